@@ -1,0 +1,52 @@
+# make demo: everything, then the server on loopback with the demo data.
+# make test: everything, then every check. Running either again takes seconds.
+PY ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+DATA ?= .data
+
+.PHONY: setup setup-test demo test bench fuzz-kill lock vendor clean
+
+setup: $(VENV)/.installed
+setup-test: $(VENV)/.installed-test
+
+$(VENV)/.uv:
+	$(PY) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.txt
+	touch $@
+
+$(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --require-hashes -r requirements.txt
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
+	$(BIN)/python -m yellowfen.core.heat.compile_kernel
+	touch $@
+
+$(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --require-hashes -r requirements-test.txt
+	touch $@
+
+demo: setup
+	$(BIN)/yellowfen demo --data $(DATA)
+	$(BIN)/yellowfen serve --data $(DATA)
+
+test: setup-test
+	sh tests/browser/install_chromium.sh
+	$(BIN)/ruff check src tests benchmarks scripts
+	$(BIN)/ruff format --check --quiet src tests benchmarks scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/pytest -q --ignore tests/browser
+	$(BIN)/pytest -q tests/browser
+
+bench: setup-test
+	$(BIN)/python -m benchmarks
+
+lock:
+	$(BIN)/uv pip compile --quiet --generate-hashes --no-emit-index-url --no-header -o requirements.txt requirements.in
+	$(BIN)/uv pip compile --quiet --generate-hashes --no-emit-index-url --no-header --all-extras -c requirements.txt -o requirements-test.txt requirements.in pyproject.toml
+
+vendor:
+	$(PY) scripts/vendor.py
+
+clean:
+	rm -rf $(VENV) .data build src/*.egg-info

@@ -1,0 +1,187 @@
+"""Parts and joints as tables for the kernel: lumped bodies, joints with latent heat, links to board cells.
+
+A body shades the cells under it, is warmed by the air on its top and sides, and gives heat through its leads
+to its joints, and through the gap beneath to the board. A joint is its solder and the copper it wets.
+"""
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowfen.core.heat import kernel as k
+from yellowfen.core.heat.grid import Grid, via_conductance_w_k
+from yellowfen.core.heat.scene import Array, PlacedPart, Scene, Side
+from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, Alloy, alloy_named
+from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.source.mark import Mark, constant
+
+_M = Mark.FROM_MEMORY
+SOLDER_THICKNESS_MM = constant("joint_solder_thickness", 0.07, "mm", _M, "0.12 mm of paste, about half metal, near full transfer", "joint heat")
+PAD_CONTACT_W_M2K = constant(
+    "pad_contact", 2.0e4, "W/m²·K", _M, "solder and pad over the laminate beneath; melt times feel it by 3 % or less", "joint lag",
+)  # fmt: skip
+GAP_AIR_W_MK = constant("gap_air", 0.03, "W/m·K", _M, "air (and some flux) between body and board", "heat under a body")
+LEAD_AREA_MM2 = constant("lead_air_area", 0.8, "mm² per mm² of pad", _M, "lead and fillet surface in the air", "gull-wing joints in the jet")
+PLANE_VIAS = constant("plane_pin_vias", 2.0, "holes of 0.3 mm", _M, "a pin said to be on a plane is tied by two vias", "plane pins lag")
+SIDE_SHARE = constant("body_side_share", 0.5, "1", _M, "share of a body's side walls that counts as blown on", "body warming")
+
+
+@dataclass(frozen=True)
+class JointName:
+    """Which joint a row of the joint table is."""
+
+    ref: str
+    pin: str
+    kind: JointKind
+    liquidus_c: float
+
+
+@dataclass(frozen=True)
+class Network:
+    """Kernel tables for parts and joints; CSR starts have one entry more than there are rows."""
+
+    names: tuple[JointName, ...]
+    refs: tuple[str, ...]
+    joints: Array
+    joint_of_body: NDArray[np.int64]
+    joint_links: NDArray[np.int64]
+    link_cell: NDArray[np.int64]
+    link_w_k: Array
+    link_layer: NDArray[np.int64]
+    bodies: Array
+    gap_links: NDArray[np.int64]
+    gap_cell: NDArray[np.int64]
+    gap_w_k: Array
+    gap_layer: NDArray[np.int64]
+    covered_top: Array
+    covered_bottom: Array
+    grid: Grid
+
+
+def place_land(part: PlacedPart, land: Land) -> tuple[float, float, float, float, float]:
+    """A land on the board: centre x, y, sizes (mm) in the part's turned frame, and that frame's angle (deg)."""
+    x, y = on_board(part, land.x_mm, land.y_mm)
+    return x, y, land.size_x_mm, land.size_y_mm, part.rotation_deg
+
+
+def on_board(part: PlacedPart, x_mm: float, y_mm: float) -> tuple[float, float]:
+    """A point of the part's frame on the board, seen from above (parts underneath are mirrored in x)."""
+    angle = math.radians(part.rotation_deg)
+    x, y = x_mm * math.cos(angle) - y_mm * math.sin(angle), x_mm * math.sin(angle) + y_mm * math.cos(angle)
+    return part.x_mm + (x if part.side is Side.TOP else -x), part.y_mm + y
+
+
+def turned_cells(grid: Grid, x: float, y: float, size_x: float, size_y: float, angle_deg: float) -> tuple[NDArray[np.int64], Array]:
+    """Cells under a turned rectangle and the overlaps (m²): exact at right angles, by small squares otherwise."""
+    quarter = angle_deg / 90.0
+    if abs(quarter - round(quarter)) < 1e-6:
+        flip = round(quarter) % 2 == 1
+        return grid.rectangle(x, y, size_y if flip else size_x, size_x if flip else size_y)
+    return _by_small_squares(grid, x, y, size_x, size_y, math.radians(angle_deg))
+
+
+def _by_small_squares(grid: Grid, x: float, y: float, size_x: float, size_y: float, angle: float) -> tuple[NDArray[np.int64], Array]:
+    nx, ny = max(2, math.ceil(size_x / 0.3)), max(2, math.ceil(size_y / 0.3))
+    edge = math.sqrt(size_x * size_y / (nx * ny))
+    cells, areas = [], []
+    for u in (np.arange(nx) + 0.5) / nx - 0.5:
+        for v in (np.arange(ny) + 0.5) / ny - 0.5:
+            a, b = u * size_x, v * size_y
+            index, area = grid.rectangle(x + a * math.cos(angle) - b * math.sin(angle), y + a * math.sin(angle) + b * math.cos(angle), edge, edge)
+            cells.append(index)
+            areas.append(area)
+    index, inverse = np.unique(np.concatenate(cells), return_inverse=True)
+    return index, np.bincount(inverse, np.concatenate(areas))
+
+
+def build_network(scene: Scene, grid: Grid) -> Network:
+    """Tables for all parts of the scene; also the grid with the vias of plane pins added."""
+    names: list[JointName] = []
+    joints: list[Array] = []
+    bodies: list[Array] = []
+    of_body, joint_starts, gap_starts = [0], [0], [0]
+    links: list[tuple[NDArray[np.int64], Array, int]] = []
+    gaps: list[tuple[NDArray[np.int64], Array, int]] = []
+    cover = {Side.TOP: np.zeros(grid.cells), Side.BOTTOM: np.zeros(grid.cells)}
+    extra = np.zeros(grid.cells)
+    slab_mm = scene.board.thickness_mm / (grid.layers - 1)
+    for part in scene.parts:
+        layer = grid.node_layer(part.side is Side.TOP)
+        cells, area = turned_cells(grid, part.x_mm, part.y_mm, part.package.body_x_mm, part.package.body_y_mm, part.rotation_deg)
+        cover[part.side][cells] += area / grid.cell_area_m2
+        gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3), layer))
+        gap_starts.append(gap_starts[-1] + len(cells))
+        bodies.append(_body_row(part, scene.ambient_c))
+        for land in part.package.lands:
+            x, y, sx, sy, angle = place_land(part, land)
+            cells, area = turned_cells(grid, x, y, sx, sy, angle)
+            if part.package.guessed or float(area.sum()) <= 0.0:
+                area = np.maximum(area, 1e-12)
+            links.append((cells, area * PAD_CONTACT_W_M2K, layer))
+            joint_starts.append(joint_starts[-1] + len(cells))
+            alloy = alloy_named(part.alloy)
+            names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
+            joints.append(_joint_row(part, land, alloy, x, y, scene.ambient_c))
+            if land.pin in part.plane_pins:
+                extra[cells] += PLANE_VIAS * via_conductance_w_k(0.3, slab_mm) * area / area.sum()
+        of_body.append(len(joints))
+    return Network(
+        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, 9), np.array(of_body), *_csr(joint_starts, links),
+        _table(bodies, 9), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0),
+        _with_extra_columns(grid, extra),
+    )  # fmt: skip
+
+
+def _with_extra_columns(grid: Grid, extra: Array) -> Grid:
+    if not extra.any():
+        return grid
+    gz = grid.gz.copy()
+    gz[1:-1] += extra
+    return replace(grid, gz=gz)
+
+
+def _table(rows: list[Array], width: int) -> Array:
+    return np.array(rows) if rows else np.zeros((0, width))
+
+
+def _csr(starts: list[int], links: list[tuple[NDArray[np.int64], Array, int]]) -> tuple[NDArray[np.int64], NDArray[np.int64], Array, NDArray[np.int64]]:
+    if not links:
+        empty = np.zeros(0, dtype=np.int64)
+        return np.array(starts), empty, np.zeros(0), empty
+    cells = np.concatenate([cells for cells, _, _ in links])
+    layers = np.concatenate([np.full(len(cells), layer) for cells, _, layer in links])
+    return np.array(starts), cells, np.concatenate([values for _, values, _ in links]), layers
+
+
+def _body_row(part: PlacedPart, ambient_c: float) -> Array:
+    package = part.package
+    top = package.body_x_mm * package.body_y_mm * 1e-6
+    sides = 2 * (package.body_x_mm + package.body_y_mm) * package.height_mm * 1e-6
+    flip = round(part.rotation_deg / 90.0) % 2 == 1
+    half_x, half_y = package.body_x_mm / 2000, package.body_y_mm / 2000
+    row = np.zeros(9)
+    row[k.B_HEAT] = package.body_heat_j_k
+    row[k.B_JET_AREA] = top + SIDE_SHARE * sides
+    row[k.B_LOSS_AREA] = top + sides
+    row[k.B_X], row[k.B_Y] = part.x_mm * 1e-3, part.y_mm * 1e-3
+    row[k.B_HALF_X], row[k.B_HALF_Y] = (half_y, half_x) if flip else (half_x, half_y)
+    row[k.B_LIMIT] = package.limit_c - ambient_c
+    row[k.B_TOP] = float(part.side is Side.TOP)
+    return row
+
+
+def _joint_row(part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: float, ambient_c: float) -> Array:
+    solder_kg = land.area_mm2 * SOLDER_THICKNESS_MM * 1e-9 * alloy.density_g_cm3 * 1e3
+    seen = land.kind in (JointKind.GULL_WING, JointKind.TAB)
+    row = np.zeros(9)
+    row[k.J_HEAT] = 2.0 * solder_kg * SOLDER_CP_J_KGK + 1e-5
+    row[k.J_LATENT] = solder_kg * alloy.latent_j_g * 1e3
+    row[k.J_SOLIDUS] = alloy.solidus_c - ambient_c
+    row[k.J_RANGE] = alloy.liquidus_c - alloy.solidus_c
+    row[k.J_LEAD] = part.package.tab_w_k if land.kind in (JointKind.TAB, JointKind.THERMAL_PAD) else part.package.lead_w_k
+    row[k.J_AIR_AREA] = LEAD_AREA_MM2 * land.area_mm2 * 1e-6 * (1.0 if seen and land.kind is JointKind.GULL_WING else 0.2 if seen else 0.0)
+    row[k.J_X], row[k.J_Y] = x_mm * 1e-3, y_mm * 1e-3
+    row[k.J_TOP] = float(part.side is Side.TOP)
+    return row

@@ -1,0 +1,51 @@
+"""Heat leaving a flat board to still air and by radiation.
+
+Free convection: upper face Nu = 0.54 Ra^(1/4) (1e4..1e7), 0.15 Ra^(1/3) above; lower face 0.27 Ra^(1/4);
+length = area / perimeter (Incropera & DeWitt, after McAdams and Lloyd & Moran). Small boards fall below
+Ra = 1e4: extrapolated.
+"""
+
+from yellowfen.core.heat.air import (
+    FREE_AIR_DENSITY_KG_M3,
+    KELVIN,
+    conductivity_w_mk,
+    specific_heat_j_kgk,
+    viscosity_pa_s,
+)
+from yellowfen.core.source.mark import Mark, constant
+
+STEFAN_BOLTZMANN = constant(
+    "stefan_boltzmann", 5.670374e-8, "W/m²·K⁴", Mark.PUBLISHED, "CODATA 2018", "radiation",
+)  # fmt: skip
+EMISSIVITY = constant(
+    "board_emissivity", 0.9, "1", Mark.FROM_MEMORY, "solder mask and moulded plastic", "radiation loss (little)",
+)  # fmt: skip
+INSULATING_REST_W_M2K = constant(
+    "underside_insulating", 3.0, "W/m²·K", Mark.FROM_MEMORY,
+    "board on a thick silicone or ceramic-fibre rest; the rest's own heat is neglected", "how fast the underside cools",
+)  # fmt: skip
+METAL_REST_W_M2K = constant(
+    "underside_metal", 100.0, "W/m²·K", Mark.FROM_MEMORY,
+    "about 0.25 mm of air between board and a metal slab that stays at room temperature", "how much heat a metal rest steals",
+)  # fmt: skip
+_GRAVITY = 9.81
+
+
+def free_convection_w_m2k(length_m: float, surface_c: float, air_c: float, facing_up: bool) -> float:
+    """Mean free-convection coefficient of a hot flat plate, W/m²·K. `length_m` = area / perimeter."""
+    rayleigh = _rayleigh(length_m, surface_c, air_c)
+    if not facing_up:
+        nusselt = 0.27 * rayleigh**0.25
+    elif rayleigh <= 1e7:
+        nusselt = 0.54 * rayleigh**0.25
+    else:
+        nusselt = 0.15 * rayleigh ** (1 / 3)
+    return float(nusselt * conductivity_w_mk(0.5 * (surface_c + air_c)) / length_m)
+
+
+def _rayleigh(length_m: float, surface_c: float, air_c: float) -> float:
+    film_c = 0.5 * (surface_c + air_c)
+    density = FREE_AIR_DENSITY_KG_M3 * 293.15 / (film_c + KELVIN)
+    nu = viscosity_pa_s(film_c) / density
+    alpha = conductivity_w_mk(film_c) / (density * specific_heat_j_kgk(film_c))
+    return _GRAVITY / (film_c + KELVIN) * abs(surface_c - air_c) * length_m**3 / (nu * alpha)

@@ -1,0 +1,281 @@
+"""Packages by family, built from their dimensions, and the resolving of names found in the wild.
+
+Chip sizes: EIA/IEC case codes (published). Lead pitches: package family drawings (published). Other body
+dimensions, lands, conductances and heat capacities: from memory, registered below; a board's own pads
+replace the lands wherever there are any.
+"""
+
+import re
+from collections.abc import Callable
+from dataclasses import replace
+from functools import lru_cache
+
+from yellowfen.core.part.package import JointKind, Land, Package
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import InvalidValue
+
+_MEMORY = Mark.FROM_MEMORY
+MOULDED = constant("heat_moulded_body", 2.0, "MJ/m³·K", _MEMORY, "epoxy with lead frame", "how slowly a moulded body warms")
+CERAMIC = constant("heat_ceramic_body", 3.0, "MJ/m³·K", _MEMORY, "alumina or titanate ceramic", "how slowly a chip warms")
+CAN = constant("heat_can", 1.8, "MJ/m³·K", _MEMORY, "aluminium, paper and electrolyte", "how slowly a can warms")
+PLASTIC = constant("heat_housing", 1.6, "MJ/m³·K", _MEMORY, "glass-filled housing, part hollow", "how slowly a connector warms")
+CHIP_W_K = constant("chip_terminal", 0.02, "W/K", _MEMORY, "ceramic between body centre and a wrapped end", "body of a chip")
+GULL_W_K = constant("gull_lead", 0.010, "W/K", _MEMORY, "copper-alloy lead 0.4 x 0.15 mm, 1.5 mm long", "heat by leads, 1.27 mm pitch")
+FINE_W_K = constant("fine_gull_lead", 0.004, "W/K", _MEMORY, "copper-alloy lead 0.22 x 0.13 mm, 1.2 mm long", "heat by fine leads")
+TAB_W_K = constant("tab", 0.5, "W/K", _MEMORY, "copper slug under mould compound", "how the tab follows the body")
+DIE_PAD_W_K = constant("die_pad", 0.06, "W/K", _MEMORY, "0.3 mm of mould compound over the die pad", "thermal pad against the body")
+LEADLESS_W_K = constant("leadless_terminal", 0.006, "W/K", _MEMORY, "half-embedded terminal", "edge joints of leadless parts")
+LIMIT_MOULDED_THIN = constant(
+    "limit_moulded_thin", 260.0, "°C", Mark.FROM_MEMORY, "IPC/JEDEC J-STD-020 lead-free class, < 1.6 mm, as remembered", "stop time",
+)  # fmt: skip
+LIMIT_MOULDED_THICK = constant(
+    "limit_moulded_thick", 245.0, "°C", Mark.FROM_MEMORY,
+    "IPC/JEDEC J-STD-020 lead-free class, > 2.5 mm and 350 to 2000 mm³, as remembered", "stop time",
+)  # fmt: skip
+LIMIT_MOULDED_MIDDLE = constant(
+    "limit_moulded_middle", 250.0, "°C", Mark.FROM_MEMORY,
+    "IPC/JEDEC J-STD-020 lead-free class: 1.6 to 2.5 mm at 350 to 2000 mm³, or > 2.5 mm below 350 mm³, as remembered",
+    "stop time",
+)  # fmt: skip
+LIMIT_CERAMIC = constant("limit_ceramic", 270.0, "°C", _MEMORY, "ceramic chips stand reflow; the ramp hurts sooner", "stop time")
+LIMIT_LED = constant("limit_led", 245.0, "°C", _MEMORY, "clear lenses stand 230 to 260 °C for 10 s", "LED stop time")
+LIMIT_CAN = constant("limit_can", 235.0, "°C", _MEMORY, "aluminium cans 230 to 250 °C by size", "can stop time")
+LIMIT_UNKNOWN_PLASTIC = constant(
+    "limit_unknown_plastic", 210.0, "°C", _MEMORY, "unknown housing counts as glass-filled PBT or worse", "connector stop time",
+)  # fmt: skip
+
+# Imperial code: (metric code, length, width) in mm [published: EIA/IEC case codes]; height from memory.
+CHIP_SIZES = {
+    "01005": ("0402", 0.4, 0.2, 0.15), "0201": ("0603", 0.6, 0.3, 0.25), "0402": ("1005", 1.0, 0.5, 0.4),
+    "0603": ("1608", 1.6, 0.8, 0.6), "0805": ("2012", 2.0, 1.25, 0.8), "1206": ("3216", 3.2, 1.6, 0.9),
+    "1210": ("3225", 3.2, 2.5, 1.2), "1812": ("4532", 4.5, 3.2, 1.5), "2010": ("5025", 5.0, 2.5, 0.7),
+    "2512": ("6332", 6.3, 3.2, 0.7),
+}  # fmt: skip
+
+
+def moulded_limit(height_mm: float, volume_mm3: float) -> tuple[float, str]:
+    """Body limit of a moulded package by thickness and volume: (°C, why)."""
+    why = "moulded body, lead-free class by thickness and volume (J-STD-020, as remembered)"
+    if height_mm < 1.6:
+        return LIMIT_MOULDED_THIN, why
+    if height_mm <= 2.5:
+        return (LIMIT_MOULDED_THIN if volume_mm3 < 350 else LIMIT_MOULDED_MIDDLE), why
+    return (LIMIT_MOULDED_MIDDLE if volume_mm3 < 350 else LIMIT_MOULDED_THICK), why
+
+
+def _moulded(name: str, family: str, x: float, y: float, height: float, lands: tuple[Land, ...],
+             lead: float, tab: float = TAB_W_K, gap: float = 0.1) -> Package:  # fmt: skip
+    limit, why = moulded_limit(height, x * y * height)
+    return Package(name, family, x, y, height, gap, MOULDED, lead, tab, limit, why, lands)
+
+
+def chip(code: str, led: bool = False) -> Package:
+    """A two-terminal chip by imperial code; `led` for a chip LED (clear body, two-sided polarity)."""
+    metric, length, width, height = CHIP_SIZES[code]
+    pad = max(0.25 * length + 0.15, 0.2)
+    offset = 0.5 * length + 0.05
+    lands = tuple(
+        Land(pin, sign * offset, 0.0, pad, width, JointKind.CHIP) for pin, sign in (("1", -1), ("2", 1))
+    )  # fmt: skip
+    name = f"{'LED ' if led else ''}{code} (metric {metric})"
+    if led:
+        return Package(name, "chip LED", length, width, height, 0.03, MOULDED, CHIP_W_K / 2, TAB_W_K, LIMIT_LED,
+                       "clear lens of an LED", lands, heat_shy=True)  # fmt: skip
+    return Package(name, "chip", length, width, height, 0.03, CERAMIC, CHIP_W_K, TAB_W_K, LIMIT_CERAMIC,
+                   "ceramic chip", lands, has_pin_1=False)  # fmt: skip
+
+
+def dual_gull(name: str, pins: int, pitch: float, body: tuple[float, float, float], row: float, land: tuple[float, float],
+              tab: tuple[float, float] | None = None) -> Package:  # fmt: skip
+    """Gull-wing leads on two sides. `body` is (across the rows, along them, height); `row` centre to centre of the lands."""
+    half = pins // 2
+    lands = []
+    for index in range(half):
+        along = ((half - 1) / 2 - index) * pitch
+        lands.append(Land(str(index + 1), -row / 2, along, land[0], land[1], JointKind.GULL_WING))
+        lands.append(Land(str(pins - index), row / 2, along, land[0], land[1], JointKind.GULL_WING))
+    if tab:
+        lands.append(Land(str(pins + 1), 0.0, 0.0, tab[0], tab[1], JointKind.THERMAL_PAD))
+    lands.sort(key=lambda one: int(one.pin))
+    lead = GULL_W_K if pitch > 0.7 else FINE_W_K
+    return _moulded(name, name.split("-")[0], *body, tuple(lands), lead, DIE_PAD_W_K)
+
+
+def quad(name: str, pins: int, pitch: float, body: tuple[float, float], row: float, land: tuple[float, float],
+         kind: JointKind, tab: float | None = None) -> Package:  # fmt: skip
+    """Terminals on four sides, counted anticlockwise from the upper left. `body` is (edge, height)."""
+    side = pins // 4
+    lands = []
+    for index in range(side):
+        along = ((side - 1) / 2 - index) * pitch
+        across, width = land
+        lands += [
+            Land(str(index + 1), -row / 2, along, across, width, kind),
+            Land(str(side + index + 1), -along, -row / 2, width, across, kind),
+            Land(str(2 * side + index + 1), row / 2, -along, across, width, kind),
+            Land(str(3 * side + index + 1), along, row / 2, width, across, kind),
+        ]
+    if tab:
+        lands.append(Land(str(pins + 1), 0.0, 0.0, tab, tab, JointKind.THERMAL_PAD))
+    lands.sort(key=lambda one: int(one.pin))
+    edge, height = body
+    lead = LEADLESS_W_K if kind is JointKind.LEADLESS else FINE_W_K
+    gap = 0.05 if kind is JointKind.LEADLESS else 0.1
+    return _moulded(name, name.split("-")[0], edge, edge, height, tuple(lands), lead, DIE_PAD_W_K, gap)
+
+
+def _soic(pins: int, wide: bool) -> Package:
+    along = 1.27 * (pins // 2 - 1) + 1.1
+    across, row = (7.5, 9.3) if wide else (3.9, 5.4)
+    name = f"SOIC-{pins}{'W' if wide else ''}"
+    return dual_gull(name, pins, 1.27, (across, along, 2.3 if wide else 1.5), row, (1.55, 0.6))
+
+
+def _tssop(pins: int, pitch: float = 0.65) -> Package:
+    return dual_gull(f"TSSOP-{pins}", pins, pitch, (4.4, pitch * (pins // 2 - 1) + 0.65, 1.0), 5.7, (1.3, 0.6 * pitch))
+
+
+def _msop(pins: int) -> Package:
+    pitch = 0.65 if pins <= 8 else 0.5
+    return dual_gull(f"MSOP-{pins}", pins, pitch, (3.0, 3.0, 0.9), 4.4, (1.3, 0.6 * pitch))
+
+
+_QFP_BODY = {32: (7.0, 0.8), 44: (10.0, 0.8), 48: (7.0, 0.5), 64: (10.0, 0.5), 100: (14.0, 0.5), 144: (20.0, 0.5), 208: (28.0, 0.5)}
+
+
+def _qfp(pins: int) -> Package:
+    if pins not in _QFP_BODY:
+        raise KeyError(pins)
+    edge, pitch = _QFP_BODY[pins]
+    return quad(f"QFP-{pins}", pins, pitch, (edge, 1.4), edge + 1.4, (1.5, 0.56 * pitch), JointKind.GULL_WING)
+
+
+def _qfn(pins: int, edge: float | None = None) -> Package:
+    pitch = 0.65 if (pins, edge) in ((16, 4.0), (20, 5.0)) else 0.5
+    edge = edge or pitch * (pins // 4) + 1.5
+    return quad(f"QFN-{pins}", pins, pitch, (edge, 0.85), edge - 0.15, (0.8, 0.52 * pitch), JointKind.LEADLESS, edge - 1.6)
+
+
+def _sot23(pins: int) -> Package:
+    rows = {3: ((-1.0, 0.95, "1"), (-1.0, -0.95, "2"), (1.0, 0.0, "3"))}
+    rows[5] = ((-1.15, 0.95, "1"), (-1.15, 0.0, "2"), (-1.15, -0.95, "3"), (1.15, -0.95, "4"), (1.15, 0.95, "5"))
+    rows[6] = (*rows[5][:4], (1.15, 0.0, "5"), (1.15, 0.95, "6"))
+    lands = tuple(Land(pin, x, y, 0.9, 0.65 if pins > 3 else 0.8, JointKind.GULL_WING) for x, y, pin in rows[pins])
+    return _moulded("SOT-23" if pins == 3 else f"SOT-23-{pins}", "SOT", 1.3 if pins == 3 else 1.6, 2.9, 1.0, lands, GULL_W_K)
+
+
+def _sot223() -> Package:
+    lands = [Land(str(i + 1), -3.1, 2.3 - 2.3 * i, 1.5, 1.0, JointKind.GULL_WING) for i in range(3)]
+    lands.append(Land("4", 3.1, 0.0, 1.5, 3.3, JointKind.TAB))
+    return _moulded("SOT-223", "SOT", 3.5, 6.5, 1.6, tuple(lands), GULL_W_K, 0.05)
+
+
+def _sot89() -> Package:
+    lands = [Land(str(i + 1), -1.9, 1.5 - 1.5 * i, 1.2, 0.7, JointKind.GULL_WING) for i in (0, 2)]
+    lands.append(Land("2", 0.3, 0.0, 3.6, 1.7, JointKind.TAB))
+    return _moulded("SOT-89", "SOT", 2.5, 4.5, 1.5, tuple(sorted(lands, key=lambda land: land.pin)), GULL_W_K, 0.1)
+
+
+def _dpak() -> Package:
+    lands = (
+        Land("1", -5.0, 2.286, 2.4, 1.3, JointKind.GULL_WING),
+        Land("2", 1.4, 0.0, 6.2, 5.8, JointKind.TAB),
+        Land("3", -5.0, -2.286, 2.4, 1.3, JointKind.GULL_WING),
+    )
+    return _moulded("TO-252", "tab", 6.1, 6.6, 2.3, lands, GULL_W_K, TAB_W_K)
+
+
+def _can(diameter: float) -> Package:
+    reach = diameter / 2 - 0.3
+    lands = tuple(
+        Land(pin, sign * reach, 0.0, 0.45 * diameter, 1.6, JointKind.UNDER_BODY) for pin, sign in (("1", -1), ("2", 1))
+    )  # fmt: skip
+    return Package(f"CAN-{diameter:g}", "can", diameter + 0.3, diameter + 0.3, diameter * 0.85 + 0.5, 0.1, CAN, GULL_W_K, TAB_W_K,
+                   LIMIT_CAN, "aluminium can electrolytic", lands, heat_shy=True)  # fmt: skip
+
+
+def _plcc_led(pins: int) -> Package:
+    half = pins // 2
+    edge = 3.5 if pins <= 4 else 5.0
+    lands = []
+    for index in range(half):
+        along = ((half - 1) / 2 - index) * 1.7
+        lands.append(Land(str(index + 1), -edge / 2 + 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
+        lands.append(Land(str(pins - index), edge / 2 - 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
+    lands.sort(key=lambda land: int(land.pin))
+    return Package(f"PLED-{pins}", "plastic LED", edge, edge - 0.2, 1.8, 0.05, MOULDED, GULL_W_K, TAB_W_K, LIMIT_LED,
+                   "plastic LED body and clear filling", tuple(lands), heat_shy=True)  # fmt: skip
+
+
+def connector(name: str, pins: int, pitch: float, depth: float = 5.0, height: float = 4.0) -> Package:
+    """A surface-mount connector of unknown plastic: one row of signal lands and two hold-down lands."""
+    width = pitch * (pins - 1) + 5.0
+    lands = [
+        Land(str(i + 1), (i - (pins - 1) / 2) * pitch, depth / 2 + 0.5, 0.55 * pitch, 1.8, JointKind.GULL_WING)
+        for i in range(pins)
+    ]  # fmt: skip
+    lands += [
+        Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING)
+        for i, sign in enumerate((-1, 1))
+    ]
+    return Package(name, "connector", width, depth, height, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC,
+                   "housing of unknown plastic (treated as PBT)", tuple(lands), heat_shy=True)  # fmt: skip
+
+
+def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:
+    """A package known only by its pads: body over their box, moulded plastic guessed. Marked as guessed."""
+    reach_x = max(abs(land.x_mm) + land.size_x_mm / 2 for land in lands)
+    reach_y = max(abs(land.y_mm) + land.size_y_mm / 2 for land in lands)
+    x, y = max(1.5 * reach_x, 0.4), max(1.5 * reach_y, 0.3)
+    limit, why = moulded_limit(height_mm, x * y * height_mm)
+    return Package("unknown", "unknown", x, y, min(height_mm, 0.6 * max(x, y)), 0.1, MOULDED, FINE_W_K, DIE_PAD_W_K, limit,
+                   f"{why}; body guessed from its pads", lands, guessed=True)  # fmt: skip
+
+
+_Builder = Callable[[re.Match[str]], Package]
+_RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
+    (re.compile(pattern, re.IGNORECASE), build)
+    for pattern, build in (
+        (r"\bLED[_ -]*(?:D_)?(0402|0603|0805|1206)\b", lambda m: chip(m[1], led=True)),
+        (r"^(?:PLED|PLCC)[_ -]?([46])\b.*", lambda m: _plcc_led(int(m[1]))),
+        (r"^(?:CP?_Elec|CAN|CAP[_ -]?CAN|ECAP)[_ -]*(\d+(?:\.\d+)?)", lambda m: _can(float(m[1]))),
+        (r"(?:T|S)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
+        (r"(?:MSOP|VSSOP)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
+        (r"^(?:SOIC|SOP|SO)[_ -]?(\d+)[_ -]?(W(?:IDE)?\b|.*7\.5x)?", lambda m: _soic(int(m[1]), bool(m[2]))),
+        (r"(?:L|T|V|P)?QFP[_ -]?(\d+)", lambda m: _qfp(int(m[1]))),
+        (r"(?:V|U|W|T)?QFN[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x\d)?", lambda m: _qfn(int(m[1]), float(m[2]) if m[2] else None)),
+        (r"SOT[_ -]?23[_ -]?([568])(?!\d)", lambda m: _sot23(min(int(m[1]), 6))),
+        (r"SOT[_ -]?23", lambda m: _sot23(3)),
+        (r"SOT[_ -]?223", lambda m: _sot223()),
+        (r"SOT[_ -]?89", lambda m: _sot89()),
+        (r"TO[_ -]?252|D[_ -]?PAK", lambda m: _dpak()),
+        (r"^CONN[_ -]?(\d+)[_ -](?:P)?(\d+(?:\.\d+)?)", lambda m: connector(f"CONN-{m[1]}-{m[2]}", int(m[1]), float(m[2]))),
+        (r"(01005|0201|0402|0603|0805|1206|1210|1812|2010|2512)", lambda m: chip(m[1])),
+    )
+)  # fmt: skip
+
+
+@lru_cache(maxsize=512)
+def find_package(name: str) -> Package | None:
+    """The package a name found in the wild stands for, or None. The name given is kept on the result.
+
+    A bare chip code is taken as imperial; `resolve` on a board settles the collision by the pads.
+    """
+    for pattern, build in _RULES:
+        match = pattern.search(name.strip())
+        if match:
+            try:
+                package = build(match)
+            except (KeyError, ValueError, ZeroDivisionError):
+                continue
+            if 0 < len(package.lands) <= 400 and package.body_x_mm < 60:
+                return replace(package)
+    return None
+
+
+def package_named(name: str, field: str = "package") -> Package:
+    """The package of that name; raises InvalidValue with an example of names that are known."""
+    package = find_package(name)
+    if package is None:
+        raise InvalidValue(field, f"no package is known as {name!r}; try a name such as 0603, SOIC-8, TSSOP-20, QFP-48 or QFN-20")
+    return package

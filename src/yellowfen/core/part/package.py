@@ -1,0 +1,75 @@
+"""A package as heat and geometry see it: body, lands, joints, limit.
+
+Coordinates: millimetres in the part's own frame, origin at the body's centre, pin 1 towards the upper left
+(x negative, y positive) where the family has one. Lands are rectangles along the axes of that frame.
+"""
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+
+class JointKind(StrEnum):
+    """How a terminal meets its pad."""
+
+    CHIP = "chip"
+    GULL_WING = "gull-wing"
+    TAB = "tab"
+    LEADLESS = "leadless"
+    THERMAL_PAD = "thermal pad"
+    UNDER_BODY = "under the body"
+
+
+@dataclass(frozen=True)
+class Land:
+    """One terminal's land: centre, size (mm), and the joint kind."""
+
+    pin: str
+    x_mm: float
+    y_mm: float
+    size_x_mm: float
+    size_y_mm: float
+    kind: JointKind
+
+    @property
+    def area_mm2(self) -> float:
+        return self.size_x_mm * self.size_y_mm
+
+
+@dataclass(frozen=True)
+class Package:
+    """One package. Sizes in mm; `volumetric_heat_mj_m3k` is the body's heat capacity per volume.
+
+    `lead_w_k` is the conductance from the body to one joint (W/K); `tab_w_k` to a tab or thermal pad.
+    `limit_c` is the body's own limit, with the reason it stands there.
+    """
+
+    name: str
+    family: str
+    body_x_mm: float
+    body_y_mm: float
+    height_mm: float
+    gap_mm: float
+    volumetric_heat_mj_m3k: float
+    lead_w_k: float
+    tab_w_k: float
+    limit_c: float
+    limit_why: str
+    lands: tuple[Land, ...]
+    has_pin_1: bool = True
+    heat_shy: bool = False
+    guessed: bool = False
+
+    @property
+    def body_heat_j_k(self) -> float:
+        """Heat capacity of the body, J/K."""
+        return self.body_x_mm * self.body_y_mm * self.height_mm * 1e-9 * self.volumetric_heat_mj_m3k * 1e6
+
+    @property
+    def hidden_joints(self) -> bool:
+        """True when at least one joint cannot be seen from outside."""
+        return any(land.kind in (JointKind.THERMAL_PAD, JointKind.UNDER_BODY) for land in self.lands)
+
+
+def with_lands(package: Package, lands: tuple[Land, ...]) -> Package:
+    """The package on the lands a board really has; the body stays."""
+    return replace(package, lands=lands)

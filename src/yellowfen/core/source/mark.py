@@ -1,0 +1,42 @@
+"""Where a value comes from. The mark travels with the value into results, screens and docs/sources.md.
+
+Law: a number that shapes a forecast is declared here by `constant(...)` next to the code that uses it,
+and nowhere else; docs/sources.md is generated from this register and a test compares the two.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Mark(StrEnum):
+    """How far a value can be trusted."""
+
+    PUBLISHED = "published"
+    COMMON_PRACTICE = "common practice"
+    FROM_MEMORY = "from memory"
+
+
+@dataclass(frozen=True)
+class Constant:
+    """One registered value with its unit, mark, source and what it affects."""
+
+    name: str
+    value: float
+    unit: str
+    mark: Mark
+    source: str
+    affects: str
+
+
+REGISTER: dict[str, Constant] = {}
+
+
+def constant(name: str, value: float, unit: str, mark: Mark, source: str, affects: str) -> float:
+    """Register a constant and return its plain value.
+
+    Raises ValueError when the name is taken: one truth, one place.
+    """
+    if name in REGISTER:
+        raise ValueError(f"constant {name!r} is registered twice")
+    REGISTER[name] = Constant(name, value, unit, mark, source, affects)
+    return value

@@ -1,0 +1,42 @@
+"""The errors Yellowfen raises on purpose. Each message is one sentence for the user: what, where, what to do.
+
+This module imports nothing, so every other one may use it. No class knows HTTP; web/errors.py maps them.
+"""
+
+
+class YellowfenError(Exception):
+    """Root of all errors whose text may be shown to the user."""
+
+
+class InvalidValue(YellowfenError):
+    """A setting or a field of a file that cannot be right.
+
+    `field` is the dotted name a user would recognise, such as `source.outlet_c`.
+    """
+
+    def __init__(self, field: str, problem: str) -> None:
+        super().__init__(f"{field}: {problem}")
+        self.field = field
+        self.problem = problem
+
+
+class UnreadableFile(YellowfenError):
+    """A file that cannot be understood; names the file and, where known, the line."""
+
+    def __init__(self, file: str, problem: str, line: int | None = None) -> None:
+        place = f"{file}, line {line}" if line else file
+        super().__init__(f"{place}: {problem}")
+        self.file = file
+        self.line = line
+
+
+class NotFound(YellowfenError):
+    """Something asked for by its number does not exist (any more)."""
+
+
+class Refused(YellowfenError):
+    """A request that is understood but cannot be done in the present state."""
+
+
+class TooLarge(YellowfenError):
+    """An upload beyond the stated bounds."""

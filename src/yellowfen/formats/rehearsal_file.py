@@ -1,0 +1,203 @@
+"""The rehearsal file (docs/rehearsal-file.md): JSON in, a Scene out; a Rehearsal out as JSON.
+
+Stable: fields are added, never renamed. Pydantic guards the shape; the Scene's own checks guard the physics.
+"""
+
+import json
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from yellowfen.core.heat.rehearsal import JointStory, PartStory, Rehearsal
+from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, HotAir, Move, PlacedPart, Scene, Side, Underside, Via
+from yellowfen.core.heat.story import tell
+from yellowfen.core.part.catalogue import package_named, unknown_body
+from yellowfen.core.part.package import JointKind, Land, with_lands
+from yellowfen.errors import InvalidValue
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class CopperIn(_Strict):
+    layer: str
+    coverage: float | list[list[float]]
+    thickness_um: float = 35
+    depth: float | None = None
+
+
+class ViaIn(_Strict):
+    x_mm: float
+    y_mm: float
+    drill_mm: float = Field(0.3, gt=0, le=6)
+
+
+class BoardIn(_Strict):
+    width_mm: float
+    height_mm: float
+    thickness_mm: float = 1.6
+    copper: list[CopperIn] = Field(default_factory=list, max_length=32)
+    underside: Literal["insulating", "open", "metal"] = "insulating"
+    vias: list[ViaIn] = Field(default_factory=list, max_length=20000)
+    outline: list[tuple[float, float]] = Field(default_factory=list, max_length=5000)
+
+
+class PadIn(_Strict):
+    pin: str
+    x_mm: float
+    y_mm: float
+    size_x_mm: float = Field(gt=0, le=100)
+    size_y_mm: float = Field(gt=0, le=100)
+    kind: JointKind = JointKind.GULL_WING
+
+
+class PartIn(_Strict):
+    ref: str = Field(min_length=1, max_length=40)
+    package: str
+    x_mm: float
+    y_mm: float
+    rotation_deg: float = 0
+    side: Literal["top", "bottom"] = "top"
+    alloy: str = "Sn63Pb37"
+    plane_pins: list[str] = Field(default_factory=list)
+    pads: list[PadIn] = Field(default_factory=list, max_length=2000)
+
+
+class SourceIn(_Strict):
+    kind: Literal["hot_air"]
+    nozzle_mm: float
+    outlet_c: float
+    flow_lpm: float
+
+
+class MoveIn(_Strict):
+    do: Deed
+    over: str | list[str] | None = None
+    height_mm: float | None = None
+    circle_mm: float = 0
+    circle_s: float = 2
+    seconds: float
+
+
+class RehearsalIn(_Strict):
+    format: Literal["yellowfen-rehearsal"]
+    version: Literal[1]
+    ambient_c: float = 23
+    board: BoardIn
+    parts: list[PartIn] = Field(max_length=2000)
+    source: SourceIn
+    moves: list[MoveIn] = Field(max_length=100)
+    targets: list[str] = Field(min_length=1, max_length=200)
+
+
+def first_complaint(error: ValidationError) -> InvalidValue:
+    """The first thing pydantic found, as one sentence with the dotted field name."""
+    found = error.errors()[0]
+    field = ".".join(str(step) for step in found["loc"]) or "file"
+    said = found["msg"].removeprefix("Value error, ")
+    return InvalidValue(field, said[:1].lower() + said[1:])
+
+
+def read_scene(text: str | bytes) -> Scene:
+    """A Scene from the text of a rehearsal file; raises InvalidValue naming the field."""
+    try:
+        raw = json.loads(text)
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        where = f" at line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else ""
+        raise InvalidValue("file", f"this is not JSON{where}") from None
+    except RecursionError:
+        raise InvalidValue("file", "this JSON is nested too deeply") from None
+    try:
+        return to_scene(RehearsalIn.model_validate(raw))
+    except ValidationError as error:
+        raise first_complaint(error) from None
+
+
+def to_scene(given: RehearsalIn) -> Scene:
+    """The core's Scene for a validated file."""
+    parts = tuple(_part(part, index) for index, part in enumerate(given.parts))
+    return Scene(
+        board=_board(given.board),
+        parts=parts,
+        source=HotAir(given.source.nozzle_mm, given.source.outlet_c, given.source.flow_lpm),
+        moves=tuple(_move(move, index) for index, move in enumerate(given.moves)),
+        targets=tuple(given.targets),
+        ambient_c=given.ambient_c,
+        guesses=tuple(f"{part.ref}: body guessed from its pads" for part in parts if part.package.guessed),
+    )
+
+
+def _board(board: BoardIn) -> BoardStack:
+    last = max(len(board.copper) - 1, 1)
+    depth_of = {"top": 0.0, "bottom": 1.0}
+    layers = []
+    for index, foil in enumerate(board.copper):
+        depth = foil.depth if foil.depth is not None else depth_of.get(foil.layer, index / last)
+        if isinstance(foil.coverage, list) and len({len(row) for row in foil.coverage}) != 1:
+            raise InvalidValue(f"board.copper.{index}.coverage", "the rows of a coverage map must be equally long")
+        layers.append(CopperLayer(foil.layer, foil.coverage, foil.thickness_um, depth))  # type: ignore[arg-type]
+    vias = tuple(Via(via.x_mm, via.y_mm, via.drill_mm) for via in board.vias)
+    return BoardStack(board.width_mm, board.height_mm, board.thickness_mm, tuple(layers), Underside(board.underside), vias, tuple(board.outline))
+
+
+def _part(part: PartIn, index: int) -> PlacedPart:
+    lands = tuple(Land(pad.pin, pad.x_mm, pad.y_mm, pad.size_x_mm, pad.size_y_mm, pad.kind) for pad in part.pads)
+    if part.package == "unknown" and lands:
+        package = unknown_body(lands)
+    else:
+        package = package_named(part.package, f"parts.{index}.package")
+        if lands:
+            package = with_lands(package, lands)
+    missing = [pin for pin in part.plane_pins if pin not in {land.pin for land in package.lands}]
+    if missing:
+        raise InvalidValue(f"parts.{index}.plane_pins", f"{part.ref} has no pin {missing[0]!r}")
+    return PlacedPart(part.ref, package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), part.alloy, tuple(part.plane_pins))
+
+
+def _move(move: MoveIn, index: int) -> Move:
+    over = (move.over,) if isinstance(move.over, str) else tuple(move.over or ())
+    if move.do is not Deed.WITHDRAW and move.height_mm is None:
+        raise InvalidValue(f"moves.{index}.height_mm", "give the distance from nozzle to board in mm")
+    return Move(move.do, move.seconds, over, move.height_mm or 20.0, move.circle_mm, move.circle_s)
+
+
+def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]:
+    """The answer of `yellowfen rehearse`, as plain data."""
+    energy, model = rehearsal.energy, rehearsal.model
+    return {
+        "format": "yellowfen-rehearsal-result",
+        "version": 1,
+        "joints": [_joint(joint) for joint in rehearsal.joints],
+        "parts": [_part_out(part) for part in rehearsal.parts],
+        "events": [{"at_s": _round(e.at_s), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
+        "energy_balance": {
+            "put_in_j": _round(energy.put_in_j), "lost_j": _round(energy.lost_j),
+            "stored_j": _round(energy.stored_j), "residual_j": _round(energy.residual_j, 6),
+        },
+        "warnings": list(rehearsal.warnings),
+        "model": {
+            "cells": model.cells, "nx": model.nx, "ny": model.ny, "layers": model.layers, "cell_mm": _round(model.cell_mm),
+            "step_s": model.step_s, "steps": model.steps, "simulated_s": model.simulated_s, "wall_s": _round(wall_s),
+            "jet_factor": model.jet_factor, "board_peak_c": _round(rehearsal.board_peak_c, 1),
+        },
+    }  # fmt: skip
+
+
+def _joint(joint: JointStory) -> dict[str, Any]:
+    return {
+        "ref": joint.ref, "pin": joint.pin, "melt_start_s": _round(joint.melt_start_s), "melt_end_s": _round(joint.melt_end_s),
+        "freeze_s": _round(joint.freeze_s), "peak_c": _round(joint.peak_c, 2),
+        "time_above_liquidus_s": _round(joint.time_above_liquidus_s),
+    }  # fmt: skip
+
+
+def _part_out(part: PartStory) -> dict[str, Any]:
+    return {
+        "ref": part.ref, "body_peak_c": _round(part.body_peak_c, 2), "limit_c": part.limit_c,
+        "limit_why": part.limit_why, "limit_passed_s": _round(part.limit_passed_s),
+    }  # fmt: skip
+
+
+def _round(value: float | None, digits: int = 3) -> float | None:
+    return None if value is None else round(value, digits)
