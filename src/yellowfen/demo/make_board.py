@@ -99,6 +99,8 @@ def _route(pads: list[_PlacedPad]) -> _Copper:
     for index, pad in enumerate(pads):
         own = numbers[pad.net] if pad.net != "-" else 100_000 + index
         router.block(own, (pad.layer,), pad.x_mm, pad.y_mm, pad.half_x, pad.half_y)
+        if not pad.solid:
+            router.no_via(pad.x_mm, pad.y_mm, pad.half_x, pad.half_y)
     for x, y in HOLES_MM:
         router.block(99_999, (0, 1), x, y, HOLE_DRILL_MM / 2 + 0.3, HOLE_DRILL_MM / 2 + 0.3)
     _tab_vias(pads, router, copper, numbers["GND"])

@@ -43,6 +43,10 @@ class Router:
         reach = CLEAR_MM + VIA_MM / 2
         self._mark(self.via, net, x, y, half_x + reach, half_y + reach)
 
+    def no_via(self, x: float, y: float, half_x: float, half_y: float) -> None:
+        """Keep vias out of a pad, where they would steal its solder."""
+        self._mark(self.via, _SHARED, x, y, half_x + VIA_MM / 2, half_y + VIA_MM / 2)
+
     def pad_nodes(self, layer: int, x: float, y: float, half_x: float, half_y: float) -> list[Node]:
         """Grid nodes within a pad, at least the nearest one."""
         inside = [

@@ -171,7 +171,8 @@ def _pads(found: _Set, shape: Polygon, origin: Point) -> tuple[list[Pad], dict[s
         paste = _paste_openings(found, paste_role, shape)
         openings[side], areas[side] = len(paste), round(sum(piece.area for piece in paste), 4)
         exposed = _exposed(found.picture(copper_role), found.picture(mask_role), paste)
-        solderable = [piece for piece in exposed if not _drilled(piece, drills, holes)]
+        pasted = shapely.STRtree(paste)
+        solderable = [piece for piece in exposed if len(pasted.query(piece, predicate="intersects")) or not _drilled(piece, drills, holes)]
         names = _attribute_names(found, copper_role)
         pads += _as_pads(solderable, paste, side, names, origin)
     return pads, openings, areas
@@ -203,7 +204,7 @@ def _exposed(copper: BaseGeometry | None, mask: BaseGeometry | None, paste: list
 
 
 def _drilled(piece: Polygon, drills: list[BaseGeometry], tree: shapely.STRtree) -> bool:
-    """True for the land of a plated hole: the hole takes a good part of it (a thermal pad's vias do not)."""
+    """True for the bare land of a hole: the hole takes a good part of it."""
     taken = sum(drills[i].area for i in tree.query(piece) if piece.intersects(drills[i]))
     whole = Polygon(piece.exterior).area
     return taken > 0.12 * whole and whole < 40 or (taken > 0 and whole < 1.0)

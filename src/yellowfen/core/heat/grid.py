@@ -27,7 +27,11 @@ PLATING_MM = constant("via_plating", 0.025, "mm", Mark.COMMON_PRACTICE, "plated 
 
 @dataclass(frozen=True)
 class Grid:
-    """Cell arrays for the kernel; shapes (layers, cells) unless said, SI units."""
+    """Cell arrays for the kernel; shapes (layers, cells) unless said, SI units.
+
+    `through_w_k`: laminate from one node layer to the next in each cell; `via_w_k` (cells): copper of plated holes
+    along with it, solved apart.
+    """
 
     nx: int
     ny: int
@@ -36,12 +40,13 @@ class Grid:
     layers: int
     gx: Array
     gy: Array
-    gz: Array
     c0: Array
     slopes: Array
     inside: NDArray[np.bool_]
     cell_x: Array
     cell_y: Array
+    through_w_k: float
+    via_w_k: Array
 
     @property
     def cells(self) -> int:
@@ -122,15 +127,14 @@ def _assemble(board: BoardStack, nx: int, ny: int, dx: float, dy: float, slab: f
     gy = np.zeros((layers, ny + 2, nx + 2))
     gx[:, 1:-1, 1:-2] = _series(solid[:, :, :-1], solid[:, :, 1:]) * dy / dx
     gy[:, 1:-2, 1:-1] = _series(solid[:, :-1, :], solid[:, 1:, :]) * dx / dy
-    column = np.full((ny, nx), FR4_THROUGH_W_MK * dx * dy / slab)
-    _add_vias(column, board, nx, ny, dx, dy, slab)
-    gz = np.zeros((layers + 1, ny + 2, nx + 2))
-    gz[1:-1, 1:-1, 1:-1] = np.where(inside, column, 0.0)
+    vias = np.zeros((ny + 2, nx + 2))
+    _add_vias(vias[1:-1, 1:-1], board, nx, ny, dx, dy, slab)
+    vias[1:-1, 1:-1][~inside] = 0.0
     c0 = np.full((layers, ny + 2, nx + 2), float(heat.max()))
     c0[:, 1:-1, 1:-1] = heat
     mesh_x, mesh_y = np.meshgrid((np.arange(nx + 2) - 0.5) * dx, (np.arange(ny + 2) - 0.5) * dy)
-    return Grid(nx, ny, dx, dy, layers, gx.reshape(layers, -1), gy.reshape(layers, -1), gz.reshape(layers + 1, -1),
-                c0.reshape(layers, -1), slopes, inside, mesh_x.ravel(), mesh_y.ravel())  # fmt: skip
+    return Grid(nx, ny, dx, dy, layers, gx.reshape(layers, -1), gy.reshape(layers, -1), c0.reshape(layers, -1),
+                slopes, inside, mesh_x.ravel(), mesh_y.ravel(), FR4_THROUGH_W_MK * dx * dy / slab, vias.ravel())  # fmt: skip
 
 
 def _series(a: Array, b: Array) -> Array:

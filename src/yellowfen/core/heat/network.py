@@ -47,14 +47,14 @@ class Network:
     joints: Array
     joint_of_body: NDArray[np.int64]
     joint_links: NDArray[np.int64]
-    link_cell: NDArray[np.int64]
+    link_cell: NDArray[np.uint32]
     link_w_k: Array
-    link_layer: NDArray[np.int64]
+    link_layer: NDArray[np.uint32]
     bodies: Array
     gap_links: NDArray[np.int64]
-    gap_cell: NDArray[np.int64]
+    gap_cell: NDArray[np.uint32]
     gap_w_k: Array
-    gap_layer: NDArray[np.int64]
+    gap_layer: NDArray[np.uint32]
     covered_top: Array
     covered_bottom: Array
     grid: Grid
@@ -128,31 +128,27 @@ def build_network(scene: Scene, grid: Grid) -> Network:
                 extra[cells] += PLANE_VIAS * via_conductance_w_k(0.3, slab_mm) * area / area.sum()
         of_body.append(len(joints))
     return Network(
-        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, 9), np.array(of_body), *_csr(joint_starts, links),
+        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, 10), np.array(of_body), *_csr(joint_starts, links),
         _table(bodies, 9), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0),
         _with_extra_columns(grid, extra),
     )  # fmt: skip
 
 
 def _with_extra_columns(grid: Grid, extra: Array) -> Grid:
-    if not extra.any():
-        return grid
-    gz = grid.gz.copy()
-    gz[1:-1] += extra
-    return replace(grid, gz=gz)
+    return replace(grid, via_w_k=grid.via_w_k + extra) if extra.any() else grid
 
 
 def _table(rows: list[Array], width: int) -> Array:
     return np.array(rows) if rows else np.zeros((0, width))
 
 
-def _csr(starts: list[int], links: list[tuple[NDArray[np.int64], Array, int]]) -> tuple[NDArray[np.int64], NDArray[np.int64], Array, NDArray[np.int64]]:
+def _csr(starts: list[int], links: list[tuple[NDArray[np.int64], Array, int]]) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array, NDArray[np.uint32]]:
     if not links:
-        empty = np.zeros(0, dtype=np.int64)
+        empty = np.zeros(0, dtype=np.uint32)
         return np.array(starts), empty, np.zeros(0), empty
     cells = np.concatenate([cells for cells, _, _ in links])
     layers = np.concatenate([np.full(len(cells), layer) for cells, _, layer in links])
-    return np.array(starts), cells, np.concatenate([values for _, values, _ in links]), layers
+    return np.array(starts), cells.astype(np.uint32), np.concatenate([values for _, values, _ in links]), layers.astype(np.uint32)
 
 
 def _body_row(part: PlacedPart, ambient_c: float) -> Array:
@@ -175,8 +171,9 @@ def _body_row(part: PlacedPart, ambient_c: float) -> Array:
 def _joint_row(part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: float, ambient_c: float) -> Array:
     solder_kg = land.area_mm2 * SOLDER_THICKNESS_MM * 1e-9 * alloy.density_g_cm3 * 1e3
     seen = land.kind in (JointKind.GULL_WING, JointKind.TAB)
-    row = np.zeros(9)
+    row = np.zeros(10)
     row[k.J_HEAT] = 2.0 * solder_kg * SOLDER_CP_J_KGK + 1e-5
+    row[k.J_PER_HEAT] = 1.0 / row[k.J_HEAT]
     row[k.J_LATENT] = solder_kg * alloy.latent_j_g * 1e3
     row[k.J_SOLIDUS] = alloy.solidus_c - ambient_c
     row[k.J_RANGE] = alloy.liquidus_c - alloy.solidus_c

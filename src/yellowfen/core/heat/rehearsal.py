@@ -25,6 +25,8 @@ SAFE_STEP = 0.95
 REFERENCE_RISE_K = 100.0
 NOZZLE_STEP_M = 0.5e-3
 REFRESH_S = 0.1
+PART_STEP_S = 0.025
+LONGEST_STEP_S = 0.025
 
 
 @dataclass(frozen=True)
@@ -134,23 +136,21 @@ def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
 
 
 def stable_step_s(network: Network) -> float:
-    """The largest explicit step: SAFE_STEP over the fastest cell's rate ΣG/C, links and a strong jet included."""
+    """The largest explicit step: SAFE_STEP over the fastest cell's rate ΣG/C, a strong jet included.
+
+    Plated holes and parts are solved implicitly or apart and do not shorten it.
+    """
     grid = network.grid
     row = grid.nx + 2
-    total = grid.gx + np.roll(grid.gx, 1, axis=1) + grid.gy + np.roll(grid.gy, row, axis=1) + grid.gz[:-1] + grid.gz[1:]
-    for cells, conductance, layers in (
-        (network.link_cell, network.link_w_k, network.link_layer),
-        (network.gap_cell, network.gap_w_k, network.gap_layer),
-    ):
-        np.add.at(total, (layers, cells), conductance)
+    total = grid.gx + np.roll(grid.gx, 1, axis=1) + grid.gy + np.roll(grid.gy, row, axis=1) + 2 * grid.through_w_k
     total[0] += 400.0 * grid.cell_area_m2
     total[-1] += (METAL_REST_W_M2K + 30.0) * grid.cell_area_m2
     return SAFE_STEP / float((total / grid.c0).max())
 
 
 def _segments(scene: Scene, network: Network, resolution: Resolution, warnings: list[str]) -> Array:
-    limit = min(stable_step_s(network), resolution.max_step_s)
-    rows = np.zeros((len(scene.moves), 12))
+    limit = min(stable_step_s(network), LONGEST_STEP_S, resolution.max_step_s)
+    rows = np.zeros((len(scene.moves), 13))
     x, y = scene.board.width_mm / 2, scene.board.height_mm / 2
     for row, move in zip(rows, scene.moves, strict=True):
         if move.over:
@@ -164,6 +164,7 @@ def _segments(scene: Scene, network: Network, resolution: Resolution, warnings: 
         steps = math.ceil(move.seconds / limit)
         row[k.STEPS] = steps
         row[k.REFRESH] = _refresh_every(move, move.seconds / steps)
+        row[k.PARTS_EVERY] = max(1, int(PART_STEP_S / (move.seconds / steps) + 1e-9))
     return rows
 
 
@@ -205,12 +206,13 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
     board_cells = grid.flat(grid.inside.astype(float)) * cell_area
     length = scene.board.width_mm * scene.board.height_mm * 1e-3 / (2 * (scene.board.width_mm + scene.board.height_mm))
     radiates, rest, still_down = _underside(scene.board.underside, length, scene.ambient_c)
+    via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
     samples, shots, steps, final = k.run(
-        theta, *(values.astype(number) for values in (grid.gx, grid.gy, grid.gz, grid.c0)), grid.slopes.astype(number),
+        theta, *(values.astype(number) for values in (grid.gx, grid.gy)), grid.through_w_k, grid.c0.astype(number), grid.slopes.astype(number),
         (board_cells * (1 - network.covered_top)).astype(number), (board_cells * (1 - network.covered_bottom)).astype(number),
         grid.cell_x.astype(number), grid.cell_y.astype(number), grid.nx, segments, network.joints, network.joint_of_body,
         network.joint_links, network.link_cell, network.link_w_k, network.link_layer, network.bodies, network.gap_links,
-        network.gap_cell, network.gap_w_k, network.gap_layer, enthalpy, body_heat, _still(length, scene.ambient_c, True), still_down,
+        network.gap_cell, network.gap_w_k, network.gap_layer, via_cell, grid.via_w_k[via_cell], enthalpy, body_heat, _still(length, scene.ambient_c, True), still_down,
         EMISSIVITY * STEFAN_BOLTZMANN, rest, radiates, scene.ambient_c + 273.15, resolution.sample_s, resolution.frame_s, times,
         joint_samples, body_samples, frames, joint_record, body_record, energy, board_peak,
     )  # fmt: skip

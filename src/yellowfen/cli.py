@@ -1,0 +1,140 @@
+"""The same capabilities without a browser. Invalid input: exit code 2 and one sentence on standard error."""
+
+import argparse
+import json
+import os
+import sys
+import time
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+from yellowfen.errors import InvalidValue, UnreadableFile, YellowfenError
+
+DEFAULT_DATA = Path(os.environ.get("YELLOWFEN_DATA", str(Path.home() / ".local" / "share" / "yellowfen")))
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Entry point of the `yellowfen` command; returns the exit code."""
+    parser = _parser()
+    given = parser.parse_args(arguments)
+    try:
+        return int(given.run(given) or 0)
+    except YellowfenError as problem:
+        print(f"yellowfen: {problem}", file=sys.stderr)
+        return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="yellowfen", description="Rehearse, run and remember the heat of hand-assembled boards.")
+    verbs = parser.add_subparsers(required=True, metavar="VERB")
+    verb = verbs.add_parser("import", help="read board files and say what was found (stores only with --keep)")
+    verb.add_argument("files", nargs="+", metavar="FILE")
+    verb.add_argument("--json", action="store_true")
+    verb.add_argument("--keep", action="store_true", help="store the board in the database")
+    _data(verb)
+    verb.set_defaults(run=_import)
+    verb = verbs.add_parser("rehearse", help="rehearse the heat of a rehearsal file (docs/rehearsal-file.md)")
+    verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
+    verb.add_argument("--json", action="store_true")
+    verb.set_defaults(run=_rehearse)
+    verb = verbs.add_parser("serve", help="start the server")
+    verb.add_argument("--port", type=int, default=8470)
+    _data(verb)
+    verb.set_defaults(run=_serve)
+    verb = verbs.add_parser("demo", help="add the demo board, a station and a job")
+    _data(verb)
+    verb.set_defaults(run=_demo)
+    verb = verbs.add_parser("backup", help="write a whole copy of the database")
+    verb.add_argument("file", metavar="FILE")
+    _data(verb)
+    verb.set_defaults(run=_backup)
+    return parser
+
+
+def _data(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("--data", type=Path, default=DEFAULT_DATA, help="folder of the database (default %(default)s)")
+
+
+def _open(data: Path) -> Any:
+    from yellowfen.workflows.opening import open_database
+
+    return open_database(data)
+
+
+def _read(path: str) -> bytes:
+    try:
+        return sys.stdin.buffer.read() if path == "-" else Path(path).read_bytes()
+    except OSError as problem:
+        raise UnreadableFile(path, f"cannot be opened ({problem.strerror})") from None
+
+
+def _import(given: argparse.Namespace) -> None:
+    from yellowfen.workflows.boards import import_board, read_upload
+
+    uploads = [(name, _read(name)) for name in given.files]
+    board, _ = read_upload(uploads)
+    summary = {
+        "name": board.name, "width_mm": board.width_mm, "height_mm": board.height_mm,
+        "layers": [{"file": one.file, "role": str(one.role), "why": one.why, "facts": one.facts} for one in board.layers],
+        "pads": dict(Counter(pad.side for pad in board.pads)),
+        "paste_openings": board.paste_openings, "paste_area_mm2": board.paste_area_mm2,
+        "holes": len(board.holes),
+        "copper": [{"layer": one.layer, "area_mm2": one.area_mm2} for one in board.copper],
+        "parts": [{"ref": p.ref, "package": p.package.name, "side": p.side, "pads": len(p.package.lands), "note": p.note} for p in board.parts],
+        "unresolved": [{"about": one.about, "sentence": one.sentence} for one in board.findings],
+    }  # fmt: skip
+    if given.keep:
+        summary["board_id"] = import_board(_open(given.data), uploads)
+    if given.json:
+        print(json.dumps(summary, indent=1, ensure_ascii=False))
+        return
+    print(f"{board.name}: {board.width_mm:.1f} x {board.height_mm:.1f} mm, {len(board.parts)} parts, {len(board.pads)} pads, {len(board.holes)} holes")
+    for layer in board.layers:
+        print(f"  {layer.file}: {layer.role} ({layer.why})")
+    for finding in board.findings:
+        print(f"  ! {finding.about}: {finding.sentence}")
+
+
+def _rehearse(given: argparse.Namespace) -> None:
+    from yellowfen.core.heat.rehearsal import rehearse
+    from yellowfen.core.heat.story import tell
+    from yellowfen.formats.rehearsal_file import read_scene, to_json
+
+    scene = read_scene(_read(given.file))
+    began = time.perf_counter()
+    result = rehearse(scene)
+    answer = to_json(scene, result, time.perf_counter() - began)
+    if given.json:
+        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        return
+    for event in tell(scene, result):
+        print(f"{event.at_s:7.1f} s  {event.sentence}")
+    for warning in result.warnings:
+        print(f"         ! {warning}")
+
+
+def _serve(given: argparse.Namespace) -> None:
+    if not 1 <= given.port <= 65535:
+        raise InvalidValue("port", f"{given.port} is not a port; choose 1024 to 65535")
+    from yellowfen.web.serving import serve
+
+    serve(given.data, given.port)
+
+
+def _demo(given: argparse.Namespace) -> None:
+    from yellowfen.workflows.demo import fill
+
+    added = fill(_open(given.data))
+    print(f"demo data {'added to' if added else 'already in'} {given.data}")
+
+
+def _backup(given: argparse.Namespace) -> None:
+    from yellowfen.workflows.opening import back_up
+
+    back_up(given.data, Path(given.file))
+    print(f"backup written to {given.file}")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,49 @@
+"""A board and a heat plan as a scene for the thermal model."""
+
+import numpy as np
+
+from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.heat.scene import BoardStack, CopperLayer, HotAir, Move, PlacedPart, Scene, Side, Via
+from yellowfen.core.work.job import HeatPlan
+from yellowfen.errors import InvalidValue
+
+WIDEST_VIA_MM = 1.1
+
+
+def scene_of(board: Board, plan: HeatPlan) -> Scene:
+    """The scene that a job's plan describes. Raises InvalidValue when no target is chosen or a target is gone."""
+    if not plan.targets:
+        raise InvalidValue("targets", "choose at least one part on the plan")
+    known = {part.ref for part in board.parts}
+    for ref in plan.targets:
+        if ref not in known:
+            raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
+    parts = tuple(_placed(part, plan.alloy) for part in board.parts if _on_board(board, part))
+    guesses = [f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets]
+    if not board.copper:
+        guesses.append("no copper layers: the board is rehearsed as bare laminate, so true heating is slower")
+    return Scene(
+        board=_stack(board, plan), parts=parts, source=HotAir(plan.nozzle_mm, plan.outlet_c + plan.outlet_offset_c, plan.flow_lpm),
+        moves=tuple(_aimed(move, plan.targets) for move in plan.moves), targets=plan.targets, ambient_c=plan.ambient_c,
+        guesses=tuple(guesses),
+    )  # fmt: skip
+
+
+def _on_board(board: Board, part: BoardPart) -> bool:
+    inside = 0 <= part.x_mm <= board.width_mm and 0 <= part.y_mm <= board.height_mm
+    return inside and (part.joined or part.note != "unknown")
+
+
+def _placed(part: BoardPart, alloy: str) -> PlacedPart:
+    return PlacedPart(part.ref, part.package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), alloy)
+
+
+def _aimed(move: Move, targets: tuple[str, ...]) -> Move:
+    return Move(move.deed, move.seconds, targets if move.blows else (), move.height_mm, move.circle_mm, move.circle_s)
+
+
+def _stack(board: Board, plan: HeatPlan) -> BoardStack:
+    copper = tuple(CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth) for one in board.copper)
+    vias = tuple(Via(hole.x_mm, hole.y_mm, hole.drill_mm) for hole in board.holes if hole.plated and hole.drill_mm <= WIDEST_VIA_MM)
+    return BoardStack(board.width_mm, board.height_mm, board.thickness_mm, copper, plan.underside, vias, board.outline[0] if board.outline else ())
+

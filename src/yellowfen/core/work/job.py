@@ -1,0 +1,165 @@
+"""A job, its heat plan, its runs and what was found afterwards: the records every stage shares."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from yellowfen.core.heat.scene import Deed, HotAir, Move, Underside
+from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.quantity.number import in_range
+from yellowfen.errors import InvalidValue
+
+
+@dataclass(frozen=True)
+class Station:
+    """A hot-air station of the bench in its owner's words. True outlet = display + `outlet_offset_c`."""
+
+    id: int
+    name: str
+    nozzle_mm: float
+    outlet_c: float
+    flow_lpm: float
+    outlet_label: str = ""
+    flow_label: str = ""
+    outlet_offset_c: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not 1 <= len(self.name.strip()) <= 60:
+            raise InvalidValue("name", "give the station a name of 1 to 60 letters")
+        if max(len(self.outlet_label), len(self.flow_label)) > 30:
+            raise InvalidValue("dial label", "keep dial labels within 30 letters")
+        in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
+        HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm)
+
+
+@dataclass(frozen=True)
+class HeatPlan:
+    """What the Heat stage is set to. `outlet_c` as displayed by the station."""
+
+    alloy: str = "Sn63Pb37"
+    station_id: int | None = None
+    nozzle_mm: float = 6.0
+    outlet_c: float = 350.0
+    flow_lpm: float = 30.0
+    outlet_offset_c: float = 0.0
+    underside: Underside = Underside.INSULATING
+    ambient_c: float = 23.0
+    targets: tuple[str, ...] = ()
+    moves: tuple[Move, ...] = field(default_factory=lambda: usual_moves(()))
+
+    def __post_init__(self) -> None:
+        alloy_named(self.alloy)
+        in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
+        in_range("ambient_c", self.ambient_c, -10, 60, "°C")
+        HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm)
+        if len(self.moves) > 20:
+            raise InvalidValue("moves", "more than 20 moves cannot be followed at the bench; join some")
+        if len(self.targets) > 60:
+            raise InvalidValue("targets", "choose at most 60 parts at once")
+
+
+def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
+    """The recipe a new job starts with: warm from above, close in circling, hold, withdraw (common practice)."""
+    over = targets or ("?",)
+    return (
+        Move(Deed.WARM, 25.0, over, 60.0, 10.0),
+        Move(Deed.CLOSE, 35.0, over, 15.0, 4.0),
+        Move(Deed.HOLD, 5.0, over, 15.0, 0.0),
+        Move(Deed.WITHDRAW, 45.0),
+    )
+
+
+@dataclass(frozen=True)
+class Job:
+    """A job on one board."""
+
+    id: int
+    board_id: int
+    board_name: str
+    name: str
+    created_at: str
+    plan: HeatPlan
+
+
+class TapKind(StrEnum):
+    """What a tap at the bench says."""
+
+    START = "start"
+    NEXT_MOVE = "next move"
+    FLOWED = "it flowed"
+    HEAT_AWAY = "heat away"
+    SOLID = "solid"
+
+
+@dataclass(frozen=True)
+class Tap:
+    """One confirmed tap: seconds since the start tap. `ref` names the part that flowed."""
+
+    id: int
+    key: str
+    kind: TapKind
+    ref: str
+    at_s: float
+
+
+class Verdict(StrEnum):
+    """What Look found at a joint or part."""
+
+    GOOD = "good"
+    BRIDGE = "bridge"
+    OPEN = "open"
+    LEAN = "lean"
+    BALL = "ball"
+    SKEWED = "skewed"
+    LIFTED_PAD = "lifted pad"
+    OTHER = "other"
+
+
+@dataclass(frozen=True)
+class FoundMark:
+    """A verdict on one joint; pin '' is the whole part."""
+
+    ref: str
+    pin: str
+    verdict: Verdict
+
+
+@dataclass(frozen=True)
+class Run:
+    """One heat at the bench: the settings and forecast it started with, its taps, marks and note."""
+
+    id: int
+    job_id: int
+    job_name: str
+    board_name: str
+    started_at: str
+    started_ms: int | None
+    plan: HeatPlan
+    forecast: "Forecast"
+    taps: tuple[Tap, ...] = ()
+    marks: tuple[FoundMark, ...] = ()
+    note: str = ""
+    finished: bool = False
+
+    def seen_s(self, ref: str) -> float | None:
+        """When this part was seen to flow, or None."""
+        return next((tap.at_s for tap in self.taps if tap.kind is TapKind.FLOWED and tap.ref == ref), None)
+
+
+@dataclass(frozen=True)
+class TargetForecast:
+    """What was forecast for one target: last joint molten, and its band."""
+
+    ref: str
+    flows_s: float | None
+    early_s: float | None
+    late_s: float | None
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """The part of a rehearsal that a run keeps: per target, and when to stop at the latest."""
+
+    targets: tuple[TargetForecast, ...]
+    latest_s: float | None = None
+    latest_why: str = ""
+    model: str = ""

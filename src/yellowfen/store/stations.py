@@ -1,0 +1,49 @@
+"""Hot-air stations of the bench."""
+
+import sqlite3
+
+from yellowfen.core.work.job import Station
+from yellowfen.errors import NotFound, Refused
+
+
+def add(connection: sqlite3.Connection, station: Station) -> int:
+    """Store a station (its id is ignored); returns the id. Refused when the name is taken."""
+    try:
+        cursor = connection.execute(
+            "INSERT INTO station (name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?)", _values(station)
+        )  # fmt: skip
+    except sqlite3.IntegrityError:
+        raise Refused(f"a station called {station.name!r} is there already; choose another name") from None
+    return int(cursor.lastrowid or 0)
+
+
+def change(connection: sqlite3.Connection, station: Station) -> None:
+    """Store a station's new values."""
+    try:
+        connection.execute(
+            "UPDATE station SET name = ?, nozzle_mm = ?, outlet_c = ?, flow_lpm = ?, outlet_label = ?, flow_label = ?,"
+            " outlet_offset_c = ? WHERE id = ?", (*_values(station), station.id)
+        )  # fmt: skip
+    except sqlite3.IntegrityError:
+        raise Refused(f"a station called {station.name!r} is there already; choose another name") from None
+
+
+def _values(station: Station) -> tuple[str | float, ...]:
+    return (station.name, station.nozzle_mm, station.outlet_c, station.flow_lpm, station.outlet_label, station.flow_label, station.outlet_offset_c)
+
+
+def rows(connection: sqlite3.Connection) -> list[Station]:
+    """All stations in the order they were entered."""
+    found = connection.execute(
+        "SELECT id, name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c FROM station ORDER BY id"
+    ).fetchall()
+    return [Station(**dict(row)) for row in found]
+
+
+def get(connection: sqlite3.Connection, station_id: int) -> Station:
+    """The station of that id; NotFound otherwise."""
+    for station in rows(connection):
+        if station.id == station_id:
+            return station
+    raise NotFound(f"there is no station {station_id}; it may have been removed")
