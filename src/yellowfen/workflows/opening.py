@@ -33,3 +33,8 @@ def back_up(folder: Path, target: Path) -> None:
         raise InvalidValue("file", f"{target} cannot be written ({problem})") from None
     finally:
         connection.close()
+
+
+def connect_existing(folder: Path) -> sqlite3.Connection:
+    """A connection to a database that was opened (and so migrated) before."""
+    return connect(folder / DATABASE)

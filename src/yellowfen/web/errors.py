@@ -1,0 +1,59 @@
+"""Errors to status and page. The only place where HTTP statuses are given to the core's errors."""
+
+import logging
+import secrets
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from starlette.exceptions import HTTPException
+
+from yellowfen.errors import InvalidValue, NotFound, Refused, TooLarge, UnreadableFile, YellowfenError
+from yellowfen.web.pages import page
+
+STATUS: tuple[tuple[type[YellowfenError], int], ...] = (
+    (NotFound, 404),
+    (Refused, 409),
+    (TooLarge, 413),
+    (UnreadableFile, 422),
+    (InvalidValue, 422),
+    (YellowfenError, 400),
+)
+_LOG = logging.getLogger("yellowfen")
+
+
+def status_of(error: YellowfenError) -> int:
+    """The HTTP status of a core error."""
+    return next(status for kind, status in STATUS if isinstance(error, kind))
+
+
+def _answer(request: Request, status: int, sentence: str, field: str = "") -> Response:
+    if "application/json" in request.headers.get("accept", "") or request.url.path.startswith("/api/"):
+        return JSONResponse({"problem": sentence, "field": field}, status_code=status)
+    return page(request, "problem.html", {"sentence": sentence, "status": status}, status=status)
+
+
+def add_error_pages(app: FastAPI) -> None:
+    """Register the handlers."""
+
+    @app.exception_handler(YellowfenError)
+    def known(request: Request, error: YellowfenError) -> Response:
+        return _answer(request, status_of(error), str(error), getattr(error, "field", ""))
+
+    @app.exception_handler(RequestValidationError)
+    def invalid(request: Request, error: RequestValidationError) -> Response:
+        found = error.errors()[0]
+        field = ".".join(str(step) for step in found["loc"][1:]) or "request"
+        said = str(found["msg"]).removeprefix("Value error, ")
+        return _answer(request, 422, f"{field}: {said[:1].lower() + said[1:]}", field)
+
+    @app.exception_handler(HTTPException)
+    def http(request: Request, error: HTTPException) -> Response:
+        sentence = "There is no such page." if error.status_code == 404 else "This cannot be asked here."
+        return _answer(request, error.status_code, sentence)
+
+    @app.exception_handler(Exception)
+    def unexpected(request: Request, error: Exception) -> Response:
+        mark = secrets.token_hex(4)
+        _LOG.error("unexpected error %s at %s", mark, request.url.path, exc_info=error)
+        return _answer(request, 500, f"Something went wrong on our side; nothing was changed. The log has it under {mark}.")

@@ -1,0 +1,74 @@
+"""The server's own safety: loopback host names only, no foreign origin, bounded bodies, strict policy headers."""
+
+from urllib.parse import urlsplit
+
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+LARGEST_BODY = 70_000_000
+_HOSTS = {"127.0.0.1", "localhost", "::1"}
+POLICY = (
+    "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+_HEADERS = (
+    (b"content-security-policy", POLICY.encode()),
+    (b"x-content-type-options", b"nosniff"),
+    (b"referrer-policy", b"no-referrer"),
+    (b"cross-origin-opener-policy", b"same-origin"),
+    (b"cross-origin-resource-policy", b"same-origin"),
+)
+
+
+class Guards:
+    """ASGI middleware that refuses what a loopback application never needs to see."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = {key.decode("latin-1").lower(): value.decode("latin-1") for key, value in scope["headers"]}
+        refusal = _refusal(scope["method"], headers)
+        if refusal:
+            await _refuse(send, *refusal)
+            return
+
+        async def guarded(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                message["headers"] = [*message["headers"], *_HEADERS]
+            await send(message)
+
+        await self.app(scope, receive, guarded)
+
+
+def _host_of(value: str) -> str:
+    try:
+        return urlsplit(f"//{value}").hostname or ""
+    except ValueError:
+        return ""
+
+
+def _refusal(method: str, headers: dict[str, str]) -> tuple[int, str] | None:
+    if _host_of(headers.get("host", "")) not in _HOSTS:
+        return 421, "This server answers on loopback only."
+    if method in ("GET", "HEAD"):
+        return None
+    origin = headers.get("origin")
+    if origin is not None and urlsplit(origin).netloc != headers.get("host"):
+        return 403, "Requests from other pages are refused."
+    if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+        return 403, "Requests from other pages are refused."
+    length = headers.get("content-length", "0")
+    if "transfer-encoding" in headers or not length.isdigit():
+        return 411, "State the length of what you send."
+    if int(length) > LARGEST_BODY:
+        return 413, f"More than {LARGEST_BODY // 1_000_000} MB at once; leave out what is not the board."
+    return None
+
+
+async def _refuse(send: Send, status: int, sentence: str) -> None:
+    body = sentence.encode()
+    headers = [(b"content-type", b"text/plain; charset=utf-8"), (b"content-length", str(len(body)).encode()), *_HEADERS]
+    await send({"type": "http.response.start", "status": status, "headers": headers})
+    await send({"type": "http.response.body", "body": body})

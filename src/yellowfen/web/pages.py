@@ -1,0 +1,34 @@
+"""Templates: autoescaped, strict about names, with the few filters that pages share."""
+
+from importlib import resources
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+
+from yellowfen import __version__
+
+_TEMPLATES = resources.files("yellowfen.web") / "templates"
+
+
+def _seconds(value: float | None) -> str:
+    return "never" if value is None else f"{value:.0f} s"
+
+
+def _plain(value: float) -> str:
+    return f"{value:g}"
+
+
+_ENVIRONMENT = Environment(
+    loader=FileSystemLoader(str(_TEMPLATES)), autoescape=select_autoescape(default=True), undefined=StrictUndefined,
+    trim_blocks=True, lstrip_blocks=True,
+)  # fmt: skip
+_ENVIRONMENT.filters |= {"seconds": _seconds, "plain": _plain}
+_ENVIRONMENT.globals["version"] = __version__
+
+
+def page(request: Request, template: str, context: dict[str, Any], status: int = 200) -> HTMLResponse:
+    """A rendered page; `room` in the context marks the room in the head."""
+    whole = {"room": "", "path": request.url.path, **context}
+    return HTMLResponse(_ENVIRONMENT.get_template(template).render(whole), status_code=status)

@@ -1,0 +1,97 @@
+"""The board as a paper plan: one SVG drawing that every stage lays its own meaning over.
+
+Drawn in board millimetres (y up inside the flipped group). Pads and bodies carry data-ref and data-pin, so
+scripts can find them; nothing here knows a stage.
+"""
+
+from markupsafe import Markup, escape
+
+from yellowfen.core.board.board import Board, BoardPart, Hole, Pad, Point
+
+MARGIN_MM = 3.0
+SMALLEST_NAME_MM, LARGEST_NAME_MM = 0.75, 1.7
+
+
+def plan_svg(board: Board, side: str) -> Markup:
+    """The plan of one side; the bottom is drawn as seen from below (mirrored)."""
+    w, h, m = board.width_mm, board.height_mm, MARGIN_MM
+    mirror = f"translate({w:.3f},{h:.3f}) scale(-1,-1)" if side == "bottom" else f"translate(0,{h:.3f}) scale(1,-1)"
+    ring = "".join(_ring_path(one) for one in board.outline)
+    copper = escape(board.drawings.get(f"copper {side}", ""))
+    legend = escape(board.drawings.get(f"legend {side}", ""))
+    pads = "".join(_pad(pad) for pad in board.pads if pad.side == side)
+    shown = [part for part in board.parts if part.side == side]
+    bodies = "".join(_body(part) for part in shown)
+    names = "".join(_name(part, board, side) for part in shown)
+    holes = "".join(_hole(hole) for hole in board.holes)
+    return Markup(
+        f'<svg class="plan" viewBox="{-m:g} {-m:g} {w + 2 * m:.3f} {h + 2 * m:.3f}" data-width="{w:.3f}" data-height="{h:.3f}" data-side="{escape(side)}"'
+        f' role="group" aria-label="Plan of {escape(board.name)}, {escape(side)} side" tabindex="0">'
+        f'<g class="plan-view"><g transform="{mirror}">'
+        f'<path class="plan-board" fill-rule="evenodd" d="{ring}"/>'
+        f'<path class="plan-copper" fill-rule="evenodd" d="{copper}"/>'
+        f'<g class="plan-heat"></g><path class="plan-legend" d="{legend}"/>'
+        f'<g class="plan-holes">{holes}</g><g class="plan-pads">{pads}</g><g class="plan-bodies">{bodies}</g>'
+        f'<g class="plan-contours"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
+    )  # noqa: S704
+
+
+def _ring_path(ring: tuple[Point, ...]) -> str:
+    return "M" + "L".join(f"{x:.2f},{y:.2f}" for x, y in ring) + "Z"
+
+
+def _pad(pad: Pad) -> str:
+    named = f' data-ref="{escape(pad.ref)}" data-pin="{escape(pad.pin or "")}"' if pad.ref else ""
+    return f'<path class="pad"{named} d="{_ring_path(pad.ring)}"/>'
+
+
+def _hole(hole: Hole) -> str:
+    if hole.x2_mm is not None and hole.y2_mm is not None:
+        return f'<path class="slot" stroke-width="{hole.drill_mm:.2f}" d="M{hole.x_mm:.2f},{hole.y_mm:.2f}L{hole.x2_mm:.2f},{hole.y2_mm:.2f}"/>'
+    kind = "via" if hole.plated and hole.drill_mm < 0.6 else "hole"
+    return f'<circle class="{kind}" cx="{hole.x_mm:.2f}" cy="{hole.y_mm:.2f}" r="{hole.drill_mm / 2:.3f}"/>'
+
+
+def _body(part: BoardPart) -> str:
+    package = part.package
+    turn = part.rotation_deg if part.side == "top" else 180 - part.rotation_deg
+    flip = "" if part.side == "top" else " scale(1,-1)"
+    x, y = -package.body_x_mm / 2, -package.body_y_mm / 2
+    round_body = package.family == "can"
+    shape = (
+        f'<circle r="{package.body_x_mm / 2:.2f}"/>'
+        if round_body
+        else f'<rect x="{x:.2f}" y="{y:.2f}" width="{package.body_x_mm:.2f}" height="{package.body_y_mm:.2f}" rx="{min(package.body_x_mm, package.body_y_mm) * 0.08:.2f}"/>'
+    )
+    shy = " shy" if package.heat_shy else ""
+    title = f"{part.ref} {part.value} {package.name}"
+    return (
+        f'<g class="part{shy}" data-ref="{escape(part.ref)}" tabindex="-1" transform="translate({part.x_mm:.3f},{part.y_mm:.3f}) rotate({turn:.2f}){flip}">'
+        f"<title>{escape(title)}</title>{shape}{_first_pin(part)}</g>"
+    )
+
+
+def _first_pin(part: BoardPart) -> str:
+    """A filled corner towards pin 1: a quarter wedge of the body's corner nearest to that pin."""
+    package = part.package
+    first = next((land for land in package.lands if land.pin == "1"), None)
+    if first is None or not package.has_pin_1 or package.guessed:
+        return ""
+    size = min(0.34 * min(package.body_x_mm, package.body_y_mm), 1.3)
+    half_x, half_y = package.body_x_mm / 2, package.body_y_mm / 2
+    sx = -1 if first.x_mm <= 0 else 1
+    sy = 1 if first.y_mm >= 0 else -1
+    if len(package.lands) == 2 or abs(first.y_mm) < 0.05:
+        x = sx * (half_x - size * 0.3)
+        return f'<path class="first" d="M{x:.2f},{-half_y * 0.8:.2f}V{half_y * 0.8:.2f}"/>'
+    return f'<path class="first wedge" d="M{sx * half_x:.2f},{sy * half_y:.2f}h{-sx * size:.2f}L{sx * half_x:.2f},{sy * (half_y - size):.2f}Z"/>'
+
+
+def _name(part: BoardPart, board: Board, side: str) -> str:
+    package = part.package
+    across = round(part.rotation_deg / 90.0) % 2 == 1
+    width, height = (package.body_y_mm, package.body_x_mm) if across else (package.body_x_mm, package.body_y_mm)
+    size = max(min(0.5 * height, 1.5 * width / max(len(part.ref), 2), LARGEST_NAME_MM), SMALLEST_NAME_MM)
+    x = part.x_mm if side == "top" else board.width_mm - part.x_mm
+    return f'<text class="name" data-ref="{escape(part.ref)}" x="{x:.2f}" y="{board.height_mm - part.y_mm + 0.36 * size:.2f}" font-size="{size:.2f}">{escape(part.ref)}</text>'
+

@@ -1,0 +1,22 @@
+"""Running the server on loopback."""
+
+import threading
+from pathlib import Path
+
+import uvicorn
+
+from yellowfen.web.app import create_app
+
+
+def serve(data: Path, port: int) -> None:
+    """Serve until interrupted; prints the address. The kernel's cache is loaded beside, so no click waits for it."""
+    app = create_app(data)
+    threading.Thread(target=_warm_up, daemon=True).start()
+    print(f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True)
+    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False)
+
+
+def _warm_up() -> None:
+    from yellowfen.core.heat.compile_kernel import warm_up
+
+    warm_up()

@@ -1,0 +1,123 @@
+// Temperatures laid over the plan: a lightness ramp (cold dark, hot light) and the line where solder melts.
+"use strict";
+
+window.HeatPicture = class HeatPicture {
+  static STOPS = [[0, 22, 48, 47], [0.22, 44, 90, 80], [0.45, 109, 127, 53], [0.68, 217, 143, 18], [0.85, 246, 207, 106], [1, 255, 251, 232]];
+  static LOW_C = 23;
+  static HIGH_C = 300;
+
+  constructor(plan, frames) {
+    this.plan = plan;
+    this.frames = frames;
+    const text = atob(frames.bytes);
+    this.bytes = Uint8Array.from(text, (char) => char.charCodeAt(0));
+    this.size = frames.nx * frames.ny;
+    this.count = this.bytes.length / this.size;
+    this.canvas = document.createElement("canvas");
+    this.canvas.width = frames.nx;
+    this.canvas.height = frames.ny;
+    this.table = HeatPicture.table(frames);
+  }
+
+  static table(frames) {
+    const colours = new Uint8Array(256 * 3);
+    for (let code = 0; code < 256; code++) {
+      const share = Math.min(Math.max((frames.low_c + frames.step_c * code - HeatPicture.LOW_C) / (HeatPicture.HIGH_C - HeatPicture.LOW_C), 0), 1);
+      const upper = HeatPicture.STOPS.findIndex((stop) => stop[0] >= share);
+      const b = HeatPicture.STOPS[Math.max(upper, 1)];
+      const a = HeatPicture.STOPS[Math.max(upper, 1) - 1];
+      const t = (share - a[0]) / (b[0] - a[0]);
+      for (let k = 0; k < 3; k++) colours[code * 3 + k] = Math.round(a[k + 1] + t * (b[k + 1] - a[k + 1]));
+    }
+    return colours;
+  }
+
+  frameAt(seconds) {
+    return Math.min(Math.max(Math.round(seconds / this.frames.every_s), 0), this.count - 1);
+  }
+
+  draw(seconds, liquidus) {
+    const start = this.frameAt(seconds) * this.size;
+    const { nx, ny } = this.frames;
+    const context = this.canvas.getContext("2d");
+    const picture = context.createImageData(nx, ny);
+    for (let i = 0; i < this.size; i++) {
+      const code = this.bytes[start + i];
+      picture.data.set(this.table.subarray(code * 3, code * 3 + 3), i * 4);
+      picture.data[i * 4 + 3] = 255;
+    }
+    context.putImageData(picture, 0, 0);
+    const layer = this.plan.svg.querySelector(".plan-heat");
+    let image = layer.querySelector("image");
+    if (!image) {
+      this.clip(layer);
+      image = window.svgNode("image", { x: 0, y: 0, width: this.plan.width, height: this.plan.height, preserveAspectRatio: "none", "clip-path": "url(#board-shape)" });
+      layer.append(image);
+    }
+    image.setAttribute("href", this.canvas.toDataURL());
+    this.plan.svg.classList.add("hot");
+    this.contours(start, liquidus);
+  }
+
+  clip(layer) {
+    const clip = window.svgNode("clipPath", { id: "board-shape" });
+    clip.append(window.svgNode("path", { d: this.plan.svg.querySelector(".plan-board").getAttribute("d"), "clip-rule": "evenodd" }));
+    layer.append(clip);
+  }
+
+  contours(start, liquidus) {
+    const group = this.plan.svg.querySelector(".plan-contours");
+    group.replaceChildren();
+    for (const [level, kind] of [[60, ""], [100, ""], [150, ""], [liquidus, "melt"], [250, ""]]) {
+      const path = this.contour(start, level);
+      if (path) group.append(window.svgNode("path", { class: `contour ${kind}`, d: path }));
+    }
+  }
+
+  // Marching squares between cell centres; segments only, which is all that a drawn line needs.
+  contour(start, level) {
+    const { nx, ny, low_c: low, step_c: step } = this.frames;
+    const dx = this.plan.width / nx;
+    const dy = this.plan.height / ny;
+    const value = (x, y) => low + step * this.bytes[start + y * nx + x];
+    const pieces = [];
+    for (let y = 0; y < ny - 1; y++) {
+      for (let x = 0; x < nx - 1; x++) {
+        const corners = [value(x, y), value(x + 1, y), value(x + 1, y + 1), value(x, y + 1)];
+        const spots = [[x + 0.5, y + 0.5], [x + 1.5, y + 0.5], [x + 1.5, y + 1.5], [x + 0.5, y + 1.5]];
+        const cuts = [];
+        for (let k = 0; k < 4; k++) {
+          const a = corners[k];
+          const b = corners[(k + 1) % 4];
+          if ((a < level) !== (b < level)) {
+            const t = (level - a) / (b - a);
+            const p = spots[k];
+            const q = spots[(k + 1) % 4];
+            cuts.push([(p[0] + t * (q[0] - p[0])) * dx, (p[1] + t * (q[1] - p[1])) * dy]);
+          }
+        }
+        for (let k = 0; k + 1 < cuts.length; k += 2) {
+          pieces.push(`M${cuts[k][0].toFixed(2)},${cuts[k][1].toFixed(2)}L${cuts[k + 1][0].toFixed(2)},${cuts[k + 1][1].toFixed(2)}`);
+        }
+      }
+    }
+    return pieces.join("");
+  }
+
+  // Pads that are molten at this moment.
+  pads(seconds, parts) {
+    for (const pad of this.plan.svg.querySelectorAll(".pad.molten")) pad.classList.remove("molten");
+    for (const [ref, fate] of Object.entries(parts)) {
+      for (const [pin, [, end, freeze]] of Object.entries(fate.pins)) {
+        if (end !== null && seconds >= end && (freeze === null || seconds < freeze)) this.plan.pad(ref, pin)?.classList.add("molten");
+      }
+    }
+  }
+
+  static clear(plan) {
+    plan.svg.classList.remove("hot");
+    plan.svg.querySelector(".plan-heat").replaceChildren();
+    plan.svg.querySelector(".plan-contours").replaceChildren();
+    for (const pad of plan.svg.querySelectorAll(".pad.molten")) pad.classList.remove("molten");
+  }
+};

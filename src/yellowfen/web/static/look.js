@@ -1,0 +1,92 @@
+// Look: joint by joint with one key; a mark shows once it is stored.
+"use strict";
+
+document.addEventListener("alpine:init", () => {
+  const joints = JSON.parse(document.getElementById("joints").textContent);
+  const firstMarks = JSON.parse(document.getElementById("marks").textContent);
+  const keyOf = (one) => `${one.ref}.${one.pin}`;
+
+  window.Alpine.data("look", () => ({
+    joints,
+    marks: Object.fromEntries(firstMarks.map((mark) => [keyOf(mark), mark.verdict])),
+    at: 0,
+    problem: "",
+    plan: null,
+
+    init() {
+      [this.plan] = window.plans();
+      this.run = this.$root.dataset.run;
+      const open = this.joints.findIndex((joint) => !this.marks[keyOf(joint)]);
+      this.at = open < 0 ? 0 : open;
+      const refs = [...new Set(this.joints.map((joint) => joint.ref))];
+      this.plan.frameOn(refs.flatMap((ref) => [this.plan.part(ref), ...this.plan.pads(ref)]).filter(Boolean), 3);
+      for (const ref of refs) this.plan.part(ref)?.classList.add("target");
+      this.plan.onTap((ref, pin) => {
+        const index = this.joints.findIndex((joint) => joint.ref === ref && (pin === null || joint.pin === pin));
+        if (index >= 0) { this.at = index; this.paint(); }
+      });
+      window.addEventListener("keydown", (event) => this.key(event));
+      this.paint();
+    },
+
+    get joint() { return this.joints[this.at]; },
+    get here() { return this.joint ? `${this.joint.ref}, pin ${this.joint.pin}` : "No joints"; },
+    get found() { return this.joint ? `${this.joint.kind}${this.marks[keyOf(this.joint)] ? `: marked ${this.marks[keyOf(this.joint)]}` : ": not marked yet"}` : ""; },
+    get progress() { return `${this.joints.filter((joint) => this.marks[keyOf(joint)]).length} of ${this.joints.length} looked at`; },
+
+    key(event) {
+      if (event.target.matches("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+      const verdicts = [...document.querySelectorAll("[data-verdict]")].map((button) => button.dataset.verdict);
+      if (event.key === " " || event.key === "PageDown") { event.preventDefault(); this.say("good"); }
+      else if (event.key === "Backspace" || event.key === "PageUp") { event.preventDefault(); this.back(); }
+      else if (/^[1-8]$/.test(event.key)) this.say(verdicts[Number(event.key) - 1]);
+    },
+
+    async store(joint, verdict) {
+      try {
+        const reply = await fetch(`/api/runs/${this.run}/marks`, { method: "POST", body: JSON.stringify({ ref: joint.ref, pin: joint.pin, verdict }), headers: { "content-type": "application/json", accept: "application/json" } });
+        const answer = await reply.json();
+        if (!reply.ok) { this.problem = answer.problem; return false; }
+        this.marks = Object.fromEntries(answer.marks.map((mark) => [keyOf(mark), mark.verdict]));
+        this.problem = "";
+        return true;
+      } catch {
+        this.problem = "The server does not answer; this mark was not stored. Press again when it is back.";
+        return false;
+      }
+    },
+    async say(verdict) {
+      const joint = this.joint;
+      if (!joint) return;
+      if (await this.store(joint, verdict)) { this.at = Math.min(this.at + 1, this.joints.length - 1); }
+      this.paint();
+    },
+    async restGood() {
+      for (const joint of this.joints) if (!this.marks[keyOf(joint)] && !(await this.store(joint, "good"))) break;
+      this.paint();
+    },
+    back() { this.at = Math.max(this.at - 1, 0); this.paint(); },
+    async clear() { if (this.joint) await this.store(this.joint, null); this.paint(); },
+
+    paint() {
+      for (const sign of this.plan.svg.querySelectorAll(".sign")) sign.remove();
+      for (const joint of this.joints) {
+        const pad = this.plan.pad(joint.ref, joint.pin);
+        if (!pad) continue;
+        const verdict = this.marks[keyOf(joint)];
+        pad.classList.toggle("marked-good", verdict === "good");
+        pad.classList.toggle("marked-bad", Boolean(verdict) && verdict !== "good");
+        pad.classList.toggle("now", joint === this.joint);
+        if (verdict) this.sign(pad, verdict === "good");
+      }
+    },
+    sign(pad, good) {
+      const box = pad.getBBox();
+      const size = Math.min(box.width, box.height) * 0.36;
+      const x = box.x + box.width / 2;
+      const y = box.y + box.height / 2;
+      const d = good ? `M${x - size},${y}L${x - size * 0.3},${y - size * 0.8}L${x + size},${y + size * 0.8}` : `M${x - size},${y - size}L${x + size},${y + size}M${x - size},${y + size}L${x + size},${y - size}`;
+      pad.parentNode.append(window.svgNode("path", { class: "sign", d }));
+    },
+  }));
+});

@@ -1,0 +1,124 @@
+// The plan's own behaviour: zoom, pan, finding parts and pads. Stages add meaning through these functions.
+"use strict";
+
+window.Plan = class Plan {
+  constructor(svg) {
+    this.svg = svg;
+    this.width = Number(svg.dataset.width);
+    this.height = Number(svg.dataset.height);
+    this.home = svg.getAttribute("viewBox").split(" ").map(Number);
+    this.box = [...this.home];
+    this.moved = false;
+    this.pointers = new Map();
+    this.listen();
+  }
+
+  listen() {
+    this.svg.addEventListener("wheel", (event) => { event.preventDefault(); this.zoom(event.deltaY < 0 ? 1.2 : 1 / 1.2, event); }, { passive: false });
+    this.svg.addEventListener("pointerdown", (event) => {
+      this.pointers.set(event.pointerId, [event.clientX, event.clientY]);
+      this.moved = false;
+    });
+    this.svg.addEventListener("pointermove", (event) => this.drag(event));
+    for (const name of ["pointerup", "pointercancel", "pointerleave"]) {
+      this.svg.addEventListener(name, (event) => this.pointers.delete(event.pointerId));
+    }
+    this.svg.addEventListener("keydown", (event) => {
+      const step = this.box[2] / 10;
+      const moves = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
+      if (event.key === "+" || event.key === "=") this.zoom(1.25);
+      else if (event.key === "-") this.zoom(0.8);
+      else if (event.key === "0") this.reset();
+      else if (moves[event.key] && this.svg === document.activeElement) { this.box[0] += moves[event.key][0]; this.box[1] += moves[event.key][1]; this.show(); event.preventDefault(); }
+    });
+    const frame = this.svg.closest(".plan-frame");
+    frame?.querySelector("[data-zoom-in]")?.addEventListener("click", () => this.zoom(1.4));
+    frame?.querySelector("[data-zoom-out]")?.addEventListener("click", () => this.zoom(1 / 1.4));
+    frame?.querySelector("[data-zoom-all]")?.addEventListener("click", () => this.reset());
+    frame?.querySelector("[data-legend]")?.addEventListener("click", (event) => {
+      const on = this.svg.classList.toggle("show-legend");
+      event.currentTarget.setAttribute("aria-pressed", String(on));
+    });
+  }
+
+  place(event) {
+    const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+    return [point.x, point.y];
+  }
+
+  zoom(factor, event) {
+    const [x, y] = event ? this.place(event) : [this.box[0] + this.box[2] / 2, this.box[1] + this.box[3] / 2];
+    const width = Math.min(Math.max(this.box[2] / factor, 3), this.home[2] * 2);
+    const real = this.box[2] / width;
+    this.box = [x - (x - this.box[0]) / real, y - (y - this.box[1]) / real, width, this.box[3] / real];
+    this.show();
+  }
+
+  drag(event) {
+    const before = this.pointers.get(event.pointerId);
+    if (!before) return;
+    const scale = this.svg.getScreenCTM().a;
+    const dx = (event.clientX - before[0]) / scale;
+    const dy = (event.clientY - before[1]) / scale;
+    if (Math.hypot(event.clientX - before[0], event.clientY - before[1]) < 4 && !this.moved) return;
+    this.moved = true;
+    if (this.pointers.size > 1) {
+      const [other] = [...this.pointers].filter(([id]) => id !== event.pointerId).map(([, spot]) => spot);
+      const was = Math.hypot(before[0] - other[0], before[1] - other[1]);
+      const is = Math.hypot(event.clientX - other[0], event.clientY - other[1]);
+      this.pointers.set(event.pointerId, [event.clientX, event.clientY]);
+      if (was > 0) this.zoom(is / was, event);
+      return;
+    }
+    this.pointers.set(event.pointerId, [event.clientX, event.clientY]);
+    this.box[0] -= dx;
+    this.box[1] -= dy;
+    this.show();
+  }
+
+  show() { this.svg.setAttribute("viewBox", this.box.map((value) => value.toFixed(3)).join(" ")); }
+  reset() { this.box = [...this.home]; this.show(); }
+
+  // Zoom so that these elements fill the frame with some room around.
+  frameOn(elements, room = 6) {
+    const boxes = elements.map((element) => {
+      const box = element.getBBox();
+      const toPlan = this.svg.querySelector(".plan-view").getCTM().inverse().multiply(element.getCTM());
+      const a = new DOMPoint(box.x, box.y).matrixTransform(toPlan);
+      const b = new DOMPoint(box.x + box.width, box.y + box.height).matrixTransform(toPlan);
+      return [Math.min(a.x, b.x), Math.min(a.y, b.y), Math.max(a.x, b.x), Math.max(a.y, b.y)];
+    });
+    if (!boxes.length) return;
+    const x0 = Math.min(...boxes.map((box) => box[0])) - room;
+    const y0 = Math.min(...boxes.map((box) => box[1])) - room;
+    const x1 = Math.max(...boxes.map((box) => box[2])) + room;
+    const y1 = Math.max(...boxes.map((box) => box[3])) + room;
+    const ratio = this.home[2] / this.home[3];
+    const width = Math.max(x1 - x0, (y1 - y0) * ratio);
+    this.box = [(x0 + x1 - width) / 2, (y0 + y1 - width / ratio) / 2, width, width / ratio];
+    this.show();
+  }
+
+  part(ref) { return this.svg.querySelector(`.part[data-ref="${CSS.escape(ref)}"]`); }
+  pads(ref) { return [...this.svg.querySelectorAll(`.pad[data-ref="${CSS.escape(ref)}"]`)]; }
+  pad(ref, pin) { return this.svg.querySelector(`.pad[data-ref="${CSS.escape(ref)}"][data-pin="${CSS.escape(pin)}"]`); }
+
+  // A tap (not a drag) on a part or one of its pads.
+  onTap(react) {
+    this.svg.addEventListener("click", (event) => {
+      if (this.moved) return;
+      const hit = event.target.closest("[data-ref]");
+      if (hit) react(hit.dataset.ref, event.target.closest(".pad")?.dataset.pin ?? null);
+    });
+  }
+};
+
+window.plans = () => [...document.querySelectorAll("svg.plan")].map((svg) => (svg.plan ??= new window.Plan(svg)));
+document.addEventListener("DOMContentLoaded", () => window.plans());
+
+window.svgNode = (name, attributes = {}, text = "") => {
+  const node = document.createElementNS("http://www.w3.org/2000/svg", name);
+  for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
+  if (text) node.textContent = text;
+  return node;
+};

@@ -1,0 +1,181 @@
+// The run at the bench: one key goes on, one takes back; a tap counts when the server says it is stored.
+"use strict";
+
+document.addEventListener("alpine:init", () => {
+  const first = JSON.parse(document.getElementById("state").textContent);
+  const names = { warm: "Warm the area", close: "Close in and circle", hold: "Hold still", withdraw: "Take the heat away" };
+
+  window.Alpine.data("run", () => ({
+    ...first,
+    offset: first.now_ms - Date.now(),
+    elapsed: 0,
+    problem: "",
+    voice: false,
+    said: "",
+    busy: false,
+    waiting: [],
+
+    init() {
+      this.waiting = JSON.parse(localStorage.getItem(this.shelf) ?? "[]");
+      this.drawBar();
+      setInterval(() => this.tick(), 100);
+      window.addEventListener("keydown", (event) => {
+        if (event.repeat) return;
+        if ([" ", "PageDown", "Enter"].includes(event.key)) { event.preventDefault(); this.go(); }
+        else if (["Backspace", "PageUp"].includes(event.key)) { event.preventDefault(); this.undo(); }
+      });
+      this.tick();
+      this.send();
+    },
+
+    get shelf() { return `yellowfen-run-${first.run}`; },
+    // The steps the one key goes through: start, each further heating move, each part's flow, heat away, solid.
+    get steps() {
+      const heating = this.moves.filter((move) => move.do !== "withdraw");
+      return [
+        { kind: "start", ref: "", text: "Start: air on the board" },
+        ...heating.slice(1).map((move) => ({ kind: "next move", ref: "", text: names[move.do] })),
+        ...this.targets.map((target) => ({ kind: "it flowed", ref: target.ref, text: `${target.ref}: it flowed` })),
+        { kind: "heat away", ref: "", text: "Heat is away" },
+        { kind: "solid", ref: "", text: "All is solid" },
+      ];
+    },
+    get done() { return [...this.taps, ...this.waiting.filter((one) => !this.taps.some((tap) => tap.key === one.key))]; },
+    get step() { return this.steps[this.done.length] ?? null; },
+    get over() { return this.step === null; },
+    get fresh() { return this.done.length === 0; },
+    get voiceText() { return String(this.voice); },
+    get started() { const tap = this.waiting.find((one) => one.kind === "start"); return this.started_ms ?? (tap ? tap.at_ms : null); },
+    get away() { return this.done.some((tap) => tap.kind === "heat away"); },
+
+    get clock() {
+      if (this.started === null) return "0:00";
+      const whole = Math.max(0, Math.floor(this.elapsed));
+      return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+    },
+    get heatingMove() {
+      const heating = this.moves.filter((move) => move.do !== "withdraw");
+      const passed = this.done.filter((tap) => tap.kind === "next move").length;
+      return heating[Math.min(passed, heating.length - 1)];
+    },
+    get now() {
+      if (this.over) return "Done. Let it cool untouched.";
+      if (this.started === null) return "Ready? Nozzle hot, part placed, flux on.";
+      if (this.away) return "Hands off until it is solid.";
+      const move = this.heatingMove;
+      return `${names[move.do]}: ${move.height_mm} mm${move.circle_mm > 0 ? `, circle ${move.circle_mm} mm` : ""}`;
+    },
+    get due() {
+      // When the present step is expected, by the forecast and the recipe.
+      const step = this.step;
+      if (!step || this.started === null) return null;
+      if (step.kind === "next move") {
+        const heating = this.moves.filter((move) => move.do !== "withdraw");
+        const passed = this.done.filter((tap) => tap.kind === "next move").length;
+        return heating.slice(0, passed + 1).reduce((sum, move) => sum + move.seconds, 0);
+      }
+      if (step.kind === "it flowed") return this.targets.find((target) => target.ref === step.ref).flows_s;
+      if (step.kind === "heat away") return Math.min(this.heatEnd, this.latest_s ?? Infinity);
+      return null;
+    },
+    get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + move.seconds, 0); },
+    get late() { return this.latest_s !== null && this.started !== null && !this.away && !this.over && this.elapsed > this.latest_s; },
+    get next() {
+      if (this.over) return this.targets.map((target) => this.seenText(target)).join("   ");
+      if (this.started === null) return `Forecast: ${this.targets.map((t) => `${t.ref} flows at ${this.seconds(t.flows_s)}`).join(", ")}`;
+      if (this.late) return `Heat away now: ${this.latest_why}`;
+      if (this.due === null) return this.step.kind === "solid" ? "Wait for the dull skin; a nudge is too early." : "Watch for the shine.";
+      const left = Math.round(this.due - this.elapsed);
+      return left > 0 ? `${this.step.text} in about ${left} s` : `${this.step.text}: due ${-left} s ago`;
+    },
+    get nextClass() { return this.late ? "urgent" : ""; },
+    get keyText() { return this.over ? "All taps stored" : this.step.text; },
+    get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
+    get stored() {
+      if (this.waiting.length) return `${this.waiting.length} tap${this.waiting.length > 1 ? "s" : ""} kept here, not yet stored`;
+      return this.taps.length ? `Stored: ${this.taps.map((tap) => `${tap.ref ? `${tap.ref} ` : ""}${tap.kind} ${Math.round(tap.at_s)} s`).join(", ")}` : "";
+    },
+    seconds(value) { return value === null ? "no time" : `${Math.round(value)} s`; },
+    seenText(target) {
+      const tap = this.taps.find((one) => one.kind === "it flowed" && one.ref === target.ref);
+      return tap ? `${target.ref} flowed at ${Math.round(tap.at_s)} s, forecast ${this.seconds(target.flows_s)}` : "";
+    },
+
+    tick() {
+      this.elapsed = this.started === null || this.over ? this.lastTap() : (Date.now() + this.offset - this.started) / 1000;
+      this.moveBar();
+      const cue = this.late ? "Heat away now" : this.now;
+      if (this.voice && cue !== this.said && "speechSynthesis" in window) window.speechSynthesis.speak(new SpeechSynthesisUtterance(cue));
+      this.said = cue;
+    },
+    lastTap() { const tap = this.taps[this.taps.length - 1]; return tap ? tap.at_s : 0; },
+    toggleVoice() { this.voice = !this.voice; this.said = ""; },
+
+    go() {
+      if (this.over) return;
+      const step = this.step;
+      this.waiting = [...this.waiting, { key: crypto.randomUUID(), kind: step.kind, ref: step.ref, at_ms: Math.round(Date.now() + this.offset) }];
+      this.shelve();
+      this.tick();
+      this.send();
+    },
+    shelve() { localStorage.setItem(this.shelf, JSON.stringify(this.waiting)); },
+
+    async send() {
+      if (this.busy) return;
+      this.busy = true;
+      while (this.waiting.length) {
+        const tap = this.waiting[0];
+        try {
+          const reply = await fetch(`/api/runs/${first.run}/taps`, { method: "POST", body: JSON.stringify(tap), headers: { "content-type": "application/json", accept: "application/json" } });
+          const answer = await reply.json();
+          if (reply.ok) this.take(answer); else this.problem = answer.problem;
+          this.waiting = this.waiting.slice(1);
+          this.shelve();
+          if (reply.ok) this.problem = "";
+        } catch {
+          this.problem = "The server does not answer. Taps are kept on this device and sent when it is back.";
+          await new Promise((resolve) => setTimeout(resolve, 1000));
+        }
+      }
+      this.busy = false;
+    },
+    take(answer) { this.taps = answer.taps; this.started_ms = answer.started_ms; },
+
+    async undo() {
+      if (this.fresh) return;
+      if (this.waiting.length && !this.busy) { this.waiting = this.waiting.slice(0, -1); this.shelve(); return; }
+      const tap = this.taps[this.taps.length - 1];
+      if (!tap) return;
+      try {
+        const reply = await fetch(`/api/runs/${first.run}/taps/${tap.key}`, { method: "DELETE", headers: { accept: "application/json" } });
+        const answer = await reply.json();
+        if (reply.ok) { this.take(answer); this.problem = ""; } else this.problem = answer.problem;
+      } catch {
+        this.problem = "The server does not answer; nothing was taken back.";
+      }
+      this.tick();
+    },
+
+    // The bar: moves as bands, forecast flows as drops, latest stop as a post, now as a rule.
+    barX(seconds) { return (seconds / this.barEnd) * 1000; },
+    get barEnd() { return Math.max(this.moves.reduce((sum, move) => sum + move.seconds, 0), this.latest_s ?? 0) * 1.02; },
+    drawBar() {
+      const bar = document.querySelector("[data-bar]");
+      const node = (name, attributes) => { const one = document.createElementNS("http://www.w3.org/2000/svg", name); for (const [key, value] of Object.entries(attributes)) one.setAttribute(key, value); bar.append(one); return one; };
+      const fills = { warm: "#4a5430", close: "#8a6412", hold: "#a4760f", withdraw: "#27474a" };
+      let start = 0;
+      for (const move of this.moves) {
+        node("rect", { x: this.barX(start), y: 18, width: Math.max(this.barX(move.seconds) - 3, 1), height: 34, fill: fills[move.do] });
+        start += move.seconds;
+      }
+      for (const target of this.targets.filter((one) => one.flows_s !== null)) {
+        if (target.early_s !== null) node("rect", { x: this.barX(target.early_s), y: 56, width: Math.max(this.barX((target.late_s ?? this.barEnd) - target.early_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
+        node("rect", { x: this.barX(target.flows_s) - 3, y: 10, width: 6, height: 54, fill: "#f5b133" });
+      }
+      if (this.latest_s !== null) node("rect", { x: this.barX(this.latest_s) - 3, y: 4, width: 6, height: 62, fill: "#ff7a57" });
+      this.rule = node("rect", { x: 0, y: 0, width: 4, height: 70, fill: "#ffffff" });
+    },
+    moveBar() { this.rule?.setAttribute("x", Math.min(this.barX(this.elapsed), 996)); },
+  }));
+});
