@@ -12,7 +12,7 @@ POLICY = (
 _HEADERS = (
     (b"content-security-policy", POLICY.encode()),
     (b"x-content-type-options", b"nosniff"),
-    (b"referrer-policy", b"no-referrer"),
+    (b"referrer-policy", b"same-origin"),
     (b"cross-origin-opener-policy", b"same-origin"),
     (b"cross-origin-resource-policy", b"same-origin"),
 )

@@ -9,7 +9,7 @@ from markupsafe import Markup, escape
 from yellowfen.core.board.board import Board, BoardPart, Hole, Pad, Point
 
 MARGIN_MM = 3.0
-SMALLEST_NAME_MM, LARGEST_NAME_MM = 0.75, 1.7
+SMALLEST_NAME_MM, LARGEST_NAME_MM = 1.1, 1.9
 
 
 def plan_svg(board: Board, side: str) -> Markup:
@@ -83,7 +83,8 @@ def _first_pin(part: BoardPart) -> str:
     sy = 1 if first.y_mm >= 0 else -1
     if len(package.lands) == 2 or abs(first.y_mm) < 0.05:
         x = sx * (half_x - size * 0.3)
-        return f'<path class="first" d="M{x:.2f},{-half_y * 0.8:.2f}V{half_y * 0.8:.2f}"/>'
+        reach = half_y * (0.35 if package.family == "can" else 0.8)
+        return f'<path class="first" d="M{x:.2f},{-reach:.2f}V{reach:.2f}"/>'
     return f'<path class="first wedge" d="M{sx * half_x:.2f},{sy * half_y:.2f}h{-sx * size:.2f}L{sx * half_x:.2f},{sy * (half_y - size):.2f}Z"/>'
 
 
@@ -93,5 +94,7 @@ def _name(part: BoardPart, board: Board, side: str) -> str:
     width, height = (package.body_y_mm, package.body_x_mm) if across else (package.body_x_mm, package.body_y_mm)
     size = max(min(0.5 * height, 1.5 * width / max(len(part.ref), 2), LARGEST_NAME_MM), SMALLEST_NAME_MM)
     x = part.x_mm if side == "top" else board.width_mm - part.x_mm
-    return f'<text class="name" data-ref="{escape(part.ref)}" x="{x:.2f}" y="{board.height_mm - part.y_mm + 0.36 * size:.2f}" font-size="{size:.2f}">{escape(part.ref)}</text>'
+    inside = height >= 1.25 * size and width >= 0.55 * size * len(part.ref)
+    y = board.height_mm - part.y_mm + (0.36 * size if inside else -0.5 * height - 0.3)
+    return f'<text class="name" data-ref="{escape(part.ref)}" x="{x:.2f}" y="{y:.2f}" font-size="{size:.2f}">{escape(part.ref)}</text>'
 

@@ -151,11 +151,8 @@ def stable_step_s(network: Network) -> float:
 def _segments(scene: Scene, network: Network, resolution: Resolution, warnings: list[str]) -> Array:
     limit = min(stable_step_s(network), LONGEST_STEP_S, resolution.max_step_s)
     rows = np.zeros((len(scene.moves), 13))
-    x, y = scene.board.width_mm / 2, scene.board.height_mm / 2
     for row, move in zip(rows, scene.moves, strict=True):
-        if move.over:
-            placed = [scene.part(ref) for ref in move.over]
-            x, y = (sum(p.x_mm for p in placed) / len(placed), sum(p.y_mm for p in placed) / len(placed))
+        x, y = scene.centre(move)
         row[k.SECONDS], row[k.CENTRE_X], row[k.CENTRE_Y] = move.seconds, x * 1e-3, y * 1e-3
         row[k.RADIUS], row[k.PERIOD] = move.circle_mm * 1e-3, move.circle_s
         row[k.JET_SPREAD] = row[k.JET_WARMTH_RADIUS] = 1.0

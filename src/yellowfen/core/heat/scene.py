@@ -192,3 +192,10 @@ class Scene:
 
     def part(self, ref: str) -> PlacedPart:
         return next(part for part in self.parts if part.ref == ref)
+
+    def centre(self, move: Move) -> tuple[float, float]:
+        """Where the nozzle's circle has its middle during a move, mm; the board's middle without a part."""
+        placed = [self.part(ref) for ref in move.over]
+        if not placed:
+            return self.board.width_mm / 2, self.board.height_mm / 2
+        return sum(p.x_mm for p in placed) / len(placed), sum(p.y_mm for p in placed) / len(placed)

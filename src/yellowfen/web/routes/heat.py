@@ -113,11 +113,17 @@ def _answer(job: Job, done: Rehearsed) -> dict[str, Any]:
         "events": [{"at_s": round(e.at_s, 1), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
         "parts": {part.ref: _fate(scene, rehearsal, part.ref) for part in scene.parts},
         "liquidus_c": ALLOYS[job.plan.alloy].liquidus_c, "flux_thins_c": FLUX_THINS_C,
-        "moves": [{"do": str(m.deed), "seconds": m.seconds, "height_mm": m.height_mm} for m in scene.moves],
+        "moves": [_move(scene, move) for move in scene.moves],
         "total_s": rehearsal.model.simulated_s, "warnings": list(rehearsal.warnings), "board_peak_c": round(rehearsal.board_peak_c),
         "energy": {"in_j": round(rehearsal.energy.put_in_j), "residual_j": round(rehearsal.energy.residual_j, 3)},
         "frames": _frames(rehearsal), "cell_mm": round(rehearsal.model.cell_mm, 2), "jet_factor": rehearsal.model.jet_factor,
     }  # fmt: skip
+
+
+def _move(scene: Scene, move: Move) -> dict[str, Any]:
+    x, y = scene.centre(move)
+    return {"do": str(move.deed), "seconds": move.seconds, "height_mm": move.height_mm, "circle_mm": move.circle_mm,
+            "circle_s": move.circle_s, "x_mm": x, "y_mm": y}  # fmt: skip
 
 
 def _line(scene: Scene, rehearsal: Rehearsal, ref: str, stride: int) -> dict[str, Any]:
@@ -146,11 +152,25 @@ def _frames(rehearsal: Rehearsal) -> dict[str, Any]:
     """Top-face pictures as bytes: value = FRAME_LOW_C + FRAME_STEP_C·byte; rows from the lower edge up."""
     frames = rehearsal.frames_c
     stride = max(1, len(frames) // 150)
-    coded = np.clip((frames[::stride] - FRAME_LOW_C) / FRAME_STEP_C, 0, 255).astype(np.uint8)
+    frames = _edges_filled(frames[::stride], rehearsal)
+    coded = np.clip((frames - FRAME_LOW_C) / FRAME_STEP_C, 0, 255).astype(np.uint8)
     return {
         "nx": rehearsal.model.nx, "ny": rehearsal.model.ny, "every_s": rehearsal.frame_s * stride, "low_c": FRAME_LOW_C,
         "step_c": FRAME_STEP_C, "bytes": base64.b64encode(coded.tobytes()).decode(),
     }  # fmt: skip
+
+
+def _edges_filled(frames: Any, rehearsal: Rehearsal) -> Any:
+    """Frames with the cells outside a rounded outline given their nearest neighbour's value, for drawing only."""
+    cold = (frames[-1] == frames[0]) if len(frames) else None
+    if cold is None or not cold.any() or cold.all():
+        return frames
+    inside = np.argwhere(~cold)
+    filled = frames.copy()
+    for y, x in np.argwhere(cold):
+        near = inside[np.argmin(((inside - (y, x)) ** 2).sum(axis=1))]
+        filled[:, y, x] = frames[:, near[0], near[1]]
+    return filled
 
 
 @router.get("/api/jobs/{job_id}/outlook")

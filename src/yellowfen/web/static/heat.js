@@ -139,6 +139,7 @@ document.addEventListener("alpine:init", () => {
       if (this.picture && this.heatOn) {
         this.picture.draw(seconds, this.answer.liquidus_c);
         this.picture.pads(seconds, this.answer.parts);
+        this.picture.nozzle(seconds, this.answer.moves, this.nozzle_mm);
       }
     },
     toggleHeat() {
@@ -153,9 +154,20 @@ document.addEventListener("alpine:init", () => {
       if (cold.length) return `${cold.join(", ")} would not melt through.`;
       const hot = this.targets.filter((ref) => this.answer.parts[ref]?.limit_passed_s !== null);
       const last = Math.max(...this.targets.map((ref) => this.answer.parts[ref].molten_s));
-      const blow = this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0);
-      if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, then gets too hot.`;
-      return `All flows at about ${fine(last)}${this.band(last)}; this recipe heats for ${fine(blow)}.`;
+      const off = this.heatEnd;
+      if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
+      const stop = this.outlook?.latest;
+      if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
+      return `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
+    },
+    get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
+    get looseText() {
+      if (!this.answer || this.answer.empty) return "";
+      const loose = this.answer.events.filter((event) => event.kind === "neighbour loose");
+      if (!loose.length) return "";
+      const refs = loose.map((event) => event.ref);
+      const shown = refs.slice(0, 6).join(", ") + (refs.length > 6 ? ` and ${refs.length - 6} more` : "");
+      return `Loose from ${fine(loose[0].at_s)} on: ${shown}. No knock, no gust.`;
     },
     band() {
       if (!this.outlook) return "";
@@ -172,9 +184,9 @@ document.addEventListener("alpine:init", () => {
     },
     get cues() {
       if (!this.answer || this.answer.empty) return [];
-      const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "neighbour loose": "bad", "stays cold": "bad" };
+      const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad" };
       return this.answer.events
-        .filter((event) => event.kind !== "neighbour melts")
+        .filter((event) => !event.kind.startsWith("neighbour"))
         .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence, kind: kinds[event.kind] ?? "" }));
     },
     get stopText() {

@@ -5,7 +5,7 @@ window.HeatLine = class HeatLine {
   static LEFT = 46;
   static RIGHT = 788;
   static TOP = 34;
-  static BOTTOM = 268;
+  static BOTTOM = 222;
 
   constructor(svg, onTime) {
     this.svg = svg;
@@ -64,7 +64,7 @@ window.HeatLine = class HeatLine {
     }
     this.add("text", { x: HeatLine.LEFT - 6, y: HeatLine.TOP - 2, "text-anchor": "end" }, "°C");
     const step = this.total > 240 ? 60 : this.total > 100 ? 20 : 10;
-    for (let at = 0; at <= this.total; at += step) this.add("text", { x: this.x(at), y: 288, "text-anchor": "middle" }, at === 0 ? "0" : `${at} s`);
+    for (let at = 0; at <= this.total; at += step) this.add("text", { x: this.x(at), y: 241, "text-anchor": "middle" }, at === 0 ? "0" : `${at} s`);
     this.add("line", { class: "melt-line", x1: HeatLine.LEFT, x2: HeatLine.RIGHT, y1: this.y(liquidus), y2: this.y(liquidus) });
     this.add("text", { class: "strong", x: HeatLine.LEFT + 6, y: this.y(liquidus) - 5 }, `solder melts, ${liquidus} °C`);
   }

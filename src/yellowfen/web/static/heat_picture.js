@@ -67,10 +67,16 @@ window.HeatPicture = class HeatPicture {
 
   contours(start, liquidus) {
     const group = this.plan.svg.querySelector(".plan-contours");
+    const names = this.plan.svg.querySelector(".plan-names");
     group.replaceChildren();
+    for (const old of names.querySelectorAll(".contour-label")) old.remove();
     for (const [level, kind] of [[60, ""], [100, ""], [150, ""], [liquidus, "melt"], [250, ""]]) {
-      const path = this.contour(start, level);
-      if (path) group.append(window.svgNode("path", { class: `contour ${kind}`, d: path }));
+      const pieces = this.contour(start, level);
+      if (!pieces.length) continue;
+      group.append(window.svgNode("path", { class: `contour ${kind}`, d: pieces.map(([a, b]) => `M${a[0].toFixed(2)},${a[1].toFixed(2)}L${b[0].toFixed(2)},${b[1].toFixed(2)}`).join("") }));
+      const [spot] = pieces.reduce((best, piece) => (piece[0][1] < best[0][1] ? piece : best));
+      const y = this.plan.height - spot[1];
+      names.append(window.svgNode("text", { class: `contour-label ${kind}`, x: Math.min(Math.max(spot[0], 3), this.plan.width - 3).toFixed(2), y: Math.min(y + 0.4, this.plan.height - 0.6).toFixed(2) }, `${level} °C`));
     }
   }
 
@@ -97,11 +103,27 @@ window.HeatPicture = class HeatPicture {
           }
         }
         for (let k = 0; k + 1 < cuts.length; k += 2) {
-          pieces.push(`M${cuts[k][0].toFixed(2)},${cuts[k][1].toFixed(2)}L${cuts[k + 1][0].toFixed(2)},${cuts[k + 1][1].toFixed(2)}`);
+          pieces.push([cuts[k], cuts[k + 1]]);
         }
       }
     }
-    return pieces.join("");
+    return pieces;
+  }
+
+  // Where the nozzle goes round at this moment: its circle and the nozzle itself, to scale.
+  nozzle(seconds, moves, nozzleMm) {
+    const group = this.plan.svg.querySelector(".plan-nozzle");
+    group.replaceChildren();
+    let start = 0;
+    for (const move of moves) {
+      if (seconds <= start + move.seconds && move.do !== "withdraw") {
+        const angle = (2 * Math.PI * (seconds - start)) / move.circle_s;
+        if (move.circle_mm > 0) group.append(window.svgNode("circle", { class: "nozzle-path", cx: move.x_mm, cy: move.y_mm, r: move.circle_mm }));
+        group.append(window.svgNode("circle", { class: "nozzle-ring", cx: move.x_mm + move.circle_mm * Math.cos(angle), cy: move.y_mm + move.circle_mm * Math.sin(angle), r: nozzleMm / 2 }));
+      }
+      start += move.seconds;
+      if (seconds <= start) return;
+    }
   }
 
   // Pads that are molten at this moment.
@@ -118,6 +140,8 @@ window.HeatPicture = class HeatPicture {
     plan.svg.classList.remove("hot");
     plan.svg.querySelector(".plan-heat").replaceChildren();
     plan.svg.querySelector(".plan-contours").replaceChildren();
+    plan.svg.querySelector(".plan-nozzle").replaceChildren();
+    for (const label of plan.svg.querySelectorAll(".contour-label")) label.remove();
     for (const pad of plan.svg.querySelectorAll(".pad.molten")) pad.classList.remove("molten");
   }
 };

@@ -12,6 +12,7 @@ document.addEventListener("alpine:init", () => {
     at: 0,
     problem: "",
     plan: null,
+    queue: Promise.resolve(),
 
     init() {
       [this.plan] = window.plans();
@@ -55,11 +56,14 @@ document.addEventListener("alpine:init", () => {
         return false;
       }
     },
-    async say(verdict) {
-      const joint = this.joint;
-      if (!joint) return;
-      if (await this.store(joint, verdict)) { this.at = Math.min(this.at + 1, this.joints.length - 1); }
+    // Goes on at once; what is not stored in the end is come back to.
+    say(verdict) {
+      const { at, joint } = this;
+      if (!joint) return Promise.resolve();
+      this.at = Math.min(at + 1, this.joints.length - 1);
       this.paint();
+      this.queue = this.queue.then(() => this.store(joint, verdict)).then((stored) => { if (!stored) this.at = at; this.paint(); });
+      return this.queue;
     },
     async restGood() {
       for (const joint of this.joints) if (!this.marks[keyOf(joint)] && !(await this.store(joint, "good"))) break;

@@ -3,7 +3,7 @@
 
 document.addEventListener("alpine:init", () => {
   const first = JSON.parse(document.getElementById("state").textContent);
-  const names = { warm: "Warm the area", close: "Close in and circle", hold: "Hold still", withdraw: "Take the heat away" };
+  const names = { warm: "Warm the area", close: "Close in", hold: "Hold still", withdraw: "Take the heat away" };
 
   window.Alpine.data("run", () => ({
     ...first,
@@ -29,15 +29,19 @@ document.addEventListener("alpine:init", () => {
     },
 
     get shelf() { return `yellowfen-run-${first.run}`; },
-    // The steps the one key goes through: start, each further heating move, each part's flow, heat away, solid.
+    // The steps the one key goes through, in the order in which they fall due.
     get steps() {
       const heating = this.moves.filter((move) => move.do !== "withdraw");
+      const begins = heating.map((_, i) => heating.slice(0, i).reduce((sum, move) => sum + move.seconds, 0));
+      const middle = [
+        ...heating.slice(1).map((move, i) => ({ kind: "next move", ref: "", text: `${names[move.do]} now`, due: begins[i + 1] })),
+        ...this.targets.map((target) => ({ kind: "it flowed", ref: target.ref, text: `${target.ref} flowed`, due: target.flows_s ?? this.heatEnd })),
+      ].sort((a, b) => a.due - b.due);
       return [
-        { kind: "start", ref: "", text: "Start: air on the board" },
-        ...heating.slice(1).map((move) => ({ kind: "next move", ref: "", text: names[move.do] })),
-        ...this.targets.map((target) => ({ kind: "it flowed", ref: target.ref, text: `${target.ref}: it flowed` })),
-        { kind: "heat away", ref: "", text: "Heat is away" },
-        { kind: "solid", ref: "", text: "All is solid" },
+        { kind: "start", ref: "", text: "Start: air on the board", due: 0 },
+        ...middle,
+        { kind: "heat away", ref: "", text: "Heat is away", due: Math.min(this.heatEnd, this.latest_s ?? Infinity) },
+        { kind: "solid", ref: "", text: "All is solid", due: null },
       ];
     },
     get done() { return [...this.taps, ...this.waiting.filter((one) => !this.taps.some((tap) => tap.key === one.key))]; },
@@ -63,21 +67,9 @@ document.addEventListener("alpine:init", () => {
       if (this.started === null) return "Ready? Nozzle hot, part placed, flux on.";
       if (this.away) return "Hands off until it is solid.";
       const move = this.heatingMove;
-      return `${names[move.do]}: ${move.height_mm} mm${move.circle_mm > 0 ? `, circle ${move.circle_mm} mm` : ""}`;
+      return `${names[move.do]}: ${move.height_mm} mm${move.circle_mm > 0 ? `, circling ${move.circle_mm} mm` : ""}`;
     },
-    get due() {
-      // When the present step is expected, by the forecast and the recipe.
-      const step = this.step;
-      if (!step || this.started === null) return null;
-      if (step.kind === "next move") {
-        const heating = this.moves.filter((move) => move.do !== "withdraw");
-        const passed = this.done.filter((tap) => tap.kind === "next move").length;
-        return heating.slice(0, passed + 1).reduce((sum, move) => sum + move.seconds, 0);
-      }
-      if (step.kind === "it flowed") return this.targets.find((target) => target.ref === step.ref).flows_s;
-      if (step.kind === "heat away") return Math.min(this.heatEnd, this.latest_s ?? Infinity);
-      return null;
-    },
+    get due() { return this.step && this.started !== null ? this.step.due : null; },
     get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + move.seconds, 0); },
     get late() { return this.latest_s !== null && this.started !== null && !this.away && !this.over && this.elapsed > this.latest_s; },
     get next() {
@@ -86,7 +78,8 @@ document.addEventListener("alpine:init", () => {
       if (this.late) return `Heat away now: ${this.latest_why}`;
       if (this.due === null) return this.step.kind === "solid" ? "Wait for the dull skin; a nudge is too early." : "Watch for the shine.";
       const left = Math.round(this.due - this.elapsed);
-      return left > 0 ? `${this.step.text} in about ${left} s` : `${this.step.text}: due ${-left} s ago`;
+      const what = this.step.kind === "it flowed" ? `${this.step.ref} should flow` : this.step.text;
+      return left > 0 ? `${what} in about ${left} s` : `${what}: due ${-left} s ago`;
     },
     get nextClass() { return this.late ? "urgent" : ""; },
     get keyText() { return this.over ? "All taps stored" : this.step.text; },
