@@ -89,7 +89,9 @@ def _import(given: argparse.Namespace) -> None:
     if given.json:
         print(json.dumps(summary, indent=1, ensure_ascii=False))
         return
-    print(f"{board.name}: {board.width_mm:.1f} x {board.height_mm:.1f} mm, {len(board.parts)} parts, {len(board.pads)} pads, {len(board.holes)} holes")
+    print(
+        f"{board.name}: {board.width_mm:.1f} x {board.height_mm:.1f} mm, {len(board.parts)} parts, {len(board.pads)} pads, {len(board.holes)} holes"
+    )
     for layer in board.layers:
         print(f"  {layer.file}: {layer.role} ({layer.why})")
     for finding in board.findings:

@@ -52,16 +52,23 @@ class _Copper:
 
 
 def make_board_files() -> dict[str, bytes]:
-    """All files of the demo board by name."""
-    pads = [pad for part in PARTS for pad in _pads_of(part)]
+    """All files of the demo board by name; routing takes about a minute."""
+    pads = _all_pads()
     copper = _route(pads)
     if copper.unrouted:
         raise RuntimeError(f"the demo board did not route: {copper.unrouted}")
-    files = {
+    return make_layers_without_copper() | {
         "reedgate-copper-top.gbr": _copper_layer(pads, copper, 0),
         "reedgate-copper-bottom.gbr": _copper_layer(pads, copper, 1),
-        "reedgate-outline.gbr": _outline(),
         "reedgate-holes.drl": drill_file([(x, y, grid.DRILL_MM) for _, x, y in copper.vias]),
+    }
+
+
+def make_layers_without_copper() -> dict[str, bytes]:
+    """The files that need no routing."""
+    pads = _all_pads()
+    files = {
+        "reedgate-outline.gbr": _outline(),
         "reedgate-mounting.drl": drill_file([(x, y, HOLE_DRILL_MM) for x, y in HOLES_MM], plated=False),
         "reedgate-placement.csv": _placement_table(),
         "reedgate-bill.csv": _bill_table(),
@@ -72,6 +79,10 @@ def make_board_files() -> dict[str, bytes]:
         files[f"reedgate-paste-{side}.gbr"] = _flashes(here, f"Paste,{side[:3].title()}", 0.0, panes=True)
         files[f"reedgate-legend-{side}.gbr"] = _legend(layer, side)
     return files
+
+
+def _all_pads() -> list[_PlacedPad]:
+    return [pad for part in PARTS for pad in _pads_of(part)]
 
 
 def _pads_of(part: DemoPart) -> list[_PlacedPad]:
@@ -239,12 +250,20 @@ def _pour(here: list[_PlacedPad], copper: _Copper, layer: int, ground: int) -> l
         keep_off.append(pad.shape.buffer(POUR_CLEARANCE_MM, join_style="mitre"))
         if pad.net == "GND":
             reach = POUR_CLEARANCE_MM + 0.15
-            spokes.append(box(pad.x_mm - pad.half_x - reach, pad.y_mm - SPOKE_MM / 2, pad.x_mm + pad.half_x + reach, pad.y_mm + SPOKE_MM / 2))
-            spokes.append(box(pad.x_mm - SPOKE_MM / 2, pad.y_mm - pad.half_y - reach, pad.x_mm + SPOKE_MM / 2, pad.y_mm + pad.half_y + reach))
-    others = shapely.union_all([item for item in keep_off])
+            spokes.append(
+                box(pad.x_mm - pad.half_x - reach, pad.y_mm - SPOKE_MM / 2, pad.x_mm + pad.half_x + reach, pad.y_mm + SPOKE_MM / 2)
+            )
+            spokes.append(
+                box(pad.x_mm - SPOKE_MM / 2, pad.y_mm - pad.half_y - reach, pad.x_mm + SPOKE_MM / 2, pad.y_mm + pad.half_y + reach)
+            )
+    others = shapely.union_all(list(keep_off))
     plain = box(0.5, 0.5, WIDTH_MM - 0.5, HEIGHT_MM - 0.5).difference(others).buffer(-0.12).buffer(0.12, quad_segs=4)
     foreign = [pad.shape.buffer(POUR_CLEARANCE_MM) for pad in here if pad.net != "GND"]
-    foreign += [LineString(points).buffer(grid.TRACK_MM / 2 + POUR_CLEARANCE_MM) for number, on, points in copper.tracks if on == layer and number != ground]
+    foreign += [
+        LineString(points).buffer(grid.TRACK_MM / 2 + POUR_CLEARANCE_MM)
+        for number, on, points in copper.tracks
+        if on == layer and number != ground
+    ]
     reliefs = shapely.union_all(spokes).difference(shapely.union_all(foreign)) if spokes else shapely.Polygon()
     poured = plain.union(reliefs)
     grounded = shapely.union_all(anchors)
@@ -282,7 +301,9 @@ def _legend(layer: int, side: str) -> bytes:
         if part.side != side:
             continue
         package = package_named(part.package)
-        frame = box(-package.body_x_mm / 2, -package.body_y_mm / 2, package.body_x_mm / 2, package.body_y_mm / 2).buffer(0.1, join_style="mitre")
+        frame = box(-package.body_x_mm / 2, -package.body_y_mm / 2, package.body_x_mm / 2, package.body_y_mm / 2).buffer(
+            0.1, join_style="mitre"
+        )
         turned = affinity.translate(affinity.rotate(frame, part.rotation_deg, origin=(0, 0)), part.x_mm, part.y_mm)
         if len(package.lands) > 2:
             writer.stroke([(x, y) for x, y in turned.exterior.coords], 0.12)

@@ -4,6 +4,7 @@ It exists so that the demo's copper looks and conducts like a board's; it is no 
 """
 
 import heapq
+import itertools
 import math
 from collections.abc import Iterable
 
@@ -28,7 +29,9 @@ class Router:
         for grid in (self.track[0], self.track[1], self.via):
             grid[:edge], grid[-edge:], grid[:, :edge], grid[:, -edge:] = _SHARED, _SHARED, _SHARED, _SHARED
 
-    def _mark(self, grid: "np.ndarray[tuple[int, ...], np.dtype[np.int32]]", net: int, x: float, y: float, half_x: float, half_y: float) -> None:
+    def _mark(
+        self, grid: "np.ndarray[tuple[int, ...], np.dtype[np.int32]]", net: int, x: float, y: float, half_x: float, half_y: float
+    ) -> None:
         x0, x1 = max(math.ceil((x - half_x) / PITCH_MM + 1e-6), 0), min(math.floor((x + half_x) / PITCH_MM - 1e-6), self.nx - 1)
         y0, y1 = max(math.ceil((y - half_y) / PITCH_MM + 1e-6), 0), min(math.floor((y + half_y) / PITCH_MM - 1e-6), self.ny - 1)
         if x1 >= x0 and y1 >= y0:
@@ -136,7 +139,7 @@ class Router:
         tracks: list[tuple[int, list[tuple[float, float]]]] = []
         vias = []
         run = [path[0]]
-        for before, node in zip(path[:-1], path[1:], strict=True):
+        for before, node in itertools.pairwise(path):
             if before[0] != node[0]:
                 tracks.append((before[0], _corners(run)))
                 vias.append((node[2] * PITCH_MM, node[1] * PITCH_MM))

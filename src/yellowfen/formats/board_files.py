@@ -52,7 +52,9 @@ def read_board(files: dict[str, bytes], name: str, chosen: dict[str, Role] | Non
     guesses = guess_roles(files, chosen)
     found = _read_all(files, guesses, on_step)
     if not any(role in found.gerbers for role in (*_COPPER[::2], Role.PASTE_TOP, Role.PASTE_BOTTOM, Role.MASK_TOP, Role.MASK_BOTTOM)):
-        raise UnreadableFile(name, "no copper, mask or paste layer was recognised; drop the Gerber layers of the board, or choose what each file is")
+        raise UnreadableFile(
+            name, "no copper, mask or paste layer was recognised; drop the Gerber layers of the board, or choose what each file is"
+        )
     on_step("outline")
     shape = _outline(found)
     origin = (shape.bounds[0], shape.bounds[1])
@@ -118,7 +120,7 @@ def _with_facts(guess: LayerGuess, found: _Set) -> LayerGuess:
 
 def _outline(found: _Set) -> Polygon:
     """The board's shape: closed from the outline layer's strokes, else the box around copper, with a finding."""
-    shape = _closed([layer for layer in found.gerbers.get(Role.OUTLINE, [])])
+    shape = _closed(list(found.gerbers.get(Role.OUTLINE, [])))
     if shape is not None:
         return shape
     if Role.OUTLINE in found.gerbers:
@@ -187,7 +189,7 @@ def _paste_openings(found: _Set, role: Role, board: Polygon) -> list[Polygon]:
     def is_frame(piece: Polygon) -> bool:
         w, h = piece.bounds[2] - piece.bounds[0], piece.bounds[3] - piece.bounds[1]
         thin = piece.area < 0.12 * w * h or min(w, h) < 0.6
-        return thin and (w > 0.85 * width or h > 0.85 * height)
+        return bool(thin and (w > 0.85 * width or h > 0.85 * height))
 
     frames = [piece for piece in pieces if is_frame(piece)]
     if frames:
@@ -207,7 +209,7 @@ def _drilled(piece: Polygon, drills: list[BaseGeometry], tree: shapely.STRtree) 
     """True for the bare land of a hole: the hole takes a good part of it."""
     taken = sum(drills[i].area for i in tree.query(piece) if piece.intersects(drills[i]))
     whole = Polygon(piece.exterior).area
-    return taken > 0.12 * whole and whole < 40 or (taken > 0 and whole < 1.0)
+    return bool((taken > 0.12 * whole and whole < 40) or (taken > 0 and whole < 1.0))
 
 
 def _attribute_names(found: _Set, role: Role) -> tuple[shapely.STRtree, list[tuple[str | None, str | None, str | None]]]:
@@ -287,7 +289,9 @@ def _drawings(found: _Set, origin: Point) -> dict[str, str]:
         picture = found.picture(role)
         if picture is not None:
             plain = shapely.simplify(picture, DRAWING_TOLERANCE_MM)
-            drawings[key] = "".join(_path(ring, origin) for polygon in polygons_of(plain) for ring in (polygon.exterior, *polygon.interiors))
+            drawings[key] = "".join(
+                _path(ring, origin) for polygon in polygons_of(plain) for ring in (polygon.exterior, *polygon.interiors)
+            )
     for role, key in ((Role.LEGEND_TOP, "legend top"), (Role.LEGEND_BOTTOM, "legend bottom")):
         drawings[key] = "".join(
             _open_path(one.line, origin) for layer in found.gerbers.get(role, []) for one in layer.drawn if one.line is not None
@@ -320,7 +324,10 @@ def _aligned(found: _Set, shape: Polygon, origin: Point) -> list[Placement]:
     dx, dy = max(shifts, key=lambda shift: inside(*shift))
     if (dx, dy) != (0.0, 0.0):
         found.findings.append(Finding("placement", "its zero point was taken to be the board's lower left corner"))
-    return [Placement(p.ref, p.value, p.footprint, p.x_mm + dx - origin[0], p.y_mm + dy - origin[1], p.rotation_deg, p.side) for p in found.placements]
+    return [
+        Placement(p.ref, p.value, p.footprint, p.x_mm + dx - origin[0], p.y_mm + dy - origin[1], p.rotation_deg, p.side)
+        for p in found.placements
+    ]
 
 
 def _with_bill(placements: list[Placement], bill: dict[str, BillLine]) -> list[Placement]:
@@ -352,5 +359,9 @@ def _loose_ends(pads: tuple[Pad, ...], placements: list[Placement], shape: Polyg
         findings.append(Finding("pads", f"{loose} pads with paste belong to no part"))
     for placed in placements:
         if not shape.buffer(0.5).contains(shapely.Point(placed.x_mm + origin[0], placed.y_mm + origin[1])):
-            findings.append(Finding(placed.ref, f"lies outside the board ({placed.x_mm:.1f}, {placed.y_mm:.1f} mm); check units and origin of the placement"))
+            findings.append(
+                Finding(
+                    placed.ref, f"lies outside the board ({placed.x_mm:.1f}, {placed.y_mm:.1f} mm); check units and origin of the placement"
+                )
+            )
     return findings

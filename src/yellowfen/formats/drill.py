@@ -113,7 +113,9 @@ class _Reader:
 
     def _size(self, number: int) -> tuple[float, bool | None]:
         if self.tool not in self.tools:
-            raise UnreadableFile(self.name, f"tool T{self.tool if self.tool is not None else '?'} is used but its size is not given", number)
+            raise UnreadableFile(
+                self.name, f"tool T{self.tool if self.tool is not None else '?'} is used but its size is not given", number
+            )
         size, plated = self.tools[self.tool]
         return size * (self.unit or 1.0), plated
 

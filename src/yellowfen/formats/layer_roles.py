@@ -22,7 +22,7 @@ _BY_NAME: tuple[tuple[str, Role], ...] = (
     (r"\.gbo$|\.pls$|\.ssb$|[-_. ](b[._-]?silk(s|screen)?|bot(tom)?[-_. ]?(silk|legend|overlay)\w*|(silk|legend)\w*[-_. ]?bot(tom)?)\b", Role.LEGEND_BOTTOM),
     (r"\.gko$|\.gm1$|\.gml$|\.mil$|\.dim$|\.oln$|\.out$|\.fab$|\.gm\d+$|(edge|outline|profile|board[-_. ]?shape|contour|mill)", Role.OUTLINE),
 )  # fmt: skip
-_SINGLE = {role for role in Role} - {Role.COPPER_INNER, Role.DRILL, Role.DRILL_UNPLATED, Role.IGNORED, Role.BILL}
+_SINGLE = set(Role) - {Role.COPPER_INNER, Role.DRILL, Role.DRILL_UNPLATED, Role.IGNORED, Role.BILL}
 
 
 def guess_roles(files: dict[str, bytes], chosen: dict[str, Role] | None = None) -> list[LayerGuess]:

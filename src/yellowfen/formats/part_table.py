@@ -119,7 +119,9 @@ def read_placements(data: bytes, name: str) -> list[Placement]:
             continue
         placed = _placement(row, columns, name, number)
         if placed.ref in seen:
-            raise UnreadableFile(name, f"{placed.ref} stands twice (first in line {seen[placed.ref]}); every part needs its own name", number)
+            raise UnreadableFile(
+                name, f"{placed.ref} stands twice (first in line {seen[placed.ref]}); every part needs its own name", number
+            )
         seen[placed.ref] = number
         placements.append(placed)
         if len(placements) > 20_000:

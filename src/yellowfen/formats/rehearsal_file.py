@@ -138,7 +138,9 @@ def _board(board: BoardIn) -> BoardStack:
             raise InvalidValue(f"board.copper.{index}.coverage", "the rows of a coverage map must be equally long")
         layers.append(CopperLayer(foil.layer, foil.coverage, foil.thickness_um, depth))  # type: ignore[arg-type]
     vias = tuple(Via(via.x_mm, via.y_mm, via.drill_mm) for via in board.vias)
-    return BoardStack(board.width_mm, board.height_mm, board.thickness_mm, tuple(layers), Underside(board.underside), vias, tuple(board.outline))
+    return BoardStack(
+        board.width_mm, board.height_mm, board.thickness_mm, tuple(layers), Underside(board.underside), vias, tuple(board.outline)
+    )
 
 
 def _part(part: PartIn, index: int) -> PlacedPart:

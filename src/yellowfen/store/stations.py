@@ -30,7 +30,15 @@ def change(connection: sqlite3.Connection, station: Station) -> None:
 
 
 def _values(station: Station) -> tuple[str | float, ...]:
-    return (station.name, station.nozzle_mm, station.outlet_c, station.flow_lpm, station.outlet_label, station.flow_label, station.outlet_offset_c)
+    return (
+        station.name,
+        station.nozzle_mm,
+        station.outlet_c,
+        station.flow_lpm,
+        station.outlet_label,
+        station.flow_label,
+        station.outlet_offset_c,
+    )
 
 
 def rows(connection: sqlite3.Connection) -> list[Station]:

@@ -6,9 +6,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 LARGEST_BODY = 70_000_000
 _HOSTS = {"127.0.0.1", "localhost", "::1"}
-POLICY = (
-    "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
-)
+POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 _HEADERS = (
     (b"content-security-policy", POLICY.encode()),
     (b"x-content-type-options", b"nosniff"),

@@ -33,7 +33,7 @@ def plan_svg(board: Board, side: str) -> Markup:
         f'<g class="plan-heat"></g><path class="plan-legend" d="{legend}"/>'
         f'<g class="plan-holes">{holes}</g><g class="plan-pads">{pads}</g><g class="plan-bodies">{bodies}</g>'
         f'<g class="plan-contours"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
-    )  # noqa: S704
+    )
 
 
 def _ring_path(ring: tuple[Point, ...]) -> str:
@@ -97,4 +97,3 @@ def _name(part: BoardPart, board: Board, side: str) -> str:
     inside = height >= 1.25 * size and width >= 0.55 * size * len(part.ref)
     y = board.height_mm - part.y_mm + (0.36 * size if inside else -0.5 * height - 0.3)
     return f'<text class="name" data-ref="{escape(part.ref)}" x="{x:.2f}" y="{y:.2f}" font-size="{size:.2f}">{escape(part.ref)}</text>'
-

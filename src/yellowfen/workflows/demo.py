@@ -13,7 +13,9 @@ from yellowfen.store.database import atomic
 def demo_files() -> dict[str, bytes]:
     """The demo board's files by name."""
     folder = resources.files("yellowfen.demo.board")
-    return {item.name: item.read_bytes() for item in sorted(folder.iterdir(), key=lambda item: item.name) if item.name.startswith("reedgate")}
+    return {
+        item.name: item.read_bytes() for item in sorted(folder.iterdir(), key=lambda item: item.name) if item.name.startswith("reedgate")
+    }
 
 
 def fill(connection: sqlite3.Connection) -> bool:

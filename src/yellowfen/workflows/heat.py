@@ -7,7 +7,7 @@ from collections import OrderedDict
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.bench_card import Outlook, look_out
-from yellowfen.core.heat.rehearsal import COARSE, FINE, Rehearsal, Resolution, rehearse
+from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import Scene
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of
@@ -15,7 +15,7 @@ from yellowfen.core.work.job import Forecast, HeatPlan, Job, TargetForecast
 from yellowfen.store import boards, jobs, runs
 from yellowfen.store.packing import pack
 
-QUICK_ABOVE_CELLS = 5000
+QUICK_ABOVE_MM2 = 3500.0
 
 
 @dataclass(frozen=True)
@@ -58,7 +58,7 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
             return _KEPT[key]
     scene = scene_of(boards.get(connection, job.board_id), job.plan)
     began = time.perf_counter()
-    resolution = Resolution(cell_mm=COARSE.cell_mm, layers=COARSE.layers) if quick else FINE
+    resolution = _quick_resolution(scene) if quick else FINE
     done = Rehearsed(f"{abs(hash(key)):x}", scene, rehearse(scene, resolution), 0.0, quick)
     done = replace(done, wall_s=time.perf_counter() - began)
     with _LOCK:
@@ -68,9 +68,10 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
     return done
 
 
-def wants_quick_first(board_width_mm: float, board_height_mm: float) -> bool:
-    """True when a board is so large that a coarse first answer is due before the fine one."""
-    return board_width_mm * board_height_mm > QUICK_ABOVE_CELLS
+def _quick_resolution(scene: Scene) -> Resolution:
+    """What answers within half a second: fewer layers on small boards (melt times within 1 %), also coarser cells on large ones."""
+    large = scene.board.width_mm * scene.board.height_mm > QUICK_ABOVE_MM2
+    return Resolution(cell_mm=COARSE.cell_mm, layers=COARSE.layers) if large else QUICK
 
 
 def outlook_of(connection: sqlite3.Connection, job: Job) -> Outlook:

@@ -53,14 +53,18 @@ def join(placements: list[Placement], pads: list[Pad]) -> Joined:
         turn, hits = fit
         parts[placed.ref] = _claim(placed, package, turn, hits, free, owner)
         if turn:
-            findings.append(Finding(placed.ref, f"its pads fit {package.name} turned by {turn}° from the placement; the pads were believed"))
+            findings.append(
+                Finding(placed.ref, f"its pads fit {package.name} turned by {turn}° from the placement; the pads were believed")
+            )
     for placed, package in late:
         parts[placed.ref] = _by_nearness(placed, package, placements, free, owner, findings)
     named = tuple(replace(pad, ref=owner[i][0], pin=owner[i][1]) if i in owner else pad for i, pad in enumerate(pads))
     return Joined(tuple(parts.values()), named, tuple(findings))
 
 
-def _already_named(placements: list[Placement], free: dict[int, Pad], owner: dict[int, tuple[str, str]]) -> tuple[list[Placement], dict[str, BoardPart]]:
+def _already_named(
+    placements: list[Placement], free: dict[int, Pad], owner: dict[int, tuple[str, str]]
+) -> tuple[list[Placement], dict[str, BoardPart]]:
     """Parts whose pads carry their name and pin already (layer attributes, proposals): taken as they are."""
     named: dict[str, list[int]] = {}
     for index, pad in free.items():
@@ -81,7 +85,9 @@ def _already_named(placements: list[Placement], free: dict[int, Pad], owner: dic
             pad = free.pop(index)
             owner[index] = (placed.ref, pad.pin or "?")
             lands.append(_land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual)))
-        parts[placed.ref] = _part(placed, with_lands(package, tuple(lands)) if package else unknown_body(tuple(lands)), True, "" if package else "body guessed")
+        parts[placed.ref] = _part(
+            placed, with_lands(package, tuple(lands)) if package else unknown_body(tuple(lands)), True, "" if package else "body guessed"
+        )
     return rest, parts
 
 
@@ -104,7 +110,11 @@ def _best_turn(placed: Placement, package: Package, free: dict[int, Pad]) -> tup
 def _hits(placed: Placement, package: Package, turn: int, free: dict[int, Pad]) -> dict[str, int]:
     """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice."""
     reach = max(package.body_x_mm, package.body_y_mm) + 3.0
-    near = [(i, pad) for i, pad in free.items() if pad.side == placed.side and abs(pad.x_mm - placed.x_mm) < reach and abs(pad.y_mm - placed.y_mm) < reach]
+    near = [
+        (i, pad)
+        for i, pad in free.items()
+        if pad.side == placed.side and abs(pad.x_mm - placed.x_mm) < reach and abs(pad.y_mm - placed.y_mm) < reach
+    ]
     hits: dict[str, int] = {}
     taken: set[int] = set()
     for land in package.lands:
@@ -117,7 +127,9 @@ def _hits(placed: Placement, package: Package, turn: int, free: dict[int, Pad]) 
     return hits
 
 
-def _claim(placed: Placement, package: Package, turn: int, hits: dict[str, int], free: dict[int, Pad], owner: dict[int, tuple[str, str]]) -> BoardPart:
+def _claim(
+    placed: Placement, package: Package, turn: int, hits: dict[str, int], free: dict[int, Pad], owner: dict[int, tuple[str, str]]
+) -> BoardPart:
     kinds = {land.pin: land.kind for land in package.lands}
     lands = []
     for pin, index in hits.items():
@@ -152,7 +164,9 @@ def _by_nearness(placed: Placement, package: Package | None, placements: list[Pl
         findings.append(Finding(placed.ref, f"no pads were found for {package.name}; its own lands are assumed"))
         return _part(placed, package, False, "pads assumed")
     if not mine:
-        findings.append(Finding(placed.ref, f"footprint {placed.footprint!r} is not known and no pads lie near it; left out of the rehearsal"))
+        findings.append(
+            Finding(placed.ref, f"footprint {placed.footprint!r} is not known and no pads lie near it; left out of the rehearsal")
+        )
         return _part(placed, unknown_body((Land("1", 0, 0, 1, 1, JointKind.GULL_WING),)), False, "unknown")
     mine.sort(key=lambda i: math.atan2(free[i].y_mm - placed.y_mm, free[i].x_mm - placed.x_mm))
     lands = []
@@ -161,7 +175,9 @@ def _by_nearness(placed: Placement, package: Package | None, placements: list[Pl
         owner[index] = (placed.ref, str(number))
         lands.append(_land_of(placed, 0.0, str(number), pad, JointKind.GULL_WING))
     if package is None:
-        findings.append(Finding(placed.ref, f"footprint {placed.footprint!r} is not known; body and pin numbers were guessed from {len(mine)} pads"))
+        findings.append(
+            Finding(placed.ref, f"footprint {placed.footprint!r} is not known; body and pin numbers were guessed from {len(mine)} pads")
+        )
         return _part(placed, unknown_body(tuple(lands)), True, "body guessed")
     findings.append(Finding(placed.ref, f"its pads differ from {package.name}; the {len(mine)} nearest were taken and numbered round"))
     return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")
@@ -173,4 +189,6 @@ def _nearest(pad: Pad, placed: Placement, rivals: list[Placement], reach: float)
 
 
 def _part(placed: Placement, package: Package, joined: bool, note: str) -> BoardPart:
-    return BoardPart(placed.ref, placed.value, placed.footprint, placed.x_mm, placed.y_mm, placed.rotation_deg, placed.side, package, joined, note)
+    return BoardPart(
+        placed.ref, placed.value, placed.footprint, placed.x_mm, placed.y_mm, placed.rotation_deg, placed.side, package, joined, note
+    )

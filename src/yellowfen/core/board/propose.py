@@ -70,9 +70,13 @@ def _from_rows(pads: list[Pad], free: set[int]) -> list[tuple[list[int], str]]:
         reach_x = max(abs(pads[i].x_mm - x) for i in members) + 0.2
         reach_y = max(abs(pads[i].y_mm - y) for i in members) + 0.2
         for other in rows:
-            if not used & set(other.pads) and all(abs(pads[i].x_mm - x) < reach_x + 2 and abs(pads[i].y_mm - y) < reach_y + 2 for i in other.pads):
-                if other.along_x != row.along_x and len(other.pads) >= 3:
-                    members |= set(other.pads)
+            if (
+                not used & set(other.pads)
+                and all(abs(pads[i].x_mm - x) < reach_x + 2 and abs(pads[i].y_mm - y) < reach_y + 2 for i in other.pads)
+                and other.along_x != row.along_x
+                and len(other.pads) >= 3
+            ):
+                members |= set(other.pads)
         members |= {i for i in free if math.hypot(pads[i].x_mm - x, pads[i].y_mm - y) < 0.6}
         used |= members
         groups.append((sorted(members), ""))
@@ -128,7 +132,9 @@ def _chips(pads: list[Pad], free: set[int]) -> list[tuple[list[int], str]]:
     """Pairs of like pads, each the other's nearest like pad."""
     nearest: dict[int, int] = {}
     for i in free:
-        likes = [(math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm), j) for j in free if j != i and _alike(pads[i], pads[j])]
+        likes = [
+            (math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm), j) for j in free if j != i and _alike(pads[i], pads[j])
+        ]
         if likes and min(likes)[0] < 7.0:
             nearest[i] = min(likes)[1]
     pairs = [(i, j) for i, j in nearest.items() if i < j and nearest.get(j) == i]

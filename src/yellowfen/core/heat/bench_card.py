@@ -14,7 +14,9 @@ from yellowfen.core.heat.scene import Deed, Move, Scene, Side
 from yellowfen.core.heat.story import Kind, all_molten_s, tell
 from yellowfen.core.source.mark import Mark, constant
 
-MAX_LIQUID_S = constant("longest_above_liquidus", 90.0, "s", Mark.COMMON_PRACTICE, "paste makers' windows, 30 to 90 s above liquidus", "latest stop")
+MAX_LIQUID_S = constant(
+    "longest_above_liquidus", 90.0, "s", Mark.COMMON_PRACTICE, "paste makers' windows, 30 to 90 s above liquidus", "latest stop"
+)
 DRAWN_OUT_S = 90.0
 
 
@@ -82,7 +84,7 @@ def latest_stop(scene: Scene, rehearsal: Rehearsal) -> Stop | None:
     for ref in scene.targets:
         firsts = [joint.melt_end_s for joint in rehearsal.joints_of(ref) if joint.melt_end_s is not None]
         if firsts and min(firsts) + MAX_LIQUID_S <= rehearsal.model.simulated_s:
-            harms.append(Stop(min(firsts) + MAX_LIQUID_S, f"{ref} would be liquid for more than {MAX_LIQUID_S:.0f} s: flux spent, pads suffer"))
+            harms.append(
+                Stop(min(firsts) + MAX_LIQUID_S, f"{ref} would be liquid for more than {MAX_LIQUID_S:.0f} s: flux spent, pads suffer")
+            )
     return min(harms, key=lambda stop: stop.at_s) if harms else None
-
-

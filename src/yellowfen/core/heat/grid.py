@@ -19,7 +19,9 @@ FR4_THROUGH_W_MK = constant("fr4_conductivity_through", 0.3, "W/m·K", _M, "FR-4
 FR4_DENSITY = constant("fr4_density", 1870.0, "kg/m³", _M, "FR-4 1850 to 1900", "how slowly the board warms")
 FR4_CP = constant("fr4_specific_heat", 1100.0, "J/kg·K", _M, "FR-4 near room temperature", "how slowly the board warms")
 FR4_CP_SLOPE = constant("fr4_specific_heat_slope", 0.0015, "1/K", _M, "rise of FR-4's specific heat", "late part of long heats")
-COPPER_W_MK = constant("copper_conductivity", 395.0, "W/m·K", Mark.PUBLISHED, "Incropera & DeWitt, table A.1 (401 pure, less for foil)", "spreading")
+COPPER_W_MK = constant(
+    "copper_conductivity", 395.0, "W/m·K", Mark.PUBLISHED, "Incropera & DeWitt, table A.1 (401 pure, less for foil)", "spreading"
+)
 COPPER_DENSITY = constant("copper_density", 8930.0, "kg/m³", Mark.PUBLISHED, "Incropera & DeWitt, table A.1", "heat in planes")
 COPPER_CP = constant("copper_specific_heat", 385.0, "J/kg·K", Mark.PUBLISHED, "Incropera & DeWitt, table A.1", "heat in planes")
 PLATING_MM = constant("via_plating", 0.025, "mm", Mark.COMMON_PRACTICE, "plated hole walls of 20 to 25 µm", "heat through vias")
@@ -88,7 +90,7 @@ def _overlaps(low: float, high: float, step: float, count: int) -> tuple[NDArray
 def resample(coverage: float | Array, ny: int, nx: int) -> Array:
     """A coverage map averaged by area onto ny × nx cells; exact for any pair of sizes."""
     source = np.atleast_2d(np.asarray(coverage, dtype=float))
-    return _averaging(source.shape[0], ny) @ source @ _averaging(source.shape[1], nx).T
+    return np.asarray(_averaging(source.shape[0], ny) @ source @ _averaging(source.shape[1], nx).T)
 
 
 def _averaging(fine: int, coarse: int) -> Array:

@@ -23,8 +23,9 @@ import numpy as np
 _MATH = {"contract", "reassoc", "nsz", "arcp"}
 
 # Columns of the segment table (one row per recipe move), SI units.
-(SECONDS, CENTRE_X, CENTRE_Y, RADIUS, PERIOD, JET_H, JET_SPREAD, JET_WARMTH, JET_WARMTH_RADIUS, JET_K, STEPS, REFRESH,
- PARTS_EVERY) = range(13)
+(SECONDS, CENTRE_X, CENTRE_Y, RADIUS, PERIOD, JET_H, JET_SPREAD, JET_WARMTH, JET_WARMTH_RADIUS, JET_K, STEPS, REFRESH, PARTS_EVERY) = range(
+    13
+)
 # Columns of the joint table.
 (J_HEAT, J_LATENT, J_SOLIDUS, J_RANGE, J_LEAD, J_AIR_AREA, J_X, J_Y, J_TOP, J_PER_HEAT) = range(10)
 # Columns of the body table.
@@ -50,7 +51,7 @@ def joint_temperature(enthalpy: float, per_heat: float, latent: float, solidus: 
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _conduct_layer(tc, tn, te, tw, ts, tnn, up, down, gxe, gxw, gyn, gys, g_up, g_down, inv_c0, slope, dt):  # type: ignore[no-untyped-def]
+def _conduct_layer(tc, tn, te, tw, ts, tnn, up, down, gxe, gxw, gyn, gys, g_up, g_down, inv_c0, slope, dt):
     """One explicit conduction step of one node layer; neighbours are shifted views, so the loop vectorises."""
     one = np.float32(1.0)
     half_slope = np.float32(0.5) * slope
@@ -64,7 +65,7 @@ def _conduct_layer(tc, tn, te, tw, ts, tnn, up, down, gxe, gxw, gyn, gys, g_up, 
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _surface(theta, theta_new, jet_h, jet_q, loss_h, inv_c0, slope, dt):  # type: ignore[no-untyped-def]
+def _surface(theta, theta_new, jet_h, jet_q, loss_h, inv_c0, slope, dt):
     """Exchange of one face with the air over one step; returns (heat from the jet, heat lost), in W."""
     gained = 0.0
     lost = 0.0
@@ -84,7 +85,7 @@ def _surface(theta, theta_new, jet_h, jet_q, loss_h, inv_c0, slope, dt):  # type
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
 def _refresh_face(theta, open_area, jet_h, jet_q, loss_h, cell_x, cell_y, nozzle_x, nozzle_y, jet, lit, convection, radiation, rest,
-                  air_k):  # type: ignore[no-untyped-def]  # fmt: skip
+                  air_k):  # fmt: skip
     """Coefficients of one face from its present temperature and the nozzle's place.
 
     Where the jet is stronger than free convection it replaces it; radiation always acts.
@@ -118,7 +119,7 @@ def _refresh_face(theta, open_area, jet_h, jet_q, loss_h, cell_x, cell_y, nozzle
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _point_air(x, y, half_x, half_y, theta, nozzle_x, nozzle_y, jet, lit, convection, radiation, air_k):  # type: ignore[no-untyped-def]
+def _point_air(x, y, half_x, half_y, theta, nozzle_x, nozzle_y, jet, lit, convection, radiation, air_k):
     """Air at a joint (one point) or a body (mean of 3 × 3 points): (jet h, jet h·θ_air, loss h), per m²."""
     blown = 0.0
     carried = 0.0
@@ -144,7 +145,7 @@ def _point_air(x, y, half_x, half_y, theta, nozzle_x, nozzle_y, jet, lit, convec
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
-def _take(theta, layer, i, cooling, slope):  # type: ignore[no-untyped-def]
+def _take(theta, layer, i, cooling, slope):
     """Cool one cell by a heat given as kelvins at its cold heat capacity."""
     soft = 1.0 / (1.0 + slope * theta[layer, i])
     d = cooling * soft
@@ -152,7 +153,7 @@ def _take(theta, layer, i, cooling, slope):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):  # type: ignore[no-untyped-def]
+def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
     """One implicit step of the columns with plated holes; fluxes from the new state, used on both sides."""
     layers = theta.shape[0]
     per_dt = 1.0 / dt
@@ -184,7 +185,7 @@ def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):  #
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
 def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, link_layer, bodies, gap_links,
                  gap_cell, gap_w_k, gap_layer, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
-                 joint_record, body_record, energy, source, pull, ease, lean_a, lean_b, link_theta, gap_theta, now, dt):  # type: ignore[no-untyped-def]  # fmt: skip
+                 joint_record, body_record, energy, source, pull, ease, lean_a, lean_b, link_theta, gap_theta, now, dt):  # fmt: skip
     """One implicit step of every body with its joints, then each joint in closed form; moments of melting are noted.
 
     The board is taken as it stands after its own steps; what parts take from it is taken from `theta` at once,
@@ -294,7 +295,7 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, c
         bodies, gap_links, gap_cell, gap_w_k, gap_layer, via_cell, via_w_k,
         joint_enthalpy, body_heat, convection_up, convection_down, radiation, rest_down, radiates_down, air_k,
         sample_s, frame_s, sample_times, joint_samples, body_samples, frames, joint_record, body_record, energy,
-        board_peak):  # type: ignore[no-untyped-def]  # fmt: skip
+        board_peak):  # fmt: skip
     """Step the whole recipe. State arrays are changed in place; records are filled. Returns (samples, frames, steps).
 
     theta (layers, cells) kelvins above ambient; gx, gy (layers, cells) W/K with zeros
@@ -322,7 +323,9 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, c
     body_air = np.zeros((n_bodies, 3))
     joint_theta = np.empty(n_joints)
     for j in range(n_joints):
-        joint_theta[j] = joint_temperature(joint_enthalpy[j], joints[j, J_PER_HEAT], joints[j, J_LATENT], joints[j, J_SOLIDUS], joints[j, J_RANGE])
+        joint_theta[j] = joint_temperature(
+            joint_enthalpy[j], joints[j, J_PER_HEAT], joints[j, J_LATENT], joints[j, J_SOLIDUS], joints[j, J_RANGE]
+        )
     body_theta = body_heat / bodies[:, B_HEAT]
     through = np.float32(through_w_k)
     none = np.float32(0.0)

@@ -18,12 +18,16 @@ from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
-SOLDER_THICKNESS_MM = constant("joint_solder_thickness", 0.07, "mm", _M, "0.12 mm of paste, about half metal, near full transfer", "joint heat")
+SOLDER_THICKNESS_MM = constant(
+    "joint_solder_thickness", 0.07, "mm", _M, "0.12 mm of paste, about half metal, near full transfer", "joint heat"
+)
 PAD_CONTACT_W_M2K = constant(
     "pad_contact", 2.0e4, "W/m²·K", _M, "solder and pad over the laminate beneath; melt times feel it by 3 % or less", "joint lag",
 )  # fmt: skip
 GAP_AIR_W_MK = constant("gap_air", 0.03, "W/m·K", _M, "air (and some flux) between body and board", "heat under a body")
-LEAD_AREA_MM2 = constant("lead_air_area", 0.8, "mm² per mm² of pad", _M, "lead and fillet surface in the air", "gull-wing joints in the jet")
+LEAD_AREA_MM2 = constant(
+    "lead_air_area", 0.8, "mm² per mm² of pad", _M, "lead and fillet surface in the air", "gull-wing joints in the jet"
+)
 PLANE_VIAS = constant("plane_pin_vias", 2.0, "holes of 0.3 mm", _M, "a pin said to be on a plane is tied by two vias", "plane pins lag")
 SIDE_SHARE = constant("body_side_share", 0.5, "1", _M, "share of a body's side walls that counts as blown on", "body warming")
 
@@ -89,11 +93,13 @@ def _by_small_squares(grid: Grid, x: float, y: float, size_x: float, size_y: flo
     for u in (np.arange(nx) + 0.5) / nx - 0.5:
         for v in (np.arange(ny) + 0.5) / ny - 0.5:
             a, b = u * size_x, v * size_y
-            index, area = grid.rectangle(x + a * math.cos(angle) - b * math.sin(angle), y + a * math.sin(angle) + b * math.cos(angle), edge, edge)
+            index, area = grid.rectangle(
+                x + a * math.cos(angle) - b * math.sin(angle), y + a * math.sin(angle) + b * math.cos(angle), edge, edge
+            )
             cells.append(index)
             areas.append(area)
     index, inverse = np.unique(np.concatenate(cells), return_inverse=True)
-    return index, np.bincount(inverse, np.concatenate(areas))
+    return index, np.asarray(np.bincount(inverse, np.concatenate(areas)), dtype=float)
 
 
 def build_network(scene: Scene, grid: Grid) -> Network:
@@ -142,7 +148,9 @@ def _table(rows: list[Array], width: int) -> Array:
     return np.array(rows) if rows else np.zeros((0, width))
 
 
-def _csr(starts: list[int], links: list[tuple[NDArray[np.int64], Array, int]]) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array, NDArray[np.uint32]]:
+def _csr(
+    starts: list[int], links: list[tuple[NDArray[np.int64], Array, int]]
+) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array, NDArray[np.uint32]]:
     if not links:
         empty = np.zeros(0, dtype=np.uint32)
         return np.array(starts), empty, np.zeros(0), empty

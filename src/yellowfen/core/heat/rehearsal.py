@@ -5,6 +5,7 @@ The result is complete: no screen recomputes anything. Times in s from the first
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -21,6 +22,7 @@ from yellowfen.core.heat.surface import (
     free_convection_w_m2k,
 )
 
+_kernel_run: Any = k.run
 SAFE_STEP = 0.95
 REFERENCE_RISE_K = 100.0
 NOZZLE_STEP_M = 0.5e-3
@@ -123,6 +125,7 @@ class Resolution:
 
 
 FINE = Resolution()
+QUICK = Resolution(layers=3)
 COARSE = Resolution(cell_mm=2.0, layers=3, sample_s=0.5, frame_s=1e9)
 
 
@@ -204,7 +207,7 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
     length = scene.board.width_mm * scene.board.height_mm * 1e-3 / (2 * (scene.board.width_mm + scene.board.height_mm))
     radiates, rest, still_down = _underside(scene.board.underside, length, scene.ambient_c)
     via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
-    samples, shots, steps, final = k.run(
+    samples, shots, steps, final = _kernel_run(
         theta, *(values.astype(number) for values in (grid.gx, grid.gy)), grid.through_w_k, grid.c0.astype(number), grid.slopes.astype(number),
         (board_cells * (1 - network.covered_top)).astype(number), (board_cells * (1 - network.covered_bottom)).astype(number),
         grid.cell_x.astype(number), grid.cell_y.astype(number), grid.nx, segments, network.joints, network.joint_of_body,
@@ -222,7 +225,7 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
         model=ModelFacts(grid.nx * grid.ny * grid.layers, grid.nx, grid.ny, grid.layers, grid.dx_m * 1e3, total_s / steps, steps, total_s,
                          JET_FACTOR if scene.jet_factor is None else scene.jet_factor),
         warnings=tuple(warnings),
-        times_s=times[:samples], joint_c=joint_samples[:samples] + warm, body_c=body_samples[:samples] + warm,
+        times_s=times[:samples], joint_c=joint_samples[:samples].astype(np.float64) + warm, body_c=body_samples[:samples].astype(np.float64) + warm,
         frame_s=resolution.frame_s,
         frames_c=np.array([grid.unflat(frame) for frame in frames[:shots]]) + warm,
         board_peak_c=float(board_peak.max()) + warm,
@@ -231,7 +234,7 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
 
 def _still(length_m: float, ambient_c: float, up: bool) -> float:
     """Free convection as c·ΔT^(1/4): the correlation's own power law, its coefficient read off at a 100 K rise."""
-    return free_convection_w_m2k(length_m, ambient_c + REFERENCE_RISE_K, ambient_c, up) / REFERENCE_RISE_K**0.25
+    return float(free_convection_w_m2k(length_m, ambient_c + REFERENCE_RISE_K, ambient_c, up) / REFERENCE_RISE_K**0.25)
 
 
 def _underside(underside: Underside, length_m: float, ambient_c: float) -> tuple[float, float, float]:
@@ -242,12 +245,19 @@ def _underside(underside: Underside, length_m: float, ambient_c: float) -> tuple
 
 
 def _joint_story(name: JointName, row: Array, ambient_c: float) -> JointStory:
-    start, end, freeze, peak, above = (float(value) for value in row)
+    start, end, freeze = (None if moment < 0 else float(moment) for moment in row[: k.R_PEAK])
+    above = float(row[k.R_ABOVE])
     return JointStory(
-        name.ref, name.pin, str(name.kind), name.liquidus_c,
-        *(None if moment < 0 else moment for moment in (start, end, freeze)),
-        peak + ambient_c, above if above > 0 else None,
-    )  # fmt: skip
+        name.ref,
+        name.pin,
+        str(name.kind),
+        name.liquidus_c,
+        start,
+        end,
+        freeze,
+        float(row[k.R_PEAK]) + ambient_c,
+        above if above > 0 else None,
+    )
 
 
 def _part_stories(scene: Scene, record: Array) -> tuple[PartStory, ...]:

@@ -187,7 +187,9 @@ class Scene:
             known.add(part.ref)
             inside = 0 <= part.x_mm <= self.board.width_mm and 0 <= part.y_mm <= self.board.height_mm
             if not inside:
-                raise InvalidValue(f"parts.{part.ref}", f"lies outside the board ({part.x_mm:g}, {part.y_mm:g} mm); check its place and the origin")
+                raise InvalidValue(
+                    f"parts.{part.ref}", f"lies outside the board ({part.x_mm:g}, {part.y_mm:g} mm); check its place and the origin"
+                )
         return known
 
     def part(self, ref: str) -> PlacedPart:

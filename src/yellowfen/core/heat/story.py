@@ -81,7 +81,14 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     else:
         cold = [joint for joint in joints if joint.melt_end_s is None]
         end = rehearsal.model.simulated_s
-        events.append(Event(end, Kind.NEVER_MELTS, ref, f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {min(j.peak_c for j in cold):.0f} °C)"))
+        events.append(
+            Event(
+                end,
+                Kind.NEVER_MELTS,
+                ref,
+                f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {min(j.peak_c for j in cold):.0f} °C)",
+            )
+        )
     solid = frozen_s(joints)
     if solid is not None:
         events.append(Event(solid, Kind.FROZEN, ref, f"every joint of {ref} is solid again; do not touch before"))

@@ -88,6 +88,8 @@ def chip(code: str, led: bool = False) -> Package:
 def dual_gull(name: str, pins: int, pitch: float, body: tuple[float, float, float], row: float, land: tuple[float, float],
               tab: tuple[float, float] | None = None) -> Package:  # fmt: skip
     """Gull-wing leads on two sides. `body` is (across the rows, along them, height); `row` centre to centre of the lands."""
+    if pins < 4 or pins % 2:
+        raise KeyError(pins)
     half = pins // 2
     lands = []
     for index in range(half):
@@ -104,6 +106,8 @@ def dual_gull(name: str, pins: int, pitch: float, body: tuple[float, float, floa
 def quad(name: str, pins: int, pitch: float, body: tuple[float, float], row: float, land: tuple[float, float],
          kind: JointKind, tab: float | None = None) -> Package:  # fmt: skip
     """Terminals on four sides, counted anticlockwise from the upper left. `body` is (edge, height)."""
+    if pins < 8 or pins % 4:
+        raise KeyError(pins)
     side = pins // 4
     lands = []
     for index in range(side):
@@ -157,7 +161,7 @@ def _qfn(pins: int, edge: float | None = None) -> Package:
 
 
 def _sot23(pins: int) -> Package:
-    rows = {3: ((-1.0, 0.95, "1"), (-1.0, -0.95, "2"), (1.0, 0.0, "3"))}
+    rows: dict[int, tuple[tuple[float, float, str], ...]] = {3: ((-1.0, 0.95, "1"), (-1.0, -0.95, "2"), (1.0, 0.0, "3"))}
     rows[5] = ((-1.15, 0.95, "1"), (-1.15, 0.0, "2"), (-1.15, -0.95, "3"), (1.15, -0.95, "4"), (1.15, 0.95, "5"))
     rows[6] = (*rows[5][:4], (1.15, 0.0, "5"), (1.15, 0.95, "6"))
     lands = tuple(Land(pin, x, y, 0.9, 0.65 if pins > 3 else 0.8, JointKind.GULL_WING) for x, y, pin in rows[pins])
@@ -214,10 +218,7 @@ def connector(name: str, pins: int, pitch: float, depth: float = 5.0, height: fl
         Land(str(i + 1), (i - (pins - 1) / 2) * pitch, depth / 2 + 0.5, 0.55 * pitch, 1.8, JointKind.GULL_WING)
         for i in range(pins)
     ]  # fmt: skip
-    lands += [
-        Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING)
-        for i, sign in enumerate((-1, 1))
-    ]
+    lands += [Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING) for i, sign in enumerate((-1, 1))]
     return Package(name, "connector", width, depth, height, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC,
                    "housing of unknown plastic (treated as PBT)", tuple(lands), heat_shy=True)  # fmt: skip
 
@@ -236,7 +237,7 @@ _Builder = Callable[[re.Match[str]], Package]
 _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
     (re.compile(pattern, re.IGNORECASE), build)
     for pattern, build in (
-        (r"\bLED[_ -]*(?:D_)?(0402|0603|0805|1206)\b", lambda m: chip(m[1], led=True)),
+        (r"\bLED[_ -]*(?:D_)?(0402|0603|0805|1206)(?!\d)", lambda m: chip(m[1], led=True)),
         (r"^(?:PLED|PLCC)[_ -]?([46])\b.*", lambda m: _plcc_led(int(m[1]))),
         (r"^(?:CP?_Elec|CAN|CAP[_ -]?CAN|ECAP)[_ -]*(\d+(?:\.\d+)?)", lambda m: _can(float(m[1]))),
         (r"(?:T|S)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),

@@ -45,5 +45,6 @@ def _aimed(move: Move, targets: tuple[str, ...]) -> Move:
 def _stack(board: Board, plan: HeatPlan) -> BoardStack:
     copper = tuple(CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth) for one in board.copper)
     vias = tuple(Via(hole.x_mm, hole.y_mm, hole.drill_mm) for hole in board.holes if hole.plated and hole.drill_mm <= WIDEST_VIA_MM)
-    return BoardStack(board.width_mm, board.height_mm, board.thickness_mm, copper, plan.underside, vias, board.outline[0] if board.outline else ())
-
+    return BoardStack(
+        board.width_mm, board.height_mm, board.thickness_mm, copper, plan.underside, vias, board.outline[0] if board.outline else ()
+    )

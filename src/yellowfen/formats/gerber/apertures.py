@@ -38,7 +38,13 @@ def obround(width: float, height: float) -> BaseGeometry:
     short = min(width, height)
     run = (max(width, height) - short) / 2
     ends = ((-run, 0.0), (run, 0.0)) if width >= height else ((0.0, -run), (0.0, run))
-    return shapely.union_all([circle(short, *ends[0]), circle(short, *ends[1]), rectangle(width - (short if width >= height else 0), height - (short if height > width else 0))])
+    return shapely.union_all(
+        [
+            circle(short, *ends[0]),
+            circle(short, *ends[1]),
+            rectangle(width - (short if width >= height else 0), height - (short if height > width else 0)),
+        ]
+    )
 
 
 def polygon(diameter: float, vertices: int, rotation_deg: float = 0.0) -> BaseGeometry:

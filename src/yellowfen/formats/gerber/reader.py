@@ -4,6 +4,7 @@ Laws: nothing is guessed silently (what is deprecated is read and remarked on); 
 faithfully is refused with file and line; time and memory are bounded whatever the file says.
 """
 
+import itertools
 import math
 import re
 from dataclasses import dataclass, field, replace
@@ -88,7 +89,7 @@ def read_gerber(data: bytes, name: str) -> GerberLayer:
     state = _State(name)
     line = 1
     try:
-        for line, kind, words in _words(data.decode("latin-1")):
+        for line, kind, words in _words(data.decode("latin-1")):  # noqa: B007 (the handlers below name the line)
             if state.ended:
                 break
             if kind == "extended":
@@ -217,6 +218,8 @@ def _end_repeat(state: _State) -> None:
     nx, ny, dx, dy = state.repeat or (1, 1, 0.0, 0.0)
     state.repeat = None
     drawn = state.targets.pop()
+    if nx * ny * len(drawn) > MOST_OBJECTS:
+        raise _Problem(f"repeats to more than {MOST_OBJECTS} objects, which is more than a board has")
     for i in range(nx):
         for j in range(ny):
             for one in drawn:
@@ -402,7 +405,9 @@ def _draw(state: _State, x: float, y: float, offset: tuple[float, float]) -> Non
         state.region[-1].extend(points[1:])
         return
     pen = _need_pen(state)
-    line = LineString(points) if points[0] != points[-1] or len(points) > 2 else LineString([points[0], (points[0][0] + 1e-6, points[0][1])])
+    line = (
+        LineString(points) if points[0] != points[-1] or len(points) > 2 else LineString([points[0], (points[0][0] + 1e-6, points[0][1])])
+    )
     if pen.round_mm is not None:
         width = pen.round_mm * state.scale
         shape = line.buffer(max(width, 1e-6) / 2 * EQUAL_AREA, quad_segs=8)
@@ -414,7 +419,7 @@ def _draw(state: _State, x: float, y: float, offset: tuple[float, float]) -> Non
 def _swept(shape: BaseGeometry, points: list[tuple[float, float]]) -> BaseGeometry:
     """A convex pen moved along a line: the hull of the pen at both ends, piece by piece."""
     hulls = []
-    for (x0, y0), (x1, y1) in zip(points[:-1], points[1:], strict=True):
+    for (x0, y0), (x1, y1) in itertools.pairwise(points):
         ends = shapely.union_all([affinity.translate(shape, x0, y0), affinity.translate(shape, x1, y1)])
         hulls.append(ends.convex_hull)
     return shapely.union_all(hulls)
@@ -481,7 +486,9 @@ def _close_region(state: _State) -> None:
 def _arc(state: _State, x: float, y: float, offset: tuple[float, float]) -> list[tuple[float, float]]:
     """Points along the arc from the present place to x, y; chords stay within CHORD_MM of the circle."""
     clockwise = state.mode == "G02"
-    centre = _single_quadrant_centre(state, x, y, offset, clockwise) if state.single_quadrant else (state.x + offset[0], state.y + offset[1])
+    centre = (
+        _single_quadrant_centre(state, x, y, offset, clockwise) if state.single_quadrant else (state.x + offset[0], state.y + offset[1])
+    )
     radius = math.hypot(state.x - centre[0], state.y - centre[1])
     start = math.atan2(state.y - centre[1], state.x - centre[0])
     sweep = _sweep(start, math.atan2(y - centre[1], x - centre[0]), clockwise)
@@ -517,5 +524,3 @@ def _single_quadrant_centre(state: _State, x: float, y: float, offset: tuple[flo
             if sweep <= math.pi / 2 + 1e-3 and miss < smallest:
                 best, smallest = centre, miss
     return best
-
-

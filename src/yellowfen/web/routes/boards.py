@@ -28,10 +28,10 @@ def _list_context(database: Database, problem: str = "", name: str = "", thickne
 
 
 @router.post("/boards")
-def bring_in(request: Request, database: Database, files: Annotated[list[UploadFile], File()] = [], name: Annotated[str, Form()] = "",
-             thickness_mm: Annotated[str, Form()] = "1.6") -> Response:  # fmt: skip  # noqa: B006
+def bring_in(request: Request, database: Database, files: Annotated[list[UploadFile] | None, File()] = None, name: Annotated[str, Form()] = "",
+             thickness_mm: Annotated[str, Form()] = "1.6") -> Response:  # fmt: skip
     try:
-        uploads = [(one.filename or "", one.file.read()) for one in files]
+        uploads = [(one.filename or "", one.file.read()) for one in files or []]
         board_id = import_board(database, uploads, name, _number("thickness_mm", thickness_mm))
     except YellowfenError as problem:
         return page(request, "boards.html", _list_context(database, str(problem), name, thickness_mm), status=status_of(problem))

@@ -50,7 +50,8 @@ class PlanForm(BaseModel):
         targets = tuple(dict.fromkeys(self.targets))
         over = targets or ("?",)
         moves = tuple(
-            Move(one.do, one.seconds, () if one.do is Deed.WITHDRAW else over, one.height_mm, one.circle_mm, one.circle_s) for one in self.moves
+            Move(one.do, one.seconds, () if one.do is Deed.WITHDRAW else over, one.height_mm, one.circle_mm, one.circle_s)
+            for one in self.moves
         )
         return HeatPlan(self.alloy, self.station_id, self.nozzle_mm, self.outlet_c, self.flow_lpm, self.outlet_offset_c, self.underside,
                         self.ambient_c, targets, moves)  # fmt: skip

@@ -1,0 +1,171 @@
+"""Rehearsals: bookkeeping, sense, convergence, and the handbook's observed cases."""
+
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import DATA, small_scene
+from yellowfen.core.heat.bench_card import look_out
+from yellowfen.core.heat.grid import make_grid, resample
+from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
+from yellowfen.core.heat.scene import CopperLayer, Deed, Move, Side, Underside, Via
+from yellowfen.core.heat.story import Kind, all_molten_s, tell
+from yellowfen.errors import InvalidValue
+from yellowfen.formats.rehearsal_file import read_scene
+
+
+def flow_s(rehearsal: Rehearsal, ref: str = "U1") -> float:
+    done = all_molten_s(rehearsal.joints_of(ref))
+    assert done is not None
+    return done
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    outlet=st.floats(100, 550), flow=st.floats(5, 120), height=st.floats(3, 120), top=st.floats(0, 1), underside=st.sampled_from(list(Underside)),
+    pins=st.sampled_from([(), ("4",), ("1", "4", "8")]), rotation=st.sampled_from([0.0, 90.0, 37.0]), single=st.booleans(),
+)  # fmt: skip
+def test_energy_closes_and_nothing_diverges(outlet, flow, height, top, underside, pins, rotation, single) -> None:  # type: ignore[no-untyped-def]
+    scene = small_scene(
+        outlet_c=outlet,
+        flow_lpm=flow,
+        height_mm=height,
+        top=top,
+        underside=underside,
+        plane_pins=pins,
+        rotation=rotation,
+        close_s=15.0,
+        cool_s=5.0,
+    )
+    for cell in (1.0, 2.0):
+        result = rehearse(scene, Resolution(cell_mm=cell, layers=3, single_precision=single))
+        assert result.energy.closes, (result.energy, result.energy.residual_j)
+        assert np.isfinite(result.joint_c).all()
+        assert 20 < result.board_peak_c <= outlet + 1
+
+
+def test_a_hotter_longer_or_nearer_heat_never_lowers_a_peak() -> None:
+    def peak(**changes: float) -> float:
+        return max(joint.peak_c for joint in rehearse(small_scene(**changes)).joints_of("U1"))
+
+    for setting, steps in {"outlet_c": (280, 320, 360), "close_s": (10, 20, 30), "flow_lpm": (15, 25, 40)}.items():
+        peaks = [peak(**{setting: float(value)}) for value in steps]
+        assert all(a < b for a, b in pairwise(peaks)), (setting, peaks)
+
+
+def test_a_board_turned_by_a_quarter_gives_the_same_melt_times() -> None:
+    """Only the phase of the nozzle's circle differs, so the nozzle is held still for this check."""
+    scene = small_scene()
+    still = tuple(replace(move, circle_mm=0.0) for move in scene.moves)
+    plain = replace(scene, moves=still)
+    board = replace(plain.board, width_mm=24, height_mm=30)
+    turned = replace(
+        plain, board=board,
+        parts=tuple(replace(p, x_mm=24 - p.y_mm, y_mm=p.x_mm, rotation_deg=p.rotation_deg + 90) for p in plain.parts),
+    )  # fmt: skip
+    double = Resolution(single_precision=False)
+    for a, b in zip(rehearse(plain, double).joints, rehearse(turned, double).joints, strict=True):
+        assert b.peak_c == pytest.approx(a.peak_c, rel=1e-6)
+        assert b.melt_end_s == pytest.approx(a.melt_end_s, rel=1e-6)
+
+
+def test_single_precision_agrees_with_double() -> None:
+    one, two = rehearse(small_scene()), rehearse(small_scene(), Resolution(single_precision=False))
+    assert np.abs(one.joint_c - two.joint_c).max() < 0.01
+
+
+def test_grid_converges_and_the_coarse_grid_is_near() -> None:
+    """Melt time of the part: 1 mm within 5 % of 0.5 mm, three layers within 1 % of four, the coarse grid within 5 %."""
+    scene = small_scene()
+    half, fine, quick, coarse = (flow_s(rehearse(scene, r)) for r in (Resolution(cell_mm=0.5), FINE, QUICK, COARSE))
+    assert fine == pytest.approx(half, rel=0.05)
+    assert quick == pytest.approx(fine, rel=0.01)
+    assert coarse == pytest.approx(fine, rel=0.05)
+
+
+def test_time_step_converges_on_a_plane_pin_and_vias() -> None:
+    scene = small_scene(plane_pins=("4",))
+    scene = replace(scene, board=replace(scene.board, vias=tuple(Via(12 + i, 10, 0.3) for i in range(6))))
+    usual, short = rehearse(scene), rehearse(scene, Resolution(max_step_s=0.001, single_precision=False))
+    for column in range(len(usual.joints)):
+        same_moments = np.interp(usual.times_s, short.times_s, short.joint_c[:, column])
+        assert np.sqrt(np.mean((usual.joint_c[:, column] - same_moments) ** 2)) < 0.3
+    assert flow_s(usual) == pytest.approx(flow_s(short), rel=0.01)
+
+
+def test_a_plane_pin_lags_and_a_metal_rest_delays() -> None:
+    pins = {joint.pin: joint for joint in rehearse(small_scene(plane_pins=("3",))).joints_of("U1")}
+    assert pins["3"].melt_end_s > pins["2"].melt_end_s
+    assert flow_s(rehearse(small_scene(underside=Underside.METAL, close_s=120.0))) > flow_s(rehearse(small_scene()))
+
+
+def test_joints_freeze_after_they_melt_and_neighbours_are_told() -> None:
+    scene = small_scene(close_s=60.0)
+    result = rehearse(scene)
+    for joint in result.joints:
+        if joint.melt_end_s is not None:
+            assert joint.melt_start_s <= joint.melt_end_s < joint.freeze_s
+            assert joint.time_above_liquidus_s == pytest.approx(joint.freeze_s - joint.melt_end_s, abs=6.0)
+    events = tell(scene, result)
+    assert [event.at_s for event in events] == sorted(event.at_s for event in events)
+    assert {Kind.FLUX_THINS, Kind.FIRST_MELT, Kind.ALL_MOLTEN, Kind.FROZEN} <= {event.kind for event in events}
+    assert any(event.ref == "R1" and event.kind is Kind.NEIGHBOUR_LOOSE for event in events)
+
+
+def test_too_cool_air_says_that_nothing_melts() -> None:
+    scene = small_scene(outlet_c=150.0)
+    events = tell(scene, rehearse(scene))
+    assert any(event.kind is Kind.NEVER_MELTS and "never melt through" in event.sentence for event in events)
+
+
+@pytest.mark.parametrize(("case", "low", "high"), [("so8-refit", 10, 15), ("so8-removal", 50, 65)])
+def test_consistency_with_practice(case: str, low: float, high: float) -> None:
+    """Seen times of the handbook, section 16 (common practice); the default jet factor must come within a factor of two."""
+    forecast = flow_s(rehearse(read_scene((DATA / "practice" / f"{case}.json").read_text())))
+    assert low / 2 <= forecast <= high * 2
+    assert max(forecast / high, low / forecast, 1.0) <= 2.0
+
+
+def test_outlook_bands_hold_the_forecast_and_the_stop_has_a_reason() -> None:
+    scene = small_scene(close_s=30.0)
+    outlook = look_out(scene)
+    band = outlook.bands[0]
+    assert band.early_s < flow_s(rehearse(scene, COARSE)) < band.late_s
+    assert outlook.latest is not None
+    assert outlook.latest.why
+    assert outlook.cautious.at_s <= outlook.latest.at_s
+
+
+def test_a_part_that_comes_loose_underneath_stops_the_heat() -> None:
+    scene = small_scene(close_s=60.0)
+    parts = (scene.parts[0], replace(scene.parts[1], side=Side.BOTTOM, x_mm=15.0))
+    outlook = look_out(replace(scene, parts=parts))
+    assert "R1 is loose" in outlook.latest.why or outlook.latest.at_s < 60
+
+
+def test_coverage_maps_are_resampled_by_area() -> None:
+    fine = np.random.default_rng(3).random((37, 53))
+    assert resample(fine, 11, 7).mean() == pytest.approx(fine.mean(), rel=1e-9)
+
+
+def test_copper_lands_in_its_layers() -> None:
+    grid = make_grid(replace(small_scene().board, copper=(CopperLayer("inner", 1.0, 35, 0.5),)), layers=5)
+    sums = grid.gx.reshape(5, -1).sum(axis=1)
+    assert sums[2] > 5 * sums[1]
+    assert sums[0] == pytest.approx(sums[4])
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"ambient_c": float("nan")}, "ambient_c"), ({"targets": ("Q9",)}, "targets"), ({"moves": ()}, "moves"),
+        ({"moves": (Move(Deed.HOLD, 800, ("U1",)),) * 3}, "moves"),
+    ],
+)  # fmt: skip
+def test_scenes_that_cannot_be_are_refused(change: dict[str, object], field: str) -> None:
+    with pytest.raises(InvalidValue, match=field):
+        replace(small_scene(), **change)

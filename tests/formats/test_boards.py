@@ -1,0 +1,141 @@
+"""Whole boards: three that nobody here made, the demo board, and sets that cannot be read."""
+
+import io
+import re
+import zipfile
+
+import pytest
+
+from tests.conftest import DATA, files_in
+from tests.formats.gerber_text import at, gerber
+from yellowfen.core.board.board import Board, Role
+from yellowfen.core.part.package import JointKind
+from yellowfen.demo.make_board import make_layers_without_copper
+from yellowfen.demo.scenario import PARTS
+from yellowfen.errors import InvalidValue, TooLarge, UnreadableFile, YellowfenError
+from yellowfen.formats.board_files import read_board
+from yellowfen.formats.bundle import unpack
+from yellowfen.formats.layer_roles import guess_roles
+from yellowfen.workflows.boards import read_upload
+from yellowfen.workflows.demo import demo_files
+
+BOARDS = DATA / "boards"
+
+
+def independent_count(data: bytes) -> int:
+    """Flashes and region contours by text search alone: what a paste layer without overlaps opens."""
+    text = data.decode("latin-1")
+    regions = sum(len(re.findall(r"D0?2\*", block)) for block in re.findall(r"G36\*(.*?)G37\*", text, re.DOTALL))
+    return len(re.findall(r"D0?3\*", text)) + regions
+
+
+def test_foreign_board_with_regions() -> None:
+    """303 openings and 335.68 mm²: figures on which two independent published parsers agreed."""
+    files = files_in(BOARDS / "regions")
+    board = read_board(files, "regions")
+    assert board.paste_openings == {"top": 303, "bottom": 0}
+    assert board.paste_openings["top"] == independent_count(files["board-F_Paste.gbr"])
+    assert board.paste_area_mm2["top"] == pytest.approx(335.68, abs=0.01)
+    assert len(board.holes) == 206 + 18
+    assert (board.width_mm, board.height_mm) == pytest.approx((104.14, 106.68), abs=0.01)
+
+
+def test_foreign_board_with_paste_on_both_sides() -> None:
+    """90 flashes of which two overlap; 73 flashes and 48 regions; areas as above from two parsers."""
+    files = files_in(BOARDS / "two-sided")
+    board = read_board(files, "two-sided")
+    assert board.paste_openings == {"top": 89, "bottom": 121}
+    assert independent_count(files["board.GTP"]) == 90
+    assert independent_count(files["board.GBP"]) == 121
+    assert board.paste_area_mm2 == pytest.approx({"top": 117.17, "bottom": 91.07}, abs=0.01)
+    assert any("proposed" in finding.sentence for finding in board.findings)
+    assert len(board.parts) > 40
+
+
+def test_foreign_board_whose_layers_name_pins() -> None:
+    board = read_board(files_in(BOARDS / "attributes"), "attributes")
+    assert board.paste_openings["top"] == 32
+    assert board.paste_area_mm2["top"] == pytest.approx(18.957, abs=0.01)
+    assert {"R1", "R2", "L1", "U1"} <= {part.ref for part in board.parts}
+    assert sorted(pad.pin for pad in board.pads if pad.ref == "R1") == ["1", "2"]
+    assert any(pad.net for pad in board.pads)
+    assert any("outline" in finding.about for finding in board.findings)
+
+
+@pytest.mark.parametrize("folder", ["regions", "two-sided", "attributes"])
+def test_coverage_sums_to_the_copper(folder: str) -> None:
+    board = read_board(files_in(BOARDS / folder), folder)
+    for copper in board.copper:
+        assert sum(map(sum, copper.coverage)) * copper.cell_mm**2 == pytest.approx(copper.area_mm2, rel=0.01)
+
+
+def test_demo_board_is_wholly_understood(demo_board: Board) -> None:
+    assert demo_board.findings == ()
+    assert len(demo_board.parts) == len(PARTS) == 46
+    expected = {part.ref: len(part.nets.split()) for part in PARTS}
+    assert {part.ref: len(part.package.lands) for part in demo_board.parts} == expected
+    assert all(pad.ref for pad in demo_board.pads)
+    tab = next(land for land in demo_board.part("U5").package.lands if land.kind is JointKind.TAB)
+    assert tab.area_mm2 == pytest.approx(6.3 * 5.9, rel=0.01)  # the mask opens 0.05 mm all round, over the plane
+
+
+def test_demo_files_are_what_the_script_makes() -> None:
+    """All layers but the routed copper, which takes a minute and is made by `python -m yellowfen.demo.make_board`."""
+    kept = demo_files()
+    for name, data in make_layers_without_copper().items():
+        assert kept[name] == data, f"{name}: run python -m yellowfen.demo.make_board"
+
+
+def test_chosen_roles_win_and_the_rest_is_found_by_name() -> None:
+    files = {"a.gbr": gerber("D10*\n" + at(1, 1, "D03"), "%ADD10C,1*%\n")}
+    assert guess_roles(files)[0].role is Role.IGNORED
+    assert guess_roles(files, {"a.gbr": Role.PASTE_TOP})[0].why == "you chose it"
+
+
+def test_outline_drawn_on_paste_is_not_paste() -> None:
+    frame = "D11*\n" + at(0, 0, "D02") + at(40, 0, "D01") + at(40, 30, "D01") + at(0, 30, "D01") + at(0, 0, "D01")
+    apertures = "%ADD10R,1X1*%\n%ADD11C,0.1*%\n"
+    files = {
+        "x-F_Paste.gbr": gerber("D10*\n" + at(5, 5, "D03") + at(9, 5, "D03") + frame, apertures),
+        "x-Edge_Cuts.gbr": gerber(frame, apertures),
+    }
+    board = read_board(files, "frame")
+    assert board.paste_openings["top"] == 2
+    assert any("outline" in finding.sentence for finding in board.findings)
+
+
+def zipped(members: dict[str, bytes]) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in members.items():
+            archive.writestr(name, data)
+    return stream.getvalue()
+
+
+def lying_zip() -> bytes:
+    return zipped({"a.gtl": b"0" * 200_000_000})
+
+
+@pytest.mark.parametrize(
+    ("uploads", "error", "said"),
+    [
+        ([], InvalidValue, "no file was given"),
+        ([("b.zip", b"PK\x03\x04 broken")], UnreadableFile, "not a sound zip"),
+        ([("b.zip", b"nothing like it")], UnreadableFile, "not a sound zip"),
+        ([("b.zip", b"")], UnreadableFile, "empty"),
+        ([("b.zip", zipped({"inner.zip": zipped({"a": b"1"})}))], UnreadableFile, "another zip"),
+        ([("b.zip", lying_zip())], TooLarge, "which no board needs"),
+        ([("b.zip", zipped({f"{i}.gtl": b"x" for i in range(300)}))], TooLarge, "more than 200 files"),
+        ([("b.zip", zipped({"readme.txt": b"hello"}))], UnreadableFile, "no copper, mask or paste layer"),
+        ([("a.gtl", b"")], UnreadableFile, "empty"),
+        ([("a.gtl", bytes(range(256)) * 9)], UnreadableFile, "neither Gerber nor drill"),
+    ],
+)  # fmt: skip
+def test_sets_that_cannot_be_read(uploads: list[tuple[str, bytes]], error: type[YellowfenError], said: str) -> None:
+    with pytest.raises(error, match=said):
+        read_upload(uploads)
+
+
+def test_names_are_labels_not_paths() -> None:
+    found = unpack([("../../etc/passwd", b"1"), ("c:\\x\\passwd", b"2")])
+    assert list(found) == ["passwd", "2-passwd"]

@@ -1,0 +1,71 @@
+"""A bare harness around the kernel: a slab of cells with chosen properties, a uniform or disc source, no parts unless given."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from yellowfen.core.heat import kernel as k
+
+
+@dataclass
+class Slab:
+    """nx × ny × layers cells; conductances and capacities set by the test. Temperatures are above ambient."""
+
+    nx: int
+    ny: int
+    layers: int
+    cell_m: float
+    sheet_w_k: list[float]
+    through_w_k: float
+    heat_j_k: list[float]
+    slope: float = 0.0
+    start_k: float = 0.0
+    lost_below_w_m2k: float = 0.0
+    source_share: Any = None
+    joints: Any = field(default_factory=lambda: np.zeros((0, 10)))
+    bodies: Any = field(default_factory=lambda: np.zeros((0, 9)))
+    joint_of_body: Any = field(default_factory=lambda: np.zeros(1, dtype=np.int64))
+    enthalpy: Any = field(default_factory=lambda: np.zeros(0))
+
+    def run(self, seconds: float, jet_w_m2k: float, jet_k: float, step_s: float, frame_s: float) -> dict[str, Any]:
+        cells = (self.nx + 2) * (self.ny + 2)
+        inner = np.zeros((self.ny + 2, self.nx + 2))
+        inner[1:-1, 1:-1] = 1.0
+        gx = np.zeros((self.layers, self.ny + 2, self.nx + 2))
+        gy = np.zeros_like(gx)
+        for layer, sheet in enumerate(self.sheet_w_k):
+            gx[layer, 1:-1, 1:-2] = sheet
+            gy[layer, 1:-2, 1:-1] = sheet
+        c0 = np.repeat(np.array(self.heat_j_k)[:, None], cells, axis=1)
+        theta = np.repeat(inner.ravel()[None] * self.start_k, self.layers, axis=0)
+        share = inner.copy()
+        if self.source_share is not None:
+            share[1:-1, 1:-1] = self.source_share
+        area = self.cell_m**2
+        xs, ys = np.meshgrid((np.arange(self.nx + 2) - 0.5) * self.cell_m, (np.arange(self.ny + 2) - 0.5) * self.cell_m)
+        row = np.zeros(13)
+        row[k.SECONDS], row[k.PERIOD], row[k.JET_H], row[k.JET_K] = seconds, 2.0, jet_w_m2k, jet_k
+        row[k.JET_SPREAD] = row[k.JET_WARMTH_RADIUS] = 1e4
+        row[k.JET_WARMTH] = 1.0
+        row[k.STEPS] = np.ceil(seconds / step_s)
+        row[k.REFRESH] = row[k.PARTS_EVERY] = 1
+        n, m = len(self.joints), len(self.bodies)
+        frames = np.zeros((int(seconds / frame_s) + 3, cells), dtype=np.float32)
+        empty_i, empty_f = np.zeros(0, dtype=np.uint32), np.zeros(0)
+        records = np.full((n, 5), k.NEVER), np.full((m, 2), k.NEVER)
+        energy, body_heat = np.zeros(2), np.zeros(m)
+        slopes = np.full(self.layers, self.slope)
+        _, shots, _, final = k.run(
+            theta, gx.reshape(self.layers, -1), gy.reshape(self.layers, -1), self.through_w_k, c0, slopes, share.ravel() * area,
+            inner.ravel() * area, xs.ravel(), ys.ravel(), self.nx, row[None], self.joints, self.joint_of_body,
+            np.zeros(n + 1, dtype=np.int64), empty_i, empty_f, empty_i, self.bodies, np.zeros(m + 1, dtype=np.int64), empty_i, empty_f, empty_i,
+            empty_i, empty_f, self.enthalpy, body_heat, 0.0, 0.0, 0.0, self.lost_below_w_m2k, 0.0, 296.15, 1e9, frame_s, np.zeros(3),
+            np.zeros((3, n), dtype=np.float32), np.zeros((3, m), dtype=np.float32), frames, *records, energy, np.zeros(cells),
+        )  # fmt: skip
+        shape = (self.ny + 2, self.nx + 2)
+        return {
+            "top": [frame.reshape(shape)[1:-1, 1:-1].astype(float) for frame in frames[:shots]],
+            "final": final.reshape(self.layers, *shape)[:, 1:-1, 1:-1], "joints": records[0], "energy": energy,
+            "stored_j": k.stored_heat_j(final, c0, slopes), "body_heat": body_heat,
+        }  # fmt: skip
