@@ -59,7 +59,7 @@ class Slab:
         _, shots, _, final = k.run(
             theta, gx.reshape(self.layers, -1), gy.reshape(self.layers, -1), self.through_w_k, c0, slopes, share.ravel() * area,
             inner.ravel() * area, xs.ravel(), ys.ravel(), self.nx, row[None], self.joints, self.joint_of_body,
-            np.zeros(n + 1, dtype=np.int64), empty_i, empty_f, empty_i, self.bodies, np.zeros(m + 1, dtype=np.int64), empty_i, empty_f, empty_i,
+            np.zeros(n + 1, dtype=np.int64), empty_i, empty_f, self.bodies, np.zeros(m + 1, dtype=np.int64), empty_i, empty_f,
             empty_i, empty_f, self.enthalpy, body_heat, 0.0, 0.0, 0.0, self.lost_below_w_m2k, 0.0, 296.15, 1e9, frame_s, np.zeros(3),
             np.zeros((3, n), dtype=np.float32), np.zeros((3, m), dtype=np.float32), frames, *records, energy, np.zeros(cells),
         )  # fmt: skip

@@ -71,7 +71,7 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
 def _quick_resolution(scene: Scene) -> Resolution:
     """What answers within half a second: fewer layers on small boards (melt times within 1 %), also coarser cells on large ones."""
     large = scene.board.width_mm * scene.board.height_mm > QUICK_ABOVE_MM2
-    return Resolution(cell_mm=COARSE.cell_mm, layers=COARSE.layers) if large else QUICK
+    return replace(COARSE, sample_s=FINE.sample_s, frame_s=FINE.frame_s) if large else QUICK
 
 
 def outlook_of(connection: sqlite3.Connection, job: Job) -> Outlook:

@@ -68,9 +68,6 @@ class Grid:
         """A flat padded array as a (ny, nx) map."""
         return values.reshape(self.ny + 2, self.nx + 2)[1:-1, 1:-1]
 
-    def node_layer(self, top: bool) -> int:
-        return 0 if top else self.layers - 1
-
     def rectangle(self, x_mm: float, y_mm: float, size_x_mm: float, size_y_mm: float) -> tuple[NDArray[np.int64], Array]:
         """Cells under an axis-parallel rectangle and the overlap with each, m². Parts beyond the board are cut."""
         ox, wx = _overlaps((x_mm - size_x_mm / 2) * 1e-3, (x_mm + size_x_mm / 2) * 1e-3, self.dx_m, self.nx)

@@ -65,8 +65,11 @@ def _conduct_layer(tc, tn, te, tw, ts, tnn, up, down, gxe, gxw, gyn, gys, g_up, 
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _surface(theta, theta_new, jet_h, jet_q, loss_h, inv_c0, slope, dt):
-    """Exchange of one face with the air over one step; returns (heat from the jet, heat lost), in W."""
+def _surface(theta, theta_new, jet_h, jet_q, loss_h, inv_c0, per_heat, slope, dt):
+    """Exchange of one face with the air over one step; returns (heat from the jet, heat lost), in W.
+
+    `per_heat` is left holding kelvins per joule of each cell, for the parts that take from this face.
+    """
     gained = 0.0
     lost = 0.0
     one = np.float32(1.0)
@@ -76,7 +79,8 @@ def _surface(theta, theta_new, jet_h, jet_q, loss_h, inv_c0, slope, dt):
         jet = jet_q[i] - jet_h[i] * here
         out = loss_h[i] * here
         soft = one / (one + slope * theta_new[i])
-        d = dt * (jet - out) * inv_c0[i] * soft
+        per_heat[i] = inv_c0[i] * soft
+        d = dt * (jet - out) * per_heat[i]
         theta_new[i] += d * (one - half_slope * d * soft)
         gained += jet
         lost += out
@@ -183,8 +187,8 @@ def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, link_layer, bodies, gap_links,
-                 gap_cell, gap_w_k, gap_layer, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
+def _solve_parts(theta, per_heat, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, bodies, gap_links,
+                 gap_cell, gap_w_k, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
                  joint_record, body_record, energy, source, pull, ease, lean_a, lean_b, link_theta, gap_theta, now, dt):  # fmt: skip
     """One implicit step of every body with its joints, then each joint in closed form; moments of melting are noted.
 
@@ -194,6 +198,10 @@ def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link
     n_bodies = bodies.shape[0]
     per_dt = 1.0 / dt
     for b in range(n_bodies):
+        layer = 0 if bodies[b, B_TOP] > 0.5 else theta.shape[0] - 1
+        face = theta[layer]
+        kelvins = per_heat[0 if bodies[b, B_TOP] > 0.5 else 1]
+        bend = 0.5 * slopes[layer]
         area_jet = bodies[b, B_JET_AREA]
         area_loss = bodies[b, B_LOSS_AREA]
         heat_rate = bodies[b, B_HEAT] * per_dt
@@ -203,7 +211,7 @@ def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link
         push = heat_rate * body_theta[b] + q_jet
         hold = heat_rate + k_jet + k_loss
         for g in range(gap_links[b], gap_links[b + 1]):
-            gap_theta[g] = theta[gap_layer[g], gap_cell[g]]
+            gap_theta[g] = face[gap_cell[g]]
             push += gap_w_k[g] * gap_theta[g]
             hold += gap_w_k[g]
         for j in range(joint_of_body[b], joint_of_body[b + 1]):
@@ -211,7 +219,7 @@ def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link
             warm = joints[j, J_AIR_AREA] * joint_air[j, 1]
             total = lead + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
             for g in range(joint_links[j], joint_links[j + 1]):
-                link_theta[g] = theta[link_layer[g], link_cell[g]]
+                link_theta[g] = face[link_cell[g]]
                 warm += link_w_k[g] * link_theta[g]
                 total += link_w_k[g]
             source[j] = warm
@@ -232,11 +240,10 @@ def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link
         energy[E_JET] += dt * (q_jet - k_jet * guess)
         energy[E_LOST] += dt * k_loss * guess
         for g in range(gap_links[b], gap_links[b + 1]):
-            layer = gap_layer[g]
             i = gap_cell[g]
             q = gap_w_k[g] * (gap_theta[g] - guess)
             flow += q
-            _take(theta, layer, i, dt * q * inv_c0[layer, i], slopes[layer])
+            face[i] -= dt * q * kelvins[i]
         for j in range(joint_of_body[b], joint_of_body[b + 1]):
             heat = joints[j, J_HEAT]
             latent = joints[j, J_LATENT]
@@ -260,10 +267,10 @@ def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link
             energy[E_JET] += dt * (q_air - k_air * hot)
             energy[E_LOST] += dt * k_out * hot
             for g in range(joint_links[j], joint_links[j + 1]):
-                layer = link_layer[g]
                 i = link_cell[g]
                 q = link_w_k[g] * (link_theta[g] - hot)
-                _take(theta, layer, i, dt * q * inv_c0[layer, i], slopes[layer])
+                d = dt * q * kelvins[i]
+                face[i] -= d * (1.0 + bend * d)
             # Moments of melting and freezing, located within the step by the enthalpy's crossing.
             change = after - before
             if before < 0.0 <= after and joint_record[j, R_MELT_START] < 0.0:
@@ -291,8 +298,8 @@ def _solve_parts(theta, inv_c0, slopes, joints, joint_of_body, joint_links, link
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", nogil=True)
 def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, cell_y, width_cells,
-        segments, joints, joint_of_body, joint_links, link_cell, link_w_k, link_layer,
-        bodies, gap_links, gap_cell, gap_w_k, gap_layer, via_cell, via_w_k,
+        segments, joints, joint_of_body, joint_links, link_cell, link_w_k,
+        bodies, gap_links, gap_cell, gap_w_k, via_cell, via_w_k,
         joint_enthalpy, body_heat, convection_up, convection_down, radiation, rest_down, radiates_down, air_k,
         sample_s, frame_s, sample_times, joint_samples, body_samples, frames, joint_record, body_record, energy,
         board_peak):  # fmt: skip
@@ -346,6 +353,7 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, c
     source = np.empty(n_joints)
     pull = np.empty(n_joints)
     ease = np.empty(n_joints)
+    per_heat = np.empty((2, cells), dtype=theta.dtype)
     link_theta = np.empty(link_cell.shape[0])
     gap_theta = np.empty(gap_cell.shape[0])
     column_a = np.empty(layers)
@@ -393,18 +401,18 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, c
                                gy[layer][first - row : first - row + count], through if layer > 0 else none, through if layer < bottom else none,
                                inv_c0[layer][span], slopes[layer], dt32)  # fmt: skip
             gained, lost = _surface(theta[0][span], other[0][span], jet_h_top[span], jet_q_top[span], loss_top[span],
-                                    inv_c0[0][span], slopes[0], dt32)  # fmt: skip
+                                    inv_c0[0][span], per_heat[0][span], slopes[0], dt32)  # fmt: skip
             energy[E_JET] += dt * gained
             energy[E_LOST] += dt * lost
             gained, lost = _surface(theta[bottom][span], other[bottom][span], jet_h_low[span], jet_q_low[span], loss_low[span],
-                                    inv_c0[bottom][span], slopes[bottom], dt32)  # fmt: skip
+                                    inv_c0[bottom][span], per_heat[1][span], slopes[bottom], dt32)  # fmt: skip
             energy[E_LOST] += dt * lost
 
             if (step + 1) % parts_every == 0 or step == steps - 1:
                 dt_parts = dt * (parts_every if (step + 1) % parts_every == 0 else (step + 1) % parts_every)
                 _columns(other, via_cell, via_w_k, c0, inv_c0, slopes, dt_parts, column_a, column_b)
-                _solve_parts(other, inv_c0, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, link_layer, bodies, gap_links,
-                             gap_cell, gap_w_k, gap_layer, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
+                _solve_parts(other, per_heat, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, bodies, gap_links,
+                             gap_cell, gap_w_k, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
                              joint_record, body_record, energy, source, pull, ease, lean_a, lean_b, link_theta, gap_theta, now + dt - dt_parts, dt_parts)  # fmt: skip
             theta, other = other, theta
             total_steps += 1
@@ -417,8 +425,9 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, c
                 samples += 1
                 next_sample += sample_s
             if now >= next_frame - 1e-9 and shots < frames.shape[0]:
+                since = min(max((now - next_frame) / dt, 0.0), 1.0)
                 for i in range(cells):
-                    frames[shots, i] = theta[0, i]
+                    frames[shots, i] = theta[0, i] + since * (other[0, i] - theta[0, i])
                     board_peak[i] = max(board_peak[i], theta[0, i])
                 shots += 1
                 next_frame += frame_s

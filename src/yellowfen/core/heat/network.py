@@ -53,12 +53,10 @@ class Network:
     joint_links: NDArray[np.int64]
     link_cell: NDArray[np.uint32]
     link_w_k: Array
-    link_layer: NDArray[np.uint32]
     bodies: Array
     gap_links: NDArray[np.int64]
     gap_cell: NDArray[np.uint32]
     gap_w_k: Array
-    gap_layer: NDArray[np.uint32]
     covered_top: Array
     covered_bottom: Array
     grid: Grid
@@ -108,16 +106,15 @@ def build_network(scene: Scene, grid: Grid) -> Network:
     joints: list[Array] = []
     bodies: list[Array] = []
     of_body, joint_starts, gap_starts = [0], [0], [0]
-    links: list[tuple[NDArray[np.int64], Array, int]] = []
-    gaps: list[tuple[NDArray[np.int64], Array, int]] = []
+    links: list[tuple[NDArray[np.int64], Array]] = []
+    gaps: list[tuple[NDArray[np.int64], Array]] = []
     cover = {Side.TOP: np.zeros(grid.cells), Side.BOTTOM: np.zeros(grid.cells)}
     extra = np.zeros(grid.cells)
     slab_mm = scene.board.thickness_mm / (grid.layers - 1)
     for part in scene.parts:
-        layer = grid.node_layer(part.side is Side.TOP)
         cells, area = turned_cells(grid, part.x_mm, part.y_mm, part.package.body_x_mm, part.package.body_y_mm, part.rotation_deg)
         cover[part.side][cells] += area / grid.cell_area_m2
-        gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3), layer))
+        gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
         gap_starts.append(gap_starts[-1] + len(cells))
         bodies.append(_body_row(part, scene.ambient_c))
         for land in part.package.lands:
@@ -125,7 +122,7 @@ def build_network(scene: Scene, grid: Grid) -> Network:
             cells, area = turned_cells(grid, x, y, sx, sy, angle)
             if part.package.guessed or float(area.sum()) <= 0.0:
                 area = np.maximum(area, 1e-12)
-            links.append((cells, area * PAD_CONTACT_W_M2K, layer))
+            links.append((cells, area * PAD_CONTACT_W_M2K))
             joint_starts.append(joint_starts[-1] + len(cells))
             alloy = alloy_named(part.alloy)
             names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
@@ -148,15 +145,11 @@ def _table(rows: list[Array], width: int) -> Array:
     return np.array(rows) if rows else np.zeros((0, width))
 
 
-def _csr(
-    starts: list[int], links: list[tuple[NDArray[np.int64], Array, int]]
-) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array, NDArray[np.uint32]]:
+def _csr(starts: list[int], links: list[tuple[NDArray[np.int64], Array]]) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array]:
     if not links:
-        empty = np.zeros(0, dtype=np.uint32)
-        return np.array(starts), empty, np.zeros(0), empty
-    cells = np.concatenate([cells for cells, _, _ in links])
-    layers = np.concatenate([np.full(len(cells), layer) for cells, _, layer in links])
-    return np.array(starts), cells.astype(np.uint32), np.concatenate([values for _, values, _ in links]), layers.astype(np.uint32)
+        return np.array(starts), np.zeros(0, dtype=np.uint32), np.zeros(0)
+    cells = np.concatenate([cells for cells, _ in links])
+    return np.array(starts), cells.astype(np.uint32), np.concatenate([values for _, values in links])
 
 
 def _body_row(part: PlacedPart, ambient_c: float) -> Array:

@@ -25,10 +25,9 @@ from yellowfen.core.heat.surface import (
 _kernel_run: Any = k.run
 SAFE_STEP = 0.95
 REFERENCE_RISE_K = 100.0
-NOZZLE_STEP_M = 0.5e-3
+NOZZLE_STEP_M = 0.6e-3
 REFRESH_S = 0.1
 PART_STEP_S = 0.025
-LONGEST_STEP_S = 0.025
 
 
 @dataclass(frozen=True)
@@ -118,15 +117,15 @@ class Resolution:
 
     cell_mm: float = 1.0
     layers: int = 4
-    max_step_s: float = 1.0
+    max_step_s: float = 0.0125
     sample_s: float = 0.2
     frame_s: float = 1.0
     single_precision: bool = True
 
 
 FINE = Resolution()
-QUICK = Resolution(layers=3)
-COARSE = Resolution(cell_mm=2.0, layers=3, sample_s=0.5, frame_s=1e9)
+QUICK = Resolution(layers=3, max_step_s=0.02)
+COARSE = Resolution(cell_mm=2.0, layers=3, max_step_s=0.03, sample_s=0.5, frame_s=1e9)
 
 
 def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
@@ -152,7 +151,7 @@ def stable_step_s(network: Network) -> float:
 
 
 def _segments(scene: Scene, network: Network, resolution: Resolution, warnings: list[str]) -> Array:
-    limit = min(stable_step_s(network), LONGEST_STEP_S, resolution.max_step_s)
+    limit = min(stable_step_s(network), resolution.max_step_s)
     rows = np.zeros((len(scene.moves), 13))
     for row, move in zip(rows, scene.moves, strict=True):
         x, y = scene.centre(move)
@@ -164,7 +163,7 @@ def _segments(scene: Scene, network: Network, resolution: Resolution, warnings: 
         steps = math.ceil(move.seconds / limit)
         row[k.STEPS] = steps
         row[k.REFRESH] = _refresh_every(move, move.seconds / steps)
-        row[k.PARTS_EVERY] = max(1, int(PART_STEP_S / (move.seconds / steps) + 1e-9))
+        row[k.PARTS_EVERY] = max(1, round(PART_STEP_S / (move.seconds / steps)))
     return rows
 
 
@@ -211,8 +210,8 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
         theta, *(values.astype(number) for values in (grid.gx, grid.gy)), grid.through_w_k, grid.c0.astype(number), grid.slopes.astype(number),
         (board_cells * (1 - network.covered_top)).astype(number), (board_cells * (1 - network.covered_bottom)).astype(number),
         grid.cell_x.astype(number), grid.cell_y.astype(number), grid.nx, segments, network.joints, network.joint_of_body,
-        network.joint_links, network.link_cell, network.link_w_k, network.link_layer, network.bodies, network.gap_links,
-        network.gap_cell, network.gap_w_k, network.gap_layer, via_cell, grid.via_w_k[via_cell], enthalpy, body_heat, _still(length, scene.ambient_c, True), still_down,
+        network.joint_links, network.link_cell, network.link_w_k, network.bodies, network.gap_links,
+        network.gap_cell, network.gap_w_k, via_cell, grid.via_w_k[via_cell], enthalpy, body_heat, _still(length, scene.ambient_c, True), still_down,
         EMISSIVITY * STEFAN_BOLTZMANN, rest, radiates, scene.ambient_c + 273.15, resolution.sample_s, resolution.frame_s, times,
         joint_samples, body_samples, frames, joint_record, body_record, energy, board_peak,
     )  # fmt: skip

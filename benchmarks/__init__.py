@@ -1,0 +1,1 @@
+"""What `make bench` runs: ratios measured in one run on one machine. Nothing here is a timed test."""
