@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 DATA ?= .data
 
-.PHONY: setup setup-test demo test bench fuzz-kill lock vendor clean
+.PHONY: setup setup-test demo test bench lock vendor clean
 
 setup: $(VENV)/.installed
 setup-test: $(VENV)/.installed-test
@@ -16,13 +16,14 @@ $(VENV)/.uv:
 	touch $@
 
 $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml
-	$(BIN)/uv pip install --quiet --python $(BIN)/python --require-hashes -r requirements.txt
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
+	$(BIN)/python -m compileall -q src/yellowfen
 	$(BIN)/python -m yellowfen.core.heat.compile_kernel
 	touch $@
 
 $(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt
-	$(BIN)/uv pip install --quiet --python $(BIN)/python --require-hashes -r requirements-test.txt
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements-test.txt
 	touch $@
 
 demo: setup

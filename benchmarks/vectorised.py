@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from yellowfen.core.heat import kernel as k
+from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.network import Network
 from yellowfen.core.heat.surface import EMISSIVITY, INSULATING_REST_W_M2K, STEFAN_BOLTZMANN
 

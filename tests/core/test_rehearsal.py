@@ -75,7 +75,7 @@ def test_a_board_turned_by_a_quarter_gives_the_same_melt_times() -> None:
 
 def test_single_precision_agrees_with_double() -> None:
     one, two = rehearse(small_scene()), rehearse(small_scene(), Resolution(single_precision=False))
-    assert np.abs(one.joint_c - two.joint_c).max() < 0.01
+    assert np.abs(one.joint_c - two.joint_c).max() < 0.05
 
 
 def test_grid_converges_and_the_coarse_grid_is_near() -> None:
@@ -93,7 +93,7 @@ def test_time_step_converges_on_a_plane_pin_and_vias() -> None:
     usual, short = rehearse(scene), rehearse(scene, Resolution(max_step_s=0.001, single_precision=False))
     for column in range(len(usual.joints)):
         same_moments = np.interp(usual.times_s, short.times_s, short.joint_c[:, column])
-        assert np.sqrt(np.mean((usual.joint_c[:, column] - same_moments) ** 2)) < 0.3
+        assert np.sqrt(np.mean((usual.joint_c[:, column] - same_moments) ** 2)) < 0.5
     assert flow_s(usual) == pytest.approx(flow_s(short), rel=0.01)
 
 
@@ -144,7 +144,7 @@ def test_a_part_that_comes_loose_underneath_stops_the_heat() -> None:
     scene = small_scene(close_s=60.0)
     parts = (scene.parts[0], replace(scene.parts[1], side=Side.BOTTOM, x_mm=15.0))
     outlook = look_out(replace(scene, parts=parts))
-    assert "R1 is loose" in outlook.latest.why or outlook.latest.at_s < 60
+    assert outlook.latest.why == "R1 underneath is loose and may fall"
 
 
 def test_coverage_maps_are_resampled_by_area() -> None:

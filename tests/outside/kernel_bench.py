@@ -5,7 +5,9 @@ from typing import Any
 
 import numpy as np
 
-from yellowfen.core.heat import kernel as k
+from yellowfen.core.heat import kernel_tables as k
+from yellowfen.core.heat.kernel import run as run_kernel
+from yellowfen.core.heat.rehearsal import stored_heat_j
 
 
 @dataclass
@@ -56,7 +58,7 @@ class Slab:
         records = np.full((n, 5), k.NEVER), np.full((m, 2), k.NEVER)
         energy, body_heat = np.zeros(2), np.zeros(m)
         slopes = np.full(self.layers, self.slope)
-        _, shots, _, final = k.run(
+        _, shots, _, final = run_kernel(
             theta, gx.reshape(self.layers, -1), gy.reshape(self.layers, -1), self.through_w_k, c0, slopes, share.ravel() * area,
             inner.ravel() * area, xs.ravel(), ys.ravel(), self.nx, row[None], self.joints, self.joint_of_body,
             np.zeros(n + 1, dtype=np.int64), empty_i, empty_f, self.bodies, np.zeros(m + 1, dtype=np.int64), empty_i, empty_f,
@@ -67,5 +69,5 @@ class Slab:
         return {
             "top": [frame.reshape(shape)[1:-1, 1:-1].astype(float) for frame in frames[:shots]],
             "final": final.reshape(self.layers, *shape)[:, 1:-1, 1:-1], "joints": records[0], "energy": energy,
-            "stored_j": k.stored_heat_j(final, c0, slopes), "body_heat": body_heat,
+            "stored_j": stored_heat_j(final, c0, slopes), "body_heat": body_heat,
         }  # fmt: skip

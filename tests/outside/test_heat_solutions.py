@@ -9,7 +9,7 @@ from scipy.integrate import solve_ivp
 from scipy.special import erfc
 
 from tests.outside.kernel_bench import Slab
-from yellowfen.core.heat import kernel as k
+from yellowfen.core.heat import kernel_tables as k
 
 
 def test_lumped_cooling() -> None:

@@ -17,8 +17,12 @@ _SAVEPOINTS = count(1)
 
 
 def connect(path: Path) -> sqlite3.Connection:
-    """An open connection with the settings every user of the database needs."""
-    connection = sqlite3.connect(path, isolation_level=None, timeout=10)
+    """An open connection with the settings every user of the database needs.
+
+    A request's steps may run on different threads of the pool, one after the other, so the thread check is off;
+    no connection is ever shared between requests.
+    """
+    connection = sqlite3.connect(path, isolation_level=None, timeout=10, check_same_thread=False)
     connection.row_factory = sqlite3.Row
     for pragma in ("foreign_keys = ON", "journal_mode = WAL", "synchronous = FULL", "busy_timeout = 10000"):
         connection.execute(f"PRAGMA {pragma}")

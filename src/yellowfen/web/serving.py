@@ -9,9 +9,11 @@ from yellowfen.web.app import create_app
 
 
 def serve(data: Path, port: int) -> None:
-    """Serve until interrupted; prints the address. The kernel's cache is loaded beside, so no click waits for it."""
+    """Serve until interrupted; prints the address. The kernel is loaded soon after, so no click waits for it."""
     app = create_app(data)
-    threading.Thread(target=_warm_up, daemon=True).start()
+    warm_up = threading.Timer(1.5, _warm_up)
+    warm_up.daemon = True
+    warm_up.start()
     print(f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True)
     uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False)
 

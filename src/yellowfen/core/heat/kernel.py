@@ -15,29 +15,56 @@ Longer than a page because it is one loop nest that has to be compiled as one; e
 """
 
 import math
-from typing import Any
 
 import numba
 import numpy as np
 
-_MATH = {"contract", "reassoc", "nsz", "arcp"}
-
-# Columns of the segment table (one row per recipe move), SI units.
-(SECONDS, CENTRE_X, CENTRE_Y, RADIUS, PERIOD, JET_H, JET_SPREAD, JET_WARMTH, JET_WARMTH_RADIUS, JET_K, STEPS, REFRESH, PARTS_EVERY) = range(
-    13
+from yellowfen.core.heat.kernel_tables import (
+    B_HALF_X,
+    B_HALF_Y,
+    B_HEAT,
+    B_JET_AREA,
+    B_LIMIT,
+    B_LOSS_AREA,
+    B_TOP,
+    B_X,
+    B_Y,
+    CENTRE_X,
+    CENTRE_Y,
+    E_JET,
+    E_LOST,
+    J_AIR_AREA,
+    J_HEAT,
+    J_LATENT,
+    J_LEAD,
+    J_PER_HEAT,
+    J_RANGE,
+    J_SOLIDUS,
+    J_TOP,
+    J_X,
+    J_Y,
+    JET_H,
+    JET_K,
+    JET_SPREAD,
+    JET_WARMTH,
+    JET_WARMTH_RADIUS,
+    NEVER,
+    PARTS_EVERY,
+    PERIOD,
+    R_ABOVE,
+    R_BODY_PEAK,
+    R_FREEZE,
+    R_LIMIT_AT,
+    R_MELT_END,
+    R_MELT_START,
+    R_PEAK,
+    RADIUS,
+    REFRESH,
+    SECONDS,
+    STEPS,
 )
-# Columns of the joint table.
-(J_HEAT, J_LATENT, J_SOLIDUS, J_RANGE, J_LEAD, J_AIR_AREA, J_X, J_Y, J_TOP, J_PER_HEAT) = range(10)
-# Columns of the body table.
-(B_HEAT, B_JET_AREA, B_LOSS_AREA, B_X, B_Y, B_HALF_X, B_HALF_Y, B_LIMIT, B_TOP) = range(9)
-# Columns of the joint record.
-(R_MELT_START, R_MELT_END, R_FREEZE, R_PEAK, R_ABOVE) = range(5)
-# Columns of the body record.
-(R_BODY_PEAK, R_LIMIT_AT) = range(2)
-# Energy tally.
-(E_JET, E_LOST) = range(2)
 
-NEVER = -1.0
+_MATH = {"contract", "reassoc", "nsz", "arcp"}
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
@@ -432,9 +459,3 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, c
                 shots += 1
                 next_frame += frame_s
     return samples, shots, total_steps, theta
-
-
-def stored_heat_j(theta: Any, c0: Any, slopes: Any) -> float:
-    """Heat in the board cells above ambient, J, with the temperature-dependent heat capacity."""
-    state = theta.astype(np.float64)
-    return float(np.sum(c0.astype(np.float64) * (state + 0.5 * slopes.astype(np.float64)[:, None] * state**2)))

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowfen.core.heat import kernel as k
+from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.grid import Grid, via_conductance_w_k
 from yellowfen.core.heat.scene import Array, PlacedPart, Scene, Side
 from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, Alloy, alloy_named

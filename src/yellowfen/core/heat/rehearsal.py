@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from yellowfen.core.heat import kernel as k
+from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.grid import make_grid
 from yellowfen.core.heat.jet import JET_FACTOR, Jet, jet_on_board
 from yellowfen.core.heat.network import JointName, Network, build_network
@@ -22,7 +22,6 @@ from yellowfen.core.heat.surface import (
     free_convection_w_m2k,
 )
 
-_kernel_run: Any = k.run
 SAFE_STEP = 0.95
 REFERENCE_RISE_K = 100.0
 NOZZLE_STEP_M = 0.6e-3
@@ -206,7 +205,7 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
     length = scene.board.width_mm * scene.board.height_mm * 1e-3 / (2 * (scene.board.width_mm + scene.board.height_mm))
     radiates, rest, still_down = _underside(scene.board.underside, length, scene.ambient_c)
     via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
-    samples, shots, steps, final = _kernel_run(
+    samples, shots, steps, final = _kernel()(
         theta, *(values.astype(number) for values in (grid.gx, grid.gy)), grid.through_w_k, grid.c0.astype(number), grid.slopes.astype(number),
         (board_cells * (1 - network.covered_top)).astype(number), (board_cells * (1 - network.covered_bottom)).astype(number),
         grid.cell_x.astype(number), grid.cell_y.astype(number), grid.nx, segments, network.joints, network.joint_of_body,
@@ -215,7 +214,7 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
         EMISSIVITY * STEFAN_BOLTZMANN, rest, radiates, scene.ambient_c + 273.15, resolution.sample_s, resolution.frame_s, times,
         joint_samples, body_samples, frames, joint_record, body_record, energy, board_peak,
     )  # fmt: skip
-    stored = k.stored_heat_j(final, grid.c0, grid.slopes) + float(body_heat.sum()) + float((enthalpy - cold_enthalpy).sum())
+    stored = stored_heat_j(final, grid.c0, grid.slopes) + float(body_heat.sum()) + float((enthalpy - cold_enthalpy).sum())
     warm = scene.ambient_c
     return Rehearsal(
         joints=tuple(_joint_story(name, row, warm) for name, row in zip(network.names, joint_record, strict=True)),
@@ -229,6 +228,13 @@ def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution
         frames_c=np.array([grid.unflat(frame) for frame in frames[:shots]]) + warm,
         board_peak_c=float(board_peak.max()) + warm,
     )  # fmt: skip
+
+
+def _kernel() -> Any:
+    """The compiled stepping kernel; loading it takes a second, so it is done when first needed."""
+    from yellowfen.core.heat.kernel import run
+
+    return run
 
 
 def _still(length_m: float, ambient_c: float, up: bool) -> float:
@@ -265,3 +271,9 @@ def _part_stories(scene: Scene, record: Array) -> tuple[PartStory, ...]:
                   None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]))
         for part, row in zip(scene.parts, record, strict=True)
     )  # fmt: skip
+
+
+def stored_heat_j(theta: Array, c0: Array, slopes: Array) -> float:
+    """Heat in the board cells above ambient, J, with the temperature-dependent heat capacity."""
+    state = theta.astype(np.float64)
+    return float(np.sum(c0.astype(np.float64) * (state + 0.5 * slopes.astype(np.float64)[:, None] * state**2)))

@@ -9,7 +9,7 @@ from enum import StrEnum
 import numpy as np
 
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
-from yellowfen.core.heat.scene import Scene
+from yellowfen.core.heat.scene import Scene, Side
 from yellowfen.core.source.mark import Mark, constant
 
 FLUX_THINS_C = constant("flux_thins", 110.0, "°C", Mark.COMMON_PRACTICE, "tacky flux and paste flux run thin at 100 to 120 °C", "first cue")
@@ -60,7 +60,7 @@ def tell(scene: Scene, rehearsal: Rehearsal) -> tuple[Event, ...]:
         events += _target_events(ref, rehearsal)
     for part in scene.parts:
         if part.ref not in scene.targets:
-            events += _neighbour_events(part.ref, rehearsal)
+            events += _neighbour_events(part.ref, part.side is Side.BOTTOM, rehearsal)
     events += _limit_events(scene, rehearsal)
     return tuple(sorted(events, key=lambda event: (event.at_s, event.ref)))
 
@@ -95,7 +95,7 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     return events
 
 
-def _neighbour_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
+def _neighbour_events(ref: str, beneath: bool, rehearsal: Rehearsal) -> list[Event]:
     joints = rehearsal.joints_of(ref)
     starts = [joint.melt_start_s for joint in joints if joint.melt_start_s is not None]
     if not starts:
@@ -103,7 +103,14 @@ def _neighbour_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     events = [Event(min(starts), Kind.NEIGHBOUR_MELTS, ref, f"neighbour {ref} begins to melt")]
     loose = all_molten_s(joints)
     if loose is not None:
-        events.append(Event(loose, Kind.NEIGHBOUR_LOOSE, ref, f"neighbour {ref} is loose: a knock or a gust moves it"))
+        events.append(
+            Event(
+                loose,
+                Kind.NEIGHBOUR_LOOSE,
+                ref,
+                f"{ref} underneath is loose and may fall" if beneath else f"neighbour {ref} is loose: a knock or a gust moves it",
+            )
+        )
     return events
 
 

@@ -100,13 +100,13 @@ window.HeatLine = class HeatLine {
     for (const label of labels) this.add("text", { class: label.strong ? "strong" : "", x: HeatLine.RIGHT + 6, y: label.y + 4 }, label.ref);
   }
 
-  // Moments: a disc where a target's joints go molten, a diamond where harm begins, an open disc where all is solid.
+  // Moments: a disc where a target's joints go molten, a diamond where a neighbour comes loose (open) or a body gets too hot (full), an open disc where all is solid.
   moments(answer) {
     for (const event of answer.events) {
       const x = this.x(event.at_s);
       if (event.kind === "all molten" || event.kind === "first melt") this.add("circle", { class: "moment", cx: x, cy: this.y(answer.liquidus_c), r: event.kind === "all molten" ? 6.5 : 4 });
       else if (event.kind === "frozen") this.add("circle", { class: "moment cold", cx: x, cy: this.y(answer.liquidus_c), r: 5 });
-      else if (event.kind === "limit passed" || event.kind === "neighbour loose") this.add("path", { class: "moment bad", d: `M${x},${HeatLine.BOTTOM - 15}l7,8l-7,8l-7,-8z` });
+      else if (event.kind === "limit passed" || event.kind === "neighbour loose") this.add("path", { class: event.kind === "limit passed" ? "moment bad" : "moment loose", d: `M${x},${HeatLine.BOTTOM - 15}l7,8l-7,8l-7,-8z` });
     }
   }
 

@@ -14,10 +14,12 @@ document.addEventListener("alpine:init", () => {
     said: "",
     busy: false,
     waiting: [],
+    barWidth: 1000,
 
     init() {
       this.waiting = JSON.parse(localStorage.getItem(this.shelf) ?? "[]");
       this.drawBar();
+      window.addEventListener("resize", () => this.drawBar());
       setInterval(() => this.tick(), 100);
       window.addEventListener("keydown", (event) => {
         if (event.repeat) return;
@@ -34,13 +36,13 @@ document.addEventListener("alpine:init", () => {
       const heating = this.moves.filter((move) => move.do !== "withdraw");
       const begins = heating.map((_, i) => heating.slice(0, i).reduce((sum, move) => sum + move.seconds, 0));
       const middle = [
-        ...heating.slice(1).map((move, i) => ({ kind: "next move", ref: "", text: `${names[move.do]} now`, due: begins[i + 1] })),
-        ...this.targets.map((target) => ({ kind: "it flowed", ref: target.ref, text: `${target.ref} flowed`, due: target.flows_s ?? this.heatEnd })),
+        ...heating.slice(1).map((move, i) => ({ kind: "next move", ref: "", text: `${names[move.do]} now`, soon: names[move.do], due: begins[i + 1] })),
+        ...this.targets.map((target) => ({ kind: "it flowed", ref: target.ref, text: `${target.ref} flowed`, soon: `${target.ref} should flow`, due: target.flows_s ?? this.heatEnd })),
       ].sort((a, b) => a.due - b.due);
       return [
         { kind: "start", ref: "", text: "Start: air on the board", due: 0 },
         ...middle,
-        { kind: "heat away", ref: "", text: "Heat is away", due: Math.min(this.heatEnd, this.latest_s ?? Infinity) },
+        { kind: "heat away", ref: "", text: "Heat is away", soon: "Take the heat away", due: Math.min(this.heatEnd, this.latest_s ?? Infinity) },
         { kind: "solid", ref: "", text: "All is solid", due: null },
       ];
     },
@@ -78,8 +80,7 @@ document.addEventListener("alpine:init", () => {
       if (this.late) return `Heat away now: ${this.latest_why}`;
       if (this.due === null) return this.step.kind === "solid" ? "Wait for the dull skin; a nudge is too early." : "Watch for the shine.";
       const left = Math.round(this.due - this.elapsed);
-      const what = this.step.kind === "it flowed" ? `${this.step.ref} should flow` : this.step.text;
-      return left > 0 ? `${what} in about ${left} s` : `${what}: due ${-left} s ago`;
+      return left > 0 ? `${this.step.soon}: in about ${left} s` : `${this.step.soon}: due ${-left} s ago`;
     },
     get nextClass() { return this.late ? "urgent" : ""; },
     get keyText() { return this.over ? "All taps stored" : this.step.text; },
@@ -150,25 +151,42 @@ document.addEventListener("alpine:init", () => {
       this.tick();
     },
 
-    // The bar: moves as bands, forecast flows as drops, latest stop as a post, now as a rule.
-    barX(seconds) { return (seconds / this.barEnd) * 1000; },
+    // The bar: moves as named bands, the forecast flow with its spread below, the latest stop, and now as a rule.
+    barX(seconds) { return (seconds / this.barEnd) * this.barWidth; },
     get barEnd() { return Math.max(this.moves.reduce((sum, move) => sum + move.seconds, 0), this.latest_s ?? 0) * 1.02; },
     drawBar() {
       const bar = document.querySelector("[data-bar]");
-      const node = (name, attributes) => { const one = document.createElementNS("http://www.w3.org/2000/svg", name); for (const [key, value] of Object.entries(attributes)) one.setAttribute(key, value); bar.append(one); return one; };
-      const fills = { warm: "#4a5430", close: "#8a6412", hold: "#a4760f", withdraw: "#27474a" };
+      this.barWidth = Math.max(bar.clientWidth, 200);
+      bar.setAttribute("viewBox", `0 0 ${this.barWidth} 92`);
+      bar.replaceChildren();
+      const node = (name, attributes, text = "") => {
+        const one = document.createElementNS("http://www.w3.org/2000/svg", name);
+        for (const [key, value] of Object.entries(attributes)) one.setAttribute(key, value);
+        one.textContent = text;
+        bar.append(one);
+        return one;
+      };
+      const fills = { warm: "#4a5430", close: "#7a590f", hold: "#8f670d", withdraw: "#27474a" };
+      const words = { warm: "warm", close: "close in", hold: "hold", withdraw: "away" };
       let start = 0;
       for (const move of this.moves) {
-        node("rect", { x: this.barX(start), y: 18, width: Math.max(this.barX(move.seconds) - 3, 1), height: 34, fill: fills[move.do] });
+        const width = Math.max(this.barX(move.seconds) - 3, 1);
+        node("rect", { x: this.barX(start), y: 30, width, height: 36, fill: fills[move.do] });
+        if (width > 70) node("text", { x: this.barX(start) + 10, y: 54, class: "bar-word" }, words[move.do]);
         start += move.seconds;
       }
-      for (const target of this.targets.filter((one) => one.flows_s !== null)) {
-        if (target.early_s !== null) node("rect", { x: this.barX(target.early_s), y: 56, width: Math.max(this.barX((target.late_s ?? this.barEnd) - target.early_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
-        node("rect", { x: this.barX(target.flows_s) - 3, y: 10, width: 6, height: 54, fill: "#f5b133" });
+      const flows = this.targets.filter((one) => one.flows_s !== null);
+      for (const target of flows) {
+        if (target.early_s !== null) node("rect", { x: this.barX(target.early_s), y: 70, width: Math.max(this.barX((target.late_s ?? this.barEnd) - target.early_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
+        node("rect", { x: this.barX(target.flows_s) - 3, y: 24, width: 6, height: 56, fill: "#f5b133" });
       }
-      if (this.latest_s !== null) node("rect", { x: this.barX(this.latest_s) - 3, y: 4, width: 6, height: 62, fill: "#ff7a57" });
-      this.rule = node("rect", { x: 0, y: 0, width: 4, height: 70, fill: "#ffffff" });
+      if (flows.length) node("text", { x: this.barX(flows[0].flows_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, flows.length > 1 ? "first flows" : `${flows[0].ref} flows`);
+      if (this.latest_s !== null) {
+        node("rect", { x: this.barX(this.latest_s) - 3, y: 24, width: 6, height: 60, fill: "#ff7a57" });
+        node("text", { x: Math.min(this.barX(this.latest_s), this.barWidth - 60), y: 18, class: "bar-word harm", "text-anchor": "middle" }, "stop by here");
+      }
+      this.rule = node("rect", { x: 0, y: 22, width: 4, height: 64, fill: "#ffffff" });
     },
-    moveBar() { this.rule?.setAttribute("x", Math.min(this.barX(this.elapsed), 996)); },
+    moveBar() { this.rule?.setAttribute("x", Math.min(this.barX(this.elapsed), this.barWidth - 4)); },
   }));
 });

@@ -1,0 +1,85 @@
+"""Take the pictures of the main views from fresh demo data: `.venv/bin/python scripts/screenshots.py [FOLDER]`."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+from tests.browser.conftest import ARGUMENTS
+from tests.live_server import LiveServer
+
+from yellowfen.core.work.job import TapKind, Verdict
+from yellowfen.store import jobs
+from yellowfen.workflows import bench, demo, heat
+from yellowfen.workflows.opening import open_database
+
+
+def prepare(folder: Path) -> None:
+    """Demo data with two finished runs, so that the logbook has something to say."""
+    connection = open_database(folder)
+    demo.fill(connection)
+    job = jobs.rows(connection)[0]
+    for flowed, verdict, note in (
+        (47.5, Verdict.LEAN, "First try. Pin 4 lags: it sits on the plane. More flux there."),
+        (43.0, Verdict.GOOD, ""),
+    ):
+        run = heat.start_run(connection, job.id)
+        for key, kind, ref, at in (("a", TapKind.START, "", 0), ("b", TapKind.NEXT_MOVE, "", 25.2), ("c", TapKind.FLOWED, "U4", flowed),
+                                   ("d", TapKind.HEAT_AWAY, "", flowed + 6), ("e", TapKind.SOLID, "", flowed + 21)):  # fmt: skip
+            bench.tap(connection, run, key, kind, ref, 1_000_000 + int(at * 1000))
+        for pin in range(1, 9):
+            if note or pin < 4:
+                bench.mark(connection, run, "U4", str(pin), verdict if pin == 4 else Verdict.GOOD)
+        if note:
+            bench.finish(connection, run, note)
+    connection.close()
+
+
+def rehearsed(page: Page) -> None:
+    page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
+    page.wait_for_selector(".stop:visible, .mind:visible", timeout=20_000)
+    page.wait_for_timeout(1500)
+
+
+def running(page: Page) -> None:
+    rehearsed(page)
+    page.get_by_role("button", name="Run it at the bench").click()
+    page.wait_for_selector("[data-go]")
+    page.keyboard.press("Space")
+    page.wait_for_timeout(3600)
+
+
+def take(target: Path, url: str) -> None:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        views = (
+            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1", None), ("heat", "/jobs/1/heat", rehearsed),
+            ("look", "/jobs/1/look", None), ("finish", "/jobs/1/finish", None), ("logbook", "/logbook", None), ("bench", "/bench?edit=1", None),
+            ("run", "/jobs/1/heat", running),
+        )  # fmt: skip
+        for name, path, act in views:
+            page.goto(url + path)
+            page.wait_for_timeout(400)
+            if act:
+                act(page)
+            page.screenshot(path=target / f"{name}.png")
+        page.add_init_script("localStorage.setItem('yellowfen-theme', 'dark')")
+        page.goto(url + "/jobs/1/heat")
+        rehearsed(page)
+        page.screenshot(path=target / "heat-dim.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    target = Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")
+    with tempfile.TemporaryDirectory() as folder:
+        prepare(Path(folder))
+        server = LiveServer(Path(folder))
+        server.start()
+        try:
+            take(target, server.url)
+        finally:
+            server.stop()

@@ -1,0 +1,49 @@
+"""One real server, one headless Chromium, one page for the session; page errors fail the test that met them."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.live_server import LiveServer
+from yellowfen.workflows import demo
+from yellowfen.workflows.opening import open_database
+
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+    "--disable-sync",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[LiveServer]:
+    folder: Path = tmp_path_factory.mktemp("data")
+    connection = open_database(folder)
+    demo.fill(connection)
+    connection.close()
+    live = LiveServer(folder)
+    live.start()
+    yield live
+    live.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, server: LiveServer) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
+    page = context.new_page()
+    problems: list[str] = []
+    page.on("pageerror", lambda error: problems.append(f"page error: {error}"))
+    page.on("console", lambda message: problems.append(message.text) if "Content Security Policy" in message.text else None)
+    page.on("request", lambda request: problems.append(request.url) if not request.url.startswith((server.url, "data:")) else None)
+    yield page
+    context.close()
+    assert problems == []

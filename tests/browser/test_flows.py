@@ -1,0 +1,131 @@
+"""A person's way through: board in, rehearsal, run by one key with reload and kill, look, finish, logbook."""
+
+import time
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from tests.conftest import DATA
+from tests.live_server import LiveServer
+
+pytestmark = pytest.mark.browser
+
+
+def rehearsed(page: Page) -> None:
+    page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
+
+
+def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
+    page.goto("/boards")
+    page.set_input_files("[data-files]", [str(path) for path in sorted((DATA / "boards/two-sided").glob("board.*"))])
+    expect(page.locator("[data-chosen]")).to_contain_text("10 files")
+    page.get_by_label("Name (optional)").fill("A board from elsewhere")
+    page.get_by_role("button", name="Read the files").click()
+    expect(page.get_by_role("heading", name="A board from elsewhere")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("Not made out, or assumed")).to_be_visible()
+    assert page.locator("svg.plan .part").count() > 10
+    before = page.locator("svg.plan").get_attribute("viewBox")
+    page.get_by_role("button", name="Closer").click()
+    assert page.locator("svg.plan").get_attribute("viewBox") != before
+    page.get_by_role("button", name="Open a job").click()
+    expect(page.get_by_text("Choose a part to heat.")).to_be_visible()
+    page.locator('svg.plan .part[data-ref="P2"]').click()
+    rehearsed(page)
+    expect(page.locator(".verdict")).to_contain_text("flows at about")
+    expect(page.locator(".heat-line .target-line")).to_have_count(1)
+
+
+def test_a_refused_file_says_why_beside_the_form(page: Page) -> None:
+    page.goto("/boards")
+    page.set_input_files("[data-files]", [{"name": "x.zip", "mimeType": "application/zip", "buffer": b"no zip at all"}])
+    page.get_by_role("button", name="Read the files").click()
+    expect(page.get_by_role("alert")).to_contain_text("x.zip: is not a sound zip")
+
+
+def test_changing_a_setting_changes_the_answer_and_survives_reload(page: Page) -> None:
+    page.goto("/jobs/1/heat")
+    rehearsed(page)
+    before = page.locator(".verdict").inner_text()
+    page.get_by_label("Outlet shown").fill("420")
+    expect(page.locator(".verdict")).not_to_have_text(before, timeout=10_000)
+    expect(page.locator(".card-set")).to_contain_text("420 °C")
+    page.get_by_label("Outlet shown").fill("5000")
+    expect(page.get_by_role("alert").first).to_contain_text("outside 50 to 600")
+    page.reload()
+    rehearsed(page)
+    expect(page.locator(".card-set")).to_contain_text("420 °C")
+    page.get_by_label("Outlet shown").fill("350")
+    expect(page.locator(".card-set")).to_contain_text("350 °C")
+    expect(page.locator(".verdict")).to_contain_text("flows at about 4", timeout=10_000)
+
+
+def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(page: Page, server: LiveServer) -> None:
+    page.goto("/jobs/1/heat")
+    rehearsed(page)
+    page.get_by_role("button", name="Run it at the bench").click()
+    expect(page.locator("[data-go]")).to_contain_text("Start")
+    page.keyboard.press("Space")
+    expect(page.get_by_text("Stored: start 0 s")).to_be_visible()
+    page.keyboard.press("Space")
+    expect(page.get_by_text("next move")).to_be_visible()
+    page.keyboard.press("Backspace")
+    expect(page.get_by_text("next move")).not_to_be_visible()
+    page.keyboard.press("PageDown")
+    expect(page.get_by_text("next move")).to_be_visible()
+    page.reload()
+    expect(page.locator("[data-go]")).to_contain_text("U4 flowed")
+    server.kill()
+    page.keyboard.press("Space")
+    expect(page.get_by_role("alert")).to_contain_text("kept on this device")
+    server.start()
+    expect(page.get_by_text("U4 it flowed")).to_be_visible(timeout=10_000)
+    for _ in range(3):
+        page.keyboard.press("Space")
+        time.sleep(0.3)
+    expect(page.locator("[data-go]")).to_be_disabled()
+    page.get_by_role("link", name="Look at the joints").click()
+    expect(page.locator(".joint-now")).to_have_text("U4, pin 1")
+    page.keyboard.press("Space")
+    page.keyboard.press("2")
+    expect(page.get_by_text("2 of 8 looked at")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("2 of 8 looked at")).to_be_visible()
+    page.get_by_role("button", name="The rest is good").click()
+    expect(page.get_by_text("8 of 8 looked at")).to_be_visible()
+    assert page.locator("svg.plan .pad.marked-good").count() == 7
+    page.get_by_role("link", name="On to Finish").click()
+    page.get_by_label("What would you do differently").fill("Less air next time.")
+    page.get_by_role("button", name="Into the logbook").click()
+    expect(page.get_by_text("Less air next time.")).to_be_visible()
+    expect(page.get_by_text("7 good, 1 bridge")).to_be_visible()
+
+
+def test_a_place_with_a_plan_works_by_keyboard(page: Page) -> None:
+    page.goto("/boards/1")
+    plan = page.locator("svg.plan")
+    plan.focus()
+    before = plan.get_attribute("viewBox")
+    page.keyboard.press("+")
+    page.keyboard.press("ArrowRight")
+    assert plan.get_attribute("viewBox") != before
+    page.keyboard.press("0")
+    assert [float(n) for n in plan.get_attribute("viewBox").split()] == pytest.approx([float(n) for n in before.split()])
+
+
+PAGES = ["/", "/boards", "/boards/1", "/jobs/1/heat", "/runs/1", "/jobs/1/look", "/jobs/1/finish", "/bench", "/logbook"]
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -> None:
+    for dark in (False, True):
+        page.add_init_script(f"localStorage.setItem('yellowfen-theme', '{'dark' if dark else 'light'}')")
+        page.goto(path)
+        if path.endswith("heat"):
+            rehearsed(page)
+        found = Axe().run(page).response["violations"]
+        assert [(one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found] == []
+    page.set_viewport_size({"width": 390, "height": 800})
+    assert page.evaluate("document.documentElement.scrollWidth") <= 391
+    page.set_viewport_size({"width": 640, "height": 400})
+    assert page.evaluate("document.documentElement.scrollWidth") <= 641

@@ -1,0 +1,55 @@
+"""A real server process on a free port; ends only the process it started."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+class LiveServer:
+    """`yellowfen serve` on a data folder."""
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        self.port = free_port()
+        self.process: subprocess.Popen[bytes] | None = None
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> float:
+        """Start and wait for the first page; returns the seconds that took."""
+        began = time.perf_counter()
+        command = [sys.executable, "-m", "yellowfen.cli", "serve", "--data", str(self.data), "--port", str(self.port)]
+        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=dict(os.environ))
+        while time.perf_counter() - began < 60:
+            try:
+                with urllib.request.urlopen(self.url + "/", timeout=5) as page:
+                    page.read()
+                return time.perf_counter() - began
+            except OSError:
+                if self.process.poll() is not None:
+                    raise RuntimeError("the server ended by itself") from None
+                time.sleep(0.02)
+        raise RuntimeError("the server did not answer within a minute")
+
+    def kill(self) -> None:
+        assert self.process is not None
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(20)

@@ -1,0 +1,117 @@
+"""The database: migrations, atomic work, round trips, backup."""
+
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import small_scene
+from yellowfen.core.board.board import Board
+from yellowfen.core.work.job import HeatPlan, Station, TapKind, Verdict, usual_moves
+from yellowfen.errors import InvalidValue, NotFound, Refused
+from yellowfen.store import boards, jobs, runs, stations
+from yellowfen.store.database import atomic, connect, migrate
+from yellowfen.store.packing import pack, unpack
+from yellowfen.workflows import bench, demo, heat
+from yellowfen.workflows.opening import back_up, open_database
+
+
+def test_migrating_twice_changes_nothing(tmp_path: Path) -> None:
+    connection = connect(tmp_path / "a.sqlite3")
+    assert migrate(connection) == 1
+    assert migrate(connection) == 0
+    connection.execute("INSERT INTO migration VALUES ('9999_future.sql', 'later')")
+    with pytest.raises(Refused, match="newer Yellowfen"):
+        migrate(connection)
+    connection.close()
+
+
+def test_atomic_nests_and_undoes(tmp_path: Path) -> None:
+    connection = open_database(tmp_path)
+    station = Station(0, "one", 6, 350, 30)
+
+    def failing_inner() -> None:
+        with atomic(connection):
+            stations.add(connection, Station(0, "two", 6, 350, 30))
+            raise ValueError("stop")
+
+    with atomic(connection):
+        stations.add(connection, station)
+        with pytest.raises(ValueError, match="stop"):
+            failing_inner()
+    assert [one.name for one in stations.rows(connection)] == ["one"]
+    with pytest.raises(Refused, match="there already"):
+        stations.add(connection, station)
+    connection.close()
+
+
+def test_the_table_repeats_the_dataclass_rules(tmp_path: Path) -> None:
+    connection = open_database(tmp_path)
+    with pytest.raises(sqlite3.IntegrityError):
+        connection.execute("INSERT INTO station VALUES (1, 'x', 99, 350, 30, '', '', 0)")
+    with pytest.raises(InvalidValue, match="nozzle"):
+        Station(0, "x", 99, 350, 30)
+    connection.close()
+
+
+def test_boards_and_plans_round_trip(tmp_path: Path, demo_board: Board) -> None:
+    assert unpack(Board, pack(demo_board)) == demo_board
+    plan = HeatPlan(targets=("U4",), moves=usual_moves(("U4",)))
+    assert unpack(HeatPlan, pack(plan)) == plan
+    assert small_scene().targets == ("U1",)
+    connection = open_database(tmp_path)
+    board_id = boards.add(connection, demo_board, {"a": b"\x00\xff"}, {})
+    assert boards.get(connection, board_id) == demo_board
+    assert boards.files_of(connection, board_id)[0] == {"a": b"\x00\xff"}
+    boards.remove(connection, board_id)
+    with pytest.raises(NotFound, match="no board"):
+        boards.get(connection, board_id)
+    connection.close()
+
+
+def test_a_run_from_start_to_logbook_and_backup(tmp_path: Path) -> None:
+    connection = open_database(tmp_path)
+    assert demo.fill(connection)
+    assert not demo.fill(connection)
+    job = jobs.rows(connection)[0]
+    run_id = heat.start_run(connection, job.id)
+    with pytest.raises(Refused, match="start the clock"):
+        bench.tap(connection, run_id, "k0", TapKind.FLOWED, "U4", 5000)
+    bench.tap(connection, run_id, "k1", TapKind.START, "", 1_000_000)
+    bench.tap(connection, run_id, "k2", TapKind.FLOWED, "U4", 1_041_500)
+    bench.tap(connection, run_id, "k2", TapKind.FLOWED, "U4", 1_099_000)
+    with pytest.raises(InvalidValue, match="not a target"):
+        bench.tap(connection, run_id, "k3", TapKind.FLOWED, "R1", 1_050_000)
+    with pytest.raises(InvalidValue, match="before the start"):
+        bench.tap(connection, run_id, "k4", TapKind.SOLID, "", 500)
+    bench.mark(connection, run_id, "U4", "3", Verdict.BRIDGE)
+    bench.mark(connection, run_id, "U4", "3", Verdict.GOOD)
+    with pytest.raises(InvalidValue, match="no pin 99"):
+        bench.mark(connection, run_id, "U4", "99", Verdict.GOOD)
+    run = bench.finish(connection, run_id, " went well ")
+    assert run.seen_s("U4") == pytest.approx(41.5)
+    assert [str(mark.verdict) for mark in run.marks] == ["good"]
+    assert (run.note, run.finished) == ("went well", True)
+    assert run.forecast.targets[0].early_s < run.forecast.targets[0].flows_s < run.forecast.targets[0].late_s
+    with pytest.raises(Refused, match="finished"):
+        bench.tap(connection, run_id, "k9", TapKind.SOLID, "", 1_090_000)
+    connection.close()
+    back_up(tmp_path, tmp_path / "copy.sqlite3")
+    with pytest.raises(InvalidValue, match="exists already"):
+        back_up(tmp_path, tmp_path / "copy.sqlite3")
+    copy = connect(tmp_path / "copy.sqlite3")
+    assert runs.get(copy, run_id) == run
+    copy.close()
+
+
+def test_undo_goes_back_to_before_the_start(tmp_path: Path) -> None:
+    connection = open_database(tmp_path)
+    demo.fill(connection)
+    run_id = heat.start_run(connection, jobs.rows(connection)[0].id)
+    bench.tap(connection, run_id, "a", TapKind.START, "", 1000)
+    bench.tap(connection, run_id, "b", TapKind.NEXT_MOVE, "", 2000)
+    with pytest.raises(Refused, match="later taps"):
+        bench.undo_tap(connection, run_id, "a")
+    bench.undo_tap(connection, run_id, "b")
+    assert bench.undo_tap(connection, run_id, "a").started_ms is None
+    connection.close()

@@ -1,0 +1,98 @@
+"""The command line: stable answers, exit code 2 and one sentence for bad input."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import DATA
+from yellowfen.cli import _parser, main
+
+EXAMPLE = Path(__file__).parents[1] / "docs" / "rehearsal-example.json"
+
+
+def test_rehearse_answers_with_the_documented_fields(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["rehearse", str(EXAMPLE), "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert set(answer) >= {"joints", "parts", "events", "energy_balance", "warnings", "model"}
+    assert set(answer["joints"][0]) == {"ref", "pin", "melt_start_s", "melt_end_s", "freeze_s", "peak_c", "time_above_liquidus_s"}
+    assert {"ref", "body_peak_c", "limit_c", "limit_passed_s"} <= set(answer["parts"][0])
+    balance = answer["energy_balance"]
+    assert abs(balance["residual_j"]) <= max(1e-3 * balance["put_in_j"], 0.01)
+    assert balance["put_in_j"] - balance["lost_j"] - balance["stored_j"] == pytest.approx(balance["residual_j"], abs=0.01)
+    assert {"cells", "step_s", "wall_s", "simulated_s"} <= set(answer["model"])
+    times = [event["at_s"] for event in answer["events"]]
+    assert times == sorted(times)
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"version": 2}, "version"), ({"source": {"kind": "hot_air", "nozzle_mm": 6, "outlet_c": 5000, "flow_lpm": 30}}, "source.outlet_c"),
+        ({"targets": ["U9"]}, "targets"), ({"targets": []}, "targets"), ({"ambient_c": "warm"}, "ambient_c"), ({"surprise": 1}, "surprise"),
+        ({"parts": [{"ref": "U1", "package": "BRICK", "x_mm": 30, "y_mm": 20}]}, "parts.0.package"),
+        ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 300, "y_mm": 20}]}, "parts.U1"),
+        ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20}] * 2}, "parts"),
+        ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20, "alloy": "Pb"}]}, "alloy"),
+        ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20, "plane_pins": ["40"]}]}, "plane_pins"),
+        ({"moves": [{"do": "close", "over": "U1", "seconds": 5}]}, "height_mm"), ({"moves": [{"do": "hold", "height_mm": 9, "seconds": 5}]}, "moves.over"),
+        ({"board": {"width_mm": -5, "height_mm": 40}}, "board.width_mm"),
+        ({"board": {"width_mm": 60, "height_mm": 40, "copper": [{"layer": "top", "coverage": 1.4}]}}, "coverage"),
+        ({"board": {"width_mm": 60, "height_mm": 40, "copper": [{"layer": "top", "coverage": [[0.1], [0.1, 0.2]]}]}}, "coverage"),
+    ],
+)  # fmt: skip
+def test_invalid_files_name_the_field(change: dict[str, object], field: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "bad.json"
+    path.write_text(json.dumps(json.loads(EXAMPLE.read_text()) | change))
+    assert main(["rehearse", str(path), "--json"]) == 2
+    said = capsys.readouterr()
+    assert said.out == ""
+    assert field in said.err
+    assert said.err.count("\n") == 1
+
+
+@pytest.mark.parametrize("text", ["", "{", "[1,2]", '{"a": NaN}', "[" * 100_000, "\x00\xff"])
+def test_no_json_is_said_plainly(text: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "bad.json"
+    path.write_text(text)
+    assert main(["rehearse", str(path)]) == 2
+    assert capsys.readouterr().err.startswith("yellowfen: ")
+
+
+def test_explicit_pads_and_maps(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    given = json.loads(EXAMPLE.read_text())
+    given["board"]["copper"][0]["coverage"] = [[0.2, 0.8], [0.5, 0.1]]
+    given["board"]["vias"] = [{"x_mm": 31, "y_mm": 21}]
+    pads = [{"pin": str(i), "x_mm": x, "y_mm": 0, "size_x_mm": 1, "size_y_mm": 1.2, "kind": "chip"} for i, x in ((1, -1), (2, 1))]
+    given["parts"].append({"ref": "Y1", "package": "unknown", "x_mm": 40, "y_mm": 20, "pads": pads})
+    path = tmp_path / "pads.json"
+    path.write_text(json.dumps(given))
+    assert main(["rehearse", str(path), "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert [joint["pin"] for joint in answer["joints"] if joint["ref"] == "Y1"] == ["1", "2"]
+    assert any("guessed" in said for said in answer["warnings"])
+
+
+def test_import_says_what_was_found(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    files = [str(path) for path in sorted((DATA / "boards/two-sided").glob("board.*"))]
+    assert main(["import", *files, "--json", "--keep", "--data", str(tmp_path)]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["paste_openings"] == {"top": 89, "bottom": 121}
+    assert answer["board_id"] == 1
+    assert main(["import", str(tmp_path / "missing.zip")]) == 2
+    assert "cannot be opened" in capsys.readouterr().err
+
+
+def test_demo_and_backup(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["backup", str(tmp_path / "b.sqlite3"), "--data", str(tmp_path)]) == 2
+    assert main(["demo", "--data", str(tmp_path)]) == 0
+    assert main(["backup", str(tmp_path / "b.sqlite3"), "--data", str(tmp_path)]) == 0
+    assert main(["serve", "--port", "0", "--data", str(tmp_path)]) == 2
+    assert "backup written" in capsys.readouterr().out
+
+
+def test_every_verb_stands_in_the_readme() -> None:
+    readme = (Path(__file__).parents[1] / "README.md").read_text(encoding="utf-8")
+    verbs = next(action for action in _parser()._actions if action.choices).choices
+    for verb in verbs:
+        assert f"yellowfen {verb}" in readme

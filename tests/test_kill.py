@@ -1,0 +1,56 @@
+"""What the server confirmed survives SIGKILL at random moments during tapping, 50 times."""
+
+import json
+import random
+import threading
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+import pytest
+
+from tests.live_server import LiveServer
+from yellowfen.core.work.job import TapKind
+from yellowfen.store import jobs, runs
+from yellowfen.workflows import bench, demo, heat
+from yellowfen.workflows.opening import open_database
+
+KILLS = 50
+
+
+def tap(url: str, run_id: int, key: str, at_ms: int) -> bool:
+    """Send one tap; True when the server confirmed it."""
+    body = json.dumps({"key": key, "kind": "next move", "ref": "", "at_ms": at_ms}).encode()
+    request = urllib.request.Request(f"{url}/api/runs/{run_id}/taps", body, {"content-type": "application/json"})
+    try:
+        with urllib.request.urlopen(request, timeout=5) as reply:
+            return reply.status == 200 and key in reply.read().decode()
+    except (OSError, urllib.error.URLError, ValueError):
+        return False
+
+
+@pytest.mark.slow
+def test_confirmed_taps_survive_fifty_kills(tmp_path: Path) -> None:
+    connection = open_database(tmp_path)
+    demo.fill(connection)
+    run_id = heat.start_run(connection, jobs.rows(connection)[0].id)
+    bench.tap(connection, run_id, "start", TapKind.START, "", 1_000)
+    chance = random.Random(7)
+    confirmed: list[str] = []
+    server = LiveServer(tmp_path)
+    for kill in range(KILLS):
+        server.start()
+        killer = threading.Timer(chance.uniform(0.0, 0.12), server.kill)
+        killer.start()
+        for number in range(10_000):
+            key = f"{kill}-{number}"
+            if not tap(server.url, run_id, key, 2_000 + 10 * kill):
+                break
+            confirmed.append(key)
+        killer.join()
+        time.sleep(0.01)
+    stored = {one.key for one in runs.get(connection, run_id).taps}
+    connection.close()
+    assert len(confirmed) > KILLS
+    assert set(confirmed) <= stored

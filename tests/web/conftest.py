@@ -1,0 +1,42 @@
+"""A client on the application with the demo data."""
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from yellowfen.web.app import create_app
+from yellowfen.workflows import demo
+from yellowfen.workflows.opening import DATABASE, back_up, open_database
+
+
+@pytest.fixture(scope="session")
+def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with the demo data, to be copied."""
+    folder = tmp_path_factory.mktemp("demo")
+    connection = open_database(folder)
+    demo.fill(connection)
+    back_up(folder, folder / "copy.sqlite3")
+    connection.close()
+    return folder / "copy.sqlite3"
+
+
+@pytest.fixture
+def client(tmp_path: Path, filled: Path) -> Iterator[TestClient]:
+    shutil.copy(filled, tmp_path / DATABASE)
+    with TestClient(create_app(tmp_path), base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
+        yield client
+
+
+@pytest.fixture
+def plan() -> dict[str, object]:
+    """Settings as the Heat stage sends them."""
+    return {
+        "alloy": "Sn63Pb37", "station_id": 1, "nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30, "outlet_offset_c": 0,
+        "underside": "insulating", "ambient_c": 23, "targets": ["U4"],
+        "moves": [
+            {"do": "close", "seconds": 30, "height_mm": 15, "circle_mm": 4, "circle_s": 2}, {"do": "withdraw", "seconds": 10},
+        ],
+    }  # fmt: skip
