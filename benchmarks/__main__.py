@@ -6,6 +6,7 @@ import numpy as np
 
 from benchmarks import vectorised
 from benchmarks.heat_case import reference_scene
+from benchmarks.pages import pages
 from yellowfen.core.heat import rehearsal as r
 from yellowfen.core.heat.grid import make_grid
 from yellowfen.core.heat.network import build_network
@@ -83,3 +84,4 @@ def heat() -> None:
 
 if __name__ == "__main__":
     heat()
+    pages()

@@ -25,8 +25,8 @@ class Slab:
     start_k: float = 0.0
     lost_below_w_m2k: float = 0.0
     source_share: Any = None
-    joints: Any = field(default_factory=lambda: np.zeros((0, 10)))
-    bodies: Any = field(default_factory=lambda: np.zeros((0, 9)))
+    joints: Any = field(default_factory=lambda: np.zeros((0, 11)))
+    bodies: Any = field(default_factory=lambda: np.zeros((0, 10)))
     joint_of_body: Any = field(default_factory=lambda: np.zeros(1, dtype=np.int64))
     enthalpy: Any = field(default_factory=lambda: np.zeros(0))
 

@@ -81,9 +81,9 @@ def test_steady_disc_source_on_a_thin_plate() -> None:
 def test_latent_plateau() -> None:
     """A joint under constant heat stands at its melting point for L / q and melts at the closed-form moments."""
     heat, latent, solidus, q = 2e-3, 0.15, 160.0, 0.02
-    joint = np.zeros((1, 10))
+    joint = np.zeros((1, 11))
     joint[0, [k.J_HEAT, k.J_PER_HEAT, k.J_LATENT, k.J_SOLIDUS, k.J_AIR_AREA, k.J_TOP]] = heat, 1 / heat, latent, solidus, 1.0, 1.0
-    body = np.zeros((1, 9))
+    body = np.zeros((1, 10))
     body[0, [k.B_HEAT, k.B_LIMIT]] = 1.0, 1e9
     slab = Slab(2, 2, 3, 1e-3, [1e-6] * 3, 1e-6, [1.0] * 3, joints=joint, bodies=body, joint_of_body=np.array([0, 1]))
     slab.enthalpy = np.array([-heat * solidus])

@@ -23,6 +23,6 @@ def create_app(data: Path) -> FastAPI:
         app.include_router(routes.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)
-    app.add_middleware(GZipMiddleware, minimum_size=800)
+    app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=3)
     app.add_middleware(Guards)
     return app

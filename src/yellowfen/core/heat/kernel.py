@@ -20,6 +20,8 @@ import numba
 import numpy as np
 
 from yellowfen.core.heat.kernel_tables import (
+    B_GAP_W_K,
+    J_LINK_W_K,
     B_HALF_X,
     B_HALF_Y,
     B_HEAT,
@@ -65,6 +67,8 @@ from yellowfen.core.heat.kernel_tables import (
 )
 
 _MATH = {"contract", "reassoc", "nsz", "arcp"}
+# Without reassociation, so that the many loops over two or three links are not vectorised, which would slow them.
+_SHORT_LOOPS = {"contract", "nsz", "arcp"}
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
@@ -183,7 +187,7 @@ def _take(theta, layer, i, cooling, slope):
     theta[layer, i] -= d * (1.0 + 0.5 * slope * d * soft)
 
 
-@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+@numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
 def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
     """One implicit step of the columns with plated holes; fluxes from the new state, used on both sides."""
     layers = theta.shape[0]
@@ -213,7 +217,7 @@ def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
             _take(theta, layer, i, -dt * q * inv_c0[layer, i], slopes[layer])
 
 
-@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+@numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
 def _solve_parts(theta, per_heat, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, bodies, gap_links,
                  gap_cell, gap_w_k, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
                  joint_record, body_record, energy, source, pull, ease, lean_a, lean_b, link_theta, gap_theta, now, dt):  # fmt: skip
@@ -236,19 +240,17 @@ def _solve_parts(theta, per_heat, slopes, joints, joint_of_body, joint_links, li
         q_jet = area_jet * body_air[b, 1]
         k_loss = area_loss * body_air[b, 2]
         push = heat_rate * body_theta[b] + q_jet
-        hold = heat_rate + k_jet + k_loss
+        hold = heat_rate + k_jet + k_loss + bodies[b, B_GAP_W_K]
         for g in range(gap_links[b], gap_links[b + 1]):
             gap_theta[g] = face[gap_cell[g]]
             push += gap_w_k[g] * gap_theta[g]
-            hold += gap_w_k[g]
         for j in range(joint_of_body[b], joint_of_body[b + 1]):
             lead = joints[j, J_LEAD]
             warm = joints[j, J_AIR_AREA] * joint_air[j, 1]
-            total = lead + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
+            total = joints[j, J_LINK_W_K] + lead + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
             for g in range(joint_links[j], joint_links[j + 1]):
                 link_theta[g] = face[link_cell[g]]
                 warm += link_w_k[g] * link_theta[g]
-                total += link_w_k[g]
             source[j] = warm
             pull[j] = total
             base = joints[j, J_HEAT] * per_dt
@@ -333,7 +335,7 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, c
     """Step the whole recipe. State arrays are changed in place; records are filled. Returns (samples, frames, steps).
 
     theta (layers, cells) kelvins above ambient; gx, gy (layers, cells) W/K with zeros
-    at every border; through_w_k from one node layer to the next in every cell; c0 (layers, cells) J/K; segments (moves, 13); joints (n, 10); bodies (m, 9); links
+    at every border; through_w_k from one node layer to the next in every cell; c0 (layers, cells) J/K; segments (moves, 13); joints (n, 11); bodies (m, 10); links
     as CSR (joint_links, gap_links are starts). All tables as named by the column constants above.
     """
     layers, cells = theta.shape

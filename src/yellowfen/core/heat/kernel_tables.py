@@ -5,9 +5,9 @@
     13
 )
 # Columns of the joint table.
-(J_HEAT, J_LATENT, J_SOLIDUS, J_RANGE, J_LEAD, J_AIR_AREA, J_X, J_Y, J_TOP, J_PER_HEAT) = range(10)
+(J_HEAT, J_LATENT, J_SOLIDUS, J_RANGE, J_LEAD, J_AIR_AREA, J_X, J_Y, J_TOP, J_PER_HEAT, J_LINK_W_K) = range(11)
 # Columns of the body table.
-(B_HEAT, B_JET_AREA, B_LOSS_AREA, B_X, B_Y, B_HALF_X, B_HALF_Y, B_LIMIT, B_TOP) = range(9)
+(B_HEAT, B_JET_AREA, B_LOSS_AREA, B_X, B_Y, B_HALF_X, B_HALF_Y, B_LIMIT, B_TOP, B_GAP_W_K) = range(10)
 # Columns of the joint record.
 (R_MELT_START, R_MELT_END, R_FREEZE, R_PEAK, R_ABOVE) = range(5)
 # Columns of the body record.

@@ -117,6 +117,7 @@ def build_network(scene: Scene, grid: Grid) -> Network:
         gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
         gap_starts.append(gap_starts[-1] + len(cells))
         bodies.append(_body_row(part, scene.ambient_c))
+        bodies[-1][k.B_GAP_W_K] = gaps[-1][1].sum()
         for land in part.package.lands:
             x, y, sx, sy, angle = place_land(part, land)
             cells, area = turned_cells(grid, x, y, sx, sy, angle)
@@ -127,12 +128,13 @@ def build_network(scene: Scene, grid: Grid) -> Network:
             alloy = alloy_named(part.alloy)
             names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
             joints.append(_joint_row(part, land, alloy, x, y, scene.ambient_c))
+            joints[-1][k.J_LINK_W_K] = links[-1][1].sum()
             if land.pin in part.plane_pins:
                 extra[cells] += PLANE_VIAS * via_conductance_w_k(0.3, slab_mm) * area / area.sum()
         of_body.append(len(joints))
     return Network(
-        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, 10), np.array(of_body), *_csr(joint_starts, links),
-        _table(bodies, 9), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0),
+        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, 11), np.array(of_body), *_csr(joint_starts, links),
+        _table(bodies, 10), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0),
         _with_extra_columns(grid, extra),
     )  # fmt: skip
 
@@ -158,7 +160,7 @@ def _body_row(part: PlacedPart, ambient_c: float) -> Array:
     sides = 2 * (package.body_x_mm + package.body_y_mm) * package.height_mm * 1e-6
     flip = round(part.rotation_deg / 90.0) % 2 == 1
     half_x, half_y = package.body_x_mm / 2000, package.body_y_mm / 2000
-    row = np.zeros(9)
+    row = np.zeros(10)
     row[k.B_HEAT] = package.body_heat_j_k
     row[k.B_JET_AREA] = top + SIDE_SHARE * sides
     row[k.B_LOSS_AREA] = top + sides
@@ -172,7 +174,7 @@ def _body_row(part: PlacedPart, ambient_c: float) -> Array:
 def _joint_row(part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: float, ambient_c: float) -> Array:
     solder_kg = land.area_mm2 * SOLDER_THICKNESS_MM * 1e-9 * alloy.density_g_cm3 * 1e3
     seen = land.kind in (JointKind.GULL_WING, JointKind.TAB)
-    row = np.zeros(10)
+    row = np.zeros(11)
     row[k.J_HEAT] = 2.0 * solder_kg * SOLDER_CP_J_KGK + 1e-5
     row[k.J_PER_HEAT] = 1.0 / row[k.J_HEAT]
     row[k.J_LATENT] = solder_kg * alloy.latent_j_g * 1e3

@@ -21,6 +21,7 @@ from yellowfen.workflows.heat import Rehearsed, keep_plan, outlook_of, rehearse_
 
 router = APIRouter()
 MOST_POINTS = 240
+MOST_FRAMES = 60
 FRAME_LOW_C, FRAME_STEP_C = 10.0, 1.5
 
 
@@ -152,7 +153,7 @@ def _fate(scene: Scene, rehearsal: Rehearsal, ref: str) -> dict[str, Any]:
 def _frames(rehearsal: Rehearsal) -> dict[str, Any]:
     """Top-face pictures as bytes: value = FRAME_LOW_C + FRAME_STEP_C·byte; rows from the lower edge up."""
     frames = rehearsal.frames_c
-    stride = max(1, len(frames) // 150)
+    stride = max(1, round(len(frames) / MOST_FRAMES))
     frames = _edges_filled(frames[::stride], rehearsal)
     coded = np.clip((frames - FRAME_LOW_C) / FRAME_STEP_C, 0, 255).astype(np.uint8)
     return {

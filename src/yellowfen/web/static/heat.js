@@ -78,7 +78,7 @@ document.addEventListener("alpine:init", () => {
     markTargets() {
       for (const part of this.plan.svg.querySelectorAll(".part")) part.classList.toggle("target", this.targets.includes(part.dataset.ref));
     },
-    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse(), 120); },
+    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse(), 60); },
 
     asked() {
       return {
@@ -97,6 +97,8 @@ document.addEventListener("alpine:init", () => {
         if (!done) return;
       }
       if (this.answer.empty) return;
+      await new Promise((resolve) => setTimeout(resolve, 400));
+      if (turn !== this.turn) return;
       const look = await fetch(`/api/jobs/${this.job}/outlook`, { headers: { accept: "application/json" } });
       if (turn === this.turn && look.ok) this.outlook = await look.json();
     },
@@ -131,6 +133,7 @@ document.addEventListener("alpine:init", () => {
       this.shownTurn = this.turn;
       this.show(Math.min(seen, answer.total_s));
       document.body.dataset.rehearsed = answer.quick ? "quick" : "fine";
+      document.body.dataset.turn = String(this.turn);
     },
 
     show(seconds) {
