@@ -1,5 +1,6 @@
 """Rehearsing a job, keeping its plan, and taking its forecast into a run."""
 
+import math
 import sqlite3
 import threading
 import time
@@ -16,6 +17,7 @@ from yellowfen.store import boards, jobs, runs
 from yellowfen.store.packing import pack
 
 QUICK_ABOVE_MM2 = 3500.0
+NEAR_MM = 14.0
 
 
 @dataclass(frozen=True)
@@ -57,6 +59,8 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
         if key in _KEPT:
             return _KEPT[key]
     scene = scene_of(boards.get(connection, job.board_id), job.plan)
+    if quick:
+        scene = _near_the_heat(scene)
     began = time.perf_counter()
     resolution = _quick_resolution(scene) if quick else FINE
     done = Rehearsed(f"{abs(hash(key)):x}", scene, rehearse(scene, resolution), 0.0, quick)
@@ -66,6 +70,16 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
         while len(_KEPT) > _MOST_KEPT:
             _KEPT.popitem(last=False)
     return done
+
+
+def _near_the_heat(scene: Scene) -> Scene:
+    """The scene without parts too far from the nozzle to matter to a first answer."""
+    centres = [(*scene.centre(move), move.circle_mm) for move in scene.moves if move.blows]
+    near = tuple(
+        part for part in scene.parts
+        if part.ref in scene.targets or any(math.hypot(part.x_mm - x, part.y_mm - y) < circle + NEAR_MM for x, y, circle in centres)
+    )  # fmt: skip
+    return replace(scene, parts=near)
 
 
 def _quick_resolution(scene: Scene) -> Resolution:

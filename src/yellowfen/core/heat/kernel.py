@@ -21,7 +21,6 @@ import numpy as np
 
 from yellowfen.core.heat.kernel_tables import (
     B_GAP_W_K,
-    J_LINK_W_K,
     B_HALF_X,
     B_HALF_Y,
     B_HEAT,
@@ -39,6 +38,7 @@ from yellowfen.core.heat.kernel_tables import (
     J_HEAT,
     J_LATENT,
     J_LEAD,
+    J_LINK_W_K,
     J_PER_HEAT,
     J_RANGE,
     J_SOLIDUS,

@@ -26,7 +26,6 @@ SAFE_STEP = 0.95
 REFERENCE_RISE_K = 100.0
 NOZZLE_STEP_M = 0.6e-3
 REFRESH_S = 0.1
-PART_STEP_S = 0.025
 
 
 @dataclass(frozen=True)
@@ -117,14 +116,15 @@ class Resolution:
     cell_mm: float = 1.0
     layers: int = 4
     max_step_s: float = 0.0125
+    part_step_s: float = 0.025
     sample_s: float = 0.2
     frame_s: float = 1.0
     single_precision: bool = True
 
 
 FINE = Resolution()
-QUICK = Resolution(layers=3, max_step_s=0.02)
-COARSE = Resolution(cell_mm=2.0, layers=3, max_step_s=0.03, sample_s=0.5, frame_s=1e9)
+QUICK = Resolution(layers=3, max_step_s=0.02, part_step_s=0.045)
+COARSE = Resolution(cell_mm=2.0, layers=3, max_step_s=0.03, part_step_s=0.06, sample_s=0.5, frame_s=1e9)
 
 
 def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
@@ -162,7 +162,7 @@ def _segments(scene: Scene, network: Network, resolution: Resolution, warnings: 
         steps = math.ceil(move.seconds / limit)
         row[k.STEPS] = steps
         row[k.REFRESH] = _refresh_every(move, move.seconds / steps)
-        row[k.PARTS_EVERY] = max(1, round(PART_STEP_S / (move.seconds / steps)))
+        row[k.PARTS_EVERY] = max(1, round(resolution.part_step_s / (move.seconds / steps)))
     return rows
 
 
