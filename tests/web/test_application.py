@@ -146,7 +146,9 @@ def test_a_part_outside_the_board_is_told_and_the_rest_is_usable(client: TestCli
 def test_a_foreign_board_goes_from_upload_to_rehearsal(client: TestClient, plan: dict[str, Any]) -> None:
     folder = DATA / "boards/attributes"
     files = [("files", (path.name, path.read_bytes())) for path in sorted(folder.glob("*.gbr"))]
-    assert "Not made out" in client.post("/boards", files=files).text
+    page = client.post("/boards", files=files).text
+    assert "Not made out" in page
+    assert "<h1>board</h1>" in page
     job = client.post("/boards/2/jobs").url.path.split("/")[2]
     answer = client.post(f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON).json()
     assert answer["parts"]["U1"]["body_peak_c"] > 100

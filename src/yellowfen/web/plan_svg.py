@@ -32,7 +32,7 @@ def plan_svg(board: Board, side: str) -> Markup:
         f'<path class="plan-copper" fill-rule="evenodd" d="{copper}"/>'
         f'<g class="plan-heat"></g><path class="plan-legend" d="{legend}"/>'
         f'<g class="plan-holes">{holes}</g><g class="plan-pads">{pads}</g><g class="plan-bodies">{bodies}</g>'
-        f'<g class="plan-contours"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
+        f'<g class="plan-contours" clip-path="url(#board-shape)"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
     )
 
 

@@ -1,5 +1,6 @@
 """Bringing boards in and choosing what their files are. Nothing is stored unless the whole board could be read."""
 
+import itertools
 import sqlite3
 from collections.abc import Iterable
 
@@ -20,8 +21,17 @@ def read_upload(uploads: Iterable[tuple[str, bytes]], name: str = "", thickness_
     files = unpack(given)
     if not files:
         raise UnreadableFile(label_of(given[0][0]), "holds no files")
-    plain = name.strip()[:120] or label_of(given[0][0]).rsplit(".", 1)[0] or "Board"
+    plain = name.strip()[:120] or _common_name([label_of(file) for file, _ in given])
     return read_board(files, plain, thickness_mm=thickness_mm), files
+
+
+def _common_name(labels: list[str]) -> str:
+    """What all the files' names begin with, or the single file's own stem."""
+    if len(labels) == 1:
+        return labels[0].rsplit(".", 1)[0] or "Board"
+    alike = itertools.takewhile(lambda letters: len(set(letters)) == 1, zip(*labels, strict=False))
+    shared = "".join(letters[0] for letters in alike).split(".")[0].strip("-_ ")
+    return shared if len(shared) >= 2 else "Board"
 
 
 def import_board(connection: sqlite3.Connection, uploads: Iterable[tuple[str, bytes]], name: str = "", thickness_mm: float = 1.6) -> int:

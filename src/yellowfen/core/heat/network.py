@@ -65,7 +65,12 @@ class Network:
 def place_land(part: PlacedPart, land: Land) -> tuple[float, float, float, float, float]:
     """A land on the board: centre x, y, sizes (mm) in the part's turned frame, and that frame's angle (deg)."""
     x, y = on_board(part, land.x_mm, land.y_mm)
-    return x, y, land.size_x_mm, land.size_y_mm, part.rotation_deg
+    return x, y, land.size_x_mm, land.size_y_mm, seen_angle_deg(part)
+
+
+def seen_angle_deg(part: PlacedPart) -> float:
+    """The part's angle seen from above the board; underneath, anticlockwise becomes clockwise."""
+    return part.rotation_deg if part.side is Side.TOP else -part.rotation_deg
 
 
 def on_board(part: PlacedPart, x_mm: float, y_mm: float) -> tuple[float, float]:
@@ -112,7 +117,7 @@ def build_network(scene: Scene, grid: Grid) -> Network:
     extra = np.zeros(grid.cells)
     slab_mm = scene.board.thickness_mm / (grid.layers - 1)
     for part in scene.parts:
-        cells, area = turned_cells(grid, part.x_mm, part.y_mm, part.package.body_x_mm, part.package.body_y_mm, part.rotation_deg)
+        cells, area = turned_cells(grid, part.x_mm, part.y_mm, part.package.body_x_mm, part.package.body_y_mm, seen_angle_deg(part))
         cover[part.side][cells] += area / grid.cell_area_m2
         gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
         gap_starts.append(gap_starts[-1] + len(cells))

@@ -1,0 +1,105 @@
+"""Pads find their parts: by package, by turn, by nearness, by pattern; each pad belongs to one part."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from yellowfen.core.board.board import Pad
+from yellowfen.core.board.join import Placement, join
+from yellowfen.core.board.propose import propose
+from yellowfen.core.heat.grid import make_grid
+from yellowfen.core.heat.network import on_board, place_land, turned_cells
+from yellowfen.core.heat.scene import BoardStack, PlacedPart, Side
+from yellowfen.core.part.catalogue import package_named
+
+
+def pads_of(package: str, x: float, y: float, rotation: float = 0.0, side: str = "top") -> list[Pad]:
+    """The pads a board would have for a package placed there."""
+    part = PlacedPart("?", package_named(package), x, y, rotation, Side(side), "Sn63Pb37")
+    pads = []
+    for land in part.package.lands:
+        cx, cy, sx, sy, angle = place_land(part, land)
+        if round(angle / 90) % 2 == 1:
+            sx, sy = sy, sx
+        ring = ((cx - sx / 2, cy - sy / 2), (cx + sx / 2, cy - sy / 2), (cx + sx / 2, cy + sy / 2), (cx - sx / 2, cy + sy / 2))
+        pads.append(Pad(side, cx, cy, sx, sy, 0.0, sx * sy, sx * sy, ring))
+    return pads
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    package=st.sampled_from(["SOIC-8", "TSSOP-20", "QFP-48", "QFN-20", "0603", "SOT-23", "TO-252"]), rotation=st.sampled_from([0, 90, 180, 270]),
+    side=st.sampled_from(["top", "bottom"]), x=st.floats(20, 80), y=st.floats(20, 80),
+)  # fmt: skip
+def test_every_pad_finds_its_pin_and_lands_come_back(package: str, rotation: int, side: str, x: float, y: float) -> None:
+    pads = pads_of(package, x, y, rotation, side)
+    joined = join([Placement("U1", "", package, x, y, rotation, side)], pads)
+    (part,) = joined.parts
+    assert part.joined
+    assert part.rotation_deg == rotation
+    assert [pad.pin for pad in joined.pads] == [land.pin for land in package_named(package).lands]
+    known = {land.pin: land for land in package_named(package).lands}
+    for land in part.package.lands:
+        assert (land.x_mm, land.y_mm) == pytest.approx((known[land.pin].x_mm, known[land.pin].y_mm), abs=1e-6)
+        assert (land.size_x_mm, land.size_y_mm) == pytest.approx((known[land.pin].size_x_mm, known[land.pin].size_y_mm), abs=1e-6)
+
+
+def test_a_quarter_turn_is_found_and_told() -> None:
+    joined = join([Placement("U1", "", "SOIC-8", 30, 30, 0, "top")], pads_of("SOIC-8", 30, 30, 90))
+    assert joined.parts[0].rotation_deg == 90
+    assert "turned by 90" in joined.findings[0].sentence
+
+
+def test_neighbours_do_not_take_each_others_pads() -> None:
+    pads = [*pads_of("0402", 30, 30), *pads_of("0402", 30, 30.9), *pads_of("SOIC-8", 36, 30)]
+    placements = [
+        Placement("C1", "", "0402", 30, 30, 0, "top"),
+        Placement("C2", "", "0402", 30, 30.9, 0, "top"),
+        Placement("U1", "", "SO8", 36, 30, 0, "top"),
+    ]
+    joined = join(placements, pads)
+    assert [pad.ref for pad in joined.pads] == ["C1"] * 2 + ["C2"] * 2 + ["U1"] * 8
+
+
+def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
+    joined = join([Placement("X1", "", "MYSTERY", 30, 30, 0, "top")], pads_of("SOT-23", 30, 30))
+    assert joined.parts[0].package.guessed
+    assert len(joined.parts[0].package.lands) == 3
+    assert "guessed from 3 pads" in joined.findings[0].sentence
+    lost = join([Placement("X2", "", "MYSTERY", 30, 30, 0, "top"), Placement("R9", "", "0603", 50, 30, 0, "top")], [])
+    assert not any(part.joined for part in lost.parts)
+    assert {finding.about for finding in lost.findings} == {"X2", "R9"}
+
+
+def test_patterns_propose_chips_rows_and_quads() -> None:
+    pads = [*pads_of("0805", 10, 10), *pads_of("SOIC-8", 30, 30), *pads_of("QFP-48", 60, 60), *pads_of("0805", 10, 90, 90)]
+    placements, named = propose(pads)
+    sizes = sorted(sum(pad.ref == placed.ref for pad in named) for placed in placements)
+    assert sizes == [2, 2, 8, 48]
+    assert {placed.footprint for placed in placements} == {"0805", ""}
+    assert all(pad.ref and pad.pin for pad in named)
+
+
+@settings(max_examples=60, deadline=None)
+@given(angle=st.floats(-360, 360), x=st.floats(8, 22), y=st.floats(8, 12), side=st.sampled_from(list(Side)))
+def test_a_land_keeps_its_area_on_the_grid_at_any_angle(angle: float, x: float, y: float, side: Side) -> None:
+    grid = make_grid(BoardStack(30, 20, 1.6, ()))
+    part = PlacedPart("U1", package_named("SOIC-8"), x, y, angle, side, "Sn63Pb37")
+    land = part.package.lands[0]
+    assert on_board(part, 0, 0) == (x, y)
+    cells, area = turned_cells(grid, *place_land(part, land))
+    assert area.sum() * 1e6 == pytest.approx(land.area_mm2, rel=1e-6)
+    assert (grid.flat(grid.inside.astype(float))[cells] == 1).all()
+
+
+def test_a_slanted_part_underneath_covers_the_mirror_image() -> None:
+    grid = make_grid(BoardStack(30, 20, 1.6, ()), 0.5)
+    maps = []
+    for side in (Side.TOP, Side.BOTTOM):
+        part = PlacedPart("U1", package_named("SOIC-8"), 15, 10, 30, side, "Sn63Pb37")
+        covered = grid.flat(grid.inside * 0.0)
+        for land in part.package.lands:
+            cells, area = turned_cells(grid, *place_land(part, land))
+            covered[cells] += area
+        maps.append(grid.unflat(covered))
+    assert maps[1] == pytest.approx(maps[0][:, ::-1], abs=1e-12)
