@@ -148,7 +148,7 @@ def test_a_foreign_board_goes_from_upload_to_rehearsal(client: TestClient, plan:
     files = [("files", (path.name, path.read_bytes())) for path in sorted(folder.glob("*.gbr"))]
     page = client.post("/boards", files=files).text
     assert "Not made out" in page
-    assert "<h1>board</h1>" in page
+    assert "<h1>board-F</h1>" in page
     job = client.post("/boards/2/jobs").url.path.split("/")[2]
     answer = client.post(f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON).json()
     assert answer["parts"]["U1"]["body_peak_c"] > 100
