@@ -15,7 +15,10 @@ $(VENV)/.uv:
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.txt
 	touch $@
 
-$(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml
+KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py src/yellowfen/core/board/coverage_kernel.py)
+
+$(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
+	find src -name '*.nb[ic]' -delete
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src/yellowfen

@@ -4,7 +4,6 @@ Explicit board step; parts and joints implicit as in the kernel, written as arra
 Kept plain: it is what a good NumPy programmer writes first.
 """
 
-import math
 from typing import Any
 
 import numpy as np
@@ -14,7 +13,7 @@ from yellowfen.core.heat.network import Network
 from yellowfen.core.heat.surface import EMISSIVITY, INSULATING_REST_W_M2K, STEFAN_BOLTZMANN
 
 
-def run(network: Network, segment: Any, step_s: float, steps: int, still: float, ambient_c: float) -> tuple[Any, Any]:
+def run(network: Network, segment: Any, around: Any, step_s: float, steps: int, still: float, ambient_c: float) -> tuple[Any, Any]:
     """Step `steps` times; returns (theta (layers, cells), joint temperatures above ambient)."""
     grid = network.grid
     row = grid.nx + 2
@@ -29,15 +28,15 @@ def run(network: Network, segment: Any, step_s: float, steps: int, still: float,
     link_owner = np.repeat(np.arange(len(joints)), np.diff(network.joint_links))
     gap_owner = np.repeat(np.arange(len(bodies)), np.diff(network.gap_links))
     enthalpy = -joints[:, k.J_HEAT] * joints[:, k.J_SOLIDUS]
-    body = np.zeros(len(bodies))
+    body, shell = np.zeros(len(bodies)), np.zeros(len(bodies))
+    refresh_s = segment[k.SECONDS] / len(around)
     air = ambient_c + 273.15
     link_cell, gap_cell = network.link_cell.astype(np.int64), network.gap_cell.astype(np.int64)
     link_sum = np.bincount(link_owner, network.link_w_k, len(joints))
     gap_sum = np.bincount(gap_owner, network.gap_w_k, len(bodies))
     warm = np.zeros(len(joints))
     for step in range(steps):
-        angle = 2 * math.pi * (step + 0.5) * step_s / segment[k.PERIOD]
-        nozzle = (segment[k.CENTRE_X] + segment[k.RADIUS] * math.cos(angle), segment[k.CENTRE_Y] + segment[k.RADIUS] * math.sin(angle))
+        nozzle = tuple(around[int(step * step_s / refresh_s), [k.NOZZLE_X, k.NOZZLE_Y]])
         q = gx * (np.roll(theta, -1, axis=1) - theta) + gxw * (np.roll(theta, 1, axis=1) - theta)
         q += gy * (np.roll(theta, -row, axis=1) - theta) + gys * (np.roll(theta, row, axis=1) - theta)
         q[1:] += grid.through_w_k * (theta[:-1] - theta[1:])
@@ -45,7 +44,9 @@ def run(network: Network, segment: Any, step_s: float, steps: int, still: float,
         q[0] += _face(theta[0], open_top, grid.cell_x, grid.cell_y, nozzle, segment, still, air)
         q[-1] -= open_low * INSULATING_REST_W_M2K * theta[-1]
         # parts
-        body_air = _air(bodies[:, k.B_X], bodies[:, k.B_Y], bodies[:, k.B_HALF_X], bodies[:, k.B_HALF_Y], body, nozzle, segment, still, air)
+        body_air = _air(
+            bodies[:, k.B_X], bodies[:, k.B_Y], bodies[:, k.B_HALF_X], bodies[:, k.B_HALF_Y], shell, nozzle, segment, still, air
+        )
         joint_air = _air(joints[:, k.J_X], joints[:, k.J_Y], None, None, warm, nozzle, segment, still, air)
         solid, latent, per = joints[:, k.J_SOLIDUS], joints[:, k.J_LATENT], 1 / joints[:, k.J_HEAT]
         base = joints[:, k.J_HEAT] / step_s
@@ -58,14 +59,16 @@ def run(network: Network, segment: Any, step_s: float, steps: int, still: float,
         lean_b = np.where(melting, 0.0, lead / (base + total))
         jet_k, jet_q = bodies[:, k.B_JET_AREA] * body_air[0], bodies[:, k.B_JET_AREA] * body_air[1]
         loss = bodies[:, k.B_LOSS_AREA] * body_air[2]
-        rate = bodies[:, k.B_HEAT] / step_s
+        rate, shell_rate, tie = bodies[:, k.B_HEAT] / step_s, bodies[:, k.B_SHELL_HEAT] / step_s, bodies[:, k.B_SHELL_W_K]
+        shell_hold = shell_rate + jet_k + loss + tie
+        shell_a, shell_b = (shell_rate * shell + jet_q) / shell_hold, tie / shell_hold
         push = (
             rate * body
-            + jet_q
+            + tie * shell_a
             + np.bincount(gap_owner, network.gap_w_k * theta[0, gap_cell], len(bodies))
             + np.bincount(owner, lead * lean_a, len(bodies))
         )
-        hold = rate + jet_k + loss + gap_sum + np.bincount(owner, lead * (1 - lean_b), len(bodies))
+        hold = rate + tie * (1 - shell_b) + gap_sum + np.bincount(owner, lead * (1 - lean_b), len(bodies))
         guess = push / hold
         drive = source + lead * guess[owner]
         relax = base / (base + total)
@@ -78,13 +81,13 @@ def run(network: Network, segment: Any, step_s: float, steps: int, still: float,
         link_q = network.link_w_k * (theta[0, link_cell] - warm[link_owner])
         gap_q = network.gap_w_k * (theta[0, gap_cell] - guess[gap_owner])
         flow = (
-            jet_q
-            - (jet_k + loss) * guess
+            tie * (shell_a + shell_b * guess - guess)
             + np.bincount(gap_owner, gap_q, len(bodies))
             - np.bincount(owner, lead * (guess[owner] - warm), len(bodies))
         )
         q[0] -= np.bincount(link_cell, link_q, grid.cells) + np.bincount(gap_cell, gap_q, grid.cells)
         body = body + step_s * flow / bodies[:, k.B_HEAT]
+        shell = shell_a + shell_b * guess
         soft = 1 / (1 + slopes * theta)
         d = step_s * q / c0 * soft
         theta = theta + d * (1 - 0.5 * slopes * d * soft)

@@ -79,11 +79,11 @@ def test_single_precision_agrees_with_double() -> None:
 
 
 def test_grid_converges_and_the_coarse_grid_is_near() -> None:
-    """Melt time of the part: 1 mm within 5 % of 0.5 mm, three layers within 1 % of four, the coarse grid within 5 %."""
+    """Melt time of the part: 1 mm within 5 % of 0.5 mm, the quick grid (1.5 mm, three layers) within 3 %, the coarse grid within 5 %."""
     scene = small_scene()
     half, fine, quick, coarse = (flow_s(rehearse(scene, r)) for r in (Resolution(cell_mm=0.5), FINE, QUICK, COARSE))
     assert fine == pytest.approx(half, rel=0.05)
-    assert quick == pytest.approx(fine, rel=0.01)
+    assert quick == pytest.approx(fine, rel=0.03)
     assert coarse == pytest.approx(fine, rel=0.05)
 
 

@@ -15,7 +15,7 @@ from yellowfen.core.heat import kernel_tables as k
 def test_lumped_cooling() -> None:
     """A thin conductive plate loses heat by a constant coefficient: exp(−hAt/C) (Incropera & DeWitt, lumped capacitance)."""
     slab = Slab(4, 4, 3, 1e-3, [0.01] * 3, 0.03, [1e-3, 2e-3, 1e-3], start_k=100.0, lost_below_w_m2k=50.0)
-    answer = slab.run(60.0, 0.0, 0.0, step_s=0.01, frame_s=20.0)
+    answer = slab.run(60.0, 0.0, 0.0, step_s=0.002, frame_s=20.0)
     rate = 50.0 * 1e-6 / 4e-3
     for frame, at in zip(answer["top"][1:4], (20.0, 40.0, 60.0), strict=False):
         assert frame.mean() == pytest.approx(100.0 * math.exp(-rate * at), rel=2e-3)
@@ -24,7 +24,7 @@ def test_lumped_cooling() -> None:
 def test_lumped_cooling_with_rising_heat_capacity() -> None:
     """The same plate with c = c₀(1 + 0.0015 θ), against SciPy's integrator."""
     slab = Slab(4, 4, 3, 1e-3, [0.01] * 3, 0.03, [1e-3, 2e-3, 1e-3], slope=0.0015, start_k=200.0, lost_below_w_m2k=50.0)
-    answer = slab.run(60.0, 0.0, 0.0, step_s=0.01, frame_s=60.0)
+    answer = slab.run(60.0, 0.0, 0.0, step_s=0.002, frame_s=60.0)
     exact = solve_ivp(lambda t, y: -50e-6 * y / (4e-3 * (1 + 0.0015 * y)), (0, 60), [200.0], rtol=1e-9, atol=1e-9).y[0, -1]
     assert answer["final"].mean() == pytest.approx(exact, rel=2e-3)
 
@@ -63,10 +63,10 @@ def test_steady_disc_source_on_a_thin_plate() -> None:
     share = inside.reshape(n, 10, n, 10).mean(axis=(1, 3))
     heat = 4e-7
     slab = Slab(
-        n, n, 3, cell, [sheet / 4, sheet / 2, sheet / 4], 6.0e-3, [heat / 4, heat / 2, heat / 4], lost_below_w_m2k=h, source_share=share
+        n, n, 3, cell, [sheet / 4, sheet / 2, sheet / 4], 3.0e-3, [heat / 4, heat / 2, heat / 4], lost_below_w_m2k=h, source_share=share
     )
     flux = 20000.0
-    answer = slab.run(0.12, 1e-3, flux / 1e-3, step_s=6e-6, frame_s=0.12)
+    answer = slab.run(0.12, 1e-3, flux / 1e-3, step_s=3e-6, frame_s=0.12)
     m = math.sqrt(h / sheet)
     row = answer["final"].mean(axis=0)[n // 2]
     for cells_out in (0, 4, 10, 14):
@@ -81,13 +81,21 @@ def test_steady_disc_source_on_a_thin_plate() -> None:
 def test_latent_plateau() -> None:
     """A joint under constant heat stands at its melting point for L / q and melts at the closed-form moments."""
     heat, latent, solidus, q = 2e-3, 0.15, 160.0, 0.02
-    joint = np.zeros((1, 11))
-    joint[0, [k.J_HEAT, k.J_PER_HEAT, k.J_LATENT, k.J_SOLIDUS, k.J_AIR_AREA, k.J_TOP]] = heat, 1 / heat, latent, solidus, 1.0, 1.0
-    body = np.zeros((1, 10))
-    body[0, [k.B_HEAT, k.B_LIMIT]] = 1.0, 1e9
+    joint = np.zeros((1, k.JOINT_COLUMNS))
+    joint[0, [k.J_HEAT, k.J_PER_HEAT, k.J_LATENT, k.J_SOLIDUS, k.J_AIR_AREA, k.J_TOP, k.J_OPEN]] = (
+        heat,
+        1 / heat,
+        latent,
+        solidus,
+        1.0,
+        1.0,
+        1.0,
+    )
+    body = np.zeros((1, k.BODY_COLUMNS))
+    body[0, [k.B_HEAT, k.B_SHELL_HEAT, k.B_LIMIT]] = 1.0, 1.0, 1e9
     slab = Slab(2, 2, 3, 1e-3, [1e-6] * 3, 1e-6, [1.0] * 3, joints=joint, bodies=body, joint_of_body=np.array([0, 1]))
     slab.enthalpy = np.array([-heat * solidus])
-    answer = slab.run(40.0, 1e-9, q / 1e-9, step_s=0.013, frame_s=40.0)
+    answer = slab.run(40.0, 1e-9, q / 1e-9, step_s=0.005, frame_s=40.0)
     start, end = answer["joints"][0, k.R_MELT_START], answer["joints"][0, k.R_MELT_END]
     assert start == pytest.approx(heat * solidus / q, abs=1e-2)
     assert end - start == pytest.approx(latent / q, rel=1e-3)

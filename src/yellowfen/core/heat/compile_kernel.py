@@ -7,11 +7,10 @@ from yellowfen.core.part.catalogue import package_named
 
 
 def warm_up() -> None:
-    """Run a tiny rehearsal in both precisions and a tiny coverage map (compiles, or loads the cache)."""
+    """Run a tiny rehearsal and a tiny coverage map (compiles, or loads the cache)."""
     part = PlacedPart("R1", package_named("0603"), 5, 5, 0, Side.TOP, "Sn63Pb37")
     scene = Scene(BoardStack(10, 10, 1.6, ()), (part,), HotAir(6, 300, 20), (Move(Deed.HOLD, 0.5, ("R1",)),), ("R1",))
-    for single in (True, False):
-        rehearse(scene, Resolution(cell_mm=2.0, layers=3, single_precision=single))
+    rehearse(scene, Resolution(cell_mm=2.0, layers=3))
     coverage_map([[(0.0, 0.0), (1.0, 0.0), (1.0, 1.0)]], (0.0, 0.0), 1.0, 2, 2)
 
 

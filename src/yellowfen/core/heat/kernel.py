@@ -5,11 +5,14 @@ Laws:
 * Temperatures are kelvins above ambient. Board cells are flat padded arrays, one row of cells after the
   other with a ghost ring of zero conductance; node layers lie at the surfaces and evenly between.
 * A cell's heat capacity is c0·(1 + slope·θ); its inverse uses one correction term (error ~ (slope·Δθ)²).
+* Only the faces carry fast heat: they take several short steps inside one long step, in which the heat between
+  node layers stands still at its value for the step's middle (two-step extrapolation), the same on both sides.
 * A joint is its enthalpy H above its solidus: solid below 0, melting from 0 to L, liquid above.
-* Plated holes are so conductive that their columns are solved implicitly; like parts and joints every few board
-  steps (PARTS_EVERY), with one long implicit step.
-* Surface coefficients (jet, free convection, radiation) are refreshed every few steps, between which the
-  nozzle moves less than half a millimetre; the flux used is the flux counted.
+* A body is two nodes: a shell in the air and a core on the leads; solved with its joints in one implicit step,
+  which stands in the middle of the faces' short steps, so that the coupling is of second order.
+* Plated holes are so conductive that their columns are solved implicitly, once a long step.
+* Surface coefficients (jet, surroundings, radiation) are refreshed every few long steps, between which the
+  nozzle moves little more than half a millimetre; the flux used is the flux counted.
 
 Longer than a page because it is one loop nest that has to be compiled as one; each part says what it is.
 """
@@ -20,28 +23,33 @@ import numba
 import numpy as np
 
 from yellowfen.core.heat.kernel_tables import (
-    B_GAP_W_K,
+    AIR_LOW,
+    AIR_TOP,
     B_HALF_X,
     B_HALF_Y,
     B_HEAT,
     B_JET_AREA,
     B_LIMIT,
     B_LOSS_AREA,
+    B_OPEN,
+    B_SHELL_HEAT,
+    B_SHELL_W_K,
     B_TOP,
     B_X,
     B_Y,
-    CENTRE_X,
-    CENTRE_Y,
     E_JET,
     E_LOST,
+    FORCED_LOW,
+    FORCED_TOP,
     J_AIR_AREA,
     J_HEAT,
     J_LATENT,
     J_LEAD,
-    J_LINK_W_K,
+    J_OPEN,
     J_PER_HEAT,
     J_RANGE,
     J_SOLIDUS,
+    J_TIP_W_K,
     J_TOP,
     J_X,
     J_Y,
@@ -50,20 +58,43 @@ from yellowfen.core.heat.kernel_tables import (
     JET_SPREAD,
     JET_WARMTH,
     JET_WARMTH_RADIUS,
+    LIT,
+    M_XX,
+    M_XY,
+    M_YY,
+    MACROS,
     NEVER,
-    PARTS_EVERY,
-    PERIOD,
+    NOZZLE_X,
+    NOZZLE_Y,
+    P_BAND_K,
+    P_GAIN_W_K,
+    P_HEAT,
+    P_INTEGRAL_S,
+    P_KIND,
+    P_LOSS_W_K,
+    P_POWER,
+    PLATE_SET,
     R_ABOVE,
     R_BODY_PEAK,
     R_FREEZE,
     R_LIMIT_AT,
     R_MELT_END,
     R_MELT_START,
+    R_MELTS,
+    R_OVER_S,
     R_PEAK,
-    RADIUS,
     REFRESH,
+    REST_K,
+    REST_W_M2K,
+    S_PLATE_J,
+    S_PLATE_K,
+    S_PLATE_ON,
+    S_PLATE_SUM,
     SECONDS,
-    STEPS,
+    SUBS,
+    TIP_ON,
+    WALL_LOW,
+    WALL_TOP,
 )
 
 _MATH = {"contract", "reassoc", "nsz", "arcp"}
@@ -82,122 +113,173 @@ def joint_temperature(enthalpy: float, per_heat: float, latent: float, solidus: 
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _conduct_layer(tc, tn, te, tw, ts, tnn, up, down, gxe, gxw, gyn, gys, g_up, g_down, inv_c0, slope, dt):
-    """One explicit conduction step of one node layer; neighbours are shifted views, so the loop vectorises."""
+def _step_face(tc, tn, te, tw, ts, tnn, inward, sign, gxe, gxw, gyn, gys, drive_h, drive_q, loss_h, inv_c0, slope, dt):
+    """One explicit step of one face: conduction along it, heat inwards, exchange with the air.
+
+    Neighbours are shifted views, so the loop vectorises. Returns (heat from sources, heat lost to the room), W.
+    """
+    one = np.float32(1.0)
+    half_slope = np.float32(0.5) * slope
+    gained = np.float32(0.0)
+    lost = np.float32(0.0)
+    for i in range(tc.shape[0]):
+        here = tc[i]
+        driven = drive_q[i] - drive_h[i] * here
+        out = loss_h[i] * here
+        q = (gxe[i] * (te[i] - here) + gxw[i] * (tw[i] - here) + gyn[i] * (tnn[i] - here) + gys[i] * (ts[i] - here)
+             + sign * inward[i] + driven - out)  # fmt: skip
+        softening = one / (one + slope * here)
+        d = dt * q * inv_c0[i] * softening
+        tn[i] = here + d * (one - half_slope * d * softening)
+        gained += driven
+        lost += out
+    return gained, lost
+
+
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _step_inner(tc, tn, te, tw, ts, tnn, from_above, to_below, gxe, gxw, gyn, gys, inv_c0, slope, dt):
+    """One explicit long step of an inner node layer."""
     one = np.float32(1.0)
     half_slope = np.float32(0.5) * slope
     for i in range(tc.shape[0]):
         here = tc[i]
         q = (gxe[i] * (te[i] - here) + gxw[i] * (tw[i] - here) + gyn[i] * (tnn[i] - here) + gys[i] * (ts[i] - here)
-             + g_up * (up[i] - here) + g_down * (down[i] - here))  # fmt: skip
+             + from_above[i] - to_below[i])  # fmt: skip
         softening = one / (one + slope * here)
         d = dt * q * inv_c0[i] * softening
         tn[i] = here + d * (one - half_slope * d * softening)
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _surface(theta, theta_new, jet_h, jet_q, loss_h, inv_c0, per_heat, slope, dt):
-    """Exchange of one face with the air over one step; returns (heat from the jet, heat lost), in W.
-
-    `per_heat` is left holding kelvins per joule of each cell, for the parts that take from this face.
-    """
-    gained = 0.0
-    lost = 0.0
-    one = np.float32(1.0)
-    half_slope = np.float32(0.5) * slope
-    for i in range(theta.shape[0]):
-        here = theta[i]
-        jet = jet_q[i] - jet_h[i] * here
-        out = loss_h[i] * here
-        soft = one / (one + slope * theta_new[i])
-        per_heat[i] = inv_c0[i] * soft
-        d = dt * (jet - out) * per_heat[i]
-        theta_new[i] += d * (one - half_slope * d * soft)
-        gained += jet
-        lost += out
-    return gained, lost
+def _between_layers(upper, lower, before, use, through, ahead):
+    """Heat from one node layer to the next for the coming long step, W: the present value, extrapolated to its middle."""
+    for i in range(upper.shape[0]):
+        flow = through * (upper[i] - lower[i])
+        use[i] = flow + ahead * (flow - before[i])
+        before[i] = flow
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _refresh_face(theta, open_area, jet_h, jet_q, loss_h, cell_x, cell_y, nozzle_x, nozzle_y, jet, lit, convection, radiation, rest,
-                  air_k):  # fmt: skip
-    """Coefficients of one face from its present temperature and the nozzle's place.
+def _refresh_room(theta, still, glow, convection, forced, radiation, air, wall, ambient_k):
+    """Slow coefficients of one face, W/m²K: still (or forced) air, and radiation against its surroundings."""
+    conv = np.float32(convection)
+    least = np.float32(forced)
+    rad = np.float32(radiation)
+    air_k = np.float32(air)
+    room = np.float32(ambient_k)
+    around = np.float32(wall + ambient_k)
+    for i in range(theta.shape[0]):
+        here = theta[i]
+        still[i] = max(conv * np.sqrt(np.sqrt(np.abs(here - air_k) + np.float32(0.01))), least)
+        hot = room + here
+        glow[i] = rad * (hot * hot + around * around) * (hot + around)
 
-    Where the jet is stronger than free convection it replaces it; radiation always acts.
-    """
+
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _refresh_jet(open_area, jet_area, still, glow, drive_h, drive_q, loss_h, cell_x, cell_y, nozzle_x, nozzle_y, jet):
+    """Coefficients of the blown face from the nozzle's place, in a room: where the jet is stronger than still air it replaces it."""
     inv_spread2 = np.float32(1.0 / (jet[JET_SPREAD] * jet[JET_SPREAD]))
     inv_warm2 = np.float32(1.0 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS]))
-    h0 = np.float32(jet[JET_H] if lit else 0.0)
+    h0 = np.float32(jet[JET_H])
     warm0 = np.float32(jet[JET_WARMTH] * jet[JET_K])
+    xx = np.float32(jet[M_XX])
+    xy = np.float32(jet[M_XY])
+    yy = np.float32(jet[M_YY])
     one = np.float32(1.0)
+    zero = np.float32(0.0)
     nx = np.float32(nozzle_x)
     ny = np.float32(nozzle_y)
-    conv = np.float32(convection)
-    rad = np.float32(radiation)
-    rest_h = np.float32(rest)
-    air = np.float32(air_k)
-    for i in range(theta.shape[0]):
+    for i in range(open_area.shape[0]):
         dx = cell_x[i] - nx
         dy = cell_y[i] - ny
-        r2 = dx * dx + dy * dy
+        r2 = xx * dx * dx + xy * dx * dy + yy * dy * dy
         blown = h0 / np.sqrt(one + r2 * inv_spread2)
         warmth = warm0 / np.sqrt(one + r2 * inv_warm2)
-        here = theta[i]
-        still = conv * np.sqrt(np.sqrt(np.abs(here) + np.float32(0.01)))
-        hot = air + here
-        glow = rad * (hot * hot + air * air) * (hot + air)
-        jetted = blown > still
-        area = open_area[i]
-        jet_h[i] = area * blown if jetted else np.float32(0.0)
-        jet_q[i] = area * blown * warmth if jetted else np.float32(0.0)
-        loss_h[i] = area * (rest_h + glow + (np.float32(0.0) if jetted else still))
+        jetted = blown > still[i]
+        area = jet_area[i]
+        here = area * blown if jetted else zero
+        drive_h[i] = here
+        drive_q[i] = here * warmth
+        loss_h[i] = open_area[i] * glow[i] + ((open_area[i] - area) * still[i] if jetted else open_area[i] * still[i])
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _point_air(x, y, half_x, half_y, theta, nozzle_x, nozzle_y, jet, lit, convection, radiation, air_k):
-    """Air at a joint (one point) or a body (mean of 3 × 3 points): (jet h, jet h·θ_air, loss h), per m²."""
+def _refresh_unblown(open_area, contact, still, glow, drive_h, drive_q, loss_h, air, wall, rest, rest_k, plate_k, sourced):
+    """Coefficients of a face without a jet: a room that only takes (`sourced` false), or oven air, walls, a preheater or a plate that give."""
+    air_k = np.float32(air)
+    wall_k = np.float32(wall)
+    rest_h = np.float32(rest)
+    under_k = np.float32(rest_k)
+    hot_k = np.float32(plate_k)
+    zero = np.float32(0.0)
+    for i in range(open_area.shape[0]):
+        area = open_area[i]
+        bond = area * contact[i]
+        room = area * (still[i] + glow[i] + rest_h)
+        push = area * (still[i] * air_k + glow[i] * wall_k + rest_h * under_k)
+        drive_h[i] = bond + room if sourced else bond
+        drive_q[i] = bond * hot_k + push if sourced else bond * hot_k
+        loss_h[i] = zero if sourced else room
+
+
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _point_air(
+    x, y, half_x, half_y, open_share, theta, nozzle_x, nozzle_y, jet, lit, convection, forced, radiation, air, wall, ambient_k, out
+):
+    """Air at a joint (one point) or a body (mean of 3 × 3 points) into `out`: (source h, source h·θ, loss h), per m²."""
     blown = 0.0
     carried = 0.0
-    if lit and half_x == 0.0:
-        r2 = (x - nozzle_x) ** 2 + (y - nozzle_y) ** 2
-        blown = jet[JET_H] / math.sqrt(1.0 + r2 / (jet[JET_SPREAD] * jet[JET_SPREAD]))
-        carried = blown * jet[JET_WARMTH] * jet[JET_K] / math.sqrt(1.0 + r2 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS]))
-    elif lit:
-        for a in range(3):
-            for b in range(3):
-                dx = x + (a - 1) * half_x * 0.6667 - nozzle_x
-                dy = y + (b - 1) * half_y * 0.6667 - nozzle_y
-                r2 = dx * dx + dy * dy
-                h = jet[JET_H] / math.sqrt(1.0 + r2 / (jet[JET_SPREAD] * jet[JET_SPREAD]))
-                blown += h / 9.0
-                carried += h / 9.0 * jet[JET_WARMTH] * jet[JET_K] / math.sqrt(1.0 + r2 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS]))
-    still = convection * math.sqrt(math.sqrt(abs(theta) + 0.01))
-    hot = air_k + theta
-    glow = radiation * (hot * hot + air_k * air_k) * (hot + air_k)
-    if blown > still:
-        return blown, carried, glow
-    return 0.0, 0.0, glow + still
+    if lit:
+        points = 3 if half_x > 0.5e-3 or half_y > 0.5e-3 else 1
+        share = 1.0 / (points * points)
+        inv_spread2 = 1.0 / (jet[JET_SPREAD] * jet[JET_SPREAD])
+        inv_warm2 = 1.0 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS])
+        for a in range(points):
+            for b in range(points):
+                dx = x - nozzle_x + ((a - 1) * half_x * 0.6667 if points > 1 else 0.0)
+                dy = y - nozzle_y + ((b - 1) * half_y * 0.6667 if points > 1 else 0.0)
+                r2 = jet[M_XX] * dx * dx + jet[M_XY] * dx * dy + jet[M_YY] * dy * dy
+                h = share * jet[JET_H] / math.sqrt(1.0 + r2 * inv_spread2)
+                blown += h
+                carried += h / math.sqrt(1.0 + r2 * inv_warm2)
+    still = max(convection * math.sqrt(math.sqrt(abs(theta - air) + 0.01)), forced)
+    hot = ambient_k + theta
+    around = ambient_k + wall
+    glow = radiation * (hot * hot + around * around) * (hot + around)
+    if air != 0.0 or wall != 0.0:
+        out[0] = still + glow
+        out[1] = still * air + glow * wall
+        out[2] = 0.0
+    elif blown > still:
+        out[0] = open_share * blown
+        out[1] = open_share * carried * jet[JET_WARMTH] * jet[JET_K]
+        out[2] = glow + (1.0 - open_share) * still
+    else:
+        out[0] = 0.0
+        out[1] = 0.0
+        out[2] = glow + still
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
-def _take(theta, layer, i, cooling, slope):
-    """Cool one cell by a heat given as kelvins at its cold heat capacity."""
-    soft = 1.0 / (1.0 + slope * theta[layer, i])
+def _take(theta, i, cooling, slope):
+    """Cool one cell of a layer by a heat given as kelvins at its cold heat capacity."""
+    soft = 1.0 / (1.0 + slope * theta[i])
     d = cooling * soft
-    theta[layer, i] -= d * (1.0 + 0.5 * slope * d * soft)
+    theta[i] -= d * (1.0 + 0.5 * slope * d * soft)
 
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
-def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
+def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
     """One implicit step of the columns with plated holes; fluxes from the new state, used on both sides."""
-    layers = theta.shape[0]
+    layers = now_in.shape[0]
     per_dt = 1.0 / dt
     for v in range(via_cell.shape[0]):
         i = via_cell[v]
         g = via_w_k[v]
         for layer in range(layers):
-            hold = c0[layer, i] * (1.0 + slopes[layer] * theta[layer, i]) * per_dt
-            push = hold * theta[layer, i]
+            here = both[now_in[layer], layer, i]
+            hold = c0[layer, i] * (1.0 + slopes[layer] * here) * per_dt
+            push = hold * here
             if layer > 0:
                 share = g * below[layer - 1]
                 push += share * level[layer - 1]
@@ -214,45 +296,55 @@ def _columns(theta, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
                 q += g * (level[layer - 1] - level[layer])
             if layer < layers - 1:
                 q += g * (level[layer + 1] - level[layer])
-            _take(theta, layer, i, -dt * q * inv_c0[layer, i], slopes[layer])
+            _take(both[now_in[layer], layer], i, -dt * q * inv_c0[layer, i], slopes[layer])
 
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
-def _solve_parts(theta, per_heat, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, bodies, gap_links,
-                 gap_cell, gap_w_k, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
-                 joint_record, body_record, energy, source, pull, ease, lean_a, lean_b, link_theta, gap_theta, now, dt):  # fmt: skip
+def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint_of_body, joint_links, link_cell, link_w_k, link_sum, bodies, gap_links,
+                 gap_cell, gap_w_k, gap_sum, joint_enthalpy, joint_theta, joint_air, body_theta, body_air, body_seen,
+                 joint_record, body_record, energy, source, ease, lean_a, lean_b, link_theta, gap_theta, tip_on, tip_k, now, dt):  # fmt: skip
     """One implicit step of every body with its joints, then each joint in closed form; moments of melting are noted.
 
-    The board is taken as it stands after its own steps; what parts take from it is taken from `theta` at once,
-    from the temperatures that their solve saw.
+    The board is taken as it stands after its own steps; what parts take from it is taken from the faces at once,
+    from the temperatures that their solve saw. A node of a body is weighted between its old and new state by
+    (3 + z)/(6 + z), z = dt/τ, which follows an exponential to second order and never overshoots; `body_seen` is left holding the
+    weighted value, which belongs with the faces' moment. `tip_on` scales each joint's tie to an iron's tip at `tip_k`; returns
+    the heat that the tip gives, W.
     """
     n_bodies = bodies.shape[0]
     per_dt = 1.0 / dt
+    given = 0.0
     for b in range(n_bodies):
-        layer = 0 if bodies[b, B_TOP] > 0.5 else theta.shape[0] - 1
-        face = theta[layer]
-        kelvins = per_heat[0 if bodies[b, B_TOP] > 0.5 else 1]
-        bend = 0.5 * slopes[layer]
-        area_jet = bodies[b, B_JET_AREA]
-        area_loss = bodies[b, B_LOSS_AREA]
-        heat_rate = bodies[b, B_HEAT] * per_dt
-        k_jet = area_jet * body_air[b, 0]
-        q_jet = area_jet * body_air[b, 1]
-        k_loss = area_loss * body_air[b, 2]
-        push = heat_rate * body_theta[b] + q_jet
-        hold = heat_rate + k_jet + k_loss + bodies[b, B_GAP_W_K]
+        on_top = bodies[b, B_TOP] > 0.5
+        face = top if on_top else low
+        inv_c0 = inv_top if on_top else inv_low
+        slope = slope_top if on_top else slope_low
+        k_jet = bodies[b, B_JET_AREA] * body_air[b, 0]
+        q_jet = bodies[b, B_JET_AREA] * body_air[b, 1]
+        k_loss = bodies[b, B_LOSS_AREA] * body_air[b, 2]
+        # The shell as a + b·core, then the core with its joints.
+        tie = bodies[b, B_SHELL_W_K]
+        shell_z = dt * (k_jet + k_loss + tie) / bodies[b, B_SHELL_HEAT]
+        shell_rate = bodies[b, B_SHELL_HEAT] * per_dt * (6.0 + shell_z) / (3.0 + shell_z)
+        shell_ease = 1.0 / (shell_rate + k_jet + k_loss + tie)
+        shell_a = (shell_rate * body_theta[b, 1] + q_jet) * shell_ease
+        shell_b = tie * shell_ease
+        core_z = dt * (gap_sum[b] + tie) / bodies[b, B_HEAT]
+        core_rate = bodies[b, B_HEAT] * per_dt * (6.0 + core_z) / (3.0 + core_z)
+        push = core_rate * body_theta[b, 0] + tie * shell_a
+        hold = core_rate + gap_sum[b] + tie * (1.0 - shell_b)
         for g in range(gap_links[b], gap_links[b + 1]):
             gap_theta[g] = face[gap_cell[g]]
             push += gap_w_k[g] * gap_theta[g]
         for j in range(joint_of_body[b], joint_of_body[b + 1]):
             lead = joints[j, J_LEAD]
-            warm = joints[j, J_AIR_AREA] * joint_air[j, 1]
-            total = joints[j, J_LINK_W_K] + lead + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
+            tip = tip_on * joints[j, J_TIP_W_K]
+            warm = joints[j, J_AIR_AREA] * joint_air[j, 1] + tip * tip_k
+            total = link_sum[j] + lead + tip + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
             for g in range(joint_links[j], joint_links[j + 1]):
                 link_theta[g] = face[link_cell[g]]
                 warm += link_w_k[g] * link_theta[g]
             source[j] = warm
-            pull[j] = total
             base = joints[j, J_HEAT] * per_dt
             ease[j] = 1.0 / (base + total)
             h = joint_enthalpy[j]
@@ -265,14 +357,15 @@ def _solve_parts(theta, per_heat, slopes, joints, joint_of_body, joint_links, li
             push += lead * lean_a[j]
             hold += lead * (1.0 - lean_b[j])
         guess = push / hold
-        flow = q_jet - (k_jet + k_loss) * guess
-        energy[E_JET] += dt * (q_jet - k_jet * guess)
-        energy[E_LOST] += dt * k_loss * guess
+        shell = shell_a + shell_b * guess
+        flow = tie * (shell - guess)
+        energy[E_JET] += dt * (q_jet - k_jet * shell)
+        energy[E_LOST] += dt * k_loss * shell
         for g in range(gap_links[b], gap_links[b + 1]):
             i = gap_cell[g]
             q = gap_w_k[g] * (gap_theta[g] - guess)
             flow += q
-            face[i] -= dt * q * kelvins[i]
+            _take(face, i, dt * q * inv_c0[i], slope)
         for j in range(joint_of_body[b], joint_of_body[b + 1]):
             heat = joints[j, J_HEAT]
             latent = joints[j, J_LATENT]
@@ -281,7 +374,7 @@ def _solve_parts(theta, per_heat, slopes, joints, joint_of_body, joint_links, li
             lead = joints[j, J_LEAD]
             before = joint_enthalpy[j]
             drive = source[j] + lead * guess
-            total = pull[j]
+            total = 1.0 / ease[j] - heat * per_dt
             relax = heat * per_dt * ease[j]
             after = (before + dt * (drive - total * solidus)) * relax
             if after > 0.0:
@@ -290,174 +383,294 @@ def _solve_parts(theta, per_heat, slopes, joints, joint_of_body, joint_links, li
                     after = (before + dt * (drive - total * solidus)) / (1.0 + dt * total * melt / latent)
             hot = joint_temperature(after, joints[j, J_PER_HEAT], latent, solidus, melt)
             flow -= lead * (guess - hot)
-            k_air = joints[j, J_AIR_AREA] * joint_air[j, 0]
-            q_air = joints[j, J_AIR_AREA] * joint_air[j, 1]
-            k_out = joints[j, J_AIR_AREA] * joint_air[j, 2]
-            energy[E_JET] += dt * (q_air - k_air * hot)
-            energy[E_LOST] += dt * k_out * hot
+            tip = tip_on * joints[j, J_TIP_W_K] * (tip_k - hot)
+            given += tip
+            energy[E_JET] += dt * tip
+            energy[E_JET] += dt * joints[j, J_AIR_AREA] * (joint_air[j, 1] - joint_air[j, 0] * hot)
+            energy[E_LOST] += dt * joints[j, J_AIR_AREA] * joint_air[j, 2] * hot
             for g in range(joint_links[j], joint_links[j + 1]):
                 i = link_cell[g]
                 q = link_w_k[g] * (link_theta[g] - hot)
-                d = dt * q * kelvins[i]
-                face[i] -= d * (1.0 + bend * d)
-            # Moments of melting and freezing, located within the step by the enthalpy's crossing.
-            change = after - before
-            if before < 0.0 <= after and joint_record[j, R_MELT_START] < 0.0:
-                joint_record[j, R_MELT_START] = now + dt * (-before / change)
-            if before < latent <= after and joint_record[j, R_MELT_END] < 0.0:
-                joint_record[j, R_MELT_END] = now + dt * ((latent - before) / change)
-            if before > 0.0 >= after:
-                joint_record[j, R_FREEZE] = now + dt * (-before / change)
-            if before < 0.0 <= after:
-                joint_record[j, R_FREEZE] = NEVER
-            if before >= latent and after >= latent:
-                joint_record[j, R_ABOVE] += dt
-            elif before >= latent or after >= latent:
-                joint_record[j, R_ABOVE] += dt * (max(before, after) - latent) / abs(change)
+                _take(face, i, dt * q * inv_c0[i], slope)
+            # Moments of melting and freezing, located within the step by the enthalpy's crossing. A joint that warms follows
+            # the face of the step's middle, half a step late; while it melts or freezes its enthalpy is exact at the step's end.
+            if before >= 0.0 or after >= 0.0:
+                change = after - before
+                if before < 0.0 <= after:
+                    if joint_record[j, R_MELT_START] < 0.0:
+                        joint_record[j, R_MELT_START] = now + dt * (-before / change)
+                    joint_record[j, R_FREEZE] = NEVER
+                if before < latent <= after:
+                    joint_record[j, R_MELTS] += 1.0
+                    if joint_record[j, R_MELT_END] < 0.0:
+                        joint_record[j, R_MELT_END] = now + dt * (0.5 + (latent - before) / change)
+                if before > 0.0 >= after:
+                    joint_record[j, R_FREEZE] = now + dt * (0.5 - before / change)
+                if before >= latent and after >= latent:
+                    joint_record[j, R_ABOVE] += dt
+                elif before >= latent or after >= latent:
+                    joint_record[j, R_ABOVE] += dt * (max(before, after) - latent) / abs(change)
             joint_record[j, R_PEAK] = max(joint_record[j, R_PEAK], hot)
             joint_enthalpy[j] = after
             joint_theta[j] = hot
-        old = body_theta[b]
-        body_heat[b] += dt * flow
-        body_theta[b] = body_heat[b] / bodies[b, B_HEAT]
-        if old < bodies[b, B_LIMIT] <= body_theta[b] and body_record[b, R_LIMIT_AT] < 0.0:
-            body_record[b, R_LIMIT_AT] = now + dt * (bodies[b, B_LIMIT] - old) / (body_theta[b] - old)
-        body_record[b, R_BODY_PEAK] = max(body_record[b, R_BODY_PEAK], body_theta[b])
+        old = max(body_theta[b, 0], body_theta[b, 1])
+        body_theta[b, 0] += dt * flow / bodies[b, B_HEAT]
+        body_theta[b, 1] += dt * (q_jet - (k_jet + k_loss) * shell - tie * (shell - guess)) / bodies[b, B_SHELL_HEAT]
+        new = max(body_theta[b, 0], body_theta[b, 1])
+        body_seen[b] = max(guess, shell)
+        if new >= bodies[b, B_LIMIT]:
+            body_record[b, R_OVER_S] += dt
+            if old < bodies[b, B_LIMIT] and body_record[b, R_LIMIT_AT] < 0.0:
+                body_record[b, R_LIMIT_AT] = now + dt * (bodies[b, B_LIMIT] - old) / (new - old)
+        body_record[b, R_BODY_PEAK] = max(body_record[b, R_BODY_PEAK], new)
+    return given
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _ties(owner_links, cell, w_k, owners, top_at, inv_c0, dt, eff, total):
+    """Conductances between parts and cells as one step of `dt` sees them, and their sums per joint or body.
+
+    A cell gives its heat during the step, not before it: with its temperature taken half-way,
+    g becomes g / (1 + g·dt / 2C), on both sides alike.
+    """
+    for j in range(total.shape[0]):
+        layer = 0 if owners[j, top_at] > 0.5 else inv_c0.shape[0] - 1
+        total[j] = 0.0
+        for g in range(owner_links[j], owner_links[j + 1]):
+            eff[g] = w_k[g] / (1.0 + 0.5 * w_k[g] * dt * inv_c0[layer, cell[g]])
+            total[j] += eff[g]
+
+
+@numba.njit(cache=True, error_model="numpy")
+def step_plate(state, plate, set_k, drawn_w, dt):
+    """One step of the hot plate under its controller, `drawn_w` going into the board; exact for constant heat.
+
+    Thermostat: on below set − band/2, off above set + band/2. Proportional-integral: power clipped, no wind-up.
+    """
+    here = state[S_PLATE_K]
+    if plate[P_KIND] < 1.5:
+        if here <= set_k - 0.5 * plate[P_BAND_K]:
+            state[S_PLATE_ON] = 1.0
+        elif here >= set_k + 0.5 * plate[P_BAND_K]:
+            state[S_PLATE_ON] = 0.0
+        power = state[S_PLATE_ON] * plate[P_POWER]
+    else:
+        error = set_k - here
+        wanted = plate[P_GAIN_W_K] * (error + state[S_PLATE_SUM])
+        power = min(max(wanted, 0.0), plate[P_POWER])
+        if power == wanted:
+            state[S_PLATE_SUM] += error * dt / plate[P_INTEGRAL_S]
+    state[S_PLATE_J] += power * dt
+    level = (power - drawn_w) / plate[P_LOSS_W_K]
+    state[S_PLATE_K] = level + (here - level) * math.exp(-dt * plate[P_LOSS_W_K] / plate[P_HEAT])
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _hottest(both, now_in, joint_theta, body_theta):
+    """The highest temperature anywhere, K above the room."""
+    top = 0.0
+    for layer in range(now_in.shape[0]):
+        top = max(top, both[now_in[layer], layer].max())
+    for j in range(joint_theta.shape[0]):
+        top = max(top, joint_theta[j])
+    for b in range(body_theta.shape[0]):
+        top = max(top, body_theta[b, 0], body_theta[b, 1])
+    return top
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", nogil=True)
-def run(theta, gx, gy, through_w_k, c0, slopes, open_top, open_bottom, cell_x, cell_y, width_cells,
-        segments, joints, joint_of_body, joint_links, link_cell, link_w_k,
+def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, contact, cell_x, cell_y, width_cells,
+        segments, around, plate, plate_state, joints, joint_of_body, joint_links, link_cell, link_w_k,
         bodies, gap_links, gap_cell, gap_w_k, via_cell, via_w_k,
-        joint_enthalpy, body_heat, convection_up, convection_down, radiation, rest_down, radiates_down, air_k,
-        sample_s, frame_s, sample_times, joint_samples, body_samples, frames, joint_record, body_record, energy,
+        joint_enthalpy, body_theta, convection_up, convection_down, radiation, radiates_down, ambient_k,
+        began_s, settle_k, sample_s, frame_s, sample_times, joint_samples, body_samples, plate_samples, frames, joint_record, body_record, energy,
         board_peak):  # fmt: skip
-    """Step the whole recipe. State arrays are changed in place; records are filled. Returns (samples, frames, steps).
+    """Step the whole recipe. State arrays are changed in place; records are filled. Returns (samples, frames, face steps, seconds run).
 
-    theta (layers, cells) kelvins above ambient; gx, gy (layers, cells) W/K with zeros
-    at every border; through_w_k from one node layer to the next in every cell; c0 (layers, cells) J/K; segments (moves, 13); joints (n, 11); bodies (m, 10); links
-    as CSR (joint_links, gap_links are starts). All tables as named by the column constants above.
+    theta (layers, cells) kelvins above ambient; gx, gy (layers, cells) W/K with zeros at every border; through_w_k from
+    one node layer to the next in every cell; c0 (layers, cells) J/K; open_top, jet_top, open_low (cells) m²; contact
+    (cells) W/m²K to the plate; segments, around, joints, bodies: columns as named in kernel_tables; links as CSR
+    (joint_links, gap_links are starts); body_theta (bodies, 2) core and shell. `settle_k` >= 0 ends the run early once
+    nothing anywhere is hotter. Times are counted from `began_s`.
     """
     layers, cells = theta.shape
     row = width_cells + 2
     first = row + 1
     count = cells - 2 * first
-    other = theta.copy()
+    both = np.empty((2, layers, cells), dtype=theta.dtype)
+    both[0] = theta
+    both[1] = theta
+    now_in = np.zeros(layers, dtype=np.int64)
     inv_c0 = np.empty_like(theta)
     for layer in range(layers):
         for i in range(cells):
             inv_c0[layer, i] = 1.0 / c0[layer, i]
-    jet_h_top = np.zeros_like(open_top)
-    jet_q_top = np.zeros_like(open_top)
-    loss_top = np.zeros_like(open_top)
-    jet_h_low = np.zeros_like(open_top)
-    jet_q_low = np.zeros_like(open_top)
-    loss_low = np.zeros_like(open_top)
+    drive_h = np.zeros((2, cells), dtype=theta.dtype)
+    drive_q = np.zeros((2, cells), dtype=theta.dtype)
+    loss_h = np.zeros((2, cells), dtype=theta.dtype)
+    still = np.zeros((2, cells), dtype=theta.dtype)
+    glow = np.zeros((2, cells), dtype=theta.dtype)
+    flow_before = np.zeros((layers, cells), dtype=theta.dtype)
+    flow = np.zeros((layers, cells), dtype=theta.dtype)
+    nothing = np.zeros(cells, dtype=theta.dtype)
     n_joints = joints.shape[0]
     n_bodies = bodies.shape[0]
     joint_air = np.zeros((n_joints, 3))
     body_air = np.zeros((n_bodies, 3))
+    body_seen = np.zeros(n_bodies)
     joint_theta = np.empty(n_joints)
     for j in range(n_joints):
         joint_theta[j] = joint_temperature(
             joint_enthalpy[j], joints[j, J_PER_HEAT], joints[j, J_LATENT], joints[j, J_SOLIDUS], joints[j, J_RANGE]
         )
-    body_theta = body_heat / bodies[:, B_HEAT]
     through = np.float32(through_w_k)
-    none = np.float32(0.0)
-    dark = np.zeros(segments.shape[1])
-    dark[JET_SPREAD] = 1.0
-    dark[JET_WARMTH_RADIUS] = 1.0
     span = slice(first, first + count)
+    east = slice(first + 1, first + 1 + count)
+    west = slice(first - 1, first - 1 + count)
+    north = slice(first + row, first + row + count)
+    south = slice(first - row, first - row + count)
     bottom = layers - 1
-    now = 0.0
+    now = began_s
     samples = 0
     shots = 0
     total_steps = 0
-    next_sample = 0.0
-    next_frame = 0.0
-    # What one joint gives its body: a + b·θ_body (filled per body, per step).
+    next_sample = began_s
+    next_frame = began_s
+    next_settle = began_s
+    next_room = began_s
+    turn = 0
+    settled = False
+    last_before = 1.0
+    # What one joint gives its body: a + b·θ_core (filled per body, per step).
     lean_a = np.empty(n_joints)
     lean_b = np.empty(n_joints)
     source = np.empty(n_joints)
-    pull = np.empty(n_joints)
     ease = np.empty(n_joints)
-    per_heat = np.empty((2, cells), dtype=theta.dtype)
     link_theta = np.empty(link_cell.shape[0])
+    link_eff = np.empty(link_cell.shape[0])
+    link_sum = np.empty(n_joints)
+    gap_eff = np.empty(gap_cell.shape[0])
+    gap_sum = np.empty(n_bodies)
     gap_theta = np.empty(gap_cell.shape[0])
     column_a = np.empty(layers)
     column_b = np.empty(layers)
 
     for s in range(segments.shape[0]):
+        if settled:
+            break
         jet = segments[s]
-        steps = int(jet[STEPS])
+        macros = int(jet[MACROS])
+        subs = int(jet[SUBS])
         refresh = int(jet[REFRESH])
-        parts_every = int(jet[PARTS_EVERY])
-        still_every = refresh * max(1, int(0.1 / (refresh * jet[SECONDS] / steps)))
-        dt = jet[SECONDS] / steps
+        long_dt = jet[SECONDS] / macros
+        dt = long_dt / subs
         dt32 = np.float32(dt)
-        began = now
-        lit = jet[JET_H] > 0.0
-        shape = jet if lit else dark
-        for step in range(steps):
-            now = began + step * dt
-            if step % refresh == 0:
-                middle = now - began + 0.5 * dt * min(refresh, steps - step)
-                angle = 2.0 * math.pi * middle / jet[PERIOD]
-                nozzle_x = jet[CENTRE_X] + jet[RADIUS] * math.cos(angle)
-                nozzle_y = jet[CENTRE_Y] + jet[RADIUS] * math.sin(angle)
-                _refresh_face(theta[0], open_top, jet_h_top, jet_q_top, loss_top, cell_x, cell_y, nozzle_x, nozzle_y, shape, lit,
-                              convection_up, radiation, 0.0, air_k)  # fmt: skip
-                if step % still_every == 0:
-                    _refresh_face(theta[bottom], open_bottom, jet_h_low, jet_q_low, loss_low, cell_x, cell_y, nozzle_x, nozzle_y, dark, False,
-                                  convection_down, radiation * radiates_down, rest_down, air_k)  # fmt: skip
+        lit = jet[LIT] > 0.5
+        opened = now
+        _ties(joint_links, link_cell, link_w_k, joints, J_TOP, inv_c0, long_dt, link_eff, link_sum)
+        _ties(gap_links, gap_cell, gap_w_k, bodies, B_TOP, inv_c0, long_dt, gap_eff, gap_sum)
+        for macro in range(macros):
+            now = opened + macro * long_dt
+            if macro % refresh == 0:
+                here = around[turn]
+                turn += 1
+                if now >= next_room - 1e-9 or macro == 0:
+                    next_room = now + 0.1
+                    _refresh_room(
+                        both[now_in[0], 0],
+                        still[0],
+                        glow[0],
+                        convection_up,
+                        here[FORCED_TOP],
+                        radiation,
+                        here[AIR_TOP],
+                        here[WALL_TOP],
+                        ambient_k,
+                    )
+                    _refresh_room(both[now_in[bottom], bottom], still[1], glow[1], convection_down, here[FORCED_LOW], radiation * radiates_down,
+                                  here[AIR_LOW], here[WALL_LOW], ambient_k)  # fmt: skip
+                    sourced = here[AIR_LOW] != 0.0 or here[WALL_LOW] != 0.0 or here[REST_K] != 0.0
+                    _refresh_unblown(open_low, contact, still[1], glow[1], drive_h[1], drive_q[1], loss_h[1],
+                                     here[AIR_LOW], here[WALL_LOW], here[REST_W_M2K], here[REST_K], plate_state[S_PLATE_K], sourced)  # fmt: skip
+                if lit:
+                    _refresh_jet(open_top, jet_top, still[0], glow[0], drive_h[0], drive_q[0], loss_h[0], cell_x, cell_y,
+                                 here[NOZZLE_X], here[NOZZLE_Y], jet)  # fmt: skip
+                else:
+                    _refresh_unblown(open_top, nothing, still[0], glow[0], drive_h[0], drive_q[0], loss_h[0], here[AIR_TOP], here[WALL_TOP],
+                                     0.0, 0.0, 0.0, here[AIR_TOP] != 0.0 or here[WALL_TOP] != 0.0)  # fmt: skip
                 for b in range(n_bodies):
                     on_top = bodies[b, B_TOP] > 0.5
-                    body_air[b] = _point_air(bodies[b, B_X], bodies[b, B_Y], bodies[b, B_HALF_X], bodies[b, B_HALF_Y], body_theta[b],
-                                             nozzle_x, nozzle_y, shape, lit and on_top, convection_up, radiation, air_k)  # fmt: skip
+                    _point_air(bodies[b, B_X], bodies[b, B_Y], bodies[b, B_HALF_X], bodies[b, B_HALF_Y], bodies[b, B_OPEN], body_theta[b, 1],
+                               here[NOZZLE_X], here[NOZZLE_Y], jet, lit and on_top, convection_up, here[FORCED_TOP if on_top else FORCED_LOW],
+                               radiation, here[AIR_TOP if on_top else AIR_LOW], here[WALL_TOP if on_top else WALL_LOW], ambient_k, body_air[b])  # fmt: skip
                 for j in range(n_joints):
-                    joint_air[j] = _point_air(joints[j, J_X], joints[j, J_Y], 0.0, 0.0, joint_theta[j],
-                                              nozzle_x, nozzle_y, shape, lit and joints[j, J_TOP] > 0.5, convection_up, radiation, air_k)  # fmt: skip
+                    on_top = joints[j, J_TOP] > 0.5
+                    _point_air(joints[j, J_X], joints[j, J_Y], 0.0, 0.0, joints[j, J_OPEN], joint_theta[j],
+                               here[NOZZLE_X], here[NOZZLE_Y], jet, lit and on_top, convection_up, here[FORCED_TOP if on_top else FORCED_LOW],
+                               radiation, here[AIR_TOP if on_top else AIR_LOW], here[WALL_TOP if on_top else WALL_LOW], ambient_k, joint_air[j])  # fmt: skip
 
-            # Conduction, layer by layer, from theta into other.
-            for layer in range(layers):
-                t = theta[layer]
-                above = theta[layer - 1] if layer > 0 else t
-                below = theta[layer + 1] if layer < bottom else t
-                _conduct_layer(t[span], other[layer][span], t[first + 1 : first + 1 + count], t[first - 1 : first - 1 + count],
-                               t[first - row : first - row + count], t[first + row : first + row + count], above[span], below[span],
-                               gx[layer][span], gx[layer][first - 1 : first - 1 + count], gy[layer][span],
-                               gy[layer][first - row : first - row + count], through if layer > 0 else none, through if layer < bottom else none,
-                               inv_c0[layer][span], slopes[layer], dt32)  # fmt: skip
-            gained, lost = _surface(theta[0][span], other[0][span], jet_h_top[span], jet_q_top[span], loss_top[span],
-                                    inv_c0[0][span], per_heat[0][span], slopes[0], dt32)  # fmt: skip
-            energy[E_JET] += dt * gained
-            energy[E_LOST] += dt * lost
-            gained, lost = _surface(theta[bottom][span], other[bottom][span], jet_h_low[span], jet_q_low[span], loss_low[span],
-                                    inv_c0[bottom][span], per_heat[1][span], slopes[bottom], dt32)  # fmt: skip
-            energy[E_LOST] += dt * lost
-
-            if (step + 1) % parts_every == 0 or step == steps - 1:
-                dt_parts = dt * (parts_every if (step + 1) % parts_every == 0 else (step + 1) % parts_every)
-                _columns(other, via_cell, via_w_k, c0, inv_c0, slopes, dt_parts, column_a, column_b)
-                _solve_parts(other, per_heat, slopes, joints, joint_of_body, joint_links, link_cell, link_w_k, bodies, gap_links,
-                             gap_cell, gap_w_k, joint_enthalpy, joint_theta, joint_air, body_heat, body_theta, body_air,
-                             joint_record, body_record, energy, source, pull, ease, lean_a, lean_b, link_theta, gap_theta, now + dt - dt_parts, dt_parts)  # fmt: skip
-            theta, other = other, theta
-            total_steps += 1
-            now = began + (step + 1) * dt
-
-            if now >= next_sample - 1e-9 and samples < sample_times.shape[0]:
-                sample_times[samples] = now
-                joint_samples[samples] = joint_theta
-                body_samples[samples] = body_theta
-                samples += 1
-                next_sample += sample_s
-            if now >= next_frame - 1e-9 and shots < frames.shape[0]:
-                since = min(max((now - next_frame) / dt, 0.0), 1.0)
-                for i in range(cells):
-                    frames[shots, i] = theta[0, i] + since * (other[0, i] - theta[0, i])
-                    board_peak[i] = max(board_peak[i], theta[0, i])
-                shots += 1
-                next_frame += frame_s
-    return samples, shots, total_steps, theta
+            # Heat between node layers for the coming long step.
+            ahead = np.float32(0.0 if total_steps == 0 else 0.5 * long_dt / last_before)
+            last_before = long_dt
+            for layer in range(bottom):
+                _between_layers(both[now_in[layer], layer][span], both[now_in[layer + 1], layer + 1][span], flow_before[layer][span],
+                                flow[layer][span], through, ahead)  # fmt: skip
+            drawn = 0.0
+            given = 0.0
+            for sub in range(subs):
+                if sub == subs // 2:
+                    met = now + sub * dt
+                    _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, long_dt, column_a, column_b)
+                    given = _solve_parts(both[now_in[0], 0], both[now_in[bottom], bottom], inv_c0[0], inv_c0[bottom], slopes[0], slopes[bottom],
+                                 joints, joint_of_body, joint_links, link_cell, link_eff, link_sum, bodies, gap_links,
+                                 gap_cell, gap_eff, gap_sum, joint_enthalpy, joint_theta, joint_air, body_theta, body_air, body_seen,
+                                 joint_record, body_record, energy, source, ease, lean_a, lean_b, link_theta, gap_theta, jet[TIP_ON],
+                                 plate_state[S_PLATE_K], met - long_dt, long_dt)  # fmt: skip
+                    if met >= next_sample - 1e-9 and samples < sample_times.shape[0]:
+                        sample_times[samples] = met
+                        joint_samples[samples] = joint_theta
+                        body_samples[samples] = body_seen
+                        plate_samples[samples] = plate_state[S_PLATE_K]
+                        samples += 1
+                        next_sample += sample_s
+                for side in range(2):
+                    layer = 0 if side == 0 else bottom
+                    t = both[now_in[layer], layer]
+                    gained, lost = _step_face(
+                        t[span], both[1 - now_in[layer], layer][span], t[east], t[west], t[south], t[north],
+                        flow[0 if side == 0 else bottom - 1][span], np.float32(-1.0 if side == 0 else 1.0), gx[layer][span], gx[layer][west],
+                        gy[layer][span], gy[layer][south], drive_h[side][span], drive_q[side][span], loss_h[side][span],
+                        inv_c0[layer][span], slopes[layer], dt32)  # fmt: skip
+                    energy[E_JET] += dt * gained
+                    energy[E_LOST] += dt * lost
+                    if side == 1:
+                        drawn += gained
+                    now_in[layer] = 1 - now_in[layer]
+                total_steps += 1
+                at = now + (sub + 1) * dt
+                if at >= next_frame - 1e-9 and shots < frames.shape[0]:
+                    since = min(max((at - next_frame) / dt, 0.0), 1.0)
+                    top = both[now_in[0], 0]
+                    older = both[1 - now_in[0], 0]
+                    for i in range(cells):
+                        frames[shots, i] = top[i] + since * (older[i] - top[i])
+                        board_peak[i] = max(board_peak[i], top[i])
+                    shots += 1
+                    next_frame += frame_s
+            for layer in range(1, bottom):
+                t = both[now_in[layer], layer]
+                _step_inner(t[span], both[1 - now_in[layer], layer][span], t[east], t[west], t[south], t[north], flow[layer - 1][span],
+                            flow[layer][span], gx[layer][span], gx[layer][west], gy[layer][span], gy[layer][south],
+                            inv_c0[layer][span], slopes[layer], np.float32(long_dt))  # fmt: skip
+                now_in[layer] = 1 - now_in[layer]
+            if plate[P_KIND] > 0.5:
+                step_plate(plate_state, plate, jet[PLATE_SET], drawn / subs + given, long_dt)
+            now = opened + (macro + 1) * long_dt
+            if settle_k >= 0.0 and now >= next_settle:
+                next_settle = now + 0.5
+                if _hottest(both, now_in, joint_theta, body_theta) < settle_k:
+                    settled = True
+                    break
+    for layer in range(layers):
+        theta[layer] = both[now_in[layer], layer]
+    return samples, shots, total_steps, now - began_s

@@ -11,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
+from yellowfen.core.heat.drive import tip_conductance_w_k
 from yellowfen.core.heat.grid import Grid, via_conductance_w_k
-from yellowfen.core.heat.scene import Array, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import Array, Deed, Iron, PlacedPart, Scene, ShieldKind, Side
 from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, Alloy, alloy_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
@@ -29,6 +30,8 @@ LEAD_AREA_MM2 = constant(
     "lead_air_area", 0.8, "mm² per mm² of pad", _M, "lead and fillet surface in the air", "gull-wing joints in the jet"
 )
 PLANE_VIAS = constant("plane_pin_vias", 2.0, "holes of 0.3 mm", _M, "a pin said to be on a plane is tied by two vias", "plane pins lag")
+FOIL_PASSES = constant("shield_foil_passes", 0.1, "1", _M, "foil lying close; its edges leak", "neighbours under a shield")
+TAPE_PASSES = constant("shield_tape_passes", 0.45, "1", _M, "polyimide tape keeps air off but conducts", "neighbours under a shield")
 SIDE_SHARE = constant("body_side_share", 0.5, "1", _M, "share of a body's side walls that counts as blown on", "body warming")
 
 
@@ -59,6 +62,7 @@ class Network:
     gap_w_k: Array
     covered_top: Array
     covered_bottom: Array
+    shielded: Array
     grid: Grid
 
 
@@ -115,6 +119,8 @@ def build_network(scene: Scene, grid: Grid) -> Network:
     gaps: list[tuple[NDArray[np.int64], Array]] = []
     cover = {Side.TOP: np.zeros(grid.cells), Side.BOTTOM: np.zeros(grid.cells)}
     extra = np.zeros(grid.cells)
+    shielded = _shielded(scene, grid)
+    touched = {(move.over[0], move.pin) for move in scene.moves if move.deed is Deed.TOUCH}
     slab_mm = scene.board.thickness_mm / (grid.layers - 1)
     for part in scene.parts:
         cells, area = turned_cells(grid, part.x_mm, part.y_mm, part.package.body_x_mm, part.package.body_y_mm, seen_angle_deg(part))
@@ -122,7 +128,7 @@ def build_network(scene: Scene, grid: Grid) -> Network:
         gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
         gap_starts.append(gap_starts[-1] + len(cells))
         bodies.append(_body_row(part, scene.ambient_c))
-        bodies[-1][k.B_GAP_W_K] = gaps[-1][1].sum()
+        bodies[-1][k.B_OPEN] = 1.0 - _mean_over(shielded, cells, area)
         for land in part.package.lands:
             x, y, sx, sy, angle = place_land(part, land)
             cells, area = turned_cells(grid, x, y, sx, sy, angle)
@@ -133,15 +139,32 @@ def build_network(scene: Scene, grid: Grid) -> Network:
             alloy = alloy_named(part.alloy)
             names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
             joints.append(_joint_row(part, land, alloy, x, y, scene.ambient_c))
-            joints[-1][k.J_LINK_W_K] = links[-1][1].sum()
+            joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
+            if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:
+                joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land.area_mm2)
             if land.pin in part.plane_pins:
                 extra[cells] += PLANE_VIAS * via_conductance_w_k(0.3, slab_mm) * area / area.sum()
         of_body.append(len(joints))
     return Network(
-        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, 11), np.array(of_body), *_csr(joint_starts, links),
-        _table(bodies, 10), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0),
+        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, k.JOINT_COLUMNS), np.array(of_body), *_csr(joint_starts, links),
+        _table(bodies, k.BODY_COLUMNS), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0), shielded,
         _with_extra_columns(grid, extra),
     )  # fmt: skip
+
+
+def _shielded(scene: Scene, grid: Grid) -> Array:
+    """How much of the jet is kept off each cell of the upper face, 0..1."""
+    shielded = np.zeros(grid.cells)
+    for shield in scene.shields:
+        cells, area = grid.rectangle(shield.x_mm, shield.y_mm, shield.size_x_mm, shield.size_y_mm)
+        stopped = 1.0 - (FOIL_PASSES if shield.kind is ShieldKind.FOIL else TAPE_PASSES)
+        shielded[cells] = np.maximum(shielded[cells], stopped * area / grid.cell_area_m2)
+    return np.minimum(shielded, 1.0)
+
+
+def _mean_over(values: Array, cells: NDArray[np.int64], area: Array) -> float:
+    total = float(area.sum())
+    return float((values[cells] * area).sum()) / total if total > 0 else 0.0
 
 
 def _with_extra_columns(grid: Grid, extra: Array) -> Grid:
@@ -165,8 +188,12 @@ def _body_row(part: PlacedPart, ambient_c: float) -> Array:
     sides = 2 * (package.body_x_mm + package.body_y_mm) * package.height_mm * 1e-6
     flip = round(part.rotation_deg / 90.0) % 2 == 1
     half_x, half_y = package.body_x_mm / 2000, package.body_y_mm / 2000
-    row = np.zeros(10)
-    row[k.B_HEAT] = package.body_heat_j_k
+    row = np.zeros(k.BODY_COLUMNS)
+    shell = package.shell_share
+    row[k.B_HEAT] = (1.0 - shell) * package.body_heat_j_k
+    row[k.B_SHELL_HEAT] = shell * package.body_heat_j_k
+    row[k.B_SHELL_W_K] = package.shell_w_k
+    row[k.B_OPEN] = 1.0
     row[k.B_JET_AREA] = top + SIDE_SHARE * sides
     row[k.B_LOSS_AREA] = top + sides
     row[k.B_X], row[k.B_Y] = part.x_mm * 1e-3, part.y_mm * 1e-3
@@ -179,7 +206,8 @@ def _body_row(part: PlacedPart, ambient_c: float) -> Array:
 def _joint_row(part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: float, ambient_c: float) -> Array:
     solder_kg = land.area_mm2 * SOLDER_THICKNESS_MM * 1e-9 * alloy.density_g_cm3 * 1e3
     seen = land.kind in (JointKind.GULL_WING, JointKind.TAB)
-    row = np.zeros(11)
+    row = np.zeros(k.JOINT_COLUMNS)
+    row[k.J_OPEN] = 1.0
     row[k.J_HEAT] = 2.0 * solder_kg * SOLDER_CP_J_KGK + 1e-5
     row[k.J_PER_HEAT] = 1.0 / row[k.J_HEAT]
     row[k.J_LATENT] = solder_kg * alloy.latent_j_g * 1e3

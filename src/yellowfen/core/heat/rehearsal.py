@@ -3,29 +3,24 @@
 The result is complete: no screen recomputes anything. Times in s from the first move, temperatures in °C.
 """
 
-import math
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.grid import make_grid
-from yellowfen.core.heat.jet import JET_FACTOR, Jet, jet_on_board
+from yellowfen.core.heat.air import conductivity_w_mk
+from yellowfen.core.heat.drive import Drive, drive_of, open_below
+from yellowfen.core.heat.grid import Grid, make_grid
+from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.network import JointName, Network, build_network
-from yellowfen.core.heat.scene import Array, Move, Scene, Underside
-from yellowfen.core.heat.surface import (
-    EMISSIVITY,
-    INSULATING_REST_W_M2K,
-    METAL_REST_W_M2K,
-    STEFAN_BOLTZMANN,
-    free_convection_w_m2k,
-)
+from yellowfen.core.heat.scene import Array, HotPlate, Iron, Scene
+from yellowfen.core.heat.surface import EMISSIVITY, METAL_REST_W_M2K, STEFAN_BOLTZMANN, free_convection_w_m2k
 
 SAFE_STEP = 0.95
 REFERENCE_RISE_K = 100.0
-NOZZLE_STEP_M = 0.6e-3
-REFRESH_S = 0.1
+STRONGEST_JET_W_M2K = 400.0
 
 
 @dataclass(frozen=True)
@@ -41,6 +36,7 @@ class JointStory:
     freeze_s: float | None
     peak_c: float
     time_above_liquidus_s: float | None
+    melts: int = 0
 
 
 @dataclass(frozen=True)
@@ -52,6 +48,7 @@ class PartStory:
     limit_c: float
     limit_why: str
     limit_passed_s: float | None
+    over_limit_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -101,6 +98,7 @@ class Rehearsal:
     frame_s: float
     frames_c: Array
     board_peak_c: float
+    plate_c: Array | None = None
 
     def joints_of(self, ref: str) -> list[JointStory]:
         return [joint for joint in self.joints if joint.ref == ref]
@@ -111,122 +109,194 @@ class Rehearsal:
 
 @dataclass(frozen=True)
 class Resolution:
-    """How finely to compute. `max_step_s` only ever shortens the stable step."""
+    """How finely to compute. `max_step_s` (faces) and `part_step_s` (parts, inner layers) only ever shorten the stable steps."""
 
     cell_mm: float = 1.0
     layers: int = 4
-    max_step_s: float = 0.0125
-    part_step_s: float = 0.025
+    max_step_s: float = 0.0167
+    part_step_s: float = 0.05
+    nozzle_step_mm: float = 1.0
     sample_s: float = 0.2
     frame_s: float = 1.0
     single_precision: bool = True
 
 
 FINE = Resolution()
-QUICK = Resolution(layers=3, max_step_s=0.02, part_step_s=0.045)
-COARSE = Resolution(cell_mm=2.0, layers=3, max_step_s=0.03, part_step_s=0.06, sample_s=0.5, frame_s=1e9)
+QUICK = Resolution(cell_mm=1.5, layers=3, max_step_s=0.05, part_step_s=0.05)
+EXACT = Resolution(max_step_s=0.0005, part_step_s=0.0005, nozzle_step_mm=0.01, single_precision=False, sample_s=0.01)
+COARSE = Resolution(cell_mm=2.0, layers=3, max_step_s=0.06, part_step_s=0.06, sample_s=0.5, frame_s=1e9)
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A scene's board and parts as the kernel's tables, ready to be run under any recipe."""
+
+    scene: Scene
+    resolution: Resolution
+    network: Network
+    constants: tuple[Any, ...]
+    still: tuple[Any, ...]
+    face_limit_s: float
+    long_limit_s: float
+
+    def drive(self, scene: Scene) -> Drive:
+        """The recipe of a scene (this one's board and parts) as tables, within this preparation's steps."""
+        return drive_of(scene, self.face_limit_s, self.long_limit_s, self.resolution.nozzle_step_mm)
+
+
+@dataclass
+class State:
+    """Where a run stands: board cells, joints (J above the solidus), bodies (core, shell), plate, records, clock. Changed by `advance`."""
+
+    theta: Array
+    enthalpy: Array
+    bodies: Array
+    plate: Array
+    joint_record: Array
+    body_record: Array
+    energy: Array
+    board_peak: Array
+    now_s: float = 0.0
+
+    def copy(self) -> "State":
+        """A state that can be run on without touching this one."""
+        return State(self.theta.copy(), self.enthalpy.copy(), self.bodies.copy(), self.plate.copy(), self.joint_record.copy(),
+                     self.body_record.copy(), self.energy.copy(), self.board_peak.copy(), self.now_s)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Trace:
+    """What was sampled while advancing; temperatures in K above the room."""
+
+    times_s: Array
+    joints_k: NDArray[np.float32]
+    bodies_k: NDArray[np.float32]
+    plate_k: Array
+    frames_k: NDArray[np.float32]
+    steps: int
 
 
 def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
     """Rehearse a scene. Deterministic; raises InvalidValue only through the scene's own checks."""
+    prepared = prepare(scene, resolution)
+    drive = prepared.drive(scene)
+    state = first_state(prepared, drive)
+    trace = advance(prepared, state, drive)
+    return _result(prepared, state, drive, trace)
+
+
+def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
+    """Tables and step limits of a scene; of its recipe only what holds for every move."""
     grid = make_grid(scene.board, resolution.cell_mm, resolution.layers)
     network = build_network(scene, grid)
-    warnings: list[str] = list(scene.guesses)
-    segments = _segments(scene, network, resolution, warnings)
-    return _run(scene, network, segments, resolution, warnings)
+    grid = network.grid
+    number = np.float32 if resolution.single_precision else np.float64
+    board = grid.flat(grid.inside.astype(float)) * grid.cell_area_m2
+    open_top, open_low = board * (1 - network.covered_top), board * (1 - network.covered_bottom)
+    jet_top = open_top * (1 - network.shielded)
+    via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
+    length = scene.board.width_mm * scene.board.height_mm * 1e-3 / (2 * (scene.board.width_mm + scene.board.height_mm))
+    below = open_below(scene)
+    contact = contact_w_m2k(scene, grid)
+    constants: tuple[Any, ...] = (
+        *(values.astype(number) for values in (grid.gx, grid.gy)), grid.through_w_k, grid.c0.astype(number), grid.slopes.astype(number),
+        open_top.astype(number), jet_top.astype(number), open_low.astype(number), contact.astype(number),
+        grid.cell_x.astype(number), grid.cell_y.astype(number), grid.nx,
+    )  # fmt: skip
+    still = (
+        network.joints, network.joint_of_body, network.joint_links, network.link_cell, network.link_w_k, network.bodies, network.gap_links,
+        network.gap_cell, network.gap_w_k, via_cell, grid.via_w_k[via_cell], _still(length, scene.ambient_c, True),
+        _still(length, scene.ambient_c, False) if below else 0.0, EMISSIVITY * STEFAN_BOLTZMANN, 1.0 if below else 0.0, scene.ambient_c + 273.15,
+    )  # fmt: skip
+    face, long = step_limits_s(network, contact)
+    return Prepared(scene, resolution, network, constants, still, min(face, resolution.max_step_s), min(long, resolution.part_step_s))
 
 
-def stable_step_s(network: Network) -> float:
-    """The largest explicit step: SAFE_STEP over the fastest cell's rate ΣG/C, a strong jet included.
+def first_state(prepared: Prepared, drive: Drive) -> State:
+    """Everything at room temperature, the plate or tip as its source says."""
+    network, grid = prepared.network, prepared.network.grid
+    n_joints, n_bodies = len(network.names), len(network.refs)
+    joint_record, body_record = np.zeros((n_joints, k.JOINT_RECORDS)), np.zeros((n_bodies, k.BODY_RECORDS))
+    joint_record[:, : k.R_PEAK] = k.NEVER
+    body_record[:, k.R_LIMIT_AT] = k.NEVER
+    theta = np.zeros((grid.layers, grid.cells), dtype=np.float32 if prepared.resolution.single_precision else np.float64)
+    return State(theta, cold_enthalpy(network), np.zeros((n_bodies, 2)), drive.plate_state.copy(), joint_record, body_record,
+                 np.zeros(2), np.zeros(grid.cells))  # fmt: skip
 
-    Plated holes and parts are solved implicitly or apart and do not shorten it.
+
+def cold_enthalpy(network: Network) -> Array:
+    """Enthalpy of every joint at room temperature, J above its solidus."""
+    return np.asarray(-network.joints[:, k.J_HEAT] * network.joints[:, k.J_SOLIDUS])
+
+
+def advance(prepared: Prepared, state: State, drive: Drive, sampled: bool = True, settle_k: float = -1.0) -> Trace:
+    """Run a recipe from a state, which is changed. `settle_k` >= 0 ends early once nothing anywhere is hotter, K above the room."""
+    resolution = prepared.resolution
+    seconds = float(drive.segments[:, k.SECONDS].sum())
+    n_samples = int(seconds / resolution.sample_s) + 2 if sampled else 0
+    n_frames = int(seconds / resolution.frame_s) + 2 if sampled else 0
+    times, plate_k = np.zeros(n_samples), np.zeros(n_samples)
+    joints_k = np.zeros((n_samples, len(state.enthalpy)), dtype=np.float32)
+    bodies_k = np.zeros((n_samples, len(state.bodies)), dtype=np.float32)
+    frames = np.zeros((n_frames, state.theta.shape[1]), dtype=np.float32)
+    samples, shots, steps, ran = _kernel()(
+        state.theta, *prepared.constants, drive.segments, drive.around, drive.plate, state.plate, *prepared.still[:11], state.enthalpy,
+        state.bodies, *prepared.still[11:], state.now_s, settle_k, resolution.sample_s, resolution.frame_s, times, joints_k, bodies_k, plate_k,
+        frames, state.joint_record, state.body_record, state.energy, state.board_peak,
+    )  # fmt: skip
+    state.now_s += ran
+    return Trace(times[:samples], joints_k[:samples], bodies_k[:samples], plate_k[:samples], frames[:shots], steps)
+
+
+def step_limits_s(network: Network, contact: Array) -> tuple[float, float]:
+    """Largest explicit steps of the faces and of the inner layers: SAFE_STEP over the fastest cell's rate ΣG/C, a strong jet included.
+
+    Plated holes and parts are solved implicitly or apart and do not shorten them.
     """
     grid = network.grid
     row = grid.nx + 2
-    total = grid.gx + np.roll(grid.gx, 1, axis=1) + grid.gy + np.roll(grid.gy, row, axis=1) + 2 * grid.through_w_k
-    total[0] += 400.0 * grid.cell_area_m2
-    total[-1] += (METAL_REST_W_M2K + 30.0) * grid.cell_area_m2
-    return SAFE_STEP / float((total / grid.c0).max())
+    total = grid.gx + np.roll(grid.gx, 1, axis=1) + grid.gy + np.roll(grid.gy, row, axis=1)
+    faces = total[[0, -1]] + grid.through_w_k + STRONGEST_JET_W_M2K * grid.cell_area_m2
+    faces[1] += (METAL_REST_W_M2K + contact) * grid.cell_area_m2
+    face = SAFE_STEP / float((faces / grid.c0[[0, -1]]).max())
+    held = float((2.0 * grid.through_w_k / grid.c0).max())
+    rates = [held * 2.0]
+    if grid.layers > 2:
+        rates.append(float((total[1:-1] / grid.c0[1:-1]).max()))
+    return face, SAFE_STEP / max(rates)
 
 
-def _segments(scene: Scene, network: Network, resolution: Resolution, warnings: list[str]) -> Array:
-    limit = min(stable_step_s(network), resolution.max_step_s)
-    rows = np.zeros((len(scene.moves), 13))
-    for row, move in zip(rows, scene.moves, strict=True):
-        x, y = scene.centre(move)
-        row[k.SECONDS], row[k.CENTRE_X], row[k.CENTRE_Y] = move.seconds, x * 1e-3, y * 1e-3
-        row[k.RADIUS], row[k.PERIOD] = move.circle_mm * 1e-3, move.circle_s
-        row[k.JET_SPREAD] = row[k.JET_WARMTH_RADIUS] = 1.0
-        if move.blows:
-            _fill_jet(row, scene, move, warnings)
-        steps = math.ceil(move.seconds / limit)
-        row[k.STEPS] = steps
-        row[k.REFRESH] = _refresh_every(move, move.seconds / steps)
-        row[k.PARTS_EVERY] = max(1, round(resolution.part_step_s / (move.seconds / steps)))
-    return rows
+def contact_w_m2k(scene: Scene, grid: Grid) -> Array:
+    """Conductance per area from a hot plate to each cell of the underside, W/m²K: an air film, thicker towards the corners of a bowed board."""
+    if not isinstance(scene.source, HotPlate):
+        return np.zeros(grid.cells)
+    width, height = scene.board.width_mm * 1e-3, scene.board.height_mm * 1e-3
+    out = ((grid.cell_x - width / 2) ** 2 + (grid.cell_y - height / 2) ** 2) / ((width / 2) ** 2 + (height / 2) ** 2)
+    film_m = (scene.source.film_mm + scene.source.warp_mm * out) * 1e-3
+    inside = grid.flat(grid.inside.astype(float))
+    film_c = 0.5 * (scene.source.set_c + 100.0)
+    return np.asarray(inside * conductivity_w_mk(film_c) / film_m)
 
 
-def _fill_jet(row: Array, scene: Scene, move: Move, warnings: list[str]) -> None:
-    source = scene.source
-    factor = JET_FACTOR if scene.jet_factor is None else scene.jet_factor
-    jet: Jet = jet_on_board(source.nozzle_mm, source.outlet_c, source.flow_lpm, move.height_mm, scene.ambient_c, factor)
-    row[k.JET_H], row[k.JET_SPREAD] = jet.centre_w_m2k, jet.spread_m
-    row[k.JET_WARMTH], row[k.JET_WARMTH_RADIUS] = jet.centre_warmth, jet.warmth_radius_m
-    row[k.JET_K] = source.outlet_c - scene.ambient_c
-    warnings.extend(said for said in jet.warnings if said not in warnings)
-
-
-def _refresh_every(move: Move, step_s: float) -> int:
-    speed = 2 * math.pi * move.circle_mm * 1e-3 / move.circle_s if move.blows else 0.0
-    span = REFRESH_S if speed == 0 else min(REFRESH_S, NOZZLE_STEP_M / speed)
-    return max(1, int(span / step_s))
-
-
-def _run(scene: Scene, network: Network, segments: Array, resolution: Resolution, warnings: list[str]) -> Rehearsal:
-    grid = network.grid
-    total_s = float(segments[:, k.SECONDS].sum())
-    n_samples = int(total_s / resolution.sample_s) + 2
-    n_frames = int(total_s / resolution.frame_s) + 2
-    n_joints, n_bodies = len(network.names), len(network.refs)
-    number = np.float32 if resolution.single_precision else np.float64
-    theta = np.zeros((grid.layers, grid.cells), dtype=number)
-    enthalpy = -network.joints[:, k.J_HEAT] * network.joints[:, k.J_SOLIDUS]
-    cold_enthalpy = enthalpy.copy()
-    body_heat = np.zeros(n_bodies)
-    times, joint_samples = np.zeros(n_samples), np.zeros((n_samples, n_joints), dtype=np.float32)
-    body_samples = np.zeros((n_samples, n_bodies), dtype=np.float32)
-    frames = np.zeros((n_frames, grid.cells), dtype=np.float32)
-    joint_record, body_record = np.zeros((n_joints, 5)), np.zeros((n_bodies, 2))
-    joint_record[:, : k.R_PEAK] = k.NEVER
-    body_record[:, k.R_LIMIT_AT] = k.NEVER
-    energy, board_peak = np.zeros(2), np.zeros(grid.cells)
-    cell_area = grid.cell_area_m2
-    board_cells = grid.flat(grid.inside.astype(float)) * cell_area
-    length = scene.board.width_mm * scene.board.height_mm * 1e-3 / (2 * (scene.board.width_mm + scene.board.height_mm))
-    radiates, rest, still_down = _underside(scene.board.underside, length, scene.ambient_c)
-    via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
-    samples, shots, steps, final = _kernel()(
-        theta, *(values.astype(number) for values in (grid.gx, grid.gy)), grid.through_w_k, grid.c0.astype(number), grid.slopes.astype(number),
-        (board_cells * (1 - network.covered_top)).astype(number), (board_cells * (1 - network.covered_bottom)).astype(number),
-        grid.cell_x.astype(number), grid.cell_y.astype(number), grid.nx, segments, network.joints, network.joint_of_body,
-        network.joint_links, network.link_cell, network.link_w_k, network.bodies, network.gap_links,
-        network.gap_cell, network.gap_w_k, via_cell, grid.via_w_k[via_cell], enthalpy, body_heat, _still(length, scene.ambient_c, True), still_down,
-        EMISSIVITY * STEFAN_BOLTZMANN, rest, radiates, scene.ambient_c + 273.15, resolution.sample_s, resolution.frame_s, times,
-        joint_samples, body_samples, frames, joint_record, body_record, energy, board_peak,
-    )  # fmt: skip
-    stored = stored_heat_j(final, grid.c0, grid.slopes) + float(body_heat.sum()) + float((enthalpy - cold_enthalpy).sum())
-    warm = scene.ambient_c
+def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Rehearsal:
+    scene, network, grid = prepared.scene, prepared.network, prepared.network.grid
+    stored = stored_heat_j(state.theta, grid.c0, grid.slopes) + bodies_heat_j(network, state.bodies)
+    stored += float((state.enthalpy - cold_enthalpy(network)).sum())
+    room = scene.ambient_c
+    seconds = float(drive.segments[:, k.SECONDS].sum())
+    warnings = [*scene.guesses, *drive.warnings]
     return Rehearsal(
-        joints=tuple(_joint_story(name, row, warm) for name, row in zip(network.names, joint_record, strict=True)),
-        parts=_part_stories(scene, body_record),
-        energy=EnergyBalance(float(energy[k.E_JET]), float(energy[k.E_LOST]), stored),
-        model=ModelFacts(grid.nx * grid.ny * grid.layers, grid.nx, grid.ny, grid.layers, grid.dx_m * 1e3, total_s / steps, steps, total_s,
+        joints=tuple(_joint_story(name, row, room) for name, row in zip(network.names, state.joint_record, strict=True)),
+        parts=_part_stories(scene, state.body_record),
+        energy=EnergyBalance(float(state.energy[k.E_JET]), float(state.energy[k.E_LOST]), stored),
+        model=ModelFacts(grid.nx * grid.ny * grid.layers, grid.nx, grid.ny, grid.layers, grid.dx_m * 1e3, seconds / trace.steps, trace.steps, seconds,
                          JET_FACTOR if scene.jet_factor is None else scene.jet_factor),
         warnings=tuple(warnings),
-        times_s=times[:samples], joint_c=joint_samples[:samples].astype(np.float64) + warm, body_c=body_samples[:samples].astype(np.float64) + warm,
-        frame_s=resolution.frame_s,
-        frames_c=np.array([grid.unflat(frame) for frame in frames[:shots]]) + warm,
-        board_peak_c=float(board_peak.max()) + warm,
+        times_s=trace.times_s, joint_c=trace.joints_k.astype(np.float64) + room, body_c=trace.bodies_k.astype(np.float64) + room,
+        frame_s=prepared.resolution.frame_s,
+        frames_c=np.array([grid.unflat(frame) for frame in trace.frames_k]) + room,
+        board_peak_c=float(state.board_peak.max()) + room,
+        plate_c=trace.plate_k + room if isinstance(scene.source, (HotPlate, Iron)) else None,
     )  # fmt: skip
 
 
@@ -242,35 +312,24 @@ def _still(length_m: float, ambient_c: float, up: bool) -> float:
     return float(free_convection_w_m2k(length_m, ambient_c + REFERENCE_RISE_K, ambient_c, up) / REFERENCE_RISE_K**0.25)
 
 
-def _underside(underside: Underside, length_m: float, ambient_c: float) -> tuple[float, float, float]:
-    """(share of radiation, fixed W/m²K to the rest, free-convection coefficient) of the lower face."""
-    if underside is Underside.OPEN:
-        return 1.0, 0.0, _still(length_m, ambient_c, False)
-    return 0.0, (INSULATING_REST_W_M2K if underside is Underside.INSULATING else METAL_REST_W_M2K), 0.0
-
-
 def _joint_story(name: JointName, row: Array, ambient_c: float) -> JointStory:
     start, end, freeze = (None if moment < 0 else float(moment) for moment in row[: k.R_PEAK])
     above = float(row[k.R_ABOVE])
-    return JointStory(
-        name.ref,
-        name.pin,
-        str(name.kind),
-        name.liquidus_c,
-        start,
-        end,
-        freeze,
-        float(row[k.R_PEAK]) + ambient_c,
-        above if above > 0 else None,
-    )
+    return JointStory(name.ref, name.pin, str(name.kind), name.liquidus_c, start, end, freeze, float(row[k.R_PEAK]) + ambient_c,
+                      above if above > 0 else None, int(row[k.R_MELTS]))  # fmt: skip
 
 
 def _part_stories(scene: Scene, record: Array) -> tuple[PartStory, ...]:
     return tuple(
         PartStory(part.ref, float(row[k.R_BODY_PEAK]) + scene.ambient_c, part.package.limit_c, part.package.limit_why,
-                  None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]))
+                  None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]), float(row[k.R_OVER_S]))
         for part, row in zip(scene.parts, record, strict=True)
     )  # fmt: skip
+
+
+def bodies_heat_j(network: Network, bodies: Array) -> float:
+    """Heat in the bodies above the room, J."""
+    return float((network.bodies[:, [k.B_HEAT, k.B_SHELL_HEAT]] * bodies).sum())
 
 
 def stored_heat_j(theta: Array, c0: Array, slopes: Array) -> float:

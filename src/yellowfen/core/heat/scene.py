@@ -34,6 +34,13 @@ class Side(StrEnum):
     BOTTOM = "bottom"
 
 
+class Core(StrEnum):
+    """What the board is made of."""
+
+    FR4 = "fr4"
+    ALUMINIUM = "aluminium"
+
+
 @dataclass(frozen=True)
 class CopperLayer:
     """One copper layer: coverage 0..1 as one number or a map (rows from the lower edge up), foil in µm.
@@ -77,6 +84,7 @@ class BoardStack:
     underside: Underside = Underside.INSULATING
     vias: tuple[Via, ...] = ()
     outline: tuple[tuple[float, float], ...] = ()
+    core: Core = Core.FR4
 
     def __post_init__(self) -> None:
         in_range("board.width_mm", self.width_mm, 2, 400, "mm")
@@ -107,16 +115,150 @@ class PlacedPart:
 
 @dataclass(frozen=True)
 class HotAir:
-    """A hot-air station as it truly blows: round nozzle, outlet temperature, free-air flow."""
+    """A hot-air station as it truly blows: outlet temperature and free-air flow.
+
+    Round nozzle of diameter `nozzle_mm`; with `nozzle_long_mm` a rectangle of nozzle_mm by nozzle_long_mm, its long
+    side turned `nozzle_turn_deg` anticlockwise from the board's x.
+    """
 
     nozzle_mm: float
     outlet_c: float
     flow_lpm: float
+    nozzle_long_mm: float | None = None
+    nozzle_turn_deg: float = 0.0
 
     def __post_init__(self) -> None:
         in_range("source.nozzle_mm", self.nozzle_mm, 1, 30, "mm")
         in_range("source.outlet_c", self.outlet_c, 50, 600, "°C")
         in_range("source.flow_lpm", self.flow_lpm, 1, 200, "L/min")
+        in_range("source.nozzle_turn_deg", self.nozzle_turn_deg, -360, 360, "°")
+        if self.nozzle_long_mm is not None:
+            in_range("source.nozzle_long_mm", self.nozzle_long_mm, self.nozzle_mm, 60, "mm")
+
+
+class Control(StrEnum):
+    """How a plate holds its temperature."""
+
+    STEADY = "steady"
+    THERMOSTAT = "thermostat"
+
+
+@dataclass(frozen=True)
+class HotPlate:
+    """A hot plate or an upturned flat-iron under the board.
+
+    Heat flows through an air film of `film_mm`, thicker by `warp_mm` at the corners of a board bowed upwards. The plate
+    has a heat capacity, a heater, a loss to the room, and either holds `set_c` steadily or swings by `band_k` around it.
+    """
+
+    set_c: float
+    film_mm: float = 0.15
+    warp_mm: float = 0.0
+    control: Control = Control.STEADY
+    band_k: float = 30.0
+    power_w: float = 800.0
+    plate_heat_j_k: float = 500.0
+    loss_w_k: float = 1.2
+    start_c: float | None = None
+
+    def __post_init__(self) -> None:
+        in_range("source.set_c", self.set_c, 40, 450, "°C")
+        in_range("source.film_mm", self.film_mm, 0.02, 3, "mm")
+        in_range("source.warp_mm", self.warp_mm, 0, 3, "mm")
+        in_range("source.band_k", self.band_k, 1, 120, "K")
+        in_range("source.power_w", self.power_w, 20, 4000, "W")
+        in_range("source.plate_heat_j_k", self.plate_heat_j_k, 20, 10000, "J/K")
+        in_range("source.loss_w_k", self.loss_w_k, 0.05, 20, "W/K")
+        if self.start_c is not None:
+            in_range("source.start_c", self.start_c, -10, 450, "°C")
+
+
+@dataclass(frozen=True)
+class Oven:
+    """An oven as the board sees it: points (s, air °C, wall °C) joined by straight lines, and what a fan adds."""
+
+    curve: tuple[tuple[float, float, float], ...]
+    fan_w_m2k: float = 0.0
+
+    def __post_init__(self) -> None:
+        in_range("source.fan_w_m2k", self.fan_w_m2k, 0, 150, "W/m²·K")
+        if not 2 <= len(self.curve) <= 500:
+            raise InvalidValue("source.curve", "an oven curve needs 2 to 500 points (seconds, air °C, wall °C)")
+        last = -math.inf
+        for at, air, wall in self.curve:
+            in_range("source.curve", at, 0, 3600, "s")
+            in_range("source.curve", air, -10, 400, "°C")
+            in_range("source.curve", wall, -10, 600, "°C")
+            if not at > last:
+                raise InvalidValue("source.curve", f"the times must rise; {at:g} s comes after {last:g} s")
+            last = at
+
+
+class TipShape(StrEnum):
+    """The end of a soldering tip."""
+
+    BEVEL = "bevel"
+    CHISEL = "chisel"
+    KNIFE = "knife"
+    CONE = "cone"
+
+
+@dataclass(frozen=True)
+class Iron:
+    """A soldering iron: tip shape and width, set temperature, heater power, and the tip's own heat capacity."""
+
+    tip_mm: float
+    set_c: float
+    shape: TipShape = TipShape.CHISEL
+    power_w: float = 60.0
+    tip_heat_j_k: float = 2.5
+
+    def __post_init__(self) -> None:
+        in_range("source.tip_mm", self.tip_mm, 0.2, 10, "mm")
+        in_range("source.set_c", self.set_c, 150, 480, "°C")
+        in_range("source.power_w", self.power_w, 5, 300, "W")
+        in_range("source.tip_heat_j_k", self.tip_heat_j_k, 0.2, 40, "J/K")
+
+
+Source = HotAir | HotPlate | Oven | Iron
+
+
+@dataclass(frozen=True)
+class Preheater:
+    """Heat from below while hot air works above: warm air at a strength, or a glowing surface that fills a share of the view."""
+
+    celsius: float
+    air_w_m2k: float = 25.0
+    glow_share: float = 0.0
+
+    def __post_init__(self) -> None:
+        in_range("preheater.celsius", self.celsius, 30, 600, "°C")
+        in_range("preheater.air_w_m2k", self.air_w_m2k, 0, 150, "W/m²·K")
+        in_range("preheater.glow_share", self.glow_share, 0, 1)
+
+
+class ShieldKind(StrEnum):
+    """What keeps the jet off."""
+
+    FOIL = "foil"
+    TAPE = "tape"
+
+
+@dataclass(frozen=True)
+class Shield:
+    """A rectangle of foil or polyimide tape over the upper face, centre and sizes in mm."""
+
+    x_mm: float
+    y_mm: float
+    size_x_mm: float
+    size_y_mm: float
+    kind: ShieldKind = ShieldKind.FOIL
+
+    def __post_init__(self) -> None:
+        in_range("shields.x_mm", self.x_mm, -50, 450, "mm")
+        in_range("shields.y_mm", self.y_mm, -50, 450, "mm")
+        in_range("shields.size_x_mm", self.size_x_mm, 0.5, 400, "mm")
+        in_range("shields.size_y_mm", self.size_y_mm, 0.5, 400, "mm")
 
 
 class Deed(StrEnum):
@@ -126,11 +268,32 @@ class Deed(StrEnum):
     CLOSE = "close"
     HOLD = "hold"
     WITHDRAW = "withdraw"
+    PREHEAT = "preheat"
+    PLATE = "plate"
+    OVEN = "oven"
+    TOUCH = "touch"
+
+
+BLOWING = frozenset({Deed.WARM, Deed.CLOSE, Deed.HOLD})
+
+
+class NozzlePath(StrEnum):
+    """How the nozzle moves over its place: round, to and fro along the rows, from end to end, or not at all."""
+
+    CIRCLE = "circle"
+    ROWS = "rows"
+    ENDS = "ends"
+    FIXED = "fixed"
 
 
 @dataclass(frozen=True)
 class Move:
-    """One step of the recipe. `over` names parts; the nozzle circles around their common centre."""
+    """One step of the recipe. `over` names parts; the nozzle moves around their common centre.
+
+    `circle_mm` is the circle's radius, or the reach to either side for rows and ends (along `along_deg`); once round,
+    or there and back, every `circle_s`. `tilt_deg` leans the nozzle from straight down, blowing towards `tilt_to_deg`.
+    `pin` is the joint that an iron touches.
+    """
 
     deed: Deed
     seconds: float
@@ -138,17 +301,33 @@ class Move:
     height_mm: float = 20.0
     circle_mm: float = 0.0
     circle_s: float = 2.0
+    path: NozzlePath = NozzlePath.CIRCLE
+    along_deg: float = 0.0
+    tilt_deg: float = 0.0
+    tilt_to_deg: float = 0.0
+    pin: str = ""
 
     def __post_init__(self) -> None:
         in_range("moves.seconds", self.seconds, 0.1, 900, "s")
         in_range("moves.height_mm", self.height_mm, 1, 300, "mm")
         in_range("moves.circle_mm", self.circle_mm, 0, 100, "mm")
         in_range("moves.circle_s", self.circle_s, 0.2, 60, "s")
-        if self.deed is not Deed.WITHDRAW and not self.over:
+        in_range("moves.along_deg", self.along_deg, -360, 360, "°")
+        in_range("moves.tilt_deg", self.tilt_deg, 0, 60, "°")
+        in_range("moves.tilt_to_deg", self.tilt_to_deg, -360, 360, "°")
+        if self.deed in BLOWING and not self.over:
             raise InvalidValue("moves.over", f"say over which part the nozzle is while you {self.deed}")
+        if self.deed is Deed.TOUCH and not (len(self.over) == 1 and self.pin):
+            raise InvalidValue("moves.pin", "say which pin of which part the iron touches")
 
     @property
     def blows(self) -> bool:
+        """True while the hot air is on the board."""
+        return self.deed in BLOWING
+
+    @property
+    def heats(self) -> bool:
+        """True while any source works."""
         return self.deed is not Deed.WITHDRAW
 
 
@@ -158,15 +337,19 @@ class Scene:
 
     board: BoardStack
     parts: tuple[PlacedPart, ...]
-    source: HotAir
+    source: Source
     moves: tuple[Move, ...]
     targets: tuple[str, ...]
     ambient_c: float = 23.0
     jet_factor: float | None = None
     guesses: tuple[str, ...] = field(default=())
+    preheater: Preheater | None = None
+    shields: tuple[Shield, ...] = ()
 
     def __post_init__(self) -> None:
         in_range("ambient_c", self.ambient_c, -10, 60, "°C")
+        if self.jet_factor is not None:
+            in_range("jet_factor", self.jet_factor, 0.05, 5)
         known = self._check_parts()
         for ref in self.targets:
             if ref not in known:
@@ -178,6 +361,17 @@ class Scene:
         for ref in {ref for move in self.moves for ref in move.over}:
             if ref not in known:
                 raise InvalidValue("moves.over", f"there is no part {ref!r} on this board")
+        self._check_deeds()
+
+    def _check_deeds(self) -> None:
+        fits = {HotAir: BLOWING | {Deed.PREHEAT}, HotPlate: {Deed.PLATE}, Oven: {Deed.OVEN}, Iron: {Deed.TOUCH, Deed.PREHEAT}}
+        for move in self.moves:
+            if move.heats and move.deed not in fits[type(self.source)]:
+                raise InvalidValue("moves.do", f"{str(move.deed)!r} is not a move for this source of heat")
+            if move.deed is Deed.PREHEAT and self.preheater is None:
+                raise InvalidValue("moves.do", "there is no preheater on this bench; add one or leave the move out")
+            if move.pin and move.pin not in {land.pin for land in self.part(move.over[0]).package.lands}:
+                raise InvalidValue("moves.pin", f"{move.over[0]} has no pin {move.pin!r}")
 
     def _check_parts(self) -> set[str]:
         known: set[str] = set()

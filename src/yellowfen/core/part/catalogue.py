@@ -25,6 +25,16 @@ FINE_W_K = constant("fine_gull_lead", 0.004, "W/K", _MEMORY, "copper-alloy lead 
 TAB_W_K = constant("tab", 0.5, "W/K", _MEMORY, "copper slug under mould compound", "how the tab follows the body")
 DIE_PAD_W_K = constant("die_pad", 0.06, "W/K", _MEMORY, "0.3 mm of mould compound over the die pad", "thermal pad against the body")
 LEADLESS_W_K = constant("leadless_terminal", 0.006, "W/K", _MEMORY, "half-embedded terminal", "edge joints of leadless parts")
+# Conductivity of a body between its air side and its leads, by what it is made of.
+BODY_W_MK = {
+    MOULDED: constant("conductivity_moulded_body", 0.8, "W/m·K", _MEMORY, "filled epoxy", "how far a body's shell runs ahead of its leads"),
+    CERAMIC: constant("conductivity_ceramic_body", 4.0, "W/m·K", _MEMORY, "titanate 3, alumina 25", "how far a chip's top runs ahead"),
+    CAN: constant("conductivity_can", 2.0, "W/m·K", _MEMORY, "wound foil and paper in aluminium", "how far a can's top runs ahead"),
+    PLASTIC: constant("conductivity_housing", 0.3, "W/m·K", _MEMORY, "glass-filled plastic", "how far a connector's shell runs ahead"),
+}
+LENS_W_MK = constant(
+    "conductivity_lens", 0.25, "W/m·K", _MEMORY, "clear epoxy or silicone, white plastic", "how far an LED's lens runs ahead"
+)
 LIMIT_MOULDED_THIN = constant(
     "limit_moulded_thin", 260.0, "°C", Mark.FROM_MEMORY, "IPC/JEDEC J-STD-020 lead-free class, < 1.6 mm, as remembered", "stop time",
 )  # fmt: skip
@@ -66,7 +76,7 @@ def moulded_limit(height_mm: float, volume_mm3: float) -> tuple[float, str]:
 def _moulded(name: str, family: str, x: float, y: float, height: float, lands: tuple[Land, ...],
              lead: float, tab: float = TAB_W_K, gap: float = 0.1) -> Package:  # fmt: skip
     limit, why = moulded_limit(height, x * y * height)
-    return Package(name, family, x, y, height, gap, MOULDED, lead, tab, limit, why, lands)
+    return Package(name, family, x, y, height, gap, MOULDED, lead, tab, limit, why, lands, BODY_W_MK[MOULDED])
 
 
 def chip(code: str, led: bool = False) -> Package:
@@ -80,9 +90,9 @@ def chip(code: str, led: bool = False) -> Package:
     name = f"{'LED ' if led else ''}{code} (metric {metric})"
     if led:
         return Package(name, "chip LED", length, width, height, 0.03, MOULDED, CHIP_W_K / 2, TAB_W_K, LIMIT_LED,
-                       "clear lens of an LED", lands, heat_shy=True)  # fmt: skip
+                       "clear lens of an LED", lands, LENS_W_MK, heat_shy=True)  # fmt: skip
     return Package(name, "chip", length, width, height, 0.03, CERAMIC, CHIP_W_K, TAB_W_K, LIMIT_CERAMIC,
-                   "ceramic chip", lands, has_pin_1=False)  # fmt: skip
+                   "ceramic chip", lands, BODY_W_MK[CERAMIC], has_pin_1=False)  # fmt: skip
 
 
 def dual_gull(name: str, pins: int, pitch: float, body: tuple[float, float, float], row: float, land: tuple[float, float],
@@ -195,7 +205,7 @@ def _can(diameter: float) -> Package:
         Land(pin, sign * reach, 0.0, 0.45 * diameter, 1.6, JointKind.UNDER_BODY) for pin, sign in (("1", -1), ("2", 1))
     )  # fmt: skip
     return Package(f"CAN-{diameter:g}", "can", diameter + 0.3, diameter + 0.3, diameter * 0.85 + 0.5, 0.1, CAN, GULL_W_K, TAB_W_K,
-                   LIMIT_CAN, "aluminium can electrolytic", lands, heat_shy=True)  # fmt: skip
+                   LIMIT_CAN, "aluminium can electrolytic", lands, BODY_W_MK[CAN], heat_shy=True)  # fmt: skip
 
 
 def _plcc_led(pins: int) -> Package:
@@ -208,7 +218,7 @@ def _plcc_led(pins: int) -> Package:
         lands.append(Land(str(pins - index), edge / 2 - 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
     lands.sort(key=lambda land: int(land.pin))
     return Package(f"PLED-{pins}", "plastic LED", edge, edge - 0.2, 1.8, 0.05, MOULDED, GULL_W_K, TAB_W_K, LIMIT_LED,
-                   "plastic LED body and clear filling", tuple(lands), heat_shy=True)  # fmt: skip
+                   "plastic LED body and clear filling", tuple(lands), LENS_W_MK, heat_shy=True)  # fmt: skip
 
 
 def connector(name: str, pins: int, pitch: float, depth: float = 5.0, height: float = 4.0) -> Package:
@@ -220,7 +230,7 @@ def connector(name: str, pins: int, pitch: float, depth: float = 5.0, height: fl
     ]  # fmt: skip
     lands += [Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING) for i, sign in enumerate((-1, 1))]
     return Package(name, "connector", width, depth, height, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC,
-                   "housing of unknown plastic (treated as PBT)", tuple(lands), heat_shy=True)  # fmt: skip
+                   "housing of unknown plastic (treated as PBT)", tuple(lands), BODY_W_MK[PLASTIC], heat_shy=True)  # fmt: skip
 
 
 def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:
@@ -230,7 +240,7 @@ def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:
     x, y = max(1.5 * reach_x, 0.4), max(1.5 * reach_y, 0.3)
     limit, why = moulded_limit(height_mm, x * y * height_mm)
     return Package("unknown", "unknown", x, y, min(height_mm, 0.6 * max(x, y)), 0.1, MOULDED, FINE_W_K, DIE_PAD_W_K, limit,
-                   f"{why}; body guessed from its pads", lands, guessed=True)  # fmt: skip
+                   f"{why}; body guessed from its pads", lands, BODY_W_MK[MOULDED], guessed=True)  # fmt: skip
 
 
 _Builder = Callable[[re.Match[str]], Package]

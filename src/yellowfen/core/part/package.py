@@ -55,6 +55,8 @@ class Package:
     limit_c: float
     limit_why: str
     lands: tuple[Land, ...]
+    body_conductivity_w_mk: float = 0.7
+    shell_share: float = 0.5
     has_pin_1: bool = True
     heat_shy: bool = False
     guessed: bool = False
@@ -63,6 +65,11 @@ class Package:
     def body_heat_j_k(self) -> float:
         """Heat capacity of the body, J/K."""
         return self.body_x_mm * self.body_y_mm * self.height_mm * 1e-9 * self.volumetric_heat_mj_m3k * 1e6
+
+    @property
+    def shell_w_k(self) -> float:
+        """Conductance from the shell (upper half, walls) to the core (lead frame, lower half), W/K."""
+        return self.body_x_mm * self.body_y_mm / self.height_mm * 2.0 * 1e-3 * self.body_conductivity_w_mk
 
     @property
     def hidden_joints(self) -> bool:

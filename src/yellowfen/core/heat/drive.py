@@ -1,0 +1,221 @@
+"""What the sources do to the board, moment by moment, as tables for the kernel: jet, nozzle's path, surroundings, plate, tip.
+
+One segment row per move and one `around` row per refresh of the surface coefficients. The heat of a jet at one place
+is core/heat/jet; here stand its movement, its lean, and the sources that surround the board.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from yellowfen.core.heat import kernel_tables as k
+from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
+from yellowfen.core.heat.scene import (
+    Array,
+    Control,
+    Deed,
+    HotAir,
+    HotPlate,
+    Iron,
+    Move,
+    NozzlePath,
+    Oven,
+    Preheater,
+    Scene,
+    TipShape,
+    Underside,
+)
+from yellowfen.core.heat.surface import INSULATING_REST_W_M2K, METAL_REST_W_M2K
+from yellowfen.core.source.mark import Mark, constant
+
+REFRESH_S = 0.1
+_M = Mark.FROM_MEMORY
+TIP_CONTACT_W_M2K = constant(
+    "tip_contact", 1.2e5, "W/m²·K", _M, "wetted tip on a joint: 0.3 mm of liquid solder and iron plating", "seconds an iron needs"
+)
+TIP_CORE_W_MK = constant("tip_core", 380.0, "W/m·K", _M, "copper core of a tip, 8 mm from heater to end", "seconds an iron needs")
+TIP_LENGTH_MM = constant("tip_length", 8.0, "mm", _M, "from the heater to the tip's end", "seconds an iron needs")
+TIP_LOSS_W_K = constant("tip_loss", 0.03, "W/K", _M, "a hot tip idles at roughly 5 to 10 W", "tip recovery")
+STEADY_GAIN_SHARE = constant("plate_gain", 0.05, "1/K", _M, "a steady plate uses full power at 20 K below its setting", "plate's approach")
+STEADY_INTEGRAL_S = constant("plate_integral", 60.0, "s", _M, "a slow integral part that removes the rest", "plate's approach")
+_SHAPE_SHARE = {TipShape.BEVEL: 1.2, TipShape.CHISEL: 1.0, TipShape.KNIFE: 0.8, TipShape.CONE: 0.35}
+TIP_SHAPES = constant(
+    "tip_shape_cone",
+    _SHAPE_SHARE[TipShape.CONE],
+    "1",
+    _M,
+    "wetted share against a chisel: bevel 1.2, knife 0.8, cone 0.35",
+    "seconds an iron needs",
+)
+
+
+@dataclass(frozen=True)
+class Drive:
+    """Kernel tables of one recipe: segments (moves, columns), around (refreshes, columns), plate parameters and its first state."""
+
+    segments: Array
+    around: Array
+    plate: Array
+    plate_state: Array
+    warnings: tuple[str, ...]
+
+
+def drive_of(scene: Scene, face_limit_s: float, long_limit_s: float, nozzle_step_mm: float = 0.7) -> Drive:
+    """Tables for a scene whose faces may step `face_limit_s` and whose inner layers and parts `long_limit_s` at most.
+
+    The nozzle's place is renewed at least every `nozzle_step_mm` of its way.
+    """
+    strength = JET_FACTOR if scene.jet_factor is None else scene.jet_factor
+    warnings: list[str] = []
+    segments = np.zeros((len(scene.moves), k.SEGMENT_COLUMNS))
+    pieces: list[Array] = []
+    began = 0.0
+    for row, move in zip(segments, scene.moves, strict=True):
+        row[k.SECONDS], row[k.JET_SPREAD], row[k.JET_WARMTH_RADIUS] = move.seconds, 1.0, 1.0
+        row[k.M_XX] = row[k.M_YY] = 1.0
+        if move.blows and isinstance(scene.source, HotAir):
+            _fill_jet(row, scene, scene.source, move, strength, warnings)
+        _fill_steps(row, move, face_limit_s, long_limit_s, nozzle_step_mm * 1e-3)
+        _fill_plate(row, scene, move)
+        pieces.append(_around(row, scene, move, began))
+        began += move.seconds
+    plate, state = _plate(scene)
+    return Drive(segments, np.concatenate(pieces), plate, state, tuple(dict.fromkeys(warnings)))
+
+
+def _fill_jet(row: Array, scene: Scene, source: HotAir, move: Move, factor: float, warnings: list[str]) -> None:
+    long_side = source.nozzle_long_mm or source.nozzle_mm
+    round_mm = source.nozzle_mm if source.nozzle_long_mm is None else math.sqrt(4.0 * source.nozzle_mm * long_side / math.pi)
+    jet = jet_on_board(round_mm, source.outlet_c, source.flow_lpm, move.height_mm, scene.ambient_c, factor)
+    row[k.JET_H], row[k.JET_SPREAD] = jet.centre_w_m2k, jet.spread_m
+    row[k.JET_WARMTH], row[k.JET_WARMTH_RADIUS] = jet.centre_warmth, jet.warmth_radius_m
+    row[k.JET_K], row[k.LIT] = source.outlet_c - scene.ambient_c, 1.0
+    metric = _turned(source.nozzle_mm / long_side, long_side / source.nozzle_mm, source.nozzle_turn_deg)
+    lean = math.cos(math.radians(move.tilt_deg)) ** 2
+    metric = metric @ _turned(lean, 1.0, move.tilt_to_deg)
+    row[k.M_XX], row[k.M_XY], row[k.M_YY] = metric[0, 0], metric[0, 1] + metric[1, 0], metric[1, 1]
+    warnings.extend(jet.warnings)
+
+
+def _turned(along: float, across: float, degrees: float) -> Array:
+    """The quadratic form along·u² + across·v² with u turned by an angle."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    turn = np.array([[c, -s], [s, c]])
+    return np.asarray(turn @ np.diag([along, across]) @ turn.T)
+
+
+def _fill_steps(row: Array, move: Move, face_limit_s: float, long_limit_s: float, nozzle_step_m: float) -> None:
+    speed = _speed_m_s(move)
+    long_s = min(long_limit_s, nozzle_step_m / speed) if speed > 0 else long_limit_s
+    subs = max(1, math.ceil(long_s / face_limit_s - 1e-9))
+    macros = math.ceil(move.seconds / min(long_s, subs * face_limit_s) - 1e-9)
+    row[k.MACROS], row[k.SUBS] = macros, subs
+    span = REFRESH_S if speed == 0 else nozzle_step_m / speed
+    row[k.REFRESH] = max(1, int(min(span, REFRESH_S) / (move.seconds / macros) + 1e-9))
+
+
+def _speed_m_s(move: Move) -> float:
+    if not move.blows or move.path is NozzlePath.FIXED or move.path is NozzlePath.ENDS:
+        return 0.0
+    way = 2.0 * math.pi if move.path is NozzlePath.CIRCLE else 4.0
+    return way * move.circle_mm * 1e-3 / move.circle_s
+
+
+def _fill_plate(row: Array, scene: Scene, move: Move) -> None:
+    if isinstance(scene.source, (HotPlate, Iron)):
+        row[k.PLATE_SET] = scene.source.set_c - scene.ambient_c
+    row[k.TIP_ON] = float(move.deed is Deed.TOUCH)
+
+
+def _around(row: Array, scene: Scene, move: Move, began: float) -> Array:
+    """The nozzle's place and the surroundings at the middle of each refresh interval of one move."""
+    macros, refresh = int(row[k.MACROS]), int(row[k.REFRESH])
+    starts = np.arange(0, macros, refresh)
+    step = move.seconds / macros
+    middle = (starts + 0.5 * np.minimum(refresh, macros - starts)) * step
+    table = np.zeros((len(starts), k.AROUND_COLUMNS))
+    x, y = scene.centre(move)
+    dx, dy = path_offsets(move, middle)
+    table[:, k.NOZZLE_X], table[:, k.NOZZLE_Y] = (x + dx) * 1e-3, (y + dy) * 1e-3
+    room = scene.ambient_c
+    if move.deed is Deed.OVEN and isinstance(scene.source, Oven):
+        points = np.array(scene.source.curve)
+        air, wall = (np.interp(began + middle, points[:, 0], points[:, column]) - room for column in (1, 2))
+        table[:, k.AIR_TOP] = table[:, k.AIR_LOW] = _not_zero(air)
+        table[:, k.WALL_TOP] = table[:, k.WALL_LOW] = _not_zero(wall)
+        table[:, k.FORCED_TOP] = table[:, k.FORCED_LOW] = scene.source.fan_w_m2k
+    elif scene.preheater is not None and move.heats:
+        _fill_preheater(table, scene.preheater, room)
+    elif move.deed is not Deed.PLATE:
+        table[:, k.REST_W_M2K] = _rest_w_m2k(scene)
+    return table
+
+
+def _not_zero(kelvins: Array) -> Array:
+    """A source that happens to stand at room temperature is still a source."""
+    return np.where(np.abs(kelvins) < 1e-6, 1e-6, kelvins)
+
+
+def _fill_preheater(table: Array, heater: Preheater, room_c: float) -> None:
+    table[:, k.AIR_LOW] = heater.celsius - room_c if heater.air_w_m2k > 0 else 1e-6
+    table[:, k.FORCED_LOW] = heater.air_w_m2k
+    hot, cold = heater.celsius + 273.15, room_c + 273.15
+    seen = (heater.glow_share * hot**4 + (1.0 - heater.glow_share) * cold**4) ** 0.25
+    table[:, k.WALL_LOW] = max(seen - cold, 1e-6)
+
+
+def _rest_w_m2k(scene: Scene) -> float:
+    if isinstance(scene.source, (HotPlate, Oven)) or scene.preheater is not None or scene.board.underside is Underside.OPEN:
+        return 0.0
+    return INSULATING_REST_W_M2K if scene.board.underside is Underside.INSULATING else METAL_REST_W_M2K
+
+
+def open_below(scene: Scene) -> bool:
+    """True where the underside meets air and sees the room (or an oven, or a preheater): no rest and no plate under it."""
+    if isinstance(scene.source, HotPlate):
+        return False
+    return isinstance(scene.source, Oven) or scene.preheater is not None or scene.board.underside is Underside.OPEN
+
+
+def path_offsets(move: Move, at_s: Array) -> tuple[Array, Array]:
+    """The nozzle's place against its centre at moments of a move, mm; zeros when it stands."""
+    turn = at_s / move.circle_s
+    if not move.blows or move.path is NozzlePath.FIXED:
+        return np.zeros_like(turn), np.zeros_like(turn)
+    if move.path is NozzlePath.CIRCLE:
+        return move.circle_mm * np.cos(2 * np.pi * turn), move.circle_mm * np.sin(2 * np.pi * turn)
+    phase = turn % 1.0
+    along = np.where(phase < 0.5, 1.0, -1.0) if move.path is NozzlePath.ENDS else 4.0 * np.abs(phase - 0.5) - 1.0
+    angle = math.radians(move.along_deg)
+    return move.circle_mm * along * math.cos(angle), move.circle_mm * along * math.sin(angle)
+
+
+def _plate(scene: Scene) -> tuple[Array, Array]:
+    plate, state = np.zeros(7), np.zeros(4)
+    plate[k.P_HEAT] = plate[k.P_LOSS_W_K] = plate[k.P_INTEGRAL_S] = 1.0
+    source = scene.source
+    if isinstance(source, HotPlate):
+        plate[:] = (1.0 if source.control is Control.THERMOSTAT else 2.0, source.plate_heat_j_k, source.power_w, source.loss_w_k,
+                    source.band_k, STEADY_GAIN_SHARE * source.power_w, STEADY_INTEGRAL_S)  # fmt: skip
+        hot = source.set_c if source.start_c is None else source.start_c
+        state[k.S_PLATE_K] = hot - scene.ambient_c
+        state[k.S_PLATE_SUM] = _holding(plate, state[k.S_PLATE_K]) if source.start_c is None else 0.0
+    elif isinstance(source, Iron):
+        plate[:] = (2.0, source.tip_heat_j_k, source.power_w, TIP_LOSS_W_K, 1.0, 0.1 * source.power_w, 5.0)
+        state[k.S_PLATE_K] = source.set_c - scene.ambient_c
+        state[k.S_PLATE_SUM] = _holding(plate, state[k.S_PLATE_K])
+    return plate, state
+
+
+def _holding(plate: Array, kelvins: float) -> float:
+    """The integral part that holds a plate where it is."""
+    return float(min(plate[k.P_LOSS_W_K] * kelvins, plate[k.P_POWER]) / plate[k.P_GAIN_W_K])
+
+
+def tip_conductance_w_k(iron: Iron, pad_mm2: float) -> float:
+    """From the tip's heater to a joint, W/K: the tip's core and its wetted contact in series; never more contact than the pad is large."""
+    core = TIP_CORE_W_MK * math.pi / 4 * iron.tip_mm**2 * 1e-6 / (TIP_LENGTH_MM * 1e-3)
+    wetted = min(_SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2, max(1.5 * pad_mm2, 0.05))
+    contact = TIP_CONTACT_W_M2K * wetted * 1e-6
+    return core * contact / (core + contact)
