@@ -60,7 +60,9 @@ def heat() -> None:
     by_bytes, by_flops = cells * steps * BYTES_PER_CELL / bandwidth_gb_s() / 1e9, cells * steps * FLOPS_PER_CELL / flops_g_s() / 1e9
     floor = max(by_bytes, by_flops)
     print(f"heat kernel, 100 x 80 x 1.6 mm, {cells} cells, 100 parts, 400 joints, 60 s of circling air, one thread")
-    print(f"  floor: one double-precision sweep of the grid every {FLOOR_STEP_S * 1e3:.1f} ms, {by_bytes:.3f} s by bytes, {by_flops:.3f} s by arithmetic")
+    print(
+        f"  floor: one double-precision sweep of the grid every {FLOOR_STEP_S * 1e3:.1f} ms, {by_bytes:.3f} s by bytes, {by_flops:.3f} s by arithmetic"
+    )
     careful = Resolution(max_step_s=0.0125, part_step_s=0.025, nozzle_step_mm=0.5)
     for name, resolution, goals in (("careful", careful, "50 x at 0.05 K"), ("usual", FINE, "200 x at 0.1 K")):
         wall, usual = best(5, lambda resolution=resolution: rehearse(scene, resolution))

@@ -2,6 +2,7 @@
 
 import sqlite3
 from dataclasses import dataclass
+from functools import lru_cache
 
 from yellowfen.core.board.board import Board, Role
 from yellowfen.errors import NotFound
@@ -49,7 +50,13 @@ def get(connection: sqlite3.Connection, board_id: int) -> Board:
     row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no board {board_id}; it may have been removed")
-    return unpack(Board, row["content"])
+    return _read(row["content"])
+
+
+@lru_cache(maxsize=8)
+def _read(content: str) -> Board:
+    """A board from its stored text; kept, since it is frozen and takes some time to read."""
+    return unpack(Board, content)
 
 
 def files_of(connection: sqlite3.Connection, board_id: int) -> tuple[dict[str, bytes], dict[str, Role]]:

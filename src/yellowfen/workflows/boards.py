@@ -10,6 +10,7 @@ from yellowfen.errors import InvalidValue, UnreadableFile
 from yellowfen.formats.board_files import read_board
 from yellowfen.formats.bundle import label_of, unpack
 from yellowfen.store import boards
+from yellowfen.workflows import heat
 
 
 def read_upload(uploads: Iterable[tuple[str, bytes]], name: str = "", thickness_mm: float = 1.6) -> tuple[Board, dict[str, bytes]]:
@@ -50,3 +51,4 @@ def choose_roles(connection: sqlite3.Connection, board_id: int, chosen: dict[str
     roles = before | chosen
     thickness = board.thickness_mm if thickness_mm is None else in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
     boards.replace(connection, board_id, read_board(files, board.name, roles, thickness), files, roles)
+    heat.forget(board_id)

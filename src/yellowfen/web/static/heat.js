@@ -78,7 +78,7 @@ document.addEventListener("alpine:init", () => {
     markTargets() {
       for (const part of this.plan.svg.querySelectorAll(".part")) part.classList.toggle("target", this.targets.includes(part.dataset.ref));
     },
-    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse(), 40); },
+    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse(), 20); },
 
     asked() {
       return {
