@@ -14,6 +14,7 @@ from yellowfen.core.heat.grid import make_grid, resample
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import CopperLayer, Deed, Move, Side, Underside, Via
 from yellowfen.core.heat.story import Kind, all_molten_s, tell
+from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import read_scene
 
@@ -140,11 +141,18 @@ def test_outlook_bands_hold_the_forecast_and_the_stop_has_a_reason() -> None:
     assert outlook.cautious.at_s <= outlook.latest.at_s
 
 
-def test_a_part_that_comes_loose_underneath_stops_the_heat() -> None:
-    scene = small_scene(close_s=60.0)
-    parts = (scene.parts[0], replace(scene.parts[1], side=Side.BOTTOM, x_mm=15.0))
-    outlook = look_out(replace(scene, parts=parts))
-    assert outlook.latest.why == "R1 underneath is loose and may fall"
+def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_on() -> None:
+    """30 g per square inch of pad stays up (common practice)."""
+    scene = small_scene(close_s=60.0, underside=Underside.OPEN)
+    light = replace(scene.parts[1], side=Side.BOTTOM, x_mm=15.0)
+    heavy = replace(light, ref="C9", package=package_named("CAN-8"))
+    hangs = tell(replace(scene, parts=(scene.parts[0], light)), rehearse(replace(scene, parts=(scene.parts[0], light))))
+    assert any(event.ref == "R1" and "hangs on" in event.sentence for event in hangs)
+    outlook = look_out(drawn := replace(scene, parts=(scene.parts[0], heavy), moves=(replace(scene.moves[0], seconds=200.0),)))
+    falls = [event for event in tell(drawn, rehearse(drawn)) if event.kind is Kind.FALLS]
+    assert falls
+    assert "stay up" in falls[0].sentence
+    assert outlook.latest is not None
 
 
 def test_coverage_maps_are_resampled_by_area() -> None:

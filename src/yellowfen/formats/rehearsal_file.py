@@ -4,13 +4,36 @@ Stable: fields are added, never renamed. Pydantic guards the shape; the Scene's 
 """
 
 import json
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from yellowfen.core.heat.rehearsal import JointStory, PartStory, Rehearsal
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, HotAir, Move, PlacedPart, Scene, Side, Underside, Via
-from yellowfen.core.heat.story import tell
+from yellowfen.core.heat.scene import (
+    BLOWING,
+    BoardStack,
+    Control,
+    CopperLayer,
+    Core,
+    Deed,
+    HotAir,
+    HotPlate,
+    Iron,
+    Move,
+    NozzlePath,
+    Oven,
+    PlacedPart,
+    Preheater,
+    Scene,
+    Shield,
+    ShieldKind,
+    Side,
+    Source,
+    TipShape,
+    Underside,
+    Via,
+)
+from yellowfen.core.heat.story import ramp_k_s, tell
 from yellowfen.core.part.catalogue import package_named, unknown_body
 from yellowfen.core.part.package import JointKind, Land, with_lands
 from yellowfen.errors import InvalidValue
@@ -41,6 +64,7 @@ class BoardIn(_Strict):
     underside: Literal["insulating", "open", "metal"] = "insulating"
     vias: list[ViaIn] = Field(default_factory=list, max_length=20000)
     outline: list[tuple[float, float]] = Field(default_factory=list, max_length=5000)
+    core: Core = Core.FR4
 
 
 class PadIn(_Strict):
@@ -61,14 +85,62 @@ class PartIn(_Strict):
     side: Literal["top", "bottom"] = "top"
     alloy: str = "Sn63Pb37"
     plane_pins: list[str] = Field(default_factory=list)
+    relief_pins: list[str] = Field(default_factory=list)
     pads: list[PadIn] = Field(default_factory=list, max_length=2000)
 
 
-class SourceIn(_Strict):
+class HotAirIn(_Strict):
     kind: Literal["hot_air"]
     nozzle_mm: float
     outlet_c: float
     flow_lpm: float
+    nozzle_long_mm: float | None = None
+    nozzle_turn_deg: float = 0
+
+
+class HotPlateIn(_Strict):
+    kind: Literal["hot_plate"]
+    set_c: float
+    film_mm: float = 0.15
+    warp_mm: float = 0
+    control: Control = Control.STEADY
+    band_k: float = 30
+    power_w: float = 800
+    plate_heat_j_k: float = 500
+    loss_w_k: float = 1.2
+    start_c: float | None = None
+
+
+class OvenIn(_Strict):
+    kind: Literal["oven"]
+    curve: list[tuple[float, float, float]]
+    fan_w_m2k: float = 0
+
+
+class IronIn(_Strict):
+    kind: Literal["iron"]
+    tip_mm: float
+    set_c: float
+    shape: TipShape = TipShape.CHISEL
+    power_w: float = 60
+    tip_heat_j_k: float = 2.5
+
+
+SourceIn = Annotated[HotAirIn | HotPlateIn | OvenIn | IronIn, Field(discriminator="kind")]
+
+
+class PreheaterIn(_Strict):
+    celsius: float
+    air_w_m2k: float = 25
+    glow_share: float = 0
+
+
+class ShieldIn(_Strict):
+    x_mm: float
+    y_mm: float
+    size_x_mm: float
+    size_y_mm: float
+    kind: ShieldKind = ShieldKind.FOIL
 
 
 class MoveIn(_Strict):
@@ -78,6 +150,11 @@ class MoveIn(_Strict):
     circle_mm: float = 0
     circle_s: float = 2
     seconds: float
+    path: NozzlePath = NozzlePath.CIRCLE
+    along_deg: float = 0
+    tilt_deg: float = 0
+    tilt_to_deg: float = 0
+    pin: str = ""
 
 
 class RehearsalIn(_Strict):
@@ -89,6 +166,8 @@ class RehearsalIn(_Strict):
     source: SourceIn
     moves: list[MoveIn] = Field(max_length=100)
     targets: list[str] = Field(min_length=1, max_length=200)
+    preheater: PreheaterIn | None = None
+    shields: list[ShieldIn] = Field(default_factory=list, max_length=200)
 
 
 def first_complaint(error: ValidationError) -> InvalidValue:
@@ -120,12 +199,26 @@ def to_scene(given: RehearsalIn) -> Scene:
     return Scene(
         board=_board(given.board),
         parts=parts,
-        source=HotAir(given.source.nozzle_mm, given.source.outlet_c, given.source.flow_lpm),
+        source=source_of(given.source),
         moves=tuple(_move(move, index) for index, move in enumerate(given.moves)),
         targets=tuple(given.targets),
         ambient_c=given.ambient_c,
         guesses=tuple(f"{part.ref}: body guessed from its pads" for part in parts if part.package.guessed),
+        preheater=Preheater(**given.preheater.model_dump()) if given.preheater else None,
+        shields=tuple(Shield(**shield.model_dump()) for shield in given.shields),
     )
+
+
+def source_of(given: SourceIn) -> Source:
+    """The core's source of heat for a validated one."""
+    values = given.model_dump(exclude={"kind"})
+    if isinstance(given, HotAirIn):
+        return HotAir(**values)
+    if isinstance(given, HotPlateIn):
+        return HotPlate(**values)
+    if isinstance(given, OvenIn):
+        return Oven(tuple(given.curve), given.fan_w_m2k)
+    return Iron(**values)
 
 
 def _board(board: BoardIn) -> BoardStack:
@@ -139,7 +232,14 @@ def _board(board: BoardIn) -> BoardStack:
         layers.append(CopperLayer(foil.layer, foil.coverage, foil.thickness_um, depth))  # type: ignore[arg-type]
     vias = tuple(Via(via.x_mm, via.y_mm, via.drill_mm) for via in board.vias)
     return BoardStack(
-        board.width_mm, board.height_mm, board.thickness_mm, tuple(layers), Underside(board.underside), vias, tuple(board.outline)
+        board.width_mm,
+        board.height_mm,
+        board.thickness_mm,
+        tuple(layers),
+        Underside(board.underside),
+        vias,
+        tuple(board.outline),
+        board.core,
     )
 
 
@@ -151,17 +251,29 @@ def _part(part: PartIn, index: int) -> PlacedPart:
         package = package_named(part.package, f"parts.{index}.package")
         if lands:
             package = with_lands(package, lands)
-    missing = [pin for pin in part.plane_pins if pin not in {land.pin for land in package.lands}]
+    missing = [pin for pin in (*part.plane_pins, *part.relief_pins) if pin not in {land.pin for land in package.lands}]
     if missing:
         raise InvalidValue(f"parts.{index}.plane_pins", f"{part.ref} has no pin {missing[0]!r}")
-    return PlacedPart(part.ref, package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), part.alloy, tuple(part.plane_pins))
+    return PlacedPart(
+        part.ref,
+        package,
+        part.x_mm,
+        part.y_mm,
+        part.rotation_deg,
+        Side(part.side),
+        part.alloy,
+        tuple(part.plane_pins),
+        tuple(part.relief_pins),
+    )
 
 
 def _move(move: MoveIn, index: int) -> Move:
     over = (move.over,) if isinstance(move.over, str) else tuple(move.over or ())
-    if move.do is not Deed.WITHDRAW and move.height_mm is None:
+    if move.do in BLOWING and move.height_mm is None:
         raise InvalidValue(f"moves.{index}.height_mm", "give the distance from nozzle to board in mm")
-    return Move(move.do, move.seconds, over, move.height_mm or 20.0, move.circle_mm, move.circle_s)
+    height = 20.0 if move.height_mm is None else move.height_mm
+    return Move(move.do, move.seconds, over, height, move.circle_mm, move.circle_s, move.path, move.along_deg, move.tilt_deg,
+                move.tilt_to_deg, move.pin)  # fmt: skip
 
 
 def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]:
@@ -171,7 +283,7 @@ def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]
         "format": "yellowfen-rehearsal-result",
         "version": 1,
         "joints": [_joint(joint) for joint in rehearsal.joints],
-        "parts": [_part_out(part) for part in rehearsal.parts],
+        "parts": [_part_out(part, ramp_k_s(rehearsal, part.ref)) for part in rehearsal.parts],
         "events": [{"at_s": _round(e.at_s), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
         "energy_balance": {
             "put_in_j": _round(energy.put_in_j), "lost_j": _round(energy.lost_j),
@@ -189,15 +301,16 @@ def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]
 def _joint(joint: JointStory) -> dict[str, Any]:
     return {
         "ref": joint.ref, "pin": joint.pin, "melt_start_s": _round(joint.melt_start_s), "melt_end_s": _round(joint.melt_end_s),
-        "freeze_s": _round(joint.freeze_s), "peak_c": _round(joint.peak_c, 2),
+        "freeze_s": _round(joint.freeze_s), "melts": joint.melts, "peak_c": _round(joint.peak_c, 2),
         "time_above_liquidus_s": _round(joint.time_above_liquidus_s),
     }  # fmt: skip
 
 
-def _part_out(part: PartStory) -> dict[str, Any]:
+def _part_out(part: PartStory, ramp: float) -> dict[str, Any]:
     return {
         "ref": part.ref, "body_peak_c": _round(part.body_peak_c, 2), "limit_c": part.limit_c,
-        "limit_why": part.limit_why, "limit_passed_s": _round(part.limit_passed_s),
+        "limit_why": part.limit_why, "limit_passed_s": _round(part.limit_passed_s), "over_limit_s": _round(part.over_limit_s),
+        "ramp_k_s": _round(ramp, 2),
     }  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.rehearsal import COARSE, Rehearsal, Resolution, rehearse
-from yellowfen.core.heat.scene import Deed, Move, Scene, Side
+from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.heat.story import Kind, all_molten_s, tell
 from yellowfen.core.source.mark import Mark, constant
 
@@ -73,14 +73,10 @@ def look_out(scene: Scene, resolution: Resolution = COARSE) -> Outlook:
 def latest_stop(scene: Scene, rehearsal: Rehearsal) -> Stop | None:
     """The first harm in a drawn-out rehearsal, or None when none comes.
 
-    Harm is a body past its limit, a part on the underside coming loose, a target liquid for too long. A neighbour
-    that comes loose on the heated side stays where it is unless knocked; it is told, but stops nothing.
+    Harm is a body past its limit, a part on the underside that falls, a target liquid for too long. A neighbour
+    that comes loose stays where it is unless knocked; it is told, but stops nothing.
     """
-    beneath = {part.ref for part in scene.parts if part.side is Side.BOTTOM}
-    harms = [
-        Stop(event.at_s, event.sentence) for event in tell(scene, rehearsal)
-        if event.kind is Kind.LIMIT_PASSED or (event.kind is Kind.NEIGHBOUR_LOOSE and event.ref in beneath)
-    ]  # fmt: skip
+    harms = [Stop(event.at_s, event.sentence) for event in tell(scene, rehearsal) if event.kind in (Kind.LIMIT_PASSED, Kind.FALLS)]
     for ref in scene.targets:
         firsts = [joint.melt_end_s for joint in rehearsal.joints_of(ref) if joint.melt_end_s is not None]
         if firsts and min(firsts) + MAX_LIQUID_S <= rehearsal.model.simulated_s:

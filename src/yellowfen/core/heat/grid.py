@@ -5,12 +5,12 @@ Cells: x along the board's width, y up; flat index (iy + 1)·(nx + 2) + ix + 1 i
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowfen.core.heat.scene import Array, BoardStack
+from yellowfen.core.heat.scene import Array, BoardStack, Core
 from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
@@ -24,6 +24,10 @@ COPPER_W_MK = constant(
 )
 COPPER_DENSITY = constant("copper_density", 8930.0, "kg/m³", Mark.PUBLISHED, "Incropera & DeWitt, table A.1", "heat in planes")
 COPPER_CP = constant("copper_specific_heat", 385.0, "J/kg·K", Mark.PUBLISHED, "Incropera & DeWitt, table A.1", "heat in planes")
+ALUMINIUM_W_MK = constant("aluminium_conductivity", 138.0, "W/m·K", _M, "wrought alloy 5052", "aluminium-core boards")
+ALUMINIUM_HEAT = constant("aluminium_heat", 2.36e6, "J/m³·K", _M, "2680 kg/m³, 880 J/kg·K", "aluminium-core boards")
+DIELECTRIC_MM = constant("dielectric_thickness", 0.1, "mm", _M, "filled film under the foil, 0.075 to 0.15", "aluminium-core boards")
+DIELECTRIC_W_MK = constant("dielectric_conductivity", 1.3, "W/m·K", _M, "filled epoxy, 1 to 2", "aluminium-core boards")
 PLATING_MM = constant("via_plating", 0.025, "mm", Mark.COMMON_PRACTICE, "plated hole walls of 20 to 25 µm", "heat through vias")
 
 
@@ -102,6 +106,8 @@ def make_grid(board: BoardStack, cell_mm: float = 1.0, layers: int = 4) -> Grid:
     nx = max(2, math.ceil(board.width_mm / cell_mm - 1e-9))
     ny = max(2, math.ceil(board.height_mm / cell_mm - 1e-9))
     dx, dy = board.width_mm * 1e-3 / nx, board.height_mm * 1e-3 / ny
+    if board.core is Core.ALUMINIUM:
+        return _aluminium_grid(board, nx, ny, dx, dy)
     slab = board.thickness_mm * 1e-3 / (layers - 1)
     inside = _inside(board, nx, ny)
     sheet = np.empty((layers, ny, nx))
@@ -115,10 +121,23 @@ def make_grid(board: BoardStack, cell_mm: float = 1.0, layers: int = 4) -> Grid:
         sheet[layer] = depth * FR4_PLANE_W_MK + copper[layer] * COPPER_W_MK
         heat[layer] = (laminate + metal) * dx * dy
         slopes[layer] = FR4_CP_SLOPE * laminate / (laminate + float(metal.mean()))
-    return _assemble(board, nx, ny, dx, dy, slab, sheet, heat, slopes, inside)
+    return _assemble(board, nx, ny, dx, dy, FR4_THROUGH_W_MK * dx * dy / slab, slab, sheet, heat, slopes, inside)
 
 
-def _assemble(board: BoardStack, nx: int, ny: int, dx: float, dy: float, slab: float, sheet: Array, heat: Array, slopes: Array,
+def _aluminium_grid(board: BoardStack, nx: int, ny: int, dx: float, dy: float) -> Grid:
+    """Two node layers: the foil with its dielectric, and the aluminium, which hardly differs from face to face."""
+    metal_m = board.thickness_mm * 1e-3
+    foil = _copper_by_layer(board, 2, ny, nx).sum(axis=0)
+    film = DIELECTRIC_MM * 1e-3
+    sheet = np.stack([foil * COPPER_W_MK + film * FR4_PLANE_W_MK, np.full((ny, nx), metal_m * ALUMINIUM_W_MK)])
+    upper = foil * COPPER_DENSITY * COPPER_CP + film * FR4_DENSITY * FR4_CP
+    heat = np.stack([upper, np.full((ny, nx), metal_m * ALUMINIUM_HEAT)]) * dx * dy
+    through = DIELECTRIC_W_MK * dx * dy / film
+    bare = replace(board, vias=())
+    return _assemble(bare, nx, ny, dx, dy, through, metal_m, sheet, heat, np.zeros(2), _inside(board, nx, ny))
+
+
+def _assemble(board: BoardStack, nx: int, ny: int, dx: float, dy: float, through: float, slab: float, sheet: Array, heat: Array, slopes: Array,
               inside: NDArray[np.bool_]) -> Grid:  # fmt: skip
     layers = sheet.shape[0]
     solid = np.where(inside, sheet, 0.0)
@@ -133,7 +152,7 @@ def _assemble(board: BoardStack, nx: int, ny: int, dx: float, dy: float, slab: f
     c0[:, 1:-1, 1:-1] = heat
     mesh_x, mesh_y = np.meshgrid((np.arange(nx + 2) - 0.5) * dx, (np.arange(ny + 2) - 0.5) * dy)
     return Grid(nx, ny, dx, dy, layers, gx.reshape(layers, -1), gy.reshape(layers, -1), c0.reshape(layers, -1),
-                slopes, inside, mesh_x.ravel(), mesh_y.ravel(), FR4_THROUGH_W_MK * dx * dy / slab, vias.ravel())  # fmt: skip
+                slopes, inside, mesh_x.ravel(), mesh_y.ravel(), through, vias.ravel())  # fmt: skip
 
 
 def _series(a: Array, b: Array) -> Array:

@@ -30,6 +30,7 @@ LEAD_AREA_MM2 = constant(
     "lead_air_area", 0.8, "mm² per mm² of pad", _M, "lead and fillet surface in the air", "gull-wing joints in the jet"
 )
 PLANE_VIAS = constant("plane_pin_vias", 2.0, "holes of 0.3 mm", _M, "a pin said to be on a plane is tied by two vias", "plane pins lag")
+RELIEF_W_K = constant("thermal_relief", 0.04, "W/K", _M, "four spokes 0.25 mm wide, 0.35 mm long, 35 µm", "plane pins with thermal relief")
 FOIL_PASSES = constant("shield_foil_passes", 0.1, "1", _M, "foil lying close; its edges leak", "neighbours under a shield")
 TAPE_PASSES = constant("shield_tape_passes", 0.45, "1", _M, "polyimide tape keeps air off but conducts", "neighbours under a shield")
 SIDE_SHARE = constant("body_side_share", 0.5, "1", _M, "share of a body's side walls that counts as blown on", "body warming")
@@ -142,14 +143,20 @@ def build_network(scene: Scene, grid: Grid) -> Network:
             joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
             if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:
                 joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land.area_mm2)
-            if land.pin in part.plane_pins:
-                extra[cells] += PLANE_VIAS * via_conductance_w_k(0.3, slab_mm) * area / area.sum()
+            if land.pin in part.plane_pins or land.pin in part.relief_pins:
+                extra[cells] += _plane_tie_w_k(land.pin in part.relief_pins, slab_mm) * area / area.sum()
         of_body.append(len(joints))
     return Network(
         tuple(names), tuple(part.ref for part in scene.parts), _table(joints, k.JOINT_COLUMNS), np.array(of_body), *_csr(joint_starts, links),
         _table(bodies, k.BODY_COLUMNS), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0), shielded,
         _with_extra_columns(grid, extra),
     )  # fmt: skip
+
+
+def _plane_tie_w_k(relieved: bool, slab_mm: float) -> float:
+    """Conductance of a plane pin's vias over one node layer, W/K; spokes in series count over the whole way down."""
+    solid = PLANE_VIAS * via_conductance_w_k(0.3, slab_mm)
+    return solid * RELIEF_W_K / (solid + RELIEF_W_K) if relieved else solid
 
 
 def _shielded(scene: Scene, grid: Grid) -> Array:

@@ -96,7 +96,10 @@ class BoardStack:
 
 @dataclass(frozen=True)
 class PlacedPart:
-    """A part on the board. Rotation anticlockwise in degrees seen from above its own side."""
+    """A part on the board. Rotation anticlockwise in degrees seen from above its own side.
+
+    `plane_pins` sit on a plane through vias; `relief_pins` do too, but through the thin spokes of a thermal relief.
+    """
 
     ref: str
     package: Package
@@ -106,6 +109,7 @@ class PlacedPart:
     side: Side
     alloy: str
     plane_pins: tuple[str, ...] = ()
+    relief_pins: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         alloy_named(self.alloy, f"parts.{self.ref}.alloy")

@@ -1,6 +1,7 @@
-"""The rehearsal told as moments in time order: what melts, what passes its limit, what freezes.
+"""The rehearsal told as moments in time order: what melts, what passes its limit, what may move, fall or stand up, what freezes.
 
-Neighbours are parts that are not targets. A neighbour counts as loose once all its joints are molten.
+Neighbours are parts that are not targets. A neighbour counts as loose once all its joints are molten; underneath, it
+stays up while its mass over its wetted pads is small.
 """
 
 from dataclasses import dataclass
@@ -8,11 +9,37 @@ from enum import StrEnum
 
 import numpy as np
 
+from yellowfen.core.heat.drag import push_share
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
-from yellowfen.core.heat.scene import Scene, Side
+from yellowfen.core.heat.scene import PlacedPart, Scene, Side
+from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
 
 FLUX_THINS_C = constant("flux_thins", 110.0, "°C", Mark.COMMON_PRACTICE, "tacky flux and paste flux run thin at 100 to 120 °C", "first cue")
+HANGS_MG_MM2 = constant(
+    "hangs_underneath",
+    46.5,
+    "mg/mm²",
+    Mark.COMMON_PRACTICE,
+    "30 g per square inch of pad stays up by surface tension",
+    "does a part underneath fall",
+)
+TOMBSTONE_S = constant(
+    "tombstone_lag",
+    1.0,
+    "s",
+    Mark.FROM_MEMORY,
+    "one end molten so long before the other begins lets a small chip stand up",
+    "tombstone warning",
+)
+TOMBSTONE_MG = constant(
+    "tombstone_mass", 12.0, "mg", Mark.FROM_MEMORY, "0805 and smaller stand up, larger chips rarely", "tombstone warning"
+)
+FLUX_ACTIVE_C = constant("flux_active", 130.0, "°C", Mark.FROM_MEMORY, "rosin fluxes work and are used up from about here", "grey crust")
+FLUX_LIFE_S = constant("flux_life", 150.0, "s", Mark.FROM_MEMORY, "soaks longer than 120 s dry paste out; some margin", "grey crust")
+RAMP_K_S = constant("ramp_limit", 3.0, "K/s", Mark.FROM_MEMORY, "IPC/JEDEC J-STD-020 profiles, as remembered", "ramp note")
+RAMP_SPAN_S = constant("ramp_span", 2.0, "s", Mark.FROM_MEMORY, "a ramp is read over a couple of seconds, not an instant", "ramp note")
+PUSHED_SHARE = 0.5
 
 
 class Kind(StrEnum):
@@ -26,6 +53,11 @@ class Kind(StrEnum):
     LIMIT_PASSED = "limit passed"
     FROZEN = "frozen"
     NEVER_MELTS = "stays cold"
+    FALLS = "falls"
+    STANDS_UP = "may stand up"
+    CRUST = "flux spent"
+    PUSHED = "pushed by the air"
+    PAD_LAGS = "pad lags"
 
 
 @dataclass(frozen=True)
@@ -60,7 +92,8 @@ def tell(scene: Scene, rehearsal: Rehearsal) -> tuple[Event, ...]:
         events += _target_events(ref, rehearsal)
     for part in scene.parts:
         if part.ref not in scene.targets:
-            events += _neighbour_events(part.ref, part.side is Side.BOTTOM, rehearsal)
+            events += _neighbour_events(part, rehearsal)
+        events += _movement_events(scene, part, rehearsal)
     events += _limit_events(scene, rehearsal)
     return tuple(sorted(events, key=lambda event: (event.at_s, event.ref)))
 
@@ -89,29 +122,111 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
                 f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {min(j.peak_c for j in cold):.0f} °C)",
             )
         )
+    events += _pad_events(ref, rehearsal) + _crust_events(ref, rehearsal)
     solid = frozen_s(joints)
     if solid is not None:
         events.append(Event(solid, Kind.FROZEN, ref, f"every joint of {ref} is solid again; do not touch before"))
     return events
 
 
-def _neighbour_events(ref: str, beneath: bool, rehearsal: Rehearsal) -> list[Event]:
+def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
+    ref = part.ref
     joints = rehearsal.joints_of(ref)
     starts = [joint.melt_start_s for joint in joints if joint.melt_start_s is not None]
     if not starts:
         return []
     events = [Event(min(starts), Kind.NEIGHBOUR_MELTS, ref, f"neighbour {ref} begins to melt")]
     loose = all_molten_s(joints)
+    if loose is None:
+        return events
+    if part.side is Side.TOP:
+        return [*events, Event(loose, Kind.NEIGHBOUR_LOOSE, ref, f"neighbour {ref} is loose: a knock or a gust moves it")]
+    load = hanging_mg_mm2(part)
+    if load > HANGS_MG_MM2:
+        return [
+            *events,
+            Event(loose, Kind.FALLS, ref, f"{ref} underneath falls: {load:.0f} mg hang on each mm² of pad, {HANGS_MG_MM2:.0f} stay up"),
+        ]
+    said = f"{ref} underneath is loose but hangs on ({load:.1f} of {HANGS_MG_MM2:.0f} mg/mm²): no knock"
+    return [*events, Event(loose, Kind.NEIGHBOUR_LOOSE, ref, said)]
+
+
+def hanging_mg_mm2(part: PlacedPart) -> float:
+    """Mass of a part over the area of its lands, mg/mm²."""
+    return part.package.mass_mg / max(sum(land.area_mm2 for land in part.package.lands), 1e-3)
+
+
+def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
+    joints = rehearsal.joints_of(part.ref)
+    events = []
+    if len(joints) == 2 and part.package.mass_mg <= TOMBSTONE_MG:
+        events += _tombstone_events(part.ref, joints)
+    loose = all_molten_s(joints)
     if loose is not None:
-        events.append(
-            Event(
-                loose,
-                Kind.NEIGHBOUR_LOOSE,
-                ref,
-                f"{ref} underneath is loose and may fall" if beneath else f"neighbour {ref} is loose: a knock or a gust moves it",
-            )
-        )
+        share = push_share(scene, part, loose)
+        if share >= PUSHED_SHARE:
+            said = f"the air pushes {part.ref} with {share:.1f} of what its molten solder holds: less air, or straight down"
+            events.append(Event(loose, Kind.PUSHED, part.ref, said))
     return events
+
+
+def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
+    first, second = sorted(joints, key=lambda joint: joint.melt_end_s if joint.melt_end_s is not None else np.inf)
+    if first.melt_end_s is None:
+        return []
+    other = second.melt_start_s
+    if other is not None and other - first.melt_end_s < TOMBSTONE_S:
+        return []
+    lag = "never melts" if other is None else f"follows {other - first.melt_end_s:.1f} s later"
+    return [
+        Event(
+            first.melt_end_s, Kind.STANDS_UP, ref, f"{ref} may stand up: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends"
+        )
+    ]
+
+
+def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
+    """A thermal pad or tab that melts after the visible joints: the part must not be touched before it."""
+    joints = rehearsal.joints_of(ref)
+    hidden = [joint for joint in joints if joint.kind in (JointKind.THERMAL_PAD, JointKind.TAB)]
+    edge = all_molten_s([joint for joint in joints if joint not in hidden])
+    pad = all_molten_s(hidden)
+    if edge is None or not hidden or (pad is not None and pad - edge < 0.5):
+        return []
+    said = "never melts" if pad is None else f"follows {pad - edge:.1f} s later"
+    return [Event(edge, Kind.PAD_LAGS, ref, f"the leads of {ref} are molten, its pad beneath {said}: do not lift yet")]
+
+
+def _crust_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
+    warm = flux_time_s(rehearsal, ref)
+    if warm <= FLUX_LIFE_S:
+        return []
+    said = f"flux at {ref} is warm for {warm:.0f} s before the solder melts: a dry grey crust; warm shorter, finish hotter"
+    return [Event(rehearsal.model.simulated_s, Kind.CRUST, ref, said)]
+
+
+def flux_time_s(rehearsal: Rehearsal, ref: str) -> float:
+    """Longest time that a joint of this part is above the flux's working temperature before it melts, s."""
+    longest = 0.0
+    for index, joint in enumerate(rehearsal.joints):
+        if joint.ref == ref:
+            until = rehearsal.times_s <= (joint.melt_start_s if joint.melt_start_s is not None else np.inf)
+            hot = rehearsal.joint_c[:, index] >= FLUX_ACTIVE_C
+            steps = np.diff(rehearsal.times_s, prepend=0.0)
+            longest = max(longest, float(steps[hot & until].sum()))
+    return longest
+
+
+def ramp_k_s(rehearsal: Rehearsal, ref: str) -> float:
+    """Steepest rise of a joint of this part, K/s, read over a span of a couple of seconds; 0 without samples."""
+    columns = [index for index, joint in enumerate(rehearsal.joints) if joint.ref == ref]
+    times = rehearsal.times_s
+    if not columns or len(times) < 3:
+        return 0.0
+    later = np.minimum(np.searchsorted(times, times + RAMP_SPAN_S), len(times) - 1)
+    span = np.maximum(times[later] - times, 1e-6)
+    rise = (rehearsal.joint_c[later][:, columns] - rehearsal.joint_c[:, columns]) / span[:, None]
+    return max(float(rise[span > 0.5 * RAMP_SPAN_S].max(initial=0.0)), 0.0)
 
 
 def _limit_events(scene: Scene, rehearsal: Rehearsal) -> list[Event]:

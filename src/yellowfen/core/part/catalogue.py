@@ -32,6 +32,12 @@ BODY_W_MK = {
     CAN: constant("conductivity_can", 2.0, "W/m·K", _MEMORY, "wound foil and paper in aluminium", "how far a can's top runs ahead"),
     PLASTIC: constant("conductivity_housing", 0.3, "W/m·K", _MEMORY, "glass-filled plastic", "how far a connector's shell runs ahead"),
 }
+BODY_G_CM3 = {
+    MOULDED: constant("density_moulded_body", 2.0, "g/cm³", _MEMORY, "filled epoxy 1.8 with its lead frame", "does a part hang underneath"),
+    CERAMIC: constant("density_ceramic_body", 4.5, "g/cm³", _MEMORY, "alumina 3.8, titanate 5.5", "does a chip hang or stand up"),
+    CAN: constant("density_can", 1.9, "g/cm³", _MEMORY, "wound foil, paper, electrolyte", "does a can hang underneath"),
+    PLASTIC: constant("density_housing", 1.5, "g/cm³", _MEMORY, "glass-filled plastic with contacts", "does a connector hang underneath"),
+}
 LENS_W_MK = constant(
     "conductivity_lens", 0.25, "W/m·K", _MEMORY, "clear epoxy or silicone, white plastic", "how far an LED's lens runs ahead"
 )
@@ -76,7 +82,9 @@ def moulded_limit(height_mm: float, volume_mm3: float) -> tuple[float, str]:
 def _moulded(name: str, family: str, x: float, y: float, height: float, lands: tuple[Land, ...],
              lead: float, tab: float = TAB_W_K, gap: float = 0.1) -> Package:  # fmt: skip
     limit, why = moulded_limit(height, x * y * height)
-    return Package(name, family, x, y, height, gap, MOULDED, lead, tab, limit, why, lands, BODY_W_MK[MOULDED])
+    return Package(
+        name, family, x, y, height, gap, MOULDED, lead, tab, limit, why, lands, BODY_W_MK[MOULDED], density_g_cm3=BODY_G_CM3[MOULDED]
+    )
 
 
 def chip(code: str, led: bool = False) -> Package:
@@ -92,7 +100,7 @@ def chip(code: str, led: bool = False) -> Package:
         return Package(name, "chip LED", length, width, height, 0.03, MOULDED, CHIP_W_K / 2, TAB_W_K, LIMIT_LED,
                        "clear lens of an LED", lands, LENS_W_MK, heat_shy=True)  # fmt: skip
     return Package(name, "chip", length, width, height, 0.03, CERAMIC, CHIP_W_K, TAB_W_K, LIMIT_CERAMIC,
-                   "ceramic chip", lands, BODY_W_MK[CERAMIC], has_pin_1=False)  # fmt: skip
+                   "ceramic chip", lands, BODY_W_MK[CERAMIC], density_g_cm3=BODY_G_CM3[CERAMIC], has_pin_1=False)  # fmt: skip
 
 
 def dual_gull(name: str, pins: int, pitch: float, body: tuple[float, float, float], row: float, land: tuple[float, float],
@@ -205,7 +213,7 @@ def _can(diameter: float) -> Package:
         Land(pin, sign * reach, 0.0, 0.45 * diameter, 1.6, JointKind.UNDER_BODY) for pin, sign in (("1", -1), ("2", 1))
     )  # fmt: skip
     return Package(f"CAN-{diameter:g}", "can", diameter + 0.3, diameter + 0.3, diameter * 0.85 + 0.5, 0.1, CAN, GULL_W_K, TAB_W_K,
-                   LIMIT_CAN, "aluminium can electrolytic", lands, BODY_W_MK[CAN], heat_shy=True)  # fmt: skip
+                   LIMIT_CAN, "aluminium can electrolytic", lands, BODY_W_MK[CAN], density_g_cm3=BODY_G_CM3[CAN], heat_shy=True)  # fmt: skip
 
 
 def _plcc_led(pins: int) -> Package:
@@ -230,7 +238,7 @@ def connector(name: str, pins: int, pitch: float, depth: float = 5.0, height: fl
     ]  # fmt: skip
     lands += [Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING) for i, sign in enumerate((-1, 1))]
     return Package(name, "connector", width, depth, height, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC,
-                   "housing of unknown plastic (treated as PBT)", tuple(lands), BODY_W_MK[PLASTIC], heat_shy=True)  # fmt: skip
+                   "housing of unknown plastic (treated as PBT)", tuple(lands), BODY_W_MK[PLASTIC], density_g_cm3=BODY_G_CM3[PLASTIC], heat_shy=True)  # fmt: skip
 
 
 def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:

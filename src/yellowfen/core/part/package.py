@@ -57,6 +57,7 @@ class Package:
     lands: tuple[Land, ...]
     body_conductivity_w_mk: float = 0.7
     shell_share: float = 0.5
+    density_g_cm3: float = 2.0
     has_pin_1: bool = True
     heat_shy: bool = False
     guessed: bool = False
@@ -65,6 +66,11 @@ class Package:
     def body_heat_j_k(self) -> float:
         """Heat capacity of the body, J/K."""
         return self.body_x_mm * self.body_y_mm * self.height_mm * 1e-9 * self.volumetric_heat_mj_m3k * 1e6
+
+    @property
+    def mass_mg(self) -> float:
+        """Mass of the body, mg (mm³ times g/cm³)."""
+        return self.body_x_mm * self.body_y_mm * self.height_mm * self.density_g_cm3
 
     @property
     def shell_w_k(self) -> float:
