@@ -11,12 +11,8 @@ from dataclasses import dataclass, replace
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.rehearsal import COARSE, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import Deed, Move, Scene
-from yellowfen.core.heat.story import Kind, all_molten_s, tell
-from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.heat.story import MAX_LIQUID_S, Kind, all_molten_s, tell
 
-MAX_LIQUID_S = constant(
-    "longest_above_liquidus", 90.0, "s", Mark.COMMON_PRACTICE, "paste makers' windows, 30 to 90 s above liquidus", "latest stop"
-)
 DRAWN_OUT_S = 90.0
 
 

@@ -30,12 +30,14 @@ from yellowfen.core.heat.surface import INSULATING_REST_W_M2K, METAL_REST_W_M2K
 from yellowfen.core.source.mark import Mark, constant
 
 REFRESH_S = 0.1
+TOUCH_STEP_S = 0.004
 _M = Mark.FROM_MEMORY
 TIP_CONTACT_W_M2K = constant(
-    "tip_contact", 1.2e5, "W/m²·K", _M, "wetted tip on a joint: 0.3 mm of liquid solder and iron plating", "seconds an iron needs"
+    "tip_contact", 6.0e4, "W/m²·K", _M, "tip wetted with a little solder; a dry or black tip passes a tenth", "seconds an iron needs"
 )
 TIP_CORE_W_MK = constant("tip_core", 380.0, "W/m·K", _M, "copper core of a tip, 8 mm from heater to end", "seconds an iron needs")
 TIP_LENGTH_MM = constant("tip_length", 8.0, "mm", _M, "from the heater to the tip's end", "seconds an iron needs")
+TIP_SHAFT_MM = constant("tip_shaft", 4.5, "mm", _M, "where the tip meets its heater", "seconds an iron needs")
 TIP_LOSS_W_K = constant("tip_loss", 0.03, "W/K", _M, "a hot tip idles at roughly 5 to 10 W", "tip recovery")
 STEADY_GAIN_SHARE = constant("plate_gain", 0.05, "1/K", _M, "a steady plate uses full power at 20 K below its setting", "plate's approach")
 STEADY_INTEGRAL_S = constant("plate_integral", 60.0, "s", _M, "a slow integral part that removes the rest", "plate's approach")
@@ -107,6 +109,8 @@ def _turned(along: float, across: float, degrees: float) -> Array:
 
 def _fill_steps(row: Array, move: Move, face_limit_s: float, long_limit_s: float, nozzle_step_m: float) -> None:
     speed = _speed_m_s(move)
+    if move.deed is Deed.TOUCH:
+        long_limit_s = min(long_limit_s, TOUCH_STEP_S)
     long_s = min(long_limit_s, nozzle_step_m / speed) if speed > 0 else long_limit_s
     subs = max(1, math.ceil(long_s / face_limit_s - 1e-9))
     macros = math.ceil(move.seconds / min(long_s, subs * face_limit_s) - 1e-9)
@@ -136,7 +140,7 @@ def _around(row: Array, scene: Scene, move: Move, began: float) -> Array:
     middle = (starts + 0.5 * np.minimum(refresh, macros - starts)) * step
     table = np.zeros((len(starts), k.AROUND_COLUMNS))
     x, y = scene.centre(move)
-    dx, dy = path_offsets(move, middle)
+    dx, dy = path_offsets(move, move.from_s + middle)
     table[:, k.NOZZLE_X], table[:, k.NOZZLE_Y] = (x + dx) * 1e-3, (y + dy) * 1e-3
     room = scene.ambient_c
     if move.deed is Deed.OVEN and isinstance(scene.source, Oven):
@@ -214,8 +218,11 @@ def _holding(plate: Array, kelvins: float) -> float:
 
 
 def tip_conductance_w_k(iron: Iron, pad_mm2: float) -> float:
-    """From the tip's heater to a joint, W/K: the tip's core and its wetted contact in series; never more contact than the pad is large."""
-    core = TIP_CORE_W_MK * math.pi / 4 * iron.tip_mm**2 * 1e-6 / (TIP_LENGTH_MM * 1e-3)
+    """From the tip's heater to a joint, W/K: the tapering core (a cone frustum, πkd₁d₂/4L) and its wetted contact in series.
+
+    The contact is never much larger than the pad.
+    """
+    core = TIP_CORE_W_MK * math.pi / 4 * iron.tip_mm * max(TIP_SHAFT_MM, iron.tip_mm) * 1e-3 / TIP_LENGTH_MM
     wetted = min(_SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2, max(1.5 * pad_mm2, 0.05))
     contact = TIP_CONTACT_W_M2K * wetted * 1e-6
     return core * contact / (core + contact)

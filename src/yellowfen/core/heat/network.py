@@ -110,7 +110,7 @@ def _by_small_squares(grid: Grid, x: float, y: float, size_x: float, size_y: flo
     return index, np.asarray(np.bincount(inverse, np.concatenate(areas)), dtype=float)
 
 
-def build_network(scene: Scene, grid: Grid) -> Network:
+def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTACT_W_M2K) -> Network:
     """Tables for all parts of the scene; also the grid with the vias of plane pins added."""
     names: list[JointName] = []
     joints: list[Array] = []
@@ -135,7 +135,7 @@ def build_network(scene: Scene, grid: Grid) -> Network:
             cells, area = turned_cells(grid, x, y, sx, sy, angle)
             if part.package.guessed or float(area.sum()) <= 0.0:
                 area = np.maximum(area, 1e-12)
-            links.append((cells, area * PAD_CONTACT_W_M2K))
+            links.append((cells, area * pad_contact_w_m2k))
             joint_starts.append(joint_starts[-1] + len(cells))
             alloy = alloy_named(part.alloy)
             names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))

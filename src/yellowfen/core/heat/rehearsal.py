@@ -14,7 +14,7 @@ from yellowfen.core.heat.air import conductivity_w_mk
 from yellowfen.core.heat.drive import Drive, drive_of, open_below
 from yellowfen.core.heat.grid import Grid, make_grid
 from yellowfen.core.heat.jet import JET_FACTOR
-from yellowfen.core.heat.network import JointName, Network, build_network
+from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, JointName, Network, build_network
 from yellowfen.core.heat.scene import Array, HotPlate, Iron, Scene
 from yellowfen.core.heat.surface import EMISSIVITY, METAL_REST_W_M2K, STEFAN_BOLTZMANN, free_convection_w_m2k
 
@@ -119,6 +119,7 @@ class Resolution:
     sample_s: float = 0.2
     frame_s: float = 1.0
     single_precision: bool = True
+    pad_contact_w_m2k: float = PAD_CONTACT_W_M2K
 
 
 FINE = Resolution()
@@ -188,7 +189,7 @@ def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
 def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     """Tables and step limits of a scene; of its recipe only what holds for every move."""
     grid = make_grid(scene.board, resolution.cell_mm, resolution.layers)
-    network = build_network(scene, grid)
+    network = build_network(scene, grid, resolution.pad_contact_w_m2k)
     grid = network.grid
     number = np.float32 if resolution.single_precision else np.float64
     board = grid.flat(grid.inside.astype(float)) * grid.cell_area_m2

@@ -296,7 +296,7 @@ class Move:
 
     `circle_mm` is the circle's radius, or the reach to either side for rows and ends (along `along_deg`); once round,
     or there and back, every `circle_s`. `tilt_deg` leans the nozzle from straight down, blowing towards `tilt_to_deg`.
-    `pin` is the joint that an iron touches.
+    `pin` is the joint that an iron touches. `from_s` is how long the nozzle has been on its path already.
     """
 
     deed: Deed
@@ -310,6 +310,7 @@ class Move:
     tilt_deg: float = 0.0
     tilt_to_deg: float = 0.0
     pin: str = ""
+    from_s: float = 0.0
 
     def __post_init__(self) -> None:
         in_range("moves.seconds", self.seconds, 0.1, 900, "s")

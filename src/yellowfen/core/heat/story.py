@@ -16,6 +16,9 @@ from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
 
 FLUX_THINS_C = constant("flux_thins", 110.0, "°C", Mark.COMMON_PRACTICE, "tacky flux and paste flux run thin at 100 to 120 °C", "first cue")
+MAX_LIQUID_S = constant(
+    "longest_above_liquidus", 90.0, "s", Mark.COMMON_PRACTICE, "paste makers' windows, 30 to 90 s above liquidus", "latest stop"
+)
 HANGS_MG_MM2 = constant(
     "hangs_underneath",
     46.5,

@@ -1,0 +1,124 @@
+"""What a recipe comes to, read off a run's state: which joints stay cold, which neighbours come loose or fall, which bodies cook.
+
+Used wherever many recipes are compared (bands, window, search), where whole rehearsals would be too slow. After the
+heat is taken away the run goes on until nothing that has not happened yet still can: heat only flows downhill, so once
+the hottest point anywhere is below every threshold not yet passed, the outcome stands.
+"""
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+
+from yellowfen.core.heat import kernel_tables as k
+from yellowfen.core.heat.rehearsal import Prepared, State, advance
+from yellowfen.core.heat.scene import Deed, Move, Scene, Side
+from yellowfen.core.heat.story import HANGS_MG_MM2, MAX_LIQUID_S, hanging_mg_mm2
+
+LONGEST_AFTER_HEAT_S = 60.0
+
+
+class Fate(StrEnum):
+    """What a recipe comes to, worst last."""
+
+    GOOD = "good"
+    SPILLS = "a neighbour comes loose"
+    COLD = "a joint stays cold"
+    HARM = "harm"
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """The fate of one recipe and who set it; `last_s` is when the last target joint was molten."""
+
+    fate: Fate
+    by: str
+    why: str
+    last_s: float | None
+    peak_c: float
+
+
+@dataclass(frozen=True)
+class Watch:
+    """Which rows of a run's records matter, prepared once for a scene."""
+
+    scene: Scene
+    target_joints: tuple[int, ...]
+    neighbours: tuple[tuple[str, tuple[int, ...], bool], ...]
+    names: tuple[tuple[str, str], ...]
+
+
+def watch(prepared: Prepared) -> Watch:
+    """The rows of targets and neighbours in the tables of a prepared scene."""
+    scene = prepared.scene
+    rows: dict[str, list[int]] = {}
+    for index, name in enumerate(prepared.network.names):
+        rows.setdefault(name.ref, []).append(index)
+    targets = tuple(index for ref in scene.targets for index in rows.get(ref, []))
+    neighbours = tuple(
+        (part.ref, tuple(rows[part.ref]), part.side is Side.BOTTOM and hanging_mg_mm2(part) > HANGS_MG_MM2)
+        for part in scene.parts if part.ref not in scene.targets and part.ref in rows
+    )  # fmt: skip
+    return Watch(scene, targets, neighbours, tuple((name.ref, name.pin) for name in prepared.network.names))
+
+
+def outcome(seen: Watch, state: State) -> Outcome:
+    """The fate that a state's records tell."""
+    ends = state.joint_record[:, k.R_MELT_END]
+    target = np.array(seen.target_joints, dtype=int)
+    cold = target[ends[target] < 0]
+    last = None if len(cold) else float(ends[target].max())
+    peak = float(state.joint_record[target, k.R_PEAK].max()) + seen.scene.ambient_c
+    for fate, by, why in _harms(seen, state, ends):
+        return Outcome(fate, by, why, last, peak)
+    if len(cold):
+        coldest = cold[int(np.argmin(state.joint_record[cold, k.R_PEAK]))]
+        ref, pin = seen.names[coldest]
+        return Outcome(Fate.COLD, ref, f"pin {pin} of {ref} stays cold", None, peak)
+    loose = [(max(ends[row] for row in rows), ref) for ref, rows, _ in seen.neighbours if all(ends[row] >= 0 for row in rows)]
+    if loose:
+        _, ref = min(loose)
+        return Outcome(Fate.SPILLS, ref, f"{ref} comes loose", last, peak)
+    return Outcome(Fate.GOOD, "", "", last, peak)
+
+
+def _harms(seen: Watch, state: State, ends: np.ndarray) -> list[tuple[Fate, str, str]]:
+    """The harms so far, first in time first: a body past its limit, a part that falls, a target liquid too long."""
+    harms = []
+    for row, part in zip(state.body_record, seen.scene.parts, strict=True):
+        if row[k.R_LIMIT_AT] >= 0:
+            harms.append((float(row[k.R_LIMIT_AT]), part.ref, f"{part.ref} passes {part.package.limit_c:.0f} °C"))
+    for ref, rows, falls in seen.neighbours:
+        if falls and all(ends[row] >= 0 for row in rows):
+            harms.append((float(max(ends[row] for row in rows)), ref, f"{ref} falls from underneath"))
+    for index in seen.target_joints:
+        if state.joint_record[index, k.R_ABOVE] > MAX_LIQUID_S:
+            ref, pin = seen.names[index]
+            harms.append((float(ends[index]) + MAX_LIQUID_S, ref, f"pin {pin} of {ref} is liquid for more than {MAX_LIQUID_S:.0f} s"))
+    return [(Fate.HARM, ref, why) for _, ref, why in sorted(harms)]
+
+
+def after_heat(prepared: Prepared, state: State, seconds: float = LONGEST_AFTER_HEAT_S) -> State:
+    """A copy of a state, cooled with the heat away until its outcome stands (or `seconds` have passed)."""
+    cooled = state.copy()
+    away = replace(prepared.scene, moves=(Move(Deed.WITHDRAW, seconds),), preheater=None)
+    advance(prepared, cooled, prepared.drive(away), sampled=False, settle_k=lowest_threshold_k(prepared, cooled))
+    return cooled
+
+
+def lowest_threshold_k(prepared: Prepared, state: State) -> float:
+    """The lowest temperature that would still change the outcome: the end of melting of a joint not molten yet, a limit not passed, K above the room."""
+    network = prepared.network
+    unmelted = state.joint_record[:, k.R_MELT_END] < 0
+    melting = network.joints[unmelted, k.J_SOLIDUS] + network.joints[unmelted, k.J_RANGE]
+    unpassed = state.body_record[:, k.R_LIMIT_AT] < 0
+    levels = np.concatenate([melting, network.bodies[unpassed, k.B_LIMIT]])
+    return float(levels.min()) if len(levels) else 1e9
+
+
+def heating_moves(scene: Scene) -> tuple[Move, ...]:
+    """The moves up to the last one with heat."""
+    moves = list(scene.moves)
+    while moves and not moves[-1].heats:
+        moves.pop()
+    return tuple(moves)

@@ -1,0 +1,242 @@
+"""The safe window: one setting against the seconds of the last heating move, and what each pair comes to.
+
+Each setting is one run; at every dwell the state is branched and cooled to its end, so what the after-heat does counts.
+The calmest point is the good pair farthest from any border, in units of the user's own uncertainty along each axis.
+"""
+
+import itertools
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+
+from yellowfen.core.heat.outcome import Fate, Outcome, after_heat, heating_moves, outcome, watch
+from yellowfen.core.heat.rehearsal import COARSE, Prepared, Resolution, advance, first_state, prepare
+from yellowfen.core.heat.scene import Array, Deed, HotAir, HotPlate, Move, Scene
+from yellowfen.core.quantity.number import in_range
+from yellowfen.errors import InvalidValue
+
+DWELL_LOG_SD = 0.08
+HAND_MM = 3.0
+WINDOW_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
+
+
+class Axis(StrEnum):
+    """The setting that is varied beside the dwell."""
+
+    OUTLET = "outlet_c"
+    HEIGHT = "height_mm"
+    FLOW = "flow_lpm"
+    PLATE = "set_c"
+
+
+AXIS_UNIT = {Axis.OUTLET: "°C", Axis.HEIGHT: "mm", Axis.FLOW: "L/min", Axis.PLATE: "°C"}
+AXIS_WORD = {Axis.OUTLET: "air", Axis.HEIGHT: "distance", Axis.FLOW: "air flow", Axis.PLATE: "plate"}
+
+
+@dataclass(frozen=True)
+class Tolerance:
+    """One standard deviation of what a hand or a dial does: of the varied setting in its own unit, of the dwell as a log."""
+
+    setting: float
+    dwell_log: float = DWELL_LOG_SD
+
+
+@dataclass(frozen=True)
+class Column:
+    """One setting's outcomes over the dwells."""
+
+    setting: float
+    outcomes: tuple[Outcome, ...]
+
+
+@dataclass(frozen=True)
+class Calmest:
+    """The best pair, its margin in standard deviations, and how far the setting and the dwell may go alone."""
+
+    setting: float
+    dwell_s: float
+    sigmas: float
+    setting_low: float
+    setting_high: float
+    dwell_low_s: float
+    dwell_high_s: float
+    binds: str
+    spills: bool
+
+
+@dataclass(frozen=True)
+class Window:
+    """The whole map. `columns[i].outcomes[j]` belongs to settings[i] and dwells_s[j]."""
+
+    axis: Axis
+    dwells_s: tuple[float, ...]
+    columns: tuple[Column, ...]
+    calmest: Calmest | None
+
+
+def settings_around(scene: Scene, axis: Axis, count: int = 20) -> tuple[float, ...]:
+    """Settings worth looking at: around the scene's own, within what the source can be set to."""
+    low, high = _span(scene, axis)
+    return tuple(round(float(value), 2) for value in np.linspace(low, high, count))
+
+
+def _span(scene: Scene, axis: Axis) -> tuple[float, float]:
+    here = setting_of(scene, axis)
+    if axis is Axis.HEIGHT:
+        return max(4.0, 0.4 * here), min(80.0, 2.2 * here + 6)
+    if axis is Axis.FLOW:
+        return max(5.0, 0.4 * here), min(150.0, 1.9 * here)
+    return max(60.0, here - 90.0), min(600.0 if axis is Axis.OUTLET else 450.0, here + 110.0)
+
+
+def dwells_around(scene: Scene, count: int = 20) -> tuple[float, ...]:
+    """Dwells of the last heating move from a fifth of its own to twice and some more, evenly in ratio."""
+    here = heating_moves(scene)[-1].seconds
+    low, high = max(2.0, 0.2 * here), min(900.0, max(2.4 * here, 40.0))
+    return tuple(round(float(value), 1) for value in np.geomspace(low, high, count))
+
+
+def setting_of(scene: Scene, axis: Axis) -> float:
+    """The scene's own value of an axis; raises InvalidValue where its source has none."""
+    source = scene.source
+    if axis is Axis.PLATE and isinstance(source, HotPlate):
+        return source.set_c
+    if isinstance(source, HotAir) and axis is not Axis.PLATE:
+        return {Axis.OUTLET: source.outlet_c, Axis.FLOW: source.flow_lpm, Axis.HEIGHT: heating_moves(scene)[-1].height_mm}[axis]
+    raise InvalidValue("axis", f"{axis} is not a setting of this source of heat")
+
+
+def with_setting(scene: Scene, axis: Axis, value: float) -> Scene:
+    """The scene at another value of an axis; height is that of the last blowing moves alike."""
+    source = scene.source
+    if isinstance(source, HotPlate):
+        return replace(scene, source=replace(source, set_c=value, start_c=None if source.start_c is None else source.start_c))
+    if axis is Axis.HEIGHT:
+        last = heating_moves(scene)[-1].height_mm
+        moves = tuple(replace(move, height_mm=value) if move.blows and move.height_mm == last else move for move in scene.moves)
+        return replace(scene, moves=moves)
+    assert isinstance(source, HotAir)
+    return replace(scene, source=replace(source, outlet_c=value) if axis is Axis.OUTLET else replace(source, flow_lpm=value))
+
+
+def with_dwell(scene: Scene, seconds: float) -> Scene:
+    """The scene with its last heating move of another length."""
+    moves = list(scene.moves)
+    index = len(heating_moves(scene)) - 1
+    moves[index] = replace(moves[index], seconds=seconds)
+    return replace(scene, moves=tuple(moves))
+
+
+def check_axes(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: tuple[float, ...]) -> None:
+    """Raise InvalidValue where a window cannot be made of these."""
+    if not heating_moves(scene) or heating_moves(scene)[-1].deed in (Deed.OVEN, Deed.TOUCH):
+        raise InvalidValue("moves", "a window needs hot air or a plate as the last move with heat")
+    for values, name in ((settings, "settings"), (dwells_s, "dwells_s")):
+        if not 2 <= len(values) <= 60:
+            raise InvalidValue(name, "give 2 to 60 values")
+        for one in values:
+            in_range(name, one, 0.1, 900)
+        if any(b <= a for a, b in itertools.pairwise(values)):
+            raise InvalidValue(name, "the values must rise")
+    for value in settings:
+        with_setting(scene, axis, value)
+
+
+def window_column(scene: Scene, axis: Axis, value: float, dwells_s: tuple[float, ...], resolution: Resolution = WINDOW_RESOLUTION,
+                  ready: Prepared | None = None) -> Column:  # fmt: skip
+    """All outcomes of one setting: one run, branched and cooled at every dwell."""
+    here = with_setting(scene, axis, value)
+    prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
+    moves = heating_moves(here)
+    seen = watch(prepared)
+    state = first_state(prepared, prepared.drive(replace(here, moves=moves)))
+    if len(moves) > 1:
+        advance(prepared, state, prepared.drive(replace(here, moves=moves[:-1])), sampled=False)
+    outcomes: list[Outcome] = []
+    before = 0.0
+    for dwell in dwells_s:
+        if outcomes and outcomes[-1].fate is Fate.HARM:
+            outcomes.append(replace(outcomes[-1]))
+            continue
+        piece = _piece(here, moves[-1], before, dwell)
+        advance(prepared, state, prepared.drive(piece), sampled=False)
+        outcomes.append(outcome(seen, after_heat(prepared, state)))
+        before = dwell
+    return Column(value, tuple(outcomes))
+
+
+def _piece(scene: Scene, move: Move, start: float, end: float) -> Scene:
+    """The part of the last move between two dwells; the circle goes on where it stood."""
+    return replace(scene, moves=(replace(move, seconds=end - start, from_s=start),))
+
+
+def make_window(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: tuple[float, ...], tolerance: Tolerance,
+                resolution: Resolution = WINDOW_RESOLUTION, on_column: Callable[[Column], None] | None = None) -> Window:  # fmt: skip
+    """The map of a setting against dwell. Raises InvalidValue where the axes do not fit the scene."""
+    check_axes(scene, axis, settings, dwells_s)
+    ready = prepare(scene, resolution) if axis is not Axis.PLATE else None
+    columns = []
+    for value in settings:
+        columns.append(window_column(scene, axis, value, dwells_s, resolution, ready))
+        if on_column:
+            on_column(columns[-1])
+    return Window(axis, dwells_s, tuple(columns), calmest(tuple(columns), dwells_s, tolerance))
+
+
+def calmest(columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance) -> Calmest | None:
+    """The pair farthest from a border among the good ones; among those where only a neighbour comes loose, if none is good."""
+    for allowed in ((Fate.GOOD,), (Fate.GOOD, Fate.SPILLS)):
+        found = _calmest_among(columns, dwells_s, tolerance, allowed)
+        if found is not None:
+            return found
+    return None
+
+
+def _calmest_among(
+    columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance, allowed: tuple[Fate, ...]
+) -> Calmest | None:
+    good = np.array([[one.fate in allowed for one in column.outcomes] for column in columns])
+    if not good.any():
+        return None
+    across = np.array([column.setting for column in columns]) / tolerance.setting
+    along = np.log(np.array(dwells_s)) / tolerance.dwell_log
+    distance, nearest = _to_border(good, across, along)
+    i, j = np.unravel_index(int(np.argmax(distance)), distance.shape)
+    low, high = _run(good[:, j], int(i))
+    early, late = _run(good[i], int(j))
+    border = nearest[i, j]
+    binds = columns[border[0]].outcomes[border[1]].why if border[0] >= 0 else "the edge of the map"
+    spills = columns[i].outcomes[j].fate is Fate.SPILLS
+    return Calmest(columns[i].setting, dwells_s[j], float(distance[i, j]), columns[low].setting, columns[high].setting, dwells_s[early],
+                   dwells_s[late], binds, spills)  # fmt: skip
+
+
+def _to_border(good: np.ndarray, across: Array, along: Array) -> tuple[Array, np.ndarray]:
+    """Distance from every good cell to the nearest cell that is not, half a cell nearer; the map's own edge does not count as a border."""
+    bad = np.argwhere(~good)
+    distance = np.zeros(good.shape)
+    nearest = np.full((*good.shape, 2), -1)
+    half = 0.5 * min(float(np.diff(across).min()), float(np.diff(along).min()))
+    edge = 0.5 * max(math.hypot(float(np.ptp(across)), float(np.ptp(along))), 1e-9)
+    for i, j in np.argwhere(good):
+        if len(bad):
+            away = np.hypot(across[bad[:, 0]] - across[i], along[bad[:, 1]] - along[j])
+            pick = int(np.argmin(away))
+            distance[i, j], nearest[i, j] = max(float(away[pick]) - half, 1e-3), bad[pick]
+        else:
+            inset = min(across[i] - across[0], across[-1] - across[i], along[j] - along[0], along[-1] - along[j])
+            distance[i, j] = min(max(float(inset), 1e-3), edge)
+    return distance, nearest
+
+
+def _run(line: np.ndarray, at: int) -> tuple[int, int]:
+    """First and last index of the good stretch around `at`."""
+    low = high = at
+    while low > 0 and line[low - 1]:
+        low -= 1
+    while high < len(line) - 1 and line[high + 1]:
+        high += 1
+    return low, high
