@@ -38,6 +38,15 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
     verb.add_argument("--json", action="store_true")
     verb.set_defaults(run=_rehearse)
+    for name, run, said in (
+        ("window", _window, "map one setting against the dwell: cold, good, a neighbour loose, harm (docs/heat-files.md)"),
+        ("tune", _tune, "find the calmest settings for a rehearsal file (docs/heat-files.md)"),
+        ("calibrate", _calibrate, "fit melt tests or a thermocouple log (docs/heat-files.md)"),
+    ):
+        verb = verbs.add_parser(name, help=said)
+        verb.add_argument("file", metavar="FILE", help="or - for standard input")
+        verb.add_argument("--json", action="store_true")
+        verb.set_defaults(run=run)
     verb = verbs.add_parser("serve", help="start the server")
     verb.add_argument("--port", type=int, default=8470)
     _data(verb)
@@ -114,6 +123,59 @@ def _rehearse(given: argparse.Namespace) -> None:
         print(f"{event.at_s:7.1f} s  {event.sentence}")
     for warning in result.warnings:
         print(f"         ! {warning}")
+
+
+def _window(given: argparse.Namespace) -> None:
+    from yellowfen.core.heat.window import make_window
+    from yellowfen.formats.heat_files import read_window, window_json
+
+    scene, axis, settings, dwells, tolerance = read_window(_read(given.file))
+    began = time.perf_counter()
+    window = make_window(scene, axis, settings, dwells, tolerance)
+    answer = window_json(window, time.perf_counter() - began)
+    if given.json:
+        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        return
+    signs = {"good": "o", "a neighbour comes loose": "~", "a joint stays cold": ".", "harm": "x"}
+    for index in reversed(range(len(dwells))):
+        print(f"{dwells[index]:7.1f} s  " + " ".join(signs[fates[index]] for fates in answer["fates"]))
+    print(f"{axis}: {settings[0]:g} to {settings[-1]:g}; o good  ~ a neighbour comes loose  . a joint stays cold  x harm")
+    best = window.calmest
+    print(
+        f"calmest: {best.setting:g}, {best.dwell_s:g} s ({best.sigmas:.1f} sigma, then {best.binds})"
+        if best
+        else "no safe pair in this map"
+    )
+
+
+def _tune(given: argparse.Namespace) -> None:
+    from yellowfen.core.heat.tune import Proposal, find_settings
+    from yellowfen.formats.heat_files import read_tune, tuned_json
+
+    def told(one: Proposal) -> None:
+        margin = f"{one.best.sigmas:.1f} sigma at {one.best.setting:g}, {one.best.dwell_s:g} s" if one.best else "nothing safe"
+        print(f"tried: {one.change}: {margin}; binds: {one.blocker}", file=sys.stderr, flush=True)
+
+    scene, bench, doubts = read_tune(_read(given.file))
+    began = time.perf_counter()
+    tuned = find_settings(scene, bench, doubts, told)
+    if given.json:
+        print(json.dumps(tuned_json(tuned, time.perf_counter() - began), indent=1, ensure_ascii=False))
+        return
+    print(tuned.sentence)
+    print(tuned.relaxes)
+
+
+def _calibrate(given: argparse.Namespace) -> None:
+    from yellowfen.formats.heat_files import calibrate_file, calibration_json
+
+    found = calibrate_file(_read(given.file))
+    if given.json:
+        print(json.dumps(calibration_json(found), indent=1, ensure_ascii=False))
+        return
+    print(found.sentence)
+    for one in found.findings:
+        print(f"  {one.name}: {one.after:.3g} {one.unit} ({one.low:.3g} to {one.high:.3g}){'' if one.found else '  not told apart'}")
 
 
 def _serve(given: argparse.Namespace) -> None:

@@ -4,10 +4,11 @@ Stable: fields are added, never renamed. Pydantic guards the shape; the Scene's 
 """
 
 import json
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.rehearsal import JointStory, PartStory, Rehearsal
 from yellowfen.core.heat.scene import (
     BLOWING,
@@ -34,29 +35,33 @@ from yellowfen.core.heat.scene import (
     Via,
 )
 from yellowfen.core.heat.story import ramp_k_s, tell
+from yellowfen.core.heat.window import Axis
 from yellowfen.core.part.catalogue import package_named, unknown_body
 from yellowfen.core.part.package import JointKind, Land, with_lands
 from yellowfen.errors import InvalidValue
 
 
-class _Strict(BaseModel):
+class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
-class CopperIn(_Strict):
+Shape = TypeVar("Shape", bound=BaseModel)
+
+
+class CopperIn(Strict):
     layer: str
     coverage: float | list[list[float]]
     thickness_um: float = 35
     depth: float | None = None
 
 
-class ViaIn(_Strict):
+class ViaIn(Strict):
     x_mm: float
     y_mm: float
     drill_mm: float = Field(0.3, gt=0, le=6)
 
 
-class BoardIn(_Strict):
+class BoardIn(Strict):
     width_mm: float
     height_mm: float
     thickness_mm: float = 1.6
@@ -67,7 +72,7 @@ class BoardIn(_Strict):
     core: Core = Core.FR4
 
 
-class PadIn(_Strict):
+class PadIn(Strict):
     pin: str
     x_mm: float
     y_mm: float
@@ -76,7 +81,7 @@ class PadIn(_Strict):
     kind: JointKind = JointKind.GULL_WING
 
 
-class PartIn(_Strict):
+class PartIn(Strict):
     ref: str = Field(min_length=1, max_length=40)
     package: str
     x_mm: float
@@ -89,7 +94,7 @@ class PartIn(_Strict):
     pads: list[PadIn] = Field(default_factory=list, max_length=2000)
 
 
-class HotAirIn(_Strict):
+class HotAirIn(Strict):
     kind: Literal["hot_air"]
     nozzle_mm: float
     outlet_c: float
@@ -98,7 +103,7 @@ class HotAirIn(_Strict):
     nozzle_turn_deg: float = 0
 
 
-class HotPlateIn(_Strict):
+class HotPlateIn(Strict):
     kind: Literal["hot_plate"]
     set_c: float
     film_mm: float = 0.15
@@ -111,13 +116,13 @@ class HotPlateIn(_Strict):
     start_c: float | None = None
 
 
-class OvenIn(_Strict):
+class OvenIn(Strict):
     kind: Literal["oven"]
     curve: list[tuple[float, float, float]]
     fan_w_m2k: float = 0
 
 
-class IronIn(_Strict):
+class IronIn(Strict):
     kind: Literal["iron"]
     tip_mm: float
     set_c: float
@@ -129,13 +134,13 @@ class IronIn(_Strict):
 SourceIn = Annotated[HotAirIn | HotPlateIn | OvenIn | IronIn, Field(discriminator="kind")]
 
 
-class PreheaterIn(_Strict):
+class PreheaterIn(Strict):
     celsius: float
     air_w_m2k: float = 25
     glow_share: float = 0
 
 
-class ShieldIn(_Strict):
+class ShieldIn(Strict):
     x_mm: float
     y_mm: float
     size_x_mm: float
@@ -143,7 +148,7 @@ class ShieldIn(_Strict):
     kind: ShieldKind = ShieldKind.FOIL
 
 
-class MoveIn(_Strict):
+class MoveIn(Strict):
     do: Deed
     over: str | list[str] | None = None
     height_mm: float | None = None
@@ -157,7 +162,37 @@ class MoveIn(_Strict):
     pin: str = ""
 
 
-class RehearsalIn(_Strict):
+class WindowIn(Strict):
+    """What `yellowfen window` varies; left out, it looks around the file's own setting."""
+
+    axis: Axis | None = None
+    settings: list[float] = Field(default_factory=list, max_length=60)
+    dwells_s: list[float] = Field(default_factory=list, max_length=60)
+
+
+class BenchIn(Strict):
+    """What `yellowfen tune` may use beside what is set."""
+
+    nozzles_mm: list[float] = Field(default_factory=list, max_length=12)
+    preheater: PreheaterIn | None = None
+    foil: bool = True
+    free_alloy: bool = False
+
+
+class DoubtsIn(Strict):
+    """Standard deviations of the uncertain inputs, where they are known better than the defaults."""
+
+    jet_factor: float = Doubts.jet_factor
+    jet_log_sd: float = Doubts.jet_log_sd
+    outlet_sd_k: float = Doubts.outlet_sd_k
+    hand_share: float = Doubts.hand_share
+    copper_log_sd: float = Doubts.copper_log_sd
+    film_log_sd: float = Doubts.film_log_sd
+    plate_sd_k: float = Doubts.plate_sd_k
+    oven_sd_k: float = Doubts.oven_sd_k
+
+
+class RehearsalIn(Strict):
     format: Literal["yellowfen-rehearsal"]
     version: Literal[1]
     ambient_c: float = 23
@@ -168,6 +203,9 @@ class RehearsalIn(_Strict):
     targets: list[str] = Field(min_length=1, max_length=200)
     preheater: PreheaterIn | None = None
     shields: list[ShieldIn] = Field(default_factory=list, max_length=200)
+    window: WindowIn | None = None
+    bench: BenchIn | None = None
+    doubts: DoubtsIn | None = None
 
 
 def first_complaint(error: ValidationError) -> InvalidValue:
@@ -180,6 +218,11 @@ def first_complaint(error: ValidationError) -> InvalidValue:
 
 def read_scene(text: str | bytes) -> Scene:
     """A Scene from the text of a rehearsal file; raises InvalidValue naming the field."""
+    return to_scene(read_file(text, RehearsalIn))
+
+
+def read_file(text: str | bytes, kind: type[Shape]) -> Shape:
+    """A validated file of a kind; raises InvalidValue naming the field."""
     try:
         raw = json.loads(text)
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
@@ -188,7 +231,7 @@ def read_scene(text: str | bytes) -> Scene:
     except RecursionError:
         raise InvalidValue("file", "this JSON is nested too deeply") from None
     try:
-        return to_scene(RehearsalIn.model_validate(raw))
+        return kind.model_validate(raw)
     except ValidationError as error:
         raise first_complaint(error) from None
 
@@ -284,35 +327,35 @@ def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]
         "version": 1,
         "joints": [_joint(joint) for joint in rehearsal.joints],
         "parts": [_part_out(part, ramp_k_s(rehearsal, part.ref)) for part in rehearsal.parts],
-        "events": [{"at_s": _round(e.at_s), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
+        "events": [{"at_s": rounded(e.at_s), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
         "energy_balance": {
-            "put_in_j": _round(energy.put_in_j), "lost_j": _round(energy.lost_j),
-            "stored_j": _round(energy.stored_j), "residual_j": _round(energy.residual_j, 6),
+            "put_in_j": rounded(energy.put_in_j), "lost_j": rounded(energy.lost_j),
+            "stored_j": rounded(energy.stored_j), "residual_j": rounded(energy.residual_j, 6),
         },
         "warnings": list(rehearsal.warnings),
         "model": {
-            "cells": model.cells, "nx": model.nx, "ny": model.ny, "layers": model.layers, "cell_mm": _round(model.cell_mm),
-            "step_s": model.step_s, "steps": model.steps, "simulated_s": model.simulated_s, "wall_s": _round(wall_s),
-            "jet_factor": model.jet_factor, "board_peak_c": _round(rehearsal.board_peak_c, 1),
+            "cells": model.cells, "nx": model.nx, "ny": model.ny, "layers": model.layers, "cell_mm": rounded(model.cell_mm),
+            "step_s": model.step_s, "steps": model.steps, "simulated_s": model.simulated_s, "wall_s": rounded(wall_s),
+            "jet_factor": model.jet_factor, "board_peak_c": rounded(rehearsal.board_peak_c, 1),
         },
     }  # fmt: skip
 
 
 def _joint(joint: JointStory) -> dict[str, Any]:
     return {
-        "ref": joint.ref, "pin": joint.pin, "melt_start_s": _round(joint.melt_start_s), "melt_end_s": _round(joint.melt_end_s),
-        "freeze_s": _round(joint.freeze_s), "melts": joint.melts, "peak_c": _round(joint.peak_c, 2),
-        "time_above_liquidus_s": _round(joint.time_above_liquidus_s),
+        "ref": joint.ref, "pin": joint.pin, "melt_start_s": rounded(joint.melt_start_s), "melt_end_s": rounded(joint.melt_end_s),
+        "freeze_s": rounded(joint.freeze_s), "melts": joint.melts, "peak_c": rounded(joint.peak_c, 2),
+        "time_above_liquidus_s": rounded(joint.time_above_liquidus_s),
     }  # fmt: skip
 
 
 def _part_out(part: PartStory, ramp: float) -> dict[str, Any]:
     return {
-        "ref": part.ref, "body_peak_c": _round(part.body_peak_c, 2), "limit_c": part.limit_c,
-        "limit_why": part.limit_why, "limit_passed_s": _round(part.limit_passed_s), "over_limit_s": _round(part.over_limit_s),
-        "ramp_k_s": _round(ramp, 2),
+        "ref": part.ref, "body_peak_c": rounded(part.body_peak_c, 2), "limit_c": part.limit_c,
+        "limit_why": part.limit_why, "limit_passed_s": rounded(part.limit_passed_s), "over_limit_s": rounded(part.over_limit_s),
+        "ramp_k_s": rounded(ramp, 2),
     }  # fmt: skip
 
 
-def _round(value: float | None, digits: int = 3) -> float | None:
+def rounded(value: float | None, digits: int = 3) -> float | None:
     return None if value is None else round(value, digits)
