@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import DATA, small_scene
-from yellowfen.core.heat.bench_card import look_out
+from yellowfen.core.heat.doubt import Doubts, how_sure
 from yellowfen.core.heat.grid import make_grid, resample
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import CopperLayer, Deed, Move, Side, Underside, Via
@@ -131,14 +131,16 @@ def test_consistency_with_practice(case: str, low: float, high: float) -> None:
     assert max(forecast / high, low / forecast, 1.0) <= 2.0
 
 
-def test_outlook_bands_hold_the_forecast_and_the_stop_has_a_reason() -> None:
+def test_bands_hold_the_forecast_narrow_with_knowledge_and_name_the_blame() -> None:
     scene = small_scene(close_s=30.0)
-    outlook = look_out(scene)
-    band = outlook.bands[0]
-    assert band.early_s < flow_s(rehearse(scene, COARSE)) < band.late_s
-    assert outlook.latest is not None
-    assert outlook.latest.why
-    assert outlook.cautious.at_s <= outlook.latest.at_s
+    sure, known = how_sure(scene, Doubts()), how_sure(scene, Doubts(jet_log_sd=0.08))
+    assert sure.melts[0].low < flow_s(rehearse(scene, COARSE)) < sure.melts[0].high
+    assert known.melts[0].high - known.melts[0].low < 0.6 * (sure.melts[0].high - sure.melts[0].low)
+    assert sure.harm_why
+    assert sure.harm.low < sure.harm.middle
+    assert sure.blame[0].unknown.key == "jet"
+    assert sum(one.share for one in sure.blame) == pytest.approx(1.0)
+    assert sum(sure.fates.values()) == sure.count
 
 
 def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_on() -> None:
@@ -148,11 +150,10 @@ def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_
     heavy = replace(light, ref="C9", package=package_named("CAN-8"))
     hangs = tell(replace(scene, parts=(scene.parts[0], light)), rehearse(replace(scene, parts=(scene.parts[0], light))))
     assert any(event.ref == "R1" and "hangs on" in event.sentence for event in hangs)
-    outlook = look_out(drawn := replace(scene, parts=(scene.parts[0], heavy), moves=(replace(scene.moves[0], seconds=200.0),)))
+    drawn = replace(scene, parts=(scene.parts[0], heavy), moves=(replace(scene.moves[0], seconds=200.0),))
     falls = [event for event in tell(drawn, rehearse(drawn)) if event.kind is Kind.FALLS]
     assert falls
     assert "stay up" in falls[0].sentence
-    assert outlook.latest is not None
 
 
 def test_coverage_maps_are_resampled_by_area() -> None:

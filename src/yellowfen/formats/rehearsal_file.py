@@ -190,6 +190,10 @@ class DoubtsIn(Strict):
     film_log_sd: float = Doubts.film_log_sd
     plate_sd_k: float = Doubts.plate_sd_k
     oven_sd_k: float = Doubts.oven_sd_k
+    outlet_shift_k: float = 0
+    film_factor: float = 1
+    plate_shift_k: float = 0
+    oven_shift_k: float = 0
 
 
 class RehearsalIn(Strict):

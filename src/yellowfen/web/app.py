@@ -1,5 +1,7 @@
 """Wiring of the web application: guards, compression, static files, routes, error pages."""
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI
@@ -8,7 +10,8 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
-from yellowfen.web.routes import bench, boards, heat, home, logbook, look, runs
+from yellowfen.web.routes import bench, boards, heat, home, logbook, look, runs, search
+from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.opening import open_database
 
 STATIC = Path(__file__).parent / "static"
@@ -17,9 +20,17 @@ STATIC = Path(__file__).parent / "static"
 def create_app(data: Path) -> FastAPI:
     """The application on the database in a folder (made and migrated here)."""
     open_database(data).close()
-    app = FastAPI(title="Yellowfen", docs_url=None, redoc_url=None, openapi_url=None)
+    worker = WorkerProcess(data)
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        yield
+        worker.stop()
+
+    app = FastAPI(title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.data = data
-    for routes in (home, boards, heat, runs, look, bench, logbook):
+    app.state.worker = worker
+    for routes in (home, boards, heat, search, runs, look, bench, logbook):
         app.include_router(routes.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)

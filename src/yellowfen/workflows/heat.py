@@ -7,13 +7,14 @@ import time
 from collections import OrderedDict
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.bench_card import Outlook, look_out
+from yellowfen.core.heat.doubt import Doubts, Sureness, how_sure, settled
+from yellowfen.core.heat.iron import Touch, touch
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
-from yellowfen.core.heat.scene import Scene
+from yellowfen.core.heat.scene import Iron, Scene
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of
-from yellowfen.core.work.job import Forecast, HeatPlan, Job, TargetForecast
-from yellowfen.store import boards, jobs, runs
+from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
+from yellowfen.store import boards, calibrations, jobs, runs
 from yellowfen.store.packing import pack
 
 QUICK_ABOVE_MM2 = 3500.0
@@ -29,10 +30,11 @@ class Rehearsed:
     rehearsal: Rehearsal
     wall_s: float
     quick: bool
+    doubts: Doubts
 
 
-_KEPT: "OrderedDict[tuple[int, str, bool], Rehearsed]" = OrderedDict()
-_OUTLOOKS: "OrderedDict[tuple[int, str], Outlook]" = OrderedDict()
+_KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
+_SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
 _LOCK = threading.Lock()
 _MOST_KEPT = 12
 
@@ -54,16 +56,17 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Jo
 
 def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) -> Rehearsed:
     """The job's rehearsal, from memory when nothing changed. `quick` uses the coarse grid."""
-    key = (job.board_id, pack(job.plan), quick)
+    doubts = doubts_of(connection, job.plan)
+    key = (job.board_id, pack(job.plan), quick, doubts)
     with _LOCK:
         if key in _KEPT:
             return _KEPT[key]
-    scene = scene_of(boards.get(connection, job.board_id), job.plan)
-    if quick:
-        scene = _near_the_heat(scene)
+    scene = settled(scene_of(boards.get(connection, job.board_id), job.plan), doubts)
+    if quick and job.plan.source is SourceKind.AIR:
+        scene = near_the_heat(scene)
     began = time.perf_counter()
     resolution = _quick_resolution(scene) if quick else FINE
-    done = Rehearsed(f"{abs(hash(key)):x}", scene, rehearse(scene, resolution), 0.0, quick)
+    done = Rehearsed(f"{abs(hash(key)):x}", scene, rehearse(scene, resolution), 0.0, quick, doubts)
     done = replace(done, wall_s=time.perf_counter() - began)
     with _LOCK:
         _KEPT[key] = done
@@ -77,11 +80,21 @@ def forget(board_id: int) -> None:
     with _LOCK:
         for key in [key for key in _KEPT if key[0] == board_id]:
             del _KEPT[key]
-        for other in [other for other in _OUTLOOKS if other[0] == board_id]:
-            del _OUTLOOKS[other]
+        for other in [other for other in _SURE if other[0] == board_id]:
+            del _SURE[other]
 
 
-def _near_the_heat(scene: Scene) -> Scene:
+def doubts_of(connection: sqlite3.Connection, plan: HeatPlan) -> Doubts:
+    """What is known of the plan's source: its newest calibration in use, or what is believed of any."""
+    if plan.source is SourceKind.AIR:
+        kept = calibrations.of_station(connection, plan.station_id) if plan.station_id is not None else []
+    else:
+        kept = calibrations.of_tool(connection, plan.tool_id) if plan.tool_id is not None else []
+    used = [one for one in kept if not one.undone]
+    return used[-1].result.doubts if used else Doubts()
+
+
+def near_the_heat(scene: Scene) -> Scene:
     """The scene without parts too far from the nozzle to matter to a first answer."""
     centres = [(*scene.centre(move), move.circle_mm) for move in scene.moves if move.blows]
     near = tuple(
@@ -97,35 +110,50 @@ def _quick_resolution(scene: Scene) -> Resolution:
     return replace(COARSE, sample_s=FINE.sample_s, frame_s=FINE.frame_s) if large else QUICK
 
 
-def outlook_of(connection: sqlite3.Connection, job: Job) -> Outlook:
-    """Bands and latest stop of the job's plan, from memory when nothing changed."""
-    key = (job.board_id, pack(job.plan))
+def sureness_of(connection: sqlite3.Connection, job: Job) -> Sureness:
+    """Bands, latest stop, odds and blame of the job's plan, from memory when nothing changed."""
+    doubts = doubts_of(connection, job.plan)
+    key = (job.board_id, pack(job.plan), doubts)
     with _LOCK:
-        if key in _OUTLOOKS:
-            return _OUTLOOKS[key]
-    outlook = look_out(scene_of(boards.get(connection, job.board_id), job.plan))
+        if key in _SURE:
+            return _SURE[key]
+    scene = scene_of(boards.get(connection, job.board_id), job.plan)
+    if job.plan.source is SourceKind.AIR:
+        scene = near_the_heat(scene)
+    sure = how_sure(scene, doubts)
     with _LOCK:
-        _OUTLOOKS[key] = outlook
-        while len(_OUTLOOKS) > _MOST_KEPT:
-            _OUTLOOKS.popitem(last=False)
-    return outlook
+        _SURE[key] = sure
+        while len(_SURE) > _MOST_KEPT:
+            _SURE.popitem(last=False)
+    return sure
 
 
 def start_run(connection: sqlite3.Connection, job_id: int) -> int:
     """Open a run with the present plan and its forecast; returns the run's id."""
     job = jobs.get(connection, job_id)
     done = rehearse_job(connection, job)
-    return runs.add(connection, job_id, job.plan, forecast_of(done, outlook_of(connection, job)))
+    return runs.add(connection, job_id, job.plan, forecast_of(done, sureness_of(connection, job)))
 
 
-def forecast_of(done: Rehearsed, outlook: Outlook) -> Forecast:
+def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
     """What a run keeps of a rehearsal."""
-    bands = {band.ref: band for band in outlook.bands}
     targets = tuple(
-        TargetForecast(ref, all_molten_s(done.rehearsal.joints_of(ref)), bands[ref].early_s, bands[ref].late_s)
-        for ref in done.scene.targets
+        TargetForecast(ref, all_molten_s(done.rehearsal.joints_of(ref)), band.low, band.high)
+        for ref, band in zip(sure.targets, sure.melts, strict=True)
     )
-    latest = outlook.latest
     facts = done.rehearsal.model
-    said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} (from memory, not calibrated)"
-    return Forecast(targets, latest.at_s if latest else None, latest.why if latest else "", said)
+    known = "from memory, not calibrated" if done.doubts == Doubts() else "calibrated"
+    said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} ({known})"
+    return Forecast(targets, sure.harm.middle, sure.harm_why if sure.harm.middle is not None else "", said)
+
+
+def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str) -> tuple[Touch, ...]:
+    """Seconds an iron needs at one joint of the job's board: as a signal pin, through a thermal relief, solidly on a plane."""
+    plan = replace(job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)))
+    scene = scene_of(boards.get(connection, job.board_id), plan)
+    return tuple(touch(scene, iron, ref, pin, tie) for tie in ("signal", "relief", "plane"))
+
+
+def earlier_heats(connection: sqlite3.Connection, job_id: int) -> int:
+    """How many heats this job's board has seen already: its runs in which something flowed."""
+    return sum(1 for run in runs.rows(connection) if run.job_id == job_id and any(tap.kind is TapKind.FLOWED for tap in run.taps))

@@ -100,15 +100,15 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
     if isinstance(scene.source, HotAir):
         return (
             Factor("jet", "strength of the air", "", doubts.jet_factor, doubts.jet_log_sd, True),
-            Factor("outlet", "outlet against display", "K", 0.0, doubts.outlet_sd_k, False), copper,
+            Factor("outlet", "outlet against display", "K", doubts.outlet_shift_k, doubts.outlet_sd_k, False), copper,
         )  # fmt: skip
     if isinstance(scene.source, HotPlate):
         return (
-            Factor("film", "air film", "mm", scene.source.film_mm, doubts.film_log_sd, True),
-            Factor("plate", "plate against setting", "K", 0.0, doubts.plate_sd_k, False), copper,
+            Factor("film", "air film", "mm", scene.source.film_mm * doubts.film_factor, doubts.film_log_sd, True),
+            Factor("plate", "plate against setting", "K", doubts.plate_shift_k, doubts.plate_sd_k, False), copper,
         )  # fmt: skip
     if isinstance(scene.source, Oven):
-        return (Factor("oven", "oven against its curve", "K at 220 °C", 0.0, doubts.oven_sd_k, False), copper)
+        return (Factor("oven", "oven against its curve", "K at 220 °C", doubts.oven_shift_k, doubts.oven_sd_k, False), copper)
     raise InvalidValue("source.kind", "an iron is not calibrated here; give hot air, a plate or an oven")
 
 
@@ -249,7 +249,7 @@ def _calibration(factors: tuple[Factor, ...], result: Fit, residuals: tuple[Resi
 
 
 def narrowed(doubts: Doubts, factors: tuple[Factor, ...], result: Fit) -> Doubts:
-    """The doubts after a fit: the width left in what the factors do together is laid on the first, the others keep theirs."""
+    """The doubts after a fit. The copper factor, lag and offsets belong to the test's own board and probes and are not carried on."""
     sd = np.sqrt(np.diag(result.covariance))
     changes: dict[str, float] = {}
     for factor, z, width in zip(factors, result.z, sd, strict=True):
@@ -257,12 +257,16 @@ def narrowed(doubts: Doubts, factors: tuple[Factor, ...], result: Fit) -> Doubts
             changes["jet_factor"] = doubts.jet_factor * math.exp(doubts.jet_log_sd * float(z))
             changes["jet_log_sd"] = doubts.jet_log_sd * float(width)
         elif factor.key == "film":
+            changes["film_factor"] = doubts.film_factor * math.exp(doubts.film_log_sd * float(z))
             changes["film_log_sd"] = doubts.film_log_sd * float(width)
         elif factor.key == "plate":
+            changes["plate_shift_k"] = doubts.plate_shift_k + doubts.plate_sd_k * float(z)
             changes["plate_sd_k"] = doubts.plate_sd_k * float(width)
         elif factor.key == "outlet":
+            changes["outlet_shift_k"] = doubts.outlet_shift_k + doubts.outlet_sd_k * float(z)
             changes["outlet_sd_k"] = doubts.outlet_sd_k * float(width)
         elif factor.key == "oven":
+            changes["oven_shift_k"] = doubts.oven_shift_k + doubts.oven_sd_k * float(z)
             changes["oven_sd_k"] = doubts.oven_sd_k * float(width)
     return replace(doubts, **changes)
 

@@ -35,7 +35,7 @@ DOUBT_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
 @dataclass(frozen=True)
 class Doubts:
-    """Standard deviations of the uncertain inputs, and the middle of the jet factor. A calibration narrows them."""
+    """Middles and standard deviations of the uncertain inputs. A calibration moves the middles and narrows the rest."""
 
     jet_factor: float = JET_FACTOR
     jet_log_sd: float = JET_FACTOR_LOG_SIGMA
@@ -45,6 +45,10 @@ class Doubts:
     film_log_sd: float = FILM_LOG_SD
     plate_sd_k: float = PLATE_SD_K
     oven_sd_k: float = OVEN_SD_K
+    outlet_shift_k: float = 0.0
+    film_factor: float = 1.0
+    plate_shift_k: float = 0.0
+    oven_shift_k: float = 0.0
 
     def __post_init__(self) -> None:
         in_range("doubts.jet_factor", self.jet_factor, 0.05, 5)
@@ -52,6 +56,9 @@ class Doubts:
             in_range(f"doubts.{name}", getattr(self, name), 0, 2)
         for name in ("outlet_sd_k", "plate_sd_k", "oven_sd_k"):
             in_range(f"doubts.{name}", getattr(self, name), 0, 100, "K")
+        for name in ("outlet_shift_k", "plate_shift_k", "oven_shift_k"):
+            in_range(f"doubts.{name}", getattr(self, name), -150, 150, "K")
+        in_range("doubts.film_factor", self.film_factor, 0.05, 20)
 
 
 @dataclass(frozen=True)
@@ -112,16 +119,16 @@ def sampled(scene: Scene, doubts: Doubts, draw: dict[str, float]) -> Scene:
     factor = doubts.jet_factor * math.exp(doubts.jet_log_sd * draw.get("jet", 0.0))
     moves = scene.moves
     if isinstance(source, HotAir):
-        outlet = min(max(source.outlet_c + doubts.outlet_sd_k * draw.get("outlet", 0.0), 50.0), 600.0)
+        outlet = min(max(source.outlet_c + doubts.outlet_shift_k + doubts.outlet_sd_k * draw.get("outlet", 0.0), 50.0), 600.0)
         source = replace(source, outlet_c=outlet)
         moves = tuple(_held(move, math.exp(doubts.hand_share * draw.get("hand", 0.0))) for move in moves)
     elif isinstance(source, HotPlate):
-        film = min(max(source.film_mm * math.exp(doubts.film_log_sd * draw.get("film", 0.0)), 0.02), 3.0)
-        shift = doubts.plate_sd_k * draw.get("plate", 0.0)
+        film = min(max(source.film_mm * doubts.film_factor * math.exp(doubts.film_log_sd * draw.get("film", 0.0)), 0.02), 3.0)
+        shift = doubts.plate_shift_k + doubts.plate_sd_k * draw.get("plate", 0.0)
         start = None if source.start_c is None else source.start_c
         source = replace(source, film_mm=film, set_c=min(max(source.set_c + shift, 40.0), 450.0), start_c=start)
     elif isinstance(source, Oven):
-        share = doubts.oven_sd_k * draw.get("oven", 0.0)
+        share = doubts.oven_shift_k + doubts.oven_sd_k * draw.get("oven", 0.0)
         source = replace(source, curve=tuple((at, air + share * _far(air), wall + share * _far(wall)) for at, air, wall in source.curve))
     return replace(scene, board=board, source=source, moves=moves, jet_factor=factor)
 
@@ -143,6 +150,11 @@ def _coppered(board: BoardStack, factor: float) -> BoardStack:
 
 def _thicker(foil: CopperLayer, factor: float) -> CopperLayer:
     return replace(foil, thickness_um=min(foil.thickness_um * factor, 500.0))
+
+
+def settled(scene: Scene, doubts: Doubts) -> Scene:
+    """The scene with its uncertain inputs at their middles: what a forecast rehearses."""
+    return sampled(scene, doubts, {})
 
 
 @dataclass(frozen=True)

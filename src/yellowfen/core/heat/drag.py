@@ -13,7 +13,7 @@ from yellowfen.core.source.mark import Mark, constant
 SURFACE_TENSION_N_M = constant("solder_surface_tension", 0.4, "N/m", Mark.FROM_MEMORY, "under flux 0.35 to 0.5", "does the air push a part")
 DRAG = constant("side_drag", 1.1, "1", Mark.FROM_MEMORY, "a low box on a wall", "does the air push a part")
 HOLD_SHARE = constant(
-    "hold_share", 0.3, "1", Mark.FROM_MEMORY, "share of edge times tension that resists a shift", "does the air push a part"
+    "hold_share", 0.5, "1", Mark.FROM_MEMORY, "share of edge times tension that resists a shift", "does the air push a part"
 )
 _GAS_J_KGK = 287.05
 _PRESSURE_PA = 101325.0

@@ -23,6 +23,7 @@ from yellowfen.core.heat.scene import (
     Oven,
     Preheater,
     Scene,
+    Side,
     TipShape,
     Underside,
 )
@@ -82,6 +83,9 @@ def drive_of(scene: Scene, face_limit_s: float, long_limit_s: float, nozzle_step
         _fill_plate(row, scene, move)
         pieces.append(_around(row, scene, move, began))
         began += move.seconds
+    tallest = tallest_beneath_mm(scene)
+    if isinstance(scene.source, HotPlate) and tallest > 0:
+        warnings.append(f"parts underneath hold the board {tallest:.1f} mm off the plate: heat comes slowly, if at all")
     plate, state = _plate(scene)
     return Drive(segments, np.concatenate(pieces), plate, state, tuple(dict.fromkeys(warnings)))
 
@@ -130,6 +134,7 @@ def _fill_plate(row: Array, scene: Scene, move: Move) -> None:
     if isinstance(scene.source, (HotPlate, Iron)):
         row[k.PLATE_SET] = scene.source.set_c - scene.ambient_c
     row[k.TIP_ON] = float(move.deed is Deed.TOUCH)
+    row[k.ON_PLATE] = float(move.deed is Deed.PLATE)
 
 
 def _around(row: Array, scene: Scene, move: Move, began: float) -> Array:
@@ -145,7 +150,7 @@ def _around(row: Array, scene: Scene, move: Move, began: float) -> Array:
     room = scene.ambient_c
     if move.deed is Deed.OVEN and isinstance(scene.source, Oven):
         points = np.array(scene.source.curve)
-        air, wall = (np.interp(began + middle, points[:, 0], points[:, column]) - room for column in (1, 2))
+        air, wall = (np.interp(began + move.from_s + middle, points[:, 0], points[:, column]) - room for column in (1, 2))
         table[:, k.AIR_TOP] = table[:, k.AIR_LOW] = _not_zero(air)
         table[:, k.WALL_TOP] = table[:, k.WALL_LOW] = _not_zero(wall)
         table[:, k.FORCED_TOP] = table[:, k.FORCED_LOW] = scene.source.fan_w_m2k
@@ -176,10 +181,13 @@ def _rest_w_m2k(scene: Scene) -> float:
 
 
 def open_below(scene: Scene) -> bool:
-    """True where the underside meets air and sees the room (or an oven, or a preheater): no rest and no plate under it."""
-    if isinstance(scene.source, HotPlate):
-        return False
-    return isinstance(scene.source, Oven) or scene.preheater is not None or scene.board.underside is Underside.OPEN
+    """True where the underside meets air and sees the room (or an oven, or a preheater) whenever no plate is under it."""
+    return isinstance(scene.source, (HotPlate, Oven)) or scene.preheater is not None or scene.board.underside is Underside.OPEN
+
+
+def tallest_beneath_mm(scene: Scene) -> float:
+    """Height of the tallest part on the underside, mm; it keeps the board off a plate."""
+    return max((part.package.height_mm + part.package.gap_mm for part in scene.parts if part.side is Side.BOTTOM), default=0.0)
 
 
 def path_offsets(move: Move, at_s: Array) -> tuple[Array, Array]:

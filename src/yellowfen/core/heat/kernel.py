@@ -66,6 +66,7 @@ from yellowfen.core.heat.kernel_tables import (
     NEVER,
     NOZZLE_X,
     NOZZLE_Y,
+    ON_PLATE,
     P_BAND_K,
     P_GAIN_W_K,
     P_HEAT,
@@ -587,10 +588,12 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
                         here[WALL_TOP],
                         ambient_k,
                     )
-                    _refresh_room(both[now_in[bottom], bottom], still[1], glow[1], convection_down, here[FORCED_LOW], radiation * radiates_down,
-                                  here[AIR_LOW], here[WALL_LOW], ambient_k)  # fmt: skip
+                    on_plate = jet[ON_PLATE] > 0.5
+                    bare = 0.0 if on_plate else 1.0
+                    _refresh_room(both[now_in[bottom], bottom], still[1], glow[1], bare * convection_down, here[FORCED_LOW],
+                                  bare * radiation * radiates_down, here[AIR_LOW], here[WALL_LOW], ambient_k)  # fmt: skip
                     sourced = here[AIR_LOW] != 0.0 or here[WALL_LOW] != 0.0 or here[REST_K] != 0.0
-                    _refresh_unblown(open_low, contact, still[1], glow[1], drive_h[1], drive_q[1], loss_h[1],
+                    _refresh_unblown(open_low, contact if on_plate else nothing, still[1], glow[1], drive_h[1], drive_q[1], loss_h[1],
                                      here[AIR_LOW], here[WALL_LOW], here[REST_W_M2K], here[REST_K], plate_state[S_PLATE_K], sourced)  # fmt: skip
                 if lit:
                     _refresh_jet(open_top, jet_top, still[0], glow[0], drive_h[0], drive_q[0], loss_h[0], cell_x, cell_y,

@@ -5,10 +5,25 @@ The compiled kernel has these numbers in it and its cache does not see this file
 
 # Columns of the segment table (one row per recipe move), SI units. A segment is MACROS long steps of SUBS face steps each;
 # surface coefficients are refreshed every REFRESH long steps. M_XX.. is the jet's metric: r² = M_XX dx² + M_XY dx dy + M_YY dy².
-(SECONDS, JET_H, JET_SPREAD, JET_WARMTH, JET_WARMTH_RADIUS, JET_K, M_XX, M_XY, M_YY, MACROS, SUBS, REFRESH, LIT, PLATE_SET, TIP_ON) = range(
-    15
-)
-SEGMENT_COLUMNS = 15
+(
+    SECONDS,
+    JET_H,
+    JET_SPREAD,
+    JET_WARMTH,
+    JET_WARMTH_RADIUS,
+    JET_K,
+    M_XX,
+    M_XY,
+    M_YY,
+    MACROS,
+    SUBS,
+    REFRESH,
+    LIT,
+    PLATE_SET,
+    TIP_ON,
+    ON_PLATE,
+) = range(16)
+SEGMENT_COLUMNS = 16
 # Columns of the nozzle's path and the surroundings, one row per refresh. Temperatures in K above the room.
 (NOZZLE_X, NOZZLE_Y, AIR_TOP, WALL_TOP, FORCED_TOP, AIR_LOW, WALL_LOW, FORCED_LOW, REST_W_M2K, REST_K) = range(10)
 AROUND_COLUMNS = 10

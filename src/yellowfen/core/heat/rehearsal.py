@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.air import conductivity_w_mk
-from yellowfen.core.heat.drive import Drive, drive_of, open_below
+from yellowfen.core.heat.air import KELVIN, conductivity_w_mk
+from yellowfen.core.heat.drive import Drive, drive_of, open_below, tallest_beneath_mm
 from yellowfen.core.heat.grid import Grid, make_grid
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, JointName, Network, build_network
@@ -268,15 +268,20 @@ def step_limits_s(network: Network, contact: Array) -> tuple[float, float]:
 
 
 def contact_w_m2k(scene: Scene, grid: Grid) -> Array:
-    """Conductance per area from a hot plate to each cell of the underside, W/m²K: an air film, thicker towards the corners of a bowed board."""
+    """Conductance per area from a hot plate to each cell of the underside, W/m²K.
+
+    An air film, thicker towards the corners of a bowed board and never thinner than the parts underneath are tall, and
+    radiation across it at the mean of the plate's setting and a warm board.
+    """
     if not isinstance(scene.source, HotPlate):
         return np.zeros(grid.cells)
     width, height = scene.board.width_mm * 1e-3, scene.board.height_mm * 1e-3
     out = ((grid.cell_x - width / 2) ** 2 + (grid.cell_y - height / 2) ** 2) / ((width / 2) ** 2 + (height / 2) ** 2)
-    film_m = (scene.source.film_mm + scene.source.warp_mm * out) * 1e-3
+    film_m = (max(scene.source.film_mm, tallest_beneath_mm(scene)) + scene.source.warp_mm * out) * 1e-3
     inside = grid.flat(grid.inside.astype(float))
     film_c = 0.5 * (scene.source.set_c + 100.0)
-    return np.asarray(inside * conductivity_w_mk(film_c) / film_m)
+    glow = 4.0 * EMISSIVITY**2 * STEFAN_BOLTZMANN * (film_c + KELVIN) ** 3
+    return np.asarray(inside * (conductivity_w_mk(film_c) / film_m + glow))
 
 
 def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Rehearsal:

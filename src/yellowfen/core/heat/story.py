@@ -42,7 +42,7 @@ FLUX_ACTIVE_C = constant("flux_active", 130.0, "°C", Mark.FROM_MEMORY, "rosin f
 FLUX_LIFE_S = constant("flux_life", 150.0, "s", Mark.FROM_MEMORY, "soaks longer than 120 s dry paste out; some margin", "grey crust")
 RAMP_K_S = constant("ramp_limit", 3.0, "K/s", Mark.FROM_MEMORY, "IPC/JEDEC J-STD-020 profiles, as remembered", "ramp note")
 RAMP_SPAN_S = constant("ramp_span", 2.0, "s", Mark.FROM_MEMORY, "a ramp is read over a couple of seconds, not an instant", "ramp note")
-PUSHED_SHARE = 0.5
+PUSHED_SHARE = 1.0
 
 
 class Kind(StrEnum):

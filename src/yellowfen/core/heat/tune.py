@@ -26,6 +26,7 @@ from yellowfen.core.heat.window import (
     window_column,
     with_dwell,
     with_setting,
+    worth,
 )
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.errors import InvalidValue
@@ -67,10 +68,8 @@ class Proposal:
 
     @property
     def score(self) -> float:
-        """Margin in σ; one that leaves a neighbour loose ranks below every one that does not."""
-        if self.best is None:
-            return -100.0
-        return self.best.sigmas - (10.0 if self.best.spills else 0.0)
+        """Margin in σ, less what a loose neighbour costs."""
+        return -100.0 if self.best is None else worth(self.best)
 
 
 @dataclass(frozen=True)

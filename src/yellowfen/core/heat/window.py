@@ -5,7 +5,6 @@ The calmest point is the good pair farthest from any border, in units of the use
 """
 
 import itertools
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -19,7 +18,7 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
 
 DWELL_LOG_SD = 0.08
-HAND_MM = 3.0
+LOOSE_COST_SD = 1.0
 WINDOW_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
 
@@ -187,12 +186,14 @@ def make_window(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s:
 
 
 def calmest(columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance) -> Calmest | None:
-    """The pair farthest from a border among the good ones; among those where only a neighbour comes loose, if none is good."""
-    for allowed in ((Fate.GOOD,), (Fate.GOOD, Fate.SPILLS)):
-        found = _calmest_among(columns, dwells_s, tolerance, allowed)
-        if found is not None:
-            return found
-    return None
+    """The pair farthest from a border. A loose neighbour costs LOOSE_COST_SD: a roomy place with one beats a narrow ledge without."""
+    found = [_calmest_among(columns, dwells_s, tolerance, allowed) for allowed in ((Fate.GOOD,), (Fate.GOOD, Fate.SPILLS))]
+    return max((one for one in found if one is not None), key=worth, default=None)
+
+
+def worth(best: Calmest) -> float:
+    """Margin in standard deviations, less what a loose neighbour costs."""
+    return best.sigmas - (LOOSE_COST_SD if best.spills else 0.0)
 
 
 def _calmest_among(
@@ -207,29 +208,32 @@ def _calmest_among(
     i, j = np.unravel_index(int(np.argmax(distance)), distance.shape)
     low, high = _run(good[:, j], int(i))
     early, late = _run(good[i], int(j))
-    border = nearest[i, j]
-    binds = columns[border[0]].outcomes[border[1]].why if border[0] >= 0 else "the edge of the map"
+    a, b = nearest[i, j]
+    mapped = 0 <= a < len(columns) and 0 <= b < len(dwells_s)
+    binds = columns[a].outcomes[b].why if mapped else "the map ends"
     spills = columns[i].outcomes[j].fate is Fate.SPILLS
     return Calmest(columns[i].setting, dwells_s[j], float(distance[i, j]), columns[low].setting, columns[high].setting, dwells_s[early],
                    dwells_s[late], binds, spills)  # fmt: skip
 
 
 def _to_border(good: np.ndarray, across: Array, along: Array) -> tuple[Array, np.ndarray]:
-    """Distance from every good cell to the nearest cell that is not, half a cell nearer; the map's own edge does not count as a border."""
-    bad = np.argwhere(~good)
+    """Distance from every good cell to the nearest cell that is not, half a cell nearer. What lies beyond the map counts as not good."""
+    framed = np.pad(good, 1, constant_values=False)
+    wide, tall = _framed(across), _framed(along)
+    bad = np.argwhere(~framed)
     distance = np.zeros(good.shape)
     nearest = np.full((*good.shape, 2), -1)
     half = 0.5 * min(float(np.diff(across).min()), float(np.diff(along).min()))
-    edge = 0.5 * max(math.hypot(float(np.ptp(across)), float(np.ptp(along))), 1e-9)
     for i, j in np.argwhere(good):
-        if len(bad):
-            away = np.hypot(across[bad[:, 0]] - across[i], along[bad[:, 1]] - along[j])
-            pick = int(np.argmin(away))
-            distance[i, j], nearest[i, j] = max(float(away[pick]) - half, 1e-3), bad[pick]
-        else:
-            inset = min(across[i] - across[0], across[-1] - across[i], along[j] - along[0], along[-1] - along[j])
-            distance[i, j] = min(max(float(inset), 1e-3), edge)
+        away = np.hypot(wide[bad[:, 0]] - across[i], tall[bad[:, 1]] - along[j])
+        pick = int(np.argmin(away))
+        distance[i, j], nearest[i, j] = max(float(away[pick]) - half, 1e-3), bad[pick] - 1
     return distance, nearest
+
+
+def _framed(values: Array) -> Array:
+    """The values with one more step at either end."""
+    return np.concatenate([[2 * values[0] - values[1]], values, [2 * values[-1] - values[-2]]])
 
 
 def _run(line: np.ndarray, at: int) -> tuple[int, int]:

@@ -1,10 +1,13 @@
 """A board and a heat plan as a scene for the thermal model."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from yellowfen.core.board.board import Board, BoardPart
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, HotAir, Move, PlacedPart, Scene, Side, Via
-from yellowfen.core.work.job import HeatPlan
+from yellowfen.core.heat.scene import BoardStack, CopperLayer, Move, PlacedPart, Scene, Shield, Side, Via
+from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
+from yellowfen.core.work.job import HeatPlan, SourceKind
 from yellowfen.errors import InvalidValue
 
 WIDEST_VIA_MM = 1.1
@@ -18,15 +21,24 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
     for ref in plan.targets:
         if ref not in known:
             raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
-    parts = tuple(_placed(part, plan.alloy) for part in board.parts if _on_board(board, part))
+    parts = tuple(
+        _placed(part, plan.alloy if part.ref in plan.targets else plan.board_alloy or plan.alloy)
+        for part in board.parts if _on_board(board, part)
+    )  # fmt: skip
     guesses = [f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets]
     if not board.copper:
         guesses.append("no copper layers: the board is rehearsed as bare laminate, so true heating is slower")
     return Scene(
-        board=_stack(board, plan), parts=parts, source=HotAir(plan.nozzle_mm, plan.outlet_c + plan.outlet_offset_c, plan.flow_lpm),
+        board=_stack(board, plan), parts=parts, source=plan.heat_source(),
         moves=tuple(_aimed(move, plan.targets) for move in plan.moves), targets=plan.targets, ambient_c=plan.ambient_c,
-        guesses=tuple(guesses),
+        guesses=tuple(guesses), preheater=plan.preheater if plan.source is SourceKind.AIR else None,
+        shields=tuple(_foil_over(part) for part in parts if part.ref in plan.shields),
     )  # fmt: skip
+
+
+def _foil_over(part: PlacedPart) -> Shield:
+    half_x, half_y = half_size_mm(part)
+    return Shield(part.x_mm, part.y_mm, 2 * (half_x + ROOM_MM), 2 * (half_y + ROOM_MM))
 
 
 def _on_board(board: Board, part: BoardPart) -> bool:
@@ -39,12 +51,19 @@ def _placed(part: BoardPart, alloy: str) -> PlacedPart:
 
 
 def _aimed(move: Move, targets: tuple[str, ...]) -> Move:
-    return Move(move.deed, move.seconds, targets if move.blows else (), move.height_mm, move.circle_mm, move.circle_s)
+    return replace(move, over=targets if move.blows else ())
 
 
 def _stack(board: Board, plan: HeatPlan) -> BoardStack:
     copper = tuple(CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth) for one in board.copper)
     vias = tuple(Via(hole.x_mm, hole.y_mm, hole.drill_mm) for hole in board.holes if hole.plated and hole.drill_mm <= WIDEST_VIA_MM)
     return BoardStack(
-        board.width_mm, board.height_mm, board.thickness_mm, copper, plan.underside, vias, board.outline[0] if board.outline else ()
+        board.width_mm,
+        board.height_mm,
+        board.thickness_mm,
+        copper,
+        plan.underside,
+        vias,
+        board.outline[0] if board.outline else (),
+        plan.core,
     )

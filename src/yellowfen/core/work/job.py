@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from yellowfen.core.heat.scene import Deed, HotAir, Move, Underside
+from yellowfen.core.heat.scene import Core, Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, Source, Underside
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
@@ -31,9 +31,49 @@ class Station:
         HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm)
 
 
+class SourceKind(StrEnum):
+    """What the Heat stage works with."""
+
+    AIR = "air"
+    PLATE = "plate"
+    OVEN = "oven"
+
+
+class ToolKind(StrEnum):
+    """Heat sources of the bench beside hot-air stations."""
+
+    PLATE = "plate"
+    OVEN = "oven"
+    PREHEATER = "preheater"
+    IRON = "iron"
+
+
+@dataclass(frozen=True)
+class Tool:
+    """A plate, oven, preheater or iron of the bench in its owner's words."""
+
+    id: int
+    kind: ToolKind
+    name: str
+    content: HotPlate | Oven | Preheater | Iron
+
+    def __post_init__(self) -> None:
+        if not 1 <= len(self.name.strip()) <= 60:
+            raise InvalidValue("name", "give it a name of 1 to 60 letters")
+        kinds = {ToolKind.PLATE: HotPlate, ToolKind.OVEN: Oven, ToolKind.PREHEATER: Preheater, ToolKind.IRON: Iron}
+        if not isinstance(self.content, kinds[self.kind]):
+            raise InvalidValue("kind", f"these are not the settings of a {self.kind}")
+
+
+USUAL_OVEN = Oven(
+    ((0.0, 25.0, 25.0), (90.0, 140.0, 150.0), (180.0, 165.0, 175.0), (250.0, 225.0, 245.0), (280.0, 225.0, 245.0), (400.0, 70.0, 80.0)),
+    12.0,
+)
+
+
 @dataclass(frozen=True)
 class HeatPlan:
-    """What the Heat stage is set to. `outlet_c` as displayed by the station."""
+    """What the Heat stage is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder already on the board."""
 
     alloy: str = "Sn63Pb37"
     station_id: int | None = None
@@ -45,27 +85,46 @@ class HeatPlan:
     ambient_c: float = 23.0
     targets: tuple[str, ...] = ()
     moves: tuple[Move, ...] = field(default_factory=lambda: usual_moves(()))
+    source: SourceKind = SourceKind.AIR
+    nozzle_long_mm: float | None = None
+    nozzle_turn_deg: float = 0.0
+    plate: HotPlate = field(default_factory=lambda: HotPlate(230.0))
+    oven: Oven = USUAL_OVEN
+    tool_id: int | None = None
+    preheater: Preheater | None = None
+    shields: tuple[str, ...] = ()
+    board_alloy: str | None = None
+    core: Core = Core.FR4
 
     def __post_init__(self) -> None:
         alloy_named(self.alloy)
+        if self.board_alloy is not None:
+            alloy_named(self.board_alloy, "board_alloy")
         in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
         in_range("ambient_c", self.ambient_c, -10, 60, "°C")
-        HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm)
+        self.hot_air()
         if len(self.moves) > 20:
             raise InvalidValue("moves", "more than 20 moves cannot be followed at the bench; join some")
         if len(self.targets) > 60:
             raise InvalidValue("targets", "choose at most 60 parts at once")
+        if len(self.shields) > 40:
+            raise InvalidValue("shields", "cover at most 40 parts")
+
+    def hot_air(self) -> HotAir:
+        """The station as it truly blows."""
+        return HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm, self.nozzle_turn_deg)
+
+    def heat_source(self) -> Source:
+        """The source of heat that the plan works with."""
+        if self.source is SourceKind.PLATE:
+            return self.plate
+        return self.oven if self.source is SourceKind.OVEN else self.hot_air()
 
 
 def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
-    """The recipe a new job starts with: warm from above, close in circling, hold, withdraw (common practice)."""
+    """The recipe a new job starts with: warm from above, close in circling, away (common practice)."""
     over = targets or ("?",)
-    return (
-        Move(Deed.WARM, 25.0, over, 60.0, 10.0),
-        Move(Deed.CLOSE, 35.0, over, 15.0, 4.0),
-        Move(Deed.HOLD, 5.0, over, 15.0, 0.0),
-        Move(Deed.WITHDRAW, 45.0),
-    )
+    return (Move(Deed.WARM, 25.0, over, 60.0, 10.0), Move(Deed.CLOSE, 40.0, over, 15.0, 4.0), Move(Deed.WITHDRAW, 45.0))
 
 
 @dataclass(frozen=True)

@@ -1,61 +1,50 @@
 """The Heat stage: settings and recipe, the rehearsal, its lines, frames and bench card."""
 
 import base64
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import BaseModel, ConfigDict, Field
 
+from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.outcome import Fate
+from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
-from yellowfen.core.heat.scene import Deed, Move, Scene, Underside
-from yellowfen.core.heat.story import FLUX_THINS_C, all_molten_s, frozen_s, hottest_neighbours, tell
+from yellowfen.core.heat.scene import Iron, Move, Scene, TipShape, Underside
+from yellowfen.core.heat.story import (
+    FLUX_LIFE_S,
+    FLUX_THINS_C,
+    RAMP_K_S,
+    all_molten_s,
+    flux_time_s,
+    frozen_s,
+    hottest_neighbours,
+    ramp_k_s,
+    tell,
+)
 from yellowfen.core.metal.alloy import ALLOYS
-from yellowfen.core.work.job import HeatPlan, Job
-from yellowfen.store import boards, jobs, runs, stations
+from yellowfen.core.work.job import Job, SourceKind, ToolKind
+from yellowfen.store import boards, jobs, runs, stations, tools
 from yellowfen.web.database import Database
+from yellowfen.web.heat_forms import PlanForm, plan_settings
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
-from yellowfen.workflows.heat import Rehearsed, keep_plan, outlook_of, rehearse_job, start_run
+from yellowfen.workflows.heat import (
+    Rehearsed,
+    earlier_heats,
+    keep_plan,
+    rehearse_job,
+    start_run,
+    sureness_of,
+    touch_joint,
+)
 
 router = APIRouter()
 MOST_POINTS = 240
 MOST_FRAMES = 60
 FRAME_LOW_C, FRAME_STEP_C = 10.0, 1.5
-
-
-class MoveForm(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-    do: Deed
-    seconds: float
-    height_mm: float = 20.0
-    circle_mm: float = 0.0
-    circle_s: float = 2.0
-
-
-class PlanForm(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-    alloy: str
-    station_id: int | None = None
-    nozzle_mm: float
-    outlet_c: float
-    flow_lpm: float
-    outlet_offset_c: float = 0.0
-    underside: Underside
-    ambient_c: float
-    targets: list[str] = Field(max_length=60)
-    moves: list[MoveForm] = Field(max_length=20)
-
-    def plan(self) -> HeatPlan:
-        targets = tuple(dict.fromkeys(self.targets))
-        over = targets or ("?",)
-        moves = tuple(
-            Move(one.do, one.seconds, () if one.do is Deed.WITHDRAW else over, one.height_mm, one.circle_mm, one.circle_s)
-            for one in self.moves
-        )
-        return HeatPlan(self.alloy, self.station_id, self.nozzle_mm, self.outlet_c, self.flow_lpm, self.outlet_offset_c, self.underside,
-                        self.ambient_c, targets, moves)  # fmt: skip
 
 
 @router.get("/jobs/{job_id}")
@@ -70,27 +59,27 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
     return page(request, "heat.html", {
         "room": "jobs", "stage": "heat", "job": job, "board": board, "plan": plan_svg(board, "top"),
         "alloys": list(ALLOYS.values()), "stations": stations.rows(database), "undersides": [str(one) for one in Underside],
-        "settings": _settings(job.plan), "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
-        "run": runs.latest_of(database, job_id),
+        "settings": plan_settings(job.plan), "irons": _irons(database), "tools": _tools(database), "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
+        "run": runs.latest_of(database, job_id), "earlier": earlier_heats(database, job_id),
     })  # fmt: skip
+
+
+def _tools(database: Database) -> dict[str, list[dict[str, Any]]]:
+    """The bench's other heat sources by kind, as the page takes them over."""
+    found: dict[str, list[dict[str, Any]]] = {str(kind): [] for kind in ToolKind}
+    for tool in tools.rows(database):
+        found[str(tool.kind)].append({"id": tool.id, "name": tool.name, "content": asdict(tool.content)})
+    return found
+
+
+def _irons(database: Database) -> list[dict[str, Any]]:
+    return _tools(database)["iron"] or [{"id": 0, "name": "1.6 mm chisel", "content": asdict(Iron(1.6, 340.0))}]
 
 
 def _station_facts(station: Any) -> dict[str, Any]:
     return {
         "nozzle_mm": station.nozzle_mm, "outlet_c": station.outlet_c, "flow_lpm": station.flow_lpm, "outlet_label": station.outlet_label,
         "flow_label": station.flow_label, "outlet_offset_c": station.outlet_offset_c, "name": station.name,
-    }  # fmt: skip
-
-
-def _settings(plan: HeatPlan) -> dict[str, Any]:
-    return {
-        "alloy": plan.alloy, "station_id": plan.station_id, "nozzle_mm": plan.nozzle_mm, "outlet_c": plan.outlet_c,
-        "flow_lpm": plan.flow_lpm, "outlet_offset_c": plan.outlet_offset_c, "underside": str(plan.underside),
-        "ambient_c": plan.ambient_c, "targets": list(plan.targets),
-        "moves": [
-            {"do": str(m.deed), "seconds": m.seconds, "height_mm": m.height_mm, "circle_mm": m.circle_mm, "circle_s": m.circle_s}
-            for m in plan.moves
-        ],
     }  # fmt: skip
 
 
@@ -118,14 +107,38 @@ def _answer(job: Job, done: Rehearsed) -> dict[str, Any]:
         "moves": [_move(scene, move) for move in scene.moves],
         "total_s": rehearsal.model.simulated_s, "warnings": list(rehearsal.warnings), "board_peak_c": round(rehearsal.board_peak_c),
         "energy": {"in_j": round(rehearsal.energy.put_in_j), "residual_j": round(rehearsal.energy.residual_j, 3)},
-        "frames": _frames(rehearsal), "cell_mm": round(rehearsal.model.cell_mm, 2), "jet_factor": rehearsal.model.jet_factor,
+        "profile": _profile(job, scene, rehearsal), "spent": _spent(scene, rehearsal),
+        "plate_c": None if rehearsal.plate_c is None else np.round(rehearsal.plate_c[::stride], 1).tolist(),
+        "calibrated": done.doubts != Doubts(), "frames": _frames(rehearsal), "cell_mm": round(rehearsal.model.cell_mm, 2), "jet_factor": rehearsal.model.jet_factor,
     }  # fmt: skip
+
+
+def _profile(job: Job, scene: Scene, rehearsal: Rehearsal) -> dict[str, Any] | None:
+    """Criteria of a plate's or oven's heat; hot air is judged by its events alone."""
+    if job.plan.source is SourceKind.AIR:
+        return None
+    profile = profile_of(scene, rehearsal)
+    rows = [
+        {"name": c.name, "value": round(c.value, 1), "low": c.low, "high": c.high, "unit": c.unit, "source": c.source,
+         "used": round(c.used, 3), "inside": c.inside}
+        for c in profile.criteria
+    ]  # fmt: skip
+    return {"index": round(profile.index_percent), "worst": profile.worst.name, "criteria": rows}
+
+
+def _spent(scene: Scene, rehearsal: Rehearsal) -> list[dict[str, Any]]:
+    """Steepest rise and time of warm flux per target, against what is usual."""
+    return [
+        {"ref": ref, "ramp": round(ramp_k_s(rehearsal, ref), 1), "ramp_limit": RAMP_K_S, "flux_s": round(flux_time_s(rehearsal, ref)),
+         "flux_limit": FLUX_LIFE_S}
+        for ref in scene.targets
+    ]  # fmt: skip
 
 
 def _move(scene: Scene, move: Move) -> dict[str, Any]:
     x, y = scene.centre(move)
     return {"do": str(move.deed), "seconds": move.seconds, "height_mm": move.height_mm, "circle_mm": move.circle_mm,
-            "circle_s": move.circle_s, "x_mm": x, "y_mm": y}  # fmt: skip
+            "circle_s": move.circle_s, "path": str(move.path), "along_deg": move.along_deg, "blows": move.blows, "x_mm": x, "y_mm": y}  # fmt: skip
 
 
 def _line(scene: Scene, rehearsal: Rehearsal, ref: str, stride: int) -> dict[str, Any]:
@@ -175,15 +188,28 @@ def _edges_filled(frames: Any, rehearsal: Rehearsal) -> Any:
     return filled
 
 
-@router.get("/api/jobs/{job_id}/outlook")
-def outlook(job_id: int, database: Database) -> dict[str, Any]:
-    """How sure: bands of the last melt, and the latest stop with its reason."""
-    look = outlook_of(database, jobs.get(database, job_id))
+@router.get("/api/jobs/{job_id}/sureness")
+def sureness(job_id: int, database: Database) -> dict[str, Any]:
+    """How sure: bands of the last melt, the latest stop with its reason, the odds, and which unknown is to blame."""
+    sure = sureness_of(database, jobs.get(database, job_id))
     return {
-        "bands": [{"ref": b.ref, "early_s": b.early_s, "late_s": b.late_s} for b in look.bands],
-        "latest": {"at_s": look.latest.at_s, "why": look.latest.why} if look.latest else None,
-        "cautious": {"at_s": look.cautious.at_s, "why": look.cautious.why} if look.cautious else None,
+        "bands": [{"ref": ref, "early_s": b.low, "late_s": b.high} for ref, b in zip(sure.targets, sure.melts, strict=True)],
+        "latest": _stop(sure.harm.middle, sure.harm_why), "cautious": _stop(sure.harm.low, sure.harm_why),
+        "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate], "count": sure.count,
+        "blame": [{"name": one.unknown.name, "test": one.unknown.test, "share": round(one.share, 2)} for one in sure.blame],
     }  # fmt: skip
+
+
+def _stop(at_s: float | None, why: str) -> dict[str, Any] | None:
+    return None if at_s is None else {"at_s": at_s, "why": why}
+
+
+@router.get("/api/jobs/{job_id}/iron")
+def iron_touch(job_id: int, database: Database, ref: str, pin: str, tip_mm: float, set_c: float, power_w: float = 60.0,
+               shape: TipShape = TipShape.CHISEL) -> dict[str, Any]:  # fmt: skip
+    """Seconds an iron needs at one joint, tied as a signal, through a relief, and solidly to a plane."""
+    touches = touch_joint(database, jobs.get(database, job_id), Iron(tip_mm, set_c, shape, power_w), ref, pin)
+    return {"touches": [asdict(one) for one in touches]}
 
 
 @router.post("/jobs/{job_id}/runs")

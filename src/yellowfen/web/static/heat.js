@@ -4,11 +4,37 @@
 document.addEventListener("alpine:init", () => {
   const settings = JSON.parse(document.getElementById("settings").textContent);
   const stations = JSON.parse(document.getElementById("stations").textContent);
-  const names = { warm: "Warm", close: "Close in", hold: "Hold", withdraw: "Away" };
+  const tools = JSON.parse(document.getElementById("tools").textContent);
+  const irons = JSON.parse(document.getElementById("irons").textContent);
+  const names = { warm: "Warm", close: "Close in", hold: "Hold", withdraw: "Away", preheat: "From below", plate: "On the plate", oven: "In the oven" };
+  const blowing = ["warm", "close", "hold"];
+  const usual = {
+    air: () => [{ do: "warm", seconds: 25, height_mm: 60, circle_mm: 10 }, { do: "close", seconds: 40, height_mm: 15, circle_mm: 4 }, { do: "withdraw", seconds: 45 }],
+    plate: () => [{ do: "plate", seconds: 90 }, { do: "withdraw", seconds: 60 }],
+    oven: (plan) => [{ do: "oven", seconds: Math.min(plan.oven.curve[plan.oven.curve.length - 1][0], 900) }],
+  };
+  const whole = (move) => ({ height_mm: 20, circle_mm: 0, circle_s: 2, path: "circle", along_deg: 0, tilt_deg: 0, tilt_to_deg: 0, ...move });
+  const leaned = settings.moves.find((move) => blowing.includes(move.do));
   const fine = (value) => (value === null || value === undefined ? "never" : `${Math.round(value)} s`);
 
-  window.Alpine.data("heat", () => ({
+  // The search's getters must stay getters, so it is joined by descriptors and not spread.
+  const joined = (stage) => Object.defineProperties(stage, Object.getOwnPropertyDescriptors(window.heatSearch()));
+  window.Alpine.data("heat", () => joined({
     ...settings,
+    tools,
+    irons,
+    kinds: [{ key: "air", name: "Hot air" }, { key: "plate", name: "Plate" }, { key: "oven", name: "Oven" }],
+    leaf: "time",
+    foiling: false,
+    lean: leaned ? leaned.tilt_deg : 0,
+    leanTo: leaned ? String(leaned.tilt_to_deg) : "0",
+    along: leaned ? String(leaned.along_deg) : "0",
+    longText: settings.nozzle_long_mm === null ? "" : String(settings.nozzle_long_mm),
+    curveText: settings.oven.curve.map((point) => point.join(" ")).join("\n"),
+    iron: { ...irons[0].content },
+    ironText: String(irons[0].id),
+    ironPin: "1",
+    touches: [],
     problem: "",
     answer: null,
     outlook: null,
@@ -23,11 +49,104 @@ document.addEventListener("alpine:init", () => {
     init() {
       [this.plan] = window.plans();
       this.line = new window.HeatLine(document.querySelector("[data-heat-line]"), (seconds) => this.show(seconds));
-      this.plan.onTap((ref) => this.toggle(ref));
+      this.plan.onTap((ref) => (this.foiling ? this.cover(ref) : this.toggle(ref)));
       this.job = this.$root.dataset.job;
       this.large = this.$root.dataset.large === "1";
       this.markTargets();
+      this.drawFoil();
+      this.initSearch();
       if (this.targets.length) this.rehearse();
+    },
+
+    // What the bench works with
+    get isAir() { return this.source === "air"; },
+    get isPlate() { return this.source === "plate"; },
+    get isOven() { return this.source === "oven"; },
+    get swings() { return this.plate.control === "thermostat"; },
+    kindOn(key) { return String(this.source === key); },
+    takeKind(key) {
+      if (key === this.source) return;
+      this.source = key;
+      this.tool_id = null;
+      this.moves = usual[key](this).map(whole);
+      if (key !== "air" && this.leaf === "time") this.leaf = "profile";
+      if (key === "air" && this.leaf === "profile") this.leaf = "time";
+      this.retarget();
+    },
+    get leaves() {
+      const all = [["time", "Over time"], ["window", "Safe window"], ["find", "Find settings"], ["profile", "Profile"], ["iron", "By iron"]];
+      return all.filter(([key]) => (key === "profile" ? !this.isAir : key === "window" || key === "find" ? !this.isOven : true)).map(([key, name]) => ({ key, name, tab: `leaf-${key}` }));
+    },
+    get stageClass() { return this.leaf === "time" ? "" : "reading"; },
+    leafOn(key) { return String(this.leaf === key); },
+    turnTo(key) { this.leaf = key; this.onLeaf(key); },
+    get figures() {
+      if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
+      if (this.isOven) return [{ value: `${Math.max(...this.oven.curve.map((point) => point[1]))} °C`, what: "hottest air" }, { value: `${Math.round(this.heatEnd)} s`, what: "in it" }];
+      const shape = this.nozzle_long_mm ? `${this.nozzle_mm} × ${this.nozzle_long_mm} mm` : `${this.nozzle_mm} mm`;
+      return [{ value: `${this.outlet_c} °C`, what: this.outletNote }, { value: `${this.flow_lpm} L/min`, what: this.flowNote }, { value: shape, what: this.lean ? `nozzle, leaning ${this.lean}°` : "nozzle" }];
+    },
+    leaned() {
+      this.moves = this.moves.map((move) => (this.blows(move) ? { ...move, tilt_deg: Number(this.lean) || 0, tilt_to_deg: Number(this.leanTo), along_deg: Number(this.along) } : move));
+      this.changed();
+    },
+    curved() {
+      const points = this.curveText.split("\n").map((line) => line.trim().split(/[\s;,]+/).map(Number)).filter((point) => point.length > 1 || point[0]);
+      if (points.length < 2 || points.some((point) => point.length !== 3 || point.some(Number.isNaN))) { this.problem = "The curve needs three numbers a line: seconds, air °C, walls °C."; return; }
+      this.oven.curve = points;
+      this.moves = usual.oven(this).map(whole);
+      this.changed();
+    },
+    get toolText() { return this.tool_id === null ? "" : String(this.tool_id); },
+    set toolText(text) { this.tool_id = text === "" ? null : Number(text); },
+    takeTool() {
+      const tool = [...tools.plate, ...tools.oven].find((one) => one.id === this.tool_id);
+      if (tool && this.isPlate) this.plate = { ...tool.content };
+      if (tool && this.isOven) { this.oven = { ...tool.content }; this.curveText = this.oven.curve.map((point) => point.join(" ")).join("\n"); this.moves = usual.oven(this).map(whole); }
+      this.changed();
+    },
+    get belowText() { return this.preheater === null ? "" : String(tools.preheater.find((one) => one.content.celsius === this.preheater.celsius)?.id ?? "own"); },
+    set belowText(text) { this.preheater = text === "" ? null : { ...(tools.preheater.find((one) => String(one.id) === text)?.content ?? { celsius: 150, air_w_m2k: 25, glow_share: 0 }) }; },
+    takeBelow() {
+      if (this.preheater === null) this.moves = this.moves.filter((move) => move.do !== "preheat");
+      this.changed();
+    },
+    get startText() { return this.plate.start_c === null ? "hot" : "cold"; },
+    set startText(text) { this.plate.start_c = text === "hot" ? null : this.ambient_c; },
+    get boardAlloyText() { return this.board_alloy ?? ""; },
+    set boardAlloyText(text) { this.board_alloy = text || null; },
+    planHigher() { this.alloy = "Sn96.5Ag3Cu0.5"; this.board_alloy = null; this.changed(); },
+
+    // Foil
+    get foilText() { return String(this.foiling); },
+    toggleFoil() { this.foiling = !this.foiling; },
+    cover(ref) { this.shields = this.shields.includes(ref) ? this.shields.filter((one) => one !== ref) : [...this.shields, ref]; this.drawFoil(); this.changed(); },
+    drawFoil() {
+      for (const old of this.plan.svg.querySelectorAll(".foil")) old.remove();
+      for (const ref of this.shields) {
+        const part = this.plan.part(ref);
+        if (!part) continue;
+        const box = part.getBBox();
+        const sheet = window.svgNode("rect", { class: "foil", x: box.x - 1, y: box.y - 1, width: box.width + 2, height: box.height + 2 });
+        part.prepend(sheet);
+      }
+    },
+
+    // The iron
+    get pins() { return this.none ? [] : [...new Set(this.plan.pads(this.targets[0]).map((pad) => pad.dataset.pin))].filter(Boolean); },
+    takeIron() { this.iron = { ...(irons.find((one) => String(one.id) === this.ironText) ?? irons[0]).content }; },
+    async askIron() {
+      const query = new URLSearchParams({ ref: this.targets[0], pin: this.ironPin, tip_mm: this.iron.tip_mm, set_c: this.iron.set_c, power_w: this.iron.power_w, shape: this.iron.shape });
+      const reply = await fetch(`/api/jobs/${this.job}/iron?${query}`, { headers: { accept: "application/json" } });
+      const answer = await reply.json();
+      if (!reply.ok) { this.problem = answer.problem; return; }
+      const words = { signal: "a pin on its own track", relief: "on a plane, through a thermal relief", plane: "solidly on a plane" };
+      this.problem = "";
+      this.touches = answer.touches.map((one) => ({
+        tie: one.tie,
+        seconds: one.stay_s === null ? "not" : `${one.stay_s.toFixed(1)} s`,
+        what: one.stay_s === null ? `${words[one.tie]}: this tip does not get it hot in 12 s. Wider tip, hotter, or warm the board.` : `${words[one.tie]}; tip sags to ${Math.round(one.tip_low_c)} °C, body reaches ${Math.round(one.body_peak_c)} of ${one.limit_c} °C`,
+      }));
     },
 
     get none() { return this.targets.length === 0; },
@@ -36,12 +155,39 @@ document.addEventListener("alpine:init", () => {
     get stationText() { return this.station_id === null ? "" : String(this.station_id); },
     set stationText(text) { this.station_id = text === "" ? null : Number(text); },
     get station() { return this.station_id === null ? null : stations[this.station_id]; },
-    get setOutlet() { return `${this.outlet_c} °C`; },
-    get setFlow() { return `${this.flow_lpm} L/min`; },
-    get setNozzle() { return `${this.nozzle_mm} mm`; },
     get outletNote() { return this.station && this.station.outlet_label && this.station.outlet_c === this.outlet_c ? `outlet, your “${this.station.outlet_label}”` : "outlet"; },
     get flowNote() { return this.station && this.station.flow_label && this.station.flow_lpm === this.flow_lpm ? `air, your “${this.station.flow_label}”` : "air"; },
-    get jetFactor() { return this.answer ? String(this.answer.jet_factor) : ""; },
+    get jetFactor() { return this.answer && !this.answer.empty ? this.answer.jet_factor.toFixed(2) : ""; },
+    get factorSource() { return this.answer && this.answer.calibrated ? "[from your calibration]" : "[from memory]"; },
+    get spent() { return this.answer && !this.answer.empty ? this.answer.spent.filter((one) => one.ramp > one.ramp_limit).map((one) => `${one.ref} rises by up to ${one.ramp} K/s; ${one.ramp_limit} is the usual most. It matters for ceramic capacitors (cracks) and plastics (blisters): warm longer, close in later.`) : []; },
+    get odds() {
+      if (!this.outlook) return [];
+      const kinds = { good: "good", "a neighbour comes loose": "mind", "a joint stays cold": "cold", harm: "bad" };
+      return this.outlook.odds.filter((one) => one.count).map((one) => ({ fate: one.fate, kind: kinds[one.fate], share: `${one.count} of ${this.outlook.count}` }));
+    },
+    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with the unknowns varied within what is known of them. Bands: the middle 80 %.` : ""; },
+    get blames() { return this.outlook ? this.outlook.blame.filter((one) => one.share >= 0.03).map((one) => ({ name: one.name, test: one.test, share: `${Math.round(one.share * 100)} %` })) : []; },
+    get sureShort() {
+      if (!this.outlook || !this.outlook.blame.length) return "";
+      return `mostly ${this.outlook.blame[0].name}`;
+    },
+    get profileIndex() { return this.answer && this.answer.profile ? `${this.answer.profile.index} %` : ""; },
+    get profileSays() {
+      if (!this.answer || !this.answer.profile) return "Choose a part to see its profile.";
+      const said = this.answer.profile.index <= 100 ? "everything inside; the tightest is" : "outside, because of";
+      return `of the window used: ${said} ${this.answer.profile.worst}.`;
+    },
+    get criteria() {
+      if (!this.answer || !this.answer.profile) return [];
+      return this.answer.profile.criteria.map((one) => {
+        const low = one.low ?? 0;
+        const span = (one.high - low) || 1;
+        const x = (value) => Math.min(Math.max(60 + ((value - low) / span) * 120, 4), 236);
+        const at = x(one.value);
+        return { name: one.name, kind: one.inside ? "inside" : "outside", value: `${one.value} ${one.unit}`, from: 60, wide: 120, mark: one.inside ? `M${at},4v18` : `M${at - 6},5l12,16M${at + 6},5l-12,16`,
+          window: `${one.low === null ? "at most" : `${Math.round(one.low)} to`} ${Math.round(one.high)}, ${Math.round(one.used * 100)} % used` };
+      });
+    },
     get warnings() { return this.answer && !this.answer.empty ? this.answer.warnings : []; },
     get cursorText() { return this.answer && !this.answer.empty ? `${Math.round(this.at)} s` : ""; },
     get modelText() {
@@ -50,7 +196,8 @@ document.addEventListener("alpine:init", () => {
       return `Board in ${this.answer.cell_mm} mm cells; ${e.in_j} J put in, bookkeeping closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${this.answer.board_peak_c} °C.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
     },
 
-    blows(move) { return move.do !== "withdraw"; },
+    blows(move) { return blowing.includes(move.do); },
+    roams(move) { return this.blows(move) && move.path !== "fixed"; },
     moveName(move) { return names[move.do]; },
     moveLabel(move, what) { return `${names[move.do]}: ${what}`; },
     dropLabel(ref) { return `Drop ${ref}`; },
@@ -58,9 +205,10 @@ document.addEventListener("alpine:init", () => {
     toggle(ref) { this.targets = this.targets.includes(ref) ? this.targets.filter((one) => one !== ref) : [...this.targets, ref]; this.retarget(); },
     drop(ref) { this.targets = this.targets.filter((one) => one !== ref); this.retarget(); },
     retarget() { this.markTargets(); this.changed(); },
-    addWarm() { this.insert({ do: "warm", seconds: 20, height_mm: 60, circle_mm: 10, circle_s: 2 }); },
-    addClose() { this.insert({ do: "close", seconds: 30, height_mm: 15, circle_mm: 4, circle_s: 2 }); },
-    addHold() { this.insert({ do: "hold", seconds: 5, height_mm: 15, circle_mm: 0, circle_s: 2 }); },
+    addWarm() { this.insert(whole({ do: "warm", seconds: 20, height_mm: 60, circle_mm: 10 })); },
+    addPreheat() { this.moves = [whole({ do: "preheat", seconds: 90 }), ...this.moves]; this.changed(); },
+    addClose() { this.insert(whole({ do: "close", seconds: 30, height_mm: 15, circle_mm: 4 })); },
+    addHold() { this.insert(whole({ do: "hold", seconds: 5, height_mm: 15, path: "fixed" })); },
     insert(move) {
       const last = this.moves.findIndex((one) => one.do === "withdraw");
       const place = last < 0 ? this.moves.length : last;
@@ -84,7 +232,9 @@ document.addEventListener("alpine:init", () => {
       return {
         alloy: this.alloy, station_id: this.station_id, nozzle_mm: this.nozzle_mm, outlet_c: this.outlet_c, flow_lpm: this.flow_lpm,
         outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets,
-        moves: this.moves.map((move) => ({ ...move })),
+        moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.longText === "" ? null : Number(this.longText),
+        nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
+        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, board_alloy: this.board_alloy, core: this.core,
       };
     },
 
@@ -99,7 +249,7 @@ document.addEventListener("alpine:init", () => {
       if (this.answer.empty) return;
       await new Promise((resolve) => setTimeout(resolve, 400));
       if (turn !== this.turn) return;
-      const look = await fetch(`/api/jobs/${this.job}/outlook`, { headers: { accept: "application/json" } });
+      const look = await fetch(`/api/jobs/${this.job}/sureness`, { headers: { accept: "application/json" } });
       if (turn === this.turn && look.ok) this.outlook = await look.json();
     },
 
@@ -115,6 +265,7 @@ document.addEventListener("alpine:init", () => {
       if (turn !== this.turn) return false;
       if (!reply.ok) { this.problem = answer.problem; return false; }
       this.problem = "";
+      this.planChanged();
       this.take(answer);
       return true;
     },
@@ -142,7 +293,7 @@ document.addEventListener("alpine:init", () => {
       if (this.picture && this.heatOn) {
         this.picture.draw(seconds, this.answer.liquidus_c);
         this.picture.pads(seconds, this.answer.parts);
-        this.picture.nozzle(seconds, this.answer.moves, this.nozzle_mm);
+        if (this.isAir) this.picture.nozzle(seconds, this.answer.moves, this.nozzle_mm);
       }
     },
     toggleHeat() {
@@ -161,7 +312,7 @@ document.addEventListener("alpine:init", () => {
       if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
       const stop = this.outlook?.latest;
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
-      return `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
+      return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
     get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
     get looseText() {
@@ -187,9 +338,9 @@ document.addEventListener("alpine:init", () => {
     },
     get cues() {
       if (!this.answer || this.answer.empty) return [];
-      const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad" };
+      const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad", falls: "bad", "flux spent": "bad", "pushed by the air": "bad" };
       return this.answer.events
-        .filter((event) => !event.kind.startsWith("neighbour"))
+        .filter((event) => !event.kind.startsWith("neighbour") && (event.kind !== "may stand up" || this.answer.parts[event.ref]?.target))
         .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence, kind: kinds[event.kind] ?? "" }));
     },
     get stopText() {

@@ -116,10 +116,19 @@ window.HeatPicture = class HeatPicture {
     group.replaceChildren();
     let start = 0;
     for (const move of moves) {
-      if (seconds <= start + move.seconds && move.do !== "withdraw") {
-        const angle = (2 * Math.PI * (seconds - start)) / move.circle_s;
-        if (move.circle_mm > 0) group.append(window.svgNode("circle", { class: "nozzle-path", cx: move.x_mm, cy: move.y_mm, r: move.circle_mm }));
-        group.append(window.svgNode("circle", { class: "nozzle-ring", cx: move.x_mm + move.circle_mm * Math.cos(angle), cy: move.y_mm + move.circle_mm * Math.sin(angle), r: nozzleMm / 2 }));
+      if (seconds <= start + move.seconds && move.blows) {
+        const turn = (seconds - start) / move.circle_s;
+        const along = (move.along_deg * Math.PI) / 180;
+        const reach = move.path === "fixed" ? 0 : move.circle_mm;
+        let [dx, dy] = [reach * Math.cos(2 * Math.PI * turn), reach * Math.sin(2 * Math.PI * turn)];
+        if (move.path === "rows" || move.path === "ends") {
+          const phase = turn % 1;
+          const there = move.path === "ends" ? (phase < 0.5 ? 1 : -1) : 4 * Math.abs(phase - 0.5) - 1;
+          [dx, dy] = [reach * there * Math.cos(along), reach * there * Math.sin(along)];
+          const [ex, ey] = [reach * Math.cos(along), reach * Math.sin(along)];
+          group.append(window.svgNode("path", { class: "nozzle-path", d: `M${move.x_mm - ex},${move.y_mm - ey}L${move.x_mm + ex},${move.y_mm + ey}` }));
+        } else if (reach > 0) group.append(window.svgNode("circle", { class: "nozzle-path", cx: move.x_mm, cy: move.y_mm, r: reach }));
+        group.append(window.svgNode("circle", { class: "nozzle-ring", cx: move.x_mm + dx, cy: move.y_mm + dy, r: nozzleMm / 2 }));
       }
       start += move.seconds;
       if (seconds <= start) return;

@@ -1,0 +1,48 @@
+"""Plates, ovens, preheaters and irons of the bench."""
+
+import sqlite3
+
+from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Preheater
+from yellowfen.core.work.job import Tool, ToolKind
+from yellowfen.errors import NotFound, Refused
+from yellowfen.store.packing import pack, unpack
+
+_CONTENT: dict[ToolKind, type[HotPlate | Oven | Preheater | Iron]] = {
+    ToolKind.PLATE: HotPlate, ToolKind.OVEN: Oven, ToolKind.PREHEATER: Preheater, ToolKind.IRON: Iron,
+}  # fmt: skip
+
+
+def add(connection: sqlite3.Connection, tool: Tool) -> int:
+    """Store a tool (its id is ignored); returns the id. Refused when the name is taken."""
+    try:
+        cursor = connection.execute(
+            "INSERT INTO tool (kind, name, content) VALUES (?, ?, ?)", (str(tool.kind), tool.name, pack(tool.content))
+        )
+    except sqlite3.IntegrityError:
+        raise Refused(f"something called {tool.name!r} is on the bench already; choose another name") from None
+    return int(cursor.lastrowid or 0)
+
+
+def remove(connection: sqlite3.Connection, tool_id: int) -> None:
+    """Take a tool off the bench."""
+    get(connection, tool_id)
+    connection.execute("DELETE FROM tool WHERE id = ?", (tool_id,))
+
+
+def rows(connection: sqlite3.Connection) -> list[Tool]:
+    """All tools in the order they were entered."""
+    found = connection.execute("SELECT id, kind, name, content FROM tool ORDER BY id").fetchall()
+    return [_tool(row) for row in found]
+
+
+def _tool(row: sqlite3.Row) -> Tool:
+    kind = ToolKind(row["kind"])
+    return Tool(row["id"], kind, row["name"], unpack(_CONTENT[kind], row["content"]))
+
+
+def get(connection: sqlite3.Connection, tool_id: int) -> Tool:
+    """The tool of that id; NotFound otherwise."""
+    row = connection.execute("SELECT id, kind, name, content FROM tool WHERE id = ?", (tool_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no tool {tool_id} on the bench; it may have been removed")
+    return _tool(row)

@@ -1,0 +1,101 @@
+"""What the Heat stage sends and is given: the shape of a plan in JSON. Physics is guarded by the core's own rules."""
+
+from dataclasses import asdict
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yellowfen.core.heat.scene import BLOWING, Control, Core, Deed, HotPlate, Move, NozzlePath, Oven, Preheater, Underside
+from yellowfen.core.work.job import HeatPlan, SourceKind
+
+
+class Form(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class MoveForm(Form):
+    do: Deed
+    seconds: float
+    height_mm: float = 20.0
+    circle_mm: float = 0.0
+    circle_s: float = 2.0
+    path: NozzlePath = NozzlePath.CIRCLE
+    along_deg: float = 0.0
+    tilt_deg: float = 0.0
+    tilt_to_deg: float = 0.0
+
+
+class PlateForm(Form):
+    set_c: float
+    film_mm: float = 0.15
+    warp_mm: float = 0.0
+    control: Control = Control.STEADY
+    band_k: float = 30.0
+    power_w: float = 800.0
+    plate_heat_j_k: float = 500.0
+    loss_w_k: float = 1.2
+    start_c: float | None = None
+
+
+class OvenForm(Form):
+    curve: list[tuple[float, float, float]] = Field(max_length=500)
+    fan_w_m2k: float = 0.0
+
+
+class PreheaterForm(Form):
+    celsius: float
+    air_w_m2k: float = 25.0
+    glow_share: float = 0.0
+
+
+class PlanForm(Form):
+    alloy: str
+    station_id: int | None = None
+    nozzle_mm: float
+    outlet_c: float
+    flow_lpm: float
+    outlet_offset_c: float = 0.0
+    underside: Underside
+    ambient_c: float
+    targets: list[str] = Field(max_length=60)
+    moves: list[MoveForm] = Field(max_length=20)
+    source: SourceKind = SourceKind.AIR
+    nozzle_long_mm: float | None = None
+    nozzle_turn_deg: float = 0.0
+    plate: PlateForm | None = None
+    oven: OvenForm | None = None
+    tool_id: int | None = None
+    preheater: PreheaterForm | None = None
+    shields: list[str] = Field(default_factory=list, max_length=40)
+    board_alloy: str | None = None
+    core: Core = Core.FR4
+
+    def plan(self) -> HeatPlan:
+        """The core's plan; its own rules speak up here."""
+        targets = tuple(dict.fromkeys(self.targets))
+        over = targets or ("?",)
+        moves = tuple(
+            Move(one.do, one.seconds, over if one.do in BLOWING else (), one.height_mm, one.circle_mm, one.circle_s, one.path, one.along_deg,
+                 one.tilt_deg, one.tilt_to_deg)
+            for one in self.moves
+        )  # fmt: skip
+        usual = HeatPlan()
+        return HeatPlan(
+            self.alloy, self.station_id, self.nozzle_mm, self.outlet_c, self.flow_lpm, self.outlet_offset_c, self.underside, self.ambient_c,
+            targets, moves, self.source, self.nozzle_long_mm, self.nozzle_turn_deg,
+            HotPlate(**self.plate.model_dump()) if self.plate else usual.plate,
+            Oven(tuple(self.oven.curve), self.oven.fan_w_m2k) if self.oven else usual.oven, self.tool_id,
+            Preheater(**self.preheater.model_dump()) if self.preheater else None, tuple(dict.fromkeys(self.shields)), self.board_alloy,
+            self.core,
+        )  # fmt: skip
+
+
+def plan_settings(plan: HeatPlan) -> dict[str, Any]:
+    """A plan as the page takes it up; what `PlanForm` reads back."""
+    plain = asdict(plan)
+    plain["moves"] = [
+        {"do": str(m.deed), "seconds": m.seconds, "height_mm": m.height_mm, "circle_mm": m.circle_mm, "circle_s": m.circle_s,
+         "path": str(m.path), "along_deg": m.along_deg, "tilt_deg": m.tilt_deg, "tilt_to_deg": m.tilt_to_deg}
+        for m in plan.moves
+    ]  # fmt: skip
+    return plain

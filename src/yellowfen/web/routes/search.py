@@ -1,0 +1,83 @@
+"""Long work of the Heat stage: the safe window's map and the search for settings, asked, watched, given up, taken over."""
+
+from dataclasses import asdict
+from typing import Any
+
+from fastapi import APIRouter, Request
+from pydantic import Field
+
+from yellowfen.core.heat.window import Axis
+from yellowfen.errors import InvalidValue
+from yellowfen.store import jobs, tasks
+from yellowfen.store.tasks import Task
+from yellowfen.web.database import Database
+from yellowfen.web.heat_forms import Form
+from yellowfen.workflows import tasks as work
+
+router = APIRouter()
+
+
+class AskForm(Form):
+    kind: str = Field(pattern="^(window|settings)$")
+    axis: Axis | None = None
+    free_alloy: bool = False
+
+
+class TakeForm(Form):
+    key: str = Field("", max_length=200)
+    setting: float | None = None
+    dwell_s: float | None = None
+
+
+@router.post("/api/jobs/{job_id}/tasks")
+def ask(request: Request, job_id: int, form: AskForm, database: Database) -> dict[str, Any]:
+    """Ask for a map or a search of the plan as it stands."""
+    task_id = work.ask(database, job_id, form.kind, form.axis, form.free_alloy)
+    request.app.state.worker.wake()
+    return _seen(database, tasks.get(database, task_id))
+
+
+@router.get("/api/jobs/{job_id}/tasks/{kind}")
+def newest(request: Request, job_id: int, kind: str, database: Database) -> dict[str, Any]:
+    """The newest task of a kind as far as it is; empty when none was asked."""
+    jobs.get(database, job_id)
+    task = tasks.latest(database, job_id, kind)
+    if task is None:
+        return {"state": "none"}
+    if task.state in ("waiting", "working"):
+        request.app.state.worker.wake()
+    return _seen(database, task)
+
+
+def _seen(database: Database, task: Task) -> dict[str, Any]:
+    plain: dict[str, Any] = {"id": task.id, "state": task.state, "said": task.said, "steps": len(task.steps)}
+    if task.kind == work.WINDOW:
+        return plain | {"map": work.map_so_far(database, task)}
+    found = work.tuned(database, task)
+    if found is None:
+        return plain | {"proposals": [], "sentence": "", "relaxes": ""}
+    rows = [
+        {"key": one.key, "change": one.change, "best": None if one.best is None else asdict(one.best), "blocker": one.blocker}
+        for one in found.proposals
+    ]
+    return plain | {"proposals": rows, "sentence": found.sentence, "relaxes": found.relaxes}
+
+
+@router.post("/api/tasks/{task_id}/cancel")
+def cancel(task_id: int, database: Database) -> dict[str, Any]:
+    work.cancel(database, task_id)
+    return _seen(database, tasks.get(database, task_id))
+
+
+@router.post("/api/tasks/{task_id}/take")
+def take(task_id: int, form: TakeForm, database: Database) -> dict[str, Any]:
+    """Put a proposal, or a point of the map, into the job's plan."""
+    if form.key:
+        kept = work.take_proposal(database, task_id, form.key)
+        if kept is None:
+            raise InvalidValue("key", "this proposal is not there any more; search again")
+    elif form.setting is not None and form.dwell_s is not None:
+        work.take_point(database, task_id, form.setting, form.dwell_s)
+    else:
+        raise InvalidValue("setting", "say which proposal or which point to take")
+    return {"taken": True}

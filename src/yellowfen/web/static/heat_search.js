@@ -1,0 +1,108 @@
+// The Heat stage's long work: the safe window's map and the search for settings. Asked here, done in the worker, seen as far as it is.
+"use strict";
+
+window.heatSearch = () => ({
+  task: null,
+  axis: "",
+  map: null,
+  stale: false,
+  search: null,
+  freeAlloy: false,
+  watching: { window: 0, settings: 0 },
+
+  initSearch() {
+    this.windowMap = new window.WindowMap(document.querySelector("[data-window-map]"), (setting, dwell) => this.takePoint(setting, dwell));
+    this.look("window");
+    this.look("settings");
+  },
+  get axes() {
+    return this.source === "plate" ? [{ key: "set_c", name: "plate °C" }] : [{ key: "outlet_c", name: "air °C" }, { key: "height_mm", name: "distance" }, { key: "flow_lpm", name: "air flow" }];
+  },
+  axisOn(key) { return String(this.axis === key); },
+  onLeaf(key) {
+    if (key === "window" && this.targets.length && (!this.map || this.stale)) this.askWindow(this.axes.some((one) => one.key === this.axis) ? this.axis : this.axes[0].key);
+  },
+  planChanged() {
+    this.stale = true;
+    if (this.leaf === "window") this.onLeaf("window");
+  },
+
+  async call(where, body) {
+    const options = body === undefined ? {} : { method: "POST", body: JSON.stringify(body) };
+    const reply = await fetch(where, { ...options, headers: { "content-type": "application/json", accept: "application/json" } });
+    const answer = await reply.json();
+    if (!reply.ok) { this.problem = answer.problem; return null; }
+    return answer;
+  },
+  async askWindow(axis) {
+    this.axis = axis;
+    this.stale = false;
+    const answer = await this.call(`/api/jobs/${this.job}/tasks`, { kind: "window", axis });
+    if (answer) { this.show_task("window", answer); this.look("window"); }
+  },
+  async askSettings() {
+    const answer = await this.call(`/api/jobs/${this.job}/tasks`, { kind: "settings", free_alloy: this.freeAlloy });
+    if (answer) { this.show_task("settings", answer); this.look("settings"); }
+  },
+  async look(kind) {
+    const turn = ++this.watching[kind];
+    for (;;) {
+      const answer = await this.call(`/api/jobs/${this.job}/tasks/${kind}`);
+      if (!answer || turn !== this.watching[kind]) return;
+      if (answer.state === "none") return;
+      this.show_task(kind, answer);
+      if (!["waiting", "working"].includes(answer.state)) return;
+      await new Promise((resolve) => setTimeout(resolve, 350));
+      if (turn !== this.watching[kind]) return;
+    }
+  },
+  show_task(kind, answer) {
+    if (kind === "settings") { this.search = answer; return; }
+    this.task = answer;
+    this.map = answer.map;
+    this.axis = answer.map.axis;
+    this.windowMap.draw(answer.map);
+  },
+
+  get calm() { return this.map && this.map.calmest && !this.stale; },
+  get windowState() {
+    if (!this.task) return "";
+    if (this.task.state === "failed") return this.task.said;
+    return ["waiting", "working"].includes(this.task.state) ? `${this.task.steps} of ${this.map.settings.length} columns` : "";
+  },
+  get windowSays() {
+    if (!this.map) return "Choose a part, then what to vary.";
+    if (!this.map.calmest) return this.task.state === "done" ? "No safe place in this map. Try Find settings." : "Working…";
+    const best = this.map.calmest;
+    const word = window.WindowMap.AXES[this.map.axis];
+    const loose = best.spills ? " A neighbour is loose there: no knock." : "";
+    return `Calmest: ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s. It holds ${best.sigmas.toFixed(1)} times your own uncertainty, then ${best.binds}.${loose}`;
+  },
+  async takePoint(setting, dwell) {
+    if (this.stale || !this.task) return;
+    if (await this.call(`/api/tasks/${this.task.id}/take`, { setting, dwell_s: dwell })) window.location.reload();
+  },
+  takeCalm() { this.takePoint(this.map.calmest.setting, this.map.calmest.dwell_s); },
+
+  get searching() { return this.search !== null && ["waiting", "working"].includes(this.search.state); },
+  get searchState() {
+    if (!this.search) return "Tries distances, warming, other nozzles, foil, heat from below.";
+    if (this.searching) return this.search.steps ? `${this.search.steps} ways tried` : "starting";
+    return this.search.state === "cancelled" ? `given up after ${this.search.steps} ways` : this.search.said;
+  },
+  get found() { return this.search ? this.search.sentence : ""; },
+  get relaxes() { return this.search ? this.search.relaxes : ""; },
+  get ways() {
+    if (!this.search) return [];
+    return this.search.proposals.map((one) => {
+      const best = one.best;
+      const unit = this.source === "plate" ? "plate" : "air";
+      return {
+        key: one.key, name: one.change, safe: best !== null, width: best ? Math.min(best.sigmas, 4) * 50 : 0, kind: best && best.spills ? "loose" : "calm",
+        what: best ? `${unit} ${Math.round(best.setting)} °C, ${Math.round(best.dwell_s)} s: holds ${best.sigmas.toFixed(1)}${best.spills ? ", a neighbour loose" : ""}; then ${one.blocker}` : `nothing safe: ${one.blocker}`,
+      };
+    });
+  },
+  async giveUp() { if (this.search) this.show_task("settings", (await this.call(`/api/tasks/${this.search.id}/cancel`, {})) ?? this.search); },
+  async takeWay(key) { if (await this.call(`/api/tasks/${this.search.id}/take`, { key })) window.location.reload(); },
+});

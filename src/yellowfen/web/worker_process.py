@@ -1,0 +1,36 @@
+"""The worker process beside the server: started when there is work, started again when it died, ended with the server."""
+
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+
+class WorkerProcess:
+    """Owns one worker on a data folder."""
+
+    def __init__(self, data: Path) -> None:
+        self._data = data
+        self._process: subprocess.Popen[bytes] | None = None
+        self._lock = threading.Lock()
+
+    def wake(self) -> None:
+        """Make sure a worker runs; it finds its work in the database."""
+        with self._lock:
+            if self._process is None or self._process.poll() is not None:
+                command = [sys.executable, "-m", "yellowfen.workflows.worker", str(self._data)]
+                self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL)
+
+    @property
+    def pid(self) -> int | None:
+        """The worker's process id while it runs."""
+        running = self._process is not None and self._process.poll() is None
+        return self._process.pid if running and self._process else None
+
+    def stop(self) -> None:
+        """End the worker; what it was at goes on with the next one."""
+        with self._lock:
+            if self._process is not None and self._process.poll() is None:
+                self._process.terminate()
+                self._process.wait(10)
+            self._process = None

@@ -1,0 +1,258 @@
+"""Long work off the request: a window's map and the search for settings, step by step in a worker process.
+
+Every finished step is in the database before the next begins, so a reload shows it, a killed worker's successor goes
+on behind it, and a cancel takes effect after the running step.
+"""
+
+import json
+import sqlite3
+from dataclasses import asdict, replace
+from typing import Any
+
+from yellowfen.core.heat.doubt import Doubts, settled
+from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
+from yellowfen.core.heat.rehearsal import prepare
+from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene
+from yellowfen.core.heat.tune import (
+    FINE_COLUMNS,
+    FINE_ROWS,
+    Arrangement,
+    Bench,
+    Proposal,
+    Tuned,
+    axis_of,
+    judge,
+    search_order,
+    summed_up,
+    tolerance_of,
+)
+from yellowfen.core.heat.window import (
+    WINDOW_RESOLUTION,
+    Axis,
+    Calmest,
+    Column,
+    calmest,
+    check_axes,
+    dwells_around,
+    setting_of,
+    settings_around,
+    window_column,
+    with_dwell,
+    with_setting,
+)
+from yellowfen.core.work.board_scene import scene_of
+from yellowfen.core.work.job import HeatPlan, ToolKind
+from yellowfen.errors import YellowfenError
+from yellowfen.store import boards, jobs, stations, tasks, tools
+from yellowfen.store.packing import pack, unpack
+from yellowfen.workflows.heat import doubts_of, near_the_heat
+
+WINDOW, SETTINGS = "window", "settings"
+MAP_SIZE = 20
+CANCELLED = "cancelled"
+
+
+def ask(connection: sqlite3.Connection, job_id: int, kind: str, axis: Axis | None = None, free_alloy: bool = False) -> int:
+    """Ask for a window or a search of the job as it stands; returns the task's id. The same question is answered once."""
+    job = jobs.get(connection, job_id)
+    scene, _ = _scene(connection, job.board_id, job.plan)
+    which = axis or axis_of(scene)
+    check_axes(scene, which, settings_around(scene, which, 3), dwells_around(scene, 3))
+    asked = json.dumps({"plan": json.loads(pack(job.plan)), "axis": str(which), "free_alloy": free_alloy})
+    before = tasks.latest(connection, job_id, kind)
+    if before is not None and before.asked == asked and before.state in ("waiting", "working", "done"):
+        return before.id
+    tasks.cancel_others(connection, job_id, kind)
+    return tasks.add(connection, job_id, kind, asked)
+
+
+def cancel(connection: sqlite3.Connection, task_id: int) -> None:
+    """Give a task up; what is done stays to be seen."""
+    tasks.get(connection, task_id)
+    tasks.set_state(connection, task_id, CANCELLED, "given up")
+
+
+def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
+    """Do a task from where it stands to its end, or until it is cancelled. A problem ends it with its sentence."""
+    tasks.set_state(connection, task.id, "working")
+    try:
+        done = _window(connection, task) if task.kind == WINDOW else _settings(connection, task)
+    except YellowfenError as problem:
+        tasks.set_state(connection, task.id, "failed", str(problem))
+        return
+    if done:
+        tasks.set_state(connection, task.id, "done")
+
+
+def _scene(connection: sqlite3.Connection, board_id: int, plan: HeatPlan) -> tuple[Scene, Doubts]:
+    """The settled scene of a plan near its heat, and the doubts of its source."""
+    doubts = doubts_of(connection, plan)
+    scene = settled(scene_of(boards.get(connection, board_id), plan), doubts)
+    return (near_the_heat(scene) if isinstance(scene.source, HotAir) else scene), doubts
+
+
+def _asked(task: tasks.Task) -> tuple[HeatPlan, Axis, bool]:
+    asked = json.loads(task.asked)
+    return unpack(HeatPlan, json.dumps(asked["plan"])), Axis(asked["axis"]), bool(asked["free_alloy"])
+
+
+def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    plan, axis, _ = _asked(task)
+    scene, _ = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    settings, dwells = settings_around(scene, axis, MAP_SIZE), dwells_around(scene, MAP_SIZE)
+    ready = prepare(scene, WINDOW_RESOLUTION) if axis is not Axis.PLATE else None
+    for place, value in enumerate(settings):
+        if place < len(task.steps):
+            continue
+        if tasks.state_of(connection, task.id) == CANCELLED:
+            return False
+        column = window_column(scene, axis, value, dwells, WINDOW_RESOLUTION, ready)
+        tasks.add_step(connection, task.id, place, json.dumps(asdict(column)))
+    return True
+
+
+def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    plan, _, free_alloy = _asked(task)
+    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    stored = {one["key"]: one for one in map(json.loads, task.steps)}
+    proposals: list[Proposal] = []
+    for place, arrangement in enumerate(search_order(scene, bench_of(connection, plan, free_alloy), proposals)):
+        if arrangement.key in stored:
+            proposals.append(_recalled(arrangement, stored[arrangement.key]))
+            continue
+        if tasks.state_of(connection, task.id) == CANCELLED:
+            return False
+        proposals.append(judge(arrangement, doubts))
+        tasks.add_step(connection, task.id, place, json.dumps(_stored(proposals[-1], len(proposals))))
+    best = max(proposals, key=lambda one: one.score)
+    if best.best is not None and "finest" not in stored:
+        finer = judge(Arrangement("finest", best.change, best.scene), doubts, FINE_COLUMNS, FINE_ROWS)
+        if finer.best is not None:
+            tasks.add_step(connection, task.id, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key}))
+    return True
+
+
+def _stored(one: Proposal, place: int) -> dict[str, Any]:
+    return {
+        "key": one.key,
+        "change": one.change,
+        "best": None if one.best is None else asdict(one.best),
+        "blocker": one.blocker,
+        "place": place,
+    }
+
+
+def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> Proposal:
+    """A proposal from its stored step: the arrangement is made anew, the settings found are put in."""
+    scene = arrangement.scene
+    best = None if stored["best"] is None else Calmest(**stored["best"])
+    if best is not None:
+        scene = with_dwell(with_setting(scene, axis_of(scene), best.setting), best.dwell_s)
+    return Proposal(arrangement.key, arrangement.change, scene, best, stored["blocker"])
+
+
+def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -> Bench:
+    """What else is on the bench: the nozzles of the stations, a preheater."""
+    nozzles = {station.nozzle_mm for station in stations.rows(connection)} | {6.0, 10.0}
+    heaters = [tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PREHEATER]
+    heater = next((one for one in heaters if isinstance(one, Preheater)), None)
+    return Bench(tuple(sorted(nozzles - {plan.nozzle_mm})), heater, True, free_alloy)
+
+
+def recalled_proposals(connection: sqlite3.Connection, task: tasks.Task) -> tuple[Scene, tuple[Proposal, ...]]:
+    """The proposals of a task as far as it is, the finest replacing the one it refines."""
+    plan, _, free_alloy = _asked(task)
+    scene, _ = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    steps = [json.loads(step) for step in task.steps]
+    stored = {one["key"]: one for one in steps}
+    proposals: list[Proposal] = []
+    for arrangement in search_order(scene, bench_of(connection, plan, free_alloy), proposals):
+        if arrangement.key not in stored:
+            break
+        proposals.append(_recalled(arrangement, stored[arrangement.key]))
+    finest = stored.get("finest")
+    if finest is not None:
+        proposals = [
+            _recalled(Arrangement(one.key, one.change, one.scene), finest) if one.key == finest["of"] else one for one in proposals
+        ]
+    return scene, tuple(proposals)
+
+
+def tuned(connection: sqlite3.Connection, task: tasks.Task) -> Tuned | None:
+    """The ranked answer of a search as far as it is; None before its first step."""
+    scene, proposals = recalled_proposals(connection, task)
+    return summed_up(scene, proposals) if proposals else None
+
+
+def take_proposal(connection: sqlite3.Connection, task_id: int, key: str) -> HeatPlan | None:
+    """Put a proposal's arrangement and settings into its job's plan; None when it is not there."""
+    task = tasks.get(connection, task_id)
+    _, proposals = recalled_proposals(connection, task)
+    chosen = next((one for one in proposals if one.key == key and one.best is not None), None)
+    if chosen is None:
+        return None
+    plan, _, _ = _asked(task)
+    kept = plan_with(plan, chosen.scene, doubts_of(connection, plan), _covered(key))
+    jobs.keep_plan(connection, task.job_id, kept)
+    return kept
+
+
+def _covered(key: str) -> tuple[str, ...]:
+    return tuple(key.split(" ")[1:]) if key.startswith("foil ") else ()
+
+
+def plan_with(plan: HeatPlan, scene: Scene, doubts: Doubts, covered: tuple[str, ...]) -> HeatPlan:
+    """A plan that sets the bench as a settled scene is set: dial values are the true ones less what is known of the dial."""
+    alloy = scene.part(scene.targets[0]).alloy
+    same = replace(plan, moves=scene.moves, alloy=alloy, board_alloy=plan.board_alloy or (plan.alloy if alloy != plan.alloy else None),
+                   shields=tuple(dict.fromkeys((*plan.shields, *covered))))  # fmt: skip
+    if isinstance(scene.source, HotPlate):
+        return replace(same, plate=replace(plan.plate, set_c=scene.source.set_c - doubts.plate_shift_k))
+    if isinstance(scene.source, HotAir):
+        outlet = scene.source.outlet_c - plan.outlet_offset_c - doubts.outlet_shift_k
+        return replace(same, outlet_c=outlet, nozzle_mm=scene.source.nozzle_mm, flow_lpm=scene.source.flow_lpm, preheater=scene.preheater)
+    return same
+
+
+def take_point(connection: sqlite3.Connection, task_id: int, setting: float, dwell_s: float) -> HeatPlan:
+    """Put a point of a window's map into its job's plan. `setting` is as the dial shows it."""
+    task = tasks.get(connection, task_id)
+    plan, axis, _ = _asked(task)
+    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    settled_value = setting + dial_shift(plan, doubts, axis)
+    chosen = with_dwell(with_setting(scene, axis, settled_value), dwell_s)
+    kept = plan_with(plan, chosen, doubts, ())
+    jobs.keep_plan(connection, task.job_id, kept)
+    return kept
+
+
+def dial_shift(plan: HeatPlan, doubts: Doubts, axis: Axis) -> float:
+    """True setting less what the dial shows."""
+    if axis is Axis.OUTLET:
+        return plan.outlet_offset_c + doubts.outlet_shift_k
+    return doubts.plate_shift_k if axis is Axis.PLATE else 0.0
+
+
+def map_so_far(connection: sqlite3.Connection, task: tasks.Task) -> dict[str, Any]:
+    """A window's columns as far as they are, in dial values, with the calmest point once all are there."""
+    plan, axis, _ = _asked(task)
+    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    dwells = dwells_around(scene, MAP_SIZE)
+    columns = tuple(_column(json.loads(step)) for step in task.steps)
+    best = calmest(columns, dwells, tolerance_of(scene, doubts, axis)) if len(columns) == MAP_SIZE else None
+    shift = dial_shift(plan, doubts, axis)
+    return {
+        "axis": str(axis), "settings": [value - shift for value in settings_around(scene, axis, MAP_SIZE)], "dwells_s": list(dwells),
+        "columns": [[[str(one.fate), one.by, one.why] for one in column.outcomes] for column in columns],
+        "calmest": None if best is None else asdict(best) | {
+            "setting": best.setting - shift, "setting_low": best.setting_low - shift, "setting_high": best.setting_high - shift,
+        },
+        "here": [setting_of(scene, axis) - shift, heating_moves(scene)[-1].seconds],
+    }  # fmt: skip
+
+
+def _column(stored: dict[str, Any]) -> Column:
+    return Column(
+        stored["setting"],
+        tuple(Outcome(Fate(one["fate"]), one["by"], one["why"], one["last_s"], one["peak_c"]) for one in stored["outcomes"]),
+    )
