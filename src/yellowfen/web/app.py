@@ -10,7 +10,7 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
-from yellowfen.web.routes import bench, boards, heat, home, logbook, look, runs, search
+from yellowfen.web.routes import bench, boards, heat, home, logbook, look, runs, search, teach
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.opening import open_database
 
@@ -30,7 +30,7 @@ def create_app(data: Path) -> FastAPI:
     app = FastAPI(title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.data = data
     app.state.worker = worker
-    for routes in (home, boards, heat, search, runs, look, bench, logbook):
+    for routes in (home, boards, heat, search, runs, look, teach, bench, logbook):
         app.include_router(routes.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)

@@ -5,12 +5,15 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.work.job import Station
+from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
+from yellowfen.core.work.job import Station, Tool
 from yellowfen.errors import InvalidValue, YellowfenError
-from yellowfen.store import stations
+from yellowfen.store import stations, tools
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
+from yellowfen.workflows import calibration
 
 router = APIRouter()
 _BLANK = {"name": "", "nozzle_mm": "6", "outlet_c": "350", "flow_lpm": "30", "outlet_label": "", "flow_label": "", "outlet_offset_c": "0"}
@@ -18,12 +21,34 @@ _BLANK = {"name": "", "nozzle_mm": "6", "outlet_c": "350", "flow_lpm": "30", "ou
 
 @router.get("/bench")
 def bench_page(request: Request, database: Database, edit: int = 0) -> Response:
-    return page(request, "bench.html", _context(database, edit))
+    return page(request, "bench.html", bench_context(database, edit))
 
 
-def _context(database: Database, edit: int, typed: dict[str, str] | None = None, problem: str = "", field: str = "") -> dict[str, Any]:
+def bench_context(database: Database, edit: int, typed: dict[str, str] | None = None, problem: str = "", field: str = "") -> dict[str, Any]:
     shown = typed or (_as_typed(stations.get(database, edit)) if edit else dict(_BLANK))
-    return {"room": "bench", "stations": stations.rows(database), "edit": edit, "typed": shown, "problem": problem, "field": field}
+    return {
+        "room": "bench",
+        "stations": stations.rows(database),
+        "edit": edit,
+        "typed": shown,
+        "problem": problem,
+        "field": field,
+        "tools": [(one, _facts(one)) for one in tools.rows(database)],
+        "known": {s.id: calibration.station_doubts(database, s.id) != Doubts() for s in stations.rows(database)},
+    }
+
+
+def _facts(tool: Tool) -> str:
+    """A tool in one line."""
+    content = tool.content
+    if isinstance(content, HotPlate):
+        swing = f", swings {content.band_k:g} K" if content.control is Control.THERMOSTAT else ""
+        return f"{content.set_c:g} °C{swing}, {content.power_w:g} W"
+    if isinstance(content, Oven):
+        return f"curve of {content.curve[-1][0]:g} s, up to {max(point[1] for point in content.curve):g} °C"
+    if isinstance(content, Preheater):
+        return f"{content.celsius:g} °C from below"
+    return f"{content.tip_mm:g} mm {content.shape} at {content.set_c:g} °C, {content.power_w:g} W"
 
 
 def _as_typed(station: Station) -> dict[str, str]:
@@ -52,7 +77,7 @@ def keep_station(request: Request, database: Database, name: Annotated[str, Form
             stations.add(database, station)
     except YellowfenError as problem:
         field = getattr(problem, "field", "name").removeprefix("source.")
-        return page(request, "bench.html", _context(database, edit, typed, str(problem), field), status=status_of(problem))
+        return page(request, "bench.html", bench_context(database, edit, typed, str(problem), field), status=status_of(problem))
     return RedirectResponse("/bench", status_code=303)
 
 
