@@ -55,7 +55,7 @@ class Slab:
         row[k.JET_SPREAD] = row[k.JET_WARMTH_RADIUS] = 1e4
         row[k.JET_WARMTH] = row[k.M_XX] = row[k.M_YY] = row[k.LIT] = row[k.REFRESH] = 1.0
         row[k.MACROS], row[k.SUBS] = np.ceil(seconds / step_s / 2), 2.0
-        row[k.PLATE_SET] = self.plate_set_k
+        row[k.PLATE_SET], row[k.ON_PLATE] = self.plate_set_k, float(self.contact_w_m2k > 0)
         around = np.zeros((int(row[k.MACROS]), k.AROUND_COLUMNS))
         around[:, k.REST_W_M2K] = self.lost_below_w_m2k
         n, m = len(self.joints), len(self.bodies)

@@ -133,6 +133,7 @@ def check_axes(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: 
     """Raise InvalidValue where a window cannot be made of these."""
     if not heating_moves(scene) or heating_moves(scene)[-1].deed in (Deed.OVEN, Deed.TOUCH):
         raise InvalidValue("moves", "a window needs hot air or a plate as the last move with heat")
+    setting_of(scene, axis)
     for values, name in ((settings, "settings"), (dwells_s, "dwells_s")):
         if not 2 <= len(values) <= 60:
             raise InvalidValue(name, "give 2 to 60 values")

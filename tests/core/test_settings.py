@@ -1,0 +1,223 @@
+"""Window, search, doubt, profile and calibration: what they promise, on small scenes."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests.conftest import DATA, small_scene
+from yellowfen.core.heat.calibrate import MeltTest, Probe, ThermalLog, from_log, from_times, scrap_scene
+from yellowfen.core.heat.calibrate import _at_place as at_place
+from yellowfen.core.heat.doubt import Doubts, halton, how_sure, one_sample, sampled, settled, unknowns_of
+from yellowfen.core.heat.outcome import Fate, outcome, watch
+from yellowfen.core.heat.profile import Criterion, profile_of
+from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
+from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene
+from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.tune import Bench, axis_of, find_settings
+from yellowfen.core.heat.window import (
+    WINDOW_RESOLUTION,
+    Axis,
+    Tolerance,
+    dwells_around,
+    make_window,
+    settings_around,
+    with_dwell,
+    with_setting,
+)
+from yellowfen.errors import InvalidValue
+from yellowfen.formats.rehearsal_file import read_scene
+
+
+def whole_run(scene: Scene) -> Fate:
+    """The fate of a recipe run to the very end, with two minutes of cooling."""
+    long = replace(scene, moves=(*scene.moves[:-1], Move(Deed.WITHDRAW, 120.0)))
+    prepared = prepare(long, WINDOW_RESOLUTION)
+    drive = prepared.drive(long)
+    state = first_state(prepared, drive)
+    advance(prepared, state, drive, sampled=False)
+    return outcome(watch(prepared), state).fate
+
+
+def test_the_window_tells_what_whole_runs_tell_after_heat_included() -> None:
+    scene = small_scene()
+    settings, dwells = settings_around(scene, Axis.OUTLET, 6), dwells_around(scene, 8)
+    window = make_window(scene, Axis.OUTLET, settings, dwells, Tolerance(10.0))
+    assert {one.fate for column in window.columns for one in column.outcomes} == set(Fate)
+    for column in window.columns:
+        for dwell, one in list(zip(dwells, column.outcomes, strict=True))[::2]:
+            assert whole_run(with_dwell(with_setting(scene, Axis.OUTLET, column.setting), dwell)) is one.fate, (column.setting, dwell)
+
+
+def test_the_calmest_point_is_safe_and_names_its_border() -> None:
+    scene = small_scene()
+    window = make_window(scene, Axis.OUTLET, settings_around(scene, Axis.OUTLET, 12), dwells_around(scene, 14), Tolerance(10.0))
+    best = window.calmest
+    assert best is not None
+    assert best.sigmas > 0.5
+    assert best.binds
+    assert best.setting_low <= best.setting <= best.setting_high
+    assert whole_run(with_dwell(with_setting(scene, Axis.OUTLET, best.setting), best.dwell_s)) in (Fate.GOOD, Fate.SPILLS)
+
+
+def test_windows_of_height_flow_and_plate_and_what_has_none() -> None:
+    scene = small_scene()
+    for axis in (Axis.HEIGHT, Axis.FLOW):
+        assert len(make_window(scene, axis, settings_around(scene, axis, 3), (10.0, 30.0), Tolerance(2.0)).columns) == 3
+    plate = replace(scene, source=HotPlate(230.0), moves=(Move(Deed.PLATE, 60.0), Move(Deed.WITHDRAW, 30.0)))
+    fates = [c.outcomes[-1].fate for c in make_window(plate, Axis.PLATE, (120.0, 240.0), (30.0, 90.0), Tolerance(10.0)).columns]
+    assert fates[0] is Fate.COLD
+    assert fates[1] is not Fate.COLD
+    with pytest.raises(InvalidValue, match="not a setting of this source"):
+        make_window(scene, Axis.PLATE, (120.0, 240.0), (30.0, 90.0), Tolerance(10.0))
+    with pytest.raises(InvalidValue, match="must rise"):
+        make_window(scene, Axis.OUTLET, (350.0, 300.0), (30.0, 90.0), Tolerance(10.0))
+    baked = replace(scene, source=Oven(((0, 20, 20), (60, 200, 200))), moves=(Move(Deed.OVEN, 60.0),))
+    with pytest.raises(InvalidValue, match="needs hot air or a plate"):
+        make_window(baked, Axis.OUTLET, (300.0, 350.0), (30.0, 90.0), Tolerance(10.0))
+
+
+def test_the_search_improves_on_the_setting_and_tells_why() -> None:
+    tuned = find_settings(small_scene(), Bench((10.0,), Preheater(150.0), True, True), Doubts(jet_log_sd=0.1))
+    assert tuned.best is not None
+    start = next(one for one in tuned.proposals if one.key == "as it is")
+    assert tuned.best.score >= start.score
+    assert tuned.best.change in tuned.sentence
+    assert tuned.relaxes
+    keys = {one.key for one in tuned.proposals}
+    assert {"as it is", "warm", "nozzle 10", "preheat", "alloy"} <= keys
+
+
+def test_no_safe_setting_is_said_plainly_with_what_would_make_one() -> None:
+    scene = small_scene(alloy="Sn96.5Ag3Cu0.5")
+    shy = replace(scene.parts[0], package=replace(scene.parts[0].package, limit_c=150.0))
+    tuned = find_settings(replace(scene, parts=(shy,)), Bench(foil=True), Doubts())
+    assert tuned.best is None
+    assert tuned.sentence.startswith("No safe setting was found: U1 passes 150")
+    assert "by iron" in tuned.relaxes
+    baked = replace(scene, source=Oven(((0, 20, 20), (60, 200, 200))), moves=(Move(Deed.OVEN, 60.0),))
+    with pytest.raises(InvalidValue, match="oven follows its curve"):
+        find_settings(baked, Bench(), Doubts())
+    assert axis_of(scene) is Axis.OUTLET
+
+
+def test_samples_are_even_and_their_middle_is_the_scene() -> None:
+    draws = halton(64, 4)
+    assert np.abs(draws.mean(axis=0)).max() < 0.15
+    assert np.abs(draws.std(axis=0) - 1).max() < 0.15
+    scene = small_scene()
+    middle = settled(scene, Doubts(outlet_shift_k=7.0))
+    assert middle.source.outlet_c == scene.source.outlet_c + 7.0
+    for source, moves in ((HotPlate(240.0), (Move(Deed.PLATE, 60.0),)), (Oven(((0, 25, 25), (100, 220, 240))), (Move(Deed.OVEN, 100.0),))):
+        other = replace(scene, source=source, moves=moves)
+        names = {one.key for one in unknowns_of(other)}
+        moved = sampled(other, Doubts(), dict.fromkeys(names, 1.0))
+        assert moved.source != other.source
+        assert how_sure(other, Doubts(), 8).count == 8
+
+
+def test_profile_figures_against_hand_made_ones() -> None:
+    """Criteria of a plate heat against numbers read off the samples by other means; the index is the worst share."""
+    scene = replace(small_scene(), source=HotPlate(260.0, 0.15), moves=(Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 90.0)))
+    seen = rehearse(scene)
+    profile = profile_of(scene, seen)
+    rows = {one.name: one for one in profile.criteria}
+    liquid = [j.time_above_liquidus_s for j in seen.joints_of("U1")]
+    assert rows["shortest time above liquidus"].value == pytest.approx(min(liquid), abs=4.0)
+    assert rows["coldest joint's peak"].value == pytest.approx(min(j.peak_c for j in seen.joints_of("U1")), abs=0.5)
+    assert profile.index_percent == pytest.approx(100 * max(one.used for one in profile.criteria))
+    assert Criterion("x", 60.0, 30.0, 90.0, "s", "").used == 0.0
+    assert Criterion("x", 90.0, 30.0, 90.0, "s", "").used == pytest.approx(1.0)
+    assert not Criterion("x", 4.0, None, 3.0, "K/s", "").inside
+
+
+SOURCE = HotAir(6, 350, 30)
+
+
+def test_a_melt_test_finds_the_strength_and_says_what_it_cannot() -> None:
+    scene = scrap_scene(SOURCE, 20, "Sn63Pb37")
+    for true in (0.4, 0.7):
+        seconds = all_molten_s(rehearse(replace(scene, jet_factor=true)).joints_of("dot"))
+        found = from_times([MeltTest(scene, "dot", (seconds * 1.04, seconds * 0.97, seconds), "scrap")], Doubts())
+        jet, outlet, _ = found.findings
+        assert jet.found
+        assert jet.low < true < jet.high
+        assert not outlet.found
+        assert found.doubts.jet_log_sd < 0.5 * Doubts().jet_log_sd
+        assert "cannot tell" in found.sentence
+        again = all_molten_s(rehearse(settled(scene, found.doubts)).joints_of("dot"))
+        assert again == pytest.approx(seconds, rel=0.08)
+    with pytest.raises(InvalidValue, match="nothing to fit"):
+        from_times([], Doubts())
+    with pytest.raises(InvalidValue, match="at least one time"):
+        MeltTest(scene, "dot", (), "none")
+
+
+def test_a_log_with_cooling_finds_strength_outlet_copper_lag_and_offset() -> None:
+    scene = scrap_scene(SOURCE, 20, "Sn96.5Ag3Cu0.5", width_mm=36, depth_mm=30, seconds=50.0)
+    scene = replace(scene, moves=(*scene.moves, Move(Deed.WITHDRAW, 70.0)))
+    true = sampled(scene, Doubts(), {"jet": -0.7, "outlet": 0.6, "copper": 0.8})
+    fine = replace(FINE, frame_s=0.25)
+    seen, grid = rehearse(true, fine), prepare(true, fine).network.grid
+    times = np.arange(0, 120, 0.25)
+    chance = np.random.default_rng(4)
+    probes = []
+    for x, y, shift in ((18, 15, 0.0), (25, 20, 1.5)):
+        curve = at_place(seen.frames_c, grid, Probe(x, y, ()))
+        probes.append(Probe(x, y, tuple(np.interp(times, np.arange(len(curve)) * 0.25, curve) + shift + chance.normal(0, 1, len(times)))))
+    found = {one.key: one for one in from_log(ThermalLog(scene, tuple(times), tuple(probes)), Doubts()).findings}
+    assert found["jet"].low < 0.55 * math.exp(-0.7 * 0.35) < found["jet"].high
+    assert found["jet"].high / found["jet"].low < 1.15
+    assert found["outlet"].low < 9.0 < found["outlet"].high
+    assert found["copper"].low < math.exp(0.12) < found["copper"].high
+    assert found["offset 2"].after - found["offset 1"].after == pytest.approx(1.5, abs=0.6)
+
+
+@pytest.mark.parametrize(
+    ("times", "readings", "said"),
+    [((0, 1, 2), (20, 21, 22), "at least 8"), (tuple(range(9)), tuple(range(8)), "one reading for each"), ((0, 1, 1, 2, 3, 4, 5, 6), tuple(range(8)), "must rise")],
+)  # fmt: skip
+def test_logs_that_cannot_be_used_are_refused(times: tuple[float, ...], readings: tuple[float, ...], said: str) -> None:
+    with pytest.raises(InvalidValue, match=said):
+        ThermalLog(scrap_scene(SOURCE, 20, "Sn63Pb37"), times, (Probe(1, 1, readings),))
+
+
+def test_irons_are_not_calibrated_here() -> None:
+    scene = replace(small_scene(), source=Iron(1.6, 340), moves=(Move(Deed.TOUCH, 3.0, ("U1",), pin="1"),))
+    with pytest.raises(InvalidValue, match="iron is not calibrated"):
+        from_times([MeltTest(scene, "U1", (3.0,), "x")], Doubts())
+
+
+def practice(case: str) -> Scene:
+    return read_scene((DATA / "practice" / f"{case}.json").read_text())
+
+
+def test_practice_small_board_and_flat_iron() -> None:
+    """Handbook rows 4 and 6 (common practice): seen 30 to 60 s, and within about a minute. Guesses stand in the files, made before any run."""
+    board = how_sure(practice("small-board"), Doubts())
+    last = max(band.middle for band in board.melts)
+    assert min(band.low for band in board.melts) < 60
+    assert last < 2 * 60
+    iron = how_sure(practice("flat-iron"), Doubts()).melts[0]
+    assert iron.low < 60
+    assert 15 < iron.middle < 75
+
+
+def test_practice_sweeping_takes_ten_seconds_at_least() -> None:
+    """Handbook row 5 (common practice), a lower bound: even the early end of the band is later."""
+    sure = how_sure(practice("sweep"), Doubts())
+    assert all(band.low is None or band.low >= 10 for band in sure.melts)
+
+
+def test_practice_lead_free_cooks_leds_that_the_low_alloy_spares() -> None:
+    """Handbook row 7 (common practice), an order: share of samples in which the body passes its limit before all has flowed and five seconds."""
+
+    def cooked(case: str) -> int:
+        scene = practice(case)
+        draws = halton(16, 4)
+        keys = [one.key for one in unknowns_of(scene)]
+        runs = [one_sample(scene, Doubts(), dict(zip(keys, row.tolist(), strict=True))) for row in draws]
+        return sum("limit" in run.harm_why and (run.melts_s[0] is None or run.harm_s < run.melts_s[0] + 5) for run in runs)
+
+    assert cooked("controller-leds-lead-free") >= cooked("controller-leds-low-alloy") + 4
