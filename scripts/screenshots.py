@@ -2,6 +2,7 @@
 
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -39,8 +40,38 @@ def prepare(folder: Path) -> None:
 
 def rehearsed(page: Page) -> None:
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
-    page.wait_for_selector(".stop:visible, .mind:visible", timeout=20_000)
-    page.wait_for_timeout(1500)
+    page.wait_for_timeout(4500)
+
+
+def leaf(name: str, wait_ms: int, click: str = "") -> Callable[[Page], None]:
+    """Turn to a leaf of the Heat stage, press its button and wait for its picture."""
+
+    def act(page: Page) -> None:
+        rehearsed(page)
+        page.get_by_role("tab", name=name).click()
+        if click:
+            page.get_by_role("button", name=click, exact=True).click()
+        page.wait_for_timeout(wait_ms)
+
+    return act
+
+
+def in_the_oven(page: Page) -> None:
+    rehearsed(page)
+    page.get_by_role("button", name="Oven", exact=True).click()
+    page.wait_for_timeout(4000)
+
+
+def back_to_air(page: Page) -> None:
+    rehearsed(page)
+    page.get_by_role("button", name="Hot air", exact=True).click()
+    page.wait_for_timeout(4000)
+
+
+def taught(page: Page) -> None:
+    page.get_by_label("Seconds until it melted").fill("24 27.5 25")
+    page.get_by_role("button", name="Learn from it").first.click()
+    page.wait_for_timeout(2500)
 
 
 def running(page: Page) -> None:
@@ -57,15 +88,18 @@ def take(target: Path, url: str) -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         views = (
             ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1", None), ("heat", "/jobs/1/heat", rehearsed),
-            ("look", "/jobs/1/look", None), ("finish", "/jobs/1/finish", None), ("logbook", "/logbook", None), ("bench", "/bench?edit=1", None),
-            ("run", "/jobs/1/heat", running),
+            ("look", "/jobs/1/look", None), ("finish", "/jobs/1/finish", None), ("logbook", "/logbook", None), ("bench", "/bench", None),
+            ("window", "/jobs/1/heat", leaf("Safe window", 14_000)), ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
+            ("profile", "/jobs/1/heat", in_the_oven), ("back", "/jobs/1/heat", back_to_air), ("run", "/jobs/1/heat", running),
+            ("teach", "/bench/stations/1", taught),
         )  # fmt: skip
         for name, path, act in views:
             page.goto(url + path)
             page.wait_for_timeout(400)
             if act:
                 act(page)
-            page.screenshot(path=target / f"{name}.png")
+            if name != "back":
+                page.screenshot(path=target / f"{name}.png")
         page.add_init_script("localStorage.setItem('yellowfen-theme', 'dark')")
         page.goto(url + "/jobs/1/heat")
         rehearsed(page)

@@ -15,7 +15,7 @@ def test_rehearse_answers_with_the_documented_fields(capsys: pytest.CaptureFixtu
     assert main(["rehearse", str(EXAMPLE), "--json"]) == 0
     answer = json.loads(capsys.readouterr().out)
     assert set(answer) >= {"joints", "parts", "events", "energy_balance", "warnings", "model"}
-    assert set(answer["joints"][0]) == {"ref", "pin", "melt_start_s", "melt_end_s", "freeze_s", "peak_c", "time_above_liquidus_s"}
+    assert set(answer["joints"][0]) == {"ref", "pin", "melt_start_s", "melt_end_s", "freeze_s", "melts", "peak_c", "time_above_liquidus_s"}
     assert {"ref", "body_peak_c", "limit_c", "limit_passed_s"} <= set(answer["parts"][0])
     balance = answer["energy_balance"]
     assert abs(balance["residual_j"]) <= max(1e-3 * balance["put_in_j"], 0.01)
@@ -96,3 +96,47 @@ def test_every_verb_stands_in_the_readme() -> None:
     verbs = next(action for action in _parser()._actions if action.choices).choices
     for verb in verbs:
         assert f"yellowfen {verb}" in readme
+
+
+def test_window_tune_and_calibrate_answer_with_the_documented_fields(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    given = json.loads(EXAMPLE.read_text()) | {
+        "window": {"axis": "height_mm", "settings": [10, 20], "dwells_s": [20, 40]},
+        "bench": {"foil": False},
+    }
+    file = tmp_path / "a.json"
+    file.write_text(json.dumps(given))
+    assert main(["window", str(file), "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["settings"] == [10, 20]
+    assert len(answer["fates"][0]) == 2
+    assert main(["window", str(file)]) == 0
+    assert "o good" in capsys.readouterr().out
+    assert main(["tune", str(file), "--json"]) == 0
+    told = capsys.readouterr()
+    assert json.loads(told.out)["proposals"][0]["calmest"]["sigmas"] > 0
+    assert "tried: as it is set" in told.err
+    example = EXAMPLE.parent / "calibration-example.json"
+    assert main(["calibrate", str(example), "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["factors"][0]["identified"]
+    assert found["doubts"]["jet_log_sd"] < 0.2
+    assert main(["calibrate", str(example)]) == 0
+    assert "strength of the air" in capsys.readouterr().out
+    for text, field in (("{}", "format"), (json.dumps(json.loads(example.read_text()) | {"melt_tests": []}), "tests")):
+        file.write_text(text)
+        assert main(["calibrate", str(file)]) == 2
+        assert field in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"source": {"kind": "hot_plate", "set_c": 9999}}, "source.set_c"), ({"source": {"kind": "moonlight"}}, "source"), ({"shields": [{"x_mm": 1}]}, "shields.0.y_mm"),
+        ({"source": {"kind": "oven", "curve": [[0, 20, 20], [60, 200, 200]]}}, "moves.do"), ({"preheater": {"celsius": 1e9}}, "preheater.celsius"),
+    ],
+)  # fmt: skip
+def test_invalid_sources_name_the_field(change: dict[str, object], field: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    file = tmp_path / "b.json"
+    file.write_text(json.dumps(json.loads(EXAMPLE.read_text()) | change))
+    assert main(["rehearse", str(file), "--json"]) == 2
+    assert field in capsys.readouterr().err

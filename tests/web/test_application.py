@@ -25,6 +25,7 @@ PAGES = [
     "/jobs/1/finish",
     "/bench",
     "/bench?edit=1",
+    "/bench/stations/1",
     "/logbook",
 ]
 
@@ -58,7 +59,7 @@ def test_rehearsal_over_http(client: TestClient, plan: dict[str, Any]) -> None:
     assert {line["ref"] for line in answer["lines"] if line["target"]} == {"U4"}
     quick = client.post("/api/jobs/1/rehearse?quick=true", json=plan, headers=JSON).json()
     assert quick["parts"]["U4"]["molten_s"] == pytest.approx(u4["molten_s"], rel=0.03)
-    look = client.get("/api/jobs/1/outlook", headers=JSON).json()
+    look = client.get("/api/jobs/1/sureness", headers=JSON).json()
     assert look["bands"][0]["early_s"] < u4["molten_s"] < look["bands"][0]["late_s"]
     assert "U4" in client.get("/jobs/1/heat").text
 

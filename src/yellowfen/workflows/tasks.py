@@ -33,6 +33,7 @@ from yellowfen.core.heat.window import (
     Column,
     calmest,
     check_axes,
+    check_dwell,
     dwells_around,
     setting_of,
     settings_around,
@@ -56,6 +57,7 @@ def ask(connection: sqlite3.Connection, job_id: int, kind: str, axis: Axis | Non
     """Ask for a window or a search of the job as it stands; returns the task's id. The same question is answered once."""
     job = jobs.get(connection, job_id)
     scene, _ = _scene(connection, job.board_id, job.plan)
+    check_dwell(scene)
     which = axis or axis_of(scene)
     check_axes(scene, which, settings_around(scene, which, 3), dwells_around(scene, 3))
     asked = json.dumps({"plan": json.loads(pack(job.plan)), "axis": str(which), "free_alloy": free_alloy})

@@ -131,8 +131,7 @@ def with_dwell(scene: Scene, seconds: float) -> Scene:
 
 def check_axes(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: tuple[float, ...]) -> None:
     """Raise InvalidValue where a window cannot be made of these."""
-    if not heating_moves(scene) or heating_moves(scene)[-1].deed in (Deed.OVEN, Deed.TOUCH):
-        raise InvalidValue("moves", "a window needs hot air or a plate as the last move with heat")
+    check_dwell(scene)
     setting_of(scene, axis)
     for values, name in ((settings, "settings"), (dwells_s, "dwells_s")):
         if not 2 <= len(values) <= 60:
@@ -143,6 +142,12 @@ def check_axes(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: 
             raise InvalidValue(name, "the values must rise")
     for value in settings:
         with_setting(scene, axis, value)
+
+
+def check_dwell(scene: Scene) -> None:
+    """Raise InvalidValue where there is no last move whose seconds could be varied."""
+    if not heating_moves(scene) or heating_moves(scene)[-1].deed in (Deed.OVEN, Deed.TOUCH):
+        raise InvalidValue("moves", "a window needs hot air or a plate as the last move with heat")
 
 
 def window_column(scene: Scene, axis: Axis, value: float, dwells_s: tuple[float, ...], resolution: Resolution = WINDOW_RESOLUTION,

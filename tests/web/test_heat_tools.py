@@ -1,0 +1,230 @@
+"""Sources, long work, calibration and tools over HTTP; a killed worker's task goes on; bad input changes nothing."""
+
+import json
+import os
+import signal
+import time
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.work.job import TapKind
+from yellowfen.store import calibrations, jobs, tasks
+from yellowfen.web.worker_process import WorkerProcess
+from yellowfen.workflows import bench, calibration, heat
+from yellowfen.workflows.opening import connect_existing
+
+JSON = {"accept": "application/json"}
+SMALL = {"kind": "window", "axis": "outlet_c"}
+
+
+def finished(client: TestClient, kind: str, limit_s: float = 60.0) -> dict[str, Any]:
+    began = time.monotonic()
+    while time.monotonic() - began < limit_s:
+        seen = client.get(f"/api/jobs/1/tasks/{kind}", headers=JSON).json()
+        if seen["state"] not in ("waiting", "working"):
+            return dict(seen)
+        time.sleep(0.1)
+    raise AssertionError("the work did not end")
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"source": "plate", "plate": {"set_c": 240, "film_mm": 0.1, "control": "thermostat"}, "moves": [{"do": "plate", "seconds": 60}, {"do": "withdraw", "seconds": 20}]},
+        {"source": "oven", "oven": {"curve": [[0, 25, 25], [60, 180, 200], [120, 230, 250]], "fan_w_m2k": 15}, "moves": [{"do": "oven", "seconds": 120}]},
+        {"preheater": {"celsius": 160}, "shields": ["C9"], "nozzle_long_mm": 12, "board_alloy": "Sn96.5Ag3Cu0.5",
+         "moves": [{"do": "preheat", "seconds": 20}, {"do": "close", "seconds": 20, "height_mm": 15, "circle_mm": 4, "path": "ends", "tilt_deg": 30}]},
+        {"core": "aluminium"},
+    ],
+)  # fmt: skip
+def test_every_source_rehearses_over_http_and_is_kept(client: TestClient, plan: dict[str, Any], change: dict[str, Any]) -> None:
+    answer = client.post("/api/jobs/1/rehearse", json=plan | change, headers=JSON).json()
+    assert answer["parts"]["U4"]["body_peak_c"] > 30
+    assert (answer["profile"] is None) == (change.get("source") is None)
+    page = client.get("/jobs/1/heat").text
+    kept = json.loads(page.split('id="settings">')[1].split("</script>")[0])
+    assert kept["source"] == change.get("source", "air")
+    assert client.get("/api/jobs/1/sureness", headers=JSON).json()["count"] > 8
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"plate": {"set_c": 9000}}, "source.set_c"), ({"oven": {"curve": [[0, 20, 20]]}}, "2 to 500 points"), ({"preheater": {"celsius": -4}}, "preheater.celsius"),
+        ({"source": "plate"}, "not a move for this source"), ({"board_alloy": "Cheese"}, "no alloy"), ({"nozzle_long_mm": 1}, "nozzle_long_mm"),
+        ({"moves": [{"do": "close", "seconds": 5, "tilt_deg": 89}]}, "tilt_deg"), ({"moves": [{"do": "preheat", "seconds": 5}]}, "no preheater"),
+    ],
+)  # fmt: skip
+def test_absurd_sources_are_refused_and_change_nothing(client: TestClient, plan: dict[str, Any], change: dict[str, Any], said: str) -> None:
+    before = client.get("/jobs/1/heat").text
+    reply = client.post("/api/jobs/1/rehearse", json=plan | change, headers=JSON)
+    assert reply.status_code == 422
+    assert said in reply.json()["problem"]
+    assert client.get("/jobs/1/heat").text == before
+
+
+def test_a_window_is_drawn_column_by_column_and_its_calmest_point_taken(client: TestClient) -> None:
+    asked = client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()
+    assert asked["state"] in ("waiting", "working")
+    seen = finished(client, "window")
+    assert seen["state"] == "done"
+    assert len(seen["map"]["columns"]) == 20
+    best = seen["map"]["calmest"]
+    assert client.post(
+        f"/api/tasks/{seen['id']}/take", json={"setting": best["setting"], "dwell_s": best["dwell_s"]}, headers=JSON
+    ).json() == {"taken": True}
+    connection = connect_existing(client.app.state.data)
+    plan = jobs.get(connection, 1).plan
+    connection.close()
+    assert plan.outlet_c == pytest.approx(best["setting"])
+    assert plan.moves[1].seconds == pytest.approx(best["dwell_s"])
+
+
+def test_a_search_can_be_given_up_and_its_proposals_taken(client: TestClient) -> None:
+    task = client.post("/api/jobs/1/tasks", json={"kind": "settings"}, headers=JSON).json()
+    while client.get("/api/jobs/1/tasks/settings", headers=JSON).json()["steps"] < 1:
+        time.sleep(0.05)
+    seen = client.post(f"/api/tasks/{task['id']}/cancel", headers=JSON).json()
+    assert seen["state"] == "cancelled"
+    first = next(one for one in seen["proposals"] if one["best"])
+    assert client.post(f"/api/tasks/{task['id']}/take", json={"key": first["key"]}, headers=JSON).json() == {"taken": True}
+    for body, said in (({"key": "moonlight"}, "not there any more"), ({}, "which proposal")):
+        reply = client.post(f"/api/tasks/{task['id']}/take", json=body, headers=JSON)
+        assert reply.status_code == 422
+        assert said in reply.json()["problem"]
+
+
+def test_a_killed_worker_is_followed_by_one_that_goes_on(client: TestClient) -> None:
+    worker: WorkerProcess = client.app.state.worker
+    task = client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()
+    connection = connect_existing(client.app.state.data)
+    while len(tasks.get(connection, task["id"]).steps) < 2:
+        time.sleep(0.02)
+    pid = worker.pid
+    assert pid is not None
+    os.kill(pid, signal.SIGKILL)
+    before = tasks.get(connection, task["id"])
+    seen = finished(client, "window")
+    connection.close()
+    assert seen["state"] == "done"
+    assert worker.pid not in (None, pid)
+    assert [json.loads(step)["setting"] for step in before.steps] == seen["map"]["settings"][: len(before.steps)]
+
+
+def test_the_same_question_is_answered_once_and_a_problem_is_said(client: TestClient, plan: dict[str, Any]) -> None:
+    first = client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()
+    assert client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()["id"] == first["id"]
+    assert client.get("/api/jobs/1/tasks/settings", headers=JSON).json() == {"state": "none"}
+    client.post("/api/jobs/1/rehearse", json=plan | {"source": "oven", "moves": [{"do": "oven", "seconds": 60}]}, headers=JSON)
+    reply = client.post("/api/jobs/1/tasks", json={"kind": "window"}, headers=JSON)
+    assert reply.status_code == 422
+    assert "hot air" in reply.json()["problem"]
+
+
+def test_iron_seconds_over_http(client: TestClient) -> None:
+    answer = client.get("/api/jobs/1/iron?ref=U4&pin=1&tip_mm=1.6&set_c=340", headers=JSON).json()
+    stays = {one["tie"]: one["stay_s"] for one in answer["touches"]}
+    assert 1.0 < stays["signal"] < stays["plane"]
+    for query, said in (
+        ("ref=U4&pin=77&tip_mm=1.6&set_c=340", "no pin"),
+        ("ref=U4&pin=1&tip_mm=0&set_c=340", "tip_mm"),
+        ("ref=Z1&pin=1&tip_mm=2&set_c=340", "not on this board"),
+    ):
+        reply = client.get(f"/api/jobs/1/iron?{query}", headers=JSON)
+        assert reply.status_code == 422
+        assert said in reply.json()["problem"]
+
+
+TEST = {
+    "distance_mm": "20",
+    "alloy": "Sn63Pb37",
+    "seconds": "24 27,5; 25",
+    "width_mm": "50",
+    "height_mm": "40",
+    "thickness_mm": "1,6",
+    "copper": "30",
+    "ambient_c": "23",
+}
+
+
+def test_a_melt_test_narrows_the_forecast_and_can_be_undone(client: TestClient) -> None:
+    wide = client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0]
+    assert client.post("/bench/stations/1/melt-test", data=TEST, follow_redirects=False).status_code == 303
+    page = client.get("/bench/stations/1").text
+    assert "What is known" in page
+    assert "strength of the air" in page
+    narrow = client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0]
+    assert narrow["late_s"] - narrow["early_s"] < 0.8 * (wide["late_s"] - wide["early_s"])
+    client.post("/bench/calibrations/1/undo")
+    assert client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0] == wide
+    client.post("/bench/calibrations/1/redo")
+    assert client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0] == narrow
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [({"seconds": ""}, "at least one time"), ({"seconds": "soon"}, "is not a number"), ({"distance_mm": "-3"}, "height_mm"), ({"copper": "250"}, "scrap.copper"),
+     ({"alloy": "Cheese"}, "no alloy"), ({"thickness_mm": "90"}, "thickness_mm"), ({"seconds": "0.01"}, "seconds")],
+)  # fmt: skip
+def test_melt_tests_that_cannot_be_keep_what_was_typed(client: TestClient, change: dict[str, str], said: str) -> None:
+    reply = client.post("/bench/stations/1/melt-test", data=TEST | change)
+    assert reply.status_code == 422
+    assert said in reply.text
+    connection = connect_existing(client.app.state.data)
+    assert calibrations.of_station(connection, 1) == []
+    connection.close()
+
+
+def test_a_log_teaches_a_station_and_bad_logs_say_why(client: TestClient) -> None:
+    rows = "\n".join(f"{i * 0.5};{23 + 140 * (1 - 2.718 ** (-i * 0.5 / 25)):.2f}".replace(".", ",") for i in range(120))
+    form = {"pasted": f"Zeit;Platine\n{rows}", "places": "25 20", "heated_s": "60", "distance_mm": "20"}
+    assert client.post("/bench/stations/1/log", data=form, follow_redirects=False).status_code == 303
+    assert "probe 1" in client.get("/bench/stations/1").text
+    for change, said in (
+        ({"pasted": "time,a\n1,x"}, "fewer than 8"),
+        ({"places": "25"}, "x and y in mm"),
+        ({"places": "1 1\n2 2\n3 3"}, "temperature column"),
+    ):
+        reply = client.post("/bench/stations/1/log", data=form | change)
+        assert reply.status_code == 422
+        assert said in reply.text.replace("&#39;", "'")
+
+
+def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) -> None:
+    assert "no run of this station" in client.post("/bench/stations/1/runs").text
+    connection = connect_existing(client.app.state.data)
+    run = heat.start_run(connection, 1)
+    for key, kind, ref, at in (("a", TapKind.START, "", 0), ("b", TapKind.FLOWED, "U4", 60_000)):
+        bench.tap(connection, run, key, kind, ref, 1_000_000 + at)
+    assert client.post("/bench/stations/1/runs", follow_redirects=False).status_code == 303
+    assert calibration.station_doubts(connection, 1).jet_factor < Doubts().jet_factor
+    client.post("/bench", data={"name": "Second", "nozzle_mm": "8", "outlet_c": "300", "flow_lpm": "20"})
+    (like,) = calibration.same_heat(connection, 1)
+    assert like.name == "Second"
+    assert like.flow_lpm is not None
+    assert 2 < like.flow_lpm < 150
+    assert "The same heat with" in client.get("/bench/stations/1").text
+    connection.close()
+
+
+def test_tools_are_added_taught_and_removed(client: TestClient) -> None:
+    for form in (
+        {"kind": "plate", "name": "Flat-iron", "set_c": "240", "control": "thermostat", "band_k": "40"}, {"kind": "oven", "name": "Small oven", "curve": ""},
+        {"kind": "preheater", "name": "Below", "set_c": "150"}, {"kind": "iron", "name": "Hoof", "set_c": "340", "tip_mm": "2", "shape": "bevel"},
+    ):  # fmt: skip
+        assert client.post("/bench/tools", data=form, follow_redirects=False).status_code == 303
+    assert "swings 40 K" in client.get("/bench").text
+    assert client.post("/bench/tools/1/melt-test", data=TEST | {"seconds": "45 50"}, follow_redirects=False).status_code == 303
+    assert "air film" in client.get("/bench/tools/1").text
+    assert client.get("/bench/tools/2").status_code == 200
+    assert "for a plate" in client.post("/bench/tools/2/melt-test", data=TEST).text
+    client.post("/bench/tools/4/remove")
+    assert "Hoof" not in client.get("/bench").text
+    for form, said in (({"kind": "kettle"}, "choose plate"), ({"kind": "plate", "name": "Flat-iron", "set_c": "240"}, "on the bench already"),
+                       ({"kind": "plate", "name": "x", "set_c": "warm"}, "not a number"), ({"kind": "oven", "name": "y", "curve": "1 2"}, "seconds, air")):  # fmt: skip
+        reply = client.post("/bench/tools", data=form)
+        assert reply.status_code in (409, 422)
+        assert said in reply.text
