@@ -60,6 +60,72 @@ def test_changing_a_setting_changes_the_answer_and_survives_reload(page: Page) -
     expect(page.locator(".verdict")).to_contain_text("flows at about 4", timeout=10_000)
 
 
+def test_a_window_is_drawn_and_its_calmest_point_taken(page: Page) -> None:
+    page.goto("/jobs/1/heat")
+    rehearsed(page)
+    page.get_by_role("tab", name="Safe window").click()
+    expect(page.locator("[data-window-map] .map-calm")).to_be_visible(timeout=60_000)
+    assert page.locator("[data-window-map] .place").count() >= 2
+    before = page.locator(".card-set").inner_text()
+    page.get_by_role("button", name="Take the calmest point").click()
+    expect(page.locator(".card-set")).not_to_have_text(before, timeout=20_000)
+    rehearsed(page)
+
+
+def test_a_search_survives_reload_can_be_given_up_and_a_way_taken(page: Page) -> None:
+    page.goto("/jobs/1/heat")
+    rehearsed(page)
+    page.get_by_role("tab", name="Find settings").click()
+    page.get_by_label("the solder may be changed").check()
+    page.get_by_role("button", name="Search").click()
+    expect(page.locator(".ways li").first).to_be_visible(timeout=30_000)
+    page.reload()
+    rehearsed(page)
+    page.get_by_role("tab", name="Find settings").click()
+    expect(page.locator(".ways li").first).to_be_visible(timeout=30_000)
+    if page.get_by_role("button", name="Give up").is_visible():
+        page.get_by_role("button", name="Give up").click()
+        expect(page.get_by_text("given up after")).to_be_visible()
+    page.locator(".ways li button:visible").first.click()
+    rehearsed(page)
+    expect(page.locator(".ways li").first).to_be_hidden()
+
+
+def test_plate_oven_foil_and_iron(page: Page) -> None:
+    page.goto("/jobs/1/heat")
+    rehearsed(page)
+    page.get_by_role("button", name="Foil").click()
+    page.locator('svg.plan .part[data-ref="Q2"]').click()
+    expect(page.locator("svg.plan .foil")).to_have_count(1)
+    page.get_by_role("button", name="Foil").click()
+    page.get_by_role("button", name="Oven", exact=True).click()
+    expect(page.locator(".criteria li")).to_have_count(8, timeout=20_000)
+    page.get_by_label("Curve").fill("0 25 25\n60 warm 20")
+    expect(page.get_by_role("alert").first).to_contain_text("three numbers a line")
+    page.get_by_role("button", name="Plate", exact=True).click()
+    expect(page.locator(".card-set")).to_contain_text("plate", timeout=20_000)
+    page.get_by_role("tab", name="By iron").click()
+    page.get_by_role("button", name="Touch it").click()
+    expect(page.locator(".touches li")).to_have_count(3, timeout=20_000)
+    page.get_by_role("button", name="Hot air", exact=True).click()
+    expect(page.locator(".card-set")).to_contain_text("L/min")
+    page.get_by_label("Outlet shown").fill("350")
+    rehearsed(page)
+
+
+def test_a_melt_test_is_timed_by_key_and_teaches_the_station(page: Page) -> None:
+    page.goto("/bench/stations/1")
+    page.keyboard.press("Space")
+    page.wait_for_timeout(1200)
+    page.keyboard.press("Space")
+    assert float(page.get_by_label("Seconds until it melted").input_value()) > 1
+    page.get_by_label("Seconds until it melted").fill("25 27 24")
+    page.get_by_role("button", name="Learn from it").first.click()
+    expect(page.get_by_role("heading", name="What is known")).to_be_visible(timeout=20_000)
+    page.get_by_role("button", name="Undo it").click()
+    expect(page.get_by_role("heading", name="Not calibrated yet")).to_be_visible()
+
+
 def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(page: Page, server: LiveServer) -> None:
     page.goto("/jobs/1/heat")
     rehearsed(page)
@@ -113,7 +179,18 @@ def test_a_place_with_a_plan_works_by_keyboard(page: Page) -> None:
     assert [float(n) for n in plan.get_attribute("viewBox").split()] == pytest.approx([float(n) for n in before.split()])
 
 
-PAGES = ["/", "/boards", "/boards/1", "/jobs/1/heat", "/runs/1", "/jobs/1/look", "/jobs/1/finish", "/bench", "/logbook"]
+PAGES = [
+    "/",
+    "/boards",
+    "/boards/1",
+    "/jobs/1/heat",
+    "/bench/stations/1",
+    "/runs/1",
+    "/jobs/1/look",
+    "/jobs/1/finish",
+    "/bench",
+    "/logbook",
+]
 
 
 @pytest.mark.parametrize("path", PAGES)
@@ -123,6 +200,7 @@ def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -
         page.goto(path)
         if path.endswith("heat"):
             rehearsed(page)
+            page.get_by_role("tab", name="Safe window" if dark else "By iron").click()
         found = Axe().run(page).response["violations"]
         assert [(one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found] == []
     page.set_viewport_size({"width": 390, "height": 800})

@@ -310,10 +310,13 @@ document.addEventListener("alpine:init", () => {
       const last = Math.max(...this.targets.map((ref) => this.answer.parts[ref].molten_s));
       const off = this.heatEnd;
       if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
+      const cooked = this.cooked;
+      if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
       const stop = this.outlook?.latest;
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
       return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
+    get cooked() { return Object.entries(this.answer.parts).filter(([, fate]) => fate.limit_passed_s !== null).map(([ref]) => ref); },
     get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
     get looseText() {
       if (!this.answer || this.answer.empty) return "";
@@ -333,7 +336,7 @@ document.addEventListener("alpine:init", () => {
     },
     get verdictClass() {
       if (!this.answer || this.answer.empty || this.none) return "";
-      const bad = this.targets.some((ref) => this.answer.parts[ref]?.molten_s === null || this.answer.parts[ref]?.limit_passed_s !== null);
+      const bad = this.cooked.length > 0 || this.targets.some((ref) => this.answer.parts[ref]?.molten_s === null);
       return bad ? "bad" : "good";
     },
     get cues() {
