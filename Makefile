@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 DATA ?= .data
 
-.PHONY: setup setup-test demo test bench lock vendor clean
+.PHONY: setup setup-test demo test bench bench-statistics lock vendor clean
 
 setup: $(VENV)/.installed
 setup-test: $(VENV)/.installed-test
@@ -44,6 +44,9 @@ test: setup-test
 
 bench: setup-test
 	$(BIN)/python -m benchmarks
+
+bench-statistics: setup-test
+	$(BIN)/python -m benchmarks statistics
 
 lock:
 	$(BIN)/uv pip compile --quiet --generate-hashes --no-emit-index-url --no-header -o requirements.txt requirements.in

@@ -1,13 +1,16 @@
 """Speed and error of the heat kernel against its own short step, vectorised NumPy and the machine's floor."""
 
+import sys
 import time
 from dataclasses import replace
 
 import numpy as np
 
-from benchmarks import vectorised
+from benchmarks import sparse, vectorised
 from benchmarks.heat_case import reference_scene
+from benchmarks.heat_tools import tools
 from benchmarks.pages import pages
+from benchmarks.statistics import statistics
 from yellowfen.core.heat import rehearsal as r
 from yellowfen.core.heat.rehearsal import EXACT, FINE, Rehearsal, Resolution, prepare, rehearse
 
@@ -83,11 +86,21 @@ def heat() -> None:
         lambda: vectorised.run(prepared.network, drive.segments[0], drive.around, FINE.max_step_s, steps, r._still(length, 23, True), 23.0),
     )
     numpy_wall = slow / steps * 60 / FINE.max_step_s
+    began = time.perf_counter()
+    sparse.run(prepared.network, drive.segments[0], drive.around, 0.1, 100)
+    sparse_wall = (time.perf_counter() - began) * 6
+    print(
+        f"  SciPy splu, Crank-Nicolson at 0.1 s, the board alone, 100 of 600 steps timed: {sparse_wall:.1f} s for 60 s, {sparse_wall / wall:.0f} x slower (goal 20)"
+    )
     print(
         f"  vectorised NumPy, {FINE.max_step_s * 1e3:.1f} ms, {steps} steps timed: {numpy_wall:.1f} s for 60 s, {numpy_wall / wall:.0f} x slower (goals 10 and 30)"
     )
 
 
 if __name__ == "__main__":
-    heat()
-    pages()
+    if sys.argv[1:] == ["statistics"]:
+        statistics()
+    else:
+        heat()
+        tools()
+        pages()

@@ -207,6 +207,10 @@ def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) 
     assert like.flow_lpm is not None
     assert 2 < like.flow_lpm < 150
     assert "The same heat with" in client.get("/bench/stations/1").text
+    carried = client.get("/api/jobs/1/carry/2", headers=JSON).json()
+    assert carried["name"] == "Second"
+    assert 2 < carried["flow_lpm"] < 150
+    assert client.get("/api/jobs/1/carry/99", headers=JSON).status_code == 404
     connection.close()
 
 

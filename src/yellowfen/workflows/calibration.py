@@ -10,7 +10,7 @@ from yellowfen.core.heat.jet import jet_on_board
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.work.board_scene import scene_of
-from yellowfen.core.work.job import SourceKind, Station, TapKind, Tool
+from yellowfen.core.work.job import HeatPlan, SourceKind, Station, TapKind, Tool
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.thermal_log import read_log
 from yellowfen.store import boards, calibrations, jobs, runs, stations, tools
@@ -158,18 +158,23 @@ def physical_flow(station: Station, doubts: Doubts) -> tuple[float, float, float
 def same_heat(connection: sqlite3.Connection, station_id: int, distance_mm: float = 15.0) -> list[Like]:
     """Settings of the other stations that heat as this one does at its own setting and a distance."""
     here = stations.get(connection, station_id)
-    known = station_doubts(connection, station_id)
-    air = air_of(here)
+    others = [other for other in stations.rows(connection) if other.id != station_id]
+    return [_like(connection, air_of(here), station_doubts(connection, station_id), other, distance_mm) for other in others]
+
+
+def carried(connection: sqlite3.Connection, plan: HeatPlan, station_id: int) -> Like:
+    """What a station must be set to so that it heats as a plan's station does at the plan's closest distance."""
+    known = station_doubts(connection, plan.station_id) if plan.station_id is not None else Doubts()
+    closest = min((move.height_mm for move in plan.moves if move.blows), default=15.0)
+    return _like(connection, plan.hot_air(), known, stations.get(connection, station_id), closest)
+
+
+def _like(connection: sqlite3.Connection, air: HotAir, known: Doubts, other: Station, distance_mm: float) -> Like:
     true_c = air.outlet_c + known.outlet_shift_k
-    wanted = jet_on_board(here.nozzle_mm, true_c, here.flow_lpm, distance_mm, 23.0, known.jet_factor).centre_w_m2k
-    likes = []
-    for other in stations.rows(connection):
-        if other.id == station_id:
-            continue
-        doubts = station_doubts(connection, other.id)
-        shown = true_c - other.outlet_offset_c - doubts.outlet_shift_k
-        likes.append(Like(other.name, shown, _flow_for(other, true_c, doubts.jet_factor, wanted, distance_mm)))
-    return likes
+    wanted = jet_on_board(air.nozzle_mm, true_c, air.flow_lpm, distance_mm, 23.0, known.jet_factor).centre_w_m2k
+    doubts = station_doubts(connection, other.id)
+    shown = true_c - other.outlet_offset_c - doubts.outlet_shift_k
+    return Like(other.name, shown, _flow_for(other, true_c, doubts.jet_factor, wanted, distance_mm))
 
 
 def _flow_for(station: Station, true_c: float, factor: float, wanted: float, distance_mm: float) -> float | None:

@@ -19,6 +19,7 @@ FLUX_THINS_C = constant("flux_thins", 110.0, "°C", Mark.COMMON_PRACTICE, "tacky
 MAX_LIQUID_S = constant(
     "longest_above_liquidus", 90.0, "s", Mark.COMMON_PRACTICE, "paste makers' windows, 30 to 90 s above liquidus", "latest stop"
 )
+MOST_MELTS = constant("most_melts", 3.0, "heats", Mark.COMMON_PRACTICE, "joints dull and pads suffer after three", "re-melt note")
 HANGS_MG_MM2 = constant(
     "hangs_underneath",
     46.5,

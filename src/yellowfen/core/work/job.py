@@ -114,6 +114,17 @@ class HeatPlan:
         """The station as it truly blows."""
         return HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm, self.nozzle_turn_deg)
 
+    def in_words(self) -> str:
+        """What is set, in a few words."""
+        if self.source is SourceKind.PLATE:
+            return f"plate {self.plate.set_c:g} °C"
+        if self.source is SourceKind.OVEN:
+            return f"oven up to {max(point[1] for point in self.oven.curve):g} °C"
+        shape = f"{self.nozzle_mm:g}" if self.nozzle_long_mm is None else f"{self.nozzle_mm:g} × {self.nozzle_long_mm:g}"
+        below = f", {self.preheater.celsius:g} °C from below" if self.preheater else ""
+        foil = f", foil over {', '.join(self.shields)}" if self.shields else ""
+        return f"{self.outlet_c:g} °C, {self.flow_lpm:g} L/min, {shape} mm nozzle{below}{foil}"
+
     def heat_source(self) -> Source:
         """The source of heat that the plan works with."""
         if self.source is SourceKind.PLATE:

@@ -16,6 +16,7 @@ from yellowfen.core.heat.scene import Iron, Move, Scene, TipShape, Underside
 from yellowfen.core.heat.story import (
     FLUX_LIFE_S,
     FLUX_THINS_C,
+    MOST_MELTS,
     RAMP_K_S,
     all_molten_s,
     flux_time_s,
@@ -31,6 +32,7 @@ from yellowfen.web.database import Database
 from yellowfen.web.heat_forms import PlanForm, plan_settings
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.workflows.calibration import carried
 from yellowfen.workflows.heat import (
     Rehearsed,
     earlier_heats,
@@ -90,10 +92,10 @@ def rehearse(job_id: int, form: PlanForm, database: Database, quick: bool = Fals
     if not job.plan.targets:
         return {"empty": True}
     done = rehearse_job(database, job, quick)
-    return _answer(job, done)
+    return _answer(job, done, earlier_heats(database, job_id))
 
 
-def _answer(job: Job, done: Rehearsed) -> dict[str, Any]:
+def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
     scene, rehearsal = done.scene, done.rehearsal
     stride = max(1, len(rehearsal.times_s) // MOST_POINTS)
     shown = [*scene.targets, *hottest_neighbours(scene, rehearsal)]
@@ -107,7 +109,7 @@ def _answer(job: Job, done: Rehearsed) -> dict[str, Any]:
         "moves": [_move(scene, move) for move in scene.moves],
         "total_s": rehearsal.model.simulated_s, "warnings": list(rehearsal.warnings), "board_peak_c": round(rehearsal.board_peak_c),
         "energy": {"in_j": round(rehearsal.energy.put_in_j), "residual_j": round(rehearsal.energy.residual_j, 3)},
-        "profile": _profile(job, scene, rehearsal), "spent": _spent(scene, rehearsal),
+        "profile": _profile(job, scene, rehearsal), "spent": _spent(scene, rehearsal, earlier),
         "plate_c": None if rehearsal.plate_c is None else np.round(rehearsal.plate_c[::stride], 1).tolist(),
         "calibrated": done.doubts != Doubts(), "frames": _frames(rehearsal), "cell_mm": round(rehearsal.model.cell_mm, 2), "jet_factor": rehearsal.model.jet_factor,
     }  # fmt: skip
@@ -126,11 +128,11 @@ def _profile(job: Job, scene: Scene, rehearsal: Rehearsal) -> dict[str, Any] | N
     return {"index": round(profile.index_percent), "worst": profile.worst.name, "criteria": rows}
 
 
-def _spent(scene: Scene, rehearsal: Rehearsal) -> list[dict[str, Any]]:
-    """Steepest rise and time of warm flux per target, against what is usual."""
+def _spent(scene: Scene, rehearsal: Rehearsal, earlier: int) -> list[dict[str, Any]]:
+    """Steepest rise, time of warm flux and number of melts per target, earlier heats of the job included, against what is usual."""
     return [
         {"ref": ref, "ramp": round(ramp_k_s(rehearsal, ref), 1), "ramp_limit": RAMP_K_S, "flux_s": round(flux_time_s(rehearsal, ref)),
-         "flux_limit": FLUX_LIFE_S}
+         "flux_limit": FLUX_LIFE_S, "melts": earlier + max((joint.melts for joint in rehearsal.joints_of(ref)), default=0), "melts_limit": MOST_MELTS}
         for ref in scene.targets
     ]  # fmt: skip
 
@@ -210,6 +212,13 @@ def iron_touch(job_id: int, database: Database, ref: str, pin: str, tip_mm: floa
     """Seconds an iron needs at one joint, tied as a signal, through a relief, and solidly to a plane."""
     touches = touch_joint(database, jobs.get(database, job_id), Iron(tip_mm, set_c, shape, power_w), ref, pin)
     return {"touches": [asdict(one) for one in touches]}
+
+
+@router.get("/api/jobs/{job_id}/carry/{station_id}")
+def carry(job_id: int, station_id: int, database: Database) -> dict[str, Any]:
+    """What another station must be set to so that it heats as the plan does now."""
+    like = carried(database, jobs.get(database, job_id).plan, station_id)
+    return {"name": like.name, "outlet_c": round(like.outlet_c), "flow_lpm": None if like.flow_lpm is None else round(like.flow_lpm, 1)}
 
 
 @router.post("/jobs/{job_id}/runs")

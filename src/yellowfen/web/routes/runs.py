@@ -36,7 +36,7 @@ def _state(run: Run) -> dict[str, Any]:
     return {
         "run": run.id, "job": run.job_id, "started_ms": run.started_ms, "finished": run.finished, "now_ms": int(time.time() * 1000),
         "taps": [{"key": t.key, "kind": str(t.kind), "ref": t.ref, "at_s": t.at_s} for t in run.taps],
-        "moves": [{"do": str(m.deed), "seconds": m.seconds, "height_mm": m.height_mm, "circle_mm": m.circle_mm} for m in run.plan.moves],
+        "moves": [{"do": str(m.deed), "seconds": m.seconds, "height_mm": m.height_mm, "circle_mm": m.circle_mm, "path": str(m.path), "blows": m.blows} for m in run.plan.moves],
         "targets": [{"ref": t.ref, "flows_s": t.flows_s, "early_s": t.early_s, "late_s": t.late_s} for t in run.forecast.targets],
         "latest_s": run.forecast.latest_s, "latest_why": run.forecast.latest_why,
     }  # fmt: skip

@@ -35,6 +35,7 @@ document.addEventListener("alpine:init", () => {
     ironText: String(irons[0].id),
     ironPin: "1",
     touches: [],
+    carry: null,
     problem: "",
     answer: null,
     outlook: null,
@@ -159,7 +160,9 @@ document.addEventListener("alpine:init", () => {
     get flowNote() { return this.station && this.station.flow_label && this.station.flow_lpm === this.flow_lpm ? `air, your “${this.station.flow_label}”` : "air"; },
     get jetFactor() { return this.answer && !this.answer.empty ? this.answer.jet_factor.toFixed(2) : ""; },
     get factorSource() { return this.answer && this.answer.calibrated ? "[from your calibration]" : "[from memory]"; },
-    get spent() { return this.answer && !this.answer.empty ? this.answer.spent.filter((one) => one.ramp > one.ramp_limit).map((one) => `${one.ref} rises by up to ${one.ramp} K/s; ${one.ramp_limit} is the usual most. It matters for ceramic capacitors (cracks) and plastics (blisters): warm longer, close in later.`) : []; },
+    get spent() { return [...this.ramps, ...this.remelts]; },
+    get ramps() { return this.answer && !this.answer.empty ? this.answer.spent.filter((one) => one.ramp > one.ramp_limit).map((one) => `${one.ref} rises by up to ${one.ramp} K/s; ${one.ramp_limit} is the usual most. It matters for ceramic capacitors (cracks) and plastics (blisters): warm longer, close in later.`) : []; },
+    get remelts() { return this.answer && !this.answer.empty ? this.answer.spent.filter((one) => one.melts > one.melts_limit).map((one) => `${one.ref}'s joints melt for time number ${one.melts}: they dull after ${one.melts_limit}; fresh flux, and only once more.`) : []; },
     get odds() {
       if (!this.outlook) return [];
       const kinds = { good: "good", "a neighbour comes loose": "mind", "a joint stays cold": "cold", harm: "bad" };
@@ -216,8 +219,17 @@ document.addEventListener("alpine:init", () => {
       this.changed();
     },
     removeMove(index) { this.moves = this.moves.filter((_, i) => i !== index); this.changed(); },
-    takeStation() {
+    get carryText() {
+      if (!this.carry) return "";
+      return this.carry.flow_lpm === null ? `${this.carry.name} cannot blow as strongly as before` : `Same heat as before: ${this.carry.outlet_c} °C, ${this.carry.flow_lpm} L/min`;
+    },
+    takeCarry() {
+      if (this.carry.flow_lpm !== null) { this.outlet_c = this.carry.outlet_c; this.flow_lpm = this.carry.flow_lpm; this.changed(); }
+      this.carry = null;
+    },
+    async takeStation() {
       const station = this.station;
+      this.carry = station ? await this.call(`/api/jobs/${this.job}/carry/${this.station_id}`) : null;
       if (station) { this.nozzle_mm = station.nozzle_mm; this.outlet_c = station.outlet_c; this.flow_lpm = station.flow_lpm; this.outlet_offset_c = station.outlet_offset_c; }
       else this.outlet_offset_c = 0;
       this.changed();

@@ -44,13 +44,13 @@ window.HeatLine = class HeatLine {
   }
 
   moves(moves) {
-    const names = { warm: "warm", close: "close in", hold: "hold", withdraw: "away" };
+    const names = { warm: "warm", close: "close in", hold: "hold", withdraw: "away", preheat: "from below", plate: "on the plate", oven: "in the oven" };
     let start = 0;
     for (const move of moves) {
       const width = this.x(start + move.seconds) - this.x(start);
       this.add("rect", { class: `move-band ${move.do}`, x: this.x(start), y: 0, width, height: HeatLine.BOTTOM });
       if (width > 44) {
-        const said = move.do !== "withdraw" && width > 110 ? `${names[move.do]}, ${move.height_mm} mm` : names[move.do];
+        const said = move.blows && width > 110 ? `${names[move.do]}, ${move.height_mm} mm` : names[move.do];
         this.add("text", { x: this.x(start) + 6, y: 16 }, said);
       }
       start += move.seconds;

@@ -3,7 +3,8 @@
 
 document.addEventListener("alpine:init", () => {
   const first = JSON.parse(document.getElementById("state").textContent);
-  const names = { warm: "Warm the area", close: "Close in", hold: "Hold still", withdraw: "Take the heat away" };
+  const starts = { plate: "Start: board on the plate", oven: "Start: oven on", preheat: "Start: heat from below on" };
+  const names = { warm: "Warm the area", close: "Close in", hold: "Hold still", withdraw: "Take the heat away", preheat: "Heat from below only", plate: "Board on the plate", oven: "Board in the oven" };
 
   window.Alpine.data("run", () => ({
     ...first,
@@ -40,7 +41,7 @@ document.addEventListener("alpine:init", () => {
         ...this.targets.map((target) => ({ kind: "it flowed", ref: target.ref, text: `${target.ref} flowed`, soon: `${target.ref} should flow`, due: target.flows_s ?? this.heatEnd })),
       ].sort((a, b) => a.due - b.due);
       return [
-        { kind: "start", ref: "", text: "Start: air on the board", due: 0 },
+        { kind: "start", ref: "", text: starts[this.moves[0].do] ?? "Start: air on the board", due: 0 },
         ...middle,
         { kind: "heat away", ref: "", text: "Heat is away", soon: "Take the heat away", due: Math.min(this.heatEnd, this.latest_s ?? Infinity) },
         { kind: "solid", ref: "", text: "All is solid", due: null },
@@ -66,10 +67,12 @@ document.addEventListener("alpine:init", () => {
     },
     get now() {
       if (this.over) return "Done. Let it cool untouched.";
-      if (this.started === null) return "Ready? Nozzle hot, part placed, flux on.";
+      if (this.started === null) return this.moves[0].blows ? "Ready? Nozzle hot, part placed, flux on." : "Ready? Parts placed, heat at hand, nothing near that burns.";
       if (this.away) return "Hands off until it is solid.";
       const move = this.heatingMove;
-      return `${names[move.do]}: ${move.height_mm} mm${move.circle_mm > 0 ? `, circling ${move.circle_mm} mm` : ""}`;
+      if (!move.blows) return `${names[move.do]}.`;
+      const ways = { circle: "circling", rows: "along the rows", ends: "end to end" };
+      return `${names[move.do]}: ${move.height_mm} mm${move.circle_mm > 0 && ways[move.path] ? `, ${ways[move.path]} ${move.circle_mm} mm` : ""}`;
     },
     get due() { return this.step && this.started !== null ? this.step.due : null; },
     get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + move.seconds, 0); },
@@ -166,8 +169,8 @@ document.addEventListener("alpine:init", () => {
         bar.append(one);
         return one;
       };
-      const fills = { warm: "#4a5430", close: "#7a590f", hold: "#8f670d", withdraw: "#27474a" };
-      const words = { warm: "warm", close: "close in", hold: "hold", withdraw: "away" };
+      const fills = { warm: "#4a5430", close: "#7a590f", hold: "#8f670d", withdraw: "#27474a", preheat: "#4a5430", plate: "#7a590f", oven: "#7a590f" };
+      const words = { warm: "warm", close: "close in", hold: "hold", withdraw: "away", preheat: "from below", plate: "on the plate", oven: "in the oven" };
       let start = 0;
       for (const move of this.moves) {
         const width = Math.max(this.barX(move.seconds) - 3, 1);

@@ -41,9 +41,9 @@ window.WindowMap = class WindowMap {
     this.fields();
     this.borders();
     this.axes();
-    this.words();
     this.here();
     if (map.calmest) this.calmest(map.calmest);
+    this.words();
   }
 
   patterns() {
