@@ -42,7 +42,11 @@ test: setup-test
 	$(BIN)/pytest -q --ignore tests/browser
 	$(BIN)/pytest -q tests/browser
 
-bench: setup-test
+$(VENV)/.installed-bench: $(VENV)/.installed-test requirements-bench.txt
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --require-hashes -r requirements-bench.txt
+	touch $@
+
+bench: $(VENV)/.installed-bench
 	$(BIN)/python -m benchmarks
 
 bench-statistics: setup-test
@@ -50,7 +54,8 @@ bench-statistics: setup-test
 
 lock:
 	$(BIN)/uv pip compile --quiet --generate-hashes --no-emit-index-url --no-header -o requirements.txt requirements.in
-	$(BIN)/uv pip compile --quiet --generate-hashes --no-emit-index-url --no-header --all-extras -c requirements.txt -o requirements-test.txt requirements.in pyproject.toml
+	$(BIN)/uv pip compile --quiet --generate-hashes --no-emit-index-url --no-header --extra test -c requirements.txt -o requirements-test.txt requirements.in pyproject.toml
+	$(BIN)/uv pip compile --quiet --generate-hashes --no-emit-index-url --no-header --extra bench -c requirements-test.txt -o requirements-bench.txt pyproject.toml
 
 vendor:
 	$(PY) scripts/vendor.py

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from benchmarks import sparse, vectorised
+from benchmarks import finite_volumes, sparse, vectorised
 from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
 from benchmarks.pages import pages
@@ -91,6 +91,13 @@ def heat() -> None:
     sparse_wall = (time.perf_counter() - began) * 6
     print(
         f"  SciPy splu, Crank-Nicolson at 0.1 s, the board alone, 100 of 600 steps timed: {sparse_wall:.1f} s for 60 s, {sparse_wall / wall:.0f} x slower (goal 20)"
+    )
+    finite_volumes.run(prepared.network, drive.segments[0], drive.around, 0.1, 2)
+    began = time.perf_counter()
+    finite_volumes.run(prepared.network, drive.segments[0], drive.around, 0.1, 20)
+    volumes_wall = (time.perf_counter() - began) * 30
+    print(
+        f"  FiPy, conjugate gradients at 0.1 s, the board alone, 20 of 600 steps timed: {volumes_wall:.0f} s for 60 s, {volumes_wall / wall:.0f} x slower (goal 150)"
     )
     print(
         f"  vectorised NumPy, {FINE.max_step_s * 1e3:.1f} ms, {steps} steps timed: {numpy_wall:.1f} s for 60 s, {numpy_wall / wall:.0f} x slower (goals 10 and 30)"

@@ -21,11 +21,14 @@ from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, HotA
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.solder_dot import solder_dot
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 FOUND_BELOW = 0.7
-MODEL_LOG_SD = 0.03
-TAP_LOG_SD = 0.1
+_M = Mark.FROM_MEMORY
+MODEL_LOG_SD = constant("model_melt_time", 0.03, "log", _M, "melt times of the 2 mm grid against finer ones", "width after a melt test")
+TAP_LOG_SD = constant("read_melt_time", 0.1, "log", _M, "seeing and tapping the moment of melting", "width after a melt test or taps")
+OFFSET_SD_K = constant("probe_offset", 2.0, "K", _M, "thermocouples of a hobby logger", "width after a log")
 CALIBRATION_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0, sample_s=0.25)
 LOG_RESOLUTION = Resolution(cell_mm=1.0, layers=4, max_step_s=0.05, part_step_s=0.1, nozzle_step_mm=2.0, frame_s=0.5)
 # What the grid itself may be off by, in each factor's own (logarithmic) unit; added to what a log seems to know.
@@ -314,7 +317,6 @@ class ThermalLog:
 
 
 LAG = Factor("lag", "probe's lag", "s", 1.0, 0.7, True)
-OFFSET_SD_K = 2.0
 
 
 def from_log(log: ThermalLog, doubts: Doubts, noise_k: float = 1.0, resolution: Resolution = LOG_RESOLUTION) -> Calibration:

@@ -15,6 +15,8 @@ from yellowfen.core.heat.outcome import Fate, heating_moves
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, PlacedPart, Preheater, Scene, Shield
 from yellowfen.core.heat.window import (
+    DWELL_LOG_SD,
+    FLOW_SHARE,
     WINDOW_RESOLUTION,
     Axis,
     Calmest,
@@ -29,8 +31,25 @@ from yellowfen.core.heat.window import (
     worth,
 )
 from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
+TIME_PER_STRENGTH = constant(
+    "time_per_strength",
+    1.2,
+    "1",
+    Mark.FROM_MEMORY,
+    "h divided by 1.3 lengthens a melt by 55 to 145 % in a feasibility study; near the middle about 1.2 as logarithms",
+    "margin of hot-air settings",
+)
+TIME_PER_FILM = constant(
+    "time_per_film",
+    0.5,
+    "1",
+    Mark.FROM_MEMORY,
+    "18, 29, 44, 72 s for films of 0.05, 0.15, 0.3, 0.6 mm in the same study",
+    "margin of plate settings",
+)
 LOW_ALLOY = "Sn42Bi57.6Ag0.4"
 COLUMNS, ROWS = 9, 12
 FINE_COLUMNS, FINE_ROWS = 21, 24
@@ -94,11 +113,18 @@ def axis_of(scene: Scene) -> Axis:
 def tolerance_of(scene: Scene, doubts: Doubts, axis: Axis | None = None) -> Tolerance:
     """One standard deviation along the window's axes, from the doubts: the dial's on the setting, the source's on the time."""
     which = axis or axis_of(scene)
-    dwell = float(np.hypot(0.08, 1.2 * doubts.jet_log_sd if isinstance(scene.source, HotAir) else 0.5 * doubts.film_log_sd))
+    dwell = float(
+        np.hypot(
+            DWELL_LOG_SD, TIME_PER_STRENGTH * doubts.jet_log_sd if isinstance(scene.source, HotAir) else TIME_PER_FILM * doubts.film_log_sd
+        )
+    )
     here = setting_of(scene, which)
-    sd = {Axis.OUTLET: doubts.outlet_sd_k, Axis.PLATE: doubts.plate_sd_k, Axis.HEIGHT: doubts.hand_share * here, Axis.FLOW: 0.15 * here}[
-        which
-    ]
+    sd = {
+        Axis.OUTLET: doubts.outlet_sd_k,
+        Axis.PLATE: doubts.plate_sd_k,
+        Axis.HEIGHT: doubts.hand_share * here,
+        Axis.FLOW: FLOW_SHARE * here,
+    }[which]
     return Tolerance(max(sd, 0.5), dwell)
 
 

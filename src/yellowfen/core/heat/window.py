@@ -15,10 +15,20 @@ from yellowfen.core.heat.outcome import Fate, Outcome, after_heat, heating_moves
 from yellowfen.core.heat.rehearsal import COARSE, Prepared, Resolution, advance, first_state, prepare
 from yellowfen.core.heat.scene import Array, Deed, HotAir, HotPlate, Move, Scene
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
-DWELL_LOG_SD = 0.08
-LOOSE_COST_SD = 1.0
+_M = Mark.FROM_MEMORY
+DWELL_LOG_SD = constant("hand_timing", 0.08, "log", _M, "a person at the clock is within a tenth", "margin of a setting")
+LOOSE_COST_SD = constant(
+    "loose_neighbour_cost",
+    1.0,
+    "standard deviations",
+    _M,
+    "our own weighing: a loose neighbour is a risk, not a loss",
+    "which setting is proposed",
+)
+FLOW_SHARE = constant("dial_flow", 0.15, "1", _M, "an air dial is set again within about a seventh", "margin of a setting")
 WINDOW_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
 

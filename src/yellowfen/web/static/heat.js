@@ -168,7 +168,7 @@ document.addEventListener("alpine:init", () => {
       const kinds = { good: "good", "a neighbour comes loose": "mind", "a joint stays cold": "cold", harm: "bad" };
       return this.outlook.odds.filter((one) => one.count).map((one) => ({ fate: one.fate, kind: kinds[one.fate], share: `${one.count} of ${this.outlook.count}` }));
     },
-    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with the unknowns varied within what is known of them. Bands: the middle 80 %.` : ""; },
+    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with the unknowns varied within what is known of them. Hottest target joint: ${Math.round(this.outlook.peak_c[1])} °C (${Math.round(this.outlook.peak_c[0])} to ${Math.round(this.outlook.peak_c[2])}). Bands: the middle 80 %.` : ""; },
     get blames() { return this.outlook ? this.outlook.blame.filter((one) => one.share >= 0.03).map((one) => ({ name: one.name, test: one.test, share: `${Math.round(one.share * 100)} %` })) : []; },
     get sureShort() {
       if (!this.outlook || !this.outlook.blame.length) return "";
