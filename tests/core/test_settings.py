@@ -13,7 +13,7 @@ from yellowfen.core.heat.doubt import Doubts, halton, how_sure, one_sample, samp
 from yellowfen.core.heat.outcome import Fate, outcome, watch
 from yellowfen.core.heat.profile import Criterion, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
-from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene
+from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene, Side
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.tune import Bench, axis_of, find_settings
 from yellowfen.core.heat.window import (
@@ -23,6 +23,7 @@ from yellowfen.core.heat.window import (
     dwells_around,
     make_window,
     settings_around,
+    window_column,
     with_dwell,
     with_setting,
 )
@@ -48,6 +49,22 @@ def test_the_window_tells_what_whole_runs_tell_after_heat_included() -> None:
     for column in window.columns:
         for dwell, one in list(zip(dwells, column.outcomes, strict=True))[::2]:
             assert whole_run(with_dwell(with_setting(scene, Axis.OUTLET, column.setting), dwell)) is one.fate, (column.setting, dwell)
+
+
+def test_after_heat_melts_what_the_clock_alone_would_call_cold() -> None:
+    """A joint on the underside lags the air by a second or two, so it melts after the heat is taken away: the window must know."""
+    scene = small_scene(outlet_c=480.0)
+    beneath = replace(scene.parts[1], side=Side.BOTTOM, x_mm=15.0)
+    tough = replace(scene.parts[0], package=replace(scene.parts[0].package, limit_c=900.0))
+    below = replace(scene, parts=(tough, beneath), targets=("R1",))
+    dwells = tuple(12.0 + 0.25 * i for i in range(60))
+    fates = [one.fate for one in window_column(below, Axis.OUTLET, 480.0, dwells).outcomes]
+    first = next(i for i, fate in enumerate(fates) if fate is not Fate.COLD)
+    melts = all_molten_s(rehearse(with_dwell(below, 60.0), WINDOW_RESOLUTION).joints_of("R1"))
+    assert first > 0
+    assert dwells[first] < melts - 0.3
+    for i in (first - 1, first):
+        assert whole_run(with_dwell(below, dwells[i])) is fates[i]
 
 
 def test_the_calmest_point_is_safe_and_names_its_border() -> None:

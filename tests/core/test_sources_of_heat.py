@@ -132,7 +132,7 @@ def test_parts_underneath_hold_a_board_off_the_plate_and_it_is_said() -> None:
     hot = replace(scene, source=HotPlate(250.0), moves=(Move(Deed.PLATE, 60.0),))
     flat, held = rehearse(hot), rehearse(replace(hot, parts=(scene.parts[0], beneath)))
     assert any("off the plate" in said for said in held.warnings)
-    assert max(j.peak_c for j in held.joints_of("U1")) < max(j.peak_c for j in flat.joints_of("U1"))
+    assert max(j.peak_c for j in held.joints_of("U1")) < max(j.peak_c for j in flat.joints_of("U1")) - 40
 
 
 def test_foil_spares_a_neighbour_and_preheating_shortens_the_heat() -> None:
