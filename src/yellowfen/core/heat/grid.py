@@ -74,18 +74,18 @@ class Grid:
 
     def rectangle(self, x_mm: float, y_mm: float, size_x_mm: float, size_y_mm: float) -> tuple[NDArray[np.int64], Array]:
         """Cells under an axis-parallel rectangle and the overlap with each, m². Parts beyond the board are cut."""
-        ox, wx = _overlaps((x_mm - size_x_mm / 2) * 1e-3, (x_mm + size_x_mm / 2) * 1e-3, self.dx_m, self.nx)
-        oy, wy = _overlaps((y_mm - size_y_mm / 2) * 1e-3, (y_mm + size_y_mm / 2) * 1e-3, self.dy_m, self.ny)
-        index = (oy[:, None] + 1) * (self.nx + 2) + ox[None, :] + 1
-        return index.ravel(), (wy[:, None] * wx[None, :]).ravel()
+        columns = _overlaps((x_mm - size_x_mm / 2) * 1e-3, (x_mm + size_x_mm / 2) * 1e-3, self.dx_m, self.nx)
+        rows = _overlaps((y_mm - size_y_mm / 2) * 1e-3, (y_mm + size_y_mm / 2) * 1e-3, self.dy_m, self.ny)
+        row = self.nx + 2
+        index = [(j + 1) * row + i + 1 for j, _ in rows for i, _ in columns]
+        return np.array(index, dtype=np.int64), np.array([tall * wide for _, tall in rows for _, wide in columns])
 
 
-def _overlaps(low: float, high: float, step: float, count: int) -> tuple[NDArray[np.int64], Array]:
+def _overlaps(low: float, high: float, step: float, count: int) -> list[tuple[int, float]]:
+    """Cells along one axis and their overlap with a stretch; plain numbers, since most stretches meet two or three cells."""
     start = min(max(math.floor(low / step), 0), count - 1)
     stop = min(max(math.ceil(high / step), start + 1), count)
-    index = np.arange(start, stop)
-    width = np.minimum((index + 1) * step, high) - np.maximum(index * step, low)
-    return index, np.maximum(width, 0.0)
+    return [(i, max(min((i + 1) * step, high) - max(i * step, low), 0.0)) for i in range(start, stop)]
 
 
 def resample(coverage: float | Array, ny: int, nx: int) -> Array:

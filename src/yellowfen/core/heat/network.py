@@ -129,18 +129,19 @@ def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTA
         gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
         gap_starts.append(gap_starts[-1] + len(cells))
         bodies.append(_body_row(part, scene.ambient_c))
-        bodies[-1][k.B_OPEN] = 1.0 - _mean_over(shielded, cells, area)
+        if scene.shields:
+            bodies[-1][k.B_OPEN] = 1.0 - _mean_over(shielded, cells, area)
         for land in part.package.lands:
             x, y, sx, sy, angle = place_land(part, land)
             cells, area = turned_cells(grid, x, y, sx, sy, angle)
-            if part.package.guessed or float(area.sum()) <= 0.0:
-                area = np.maximum(area, 1e-12)
+            area = np.maximum(area, 1e-12)
             links.append((cells, area * pad_contact_w_m2k))
             joint_starts.append(joint_starts[-1] + len(cells))
             alloy = alloy_named(part.alloy)
             names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
             joints.append(_joint_row(part, land, alloy, x, y, scene.ambient_c))
-            joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
+            if scene.shields:
+                joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
             if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:
                 joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land.area_mm2)
             if land.pin in part.plane_pins or land.pin in part.relief_pins:
