@@ -15,7 +15,17 @@ def test_rehearse_answers_with_the_documented_fields(capsys: pytest.CaptureFixtu
     assert main(["rehearse", str(EXAMPLE), "--json"]) == 0
     answer = json.loads(capsys.readouterr().out)
     assert set(answer) >= {"joints", "parts", "events", "energy_balance", "warnings", "model"}
-    assert set(answer["joints"][0]) == {"ref", "pin", "melt_start_s", "melt_end_s", "freeze_s", "melts", "peak_c", "time_above_liquidus_s"}
+    assert set(answer["joints"][0]) == {
+        "ref",
+        "pin",
+        "melt_start_s",
+        "melt_end_s",
+        "freeze_s",
+        "melts",
+        "peak_c",
+        "ramp_k_s",
+        "time_above_liquidus_s",
+    }
     assert {"ref", "body_peak_c", "limit_c", "limit_passed_s"} <= set(answer["parts"][0])
     balance = answer["energy_balance"]
     assert abs(balance["residual_j"]) <= max(1e-3 * balance["put_in_j"], 0.01)

@@ -99,7 +99,7 @@ def test_plate_oven_foil_and_iron(page: Page) -> None:
     expect(page.locator("svg.plan .foil")).to_have_count(1)
     page.get_by_role("button", name="Foil").click()
     page.get_by_role("button", name="Oven", exact=True).click()
-    expect(page.locator(".criteria li")).to_have_count(8, timeout=20_000)
+    expect(page.locator(".criteria li")).to_have_count(9, timeout=20_000)
     page.get_by_label("Curve").fill("0 25 25\n60 warm 20")
     expect(page.get_by_role("alert").first).to_contain_text("three numbers a line")
     page.get_by_role("button", name="Plate", exact=True).click()

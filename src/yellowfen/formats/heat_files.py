@@ -6,7 +6,7 @@ from pydantic import Field
 
 from yellowfen.core.heat.calibrate import Calibration, MeltTest, Probe, ThermalLog, from_log, from_times, scrap_scene
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.heat.scene import HotAir, Preheater, Scene, Side
+from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene, Side
 from yellowfen.core.heat.tune import Bench, Proposal, Tuned, axis_of, tolerance_of
 from yellowfen.core.heat.window import Axis, Calmest, Tolerance, Window, dwells_around, settings_around
 from yellowfen.errors import InvalidValue
@@ -88,7 +88,8 @@ def read_tune(text: str | bytes) -> tuple[Scene, Bench, Doubts]:
     bench = Bench()
     if given.bench:
         heater = Preheater(**given.bench.preheater.model_dump()) if given.bench.preheater else None
-        bench = Bench(tuple(given.bench.nozzles_mm), heater, given.bench.foil, given.bench.free_alloy)
+        plate = HotPlate(**given.bench.plate.model_dump()) if given.bench.plate else None
+        bench = Bench(tuple(given.bench.nozzles_mm), heater, given.bench.foil, given.bench.free_alloy, plate)
     return to_scene(given), bench, doubts_of(given.doubts)
 
 

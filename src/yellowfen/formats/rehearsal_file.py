@@ -34,7 +34,7 @@ from yellowfen.core.heat.scene import (
     Underside,
     Via,
 )
-from yellowfen.core.heat.story import ramp_k_s, tell
+from yellowfen.core.heat.story import ramps_k_s, tell
 from yellowfen.core.heat.window import Axis
 from yellowfen.core.part.catalogue import package_named, unknown_body
 from yellowfen.core.part.package import JointKind, Land, with_lands
@@ -103,8 +103,9 @@ class HotAirIn(Strict):
     nozzle_turn_deg: float = 0
 
 
-class HotPlateIn(Strict):
-    kind: Literal["hot_plate"]
+class PlateIn(Strict):
+    """A plate's settings, as in the file and from the page."""
+
     set_c: float
     film_mm: float = 0.15
     warp_mm: float = 0
@@ -116,10 +117,19 @@ class HotPlateIn(Strict):
     start_c: float | None = None
 
 
-class OvenIn(Strict):
-    kind: Literal["oven"]
-    curve: list[tuple[float, float, float]]
+class HotPlateIn(PlateIn):
+    kind: Literal["hot_plate"]
+
+
+class CurveIn(Strict):
+    """An oven's course, as in the file and from the page."""
+
+    curve: list[tuple[float, float, float]] = Field(max_length=500)
     fan_w_m2k: float = 0
+
+
+class OvenIn(CurveIn):
+    kind: Literal["oven"]
 
 
 class IronIn(Strict):
@@ -177,6 +187,7 @@ class BenchIn(Strict):
     preheater: PreheaterIn | None = None
     foil: bool = True
     free_alloy: bool = False
+    plate: PlateIn | None = None
 
 
 class DoubtsIn(Strict):
@@ -326,11 +337,15 @@ def _move(move: MoveIn, index: int) -> Move:
 def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]:
     """The answer of `yellowfen rehearse`, as plain data."""
     energy, model = rehearsal.energy, rehearsal.model
+    ramps = ramps_k_s(rehearsal)
+    steepest: dict[str, float] = {}
+    for joint, ramp in zip(rehearsal.joints, ramps, strict=True):
+        steepest[joint.ref] = max(steepest.get(joint.ref, 0.0), ramp)
     return {
         "format": "yellowfen-rehearsal-result",
         "version": 1,
-        "joints": [_joint(joint) for joint in rehearsal.joints],
-        "parts": [_part_out(part, ramp_k_s(rehearsal, part.ref)) for part in rehearsal.parts],
+        "joints": [_joint(joint) | {"ramp_k_s": rounded(ramp, 2)} for joint, ramp in zip(rehearsal.joints, ramps, strict=True)],
+        "parts": [_part_out(part, steepest.get(part.ref, 0.0)) for part in rehearsal.parts],
         "events": [{"at_s": rounded(e.at_s), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
         "energy_balance": {
             "put_in_j": rounded(energy.put_in_j), "lost_j": rounded(energy.lost_j),

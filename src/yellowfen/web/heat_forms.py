@@ -3,17 +3,14 @@
 from dataclasses import asdict
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
-from yellowfen.core.heat.scene import BLOWING, Control, Core, Deed, HotPlate, Move, NozzlePath, Oven, Preheater, Underside
+from yellowfen.core.heat.scene import BLOWING, Core, Deed, HotPlate, Move, NozzlePath, Oven, Preheater, Underside
 from yellowfen.core.work.job import HeatPlan, SourceKind
+from yellowfen.formats.rehearsal_file import CurveIn, PlateIn, PreheaterIn, Strict
 
 
-class Form(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-
-class MoveForm(Form):
+class MoveForm(Strict):
     do: Deed
     seconds: float
     height_mm: float = 20.0
@@ -25,30 +22,7 @@ class MoveForm(Form):
     tilt_to_deg: float = 0.0
 
 
-class PlateForm(Form):
-    set_c: float
-    film_mm: float = 0.15
-    warp_mm: float = 0.0
-    control: Control = Control.STEADY
-    band_k: float = 30.0
-    power_w: float = 800.0
-    plate_heat_j_k: float = 500.0
-    loss_w_k: float = 1.2
-    start_c: float | None = None
-
-
-class OvenForm(Form):
-    curve: list[tuple[float, float, float]] = Field(max_length=500)
-    fan_w_m2k: float = 0.0
-
-
-class PreheaterForm(Form):
-    celsius: float
-    air_w_m2k: float = 25.0
-    glow_share: float = 0.0
-
-
-class PlanForm(Form):
+class PlanForm(Strict):
     alloy: str
     station_id: int | None = None
     nozzle_mm: float
@@ -62,10 +36,10 @@ class PlanForm(Form):
     source: SourceKind = SourceKind.AIR
     nozzle_long_mm: float | None = None
     nozzle_turn_deg: float = 0.0
-    plate: PlateForm | None = None
-    oven: OvenForm | None = None
+    plate: PlateIn | None = None
+    oven: CurveIn | None = None
     tool_id: int | None = None
-    preheater: PreheaterForm | None = None
+    preheater: PreheaterIn | None = None
     shields: list[str] = Field(default_factory=list, max_length=40)
     board_alloy: str | None = None
     core: Core = Core.FR4

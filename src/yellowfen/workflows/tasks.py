@@ -42,7 +42,7 @@ from yellowfen.core.heat.window import (
     with_setting,
 )
 from yellowfen.core.work.board_scene import scene_of
-from yellowfen.core.work.job import HeatPlan, ToolKind
+from yellowfen.core.work.job import HeatPlan, SourceKind, ToolKind
 from yellowfen.errors import YellowfenError
 from yellowfen.store import boards, jobs, stations, tasks, tools
 from yellowfen.store.packing import pack, unpack
@@ -154,11 +154,13 @@ def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> Proposal:
 
 
 def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -> Bench:
-    """What else is on the bench: the nozzles of the stations, a preheater."""
+    """What else is on the bench: the nozzles of the stations, a preheater, a plate."""
     nozzles = {station.nozzle_mm for station in stations.rows(connection)} | {6.0, 10.0}
     heaters = [tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PREHEATER]
     heater = next((one for one in heaters if isinstance(one, Preheater)), None)
-    return Bench(tuple(sorted(nozzles - {plan.nozzle_mm})), heater, True, free_alloy)
+    plates = (tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PLATE)
+    plate = next((one for one in plates if isinstance(one, HotPlate)), None)
+    return Bench(tuple(sorted(nozzles - {plan.nozzle_mm})), heater, True, free_alloy, plate)
 
 
 def recalled_proposals(connection: sqlite3.Connection, task: tasks.Task) -> tuple[Scene, tuple[Proposal, ...]]:
@@ -209,7 +211,8 @@ def plan_with(plan: HeatPlan, scene: Scene, doubts: Doubts, covered: tuple[str, 
     same = replace(plan, moves=scene.moves, alloy=alloy, board_alloy=plan.board_alloy or (plan.alloy if alloy != plan.alloy else None),
                    shields=tuple(dict.fromkeys((*plan.shields, *covered))))  # fmt: skip
     if isinstance(scene.source, HotPlate):
-        return replace(same, plate=replace(plan.plate, set_c=scene.source.set_c - doubts.plate_shift_k))
+        shift = doubts.plate_shift_k if plan.source is SourceKind.PLATE else 0.0
+        return replace(same, source=SourceKind.PLATE, plate=replace(scene.source, set_c=scene.source.set_c - shift))
     if isinstance(scene.source, HotAir):
         outlet = scene.source.outlet_c - plan.outlet_offset_c - doubts.outlet_shift_k
         return replace(same, outlet_c=outlet, nozzle_mm=scene.source.nozzle_mm, flow_lpm=scene.source.flow_lpm, preheater=scene.preheater)

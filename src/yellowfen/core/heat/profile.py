@@ -25,6 +25,23 @@ FALL_K_S = constant("profile_fall", 6.0, "K/s", _M, "IPC/JEDEC J-STD-020, as rem
 LIQUID_MOST_S = constant("profile_liquid_most", 150.0, "s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: time above liquidus")
 TO_PEAK_LEADED_S = constant("profile_to_peak_leaded", 360.0, "s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: time to peak")
 TO_PEAK_FREE_S = constant("profile_to_peak_lead_free", 480.0, "s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: time to peak")
+NEAR_LEADED_S = constant(
+    "near_limit_leaded",
+    20.0,
+    "s",
+    _M,
+    "IPC/JEDEC J-STD-020, within 5 °C of the class temperature, as remembered",
+    "profile: body near its limit",
+)
+NEAR_FREE_S = constant(
+    "near_limit_lead_free",
+    30.0,
+    "s",
+    _M,
+    "IPC/JEDEC J-STD-020, within 5 °C of the class temperature, as remembered",
+    "profile: body near its limit",
+)
+NEAR_K = 5.0
 SPAN_S = 2.0
 
 
@@ -100,7 +117,16 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
         Criterion(f"body of {ref}", part.body_peak_c, None, part.limit_c, "°C", part.limit_why)
         for ref in scene.targets for part in [rehearsal.part(ref)]
     ]  # fmt: skip
+    criteria += [
+        Criterion(f"{ref} within 5 °C of its limit or above", _near_limit_s(rehearsal, ref), None, NEAR_LEADED_S if leaded else NEAR_FREE_S, "s", standard)
+        for ref in scene.targets
+    ]  # fmt: skip
     return Profile(tuple(criteria))
+
+
+def _near_limit_s(rehearsal: Rehearsal, ref: str) -> float:
+    column = [part.ref for part in rehearsal.parts].index(ref)
+    return _seconds(rehearsal.times_s, rehearsal.body_c[:, column] >= rehearsal.part(ref).limit_c - NEAR_K)
 
 
 def _seconds(times: Array, where: np.ndarray) -> float:

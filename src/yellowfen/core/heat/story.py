@@ -221,16 +221,22 @@ def flux_time_s(rehearsal: Rehearsal, ref: str) -> float:
     return longest
 
 
-def ramp_k_s(rehearsal: Rehearsal, ref: str) -> float:
-    """Steepest rise of a joint of this part, K/s, read over a span of a couple of seconds; 0 without samples."""
-    columns = [index for index, joint in enumerate(rehearsal.joints) if joint.ref == ref]
+def ramps_k_s(rehearsal: Rehearsal) -> tuple[float, ...]:
+    """Steepest rise of every joint, K/s, read over a span of a couple of seconds; zeros without samples."""
     times = rehearsal.times_s
-    if not columns or len(times) < 3:
-        return 0.0
+    if len(times) < 3:
+        return (0.0,) * len(rehearsal.joints)
     later = np.minimum(np.searchsorted(times, times + RAMP_SPAN_S), len(times) - 1)
-    span = np.maximum(times[later] - times, 1e-6)
-    rise = (rehearsal.joint_c[later][:, columns] - rehearsal.joint_c[:, columns]) / span[:, None]
-    return max(float(rise[span > 0.5 * RAMP_SPAN_S].max(initial=0.0)), 0.0)
+    span = times[later] - times
+    whole = span > 0.5 * RAMP_SPAN_S
+    rise = (rehearsal.joint_c[later] - rehearsal.joint_c)[whole] / span[whole, None]
+    return tuple(np.maximum(rise.max(axis=0, initial=0.0), 0.0).tolist())
+
+
+def ramp_k_s(rehearsal: Rehearsal, ref: str) -> float:
+    """Steepest rise of any joint of this part, K/s; 0 for a part without joints."""
+    ramps = zip(rehearsal.joints, ramps_k_s(rehearsal), strict=True)
+    return max((ramp for joint, ramp in ramps if joint.ref == ref), default=0.0)
 
 
 def _limit_events(scene: Scene, rehearsal: Rehearsal) -> list[Event]:

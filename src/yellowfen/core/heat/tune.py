@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.drive import tallest_beneath_mm
 from yellowfen.core.heat.outcome import Fate, heating_moves
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, PlacedPart, Preheater, Scene, Shield
@@ -64,6 +65,7 @@ class Bench:
     preheater: Preheater | None = None
     foil: bool = True
     free_alloy: bool = False
+    plate: HotPlate | None = None
 
 
 @dataclass(frozen=True)
@@ -155,6 +157,13 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
         )
     if bench.free_alloy and _above_low(scene):
         yield Arrangement("alloy", f"fit it with {LOW_ALLOY}", with_alloy(scene, LOW_ALLOY))
+    if bench.plate is not None and tallest_beneath_mm(scene) == 0:
+        yield Arrangement("plate", "the plate instead, for the whole board", on_plate(scene, bench.plate))
+
+
+def on_plate(scene: Scene, plate: HotPlate) -> Scene:
+    """The scene with the board on a plate instead of under hot air."""
+    return replace(scene, source=plate, preheater=None, shields=(), moves=(Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 60.0)))
 
 
 def _above_low(scene: Scene) -> bool:

@@ -8,22 +8,22 @@ from pydantic import Field
 
 from yellowfen.core.heat.window import Axis
 from yellowfen.errors import InvalidValue
+from yellowfen.formats.rehearsal_file import Strict
 from yellowfen.store import jobs, tasks
 from yellowfen.store.tasks import Task
 from yellowfen.web.database import Database
-from yellowfen.web.heat_forms import Form
 from yellowfen.workflows import tasks as work
 
 router = APIRouter()
 
 
-class AskForm(Form):
+class AskForm(Strict):
     kind: str = Field(pattern="^(window|settings)$")
     axis: Axis | None = None
     free_alloy: bool = False
 
 
-class TakeForm(Form):
+class TakeForm(Strict):
     key: str = Field("", max_length=200)
     setting: float | None = None
     dwell_s: float | None = None

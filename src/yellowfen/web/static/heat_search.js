@@ -96,7 +96,7 @@ window.heatSearch = () => ({
     if (!this.search) return [];
     return this.search.proposals.map((one) => {
       const best = one.best;
-      const unit = this.source === "plate" ? "plate" : "air";
+      const unit = this.source === "plate" || one.key === "plate" ? "plate" : "air";
       return {
         key: one.key, name: one.change, safe: best !== null, width: best ? Math.min(best.sigmas, 4) * 50 : 0, kind: best && best.spills ? "loose" : "calm",
         what: best ? `${unit} ${Math.round(best.setting)} °C, ${Math.round(best.dwell_s)} s: holds ${best.sigmas.toFixed(1)}${best.spills ? ", a neighbour loose" : ""}; then ${one.blocker}` : `nothing safe: ${one.blocker}`,

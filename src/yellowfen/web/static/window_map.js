@@ -92,20 +92,37 @@ window.WindowMap = class WindowMap {
     this.add("text", { class: "strong", x: (WindowMap.LEFT + WindowMap.RIGHT) / 2, y: WindowMap.BOTTOM + 40, "text-anchor": "middle" }, axis.title);
   }
 
-  // The name of each place in its middle, and who sets it.
+  // The name of each place in its middle; who sets each stretch of its border, beside that stretch.
   words() {
+    this.taken = [];
     for (const fate of Object.keys(WindowMap.WORDS)) {
-      const cells = [];
-      this.map.columns.forEach((column, i) => column.forEach((one, j) => { if (one[0] === fate) cells.push([i, j, one[1], one[2]]); }));
+      const cells = this.cells((one) => one === fate);
       if (cells.length < 10) continue;
-      const spot = this.roomiest(cells);
-      const setters = [...new Set(cells.map((cell) => cell[2]).filter(Boolean))];
-      const counts = setters.map((ref) => [cells.filter((cell) => cell[2] === ref).length, ref]).sort((a, b) => b[0] - a[0]);
-      this.add("text", { class: "place", x: spot[0], y: spot[1], "text-anchor": "middle" }, WindowMap.WORDS[fate]);
-      if (counts.length) {
-        const why = cells.find((cell) => cell[2] === counts[0][1])[3];
-        this.add("text", { class: "place-why", x: spot[0], y: spot[1] + 17, "text-anchor": "middle" }, counts.length > 1 && fate !== "harm" ? `first ${counts[0][1]}` : why);
-      }
+      const [x, y] = this.roomiest(cells);
+      this.taken.push([x, y]);
+      this.add("text", { class: "place", x, y, "text-anchor": "middle" }, WindowMap.WORDS[fate]);
+    }
+    for (const fate of Object.keys(WindowMap.WORDS)) if (fate !== "good") this.setters(fate);
+  }
+
+  cells(wanted) {
+    return this.map.columns.flatMap((column, i) => column.flatMap(([fate, , why], j) => (wanted(fate) ? [[i, j, why]] : [])));
+  }
+
+  setters(fate) {
+    const at = (i, j) => this.map.columns[i]?.[j]?.[0];
+    const edge = this.cells((one) => one === fate).filter(([i, j]) => [[1, 0], [-1, 0], [0, 1], [0, -1]].some(([a, b]) => at(i + a, j + b) !== undefined && at(i + a, j + b) !== fate && !(fate === "a neighbour comes loose" && at(i + a, j + b) === "harm")));
+    const stretches = Map.groupBy ? Map.groupBy(edge, (cell) => cell[2]) : edge.reduce((all, cell) => all.set(cell[2], [...(all.get(cell[2]) ?? []), cell]), new Map());
+    for (const [why, cells] of [...stretches].sort((a, b) => b[1].length - a[1].length).slice(0, 3)) {
+      if (cells.length < 3) continue;
+      const [i, j] = cells[Math.floor(cells.length / 2)];
+      const inward = fate === "a joint stays cold" ? -1 : 1;
+      const half = why.length * 3.3 + 6;
+      const x = Math.min(Math.max(this.x(i) + this.wide / 2 + inward * (half + this.wide * 0.4), WindowMap.LEFT + half), WindowMap.RIGHT - half);
+      const y = Math.min(Math.max(this.y(j) - this.tall / 2 + 4 - inward * this.tall * 0.6, WindowMap.TOP + 14), WindowMap.BOTTOM - 6);
+      if (this.taken.some(([a, b]) => Math.abs(a - x) < half + 70 && Math.abs(b - y) < 17)) continue;
+      this.taken.push([x, y]);
+      this.add("text", { class: "place-why", x, y, "text-anchor": "middle" }, why);
     }
   }
 
