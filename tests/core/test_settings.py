@@ -256,3 +256,62 @@ def test_practice_lead_free_cooks_leds_that_the_low_alloy_spares() -> None:
         return sum("limit" in run.harm_why and (run.melts_s[0] is None or run.harm_s < run.melts_s[0] + 5) for run in runs)
 
     assert cooked("controller-leds-lead-free") >= cooked("controller-leds-low-alloy") + 4
+
+
+def test_a_melt_test_on_a_plate_finds_its_film() -> None:
+    air = scrap_scene(SOURCE, 20, "Sn63Pb37")
+    scene = replace(air, source=HotPlate(260.0, 0.15), moves=(Move(Deed.PLATE, 250.0),))
+    seconds = all_molten_s(rehearse(replace(scene, source=HotPlate(260.0, 0.3))).joints_of("dot"))
+    found = from_times([MeltTest(scene, "dot", (seconds,), "plate")], Doubts())
+    film = found.findings[0]
+    assert film.found
+    assert film.low < 0.3 < film.high
+    assert all_molten_s(rehearse(settled(scene, found.doubts)).joints_of("dot")) == pytest.approx(seconds, rel=0.1)
+
+
+def test_a_log_in_an_oven_finds_how_far_it_is_from_its_curve() -> None:
+    curve = ((0.0, 25.0, 25.0), (120.0, 160.0, 170.0), (200.0, 215.0, 230.0))
+    air = scrap_scene(SOURCE, 20, "Sn96.5Ag3Cu0.5", width_mm=30, depth_mm=24)
+    scene = replace(air, source=Oven(curve, 12.0), moves=(Move(Deed.OVEN, 200.0),))
+    true = sampled(scene, Doubts(), {"oven": -1.2})
+    fine = replace(FINE, frame_s=0.5)
+    seen, grid = rehearse(true, fine), prepare(true, fine).network.grid
+    curve_c = at_place(seen.frames_c, grid, Probe(15, 12, ()))
+    times = np.arange(len(curve_c)) * 0.5
+    noisy = curve_c + np.random.default_rng(2).normal(0, 1, len(curve_c))
+    found = {one.key: one for one in from_log(ThermalLog(scene, tuple(times), (Probe(15, 12, tuple(noisy)),)), Doubts()).findings}
+    assert found["oven"].low < -1.2 * Doubts().oven_sd_k < found["oven"].high
+    assert found["oven"].found
+
+
+def test_two_settings_tell_strength_and_outlet_apart_better_than_one() -> None:
+    """Cool and hot air, near and far: more kinds of test narrow what one cannot."""
+    true = Doubts(jet_factor=0.45, outlet_shift_k=12.0)
+
+    def test_at(outlet_c: float, distance_mm: float) -> MeltTest:
+        scene = scrap_scene(HotAir(6, outlet_c, 30), distance_mm, "Sn63Pb37")
+        return MeltTest(scene, "dot", (all_molten_s(rehearse(settled(scene, true)).joints_of("dot")),) * 3, "t")
+
+    one = from_times([test_at(350, 20)], Doubts())
+    four = from_times([test_at(230, 12), test_at(260, 15), test_at(350, 20), test_at(450, 25)], Doubts(), read_log_sd=0.03)
+    width = [found.findings[1].high - found.findings[1].low for found in (one, four)]
+    assert width[1] < 0.8 * width[0]
+    assert four.findings[0].low < 0.45 < four.findings[0].high
+    assert four.findings[1].low < 12.0 < four.findings[1].high
+
+
+@pytest.mark.parametrize(
+    "change", [{"jet_factor": -1.0}, {"jet_log_sd": math.nan}, {"outlet_sd_k": 1e9}, {"film_factor": 0.0}, {"oven_shift_k": math.inf}]
+)
+def test_doubts_that_cannot_be_are_refused(change: dict[str, float]) -> None:
+    with pytest.raises(InvalidValue, match="doubts"):
+        Doubts(**change)
+
+
+def test_a_plate_is_tried_instead_where_nothing_hangs_underneath() -> None:
+    keys = {one.key for one in find_settings(small_scene(), Bench((), None, False, False, HotPlate(240.0)), Doubts()).proposals}
+    assert "plate" in keys
+    scene = small_scene()
+    two_sided = replace(scene, parts=(scene.parts[0], replace(scene.parts[1], side=Side.BOTTOM)))
+    keys = {one.key for one in find_settings(two_sided, Bench((), None, False, False, HotPlate(240.0)), Doubts()).proposals}
+    assert "plate" not in keys

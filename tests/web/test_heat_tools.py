@@ -232,3 +232,31 @@ def test_tools_are_added_taught_and_removed(client: TestClient) -> None:
         reply = client.post("/bench/tools", data=form)
         assert reply.status_code in (409, 422)
         assert said in reply.text
+
+
+def test_a_killed_search_goes_on_with_what_it_had(client: TestClient) -> None:
+    worker: WorkerProcess = client.app.state.worker
+    task = client.post("/api/jobs/1/tasks", json={"kind": "settings", "free_alloy": True}, headers=JSON).json()
+    connection = connect_existing(client.app.state.data)
+    while len(tasks.get(connection, task["id"]).steps) < 2:
+        time.sleep(0.02)
+    had = tasks.get(connection, task["id"]).steps
+    assert worker.pid is not None
+    os.kill(worker.pid, signal.SIGKILL)
+    seen = finished(client, "settings", 120.0)
+    after = tasks.get(connection, task["id"]).steps
+    connection.close()
+    assert seen["state"] == "done"
+    assert seen["sentence"]
+    assert after[: len(had)] == had
+    keys = [one["key"] for one in seen["proposals"]]
+    assert len(keys) == len(set(keys))
+    assert "alloy" in keys
+
+
+def test_the_bench_page_offers_what_the_search_may_use(client: TestClient) -> None:
+    client.post("/bench/tools", data={"kind": "preheater", "name": "Below", "set_c": "150"})
+    page = client.get("/jobs/1/heat").text
+    facts = json.loads(page.split('id="tools">')[1].split("</script>")[0])
+    assert facts["preheater"][0]["content"]["celsius"] == 150
+    assert facts["plate"] == []

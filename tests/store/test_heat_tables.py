@@ -1,0 +1,122 @@
+"""Tools, calibrations and long work in the database: round trips, order, and what the tables themselves refuse."""
+
+import sqlite3
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from yellowfen.core.heat.calibrate import MeltTest, from_times, scrap_scene
+from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.scene import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
+from yellowfen.core.work.job import HeatPlan, SourceKind, Station, Tool, ToolKind
+from yellowfen.errors import InvalidValue, NotFound, Refused
+from yellowfen.store import calibrations, jobs, stations, tasks, tools
+from yellowfen.store.packing import pack, unpack
+from yellowfen.workflows import demo
+from yellowfen.workflows.calibration import physical_flow, station_doubts
+from yellowfen.workflows.opening import open_database
+
+
+@pytest.fixture
+def connection(tmp_path: Path) -> sqlite3.Connection:
+    database = open_database(tmp_path)
+    demo.fill(database)
+    yield database
+    database.close()
+
+
+TOOLS = (
+    Tool(0, ToolKind.PLATE, "Flat-iron", HotPlate(240.0, 0.2, 0.1, Control.THERMOSTAT, 40.0, start_c=25.0)),
+    Tool(0, ToolKind.OVEN, "Small oven", Oven(((0, 20, 20), (90, 180, 200)), 15.0)),
+    Tool(0, ToolKind.PREHEATER, "Below", Preheater(150.0, 30.0, 0.4)),
+    Tool(0, ToolKind.IRON, "Hoof", Iron(2.0, 350.0, TipShape.BEVEL, 80.0)),
+)
+
+
+@pytest.mark.parametrize("tool", TOOLS, ids=lambda tool: str(tool.kind))
+def test_tools_round_trip_by_kind(connection: sqlite3.Connection, tool: Tool) -> None:
+    key = tools.add(connection, tool)
+    assert tools.get(connection, key) == replace(tool, id=key)
+    with pytest.raises(Refused, match="on the bench already"):
+        tools.add(connection, tool)
+    tools.remove(connection, key)
+    with pytest.raises(NotFound):
+        tools.get(connection, key)
+
+
+def test_a_tool_must_be_what_it_is_called() -> None:
+    with pytest.raises(InvalidValue, match="not the settings of a plate"):
+        Tool(0, ToolKind.PLATE, "x", Iron(1.0, 300.0))
+    with pytest.raises(InvalidValue, match="1 to 60 letters"):
+        Tool(0, ToolKind.IRON, "  ", Iron(1.0, 300.0))
+
+
+def test_a_plan_with_every_source_round_trips() -> None:
+    plan = HeatPlan(
+        source=SourceKind.PLATE, plate=HotPlate(222.0, 0.1), oven=Oven(((0, 20, 20), (60, 100, 100))), preheater=Preheater(140.0), shields=("C1", "C2"),
+        board_alloy="Sn96.5Ag3Cu0.5", nozzle_long_mm=12.0,
+    )  # fmt: skip
+    assert unpack(HeatPlan, pack(plan)) == plan
+    assert plan.in_words() == "plate 222 °C"
+    assert "foil over C1, C2" in replace(plan, source=SourceKind.AIR).in_words()
+    assert replace(plan, source=SourceKind.OVEN).heat_source() == plan.oven
+    with pytest.raises(InvalidValue, match="at most 40"):
+        replace(plan, shields=tuple(f"R{i}" for i in range(41)))
+
+
+def test_the_newest_calibration_in_use_counts_and_an_undone_one_stays_in_the_history(connection: sqlite3.Connection) -> None:
+    scene = scrap_scene(HotAir(6, 350, 30), 20, "Sn63Pb37")
+    kept = []
+    for seconds in (20.0, 30.0):
+        found = from_times([MeltTest(scene, "dot", (seconds,), "t")], Doubts())
+        kept.append(calibrations.add(connection, "melt test", f"{seconds:g} s", found, station_id=1))
+    first, second = calibrations.of_station(connection, 1)
+    assert [first.id, second.id] == kept
+    assert first.result.doubts.jet_factor > second.result.doubts.jet_factor
+    assert station_doubts(connection, 1) == second.result.doubts
+    calibrations.set_undone(connection, second.id, True)
+    assert station_doubts(connection, 1) == first.result.doubts
+    calibrations.set_undone(connection, first.id, True)
+    assert station_doubts(connection, 1) == Doubts()
+    assert len(calibrations.of_station(connection, 1)) == 2
+    with pytest.raises(NotFound):
+        calibrations.get(connection, 99)
+
+
+def test_a_weaker_station_blows_like_less_air(connection: sqlite3.Connection) -> None:
+    station: Station = stations.get(connection, 1)
+    low, middle, high = physical_flow(station, replace(Doubts(), jet_factor=0.4, jet_log_sd=0.1))
+    assert low < middle < high
+    assert middle < station.flow_lpm
+    assert physical_flow(station, Doubts())[1] == pytest.approx(station.flow_lpm)
+
+
+def test_the_tables_refuse_what_no_code_should_write(connection: sqlite3.Connection) -> None:
+    for statement in (
+        "INSERT INTO tool (kind, name, content) VALUES ('kettle', 'x', '{}')",
+        "INSERT INTO tool (kind, name, content) VALUES ('iron', 'x', 'no json')",
+        "INSERT INTO task (job_id, kind, asked, asked_at) VALUES (1, 'dance', '{}', 'now')",
+        "INSERT INTO calibration (station_id, tool_id, made_at, how, said, result) VALUES (NULL, NULL, 'now', 'log', '', '{}')",
+    ):
+        with pytest.raises(sqlite3.IntegrityError):
+            connection.execute(statement)
+
+
+def test_long_work_goes_from_waiting_to_its_end_once(connection: sqlite3.Connection) -> None:
+    job = jobs.rows(connection)[0].id
+    one, two = tasks.add(connection, job, "window", "{}"), tasks.add(connection, job, "settings", "{}")
+    assert tasks.next_open(connection).id == one
+    tasks.set_state(connection, two, "working")
+    assert tasks.next_open(connection).id == two, "what a worker left behind comes first"
+    tasks.add_step(connection, two, 1, '{"a": 2}')
+    tasks.add_step(connection, two, 0, '{"a": 1}')
+    tasks.add_step(connection, two, 1, '{"a": 3}')
+    assert tasks.get(connection, two).steps == ('{"a": 1}', '{"a": 3}')
+    tasks.set_state(connection, two, "cancelled", "given up")
+    tasks.set_state(connection, two, "done")
+    assert tasks.state_of(connection, two) == "cancelled"
+    tasks.cancel_others(connection, job, "window")
+    assert tasks.next_open(connection) is None
+    jobs.remove(connection, job)
+    assert tasks.state_of(connection, one) == "cancelled"
