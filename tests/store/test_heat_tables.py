@@ -84,6 +84,13 @@ def test_the_newest_calibration_in_use_counts_and_an_undone_one_stays_in_the_his
         calibrations.get(connection, 99)
 
 
+def test_a_rectangular_nozzle_is_kept(connection: sqlite3.Connection) -> None:
+    key = stations.add(connection, Station(0, "Wide", 4.0, 300.0, 25.0, nozzle_long_mm=12.0))
+    assert stations.get(connection, key).nozzle_long_mm == 12.0
+    with pytest.raises(InvalidValue, match="nozzle_long_mm"):
+        Station(0, "Odd", 8.0, 300.0, 25.0, nozzle_long_mm=5.0)
+
+
 def test_a_weaker_station_blows_like_less_air(connection: sqlite3.Connection) -> None:
     station: Station = stations.get(connection, 1)
     low, middle, high = physical_flow(station, replace(Doubts(), jet_factor=0.4, jet_log_sd=0.1))

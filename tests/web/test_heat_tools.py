@@ -35,7 +35,7 @@ def finished(client: TestClient, kind: str, limit_s: float = 60.0) -> dict[str, 
     [
         {"source": "plate", "plate": {"set_c": 240, "film_mm": 0.1, "control": "thermostat"}, "moves": [{"do": "plate", "seconds": 60}, {"do": "withdraw", "seconds": 20}]},
         {"source": "oven", "oven": {"curve": [[0, 25, 25], [60, 180, 200], [120, 230, 250]], "fan_w_m2k": 15}, "moves": [{"do": "oven", "seconds": 120}]},
-        {"preheater": {"celsius": 160}, "shields": ["C9"], "nozzle_long_mm": 12, "board_alloy": "Sn96.5Ag3Cu0.5",
+        {"preheater": {"celsius": 160}, "shields": ["C9"], "shield_kind": "tape", "nozzle_long_mm": 12, "board_alloy": "Sn96.5Ag3Cu0.5",
          "moves": [{"do": "preheat", "seconds": 20}, {"do": "close", "seconds": 20, "height_mm": 15, "circle_mm": 4, "path": "ends", "tilt_deg": 30}]},
         {"core": "aluminium"},
     ],

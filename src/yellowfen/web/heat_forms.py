@@ -5,7 +5,7 @@ from typing import Any
 
 from pydantic import Field
 
-from yellowfen.core.heat.scene import BLOWING, Core, Deed, HotPlate, Move, NozzlePath, Oven, Preheater, Underside
+from yellowfen.core.heat.scene import BLOWING, Core, Deed, HotPlate, Move, NozzlePath, Oven, Preheater, ShieldKind, Underside
 from yellowfen.core.work.job import HeatPlan, SourceKind
 from yellowfen.formats.rehearsal_file import CurveIn, PlateIn, PreheaterIn, Strict
 
@@ -41,6 +41,7 @@ class PlanForm(Strict):
     tool_id: int | None = None
     preheater: PreheaterIn | None = None
     shields: list[str] = Field(default_factory=list, max_length=40)
+    shield_kind: ShieldKind = ShieldKind.FOIL
     board_alloy: str | None = None
     core: Core = Core.FR4
 
@@ -59,7 +60,7 @@ class PlanForm(Strict):
             targets, moves, self.source, self.nozzle_long_mm, self.nozzle_turn_deg,
             HotPlate(**self.plate.model_dump()) if self.plate else usual.plate,
             Oven(tuple(self.oven.curve), self.oven.fan_w_m2k) if self.oven else usual.oven, self.tool_id,
-            Preheater(**self.preheater.model_dump()) if self.preheater else None, tuple(dict.fromkeys(self.shields)), self.board_alloy,
+            Preheater(**self.preheater.model_dump()) if self.preheater else None, tuple(dict.fromkeys(self.shields)), self.shield_kind, self.board_alloy,
             self.core,
         )  # fmt: skip
 

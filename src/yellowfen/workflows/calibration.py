@@ -52,7 +52,9 @@ def tool_doubts(connection: sqlite3.Connection, tool_id: int) -> Doubts:
 def air_of(station: Station, outlet_c: float | None = None, flow_lpm: float | None = None) -> HotAir:
     """The station's air at a display value (its own, or another)."""
     shown = station.outlet_c if outlet_c is None else outlet_c
-    return HotAir(station.nozzle_mm, shown + station.outlet_offset_c, station.flow_lpm if flow_lpm is None else flow_lpm)
+    return HotAir(
+        station.nozzle_mm, shown + station.outlet_offset_c, station.flow_lpm if flow_lpm is None else flow_lpm, station.nozzle_long_mm
+    )
 
 
 def melt_test(connection: sqlite3.Connection, station_id: int, distance_mm: float, alloy: str, seconds: tuple[float, ...], scrap: Scrap,
@@ -171,7 +173,7 @@ def carried(connection: sqlite3.Connection, plan: HeatPlan, station_id: int) -> 
 
 def _like(connection: sqlite3.Connection, air: HotAir, known: Doubts, other: Station, distance_mm: float) -> Like:
     true_c = air.outlet_c + known.outlet_shift_k
-    wanted = jet_on_board(air.nozzle_mm, true_c, air.flow_lpm, distance_mm, 23.0, known.jet_factor).centre_w_m2k
+    wanted = jet_on_board(air.round_mm, true_c, air.flow_lpm, distance_mm, 23.0, known.jet_factor).centre_w_m2k
     doubts = station_doubts(connection, other.id)
     shown = true_c - other.outlet_offset_c - doubts.outlet_shift_k
     return Like(other.name, shown, _flow_for(other, true_c, doubts.jet_factor, wanted, distance_mm))
@@ -181,7 +183,7 @@ def _flow_for(station: Station, true_c: float, factor: float, wanted: float, dis
     """The flow at which a station's jet reaches a strength, by halving; None outside 2 to 150 L/min."""
 
     def strength(flow: float) -> float:
-        return jet_on_board(station.nozzle_mm, true_c, flow, distance_mm, 23.0, factor).centre_w_m2k
+        return jet_on_board(air_of(station).round_mm, true_c, flow, distance_mm, 23.0, factor).centre_w_m2k
 
     low, high = 2.0, 150.0
     if not strength(low) <= wanted <= strength(high):

@@ -36,11 +36,9 @@ def push_share(scene: Scene, part: PlacedPart, from_s: float) -> float:
 
 def wall_pressure_pa(scene: Scene, source: HotAir, move: Move, part: PlacedPart) -> float:
     """Dynamic pressure of the air along the board at a part's nearest pass of the nozzle, Pa."""
-    long_side = source.nozzle_long_mm or source.nozzle_mm
-    area_mm2 = math.pi / 4 * source.nozzle_mm**2 if source.nozzle_long_mm is None else source.nozzle_mm * long_side
-    round_mm = math.sqrt(4 * area_mm2 / math.pi)
+    round_mm = source.round_mm
     density = _PRESSURE_PA / (_GAS_J_KGK * (source.outlet_c + KELVIN))
-    outlet = mass_flow_kg_s(source.flow_lpm) / density / (area_mm2 * 1e-6)
+    outlet = mass_flow_kg_s(source.flow_lpm) / density / (source.opening_mm2 * 1e-6)
     x, y = scene.centre(move)
     away = max(math.hypot(part.x_mm - x, part.y_mm - y) - move.circle_mm, 0.0)
     arrives = outlet * min(1.0, 6.3 * round_mm / move.height_mm)

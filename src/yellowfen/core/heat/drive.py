@@ -92,8 +92,7 @@ def drive_of(scene: Scene, face_limit_s: float, long_limit_s: float, nozzle_step
 
 def _fill_jet(row: Array, scene: Scene, source: HotAir, move: Move, factor: float, warnings: list[str]) -> None:
     long_side = source.nozzle_long_mm or source.nozzle_mm
-    round_mm = source.nozzle_mm if source.nozzle_long_mm is None else math.sqrt(4.0 * source.nozzle_mm * long_side / math.pi)
-    jet = jet_on_board(round_mm, source.outlet_c, source.flow_lpm, move.height_mm, scene.ambient_c, factor)
+    jet = jet_on_board(source.round_mm, source.outlet_c, source.flow_lpm, move.height_mm, scene.ambient_c, factor)
     row[k.JET_H], row[k.JET_SPREAD] = jet.centre_w_m2k, jet.spread_m
     row[k.JET_WARMTH], row[k.JET_WARMTH_RADIUS] = jet.centre_warmth, jet.warmth_radius_m
     row[k.JET_K], row[k.LIT] = source.outlet_c - scene.ambient_c, 1.0

@@ -139,6 +139,16 @@ class HotAir:
         if self.nozzle_long_mm is not None:
             in_range("source.nozzle_long_mm", self.nozzle_long_mm, self.nozzle_mm, 60, "mm")
 
+    @property
+    def opening_mm2(self) -> float:
+        """Area of the nozzle's opening."""
+        return math.pi / 4 * self.nozzle_mm**2 if self.nozzle_long_mm is None else self.nozzle_mm * self.nozzle_long_mm
+
+    @property
+    def round_mm(self) -> float:
+        """Diameter of the round nozzle of the same opening."""
+        return math.sqrt(4.0 * self.opening_mm2 / math.pi)
+
 
 class Control(StrEnum):
     """How a plate holds its temperature."""

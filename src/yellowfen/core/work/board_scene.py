@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from yellowfen.core.board.board import Board, BoardPart
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Move, PlacedPart, Scene, Shield, Side, Via
+from yellowfen.core.heat.scene import BoardStack, CopperLayer, Move, PlacedPart, Scene, Shield, ShieldKind, Side, Via
 from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
 from yellowfen.core.work.job import HeatPlan, SourceKind
 from yellowfen.errors import InvalidValue
@@ -32,13 +32,13 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
         board=_stack(board, plan), parts=parts, source=plan.heat_source(),
         moves=tuple(_aimed(move, plan.targets) for move in plan.moves), targets=plan.targets, ambient_c=plan.ambient_c,
         guesses=tuple(guesses), preheater=plan.preheater if plan.source is SourceKind.AIR else None,
-        shields=tuple(_foil_over(part) for part in parts if part.ref in plan.shields),
+        shields=tuple(_cover(part, plan.shield_kind) for part in parts if part.ref in plan.shields),
     )  # fmt: skip
 
 
-def _foil_over(part: PlacedPart) -> Shield:
+def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:
     half_x, half_y = half_size_mm(part)
-    return Shield(part.x_mm, part.y_mm, 2 * (half_x + ROOM_MM), 2 * (half_y + ROOM_MM))
+    return Shield(part.x_mm, part.y_mm, 2 * (half_x + ROOM_MM), 2 * (half_y + ROOM_MM), kind)
 
 
 def _on_board(board: Board, part: BoardPart) -> bool:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from yellowfen.core.heat.scene import Core, Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, Source, Underside
+from yellowfen.core.heat.scene import Core, Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, ShieldKind, Source, Underside
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
@@ -21,6 +21,7 @@ class Station:
     outlet_label: str = ""
     flow_label: str = ""
     outlet_offset_c: float = 0.0
+    nozzle_long_mm: float | None = None
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.name.strip()) <= 60:
@@ -28,7 +29,7 @@ class Station:
         if max(len(self.outlet_label), len(self.flow_label)) > 30:
             raise InvalidValue("dial label", "keep dial labels within 30 letters")
         in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
-        HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm)
+        HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm)
 
 
 class SourceKind(StrEnum):
@@ -93,6 +94,7 @@ class HeatPlan:
     tool_id: int | None = None
     preheater: Preheater | None = None
     shields: tuple[str, ...] = ()
+    shield_kind: ShieldKind = ShieldKind.FOIL
     board_alloy: str | None = None
     core: Core = Core.FR4
 
@@ -122,7 +124,7 @@ class HeatPlan:
             return f"oven up to {max(point[1] for point in self.oven.curve):g} °C"
         shape = f"{self.nozzle_mm:g}" if self.nozzle_long_mm is None else f"{self.nozzle_mm:g} × {self.nozzle_long_mm:g}"
         below = f", {self.preheater.celsius:g} °C from below" if self.preheater else ""
-        foil = f", foil over {', '.join(self.shields)}" if self.shields else ""
+        foil = f", {self.shield_kind} over {', '.join(self.shields)}" if self.shields else ""
         return f"{self.outlet_c:g} °C, {self.flow_lpm:g} L/min, {shape} mm nozzle{below}{foil}"
 
     def heat_source(self) -> Source:

@@ -16,7 +16,16 @@ from yellowfen.web.pages import page
 from yellowfen.workflows import calibration
 
 router = APIRouter()
-_BLANK = {"name": "", "nozzle_mm": "6", "outlet_c": "350", "flow_lpm": "30", "outlet_label": "", "flow_label": "", "outlet_offset_c": "0"}
+_BLANK = {
+    "name": "",
+    "nozzle_mm": "6",
+    "outlet_c": "350",
+    "flow_lpm": "30",
+    "outlet_label": "",
+    "flow_label": "",
+    "outlet_offset_c": "0",
+    "nozzle_long_mm": "",
+}
 
 
 @router.get("/bench")
@@ -55,6 +64,7 @@ def _as_typed(station: Station) -> dict[str, str]:
     return {
         "name": station.name, "nozzle_mm": f"{station.nozzle_mm:g}", "outlet_c": f"{station.outlet_c:g}", "flow_lpm": f"{station.flow_lpm:g}",
         "outlet_label": station.outlet_label, "flow_label": station.flow_label, "outlet_offset_c": f"{station.outlet_offset_c:g}",
+        "nozzle_long_mm": "" if station.nozzle_long_mm is None else f"{station.nozzle_long_mm:g}",
     }  # fmt: skip
 
 
@@ -62,15 +72,16 @@ def _as_typed(station: Station) -> dict[str, str]:
 def keep_station(request: Request, database: Database, name: Annotated[str, Form()] = "", nozzle_mm: Annotated[str, Form()] = "",
                  outlet_c: Annotated[str, Form()] = "", flow_lpm: Annotated[str, Form()] = "", outlet_label: Annotated[str, Form()] = "",
                  flow_label: Annotated[str, Form()] = "", outlet_offset_c: Annotated[str, Form()] = "0",
-                 edit: Annotated[int, Form()] = 0) -> Response:  # fmt: skip
+                 nozzle_long_mm: Annotated[str, Form()] = "", edit: Annotated[int, Form()] = 0) -> Response:  # fmt: skip
     typed = {
         "name": name, "nozzle_mm": nozzle_mm, "outlet_c": outlet_c, "flow_lpm": flow_lpm, "outlet_label": outlet_label,
-        "flow_label": flow_label, "outlet_offset_c": outlet_offset_c,
+        "flow_label": flow_label, "outlet_offset_c": outlet_offset_c, "nozzle_long_mm": nozzle_long_mm,
     }  # fmt: skip
     try:
         numbers = {key: _number(key, typed[key]) for key in ("nozzle_mm", "outlet_c", "flow_lpm", "outlet_offset_c")}
+        long_side = _number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
         station = Station(edit, name.strip(), numbers["nozzle_mm"], numbers["outlet_c"], numbers["flow_lpm"], outlet_label.strip(),
-                          flow_label.strip(), numbers["outlet_offset_c"])  # fmt: skip
+                          flow_label.strip(), numbers["outlet_offset_c"], long_side)  # fmt: skip
         if edit:
             stations.change(database, station)
         else:

@@ -80,7 +80,7 @@ def _irons(database: Database) -> list[dict[str, Any]]:
 
 def _station_facts(station: Any) -> dict[str, Any]:
     return {
-        "nozzle_mm": station.nozzle_mm, "outlet_c": station.outlet_c, "flow_lpm": station.flow_lpm, "outlet_label": station.outlet_label,
+        "nozzle_mm": station.nozzle_mm, "nozzle_long_mm": station.nozzle_long_mm, "outlet_c": station.outlet_c, "flow_lpm": station.flow_lpm, "outlet_label": station.outlet_label,
         "flow_label": station.flow_label, "outlet_offset_c": station.outlet_offset_c, "name": station.name,
     }  # fmt: skip
 

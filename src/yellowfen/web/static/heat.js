@@ -119,6 +119,7 @@ document.addEventListener("alpine:init", () => {
     planHigher() { this.alloy = "Sn96.5Ag3Cu0.5"; this.board_alloy = null; this.changed(); },
 
     // Foil
+    get covered() { return this.shields.length > 0; },
     get foilText() { return String(this.foiling); },
     toggleFoil() { this.foiling = !this.foiling; },
     cover(ref) { this.shields = this.shields.includes(ref) ? this.shields.filter((one) => one !== ref) : [...this.shields, ref]; this.drawFoil(); this.changed(); },
@@ -230,7 +231,7 @@ document.addEventListener("alpine:init", () => {
     async takeStation() {
       const station = this.station;
       this.carry = station ? await this.call(`/api/jobs/${this.job}/carry/${this.station_id}`) : null;
-      if (station) { this.nozzle_mm = station.nozzle_mm; this.outlet_c = station.outlet_c; this.flow_lpm = station.flow_lpm; this.outlet_offset_c = station.outlet_offset_c; }
+      if (station) { this.nozzle_mm = station.nozzle_mm; this.longText = station.nozzle_long_mm === null ? "" : String(station.nozzle_long_mm); this.outlet_c = station.outlet_c; this.flow_lpm = station.flow_lpm; this.outlet_offset_c = station.outlet_offset_c; }
       else this.outlet_offset_c = 0;
       this.changed();
     },
@@ -246,7 +247,7 @@ document.addEventListener("alpine:init", () => {
         outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets,
         moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.longText === "" ? null : Number(this.longText),
         nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
-        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, board_alloy: this.board_alloy, core: this.core,
+        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core,
       };
     },
 
@@ -356,7 +357,11 @@ document.addEventListener("alpine:init", () => {
       const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad", falls: "bad", "flux spent": "bad", "pushed by the air": "bad" };
       return this.answer.events
         .filter((event) => !event.kind.startsWith("neighbour") && (event.kind !== "may stand up" || this.answer.parts[event.ref]?.target))
-        .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence, kind: kinds[event.kind] ?? "" }));
+        .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence + this.cueBand(event), kind: kinds[event.kind] ?? "" }));
+    },
+    cueBand(event) {
+      const band = event.kind === "all molten" ? this.outlook?.bands.find((one) => one.ref === event.ref) : null;
+      return band && band.early_s !== null ? ` (${Math.round(band.early_s)} to ${band.late_s === null ? "never" : fine(band.late_s)})` : "";
     },
     get stopText() {
       if (!this.outlook) return "";
