@@ -141,6 +141,10 @@ def test_bands_hold_the_forecast_narrow_with_knowledge_and_name_the_blame() -> N
     assert sure.blame[0].unknown.key == "jet"
     assert sum(one.share for one in sure.blame) == pytest.approx(1.0)
     assert sum(sure.fates.values()) == sure.count
+    story = {event.kind: event.at_s for event in tell(scene, rehearse(scene, COARSE)) if event.ref == "U1"}
+    for band, kind in ((known.flux[0], Kind.FLUX_THINS), (known.firsts[0], Kind.FIRST_MELT), (known.solids[0], Kind.FROZEN)):
+        assert band.low - 0.6 <= story[kind] <= band.high + 0.6, kind
+    assert known.bodies[0].low < rehearse(scene, COARSE).part("U1").body_peak_c < known.bodies[0].high
 
 
 def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_on() -> None:

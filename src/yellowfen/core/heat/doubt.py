@@ -14,9 +14,9 @@ import numpy as np
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.outcome import after_heat, heating_moves, outcome, watch
-from yellowfen.core.heat.rehearsal import COARSE, Prepared, Resolution, State, advance, first_state, prepare
+from yellowfen.core.heat.rehearsal import COARSE, Prepared, Resolution, State, Trace, advance, first_state, prepare
 from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, HotAir, HotPlate, Iron, Move, Oven, Scene
-from yellowfen.core.heat.story import MAX_LIQUID_S
+from yellowfen.core.heat.story import FLUX_THINS_C, MAX_LIQUID_S
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
@@ -176,7 +176,10 @@ class Blame:
 
 @dataclass(frozen=True)
 class Sample:
-    """One sampled run: its draw, when each target's last joint melted, the first harm if the heat went on, the fate of the recipe as it is."""
+    """One sampled run: its draw, when each target's last joint melted, the first harm if the heat went on, the fate of the recipe as it is.
+
+    `moments` per target: its flux thins, its first joint begins to melt, its last joint is solid again; `bodies_c` the peaks of its body.
+    """
 
     draw: tuple[float, ...]
     melts_s: tuple[float | None, ...]
@@ -185,6 +188,8 @@ class Sample:
     fate: str
     fate_by: str
     peak_c: float
+    moments: tuple[tuple[float | None, float | None, float | None], ...]
+    bodies_c: tuple[float, ...]
 
 
 @dataclass(frozen=True)
@@ -199,6 +204,10 @@ class Sureness:
     count: int
     blame: tuple[Blame, ...]
     peak_c: Band
+    flux: tuple[Band, ...]
+    firsts: tuple[Band, ...]
+    solids: tuple[Band, ...]
+    bodies: tuple[Band, ...]
 
 
 def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution: Resolution = DOUBT_RESOLUTION,
@@ -209,14 +218,31 @@ def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution:
     moves = heating_moves(here)
     heat = replace(here, moves=moves)
     state = first_state(prepared, prepared.drive(heat))
-    advance(prepared, state, prepared.drive(heat), sampled=False)
+    trace = advance(prepared, state, prepared.drive(heat))
     seen = watch(prepared)
-    end = outcome(seen, after_heat(prepared, state)) if len(moves) < len(here.moves) else outcome(seen, state)
+    cooled = after_heat(prepared, state, to_solid=True) if len(moves) < len(here.moves) else state
+    end = outcome(seen, cooled)
+    moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
+    bodies = tuple(float(cooled.body_record[prepared.network.refs.index(ref), k.R_BODY_PEAK]) + here.ambient_c for ref in here.targets)
     longer = replace(moves[-1], seconds=DRAWN_OUT_S, from_s=moves[-1].seconds)
     advance(prepared, state, prepared.drive(replace(here, moves=(longer,))), sampled=False)
     harm_s, why = first_harm(prepared, state)
     melts = tuple(_last_melt(prepared, state, ref) for ref in here.targets)
-    return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c)
+    return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c, moments, bodies)
+
+
+def _moments(prepared: Prepared, trace: Trace, heated: State, cooled: State, ref: str) -> tuple[float | None, float | None, float | None]:
+    """When a target's flux thins, its first joint begins to melt, and its last joint is solid again."""
+    rows = [i for i, name in enumerate(prepared.network.names) if name.ref == ref]
+    if not rows:
+        return None, None, None
+    warm = trace.joints_k[:, rows].max(axis=1, initial=-1e9) >= FLUX_THINS_C - prepared.scene.ambient_c
+    flux = float(trace.times_s[int(np.argmax(warm))]) if warm.any() else None
+    starts = [float(at) for at in heated.joint_record[rows, k.R_MELT_START] if at >= 0]
+    melted = cooled.joint_record[rows, k.R_MELT_START] >= 0
+    frozen = cooled.joint_record[rows, k.R_FREEZE][melted]
+    solid = float(frozen.max()) if len(frozen) and (frozen >= 0).all() else None
+    return flux, min(starts, default=None), solid
 
 
 def _last_melt(prepared: Prepared, state: State, ref: str) -> float | None:
@@ -270,7 +296,14 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
     whys = [sample.harm_why for sample in samples if sample.harm_why]
     why = max(set(whys), key=whys.count) if whys else ""
     return Sureness(scene.targets, melts, _band([sample.harm_s for sample in samples]), why, fates, len(samples), _blame(unknowns, samples),
-                    _band([sample.peak_c for sample in samples]))  # fmt: skip
+                    _band([sample.peak_c for sample in samples]), *_moment_bands(samples, len(scene.targets)),
+                    tuple(_band([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))))  # fmt: skip
+
+
+def _moment_bands(samples: tuple[Sample, ...], targets: int) -> tuple[tuple[Band, ...], tuple[Band, ...], tuple[Band, ...]]:
+    """Bands per target of when its flux thins, its first joint melts, its last is solid."""
+    flux, firsts, solids = (tuple(_band([sample.moments[i][which] for sample in samples]) for i in range(targets)) for which in range(3))
+    return flux, firsts, solids
 
 
 def _band(values: list[float | None]) -> Band:

@@ -98,11 +98,14 @@ def _harms(seen: Watch, state: State, ends: np.ndarray) -> list[tuple[Fate, str,
     return [(Fate.HARM, ref, why) for _, ref, why in sorted(harms)]
 
 
-def after_heat(prepared: Prepared, state: State, seconds: float = LONGEST_AFTER_HEAT_S) -> State:
-    """A copy of a state, cooled with the heat away until its outcome stands (or `seconds` have passed)."""
+def after_heat(prepared: Prepared, state: State, seconds: float = LONGEST_AFTER_HEAT_S, to_solid: bool = False) -> State:
+    """A copy of a state, cooled with the heat away until its outcome stands (or `seconds` have passed); `to_solid` also until nothing is molten."""
     cooled = state.copy()
+    settle_k = lowest_threshold_k(prepared, cooled)
+    if to_solid and len(prepared.network.joints):
+        settle_k = min(settle_k, float(prepared.network.joints[:, k.J_SOLIDUS].min()))
     away = replace(prepared.scene, moves=(Move(Deed.WITHDRAW, seconds),), preheater=None)
-    advance(prepared, cooled, prepared.drive(away), sampled=False, settle_k=lowest_threshold_k(prepared, cooled))
+    advance(prepared, cooled, prepared.drive(away), sampled=False, settle_k=settle_k)
     return cooled
 
 

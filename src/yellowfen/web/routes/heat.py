@@ -196,6 +196,11 @@ def sureness(job_id: int, database: Database) -> dict[str, Any]:
     sure = sureness_of(database, jobs.get(database, job_id))
     return {
         "bands": [{"ref": ref, "early_s": b.low, "late_s": b.high} for ref, b in zip(sure.targets, sure.melts, strict=True)],
+        "moments": {
+            ref: {"flux thins": [flux.low, flux.high], "first melt": [first.low, first.high], "all molten": [last.low, last.high],
+                  "frozen": [solid.low, solid.high], "body": [body.low, body.high]}
+            for ref, flux, first, last, solid, body in zip(sure.targets, sure.flux, sure.firsts, sure.melts, sure.solids, sure.bodies, strict=True)
+        },
         "latest": _stop(sure.harm.middle, sure.harm_why), "cautious": _stop(sure.harm.low, sure.harm_why),
         "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate], "count": sure.count,
         "peak_c": [sure.peak_c.low, sure.peak_c.middle, sure.peak_c.high],

@@ -169,7 +169,8 @@ document.addEventListener("alpine:init", () => {
       const kinds = { good: "good", "a neighbour comes loose": "mind", "a joint stays cold": "cold", harm: "bad" };
       return this.outlook.odds.filter((one) => one.count).map((one) => ({ fate: one.fate, kind: kinds[one.fate], share: `${one.count} of ${this.outlook.count}` }));
     },
-    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with the unknowns varied within what is known of them. Hottest target joint: ${Math.round(this.outlook.peak_c[1])} °C (${Math.round(this.outlook.peak_c[0])} to ${Math.round(this.outlook.peak_c[2])}). Bands: the middle 80 %.` : ""; },
+    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with the unknowns varied within what is known of them. Hottest target joint: ${Math.round(this.outlook.peak_c[1])} °C (${Math.round(this.outlook.peak_c[0])} to ${Math.round(this.outlook.peak_c[2])}). ${this.bodySay} Bands: the middle 80 %.` : ""; },
+    get bodySay() { return Object.entries(this.outlook.moments).slice(0, 3).map(([ref, one]) => `Body of ${ref}: ${Math.round(one.body[0])} to ${Math.round(one.body[1])} °C.`).join(" "); },
     get blames() { return this.outlook ? this.outlook.blame.filter((one) => one.share >= 0.03).map((one) => ({ name: one.name, test: one.test, share: `${Math.round(one.share * 100)} %` })) : []; },
     get sureShort() {
       if (!this.outlook || !this.outlook.blame.length) return "";
@@ -360,8 +361,8 @@ document.addEventListener("alpine:init", () => {
         .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence + this.cueBand(event), kind: kinds[event.kind] ?? "" }));
     },
     cueBand(event) {
-      const band = event.kind === "all molten" ? this.outlook?.bands.find((one) => one.ref === event.ref) : null;
-      return band && band.early_s !== null ? ` (${Math.round(band.early_s)} to ${band.late_s === null ? "never" : fine(band.late_s)})` : "";
+      const band = this.outlook?.moments[event.ref]?.[event.kind];
+      return band && band[0] !== null ? ` (${Math.round(band[0])} to ${fine(band[1])})` : "";
     },
     get stopText() {
       if (!this.outlook) return "";
