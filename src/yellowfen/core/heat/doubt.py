@@ -222,10 +222,10 @@ def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution:
     seen = watch(prepared)
     cooled = after_heat(prepared, state, to_solid=True) if len(moves) < len(here.moves) else state
     end = outcome(seen, cooled)
-    moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
     bodies = tuple(float(cooled.body_record[prepared.network.refs.index(ref), k.R_BODY_PEAK]) + here.ambient_c for ref in here.targets)
     longer = replace(moves[-1], seconds=DRAWN_OUT_S, from_s=moves[-1].seconds)
     advance(prepared, state, prepared.drive(replace(here, moves=(longer,))), sampled=False)
+    moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
     harm_s, why = first_harm(prepared, state)
     melts = tuple(_last_melt(prepared, state, ref) for ref in here.targets)
     return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c, moments, bodies)
@@ -301,8 +301,9 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
 
 
 def _moment_bands(samples: tuple[Sample, ...], targets: int) -> tuple[tuple[Band, ...], tuple[Band, ...], tuple[Band, ...]]:
-    """Bands per target of when its flux thins, its first joint melts, its last is solid."""
-    flux, firsts, solids = (tuple(_band([sample.moments[i][which] for sample in samples]) for i in range(targets)) for which in range(3))
+    """Bands per target of when its flux thins, its first joint melts (the heat going on), its last is solid where anything melted."""
+    flux, firsts = (tuple(_band([sample.moments[i][which] for sample in samples]) for i in range(targets)) for which in range(2))
+    solids = tuple(_band([at for at in (sample.moments[i][2] for sample in samples) if at is not None] or [None]) for i in range(targets))
     return flux, firsts, solids
 
 
