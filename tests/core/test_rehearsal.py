@@ -144,6 +144,8 @@ def test_bands_hold_the_forecast_narrow_with_knowledge_and_name_the_blame() -> N
     story = {event.kind: event.at_s for event in tell(scene, rehearse(scene, COARSE)) if event.ref == "U1"}
     for band, kind in ((known.flux[0], Kind.FLUX_THINS), (known.firsts[0], Kind.FIRST_MELT), (known.solids[0], Kind.FROZEN)):
         assert band.low - 0.6 <= story[kind] <= band.high + 0.6, kind
+    loose = next(event.at_s for event in tell(scene, rehearse(scene, COARSE)) if event.kind is Kind.NEIGHBOUR_LOOSE)
+    assert known.loose.low - 0.6 <= loose <= known.loose.high + 0.6
     assert known.bodies[0].low < rehearse(scene, COARSE).part("U1").body_peak_c < known.bodies[0].high
 
 

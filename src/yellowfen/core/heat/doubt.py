@@ -13,7 +13,7 @@ import numpy as np
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
-from yellowfen.core.heat.outcome import after_heat, heating_moves, outcome, watch
+from yellowfen.core.heat.outcome import Watch, after_heat, heating_moves, outcome, watch
 from yellowfen.core.heat.rehearsal import COARSE, Prepared, Resolution, State, Trace, advance, first_state, prepare
 from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, HotAir, HotPlate, Iron, Move, Oven, Scene
 from yellowfen.core.heat.story import FLUX_THINS_C, MAX_LIQUID_S
@@ -190,6 +190,7 @@ class Sample:
     peak_c: float
     moments: tuple[tuple[float | None, float | None, float | None], ...]
     bodies_c: tuple[float, ...]
+    loose_s: float | None
 
 
 @dataclass(frozen=True)
@@ -208,6 +209,7 @@ class Sureness:
     firsts: tuple[Band, ...]
     solids: tuple[Band, ...]
     bodies: tuple[Band, ...]
+    loose: Band
 
 
 def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution: Resolution = DOUBT_RESOLUTION,
@@ -228,7 +230,15 @@ def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution:
     moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
     harm_s, why = first_harm(prepared, state)
     melts = tuple(_last_melt(prepared, state, ref) for ref in here.targets)
-    return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c, moments, bodies)
+    return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c, moments, bodies, _first_loose(seen, state))
+
+
+def _first_loose(seen: Watch, state: State) -> float | None:
+    """When the first neighbour has come loose, the heat going on."""
+    ends = state.joint_record[:, k.R_MELT_END]
+    return min(
+        (float(max(ends[row] for row in rows)) for _, rows, _ in seen.neighbours if all(ends[row] >= 0 for row in rows)), default=None
+    )
 
 
 def _moments(prepared: Prepared, trace: Trace, heated: State, cooled: State, ref: str) -> tuple[float | None, float | None, float | None]:
@@ -297,7 +307,8 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
     why = max(set(whys), key=whys.count) if whys else ""
     return Sureness(scene.targets, melts, _band([sample.harm_s for sample in samples]), why, fates, len(samples), _blame(unknowns, samples),
                     _band([sample.peak_c for sample in samples]), *_moment_bands(samples, len(scene.targets)),
-                    tuple(_band([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))))  # fmt: skip
+                    tuple(_band([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))),
+                    _band([sample.loose_s for sample in samples]))  # fmt: skip
 
 
 def _moment_bands(samples: tuple[Sample, ...], targets: int) -> tuple[tuple[Band, ...], tuple[Band, ...], tuple[Band, ...]]:

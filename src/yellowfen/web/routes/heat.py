@@ -203,6 +203,7 @@ def sureness(job_id: int, database: Database) -> dict[str, Any]:
         },
         "latest": _stop(sure.harm.middle, sure.harm_why), "cautious": _stop(sure.harm.low, sure.harm_why),
         "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate], "count": sure.count,
+        "loose": [sure.loose.low, sure.loose.high],
         "peak_c": [sure.peak_c.low, sure.peak_c.middle, sure.peak_c.high],
         "blame": [{"name": one.unknown.name, "test": one.unknown.test, "share": round(one.share, 2)} for one in sure.blame],
     }  # fmt: skip

@@ -338,7 +338,8 @@ document.addEventListener("alpine:init", () => {
       if (!loose.length) return "";
       const refs = loose.map((event) => event.ref);
       const shown = refs.slice(0, 6).join(", ") + (refs.length > 6 ? ` and ${refs.length - 6} more` : "");
-      return `Loose from ${fine(loose[0].at_s)} on: ${shown}. No knock, no gust.`;
+      const band = this.outlook && this.outlook.loose[0] !== null ? ` (${Math.round(this.outlook.loose[0])} to ${fine(this.outlook.loose[1])})` : "";
+      return `Loose from ${fine(loose[0].at_s)}${band} on: ${shown}. No knock, no gust.`;
     },
     band() {
       if (!this.outlook) return "";
