@@ -21,13 +21,14 @@ class InvalidValue(YellowfenError):
 
 
 class UnreadableFile(YellowfenError):
-    """A file that cannot be understood; names the file and, where known, the line."""
+    """A file that cannot be understood; names the file and, where known, line and column (both from 1)."""
 
-    def __init__(self, file: str, problem: str, line: int | None = None) -> None:
-        place = f"{file}, line {line}" if line else file
+    def __init__(self, file: str, problem: str, line: int | None = None, column: int | None = None) -> None:
+        place = file + (f", line {line}" if line else "") + (f", column {column}" if line and column else "")
         super().__init__(f"{place}: {problem}")
         self.file = file
         self.line = line
+        self.column = column
 
 
 class NotFound(YellowfenError):

@@ -74,10 +74,12 @@ def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
 def test_patterns_propose_chips_rows_and_quads() -> None:
     pads = [*pads_of("0805", 10, 10), *pads_of("SOIC-8", 30, 30), *pads_of("QFP-48", 60, 60), *pads_of("0805", 10, 90, 90)]
     placements, named = propose(pads)
-    sizes = sorted(sum(pad.ref == placed.ref for pad in named) for placed in placements)
+    joined = join(placements, named)
+    sizes = sorted(sum(pad.ref == placed.ref for pad in joined.pads) for placed in placements)
     assert sizes == [2, 2, 8, 48]
-    assert {placed.footprint for placed in placements} == {"0805", ""}
-    assert all(pad.ref and pad.pin for pad in named)
+    assert sorted(part.package.name for part in joined.parts) == ["0805 (metric 2012)"] * 2 + ["QFP-48", "SOIC-8"]
+    assert all(pad.ref and pad.pin for pad in joined.pads)
+    assert joined.findings == ()
 
 
 @settings(max_examples=60, deadline=None)

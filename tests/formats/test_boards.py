@@ -15,7 +15,7 @@ from yellowfen.demo.scenario import PARTS
 from yellowfen.errors import InvalidValue, TooLarge, UnreadableFile, YellowfenError
 from yellowfen.formats.board_files import read_board
 from yellowfen.formats.bundle import unpack
-from yellowfen.formats.layer_roles import guess_roles
+from yellowfen.formats.layer_roles import guess_role
 from yellowfen.workflows.boards import read_upload
 from yellowfen.workflows.demo import demo_files
 
@@ -87,9 +87,11 @@ def test_demo_files_are_what_the_script_makes() -> None:
 
 
 def test_chosen_roles_win_and_the_rest_is_found_by_name() -> None:
-    files = {"a.gbr": gerber("D10*\n" + at(1, 1, "D03"), "%ADD10C,1*%\n")}
-    assert guess_roles(files)[0].role is Role.IGNORED
-    assert guess_roles(files, {"a.gbr": Role.PASTE_TOP})[0].why == "you chose it"
+    layer = gerber("D10*\n" + at(1, 1, "D03") + at(30, 20, "D03"), "%ADD10C,1*%\n")
+    assert guess_role("a.gbr", layer).role is Role.IGNORED
+    assert guess_role("a-F_Paste.gbr", layer).role is Role.PASTE_TOP
+    (guess,) = read_board({"a-F_Paste.gbr": layer}, "chosen", {"a-F_Paste.gbr": Role.MASK_BOTTOM}).layers
+    assert (guess.role, guess.why) == (Role.MASK_BOTTOM, "you chose it")
 
 
 def test_outline_drawn_on_paste_is_not_paste() -> None:

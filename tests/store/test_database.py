@@ -7,10 +7,12 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import small_scene
-from yellowfen.core.board.board import Board
+from yellowfen.core.board.board import Board, Role
+from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.work.job import HeatPlan, Station, TapKind, Verdict, usual_moves
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import boards, jobs, runs, stations
+from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic, connect, migrate
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows import bench, demo, heat
@@ -61,9 +63,14 @@ def test_boards_and_plans_round_trip(tmp_path: Path, demo_board: Board) -> None:
     assert unpack(HeatPlan, pack(plan)) == plan
     assert small_scene().targets == ("U1",)
     connection = open_database(tmp_path)
-    board_id = boards.add(connection, demo_board, {"a": b"\x00\xff"}, {})
+    board_id = boards.add(
+        connection, demo_board, Source({"a": b"\x00\xff"}, Choices(roles={"a": Role.PASTE_TOP}, parts={"U4": PartChoice(turn_deg=90)}))
+    )
     assert boards.get(connection, board_id) == demo_board
-    assert boards.files_of(connection, board_id)[0] == {"a": b"\x00\xff"}
+    source = boards.source_of(connection, board_id)
+    assert source.files == {"a": b"\x00\xff"}
+    assert source.choices.roles["a"] is Role.PASTE_TOP
+    assert source.choices.parts["U4"].turn_deg == 90
     boards.remove(connection, board_id)
     with pytest.raises(NotFound, match="no board"):
         boards.get(connection, board_id)

@@ -119,8 +119,6 @@ def small_board(placement: str) -> list[tuple[str, tuple[str, bytes]]]:
         ([("files", ("b.gbr", bytes(range(256)) * 40))], "neither Gerber nor drill"),
         ([("files", ("b-F_Paste.gbr", PADS[:-20]))], "looks cut off"),
         ([("files", ("b-F_Paste.gbr", PADS.replace(b"%MOMM*%", b"")))], "before the unit"),
-        (small_board("Ref,X,Y,Side\nR1,6,5,nowhere\n"), "places.csv, line 2: side"),
-        (small_board("Ref,X,Y,Side\nR1,6,5,top\nR1,6,5,top\n"), "stands twice"),
     ],
 )  # fmt: skip
 def test_refused_uploads_leave_nothing_behind(client: TestClient, files: list[Any], said: str) -> None:
@@ -130,6 +128,20 @@ def test_refused_uploads_leave_nothing_behind(client: TestClient, files: list[An
     assert said in reply.text.replace("&#39;", "'")
     assert 'value="mine"' in reply.text
     assert stored_boards(client) == before
+
+
+@pytest.mark.parametrize(
+    ("rows", "said"),
+    [
+        ("R1,6,5,nowhere\n", "set aside: line 2, column 4: side"),
+        ("R1,6,5,top\nR1,6,5,top\n", "set aside: line 3, column 1: R1 stands twice"),
+    ],
+)
+def test_a_damaged_table_is_set_aside_and_the_board_is_usable(client: TestClient, rows: str, said: str) -> None:
+    reply = client.post("/boards", files=small_board("Ref,X,Y,Side\n" + rows))
+    assert reply.status_code == 200
+    assert said in reply.text.replace("&#39;", "'")
+    assert "2 pads" in reply.text
 
 
 def test_a_part_outside_the_board_is_told_and_the_rest_is_usable(client: TestClient) -> None:

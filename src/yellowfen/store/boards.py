@@ -1,10 +1,12 @@
-"""Boards and the files they were read from."""
+"""Boards, the files or the sketch they come from, and what the user decided about them."""
 
 import sqlite3
 from dataclasses import dataclass
 from functools import lru_cache
 
-from yellowfen.core.board.board import Board, Role
+from yellowfen.core.board.board import Board
+from yellowfen.core.board.choices import Choices
+from yellowfen.core.board.sketch import Sketch
 from yellowfen.errors import NotFound
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
@@ -17,32 +19,50 @@ class BoardRow:
     id: int
     name: str
     created_at: str
+    sketched: bool
+    revision_of: int | None
 
 
-def add(connection: sqlite3.Connection, board: Board, files: dict[str, bytes], chosen: dict[str, Role]) -> int:
-    """Store a board with its files; returns its id."""
+@dataclass(frozen=True)
+class Source:
+    """What a board is read from: files, or a sketch; the choices made about it; the board it is a new revision of."""
+
+    files: dict[str, bytes]
+    choices: Choices
+    sketch: Sketch | None = None
+    revision_of: int | None = None
+
+
+def add(connection: sqlite3.Connection, board: Board, source: Source) -> int:
+    """Store a board with what it came from; returns its id."""
+    sketch = None if source.sketch is None else pack(source.sketch)
     with atomic(connection):
         cursor = connection.execute(
-            "INSERT INTO board (name, created_at, content) VALUES (?, datetime('now'), ?)", (board.name, pack(board))
+            "INSERT INTO board (name, created_at, content, choices, sketch, revision_of) VALUES (?, datetime('now'), ?, ?, ?, ?)",
+            (board.name, pack(board), pack(source.choices), sketch, source.revision_of),
         )
         board_id = int(cursor.lastrowid or 0)
-        _put_files(connection, board_id, files, chosen)
+        _put_files(connection, board_id, source.files)
     return board_id
 
 
-def _put_files(connection: sqlite3.Connection, board_id: int, files: dict[str, bytes], chosen: dict[str, Role]) -> None:
-    connection.executemany(
-        "INSERT INTO board_file (board_id, name, chosen_role, bytes) VALUES (?, ?, ?, ?)",
-        [(board_id, name, str(chosen[name]) if name in chosen else None, data) for name, data in files.items()],
+def _put_files(connection: sqlite3.Connection, board_id: int, files: dict[str, bytes]) -> None:
+    connection.executemany("INSERT INTO board_file (board_id, name, bytes) VALUES (?, ?, ?)", [(board_id, *pair) for pair in files.items()])
+
+
+def replace(connection: sqlite3.Connection, board_id: int, board: Board, source: Source) -> None:
+    """Store a board anew under its id; the files stay as they are."""
+    sketch = None if source.sketch is None else pack(source.sketch)
+    connection.execute(
+        "UPDATE board SET name = ?, content = ?, choices = ?, sketch = ?, stale = 0 WHERE id = ?",
+        (board.name, pack(board), pack(source.choices), sketch, board_id),
     )
 
 
-def replace(connection: sqlite3.Connection, board_id: int, board: Board, files: dict[str, bytes], chosen: dict[str, Role]) -> None:
-    """Store a board anew under its id."""
+def add_files(connection: sqlite3.Connection, board_id: int, files: dict[str, bytes]) -> None:
+    """Put more files to a board's."""
     with atomic(connection):
-        connection.execute("UPDATE board SET content = ? WHERE id = ?", (pack(board), board_id))
-        connection.execute("DELETE FROM board_file WHERE board_id = ?", (board_id,))
-        _put_files(connection, board_id, files, chosen)
+        _put_files(connection, board_id, files)
 
 
 def get(connection: sqlite3.Connection, board_id: int) -> Board:
@@ -59,18 +79,64 @@ def _read(content: str) -> Board:
     return unpack(Board, content)
 
 
-def files_of(connection: sqlite3.Connection, board_id: int) -> tuple[dict[str, bytes], dict[str, Role]]:
-    """The files a board was read from, and the roles chosen by the user."""
-    rows = connection.execute("SELECT name, chosen_role, bytes FROM board_file WHERE board_id = ? ORDER BY rowid", (board_id,)).fetchall()
-    return {row["name"]: bytes(row["bytes"]) for row in rows}, {row["name"]: Role(row["chosen_role"]) for row in rows if row["chosen_role"]}
+def source_of(connection: sqlite3.Connection, board_id: int) -> Source:
+    """What the board was read from; NotFound when it is gone."""
+    row = connection.execute("SELECT choices, sketch, revision_of FROM board WHERE id = ?", (board_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no board {board_id}; it may have been removed")
+    files = connection.execute("SELECT name, bytes FROM board_file WHERE board_id = ? ORDER BY rowid", (board_id,)).fetchall()
+    sketch = None if row["sketch"] is None else unpack(Sketch, row["sketch"])
+    return Source({one["name"]: bytes(one["bytes"]) for one in files}, unpack(Choices, row["choices"]), sketch, row["revision_of"])
+
+
+def sketch_of(connection: sqlite3.Connection, board_id: int) -> Sketch | None:
+    """The sketch a board stands on, None for a board from files."""
+    row = connection.execute("SELECT sketch FROM board WHERE id = ?", (board_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no board {board_id}; it may have been removed")
+    return None if row["sketch"] is None else unpack(Sketch, row["sketch"])
+
+
+def revision_of(connection: sqlite3.Connection, board_id: int) -> int | None:
+    """The board that this one is a new revision of, if it is there still."""
+    row = connection.execute("SELECT revision_of FROM board WHERE id = ?", (board_id,)).fetchone()
+    return None if row is None else row["revision_of"]
 
 
 def rows(connection: sqlite3.Connection) -> list[BoardRow]:
     """All boards, newest first."""
-    found = connection.execute("SELECT id, name, created_at FROM board ORDER BY id DESC").fetchall()
-    return [BoardRow(row["id"], row["name"], row["created_at"]) for row in found]
+    found = connection.execute(
+        "SELECT id, name, created_at, sketch IS NOT NULL AS sketched, revision_of FROM board ORDER BY id DESC"
+    ).fetchall()
+    return [BoardRow(row["id"], row["name"], row["created_at"], bool(row["sketched"]), row["revision_of"]) for row in found]
+
+
+def stale(connection: sqlite3.Connection) -> list[tuple[int, str]]:
+    """Boards stored in an earlier form: id and name."""
+    return [(row["id"], row["name"]) for row in connection.execute("SELECT id, name FROM board WHERE stale = 1 ORDER BY id")]
+
+
+def keep_as_read(connection: sqlite3.Connection, board_id: int) -> None:
+    """Keep a board of an earlier form as it was read, without the drawing whose form has changed."""
+    connection.execute("UPDATE board SET content = json_set(content, '$.drawings', json('{}')), stale = 0 WHERE id = ?", (board_id,))
 
 
 def remove(connection: sqlite3.Connection, board_id: int) -> None:
     """Remove a board with its jobs."""
     connection.execute("DELETE FROM board WHERE id = ?", (board_id,))
+
+
+def keep_picture(connection: sqlite3.Connection, board_id: int, kind: str, data: bytes) -> None:
+    """Store the picture a sketch is drawn over, in place of an earlier one."""
+    connection.execute("INSERT OR REPLACE INTO board_picture (board_id, kind, bytes) VALUES (?, ?, ?)", (board_id, kind, data))
+
+
+def picture_of(connection: sqlite3.Connection, board_id: int) -> tuple[str, bytes] | None:
+    """Kind and bytes of the picture under a sketch, None when there is none."""
+    row = connection.execute("SELECT kind, bytes FROM board_picture WHERE board_id = ?", (board_id,)).fetchone()
+    return None if row is None else (row["kind"], bytes(row["bytes"]))
+
+
+def remove_picture(connection: sqlite3.Connection, board_id: int) -> None:
+    """Take the picture under a sketch away."""
+    connection.execute("DELETE FROM board_picture WHERE board_id = ?", (board_id,))

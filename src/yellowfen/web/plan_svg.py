@@ -6,7 +6,7 @@ scripts can find them; nothing here knows a stage.
 
 from markupsafe import Markup, escape
 
-from yellowfen.core.board.board import Board, BoardPart, Hole, Pad, Point
+from yellowfen.core.board.board import Board, BoardPart, Hole, Ink, Pad, Point
 
 MARGIN_MM = 3.0
 SMALLEST_NAME_MM, LARGEST_NAME_MM = 1.1, 1.9
@@ -17,8 +17,8 @@ def plan_svg(board: Board, side: str) -> Markup:
     w, h, m = board.width_mm, board.height_mm, MARGIN_MM
     mirror = f"translate({w:.3f},{h:.3f}) scale(-1,-1)" if side == "bottom" else f"translate(0,{h:.3f}) scale(1,-1)"
     ring = "".join(_ring_path(one) for one in board.outline)
-    copper = escape(board.drawings.get(f"copper {side}", ""))
-    legend = escape(board.drawings.get(f"legend {side}", ""))
+    copper = "".join(_ink(one) for one in board.drawings.get(f"copper {side}", ()))
+    legend = "".join(_ink(one) for one in board.drawings.get(f"legend {side}", ()))
     pads = "".join(_pad(pad) for pad in board.pads if pad.side == side)
     shown = [part for part in board.parts if part.side == side]
     bodies = "".join(_body(part) for part in shown)
@@ -29,8 +29,8 @@ def plan_svg(board: Board, side: str) -> Markup:
         f' role="group" aria-label="Plan of {escape(board.name)}, {escape(side)} side" tabindex="0">'
         f'<g class="plan-view"><g transform="{mirror}">'
         f'<path class="plan-board" fill-rule="evenodd" d="{ring}"/>'
-        f'<path class="plan-copper" fill-rule="evenodd" d="{copper}"/>'
-        f'<g class="plan-heat"></g><path class="plan-legend" d="{legend}"/>'
+        f'<g class="plan-copper">{copper}</g>'
+        f'<g class="plan-heat"></g><g class="plan-legend">{legend}</g>'
         f'<g class="plan-holes">{holes}</g><g class="plan-pads">{pads}</g><g class="plan-bodies">{bodies}</g>'
         f'<g class="plan-contours" clip-path="url(#board-shape)"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
     )
@@ -38,6 +38,13 @@ def plan_svg(board: Board, side: str) -> Markup:
 
 def _ring_path(ring: tuple[Point, ...]) -> str:
     return "M" + "L".join(f"{x:.2f},{y:.2f}" for x, y in ring) + "Z"
+
+
+def _ink(ink: Ink) -> str:
+    kind = "clear" if ink.clear else "dark"
+    if ink.width_mm:
+        return f'<path class="line {kind}" stroke-width="{ink.width_mm:g}" d="{ink.path}"/>'
+    return f'<path class="area {kind}" d="{ink.path}"/>'
 
 
 def _pad(pad: Pad) -> str:

@@ -1,20 +1,36 @@
-"""Bringing boards in and choosing what their files are. Nothing is stored unless the whole board could be read."""
+"""Bringing boards in, reading them again under the user's choices, new revisions. Nothing is stored unless the whole board could be read."""
 
 import itertools
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 
 from yellowfen.core.board.board import Board, Role
+from yellowfen.core.board.choices import Choices, PartChoice
+from yellowfen.core.board.compare import Change, changes
+from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
-from yellowfen.errors import InvalidValue, UnreadableFile
+from yellowfen.errors import InvalidValue, NotFound, Refused, UnreadableFile
 from yellowfen.formats.board_files import read_board
 from yellowfen.formats.bundle import label_of, unpack
-from yellowfen.store import boards
+from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading, how_read
+from yellowfen.store import boards, imports, packages
+from yellowfen.store.boards import Source
 from yellowfen.workflows import heat
 
+LARGE_BYTES = 1_500_000
+Uploads = Iterable[tuple[str, bytes]]
 
-def read_upload(uploads: Iterable[tuple[str, bytes]], name: str = "", thickness_mm: float = 1.6) -> tuple[Board, dict[str, bytes]]:
+
+def read_upload(uploads: Uploads, name: str = "", thickness_mm: float = 1.6, library: Library = BUILT_IN, columns: ColumnChoice | None = None,
+                choices: Choices | None = None) -> tuple[Board, dict[str, bytes]]:  # fmt: skip
     """A board from uploaded files; raises UnreadableFile, TooLarge or InvalidValue and stores nothing."""
+    files, plain = unpacked(uploads, name, thickness_mm)
+    return read_board(files, plain, choices, thickness_mm, library=library, columns=columns), files
+
+
+def unpacked(uploads: Uploads, name: str, thickness_mm: float) -> tuple[dict[str, bytes], str]:
+    """The files of an upload and the board's name."""
     in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
     given = [(file, data) for file, data in uploads if file or data]
     if not given:
@@ -22,8 +38,7 @@ def read_upload(uploads: Iterable[tuple[str, bytes]], name: str = "", thickness_
     files = unpack(given)
     if not files:
         raise UnreadableFile(label_of(given[0][0]), "holds no files")
-    plain = name.strip()[:120] or _common_name([label_of(file) for file, _ in given])
-    return read_board(files, plain, thickness_mm=thickness_mm), files
+    return files, name.strip()[:120] or _common_name([label_of(file) for file, _ in given])
 
 
 def _common_name(labels: list[str]) -> str:
@@ -35,20 +50,175 @@ def _common_name(labels: list[str]) -> str:
     return shared if len(shared) >= 2 else "Board"
 
 
-def import_board(connection: sqlite3.Connection, uploads: Iterable[tuple[str, bytes]], name: str = "", thickness_mm: float = 1.6) -> int:
+def library_of(connection: sqlite3.Connection) -> Library:
+    """Own packages before the built-in families."""
+    return Library(packages.rows(connection))
+
+
+def import_board(
+    connection: sqlite3.Connection, uploads: Uploads, name: str = "", thickness_mm: float = 1.6, revision_of: int | None = None
+) -> int:
     """Read and store a board; returns its id."""
-    board, files = read_upload(uploads, name, thickness_mm)
-    return boards.add(connection, board, files, {})
+    files, plain = unpacked(uploads, name, thickness_mm)
+    return _store_read(connection, files, plain, thickness_mm, revision_of)
 
 
-def choose_roles(connection: sqlite3.Connection, board_id: int, chosen: dict[str, Role], thickness_mm: float | None = None) -> None:
+def _store_read(connection: sqlite3.Connection, files: dict[str, bytes], name: str, thickness_mm: float, revision_of: int | None,
+                on_step: Callable[[str], None] = lambda step: None) -> int:  # fmt: skip
+    choices = _carried(connection, revision_of, files)
+    board = read_board(files, name, choices, thickness_mm, on_step, library_of(connection), packages.headings(connection))
+    return boards.add(connection, board, Source(files, choices, revision_of=revision_of))
+
+
+def _carried(connection: sqlite3.Connection, revision_of: int | None, files: Mapping[str, bytes]) -> Choices:
+    """Choices of an earlier revision that still mean something: roles of files of the same name, corrections by part."""
+    if revision_of is None:
+        return Choices()
+    before = boards.source_of(connection, revision_of).choices
+    return Choices(roles={name: role for name, role in before.roles.items() if name in files}, parts=before.parts)
+
+
+def bring_in(
+    connection: sqlite3.Connection, uploads: Uploads, name: str = "", thickness_mm: float = 1.6, revision_of: int | None = None
+) -> tuple[str, int]:
+    """Import at once when it is quick, else leave it to a worker: ("board", its id) or ("import", its id)."""
+    files, plain = unpacked(uploads, name, thickness_mm)
+    if revision_of is not None:
+        plain = name.strip()[:120] or boards.get(connection, revision_of).name
+    if sum(map(len, files.values())) < LARGE_BYTES:
+        return "board", _store_read(connection, files, plain, thickness_mm, revision_of)
+    return "import", imports.add(connection, plain, thickness_mm, revision_of, files)
+
+
+class _GivenUp(Exception):
+    """The user gave an import up while it was being read."""
+
+
+def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
+    """Read and store a large import, telling each step; a problem ends it with its sentence and stores nothing."""
+    steps = itertools.count(1)
+
+    def tell(step: str) -> None:
+        if not imports.tell(connection, one.id, min(next(steps), one.all_steps), step):
+            raise _GivenUp
+
+    try:
+        board_id = _store_read(connection, imports.files_of(connection, one.id), one.name, one.thickness_mm, one.revision_of, tell)
+    except _GivenUp:
+        return
+    except (UnreadableFile, InvalidValue, NotFound) as problem:
+        imports.end(connection, one.id, "failed", str(problem))
+        return
+    imports.end(connection, one.id, "done", "", board_id)
+
+
+# --- corrections, each with immediate effect ----------------------------------------------------------------------
+
+
+def choose_roles(connection: sqlite3.Connection, board_id: int, chosen: Mapping[str, Role], thickness_mm: float | None = None) -> None:
     """Read a stored board's files again with roles the user chose, and keep the result."""
-    board = boards.get(connection, board_id)
-    files, before = boards.files_of(connection, board_id)
-    unknown = set(chosen) - set(files)
+    source = boards.source_of(connection, board_id)
+    unknown = set(chosen) - set(source.files)
     if unknown:
         raise InvalidValue("file", f"{sorted(unknown)[0]} is not one of this board's files")
-    roles = before | chosen
-    thickness = board.thickness_mm if thickness_mm is None else in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
-    boards.replace(connection, board_id, read_board(files, board.name, roles, thickness), files, roles)
+    reread(connection, board_id, source.choices.with_roles(chosen), thickness_mm)
+
+
+def reread(connection: sqlite3.Connection, board_id: int, choices: Choices, thickness_mm: float | None = None) -> None:
+    """Read a board again under other choices and keep both; on a problem nothing changes."""
+    before = boards.get(connection, board_id)
+    source = boards.source_of(connection, board_id)
+    if source.sketch is not None:
+        raise Refused("this board was sketched by hand; change it in its sketch")
+    thickness = before.thickness_mm if thickness_mm is None else in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
+    board = read_board(source.files, before.name, choices, thickness, library=library_of(connection), columns=packages.headings(connection))
+    boards.replace(connection, board_id, board, replace(source, choices=choices))
     heat.forget(board_id)
+
+
+def accept_proposal(connection: sqlite3.Connection, board_id: int, place: int) -> None:
+    """Apply a proposed change of the whole placement."""
+    proposals = boards.get(connection, board_id).proposals
+    if not 0 <= place < len(proposals):
+        raise NotFound("this proposal is not there any more; read the page again")
+    chosen, choices = proposals[place], boards.source_of(connection, board_id).choices
+    if chosen.turn_side:
+        changed = replace(choices, turns={**choices.turns, chosen.turn_side: chosen.turn_deg})
+    else:
+        changed = replace(choices, shift=chosen.shift)
+    reread(connection, board_id, changed)
+
+
+def undo_placement(connection: sqlite3.Connection, board_id: int) -> None:
+    """Take back accepted shifts and turns of the placement."""
+    reread(connection, board_id, replace(boards.source_of(connection, board_id).choices, shift=None, turns={}))
+
+
+def correct_part(connection: sqlite3.Connection, board_id: int, ref: str, choice: PartChoice) -> str:
+    """Correct one part's name, value, package, turn, or leave it out; returns the name it has now."""
+    board, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
+    before = next((key for key, kept in source.choices.parts.items() if kept.name == ref), ref)
+    if all(part.ref != ref for part in board.parts) and before not in source.choices.parts:
+        raise NotFound(f"there is no part {ref} on this board")
+    now = choice.name or before
+    if now != ref and any(part.ref == now for part in board.parts):
+        raise InvalidValue("name", f"{now} is on this board already; choose another name")
+    if choice.footprint and library_of(connection).find(choice.footprint) is None:
+        raise InvalidValue(
+            "package",
+            f"no package is known as {choice.footprint!r}; try a name such as 0603, SOIC-8 or QFN-20, or describe it under Packages",
+        )
+    reread(connection, board_id, source.choices.with_part(before, choice))
+    return now
+
+
+def choose_columns(connection: sqlite3.Connection, board_id: int, file: str, columns: Mapping[str, int]) -> None:
+    """Correct what a table's columns are; kept for every table of the same heading."""
+    reading = next((one for one in tables_of(connection, board_id) if one.file == file), None)
+    if reading is None:
+        raise NotFound(f"{file} is not a table of this board")
+    kept = {field: index for field, index in columns.items() if field in FIELDS and index >= 0}
+    if "ref" not in kept:
+        raise InvalidValue("ref", "say which column names the parts")
+    doubled = next((field for field, index in kept.items() if list(kept.values()).count(index) > 1), None)
+    if doubled:
+        raise InvalidValue(doubled, "one column cannot mean two things; choose another")
+    before = packages.headings(connection).get(reading.key)
+    packages.keep_heading(connection, reading.key, kept)
+    try:
+        reread(connection, board_id, boards.source_of(connection, board_id).choices)
+    except (UnreadableFile, InvalidValue):
+        packages.forget_heading(connection, reading.key, before)
+        raise
+
+
+def tables_of(connection: sqlite3.Connection, board_id: int) -> list[TableReading]:
+    """How each placement and bill of a board is read."""
+    columns = packages.headings(connection)
+    files = boards.source_of(connection, board_id).files
+    tables = []
+    for guess in boards.get(connection, board_id).layers:
+        if guess.role in (Role.PLACEMENT, Role.BILL) and guess.file in files:
+            try:
+                tables.append(how_read(files[guess.file], guess.file, columns))
+            except UnreadableFile:
+                continue
+    return tables
+
+
+def changes_of(connection: sqlite3.Connection, board_id: int) -> tuple[int, tuple[Change, ...]] | None:
+    """The earlier revision's id and what changed since; None for a board that is no revision."""
+    earlier = boards.revision_of(connection, board_id)
+    if earlier is None:
+        return None
+    return earlier, changes(boards.get(connection, earlier), boards.get(connection, board_id))
+
+
+def reread_stale(connection: sqlite3.Connection) -> None:
+    """Boards stored by an earlier version, read again from their files; one that cannot be read any more stays as it was, without its drawing."""
+    for board_id, name in boards.stale(connection):
+        source = boards.source_of(connection, board_id)
+        try:
+            boards.replace(connection, board_id, read_board(source.files, name, source.choices), source)
+        except UnreadableFile:
+            boards.keep_as_read(connection, board_id)

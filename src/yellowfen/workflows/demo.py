@@ -3,10 +3,12 @@
 import sqlite3
 from importlib import resources
 
+from yellowfen.core.board.choices import Choices
 from yellowfen.core.work.job import HeatPlan, Station, usual_moves
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import boards, jobs, stations
+from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 
 
@@ -25,7 +27,7 @@ def fill(connection: sqlite3.Connection) -> bool:
     files = demo_files()
     board = read_board(files, NAME)
     with atomic(connection):
-        board_id = boards.add(connection, board, files, {})
+        board_id = boards.add(connection, board, Source(files, Choices()))
         if not stations.rows(connection):
             stations.add(connection, Station(0, "Bench station", 6.0, 350.0, 30.0, "350", "3"))
         station = stations.rows(connection)[0]

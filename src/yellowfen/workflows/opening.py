@@ -4,6 +4,7 @@ import sqlite3
 from pathlib import Path
 
 from yellowfen.errors import InvalidValue, NotFound
+from yellowfen.store import boards
 from yellowfen.store.database import backup, connect, migrate
 
 DATABASE = "yellowfen.sqlite3"
@@ -17,6 +18,10 @@ def open_database(folder: Path) -> sqlite3.Connection:
     except (OSError, sqlite3.OperationalError) as problem:
         raise InvalidValue("data", f"the folder {folder} cannot be used ({problem})") from None
     migrate(connection)
+    if boards.stale(connection):
+        from yellowfen.workflows.boards import reread_stale
+
+        reread_stale(connection)
     return connection
 
 

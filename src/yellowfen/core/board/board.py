@@ -7,6 +7,7 @@ Plain data: no file names are paths, nothing here opens anything.
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from yellowfen.core.board.shift import Proposal
 from yellowfen.core.part.package import Package
 
 Point = tuple[float, float]
@@ -29,22 +30,34 @@ class Role(StrEnum):
     DRILL_UNPLATED = "drill, unplated"
     PLACEMENT = "placement"
     BILL = "bill of materials"
+    NETLIST = "netlist"
+    COMPONENTS = "component layer"
     IGNORED = "not used"
 
 
 @dataclass(frozen=True)
 class LayerGuess:
-    """A file, the role it was taken for, and why."""
+    """A file, the role it was taken for, and why.
+
+    `facts` says what it holds in words; `extent_mm` is the box around it (x0, y0, x1, y1) in the file's own
+    coordinates; `problem` says why a file was set aside.
+    """
 
     file: str
     role: Role
     why: str
     facts: str = ""
+    unit: str = ""
+    extent_mm: tuple[float, float, float, float] | None = None
+    problem: str = ""
 
 
 @dataclass(frozen=True)
 class Pad:
-    """Exposed metal a part may be soldered to. `ring` is its outline; `paste_mm2` the stencil openings over it."""
+    """Exposed metal a part may be soldered to. `ring` is its outline; `paste_mm2` the stencil openings over it.
+
+    `tie` says how it hangs on a plane: "solid", "relief" (thermal spokes), "via" (through holes), or "" (it does not).
+    """
 
     side: str
     x_mm: float
@@ -58,11 +71,12 @@ class Pad:
     ref: str | None = None
     pin: str | None = None
     net: str | None = None
+    tie: str = ""
 
 
 @dataclass(frozen=True)
 class Hole:
-    """A drilled hole or slot (x2, y2 its other end)."""
+    """A drilled hole or slot (x2, y2 its other end); `layers` the copper layers it joins, from 1, all when not said."""
 
     x_mm: float
     y_mm: float
@@ -70,6 +84,19 @@ class Hole:
     plated: bool
     x2_mm: float | None = None
     y2_mm: float | None = None
+    layers: tuple[int, int] | None = None
+
+
+@dataclass(frozen=True)
+class Ink:
+    """A bit of drawing: SVG path data in board millimetres (y up), filled at width 0, else a round-ended stroke.
+
+    `clear` ink takes away what was drawn before it.
+    """
+
+    path: str
+    width_mm: float = 0.0
+    clear: bool = False
 
 
 @dataclass(frozen=True)
@@ -110,7 +137,10 @@ class Finding:
 
 @dataclass(frozen=True)
 class Board:
-    """One board, whole. `drawings` holds SVG path data in board millimetres (y up) by layer name."""
+    """One board, whole. `drawings` holds what is drawn on a layer by its name; `origin` is its corner in file coordinates.
+
+    `printed_marks` says for parts on a side with a legend whether pin 1 is marked: "shown", "under the body" or "none".
+    """
 
     name: str
     width_mm: float
@@ -125,8 +155,10 @@ class Board:
     findings: tuple[Finding, ...]
     paste_openings: dict[str, int] = field(default_factory=dict)
     paste_area_mm2: dict[str, float] = field(default_factory=dict)
-    drawings: dict[str, str] = field(default_factory=dict)
+    drawings: dict[str, tuple[Ink, ...]] = field(default_factory=dict)
     origin: Point = (0.0, 0.0)
+    proposals: tuple[Proposal, ...] = ()
+    printed_marks: dict[str, str] = field(default_factory=dict)
 
     def part(self, ref: str) -> BoardPart:
         return next(part for part in self.parts if part.ref == ref)

@@ -1,15 +1,21 @@
 """Joining pads to parts: a placed part finds its own pads, by its package's lands or, failing that, by nearness.
 
 Laws: a pad belongs to one part at most; a part whose pads are not where its package says keeps its place and
-says so; turning the package by quarter turns is tried and, where it fits better, reported.
+says so; turning the package by quarter turns is tried and, where it fits better, reported; a name that means two
+sizes (imperial or metric) is settled by the pads and said.
 """
 
 import math
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import BoardPart, Finding, Pad
-from yellowfen.core.part.catalogue import find_package, unknown_body
+from yellowfen.core.part.catalogue import unknown_body
+from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.part.package import JointKind, Land, Package, with_lands
+
+_CELL_MM = 2.0
 
 
 @dataclass(frozen=True)
@@ -23,72 +29,107 @@ class Placement:
     y_mm: float
     rotation_deg: float
     side: str
+    fitted: bool = True
 
 
 @dataclass(frozen=True)
 class Joined:
-    """Parts with their pads, pads with their parts, and remarks."""
+    """Parts with their pads, pads with their parts, and remarks; `turns` are the quarter turns found beyond the table's, by side."""
 
     parts: tuple[BoardPart, ...]
     pads: tuple[Pad, ...]
     findings: tuple[Finding, ...]
+    turns: dict[str, list[int]]
 
 
-def join(placements: list[Placement], pads: list[Pad]) -> Joined:
+class _Free:
+    """Pads that no part has yet, by side and place."""
+
+    def __init__(self, pads: Sequence[Pad]) -> None:
+        self.pads = dict(enumerate(pads))
+        self.cells: dict[tuple[str, int, int], list[int]] = defaultdict(list)
+        for index, pad in self.pads.items():
+            self.cells[(pad.side, int(pad.x_mm // _CELL_MM), int(pad.y_mm // _CELL_MM))].append(index)
+
+    def near(self, side: str, x: float, y: float, reach: float) -> Iterator[tuple[int, Pad]]:
+        """Free pads within a square of that half side."""
+        for cx in range(int((x - reach) // _CELL_MM), int((x + reach) // _CELL_MM) + 1):
+            for cy in range(int((y - reach) // _CELL_MM), int((y + reach) // _CELL_MM) + 1):
+                for index in self.cells.get((side, cx, cy), ()):
+                    pad = self.pads.get(index)
+                    if pad is not None and abs(pad.x_mm - x) < reach and abs(pad.y_mm - y) < reach:
+                        yield index, pad
+
+
+@dataclass
+class _Work:
+    """What joining carries along."""
+
+    free: _Free
+    library: Library
+    owner: dict[int, tuple[str, str]]
+    parts: dict[str, BoardPart]
+    findings: list[Finding]
+    turns: dict[str, list[int]]
+
+
+def join(placements: Sequence[Placement], pads: Sequence[Pad], library: Library = BUILT_IN) -> Joined:
     """Give every placement its pads. Known packages first, the smallest of them first; unknown ones take what is left."""
-    free = dict(enumerate(pads))
-    owner: dict[int, tuple[str, str]] = {}
-    parts: dict[str, BoardPart] = {}
-    findings: list[Finding] = []
-    placements, ready = _already_named(placements, free, owner)
-    parts |= ready
-    known = [(placed, package) for placed in placements if (package := find_package(placed.footprint)) is not None]
-    known.sort(key=lambda pair: pair[1].body_x_mm * pair[1].body_y_mm)
-    late: list[tuple[Placement, Package | None]] = [(placed, None) for placed in placements if find_package(placed.footprint) is None]
-    for placed, package in known:
-        fit = _best_turn(placed, package, free)
-        if fit is None:
-            late.append((placed, package))
-            continue
-        turn, hits = fit
-        parts[placed.ref] = _claim(placed, package, turn, hits, free, owner)
-        if turn:
-            findings.append(
-                Finding(placed.ref, f"its pads fit {package.name} turned by {turn}° from the placement; the pads were believed")
-            )
+    work = _Work(_Free(pads), library, {}, {}, [], defaultdict(list))
+    rest = _already_named(placements, work)
+    known, late = [], []
+    for placed in rest:
+        found = [package for package in library.candidates(placed.footprint) if package.lands]
+        if found:
+            known.append((placed, found))
+        else:
+            late.append((placed, library.find(placed.footprint)))
+    known.sort(key=lambda pair: pair[1][0].body_x_mm * pair[1][0].body_y_mm)
+    for placed, packages in known:
+        if not _claim_best(placed, packages, work):
+            late.append((placed, packages[0]))
+    rivals = _rivals(placements)
     for placed, package in late:
-        parts[placed.ref] = _by_nearness(placed, package, placements, free, owner, findings)
-    named = tuple(replace(pad, ref=owner[i][0], pin=owner[i][1]) if i in owner else pad for i, pad in enumerate(pads))
-    return Joined(tuple(parts.values()), named, tuple(findings))
+        work.parts[placed.ref] = _by_nearness(placed, package, rivals, work)
+    named = tuple(replace(pad, ref=work.owner[i][0], pin=work.owner[i][1]) if i in work.owner else pad for i, pad in enumerate(pads))
+    return Joined(tuple(work.parts.values()), named, tuple(work.findings), dict(work.turns))
 
 
-def _already_named(
-    placements: list[Placement], free: dict[int, Pad], owner: dict[int, tuple[str, str]]
-) -> tuple[list[Placement], dict[str, BoardPart]]:
-    """Parts whose pads carry their name and pin already (layer attributes, proposals): taken as they are."""
-    named: dict[str, list[int]] = {}
-    for index, pad in free.items():
+def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placement]:
+    """Parts whose pads carry their name and pin already (layer attributes, proposals) are taken as they are; returns the rest."""
+    named: dict[str, list[int]] = defaultdict(list)
+    for index, pad in work.free.pads.items():
         if pad.ref is not None:
-            named.setdefault(pad.ref, []).append(index)
+            named[pad.ref].append(index)
     rest: list[Placement] = []
-    parts: dict[str, BoardPart] = {}
     for placed in placements:
         mine = named.get(placed.ref, [])
         if len(mine) < 2:
             rest.append(placed)
             continue
-        package = find_package(placed.footprint)
+        pads = [work.free.pads[index] for index in mine]
+        package = _closest(work.library.candidates(placed.footprint), pads)
         kinds = {land.pin: land.kind for land in package.lands} if package else {}
-        usual = package.lands[0].kind if package else JointKind.GULL_WING
+        usual = package.lands[0].kind if package and package.lands else JointKind.GULL_WING
         lands = []
-        for index in mine:
-            pad = free.pop(index)
-            owner[index] = (placed.ref, pad.pin or "?")
+        for index, pad in zip(mine, pads, strict=True):
+            del work.free.pads[index]
+            work.owner[index] = (placed.ref, pad.pin or "?")
             lands.append(_land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual)))
-        parts[placed.ref] = _part(
-            placed, with_lands(package, tuple(lands)) if package else unknown_body(tuple(lands)), True, "" if package else "body guessed"
-        )
-    return rest, parts
+        whole = with_lands(package, tuple(lands)) if package else unknown_body(tuple(lands))
+        work.parts[placed.ref] = _part(placed, whole, True, "" if package else "body guessed")
+    return rest
+
+
+def _closest(packages: Sequence[Package], pads: Sequence[Pad]) -> Package | None:
+    """Of several readings of a name the one whose spread of lands is nearest to the pads'."""
+    spread = max(math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) for a in pads[:40] for b in pads[:40])
+
+    def miss(package: Package) -> float:
+        own = max((math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) for a in package.lands[:40] for b in package.lands[:40]), default=spread)
+        return abs(own - spread)
+
+    return min(packages, key=miss) if packages else None
 
 
 def _frame(placed: Placement, x: float, y: float, turn: float = 0.0) -> tuple[float, float]:
@@ -98,43 +139,68 @@ def _frame(placed: Placement, x: float, y: float, turn: float = 0.0) -> tuple[fl
     return placed.x_mm + (u if placed.side == "top" else -u), placed.y_mm + v
 
 
-def _best_turn(placed: Placement, package: Package, free: dict[int, Pad]) -> tuple[int, dict[str, int]] | None:
-    best: tuple[int, dict[str, int]] | None = None
+def _claim_best(placed: Placement, packages: Sequence[Package], work: _Work) -> bool:
+    """Join the reading and the quarter turn that put most lands on pads; False when none fits."""
+    fits = [(package, *fit) for package in packages if (fit := _best_turn(placed, package, work.free)) is not None]
+    if not fits:
+        return False
+    package, turn, hits, _ = min(fits, key=lambda fit: (-len(fit[2]) / len(fit[0].lands), fit[3]))
+    work.parts[placed.ref] = _claim(placed, package, turn, hits, work)
+    if len(packages) > 1:
+        other = next(one for one in packages if one is not package)
+        if package is not packages[0]:
+            work.findings.append(
+                Finding(
+                    placed.ref,
+                    f"{placed.footprint!r} can mean {other.name} or {package.name}; its pads fit {package.name}, which was taken",
+                )
+            )
+    if len(package.lands) > 2:
+        work.turns[placed.side].append(turn)
+    if turn:
+        said = f"its pads fit {package.name} turned by {turn}° from the placement; the pads were believed"
+        work.findings.append(Finding(placed.ref, said))
+    return True
+
+
+def _best_turn(placed: Placement, package: Package, free: _Free) -> tuple[int, dict[str, int], float] | None:
+    """(turn, pin to pad, mean miss mm) of the quarter turn with most hits."""
+    best: tuple[int, dict[str, int], float] | None = None
+    reach = max(abs(land.x_mm) + abs(land.y_mm) for land in package.lands) + 1.5
+    near = list(free.near(placed.side, placed.x_mm, placed.y_mm, reach))
+    if len(near) < 2:
+        return None
     for turn in (0, 90, 180, 270):
-        hits = _hits(placed, package, turn, free)
+        hits, miss = _hits(placed, package, turn, near)
         if len(hits) >= max(2, math.ceil(0.7 * len(package.lands))) and (best is None or len(hits) > len(best[1])):
-            best = (turn, hits)
+            best = (turn, hits, miss)
+            if len(hits) == len(package.lands):
+                break
     return best
 
 
-def _hits(placed: Placement, package: Package, turn: int, free: dict[int, Pad]) -> dict[str, int]:
-    """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice."""
-    reach = max(package.body_x_mm, package.body_y_mm) + 3.0
-    near = [
-        (i, pad)
-        for i, pad in free.items()
-        if pad.side == placed.side and abs(pad.x_mm - placed.x_mm) < reach and abs(pad.y_mm - placed.y_mm) < reach
-    ]
+def _hits(placed: Placement, package: Package, turn: int, near: Sequence[tuple[int, Pad]]) -> tuple[dict[str, int], float]:
+    """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice; and their mean miss."""
     hits: dict[str, int] = {}
     taken: set[int] = set()
+    misses = 0.0
     for land in package.lands:
         x, y = _frame(placed, land.x_mm, land.y_mm, turn)
         slack = 0.45 * min(land.size_x_mm, land.size_y_mm) + 0.12 * max(land.size_x_mm, land.size_y_mm) + 0.1
-        found = [(math.hypot(pad.x_mm - x, pad.y_mm - y), i) for i, pad in near if i not in taken]
+        found = [(math.hypot(pad.x_mm - x, pad.y_mm - y), i) for i, pad in near if abs(pad.x_mm - x) <= slack and i not in taken]
         if found and min(found)[0] <= slack:
             hits[land.pin] = min(found)[1]
             taken.add(min(found)[1])
-    return hits
+            misses += min(found)[0]
+    return hits, misses / max(len(hits), 1)
 
 
-def _claim(
-    placed: Placement, package: Package, turn: int, hits: dict[str, int], free: dict[int, Pad], owner: dict[int, tuple[str, str]]
-) -> BoardPart:
+def _claim(placed: Placement, package: Package, turn: int, hits: dict[str, int], work: _Work) -> BoardPart:
     kinds = {land.pin: land.kind for land in package.lands}
     lands = []
     for pin, index in hits.items():
-        pad = free.pop(index)
-        owner[index] = (placed.ref, pin)
+        pad = work.free.pads.pop(index)
+        work.owner[index] = (placed.ref, pin)
         lands.append(_land_of(placed, turn, pin, pad, kinds[pin]))
     rotation = (placed.rotation_deg + turn) % 360
     missing = len(package.lands) - len(hits)
@@ -154,36 +220,57 @@ def _land_of(placed: Placement, turn: float, pin: str, pad: Pad, kind: JointKind
     return Land(pin, x, y, *size, kind)
 
 
-def _by_nearness(placed: Placement, package: Package | None, placements: list[Placement], free: dict[int, Pad], owner: dict[int, tuple[str, str]],
-                 findings: list[Finding]) -> BoardPart:  # fmt: skip
+_Rivals = dict[tuple[str, int, int], list[Placement]]
+
+
+def _rivals(placements: Sequence[Placement]) -> _Rivals:
+    """Placements by side and place, in cells as large as a by-nearness search reaches."""
+    cells: _Rivals = defaultdict(list)
+    for one in placements:
+        cells[(one.side, int(one.x_mm // 12), int(one.y_mm // 12))].append(one)
+    return cells
+
+
+def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, work: _Work) -> BoardPart:
     """Pads nearer to this part than to any other, within its body and a margin; without any, the package as drawn."""
     reach = 0.75 * max(package.body_x_mm, package.body_y_mm) + 1.5 if package else 12.0
-    rivals = [other for other in placements if other.side == placed.side and other.ref != placed.ref]
-    mine = [i for i, pad in free.items() if pad.side == placed.side and _nearest(pad, placed, rivals, reach)]
-    if len(mine) < 2 and package is not None:
-        findings.append(Finding(placed.ref, f"no pads were found for {package.name}; its own lands are assumed"))
+    cx, cy = int(placed.x_mm // 12), int(placed.y_mm // 12)
+    others = [
+        one for dx in (-1, 0, 1) for dy in (-1, 0, 1) for one in rivals.get((placed.side, cx + dx, cy + dy), ()) if one.ref != placed.ref
+    ]
+    mine = [i for i, pad in work.free.near(placed.side, placed.x_mm, placed.y_mm, reach) if _nearest(pad, placed, others, reach)]
+    if len(mine) < 2 and package is not None and package.lands:
+        work.findings.append(Finding(placed.ref, f"no pads were found for {package.name}; its own lands are assumed"))
         return _part(placed, package, False, "pads assumed")
     if not mine:
-        findings.append(
-            Finding(placed.ref, f"footprint {placed.footprint!r} is not known and no pads lie near it; left out of the rehearsal")
-        )
+        name = f"footprint {placed.footprint!r} is not known and" if package is None else f"{package.name}:"
+        work.findings.append(Finding(placed.ref, f"{name} no pads lie near it; left out of the rehearsal"))
         return _part(placed, unknown_body((Land("1", 0, 0, 1, 1, JointKind.GULL_WING),)), False, "unknown")
-    mine.sort(key=lambda i: math.atan2(free[i].y_mm - placed.y_mm, free[i].x_mm - placed.x_mm))
+    mine.sort(key=lambda i: math.atan2(work.free.pads[i].y_mm - placed.y_mm, work.free.pads[i].x_mm - placed.x_mm))
+    kind = _own_kind(package, placed, work.library)
     lands = []
     for number, index in enumerate(mine, 1):
-        pad = free.pop(index)
-        owner[index] = (placed.ref, str(number))
-        lands.append(_land_of(placed, 0.0, str(number), pad, JointKind.GULL_WING))
+        pad = work.free.pads.pop(index)
+        work.owner[index] = (placed.ref, str(number))
+        lands.append(_land_of(placed, 0.0, str(number), pad, kind))
     if package is None:
-        findings.append(
-            Finding(placed.ref, f"footprint {placed.footprint!r} is not known; body and pin numbers were guessed from {len(mine)} pads")
-        )
+        said = f"footprint {placed.footprint!r} is not known; body and pin numbers were guessed from {len(mine)} pads: answer three questions below its row"
+        work.findings.append(Finding(placed.ref, said))
         return _part(placed, unknown_body(tuple(lands)), True, "body guessed")
-    findings.append(Finding(placed.ref, f"its pads differ from {package.name}; the {len(mine)} nearest were taken and numbered round"))
-    return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")
+    if package.lands:
+        work.findings.append(
+            Finding(placed.ref, f"its pads differ from {package.name}; the {len(mine)} nearest were taken and numbered round")
+        )
+        return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")
+    return _part(placed, with_lands(package, tuple(lands)), True, "")
 
 
-def _nearest(pad: Pad, placed: Placement, rivals: list[Placement], reach: float) -> bool:
+def _own_kind(package: Package | None, placed: Placement, library: Library) -> JointKind:
+    own = library.own_for(placed.footprint)
+    return own.joint if own else package.lands[0].kind if package and package.lands else JointKind.GULL_WING
+
+
+def _nearest(pad: Pad, placed: Placement, rivals: Sequence[Placement], reach: float) -> bool:
     own = math.hypot(pad.x_mm - placed.x_mm, pad.y_mm - placed.y_mm)
     return own <= reach and all(math.hypot(pad.x_mm - other.x_mm, pad.y_mm - other.y_mm) > own for other in rivals)
 

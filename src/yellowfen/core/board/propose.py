@@ -2,16 +2,19 @@
 
 Rows of like pads at one pitch become leaded or leadless parts; two like pads facing each other become a chip, its
 size judged from their distance (common practice: land patterns put pad centres about as far apart as the body is
-long). Proposals are named P1, P2 …; what fits no pattern stays unnamed.
+long). A pattern that spreads as a known package does is proposed as that package. Proposals are named P1, P2 …;
+what fits no pattern stays unnamed.
 """
 
 import math
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Pad
 from yellowfen.core.board.join import Placement
-from yellowfen.core.part.catalogue import CHIP_SIZES
+from yellowfen.core.part.catalogue import CHIP_SIZES, find_package
+from yellowfen.core.part.package import Package
 
 LARGEST_PITCH_MM = 1.35
 
@@ -24,28 +27,142 @@ class _Row:
     along_x: bool
 
 
-def propose(pads: list[Pad]) -> tuple[list[Placement], list[Pad]]:
-    """Placements and the pads with their proposed names and pin numbers (numbered round, starting anywhere)."""
-    groups: list[tuple[list[int], str]] = []
+def propose(pads: Sequence[Pad]) -> tuple[list[Placement], list[Pad]]:
+    """Placements for what the pads' patterns look like, and the pads, named where the pattern is no known package."""
+    named = list(pads)
+    placements: list[Placement] = []
     for side in ("top", "bottom"):
         free = {i for i, pad in enumerate(pads) if pad.side == side and pad.ref is None and pad.paste_mm2 > 0}
-        groups += _from_rows(pads, free)
-        groups += _chips(pads, free)
-    named = list(pads)
-    placements = []
-    for number, (members, footprint) in enumerate(groups, 1):
-        ref = f"P{number}"
-        x, y = _middle([pads[i] for i in members])
-        members.sort(key=lambda i: math.atan2(pads[i].y_mm - y, pads[i].x_mm - x))
-        for pin, index in enumerate(members, 1):
-            named[index] = replace(pads[index], ref=ref, pin=str(pin))
-        first = pads[members[0]]
-        turn = math.degrees(math.atan2(first.y_mm - y, first.x_mm - x)) % 180 if len(members) == 2 else 0.0
-        placements.append(Placement(ref, "", footprint, x, y, round(turn, 1), first.side))
+        if not free:
+            free = {i for i, pad in enumerate(pads) if pad.side == side and pad.ref is None and pad.paste_mm2 == 0}
+            if any(pad.paste_mm2 > 0 for pad in pads):
+                continue
+        groups = _from_rows(pads, free) + _chips(pads, free) + _clusters(pads, free)
+        for members, footprint in groups:
+            ref = f"P{len(placements) + 1}"
+            placements.append(_placement(ref, members, footprint, pads))
+            if not find_package(footprint):
+                _number(ref, members, named, placements[-1])
     return placements, named
 
 
-def _middle(pads: list[Pad]) -> tuple[float, float]:
+def _placement(ref: str, members: list[int], footprint: str, pads: Sequence[Pad]) -> Placement:
+    x, y = _middle([pads[i] for i in members])
+    first = pads[members[0]]
+    package = find_package(footprint)
+    turn = 0.0
+    if len(members) == 2:
+        turn = math.degrees(math.atan2(first.y_mm - y, first.x_mm - x)) % 180
+    elif package is not None:
+        wide, _ = _spread([(pads[i].x_mm, pads[i].y_mm) for i in members])
+        own_wide, own_high = _spread([(land.x_mm, land.y_mm) for land in package.lands])
+        turn = 90.0 if abs(wide - own_wide) > abs(wide - own_high) + 0.05 else 0.0
+        dx, dy = _middle_of_lands(package, turn)
+        x, y = x - dx, y - dy
+    return Placement(ref, "", footprint, x, y, round(turn, 1), first.side)
+
+
+def _middle_of_lands(package: Package, turn: float) -> tuple[float, float]:
+    """Where the middle of the box round the land centres lies from the package's origin, turned."""
+    xs, ys = [land.x_mm for land in package.lands], [land.y_mm for land in package.lands]
+    x, y = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
+    return (-y, x) if turn else (x, y)
+
+
+def _number(ref: str, members: list[int], named: list[Pad], placed: Placement) -> None:
+    """Pins numbered round, starting anywhere."""
+    members.sort(key=lambda i: math.atan2(named[i].y_mm - placed.y_mm, named[i].x_mm - placed.x_mm))
+    for pin, index in enumerate(members, 1):
+        named[index] = replace(named[index], ref=ref, pin=str(pin))
+
+
+def _spread(places: Sequence[tuple[float, float]]) -> tuple[float, float]:
+    xs, ys = [x for x, _ in places], [y for _, y in places]
+    return max(xs) - min(xs), max(ys) - min(ys)
+
+
+_BY_COUNT: dict[int, tuple[str, ...]] = {
+    3: ("SOT-23", "SOT-323", "SOT-89", "TO-252"), 4: ("SOT-223", "XTAL-3.2x2.5", "XTAL-5x3.2", "PLED-4", "SWITCH-6x6"), 5: ("SOT-23-5",), 6: ("SOT-23-6", "SOT-363", "PLED-6"),
+}  # fmt: skip
+
+
+def _package_like(members: Sequence[int], pads: Sequence[Pad], slack: float = 0.09) -> str:
+    """The name of a package whose land centres spread and number as these pads do, empty when none is near."""
+    wide, high = sorted(_spread([(pads[i].x_mm, pads[i].y_mm) for i in members]))
+    count = len(members)
+    names = [
+        *_BY_COUNT.get(count, ()),
+        f"SOIC-{count}",
+        f"SOIC-{count}W",
+        f"TSSOP-{count}",
+        f"MSOP-{count}",
+        f"QFP-{count}",
+        f"PLCC-{count}",
+    ]
+    names += [f"QFN-{count - 1}_{edge}x{edge}" for edge in (3, 4, 5, 6, 7, 8, 9)] + [f"DFN-{count - 1}_{edge}x{edge}" for edge in (2, 3, 4)]
+    best, smallest = "", slack
+    for name in names:
+        package = find_package(name)
+        if package is None or len(package.lands) != count:
+            continue
+        own_wide, own_high = sorted(_spread([(land.x_mm, land.y_mm) for land in package.lands]))
+        miss = max(abs(own_wide - wide) / max(own_wide, 0.5), abs(own_high - high) / max(own_high, 0.5))
+        if miss < smallest:
+            best, smallest = name, miss
+    return best
+
+
+def _clusters(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
+    """Small groups of left-over pads that look like a three- to six-terminal package."""
+    groups: list[tuple[list[int], str]] = []
+    seen: set[int] = set()
+    grid = _Grid(pads, free)
+    for start in sorted(free):
+        if start in seen:
+            continue
+        cluster: list[int] = []
+        todo = [start]
+        seen.add(start)
+        while todo and len(cluster) < 8:
+            one = todo.pop()
+            cluster.append(one)
+            for other in grid.near(pads[one], 4.9):
+                room = 1.3 + 0.5 * (max(pads[one].size_x_mm, pads[one].size_y_mm) + max(pads[other].size_x_mm, pads[other].size_y_mm))
+                if other not in seen and math.hypot(pads[one].x_mm - pads[other].x_mm, pads[one].y_mm - pads[other].y_mm) < room:
+                    seen.add(other)
+                    todo.append(other)
+        if 3 <= len(cluster) <= 6 and (name := _package_like(cluster, pads, 0.16)):
+            groups.append((cluster, name))
+    for members, _ in groups:
+        free -= set(members)
+    return groups
+
+
+class _Grid:
+    """Pads by place, so that neighbours are found without looking at all of them."""
+
+    CELL_MM = 5.0
+
+    def __init__(self, pads: Sequence[Pad], members: set[int]) -> None:
+        self.cells: dict[tuple[int, int], list[int]] = defaultdict(list)
+        for i in members:
+            self.cells[(int(pads[i].x_mm // self.CELL_MM), int(pads[i].y_mm // self.CELL_MM))].append(i)
+        self.pads = pads
+
+    def near(self, pad: Pad, reach: float) -> list[int]:
+        """Members within reach (a square) of a pad, itself included."""
+        found = []
+        for cx in range(int((pad.x_mm - reach) // self.CELL_MM), int((pad.x_mm + reach) // self.CELL_MM) + 1):
+            for cy in range(int((pad.y_mm - reach) // self.CELL_MM), int((pad.y_mm + reach) // self.CELL_MM) + 1):
+                found += [
+                    i
+                    for i in self.cells.get((cx, cy), ())
+                    if abs(self.pads[i].x_mm - pad.x_mm) < reach and abs(self.pads[i].y_mm - pad.y_mm) < reach
+                ]
+        return found
+
+
+def _middle(pads: Sequence[Pad]) -> tuple[float, float]:
     xs, ys = [pad.x_mm for pad in pads], [pad.y_mm for pad in pads]
     return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
 
@@ -55,7 +172,7 @@ def _alike(a: Pad, b: Pad, slack: float = 0.08) -> bool:
     return abs(a.area_mm2 - b.area_mm2) <= slack * a.area_mm2 and abs(long_a - long_b) <= slack * long_a
 
 
-def _from_rows(pads: list[Pad], free: set[int]) -> list[tuple[list[int], str]]:
+def _from_rows(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
     groups: list[tuple[list[int], str]] = []
     rows = sorted((row for along_x in (True, False) for row in _rows(pads, free, along_x)), key=lambda row: -len(row.pads))
     used: set[int] = set()
@@ -79,12 +196,12 @@ def _from_rows(pads: list[Pad], free: set[int]) -> list[tuple[list[int], str]]:
                 members |= set(other.pads)
         members |= {i for i in free if math.hypot(pads[i].x_mm - x, pads[i].y_mm - y) < 0.6}
         used |= members
-        groups.append((sorted(members), ""))
+        groups.append((sorted(members), _package_like(sorted(members), pads)))
     free -= used
     return groups
 
 
-def _rows(pads: list[Pad], free: set[int], along_x: bool) -> list[_Row]:
+def _rows(pads: Sequence[Pad], free: set[int], along_x: bool) -> list[_Row]:
     """Runs of three or more like pads on one line with even, small pitch."""
     lines: dict[tuple[float, float, float], list[int]] = defaultdict(list)
     for i in free:
@@ -112,7 +229,7 @@ def _runs(line: list[tuple[float, int]]) -> list[list[int]]:
     return [one for one in [*runs, run] if len(one) >= 3]
 
 
-def _partner(row: _Row, others: list[_Row], pads: list[Pad]) -> _Row | None:
+def _partner(row: _Row, others: list[_Row], pads: Sequence[Pad]) -> _Row | None:
     """The nearest parallel row of like pads on the other side of a body."""
 
     def distance(other: _Row) -> float:
@@ -128,16 +245,19 @@ def _partner(row: _Row, others: list[_Row], pads: list[Pad]) -> _Row | None:
     return min(facing, key=distance) if facing else None
 
 
-def _chips(pads: list[Pad], free: set[int]) -> list[tuple[list[int], str]]:
+def _chips(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
     """Pairs of like pads, each the other's nearest like pad."""
     nearest: dict[int, int] = {}
+    grid = _Grid(pads, free)
     for i in free:
         likes = [
-            (math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm), j) for j in free if j != i and _alike(pads[i], pads[j])
+            (math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm), j)
+            for j in grid.near(pads[i], 7.0)
+            if j != i and _alike(pads[i], pads[j])
         ]
         if likes and min(likes)[0] < 7.0:
             nearest[i] = min(likes)[1]
-    pairs = [(i, j) for i, j in nearest.items() if i < j and nearest.get(j) == i]
+    pairs = sorted((i, j) for i, j in nearest.items() if i < j and nearest.get(j) == i)
     for pair in pairs:
         free -= set(pair)
     return [([i, j], _chip_code(math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm))) for i, j in pairs]

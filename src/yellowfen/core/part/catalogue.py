@@ -69,6 +69,9 @@ CHIP_SIZES = {
 }  # fmt: skip
 
 
+_BY_METRIC = {metric: code for code, (metric, *_) in CHIP_SIZES.items()}
+
+
 def moulded_limit(height_mm: float, volume_mm3: float) -> tuple[float, str]:
     """Body limit of a moulded package by thickness and volume: (°C, why)."""
     why = "moulded body, lead-free class by thickness and volume (J-STD-020, as remembered)"
@@ -186,6 +189,18 @@ def _sot23(pins: int) -> Package:
     return _moulded("SOT-23" if pins == 3 else f"SOT-23-{pins}", "SOT", 1.3 if pins == 3 else 1.6, 2.9, 1.0, lands, GULL_W_K)
 
 
+def _small_sot(pins: int) -> Package:
+    """SOT-323 (three leads) and SOT-363 (six), body 2.0 x 1.25 mm."""
+    spots = {3: ((-0.95, 0.65, "1"), (-0.95, -0.65, "2"), (0.95, 0.0, "3")),
+             6: ((-0.95, 0.65, "1"), (-0.95, 0.0, "2"), (-0.95, -0.65, "3"), (0.95, -0.65, "4"), (0.95, 0.0, "5"), (0.95, 0.65, "6"))}  # fmt: skip
+    lands = tuple(Land(pin, x, y, 0.65, 0.4, JointKind.GULL_WING) for x, y, pin in spots[pins])
+    return _moulded("SOT-323" if pins == 3 else "SOT-363", "SOT", 1.25, 2.0, 0.95, lands, FINE_W_K)
+
+
+def _flat_cable(pins: int, pitch: float) -> Package:
+    return replace(connector(f"FLATCABLE-{pins}-{pitch:g}", pins, pitch, 4.5, 2.0), family="flat-cable connector", iron_only=True)
+
+
 def _sot223() -> Package:
     lands = [Land(str(i + 1), -3.1, 2.3 - 2.3 * i, 1.5, 1.0, JointKind.GULL_WING) for i in range(3)]
     lands.append(Land("4", 3.1, 0.0, 1.5, 3.3, JointKind.TAB))
@@ -241,6 +256,119 @@ def connector(name: str, pins: int, pitch: float, depth: float = 5.0, height: fl
                    "housing of unknown plastic (treated as PBT)", tuple(lands), BODY_W_MK[PLASTIC], density_g_cm3=BODY_G_CM3[PLASTIC], heat_shy=True)  # fmt: skip
 
 
+def _two_sided(name: str, family: str, body: tuple[float, float, float], centres: float, land: tuple[float, float], kind: JointKind,
+               stuff: float, limit: tuple[float, str], shy: bool = False, iron_only: bool = False) -> Package:  # fmt: skip
+    """A two-terminal body: `body` is (along the terminals, across, height), `centres` the distance of the land centres."""
+    lands = tuple(Land(pin, sign * centres / 2, 0.0, land[0], land[1], kind) for pin, sign in (("1", -1), ("2", 1)))
+    return Package(name, family, *body, 0.05, stuff, GULL_W_K, TAB_W_K, limit[0], limit[1], lands, BODY_W_MK[stuff],
+                   density_g_cm3=BODY_G_CM3[stuff], heat_shy=shy, iron_only=iron_only)  # fmt: skip
+
+
+# Diode outlines (body along, across, height; land centres; land) and tantalum cases, mm [from memory: usual outlines].
+_DIODES = {
+    "SOD-123": (2.7, 1.6, 1.15, 3.3, (0.9, 1.2)), "SOD-323": (1.7, 1.25, 0.95, 2.2, (0.6, 0.8)), "SOD-523": (1.2, 0.8, 0.6, 1.5, (0.5, 0.6)),
+    "SMA": (4.3, 2.6, 2.2, 4.2, (1.7, 1.8)), "SMB": (4.4, 3.6, 2.3, 4.4, (2.2, 2.3)), "SMC": (6.8, 5.9, 2.3, 6.9, (2.2, 3.3)),
+    "MINIMELF": (3.5, 1.5, 1.5, 3.5, (1.3, 1.6)), "MELF": (5.2, 2.4, 2.4, 5.2, (1.6, 2.6)),
+}  # fmt: skip
+_TANTALUM = {"A": (3.2, 1.6, 1.6, 2.8, (1.6, 1.4)), "B": (3.5, 2.8, 1.9, 3.1, (1.6, 2.3)), "C": (6.0, 3.2, 2.5, 5.2, (2.3, 2.4)),
+             "D": (7.3, 4.3, 2.8, 6.4, (2.4, 2.6)), "E": (7.3, 4.3, 4.1, 6.4, (2.4, 2.6))}  # fmt: skip
+_TANTALUM_EIA = {"3216": "A", "3528": "B", "6032": "C", "7343": "D"}
+
+
+def _diode(name: str) -> Package:
+    along, across, height, centres, land = _DIODES[name]
+    return _two_sided(
+        name, "diode", (along, across, height), centres, land, JointKind.GULL_WING, MOULDED, moulded_limit(height, along * across * height)
+    )
+
+
+def _tantalum(case: str) -> Package:
+    along, across, height, centres, land = _TANTALUM[case]
+    return _two_sided(f"TANTALUM-{case}", "tantalum", (along, across, height), centres, land, JointKind.UNDER_BODY, MOULDED,
+                      moulded_limit(height, along * across * height))  # fmt: skip
+
+
+def _inductor(edge: float, height: float | None = None) -> Package:
+    """A shielded square inductor: lands at two sides, mostly beneath the body."""
+    return _two_sided(f"IND-{edge:g}", "inductor", (edge, edge, height or max(0.5 * edge, 1.0)), 0.72 * edge, (0.32 * edge, 0.85 * edge),
+                      JointKind.UNDER_BODY, CERAMIC, (LIMIT_CERAMIC, "ferrite and enamelled wire"))  # fmt: skip
+
+
+def _crystal(x: float, y: float) -> Package:
+    """A four-land crystal in a ceramic case with a metal lid."""
+    lands = tuple(
+        Land(pin, sx * 0.34 * x, sy * 0.32 * y, 0.38 * x, 0.4 * y, JointKind.UNDER_BODY) for pin, sx, sy in (("1", -1, -1), ("2", 1, -1), ("3", 1, 1), ("4", -1, 1))
+    )  # fmt: skip
+    return Package(f"XTAL-{x:g}x{y:g}", "crystal", x, y, 0.8, 0.03, CERAMIC, CHIP_W_K, TAB_W_K, LIMIT_CERAMIC, "ceramic crystal case", lands,
+                   BODY_W_MK[CERAMIC], density_g_cm3=BODY_G_CM3[CERAMIC])  # fmt: skip
+
+
+def _plcc(pins: int) -> Package:
+    """A J-lead carrier: pin 1 in the middle of the upper side, counted anticlockwise."""
+    if pins not in (20, 28, 44, 52, 68, 84):
+        raise KeyError(pins)
+    side = pins // 4
+    edge = 1.27 * (side - 1) + 3.9
+    square = quad(f"PLCC-{pins}", side * 4, 1.27, (edge, 3.8), edge + 0.2, (1.9, 0.6), JointKind.J_LEAD)
+    turn = side // 2  # quad counts from the upper left down; pin 1 of a carrier stands in the middle of the upper side
+    order = sorted(square.lands, key=lambda land: int(land.pin))
+    shifted = order[-side:] + order[:-side]
+    lands = tuple(replace(land, pin=str(number)) for number, land in enumerate(shifted[turn:] + shifted[:turn], 1))
+    return replace(square, family="PLCC", lands=lands)
+
+
+def _ball_grid(pins: int, pitch: float) -> Package:
+    edge_pins = max(2, round(pins**0.5))
+    if edge_pins**2 != pins or pins > 400:
+        raise KeyError(pins)
+    letters = "ABCDEFGHJKLMNPRTUVWY"
+    lands = tuple(
+        Land(f"{letters[row]}{column + 1}", (column - (edge_pins - 1) / 2) * pitch, ((edge_pins - 1) / 2 - row) * pitch, 0.5 * pitch, 0.5 * pitch, JointKind.BALL)
+        for row in range(edge_pins) for column in range(edge_pins)
+    )  # fmt: skip
+    edge = edge_pins * pitch + 0.6
+    return _moulded(f"BGA-{pins}", "BGA", edge, edge, 1.2, lands, LEADLESS_W_K, DIE_PAD_W_K, 0.3)
+
+
+def _dfn(pins: int, x: float, y: float, pitch: float) -> Package:
+    """Leadless, two rows, thermal pad between them."""
+    package = dual_gull(f"DFN-{pins}", pins, pitch, (x, y, 0.85), x - 0.1, (0.75, 0.55 * pitch), (0.45 * x, 0.75 * y))
+    lands = tuple(replace(land, kind=JointKind.LEADLESS) if land.kind is JointKind.GULL_WING else land for land in package.lands)
+    return replace(package, lands=lands, gap_mm=0.05, lead_w_k=LEADLESS_W_K)
+
+
+def _tsop2(pins: int) -> Package:
+    return dual_gull(f"TSOP2-{pins}", pins, 0.8, (10.16, 0.8 * (pins // 2 - 1) + 1.6, 1.0), 11.4, (1.4, 0.45))
+
+
+def _switch() -> Package:
+    """A four-leg tact switch, 6 x 6 mm."""
+    lands = tuple(
+        Land(pin, sx * 4.4, sy * 2.25, 1.6, 1.4, JointKind.GULL_WING)
+        for pin, sx, sy in (("1", -1, 1), ("2", 1, 1), ("3", -1, -1), ("4", 1, -1))
+    )
+    return Package("SWITCH-6x6", "switch", 6.0, 6.0, 4.0, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC, "plastic plunger and film dome", lands,
+                   BODY_W_MK[PLASTIC], density_g_cm3=BODY_G_CM3[PLASTIC], has_pin_1=False, heat_shy=True, iron_only=True)  # fmt: skip
+
+
+def _module(x: float, y: float, pins: int) -> Package:
+    """A radio module: terminals half-open at three edges, a shield can on top."""
+    side = max(2, pins // 3)
+    pitch = min(1.27, (y - 4.0) / max(side - 1, 1))
+    lands = []
+    for index in range(side):
+        along = ((side - 1) / 2 - index) * pitch
+        lands.append(Land(str(index + 1), -x / 2 + 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS))
+        lands.append(Land(str(2 * side - index), x / 2 - 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS))
+    return Package(f"MODULE-{x:g}x{y:g}", "module", x, y, 3.0, 0.05, CERAMIC, LEADLESS_W_K, TAB_W_K, LIMIT_MOULDED_THICK, "shield can over small parts: they may slip inside",
+                   tuple(sorted(lands, key=lambda land: int(land.pin))), BODY_W_MK[CERAMIC], density_g_cm3=1.6)  # fmt: skip
+
+
+def _usb(kind: str) -> Package:
+    pins, pitch = (5, 0.65) if kind == "micro" else (12, 0.5)
+    return replace(connector(f"USB-{kind}", pins, pitch, 5.6, 2.6 if kind == "micro" else 3.2), family="USB socket")
+
+
 def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:
     """A package known only by its pads: body over their box, moulded plastic guessed. Marked as guessed."""
     reach_x = max(abs(land.x_mm) + land.size_x_mm / 2 for land in lands)
@@ -256,32 +384,56 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
     (re.compile(pattern, re.IGNORECASE), build)
     for pattern, build in (
         (r"\bLED[_ -]*(?:D_)?(0402|0603|0805|1206)(?!\d)", lambda m: chip(m[1], led=True)),
-        (r"^(?:PLED|PLCC)[_ -]?([46])\b.*", lambda m: _plcc_led(int(m[1]))),
+        (r"^(?:PLED)[_ -]?([46])\b.*|LED.*(?:PLCC|5050|3528)[_ -]?([46])?", lambda m: _plcc_led(int(m[1] or m[2] or 4))),
+        (r"^PLCC[_ -]?([46])\b.*", lambda m: _plcc_led(int(m[1]))),
+        (r"PLCC[_ -]?(\d+)", lambda m: _plcc(int(m[1]))),
         (r"^(?:CP?_Elec|CAN|CAP[_ -]?CAN|ECAP)[_ -]*(\d+(?:\.\d+)?)", lambda m: _can(float(m[1]))),
-        (r"(?:T|S)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
-        (r"(?:MSOP|VSSOP)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
-        (r"^(?:SOIC|SOP|SO)[_ -]?(\d+)[_ -]?(W(?:IDE)?\b|.*7\.5x)?", lambda m: _soic(int(m[1]), bool(m[2]))),
+        (r"(?:TANT\w*|CP|EIA)[_ -](?:.*?)(3216|3528|6032|7343)(?:[_ -]\d+)?", lambda m: _tantalum(_TANTALUM_EIA[m[1]])),
+        (r"TANT\w*[_ -](?:CASE[_ -]?)?([A-E])\b", lambda m: _tantalum(m[1].upper())),
+        (r"(MINIMELF|MELF)", lambda m: _diode(m[1].upper())),
+        (r"\b(?:D_)?(SMA|SMB|SMC)\b(?!_)", lambda m: _diode(m[1].upper())),
+        (r"^D_(SMA|SMB|SMC)", lambda m: _diode(m[1].upper())),
+        (r"SOD[_ -]?(123|323|523)", lambda m: _diode(f"SOD-{m[1]}")),
+        (r"^(?:IND|L)[_ -](?:.*?)(\d+(?:\.\d+)?)x\d+(?:\.\d+)?(?:_H(\d+(?:\.\d+)?))?", lambda m: _inductor(float(m[1]), float(m[2]) if m[2] else None)),
+        (r"^IND[_ -](\d+(?:\.\d+)?)$", lambda m: _inductor(float(m[1]))),
+        (r"(?:XTAL|CRYSTAL|OSC).*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)", lambda m: _crystal(float(m[1]), float(m[2]))),
+        (r"(?:XTAL|CRYSTAL).*?(2016|2520|3225|5032)", lambda m: _crystal(int(m[1][:2]) / 10, int(m[1][2:]) / 10)),
+        (r"TSOP[_ -]?(?:II|2)[_ -]?(\d+)", lambda m: _tsop2(int(m[1]))),
+        (r"(?:T|S|HT)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
+        (r"(?:MSOP|VSSOP|USOP|U?MAX)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
+        (r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)[_ -]?(W(?:IDE)?\b|.*7\.5x)?", lambda m: _soic(int(m[1]), bool(m[2]))),
         (r"(?:L|T|V|P)?QFP[_ -]?(\d+)", lambda m: _qfp(int(m[1]))),
-        (r"(?:V|U|W|T)?QFN[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x\d)?", lambda m: _qfn(int(m[1]), float(m[2]) if m[2] else None)),
+        (r"(?:V|U|W|T|H)?QFN[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x\d)?|MLF[_ -]?(\d+)", lambda m: _qfn(int(m[1] or m[3]), float(m[2]) if m[2] else None)),
+        (r"(?:V|U|W|T)?(?:DFN|SON)[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?))?(?:.*?P(0?\.\d+))?",
+         lambda m: _dfn(int(m[1]), float(m[2] or 3), float(m[3] or 3), float(m[4] or 0.5))),
+        (r"BGA[_ -]?(\d+)(?:.*?P(0?\.\d+))?", lambda m: _ball_grid(int(m[1]), float(m[2] or 0.8))),
         (r"SOT[_ -]?23[_ -]?([568])(?!\d)", lambda m: _sot23(min(int(m[1]), 6))),
-        (r"SOT[_ -]?23", lambda m: _sot23(3)),
+        (r"SOT[_ -]?(?:363|323)|SC[_ -]?(?:70|88)", lambda m: _small_sot(6 if "363" in m[0] or "88" in m[0] else 3)),
         (r"SOT[_ -]?223", lambda m: _sot223()),
         (r"SOT[_ -]?89", lambda m: _sot89()),
+        (r"SOT[_ -]?23", lambda m: _sot23(3)),
         (r"TO[_ -]?252|D[_ -]?PAK", lambda m: _dpak()),
         (r"^CONN[_ -]?(\d+)[_ -](?:P)?(\d+(?:\.\d+)?)", lambda m: connector(f"CONN-{m[1]}-{m[2]}", int(m[1]), float(m[2]))),
-        (r"(01005|0201|0402|0603|0805|1206|1210|1812|2010|2512)", lambda m: chip(m[1])),
+        (r"(?:FFC|FPC|FLATCABLE|FLAT[_ -]CABLE).*?(\d{1,2})(?:P|PIN|[_ -]|$)(?:.*?(0\.5|1\.0|0\.3))?", lambda m: _flat_cable(int(m[1]), float(m[2] or 0.5))),
+        (r"USB[_ -]?(?:(?:MICRO|MINI)|.*(?:MICRO|MINI))", lambda m: _usb("micro")),
+        (r"USB[_ -]?.*\bC\b|USB[_ -]?C|TYPE[_ -]?C", lambda m: _usb("C")),
+        (r"(?:SW|SWITCH|TACT|BUTTON)[_ -].*6x6|^SWITCH|^TACT", lambda m: _switch()),
+        (r"(?:MODULE|RF|WROOM)[_ -].*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)", lambda m: _module(float(m[1]), float(m[2]), 38)),
+        (r"(01005|0201|0402|0603|0805|1206|1210|1812|2010|2512)(?!\d|[_ -]?metric)", lambda m: chip(m[1])),
+        (r"(?<!\d)(0402|0603|1005|1608|2012|3216|3225|4532|5025|6332)(?!\d)", lambda m: chip(_BY_METRIC[m[1]])),
     )
 )  # fmt: skip
 
 
 @lru_cache(maxsize=512)
 def find_package(name: str) -> Package | None:
-    """The package a name found in the wild stands for, or None. The name given is kept on the result.
+    """The package a name found in the wild stands for, or None.
 
-    A bare chip code is taken as imperial; `resolve` on a board settles the collision by the pads.
+    A bare chip code is taken as imperial; `candidates` gives both readings, to be settled by the pads.
     """
+    plain = name.rsplit(":", 1)[-1].strip()
     for pattern, build in _RULES:
-        match = pattern.search(name.strip())
+        match = pattern.search(plain)
         if match:
             try:
                 package = build(match)
@@ -292,9 +444,36 @@ def find_package(name: str) -> Package | None:
     return None
 
 
+_BARE = re.compile(r"(?<!\d)(0402|0603)(?!\d)")
+
+
+def candidates(name: str) -> tuple[Package, ...]:
+    """What a name may stand for: one package, both readings of a code that is imperial and metric, or nothing."""
+    first = find_package(name)
+    if first is None:
+        return ()
+    bare = _BARE.search(name)
+    if bare and first.family in ("chip", "chip LED") and not re.search(r"metric|_\d{4}(?!\d)", name, re.IGNORECASE):
+        other = chip(_BY_METRIC[bare[1]], led=first.family == "chip LED")
+        if other.name != first.name:
+            return first, other
+    return (first,)
+
+
 def package_named(name: str, field: str = "package") -> Package:
     """The package of that name; raises InvalidValue with an example of names that are known."""
     package = find_package(name)
     if package is None:
         raise InvalidValue(field, f"no package is known as {name!r}; try a name such as 0603, SOIC-8, TSSOP-20, QFP-48 or QFN-20")
     return package
+
+
+# Packages to pick from when a patch is sketched, commonest first, by family.
+PALETTE: dict[str, tuple[str, ...]] = {
+    "chips": ("0402", "0603", "0805", "1206", "LED_0603", "LED_0805", "0201", "1210", "2512"),
+    "small": ("SOT-23", "SOT-23-5", "SOT-23-6", "SOT-223", "SOT-89", "SOT-363", "TO-252", "SOD-123", "SOD-323", "SMA", "SMB"),
+    "leads": ("SOIC-8", "SOIC-14", "SOIC-16", "SOIC-16W", "TSSOP-16", "TSSOP-20", "MSOP-8", "MSOP-10", "QFP-32", "QFP-44", "QFP-48", "QFP-64", "QFP-100", "PLCC-44"),
+    "leadless": ("QFN-16_3x3", "QFN-20_4x4", "QFN-24_4x4", "QFN-32_5x5", "QFN-48_7x7", "DFN-8_3x3", "BGA-64", "MODULE-18x20"),
+    "shy of heat": ("CAN-5", "CAN-6.3", "CAN-8", "PLED-4", "CONN-4-1.25", "CONN-8-1.25", "FLATCABLE-12-0.5", "USB-micro", "USB-C", "SWITCH-6x6"),
+    "others": ("TANTALUM-A", "TANTALUM-B", "TANTALUM-D", "IND-4", "IND-6", "XTAL-3.2x2.5", "XTAL-5x3.2"),
+}  # fmt: skip

@@ -4,8 +4,11 @@ Coordinates: millimetres in the part's own frame, origin at the body's centre, p
 (x negative, y positive) where the family has one. Lands are rectangles along the axes of that frame.
 """
 
+import math
 from dataclasses import dataclass, replace
 from enum import StrEnum
+
+import numpy as np
 
 
 class JointKind(StrEnum):
@@ -13,10 +16,15 @@ class JointKind(StrEnum):
 
     CHIP = "chip"
     GULL_WING = "gull-wing"
+    J_LEAD = "J-lead"
     TAB = "tab"
     LEADLESS = "leadless"
     THERMAL_PAD = "thermal pad"
     UNDER_BODY = "under the body"
+    BALL = "ball"
+
+
+HIDDEN = frozenset((JointKind.THERMAL_PAD, JointKind.UNDER_BODY, JointKind.BALL))
 
 
 @dataclass(frozen=True)
@@ -40,7 +48,8 @@ class Package:
     """One package. Sizes in mm; `volumetric_heat_mj_m3k` is the body's heat capacity per volume.
 
     `lead_w_k` is the conductance from the body to one joint (W/K); `tab_w_k` to a tab or thermal pad.
-    `limit_c` is the body's own limit, with the reason it stands there.
+    `limit_c` is the body's own limit, with the reason it stands there. `iron_only` marks parts that air and plate
+    ruin; `moisture` and `polarity` are set where the user's own catalogue says more than the family's rule.
     """
 
     name: str
@@ -61,6 +70,9 @@ class Package:
     has_pin_1: bool = True
     heat_shy: bool = False
     guessed: bool = False
+    iron_only: bool = False
+    moisture: str = ""
+    polarity: str = ""
 
     @property
     def body_heat_j_k(self) -> float:
@@ -80,7 +92,20 @@ class Package:
     @property
     def hidden_joints(self) -> bool:
         """True when at least one joint cannot be seen from outside."""
-        return any(land.kind in (JointKind.THERMAL_PAD, JointKind.UNDER_BODY) for land in self.lands)
+        return any(land.kind in HIDDEN for land in self.lands)
+
+    @property
+    def pitch_mm(self) -> float:
+        """Smallest distance between the middles of two lands; infinite for fewer than two."""
+        places = np.array([(land.x_mm, land.y_mm) for land in self.lands if land.kind is not JointKind.THERMAL_PAD])
+        if len(places) < 2:
+            return math.inf
+        apart = np.hypot(*(places[:, None, :] - places[None, :, :]).transpose(2, 0, 1))
+        return float(apart[~np.eye(len(places), dtype=bool)].min())
+
+    @property
+    def has_thermal_pad(self) -> bool:
+        return any(land.kind is JointKind.THERMAL_PAD for land in self.lands)
 
 
 def with_lands(package: Package, lands: tuple[Land, ...]) -> Package:

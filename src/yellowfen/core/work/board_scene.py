@@ -1,5 +1,6 @@
 """A board and a heat plan as a scene for the thermal model."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -18,11 +19,15 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
     if not plan.targets:
         raise InvalidValue("targets", "choose at least one part on the plan")
     known = {part.ref for part in board.parts}
+    ties: dict[str, dict[str, str]] = {}
+    for pad in board.pads:
+        if pad.tie and pad.ref and pad.pin:
+            ties.setdefault(pad.ref, {})[pad.pin] = pad.tie
     for ref in plan.targets:
         if ref not in known:
             raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
     parts = tuple(
-        _placed(part, plan.alloy if part.ref in plan.targets else plan.board_alloy or plan.alloy)
+        _placed(part, plan.alloy if part.ref in plan.targets else plan.board_alloy or plan.alloy, ties.get(part.ref, {}))
         for part in board.parts if _on_board(board, part)
     )  # fmt: skip
     guesses = [f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets]
@@ -46,8 +51,11 @@ def _on_board(board: Board, part: BoardPart) -> bool:
     return inside and (part.joined or part.note != "unknown")
 
 
-def _placed(part: BoardPart, alloy: str) -> PlacedPart:
-    return PlacedPart(part.ref, part.package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), alloy)
+def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
+    """The part for the thermal model; through-plated ties count as solid ones."""
+    plane = tuple(land.pin for land in part.package.lands if ties.get(land.pin) in ("solid", "via"))
+    relief = tuple(land.pin for land in part.package.lands if ties.get(land.pin) == "relief")
+    return PlacedPart(part.ref, part.package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), alloy, plane, relief)
 
 
 def _aimed(move: Move, targets: tuple[str, ...]) -> Move:

@@ -1,57 +1,197 @@
-"""What a Gerber file draws: objects in order, and the picture they add up to."""
+"""What a Gerber file draws: objects in order, and the picture they add up to.
 
+A real layer holds tens of thousands of objects, so their shapes are made only when asked for, many at once.
+"""
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+import numpy as np
 import shapely
+from shapely import affinity
+from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from yellowfen.formats.gerber.apertures import EMPTY, polygons_of
 
+Point = tuple[float, float]
+_CAP = 12
+# A half disc of unit radius as a polygon of equal area: its end points on the circle, the others a little outside.
+_TURN = math.pi / _CAP
+_CAP_REACH = (
+    -math.sin(_TURN) + math.sqrt(math.sin(_TURN) ** 2 + (_CAP - 2) * math.sin(_TURN) * math.pi)
+) / ((_CAP - 2) * math.sin(_TURN))  # fmt: skip
 
-@dataclass(frozen=True)
+
+class Pen:
+    """An aperture: its shape at the origin, its diameter when it is a plain disc, its function by attribute."""
+
+    __slots__ = ("bounds", "function", "inner", "round_mm", "shape")
+
+    def __init__(self, shape: BaseGeometry, round_mm: float | None = None, function: str = "", inner: "list[Drawn] | None" = None) -> None:
+        self.shape = shape
+        self.bounds = shape.bounds
+        self.round_mm = round_mm
+        self.function = function
+        self.inner = inner
+
+
 class Drawn:
-    """One object. `line` and `width_mm` are set for strokes of a round pen; `ref`, `pin`, `net` come from attributes."""
+    """One object. `kind` is flash, stroke or region; `path` its points (a flash has one, a region its contour).
 
-    kind: str
-    shape: BaseGeometry
-    dark: bool = True
-    line: BaseGeometry | None = None
-    width_mm: float = 0.0
-    ref: str | None = None
-    pin: str | None = None
-    net: str | None = None
+    `width_mm` is set for strokes of a round pen; `given` holds the object attributes that stood when it was drawn.
+    """
+
+    __slots__ = ("_shape", "dark", "given", "kind", "path", "pen", "width_mm")
+
+    def __init__(self, kind: str, dark: bool, path: Sequence[Point], pen: Pen | None, width_mm: float = 0.0,
+                 given: Mapping[str, tuple[str, ...]] | None = None, shape: BaseGeometry | None = None) -> None:  # fmt: skip
+        self.kind = kind
+        self.dark = dark
+        self.path = path
+        self.pen = pen
+        self.width_mm = width_mm
+        self.given = given
+        self._shape = shape
+
+    @property
+    def shape(self) -> BaseGeometry:
+        """The object's area."""
+        if self._shape is None:
+            self._shape = self._make()
+        return self._shape
+
+    def _make(self) -> BaseGeometry:
+        if self.kind == "region":
+            ring = Polygon(self.path)
+            return ring if ring.is_valid else ring.buffer(0)
+        if self.kind == "stroke":
+            return _stroke_shape(self.path, self.width_mm)
+        return affinity.translate(self.pen.shape, *self.path[0]) if self.pen else EMPTY
+
+    @property
+    def line(self) -> LineString | None:
+        """The middle line of a stroke."""
+        if self.kind != "stroke":
+            return None
+        return LineString(
+            self.path if self.path[0] != self.path[-1] or len(self.path) > 2 else [self.path[0], (self.path[0][0] + 1e-6, self.path[0][1])]
+        )
+
+    def _attribute(self, key: str, place: int = 0) -> str | None:
+        values = self.given.get(key, ()) if self.given else ()
+        return (values[place] or None) if len(values) > place else None
+
+    @property
+    def ref(self) -> str | None:
+        return self._attribute(".P") or self._attribute(".C")
+
+    @property
+    def pin(self) -> str | None:
+        return self._attribute(".P", 1)
+
+    @property
+    def net(self) -> str | None:
+        return self._attribute(".N")
+
+    def moved(self, dx: float, dy: float) -> "Drawn":
+        """The same object elsewhere."""
+        shape = affinity.translate(self._shape, dx, dy) if self._shape is not None else None
+        path = [(x + dx, y + dy) for x, y in self.path]
+        return Drawn(self.kind, self.dark, path, self.pen, self.width_mm, self.given, shape)
+
+    def mapped(self, place: tuple[float, ...], form: tuple[float, ...]) -> "Drawn":
+        """The object under affine maps (a b d e x y as shapely has them): `place` for its points, `form` for its pen."""
+        a, b, d, e, x0, y0 = place
+        path = [(a * x + b * y + x0, d * x + e * y + y0) for x, y in self.path]
+        if self.kind == "flash" and self.pen:
+            return Drawn(
+                "flash", self.dark, path, Pen(affinity.affine_transform(self.pen.shape, form), None, self.pen.function), 0.0, self.given
+            )
+        shape = (
+            affinity.affine_transform(self._shape, place)
+            if self.kind == "stroke" and self.width_mm <= 0 and self._shape is not None
+            else None
+        )
+        return Drawn(self.kind, self.dark, path, self.pen, self.width_mm, self.given, shape)
+
+
+def _stroke_shape(path: Sequence[Point], width_mm: float) -> BaseGeometry:
+    pieces = capsules(np.array([(*path[i], *path[i + 1]) for i in range(len(path) - 1)], dtype=float), np.full(len(path) - 1, width_mm))
+    return pieces[0] if len(pieces) == 1 else shapely.union_all(pieces)
+
+
+def capsules(ends: Any, widths: Any) -> Any:
+    """Round-ended strokes as polygons whose area is right: `ends` (n, 4) x0 y0 x1 y1 and `widths` (n,), mm."""
+    half = np.maximum(widths, 1e-6) / 2
+    start, stop = ends[:, :2], ends[:, 2:]
+    along = stop - start
+    length = np.hypot(along[:, 0], along[:, 1])
+    unit = np.where(length[:, None] > 1e-9, along / np.maximum(length, 1e-9)[:, None], np.array([1.0, 0.0]))
+    side = np.stack([-unit[:, 1], unit[:, 0]], axis=1)
+    angle = math.pi / 2 - np.arange(_CAP + 1) * _TURN
+    reach = np.full(_CAP + 1, _CAP_REACH)
+    reach[[0, -1]] = 1.0
+    out, across = np.cos(angle) * reach, np.sin(angle) * reach
+    cap = out[None, :, None] * unit[:, None, :] + across[None, :, None] * side[:, None, :]
+    ring = np.concatenate([stop[:, None] + half[:, None, None] * cap, start[:, None] - half[:, None, None] * cap], axis=1)
+    return shapely.polygons(np.concatenate([ring, ring[:, :1]], axis=1))
 
 
 @dataclass(frozen=True)
 class GerberLayer:
-    """A file's objects in drawing order, its unit and its file attributes."""
+    """A file's objects in drawing order, its unit and its file attributes.
+
+    `negative` marks a picture that is dark where nothing was drawn (a deprecated form for planes).
+    """
 
     name: str
     unit: str
     drawn: tuple[Drawn, ...]
     attributes: dict[str, tuple[str, ...]] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()
+    negative: bool = False
 
     @cached_property
     def picture(self) -> BaseGeometry:
         """The union of dark objects less the clear ones drawn after them."""
-        return combine(self.drawn)
+        total = combine(self.drawn)
+        return shapely.box(*total.bounds).difference(total) if self.negative and not total.is_empty else total
+
+    @property
+    def function(self) -> tuple[str, ...]:
+        """The words of the file's function attribute, small letters."""
+        return tuple(word.strip().lower() for word in self.attributes.get(".FileFunction", ()))
 
     def count(self, kind: str) -> int:
-        return sum(1 for one in self.drawn if one.kind == kind and one.dark)
+        """Dark objects of a kind; lines that go on from one another count one by one."""
+        return sum(max(len(one.path) - 1, 1) if kind == "stroke" else 1 for one in self.drawn if one.kind == kind and one.dark)
 
 
-def combine(drawn: tuple[Drawn, ...] | list[Drawn]) -> BaseGeometry:
+def shapes_of(drawn: Sequence[Drawn]) -> list[BaseGeometry]:
+    """The objects' shapes; plain strokes are made in one go."""
+    plain = [one for one in drawn if one._shape is None and one.kind == "stroke" and len(one.path) == 2]
+    if plain:
+        made = capsules(np.array([(*one.path[0], *one.path[1]) for one in plain]), np.array([one.width_mm for one in plain]))
+        for one, shape in zip(plain, made, strict=True):
+            one._shape = shape
+    return [one.shape for one in drawn]
+
+
+def combine(drawn: Iterable[Drawn]) -> BaseGeometry:
     """Dark adds, clear removes what was drawn before it; runs of one polarity are joined at once."""
+    objects = list(drawn)
+    shapes = shapes_of(objects)
     total: Any = EMPTY
     run: list[BaseGeometry] = []
     dark = True
-    for one in drawn:
+    for one, shape in zip(objects, shapes, strict=True):
         if one.dark != dark:
             total, run, dark = _apply(total, run, dark), [], one.dark
-        run.append(one.shape)
+        run.append(shape)
     return _apply(total, run, dark)
 
 

@@ -1,61 +1,65 @@
-"""Reading RS-274X / X2 (and the older forms real programs wrote) into drawn objects, in millimetres.
+"""Reading RS-274X, X2, X3 (and the older forms real programs wrote) into drawn objects, in millimetres.
 
 Laws: nothing is guessed silently (what is deprecated is read and remarked on); a file that cannot be drawn
-faithfully is refused with file and line; time and memory are bounded whatever the file says.
+faithfully is refused with file, line and column; time and memory are bounded whatever the file says.
+Nearly all of a real file is coordinates, so those are read by one pattern in one loop (`_coordinates`).
 """
 
 import itertools
 import math
 import re
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import shapely
 from shapely import affinity
-from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from yellowfen.errors import UnreadableFile
-from yellowfen.formats.gerber.apertures import EQUAL_AREA, ApertureError, Macro, standard
-from yellowfen.formats.gerber.layer import Drawn, GerberLayer, combine
+from yellowfen.formats.gerber.apertures import ApertureError, Macro, standard
+from yellowfen.formats.gerber.arcs import arc_points
+from yellowfen.formats.gerber.layer import Drawn, GerberLayer, Pen, combine
+from yellowfen.formats.text import decoded, is_text, place_of
 
 MOST_OBJECTS = 400_000
+MOST_POINTS = 4_000_000
 LARGEST_MM = 3000.0
-CHORD_MM = 0.003
+LONGEST_CHAIN = 33
+Point = tuple[float, float]
 
 
 @dataclass
-class _Block:
-    """A block aperture being defined or used."""
+class _Image:
+    """Deprecated commands that move the whole picture."""
 
-    drawn: list[Drawn]
-
-
-@dataclass
-class _Pen:
-    """An aperture: its shape, and its diameter when it is a plain disc."""
-
-    shape: BaseGeometry
-    round_mm: float | None
-    block: _Block | None = None
+    offset: Point = (0.0, 0.0)
+    scale: Point = (1.0, 1.0)
+    mirror: tuple[bool, bool] = (False, False)
+    turn: float = 0.0
+    swapped: bool = False
+    negative: bool = False
 
 
 @dataclass
 class _State:
     name: str
+    text: str
+    at: int = 0
     unit: float | None = None
     digits: tuple[int, int] | None = None
     decimals: tuple[int, int] = (4, 4)
     trailing: bool = False
     incremental: bool = False
-    pens: dict[int, _Pen] = field(default_factory=dict)
+    pens: dict[int, Pen] = field(default_factory=dict)
+    placed: dict[tuple[int, str, float, float], Pen] = field(default_factory=dict)
     macros: dict[str, Macro] = field(default_factory=dict)
-    pen: _Pen | None = None
+    pen: Pen | None = None
     x: float = 0.0
     y: float = 0.0
-    mode: str = "G01"
+    mode: int = 1
     single_quadrant: bool = False
     operation: int = 0
-    region: list[list[tuple[float, float]]] | None = None
+    region: list[list[Point]] | None = None
     dark: bool = True
     mirror: str = "N"
     turn: float = 0.0
@@ -64,73 +68,137 @@ class _State:
     block_codes: list[int] = field(default_factory=list)
     repeat: tuple[int, int, float, float] | None = None
     file_attributes: dict[str, tuple[str, ...]] = field(default_factory=dict)
-    object_attributes: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    given: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    function: str = ""
     remarks: list[str] = field(default_factory=list)
+    image: _Image = field(default_factory=_Image)
     ended: bool = False
     objects: int = 0
+    points: int = 0
 
 
 class _Problem(Exception):
-    """Raised inside the reader; given file and line by read_gerber."""
+    """Raised inside the reader; given file and place by read_gerber."""
 
 
 def looks_like_gerber(data: bytes) -> bool:
     """True when the bytes carry a Gerber file's marks near the start."""
     head = data[:20000]
-    return b"\0" not in head and bool(re.search(rb"%FS[LTD]?[AI]?|%MO(MM|IN)|G04[^*]*\*|%ADD\d+|%AM|%TF", head))
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        head = decoded(data[:40000]).encode("utf-8")
+    marks = rb"%FS[LTD]?[AI]?|%MO(MM|IN)|G04[^*]*\*|%ADD\d+|%AM\w|%TF|^(G5[45])?D1\d\*"
+    return b"\0" not in head and bool(re.search(marks, head, re.MULTILINE))
 
 
 def read_gerber(data: bytes, name: str) -> GerberLayer:
-    """The objects of a Gerber file. Raises UnreadableFile with the line and what to do."""
+    """The objects of a Gerber file. Raises UnreadableFile with line, column and what to do."""
     if not data.strip():
         raise UnreadableFile(name, "the file is empty; export it again")
-    if not looks_like_gerber(data):
+    if not is_text(data) or not looks_like_gerber(data):
         raise UnreadableFile(name, "this is not a Gerber file; leave it out or give the right one")
-    state = _State(name)
-    line = 1
+    state = _State(name, decoded(data))
+    at = 0
     try:
-        for line, kind, words in _words(data.decode("latin-1")):  # noqa: B007 (the handlers below name the line)
-            if state.ended:
-                break
-            if kind == "extended":
-                _extended(state, words)
-            else:
-                _word(state, words[0])
+        while at < len(state.text) and not state.ended:
+            state.at = at
+            at = _next(state, at)
+        state.at = at
+        if not state.ended:
+            raise _Problem("ends before its end mark (M02), so it looks cut off")
+        if state.repeat:
+            _end_repeat(state)
     except (_Problem, ApertureError) as problem:
-        raise UnreadableFile(name, f"{problem}; export the file again or leave it out", line) from None
-    except (ValueError, OverflowError, shapely.errors.GEOSException) as problem:
-        raise UnreadableFile(name, f"cannot be read here ({str(problem)[:80]}); export the file again or leave it out", line) from None
-    if not state.ended:
-        raise UnreadableFile(name, "ends before its end mark (M02), so it looks cut off; export or copy it again", line)
-    if state.repeat:
-        _end_repeat(state)
-    return GerberLayer(name, "inch" if state.unit == 25.4 else "mm", tuple(state.targets[0]), state.file_attributes, tuple(state.remarks))
+        raise UnreadableFile(name, f"{problem}; export the file again or leave it out", *place_of(state.text, state.at)) from None
+    except (ValueError, OverflowError, IndexError, shapely.errors.GEOSException) as problem:
+        said = f"cannot be read here ({str(problem)[:80]}); export the file again or leave it out"
+        raise UnreadableFile(name, said, *place_of(state.text, state.at)) from None
+    drawn = _imaged(state, state.targets[0])
+    unit = "inch" if state.unit == 25.4 else "mm"
+    return GerberLayer(name, unit, tuple(drawn), state.file_attributes, tuple(state.remarks), state.image.negative)
 
 
-def _words(text: str):  # type: ignore[no-untyped-def]
-    """(line, 'extended' | 'word', words) in order. Line numbers count from 1."""
-    at, line, end = 0, 1, len(text)
-    while at < end:
-        char = text[at]
-        if char == "%":
-            close = text.find("%", at + 1)
-            if close < 0:
-                raise _Problem("a % block is never closed, so the file looks cut off")
-            block = text[at + 1 : close]
-            yield line, "extended", [re.sub(r"[\r\n]", "", word) for word in block.split("*")]
-            line += block.count("\n")
-            at = close + 1
-        elif char.isspace() or char == "*":
-            line += char == "\n"
-            at += 1
+def _next(state: _State, at: int) -> int:
+    """Deal with the command at a place of the text; returns the place after it."""
+    text = state.text
+    char = text[at]
+    if char == "%":
+        close = text.find("%", at + 1)
+        if close < 0:
+            raise _Problem("a % block is never closed, so the file looks cut off")
+        _extended(state, [re.sub(r"[\r\n]", "", word) for word in text[at + 1 : close].split("*")])
+        return close + 1
+    if char in "*\r\n\t ":
+        return at + 1
+    if char in "XYGD" and (after := _coordinates(state, at)) > at:
+        return after
+    close = text.find("*", at)
+    if close < 0:
+        return len(text)
+    word = text[at:close]
+    _word(state, word if word.startswith("G04") else re.sub(r"\s", "", word))
+    return close + 1
+
+
+# --- the loop over coordinates ------------------------------------------------------------------------------------
+
+_COORDINATE = re.compile(r"\s*(?:G0?([123]))?(?:X([+-]?\d+))?(?:Y([+-]?\d+))?(?:I([+-]?\d+))?(?:J([+-]?\d+))?D0?([123])\*")
+
+
+def _coordinates(state: _State, at: int) -> int:
+    """Draw as many plain coordinate commands as follow; returns the place after them (the same place if there is none)."""
+    if state.unit is None or state.digits is None or state.incremental or state.trailing:
+        return at
+    match = _COORDINATE.match
+    text, region = state.text, state.region
+    per_x, per_y = state.unit / 10 ** state.decimals[0], state.unit / 10 ** state.decimals[1]
+    x, y, mode = state.x, state.y, state.mode
+    chain: list[Point] | None = None  # the path of a stroke that the next line may go on with
+    plain_pen = state.pen is not None and state.pen.round_mm is not None and region is None
+    while found := match(text, at):
+        state.at = at
+        mode_code, x_text, y_text, i_text, j_text, operation = found.groups()
+        if mode_code:
+            mode = int(mode_code)
+        to_x = int(x_text) * per_x if x_text else x
+        to_y = int(y_text) * per_y if y_text else y
+        if not (-LARGEST_MM <= to_x <= LARGEST_MM and -LARGEST_MM <= to_y <= LARGEST_MM):
+            raise _Problem(f"a coordinate lies {max(abs(to_x), abs(to_y)):.0f} mm out, beyond any board")
+        if operation == "1":
+            if mode == 1 and chain is not None and len(chain) < LONGEST_CHAIN:
+                chain.append((to_x, to_y))
+                x, y, at = to_x, to_y, found.end()
+                continue
+            if mode == 1:
+                path = [(x, y), (to_x, to_y)]
+            else:
+                offset = (int(i_text) * per_x if i_text else 0.0, int(j_text) * per_y if j_text else 0.0)
+                path = arc_points((x, y), (to_x, to_y), offset, mode == 2, state.single_quadrant)
+            if region is None:
+                _stroke(state, path)
+                chain = path if plain_pen and mode == 1 else None
+            else:
+                if not region:
+                    region.append([path[0]])
+                region[-1].extend(path[1:])
+                _count(state, len(path))
+        elif operation == "3":
+            _flash(state, to_x, to_y)
+            chain = None
         else:
-            close = text.find("*", at)
-            if close < 0:
-                return
-            word = text[at:close]
-            yield line, "word", [re.sub(r"\s", "", word) if not word.startswith("G04") else word]
-            line += word.count("\n")
-            at = close + 1
+            chain = None
+            if region is not None:
+                region.append([(to_x, to_y)])
+        x, y = to_x, to_y
+        at = found.end()
+        state.operation = int(operation)
+    state.x, state.y, state.mode = x, y, mode
+    return at
+
+
+def _count(state: _State, points: int) -> None:
+    state.points += points
+    if state.points > MOST_POINTS:
+        raise _Problem(f"draws more than {MOST_POINTS} points, which is more than a board has")
 
 
 # --- extended commands -------------------------------------------------------------------------------------------
@@ -152,7 +220,7 @@ def _unknown(state: _State, word: str) -> None:
 
 
 def _remark(state: _State, text: str) -> None:
-    if text not in state.remarks:
+    if text not in state.remarks and len(state.remarks) < 20:
         state.remarks.append(text)
 
 
@@ -183,9 +251,9 @@ def _aperture(state: _State, word: str) -> None:
     if kind in ("C", "R", "O", "P"):
         shape = standard(kind, values, state.unit)
         plain = kind == "C" and not (len(values) > 1 and values[1] > 0)
-        state.pens[int(match[1])] = _Pen(shape, values[0] * state.unit if plain else None)
+        state.pens[int(match[1])] = Pen(shape, values[0] * state.unit if plain else None, state.function)
     elif kind in state.macros:
-        state.pens[int(match[1])] = _Pen(state.macros[kind].build(values, state.unit), None)
+        state.pens[int(match[1])] = Pen(state.macros[kind].build(values, state.unit), None, state.function)
     else:
         raise _Problem(f"aperture D{match[1]} uses the macro {kind[:30]!r}, which is not defined")
 
@@ -197,7 +265,7 @@ def _block_aperture(state: _State, word: str) -> None:
         state.targets.append([])
     elif word == "AB" and state.block_codes:
         drawn = state.targets.pop()
-        state.pens[state.block_codes.pop()] = _Pen(combine(drawn), None, _Block(drawn))
+        state.pens[state.block_codes.pop()] = Pen(combine(drawn), None, state.function, drawn)
     else:
         raise _Problem("a block aperture (AB) is opened or closed wrongly")
 
@@ -217,18 +285,16 @@ def _step_repeat(state: _State, word: str) -> None:
 def _end_repeat(state: _State) -> None:
     nx, ny, dx, dy = state.repeat or (1, 1, 0.0, 0.0)
     state.repeat = None
+    if len(state.targets) < 2:
+        raise _Problem("a step and repeat (SR) is closed wrongly")
     drawn = state.targets.pop()
     if nx * ny * len(drawn) > MOST_OBJECTS:
         raise _Problem(f"repeats to more than {MOST_OBJECTS} objects, which is more than a board has")
     for i in range(nx):
         for j in range(ny):
             for one in drawn:
-                _put(state, _moved(one, i * dx, j * dy))
-
-
-def _moved(one: Drawn, dx: float, dy: float) -> Drawn:
-    line = affinity.translate(one.line, dx, dy) if one.line is not None else None
-    return replace(one, shape=affinity.translate(one.shape, dx, dy), line=line)
+                _count(state, len(one.path))
+                _put(state, one.moved(i * dx, j * dy))
 
 
 def _polarity(state: _State, word: str) -> None:
@@ -238,55 +304,104 @@ def _polarity(state: _State, word: str) -> None:
 
 
 def _mirror(state: _State, word: str) -> None:
-    state.mirror = word[2:]
+    state.mirror = word[2:] or "N"
 
 
 def _turn(state: _State, word: str) -> None:
-    state.turn = float(word[2:])
+    state.turn = _finite(word[2:])
 
 
 def _scale(state: _State, word: str) -> None:
-    state.scale = float(word[2:])
+    state.scale = _finite(word[2:])
+    if not 0 < state.scale < 1000:
+        raise _Problem(f"a scale of {word[2:]} cannot be drawn")
 
 
-def _image_polarity(state: _State, word: str) -> None:
-    if word.startswith("IPNEG"):
-        raise _Problem("the whole picture is negative (IPNEG), a deprecated form that is not read")
+def _finite(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise _Problem(f"{text[:20]!r} is not a finite number")
+    return value
 
 
 def _file_attribute(state: _State, word: str) -> None:
     key, *values = word[2:].split(",")
-    state.file_attributes[key] = tuple(values)
+    state.file_attributes[key] = tuple(map(_unescaped, values))
 
 
 def _object_attribute(state: _State, word: str) -> None:
     key, *values = word[2:].split(",")
-    state.object_attributes[key] = tuple(values)
+    state.given = {**state.given, key: tuple(map(_unescaped, values))}
+
+
+def _aperture_attribute(state: _State, word: str) -> None:
+    key, *values = word[2:].split(",")
+    if key == ".AperFunction":
+        state.function = values[0] if values else ""
+
+
+def _unescaped(text: str) -> str:
+    return re.sub(r"\\u([0-9a-fA-F]{4})", lambda match: chr(int(match[1], 16)), text).strip()
 
 
 def _delete_attribute(state: _State, word: str) -> None:
-    if word[2:]:
-        state.object_attributes.pop(word[2:], None)
-    else:
-        state.object_attributes.clear()
+    key = word[2:]
+    if not key or key == ".AperFunction":
+        state.function = ""
+    state.given = {name: values for name, values in state.given.items() if key and name != key}
 
 
-def _deprecated(state: _State, word: str) -> None:
-    numbers = [float(n) for n in re.findall(r"[AB]([-+.\d]+)", word)]
-    neutral = {"OF": 0.0, "SF": 1.0}.get(word[:2])
-    if neutral is not None and any(number != neutral for number in numbers):
-        raise _Problem(f"the deprecated command {word[:20]!r} moves or scales the picture and is not read")
-    if word[:2] == "IR" and word[2:] not in ("0", ""):
-        raise _Problem(f"the deprecated command {word[:20]!r} turns the picture and is not read")
-    if word[:2] == "AS" and word not in ("AS", "ASAXBY"):
-        raise _Problem(f"the deprecated command {word[:20]!r} swaps the axes and is not read")
+def _image_command(state: _State, word: str) -> None:
+    """Deprecated: IP, OF, SF, MI, IR, AS act on the whole picture, wherever in the file they stand."""
+    values = {axis: _finite(number) for axis, number in re.findall(r"([AB])([-+.\d]+)", word)}
+    image, head = state.image, word[:2]
+    before = (image.offset, image.scale, image.mirror, image.turn, image.swapped, image.negative)
+    if head == "IP":
+        image.negative = word.startswith("IPNEG")
+    elif head == "OF":
+        unit = _need_unit(state)
+        image.offset = (values.get("A", 0.0) * unit, values.get("B", 0.0) * unit)
+    elif head == "SF":
+        image.scale = (values.get("A", 1.0), values.get("B", 1.0))
+    elif head == "MI":
+        image.mirror = (values.get("A", 0) == 1, values.get("B", 0) == 1)
+    elif head == "IR":
+        image.turn = _finite(word[2:] or "0")
+    elif head == "AS":
+        image.swapped = word == "ASAYBX"
+    if before != (image.offset, image.scale, image.mirror, image.turn, image.swapped, image.negative):
+        _remark(state, f"the deprecated command {word[:20]!r} changes the whole picture; it was obeyed")
+
+
+def _imaged(state: _State, drawn: list[Drawn]) -> list[Drawn]:
+    """The objects under the deprecated whole-picture commands: axes swapped, mirrored, scaled, moved, turned."""
+    image = state.image
+    if (image.offset, image.scale, image.mirror, image.turn, image.swapped) == ((0.0, 0.0), (1.0, 1.0), (False, False), 0.0, False):
+        return drawn
+    turn = math.radians(image.turn)
+    mirror = (-1.0 if image.mirror[0] else 1.0, -1.0 if image.mirror[1] else 1.0)
+    a, b, d, e = (0.0, mirror[0], mirror[1], 0.0) if image.swapped else (mirror[0], 0.0, 0.0, mirror[1])
+    sx, sy = image.scale
+    cos, sin = math.cos(turn), math.sin(turn)
+
+    def turned(a: float, b: float, d: float, e: float) -> tuple[float, float, float, float]:
+        return cos * a - sin * d, cos * b - sin * e, sin * a + cos * d, sin * b + cos * e
+
+    ox, oy = image.offset
+    place = (*turned(sx * a, sx * b, sy * d, sy * e), cos * ox - sin * oy, sin * ox + cos * oy)
+    form = (*turned(a, b, d, e), 0.0, 0.0)
+    return [one.mapped(place, form) for one in drawn]
+
+
+def _passed(state: _State, word: str) -> None:
+    """Names and the like: they draw nothing."""
 
 
 _EXTENDED = {
     "FS": _format, "MO": _unit, "AD": _aperture, "AB": _block_aperture, "SR": _step_repeat, "LP": _polarity,
-    "LM": _mirror, "LR": _turn, "LS": _scale, "IP": _image_polarity, "TF": _file_attribute, "TO": _object_attribute,
-    "TA": lambda state, word: None, "TD": _delete_attribute, "IN": lambda state, word: None, "LN": lambda state, word: None,
-    "OF": _deprecated, "SF": _deprecated, "IR": _deprecated, "AS": _deprecated, "MI": _deprecated,
+    "LM": _mirror, "LR": _turn, "LS": _scale, "TF": _file_attribute, "TO": _object_attribute,
+    "TA": _aperture_attribute, "TD": _delete_attribute, "IN": _passed, "LN": _passed,
+    "IP": _image_command, "OF": _image_command, "SF": _image_command, "IR": _image_command, "AS": _image_command, "MI": _image_command,
 }  # fmt: skip
 
 
@@ -297,7 +412,7 @@ def _word(state: _State, word: str) -> None:
     if word.startswith(("G04", "G4")) and not word.startswith("G4X"):
         _comment(state, word)
         return
-    codes = re.findall(r"([GMDXYIJ])([-+.\d]+)", word)
+    codes = re.findall(r"([GMDXYIJN])([-+.\d]+)", word)
     if not codes:
         if re.match(r"[A-Z]{2}", word):
             _extended(state, [word])
@@ -313,7 +428,7 @@ def _word(state: _State, word: str) -> None:
             state.ended = state.ended or int(value) in (0, 2, 30)
         elif letter == "D":
             drew = _d_code(state, int(value), coordinates) or drew
-        else:
+        elif letter != "N":
             coordinates[letter] = value
     if coordinates and not drew and not any(letter == "D" for letter, _ in codes):
         _remark(state, "coordinates without an operation code (deprecated) were read with the last one")
@@ -321,14 +436,14 @@ def _word(state: _State, word: str) -> None:
 
 
 def _comment(state: _State, word: str) -> None:
-    match = re.match(r"G0?4\s*#@!\s*T([FOD])(.*)", word)
+    match = re.match(r"G0?4\s*#@!\s*T([FODA])(.*)", word)
     if match:
         _EXTENDED["T" + match[1]](state, f"T{match[1]}{match[2].strip()}")
 
 
 def _general(state: _State, code: int) -> None:
     if code in (1, 2, 3):
-        state.mode = f"G0{code}"
+        state.mode = code
     elif code == 36:
         state.region = []
     elif code == 37:
@@ -397,26 +512,30 @@ def _operate(state: _State, coordinates: dict[str, str]) -> None:
     state.x, state.y = x, y
 
 
-def _draw(state: _State, x: float, y: float, offset: tuple[float, float]) -> None:
-    points = [(state.x, state.y), (x, y)] if state.mode == "G01" else _arc(state, x, y, offset)
-    if state.region is not None:
-        if not state.region:
-            state.region.append([points[0]])
-        state.region[-1].extend(points[1:])
+def _draw(state: _State, x: float, y: float, offset: Point) -> None:
+    here, there = (state.x, state.y), (x, y)
+    path = [here, there] if state.mode == 1 else arc_points(here, there, offset, state.mode == 2, state.single_quadrant)
+    if state.region is None:
+        _stroke(state, path)
         return
+    if not state.region:
+        state.region.append([here])
+    state.region[-1].extend(path[1:])
+    _count(state, len(path))
+
+
+def _stroke(state: _State, path: list[Point]) -> None:
     pen = _need_pen(state)
-    line = (
-        LineString(points) if points[0] != points[-1] or len(points) > 2 else LineString([points[0], (points[0][0] + 1e-6, points[0][1])])
-    )
+    _count(state, len(path))
     if pen.round_mm is not None:
-        width = pen.round_mm * state.scale
-        shape = line.buffer(max(width, 1e-6) / 2 * EQUAL_AREA, quad_segs=8)
-        _put(state, _named(state, Drawn("stroke", shape, state.dark, line, width)))
+        _put(state, Drawn("stroke", state.dark, path, pen, pen.round_mm * state.scale or 1e-6, state.given or None))
     else:
-        _put(state, _named(state, Drawn("stroke", _swept(_placed_pen(state, pen), points), state.dark, line, 0.0)))
+        swept = _swept(_placed_pen(state, pen).shape, path)
+        if not swept.is_empty:
+            _put(state, Drawn("stroke", state.dark, path, pen, 0.0, state.given or None, swept))
 
 
-def _swept(shape: BaseGeometry, points: list[tuple[float, float]]) -> BaseGeometry:
+def _swept(shape: BaseGeometry, points: list[Point]) -> BaseGeometry:
     """A convex pen moved along a line: the hull of the pen at both ends, piece by piece."""
     hulls = []
     for (x0, y0), (x1, y1) in itertools.pairwise(points):
@@ -425,19 +544,26 @@ def _swept(shape: BaseGeometry, points: list[tuple[float, float]]) -> BaseGeomet
     return shapely.union_all(hulls)
 
 
-def _placed_pen(state: _State, pen: _Pen) -> BaseGeometry:
-    """The pen's shape mirrored, turned and scaled as the load commands say."""
-    shape = pen.shape
-    if state.mirror != "N" and state.mirror:
+def _placed_pen(state: _State, pen: Pen) -> Pen:
+    """The pen mirrored, turned and scaled as the load commands say."""
+    if state.mirror == "N" and not state.turn and state.scale == 1.0:
+        return pen
+    key = (id(pen), state.mirror, state.turn, state.scale)
+    if key not in state.placed:
+        round_mm = None if pen.round_mm is None else pen.round_mm * state.scale
+        state.placed[key] = Pen(_formed(state, pen.shape), round_mm, pen.function, pen.inner)
+    return state.placed[key]
+
+
+def _formed(state: _State, shape: BaseGeometry) -> BaseGeometry:
+    if state.mirror != "N":
         shape = affinity.scale(shape, -1 if "X" in state.mirror else 1, -1 if "Y" in state.mirror else 1, origin=(0, 0))
     if state.turn:
         shape = affinity.rotate(shape, state.turn, origin=(0, 0))
-    if state.scale != 1.0:
-        shape = affinity.scale(shape, state.scale, state.scale, origin=(0, 0))
-    return shape
+    return affinity.scale(shape, state.scale, state.scale, origin=(0, 0)) if state.scale != 1.0 else shape
 
 
-def _need_pen(state: _State) -> _Pen:
+def _need_pen(state: _State) -> Pen:
     if state.pen is None:
         raise _Problem("something is drawn before an aperture is chosen")
     return state.pen
@@ -445,33 +571,21 @@ def _need_pen(state: _State) -> _Pen:
 
 def _flash(state: _State, x: float, y: float) -> None:
     pen = _need_pen(state)
-    if pen.block and any(not one.dark for one in pen.block.drawn):
-        for one in pen.block.drawn:
-            shape = affinity.translate(_placed_pen(state, _Pen(one.shape, None)), x, y)
-            _put(state, _named(state, Drawn("flash", shape, one.dark == state.dark)))
+    if pen.inner and any(not one.dark for one in pen.inner):
+        for one in pen.inner:
+            shape = affinity.translate(_formed(state, one.shape), x, y)
+            _put(state, Drawn("flash", one.dark == state.dark, [(x, y)], pen, 0.0, state.given or None, shape))
         return
-    _put(state, _named(state, Drawn("flash", affinity.translate(_placed_pen(state, pen), x, y), state.dark)))
-
-
-def _named(state: _State, drawn: Drawn) -> Drawn:
-    given = state.object_attributes
-    if not given:
-        return drawn
-    pin = given.get(".P", ())
-    return replace(
-        drawn,
-        ref=(pin[0] if pin else given.get(".C", (None,))[0]) or None,
-        pin=pin[1] if len(pin) > 1 else None,
-        net=given.get(".N", (None,))[0] or None,
-    )
+    placed = _placed_pen(state, pen)
+    if not placed.shape.is_empty:
+        _put(state, Drawn("flash", state.dark, [(x, y)], placed, 0.0, state.given or None))
 
 
 def _put(state: _State, drawn: Drawn) -> None:
     state.objects += 1
     if state.objects > MOST_OBJECTS:
         raise _Problem(f"draws more than {MOST_OBJECTS} objects, which is more than a board has")
-    if not drawn.shape.is_empty:
-        state.targets[-1].append(drawn)
+    state.targets[-1].append(drawn)
 
 
 def _close_region(state: _State) -> None:
@@ -479,48 +593,4 @@ def _close_region(state: _State) -> None:
     state.region = None
     for ring in rings:
         if len(ring) >= 3 and len(set(ring)) >= 3:
-            shape = Polygon(ring)
-            _put(state, _named(state, Drawn("region", shape if shape.is_valid else shape.buffer(0), state.dark)))
-
-
-def _arc(state: _State, x: float, y: float, offset: tuple[float, float]) -> list[tuple[float, float]]:
-    """Points along the arc from the present place to x, y; chords stay within CHORD_MM of the circle."""
-    clockwise = state.mode == "G02"
-    centre = (
-        _single_quadrant_centre(state, x, y, offset, clockwise) if state.single_quadrant else (state.x + offset[0], state.y + offset[1])
-    )
-    radius = math.hypot(state.x - centre[0], state.y - centre[1])
-    start = math.atan2(state.y - centre[1], state.x - centre[0])
-    sweep = _sweep(start, math.atan2(y - centre[1], x - centre[0]), clockwise)
-    if (x, y) == (state.x, state.y):
-        sweep = 0.0 if state.single_quadrant else (-2 * math.pi if clockwise else 2 * math.pi)
-    if radius < 1e-9:
-        return [(state.x, state.y), (x, y)]
-    step = 2 * math.acos(max(0.0, 1 - min(CHORD_MM / radius, 0.2)))
-    count = min(max(int(abs(sweep) / step) + 1, 2), 2000)
-    middle = [
-        (centre[0] + radius * math.cos(start + sweep * i / count), centre[1] + radius * math.sin(start + sweep * i / count))
-        for i in range(1, count)
-    ]  # fmt: skip
-    return [(state.x, state.y), *middle, (x, y)]
-
-
-def _sweep(start: float, end: float, clockwise: bool) -> float:
-    sweep = end - start
-    if clockwise:
-        return sweep if sweep < 0 else sweep - 2 * math.pi
-    return sweep if sweep > 0 else sweep + 2 * math.pi
-
-
-def _single_quadrant_centre(state: _State, x: float, y: float, offset: tuple[float, float], clockwise: bool) -> tuple[float, float]:
-    """Offsets are unsigned in single-quadrant mode: the centre that gives equal radii and at most a quarter turn."""
-    best, smallest = (state.x + offset[0], state.y + offset[1]), math.inf
-    for sx in (1, -1):
-        for sy in (1, -1):
-            centre = (state.x + sx * abs(offset[0]), state.y + sy * abs(offset[1]))
-            start = math.atan2(state.y - centre[1], state.x - centre[0])
-            sweep = abs(_sweep(start, math.atan2(y - centre[1], x - centre[0]), clockwise))
-            miss = abs(math.dist(centre, (state.x, state.y)) - math.dist(centre, (x, y)))
-            if sweep <= math.pi / 2 + 1e-3 and miss < smallest:
-                best, smallest = centre, miss
-    return best
+            _put(state, Drawn("region", state.dark, ring, None, 0.0, state.given or None))

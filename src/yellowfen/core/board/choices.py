@@ -1,0 +1,34 @@
+"""What the user decided about how a board is to be read; kept with the board and obeyed at every reading."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from yellowfen.core.board.board import Role
+from yellowfen.core.board.shift import Shift
+
+
+@dataclass(frozen=True)
+class PartChoice:
+    """A correction to one part: its name, value, footprint (a package's name), or a turn beyond the table's (degrees)."""
+
+    name: str = ""
+    value: str = ""
+    footprint: str = ""
+    turn_deg: float = 0.0
+    left_out: bool = False
+
+
+@dataclass(frozen=True)
+class Choices:
+    """Roles by file, the accepted shift of the placement, turns by side, corrections by part."""
+
+    roles: Mapping[str, Role] = field(default_factory=dict)
+    shift: Shift | None = None
+    turns: Mapping[str, int] = field(default_factory=dict)
+    parts: Mapping[str, PartChoice] = field(default_factory=dict)
+
+    def with_roles(self, roles: Mapping[str, Role]) -> "Choices":
+        return replace(self, roles={**self.roles, **roles})
+
+    def with_part(self, ref: str, choice: PartChoice) -> "Choices":
+        return replace(self, parts={**self.parts, ref: choice})

@@ -1,0 +1,195 @@
+"""Which pads share copper, and how a pad hangs on a plane: from the copper's spans and the plated holes.
+
+Laws: pads joined by copper and plated holes share a net, and no others; a name given by attributes or a netlist is
+kept where the copper agrees, and a disagreement is said.
+"""
+
+import itertools
+import math
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowfen.core.board.board import Finding, Hole, Pad
+from yellowfen.core.board.spans import Spans
+from yellowfen.core.source.mark import Mark, constant
+
+PLANE_MM2 = constant(
+    "plane_area", 150.0, "mm²", Mark.FROM_MEMORY, "copper of this area within a few cm keeps a joint cool", "what counts as a plane"
+)
+PLANE_SHARE = constant("plane_share", 0.12, "1", Mark.FROM_MEMORY, "or this share of a small board", "what counts as a plane")
+SOLID_SHARE = constant("solid_share", 0.5, "1", Mark.FROM_MEMORY, "spokes meet at most about a third of a pad's edge", "solid or relieved")
+_RIM_MM, _MOAT_MM, _RELIEF_ROOM_MM = 0.06, 0.08, 0.55
+_AROUND = tuple((math.cos(k * math.pi / 4), math.sin(k * math.pi / 4)) for k in range(8))
+
+
+class _Pieces:
+    """Union-find over (layer, label) pieces of copper."""
+
+    def __init__(self, layers: Sequence[Spans]) -> None:
+        counts = [len(layer.label_areas) for layer in layers]
+        self.starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+        self.parent = list(range(int(self.starts[-1])))
+
+    def root(self, piece: int) -> int:
+        while self.parent[piece] != piece:
+            self.parent[piece] = self.parent[self.parent[piece]]
+            piece = self.parent[piece]
+        return piece
+
+    def join(self, pieces: Sequence[int]) -> None:
+        for a, b in itertools.pairwise(pieces):
+            first, second = self.root(a), self.root(b)
+            if first != second:
+                self.parent[max(first, second)] = min(first, second)
+
+
+def trace(layers: Mapping[str, Spans], holes: Sequence[Hole], pads: Sequence[Pad], board_mm2: float,
+          named_points: Sequence[tuple[str, float, float, str]] = ()) -> tuple[list[Pad], list[Finding]]:  # fmt: skip
+    """Pads with net and tie, and what does not agree.
+
+    `layers` from top to bottom by name; `named_points` are (net, x, y, side) from a netlist, side "both" for holes.
+    """
+    names, spans = list(layers), list(layers.values())
+    if not spans or not pads:
+        return list(pads), []
+    pieces = _Pieces(spans)
+    plated = [hole for hole in holes if hole.plated]
+    at_holes = _at_holes(spans, plated, pieces)
+    for hole_pieces in at_holes:
+        pieces.join(hole_pieces)
+    own = _own_pieces(names, spans, pads, pieces)
+    nets, findings = _names(own, pads, pieces, names, spans, named_points)
+    ties = _ties(names, spans, pads, own, pieces, plated, at_holes, board_mm2)
+    traced = [
+        replace(pad, net=nets.get(pieces.root(piece), pad.net) if piece >= 0 else pad.net, tie=tie)
+        for pad, piece, tie in zip(pads, own, ties, strict=True)
+    ]
+    return traced, findings
+
+
+def _at_holes(spans: Sequence[Spans], holes: Sequence[Hole], pieces: _Pieces) -> list[list[int]]:
+    """Pieces of copper that meet each plated hole: at its middle, or at its rim on most sides."""
+    if not holes:
+        return []
+    ends = [
+        [(hole.x_mm, hole.y_mm), (hole.x2_mm if hole.x2_mm is not None else hole.x_mm, hole.y2_mm if hole.y2_mm is not None else hole.y_mm)]
+        for hole in holes
+    ]
+    probes = np.array([[(x, y), *((x + dx * (hole.drill_mm / 2 + _RIM_MM), y + dy * (hole.drill_mm / 2 + _RIM_MM)) for dx, dy in _AROUND)]
+                       for hole, both in zip(holes, ends, strict=True) for x, y in both])  # fmt: skip
+    met: list[list[int]] = [[] for _ in holes]
+    for layer, one in enumerate(spans):
+        labels = one.label_at(probes.reshape(-1, 2)).reshape(len(holes), 2, 9)
+        for index in np.nonzero((labels >= 0).any(axis=(1, 2)))[0].tolist():
+            reach = holes[index].layers
+            if reach and len(spans) > 2 and not min(reach) <= layer + 1 <= max(reach):
+                continue
+            for end in labels[index].tolist():
+                label = max(set(end), key=lambda value: (value >= 0, end.count(value)))
+                if label >= 0 and (end.count(label) >= 3 or end[0] == label):
+                    met[index].append(int(pieces.starts[layer]) + label)
+    return met
+
+
+def _own_pieces(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], pieces: _Pieces) -> list[int]:
+    """The piece of copper each pad is part of on its own side, −1 without copper there."""
+    own = [-1] * len(pads)
+    for side in ("top", "bottom"):
+        if side not in names:
+            continue
+        layer = names.index(side)
+        mine = [index for index, pad in enumerate(pads) if pad.side == side]
+        if not mine:
+            continue
+        labels = spans[layer].label_at(np.array([(pads[index].x_mm, pads[index].y_mm) for index in mine]))
+        for index, label in zip(mine, labels.tolist(), strict=True):
+            if label < 0:
+                label = _label_in_ring(spans[layer], pads[index])
+            own[index] = int(pieces.starts[layer]) + label if label >= 0 else -1
+    return own
+
+
+def _label_in_ring(spans: Spans, pad: Pad) -> int:
+    """For pads whose middle is bare: a label a little inside their outline."""
+    inside = _along(pad, -_RIM_MM)
+    labels = spans.label_at(inside)
+    seen = labels[labels >= 0]
+    return int(np.bincount(seen).argmax()) if len(seen) else -1
+
+
+def _along(pad: Pad, outward_mm: float, count: int = 32) -> NDArray[np.float64]:
+    """Evenly spaced places along a pad's outline, moved outward (count, 2)."""
+    from yellowfen.core.board.spans_kernel import along
+
+    places = np.empty((count, 2))
+    along(np.array(pad.ring), outward_mm, places)
+    return places
+
+
+def _names(own: list[int], pads: Sequence[Pad], pieces: _Pieces, names: list[str], spans: Sequence[Spans],
+           named_points: Sequence[tuple[str, float, float, str]]) -> tuple[dict[int, str], list[Finding]]:  # fmt: skip
+    """A name for every net that a pad is on, by vote of attributes and netlist, else numbered; and disagreements."""
+    votes: dict[int, dict[str, int]] = defaultdict(lambda: defaultdict(int))
+    for pad, piece in zip(pads, own, strict=True):
+        if pad.net and piece >= 0:
+            votes[pieces.root(piece)][pad.net] += 1
+    for side, layer in (("top", 0), ("bottom", len(spans) - 1)):
+        mine = [point for point in named_points if point[3] in (side, "both")]
+        if mine and names[layer] == side:
+            labels = spans[layer].label_at(np.array([(x, y) for _, x, y, _ in mine]))
+            for (net, *_), label in zip(mine, labels.tolist(), strict=True):
+                if label >= 0 and net not in ("N/C", ""):
+                    votes[pieces.root(int(pieces.starts[layer]) + label)][net] += 1
+    nets: dict[int, str] = {}
+    where: dict[str, list[int]] = defaultdict(list)
+    findings: list[Finding] = []
+    for root, said in votes.items():
+        nets[root] = max(said, key=lambda net: (said[net], net))
+        where[nets[root]].append(root)
+        if len(said) > 1:
+            findings.append(Finding("nets", f"{' and '.join(sorted(said)[:4])} share copper, though the files name them apart"))
+    for net, roots in sorted(where.items()):
+        if len(roots) > 1:
+            findings.append(Finding("nets", f"{net} lies in {len(roots)} pieces of copper that nothing joins"))
+    number = 0
+    for piece in own:
+        root = pieces.root(piece) if piece >= 0 else -1
+        if root >= 0 and root not in nets:
+            number += 1
+            nets[root] = f"net {number}"
+    return nets, findings[:12]
+
+
+def _ties(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], own: list[int], pieces: _Pieces, holes: Sequence[Hole],
+          at_holes: list[list[int]], board_mm2: float) -> list[str]:  # fmt: skip
+    """How each pad hangs on a plane: solid, relief, via or not at all."""
+    least = min(PLANE_MM2, PLANE_SHARE * board_mm2)
+    areas = np.concatenate([one.label_areas for one in spans]) if len(spans) else np.zeros(0)
+    places = np.array([(hole.x_mm, hole.y_mm) for hole in holes]).reshape(-1, 2)
+    ties = []
+    for pad, piece in zip(pads, own, strict=True):
+        if piece < 0:
+            ties.append("")
+            continue
+        layer = names.index(pad.side)
+        tie = _contact(spans[layer], pad, piece - int(pieces.starts[layer])) if areas[piece] >= least else ""
+        if not tie and len(places):
+            reach = math.hypot(pad.size_x_mm, pad.size_y_mm) / 2 + 1.5
+            near = np.nonzero(np.hypot(places[:, 0] - pad.x_mm, places[:, 1] - pad.y_mm) < reach)[0]
+            through = any(piece in at_holes[k] and any(areas[other] >= least for other in at_holes[k] if other != piece) for k in near)
+            tie = "via" if through else ""
+        ties.append(tie)
+    return ties
+
+
+def _contact(spans: Spans, pad: Pad, label: int) -> str:
+    """Solid when the plane meets most of the pad's edge; relief when it lies close all round and meets some of it."""
+    share = float((spans.label_at(_along(pad, _MOAT_MM)) == label).mean())
+    if share >= SOLID_SHARE:
+        return "solid"
+    around = float((spans.label_at(_along(pad, _RELIEF_ROOM_MM)) == label).mean())
+    return "relief" if share > 0 and around >= 0.4 else ""

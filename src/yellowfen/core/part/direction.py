@@ -1,0 +1,49 @@
+"""Which way round a part goes, and what its mark looks like."""
+
+from dataclasses import dataclass
+
+from yellowfen.core.part.package import Package
+from yellowfen.core.source.mark import Mark
+
+# Where the mark of a family sits [common practice; handbook tables of marks]. A part that needs none is not listed.
+_MARKS = {
+    "chip LED": (
+        "its ends are marked by habit, a bar, dot or triangle underneath, and makers differ: touch it with a meter's diode range before placing",
+        True,
+    ),
+    "plastic LED": ("a cut corner or notch, cathode by most makers but not all: test with a meter", True),
+    "diode": ("the bar is the cathode", False),
+    "tantalum": ("the bar is PLUS, the other way round from a diode's", False),
+    "can": ("the dark stripe on top is MINUS; the base has cut corners on the plus side", False),
+    "PLCC": ("pin 1 is in the middle of a side, under the dimple; one corner is bevelled", False),
+    "BGA": ("a dot or a bare corner at A1", False),
+    "crystal": ("a dot or a cut corner at pin 1; half a turn does no harm on most four-pad crystals", True),
+    "SOT": ("it goes one way only: count the leads of each side", False),
+    "tab": ("it goes one way only: the tab on the large pad", False),
+    "connector": ("look at which way the mouth opens; pin 1 has a triangle or a longer pad", False),
+    "USB socket": ("the mouth looks over the board's edge", False),
+    "flat-cable connector": ("look at which way the mouth opens", False),
+}
+_PIN_1 = "a dot, dimple, notch or bevelled edge at pin 1"
+_UNDIRECTED = ("chip", "inductor", "switch")
+
+
+@dataclass(frozen=True)
+class Direction:
+    """The way round of a part: where to look for its mark; `doubtful` when makers differ."""
+
+    look_for: str
+    doubtful: bool
+    mark: Mark = Mark.COMMON_PRACTICE
+
+
+def direction_of(package: Package) -> Direction | None:
+    """Where to look for the mark, None for a part that may go either way round."""
+    if package.polarity:
+        return Direction(package.polarity, False)
+    if package.family in _UNDIRECTED or (package.family == "own" and not package.has_pin_1):
+        return None
+    if package.family == "unknown":
+        return Direction("not known: find pin 1 or the polarity mark before you place it", True) if len(package.lands) > 2 else None
+    said, doubtful = _MARKS.get(package.family, (_PIN_1, False))
+    return Direction(said, doubtful)

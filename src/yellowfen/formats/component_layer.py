@@ -1,0 +1,41 @@
+"""Placements from an X3 component layer: part centres as flashes with attributes for reference, rotation and package."""
+
+from yellowfen.core.board.join import Placement
+from yellowfen.formats.gerber.layer import Drawn, GerberLayer
+
+
+def placements_of(layer: GerberLayer) -> list[Placement]:
+    """One placement for every named part centre, in file coordinates."""
+    words = layer.function
+    side = "bottom" if "bot" in words else "top"
+    found: dict[str, Placement] = {}
+    for one in layer.drawn:
+        given = one.given or {}
+        ref = (given.get(".C") or ("",))[0]
+        if one.kind != "flash" or not ref or ref in found or not _is_centre(one):
+            continue
+        found[ref] = Placement(
+            ref[:40],
+            _first(given, ".CVal")[:80],
+            (_first(given, ".CFtp") or _first(given, ".CPgN"))[:120],
+            *one.path[0],
+            _turn(_first(given, ".CRot")),
+            side,
+        )
+    return list(found.values())
+
+
+def _is_centre(one: Drawn) -> bool:
+    return one.pen is not None and one.pen.function in ("ComponentMain", "")
+
+
+def _first(given: object, key: str) -> str:
+    values = given.get(key, ("",)) if hasattr(given, "get") else ("",)
+    return str(values[0]) if values else ""
+
+
+def _turn(text: str) -> float:
+    try:
+        return float(text) % 360
+    except ValueError:
+        return 0.0

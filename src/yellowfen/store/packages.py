@@ -1,0 +1,41 @@
+"""The user's own packages, and the columns chosen for headings of part tables."""
+
+import json
+import sqlite3
+
+from yellowfen.core.part.library import OwnPackage
+from yellowfen.store.packing import pack, unpack
+
+
+def rows(connection: sqlite3.Connection) -> list[OwnPackage]:
+    """All own packages by name."""
+    found = connection.execute("SELECT content FROM own_package ORDER BY name").fetchall()
+    return [unpack(OwnPackage, row["content"]) for row in found]
+
+
+def keep(connection: sqlite3.Connection, one: OwnPackage) -> None:
+    """Store a package in place of one of the same name."""
+    connection.execute("INSERT OR REPLACE INTO own_package (name, content) VALUES (?, ?)", (one.name, pack(one)))
+
+
+def remove(connection: sqlite3.Connection, name: str) -> None:
+    """Forget a package; boards read before keep it until they are read again."""
+    connection.execute("DELETE FROM own_package WHERE name = ?", (name,))
+
+
+def headings(connection: sqlite3.Connection) -> dict[str, dict[str, int]]:
+    """Columns by field for every heading that the user corrected once."""
+    found = connection.execute("SELECT heading, columns FROM heading_choice").fetchall()
+    return {row["heading"]: json.loads(row["columns"]) for row in found}
+
+
+def keep_heading(connection: sqlite3.Connection, heading: str, columns: dict[str, int]) -> None:
+    """Remember the columns of a heading."""
+    connection.execute("INSERT OR REPLACE INTO heading_choice (heading, columns) VALUES (?, ?)", (heading, json.dumps(columns)))
+
+
+def forget_heading(connection: sqlite3.Connection, heading: str, before: dict[str, int] | None) -> None:
+    """Put a heading back to what was remembered before, or to nothing."""
+    connection.execute("DELETE FROM heading_choice WHERE heading = ?", (heading,))
+    if before is not None:
+        keep_heading(connection, heading, before)
