@@ -7,9 +7,12 @@ import sys
 import time
 from collections import Counter
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from yellowfen.errors import InvalidValue, UnreadableFile, YellowfenError
+
+if TYPE_CHECKING:
+    from yellowfen.core.board.board import Board
 
 DEFAULT_DATA = Path(os.environ.get("YELLOWFEN_DATA", str(Path.home() / ".local" / "share" / "yellowfen")))
 
@@ -32,8 +35,14 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("files", nargs="+", metavar="FILE")
     verb.add_argument("--json", action="store_true")
     verb.add_argument("--keep", action="store_true", help="store the board in the database")
+    verb.add_argument("--thickness", type=float, default=1.6, metavar="MM", help="board thickness in mm (default %(default)s)")
     _data(verb)
     verb.set_defaults(run=_import)
+    verb = verbs.add_parser("triage", help="judge every part of a board before the work, and what to change on the next one")
+    verb.add_argument("board", metavar="BOARD", help="the number of a stored board, or a zip, file or folder of board files")
+    verb.add_argument("--json", action="store_true")
+    _data(verb)
+    verb.set_defaults(run=_triage)
     verb = verbs.add_parser("rehearse", help="rehearse the heat of a rehearsal file (docs/rehearsal-file.md)")
     verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
     verb.add_argument("--json", action="store_true")
@@ -82,29 +91,86 @@ def _import(given: argparse.Namespace) -> None:
     from yellowfen.workflows.boards import import_board, read_upload
 
     uploads = [(name, _read(name)) for name in given.files]
-    board, _ = read_upload(uploads)
-    summary = {
-        "name": board.name, "width_mm": board.width_mm, "height_mm": board.height_mm,
-        "layers": [{"file": one.file, "role": str(one.role), "why": one.why, "facts": one.facts} for one in board.layers],
-        "pads": dict(Counter(pad.side for pad in board.pads)),
-        "paste_openings": board.paste_openings, "paste_area_mm2": board.paste_area_mm2,
-        "holes": len(board.holes),
-        "copper": [{"layer": one.layer, "area_mm2": one.area_mm2} for one in board.copper],
-        "parts": [{"ref": p.ref, "package": p.package.name, "side": p.side, "pads": len(p.package.lands), "note": p.note} for p in board.parts],
-        "unresolved": [{"about": one.about, "sentence": one.sentence} for one in board.findings],
-    }  # fmt: skip
+    board, _ = read_upload(uploads, thickness_mm=given.thickness)
+    summary = _summary(board)
     if given.keep:
-        summary["board_id"] = import_board(_open(given.data), uploads)
+        summary["board_id"] = import_board(_open(given.data), uploads, thickness_mm=given.thickness)
     if given.json:
         print(json.dumps(summary, indent=1, ensure_ascii=False))
         return
+    nets = len(summary["nets"])
     print(
-        f"{board.name}: {board.width_mm:.1f} x {board.height_mm:.1f} mm, {len(board.parts)} parts, {len(board.pads)} pads, {len(board.holes)} holes"
+        f"{board.name}: {board.width_mm:.1f} x {board.height_mm:.1f} mm, {len(board.parts)} parts, {len(board.pads)} pads, {len(board.holes)} holes, {nets} nets"
     )
     for layer in board.layers:
         print(f"  {layer.file}: {layer.role} ({layer.why})")
+    for proposal in board.proposals:
+        print(f"  ? {proposal.sentence}")
     for finding in board.findings:
         print(f"  ! {finding.about}: {finding.sentence}")
+
+
+def _summary(board: "Board") -> dict[str, Any]:
+    """What was read, counted: layers with unit and extent, pads, paste, drills, copper, parts, nets, and what stays open with its reason."""
+    nets = Counter(pad.net for pad in board.pads if pad.net)
+    return {
+        "name": board.name, "width_mm": board.width_mm, "height_mm": board.height_mm, "thickness_mm": board.thickness_mm,
+        "layers": [
+            {"file": one.file, "role": str(one.role), "why": one.why, "facts": one.facts, "unit": one.unit, "extent_mm": one.extent_mm, "problem": one.problem}
+            for one in board.layers
+        ],
+        "pads": {side: sum(pad.side == side for pad in board.pads) for side in ("top", "bottom")},
+        "paste_openings": board.paste_openings, "paste_area_mm2": board.paste_area_mm2,
+        "holes": len(board.holes),
+        "drills": [{"drill_mm": size, "plated": plated, "count": count}
+                   for (size, plated), count in sorted(Counter((round(hole.drill_mm, 3), hole.plated) for hole in board.holes).items())],
+        "slots": sum(hole.x2_mm is not None for hole in board.holes),
+        "copper": [{"layer": one.layer, "area_mm2": one.area_mm2} for one in board.copper],
+        "parts": [{"ref": p.ref, "value": p.value, "package": p.package.name, "side": p.side, "x_mm": round(p.x_mm, 3), "y_mm": round(p.y_mm, 3),
+                   "rotation_deg": p.rotation_deg, "pads": len(p.package.lands), "note": p.note} for p in board.parts],
+        "nets": [{"net": net, "pads": count} for net, count in sorted(nets.items())],
+        "plane_pins": [{"ref": pad.ref, "pin": pad.pin, "net": pad.net, "tie": pad.tie} for pad in board.pads if pad.tie and pad.ref],
+        "proposals": [{"sentence": one.sentence, "fits_before": one.fits_before, "fits_after": one.fits_after, "of": one.of} for one in board.proposals],
+        "unresolved": [{"about": one.about, "sentence": one.sentence} for one in board.findings],
+    }  # fmt: skip
+
+
+def _triage(given: argparse.Namespace) -> None:
+    from yellowfen.core.work.advice import advise
+    from yellowfen.core.work.triage import triage
+
+    board = _board(given)
+    judged = triage(board)
+    answer = {
+        "board": board.name,
+        "parts": [
+            {"ref": one.part.ref, "package": one.part.package.name, "side": one.part.side, "grade": one.grade, "weight": round(one.weight, 2),
+             "mass_mg": round(one.mass_mg, 2), "pitch_mm": one.pitch_mm, "nearest": one.nearest, "nearest_mm": one.nearest_mm,
+             "flags": [{"kind": str(flag.kind), "word": flag.word, "reason": flag.sentence, "weight": flag.weight, "mark": str(flag.mark)} for flag in one.flags]}
+            for one in judged
+        ],
+        "advice": [{"kind": one.kind, "title": one.title, "sentence": one.sentence, "refs": one.refs, "saves_min": round(one.saves_min, 2)} for one in advise(board)],
+    }  # fmt: skip
+    if given.json:
+        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        return
+    for one in judged:
+        print(f"{one.grade:5} {one.part.ref:8} {one.part.package.name:24} {', '.join(flag.word for flag in one.flags)}")
+    for item in advise(board):
+        print(f"{item.saves_min:6.1f} min  {item.title}: {item.sentence}")
+
+
+def _board(given: argparse.Namespace) -> "Board":
+    """The stored board of that number, or the board in that file or folder."""
+    from yellowfen.workflows.boards import read_upload
+
+    if given.board.isdigit() and not Path(given.board).exists():
+        from yellowfen.store import boards
+
+        return boards.get(_open(given.data), int(given.board))
+    path = Path(given.board)
+    names = sorted(str(one) for one in path.iterdir() if one.is_file()) if path.is_dir() else [given.board]
+    return read_upload([(name, _read(name)) for name in names])[0]
 
 
 def _rehearse(given: argparse.Namespace) -> None:

@@ -25,7 +25,7 @@ def drawn(*shapes: tuple[bool, object, float]) -> Spans:
 
 
 @settings(max_examples=40, deadline=None)
-@given(st.lists(POINT, min_size=3, max_size=3), POINT, POINT, st.floats(0.1, 3))
+@given(st.lists(POINT, min_size=3, max_size=3), POINT, POINT, st.floats(0.1, 2))
 def test_union_of_a_triangle_and_a_stroke(
     corners: list[tuple[float, float]], a: tuple[float, float], b: tuple[float, float], width: float
 ) -> None:

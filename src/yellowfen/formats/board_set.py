@@ -148,7 +148,12 @@ def _sort(guesses: dict[str, LayerGuess], layers: dict[str, GerberLayer], found:
         layer = layers.get(name)
         if layer is None:
             continue
-        facts = f"{layer.count('flash')} flashes, {layer.count('stroke')} strokes, {layer.count('region')} regions"
+        counts = [
+            (layer.count("flash"), "flash", "flashes"),
+            (layer.count("stroke"), "stroke", "strokes"),
+            (layer.count("region"), "region", "regions"),
+        ]
+        facts = ", ".join(f"{count} {one if count == 1 else many}" for count, one, many in counts if count) or "nothing drawn"
         guesses[name] = replace(guess, facts=facts, unit=layer.unit, extent_mm=extent_of(layer.drawn))
         if guess.role is Role.COMPONENTS:
             found.placements += placements_of(layer)

@@ -59,9 +59,10 @@ def replace(connection: sqlite3.Connection, board_id: int, board: Board, source:
     )
 
 
-def add_files(connection: sqlite3.Connection, board_id: int, files: dict[str, bytes]) -> None:
-    """Put more files to a board's."""
+def put_files(connection: sqlite3.Connection, board_id: int, files: dict[str, bytes]) -> None:
+    """Put files to a board's, in place of those of the same name."""
     with atomic(connection):
+        connection.executemany("DELETE FROM board_file WHERE board_id = ? AND name = ?", [(board_id, name) for name in files])
         _put_files(connection, board_id, files)
 
 

@@ -10,9 +10,10 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
-from yellowfen.web.routes import bench, boards, heat, home, logbook, look, runs, search, teach
+from yellowfen.web.routes import bench, boards, heat, home, imports, logbook, look, packages, runs, search, sketch, teach
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.opening import open_database
+from yellowfen.workflows.worker import HEAT, IMPORTS
 
 STATIC = Path(__file__).parent / "static"
 
@@ -20,17 +21,19 @@ STATIC = Path(__file__).parent / "static"
 def create_app(data: Path) -> FastAPI:
     """The application on the database in a folder (made and migrated here)."""
     open_database(data).close()
-    worker = WorkerProcess(data)
+    worker, importer = WorkerProcess(data, HEAT), WorkerProcess(data, IMPORTS)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         yield
         worker.stop()
+        importer.stop()
 
     app = FastAPI(title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.data = data
     app.state.worker = worker
-    for routes in (home, boards, heat, search, runs, look, teach, bench, logbook):
+    app.state.importer = importer
+    for routes in (home, sketch, imports, boards, packages, heat, search, runs, look, teach, bench, logbook):
         app.include_router(routes.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)

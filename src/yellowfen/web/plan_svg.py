@@ -4,6 +4,8 @@ Drawn in board millimetres (y up inside the flipped group). Pads and bodies carr
 scripts can find them; nothing here knows a stage.
 """
 
+from collections.abc import Mapping
+
 from markupsafe import Markup, escape
 
 from yellowfen.core.board.board import Board, BoardPart, Hole, Ink, Pad, Point
@@ -12,16 +14,17 @@ MARGIN_MM = 3.0
 SMALLEST_NAME_MM, LARGEST_NAME_MM = 1.1, 1.9
 
 
-def plan_svg(board: Board, side: str) -> Markup:
-    """The plan of one side; the bottom is drawn as seen from below (mirrored)."""
+def plan_svg(board: Board, side: str, grades: Mapping[str, str] | None = None) -> Markup:
+    """The plan of one side; the bottom is drawn as seen from below (mirrored). `grades` marks parts as hard, mind or easy."""
     w, h, m = board.width_mm, board.height_mm, MARGIN_MM
     mirror = f"translate({w:.3f},{h:.3f}) scale(-1,-1)" if side == "bottom" else f"translate(0,{h:.3f}) scale(1,-1)"
     ring = "".join(_ring_path(one) for one in board.outline)
     copper = "".join(_ink(one) for one in board.drawings.get(f"copper {side}", ()))
     legend = "".join(_ink(one) for one in board.drawings.get(f"legend {side}", ()))
-    pads = "".join(_pad(pad) for pad in board.pads if pad.side == side)
+    nets = {net: number for number, net in enumerate(sorted({pad.net for pad in board.pads if pad.net}))}
+    pads = "".join(_pad(pad, nets) for pad in board.pads if pad.side == side)
     shown = [part for part in board.parts if part.side == side]
-    bodies = "".join(_body(part) for part in shown)
+    bodies = "".join(_body(part, (grades or {}).get(part.ref, "")) for part in shown)
     names = "".join(_name(part, board, side) for part in shown)
     holes = "".join(_hole(hole) for hole in board.holes)
     return Markup(
@@ -47,9 +50,10 @@ def _ink(ink: Ink) -> str:
     return f'<path class="area {kind}" d="{ink.path}"/>'
 
 
-def _pad(pad: Pad) -> str:
+def _pad(pad: Pad, nets: Mapping[str, int]) -> str:
     named = f' data-ref="{escape(pad.ref)}" data-pin="{escape(pad.pin or "")}"' if pad.ref else ""
-    return f'<path class="pad"{named} d="{_ring_path(pad.ring)}"/>'
+    net = f' data-net="{nets[pad.net]}"' if pad.net else ""
+    return f'<path class="pad"{named}{net} d="{_ring_path(pad.ring)}"/>'
 
 
 def _hole(hole: Hole) -> str:
@@ -59,7 +63,7 @@ def _hole(hole: Hole) -> str:
     return f'<circle class="{kind}" cx="{hole.x_mm:.2f}" cy="{hole.y_mm:.2f}" r="{hole.drill_mm / 2:.3f}"/>'
 
 
-def _body(part: BoardPart) -> str:
+def _body(part: BoardPart, grade: str) -> str:
     package = part.package
     turn = part.rotation_deg if part.side == "top" else 180 - part.rotation_deg
     flip = "" if part.side == "top" else " scale(1,-1)"
@@ -70,7 +74,7 @@ def _body(part: BoardPart) -> str:
         if round_body
         else f'<rect x="{x:.2f}" y="{y:.2f}" width="{package.body_x_mm:.2f}" height="{package.body_y_mm:.2f}" rx="{min(package.body_x_mm, package.body_y_mm) * 0.08:.2f}"/>'
     )
-    shy = " shy" if package.heat_shy else ""
+    shy = (" shy" if package.heat_shy else "") + (f" {grade}" if grade else "")
     title = f"{part.ref} {part.value} {package.name}"
     return (
         f'<g class="part{shy}" data-ref="{escape(part.ref)}" tabindex="-1" transform="translate({part.x_mm:.3f},{part.y_mm:.3f}) rotate({turn:.2f}){flip}">'

@@ -7,10 +7,11 @@ from pathlib import Path
 
 
 class WorkerProcess:
-    """Owns one worker on a data folder."""
+    """Owns one worker with one duty on a data folder."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, duty: str) -> None:
         self._data = data
+        self._duty = duty
         self._process: subprocess.Popen[bytes] | None = None
         self._lock = threading.Lock()
 
@@ -18,7 +19,7 @@ class WorkerProcess:
         """Make sure a worker runs; it finds its work in the database."""
         with self._lock:
             if self._process is None or self._process.poll() is not None:
-                command = [sys.executable, "-m", "yellowfen.workflows.worker", str(self._data)]
+                command = [sys.executable, "-m", "yellowfen.workflows.worker", str(self._data), self._duty]
                 self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL)
 
     @property

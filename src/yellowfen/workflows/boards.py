@@ -16,6 +16,7 @@ from yellowfen.formats.bundle import label_of, unpack
 from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading, how_read
 from yellowfen.store import boards, imports, packages
 from yellowfen.store.boards import Source
+from yellowfen.store.database import atomic
 from yellowfen.workflows import heat
 
 LARGE_BYTES = 1_500_000
@@ -222,3 +223,19 @@ def reread_stale(connection: sqlite3.Connection) -> None:
             boards.replace(connection, board_id, read_board(source.files, name, source.choices), source)
         except UnreadableFile:
             boards.keep_as_read(connection, board_id)
+
+
+def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -> None:
+    """More files of the same board: a file of a name that is there already replaces it. On a problem nothing changes."""
+    source, before = boards.source_of(connection, board_id), boards.get(connection, board_id)
+    if source.sketch is not None:
+        raise Refused("this board was sketched by hand and has no files; bring the files in as a board of their own")
+    fresh, _ = unpacked(uploads, before.name, before.thickness_mm)
+    files = {**source.files, **fresh}
+    board = read_board(
+        files, before.name, source.choices, before.thickness_mm, library=library_of(connection), columns=packages.headings(connection)
+    )
+    with atomic(connection):
+        boards.put_files(connection, board_id, fresh)
+        boards.replace(connection, board_id, board, source)
+    heat.forget(board_id)

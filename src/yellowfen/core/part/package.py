@@ -96,12 +96,16 @@ class Package:
 
     @property
     def pitch_mm(self) -> float:
-        """Smallest distance between the middles of two lands; infinite for fewer than two."""
+        """Usual distance from a land's middle to the nearest other; infinite for fewer than two.
+
+        The median, since a track that the mask bares moves a pad's middle a little.
+        """
         places = np.array([(land.x_mm, land.y_mm) for land in self.lands if land.kind is not JointKind.THERMAL_PAD])
         if len(places) < 2:
             return math.inf
         apart = np.hypot(*(places[:, None, :] - places[None, :, :]).transpose(2, 0, 1))
-        return float(apart[~np.eye(len(places), dtype=bool)].min())
+        np.fill_diagonal(apart, math.inf)
+        return float(np.median(apart.min(axis=1)))
 
     @property
     def has_thermal_pad(self) -> bool:

@@ -88,7 +88,7 @@ class Triaged:
     def grade(self) -> str:
         """easy, mind or hard: by the heaviest flag and the sum."""
         worst = max((flag.weight for flag in self.flags), default=0.0)
-        return "hard" if worst >= 3 or self.weight >= 5 else "mind" if worst >= 1 else "easy"
+        return "hard" if worst >= 3 or self.weight >= 6 else "mind" if worst >= 1.5 or self.weight >= 2.5 else "easy"
 
 
 @dataclass(frozen=True)
@@ -192,7 +192,8 @@ def _judge(part: BoardPart, pads: dict[str, Pad], around: Surroundings, second: 
 
 def _usual(pitch_mm: float) -> float:
     """A measured pitch as the family's own, where it is one of the usual ones to within the drawing's rounding."""
-    return next((usual for usual in _USUAL_MM if abs(pitch_mm - usual) <= 0.015), round(pitch_mm, 2))
+    nearest = min(_USUAL_MM, key=lambda usual: abs(pitch_mm - usual))
+    return nearest if abs(pitch_mm - nearest) <= 0.015 else round(pitch_mm, 2)
 
 
 def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
@@ -202,10 +203,10 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
         harmless = harmless_bridges(part, pads)
         tail = f"; pins {', '.join(f'{a}-{b}' for a, b in harmless[:6])} share a net, so a bridge there is harmless" if harmless else ""
         if pitch <= FINE_MM:
-            yield Flag(Kind.PITCH, f"{pitch:.2g} mm pitch", f"{pitch:.2f} mm between pins: paste put on by hand bridges here{tail}", 3.0)
+            yield Flag(Kind.PITCH, f"{pitch:g} mm pitch", f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}", 3.0)
         else:
             yield Flag(
-                Kind.PITCH, f"{pitch:.2g} mm pitch", f"{pitch:.2f} mm between pins: one dot per pad, no line across the row{tail}", 1.5
+                Kind.PITCH, f"{pitch:g} mm pitch", f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}", 1.5
             )
     if len(package.lands) == 2 and package.family in ("chip", "chip LED") and package.body_x_mm < 1.3:
         weight = 2.0 if package.body_x_mm < 0.8 else 1.0

@@ -1,21 +1,32 @@
-"""Boards: bringing files in, the plan, what each file is, opening a job."""
+"""Boards: bringing files in, the plan with its leaves, corrections, revisions, opening a job."""
 
-from typing import Annotated
+from collections.abc import Mapping
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.board.board import Role
-from yellowfen.errors import InvalidValue, YellowfenError
-from yellowfen.store import boards
+from yellowfen.core.board.board import Board, Role
+from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
+from yellowfen.core.board.choices import PartChoice
+from yellowfen.core.part.catalogue import PALETTE
+from yellowfen.core.part.package import JointKind
+from yellowfen.core.work.advice import advise, build_minutes
+from yellowfen.core.work.triage import Kind, Triaged, triage
+from yellowfen.errors import InvalidValue, NotFound, YellowfenError
+from yellowfen.formats.part_table import FIELDS
+from yellowfen.store import boards, packages
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
-from yellowfen.workflows.boards import choose_roles, import_board
+from yellowfen.workflows import boards as work
+from yellowfen.workflows import parts as part_work
 from yellowfen.workflows.heat import open_job
 
 router = APIRouter()
+ROWS_SHOWN = 100
+_LEAVES = {"parts": "Parts", "files": "Files", "advice": "Next board", "changes": "What changed"}
 
 
 @router.get("/boards")
@@ -27,36 +38,101 @@ def _list_context(database: Database, problem: str = "", name: str = "", thickne
     return {"room": "boards", "boards": boards.rows(database), "problem": problem, "name": name, "thickness": thickness}
 
 
+def _uploads(files: list[UploadFile] | None) -> list[tuple[str, bytes]]:
+    return [(one.filename or "", one.file.read()) for one in files or []]
+
+
+def _opened(request: Request, kind: str, number: int) -> Response:
+    """To the board, or to the page that shows how far its reading is."""
+    if kind == "import":
+        request.app.state.importer.wake()
+        return RedirectResponse(f"/imports/{number}", status_code=303)
+    return RedirectResponse(f"/boards/{number}", status_code=303)
+
+
 @router.post("/boards")
 def bring_in(request: Request, database: Database, files: Annotated[list[UploadFile] | None, File()] = None, name: Annotated[str, Form()] = "",
              thickness_mm: Annotated[str, Form()] = "1.6") -> Response:  # fmt: skip
     try:
-        uploads = [(one.filename or "", one.file.read()) for one in files or []]
-        board_id = import_board(database, uploads, name, _number("thickness_mm", thickness_mm))
+        return _opened(request, *work.bring_in(database, _uploads(files), name, _number("thickness_mm", thickness_mm)))
     except YellowfenError as problem:
         return page(request, "boards.html", _list_context(database, str(problem), name, thickness_mm), status=status_of(problem))
-    return RedirectResponse(f"/boards/{board_id}", status_code=303)
 
 
 def _number(field: str, text: str) -> float:
     try:
-        return float(text.replace(",", "."))
+        return float(text.strip().replace(",", "."))
     except ValueError:
         raise InvalidValue(field, f"{text[:20]!r} is not a number") from None
 
 
+# --- the page ------------------------------------------------------------------------------------------------------
+
+
 @router.get("/boards/{board_id}")
-def board_page(request: Request, board_id: int, database: Database, side: str = "top") -> Response:
-    return page(request, "board.html", _board_context(database, board_id, side))
+def board_page(request: Request, board_id: int, database: Database, side: str = "top", leaf: str = "", kind: str = "", all_rows: bool = False,
+               part: str = "") -> Response:  # fmt: skip
+    return page(request, "board.html", _board_context(database, board_id, side, leaf, kind, all_rows, part))
 
 
-def _board_context(database: Database, board_id: int, side: str, problem: str = "") -> dict[str, object]:
+def _board_context(database: Database, board_id: int, side: str = "top", leaf: str = "", kind: str = "", all_rows: bool = False, part: str = "",
+                   problem: str = "") -> dict[str, Any]:  # fmt: skip
     board = boards.get(database, board_id)
-    shown = side if side in ("top", "bottom") else "top"
+    side = "bottom" if side == "bottom" else "top"
+    changed = work.changes_of(database, board_id)
+    judged = triage(board)
+    marked = [one for one in judged if not kind or any(flag.kind == kind for flag in one.flags)]
+    chosen = next((one for one in judged if one.part.ref == part), None)
+    if chosen is not None:
+        side = chosen.part.side
+    shown = leaf if leaf in _LEAVES else "changes" if changed else "parts" if board.parts else "files"
     return {
-        "room": "boards", "board_id": board_id, "board": board, "side": shown, "plan": plan_svg(board, shown),
-        "roles": [str(role) for role in Role], "problem": problem,
+        "room": "boards", "board": board, "board_id": board_id, "side": side, "leaf": shown, "problem": problem,
+        "leaves": [(key, name) for key, name in _LEAVES.items() if key != "changes" or changed],
+        "plan": plan_svg(board, side, {one.part.ref: one.grade for one in marked}), "nets": _net_names(board),
+        "counts": {grade: sum(one.grade == grade for one in judged) for grade in ("hard", "mind", "easy")},
+        "kinds": [(str(one), sum(any(flag.kind is one for flag in each.flags) for each in judged)) for one in Kind], "kind": kind,
+        "rows": marked if all_rows else marked[:ROWS_SHOWN], "found": len(marked), "all_rows": all_rows,
+        "card": _card_context(database, board_id, board, chosen) if chosen else None,
+        "roles": [str(role) for role in Role], "fields": FIELDS, "tables": work.tables_of(database, board_id) if shown == "files" else [],
+        "sketched": boards.sketch_of(database, board_id) is not None, "shifted": _shifted(database, board_id),
+        "advice": advise(board) if shown == "advice" else (), "minutes": build_minutes(board), "changed": changed,
     }  # fmt: skip
+
+
+def _shifted(database: Database, board_id: int) -> bool:
+    choices = boards.source_of(database, board_id).choices
+    return choices.shift is not None or bool(choices.turns)
+
+
+def _net_names(board: Board) -> list[str]:
+    return sorted({pad.net for pad in board.pads if pad.net})
+
+
+def _card_context(database: Database, board_id: int, board: Board, one: Triaged) -> dict[str, Any]:
+    pads = pads_by_pin(board, one.part.ref)
+    choices = boards.source_of(database, board_id).choices.parts
+    before = next((key for key, kept in choices.items() if kept.name == one.part.ref), one.part.ref)
+    own = [own.name for own in packages.rows(database)]
+    return {
+        "one": one, "part": one.part, "board_id": board_id, "choice": choices.get(before, PartChoice()), "sketched": not board.layers,
+        "pins": [(pin, pad.net or "", pad.tie) for pin, pad in sorted(pads.items(), key=lambda pair: (len(pair[0]), pair[0]))],
+        "harmless": harmless_bridges(one.part, pads), "known": [*own, *(name for names in PALETTE.values() for name in names)],
+        "joints": [(str(kind), kind.value) for kind in (JointKind.GULL_WING, JointKind.LEADLESS, JointKind.CHIP, JointKind.J_LEAD, JointKind.UNDER_BODY, JointKind.BALL)],
+    }  # fmt: skip
+
+
+@router.get("/boards/{board_id}/parts/{ref}")
+def part_card(request: Request, board_id: int, ref: str, database: Database) -> Response:
+    """The card of one part, to be put beside the plan."""
+    board = boards.get(database, board_id)
+    chosen = next((one for one in triage(board) if one.part.ref == ref), None)
+    if chosen is None:
+        raise NotFound(f"there is no part {ref} on this board")
+    return page(request, "part_card.html", {"card": _card_context(database, board_id, board, chosen)})
+
+
+# --- corrections -----------------------------------------------------------------------------------------------------
 
 
 async def _fields(request: Request) -> dict[str, str]:
@@ -65,16 +141,26 @@ async def _fields(request: Request) -> dict[str, str]:
     return {name: str(value) for name, value in form.items()}
 
 
+Fields = Annotated[dict[str, str], Depends(_fields)]
+
+
+def _again(request: Request, database: Database, board_id: int, problem: YellowfenError, leaf: str, part: str = "") -> Response:
+    """The page as it stands, with the sentence."""
+    return page(
+        request, "board.html", _board_context(database, board_id, leaf=leaf, part=part, problem=str(problem)), status=status_of(problem)
+    )
+
+
 @router.post("/boards/{board_id}/files")
-def change_roles(request: Request, board_id: int, database: Database, fields: Annotated[dict[str, str], Depends(_fields)]) -> Response:
+def change_roles(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
     try:
         chosen = {name.removeprefix("role:"): _role(value) for name, value in fields.items() if name.startswith("role:")}
         before = {guess.file: guess.role for guess in boards.get(database, board_id).layers}
         changed = {name: role for name, role in chosen.items() if before.get(name) != role}
-        choose_roles(database, board_id, changed, _number("thickness_mm", fields.get("thickness_mm", "1.6")))
+        work.choose_roles(database, board_id, changed, _number("thickness_mm", fields.get("thickness_mm", "1.6")))
     except YellowfenError as problem:
-        return page(request, "board.html", _board_context(database, board_id, "top", str(problem)), status=status_of(problem))
-    return RedirectResponse(f"/boards/{board_id}", status_code=303)
+        return _again(request, database, board_id, problem, "files")
+    return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
 
 
 def _role(text: str) -> Role:
@@ -82,6 +168,87 @@ def _role(text: str) -> Role:
         return Role(text)
     except ValueError:
         raise InvalidValue("role", f"{text[:30]!r} is not a kind of file") from None
+
+
+@router.post("/boards/{board_id}/columns")
+def change_columns(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
+    try:
+        work.choose_columns(database, board_id, fields.get("file", ""), _columns(fields))
+    except YellowfenError as problem:
+        return _again(request, database, board_id, problem, "files")
+    return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
+
+
+def _columns(fields: Mapping[str, str]) -> dict[str, int]:
+    """Field by column: the form names each column's meaning."""
+    columns: dict[str, int] = {}
+    for name, meaning in fields.items():
+        if name.startswith("column:") and meaning in FIELDS:
+            if meaning in columns:
+                raise InvalidValue(meaning, "two columns cannot mean the same; leave one out")
+            columns[meaning] = int(_number("column", name.removeprefix("column:")))
+    return columns
+
+
+@router.post("/boards/{board_id}/proposals/{place}")
+def accept(request: Request, board_id: int, place: int, database: Database) -> Response:
+    try:
+        work.accept_proposal(database, board_id, place)
+    except YellowfenError as problem:
+        return _again(request, database, board_id, problem, "files")
+    return RedirectResponse(f"/boards/{board_id}?leaf=parts", status_code=303)
+
+
+@router.post("/boards/{board_id}/placement/undo")
+def undo(board_id: int, database: Database) -> Response:
+    work.undo_placement(database, board_id)
+    return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
+
+
+@router.post("/boards/{board_id}/part")
+def correct(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
+    ref = fields.get("ref", "")
+    try:
+        turn = _number("turn", fields.get("turn", "0") or "0")
+        choice = PartChoice(fields.get("name", "").strip()[:20], fields.get("value", "").strip()[:80], fields.get("package", "").strip()[:120],
+                            turn, fields.get("left_out", "") == "yes")  # fmt: skip
+        now = work.correct_part(database, board_id, ref, choice)
+    except YellowfenError as problem:
+        return _again(request, database, board_id, problem, "parts", ref)
+    return RedirectResponse(f"/boards/{board_id}?leaf=parts" + ("" if choice.left_out else f"&part={now}"), status_code=303)
+
+
+@router.post("/boards/{board_id}/answers")
+def answer(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
+    ref = fields.get("ref", "")
+    try:
+        joint = next((kind for kind in JointKind if kind == fields.get("joint", "")), None)
+        if joint is None:
+            raise InvalidValue("joint", "say how its leads look")
+        shy = fields.get("shy", "no")
+        material = "plastic" if shy in ("yes", "iron") else fields.get("material", "moulded")
+        part_work.answer_questions(
+            database, board_id, ref, _number("height_mm", fields.get("height_mm", "")), joint, material, shy == "iron"
+        )
+    except YellowfenError as problem:
+        return _again(request, database, board_id, problem, "parts", ref)
+    return RedirectResponse(f"/boards/{board_id}?leaf=parts&part={ref}", status_code=303)
+
+
+# --- more files, revisions, jobs -------------------------------------------------------------------------------------
+
+
+@router.post("/boards/{board_id}/more")
+def more(request: Request, board_id: int, database: Database, files: Annotated[list[UploadFile] | None, File()] = None,
+         what: Annotated[str, Form()] = "revision") -> Response:  # fmt: skip
+    try:
+        if what == "more":
+            work.add_files(database, board_id, _uploads(files))
+            return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
+        thickness = boards.get(database, board_id).thickness_mm
+        return _opened(request, *work.bring_in(database, _uploads(files), "", thickness, board_id))
+    except YellowfenError as problem:
+        return _again(request, database, board_id, problem, "files")
 
 
 @router.post("/boards/{board_id}/remove")

@@ -1,12 +1,51 @@
-// The board page: a tap on a part says what it is.
+// The board page: a tap on a part opens its card, a tap on a pad shows its whole net, a change of a file's role reads again.
 "use strict";
 document.addEventListener("DOMContentLoaded", () => {
   const said = document.querySelector("[data-part-said]");
-  for (const plan of window.plans()) {
-    plan.onTap((ref, pin) => {
-      const title = plan.part(ref)?.querySelector("title")?.textContent ?? ref;
-      said.textContent = pin ? `${title}, pin ${pin}` : title;
-    });
+  const card = document.querySelector("[data-card]");
+  const nets = JSON.parse(document.getElementById("nets").textContent);
+  const here = window.location.pathname;
+  const [plan] = window.plans();
+
+  const choose = (ref) => {
+    for (const node of plan.svg.querySelectorAll(".part.chosen")) node.classList.remove("chosen");
+    plan.part(ref)?.classList.add("chosen");
+  };
+  const open = async (ref) => {
+    choose(ref);
+    const answer = await fetch(`${here}/parts/${encodeURIComponent(ref)}`, { headers: { accept: "text/html" } });
+    if (answer.ok) card.innerHTML = await answer.text();
+  };
+  const net = (pad) => {
+    for (const node of plan.svg.querySelectorAll(".pad.together")) node.classList.remove("together");
+    if (!pad || pad.dataset.net === undefined) return "";
+    const mine = [...plan.svg.querySelectorAll(`.pad[data-net="${pad.dataset.net}"]`)];
+    for (const node of mine) node.classList.add("together");
+    return `, net ${nets[Number(pad.dataset.net)]}: ${mine.length} pad${mine.length > 1 ? "s" : ""} on this side`;
+  };
+  plan.svg.addEventListener("click", (event) => {
+    if (plan.moved) return;
+    const pad = event.target.closest(".pad");
+    const part = event.target.closest("[data-ref]");
+    const tail = net(pad);
+    if (!part && !pad) return;
+    const ref = part?.dataset.ref;
+    const title = ref ? plan.part(ref)?.querySelector("title")?.textContent ?? ref : "A pad of no part";
+    said.textContent = pad ? `${title}${pad.dataset.pin ? `, pin ${pad.dataset.pin}` : ""}${tail}` : title;
+    if (ref) open(ref);
+  });
+  const first = card.querySelector("input[name=ref]")?.value;
+  const wanted = new URLSearchParams(window.location.search).get("part") ?? first;
+  if (wanted) choose(wanted);
+  document.addEventListener("click", (event) => {
+    const ref = event.target.closest("[data-show]")?.dataset.show;
+    if (!ref || !plan.part(ref)) return;
+    if (event.target.closest("a")) event.preventDefault();
+    open(ref);
+    plan.frameOn([plan.part(ref), ...plan.pads(ref)], 8);
+  });
+  for (const form of document.querySelectorAll("form[data-at-once]")) {
+    form.addEventListener("change", (event) => { if (event.target.matches("select")) form.requestSubmit(); });
   }
   for (const form of document.querySelectorAll("form[data-sure]")) {
     form.addEventListener("submit", (event) => { if (!window.confirm(form.dataset.sure)) event.preventDefault(); });

@@ -1,0 +1,50 @@
+"""A package as a small paper drawing with its lands, and its facts in one line."""
+
+from markupsafe import Markup
+
+from yellowfen.core.part.direction import direction_of
+from yellowfen.core.part.moisture import floor_life_of
+from yellowfen.core.part.package import Package
+
+
+def package_drawing(package: Package) -> Markup:
+    """Top view, the body over its lands, scaled to fit."""
+    reach_x = max([package.body_x_mm / 2, *(abs(land.x_mm) + land.size_x_mm / 2 for land in package.lands)])
+    reach_y = max([package.body_y_mm / 2, *(abs(land.y_mm) + land.size_y_mm / 2 for land in package.lands)])
+    reach = max(reach_x, reach_y) * 1.08
+    lands = "".join(
+        f'<rect class="pad" x="{land.x_mm - land.size_x_mm / 2:.3f}" y="{-land.y_mm - land.size_y_mm / 2:.3f}" width="{land.size_x_mm:.3f}" height="{land.size_y_mm:.3f}"/>'
+        for land in package.lands
+    )
+    body = (
+        f'<circle class="drawn-body" r="{package.body_x_mm / 2:.3f}"/>'
+        if package.family == "can"
+        else f'<rect class="drawn-body" x="{-package.body_x_mm / 2:.3f}" y="{-package.body_y_mm / 2:.3f}" width="{package.body_x_mm:.3f}" height="{package.body_y_mm:.3f}"/>'
+    )
+    first = next((land for land in package.lands if land.pin in ("1", "A1")), None)
+    dot = (
+        f'<circle class="drawn-first" cx="{first.x_mm * 0.62:.3f}" cy="{-first.y_mm * 0.62:.3f}" r="{reach * 0.06:.3f}"/>'
+        if first and direction_of(package)
+        else ""
+    )
+    return Markup(
+        f'<svg class="package" viewBox="{-reach:.3f} {-reach:.3f} {2 * reach:.3f} {2 * reach:.3f}" aria-hidden="true">{lands}{body}{dot}</svg>'
+    )
+
+
+def package_facts(package: Package) -> str:
+    """Size, pitch, limit and what to mind, in a few words."""
+    said = [f"{package.body_x_mm:g} × {package.body_y_mm:g} × {package.height_mm:.2g} mm"]
+    if len(package.lands) > 2:
+        said.append(f"{len(package.lands)} pads, {package.pitch_mm:.3g} mm apart")
+    said.append(f"{package.mass_mg:.2g} mg" if package.mass_mg < 1000 else f"{package.mass_mg / 1000:.2g} g")
+    if package.iron_only:
+        said.append("iron only")
+    else:
+        said.append(f"body to {package.limit_c:.0f}\N{NO-BREAK SPACE}°C")
+    if package.hidden_joints:
+        said.append("hidden joints")
+    life = floor_life_of(package)
+    if life is not None:
+        said.append(f"moisture {life.name}{' assumed' if life.assumed else ''}")
+    return ", ".join(said)

@@ -1,0 +1,18 @@
+// A large import: shows the step it is at, goes to the board when it is there.
+"use strict";
+document.addEventListener("DOMContentLoaded", () => {
+  const sheet = document.querySelector("[data-import]");
+  const bar = sheet.querySelector("progress");
+  if (!bar) return;
+  const look = async () => {
+    const answer = await fetch(`/api/imports/${sheet.dataset.import}`);
+    const one = await answer.json();
+    bar.max = one.of;
+    bar.value = one.done;
+    sheet.querySelector("[data-step]").textContent = one.said || "waiting for its turn";
+    if (one.state === "done") window.location.replace(`/boards/${one.board}`);
+    else if (one.state === "waiting" || one.state === "working") window.setTimeout(look, 300);
+    else window.location.reload();
+  };
+  look();
+});

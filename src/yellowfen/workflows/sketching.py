@@ -1,0 +1,58 @@
+"""A patch of a board sketched by hand: begun, changed, laid over a picture. It is a stored board from its first moment."""
+
+import sqlite3
+from dataclasses import replace
+
+from yellowfen.core.board.choices import Choices
+from yellowfen.core.board.sketch import Sketch, board_of
+from yellowfen.errors import Refused, UnreadableFile
+from yellowfen.store import boards
+from yellowfen.store.boards import Source
+from yellowfen.store.database import atomic
+from yellowfen.workflows import heat
+from yellowfen.workflows.boards import library_of
+
+MOST_PICTURE_BYTES = 12_000_000
+_KINDS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
+
+
+def begin(connection: sqlite3.Connection, name: str = "") -> int:
+    """A new, empty patch; returns its board's id."""
+    sketch = Sketch(name.strip()[:120] or f"Patch {sum(row.sketched for row in boards.rows(connection)) + 1}")
+    return boards.add(connection, board_of(sketch), Source({}, Choices(), sketch))
+
+
+def sketch_of(connection: sqlite3.Connection, board_id: int) -> Sketch:
+    """The sketch of a board; Refused for a board from files."""
+    sketch = boards.sketch_of(connection, board_id)
+    if sketch is None:
+        raise Refused("this board was read from files; only sketched patches can be drawn on")
+    return sketch
+
+
+def keep(connection: sqlite3.Connection, board_id: int, sketch: Sketch) -> None:
+    """Store a changed sketch and the board it makes; on a problem nothing changes."""
+    sketch_of(connection, board_id)
+    board = board_of(sketch, library_of(connection))
+    boards.replace(connection, board_id, board, Source({}, Choices(), sketch))
+    heat.forget(board_id)
+
+
+def lay_picture(connection: sqlite3.Connection, board_id: int, data: bytes, name: str) -> None:
+    """Keep a picture to draw over; where and how large it lies is part of the sketch."""
+    sketch_of(connection, board_id)
+    kind = next(
+        (kind for mark, kind in _KINDS if data.startswith(mark)), "image/webp" if data[:4] == b"RIFF" and data[8:12] == b"WEBP" else ""
+    )
+    if not kind:
+        raise UnreadableFile(name or "picture", "is not a PNG, JPEG or WebP picture; save it as one of these")
+    if len(data) > MOST_PICTURE_BYTES:
+        raise UnreadableFile(name or "picture", f"is larger than {MOST_PICTURE_BYTES // 1_000_000} MB; make it smaller")
+    boards.keep_picture(connection, board_id, kind, data)
+
+
+def take_picture_away(connection: sqlite3.Connection, board_id: int) -> None:
+    """Remove the picture under a sketch."""
+    with atomic(connection):
+        boards.remove_picture(connection, board_id)
+        keep(connection, board_id, replace(sketch_of(connection, board_id), picture=None))
