@@ -1,6 +1,8 @@
 """A layer's objects as ink for the plan and as spans of copper. Nothing is united here: what overlaps is simply drawn twice."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+
+import numpy as np
 
 from yellowfen.core.board.board import Ink, Point
 from yellowfen.core.board.spans import Draft
@@ -39,12 +41,10 @@ def ink_of(drawn: Iterable[Drawn], origin: Point, round_pens_only: bool = False)
 
 def _path(one: Drawn, origin: Point) -> tuple[float, str]:
     """Stroke width (0 for filled) and path data of one object."""
-    ox, oy = origin
     if one.kind == "stroke" and one.width_mm > 0:
-        return round(one.width_mm, 3), "M" + "L".join([f"{x - ox:.2f},{y - oy:.2f}" for x, y in one.path])
-    if one.kind == "flash" and one.pen is not None and one.pen.round_mm is not None and one._shape is None:
-        x, y = one.path[0]
-        return round(one.pen.round_mm, 3), f"M{x - ox:.2f},{y - oy:.2f}h0"
+        return round(one.width_mm, 3), _line(one.path, origin)
+    if one.kind == "flash" and one.pen is not None and one.pen.round_mm is not None:
+        return round(one.pen.round_mm, 3), _line(one.path, origin) + "h0"
     if one.kind == "region":
         return 0.0, _ring(one.path, origin, True)
     return 0.0, "".join(
@@ -54,15 +54,22 @@ def _path(one: Drawn, origin: Point) -> tuple[float, str]:
     )
 
 
-def _ring(coordinates: Iterable[tuple[float, ...]], origin: Point, solid: bool) -> str:
-    """A closed ring, anticlockwise when solid and clockwise when a hole, so that overlapping shapes add up under the nonzero rule."""
-    points = [(point[0] - origin[0], point[1] - origin[1]) for point in coordinates]
-    if points and points[0] == points[-1]:
-        points.pop()
-    turn = sum(a[0] * b[1] - b[0] * a[1] for a, b in zip(points, [*points[1:], *points[:1]], strict=True))
-    if (turn > 0) != solid:
-        points.reverse()
-    return "M" + "L".join([f"{x:.2f},{y:.2f}" for x, y in points]) + "Z"
+def _line(points: Iterable[Sequence[float]], origin: Point) -> str:
+    """An open path in whole hundredths of a millimetre."""
+    ox, oy = origin
+    return "M" + " ".join([f"{round((point[0] - ox) * 100)} {round((point[1] - oy) * 100)}" for point in points])
+
+
+def _ring(points: Iterable[Sequence[float]], origin: Point, solid: bool) -> str:
+    """A closed path, anticlockwise when solid and clockwise when a hole, so that overlapping shapes add up under the nonzero rule."""
+    ring = np.array([(point[0], point[1]) for point in points])
+    if len(ring) > 1 and (ring[0] == ring[-1]).all():
+        ring = ring[:-1]
+    after = np.roll(ring, -1, axis=0)
+    if (float((ring[:, 0] * after[:, 1] - after[:, 0] * ring[:, 1]).sum()) > 0) != solid:
+        ring = ring[::-1]
+    flat = np.rint((ring - origin) * 100).astype(np.int64).ravel().tolist()
+    return "M" + " ".join(map(str, flat)) + "Z"
 
 
 def draft_of(drawn: Iterable[Drawn], plane: Iterable[Point] | None = None) -> Draft:
@@ -74,7 +81,7 @@ def draft_of(drawn: Iterable[Drawn], plane: Iterable[Point] | None = None) -> Dr
         dark = one.dark if plane is None else not one.dark
         if one.kind == "stroke" and one.width_mm > 0:
             draft.stroke(dark, one.path, one.width_mm)
-        elif one.kind == "flash" and one.pen is not None and one.pen.round_mm is not None and one._shape is None:
+        elif one.kind == "flash" and one.pen is not None and one.pen.round_mm is not None:
             draft.stroke(dark, one.path, one.pen.round_mm)
         elif one.kind == "region":
             draft.area(dark, [one.path])

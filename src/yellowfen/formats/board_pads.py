@@ -173,7 +173,7 @@ def _boxes(drawn: Sequence[Drawn]) -> np.ndarray:
     """Boxes around objects that are no lines of a round pen, mm."""
     bounds = np.empty((len(drawn), 4))
     for index, one in enumerate(drawn):
-        if one.kind == "flash" and one.pen is not None and one._shape is None:
+        if one.kind == "flash" and one.pen is not None:
             (x, y), low = one.path[0], one.pen.bounds
             bounds[index] = (x + low[0], y + low[1], x + low[2], y + low[3])
         elif one.kind == "region":

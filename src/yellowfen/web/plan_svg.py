@@ -32,8 +32,8 @@ def plan_svg(board: Board, side: str, grades: Mapping[str, str] | None = None) -
         f' role="group" aria-label="Plan of {escape(board.name)}, {escape(side)} side" tabindex="0">'
         f'<g class="plan-view"><g transform="{mirror}">'
         f'<path class="plan-board" fill-rule="evenodd" d="{ring}"/>'
-        f'<g class="plan-copper">{copper}</g>'
-        f'<g class="plan-heat"></g><g class="plan-legend">{legend}</g>'
+        f'<g class="plan-copper" transform="scale(0.01)">{copper}</g>'
+        f'<g class="plan-heat"></g><g class="plan-legend" transform="scale(0.01)">{legend}</g>'
         f'<g class="plan-holes">{holes}</g><g class="plan-pads">{pads}</g><g class="plan-bodies">{bodies}</g>'
         f'<g class="plan-contours" clip-path="url(#board-shape)"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
     )
@@ -46,7 +46,7 @@ def _ring_path(ring: tuple[Point, ...]) -> str:
 def _ink(ink: Ink) -> str:
     kind = "clear" if ink.clear else "dark"
     if ink.width_mm:
-        return f'<path class="line {kind}" stroke-width="{ink.width_mm:g}" d="{ink.path}"/>'
+        return f'<path class="line {kind}" stroke-width="{ink.width_mm * 100:g}" d="{ink.path}"/>'
     return f'<path class="area {kind}" d="{ink.path}"/>'
 
 

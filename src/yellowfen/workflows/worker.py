@@ -20,6 +20,8 @@ def main(data: Path, duty: str) -> None:
     """Work until the parent process is gone. Each piece has a connection of its own."""
     parent = os.getppid()
     take = _take_import if duty == IMPORTS else _take_task
+    if duty == IMPORTS:
+        _warm_up()
     while os.getppid() == parent:
         connection = connect_existing(data)
         try:
@@ -28,6 +30,14 @@ def main(data: Path, duty: str) -> None:
         finally:
             connection.close()
         time.sleep(IDLE_S)
+
+
+def _warm_up() -> None:
+    """Load the readers and the compiled loops before the first board waits for them."""
+    from yellowfen.core.board.spans import load_loops
+    from yellowfen.workflows import boards  # noqa: F401
+
+    load_loops()
 
 
 def _take_task(connection: sqlite3.Connection) -> bool:

@@ -89,7 +89,7 @@ class Hole:
 
 @dataclass(frozen=True)
 class Ink:
-    """A bit of drawing: SVG path data in board millimetres (y up), filled at width 0, else a round-ended stroke.
+    """A bit of drawing: SVG path data in hundredths of a millimetre (y up), filled at width 0, else a round-ended stroke.
 
     `clear` ink takes away what was drawn before it.
     """

@@ -169,7 +169,11 @@ def _ties(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], own: li
     """How each pad hangs on a plane: solid, relief, via or not at all."""
     least = min(PLANE_MM2, PLANE_SHARE * board_mm2)
     areas = np.concatenate([one.label_areas for one in spans]) if len(spans) else np.zeros(0)
-    places = np.array([(hole.x_mm, hole.y_mm) for hole in holes]).reshape(-1, 2)
+    deep: dict[int, list[Hole]] = defaultdict(list)  # holes that lead from a piece to a plane on another layer
+    for hole, met in zip(holes, at_holes, strict=True):
+        for piece in met:
+            if any(areas[other] >= least for other in met if other != piece):
+                deep[piece].append(hole)
     ties = []
     for pad, piece in zip(pads, own, strict=True):
         if piece < 0:
@@ -177,11 +181,9 @@ def _ties(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], own: li
             continue
         layer = names.index(pad.side)
         tie = _contact(spans[layer], pad, piece - int(pieces.starts[layer])) if areas[piece] >= least else ""
-        if not tie and len(places):
+        if not tie:
             reach = math.hypot(pad.size_x_mm, pad.size_y_mm) / 2 + 1.5
-            near = np.nonzero(np.hypot(places[:, 0] - pad.x_mm, places[:, 1] - pad.y_mm) < reach)[0]
-            through = any(piece in at_holes[k] and any(areas[other] >= least for other in at_holes[k] if other != piece) for k in near)
-            tie = "via" if through else ""
+            tie = "via" if any(math.hypot(hole.x_mm - pad.x_mm, hole.y_mm - pad.y_mm) < reach for hole in deep.get(piece, ())) else ""
         ties.append(tie)
     return ties
 

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 ROW_MM, COARSE_ROW_MM = 0.02, 0.05
-MOST_SPANS = 500_000
+MOST_SPANS = 300_000
 GOLDEN = 0.6180339887498949
 Point = tuple[float, float]
 Ring = Sequence[Point]
@@ -145,3 +145,13 @@ def _row_mm(capsules: NDArray[np.float64], edges: NDArray[np.float64]) -> float:
     """Rows as fine as the layer's wealth of shapes allows: `ROW_MM` to `COARSE_ROW_MM`."""
     climbed = np.abs(capsules[:, 3] - capsules[:, 1]).sum() + 2 * capsules[:, 4].sum() + 0.5 * np.abs(edges[:, 3] - edges[:, 1]).sum()
     return float(np.clip(ROW_MM * climbed / ROW_MM / MOST_SPANS, ROW_MM, COARSE_ROW_MM))
+
+
+def load_loops() -> None:
+    """Run every compiled loop once on next to nothing: compiles them, or loads them from their cache."""
+    draft = Draft()
+    draft.area(True, [[(0.0, 0.0), (1.0, 0.0), (1.0, 1.0)]])
+    draft.stroke(False, [(0.0, 0.0), (1.0, 1.0)], 0.1)
+    spans = spans_of(draft, (0.0, 0.0), 1.0)
+    spans.coverage(0.5, 2, 2)
+    spans.label_at(np.zeros((1, 2)))

@@ -1,8 +1,6 @@
 """Compile the stepping kernel into its cache at set-up, so that no click waits for it: `python -m ...compile_kernel`."""
 
-import numpy as np
-
-from yellowfen.core.board.spans import Draft, spans_of
+from yellowfen.core.board.spans import load_loops
 from yellowfen.core.heat.rehearsal import Resolution, rehearse
 from yellowfen.core.heat.scene import BoardStack, Deed, HotAir, Move, PlacedPart, Scene, Side
 from yellowfen.core.part.catalogue import package_named
@@ -13,12 +11,7 @@ def warm_up() -> None:
     part = PlacedPart("R1", package_named("0603"), 5, 5, 0, Side.TOP, "Sn63Pb37")
     scene = Scene(BoardStack(10, 10, 1.6, ()), (part,), HotAir(6, 300, 20), (Move(Deed.HOLD, 0.5, ("R1",)),), ("R1",))
     rehearse(scene, Resolution(cell_mm=2.0, layers=3))
-    draft = Draft()
-    draft.area(True, [[(0.0, 0.0), (1.0, 0.0), (1.0, 1.0)]])
-    draft.stroke(False, [(0.0, 0.0), (1.0, 1.0)], 0.1)
-    spans = spans_of(draft, (0.0, 0.0), 1.0)
-    spans.coverage(0.5, 2, 2)
-    spans.label_at(np.zeros((1, 2)))
+    load_loops()
 
 
 if __name__ == "__main__":

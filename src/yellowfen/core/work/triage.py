@@ -205,9 +205,7 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
         if pitch <= FINE_MM:
             yield Flag(Kind.PITCH, f"{pitch:g} mm pitch", f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}", 3.0)
         else:
-            yield Flag(
-                Kind.PITCH, f"{pitch:g} mm pitch", f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}", 1.5
-            )
+            yield Flag(Kind.PITCH, f"{pitch:g} mm pitch", f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}", 1.5)
     if len(package.lands) == 2 and package.family in ("chip", "chip LED") and package.body_x_mm < 1.3:
         weight = 2.0 if package.body_x_mm < 0.8 else 1.0
         yield Flag(

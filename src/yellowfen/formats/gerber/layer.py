@@ -178,7 +178,24 @@ def shapes_of(drawn: Sequence[Drawn]) -> list[BaseGeometry]:
         made = capsules(np.array([(*one.path[0], *one.path[1]) for one in plain]), np.array([one.width_mm for one in plain]))
         for one, shape in zip(plain, made, strict=True):
             one._shape = shape
+    stamps: dict[int, list[Drawn]] = {}
+    for one in drawn:
+        if one._shape is None and one.kind == "flash" and one.pen is not None:
+            stamps.setdefault(id(one.pen), []).append(one)
+    for stamped in stamps.values():
+        _stamp(stamped)
     return [one.shape for one in drawn]
+
+
+def _stamp(flashes: Sequence[Drawn]) -> None:
+    """Shapes of flashes of one pen, made in one go where the pen is a polygon without holes."""
+    pen = flashes[0].pen
+    if pen is None or not isinstance(pen.shape, Polygon) or pen.shape.is_empty or pen.shape.interiors:
+        return
+    ring = np.array(pen.shape.exterior.coords)
+    made = shapely.polygons(ring[None] + np.array([one.path[0] for one in flashes])[:, None])
+    for one, shape in zip(flashes, made, strict=True):
+        one._shape = shape
 
 
 def combine(drawn: Iterable[Drawn]) -> BaseGeometry:
@@ -198,6 +215,19 @@ def combine(drawn: Iterable[Drawn]) -> BaseGeometry:
 def _apply(total: BaseGeometry, run: list[BaseGeometry], dark: bool) -> BaseGeometry:
     if not run:
         return total
-    joined = shapely.union_all(run)
+    joined = _united(run)
     result = (joined if total.is_empty else total.union(joined)) if dark else total.difference(joined)
     return shapely.MultiPolygon(polygons_of(result))
+
+
+def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
+    """The union; shapes that touch no other one are kept as they are, since overlaying thousands of them is slow."""
+    tree = shapely.STRtree(shapes)
+    which, others = tree.query(shapes, predicate="intersects")
+    met = np.zeros(len(shapes), dtype=bool)
+    met[which[which != others]] = True
+    if not met.any():
+        return shapely.MultiPolygon([piece for shape in shapes for piece in polygons_of(shape)])
+    together = shapely.union_all([shape for shape, meets in zip(shapes, met, strict=True) if meets])
+    alone = [piece for shape, meets in zip(shapes, met, strict=True) if not meets for piece in polygons_of(shape)]
+    return shapely.MultiPolygon([*polygons_of(together), *alone])

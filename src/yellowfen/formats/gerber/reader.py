@@ -148,6 +148,8 @@ def _coordinates(state: _State, at: int) -> int:
     """Draw as many plain coordinate commands as follow; returns the place after them (the same place if there is none)."""
     if state.unit is None or state.digits is None or state.incremental or state.trailing:
         return at
+    if state.mode == 1 and (run := _RUN.match(state.text, at)):
+        return _straight_run(state, at, run.end())
     match = _COORDINATE.match
     text, region = state.text, state.region
     per_x, per_y = state.unit / 10 ** state.decimals[0], state.unit / 10 ** state.decimals[1]
@@ -193,6 +195,50 @@ def _coordinates(state: _State, at: int) -> int:
         state.operation = int(operation)
     state.x, state.y, state.mode = x, y, mode
     return at
+
+
+_RUN = re.compile(r"(?:\s*(?:X[+-]?\d+)?(?:Y[+-]?\d+)?D0?[123]\*){6,}+")
+_POINT = re.compile(r"(?:X([+-]?\d+))?(?:Y([+-]?\d+))?D0?([123])\*")
+
+
+def _straight_run(state: _State, at: int, end: int) -> int:
+    """Draw a run of straight coordinate commands; what most files mostly consist of, so it is kept short."""
+    assert state.unit is not None
+    per_x, per_y = state.unit / 10 ** state.decimals[0], state.unit / 10 ** state.decimals[1]
+    region, x, y = state.region, state.x, state.y
+    plain_pen = state.pen is not None and state.pen.round_mm is not None and region is None
+    chain: list[Point] | None = None
+    operation = ""
+    points = _POINT.findall(state.text, at, end)
+    for index, (x_text, y_text, operation) in enumerate(points):
+        before = (x, y)
+        if x_text:
+            x = int(x_text) * per_x
+        if y_text:
+            y = int(y_text) * per_y
+        if not (-LARGEST_MM <= x <= LARGEST_MM and -LARGEST_MM <= y <= LARGEST_MM):
+            state.at = next(itertools.islice(_POINT.finditer(state.text, at, end), index, None)).start()
+            raise _Problem(f"a coordinate lies {max(abs(x), abs(y)):.0f} mm out, beyond any board")
+        if operation == "1":
+            if chain is not None and len(chain) < LONGEST_CHAIN:
+                chain.append((x, y))
+            elif region is None:
+                path = [before, (x, y)]
+                _stroke(state, path)
+                chain = path if plain_pen else None
+            else:
+                if not region:
+                    region.append([before])
+                region[-1].append((x, y))
+            continue
+        chain = None
+        if operation == "3":
+            _flash(state, x, y)
+        elif region is not None:
+            region.append([(x, y)])
+    _count(state, len(points))
+    state.x, state.y, state.operation = x, y, int(operation)
+    return end
 
 
 def _count(state: _State, points: int) -> None:

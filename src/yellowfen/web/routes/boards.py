@@ -31,6 +31,7 @@ _LEAVES = {"parts": "Parts", "files": "Files", "advice": "Next board", "changes"
 
 @router.get("/boards")
 def board_list(request: Request, database: Database) -> Response:
+    request.app.state.importer.wake()  # warm by the time files are chosen
     return page(request, "boards.html", _list_context(database))
 
 
