@@ -71,6 +71,14 @@ def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
     assert {finding.about for finding in lost.findings} == {"X2", "R9"}
 
 
+@pytest.mark.parametrize(("name", "fits"), [("0603", "0201"), ("0402", "01005"), ("0603", "0603")])
+def test_a_code_of_two_meanings_is_settled_by_the_pads(name: str, fits: str) -> None:
+    joined = join([Placement("C1", "", name, 30, 30, 0, "top")], pads_of(fits, 30, 30))
+    assert joined.parts[0].package.name.startswith(fits)
+    said = [finding.sentence for finding in joined.findings]
+    assert ["can mean" in one for one in said] == ([True] if name != fits else [])
+
+
 def test_patterns_propose_chips_rows_and_quads() -> None:
     pads = [*pads_of("0805", 10, 10), *pads_of("SOIC-8", 30, 30), *pads_of("QFP-48", 60, 60), *pads_of("0805", 10, 90, 90)]
     placements, named = propose(pads)

@@ -16,6 +16,16 @@ from yellowfen.formats.gerber.reader import read_gerber
 FLASH = "D10*\n" + at(5, 5, "D03")
 
 
+def cut_quarter(radius: float, half_gap: float) -> float:
+    """Area of a disc's quarter that lies beyond a gap's half width of both axes: an integral in closed form."""
+
+    def under(x: float) -> float:
+        return 0.5 * (x * math.sqrt(radius**2 - x**2) + radius**2 * math.asin(x / radius))
+
+    end = math.sqrt(radius**2 - half_gap**2)
+    return under(end) - under(half_gap) - half_gap * (end - half_gap)
+
+
 @pytest.mark.parametrize(
     ("aperture", "area"),
     [
@@ -34,13 +44,15 @@ def test_standard_apertures_have_their_areas(aperture: str, area: float) -> None
     [
         ("1,1,$1,0,0", "2", math.pi), ("21,1,$1,$2,0,0,30", "3X2", 6), ("20,1,0.5,0,0,4,0,0", "", 2), ("4,1,3,0,0,2,0,2,2,0,0,0", "", 2),
         ("5,1,6,0,0,2,0", "", 1.5 * math.sqrt(3)), ("1,1,4,0,0*1,0,2,0,0", "", 3 * math.pi), ("$3=$1x2+1-$2/2*1,1,$3,0,0", "1X2", math.pi),
-        ("7,0,0,4,2,0.5,0", "", 3 * math.pi - 4 * 0.5 * 1.0),
+        ("7,0,0,4,2,0.5,0", "", 4 * (cut_quarter(2, 0.25) - cut_quarter(1, 0.25))), ("7,0,0,4,2,0.5,-25", "", 4 * (cut_quarter(2, 0.25) - cut_quarter(1, 0.25))),
+        ("20,1,0.5,0,0,4,3,17", "", 2.5), ("4,1,4,0,0,2,0,2,2,0,2,0,0,30", "", 4), ("21,1,4,3,0,0,0*1,0,2,1,0,0", "", 12 - math.pi),
+        ("21,1,4,3,0,0,0*21,0,2,1,0,0,45", "", 10),
     ],
 )  # fmt: skip
 def test_macros_have_their_areas(macro: str, parameters: str, area: float) -> None:
     body = macro.replace("*", "*\n")
     define = f"%AMM1*\n{body}*%\n%ADD10M1{',' + parameters if parameters else ''}*%\n"
-    assert read_gerber(gerber(FLASH, define), "t").picture.area == pytest.approx(area, rel=0.012 if macro.startswith("7") else 1e-3)
+    assert read_gerber(gerber(FLASH, define), "t").picture.area == pytest.approx(area, rel=1e-3)
 
 
 def test_strokes_arcs_and_regions() -> None:
@@ -68,6 +80,41 @@ def test_polarity_step_repeat_blocks_and_load_commands() -> None:
     assert picture.bounds == pytest.approx((-1, -1, 11, 4), abs=0.01)
     scaled = read_gerber(gerber("%LS0.5*%\n%LMX*%\n" + FLASH, "%ADD10R,4X4*%\n"), "t")
     assert scaled.picture.area == pytest.approx(4)
+
+
+RECTANGLE_AND_DISC = "%ADD10R,4X2*%\n%ADD11C,2*%\n%ADD12C,1X0.5*%\n%ADD13O,3X1*%\n"
+
+
+@pytest.mark.parametrize(
+    ("body", "area"),
+    [
+        ("%LR30*%\nD10*\n" + at(5, 5, "D03"), 8), ("%LR77*%\nD13*\n" + at(5, 5, "D03"), 2 + math.pi / 4),
+        ("%LS2*%\nD13*\n" + at(5, 5, "D03"), 4 * (2 + math.pi / 4)), ("%LMXY*%\n%LR10*%\n%LS0.5*%\nD10*\n" + at(5, 5, "D03"), 2),
+        ("D10*\n" + at(5, 5, "D03") + "D12*\n" + at(5, 5, "D03"), 8),  # the hole of an aperture does not clear what lies beneath
+        ("D12*\n" + at(5, 5, "D03"), math.pi / 4 * 0.75),
+        ("%SRX3Y2I6.0J4.0*%\nD10*\n" + at(0, 0, "D03") + "%LPC*%\nD11*\n" + at(0, 0, "D03") + "%LPD*%\n%SR*%\n", 6 * (8 - math.pi)),
+        ("%ABD30*%\nD10*\n" + at(0, 0, "D03") + "%LPC*%\nD11*\n" + at(0, 0, "D03") + "%LPD*%\n%AB*%\nD30*\n" + at(0, 0, "D03") + "%LR90*%\n" + at(20, 0, "D03")
+         + "%LR0*%\n%LS0.5*%\n" + at(40, 0, "D03"), (8 - math.pi) * 2.25),
+        ("G75*\nD11*\n" + at(10, 0, "D02") + "G03*\nX0Y10000000I-10000000J0D01*\n", 2 * math.pi * 5 + math.pi),
+        ("G74*\nD11*\n" + at(10, 0, "D02") + "G03*\nX0Y10000000I10000000J0D01*\n", 2 * math.pi * 5 + math.pi),
+        ("G36*\n" + at(0, 0, "D02") + at(4, 0, "D01") + at(4, 4, "D01") + at(0, 4, "D01") + at(0, 0, "D01") + at(2, 0, "D01") + at(2, 2, "D01") + at(3, 2, "D01")
+         + at(3, 1, "D01") + at(2, 1, "D01") + at(2, 0, "D01") + "G37*\n", 15),
+        ("G36*\nG01*\n" + at(0, 0, "D02") + at(10, 0, "D01") + "G75*\nG03*\nX10000000Y6000000I0J3000000D01*\nG01*\n" + at(0, 6, "D01") + at(0, 0, "D01") + "G37*\n",
+         60 + math.pi * 4.5),
+    ],
+)  # fmt: skip
+def test_transformed_repeated_and_cleared_shapes_have_their_areas(body: str, area: float) -> None:
+    assert read_gerber(gerber(body, RECTANGLE_AND_DISC), "t").picture.area == pytest.approx(area, rel=1e-3)
+
+
+def test_deprecated_commands_are_obeyed_and_told() -> None:
+    negative = read_gerber(gerber("%IPNEG*%\nD10*\n" + at(2, 1, "D03") + at(30, 20, "D03"), RECTANGLE_AND_DISC), "plane")
+    assert negative.picture.area == pytest.approx(32 * 21 - 16, rel=1e-3)
+    offset = read_gerber(gerber("%OFA10B20*%\nD10*\n" + at(0, 0, "D03"), RECTANGLE_AND_DISC), "t")
+    assert offset.picture.centroid.coords[0] == pytest.approx((10, 20))
+    assert any("OF" in remark for remark in offset.remarks)
+    old = gerber("G54D10*\nX0Y0D03*\n", "%ADD10R,0.1X0.1*%\n", head="%FSLAX24Y24*%\nG70*\n")
+    assert read_gerber(old, "t").picture.area == pytest.approx(2.54**2)
 
 
 def test_attributes_name_the_pads() -> None:

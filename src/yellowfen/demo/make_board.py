@@ -19,6 +19,8 @@ from yellowfen.demo.strokes import write
 
 POUR_CLEARANCE_MM, SPOKE_MM, MASK_SWELL_MM = 0.25, 0.3, 0.05
 MOST_TRIES = 600
+# Ground pads that other tracks would shut in: they get their via before anything is routed.
+HEMMED_IN = {("U3", "15"), ("C5", "2"), ("J2", "2"), ("U1", "35"), ("C14", "2")}
 
 
 @dataclass(frozen=True)
@@ -115,6 +117,8 @@ def _route(pads: list[_PlacedPad]) -> _Copper:
     for x, y in HOLES_MM:
         router.block(99_999, (0, 1), x, y, HOLE_DRILL_MM / 2 + 0.3, HOLE_DRILL_MM / 2 + 0.3)
     _tab_vias(pads, router, copper, numbers["GND"])
+    hemmed_in = [pad for pad in pads if (pad.part.ref, pad.land.pin) in HEMMED_IN]
+    _ground_drops(hemmed_in, router, copper, numbers["GND"])
     queue = sorted((net for net in numbers if net not in ("-", "GND")), key=lambda net: -_span(net, pads))
     laid: dict[int, list[list[Node]]] = {}
     for _ in range(MOST_TRIES):
@@ -133,7 +137,7 @@ def _route(pads: list[_PlacedPad]) -> _Copper:
     for number, paths in laid.items():
         for path in paths:
             _keep_path(number, path, router, copper, names[number])
-    _ground_drops(pads, router, copper, numbers["GND"])
+    _ground_drops([pad for pad in pads if pad not in hemmed_in], router, copper, numbers["GND"])
     _stitch(router, copper, numbers["GND"])
     return copper
 

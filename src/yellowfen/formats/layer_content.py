@@ -32,6 +32,8 @@ def role_by_content(layer: GerberLayer, known: Known, holes: Sequence[tuple[floa
     if not kind:
         return Role.IGNORED, why
     side, sure = _side(layer, known)
+    if kind == "paste" and _wider_than_copper(layer, known):
+        kind, why = "mask", "openings a little wider than the copper's pads"
     pair = _SIDES[kind]
     role = pair[0] if side == "top" else pair[1]
     if role in taken:
@@ -80,6 +82,24 @@ def _kind(layer: GerberLayer, holes: Sequence[tuple[float, float]]) -> tuple[str
     if areas and not holes:
         return "copper", "pads and tracks"
     return "", "what it draws fits no kind of layer"
+
+
+def _wider_than_copper(layer: GerberLayer, known: Known) -> bool:
+    """True when most flashes are wider than the copper flashed in the same place: a mask, where paste would be as wide or narrower."""
+    copper = [
+        one
+        for role, other in known.values()
+        if role in (Role.COPPER_TOP, Role.COPPER_BOTTOM)
+        for one in other.drawn
+        if one.kind == "flash" and one.pen
+    ]
+    mine = [one for one in layer.drawn if one.kind == "flash" and one.pen and one.dark][:3000]
+    if not copper or not mine:
+        return False
+    tree = shapely.STRtree(shapely.points(np.array([one.path[0] for one in copper])))
+    which, what = tree.query_nearest(shapely.points(np.array([one.path[0] for one in mine])), max_distance=0.06, all_matches=False)
+    ratios = [mine[i].pen.shape.area / copper[k].pen.shape.area for i, k in zip(which.tolist(), what.tolist(), strict=True)]
+    return len(ratios) > 0.5 * len(mine) and float(np.median(ratios)) > 1.03
 
 
 def _side(layer: GerberLayer, known: Known) -> tuple[str, bool]:

@@ -16,6 +16,7 @@ from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.part.package import JointKind, Land, Package, with_lands
 
 _CELL_MM = 2.0
+_STRAY_MM = 2.5
 
 
 @dataclass(frozen=True)
@@ -88,7 +89,7 @@ def join(placements: Sequence[Placement], pads: Sequence[Pad], library: Library 
     for placed, packages in known:
         if not _claim_best(placed, packages, work):
             late.append((placed, packages[0]))
-    rivals = _rivals(placements)
+    rivals = _rivals([placed for placed, _ in late])
     for placed, package in late:
         work.parts[placed.ref] = _by_nearness(placed, package, rivals, work)
     named = tuple(replace(pad, ref=work.owner[i][0], pin=work.owner[i][1]) if i in work.owner else pad for i, pad in enumerate(pads))
@@ -239,6 +240,7 @@ def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, wo
         one for dx in (-1, 0, 1) for dy in (-1, 0, 1) for one in rivals.get((placed.side, cx + dx, cy + dy), ()) if one.ref != placed.ref
     ]
     mine = [i for i, pad in work.free.near(placed.side, placed.x_mm, placed.y_mm, reach) if _nearest(pad, placed, others, reach)]
+    mine = _without_strays(mine, placed, work.free)
     if len(mine) < 2 and package is not None and package.lands:
         work.findings.append(Finding(placed.ref, f"no pads were found for {package.name}; its own lands are assumed"))
         return _part(placed, package, False, "pads assumed")
@@ -263,6 +265,17 @@ def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, wo
         )
         return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")
     return _part(placed, with_lands(package, tuple(lands)), True, "")
+
+
+def _without_strays(pads: Sequence[int], placed: Placement, free: _Free) -> list[int]:
+    """Pads from the nearest outward, up to a gap that no package has."""
+    far = sorted((math.hypot(free.pads[i].x_mm - placed.x_mm, free.pads[i].y_mm - placed.y_mm), i) for i in pads)
+    kept: list[int] = []
+    for number, (distance, index) in enumerate(far):
+        if number and distance - far[number - 1][0] > _STRAY_MM:
+            break
+        kept.append(index)
+    return kept
 
 
 def _own_kind(package: Package | None, placed: Placement, library: Library) -> JointKind:

@@ -1,0 +1,86 @@
+"""A board as files that any board tool and this application read: Gerber with names, drill, placement, bill.
+
+Laws: pads, paste, holes, outline and parts come back the same when read again; a sketched patch's guessed copper is
+not drawn, since nobody knows where it runs.
+"""
+
+import csv
+import io
+from collections.abc import Iterable, Sequence
+
+from yellowfen.core.board.board import Board, Hole, Pad, Point
+
+_HEAD = "%FSLAX46Y46*%\n%MOMM*%\n"
+_COPPER = {"top": ("L1", "Top"), "bottom": ("L2", "Bot")}
+
+
+def board_files(board: Board) -> dict[str, bytes]:
+    """Files by name, ready to be read again."""
+    files = {"outline.gbr": _layer("Profile,NP", _outline(board.outline))}
+    for side, (number, word) in _COPPER.items():
+        pads = [pad for pad in board.pads if pad.side == side]
+        if pads:
+            files[f"copper-{side}.gbr"] = _layer(f"Copper,{number},{word}", _regions(pads, named=True))
+            files[f"mask-{side}.gbr"] = _layer(f"Soldermask,{word}", _regions(pads))
+            files[f"paste-{side}.gbr"] = _layer(f"Paste,{word}", _regions([pad for pad in pads if pad.paste_mm2 > 0]))
+    if not board.pads:
+        files["copper-top.gbr"] = _layer("Copper,L1,Top", "")
+    for plated, name in ((True, "holes.drl"), (False, "holes-npth.drl")):
+        holes = [hole for hole in board.holes if hole.plated is plated]
+        if holes:
+            files[name] = _drill(holes)
+    if board.parts:
+        files["placement.csv"] = _placement(board)
+    return files
+
+
+def _layer(function: str, body: str) -> bytes:
+    return f"{_HEAD}%TF.FileFunction,{function}*%\n%ADD10C,0.050000*%\nD10*\n{body}M02*\n".encode()
+
+
+def _at(point: Point, code: str) -> str:
+    return f"X{round(point[0] * 1e6)}Y{round(point[1] * 1e6)}{code}*\n"
+
+
+def _contour(ring: Sequence[Point]) -> str:
+    return _at(ring[0], "D02") + "".join(_at(point, "D01") for point in (*ring[1:], ring[0]))
+
+
+def _outline(rings: Iterable[Sequence[Point]]) -> str:
+    return "".join(_contour(ring) for ring in rings)
+
+
+def _regions(pads: Iterable[Pad], named: bool = False) -> str:
+    body = []
+    for pad in pads:
+        if named and pad.ref:
+            body.append(f"%TO.P,{_plain(pad.ref)},{_plain(pad.pin or '')}*%\n" + (f"%TO.N,{_plain(pad.net)}*%\n" if pad.net else ""))
+        body.append("G36*\n" + _contour(pad.ring) + "G37*\n" + ("%TD*%\n" if named else ""))
+    return "".join(body)
+
+
+def _plain(word: str) -> str:
+    """A word without the characters that end a Gerber command or field."""
+    return "".join(char for char in word if char.isprintable() and char not in "*%,")
+
+
+def _drill(holes: Sequence[Hole]) -> bytes:
+    sizes = sorted({hole.drill_mm for hole in holes})
+    lines = ["M48", "METRIC", *(f"T{number}C{size:.4f}" for number, size in enumerate(sizes, 1)), "%"]
+    for number, size in enumerate(sizes, 1):
+        lines.append(f"T{number}")
+        for hole in (one for one in holes if one.drill_mm == size):
+            slot = f"G85X{hole.x2_mm:.4f}Y{hole.y2_mm:.4f}" if hole.x2_mm is not None and hole.y2_mm is not None else ""
+            lines.append(f"X{hole.x_mm:.4f}Y{hole.y_mm:.4f}{slot}")
+    return ("\n".join([*lines, "M30"]) + "\n").encode()
+
+
+def _placement(board: Board) -> bytes:
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    writer.writerow(["Ref", "Value", "Package", "X (mm)", "Y (mm)", "Rotation", "Side"])
+    for part in board.parts:
+        writer.writerow(
+            [part.ref, part.value, part.footprint, f"{part.x_mm:.4f}", f"{part.y_mm:.4f}", f"{part.rotation_deg:.4f}", part.side]
+        )
+    return stream.getvalue().encode()
