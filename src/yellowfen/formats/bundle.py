@@ -5,7 +5,7 @@ Laws: names are labels, never paths; no nested zip is opened; size, count and ra
 
 import io
 import zipfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from yellowfen.errors import TooLarge, UnreadableFile
 
@@ -76,3 +76,12 @@ def _member(label: str, archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> tupl
     if len(data) > info.file_size:
         raise UnreadableFile(label, f"{name} is larger than the zip says; make the zip again")
     return name, data
+
+
+def zipped(files: Mapping[str, bytes]) -> bytes:
+    """Files as one zip."""
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return stream.getvalue()

@@ -12,6 +12,7 @@ from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue, NotFound, Refused, UnreadableFile
 from yellowfen.formats.board_files import read_board
+from yellowfen.formats.board_out import board_files
 from yellowfen.formats.bundle import label_of, unpack
 from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading, how_read
 from yellowfen.store import boards, imports, packages
@@ -205,6 +206,12 @@ def tables_of(connection: sqlite3.Connection, board_id: int) -> list[TableReadin
             except UnreadableFile:
                 continue
     return tables
+
+
+def saved_files(connection: sqlite3.Connection, board_id: int) -> dict[str, bytes]:
+    """The files a board was read from; for a sketch, the files that read back as it."""
+    source = boards.source_of(connection, board_id)
+    return source.files if source.sketch is None else board_files(boards.get(connection, board_id))
 
 
 def changes_of(connection: sqlite3.Connection, board_id: int) -> tuple[int, tuple[Change, ...]] | None:

@@ -63,6 +63,8 @@ def trace(layers: Mapping[str, Spans], holes: Sequence[Hole], pads: Sequence[Pad
         pieces.join(hole_pieces)
     own = _own_pieces(names, spans, pads, pieces)
     nets, findings = _names(own, pads, pieces, names, spans, named_points)
+    if not plated and len(spans) > 1:
+        findings = _without_holes(findings)
     ties = _ties(names, spans, pads, own, pieces, plated, at_holes, board_mm2)
     traced = [
         replace(pad, net=nets.get(pieces.root(piece), pad.net) if piece >= 0 else pad.net, tie=tie)
@@ -162,6 +164,15 @@ def _names(own: list[int], pads: Sequence[Pad], pieces: _Pieces, names: list[str
             number += 1
             nets[root] = f"net {number}"
     return nets, findings[:12]
+
+
+def _without_holes(findings: list[Finding]) -> list[Finding]:
+    """Nets in pieces are no news when the plated holes are missing: said once."""
+    broken = [finding for finding in findings if "nothing joins" in finding.sentence]
+    if not broken:
+        return findings
+    rest = [finding for finding in findings if finding not in broken]
+    return [*rest, Finding("nets", f"no plated holes are known, so {len(broken)} or more nets stay in pieces; add the drill file")]
 
 
 def _ties(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], own: list[int], pieces: _Pieces, holes: Sequence[Hole],

@@ -14,6 +14,7 @@ from yellowfen.core.part.package import JointKind
 from yellowfen.core.work.advice import advise, build_minutes
 from yellowfen.core.work.triage import Kind, Triaged, triage
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
+from yellowfen.formats.bundle import zipped
 from yellowfen.formats.part_table import FIELDS
 from yellowfen.store import boards, packages
 from yellowfen.web.database import Database
@@ -250,6 +251,13 @@ def more(request: Request, board_id: int, database: Database, files: Annotated[l
         return _opened(request, *work.bring_in(database, _uploads(files), "", thickness, board_id))
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "files")
+
+
+@router.get("/boards/{board_id}/files.zip")
+def save(board_id: int, database: Database) -> Response:
+    """The board's files as one zip."""
+    data = zipped(work.saved_files(database, board_id))
+    return Response(data, media_type="application/zip", headers={"content-disposition": f'attachment; filename="board-{board_id}.zip"'})
 
 
 @router.post("/boards/{board_id}/remove")

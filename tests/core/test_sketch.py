@@ -1,0 +1,66 @@
+"""A sketched patch is a board: heat, triage and the rest work on it."""
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from yellowfen.core.board.sketch import DOUBT_SHARE, PLANE_SHARE, TRACES_SHARE, Plane, Sketch, SketchedPart, Underlay, board_of
+from yellowfen.core.heat.rehearsal import QUICK, rehearse
+from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.work.board_scene import scene_of
+from yellowfen.core.work.job import HeatPlan, usual_moves
+from yellowfen.errors import InvalidValue
+
+
+def patch(plane: Plane) -> Sketch:
+    return Sketch("patch", 40, 30, 1.6, plane, (SketchedPart("U1", "SOIC-8", 20, 15), SketchedPart("R1", "0603", 27, 15, 90)))
+
+
+def test_a_sketch_is_rehearsed_like_any_board_and_a_plane_slows_it() -> None:
+    plan = HeatPlan(targets=("U1",), moves=usual_moves(("U1",)))
+    molten = {}
+    for plane in Plane:
+        done = rehearse(scene_of(board_of(patch(plane)), plan), QUICK)
+        molten[plane] = all_molten_s(done.joints_of("U1"))
+    assert all(value is not None for value in molten.values())
+    assert molten[Plane.NO] < molten[Plane.UNKNOWN] < molten[Plane.YES]  # type: ignore[operator]
+
+
+@pytest.mark.parametrize(("plane", "share"), [(Plane.YES, PLANE_SHARE), (Plane.NO, TRACES_SHARE), (Plane.UNKNOWN, DOUBT_SHARE)])
+def test_the_copper_guess_is_stated(plane: Plane, share: float) -> None:
+    board = board_of(patch(plane))
+    below = board.copper[1]
+    assert sum(map(sum, below.coverage)) * below.cell_mm**2 == pytest.approx(share * 40 * 30)
+    assert board.findings[0].about == "copper"
+    assert "sketched without files" in board.findings[0].sentence
+
+
+@given(st.floats(0, 360), st.sampled_from(["top", "bottom"]))
+def test_pads_turn_with_their_part(angle: float, side: str) -> None:
+    board = board_of(Sketch("s", 40, 30, parts=(SketchedPart("U1", "SOIC-8", 20, 15, angle, side),)))
+    first = next(pad for pad in board.pads if pad.pin == "1")
+    land = next(land for land in board.part("U1").package.lands if land.pin == "1")
+    assert math.hypot(first.x_mm - 20, first.y_mm - 15) == pytest.approx(math.hypot(land.x_mm, land.y_mm), abs=1e-3)
+    assert {pad.side for pad in board.pads} == {side}
+
+
+def test_a_part_beyond_the_edge_is_told() -> None:
+    board = board_of(Sketch("s", 40, 30, parts=(SketchedPart("U1", "SOIC-8", 55, 15),)))
+    assert any("U1 lie outside the patch" in finding.sentence for finding in board.findings)
+
+
+@pytest.mark.parametrize(
+    ("make", "said"),
+    [
+        (lambda: Sketch("s", 1000, 30), "width_mm: 1000 mm is outside 2 to 400"), (lambda: Sketch(" ", 40, 30), "needs a name"),
+        (lambda: Sketch("s", 40, float("nan")), "height_mm"), (lambda: SketchedPart("", "0603", 1, 1), "needs a name"),
+        (lambda: SketchedPart("R1", "0603", 1, 1, side="left"), "is not a side"), (lambda: Underlay(mm_per_px=0), "mm_per_px"),
+        (lambda: Sketch("s", 40, 30, parts=(SketchedPart("R1", "0603", 1, 1), SketchedPart("R1", "0402", 5, 5))), "R1 stands twice"),
+        (lambda: board_of(Sketch("s", 40, 30, parts=(SketchedPart("R1", "WHATSIT", 1, 1),))), "no package with lands is known as 'WHATSIT'"),
+    ],
+)  # fmt: skip
+def test_absurd_sketches_are_refused(make, said: str) -> None:  # type: ignore[no-untyped-def]
+    with pytest.raises(InvalidValue, match=said):
+        make()

@@ -1,0 +1,267 @@
+"""Boards over HTTP: corrections with immediate effect, revisions, questions, packages, sketches, large imports."""
+
+import csv
+import io
+import time
+import zipfile
+from typing import Any
+
+import pytest
+from benchmarks.board_case import large_board
+from fastapi.testclient import TestClient
+
+from yellowfen.core.board.board import Board
+from yellowfen.store import boards, packages
+from yellowfen.workflows.demo import demo_files
+from yellowfen.workflows.opening import connect_existing
+
+JSON = {"accept": "application/json"}
+Files = list[tuple[str, tuple[str, bytes]]]
+
+
+def board_of(client: TestClient, board_id: int) -> Board:
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    try:
+        return boards.get(connection, board_id)
+    finally:
+        connection.close()
+
+
+def upload(files: dict[str, bytes]) -> Files:
+    return [("files", (name, data)) for name, data in files.items()]
+
+
+def with_placement(change: Any) -> dict[str, bytes]:
+    files = demo_files()
+    rows = list(csv.reader(io.StringIO(files["reedgate-placement.csv"].decode())))
+    stream = io.StringIO()
+    csv.writer(stream).writerows([rows[0], *(change(row) for row in rows[1:])])
+    return files | {"reedgate-placement.csv": stream.getvalue().encode()}
+
+
+@pytest.mark.parametrize("leaf", ["parts", "files", "advice", "changes", "nonsense", ""])
+def test_every_leaf_of_a_board_opens(client: TestClient, leaf: str) -> None:
+    assert client.get(f"/boards/1?leaf={leaf}").status_code == 200
+    assert client.get(f"/boards/1?leaf={leaf}&side=bottom&part=C20").status_code == 200
+
+
+def test_flags_filter_the_parts(client: TestClient) -> None:
+    page = client.get("/boards/1?leaf=parts&kind=hidden%20joints").text
+    assert 'data-show="U2"' in page
+    assert 'data-show="R7"' not in page
+    assert "melts last and floats the part" in page
+
+
+def test_a_part_is_renamed_turned_left_out_and_the_choice_outlives_a_reread(client: TestClient) -> None:
+    page = client.post("/boards/1/part", data={"ref": "R7", "name": "R70", "value": "470", "package": "", "turn": "0"})
+    assert page.status_code == 200
+    assert "R70" in page.text
+    client.post("/boards/1/files", data={"thickness_mm": "0.8"})
+    assert board_of(client, 1).part("R70").value == "470"
+    client.post("/boards/1/part", data={"ref": "R70", "name": "R7", "turn": "180"})
+    assert board_of(client, 1).part("R7").rotation_deg == 180
+    client.post("/boards/1/part", data={"ref": "R8", "name": "R8", "left_out": "yes"})
+    assert all(part.ref != "R8" for part in board_of(client, 1).parts)
+    assert "R8: marked not to be fitted" in client.get("/boards/1").text.replace("<b>parts</b>: ", "")
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"ref": "R7", "name": "R8"}, "R8 is on this board already"), ({"ref": "R7", "name": "R7", "package": "BRICK"}, "no package is known as"),
+        ({"ref": "Z9", "name": "Z9"}, "there is no part Z9"), ({"ref": "R7", "name": "R7", "turn": "round"}, "is not a number"),
+    ],
+)  # fmt: skip
+def test_corrections_that_cannot_be_are_refused_and_change_nothing(client: TestClient, change: dict[str, str], said: str) -> None:
+    before = board_of(client, 1)
+    reply = client.post("/boards/1/part", data=change)
+    assert reply.status_code in (404, 422)
+    assert said in reply.text.replace("&#39;", "'")
+    assert board_of(client, 1) == before
+
+
+def test_a_shifted_placement_is_proposed_accepted_and_taken_back(client: TestClient) -> None:
+    files = with_placement(lambda row: [*row[:3], f"{float(row[3]) + 20:.3f}", *row[4:]])
+    page = client.post("/boards", files=upload(files)).text
+    assert "Proposed, not done:" in page
+    assert "move it by -20.00 mm across" in page
+    accepted = client.post("/boards/2/proposals/0").text
+    assert "Proposed, not done:" not in accepted
+    assert board_of(client, 2).part("U4").x_mm == pytest.approx(11.0, abs=0.05)
+    assert client.post("/boards/2/proposals/0").status_code == 404
+    client.post("/boards/2/placement/undo")
+    assert board_of(client, 2).part("U4").x_mm == pytest.approx(31.0, abs=0.05)
+
+
+def test_columns_are_corrected_once_and_remembered(client: TestClient) -> None:
+    """A heading that says nothing, and x and y the wrong way round."""
+    files = demo_files()
+    files["reedgate-placement.csv"] = files["reedgate-placement.csv"].replace(b"X (mm),Y (mm)", b"Y,X")
+    client.post("/boards", files=upload(files))
+    assert board_of(client, 2).part("U4").x_mm == pytest.approx(31.0)
+    form = {"file": "reedgate-placement.csv", "column:0": "ref", "column:1": "value", "column:2": "footprint", "column:3": "x", "column:4": "y",
+            "column:5": "rotation", "column:6": "side"}  # fmt: skip
+    assert client.post("/boards/2/columns", data=form).status_code == 200
+    assert board_of(client, 2).part("U4").x_mm == pytest.approx(11.0)
+    client.post("/boards", files=upload(files))
+    assert board_of(client, 3).part("U4").x_mm == pytest.approx(11.0)
+    doubled = client.post("/boards/2/columns", data=form | {"column:4": "x"})
+    assert doubled.status_code == 422
+    assert "two columns cannot mean the same" in doubled.text
+
+
+def test_three_questions_are_asked_once(client: TestClient) -> None:
+    files = with_placement(lambda row: [*row[:2], "HOUSE_EIGHT", *row[3:]] if row[2] == "SOIC-8" else row)
+    files["reedgate-bill.csv"] = files["reedgate-bill.csv"].replace(b"SOIC-8", b"HOUSE_EIGHT")
+    page = client.post("/boards", files=upload(files)).text
+    assert "Three questions" in client.get("/boards/2/parts/U4").text
+    assert "three questions" in page
+    answered = client.post("/boards/2/answers", data={"ref": "U4", "height_mm": "1,6", "joint": "gull-wing", "shy": "yes"})
+    assert answered.status_code == 200
+    part = board_of(client, 2).part("U4")
+    assert (part.package.guessed, part.package.height_mm, part.package.heat_shy) == (False, 1.6, True)
+    client.post("/boards", files=upload(files))
+    assert not board_of(client, 3).part("U4").package.guessed
+    refused = client.post("/boards/2/answers", data={"ref": "U4", "height_mm": "tall", "joint": "gull-wing"})
+    assert refused.status_code == 422
+
+
+def test_a_new_revision_shows_what_changed(client: TestClient) -> None:
+    files = with_placement(lambda row: [row[0], "470 Ω", *row[2:]] if row[0] == "R7" else row)
+    files["reedgate-bill.csv"] = b"References;Value\nR7;470\n"
+    page = client.post("/boards/1/more", files=upload(files), data={"what": "revision"}).text
+    assert "What changed" in page
+    assert "value 330 Ω before, 470 Ω now" in page
+    assert "<h1>Reedgate sluice keeper</h1>" in page
+    assert board_of(client, 1).part("R7").value == "330 Ω"
+
+
+def test_missing_files_can_follow(client: TestClient) -> None:
+    files = demo_files()
+    tables = {name: files.pop(name) for name in ("reedgate-placement.csv", "reedgate-bill.csv")}
+    client.post("/boards", files=upload(files))
+    assert all(part.ref.startswith("P") for part in board_of(client, 2).parts)
+    client.post("/boards/2/more", files=upload(tables), data={"what": "more"})
+    assert board_of(client, 2).findings == ()
+    before = board_of(client, 2)
+    assert client.post("/boards/2/more", files=upload({"x.zip": b"no zip"}), data={"what": "more"}).status_code == 422
+    assert board_of(client, 2) == before
+
+
+def test_packages_are_added_carried_out_and_in(client: TestClient) -> None:
+    form = {
+        "name": "Relay",
+        "body_x_mm": "10",
+        "body_y_mm": "12,5",
+        "height_mm": "8",
+        "joint": "gull-wing",
+        "material": "plastic",
+        "aliases": "RLY-1, RLY-2",
+    }
+    assert "Relay" in client.post("/packages", data=form).text
+    refused = client.post("/packages", data=form | {"height_mm": "huge"})
+    assert refused.status_code == 422
+    assert 'value="huge"' in refused.text
+    text = client.get("/packages.toml").text
+    client.post("/packages/remove", data={"name": "Relay"})
+    assert "Relay" not in client.get("/packages").text
+    client.post("/packages/file", files={"file": ("p.toml", text.encode())})
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    (own,) = packages.rows(connection)
+    connection.close()
+    assert (own.name, own.body_y_mm, own.aliases) == ("Relay", 12.5, ("RLY-1", "RLY-2"))
+    assert client.post("/packages/file", files={"file": ("p.toml", b"[[package]]\nname = 3\n")}).status_code == 422
+    assert client.get("/api/packages?name=SOIC-14").json()["lands"][0][0] == "1"
+    assert client.get("/api/packages?name=BRICK").status_code == 404
+
+
+SKETCH = {
+    "name": "Radio", "width_mm": 40, "height_mm": 30, "thickness_mm": 1.6, "plane": "yes",
+    "parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 20, "y_mm": 15}, {"ref": "R1", "package": "0603", "x_mm": 27, "y_mm": 15, "rotation_deg": 90}],
+}  # fmt: skip
+
+
+def test_a_sketch_is_kept_rehearsed_and_saved_as_files(client: TestClient, plan: dict[str, Any]) -> None:
+    assert "/boards/2/sketch" in str(client.post("/sketches", data={"name": "Radio"}).url)
+    assert client.put("/api/boards/2/sketch", json=SKETCH).json()["pads"] == 10
+    job = client.post("/boards/2/jobs").url.path.split("/")[2]
+    answer = client.post(f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON).json()
+    assert answer["parts"]["U1"]["body_peak_c"] > 100
+    archive = zipfile.ZipFile(io.BytesIO(client.get("/boards/2/files.zip").content))
+    files = {name: archive.read(name) for name in archive.namelist()}
+    client.post("/boards", files=upload(files))
+    assert {part.ref for part in board_of(client, 3).parts} == {"U1", "R1"}
+    assert client.get("/boards/1/sketch").status_code == 409
+    assert client.post("/boards/2/files", data={"thickness_mm": "1"}).status_code == 409
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"width_mm": 4000}, "width_mm"), ({"plane": "perhaps"}, "plane"), ({"parts": [{"ref": "U1", "package": "BRICK", "x_mm": 1, "y_mm": 1}]}, "BRICK"),
+        ({"parts": SKETCH["parts"] + [SKETCH["parts"][0]]}, "U1 stands twice"), ({"name": ""}, "needs a name"), ({"colour": 1}, "colour"),  # type: ignore[operator,index]
+    ],
+)  # fmt: skip
+def test_absurd_sketches_are_refused_and_change_nothing(client: TestClient, change: dict[str, Any], said: str) -> None:
+    client.post("/sketches")
+    client.put("/api/boards/2/sketch", json=SKETCH)
+    before = board_of(client, 2)
+    reply = client.put("/api/boards/2/sketch", json=SKETCH | change, headers=JSON)
+    assert reply.status_code == 422
+    assert said in reply.json()["problem"]
+    assert board_of(client, 2) == before
+
+
+def test_the_picture_beneath_is_a_picture_or_refused(client: TestClient) -> None:
+    client.post("/sketches")
+    png = b"\x89PNG\r\n\x1a\n" + b"\0" * 30
+    assert client.post("/api/boards/2/picture", files={"file": ("b.png", png)}).json() == {"kept": True}
+    assert client.get("/boards/2/picture").headers["content-type"] == "image/png"
+    refused = client.post("/api/boards/2/picture", files={"file": ("b.svg", b"<svg/>")}, headers=JSON)
+    assert refused.status_code == 422
+    assert "not a PNG, JPEG or WebP" in refused.json()["problem"]
+    client.delete("/api/boards/2/picture")
+    assert client.get("/boards/2/picture").status_code == 404
+
+
+def finished(client: TestClient, import_id: int) -> dict[str, Any]:
+    for _ in range(600):
+        one = client.get(f"/api/imports/{import_id}").json()
+        if one["state"] not in ("waiting", "working"):
+            return dict(one)
+        time.sleep(0.1)
+    raise AssertionError("the import did not end within a minute")
+
+
+@pytest.mark.slow
+def test_a_large_board_is_read_off_the_request_with_progress(client: TestClient) -> None:
+    files = large_board(400, 8, 5000)
+    files.pop("placement.csv")
+    page = client.post("/boards", files=upload(files), data={"name": "large"})
+    assert "/imports/1" in str(page.url)
+    one = finished(client, 1)
+    assert (one["state"], one["board"]) == ("done", 2)
+    assert "/boards/2" in str(client.get("/imports/1").url)
+    assert board_of(client, 2).paste_openings["top"] == 400
+    assert len(client.get("/boards/2").content) < 1_500_000
+
+
+@pytest.mark.slow
+def test_a_large_import_that_fails_says_why_and_stores_nothing(client: TestClient) -> None:
+    junk = {"a.gtl": b"%FSLAX36Y36*%\n%MOMM*%\n%ADD10C,1*%\nD10*\n" + b"X1Y1D01*\n" * 190_000 + b"D99*\nX0Y0D03*\nM02*\n"}
+    client.post("/boards", files=upload(junk))
+    one = finished(client, 1)
+    assert one["state"] == "failed"
+    assert "aperture D99 is used but never defined" in one["said"]
+    assert one["said"] in client.get("/imports/1").text
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    assert connection.execute("SELECT count(*) FROM board_import_file").fetchone()[0] == 0
+    assert len(boards.rows(connection)) == 1
+    connection.close()
+
+
+def test_an_import_can_be_given_up(client: TestClient) -> None:
+    client.post("/boards", files=upload(large_board(40, 8, 5000)))
+    client.post("/imports/1/cancel")
+    assert finished(client, 1)["state"] in ("cancelled", "done")
+    assert client.get("/imports/9").status_code == 404
