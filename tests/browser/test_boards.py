@@ -1,0 +1,137 @@
+"""A person's way with boards: triage, a card, a correction; a patch sketched in a minute; a large board read with progress."""
+
+import re
+import struct
+import zlib
+from pathlib import Path
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from benchmarks.board_case import large_board
+from playwright.sync_api import Page, expect
+
+pytestmark = pytest.mark.browser
+
+
+def test_triage_opens_its_reasons_and_a_part_is_corrected(page: Page) -> None:
+    page.goto("/boards/1")
+    first = page.locator(".triage > li").first
+    expect(first).to_contain_text("U2")
+    first.locator("summary").click()
+    expect(first).to_contain_text("melts last and floats the part")
+    page.locator('svg.plan .part[data-ref="R9"]').click()
+    card = page.locator(".part-card")
+    expect(card).to_contain_text("R9")
+    card.get_by_text("Correct it").click()
+    card.get_by_label("Value").fill("390 Ω")
+    card.get_by_role("button", name="Read again like this").click()
+    expect(page.locator(".part-card")).to_contain_text("390 Ω")
+    page.get_by_role("link", name=re.compile("hidden joints")).click()
+    expect(page.locator(".triage > li")).to_have_count(2)
+    page.locator('svg.plan .pad[data-ref="U4"][data-pin="4"]').click()
+    expect(page.locator("[data-part-said]")).to_contain_text(re.compile(r"pin 4, net .*: \d+ pads on this side"))
+
+
+def test_a_files_role_is_changed_with_immediate_effect(page: Page) -> None:
+    page.goto("/boards/1?leaf=files")
+    page.get_by_label("What reedgate-paste-bottom.gbr is").select_option("not used")
+    expect(page.locator(".job-head")).to_contain_text("0 beneath", timeout=10_000)
+    page.get_by_label("What reedgate-paste-bottom.gbr is").select_option("paste bottom")
+    expect(page.locator(".job-head")).to_contain_text("21 beneath", timeout=10_000)
+
+
+def test_a_patch_is_sketched_and_heated(page: Page) -> None:
+    page.goto("/boards")
+    page.get_by_label("Name of the patch").fill("A radio's storage chip")
+    page.get_by_role("button", name="Sketch a patch").click()
+    for name in ("SOIC-8", "0603", "0603", "0805", "LED_0603", "CAN-6.3", "SOT-23"):
+        page.locator(f'[data-add="{name}"]').click()
+    expect(page.locator("svg.sketch g.part")).to_have_count(7)
+    page.locator('svg.sketch g[data-ref="U1"] .drawn-body').first.click()
+    page.get_by_label("Millimetres clear to the right").fill("1,25")
+    page.get_by_label("Millimetres clear to the right").press("Enter")
+    page.locator("svg.sketch").press("r")
+    expect(page.get_by_label("Turned, °")).to_have_value("90")
+    page.get_by_label("A copper plane below?").select_option("yes")
+    expect(page.locator("[data-kept]")).to_contain_text("kept: 7 parts, 21 pads")
+    page.get_by_role("link", name="Done").click()
+    expect(page.get_by_role("heading", name="A radio's storage chip")).to_be_visible()
+    expect(page.locator(".triage > li")).to_have_count(7)
+    page.get_by_role("button", name="Open a job").click()
+    page.locator('svg.plan .part[data-ref="U1"]').click()
+    page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
+    expect(page.locator(".verdict")).to_contain_text("flows at about")
+
+
+def test_what_is_typed_in_a_sketch_is_refused_with_a_sentence_and_kept_when_right(page: Page) -> None:
+    page.goto("/boards")
+    page.get_by_role("button", name="Sketch a patch").click()
+    page.get_by_label("Width, mm").fill("900")
+    page.get_by_label("Height, mm").focus()
+    expect(page.get_by_role("alert")).to_contain_text("width_mm: 900 mm is outside 2 to 400")
+    page.get_by_label("Width, mm").fill("55")
+    page.get_by_label("Height, mm").focus()
+    expect(page.locator("[data-kept]")).to_contain_text("kept: 0 parts")
+    page.reload()
+    expect(page.get_by_label("Width, mm")).to_have_value("55")
+
+
+def picture(path: Path, wide: int, high: int) -> Path:
+    """A plain grey PNG of that size."""
+    rows = b"".join(b"\0" + b"\x99" * wide for _ in range(high))
+    chunks = ((b"IHDR", struct.pack(">IIBBBBB", wide, high, 8, 0, 0, 0, 0)), (b"IDAT", zlib.compress(rows)), (b"IEND", b""))
+    path.write_bytes(
+        b"\x89PNG\r\n\x1a\n"
+        + b"".join(struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data)) for kind, data in chunks)
+    )
+    return path
+
+
+def test_a_photo_is_scaled_by_two_clicks(page: Page, tmp_path: Path) -> None:
+    """Two clicks half the photo's width apart, said to be 25 mm: the photo is 50 mm wide."""
+    page.goto("/boards")
+    page.get_by_role("button", name="Sketch a patch").click()
+    page.get_by_text("A photo beneath").click()
+    page.set_input_files("[data-picture]", str(picture(tmp_path / "b.png", 400, 300)))
+    photo = page.locator("svg.sketch image")
+    expect(photo).to_have_attribute("width", re.compile(r"^40(\.0*\d*)?$"))
+    page.get_by_role("button", name="Scale it: two clicks").click()
+    box = photo.bounding_box()
+    assert box is not None
+    for share in (0.25, 0.75):
+        page.mouse.click(box["x"] + share * box["width"], box["y"] + 0.5 * box["height"])
+    page.get_by_label("Their distance, mm").fill("25")
+    page.get_by_label("Their distance, mm").press("Enter")
+    expect(page.locator("[data-said]")).to_contain_text("Scaled")
+    assert float(photo.get_attribute("width") or 0) == pytest.approx(50, rel=0.02)
+    expect(page.locator("[data-kept]")).to_contain_text("kept")
+    page.reload()
+    assert float(photo.get_attribute("width") or 0) == pytest.approx(50, rel=0.02)
+
+
+def test_a_large_board_is_read_with_progress(page: Page) -> None:
+    files = [{"name": name, "mimeType": "application/octet-stream", "buffer": data} for name, data in large_board(400, 8, 5000).items()]
+    page.goto("/boards")
+    page.set_input_files("[data-files]", files)  # type: ignore[arg-type]
+    page.get_by_label("Name (optional)", exact=True).fill("A large board")
+    page.get_by_role("button", name="Read the files").click()
+    expect(page).to_have_url(re.compile(r"/boards/\d+$"), timeout=30_000)
+    assert page.locator("svg.plan .part").count() == 20
+
+
+@pytest.mark.parametrize("path", ["/boards", "/boards/1", "/boards/1?leaf=files", "/boards/1?leaf=advice&part=U2", "/packages"])
+def test_pages_are_accessible_and_fit(page: Page, path: str) -> None:
+    page.goto(path)
+    assert Axe().run(page).violations_count == 0
+    for width in (1280, 640, 390):
+        page.set_viewport_size({"width": width, "height": 800})
+        assert page.evaluate("document.documentElement.scrollWidth") <= width
+
+
+def test_the_sketch_is_accessible_and_fits(page: Page) -> None:
+    page.goto("/boards")
+    page.get_by_role("button", name="Sketch a patch").click()
+    page.locator('[data-add="SOIC-8"]').click()
+    assert Axe().run(page).violations_count == 0
+    page.set_viewport_size({"width": 390, "height": 800})
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390

@@ -1,0 +1,16 @@
+"""A bounded share of the mutated files; `make fuzz` runs the rest."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.fuzz import Trial
+
+COUNT = 60
+
+
+@pytest.mark.slow
+def test_mutated_files_are_read_or_refused(tmp_path: Path) -> None:
+    trial = Trial(tmp_path)
+    assert [said for seed in range(COUNT) if (said := trial.case(seed))] == []
+    assert {200, 422} <= set(trial.statuses)
