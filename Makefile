@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 DATA ?= .data
 
-.PHONY: setup setup-test demo test bench bench-statistics lock vendor clean
+.PHONY: setup setup-test demo test fuzz bench bench-statistics lock vendor clean
 
 setup: $(VENV)/.installed
 setup-test: $(VENV)/.installed-test
@@ -25,8 +25,10 @@ $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	$(BIN)/python -m yellowfen.core.heat.compile_kernel
 	touch $@
 
-$(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt
+# The second reader of board files comes without its own dependencies, which hold a web framework.
+$(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt requirements-oracle.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements-test.txt
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --require-hashes -r requirements-oracle.txt
 	touch $@
 
 demo: setup
@@ -59,6 +61,9 @@ lock:
 
 vendor:
 	$(PY) scripts/vendor.py
+
+fuzz: setup-test
+	$(BIN)/python -m tests.fuzz
 
 clean:
 	rm -rf $(VENV) .data build src/*.egg-info

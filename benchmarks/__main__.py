@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from benchmarks import finite_volumes, sparse, vectorised
+from benchmarks.boards import boards
 from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
 from benchmarks.pages import pages
@@ -109,7 +110,10 @@ def heat() -> None:
 if __name__ == "__main__":
     if sys.argv[1:] == ["statistics"]:
         statistics()
+    elif sys.argv[1:] == ["boards"]:
+        boards()
     else:
         heat()
         tools()
         pages()
+        boards()

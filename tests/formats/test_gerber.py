@@ -136,6 +136,7 @@ def test_attributes_name_the_pads() -> None:
         (gerber(FLASH, "%ADD10NOPE,1*%\n"), "macro 'NOPE', which is not defined"),
         (gerber(FLASH, "%ADD10C,-1*%\n"), "negative"),
         (gerber("D10*\nX99999999999Y0D03*\n", "%ADD10C,1*%\n"), "beyond any board"),
+        (gerber("D10*\nG75*\nG02*\nX1000Y0I99999999999999999J0D01*\n", "%ADD10C,1*%\n"), "centre of an arc lies"),
         (gerber("%SRX9999Y9999I1J1*%\nD10*\nX0Y0D03*\n%SR*%\n", "%ADD10C,1*%\n"), "more than"),
     ],
 )  # fmt: skip

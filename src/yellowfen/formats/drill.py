@@ -231,6 +231,8 @@ def _centre_offset(start: tuple[float, float], end: tuple[float, float], radius:
     """From start to the centre of the arc of at most half a turn with that radius."""
     dx, dy = end[0] - start[0], end[1] - start[1]
     chord = math.hypot(dx, dy)
+    if chord == 0:
+        raise ValueError("an arc given by its radius ends where it began")
     rise = math.sqrt(max(radius**2 - chord**2 / 4, 0.0)) * (1 if clockwise else -1)
     return dx / 2 + rise * dy / chord, dy / 2 - rise * dx / chord
 

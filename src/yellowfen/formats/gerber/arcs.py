@@ -3,13 +3,16 @@
 import math
 
 CHORD_MM, CHORD_TURN = 0.003, 0.05
+LARGEST_RADIUS_MM = 10_000.0
 Point = tuple[float, float]
 
 
 def arc_points(start: Point, end: Point, offset: Point, clockwise: bool, single_quadrant: bool) -> list[Point]:
-    """Points from start to end about start + offset, both ends included."""
+    """Points from start to end about start + offset, both ends included. Raises ValueError for a centre beyond any board."""
     centre = _single_quadrant_centre(start, end, offset, clockwise) if single_quadrant else (start[0] + offset[0], start[1] + offset[1])
     radius = math.dist(start, centre)
+    if not radius <= LARGEST_RADIUS_MM:
+        raise ValueError(f"the centre of an arc lies {radius:.3g} mm away")
     first = math.atan2(start[1] - centre[1], start[0] - centre[0])
     sweep = _sweep(first, math.atan2(end[1] - centre[1], end[0] - centre[0]), clockwise)
     if start == end:
