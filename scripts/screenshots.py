@@ -11,10 +11,16 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from tests.browser.conftest import ARGUMENTS
 from tests.live_server import LiveServer
 
+from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart
 from yellowfen.core.work.job import TapKind, Verdict
 from yellowfen.store import jobs
-from yellowfen.workflows import bench, demo, heat
+from yellowfen.workflows import bench, demo, heat, sketching
 from yellowfen.workflows.opening import open_database
+
+PATCH = (
+    SketchedPart("U1", "QFN-32_5x5", 23, 16), SketchedPart("C1", "0402", 23, 20.4), SketchedPart("C2", "0402", 27.6, 18, 90), SketchedPart("C3", "0603", 18, 13, 90),
+    SketchedPart("Y1", "XTAL-3.2x2.5", 29, 12.5), SketchedPart("D1", "LED_0805", 14, 22), SketchedPart("C4", "CAN-6.3", 36, 22), SketchedPart("U2", "SOT-223", 10, 11),
+)  # fmt: skip
 
 
 def prepare(folder: Path) -> None:
@@ -35,6 +41,8 @@ def prepare(folder: Path) -> None:
                 bench.mark(connection, run, "U4", str(pin), verdict if pin == 4 else Verdict.GOOD)
         if note:
             bench.finish(connection, run, note)
+    patch = sketching.begin(connection, "Water gauge, its radio")
+    sketching.keep(connection, patch, Sketch("Water gauge, its radio", 46, 32, 1.6, Plane.YES, PATCH))
     connection.close()
 
 
@@ -87,7 +95,7 @@ def take(target: Path, url: str) -> None:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         views = (
-            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1", None), ("heat", "/jobs/1/heat", rehearsed),
+            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1?part=U2", None), ("advice", "/boards/1?leaf=advice", None), ("sketch", "/boards/2/sketch", None), ("packages", "/packages", None), ("heat", "/jobs/1/heat", rehearsed),
             ("look", "/jobs/1/look", None), ("finish", "/jobs/1/finish", None), ("logbook", "/logbook", None), ("bench", "/bench", None),
             ("window", "/jobs/1/heat", leaf("Safe window", 14_000)), ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
             ("profile", "/jobs/1/heat", in_the_oven), ("back", "/jobs/1/heat", back_to_air), ("run", "/jobs/1/heat", running),

@@ -21,15 +21,21 @@ def package_drawing(package: Package) -> Markup:
         if package.family == "can"
         else f'<rect class="drawn-body" x="{-package.body_x_mm / 2:.3f}" y="{-package.body_y_mm / 2:.3f}" width="{package.body_x_mm:.3f}" height="{package.body_y_mm:.3f}"/>'
     )
-    first = next((land for land in package.lands if land.pin in ("1", "A1")), None)
-    dot = (
-        f'<circle class="drawn-first" cx="{first.x_mm * 0.62:.3f}" cy="{-first.y_mm * 0.62:.3f}" r="{reach * 0.06:.3f}"/>'
-        if first and direction_of(package)
-        else ""
-    )
+    dot = _first_pin(package, reach) if direction_of(package) else ""
     return Markup(
         f'<svg class="package" viewBox="{-reach:.3f} {-reach:.3f} {2 * reach:.3f} {2 * reach:.3f}" aria-hidden="true">{lands}{body}{dot}</svg>'
     )
+
+
+def _first_pin(package: Package, reach: float) -> str:
+    """A dot inside the body, towards pin 1."""
+    first = next((land for land in package.lands if land.pin in ("1", "A1")), None)
+    if first is None:
+        return ""
+    x, y = (
+        max(-0.34 * size, min(0.34 * size, 0.62 * at)) for size, at in ((package.body_x_mm, first.x_mm), (package.body_y_mm, -first.y_mm))
+    )
+    return f'<circle class="drawn-first" cx="{x:.3f}" cy="{y:.3f}" r="{reach * 0.06:.3f}"/>'
 
 
 def package_facts(package: Package) -> str:

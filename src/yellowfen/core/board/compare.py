@@ -81,7 +81,7 @@ def _part(old: BoardPart, new: BoardPart, dx: float, dy: float) -> Iterator[str]
     moved = (new.x_mm - old.x_mm - dx, new.y_mm - old.y_mm - dy)
     if max(abs(moved[0]), abs(moved[1])) > MOVED_MM:
         yield f"moved by {moved[0]:+.2f} mm across and {moved[1]:+.2f} mm up"
-    turned = (new.rotation_deg - old.rotation_deg + 180) % 360 - 180
+    turned = 180 - (180 - new.rotation_deg + old.rotation_deg) % 360
     if abs(turned) > TURNED_DEG:
         yield f"turned by {turned:+.0f}°"
     was, now = sum(land.area_mm2 for land in old.package.lands), sum(land.area_mm2 for land in new.package.lands)

@@ -284,6 +284,11 @@ def _handling(part: BoardPart) -> Iterator[Flag]:
         )
 
 
+def _in_order(pin: str) -> tuple[int, str]:
+    """Pin 2 before pin 10."""
+    return len(pin), pin
+
+
 def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
     ties: dict[str, list[str]] = defaultdict(list)
     for pin, pad in pads.items():
@@ -295,7 +300,11 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
         uneven = " while the other end is free: it stands up easily" if two and len(pins) == 1 and tie == "solid" else ""
         weight = 1.5 if uneven else 0.8 if tie == "solid" else 0.3
         took = {"solid": "2 to 4 times", "via": "about twice", "relief": "a little longer than"}[tie]
-        name = f"pin {pins[0]}" if len(pins) == 1 else f"pins {', '.join(sorted(pins)[:6])}{' and more' if len(pins) > 6 else ''}"
+        name = (
+            f"pin {pins[0]}"
+            if len(pins) == 1
+            else f"pins {', '.join(sorted(pins, key=_in_order)[:6])}{' and more' if len(pins) > 6 else ''}"
+        )
         yield Flag(Kind.PLANE, f"plane, {tie}", f"{name} {words[tie]}{uneven}; with the iron {took} the usual touch", weight)
 
 

@@ -1,6 +1,6 @@
 """Boards: bringing files in, the plan with its leaves, corrections, revisions, opening a job."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, File, Form, Request, UploadFile
@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
 from yellowfen.core.board.choices import PartChoice
+from yellowfen.core.board.compare import Change
 from yellowfen.core.part.catalogue import PALETTE
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.work.advice import advise, build_minutes
@@ -91,7 +92,7 @@ def _board_context(database: Database, board_id: int, side: str = "top", leaf: s
     return {
         "room": "boards", "board": board, "board_id": board_id, "side": side, "leaf": shown, "problem": problem,
         "leaves": [(key, name) for key, name in _LEAVES.items() if key != "changes" or changed],
-        "plan": plan_svg(board, side, {one.part.ref: one.grade for one in marked}), "nets": _net_names(board),
+        "plan": plan_svg(board, side, _marks(shown, marked, changed)), "nets": _net_names(board),
         "counts": {grade: sum(one.grade == grade for one in judged) for grade in ("hard", "mind", "easy")},
         "kinds": [(str(one), sum(any(flag.kind is one for flag in each.flags) for each in judged)) for one in Kind], "kind": kind,
         "rows": marked if all_rows else marked[:ROWS_SHOWN], "found": len(marked), "all_rows": all_rows,
@@ -100,6 +101,13 @@ def _board_context(database: Database, board_id: int, side: str = "top", leaf: s
         "sketched": boards.sketch_of(database, board_id) is not None, "shifted": _shifted(database, board_id),
         "advice": advise(board) if shown == "advice" else (), "minutes": build_minutes(board), "changed": changed,
     }  # fmt: skip
+
+
+def _marks(leaf: str, marked: Sequence[Triaged], changed: tuple[int, tuple[Change, ...]] | None) -> dict[str, str]:
+    """How parts are marked on the plan: by what will hurt, or by what changed."""
+    if leaf == "changes" and changed:
+        return {one.about: "changed" for one in changed[1]}
+    return {one.part.ref: one.grade for one in marked}
 
 
 def _shifted(database: Database, board_id: int) -> bool:

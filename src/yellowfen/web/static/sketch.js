@@ -69,7 +69,8 @@ document.addEventListener("DOMContentLoaded", () => {
     if (shape.family === "can") group.append(node("circle", { class: "drawn-body", r: shape.x / 2 }));
     else group.append(node("rect", { class: "drawn-body", x: -shape.x / 2, y: -shape.y / 2, width: shape.x, height: shape.y, rx: Math.min(shape.x, shape.y) * 0.08 }));
     const first = shape.pin1 && shape.lands[0];
-    if (first) group.append(node("circle", { class: "drawn-first", cx: first[1] * 0.62, cy: -first[2] * 0.62, r: Math.min(shape.x, shape.y) * 0.09 }));
+    const within = (at, size) => Math.max(-0.34 * size, Math.min(0.34 * size, 0.62 * at));
+    if (first) group.append(node("circle", { class: "drawn-first", cx: within(first[1], shape.x), cy: within(-first[2], shape.y), r: Math.min(shape.x, shape.y) * 0.08 }));
     const holder = node("g", { "data-ref": part.ref });
     const [, high] = geometry.half(part);
     const size = Math.max(1.1, Math.min(2, 0.5 * high));
@@ -84,7 +85,7 @@ document.addEventListener("DOMContentLoaded", () => {
       if (gap < 0.05) continue;
       const along = { left: [box.left - gap, chosen.y_mm, box.left, chosen.y_mm], right: [box.right, chosen.y_mm, box.right + gap, chosen.y_mm], above: [chosen.x_mm, box.above, chosen.x_mm, box.above + gap], below: [chosen.x_mm, box.below - gap, chosen.x_mm, box.below] }[direction];
       svg.append(node("line", { class: "gap-line", x1: along[0], y1: up(along[1]), x2: along[2], y2: up(along[3]) }));
-      svg.append(node("text", { class: "gap-word", x: (along[0] + along[2]) / 2, y: up((along[1] + along[3]) / 2) - 0.35, "font-size": 1.5 }, gap.toFixed(1)));
+      svg.append(node("text", { class: "gap-word", x: (along[0] + along[2]) / 2, y: up((along[1] + along[3]) / 2) - 0.35, "font-size": Math.max(0.9, Math.min(1.5, 0.6 * gap)) }, gap.toFixed(1)));
     }
   };
   const drawPicture = () => {
