@@ -265,3 +265,29 @@ def test_an_import_can_be_given_up(client: TestClient) -> None:
     client.post("/imports/1/cancel")
     assert finished(client, 1)["state"] in ("cancelled", "done")
     assert client.get("/imports/9").status_code == 404
+
+
+def test_a_proposed_part_is_named_on_the_plan(client: TestClient) -> None:
+    files = {name: data for name, data in demo_files().items() if not name.endswith(".csv")}
+    page = client.post("/boards", files=upload(files)).text
+    assert "were proposed from their pads and have no name yet" in page
+    proposed = board_of(client, 2).parts
+    card = client.get(f"/boards/2/parts/{proposed[0].ref}").text
+    assert "as printed beside it" in card
+    client.post("/boards/2/part", data={"ref": proposed[0].ref, "name": "U17"})
+    named = board_of(client, 2)
+    assert named.part("U17").package == proposed[0].package
+    assert sum(pad.ref == "U17" for pad in named.pads) == len(proposed[0].package.lands)
+    client.post("/boards/2/files", data={"thickness_mm": "1.0"})
+    assert board_of(client, 2).part("U17").package == proposed[0].package
+
+
+def test_a_footprint_named_once_is_known_on_the_next_board(client: TestClient) -> None:
+    files = with_placement(lambda row: [*row[:2], "CASE_Q", *row[3:]] if row[2] == "SOT-23" else row)
+    files["reedgate-bill.csv"] = files["reedgate-bill.csv"].replace(b"SOT-23", b"CASE_Q")
+    client.post("/boards", files=upload(files))
+    assert board_of(client, 2).part("Q1").package.guessed
+    client.post("/boards/2/part", data={"ref": "Q1", "name": "Q1", "package": "SOT-23", "for_all": "yes"})
+    assert {board_of(client, 2).part(ref).package.name for ref in ("Q1", "Q2", "Q20")} == {"SOT-23"}
+    client.post("/boards", files=upload(files))
+    assert board_of(client, 3).part("Q2").package.name == "SOT-23"

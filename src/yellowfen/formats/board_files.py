@@ -13,7 +13,7 @@ from dataclasses import replace
 
 from shapely.geometry import Polygon
 
-from yellowfen.core.board.board import Board, CopperMap, Finding, Hole, Ink, Pad, Point, Role
+from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Hole, Ink, Pad, Point, Role
 from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.board.join import Joined, Placement, join
 from yellowfen.core.board.nets import trace
@@ -206,11 +206,27 @@ def _parts(
     quiet = tuple(one for one in joined.findings if one.about not in proposed and one.about not in kept)
     names = {ref: choice.name for ref, choice in choices.parts.items() if choice.name}
     joined = Joined(
-        tuple(replace(part, ref=names.get(part.ref, part.ref), note=part.note or (PROPOSED if part.ref in proposed else ""))
-              for part in joined.parts if part.ref not in kept),
+        tuple(_named(part, names.get(part.ref), part.ref in proposed) for part in joined.parts if part.ref not in kept),
         tuple(replace(pad, ref=names.get(pad.ref or "", pad.ref)) for pad in joined.pads), quiet, joined.turns,
     )  # fmt: skip
     return joined, (*placed.proposals, *_turn_proposals(joined, choices)), [*remarks, *placed.findings, *joined.findings]
+
+
+def _named(part: BoardPart, name: str | None, proposed: bool) -> BoardPart:
+    """The part under the name the user gave it; a proposed one without a name says so in its note."""
+    if name is not None or not proposed:
+        return replace(part, ref=name or part.ref)
+    return replace(part, note=PROPOSED + (f"; {part.note}" if part.note else ""))
+
+
+def named_by_user(part: BoardPart, name: str) -> BoardPart:
+    """A part renamed: what its note says of its missing name goes."""
+    return replace(part, ref=name, note=part.note.removeprefix(PROPOSED).removeprefix("; "))
+
+
+def is_unnamed(part: BoardPart) -> bool:
+    """True for a part proposed from pads that nobody has named yet."""
+    return part.note.startswith(PROPOSED)
 
 
 def _on_board(

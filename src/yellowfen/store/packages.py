@@ -23,6 +23,16 @@ def remove(connection: sqlite3.Connection, name: str) -> None:
     connection.execute("DELETE FROM own_package WHERE name = ?", (name,))
 
 
+def meanings(connection: sqlite3.Connection) -> dict[str, str]:
+    """Package names by footprint name, where the user said once what a footprint is."""
+    return {row["footprint"]: row["package"] for row in connection.execute("SELECT footprint, package FROM footprint_meaning")}
+
+
+def keep_meaning(connection: sqlite3.Connection, footprint: str, package: str) -> None:
+    """Let a footprint name mean a package from now on."""
+    connection.execute("INSERT OR REPLACE INTO footprint_meaning (footprint, package) VALUES (?, ?)", (footprint, package))
+
+
 def headings(connection: sqlite3.Connection) -> dict[str, dict[str, int]]:
     """Columns by field for every heading that the user corrected once."""
     found = connection.execute("SELECT heading, columns FROM heading_choice").fetchall()

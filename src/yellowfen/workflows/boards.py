@@ -11,7 +11,7 @@ from yellowfen.core.board.compare import Change, changes
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue, NotFound, Refused, UnreadableFile
-from yellowfen.formats.board_files import read_board
+from yellowfen.formats.board_files import named_by_user, read_board
 from yellowfen.formats.board_out import board_files
 from yellowfen.formats.bundle import label_of, unpack
 from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading, how_read
@@ -54,7 +54,7 @@ def _common_name(labels: list[str]) -> str:
 
 def library_of(connection: sqlite3.Connection) -> Library:
     """Own packages before the built-in families."""
-    return Library(packages.rows(connection))
+    return Library(packages.rows(connection), packages.meanings(connection))
 
 
 def import_board(
@@ -156,22 +156,42 @@ def undo_placement(connection: sqlite3.Connection, board_id: int) -> None:
     reread(connection, board_id, replace(boards.source_of(connection, board_id).choices, shift=None, turns={}))
 
 
-def correct_part(connection: sqlite3.Connection, board_id: int, ref: str, choice: PartChoice) -> str:
-    """Correct one part's name, value, package, turn, or leave it out; returns the name it has now."""
+def correct_part(connection: sqlite3.Connection, board_id: int, ref: str, choice: PartChoice, for_its_footprint: bool = False) -> str:
+    """Correct one part's name, value, package, turn, or leave it out; returns the name it has now.
+
+    `for_its_footprint` lets the table's footprint name mean that package for every part and board from now on.
+    """
     board, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
     before = next((key for key, kept in source.choices.parts.items() if kept.name == ref), ref)
-    if all(part.ref != ref for part in board.parts) and before not in source.choices.parts:
+    part = next((part for part in board.parts if part.ref == ref), None)
+    if part is None and before not in source.choices.parts:
         raise NotFound(f"there is no part {ref} on this board")
     now = choice.name or before
-    if now != ref and any(part.ref == now for part in board.parts):
+    if now != ref and any(other.ref == now for other in board.parts):
         raise InvalidValue("name", f"{now} is on this board already; choose another name")
     if choice.footprint and library_of(connection).find(choice.footprint) is None:
         raise InvalidValue(
             "package",
             f"no package is known as {choice.footprint!r}; try a name such as 0603, SOIC-8 or QFN-20, or describe it under Packages",
         )
-    reread(connection, board_id, source.choices.with_part(before, choice))
+    old = source.choices.parts.get(before, PartChoice())
+    if part is not None and replace(choice, name=old.name) == old:
+        _rename(connection, board_id, board, replace(source, choices=source.choices.with_part(before, choice)), ref, now)
+        return now
+    with atomic(connection):
+        if for_its_footprint and choice.footprint and part is not None and part.footprint:
+            packages.keep_meaning(connection, part.footprint, choice.footprint)
+        reread(connection, board_id, source.choices.with_part(before, choice))
     return now
+
+
+def _rename(connection: sqlite3.Connection, board_id: int, board: Board, source: Source, ref: str, now: str) -> None:
+    """A new name changes nothing else, so the files need not be read again."""
+    named = replace(board, parts=tuple(named_by_user(part, now) if part.ref == ref else part for part in board.parts),
+                    pads=tuple(replace(pad, ref=now) if pad.ref == ref else pad for pad in board.pads),
+                    printed_marks={now if one == ref else one: mark for one, mark in board.printed_marks.items()})  # fmt: skip
+    boards.replace(connection, board_id, named, source)
+    heat.forget(board_id)
 
 
 def choose_columns(connection: sqlite3.Connection, board_id: int, file: str, columns: Mapping[str, int]) -> None:

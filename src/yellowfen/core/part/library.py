@@ -4,8 +4,8 @@ Law: an own package answers to its name and to every footprint name it was bound
 """
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from yellowfen.core.part.catalogue import (
     BODY_G_CM3,
@@ -104,19 +104,21 @@ def plain(name: str) -> str:
 
 
 class Library:
-    """Own packages first, built-in families after."""
+    """Own packages first, then what the user said a footprint name means, built-in families after."""
 
-    def __init__(self, own: Sequence[OwnPackage] = ()) -> None:
+    def __init__(self, own: Sequence[OwnPackage] = (), meanings: Mapping[str, str] | None = None) -> None:
         self.own = tuple(own)
+        self._meanings = {plain(footprint): package for footprint, package in (meanings or {}).items()}
         self._by_name = {plain(name): one for one in own for name in (*one.aliases, one.name) if plain(name)}
 
     def own_for(self, footprint: str) -> OwnPackage | None:
-        return self._by_name.get(plain(footprint))
+        name = self._meanings.get(plain(footprint), footprint)
+        return self._by_name.get(plain(footprint)) or self._by_name.get(plain(name))
 
     def candidates(self, footprint: str) -> tuple[Package, ...]:
         """What a footprint name may stand for, most likely first."""
         own = self.own_for(footprint)
-        return (own.package(),) if own else candidates(footprint)
+        return (own.package(),) if own else candidates(self._meanings.get(plain(footprint), footprint))
 
     def find(self, footprint: str) -> Package | None:
         """The first of the candidates, or None."""
@@ -125,8 +127,3 @@ class Library:
 
 
 BUILT_IN = Library()
-
-
-def bound(one: OwnPackage, footprint: str) -> OwnPackage:
-    """The package answering to one more footprint name."""
-    return one if footprint in one.aliases else replace(one, aliases=(*one.aliases, footprint))

@@ -17,6 +17,10 @@ CREATE TABLE own_package (
     name TEXT PRIMARY KEY CHECK (length(name) BETWEEN 1 AND 80),
     content TEXT NOT NULL CHECK (json_valid(content))
 ) STRICT;
+CREATE TABLE footprint_meaning (
+    footprint TEXT PRIMARY KEY,
+    package TEXT NOT NULL CHECK (length(package) BETWEEN 1 AND 120)
+) STRICT;
 CREATE TABLE heading_choice (
     heading TEXT PRIMARY KEY,
     columns TEXT NOT NULL CHECK (json_valid(columns))

@@ -15,6 +15,7 @@ from yellowfen.core.part.package import JointKind
 from yellowfen.core.work.advice import advise, build_minutes
 from yellowfen.core.work.triage import Kind, Triaged, triage
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
+from yellowfen.formats.board_files import is_unnamed
 from yellowfen.formats.bundle import zipped
 from yellowfen.formats.part_table import FIELDS
 from yellowfen.store import boards, packages
@@ -98,6 +99,7 @@ def _board_context(database: Database, board_id: int, side: str = "top", leaf: s
         "rows": marked if all_rows else marked[:ROWS_SHOWN], "found": len(marked), "all_rows": all_rows,
         "card": _card_context(database, board_id, board, chosen) if chosen else None,
         "roles": [str(role) for role in Role], "fields": FIELDS, "tables": work.tables_of(database, board_id) if shown == "files" else [],
+        "unnamed": sum(is_unnamed(part) for part in board.parts),
         "sketched": boards.sketch_of(database, board_id) is not None, "shifted": _shifted(database, board_id),
         "advice": advise(board) if shown == "advice" else (), "minutes": build_minutes(board), "changed": changed,
     }  # fmt: skip
@@ -125,7 +127,7 @@ def _card_context(database: Database, board_id: int, board: Board, one: Triaged)
     before = next((key for key, kept in choices.items() if kept.name == one.part.ref), one.part.ref)
     own = [own.name for own in packages.rows(database)]
     return {
-        "one": one, "part": one.part, "board_id": board_id, "choice": choices.get(before, PartChoice()), "sketched": not board.layers,
+        "one": one, "part": one.part, "unnamed": is_unnamed(one.part), "known_footprint": bool(work.library_of(database).candidates(one.part.footprint)), "board_id": board_id, "choice": choices.get(before, PartChoice()), "sketched": not board.layers,
         "pins": [(pin, pad.net or "", pad.tie) for pin, pad in sorted(pads.items(), key=lambda pair: (len(pair[0]), pair[0]))],
         "harmless": harmless_bridges(one.part, pads), "known": [*own, *(name for names in PALETTE.values() for name in names)],
         "joints": [(str(kind), kind.value) for kind in (JointKind.GULL_WING, JointKind.LEADLESS, JointKind.CHIP, JointKind.J_LEAD, JointKind.UNDER_BODY, JointKind.BALL)],
@@ -222,7 +224,7 @@ def correct(request: Request, board_id: int, database: Database, fields: Fields)
         turn = _number("turn", fields.get("turn", "0") or "0")
         choice = PartChoice(fields.get("name", "").strip()[:20], fields.get("value", "").strip()[:80], fields.get("package", "").strip()[:120],
                             turn, fields.get("left_out", "") == "yes")  # fmt: skip
-        now = work.correct_part(database, board_id, ref, choice)
+        now = work.correct_part(database, board_id, ref, choice, fields.get("for_all", "") == "yes")
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "parts", ref)
     return RedirectResponse(f"/boards/{board_id}?leaf=parts" + ("" if choice.left_out else f"&part={now}"), status_code=303)

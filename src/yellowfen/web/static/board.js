@@ -14,7 +14,9 @@ document.addEventListener("DOMContentLoaded", () => {
   const open = async (ref) => {
     choose(ref);
     const answer = await fetch(`${here}/parts/${encodeURIComponent(ref)}`, { headers: { accept: "text/html" } });
-    if (answer.ok) card.innerHTML = await answer.text();
+    if (!answer.ok) return;
+    card.innerHTML = await answer.text();
+    card.querySelector("[data-name-it]")?.focus({ preventScroll: true });
   };
   const net = (pad) => {
     for (const node of plan.svg.querySelectorAll(".pad.together")) node.classList.remove("together");
@@ -34,6 +36,7 @@ document.addEventListener("DOMContentLoaded", () => {
     said.textContent = pad ? `${title}${pad.dataset.pin ? `, pin ${pad.dataset.pin}` : ""}${tail}` : title;
     if (ref) open(ref);
   });
+  if (document.querySelector("[data-unnamed]")) plan.svg.closest(".plan-frame").querySelector("[data-legend]").click();
   const first = card.querySelector("input[name=ref]")?.value;
   const wanted = new URLSearchParams(window.location.search).get("part") ?? first;
   if (wanted) choose(wanted);
