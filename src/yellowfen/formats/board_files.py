@@ -22,6 +22,7 @@ from yellowfen.core.board.propose import propose
 from yellowfen.core.board.shift import Proposal, Shift
 from yellowfen.core.board.spans import Spans, spans_of
 from yellowfen.core.part.library import BUILT_IN, Library
+from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_ink import draft_of, ink_of
 from yellowfen.formats.board_pads import pads_of, ring_of
@@ -190,7 +191,7 @@ def _parts(
         proposed = {one.ref for one in guessed}
         placements += guessed
         if guessed:
-            said = f"{len(guessed)} parts were proposed from pad patterns{'' if named else ' and named P1 and on'}; name them on the plan"
+            said = f"{counted(len(guessed), 'part was', 'parts were')} proposed from pad patterns{'' if named else ' and named P1 and on'}; name them on the plan"
             remarks.append(Finding("parts", f"no placement file{'' if named else ' and no pin names in the layers'}: {said}"))
     placements = [_corrected(one, choices.parts.get(one.ref), choices.turns) for one in placements]
     left = [one for one in placements if not one.fitted or (choices.parts.get(one.ref) or PartChoice()).left_out]
@@ -311,7 +312,7 @@ def _loose_ends(joined: Joined, width: float, height: float) -> list[Finding]:
     findings = []
     loose = sum(1 for pad in joined.pads if pad.ref is None and pad.paste_mm2 > 0)
     if loose:
-        findings.append(Finding("pads", f"{loose} pads with paste belong to no part"))
+        findings.append(Finding("pads", f"{counted(loose, 'pad with paste belongs', 'pads with paste belong')} to no part"))
     for part in joined.parts:
         if not (-0.5 <= part.x_mm <= width + 0.5 and -0.5 <= part.y_mm <= height + 0.5):
             findings.append(

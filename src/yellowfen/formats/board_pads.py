@@ -10,6 +10,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from yellowfen.core.board.board import Finding, Pad, Point, Role
+from yellowfen.core.quantity.wording import counted
 from yellowfen.formats.board_set import FileSet
 from yellowfen.formats.board_shape import kept_of
 from yellowfen.formats.gerber.apertures import EMPTY, polygons_of
@@ -56,11 +57,15 @@ def paste_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon]:
 
     kept = [piece for piece in pieces if not is_frame(piece)]
     if len(kept) < len(pieces):
-        found.findings.append(Finding(str(role), f"{len(pieces) - len(kept)} frames round the board's outline were not counted as paste"))
+        found.findings.append(
+            Finding(
+                str(role), f"{counted(len(pieces) - len(kept), 'line frame', 'line frames')} round the board's outline not counted as paste"
+            )
+        )
     inside = [piece for piece, on in zip(kept, shapely.intersects(kept, board), strict=True) if on] if kept else []
     if len(inside) < len(kept):
         found.findings.append(
-            Finding(str(role), f"{len(kept) - len(inside)} shapes lie beyond the board's edge and were not counted as paste")
+            Finding(str(role), f"{counted(len(kept) - len(inside), 'shape')} beyond the board's edge not counted as paste")
         )
     return inside
 

@@ -8,6 +8,7 @@ import shapely
 
 from yellowfen.core.board.board import Finding, LayerGuess, Role
 from yellowfen.core.board.join import Placement
+from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.component_layer import placements_of
 from yellowfen.formats.drill import DrillFile, drill_of, read_drill
@@ -109,7 +110,7 @@ def _read_drills(files: Mapping[str, bytes], guesses: dict[str, LayerGuess], lay
             continue
         found.drills.append((guess.role, drill))
         found.findings += [Finding(name, remark) for remark in drill.remarks]
-        guesses[name] = replace(guess, facts=f"{len(drill.hits)} holes", unit=drill.unit, extent_mm=_drill_extent(drill))
+        guesses[name] = replace(guess, facts=counted(len(drill.hits), "hole"), unit=drill.unit, extent_mm=_drill_extent(drill))
 
 
 def _drill_extent(drill: DrillFile) -> tuple[float, float, float, float] | None:

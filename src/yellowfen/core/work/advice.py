@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from yellowfen.core.board.board import Board, BoardPart, Pad
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import Package
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.triage import HEAVY_MG, Kind, Surroundings, Triaged, triage
 
@@ -117,7 +118,7 @@ def _count(board: Board) -> Iterator[Advice]:
         yield Advice(
             "part count",
             "Links that could be copper",
-            f"{len(zero)} links of 0 Ω could be tracks or solder bridges",
+            f"{counted(len(zero), 'link')} of 0 Ω could be tracks or solder bridges",
             _refs(zero),
             len(zero) * PART_MIN,
         )
@@ -150,7 +151,7 @@ def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
         yield Advice(
             "small parts",
             "0402 and smaller",
-            f"{len(tiny)} parts would be far kinder as 0603: fewer lost, fewer on end",
+            f"{counted(len(tiny), 'part')} would be far kinder as 0603: fewer lost, fewer on end",
             _refs(tiny),
             len(tiny) * TINY_FAIL * REPAIR_MIN,
         )
@@ -158,7 +159,7 @@ def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
         yield Advice(
             "fine pitch",
             "Half a millimetre and finer",
-            f"{len(fine)} parts at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil",
+            f"{counted(len(fine), 'part')} at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil",
             _refs(fine),
             len(fine) * FINE_FAIL * REPAIR_MIN,
         )
@@ -166,7 +167,7 @@ def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
         yield Advice(
             "hidden joints",
             "Pads under bodies",
-            f"{len(hidden)} parts whose joints cannot be seen or reached by an iron; leaded versions can be mended",
+            f"{counted(len(hidden), 'part')} whose joints cannot be seen or reached by an iron; leaded versions can be mended",
             _refs(hidden),
             len(hidden) * HIDDEN_FAIL * SWAP_MIN,
         )
@@ -174,7 +175,7 @@ def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
         yield Advice(
             "hand room",
             "No room for tweezers",
-            f"{len(crowded)} parts have no two opposite sides free; 1 mm more between neighbours is enough",
+            f"{counted(len(crowded), 'part has', 'parts have')} no two opposite sides free; 1 mm more between neighbours is enough",
             _refs(crowded),
             len(crowded) * 0.5 * PART_MIN,
         )
@@ -191,7 +192,7 @@ def _relief(board: Board, pads: dict[str, list[Pad]]) -> Iterator[Advice]:
     yield Advice(
         "thermal relief",
         "Pads straight on a plane",
-        f"{len(slow)} parts have pads without spokes{tail}; give signal pads thermal relief",
+        f"{counted(len(slow), 'part has', 'parts have')} pads without spokes{tail}; give signal pads thermal relief",
         tuple(slow),
         saves,
     )
@@ -227,7 +228,7 @@ def _marks(board: Board) -> Iterator[Advice]:
         yield Advice(
             "polarity marks",
             "No printed mark",
-            f"{len(bare)} parts with a way round have nothing printed at pin 1; print a dot outside the body",
+            f"{counted(len(bare), 'part with a way round has', 'parts with a way round have')} nothing printed at pin 1; print a dot outside the body",
             _refs(bare),
             len(bare) * BACKWARDS_FAIL * SWAP_MIN,
         )
@@ -235,7 +236,7 @@ def _marks(board: Board) -> Iterator[Advice]:
         yield Advice(
             "polarity marks",
             "Marks hidden by the part",
-            f"{len(under)} parts cover their own printed mark: it cannot be checked once they are placed",
+            f"{counted(len(under), 'part covers its', 'parts cover their')} own printed mark: it cannot be checked once placed",
             _refs(under),
             len(under) * BACKWARDS_FAIL * SWAP_MIN / 2,
         )
@@ -245,7 +246,7 @@ def _sides(board: Board) -> Iterator[Advice]:
     by_side = {side: [part for part in board.parts if part.side == side] for side in ("top", "bottom")}
     few = min(by_side.values(), key=len)
     if few:
-        sentence = f"{len(few)} parts on the second side cost another print, another heat, and parts that may drop; on one side the board is built in one go"
+        sentence = f"{counted(len(few), 'part on the second side costs', 'parts on the second side cost')} another print, another heat, and parts that may drop; on one side the board is built in one go"
         yield Advice("second side", "Parts on both sides", sentence, _refs(few), SECOND_SIDE_MIN)
 
 
