@@ -4,7 +4,7 @@ import pytest
 
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.drill import read_drill
-from yellowfen.formats.part_table import read_bill, read_placements, spread_refs
+from yellowfen.formats.part_table import how_read, read_bill, read_placements, spread_refs
 
 
 @pytest.mark.parametrize(
@@ -15,11 +15,17 @@ from yellowfen.formats.part_table import read_bill, read_placements, spread_refs
         "Ref\tX (mil)\tY (mil)\tRotation\tSide\nR1\t492.126\t285.433\t90\tT\n",
         "﻿Reference,X,Y,Rot,Side\nR1,12.5mm,285.433mil,90,F.Cu\n",
         "# made by hand\n\nref,x (mm),y (mm),angle,side\nR1,12.5,7.25,90,Front\n\n",
+        "Ref|Part X(mm)|Part Y(mm)|Rotation|Layer\nR1|12.5|7.25|90|top\n".replace("Part ", "Mid "),
+        "#Ref  X  Y  Rot  Side\nR1  12.5  7.25  90.0  top\nR2  1.0  2.0  0.0  bottom\n",
+        "units: mil\nRef,X,Y,Rot,Side\nR1,492.126,285.433,90,top\n",
+        "R1;10k;12,500;7,250;90;T\nR2;10k;2,000;3,000;0;B\n",
+        "Ref;Center-X(mm);Center-Y(mm);Rotation;Layer\nR1;12,500;7,250;90,0;Top\n",
+        'Ref,Value,X,Y,Rot,TB\nR1,"1,5k",12.5,7.25,450,T\n',
         '"RefDes","X","Y","Rotation","Side"\n"R1","0.492126in","0.285433in","90","component"\n',
     ],
 )
 def test_any_sane_table_gives_the_same_place(text: str) -> None:
-    (placed,) = read_placements(text.encode(), "p.csv")
+    placed = read_placements(text.encode(), "p.csv")[0]
     assert (placed.ref, placed.rotation_deg, placed.side) == ("R1", 90.0, "top")
     assert (placed.x_mm, placed.y_mm) == pytest.approx((12.5, 7.25), abs=1e-3)
 
@@ -40,6 +46,54 @@ def test_any_sane_table_gives_the_same_place(text: str) -> None:
 def test_tables_that_cannot_be_read_say_where(text: str, said: str) -> None:
     with pytest.raises(UnreadableFile, match=said):
         read_placements(text.encode(), "p.csv")
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "latin-1", "cp1252"])
+def test_any_encoding_is_read(encoding: str) -> None:
+    (line,) = read_bill("Ref;Wert;Value\nC1;x;4,7 µF ±10 %\n".encode(encoding), "b.csv")
+    assert line.value == "4,7 µF ±10 %"
+
+
+@pytest.mark.parametrize(
+    ("text", "fitted"),
+    [
+        ("Ref,Value\nR1,10k\n", True), ("Ref,Value\nR1,DNP\n", False), ("Ref,Value\nR1,10k (do not fit)\n", False), ("Ref,Value,DNP\nR1,10k,x\n", False),
+        ("Ref,Value,DNP\nR1,10k,\n", True), ("Ref,Value,Fitted\nR1,10k,no\n", False), ("Ref,Value,Fitted\nR1,10k,yes\n", True),
+        ("Ref,Value,Populate\nR1,10k,0\n", False), ("Ref,Value,Do not place\nR1,10k,true\n", False),
+    ],
+)  # fmt: skip
+def test_marks_of_parts_not_to_be_fitted(text: str, fitted: bool) -> None:
+    (line,) = read_bill(text.encode(), "b.csv")
+    assert line.fitted is fitted
+
+
+def test_rows_that_cannot_be_read_are_left_out_and_told() -> None:
+    left_out: list[UnreadableFile] = []
+    rows = read_placements(b"Ref,X,Y,Side\nR1,1,2,top\nR2,one,2,top\nR1,5,5,top\nR4,3,4,bottom\n", "p.csv", None, left_out)
+    assert [row.ref for row in rows] == ["R1", "R4"]
+    assert [problem.line for problem in left_out] == [3, 4]
+
+
+def test_how_a_table_was_read_is_told_and_a_choice_is_obeyed() -> None:
+    table = b"Ref,Down,Across,Side\nR1,7.25,12.5,top\n"
+    with pytest.raises(UnreadableFile, match="column for x and y is missing"):
+        read_placements(table, "p.csv")
+    reading = how_read(table, "p.csv")
+    assert reading.heading == ("Ref", "Down", "Across", "Side")
+    assert reading.columns == {"ref": 0, "side": 3}
+    (placed,) = read_placements(table, "p.csv", {reading.key: {"ref": 0, "y": 1, "x": 2, "side": 3}})
+    assert (placed.x_mm, placed.y_mm) == (12.5, 7.25)
+
+
+@pytest.mark.parametrize(
+    ("cell", "refs"),
+    [
+        ("R1, R2–R5", "R1 R2 R3 R4 R5"), ("R1 R2", "R1 R2"), ("C1-3", "C1 C2 C3"), ("C1 - C3", "C1 C2 C3"), ("C1…C3", "C1 C2 C3"), ("C1 to C3", "C1 C2 C3"),
+        ("R1;R2/R3&R4", "R1 R2 R3 R4"), ("U1", "U1"), ("R5-R2", "R5-R2"), ("", ""),
+    ],
+)  # fmt: skip
+def test_cells_of_many_references(cell: str, refs: str) -> None:
+    assert spread_refs(cell) == refs.split()
 
 
 def test_bill_spreads_its_references() -> None:
@@ -69,10 +123,55 @@ def test_drill_slots() -> None:
     assert [(hit.x2_mm, hit.y2_mm) for hit in hits] == [(3.0, 1.0), (5.0, 8.0), (None, None)]
 
 
+def hits_of(body: str, head: str = "METRIC") -> list[tuple[float, ...]]:
+    """(x, y) or (x, y, x2, y2) of each hit, rounded."""
+    hits = read_drill(f"M48\n{head}\nT1C0.8\nT2C1.2\n%\n{body}M30\n".encode(), "d").hits
+    return [tuple(round(value, 3) for value in (hit.x_mm, hit.y_mm, hit.x2_mm, hit.y2_mm) if value is not None) for hit in hits]
+
+
+def test_drill_repeats_steps_and_modal_axes() -> None:
+    assert hits_of("T1\nX1.0Y1.0\nR3X2.0\n") == [(1, 1), (3, 1), (5, 1), (7, 1)]
+    assert hits_of("T1\nX1.0Y1.0\nX4.0\nY9.0\n") == [(1, 1), (4, 1), (4, 9)]
+    assert hits_of("G91\nT1\nX1.0Y1.0\nX1.0\nG90\nX9.0Y9.0\n") == [(1, 1), (2, 1), (9, 9)]
+    assert hits_of("T1\nX1.0Y1.0\nT2X2.0Y2.0\n") == [(1, 1), (2, 2)]
+
+
+def test_a_routed_circle_is_a_ring_of_slots() -> None:
+    slots = hits_of("T2\nG00X10.0Y5.0\nM15\nG03X10.0Y5.0I-5.0J0.0\nM16\nG05\n")
+    assert len(slots) >= 12
+    assert slots[0][:2] == slots[-1][2:] == (10, 5)
+    assert all(abs(((x - 5) ** 2 + (y - 5) ** 2) ** 0.5 - 5) < 0.01 for x, y, *_ in slots)
+
+
+def test_plating_and_layers_are_taken_from_the_file() -> None:
+    text = "M48\n; #@! TF.FileFunction,NonPlated,1,2,NPTH\nMETRIC\nT1C3.2\n%\nT1\nX1.0Y1.0\nM30\n"
+    drill = read_drill(text.encode(), "d")
+    assert drill.hits[0].plated is False
+    assert drill.layers == (1, 2)
+    assert [
+        hit.plated
+        for hit in read_drill(
+            b"M48\nMETRIC\n;TYPE=PLATED\nT1C0.8\n;TYPE=NON_PLATED\nT2C3.0\n%\nT1\nX1.0Y1.0\nT2\nX2.0Y2.0\nM30\n", "d"
+        ).hits
+    ] == [True, False]
+
+
+def test_numbers_left_open_are_settled_by_where_the_holes_fall() -> None:
+    """Digits without unit or zeros: the judge knows that one hole belongs at (12.7, 25.4)."""
+    text = b"M48\nT1C0.0315\n%\nT1\nX5000Y10000\nM30\n"
+    drill = read_drill(
+        text, "d", lambda found: 1.0 if abs(found.hits[0].x_mm - 12.7) < 0.01 and abs(found.hits[0].y_mm - 25.4) < 0.01 else 0.0
+    )
+    assert (drill.hits[0].x_mm, drill.hits[0].y_mm) == pytest.approx((12.7, 25.4))
+    assert any("does not say how its numbers are to be read" in remark for remark in drill.remarks)
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [
         ("", "empty"),
+        ("M48\nMETRIC\nT1C0.8\n%\nT1\nX9999999.0Y0\nM30\n", "line 6: a hole lies .* mm out"),
+        ("M48\nMETRIC\nT1C0.8\n%\nT1\nR9X1.0\nM30\n", "line 6: repeats a hole wrongly"),
         ("M48\nT1C0.8\n%\nT1\nX1.0Y1.0\nM30\n", "line 5: gives no unit"),
         ("M48\nMETRIC\n%\nT9\nX1.0Y1.0\nM30\n", "tool T9 is used"),
     ],

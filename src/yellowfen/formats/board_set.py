@@ -25,6 +25,7 @@ GERBER_ROLES = frozenset(
 )  # fmt: skip
 _MANY = {Role.COPPER_INNER, Role.DRILL, Role.DRILL_UNPLATED, Role.IGNORED, Role.BILL, Role.PLACEMENT, Role.COMPONENTS, Role.NETLIST}
 _PADDED = GERBER_ROLES - {Role.OUTLINE, Role.COMPONENTS} | {Role.IGNORED}
+MOST_ROWS_TOLD = 20
 _RANK = {"you chose it": 0, "its file attribute says so": 1, "by its name": 2}
 
 
@@ -60,7 +61,9 @@ def read_files(files: Mapping[str, bytes], chosen: Mapping[str, Role], columns: 
             if guesses[name].role in GERBER_ROLES or guesses[name].why == UNSETTLED or drawn_drill:
                 layers[name] = read_gerber(data, name)
             elif guesses[name].role is Role.PLACEMENT:
-                found.placements += read_placements(data, name, columns)
+                rows: list[UnreadableFile] = []
+                found.placements += read_placements(data, name, columns, rows)
+                found.findings += [Finding(name, f"{_bare(one)} (row left out)") for one in rows[:MOST_ROWS_TOLD]]
             elif guesses[name].role is Role.BILL:
                 found.bill |= {line.ref: line for line in read_bill(data, name, columns)}
             elif guesses[name].role is Role.NETLIST:
@@ -72,11 +75,14 @@ def read_files(files: Mapping[str, bytes], chosen: Mapping[str, Role], columns: 
         raise problems[0]
     _read_drills(files, guesses, layers, found, problems)
     _settle(guesses, layers, found)
-    for one in problems:
-        said = str(one).removeprefix(f"{one.file}: ").removeprefix(one.file).lstrip(", ")
-        found.findings.append(Finding(one.file, f"set aside: {said}"))
+    found.findings += [Finding(one.file, f"set aside: {_bare(one)}") for one in problems]
     _sort(guesses, layers, found)
     return found
+
+
+def _bare(problem: UnreadableFile) -> str:
+    """A problem's sentence without the file's name."""
+    return str(problem).removeprefix(f"{problem.file}: ").removeprefix(problem.file).lstrip(", ")
 
 
 def _guess(name: str, data: bytes, chosen: Mapping[str, Role]) -> LayerGuess:

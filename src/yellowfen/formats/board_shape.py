@@ -56,7 +56,7 @@ def _frame_on(found: FileSet, role: Role) -> Polygon | None:
     thin = [one for one in drawn if one.kind == "stroke" and one.dark and one.width_mm < 1.0]
     rest = [one for one in drawn if one.kind != "stroke"]
     extent = extent_of(drawn)
-    if extent is None or not len(thin) >= 4 or not rest:
+    if extent is None or sum(len(one.path) - 1 for one in thin) < 4 or not rest:
         return None
     reach = 0.6
     around = [
@@ -66,7 +66,7 @@ def _frame_on(found: FileSet, role: Role) -> Polygon | None:
             min(abs(x - extent[0]), abs(x - extent[2])) < reach or min(abs(y - extent[1]), abs(y - extent[3])) < reach for x, y in one.path
         )
     ]
-    if len(around) < 4 or len(around) > 200:
+    if not 4 <= sum(len(one.path) - 1 for one in around) <= 2000:
         return None
     shape = closed(around)
     whole = (extent[2] - extent[0]) * (extent[3] - extent[1])

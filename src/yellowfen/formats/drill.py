@@ -210,7 +210,8 @@ class _Reader:
         start = (self.x, self.y)
         self._move(text, number)
         end = (self.x, self.y)
-        if not self.down or math.dist(start, end) == 0:
+        full_circle = mode != 1 and re.search(r"[IJ]", text)
+        if not self.down or (start == end and not full_circle):
             return
         drill, plated = self._size(number)
         path = [start, end] if mode == 1 else self._arc(text, number, start, end, mode == 2)

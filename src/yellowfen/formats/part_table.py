@@ -233,30 +233,36 @@ def how_read(data: bytes, name: str, choice: ColumnChoice | None = None) -> Tabl
     return TableReading(name, heading, dict(table.columns), unit, table.why, tuple(tuple(cell[:40] for cell in row) for row in body[:3]))
 
 
-def read_placements(data: bytes, name: str, choice: ColumnChoice | None = None) -> list[Placement]:
-    """Rows of a placement table in mm, in file coordinates. Raises UnreadableFile with line and column."""
+def read_placements(
+    data: bytes, name: str, choice: ColumnChoice | None = None, left_out: list[UnreadableFile] | None = None
+) -> list[Placement]:
+    """Rows of a placement table in mm, in file coordinates. Raises UnreadableFile with line and column.
+
+    With `left_out`, a row that cannot be read is noted there and left out, and the rest is read.
+    """
     table = _table(data, name, choice or {})
     missing = [word for key, word in (("ref", "reference"), ("x", "x"), ("y", "y")) if key not in table.columns]
     if missing:
         raise UnreadableFile(name, f"the column for {' and '.join(missing)} is missing; add it with a heading", max(table.at, 0) + 1)
-    placements: list[Placement] = []
-    seen: dict[str, int] = {}
+    placements: dict[str, Placement] = {}
+    lines: dict[str, int] = {}
     for line, row in table.body():
-        placed = _placement(table, row, line)
-        if placed.ref in seen:
-            raise UnreadableFile(
-                name,
-                f"{placed.ref} stands twice (first in line {seen[placed.ref]}); every part needs its own name",
-                line,
-                table.columns["ref"] + 1,
-            )
-        seen[placed.ref] = line
-        placements.append(placed)
+        try:
+            placed = _placement(table, row, line)
+            if placed.ref in placements:
+                said = f"{placed.ref} stands twice (first in line {lines[placed.ref]}); every part needs its own name"
+                raise UnreadableFile(name, said, line, table.columns["ref"] + 1)
+        except UnreadableFile as problem:
+            if left_out is None:
+                raise
+            left_out.append(problem)
+            continue
+        placements[placed.ref], lines[placed.ref] = placed, line
         if len(placements) > 20_000:
             raise UnreadableFile(name, "has more than 20000 rows, which is more than a board has", line)
     if not placements:
-        raise UnreadableFile(name, "has a heading but no parts below it")
-    return placements
+        raise left_out[0] if left_out else UnreadableFile(name, "has a heading but no parts below it")
+    return list(placements.values())
 
 
 def _placement(table: _Table, row: list[str], line: int) -> Placement:

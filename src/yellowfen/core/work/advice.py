@@ -141,44 +141,20 @@ def _turns(board: Board) -> Iterator[Advice]:
             yield Advice("orientations", f"One way round for all on the {side}", sentence, _refs(odd), saves)
 
 
-def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
-    def with_flag(kind: Kind, least: float) -> list[BoardPart]:
-        return [one.part for one in judged if any(flag.kind is kind and flag.weight >= least for flag in one.flags)]
+# What a flag of the triage costs: its kind and least weight, title, sentence after the number of parts, minutes a part.
+_FLAGGED = (
+    (Kind.SIZE, 0.5, "0402 and smaller", "would be far kinder as 0603: fewer lost, fewer on end", TINY_FAIL * REPAIR_MIN),
+    (Kind.PITCH, 3.0, "Half a millimetre and finer", f"at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil", FINE_FAIL * REPAIR_MIN),
+    (Kind.HIDDEN, 3.0, "Pads under bodies", "whose joints cannot be seen or reached by an iron; leaded versions can be mended", HIDDEN_FAIL * SWAP_MIN),
+    (Kind.ROOM, 2.0, "No room for tweezers", "without two opposite sides free; 1 mm more between neighbours is enough", 0.5 * PART_MIN),
+)  # fmt: skip
 
-    tiny, fine = with_flag(Kind.SIZE, 0.5), with_flag(Kind.PITCH, 3.0)
-    hidden, crowded = with_flag(Kind.HIDDEN, 3.0), with_flag(Kind.ROOM, 2.0)
-    if tiny:
-        yield Advice(
-            "small parts",
-            "0402 and smaller",
-            f"{counted(len(tiny), 'part')} would be far kinder as 0603: fewer lost, fewer on end",
-            _refs(tiny),
-            len(tiny) * TINY_FAIL * REPAIR_MIN,
-        )
-    if fine:
-        yield Advice(
-            "fine pitch",
-            "Half a millimetre and finer",
-            f"{counted(len(fine), 'part')} at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil",
-            _refs(fine),
-            len(fine) * FINE_FAIL * REPAIR_MIN,
-        )
-    if hidden:
-        yield Advice(
-            "hidden joints",
-            "Pads under bodies",
-            f"{counted(len(hidden), 'part')} whose joints cannot be seen or reached by an iron; leaded versions can be mended",
-            _refs(hidden),
-            len(hidden) * HIDDEN_FAIL * SWAP_MIN,
-        )
-    if crowded:
-        yield Advice(
-            "hand room",
-            "No room for tweezers",
-            f"{counted(len(crowded), 'part has', 'parts have')} no two opposite sides free; 1 mm more between neighbours is enough",
-            _refs(crowded),
-            len(crowded) * 0.5 * PART_MIN,
-        )
+
+def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
+    for kind, least, title, sentence, minutes in _FLAGGED:
+        parts = [one.part for one in judged if any(flag.kind is kind and flag.weight >= least for flag in one.flags)]
+        if parts:
+            yield Advice(str(kind), title, f"{counted(len(parts), 'part')} {sentence}", _refs(parts), len(parts) * minutes)
 
 
 def _relief(board: Board, pads: dict[str, list[Pad]]) -> Iterator[Advice]:

@@ -1,0 +1,115 @@
+"""Boards kept by earlier versions, choices, pictures, imports."""
+
+import json
+import sqlite3
+from importlib import resources
+from pathlib import Path
+
+import pytest
+
+from yellowfen.core.board.board import Role
+from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart
+from yellowfen.errors import NotFound, Refused, UnreadableFile
+from yellowfen.store import boards, imports, packages
+from yellowfen.store.database import _run_script, connect, migrate
+from yellowfen.workflows import sketching
+from yellowfen.workflows.boards import import_board, library_of, reread, work_import
+from yellowfen.workflows.demo import demo_files
+from yellowfen.workflows.opening import DATABASE, open_database
+
+
+def earlier(folder: Path, files: dict[str, bytes], role: str | None = None) -> None:
+    """A database as the version before this one left it, with one board in its old form."""
+    connection = connect(folder / DATABASE)
+    connection.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
+    scripts = sorted(item.name for item in resources.files("yellowfen.store.migrations").iterdir() if item.name.endswith(".sql"))
+    for name in scripts[:3]:
+        _run_script(connection, name)
+    old = {"name": "Old", "width_mm": 62.0, "height_mm": 44.0, "thickness_mm": 1.6, "outline": [], "pads": [], "holes": [], "copper": [], "parts": [], "layers": [],
+           "findings": [], "paste_openings": {"top": 0, "bottom": 0}, "drawings": {"copper top": "M0,0L1,1Z"}}  # fmt: skip
+    connection.execute("INSERT INTO board (id, name, created_at, content) VALUES (1, 'Old', '2026-01-01', ?)", (json.dumps(old),))
+    for name, data in files.items():
+        connection.execute("INSERT INTO board_file VALUES (1, ?, ?, ?)", (name, role if name.endswith("paste-top.gbr") else None, data))
+    connection.close()
+
+
+def test_a_board_of_an_earlier_version_is_read_again_with_its_chosen_roles(tmp_path: Path) -> None:
+    earlier(tmp_path, demo_files(), "not used")
+    connection = open_database(tmp_path)
+    board = boards.get(connection, 1)
+    assert (board.name, len(board.parts), board.paste_openings["top"]) == ("Old", 46, 0)
+    assert boards.source_of(connection, 1).choices.roles == {"reedgate-paste-top.gbr": Role.IGNORED}
+    assert boards.stale(connection) == []
+    connection.close()
+
+
+def test_a_board_that_cannot_be_read_any_more_stays_as_it_was(tmp_path: Path) -> None:
+    earlier(tmp_path, {"a.txt": b"nothing"})
+    connection = open_database(tmp_path)
+    assert boards.get(connection, 1).width_mm == 62.0
+    assert boards.get(connection, 1).drawings == {}
+    assert migrate(connection) == 0
+    connection.close()
+
+
+@pytest.fixture
+def connection(tmp_path: Path) -> sqlite3.Connection:
+    return open_database(tmp_path)
+
+
+def test_a_reread_that_fails_changes_nothing(connection: sqlite3.Connection) -> None:
+    board_id = import_board(connection, demo_files().items(), "demo")
+    before, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
+    nothing = source.choices.with_roles(dict.fromkeys(source.files, Role.IGNORED))
+    with pytest.raises(UnreadableFile, match="no copper, mask or paste layer"):
+        reread(connection, board_id, nothing)
+    assert boards.get(connection, board_id) == before
+    assert boards.source_of(connection, board_id).choices == source.choices
+
+
+def test_an_import_stores_its_board_and_drops_its_copy(connection: sqlite3.Connection) -> None:
+    import_id = imports.add(connection, "large", 1.0, None, demo_files())
+    work_import(connection, imports.get(connection, import_id))
+    done = imports.get(connection, import_id)
+    assert (done.state, done.done_steps > 5) == ("done", True)
+    assert boards.get(connection, done.board_id or 0).thickness_mm == 1.0
+    assert imports.files_of(connection, import_id) == {}
+    assert imports.next_open(connection) is None
+
+
+def test_an_import_given_up_stores_nothing(connection: sqlite3.Connection) -> None:
+    import_id = imports.add(connection, "large", 1.6, None, demo_files())
+    waiting = imports.get(connection, import_id)
+    imports.end(connection, import_id, "cancelled", "given up")
+    work_import(connection, waiting)
+    assert boards.rows(connection) == []
+    assert imports.get(connection, import_id).state == "cancelled"
+    with pytest.raises(NotFound, match="no import 9"):
+        imports.get(connection, 9)
+
+
+def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(connection: sqlite3.Connection) -> None:
+    board_id = sketching.begin(connection, "Patch")
+    sketching.keep(connection, board_id, Sketch("Patch", 50, 40, 0.8, Plane.NO, (SketchedPart("U1", "SOIC-8", 20, 20),)))
+    sketching.lay_picture(connection, board_id, b"\xff\xd8\xff rest", "b.jpg")
+    assert boards.picture_of(connection, board_id) == ("image/jpeg", b"\xff\xd8\xff rest")
+    with pytest.raises(Refused, match="sketched by hand"):
+        reread(connection, board_id, boards.source_of(connection, board_id).choices)
+    sketching.take_picture_away(connection, board_id)
+    assert boards.picture_of(connection, board_id) is None
+    assert boards.get(connection, board_id).thickness_mm == 0.8
+    boards.remove(connection, board_id)
+    with pytest.raises(NotFound):
+        sketching.sketch_of(connection, board_id)
+
+
+def test_meanings_of_footprints_are_found_whatever_their_prefix(connection: sqlite3.Connection) -> None:
+    packages.keep_meaning(connection, "house:CASE_Q", "SOT-23")
+    found = library_of(connection).find("other:case-q")
+    assert found is not None
+    assert found.name == "SOT-23"
+    packages.keep_heading(connection, "a|b", {"ref": 0, "x": 1})
+    packages.forget_heading(connection, "a|b", {"ref": 1})
+    assert packages.headings(connection) == {"a|b": {"ref": 1}}
+    packages.forget_heading(connection, "a|b", None)
+    assert packages.headings(connection) == {}
