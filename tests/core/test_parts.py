@@ -1,8 +1,11 @@
 """Packages: names found in the wild, geometry, heat."""
 
+import itertools
+
 import pytest
 
-from yellowfen.core.part.catalogue import CHIP_SIZES, chip, find_package, moulded_limit, package_named
+from yellowfen.core.part.catalogue import CHIP_SIZES, LIMIT_UNKNOWN_PLASTIC, PALETTE, chip, find_package, moulded_limit, package_named
+from yellowfen.core.part.library import OwnPackage
 from yellowfen.core.part.package import JointKind
 from yellowfen.errors import InvalidValue
 
@@ -55,3 +58,84 @@ def test_body_limits_follow_thickness_and_volume() -> None:
     assert moulded_limit(1.0, 100)[0] == 260
     assert moulded_limit(2.0, 400)[0] == 250
     assert moulded_limit(3.0, 400)[0] == 245
+
+
+def test_every_package_of_the_palette_is_known_and_sound() -> None:
+    for names in PALETTE.values():
+        for name in names:
+            package = package_named(name)
+            assert package.lands
+            assert len({land.pin for land in package.lands}) == len(package.lands)
+            assert 0 < package.height_mm < 12
+            assert 0.05 < package.mass_mg < 5000
+            assert 40 <= package.limit_c <= 300
+            reach = max(abs(land.x_mm) for land in package.lands)
+            assert reach <= package.body_x_mm / 2 + 4
+
+
+# Pitch (mm) and pin count by name: package family drawings, as the handbook's table has them.
+@pytest.mark.parametrize(
+    ("name", "pins", "pitch"),
+    [
+        ("SOIC-14", 14, 1.27), ("SSOP-20", 20, 0.65), ("TSSOP-16", 16, 0.65), ("MSOP-8", 8, 0.65), ("MSOP-10", 10, 0.5), ("TSOP-II-44", 44, 0.8), ("QFP-32", 32, 0.8),
+        ("QFP-44", 44, 0.8), ("LQFP-64", 64, 0.5), ("TQFP-100", 100, 0.5), ("LQFP-144", 144, 0.5), ("PLCC-44", 44, 1.27), ("QFN-32_5x5", 33, 0.5), ("DFN-8_3x3", 9, 0.5),
+        ("BGA-64", 64, 0.8), ("SOT-23-5", 5, 0.95), ("SOT-89", 3, 1.5), ("FLATCABLE-12-0.5", 14, 0.5),
+    ],
+)  # fmt: skip
+def test_pins_and_pitch_of_the_families(name: str, pins: int, pitch: float) -> None:
+    package = package_named(name)
+    assert len(package.lands) == pins
+    rows = sorted(
+        {round(land.x_mm, 3) for land in package.lands if land.kind is not JointKind.THERMAL_PAD} if len(package.lands) < 8 else set()
+    )
+    if not rows:
+        assert package.pitch_mm == pytest.approx(pitch, abs=1e-6)
+    else:
+        column = sorted(land.y_mm for land in package.lands if round(land.x_mm, 3) == rows[0])
+        assert min(b - a for a, b in itertools.pairwise(column)) in (pytest.approx(pitch), pytest.approx(2 * pitch))
+
+
+def test_a_j_lead_carrier_has_pin_1_in_the_middle_of_its_upper_side() -> None:
+    package = package_named("PLCC-44")
+    first, second = package.lands[0], next(land for land in package.lands if land.pin == "2")
+    assert abs(first.x_mm) < 0.01
+    assert first.y_mm > 0
+    assert second.x_mm < 0
+    assert {land.kind for land in package.lands} == {JointKind.J_LEAD}
+    assert first.pin == "1"
+
+
+@pytest.mark.parametrize(
+    ("name", "iron_only", "shy"),
+    [("SWITCH-6x6", True, True), ("FLATCABLE-12-0.5", True, True), ("PLED-4", False, True), ("SOIC-8", False, False)],
+)
+def test_what_may_meet_air(name: str, iron_only: bool, shy: bool) -> None:
+    package = package_named(name)
+    assert (package.iron_only, package.heat_shy) == (iron_only, shy)
+
+
+@pytest.mark.parametrize(
+    ("name", "family"),
+    [
+        ("C_1206_3216Metric", "chip"), ("CP_Elec_8x6.9", "can"), ("D_SOD-123", "diode"), ("TANTALUM-B", "tantalum"), ("CP_EIA-7343-31", "tantalum"), ("IND-4", "inductor"),
+        ("L_6.0x6.0", "inductor"), ("XTAL-3.2x2.5", "crystal"), ("USB_Micro-B", "USB socket"), ("USB_C_Receptacle", "USB socket"), ("MODULE-18x20", "module"),
+    ],
+)  # fmt: skip
+def test_further_families(name: str, family: str) -> None:
+    package = find_package(name)
+    assert package is not None
+    assert package.family == family
+
+
+def test_own_packages_refuse_what_no_part_has() -> None:
+    for change, said in (({"height_mm": 0}, "height_mm"), ({"body_x_mm": 1e9}, "body_x_mm"), ({"name": " "}, "needs a name"), ({"material": "jelly"}, "jelly"),
+                         ({"moisture": "9"}, "not a moisture class"), ({"limit_c": float("nan")}, "limit_c")):  # fmt: skip
+        given = {"name": "Own", "body_x_mm": 3, "body_y_mm": 3, "height_mm": 1} | change
+        with pytest.raises(InvalidValue, match=said):
+            OwnPackage(**given)  # type: ignore[arg-type]
+
+
+def test_limits_of_own_packages_follow_material_and_size() -> None:
+    assert OwnPackage("a", 3, 3, 1).package().limit_c == moulded_limit(1, 9)[0]
+    assert OwnPackage("a", 3, 3, 1, material="plastic").package().limit_c == LIMIT_UNKNOWN_PLASTIC
+    assert OwnPackage("a", 3, 3, 1, limit_c=150).package().limit_why == "you gave its limit"

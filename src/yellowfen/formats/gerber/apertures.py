@@ -16,6 +16,7 @@ from shapely.geometry.base import BaseGeometry
 _SEGMENTS = 64
 EQUAL_AREA = math.sqrt(math.pi / (_SEGMENTS / 2 * math.sin(2 * math.pi / _SEGMENTS)))
 EMPTY = Polygon()
+LARGEST = 5000.0  # in file units: more than a panel in millimetres
 
 
 class ApertureError(ValueError):
@@ -63,6 +64,8 @@ def standard(kind: str, sizes: Sequence[float], unit: float) -> BaseGeometry:
         raise ApertureError(f"aperture of kind {kind} needs {need} sizes, found {len(sizes)}")
     if not all(math.isfinite(size) for size in sizes) or any(size < 0 for size in sizes[: need if kind != "P" else 1]):
         raise ApertureError("an aperture size is negative or not a number")
+    if not all(size <= LARGEST for size in sizes):
+        raise ApertureError("an aperture size is beyond any board")
     mm = [size * unit for size in sizes]
     if kind == "C":
         shape, hole = circle(mm[0]), mm[1:]
@@ -97,7 +100,10 @@ class Macro:
                 continue
             fields = block.split(",")
             code = int(float(fields[0])) if re.fullmatch(r"\d+(\.0*)?", fields[0]) else -1
-            piece, exposed = _primitive(code, [evaluate(field, variables) for field in fields[1:]], unit)
+            values = [evaluate(field, variables) for field in fields[1:]]
+            if not all(abs(value) <= LARGEST for value in values):
+                raise ApertureError("a size in an aperture macro is beyond any board")
+            piece, exposed = _primitive(code, values, unit)
             if exposed:
                 dark.append(piece)
             else:
