@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 
+import shapely
 from shapely.geometry import Polygon
 
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Hole, Ink, Pad, Point, Role
@@ -53,13 +54,25 @@ def _no_collecting() -> Iterator[None]:
             gc.enable()
 
 
-@_no_collecting()
 def read_board(files: Mapping[str, bytes], name: str, chosen: Mapping[str, Role] | Choices | None = None, thickness_mm: float = 1.6,
                on_step: Callable[[str], None] = lambda step: None, library: Library = BUILT_IN,
                columns: ColumnChoice | None = None) -> Board:  # fmt: skip
     """A Board from named bytes. Raises UnreadableFile when nothing usable is there; damaged files are set aside."""
     choices = chosen if isinstance(chosen, Choices) else Choices(roles=dict(chosen or {}))
-    found = read_files(files, choices.roles, columns or {}, on_step)
+    with _no_collecting():
+        found = read_files(files, choices.roles, columns or {}, on_step)
+        try:
+            return _board_from(found, name, choices, thickness_mm, on_step, library)
+        except (shapely.errors.GEOSException, FloatingPointError) as problem:
+            said = (
+                f"its shapes cannot be worked out together ({str(problem)[:80]}); set the damaged layer to 'not used', or export it again"
+            )
+            raise UnreadableFile(name, said) from None
+
+
+def _board_from(
+    found: FileSet, name: str, choices: Choices, thickness_mm: float, on_step: Callable[[str], None], library: Library
+) -> Board:
     if not any(found.gerbers.get(role) and found.drawn(role) for role in _ENOUGH):
         damaged = next((guess.problem for guess in found.guesses if guess.problem), "")
         said = "no copper, mask or paste layer was recognised; drop the Gerber layers of the board, or choose what each file is"
