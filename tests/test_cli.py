@@ -93,6 +93,38 @@ def test_import_says_what_was_found(tmp_path: Path, capsys: pytest.CaptureFixtur
     assert "cannot be opened" in capsys.readouterr().err
 
 
+def test_import_counts_what_a_board_holds(capsys: pytest.CaptureFixture[str]) -> None:
+    """The demo board's folder: layers with unit and extent, drills by size, nets with their pads, plane pins."""
+    folder = Path(__file__).parents[1] / "src/yellowfen/demo/board"
+    assert main(["import", str(folder), "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["pads"] == {"top": 180, "bottom": 21}
+    assert {layer["file"]: layer["unit"] for layer in answer["layers"] if layer["role"] == "paste top"} == {"reedgate-paste-top.gbr": "mm"}
+    outline = next(layer for layer in answer["layers"] if layer["role"] == "outline")
+    assert outline["extent_mm"] == pytest.approx([0, 0, 62, 44])
+    assert {"drill_mm": 3.2, "plated": False, "count": 4} in answer["drills"]
+    assert sum(net["pads"] for net in answer["nets"]) == 201
+    assert {"U5", "U2"} <= {pin["ref"] for pin in answer["plane_pins"]}
+    assert (answer["unresolved"], answer["proposals"]) == ([], [])
+    assert main(["import", str(folder)]) == 0
+    assert "62.0 x 44.0 mm, 46 parts, 201 pads" in capsys.readouterr().out
+
+
+def test_triage_of_a_folder_and_of_a_stored_board(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    folder = Path(__file__).parents[1] / "src/yellowfen/demo/board"
+    assert main(["triage", str(folder), "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["parts"][0]["ref"] == "U2"
+    assert {"kind", "word", "reason", "weight", "mark"} == set(answer["parts"][0]["flags"][0])
+    assert answer["advice"][0]["saves_min"] > 1
+    assert main(["demo", "--data", str(tmp_path)]) == 0
+    capsys.readouterr()
+    assert main(["triage", "1", "--data", str(tmp_path)]) == 0
+    assert capsys.readouterr().out.startswith("hard  U2")
+    assert main(["triage", "9", "--data", str(tmp_path)]) == 2
+    assert "there is no board 9" in capsys.readouterr().err
+
+
 def test_demo_and_backup(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["backup", str(tmp_path / "b.sqlite3"), "--data", str(tmp_path)]) == 2
     assert main(["demo", "--data", str(tmp_path)]) == 0

@@ -32,7 +32,7 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="yellowfen", description="Rehearse, run and remember the heat of hand-assembled boards.")
     verbs = parser.add_subparsers(required=True, metavar="VERB")
     verb = verbs.add_parser("import", help="read board files and say what was found (stores only with --keep)")
-    verb.add_argument("files", nargs="+", metavar="FILE")
+    verb.add_argument("files", nargs="+", metavar="FILE", help="files, zips or folders of one board")
     verb.add_argument("--json", action="store_true")
     verb.add_argument("--keep", action="store_true", help="store the board in the database")
     verb.add_argument("--thickness", type=float, default=1.6, metavar="MM", help="board thickness in mm (default %(default)s)")
@@ -90,7 +90,7 @@ def _read(path: str) -> bytes:
 def _import(given: argparse.Namespace) -> None:
     from yellowfen.workflows.boards import import_board, read_upload
 
-    uploads = [(name, _read(name)) for name in given.files]
+    uploads = [(name, _read(name)) for path in given.files for name in _files_in(path)]
     board, _ = read_upload(uploads, thickness_mm=given.thickness)
     summary = _summary(board)
     if given.keep:
@@ -168,9 +168,17 @@ def _board(given: argparse.Namespace) -> "Board":
         from yellowfen.store import boards
 
         return boards.get(_open(given.data), int(given.board))
-    path = Path(given.board)
-    names = sorted(str(one) for one in path.iterdir() if one.is_file()) if path.is_dir() else [given.board]
-    return read_upload([(name, _read(name)) for name in names])[0]
+    return read_upload([(name, _read(name)) for name in _files_in(given.board)])[0]
+
+
+def _files_in(path: str) -> list[str]:
+    """The files of a folder, or the file itself."""
+    folder = Path(path)
+    return (
+        sorted(str(one) for one in folder.rglob("*") if one.is_file() and not one.name.startswith((".", "__")))
+        if folder.is_dir()
+        else [path]
+    )
 
 
 def _rehearse(given: argparse.Namespace) -> None:

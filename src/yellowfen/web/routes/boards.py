@@ -134,7 +134,7 @@ def _card_context(database: Database, board_id: int, board: Board, one: Triaged)
     }  # fmt: skip
 
 
-@router.get("/boards/{board_id}/parts/{ref}")
+@router.get("/boards/{board_id}/parts/{ref:path}")
 def part_card(request: Request, board_id: int, ref: str, database: Database) -> Response:
     """The card of one part, to be put beside the plan."""
     board = boards.get(database, board_id)
