@@ -84,7 +84,7 @@ def _board_from(
     if not (2 <= width <= 400 and 2 <= height <= 400):
         raise UnreadableFile(name, f"the board would be {width:.1f} x {height:.1f} mm; check the units of the outline layer")
     on_step("pads and paste")
-    pads, openings, areas = pads_of(found, shape, origin)
+    pads, openings = pads_of(found, shape, origin)
     holes = _holes(found, origin)
     on_step("copper and nets")
     spans = _spans(found, shape, origin, height)
@@ -98,7 +98,8 @@ def _board_from(
         name=name, width_mm=round(width, 4), height_mm=round(height, 4), thickness_mm=thickness_mm,
         outline=tuple(ring_of(ring, origin) for polygon in polygons_of(shape) for ring in (polygon.exterior, *polygon.interiors)),
         pads=joined.pads, holes=holes, copper=_copper_maps(spans, width, height), parts=joined.parts,
-        layers=tuple(found.guesses), findings=tuple(findings), paste_openings=openings, paste_area_mm2=areas,
+        layers=tuple(found.guesses), findings=tuple(findings), paste_openings={side: sum(one.side == side for one in openings) for side in ("top", "bottom")},
+        paste_area_mm2={side: round(sum(one.area_mm2 for one in openings if one.side == side), 4) for side in ("top", "bottom")}, openings=tuple(openings),
         drawings=_drawings(found, shape, origin, findings), origin=origin, proposals=proposals,
         printed_marks=printed_marks(joined.parts, {"top": found.drawn(Role.LEGEND_TOP), "bottom": found.drawn(Role.LEGEND_BOTTOM)}, origin),
     )  # fmt: skip

@@ -20,9 +20,11 @@ def board_files(board: Board) -> dict[str, bytes]:
     for side, (number, word) in _COPPER.items():
         pads = [pad for pad in board.pads if pad.side == side]
         if pads:
-            files[f"copper-{side}.gbr"] = _layer(f"Copper,{number},{word}", _regions(pads, named=True))
-            files[f"mask-{side}.gbr"] = _layer(f"Soldermask,{word}", _regions(pads))
-            files[f"paste-{side}.gbr"] = _layer(f"Paste,{word}", _regions([pad for pad in pads if pad.paste_mm2 > 0]))
+            files[f"copper-{side}.gbr"] = _layer(
+                f"Copper,{number},{word}", "".join(_names(pad) + _region(pad.ring) + "%TD*%\n" for pad in pads)
+            )
+            files[f"mask-{side}.gbr"] = _layer(f"Soldermask,{word}", "".join(_region(pad.ring) for pad in pads))
+            files[f"paste-{side}.gbr"] = _layer(f"Paste,{word}", "".join(_region(one.ring) for one in board.openings if one.side == side))
     if not board.pads:
         files["copper-top.gbr"] = _layer("Copper,L1,Top", "")
     for plated, name in ((True, "holes.drl"), (False, "holes-npth.drl")):
@@ -50,13 +52,14 @@ def _outline(rings: Iterable[Sequence[Point]]) -> str:
     return "".join(_contour(ring) for ring in rings)
 
 
-def _regions(pads: Iterable[Pad], named: bool = False) -> str:
-    body = []
-    for pad in pads:
-        if named and pad.ref:
-            body.append(f"%TO.P,{_plain(pad.ref)},{_plain(pad.pin or '')}*%\n" + (f"%TO.N,{_plain(pad.net)}*%\n" if pad.net else ""))
-        body.append("G36*\n" + _contour(pad.ring) + "G37*\n" + ("%TD*%\n" if named else ""))
-    return "".join(body)
+def _region(ring: Sequence[Point]) -> str:
+    return "G36*\n" + _contour(ring) + "G37*\n"
+
+
+def _names(pad: Pad) -> str:
+    """The attributes that name a pad's part, pin and net."""
+    part = f"%TO.P,{_plain(pad.ref)},{_plain(pad.pin or '')}*%\n" if pad.ref else ""
+    return part + (f"%TO.N,{_plain(pad.net)}*%\n" if pad.net else "")
 
 
 def _plain(word: str) -> str:

@@ -9,7 +9,7 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from yellowfen.core.board.board import Finding, Pad, Point, Role
+from yellowfen.core.board.board import Finding, Opening, Pad, Point, Role
 from yellowfen.core.quantity.wording import counted
 from yellowfen.formats.board_set import FileSet
 from yellowfen.formats.board_shape import kept_of
@@ -23,24 +23,52 @@ _SIDES = (
 )
 
 
-def pads_of(found: FileSet, shape: Polygon, origin: Point) -> tuple[list[Pad], dict[str, int], dict[str, float]]:
-    """Pads of both sides in board millimetres, the number of paste openings and their area by side."""
+def pads_of(found: FileSet, shape: Polygon, origin: Point) -> tuple[list[Pad], list[Opening]]:
+    """Pads and paste openings of both sides in board millimetres."""
     pads: list[Pad] = []
-    openings: dict[str, int] = {}
-    areas: dict[str, float] = {}
+    openings: list[Opening] = []
     drills = [
         shapely.Point(hit.x_mm, hit.y_mm).buffer(hit.drill_mm / 2 * 0.9, quad_segs=4) for _, drill in found.drills for hit in drill.hits
     ]
     holes = shapely.STRtree(drills)
     for side, copper_role, mask_role, paste_role in _SIDES:
         paste = paste_openings(found, paste_role, shape)
-        openings[side], areas[side] = len(paste), round(sum(piece.area for piece in paste), 4)
         copper = kept_of(found, str(copper_role), found.drawn(copper_role), shape) if copper_role in found.gerbers else None
         pieces = _exposed(found, copper, mask_role, paste, shape)
         pasted = shapely.STRtree(paste)
         solderable = [piece for piece in pieces if len(pasted.query(piece, predicate="intersects")) or not _drilled(piece, drills, holes)]
-        pads += _as_pads(solderable, paste, pasted, side, _names(copper or []), origin)
-    return pads, openings, areas
+        over, below = _paste_over(solderable, paste, pasted)
+        openings += [_opening(piece, side, origin, None if k is None else len(pads) + k) for piece, k in zip(paste, below, strict=True)]
+        pads += _as_pads(solderable, over, side, _names(copper or []), origin)
+    return pads, openings
+
+
+def _opening(piece: Polygon, side: str, origin: Point, pad: int | None) -> Opening:
+    first, second, angle = _measure(piece)
+    return Opening(
+        side,
+        ring_of(piece.exterior, origin),
+        round(piece.area, 5),
+        round(piece.length, 4),
+        round(first, 4),
+        round(second, 4),
+        round(angle, 2),
+        pad,
+    )
+
+
+def _paste_over(pads: list[Polygon], paste: list[Polygon], pasted: shapely.STRtree) -> tuple[np.ndarray, list[int | None]]:
+    """Area of paste over each pad, and for each opening the pad that it covers most of."""
+    over = np.zeros(len(pads))
+    below: list[int | None] = [None] * len(paste)
+    if not pads or not paste:
+        return over, below
+    which, what = pasted.query(np.asarray(pads, dtype=object), predicate="intersects")
+    shared = shapely.area(shapely.intersection(np.asarray(pads, dtype=object)[which], np.asarray(paste, dtype=object)[what]))
+    np.add.at(over, which, shared)
+    for index in np.argsort(shared):
+        below[int(what[index])] = int(which[index])
+    return over, below
 
 
 def paste_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon]:
@@ -206,13 +234,7 @@ def _names(copper: Sequence[Drawn]) -> _Names:
     return shapely.STRtree(points), named
 
 
-def _as_pads(pieces: list[Polygon], paste: list[Polygon], pasted: shapely.STRtree, side: str, names: _Names, origin: Point) -> list[Pad]:
-    over = np.zeros(len(pieces))
-    if pieces and paste:
-        which, what = pasted.query(np.asarray(pieces, dtype=object), predicate="intersects")
-        np.add.at(
-            over, which, shapely.area(shapely.intersection(np.asarray(pieces, dtype=object)[which], np.asarray(paste, dtype=object)[what]))
-        )
+def _as_pads(pieces: list[Polygon], over: np.ndarray, side: str, names: _Names, origin: Point) -> list[Pad]:
     given: dict[int, Drawn] = {}
     if names[1]:
         which, what = names[0].query(np.asarray(pieces, dtype=object), predicate="intersects")

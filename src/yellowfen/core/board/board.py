@@ -75,6 +75,23 @@ class Pad:
 
 
 @dataclass(frozen=True)
+class Opening:
+    """An opening of the stencil: its outline, area and whole edge; `pad` is the place of the pad it lies over in the board's pads.
+
+    Sizes along and across are those of the smallest rectangle round it, `angle_deg` that rectangle's.
+    """
+
+    side: str
+    ring: tuple[Point, ...]
+    area_mm2: float
+    perimeter_mm: float
+    size_x_mm: float
+    size_y_mm: float
+    angle_deg: float
+    pad: int | None = None
+
+
+@dataclass(frozen=True)
 class Hole:
     """A drilled hole or slot (x2, y2 its other end); `layers` the copper layers it joins, from 1, all when not said."""
 
@@ -159,6 +176,7 @@ class Board:
     origin: Point = (0.0, 0.0)
     proposals: tuple[Proposal, ...] = ()
     printed_marks: dict[str, str] = field(default_factory=dict)
+    openings: tuple[Opening, ...] = ()
 
     def part(self, ref: str) -> BoardPart:
         return next(part for part in self.parts if part.ref == ref)

@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Pad, Point
+from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Opening, Pad, Point
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
@@ -117,9 +117,17 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
     return Board(
         name=sketch.name, width_mm=sketch.width_mm, height_mm=sketch.height_mm, thickness_mm=sketch.thickness_mm, outline=(outline,),
         pads=tuple(pads), holes=(), copper=_copper(sketch), parts=tuple(parts), layers=(), findings=_findings(sketch),
+        openings=tuple(_opening(pad, number) for number, pad in enumerate(pads)),
         paste_openings={side: sum(pad.side == side for pad in pads) for side in ("top", "bottom")},
         paste_area_mm2={side: round(sum(pad.paste_mm2 for pad in pads if pad.side == side), 4) for side in ("top", "bottom")},
     )  # fmt: skip
+
+
+def _opening(pad: Pad, number: int) -> Opening:
+    """Paste as large as the pad: nobody knows better."""
+    return Opening(
+        pad.side, pad.ring, pad.area_mm2, 2 * (pad.size_x_mm + pad.size_y_mm), pad.size_x_mm, pad.size_y_mm, pad.angle_deg, number
+    )
 
 
 def _findings(sketch: Sketch) -> tuple[Finding, ...]:
