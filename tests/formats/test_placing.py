@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import pytest
 
+from tests.formats.test_nets import without_names
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.part.library import Library, OwnPackage
@@ -20,7 +21,7 @@ PLACEMENT = "reedgate-placement.csv"
 
 def changed(change) -> dict[str, bytes]:  # type: ignore[no-untyped-def]
     """The demo files with every placement row changed by a function of (x, y, rotation, side)."""
-    files = demo_files()
+    files = without_names(demo_files())
     rows = list(csv.reader(io.StringIO(files[PLACEMENT].decode())))
     for row in rows[1:]:
         row[3], row[4], row[5] = (f"{value:.4f}" for value in change(float(row[3]), float(row[4]), float(row[5]), row[6]))
@@ -80,6 +81,18 @@ def test_a_quarter_turn_of_a_whole_side_is_proposed() -> None:
     assert read_board(files, "turned", Choices(turns={"top": 270})).proposals == ()
 
 
+def test_pads_named_in_the_layers_are_believed_over_the_table(demo_board: Board) -> None:
+    """U4 turned and shifted in the table: its named pads tell where it really lies, and that is said."""
+    files = demo_files()
+    rows = files[PLACEMENT].decode().splitlines()
+    files[PLACEMENT] = "\n".join("U4,storage,SOIC-8,13.0,31.5,90,top" if row.startswith("U4,") else row for row in rows).encode()
+    board = read_board(files, "named")
+    assert (board.part("U4").x_mm, board.part("U4").y_mm) == pytest.approx((11, 31), abs=0.02)
+    assert board.part("U4").rotation_deg == 0
+    assert any(finding.sentence.startswith("U4: the pads named in the layers") for finding in board.findings)
+    assert demo_board.findings == ()
+
+
 def test_an_untouched_placement_has_nothing_to_propose(demo_board: Board) -> None:
     assert demo_board.proposals == ()
     assert all(part.note == "" for part in demo_board.parts)
@@ -99,7 +112,7 @@ def test_parts_are_corrected_and_left_out() -> None:
 
 
 def test_an_own_package_answers_for_its_footprint_name() -> None:
-    files = demo_files()
+    files = without_names(demo_files())
     files[PLACEMENT] = files[PLACEMENT].replace(b",SOIC-8,", b",HOUSE_EIGHT,")
     files["reedgate-bill.csv"] = files["reedgate-bill.csv"].replace(b"SOIC-8", b"HOUSE_EIGHT")
     before = read_board(files, "unknown")

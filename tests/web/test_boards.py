@@ -10,6 +10,7 @@ import pytest
 from benchmarks.board_case import large_board
 from fastapi.testclient import TestClient
 
+from tests.formats.test_nets import without_names
 from yellowfen.core.board.board import Board
 from yellowfen.store import boards, packages
 from yellowfen.workflows.demo import demo_files
@@ -32,7 +33,7 @@ def upload(files: dict[str, bytes]) -> Files:
 
 
 def with_placement(change: Any) -> dict[str, bytes]:
-    files = demo_files()
+    files = without_names(demo_files())
     rows = list(csv.reader(io.StringIO(files["reedgate-placement.csv"].decode())))
     stream = io.StringIO()
     csv.writer(stream).writerows([rows[0], *(change(row) for row in rows[1:])])
@@ -58,11 +59,17 @@ def test_a_part_is_renamed_turned_left_out_and_the_choice_outlives_a_reread(clie
     assert "R70" in page.text
     client.post("/boards/1/files", data={"thickness_mm": "0.8"})
     assert board_of(client, 1).part("R70").value == "470"
-    client.post("/boards/1/part", data={"ref": "R70", "name": "R7", "turn": "180"})
-    assert board_of(client, 1).part("R7").rotation_deg == 180
+    client.post("/boards/1/part", data={"ref": "R70", "name": "R7", "turn": "0"})
+    assert board_of(client, 1).part("R7").value == "330 Ω"
     client.post("/boards/1/part", data={"ref": "R8", "name": "R8", "left_out": "yes"})
     assert all(part.ref != "R8" for part in board_of(client, 1).parts)
     assert "R8: marked not to be fitted" in client.get("/boards/1").text.replace("<b>parts</b>: ", "")
+
+
+def test_a_part_is_turned_where_the_pads_do_not_say(client: TestClient) -> None:
+    client.post("/boards", files=upload(without_names(demo_files())))
+    client.post("/boards/2/part", data={"ref": "R7", "name": "R7", "turn": "180"})
+    assert board_of(client, 2).part("R7").rotation_deg == 180
 
 
 @pytest.mark.parametrize(
@@ -95,7 +102,7 @@ def test_a_shifted_placement_is_proposed_accepted_and_taken_back(client: TestCli
 
 def test_columns_are_corrected_once_and_remembered(client: TestClient) -> None:
     """A heading that says nothing, and x and y the wrong way round."""
-    files = demo_files()
+    files = without_names(demo_files())
     files["reedgate-placement.csv"] = files["reedgate-placement.csv"].replace(b"X (mm),Y (mm)", b"Y,X")
     client.post("/boards", files=upload(files))
     assert board_of(client, 2).part("U4").x_mm == pytest.approx(31.0)
@@ -137,7 +144,7 @@ def test_a_new_revision_shows_what_changed(client: TestClient) -> None:
 
 
 def test_missing_files_can_follow(client: TestClient) -> None:
-    files = demo_files()
+    files = without_names(demo_files())
     tables = {name: files.pop(name) for name in ("reedgate-placement.csv", "reedgate-bill.csv")}
     client.post("/boards", files=upload(files))
     assert all(part.ref.startswith("P") for part in board_of(client, 2).parts)
@@ -268,7 +275,7 @@ def test_an_import_can_be_given_up(client: TestClient) -> None:
 
 
 def test_a_proposed_part_is_named_on_the_plan(client: TestClient) -> None:
-    files = {name: data for name, data in demo_files().items() if not name.endswith(".csv")}
+    files = {name: data for name, data in without_names(demo_files()).items() if not name.endswith(".csv")}
     page = client.post("/boards", files=upload(files)).text
     assert "were proposed from their pads and have no name yet" in page
     proposed = board_of(client, 2).parts

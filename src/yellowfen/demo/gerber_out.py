@@ -22,9 +22,10 @@ class GerberWriter:
     def _at(x: float, y: float) -> str:
         return f"X{round(x * 1e6)}Y{round(y * 1e6)}"
 
-    def flash_rectangle(self, x: float, y: float, width: float, height: float) -> None:
+    def flash_rectangle(self, x: float, y: float, width: float, height: float, given: str = "") -> None:
+        """`given` are attributes of this one object."""
         self._use(f"R,{width:.4f}X{height:.4f}")
-        self.body.append(f"{self._at(x, y)}D03*")
+        self.body.append(f"{given}{self._at(x, y)}D03*" + ("\n%TD*%" if given else ""))
 
     def flash_circle(self, x: float, y: float, diameter: float) -> None:
         self._use(f"C,{diameter:.4f}")

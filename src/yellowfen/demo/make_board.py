@@ -233,7 +233,8 @@ def _copper_layer(pads: list[_PlacedPad], copper: _Copper, layer: int) -> bytes:
     for _, x, y in copper.vias:
         writer.flash_circle(x, y, grid.VIA_MM)
     for pad in here:
-        writer.flash_rectangle(pad.x_mm, pad.y_mm, 2 * pad.half_x, 2 * pad.half_y)
+        net = f"%TO.N,{pad.net}*%\n" if pad.net != "-" else ""
+        writer.flash_rectangle(pad.x_mm, pad.y_mm, 2 * pad.half_x, 2 * pad.half_y, f"%TO.P,{pad.part.ref},{pad.land.pin}*%\n{net}")
     return writer.finish()
 
 

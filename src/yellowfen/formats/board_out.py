@@ -6,6 +6,7 @@ not drawn, since nobody knows where it runs.
 
 import csv
 import io
+import math
 from collections.abc import Iterable, Sequence
 
 from yellowfen.core.board.board import Board, Hole, Pad, Point
@@ -20,9 +21,7 @@ def board_files(board: Board) -> dict[str, bytes]:
     for side, (number, word) in _COPPER.items():
         pads = [pad for pad in board.pads if pad.side == side]
         if pads:
-            files[f"copper-{side}.gbr"] = _layer(
-                f"Copper,{number},{word}", "".join(_names(pad) + _region(pad.ring) + "%TD*%\n" for pad in pads)
-            )
+            files[f"copper-{side}.gbr"] = _copper(f"Copper,{number},{word}", pads)
             files[f"mask-{side}.gbr"] = _layer(f"Soldermask,{word}", "".join(_region(pad.ring) for pad in pads))
             files[f"paste-{side}.gbr"] = _layer(f"Paste,{word}", "".join(_region(one.ring) for one in board.openings if one.side == side))
     if not board.pads:
@@ -36,8 +35,29 @@ def board_files(board: Board) -> dict[str, bytes]:
     return files
 
 
-def _layer(function: str, body: str) -> bytes:
-    return f"{_HEAD}%TF.FileFunction,{function}*%\n%ADD10C,0.050000*%\nD10*\n{body}M02*\n".encode()
+def _layer(function: str, body: str, pens: str = "") -> bytes:
+    return f"{_HEAD}%TF.FileFunction,{function}*%\n%ADD10C,0.050000*%\n{pens}D10*\n{body}M02*\n".encode()
+
+
+def _copper(function: str, pads: Sequence[Pad]) -> bytes:
+    """Pads as regions, bared bits of track included, and under each the flash that tells its middle and sizes."""
+    pens: dict[str, int] = {}
+    body = []
+    for pad in pads:
+        shape = _flash_of(pad)
+        if shape:
+            number = pens.setdefault(shape, 11 + len(pens))
+            body.append(f"{_names(pad)}%LR{pad.angle_deg:g}*%\nD{number}*\n{_at((pad.x_mm, pad.y_mm), 'D03')}%LR0*%\n%TD*%\n")
+        body.append(_names(pad) + _region(pad.ring) + "%TD*%\n")
+    return _layer(function, "".join(body), "".join(f"%ADD{number}{shape}*%\n" for shape, number in pens.items()))
+
+
+def _flash_of(pad: Pad) -> str:
+    """The aperture a pad was flashed with as far as its area tells: a disc, a rectangle, or nothing known."""
+    box = pad.size_x_mm * pad.size_y_mm
+    if abs(pad.size_x_mm - pad.size_y_mm) < 0.01 and abs(pad.area_mm2 / (math.pi / 4 * box) - 1) < 0.02:
+        return f"C,{pad.size_x_mm:.4f}"
+    return f"R,{pad.size_x_mm:.4f}X{pad.size_y_mm:.4f}" if 0.62 * pad.area_mm2 <= box <= 1.01 * pad.area_mm2 else ""
 
 
 def _at(point: Point, code: str) -> str:

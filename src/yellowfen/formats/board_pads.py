@@ -39,7 +39,7 @@ def pads_of(found: FileSet, shape: Polygon, origin: Point) -> tuple[list[Pad], l
         solderable = [piece for piece in pieces if len(pasted.query(piece, predicate="intersects")) or not _drilled(piece, drills, holes)]
         over, below = _paste_over(solderable, paste, pasted)
         openings += [_opening(piece, side, origin, None if k is None else len(pads) + k) for piece, k in zip(paste, below, strict=True)]
-        pads += _as_pads(solderable, over, side, _names(copper or []), origin)
+        pads += _as_pads(solderable, over, side, copper or [], origin)
     return pads, openings
 
 
@@ -234,20 +234,48 @@ def _names(copper: Sequence[Drawn]) -> _Names:
     return shapely.STRtree(points), named
 
 
-def _as_pads(pieces: list[Polygon], over: np.ndarray, side: str, names: _Names, origin: Point) -> list[Pad]:
+_Place = tuple[float, float, float, float, float]
+
+
+def _as_pads(pieces: list[Polygon], over: np.ndarray, side: str, copper: Sequence[Drawn], origin: Point) -> list[Pad]:
+    tree, named = _names(copper)
     given: dict[int, Drawn] = {}
-    if names[1]:
-        which, what = names[0].query(np.asarray(pieces, dtype=object), predicate="intersects")
+    if named:
+        which, what = tree.query(np.asarray(pieces, dtype=object), predicate="intersects")
         for piece, index in zip(which.tolist(), what.tolist(), strict=True):
-            if piece not in given or names[1][index].pin:
-                given[piece] = names[1][index]
-    return [_pad(piece, side, float(over[index]), origin, given.get(index)) for index, piece in enumerate(pieces)]
+            if piece not in given or named[index].pin:
+                given[piece] = named[index]
+    flashed = _flashed(pieces, copper)
+    return [_pad(piece, side, float(over[index]), origin, given.get(index), flashed.get(index)) for index, piece in enumerate(pieces)]
 
 
-def _pad(piece: Polygon, side: str, paste_mm2: float, origin: Point, named: Drawn | None) -> Pad:
-    first, second, angle = _measure(piece)
-    middle = piece.centroid
-    return Pad(side, round(middle.x - origin[0], 4), round(middle.y - origin[1], 4), round(first, 4), round(second, 4),
+def _flashed(pieces: list[Polygon], copper: Sequence[Drawn]) -> dict[int, _Place]:
+    """Pads flashed as such and of no plain shape now: middle, sizes, angle of the flash, which a bared bit of track does not move."""
+    flashes = [one for one in copper if one.kind == "flash" and one.dark and one.pen is not None and one.pen.inner is None]
+    if not flashes or not pieces:
+        return {}
+    tree = shapely.STRtree(shapely.points(np.array([one.path[0] for one in flashes])))
+    which, what = tree.query(np.asarray(pieces, dtype=object), predicate="intersects")
+    box = shapely.bounds(np.asarray(pieces, dtype=object))
+    plain = shapely.area(pieces) > 0.98 * (box[:, 2] - box[:, 0]) * (box[:, 3] - box[:, 1])
+    found: dict[int, tuple[float, _Place]] = {}
+    measured: dict[int, _Place] = {}
+    for piece, index in zip(which.tolist(), what.tolist(), strict=True):
+        pen = flashes[index].pen
+        if pen is None or plain[piece] or not 0.6 * pieces[piece].area <= pen.shape.area <= 1.02 * pieces[piece].area:
+            continue
+        if id(pen) not in measured:
+            measured[id(pen)] = (pen.shape.centroid.x, pen.shape.centroid.y, *_measure(pen.shape))
+        dx, dy, *sizes = measured[id(pen)]
+        if piece not in found or pen.shape.area > found[piece][0]:
+            x, y = flashes[index].path[0]
+            found[piece] = (pen.shape.area, (x + dx, y + dy, sizes[0], sizes[1], sizes[2]))
+    return {piece: place for piece, (_, place) in found.items()}
+
+
+def _pad(piece: Polygon, side: str, paste_mm2: float, origin: Point, named: Drawn | None, flashed: _Place | None) -> Pad:
+    x, y, first, second, angle = flashed or (piece.centroid.x, piece.centroid.y, *_measure(piece))
+    return Pad(side, round(x - origin[0], 4), round(y - origin[1], 4), round(first, 4), round(second, 4),
                round(angle, 2), round(piece.area, 5), round(paste_mm2, 5), ring_of(piece.exterior, origin),
                named.ref if named else None, named.pin if named else None, named.net if named else None)  # fmt: skip
 

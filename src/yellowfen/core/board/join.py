@@ -17,6 +17,7 @@ from yellowfen.core.part.package import JointKind, Land, Package, with_lands
 
 _CELL_MM = 2.0
 _STRAY_MM = 2.5
+_MOVED_MM = 0.3
 
 
 @dataclass(frozen=True)
@@ -97,29 +98,57 @@ def join(placements: Sequence[Placement], pads: Sequence[Pad], library: Library 
 
 
 def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placement]:
-    """Parts whose pads carry their name and pin already (layer attributes, proposals) are taken as they are; returns the rest."""
+    """Parts whose pads carry their name and pin already (layer attributes, netlist, proposals) are taken as they are; returns the rest."""
     named: dict[str, list[int]] = defaultdict(list)
     for index, pad in work.free.pads.items():
         if pad.ref is not None:
             named[pad.ref].append(index)
     rest: list[Placement] = []
+    moved: list[str] = []
     for placed in placements:
         mine = named.get(placed.ref, [])
         if len(mine) < 2:
             rest.append(placed)
             continue
-        pads = [work.free.pads[index] for index in mine]
+        pads = [work.free.pads.pop(index) for index in mine]
         package = _closest(work.library.candidates(placed.footprint), pads)
+        if package and package.lands:
+            seated = _seated(placed, package, pads)
+            turn = round(seated.rotation_deg - placed.rotation_deg) % 360
+            if len(package.lands) > 2:
+                work.turns[placed.side].append(turn)
+            if turn or math.hypot(seated.x_mm - placed.x_mm, seated.y_mm - placed.y_mm) > _MOVED_MM:
+                moved.append(placed.ref)
+                placed = seated
         kinds = {land.pin: land.kind for land in package.lands} if package else {}
         usual = package.lands[0].kind if package and package.lands else JointKind.GULL_WING
         lands = []
         for index, pad in zip(mine, pads, strict=True):
-            del work.free.pads[index]
             work.owner[index] = (placed.ref, pad.pin or "?")
             lands.append(_land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual)))
         whole = with_lands(package, tuple(lands)) if package else unknown_body(tuple(lands))
         work.parts[placed.ref] = _part(placed, whole, True, "" if package else "body guessed")
+    if moved and any(placed.footprint for placed in placements):
+        said = f"{', '.join(moved[:12])}{' and more' if len(moved) > 12 else ''}: the pads named in the layers lie or are turned otherwise than the placement says; the pads were believed"
+        work.findings.append(Finding("placement", said))
     return rest
+
+
+def _seated(placed: Placement, package: Package, pads: Sequence[Pad]) -> Placement:
+    """Where and how turned a part really lies by its named pins: the quarter turn and shift with the least miss; as placed without enough pins."""
+    lands = {land.pin: land for land in package.lands}
+    pairs = [(pad, lands[pad.pin]) for pad in pads if pad.pin in lands]
+    if len(pairs) < max(2, 0.7 * len(package.lands)):
+        return placed
+    best = (math.inf, placed)
+    for turn in (0, 90, 180, 270):
+        offsets = [(pad.x_mm - x, pad.y_mm - y) for pad, land in pairs for x, y in [_frame(placed, land.x_mm, land.y_mm, turn)]]
+        dx, dy = (sum(one[axis] for one in offsets) / len(offsets) for axis in (0, 1))
+        miss = sum(math.hypot(x - dx, y - dy) for x, y in offsets) / len(offsets)
+        if miss < best[0] - 0.02:
+            seated = replace(placed, x_mm=placed.x_mm + dx, y_mm=placed.y_mm + dy, rotation_deg=(placed.rotation_deg + turn) % 360)
+            best = (miss, seated)
+    return best[1] if best[0] < _MOVED_MM else placed
 
 
 def _closest(packages: Sequence[Package], pads: Sequence[Pad]) -> Package | None:

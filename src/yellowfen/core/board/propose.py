@@ -6,6 +6,7 @@ long). A pattern that spreads as a known package does is proposed as that packag
 what fits no pattern stays unnamed.
 """
 
+import itertools
 import math
 from collections import defaultdict
 from collections.abc import Sequence
@@ -17,6 +18,7 @@ from yellowfen.core.part.catalogue import CHIP_SIZES, find_package
 from yellowfen.core.part.package import Package
 
 LARGEST_PITCH_MM = 1.35
+ON_LINE_MM = 0.07
 
 
 @dataclass(frozen=True)
@@ -95,6 +97,7 @@ def _package_like(members: Sequence[int], pads: Sequence[Pad], slack: float = 0.
         f"SOIC-{count}",
         f"SOIC-{count}W",
         f"TSSOP-{count}",
+        f"SSOP-{count}",
         f"MSOP-{count}",
         f"QFP-{count}",
         f"PLCC-{count}",
@@ -168,8 +171,9 @@ def _middle(pads: Sequence[Pad]) -> tuple[float, float]:
 
 
 def _alike(a: Pad, b: Pad, slack: float = 0.08) -> bool:
-    long_a, long_b = max(a.size_x_mm, a.size_y_mm), max(b.size_x_mm, b.size_y_mm)
-    return abs(a.area_mm2 - b.area_mm2) <= slack * a.area_mm2 and abs(long_a - long_b) <= slack * long_a
+    """True when both sizes agree; areas may differ by the track that the mask bares."""
+    (short_a, long_a), (short_b, long_b) = sorted((a.size_x_mm, a.size_y_mm)), sorted((b.size_x_mm, b.size_y_mm))
+    return abs(short_a - short_b) <= slack * short_a and abs(long_a - long_b) <= slack * long_a
 
 
 def _from_rows(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
@@ -203,29 +207,37 @@ def _from_rows(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str
 
 def _rows(pads: Sequence[Pad], free: set[int], along_x: bool) -> list[_Row]:
     """Runs of three or more like pads on one line with even, small pitch."""
-    lines: dict[tuple[float, float, float], list[int]] = defaultdict(list)
-    for i in free:
-        pad = pads[i]
-        across = pad.y_mm if along_x else pad.x_mm
-        lines[(round(across / 0.05), round(pad.size_x_mm, 1), round(pad.size_y_mm, 1))].append(i)
+    members = sorted(free, key=lambda i: pads[i].y_mm if along_x else pads[i].x_mm)
+    lines: list[list[int]] = []
+    for i in members:
+        across = pads[i].y_mm if along_x else pads[i].x_mm
+        first = pads[lines[-1][0]] if lines else None
+        if first is not None and across - (first.y_mm if along_x else first.x_mm) <= ON_LINE_MM:
+            lines[-1].append(i)
+        else:
+            lines.append([i])
     rows = []
-    for members in lines.values():
-        members.sort(key=lambda i: pads[i].x_mm if along_x else pads[i].y_mm)
-        for run in _runs([(pads[i].x_mm if along_x else pads[i].y_mm, i) for i in members]):
+    for line in lines:
+        line.sort(key=lambda i: pads[i].x_mm if along_x else pads[i].y_mm)
+        for run in _runs(line, pads, along_x):
             x, y = _middle([pads[i] for i in run])
             rows.append(_Row(tuple(run), x, y, along_x))
     return rows
 
 
-def _runs(line: list[tuple[float, int]]) -> list[list[int]]:
-    runs, run = [], [line[0][1]]
-    for k in range(1, len(line)):
-        gap = line[k][0] - line[k - 1][0]
-        if 0.2 < gap <= LARGEST_PITCH_MM:
-            run.append(line[k][1])
+def _runs(line: Sequence[int], pads: Sequence[Pad], along_x: bool) -> list[list[int]]:
+    """A line cut where the next pad is too far, unlike, or off the pitch begun."""
+    runs, run = [], [line[0]]
+    pitch = 0.0
+    for before, one in itertools.pairwise(line):
+        gap = pads[one].x_mm - pads[before].x_mm if along_x else pads[one].y_mm - pads[before].y_mm
+        even = not pitch or abs(gap - pitch) < 0.12 * pitch
+        if 0.2 < gap <= LARGEST_PITCH_MM and even and _alike(pads[before], pads[one], 0.12):
+            run.append(one)
+            pitch = pitch or gap
         else:
             runs.append(run)
-            run = [line[k][1]]
+            run, pitch = [one], 0.0
     return [one for one in [*runs, run] if len(one) >= 3]
 
 
@@ -240,7 +252,7 @@ def _partner(row: _Row, others: list[_Row], pads: Sequence[Pad]) -> _Row | None:
         for other in others
         if other.along_x == row.along_x and other.pads != row.pads and abs(len(other.pads) - len(row.pads)) <= len(row.pads) // 2
         and (abs(other.x_mm - row.x_mm) if row.along_x else abs(other.y_mm - row.y_mm)) < 1.0
-        and 1.0 < distance(other) < 32 and _alike(pads[row.pads[0]], pads[other.pads[0]])
+        and 1.0 < distance(other) < 32 and _alike(pads[row.pads[0]], pads[other.pads[0]], 0.12)
     ]  # fmt: skip
     return min(facing, key=distance) if facing else None
 

@@ -160,6 +160,11 @@ def _tssop(pins: int, pitch: float = 0.65) -> Package:
     return dual_gull(f"TSSOP-{pins}", pins, pitch, (4.4, pitch * (pins // 2 - 1) + 0.65, 1.0), 5.7, (1.3, 0.6 * pitch))
 
 
+def _ssop(pins: int) -> Package:
+    """The wide shrink outline: body 5.3 mm across, 0.65 mm pitch [from memory of the outline's drawing]."""
+    return dual_gull(f"SSOP-{pins}", pins, 0.65, (5.3, 0.65 * (pins // 2 - 1) + 1.7, 1.75), 7.2, (1.6, 0.4))
+
+
 def _msop(pins: int) -> Package:
     pitch = 0.65 if pins <= 8 else 0.5
     return dual_gull(f"MSOP-{pins}", pins, pitch, (3.0, 3.0, 0.9), 4.4, (1.3, 0.6 * pitch))
@@ -399,6 +404,7 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
         (r"(?:XTAL|CRYSTAL|OSC).*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)", lambda m: _crystal(float(m[1]), float(m[2]))),
         (r"(?:XTAL|CRYSTAL).*?(2016|2520|3225|5032)", lambda m: _crystal(int(m[1][:2]) / 10, int(m[1][2:]) / 10)),
         (r"TSOP[_ -]?(?:II|2)[_ -]?(\d+)", lambda m: _tsop2(int(m[1]))),
+        (r"(?<![A-Z])SSOP[_ -]?(\d+)(?!.*4[.,]4)", lambda m: _ssop(int(m[1]))),
         (r"(?:T|S|HT)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
         (r"(?:MSOP|VSSOP|USOP|U?MAX)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
         (r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)[_ -]?(W(?:IDE)?\b|.*7\.5x)?", lambda m: _soic(int(m[1]), bool(m[2]))),
@@ -452,6 +458,8 @@ def candidates(name: str) -> tuple[Package, ...]:
     first = find_package(name)
     if first is None:
         return ()
+    if first.family == "SSOP" and not re.search(r"5[.,]3", name):
+        return first, _tssop(len(first.lands))
     bare = _BARE.search(name)
     if bare and first.family in ("chip", "chip LED") and not re.search(r"metric|_\d{4}(?!\d)", name, re.IGNORECASE):
         other = chip(_BY_METRIC[bare[1]], led=first.family == "chip LED")

@@ -23,7 +23,8 @@ document.addEventListener("DOMContentLoaded", () => {
     if (!pad || pad.dataset.net === undefined) return "";
     const mine = [...plan.svg.querySelectorAll(`.pad[data-net="${pad.dataset.net}"]`)];
     for (const node of mine) node.classList.add("together");
-    return `, net ${nets[Number(pad.dataset.net)]}: ${mine.length} pad${mine.length > 1 ? "s" : ""} on this side`;
+    const name = nets[Number(pad.dataset.net)];
+    return `, ${name.startsWith("net ") ? name : `net ${name}`}: ${mine.length} pad${mine.length > 1 ? "s" : ""} on this side`;
   };
   plan.svg.addEventListener("click", (event) => {
     if (plan.moved) return;
