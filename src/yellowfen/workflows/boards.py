@@ -1,7 +1,9 @@
 """Bringing boards in, reading them again under the user's choices, new revisions. Nothing is stored unless the whole board could be read."""
 
 import itertools
+import math
 import sqlite3
+import time
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
@@ -21,6 +23,7 @@ from yellowfen.store.database import atomic
 from yellowfen.workflows import heat
 
 LARGE_BYTES = 1_500_000
+TELL_EVERY_S = 0.25
 Uploads = Iterable[tuple[str, bytes]]
 
 
@@ -99,9 +102,15 @@ class _GivenUp(Exception):
 def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
     """Read and store a large import, telling each step; a problem ends it with its sentence and stores nothing."""
     steps = itertools.count(1)
+    told_at = -math.inf
 
     def tell(step: str) -> None:
-        if not imports.tell(connection, one.id, min(next(steps), one.all_steps), step):
+        nonlocal told_at
+        number, now = next(steps), time.monotonic()
+        if now - told_at < TELL_EVERY_S:
+            return  # each telling waits for the disk
+        told_at = now
+        if not imports.tell(connection, one.id, min(number, one.all_steps), step):
             raise _GivenUp
 
     try:

@@ -12,7 +12,7 @@ from pathlib import Path
 from yellowfen.store import imports, tasks
 from yellowfen.workflows.opening import connect_existing
 
-IDLE_S = 0.1
+IDLE_S = 0.05
 HEAT, IMPORTS = "heat", "imports"
 
 
