@@ -28,10 +28,20 @@ document.addEventListener("DOMContentLoaded", () => {
 
   // --- keeping ---
   const complain = (sentence) => { const place = find("problem"); place.hidden = !sentence; place.textContent = sentence ?? ""; };
-  const send = async (options = {}) => {
+  let sending = Promise.resolve();
+  let underway = 0;
+  // One after the other, so that an older state never arrives last; "kept" is said of the newest only.
+  const send = (options = {}) => {
     timer = 0;
+    underway += 1;
+    sending = options.keepalive ? put(options) : sending.then(() => put(options));
+    return sending;
+  };
+  const put = async (options) => {
     const answer = await fetch(`/api/boards/${board}/sketch`, { method: "PUT", headers: { "content-type": "application/json", accept: "application/json" }, body: JSON.stringify(sketch), ...options });
     const said = await answer.json();
+    underway -= 1;
+    if (timer || underway) return;
     complain(answer.ok ? "" : said.problem);
     find("kept").textContent = answer.ok ? `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads` : "not kept";
   };
