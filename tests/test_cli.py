@@ -125,6 +125,30 @@ def test_triage_of_a_folder_and_of_a_stored_board(tmp_path: Path, capsys: pytest
     assert "there is no board 9" in capsys.readouterr().err
 
 
+def test_paste_answers_with_the_named_fields(capsys: pytest.CaptureFixture[str]) -> None:
+    folder = str(Path(__file__).parents[1] / "src/yellowfen/demo/board")
+    assert main(["paste", folder, "--foil", "0.12", "--paste", "sn63-t4", "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert {
+        "ref",
+        "pin",
+        "area_mm2",
+        "perimeter_mm",
+        "area_ratio",
+        "aspect_ratio",
+        "transfer",
+        "deposit_mm3",
+        "solder_mm3",
+        "verdict",
+    } <= set(answer["openings"][0])
+    assert answer["totals"]["openings"] == 212
+    assert answer["totals"]["deposit_mm3"] == pytest.approx(sum(one["deposit_mm3"] for one in answer["openings"]), abs=1e-3)
+    assert main(["paste", folder, "--foil", "0.15"]) == 0
+    assert "mg of paste" in capsys.readouterr().out
+    assert main(["paste", folder, "--foil", "7"]) == 2
+    assert "foil_mm: 7 mm is outside" in capsys.readouterr().err
+
+
 def test_demo_and_backup(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["backup", str(tmp_path / "b.sqlite3"), "--data", str(tmp_path)]) == 2
     assert main(["demo", "--data", str(tmp_path)]) == 0

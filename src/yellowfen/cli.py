@@ -47,6 +47,14 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
     verb.add_argument("--json", action="store_true")
     verb.set_defaults(run=_rehearse)
+    verb = verbs.add_parser("paste", help="judge every stencil opening of a board in one foil with one paste")
+    verb.add_argument("board", metavar="BOARD", help="the number of a stored board, or a zip, file or folder of board files")
+    verb.add_argument("--foil", type=float, default=0.12, metavar="MM", help="foil thickness in mm (default %(default)s)")
+    verb.add_argument("--paste", default="sn63-t4", help="sn63-t4, sac-t4, snbi-t4 and so on (default %(default)s)")
+    verb.add_argument("--factor", type=float, default=1.0, help="transfer factor from weighing (default %(default)s)")
+    verb.add_argument("--json", action="store_true")
+    _data(verb)
+    verb.set_defaults(run=_paste)
     for name, run, said in (
         ("window", _window, "map one setting against the dwell: cold, good, a neighbour loose, harm (docs/heat-files.md)"),
         ("tune", _tune, "find the calmest settings for a rehearsal file (docs/heat-files.md)"),
@@ -158,6 +166,33 @@ def _triage(given: argparse.Namespace) -> None:
         print(f"{one.grade:5} {one.part.ref:8} {one.part.package.name:24} {', '.join(flag.word for flag in one.flags)}")
     for item in advise(board):
         print(f"{item.saves_min:6.1f} min  {item.title}: {item.sentence}")
+
+
+def _paste(given: argparse.Namespace) -> None:
+    from yellowfen.core.deposit.judge import judge
+    from yellowfen.core.metal.paste import paste_named
+
+    judged = judge(_board(given), given.foil, paste_named(given.paste), given.factor)
+    openings = [
+        {"ref": one.ref, "pin": one.pin, "side": one.opening.side, "area_mm2": one.opening.area_mm2, "perimeter_mm": one.opening.perimeter_mm,
+         "area_ratio": round(one.release.area_ratio, 4), "aspect_ratio": round(one.release.aspect_ratio, 3), "transfer": round(one.release.transfer, 4),
+         "deposit_mm3": round(one.release.deposit_mm3, 6), "solder_mm3": round(one.release.solder_mm3, 6), "verdict": one.verdict,
+         "bridge": round(one.bridge, 3), "warnings": one.warnings}
+        for one in judged.openings
+    ]  # fmt: skip
+    totals = {"openings": len(openings), "failing": judged.failing, "bridging": judged.bridging, "deposit_mm3": round(judged.deposit_mm3, 4),
+              "paste_mg": round(judged.paste_mg, 3), "solder_mm3": round(judged.solder_mm3, 4)}  # fmt: skip
+    if given.json:
+        print(
+            json.dumps({"foil_mm": given.foil, "paste": given.paste, "openings": openings, "totals": totals}, indent=1, ensure_ascii=False)
+        )
+        return
+    for one in judged.openings:
+        if one.warnings or one.verdict in ("lean", "fat"):
+            print(f"{one.ref:6} {one.pin:4} {one.verdict:5} area ratio {one.release.area_ratio:.2f}  {'; '.join(one.warnings)}")
+    print(
+        f"{totals['openings']} openings, {judged.paste_mg:.0f} mg of paste, {judged.solder_mm3:.1f} mm³ of solder; {judged.failing} fail, {judged.bridging} bridge"
+    )
 
 
 def _board(given: argparse.Namespace) -> "Board":

@@ -7,6 +7,7 @@ Coordinates: millimetres in the part's own frame, origin at the body's centre, p
 import math
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 
@@ -94,7 +95,7 @@ class Package:
         """True when at least one joint cannot be seen from outside."""
         return any(land.kind in HIDDEN for land in self.lands)
 
-    @property
+    @cached_property
     def pitch_mm(self) -> float:
         """Usual distance from a land's middle to the nearest other; infinite for fewer than two.
 
