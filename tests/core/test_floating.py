@@ -1,0 +1,101 @@
+"""A leadless part on molten solder: force against energy, the flat limit, a drop's exact shape, the trade's statement."""
+
+import math
+
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from yellowfen.core.deposit.floating import TENSION_N_M, Column, arc_of, coverage_limit, crown_mm, settle, settled_mm
+from yellowfen.core.deposit.stencil import area_ratio, transfer
+from yellowfen.core.metal.paste import paste_named
+from yellowfen.core.part.catalogue import package_named
+from yellowfen.core.part.package import JointKind
+from yellowfen.errors import InvalidValue
+
+FOIL_MM = 0.12
+
+
+@given(st.floats(0.02, 0.3), st.floats(0.4, 2.5), st.floats(0.2, 3.0))
+def test_force_is_minus_the_derivative_of_the_energy(height: float, fullness: float, side: float) -> None:
+    column = Column(side**2, 4 * side, fullness * side**2 * 0.1)
+    assume(column.arc(height)[0] > -math.pi / 2 + 0.01)  # pinned
+    step = 1e-6 * height
+    slope = (column.energy_nj(height + step) - column.energy_nj(height - step)) / (2 * step)  # nJ/mm is µN
+    scale = 1000 * TENSION_N_M * column.perimeter_mm
+    assert column.force_mn(height) * 1000 == pytest.approx(-slope, rel=2e-3, abs=2e-3 * scale)
+
+
+@given(st.floats(0.01, 1.0), st.floats(-0.3, 3.0))
+def test_arc_encloses_the_area_it_was_asked_for(chord: float, share: float) -> None:
+    """Closed form: a segment's area is r²·(φ − sin φ cos φ), its arc 2·r·φ with r = chord / (2·sin φ)."""
+    half, length = arc_of(chord, share * chord**2)
+    radius = chord / (2 * math.sin(abs(half)))
+    assert radius**2 * (abs(half) - math.sin(abs(half)) * math.cos(half)) == pytest.approx(abs(share) * chord**2, rel=1e-6, abs=1e-6)
+    assert length == pytest.approx(2 * radius * abs(half), rel=1e-9)
+
+
+def test_a_half_round_crown() -> None:
+    """Solder of half a cylinder on a land 0.3 mm wide stands 0.15 mm high."""
+    assert crown_mm(0.3, 1.0, math.pi * 0.15**2 / 2) == pytest.approx(0.15, rel=1e-4)
+
+
+@pytest.mark.parametrize("side", [5.0, 20.0, 80.0])
+def test_a_wide_flat_pad_stands_at_volume_over_area(side: float) -> None:
+    flat = 0.05
+    height = settled_mm((Column(side**2, 4 * side, flat * side**2),), 0.0)
+    assert height == pytest.approx(flat, rel=0.5 * flat / side + 1e-4)
+    assert height < flat  # the surface pulls a little
+
+
+def test_a_force_free_column_against_the_balance_of_pressure_and_pull() -> None:
+    """Reference: pressure of a cylindrical meniscus, tension over radius, on the area against the edge's pull (capillary bridge, textbook balance)."""
+    column = Column(4.0, 8.0, 0.2)
+    height = settled_mm((column,), 0.0)
+    half, _ = column.arc(height)
+    pressure = TENSION_N_M * 2 * math.sin(half) / height
+    assert pressure * column.area_mm2 == pytest.approx(TENSION_N_M * column.perimeter_mm * math.cos(half), rel=0.02)
+
+
+def test_weight_sinks_a_part_and_solder_lifts_it() -> None:
+    column = Column(4.0, 8.0, 0.2)
+    assert settled_mm((column,), 5.0) < settled_mm((column,), 0.0) < settled_mm((Column(4.0, 8.0, 0.3),), 0.0)
+
+
+def volumes(share: float) -> tuple[float, float]:
+    """Solder under a 20-pad 4 x 4 mm part from 0.12 mm foil: the pad beneath printed to a share of its area, edges one to one."""
+    package = package_named("QFN-20_4x4")
+    paste = paste_named("sn63-t4")
+    pad = next(land for land in package.lands if land.kind is JointKind.THERMAL_PAD)
+    edge = package.lands[0]
+    out = transfer(area_ratio(edge.area_mm2, 2 * (edge.size_x_mm + edge.size_y_mm), FOIL_MM))
+    return share * pad.area_mm2 * FOIL_MM * paste.volume_share, edge.area_mm2 * FOIL_MM * out * paste.volume_share
+
+
+def test_margin_of_a_leadless_part_falls_as_coverage_rises() -> None:
+    """Common practice: 50 to 80 % of the pad beneath. The margin is positive near 55 %; where it turns negative is computed."""
+    package = package_named("QFN-20_4x4")
+    margins = [settle(package, *volumes(share)).margin_mm for share in (0.3, 0.55, 0.8, 1.0, 1.3)]
+    assert margins == sorted(margins, reverse=True)
+    assert margins[1] > 0
+    limit = coverage_limit(package, *volumes(1.0))
+    assert limit is not None
+    assert settle(package, *volumes(limit - 0.05)).touches
+    assert not settle(package, *volumes(limit + 0.05)).touches
+
+
+def test_edges_hold_a_part_up_when_the_pad_has_little_and_the_pad_lifts_it_when_it_has_much() -> None:
+    package = package_named("QFN-20_4x4")
+    little, much = settle(package, *volumes(0.3)), settle(package, *volumes(1.2))
+    assert little.alone_mm < little.height_mm < little.crown_mm
+    assert little.edge_bulge_mm > 0 > much.edge_bulge_mm
+    assert much.height_mm == pytest.approx(much.alone_mm, rel=0.05)
+
+
+def test_what_cannot_settle_is_refused() -> None:
+    with pytest.raises(InvalidValue, match="no thermal pad"):
+        settle(package_named("SOIC-8"), 0.1, 0.01)
+    with pytest.raises(InvalidValue, match="pad_solder_mm3"):
+        settle(package_named("QFN-20_4x4"), 0.0, 0.01)
+    with pytest.raises(InvalidValue, match="without solder"):
+        settled_mm((), 0.0)
