@@ -6,8 +6,9 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from yellowfen.core.deposit.floating import TENSION_N_M, Column, arc_of, coverage_limit, crown_mm, settle, settled_mm
+from yellowfen.core.deposit.floating import Column, arc_of, coverage_limit, crown_mm, settle, settled_mm
 from yellowfen.core.deposit.stencil import area_ratio, transfer
+from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind
@@ -22,7 +23,7 @@ def test_force_is_minus_the_derivative_of_the_energy(height: float, fullness: fl
     assume(column.arc(height)[0] > -math.pi / 2 + 0.01)  # pinned
     step = 1e-6 * height
     slope = (column.energy_nj(height + step) - column.energy_nj(height - step)) / (2 * step)  # nJ/mm is µN
-    scale = 1000 * TENSION_N_M * column.perimeter_mm
+    scale = 1000 * SURFACE_TENSION_N_M * column.perimeter_mm
     assert column.force_mn(height) * 1000 == pytest.approx(-slope, rel=2e-3, abs=2e-3 * scale)
 
 
@@ -53,8 +54,8 @@ def test_a_force_free_column_against_the_balance_of_pressure_and_pull() -> None:
     column = Column(4.0, 8.0, 0.2)
     height = settled_mm((column,), 0.0)
     half, _ = column.arc(height)
-    pressure = TENSION_N_M * 2 * math.sin(half) / height
-    assert pressure * column.area_mm2 == pytest.approx(TENSION_N_M * column.perimeter_mm * math.cos(half), rel=0.02)
+    pressure = SURFACE_TENSION_N_M * 2 * math.sin(half) / height
+    assert pressure * column.area_mm2 == pytest.approx(SURFACE_TENSION_N_M * column.perimeter_mm * math.cos(half), rel=0.02)
 
 
 def test_weight_sinks_a_part_and_solder_lifts_it() -> None:

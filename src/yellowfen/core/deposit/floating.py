@@ -12,19 +12,11 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.number import in_range
-from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
-TENSION_N_M = constant(
-    "solder_surface_tension",
-    0.48,
-    "N/m",
-    Mark.FROM_MEMORY,
-    "0.48 for tin-lead, 0.55 for tin-silver-copper, under flux",
-    "where a leadless part settles",
-)
 _G = 9.81
 _STEPS = 200
 
@@ -44,7 +36,7 @@ class Column:
 
     def energy_nj(self, height_mm: float) -> float:
         """Energy of the free surface, nJ (N/m times mm² is µJ)."""
-        return 1000.0 * TENSION_N_M * self.count * self.perimeter_mm * self.arc(height_mm)[1]
+        return 1000.0 * SURFACE_TENSION_N_M * self.count * self.perimeter_mm * self.arc(height_mm)[1]
 
     def force_mn(self, height_mm: float) -> float:
         """Upward force on the part, mN: pressure over the area less the pull of the surface along the edge."""
@@ -52,12 +44,12 @@ class Column:
         if half < -math.pi / 2:
             return self._receding_mn(height_mm)
         curvature = 2.0 * math.sin(half) / height_mm
-        return self.count * TENSION_N_M * (curvature * self.area_mm2 - self.perimeter_mm * _stretch(height_mm, half))
+        return self.count * SURFACE_TENSION_N_M * (curvature * self.area_mm2 - self.perimeter_mm * _stretch(height_mm, half))
 
     def _receding_mn(self, height_mm: float) -> float:
         """Drawn in further than half round, the solder recedes over both wetted faces at contact angle nought: suction on what it still covers."""
         covered = (self.volume_mm3 + self.perimeter_mm * math.pi * height_mm**2 / 8) / height_mm
-        return -self.count * TENSION_N_M * 2.0 / height_mm * min(covered, self.area_mm2)
+        return -self.count * SURFACE_TENSION_N_M * 2.0 / height_mm * min(covered, self.area_mm2)
 
     def bulge_mm(self, height_mm: float) -> float:
         """How far the solder stands out beyond the land's edge (negative: drawn in)."""

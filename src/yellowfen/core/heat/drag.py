@@ -8,9 +8,9 @@ import math
 
 from yellowfen.core.heat.air import KELVIN, mass_flow_kg_s
 from yellowfen.core.heat.scene import HotAir, Move, PlacedPart, Scene, Side
+from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.source.mark import Mark, constant
 
-SURFACE_TENSION_N_M = constant("solder_surface_tension", 0.4, "N/m", Mark.FROM_MEMORY, "under flux 0.35 to 0.5", "does the air push a part")
 DRAG = constant("side_drag", 1.1, "1", Mark.FROM_MEMORY, "a low box on a wall", "does the air push a part")
 HOLD_SHARE = constant(
     "hold_share", 0.5, "1", Mark.FROM_MEMORY, "share of edge times tension that resists a shift", "does the air push a part"

@@ -14,6 +14,10 @@ SOLDER_CP_J_KGK = constant(
     "heat taken by a joint before it melts (small)",
 )  # fmt: skip
 
+SURFACE_TENSION_N_M = constant(
+    "solder_surface_tension", 0.4, "N/m", Mark.FROM_MEMORY, "under flux 0.35 to 0.5", "does the air push a part; where a leadless part settles"
+)  # fmt: skip
+
 
 @dataclass(frozen=True)
 class Alloy:
