@@ -1,0 +1,114 @@
+"""Paste and wire by hand: which needle, how many dots, how long a wire, and whether a stencil pays.
+
+Needle bores are from memory (usual stainless blunt needles); the rules of thumb are common practice.
+"""
+
+import math
+from dataclasses import dataclass
+
+from yellowfen.core.deposit.fillet import Wanted
+from yellowfen.core.metal.alloy import Alloy
+from yellowfen.core.metal.paste import VEHICLE_G_CM3, Paste
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+
+# Gauge to inner diameter, mm [from memory: usual stainless blunt needles].
+NEEDLES = {14: 1.55, 16: 1.20, 18: 0.84, 20: 0.60, 21: 0.51, 22: 0.41, 23: 0.34, 25: 0.26, 27: 0.21, 30: 0.16, 32: 0.11}
+BORE_BALLS = constant(
+    "needle_bore_balls",
+    8.0,
+    "1",
+    Mark.COMMON_PRACTICE,
+    "needle bore at least seven to ten times the largest ball",
+    "which needle a paste goes through",
+)
+DOT_SPREAD = constant("dot_spread", 1.4, "1", Mark.FROM_MEMORY, "a dot is 1.2 to 1.6 times as wide as the bore", "size of a dot")
+DOT_HEIGHT = constant("dot_height", 0.4, "1", Mark.FROM_MEMORY, "and about two fifths as high as wide", "volume of a dot")
+LINE_PITCH_MM = constant(
+    "line_across_pitch", 0.8, "mm", Mark.COMMON_PRACTICE, "a line across the row is acceptable down to about 0.8 mm pitch", "dots or a line"
+)
+DOT_S = constant("seconds_per_dot", 2.5, "s", Mark.FROM_MEMORY, "a practised hand; a beginner takes three times as long", "time by hand")
+SET_UP_MIN = constant("stencil_set_up", 10.0, "min", Mark.COMMON_PRACTICE, "setting up and aligning takes 5 to 15 min", "stencil or hand")
+PRINT_MIN = constant("stencil_print", 1.5, "min", Mark.COMMON_PRACTICE, "a print takes 1 to 2 min", "stencil or hand")
+
+
+def dot_mm3(diameter_mm: float) -> float:
+    """A dot as a spherical cap of that width, `DOT_HEIGHT` as high as wide."""
+    height, radius = DOT_HEIGHT * diameter_mm, diameter_mm / 2
+    return math.pi * height / 6 * (3 * radius**2 + height**2)
+
+
+@dataclass(frozen=True)
+class Dots:
+    """How to dot one pad: needle gauge (None: a dab with knife or pick), dot width, count, paste and seconds; what to mind."""
+
+    gauge: int | None
+    diameter_mm: float
+    count: int
+    paste_mm3: float
+    seconds: float
+    said: str
+
+
+def needles_for(paste: Paste) -> list[int]:
+    """Gauges that the paste goes through, widest first."""
+    return [gauge for gauge, bore in NEEDLES.items() if bore >= BORE_BALLS * paste.largest_ball_mm]
+
+
+def dots_for(long_mm: float, short_mm: float, wants: Wanted, paste: Paste) -> Dots:
+    """Dots for a pad of these sides (0.1 to 50 mm) with a dispensed paste: the widest needle whose dot stays on the pad and is not too fat."""
+    in_range("short_mm", short_mm, 0.05, 50, "mm")
+    in_range("long_mm", long_mm, short_mm, 80, "mm")
+    wanted_mm3 = 0.5 * (wants.lean_mm3 + wants.fat_mm3) / paste.volume_share
+    for gauge in needles_for(paste):
+        width = DOT_SPREAD * NEEDLES[gauge]
+        one = dot_mm3(width)
+        if width > 1.2 * short_mm or one * paste.volume_share > wants.fat_mm3:
+            continue
+        count = max(1, min(round(wanted_mm3 / one), max(1, int(long_mm / (0.55 * width)))))
+        return Dots(gauge, width, count, count * one, count * DOT_S, "")
+    width = min(short_mm, (6 * wanted_mm3 / math.pi) ** (1 / 3))
+    return Dots(None, width, 1, wanted_mm3, 2 * DOT_S, "below any needle this paste goes through: a dab from a knife's tip or a pick")
+
+
+def judge_dot(gauge: int, wants: Wanted, paste: Paste) -> str:
+    """What one dot of a needle makes of a joint: lean, good or fat."""
+    return wants.verdict(dot_mm3(DOT_SPREAD * NEEDLES[gauge]) * paste.volume_share)
+
+
+def line_across(pitch_mm: float) -> str:
+    """What to mind about one line of paste across a row, empty when it is fine."""
+    return "" if pitch_mm >= LINE_PITCH_MM else f"at {pitch_mm:g} mm pitch a line across the row bridges: one dot a pad, or a stencil"
+
+
+def wire_metal_share(alloy: Alloy, flux_mass_share: float) -> float:
+    """Metal's share of a cored wire's volume; 2 % flux by mass is about a seventh of the volume."""
+    in_range("flux_mass_share", flux_mass_share, 0, 0.1)
+    metal = (1 - flux_mass_share) / alloy.density_g_cm3
+    return metal / (metal + flux_mass_share / VEHICLE_G_CM3)
+
+
+def wire_mm(solder_mm3: float, wire_diameter_mm: float, alloy: Alloy, flux_mass_share: float = 0.02) -> float:
+    """Length of wire that gives so much solder: volume over the wire's section times its metal share."""
+    in_range("wire_diameter_mm", wire_diameter_mm, 0.1, 3, "mm")
+    return solder_mm3 / (math.pi / 4 * wire_diameter_mm**2 * wire_metal_share(alloy, flux_mass_share))
+
+
+@dataclass(frozen=True)
+class BreakEven:
+    """Minutes by stencil and by hand for a number of boards, and the number from which the stencil wins (None: never)."""
+
+    stencil_min: float
+    hand_min: float
+    boards: int | None
+
+
+def stencil_or_hand(
+    dots: int, boards: int, set_up_min: float = SET_UP_MIN, print_min: float = PRINT_MIN, dot_s: float = DOT_S
+) -> BreakEven:
+    """Set-up once and a print a board, against a dot at a time."""
+    in_range("boards", boards, 1, 10_000)
+    by_hand = dots * dot_s / 60
+    gain = by_hand - print_min
+    even = None if gain <= 0 else max(1, math.ceil(set_up_min / gain))
+    return BreakEven(set_up_min + boards * print_min, boards * by_hand, even)
