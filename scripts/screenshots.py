@@ -95,7 +95,7 @@ def take(target: Path, url: str) -> None:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         views = (
-            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1?part=U2", None), ("advice", "/boards/1?leaf=advice", None), ("sketch", "/boards/2/sketch", None), ("packages", "/packages", None), ("heat", "/jobs/1/heat", rehearsed),
+            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1?part=U2", None), ("advice", "/boards/1?leaf=advice", None), ("sketch", "/boards/2/sketch", None), ("packages", "/packages", None), ("paste", "/jobs/1/paste?foil=0.15", None), ("heat", "/jobs/1/heat", rehearsed),
             ("look", "/jobs/1/look", None), ("finish", "/jobs/1/finish", None), ("logbook", "/logbook", None), ("bench", "/bench", None),
             ("window", "/jobs/1/heat", leaf("Safe window", 14_000)), ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
             ("profile", "/jobs/1/heat", in_the_oven), ("back", "/jobs/1/heat", back_to_air), ("run", "/jobs/1/heat", running),

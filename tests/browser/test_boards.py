@@ -119,7 +119,9 @@ def test_a_large_board_is_read_with_progress(page: Page) -> None:
     assert page.locator("svg.plan .part").count() == 20
 
 
-@pytest.mark.parametrize("path", ["/boards", "/boards/1", "/boards/1?leaf=files", "/boards/1?leaf=advice&part=U2", "/packages"])
+@pytest.mark.parametrize(
+    "path", ["/boards", "/boards/1", "/boards/1?leaf=files", "/boards/1?leaf=advice&part=U2", "/packages", "/jobs/1/paste?foil=0.15"]
+)
 def test_pages_are_accessible_and_fit(page: Page, path: str) -> None:
     page.goto(path)
     assert Axe().run(page).violations_count == 0

@@ -14,11 +14,14 @@ MARGIN_MM = 3.0
 SMALLEST_NAME_MM, LARGEST_NAME_MM = 1.1, 1.9
 
 
-def plan_svg(board: Board, side: str, grades: Mapping[str, str] | None = None) -> Markup:
-    """The plan of one side; the bottom is drawn as seen from below (mirrored). `grades` marks parts as hard, mind or easy."""
+def plan_svg(board: Board, side: str, grades: Mapping[str, str] | None = None, overlay: Markup = Markup("")) -> Markup:
+    """The plan of one side; the bottom is drawn as seen from below (mirrored). `grades` marks parts as hard, mind or easy.
+
+    `overlay` is drawn over the bodies, in board millimetres, y up.
+    """
     w, h, m = board.width_mm, board.height_mm, MARGIN_MM
     mirror = f"translate({w:.3f},{h:.3f}) scale(-1,-1)" if side == "bottom" else f"translate(0,{h:.3f}) scale(1,-1)"
-    ring = "".join(_ring_path(one) for one in board.outline)
+    ring = "".join(ring_path(one) for one in board.outline)
     copper = "".join(_ink(one) for one in board.drawings.get(f"copper {side}", ()))
     legend = "".join(_ink(one) for one in board.drawings.get(f"legend {side}", ()))
     nets = {net: number for number, net in enumerate(sorted({pad.net for pad in board.pads if pad.net}))}
@@ -35,11 +38,13 @@ def plan_svg(board: Board, side: str, grades: Mapping[str, str] | None = None) -
         f'<g class="plan-copper" transform="scale(0.01)">{copper}</g>'
         f'<g class="plan-heat"></g><g class="plan-legend" transform="scale(0.01)">{legend}</g>'
         f'<g class="plan-holes">{holes}</g><g class="plan-pads">{pads}</g><g class="plan-bodies">{bodies}</g>'
+        f'<g class="plan-overlay">{overlay}</g>'
         f'<g class="plan-contours" clip-path="url(#board-shape)"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
     )
 
 
-def _ring_path(ring: tuple[Point, ...]) -> str:
+def ring_path(ring: tuple[Point, ...]) -> str:
+    """A closed path through points."""
     return "M" + "L".join(f"{x:.2f},{y:.2f}" for x, y in ring) + "Z"
 
 
@@ -53,7 +58,7 @@ def _ink(ink: Ink) -> str:
 def _pad(pad: Pad, nets: Mapping[str, int]) -> str:
     named = f' data-ref="{escape(pad.ref)}" data-pin="{escape(pad.pin or "")}"' if pad.ref else ""
     net = f' data-net="{nets[pad.net]}"' if pad.net else ""
-    return f'<path class="pad"{named}{net} d="{_ring_path(pad.ring)}"/>'
+    return f'<path class="pad"{named}{net} d="{ring_path(pad.ring)}"/>'
 
 
 def _hole(hole: Hole) -> str:
