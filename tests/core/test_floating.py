@@ -6,7 +6,10 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.floating import Column, arc_of, coverage_limit, crown_mm, settle, settled_mm
+from yellowfen.core.deposit.judge import judge
+from yellowfen.core.deposit.leadless import leadless_parts
 from yellowfen.core.deposit.stencil import area_ratio, transfer
 from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.metal.paste import paste_named
@@ -100,3 +103,16 @@ def test_what_cannot_settle_is_refused() -> None:
         settle(package_named("QFN-20_4x4"), 0.0, 0.01)
     with pytest.raises(InvalidValue, match="without solder"):
         settled_mm((), 0.0)
+
+
+def test_the_demo_boards_leadless_part_in_its_print(demo_board: Board) -> None:
+    """U2: four panes over its pad, four holes in it, edges in touch; no coverage up to the whole pad makes it float."""
+    paste = paste_named("sn63-t4")
+    (one,) = leadless_parts(demo_board, judge(demo_board, FOIL_MM, paste), paste)
+    assert one.part.ref == "U2"
+    assert one.coverage == pytest.approx(0.56, abs=0.03)
+    assert one.settled.touches
+    assert one.limit is not None
+    assert one.limit > 1
+    assert one.holes == 4
+    assert "the edges touch" in one.sentence

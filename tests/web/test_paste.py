@@ -10,7 +10,9 @@ def test_the_best_foil_is_shown_first_and_others_are_judged(client: TestClient) 
     assert "Every opening comes out right at 0.13 mm" in page
     thick = client.get("/jobs/1/paste?foil=0,15&side=bottom").text
     assert "17 of 212 openings do not come out right at 0.15 mm; 0.13 mm does better" in thick
-    assert "U3.1" in thick
+    assert '<b class="ref">U3</b>' in thick
+    assert "17 openings, fat" in thick
+    assert "U2 from the side" in thick
     assert "IPC-7525" in thick
     assert 'href="/jobs/1/paste"' in client.get("/jobs/1/heat").text
 

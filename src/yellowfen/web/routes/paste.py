@@ -8,11 +8,13 @@ from markupsafe import Markup
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.judge import BRIDGES, MAY_BRIDGE, Judged, JudgedOpening, compare_foils, judge
+from yellowfen.core.deposit.leadless import leadless_parts
 from yellowfen.core.deposit.stencil import FOILS_MM, coarsest_powder
 from yellowfen.core.metal.paste import PASTES, POWDERS, Paste, paste_named
 from yellowfen.errors import InvalidValue
 from yellowfen.store import boards, jobs
 from yellowfen.web.database import Database
+from yellowfen.web.leadless_svg import side_view
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg, ring_path
 
@@ -38,8 +40,8 @@ def paste_page(request: Request, job_id: int, database: Database, foil: str = ""
         "room": "jobs", "stage": "paste", "job": job, "board": board, "side": side, "plan": plan_svg(board, side, overlay=_drawn(judged, side)), "judged": judged,
         "problem": problem, "typed": foil if problem else f"{foil_mm:g}", "foil": foil_mm, "best": best, "paste": paste, "pastes": {name: _paste_words(one) for name, one in PASTES.items()},
         "foils": [(one.foil_mm, one.wrong) for one in compared], "most": max([1, *(one.wrong for one in compared)]), "other": foil_mm not in FOILS_MM,
-        "rows": [(one, state_of(one)) for one in judged.openings if state_of(one) != "good"][:ROWS_SHOWN], "powder": _powder(board, chosen),
-        "words": _words(judged, best),
+        "rows": _grouped(judged)[:ROWS_SHOWN], "powder": _powder(board, chosen),
+        "words": _words(judged, best), "leadless": [(one, side_view(one)) for one in leadless_parts(board, judged, chosen)],
     }  # fmt: skip
     return page(request, "paste.html", context, status=422 if problem else 200)
 
@@ -67,6 +69,17 @@ def state_of(one: JudgedOpening) -> str:
     if one.verdict in ("lean", "fat"):
         return one.verdict
     return "mind" if one.warnings or one.bridge >= MAY_BRIDGE else "good"
+
+
+def _grouped(judged: Judged) -> list[tuple[JudgedOpening, str, list[str]]]:
+    """Openings that are not right, those of one part with the same trouble together: the worst, its state, the pins."""
+    groups: dict[tuple[str, str, str], tuple[JudgedOpening, str, list[str]]] = {}
+    for one in judged.openings:
+        state = state_of(one)
+        if state != "good":
+            key = (one.ref, state, one.warnings[0] if one.warnings else "")
+            groups.setdefault(key, (one, state, []))[2].append(one.pin)
+    return list(groups.values())
 
 
 def _drawn(judged: Judged, side: str) -> Markup:
