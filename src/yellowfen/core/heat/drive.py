@@ -97,8 +97,8 @@ def _fill_jet(row: Array, scene: Scene, source: HotAir, move: Move, factor: floa
     row[k.JET_WARMTH], row[k.JET_WARMTH_RADIUS] = jet.centre_warmth, jet.warmth_radius_m
     row[k.JET_K], row[k.LIT] = source.outlet_c - scene.ambient_c, 1.0
     metric = _turned(source.nozzle_mm / long_side, long_side / source.nozzle_mm, source.nozzle_turn_deg)
-    lean = math.cos(math.radians(move.tilt_deg)) ** 2
-    metric = metric @ _turned(lean, 1.0, move.tilt_to_deg)
+    leaning = _turned(math.cos(math.radians(move.tilt_deg)), 1.0, move.tilt_to_deg)
+    metric = leaning @ metric @ leaning  # from both sides, so that the form stays positive whichever way a long nozzle leans
     row[k.M_XX], row[k.M_XY], row[k.M_YY] = metric[0, 0], metric[0, 1] + metric[1, 0], metric[1, 1]
     warnings.extend(jet.warnings)
 
