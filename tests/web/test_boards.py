@@ -10,6 +10,7 @@ import pytest
 from benchmarks.board_case import large_board
 from fastapi.testclient import TestClient
 
+from tests.formats.gerber_text import at, gerber
 from tests.formats.test_nets import without_names
 from yellowfen.core.board.board import Board
 from yellowfen.store import boards, packages
@@ -298,3 +299,18 @@ def test_a_footprint_named_once_is_known_on_the_next_board(client: TestClient) -
     assert {board_of(client, 2).part(ref).package.name for ref in ("Q1", "Q2", "Q20")} == {"SOT-23"}
     client.post("/boards", files=upload(files))
     assert board_of(client, 3).part("Q2").package.name == "SOT-23"
+
+
+def test_a_part_named_first_and_asked_about_after_keeps_both(client: TestClient) -> None:
+    """An odd pattern of pads: named on the plan with an awkward name, then its three questions answered."""
+    places = ((5, 5), (8.3, 5), (5, 9.1), (11.7, 9.1), (8.3, 12.9), (14.9, 6.2), (14.9, 11.4))
+    pads = gerber("D10*\n" + "".join(at(x, y, "D03") for x, y in places), "%ADD10R,1.1X0.9*%\n")
+    table = b"Ref,Package,X,Y,Side\nX1,,10,9,top\n"
+    client.post("/boards", files=upload({"x-F_Paste.gbr": pads, "x-F_Cu.gbr": pads, "x-F_Mask.gbr": pads, "places.csv": table}))
+    assert board_of(client, 2).part("X1").package.guessed
+    named = client.post("/boards/2/part", data={"ref": "X1", "name": "K 1&2"})
+    assert named.status_code == 200
+    assert "Part K 1&amp;2" in named.text
+    client.post("/boards/2/answers", data={"ref": "K 1&2", "height_mm": "7", "joint": "gull-wing", "shy": "iron"})
+    part = board_of(client, 2).part("K 1&2")
+    assert (part.package.guessed, part.package.height_mm, part.package.iron_only) == (False, 7.0, True)

@@ -171,7 +171,7 @@ def correct_part(connection: sqlite3.Connection, board_id: int, ref: str, choice
     `for_its_footprint` lets the table's footprint name mean that package for every part and board from now on.
     """
     board, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
-    before = next((key for key, kept in source.choices.parts.items() if kept.name == ref), ref)
+    before = source.choices.key_of(ref)
     part = next((part for part in board.parts if part.ref == ref), None)
     if part is None and before not in source.choices.parts:
         raise NotFound(f"there is no part {ref} on this board")

@@ -36,8 +36,9 @@ def answer_questions(
     with atomic(connection):
         packages.keep(connection, own)
         if not part.footprint:
-            kept = choices.parts.get(ref)
-            choices = choices.with_part(ref, replace(kept or PartChoice(), footprint=name))
+            key = choices.key_of(ref)
+            kept = choices.parts.get(key)
+            choices = choices.with_part(key, replace(kept or PartChoice(), footprint=name))
         reread(connection, board_id, choices)
     return own
 

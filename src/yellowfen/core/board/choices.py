@@ -30,5 +30,9 @@ class Choices:
     def with_roles(self, roles: Mapping[str, Role]) -> "Choices":
         return replace(self, roles={**self.roles, **roles})
 
+    def key_of(self, ref: str) -> str:
+        """The name under which a part's correction is kept: the files' own, also after the user renamed it."""
+        return next((key for key, kept in self.parts.items() if kept.name == ref), ref)
+
     def with_part(self, ref: str, choice: PartChoice) -> "Choices":
         return replace(self, parts={**self.parts, ref: choice})

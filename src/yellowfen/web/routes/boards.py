@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
@@ -123,11 +124,11 @@ def _net_names(board: Board) -> list[str]:
 
 def _card_context(database: Database, board_id: int, board: Board, one: Triaged) -> dict[str, Any]:
     pads = pads_by_pin(board, one.part.ref)
-    choices = boards.source_of(database, board_id).choices.parts
-    before = next((key for key, kept in choices.items() if kept.name == one.part.ref), one.part.ref)
+    choices = boards.source_of(database, board_id).choices
+    choice = choices.parts.get(choices.key_of(one.part.ref), PartChoice())
     own = [own.name for own in packages.rows(database)]
     return {
-        "one": one, "part": one.part, "unnamed": is_unnamed(one.part), "known_footprint": bool(work.library_of(database).candidates(one.part.footprint)), "board_id": board_id, "choice": choices.get(before, PartChoice()), "sketched": not board.layers,
+        "one": one, "part": one.part, "unnamed": is_unnamed(one.part), "known_footprint": bool(work.library_of(database).candidates(one.part.footprint)), "board_id": board_id, "choice": choice, "sketched": not board.layers,
         "pins": [(pin, pad.net or "", pad.tie) for pin, pad in sorted(pads.items(), key=lambda pair: (len(pair[0]), pair[0]))],
         "harmless": harmless_bridges(one.part, pads), "known": [*own, *(name for names in PALETTE.values() for name in names)],
         "joints": [(str(kind), kind.value) for kind in (JointKind.GULL_WING, JointKind.LEADLESS, JointKind.CHIP, JointKind.J_LEAD, JointKind.UNDER_BODY, JointKind.BALL)],
@@ -227,7 +228,7 @@ def correct(request: Request, board_id: int, database: Database, fields: Fields)
         now = work.correct_part(database, board_id, ref, choice, fields.get("for_all", "") == "yes")
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "parts", ref)
-    return RedirectResponse(f"/boards/{board_id}?leaf=parts" + ("" if choice.left_out else f"&part={now}"), status_code=303)
+    return RedirectResponse(f"/boards/{board_id}?leaf=parts" + ("" if choice.left_out else f"&part={quote(now)}"), status_code=303)
 
 
 @router.post("/boards/{board_id}/answers")
@@ -244,7 +245,7 @@ def answer(request: Request, board_id: int, database: Database, fields: Fields) 
         )
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "parts", ref)
-    return RedirectResponse(f"/boards/{board_id}?leaf=parts&part={ref}", status_code=303)
+    return RedirectResponse(f"/boards/{board_id}?leaf=parts&part={quote(ref)}", status_code=303)
 
 
 # --- more files, revisions, jobs -------------------------------------------------------------------------------------
