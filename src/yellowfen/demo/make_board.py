@@ -9,13 +9,13 @@ from shapely import affinity
 from shapely.geometry import LineString, Point, box
 from shapely.geometry.base import BaseGeometry
 
+from yellowfen.core.board.letters import write
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.demo import router as grid
 from yellowfen.demo.gerber_out import GerberWriter, drill_file
 from yellowfen.demo.router import Node, Router
 from yellowfen.demo.scenario import HEIGHT_MM, HOLE_DRILL_MM, HOLES_MM, PARTS, WIDTH_MM, DemoPart
-from yellowfen.demo.strokes import write
 
 POUR_CLEARANCE_MM, SPOKE_MM, MASK_SWELL_MM = 0.25, 0.3, 0.05
 MOST_TRIES = 600

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Sequence
 
 from yellowfen.core.board.board import Board, Hole, Pad, Point
 
-_HEAD = "%FSLAX46Y46*%\n%MOMM*%\n"
+HEAD = "%FSLAX46Y46*%\n%MOMM*%\n"
 _COPPER = {"top": ("L1", "Top"), "bottom": ("L2", "Bot")}
 
 
@@ -22,8 +22,8 @@ def board_files(board: Board) -> dict[str, bytes]:
         pads = [pad for pad in board.pads if pad.side == side]
         if pads:
             files[f"copper-{side}.gbr"] = _copper(f"Copper,{number},{word}", pads)
-            files[f"mask-{side}.gbr"] = _layer(f"Soldermask,{word}", "".join(_region(pad.ring) for pad in pads))
-            files[f"paste-{side}.gbr"] = _layer(f"Paste,{word}", "".join(_region(one.ring) for one in board.openings if one.side == side))
+            files[f"mask-{side}.gbr"] = _layer(f"Soldermask,{word}", "".join(region(pad.ring) for pad in pads))
+            files[f"paste-{side}.gbr"] = _layer(f"Paste,{word}", "".join(region(one.ring) for one in board.openings if one.side == side))
     if not board.pads:
         files["copper-top.gbr"] = _layer("Copper,L1,Top", "")
     for plated, name in ((True, "holes.drl"), (False, "holes-npth.drl")):
@@ -36,7 +36,7 @@ def board_files(board: Board) -> dict[str, bytes]:
 
 
 def _layer(function: str, body: str, pens: str = "") -> bytes:
-    return f"{_HEAD}%TF.FileFunction,{function}*%\n%ADD10C,0.050000*%\n{pens}D10*\n{body}M02*\n".encode()
+    return f"{HEAD}%TF.FileFunction,{function}*%\n%ADD10C,0.050000*%\n{pens}D10*\n{body}M02*\n".encode()
 
 
 def _copper(function: str, pads: Sequence[Pad]) -> bytes:
@@ -47,8 +47,8 @@ def _copper(function: str, pads: Sequence[Pad]) -> bytes:
         shape = _flash_of(pad)
         if shape:
             number = pens.setdefault(shape, 11 + len(pens))
-            body.append(f"{_names(pad)}%LR{pad.angle_deg:g}*%\nD{number}*\n{_at((pad.x_mm, pad.y_mm), 'D03')}%LR0*%\n%TD*%\n")
-        body.append(_names(pad) + _region(pad.ring) + "%TD*%\n")
+            body.append(f"{_names(pad)}%LR{pad.angle_deg:g}*%\nD{number}*\n{at((pad.x_mm, pad.y_mm), 'D03')}%LR0*%\n%TD*%\n")
+        body.append(_names(pad) + region(pad.ring) + "%TD*%\n")
     return _layer(function, "".join(body), "".join(f"%ADD{number}{shape}*%\n" for shape, number in pens.items()))
 
 
@@ -60,20 +60,23 @@ def _flash_of(pad: Pad) -> str:
     return f"R,{pad.size_x_mm:.4f}X{pad.size_y_mm:.4f}" if 0.62 * pad.area_mm2 <= box <= 1.01 * pad.area_mm2 else ""
 
 
-def _at(point: Point, code: str) -> str:
+def at(point: Point, code: str) -> str:
+    """A move or draw to a point."""
     return f"X{round(point[0] * 1e6)}Y{round(point[1] * 1e6)}{code}*\n"
 
 
-def _contour(ring: Sequence[Point]) -> str:
-    return _at(ring[0], "D02") + "".join(_at(point, "D01") for point in (*ring[1:], ring[0]))
+def contour(ring: Sequence[Point]) -> str:
+    """A closed line with the pen at hand."""
+    return at(ring[0], "D02") + "".join(at(point, "D01") for point in (*ring[1:], ring[0]))
 
 
 def _outline(rings: Iterable[Sequence[Point]]) -> str:
-    return "".join(_contour(ring) for ring in rings)
+    return "".join(contour(ring) for ring in rings)
 
 
-def _region(ring: Sequence[Point]) -> str:
-    return "G36*\n" + _contour(ring) + "G37*\n"
+def region(ring: Sequence[Point]) -> str:
+    """A filled ring."""
+    return "G36*\n" + contour(ring) + "G37*\n"
 
 
 def _names(pad: Pad) -> str:

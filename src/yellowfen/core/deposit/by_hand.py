@@ -4,6 +4,7 @@ Needle bores are from memory (usual stainless blunt needles); the rules of thumb
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.deposit.fillet import Wanted
@@ -28,6 +29,7 @@ LINE_PITCH_MM = constant(
     "line_across_pitch", 0.8, "mm", Mark.COMMON_PRACTICE, "a line across the row is acceptable down to about 0.8 mm pitch", "dots or a line"
 )
 DOT_S = constant("seconds_per_dot", 2.5, "s", Mark.FROM_MEMORY, "a practised hand; a beginner takes three times as long", "time by hand")
+DAB_MM3 = constant("dab_volume", 0.08, "mm³", Mark.FROM_MEMORY, "a knife's tip or a pick carries about as much", "paste in dabs")
 SET_UP_MIN = constant("stencil_set_up", 10.0, "min", Mark.COMMON_PRACTICE, "setting up and aligning takes 5 to 15 min", "stencil or hand")
 PRINT_MIN = constant("stencil_print", 1.5, "min", Mark.COMMON_PRACTICE, "a print takes 1 to 2 min", "stencil or hand")
 
@@ -55,20 +57,28 @@ def needles_for(paste: Paste) -> list[int]:
     return [gauge for gauge, bore in NEEDLES.items() if bore >= BORE_BALLS * paste.largest_ball_mm]
 
 
-def dots_for(long_mm: float, short_mm: float, wants: Wanted, paste: Paste) -> Dots:
-    """Dots for a pad of these sides (0.1 to 50 mm) with a dispensed paste: the widest needle whose dot stays on the pad and is not too fat."""
+def dots_for(long_mm: float, short_mm: float, wants: Wanted, paste: Paste, gauges: Sequence[int] | None = None) -> Dots:
+    """Dots for a pad of these sides (0.05 to 80 mm) with a dispensed paste: the widest needle whose dot stays on the pad and is not too fat.
+
+    `gauges`: the needles at hand, all usual ones when None.
+    """
     in_range("short_mm", short_mm, 0.05, 50, "mm")
     in_range("long_mm", long_mm, short_mm, 80, "mm")
     wanted_mm3 = 0.5 * (wants.lean_mm3 + wants.fat_mm3) / paste.volume_share
     for gauge in needles_for(paste):
+        if gauges is not None and gauge not in gauges:
+            continue
         width = DOT_SPREAD * NEEDLES[gauge]
         one = dot_mm3(width)
         if width > 1.2 * short_mm or one * paste.volume_share > wants.fat_mm3:
             continue
         count = max(1, min(round(wanted_mm3 / one), max(1, int(long_mm / (0.55 * width)))))
         return Dots(gauge, width, count, count * one, count * DOT_S, "")
-    width = min(short_mm, (6 * wanted_mm3 / math.pi) ** (1 / 3))
-    return Dots(None, width, 1, wanted_mm3, 2 * DOT_S, "below any needle this paste goes through: a dab from a knife's tip or a pick")
+    dabs = max(1, math.ceil(wanted_mm3 / DAB_MM3 - 0.5))
+    width = min(short_mm, (6 * wanted_mm3 / dabs / math.pi) ** (1 / 3))
+    return Dots(
+        None, width, dabs, wanted_mm3, 2 * DOT_S * dabs, "no needle at hand makes a dot that small: a dab from a knife's tip or a pick"
+    )
 
 
 def judge_dot(gauge: int, wants: Wanted, paste: Paste) -> str:
@@ -94,6 +104,12 @@ def wire_mm(solder_mm3: float, wire_diameter_mm: float, alloy: Alloy, flux_mass_
     return solder_mm3 / (math.pi / 4 * wire_diameter_mm**2 * wire_metal_share(alloy, flux_mass_share))
 
 
+def line_mm3(gauge: int, length_mm: float) -> float:
+    """Paste in a line from a needle: half an ellipse as wide and high as its dot."""
+    width = DOT_SPREAD * NEEDLES[gauge]
+    return math.pi / 4 * width * DOT_HEIGHT * width * length_mm
+
+
 @dataclass(frozen=True)
 class BreakEven:
     """Minutes by stencil and by hand for a number of boards, and the number from which the stencil wins (None: never)."""
@@ -103,12 +119,33 @@ class BreakEven:
     boards: int | None
 
 
-def stencil_or_hand(
-    dots: int, boards: int, set_up_min: float = SET_UP_MIN, print_min: float = PRINT_MIN, dot_s: float = DOT_S
-) -> BreakEven:
-    """Set-up once and a print a board, against a dot at a time."""
+@dataclass(frozen=True)
+class Costs:
+    """What a stencil and a hand take: minutes to set up and per print, boards in a print, seconds a dot; a stencil's price in minutes of work."""
+
+    set_up_min: float = SET_UP_MIN
+    print_min: float = PRINT_MIN
+    dot_s: float = DOT_S
+    panel: int = 1
+    price_min: float = 0.0
+
+    def __post_init__(self) -> None:
+        in_range("set_up_min", self.set_up_min, 0, 600, "min")
+        in_range("print_min", self.print_min, 0, 120, "min")
+        in_range("dot_s", self.dot_s, 0.1, 600, "s")
+        in_range("panel", self.panel, 1, 200)
+        in_range("price_min", self.price_min, 0, 100_000, "min")
+
+
+def stencil_or_hand(dots: float, boards: int, costs: Costs | None = None) -> BreakEven:
+    """Price and set-up once and a print for every panel, against a dot at a time (a line or dab counts as the dots it takes as long as)."""
     in_range("boards", boards, 1, 10_000)
-    by_hand = dots * dot_s / 60
-    gain = by_hand - print_min
-    even = None if gain <= 0 else max(1, math.ceil(set_up_min / gain))
-    return BreakEven(set_up_min + boards * print_min, boards * by_hand, even)
+    costs = costs or Costs()
+    by_hand = dots * costs.dot_s / 60
+
+    def stencil(count: int) -> float:
+        return costs.price_min + costs.set_up_min + math.ceil(count / costs.panel) * costs.print_min
+
+    gain = by_hand - costs.print_min / costs.panel
+    even = None if gain <= 0 else next((n for n in range(1, 10_001) if stencil(n) <= n * by_hand), None)
+    return BreakEven(stencil(boards), boards * by_hand, even)

@@ -1,0 +1,276 @@
+"""Paste by hand, step by step: which needle for which part, dots, lines or dabs, where they go, and what it adds up to.
+
+Laws: paste of all steps is the sum over their spots; needles are changed as seldom as possible; nothing is dotted on balls or
+on parts done by iron.
+"""
+
+import itertools
+import math
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import Board, BoardPart, Pad, Point
+from yellowfen.core.deposit.by_hand import DOT_S, DOT_SPREAD, NEEDLES, Dots, dots_for, line_across, line_mm3, needles_for
+from yellowfen.core.deposit.changes import Frame
+from yellowfen.core.deposit.fillet import Wanted, wanted
+from yellowfen.core.deposit.leadless import by_hand
+from yellowfen.core.metal.paste import DISPENSE_SHARE, Paste
+from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import InvalidValue
+
+CHANGE_S = constant(
+    "needle_change",
+    60.0,
+    "s",
+    Mark.FROM_MEMORY,
+    "unscrew, wipe, screw on, squeeze until paste comes",
+    "time by hand; which needles to take",
+)
+MOST_NEEDLES = 3
+_ROWS = (JointKind.GULL_WING, JointKind.J_LEAD)
+FINE_MM = 0.5  # at this pitch and below paste put on by hand bridges (common practice)
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Where paste goes: a dot or dab at a point, or a line to `end`. `width_mm` is what it should look like."""
+
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    end: Point | None = None
+
+
+@dataclass(frozen=True)
+class HandStep:
+    """One part, row or pad: `way` is dots, line or dab; `gauge` None for knife or pick; what to mind is in `said`."""
+
+    ref: str
+    value: str
+    package: str
+    pins: tuple[str, ...]
+    way: str
+    gauge: int | None
+    spots: tuple[Spot, ...]
+    paste_mm3: float
+    seconds: float
+    said: str = ""
+
+
+@dataclass(frozen=True)
+class HandPlan:
+    """All steps of one side in order, with totals, and the parts that get no paste and why."""
+
+    steps: tuple[HandStep, ...]
+    left_out: tuple[tuple[str, str], ...]
+    paste: Paste
+
+    @property
+    def paste_ml(self) -> float:
+        return math.fsum(one.paste_mm3 for one in self.steps) / 1000
+
+    @property
+    def grams(self) -> float:
+        return self.paste_ml * self.paste.density_g_cm3
+
+    @property
+    def seconds(self) -> float:
+        """Time with the changes of needle."""
+        return math.fsum(one.seconds for one in self.steps) + CHANGE_S * max(0, len(self.needles) - 1)
+
+    @property
+    def needles(self) -> tuple[int | None, ...]:
+        """Needles in the order in which they are used; None is the knife or pick."""
+        return tuple(dict.fromkeys(one.gauge for one in self.steps))
+
+
+def hand_plan(board: Board, paste: Paste, side: str = "top", gauges: Sequence[int] | None = None, by_pad: bool = False) -> HandPlan:
+    """The plan for one side with the few of the needles at hand (None: all usual ones) that serve best, a part at a time or a pad at a time."""
+    dispensed = replace(paste, metal_share=DISPENSE_SHARE)
+    pads: dict[tuple[str, str], list[Pad]] = defaultdict(list)
+    for pad in board.pads:
+        if pad.ref and pad.side == side:
+            pads[(pad.ref, pad.pin or "")].append(pad)
+    gauges = few_needles(board, dispensed, side, gauges)
+    steps: list[HandStep] = []
+    left_out: list[tuple[str, str]] = []
+    for part in board.parts:
+        if part.side != side:
+            continue
+        why = _no_paste(part)
+        if why:
+            left_out.append((part.ref, why))
+            continue
+        for step in _merged(part, list(_part_steps(part, pads, dispensed, gauges))):
+            steps.extend(_pad_by_pad(step) if by_pad else (step,))
+    return HandPlan(tuple(_in_order(steps)), tuple(left_out), dispensed)
+
+
+def few_needles(board: Board, dispensed: Paste, side: str, gauges: Sequence[int] | None = None) -> tuple[int, ...]:
+    """At most three needles of those at hand with which a side takes least time, changes of needle counted."""
+    usable = [gauge for gauge in needles_for(dispensed) if gauges is None or gauge in gauges]
+    pads: Counter[tuple[float, float, Wanted]] = Counter()
+    for part in board.parts:
+        if part.side == side and not _no_paste(part):
+            for land in part.package.lands:
+                long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
+                pads[(round(long, 2), max(round(short, 2), 0.05), wanted(part.package, land))] += 1
+    best: tuple[float, tuple[int, ...]] = (math.inf, ())
+    for count in range(min(MOST_NEEDLES, len(usable)) + 1):
+        for chosen in itertools.combinations(usable, count):
+            spent = CHANGE_S * count + sum(many * dots_for(*pad, dispensed, chosen).seconds for pad, many in pads.items())
+            best = min(best, (spent, chosen))
+    return best[1]
+
+
+def _no_paste(part: BoardPart) -> str:
+    if part.package.iron_only:
+        return "soldered by iron, last"
+    if any(land.kind is JointKind.BALL for land in part.package.lands):
+        return "balls bring their own solder: tacky flux only"
+    return ""
+
+
+def _part_steps(part: BoardPart, pads: dict[tuple[str, str], list[Pad]], paste: Paste, gauges: Sequence[int]) -> Iterator[HandStep]:
+    done: set[str] = set()
+    for row in _rows(part):
+        step = _line(part, row, pads, paste, gauges)
+        if step is not None:
+            done.update(land.pin for land in row)
+            yield step
+    pitch = part.package.pitch_mm
+    fine = (
+        f"{pitch:.2g} mm pitch: paste by hand bridges here; mounds with the iron and flux, or a stencil"
+        if pitch <= FINE_MM + 1e-6 and len(part.package.lands) > 2
+        else ""
+    )
+    for land in part.package.lands:
+        for pad in pads.get((part.ref, land.pin), ()) if land.pin not in done else ():
+            yield _dotted(part, land, pad, paste, gauges, fine)
+
+
+def _rows(part: BoardPart) -> list[list[Land]]:
+    """Rows of leads wide enough apart for one line across."""
+    if line_across(part.package.pitch_mm):
+        return []
+    rows: dict[tuple[str, float], list[Land]] = defaultdict(list)
+    for land in part.package.lands:
+        if land.kind in _ROWS:
+            sideways = land.size_x_mm > land.size_y_mm
+            rows[("x", round(land.x_mm, 1)) if sideways else ("y", round(land.y_mm, 1))].append(land)
+    return [row for row in rows.values() if len(row) >= 3]
+
+
+def _line(part: BoardPart, row: list[Land], pads: dict[tuple[str, str], list[Pad]], paste: Paste, gauges: Sequence[int]) -> HandStep | None:
+    """One line across a row, from the widest needle whose line is not too fat."""
+    places = [pads[(part.ref, land.pin)][0] for land in row if pads.get((part.ref, land.pin))]
+    if len(places) < 3:
+        return None
+    a, b = max(
+        ((p, q) for p in places for q in places), key=lambda pair: math.dist((pair[0].x_mm, pair[0].y_mm), (pair[1].x_mm, pair[1].y_mm))
+    )
+    length = math.dist((a.x_mm, a.y_mm), (b.x_mm, b.y_mm)) + min(a.size_x_mm, a.size_y_mm)
+    fat = sum(wanted(part.package, land).fat_mm3 for land in row)
+    for gauge in needles_for(paste):
+        if gauge not in gauges:
+            continue
+        volume = line_mm3(gauge, length)
+        if volume * paste.volume_share <= fat:
+            spot = Spot(a.x_mm, a.y_mm, DOT_SPREAD * NEEDLES[gauge], (b.x_mm, b.y_mm))
+            return HandStep(part.ref, part.value, part.package.name, tuple(land.pin for land in row), "line", gauge, (spot,), volume, 2 * DOT_S,
+                            f"one even line across the {len(row)} pads")  # fmt: skip
+    return None
+
+
+def _dotted(part: BoardPart, land: Land, pad: Pad, paste: Paste, gauges: Sequence[int], fine: str) -> HandStep:
+    wants = wanted(part.package, land)
+    dots = dots_for(max(pad.size_x_mm, pad.size_y_mm), max(min(pad.size_x_mm, pad.size_y_mm), 0.05), wants, paste, gauges)
+    if land.kind is JointKind.THERMAL_PAD:
+        dots, fine = _beneath(part, dots, paste), ""
+    count = dots.count
+    spots = tuple(Spot(x, y, dots.diameter_mm) for x, y in _spread(pad, count))
+    return HandStep(
+        part.ref,
+        part.value,
+        part.package.name,
+        (land.pin,),
+        "dots" if dots.gauge else "dab",
+        dots.gauge,
+        spots,
+        dots.paste_mm3,
+        dots.seconds,
+        fine or dots.said,
+    )
+
+
+def _beneath(part: BoardPart, dots: Dots, paste: Paste) -> Dots:
+    """As many dots under a leadless part as the floating model aims for."""
+    try:
+        count = by_hand(part.package, paste).dots_beneath
+    except InvalidValue:
+        return dots
+    each = dots.paste_mm3 / dots.count
+    return replace(dots, count=count, paste_mm3=count * each, seconds=count * DOT_S)
+
+
+def _spread(pad: Pad, count: int) -> list[Point]:
+    """Points spread over a pad along its length (or over its area, when there are many)."""
+    frame = Frame(pad.x_mm, pad.y_mm, pad.size_x_mm, pad.size_y_mm, pad.angle_deg)
+    long, short = max(pad.size_x_mm, pad.size_y_mm), min(pad.size_x_mm, pad.size_y_mm)
+    lanes = max(1, min(count, round(math.sqrt(count * short / long)))) if long > 0 else 1
+    points: list[Point] = []
+    for lane in range(lanes):
+        many = count // lanes + (lane < count % lanes)
+        for index in range(many):
+            u, v = ((index + 0.5) / many - 0.5) * long, ((lane + 0.5) / lanes - 0.5) * short
+            points.append((u, v) if pad.size_x_mm >= pad.size_y_mm else (v, u))
+    return list(frame.ring(points))
+
+
+def _merged(part: BoardPart, steps: list[HandStep]) -> list[HandStep]:
+    """Pads of one part with the same needle as one step; lines stay steps of their own."""
+    groups: dict[tuple[str, int | None], list[HandStep]] = defaultdict(list)
+    for number, step in enumerate(steps):
+        groups[(f"line {number}" if step.way == "line" else step.way, step.gauge)].append(step)
+    return [
+        HandStep(
+            part.ref, part.value, part.package.name, tuple(pin for one in group for pin in one.pins), group[0].way, group[0].gauge,
+            tuple(spot for one in group for spot in one.spots), math.fsum(one.paste_mm3 for one in group), math.fsum(one.seconds for one in group),
+            next((one.said for one in group if one.said), ""),
+        )
+        for group in groups.values()
+    ]  # fmt: skip
+
+
+def _pad_by_pad(step: HandStep) -> Iterator[HandStep]:
+    """One step for every pad; a line stays whole."""
+    if step.way == "line" or len(step.pins) == 1:
+        yield step
+        return
+    each = len(step.spots) / len(step.pins)
+    for number, pin in enumerate(step.pins):
+        spots = step.spots[round(number * each) : round((number + 1) * each)]
+        share = len(spots) / len(step.spots)
+        yield replace(step, pins=(pin,), spots=spots, paste_mm3=step.paste_mm3 * share, seconds=step.seconds * share)
+
+
+def _in_order(steps: list[HandStep]) -> Iterator[HandStep]:
+    """Widest needle first, the knife last; with one needle always to the nearest part that is left, starting at the lower left."""
+    by_gauge: dict[int, list[HandStep]] = defaultdict(list)
+    for step in steps:
+        by_gauge[step.gauge or 99].append(step)
+    here = (0.0, 0.0)
+    for gauge in sorted(by_gauge):
+        left = by_gauge[gauge]
+        while left:
+            nearest = min(left, key=lambda one: math.dist(here, (one.spots[0].x_mm, one.spots[0].y_mm)))
+            left.remove(nearest)
+            here = (nearest.spots[-1].x_mm, nearest.spots[-1].y_mm)
+            yield nearest
+
+
+def dots_in(plan: HandPlan) -> float:
+    """How many dots the plan takes as long as."""
+    return plan.seconds / DOT_S

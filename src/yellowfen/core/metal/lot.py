@@ -1,0 +1,125 @@
+"""A lot of solder paste: what is in it, when it left the cold and came back, what is left, and whether it still serves.
+
+Laws: times are seconds since 1970, given by whoever calls; what is left is what it held less what was used.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from yellowfen.core.metal.paste import Paste
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import InvalidValue
+
+OPEN_LIFE_H = constant(
+    "paste_warm_life", 48.0, "h", Mark.FROM_MEMORY, "makers give one to a few days in all at room temperature", "is a lot still good"
+)
+KEEPS_DAYS = constant(
+    "paste_keeps", 180.0, "d", Mark.COMMON_PRACTICE, "about six months unopened in the cold", "expiry where the jar shows none"
+)
+
+
+class LotEvent(StrEnum):
+    """What happened to a lot, by a tap."""
+
+    OUT = "out of the cold"
+    BACK = "back in the cold"
+    OPENED = "opened"
+    USED = "used"
+    EMPTY = "empty"
+
+
+@dataclass(frozen=True)
+class Happened:
+    """One event; `grams` for what was used."""
+
+    id: int
+    kind: LotEvent
+    at_s: float
+    grams: float = 0.0
+    said: str = ""
+
+
+@dataclass(frozen=True)
+class Lot:
+    """A lot in its owner's words: a jar or syringe of `grams` when new; `expires_s` from its label, or None."""
+
+    id: int
+    name: str
+    paste: Paste
+    container: str
+    grams: float
+    bought_s: float
+    expires_s: float | None = None
+    events: tuple[Happened, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not 1 <= len(self.name.strip()) <= 60:
+            raise InvalidValue("name", "give the paste a name of 1 to 60 letters")
+        if self.container not in ("jar", "syringe", "cartridge"):
+            raise InvalidValue("container", f"{self.container[:20]!r} is not a jar, syringe or cartridge")
+        in_range("grams", self.grams, 0.5, 5000, "g")
+
+    @property
+    def used_g(self) -> float:
+        return sum(one.grams for one in self.events if one.kind is LotEvent.USED)
+
+    @property
+    def left_g(self) -> float:
+        """What should be left, g."""
+        return 0.0 if any(one.kind is LotEvent.EMPTY for one in self.events) else max(0.0, self.grams - self.used_g)
+
+    @property
+    def is_out(self) -> bool:
+        """True while it stands out of the cold."""
+        last = next((one.kind for one in reversed(self.events) if one.kind in (LotEvent.OUT, LotEvent.BACK)), LotEvent.BACK)
+        return last is LotEvent.OUT
+
+    def warm_h(self, now_s: float) -> float:
+        """Hours out of the cold in all."""
+        return _out_s(self.events, now_s) / 3600
+
+    def out_since_s(self) -> float | None:
+        """When it last left the cold, if it is out now."""
+        return next((one.at_s for one in reversed(self.events) if one.kind is LotEvent.OUT), None) if self.is_out else None
+
+    @property
+    def opened_s(self) -> float | None:
+        return next((one.at_s for one in self.events if one.kind is LotEvent.OPENED), None)
+
+    def good_until_s(self) -> float:
+        """The label's date, else six months after it was bought."""
+        return self.expires_s if self.expires_s is not None else self.bought_s + KEEPS_DAYS * 86400
+
+    def findings(self, now_s: float) -> tuple[str, ...]:
+        """What speaks against using it now, a sentence each."""
+        said = []
+        if self.left_g <= 0:
+            said.append("It is empty.")
+        days = (self.good_until_s() - now_s) / 86400
+        if days < 0:
+            said.append(f"Past its date by {-days:.0f} days: print a trial and look whether the balls flow together.")
+        elif days < 14:
+            said.append(f"Its date is {days:.0f} days away.")
+        if self.warm_h(now_s) > OPEN_LIFE_H:
+            said.append(
+                f"Out of the cold for {self.warm_h(now_s):.0f} h in all, usual is up to {OPEN_LIFE_H:g} h: fresh flux once, not for fine pitch."
+            )
+        if self.opened_s is None and self.is_out:
+            said.append("Leave it closed until it is as warm as the room; opened cold it draws dew.")
+        return tuple(said)
+
+    def boards_left(self, per_board_g: float) -> int | None:
+        """How many more boards it gives; None when a board takes none."""
+        return int(self.left_g / per_board_g) if per_board_g > 0 else None
+
+
+def _out_s(events: Sequence[Happened], now_s: float) -> float:
+    total, since = 0.0, None
+    for one in events:
+        if one.kind is LotEvent.OUT and since is None:
+            since = one.at_s
+        elif one.kind is LotEvent.BACK and since is not None:
+            total, since = total + max(0.0, one.at_s - since), None
+    return total + (max(0.0, now_s - since) if since is not None else 0.0)

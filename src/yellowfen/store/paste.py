@@ -1,0 +1,116 @@
+"""What a job's Paste stage is set to: its plan, changes of openings, weighings and prints."""
+
+import sqlite3
+from dataclasses import dataclass
+
+from yellowfen.core.deposit.plan import ChangeStep, PastePlan, Printed
+from yellowfen.core.deposit.weighing import Weighing
+from yellowfen.core.metal.paste import Paste
+from yellowfen.errors import NotFound
+from yellowfen.store.packing import pack, unpack
+
+
+@dataclass(frozen=True)
+class KeptWeighing:
+    """A stored weighing."""
+
+    id: int
+    job_id: int
+    made_at: str
+    weighing: Weighing
+
+
+def plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
+    """The job's paste plan, a fresh one when none was kept."""
+    row = connection.execute("SELECT content FROM paste_plan WHERE job_id = ?", (job_id,)).fetchone()
+    return PastePlan() if row is None else unpack(PastePlan, row["content"])
+
+
+def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
+    """Store the job's paste plan."""
+    connection.execute(
+        "INSERT INTO paste_plan (job_id, content) VALUES (?, ?) ON CONFLICT (job_id) DO UPDATE SET content = excluded.content",
+        (job_id, pack(plan)),
+    )
+
+
+def steps_of(connection: sqlite3.Connection, job_id: int) -> tuple[ChangeStep, ...]:
+    """Decisions about openings, oldest first."""
+    found = connection.execute("SELECT content FROM opening_step WHERE job_id = ? ORDER BY id", (job_id,)).fetchall()
+    return tuple(unpack(ChangeStep, row["content"]) for row in found)
+
+
+def add_step(connection: sqlite3.Connection, job_id: int, step: ChangeStep) -> None:
+    """Store a decision about openings."""
+    connection.execute("INSERT INTO opening_step (job_id, made_at, content) VALUES (?, datetime('now'), ?)", (job_id, pack(step)))
+
+
+def undo_step(connection: sqlite3.Connection, job_id: int) -> None:
+    """Take the newest decision back."""
+    connection.execute(
+        "DELETE FROM opening_step WHERE id = (SELECT id FROM opening_step WHERE job_id = ? ORDER BY id DESC LIMIT 1)", (job_id,)
+    )
+
+
+def _microns(foil_mm: float) -> int:
+    return round(foil_mm * 1000)
+
+
+def add_weighing(connection: sqlite3.Connection, job_id: int, foil_mm: float, paste: Paste, weighing: Weighing) -> int:
+    """Store a weighing of this foil and paste; returns its id."""
+    cursor = connection.execute(
+        "INSERT INTO weighing (job_id, made_at, foil_um, paste, content) VALUES (?, datetime('now'), ?, ?, ?)",
+        (job_id, _microns(foil_mm), pack(paste), pack(weighing)),
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def weighings(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> list[KeptWeighing]:
+    """All weighings with this foil and paste, of every job, oldest first."""
+    found = connection.execute(
+        "SELECT id, job_id, made_at, content FROM weighing WHERE foil_um = ? AND paste = ? ORDER BY id", (_microns(foil_mm), pack(paste))
+    ).fetchall()
+    return [KeptWeighing(row["id"], row["job_id"], row["made_at"], unpack(Weighing, row["content"])) for row in found]
+
+
+def remove_weighing(connection: sqlite3.Connection, weighing_id: int) -> None:
+    """Take a weighing back."""
+    if connection.execute("DELETE FROM weighing WHERE id = ?", (weighing_id,)).rowcount == 0:
+        raise NotFound(f"there is no weighing {weighing_id}; it may have been removed")
+
+
+def add_print(
+    connection: sqlite3.Connection,
+    job_id: int,
+    found: str,
+    wiped: bool,
+    repeated: bool,
+    foil_mm: float,
+    paste: Paste,
+    lot_event_id: int | None,
+) -> None:
+    """Store how a print looked; `lot_event_id` is what it took from a lot."""
+    connection.execute(
+        "INSERT INTO printed (job_id, made_at, found, wiped, repeated, foil_um, paste, lot_event_id) VALUES (?, datetime('now'), ?, ?, ?, ?, ?, ?)",
+        (job_id, found, int(wiped), int(repeated), _microns(foil_mm), pack(paste), lot_event_id),
+    )
+
+
+def prints_of(connection: sqlite3.Connection, job_id: int) -> list[Printed]:
+    """The job's prints, oldest first."""
+    found = connection.execute(
+        "SELECT id, made_at, found, wiped, repeated, foil_um, paste FROM printed WHERE job_id = ? ORDER BY id", (job_id,)
+    ).fetchall()
+    return [
+        Printed(row["id"], row["made_at"], row["found"], bool(row["wiped"]), bool(row["repeated"]), row["foil_um"] / 1000, unpack(Paste, row["paste"]))
+        for row in found
+    ]  # fmt: skip
+
+
+def undo_print(connection: sqlite3.Connection, job_id: int) -> int | None:
+    """Take the newest print back; returns the lot event that came with it, if any."""
+    row = connection.execute("SELECT id, lot_event_id FROM printed WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+    if row is None:
+        return None
+    connection.execute("DELETE FROM printed WHERE id = ?", (row["id"],))
+    return None if row["lot_event_id"] is None else int(row["lot_event_id"])

@@ -1,0 +1,188 @@
+"""The Paste stage: what a job prints with, which openings stand changed, what weighing taught, and what a print takes from a lot."""
+
+import sqlite3
+import time
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.deposit.better import Proposal, better_openings
+from yellowfen.core.deposit.changes import Change, changed
+from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
+from yellowfen.core.deposit.judge import Judged, compare_foils, judge
+from yellowfen.core.deposit.plan import ChangeStep, PastePlan, standing
+from yellowfen.core.deposit.stencil import FOILS_MM
+from yellowfen.core.deposit.weighing import Fitted, Weighing, fit_factors
+from yellowfen.core.metal.lot import LotEvent
+from yellowfen.core.metal.paste import Paste, paste_named
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.job import Job
+from yellowfen.errors import InvalidValue, Refused
+from yellowfen.store import boards, hand_runs, jobs, materials
+from yellowfen.store import paste as stored
+from yellowfen.store.database import atomic
+from yellowfen.store.hand_runs import HandRun, HandTap
+from yellowfen.store.paste import KeptWeighing
+
+WASTE_G = constant(
+    "paste_waste_print", 0.3, "g", Mark.FROM_MEMORY, "what stays on blade, foil and cloth with every print", "paste left in a lot"
+)
+
+
+@dataclass(frozen=True)
+class PasteState:
+    """A job's Paste stage as it stands: the board as drawn, with its changes made, the paste, foil and factor in use, foils compared."""
+
+    job: Job
+    plan: PastePlan
+    paste: Paste
+    drawn: Board
+    board: Board
+    changes: dict[str, Change]
+    steps: tuple[ChangeStep, ...]
+    foils: tuple[Judged, ...]
+    best_mm: float
+    foil_mm: float
+    weighed: tuple[KeptWeighing, ...]
+    fitted: Fitted | None
+    judged: Judged
+
+    @property
+    def factor(self) -> float:
+        """Share of the forecast that prints carry, 1 as long as nothing was weighed."""
+        return self.fitted.factor if self.fitted else 1.0
+
+
+def paste_state(connection: sqlite3.Connection, job_id: int, plan: PastePlan | None = None) -> PasteState:
+    """The stage of a job as kept, or as it would be with another plan."""
+    job = jobs.get(connection, job_id)
+    plan = plan or stored.plan_of(connection, job_id)
+    paste = paste_of(connection, plan)
+    drawn = boards.get(connection, job.board_id)
+    steps = stored.steps_of(connection, job_id)
+    changes = standing(steps)
+    board = changed(drawn, changes)
+    compared, best = compare_foils(board, paste, 1.0, materials.supply(connection, "foil") or FOILS_MM)
+    foil_mm = plan.foil_mm if plan.foil_mm is not None else best
+    weighed = tuple(stored.weighings(connection, foil_mm, paste))
+    fitted = fit_factors([one.weighing for one in weighed]) if weighed else None
+    judged = judge(board, foil_mm, paste, fitted.factor if fitted else 1.0)
+    return PasteState(job, plan, paste, drawn, board, changes, steps, compared, best, foil_mm, weighed, fitted, judged)
+
+
+def paste_of(connection: sqlite3.Connection, plan: PastePlan) -> Paste:
+    """The lot's own paste when one is chosen and still there, else the named one."""
+    found = next((one for one in materials.lots(connection) if one.id == plan.lot_id), None) if plan.lot_id else None
+    return found.paste if found else paste_named(plan.paste)
+
+
+def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
+    """Store the stage's settings. Raises NotFound for an unknown job or lot."""
+    jobs.get(connection, job_id)
+    if plan.lot_id is not None:
+        materials.lot(connection, plan.lot_id)
+    stored.keep_plan(connection, job_id, plan)
+
+
+def proposals(state: PasteState) -> tuple[Proposal, ...]:
+    """Better openings for the state."""
+    return better_openings(state.board, state.foil_mm, state.paste, state.factor, state.plan.coverage)
+
+
+def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> ChangeStep:
+    """Accept proposals by their keys. Refused when one is not proposed any more."""
+    with atomic(connection):
+        found = {one.key: one for one in proposals(paste_state(connection, job_id))}
+        gone = [key for key in keys if key not in found]
+        if gone or not keys:
+            raise Refused(f"{gone[0][:60]} is not proposed any more; look again" if gone else "choose at least one proposal")
+        chosen = [found[key] for key in keys]
+        kinds = ", ".join(dict.fromkeys(str(one.kind) for one in chosen))
+        refs = [one.ref or "bare areas" for one in chosen]
+        said = f"{kinds}: {', '.join(refs[:6])}{f' and {len(refs) - 6} more' if len(refs) > 6 else ''}"
+        step = ChangeStep(said, tuple(change for one in chosen for change in one.changes))
+        stored.add_step(connection, job_id, step)
+    return step
+
+
+def give_back_all(connection: sqlite3.Connection, job_id: int) -> None:
+    """Back to the openings as drawn; this too can be undone."""
+    with atomic(connection):
+        held = standing(stored.steps_of(connection, job_id))
+        if held:
+            stored.add_step(connection, job_id, ChangeStep("all openings as drawn", (), tuple(held)))
+
+
+def undo(connection: sqlite3.Connection, job_id: int) -> None:
+    """Take the newest decision about openings back."""
+    jobs.get(connection, job_id)
+    stored.undo_step(connection, job_id)
+
+
+def weigh(connection: sqlite3.Connection, job_id: int, before_mg: float, after_mg: float, resolution_mg: float, count: int) -> None:
+    """Keep a weighing of the job's boards; the forecast it is held against is that of the openings as they stand, at factor 1."""
+    with atomic(connection):
+        state = paste_state(connection, job_id)
+        expected = judge(state.board, state.foil_mm, state.paste, 1.0)
+        side_mg = expected.paste_mg
+        if side_mg <= 0:
+            raise InvalidValue("job", "this board has no stencil openings to weigh")
+        stored.add_weighing(connection, job_id, state.foil_mm, state.paste, Weighing(before_mg, after_mg, side_mg, resolution_mg, count))
+
+
+def log_print(connection: sqlite3.Connection, job_id: int, found: str, wiped: bool, repeated: bool) -> None:
+    """Keep how a print looked; with a lot chosen, what it took is booked there."""
+    with atomic(connection):
+        state = paste_state(connection, job_id)
+        event = None
+        if state.plan.lot_id is not None and any(one.id == state.plan.lot_id for one in materials.lots(connection)):
+            grams = state.judged.paste_mg / 1000 + WASTE_G
+            event = materials.add_event(connection, state.plan.lot_id, LotEvent.USED, time.time(), grams, f"print, {state.job.name}"[:80])
+        stored.add_print(connection, job_id, found, wiped, repeated, state.foil_mm, state.paste, event)
+
+
+def undo_print(connection: sqlite3.Connection, job_id: int) -> None:
+    """Take the newest print back, and what it took from a lot."""
+    with atomic(connection):
+        event = stored.undo_print(connection, job_id)
+        if event is not None:
+            materials.remove_event(connection, event)
+
+
+def dotting(connection: sqlite3.Connection, state: PasteState, side: str) -> HandPlan:
+    """The dot plan of a side with the needles at hand."""
+    gauges = [int(size) for size in materials.supply(connection, "needle")] or None
+    return hand_plan(state.drawn, state.paste, side, gauges, state.plan.by_pad)
+
+
+def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int:
+    """Open a run of the dot plan; returns its id."""
+    plan = dotting(connection, paste_state(connection, job_id), side)
+    if not plan.steps:
+        raise Refused(f"nothing on the {side} side takes paste by hand")
+    return hand_runs.add(connection, job_id, side, plan)
+
+
+def tap_step(connection: sqlite3.Connection, run_id: int, key: str, step: int, at_ms: int) -> HandRun:
+    """Store that a step is done; steps are done in order, the same tap twice counts once."""
+    with atomic(connection):
+        run = hand_runs.get(connection, run_id)
+        if not any(one.key == key for one in run.taps):
+            if step > len(run.taps) or step >= len(run.plan.steps):
+                raise InvalidValue("step", f"step {step + 1} is not due: {len(run.taps)} of {len(run.plan.steps)} are done")
+            hand_runs.add_tap(connection, run_id, HandTap(key, step, at_ms))
+    return hand_runs.get(connection, run_id)
+
+
+def undo_step(connection: sqlite3.Connection, run_id: int, key: str) -> HandRun:
+    """Take the newest tap back."""
+    with atomic(connection):
+        run = hand_runs.get(connection, run_id)
+        if run.taps and run.taps[-1].key != key and any(one.key == key for one in run.taps):
+            raise Refused("take the later steps back first")
+        hand_runs.remove_tap(connection, run_id, key)
+    return hand_runs.get(connection, run_id)
+
+
+def with_foil(plan: PastePlan, foil_mm: float | None) -> PastePlan:
+    """The plan in another foil."""
+    return replace(plan, foil_mm=foil_mm)
