@@ -6,9 +6,9 @@ import random
 import pytest
 
 from yellowfen.core.deposit.by_hand import (
-    Costs,
     DOT_HEIGHT,
     NEEDLES,
+    Costs,
     dot_mm3,
     dots_for,
     judge_dot,

@@ -10,7 +10,28 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
-from yellowfen.web.routes import bench, boards, heat, home, imports, logbook, look, packages, paste, runs, search, sketch, teach
+from yellowfen.web.routes import (
+    bench,
+    boards,
+    fixture,
+    hand,
+    heat,
+    home,
+    imports,
+    leadless,
+    logbook,
+    look,
+    materials,
+    mixing,
+    openings,
+    packages,
+    paste,
+    prints,
+    runs,
+    search,
+    sketch,
+    teach,
+)  # fmt: skip
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.opening import open_database
 from yellowfen.workflows.worker import HEAT, IMPORTS
@@ -33,7 +54,28 @@ def create_app(data: Path) -> FastAPI:
     app.state.data = data
     app.state.worker = worker
     app.state.importer = importer
-    for routes in (home, sketch, imports, boards, packages, paste, heat, search, runs, look, teach, bench, logbook):
+    for routes in (
+        home,
+        sketch,
+        imports,
+        boards,
+        packages,
+        paste,
+        openings,
+        leadless,
+        hand,
+        prints,
+        mixing,
+        fixture,
+        materials,
+        heat,
+        search,
+        runs,
+        look,
+        teach,
+        bench,
+        logbook,
+    ):
         app.include_router(routes.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)

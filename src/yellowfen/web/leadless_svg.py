@@ -1,16 +1,19 @@
-"""A leadless part from the side as it settles: heights drawn ten times as large as lengths."""
+"""A leadless part from the side as it settles, heights drawn ten times as large as lengths; and how much beneath it works."""
 
-from markupsafe import Markup
+from markupsafe import Markup, escape
 
+from yellowfen.core.board.board import BoardPart
+from yellowfen.core.deposit.floating import Settled
 from yellowfen.core.deposit.leadless import Leadless
 from yellowfen.core.part.package import JointKind, Land
 
 TALLER = 10.0
+_BAR_TO = 1.5  # of the pad's area
 
 
-def side_view(one: Leadless) -> Markup:
+def settled_view(part: BoardPart, settled: Settled) -> Markup:
     """Board, lands, solder at rest, edge solder's free crown (dashed), the part above."""
-    package, settled = one.part.package, one.settled
+    package = part.package
     edges = [land for land in package.lands if land.kind is JointKind.LEADLESS and abs(land.x_mm) > abs(land.y_mm)]
     outer = [land for land in edges if abs(land.y_mm) == min(abs(other.y_mm) for other in edges)] if edges else []
     pads = [land for land in package.lands if land.kind is JointKind.THERMAL_PAD]
@@ -21,26 +24,61 @@ def side_view(one: Leadless) -> Markup:
         for land in (*outer, *pads)
     )
     melt = "".join(
-        _melt(land, rest, settled.edge_bulge_mm if land.kind is JointKind.LEADLESS else 0.0)
+        _edge_melt(land, rest, crown, package.body_x_mm / 2) if land.kind is JointKind.LEADLESS else _melt(land, rest)
         for land in (*outer, *pads)
         if settled.touches or land.kind is not JointKind.LEADLESS
     )
     crowns = "".join(_crown(land, crown) for land in outer)
     body = f'<rect class="chip-body" x="{-package.body_x_mm / 2:.3f}" y="{-rest - 1.1:.3f}" width="{package.body_x_mm:.3f}" height="1.1"/>'
     words = f'<text x="0" y="{-rest - 0.42:.3f}" text-anchor="middle">{1000 * settled.height_mm:.0f} µm</text>'
+    top = max(rest + 1.3, crown + 0.2)
     return Markup(
-        f'<svg class="side-view" viewBox="{-reach:.3f} {-max(rest, crown) - 1.3:.3f} {2 * reach:.3f} {max(rest, crown) + 2.0:.3f}" role="img"'
-        f' aria-label="{one.part.ref} from the side: it rests {1000 * settled.height_mm:.0f} µm above its pads">'
+        f'<svg class="side-view" viewBox="{-reach:.3f} {-top:.3f} {2 * reach:.3f} {top + 0.7:.3f}" role="img"'
+        f' aria-label="{escape(part.ref)} from the side: it rests {1000 * settled.height_mm:.0f} µm above its pads">'
         f'<rect class="laminate" x="{-reach:.3f}" y="0.12" width="{2 * reach:.3f}" height="0.5"/>{lands}{melt}{body}{crowns}{words}</svg>'
     )
 
 
-def _melt(land: Land, height: float, bulge_mm: float) -> str:
-    """Solder between land and part, its sides bulging or drawn in."""
+def _melt(land: Land, height: float) -> str:
+    """Solder between a pad and the part."""
     left, right = land.x_mm - land.size_x_mm / 2, land.x_mm + land.size_x_mm / 2
-    return f'<path class="melt" d="M{left:.3f},0H{right:.3f}Q{right + 2 * bulge_mm:.3f},{-height / 2:.3f} {right:.3f},{-height:.3f}H{left:.3f}Q{left - 2 * bulge_mm:.3f},{-height / 2:.3f} {left:.3f},0Z"/>'
+    return f'<path class="melt" d="M{left:.3f},0H{right:.3f}V{-height:.3f}H{left:.3f}Z"/>'
+
+
+def _edge_melt(land: Land, height: float, crown: float, half_body: float) -> str:
+    """Edge solder: under the body as high as the gap, out on the toe as a low mound."""
+    sign = 1 if land.x_mm >= 0 else -1
+    inner, outer = abs(land.x_mm) - land.size_x_mm / 2, abs(land.x_mm) + land.size_x_mm / 2
+    lip = min(max(half_body, inner), outer)
+    toe = min(crown, 1.25 * height)
+    return (
+        f'<path class="melt" d="M{sign * inner:.3f},0H{sign * outer:.3f}Q{sign * outer:.3f},{-toe:.3f} {sign * (lip + outer) / 2:.3f},{-toe:.3f}'
+        f'Q{sign * lip:.3f},{-toe:.3f} {sign * lip:.3f},{-height:.3f}H{sign * inner:.3f}Z"/>'
+    )
 
 
 def _crown(land: Land, height: float) -> str:
     left, right = land.x_mm - land.size_x_mm / 2, land.x_mm + land.size_x_mm / 2
     return f'<path class="crown" d="M{left:.3f},0Q{land.x_mm:.3f},{-2 * height:.3f} {right:.3f},0"/>'
+
+
+def coverage_bar(one: Leadless) -> Markup:
+    """Share of the pad that is printed, on the range that works; beyond it what goes wrong, in words."""
+    least, most, aim = one.coverages
+    works = one.amount.works
+
+    def x(share: float) -> float:
+        return 400 * min(max(share, 0.0), _BAR_TO) / _BAR_TO
+
+    good = f'<rect class="works" x="{x(least):.1f}" y="14" width="{max(x(most) - x(least), 1):.1f}" height="20"/>' if works else ""
+    limit = f'<path class="lets-go" d="M{x(one.limit):.1f},10V38"/>' if one.limit is not None and one.limit < _BAR_TO else ""
+    here = f'<path class="here" d="M{x(one.coverage):.1f},12l-7,-11h14Z"/>'
+    target = f'<circle class="aim" cx="{x(aim):.1f}" cy="24" r="5.5"/>' if works else ""
+    ticks = "".join(
+        f'<text x="{x(share):.1f}" y="52" text-anchor="{"start" if share == 0 else "end" if share == _BAR_TO else "middle"}">{100 * share:.0f}</text>'
+        for share in (0, 0.25, 0.5, 0.75, 1.0, 1.25, 1.5)
+    )
+    said = f"{100 * one.coverage:.0f} % printed; {f'{100 * least:.0f} to {100 * most:.0f} % works, aim {100 * aim:.0f} %' if works else 'no amount works with edges like these'}"
+    return Markup(
+        f'<svg class="coverage-bar" viewBox="-4 -2 408 58" role="img" aria-label="{said}"><rect class="room" x="0" y="14" width="400" height="20"/>{good}{limit}{target}{here}{ticks}</svg>'
+    )

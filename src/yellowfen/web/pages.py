@@ -32,3 +32,8 @@ def page(request: Request, template: str, context: dict[str, Any], status: int =
     """A rendered page; `room` in the context marks the room in the head."""
     whole = {"room": "", "path": request.url.path, **context}
     return HTMLResponse(_ENVIRONMENT.get_template(template).render(whole), status_code=status)
+
+
+def fragment(template: str, context: dict[str, Any]) -> str:
+    """A part of a page, as a script puts it in place."""
+    return _ENVIRONMENT.get_template(template).render(context)

@@ -1,13 +1,16 @@
 """Filling an empty database with the demo scenario."""
 
 import sqlite3
+import time
 from importlib import resources
 
 from yellowfen.core.board.choices import Choices
+from yellowfen.core.metal.lot import Lot, LotEvent
+from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.job import HeatPlan, Station, usual_moves
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
-from yellowfen.store import boards, jobs, stations
+from yellowfen.store import boards, jobs, materials, stations
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 
@@ -33,5 +36,21 @@ def fill(connection: sqlite3.Connection) -> bool:
         station = stations.rows(connection)[0]
         plan = HeatPlan(station_id=station.id, nozzle_mm=station.nozzle_mm, outlet_c=station.outlet_c, flow_lpm=station.flow_lpm,
                         targets=("U4",), moves=usual_moves(("U4",)))  # fmt: skip
+        if not materials.lots(connection):
+            _fill_materials(connection)
         jobs.add(connection, board_id, "Refit the storage chip U4", plan)
     return True
+
+
+def _fill_materials(connection: sqlite3.Connection) -> None:
+    """A syringe of leaded paste in use, and three needles."""
+    day, now = 86400.0, time.time()
+    lot = materials.add_lot(connection, Lot(0, "Bench syringe", paste_named("sn63-t4"), "syringe", 35.0, now - 60 * day))
+    for kind, ago_h, grams in (
+        (LotEvent.OUT, 500.0, 0.0),
+        (LotEvent.OPENED, 498.0, 0.0),
+        (LotEvent.USED, 496.0, 1.4),
+        (LotEvent.BACK, 490.0, 0.0),
+    ):
+        materials.add_event(connection, lot, kind, now - 3600 * ago_h, grams)
+    materials.keep_supply(connection, "needle", (18, 21, 23))

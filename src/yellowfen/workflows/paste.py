@@ -91,7 +91,8 @@ def proposals(state: PasteState) -> tuple[Proposal, ...]:
 def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> ChangeStep:
     """Accept proposals by their keys. Refused when one is not proposed any more."""
     with atomic(connection):
-        found = {one.key: one for one in proposals(paste_state(connection, job_id))}
+        state = paste_state(connection, job_id)
+        found = {one.key: one for one in proposals(state)}
         gone = [key for key in keys if key not in found]
         if gone or not keys:
             raise Refused(f"{gone[0][:60]} is not proposed any more; look again" if gone else "choose at least one proposal")
@@ -101,6 +102,7 @@ def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> Change
         said = f"{kinds}: {', '.join(refs[:6])}{f' and {len(refs) - 6} more' if len(refs) > 6 else ''}"
         step = ChangeStep(said, tuple(change for one in chosen for change in one.changes))
         stored.add_step(connection, job_id, step)
+        stored.keep_plan(connection, job_id, with_foil(state.plan, state.foil_mm))  # the openings are made for this foil
     return step
 
 
@@ -118,24 +120,38 @@ def undo(connection: sqlite3.Connection, job_id: int) -> None:
     stored.undo_step(connection, job_id)
 
 
-def weigh(connection: sqlite3.Connection, job_id: int, before_mg: float, after_mg: float, resolution_mg: float, count: int) -> None:
+def printed_mg(judged: Judged, sides: str) -> float:
+    """Paste on one side, or on both, mg."""
+    deposit = sum(one.release.deposit_mm3 for one in judged.openings if sides in (one.opening.side, "both"))
+    return judged.paste_mg * deposit / judged.deposit_mm3 if judged.deposit_mm3 > 0 else 0.0
+
+
+def expected_mg(state: PasteState, sides: str) -> float:
+    """What a print of that side (or both) should carry before anything was weighed, mg a board."""
+    return printed_mg(judge(state.board, state.foil_mm, state.paste, 1.0), sides)
+
+
+def weigh(
+    connection: sqlite3.Connection, job_id: int, sides: str, before_mg: float, after_mg: float, resolution_mg: float, count: int
+) -> None:
     """Keep a weighing of the job's boards; the forecast it is held against is that of the openings as they stand, at factor 1."""
+    if sides not in ("top", "bottom", "both"):
+        raise InvalidValue("sides", "say whether top, bottom or both were printed")
     with atomic(connection):
         state = paste_state(connection, job_id)
-        expected = judge(state.board, state.foil_mm, state.paste, 1.0)
-        side_mg = expected.paste_mg
-        if side_mg <= 0:
-            raise InvalidValue("job", "this board has no stencil openings to weigh")
-        stored.add_weighing(connection, job_id, state.foil_mm, state.paste, Weighing(before_mg, after_mg, side_mg, resolution_mg, count))
+        expected = expected_mg(state, sides)
+        if expected <= 0:
+            raise InvalidValue("sides", "there are no stencil openings on that side to weigh")
+        stored.add_weighing(connection, job_id, state.foil_mm, state.paste, Weighing(before_mg, after_mg, expected, resolution_mg, count))
 
 
-def log_print(connection: sqlite3.Connection, job_id: int, found: str, wiped: bool, repeated: bool) -> None:
-    """Keep how a print looked; with a lot chosen, what it took is booked there."""
+def log_print(connection: sqlite3.Connection, job_id: int, side: str, found: str, wiped: bool, repeated: bool) -> None:
+    """Keep how a print of one side looked; with a lot chosen, what it took is booked there."""
     with atomic(connection):
         state = paste_state(connection, job_id)
         event = None
         if state.plan.lot_id is not None and any(one.id == state.plan.lot_id for one in materials.lots(connection)):
-            grams = state.judged.paste_mg / 1000 + WASTE_G
+            grams = printed_mg(state.judged, side) / 1000 + WASTE_G
             event = materials.add_event(connection, state.plan.lot_id, LotEvent.USED, time.time(), grams, f"print, {state.job.name}"[:80])
         stored.add_print(connection, job_id, found, wiped, repeated, state.foil_mm, state.paste, event)
 
@@ -186,3 +202,14 @@ def undo_step(connection: sqlite3.Connection, run_id: int, key: str) -> HandRun:
 def with_foil(plan: PastePlan, foil_mm: float | None) -> PastePlan:
     """The plan in another foil."""
     return replace(plan, foil_mm=foil_mm)
+
+
+def changed_board(connection: sqlite3.Connection, job_id: int) -> Board:
+    """The job's board with the changes of openings that stand."""
+    job = jobs.get(connection, job_id)
+    return changed(boards.get(connection, job.board_id), standing(stored.steps_of(connection, job_id)))
+
+
+def wrong_as_drawn(state: PasteState) -> int:
+    """How many openings would go wrong without the changes."""
+    return judge(state.drawn, state.foil_mm, state.paste, state.factor).wrong

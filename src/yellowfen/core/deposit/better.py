@@ -33,7 +33,7 @@ HOME_PLATE_CUT = constant(
 )
 WEB_MM = constant("pane_web", 0.22, "mm", Mark.FROM_MEMORY, "webs between panes of 0.2 to 0.3 mm hold in a foil", "panes over thermal pads")
 PANE_MM = constant(
-    "pane_side", 1.3, "mm", Mark.FROM_MEMORY, "panes of 1 to 2 mm: the squeegee scoops out larger ones", "panes over thermal pads"
+    "pane_side", 1.5, "mm", Mark.FROM_MEMORY, "panes of 1 to 2 mm: the squeegee scoops out larger ones", "panes over thermal pads"
 )
 TAB_COVERAGE = constant(
     "tab_coverage", 0.65, "1", Mark.COMMON_PRACTICE, "50 to 80 % of a tab's or thermal pad's area, in panes", "panes over tabs"
@@ -230,20 +230,31 @@ class _Maker:
         least = max(BALLS_ACROSS * self.paste.largest_ball_mm, 0.7 * wide, _least_width(long, self.foil_mm))
         across = wide if least >= wide else _solve(lambda width: self._solder(long, width), min(aim, cap), least, wide)
         along = long if self._solder(long, across) <= cap else _solve(lambda length: self._solder(length, across), cap, 0.6 * long, long)
-        across, along = _rounded(across), _rounded(along)
+        across, along = (one if one == was else _rounded(one) for one, was in ((across, wide), (along, long)))
         shift = (long - along) / 2  # what is taken off, is taken off at the inner end
         said = f"{wide:.2f} × {long:.2f} mm becomes {across:.2f} × {along:.2f} mm"
         return ChangeKind.NARROW, (frame.ring(rectangle(along, across, shift)),), said
 
     def _lengthen(self, frame: Frame, one: JudgedOpening, aim: float) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
-        """More beyond the toe, as far as there is room."""
+        """As large as the pad first; then beyond the toe, as far as there is room."""
         long, wide = frame.along_mm, frame.across_mm
-        room = min(LENGTHEN_MM, self.room.ahead(one.opening, frame))
-        if room < 0.05:
+        pad = self.board.pads[one.opening.pad] if one.opening.pad is not None else None
+        sides = sorted((pad.size_x_mm, pad.size_y_mm)) if pad else [0.0, 0.0]
+        whole = (max(long, sides[long >= wide]), max(wide, sides[long < wide]))
+        if self._solder(*whole) >= aim:
+            part = _solve(lambda t: self._solder(long + t * (whole[0] - long), wide + t * (whole[1] - wide)), aim, 0.0, 1.0)
+            along, across = _rounded(long + part * (whole[0] - long)), _rounded(wide + part * (whole[1] - wide))
+            beyond = 0.0
+        else:
+            room = min(LENGTHEN_MM, self.room.ahead(one.opening, frame) - (whole[0] - long) / 2)
+            across, along = whole[1], whole[0]
+            beyond = _rounded(_solve(lambda more: self._solder(along + more, across), aim, 0.0, room)) if room > 0 else 0.0
+        if along + beyond < long + 0.02 and across < wide + 0.02:
             return None
-        along = _rounded(_solve(lambda length: self._solder(length, wide), aim, long + 0.05, long + room))
-        said = f"{long:.2f} mm becomes {along:.2f} mm, outwards: the solder draws back to the pad"
-        return ChangeKind.LENGTHEN, (frame.ring(rectangle(along, wide, (along - long) / 2)),), said
+        said = f"{wide:.2f} × {long:.2f} mm becomes {across:.2f} × {along + beyond:.2f} mm" + (
+            ", outwards: the solder draws back to the pad" if beyond else ""
+        )
+        return ChangeKind.LENGTHEN, (frame.ring(rectangle(along + beyond, across, beyond / 2)),), said
 
     # chips
     def _chip(self, part: BoardPart, land: Land, one: JudgedOpening) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
@@ -310,7 +321,9 @@ def _outward(frame: Frame, part: BoardPart, land: Land) -> Frame:
 def panes(frame: Frame, coverage: float) -> tuple[Ring, ...]:
     """Panes over a rectangle that cover that share of it (0.05 to 0.95), with webs that hold in a foil."""
     root = math.sqrt(coverage)
-    counts = [max(1, math.floor(side / max(PANE_MM / root, WEB_MM / (1 - root)))) for side in (frame.along_mm, frame.across_mm)]
+    counts = [
+        max(1, min(math.ceil(side * root / PANE_MM), math.floor(side * (1 - root) / WEB_MM))) for side in (frame.along_mm, frame.across_mm)
+    ]
     steps = [side / count for side, count in zip((frame.along_mm, frame.across_mm), counts, strict=True)]
     return tuple(
         frame.ring(rectangle(steps[0] * root, steps[1] * root, (i - (counts[0] - 1) / 2) * steps[0], (k - (counts[1] - 1) / 2) * steps[1]))

@@ -49,7 +49,7 @@ def fixture(board: Board, side: str = "top") -> Fixture:
         ("left", (-g - s, -g - s, s, h + g + s)), ("top", (-g - s, h + g, w + g + s, s)),
         ("right", (w + g, 0.0, s, h + g + s)), ("bottom", (-g, -g - s, w + 2 * g + s, s)),
     )  # fmt: skip
-    tapes = tuple(_tape(box) for _, box in scraps)
+    tapes = tuple(_tape(name, box) for name, box in scraps)
     along_x, along_y = _fine_openings(board, side)
     degrees, said = _stroke(along_x, along_y)
     hinge = (-g - s, h + g + s - 10.0, w + 2 * g + 2 * s, 14.0) if degrees != 0 else (-g - s - 4.0, -g - s, 14.0, h + 2 * g + 2 * s)
@@ -57,10 +57,13 @@ def fixture(board: Board, side: str = "top") -> Fixture:
     return Fixture(scraps, tapes, hinge, degrees, said, along_x, along_y, beneath, _reminders(board, beneath))
 
 
-def _tape(box: Box) -> Box:
-    """A strip across the outer end of a scrap."""
+def _tape(name: str, box: Box) -> Box:
+    """A strip across the end of a scrap that lies away from the board."""
     x, y, w, h = box
-    return (x - 8.0, y + h / 2 - 9.0, 24.0, 18.0) if h > w else (x + w / 2 - 9.0, y - 8.0, 18.0, 24.0)
+    return {
+        "left": (x - 8.0, y + h / 3 - 9.0, 24.0, 18.0), "top": (x - 8.0, y + h / 3 - 9.0, 24.0, 18.0),
+        "right": (x + w - 16.0, y + h / 3 - 9.0, 24.0, 18.0), "bottom": (x + w / 2 - 9.0, y - 8.0, 18.0, 24.0),
+    }[name]  # fmt: skip
 
 
 def _fine_openings(board: Board, side: str) -> tuple[int, int]:
@@ -84,9 +87,9 @@ def _fine_openings(board: Board, side: str) -> tuple[int, int]:
 def _stroke(along_x: int, along_y: int) -> tuple[float, str]:
     """Openings fill best when the blade travels along their length [from memory]."""
     if along_x + along_y == 0:
-        return 270.0, "no fine-pitch rows: draw the blade whichever way is handy"
+        return 270.0, "No fine-pitch rows: draw the blade whichever way is handy"
     if abs(along_x - along_y) < EVEN_SHARE * (along_x + along_y):
-        return 315.0, f"fine-pitch openings lie both ways ({along_x} and {along_y}): draw at 45°, so that both fill alike"
+        return 315.0, f"Fine-pitch openings lie both ways ({along_x} and {along_y}): draw at 45°, so that both fill alike"
     return (
         (0.0, f"{along_x} of the fine-pitch openings lie this way: draw along their length")
         if along_x > along_y

@@ -32,7 +32,7 @@ NARROW_GAP_MM = constant(
 
 @dataclass(frozen=True)
 class JudgedOpening:
-    """An opening with its part and pin, how it releases, the verdict on its joint, and what to mind."""
+    """An opening with its part and pin, how it releases, the verdict on its joint, and what to mind; `too_thick` when common practice has a thinner foil for its pitch."""
 
     opening: Opening
     ref: str
@@ -43,6 +43,7 @@ class JudgedOpening:
     verdict: str
     bridge: float
     warnings: tuple[str, ...]
+    too_thick: bool = False
 
     @property
     def rank(self) -> float:
@@ -104,7 +105,7 @@ def _judged(
     found = lands.get((ref, pin))
     warnings = list(result.warnings)
     wants: Wanted | None = None
-    verdict = "no joint known"
+    verdict, too_thick = "no joint known", False
     amount = solder[opening.pad] if opening.pad is not None else result.solder_mm3
     if found is not None:
         part, land = found
@@ -112,13 +113,14 @@ def _judged(
         verdict = wants.verdict(amount)
         thickest = thickest_foil_mm(part.package.pitch_mm) if len(part.package.lands) > 2 else None
         if thickest is not None and foil_mm > thickest + 1e-9:
+            too_thick = True
             warnings.append(f"{part.package.pitch_mm:.2g} mm pitch wants a foil of {thickest:g} mm at most")
     bridge = bridges.get(opening.pad, 0.0) if opening.pad is not None else 0.0
     if bridge >= BRIDGES:
         warnings.append(f"{amount * 1000:.0f} nl of solder at this gap bridge to the next pin")
     elif bridge >= MAY_BRIDGE:
         warnings.append("may bridge to the next pin")
-    return JudgedOpening(opening, ref, pin, result, wants, amount, verdict, bridge, tuple(warnings))
+    return JudgedOpening(opening, ref, pin, result, wants, amount, verdict, bridge, tuple(warnings), too_thick)
 
 
 def _bridges(board: Board, parts: dict[str, BoardPart], lands: _Lands, solder: dict[int, float]) -> dict[int, float]:
@@ -156,7 +158,7 @@ def _gap_mm(a: Land, b: Land) -> float:
 def compare_foils(
     board: Board, paste: Paste, factor: float = 1.0, foils_mm: tuple[float, ...] = FOILS_MM
 ) -> tuple[tuple[Judged, ...], float]:
-    """The board in each foil, and the foil with the fewest wrong openings (the thicker one of equals)."""
+    """The board in each foil, and the foil with the fewest wrong openings, then the fewest too thick for their pitch (the thicker one of equals)."""
     judged = tuple(judge(board, foil, paste, factor) for foil in foils_mm)
-    best = min(judged, key=lambda one: (one.wrong, -one.foil_mm))
+    best = min(judged, key=lambda one: (one.wrong, sum(each.too_thick for each in one.openings), -one.foil_mm))
     return judged, best.foil_mm

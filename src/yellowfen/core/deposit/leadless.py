@@ -187,3 +187,9 @@ def _holes_in(board: Board, part: BoardPart) -> list[float]:
         for hole in board.holes
         if hole.plated and any(abs(hole.x_mm - x) <= dx and abs(hole.y_mm - y) <= dy for x, y, dx, dy in reach)
     ]
+
+
+def loose_leadless(board: Board) -> tuple[BoardPart, ...]:
+    """All parts with a thermal pad and leadless edges, printed or not."""
+    kinds = {part.ref: {land.kind for land in part.package.lands} for part in board.parts}
+    return tuple(part for part in board.parts if {JointKind.THERMAL_PAD, JointKind.LEADLESS} <= kinds[part.ref])

@@ -16,6 +16,7 @@ from yellowfen.errors import InvalidValue
 FINISH_MM = constant(
     "finish_film", 0.01, "mm", Mark.FROM_MEMORY, "levelled solder on a pad is 1 to 40 µm thick", "share of a pad's finish in a joint"
 )
+LEFT_MM = constant("left_on_pads", 0.03, "mm", Mark.FROM_MEMORY, "what stays on a pad wicked once", "share of old solder in a joint")
 LAST_LIQUID_C = constant(
     "bismuth_lead_last_liquid", 96.0, "°C", Mark.FROM_MEMORY, "tin, bismuth and lead together melt there", "bismuth with lead"
 )

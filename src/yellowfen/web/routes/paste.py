@@ -1,74 +1,96 @@
-"""The Paste stage: every stencil opening judged in a foil with a paste, drawn on the plan, worst first."""
+"""The Paste stage, its first leaf: every stencil opening judged in a foil with a paste, drawn on the plan, worst first."""
 
-from typing import Any
+import time
+from dataclasses import replace
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
-from fastapi.responses import Response
-from markupsafe import Markup
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.deposit.judge import BRIDGES, MAY_BRIDGE, Judged, JudgedOpening, compare_foils, judge
+from yellowfen.core.deposit.better import state_of
+from yellowfen.core.deposit.judge import Judged, JudgedOpening
 from yellowfen.core.deposit.leadless import leadless_parts
-from yellowfen.core.deposit.stencil import FOILS_MM, coarsest_powder
-from yellowfen.core.metal.paste import PASTES, POWDERS, Paste, paste_named
+from yellowfen.core.deposit.plan import PastePlan
+from yellowfen.core.deposit.stencil import coarsest_powder
+from yellowfen.core.metal.paste import PASTES, POWDERS, Paste
 from yellowfen.errors import InvalidValue
-from yellowfen.store import boards, jobs
+from yellowfen.store import materials
+from yellowfen.store import paste as stored
 from yellowfen.web.database import Database
-from yellowfen.web.leadless_svg import side_view
-from yellowfen.web.pages import page
-from yellowfen.web.plan_svg import plan_svg, ring_path
+from yellowfen.web.pages import fragment
+from yellowfen.web.paste_page import as_drawn, leaf_page, number, openings_drawn, paste_words, side_of
+from yellowfen.workflows.paste import WASTE_G, PasteState, keep_plan, paste_state, printed_mg
 
 router = APIRouter()
 ROWS_SHOWN = 60
-_SIGNS = {"fails": "×", "bridges": "=", "lean": "–", "fat": "+", "mind": "", "good": ""}
 
 
 @router.get("/jobs/{job_id}/paste")
-def paste_page(request: Request, job_id: int, database: Database, foil: str = "", paste: str = "sn63-t4", side: str = "top") -> Response:
-    job = jobs.get(database, job_id)
-    board = boards.get(database, job.board_id)
-    side = "bottom" if side == "bottom" else "top"
-    chosen = paste_named(paste)
-    compared, best = compare_foils(board, chosen)
+def foil_leaf(request: Request, job_id: int, database: Database, foil: str = "", paste: str = "", side: str = "top") -> Response:
+    """The leaf as kept, or as it would be in another foil or paste (nothing is stored)."""
+    side, kept = side_of(side), stored.plan_of(database, job_id)
+    return _leaf(request, database, job_id, kept, foil, paste, side)
+
+
+def _leaf(request: Request, database: Database, job_id: int, kept: PastePlan, foil: str, paste: str, side: str) -> Response:
     problem = ""
     try:
-        judged = judge(board, _foil(foil, best), chosen)
+        state = paste_state(database, job_id, _wanted(kept, foil, paste))
     except InvalidValue as refused:
-        problem, judged = str(refused), judge(board, best, chosen)
-    foil_mm = judged.foil_mm
-    context = {
-        "room": "jobs", "stage": "paste", "job": job, "board": board, "side": side, "plan": plan_svg(board, side, overlay=_drawn(judged, side)), "judged": judged,
-        "problem": problem, "typed": foil if problem else f"{foil_mm:g}", "foil": foil_mm, "best": best, "paste": paste, "pastes": {name: _paste_words(one) for name, one in PASTES.items()},
-        "foils": [(one.foil_mm, one.wrong) for one in compared], "most": max([1, *(one.wrong for one in compared)]), "other": foil_mm not in FOILS_MM,
-        "rows": _grouped(judged)[:ROWS_SHOWN], "powder": _powder(board, chosen),
-        "words": _words(judged, best), "leadless": [(one, side_view(one)) for one in leadless_parts(board, judged, chosen)],
-    }  # fmt: skip
-    return page(request, "paste.html", context, status=422 if problem else 200)
+        if refused.field == "paste":
+            raise
+        problem, state = str(refused), paste_state(database, job_id)
+    context = _context(database, state, side) | {"problem": problem, "typed": foil if problem else f"{state.foil_mm:g}"}
+    return leaf_page(
+        request, "paste.html", state, "", side, context, as_drawn(state, side) + openings_drawn(state.judged, side), 422 if problem else 200
+    )
 
 
-def _foil(text: str, best: float) -> float:
-    """The foil typed, with point or comma; the best one when nothing was typed."""
-    if not text.strip():
-        return best
+def _wanted(kept: PastePlan, foil: str, paste: str) -> PastePlan:
+    """The kept plan with the foil and paste asked for; a paste is named, or a lot by 'lot' and its number."""
+    wanted = kept if not foil.strip() else replace(kept, foil_mm=None if foil == "best" else number("foil_mm", foil))
+    if paste.startswith("lot") and paste[3:].isdigit():
+        return replace(wanted, lot_id=int(paste[3:]))
+    return replace(wanted, paste=paste, lot_id=None) if paste else wanted
+
+
+@router.post("/jobs/{job_id}/paste")
+def keep(
+    request: Request, job_id: int, database: Database, foil: Annotated[str, Form()] = "", typed: Annotated[str, Form()] = "",
+    was: Annotated[str, Form()] = "", paste: Annotated[str, Form()] = "", side: Annotated[str, Form()] = "top",
+) -> Response:  # fmt: skip
+    """Keep foil and paste with the job; a foil is pressed or typed, one left as it stood stays as it was."""
+    foil = foil or ("" if typed == was else typed or "best")
+    kept = stored.plan_of(database, job_id)
     try:
-        return float(text.replace(",", "."))
-    except ValueError:
-        raise InvalidValue("foil_mm", f"{text[:20]!r} is not a number of mm") from None
+        keep_plan(database, job_id, _wanted(kept, foil, paste))
+    except InvalidValue:
+        return _leaf(request, database, job_id, kept, foil, paste, side_of(side))
+    return RedirectResponse(f"/jobs/{job_id}/paste?side={side_of(side)}", status_code=303)
 
 
-def _paste_words(paste: Paste) -> str:
-    return f"{paste.metal.plain_name}, type {paste.powder}"
+@router.get("/api/jobs/{job_id}/paste")
+def judged_anew(job_id: int, database: Database, foil: str = "", paste: str = "", side: str = "top") -> dict[str, str]:
+    """What the slider asks: the answer's part of the page and the openings over the plan; nothing is stored."""
+    side = side_of(side)
+    state = paste_state(database, job_id, _wanted(stored.plan_of(database, job_id), foil, paste))
+    context = _context(database, state, side) | {"foil": state.foil_mm, "state": state, "side": side}
+    return {"answer": fragment("paste_judged.html", context), "overlay": str(as_drawn(state, side) + openings_drawn(state.judged, side))}
 
 
-def state_of(one: JudgedOpening) -> str:
-    """The worst thing about an opening in one word."""
-    if one.release.fails:
-        return "fails"
-    if one.bridge >= BRIDGES:
-        return "bridges"
-    if one.verdict in ("lean", "fat"):
-        return one.verdict
-    return "mind" if one.warnings or one.bridge >= MAY_BRIDGE else "good"
+def _context(database: Database, state: PasteState, side: str) -> dict[str, Any]:
+    judged, foil_mm = state.judged, state.foil_mm
+    lot = next((one for one in materials.lots(database) if one.id == state.plan.lot_id), None)
+    return {
+        "lot": lot, "lot_says": lot.findings(time.time()) if lot else (), "prints_left": lot.boards_left(printed_mg(judged, side) / 1000 + WASTE_G) if lot else None,
+        "judged": judged, "best": state.best_mm, "words": _words(state), "powder": _powder(state.board, state.paste),
+        "foils": [(one.foil_mm, one.wrong, _minds(one)) for one in state.foils], "most": max([1, *(one.wrong + _minds(one) for one in state.foils)]),
+        "pastes": [(f"lot{one.id}", f"{one.name} ({paste_words(one.paste)})") for one in materials.lots(database)] + [(name, paste_words(one)) for name, one in PASTES.items()],
+        "chosen": f"lot{state.plan.lot_id}" if state.plan.lot_id else state.plan.paste,
+        "slider": (min(0.08, foil_mm), max(0.2, foil_mm)), "rows": _grouped(judged)[:ROWS_SHOWN], "why": _why(state),
+        "floats": [one for one in leadless_parts(state.board, judged, state.paste) if not one.well and one.part.side == side],
+    }  # fmt: skip
 
 
 def _grouped(judged: Judged) -> list[tuple[JudgedOpening, str, list[str]]]:
@@ -82,35 +104,30 @@ def _grouped(judged: Judged) -> list[tuple[JudgedOpening, str, list[str]]]:
     return list(groups.values())
 
 
-def _drawn(judged: Judged, side: str) -> Markup:
-    """The openings over the plan: state by fill, and by a sign in the middle."""
-    shapes = []
-    for one in judged.openings:
-        if one.opening.side != side:
-            continue
-        state = state_of(one)
-        xs, ys = zip(*one.opening.ring, strict=True)
-        x, y = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
-        size = max(0.35, 0.9 * min(max(xs) - min(xs), max(ys) - min(ys)))
-        flip = "scale(1,-1)" if side == "top" else "scale(-1,-1)"
-        sign = (
-            f'<text class="opening-sign" font-size="{size:.2f}" y="{0.35 * size:.2f}" transform="translate({x:.3f},{y:.3f}) {flip}">{_SIGNS[state]}</text>'
-            if _SIGNS[state]
-            else ""
-        )
-        shapes.append(f'<path class="opening is-{state}" d="{ring_path(one.opening.ring)}"/>{sign}')
-    return Markup("".join(shapes))
+def _minds(judged: Judged) -> int:
+    """Openings that come out right, but with something to mind."""
+    return sum(state_of(one) == "mind" for one in judged.openings)
 
 
-def _words(judged: Judged, best: float) -> str:
+def _words(state: PasteState) -> str:
     """What to take away first."""
+    judged, best = state.judged, state.best_mm
     if not judged.openings:
         return "This board has no stencil openings: add its paste layer, or work by hand."
     if not judged.wrong:
         tail = "" if judged.foil_mm == best else f" A foil of {best:g} mm is as good and lets more through."
-        return f"Every opening comes out right at {judged.foil_mm:g} mm.{tail if best > judged.foil_mm else ''}"
-    better = "" if judged.foil_mm == best else f"; {best:g} mm does better"
+        minds = f", {_minds(judged)} to mind" if _minds(judged) else ""
+        return f"Every opening comes out right at {judged.foil_mm:g} mm{minds}.{tail if best > judged.foil_mm else ''}"
+    fewest = min(one.wrong for one in state.foils)
+    better = f"; {best:g} mm does better" if fewest < judged.wrong else ""
     return f"{judged.wrong} of {len(judged.openings)} openings do not come out right at {judged.foil_mm:g} mm{better}."
+
+
+def _why(state: PasteState) -> str:
+    """Why this foil is proposed."""
+    wrong = min(one.wrong for one in state.foils)
+    least = "in which nothing goes wrong" if wrong == 0 else f"in which fewest go wrong ({wrong})"
+    return f"{state.best_mm:g} mm is proposed: the thickest of these {least}. Thicker means more solder, and more to bridge."
 
 
 def _powder(board: Board, paste: Paste) -> dict[str, Any]:

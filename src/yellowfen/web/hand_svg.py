@@ -1,0 +1,58 @@
+"""Dots, lines and dabs over the plan; and minutes by hand against minutes by stencil."""
+
+from markupsafe import Markup
+
+from yellowfen.core.deposit.by_hand import BreakEven, Costs, stencil_or_hand
+from yellowfen.core.deposit.hand_plan import HandPlan, Spot
+
+
+def spots_drawn(plan: HandPlan) -> Markup:
+    """Every spot of a dot plan; a step's spots are one group by its number. The kinds of needle differ by ring: first, second, third, dab."""
+    rank = {gauge: number for number, gauge in enumerate(one for one in plan.needles if one is not None)}
+    return Markup(
+        "".join(
+            f'<g class="hand-step {"dab" if step.gauge is None else f"needle-{min(rank[step.gauge], 2)}"}" data-step="{number}">{"".join(_spot(one) for one in step.spots)}</g>'
+            for number, step in enumerate(plan.steps)
+        )
+    )
+
+
+def _spot(spot: Spot) -> str:
+    if spot.end is not None:
+        return f'<path class="bead" stroke-width="{spot.width_mm:.3f}" d="M{spot.x_mm:.3f},{spot.y_mm:.3f}L{spot.end[0]:.3f},{spot.end[1]:.3f}"/>'
+    return f'<circle class="dot" cx="{spot.x_mm:.3f}" cy="{spot.y_mm:.3f}" r="{spot.width_mm / 2:.3f}"/>'
+
+
+def break_even_chart(dots: float, boards: int, costs: Costs, found: BreakEven) -> Markup:
+    """Minutes over boards: by hand a line from nothing, the stencil a staircase from its set-up; where they cross, and the boards at hand."""
+    most = max(boards, 2 * (found.boards or 0), 6)
+    most = min(most, 200)
+    counts = range(1, most + 1)
+    stencil = [stencil_or_hand(dots, n, costs).stencil_min for n in counts]
+    hand = [stencil_or_hand(dots, n, costs).hand_min for n in counts]
+    top = max(*stencil, *hand, 1.0)
+
+    def at(n: float, minutes: float) -> str:
+        return f"{44 + 340 * (n - 1) / max(most - 1, 1):.1f},{150 - 130 * minutes / top:.1f}"
+
+    by_hand = "L".join(at(n, m) for n, m in zip(counts, hand, strict=True))
+    by_stencil = "L".join(at(n, m) for n, m in zip(counts, stencil, strict=True))
+    here = at(min(boards, most), 0).split(",")[0]
+    cross = (
+        f'<circle class="cross" cx="{at(found.boards, hand[found.boards - 1]).split(",")[0]}" cy="{at(found.boards, hand[found.boards - 1]).split(",")[1]}" r="6"/>'
+        if found.boards and found.boards <= most
+        else ""
+    )
+    ends = sorted(((hand[-1], "hand", "by hand"), (stencil[-1], "stencil", "stencil")), reverse=True)
+    words = "".join(
+        f'<text class="{kind}" x="384" y="{(14 if place == 0 else min(max(150 - 130 * minutes / top + 14, 34), 146)):.1f}" text-anchor="end">{word}, {minutes:.0f} min</text>'
+        for place, (minutes, kind, word) in enumerate(ends)
+    )
+    ticks = "".join(
+        f'<text x="{at(n, 0).split(",")[0]}" y="168" text-anchor="middle">{n}</text>' for n in sorted({1, max(1, most // 2), most})
+    )
+    return Markup(
+        f'<svg class="even-chart" viewBox="0 0 400 176" role="img" aria-label="Minutes for {boards} boards: {found.hand_min:.0f} by hand, {found.stencil_min:.0f} with a stencil">'
+        f'<path class="axis" d="M44,150H388M44,150V14"/><text x="40" y="20" text-anchor="end">{top:.0f}</text><text x="40" y="153" text-anchor="end">0</text>'
+        f'<path class="now" d="M{here},150V20"/><path class="hand" d="M{by_hand}"/><path class="stencil" d="M{by_stencil}"/>{cross}{words}{ticks}</svg>'
+    )

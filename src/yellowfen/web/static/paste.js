@@ -1,0 +1,52 @@
+// The foil slider: asks for the judgement in another foil while it moves, keeps the foil when it is let go.
+"use strict";
+
+document.addEventListener("DOMContentLoaded", () => {
+  const form = document.querySelector("[data-foil-form]");
+  const slide = form.querySelector("[data-slide]");
+  const range = slide.querySelector("input");
+  const output = slide.querySelector("output");
+  const words = form.querySelector("[data-words]");
+  const typed = form.querySelector("[data-typed]");
+  const answer = document.querySelector("[data-judged]");
+  const overlay = document.querySelector(".plan-overlay");
+  let asked = 0;
+  slide.hidden = false;
+
+  const plain = (value) => String(Number(Number(value).toFixed(3)));
+  const problem = (said) => {
+    document.querySelector("[data-problem]")?.remove();
+    if (!said) return;
+    const line = document.createElement("p");
+    line.className = "problem";
+    line.dataset.problem = "";
+    line.setAttribute("role", "alert");
+    line.textContent = said;
+    form.before(line);
+  };
+  const show = async (foil) => {
+    const mine = ++asked;
+    const query = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
+    let reply;
+    try { reply = await (await fetch(`${form.dataset.api}?${query}`, { headers: { accept: "application/json" } })).json(); } catch { problem("The server does not answer; the foil stays as it was."); return; }
+    if (mine !== asked) return;
+    problem(reply.problem);
+    if (reply.problem) return;
+    answer.innerHTML = reply.answer;
+    overlay.innerHTML = reply.overlay;
+    const card = answer.querySelector("[data-said]");
+    words.textContent = card.dataset.said;
+    words.classList.toggle("bad", card.dataset.wrong !== "0");
+    words.classList.toggle("good", card.dataset.wrong === "0");
+    for (const button of form.querySelectorAll("[data-foil]")) button.setAttribute("aria-pressed", String(button.dataset.foil === plain(foil)));
+    document.body.dataset.judged = plain(foil);
+  };
+  const keep = async (foil) => {
+    const body = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
+    const reply = await fetch(form.action, { method: "POST", body, headers: { accept: "application/json" } });
+    if (!reply.ok) problem((await reply.json()).problem ?? "That was not kept.");
+  };
+  range.addEventListener("input", () => { output.textContent = `${plain(range.value)} mm`; typed.value = plain(range.value); show(range.value); });
+  range.addEventListener("change", () => keep(range.value));
+  form.paste.addEventListener("change", () => form.querySelector("[data-keep]").click());
+});
