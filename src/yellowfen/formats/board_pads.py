@@ -47,7 +47,7 @@ def _opening(piece: Polygon, side: str, origin: Point, pad: int | None) -> Openi
     first, second, angle = _measure(piece)
     return Opening(
         side,
-        ring_of(piece.exterior, origin),
+        ring_of(piece.exterior, origin, 0.001, 5),  # they are written out again, so their areas must hold
         round(piece.area, 5),
         round(piece.length, 4),
         round(first, 4),
@@ -294,7 +294,7 @@ def _measure(piece: Polygon) -> tuple[float, float, float]:
     return first, second, 0.0 if angle > 179.5 or angle < 0.5 else angle
 
 
-def ring_of(ring: BaseGeometry, origin: Point) -> tuple[Point, ...]:
-    """A ring in board millimetres, simplified to 0.01 mm, not closed."""
-    plain = ring.simplify(0.01)
-    return tuple((round(x - origin[0], 3), round(y - origin[1], 3)) for x, y in list(plain.coords)[:-1])
+def ring_of(ring: BaseGeometry, origin: Point, within_mm: float = 0.01, digits: int = 3) -> tuple[Point, ...]:
+    """A ring in board millimetres, not closed, simplified to within a distance."""
+    plain = ring.simplify(within_mm)
+    return tuple((round(x - origin[0], digits), round(y - origin[1], digits)) for x, y in list(plain.coords)[:-1])

@@ -12,9 +12,8 @@ from yellowfen.core.deposit.judge import Judged, compare_foils, judge
 from yellowfen.core.deposit.plan import ChangeStep, PastePlan, standing
 from yellowfen.core.deposit.stencil import FOILS_MM
 from yellowfen.core.deposit.weighing import Fitted, Weighing, fit_factors
-from yellowfen.core.metal.lot import LotEvent
+from yellowfen.core.metal.lot import WASTE_G, LotEvent
 from yellowfen.core.metal.paste import Paste, paste_named
-from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import boards, hand_runs, jobs, materials
@@ -22,10 +21,6 @@ from yellowfen.store import paste as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.hand_runs import HandRun, HandTap
 from yellowfen.store.paste import KeptWeighing
-
-WASTE_G = constant(
-    "paste_waste_print", 0.3, "g", Mark.FROM_MEMORY, "what stays on blade, foil and cloth with every print", "paste left in a lot"
-)
 
 
 @dataclass(frozen=True)

@@ -238,9 +238,7 @@ class _Maker:
     def _lengthen(self, frame: Frame, one: JudgedOpening, aim: float) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
         """As large as the pad first; then beyond the toe, as far as there is room."""
         long, wide = frame.along_mm, frame.across_mm
-        pad = self.board.pads[one.opening.pad] if one.opening.pad is not None else None
-        sides = sorted((pad.size_x_mm, pad.size_y_mm)) if pad else [0.0, 0.0]
-        whole = (max(long, sides[long >= wide]), max(wide, sides[long < wide]))
+        whole = self._whole(frame, one)
         if self._solder(*whole) >= aim:
             part = _solve(lambda t: self._solder(long + t * (whole[0] - long), wide + t * (whole[1] - wide)), aim, 0.0, 1.0)
             along, across = _rounded(long + part * (whole[0] - long)), _rounded(wide + part * (whole[1] - wide))
@@ -255,6 +253,12 @@ class _Maker:
             ", outwards: the solder draws back to the pad" if beyond else ""
         )
         return ChangeKind.LENGTHEN, (frame.ring(rectangle(along + beyond, across, beyond / 2)),), said
+
+    def _whole(self, frame: Frame, one: JudgedOpening) -> tuple[float, float]:
+        """Length and width of the whole pad, or of the opening where it is larger."""
+        pad = self.board.pads[one.opening.pad] if one.opening.pad is not None else None
+        sides = sorted((pad.size_x_mm, pad.size_y_mm)) if pad else [0.0, 0.0]
+        return max(frame.along_mm, sides[frame.along_mm >= frame.across_mm]), max(frame.across_mm, sides[frame.along_mm < frame.across_mm])
 
     # chips
     def _chip(self, part: BoardPart, land: Land, one: JudgedOpening) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
@@ -277,14 +281,18 @@ class _Maker:
         return ChangeKind.HOME_PLATE, (frame.ring(home_plate(along, across)),), said
 
     def _overprint(self, frame: Frame, one: JudgedOpening, aim: float) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
-        """Larger all round, but not inwards under the body."""
-        room = min(OVERPRINT_MM, self.room.round_about(one.opening))
-        if room < 0.03:
+        """As large as the pad, then larger outwards and to both sides, but not inwards under the body."""
+        long, wide = self._whole(frame, one)
+        grown = max((long - frame.along_mm) / 2, (wide - frame.across_mm) / 2)
+        room = max(0.0, min(OVERPRINT_MM, self.room.round_about(one.opening) - grown))
+        more = _solve(lambda grow: self._solder(long + grow, wide + 2 * grow), aim, 0.0, room)
+        along, across = _rounded(long + more), _rounded(wide + 2 * more)
+        if grown + more < 0.03:
             return None
-        more = _solve(lambda grow: self._solder(frame.along_mm + grow, frame.across_mm + 2 * grow), aim, 0.0, room)
-        along, across = _rounded(frame.along_mm + more), _rounded(frame.across_mm + 2 * more)
-        said = f"{frame.along_mm:.2f} × {frame.across_mm:.2f} mm becomes {along:.2f} × {across:.2f} mm, over the mask: the solder draws back to the pad"
-        return ChangeKind.OVERPRINT, (frame.ring(rectangle(along, across, (along - frame.along_mm) / 2)),), said
+        said = f"{frame.along_mm:.2f} × {frame.across_mm:.2f} mm becomes {along:.2f} × {across:.2f} mm" + (
+            ", over the mask: the solder draws back to the pad" if more else ""
+        )
+        return ChangeKind.OVERPRINT, (frame.ring(rectangle(along, across, (along - long) / 2)),), said
 
 
 def _rounded(size_mm: float) -> float:

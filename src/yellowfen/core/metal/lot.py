@@ -18,6 +18,9 @@ OPEN_LIFE_H = constant(
 KEEPS_DAYS = constant(
     "paste_keeps", 180.0, "d", Mark.COMMON_PRACTICE, "about six months unopened in the cold", "expiry where the jar shows none"
 )
+WASTE_G = constant(
+    "paste_waste_print", 0.3, "g", Mark.FROM_MEMORY, "what stays on blade, foil and cloth with every print", "paste left in a lot"
+)
 
 
 class LotEvent(StrEnum):

@@ -70,3 +70,5 @@ CREATE TABLE hand_tap (
     UNIQUE (run_id, key),
     UNIQUE (run_id, step)
 ) STRICT;
+-- Openings are now kept finely enough to be written out again.
+UPDATE board SET stale = 1 WHERE sketch IS NULL;

@@ -13,6 +13,7 @@ from yellowfen.core.deposit.judge import Judged, JudgedOpening
 from yellowfen.core.deposit.leadless import leadless_parts
 from yellowfen.core.deposit.plan import PastePlan
 from yellowfen.core.deposit.stencil import coarsest_powder
+from yellowfen.core.metal.lot import WASTE_G
 from yellowfen.core.metal.paste import PASTES, POWDERS, Paste
 from yellowfen.errors import InvalidValue
 from yellowfen.store import materials
@@ -20,7 +21,7 @@ from yellowfen.store import paste as stored
 from yellowfen.web.database import Database
 from yellowfen.web.pages import fragment
 from yellowfen.web.paste_page import as_drawn, leaf_page, number, openings_drawn, paste_words, side_of
-from yellowfen.workflows.paste import WASTE_G, PasteState, keep_plan, paste_state, printed_mg
+from yellowfen.workflows.paste import PasteState, keep_plan, paste_state, printed_mg
 
 router = APIRouter()
 ROWS_SHOWN = 60

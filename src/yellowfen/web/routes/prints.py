@@ -31,7 +31,7 @@ def _leaf(
     prints = stored.prints_of(database, state.job.id)
     forecast = {sides: workflow.expected_mg(state, sides) for sides in ("top", "bottom", "both")}
     context: dict[str, Any] = {
-        "typed": typed, "problem": problem, "prints": prints, "tally": _tally([one.found for one in prints]), "forecast": forecast, "sides": typed["sides"] or side, "found_words": FOUND,
+        "typed": typed, "problem": problem, "prints": prints, "tally": _tally([one.found for one in prints]), "forecast": forecast, "sides": typed["sides"] if typed["sides"] in forecast else side, "found_words": FOUND,
         "wiped": sum(one.wiped for one in prints), "repeated": sum(one.repeated for one in prints), "judged": state.judged,
     }  # fmt: skip
     return leaf_page(request, "paste_weigh.html", state, "/weigh", side, context, openings_drawn(state.judged, side), status)
