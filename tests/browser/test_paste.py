@@ -1,0 +1,129 @@
+"""The Paste stage in the browser: the slider, openings taken and undone, a dot plan through reload and kill, leaves for axe."""
+
+import time
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from tests.conftest import DATA
+from tests.live_server import LiveServer
+
+pytestmark = pytest.mark.browser
+PAGE = "/jobs/1/paste"
+
+
+def slide_to(page: Page, foil: str) -> None:
+    page.locator("[data-slide] input").fill(foil)
+    page.wait_for_selector(f'body[data-judged="{foil}"]')
+
+
+def test_the_slider_judges_while_it_moves_and_keeps_where_it_is_let_go(page: Page) -> None:
+    page.goto(PAGE)
+    expect(page.locator("[data-words]")).to_contain_text("at 0.13 mm")
+    slide_to(page, "0.15")
+    expect(page.locator("[data-words]")).to_contain_text("17 of 212 openings do not come out right")
+    expect(page.locator("svg.plan .opening.is-fat")).to_have_count(17)
+    expect(page.locator('[data-foil="0.15"]')).to_have_attribute("aria-pressed", "true")
+    page.reload()
+    expect(page.locator("[data-words]")).to_contain_text("at 0.15 mm")
+    page.get_by_label("Foil, mm").fill("thin")
+    page.get_by_label("Foil, mm").press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("is not a number")
+    page.goto(PAGE)
+    page.get_by_role("button", name="0.12").click()
+    expect(page.locator("[data-words]")).to_contain_text("at 0.12 mm")
+
+
+def test_openings_are_taken_shown_and_undone_and_the_stencil_comes_along(page: Page) -> None:
+    page.goto(PAGE)
+    slide_to(page, "0.15")
+    page.get_by_role("link", name="Openings", exact=True).click()
+    page.get_by_role("button", name="Take: Narrow: TSSOP-20").click()
+    expect(page.get_by_text("20 pads changed: 17 went wrong as drawn, 0 now.")).to_be_visible()
+    expect(page.locator("svg.plan .opening-was")).to_have_count(20)
+    with page.expect_download() as download:
+        page.get_by_role("button", name="Gerber, for a maker").click()
+    assert download.value.suggested_filename == "stencil-1-top.zip"
+    page.get_by_role("button", name="Undo: narrow: U3").click()
+    expect(page.get_by_text("As drawn, 17 of 212 openings go wrong")).to_be_visible()
+
+
+def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
+    page.goto("/boards")
+    page.set_input_files("[data-files]", [str(path) for path in sorted((DATA / "boards/two-sided").glob("board.*"))])
+    page.get_by_label("Name (optional)").fill("Paste on a board from elsewhere")
+    page.get_by_role("button", name="Read the files").click()
+    expect(page.get_by_role("heading", name="Paste on a board from elsewhere")).to_be_visible(timeout=20_000)
+    page.get_by_role("button", name="Open a job").click()
+    page.get_by_role("link", name="Paste", exact=True).click()
+    expect(page.locator("[data-words]")).to_contain_text("openings")
+    for leaf in ("Openings", "Leadless", "By hand", "Weigh", "Mixing", "Fixture", "Foil"):
+        page.get_by_role("navigation", name="Leaves").get_by_role("link", name=leaf, exact=True).click()
+        expect(page.locator(".paste-leaves [aria-current]")).to_have_text(leaf)
+    page.get_by_role("link", name="Openings", exact=True).click()
+    page.get_by_role("button", name="Take all").click()
+    expect(page.get_by_text("pads changed")).to_be_visible()
+
+
+def test_a_dot_plan_is_followed_by_one_key_through_reload_and_kill(page: Page, server: LiveServer) -> None:
+    page.goto(f"{PAGE}/hand?side=bottom")
+    page.get_by_role("button", name="Follow it at the bench").click()
+    expect(page.locator("[data-go]")).to_contain_text("Done: ")
+    count = page.evaluate("JSON.parse(document.getElementById('state').textContent).steps.length")
+    page.keyboard.press("Space")
+    expect(page.get_by_text(f"1 of {count} stored")).to_be_visible()
+    page.keyboard.press("PageDown")
+    expect(page.get_by_text(f"2 of {count} stored")).to_be_visible()
+    page.keyboard.press("Backspace")
+    expect(page.get_by_text(f"1 of {count} stored")).to_be_visible()
+    assert page.locator(".hand-step.is-done").count() == 1
+    assert page.locator(".hand-step.is-now").count() == 1
+    where = page.locator("[data-go] span").inner_text()
+    page.reload()
+    expect(page.locator("[data-go] span")).to_have_text(where)
+    server.kill()
+    page.keyboard.press("Space")
+    expect(page.get_by_role("alert")).to_contain_text("kept on this device")
+    page.keyboard.press("Space")
+    server.start()
+    expect(page.get_by_text(f"3 of {count} stored")).to_be_visible(timeout=10_000)
+    for _ in range(count - 3):
+        page.keyboard.press("Space")
+        time.sleep(0.05)
+    expect(page.get_by_text("Every pad has its paste")).to_be_visible()
+    expect(page.get_by_text(f"{count} of {count} stored")).to_be_visible()
+    expect(page.locator("[data-go]")).to_be_disabled()
+
+
+def test_a_print_is_noted_by_one_tap_and_a_choice_sends_itself(page: Page) -> None:
+    page.goto(f"{PAGE}/weigh")
+    page.get_by_role("button", name="Good").click()
+    page.get_by_role("button", name="Smeared").click()
+    expect(page.get_by_text("1 of 2 prints good")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("1 of 1 prints good")).to_be_visible()
+    page.get_by_role("link", name="Mixing").click()
+    page.get_by_label("Left on the pads from before").select_option("removal alloy")
+    expect(page.get_by_text("Do not solder like this")).to_be_visible()
+    page.get_by_label("Left on the pads from before").select_option("nothing")
+    expect(page.get_by_text("These go together")).to_be_visible()
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        *(f"{PAGE}{leaf}" for leaf in ("", "/openings", "/leadless", "/hand", "/weigh", "/mixing", "/fixture")),
+        "/bench/materials",
+        "/hand/1",
+    ],
+)
+def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -> None:
+    for theme in ("light", "dark"):
+        page.add_init_script(f"localStorage.setItem('yellowfen-theme', '{theme}')")
+        page.goto(f"{path}?foil=0.15")
+        found = Axe().run(page).response["violations"]
+        assert [(one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found] == []
+    for width in (390, 640):
+        page.set_viewport_size({"width": width, "height": 800})
+        assert page.evaluate("document.documentElement.scrollWidth") <= width + 1
