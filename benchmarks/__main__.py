@@ -11,6 +11,7 @@ from benchmarks.boards import boards
 from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
 from benchmarks.pages import pages
+from benchmarks.paste import paste
 from benchmarks.statistics import statistics
 from yellowfen.core.heat import rehearsal as r
 from yellowfen.core.heat.rehearsal import EXACT, FINE, Rehearsal, Resolution, prepare, rehearse
@@ -112,8 +113,11 @@ if __name__ == "__main__":
         statistics()
     elif sys.argv[1:] == ["boards"]:
         boards()
+    elif sys.argv[1:] == ["paste"]:
+        paste()
     else:
         heat()
         tools()
         pages()
         boards()
+        paste()

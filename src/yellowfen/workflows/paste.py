@@ -60,7 +60,9 @@ def paste_state(connection: sqlite3.Connection, job_id: int, plan: PastePlan | N
     foil_mm = plan.foil_mm if plan.foil_mm is not None else best
     weighed = tuple(stored.weighings(connection, foil_mm, paste))
     fitted = fit_factors([one.weighing for one in weighed]) if weighed else None
-    judged = judge(board, foil_mm, paste, fitted.factor if fitted else 1.0)
+    judged = next((one for one in compared if one.foil_mm == foil_mm and fitted is None), None) or judge(
+        board, foil_mm, paste, fitted.factor if fitted else 1.0
+    )
     return PasteState(job, plan, paste, drawn, board, changes, steps, compared, best, foil_mm, weighed, fitted, judged)
 
 

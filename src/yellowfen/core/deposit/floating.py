@@ -19,7 +19,7 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
 
 _G = 9.81
-_STEPS = 120
+_STEPS = 40
 
 
 @dataclass(frozen=True)
@@ -125,17 +125,29 @@ def _stretch(chord_mm: float, half: float) -> float:
 
 
 def _root(function: Callable[[float], float], low: float, high: float) -> float:
-    """Where a rising function passes zero, by halving; the nearer end when it does not."""
-    if function(low) > 0:
+    """Where a rising function passes zero (Ridders' method, so the bracket always shrinks); the nearer end when it does not."""
+    at_low, at_high = function(low), function(high)
+    if at_low > 0:
         return low
-    if function(high) < 0:
+    if at_high < 0:
         return high
     for _ in range(60):
         middle = (low + high) / 2
-        if function(middle) > 0:
-            high = middle
+        at_middle = function(middle)
+        root = math.sqrt(at_middle**2 - at_low * at_high)
+        if root == 0 or high - low < 1e-13 * abs(high):
+            break
+        guess = middle - (middle - low) * at_middle / root
+        at_guess = function(guess)
+        (left, at_left), (right, at_right) = sorted(((middle, at_middle), (guess, at_guess)))
+        if at_left > 0:
+            high, at_high = left, at_left
+        elif at_right > 0:
+            low, at_low, high, at_high = left, at_left, right, at_right
         else:
-            low = middle
+            low, at_low = right, at_right
+        if abs(at_guess) < 1e-15:
+            return guess
     return (low + high) / 2
 
 

@@ -6,12 +6,13 @@ net may bridge. Totals do not depend on turning, mirroring or order.
 
 import math
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import dataclass
 
-from yellowfen.core.board.board import Board, BoardPart, Opening, Pad
+from yellowfen.core.board.board import Board, BoardPart, Opening
 from yellowfen.core.board.bridges import neighbouring_pins
 from yellowfen.core.deposit.fillet import Wanted, wanted
-from yellowfen.core.deposit.stencil import FOILS_MM, Release, release, thickest_foil_mm
+from yellowfen.core.deposit.stencil import FOILS_MM, Release, releases, thickest_foil_mm
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import Land
 from yellowfen.core.source.mark import Mark, constant
@@ -76,45 +77,72 @@ class Judged:
         return sum(one.release.fails or one.bridge >= BRIDGES or one.verdict in ("lean", "fat") for one in self.openings)
 
 
+class _Ground:
+    """What of a board does not change with foil or paste: joints by part and pin, what they want, gaps that may bridge."""
+
+    def __init__(self, board: Board) -> None:
+        self.lands = {(part.ref, land.pin): (part, land) for part in board.parts for land in part.package.lands}
+        wants = {place: wanted(part.package, land) for place, (part, land) in self.lands.items()}
+        self.thickest = {part.ref: thickest_foil_mm(part.package.pitch_mm) for part in board.parts if len(part.package.lands) > 2}
+        self.wants: dict[int, Wanted] = {}
+        pads: dict[str, dict[str, int]] = defaultdict(dict)
+        for number, pad in enumerate(board.pads):
+            if pad.ref:
+                pads[pad.ref][pad.pin or ""] = number
+                if (pad.ref, pad.pin or "") in wants:
+                    self.wants[number] = wants[(pad.ref, pad.pin or "")]
+        self.gaps = [gap for part in board.parts for gap in _gaps(board, part, pads.get(part.ref, {}), self.lands)]
+
+
+_Lands = dict[tuple[str, str], tuple[BoardPart, Land]]
+
+
+def _gaps(board: Board, part: BoardPart, pads: dict[str, int], lands: _Lands) -> Iterator[tuple[int, int, float]]:
+    """Neighbouring pads of a part on different nets: their places, and how much narrower than usual their gap is (0 to 1)."""
+    for a, b in neighbouring_pins(part):
+        if a in pads and b in pads:
+            net_a, net_b = board.pads[pads[a]].net, board.pads[pads[b]].net
+            if not net_a or net_a != net_b:
+                gap = _gap_mm(lands[(part.ref, a)][1], lands[(part.ref, b)][1])
+                yield pads[a], pads[b], min(1.0, NARROW_GAP_MM / max(gap, 0.01))
+
+
 def judge(board: Board, foil_mm: float, paste: Paste, factor: float = 1.0) -> Judged:
     """All openings of a board. Raises InvalidValue for a foil or factor out of range."""
-    parts = {part.ref: part for part in board.parts}
-    lands = {(part.ref, land.pin): (part, land) for part in board.parts for land in part.package.lands}
-    released = [release(one, foil_mm, paste, factor) for one in board.openings]
+    return _judge(board, _Ground(board), foil_mm, paste, factor)
+
+
+def _judge(board: Board, ground: _Ground, foil_mm: float, paste: Paste, factor: float) -> Judged:
+    released = releases(board.openings, foil_mm, paste, factor)
     solder: dict[int, float] = defaultdict(float)
     for opening, result in zip(board.openings, released, strict=True):
         if opening.pad is not None:
             solder[opening.pad] += result.solder_mm3
-    bridges = _bridges(board, parts, lands, solder)
+    bridges = _bridges(ground, solder)
     judged = [
-        _judged(board, opening, result, lands, solder, bridges, foil_mm) for opening, result in zip(board.openings, released, strict=True)
+        _judged(board, ground, opening, result, solder, bridges, foil_mm) for opening, result in zip(board.openings, released, strict=True)
     ]
     judged.sort(key=lambda one: (-one.rank, one.ref, one.pin))
     deposit = math.fsum(one.release.deposit_mm3 for one in judged)
     return Judged(foil_mm, tuple(judged), deposit, deposit * paste.density_g_cm3, math.fsum(one.release.solder_mm3 for one in judged))
 
 
-_Lands = dict[tuple[str, str], tuple[BoardPart, Land]]
-
-
 def _judged(
-    board: Board, opening: Opening, result: Release, lands: _Lands, solder: dict[int, float], bridges: dict[int, float], foil_mm: float
+    board: Board, ground: _Ground, opening: Opening, result: Release, solder: dict[int, float], bridges: dict[int, float], foil_mm: float
 ) -> JudgedOpening:
     pad = board.pads[opening.pad] if opening.pad is not None else None
     ref, pin = (pad.ref or "", pad.pin or "") if pad else ("", "")
-    found = lands.get((ref, pin))
     warnings = list(result.warnings)
-    wants: Wanted | None = None
+    wants = ground.wants.get(opening.pad) if opening.pad is not None else None
     verdict, too_thick = "no joint known", False
     amount = solder[opening.pad] if opening.pad is not None else result.solder_mm3
-    if found is not None:
-        part, land = found
-        wants = wanted(part.package, land)
+    if wants is not None:
         verdict = wants.verdict(amount)
-        thickest = thickest_foil_mm(part.package.pitch_mm) if len(part.package.lands) > 2 else None
+        thickest = ground.thickest.get(ref)
         if thickest is not None and foil_mm > thickest + 1e-9:
             too_thick = True
-            warnings.append(f"{part.package.pitch_mm:.2g} mm pitch wants a foil of {thickest:g} mm at most")
+            pitch = ground.lands[(ref, pin)][0].package.pitch_mm
+            warnings.append(f"{pitch:.2g} mm pitch wants a foil of {thickest:g} mm at most")
     bridge = bridges.get(opening.pad, 0.0) if opening.pad is not None else 0.0
     if bridge >= BRIDGES:
         warnings.append(f"{amount * 1000:.0f} nl of solder at this gap bridge to the next pin")
@@ -123,28 +151,13 @@ def _judged(
     return JudgedOpening(opening, ref, pin, result, wants, amount, verdict, bridge, tuple(warnings), too_thick)
 
 
-def _bridges(board: Board, parts: dict[str, BoardPart], lands: _Lands, solder: dict[int, float]) -> dict[int, float]:
+def _bridges(ground: _Ground, solder: dict[int, float]) -> dict[int, float]:
     """For each pad the worst tendency over its gaps: solder over what the joint holds, as much more as the gap is narrower than usual."""
-    pads: dict[str, dict[str, tuple[int, Pad]]] = defaultdict(dict)
-    for number, pad in enumerate(board.pads):
-        if pad.ref:
-            pads[pad.ref][pad.pin or ""] = (number, pad)
     worst: dict[int, float] = {}
-    for ref, part in parts.items():
-        mine = pads.get(ref, {})
-        for a, b in neighbouring_pins(part):
-            if a not in mine or b not in mine:
-                continue
-            (first, pad_a), (second, pad_b) = mine[a], mine[b]
-            if pad_a.net and pad_a.net == pad_b.net:
-                continue
-            gap = _gap_mm(lands[(ref, a)][1], lands[(ref, b)][1])
-            fullness = max(
-                solder[number] / max(wanted(part.package, lands[(ref, pin)][1]).fat_mm3, 1e-9) for number, pin in ((first, a), (second, b))
-            )
-            tendency = fullness * min(1.0, NARROW_GAP_MM / max(gap, 0.01))
-            for number in (first, second):
-                worst[number] = max(worst.get(number, 0.0), tendency)
+    for first, second, narrow in ground.gaps:
+        fullness = max(solder[number] / max(ground.wants[number].fat_mm3, 1e-9) for number in (first, second))
+        for number in (first, second):
+            worst[number] = max(worst.get(number, 0.0), fullness * narrow)
     return worst
 
 
@@ -159,6 +172,7 @@ def compare_foils(
     board: Board, paste: Paste, factor: float = 1.0, foils_mm: tuple[float, ...] = FOILS_MM
 ) -> tuple[tuple[Judged, ...], float]:
     """The board in each foil, and the foil with the fewest wrong openings, then the fewest too thick for their pitch (the thicker one of equals)."""
-    judged = tuple(judge(board, foil, paste, factor) for foil in foils_mm)
+    ground = _Ground(board)
+    judged = tuple(_judge(board, ground, foil, paste, factor) for foil in foils_mm)
     best = min(judged, key=lambda one: (one.wrong, sum(each.too_thick for each in one.openings), -one.foil_mm))
     return judged, best.foil_mm

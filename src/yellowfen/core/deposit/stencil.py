@@ -5,6 +5,7 @@ the foil. Published: IPC-7525 (0.66 and 1.5). How much comes out below that is f
 """
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Opening
@@ -64,16 +65,26 @@ def transfer(ratio: float, factor: float = 1.0) -> float:
 
 def release(opening: Opening, foil_mm: float, paste: Paste, factor: float = 1.0) -> Release:
     """What an opening does in a foil of 0.03 to 0.5 mm. Raises InvalidValue for another foil or factor."""
+    return releases((opening,), foil_mm, paste, factor)[0]
+
+
+def releases(openings: Iterable[Opening], foil_mm: float, paste: Paste, factor: float = 1.0) -> list[Release]:
+    """What each of many openings does in one foil; see release."""
     in_range("foil_mm", foil_mm, 0.03, 0.5, "mm")
     in_range("factor", factor, 0.1, 2.0)
+    share_of_metal, ball = paste.volume_share, paste.largest_ball_mm
+    return [_release(one, foil_mm, share_of_metal, ball, factor) for one in openings]
+
+
+def _release(opening: Opening, foil_mm: float, share_of_metal: float, ball_mm: float, factor: float) -> Release:
     ratio = area_ratio(opening.area_mm2, opening.perimeter_mm, foil_mm)
     narrow, long = sorted((opening.size_x_mm, opening.size_y_mm))
     aspect = narrow / foil_mm
     share = transfer(ratio, factor)
     deposit = opening.area_mm2 * foil_mm * share
-    balls = narrow / paste.largest_ball_mm
+    balls = narrow / ball_mm
     warnings = tuple(_warnings(opening, ratio, aspect, long > 5 * narrow, balls, foil_mm))
-    return Release(ratio, aspect, share, deposit, deposit * paste.volume_share, balls, ratio < NO_RELEASE, warnings)
+    return Release(ratio, aspect, share, deposit, deposit * share_of_metal, balls, ratio < NO_RELEASE, warnings)
 
 
 def _is_round(opening: Opening) -> bool:
@@ -89,8 +100,7 @@ def _warnings(opening: Opening, ratio: float, aspect: float, slot: bool, balls: 
         said.append(f"area ratio {ratio:.2f}, wanted {AREA_RATIO:g}: it releases badly")
     if slot and aspect < ASPECT_RATIO:
         said.append(f"aspect ratio {aspect:.1f}, wanted {ASPECT_RATIO:g}: the slot is too narrow for {foil_mm:g} mm")
-    need = BALLS_ROUND if _is_round(opening) else BALLS_ACROSS
-    if balls < need:
+    if balls < BALLS_ROUND and balls < (need := BALLS_ROUND if _is_round(opening) else BALLS_ACROSS):
         said.append(f"{balls:.1f} of the largest balls fit across, wanted {need:g}: take a finer powder")
     return said
 
