@@ -1,6 +1,7 @@
 """A stencil as files: the Gerber reads back to the same openings, cutters' drawings hold the same areas in millimetres."""
 
 import io
+import math
 import re
 import xml.etree.ElementTree as ET
 import zipfile
@@ -8,7 +9,8 @@ import zipfile
 import ezdxf
 import pytest
 
-from yellowfen.core.board.board import Board
+from tests.conftest import DATA
+from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.sketch import Sketch, SketchedPart, board_of
 from yellowfen.core.deposit.better import better_openings
 from yellowfen.core.deposit.changes import area_mm2, changed, frame_of
@@ -118,3 +120,16 @@ def test_the_fixtures_scraps_as_drawings(demo_board: Board) -> None:
         sorted(w * h for _, (_, _, w, h) in found.scraps), rel=1e-6
     )
     assert ET.fromstring(fixture_svg_file(demo_board, found)).get("width", "").endswith("mm")
+
+
+def test_a_foreign_boards_own_coordinates_are_kept() -> None:
+    """A board whose files have another zero point: the exported layer takes the old one's place without any shift."""
+    files = {path.name: path.read_bytes() for path in (DATA / "boards/two-sided").iterdir() if path.is_file()}
+    board = read_board(files, "foreign")
+    assert math.hypot(*board.origin) > 1
+    old = next(layer.file for layer in board.layers if layer.role is Role.PASTE_TOP)
+    layer = unzipped(stencil_gerber(board, "top", stencil_drawing(board, "top", "x")))["paste-top.gbr"]
+    again = read_board({**{name: data for name, data in files.items() if name != old}, "paste-top.gbr": layer}, "again")
+    assert areas(again, "top") == pytest.approx(areas(board, "top"), rel=1e-3, abs=1e-4)
+    assert again.paste_area_mm2 == pytest.approx(board.paste_area_mm2, rel=1e-4)
+    assert sum(one.pad is not None for one in again.openings) == sum(one.pad is not None for one in board.openings) > 60
