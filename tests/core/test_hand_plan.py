@@ -70,6 +70,11 @@ def test_rows_get_a_line_down_to_eight_tenths_and_fine_rows_a_warning() -> None:
     fine = hand_plan(board(SketchedPart("U1", "QFP-48", 30, 30)), LEADED)
     assert all(step.way != "line" for step in fine.steps)
     assert any("bridges here" in step.said for step in fine.steps)
+    mixed = hand_plan(
+        board(SketchedPart("U1", "TSSOP-20", 15, 15), *(SketchedPart(f"C{n}", "0402", 2 * n, 40) for n in range(1, 29))), LEADED
+    )
+    assert mixed.needles[0] is not None  # a needle that could draw a line is in use
+    assert all(step.way != "line" for step in mixed.steps)
 
 
 def test_balls_and_iron_only_parts_get_no_paste() -> None:

@@ -73,6 +73,7 @@ def polylines(data: bytes) -> dict[str, list[list[tuple[float, float]]]]:
     assert drawing.audit().errors == []
     found: dict[str, list[list[tuple[float, float]]]] = {}
     for line in drawing.modelspace().query("POLYLINE"):
+        assert line.is_closed == (line.dxf.layer != "TEXT_MARK")
         found.setdefault(line.dxf.layer, []).append([(point.x, point.y) for point in line.points()])
     return found
 
