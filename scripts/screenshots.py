@@ -64,22 +64,17 @@ def leaf(name: str, wait_ms: int, click: str = "") -> Callable[[Page], None]:
     return act
 
 
-def in_the_oven(page: Page) -> None:
-    rehearsed(page)
-    page.get_by_role("button", name="Oven", exact=True).click()
-    page.wait_for_timeout(4000)
-
-
-def back_to_air(page: Page) -> None:
-    rehearsed(page)
-    page.get_by_role("button", name="Hot air", exact=True).click()
-    page.wait_for_timeout(4000)
-
-
 def taught(page: Page) -> None:
     page.get_by_label("Seconds until it melted").fill("24 27.5 25")
     page.get_by_role("button", name="Learn from it").first.click()
     page.wait_for_timeout(2500)
+
+
+def dotting(page: Page) -> None:
+    page.get_by_role("button", name="Follow it at the bench").click()
+    page.wait_for_selector("[data-go]")
+    page.keyboard.press("Space")
+    page.wait_for_timeout(900)
 
 
 def running(page: Page) -> None:
@@ -95,10 +90,10 @@ def take(target: Path, url: str) -> None:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         views = (
-            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1?part=U2", None), ("advice", "/boards/1?leaf=advice", None), ("sketch", "/boards/2/sketch", None), ("packages", "/packages", None), ("paste", "/jobs/1/paste?foil=0.15", None), ("heat", "/jobs/1/heat", rehearsed),
-            ("look", "/jobs/1/look", None), ("finish", "/jobs/1/finish", None), ("logbook", "/logbook", None), ("bench", "/bench", None),
+            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1?part=U2", None), ("advice", "/boards/1?leaf=advice", None), ("sketch", "/boards/2/sketch", None), ("materials", "/bench/materials", None), ("paste", "/jobs/1/paste?foil=0.15", None), ("openings", "/jobs/1/paste/openings", None), ("leadless", "/jobs/1/paste/leadless", None), ("hand", "/jobs/1/paste/hand", None), ("hand-run", "/jobs/1/paste/hand", dotting), ("heat", "/jobs/1/heat", rehearsed),
+            ("look", "/jobs/1/look", None), ("logbook", "/logbook", None), ("bench", "/bench", None),
             ("window", "/jobs/1/heat", leaf("Safe window", 14_000)), ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
-            ("profile", "/jobs/1/heat", in_the_oven), ("back", "/jobs/1/heat", back_to_air), ("run", "/jobs/1/heat", running),
+            ("run", "/jobs/1/heat", running),
             ("teach", "/bench/stations/1", taught),
         )  # fmt: skip
         for name, path, act in views:
@@ -106,12 +101,7 @@ def take(target: Path, url: str) -> None:
             page.wait_for_timeout(400)
             if act:
                 act(page)
-            if name != "back":
-                page.screenshot(path=target / f"{name}.png")
-        page.add_init_script("localStorage.setItem('yellowfen-theme', 'dark')")
-        page.goto(url + "/jobs/1/heat")
-        rehearsed(page)
-        page.screenshot(path=target / "heat-dim.png")
+            page.screenshot(path=target / f"{name}.png")
         browser.close()
 
 

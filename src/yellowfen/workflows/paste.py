@@ -56,14 +56,22 @@ def paste_state(connection: sqlite3.Connection, job_id: int, plan: PastePlan | N
     steps = stored.steps_of(connection, job_id)
     changes = standing(steps)
     board = changed(drawn, changes)
-    compared, best = compare_foils(board, paste, 1.0, materials.supply(connection, "foil") or FOILS_MM)
+    foils = materials.supply(connection, "foil") or FOILS_MM
+    taught = {foil: _fitted(connection, foil, paste) for foil in foils}
+    compared, best = compare_foils(board, paste, foils, {foil: fitted.factor for foil, fitted in taught.items() if fitted})
     foil_mm = plan.foil_mm if plan.foil_mm is not None else best
+    fitted = taught.get(foil_mm) or _fitted(connection, foil_mm, paste)
     weighed = tuple(stored.weighings(connection, foil_mm, paste))
-    fitted = fit_factors([one.weighing for one in weighed]) if weighed else None
-    judged = next((one for one in compared if one.foil_mm == foil_mm and fitted is None), None) or judge(
+    judged = next((one for one in compared if one.foil_mm == foil_mm), None) or judge(
         board, foil_mm, paste, fitted.factor if fitted else 1.0
     )
     return PasteState(job, plan, paste, drawn, board, changes, steps, compared, best, foil_mm, weighed, fitted, judged)
+
+
+def _fitted(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> Fitted | None:
+    """What weighing taught of a foil with a paste."""
+    found = [one.weighing for one in stored.weighings(connection, foil_mm, paste)]
+    return fit_factors(found) if found else None
 
 
 def paste_of(connection: sqlite3.Connection, plan: PastePlan) -> Paste:

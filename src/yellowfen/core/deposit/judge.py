@@ -6,7 +6,7 @@ net may bridge. Totals do not depend on turning, mirroring or order.
 
 import math
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart, Opening
@@ -169,10 +169,14 @@ def _gap_mm(a: Land, b: Land) -> float:
 
 
 def compare_foils(
-    board: Board, paste: Paste, factor: float = 1.0, foils_mm: tuple[float, ...] = FOILS_MM
+    board: Board, paste: Paste, foils_mm: tuple[float, ...] = FOILS_MM, factors: Mapping[float, float] | None = None
 ) -> tuple[tuple[Judged, ...], float]:
-    """The board in each foil, and the foil with the fewest wrong openings, then the fewest too thick for their pitch (the thicker one of equals)."""
+    """The board in each foil, and the foil with the fewest wrong openings, then the fewest too thick for their pitch (the thicker one of equals).
+
+    `factors`: what weighing taught, by foil; 1 for the others.
+    """
+    factors = factors or {}
     ground = _Ground(board)
-    judged = tuple(_judge(board, ground, foil, paste, factor) for foil in foils_mm)
+    judged = tuple(_judge(board, ground, foil, paste, factors.get(foil, 1.0)) for foil in foils_mm)
     best = min(judged, key=lambda one: (one.wrong, sum(each.too_thick for each in one.openings), -one.foil_mm))
     return judged, best.foil_mm

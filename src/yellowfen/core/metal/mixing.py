@@ -69,11 +69,8 @@ def mixture(amounts: Iterable[tuple[str, float]]) -> dict[str, float]:
     return dict(sorted(((name, mass / total) for name, mass in masses.items()), key=lambda pair: -pair[1]))
 
 
-def reactions(alloy: str, pad_finish: str, part_finish: str, left_over: str = "nothing", old_board: bool = False) -> tuple[Reaction, ...]:
-    """What may form from a solder on these finishes with what was left on the pads; worst first. Raises InvalidValue for unknown names.
-
-    `old_board`: finishes are not known and may hold lead.
-    """
+def reactions(alloy: str, pad_finish: str, part_finish: str, left_over: str = "nothing") -> tuple[Reaction, ...]:
+    """What may form from a solder on these finishes with what was left on the pads; worst first. Raises InvalidValue for unknown names."""
     for name, known, field in (
         (pad_finish, PAD_FINISHES, "pad_finish"),
         (part_finish, PART_FINISHES, "part_finish"),
@@ -85,15 +82,15 @@ def reactions(alloy: str, pad_finish: str, part_finish: str, left_over: str = "n
     paste = frozenset(elements(alloy))
     rest = frozenset(elements(LEFT_OVER[left_over])) if LEFT_OVER[left_over] else frozenset()
     there = paste | PAD_FINISHES[pad_finish][0] | PART_FINISHES[part_finish] | rest
-    return tuple(sorted(_found(metal, paste, there, pad_finish, part_finish, left_over, old_board), key=lambda one: -one.weight))
+    return tuple(sorted(_found(metal, paste, there, pad_finish, part_finish, left_over), key=lambda one: -one.weight))
 
 
-def _found(metal: Alloy, paste: frozenset[str], there: frozenset[str], pad: str, part: str, left: str, old: bool) -> Iterable[Reaction]:
+def _found(metal: Alloy, paste: frozenset[str], there: frozenset[str], pad: str, part: str, left: str) -> Iterable[Reaction]:
     if {"Bi", "Pb"} <= there:
         yield Reaction(
             "Bismuth meets lead", f"However little there is of either, a last liquid near {LAST_LIQUID_C:g} °C may stay in the joint: it falls apart on a warm board.",
             "Take a solder without bismuth, or wick the leaded tin off the pads (and change the parts) before pasting.", 3, Mark.FROM_MEMORY)  # fmt: skip
-    elif "Bi" in there and (old or part == "not known"):
+    elif "Bi" in there and part == "not known":
         yield Reaction(
             "Bismuth on unknown tin", "Finishes of old boards and parts often hold lead; with bismuth they keep a last liquid near 96 °C.",
             "Test one joint: it must hold at 110 °C. In doubt take a solder without bismuth.", 2, Mark.FROM_MEMORY)  # fmt: skip
