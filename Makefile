@@ -15,7 +15,7 @@ $(VENV)/.uv:
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.txt
 	touch $@
 
-KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py src/yellowfen/core/board/spans_kernel.py)
+KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py src/yellowfen/core/board/spans_kernel.py src/yellowfen/core/work/order_kernel.py)
 
 $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	find src -name '*.nb[ic]' -delete
@@ -23,6 +23,7 @@ $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src/yellowfen
 	$(BIN)/python -m yellowfen.core.heat.compile_kernel
+	$(BIN)/python -m yellowfen.core.work.compile_order
 	touch $@
 
 # The second reader of board files comes without its own dependencies, which hold a web framework.

@@ -38,7 +38,7 @@ HAND_MM = constant("hand_room", 4.0, "mm", Mark.FROM_MEMORY, "tweezers and finge
 TALL_MM = constant("tall_part", 2.5, "mm", Mark.FROM_MEMORY, "bodies from this height stand in the way of tweezers", "what blocks what")
 NEIGHBOURS_MM = 10.0
 _FINE_MM = 0.5
-ROUNDS_SMALL, ROUNDS_LARGE = 4000, 2400
+ROUNDS_SMALL, ROUNDS_LARGE = 2400, 1600
 
 SCHOOLS = {
     "finest": "finest pitch first: the hardest part with a free hand round it",
@@ -136,9 +136,9 @@ class _Problem:
         """Cost from every place to every other, and the groups that may move whole (orientation, value within it)."""
         xs = np.array([self.start[0], *(part.x_mm for part in self.parts)])
         ys = np.array([self.start[1], *(part.y_mm for part in self.parts)])
-        turn = np.array([-1, *(sorted(set(self.classes)).index(one) for one in self.classes)])
+        turn = np.array([-1, *(sorted(set(self.classes)).index(one) for one in self.classes)], dtype=np.int64)
         names = {name: number for number, name in enumerate(dict.fromkeys(self.values))}
-        value = np.array([-1, *(names[one] for one in self.values)])
+        value = np.array([-1, *(names[one] for one in self.values)], dtype=np.int64)
         cost = np.hypot(xs[:, None] - xs, ys[:, None] - ys)
         cost[1:, 1:] += VALUE_MM * (value[1:, None] != value[1:]) + TURN_MM * (turn[1:, None] != turn[1:])
         for wish in self.wishes:

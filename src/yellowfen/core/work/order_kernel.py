@@ -6,12 +6,12 @@ board gives the same order. Costs may differ by direction. Place 0 is where the 
 """
 
 import numpy as np
-from numba import njit  # type: ignore[import-untyped]
+from numba import njit
 
 _EPS = 1e-7
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def _path_cost(path, cost):
     total = 0.0
     for k in range(1, len(path)):
@@ -19,7 +19,7 @@ def _path_cost(path, cost):
     return total
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def _keeps(path, first, second, place):
     """True when every `first` comes before its `second`."""
     for k in range(len(path)):
@@ -30,7 +30,7 @@ def _keeps(path, first, second, place):
     return True
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def _sums(path, cost, forth, back):
     """Cost of the path up to each place, and of walking it backwards."""
     forth[0] = 0.0
@@ -40,7 +40,7 @@ def _sums(path, cost, forth, back):
         back[k] = back[k - 1] + cost[path[k], path[k - 1]]
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def _moved(path, i, j, k, turned, out):
     """The path with its stretch i..j put behind place k (k outside i-1..j), turned round if asked."""
     n = len(path)
@@ -56,14 +56,14 @@ def _moved(path, i, j, k, turned, out):
                 at += 1
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def _wake(path, i, active):
     """Look again at the places round a joint of the path."""
     for k in range(max(i - 1, 0), min(i + 2, len(path))):
         active[path[k]] = True
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def _search(path, cost, groups, first, second, place, trial, forth, back, active):
     """Improve a path until no move helps; `groups` (levels x places) names the runs that may move whole.
 
@@ -149,7 +149,7 @@ def _search(path, cost, groups, first, second, place, trial, forth, back, active
                 active[here] = False
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def _greedy(cost, first, second):
     """The cheapest next part each time, of those whose forerunners are done."""
     n = cost.shape[0]
@@ -172,7 +172,7 @@ def _greedy(cost, first, second):
     return path
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True)
 def best_path(cost, groups, first, second, start, rounds, seed):
     """A path over all places from 0, of low cost. `cost` (n x n), `groups` (levels x n), `first[k]` before `second[k]` (without cycles).
 
