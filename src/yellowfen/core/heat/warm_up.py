@@ -6,6 +6,7 @@ middle lags the outside; closer to the room never sooner.
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -96,7 +97,7 @@ def outside_w_m2k(container: Container) -> float:
         air = AIR_UPRIGHT * (MEAN_K / (container.height_mm * 1e-3)) ** 0.25
     else:
         air = AIR_LYING * (MEAN_K / (container.diameter_mm * 1e-3)) ** 0.25
-    return 1.0 / (1.0 / (air + GLOW_W_M2K) + container.wall_mm * 1e-3 / PLASTIC_W_MK)
+    return 1.0 / (1.0 / (float(air) + GLOW_W_M2K) + container.wall_mm * 1e-3 / PLASTIC_W_MK)
 
 
 def time_constant_s(container: Container, paste: Paste) -> float:
@@ -209,7 +210,7 @@ def _plate_roots(biot: float) -> tuple[float, ...]:
     )
 
 
-def _bisected(function, low: float, high: float) -> float:  # type: ignore[no-untyped-def]
+def _bisected(function: Callable[[float], float], low: float, high: float) -> float:
     """Zero of a function that rises through it."""
     for _ in range(48):
         middle = (low + high) / 2

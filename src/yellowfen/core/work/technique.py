@@ -1,0 +1,413 @@
+"""How to solder each part at this bench: print, dots, mounds or iron, hot air or plate; why this one, and what came second.
+
+Laws: a way that would ruin a part is never proposed, whatever the wishes; a part with a thermal pad beneath never goes by iron alone;
+parts that die of heat go last, by iron. Among what is possible the least expected minutes win: time at the bench, and the odds
+of failing times the repair. Minutes and odds are from memory or common practice; the user's own choice stands above them.
+"""
+
+import math
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+
+from yellowfen.core.board.board import Board, BoardPart, Pad
+from yellowfen.core.deposit.by_hand import Costs, wire_mm
+from yellowfen.core.deposit.fillet import wanted
+from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
+from yellowfen.core.metal.alloy import Alloy
+from yellowfen.core.metal.paste import Paste
+from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.order import PLACE_S
+from yellowfen.core.work.schools import Schools
+from yellowfen.errors import InvalidValue
+
+_MEMORY = Mark.FROM_MEMORY
+HEAT_SHARE_MIN = constant(
+    "minutes_heat_share",
+    0.3,
+    "min",
+    Mark.COMMON_PRACTICE,
+    "a board of 25 parts is heated in 30 to 60 s by a practised hand, three to five times that by others",
+    "technique: air",
+)
+IRON_JOINT_S = constant("seconds_iron_joint", 5.0, "s", _MEMORY, "touch, feed, wet, away", "technique: iron")
+IRON_SETUP_S = constant("seconds_iron_part", 15.0, "s", _MEMORY, "fix, tin one pad, slide the part in", "technique: iron")
+TACK_S = constant("seconds_tack", 60.0, "s", _MEMORY, "tack one corner, check four sides, tack the other, flux", "technique: drag")
+DRAG_PIN_S = constant("seconds_drag_pin", 0.8, "s", _MEMORY, "a row of 12 in about 10 s", "technique: drag")
+WICK_S = constant("seconds_wick_side", 15.0, "s", _MEMORY, "wick one side of a part", "technique: flood and wick")
+MOUND_S = constant("seconds_mound", 3.0, "s", _MEMORY, "a mound on a pad with a cool iron", "technique: mounds")
+MOUND_HEAT_MIN = constant("minutes_mound_heat", 1.5, "min", _MEMORY, "flux, place, hot air on one part", "technique: mounds")
+REPAIR_MIN_EACH = constant("minutes_mend_part", 4.0, "min", _MEMORY, "finding and mending one bad part", "technique: odds")
+
+
+class Way(StrEnum):
+    """A way to solder a part."""
+
+    PRINT_AIR = "print, hot air"
+    DOTS_AIR = "dots, hot air"
+    MOUNDS_AIR = "mounds, hot air"
+    PRINT_PLATE = "print, plate"
+    DOTS_PLATE = "dots, plate"
+    IRON = "iron, joint by joint"
+    DRAG = "tack and drag"
+    FLOOD = "flood and wick"
+    LAST = "iron, last of all"
+
+
+IRON_WAYS = frozenset((Way.IRON, Way.DRAG, Way.FLOOD, Way.LAST))
+PASTE_WAYS = frozenset((Way.PRINT_AIR, Way.DOTS_AIR, Way.PRINT_PLATE, Way.DOTS_PLATE))
+
+
+class Kind(StrEnum):
+    """What matters of a part for the way it is soldered."""
+
+    CHIP = "chip"
+    TINY = "tiny chip"
+    WIDE = "wide leads"
+    NARROW = "narrow leads"
+    FINE = "fine leads"
+    J_LEADS = "J-leads"
+    LEADLESS = "leadless with a pad beneath"
+    TAB = "tab"
+    BALLS = "balls"
+    HIDDEN = "pads under the body"
+
+
+# Share of parts that need mending, from memory (handbook: half of hand-pasted fine-pitch parts bridge).
+_ODDS: dict[Kind, dict[Way, float]] = {
+    Kind.CHIP: {Way.PRINT_AIR: 0.02, Way.DOTS_AIR: 0.03, Way.PRINT_PLATE: 0.015, Way.DOTS_PLATE: 0.025, Way.IRON: 0.03},
+    Kind.TINY: {Way.PRINT_AIR: 0.08, Way.DOTS_AIR: 0.15, Way.PRINT_PLATE: 0.06, Way.DOTS_PLATE: 0.12, Way.IRON: 0.15},
+    Kind.WIDE: {Way.PRINT_AIR: 0.02, Way.DOTS_AIR: 0.04, Way.PRINT_PLATE: 0.02, Way.DOTS_PLATE: 0.04, Way.IRON: 0.03, Way.DRAG: 0.03, Way.FLOOD: 0.06},
+    Kind.NARROW: {Way.PRINT_AIR: 0.08, Way.DOTS_AIR: 0.25, Way.PRINT_PLATE: 0.07, Way.DOTS_PLATE: 0.25, Way.IRON: 0.12, Way.DRAG: 0.06, Way.FLOOD: 0.1},
+    Kind.FINE: {Way.PRINT_AIR: 0.2, Way.DOTS_AIR: 0.5, Way.PRINT_PLATE: 0.18, Way.DOTS_PLATE: 0.5, Way.IRON: 0.35, Way.DRAG: 0.12, Way.FLOOD: 0.2},
+    Kind.J_LEADS: {Way.PRINT_AIR: 0.05, Way.DOTS_AIR: 0.08, Way.PRINT_PLATE: 0.05, Way.DOTS_PLATE: 0.08, Way.IRON: 0.08, Way.DRAG: 0.08},
+    Kind.LEADLESS: {Way.PRINT_AIR: 0.15, Way.DOTS_AIR: 0.45, Way.MOUNDS_AIR: 0.2, Way.PRINT_PLATE: 0.12, Way.DOTS_PLATE: 0.45},
+    Kind.TAB: {Way.PRINT_AIR: 0.04, Way.DOTS_AIR: 0.05, Way.PRINT_PLATE: 0.03, Way.DOTS_PLATE: 0.04, Way.IRON: 0.06},
+    Kind.BALLS: {Way.PRINT_AIR: 0.3, Way.PRINT_PLATE: 0.25},
+    Kind.HIDDEN: {Way.PRINT_AIR: 0.1, Way.DOTS_AIR: 0.2, Way.PRINT_PLATE: 0.08, Way.DOTS_PLATE: 0.15, Way.MOUNDS_AIR: 0.2},
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class BenchTools:
+    """What there is to work with. `stencil` when the board has openings to print through."""
+
+    stencil: bool = True
+    air: bool = True
+    plate: bool = False
+    iron: bool = True
+
+
+@dataclass(frozen=True)
+class Offer:
+    """One way for a part: minutes a board, odds of needing a mend; or why it is out of the question."""
+
+    way: Way
+    minutes: float
+    odds: float
+    refused: str = ""
+
+    @property
+    def expected_min(self) -> float:
+        """Minutes with the mends that come with it."""
+        return self.minutes + self.odds * REPAIR_MIN_EACH
+
+
+@dataclass(frozen=True)
+class PartWay:
+    """How a part is soldered: the way, why, the runner-up and what it costs more; tip, temperature, wire, flux, cues and cautions."""
+
+    part: BoardPart
+    kind: Kind
+    chosen: Offer
+    why: str
+    runner_up: Offer | None
+    runner_why: str
+    own: bool
+    offers: tuple[Offer, ...]
+    tip: str
+    iron_c: float | None
+    wire_mm: float | None
+    flux: str
+    cues: tuple[str, ...]
+    cautions: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """The user's own choices: by part, by package, and schools."""
+
+    parts: Mapping[str, str] = field(default_factory=dict)
+    packages: Mapping[str, str] = field(default_factory=dict)
+    schools: Schools = field(default_factory=Schools)
+
+    def __post_init__(self) -> None:
+        known = {str(way) for way in Way}
+        for way in (*self.parts.values(), *self.packages.values()):
+            if way not in known:
+                raise InvalidValue("way", f"{way[:40]!r} is no way to solder; choose {', '.join(sorted(known))}")
+
+
+def kind_of(package: Package) -> Kind:
+    """What matters of a package."""
+    kinds = {land.kind for land in package.lands}
+    if JointKind.BALL in kinds:
+        return Kind.BALLS
+    if JointKind.THERMAL_PAD in kinds:
+        return Kind.LEADLESS
+    if kinds & {JointKind.LEADLESS}:
+        return Kind.LEADLESS if package.pitch_mm <= 0.65 else Kind.HIDDEN
+    if kinds & {JointKind.UNDER_BODY}:
+        return Kind.HIDDEN
+    if JointKind.TAB in kinds:
+        return Kind.TAB
+    if JointKind.J_LEAD in kinds:
+        return Kind.J_LEADS
+    if JointKind.GULL_WING in kinds and len(package.lands) > 2:
+        return Kind.FINE if package.pitch_mm <= 0.5 + 1e-6 else Kind.NARROW if package.pitch_mm <= 0.8 + 1e-6 else Kind.WIDE
+    return Kind.TINY if max(package.body_x_mm, package.body_y_mm) <= 1.1 else Kind.CHIP
+
+
+@dataclass(frozen=True)
+class Techniques:
+    """All parts' ways, whether a stencil is set up for them, and why or why not."""
+
+    ways: tuple[PartWay, ...]
+    stencil: bool
+    stencil_why: str
+
+    @property
+    def minutes(self) -> float:
+        """A board's minutes by the chosen ways, without the stencil's set-up."""
+        return math.fsum(one.chosen.minutes for one in self.ways)
+
+    @property
+    def mends(self) -> float:
+        """Parts of a board expected to need a mend."""
+        return math.fsum(one.chosen.odds for one in self.ways)
+
+    @property
+    def expected_min(self) -> float:
+        return math.fsum(one.chosen.expected_min for one in self.ways)
+
+
+def techniques(
+    board: Board,
+    paste: Paste,
+    bench: BenchTools,
+    wishes: Wishes | None = None,
+    second: str = "",
+    boards: int = 1,
+    costs: Costs | None = None,
+) -> Techniques:
+    """Every part's way for so many boards. `second`: the side heated second, while the other carries parts ("" for one-sided boards).
+
+    Whether a stencil is worth its set-up is decided for the board as a whole, by the least expected minutes, unless the school says.
+    """
+    wishes, costs = wishes or Wishes(), costs or Costs()
+    pads: dict[str, list[Pad]] = defaultdict(list)
+    for pad in board.pads:
+        if pad.ref:
+            pads[pad.ref].append(pad)
+    dots = {side: _dot_minutes(hand_plan(board, paste, side)) for side in ("top", "bottom")}
+
+    def with_bench(tools: BenchTools) -> tuple[PartWay, ...]:
+        return tuple(_way(part, pads[part.ref], paste, tools, wishes, dots[part.side].get(part.ref, 0.0), second) for part in board.parts)
+
+    by_hand = with_bench(replace(bench, stencil=False))
+    if not bench.stencil:
+        return Techniques(by_hand, False, "the board has no stencil openings")
+    printed = with_bench(bench)
+    school = wishes.schools.of("stencil").name
+    if school != "whichever is quicker":
+        return Techniques(printed, school == "stencil", f"your school: {school}")
+    sides = max(1, len({one.part.side for one in printed if one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE)}))
+    set_up = sides * ((costs.price_min + costs.set_up_min) / boards + costs.print_min / costs.panel)
+    with_it = math.fsum(one.chosen.expected_min for one in printed) + set_up
+    without = math.fsum(one.chosen.expected_min for one in by_hand)
+    words = f"{with_it:.0f} min a board with a stencil ({set_up:.0f} of them set-up and prints), {without:.0f} without, mends counted"
+    return Techniques(printed, True, words) if with_it <= without else Techniques(by_hand, False, words)
+
+
+def _dot_minutes(plan: HandPlan) -> dict[str, float]:
+    spent: dict[str, float] = defaultdict(float)
+    for step in plan.steps:
+        spent[step.ref] += step.seconds / 60
+    return spent
+
+
+def _way(part: BoardPart, pads: list[Pad], paste: Paste, bench: BenchTools, wishes: Wishes, dots_min: float, second: str) -> PartWay:
+    kind = kind_of(part.package)
+    offers = tuple(_offer(way, part, kind, pads, bench, dots_min, second) for way in Way)
+    possible = sorted((one for one in offers if not one.refused), key=lambda one: one.expected_min)
+    if not possible:
+        possible = [Offer(Way.LAST, _iron_min(part, pads), 0.2)]
+    preferred = [
+        one for one in possible if wishes.schools.allows(str(one.way), kind is Kind.LEADLESS, kind in (Kind.FINE, Kind.NARROW))
+    ] or possible
+    wanted_way = wishes.parts.get(part.ref) or wishes.packages.get(part.package.name, "")
+    own = next((one for one in possible if one.way == wanted_way), None)
+    chosen = own or preferred[0]
+    others = [one for one in possible if one.way is not chosen.way]
+    runner = others[0] if others else None
+    iron = chosen.way in IRON_WAYS
+    metal = paste.metal
+    return PartWay(
+        part, kind, chosen, _why(part, kind, chosen, preferred, possible, bool(own), wanted_way, offers), runner, _runner_why(chosen, runner, offers), own is not None, offers,
+        _tip(part.package, kind, chosen.way), _iron_c(metal, kind, pads) if iron else 265.0 if chosen.way is Way.MOUNDS_AIR else None,
+        _wire(part.package, metal) if iron else None, _flux(chosen.way, kind), tuple(_cues(part, kind, chosen.way, wishes.schools)), tuple(_cautions(part, kind, chosen.way, pads)),
+    )  # fmt: skip
+
+
+def _offer(way: Way, part: BoardPart, kind: Kind, pads: list[Pad], bench: BenchTools, dots_min: float, second: str) -> Offer:
+    refused = _refused(way, part, kind, bench, second)
+    odds = _ODDS[kind].get(way, 0.1 if way is Way.LAST else 1.0)
+    if not refused and way is not Way.LAST and way not in _ODDS[kind]:
+        refused = f"{kind}: not done like this"
+    place = PLACE_S / 60
+    minutes = {
+        Way.PRINT_AIR: place + HEAT_SHARE_MIN, Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN, Way.DOTS_AIR: place + HEAT_SHARE_MIN + dots_min,
+        Way.DOTS_PLATE: place + 0.5 * HEAT_SHARE_MIN + dots_min, Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
+        Way.IRON: place + _iron_min(part, pads), Way.LAST: place + _iron_min(part, pads),
+        Way.DRAG: place + (TACK_S + DRAG_PIN_S * len(part.package.lands)) / 60, Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
+    }[way]  # fmt: skip
+    return Offer(way, minutes, odds, refused)
+
+
+def _iron_min(part: BoardPart, pads: list[Pad]) -> float:
+    slow = sum(2.0 for pad in pads if pad.tie in ("solid", "via")) + sum(1.0 for pad in pads if pad.tie == "relief")
+    return (IRON_SETUP_S + IRON_JOINT_S * (len(part.package.lands) + slow)) / 60
+
+
+def _refused(way: Way, part: BoardPart, kind: Kind, bench: BenchTools, second: str) -> str:
+    """Why a way is out of the question for a part, or nothing."""
+    if part.package.iron_only and way is not Way.LAST:
+        return f"heat kills it ({part.package.limit_why}): by iron, after everything else"
+    if way is Way.LAST and not part.package.iron_only:
+        return "nothing about it asks to wait for the iron"
+    if way in IRON_WAYS and kind in (Kind.LEADLESS, Kind.HIDDEN, Kind.BALLS):
+        return "an iron does not reach what lies under the body"
+    if way in (Way.DRAG, Way.FLOOD) and kind not in (Kind.WIDE, Kind.NARROW, Kind.FINE, Kind.J_LEADS):
+        return "no row of leads to draw along"
+    if way is Way.MOUNDS_AIR and kind not in (Kind.LEADLESS, Kind.HIDDEN):
+        return "mounds are for parts with pads beneath"
+    if way in (Way.PRINT_AIR, Way.PRINT_PLATE) and not bench.stencil:
+        return "no stencil openings for this board"
+    if way in (Way.PRINT_AIR, Way.DOTS_AIR, Way.MOUNDS_AIR) and not bench.air:
+        return "no hot air on this bench"
+    if way in (Way.PRINT_PLATE, Way.DOTS_PLATE):
+        if not bench.plate:
+            return "no plate on this bench"
+        if second and part.side == second:
+            return "parts underneath keep the board off the plate"
+    if way in IRON_WAYS and not bench.iron:
+        return "no iron on this bench"
+    return ""
+
+
+def _why(
+    part: BoardPart,
+    kind: Kind,
+    chosen: Offer,
+    preferred: list[Offer],
+    possible: list[Offer],
+    own: bool,
+    wanted_way: str,
+    offers: tuple[Offer, ...],
+) -> str:
+    if own:
+        return "your own choice"
+    refused = next((one.refused for one in offers if one.way == wanted_way and one.refused), "")
+    tail = f"; what you chose is out of the question: {refused}" if refused else ""
+    if chosen.way is Way.LAST:
+        return f"heat kills it ({part.package.limit_why}), so by iron when everything else is done{tail}"
+    if len(possible) == 1:
+        return f"{kind}: nothing else is possible here{tail}"
+    if chosen is not possible[0]:
+        return f"by your school; the quickest would be {possible[0].way} ({possible[0].expected_min:.1f} min){tail}"
+    return f"{kind}: least time with mends counted, {chosen.minutes:.1f} min and {100 * chosen.odds:.0f} % to mend{tail}"
+
+
+def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) -> str:
+    if runner is None:
+        refused = next((one for one in offers if one.refused and one.way is Way.IRON), None)
+        return f"{refused.way}: {refused.refused}" if refused else ""
+    more = runner.expected_min - chosen.expected_min
+    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % to mend ({more:+.1f} min in all)"
+
+
+def _tip(package: Package, kind: Kind, way: Way) -> str:
+    if way not in IRON_WAYS and way is not Way.MOUNDS_AIR:
+        return ""
+    if way in (Way.DRAG, Way.FLOOD):
+        return "2 mm bevel"
+    if kind is Kind.TAB:
+        return "3 mm chisel"
+    return "0.8 mm chisel" if kind in (Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS) else "1.2 mm chisel"
+
+
+def _iron_c(metal: Alloy, kind: Kind, pads: list[Pad]) -> float:
+    """Usual setting (common practice 320 to 360 °C for leaded and lead-free): about 140 K above the liquidus, more on planes and tabs."""
+    heavy = kind is Kind.TAB or any(pad.tie in ("solid", "via") for pad in pads)
+    return round(min(380.0, max(metal.liquidus_c + 140.0, 240.0) + (20 if heavy else 0)) / 5) * 5
+
+
+def _wire(package: Package, metal: Alloy) -> float:
+    """Length of 0.5 mm wire for all its joints."""
+    volume = math.fsum(0.5 * (w.lean_mm3 + w.fat_mm3) for w in (wanted(package, land) for land in package.lands))
+    return wire_mm(volume, 0.5, metal)
+
+
+def _flux(way: Way, kind: Kind) -> str:
+    if way in (Way.DRAG, Way.FLOOD):
+        return "a 1 mm bead of tacky flux along each row"
+    if way is Way.MOUNDS_AIR or kind is Kind.BALLS:
+        return "a thin coat of tacky flux over all pads"
+    return "what is in the paste" if way in PASTE_WAYS else "a touch where the wire's own is spent"
+
+
+def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
+    said = []
+    if way is Way.IRON and kind in (Kind.CHIP, Kind.TINY):
+        said += ["Tin one pad, slide the part into the melt, iron away, wait two seconds.", schools.cue("pressing"), "Then the other end."]
+    elif way is Way.IRON:
+        said += [
+            "Tin one corner, slide the part in, check all sides, then the opposite corner.",
+            "Skip around, so that the body stays cool; the first tack again last, with flux.",
+        ]
+    elif way is Way.DRAG:
+        said += [
+            "Tack one corner, check all four sides, tack the opposite one.",
+            "Flux bead along the row, small load on the bevel, slow and even over the toes.",
+            "The last two pins take the surplus: a clean tip or wick draws it off.",
+        ]
+    elif way is Way.FLOOD:
+        said += [
+            "Tack two corners, flux, flood the row, then wick with fresh ends.",
+            "Wick overheats and tears pads: lift it before it freezes, never pull.",
+        ]
+    elif way is Way.MOUNDS_AIR:
+        said += ["Even mounds with a cool iron (265 °C), flux, place, hot air until it drops and centres itself."]
+    elif way in (Way.PRINT_AIR, Way.DOTS_AIR):
+        said += [schools.cue("angle"), schools.cue("heat")]
+    elif way is Way.LAST:
+        said += ["Everything else first, washed and dry; then one end, check, the other."]
+    return [one for one in said if one]
+
+
+def _cautions(part: BoardPart, kind: Kind, way: Way, pads: list[Pad]) -> list[str]:
+    said = []
+    if way in IRON_WAYS:
+        said.append("Tip to the cradle, never on the bench; moving air, not over the face.")
+    if kind in (Kind.CHIP, Kind.TINY) and part.ref[:1].upper() == "C" and way in IRON_WAYS:
+        said.append("Ceramic: warm it first, tip on the pad and never on the body; cracks do not show.")
+    slow = [pad.pin or "" for pad in pads if pad.tie in ("solid", "via")]
+    if slow and way in IRON_WAYS:
+        said.append(f"Pin {', '.join(slow[:6])} on a plane: three to eight times as long, warm the board.")
+    if kind is Kind.BALLS:
+        said.append("Nobody can see these joints at a bench: electrical test only.")
+    if part.package.heat_shy and way not in IRON_WAYS:
+        said.append(f"Shy of heat ({part.package.limit_why}): rehearse it before you heat.")
+    return said
