@@ -1,0 +1,117 @@
+"""Rows of leads by iron: wire, loads of the tip, how fast to draw, what is left over at the end, how much flux.
+
+Laws: solder of a row is the sum of its joints; what the loads carry more than that arrives at the last pins.
+"""
+
+import math
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from yellowfen.core.board.board import Pad
+from yellowfen.core.deposit.by_hand import wire_mm
+from yellowfen.core.deposit.fillet import wanted
+from yellowfen.core.metal.alloy import Alloy
+from yellowfen.core.part.package import JointKind, Land, Package
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+
+TIP_LOAD_MM3 = constant("tip_load", 1.2, "mm³", Mark.FROM_MEMORY, "what a 2 mm bevel carries without dripping", "loads for a row")
+BEAD_MM = constant("flux_bead", 1.0, "mm", Mark.COMMON_PRACTICE, "a bead of about a millimetre along the row", "flux for a row")
+MOST_MM_S = constant("drag_fastest", 6.0, "mm/s", Mark.FROM_MEMORY, "faster than this solder is torn off in strings", "drag speed")
+WETS_S = constant(
+    "drag_wetting", 0.4, "s", Mark.FROM_MEMORY, "time over a joint for the solder to run up the lead, with flux", "drag speed"
+)
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row, from its first pin to its last. Volumes in mm³, lengths in mm, seconds by joint."""
+
+    pins: tuple[str, ...]
+    pitch_mm: float
+    length_mm: float
+    joints_mm3: float
+    wire_mm: float
+    loads: int
+    surplus_mm3: float
+    surplus_joints: float
+    flux_mm3: float
+    seconds: tuple[float, ...]
+    slow_pins: tuple[str, ...]
+
+    @property
+    def row_s(self) -> float:
+        """Seconds for the row."""
+        return math.fsum(self.seconds)
+
+    @property
+    def speed_mm_s(self) -> float:
+        """How fast to draw over signal pins."""
+        usual = min(self.seconds)
+        return min(MOST_MM_S, self.pitch_mm / usual) if usual > 0 else MOST_MM_S
+
+    @property
+    def end(self) -> str:
+        """What the end of the row will look like."""
+        if self.surplus_joints < 0.5:
+            return "little is left at the end: a clean tip takes it"
+        return f"about {self.surplus_joints:.0f} joints' worth is left at the last two pins: draw it off with a clean tip or fresh wick"
+
+
+def rows_of(package: Package) -> list[list[Land]]:
+    """The rows of leads of a package, each in order along the row."""
+    rows: dict[tuple[str, float], list[Land]] = defaultdict(list)
+    for land in package.lands:
+        if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD):
+            sideways = land.size_x_mm > land.size_y_mm
+            rows[("x", round(land.x_mm, 1)) if sideways else ("y", round(land.y_mm, 1))].append(land)
+    return [sorted(row, key=lambda land: (land.y_mm, land.x_mm)) for row in rows.values() if len(row) >= 2]
+
+
+def row_plans(
+    package: Package, pads: Mapping[str, Pad], alloy: Alloy, need_s: Mapping[str, float], wire_diameter_mm: float = 0.5
+) -> tuple[Row, ...]:
+    """Every row of a part. `need_s`: seconds a joint needs under the tip until it melts, by its tie ("signal", "relief", "plane")."""
+    in_range("wire_diameter_mm", wire_diameter_mm, 0.1, 3, "mm")
+    return tuple(_row(package, row, pads, alloy, need_s, wire_diameter_mm) for row in rows_of(package))
+
+
+def _tie(pad: Pad | None) -> str:
+    return "plane" if pad and pad.tie in ("solid", "via") else "relief" if pad and pad.tie == "relief" else "signal"
+
+
+def _row(package: Package, row: list[Land], pads: Mapping[str, Pad], alloy: Alloy, need_s: Mapping[str, float], wire: float) -> Row:
+    each = [0.5 * (want.lean_mm3 + want.fat_mm3) for want in (wanted(package, land) for land in row)]
+    volume = math.fsum(each)
+    length = math.dist((row[0].x_mm, row[0].y_mm), (row[-1].x_mm, row[-1].y_mm)) + min(row[0].size_x_mm, row[0].size_y_mm)
+    loads = max(1, math.ceil(volume / TIP_LOAD_MM3 - 1e-9))
+    carried = max(volume, loads * TIP_LOAD_MM3 if loads > 1 else min(TIP_LOAD_MM3, 1.3 * volume))
+    ties = [_tie(pads.get(land.pin)) for land in row]
+    return Row(
+        tuple(land.pin for land in row), package.pitch_mm, length, volume, wire_mm(volume, wire, alloy), loads, carried - volume,
+        (carried - volume) / (volume / len(row)), math.pi / 8 * BEAD_MM**2 * length,
+        tuple(need_s[tie] + WETS_S for tie in ties), tuple(land.pin for land, tie in zip(row, ties, strict=True) if tie != "signal"),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class JointWire:
+    """Wire for one joint of a kind, mm."""
+
+    kind: str
+    count: int
+    joint_mm3: float
+    wire_mm: float
+
+
+def wire_by_kind(package: Package, alloy: Alloy, wire_diameter_mm: float = 0.5) -> tuple[JointWire, ...]:
+    """Wire for each kind of joint of a part (gull-wing, J, chip, tab …)."""
+    kinds: dict[str, list[float]] = defaultdict(list)
+    for land in package.lands:
+        want = wanted(package, land)
+        kinds[str(land.kind)].append(0.5 * (want.lean_mm3 + want.fat_mm3))
+    return tuple(
+        JointWire(kind, len(found), math.fsum(found) / len(found), wire_mm(math.fsum(found) / len(found), wire_diameter_mm, alloy))
+        for kind, found in kinds.items()
+    )

@@ -1,0 +1,288 @@
+"""A build on a time line: what waits for what, where the gaps are, what goes off, and what a late start changes.
+
+One pair of hands: active tasks follow one another, passive ones (warming, cooling, drying) run beside them. Times are seconds since
+1970, given by whoever calls. Laws: no task begins before what it waits for has ended, nor before now unless it is done; what is
+done keeps its times.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.part.moisture import floor_life_of
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+
+OPEN_LIFE_H = constant("stencil_life", 8.0, "h", Mark.COMMON_PRACTICE, "open on the stencil about 8 h", "schedule: paste that goes off")
+TACK_LIFE_H = constant("tack_life", 8.0, "h", Mark.COMMON_PRACTICE, "tack holds 8 to 24 h after printing", "schedule: paste that goes off")
+COOL_MIN = constant("minutes_cooling", 5.0, "min", Mark.FROM_MEMORY, "untouched until solid, then until it can be held", "schedule")
+DRY_MIN = constant("minutes_drying", 30.0, "min", Mark.FROM_MEMORY, "blotted board in warm air after alcohol", "schedule")
+CLEAN_MIN = constant("minutes_cleaning", 6.0, "min", Mark.FROM_MEMORY, "several passes with brush and alcohol, a board", "schedule")
+LOOK_MIN = constant("minutes_looking", 6.0, "min", Mark.FROM_MEMORY, "all joints of a board under the loupe", "schedule")
+TEST_MIN = constant("minutes_testing", 8.0, "min", Mark.FROM_MEMORY, "supply rails, current-limited first power", "schedule")
+KIT_LINE_MIN = constant("minutes_kit_line", 0.7, "min", Mark.FROM_MEMORY, "find a bag, count, lay it out", "schedule")
+PREPARE_MIN = constant("minutes_prepare", 8.0, "min", Mark.FROM_MEMORY, "clean board and foil, lay out tools", "schedule")
+# Bake at 125 °C in hours by class, for bodies up to 1.4 mm, 2.0 mm and 4.5 mm: J-STD-033, as remembered.
+BAKE_125_H = {
+    "2": (5, 18, 48), "2a": (7, 21, 48), "3": (9, 27, 48), "4": (11, 34, 48), "5": (12, 40, 48), "5a": (16, 48, 48), "6": (16, 48, 48),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Task:
+    """One thing to do: minutes, whether it needs hands, what it waits for, and why it stands there."""
+
+    key: str
+    name: str
+    minutes: float
+    passive: bool = False
+    after: tuple[str, ...] = ()
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A task in time; `done` with its real times."""
+
+    task: Task
+    start_s: float
+    end_s: float
+    done: bool = False
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Time with idle hands, and what they wait for."""
+
+    start_s: float
+    end_s: float
+    waits_for: str
+
+
+@dataclass(frozen=True)
+class Warning_:
+    """Something that goes off, when, and what to do."""
+
+    at_s: float
+    sentence: str
+
+
+@dataclass(frozen=True)
+class Schedule:
+    """All tasks in time, idle gaps of five minutes and more, what goes off."""
+
+    tasks: tuple[Planned, ...]
+    gaps: tuple[Gap, ...]
+    warnings: tuple[Warning_, ...]
+
+    @property
+    def start_s(self) -> float:
+        return min((one.start_s for one in self.tasks), default=0.0)
+
+    @property
+    def end_s(self) -> float:
+        return max((one.end_s for one in self.tasks), default=0.0)
+
+    @property
+    def hands_min(self) -> float:
+        """Minutes that need hands."""
+        return sum((one.end_s - one.start_s) / 60 for one in self.tasks if not one.task.passive)
+
+
+@dataclass(frozen=True)
+class Build:
+    """What is to be scheduled: boards, sides in their order with minutes a board, warm-up, iron work and washing."""
+
+    boards: int
+    sides: tuple[str, ...]
+    stencil: bool
+    warm_h: float
+    kit_lines: int
+    set_up_min: float
+    paste_min: Mapping[str, float] = field(default_factory=dict)
+    place_min: Mapping[str, float] = field(default_factory=dict)
+    heat_min: Mapping[str, float] = field(default_factory=dict)
+    iron_min: float = 0.0
+    late_iron_min: float = 0.0
+    wash: bool = True
+    pace: float = 1.0
+
+    def __post_init__(self) -> None:
+        in_range("boards", self.boards, 1, 200)
+        in_range("warm_h", self.warm_h, 0, 48, "h")
+        in_range("pace", self.pace, 0.2, 10)
+
+
+def tasks_of(build: Build) -> tuple[Task, ...]:
+    """The tasks of a build in the order in which one pair of hands takes them."""
+    return tuple(_tasks(build))
+
+
+def _tasks(build: Build) -> Iterator[Task]:
+    pace, paste = build.pace, bool(build.sides)
+    if paste:
+        yield Task(
+            "warm", "Paste out of the cold, closed", 60 * build.warm_h, True, (), "cold paste is stiff and draws dew; it warms by itself"
+        )
+    yield Task("kit", "Kit the parts", pace * KIT_LINE_MIN * build.kit_lines, False, (), "while the paste warms")
+    yield Task("prepare", "Clean boards and foil, lay out tools", pace * PREPARE_MIN)
+    last = ("prepare", "kit")
+    if paste:
+        yield Task("open", "Open and stir the paste", 2 * pace, False, ("warm", "prepare"), "from here it dries")
+        last = ("open", "kit")
+    for side in build.sides:
+        if build.stencil:
+            yield Task(
+                f"fixture {side}",
+                f"Fixture and foil, {side}",
+                pace * build.set_up_min,
+                False,
+                last,
+                "scraps, tape, aligned by two far corners",
+            )
+            last = (f"fixture {side}",)
+        for number in range(1, build.boards + 1):
+            name = f"board {number}, {side}" if build.boards > 1 else side
+            yield Task(
+                f"paste {side} {number}",
+                f"{'Print' if build.stencil else 'Dot'} {name}",
+                pace * build.paste_min.get(side, 2.0),
+                False,
+                last,
+            )
+            yield Task(
+                f"place {side} {number}", f"Place {name}", pace * build.place_min.get(side, 10.0), False, (f"paste {side} {number}",)
+            )
+            yield Task(f"heat {side} {number}", f"Heat {name}", pace * build.heat_min.get(side, 5.0), False, (f"place {side} {number}",))
+            yield Task(f"cool {side} {number}", f"Cool {name}, untouched", COOL_MIN, True, (f"heat {side} {number}",))
+        last = tuple(f"cool {side} {number}" for number in range(1, build.boards + 1))
+    many = f"{build.boards} boards" if build.boards > 1 else "the board"
+    yield Task("look", f"Look at {many}, touch up", pace * LOOK_MIN * build.boards, False, last)
+    if build.iron_min > 0:
+        yield Task("iron", "Parts by iron", pace * build.iron_min * build.boards, False, ("look",))
+    if build.wash:
+        yield Task(
+            "clean",
+            f"Clean {many}",
+            pace * CLEAN_MIN * build.boards,
+            False,
+            ("iron",) if build.iron_min > 0 else ("look",),
+            "before anything that alcohol would spoil",
+        )
+        yield Task("dry", "Dry", DRY_MIN, True, ("clean",))
+    before = ("dry",) if build.wash else ("iron",) if build.iron_min > 0 else ("look",)
+    if build.late_iron_min > 0:
+        yield Task("late iron", "Heat-shy parts by iron, last", pace * build.late_iron_min * build.boards, False, before)
+        before = ("late iron",)
+    yield Task("test", f"Test {many}", pace * TEST_MIN * build.boards, False, before, "rails first, then limited current")
+
+
+def schedule(
+    tasks: Sequence[Task], start_s: float, now_s: float | None = None, done: Mapping[str, tuple[float, float]] | None = None
+) -> Schedule:
+    """Tasks laid in time from a start; what is done (key to its real start and end) stays, the rest begins no sooner than now."""
+    done, ends = done or {}, {}
+    free = start_s if now_s is None else max(start_s, now_s)
+    planned: list[Planned] = []
+    gaps: list[Gap] = []
+    for task in tasks:
+        if task.key in done:
+            begin, end = done[task.key]
+            ends[task.key] = end
+            planned.append(Planned(task, begin, end, True))
+            continue
+        waits = [(ends[key], key) for key in task.after if key in ends]
+        ready = max([(start_s, ""), *waits])
+        earliest = max(ready[0], start_s if now_s is None else max(start_s, now_s))
+        begin = earliest if task.passive else max(earliest, free)
+        end = begin + 60 * task.minutes
+        ends[task.key] = end
+        planned.append(Planned(task, begin, end))
+        if not task.passive:
+            if begin - free >= 300 and any(not one.done and not one.task.passive for one in planned[:-1]):
+                name = next((one.task.name for one in planned if one.task.key == ready[1]), "")
+                gaps.append(Gap(free, begin, name))
+            free = end
+    return Schedule(tuple(planned), tuple(gaps), ())
+
+
+def start_for(tasks: Sequence[Task], finish_s: float) -> float:
+    """When to start so that all is done by a time."""
+    return finish_s - schedule(tasks, 0.0).end_s
+
+
+@dataclass(frozen=True)
+class Bag:
+    """A moisture-marked part and when its bag was opened (seconds since 1970)."""
+
+    ref: str
+    name: str
+    height_mm: float
+    life: str
+    hours: float | None
+    assumed: bool
+
+
+def bags_of(board: Board) -> tuple[Bag, ...]:
+    """Parts whose bodies water bursts, shortest life first."""
+    found = []
+    for part in board.parts:
+        life = floor_life_of(part.package)
+        if life is not None and life.hours is not None:
+            found.append(Bag(part.ref, part.package.name, part.package.height_mm, life.name, life.hours, life.assumed))
+    return tuple(sorted(found, key=lambda one: one.hours or 0.0))
+
+
+def bake_h(life: str, height_mm: float) -> int | None:
+    """Hours at 125 °C for a class and body thickness up to 4.5 mm, None where there is no entry. Reels and tubes do not take 125 °C."""
+    row = BAKE_125_H.get(life)
+    if row is None or not height_mm <= 4.5:
+        return None
+    return row[0 if height_mm <= 1.4 else 1 if height_mm <= 2.0 else 2]
+
+
+def what_goes_off(found: Schedule, now_s: float | None, bags: Sequence[Bag] = (), opened_h_ago: float = 0.0) -> tuple[Warning_, ...]:
+    """Paste open too long, tack gone before the heat, floor lives passed, each with what to do; soonest first."""
+    by_key = {one.task.key: one for one in found.tasks}
+    said = [*_paste(by_key), *_tack(by_key), *_floor(by_key, bags, opened_h_ago, found.start_s if now_s is None else now_s)]
+    return tuple(sorted(said, key=lambda one: one.at_s))
+
+
+def _paste(tasks: Mapping[str, Planned]) -> Iterator[Warning_]:
+    prints = [one for key, one in tasks.items() if key.startswith("paste ")]
+    if "open" in tasks and prints:
+        limit = tasks["open"].end_s + 3600 * OPEN_LIFE_H
+        late = [one for one in prints if one.end_s > limit]
+        if late:
+            yield Warning_(
+                limit, f"Paste open for {OPEN_LIFE_H:g} h by then; {late[0].task.name} comes later: take fresh paste, clean the foil."
+            )
+
+
+def _tack(tasks: Mapping[str, Planned]) -> Iterator[Warning_]:
+    for key, one in tasks.items():
+        heat = tasks.get(key.replace("paste ", "heat ", 1))
+        if key.startswith("paste ") and heat and heat.end_s - one.end_s > 3600 * TACK_LIFE_H:
+            yield Warning_(
+                one.end_s + 3600 * TACK_LIFE_H,
+                f"{heat.task.name}: more than {TACK_LIFE_H:g} h after its paste; parts no longer hold: wipe it off and paste anew.",
+            )
+
+
+def _floor(tasks: Mapping[str, Planned], bags: Sequence[Bag], opened_h_ago: float, now_s: float) -> Iterator[Warning_]:
+    heats = [one.end_s for key, one in tasks.items() if key.startswith("heat ")]
+    if not heats:
+        return
+    for bag in bags:
+        until = now_s + 3600 * ((bag.hours or 0.0) - opened_h_ago)
+        if max(heats) > until:
+            bake = bake_h(bag.life, bag.height_mm)
+            how = (
+                f"bake it first, {bake} h at 125 °C [from memory; reels and tubes do not take it; the label comes first]"
+                if bake
+                else "bake it first, as its label says"
+            )
+            yield Warning_(
+                until,
+                f"{bag.ref} ({bag.name}, moisture class {bag.life}{', assumed' if bag.assumed else ''}) may lie open no longer: {how}.",
+            )

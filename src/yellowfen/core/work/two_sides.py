@@ -1,0 +1,78 @@
+"""Which side first, what hangs underneath meanwhile, what waits for the iron, and how often each part is heated."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from yellowfen.core.board.board import Board, Pad
+from yellowfen.core.work.technique import IRON_WAYS, PartWay
+from yellowfen.core.work.triage import HANGS_G_IN2, hangs_g_in2
+
+MOST_PASSES = 3  # published: J-STD-020, as remembered
+
+
+@dataclass(frozen=True)
+class Hanging:
+    """A part of the first side while the second is heated: its load on surface tension (g/in²), and whether it stays."""
+
+    ref: str
+    load_g_in2: float
+    stays: bool
+
+
+@dataclass(frozen=True)
+class TwoSides:
+    """The order of sides with its reasons; what hangs, heaviest load first; what waits for the iron; heats each part sees."""
+
+    first: str
+    second: str
+    why: tuple[str, ...]
+    hanging: tuple[Hanging, ...]
+    by_iron: tuple[str, ...]
+    passes: dict[str, int]
+
+    @property
+    def falls(self) -> tuple[Hanging, ...]:
+        return tuple(one for one in self.hanging if not one.stays)
+
+
+def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
+    """The sides of a board. Without parts on both, there is nothing to decide."""
+    way = {one.part.ref: one.chosen.way for one in ways}
+    heated = [part for part in board.parts if way.get(part.ref) not in IRON_WAYS]
+    by_iron = tuple(part.ref for part in board.parts if way.get(part.ref) in IRON_WAYS)
+    sides = {part.side for part in heated}
+    pads: dict[str, dict[str, Pad]] = defaultdict(dict)
+    for pad in board.pads:
+        if pad.ref:
+            pads[pad.ref][pad.pin or ""] = pad
+    if sides != {"top", "bottom"}:
+        only = next(iter(sides), "top")
+        return TwoSides(only, "", ("all that is heated lies on one side",) if sides else (), (), by_iron, {part.ref: 1 for part in heated})
+    loads = {part.ref: hangs_g_in2(part, pads[part.ref]) for part in heated}
+    worst = {side: max(loads[part.ref] for part in heated if part.side == side) for side in sides}
+    shy = {side: sum(part.package.heat_shy for part in heated if part.side == side) for side in sides}
+    many = {side: sum(part.side == side for part in heated) for side in sides}
+
+    def cost(side: str) -> tuple[int, int, int]:
+        """What speaks against building a side first: parts that would fall, heat-shy parts heated twice, the number of parts."""
+        return sum(loads[part.ref] > HANGS_G_IN2 for part in heated if part.side == side), shy[side], many[side]
+
+    first = min(("bottom", "top"), key=cost)
+    second = "top" if first == "bottom" else "bottom"
+    hanging = sorted(
+        (Hanging(part.ref, loads[part.ref], loads[part.ref] <= HANGS_G_IN2) for part in heated if part.side == first),
+        key=lambda one: -one.load_g_in2,
+    )
+    passes = {part.ref: 2 if part.side == first else 1 for part in heated}
+    return TwoSides(first, second, _reasons(first, second, worst, shy, many), tuple(hanging), by_iron, passes)
+
+
+def _reasons(first: str, second: str, worst: dict[str, float], shy: dict[str, int], many: dict[str, int]) -> tuple[str, ...]:
+    said = [
+        f"{first} first: its heaviest part hangs on {worst[first]:.0f} g per square inch of pad, up to {HANGS_G_IN2:g} stays up (on the {second} it would be {worst[second]:.0f})"
+    ]
+    if shy[first] < shy[second]:
+        said.append(f"the {second} has {shy[second]} parts shy of heat, the {first} {shy[first]}: they are heated once only")
+    said.append(f"{many[first]} parts are heated twice, {many[second]} once")
+    return tuple(said)
