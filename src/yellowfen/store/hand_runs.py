@@ -64,3 +64,16 @@ def add_tap(connection: sqlite3.Connection, run_id: int, tap: HandTap) -> None:
 def remove_tap(connection: sqlite3.Connection, run_id: int, key: str) -> None:
     """Take a tap back."""
     connection.execute("DELETE FROM hand_tap WHERE run_id = ? AND key = ?", (run_id, key))
+
+
+def seconds_per_dot(connection: sqlite3.Connection, most: int = 20) -> list[float]:
+    """Seconds a dot of the newest runs: the time from tap to tap over the step's spots; pauses of five minutes and more left out."""
+    spent: list[float] = []
+    for row in connection.execute("SELECT id FROM hand_run ORDER BY id DESC LIMIT ?", (most,)).fetchall():
+        run = get(connection, row["id"])
+        for before, tap in zip(run.taps[:-1], run.taps[1:], strict=True):
+            step = run.plan.steps[tap.step]
+            seconds = (tap.at_ms - before.at_ms) / 1000
+            if step.way == "dots" and 0.2 < seconds < 300:
+                spent.append(seconds / len(step.spots))
+    return spent

@@ -7,7 +7,7 @@ on parts done by iron.
 import itertools
 import math
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board, BoardPart, Pad, Point
@@ -86,18 +86,20 @@ class HandPlan:
         return tuple(dict.fromkeys(one.gauge for one in self.steps))
 
 
-def hand_plan(board: Board, paste: Paste, side: str = "top", gauges: Sequence[int] | None = None, by_pad: bool = False) -> HandPlan:
-    """The plan for one side with the few of the needles at hand (None: all usual ones) that serve best, a part at a time or a pad at a time."""
+def hand_plan(
+    board: Board, paste: Paste, side: str = "top", gauges: Sequence[int] | None = None, by_pad: bool = False, skip: Collection[str] = ()
+) -> HandPlan:
+    """The plan for one side with the few of the needles at hand (None: all usual ones) that serve best, a part at a time or a pad at a time. `skip`: parts not pasted."""
     dispensed = replace(paste, metal_share=DISPENSE_SHARE)
     pads: dict[tuple[str, str], list[Pad]] = defaultdict(list)
     for pad in board.pads:
         if pad.ref and pad.side == side:
             pads[(pad.ref, pad.pin or "")].append(pad)
-    gauges = few_needles(board, dispensed, side, gauges)
+    gauges = few_needles(board, dispensed, side, gauges, skip)
     steps: list[HandStep] = []
     left_out: list[tuple[str, str]] = []
     for part in board.parts:
-        if part.side != side:
+        if part.side != side or part.ref in skip:
             continue
         why = _no_paste(part)
         if why:
@@ -108,12 +110,14 @@ def hand_plan(board: Board, paste: Paste, side: str = "top", gauges: Sequence[in
     return HandPlan(tuple(_in_order(steps)), tuple(left_out), dispensed)
 
 
-def few_needles(board: Board, dispensed: Paste, side: str, gauges: Sequence[int] | None = None) -> tuple[int, ...]:
+def few_needles(
+    board: Board, dispensed: Paste, side: str, gauges: Sequence[int] | None = None, skip: Collection[str] = ()
+) -> tuple[int, ...]:
     """At most three needles of those at hand with which a side takes least time, changes of needle counted."""
     usable = [gauge for gauge in needles_for(dispensed) if gauges is None or gauge in gauges]
     pads: Counter[tuple[float, float, Wanted]] = Counter()
     for part in board.parts:
-        if part.side == side and not _no_paste(part):
+        if part.side == side and part.ref not in skip and not _no_paste(part):
             for land in part.package.lands:
                 long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
                 pads[(round(long, 2), max(round(short, 2), 0.05), wanted(part.package, land))] += 1

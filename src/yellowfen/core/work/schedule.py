@@ -126,7 +126,7 @@ def _tasks(build: Build) -> Iterator[Task]:
         )
     yield Task("kit", "Kit the parts", pace * KIT_LINE_MIN * build.kit_lines, False, (), "while the paste warms")
     yield Task("prepare", "Clean boards and foil, lay out tools", pace * PREPARE_MIN)
-    last = ("prepare", "kit")
+    last: tuple[str, ...] = ("prepare", "kit")
     if paste:
         yield Task("open", "Open and stir the paste", 2 * pace, False, ("warm", "prepare"), "from here it dries")
         last = ("open", "kit")

@@ -1,0 +1,362 @@
+"""Ready and Place: what to do with each part, which side first, when, with what, and in which order; placement runs."""
+
+import sqlite3
+import threading
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.deposit.by_hand import DOT_S
+from yellowfen.core.deposit.hand_plan import hand_plan
+from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.warm_up import WarmUp, container_of, warm_up
+from yellowfen.core.metal.lot import Lot
+from yellowfen.core.quantity.dew import dew_point_c
+from yellowfen.core.work.estimate import Each, Estimate, Paces, Stage, first_pass_share, learnt, stage
+from yellowfen.core.work.iron_rows import Row, row_plans, rows_of
+from yellowfen.core.work.job import ToolKind
+from yellowfen.core.work.kit import Found, Line, kit
+from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Wish, placement_order
+from yellowfen.core.work.placing_run import PlaceRun, PlaceTap
+from yellowfen.core.work.ready import ReadyPlan
+from yellowfen.core.work.schedule import (
+    CLEAN_MIN,
+    KIT_LINE_MIN,
+    LOOK_MIN,
+    PREPARE_MIN,
+    TEST_MIN,
+    Bag,
+    Build,
+    Schedule,
+    Task,
+    bags_of,
+    schedule,
+    start_for,
+    tasks_of,
+    what_goes_off,
+)
+from yellowfen.core.work.technique import IRON_WAYS, REPAIR_MIN_EACH, BenchTools, PartWay, Techniques, Way, techniques
+from yellowfen.core.work.two_sides import TwoSides, two_sides
+from yellowfen.errors import InvalidValue, Refused
+from yellowfen.store import hand_runs, materials, place_runs, stations, tools
+from yellowfen.store import ready as stored
+from yellowfen.store.database import atomic
+from yellowfen.workflows.heat import touch_joint
+from yellowfen.workflows.paste import PasteState, paste_state
+
+# Seconds until a joint melts under a 1.6 mm tip at 340 °C: measured in the thermal model before the first line was written.
+USUAL_NEED_S = {"signal": 0.31, "relief": 0.76, "plane": 1.48}
+_ORDERS: "OrderedDict[tuple[object, ...], Order]" = OrderedDict()
+_LOCK = threading.Lock()
+
+
+@dataclass(frozen=True)
+class ReadyState:
+    """A job's Ready stage as it stands."""
+
+    paste: PasteState
+    plan: ReadyPlan
+    tools: BenchTools
+    techniques: Techniques
+    sides: TwoSides
+
+    @property
+    def board(self) -> Board:
+        return self.paste.board
+
+    @property
+    def ways(self) -> tuple[PartWay, ...]:
+        return self.techniques.ways
+
+    def way(self, ref: str) -> PartWay:
+        """A part's way. Raises InvalidValue for a part that is not there."""
+        found = next((one for one in self.ways if one.part.ref == ref), None)
+        if found is None:
+            raise InvalidValue("ref", f"there is no part {ref[:20]} on this board")
+        return found
+
+    @property
+    def by_iron(self) -> frozenset[str]:
+        """Parts that are not placed on paste."""
+        return frozenset(one.part.ref for one in self.ways if one.chosen.way in IRON_WAYS)
+
+
+def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
+    """The stage of a job as kept."""
+    paste, plan = paste_state(connection, job_id), stored.plan_of(connection, job_id)
+    bench = bench_tools(connection, paste.board)
+    second = _second_side(paste.board)
+    chosen = techniques(paste.board, paste.paste, bench, plan.ways(), second, plan.boards, paste.plan.costs)
+    return ReadyState(paste, plan, bench, chosen, two_sides(paste.board, chosen.ways))
+
+
+def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
+    """What the bench has; an empty bench is taken to have hot air and an iron."""
+    kinds = {tool.kind for tool in tools.rows(connection)}
+    air = bool(stations.rows(connection)) or not kinds
+    return BenchTools(bool(board.openings), air, ToolKind.PLATE in kinds, True)
+
+
+def _second_side(board: Board) -> str:
+    """The side heated second, when both carry parts."""
+    found = two_sides(board)
+    return found.second
+
+
+def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:
+    """Store the stage's settings. Raises NotFound for an unknown job."""
+    paste_state(connection, job_id)
+    stored.keep_plan(connection, job_id, plan)
+
+
+def choose_way(connection: sqlite3.Connection, job_id: int, way: str, ref: str = "", package: str = "") -> None:
+    """The user's way for a part or for a package; an empty way forgets the choice. Refused when it would ruin the part."""
+    state = ready_state(connection, job_id)
+    parts = [one for one in state.ways if one.part.ref == ref or (package and one.part.package.name == package)]
+    if not parts:
+        raise InvalidValue("ref", f"there is no part {ref or package} on this board")
+    if way:
+        offers = [offer for one in parts for offer in one.offers if offer.way == way]
+        if not offers:
+            raise InvalidValue("way", f"{way[:40]!r} is no way to solder")
+        refused = next((offer.refused for offer in offers if offer.refused), "")
+        if refused:
+            raise Refused(f"{ref or package}: {way} is out of the question: {refused}")
+    by_part, by_package = dict(state.plan.way_parts), dict(state.plan.way_packages)
+    chosen = by_part if ref else by_package
+    chosen.pop(ref or package, None)
+    if way:
+        chosen[ref or package] = way
+    keep_plan(connection, job_id, replace(state.plan, way_parts=by_part, way_packages=by_package))
+
+
+# the iron
+def iron_rows(
+    connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False
+) -> tuple[tuple[Row, ...], dict[str, float], bool]:
+    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out in the thermal model (a few seconds)."""
+    part = state.way(ref).part
+    need, true = dict(USUAL_NEED_S), False
+    rows = rows_of(part.package)
+    if measured and rows:
+        iron = next((tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)), Iron(2.0, 340.0))
+        signal = rows[0][len(rows[0]) // 2].pin
+        job = replace(state.paste.job, plan=replace(state.paste.job.plan, alloy=state.paste.paste.alloy))
+        for tie, touch in zip(("signal", "relief", "plane"), touch_joint(connection, job, iron, ref, signal), strict=True):
+            if touch.melts_s is not None:
+                need[tie], true = touch.melts_s, True
+    pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
+    return row_plans(part.package, pads, state.paste.paste.metal, need), need, true
+
+
+# pace from the user's own log
+def own_paces(connection: sqlite3.Connection) -> Paces:
+    """Times each, drawn from the user's own placement and dotting runs."""
+    placed = [seconds for run in place_runs.recent(connection) for seconds in run.seconds()]
+    return Paces(
+        place=learnt(PLACE_S, placed),
+        dot=learnt(DOT_S, hand_runs.seconds_per_dot(connection)),
+        turn=Each(TURN_S, 0.55),
+        value=Each(VALUE_S, 0.55),
+    )
+
+
+# the order
+def order_of(connection: sqlite3.Connection, state: ReadyState, side: str, told: Callable[[int, int], None] | None = None) -> Order:
+    """The placement order of a side, from memory when nothing changed."""
+    school = state.plan.ways().schools.of("order").name
+    pace = state.plan.order_pace(own_paces(connection).place.seconds)
+    skip = state.by_iron
+    parts = tuple(
+        (part.ref, part.x_mm, part.y_mm, part.rotation_deg, part.side, part.value, part.package.name) for part in state.board.parts
+    )
+    key = (hash(parts), side, school, pace, skip, state.plan.wishes)
+    with _LOCK:
+        if key in _ORDERS:
+            return _ORDERS[key]
+    found = placement_order(state.board, side, school, pace, state.plan.wishes, skip, told)
+    with _LOCK:
+        _ORDERS[key] = found
+        while len(_ORDERS) > 40:
+            _ORDERS.popitem(last=False)
+    return found
+
+
+def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | None) -> None:
+    """The user's exception: a part right after another (first of all for ""); None takes its exception back; ref "" takes back all."""
+    state = ready_state(connection, job_id)
+    if not ref:
+        keep_plan(connection, job_id, replace(state.plan, wishes=()))
+        return
+    sides = {part.ref: part.side for part in state.board.parts}
+    if ref not in sides or (after and after not in sides):
+        raise InvalidValue("ref", f"there is no part {(ref if ref not in sides else after or '')[:20]} on this board")
+    if after and sides[after] != sides[ref]:
+        raise InvalidValue("after", f"{after} is on the other side of the board")
+    if after == ref:
+        raise InvalidValue("after", "a part cannot come after itself")
+    kept = tuple(one for one in state.plan.wishes if one.ref != ref and (after is None or one.after != after))
+    keep_plan(connection, job_id, replace(state.plan, wishes=kept if after is None else (*kept, Wish(ref, after))))
+
+
+def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int:
+    """Open a placement run with the present order; returns its id."""
+    found = order_of(connection, ready_state(connection, job_id), side)
+    if not found.steps:
+        raise Refused(f"no part of the {side} is placed on paste")
+    return place_runs.add(connection, job_id, side, found.steps)
+
+
+def tap_part(connection: sqlite3.Connection, run_id: int, key: str, ref: str, what: str, at_ms: int) -> PlaceRun:
+    """Store a tap about a part; the same key twice is one tap; a part that is placed already is refused."""
+    with atomic(connection):
+        run = place_runs.get(connection, run_id)
+        if not any(one.key == key for one in run.taps):
+            tap = PlaceTap(key, ref, what, at_ms)
+            if ref not in {step.ref for step in run.steps}:
+                raise InvalidValue("ref", f"{ref[:20]} is not part of this run")
+            if ref in run.state().placed:
+                raise Refused(f"{ref} is placed already")
+            place_runs.add_tap(connection, run_id, tap)
+    return place_runs.get(connection, run_id)
+
+
+def untap_part(connection: sqlite3.Connection, run_id: int, key: str) -> PlaceRun:
+    """Take the newest tap back."""
+    with atomic(connection):
+        run = place_runs.get(connection, run_id)
+        if run.taps and run.taps[-1].key != key and any(one.key == key for one in run.taps):
+            raise Refused("take the later taps back first")
+        place_runs.remove_tap(connection, run_id, key)
+    return place_runs.get(connection, run_id)
+
+
+# time
+def lot_of(connection: sqlite3.Connection, state: ReadyState) -> Lot | None:
+    """The lot the Paste stage works from, if one is chosen."""
+    wanted = state.paste.plan.lot_id
+    return next((one for one in materials.lots(connection) if one.id == wanted), None) if wanted else None
+
+
+def warming(connection: sqlite3.Connection, state: ReadyState) -> tuple[WarmUp | None, str]:
+    """How long this container takes from the cold, or why there is nothing to wait for."""
+    plan, lot = state.plan, lot_of(connection, state)
+    kind, grams = (lot.container, max(lot.left_g, 0.5)) if lot else (plan.container, plan.grams)
+    dew = dew_point_c(plan.room_c, plan.humidity)
+    try:
+        return warm_up(container_of(kind, grams, state.paste.paste), state.paste.paste, plan.fridge_c, plan.room_c, dew), ""
+    except InvalidValue as nothing:
+        return None, str(nothing)
+
+
+def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
+    """Minutes by stage for all boards, mends, and the share of boards right at first."""
+    paces, boards_, ways = own_paces(connection), state.plan.boards, state.ways
+    costs = state.paste.plan.costs
+    pasted = [one for one in ways if one.chosen.way not in IRON_WAYS]
+    reference = Each(1.0, paces.turn.spread)
+    lines = len(kit(state.board, boards_, skip=()))
+    stages: list[Stage] = [stage("Kit", 60 * KIT_LINE_MIN * lines, reference), stage("Prepare", 60 * PREPARE_MIN, reference)]
+    if state.techniques.stencil:
+        sides = len({one.part.side for one in pasted})
+        stages.append(stage("Paste, stencil", 60 * sides * (costs.set_up_min + boards_ * costs.print_min / costs.panel), reference))
+    else:
+        dots = sum(hand_plan(state.board, state.paste.paste, side, skip=state.by_iron).seconds for side in ("top", "bottom")) / DOT_S
+        stages.append(stage("Paste, by hand", dots * boards_, paces.dot))
+    orders = [order_of(connection, state, side) for side in ("top", "bottom")]
+    minutes = sum(one.takes.minutes for one in orders)
+    stages.append(Stage("Place", boards_ * minutes, paces.place.spread, stage("", 1, paces.place).source))
+    stages.append(
+        stage(
+            "Heat",
+            60 * boards_ * sum(one.chosen.minutes for one in pasted if one.chosen.way is Way.MOUNDS_AIR) + 60 * 0.3 * boards_ * len(pasted),
+            reference,
+        )
+    )
+    iron = [one for one in ways if one.chosen.way in IRON_WAYS]
+    if iron:
+        stages.append(stage("By iron", 60 * boards_ * sum(one.chosen.minutes for one in iron), reference))
+    stages.append(stage("Look, clean, test", 60 * boards_ * (LOOK_MIN + TEST_MIN + (CLEAN_MIN if state.plan.wash else 0)), reference))
+    mends = boards_ * sum(one.chosen.odds for one in ways)
+    stages.append(stage("Mend", 60 * mends * REPAIR_MIN_EACH, reference))
+    return Estimate(tuple(stages), mends, first_pass_share([one.chosen.odds for one in ways]))
+
+
+def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
+    """What is to be scheduled."""
+    plan, costs = state.plan, state.paste.plan.costs
+    pasted = [one for one in state.ways if one.chosen.way not in IRON_WAYS]
+    sides = tuple(side for side in (state.sides.first, state.sides.second) if side and any(one.part.side == side for one in pasted))
+    warm, _ = warming(connection, state)
+    lot = lot_of(connection, state)
+    out_h = (time.time() - (lot.out_since_s() or time.time())) / 3600 if lot and lot.is_out else 0.0
+    paste_min = {
+        side: costs.print_min
+        if state.techniques.stencil
+        else hand_plan(state.board, state.paste.paste, side, skip=state.by_iron).seconds / 60
+        for side in sides
+    }
+    heat = {side: 0.3 * sum(one.part.side == side for one in pasted) + 2.0 for side in sides}
+    late = sum(one.chosen.minutes for one in state.ways if one.chosen.way is Way.LAST)
+    iron = sum(one.chosen.minutes for one in state.ways if one.chosen.way in IRON_WAYS and one.chosen.way is not Way.LAST)
+    return Build(
+        plan.boards, sides, state.techniques.stencil, max(0.0, (warm.open_h if warm else 0.0) - out_h), len(kit(state.board, plan.boards)), costs.set_up_min,
+        paste_min, {side: order_of(connection, state, side).takes.minutes for side in sides}, heat, iron, late, plan.wash, plan.pace,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Timed:
+    """The schedule of a job with its tasks, whether it was moved by what is done or by the clock, and the bags that matter."""
+
+    found: Schedule
+    tasks: tuple[Task, ...]
+    begun: bool
+    bags: tuple[Bag, ...]
+
+
+def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Timed:
+    """The schedule: from the wished start or towards the wished finish; once begun, from now on."""
+    plan, tasks = state.plan, tasks_of(build_of(connection, state))
+    done = stored.done_of(connection, state.paste.job.id)
+    start = plan.start_s if plan.start_s is not None else start_for(tasks, plan.finish_s) if plan.finish_s is not None else now_s
+    begun = bool(done)
+    late = begun or start < now_s
+    found = schedule(tasks, start, now_s if late else None, done)
+    bags = bags_of(state.board)
+    return Timed(
+        replace(found, warnings=what_goes_off(found, now_s if late else found.start_s, bags, plan.bags_open_h)), tasks, begun, bags
+    )
+
+
+def task_done(connection: sqlite3.Connection, job_id: int, key: str, now_s: float) -> None:
+    """A task is done now; it began when it was planned to, or now at the latest."""
+    with atomic(connection):
+        state = ready_state(connection, job_id)
+        found = next((one for one in timed(connection, state, now_s).found.tasks if one.task.key == key), None)
+        if found is None:
+            raise InvalidValue("task", f"there is no task {key[:40]!r} in this build")
+        stored.set_done(connection, job_id, key, min(found.start_s, now_s), now_s)
+
+
+# kit
+def kit_lines(connection: sqlite3.Connection, state: ReadyState) -> tuple[Line, ...]:
+    """The job's pick list with places and what the check found."""
+    return kit(state.board, state.plan.boards, stored.places(connection), stored.found_of(connection, state.paste.job.id))
+
+
+def note_line(connection: sqlite3.Connection, job_id: int, key: str, found: str, instead: str, where: str | None) -> None:
+    """Keep what was found of a line, and where it lives. Raises InvalidValue for a line not in the kit."""
+    state = ready_state(connection, job_id)
+    if key not in {line.key for line in kit_lines(connection, state)}:
+        raise InvalidValue("line", f"{key[:60]!r} is not in this kit")
+    if found and found not in {str(one) for one in Found}:
+        raise InvalidValue("found", f"{found[:20]!r} is not one of {', '.join(Found)}")
+    if len(instead) > 120 or len(where or "") > 80:
+        raise InvalidValue("where", "keep places within 80 letters and alternatives within 120")
+    with atomic(connection):
+        if where is not None:
+            stored.keep_place(connection, key, where.strip())
+        stored.keep_found(connection, job_id, key, Found(found) if found else None, instead.strip())
