@@ -1,0 +1,203 @@
+"""The Place stage: the order on the plan, exceptions, the printed guide, and the placement run at the bench."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
+from pydantic import BaseModel, ConfigDict, Field
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.part.direction import direction_of
+from yellowfen.core.work.kit import line_key
+from yellowfen.core.work.order import SCHOOLS, Order, either_way
+from yellowfen.core.work.placing_run import PlaceRun
+from yellowfen.errors import InvalidValue, YellowfenError
+from yellowfen.store import boards, jobs, place_runs
+from yellowfen.store import ready as stored
+from yellowfen.web.database import Database
+from yellowfen.web.errors import status_of
+from yellowfen.web.package_svg import package_drawing
+from yellowfen.web.pages import page
+from yellowfen.web.paste_page import side_of
+from yellowfen.web.plan_svg import plan_svg
+from yellowfen.workflows import ready as workflow
+from yellowfen.workflows.ready import ReadyState, ready_state
+
+router = APIRouter()
+
+
+class PartTap(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    key: str = Field(min_length=1, max_length=64)
+    ref: str = Field(min_length=1, max_length=80)
+    what: str = Field(max_length=20)
+    at_ms: int = Field(ge=0, le=10**14)
+
+
+@router.get("/jobs/{job_id}/place")
+def place_page(request: Request, job_id: int, database: Database, side: str = "") -> Response:
+    return _page(request, database, ready_state(database, job_id), side)
+
+
+def _page(request: Request, database: Database, state: ReadyState, side: str, problem: str = "", status: int = 200) -> Response:
+    side = side_of(side or state.sides.first)
+    order = workflow.order_of(database, state, side)
+    run = place_runs.latest(database, state.paste.job.id)
+    parts = {part.ref: part for part in state.board.parts}
+    context = {
+        "room": "jobs", "stage": "place", "job": state.paste.job, "board": state.board, "side": side, "order": order, "parts": parts, "problem": problem,
+        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)), "schools": SCHOOLS, "batches": _batches(order), "wishes": state.plan.wishes,
+        "unfinished": run if run and run.state().to_do and run.taps else None, "school": order.school, "first": state.sides.first,
+        "places": stored.places(database), "keys": {ref: line_key(part) for ref, part in parts.items()}, "batch": state.plan.batch,
+    }  # fmt: skip
+    return page(request, "place.html", context, status=status)
+
+
+def _batches(order: Order) -> list[list[tuple[int, Any]]]:
+    """Steps with their numbers, batch by batch."""
+    found: list[list[tuple[int, Any]]] = []
+    for number, step in enumerate(order.steps, 1):
+        if not found or found[-1][0][1].batch != step.batch:
+            found.append([])
+        found[-1].append((number, step))
+    return found
+
+
+def _path(board: Board, order: Order) -> Markup:
+    """The hand's way over the plan, a new line for every turn of the board, numbers at the parts."""
+    places = {part.ref: (part.x_mm, part.y_mm) for part in board.parts}
+    flip = "scale(1,-1)" if order.side == "top" else "scale(-1,-1)"
+    shapes, line = [], ""
+    for number, step in enumerate(order.steps, 1):
+        x, y = places[step.ref]
+        if step.turned and line:
+            shapes.append(f'<path class="hand-way" d="{line}"/>')
+            line = ""
+        line += f"{'L' if line else 'M'}{x:.2f},{y:.2f}"
+        kind = "turn-here" if step.turned else "value-here" if step.new_value else "same-here"
+        shapes.append(
+            f'<g class="stop {kind}" transform="translate({x:.2f},{y:.2f}) {flip}"><circle r="1"/><text y="0.42">{number}</text></g>'
+        )
+    if line:
+        shapes.append(f'<path class="hand-way" d="{line}"/>')
+    shapes.sort(key=lambda one: one.startswith("<g"))
+    return Markup("".join(shapes))
+
+
+@router.post("/jobs/{job_id}/place")
+def change_order(
+    request: Request, job_id: int, database: Database, do: Annotated[str, Form()] = "", side: Annotated[str, Form()] = "top", ref: Annotated[str, Form()] = "",
+    after: Annotated[str, Form()] = "", school: Annotated[str, Form()] = "", batch: Annotated[str, Form()] = "10",
+) -> Response:  # fmt: skip
+    """An exception (`wish`, `unwish`, `plain`), another school or batch size (`rule`), or the start of a run (`start`)."""
+    from dataclasses import replace
+
+    from yellowfen.web.paste_page import whole_number
+
+    side = side_of(side)
+    try:
+        if do == "start":
+            return RedirectResponse(f"/place/{workflow.start_placing(database, job_id, side)}", status_code=303)
+        if do == "wish":
+            workflow.wish(database, job_id, ref, after)
+        elif do == "unwish":
+            workflow.wish(database, job_id, ref, None)
+        elif do == "plain":
+            workflow.wish(database, job_id, "", None)
+        elif do == "rule":
+            kept = stored.plan_of(database, job_id)
+            workflow.keep_plan(
+                database, job_id, replace(kept, schools={**kept.schools, "order": school}, batch=whole_number("batch", batch))
+            )
+        else:
+            raise InvalidValue("do", "choose wish, unwish, plain, rule or start")
+    except YellowfenError as refused:
+        return _page(request, database, ready_state(database, job_id), side, str(refused), status_of(refused))
+    return RedirectResponse(f"/jobs/{job_id}/place?side={side}", status_code=303)
+
+
+@router.get("/jobs/{job_id}/place/guide")
+def guide(request: Request, job_id: int, database: Database, side: str = "top") -> Response:
+    """The order as a page to print: where, what, which way round."""
+    state, side = ready_state(database, job_id), side_of(side)
+    order = workflow.order_of(database, state, side)
+    parts = {part.ref: part for part in state.board.parts}
+    rows = [
+        {"number": number, "step": step, "part": parts[step.ref], "way": _way_round(state.board, step.ref)}
+        for number, step in enumerate(order.steps, 1)
+    ]
+    drawn = {part.package.name: package_drawing(part.package) for part in parts.values() if direction_of(part.package)}
+    context = {
+        "room": "jobs", "job": state.paste.job, "board": state.board, "side": side, "order": order, "rows": rows, "drawn": drawn,
+        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)), "places": stored.places(database), "keys": {ref: line_key(part) for ref, part in parts.items()},
+    }  # fmt: skip
+    return page(request, "place_guide.html", context)
+
+
+def _way_round(board: Board, ref: str) -> tuple[str, str]:
+    """Which way round a part goes, and what of it is printed on the board."""
+    part = board.part(ref)
+    direction = direction_of(part.package)
+    if direction is None:
+        return "either way round", ""
+    printed = {
+        "shown": "pin 1 is printed on the board",
+        "under the body": "its mark on the board lies under the body",
+        "none": "nothing is printed on the board: go by the pad ringed here",
+    }
+    return direction.look_for, printed.get(board.printed_marks.get(ref, ""), "")
+
+
+@router.get("/place/{run_id}")
+def run_page(request: Request, run_id: int, database: Database) -> Response:
+    """The placement run at the bench."""
+    run = place_runs.get(database, run_id)
+    job = jobs.get(database, run.job_id)
+    board = boards.get(database, job.board_id)
+    places = stored.places(database)
+    steps = [
+        _as_seen(board, step.ref, step.turn_deg, step.batch, places, run.side)
+        for step in run.steps
+        if any(part.ref == step.ref for part in board.parts)
+    ]
+    names = {one["package"] for one in steps if one["directed"]}
+    drawings = {part.package.name: package_drawing(part.package) for part in board.parts if part.package.name in names}
+    state = _state(run) | {
+        "steps": steps,
+        "width": board.width_mm,
+        "height": board.height_mm,
+        "batches": (max((one["batch"] for one in steps), default=0) + 1),
+    }
+    return page(
+        request,
+        "place_run.html",
+        {"room": "jobs", "job": job, "run": run, "plan": plan_svg(board, run.side), "state": state, "drawings": drawings},
+    )
+
+
+def _as_seen(board: Board, ref: str, turn: float, batch: int, places: dict[str, str], side: str) -> dict[str, Any]:
+    """A step as the page draws it: its place on the plan as seen, its size, its words."""
+    part = board.part(ref)
+    way, mark = _way_round(board, ref)
+    first = next((land.pin for land in part.package.lands if land.pin in ("1", "A1")), "")
+    return {
+        "ref": ref, "value": part.value, "package": part.package.name, "turn": turn, "batch": batch, "where": places.get(line_key(part), ""), "way": way, "mark": mark,
+        "directed": not either_way(part) and direction_of(part.package) is not None, "pin": first, "reach": max(part.package.body_x_mm, part.package.body_y_mm),
+        "x": part.x_mm if side == "top" else board.width_mm - part.x_mm, "y": board.height_mm - part.y_mm,
+    }  # fmt: skip
+
+
+def _state(run: PlaceRun) -> dict[str, Any]:
+    return {"run": run.id, "taps": [{"key": one.key, "ref": one.ref, "what": one.what, "at_ms": one.at_ms} for one in run.taps]}
+
+
+@router.post("/api/place/{run_id}/taps")
+def tap(run_id: int, form: PartTap, database: Database) -> dict[str, Any]:
+    """Store a tap about a part; answers only when it is on disk."""
+    return _state(workflow.tap_part(database, run_id, form.key, form.ref, form.what, form.at_ms))
+
+
+@router.delete("/api/place/{run_id}/taps/{key}")
+def untap(run_id: int, key: str, database: Database) -> dict[str, Any]:
+    return _state(workflow.untap_part(database, run_id, key))
