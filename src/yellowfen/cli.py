@@ -55,6 +55,20 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("--json", action="store_true")
     _data(verb)
     verb.set_defaults(run=_paste)
+    verb = verbs.add_parser("plan", help="a job's techniques, sides, placement order and schedule")
+    verb.add_argument("job", metavar="JOB", type=int, help="the number of a stored job")
+    verb.add_argument("--json", action="store_true")
+    _data(verb)
+    verb.set_defaults(run=_plan)
+    verb = verbs.add_parser("order", help="the placement order of a board's side, with turns and travel")
+    verb.add_argument("board", metavar="BOARD", help="the number of a stored board, or a zip, file or folder of board files")
+    verb.add_argument("--side", default="top", choices=("top", "bottom"))
+    verb.add_argument(
+        "--school", default="finest", choices=("finest", "biggest", "smallest", "nearest"), help="what goes first (default %(default)s)"
+    )
+    verb.add_argument("--json", action="store_true")
+    _data(verb)
+    verb.set_defaults(run=_order)
     for name, run, said in (
         ("window", _window, "map one setting against the dwell: cold, good, a neighbour loose, harm (docs/heat-files.md)"),
         ("tune", _tune, "find the calmest settings for a rehearsal file (docs/heat-files.md)"),
@@ -192,6 +206,62 @@ def _paste(given: argparse.Namespace) -> None:
             print(f"{one.ref:6} {one.pin:4} {one.verdict:5} area ratio {one.release.area_ratio:.2f}  {'; '.join(one.warnings)}")
     print(
         f"{totals['openings']} openings, {judged.paste_mg:.0f} mg of paste, {judged.solder_mm3:.1f} mm³ of solder; {judged.failing} fail, {judged.bridging} bridge"
+    )
+
+
+def _plan(given: argparse.Namespace) -> None:
+    from yellowfen.workflows import ready
+
+    connection = _open(given.data)
+    state = ready.ready_state(connection, given.job)
+    orders = {side: ready.order_of(connection, state, side) for side in ("top", "bottom")}
+    found = ready.timed(connection, state, time.time()).found
+    answer = {
+        "job": state.paste.job.name, "boards": state.plan.boards, "stencil": state.techniques.stencil, "stencil_why": state.techniques.stencil_why,
+        "minutes": round(state.techniques.minutes, 1), "mends": round(state.techniques.mends, 2),
+        "techniques": [{"ref": one.part.ref, "package": one.part.package.name, "way": str(one.chosen.way), "why": one.why, "minutes": round(one.chosen.minutes, 2), "odds": one.chosen.odds,
+                        "runner_up": str(one.runner_up.way) if one.runner_up else None, "tip": one.tip, "iron_c": one.iron_c, "wire_mm": one.wire_mm and round(one.wire_mm, 2),
+                        "cautions": one.cautions} for one in state.ways],
+        "sides": {"first": state.sides.first, "second": state.sides.second, "why": state.sides.why, "falls": [one.ref for one in state.sides.falls]},
+        "order": {side: _ordered(order) for side, order in orders.items()},
+        "schedule": [{"task": one.task.name, "start_s": round(one.start_s), "end_s": round(one.end_s), "hands": not one.task.passive, "done": one.done} for one in found.tasks],
+        "goes_off": [{"at_s": round(one.at_s), "sentence": one.sentence} for one in found.warnings],
+    }  # fmt: skip
+    if given.json:
+        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        return
+    print(f"{answer['job']}: {'with' if state.techniques.stencil else 'without'} a stencil; {state.techniques.stencil_why}")
+    for one in state.ways:
+        print(f"  {one.part.ref:8} {one.chosen.way:22} {one.why}")
+    for side, order in orders.items():
+        print(f"{side}: {' '.join(step.ref for step in order.steps) or 'nothing placed on paste'}")
+    print(f"{found.hands_min:.0f} min by hand, {(found.end_s - found.start_s) / 60:.0f} in all")
+
+
+def _ordered(order: Any) -> dict[str, Any]:
+    return {
+        "steps": [{"ref": one.ref, "turn_deg": one.turn_deg, "turned": one.turned, "new_value": one.new_value, "batch": one.batch + 1} for one in order.steps],
+        "turns": order.takes.turns, "values": order.takes.values, "travel_mm": round(order.takes.travel_mm, 1), "minutes": round(order.takes.minutes, 2), "orientations": order.orientations,
+        "plain": {"turns": order.plain.turns, "values": order.plain.values, "travel_mm": round(order.plain.travel_mm, 1), "minutes": round(order.plain.minutes, 2)},
+        "rules": [{"first": one.first, "second": one.second, "why": one.why} for one in order.rules], "forced": order.forced, "left_out": [{"ref": ref, "why": why} for ref, why in order.left_out],
+    }  # fmt: skip
+
+
+def _order(given: argparse.Namespace) -> None:
+    from yellowfen.core.work.order import placement_order
+
+    board = _board(given)
+    order = placement_order(board, given.side, given.school)
+    if given.json:
+        print(json.dumps({"board": board.name, "side": given.side, "school": given.school} | _ordered(order), indent=1, ensure_ascii=False))
+        return
+    for one in order.steps:
+        if one.turned:
+            print(f"board turned by {one.turn_deg:g} degrees:")
+        print(f"  {one.ref}")
+    takes, plain = order.takes, order.plain
+    print(
+        f"{takes.turns} turns, {takes.values} values, {takes.travel_mm:.0f} mm, {takes.minutes:.0f} min (as in the bill: {plain.turns}, {plain.values}, {plain.travel_mm:.0f} mm, {plain.minutes:.0f} min)"
     )
 
 

@@ -28,10 +28,12 @@ from yellowfen.web.routes import (
     paste,
     place,
     prints,
+    ready,
     runs,
     search,
     sketch,
     teach,
+    today,
 )  # fmt: skip
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.opening import open_database
@@ -69,7 +71,9 @@ def create_app(data: Path) -> FastAPI:
         mixing,
         fixture,
         materials,
+        today,
         place,
+        ready,
         heat,
         search,
         runs,

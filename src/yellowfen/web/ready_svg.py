@@ -1,0 +1,93 @@
+"""Pictures of the Ready stage: a row under the tip, the time line, minutes with their intervals."""
+
+from markupsafe import Markup, escape
+
+from yellowfen.core.work.estimate import Estimate
+from yellowfen.core.work.iron_rows import Row
+from yellowfen.core.work.schedule import Schedule
+
+
+def row_diagram(row: Row) -> Markup:
+    """A row from its first pin to its last: leads, slow pins wider in time, where the tip is loaded, the surplus at the end."""
+    step, left = 460 / max(len(row.pins), 1), 20.0
+    pins = []
+    for number, (pin, seconds) in enumerate(zip(row.pins, row.seconds, strict=True)):
+        x = left + step * (number + 0.5)
+        slow = pin in row.slow_pins
+        pins.append(f'<rect class="lead{" slow" if slow else ""}" x="{x - step * 0.28:.1f}" y="34" width="{step * 0.56:.1f}" height="38"/>')
+        if len(row.pins) <= 16 or slow or number in (0, len(row.pins) - 1):
+            pins.append(f'<text x="{x:.1f}" y="88" text-anchor="middle">{escape(pin)}</text>')
+        if slow:
+            pins.append(f'<text class="strong" x="{x:.1f}" y="28" text-anchor="middle">{seconds:.1f} s</text>')
+    loads = "".join(f'<path class="load" d="M{left + 460 * k / row.loads:.1f},22l-6,-13h12Z"/>' for k in range(row.loads))
+    drop = min(24.0, 5 + 4 * row.surplus_joints**0.5)
+    end = left + 460
+    surplus = f'<circle class="melt" cx="{end - step:.1f}" cy="53" r="{drop / 2:.1f}"/>' if row.surplus_joints >= 0.5 else ""
+    return Markup(
+        f'<svg class="row-diagram" viewBox="0 0 500 96" role="img" aria-label="Row of {len(row.pins)} pins, {row.row_s:.0f} s">'
+        f'<path class="way" d="M{left},80"/><rect class="chip-body" x="{left - 6}" y="-4" width="472" height="38"/>{"".join(pins)}{surplus}{loads}'
+        f'<path class="way" d="M{left},64H{end}m-9,-5l9,5l-9,5"/></svg>'
+    )
+
+
+def time_line(found: Schedule, now_s: float) -> Markup:
+    """Two lanes: hands, and what runs by itself; the clock below; now as a rule."""
+    start, end = found.start_s, max(found.end_s, found.start_s + 60)
+    wide = 640.0
+
+    def x(moment: float) -> float:
+        return 10 + wide * (moment - start) / (end - start)
+
+    bars = []
+    for one in found.tasks:
+        begin, width = x(one.start_s), max(x(one.end_s) - x(one.start_s) - 1, 1.5)
+        y = 62 if one.task.passive else 16
+        kind = "done" if one.done else "passive" if one.task.passive else "hands"
+        bars.append(
+            f'<g><title>{escape(one.task.name)}</title><rect class="task {kind}" x="{begin:.1f}" y="{y}" width="{width:.1f}" height="36" rx="4"/>'
+        )
+        if width > 7.2 * len(one.task.name) * 0.62 + 8:
+            bars.append(f'<text x="{begin + 6:.1f}" y="{y + 22}">{escape(one.task.name)}</text>')
+        bars.append("</g>")
+    hours = _ticks(start, end)
+    ticks = "".join(
+        f'<path class="tick" d="M{x(moment):.1f},104v6"/><text x="{x(moment):.1f}" y="124" text-anchor="middle">{said}</text>'
+        for moment, said in hours
+    )
+    rule = f'<path class="now" d="M{x(now_s):.1f},8V108"/>' if start <= now_s <= end else ""
+    warned = "".join(f'<path class="goes-off" d="M{x(one.at_s):.1f},8V108"/>' for one in found.warnings if start <= one.at_s <= end)
+    return Markup(
+        f'<svg class="time-line" viewBox="0 0 660 130" role="img" aria-label="The build over time"><text class="lane" x="10" y="12">hands</text><text class="lane" x="10" y="60">by itself</text>{"".join(bars)}{warned}{rule}'
+        f'<path class="tick" d="M10,104H650"/>{ticks}</svg>'
+    )
+
+
+def _ticks(start: float, end: float) -> list[tuple[float, str]]:
+    """Five to ten round moments between two, as times of day."""
+    from datetime import datetime, timedelta
+
+    span = end - start
+    step = next((minutes for minutes in (5, 10, 15, 30, 60, 120, 240, 480, 1440) if span / 60 / minutes <= 8), 2880)
+    first = datetime.fromtimestamp(start).replace(second=0, microsecond=0)
+    first += timedelta(minutes=(-(first.hour * 60 + first.minute)) % step)
+    found = []
+    while first.timestamp() <= end:
+        found.append((first.timestamp(), first.strftime("%H:%M")))
+        first += timedelta(minutes=step)
+    return found
+
+
+def minutes_bars(found: Estimate) -> Markup:
+    """A bar for every stage, its middle marked, its 80 % interval pale."""
+    top = max((one.high_min for one in found.stages), default=1.0) or 1.0
+    rows = []
+    for number, one in enumerate(found.stages):
+        y = 8 + 30 * number
+        low, middle, high = (150 + 300 * value / top for value in (one.low_min, one.middle_min, one.high_min))
+        rows.append(
+            f'<text x="142" y="{y + 15}" text-anchor="end" class="strong">{escape(one.name)}</text><rect class="room" x="{low:.1f}" y="{y}" width="{max(high - low, 2):.1f}" height="20"/>'
+            f'<path class="here" d="M{middle:.1f},{y - 2}v24"/><text x="{high + 6:.1f}" y="{y + 15}">{one.middle_min:.0f} min</text>'
+        )
+    return Markup(
+        f'<svg class="minutes-bars" viewBox="0 0 520 {8 + 30 * len(found.stages)}" role="img" aria-label="Minutes by stage">{"".join(rows)}</svg>'
+    )

@@ -1,0 +1,47 @@
+"""What is going on today: the next task of every build, paste standing out of the cold."""
+
+import time
+from datetime import datetime
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from yellowfen.store import jobs, materials
+from yellowfen.store import ready as stored
+from yellowfen.web.database import Database
+from yellowfen.web.pages import page
+from yellowfen.workflows import ready as workflow
+
+router = APIRouter()
+MOST_JOBS = 20
+
+
+@router.get("/today")
+def today(request: Request, database: Database) -> Response:
+    now = time.time()
+    builds: list[dict[str, Any]] = []
+    for job in jobs.rows(database)[:MOST_JOBS]:
+        done, plan = stored.done_of(database, job.id), stored.plan_of(database, job.id)
+        if not done and plan.start_s is None and plan.finish_s is None:
+            continue
+        found = workflow.timed(database, workflow.ready_state(database, job.id), now).found
+        waiting = [one for one in found.tasks if not one.done]
+        running = [one for one in waiting if one.task.passive and one.start_s <= now < one.end_s]
+        builds.append({
+            "job": job, "next": next((one for one in waiting if not one.task.passive), None), "running": [(one, max(0, round((one.end_s - now) / 60))) for one in running],
+            "left": len(waiting), "of": len(found.tasks), "end": datetime.fromtimestamp(found.end_s).strftime("%d %b %H:%M"), "warnings": found.warnings,
+            "starts": datetime.fromtimestamp(found.start_s).strftime("%d %b %H:%M") if found.start_s > now else "",
+        })  # fmt: skip
+    out = [
+        {
+            "name": lot.name,
+            "id": lot.id,
+            "hours": (now - (lot.out_since_s() or now)) / 3600,
+            "total": lot.warm_h(now),
+            "says": lot.findings(now),
+        }
+        for lot in materials.lots(database)
+        if lot.is_out
+    ]
+    return page(request, "today.html", {"room": "jobs", "builds": builds, "out": out})
