@@ -12,6 +12,7 @@ from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
 from benchmarks.pages import pages
 from benchmarks.paste import paste
+from benchmarks.placement import placement
 from benchmarks.statistics import statistics
 from yellowfen.core.heat import rehearsal as r
 from yellowfen.core.heat.rehearsal import EXACT, FINE, Rehearsal, Resolution, prepare, rehearse
@@ -115,9 +116,12 @@ if __name__ == "__main__":
         boards()
     elif sys.argv[1:] == ["paste"]:
         paste()
+    elif sys.argv[1:] == ["placement"]:
+        placement()
     else:
         heat()
         tools()
         pages()
         boards()
         paste()
+        placement()

@@ -1,0 +1,180 @@
+"""The placement order: a permutation, as few turns as orientations, rules kept, near the optimum; and the run that follows it."""
+
+import itertools
+import math
+import random
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.part.catalogue import package_named
+from yellowfen.core.work.order import SCHOOLS, Order, Pace, Wish, either_way, placement_order
+from yellowfen.core.work.placing_run import PlaceRun, PlaceTap, state_after
+from yellowfen.errors import InvalidValue
+
+KINDS = ("0402", "0603", "SOT-23", "SOIC-8", "TSSOP-20", "CAN-6.3", "QFN-20_4x4")
+
+
+def board_with(*parts: tuple[str, str, float, float, float], side: str = "top", value: str = "") -> Board:
+    """Parts by ref, package, x, y, turn; every part its own value unless one is given."""
+    found = tuple(BoardPart(ref, value or ref, kind, x, y, turn, side, package_named(kind), True) for ref, kind, x, y, turn in parts)
+    return Board("bench", 80, 60, 1.6, (), (), (), (), found, (), ())
+
+
+def invented(count: int, seed: int, values: int = 6) -> Board:
+    chance = random.Random(seed)
+    parts = []
+    for number in range(count):
+        kind = chance.choice(KINDS)
+        place = chance.uniform(3, 77), chance.uniform(3, 57), chance.choice((0.0, 90.0, 180.0, 270.0))
+        parts.append(BoardPart(f"P{number}", f"v{chance.randrange(values)}", kind, *place, "top", package_named(kind), True))
+    return Board("invented", 80, 60, 1.6, (), (), (), (), tuple(parts), (), ())
+
+
+def refs(order: Order) -> list[str]:
+    return [step.ref for step in order.steps]
+
+
+@settings(deadline=None, max_examples=25)
+@given(st.integers(1, 25), st.integers(0, 10**6), st.sampled_from(sorted(SCHOOLS)))
+def test_an_order_is_a_permutation_that_keeps_its_rules_and_turns_no_more_than_it_must(count: int, seed: int, school: str) -> None:
+    board = invented(count, seed)
+    order = placement_order(board, "top", school)
+    assert sorted(refs(order)) == sorted(part.ref for part in board.parts)
+    at = {ref: number for number, ref in enumerate(refs(order))}
+    assert all(at[rule.first] < at[rule.second] for rule in order.rules)
+    if not order.rules:
+        assert order.takes.turns == order.orientations - 1
+    if order.takes.turns > order.orientations - 1:
+        assert order.forced
+    assert order.takes.turns == sum(step.turned for step in order.steps) - 1
+    assert placement_order(board, "top", school) == order  # the same board gives the same order
+
+
+def test_small_boards_meet_the_optimum_found_by_trying_everything() -> None:
+    """All orders of seven parts of one value lying alike: the shortest way, and the search finds it."""
+    for seed in range(12):
+        board = invented(7, seed, values=1)
+        board = replace(
+            board, parts=tuple(replace(part, rotation_deg=0.0, package=package_named("0603"), value="v") for part in board.parts)
+        )
+        places = [(part.x_mm, part.y_mm) for part in board.parts]
+        best = min(sum(math.dist(a, b) for a, b in itertools.pairwise(((0.0, 0.0), *way))) for way in itertools.permutations(places))
+        assert placement_order(board, "top", "nearest").takes.travel_mm == pytest.approx(best, rel=1e-9)
+
+
+def test_turns_values_and_way_beat_the_plain_bill(demo_board: Board) -> None:
+    order = placement_order(demo_board, "top", "finest")
+    assert order.takes.turns <= order.plain.turns / 4
+    assert order.takes.travel_mm < 0.8 * order.plain.travel_mm
+    assert order.takes.minutes < order.plain.minutes
+
+
+def test_either_way_round_parts_join_the_turn_that_others_have() -> None:
+    """A resistor turned by 180° needs no turn of its own; a diode does."""
+    plain = board_with(("R1", "0603", 10, 10, 0), ("R2", "0603", 20, 10, 180), ("R3", "0603", 30, 10, 0))
+    assert placement_order(plain).orientations == 1
+    marked = board_with(("R1", "0603", 10, 10, 0), ("D1", "LED_0603", 20, 10, 180))
+    assert not either_way(marked.parts[1])
+    assert placement_order(marked).orientations == 1  # the resistor joins the lamp
+    assert placement_order(board_with(("D1", "LED_0603", 10, 10, 0), ("D2", "LED_0603", 20, 10, 180))).orientations == 2
+
+
+def test_in_the_finest_first_school_a_208_pin_part_comes_before_its_neighbours() -> None:
+    """Common practice."""
+    around = [(f"C{n}", "0603", 40 + 19 * math.cos(n), 30 + 19 * math.sin(n), 0.0) for n in range(8)]
+    board = board_with(*around, ("U1", "QFP-208", 40, 30, 0), ("J1", "CONN-6-1.25", 75, 50, 0))
+    order = placement_order(board, "top", "finest")
+    near = [ref for ref, *_ in around]
+    assert all(refs(order).index("U1") < refs(order).index(ref) for ref in near)
+    assert any("0.5 mm pitch" in rule.why for rule in order.rules)
+
+
+def test_what_stands_in_the_way_comes_later_in_every_school() -> None:
+    board = board_with(("C1", "CAN-6.3", 20, 20, 0), ("C2", "0402", 25, 20, 0), ("R1", "0603", 70, 50, 0))
+    for school in SCHOOLS:
+        order = placement_order(board, "top", school)
+        assert refs(order).index("C2") < refs(order).index("C1"), school
+
+
+def test_iron_only_parts_are_left_out_and_said() -> None:
+    board = board_with(("J1", "FLATCABLE-10-0.5", 20, 20, 0), ("R1", "0603", 50, 30, 0), ("R2", "0603", 52, 30, 0))
+    order = placement_order(board, skip=["R2"])
+    assert refs(order) == ["R1"]
+    assert dict(order.left_out) == {"J1": "by iron, last", "R2": "not now"}
+
+
+@settings(deadline=None, max_examples=15)
+@given(st.integers(0, 10**6), st.lists(st.tuples(st.integers(0, 11), st.integers(0, 11)), min_size=1, max_size=5))
+def test_wishes_are_kept_unless_they_contradict_and_the_rest_is_ordered_round_them(seed: int, pairs: list[tuple[int, int]]) -> None:
+    board = replace(invented(12, seed), parts=tuple(replace(part, package=package_named("0603")) for part in invented(12, seed).parts))
+    wishes = [Wish(f"P{a}", f"P{b}") for a, b in pairs]
+    order = placement_order(board, "top", "nearest", wishes=wishes)
+    assert sorted(refs(order)) == sorted(part.ref for part in board.parts)
+    if len(pairs) == 1 and pairs[0][0] != pairs[0][1]:
+        (a, b) = pairs[0]
+        assert refs(order).index(f"P{a}") == refs(order).index(f"P{b}") + 1
+
+
+def test_first_of_all_and_unknown_wishes() -> None:
+    board = board_with(("R1", "0603", 10, 10, 0), ("R2", "0603", 20, 10, 0), ("R3", "0603", 70, 50, 90))
+    assert refs(placement_order(board, "top", "nearest", wishes=[Wish("R3", "")]))[0] == "R3"
+    assert len(refs(placement_order(board, wishes=[Wish("R9", "R1"), Wish("R1", "R9"), Wish("R1", "R1")]))) == 3
+
+
+def test_the_bottom_is_ordered_as_it_is_seen() -> None:
+    """A part at 0° on the bottom lies at 180° when the board is turned over about its upright axis."""
+    order = placement_order(board_with(("D1", "LED_0603", 10, 10, 0), ("D2", "LED_0603", 20, 10, 90), side="bottom"), "bottom")
+    assert {step.ref: step.turn_deg for step in order.steps} == {"D1": 180.0, "D2": 270.0}
+
+
+def test_batches_and_pace() -> None:
+    board = invented(23, 3)
+    order = placement_order(board, pace=Pace(batch=10))
+    assert [step.batch for step in order.steps] == [0] * 10 + [1] * 10 + [2] * 3
+    slow = placement_order(board, pace=Pace(place_s=60))
+    assert slow.takes.minutes - order.takes.minutes == pytest.approx(23 * 48 / 60)
+    with pytest.raises(InvalidValue, match="place_s"):
+        Pace(place_s=math.nan)
+
+
+def test_an_empty_side() -> None:
+    order = placement_order(board_with(("R1", "0603", 10, 10, 0)), "bottom")
+    assert order.steps == ()
+    assert order.takes.turns == 0
+
+
+# the run
+@given(st.lists(st.tuples(st.integers(0, 5), st.sampled_from(["placed", "skipped", "dropped", "missing", "doubtful"])), max_size=30))
+def test_every_part_is_placed_set_aside_or_to_do_whatever_is_tapped(taps: list[tuple[int, str]]) -> None:
+    names = [f"R{n}" for n in range(6)]
+    made = [PlaceTap(str(number), f"R{part}", what, 1000 * number) for number, (part, what) in enumerate(taps)]
+    state = state_after(names, made)
+    assert sorted((*state.to_do, *state.placed, *state.aside)) == names
+    for cut in range(len(made)):
+        before, after = state_after(names, made[:cut]), state_after(names, made[: cut + 1])
+        assert set(before.placed) <= set(after.placed)
+
+
+def test_a_skipped_part_comes_again_at_the_end_and_a_missing_one_does_not() -> None:
+    taps = [
+        PlaceTap("a", "R1", "skipped", 0),
+        PlaceTap("b", "R2", "missing", 1),
+        PlaceTap("c", "R3", "dropped", 2),
+        PlaceTap("d", "R3", "placed", 3),
+    ]
+    state = state_after(["R1", "R2", "R3"], taps)
+    assert state.to_do == ("R1",)
+    assert state.aside == {"R2": "missing"}
+    assert state.dropped == {"R3": 1}
+    with pytest.raises(InvalidValue, match="what"):
+        PlaceTap("a", "R1", "eaten", 0)
+
+
+def test_placements_are_timed_from_tap_to_tap_without_pauses() -> None:
+    taps = tuple(PlaceTap(str(n), f"R{n}", "placed", at) for n, at in enumerate((0, 8_000, 20_000, 1_000_000, 1_009_000)))
+    run = PlaceRun(1, 1, "top", "", (), taps)
+    assert run.seconds() == [8.0, 12.0, 9.0]

@@ -1,0 +1,335 @@
+"""Ways to solder, schools, sides, iron rows, kit, schedule, estimates: rules of the trade and laws of each."""
+
+import itertools
+import math
+from dataclasses import replace
+
+import icalendar
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from yellowfen.core.board.board import Board, BoardPart, Pad
+from yellowfen.core.deposit.by_hand import wire_metal_share
+from yellowfen.core.deposit.fillet import wanted
+from yellowfen.core.heat.iron import touch
+from yellowfen.core.heat.scene import Iron
+from yellowfen.core.metal.alloy import ALLOYS
+from yellowfen.core.metal.paste import paste_named
+from yellowfen.core.part.catalogue import package_named
+from yellowfen.core.part.moisture import FLOOR_LIFE_H
+from yellowfen.core.work.board_scene import scene_of
+from yellowfen.core.work.estimate import Each, Estimate, Stage, first_pass_share, learnt, stage
+from yellowfen.core.work.iron_rows import TIP_LOAD_MM3, row_plans, rows_of, wire_by_kind
+from yellowfen.core.work.job import HeatPlan
+from yellowfen.core.work.kit import Found, kit
+from yellowfen.core.work.schedule import (
+    BAKE_125_H,
+    Bag,
+    Build,
+    bags_of,
+    bake_h,
+    schedule,
+    start_for,
+    tasks_of,
+    what_goes_off,
+)
+from yellowfen.core.work.schools import QUESTIONS, Schools
+from yellowfen.core.work.technique import IRON_WAYS, BenchTools, Kind, Way, Wishes, kind_of, techniques
+from yellowfen.core.work.two_sides import two_sides
+from yellowfen.errors import InvalidValue
+from yellowfen.formats.calendar_out import calendar
+
+LEADED = paste_named("sn63-t4")
+EVERYTHING = BenchTools(True, True, True, True)
+
+
+def board_of(*kinds: str, side: str = "top") -> Board:
+    """Packages in a row; refs by their place."""
+    parts = tuple(
+        BoardPart(f"U{n}", "", kind, 10.0 + 12 * n, 20.0, 0.0, side, package_named(kind), True) for n, kind in enumerate(kinds, 1)
+    )
+    pads = tuple(
+        Pad(side, part.x_mm + land.x_mm, part.y_mm + land.y_mm, land.size_x_mm, land.size_y_mm, 0.0, land.area_mm2, land.area_mm2, ((0, 0), (1, 0), (1, 1)), part.ref, land.pin)
+        for part in parts for land in part.package.lands
+    )  # fmt: skip
+    return Board("bench", 200, 40, 1.6, (), pads, (), (), parts, (), ())
+
+
+ALL_KINDS = (
+    "0402",
+    "0805",
+    "SOIC-8",
+    "TSSOP-20",
+    "QFP-48",
+    "QFN-20_4x4",
+    "TO-252",
+    "BGA-64",
+    "PLCC-44",
+    "FLATCABLE-10-0.5",
+    "CAN-6.3",
+    "LED_0603",
+)
+
+
+@pytest.mark.parametrize(
+    "bench", [EVERYTHING, BenchTools(False, True, False, True), BenchTools(False, False, False, True), BenchTools(True, False, True, True)]
+)
+def test_no_way_that_ruins_a_part_whatever_is_wished(bench: BenchTools) -> None:
+    """Common practice: leadless with a thermal pad never by iron alone; an unknown flat-cable housing by iron, last."""
+    board = board_of(*ALL_KINDS)
+    for wish in Way:
+        found = techniques(board, LEADED, bench, Wishes({part.ref: str(wish) for part in board.parts}))
+        for one in found.ways:
+            if one.kind in (Kind.LEADLESS, Kind.BALLS) and len([offer for offer in one.offers if not offer.refused]):
+                assert one.chosen.way not in IRON_WAYS
+            if one.part.package.iron_only:
+                assert one.chosen.way is Way.LAST
+                assert "heat kills it" in one.why or one.own
+            assert not one.chosen.refused
+
+
+def test_every_way_says_why_and_what_came_second() -> None:
+    found = techniques(board_of(*ALL_KINDS), LEADED, EVERYTHING)
+    for one in found.ways:
+        assert one.why
+        assert len(one.offers) == len(Way)
+        assert all(offer.refused or offer.minutes > 0 for offer in one.offers)
+        if one.runner_up:
+            assert one.runner_up.way is not one.chosen.way
+            assert str(one.runner_up.way) in one.runner_why
+    assert [kind_of(package_named(name)) for name in ("0402", "QFP-48", "TSSOP-20", "SOIC-8", "PLCC-44", "BGA-64")] == [
+        Kind.TINY, Kind.FINE, Kind.NARROW, Kind.WIDE, Kind.J_LEADS, Kind.BALLS,
+    ]  # fmt: skip
+
+
+def test_the_users_choice_holds_for_a_part_and_for_a_package_and_changes_the_sum() -> None:
+    board = board_of("SOIC-8", "SOIC-8", "0805")
+    plain = techniques(board, LEADED, EVERYTHING, boards=20)
+    name = board.parts[0].package.name
+    mine = techniques(board, LEADED, EVERYTHING, Wishes({"U1": str(Way.IRON)}, {name: str(Way.DRAG)}), boards=20)
+    assert [one.chosen.way for one in mine.ways[:2]] == [Way.IRON, Way.DRAG]
+    assert all(one.own for one in mine.ways[:2])
+    assert mine.ways[2].chosen == plain.ways[2].chosen
+    assert mine.expected_min > plain.expected_min
+    with pytest.raises(InvalidValue, match="no way to solder"):
+        Wishes({"U1": "by magic"})
+
+
+def test_a_stencil_pays_from_some_number_of_boards_on(demo_board: Board) -> None:
+    assert not techniques(demo_board, LEADED, BenchTools(), boards=1).stencil
+    assert techniques(demo_board, LEADED, BenchTools(), boards=20).stencil
+    assert techniques(demo_board, LEADED, BenchTools(), Wishes(schools=Schools({"stencil": "stencil"})), boards=1).stencil
+    by_hand = techniques(demo_board, LEADED, BenchTools(), Wishes(schools=Schools({"stencil": "hand"})), boards=20)
+    assert not any(one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE) for one in by_hand.ways)
+
+
+def test_schools_steer_and_say_their_case() -> None:
+    board = board_of("QFN-20_4x4", "QFP-48")
+    mounds = techniques(board, LEADED, EVERYTHING, Wishes(schools=Schools({"leadless": "mounds", "stencil": "stencil"})), boards=50)
+    assert mounds.ways[0].chosen.way is Way.MOUNDS_AIR
+    assert "school" in mounds.ways[0].why
+    no_air = BenchTools(False, False, False, True)
+    flood = techniques(board, LEADED, no_air, Wishes(schools=Schools({"fine leads": "flood and wick"})))
+    assert flood.ways[1].chosen.way is Way.FLOOD
+    for question, (_, schools) in QUESTIONS.items():
+        assert len(schools) >= 2
+        assert all(one.case for one in schools)
+        assert Schools({question: schools[-1].name}).of(question) is schools[-1]
+    with pytest.raises(InvalidValue, match="no school"):
+        Schools({"heat": "lukewarm"})
+
+
+def test_a_plate_is_out_when_parts_hang_underneath() -> None:
+    """The side heated second cannot lie on a plate."""
+    found = techniques(board_of("0805"), LEADED, BenchTools(True, False, True, True), second="top")
+    refused = {offer.way: offer.refused for offer in found.ways[0].offers}
+    assert "keep the board off the plate" in refused[Way.DOTS_PLATE]
+
+
+def test_the_light_side_first_and_what_would_fall(demo_board: Board) -> None:
+    sides = two_sides(demo_board)
+    assert (sides.first, sides.second) == ("bottom", "top")
+    assert sides.falls == ()
+    heavy = board_of("CAN-6.3", "0603")
+    both = replace(
+        heavy,
+        parts=(
+            *heavy.parts,
+            *(replace(part, ref=f"B{n}", side="bottom", package=package_named("CAN-10")) for n, part in enumerate(heavy.parts)),
+        ),
+    )
+    assert two_sides(both).first == "top"
+    assert two_sides(heavy).second == ""
+    assert all(count in (1, 2) for count in sides.passes.values())
+
+
+def test_wire_by_hand_calculation() -> None:
+    """A row of eight SOIC joints: eight times the middle of lean and fat, over π/4·0.5² times the metal share of the wire."""
+    package = package_named("SOIC-16")
+    want = wanted(package, package.lands[0])
+    joints = 8 * (want.lean_mm3 + want.fat_mm3) / 2
+    by_hand = joints / (math.pi / 4 * 0.25 * wire_metal_share(ALLOYS["Sn63Pb37"], 0.02))
+    rows = row_plans(package, {}, ALLOYS["Sn63Pb37"], {"signal": 0.3, "relief": 0.8, "plane": 1.5})
+    assert [len(row.pins) for row in rows] == [8, 8]
+    assert rows[0].joints_mm3 == pytest.approx(joints)
+    assert rows[0].wire_mm == pytest.approx(by_hand)
+    assert rows[0].loads == max(1, math.ceil(joints / TIP_LOAD_MM3))
+    assert rows[0].row_s == pytest.approx(8 * 0.7)
+    assert rows[0].speed_mm_s == pytest.approx(1.27 / 0.7, rel=1e-3)
+    (kind,) = wire_by_kind(package, ALLOYS["Sn63Pb37"])
+    assert kind.count == 16
+    assert kind.wire_mm == pytest.approx(by_hand / 8)
+
+
+def test_rows_of_a_square_part_run_along_its_four_sides() -> None:
+    rows = rows_of(package_named("QFP-48"))
+    assert sorted(len(row) for row in rows) == [12, 12, 12, 12]
+    assert all(len({land.x_mm for land in row}) == 1 or len({land.y_mm for land in row}) == 1 for row in rows)
+
+
+@pytest.mark.slow
+def test_by_iron_a_relieved_plane_pin_takes_two_to_four_times_and_a_solid_one_more(demo_board: Board) -> None:
+    """Common practice: relieved 2 to 4 times, solid 3.5 to 8 times a signal pin. U4 of the demo board in the thermal model."""
+    scene = scene_of(demo_board, HeatPlan(targets=("U4",)))
+    need = {tie: touch(scene, Iron(1.6, 340.0), "U4", "1", tie).melts_s for tie in ("signal", "relief", "plane")}
+    assert need["signal"] is not None
+    assert need["relief"] is not None
+    assert need["plane"] is not None
+    assert 2.0 <= need["relief"] / need["signal"] <= 4.0
+    assert 3.5 <= need["plane"] / need["signal"] <= 8.0
+
+
+def test_kit_counts_parts_for_all_boards_with_spares_by_size(demo_board: Board) -> None:
+    lines = kit(demo_board, 10, {"100 nF | 0402 (metric 1005)": "strip 3"}, {"330 Ω | 0603 (metric 1608)": (Found.MISSING, "")})
+    assert sum(line.wanted for line in lines) == 10 * len(demo_board.parts)
+    tiny = next(line for line in lines if line.key == "100 nF | 0402 (metric 1005)")
+    assert (tiny.wanted, tiny.spares, tiny.where) == (60, 12, "strip 3")
+    assert lines[0] is tiny  # lines with a place first
+    assert next(line for line in lines if line.value == "330 Ω").found is Found.MISSING
+    assert next(line for line in lines if "QFP" in line.package).spares == 0
+    with pytest.raises(InvalidValue):
+        kit(demo_board, 0)
+
+
+# schedule
+BUILD = Build(
+    2,
+    ("bottom", "top"),
+    True,
+    1.5,
+    20,
+    10.0,
+    {"top": 1.5, "bottom": 1.5},
+    {"top": 12.0, "bottom": 4.0},
+    {"top": 9.0, "bottom": 4.0},
+    10.0,
+    5.0,
+)
+
+
+@given(st.integers(1, 6), st.booleans(), st.booleans(), st.floats(0, 6), st.floats(0.5, 3), st.integers(0, 30))
+def test_nothing_begins_before_what_it_waits_for_and_hands_do_one_thing_at_a_time(
+    boards: int, stencil: bool, wash: bool, warm: float, pace: float, done: int
+) -> None:
+    tasks = tasks_of(replace(BUILD, boards=boards, stencil=stencil, wash=wash, warm_h=warm, pace=pace))
+    start, now = 1_000_000.0, 1_003_600.0
+    finished = {task.key: (start + 60 * n, start + 60 * n + 50) for n, task in enumerate(tasks[:done])}
+    found = schedule(tasks, start, now if done else None, finished)
+    ends = {one.task.key: one.end_s for one in found.tasks}
+    for one in found.tasks:
+        if not one.done:
+            assert all(one.start_s >= ends[key] - 1e-6 for key in one.task.after if key in ends)
+            assert one.start_s >= (now if done else start)
+    hands = sorted((one.start_s, one.end_s) for one in found.tasks if not one.task.passive and not one.done)
+    assert all(a[1] <= b[0] + 1e-6 for a, b in itertools.pairwise(hands))
+    assert [one.task.key for one in found.tasks] == [task.key for task in tasks]
+
+
+def test_a_finish_is_met_and_kitting_happens_while_the_paste_warms() -> None:
+    tasks = tasks_of(BUILD)
+    start = start_for(tasks, 500_000.0)
+    found = schedule(tasks, start)
+    assert found.end_s == pytest.approx(500_000.0)
+    by_key = {one.task.key: one for one in found.tasks}
+    assert by_key["kit"].end_s < by_key["warm"].end_s
+    assert by_key["open"].start_s >= by_key["warm"].end_s
+    assert any(gap.waits_for == "Paste out of the cold, closed" for gap in found.gaps)
+
+
+def test_a_late_start_says_what_goes_off() -> None:
+    """Common practice: open on the stencil about 8 h, tack 8 h; published floor life: class 3 168 h, 5a 24 h."""
+    tasks = tasks_of(BUILD)
+    begun = {
+        "warm": (0.0, 5400.0),
+        "kit": (0.0, 800.0),
+        "prepare": (800.0, 1300.0),
+        "open": (5400.0, 5500.0),
+        "fixture bottom": (5500.0, 6100.0),
+        "paste bottom 1": (6100.0, 6200.0),
+    }
+    late = schedule(tasks, 0.0, 6200.0 + 10 * 3600, begun)
+    said = [one.sentence for one in what_goes_off(late, 6200.0 + 10 * 3600)]
+    assert any("Paste open for 8 h" in one for one in said)
+    assert any("wipe it off and paste anew" in one for one in said)
+    assert what_goes_off(schedule(tasks, 0.0, 6300.0, begun), 6300.0) == ()
+    bag = Bag("U1", "QFP-48", 1.4, "5a", FLOOR_LIFE_H["5a"], False)
+    (dry,) = what_goes_off(schedule(tasks, 0.0), None, (bag,), opened_h_ago=23.0)
+    assert "bake it first, 16 h at 125 °C" in dry.sentence
+    assert what_goes_off(schedule(tasks, 0.0), None, (bag,), opened_h_ago=1.0) == ()
+
+
+def test_floor_lives_and_bakes_are_the_published_ones() -> None:
+    """J-STD-033: floor life at up to 30 °C, 60 % RH; bake at 125 °C by body thickness (bake times as remembered)."""
+    assert FLOOR_LIFE_H == {"1": None, "2": 365 * 24, "2a": 4 * 7 * 24, "3": 168, "4": 72, "5": 48, "5a": 24, "6": 0}
+    assert (bake_h("3", 1.0), bake_h("3", 1.8), bake_h("5a", 3.0)) == (9, 27, 48)
+    assert bake_h("3", 9.0) is bake_h("1", 1.0) is None
+    assert bake_h("3", math.nan) is None
+    for row in BAKE_125_H.values():
+        assert list(row) == sorted(row)
+
+
+def test_bags_of_a_board_shortest_life_first(demo_board: Board) -> None:
+    bags = bags_of(demo_board)
+    assert {bag.ref for bag in bags} >= {"U1", "U2"}
+    assert "R1" not in {bag.ref for bag in bags}
+    assert [bag.hours for bag in bags] == sorted(bag.hours or 0 for bag in bags)
+
+
+def test_the_calendar_validates_in_a_second_library() -> None:
+    """icalendar reads it back: an event a task at its time, an alarm before hands are needed, lines folded."""
+    tasks = schedule(tasks_of(BUILD), 1_800_000_000.0).tasks
+    data = calendar(tasks, "Reed bed; pumps, two of them: façade wiring for the long winter nights by the water", 1_799_990_000.0)
+    assert all(len(line) <= 75 for line in data.split(b"\r\n"))
+    found = icalendar.Calendar.from_ical(data)
+    events = found.walk("VEVENT")
+    assert [str(event["SUMMARY"]) for event in events] == [one.task.name for one in tasks]
+    assert (
+        str(found["X-WR-CALNAME"]).replace("\\", "")
+        == "Reed bed; pumps, two of them: façade wiring for the long winter nights by the water"
+    )
+    for event, one in zip(events, tasks, strict=True):
+        assert event["DTSTART"].dt.timestamp() == pytest.approx(one.start_s, abs=0.6)
+        assert len(event.walk("VALARM")) == 1
+        assert not event.errors
+    assert len({str(event["UID"]) for event in events}) == len(events)
+
+
+# estimates
+def test_own_measurements_replace_the_reference_bit_by_bit_and_narrow_it() -> None:
+    none, few, many = learnt(12.0, []), learnt(12.0, [30.0] * 3), learnt(12.0, [30.0] * 60)
+    assert none.seconds == 12.0
+    assert none.seconds < few.seconds < many.seconds < 30.5
+    assert many.seconds > 28
+    assert none.spread > few.spread > many.spread
+    assert learnt(12.0, [math.nan, -3, 1e9]).own == 0
+
+
+def test_sums_and_intervals() -> None:
+    stages = (stage("Place", 60, Each(10, 0.5)), Stage("Heat", 10.0, 0.5, ""))
+    found = Estimate(stages, 1.0, 0.4)
+    assert found.middle_min == pytest.approx(20)
+    low, high = found.interval_min
+    assert stages[0].low_min + stages[1].low_min < low < 20 < high < stages[0].high_min + stages[1].high_min
+    assert first_pass_share([0.5, 0.5]) == pytest.approx(0.25)
+    assert first_pass_share([]) == 1
