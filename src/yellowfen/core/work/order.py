@@ -22,7 +22,7 @@ from yellowfen.core.work.triage import Box, Surroundings, box_of
 VALUE_MM = constant(
     "order_value_change", 300.0, "mm", Mark.FROM_MEMORY, "the hand goes to the bags and back: about 30 cm", "placement order"
 )
-TURN_MM = 1e5  # more than any way on a board: turns come first
+TURN_MM = 1e6  # more than any way on a board: turns come first
 PLACE_S = constant(
     "seconds_per_placement",
     12.0,

@@ -1,0 +1,175 @@
+"""Ready and Place in the browser: a way chosen, the kit by key, forty parts placed through reload and kill, axe on every page."""
+
+import time
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from tests.live_server import LiveServer
+from yellowfen.core.board.sketch import Sketch, SketchedPart
+from yellowfen.store import jobs
+from yellowfen.workflows import heat, sketching
+from yellowfen.workflows.opening import open_database
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture(scope="module")
+def many(server: LiveServer) -> int:
+    """A job on a sketched board of forty parts; returns its id."""
+    connection = open_database(server.data)
+    kinds = ("0603", "0805", "SOIC-8", "LED_0805", "SOT-23")
+    parts = tuple(
+        SketchedPart(
+            f"{'DRCUQ'[n % 5]}{n}",
+            kinds[n % 5] if n % 5 != 1 else "0603",
+            8 + 9 * (n % 10),
+            8 + 12 * (n // 10),
+            90 * (n % 4),
+            "top",
+            f"v{n % 7}",
+        )
+        for n in range(40)
+    )
+    board = sketching.begin(connection, "Forty parts")
+    sketching.keep(connection, board, Sketch("Forty parts", 100, 60, parts=parts))
+    job = heat.open_job(connection, board, "Forty parts to place")
+    assert jobs.get(connection, job).board_id == board
+    connection.close()
+    return job
+
+
+def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeated(page: Page, server: LiveServer, many: int) -> None:
+    page.goto(f"/jobs/{many}/ready")
+    page.get_by_text("Schools").first.click()
+    page.get_by_label("Stencil or hand").select_option("stencil")  # so that all are placed on paste
+    page.wait_for_load_state()
+    page.goto(f"/jobs/{many}/place")
+    page.get_by_role("button", name="Place them, one key").click()
+    expect(page.locator("[data-go]")).to_contain_text("Placed: ")
+    steps = page.evaluate("JSON.parse(document.getElementById('state').textContent).steps.map((one) => one.ref)")
+    assert len(steps) == len(set(steps)) == 40
+    for number in range(6):
+        expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[number]}")
+        page.keyboard.press(("Space", "PageDown")[number % 2])
+    page.keyboard.press("Backspace")
+    expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[5]}")
+    page.keyboard.press("Space")
+    expect(page.get_by_text("6 of 40 placed and stored")).to_be_visible()
+    page.reload()
+    expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[6]}")
+    page.keyboard.press("ArrowRight")  # skipped: it comes again at the end
+    expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[7]}")
+    server.kill()
+    for _ in range(3):
+        page.keyboard.press("Space")
+    expect(page.get_by_role("alert")).to_contain_text("kept on this device")
+    server.start()
+    expect(page.get_by_text("9 of 40 placed and stored")).to_be_visible(timeout=10_000)
+    page.reload()
+    expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[10]}")
+    page.keyboard.press("m")  # missing: set aside
+    expect(page.get_by_text("1 set aside")).to_be_visible()
+    for _ in range(29):
+        page.keyboard.press("Space")
+        time.sleep(0.04)
+    expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[6]}")
+    page.keyboard.press("Space")
+    expect(page.get_by_text("The rest is set aside.")).to_be_visible()
+    expect(page.get_by_text("39 of 40 placed and stored")).to_be_visible()
+    expect(page.locator("[data-go]")).to_be_disabled()
+    run = page.url.rsplit("/", 1)[1]
+    connection = open_database(server.data)
+    stored = [
+        row["ref"] for row in connection.execute("SELECT ref FROM place_tap WHERE run_id = ? AND what = 'placed' ORDER BY id", (run,))
+    ]
+    connection.close()
+    assert sorted(stored) == sorted(ref for ref in steps if ref != steps[10])
+
+
+def test_the_board_lies_as_it_is_drawn_and_the_cue_is_read_out(page: Page, many: int) -> None:
+    """The plan is turned so that the part stands upright; names stay level; the screen reader hears value and mark."""
+    page.goto(f"/jobs/{many}/place")
+    page.get_by_role("button", name="Place them, one key").click()
+    expect(page.locator("h1.bench-now")).to_have_attribute("aria-live", "assertive")
+    expect(page.locator("h1.bench-now")).not_to_be_empty()
+    steps = page.evaluate("JSON.parse(document.getElementById('state').textContent).steps")
+    seen = set()
+    for step in steps[:39]:
+        turn = (360 - step["turn"]) % 360
+        assert page.locator(".plan-view").get_attribute("transform").startswith(f"rotate({turn:g} ")
+        name = page.locator(f'.name[data-ref="{step["ref"]}"]').get_attribute("transform")
+        assert name.startswith(f"rotate({-turn:g} ") or turn == 0
+        if step["directed"]:
+            expect(page.locator("[data-package]:visible")).to_have_count(1)
+            assert page.locator(".pad.first-pin").count() == 1
+        seen.add(turn)
+        page.keyboard.press("Space")
+        page.wait_for_timeout(25)
+    assert len(seen) > 1
+
+
+def test_an_exception_is_dragged_and_the_rest_ordered_round_it(page: Page, many: int) -> None:
+    page.goto(f"/jobs/{many}/place")
+    rows = page.locator(".order-list li")
+    moved, after = rows.nth(7).get_attribute("data-ref"), rows.nth(1).get_attribute("data-ref")
+    rows.nth(7).drag_to(rows.nth(1))
+    expect(page.get_by_text(f"{moved} right after {after}")).to_be_visible()
+    found = page.locator(".order-list li").evaluate_all("(rows) => rows.map((one) => one.dataset.ref)")
+    assert found.index(moved) == found.index(after) + 1
+    page.get_by_role("button", name="take back").click()
+    expect(page.get_by_text(f"{moved} right after {after}")).to_be_hidden()
+
+
+def test_the_kit_is_checked_by_key_and_survives_a_reload(page: Page) -> None:
+    page.goto("/jobs/1/ready/kit")
+    page.get_by_role("link", name="Check it by one key").click()
+    expect(page.get_by_text("0 of 30 answered")).to_be_visible()
+    page.keyboard.press("Space")
+    expect(page.get_by_text("1 of 30 answered")).to_be_visible()
+    page.keyboard.press("m")
+    expect(page.get_by_text("2 of 30 answered")).to_be_visible()
+    page.keyboard.press("Backspace")
+    expect(page.get_by_text("1 of 30 answered")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("1 of 30 answered")).to_be_visible()
+
+
+def test_a_way_is_chosen_and_a_task_done(page: Page) -> None:
+    page.goto("/jobs/1/ready?part=U4")
+    page.locator("details[open] select").first.select_option("iron, joint by joint")
+    page.get_by_role("button", name="for all SOIC-8").click()
+    expect(page.locator(".own")).to_be_visible()
+    page.get_by_role("link", name="When").click()
+    page.get_by_role("button", name="Done: Kit the parts").click()
+    expect(page.get_by_text("done ✓ undo")).to_be_visible()
+    page.get_by_role("button", name="done ✓ undo").click()
+    expect(page.get_by_text("done ✓ undo")).to_be_hidden()
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/jobs/1/ready?part=U1",
+        "/jobs/1/ready/sides",
+        "/jobs/1/ready/when",
+        "/jobs/1/ready/kit",
+        "/jobs/1/ready/kit/check",
+        "/jobs/1/ready/minutes",
+        "/jobs/1/ready/iron/U1",
+        "/jobs/1/place?side=top",
+        "/jobs/1/place/guide",
+        "/place/1",
+        "/today",
+    ],
+)
+def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -> None:
+    for theme in ("light", "dark"):
+        page.add_init_script(f"localStorage.setItem('yellowfen-theme', '{theme}')")
+        page.goto(path)
+        found = Axe().run(page).response["violations"]
+        assert [(one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found] == []
+    for width in (390, 640):
+        page.set_viewport_size({"width": width, "height": 800})
+        assert page.evaluate("document.documentElement.scrollWidth") <= width + 1

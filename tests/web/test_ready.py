@@ -1,0 +1,259 @@
+"""Ready, Place and Today over HTTP."""
+
+import json
+import time
+from pathlib import Path
+
+import icalendar
+import pytest
+from fastapi.testclient import TestClient
+
+from tests.conftest import DATA
+from yellowfen import cli
+
+READY, PLACE = "/jobs/1/ready", "/jobs/1/place"
+PAGES = (
+    READY,
+    f"{READY}/sides",
+    f"{READY}/when",
+    f"{READY}/kit",
+    f"{READY}/kit/check",
+    f"{READY}/minutes",
+    f"{READY}/iron/U1",
+    f"{READY}/iron/R1",
+    PLACE,
+    f"{PLACE}/guide",
+)
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_every_page_answers_on_the_demo_board_a_foreign_one_and_one_without_parts(client: TestClient, path: str) -> None:
+    assert client.get(path).status_code == 200
+    assert client.get(path.replace("/1/", "/77/")).status_code == 404
+    files = [("files", (one.name, one.read_bytes())) for one in (DATA / "boards/attributes").iterdir() if one.is_file()]
+    board = client.post("/boards", files=files).url.path.split("/")[-1]
+    job = client.post(f"/boards/{board}/jobs").url.path.split("/")[2]
+    foreign = path.replace("/1/", f"/{job}/")
+    reply = client.get(foreign)
+    assert reply.status_code in ((200, 422) if "/iron/" in path else (200,)), reply.text[-300:]
+    board = client.post("/sketches", data={"name": "Bare"}).url.path.split("/")[2]
+    job = client.post(f"/boards/{board}/jobs").url.path.split("/")[2]
+    assert client.get(path.replace("/1/", f"/{job}/")).status_code == (422 if "/iron/" in path else 200)
+
+
+def test_ways_are_proposed_chosen_and_refused(client: TestClient) -> None:
+    page = client.get(READY).text
+    assert "Without a stencil: 34 min a board" in page
+    assert "tack and drag" in page
+    assert "mounds, hot air" in page
+    client.post(READY, data={"do": "boards", "boards": "10"})
+    assert "With a stencil: " in client.get(READY).text
+    client.post(READY, data={"do": "way", "way": "tack and drag", "ref": "U1"})
+    page = client.get(f"{READY}?part=U1").text
+    assert 'class="own">yours' in page
+    refused = client.post(READY, data={"do": "way", "way": "iron, joint by joint", "ref": "U2"})
+    assert refused.status_code == 409
+    assert "an iron does not reach what lies under the body" in refused.text
+    client.post(READY, data={"do": "way", "way": "", "ref": "U1"})
+    assert 'class="own">yours' not in client.get(READY).text
+    client.post(READY, data={"do": "way", "way": "iron, joint by joint", "package": "SOIC-8"})
+    assert 'class="own">yours' in client.get(READY).text
+    for wrong in (
+        {"do": "way", "way": "by magic", "ref": "U1"},
+        {"do": "way", "way": "", "ref": "U99"},
+        {"do": "boards", "boards": "0"},
+        {"do": "boards", "boards": "many"},
+        {"do": "dance"},
+    ):
+        reply = client.post(READY, data=wrong)
+        assert reply.status_code == 422, wrong
+        assert 'role="alert"' in reply.text
+
+
+def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
+    client.post(READY, data={"do": "school", "question": "stencil", "school": "stencil"})
+    page = client.get(READY).text
+    assert "With a stencil" in page
+    assert "your school: stencil" in page
+    assert client.post(READY, data={"do": "school", "question": "stencil", "school": "prayer"}).status_code == 422
+    assert client.post(READY, data={"do": "school", "question": "tea", "school": "green"}).status_code == 422
+
+
+def test_a_bench_card_draws_its_rows_and_can_ask_the_thermal_model(client: TestClient) -> None:
+    card = client.get(f"{READY}/iron/U4").text
+    assert card.count('class="row-diagram"') == 2
+    assert "usual values from the thermal model" in card
+    assert "thermal model, this board" in client.get(f"{READY}/iron/U4?measured=true").text
+    assert client.get(f"{READY}/iron/U99").status_code == 422
+
+
+def test_sides_hanging_and_heats(client: TestClient) -> None:
+    page = client.get(f"{READY}/sides").text
+    assert "Bottom first, then the top." in page
+    assert "All of them stay up" in page
+
+
+def test_the_schedule_moves_with_what_is_done_and_goes_to_a_calendar(client: TestClient) -> None:
+    page = client.get(f"{READY}/when").text
+    assert "Paste out of the cold, closed" in page
+    assert "usual rule" in page
+    form = {
+        "do": "plan",
+        "boards": "3",
+        "start": "2027-02-01T18:00",
+        "pace": "1,5",
+        "room_c": "21",
+        "humidity": "45",
+        "fridge_c": "4",
+        "container": "jar",
+        "grams": "500",
+        "bags_open_h": "0",
+        "wash": "1",
+    }
+    client.post(f"{READY}/when", data=form)
+    page = client.get(f"{READY}/when").text
+    assert "01 Feb 18:00" in page
+    assert "Heat board 3, top" in page
+    assert "500 g in a jar" in page
+    events = icalendar.Calendar.from_ical(client.get(f"{READY}/schedule.ics").content).walk("VEVENT")
+    assert len(events) > 20
+    assert "Begins 01 Feb 18:00" in client.get("/today").text
+    client.post(f"{READY}/when", data={"do": "done", "task": "warm"})
+    page = client.get(f"{READY}/when").text
+    assert "done ✓ undo" in page
+    client.post(f"{READY}/when", data={"do": "undo", "task": "warm"})
+    assert "done ✓ undo" not in client.get(f"{READY}/when").text
+    client.post(f"{READY}/when", data={"do": "done", "task": "kit"})
+    client.post(f"{READY}/when", data={"do": "anew"})
+    assert "done ✓ undo" not in client.get(f"{READY}/when").text
+    finish = {**form, "start": "", "finish": "2027-02-01T23:00"}
+    client.post(f"{READY}/when", data=finish)
+    assert "to 01 Feb 23:00" in client.get(f"{READY}/when").text
+    for wrong in (
+        {"finish": "2027-02-02T10:00", "start": "2027-02-01T10:00"},
+        {"start": "tonight"},
+        {"pace": "0"},
+        {"humidity": "300"},
+        {"room_c": "nan"},
+        {"container": "hat"},
+        {"boards": "2.5"},
+        {"do": "done", "task": "nap"},
+    ):
+        reply = client.post(f"{READY}/when", data={**form, **wrong})
+        assert reply.status_code == 422, wrong
+        assert 'role="alert"' in reply.text
+
+
+def test_a_paste_that_is_as_warm_as_the_room_needs_no_waiting(client: TestClient) -> None:
+    client.post(f"{READY}/when", data={"fridge_c": "22", "room_c": "22"})
+    assert "as warm as the room already" in client.get(f"{READY}/when").text
+
+
+def test_the_kit_knows_places_for_every_job_and_what_is_missing_for_this_one(client: TestClient) -> None:
+    line = "100 nF | 0402 (metric 1005)"
+    client.post(f"{READY}/kit", data={"line": line, "found": "there", "where": "strip 3", "instead": ""})
+    page = client.get(f"{READY}/kit").text
+    assert 'value="strip 3"' in page
+    assert "1 of 30 lines found" in page
+    client.post(f"{READY}/kit", data={"line": "330 Ω | 0603 (metric 1608)", "found": "missing"})
+    assert "1 line missing: 330 Ω." in client.get(f"{READY}/kit").text
+    assert "strip 3" in client.get(f"{PLACE}/guide").text
+    client.post(f"{READY}/kit", data={"line": "330 Ω | 0603 (metric 1608)", "found": "another instead", "instead": "390 Ω"})
+    assert "instead: 390 Ω" in client.get(f"{READY}/kit").text
+    quiet = client.post(f"{READY}/kit", data={"line": line, "found": ""}, headers={"accept": "application/json"})
+    assert quiet.status_code == 204
+    assert 'value="strip 3"' in client.get(f"{READY}/kit").text  # a key at the bench forgets no place
+    for wrong in (
+        {"line": "gold | bar", "found": "there"},
+        {"line": line, "found": "eaten"},
+        {"line": line, "found": "there", "where": "x" * 200},
+    ):
+        assert client.post(f"{READY}/kit", data=wrong).status_code == 422
+
+
+def test_minutes_have_intervals_and_say_where_from(client: TestClient) -> None:
+    page = client.get(f"{READY}/minutes").text
+    assert "four times in five between" in page
+    assert "reference times, common practice" in page
+    assert "What one part less would save" in page
+
+
+def test_the_order_beats_the_bill_and_takes_exceptions(client: TestClient) -> None:
+    page = client.get(f"{PLACE}?side=top").text
+    assert "2 turns of the board instead of 11." in page
+    client.post(PLACE, data={"do": "wish", "side": "top", "ref": "C9", "after": "U4"})
+    page = client.get(f"{PLACE}?side=top").text
+    assert "C9 right after U4" in page
+    order = [row.split('"')[0] for row in page.split('data-ref="')[1:] if "number" in row[:400]]
+    listed = [ref for ref in order if ref in ("C9", "U4")]
+    assert listed.index("C9") == listed.index("U4") + 1
+    client.post(PLACE, data={"do": "unwish", "side": "top", "ref": "C9"})
+    assert "C9 right after U4" not in client.get(PLACE).text
+    for wrong in (
+        {"do": "wish", "ref": "C9", "after": "C9"},
+        {"do": "wish", "ref": "X9"},
+        {"do": "wish", "ref": "C9", "after": "C21"},
+        {"do": "rule", "school": "random"},
+        {"do": "rule", "school": "nearest", "batch": "-4"},
+        {"do": "sing"},
+    ):
+        reply = client.post(PLACE, data={"side": "top", **wrong})
+        assert reply.status_code == 422, wrong
+        assert 'role="alert"' in reply.text
+    client.post(PLACE, data={"do": "rule", "school": "smallest", "batch": "5"})
+    assert "Batch 4" in client.get(f"{PLACE}?side=top").text
+    assert "the dark corner is its lower left" in client.get(f"{PLACE}/guide").text
+
+
+def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:
+    run = client.post(PLACE, data={"do": "start", "side": "top"}).url.path
+    assert run == "/place/1"
+    state = json.loads(client.get(run).text.split('<script type="application/json" id="state">')[1].split("</script>")[0])
+    first, second = state["steps"][0]["ref"], state["steps"][1]["ref"]
+
+    def tap(key: str, ref: str, what: str = "placed") -> tuple[int, dict[str, object]]:
+        reply = client.post("/api/place/1/taps", json={"key": key, "ref": ref, "what": what, "at_ms": int(time.time() * 1000)})
+        return reply.status_code, reply.json()
+
+    assert tap("a", first)[0] == 200
+    assert len(tap("a", first)[1]["taps"]) == 1  # type: ignore[arg-type]
+    assert tap("b", first) == (409, {"problem": f"{first} is placed already", "field": ""})
+    assert tap("c", "X1")[0] == 422
+    assert tap("d", second, "eaten")[0] == 422
+    assert tap("e", second, "skipped")[0] == 200
+    assert client.delete("/api/place/1/taps/a").status_code == 409
+    assert client.delete("/api/place/1/taps/e").json()["taps"][-1]["key"] == "a"
+    assert "Go on: 1 of 20, top" in client.get(PLACE).text
+    assert client.get("/place/9").status_code == 404
+
+
+def test_own_placements_change_the_minutes(client: TestClient) -> None:
+    client.post(PLACE, data={"do": "start", "side": "top"})
+    state = json.loads(client.get("/place/1").text.split('<script type="application/json" id="state">')[1].split("</script>")[0])
+    for number, step in enumerate(state["steps"]):
+        client.post(
+            "/api/place/1/taps", json={"key": f"k{number}", "ref": step["ref"], "what": "placed", "at_ms": 1_000_000 + 30_000 * number}
+        )
+    page = client.get(f"{READY}/minutes").text
+    assert "(19 of yours)" in page
+    assert "Place: your own, 19 measured" in page
+
+
+def test_the_command_line_says_the_same(tmp_path: Path, filled: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    import shutil
+
+    from yellowfen.workflows.opening import DATABASE
+
+    shutil.copy(filled, tmp_path / DATABASE)
+    assert cli.main(["plan", "1", "--json", "--data", str(tmp_path)]) == 0
+    plan = json.loads(capsys.readouterr().out)
+    assert {one["ref"]: one["way"] for one in plan["techniques"]}["U2"] == "mounds, hot air"
+    assert plan["sides"]["first"] == "bottom"
+    assert plan["order"]["top"]["turns"] == 2
+    assert plan["schedule"][0]["task"] == "Paste out of the cold, closed"
+    assert cli.main(["order", "1", "--json", "--data", str(tmp_path)]) == 0
+    order = json.loads(capsys.readouterr().out)
+    assert len(order["steps"]) == 36
+    assert order["turns"] < order["plain"]["turns"]
+    assert cli.main(["plan", "9", "--data", str(tmp_path)]) == 2
+    assert "there is no job 9" in capsys.readouterr().err
