@@ -9,8 +9,9 @@ window.withTaps = ({ api, shelf }, own) => {
     said: "",
     busy: false,
     waiting: [],
+    regret: "",
 
-    get pending() { return this.waiting.filter((one) => !this.taps.some((tap) => tap.key === one.key)); },
+    get pending() { return this.waiting.filter((one) => one.key !== this.regret && !this.taps.some((tap) => tap.key === one.key)); },
     get fresh() { return this.taps.length + this.pending.length === 0; },
     get voiceText() { return String(this.voice); },
 
@@ -38,6 +39,7 @@ window.withTaps = ({ api, shelf }, own) => {
       this.show();
       this.send();
     },
+    take(answer) { this.taps = answer.taps; },
     shelve() { localStorage.setItem(shelf, JSON.stringify(this.waiting)); },
 
     async send() {
@@ -48,9 +50,10 @@ window.withTaps = ({ api, shelf }, own) => {
         try {
           const reply = await fetch(api, { method: "POST", body: JSON.stringify(tap), headers: { "content-type": "application/json", accept: "application/json" } });
           const answer = await reply.json();
-          if (reply.ok) { this.taps = answer.taps; this.problem = ""; } else this.problem = answer.problem;
+          if (reply.ok) { this.take(answer); this.problem = ""; } else this.problem = answer.problem;
           this.waiting = this.waiting.slice(1);
           this.shelve();
+          if (this.regret === tap.key) await this.takeBack(tap.key);
         } catch {
           this.problem = "The server does not answer. What is done is kept on this device and sent when it is back.";
           await new Promise((resolve) => setTimeout(resolve, 1000));
@@ -60,18 +63,28 @@ window.withTaps = ({ api, shelf }, own) => {
       this.show();
     },
 
-    async undo() {
+    // A tap on its way is taken back when it has arrived; one not yet sent is dropped.
+    undo() {
       if (this.fresh) return;
-      if (this.waiting.length && !this.busy) { this.waiting = this.waiting.slice(0, -1); this.shelve(); this.show(); return; }
-      const tap = this.taps[this.taps.length - 1];
-      if (!tap) return;
+      const last = this.waiting[this.waiting.length - 1];
+      if (last && (!this.busy || this.waiting.length > 1)) {
+        this.waiting = this.waiting.slice(0, -1);
+        this.shelve();
+        this.show();
+      } else if (last) {
+        this.regret = last.key;
+        this.show();
+      } else this.takeBack(this.taps[this.taps.length - 1].key);
+    },
+    async takeBack(key) {
       try {
-        const reply = await fetch(`${api}/${tap.key}`, { method: "DELETE", headers: { accept: "application/json" } });
+        const reply = await fetch(`${api}/${key}`, { method: "DELETE", headers: { accept: "application/json" } });
         const answer = await reply.json();
-        if (reply.ok) { this.taps = answer.taps; this.problem = ""; } else this.problem = answer.problem;
+        if (reply.ok) { this.take(answer); this.problem = ""; } else this.problem = answer.problem;
       } catch {
         this.problem = "The server does not answer; nothing was taken back.";
       }
+      if (this.regret === key) this.regret = "";
       this.show();
     },
   };

@@ -48,15 +48,21 @@ document.addEventListener("alpine:init", () => {
         return false;
       }
     },
-    async answer(found) {
-      const line = this.line;
-      if (line && (await this.keep(line, found))) this.done = [...this.done, line];
+    // One press after the other: a press waits until the one before is stored.
+    inTurn(deed) { this.turn = (this.turn ?? Promise.resolve()).then(deed); },
+    answer(found) {
+      this.inTurn(async () => {
+        const line = this.line;
+        if (line && (await this.keep(line, found))) this.done = [...this.done, line];
+      });
     },
     go() { this.answer("there"); },
     missing() { this.answer("missing"); },
-    async undo() {
-      const line = this.done[this.done.length - 1];
-      if (line && (await this.keep(line, ""))) this.done = this.done.slice(0, -1);
+    undo() {
+      this.inTurn(async () => {
+        const line = this.done[this.done.length - 1];
+        if (line && (await this.keep(line, ""))) this.done = this.done.slice(0, -1);
+      });
     },
   }));
 });

@@ -6,32 +6,19 @@ document.addEventListener("alpine:init", () => {
   const starts = { plate: "Start: board on the plate", oven: "Start: oven on", preheat: "Start: heat from below on" };
   const names = { warm: "Warm the area", close: "Close in", hold: "Hold still", withdraw: "Take the heat away", preheat: "Heat from below only", plate: "Board on the plate", oven: "Board in the oven" };
 
-  window.Alpine.data("run", () => ({
+  window.Alpine.data("run", () => window.withTaps({ api: `/api/runs/${first.run}/taps`, shelf: `yellowfen-run-${first.run}` }, {
     ...first,
     offset: first.now_ms - Date.now(),
     elapsed: 0,
-    problem: "",
-    voice: false,
-    said: "",
-    busy: false,
-    waiting: [],
     barWidth: 1000,
 
     init() {
-      this.waiting = JSON.parse(localStorage.getItem(this.shelf) ?? "[]");
       this.drawBar();
       window.addEventListener("resize", () => this.drawBar());
-      setInterval(() => this.tick(), 100);
-      window.addEventListener("keydown", (event) => {
-        if (event.repeat) return;
-        if ([" ", "PageDown", "Enter"].includes(event.key)) { event.preventDefault(); this.go(); }
-        else if (["Backspace", "PageUp"].includes(event.key)) { event.preventDefault(); this.undo(); }
-      });
-      this.tick();
-      this.send();
+      setInterval(() => this.show(), 100);
+      this.beginTaps();
     },
 
-    get shelf() { return `yellowfen-run-${first.run}`; },
     // The steps the one key goes through, in the order in which they fall due.
     get steps() {
       const heating = this.moves.filter((move) => move.do !== "withdraw");
@@ -47,12 +34,10 @@ document.addEventListener("alpine:init", () => {
         { kind: "solid", ref: "", text: "All is solid", due: null },
       ];
     },
-    get done() { return [...this.taps, ...this.waiting.filter((one) => !this.taps.some((tap) => tap.key === one.key))]; },
+    get done() { return [...this.taps, ...this.pending]; },
     get step() { return this.steps[this.done.length] ?? null; },
     get over() { return this.step === null; },
-    get fresh() { return this.done.length === 0; },
-    get voiceText() { return String(this.voice); },
-    get started() { const tap = this.waiting.find((one) => one.kind === "start"); return this.started_ms ?? (tap ? tap.at_ms : null); },
+    get started() { const tap = this.pending.find((one) => one.kind === "start"); return this.started_ms ?? (tap ? tap.at_ms : null); },
     get away() { return this.done.some((tap) => tap.kind === "heat away"); },
 
     get clock() {
@@ -89,7 +74,7 @@ document.addEventListener("alpine:init", () => {
     get keyText() { return this.over ? "All taps stored" : this.step.text; },
     get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
     get stored() {
-      if (this.waiting.length) return `${this.waiting.length} tap${this.waiting.length > 1 ? "s" : ""} kept here, not yet stored`;
+      if (this.pending.length) return `${this.pending.length} tap${this.pending.length > 1 ? "s" : ""} kept here, not yet stored`;
       return this.taps.length ? `Stored: ${this.taps.map((tap) => `${tap.ref ? `${tap.ref} ` : ""}${tap.kind} ${Math.round(tap.at_s)} s`).join(", ")}` : "";
     },
     seconds(value) { return value === null ? "no time" : `${Math.round(value)} s`; },
@@ -98,61 +83,16 @@ document.addEventListener("alpine:init", () => {
       return tap ? `${target.ref} flowed at ${Math.round(tap.at_s)} s, forecast ${this.seconds(target.flows_s)}` : "";
     },
 
-    tick() {
+    show() {
       this.elapsed = this.started === null || this.over ? this.lastTap() : (Date.now() + this.offset - this.started) / 1000;
       this.moveBar();
-      const cue = this.late ? "Heat away now" : this.now;
-      if (this.voice && cue !== this.said && "speechSynthesis" in window) window.speechSynthesis.speak(new SpeechSynthesisUtterance(cue));
-      this.said = cue;
+      this.say(this.late ? "Heat away now" : this.now);
     },
     lastTap() { const tap = this.taps[this.taps.length - 1]; return tap ? tap.at_s : 0; },
-    toggleVoice() { this.voice = !this.voice; this.said = ""; },
-
     go() {
-      if (this.over) return;
-      const step = this.step;
-      this.waiting = [...this.waiting, { key: crypto.randomUUID(), kind: step.kind, ref: step.ref, at_ms: Math.round(Date.now() + this.offset) }];
-      this.shelve();
-      this.tick();
-      this.send();
-    },
-    shelve() { localStorage.setItem(this.shelf, JSON.stringify(this.waiting)); },
-
-    async send() {
-      if (this.busy) return;
-      this.busy = true;
-      while (this.waiting.length) {
-        const tap = this.waiting[0];
-        try {
-          const reply = await fetch(`/api/runs/${first.run}/taps`, { method: "POST", body: JSON.stringify(tap), headers: { "content-type": "application/json", accept: "application/json" } });
-          const answer = await reply.json();
-          if (reply.ok) this.take(answer); else this.problem = answer.problem;
-          this.waiting = this.waiting.slice(1);
-          this.shelve();
-          if (reply.ok) this.problem = "";
-        } catch {
-          this.problem = "The server does not answer. Taps are kept on this device and sent when it is back.";
-          await new Promise((resolve) => setTimeout(resolve, 1000));
-        }
-      }
-      this.busy = false;
+      if (!this.over) this.add({ kind: this.step.kind, ref: this.step.ref, at_ms: Math.round(Date.now() + this.offset) });
     },
     take(answer) { this.taps = answer.taps; this.started_ms = answer.started_ms; },
-
-    async undo() {
-      if (this.fresh) return;
-      if (this.waiting.length && !this.busy) { this.waiting = this.waiting.slice(0, -1); this.shelve(); return; }
-      const tap = this.taps[this.taps.length - 1];
-      if (!tap) return;
-      try {
-        const reply = await fetch(`/api/runs/${first.run}/taps/${tap.key}`, { method: "DELETE", headers: { accept: "application/json" } });
-        const answer = await reply.json();
-        if (reply.ok) { this.take(answer); this.problem = ""; } else this.problem = answer.problem;
-      } catch {
-        this.problem = "The server does not answer; nothing was taken back.";
-      }
-      this.tick();
-    },
 
     // The bar: moves as named bands, the forecast flow with its spread below, the latest stop, and now as a rule.
     barX(seconds) { return (seconds / this.barEnd) * this.barWidth; },
