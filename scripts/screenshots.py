@@ -70,8 +70,8 @@ def taught(page: Page) -> None:
     page.wait_for_timeout(2500)
 
 
-def dotting(page: Page) -> None:
-    page.get_by_role("button", name="Follow it at the bench").click()
+def placing(page: Page) -> None:
+    page.get_by_role("button", name="Place them, one key").click()
     page.wait_for_selector("[data-go]")
     page.keyboard.press("Space")
     page.wait_for_timeout(900)
@@ -90,7 +90,7 @@ def take(target: Path, url: str) -> None:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         views = (
-            ("jobs", "/", None), ("boards", "/boards", None), ("board", "/boards/1?part=U2", None), ("advice", "/boards/1?leaf=advice", None), ("sketch", "/boards/2/sketch", None), ("materials", "/bench/materials", None), ("paste", "/jobs/1/paste?foil=0.15", None), ("openings", "/jobs/1/paste/openings", None), ("leadless", "/jobs/1/paste/leadless", None), ("hand", "/jobs/1/paste/hand", None), ("hand-run", "/jobs/1/paste/hand", dotting), ("heat", "/jobs/1/heat", rehearsed),
+            ("jobs", "/", None), ("board", "/boards/1?part=U2", None), ("sketch", "/boards/2/sketch", None), ("ways", "/jobs/1/ready?part=U1", None), ("when", "/jobs/1/ready/when", None), ("place", "/jobs/1/place?side=top", None), ("place-run", "/jobs/1/place?side=top", placing), ("paste", "/jobs/1/paste?foil=0.15", None), ("openings", "/jobs/1/paste/openings", None), ("leadless", "/jobs/1/paste/leadless", None), ("hand", "/jobs/1/paste/hand", None), ("heat", "/jobs/1/heat", rehearsed),
             ("look", "/jobs/1/look", None), ("logbook", "/logbook", None), ("bench", "/bench", None),
             ("window", "/jobs/1/heat", leaf("Safe window", 14_000)), ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
             ("run", "/jobs/1/heat", running),

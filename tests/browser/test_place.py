@@ -43,8 +43,8 @@ def many(server: LiveServer) -> int:
 def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeated(page: Page, server: LiveServer, many: int) -> None:
     page.goto(f"/jobs/{many}/ready")
     page.get_by_text("Schools").first.click()
-    page.get_by_label("Stencil or hand").select_option("stencil")  # so that all are placed on paste
-    page.wait_for_load_state()
+    with page.expect_navigation():
+        page.get_by_label("Stencil or hand").select_option("stencil")  # so that all are placed on paste
     page.goto(f"/jobs/{many}/place")
     page.get_by_role("button", name="Place them, one key").click()
     expect(page.locator("[data-go]")).to_contain_text("Placed: ")

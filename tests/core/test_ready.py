@@ -160,6 +160,11 @@ def test_the_light_side_first_and_what_would_fall(demo_board: Board) -> None:
         ),
     )
     assert two_sides(both).first == "top"
+    lead = replace(package_named("0603"), density_g_cm3=400.0)  # one part that would fall counts for more than three shy of heat
+    lamps = board_of("LED_0603", "LED_0603", "LED_0603")
+    weighty = replace(lamps, parts=(*lamps.parts, BoardPart("B1", "", "0603", 30.0, 20.0, 0.0, "bottom", lead, True)))
+    assert two_sides(weighty).first == "top"
+    assert [one.ref for one in two_sides(replace(weighty, parts=tuple(replace(part, package=lead) for part in weighty.parts))).falls]
     assert two_sides(heavy).second == ""
     assert all(count in (1, 2) for count in sides.passes.values())
 
@@ -301,6 +306,7 @@ def test_the_calendar_validates_in_a_second_library() -> None:
     tasks = schedule(tasks_of(BUILD), 1_800_000_000.0).tasks
     data = calendar(tasks, "Reed bed; pumps, two of them: façade wiring for the long winter nights by the water", 1_799_990_000.0)
     assert all(len(line) <= 75 for line in data.split(b"\r\n"))
+    assert b"Heat board 1\\, bottom" in data  # commas part values unless escaped (RFC 5545)
     found = icalendar.Calendar.from_ical(data)
     events = found.walk("VEVENT")
     assert [str(event["SUMMARY"]) for event in events] == [one.task.name for one in tasks]

@@ -4,8 +4,8 @@ import sqlite3
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import cast
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
@@ -18,7 +18,7 @@ from yellowfen.core.work.estimate import Each, Estimate, Paces, Stage, first_pas
 from yellowfen.core.work.iron_rows import Row, row_plans, rows_of
 from yellowfen.core.work.job import ToolKind
 from yellowfen.core.work.kit import Found, Line, kit
-from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Wish, placement_order
+from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
 from yellowfen.core.work.placing_run import PlaceRun, PlaceTap
 from yellowfen.core.work.ready import ReadyPlan
 from yellowfen.core.work.schedule import (
@@ -50,6 +50,9 @@ from yellowfen.workflows.paste import PasteState, paste_state
 USUAL_NEED_S = {"signal": 0.31, "relief": 0.76, "plane": 1.48}
 _ORDERS: "OrderedDict[tuple[object, ...], Order]" = OrderedDict()
 _LOCK = threading.Lock()
+# Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large board is ordered.
+_WORKING: dict[tuple[int, str], tuple[int, int]] = {}
+LARGE = 150  # parts on a side from which an order is not worked out within a page
 
 
 @dataclass(frozen=True)
@@ -164,24 +167,47 @@ def own_paces(connection: sqlite3.Connection) -> Paces:
 
 
 # the order
-def order_of(connection: sqlite3.Connection, state: ReadyState, side: str, told: Callable[[int, int], None] | None = None) -> Order:
-    """The placement order of a side, from memory when nothing changed."""
+def _order_key(connection: sqlite3.Connection, state: ReadyState, side: str) -> tuple[object, ...]:
+    """What an order depends on."""
     school = state.plan.ways().schools.of("order").name
     pace = state.plan.order_pace(own_paces(connection).place.seconds)
-    skip = state.by_iron
     parts = tuple(
         (part.ref, part.x_mm, part.y_mm, part.rotation_deg, part.side, part.value, part.package.name) for part in state.board.parts
     )
-    key = (hash(parts), side, school, pace, skip, state.plan.wishes)
+    return (hash(parts), side, school, pace, state.by_iron, state.plan.wishes)
+
+
+def order_ready(connection: sqlite3.Connection, state: ReadyState, side: str) -> bool:
+    """False while a large board's order has still to be worked out."""
+    count = sum(part.side == side and part.ref not in state.by_iron for part in state.board.parts)
+    with _LOCK:
+        return count <= LARGE or _order_key(connection, state, side) in _ORDERS
+
+
+def order_of(connection: sqlite3.Connection, state: ReadyState, side: str) -> Order:
+    """The placement order of a side, from memory when nothing changed."""
+    key = _order_key(connection, state, side)
+    _, _, school, pace, _, _ = key
     with _LOCK:
         if key in _ORDERS:
             return _ORDERS[key]
-    found = placement_order(state.board, side, school, pace, state.plan.wishes, skip, told)
+    place = (state.paste.job.id, side)
+
+    def told(done: int, of: int) -> None:
+        _WORKING[place] = (done, of)
+
+    found = placement_order(state.board, side, str(school), cast(Pace, pace), state.plan.wishes, state.by_iron, told)
+    _WORKING.pop(place, None)
     with _LOCK:
         _ORDERS[key] = found
         while len(_ORDERS) > 40:
             _ORDERS.popitem(last=False)
     return found
+
+
+def order_progress(job_id: int, side: str) -> tuple[int, int] | None:
+    """Rounds done and all of an order being worked out, None when none is."""
+    return _WORKING.get((job_id, side))
 
 
 def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | None) -> None:

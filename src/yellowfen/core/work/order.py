@@ -143,7 +143,7 @@ class _Problem:
         cost[1:, 1:] += VALUE_MM * (value[1:, None] != value[1:]) + TURN_MM * (turn[1:, None] != turn[1:])
         for wish in self.wishes:
             here = self.index.get(wish.after, 0) if wish.after else 0
-            cost[here] += 10 * TURN_MM
+            cost[:, self.index[wish.ref]] += 10 * TURN_MM  # to come to it from anywhere else
             cost[here, self.index[wish.ref]] -= 10 * TURN_MM
         return np.ascontiguousarray(cost), np.array([turn, turn * 10_000 + value])
 

@@ -42,6 +42,12 @@ def place_page(request: Request, job_id: int, database: Database, side: str = ""
 
 def _page(request: Request, database: Database, state: ReadyState, side: str, problem: str = "", status: int = 200) -> Response:
     side = side_of(side or state.sides.first)
+    if not workflow.order_ready(database, state, side):
+        return page(
+            request,
+            "place_working.html",
+            {"room": "jobs", "stage": "place", "job": state.paste.job, "side": side, "count": len(state.board.parts)},
+        )
     order = workflow.order_of(database, state, side)
     run = place_runs.latest(database, state.paste.job.id)
     parts = {part.ref: part for part in state.board.parts}
@@ -52,6 +58,19 @@ def _page(request: Request, database: Database, state: ReadyState, side: str, pr
         "places": stored.places(database), "keys": {ref: line_key(part) for ref, part in parts.items()}, "batch": state.plan.batch,
     }  # fmt: skip
     return page(request, "place.html", context, status=status)
+
+
+@router.get("/api/jobs/{job_id}/place/order")
+def work_out(job_id: int, database: Database, side: str = "top") -> dict[str, int]:
+    """Work the order of a large board out; answers when it is there."""
+    return {"parts": len(workflow.order_of(database, ready_state(database, job_id), side_of(side)).steps)}
+
+
+@router.get("/api/jobs/{job_id}/place/progress")
+def progress(job_id: int, side: str = "top") -> dict[str, int]:
+    """How far it is."""
+    done, of = workflow.order_progress(job_id, side_of(side)) or (0, 0)
+    return {"done": done, "of": of}
 
 
 def _batches(order: Order) -> list[list[tuple[int, Any]]]:
