@@ -41,25 +41,32 @@ def time_line(found: Schedule, now_s: float) -> Markup:
     bars = []
     for one in found.tasks:
         begin, width = x(one.start_s), max(x(one.end_s) - x(one.start_s) - 1, 1.5)
-        y = 62 if one.task.passive else 16
+        y = 68 if one.task.passive else 16
         kind = "done" if one.done else "passive" if one.task.passive else "hands"
         bars.append(
-            f'<g><title>{escape(one.task.name)}</title><rect class="task {kind}" x="{begin:.1f}" y="{y}" width="{width:.1f}" height="36" rx="4"/>'
+            f'<g><title>{escape(one.task.name)}</title><rect class="task {kind}" x="{begin:.1f}" y="{y}" width="{width:.1f}" height="32" rx="4"/>'
         )
-        if width > 7.2 * len(one.task.name) * 0.62 + 8:
-            bars.append(f'<text x="{begin + 6:.1f}" y="{y + 22}">{escape(one.task.name)}</text>')
+        short = (one.task.name, one.task.name.split(",")[0], one.task.name.split(" ")[0])
+        said = next((words for words in short if width > 6.3 * len(words) + 10), "")
+        if said:
+            bars.append(f'<text x="{begin + 6:.1f}" y="{y + 20}">{escape(said)}</text>')
         bars.append("</g>")
     hours = _ticks(start, end)
     ticks = "".join(
-        f'<path class="tick" d="M{x(moment):.1f},104v6"/><text x="{x(moment):.1f}" y="124" text-anchor="middle">{said}</text>'
+        f'<path class="tick" d="M{x(moment):.1f},108v6"/><text x="{x(moment):.1f}" y="128" text-anchor="{"start" if x(moment) < 24 else "middle"}">{said}</text>'
         for moment, said in hours
     )
-    rule = f'<path class="now" d="M{x(now_s):.1f},8V108"/>' if start <= now_s <= end else ""
-    warned = "".join(f'<path class="goes-off" d="M{x(one.at_s):.1f},8V108"/>' for one in found.warnings if start <= one.at_s <= end)
+    rule = f'<path class="now" d="M{x(now_s):.1f},6V112"/>' if start <= now_s <= end else ""
+    warned = "".join(f'<path class="goes-off" d="M{x(one.at_s):.1f},6V112"/>' for one in found.warnings if start <= one.at_s <= end)
     return Markup(
-        f'<svg class="time-line" viewBox="0 0 660 130" role="img" aria-label="The build over time"><text class="lane" x="10" y="12">hands</text><text class="lane" x="10" y="60">by itself</text>{"".join(bars)}{warned}{rule}'
-        f'<path class="tick" d="M10,104H650"/>{ticks}</svg>'
+        f'<svg class="time-line" viewBox="0 0 660 134" role="img" aria-label="The build over time"><text class="lane" x="10" y="11">hands</text><text class="lane" x="10" y="62">by itself</text>{"".join(bars)}{warned}{rule}'
+        f'<path class="tick" d="M10,108H650"/>{ticks}</svg>'
     )
+
+
+def _anchor(x: float) -> str:
+    """A word at the very left begins there."""
+    return "start" if x < 24 else "middle"
 
 
 def _ticks(start: float, end: float) -> list[tuple[float, str]]:

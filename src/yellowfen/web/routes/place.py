@@ -163,7 +163,7 @@ def _way_round(board: Board, ref: str) -> tuple[str, str]:
     printed = {
         "shown": "pin 1 is printed on the board",
         "under the body": "its mark on the board lies under the body",
-        "none": "nothing is printed on the board: go by the pad ringed here",
+        "none": "nothing is printed on the board: go by pad 1",
     }
     return direction.look_for, printed.get(board.printed_marks.get(ref, ""), "")
 

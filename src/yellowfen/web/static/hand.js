@@ -37,6 +37,7 @@ document.addEventListener("alpine:init", () => {
       const same = this.steps.slice(this.at).filter((one) => one.gauge === this.step.gauge).length;
       return `${this.steps.length - this.at} to go, ${same} with this needle`;
     },
+    get cue() { return this.over ? this.now : `${this.step.ref}: ${this.changes ? `${this.what}. ` : ""}${this.now}`; },
     get keyText() { return this.over ? "All stored" : `Done: ${this.step.ref}${this.step.pin ? ` pin ${this.step.pin}` : ""}`; },
     get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
     get stored() { return this.pending.length ? `${this.pending.length} kept here, not yet stored` : this.at ? `${this.at} of ${this.steps.length} stored` : ""; },
@@ -52,7 +53,7 @@ document.addEventListener("alpine:init", () => {
       const body = this.step === null ? null : this.plan.part(this.step.ref);
       if (now) this.plan.frameOn(body && !this.step.pin ? [now, body] : [now], 3);
       else this.plan.reset();
-      this.say(this.over ? this.now : `${this.step.ref}: ${this.changes ? `${this.what}. ` : ""}${this.now}`);
+      this.say(this.cue);
     },
     go() { if (!this.over) this.add({ step: this.at }); },
   }));

@@ -58,6 +58,12 @@ document.addEventListener("alpine:init", () => {
       if (this.over || !this.batches) return "";
       return `batch ${this.step.batch + 1} of ${this.batches}`;
     },
+    // What is said, and what a screen reader hears: every cue in full.
+    get cue() {
+      if (this.over) return this.now;
+      const turn = this.turnText ? `${this.turnText}, turned by ${this.step.turn} degrees. ` : "";
+      return `${turn}${this.step.ref}, ${this.now}. ${this.newValue ? `${this.from}. ` : ""}${this.step.directed ? this.way : ""}`;
+    },
     get keyText() { return this.over ? "All stored" : `Placed: ${this.step.ref}`; },
     get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
     get stored() { const done = this.after.placed.length; return this.pending.length ? `${this.pending.length} kept here, not yet stored` : this.taps.length ? `${done} of ${this.steps.length} placed and stored` : ""; },
@@ -71,7 +77,7 @@ document.addEventListener("alpine:init", () => {
       for (const pad of this.svg.querySelectorAll(".pad.first-pin")) pad.classList.remove("first-pin");
       this.lay();
       for (const drawing of document.querySelectorAll("[data-package]")) drawing.hidden = this.over || !this.step.directed || drawing.dataset.package !== this.step.package;
-      this.say(this.over ? this.now : `${this.turnText ? `${this.turnText}. ` : ""}${this.step.ref}, ${this.now}. ${this.newValue ? this.from : ""} ${this.step.directed ? this.way : ""}`);
+      this.say(this.cue);
     },
     // The board turned as it lies, the part in the middle of a cut-out; names stay upright.
     lay() {
