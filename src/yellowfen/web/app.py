@@ -57,8 +57,12 @@ def create_app(data: Path) -> FastAPI:
     app.state.data = data
     app.state.worker = worker
     app.state.importer = importer
+    # Routes are prepared when the first request passes them, so what is tapped at the bench stands first.
     for routes in (
         home,
+        runs,
+        place,
+        hand,
         sketch,
         imports,
         boards,
@@ -66,17 +70,14 @@ def create_app(data: Path) -> FastAPI:
         paste,
         openings,
         leadless,
-        hand,
         prints,
         mixing,
         fixture,
         materials,
         today,
-        place,
         ready,
         heat,
         search,
-        runs,
         look,
         teach,
         bench,

@@ -27,7 +27,11 @@ FINE_PATCH = Resolution(cell_mm=0.3, layers=4, part_step_s=0.004, sample_s=0.05,
 
 @dataclass(frozen=True)
 class Touch:
-    """One joint under the tip: seconds until molten (None if not within the longest touch), how far the tip sagged, the body's peak."""
+    """One joint under the tip: seconds until molten (None if not within the longest touch), how far the tip sagged, the body's peak.
+
+    `resolved` is False for pads narrower than two cells of the patch: copper beside them that is not theirs takes their heat in the
+    model, so "never" is no answer there.
+    """
 
     ref: str
     pin: str
@@ -37,6 +41,7 @@ class Touch:
     tip_low_c: float
     body_peak_c: float
     limit_c: float
+    resolved: bool = True
 
 
 def patch(scene: Scene, ref: str, pin: str, reach_mm: float = REACH_MM) -> Scene:
@@ -82,7 +87,9 @@ def touch(scene: Scene, iron: Iron, ref: str, pin: str, tie: str = "as it is", l
     here = replace(here, moves=(Move(Deed.TOUCH, longest_s, (ref,), pin=pin),))
     prepared = prepare(here, FINE_PATCH)
     seen = rehearse(here, FINE_PATCH)
-    return _read(seen, ref, pin, tie, _pad_flows_s(seen, prepared, ref, pin))
+    land = next(land for land in here.part(ref).package.lands if land.pin == pin)
+    resolved = min(land.size_x_mm, land.size_y_mm) >= 1.8 * FINE_PATCH.cell_mm
+    return replace(_read(seen, ref, pin, tie, _pad_flows_s(seen, prepared, ref, pin)), resolved=resolved)
 
 
 def _pad_flows_s(seen: Rehearsal, prepared: Prepared, ref: str, pin: str) -> float | None:

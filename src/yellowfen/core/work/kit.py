@@ -48,7 +48,7 @@ class Line:
 
 def line_key(part: BoardPart) -> str:
     """The name of a part's line."""
-    return f"{part.value or part.footprint or '?'} | {part.package.name}"
+    return f"{(part.value or part.footprint or '?')[:140]} | {part.package.name[:140]}"
 
 
 def kit(

@@ -32,7 +32,7 @@ CREATE TABLE place_tap (
     id INTEGER PRIMARY KEY,
     run_id INTEGER NOT NULL REFERENCES place_run (id) ON DELETE CASCADE,
     key TEXT NOT NULL CHECK (length(key) BETWEEN 1 AND 64),
-    ref TEXT NOT NULL CHECK (length(ref) BETWEEN 1 AND 80),
+    ref TEXT NOT NULL CHECK (length(ref) BETWEEN 1 AND 300),
     what TEXT NOT NULL CHECK (what IN ('placed', 'skipped', 'dropped', 'missing', 'doubtful')),
     at_ms INTEGER NOT NULL CHECK (at_ms >= 0),
     UNIQUE (run_id, key)

@@ -30,7 +30,7 @@ router = APIRouter()
 class PartTap(BaseModel):
     model_config = ConfigDict(extra="forbid")
     key: str = Field(min_length=1, max_length=64)
-    ref: str = Field(min_length=1, max_length=80)
+    ref: str = Field(min_length=1, max_length=300)
     what: str = Field(max_length=20)
     at_ms: int = Field(ge=0, le=10**14)
 

@@ -106,7 +106,7 @@ def choose(
     return RedirectResponse(f"/jobs/{job_id}/ready?side={side_of(side)}{f'&part={ref}' if ref else ''}", status_code=303)
 
 
-@router.get("/jobs/{job_id}/ready/iron/{ref}")
+@router.get("/jobs/{job_id}/ready/iron/{ref:path}")
 def iron_card(request: Request, job_id: int, ref: str, database: Database, measured: bool = False) -> Response:
     """A bench card for one part by iron: tip, heat, wire, flux, its rows drawn."""
     state = ready_state(database, job_id)

@@ -146,8 +146,8 @@ document.addEventListener("alpine:init", () => {
       this.problem = "";
       this.touches = answer.touches.map((one) => ({
         tie: one.tie,
-        seconds: one.stay_s === null ? "not" : `${one.stay_s.toFixed(1)} s`,
-        what: one.stay_s === null ? `${words[one.tie]}: this tip does not get it hot in 12 s. Wider tip, hotter, or warm the board.` : `${words[one.tie]}; tip sags to ${Math.round(one.tip_low_c)} °C, body reaches ${Math.round(one.body_peak_c)} of ${one.limit_c} °C`,
+        seconds: one.stay_s === null ? (one.resolved ? "not" : "?") : `${one.stay_s.toFixed(1)} s`,
+        what: one.stay_s === null && !one.resolved ? `${words[one.tie]}: the model does not resolve a pad this narrow; usual is 1 to 3 s.` : one.stay_s === null ? `${words[one.tie]}: this tip does not get it hot in 12 s. Wider tip, hotter, or warm the board.` : `${words[one.tie]}; tip sags to ${Math.round(one.tip_low_c)} °C, body reaches ${Math.round(one.body_peak_c)} of ${one.limit_c} °C`,
       }));
     },
 
