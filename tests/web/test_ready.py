@@ -75,6 +75,13 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
     page = client.get(READY).text
     assert "With a stencil" in page
     assert "your school: stencil" in page
+    other = client.post("/boards/1/jobs").url.path.split("/")[2]
+    assert "your school: stencil" not in client.get(f"/jobs/{other}/ready").text
+    client.post(READY, data={"do": "bench"})
+    assert "your school: stencil" in client.get(f"/jobs/{other}/ready").text
+    client.post(f"/jobs/{other}/ready", data={"do": "school", "question": "stencil", "school": "hand"})
+    assert "your school: hand" in client.get(f"/jobs/{other}/ready").text
+    assert "your school: stencil" in client.get(READY).text
     assert client.post(READY, data={"do": "school", "question": "stencil", "school": "prayer"}).status_code == 422
     assert client.post(READY, data={"do": "school", "question": "tea", "school": "green"}).status_code == 422
 

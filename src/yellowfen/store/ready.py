@@ -21,6 +21,17 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> N
     )
 
 
+def bench_schools(connection: sqlite3.Connection) -> dict[str, str]:
+    """The bench's own schools by question; a job's choice stands above them."""
+    return {row["question"]: row["school"] for row in connection.execute("SELECT question, school FROM bench_school").fetchall()}
+
+
+def keep_bench_schools(connection: sqlite3.Connection, schools: dict[str, str]) -> None:
+    """Replace the bench's schools."""
+    connection.execute("DELETE FROM bench_school")
+    connection.executemany("INSERT INTO bench_school (question, school) VALUES (?, ?)", list(schools.items()))
+
+
 def done_of(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[float, float]]:
     """Tasks done, each with its real start and end (seconds since 1970)."""
     found = connection.execute("SELECT task, start_s, end_s FROM schedule_done WHERE job_id = ? ORDER BY end_s", (job_id,)).fetchall()

@@ -89,6 +89,7 @@ class ReadyState:
 def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     """The stage of a job as kept."""
     paste, plan = paste_state(connection, job_id), stored.plan_of(connection, job_id)
+    plan = replace(plan, schools={**stored.bench_schools(connection), **plan.schools})
     bench = bench_tools(connection, paste.board)
     second = _second_side(paste.board)
     chosen = techniques(paste.board, paste.paste, bench, plan.ways(), second, plan.boards, paste.plan.costs)
@@ -127,12 +128,19 @@ def choose_way(connection: sqlite3.Connection, job_id: int, way: str, ref: str =
         refused = next((offer.refused for offer in offers if offer.refused), "")
         if refused:
             raise Refused(f"{ref or package}: {way} is out of the question: {refused}")
-    by_part, by_package = dict(state.plan.way_parts), dict(state.plan.way_packages)
+    plan = stored.plan_of(connection, job_id)
+    by_part, by_package = dict(plan.way_parts), dict(plan.way_packages)
     chosen = by_part if ref else by_package
     chosen.pop(ref or package, None)
     if way:
         chosen[ref or package] = way
-    keep_plan(connection, job_id, replace(state.plan, way_parts=by_part, way_packages=by_package))
+    keep_plan(connection, job_id, replace(plan, way_parts=by_part, way_packages=by_package))
+
+
+def keep_schools_for_bench(connection: sqlite3.Connection, job_id: int) -> None:
+    """The schools of this job become the bench's: jobs that say nothing else follow them."""
+    with atomic(connection):
+        stored.keep_bench_schools(connection, ready_state(connection, job_id).plan.schools)
 
 
 # the iron
@@ -212,9 +220,9 @@ def order_progress(job_id: int, side: str) -> tuple[int, int] | None:
 
 def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | None) -> None:
     """The user's exception: a part right after another (first of all for ""); None takes its exception back; ref "" takes back all."""
-    state = ready_state(connection, job_id)
+    state, plan = ready_state(connection, job_id), stored.plan_of(connection, job_id)
     if not ref:
-        keep_plan(connection, job_id, replace(state.plan, wishes=()))
+        keep_plan(connection, job_id, replace(plan, wishes=()))
         return
     sides = {part.ref: part.side for part in state.board.parts}
     if ref not in sides or (after and after not in sides):
@@ -223,8 +231,8 @@ def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | Non
         raise InvalidValue("after", f"{after} is on the other side of the board")
     if after == ref:
         raise InvalidValue("after", "a part cannot come after itself")
-    kept = tuple(one for one in state.plan.wishes if one.ref != ref and (after is None or one.after != after))
-    keep_plan(connection, job_id, replace(state.plan, wishes=kept if after is None else (*kept, Wish(ref, after))))
+    kept = tuple(one for one in plan.wishes if one.ref != ref and (after is None or one.after != after))
+    keep_plan(connection, job_id, replace(plan, wishes=kept if after is None else (*kept, Wish(ref, after))))
 
 
 def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int:

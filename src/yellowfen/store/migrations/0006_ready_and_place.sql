@@ -38,3 +38,7 @@ CREATE TABLE place_tap (
     UNIQUE (run_id, key)
 ) STRICT;
 CREATE INDEX place_tap_by_run ON place_tap (run_id);
+CREATE TABLE bench_school (
+    question TEXT PRIMARY KEY CHECK (length(question) BETWEEN 1 AND 40),
+    school TEXT NOT NULL CHECK (length(school) BETWEEN 1 AND 80)
+) STRICT;

@@ -97,10 +97,12 @@ def choose(
             workflow.choose_way(database, job_id, way, ref, package)
         elif do == "school":
             workflow.keep_plan(database, job_id, replace(kept, schools={**kept.schools, question: school}))
+        elif do == "bench":
+            workflow.keep_schools_for_bench(database, job_id)
         elif do == "boards":
             workflow.keep_plan(database, job_id, replace(kept, boards=whole_number("boards", boards)))
         else:
-            raise InvalidValue("do", "choose way, school or boards")
+            raise InvalidValue("do", "choose way, school, bench or boards")
     except YellowfenError as refused:
         return _ways(request, ready_state(database, job_id), side_of(side), ref, str(refused), status_of(refused))
     return RedirectResponse(f"/jobs/{job_id}/ready?side={side_of(side)}{f'&part={ref}' if ref else ''}", status_code=303)
