@@ -1,5 +1,6 @@
 """Ready and Place in the browser: a way chosen, the kit by key, forty parts placed through reload and kill, axe on every page."""
 
+import re
 import time
 
 import pytest
@@ -128,15 +129,15 @@ def test_an_exception_is_dragged_and_the_rest_ordered_round_it(page: Page, many:
 def test_the_kit_is_checked_by_key_and_survives_a_reload(page: Page) -> None:
     page.goto("/jobs/1/ready/kit")
     page.get_by_role("link", name="Check it by one key").click()
-    expect(page.get_by_text("0 of 30 answered")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^0 of \d+ answered"))).to_be_visible()
     page.keyboard.press("Space")
-    expect(page.get_by_text("1 of 30 answered")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^1 of \d+ answered"))).to_be_visible()
     page.keyboard.press("m")
-    expect(page.get_by_text("2 of 30 answered")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^2 of \d+ answered"))).to_be_visible()
     page.keyboard.press("Backspace")
-    expect(page.get_by_text("1 of 30 answered")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^1 of \d+ answered"))).to_be_visible()
     page.reload()
-    expect(page.get_by_text("1 of 30 answered")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^1 of \d+ answered"))).to_be_visible()
 
 
 def test_a_way_is_chosen_and_a_task_done(page: Page) -> None:

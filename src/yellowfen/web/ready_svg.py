@@ -59,7 +59,7 @@ def time_line(found: Schedule, now_s: float) -> Markup:
     rule = f'<path class="now" d="M{x(now_s):.1f},6V112"/>' if start <= now_s <= end else ""
     warned = "".join(f'<path class="goes-off" d="M{x(one.at_s):.1f},6V112"/>' for one in found.warnings if start <= one.at_s <= end)
     return Markup(
-        f'<svg class="time-line" viewBox="0 0 660 134" role="img" aria-label="The build over time"><text class="lane" x="10" y="11">hands</text><text class="lane" x="10" y="62">by itself</text>{"".join(bars)}{warned}{rule}'
+        f'<svg class="time-line" viewBox="0 0 660 134" role="img" aria-label="The build over time"><text class="lane" x="15" y="11">hands</text><text class="lane" x="15" y="62">by itself</text>{"".join(bars)}{warned}{rule}'
         f'<path class="tick" d="M10,108H650"/>{ticks}</svg>'
     )
 
