@@ -18,7 +18,7 @@ from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.moisture import FLOOR_LIFE_H
-from yellowfen.core.work.board_scene import scene_of
+from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.estimate import Each, Estimate, Stage, first_pass_share, learnt, stage
 from yellowfen.core.work.iron_rows import TIP_LOAD_MM3, row_plans, rows_of, wire_by_kind
 from yellowfen.core.work.job import HeatPlan
@@ -203,6 +203,23 @@ def test_by_iron_a_relieved_plane_pin_takes_two_to_four_times_and_a_solid_one_mo
     assert need["plane"] is not None
     assert 2.0 <= need["relief"] / need["signal"] <= 4.0
     assert 3.5 <= need["plane"] / need["signal"] <= 8.0
+
+
+@pytest.mark.slow
+def test_a_fine_pitch_row_gets_hot_when_its_copper_is_taken_as_drawn(demo_board: Board) -> None:
+    """U1, 0.5 mm pitch: from the map of copper the pad never melts, from the drawing in a blink; ties take longer, no body is cooked."""
+    scene = scene_of(demo_board, HeatPlan(targets=("U1",)))
+    blurred = touch(scene, Iron(1.6, 340.0), "U1", "6", "signal", 2.0)
+    assert (blurred.melts_s, blurred.resolved) == (None, False)
+    drawn = with_drawn_copper(scene, demo_board, "top")
+    signal, relief, plane = (touch(drawn, Iron(1.6, 340.0), "U1", "6", tie, 3.0) for tie in ("signal", "relief", "plane"))
+    assert signal.melts_s is not None
+    assert relief.melts_s is not None
+    assert plane.melts_s is not None
+    assert 0.02 < signal.melts_s < 0.3
+    assert signal.melts_s < relief.melts_s < plane.melts_s < 3.0
+    assert plane.body_peak_c < plane.limit_c
+    assert touch(drawn, Iron(1.6, 340.0), "C4", "2", "signal", 1.0).resolved is False
 
 
 def test_kit_counts_parts_for_all_boards_with_spares_by_size(demo_board: Board) -> None:

@@ -8,11 +8,11 @@ from collections import OrderedDict
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.doubt import Doubts, Sureness, how_sure, settled
-from yellowfen.core.heat.iron import Touch, touch
+from yellowfen.core.heat.iron import Touch, is_narrow_lead, touch
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import Iron, Scene
 from yellowfen.core.heat.story import all_molten_s
-from yellowfen.core.work.board_scene import scene_of
+from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
 from yellowfen.store import boards, calibrations, jobs, runs
 from yellowfen.store.packing import pack
@@ -150,7 +150,10 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
 def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str) -> tuple[Touch, ...]:
     """Seconds an iron needs at one joint of the job's board: as a signal pin, through a thermal relief, solidly on a plane."""
     plan = replace(job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)))
-    scene = scene_of(boards.get(connection, job.board_id), plan)
+    board = boards.get(connection, job.board_id)
+    scene = scene_of(board, plan)
+    if any(land.pin == pin and is_narrow_lead(land) for land in scene.part(ref).package.lands):
+        scene = with_drawn_copper(scene, board, scene.part(ref).side)
     return tuple(touch(scene, iron, ref, pin, tie) for tie in ("signal", "relief", "plane"))
 
 

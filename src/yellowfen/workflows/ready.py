@@ -147,7 +147,7 @@ def keep_schools_for_bench(connection: sqlite3.Connection, job_id: int) -> None:
 def iron_rows(
     connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False
 ) -> tuple[tuple[Row, ...], dict[str, float], bool]:
-    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out in the thermal model (a few seconds)."""
+    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out in the thermal model (about ten seconds)."""
     part = state.way(ref).part
     need, true = dict(USUAL_NEED_S), False
     rows = rows_of(part.package)

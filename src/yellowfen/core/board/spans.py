@@ -99,6 +99,16 @@ class Spans:
         cover(self.first, self.x0, self.x1, np.floor(self.rows_y / cell_mm).astype(np.int64), cell_mm, cells)
         return np.minimum(cells * (self.row_mm / cell_mm**2), 1.0)
 
+    def shares(self, ny: int, nx: int, width_mm: float, height_mm: float) -> NDArray[np.float64]:
+        """Share of copper, 0..1, of ny × nx equal cells that fill width × height from the origin; each needs a row at least."""
+        from yellowfen.core.board.spans_kernel import cover
+
+        rows = np.floor(self.rows_y / height_mm * ny).astype(np.int64)
+        cells = np.zeros((ny, nx))
+        cover(self.first, self.x0, self.x1, rows, width_mm / nx, cells)
+        seen = np.bincount(rows[rows < ny], minlength=ny)
+        return np.minimum(cells / (np.maximum(seen, 1)[:, None] * width_mm / nx), 1.0)
+
     @cached_property
     def labels(self) -> NDArray[np.int64]:
         """A number for each span; equal for spans that hang together."""

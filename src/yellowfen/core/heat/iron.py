@@ -10,7 +10,8 @@ import numpy as np
 
 from yellowfen.core.heat.network import on_board, place_land, turned_cells
 from yellowfen.core.heat.rehearsal import Prepared, Rehearsal, Resolution, prepare, rehearse
-from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, PlacedPart, Scene
+from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, PlacedPart, Scene, Side
+from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -22,6 +23,8 @@ SOLDERED_W_M2K = constant(
 )
 LONGEST_S = 12.0
 REACH_MM = 9.0
+NARROW_REACH_MM, NARROW_REACH_WIDTHS = 3.5, 13.0
+CELLS_ACROSS = 4.0  # of a narrow pad; five change the seconds by a tenth
 FINE_PATCH = Resolution(cell_mm=0.3, layers=4, part_step_s=0.004, sample_s=0.05, frame_s=0.05, pad_contact_w_m2k=SOLDERED_W_M2K)
 
 
@@ -29,8 +32,8 @@ FINE_PATCH = Resolution(cell_mm=0.3, layers=4, part_step_s=0.004, sample_s=0.05,
 class Touch:
     """One joint under the tip: seconds until molten (None if not within the longest touch), how far the tip sagged, the body's peak.
 
-    `resolved` is False for pads narrower than two cells of the patch: copper beside them that is not theirs takes their heat in the
-    model, so "never" is no answer there.
+    `resolved` is False for narrow pads on a board whose copper is only known as a coarse map: copper beside them that is not theirs
+    takes their heat in the model, so "never" is no answer there.
     """
 
     ref: str
@@ -82,14 +85,31 @@ def _cropped(foil: CopperLayer, board: BoardStack, left: float, right: float, lo
 
 def touch(scene: Scene, iron: Iron, ref: str, pin: str, tie: str = "as it is", longest_s: float = LONGEST_S) -> Touch:
     """Hold the tip on one joint and see when it melts. `tie`: "as it is", "signal", "relief" or "plane"."""
-    here = replace(patch(scene, ref, pin), source=iron, preheater=None)
+    fine, here = FINE_PATCH, patch(scene, ref, pin)
+    land = next(land for land in here.part(ref).package.lands if land.pin == pin)
+    width = min(land.size_x_mm, land.size_y_mm)
+    resolved = width >= 1.8 * fine.cell_mm
+    if is_narrow_lead(land) and _cell_mm(scene, ref) <= width / 3:  # finer cells on a smaller patch: heat spreads 2 mm in 2 s
+        fine, resolved = replace(fine, cell_mm=width / CELLS_ACROSS), True
+        here = patch(scene, ref, pin, max(NARROW_REACH_MM, NARROW_REACH_WIDTHS * width))
+    here = replace(here, source=iron, preheater=None)
     here = replace(here, parts=tuple(_tied(part, ref, pin, tie) for part in here.parts))
     here = replace(here, moves=(Move(Deed.TOUCH, longest_s, (ref,), pin=pin),))
-    prepared = prepare(here, FINE_PATCH)
-    seen = rehearse(here, FINE_PATCH)
-    land = next(land for land in here.part(ref).package.lands if land.pin == pin)
-    resolved = min(land.size_x_mm, land.size_y_mm) >= 1.8 * FINE_PATCH.cell_mm
+    prepared = prepare(here, fine)
+    seen = rehearse(here, fine)
     return replace(_read(seen, ref, pin, tie, _pad_flows_s(seen, prepared, ref, pin)), resolved=resolved)
+
+
+def is_narrow_lead(land: Land) -> bool:
+    """True for the pads of fine-pitch leads: the usual patch mixes them with the copper beside them."""
+    return land.kind in (JointKind.GULL_WING, JointKind.J_LEAD) and min(land.size_x_mm, land.size_y_mm) < 1.8 * FINE_PATCH.cell_mm
+
+
+def _cell_mm(scene: Scene, ref: str) -> float:
+    """How fine the copper under a part is known."""
+    outer = (min if scene.part(ref).side is Side.TOP else max)(scene.board.copper, key=lambda foil: foil.depth, default=None)
+    columns = np.atleast_2d(np.asarray(outer.coverage)).shape[1] if outer else 1
+    return scene.board.width_mm / columns
 
 
 def _pad_flows_s(seen: Rehearsal, prepared: Prepared, ref: str, pin: str) -> float | None:

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.board.drawn_copper import drawn_copper
 from yellowfen.core.heat.scene import BoardStack, CopperLayer, Move, PlacedPart, Scene, Shield, ShieldKind, Side, Via
 from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
 from yellowfen.core.work.job import HeatPlan, SourceKind
@@ -75,3 +76,13 @@ def _stack(board: Board, plan: HeatPlan) -> BoardStack:
         board.outline[0] if board.outline else (),
         plan.core,
     )
+
+
+def with_drawn_copper(scene: Scene, board: Board, side: str) -> Scene:
+    """The scene with the outer copper of a `side` as drawn, fine enough for single narrow pads; unchanged where nothing is drawn."""
+    fine = drawn_copper(board, side)
+    if fine is None:
+        return scene
+    outer = (min if side == "top" else max)(scene.board.copper, key=lambda foil: foil.depth, default=None)
+    copper = tuple(replace(foil, coverage=fine) if foil is outer else foil for foil in scene.board.copper)
+    return replace(scene, board=replace(scene.board, copper=copper))
