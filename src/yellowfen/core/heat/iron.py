@@ -24,7 +24,7 @@ SOLDERED_W_M2K = constant(
 LONGEST_S = 12.0
 REACH_MM = 9.0
 NARROW_REACH_MM, NARROW_REACH_WIDTHS = 3.5, 13.0
-CELLS_ACROSS = 4.0  # of a narrow pad; five change the seconds by a tenth
+CELLS_ACROSS = 4.0  # of a narrow pad; five leave signal pins as they are and move tied ones by up to 1.6 times
 FINE_PATCH = Resolution(cell_mm=0.3, layers=4, part_step_s=0.004, sample_s=0.05, frame_s=0.05, pad_contact_w_m2k=SOLDERED_W_M2K)
 
 
