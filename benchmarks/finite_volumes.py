@@ -18,7 +18,7 @@ def run(network: Network, segment: Any, around: Any, step_s: float, steps: int) 
     mesh = Grid3D(nx=grid.nx, ny=grid.ny, nz=grid.layers, dx=grid.dx_m, dy=grid.dy_m, dz=thick)
     x, y, z = (np.asarray(axis) for axis in mesh.cellCenters)
     layer = np.minimum((z / thick).astype(int), grid.layers - 1)
-    heat = np.array([grid.unflat(row).mean() for row in grid.c0])[layer] / (grid.cell_area_m2 * thick)
+    heat = np.array([grid.unflat(row).mean() for row in grid.c0])[layer] / (grid.dx_m * grid.dy_m * thick)
     sheet = np.array([grid.unflat(row)[:, :-1].mean() for row in grid.gx])[layer] / thick
     theta = CellVariable(mesh=mesh, value=0.0)
     draw, push = CellVariable(mesh=mesh, value=0.0), CellVariable(mesh=mesh, value=0.0)

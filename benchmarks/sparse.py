@@ -38,7 +38,7 @@ def run(network: Network, segment: Any, around: Any, step_s: float, steps: int) 
         h = segment[k.JET_H] / np.sqrt(1 + r2 / segment[k.JET_SPREAD] ** 2)
         air = segment[k.JET_WARMTH] * segment[k.JET_K] / np.sqrt(1 + r2 / segment[k.JET_WARMTH_RADIUS] ** 2)
         push = np.zeros_like(theta)
-        push[top] = grid.cell_area_m2 * h * (air - theta[top])
-        push[low] -= grid.cell_area_m2 * INSULATING_REST_W_M2K * theta[low]
+        push[top] = grid.dx_m * grid.dy_m * h * (air - theta[top])
+        push[low] -= grid.dx_m * grid.dy_m * INSULATING_REST_W_M2K * theta[low]
         theta = solver.solve(forward @ theta + step_s * push / heat)
     return theta.reshape(shape)

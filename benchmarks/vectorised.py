@@ -21,7 +21,7 @@ def run(network: Network, segment: Any, around: Any, step_s: float, steps: int, 
     gx, gy, c0 = grid.gx, grid.gy, grid.c0
     gxw, gys = np.roll(gx, 1, axis=1), np.roll(gy, row, axis=1)
     slopes = grid.slopes[:, None]
-    board = grid.flat(grid.inside.astype(float)) * grid.cell_area_m2
+    board = grid.flat(grid.inside.astype(float)) * grid.areas_m2
     open_top, open_low = board * (1 - network.covered_top), board * (1 - network.covered_bottom)
     joints, bodies = network.joints, network.bodies
     owner = np.repeat(np.arange(len(bodies)), np.diff(network.joint_of_body))

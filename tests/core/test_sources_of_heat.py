@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 
 from tests.conftest import small_scene
 from yellowfen.core.heat.drive import path_offsets
-from yellowfen.core.heat.iron import touch
 from yellowfen.core.heat.rehearsal import FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import (
     Control,
@@ -170,16 +169,6 @@ def test_aluminium_needs_far_more_heat() -> None:
     scene = small_scene(close_s=20.0)
     metal = replace(scene, board=replace(scene.board, core=Core.ALUMINIUM))
     assert max(j.peak_c for j in rehearse(metal).joints_of("U1")) < max(j.peak_c for j in rehearse(scene).joints_of("U1")) - 30
-
-
-def test_an_iron_takes_longer_on_a_plane_and_longest_without_relief() -> None:
-    """Common practice: a plane-tied side needs two to four times as long; the wait for wetting is left out here."""
-    scene = small_scene()
-    ties = {tie: touch(scene, Iron(1.6, 340.0), "U1", "1", tie).melts_s for tie in ("signal", "relief", "plane")}
-    assert ties["signal"] < ties["relief"] < ties["plane"]
-    assert 1.5 <= ties["plane"] / ties["signal"] <= 6.0
-    with pytest.raises(InvalidValue, match="no pin"):
-        touch(scene, Iron(1.6, 340.0), "U1", "99")
 
 
 def test_small_chips_stand_up_dried_paste_crusts_and_strong_air_pushes() -> None:

@@ -124,13 +124,18 @@ def test_the_same_question_is_answered_once_and_a_problem_is_said(client: TestCl
     assert "hot air" in reply.json()["problem"]
 
 
-def test_iron_seconds_over_http(client: TestClient) -> None:
-    answer = client.get("/api/jobs/1/iron?ref=U4&pin=1&tip_mm=1.6&set_c=340", headers=JSON).json()
-    stays = {one["tie"]: one["stay_s"] for one in answer["touches"]}
-    assert 1.0 < stays["signal"] < stays["plane"]
+def test_iron_seconds_over_http(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    asked = "/api/jobs/1/iron?ref=U4&pin=1&tip_mm=1.6&set_c=340"
+    stays = [client.get(f"{asked}&tie={tie}", headers=JSON).json()["touch"]["stay_s"] for tie in ("as drawn", "signal", "relief", "plane")]
+    assert 1.0 < stays[1] < stays[2] < stays[3]
+    assert stays[0] == pytest.approx(stays[1], rel=0.1)  # pin 1 of U4 is a signal on this board
+    monkeypatch.delattr(heat, "touch")  # what was worked out once is kept
+    assert client.get(f"{asked}&tie=plane", headers=JSON).json()["touch"]["stay_s"] == stays[3]
+    monkeypatch.undo()
     for query, said in (
         ("ref=U4&pin=77&tip_mm=1.6&set_c=340", "no pin"),
         ("ref=U4&pin=1&tip_mm=0&set_c=340", "tip_mm"),
+        ("ref=U4&pin=1&tip_mm=2&set_c=340&tie=knot", "is no tie"),
         ("ref=Z1&pin=1&tip_mm=2&set_c=340", "not on this board"),
     ):
         reply = client.get(f"/api/jobs/1/iron?{query}", headers=JSON)

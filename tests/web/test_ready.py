@@ -89,7 +89,7 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
 def test_a_bench_card_draws_its_rows_and_can_ask_the_thermal_model(client: TestClient) -> None:
     card = client.get(f"{READY}/iron/U4").text
     assert card.count('class="row-diagram"') == 2
-    assert "usual values from the thermal model" in card
+    assert "usual: thermal model, another board" in card
     assert "thermal model, this board" in client.get(f"{READY}/iron/U4?measured=true").text
     assert client.get(f"{READY}/iron/U99").status_code == 422
 
@@ -268,7 +268,17 @@ def test_the_command_line_says_the_same(tmp_path: Path, filled: Path, capsys: py
 
 @pytest.mark.slow
 def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestClient) -> None:
-    assert "[usual values from the thermal model, another board]" in client.get(f"{READY}/iron/U1").text
+    usual = client.get(f"{READY}/iron/U1").text
+    assert "[usual: thermal model, another board, 1.6 mm tip at 340 °C, Sn-Pb]" in usual
+    needs = [client.get(f"/api/jobs/1/ready/iron/U1?tie={tie}").json()["wets_s"] for tie in ("signal", "relief", "plane")]
+    assert needs == sorted(needs)
     page = client.get(f"{READY}/iron/U1?measured=true").text
-    assert "[thermal model, this board; tied pins to a factor of two or three]" in page
-    assert "0.31 s, on thermal spokes 0.76 s" not in page
+    assert "[thermal model, this board, 1.6 mm tip at 340 °C; its contact values from memory]" in page
+    for need, name in zip(needs, ("on its own track", "on spokes", "solid in a plane"), strict=True):
+        assert f"<b>{need:.1f} s</b><span>{name}</span>" in page
+    assert "Work it out" in usual
+    assert "Work it out" not in page
+    for path, said in (("U1?tie=glue", "is no tie"), ("R1?tie=signal", "no rows of leads"), ("U99?tie=signal", "U99")):
+        reply = client.get(f"/api/jobs/1/ready/iron/{path}", headers={"accept": "application/json"})
+        assert reply.status_code == 422
+        assert said in reply.json()["problem"]

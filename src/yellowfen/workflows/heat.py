@@ -8,12 +8,14 @@ from collections import OrderedDict
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.doubt import Doubts, Sureness, how_sure, settled
-from yellowfen.core.heat.iron import Touch, is_narrow_lead, touch
+from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
+from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import Iron, Scene
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
+from yellowfen.errors import InvalidValue
 from yellowfen.store import boards, calibrations, jobs, runs
 from yellowfen.store.packing import pack
 
@@ -35,8 +37,10 @@ class Rehearsed:
 
 _KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
 _SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
+_TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
 _LOCK = threading.Lock()
-_MOST_KEPT = 12
+_MOST_KEPT, _MOST_TOUCHES = 12, 200
+AS_DRAWN = "as drawn"
 
 
 def open_job(connection: sqlite3.Connection, board_id: int, name: str = "") -> int:
@@ -147,14 +151,30 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
     return Forecast(targets, sure.harm.middle, sure.harm_why if sure.harm.middle is not None else "", said)
 
 
-def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str) -> tuple[Touch, ...]:
-    """Seconds an iron needs at one joint of the job's board: as a signal pin, through a thermal relief, solidly on a plane."""
-    plan = replace(job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)))
+def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str, tie: str) -> Touch | None:
+    """Seconds an iron needs at one joint of the job's board, its copper as drawn or as it usually is for a tie (seconds of work; kept).
+
+    None where the copper as drawn is not known finely enough. Raises InvalidValue for an unknown part, pin or tie.
+    """
+    if tie != AS_DRAWN and tie not in list(Tie):
+        raise InvalidValue("tie", f"{tie[:20]!r} is no tie: use {AS_DRAWN}, {', '.join(Tie)}")
     board = boards.get(connection, job.board_id)
+    plan = replace(job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)), shields=())
+    key = (job.board_id, hash(board.parts), pack(plan), iron, ref, pin, tie)
+    with _LOCK:
+        if key in _TOUCHED:
+            _TOUCHED.move_to_end(key)
+            return _TOUCHED[key]
     scene = scene_of(board, plan)
-    if any(land.pin == pin and is_narrow_lead(land) for land in scene.part(ref).package.lands):
-        scene = with_drawn_copper(scene, board, scene.part(ref).side)
-    return tuple(touch(scene, iron, ref, pin, tie) for tie in ("signal", "relief", "plane"))
+    if tie == AS_DRAWN:
+        found = touch_as_drawn(with_drawn_copper(scene, board, scene.part(ref).side), iron, ref, pin)
+    else:
+        found = touch(scene, iron, ref, pin, Tie(tie))
+    with _LOCK:
+        _TOUCHED[key] = found
+        while len(_TOUCHED) > _MOST_TOUCHES:
+            _TOUCHED.popitem(last=False)
+    return found
 
 
 def earlier_heats(connection: sqlite3.Connection, job_id: int) -> int:

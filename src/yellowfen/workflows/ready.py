@@ -10,6 +10,7 @@ from typing import cast
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
 from yellowfen.core.deposit.hand_plan import hand_plan
+from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.scene import Iron
 from yellowfen.core.heat.warm_up import WarmUp, container_of, warm_up
 from yellowfen.core.metal.lot import Lot
@@ -46,8 +47,8 @@ from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import touch_joint
 from yellowfen.workflows.paste import PasteState, paste_state
 
-# Seconds until a joint melts under a 1.6 mm tip at 340 °C: measured in the thermal model before the first line was written.
-USUAL_NEED_S = {"signal": 0.31, "relief": 0.76, "plane": 1.48}
+# Seconds until a joint is wet under a 1.6 mm tip at 340 °C, Sn-Pb: a 0.65 mm pitch lead in the thermal model, two layers of 35 µm.
+USUAL_NEED_S = {"signal": 0.3, "relief": 0.8, "plane": 1.4}
 _ORDERS: "OrderedDict[tuple[object, ...], Order]" = OrderedDict()
 _LOCK = threading.Lock()
 # Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large board is ordered.
@@ -144,22 +145,43 @@ def keep_schools_for_bench(connection: sqlite3.Connection, job_id: int) -> None:
 
 
 # the iron
-def iron_rows(
-    connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False
-) -> tuple[tuple[Row, ...], dict[str, float], bool]:
-    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out in the thermal model (about ten seconds)."""
+def bench_iron(connection: sqlite3.Connection) -> Iron:
+    """The bench's first iron, or a usual one."""
+    return next((tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)), Iron(1.6, 340.0))
+
+
+@dataclass(frozen=True)
+class IronRows:
+    """Rows of a part by iron; `need_s` by tie, worked out for this board or usual; `never`: ties this tip does not wet in time."""
+
+    rows: tuple[Row, ...]
+    need_s: dict[str, float]
+    measured: bool
+    never: tuple[str, ...] = ()
+
+
+def iron_need(connection: sqlite3.Connection, state: ReadyState, ref: str, tie: str) -> float | None:
+    """Seconds until a pin in the middle of the part's first row is wet under the bench's iron, None if not in time (seconds of work; kept)."""
+    rows = rows_of(state.way(ref).part.package)
+    if not rows:
+        raise InvalidValue("ref", f"{ref} has no rows of leads")
+    job = replace(state.paste.job, plan=replace(state.paste.job.plan, alloy=state.paste.paste.alloy))
+    seen = touch_joint(connection, job, bench_iron(connection), ref, rows[0][len(rows[0]) // 2].pin, tie)
+    return seen.wets_s if seen else None
+
+
+def iron_rows(connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False) -> IronRows:
+    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out for this board (some ten seconds at first)."""
     part = state.way(ref).part
-    need, true = dict(USUAL_NEED_S), False
-    rows = rows_of(part.package)
-    if measured and rows:
-        iron = next((tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)), Iron(2.0, 340.0))
-        signal = rows[0][len(rows[0]) // 2].pin
-        job = replace(state.paste.job, plan=replace(state.paste.job.plan, alloy=state.paste.paste.alloy))
-        for tie, touch in zip(("signal", "relief", "plane"), touch_joint(connection, job, iron, ref, signal), strict=True):
-            if touch.melts_s is not None:
-                need[tie], true = touch.melts_s, True
+    need, never = dict(USUAL_NEED_S), []
+    measured = measured and bool(rows_of(part.package))
+    if measured:
+        for tie in USUAL_NEED_S:
+            seconds = iron_need(connection, state, ref, tie)
+            need[tie] = LONGEST_S if seconds is None else seconds
+            never += [tie] if seconds is None else []
     pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
-    return row_plans(part.package, pads, state.paste.paste.metal, need), need, true
+    return IronRows(row_plans(part.package, pads, state.paste.paste.metal, need), need, measured, tuple(never))
 
 
 # pace from the user's own log

@@ -1,11 +1,11 @@
 """What the sources do to the board, moment by moment, as tables for the kernel: jet, nozzle's path, surroundings, plate, tip.
 
-One segment row per move and one `around` row per refresh of the surface coefficients. The heat of a jet at one place
+One segment row per move (a touch by the iron has several) and one `around` row per refresh of the surface coefficients. The heat of a jet at one place
 is core/heat/jet; here stand its movement, its lean, and the sources that surround the board.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -28,20 +28,35 @@ from yellowfen.core.heat.scene import (
     Underside,
 )
 from yellowfen.core.heat.surface import INSULATING_REST_W_M2K, METAL_REST_W_M2K
+from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
 
 REFRESH_S = 0.1
-TOUCH_STEP_S = 0.004
+TOUCH_STEP_S, TOUCH_PIECE_S = 0.004, 0.1
 _M = Mark.FROM_MEMORY
+_FITTED = "from memory; the three contact values and iron_wetting were set together so that tied pins take as long as common practice says"
 TIP_CONTACT_W_M2K = constant(
-    "tip_contact", 6.0e4, "W/m²·K", _M, "tip wetted with a little solder; a dry or black tip passes a tenth", "seconds an iron needs"
+    "tip_contact", 3.0e4, "W/m²·K", _M, f"tinned tip at first touch; a dry or black tip passes a tenth. {_FITTED}", "seconds an iron needs"
 )
+TIP_BRIDGED_W_M2K = constant(
+    "tip_bridged", 1.1e5, "W/m²·K", _M, f"fed until solder fills the gap, about half a millimetre of it. {_FITTED}", "seconds an iron needs"
+)
+TIP_BRIDGES_S = constant("tip_bridges", 3.0, "s", _M, f"the bridge grows with this time constant. {_FITTED}", "seconds an iron needs")
 TIP_CORE_W_MK = constant("tip_core", 380.0, "W/m·K", _M, "copper core of a tip, 8 mm from heater to end", "seconds an iron needs")
 TIP_LENGTH_MM = constant("tip_length", 8.0, "mm", _M, "from the heater to the tip's end", "seconds an iron needs")
 TIP_SHAFT_MM = constant("tip_shaft", 4.5, "mm", _M, "where the tip meets its heater", "seconds an iron needs")
 TIP_LOSS_W_K = constant("tip_loss", 0.03, "W/K", _M, "a hot tip idles at roughly 5 to 10 W", "tip recovery")
 STEADY_GAIN_SHARE = constant("plate_gain", 0.05, "1/K", _M, "a steady plate uses full power at 20 K below its setting", "plate's approach")
 STEADY_INTEGRAL_S = constant("plate_integral", 60.0, "s", _M, "a slow integral part that removes the rest", "plate's approach")
+WETTED_PADS = constant(
+    "tip_wetted_pads",
+    1.5,
+    "pad areas",
+    _M,
+    "a tip wets no more than the pad and its lead; of a chip 2.5, with the end's metal",
+    "seconds an iron needs",
+)
+WETTED_CHIP_PADS = 2.5
 _SHAPE_SHARE = {TipShape.BEVEL: 1.2, TipShape.CHISEL: 1.0, TipShape.KNIFE: 0.8, TipShape.CONE: 0.35}
 TIP_SHAPES = constant(
     "tip_shape_cone",
@@ -71,10 +86,11 @@ def drive_of(scene: Scene, face_limit_s: float, long_limit_s: float, nozzle_step
     """
     strength = JET_FACTOR if scene.jet_factor is None else scene.jet_factor
     warnings: list[str] = []
-    segments = np.zeros((len(scene.moves), k.SEGMENT_COLUMNS))
+    moves = [piece for move in scene.moves for piece in _in_pieces(move)]
+    segments = np.zeros((len(moves), k.SEGMENT_COLUMNS))
     pieces: list[Array] = []
     began = 0.0
-    for row, move in zip(segments, scene.moves, strict=True):
+    for row, move in zip(segments, moves, strict=True):
         row[k.SECONDS], row[k.JET_SPREAD], row[k.JET_WARMTH_RADIUS] = move.seconds, 1.0, 1.0
         row[k.M_XX] = row[k.M_YY] = 1.0
         if move.blows and isinstance(scene.source, HotAir):
@@ -88,6 +104,15 @@ def drive_of(scene: Scene, face_limit_s: float, long_limit_s: float, nozzle_step
         warnings.append(f"parts underneath hold the board {tallest:.1f} mm off the plate: heat comes slowly, if at all")
     plate, state = _plate(scene)
     return Drive(segments, np.concatenate(pieces), plate, state, tuple(dict.fromkeys(warnings)))
+
+
+def _in_pieces(move: Move) -> list[Move]:
+    """A touch in short pieces, since the tip's contact grows; any other move whole."""
+    if move.deed is not Deed.TOUCH:
+        return [move]
+    count = max(1, int(move.seconds / TOUCH_PIECE_S + 1e-9))
+    each = move.seconds / count
+    return [replace(move, seconds=each, from_s=move.from_s + i * each) for i in range(count)]
 
 
 def _fill_jet(row: Array, scene: Scene, source: HotAir, move: Move, factor: float, warnings: list[str]) -> None:
@@ -132,8 +157,17 @@ def _speed_m_s(move: Move) -> float:
 def _fill_plate(row: Array, scene: Scene, move: Move) -> None:
     if isinstance(scene.source, (HotPlate, Iron)):
         row[k.PLATE_SET] = scene.source.set_c - scene.ambient_c
-    row[k.TIP_ON] = float(move.deed is Deed.TOUCH)
+    if move.deed is Deed.TOUCH and isinstance(scene.source, Iron):
+        row[k.TIP_ON] = _contact_share(scene, scene.source, move)
     row[k.ON_PLATE] = float(move.deed is Deed.PLATE)
+
+
+def _contact_share(scene: Scene, iron: Iron, move: Move) -> float:
+    """The tip's conductance in the middle of a piece of a touch, as a share of what it comes to."""
+    land = next((land for land in scene.part(move.over[0]).package.lands if land.pin == move.pin), None)
+    if land is None:
+        return 1.0
+    return tip_conductance_w_k(iron, land, move.from_s + 0.5 * move.seconds) / tip_conductance_w_k(iron, land)
 
 
 def _around(row: Array, scene: Scene, move: Move, began: float) -> Array:
@@ -224,12 +258,14 @@ def _holding(plate: Array, kelvins: float) -> float:
     return float(min(plate[k.P_LOSS_W_K] * kelvins, plate[k.P_POWER]) / plate[k.P_GAIN_W_K])
 
 
-def tip_conductance_w_k(iron: Iron, pad_mm2: float) -> float:
-    """From the tip's heater to a joint, W/K: the tapering core (a cone frustum, πkd₁d₂/4L) and its wetted contact in series.
+def tip_conductance_w_k(iron: Iron, land: Land, seconds: float = math.inf) -> float:
+    """From the tip's heater to a joint, W/K, so long after first touch: the tapering core (a cone frustum, πkd₁d₂/4L) and its contact in series.
 
-    The contact is never much larger than the pad.
+    The contact is never much larger than the pad, and grows as solder fills the gap.
     """
     core = TIP_CORE_W_MK * math.pi / 4 * iron.tip_mm * max(TIP_SHAFT_MM, iron.tip_mm) * 1e-3 / TIP_LENGTH_MM
-    wetted = min(_SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2, max(1.5 * pad_mm2, 0.05))
-    contact = TIP_CONTACT_W_M2K * wetted * 1e-6
+    pads = WETTED_CHIP_PADS if land.kind is JointKind.CHIP else WETTED_PADS
+    wetted = min(_SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2, max(pads * land.area_mm2, 0.05))
+    passes = TIP_BRIDGED_W_M2K + (TIP_CONTACT_W_M2K - TIP_BRIDGED_W_M2K) * math.exp(-seconds / TIP_BRIDGES_S)
+    contact = passes * wetted * 1e-6
     return core * contact / (core + contact)

@@ -5,7 +5,9 @@ Cells: x along the board's width, y up; flat index (iy + 1)·(nx + 2) + ix + 1 i
 """
 
 import math
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,20 +31,21 @@ ALUMINIUM_HEAT = constant("aluminium_heat", 2.36e6, "J/m³·K", _M, "2680 kg/m³
 DIELECTRIC_MM = constant("dielectric_thickness", 0.1, "mm", _M, "filled film under the foil, 0.075 to 0.15", "aluminium-core boards")
 DIELECTRIC_W_MK = constant("dielectric_conductivity", 1.3, "W/m·K", _M, "filled epoxy, 1 to 2", "aluminium-core boards")
 PLATING_MM = constant("via_plating", 0.025, "mm", Mark.COMMON_PRACTICE, "plated hole walls of 20 to 25 µm", "heat through vias")
+GROWTH, COARSEST_MM = 1.4, 1.0
+Lines = tuple[tuple[float, ...], tuple[float, ...]]
 
 
 @dataclass(frozen=True)
 class Grid:
     """Cell arrays for the kernel; shapes (layers, cells) unless said, SI units.
 
-    `through_w_k`: laminate from one node layer to the next in each cell; `via_w_k` (cells): copper of plated holes
-    along with it, solved apart.
+    `x_lines_m`, `y_lines_m` bound the cells (nx + 1, ny + 1 of them), evenly or finer round one place. `through_w_k`: laminate
+    from one node layer to the next in each cell; `via_w_k` (cells): copper of plated holes along with it, solved apart. Where
+    cells differ in size the laminate is in `via_w_k` too.
     """
 
-    nx: int
-    ny: int
-    dx_m: float
-    dy_m: float
+    x_lines_m: tuple[float, ...]
+    y_lines_m: tuple[float, ...]
     layers: int
     gx: Array
     gy: Array
@@ -55,12 +58,31 @@ class Grid:
     via_w_k: Array
 
     @property
+    def nx(self) -> int:
+        return len(self.x_lines_m) - 1
+
+    @property
+    def ny(self) -> int:
+        return len(self.y_lines_m) - 1
+
+    @property
     def cells(self) -> int:
         return (self.nx + 2) * (self.ny + 2)
 
     @property
-    def cell_area_m2(self) -> float:
-        return self.dx_m * self.dy_m
+    def dx_m(self) -> float:
+        """Width of a cell, in the mean."""
+        return self.x_lines_m[-1] / self.nx
+
+    @property
+    def dy_m(self) -> float:
+        """Height of a cell, in the mean."""
+        return self.y_lines_m[-1] / self.ny
+
+    @cached_property
+    def areas_m2(self) -> Array:
+        """Area of every cell (cells), 0 in the ghost ring."""
+        return self.flat(np.outer(np.diff(self.y_lines_m), np.diff(self.x_lines_m)))
 
     def flat(self, values: Array) -> Array:
         """A (ny, nx) map as a flat padded array with zeros in the ghost ring."""
@@ -74,97 +96,137 @@ class Grid:
 
     def rectangle(self, x_mm: float, y_mm: float, size_x_mm: float, size_y_mm: float) -> tuple[NDArray[np.int64], Array]:
         """Cells under an axis-parallel rectangle and the overlap with each, m². Parts beyond the board are cut."""
-        columns = _overlaps((x_mm - size_x_mm / 2) * 1e-3, (x_mm + size_x_mm / 2) * 1e-3, self.dx_m, self.nx)
-        rows = _overlaps((y_mm - size_y_mm / 2) * 1e-3, (y_mm + size_y_mm / 2) * 1e-3, self.dy_m, self.ny)
+        columns = _overlaps((x_mm - size_x_mm / 2) * 1e-3, (x_mm + size_x_mm / 2) * 1e-3, self.x_lines_m)
+        rows = _overlaps((y_mm - size_y_mm / 2) * 1e-3, (y_mm + size_y_mm / 2) * 1e-3, self.y_lines_m)
         row = self.nx + 2
         index = [(j + 1) * row + i + 1 for j, _ in rows for i, _ in columns]
         return np.array(index, dtype=np.int64), np.array([tall * wide for _, tall in rows for _, wide in columns])
 
 
-def _overlaps(low: float, high: float, step: float, count: int) -> list[tuple[int, float]]:
+def _overlaps(low: float, high: float, lines: tuple[float, ...]) -> list[tuple[int, float]]:
     """Cells along one axis and their overlap with a stretch; plain numbers, since most stretches meet two or three cells."""
-    start = min(max(math.floor(low / step), 0), count - 1)
-    stop = min(max(math.ceil(high / step), start + 1), count)
-    return [(i, max(min((i + 1) * step, high) - max(i * step, low), 0.0)) for i in range(start, stop)]
+    count = len(lines) - 1
+    start = min(max(bisect_right(lines, low) - 1, 0), count - 1)
+    stop = min(max(bisect_left(lines, high), start + 1), count)
+    return [(i, max(min(lines[i + 1], high) - max(lines[i], low), 0.0)) for i in range(start, stop)]
 
 
-def resample(coverage: float | Array, ny: int, nx: int) -> Array:
-    """A coverage map averaged by area onto ny × nx cells; exact for any pair of sizes."""
+def resample(coverage: float | Array, rows: int | Array, columns: int | Array) -> Array:
+    """A coverage map averaged by area onto cells: so many even ones, or between lines given as shares of the whole, 0 to 1."""
     source = np.atleast_2d(np.asarray(coverage, dtype=float))
-    return np.asarray(_averaging(source.shape[0], ny) @ source @ _averaging(source.shape[1], nx).T)
+    return np.asarray(_averaging(source.shape[0], rows) @ source @ _averaging(source.shape[1], columns).T)
 
 
-def _averaging(fine: int, coarse: int) -> Array:
+def _averaging(fine: int, coarse: int | Array) -> Array:
     edges_f = np.arange(fine + 1) / fine
-    edges_c = np.arange(coarse + 1) / coarse
+    edges_c = np.arange(coarse + 1) / coarse if isinstance(coarse, int) else coarse
     overlap = np.minimum(edges_c[1:, None], edges_f[None, 1:]) - np.maximum(edges_c[:-1, None], edges_f[None, :-1])
-    return np.asarray(np.maximum(overlap, 0.0) * coarse)
+    return np.asarray(np.maximum(overlap, 0.0) / np.diff(edges_c)[:, None])
 
 
-def make_grid(board: BoardStack, cell_mm: float = 1.0, layers: int = 4) -> Grid:
-    """Cells of at most `cell_mm` and `layers` (3 or more) nodes through the thickness."""
-    nx = max(2, math.ceil(board.width_mm / cell_mm - 1e-9))
-    ny = max(2, math.ceil(board.height_mm / cell_mm - 1e-9))
-    dx, dy = board.width_mm * 1e-3 / nx, board.height_mm * 1e-3 / ny
+@dataclass(frozen=True)
+class FineRound:
+    """A rectangle of the board within which cells are at their finest; outwards each is `GROWTH` times the one before, to 1 mm."""
+
+    x_mm: float
+    y_mm: float
+    size_x_mm: float
+    size_y_mm: float
+
+
+def _lines_m(length_mm: float, cell_mm: float, fine: tuple[float, float] | None) -> tuple[float, ...]:
+    """Lines that bound cells along one axis, from 0 to the length; `fine` is the middle and the size of the fine stretch."""
+    if fine is None:
+        count = max(2, math.ceil(length_mm / cell_mm - 1e-9))
+        return tuple(length_mm * 1e-3 * i / count for i in range(count + 1))
+    middle, size = fine
+    count = max(2, math.ceil(size / cell_mm - 1e-9))
+    low = middle - 0.5 * count * cell_mm
+    inner = [low + i * cell_mm for i in range(count + 1)]
+    lines = [*reversed(_growing(low, cell_mm, -1.0)), *inner, *_growing(inner[-1], cell_mm, 1.0)]
+    kept = [at for at in lines if 0.4 * cell_mm < at < length_mm - 0.4 * cell_mm]
+    return tuple(1e-3 * at for at in (0.0, *kept, length_mm))
+
+
+def _growing(start: float, cell_mm: float, way: float, reach_mm: float = 400.0) -> list[float]:
+    lines, at, step = [], start, cell_mm
+    while abs(at - start) < reach_mm:
+        step = min(GROWTH * step, COARSEST_MM)
+        at += way * step
+        lines.append(at)
+    return lines
+
+
+def make_grid(board: BoardStack, cell_mm: float = 1.0, layers: int = 4, fine: FineRound | None = None) -> Grid:
+    """Cells of at most `cell_mm`, everywhere or round one place only, and `layers` (3 or more) nodes through the thickness."""
+    lines = (
+        _lines_m(board.width_mm, cell_mm, (fine.x_mm, fine.size_x_mm) if fine else None),
+        _lines_m(board.height_mm, cell_mm, (fine.y_mm, fine.size_y_mm) if fine else None),
+    )
     if board.core is Core.ALUMINIUM:
-        return _aluminium_grid(board, nx, ny, dx, dy)
+        return _aluminium_grid(board, lines)
     slab = board.thickness_mm * 1e-3 / (layers - 1)
-    inside = _inside(board, nx, ny)
-    sheet = np.empty((layers, ny, nx))
-    heat = np.empty((layers, ny, nx))
-    slopes = np.empty(layers)
-    copper = _copper_by_layer(board, layers, ny, nx)
+    copper = _copper_by_layer(board, layers, lines)
+    sheet, heat, slopes = np.empty_like(copper), np.empty_like(copper), np.empty(layers)
     for layer in range(layers):
         depth = slab if 0 < layer < layers - 1 else 0.5 * slab
         laminate = depth * FR4_DENSITY * FR4_CP
         metal = copper[layer] * COPPER_DENSITY * COPPER_CP
         sheet[layer] = depth * FR4_PLANE_W_MK + copper[layer] * COPPER_W_MK
-        heat[layer] = (laminate + metal) * dx * dy
+        heat[layer] = laminate + metal
         slopes[layer] = FR4_CP_SLOPE * laminate / (laminate + float(metal.mean()))
-    return _assemble(board, nx, ny, dx, dy, FR4_THROUGH_W_MK * dx * dy / slab, slab, sheet, heat, slopes, inside)
+    return _assemble(board, lines, FR4_THROUGH_W_MK / slab, slab, sheet, heat, slopes)
 
 
-def _aluminium_grid(board: BoardStack, nx: int, ny: int, dx: float, dy: float) -> Grid:
+def _aluminium_grid(board: BoardStack, lines: Lines) -> Grid:
     """Two node layers: the foil with its dielectric, and the aluminium, which hardly differs from face to face."""
     metal_m = board.thickness_mm * 1e-3
-    foil = _copper_by_layer(board, 2, ny, nx).sum(axis=0)
+    foil = _copper_by_layer(board, 2, lines).sum(axis=0)
     film = DIELECTRIC_MM * 1e-3
-    sheet = np.stack([foil * COPPER_W_MK + film * FR4_PLANE_W_MK, np.full((ny, nx), metal_m * ALUMINIUM_W_MK)])
+    sheet = np.stack([foil * COPPER_W_MK + film * FR4_PLANE_W_MK, np.full_like(foil, metal_m * ALUMINIUM_W_MK)])
     upper = foil * COPPER_DENSITY * COPPER_CP + film * FR4_DENSITY * FR4_CP
-    heat = np.stack([upper, np.full((ny, nx), metal_m * ALUMINIUM_HEAT)]) * dx * dy
-    through = DIELECTRIC_W_MK * dx * dy / film
-    bare = replace(board, vias=())
-    return _assemble(bare, nx, ny, dx, dy, through, metal_m, sheet, heat, np.zeros(2), _inside(board, nx, ny))
+    heat = np.stack([upper, np.full_like(foil, metal_m * ALUMINIUM_HEAT)])
+    return _assemble(replace(board, vias=()), lines, DIELECTRIC_W_MK / film, metal_m, sheet, heat, np.zeros(2))
 
 
-def _assemble(board: BoardStack, nx: int, ny: int, dx: float, dy: float, through: float, slab: float, sheet: Array, heat: Array, slopes: Array,
-              inside: NDArray[np.bool_]) -> Grid:  # fmt: skip
-    layers = sheet.shape[0]
+def _assemble(board: BoardStack, lines: Lines, through_w_m2k: float, slab: float, sheet: Array, heat: Array, slopes: Array) -> Grid:
+    """`sheet`: conductivity times thickness, W/K; `heat`: per area, J/m²K; both (layers, ny, nx)."""
+    layers, ny, nx = sheet.shape
+    dx, dy = np.diff(lines[0]), np.diff(lines[1])
+    inside = _inside(board, lines)
     solid = np.where(inside, sheet, 0.0)
     gx = np.zeros((layers, ny + 2, nx + 2))
     gy = np.zeros((layers, ny + 2, nx + 2))
-    gx[:, 1:-1, 1:-2] = _series(solid[:, :, :-1], solid[:, :, 1:]) * dy / dx
-    gy[:, 1:-2, 1:-1] = _series(solid[:, :-1, :], solid[:, 1:, :]) * dx / dy
+    gx[:, 1:-1, 1:-2] = _series(solid[:, :, :-1], solid[:, :, 1:], dx[:-1], dx[1:]) * dy[:, None]
+    gy[:, 1:-2, 1:-1] = _series(solid[:, :-1, :], solid[:, 1:, :], dy[:-1, None], dy[1:, None]) * dx
     vias = np.zeros((ny + 2, nx + 2))
-    _add_vias(vias[1:-1, 1:-1], board, nx, ny, dx, dy, slab)
+    _add_vias(vias[1:-1, 1:-1], board, lines, slab)
+    area = np.outer(dy, dx)
+    even = float(area.max() - area.min()) < 1e-9 * float(area.max())
+    if not even:
+        vias[1:-1, 1:-1] += through_w_m2k * area
     vias[1:-1, 1:-1][~inside] = 0.0
-    c0 = np.full((layers, ny + 2, nx + 2), float(heat.max()))
-    c0[:, 1:-1, 1:-1] = heat
-    mesh_x, mesh_y = np.meshgrid((np.arange(nx + 2) - 0.5) * dx, (np.arange(ny + 2) - 0.5) * dy)
-    return Grid(nx, ny, dx, dy, layers, gx.reshape(layers, -1), gy.reshape(layers, -1), c0.reshape(layers, -1),
-                slopes, inside, mesh_x.ravel(), mesh_y.ravel(), through, vias.ravel())  # fmt: skip
+    held = heat * area
+    c0 = np.full((layers, ny + 2, nx + 2), float(held.max()))
+    c0[:, 1:-1, 1:-1] = held
+    x, y = (np.array([2 * at[0] - at[1], *at, 2 * at[-1] - at[-2]]) for at in lines)
+    mesh_x, mesh_y = np.meshgrid(0.5 * (x[1:] + x[:-1]), 0.5 * (y[1:] + y[:-1]))
+    return Grid(*lines, layers, gx.reshape(layers, -1), gy.reshape(layers, -1), c0.reshape(layers, -1),
+                slopes, inside, mesh_x.ravel(), mesh_y.ravel(), through_w_m2k * float(area[0, 0]) if even else 0.0, vias.ravel())  # fmt: skip
 
 
-def _series(a: Array, b: Array) -> Array:
-    total = a + b
+def _series(a: Array, b: Array, long_a: Array, long_b: Array) -> Array:
+    """Two half cells one behind the other: sheets `a`, `b` of lengths `long_a`, `long_b`, per width."""
+    total = long_a * b + long_b * a
     return np.divide(2.0 * a * b, total, out=np.zeros_like(total), where=total > 0)
 
 
-def _copper_by_layer(board: BoardStack, layers: int, ny: int, nx: int) -> Array:
+def _copper_by_layer(board: BoardStack, layers: int, lines: Lines) -> Array:
     """Copper thickness (m, smeared over the cell) at each node layer; inner foils share the two nearest."""
-    copper = np.zeros((layers, ny, nx))
+    columns, rows = (np.array(at) / at[-1] for at in lines)
+    copper = np.zeros((layers, len(rows) - 1, len(columns) - 1))
     for foil in board.copper:
-        amount = resample(foil.coverage, ny, nx) * foil.thickness_um * 1e-6
+        amount = resample(foil.coverage, rows, columns) * foil.thickness_um * 1e-6
         place = foil.depth * (layers - 1)
         low = min(int(place), layers - 2)
         copper[low] += amount * (1.0 - (place - low))
@@ -172,9 +234,10 @@ def _copper_by_layer(board: BoardStack, layers: int, ny: int, nx: int) -> Array:
     return copper
 
 
-def _add_vias(column: Array, board: BoardStack, nx: int, ny: int, dx: float, dy: float, slab: float) -> None:
+def _add_vias(column: Array, board: BoardStack, lines: Lines, slab: float) -> None:
+    ny, nx = column.shape
     for via in board.vias:
-        ix, iy = int(via.x_mm * 1e-3 / dx), int(via.y_mm * 1e-3 / dy)
+        ix, iy = bisect_right(lines[0], via.x_mm * 1e-3) - 1, bisect_right(lines[1], via.y_mm * 1e-3) - 1
         if 0 <= ix < nx and 0 <= iy < ny:
             column[iy, ix] += via_conductance_w_k(via.drill_mm, slab * 1e3)
 
@@ -184,14 +247,15 @@ def via_conductance_w_k(drill_mm: float, length_mm: float) -> float:
     return math.pi * drill_mm * PLATING_MM * 1e-6 * COPPER_W_MK / (length_mm * 1e-3)
 
 
-def _inside(board: BoardStack, nx: int, ny: int) -> NDArray[np.bool_]:
+def _inside(board: BoardStack, lines: Lines) -> NDArray[np.bool_]:
+    x, y = (1e3 * np.array(at) for at in lines)
+    xs, ys = np.meshgrid(0.5 * (x[1:] + x[:-1]), 0.5 * (y[1:] + y[:-1]))
+    inside = np.zeros(xs.shape, dtype=bool)
     if len(board.outline) < 3:
-        return np.ones((ny, nx), dtype=bool)
-    xs, ys = np.meshgrid((np.arange(nx) + 0.5) * board.width_mm / nx, (np.arange(ny) + 0.5) * board.height_mm / ny)
-    inside = np.zeros((ny, nx), dtype=bool)
+        return ~inside
     corners = board.outline
     for (x0, y0), (x1, y1) in zip(corners, (*corners[1:], corners[0]), strict=True):
         if y0 != y1:
             crosses = (y0 > ys) != (y1 > ys)
             inside ^= crosses & (xs < (x1 - x0) * (ys - y0) / (y1 - y0) + x0)
-    return inside if inside.any() else np.ones((ny, nx), dtype=bool)
+    return inside if inside.any() else ~inside

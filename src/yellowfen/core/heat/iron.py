@@ -1,71 +1,152 @@
-"""Seconds an iron needs at one joint: the board around it on a fine grid, the tip with its heater and recovery.
+"""Seconds an iron needs at one joint: the board round it on fine cells, the tip with its heater and its growing bridge of solder.
 
-Done is not when the solder melts (that clings to the tip) but when the pad beneath is as hot as the liquidus too.
-A joint on a plane pin is asked for both ways: tied solidly, and through the spokes of a thermal relief.
+Done is not when solder melts (that clings to the tip) but when the pad beneath has been hot enough, long enough, for solder to wet it:
+the hotter above the liquidus, the sooner. A joint is asked for as its pin could be drawn (on a track, on spokes in a pour, joined to
+the pour all round), and as this board draws it where its outer copper is known finely enough.
 """
 
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from yellowfen.core.heat import kernel_tables as k
+from yellowfen.core.heat.grid import FineRound
 from yellowfen.core.heat.network import on_board, place_land, turned_cells
-from yellowfen.core.heat.rehearsal import Prepared, Rehearsal, Resolution, prepare, rehearse
-from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, PlacedPart, Scene, Side
-from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.heat.pad_copper import Tie, copper_round
+from yellowfen.core.heat.rehearsal import Prepared, Resolution, advance, first_state, prepare
+from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, Scene, Side
+from yellowfen.core.part.package import Land
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 WETTING_S = constant(
-    "iron_wetting", 1.0, "s", Mark.COMMON_PRACTICE, "after it melts, a second for the solder to run", "seconds an iron stays"
+    "iron_wetting",
+    0.55,
+    "s",
+    Mark.FROM_MEMORY,
+    "for fluxed solder to wet a pad 30 K above the liquidus, half of it at 60 K: the form of wetting-balance curves. See tip_contact",
+    "seconds an iron needs",
 )
+WETTING_K = 30.0
+FEED_S = constant("iron_feed", 1.0, "s", Mark.COMMON_PRACTICE, "a second to feed wire and see it run, then away", "seconds an iron stays")
 SOLDERED_W_M2K = constant(
-    "iron_pad_contact", 1.5e5, "W/m²·K", Mark.FROM_MEMORY, "0.1 mm of solder with flux and a thin oxide left", "seconds an iron needs"
+    "iron_pad_contact", 4.0e5, "W/m²·K", Mark.FROM_MEMORY, "0.14 mm of molten solder at 55 W/m·K", "seconds an iron needs"
 )
-LONGEST_S = 12.0
-REACH_MM = 9.0
-NARROW_REACH_MM, NARROW_REACH_WIDTHS = 3.5, 13.0
-CELLS_ACROSS = 4.0  # of a narrow pad; five leave signal pins as they are and move tied ones by up to 1.6 times
-FINE_PATCH = Resolution(cell_mm=0.3, layers=4, part_step_s=0.004, sample_s=0.05, frame_s=0.05, pad_contact_w_m2k=SOLDERED_W_M2K)
+LONGEST_S = 6.0
+LOOK_EVERY_S = 0.5
+SAGS_K = 5.0
+REACH_MM = 8.0
+FINE_MARGIN_MM = 0.7
+CELLS_ACROSS, WIDEST_CELL_MM = 5.0, 0.1
+MAP_CELL_MM = 0.12  # a map coarser than this joins a pad to the pour beside it
+FINE_PATCH = Resolution(layers=8, part_step_s=0.0005, sample_s=0.02, frame_s=0.02, pad_contact_w_m2k=SOLDERED_W_M2K)
 
 
 @dataclass(frozen=True)
 class Touch:
-    """One joint under the tip: seconds until molten (None if not within the longest touch), how far the tip sagged, the body's peak.
+    """One joint under the tip: seconds until the pad melts solder and until it is wet (None if not within the longest touch).
 
-    `resolved` is False for narrow pads on a board whose copper is only known as a coarse map: copper beside them that is not theirs
-    takes their heat in the model, so "never" is no answer there.
+    `stay_s` is how long to stay, with a second for the wire; the tip's lowest and the body's highest temperature, °C; `sags`: the tip
+    fell by more than `SAGS_K`. `tie` is how the pin is drawn: signal, relief, plane, or "as drawn".
     """
 
     ref: str
     pin: str
     tie: str
     melts_s: float | None
+    wets_s: float | None
     stay_s: float | None
     tip_low_c: float
     body_peak_c: float
     limit_c: float
-    resolved: bool = True
+    sags: bool = False
 
 
-def patch(scene: Scene, ref: str, pin: str, reach_mm: float = REACH_MM) -> Scene:
-    """The scene cut down to the board around one joint (shifted to its own corner), with the parts whose middle lies inside."""
-    part = scene.part(ref)
-    land = next((land for land in part.package.lands if land.pin == pin), None)
+def touch(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie, longest_s: float = LONGEST_S) -> Touch:
+    """Hold the tip on one joint of a part whose outer copper is drawn in one of the usual ways. Raises InvalidValue for an unknown pin."""
+    land = _land(scene, ref, pin)
+    return _hold(usual_patch(scene, ref, land, tie), iron, ref, land, str(tie), longest_s)
+
+
+def touch_as_drawn(scene: Scene, iron: Iron, ref: str, pin: str, longest_s: float = LONGEST_S) -> Touch | None:
+    """The same on the scene's own copper; None where that is known as a coarse map only. Raises InvalidValue for an unknown pin."""
+    land = _land(scene, ref, pin)
+    if _outer_cell_mm(scene, ref) > MAP_CELL_MM:
+        return None
+    return _hold(patch(scene, ref, land), iron, ref, land, "as drawn", longest_s)
+
+
+def _land(scene: Scene, ref: str, pin: str) -> Land:
+    land = next((land for land in scene.part(ref).package.lands if land.pin == pin), None)
     if land is None:
         raise InvalidValue("pin", f"{ref} has no pin {pin!r}")
+    return land
+
+
+def _outer_cell_mm(scene: Scene, ref: str) -> float:
+    """How fine the copper under a part is known, mm."""
+    outer = (min if scene.part(ref).side is Side.TOP else max)(scene.board.copper, key=lambda foil: foil.depth, default=None)
+    columns = np.atleast_2d(np.asarray(outer.coverage)).shape[1] if outer else 1
+    return scene.board.width_mm / columns
+
+
+# the board round a joint
+def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
+    """The part alone on a piece of the board, upright and from above, its land in the middle; other layers as they are there on the mean."""
+    part, board = scene.part(ref), scene.board
+    width, height = min(2 * REACH_MM, board.width_mm), min(2 * REACH_MM, board.height_mm)
     x, y = on_board(part, land.x_mm, land.y_mm)
+    near = _cut(x, REACH_MM, board.width_mm), _cut(y, REACH_MM, board.height_mm)
+    outer = 0.0 if part.side is Side.TOP else 1.0
+    foil_um = next((foil.thickness_um for foil in board.copper if foil.depth == outer), 35.0)
+    drawn = CopperLayer("outer", copper_round(part.package, land, tie, width, height), foil_um, 0.0)
+    others = tuple(
+        replace(foil, coverage=float(np.mean(_cropped(foil, board, *near).coverage)), depth=abs(foil.depth - outer))
+        for foil in board.copper
+        if foil.depth != outer
+    )
+    alone = replace(
+        part, x_mm=width / 2 - land.x_mm, y_mm=height / 2 - land.y_mm, rotation_deg=0.0, side=Side.TOP, plane_pins=(), relief_pins=()
+    )
+    piece = replace(board, width_mm=width, height_mm=height, outline=(), vias=(), copper=(drawn, *others))
+    return replace(scene, board=piece, parts=(alone,), targets=(ref,), shields=(), moves=(Move(Deed.WITHDRAW, 1.0),))
+
+
+def patch(scene: Scene, ref: str, land: Land, reach_mm: float = REACH_MM) -> Scene:
+    """The scene cut down to the board around one joint (shifted to its own corner), with the parts whose middle lies inside.
+
+    Pins on planes are not tied apart: the copper and the holes say so themselves. The board lies with the part's side up.
+    """
+    if scene.part(ref).side is Side.BOTTOM:
+        scene = turned_over(scene)
+    x, y = on_board(scene.part(ref), land.x_mm, land.y_mm)
     left, right = _cut(x, reach_mm, scene.board.width_mm)
     low, high = _cut(y, reach_mm, scene.board.height_mm)
     board = replace(
         scene.board, width_mm=right - left, height_mm=high - low, outline=(),
-        copper=tuple(_cropped(foil, scene.board, left, right, low, high) for foil in scene.board.copper),
+        copper=tuple(_cropped(foil, scene.board, (left, right), (low, high)) for foil in scene.board.copper),
         vias=tuple(replace(via, x_mm=via.x_mm - left, y_mm=via.y_mm - low) for via in scene.board.vias if left < via.x_mm < right and low < via.y_mm < high),
     )  # fmt: skip
     inside = tuple(
-        replace(one, x_mm=min(max(one.x_mm - left, 0.0), right - left), y_mm=min(max(one.y_mm - low, 0.0), high - low))
+        replace(one, x_mm=one.x_mm - left, y_mm=one.y_mm - low, plane_pins=(), relief_pins=())
         for one in scene.parts if one.ref == ref or (left < one.x_mm < right and low < one.y_mm < high)
     )  # fmt: skip
     return replace(scene, board=board, parts=inside, targets=(ref,), shields=(), moves=(Move(Deed.WITHDRAW, 1.0),))
+
+
+def turned_over(scene: Scene) -> Scene:
+    """The same board with its underside up, turned about its upright axis."""
+    board = scene.board
+    copper = tuple(
+        replace(foil, coverage=np.atleast_2d(np.asarray(foil.coverage, dtype=float))[:, ::-1], depth=1.0 - foil.depth)
+        for foil in board.copper
+    )
+    vias = tuple(replace(via, x_mm=board.width_mm - via.x_mm) for via in board.vias)
+    outline = tuple((board.width_mm - x, y) for x, y in board.outline)
+    parts = tuple(
+        replace(one, x_mm=board.width_mm - one.x_mm, side=Side.BOTTOM if one.side is Side.TOP else Side.TOP) for one in scene.parts
+    )
+    return replace(scene, board=replace(board, copper=copper, vias=vias, outline=outline), parts=parts)
 
 
 def _cut(at: float, reach: float, whole: float) -> tuple[float, float]:
@@ -73,74 +154,70 @@ def _cut(at: float, reach: float, whole: float) -> tuple[float, float]:
     return (low, high) if high - low >= 4.0 else (max(0.0, min(low, whole - 4.0)), min(whole, max(high, 4.0)))
 
 
-def _cropped(foil: CopperLayer, board: BoardStack, left: float, right: float, low: float, high: float) -> CopperLayer:
+def _cropped(foil: CopperLayer, board: BoardStack, x: tuple[float, float], y: tuple[float, float]) -> CopperLayer:
     cover: Array = np.atleast_2d(np.asarray(foil.coverage, dtype=float))
     if cover.size == 1:
         return foil
     rows, columns = cover.shape
-    a, b = int(left / board.width_mm * columns), max(int(np.ceil(right / board.width_mm * columns)), 1)
-    c, d = int(low / board.height_mm * rows), max(int(np.ceil(high / board.height_mm * rows)), 1)
+    a, b = int(x[0] / board.width_mm * columns), max(int(np.ceil(x[1] / board.width_mm * columns)), 1)
+    c, d = int(y[0] / board.height_mm * rows), max(int(np.ceil(y[1] / board.height_mm * rows)), 1)
     return replace(foil, coverage=cover[c:d, a:b])
 
 
-def touch(scene: Scene, iron: Iron, ref: str, pin: str, tie: str = "as it is", longest_s: float = LONGEST_S) -> Touch:
-    """Hold the tip on one joint and see when it melts. `tie`: "as it is", "signal", "relief" or "plane"."""
-    fine, here = FINE_PATCH, patch(scene, ref, pin)
-    land = next(land for land in here.part(ref).package.lands if land.pin == pin)
-    width = min(land.size_x_mm, land.size_y_mm)
-    resolved = width >= 1.8 * fine.cell_mm
-    if is_narrow_lead(land) and _cell_mm(scene, ref) <= width / 3:  # finer cells on a smaller patch: heat spreads 2 mm in 2 s
-        fine, resolved = replace(fine, cell_mm=width / CELLS_ACROSS), True
-        here = patch(scene, ref, pin, max(NARROW_REACH_MM, NARROW_REACH_WIDTHS * width))
-    here = replace(here, source=iron, preheater=None)
-    here = replace(here, parts=tuple(_tied(part, ref, pin, tie) for part in here.parts))
-    here = replace(here, moves=(Move(Deed.TOUCH, longest_s, (ref,), pin=pin),))
-    prepared = prepare(here, fine)
-    seen = rehearse(here, fine)
-    return replace(_read(seen, ref, pin, tie, _pad_flows_s(seen, prepared, ref, pin)), resolved=resolved)
+# the touch
+def _hold(here: Scene, iron: Iron, ref: str, land: Land, tie: str, longest_s: float) -> Touch:
+    part = here.part(ref)
+    x, y, size_x, size_y, angle = place_land(part, land)
+    turned = round(angle / 90) % 2 == 1
+    fine = FineRound(x, y, (size_y if turned else size_x) + FINE_MARGIN_MM, (size_x if turned else size_y) + FINE_MARGIN_MM)
+    cell = min(WIDEST_CELL_MM, min(size_x, size_y) / CELLS_ACROSS)
+    here = replace(here, source=iron, preheater=None, moves=(Move(Deed.TOUCH, LOOK_EVERY_S, (ref,), pin=land.pin),))
+    prepared = prepare(here, replace(FINE_PATCH, cell_mm=cell, fine=fine))
+    return _until_wet(prepared, iron, ref, land, tie, longest_s)
 
 
-def is_narrow_lead(land: Land) -> bool:
-    """True for the pads of fine-pitch leads: the usual patch mixes them with the copper beside them."""
-    return land.kind in (JointKind.GULL_WING, JointKind.J_LEAD) and min(land.size_x_mm, land.size_y_mm) < 1.8 * FINE_PATCH.cell_mm
-
-
-def _cell_mm(scene: Scene, ref: str) -> float:
-    """How fine the copper under a part is known."""
-    outer = (min if scene.part(ref).side is Side.TOP else max)(scene.board.copper, key=lambda foil: foil.depth, default=None)
-    columns = np.atleast_2d(np.asarray(outer.coverage)).shape[1] if outer else 1
-    return scene.board.width_mm / columns
-
-
-def _pad_flows_s(seen: Rehearsal, prepared: Prepared, ref: str, pin: str) -> float | None:
-    """When both the solder is molten and the pad beneath it has reached the liquidus."""
-    joint = next(joint for joint in seen.joints if joint.ref == ref and joint.pin == pin)
-    part = prepared.scene.part(ref)
-    land = next(land for land in part.package.lands if land.pin == pin)
+def _until_wet(prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, longest_s: float) -> Touch:
+    """Run on in short stretches until the pad is wet: the time over the liquidus counts in proportion to the kelvins above it."""
+    scene, part = prepared.scene, prepared.scene.part(ref)
     cells, area = turned_cells(prepared.network.grid, *place_land(part, land))
-    faces = np.array([prepared.network.grid.flat(frame)[cells] @ area / area.sum() for frame in seen.frames_c])
-    hot = np.nonzero(faces >= joint.liquidus_c)[0]
-    if joint.melt_end_s is None or not len(hot):
+    liquidus = next(name.liquidus_c for name in prepared.network.names if (name.ref, name.pin) == (ref, land.pin))
+    state, wet, melts, wets, tip_low = first_state(prepared, prepared.drive(scene)), 0.0, None, None, iron.set_c
+    while wets is None and state.now_s < longest_s - 1e-9:
+        began = state.now_s
+        drive = prepared.drive(replace(scene, moves=(replace(scene.moves[0], from_s=began),)))
+        trace = advance(prepared, state, drive)
+        pad_c = trace.frames_k[:, cells].astype(float) @ area / area.sum() + scene.ambient_c
+        times = began + prepared.resolution.frame_s * np.arange(len(pad_c), dtype=float)
+        melts = _crossing(times, pad_c, liquidus) if melts is None else melts
+        share = wet + wetting(times, pad_c, liquidus)
+        wets, wet = _crossing(times, share, 1.0), float(share[-1])
+        tip_low = min(tip_low, float(trace.plate_k.min()) + scene.ambient_c)
+    column = [one.ref for one in scene.parts].index(ref)
+    peak = float(state.body_record[column, k.R_BODY_PEAK]) + scene.ambient_c
+    return Touch(
+        ref,
+        land.pin,
+        tie,
+        melts,
+        wets,
+        None if wets is None else wets + FEED_S,
+        tip_low,
+        peak,
+        part.package.limit_c,
+        iron.set_c - tip_low > SAGS_K,
+    )
+
+
+def wetting(times: Array, pad_c: Array, liquidus_c: float) -> Array:
+    """How far a pad is wet at each moment, 1 when done: time counts in proportion to the kelvins above the liquidus."""
+    rate = np.maximum(pad_c - liquidus_c, 0.0) / (WETTING_K * WETTING_S)
+    return np.concatenate(([0.0], np.cumsum(0.5 * (rate[1:] + rate[:-1]) * np.diff(times))))
+
+
+def _crossing(times: Array, values: Array, level: float) -> float | None:
+    """When rising values first pass a level, between samples."""
+    over = np.nonzero(values >= level)[0]
+    if not len(over):
         return None
-    after = int(hot[0])
-    if after == 0:
-        return joint.melt_end_s
-    share = (joint.liquidus_c - faces[after - 1]) / (faces[after] - faces[after - 1])
-    return max(joint.melt_end_s, (after - 1 + float(share)) * seen.frame_s)
-
-
-def _tied(part: PlacedPart, ref: str, pin: str, tie: str) -> PlacedPart:
-    if part.ref != ref or tie == "as it is":
-        return part
-    plane = tuple(one for one in part.plane_pins if one != pin) + ((pin,) if tie == "plane" else ())
-    relief = tuple(one for one in part.relief_pins if one != pin) + ((pin,) if tie == "relief" else ())
-    return replace(part, plane_pins=plane, relief_pins=relief)
-
-
-def _read(seen: Rehearsal, ref: str, pin: str, tie: str, melts: float | None) -> Touch:
-    stay = None if melts is None else melts + WETTING_S
-    until = seen.times_s <= (LONGEST_S if stay is None else stay)
-    column = [part.ref for part in seen.parts].index(ref)
-    assert seen.plate_c is not None
-    peak = float(seen.body_c[until, column].max(initial=0.0))
-    return Touch(ref, pin, tie, melts, stay, float(seen.plate_c[until].min(initial=999.0)), peak, seen.part(ref).limit_c)
+    at = int(over[0])
+    return float(times[0]) if at == 0 else float(np.interp(level, values[at - 1 : at + 1], times[at - 1 : at + 1]))

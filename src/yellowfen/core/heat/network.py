@@ -125,7 +125,7 @@ def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTA
     slab_mm = scene.board.thickness_mm / (grid.layers - 1)
     for part in scene.parts:
         cells, area = turned_cells(grid, part.x_mm, part.y_mm, part.package.body_x_mm, part.package.body_y_mm, seen_angle_deg(part))
-        cover[part.side][cells] += area / grid.cell_area_m2
+        cover[part.side][cells] += area / grid.areas_m2[cells]
         gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
         gap_starts.append(gap_starts[-1] + len(cells))
         bodies.append(_body_row(part, scene.ambient_c))
@@ -143,7 +143,7 @@ def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTA
             if scene.shields:
                 joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
             if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:
-                joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land.area_mm2)
+                joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land)
             if land.pin in part.plane_pins or land.pin in part.relief_pins:
                 extra[cells] += _plane_tie_w_k(land.pin in part.relief_pins, slab_mm) * area / area.sum()
         of_body.append(len(joints))
@@ -166,7 +166,7 @@ def _shielded(scene: Scene, grid: Grid) -> Array:
     for shield in scene.shields:
         cells, area = grid.rectangle(shield.x_mm, shield.y_mm, shield.size_x_mm, shield.size_y_mm)
         stopped = 1.0 - (FOIL_PASSES if shield.kind is ShieldKind.FOIL else TAPE_PASSES)
-        shielded[cells] = np.maximum(shielded[cells], stopped * area / grid.cell_area_m2)
+        shielded[cells] = np.maximum(shielded[cells], stopped * area / grid.areas_m2[cells])
     return np.minimum(shielded, 1.0)
 
 

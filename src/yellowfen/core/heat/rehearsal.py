@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.air import KELVIN, conductivity_w_mk
 from yellowfen.core.heat.drive import Drive, drive_of, open_below, tallest_beneath_mm
-from yellowfen.core.heat.grid import Grid, make_grid
+from yellowfen.core.heat.grid import FineRound, Grid, make_grid
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, JointName, Network, build_network
 from yellowfen.core.heat.scene import Array, HotPlate, Iron, Scene
@@ -109,7 +109,10 @@ class Rehearsal:
 
 @dataclass(frozen=True)
 class Resolution:
-    """How finely to compute. `max_step_s` (faces) and `part_step_s` (parts, inner layers) only ever shorten the stable steps."""
+    """How finely to compute. `max_step_s` (faces) and `part_step_s` (parts, inner layers) only ever shorten the stable steps.
+
+    With `fine`, cells are `cell_mm` there only and grow outwards.
+    """
 
     cell_mm: float = 1.0
     layers: int = 4
@@ -120,6 +123,7 @@ class Resolution:
     frame_s: float = 1.0
     single_precision: bool = True
     pad_contact_w_m2k: float = PAD_CONTACT_W_M2K
+    fine: FineRound | None = None
 
 
 FINE = Resolution()
@@ -188,11 +192,11 @@ def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
 
 def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     """Tables and step limits of a scene; of its recipe only what holds for every move."""
-    grid = make_grid(scene.board, resolution.cell_mm, resolution.layers)
+    grid = make_grid(scene.board, resolution.cell_mm, resolution.layers, resolution.fine)
     network = build_network(scene, grid, resolution.pad_contact_w_m2k)
     grid = network.grid
     number = np.float32 if resolution.single_precision else np.float64
-    board = grid.flat(grid.inside.astype(float)) * grid.cell_area_m2
+    board = grid.flat(grid.inside.astype(float)) * grid.areas_m2
     open_top, open_low = board * (1 - network.covered_top), board * (1 - network.covered_bottom)
     jet_top = open_top * (1 - network.shielded)
     via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
@@ -257,14 +261,14 @@ def step_limits_s(network: Network, contact: Array) -> tuple[float, float]:
     grid = network.grid
     row = grid.nx + 2
     total = grid.gx + np.roll(grid.gx, 1, axis=1) + grid.gy + np.roll(grid.gy, row, axis=1)
-    faces = total[[0, -1]] + grid.through_w_k + STRONGEST_JET_W_M2K * grid.cell_area_m2
-    faces[1] += (METAL_REST_W_M2K + contact) * grid.cell_area_m2
+    faces = total[[0, -1]] + grid.through_w_k + STRONGEST_JET_W_M2K * grid.areas_m2
+    faces[1] += (METAL_REST_W_M2K + contact) * grid.areas_m2
     face = SAFE_STEP / float((faces / grid.c0[[0, -1]]).max())
     held = float((2.0 * grid.through_w_k / grid.c0).max())
     rates = [held * 2.0]
     if grid.layers > 2:
         rates.append(float((total[1:-1] / grid.c0[1:-1]).max()))
-    return face, SAFE_STEP / max(rates)
+    return face, SAFE_STEP / max(*rates, 1e-6)
 
 
 def contact_w_m2k(scene: Scene, grid: Grid) -> Array:

@@ -5,7 +5,7 @@ Laws: solder of a row is the sum of its joints; what the loads carry more than t
 
 import math
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Pad
@@ -19,9 +19,8 @@ from yellowfen.core.source.mark import Mark, constant
 TIP_LOAD_MM3 = constant("tip_load", 1.2, "mm³", Mark.FROM_MEMORY, "what a 2 mm bevel carries without dripping", "loads for a row")
 BEAD_MM = constant("flux_bead", 1.0, "mm", Mark.COMMON_PRACTICE, "a bead of about a millimetre along the row", "flux for a row")
 MOST_MM_S = constant("drag_fastest", 6.0, "mm/s", Mark.FROM_MEMORY, "faster than this solder is torn off in strings", "drag speed")
-WETS_S = constant(
-    "drag_wetting", 0.4, "s", Mark.FROM_MEMORY, "time over a joint for the solder to run up the lead, with flux", "drag speed"
-)
+
+SAME_ROW_MM = 0.4
 
 
 @dataclass(frozen=True)
@@ -60,19 +59,30 @@ class Row:
 
 
 def rows_of(package: Package) -> list[list[Land]]:
-    """The rows of leads of a package, each in order along the row."""
-    rows: dict[tuple[str, float], list[Land]] = defaultdict(list)
-    for land in package.lands:
-        if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD):
-            sideways = land.size_x_mm > land.size_y_mm
-            rows[("x", round(land.x_mm, 1)) if sideways else ("y", round(land.y_mm, 1))].append(land)
-    return [sorted(row, key=lambda land: (land.y_mm, land.x_mm)) for row in rows.values() if len(row) >= 2]
+    """The rows of leads of a package, each in order along the row. A bared track may move a pad's middle a little out of its row."""
+    leads = [land for land in package.lands if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD)]
+    sideways = [land for land in leads if land.size_x_mm > land.size_y_mm]
+    upright = [land for land in leads if land.size_x_mm <= land.size_y_mm]
+    rows = [*_lines(sideways, lambda land: land.x_mm), *_lines(upright, lambda land: land.y_mm)]
+    along = [sorted(row, key=lambda land: land.y_mm if land.size_x_mm > land.size_y_mm else land.x_mm) for row in rows]
+    return [row for row in along if len(row) >= 2]
+
+
+def _lines(lands: list[Land], across: Callable[[Land], float]) -> list[list[Land]]:
+    """Lands whose places across the row differ by little, row by row."""
+    rows: list[list[Land]] = []
+    for land in sorted(lands, key=across):
+        if rows and across(land) - across(rows[-1][-1]) <= SAME_ROW_MM:
+            rows[-1].append(land)
+        else:
+            rows.append([land])
+    return rows
 
 
 def row_plans(
     package: Package, pads: Mapping[str, Pad], alloy: Alloy, need_s: Mapping[str, float], wire_diameter_mm: float = 0.5
 ) -> tuple[Row, ...]:
-    """Every row of a part. `need_s`: seconds a joint needs under the tip until it melts, by its tie ("signal", "relief", "plane")."""
+    """Every row of a part. `need_s`: seconds a joint needs under the tip until it is wet, by its tie ("signal", "relief", "plane")."""
     in_range("wire_diameter_mm", wire_diameter_mm, 0.1, 3, "mm")
     return tuple(_row(package, row, pads, alloy, need_s, wire_diameter_mm) for row in rows_of(package))
 
@@ -91,7 +101,7 @@ def _row(package: Package, row: list[Land], pads: Mapping[str, Pad], alloy: Allo
     return Row(
         tuple(land.pin for land in row), package.pitch_mm, length, volume, wire_mm(volume, wire, alloy), loads, carried - volume,
         (carried - volume) / (volume / len(row)), math.pi / 8 * BEAD_MM**2 * length,
-        tuple(need_s[tie] + WETS_S for tie in ties), tuple(land.pin for land, tie in zip(row, ties, strict=True) if tie != "signal"),
+        tuple(need_s[tie] for tie in ties), tuple(land.pin for land, tie in zip(row, ties, strict=True) if tie != "signal"),
     )  # fmt: skip
 
 

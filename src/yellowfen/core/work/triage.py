@@ -299,7 +299,7 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
         two = len(pads) == 2
         uneven = " while the other end is free: it stands up easily" if two and len(pins) == 1 and tie == "solid" else ""
         weight = 1.5 if uneven else 0.8 if tie == "solid" else 0.3
-        took = {"solid": "2 to 4 times", "via": "about twice", "relief": "a little longer than"}[tie]
+        took = {"solid": "4 to 8 times", "via": "2 to 4 times", "relief": "2 to 4 times"}[tie]
         name = (
             f"pin {pins[0]}"
             if len(pins) == 1

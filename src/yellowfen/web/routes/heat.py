@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.outcome import Fate
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
@@ -34,6 +35,7 @@ from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows.calibration import carried
 from yellowfen.workflows.heat import (
+    AS_DRAWN,
     Rehearsed,
     earlier_heats,
     keep_plan,
@@ -215,10 +217,10 @@ def _stop(at_s: float | None, why: str) -> dict[str, Any] | None:
 
 @router.get("/api/jobs/{job_id}/iron")
 def iron_touch(job_id: int, database: Database, ref: str, pin: str, tip_mm: float, set_c: float, power_w: float = 60.0,
-               shape: TipShape = TipShape.CHISEL) -> dict[str, Any]:  # fmt: skip
-    """Seconds an iron needs at one joint, tied as a signal, through a relief, and solidly to a plane."""
-    touches = touch_joint(database, jobs.get(database, job_id), Iron(tip_mm, set_c, shape, power_w), ref, pin)
-    return {"touches": [asdict(one) for one in touches]}
+               shape: TipShape = TipShape.CHISEL, tie: str = AS_DRAWN) -> dict[str, Any]:  # fmt: skip
+    """Seconds an iron needs at one joint, its copper as drawn (null where that is not known) or as usual for a tie."""
+    found = touch_joint(database, jobs.get(database, job_id), Iron(tip_mm, set_c, shape, power_w), ref, pin, tie)
+    return {"touch": asdict(found) if found else None, "longest_s": LONGEST_S}
 
 
 @router.get("/api/jobs/{job_id}/carry/{station_id}")

@@ -113,12 +113,18 @@ def iron_card(request: Request, job_id: int, ref: str, database: Database, measu
     """A bench card for one part by iron: tip, heat, wire, flux, its rows drawn."""
     state = ready_state(database, job_id)
     one = state.way(ref)
-    rows, need, true = workflow.iron_rows(database, state, ref, measured)
+    found = workflow.iron_rows(database, state, ref, measured)
     context = {
-        "one": one, "rows": rows, "need": need, "measured": true, "asked": measured, "drawings": [row_diagram(row) for row in rows], "wires": wire_by_kind(one.part.package, state.paste.paste.metal),
+        "one": one, "rows": found.rows, "found": found, "iron": workflow.bench_iron(database), "drawings": [row_diagram(row) for row in found.rows], "wires": wire_by_kind(one.part.package, state.paste.paste.metal),
         "iron_c": one.iron_c or 340.0, "tip": one.tip or "2 mm bevel", "flux": one.flux,
     }  # fmt: skip
     return _leaf_page(request, "ready_iron.html", state, "", one.part.side, context)
+
+
+@router.get("/api/jobs/{job_id}/ready/iron/{ref:path}")
+def iron_need(job_id: int, ref: str, database: Database, tie: str) -> dict[str, float | None]:
+    """Seconds until a pin of the part is wet under the bench's iron, tied in one way; null when not in time. Kept for the card."""
+    return {"wets_s": workflow.iron_need(database, ready_state(database, job_id), ref, tie)}
 
 
 # sides

@@ -15,6 +15,18 @@ document.addEventListener("alpine:init", () => {
   };
   const whole = (move) => ({ height_mm: 20, circle_mm: 0, circle_s: 2, path: "circle", along_deg: 0, tilt_deg: 0, tilt_to_deg: 0, ...move });
   const leaned = settings.moves.find((move) => blowing.includes(move.do));
+  // One touch of the iron as a row: heating, wetting and feeding on one time axis.
+  const touchRow = (one, name, longest) => {
+    const x = (seconds) => Math.min(240, 240 * (seconds ?? longest) / (longest + 1));
+    const held = Math.round(one.tip_low_c);
+    const body = `tip ${one.sags ? "sags to" : "holds"} ${held} °C, body reaches ${Math.round(one.body_peak_c)} of ${one.limit_c} °C`;
+    return {
+      tie: one.tie, name,
+      seconds: one.stay_s === null ? "not" : `${one.stay_s.toFixed(1)} s`,
+      heats: x(one.melts_s), wets: x(one.wets_s) - x(one.melts_s), feeds: x(one.stay_s) - x(one.wets_s), wetsFrom: x(one.melts_s), feedsFrom: x(one.wets_s),
+      what: one.stay_s === null ? `Not wet in ${longest} s. Wider tip, hotter, or warm the board from below.` : `Wet after ${one.wets_s.toFixed(1)} s; ${body}.`,
+    };
+  };
   const fine = (value) => (value === null || value === undefined ? "never" : `${Math.round(value)} s`);
 
   // The search's getters must stay getters, so it is joined by descriptors and not spread.
@@ -35,6 +47,8 @@ document.addEventListener("alpine:init", () => {
     ironText: String(irons[0].id),
     ironPin: "1",
     touches: [],
+    touching: "",
+    asked: 0,
     carry: null,
     problem: "",
     answer: null,
@@ -138,19 +152,23 @@ document.addEventListener("alpine:init", () => {
     get pins() { return this.none ? [] : [...new Set(this.plan.pads(this.targets[0]).map((pad) => pad.dataset.pin))].filter(Boolean); },
     takeIron() { this.iron = { ...(irons.find((one) => String(one.id) === this.ironText) ?? irons[0]).content }; },
     async askIron() {
-      const query = new URLSearchParams({ ref: this.targets[0], pin: this.ironPin, tip_mm: this.iron.tip_mm, set_c: this.iron.set_c, power_w: this.iron.power_w, shape: this.iron.shape });
-      const reply = await fetch(`/api/jobs/${this.job}/iron?${query}`, { headers: { accept: "application/json" } });
-      const answer = await reply.json();
-      if (!reply.ok) { this.problem = answer.problem; return; }
-      const words = { signal: "a pin on its own track", relief: "on a plane, through a thermal relief", plane: "solidly on a plane" };
+      const words = { "as drawn": "as this board is drawn", signal: "on its own track", relief: "on a plane, by four spokes", plane: "solidly on a plane" };
+      const query = { ref: this.targets[0], pin: this.ironPin, tip_mm: this.iron.tip_mm, set_c: this.iron.set_c, power_w: this.iron.power_w, shape: this.iron.shape };
+      const asked = (this.asked += 1);
       this.problem = "";
-      this.touches = answer.touches.map((one) => ({
-        tie: one.tie,
-        seconds: one.stay_s === null ? (one.resolved ? "not" : "?") : `${one.stay_s.toFixed(1)} s`,
-        what: one.stay_s === null && !one.resolved ? `${words[one.tie]}: the model does not resolve a pad this narrow; usual is 1 to 3 s.` : one.stay_s === null ? `${words[one.tie]}: this tip does not get it hot in 12 s. Wider tip, hotter, or warm the board.` : `${words[one.tie]}; tip sags to ${Math.round(one.tip_low_c)} °C, body reaches ${Math.round(one.body_peak_c)} of ${one.limit_c} °C`,
-      }));
+      this.touches = [];
+      for (const [tie, name] of Object.entries(words)) {
+        this.touching = `${query.ref} pin ${query.pin}, ${name}…`;
+        const reply = await fetch(`/api/jobs/${this.job}/iron?${new URLSearchParams({ ...query, tie })}`, { headers: { accept: "application/json" } });
+        const answer = await reply.json();
+        if (asked !== this.asked) return;
+        if (!reply.ok) { this.problem = answer.problem; break; }
+        if (answer.touch) this.touches = [...this.touches, touchRow(answer.touch, name, answer.longest_s)];
+      }
+      this.touching = "";
     },
 
+    get ironIdle() { return this.some && this.touching === ""; },
     get none() { return this.targets.length === 0; },
     get some() { return this.targets.length > 0; },
     get heatOnText() { return String(this.heatOn); },
