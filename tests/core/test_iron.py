@@ -75,6 +75,18 @@ def test_cells_that_grow_outwards_fill_the_board_and_keep_areas(
     assert heat(grid) == pytest.approx(heat(even), rel=1e-9)
 
 
+def test_heat_passes_between_cells_of_unequal_size_and_copper_by_hand() -> None:
+    """Copper on the left half only: from middle to middle each cell gives half its length, at its own sheet."""
+    grid = make_grid(BoardStack(10, 4, 1.6, (CopperLayer("top", np.array([[1.0, 0.0]]), 35, 0.0),)), 0.2, 3, FineRound(3.0, 2.0, 1.0, 1.0))
+    lines = np.array(grid.x_lines_m)
+    wide, tall = np.diff(lines), np.diff(grid.y_lines_m)[0]
+    covered = np.clip((0.005 - lines[:-1]) / wide, 0.0, 1.0)
+    sheet = 0.4e-3 * FR4_PLANE_W_MK + covered * 35e-6 * COPPER_W_MK
+    by_hand = tall / (0.5 * wide[:-1] / sheet[:-1] + 0.5 * wide[1:] / sheet[1:])
+    assert len(set(np.round(wide, 9))) > 4
+    assert grid.unflat(grid.gx[0])[0, :-1] == pytest.approx(by_hand, rel=1e-9)
+
+
 def heat(grid: Grid) -> float:
     """Heat capacity of the whole board, J/K."""
     return float(sum(grid.unflat(row).sum() for row in grid.c0))

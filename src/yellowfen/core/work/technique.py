@@ -405,7 +405,7 @@ def _cautions(part: BoardPart, kind: Kind, way: Way, pads: list[Pad]) -> list[st
         said.append("Ceramic: warm it first, tip on the pad and never on the body; cracks do not show.")
     slow = [pad.pin or "" for pad in pads if pad.tie in ("solid", "via")]
     if slow and way in IRON_WAYS:
-        said.append(f"Pin {', '.join(slow[:6])} on a plane: three to eight times as long, warm the board.")
+        said.append(f"Pin {', '.join(slow[:6])} on a plane: four to eight times as long, warm the board.")
     if kind is Kind.BALLS:
         said.append("Nobody can see these joints at a bench: electrical test only.")
     if part.package.heat_shy and way not in IRON_WAYS:
