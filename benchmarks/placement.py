@@ -4,6 +4,7 @@ import itertools
 import math
 import random
 import time
+from collections.abc import Sequence
 
 import numpy as np
 from ortools.constraint_solver import pywrapcp, routing_enums_pb2
@@ -11,7 +12,7 @@ from ortools.sat.python import cp_model
 
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.part.catalogue import package_named
-from yellowfen.core.work.order import TURN_MM, _problem, placement_order
+from yellowfen.core.work.order import TURN_MM, Order, Rule, _problem, placement_order
 
 GOAL_S = {100: 1.0, 400: 5.0}
 _TALL = ("CAN-6.3", "CONN-6-1.25")
@@ -29,7 +30,7 @@ def invented(parts: int, width: float, height: float, seed: int, tall: bool = Tr
     return Board("invented", width, height, 1.6, (), (), (), (), tuple(found), (), ())
 
 
-def measured(board: Board, school: str) -> tuple[float, float, object]:
+def measured(board: Board, school: str) -> tuple[float, float, Order]:
     """Our cost (hand's way in the search's own measure), seconds, and the order."""
     began = time.perf_counter()
     order = placement_order(board, "top", school)
@@ -40,7 +41,7 @@ def measured(board: Board, school: str) -> tuple[float, float, object]:
     return float(sum(cost[a, b] for a, b in itertools.pairwise(path))), spent, order
 
 
-def exact(board: Board, school: str, seconds: float) -> tuple[float, float, float]:
+def exact(board: Board, school: str, seconds: float, rules: Sequence[Rule]) -> tuple[float, float, float]:
     """CP-SAT: the best cost it finds, the lower bound it proves, and the bare travel of its path (mm), with the same rules."""
     problem, _ = _problem(board, "top", school, (), set())
     cost, _ = problem.costs()
@@ -57,10 +58,10 @@ def exact(board: Board, school: str, seconds: float) -> tuple[float, float, floa
                 if j:
                     chosen.append((i, j, used))
                     terms.append(int(whole[i, j]) * used)
-                    if problem.rules:
+                    if rules:
                         model.add(place[j] == place[i] + 1).only_enforce_if(used)
     model.add_circuit(arcs)
-    for rule in problem.rules:
+    for rule in rules:
         model.add(place[problem.index[rule.first]] < place[problem.index[rule.second]])
     model.minimize(sum(terms))
     solver = cp_model.CpSolver()
@@ -100,7 +101,7 @@ def placement() -> None:
     for parts, seed, school in ((30, 1, "finest"), (40, 2, "nearest"), (60, 3, "nearest"), (60, 4, "nearest")):
         board = invented(parts, 20 + parts, 20 + 0.7 * parts, seed)
         ours, spent, order = measured(board, school)
-        theirs, bound, travel = exact(board, school, 60)
+        theirs, bound, travel = exact(board, school, 60, order.rules)
         same = "same turns" if int(ours // TURN_MM) == int(theirs // TURN_MM) else "OTHER TURNS"
         print(f"placement, {parts} parts, {school}: {order.takes.turns} turns for {order.orientations} orientations, {spent:.2f} s; way {_ways(ours):.0f} mm,"
               f" CP-SAT in 60 s {_ways(theirs):.0f} ({same}; ours {_ways(ours) / _ways(theirs) - 1:+.1%}, goal 5 %), bare travel {order.takes.travel_mm:.0f} and {travel:.0f} mm, proven bound {bound - TURN_MM * int(theirs // TURN_MM):.0f}")  # fmt: skip

@@ -240,9 +240,9 @@ def _plan(given: argparse.Namespace) -> None:
 
 def _ordered(order: Any) -> dict[str, Any]:
     return {
-        "steps": [{"ref": one.ref, "turn_deg": one.turn_deg, "turned": one.turned, "new_value": one.new_value, "batch": one.batch + 1} for one in order.steps],
-        "turns": order.takes.turns, "values": order.takes.values, "travel_mm": round(order.takes.travel_mm, 1), "minutes": round(order.takes.minutes, 2), "orientations": order.orientations,
-        "plain": {"turns": order.plain.turns, "values": order.plain.values, "travel_mm": round(order.plain.travel_mm, 1), "minutes": round(order.plain.minutes, 2)},
+        "steps": [{"ref": one.ref, "turn_deg": one.turn_deg, "turned": one.turned, "new_value": one.new_value, "batch": one.batch + 1, "until_min": round(one.until_min, 2)} for one in order.steps],
+        "turns": order.takes.turns, "values": order.takes.values, "travel_mm": round(order.takes.travel_mm, 1), "reaches_over": order.takes.over, "minutes": round(order.takes.minutes, 2), "orientations": order.orientations,
+        "plain": {"turns": order.plain.turns, "values": order.plain.values, "travel_mm": round(order.plain.travel_mm, 1), "reaches_over": order.plain.over, "minutes": round(order.plain.minutes, 2)},
         "rules": [{"first": one.first, "second": one.second, "why": one.why} for one in order.rules], "forced": order.forced, "left_out": [{"ref": ref, "why": why} for ref, why in order.left_out],
     }  # fmt: skip
 

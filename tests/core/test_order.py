@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.part.catalogue import package_named
+from yellowfen.core.work import order as order_module
 from yellowfen.core.work.order import SCHOOLS, Order, Pace, Wish, either_way, placement_order
 from yellowfen.core.work.placing_run import PlaceRun, PlaceTap, state_after
 from yellowfen.errors import InvalidValue
@@ -98,6 +99,73 @@ def test_what_stands_in_the_way_comes_later_in_every_school() -> None:
     for school in SCHOOLS:
         order = placement_order(board, "top", school)
         assert refs(order).index("C2") < refs(order).index("C1"), school
+
+
+def test_the_hand_does_not_reach_over_a_tall_part_as_the_board_lies() -> None:
+    """The tall part stands 12 mm in front of the chip: nearer the hand's start, yet it comes after."""
+    turned = {0: (0, -12), 90: (12, 0), 180: (0, 12), 270: (-12, 0)}
+    for angle, (dx, dy) in turned.items():
+        board = board_with(
+            ("C1", "CAN-6.3", 40 + dx, 30 + dy, angle), ("D1", "LED_0603", 40, 30, angle), ("D2", "LED_0603", 40 - dx, 30 - dy, angle)
+        )
+        order = placement_order(board, "top", "nearest")
+        found = {(rule.first, rule.second) for rule in order.rules if "reach over" in rule.why}
+        assert found == {("D1", "C1"), ("D2", "C1")}, angle
+        assert refs(order)[-1] == "C1"
+        assert order.takes.over == 0
+        behind = board_with(("C1", "CAN-6.3", 40 - dx, 30 - dy, angle), ("D1", "LED_0603", 40, 30, angle))
+        assert not [rule for rule in placement_order(behind, "top", "nearest").rules if "reach over" in rule.why], angle
+    aside = board_with(("C1", "CAN-6.3", 60, 20, 0), ("D1", "LED_0603", 40, 30, 0))
+    assert not placement_order(aside, "top", "nearest").rules
+
+
+def test_on_the_bottom_the_front_is_in_front_as_seen() -> None:
+    """A part at 0° underneath lies at 180° as seen, so what stands higher up on the board is in front of it; right stays right."""
+    board = board_with(("C1", "CAN-6.3", 40, 42, 0), ("D1", "LED_0603", 40, 30, 0), side="bottom")
+    assert {(rule.first, rule.second) for rule in placement_order(board, "bottom", "nearest").rules} == {("D1", "C1")}
+    sideways = board_with(("C1", "CAN-6.3", 52, 30, 90), ("D1", "LED_0603", 40, 30, 90), side="bottom")
+    other = board_with(("C1", "CAN-6.3", 28, 30, 90), ("D1", "LED_0603", 40, 30, 90), side="bottom")
+    assert len(placement_order(sideways, "bottom", "nearest").rules) + len(placement_order(other, "bottom", "nearest").rules) == 1
+
+
+@settings(deadline=None, max_examples=40, derandomize=True)
+@given(st.integers(4, 25), st.integers(0, 10**6), st.sampled_from(sorted(SCHOOLS)))
+def test_reach_costs_no_turn(count: int, seed: int, school: str) -> None:
+    board = invented(count, seed)
+    minding = placement_order(board, "top", school)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(order_module, "_reached_over", lambda parts, classes: {})
+        careless = placement_order(board, "top", school)
+    assert minding.takes.turns <= careless.takes.turns
+    assert not [rule for rule in careless.rules if "reach over" in rule.why]
+
+
+def test_the_demo_board_is_placed_without_reaching_over_a_tall_part(demo_board: Board) -> None:
+    order = placement_order(demo_board, "top", "finest")
+    assert order.plain.over > 10
+    assert order.takes.over == 0
+
+
+def test_tallest_first_outside_the_hands_room() -> None:
+    board = board_with(("R1", "0603", 20, 20, 0), ("C1", "CAN-6.3", 30, 24, 0), ("R2", "0603", 26, 24, 0))
+    order = placement_order(board, "top", "tallest")
+    why = {(rule.first, rule.second): rule.why for rule in order.rules}
+    assert "stands" in why["C1", "R1"]
+    assert "hand would not get in" in why["R2", "C1"]  # room comes before any school
+    assert refs(order) == ["R2", "C1", "R1"]
+
+
+def test_tack_that_runs_out_begins_a_new_batch() -> None:
+    order = placement_order(invented(23, 3), pace=Pace(place_s=60, batch=0, tack_h=0.1))
+    anew = [number for number, step in enumerate(order.steps) if step.anew]
+    assert anew
+    assert [step.batch for step in order.steps] == [sum(at <= number for at in anew) for number in range(23)]
+    began = [0, *anew, 23]
+    for first, last in itertools.pairwise(began):
+        opened = order.steps[first - 1].until_min if first else 0.0
+        assert order.steps[last - 1].until_min - opened <= 6.0 + 1e-6
+    assert order.steps[-1].until_min == pytest.approx(order.takes.minutes)
+    assert not [step for step in placement_order(invented(23, 3)).steps if step.anew]
 
 
 def test_iron_only_parts_are_left_out_and_said() -> None:

@@ -1,9 +1,10 @@
 """In which order to place parts: few turns of the board, few changes of value, a short way of the hand, and nobody in the way.
 
 The hand's way is measured in millimetres on the board: from part to part, and `VALUE_MM` more for every change of value (to the
-bags and back). A turn of the board weighs more than any way. Laws: an order is a permutation of the parts of one side that are
-placed on paste; what blocks another comes after it; turns are one fewer than the orientations used, unless what blocks what, or a
-wish of the user, forces more, and then the plan says so.
+bags and back). A turn of the board weighs more than any way. The hand comes in over the board's front edge as it lies. Laws: an order
+is a permutation of the parts of one side that are placed on paste; what blocks another comes after it; a tall part that the hand would
+reach over comes after what lies behind it, where that costs no turn; turns are one fewer than the orientations used, unless what blocks
+what, or a wish of the user, forces more, and then the plan says so.
 """
 
 import math
@@ -17,6 +18,7 @@ from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.core.work.triage import Box, Surroundings, box_of
 
 VALUE_MM = constant(
@@ -36,12 +38,17 @@ VALUE_S = constant("seconds_per_value", 8.0, "s", Mark.FROM_MEMORY, "putting one
 TRAVEL_MM_S = constant("hand_speed", 60.0, "mm/s", Mark.FROM_MEMORY, "tweezers with a part in them, aiming", "time of placing")
 HAND_MM = constant("hand_room", 4.0, "mm", Mark.FROM_MEMORY, "tweezers and fingers need so much beside a tall part", "what blocks what")
 TALL_MM = constant("tall_part", 2.5, "mm", Mark.FROM_MEMORY, "bodies from this height stand in the way of tweezers", "what blocks what")
+REACH_MM = constant(
+    "hand_reach", 25.0, "mm", Mark.FROM_MEMORY, "so far in front of a part the hand hovers low, 16 mm wide", "what is reached over"
+)
+HAND_WIDE_MM = 16.0
 NEIGHBOURS_MM = 10.0
 _FINE_MM = 0.5
-ROUNDS_SMALL, ROUNDS_LARGE = 2400, 1600
+ROUNDS, PARCELS_SMALL, PARCELS_LARGE = 200, 12, 8
 
 SCHOOLS = {
     "finest": "finest pitch first: the hardest part with a free hand round it",
+    "tallest": "tallest first: pressed home while nothing lies round it",
     "biggest": "biggest first: nothing in its way, and it marks the place",
     "smallest": "smallest and lowest first: the hand passes over what lies there",
     "nearest": "no rule but room: whatever makes the shortest way",
@@ -59,23 +66,29 @@ class Rule:
 
 @dataclass(frozen=True)
 class Step:
-    """One part in the order: how the board lies (degrees it is turned, anticlockwise), and what is new against the step before."""
+    """One part in the order: how the board lies (degrees it is turned, anticlockwise), and what is new against the step before.
+
+    `until_min`: minutes until it is placed; `anew`: the first after tack has run out, so paste for what follows is put on only now.
+    """
 
     ref: str
     turn_deg: float
     turned: bool
     new_value: bool
     batch: int
+    until_min: float = 0.0
+    anew: bool = False
 
 
 @dataclass(frozen=True)
 class Travel:
-    """What an order takes: turns, changes of value, the hand's way on the board (mm), minutes."""
+    """What an order takes: turns, changes of value, the hand's way on the board (mm), minutes, times it reaches over a tall part."""
 
     turns: int
     values: int
     travel_mm: float
     minutes: float
+    over: int = 0
 
 
 @dataclass(frozen=True)
@@ -95,18 +108,20 @@ class Order:
 
 @dataclass(frozen=True)
 class Pace:
-    """Seconds a part, a turn, a change of value; parts in a batch (0: no batches)."""
+    """Seconds a part, a turn, a change of value; parts in a batch (0: no batches); hours that tack holds."""
 
     place_s: float = PLACE_S
     turn_s: float = TURN_S
     value_s: float = VALUE_S
     batch: int = 10
+    tack_h: float = TACK_LIFE_H
 
     def __post_init__(self) -> None:
         in_range("place_s", self.place_s, 0.5, 3600, "s")
         in_range("turn_s", self.turn_s, 0, 3600, "s")
         in_range("value_s", self.value_s, 0, 3600, "s")
         in_range("batch", self.batch, 0, 1000)
+        in_range("tack_h", self.tack_h, 0.05, 200, "h")
 
 
 @dataclass(frozen=True)
@@ -126,6 +141,7 @@ class _Problem:
     values: list[str]
     rules: list[Rule]
     wishes: list[Wish]
+    behind: dict[str, list[BoardPart]]
     start: tuple[float, float] = (0.0, 0.0)
     index: dict[str, int] = field(default_factory=dict)
 
@@ -165,12 +181,21 @@ def placement_order(
     if not problem.parts:
         nothing = Travel(0, 0, 0.0, 0.0)
         return Order(side, school, (), nothing, nothing, (), 0, "", tuple(left_out))
-    path = _solved(problem, told)
+    many = len(problem.parts) > 150
+    parcels = PARCELS_LARGE if many else PARCELS_SMALL
+    again = parcels // 4  # after reach is minded, so many parcels more
+
+    def tell(done: int) -> None:
+        if told:
+            told(done, parcels + again)
+
+    path = _mind_reach(problem, _solved(problem, [], 0, parcels, tell))
+    path = _solved(problem, path, parcels, again, tell)
     pace = pace or Pace()
     chosen = [problem.parts[number - 1] for number in path]
     classes = {part.ref: turn for part, turn in zip(problem.parts, problem.classes, strict=True)}
     values = {part.ref: value for part, value in zip(problem.parts, problem.values, strict=True)}
-    takes, plain = _takes(chosen, classes, values, pace), _takes(_as_in_the_bill(problem), classes, values, pace)
+    takes, plain = (_takes(one, classes, values, pace, problem.behind) for one in (chosen, _as_in_the_bill(problem)))
     orientations = len(set(problem.classes))
     return Order(
         side,
@@ -201,8 +226,10 @@ def _problem(board: Board, side: str, school: str, wishes: Sequence[Wish], skip:
     newest = {wish.ref: wish for wish in kept}
     kept = list({wish.after: wish for wish in newest.values()}.values())
     kept = [wish for wish in kept if not _circles(wish, kept)]
+    classes = _classes(parts)
+    behind = _reached_over(parts, classes)
     rules = _rules(board, parts, school, kept)
-    return _Problem(parts, _classes(parts), [f"{part.value}|{part.package.name}" for part in parts], rules, kept), left_out
+    return _Problem(parts, classes, [f"{part.value}|{part.package.name}" for part in parts], rules, kept, behind), left_out
 
 
 def _circles(wish: Wish, wishes: list[Wish]) -> bool:
@@ -260,6 +287,67 @@ def _rules(board: Board, parts: list[BoardPart], school: str, wishes: list[Wish]
     return rules
 
 
+def _mind_reach(problem: _Problem, path: list[int]) -> list[int]:
+    """Add to the problem's rules what comes before the tall part it would be reached over for; returns the path put right.
+
+    Only where it costs no turn: what is placed in an earlier run of one way round is left there. Wishes are left alone.
+    """
+    chosen = [problem.parts[number - 1] for number in path]
+    turn = dict(zip((part.ref for part in problem.parts), problem.classes, strict=True))
+    run: dict[str, int] = {}
+    for before, part in zip((None, *chosen[:-1]), chosen, strict=True):
+        run[part.ref] = 0 if before is None else run[before.ref] + (turn[before.ref] != turn[part.ref])
+    graph: dict[str, set[str]] = defaultdict(set)
+    for rule in problem.rules:
+        graph[rule.first].add(rule.second)
+    wished = {ref for wish in problem.wishes for ref in (wish.ref, wish.after)}
+    for tall in problem.parts:
+        for far in problem.behind.get(tall.ref, ()):
+            free = run[far.ref] <= run[tall.ref] and not {far.ref, tall.ref} & wished
+            if free and tall.ref not in graph[far.ref] and not _leads(graph, tall.ref, far.ref):
+                graph[far.ref].add(tall.ref)
+                why = f"{tall.ref} stands {tall.package.height_mm:.1f} mm high in front of it: the hand would reach over it"
+                problem.rules.append(Rule(far.ref, tall.ref, why))
+    return _put_right(problem, path, [run[part.ref] for part in chosen])
+
+
+def _put_right(problem: _Problem, path: list[int], runs: list[int]) -> list[int]:
+    """The path with the parts of each run so far put off as rules between them ask."""
+    waits: dict[int, set[int]] = defaultdict(set)
+    for rule in problem.rules:
+        waits[problem.index[rule.second]].add(problem.index[rule.first])
+    done: list[int] = []
+    for run in range(max(runs, default=-1) + 1):
+        left = [number for number, its in zip(path, runs, strict=True) if its == run]
+        while left:
+            ready = next(number for number in left if not waits[number] - set(done))
+            left.remove(ready)
+            done.append(ready)
+    return done
+
+
+def _reached_over(parts: list[BoardPart], classes: list[float]) -> dict[str, list[BoardPart]]:
+    """For every tall part the lower ones that the hand reaches over it for, as the board lies for them."""
+    found: dict[str, list[BoardPart]] = defaultdict(list)
+    boxes = {part.ref: box_of(part) for part in parts}
+    for tall in parts:
+        if tall.package.height_mm < TALL_MM:
+            continue
+        box = boxes[tall.ref]
+        middle, half = ((box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2), ((box.x1 - box.x0) / 2, (box.y1 - box.y0) / 2)
+        for far, angle in zip(parts, classes, strict=True):
+            if far.ref == tall.ref or tall.package.height_mm <= 2 * far.package.height_mm:
+                continue
+            cos, sin = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+            dx, dy = middle[0] - far.x_mm, middle[1] - far.y_mm
+            dx = dx if far.side == "top" else -dx
+            aside, before = dx * cos + dy * sin, dx * sin - dy * cos  # the board is turned back by the class's angle
+            wide, deep = abs(cos) * half[0] + abs(sin) * half[1], abs(sin) * half[0] + abs(cos) * half[1]
+            if abs(aside) < HAND_WIDE_MM / 2 + wide and 0 < before < REACH_MM + deep:
+                found[tall.ref].append(far)
+    return found
+
+
 def _leads(graph: dict[str, set[str]], start: str, goal: str) -> bool:
     """True when the goal comes after the start already."""
     waiting, seen = [start], {start}
@@ -310,24 +398,27 @@ def _smallest(part: BoardPart, other: BoardPart, gap: float) -> str:
     return f"{part.ref} is the smaller one" if gap <= HAND_MM and 4 * _area(part) < _area(other) else ""
 
 
+def _tallest(part: BoardPart, other: BoardPart, gap: float) -> str:
+    high, low = part.package.height_mm, other.package.height_mm
+    return f"{part.ref} stands {high:.1f} mm high, {other.ref} {low:.1f}" if gap > HAND_MM and high >= TALL_MM and high > 2 * low else ""
+
+
 _SCHOOL_RULES: dict[str, Callable[[BoardPart, BoardPart, float], str]] = {
-    "finest": _finest, "biggest": _biggest, "smallest": _smallest, "nearest": lambda part, other, gap: "",
+    "finest": _finest, "tallest": _tallest, "biggest": _biggest, "smallest": _smallest, "nearest": lambda part, other, gap: "",
 }  # fmt: skip
 
 
 # the search
-def _solved(problem: _Problem, told: Callable[[int, int], None] | None) -> list[int]:
+def _solved(problem: _Problem, begun: list[int], since: int, parcels: int, told: Callable[[int], None]) -> list[int]:
+    """The path of least cost found in so many parcels of rounds, as places from 1; goes on from a path begun `since` parcels ago."""
     from yellowfen.core.work.order_kernel import best_path
 
     cost, groups = problem.costs()
     first, second = problem.pairs()
-    many = len(problem.parts) > 150
-    rounds, parcels = (ROUNDS_LARGE, 8) if many else (ROUNDS_SMALL, 4)
-    path = np.zeros(0, dtype=np.int64)
-    for parcel in range(parcels):
-        path = best_path(cost, groups, first, second, path, rounds // parcels, 12_345 + parcel)
-        if told:
-            told(parcel + 1, parcels)
+    path = np.array([0, *begun] if begun else [], dtype=np.int64)
+    for parcel in range(since, since + parcels):
+        path = best_path(cost, groups, first, second, path, ROUNDS, 12_345 + parcel)
+        told(parcel + 1)
     return [int(place) for place in path[1:]]
 
 
@@ -344,25 +435,39 @@ def _natural(ref: str) -> tuple[str, int, str]:
     return letters, int(ref[len(letters) :][:9] or 0), ref
 
 
-def _takes(parts: Sequence[BoardPart], classes: dict[str, float], values: dict[str, str], pace: Pace) -> Travel:
+def _takes(
+    parts: Sequence[BoardPart], classes: dict[str, float], values: dict[str, str], pace: Pace, behind: dict[str, list[BoardPart]]
+) -> Travel:
     turns = changes = 0
     travel, here = 0.0, (0.0, 0.0)
+    at = {part.ref: number for number, part in enumerate(parts)}
+    over = len({far.ref for tall, fars in behind.items() for far in fars if at[tall] < at[far.ref]})
     for before, part in zip((None, *parts[:-1]), parts, strict=True):
         travel += math.dist(here, (part.x_mm, part.y_mm))
         here = (part.x_mm, part.y_mm)
         turns += before is not None and classes[before.ref] != classes[part.ref]
         changes += before is None or values[before.ref] != values[part.ref]
     seconds = len(parts) * pace.place_s + turns * pace.turn_s + changes * pace.value_s + travel / TRAVEL_MM_S
-    return Travel(turns, changes, travel, seconds / 60)
+    return Travel(turns, changes, travel, seconds / 60, over)
 
 
 def _steps(parts: Sequence[BoardPart], classes: dict[str, float], values: dict[str, str], pace: Pace) -> tuple[Step, ...]:
+    """The steps with their times. A batch ends after so many parts, and before tack that began with it runs out."""
     steps: list[Step] = []
+    clock = pasted = 0.0
+    batch = in_batch = 0
     for number, part in enumerate(parts):
         before = parts[number - 1] if number else None
         turned = before is None or classes[before.ref] != classes[part.ref]
         new = before is None or values[before.ref] != values[part.ref]
-        steps.append(Step(part.ref, -classes[part.ref] % 360, turned, new, number // pace.batch if pace.batch else 0))
+        way = math.dist((before.x_mm, before.y_mm) if before else (0.0, 0.0), (part.x_mm, part.y_mm))
+        each = pace.place_s + (turned and before is not None) * pace.turn_s + new * pace.value_s + way / TRAVEL_MM_S
+        anew = clock + each - pasted > 3600 * pace.tack_h and in_batch > 0
+        if in_batch and (anew or (pace.batch and in_batch >= pace.batch)):
+            batch, in_batch = batch + 1, 0
+        pasted = clock if anew else pasted
+        clock, in_batch = clock + each, in_batch + 1
+        steps.append(Step(part.ref, -classes[part.ref] % 360, turned, new, batch, clock / 60, anew))
     return tuple(steps)
 
 

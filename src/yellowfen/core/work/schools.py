@@ -32,6 +32,7 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
     )),
     "order": ("What is placed first", (
         School("finest", "the hardest part with a free hand round it"),
+        School("tallest", "pressed home while nothing lies round it"),
         School("biggest", "nothing in its way, and it marks the place"),
         School("smallest", "the hand passes over what lies there"),
         School("nearest", "no rule but room: the shortest way"),

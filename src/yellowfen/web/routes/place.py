@@ -12,6 +12,7 @@ from yellowfen.core.part.direction import direction_of
 from yellowfen.core.work.kit import line_key
 from yellowfen.core.work.order import SCHOOLS, Order, either_way
 from yellowfen.core.work.placing_run import PlaceRun
+from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import boards, jobs, place_runs
 from yellowfen.store import ready as stored
@@ -55,7 +56,7 @@ def _page(request: Request, database: Database, state: ReadyState, side: str, pr
         "room": "jobs", "stage": "place", "job": state.paste.job, "board": state.board, "side": side, "order": order, "parts": parts, "problem": problem,
         "plan": plan_svg(state.board, side, overlay=_path(state.board, order)), "schools": SCHOOLS, "batches": _batches(order), "wishes": state.plan.wishes,
         "unfinished": run if run and run.state().to_do and run.taps else None, "school": order.school, "first": state.sides.first,
-        "places": stored.places(database), "keys": {ref: line_key(part) for ref, part in parts.items()}, "batch": state.plan.batch,
+        "places": stored.places(database), "keys": {ref: line_key(part) for ref, part in parts.items()}, "batch": state.plan.batch, "tack_h": TACK_LIFE_H,
     }  # fmt: skip
     return page(request, "place.html", context, status=status)
 
@@ -176,7 +177,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
     board = boards.get(database, job.board_id)
     places = stored.places(database)
     steps = [
-        _as_seen(board, step.ref, step.turn_deg, step.batch, places, run.side)
+        _as_seen(board, step.ref, step.turn_deg, step.batch, places, run.side) | {"anew": step.anew}
         for step in run.steps
         if any(part.ref == step.ref for part in board.parts)
     ]

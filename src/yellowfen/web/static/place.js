@@ -56,13 +56,14 @@ document.addEventListener("alpine:init", () => {
     },
     get batchText() {
       if (this.over || !this.batches) return "";
-      return `batch ${this.step.batch + 1} of ${this.batches}`;
+      const anew = this.step.anew ? ", paste it only now" : "";
+      return `batch ${this.step.batch + 1} of ${this.batches}${anew}`;
     },
     // What is said, and what a screen reader hears: every cue in full.
     get cue() {
       if (this.over) return this.now;
       const turn = this.turnText ? `${this.turnText}, turned by ${this.step.turn} degrees. ` : "";
-      return `${turn}${this.step.ref}, ${this.now}. ${this.newValue ? `${this.from}. ` : ""}${this.step.directed ? this.way : ""}`;
+      return `${turn}${this.step.anew ? "Paste from here on only now. " : ""}${this.step.ref}, ${this.now}. ${this.newValue ? `${this.from}. ` : ""}${this.step.directed ? this.way : ""}`;
     },
     get keyText() { return this.over ? "All stored" : `Placed: ${this.step.ref}`; },
     get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
