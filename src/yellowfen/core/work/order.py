@@ -44,7 +44,7 @@ REACH_MM = constant(
 HAND_WIDE_MM = 16.0
 NEIGHBOURS_MM = 10.0
 _FINE_MM = 0.5
-ROUNDS, PARCELS_SMALL, PARCELS_LARGE = 200, 12, 8
+ROUNDS, PARCELS = 200, ((60, 12), (150, 6), (10**9, 4))  # rounds in a parcel; parcels by how many parts at most
 
 SCHOOLS = {
     "finest": "finest pitch first: the hardest part with a free hand round it",
@@ -181,8 +181,7 @@ def placement_order(
     if not problem.parts:
         nothing = Travel(0, 0, 0.0, 0.0)
         return Order(side, school, (), nothing, nothing, (), 0, "", tuple(left_out))
-    many = len(problem.parts) > 150
-    parcels = PARCELS_LARGE if many else PARCELS_SMALL
+    parcels = next(parcels for most, parcels in PARCELS if len(problem.parts) <= most)
     again = parcels // 4  # after reach is minded, so many parcels more
 
     def tell(done: int) -> None:
