@@ -399,7 +399,7 @@ def _smallest(part: BoardPart, other: BoardPart, gap: float) -> str:
 
 def _tallest(part: BoardPart, other: BoardPart, gap: float) -> str:
     high, low = part.package.height_mm, other.package.height_mm
-    return f"{part.ref} stands {high:.1f} mm high, {other.ref} {low:.1f}" if gap > HAND_MM and high >= TALL_MM and high > 2 * low else ""
+    return f"{part.ref} stands {high:.1f} mm high, {other.ref} {low:.1f}" if high >= TALL_MM and high > 2 * low else ""
 
 
 _SCHOOL_RULES: dict[str, Callable[[BoardPart, BoardPart, float], str]] = {
