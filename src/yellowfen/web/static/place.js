@@ -57,7 +57,7 @@ document.addEventListener("alpine:init", () => {
     get batchText() {
       if (this.over || !this.batches) return "";
       const anew = this.step.anew ? ", paste it only now" : "";
-      return `batch ${this.step.batch + 1} of ${this.batches}${anew}`;
+      return `· batch ${this.step.batch + 1} of ${this.batches}${anew}`;
     },
     // What is said, and what a screen reader hears: every cue in full.
     get cue() {
