@@ -48,7 +48,7 @@ document.addEventListener("alpine:init", () => {
     ironPin: "1",
     touches: [],
     touching: "",
-    asked: 0,
+    touchNumber: 0,
     carry: null,
     problem: "",
     answer: null,
@@ -154,14 +154,14 @@ document.addEventListener("alpine:init", () => {
     async askIron() {
       const words = { "as drawn": "as this board is drawn", signal: "on its own track", relief: "on a plane, by four spokes", plane: "solidly on a plane" };
       const query = { ref: this.targets[0], pin: this.ironPin, tip_mm: this.iron.tip_mm, set_c: this.iron.set_c, power_w: this.iron.power_w, shape: this.iron.shape };
-      const asked = (this.asked += 1);
+      const number = (this.touchNumber += 1);
       this.problem = "";
       this.touches = [];
       for (const [tie, name] of Object.entries(words)) {
         this.touching = `${query.ref} pin ${query.pin}, ${name}…`;
         const reply = await fetch(`/api/jobs/${this.job}/iron?${new URLSearchParams({ ...query, tie })}`, { headers: { accept: "application/json" } });
         const answer = await reply.json();
-        if (asked !== this.asked) return;
+        if (number !== this.touchNumber) return;
         if (!reply.ok) { this.problem = answer.problem; break; }
         if (answer.touch) this.touches = [...this.touches, touchRow(answer.touch, name, answer.longest_s)];
       }
