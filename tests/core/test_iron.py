@@ -345,3 +345,7 @@ def test_small_boards_aluminium_and_unknown_pins() -> None:
         touch(scene, USUAL_IRON, "U1", "99", Tie.SIGNAL)
     with pytest.raises(InvalidValue, match="no pin"):
         touch_as_drawn(scene, USUAL_IRON, "U1", "99")
+    leadless = replace(scene.parts[0], package=package_named("QFN-20_4x4"))
+    hidden = next(land.pin for land in leadless.package.lands if land.kind is JointKind.THERMAL_PAD)
+    with pytest.raises(InvalidValue, match="lies under the body"):
+        touch(replace(scene, parts=(leadless, scene.parts[1])), USUAL_IRON, "U1", hidden, Tie.SIGNAL)

@@ -15,7 +15,7 @@ from yellowfen.core.heat.network import on_board, place_land, turned_cells
 from yellowfen.core.heat.pad_copper import Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, Resolution, advance, first_state, prepare
 from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, Scene, Side
-from yellowfen.core.part.package import Land
+from yellowfen.core.part.package import HIDDEN, Land
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -63,13 +63,19 @@ class Touch:
 
 
 def touch(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie, longest_s: float = LONGEST_S) -> Touch:
-    """Hold the tip on one joint of a part whose outer copper is drawn in one of the usual ways. Raises InvalidValue for an unknown pin."""
+    """Hold the tip on one joint of a part whose outer copper is drawn in one of the usual ways.
+
+    Raises InvalidValue for a pin that is not there or that no tip reaches.
+    """
     land = _land(scene, ref, pin)
     return _hold(usual_patch(scene, ref, land, tie), iron, ref, land, str(tie), longest_s)
 
 
 def touch_as_drawn(scene: Scene, iron: Iron, ref: str, pin: str, longest_s: float = LONGEST_S) -> Touch | None:
-    """The same on the scene's own copper; None where that is known as a coarse map only. Raises InvalidValue for an unknown pin."""
+    """The same on the scene's own copper; None where that is known as a coarse map only.
+
+    Raises InvalidValue for a pin that is not there or that no tip reaches.
+    """
     land = _land(scene, ref, pin)
     if _outer_cell_mm(scene, ref) > MAP_CELL_MM:
         return None
@@ -80,6 +86,8 @@ def _land(scene: Scene, ref: str, pin: str) -> Land:
     land = next((land for land in scene.part(ref).package.lands if land.pin == pin), None)
     if land is None:
         raise InvalidValue("pin", f"{ref} has no pin {pin!r}")
+    if land.kind in HIDDEN:
+        raise InvalidValue("pin", f"{ref} pin {pin} lies under the body, where no tip reaches: use hot air or a plate")
     return land
 
 
