@@ -270,6 +270,14 @@ def test_materials_are_kept_by_taps(client: TestClient) -> None:
     assert client.get(PAGE).status_code == 200  # a job whose lot is gone goes on with the named paste
 
 
+def test_the_dot_plan_says_which_parts_go_by_iron_as_ready_stands(client: TestClient) -> None:
+    assert "of these go by iron: C10," in client.get("/jobs/1/paste/hand").text
+    client.post("/jobs/1/ready", data={"do": "way", "ref": "C10", "way": "dots, hot air", "side": "top"})
+    page = client.get("/jobs/1/paste/hand").text
+    assert "of these go by iron" in page
+    assert "by iron: C10," not in page
+
+
 def test_needles_and_foils_at_hand_are_what_is_worked_with(client: TestClient) -> None:
     client.post("/bench/supply", data={"kind": "needle", "size": ["20", "27"]})
     page = client.get(f"{PAGE}/hand").text

@@ -21,6 +21,7 @@ from yellowfen.web.paste_page import leaf_page, number, side_of, whole_number
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import paste as workflow
 from yellowfen.workflows.paste import PasteState, paste_state
+from yellowfen.workflows.ready import ready_state
 
 router = APIRouter()
 
@@ -53,6 +54,7 @@ def _leaf(
         "plan_by_hand": plan, "needles": [_needle(gauge, plan) for gauge in plan.needles], "even": even, "chart": break_even_chart(dots, state.plan.boards, costs, even),
         "typed": typed or {"boards": f"{state.plan.boards}", "set_up_min": f"{costs.set_up_min:g}", "print_min": f"{costs.print_min:g}", "dot_s": f"{costs.dot_s:g}", "panel": f"{costs.panel}", "price_min": f"{costs.price_min:g}"},
         "owned": materials.supply(database, "needle"), "clogs": [int(one) for one in materials.supply(database, "needle") if int(one) not in needles_for(plan.paste)], "unfinished": hand_runs.unfinished(database, state.job.id), "problem": problem, "dots": dots, "stencil_there": bool(state.board.openings),
+        "by_iron": sorted({one.ref for one in plan.steps} & ready_state(database, state.job.id).by_iron),
     }  # fmt: skip
     return leaf_page(request, "paste_hand.html", state, "/hand", side, context, spots_drawn(plan), status)
 
