@@ -11,12 +11,12 @@ from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.work.job import HeatPlan, Station, TapKind, Verdict, usual_moves
 from yellowfen.errors import InvalidValue, NotFound, Refused
-from yellowfen.store import boards, jobs, runs, stations
+from yellowfen.store import boards, jobs, ready, runs, stations
 from yellowfen.store.boards import Source
-from yellowfen.store.database import atomic, connect, migrate
+from yellowfen.store.database import _run_script, atomic, connect, migrate
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows import bench, demo, heat
-from yellowfen.workflows.opening import back_up, open_database
+from yellowfen.workflows.opening import DATABASE, back_up, open_database
 
 
 def test_migrating_twice_changes_nothing(tmp_path: Path) -> None:
@@ -26,6 +26,30 @@ def test_migrating_twice_changes_nothing(tmp_path: Path) -> None:
     connection.execute("INSERT INTO migration VALUES ('9999_future.sql', 'later')")
     with pytest.raises(Refused, match="newer Yellowfen"):
         migrate(connection)
+    connection.close()
+
+
+@pytest.mark.parametrize("had_schools", [False, True])
+def test_a_database_from_before_the_benchs_schools_keeps_its_taps(tmp_path: Path, had_schools: bool) -> None:
+    """Both shapes that earlier versions left: without the table of the bench's schools, and with it."""
+    connection = connect(tmp_path / DATABASE)
+    connection.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
+    for name in sorted(item.name for item in resources.files("yellowfen.store.migrations").iterdir() if item.name.endswith(".sql"))[:6]:
+        _run_script(connection, name)
+    if had_schools:
+        connection.execute("CREATE TABLE bench_school (question TEXT PRIMARY KEY, school TEXT NOT NULL) STRICT")
+        connection.execute("INSERT INTO bench_school VALUES ('order', 'finest')")
+    connection.execute("PRAGMA foreign_keys = OFF")
+    connection.execute("INSERT INTO place_run VALUES (1, 1, 'top', '2026-11-25', '{}')")
+    connection.execute("INSERT INTO place_tap VALUES (1, 1, 'a', 'R1', 'placed', 5)")
+    connection.execute("PRAGMA foreign_keys = ON")
+    connection.close()
+    connection = open_database(tmp_path)
+    assert [tuple(row) for row in connection.execute("SELECT run_id, key, ref, what, at_ms FROM place_tap")] == [
+        (1, "a", "R1", "placed", 5)
+    ]
+    connection.execute("INSERT INTO place_tap VALUES (2, 1, 'b', ?, 'placed', 6)", ("R" * 300,))
+    assert ready.bench_schools(connection) == ({"order": "finest"} if had_schools else {})
     connection.close()
 
 
