@@ -160,7 +160,8 @@ def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, 
         raise InvalidValue("tie", f"{tie[:20]!r} is no tie: use {AS_DRAWN}, {', '.join(Tie)}")
     board = boards.get(connection, job.board_id)
     plan = replace(job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)), shields=())
-    key = (job.board_id, hash(board.parts), pack(plan), iron, ref, pin, tie)
+    stack = tuple((foil.depth, foil.thickness_um, foil.area_mm2) for foil in board.copper)  # other roles or foils are another board
+    key = (job.board_id, hash(board.parts), board.thickness_mm, stack, pack(plan), iron, ref, pin, tie)
     with _LOCK:
         if key in _TOUCHED:
             _TOUCHED.move_to_end(key)
