@@ -4,7 +4,7 @@ import time
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.conftest import DATA
 from tests.live_server import LiveServer
@@ -166,6 +166,35 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(page: Page, se
     page.get_by_role("button", name="Into the logbook").click()
     expect(page.get_by_text("Less air next time.")).to_be_visible()
     expect(page.get_by_text("7 good, 1 bridge")).to_be_visible()
+
+
+def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page: Page) -> None:
+    """A server in trouble answers with JSON too; a refusal stays to be read after later taps have come through."""
+    page.goto("/jobs/1/heat")
+    rehearsed(page)
+    page.get_by_role("button", name="Run it at the bench").click()
+    answers = iter([(500, "trouble"), (503, "database is locked"), (409, "it is over"), None, None])
+
+    def answer(route: Route) -> None:
+        given = next(answers) if route.request.method == "POST" else None
+        if given is None:
+            route.continue_()
+        else:
+            route.fulfill(status=given[0], json={"problem": given[1]})
+
+    page.route("**/taps", answer)
+    page.keyboard.press("Space")
+    expect(page.get_by_text("The server could not store it yet (trouble)")).to_be_visible()
+    kept = page.evaluate(
+        "Object.entries(localStorage).filter(([name]) => name.startsWith('yellowfen-run-')).map(([, text]) => JSON.parse(text).length)"
+    )
+    assert max(kept) == 1
+    expect(page.get_by_text("Not counted: start (it is over)")).to_be_visible(timeout=10_000)
+    page.keyboard.press("Space")
+    expect(page.get_by_text("Stored: start 0 s")).to_be_visible()
+    expect(page.get_by_text("Not counted: start (it is over)")).to_be_visible()
+    page.get_by_role("button", name="Understood").click()
+    expect(page.get_by_text("Not counted")).not_to_be_visible()
 
 
 def test_a_place_with_a_plan_works_by_keyboard(page: Page) -> None:

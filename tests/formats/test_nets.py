@@ -129,3 +129,30 @@ def test_a_short_that_the_files_deny_is_said() -> None:
     files["x-F_Cu.gbr"] = gerber("D10*\n%TO.N,A*%\n" + at(10, 10, "D03") + "%TO.N,B*%\n" + at(11, 10, "D03") + "%TD*%\n", pens)
     files["x-F_Mask.gbr"] = gerber("D10*\n" + at(9.8, 10, "D03") + at(11.2, 10, "D03"), "%ADD10R,0.6X0.8*%\n")
     assert any("A and B share copper" in finding.sentence for finding in read_board(files, "short").findings)
+
+
+BOTH_FACES = {
+    "layers name pads on both faces": ("", ""),
+    "a table beside them": ("Ref,X,Y,Rotation,Side,Package\nJ1,5,5,0,top,\n", ""),
+    "two tables": ("Ref,X,Y,Rotation,Side,Package\nJ1,5,5,0,top,\n", "Ref,X,Y,Rotation,Side,Package\nJ1,5,5,0,bottom,\n"),
+}
+
+
+@pytest.mark.parametrize("form", BOTH_FACES)
+def test_a_part_named_on_both_faces_stands_once_with_its_own_sides_pads(form: str) -> None:
+    def copper(side: str, pins: int) -> bytes:
+        flashes = "".join(f"%TO.P,J1,{pin}*%\n" + at(3 + 2 * pin, 5, "D03") for pin in range(1, pins + 1))
+        return gerber(f"%TF.FileFunction,Copper,{side}*%\nD10*\n{flashes}", "%ADD10R,1X1.4*%\n")
+
+    def mask(side: str) -> bytes:
+        flashes = "".join(at(3 + 2 * pin, 5, "D03") for pin in range(1, 5))
+        return gerber(f"%TF.FileFunction,Soldermask,{side}*%\nD10*\n{flashes}", "%ADD10R,1.1X1.5*%\n")
+
+    edge = gerber("D10*\n" + at(0, 0, "D02") + at(20, 0, "D01") + at(20, 12, "D01") + at(0, 12, "D01") + at(0, 0, "D01"), "%ADD10C,0.1*%\n")
+    files = {"a-top.gbr": copper("L1,Top", 4), "b-bottom.gbr": copper("L2,Bot", 3), "m-top.gbr": mask("Top"), "m-bottom.gbr": mask("Bot"),
+             "edge.gbr": b"%TF.FileFunction,Profile,NP*%\n" + edge}  # fmt: skip
+    files |= {name: text.encode() for name, text in zip(("one.csv", "two.csv"), BOTH_FACES[form], strict=True) if text}
+    board = read_board(files, form)
+    (part,) = board.parts
+    assert (part.ref, part.side, len(part.package.lands)) == ("J1", "top", 4)
+    assert any("placed twice" in one.sentence for one in board.findings) == (form == "two tables")

@@ -2,6 +2,7 @@
 
 import json
 import sqlite3
+from dataclasses import replace
 from importlib import resources
 from pathlib import Path
 
@@ -75,6 +76,54 @@ def test_an_import_stores_its_board_and_drops_its_copy(connection: sqlite3.Conne
     assert boards.get(connection, done.board_id or 0).thickness_mm == 1.0
     assert imports.files_of(connection, import_id) == {}
     assert imports.next_open(connection) is None
+
+
+def test_an_import_that_throws_ends_with_a_sentence_and_the_next_is_read(
+    connection: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first, second = (imports.add(connection, name, 1.6, None, demo_files()) for name in ("bad", "good"))
+    monkeypatch.setattr("yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"])
+    work_import(connection, imports.get(connection, first))
+    monkeypatch.undo()
+    failed = imports.get(connection, first)
+    assert (failed.state, failed.board_id) == ("failed", None)
+    assert "went wrong on our side" in failed.said
+    following = imports.next_open(connection)
+    assert following is not None
+    assert following.id == second
+
+
+def stale_again(folder: Path) -> sqlite3.Connection:
+    connection = connect(folder / DATABASE)
+    connection.execute("UPDATE board SET stale = 1")
+    connection.close()
+    return open_database(folder)
+
+
+def test_a_board_is_reread_with_thickness_own_packages_and_columns(connection: sqlite3.Connection, tmp_path: Path) -> None:
+    packages.keep_meaning(connection, "SOIC-8_3.9x4.9mm", "MSOP-8")
+    board_id = import_board(connection, demo_files().items(), "thin", 0.8)
+    before = boards.get(connection, board_id)
+    connection.close()
+    again = stale_again(tmp_path)
+    assert boards.get(again, board_id) == before
+    assert before.thickness_mm == 0.8
+    again.close()
+
+
+def test_the_database_opens_whatever_a_board_does_when_it_is_reread(
+    connection: sqlite3.Connection, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    board_id = import_board(connection, demo_files().items(), "odd", 0.8)
+    before = boards.get(connection, board_id)
+    connection.close()
+    monkeypatch.setattr("yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"])
+    again = stale_again(tmp_path)
+    kept = boards.get(again, board_id)
+    assert replace(kept, findings=before.findings) == before
+    assert "stays as it was" in kept.findings[-1].sentence
+    assert boards.stale(again) == []
+    again.close()
 
 
 def test_an_import_given_up_stores_nothing(connection: sqlite3.Connection) -> None:

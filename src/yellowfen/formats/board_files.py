@@ -36,6 +36,7 @@ from yellowfen.formats.printed_marks import printed_marks
 
 COVERAGE_CELL_MM = 0.5
 FOIL_UM = 35.0
+SAME_PLACE_MM = 0.1
 PROPOSED = "proposed from its pads"
 _COPPER = (Role.COPPER_TOP, Role.COPPER_INNER, Role.COPPER_BOTTOM)
 _ENOUGH = (Role.COPPER_TOP, Role.COPPER_BOTTOM, Role.PASTE_TOP, Role.PASTE_BOTTOM, Role.MASK_TOP, Role.MASK_BOTTOM)
@@ -250,8 +251,20 @@ def _on_board(
     if found.placements and all(_is_mark(one) for one in found.placements):
         remarks.append(Finding("placement", "it names marks and test points only, no parts"))
         return place((), pads, origin, size, library)
-    with_footprints = _with_bill(found.placements, found.bill)
+    with_footprints = _with_bill(_each_once(found.placements, remarks), found.bill)
     return place(with_footprints, pads, origin, size, library, choices.shift)
+
+
+def _each_once(placements: list[Placement], remarks: list[Finding]) -> list[Placement]:
+    """The first of every name, where tables or component layers name a part twice; said when they differ."""
+    first: dict[str, Placement] = {}
+    for one in placements:
+        kept = first.setdefault(one.ref, one)
+        apart = math.hypot(kept.x_mm - one.x_mm, kept.y_mm - one.y_mm) > SAME_PLACE_MM
+        if apart or kept.side != one.side:
+            said = f"is placed twice, {kept.side} ({kept.x_mm:.1f}, {kept.y_mm:.1f}) and {one.side} ({one.x_mm:.1f}, {one.y_mm:.1f} mm); the first was taken"
+            remarks.append(Finding(one.ref, said))
+    return list(first.values())
 
 
 def _is_mark(placed: Placement) -> bool:
@@ -289,16 +302,18 @@ def _with_bill(placements: list[Placement], bill: Mapping[str, BillLine]) -> lis
 
 def _placements_from_names(pads: list[Pad], bill: Mapping[str, BillLine]) -> list[Placement]:
     """Parts named by the layers' own pin attributes or a netlist, placed at the middle of their pads."""
-    groups: dict[tuple[str, str], list[Pad]] = defaultdict(list)
+    groups: dict[str, dict[str, list[Pad]]] = defaultdict(lambda: defaultdict(list))
     for pad in pads:
         if pad.ref:
-            groups[(pad.ref, pad.side)].append(pad)
-    placements = [
-        Placement(ref, "", "", (min(p.x_mm for p in group) + max(p.x_mm for p in group)) / 2,
-                  (min(p.y_mm for p in group) + max(p.y_mm for p in group)) / 2, 0.0, side)
-        for (ref, side), group in groups.items()
-    ]  # fmt: skip
-    return _with_bill(placements, bill)
+            groups[pad.ref][pad.side].append(pad)
+    return _with_bill([_from_its_pads(ref, faces) for ref, faces in groups.items()], bill)
+
+
+def _from_its_pads(ref: str, faces: Mapping[str, list[Pad]]) -> Placement:
+    """A part that stands once, on the face with most of its paste, then of its pads; through-hole parts have lands on both."""
+    side = max(sorted(faces, reverse=True), key=lambda face: (sum(pad.paste_mm2 > 0 for pad in faces[face]), len(faces[face])))
+    xs, ys = [pad.x_mm for pad in faces[side]], [pad.y_mm for pad in faces[side]]
+    return Placement(ref, "", "", (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2, 0.0, side)
 
 
 def _named_by_legend(guessed: list[Placement], found: FileSet, origin: Point, taken: set[str]) -> list[Placement]:

@@ -1,5 +1,7 @@
 """Boards, the files or the sketch they come from, and what the user decided about them."""
 
+import contextlib
+import json
 import sqlite3
 from dataclasses import dataclass
 from functools import lru_cache
@@ -11,6 +13,8 @@ from yellowfen.errors import NotFound
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 
+USUAL_THICKNESS_MM = 1.6
+
 
 @dataclass(frozen=True)
 class BoardRow:
@@ -21,6 +25,15 @@ class BoardRow:
     created_at: str
     sketched: bool
     revision_of: int | None
+
+
+@dataclass(frozen=True)
+class StaleBoard:
+    """A board stored in an earlier form: what of it stands in no other place."""
+
+    id: int
+    name: str
+    thickness_mm: float
 
 
 @dataclass(frozen=True)
@@ -112,14 +125,37 @@ def rows(connection: sqlite3.Connection) -> list[BoardRow]:
     return [BoardRow(row["id"], row["name"], row["created_at"], bool(row["sketched"]), row["revision_of"]) for row in found]
 
 
-def stale(connection: sqlite3.Connection) -> list[tuple[int, str]]:
-    """Boards stored in an earlier form: id and name."""
-    return [(row["id"], row["name"]) for row in connection.execute("SELECT id, name FROM board WHERE stale = 1 ORDER BY id")]
+def stale(connection: sqlite3.Connection) -> list[StaleBoard]:
+    """Boards stored in an earlier form, with what of them stands in no other place."""
+    found = connection.execute(
+        "SELECT id, name, CASE WHEN json_valid(content) THEN json_extract(content, '$.thickness_mm') END AS thickness_mm"
+        " FROM board WHERE stale = 1 ORDER BY id"
+    )
+    return [StaleBoard(row["id"], row["name"], _thickness(row["thickness_mm"])) for row in found]
 
 
-def keep_as_read(connection: sqlite3.Connection, board_id: int) -> None:
-    """Keep a board of an earlier form as it was read, without the drawing whose form has changed."""
-    connection.execute("UPDATE board SET content = json_set(content, '$.drawings', json('{}')), stale = 0 WHERE id = ?", (board_id,))
+def _thickness(kept: object) -> float:
+    return float(kept) if isinstance(kept, (int, float)) else USUAL_THICKNESS_MM
+
+
+def keep_as_read(connection: sqlite3.Connection, board_id: int, remark: str) -> None:
+    """Keep a board of an earlier form as it was read, with a remark, without the drawing if its form has changed."""
+    row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()
+    with contextlib.suppress(ValueError, AttributeError):
+        content = json.loads(row["content"])
+        content["findings"] = [*content.get("findings", []), {"about": "board", "sentence": remark}]
+        if not _reads(content):
+            content["drawings"] = {}
+        connection.execute("UPDATE board SET content = ? WHERE id = ?", (json.dumps(content), board_id))
+    connection.execute("UPDATE board SET stale = 0 WHERE id = ?", (board_id,))
+
+
+def _reads(content: object) -> bool:
+    try:
+        unpack(Board, json.dumps(content))
+    except ValueError:
+        return False
+    return True
 
 
 def remove(connection: sqlite3.Connection, board_id: int) -> None:

@@ -1,7 +1,6 @@
 """Errors to status and page. The only place where HTTP statuses are given to the core's errors."""
 
-import logging
-import secrets
+import sqlite3
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -10,6 +9,7 @@ from starlette.exceptions import HTTPException
 
 from yellowfen.errors import InvalidValue, NotFound, Refused, TooLarge, UnreadableFile, YellowfenError
 from yellowfen.web.pages import page
+from yellowfen.workflows.trouble import logged
 
 STATUS: tuple[tuple[type[YellowfenError], int], ...] = (
     (NotFound, 404),
@@ -19,7 +19,6 @@ STATUS: tuple[tuple[type[YellowfenError], int], ...] = (
     (InvalidValue, 422),
     (YellowfenError, 400),
 )
-_LOG = logging.getLogger("yellowfen")
 
 
 def status_of(error: YellowfenError) -> int:
@@ -52,8 +51,14 @@ def add_error_pages(app: FastAPI) -> None:
         sentence = "There is no such page." if error.status_code == 404 else "This cannot be asked here."
         return _answer(request, error.status_code, sentence)
 
+    @app.exception_handler(sqlite3.OperationalError)
+    def stuck(request: Request, error: sqlite3.OperationalError) -> Response:
+        mark = logged(error, request.url.path)
+        return _answer(
+            request, 503, f"The database cannot be written just now ({error}); nothing was changed. Try again. The log has it under {mark}."
+        )
+
     @app.exception_handler(Exception)
     def unexpected(request: Request, error: Exception) -> Response:
-        mark = secrets.token_hex(4)
-        _LOG.error("unexpected error %s at %s", mark, request.url.path, exc_info=error)
+        mark = logged(error, request.url.path)
         return _answer(request, 500, f"Something went wrong on our side; nothing was changed. The log has it under {mark}.")

@@ -12,7 +12,7 @@ from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.board.compare import Change, changes
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
-from yellowfen.errors import InvalidValue, NotFound, Refused, UnreadableFile
+from yellowfen.errors import InvalidValue, NotFound, Refused, UnreadableFile, YellowfenError
 from yellowfen.formats.board_files import named_by_user, read_board
 from yellowfen.formats.board_out import board_files
 from yellowfen.formats.bundle import label_of, unpack
@@ -21,6 +21,7 @@ from yellowfen.store import boards, imports, packages
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.workflows import heat
+from yellowfen.workflows.trouble import logged
 
 LARGE_BYTES = 1_500_000
 TELL_EVERY_S = 0.25
@@ -117,8 +118,13 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
         board_id = _store_read(connection, imports.files_of(connection, one.id), one.name, one.thickness_mm, one.revision_of, tell)
     except _GivenUp:
         return
-    except (UnreadableFile, InvalidValue, NotFound) as problem:
+    except YellowfenError as problem:
         imports.end(connection, one.id, "failed", str(problem))
+        return
+    except Exception as problem:  # whatever it is, the imports behind it must not wait for ever
+        mark = logged(problem, f"import {one.id}")
+        said = f"reading {one.name} went wrong on our side and nothing was stored; leave out a file at a time to find which (the log has it under {mark})"
+        imports.end(connection, one.id, "failed", said)
         return
     imports.end(connection, one.id, "done", "", board_id)
 
@@ -252,13 +258,19 @@ def changes_of(connection: sqlite3.Connection, board_id: int) -> tuple[int, tupl
 
 
 def reread_stale(connection: sqlite3.Connection) -> None:
-    """Boards stored by an earlier version, read again from their files; one that cannot be read any more stays as it was, without its drawing."""
-    for board_id, name in boards.stale(connection):
-        source = boards.source_of(connection, board_id)
+    """Boards stored by an earlier version, read again from their files with all that was chosen for them.
+
+    One that cannot be read any more, for whatever reason, stays as it was, without a drawing of an earlier form, and says so.
+    """
+    library, columns = library_of(connection), packages.headings(connection)
+    for one in boards.stale(connection):
         try:
-            boards.replace(connection, board_id, read_board(source.files, name, source.choices), source)
-        except UnreadableFile:
-            boards.keep_as_read(connection, board_id)
+            source = boards.source_of(connection, one.id)
+            board = read_board(source.files, one.name, source.choices, one.thickness_mm, library=library, columns=columns)
+            boards.replace(connection, one.id, board, source)
+        except Exception as problem:  # the server starts whatever one board does
+            said = str(problem) if isinstance(problem, YellowfenError) else f"the log has it under {logged(problem, f'board {one.id}')}"
+            boards.keep_as_read(connection, one.id, f"it could not be read again by this version and stays as it was ({said})")
 
 
 def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -> None:

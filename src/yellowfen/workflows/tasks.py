@@ -47,6 +47,7 @@ from yellowfen.errors import YellowfenError
 from yellowfen.store import boards, jobs, stations, tasks, tools
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of, near_the_heat
+from yellowfen.workflows.trouble import logged
 
 WINDOW, SETTINGS = "window", "settings"
 MAP_SIZE = 20
@@ -81,6 +82,11 @@ def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
         done = _window(connection, task) if task.kind == WINDOW else _settings(connection, task)
     except YellowfenError as problem:
         tasks.set_state(connection, task.id, "failed", str(problem))
+        return
+    except Exception as problem:  # whatever it is, the work behind it must not wait for ever
+        mark = logged(problem, f"task {task.id}")
+        said = f"this went wrong on our side; change a setting and ask again (the log has it under {mark})"
+        tasks.set_state(connection, task.id, "failed", said)
         return
     if done:
         tasks.set_state(connection, task.id, "done")

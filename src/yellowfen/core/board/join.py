@@ -98,15 +98,18 @@ def join(placements: Sequence[Placement], pads: Sequence[Pad], library: Library 
 
 
 def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placement]:
-    """Parts whose pads carry their name and pin already (layer attributes, netlist, proposals) are taken as they are; returns the rest."""
-    named: dict[str, list[int]] = defaultdict(list)
+    """Parts whose pads carry their name and pin already (layer attributes, netlist, proposals) are taken as they are; returns the rest.
+
+    A part's pads are those of its own side; a through-hole part's lands on the other face keep its name and belong to no body there.
+    """
+    named: dict[tuple[str, str], list[int]] = defaultdict(list)
     for index, pad in work.free.pads.items():
         if pad.ref is not None:
-            named[pad.ref].append(index)
+            named[(pad.ref, pad.side)].append(index)
     rest: list[Placement] = []
     moved: list[str] = []
     for placed in placements:
-        mine = named.get(placed.ref, [])
+        mine = named.pop((placed.ref, placed.side), [])
         if len(mine) < 2:
             rest.append(placed)
             continue

@@ -1,10 +1,12 @@
-// Taps at the bench: kept on the device until the server says they are on disk; one key goes on, one takes back.
+// Taps at the bench: kept on the device until the server says they are on disk, or refuses them for good with a reason
+// that stays on the screen; one key goes on, one takes back.
 "use strict";
 
 // Adds the shared behaviour to a stage's own object, which brings `taps`, `go()` and `show()`.
 window.withTaps = ({ api, shelf }, own) => {
   const shared = {
     problem: "",
+    refused: [],
     voice: false,
     said: "",
     busy: false,
@@ -17,7 +19,7 @@ window.withTaps = ({ api, shelf }, own) => {
 
     // `more` maps further keys to what they do.
     beginTaps(more = {}) {
-      this.waiting = JSON.parse(localStorage.getItem(shelf) ?? "[]");
+      this.waiting = this.shelved();
       window.addEventListener("keydown", (event) => {
         if (event.repeat || event.ctrlKey || event.altKey || event.metaKey) return;
         if ([" ", "PageDown", "Enter"].includes(event.key)) { event.preventDefault(); this.go(); }
@@ -40,7 +42,14 @@ window.withTaps = ({ api, shelf }, own) => {
       this.send();
     },
     take(answer) { this.taps = answer.taps; },
-    shelve() { localStorage.setItem(shelf, JSON.stringify(this.waiting)); },
+    // Without room on the device a tap still goes to the server; it only would not outlive a reload.
+    shelve() { try { localStorage.setItem(shelf, JSON.stringify(this.waiting)); } catch { this.problem = "This device cannot keep taps; do not close the page before they are stored."; } },
+    shelved() { try { return JSON.parse(localStorage.getItem(shelf) ?? "[]"); } catch { return []; } },
+    get refusedText() { return this.refused.join(" "); },
+    get hasRefused() { return this.refused.length > 0; },
+    forgetRefused() { this.refused = []; },
+    // Only an answer that another try could not change is a refusal.
+    isFinal(reply) { return reply.status >= 400 && reply.status < 500 && ![401, 403, 408, 425, 429].includes(reply.status); },
 
     async send() {
       if (this.busy) return;
@@ -50,17 +59,27 @@ window.withTaps = ({ api, shelf }, own) => {
         try {
           const reply = await fetch(api, { method: "POST", body: JSON.stringify(tap), headers: { "content-type": "application/json", accept: "application/json" } });
           const answer = await reply.json();
-          if (reply.ok) { this.take(answer); this.problem = ""; } else this.problem = answer.problem;
+          if (reply.ok) { this.take(answer); this.problem = ""; }
+          else if (this.isFinal(reply)) this.refused = [...this.refused, `Not counted: ${[tap.ref, tap.kind ?? tap.what ?? (tap.step === undefined ? "" : `step ${tap.step + 1}`)].filter(Boolean).join(" ")} (${answer.problem})`];
+          else {
+            await this.tryLater(`The server could not store it yet (${answer.problem ?? reply.status}).`);
+            continue;
+          }
           this.waiting = this.waiting.slice(1);
           this.shelve();
-          if (this.regret === tap.key) await this.takeBack(tap.key);
+          if (this.regret === tap.key) await (reply.ok ? this.takeBack(tap.key) : this.letGo());
         } catch {
-          this.problem = "The server does not answer. What is done is kept on this device and sent when it is back.";
-          await new Promise((resolve) => setTimeout(resolve, 1000));
+          await this.tryLater("The server does not answer.");
         }
       }
       this.busy = false;
       this.show();
+    },
+
+    letGo() { this.regret = ""; },
+    async tryLater(why) {
+      this.problem = `${why} What is done is kept on this device and sent when it can be stored.`;
+      await new Promise((resolve) => setTimeout(resolve, 1000));
     },
 
     // A tap on its way is taken back when it has arrived; one not yet sent is dropped.
