@@ -9,7 +9,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from yellowfen.errors import InvalidValue, UnreadableFile, YellowfenError
+from yellowfen.errors import InvalidValue, Refused, UnreadableFile, YellowfenError
 
 if TYPE_CHECKING:
     from yellowfen.core.board.board import Board
@@ -109,6 +109,16 @@ def _read(path: str) -> bytes:
         raise UnreadableFile(path, f"cannot be opened ({problem.strerror})") from None
 
 
+def _print_json(answer: object) -> None:
+    """Print an answer as JSON. A number that is none has no place in it: raises Refused instead of writing NaN."""
+    try:
+        print(json.dumps(answer, indent=1, ensure_ascii=False, allow_nan=False))
+    except ValueError:
+        raise Refused(
+            "this answer holds a number that is none (not a number, or infinite); it was not written. Please report the file"
+        ) from None
+
+
 def _import(given: argparse.Namespace) -> None:
     from yellowfen.workflows.boards import import_board, read_upload
 
@@ -118,7 +128,7 @@ def _import(given: argparse.Namespace) -> None:
     if given.keep:
         summary["board_id"] = import_board(_open(given.data), uploads, thickness_mm=given.thickness)
     if given.json:
-        print(json.dumps(summary, indent=1, ensure_ascii=False))
+        _print_json(summary)
         return
     nets = len(summary["nets"])
     print(
@@ -174,7 +184,7 @@ def _triage(given: argparse.Namespace) -> None:
         "advice": [{"kind": one.kind, "title": one.title, "sentence": one.sentence, "refs": one.refs, "saves_min": round(one.saves_min, 2)} for one in advise(board)],
     }  # fmt: skip
     if given.json:
-        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        _print_json(answer)
         return
     for one in judged:
         print(f"{one.grade:5} {one.part.ref:8} {one.part.package.name:24} {', '.join(flag.word for flag in one.flags)}")
@@ -197,9 +207,7 @@ def _paste(given: argparse.Namespace) -> None:
     totals = {"openings": len(openings), "failing": judged.failing, "bridging": judged.bridging, "deposit_mm3": round(judged.deposit_mm3, 4),
               "paste_mg": round(judged.paste_mg, 3), "solder_mm3": round(judged.solder_mm3, 4)}  # fmt: skip
     if given.json:
-        print(
-            json.dumps({"foil_mm": given.foil, "paste": given.paste, "openings": openings, "totals": totals}, indent=1, ensure_ascii=False)
-        )
+        _print_json({"foil_mm": given.foil, "paste": given.paste, "openings": openings, "totals": totals})
         return
     for one in judged.openings:
         if one.warnings or one.verdict in ("lean", "fat"):
@@ -228,7 +236,7 @@ def _plan(given: argparse.Namespace) -> None:
         "goes_off": [{"at_s": round(one.at_s), "sentence": one.sentence} for one in found.warnings],
     }  # fmt: skip
     if given.json:
-        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        _print_json(answer)
         return
     print(f"{answer['job']}: {'with' if state.techniques.stencil else 'without'} a stencil; {state.techniques.stencil_why}")
     for one in state.ways:
@@ -253,7 +261,7 @@ def _order(given: argparse.Namespace) -> None:
     board = _board(given)
     order = placement_order(board, given.side, given.school)
     if given.json:
-        print(json.dumps({"board": board.name, "side": given.side, "school": given.school} | _ordered(order), indent=1, ensure_ascii=False))
+        _print_json({"board": board.name, "side": given.side, "school": given.school} | _ordered(order))
         return
     for one in order.steps:
         if one.turned:
@@ -296,7 +304,7 @@ def _rehearse(given: argparse.Namespace) -> None:
     result = rehearse(scene)
     answer = to_json(scene, result, time.perf_counter() - began)
     if given.json:
-        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        _print_json(answer)
         return
     for event in tell(scene, result):
         print(f"{event.at_s:7.1f} s  {event.sentence}")
@@ -313,7 +321,7 @@ def _window(given: argparse.Namespace) -> None:
     window = make_window(scene, axis, settings, dwells, tolerance)
     answer = window_json(window, time.perf_counter() - began)
     if given.json:
-        print(json.dumps(answer, indent=1, ensure_ascii=False))
+        _print_json(answer)
         return
     signs = {"good": "o", "a neighbour comes loose": "~", "a joint stays cold": ".", "harm": "x"}
     for index in reversed(range(len(dwells))):
@@ -339,7 +347,7 @@ def _tune(given: argparse.Namespace) -> None:
     began = time.perf_counter()
     tuned = find_settings(scene, bench, doubts, told)
     if given.json:
-        print(json.dumps(tuned_json(tuned, time.perf_counter() - began), indent=1, ensure_ascii=False))
+        _print_json(tuned_json(tuned, time.perf_counter() - began))
         return
     print(tuned.sentence)
     print(tuned.relaxes)
@@ -350,7 +358,7 @@ def _calibrate(given: argparse.Namespace) -> None:
 
     found = calibrate_file(_read(given.file))
     if given.json:
-        print(json.dumps(calibration_json(found), indent=1, ensure_ascii=False))
+        _print_json(calibration_json(found))
         return
     print(found.sentence)
     for one in found.findings:

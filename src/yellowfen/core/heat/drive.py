@@ -78,9 +78,24 @@ class Drive:
     plate_state: Array
     warnings: tuple[str, ...]
 
+    def halved(self) -> "Drive":
+        """The same recipe at half the steps: twice as many of them, the surroundings renewed at the same moments."""
+        segments = self.segments.copy()
+        segments[:, [k.MACROS, k.REFRESH]] *= 2.0
+        return replace(self, segments=segments)
 
-def drive_of(scene: Scene, face_limit_s: float, long_limit_s: float, nozzle_step_mm: float = 0.7) -> Drive:
-    """Tables for a scene whose faces may step `face_limit_s` and whose inner layers and parts `long_limit_s` at most.
+
+@dataclass(frozen=True)
+class Steps:
+    """The longest steps allowed, s: of the faces inside a long step, of faces that take the whole long step at once, of the long step."""
+
+    face_s: float
+    whole_s: float
+    long_s: float
+
+
+def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
+    """Tables for a scene under given longest steps.
 
     The nozzle's place is renewed at least every `nozzle_step_mm` of its way.
     """
@@ -95,7 +110,7 @@ def drive_of(scene: Scene, face_limit_s: float, long_limit_s: float, nozzle_step
         row[k.M_XX] = row[k.M_YY] = 1.0
         if move.blows and isinstance(scene.source, HotAir):
             _fill_jet(row, scene, scene.source, move, strength, warnings)
-        _fill_steps(row, move, face_limit_s, long_limit_s, nozzle_step_mm * 1e-3)
+        _fill_steps(row, move, steps, nozzle_step_mm * 1e-3)
         _fill_plate(row, scene, move)
         pieces.append(_around(row, scene, move, began))
         began += move.seconds
@@ -135,13 +150,13 @@ def _turned(along: float, across: float, degrees: float) -> Array:
     return np.asarray(turn @ np.diag([along, across]) @ turn.T)
 
 
-def _fill_steps(row: Array, move: Move, face_limit_s: float, long_limit_s: float, nozzle_step_m: float) -> None:
+def _fill_steps(row: Array, move: Move, steps: Steps, nozzle_step_m: float) -> None:
     speed = _speed_m_s(move)
-    if move.deed is Deed.TOUCH:
-        long_limit_s = min(long_limit_s, TOUCH_STEP_S)
-    long_s = min(long_limit_s, nozzle_step_m / speed) if speed > 0 else long_limit_s
-    subs = max(1, math.ceil(long_s / face_limit_s - 1e-9))
-    macros = math.ceil(move.seconds / min(long_s, subs * face_limit_s) - 1e-9)
+    long_s = min(steps.long_s, TOUCH_STEP_S) if move.deed is Deed.TOUCH else steps.long_s
+    if speed > 0:
+        long_s = min(long_s, nozzle_step_m / speed)
+    subs = max(1 if long_s <= steps.whole_s else 2, math.ceil(long_s / steps.face_s - 1e-9))
+    macros = math.ceil(move.seconds / min(long_s, subs * steps.face_s) - 1e-9)
     row[k.MACROS], row[k.SUBS] = macros, subs
     span = REFRESH_S if speed == 0 else nozzle_step_m / speed
     row[k.REFRESH] = max(1, int(min(span, REFRESH_S) / (move.seconds / macros) + 1e-9))
@@ -200,10 +215,12 @@ def _not_zero(kelvins: Array) -> Array:
 
 
 def _fill_preheater(table: Array, heater: Preheater, room_c: float) -> None:
+    """Warm air comes from a warm heater: beside what glows the board sees the heater's own casing, or the room if it only glows."""
     table[:, k.AIR_LOW] = heater.celsius - room_c if heater.air_w_m2k > 0 else 1e-6
     table[:, k.FORCED_LOW] = heater.air_w_m2k
     hot, cold = heater.celsius + 273.15, room_c + 273.15
-    seen = (heater.glow_share * hot**4 + (1.0 - heater.glow_share) * cold**4) ** 0.25
+    rest = hot if heater.air_w_m2k > 0 else cold
+    seen = (heater.glow_share * hot**4 + (1.0 - heater.glow_share) * rest**4) ** 0.25
     table[:, k.WALL_LOW] = max(seen - cold, 1e-6)
 
 

@@ -10,7 +10,7 @@ Laws:
 * A joint is its enthalpy H above its solidus: solid below 0, melting from 0 to L, liquid above.
 * A body is two nodes: a shell in the air and a core on the leads; solved with its joints in one implicit step,
   which stands in the middle of the faces' short steps, so that the coupling is of second order.
-* Plated holes are so conductive that their columns are solved implicitly, once a long step.
+* Plated holes are so conductive that their columns are solved implicitly, as often within a long step as they need.
 * Surface coefficients (jet, surroundings, radiation) are refreshed every few long steps, between which the
   nozzle moves little more than half a millimetre; the flux used is the flux counted.
 
@@ -32,6 +32,7 @@ from yellowfen.core.heat.kernel_tables import (
     B_LIMIT,
     B_LOSS_AREA,
     B_OPEN,
+    B_PLATE_W_K,
     B_SHELL_HEAT,
     B_SHELL_W_K,
     B_TOP,
@@ -77,6 +78,7 @@ from yellowfen.core.heat.kernel_tables import (
     PLATE_SET,
     R_ABOVE,
     R_BODY_PEAK,
+    R_COUNTED,
     R_FREEZE,
     R_LIMIT_AT,
     R_MELT_END,
@@ -101,6 +103,10 @@ from yellowfen.core.heat.kernel_tables import (
 _MATH = {"contract", "reassoc", "nsz", "arcp"}
 # Without reassociation, so that the many loops over two or three links are not vectorised, which would slow them.
 _SHORT_LOOPS = {"contract", "nsz", "arcp"}
+# How often a body is solved again with joints that change phase, at most; two rounds are usual.
+MOST_ROUNDS = 16
+# A column is solved again once its quickest tie, 2g/C, has gone through this many time constants.
+COLUMN_PACE = 0.5
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
@@ -271,12 +277,20 @@ def _take(theta, i, cooling, slope):
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
 def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
-    """One implicit step of the columns with plated holes; fluxes from the new state, used on both sides."""
+    """One implicit step of the columns with plated holes; fluxes from the weighted state, used on both sides.
+
+    The state is weighted between old and new by (3 + z)/(6 + z), z = 2g·dt/C: of second order, and never past equilibrium by
+    more than a fifth of the way, however conductive the holes are.
+    """
     layers = now_in.shape[0]
-    per_dt = 1.0 / dt
     for v in range(via_cell.shape[0]):
         i = via_cell[v]
         g = via_w_k[v]
+        quickest = inv_c0[0, i]
+        for layer in range(1, layers):
+            quickest = max(quickest, inv_c0[layer, i])
+        z = 2.0 * g * dt * quickest
+        per_dt = (6.0 + z) / ((3.0 + z) * dt)
         for layer in range(layers):
             here = both[now_in[layer], layer, i]
             hold = c0[layer, i] * (1.0 + slopes[layer] * here) * per_dt
@@ -301,44 +315,81 @@ def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, lev
 
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
+def _joint_after(before, drive, total, dt, latent, solidus, melt, relax):
+    """Enthalpy of a joint at the step's end under a drive (W): implicit and in closed form, solid, melting or liquid."""
+    after = (before + dt * (drive - total * solidus)) * relax
+    if after > 0.0:
+        after = latent + (before - latent + dt * (drive - total * (solidus + melt))) * relax
+        if after < latent:
+            after = (before + dt * (drive - total * solidus)) / (1.0 + dt * total * melt / latent)
+    return after
+
+
+@numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
+def _phase(enthalpy, latent):
+    """0 solid, 1 melting, 2 liquid."""
+    return 0 if enthalpy < 0.0 else (1 if enthalpy <= latent else 2)
+
+
+@numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
+def _lean(phase, before, source, lead, total, dt, base, per_heat, latent, solidus, melt, ease):
+    """A joint's temperature at the step's end as a + b·(its body's), if it ends in this phase."""
+    if phase == 1:
+        softness = melt / (latent + dt * total * melt)
+        return solidus + softness * (before + dt * (source - total * solidus)), softness * dt * lead
+    began = solidus + before * per_heat if phase == 0 else solidus + melt + (before - latent) * per_heat
+    return (base * began + source) * ease, lead * ease
+
+
+@numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
 def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint_of_body, joint_links, link_cell, link_w_k, link_sum, bodies, gap_links,
                  gap_cell, gap_w_k, gap_sum, joint_enthalpy, joint_theta, joint_air, body_theta, body_air, body_seen,
-                 joint_record, body_record, energy, source, ease, lean_a, lean_b, link_theta, gap_theta, tip_on, tip_k, now, dt):  # fmt: skip
-    """One implicit step of every body with its joints, then each joint in closed form; moments of melting are noted.
+                 joint_record, body_record, energy, source, ease, totals, phases, ends, link_theta, gap_theta, tip_on, tip_k, plate_on, now, dt):  # fmt: skip
+    """One implicit step of every body with its joints; moments of melting are noted.
 
     The board is taken as it stands after its own steps; what parts take from it is taken from the faces at once,
     from the temperatures that their solve saw. A node of a body is weighted between its old and new state by
-    (3 + z)/(6 + z), z = dt/τ, which follows an exponential to second order and never overshoots; `body_seen` is left holding the
-    weighted value, which belongs with the faces' moment. `tip_on` scales each joint's tie to an iron's tip at `tip_k`; returns
-    the heat that the tip gives, W.
+    (3 + z)/(6 + z), z = dt/τ with every tie counted in full: of second order, and it never overshoots, whatever its joints do.
+    Each joint is in closed form; a body and its joints are found together: where a joint enters another phase than was
+    assumed, the body is solved again with it (its balance falls with its temperature, so Newton's steps are kept inside a bracket).
+    `body_seen` holds the weighted value, which belongs with the faces' moment and is what records and curves show.
+    `tip_on` scales each joint's tie to an iron's tip at `tip_k`; `plate_on` a body's tie to a plate at `tip_k` beneath it. Returns
+    the heat that tip or plate gives, W.
     """
     n_bodies = bodies.shape[0]
     per_dt = 1.0 / dt
     given = 0.0
+    put_in = 0.0
+    lost = 0.0
     for b in range(n_bodies):
         on_top = bodies[b, B_TOP] > 0.5
         face = top if on_top else low
         inv_c0 = inv_top if on_top else inv_low
         slope = slope_top if on_top else slope_low
+        first, last = joint_of_body[b], joint_of_body[b + 1]
+        k_hot = plate_on * bodies[b, B_PLATE_W_K]
         k_jet = bodies[b, B_JET_AREA] * body_air[b, 0]
         q_jet = bodies[b, B_JET_AREA] * body_air[b, 1]
         k_loss = bodies[b, B_LOSS_AREA] * body_air[b, 2]
         # The shell as a + b·core, then the core with its joints.
         tie = bodies[b, B_SHELL_W_K]
-        shell_z = dt * (k_jet + k_loss + tie) / bodies[b, B_SHELL_HEAT]
+        k_shell = k_jet + k_loss + k_hot + tie
+        shell_z = dt * k_shell / bodies[b, B_SHELL_HEAT]
         shell_rate = bodies[b, B_SHELL_HEAT] * per_dt * (6.0 + shell_z) / (3.0 + shell_z)
-        shell_ease = 1.0 / (shell_rate + k_jet + k_loss + tie)
-        shell_a = (shell_rate * body_theta[b, 1] + q_jet) * shell_ease
+        shell_ease = 1.0 / (shell_rate + k_shell)
+        shell_a = (shell_rate * body_theta[b, 1] + q_jet + k_hot * tip_k) * shell_ease
         shell_b = tie * shell_ease
-        core_z = dt * (gap_sum[b] + tie) / bodies[b, B_HEAT]
-        core_rate = bodies[b, B_HEAT] * per_dt * (6.0 + core_z) / (3.0 + core_z)
-        push = core_rate * body_theta[b, 0] + tie * shell_a
-        hold = core_rate + gap_sum[b] + tie * (1.0 - shell_b)
+        leads = 0.0
+        own_push = tie * shell_a
+        own_hold = gap_sum[b] + tie * (1.0 - shell_b)
         for g in range(gap_links[b], gap_links[b + 1]):
             gap_theta[g] = face[gap_cell[g]]
-            push += gap_w_k[g] * gap_theta[g]
-        for j in range(joint_of_body[b], joint_of_body[b + 1]):
+            own_push += gap_w_k[g] * gap_theta[g]
+        push = 0.0
+        hold = 0.0
+        for j in range(first, last):
             lead = joints[j, J_LEAD]
+            leads += lead
             tip = tip_on * joints[j, J_TIP_W_K]
             warm = joints[j, J_AIR_AREA] * joint_air[j, 1] + tip * tip_k
             total = link_sum[j] + lead + tip + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
@@ -346,49 +397,74 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
                 link_theta[g] = face[link_cell[g]]
                 warm += link_w_k[g] * link_theta[g]
             source[j] = warm
+            totals[j] = total
             base = joints[j, J_HEAT] * per_dt
             ease[j] = 1.0 / (base + total)
-            h = joint_enthalpy[j]
-            if 0.0 <= h <= joints[j, J_LATENT]:
-                lean_a[j] = joint_theta[j]
-                lean_b[j] = 0.0
+            phases[j] = _phase(joint_enthalpy[j], joints[j, J_LATENT])
+            lean_a, lean_b = _lean(phases[j], joint_enthalpy[j], warm, lead, total, dt, base, joints[j, J_PER_HEAT], joints[j, J_LATENT],
+                                   joints[j, J_SOLIDUS], joints[j, J_RANGE], ease[j])  # fmt: skip
+            push += lead * lean_a
+            hold += lead * (1.0 - lean_b)
+        core_z = dt * (gap_sum[b] + tie + leads) / bodies[b, B_HEAT]
+        core_rate = bodies[b, B_HEAT] * per_dt * (6.0 + core_z) / (3.0 + core_z)
+        own_push += core_rate * body_theta[b, 0]
+        own_hold += core_rate
+        guess = (own_push + push) / (own_hold + hold)
+        settled = False
+        lowest = -1e9
+        highest = 1e9
+        for _ in range(MOST_ROUNDS):
+            settled = True
+            for j in range(first, last):
+                ends[j] = _joint_after(joint_enthalpy[j], source[j] + joints[j, J_LEAD] * guess, totals[j], dt, joints[j, J_LATENT], joints[j, J_SOLIDUS],
+                                       joints[j, J_RANGE], 1.0 - totals[j] * ease[j])  # fmt: skip
+                phase = _phase(ends[j], joints[j, J_LATENT])
+                if phase != phases[j]:
+                    settled = False
+                    phases[j] = phase
+            if settled:
+                break
+            push = 0.0
+            hold = 0.0
+            for j in range(first, last):
+                lead = joints[j, J_LEAD]
+                lean_a, lean_b = _lean(phases[j], joint_enthalpy[j], source[j], lead, totals[j], dt, joints[j, J_HEAT] * per_dt, joints[j, J_PER_HEAT],
+                                       joints[j, J_LATENT], joints[j, J_SOLIDUS], joints[j, J_RANGE], ease[j])  # fmt: skip
+                push += lead * lean_a
+                hold += lead * (1.0 - lean_b)
+            if own_push + push > (own_hold + hold) * guess:
+                lowest = guess
             else:
-                lean_a[j] = (base * joint_theta[j] + warm) * ease[j]
-                lean_b[j] = lead * ease[j]
-            push += lead * lean_a[j]
-            hold += lead * (1.0 - lean_b[j])
-        guess = push / hold
+                highest = guess
+            guess = (own_push + push) / (own_hold + hold)
+            if not (lowest < guess < highest):
+                guess = 0.5 * (lowest + highest)
+        if not settled:
+            for j in range(first, last):
+                ends[j] = _joint_after(joint_enthalpy[j], source[j] + joints[j, J_LEAD] * guess, totals[j], dt, joints[j, J_LATENT], joints[j, J_SOLIDUS],
+                                       joints[j, J_RANGE], 1.0 - totals[j] * ease[j])  # fmt: skip
         shell = shell_a + shell_b * guess
         flow = tie * (shell - guess)
-        energy[E_JET] += dt * (q_jet - k_jet * shell)
-        energy[E_LOST] += dt * k_loss * shell
+        hot_given = k_hot * (tip_k - shell)
+        given += hot_given
+        put_in += q_jet - k_jet * shell + hot_given
+        lost += k_loss * shell
         for g in range(gap_links[b], gap_links[b + 1]):
             i = gap_cell[g]
             q = gap_w_k[g] * (gap_theta[g] - guess)
             flow += q
             _take(face, i, dt * q * inv_c0[i], slope)
-        for j in range(joint_of_body[b], joint_of_body[b + 1]):
-            heat = joints[j, J_HEAT]
+        for j in range(first, last):
             latent = joints[j, J_LATENT]
-            solidus = joints[j, J_SOLIDUS]
-            melt = joints[j, J_RANGE]
             lead = joints[j, J_LEAD]
             before = joint_enthalpy[j]
-            drive = source[j] + lead * guess
-            total = 1.0 / ease[j] - heat * per_dt
-            relax = heat * per_dt * ease[j]
-            after = (before + dt * (drive - total * solidus)) * relax
-            if after > 0.0:
-                after = latent + (before - latent + dt * (drive - total * (solidus + melt))) * relax
-                if after < latent:
-                    after = (before + dt * (drive - total * solidus)) / (1.0 + dt * total * melt / latent)
-            hot = joint_temperature(after, joints[j, J_PER_HEAT], latent, solidus, melt)
+            after = ends[j]
+            hot = joint_temperature(after, joints[j, J_PER_HEAT], latent, joints[j, J_SOLIDUS], joints[j, J_RANGE])
             flow -= lead * (guess - hot)
             tip = tip_on * joints[j, J_TIP_W_K] * (tip_k - hot)
             given += tip
-            energy[E_JET] += dt * tip
-            energy[E_JET] += dt * joints[j, J_AIR_AREA] * (joint_air[j, 1] - joint_air[j, 0] * hot)
-            energy[E_LOST] += dt * joints[j, J_AIR_AREA] * joint_air[j, 2] * hot
+            put_in += tip + joints[j, J_AIR_AREA] * (joint_air[j, 1] - joint_air[j, 0] * hot)
+            lost += joints[j, J_AIR_AREA] * joint_air[j, 2] * hot
             for g in range(joint_links[j], joint_links[j + 1]):
                 i = link_cell[g]
                 q = link_w_k[g] * (link_theta[g] - hot)
@@ -402,11 +478,14 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
                         joint_record[j, R_MELT_START] = now + dt * (-before / change)
                     joint_record[j, R_FREEZE] = NEVER
                 if before < latent <= after:
-                    joint_record[j, R_MELTS] += 1.0
+                    if joint_record[j, R_COUNTED] < 0.5:  # it was solid before; a dip into the mush is not another melting
+                        joint_record[j, R_MELTS] += 1.0
+                        joint_record[j, R_COUNTED] = 1.0
                     if joint_record[j, R_MELT_END] < 0.0:
                         joint_record[j, R_MELT_END] = now + dt * (0.5 + (latent - before) / change)
                 if before > 0.0 >= after:
                     joint_record[j, R_FREEZE] = now + dt * (0.5 - before / change)
+                    joint_record[j, R_COUNTED] = 0.0
                 if before >= latent and after >= latent:
                     joint_record[j, R_ABOVE] += dt
                 elif before >= latent or after >= latent:
@@ -414,16 +493,19 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
             joint_record[j, R_PEAK] = max(joint_record[j, R_PEAK], hot)
             joint_enthalpy[j] = after
             joint_theta[j] = hot
-        old = max(body_theta[b, 0], body_theta[b, 1])
         body_theta[b, 0] += dt * flow / bodies[b, B_HEAT]
-        body_theta[b, 1] += dt * (q_jet - (k_jet + k_loss) * shell - tie * (shell - guess)) / bodies[b, B_SHELL_HEAT]
-        new = max(body_theta[b, 0], body_theta[b, 1])
-        body_seen[b] = max(guess, shell)
+        body_theta[b, 1] += dt * (q_jet + hot_given - (k_jet + k_loss) * shell - tie * (shell - guess)) / bodies[b, B_SHELL_HEAT]
+        old = body_seen[b]
+        new = max(guess, shell)
+        body_seen[b] = new
         if new >= bodies[b, B_LIMIT]:
             body_record[b, R_OVER_S] += dt
-            if old < bodies[b, B_LIMIT] and body_record[b, R_LIMIT_AT] < 0.0:
-                body_record[b, R_LIMIT_AT] = now + dt * (bodies[b, B_LIMIT] - old) / (new - old)
+            if body_record[b, R_LIMIT_AT] < 0.0:
+                share = (bodies[b, B_LIMIT] - old) / (new - old) if old < bodies[b, B_LIMIT] else 0.0
+                body_record[b, R_LIMIT_AT] = now + dt * share
         body_record[b, R_BODY_PEAK] = max(body_record[b, R_BODY_PEAK], new)
+    energy[E_JET] += dt * put_in
+    energy[E_LOST] += dt * lost
     return given
 
 
@@ -519,11 +601,17 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
     joint_air = np.zeros((n_joints, 3))
     body_air = np.zeros((n_bodies, 3))
     body_seen = np.zeros(n_bodies)
+    for b in range(n_bodies):
+        body_seen[b] = max(body_theta[b, 0], body_theta[b, 1])
     joint_theta = np.empty(n_joints)
     for j in range(n_joints):
         joint_theta[j] = joint_temperature(
             joint_enthalpy[j], joints[j, J_PER_HEAT], joints[j, J_LATENT], joints[j, J_SOLIDUS], joints[j, J_RANGE]
         )
+    quickest_via = 0.0
+    for v in range(via_cell.shape[0]):
+        for layer in range(layers):
+            quickest_via = max(quickest_via, 2.0 * via_w_k[v] * inv_c0[layer, via_cell[v]])
     through = np.float32(through_w_k)
     span = slice(first, first + count)
     east = slice(first + 1, first + 1 + count)
@@ -542,9 +630,9 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
     turn = 0
     settled = False
     last_before = 1.0
-    # What one joint gives its body: a + b·θ_core (filled per body, per step).
-    lean_a = np.empty(n_joints)
-    lean_b = np.empty(n_joints)
+    totals = np.empty(n_joints)
+    phases = np.zeros(n_joints, dtype=np.int64)
+    ends = np.empty(n_joints)
     source = np.empty(n_joints)
     ease = np.empty(n_joints)
     link_theta = np.empty(link_cell.shape[0])
@@ -568,6 +656,10 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
         dt32 = np.float32(dt)
         lit = jet[LIT] > 0.5
         opened = now
+        # Columns of plated holes are solved as often as their own pace asks for, in equal shares of the long step.
+        every = subs
+        while every > 1 and (subs % every != 0 or quickest_via * dt * every > COLUMN_PACE):
+            every -= 1
         _ties(joint_links, link_cell, link_w_k, joints, J_TOP, inv_c0, long_dt, link_eff, link_sum)
         _ties(gap_links, gap_cell, gap_w_k, bodies, B_TOP, inv_c0, long_dt, gap_eff, gap_sum)
         for macro in range(macros):
@@ -575,6 +667,7 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
             if macro % refresh == 0:
                 here = around[turn]
                 turn += 1
+                on_plate = jet[ON_PLATE] > 0.5
                 if now >= next_room - 1e-9 or macro == 0:
                     next_room = now + 0.1
                     _refresh_room(
@@ -588,7 +681,6 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
                         here[WALL_TOP],
                         ambient_k,
                     )
-                    on_plate = jet[ON_PLATE] > 0.5
                     bare = 0.0 if on_plate else 1.0
                     _refresh_room(both[now_in[bottom], bottom], still[1], glow[1], bare * convection_down, here[FORCED_LOW],
                                   bare * radiation * radiates_down, here[AIR_LOW], here[WALL_LOW], ambient_k)  # fmt: skip
@@ -603,11 +695,17 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
                                      0.0, 0.0, 0.0, here[AIR_TOP] != 0.0 or here[WALL_TOP] != 0.0)  # fmt: skip
                 for b in range(n_bodies):
                     on_top = bodies[b, B_TOP] > 0.5
+                    if on_plate and not on_top:
+                        body_air[b] = 0.0
+                        continue
                     _point_air(bodies[b, B_X], bodies[b, B_Y], bodies[b, B_HALF_X], bodies[b, B_HALF_Y], bodies[b, B_OPEN], body_theta[b, 1],
                                here[NOZZLE_X], here[NOZZLE_Y], jet, lit and on_top, convection_up, here[FORCED_TOP if on_top else FORCED_LOW],
                                radiation, here[AIR_TOP if on_top else AIR_LOW], here[WALL_TOP if on_top else WALL_LOW], ambient_k, body_air[b])  # fmt: skip
                 for j in range(n_joints):
                     on_top = joints[j, J_TOP] > 0.5
+                    if on_plate and not on_top:
+                        joint_air[j] = 0.0
+                        continue
                     _point_air(joints[j, J_X], joints[j, J_Y], 0.0, 0.0, joints[j, J_OPEN], joint_theta[j],
                                here[NOZZLE_X], here[NOZZLE_Y], jet, lit and on_top, convection_up, here[FORCED_TOP if on_top else FORCED_LOW],
                                radiation, here[AIR_TOP if on_top else AIR_LOW], here[WALL_TOP if on_top else WALL_LOW], ambient_k, joint_air[j])  # fmt: skip
@@ -621,14 +719,15 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
             drawn = 0.0
             given = 0.0
             for sub in range(subs):
+                if sub % every == every // 2:
+                    _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt * every, column_a, column_b)
                 if sub == subs // 2:
                     met = now + sub * dt
-                    _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, long_dt, column_a, column_b)
                     given = _solve_parts(both[now_in[0], 0], both[now_in[bottom], bottom], inv_c0[0], inv_c0[bottom], slopes[0], slopes[bottom],
                                  joints, joint_of_body, joint_links, link_cell, link_eff, link_sum, bodies, gap_links,
                                  gap_cell, gap_eff, gap_sum, joint_enthalpy, joint_theta, joint_air, body_theta, body_air, body_seen,
-                                 joint_record, body_record, energy, source, ease, lean_a, lean_b, link_theta, gap_theta, jet[TIP_ON],
-                                 plate_state[S_PLATE_K], met - long_dt, long_dt)  # fmt: skip
+                                 joint_record, body_record, energy, source, ease, totals, phases, ends, link_theta, gap_theta, jet[TIP_ON],
+                                 plate_state[S_PLATE_K], jet[ON_PLATE], met - long_dt, long_dt)  # fmt: skip
                     if met >= next_sample - 1e-9 and samples < sample_times.shape[0]:
                         sample_times[samples] = met
                         joint_samples[samples] = joint_theta

@@ -30,12 +30,12 @@ AROUND_COLUMNS = 10
 # Columns of the joint table.
 (J_HEAT, J_LATENT, J_SOLIDUS, J_RANGE, J_LEAD, J_AIR_AREA, J_X, J_Y, J_TOP, J_PER_HEAT, J_OPEN, J_TIP_W_K) = range(12)
 JOINT_COLUMNS = 12
-# Columns of the body table. A body is a core (leads, underside) and a shell (air), joined by B_SHELL_W_K.
-(B_HEAT, B_SHELL_HEAT, B_SHELL_W_K, B_JET_AREA, B_LOSS_AREA, B_X, B_Y, B_HALF_X, B_HALF_Y, B_LIMIT, B_TOP, B_OPEN) = range(12)
-BODY_COLUMNS = 12
-# Columns of the joint record.
-(R_MELT_START, R_MELT_END, R_FREEZE, R_PEAK, R_ABOVE, R_MELTS) = range(6)
-JOINT_RECORDS = 6
+# Columns of the body table. A body is a core (leads, underside) and a shell (air), joined by B_SHELL_W_K; B_PLATE_W_K ties its shell to a plate it lies on.
+(B_HEAT, B_SHELL_HEAT, B_SHELL_W_K, B_JET_AREA, B_LOSS_AREA, B_X, B_Y, B_HALF_X, B_HALF_Y, B_LIMIT, B_TOP, B_OPEN, B_PLATE_W_K) = range(13)
+BODY_COLUMNS = 13
+# Columns of the joint record. R_COUNTED is 1 from a melting that R_MELTS has counted until the joint has frozen again.
+(R_MELT_START, R_MELT_END, R_FREEZE, R_PEAK, R_ABOVE, R_MELTS, R_COUNTED) = range(7)
+JOINT_RECORDS = 7
 # Columns of the body record.
 (R_BODY_PEAK, R_LIMIT_AT, R_OVER_S) = range(3)
 BODY_RECORDS = 3

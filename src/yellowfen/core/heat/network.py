@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.drive import tip_conductance_w_k
+from yellowfen.core.heat.drive import tallest_beneath_mm, tip_conductance_w_k
 from yellowfen.core.heat.grid import Grid, via_conductance_w_k
-from yellowfen.core.heat.scene import Array, Deed, Iron, PlacedPart, Scene, ShieldKind, Side
+from yellowfen.core.heat.scene import Array, Deed, HotPlate, Iron, PlacedPart, Scene, ShieldKind, Side
+from yellowfen.core.heat.surface import film_w_m2k
 from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, Alloy, alloy_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
@@ -131,6 +132,8 @@ def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTA
         bodies.append(_body_row(part, scene.ambient_c))
         if scene.shields:
             bodies[-1][k.B_OPEN] = 1.0 - _mean_over(shielded, cells, area)
+        if isinstance(scene.source, HotPlate) and part.side is Side.BOTTOM:
+            bodies[-1][k.B_PLATE_W_K] = _on_plate_w_k(scene, scene.source, part)
         for land in part.package.lands:
             x, y, sx, sy, angle = place_land(part, land)
             cells, area = turned_cells(grid, x, y, sx, sy, angle)
@@ -152,6 +155,13 @@ def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTA
         _table(bodies, k.BODY_COLUMNS), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0), shielded,
         _with_extra_columns(grid, extra),
     )  # fmt: skip
+
+
+def _on_plate_w_k(scene: Scene, plate: HotPlate, part: PlacedPart) -> float:
+    """Conductance from a plate to a body underneath, W/K: the tallest lies on the plate's film, the others hang as much higher."""
+    above_mm = tallest_beneath_mm(scene) - part.package.height_mm - part.package.gap_mm
+    area = part.package.body_x_mm * part.package.body_y_mm * 1e-6
+    return float(film_w_m2k(plate.film_mm + above_mm, plate.set_c, plate.emissivity)) * area
 
 
 def _plane_tie_w_k(relieved: bool, slab_mm: float) -> float:

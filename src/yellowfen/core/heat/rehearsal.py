@@ -3,6 +3,7 @@
 The result is complete: no screen recomputes anything. Times in s from the first move, temperatures in °C.
 """
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,15 +11,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.air import KELVIN, conductivity_w_mk
-from yellowfen.core.heat.drive import Drive, drive_of, open_below, tallest_beneath_mm
+from yellowfen.core.heat.drive import Drive, Steps, drive_of, open_below, tallest_beneath_mm
 from yellowfen.core.heat.grid import FineRound, Grid, make_grid
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, JointName, Network, build_network
-from yellowfen.core.heat.scene import Array, HotPlate, Iron, Scene
-from yellowfen.core.heat.surface import EMISSIVITY, METAL_REST_W_M2K, STEFAN_BOLTZMANN, free_convection_w_m2k
+from yellowfen.core.heat.scene import Array, BoardStack, Core, HotPlate, Iron, Scene
+from yellowfen.core.heat.soundness import Extremes, fault_of
+from yellowfen.core.heat.surface import (
+    BARE_METAL_EMISSIVITY,
+    EMISSIVITY,
+    METAL_REST_W_M2K,
+    STEFAN_BOLTZMANN,
+    film_w_m2k,
+    free_convection_w_m2k,
+)
+from yellowfen.errors import Refused
 
-SAFE_STEP = 0.95
+SAFE_STEP, SAFE_BETWEEN, SAFE_BESIDE_SHORT = 0.95, 0.7, 0.4
 REFERENCE_RISE_K = 100.0
 STRONGEST_JET_W_M2K = 400.0
 
@@ -141,12 +150,11 @@ class Prepared:
     network: Network
     constants: tuple[Any, ...]
     still: tuple[Any, ...]
-    face_limit_s: float
-    long_limit_s: float
+    steps: Steps
 
     def drive(self, scene: Scene) -> Drive:
         """The recipe of a scene (this one's board and parts) as tables, within this preparation's steps."""
-        return drive_of(scene, self.face_limit_s, self.long_limit_s, self.resolution.nozzle_step_mm)
+        return drive_of(scene, self.steps, self.resolution.nozzle_step_mm)
 
 
 @dataclass
@@ -168,6 +176,11 @@ class State:
         return State(self.theta.copy(), self.enthalpy.copy(), self.bodies.copy(), self.plate.copy(), self.joint_record.copy(),
                      self.body_record.copy(), self.energy.copy(), self.board_peak.copy(), self.now_s)  # fmt: skip
 
+    def take(self, other: "State") -> None:
+        """Become what another state is (its arrays are taken over)."""
+        for name in ("theta", "enthalpy", "bodies", "plate", "joint_record", "body_record", "energy", "board_peak", "now_s"):
+            setattr(self, name, getattr(other, name))
+
 
 @dataclass(frozen=True)
 class Trace:
@@ -182,7 +195,7 @@ class Trace:
 
 
 def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
-    """Rehearse a scene. Deterministic; raises InvalidValue only through the scene's own checks."""
+    """Rehearse a scene. Deterministic; raises InvalidValue through the scene's own checks, Refused where no sound state is found."""
     prepared = prepare(scene, resolution)
     drive = prepared.drive(scene)
     state = first_state(prepared, drive)
@@ -211,10 +224,13 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     still = (
         network.joints, network.joint_of_body, network.joint_links, network.link_cell, network.link_w_k, network.bodies, network.gap_links,
         network.gap_cell, network.gap_w_k, via_cell, grid.via_w_k[via_cell], _still(length, scene.ambient_c, True),
-        _still(length, scene.ambient_c, False) if below else 0.0, EMISSIVITY * STEFAN_BOLTZMANN, 1.0 if below else 0.0, scene.ambient_c + 273.15,
+        _still(length, scene.ambient_c, False) if below else 0.0, EMISSIVITY * STEFAN_BOLTZMANN, back_emissivity(scene.board) / EMISSIVITY if below else 0.0, scene.ambient_c + 273.15,
     )  # fmt: skip
-    face, long = step_limits_s(network, contact)
-    return Prepared(scene, resolution, network, constants, still, min(face, resolution.max_step_s), min(long, resolution.part_step_s))
+    stable = step_limits(network, contact)
+    steps = Steps(
+        min(stable.face_s, resolution.max_step_s), min(stable.whole_s, resolution.max_step_s), min(stable.long_s, resolution.part_step_s)
+    )
+    return Prepared(scene, resolution, network, constants, still, steps)
 
 
 def first_state(prepared: Prepared, drive: Drive) -> State:
@@ -235,7 +251,47 @@ def cold_enthalpy(network: Network) -> Array:
 
 
 def advance(prepared: Prepared, state: State, drive: Drive, sampled: bool = True, settle_k: float = -1.0) -> Trace:
-    """Run a recipe from a state, which is changed. `settle_k` >= 0 ends early once nothing anywhere is hotter, K above the room."""
+    """Run a recipe from a state, which is changed. `settle_k` >= 0 ends early once nothing anywhere is hotter, K above the room.
+
+    The state is checked afterwards; a bad one is worked out again at half the step. Raises Refused (and leaves the state as it was)
+    when that is bad too.
+    """
+    before = state.copy()
+    trace = _advance(prepared, state, drive, sampled, settle_k)
+    if not state_fault(prepared, state):
+        return trace
+    state.take(before.copy())
+    trace = _advance(prepared, state, drive.halved(), sampled, settle_k)
+    fault = state_fault(prepared, state)
+    if fault:
+        state.take(before)
+        raise Refused(
+            f"this cannot be forecast: the model came to {fault}, also at half its step. Thin boards with heavy copper are the hardest;"
+            " check the board's thickness and the copper's, and report it with the board's files"
+        )
+    return trace
+
+
+def state_fault(prepared: Prepared, state: State) -> str:
+    """What physics does not allow in a state, in a few words; empty when it is sound."""
+    put_in, lost = float(state.energy[k.E_JET]), float(state.energy[k.E_LOST])
+    peaks = [float(record.max()) for record in (state.joint_record[:, k.R_PEAK], state.body_record[:, k.R_BODY_PEAK]) if len(record)]
+    bodies = [float(value) for value in (state.bodies.min(), state.bodies.max())] if len(state.bodies) else []
+    board = [float(state.theta.min()), float(state.theta.max())]
+    every = np.array([*board, *bodies, *peaks, float(state.enthalpy.sum()), float(state.plate[k.S_PLATE_K])])
+    if not np.isfinite(every).all():
+        return fault_of(prepared.scene, Extremes(math.nan, math.nan), put_in, lost, 0.0)
+    found = Extremes(min([*board, *bodies]), max([*board, *bodies, *peaks]))
+    return fault_of(prepared.scene, found, put_in, lost, stored_j(prepared.network, state))
+
+
+def stored_j(network: Network, state: State) -> float:
+    """Heat in board, bodies and joints above the room, J."""
+    stored = stored_heat_j(state.theta, network.grid.c0, network.grid.slopes) + bodies_heat_j(network, state.bodies)
+    return stored + float((state.enthalpy - cold_enthalpy(network)).sum())
+
+
+def _advance(prepared: Prepared, state: State, drive: Drive, sampled: bool, settle_k: float) -> Trace:
     resolution = prepared.resolution
     seconds = float(drive.segments[:, k.SECONDS].sum())
     n_samples = int(seconds / resolution.sample_s) + 2 if sampled else 0
@@ -253,22 +309,30 @@ def advance(prepared: Prepared, state: State, drive: Drive, sampled: bool = True
     return Trace(times[:samples], joints_k[:samples], bodies_k[:samples], plate_k[:samples], frames[:shots], steps)
 
 
-def step_limits_s(network: Network, contact: Array) -> tuple[float, float]:
-    """Largest explicit steps of the faces and of the inner layers: SAFE_STEP over the fastest cell's rate ΣG/C, a strong jet included.
+def step_limits(network: Network, contact: Array) -> Steps:
+    """Largest stable steps of the faces and of the long step (inner layers, heat from layer to layer).
 
-    Plated holes and parts are solved implicitly or apart and do not shorten them.
+    The long step takes heat along a layer forward (Euler) and heat between layers extrapolated over two steps. For one mode with
+    rates b along and a between, z² − (1 − b·dt − 1.5·a·dt)·z − 0.5·a·dt = 0 keeps its roots inside the unit circle while
+    a·dt + b·dt/2 ≤ 1: they add. Bounds of the rates are twice the cell's own sums (Gershgorin), so an inner layer
+    needs dt·(4g + ΣG)/C ≤ 1, of which the extrapolated share is held to 0.7 (its roots ring near the border) and the rest to 0.95.
+    A face that takes the whole step at once needs dt·(2g + ΣG + h)/C ≤ 1 likewise; one that takes several short steps follows its
+    own heat well enough to need only dt·2g/C ≤ 0.447, the least of (sx/2)·(1 + R)/(1 − R), R = (1 − x)^s, over s ≥ 2 steps of x ≤ 1.9.
+    Plated holes and parts are solved implicitly or apart and do not shorten the steps.
     """
     grid = network.grid
     row = grid.nx + 2
-    total = grid.gx + np.roll(grid.gx, 1, axis=1) + grid.gy + np.roll(grid.gy, row, axis=1)
-    faces = total[[0, -1]] + grid.through_w_k + STRONGEST_JET_W_M2K * grid.areas_m2
-    faces[1] += (METAL_REST_W_M2K + contact) * grid.areas_m2
-    face = SAFE_STEP / float((faces / grid.c0[[0, -1]]).max())
-    held = float((2.0 * grid.through_w_k / grid.c0).max())
-    rates = [held * 2.0]
+    along = grid.gx + np.roll(grid.gx, 1, axis=1) + grid.gy + np.roll(grid.gy, row, axis=1)
+    shed = np.zeros((2, grid.cells)) + STRONGEST_JET_W_M2K * grid.areas_m2
+    shed[1] += (METAL_REST_W_M2K + contact) * grid.areas_m2
+    g, c0 = grid.through_w_k, grid.c0
+    shedding = (along[[0, -1]] + shed) / SAFE_STEP / c0[[0, -1]]
+    face, whole = 1.0 / float(shedding.max()), 1.0 / float((shedding + 2.0 * g / SAFE_BETWEEN / c0[[0, -1]]).max())
+    several = SAFE_BESIDE_SHORT / max(float((2.0 * g / c0[[0, -1]]).max()), 1e-9)
+    inner = math.inf
     if grid.layers > 2:
-        rates.append(float((total[1:-1] / grid.c0[1:-1]).max()))
-    return face, SAFE_STEP / max(*rates, 1e-6)
+        inner = 1.0 / max(float((4.0 * g / SAFE_BETWEEN / c0[1:-1] + along[1:-1] / SAFE_STEP / c0[1:-1]).max()), 1e-9)
+    return Steps(face, whole, min(inner, max(whole, several)))
 
 
 def contact_w_m2k(scene: Scene, grid: Grid) -> Array:
@@ -281,24 +345,25 @@ def contact_w_m2k(scene: Scene, grid: Grid) -> Array:
         return np.zeros(grid.cells)
     width, height = scene.board.width_mm * 1e-3, scene.board.height_mm * 1e-3
     out = ((grid.cell_x - width / 2) ** 2 + (grid.cell_y - height / 2) ** 2) / ((width / 2) ** 2 + (height / 2) ** 2)
-    film_m = (max(scene.source.film_mm, tallest_beneath_mm(scene)) + scene.source.warp_mm * out) * 1e-3
+    film_mm = max(scene.source.film_mm, tallest_beneath_mm(scene)) + scene.source.warp_mm * out
     inside = grid.flat(grid.inside.astype(float))
-    film_c = 0.5 * (scene.source.set_c + 100.0)
-    glow = 4.0 * EMISSIVITY**2 * STEFAN_BOLTZMANN * (film_c + KELVIN) ** 3
-    return np.asarray(inside * (conductivity_w_mk(film_c) / film_m + glow))
+    return np.asarray(inside * film_w_m2k(film_mm, scene.source.set_c, scene.source.emissivity, back_emissivity(scene.board)))
+
+
+def back_emissivity(board: BoardStack) -> float:
+    """How strongly the underside glows: solder mask, or the bare metal of an aluminium board."""
+    return BARE_METAL_EMISSIVITY if board.core is Core.ALUMINIUM else EMISSIVITY
 
 
 def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Rehearsal:
     scene, network, grid = prepared.scene, prepared.network, prepared.network.grid
-    stored = stored_heat_j(state.theta, grid.c0, grid.slopes) + bodies_heat_j(network, state.bodies)
-    stored += float((state.enthalpy - cold_enthalpy(network)).sum())
     room = scene.ambient_c
     seconds = float(drive.segments[:, k.SECONDS].sum())
     warnings = [*scene.guesses, *drive.warnings]
     return Rehearsal(
         joints=tuple(_joint_story(name, row, room) for name, row in zip(network.names, state.joint_record, strict=True)),
         parts=_part_stories(scene, state.body_record),
-        energy=EnergyBalance(float(state.energy[k.E_JET]), float(state.energy[k.E_LOST]), stored),
+        energy=EnergyBalance(float(state.energy[k.E_JET]), float(state.energy[k.E_LOST]), stored_j(network, state)),
         model=ModelFacts(grid.nx * grid.ny * grid.layers, grid.nx, grid.ny, grid.layers, grid.dx_m * 1e3, seconds / trace.steps, trace.steps, seconds,
                          JET_FACTOR if scene.jet_factor is None else scene.jet_factor),
         warnings=tuple(warnings),

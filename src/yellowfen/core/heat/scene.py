@@ -11,6 +11,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowfen.core.heat.surface import BARE_METAL_EMISSIVITY, EMISSIVITY
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.number import in_range
@@ -174,6 +175,12 @@ class HotPlate:
     plate_heat_j_k: float = 500.0
     loss_w_k: float = 1.2
     start_c: float | None = None
+    bare_metal: bool = False
+
+    @property
+    def emissivity(self) -> float:
+        """How strongly the plate's face glows, against a black one."""
+        return BARE_METAL_EMISSIVITY if self.bare_metal else EMISSIVITY
 
     def __post_init__(self) -> None:
         in_range("source.set_c", self.set_c, 40, 450, "°C")
