@@ -28,7 +28,7 @@ from yellowfen.core.heat.grid import (
 from yellowfen.core.heat.iron import FINE_PATCH, Touch, patch, touch, touch_as_drawn, turned_over, usual_patch, wetting
 from yellowfen.core.heat.pad_copper import CLEARANCE_MM, GAP_MM, SPOKE_MM, TRACK_LONG_MM, TRACK_MM, Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, State, advance, first_state, prepare, rehearse, stored_heat_j
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, Iron, Move, PlacedPart, Scene, Side, TipShape
+from yellowfen.core.heat.scene import MAP_EXPONENT, BoardStack, CopperLayer, Deed, Iron, Move, PlacedPart, Scene, Side, TipShape
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
@@ -80,7 +80,7 @@ def test_heat_passes_between_cells_of_unequal_size_and_copper_by_hand() -> None:
     grid = make_grid(BoardStack(10, 4, 1.6, (CopperLayer("top", np.array([[1.0, 0.0]]), 35, 0.0),)), 0.2, 3, FineRound(3.0, 2.0, 1.0, 1.0))
     lines = np.array(grid.x_lines_m)
     wide, tall = np.diff(lines), np.diff(grid.y_lines_m)[0]
-    covered = np.clip((0.005 - lines[:-1]) / wide, 0.0, 1.0)
+    covered = np.clip((0.005 - lines[:-1]) / wide, 0.0, 1.0) ** MAP_EXPONENT
     sheet = 0.4e-3 * FR4_PLANE_W_MK + covered * 35e-6 * COPPER_W_MK
     by_hand = tall / (0.5 * wide[:-1] / sheet[:-1] + 0.5 * wide[1:] / sheet[1:])
     assert len(set(np.round(wide, 9))) > 4
@@ -349,3 +349,28 @@ def test_small_boards_aluminium_and_unknown_pins() -> None:
     hidden = next(land.pin for land in leadless.package.lands if land.kind is JointKind.THERMAL_PAD)
     with pytest.raises(InvalidValue, match="lies under the body"):
         touch(replace(scene, parts=(leadless, scene.parts[1])), USUAL_IRON, "U1", hidden, Tie.SIGNAL)
+
+
+@pytest.mark.parametrize("package", ["QFP-144", "QFP-208", "PLCC-44", "PLCC-84", "SOIC-44", "SOIC-28"])
+@pytest.mark.parametrize("turn", [0.0, 90.0, 37.0])
+def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(package: str, turn: float) -> None:
+    """The piece of board round a pin need not hold the part's middle."""
+    board = BoardStack(60, 60, 1.6, (CopperLayer("top", np.full((1200, 1200), 0.4), 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0)))
+    for x, y in ((30.0, 30.0), (6.0, 54.0)):
+        scene = Scene(board, (PlacedPart("U1", package_named(package), x, y, turn, Side.TOP, "Sn63Pb37"),), Iron(1.6, 340.0),
+                      (Move(Deed.WITHDRAW, 1.0),), ("U1",))  # fmt: skip
+        for land in scene.parts[0].package.lands[::5]:
+            for tie in Tie:
+                assert usual_patch(scene, "U1", land, tie).part("U1").ref == "U1"
+            px, py = scene.parts[0].on_board(land.x_mm, land.y_mm)
+            if 0 < px < 60 and 0 < py < 60:
+                assert patch(scene, "U1", land).part("U1").ref == "U1"
+
+
+def test_a_corner_pin_of_a_large_part_is_wet_in_about_the_time_of_a_small_ones() -> None:
+    board = BoardStack(60, 60, 1.6, (CopperLayer("top", 0.4, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0)))
+    scene = Scene(board, (PlacedPart("U1", package_named("QFP-208"), 30, 30, 0, Side.TOP, "Sn63Pb37"),), Iron(1.6, 340.0),
+                  (Move(Deed.WITHDRAW, 1.0),), ("U1",))  # fmt: skip
+    found = touch(scene, Iron(1.6, 340.0), "U1", "1", Tie.SIGNAL)
+    assert found.wets_s is not None
+    assert 0.1 < found.wets_s < 1.0

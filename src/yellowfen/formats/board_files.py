@@ -16,6 +16,7 @@ from shapely.geometry import Polygon
 
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Hole, Ink, Pad, Point, Role
 from yellowfen.core.board.choices import Choices, PartChoice
+from yellowfen.core.board.copper_links import links_of_spans
 from yellowfen.core.board.join import Joined, Placement, join
 from yellowfen.core.board.nets import trace
 from yellowfen.core.board.placing import Placed, common_turn, place
@@ -147,7 +148,8 @@ def _copper_maps(spans: Mapping[str, Spans], width: float, height: float) -> tup
         depth = 0.0 if label == "top" else 1.0 if label == "bottom" else (inner.index(label) + 1) / (len(inner) + 1)
         cells = layer.coverage(COVERAGE_CELL_MM, ny, nx)
         rows = tuple(map(tuple, cells.round(3).tolist()))
-        maps.append(CopperMap(label, depth, FOIL_UM, COVERAGE_CELL_MM, rows, round(layer.area_within(nx * COVERAGE_CELL_MM), 3)))
+        links = links_of_spans(layer, (width / nx, height / ny), ny, nx).packed()
+        maps.append(CopperMap(label, depth, FOIL_UM, COVERAGE_CELL_MM, rows, round(layer.area_within(nx * COVERAGE_CELL_MM), 3), links))
     return tuple(maps)
 
 

@@ -118,7 +118,11 @@ class Ink:
 
 @dataclass(frozen=True)
 class CopperMap:
-    """Copper coverage of one layer on square cells of `cell_mm`, rows from the lower edge up."""
+    """Copper coverage of one layer on square cells of `cell_mm`, rows from the lower edge up.
+
+    `links`: how the drawn copper conducts between as many cells that divide the board evenly (copper_links, packed in x and in y); empty
+    where nothing is drawn.
+    """
 
     layer: str
     depth: float
@@ -126,6 +130,7 @@ class CopperMap:
     cell_mm: float
     coverage: tuple[tuple[float, ...], ...]
     area_mm2: float
+    links: tuple[str, str] | None = None
 
 
 @dataclass(frozen=True)

@@ -159,9 +159,12 @@ def _row_mm(capsules: NDArray[np.float64], edges: NDArray[np.float64]) -> float:
 
 def load_loops() -> None:
     """Run every compiled loop once on next to nothing: compiles them, or loads them from their cache."""
+    from yellowfen.core.board.copper_links import links_of_spans  # which builds on this module
+
     draft = Draft()
     draft.area(True, [[(0.0, 0.0), (1.0, 0.0), (1.0, 1.0)]])
     draft.stroke(False, [(0.0, 0.0), (1.0, 1.0)], 0.1)
     spans = spans_of(draft, (0.0, 0.0), 1.0)
     spans.coverage(0.5, 2, 2)
+    links_of_spans(spans, (0.5, 0.5), 2, 2)
     spans.label_at(np.zeros((1, 2)))

@@ -12,6 +12,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowfen.core.heat.copper_sheet import Lines, foil_links
 from yellowfen.core.heat.scene import Array, BoardStack, Core
 from yellowfen.core.source.mark import Mark, constant
 
@@ -32,7 +33,6 @@ DIELECTRIC_MM = constant("dielectric_thickness", 0.1, "mm", _M, "filled film und
 DIELECTRIC_W_MK = constant("dielectric_conductivity", 1.3, "W/m·K", _M, "filled epoxy, 1 to 2", "aluminium-core boards")
 PLATING_MM = constant("via_plating", 0.025, "mm", Mark.COMMON_PRACTICE, "plated hole walls of 20 to 25 µm", "heat through vias")
 GROWTH, COARSEST_MM = 1.4, 1.0
-Lines = tuple[tuple[float, ...], tuple[float, ...]]
 
 
 @dataclass(frozen=True)
@@ -166,39 +166,44 @@ def make_grid(board: BoardStack, cell_mm: float = 1.0, layers: int = 4, fine: Fi
     if board.core is Core.ALUMINIUM:
         return _aluminium_grid(board, lines)
     slab = board.thickness_mm * 1e-3 / (layers - 1)
-    copper = _copper_by_layer(board, layers, lines)
-    sheet, heat, slopes = np.empty_like(copper), np.empty_like(copper), np.empty(layers)
+    plane = np.array([FR4_PLANE_W_MK * (slab if 0 < layer < layers - 1 else 0.5 * slab) for layer in range(layers)])
+    copper, along_x, along_y = _copper_by_layer(board, layers, lines, plane)
+    heat, slopes = np.empty_like(copper), np.empty(layers)
     for layer in range(layers):
-        depth = slab if 0 < layer < layers - 1 else 0.5 * slab
-        laminate = depth * FR4_DENSITY * FR4_CP
+        laminate = (slab if 0 < layer < layers - 1 else 0.5 * slab) * FR4_DENSITY * FR4_CP
         metal = copper[layer] * COPPER_DENSITY * COPPER_CP
-        sheet[layer] = depth * FR4_PLANE_W_MK + copper[layer] * COPPER_W_MK
         heat[layer] = laminate + metal
         slopes[layer] = FR4_CP_SLOPE * laminate / (laminate + float(metal.mean()))
-    return _assemble(board, lines, FR4_THROUGH_W_MK / slab, slab, sheet, heat, slopes)
+    sheet = plane[:, None, None]
+    return _assemble(board, lines, FR4_THROUGH_W_MK / slab, slab, (sheet + along_x, sheet + along_y), heat, slopes)
 
 
 def _aluminium_grid(board: BoardStack, lines: Lines) -> Grid:
     """Two node layers: the foil with its dielectric, and the aluminium, which hardly differs from face to face."""
     metal_m = board.thickness_mm * 1e-3
-    foil = _copper_by_layer(board, 2, lines).sum(axis=0)
     film = DIELECTRIC_MM * 1e-3
-    sheet = np.stack([foil * COPPER_W_MK + film * FR4_PLANE_W_MK, np.full_like(foil, metal_m * ALUMINIUM_W_MK)])
-    upper = foil * COPPER_DENSITY * COPPER_CP + film * FR4_DENSITY * FR4_CP
-    heat = np.stack([upper, np.full_like(foil, metal_m * ALUMINIUM_HEAT)])
-    return _assemble(replace(board, vias=()), lines, DIELECTRIC_W_MK / film, metal_m, sheet, heat, np.zeros(2))
+    plane = np.array([film * FR4_PLANE_W_MK, metal_m * ALUMINIUM_W_MK])
+    foils = tuple(replace(foil, depth=0.0) for foil in board.copper)
+    copper, along_x, along_y = _copper_by_layer(replace(board, copper=foils), 2, lines, plane)
+    upper = copper[0] * COPPER_DENSITY * COPPER_CP + film * FR4_DENSITY * FR4_CP
+    heat = np.stack([upper, np.full_like(upper, metal_m * ALUMINIUM_HEAT)])
+    sheet = plane[:, None, None]
+    whole = (sheet + along_x, sheet + along_y)
+    return _assemble(replace(board, vias=()), lines, DIELECTRIC_W_MK / film, metal_m, whole, heat, np.zeros(2))
 
 
-def _assemble(board: BoardStack, lines: Lines, through_w_m2k: float, slab: float, sheet: Array, heat: Array, slopes: Array) -> Grid:
-    """`sheet`: conductivity times thickness, W/K; `heat`: per area, J/m²K; both (layers, ny, nx)."""
-    layers, ny, nx = sheet.shape
+def _assemble(
+    board: BoardStack, lines: Lines, through_w_m2k: float, slab: float, sheets: tuple[Array, Array], heat: Array, slopes: Array
+) -> Grid:
+    """`sheets`: conductivity times thickness between middles of cells, W/K, (layers, ny, nx − 1) in x and (layers, ny − 1, nx) in y;
+    `heat`: per area, J/m²K, (layers, ny, nx)."""
+    layers, ny, nx = heat.shape
     dx, dy = np.diff(lines[0]), np.diff(lines[1])
     inside = _inside(board, lines)
-    solid = np.where(inside, sheet, 0.0)
     gx = np.zeros((layers, ny + 2, nx + 2))
     gy = np.zeros((layers, ny + 2, nx + 2))
-    gx[:, 1:-1, 1:-2] = _series(solid[:, :, :-1], solid[:, :, 1:], dx[:-1], dx[1:]) * dy[:, None]
-    gy[:, 1:-2, 1:-1] = _series(solid[:, :-1, :], solid[:, 1:, :], dy[:-1, None], dy[1:, None]) * dx
+    gx[:, 1:-1, 1:-2] = np.where(inside[:, :-1] & inside[:, 1:], sheets[0], 0.0) * dy[:, None] / (0.5 * (dx[:-1] + dx[1:]))
+    gy[:, 1:-2, 1:-1] = np.where(inside[:-1] & inside[1:], sheets[1], 0.0) * dx / (0.5 * (dy[:-1] + dy[1:]))[:, None]
     vias = np.zeros((ny + 2, nx + 2))
     _add_vias(vias[1:-1, 1:-1], board, lines, slab)
     area = np.outer(dy, dx)
@@ -215,23 +220,30 @@ def _assemble(board: BoardStack, lines: Lines, through_w_m2k: float, slab: float
                 slopes, inside, mesh_x.ravel(), mesh_y.ravel(), through_w_m2k * float(area[0, 0]) if even else 0.0, vias.ravel())  # fmt: skip
 
 
-def _series(a: Array, b: Array, long_a: Array, long_b: Array) -> Array:
-    """Two half cells one behind the other: sheets `a`, `b` of lengths `long_a`, `long_b`, per width."""
-    total = long_a * b + long_b * a
-    return np.divide(2.0 * a * b, total, out=np.zeros_like(total), where=total > 0)
+def _copper_by_layer(board: BoardStack, layers: int, lines: Lines, plane_w_k: Array) -> tuple[Array, Array, Array]:
+    """Copper at each node layer; inner foils share the two nearest.
 
-
-def _copper_by_layer(board: BoardStack, layers: int, lines: Lines) -> Array:
-    """Copper thickness (m, smeared over the cell) at each node layer; inner foils share the two nearest."""
+    Returns its thickness smeared over the cell, m, which holds heat, and what it adds to the laminate's `plane_w_k` (layers) between middles of
+    cells in x and in y, W/K.
+    """
     columns, rows = (np.array(at) / at[-1] for at in lines)
-    copper = np.zeros((layers, len(rows) - 1, len(columns) - 1))
+    nx, ny = len(columns) - 1, len(rows) - 1
+    copper, along_x, along_y = np.zeros((layers, ny, nx)), np.zeros((layers, ny, nx - 1)), np.zeros((layers, ny - 1, nx))
     for foil in board.copper:
-        amount = resample(foil.coverage, rows, columns) * foil.thickness_um * 1e-6
+        metal_m = foil.thickness_um * 1e-6
+        if metal_m == 0.0:
+            continue
+        share = resample(foil.coverage, rows, columns)
         place = foil.depth * (layers - 1)
         low = min(int(place), layers - 2)
-        copper[low] += amount * (1.0 - (place - low))
-        copper[low + 1] += amount * (place - low)
-    return copper
+        for layer, part in ((low, 1.0 - (place - low)), (low + 1, place - low)):
+            if part > 0.0:
+                full_w_k = metal_m * COPPER_W_MK
+                links = foil_links(foil, lines, share, float(plane_w_k[layer]) / full_w_k)
+                copper[layer] += part * metal_m * share
+                along_x[layer] += part * full_w_k * links[0]
+                along_y[layer] += part * full_w_k * links[1]
+    return copper, along_x, along_y
 
 
 def _add_vias(column: Array, board: BoardStack, lines: Lines, slab: float) -> None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from yellowfen.core.board.copper_links import CopperLinks, links_of_raster
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.grid import FineRound
 from yellowfen.core.heat.network import on_board, place_land, turned_cells
@@ -36,6 +37,7 @@ LONGEST_S = 6.0
 LOOK_EVERY_S = 0.5
 SAGS_K = 5.0
 REACH_MM = 8.0
+LINK_MM = 0.5
 FINE_MARGIN_MM = 0.7
 CELLS_ACROSS, WIDEST_CELL_MM = 5.0, 0.1
 MAP_CELL_MM = 0.12  # a map coarser than this joins a pad to the pour beside it
@@ -107,9 +109,10 @@ def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
     near = _cut(x, REACH_MM, board.width_mm), _cut(y, REACH_MM, board.height_mm)
     outer = 0.0 if part.side is Side.TOP else 1.0
     foil_um = next((foil.thickness_um for foil in board.copper if foil.depth == outer), 35.0)
-    drawn = CopperLayer("outer", copper_round(part.package, land, tie, width, height), foil_um, 0.0)
+    raster = copper_round(part.package, land, tie, width, height)
+    drawn = CopperLayer("outer", raster, foil_um, 0.0, links_of_raster(raster, round(height / LINK_MM), round(width / LINK_MM)))
     others = tuple(
-        replace(foil, coverage=float(np.mean(_cropped(foil, board, *near).coverage)), depth=abs(foil.depth - outer))
+        replace(foil, coverage=float(np.mean(_cropped(foil, board, *near).coverage)), depth=abs(foil.depth - outer), links=None)
         for foil in board.copper
         if foil.depth != outer
     )
@@ -146,7 +149,12 @@ def turned_over(scene: Scene) -> Scene:
     """The same board with its underside up, turned about its upright axis."""
     board = scene.board
     copper = tuple(
-        replace(foil, coverage=np.atleast_2d(np.asarray(foil.coverage, dtype=float))[:, ::-1], depth=1.0 - foil.depth)
+        replace(
+            foil,
+            coverage=np.atleast_2d(np.asarray(foil.coverage, dtype=float))[:, ::-1],
+            depth=1.0 - foil.depth,
+            links=foil.links and foil.links.mirrored(),
+        )
         for foil in board.copper
     )
     vias = tuple(replace(via, x_mm=board.width_mm - via.x_mm) for via in board.vias)
@@ -169,7 +177,17 @@ def _cropped(foil: CopperLayer, board: BoardStack, x: tuple[float, float], y: tu
     rows, columns = cover.shape
     a, b = int(x[0] / board.width_mm * columns), max(int(np.ceil(x[1] / board.width_mm * columns)), 1)
     c, d = int(y[0] / board.height_mm * rows), max(int(np.ceil(y[1] / board.height_mm * rows)), 1)
-    return replace(foil, coverage=cover[c:d, a:b])
+    return replace(foil, coverage=cover[c:d, a:b], links=_cropped_links(foil.links, x, y, board))
+
+
+def _cropped_links(links: CopperLinks | None, x: tuple[float, float], y: tuple[float, float], board: BoardStack) -> CopperLinks | None:
+    """The links of the same stretch, to the nearest of their own cells."""
+    if links is None:
+        return None
+    ny, nx = links.along_x.shape[0], links.along_y.shape[1]
+    a, c = int(x[0] / board.width_mm * nx), int(y[0] / board.height_mm * ny)
+    b, d = max(int(np.ceil(x[1] / board.width_mm * nx)), a + 2), max(int(np.ceil(y[1] / board.height_mm * ny)), c + 2)
+    return links.cropped(slice(a, min(b, nx)), slice(c, min(d, ny)))
 
 
 # the touch

@@ -80,10 +80,8 @@ def seen_angle_deg(part: PlacedPart) -> float:
 
 
 def on_board(part: PlacedPart, x_mm: float, y_mm: float) -> tuple[float, float]:
-    """A point of the part's frame on the board, seen from above (parts underneath are mirrored in x)."""
-    angle = math.radians(part.rotation_deg)
-    x, y = x_mm * math.cos(angle) - y_mm * math.sin(angle), x_mm * math.sin(angle) + y_mm * math.cos(angle)
-    return part.x_mm + (x if part.side is Side.TOP else -x), part.y_mm + y
+    """A point of the part's frame on the board, seen from above."""
+    return part.on_board(x_mm, y_mm)
 
 
 def turned_cells(grid: Grid, x: float, y: float, size_x: float, size_y: float, angle_deg: float) -> tuple[NDArray[np.int64], Array]:

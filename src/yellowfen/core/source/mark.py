@@ -14,6 +14,7 @@ class Mark(StrEnum):
     PUBLISHED = "published"
     COMMON_PRACTICE = "common practice"
     FROM_MEMORY = "from memory"
+    JUDGED = "our judgement"
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.board.board import Board, BoardPart, CopperMap
+from yellowfen.core.board.copper_links import CopperLinks, unpacked
 from yellowfen.core.board.drawn_copper import drawn_copper
 from yellowfen.core.heat.scene import BoardStack, CopperLayer, Move, PlacedPart, Scene, Shield, ShieldKind, Side, Via
 from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
@@ -13,6 +14,7 @@ from yellowfen.core.work.job import HeatPlan, SourceKind
 from yellowfen.errors import InvalidValue
 
 WIDEST_VIA_MM = 1.1
+USUAL_ALLOY = "Sn63Pb37"
 
 
 def scene_of(board: Board, plan: HeatPlan) -> Scene:
@@ -48,8 +50,8 @@ def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:
 
 
 def _on_board(board: Board, part: BoardPart) -> bool:
-    inside = 0 <= part.x_mm <= board.width_mm and 0 <= part.y_mm <= board.height_mm
-    return inside and (part.joined or part.note != "unknown")
+    placed = PlacedPart(part.ref, part.package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), USUAL_ALLOY)
+    return placed.stands_on(board.width_mm, board.height_mm) and (part.joined or part.note != "unknown")
 
 
 def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
@@ -64,7 +66,7 @@ def _aimed(move: Move, targets: tuple[str, ...]) -> Move:
 
 
 def _stack(board: Board, plan: HeatPlan) -> BoardStack:
-    copper = tuple(CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth) for one in board.copper)
+    copper = tuple(CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth, _links(one)) for one in board.copper)
     vias = tuple(Via(hole.x_mm, hole.y_mm, hole.drill_mm) for hole in board.holes if hole.plated and hole.drill_mm <= WIDEST_VIA_MM)
     return BoardStack(
         board.width_mm,
@@ -76,6 +78,10 @@ def _stack(board: Board, plan: HeatPlan) -> BoardStack:
         board.outline[0] if board.outline else (),
         plan.core,
     )
+
+
+def _links(one: CopperMap) -> CopperLinks | None:
+    return None if one.links is None else unpacked(one.links, len(one.coverage), len(one.coverage[0]))
 
 
 def with_drawn_copper(scene: Scene, board: Board, side: str) -> Scene:
