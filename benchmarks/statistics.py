@@ -10,7 +10,7 @@ import numpy as np
 from yellowfen.core.heat import grid as grid_module
 from yellowfen.core.heat import jet as jet_module
 from yellowfen.core.heat.calibrate import MeltTest, Probe, ThermalLog, _at_place, _lagged, from_log, from_times, scrap_scene
-from yellowfen.core.heat.doubt import Doubts, halton, sampled, settled, unknowns_of
+from yellowfen.core.heat.doubt import Doubts, even_draws, sampled, settled, unknowns_of
 from yellowfen.core.heat.rehearsal import COARSE, FINE, Resolution, prepare, rehearse
 from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, HotAir, Move, PlacedPart, Scene, Side
 from yellowfen.core.heat.story import all_molten_s
@@ -136,7 +136,7 @@ def _melt_logs(scene: Scene, doubts: Doubts) -> list[float]:
     keys = [one.key for one in unknowns_of(scene)]
     found = (
         all_molten_s(rehearse(sampled(scene, doubts, dict(zip(keys, row, strict=True))), COARSE).joints_of("U1"))
-        for row in halton(20, len(keys)).tolist()
+        for row in even_draws(23, len(keys)).tolist()
     )
     return [math.log(one) for one in found if one is not None]
 

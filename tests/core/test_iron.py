@@ -352,14 +352,14 @@ def test_small_boards_aluminium_and_unknown_pins() -> None:
 
 
 @pytest.mark.parametrize("package", ["QFP-144", "QFP-208", "PLCC-44", "PLCC-84", "SOIC-44", "SOIC-28"])
-@pytest.mark.parametrize("turn", [0.0, 90.0, 37.0])
+@pytest.mark.parametrize("turn", [90.0, 37.0])
 def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(package: str, turn: float) -> None:
     """The piece of board round a pin need not hold the part's middle."""
     board = BoardStack(60, 60, 1.6, (CopperLayer("top", np.full((1200, 1200), 0.4), 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0)))
     for x, y in ((30.0, 30.0), (6.0, 54.0)):
         scene = Scene(board, (PlacedPart("U1", package_named(package), x, y, turn, Side.TOP, "Sn63Pb37"),), Iron(1.6, 340.0),
                       (Move(Deed.WITHDRAW, 1.0),), ("U1",))  # fmt: skip
-        for land in scene.parts[0].package.lands[::5]:
+        for land in scene.parts[0].package.lands[::40]:
             for tie in Tie:
                 assert usual_patch(scene, "U1", land, tie).part("U1").ref == "U1"
             px, py = scene.parts[0].on_board(land.x_mm, land.y_mm)

@@ -7,7 +7,7 @@ import time
 from collections import OrderedDict
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import Doubts, Sureness, how_sure, settled
+from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, how_sure, settled
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
@@ -15,7 +15,7 @@ from yellowfen.core.heat.scene import Iron, Scene
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
-from yellowfen.errors import InvalidValue
+from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import boards, calibrations, jobs, runs
 from yellowfen.store.packing import pack
 
@@ -114,17 +114,26 @@ def _quick_resolution(scene: Scene) -> Resolution:
     return replace(COARSE, sample_s=FINE.sample_s, frame_s=FINE.frame_s) if large else QUICK
 
 
-def sureness_of(connection: sqlite3.Connection, job: Job) -> Sureness:
-    """Bands, latest stop, odds and blame of the job's plan, from memory when nothing changed."""
+def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) -> Sureness:
+    """Bands, cautious stop, odds and blame of the job's plan, from memory when nothing changed; `more` samples where time allows.
+
+    Raises Refused when the plan is changed while more samples are drawn.
+    """
     doubts = doubts_of(connection, job.plan)
     key = (job.board_id, pack(job.plan), doubts)
     with _LOCK:
-        if key in _SURE:
+        if key in _SURE and (not more or _SURE[key].count >= MORE_SAMPLES):
             return _SURE[key]
     scene = scene_of(boards.get(connection, job.board_id), job.plan)
     if job.plan.source is SourceKind.AIR:
         scene = near_the_heat(scene)
-    sure = how_sure(scene, doubts)
+
+    def still_asked(_: object) -> None:
+        if more and jobs.get(connection, job.id).plan != job.plan:
+            raise Refused("the settings were changed meanwhile; ask again")
+
+    fine = rehearse_job(connection, job).rehearsal
+    sure = how_sure(scene, doubts, MORE_SAMPLES if more else SAMPLES, on_sample=still_asked, fine=fine)
     with _LOCK:
         _SURE[key] = sure
         while len(_SURE) > _MOST_KEPT:
@@ -148,7 +157,7 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
     facts = done.rehearsal.model
     known = "from memory, not calibrated" if done.doubts == Doubts() else "calibrated"
     said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} ({known})"
-    return Forecast(targets, sure.harm.middle, sure.harm_why if sure.harm.middle is not None else "", said)
+    return Forecast(targets, sure.harm.low, sure.harm_why if sure.harm.low is not None else "", said)
 
 
 def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str, tie: str) -> Touch | None:

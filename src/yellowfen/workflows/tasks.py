@@ -31,10 +31,11 @@ from yellowfen.core.heat.window import (
     Axis,
     Calmest,
     Column,
-    calmest,
     check_axes,
     check_dwell,
+    confirmed,
     dwells_around,
+    on_the_dial,
     setting_of,
     settings_around,
     window_column,
@@ -51,6 +52,7 @@ from yellowfen.workflows.trouble import logged
 
 WINDOW, SETTINGS = "window", "settings"
 MAP_SIZE = 20
+CONFIRMED = 1000  # the place of a step behind the columns: the calmest point, confirmed on the fine grid
 CANCELLED = "cancelled"
 
 
@@ -61,7 +63,7 @@ def ask(connection: sqlite3.Connection, job_id: int, kind: str, axis: Axis | Non
     check_dwell(scene)
     which = axis or axis_of(scene)
     check_axes(scene, which, settings_around(scene, which, 3), dwells_around(scene, 3))
-    asked = json.dumps({"plan": json.loads(pack(job.plan)), "axis": str(which), "free_alloy": free_alloy})
+    asked = json.dumps({"plan": json.loads(pack(job.plan)), "axis": str(which), "free_alloy": free_alloy, "confirmed": True})
     before = tasks.latest(connection, job_id, kind)
     if before is not None and before.asked == asked and before.state in ("waiting", "working", "done"):
         return before.id
@@ -106,7 +108,7 @@ def _asked(task: tasks.Task) -> tuple[HeatPlan, Axis, bool]:
 
 def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     plan, axis, _ = _asked(task)
-    scene, _ = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
     settings, dwells = settings_around(scene, axis, MAP_SIZE), dwells_around(scene, MAP_SIZE)
     ready = prepare(scene, WINDOW_RESOLUTION) if axis is not Axis.PLATE else None
     for place, value in enumerate(settings):
@@ -116,6 +118,9 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
             return False
         column = window_column(scene, axis, value, dwells, WINDOW_RESOLUTION, ready)
         tasks.add_step(connection, task.id, place, json.dumps(asdict(column)))
+    columns = tuple(_column(json.loads(step)) for step in tasks.get(connection, task.id).steps[:MAP_SIZE])
+    best = confirmed(scene, axis, columns, dwells, tolerance_of(scene, doubts, axis), dial_shift(plan, doubts, axis))
+    tasks.add_step(connection, task.id, CONFIRMED, json.dumps(None if best is None else asdict(best)))
     return True
 
 
@@ -134,9 +139,8 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         tasks.add_step(connection, task.id, place, json.dumps(_stored(proposals[-1], len(proposals))))
     best = max(proposals, key=lambda one: one.score)
     if best.best is not None and "finest" not in stored:
-        finer = judge(Arrangement("finest", best.change, best.scene), doubts, FINE_COLUMNS, FINE_ROWS)
-        if finer.best is not None:
-            tasks.add_step(connection, task.id, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key}))
+        finer = judge(Arrangement("finest", best.change, best.scene), doubts, FINE_COLUMNS, FINE_ROWS, final=True)
+        tasks.add_step(connection, task.id, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key}))
     return True
 
 
@@ -153,7 +157,7 @@ def _stored(one: Proposal, place: int) -> dict[str, Any]:
 def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> Proposal:
     """A proposal from its stored step: the arrangement is made anew, the settings found are put in."""
     scene = arrangement.scene
-    best = None if stored["best"] is None else Calmest(**stored["best"])
+    best = None if stored["best"] is None else _calmest(stored["best"])
     if best is not None:
         scene = with_dwell(with_setting(scene, axis_of(scene), best.setting), best.dwell_s)
     return Proposal(arrangement.key, arrangement.change, scene, best, stored["blocker"])
@@ -230,8 +234,9 @@ def take_point(connection: sqlite3.Connection, task_id: int, setting: float, dwe
     task = tasks.get(connection, task_id)
     plan, axis, _ = _asked(task)
     scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
-    settled_value = setting + dial_shift(plan, doubts, axis)
-    chosen = with_dwell(with_setting(scene, axis, settled_value), dwell_s)
+    shift = dial_shift(plan, doubts, axis)
+    settled_value = on_the_dial(axis, setting + shift, shift)
+    chosen = with_dwell(with_setting(scene, axis, settled_value), float(max(round(dwell_s), 1)))
     kept = plan_with(plan, chosen, doubts, ())
     jobs.keep_plan(connection, task.job_id, kept)
     return kept
@@ -249,21 +254,32 @@ def map_so_far(connection: sqlite3.Connection, task: tasks.Task) -> dict[str, An
     plan, axis, _ = _asked(task)
     scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
     dwells = dwells_around(scene, MAP_SIZE)
-    columns = tuple(_column(json.loads(step)) for step in task.steps)
-    best = calmest(columns, dwells, tolerance_of(scene, doubts, axis)) if len(columns) == MAP_SIZE else None
+    columns = tuple(_column(json.loads(step)) for step in task.steps[:MAP_SIZE])
+    kept = json.loads(task.steps[MAP_SIZE]) if len(task.steps) > MAP_SIZE else None
+    best = None if kept is None else _calmest(kept)
     shift = dial_shift(plan, doubts, axis)
     return {
         "axis": str(axis), "settings": [value - shift for value in settings_around(scene, axis, MAP_SIZE)], "dwells_s": list(dwells),
         "columns": [[[str(one.fate), one.by, one.why] for one in column.outcomes] for column in columns],
         "calmest": None if best is None else asdict(best) | {
+            "spills": best.spills, "calm": best.calm,
             "setting": best.setting - shift, "setting_low": best.setting_low - shift, "setting_high": best.setting_high - shift,
         },
         "here": [setting_of(scene, axis) - shift, heating_moves(scene)[-1].seconds],
     }  # fmt: skip
 
 
+def _calmest(stored: dict[str, Any]) -> Calmest:
+    """A calmest point from its stored form; earlier versions kept only whether anything was loose."""
+    kept = {"loose": int(stored.get("spills", False))} | {name: value for name, value in stored.items() if name != "spills"}
+    return Calmest(**kept)
+
+
 def _column(stored: dict[str, Any]) -> Column:
     return Column(
         stored["setting"],
-        tuple(Outcome(Fate(one["fate"]), one["by"], one["why"], one["last_s"], one["peak_c"]) for one in stored["outcomes"]),
+        tuple(
+            Outcome(Fate(one["fate"]), one["by"], one["why"], one["last_s"], one["peak_c"], one.get("loose", 0))
+            for one in stored["outcomes"]
+        ),
     )

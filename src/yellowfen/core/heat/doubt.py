@@ -1,22 +1,25 @@
 """How sure: the uncertain inputs of a forecast, samples of them, and the bands and blame that follow.
 
-Laws: samples come from a fixed low-discrepancy sequence (Halton), so a forecast is the same every time; a band is the
-middle 80 % of the sampled answers; the share of an input in the spread of a melt time is its squared correlation.
+Laws: samples are a fixed lattice, every input's values once each at even shares, so a forecast is the same every time; a band is the
+middle 80 % of what could happen, between the samples at 0.1 and 0.9 of n + 1 places; the share of an input in the spread of a melt time
+is its squared correlation.
 """
 
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from statistics import NormalDist
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.outcome import Watch, after_heat, heating_moves, outcome, watch
-from yellowfen.core.heat.rehearsal import COARSE, Prepared, Resolution, State, Trace, advance, first_state, prepare
-from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, HotAir, HotPlate, Iron, Move, Oven, Scene
-from yellowfen.core.heat.story import FLUX_THINS_C, MAX_LIQUID_S
+from yellowfen.core.heat.rehearsal import COARSE, Prepared, Rehearsal, Resolution, State, Trace, advance, first_state, prepare
+from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene
+from yellowfen.core.heat.story import FLUX_THINS_C, MAX_LIQUID_S, all_molten_s
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
@@ -27,8 +30,30 @@ COPPER_LOG_SD = constant("doubt_copper", 0.15, "1", _M, "what the files do not s
 FILM_LOG_SD = constant("doubt_film", 0.5, "1", _M, "board on a bare plate: 0.05 to 0.6 mm of air", "bands of hot plates")
 PLATE_SD_K = constant("doubt_plate", 15.0, "K", _M, "a plate or flat-iron whose dial was never checked", "bands of hot plates")
 OVEN_SD_K = constant("doubt_oven", 12.0, "K", _M, "an oven's air differs from place to place", "bands of ovens")
+SPREAD_LOG_SD = constant(
+    "doubt_spread",
+    0.1,
+    "1",
+    Mark.JUDGED,
+    "drawn copper conducts 1.0 to 1.1 times too well in the median of eight layers: only less is drawn",
+    "all bands",
+)
+MAP_LOG_SD = constant(
+    "doubt_copper_map",
+    0.4,
+    "1",
+    Mark.JUDGED,
+    "of the exponent where copper is a guess or a map: 1.2 to 5.5 round 2.75 on drawn patches",
+    "all bands",
+)
+AIM_SD_MM = constant("doubt_aim", 1.5, "mm", _M, "a free hand points the nozzle within a couple of millimetres", "bands of hot air")
+ROOM_SD_K = constant("doubt_room", 2.0, "K", _M, "a room's temperature as people know it", "all bands")
+BELOW_SD_K = constant("doubt_below", 15.0, "K", _M, "a preheater whose dial was never checked", "bands with heat from below")
+BELOW_LOG_SD = constant(
+    "doubt_below_strength", 0.3, "1", _M, "how strongly warm air takes hold of an underside", "bands with heat from below"
+)
 LOW, HIGH = 0.1, 0.9
-SAMPLES = 24
+SAMPLES, MORE_SAMPLES = 37, 97
 DRAWN_OUT_S = 90.0
 DOUBT_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
@@ -45,6 +70,12 @@ class Doubts:
     film_log_sd: float = FILM_LOG_SD
     plate_sd_k: float = PLATE_SD_K
     oven_sd_k: float = OVEN_SD_K
+    spread_log_sd: float = SPREAD_LOG_SD
+    map_log_sd: float = MAP_LOG_SD
+    aim_sd_mm: float = AIM_SD_MM
+    room_sd_k: float = ROOM_SD_K
+    below_sd_k: float = BELOW_SD_K
+    below_log_sd: float = BELOW_LOG_SD
     outlet_shift_k: float = 0.0
     film_factor: float = 1.0
     plate_shift_k: float = 0.0
@@ -52,9 +83,10 @@ class Doubts:
 
     def __post_init__(self) -> None:
         in_range("doubts.jet_factor", self.jet_factor, 0.05, 5)
-        for name in ("jet_log_sd", "hand_share", "copper_log_sd", "film_log_sd"):
+        for name in ("jet_log_sd", "hand_share", "copper_log_sd", "film_log_sd", "spread_log_sd", "map_log_sd", "below_log_sd"):
             in_range(f"doubts.{name}", getattr(self, name), 0, 2)
-        for name in ("outlet_sd_k", "plate_sd_k", "oven_sd_k"):
+        in_range("doubts.aim_sd_mm", self.aim_sd_mm, 0, 20, "mm")
+        for name in ("outlet_sd_k", "plate_sd_k", "oven_sd_k", "room_sd_k", "below_sd_k"):
             in_range(f"doubts.{name}", getattr(self, name), 0, 100, "K")
         for name in ("outlet_shift_k", "plate_shift_k", "oven_shift_k"):
             in_range(f"doubts.{name}", getattr(self, name), -150, 150, "K")
@@ -81,6 +113,16 @@ _UNKNOWNS = {
         "film", "the air film between plate and board", "flatten the board, weigh it down, or log one warm-up with a thermocouple"
     ),
     "plate": Unknown("plate", "the plate's true temperature", "touch solder wires of known melting points to it"),
+    "spread": Unknown(
+        "spread", "how far the copper carries heat away", "read the board from its files, so that its copper is known as drawn"
+    ),
+    "aim": Unknown("aim", "where the nozzle points", "aim at the part's middle and rest your wrist"),
+    "aim across": Unknown("aim across", "where the nozzle points", "aim at the part's middle and rest your wrist"),
+    "room": Unknown("room", "the room's temperature", "read a thermometer beside the board"),
+    "below": Unknown("below", "the true temperature of the heat from below", "hold a thermocouple under the board for a minute"),
+    "below strength": Unknown(
+        "below strength", "how strongly the heat from below takes hold", "log one warm-up with a thermocouple on the board"
+    ),
     "oven": Unknown("oven", "the oven's true air and walls", "log one empty run with a thermocouple"),
 }
 
@@ -88,40 +130,55 @@ _UNKNOWNS = {
 def unknowns_of(scene: Scene) -> tuple[Unknown, ...]:
     """The uncertain inputs that matter for this scene's source."""
     keys: dict[type, tuple[str, ...]] = {
-        HotAir: ("jet", "outlet", "hand", "copper"),
-        HotPlate: ("film", "plate", "copper"),
-        Oven: ("oven", "copper"),
-        Iron: ("copper",),
+        HotAir: ("jet", "outlet", "hand", "aim", "aim across", "copper", "spread", "room"),
+        HotPlate: ("film", "plate", "copper", "spread", "room"),
+        Oven: ("oven", "copper", "spread"),
+        Iron: ("copper", "spread"),
     }
-    return tuple(_UNKNOWNS[key] for key in keys[type(scene.source)])
+    below = ("below", "below strength") if scene.preheater is not None else ()
+    return tuple(_UNKNOWNS[key] for key in (*keys[type(scene.source)], *below))
 
 
-def halton(count: int, dimensions: int) -> Array:
-    """Standard normal samples (count, dimensions) from a fixed low-discrepancy sequence; the first is near the middle."""
-    primes = (2, 3, 5, 7, 11, 13)[:dimensions]
+@lru_cache(maxsize=32)
+def _lattice(count: int, dimensions: int) -> tuple[int, ...]:
+    """Multipliers, coprime to `count`, under which the inputs hang together least; found one after the other."""
+    units = [one for one in range(1, count) if math.gcd(one, count) == 1]
+    if len(units) < dimensions:
+        raise ValueError(f"{count} samples are too few for {dimensions} inputs; take a prime number of them")
+    steps = np.arange(count)
+    columns = {one: _normal((steps * one) % count, count) for one in units}
+    chosen = [1]
+    while len(chosen) < dimensions:
+        rest = [one for one in units if one not in chosen]
+        chosen.append(min(rest, key=lambda one: max(abs(float(columns[one] @ columns[other])) for other in chosen)))
+    return tuple(chosen)
+
+
+def _normal(places: Array | NDArray[np.int64], count: int) -> Array:
     normal = NormalDist()
-    return np.array([[normal.inv_cdf(_radical(index, prime)) for prime in primes] for index in range(1, count + 1)])
+    return np.array([normal.inv_cdf((place + 0.5) / count) for place in places.tolist()])
 
 
-def _radical(index: int, base: int) -> float:
-    share, result = 1.0 / base, 0.0
-    while index:
-        index, digit = divmod(index, base)
-        result += digit * share
-        share /= base
-    return result
+def even_draws(count: int, dimensions: int) -> Array:
+    """Standard normal samples (count, dimensions), the same every time: each input takes `count` even shares once. Raises ValueError where
+    `count` has too few numbers coprime to it."""
+    steps = np.arange(count) + count // 2
+    return np.column_stack([_normal((steps * one) % count, count) for one in _lattice(count, dimensions)])
 
 
 def sampled(scene: Scene, doubts: Doubts, draw: dict[str, float]) -> Scene:
     """The scene with its uncertain inputs moved by `draw` standard deviations each."""
     source = scene.source
-    board = _coppered(scene.board, math.exp(doubts.copper_log_sd * draw.get("copper", 0.0)))
+    spread = draw.get("spread", 0.0)
+    board = _coppered(scene.board, math.exp(doubts.copper_log_sd * draw.get("copper", 0.0)), math.exp(-doubts.spread_log_sd * abs(spread)),
+                      math.exp(doubts.map_log_sd * spread))  # fmt: skip
     factor = doubts.jet_factor * math.exp(doubts.jet_log_sd * draw.get("jet", 0.0))
     moves = scene.moves
     if isinstance(source, HotAir):
         outlet = min(max(source.outlet_c + doubts.outlet_shift_k + doubts.outlet_sd_k * draw.get("outlet", 0.0), 50.0), 600.0)
         source = replace(source, outlet_c=outlet)
-        moves = tuple(_held(move, math.exp(doubts.hand_share * draw.get("hand", 0.0))) for move in moves)
+        aim = doubts.aim_sd_mm * draw.get("aim", 0.0), doubts.aim_sd_mm * draw.get("aim across", 0.0)
+        moves = tuple(_held(move, math.exp(doubts.hand_share * draw.get("hand", 0.0)), *aim) for move in moves)
     elif isinstance(source, HotPlate):
         film = min(max(source.film_mm * doubts.film_factor * math.exp(doubts.film_log_sd * draw.get("film", 0.0)), 0.02), 3.0)
         shift = doubts.plate_shift_k + doubts.plate_sd_k * draw.get("plate", 0.0)
@@ -130,7 +187,26 @@ def sampled(scene: Scene, doubts: Doubts, draw: dict[str, float]) -> Scene:
     elif isinstance(source, Oven):
         share = doubts.oven_shift_k + doubts.oven_sd_k * draw.get("oven", 0.0)
         source = replace(source, curve=tuple((at, air + share * _far(air), wall + share * _far(wall)) for at, air, wall in source.curve))
-    return replace(scene, board=board, source=source, moves=moves, jet_factor=factor)
+    room = min(max(scene.ambient_c + doubts.room_sd_k * draw.get("room", 0.0), -10.0), 60.0)
+    return replace(
+        scene,
+        board=board,
+        source=source,
+        moves=moves,
+        jet_factor=factor,
+        preheater=_from_below(scene.preheater, doubts, draw),
+        ambient_c=room,
+    )
+
+
+def _from_below(heater: Preheater | None, doubts: Doubts, draw: dict[str, float]) -> Preheater | None:
+    if heater is None:
+        return None
+    celsius = min(max(heater.celsius + doubts.below_sd_k * draw.get("below", 0.0), 30.0), 600.0)
+    strength = math.exp(doubts.below_log_sd * draw.get("below strength", 0.0))
+    return replace(
+        heater, celsius=celsius, air_w_m2k=min(heater.air_w_m2k * strength, 150.0), glow_share=min(heater.glow_share * strength, 1.0)
+    )
 
 
 def _far(celsius: float) -> float:
@@ -138,18 +214,26 @@ def _far(celsius: float) -> float:
     return min(max((celsius - 25.0) / 195.0, 0.0), 1.2)
 
 
-def _held(move: Move, share: float) -> Move:
-    return replace(move, height_mm=min(max(move.height_mm * share, 1.0), 300.0)) if move.blows else move
+def _held(move: Move, share: float, aside_mm: float, across_mm: float) -> Move:
+    if not move.blows:
+        return move
+    return replace(
+        move,
+        height_mm=min(max(move.height_mm * share, 1.0), 300.0),
+        aside_mm=move.aside_mm + aside_mm,
+        across_mm=move.across_mm + across_mm,
+    )
 
 
-def _coppered(board: BoardStack, factor: float) -> BoardStack:
-    if factor == 1.0:
+def _coppered(board: BoardStack, thicker: float, passes: float, exponent: float) -> BoardStack:
+    if thicker == passes == exponent == 1.0:
         return board
-    return replace(board, copper=tuple(_thicker(foil, factor) for foil in board.copper))
+    return replace(board, copper=tuple(_doubted(foil, thicker, passes, exponent) for foil in board.copper))
 
 
-def _thicker(foil: CopperLayer, factor: float) -> CopperLayer:
-    return replace(foil, thickness_um=min(foil.thickness_um * factor, 500.0))
+def _doubted(foil: CopperLayer, thicker: float, passes: float, exponent: float) -> CopperLayer:
+    changed = replace(foil, thickness_um=min(foil.thickness_um * thicker, 500.0))
+    return replace(changed, passes=foil.passes * passes) if foil.links is not None else replace(changed, exponent=foil.exponent * exponent)
 
 
 def settled(scene: Scene, doubts: Doubts) -> Scene:
@@ -234,11 +318,10 @@ def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution:
 
 
 def _first_loose(seen: Watch, state: State) -> float | None:
-    """When the first neighbour has come loose, the heat going on."""
+    """When the first neighbour has come loose, the heat going on; one that falls is harm and not counted here."""
     ends = state.joint_record[:, k.R_MELT_END]
-    return min(
-        (float(max(ends[row] for row in rows)) for _, rows, _ in seen.neighbours if all(ends[row] >= 0 for row in rows)), default=None
-    )
+    loose = [rows for _, rows, falls in seen.neighbours if not falls and all(ends[row] >= 0 for row in rows)]
+    return min((float(max(ends[row] for row in rows)) for rows in loose), default=None)
 
 
 def _moments(prepared: Prepared, trace: Trace, heated: State, cooled: State, ref: str) -> tuple[float | None, float | None, float | None]:
@@ -285,16 +368,44 @@ def first_harm(prepared: Prepared, state: State) -> tuple[float | None, str]:
 
 
 def how_sure(scene: Scene, doubts: Doubts, count: int = SAMPLES, resolution: Resolution = DOUBT_RESOLUTION,
-             on_sample: Callable[[Sample], None] | None = None) -> Sureness:  # fmt: skip
-    """Sample the scene's unknowns and read off bands, odds and blame. About `count` coarse rehearsals."""
+             on_sample: Callable[[Sample], None] | None = None, fine: Rehearsal | None = None) -> Sureness:  # fmt: skip
+    """Sample the scene's unknowns and read off bands, odds and blame. About `count` coarse rehearsals.
+
+    With `fine`, the forecast on the fine grid, the samples' melt times are tied to it: each is moved by the ratio in which the coarse grid
+    misses the forecast in the middle.
+    """
     unknowns = unknowns_of(scene)
-    draws = halton(count, len(unknowns))
+    draws = even_draws(count, len(unknowns))
+    keys = [one.key for one in unknowns]
     samples = []
     for row in draws:
-        samples.append(one_sample(scene, doubts, dict(zip((one.key for one in unknowns), row.tolist(), strict=True)), resolution))
+        samples.append(one_sample(scene, doubts, dict(zip(keys, row.tolist(), strict=True)), resolution))
         if on_sample:
             on_sample(samples[-1])
+    if fine is not None:
+        middle = one_sample(scene, doubts, dict.fromkeys(keys, 0.0), resolution)
+        samples = _tied(samples, middle, fine, scene.targets)
     return summed_up(scene, unknowns, tuple(samples))
+
+
+def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, targets: tuple[str, ...]) -> list[Sample]:
+    """Samples with first and last melts moved by what the fine grid says of the middle one."""
+
+    def ratio(seen: float | None, coarse: float | None) -> float:
+        return min(max(seen / coarse, 0.8), 1.25) if seen is not None and coarse else 1.0
+
+    joints = [fine.joints_of(ref) for ref in targets]
+    firsts = [min((one.melt_start_s for one in mine if one.melt_start_s is not None), default=None) for mine in joints]
+    lasts = [ratio(all_molten_s(mine), coarse) for mine, coarse in zip(joints, middle.melts_s, strict=True)]
+    starts = [ratio(seen, moments[1]) for seen, moments in zip(firsts, middle.moments, strict=True)]
+    return [
+        replace(
+            one,
+            melts_s=tuple(at and at * share for at, share in zip(one.melts_s, lasts, strict=True)),
+            moments=tuple((flux, first and first * share, solid) for (flux, first, solid), share in zip(one.moments, starts, strict=True)),
+        )
+        for one in samples
+    ]
 
 
 def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> Sureness:
@@ -319,12 +430,15 @@ def _moment_bands(samples: tuple[Sample, ...], targets: int) -> tuple[tuple[Band
 
 
 def _band(values: list[float | None]) -> Band:
-    """Quantiles with 'never' as the latest."""
+    """Quantiles with 'never' as the latest: sample k of n stands at k / (n + 1), so that as much lies outside a band as it says."""
     ordered = np.sort(np.array([math.inf if value is None else value for value in values]))
 
     def at(share: float) -> float | None:
-        value = ordered[min(int(share * len(ordered)), len(ordered) - 1)]
-        return float(value) if math.isfinite(value) else None
+        place = min(max(share * (len(ordered) + 1) - 1.0, 0.0), len(ordered) - 1.0)
+        below, above = ordered[int(place)], ordered[min(int(place) + 1, len(ordered) - 1)]
+        part = place - int(place)
+        value = float(below) if part == 0.0 else float(below + part * (above - below)) if math.isfinite(above) else math.inf
+        return value if math.isfinite(value) else None
 
     return Band(at(LOW), at(0.5), at(HIGH))
 
@@ -339,4 +453,8 @@ def _blame(unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> tuple[
         return ()
     shares = np.array([np.corrcoef(draws[:, i], last)[0, 1] ** 2 for i in range(draws.shape[1])])
     shares = shares / max(float(shares.sum()), 1e-9)
-    return tuple(sorted((Blame(one, float(share)) for one, share in zip(unknowns, shares, strict=True)), key=lambda one: -one.share))
+    named: dict[str, Blame] = {}
+    for one, share in zip(unknowns, shares.tolist(), strict=True):
+        before = named.get(one.name)
+        named[one.name] = Blame(one, share) if before is None else Blame(before.unknown, before.share + share)
+    return tuple(sorted(named.values(), key=lambda one: -one.share))

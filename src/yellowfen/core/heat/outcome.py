@@ -29,13 +29,14 @@ class Fate(StrEnum):
 
 @dataclass(frozen=True)
 class Outcome:
-    """The fate of one recipe and who set it; `last_s` is when the last target joint was molten."""
+    """The fate of one recipe and who set it; `last_s` is when the last target joint was molten, `loose` how many neighbours came loose."""
 
     fate: Fate
     by: str
     why: str
     last_s: float | None
     peak_c: float
+    loose: int = 0
 
 
 @dataclass(frozen=True)
@@ -78,7 +79,8 @@ def outcome(seen: Watch, state: State) -> Outcome:
     loose = [(max(ends[row] for row in rows), ref) for ref, rows, _ in seen.neighbours if all(ends[row] >= 0 for row in rows)]
     if loose:
         _, ref = min(loose)
-        return Outcome(Fate.SPILLS, ref, f"{ref} comes loose", last, peak)
+        more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
+        return Outcome(Fate.SPILLS, ref, f"{ref} comes loose{more}", last, peak, len(loose))
     return Outcome(Fate.GOOD, "", "", last, peak)
 
 

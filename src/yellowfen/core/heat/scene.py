@@ -341,7 +341,8 @@ class Move:
 
     `circle_mm` is the circle's radius, or the reach to either side for rows and ends (along `along_deg`); once round,
     or there and back, every `circle_s`. `tilt_deg` leans the nozzle from straight down, blowing towards `tilt_to_deg`.
-    `pin` is the joint that an iron touches. `from_s` is how long the nozzle has been on its path already.
+    `pin` is the joint that an iron touches. `from_s` is how long the nozzle has been on its path already. `aside_mm`, `across_mm`: how far
+    the path's middle lies from the parts' in x and y.
     """
 
     deed: Deed
@@ -356,6 +357,8 @@ class Move:
     tilt_to_deg: float = 0.0
     pin: str = ""
     from_s: float = 0.0
+    aside_mm: float = 0.0
+    across_mm: float = 0.0
 
     def __post_init__(self) -> None:
         in_range("moves.seconds", self.seconds, 0.1, 900, "s")
@@ -365,6 +368,8 @@ class Move:
         in_range("moves.along_deg", self.along_deg, -360, 360, "°")
         in_range("moves.tilt_deg", self.tilt_deg, 0, 60, "°")
         in_range("moves.tilt_to_deg", self.tilt_to_deg, -360, 360, "°")
+        in_range("moves.aside_mm", self.aside_mm, -100, 100, "mm")
+        in_range("moves.across_mm", self.across_mm, -100, 100, "mm")
         if self.deed in BLOWING and not self.over:
             raise InvalidValue("moves.over", f"say over which part the nozzle is while you {self.deed}")
         if self.deed is Deed.TOUCH and not (len(self.over) == 1 and self.pin):
@@ -443,4 +448,4 @@ class Scene:
         placed = [self.part(ref) for ref in move.over]
         if not placed:
             return self.board.width_mm / 2, self.board.height_mm / 2
-        return sum(p.x_mm for p in placed) / len(placed), sum(p.y_mm for p in placed) / len(placed)
+        return sum(p.x_mm for p in placed) / len(placed) + move.aside_mm, sum(p.y_mm for p in placed) / len(placed) + move.across_mm

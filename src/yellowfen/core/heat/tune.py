@@ -24,7 +24,9 @@ from yellowfen.core.heat.window import (
     Column,
     Tolerance,
     calmest,
+    confirmed,
     dwells_around,
+    on_the_dial,
     setting_of,
     window_column,
     with_dwell,
@@ -55,6 +57,7 @@ LOW_ALLOY = "Sn42Bi57.6Ag0.4"
 COLUMNS, ROWS = 9, 12
 FINE_COLUMNS, FINE_ROWS = 21, 24
 ROOM_MM = 1.0
+NO_GAIN_SD = 0.2
 
 
 @dataclass(frozen=True)
@@ -198,8 +201,16 @@ def half_size_mm(part: PlacedPart) -> tuple[float, float]:
     return (reach_y, reach_x) if round(part.rotation_deg / 90.0) % 2 else (reach_x, reach_y)
 
 
-def judge(arrangement: Arrangement, doubts: Doubts, columns: int = COLUMNS, rows: int = ROWS) -> Proposal:
-    """Map one arrangement coarsely and take its calmest point."""
+def calmest_on_dial(
+    scene: Scene, axis: Axis, columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance
+) -> Calmest | None:
+    """The calmest point of a coarse map as it can be set."""
+    best = calmest(columns, dwells_s, tolerance)
+    return best and replace(best, setting=on_the_dial(axis, best.setting), dwell_s=float(max(round(best.dwell_s), 1)))
+
+
+def judge(arrangement: Arrangement, doubts: Doubts, columns: int = COLUMNS, rows: int = ROWS, final: bool = False) -> Proposal:
+    """Map one arrangement coarsely and take its calmest point; a `final` one is confirmed on the fine grid."""
     scene = arrangement.scene
     axis = axis_of(scene)
     here = setting_of(scene, axis)
@@ -208,7 +219,7 @@ def judge(arrangement: Arrangement, doubts: Doubts, columns: int = COLUMNS, rows
     dwells = dwells_around(scene, rows)
     ready = prepare(scene, WINDOW_RESOLUTION) if axis is not Axis.PLATE else None
     found = tuple(window_column(scene, axis, value, dwells, WINDOW_RESOLUTION, ready) for value in settings)
-    best = calmest(found, dwells, tolerance_of(scene, doubts))
+    best = (confirmed if final else calmest_on_dial)(scene, axis, found, dwells, tolerance_of(scene, doubts))
     if best is None:
         return Proposal(arrangement.key, arrangement.change, scene, None, _blocker(found))
     settled = with_dwell(with_setting(scene, axis, best.setting), best.dwell_s)
@@ -246,10 +257,10 @@ def refined(proposals: tuple[Proposal, ...], doubts: Doubts, on_proposal: Callab
     best = max(proposals, key=lambda one: one.score)
     if best.best is None:
         return proposals
-    finer = judge(Arrangement(best.key, best.change, best.scene), doubts, FINE_COLUMNS, FINE_ROWS)
+    finer = judge(Arrangement(best.key, best.change, best.scene), doubts, FINE_COLUMNS, FINE_ROWS, final=True)
     if on_proposal:
         on_proposal(finer)
-    return tuple(finer if one is best and finer.best is not None else one for one in proposals)
+    return tuple(finer if one is best else one for one in proposals)
 
 
 def search_order(scene: Scene, bench: Bench, proposals: list[Proposal]) -> Iterator[Arrangement]:
@@ -269,17 +280,32 @@ def search_order(scene: Scene, bench: Bench, proposals: list[Proposal]) -> Itera
 
 
 def summed_up(scene: Scene, proposals: tuple[Proposal, ...]) -> Tuned:
-    """Rank the proposals and say the answer plainly."""
-    ranked = tuple(sorted(proposals, key=lambda one: -one.score))
+    """Rank the proposals and say the answer plainly. A change that gains next to nothing is none: then it stays as it is set."""
+    ranked = tuple(sorted(proposals, key=lambda one: -(one.score + (NO_GAIN_SD if one.key == "as it is" else 0.0))))
     first, start = ranked[0], next(one for one in proposals if one.key == "as it is")
     if first.best is None:
         ways = ["put foil over what gets too hot", "choose a lower-melting solder", "fit the part that suffers last, by iron"]
         return Tuned(ranked, f"No safe setting was found: {first.blocker}.", f"What could make one: {', or '.join(ways)}.")
-    loose = " A neighbour comes loose even so: no knock, no gust." if first.best.spills else ""
-    said = f"Calmest: {first.change}; it holds {first.best.sigmas:.1f} times your own uncertainty, then {first.best.binds}.{loose}"
+    holds = f"{first.best.sigmas:.1f} times your own uncertainty"
+    if not first.best.calm:
+        help_s = "One melt test on scrap narrows your uncertainty more than anything else; foil, heat from below or a lower-melting solder widen the room"
+        return Tuned(
+            ranked,
+            f"No calm setting: the roomiest is {first.change}, and it holds only {holds}, then {first.best.binds}.",
+            f"What would help: {help_s}.",
+        )
+    loose = _loose_said(first.best)
+    said = f"Calmest: {first.change}; it holds {holds}, then {first.best.binds}.{loose}"
     if first.key == "as it is" and len(ranked) > 1 and ranked[1].best is not None:
         return Tuned(ranked, said, f"Next best: {ranked[1].change} ({ranked[1].best.sigmas:.1f}).")
     gained = "nothing was safe as it was set" if start.best is None else f"as it was set it held {start.best.sigmas:.1f}"
     if start.best is not None and start.best.spills and not first.best.spills:
         gained += ", with a neighbour loose"
     return Tuned(ranked, said, f"Without the change, {gained}; there {start.blocker}.")
+
+
+def _loose_said(best: Calmest) -> str:
+    if not best.spills:
+        return ""
+    who = "A neighbour comes" if best.loose == 1 else f"{best.loose} neighbours come"
+    return f" {who} loose even so: no knock, no gust."

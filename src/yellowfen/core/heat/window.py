@@ -12,7 +12,7 @@ from enum import StrEnum
 import numpy as np
 
 from yellowfen.core.heat.outcome import Fate, Outcome, after_heat, heating_moves, outcome, watch
-from yellowfen.core.heat.rehearsal import COARSE, Prepared, Resolution, advance, first_state, prepare
+from yellowfen.core.heat.rehearsal import COARSE, FINE, Prepared, Resolution, advance, first_state, prepare
 from yellowfen.core.heat.scene import Array, Deed, HotAir, HotPlate, Move, Scene
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
@@ -26,6 +26,14 @@ LOOSE_COST_SD = constant(
     "standard deviations",
     _M,
     "our own weighing: a loose neighbour is a risk, not a loss",
+    "which setting is proposed",
+)
+MORE_LOOSE_COST_SD = constant(
+    "more_loose_cost",
+    0.2,
+    "standard deviations",
+    _M,
+    "our own weighing: every further part that is melted again for nothing",
     "which setting is proposed",
 )
 FLOW_SHARE = constant("dial_flow", 0.15, "1", _M, "an air dial is set again within about a seventh", "margin of a setting")
@@ -73,7 +81,17 @@ class Calmest:
     dwell_low_s: float
     dwell_high_s: float
     binds: str
-    spills: bool
+    loose: int
+
+    @property
+    def spills(self) -> bool:
+        """True where a neighbour is loose."""
+        return self.loose > 0
+
+    @property
+    def calm(self) -> bool:
+        """False where the margin is less than one uncertainty: such a setting is a gamble."""
+        return self.sigmas >= 1.0
 
 
 @dataclass(frozen=True)
@@ -198,7 +216,7 @@ def make_window(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s:
         columns.append(window_column(scene, axis, value, dwells_s, resolution, ready))
         if on_column:
             on_column(columns[-1])
-    return Window(axis, dwells_s, tuple(columns), calmest(tuple(columns), dwells_s, tolerance))
+    return Window(axis, dwells_s, tuple(columns), confirmed(scene, axis, tuple(columns), dwells_s, tolerance))
 
 
 def calmest(columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance) -> Calmest | None:
@@ -208,8 +226,8 @@ def calmest(columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance:
 
 
 def worth(best: Calmest) -> float:
-    """Margin in standard deviations, less what a loose neighbour costs."""
-    return best.sigmas - (LOOSE_COST_SD if best.spills else 0.0)
+    """Margin in standard deviations, less what loose neighbours cost."""
+    return best.sigmas - (LOOSE_COST_SD + MORE_LOOSE_COST_SD * (best.loose - 1) if best.spills else 0.0)
 
 
 def _calmest_among(
@@ -227,9 +245,8 @@ def _calmest_among(
     a, b = nearest[i, j]
     mapped = 0 <= a < len(columns) and 0 <= b < len(dwells_s)
     binds = columns[a].outcomes[b].why if mapped else "the map ends"
-    spills = columns[i].outcomes[j].fate is Fate.SPILLS
     return Calmest(columns[i].setting, dwells_s[j], float(distance[i, j]), columns[low].setting, columns[high].setting, dwells_s[early],
-                   dwells_s[late], binds, spills)  # fmt: skip
+                   dwells_s[late], binds, columns[i].outcomes[j].loose)  # fmt: skip
 
 
 def _to_border(good: np.ndarray, across: Array, along: Array) -> tuple[Array, np.ndarray]:
@@ -260,3 +277,41 @@ def _run(line: np.ndarray, at: int) -> tuple[int, int]:
     while high < len(line) - 1 and line[high + 1]:
         high += 1
     return low, high
+
+
+DIAL_STEP = {Axis.OUTLET: 5.0, Axis.HEIGHT: 1.0, Axis.FLOW: 1.0, Axis.PLATE: 5.0}
+CONFIRMED_TRIES = 6
+
+
+def on_the_dial(axis: Axis, value: float, shift: float = 0.0) -> float:
+    """The true setting nearest to `value` that a dial can show, which shows the true setting less `shift`."""
+    return round((value - shift) / DIAL_STEP[axis]) * DIAL_STEP[axis] + shift
+
+
+def confirmed(scene: Scene, axis: Axis, columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance,
+              shift: float = 0.0) -> Calmest | None:  # fmt: skip
+    """The calmest point as it can be set, found good on the fine grid as well; where it is not, the next calmest, a few times.
+
+    Raises InvalidValue where the scene has no such axis.
+    """
+    for _ in range(CONFIRMED_TRIES):
+        best = calmest(columns, dwells_s, tolerance)
+        if best is None:
+            return None
+        settable = replace(best, setting=on_the_dial(axis, best.setting, shift), dwell_s=float(max(round(best.dwell_s), 1)))
+        seen = window_column(scene, axis, settable.setting, (settable.dwell_s,), FINE).outcomes[0]
+        if seen.fate is Fate.GOOD or (seen.fate is Fate.SPILLS and best.spills):
+            return replace(settable, loose=seen.loose)
+        columns = _corrected(columns, dwells_s, best, seen)
+    return None
+
+
+def _corrected(columns: tuple[Column, ...], dwells_s: tuple[float, ...], best: Calmest, seen: Outcome) -> tuple[Column, ...]:
+    """The map with one point as the fine grid sees it."""
+    place = dwells_s.index(best.dwell_s)
+    return tuple(
+        replace(column, outcomes=(*column.outcomes[:place], seen, *column.outcomes[place + 1 :]))
+        if column.setting == best.setting
+        else column
+        for column in columns
+    )

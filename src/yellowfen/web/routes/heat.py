@@ -193,9 +193,9 @@ def _edges_filled(frames: Any, rehearsal: Rehearsal) -> Any:
 
 
 @router.get("/api/jobs/{job_id}/sureness")
-def sureness(job_id: int, database: Database) -> dict[str, Any]:
-    """How sure: bands of the last melt, the latest stop with its reason, the odds, and which unknown is to blame."""
-    sure = sureness_of(database, jobs.get(database, job_id))
+def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, Any]:
+    """How sure: bands of the last melt, the cautious stop with its reason, the odds, and which unknown is to blame; `more` samples take longer."""
+    sure = sureness_of(database, jobs.get(database, job_id), more)
     return {
         "bands": [{"ref": ref, "early_s": b.low, "late_s": b.high} for ref, b in zip(sure.targets, sure.melts, strict=True)],
         "moments": {
@@ -203,7 +203,7 @@ def sureness(job_id: int, database: Database) -> dict[str, Any]:
                   "frozen": [solid.low, solid.high], "body": [body.low, body.high]}
             for ref, flux, first, last, solid, body in zip(sure.targets, sure.flux, sure.firsts, sure.melts, sure.solids, sure.bodies, strict=True)
         },
-        "latest": _stop(sure.harm.middle, sure.harm_why), "cautious": _stop(sure.harm.low, sure.harm_why),
+        "stop": _stop(sure.harm.low, sure.harm_why), "middle": _stop(sure.harm.middle, sure.harm_why),
         "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate], "count": sure.count,
         "loose": [sure.loose.low, sure.loose.high],
         "peak_c": [sure.peak_c.low, sure.peak_c.middle, sure.peak_c.high],

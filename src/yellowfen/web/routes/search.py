@@ -57,7 +57,12 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
     if found is None:
         return plain | {"proposals": [], "sentence": "", "relaxes": ""}
     rows = [
-        {"key": one.key, "change": one.change, "best": None if one.best is None else asdict(one.best), "blocker": one.blocker}
+        {
+            "key": one.key,
+            "change": one.change,
+            "best": None if one.best is None else asdict(one.best) | {"spills": one.best.spills},
+            "blocker": one.blocker,
+        }
         for one in found.proposals
     ]
     return plain | {"proposals": rows, "sentence": found.sentence, "relaxes": found.relaxes}

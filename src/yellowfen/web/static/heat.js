@@ -53,6 +53,7 @@ document.addEventListener("alpine:init", () => {
     problem: "",
     answer: null,
     outlook: null,
+    weighing: false,
     heatOn: true,
     at: 0,
     turn: 0,
@@ -272,17 +273,27 @@ document.addEventListener("alpine:init", () => {
 
     async rehearse() {
       const turn = ++this.turn;
+      this.outlook = null;  // it belongs to the question before
+      this.weighing = this.targets.length > 0;
       const body = JSON.stringify(this.asked());
       const steps = this.large ? ["?quick=true", ""] : [""];
       for (const step of steps) {
         const done = await this.post(`/api/jobs/${this.job}/rehearse${step}`, body, turn);
-        if (!done) return;
+        if (!done) { if (turn === this.turn) this.weighing = false; return; }
       }
-      if (this.answer.empty) return;
+      if (this.answer.empty) { this.weighing = false; return; }
       await new Promise((resolve) => setTimeout(resolve, 400));
       if (turn !== this.turn) return;
-      const look = await fetch(`/api/jobs/${this.job}/sureness`, { headers: { accept: "application/json" } });
-      if (turn === this.turn && look.ok) this.outlook = await look.json();
+      await this.weigh("", turn);
+      await new Promise((resolve) => setTimeout(resolve, 2500));
+      if (turn === this.turn) await this.weigh("?more=true", turn);
+    },
+    // The unknowns weighed: few samples first, more of them once nothing has been changed for a while.
+    async weigh(how, turn) {
+      const look = await fetch(`/api/jobs/${this.job}/sureness${how}`, { headers: { accept: "application/json" } });
+      if (turn !== this.turn) return;
+      if (look.ok) this.outlook = await look.json();
+      this.weighing = false;
     },
 
     async post(where, body, turn) {
@@ -304,7 +315,6 @@ document.addEventListener("alpine:init", () => {
 
     take(answer) {
       this.answer = answer;
-      if (!answer.quick) this.outlook = null;
       if (answer.empty) { window.HeatPicture.clear(this.plan); this.line.svg.replaceChildren(); this.picture = null; return; }
       this.line.draw(answer);
       window.HeatPicture.clear(this.plan);
@@ -344,7 +354,7 @@ document.addEventListener("alpine:init", () => {
       if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
       const cooked = this.cooked;
       if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
-      const stop = this.outlook?.latest;
+      const stop = this.outlook?.stop;
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
       return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
@@ -370,7 +380,15 @@ document.addEventListener("alpine:init", () => {
     get verdictClass() {
       if (!this.answer || this.answer.empty || this.none) return "";
       const bad = this.cooked.length > 0 || this.targets.some((ref) => this.answer.parts[ref]?.molten_s === null);
-      return bad ? "bad" : "good";
+      if (bad) return "bad";
+      return this.allowed ? "good" : "";
+    },
+    // Good only where the band allows it: all of it flows before the heat goes away, and that comes before the cautious stop.
+    get allowed() {
+      if (!this.outlook) return false;
+      const late = this.outlook.bands.map((band) => band.late_s);
+      const stop = this.outlook.stop;
+      return !late.includes(null) && Math.max(...late) <= this.heatEnd && (!stop || stop.at_s >= this.heatEnd);
     },
     get cues() {
       if (!this.answer || this.answer.empty) return [];
@@ -384,12 +402,11 @@ document.addEventListener("alpine:init", () => {
       return band && band[0] !== null ? ` (${Math.round(band[0])} to ${fine(band[1])})` : "";
     },
     get stopText() {
-      if (!this.outlook) return "";
-      const stop = this.outlook.latest;
+      if (!this.outlook) return this.weighing ? "Weighing the unknowns…" : "";
+      const stop = this.outlook.stop;
       if (!stop) return "No harm foreseen if you go on for 90 s more.";
-      const early = this.outlook.cautious;
-      return early && early.at_s < stop.at_s - 2 ? `Stop by ${fine(stop.at_s)}, if the air is strong already by ${fine(early.at_s)}:` : `Stop by ${fine(stop.at_s)}:`;
+      return `Stop by ${fine(stop.at_s)}:`;
     },
-    get stopWhy() { return this.outlook && this.outlook.latest ? `${this.outlook.latest.why}.` : ""; },
+    get stopWhy() { return this.outlook && this.outlook.stop ? `${this.outlook.stop.why}${this.outlook.middle && this.outlook.middle.at_s > this.outlook.stop.at_s + 2 ? ` (in the middle of what is likely ${fine(this.outlook.middle.at_s)}, if your air is strong already then)` : ""}.` : ""; },
   }));
 });

@@ -64,17 +64,18 @@ window.heatSearch = () => ({
     this.windowMap.draw(answer.map);
   },
 
-  get calm() { return this.map && this.map.calmest && !this.stale; },
+  get calm() { return this.map && this.map.calmest && this.map.calmest.calm && !this.stale; },
   get windowState() {
     if (!this.task) return "";
     if (this.task.state === "failed") return this.task.said;
-    return ["waiting", "working"].includes(this.task.state) ? `${this.task.steps} of ${this.map.settings.length} columns` : "";
+    return ["waiting", "working"].includes(this.task.state) ? this.task.steps < this.map.settings.length ? `${this.task.steps} of ${this.map.settings.length} columns` : "checked on the fine grid" : "";
   },
   get windowSays() {
     if (!this.map) return "Choose a part, then what to vary.";
     if (!this.map.calmest) return this.task.state === "done" ? "No safe place in this map. Try Find settings." : "Working…";
     const best = this.map.calmest;
     const word = window.WindowMap.AXES[this.map.axis];
+    if (!best.calm) return `No calm setting: the roomiest is ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s, and it holds only ${best.sigmas.toFixed(1)} times your own uncertainty, then ${best.binds}. What would help: one melt test on scrap, or Find settings.`;
     const loose = best.spills ? " A neighbour is loose there: no knock." : "";
     return `Calmest: ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s. It holds ${best.sigmas.toFixed(1)} times your own uncertainty, then ${best.binds}.${loose}`;
   },
