@@ -12,12 +12,12 @@ from tests.live_server import LiveServer
 
 from benchmarks.heat_case import reference_scene
 from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.scene import near_the_heat
 from yellowfen.core.heat.tune import Bench, find_settings
 from yellowfen.core.heat.window import Axis, Tolerance, dwells_around, make_window, settings_around
 from yellowfen.store import boards, jobs
 from yellowfen.workflows import demo
 from yellowfen.workflows import tasks as work
-from yellowfen.workflows.heat import near_the_heat
 from yellowfen.workflows.opening import open_database
 
 _MEMORY = """

@@ -206,3 +206,22 @@ def test_invalid_sources_name_the_field(change: dict[str, object], field: str, t
     file.write_text(json.dumps(json.loads(EXAMPLE.read_text()) | change))
     assert main(["rehearse", str(file), "--json"]) == 2
     assert field in capsys.readouterr().err
+
+
+def test_rehearse_says_how_sure_it_is_in_the_same_figures_as_the_page(capsys: pytest.CaptureFixture[str]) -> None:
+    from yellowfen.core.heat.doubt import Doubts, sureness
+    from yellowfen.core.heat.rehearsal import rehearse
+    from yellowfen.formats.rehearsal_file import read_scene
+
+    example = Path(__file__).parents[1] / "docs" / "rehearsal-example.json"
+    assert main(["rehearse", str(example), "--bands", "--json"]) == 0
+    bands = json.loads(capsys.readouterr().out)["bands"]
+    scene = read_scene(example.read_bytes())
+    sure = sureness(scene, Doubts(), rehearse(scene))
+    for one, band in zip(bands["targets"], sure.melts, strict=True):
+        assert one["ref"] in scene.targets
+        assert (one["flow_low_s"], one["flow_mid_s"], one["flow_high_s"]) == tuple(
+            at and round(at, 3) for at in (band.low, band.middle, band.high)
+        )
+        assert one["stop_s"] == (sure.harm.low and round(sure.harm.low, 3))
+    assert {one["ref"] for one in bands["parts"]} >= set(scene.targets)

@@ -45,6 +45,7 @@ def _parser() -> argparse.ArgumentParser:
     verb.set_defaults(run=_triage)
     verb = verbs.add_parser("rehearse", help="rehearse the heat of a rehearsal file (docs/rehearsal-file.md)")
     verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
+    verb.add_argument("--bands", action="store_true", help="how sure: the unknowns sampled, a few seconds")
     verb.add_argument("--json", action="store_true")
     verb.set_defaults(run=_rehearse)
     verb = verbs.add_parser("paste", help="judge every stencil opening of a board in one foil with one paste")
@@ -295,19 +296,25 @@ def _files_in(path: str) -> list[str]:
 
 
 def _rehearse(given: argparse.Namespace) -> None:
+    from yellowfen.core.heat.doubt import Doubts, sureness
     from yellowfen.core.heat.rehearsal import rehearse
     from yellowfen.core.heat.story import tell
-    from yellowfen.formats.rehearsal_file import read_scene, to_json
+    from yellowfen.formats.rehearsal_file import bands_json, read_scene, to_json
 
     scene = read_scene(_read(given.file))
     began = time.perf_counter()
     result = rehearse(scene)
     answer = to_json(scene, result, time.perf_counter() - began)
+    sure = sureness(scene, Doubts(), result) if given.bands else None
     if given.json:
-        _print_json(answer)
+        _print_json(answer | ({"bands": bands_json(sure)} if sure else {}))
         return
     for event in tell(scene, result):
         print(f"{event.at_s:7.1f} s  {event.sentence}")
+    if sure:
+        for one in bands_json(sure)["targets"]:
+            low, mid, high, stop = ("never" if at is None else f"{at:.1f} s" for at in list(one.values())[1:])
+            print(f"         {one['ref']} flows at {mid} ({low} to {high}); stop by {stop}")
     for warning in result.warnings:
         print(f"         ! {warning}")
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.doubt import Band, Doubts, Sureness
 from yellowfen.core.heat.rehearsal import JointStory, PartStory, Rehearsal
 from yellowfen.core.heat.scene import (
     BLOWING,
@@ -378,3 +378,18 @@ def _part_out(part: PartStory, ramp: float) -> dict[str, Any]:
 
 def rounded(value: float | None, digits: int = 3) -> float | None:
     return None if value is None else round(value, digits)
+
+
+def bands_json(sure: Sureness) -> dict[str, Any]:
+    """Bands of a forecast as plain data; null is never (within the heat and 90 s more)."""
+
+    def three(name: str, band: Band) -> dict[str, Any]:
+        return {f"{name}_low_s": rounded(band.low), f"{name}_mid_s": rounded(band.middle), f"{name}_high_s": rounded(band.high)}
+
+    stop = rounded(sure.harm.low)
+    return {
+        "samples": sure.count,
+        "targets": [{"ref": ref} | three("flow", band) | {"stop_s": stop} for ref, band in zip(sure.targets, sure.melts, strict=True)],
+        "parts": [{"ref": one.ref} | three("loose", one.loose) | three("limit", one.limit) for one in sure.parts],
+        "first": three("loose", sure.loose) | {"stop_s": stop, "stop_why": sure.harm_why},
+    }

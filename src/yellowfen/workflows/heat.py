@@ -1,17 +1,16 @@
 """Rehearsing a job, keeping its plan, and taking its forecast into a run."""
 
-import math
 import sqlite3
 import threading
 import time
 from collections import OrderedDict
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, how_sure, settled
+from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, settled, sureness
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
-from yellowfen.core.heat.scene import Iron, Scene
+from yellowfen.core.heat.scene import Iron, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
@@ -20,7 +19,6 @@ from yellowfen.store import boards, calibrations, jobs, runs
 from yellowfen.store.packing import pack
 
 QUICK_ABOVE_MM2 = 3500.0
-NEAR_MM = 14.0
 
 
 @dataclass(frozen=True)
@@ -98,16 +96,6 @@ def doubts_of(connection: sqlite3.Connection, plan: HeatPlan) -> Doubts:
     return used[-1].result.doubts if used else Doubts()
 
 
-def near_the_heat(scene: Scene) -> Scene:
-    """The scene without parts too far from the nozzle to matter to a first answer."""
-    centres = [(*scene.centre(move), move.circle_mm) for move in scene.moves if move.blows]
-    near = tuple(
-        part for part in scene.parts
-        if part.ref in scene.targets or any(math.hypot(part.x_mm - x, part.y_mm - y) < circle + NEAR_MM for x, y, circle in centres)
-    )  # fmt: skip
-    return replace(scene, parts=near)
-
-
 def _quick_resolution(scene: Scene) -> Resolution:
     """What answers at once: 1.5 mm cells and three layers (melt times within 3 %), 2 mm cells on large boards."""
     large = scene.board.width_mm * scene.board.height_mm > QUICK_ABOVE_MM2
@@ -125,15 +113,13 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
         if key in _SURE and (not more or _SURE[key].count >= MORE_SAMPLES):
             return _SURE[key]
     scene = scene_of(boards.get(connection, job.board_id), job.plan)
-    if job.plan.source is SourceKind.AIR:
-        scene = near_the_heat(scene)
 
     def still_asked(_: object) -> None:
         if more and jobs.get(connection, job.id).plan != job.plan:
             raise Refused("the settings were changed meanwhile; ask again")
 
     fine = rehearse_job(connection, job).rehearsal
-    sure = how_sure(scene, doubts, MORE_SAMPLES if more else SAMPLES, on_sample=still_asked, fine=fine)
+    sure = sureness(scene, doubts, fine, MORE_SAMPLES if more else SAMPLES, still_asked)
     with _LOCK:
         _SURE[key] = sure
         while len(_SURE) > _MOST_KEPT:

@@ -12,7 +12,7 @@ from typing import Any
 from yellowfen.core.heat.doubt import Doubts, settled
 from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
 from yellowfen.core.heat.rehearsal import prepare
-from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene
+from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene, near_the_heat
 from yellowfen.core.heat.tune import (
     FINE_COLUMNS,
     FINE_ROWS,
@@ -47,7 +47,7 @@ from yellowfen.core.work.job import HeatPlan, SourceKind, ToolKind
 from yellowfen.errors import YellowfenError
 from yellowfen.store import boards, jobs, stations, tasks, tools
 from yellowfen.store.packing import pack, unpack
-from yellowfen.workflows.heat import doubts_of, near_the_heat
+from yellowfen.workflows.heat import doubts_of
 from yellowfen.workflows.trouble import logged
 
 WINDOW, SETTINGS = "window", "settings"

@@ -18,7 +18,7 @@ from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.outcome import Watch, after_heat, heating_moves, outcome, watch
 from yellowfen.core.heat.rehearsal import COARSE, Prepared, Rehearsal, Resolution, State, Trace, advance, first_state, prepare
-from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene
+from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene, near_the_heat
 from yellowfen.core.heat.story import FLUX_THINS_C, MAX_LIQUID_S, all_molten_s
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
@@ -263,6 +263,7 @@ class Sample:
     """One sampled run: its draw, when each target's last joint melted, the first harm if the heat went on, the fate of the recipe as it is.
 
     `moments` per target: its flux thins, its first joint begins to melt, its last joint is solid again; `bodies_c` the peaks of its body.
+    `each_loose_s`, `each_limit_s` per part of the scene, the heat going on: when it is loose (None for targets), when it passes its limit.
     """
 
     draw: tuple[float, ...]
@@ -275,6 +276,17 @@ class Sample:
     moments: tuple[tuple[float | None, float | None, float | None], ...]
     bodies_c: tuple[float, ...]
     loose_s: float | None
+    each_loose_s: tuple[float | None, ...]
+    each_limit_s: tuple[float | None, ...]
+
+
+@dataclass(frozen=True)
+class PartBands:
+    """One part: when it comes loose as a neighbour, when its body passes its limit, the heat going on."""
+
+    ref: str
+    loose: Band
+    limit: Band
 
 
 @dataclass(frozen=True)
@@ -294,6 +306,7 @@ class Sureness:
     solids: tuple[Band, ...]
     bodies: tuple[Band, ...]
     loose: Band
+    parts: tuple[PartBands, ...]
 
 
 def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution: Resolution = DOUBT_RESOLUTION,
@@ -314,7 +327,16 @@ def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution:
     moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
     harm_s, why = first_harm(prepared, state)
     melts = tuple(_last_melt(prepared, state, ref) for ref in here.targets)
-    return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c, moments, bodies, _first_loose(seen, state))
+    return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c, moments, bodies, _first_loose(seen, state),
+                  *_each(here, seen, state))  # fmt: skip
+
+
+def _each(scene: Scene, seen: Watch, state: State) -> tuple[tuple[float | None, ...], tuple[float | None, ...]]:
+    """Per part: when it has come loose as a neighbour, when its body passes its limit."""
+    ends = state.joint_record[:, k.R_MELT_END]
+    loose = {ref: float(max(ends[row] for row in rows)) for ref, rows, _ in seen.neighbours if all(ends[row] >= 0 for row in rows)}
+    passed = [float(at) if at >= 0 else None for at in state.body_record[:, k.R_LIMIT_AT]]
+    return tuple(loose.get(part.ref) for part in scene.parts), tuple(passed)
 
 
 def _first_loose(seen: Watch, state: State) -> float | None:
@@ -365,6 +387,14 @@ def first_harm(prepared: Prepared, state: State) -> tuple[float | None, str]:
                 )
             )
     return min(harms) if harms else (None, "")
+
+
+def sureness(
+    scene: Scene, doubts: Doubts, fine: Rehearsal, count: int = SAMPLES, on_sample: Callable[[Sample], None] | None = None
+) -> Sureness:
+    """How sure a forecast is, as every page and command says it: parts far from a nozzle left out, samples tied to the forecast."""
+    here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene
+    return how_sure(here, doubts, count, on_sample=on_sample, fine=fine)
 
 
 def how_sure(scene: Scene, doubts: Doubts, count: int = SAMPLES, resolution: Resolution = DOUBT_RESOLUTION,
@@ -419,7 +449,14 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
     return Sureness(scene.targets, melts, _band([sample.harm_s for sample in samples]), why, fates, len(samples), _blame(unknowns, samples),
                     _band([sample.peak_c for sample in samples]), *_moment_bands(samples, len(scene.targets)),
                     tuple(_band([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))),
-                    _band([sample.loose_s for sample in samples]))  # fmt: skip
+                    _band([sample.loose_s for sample in samples]), _part_bands(scene, samples))  # fmt: skip
+
+
+def _part_bands(scene: Scene, samples: tuple[Sample, ...]) -> tuple[PartBands, ...]:
+    return tuple(
+        PartBands(part.ref, _band([one.each_loose_s[i] for one in samples]), _band([one.each_limit_s[i] for one in samples]))
+        for i, part in enumerate(scene.parts)
+    )
 
 
 def _moment_bands(samples: tuple[Sample, ...], targets: int) -> tuple[tuple[Band, ...], tuple[Band, ...], tuple[Band, ...]]:

@@ -5,7 +5,7 @@ reach the solver from a form, a file or a test.
 """
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -449,3 +449,16 @@ class Scene:
         if not placed:
             return self.board.width_mm / 2, self.board.height_mm / 2
         return sum(p.x_mm for p in placed) / len(placed) + move.aside_mm, sum(p.y_mm for p in placed) / len(placed) + move.across_mm
+
+
+NEAR_MM = 14.0
+
+
+def near_the_heat(scene: Scene) -> Scene:
+    """The scene without parts too far from the nozzle to matter to a first answer, or to how sure one is."""
+    centres = [(*scene.centre(move), move.circle_mm) for move in scene.moves if move.blows]
+    near = tuple(
+        part for part in scene.parts
+        if part.ref in scene.targets or any(math.hypot(part.x_mm - x, part.y_mm - y) < circle + NEAR_MM for x, y, circle in centres)
+    )  # fmt: skip
+    return replace(scene, parts=near)

@@ -42,6 +42,9 @@ TOMBSTONE_MG = constant(
 FLUX_ACTIVE_C = constant("flux_active", 130.0, "°C", Mark.FROM_MEMORY, "rosin fluxes work and are used up from about here", "grey crust")
 FLUX_LIFE_S = constant("flux_life", 150.0, "s", Mark.FROM_MEMORY, "soaks longer than 120 s dry paste out; some margin", "grey crust")
 RAMP_K_S = constant("ramp_limit", 3.0, "K/s", Mark.FROM_MEMORY, "IPC/JEDEC J-STD-020 profiles, as remembered", "ramp note")
+RAMP_AIR_K_S = constant(
+    "ramp_hot_air", 6.0, "K/s", Mark.FROM_MEMORY, "hot air at a bench commonly raises a joint by 2 to 6 K/s", "ramp note of hot air"
+)
 RAMP_SPAN_S = constant("ramp_span", 2.0, "s", Mark.FROM_MEMORY, "a ramp is read over a couple of seconds, not an instant", "ramp note")
 PUSHED_SHARE = 1.0
 
@@ -231,6 +234,19 @@ def ramps_k_s(rehearsal: Rehearsal) -> tuple[float, ...]:
     whole = span > 0.5 * RAMP_SPAN_S
     rise = (rehearsal.joint_c[later] - rehearsal.joint_c)[whole] / span[whole, None]
     return tuple(np.maximum(rise.max(axis=0, initial=0.0), 0.0).tolist())
+
+
+def rises_fast(scene: Scene, rehearsal: Rehearsal) -> tuple[tuple[str, float, str], ...]:
+    """Targets that rise faster than hot-air practice and mind it: (part, K/s, what may come of it). Oven profiles allow `RAMP_K_S`, averaged."""
+    minded = ((scene.part(ref), why) for ref in scene.targets if (why := _minds_a_ramp(scene.part(ref))))
+    return tuple((part.ref, ramp, why) for part, why in minded if (ramp := ramp_k_s(rehearsal, part.ref)) > RAMP_AIR_K_S)
+
+
+def _minds_a_ramp(part: PlacedPart) -> str:
+    """What a steep rise may do to a part; empty for one that does not mind."""
+    if part.package.family == "chip" and part.ref[:1].upper() == "C":
+        return "ceramic capacitors crack"
+    return "its plastic may blister or warp" if part.package.heat_shy else ""
 
 
 def ramp_k_s(rehearsal: Rehearsal, ref: str) -> float:

@@ -15,15 +15,14 @@ from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
 from yellowfen.core.heat.scene import Iron, Move, Scene, TipShape, Underside
 from yellowfen.core.heat.story import (
-    FLUX_LIFE_S,
     FLUX_THINS_C,
     MOST_MELTS,
+    RAMP_AIR_K_S,
     RAMP_K_S,
     all_molten_s,
-    flux_time_s,
     frozen_s,
     hottest_neighbours,
-    ramp_k_s,
+    rises_fast,
     tell,
 )
 from yellowfen.core.metal.alloy import ALLOYS
@@ -130,13 +129,16 @@ def _profile(job: Job, scene: Scene, rehearsal: Rehearsal) -> dict[str, Any] | N
     return {"index": round(profile.index_percent), "worst": profile.worst.name, "criteria": rows}
 
 
-def _spent(scene: Scene, rehearsal: Rehearsal, earlier: int) -> list[dict[str, Any]]:
-    """Steepest rise, time of warm flux and number of melts per target, earlier heats of the job included, against what is usual."""
-    return [
-        {"ref": ref, "ramp": round(ramp_k_s(rehearsal, ref), 1), "ramp_limit": RAMP_K_S, "flux_s": round(flux_time_s(rehearsal, ref)),
-         "flux_limit": FLUX_LIFE_S, "melts": earlier + max((joint.melts for joint in rehearsal.joints_of(ref)), default=0), "melts_limit": MOST_MELTS}
-        for ref in scene.targets
-    ]  # fmt: skip
+def _spent(scene: Scene, rehearsal: Rehearsal, earlier: int) -> dict[str, Any]:
+    """What this heat takes out of the targets: steep rises that matter, and which heat it is. A heat is a run, however often the nozzle passes;
+    within it only what froze and melted again counts as more."""
+    melts = {ref: max((joint.melts for joint in rehearsal.joints_of(ref)), default=0) for ref in scene.targets}
+    return {
+        "ramps": [{"ref": ref, "ramp": round(ramp, 1), "why": why} for ref, ramp, why in rises_fast(scene, rehearsal)],
+        "ramp_practice": RAMP_AIR_K_S, "ramp_oven": RAMP_K_S,
+        "heats": [{"ref": ref, "number": earlier + 1} for ref, count in melts.items() if count and earlier + 1 > MOST_MELTS], "heats_limit": MOST_MELTS,
+        "again": [{"ref": ref, "times": count} for ref, count in melts.items() if count > 1],
+    }  # fmt: skip
 
 
 def _move(scene: Scene, move: Move) -> dict[str, Any]:

@@ -181,8 +181,15 @@ document.addEventListener("alpine:init", () => {
     get jetFactor() { return this.answer && !this.answer.empty ? this.answer.jet_factor.toFixed(2) : ""; },
     get factorSource() { return this.answer && this.answer.calibrated ? "[from your calibration]" : "[from memory]"; },
     get spent() { return [...this.ramps, ...this.remelts]; },
-    get ramps() { return this.answer && !this.answer.empty ? this.answer.spent.filter((one) => one.ramp > one.ramp_limit).map((one) => `${one.ref} rises by up to ${one.ramp} K/s; ${one.ramp_limit} is the usual most. It matters for ceramic capacitors (cracks) and plastics (blisters): warm longer, close in later.`) : []; },
-    get remelts() { return this.answer && !this.answer.empty ? this.answer.spent.filter((one) => one.melts > one.melts_limit).map((one) => `${one.ref}'s joints melt for time number ${one.melts}: they dull after ${one.melts_limit}; fresh flux, and only once more.`) : []; },
+    get ramps() { return this.answer && !this.answer.empty ? this.answer.spent.ramps.map((one) => `${one.ref} rises by up to ${one.ramp} K/s, hot air commonly by up to ${this.answer.spent.ramp_practice} [from memory]: ${one.why}. Warm longer, close in later. (Averaged oven profiles allow ${this.answer.spent.ramp_oven}.)`) : []; },
+    get remelts() {
+      if (!this.answer || this.answer.empty) return [];
+      const { heats, heats_limit: limit, again } = this.answer.spent;
+      return [
+        ...heats.map((one) => `Heat number ${one.number} for ${one.ref}: joints dull after ${limit}; fresh flux, and only once more.`),
+        ...again.map((one) => `${one.ref} freezes and melts again within this heat, ${one.times} times in all: keep the nozzle nearer to it.`),
+      ];
+    },
     get odds() {
       if (!this.outlook) return [];
       const kinds = { good: "good", "a neighbour comes loose": "mind", "a joint stays cold": "cold", harm: "bad" };
