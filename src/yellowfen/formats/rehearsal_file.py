@@ -115,6 +115,7 @@ class PlateIn(Strict):
     plate_heat_j_k: float = 500
     loss_w_k: float = 1.2
     start_c: float | None = None
+    bare_metal: bool = False
 
 
 class HotPlateIn(PlateIn):

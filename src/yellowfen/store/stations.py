@@ -10,8 +10,8 @@ def add(connection: sqlite3.Connection, station: Station) -> int:
     """Store a station (its id is ignored); returns the id. Refused when the name is taken."""
     try:
         cursor = connection.execute(
-            "INSERT INTO station (name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?)", _values(station)
+            "INSERT INTO station (name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm, air_share, air_max_lpm)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", _values(station)
         )  # fmt: skip
     except sqlite3.IntegrityError:
         raise Refused(f"a station called {station.name!r} is there already; choose another name") from None
@@ -23,7 +23,7 @@ def change(connection: sqlite3.Connection, station: Station) -> None:
     try:
         connection.execute(
             "UPDATE station SET name = ?, nozzle_mm = ?, outlet_c = ?, flow_lpm = ?, outlet_label = ?, flow_label = ?,"
-            " outlet_offset_c = ?, nozzle_long_mm = ? WHERE id = ?", (*_values(station), station.id)
+            " outlet_offset_c = ?, nozzle_long_mm = ?, air_share = ?, air_max_lpm = ? WHERE id = ?", (*_values(station), station.id)
         )  # fmt: skip
     except sqlite3.IntegrityError:
         raise Refused(f"a station called {station.name!r} is there already; choose another name") from None
@@ -39,13 +39,15 @@ def _values(station: Station) -> tuple[str | float | None, ...]:
         station.flow_label,
         station.outlet_offset_c,
         station.nozzle_long_mm,
+        station.air_share,
+        station.air_max_lpm,
     )
 
 
 def rows(connection: sqlite3.Connection) -> list[Station]:
     """All stations in the order they were entered."""
     found = connection.execute(
-        "SELECT id, name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm FROM station ORDER BY id"
+        "SELECT id, name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm, air_share, air_max_lpm FROM station ORDER BY id"
     ).fetchall()
     return [Station(**dict(row)) for row in found]
 

@@ -4,7 +4,7 @@ import math
 import sqlite3
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.calibrate import MeltTest, Probe, ThermalLog, flow_like, from_log, from_times, scrap_scene
+from yellowfen.core.heat.calibrate import STRENGTH_EXPONENT, MeltTest, Probe, ThermalLog, flow_like, from_log, from_times, scrap_scene
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.jet import jet_on_board
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
@@ -38,9 +38,20 @@ class Like:
 
 
 def station_doubts(connection: sqlite3.Connection, station_id: int) -> Doubts:
-    """What the newest calibration in use says of a station."""
+    """What the newest calibration in use says of a station, or what is believed of it by what its owner knows."""
     used = [one for one in calibrations.of_station(connection, station_id) if not one.undone]
-    return used[-1].result.doubts if used else Doubts()
+    return used[-1].result.doubts if used else believed(stations.get(connection, station_id))
+
+
+def believed(station: Station) -> Doubts:
+    """What is believed of a station that nobody has taught: its strength goes as its air to the 0.6, so a doubtful dial widens it."""
+    usual = Doubts()
+    return replace(usual, jet_log_sd=math.hypot(usual.jet_log_sd, STRENGTH_EXPONENT * station.flow_log_sd))
+
+
+def is_taught(connection: sqlite3.Connection, station_id: int) -> bool:
+    """True when a calibration of a station is in use."""
+    return any(not one.undone for one in calibrations.of_station(connection, station_id))
 
 
 def tool_doubts(connection: sqlite3.Connection, tool_id: int) -> Doubts:
@@ -138,7 +149,7 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
                 tests.append(MeltTest(scene, tap.ref, (tap.at_s,), f"{tap.ref} flowed in run {run.id}"))
     if not tests:
         raise InvalidValue("runs", "no run of this station has an 'it flowed' tap yet; run one at the bench first")
-    found = from_times(tests[:12], Doubts())
+    found = from_times(tests[:12], believed(stations.get(connection, station_id)))
     said = f"{len(tests[:12])} tap{'s' if len(tests) > 1 else ''} of real runs"
     return calibrations.add(connection, TAPS, said, found, station_id=station_id)
 

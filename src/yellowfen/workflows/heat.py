@@ -15,8 +15,9 @@ from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import boards, calibrations, jobs, runs
+from yellowfen.store import boards, calibrations, jobs, runs, stations
 from yellowfen.store.packing import pack
+from yellowfen.workflows.calibration import station_doubts, tool_doubts
 
 QUICK_ABOVE_MM2 = 3500.0
 
@@ -31,6 +32,7 @@ class Rehearsed:
     wall_s: float
     quick: bool
     doubts: Doubts
+    taught: bool
 
 
 _KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
@@ -68,7 +70,7 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
         scene = near_the_heat(scene)
     began = time.perf_counter()
     resolution = _quick_resolution(scene) if quick else FINE
-    done = Rehearsed(f"{abs(hash(key)):x}", scene, rehearse(scene, resolution), 0.0, quick, doubts)
+    done = Rehearsed(f"{abs(hash(key)):x}", scene, rehearse(scene, resolution), 0.0, quick, doubts, is_taught(connection, job.plan))
     done = replace(done, wall_s=time.perf_counter() - began)
     with _LOCK:
         _KEPT[key] = done
@@ -89,11 +91,18 @@ def forget(board_id: int) -> None:
 def doubts_of(connection: sqlite3.Connection, plan: HeatPlan) -> Doubts:
     """What is known of the plan's source: its newest calibration in use, or what is believed of any."""
     if plan.source is SourceKind.AIR:
+        known = plan.station_id is not None and any(one.id == plan.station_id for one in stations.rows(connection))
+        return station_doubts(connection, plan.station_id) if known and plan.station_id is not None else Doubts()
+    return tool_doubts(connection, plan.tool_id) if plan.tool_id is not None else Doubts()
+
+
+def is_taught(connection: sqlite3.Connection, plan: HeatPlan) -> bool:
+    """True when a calibration stands behind the plan's source."""
+    if plan.source is SourceKind.AIR:
         kept = calibrations.of_station(connection, plan.station_id) if plan.station_id is not None else []
     else:
         kept = calibrations.of_tool(connection, plan.tool_id) if plan.tool_id is not None else []
-    used = [one for one in kept if not one.undone]
-    return used[-1].result.doubts if used else Doubts()
+    return any(not one.undone for one in kept)
 
 
 def _quick_resolution(scene: Scene) -> Resolution:
@@ -141,7 +150,7 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
         for ref, band in zip(sure.targets, sure.melts, strict=True)
     )
     facts = done.rehearsal.model
-    known = "from memory, not calibrated" if done.doubts == Doubts() else "calibrated"
+    known = "calibrated" if done.taught else "from memory, not calibrated"
     said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} ({known})"
     return Forecast(targets, sure.harm.low, sure.harm_why if sure.harm.low is not None else "", said)
 

@@ -23,7 +23,12 @@ FR4_DENSITY = constant("fr4_density", 1870.0, "kg/m³", _M, "FR-4 1850 to 1900",
 FR4_CP = constant("fr4_specific_heat", 1100.0, "J/kg·K", _M, "FR-4 near room temperature", "how slowly the board warms")
 FR4_CP_SLOPE = constant("fr4_specific_heat_slope", 0.0015, "1/K", _M, "rise of FR-4's specific heat", "late part of long heats")
 COPPER_W_MK = constant(
-    "copper_conductivity", 395.0, "W/m·K", Mark.PUBLISHED, "Incropera & DeWitt, table A.1 (401 pure, less for foil)", "spreading"
+    "copper_conductivity",
+    395.0,
+    "W/m·K",
+    Mark.JUDGED,
+    "401 for pure copper (Incropera & DeWitt, table A.1), a little less for foil",
+    "spreading",
 )
 COPPER_DENSITY = constant("copper_density", 8930.0, "kg/m³", Mark.PUBLISHED, "Incropera & DeWitt, table A.1", "heat in planes")
 COPPER_CP = constant("copper_specific_heat", 385.0, "J/kg·K", Mark.PUBLISHED, "Incropera & DeWitt, table A.1", "heat in planes")

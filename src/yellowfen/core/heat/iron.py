@@ -16,7 +16,7 @@ from yellowfen.core.heat.network import on_board, place_land, turned_cells
 from yellowfen.core.heat.pad_copper import Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, Resolution, advance, first_state, prepare
 from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, Scene, Side
-from yellowfen.core.part.package import HIDDEN, Land
+from yellowfen.core.part.package import Land, tip_reaches
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -88,7 +88,7 @@ def _land(scene: Scene, ref: str, pin: str) -> Land:
     land = next((land for land in scene.part(ref).package.lands if land.pin == pin), None)
     if land is None:
         raise InvalidValue("pin", f"{ref} has no pin {pin!r}")
-    if land.kind in HIDDEN:
+    if not tip_reaches(scene.part(ref).package, land):
         raise InvalidValue("pin", f"{ref} pin {pin} lies under the body, where no tip reaches: use hot air or a plate")
     return land
 

@@ -23,7 +23,7 @@ AIR_UPRIGHT = constant(
     "still_air_upright",
     1.42,
     "W/m²K·(m/K)^¼",
-    Mark.PUBLISHED,
+    Mark.FROM_MEMORY,
     "Holman, simplified equations for air, upright cylinder (from memory)",
     "warm-up of paste",
 )
@@ -31,7 +31,7 @@ AIR_LYING = constant(
     "still_air_lying",
     1.32,
     "W/m²K·(m/K)^¼",
-    Mark.PUBLISHED,
+    Mark.FROM_MEMORY,
     "Holman, simplified equations for air, lying cylinder (from memory)",
     "warm-up of paste",
 )

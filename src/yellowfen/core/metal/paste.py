@@ -16,6 +16,14 @@ VEHICLE_G_CM3 = constant(
 PRINT_SHARE = constant(
     "metal_share_print", 0.90, "1", Mark.COMMON_PRACTICE, "88 to 91 % by mass for printing", "solder in a printed deposit"
 )
+PRINT_SHARE_SAC = constant(
+    "metal_share_print_sac",
+    0.885,
+    "1",
+    Mark.COMMON_PRACTICE,
+    "lighter tin-silver-copper powder: 88 to 89 % by mass",
+    "solder in a printed deposit",
+)
 DISPENSE_SHARE = constant(
     "metal_share_dispense", 0.86, "1", Mark.COMMON_PRACTICE, "84 to 87 % by mass for dispensing", "solder in a dispensed dot"
 )
@@ -60,8 +68,8 @@ class Paste:
 
 # What the command line and the menus call them.
 PASTES = {
-    "sn63-t3": Paste("Sn63Pb37", 3), "sn63-t4": Paste("Sn63Pb37", 4), "sac-t3": Paste("Sn96.5Ag3Cu0.5", 3), "sac-t4": Paste("Sn96.5Ag3Cu0.5", 4),
-    "sac-t5": Paste("Sn96.5Ag3Cu0.5", 5), "snbi-t4": Paste("Sn42Bi58", 4), "snbiag-t4": Paste("Sn42Bi57.6Ag0.4", 4),
+    "sn63-t3": Paste("Sn63Pb37", 3), "sn63-t4": Paste("Sn63Pb37", 4), "sac-t3": Paste("Sn96.5Ag3Cu0.5", 3, PRINT_SHARE_SAC), "sac-t4": Paste("Sn96.5Ag3Cu0.5", 4, PRINT_SHARE_SAC),
+    "sac-t5": Paste("Sn96.5Ag3Cu0.5", 5, PRINT_SHARE_SAC), "snbi-t4": Paste("Sn42Bi58", 4), "snbiag-t4": Paste("Sn42Bi57.6Ag0.4", 4),
 }  # fmt: skip
 
 

@@ -46,7 +46,7 @@ LIMIT_MOULDED_THIN = constant(
 )  # fmt: skip
 LIMIT_MOULDED_THICK = constant(
     "limit_moulded_thick", 245.0, "°C", Mark.FROM_MEMORY,
-    "IPC/JEDEC J-STD-020 lead-free class, > 2.5 mm and 350 to 2000 mm³, as remembered", "stop time",
+    "IPC/JEDEC J-STD-020 lead-free class: > 2.5 mm from 350 mm³, 1.6 to 2.5 mm above 2000 mm³, as remembered", "stop time",
 )  # fmt: skip
 LIMIT_MOULDED_MIDDLE = constant(
     "limit_moulded_middle", 250.0, "°C", Mark.FROM_MEMORY,
@@ -56,6 +56,8 @@ LIMIT_MOULDED_MIDDLE = constant(
 LIMIT_CERAMIC = constant("limit_ceramic", 270.0, "°C", _MEMORY, "ceramic chips stand reflow; the ramp hurts sooner", "stop time")
 LIMIT_LED = constant("limit_led", 245.0, "°C", _MEMORY, "clear lenses stand 230 to 260 °C for 10 s", "LED stop time")
 LIMIT_CAN = constant("limit_can", 235.0, "°C", _MEMORY, "aluminium cans 230 to 250 °C by size", "can stop time")
+LIMIT_LCP = constant("limit_lcp", 260.0, "°C", _MEMORY, "LCP and high-temperature nylon 260 to 300", "connector stop time")
+LIMIT_NYLON = constant("limit_nylon", 240.0, "°C", _MEMORY, "nylon 66 about 240", "connector stop time")
 LIMIT_UNKNOWN_PLASTIC = constant(
     "limit_unknown_plastic", 210.0, "°C", _MEMORY, "unknown housing counts as glass-filled PBT or worse", "connector stop time",
 )  # fmt: skip
@@ -78,7 +80,7 @@ def moulded_limit(height_mm: float, volume_mm3: float) -> tuple[float, str]:
     if height_mm < 1.6:
         return LIMIT_MOULDED_THIN, why
     if height_mm <= 2.5:
-        return (LIMIT_MOULDED_THIN if volume_mm3 < 350 else LIMIT_MOULDED_MIDDLE), why
+        return (LIMIT_MOULDED_THIN if volume_mm3 < 350 else LIMIT_MOULDED_MIDDLE if volume_mm3 <= 2000 else LIMIT_MOULDED_THICK), why
     return (LIMIT_MOULDED_MIDDLE if volume_mm3 < 350 else LIMIT_MOULDED_THICK), why
 
 
@@ -149,11 +151,23 @@ def quad(name: str, pins: int, pitch: float, body: tuple[float, float], row: flo
     return _moulded(name, name.split("-")[0], edge, edge, height, tuple(lands), lead, DIE_PAD_W_K, gap)
 
 
-def _soic(pins: int, wide: bool) -> Package:
-    along = 1.27 * (pins // 2 - 1) + 1.1
-    across, row = (7.5, 9.3) if wide else (3.9, 5.4)
-    name = f"SOIC-{pins}{'W' if wide else ''}"
-    return dual_gull(name, pins, 1.27, (across, along, 2.3 if wide else 1.5), row, (1.55, 0.6))
+def _soic(pins: int, wide: bool, across: float | None = None, along: float | None = None) -> Package:
+    """Small outline at 1.27 mm: 3.9 mm across, 7.5 from 20 leads on and where it is said, 13.3 with 44 [from memory]; or as the name says."""
+    across = across or (13.3 if pins >= 40 else 7.5 if wide or pins >= 20 else 3.9)
+    row = across + (1.5 if across < 5.0 else 1.8)
+    name = f"SOIC-{pins}{'W' if across >= 7.0 else '' if across < 5.0 else '_5.3'}"
+    return dual_gull(
+        name,
+        pins,
+        1.27,
+        (across, along or 1.27 * (pins // 2 - 1) + 1.1, 2.3 if across >= 7.0 else 1.5 if across < 5.0 else 1.9),
+        row,
+        (1.55, 0.6),
+    )
+
+
+def _sizes(*texts: str) -> tuple[float, ...]:
+    return tuple(float(text.replace(",", ".")) for text in texts)
 
 
 def _tssop(pins: int, pitch: float = 0.65) -> Package:
@@ -173,23 +187,29 @@ def _msop(pins: int) -> Package:
 _QFP_BODY = {32: (7.0, 0.8), 44: (10.0, 0.8), 48: (7.0, 0.5), 64: (10.0, 0.5), 100: (14.0, 0.5), 144: (20.0, 0.5), 208: (28.0, 0.5)}
 
 
-def _qfp(pins: int) -> Package:
+def _qfp(pins: int, thin: bool = False) -> Package:
+    """Thin ones (L, T, V) are 1.4 mm high; the large old plastic ones 3.4 mm [from memory]."""
     if pins not in _QFP_BODY:
         raise KeyError(pins)
     edge, pitch = _QFP_BODY[pins]
-    return quad(f"QFP-{pins}", pins, pitch, (edge, 1.4), edge + 1.4, (1.5, 0.56 * pitch), JointKind.GULL_WING)
+    height = 3.4 if edge >= 28.0 and not thin else 1.4
+    return quad(f"QFP-{pins}", pins, pitch, (edge, height), edge + 1.4, (1.5, 0.56 * pitch), JointKind.GULL_WING)
+
+
+_QFN_WIDE = ((16, 4.0), (20, 5.0), (24, 5.0), (28, 6.0), (32, 7.0), (44, 8.0))
 
 
 def _qfn(pins: int, edge: float | None = None) -> Package:
-    pitch = 0.65 if (pins, edge) in ((16, 4.0), (20, 5.0)) else 0.5
-    edge = edge or pitch * (pins // 4) + 1.5
+    """A square leadless body; without a size the usual one of its count: 3, 4, 5, 7, 9 mm for 16, 24, 32, 48, 64 at 0.5 mm [from memory]."""
+    pitch = 0.65 if (pins, edge) in _QFN_WIDE else 0.5
+    edge = edge or (4.0 if pins == 20 else pitch * (pins // 4) + 1.0)
     return quad(f"QFN-{pins}", pins, pitch, (edge, 0.85), edge - 0.15, (0.8, 0.52 * pitch), JointKind.LEADLESS, edge - 1.6)
 
 
 def _sot23(pins: int) -> Package:
     rows: dict[int, tuple[tuple[float, float, str], ...]] = {3: ((-1.0, 0.95, "1"), (-1.0, -0.95, "2"), (1.0, 0.0, "3"))}
-    rows[5] = ((-1.15, 0.95, "1"), (-1.15, 0.0, "2"), (-1.15, -0.95, "3"), (1.15, -0.95, "4"), (1.15, 0.95, "5"))
-    rows[6] = (*rows[5][:4], (1.15, 0.0, "5"), (1.15, 0.95, "6"))
+    rows[5] = ((-1.25, 0.95, "1"), (-1.25, 0.0, "2"), (-1.25, -0.95, "3"), (1.25, -0.95, "4"), (1.25, 0.95, "5"))
+    rows[6] = (*rows[5][:4], (1.25, 0.0, "5"), (1.25, 0.95, "6"))
     lands = tuple(Land(pin, x, y, 0.9, 0.65 if pins > 3 else 0.8, JointKind.GULL_WING) for x, y, pin in rows[pins])
     return _moulded("SOT-23" if pins == 3 else f"SOT-23-{pins}", "SOT", 1.3 if pins == 3 else 1.6, 2.9, 1.0, lands, GULL_W_K)
 
@@ -236,16 +256,16 @@ def _can(diameter: float) -> Package:
                    LIMIT_CAN, "aluminium can electrolytic", lands, BODY_W_MK[CAN], density_g_cm3=BODY_G_CM3[CAN], heat_shy=True)  # fmt: skip
 
 
-def _plcc_led(pins: int) -> Package:
+def _plcc_led(pins: int, edge: float | None = None) -> Package:
     half = pins // 2
-    edge = 3.5 if pins <= 4 else 5.0
+    edge = edge or (3.5 if pins <= 4 else 5.0)
     lands = []
     for index in range(half):
         along = ((half - 1) / 2 - index) * 1.7
         lands.append(Land(str(index + 1), -edge / 2 + 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
         lands.append(Land(str(pins - index), edge / 2 - 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
     lands.sort(key=lambda land: int(land.pin))
-    return Package(f"PLED-{pins}", "plastic LED", edge, edge - 0.2, 1.8, 0.05, MOULDED, GULL_W_K, TAB_W_K, LIMIT_LED,
+    return Package(f"PLED-{pins}", "plastic LED", edge, 2.8 if edge < 4.0 else edge, 1.8, 0.05, MOULDED, GULL_W_K, TAB_W_K, LIMIT_LED,
                    "plastic LED body and clear filling", tuple(lands), LENS_W_MK, heat_shy=True)  # fmt: skip
 
 
@@ -352,7 +372,7 @@ def _switch() -> Package:
         Land(pin, sx * 4.4, sy * 2.25, 1.6, 1.4, JointKind.GULL_WING)
         for pin, sx, sy in (("1", -1, 1), ("2", 1, 1), ("3", -1, -1), ("4", 1, -1))
     )
-    return Package("SWITCH-6x6", "switch", 6.0, 6.0, 4.0, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC, "plastic plunger and film dome", lands,
+    return Package("SWITCH-6x6", "switch", 6.0, 6.0, 4.0, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC, "tact switch of unknown housing: by iron; some are made for reflow, and then low air is enough", lands,
                    BODY_W_MK[PLASTIC], density_g_cm3=BODY_G_CM3[PLASTIC], has_pin_1=False, heat_shy=True, iron_only=True)  # fmt: skip
 
 
@@ -389,7 +409,8 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
     (re.compile(pattern, re.IGNORECASE), build)
     for pattern, build in (
         (r"\bLED[_ -]*(?:D_)?(0402|0603|0805|1206)(?!\d)", lambda m: chip(m[1], led=True)),
-        (r"^(?:PLED)[_ -]?([46])\b.*|LED.*(?:PLCC|5050|3528)[_ -]?([46])?", lambda m: _plcc_led(int(m[1] or m[2] or 4))),
+        (r"(?:PLED|LED|PLCC).*5050", lambda m: _plcc_led(6 if re.search(r"[_ -]6(?!\d)", m.string) else 4, 5.0)),
+        (r"^(?:PLED)[_ -]?([46])\b.*|LED.*(?:PLCC|3528)[_ -]?([46])?", lambda m: _plcc_led(int(m[1] or m[2] or 4))),
         (r"^PLCC[_ -]?([46])\b.*", lambda m: _plcc_led(int(m[1]))),
         (r"PLCC[_ -]?(\d+)", lambda m: _plcc(int(m[1]))),
         (r"^(?:CP?_Elec|CAN|CAP[_ -]?CAN|ECAP)[_ -]*(\d+(?:\.\d+)?)", lambda m: _can(float(m[1]))),
@@ -407,17 +428,18 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
         (r"(?<![A-Z])SSOP[_ -]?(\d+)(?!.*4[.,]4)", lambda m: _ssop(int(m[1]))),
         (r"(?:T|S|HT)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
         (r"(?:MSOP|VSSOP|USOP|U?MAX)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
-        (r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)[_ -]?(W(?:IDE)?\b|.*7\.5x)?", lambda m: _soic(int(m[1]), bool(m[2]))),
-        (r"(?:L|T|V|P)?QFP[_ -]?(\d+)", lambda m: _qfp(int(m[1]))),
+        (r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)(?:[_ -]?(W(?:IDE)?\b)|.*?(\d+[.,]\d+)x(\d+(?:[.,]\d+)?))?",
+         lambda m: _soic(int(m[1]), bool(m[2]), *(_sizes(m[3], m[4]) if m[3] else ()))),
+        (r"(L|T|V|P)?QFP[_ -]?(\d+)", lambda m: _qfp(int(m[2]), (m[1] or "P").upper() != "P")),
         (r"(?:V|U|W|T|H)?QFN[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x\d)?|MLF[_ -]?(\d+)", lambda m: _qfn(int(m[1] or m[3]), float(m[2]) if m[2] else None)),
         (r"(?:V|U|W|T)?(?:DFN|SON)[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?))?(?:.*?P(0?\.\d+))?",
          lambda m: _dfn(int(m[1]), float(m[2] or 3), float(m[3] or 3), float(m[4] or 0.5))),
         (r"BGA[_ -]?(\d+)(?:.*?P(0?\.\d+))?", lambda m: _ball_grid(int(m[1]), float(m[2] or 0.8))),
-        (r"SOT[_ -]?23[_ -]?([568])(?!\d)", lambda m: _sot23(min(int(m[1]), 6))),
-        (r"SOT[_ -]?(?:363|323)|SC[_ -]?(?:70|88)", lambda m: _small_sot(6 if "363" in m[0] or "88" in m[0] else 3)),
+        (r"SOT[_ -]?23[_ -]?([56])(?!\d)", lambda m: _sot23(int(m[1]))),
+        (r"SOT[_ -]?(?:363|323)|SC[_ -]?88(?!A)|SC[_ -]?70(?:[_ -]?([36]))?(?![_ -]?\d)", lambda m: _small_sot(6 if "363" in m[0] or "88" in m[0] or m[1] == "6" else 3)),
         (r"SOT[_ -]?223", lambda m: _sot223()),
         (r"SOT[_ -]?89", lambda m: _sot89()),
-        (r"SOT[_ -]?23", lambda m: _sot23(3)),
+        (r"SOT[_ -]?23(?:[_ -]?3)?(?![_ -]?\d)", lambda m: _sot23(3)),
         (r"TO[_ -]?252|D[_ -]?PAK", lambda m: _dpak()),
         (r"^CONN[_ -]?(\d+)[_ -](?:P)?(\d+(?:\.\d+)?)", lambda m: connector(f"CONN-{m[1]}-{m[2]}", int(m[1]), float(m[2]))),
         (r"(?:FFC|FPC|FLATCABLE|FLAT[_ -]CABLE).*?(\d{1,2})(?:P|PIN|[_ -]|$)(?:.*?(0\.5|1\.0|0\.3))?", lambda m: _flat_cable(int(m[1]), float(m[2] or 0.5))),
@@ -431,12 +453,41 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
 )  # fmt: skip
 
 
+# Plastics of housings: limit °C and what is said of it [from memory: handbook's classes].
+HOUSINGS = {
+    "LCP": (LIMIT_LCP, "housing of liquid-crystal polymer, made for reflow"),
+    "NYLON": (LIMIT_NYLON, "housing of nylon 66"),
+    "PBT": (LIMIT_UNKNOWN_PLASTIC, "housing of glass-filled PBT"),
+}
+_HOUSING = re.compile(r"[\s_-]+(LCP|NYLON|PBT)$", re.IGNORECASE)
+_HOUSED = ("connector", "USB socket", "flat-cable connector", "switch")
+
+
+def housed(package: Package, housing: str) -> Package:
+    """A connector or switch whose housing is known; one made for reflow is no longer kept for the iron. Raises KeyError for other plastics."""
+    limit, why = HOUSINGS[housing.upper()]
+    reflows = limit >= LIMIT_LCP
+    return replace(
+        package,
+        name=f"{package.name} {housing.upper()}",
+        limit_c=limit,
+        limit_why=why,
+        heat_shy=not reflows,
+        iron_only=package.iron_only and not reflows,
+    )
+
+
 @lru_cache(maxsize=512)
 def find_package(name: str) -> Package | None:
     """The package a name found in the wild stands for, or None.
 
-    A bare chip code is taken as imperial; `candidates` gives both readings, to be settled by the pads.
+    A bare chip code is taken as imperial; `candidates` gives both readings, to be settled by the pads. A housing named behind a connector
+    or switch (LCP, nylon, PBT) sets its limit.
     """
+    named = _HOUSING.search(name.strip())
+    if named:
+        inner = find_package(name.strip()[: named.start()])
+        return housed(inner, named[1]) if inner is not None and inner.family in _HOUSED else inner
     plain = name.rsplit(":", 1)[-1].strip()
     for pattern, build in _RULES:
         match = pattern.search(plain)

@@ -25,6 +25,10 @@ _MARKS = {
     "flat-cable connector": ("look at which way the mouth opens", False),
 }
 _PIN_1 = "a dot, dimple, notch or bevelled edge at pin 1"
+_ADDRESSED = (
+    "a cut corner or notch, whose meaning differs by maker. With a controller inside a meter's diode range tells nothing: go by its drawing, or"
+    " try one on five volts through a resistor"
+)
 _UNDIRECTED = ("chip", "inductor", "switch")
 
 
@@ -45,5 +49,9 @@ def direction_of(package: Package) -> Direction | None:
         return None
     if package.family == "unknown":
         return Direction("not known: find pin 1 or the polarity mark before you place it", True) if len(package.lands) > 2 else None
+    if package.family == "plastic LED" and len(package.lands) >= 4:
+        return Direction(_ADDRESSED, True)
+    if package.family == "SOT" and len(package.lands) == 6:
+        return Direction(f"three leads on either side, so it fits both ways: {_PIN_1}", False)
     said, doubtful = _MARKS.get(package.family, (_PIN_1, False))
     return Direction(said, doubtful)

@@ -15,6 +15,7 @@ from yellowfen.core.part.catalogue import (
     DIE_PAD_W_K,
     FINE_W_K,
     GULL_W_K,
+    HOUSINGS,
     LEADLESS_W_K,
     LIMIT_CERAMIC,
     LIMIT_UNKNOWN_PLASTIC,
@@ -28,7 +29,7 @@ from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
 
-_STUFF = {"moulded": MOULDED, "ceramic": CERAMIC, "plastic": PLASTIC}
+_STUFF = {"moulded": MOULDED, "ceramic": CERAMIC, "plastic": PLASTIC, "LCP": PLASTIC, "nylon": PLASTIC, "PBT": PLASTIC}
 MOISTURE = ("", "1", "2", "2a", "3", "4", "5", "5a", "6")
 
 
@@ -93,6 +94,8 @@ class OwnPackage:
             return self.limit_c, "you gave its limit"
         if self.material == "ceramic":
             return LIMIT_CERAMIC, "ceramic body"
+        if self.material.upper() in HOUSINGS:
+            return HOUSINGS[self.material.upper()]
         if self.material == "plastic" or self.heat_shy:
             return LIMIT_UNKNOWN_PLASTIC, "plastic of unknown kind (treated as PBT)"
         return moulded_limit(self.height_mm, self.body_x_mm * self.body_y_mm * self.height_mm)

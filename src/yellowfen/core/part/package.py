@@ -25,6 +25,7 @@ class JointKind(StrEnum):
     BALL = "ball"
 
 
+REACHES_OUT_MM = 0.4
 HIDDEN = frozenset((JointKind.THERMAL_PAD, JointKind.UNDER_BODY, JointKind.BALL))
 
 
@@ -116,3 +117,11 @@ class Package:
 def with_lands(package: Package, lands: tuple[Land, ...]) -> Package:
     """The package on the lands a board really has; the body stays."""
     return replace(package, lands=lands)
+
+
+def tip_reaches(package: Package, land: Land) -> bool:
+    """True where an iron's tip gets at a joint: it is not hidden, or its land reaches out from the body by `REACHES_OUT_MM` (cans, inductors)."""
+    if land.kind is not JointKind.UNDER_BODY:
+        return land.kind not in HIDDEN
+    out = max(abs(land.x_mm) + land.size_x_mm / 2 - package.body_x_mm / 2, abs(land.y_mm) + land.size_y_mm / 2 - package.body_y_mm / 2)
+    return out >= REACHES_OUT_MM

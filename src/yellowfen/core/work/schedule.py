@@ -22,9 +22,10 @@ LOOK_MIN = constant("minutes_looking", 6.0, "min", Mark.FROM_MEMORY, "all joints
 TEST_MIN = constant("minutes_testing", 8.0, "min", Mark.FROM_MEMORY, "supply rails, current-limited first power", "schedule")
 KIT_LINE_MIN = constant("minutes_kit_line", 0.7, "min", Mark.FROM_MEMORY, "find a bag, count, lay it out", "schedule")
 PREPARE_MIN = constant("minutes_prepare", 8.0, "min", Mark.FROM_MEMORY, "clean board and foil, lay out tools", "schedule")
+LARGE_BODY_MM, LARGE_BAKE_H = 17.0, 96
 # Bake at 125 °C in hours by class, for bodies up to 1.4 mm, 2.0 mm and 4.5 mm: J-STD-033, as remembered.
 BAKE_125_H = {
-    "2": (5, 18, 48), "2a": (7, 21, 48), "3": (9, 27, 48), "4": (11, 34, 48), "5": (12, 40, 48), "5a": (16, 48, 48), "6": (16, 48, 48),
+    "2": (5, 18, 48), "2a": (7, 21, 48), "3": (9, 27, 48), "4": (11, 34, 48), "5": (12, 40, 48), "5a": (16, 48, 48),
 }  # fmt: skip
 
 
@@ -221,6 +222,7 @@ class Bag:
     life: str
     hours: float | None
     assumed: bool
+    edge_mm: float = 0.0
 
 
 def bags_of(board: Board) -> tuple[Bag, ...]:
@@ -229,15 +231,30 @@ def bags_of(board: Board) -> tuple[Bag, ...]:
     for part in board.parts:
         life = floor_life_of(part.package)
         if life is not None and life.hours is not None:
-            found.append(Bag(part.ref, part.package.name, part.package.height_mm, life.name, life.hours, life.assumed))
+            found.append(
+                Bag(
+                    part.ref,
+                    part.package.name,
+                    part.package.height_mm,
+                    life.name,
+                    life.hours,
+                    life.assumed,
+                    min(part.package.body_x_mm, part.package.body_y_mm),
+                )
+            )
     return tuple(sorted(found, key=lambda one: one.hours or 0.0))
 
 
-def bake_h(life: str, height_mm: float) -> int | None:
-    """Hours at 125 °C for a class and body thickness up to 4.5 mm, None where there is no entry. Reels and tubes do not take 125 °C."""
+def bake_h(life: str, height_mm: float, edge_mm: float = 0.0) -> int | None:
+    """Hours at 125 °C for a class and body thickness up to 4.5 mm, None where there is no entry (class 6: as its label says).
+
+    Bodies over 17 × 17 mm (`edge_mm`: the shorter edge), and stacked ones, take 96 h [J-STD-033, as remembered]. Reels and tubes do not take 125 °C.
+    """
     row = BAKE_125_H.get(life)
     if row is None or not height_mm <= 4.5:
         return None
+    if edge_mm > LARGE_BODY_MM:
+        return LARGE_BAKE_H
     return row[0 if height_mm <= 1.4 else 1 if height_mm <= 2.0 else 2]
 
 
@@ -276,7 +293,7 @@ def _floor(tasks: Mapping[str, Planned], bags: Sequence[Bag], opened_h_ago: floa
     for bag in bags:
         until = now_s + 3600 * ((bag.hours or 0.0) - opened_h_ago)
         if max(heats) > until:
-            bake = bake_h(bag.life, bag.height_mm)
+            bake = bake_h(bag.life, bag.height_mm, bag.edge_mm)
             how = (
                 f"bake it first, {bake} h at 125 °C [from memory; reels and tubes do not take it; the label comes first]"
                 if bake

@@ -17,7 +17,7 @@ from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.metal.paste import Paste
-from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.part.package import JointKind, Package, tip_reaches
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.order import PLACE_S
 from yellowfen.core.work.schools import Schools
@@ -90,6 +90,24 @@ _ODDS: dict[Kind, dict[Way, float]] = {
 }  # fmt: skip
 
 
+# The same by how paste is put by hand: dots pad by pad, a line along the row, dabs by knife or pick. Common practice: a line across 1.27 mm throws
+# balls, one across 0.8 mm and below bridges about half; the rest from memory.
+_BY_HAND: dict[Kind, dict[str, tuple[float, str]]] = {
+    Kind.WIDE: {"dots": (0.04, ""), "line": (0.1, "a line across this pitch throws balls that have to be brushed off"), "dab": (0.08, "dabs differ in size")},
+    Kind.NARROW: {"dots": (0.15, ""), "line": (0.5, "a line across this pitch bridges about half"), "dab": (0.35, "dabs join across the gaps")},
+    Kind.FINE: {"dots": (0.45, ""), "line": (0.55, "a line across this pitch bridges more than half"), "dab": (0.5, "dabs join across the gaps")},
+    Kind.J_LEADS: {"dots": (0.06, ""), "line": (0.1, "a line across this pitch throws balls that have to be brushed off"), "dab": (0.1, "dabs differ in size")},
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class PutByHand:
+    """How a part gets its paste by hand: minutes, and dots, line or dab ("": none)."""
+
+    minutes: float = 0.0
+    form: str = ""
+
+
 @dataclass(frozen=True)
 class BenchTools:
     """What there is to work with. `stencil` when the board has openings to print through."""
@@ -108,6 +126,7 @@ class Offer:
     minutes: float
     odds: float
     refused: str = ""
+    odds_why: str = ""
 
     @property
     def expected_min(self) -> float:
@@ -159,7 +178,7 @@ def kind_of(package: Package) -> Kind:
         return Kind.LEADLESS
     if kinds & {JointKind.LEADLESS}:
         return Kind.LEADLESS if package.pitch_mm <= 0.65 else Kind.HIDDEN
-    if kinds & {JointKind.UNDER_BODY}:
+    if kinds & {JointKind.UNDER_BODY} and not all(tip_reaches(package, land) for land in package.lands):
         return Kind.HIDDEN
     if JointKind.TAB in kinds:
         return Kind.TAB
@@ -211,10 +230,12 @@ def techniques(
     for pad in board.pads:
         if pad.ref:
             pads[pad.ref].append(pad)
-    dots = {side: _dot_minutes(hand_plan(board, paste, side)) for side in ("top", "bottom")}
+    dots = {side: _put_by_hand(hand_plan(board, paste, side)) for side in ("top", "bottom")}
 
     def with_bench(tools: BenchTools) -> tuple[PartWay, ...]:
-        return tuple(_way(part, pads[part.ref], paste, tools, wishes, dots[part.side].get(part.ref, 0.0), second) for part in board.parts)
+        return tuple(
+            _way(part, pads[part.ref], paste, tools, wishes, dots[part.side].get(part.ref, PutByHand()), second) for part in board.parts
+        )
 
     by_hand = with_bench(replace(bench, stencil=False))
     if not bench.stencil:
@@ -231,16 +252,19 @@ def techniques(
     return Techniques(printed, True, words) if with_it <= without else Techniques(by_hand, False, words)
 
 
-def _dot_minutes(plan: HandPlan) -> dict[str, float]:
-    spent: dict[str, float] = defaultdict(float)
+def _put_by_hand(plan: HandPlan) -> dict[str, PutByHand]:
+    """Minutes of every part's dots, and the riskiest form among its steps."""
+    rank = ("", "dots", "dab", "line")
+    put: dict[str, PutByHand] = defaultdict(PutByHand)
     for step in plan.steps:
-        spent[step.ref] += step.seconds / 60
-    return spent
+        before = put[step.ref]
+        put[step.ref] = PutByHand(before.minutes + step.seconds / 60, max(before.form, step.way, key=rank.index))
+    return put
 
 
-def _way(part: BoardPart, pads: list[Pad], paste: Paste, bench: BenchTools, wishes: Wishes, dots_min: float, second: str) -> PartWay:
+def _way(part: BoardPart, pads: list[Pad], paste: Paste, bench: BenchTools, wishes: Wishes, put: PutByHand, second: str) -> PartWay:
     kind = kind_of(part.package)
-    offers = tuple(_offer(way, part, kind, pads, bench, dots_min, second) for way in Way)
+    offers = tuple(_offer(way, part, kind, pads, bench, put, second) for way in Way)
     possible = sorted((one for one in offers if not one.refused), key=lambda one: one.expected_min)
     if not possible:
         possible = [Offer(Way.LAST, _iron_min(part, pads), 0.2)]
@@ -261,19 +285,21 @@ def _way(part: BoardPart, pads: list[Pad], paste: Paste, bench: BenchTools, wish
     )  # fmt: skip
 
 
-def _offer(way: Way, part: BoardPart, kind: Kind, pads: list[Pad], bench: BenchTools, dots_min: float, second: str) -> Offer:
+def _offer(way: Way, part: BoardPart, kind: Kind, pads: list[Pad], bench: BenchTools, put: PutByHand, second: str) -> Offer:
     refused = _refused(way, part, kind, bench, second)
-    odds = _ODDS[kind].get(way, 0.1 if way is Way.LAST else 1.0)
+    odds, odds_why = _ODDS[kind].get(way, 0.1 if way is Way.LAST else 1.0), ""
+    if way in (Way.DOTS_AIR, Way.DOTS_PLATE) and put.form in _BY_HAND.get(kind, {}):
+        odds, odds_why = _BY_HAND[kind][put.form]
     if not refused and way is not Way.LAST and way not in _ODDS[kind]:
         refused = f"{kind}: not done like this"
     place = PLACE_S / 60
     minutes = {
-        Way.PRINT_AIR: place + HEAT_SHARE_MIN, Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN, Way.DOTS_AIR: place + HEAT_SHARE_MIN + dots_min,
-        Way.DOTS_PLATE: place + 0.5 * HEAT_SHARE_MIN + dots_min, Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
+        Way.PRINT_AIR: place + HEAT_SHARE_MIN, Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN, Way.DOTS_AIR: place + HEAT_SHARE_MIN + put.minutes,
+        Way.DOTS_PLATE: place + 0.5 * HEAT_SHARE_MIN + put.minutes, Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
         Way.IRON: place + _iron_min(part, pads), Way.LAST: place + _iron_min(part, pads),
         Way.DRAG: place + (TACK_S + DRAG_PIN_S * len(part.package.lands)) / 60, Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
     }[way]  # fmt: skip
-    return Offer(way, minutes, odds, refused)
+    return Offer(way, minutes, odds, refused, odds_why)
 
 
 def _iron_min(part: BoardPart, pads: list[Pad]) -> float:
@@ -327,7 +353,7 @@ def _why(
         return f"{kind}: nothing else is possible here{tail}"
     if chosen is not possible[0]:
         return f"by your school; the quickest would be {possible[0].way} ({possible[0].expected_min:.1f} min){tail}"
-    return f"{kind}: least time with mends counted, {chosen.minutes:.1f} min and {100 * chosen.odds:.0f} % to mend{tail}"
+    return f"{kind}: least time with mends counted, {chosen.minutes:.1f} min and {100 * chosen.odds:.0f} % to mend{f' ({chosen.odds_why})' if chosen.odds_why else ''}{tail}"
 
 
 def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) -> str:
@@ -335,7 +361,7 @@ def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) 
         refused = next((one for one in offers if one.refused and one.way is Way.IRON), None)
         return f"{refused.way}: {refused.refused}" if refused else ""
     more = runner.expected_min - chosen.expected_min
-    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % to mend ({more:+.1f} min in all)"
+    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % to mend{f', {runner.odds_why}' if runner.odds_why else ''} ({more:+.1f} min in all)"
 
 
 def _tip(package: Package, kind: Kind, way: Way) -> str:

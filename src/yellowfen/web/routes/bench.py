@@ -5,9 +5,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
-from yellowfen.core.work.job import Station, Tool
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.work.job import USUAL_MOST_LPM, Station, Tool
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import stations, tools
 from yellowfen.web.database import Database
@@ -19,8 +19,10 @@ router = APIRouter()
 _BLANK = {
     "name": "",
     "nozzle_mm": "6",
-    "outlet_c": "350",
-    "flow_lpm": "30",
+    "outlet_c": "",
+    "air_share": "",
+    "air_max_lpm": "",
+    "flow_lpm": "",
     "outlet_label": "",
     "flow_label": "",
     "outlet_offset_c": "0",
@@ -43,7 +45,7 @@ def bench_context(database: Database, edit: int, typed: dict[str, str] | None = 
         "problem": problem,
         "field": field,
         "tools": [(one, _facts(one)) for one in tools.rows(database)],
-        "known": {s.id: calibration.station_doubts(database, s.id) != Doubts() for s in stations.rows(database)},
+        "known": {s.id: calibration.is_taught(database, s.id) for s in stations.rows(database)},
     }
 
 
@@ -62,7 +64,8 @@ def _facts(tool: Tool) -> str:
 
 def _as_typed(station: Station) -> dict[str, str]:
     return {
-        "name": station.name, "nozzle_mm": f"{station.nozzle_mm:g}", "outlet_c": f"{station.outlet_c:g}", "flow_lpm": f"{station.flow_lpm:g}",
+        "name": station.name, "nozzle_mm": f"{station.nozzle_mm:g}", "outlet_c": f"{station.outlet_c:g}", "flow_lpm": f"{station.flow_lpm:g}" if station.air_share is None else "",
+        "air_share": "" if station.air_share is None else f"{100 * station.air_share:g}", "air_max_lpm": "" if station.air_max_lpm is None else f"{station.air_max_lpm:g}",
         "outlet_label": station.outlet_label, "flow_label": station.flow_label, "outlet_offset_c": f"{station.outlet_offset_c:g}",
         "nozzle_long_mm": "" if station.nozzle_long_mm is None else f"{station.nozzle_long_mm:g}",
     }  # fmt: skip
@@ -72,24 +75,38 @@ def _as_typed(station: Station) -> dict[str, str]:
 def keep_station(request: Request, database: Database, name: Annotated[str, Form()] = "", nozzle_mm: Annotated[str, Form()] = "",
                  outlet_c: Annotated[str, Form()] = "", flow_lpm: Annotated[str, Form()] = "", outlet_label: Annotated[str, Form()] = "",
                  flow_label: Annotated[str, Form()] = "", outlet_offset_c: Annotated[str, Form()] = "0",
-                 nozzle_long_mm: Annotated[str, Form()] = "", edit: Annotated[int, Form()] = 0) -> Response:  # fmt: skip
+                 nozzle_long_mm: Annotated[str, Form()] = "", air_share: Annotated[str, Form()] = "",
+                 air_max_lpm: Annotated[str, Form()] = "", edit: Annotated[int, Form()] = 0) -> Response:  # fmt: skip
     typed = {
         "name": name, "nozzle_mm": nozzle_mm, "outlet_c": outlet_c, "flow_lpm": flow_lpm, "outlet_label": outlet_label,
-        "flow_label": flow_label, "outlet_offset_c": outlet_offset_c, "nozzle_long_mm": nozzle_long_mm,
+        "flow_label": flow_label, "outlet_offset_c": outlet_offset_c, "nozzle_long_mm": nozzle_long_mm, "air_share": air_share, "air_max_lpm": air_max_lpm,
     }  # fmt: skip
     try:
-        numbers = {key: _number(key, typed[key]) for key in ("nozzle_mm", "outlet_c", "flow_lpm", "outlet_offset_c")}
+        numbers = {key: _number(key, typed[key]) for key in ("nozzle_mm", "outlet_c", "outlet_offset_c")}
+        flow, share, most = _air(typed)
         long_side = _number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
-        station = Station(edit, name.strip(), numbers["nozzle_mm"], numbers["outlet_c"], numbers["flow_lpm"], outlet_label.strip(),
-                          flow_label.strip(), numbers["outlet_offset_c"], long_side)  # fmt: skip
+        station = Station(edit, name.strip(), numbers["nozzle_mm"], numbers["outlet_c"], flow, outlet_label.strip(),
+                          flow_label.strip(), numbers["outlet_offset_c"], long_side, share, most)  # fmt: skip
+        key = edit
         if edit:
             stations.change(database, station)
         else:
-            stations.add(database, station)
+            key = stations.add(database, station)
     except YellowfenError as problem:
         field = getattr(problem, "field", "name").removeprefix("source.")
         return page(request, "bench.html", bench_context(database, edit, typed, str(problem), field), status=status_of(problem))
-    return RedirectResponse("/bench", status_code=303)
+    return RedirectResponse("/bench" if edit else f"/bench/stations/{key}", status_code=303)
+
+
+def _air(typed: dict[str, str]) -> tuple[float, float | None, float | None]:
+    """(L/min, share of the dial, most L/min) from what was typed: litres a minute where given, else the dial's share of the most it blows."""
+    if typed["flow_lpm"].strip():
+        return _number("flow_lpm", typed["flow_lpm"]), None, None
+    if not typed["air_share"].strip():
+        raise InvalidValue("air_share", "say where the air's dial stands, in % of its range, or the litres a minute if you know them")
+    share = in_range("air_share", _number("air_share", typed["air_share"]), 1, 100, "%") / 100
+    most = _number("air_max_lpm", typed["air_max_lpm"]) if typed["air_max_lpm"].strip() else None
+    return share * (USUAL_MOST_LPM if most is None else most), share, most
 
 
 def _number(field: str, text: str) -> float:

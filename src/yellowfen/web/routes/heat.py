@@ -8,7 +8,6 @@ import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.outcome import Fate
 from yellowfen.core.heat.profile import profile_of
@@ -82,6 +81,7 @@ def _irons(database: Database) -> list[dict[str, Any]]:
 def _station_facts(station: Any) -> dict[str, Any]:
     return {
         "nozzle_mm": station.nozzle_mm, "nozzle_long_mm": station.nozzle_long_mm, "outlet_c": station.outlet_c, "flow_lpm": station.flow_lpm, "outlet_label": station.outlet_label,
+        "air_share": station.air_share, "most_lpm": station.most_lpm, "most_known": station.air_max_lpm is not None,
         "flow_label": station.flow_label, "outlet_offset_c": station.outlet_offset_c, "name": station.name,
     }  # fmt: skip
 
@@ -112,7 +112,7 @@ def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
         "energy": {"in_j": round(rehearsal.energy.put_in_j), "residual_j": round(rehearsal.energy.residual_j, 3)},
         "profile": _profile(job, scene, rehearsal), "spent": _spent(scene, rehearsal, earlier),
         "plate_c": None if rehearsal.plate_c is None else np.round(rehearsal.plate_c[::stride], 1).tolist(),
-        "calibrated": done.doubts != Doubts(), "frames": _frames(rehearsal), "cell_mm": round(rehearsal.model.cell_mm, 2), "jet_factor": rehearsal.model.jet_factor,
+        "calibrated": done.taught, "frames": _frames(rehearsal), "cell_mm": round(rehearsal.model.cell_mm, 2), "jet_factor": rehearsal.model.jet_factor,
     }  # fmt: skip
 
 

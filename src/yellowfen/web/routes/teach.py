@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.heat.calibrate import Finding
+from yellowfen.core.heat.calibrate import STRUCTURE_LOG_SD, Finding
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.scene import Control, HotPlate, Iron, Oven, Preheater, TipShape
 from yellowfen.core.metal.alloy import ALLOYS
@@ -34,7 +34,7 @@ def _station_context(database: Database, station_id: int, problem: str = "", typ
     station = stations.get(database, station_id)
     doubts = calibration.station_doubts(database, station_id)
     return _context("stations", station_id, station.name, "air", calibrations.of_station(database, station_id), problem, typed) | {
-        "station": station, "tool": None, "doubts": doubts, "known": doubts != Doubts(), "bars": [_strength_bar(doubts)],
+        "station": station, "tool": None, "doubts": doubts, "known": calibration.is_taught(database, station.id), "bars": [_strength_bar(doubts)],
         "flow": calibration.physical_flow(station, doubts), "likes": calibration.same_heat(database, station_id),
     }  # fmt: skip
 
@@ -87,9 +87,10 @@ def _bar(one: Finding) -> dict[str, Any]:
 
 def _strength_bar(doubts: Doubts) -> dict[str, Any]:
     usual = Doubts()
-    reach, now = math.exp(1.96 * usual.jet_log_sd), math.exp(1.96 * doubts.jet_log_sd)
+    reach = math.exp(1.96 * max(usual.jet_log_sd, doubts.jet_log_sd))
+    now = math.exp(1.96 * math.hypot(doubts.jet_log_sd, STRUCTURE_LOG_SD)) if doubts.jet_log_sd < usual.jet_log_sd else reach
     return _bar(
-        Finding("jet", "strength of the air", "", usual.jet_factor, usual.jet_factor / reach, usual.jet_factor * reach, doubts.jet_factor,
+        Finding("jet", "effective strength of the air", "", usual.jet_factor, usual.jet_factor / reach, usual.jet_factor * reach, doubts.jet_factor,
                 doubts.jet_factor / now, doubts.jet_factor * now, doubts.jet_log_sd < usual.jet_log_sd)
     )  # fmt: skip
 

@@ -100,7 +100,7 @@ document.addEventListener("alpine:init", () => {
       if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
       if (this.isOven) return [{ value: `${Math.max(...this.oven.curve.map((point) => point[1]))} °C`, what: "hottest air" }, { value: `${Math.round(this.heatEnd)} s`, what: "in it" }];
       const shape = this.nozzle_long_mm ? `${this.nozzle_mm} × ${this.nozzle_long_mm} mm` : `${this.nozzle_mm} mm`;
-      return [{ value: `${this.outlet_c} °C`, what: this.outletNote }, { value: `${this.flow_lpm} L/min`, what: this.flowNote }, { value: shape, what: this.lean ? `nozzle, leaning ${this.lean}°` : "nozzle" }];
+      return [{ value: `${this.outlet_c} °C`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${this.flow_lpm} L/min`, what: this.byDial ? `about ${Math.round(this.flow_lpm)} L/min` : this.flowNote }, { value: shape, what: this.lean ? `nozzle, leaning ${this.lean}°` : "nozzle" }];
     },
     leaned() {
       this.moves = this.moves.map((move) => (this.blows(move) ? { ...move, tilt_deg: Number(this.lean) || 0, tilt_to_deg: Number(this.leanTo), along_deg: Number(this.along) } : move));
@@ -127,6 +127,8 @@ document.addEventListener("alpine:init", () => {
       if (this.preheater === null) this.moves = this.moves.filter((move) => move.do !== "preheat");
       this.changed();
     },
+    get faceText() { return this.plate.bare_metal ? "bare" : "dark"; },
+    set faceText(text) { this.plate.bare_metal = text === "bare"; },
     get startText() { return this.plate.start_c === null ? "hot" : "cold"; },
     set startText(text) { this.plate.start_c = text === "hot" ? null : this.ambient_c; },
     get boardAlloyText() { return this.board_alloy ?? ""; },
@@ -176,6 +178,9 @@ document.addEventListener("alpine:init", () => {
     get stationText() { return this.station_id === null ? "" : String(this.station_id); },
     set stationText(text) { this.station_id = text === "" ? null : Number(text); },
     get station() { return this.station_id === null ? null : stations[this.station_id]; },
+    get byDial() { return Boolean(this.station && this.station.air_share !== null); },
+    get airShare() { return this.byDial ? Math.round((100 * this.flow_lpm) / this.station.most_lpm) : 0; },
+    set airShare(share) { this.flow_lpm = Math.round(Math.min(Math.max(share, 1), 100) * this.station.most_lpm) / 100; },
     get outletNote() { return this.station && this.station.outlet_label && this.station.outlet_c === this.outlet_c ? `outlet, your “${this.station.outlet_label}”` : "outlet"; },
     get flowNote() { return this.station && this.station.flow_label && this.station.flow_lpm === this.flow_lpm ? `air, your “${this.station.flow_label}”` : "air"; },
     get jetFactor() { return this.answer && !this.answer.empty ? this.answer.jet_factor.toFixed(2) : ""; },
@@ -249,7 +254,7 @@ document.addEventListener("alpine:init", () => {
     removeMove(index) { this.moves = this.moves.filter((_, i) => i !== index); this.changed(); },
     get carryText() {
       if (!this.carry) return "";
-      return this.carry.flow_lpm === null ? `${this.carry.name} cannot blow as strongly as before` : `Same heat as before: ${this.carry.outlet_c} °C, ${this.carry.flow_lpm} L/min`;
+      return this.carry.flow_lpm === null ? `${this.carry.name} cannot blow as strongly as before` : `Same effective strength as before: ${this.carry.outlet_c} °C, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : `${this.carry.flow_lpm} L/min`}`;
     },
     takeCarry() {
       if (this.carry.flow_lpm !== null) { this.outlet_c = this.carry.outlet_c; this.flow_lpm = this.carry.flow_lpm; this.changed(); }
