@@ -1,6 +1,7 @@
 """Ready, Place and Today over HTTP."""
 
 import json
+import re
 import time
 from pathlib import Path
 
@@ -87,10 +88,11 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
 
 
 def test_a_bench_card_draws_its_rows_and_can_ask_the_thermal_model(client: TestClient) -> None:
-    card = client.get(f"{READY}/iron/U4").text
-    assert card.count('class="row-diagram"') == 2
+    card = client.get(f"{READY}/iron/U1").text
+    assert card.count('class="row-diagram"') == 4
     assert "usual: thermal model, another board" in card
-    assert "thermal model, this board" in client.get(f"{READY}/iron/U4?measured=true").text
+    assert "feed the wire evenly" in card.lower()
+    assert 'class="row-diagram"' not in client.get(f"{READY}/iron/U4").text  # it goes by hot air, so it is not drawn along
     assert client.get(f"{READY}/iron/U99").status_code == 422
 
 
@@ -269,11 +271,13 @@ def test_the_command_line_says_the_same(tmp_path: Path, filled: Path, capsys: py
 @pytest.mark.slow
 def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestClient) -> None:
     usual = client.get(f"{READY}/iron/U1").text
-    assert "[usual: thermal model, another board, 1.6 mm tip at 340 °C, Sn-Pb]" in usual
+    assert "[usual: thermal model, another board, a 1.6 mm tip; at this setting and solder]" in usual
     needs = [client.get(f"/api/jobs/1/ready/iron/U1?tie={tie}").json()["wets_s"] for tie in ("signal", "relief", "plane")]
     assert needs == sorted(needs)
     page = client.get(f"{READY}/iron/U1?measured=true").text
-    assert "[thermal model, this board, 1.6 mm tip at 340 °C; its contact values from memory]" in page
+    setting = re.search(r"<b>2 mm bevel</b><span>tip</span></div><div class=\"figure\"><b>(\d+) °C</b>", page)
+    assert setting is not None
+    assert f"[thermal model, this board, 2.0 mm tip at {setting[1]} °C; its contact values from memory]" in page
     for need, name in zip(needs, ("on its own track", "on spokes", "solid in a plane"), strict=True):
         assert f"<b>{need:.1f} s</b><span>{name}</span>" in page
     assert "Work it out" in usual

@@ -17,6 +17,7 @@ from yellowfen.core.heat.scene import (
     CopperLayer,
     Core,
     Deed,
+    Handle,
     HotAir,
     HotPlate,
     Iron,
@@ -140,6 +141,7 @@ class IronIn(Strict):
     shape: TipShape = TipShape.CHISEL
     power_w: float = 60
     tip_heat_j_k: float = 2.5
+    handle: Handle = Handle.CARTRIDGE
 
 
 SourceIn = Annotated[HotAirIn | HotPlateIn | OvenIn | IronIn, Field(discriminator="kind")]

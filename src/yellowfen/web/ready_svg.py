@@ -8,7 +8,7 @@ from yellowfen.core.work.schedule import Schedule
 
 
 def row_diagram(row: Row) -> Markup:
-    """A row from its first pin to its last: leads, slow pins wider in time, where the tip is loaded, the surplus at the end."""
+    """A row from its first pin to its last: leads, slow pins wider in time, and the wire that is fed along it."""
     step, left = 460 / max(len(row.pins), 1), 20.0
     pins = []
     for number, (pin, seconds) in enumerate(zip(row.pins, row.seconds, strict=True)):
@@ -19,13 +19,11 @@ def row_diagram(row: Row) -> Markup:
             pins.append(f'<text x="{x:.1f}" y="88" text-anchor="middle">{escape(pin)}</text>')
         if slow:
             pins.append(f'<text class="strong" x="{x:.1f}" y="28" text-anchor="middle">{seconds:.1f} s</text>')
-    loads = "".join(f'<path class="load" d="M{left + 460 * k / row.loads:.1f},22l-6,-13h12Z"/>' for k in range(row.loads))
-    drop = min(24.0, 5 + 4 * row.surplus_joints**0.5)
+    fed = f'<path class="load" d="M{left},22l-6,-13h12Z"/><path class="load-line" d="M{left + 8},15h452"/>'
     end = left + 460
-    surplus = f'<circle class="melt" cx="{end - step:.1f}" cy="53" r="{drop / 2:.1f}"/>' if row.surplus_joints >= 0.5 else ""
     return Markup(
         f'<svg class="row-diagram" viewBox="0 0 500 96" role="img" aria-label="Row of {len(row.pins)} pins, {row.row_s:.0f} s">'
-        f'<path class="way" d="M{left},80"/><rect class="chip-body" x="{left - 6}" y="-4" width="472" height="38"/>{"".join(pins)}{surplus}{loads}'
+        f'<path class="way" d="M{left},80"/><rect class="chip-body" x="{left - 6}" y="-4" width="472" height="38"/>{"".join(pins)}{fed}'
         f'<path class="way" d="M{left},64H{end}m-9,-5l9,5l-9,5"/></svg>'
     )
 

@@ -11,12 +11,12 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
 from yellowfen.core.deposit.hand_plan import hand_plan
 from yellowfen.core.heat.iron import LONGEST_S
-from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.scene import Iron, TipShape
 from yellowfen.core.heat.warm_up import WarmUp, container_of, warm_up
 from yellowfen.core.metal.lot import Lot
 from yellowfen.core.quantity.dew import dew_point_c
 from yellowfen.core.work.estimate import Each, Estimate, Paces, Stage, first_pass_share, learnt, stage
-from yellowfen.core.work.iron_rows import Row, row_plans, rows_of
+from yellowfen.core.work.iron_rows import USUAL_NEED_S, Row, row_plans, rows_of, usual_need_s
 from yellowfen.core.work.job import ToolKind
 from yellowfen.core.work.kit import Found, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
@@ -47,8 +47,6 @@ from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import touch_joint
 from yellowfen.workflows.paste import PasteState, paste_state
 
-# Seconds until a joint is wet under a 1.6 mm tip at 340 °C, Sn-Pb: a 0.65 mm pitch lead in the thermal model, two layers of 35 µm.
-USUAL_NEED_S = {"signal": 0.3, "relief": 0.8, "plane": 1.4}
 _ORDERS: "OrderedDict[tuple[object, ...], Order]" = OrderedDict()
 _LOCK = threading.Lock()
 # Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large board is ordered.
@@ -101,7 +99,7 @@ def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
     """What the bench has; an empty bench is taken to have hot air and an iron."""
     kinds = {tool.kind for tool in tools.rows(connection)}
     air = bool(stations.rows(connection)) or not kinds
-    return BenchTools(bool(board.openings), air, ToolKind.PLATE in kinds, True)
+    return BenchTools(bool(board.openings), air, ToolKind.PLATE in kinds, True, bench_irons(connection))
 
 
 def _second_side(board: Board) -> str:
@@ -145,6 +143,25 @@ def keep_schools_for_bench(connection: sqlite3.Connection, job_id: int) -> None:
 
 
 # the iron
+DRAWN = frozenset((Way.DRAG, Way.FLOOD))
+
+
+def iron_for(connection: sqlite3.Connection, state: ReadyState, ref: str) -> Iron:
+    """The iron of a part's card: the tip that its way names, at the card's setting."""
+    way = state.way(ref)
+    irons = bench_irons(connection)
+    own = next((one for one in irons if f"{one.tip_mm:g} mm {one.shape}" == way.tip), None)
+    if own is None:
+        width, _, shape = way.tip.partition(" mm ")
+        own = replace(bench_iron(connection), tip_mm=float(width), shape=TipShape(shape)) if shape else bench_iron(connection)
+    return own if way.iron_c is None else replace(own, set_c=way.iron_c)
+
+
+def bench_irons(connection: sqlite3.Connection) -> tuple[Iron, ...]:
+    """All irons of the bench."""
+    return tuple(tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron))
+
+
 def bench_iron(connection: sqlite3.Connection) -> Iron:
     """The bench's first iron, or a usual one."""
     return next((tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)), Iron(1.6, 340.0))
@@ -166,14 +183,17 @@ def iron_need(connection: sqlite3.Connection, state: ReadyState, ref: str, tie: 
     if not rows:
         raise InvalidValue("ref", f"{ref} has no rows of leads")
     job = replace(state.paste.job, plan=replace(state.paste.job.plan, alloy=state.paste.paste.alloy))
-    seen = touch_joint(connection, job, bench_iron(connection), ref, rows[0][len(rows[0]) // 2].pin, tie)
+    seen = touch_joint(connection, job, iron_for(connection, state, ref), ref, rows[0][len(rows[0]) // 2].pin, tie)
     return seen.wets_s if seen else None
 
 
 def iron_rows(connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False) -> IronRows:
     """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out for this board (some ten seconds at first)."""
-    part = state.way(ref).part
-    need, never = dict(USUAL_NEED_S), []
+    way = state.way(ref)
+    part = way.part
+    if way.chosen.way not in DRAWN:
+        return IronRows((), {}, False, ())
+    need, never = usual_need_s(way.iron_c or 340.0, state.paste.paste.metal.liquidus_c), []
     measured = measured and bool(rows_of(part.package))
     if measured:
         for tie in USUAL_NEED_S:

@@ -15,6 +15,7 @@ from yellowfen.core.heat.scene import (
     Array,
     Control,
     Deed,
+    Handle,
     HotAir,
     HotPlate,
     Iron,
@@ -46,6 +47,14 @@ TIP_CORE_W_MK = constant("tip_core", 380.0, "W/m·K", _M, "copper core of a tip,
 TIP_LENGTH_MM = constant("tip_length", 8.0, "mm", _M, "from the heater to the tip's end", "seconds an iron needs")
 TIP_SHAFT_MM = constant("tip_shaft", 4.5, "mm", _M, "where the tip meets its heater", "seconds an iron needs")
 TIP_LOSS_W_K = constant("tip_loss", 0.03, "W/K", _M, "a hot tip idles at roughly 5 to 10 W", "tip recovery")
+SLIP_ON_W_K = constant(
+    "tip_slip_on",
+    0.8,
+    "W/K",
+    _M,
+    "a tip slipped over its heater: 20 to 40 W of draw pull it down by tens of kelvin",
+    "tip sag of slow irons",
+)
 STEADY_GAIN_SHARE = constant("plate_gain", 0.05, "1/K", _M, "a steady plate uses full power at 20 K below its setting", "plate's approach")
 STEADY_INTEGRAL_S = constant("plate_integral", 60.0, "s", _M, "a slow integral part that removes the rest", "plate's approach")
 WETTED_PADS = constant(
@@ -275,12 +284,18 @@ def _holding(plate: Array, kelvins: float) -> float:
     return float(min(plate[k.P_LOSS_W_K] * kelvins, plate[k.P_POWER]) / plate[k.P_GAIN_W_K])
 
 
+def tip_core_w_k(iron: Iron) -> float:
+    """From the heater to the tip's end, W/K: the tapering core, and where the tip sits in its handle if it is slipped on."""
+    core = TIP_CORE_W_MK * math.pi / 4 * iron.tip_mm * max(TIP_SHAFT_MM, iron.tip_mm) * 1e-3 / TIP_LENGTH_MM
+    return core if iron.handle is Handle.CARTRIDGE else core * SLIP_ON_W_K / (core + SLIP_ON_W_K)
+
+
 def tip_conductance_w_k(iron: Iron, land: Land, seconds: float = math.inf) -> float:
     """From the tip's heater to a joint, W/K, so long after first touch: the tapering core (a cone frustum, πkd₁d₂/4L) and its contact in series.
 
     The contact is never much larger than the pad, and grows as solder fills the gap.
     """
-    core = TIP_CORE_W_MK * math.pi / 4 * iron.tip_mm * max(TIP_SHAFT_MM, iron.tip_mm) * 1e-3 / TIP_LENGTH_MM
+    core = tip_core_w_k(iron)
     pads = WETTED_CHIP_PADS if land.kind is JointKind.CHIP else WETTED_PADS
     wetted = min(_SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2, max(pads * land.area_mm2, 0.05))
     passes = TIP_BRIDGED_W_M2K + (TIP_CONTACT_W_M2K - TIP_BRIDGED_W_M2K) * math.exp(-seconds / TIP_BRIDGES_S)

@@ -11,12 +11,13 @@ import numpy as np
 
 from yellowfen.core.board.copper_links import CopperLinks, links_of_raster
 from yellowfen.core.heat import kernel_tables as k
+from yellowfen.core.heat.drive import tip_conductance_w_k, tip_core_w_k
 from yellowfen.core.heat.grid import FineRound
 from yellowfen.core.heat.network import on_board, place_land, turned_cells
 from yellowfen.core.heat.pad_copper import Tie, copper_round
-from yellowfen.core.heat.rehearsal import Prepared, Resolution, advance, first_state, prepare
+from yellowfen.core.heat.rehearsal import Prepared, Resolution, Trace, advance, first_state, prepare
 from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, Scene, Side
-from yellowfen.core.part.package import Land, tip_reaches
+from yellowfen.core.part.package import JointKind, Land, tip_reaches
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -206,18 +207,23 @@ def _until_wet(prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, l
     """Run on in short stretches until the pad is wet: the time over the liquidus counts in proportion to the kelvins above it."""
     scene, part = prepared.scene, prepared.scene.part(ref)
     cells, area = turned_cells(prepared.network.grid, *place_land(part, land))
-    liquidus = next(name.liquidus_c for name in prepared.network.names if (name.ref, name.pin) == (ref, land.pin))
+    row = next(i for i, name in enumerate(prepared.network.names) if (name.ref, name.pin) == (ref, land.pin))
+    liquidus = prepared.network.names[row].liquidus_c
     state, wet, melts, wets, tip_low = first_state(prepared, prepared.drive(scene)), 0.0, None, None, iron.set_c
     while wets is None and state.now_s < longest_s - 1e-9:
         began = state.now_s
         drive = prepared.drive(replace(scene, moves=(replace(scene.moves[0], from_s=began),)))
         trace = advance(prepared, state, drive)
-        pad_c = trace.frames_k[:, cells].astype(float) @ area / area.sum() + scene.ambient_c
+        under = trace.frames_k[:, cells].astype(float)
+        # A tab is done when all of it is: its coldest part counts, slivers at its rim apart.
+        pad_c = (
+            under[:, area > 0.2 * area.max()].min(axis=1) if land.kind is JointKind.TAB else under @ area / area.sum()
+        ) + scene.ambient_c
         times = began + prepared.resolution.frame_s * np.arange(len(pad_c), dtype=float)
         melts = _crossing(times, pad_c, liquidus) if melts is None else melts
         share = wet + wetting(times, pad_c, liquidus)
         wets, wet = _crossing(times, share, 1.0), float(share[-1])
-        tip_low = min(tip_low, float(trace.plate_k.min()) + scene.ambient_c)
+        tip_low = min(tip_low, float(_tip_end_k(iron, land, trace, began, row).min()) + scene.ambient_c)
     column = [one.ref for one in scene.parts].index(ref)
     peak = float(state.body_record[column, k.R_BODY_PEAK]) + scene.ambient_c
     return Touch(
@@ -232,6 +238,13 @@ def _until_wet(prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, l
         part.package.limit_c,
         iron.set_c - tip_low > SAGS_K,
     )
+
+
+def _tip_end_k(iron: Iron, land: Land, trace: Trace, began_s: float, row: int) -> Array:
+    """The tip's end while it touches: what flows into the joint drops along its core and where it sits in its handle, K above the room."""
+    held = tip_core_w_k(iron)
+    at = np.array([tip_conductance_w_k(iron, land, max(began_s + float(t) - float(trace.times_s[0]), 0.0)) for t in trace.times_s])
+    return np.asarray(trace.plate_k - at / held * (trace.plate_k - trace.joints_k[:, row].astype(float)))
 
 
 def wetting(times: Array, pad_c: Array, liquidus_c: float) -> Array:

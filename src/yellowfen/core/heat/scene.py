@@ -252,6 +252,28 @@ class TipShape(StrEnum):
     CONE = "cone"
 
 
+TIP_HEAT_J_K_W = constant(
+    "tip_heat_per_watt",
+    0.042,
+    "J/K per W",
+    Mark.FROM_MEMORY,
+    "a 60 W iron carries a tip of some six grams of copper, a 20 W one of two",
+    "tip sag",
+)
+
+
+def usual_tip_heat_j_k(power_w: float) -> float:
+    """Heat capacity of the tip that an iron of this power carries, J/K."""
+    return TIP_HEAT_J_K_W * power_w
+
+
+class Handle(StrEnum):
+    """How a tip gets its heat: heater in the tip, or a tip slipped over the heater (slower, sags)."""
+
+    CARTRIDGE = "cartridge"
+    SLIP_ON = "slip-on"
+
+
 @dataclass(frozen=True)
 class Iron:
     """A soldering iron: tip shape and width, set temperature, heater power, and the tip's own heat capacity."""
@@ -261,6 +283,7 @@ class Iron:
     shape: TipShape = TipShape.CHISEL
     power_w: float = 60.0
     tip_heat_j_k: float = 2.5
+    handle: Handle = Handle.CARTRIDGE
 
     def __post_init__(self) -> None:
         in_range("source.tip_mm", self.tip_mm, 0.2, 10, "mm")

@@ -15,10 +15,12 @@ from yellowfen.core.board.board import Board, BoardPart, Pad
 from yellowfen.core.deposit.by_hand import Costs, wire_mm
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
+from yellowfen.core.heat.scene import Iron, TipShape
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import JointKind, Package, tip_reaches
 from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.iron_rows import USUAL_NEED_S, tie_of
 from yellowfen.core.work.order import PLACE_S
 from yellowfen.core.work.schools import Schools
 from yellowfen.errors import InvalidValue
@@ -35,7 +37,6 @@ HEAT_SHARE_MIN = constant(
 IRON_JOINT_S = constant("seconds_iron_joint", 5.0, "s", _MEMORY, "touch, feed, wet, away", "technique: iron")
 IRON_SETUP_S = constant("seconds_iron_part", 15.0, "s", _MEMORY, "fix, tin one pad, slide the part in", "technique: iron")
 TACK_S = constant("seconds_tack", 60.0, "s", _MEMORY, "tack one corner, check four sides, tack the other, flux", "technique: drag")
-DRAG_PIN_S = constant("seconds_drag_pin", 0.8, "s", _MEMORY, "a row of 12 in about 10 s", "technique: drag")
 WICK_S = constant("seconds_wick_side", 15.0, "s", _MEMORY, "wick one side of a part", "technique: flood and wick")
 MOUND_S = constant("seconds_mound", 3.0, "s", _MEMORY, "a mound on a pad with a cool iron", "technique: mounds")
 MOUND_HEAT_MIN = constant("minutes_mound_heat", 1.5, "min", _MEMORY, "flux, place, hot air on one part", "technique: mounds")
@@ -116,6 +117,7 @@ class BenchTools:
     air: bool = True
     plate: bool = False
     iron: bool = True
+    tips: tuple[Iron, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -280,7 +282,7 @@ def _way(part: BoardPart, pads: list[Pad], paste: Paste, bench: BenchTools, wish
     metal = paste.metal
     return PartWay(
         part, kind, chosen, _why(part, kind, chosen, preferred, possible, bool(own), wanted_way, offers), runner, _runner_why(chosen, runner, offers), own is not None, offers,
-        _tip(part.package, kind, chosen.way), _iron_c(metal, kind, pads) if iron else 265.0 if chosen.way is Way.MOUNDS_AIR else None,
+        _tip(part.package, kind, chosen.way, bench.tips), _iron_c(metal, kind, pads) if iron else 265.0 if chosen.way is Way.MOUNDS_AIR else None,
         _wire(part.package, metal) if iron else None, _flux(chosen.way, kind), tuple(_cues(part, kind, chosen.way, wishes.schools)), tuple(_cautions(part, kind, chosen.way, pads)),
     )  # fmt: skip
 
@@ -297,9 +299,22 @@ def _offer(way: Way, part: BoardPart, kind: Kind, pads: list[Pad], bench: BenchT
         Way.PRINT_AIR: place + HEAT_SHARE_MIN, Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN, Way.DOTS_AIR: place + HEAT_SHARE_MIN + put.minutes,
         Way.DOTS_PLATE: place + 0.5 * HEAT_SHARE_MIN + put.minutes, Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
         Way.IRON: place + _iron_min(part, pads), Way.LAST: place + _iron_min(part, pads),
-        Way.DRAG: place + (TACK_S + DRAG_PIN_S * len(part.package.lands)) / 60, Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
+        Way.DRAG: place + (TACK_S * (0.5 + 0.25 * _tacks(part.package)) + _drag_s(part, pads)) / 60, Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
     }[way]  # fmt: skip
     return Offer(way, minutes, odds, refused, odds_why)
+
+
+def _tacks(package: Package) -> int:
+    """Corners to tack before a row is drawn: one on a small part, the opposite one as well, all four of a large body (common practice)."""
+    if len(package.lands) >= 100 or min(package.body_x_mm, package.body_y_mm) >= 16.0:
+        return 4
+    return 1 if len(package.lands) <= 16 and package.pitch_mm > 1.0 else 2
+
+
+def _drag_s(part: BoardPart, pads: list[Pad]) -> float:
+    """Seconds over all its leads as the bench card lists them."""
+    by_pin = {pad.pin: pad for pad in pads}
+    return math.fsum(USUAL_NEED_S[tie_of(by_pin.get(land.pin))] for land in part.package.lands)
 
 
 def _iron_min(part: BoardPart, pads: list[Pad]) -> float:
@@ -364,14 +379,22 @@ def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) 
     return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % to mend{f', {runner.odds_why}' if runner.odds_why else ''} ({more:+.1f} min in all)"
 
 
-def _tip(package: Package, kind: Kind, way: Way) -> str:
+def _tip(package: Package, kind: Kind, way: Way, tips: tuple[Iron, ...]) -> str:
+    """The tip to take: of those on the bench the nearest to what suits, else what suits."""
     if way not in IRON_WAYS and way is not Way.MOUNDS_AIR:
         return ""
+    wide, shape = _suits(kind, way)
+    own = min(tips, key=lambda one: abs(math.log(one.tip_mm / wide)) + (0.3 if one.shape is not shape else 0.0), default=None)
+    return f"{wide:g} mm {shape}" if own is None else f"{own.tip_mm:g} mm {own.shape}"
+
+
+def _suits(kind: Kind, way: Way) -> tuple[float, TipShape]:
+    """Width and shape of tip that suit a part (common practice)."""
     if way in (Way.DRAG, Way.FLOOD):
-        return "2 mm bevel"
+        return 2.0, TipShape.BEVEL
     if kind is Kind.TAB:
-        return "3 mm chisel"
-    return "0.8 mm chisel" if kind in (Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS) else "1.2 mm chisel"
+        return 3.0, TipShape.CHISEL
+    return (0.8 if kind in (Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS) else 1.2), TipShape.CHISEL
 
 
 def _iron_c(metal: Alloy, kind: Kind, pads: list[Pad]) -> float:
@@ -394,10 +417,23 @@ def _flux(way: Way, kind: Kind) -> str:
     return "what is in the paste" if way in PASTE_WAYS else "a touch where the wire's own is spent"
 
 
+_TACKED = {
+    1: "Tack one corner lead, check both rows.",
+    2: "Tack one corner, check all sides, tack the opposite one.",
+    4: "Tack one corner, check all four sides through the loupe, then the other three corners: a large body turns about two.",
+}
+
+
 def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
     said = []
     if way is Way.IRON and kind in (Kind.CHIP, Kind.TINY):
         said += ["Tin one pad, slide the part into the melt, iron away, wait two seconds.", schools.cue("pressing"), "Then the other end."]
+    elif way is Way.IRON and kind is Kind.TAB:
+        said += [
+            "Flux the large land and the leads, tack one small lead, check that it lies square.",
+            "The tab first: the widest tip flat along its edge, wire fed in, until solder has run under the whole of it and it settles; then the leads.",
+            "Done is when the whole tab is liquid at once; a slow iron never gets there: warm the board from below.",
+        ]
     elif way is Way.IRON:
         said += [
             "Tin one corner, slide the part in, check all sides, then the opposite corner.",
@@ -405,8 +441,8 @@ def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
         ]
     elif way is Way.DRAG:
         said += [
-            "Tack one corner, check all four sides, tack the opposite one.",
-            "Flux bead along the row, small load on the bevel, slow and even over the toes.",
+            _TACKED[_tacks(part.package)],
+            "Flux bead along the row, bevel over the toes, slow and even, wire fed as you go.",
             "The last two pins take the surplus: a clean tip or wick draws it off.",
         ]
     elif way is Way.FLOOD:

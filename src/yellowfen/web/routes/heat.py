@@ -12,7 +12,7 @@ from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.outcome import Fate
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
-from yellowfen.core.heat.scene import Iron, Move, Scene, TipShape, Underside
+from yellowfen.core.heat.scene import Handle, Iron, Move, Scene, TipShape, Underside, usual_tip_heat_j_k
 from yellowfen.core.heat.story import (
     FLUX_THINS_C,
     MOST_MELTS,
@@ -219,9 +219,11 @@ def _stop(at_s: float | None, why: str) -> dict[str, Any] | None:
 
 @router.get("/api/jobs/{job_id}/iron")
 def iron_touch(job_id: int, database: Database, ref: str, pin: str, tip_mm: float, set_c: float, power_w: float = 60.0,
-               shape: TipShape = TipShape.CHISEL, tie: str = AS_DRAWN) -> dict[str, Any]:  # fmt: skip
+               shape: TipShape = TipShape.CHISEL, handle: Handle = Handle.CARTRIDGE, tie: str = AS_DRAWN) -> dict[str, Any]:  # fmt: skip
     """Seconds an iron needs at one joint, its copper as drawn (null where that is not known) or as usual for a tie."""
-    found = touch_joint(database, jobs.get(database, job_id), Iron(tip_mm, set_c, shape, power_w), ref, pin, tie)
+    found = touch_joint(
+        database, jobs.get(database, job_id), Iron(tip_mm, set_c, shape, power_w, usual_tip_heat_j_k(power_w), handle), ref, pin, tie
+    )
     return {"touch": asdict(found) if found else None, "longest_s": LONGEST_S}
 
 

@@ -115,7 +115,7 @@ def iron_card(request: Request, job_id: int, ref: str, database: Database, measu
     one = state.way(ref)
     found = workflow.iron_rows(database, state, ref, measured)
     context = {
-        "one": one, "rows": found.rows, "found": found, "iron": workflow.bench_iron(database), "drawings": [row_diagram(row) for row in found.rows], "wires": wire_by_kind(one.part.package, state.paste.paste.metal),
+        "one": one, "rows": found.rows, "found": found, "iron": workflow.iron_for(database, state, ref), "drawings": [row_diagram(row) for row in found.rows], "wires": wire_by_kind(one.part.package, state.paste.paste.metal),
         "iron_c": one.iron_c or 340.0, "tip": one.tip or "2 mm bevel", "flux": one.flux,
     }  # fmt: skip
     return _leaf_page(request, "ready_iron.html", state, "", one.part.side, context)

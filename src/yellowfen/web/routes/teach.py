@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.heat.calibrate import STRUCTURE_LOG_SD, Finding
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.heat.scene import Control, HotPlate, Iron, Oven, Preheater, TipShape
+from yellowfen.core.heat.scene import Control, Handle, HotPlate, Iron, Oven, Preheater, TipShape, usual_tip_heat_j_k
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.work.job import USUAL_OVEN, Tool, ToolKind
 from yellowfen.errors import InvalidValue, YellowfenError
@@ -215,9 +215,12 @@ def add_tool(request: Request, database: Database, kind: Annotated[str, Form()] 
              set_c: Annotated[str, Form()] = "", film_mm: Annotated[str, Form()] = "0.15", control: Annotated[str, Form()] = "steady",
              band_k: Annotated[str, Form()] = "30", power_w: Annotated[str, Form()] = "", curve: Annotated[str, Form()] = "",
              fan_w_m2k: Annotated[str, Form()] = "12", air_w_m2k: Annotated[str, Form()] = "25", glow_share: Annotated[str, Form()] = "0",
-             tip_mm: Annotated[str, Form()] = "1.6", shape: Annotated[str, Form()] = "chisel") -> Response:  # fmt: skip
+             tip_mm: Annotated[str, Form()] = "1.6", shape: Annotated[str, Form()] = "chisel",
+             handle: Annotated[str, Form()] = "cartridge") -> Response:  # fmt: skip
     try:
-        content = _tool_content(kind, set_c, film_mm, control, band_k, power_w, curve, fan_w_m2k, air_w_m2k, glow_share, tip_mm, shape)
+        content = _tool_content(
+            kind, set_c, film_mm, control, band_k, power_w, curve, fan_w_m2k, air_w_m2k, glow_share, tip_mm, shape, handle
+        )
         tools.add(database, Tool(0, ToolKind(kind), name.strip(), content))
     except YellowfenError as problem:
         from yellowfen.web.routes.bench import bench_context
@@ -227,7 +230,7 @@ def add_tool(request: Request, database: Database, kind: Annotated[str, Form()] 
 
 
 def _tool_content(kind: str, set_c: str, film_mm: str, control: str, band_k: str, power_w: str, curve: str, fan_w_m2k: str, air_w_m2k: str,
-                  glow_share: str, tip_mm: str, shape: str) -> HotPlate | Oven | Preheater | Iron:  # fmt: skip
+                  glow_share: str, tip_mm: str, shape: str, handle: str) -> HotPlate | Oven | Preheater | Iron:  # fmt: skip
     if kind not in set(ToolKind):
         raise InvalidValue("kind", "choose plate, oven, preheater or iron")
     if kind == ToolKind.OVEN:
@@ -242,7 +245,10 @@ def _tool_content(kind: str, set_c: str, film_mm: str, control: str, band_k: str
         return Preheater(celsius, _number("air_w_m2k", air_w_m2k), _number("glow_share", glow_share))
     if shape not in set(TipShape):
         raise InvalidValue("shape", "choose bevel, chisel, knife or cone")
-    return Iron(_number("tip_mm", tip_mm), celsius, TipShape(shape), _number("power_w", power_w or "60"))
+    if handle not in set(Handle):
+        raise InvalidValue("handle", "choose cartridge or slip-on")
+    watts = _number("power_w", power_w or "60")
+    return Iron(_number("tip_mm", tip_mm), celsius, TipShape(shape), watts, usual_tip_heat_j_k(watts), Handle(handle))
 
 
 def _point(line: str) -> tuple[float, float, float]:

@@ -156,7 +156,7 @@ document.addEventListener("alpine:init", () => {
     takeIron() { this.iron = { ...(irons.find((one) => String(one.id) === this.ironText) ?? irons[0]).content }; },
     async askIron() {
       const words = { "as drawn": "as this board is drawn", signal: "on its own track", relief: "on a plane, by four spokes", plane: "solidly on a plane" };
-      const query = { ref: this.targets[0], pin: this.ironPin, tip_mm: this.iron.tip_mm, set_c: this.iron.set_c, power_w: this.iron.power_w, shape: this.iron.shape };
+      const query = { ref: this.targets[0], pin: this.ironPin, tip_mm: this.iron.tip_mm, set_c: this.iron.set_c, power_w: this.iron.power_w, shape: this.iron.shape, handle: this.iron.handle ?? "cartridge" };
       const number = (this.touchNumber += 1);
       this.problem = "";
       this.touches = [];
