@@ -16,6 +16,7 @@ from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, r
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene, Side
 from yellowfen.core.heat.story import Kind, all_molten_s, tell
 from yellowfen.core.heat.tune import Bench, axis_of, find_settings
+from yellowfen.core.heat.usual import usual_recipe
 from yellowfen.core.heat.window import (
     WINDOW_RESOLUTION,
     Axis,
@@ -27,6 +28,7 @@ from yellowfen.core.heat.window import (
     with_dwell,
     with_setting,
 )
+from yellowfen.core.work.job import USUAL_OVEN
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import read_scene
 
@@ -362,3 +364,25 @@ def test_what_is_proposed_can_be_set_and_is_good_on_the_fine_grid() -> None:
     assert best.setting == round(best.setting)
     assert best.dwell_s == round(best.dwell_s)
     assert window_column(scene, Axis.FLOW, best.setting, (best.dwell_s,), FINE).outcomes[0].fate in (Fate.GOOD, Fate.SPILLS)
+
+
+def test_a_usual_recipe_passes_the_window_or_says_why_not() -> None:
+    plate = replace(small_scene(), source=HotPlate(230.0), moves=(Move(Deed.PLATE, 90.0),))
+    found = usual_recipe(plate, Doubts())
+    stock = profile_of(plate, rehearse(replace(plate, moves=(Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 60.0))))).index_percent
+    assert found.index_percent < 125
+    assert found.index_percent < stock
+    assert ("It passes" in found.says) == (found.index_percent <= 100)
+    under = replace(plate, parts=(plate.parts[0], replace(plate.parts[1], side=Side.BOTTOM)))
+    assert "off the plate" in usual_recipe(under, Doubts()).says
+    baked = usual_recipe(replace(plate, source=USUAL_OVEN, moves=(Move(Deed.OVEN, 400.0),)), Doubts())
+    assert baked.index_percent < 125
+
+
+def test_a_usual_blow_ends_by_its_band_and_before_the_cautious_stop() -> None:
+    scene = small_scene()
+    sharp = Doubts(jet_log_sd=0.1, outlet_sd_k=4.0)
+    end = usual_recipe(scene, sharp).scene.moves[0].seconds
+    sure = how_sure(replace(scene, moves=(replace(scene.moves[0], seconds=120.0), scene.moves[1])), sharp, 11)
+    assert sure.melts[0].middle < end < sure.melts[0].high + 6.0
+    assert sure.harm.low is None or end <= sure.harm.low + 1.0

@@ -8,13 +8,14 @@ import gc
 import math
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import replace
 
 import shapely
 from shapely.geometry import Polygon
 
-from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Hole, Ink, Pad, Point, Role
+from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Hole, Ink, Opening, Pad, Point, Role
 from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.board.copper_links import links_of_spans
 from yellowfen.core.board.join import Joined, Placement, join
@@ -90,6 +91,17 @@ def _board_from(
     holes = _holes(found, origin)
     on_step("copper and nets")
     spans = _spans(found, shape, origin, height)
+    with ThreadPoolExecutor(1) as beside:  # compiled loops that need no interpreter, while nets, parts and drawing are worked out
+        links = {label: beside.submit(_links_of, layer, width, height) for label, layer in spans.items()}
+        return _rest_of_board(found, name, choices, thickness_mm, on_step, library, shape, pads, openings, holes, spans, links)
+
+
+def _rest_of_board(
+    found: FileSet, name: str, choices: Choices, thickness_mm: float, on_step: Callable[[str], None], library: Library, shape: Polygon,
+    pads: list[Pad], openings: list[Opening], holes: tuple[Hole, ...], spans: Mapping[str, Spans], links: Mapping[str, Future[tuple[str, str]]],
+) -> Board:  # fmt: skip
+    origin = (shape.bounds[0], shape.bounds[1])
+    width, height = shape.bounds[2] - origin[0], shape.bounds[3] - origin[1]
     points = [(point.net, point.x_mm - origin[0], point.y_mm - origin[1], point.access) for point in found.points]
     pads, disagreements = trace(spans, holes, _named_by_netlist(pads, found, origin), width * height, points)
     on_step("parts")
@@ -99,7 +111,7 @@ def _board_from(
     return Board(
         name=name, width_mm=round(width, 4), height_mm=round(height, 4), thickness_mm=thickness_mm,
         outline=tuple(ring_of(ring, origin) for polygon in polygons_of(shape) for ring in (polygon.exterior, *polygon.interiors)),
-        pads=joined.pads, holes=holes, copper=_copper_maps(spans, width, height), parts=joined.parts,
+        pads=joined.pads, holes=holes, copper=_copper_maps(spans, links, width, height), parts=joined.parts,
         layers=tuple(found.guesses), findings=tuple(findings), paste_openings={side: sum(one.side == side for one in openings) for side in ("top", "bottom")},
         paste_area_mm2={side: round(sum(one.area_mm2 for one in openings if one.side == side), 4) for side in ("top", "bottom")}, openings=tuple(openings),
         drawings=_drawings(found, shape, origin, findings), origin=origin, proposals=proposals,
@@ -140,7 +152,14 @@ def _spans(found: FileSet, shape: Polygon, origin: Point, height: float) -> dict
     return spans
 
 
-def _copper_maps(spans: Mapping[str, Spans], width: float, height: float) -> tuple[CopperMap, ...]:
+def _links_of(layer: Spans, width: float, height: float) -> tuple[str, str]:
+    nx, ny = max(1, math.ceil(width / COVERAGE_CELL_MM)), max(1, math.ceil(height / COVERAGE_CELL_MM))
+    return links_of_spans(layer, (width / nx, height / ny), ny, nx).packed()
+
+
+def _copper_maps(
+    spans: Mapping[str, Spans], links: Mapping[str, Future[tuple[str, str]]], width: float, height: float
+) -> tuple[CopperMap, ...]:
     maps = []
     inner = [label for label in spans if label.startswith("inner")]
     nx, ny = max(1, math.ceil(width / COVERAGE_CELL_MM)), max(1, math.ceil(height / COVERAGE_CELL_MM))
@@ -148,8 +167,11 @@ def _copper_maps(spans: Mapping[str, Spans], width: float, height: float) -> tup
         depth = 0.0 if label == "top" else 1.0 if label == "bottom" else (inner.index(label) + 1) / (len(inner) + 1)
         cells = layer.coverage(COVERAGE_CELL_MM, ny, nx)
         rows = tuple(map(tuple, cells.round(3).tolist()))
-        links = links_of_spans(layer, (width / nx, height / ny), ny, nx).packed()
-        maps.append(CopperMap(label, depth, FOIL_UM, COVERAGE_CELL_MM, rows, round(layer.area_within(nx * COVERAGE_CELL_MM), 3), links))
+        maps.append(
+            CopperMap(
+                label, depth, FOIL_UM, COVERAGE_CELL_MM, rows, round(layer.area_within(nx * COVERAGE_CELL_MM), 3), links[label].result()
+            )
+        )
     return tuple(maps)
 
 

@@ -10,8 +10,9 @@ from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, s
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
-from yellowfen.core.heat.scene import Iron, Scene, near_the_heat
+from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.usual import Usual, usual_recipe
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
 from yellowfen.errors import InvalidValue, Refused
@@ -134,6 +135,20 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
         while len(_SURE) > _MOST_KEPT:
             _SURE.popitem(last=False)
     return sure
+
+
+def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> tuple[HeatPlan, Usual]:
+    """A plan with the recipe that its source and targets start from, and what to know of it; nothing is stored. Raises InvalidValue without targets."""
+    doubts = doubts_of(connection, plan)
+    scene = scene_of(boards.get(connection, job.board_id), plan)
+    found = usual_recipe(near_the_heat(scene) if plan.source is SourceKind.AIR else scene, doubts)
+    source = found.scene.source
+    return replace(
+        plan,
+        moves=found.scene.moves,
+        plate=source if isinstance(source, HotPlate) else plan.plate,
+        oven=source if isinstance(source, Oven) else plan.oven,
+    ), found
 
 
 def start_run(connection: sqlite3.Connection, job_id: int) -> int:

@@ -8,7 +8,7 @@ import numba
 import numpy as np
 
 PARTS = 8
-LANES = 16
+LANES = 64
 CLOSE = 1.08
 _FAST = {"contract", "reassoc", "nsz", "arcp"}
 
@@ -19,6 +19,8 @@ def _solve(along, across, band, right, passed):
     parts = along.shape[0]
     count = parts * parts
     two = np.float32(2.0)
+    ease = np.empty(LANES, dtype=np.float32)
+    share = np.empty(LANES, dtype=np.float32)
     band[:] = np.float32(0.0)
     right[:] = np.float32(0.0)
     for a in range(parts):
@@ -44,14 +46,17 @@ def _solve(along, across, band, right, passed):
                     band[n, 0, w] += g
                     band[n + 1, 0, w] += g
                     band[n, 1, w] = -g
-    for n in range(count):
+    for n in range(count):  # lanes innermost, so that the loops vectorise
         last = min(parts, count - 1 - n)
+        for w in range(LANES):
+            ease[w] = np.float32(1.0) / band[n, 0, w]
         for i in range(1, last + 1):
             for w in range(LANES):
-                share = band[n, i, w] / band[n, 0, w]
-                right[n + i, w] -= share * right[n, w]
-                for j in range(i, last + 1):
-                    band[n + i, j - i, w] -= share * band[n, j, w]
+                share[w] = band[n, i, w] * ease[w]
+                right[n + i, w] -= share[w] * right[n, w]
+            for j in range(i, last + 1):
+                for w in range(LANES):
+                    band[n + i, j - i, w] -= share[w] * band[n, j, w]
     passed[:] = np.float32(0.0)
     for n in range(count - 1, count - parts - 1, -1):
         for w in range(LANES):

@@ -10,6 +10,8 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from yellowfen.core.board.board import BoardPart, Finding, Pad
 from yellowfen.core.part.catalogue import unknown_body
 from yellowfen.core.part.library import BUILT_IN, Library
@@ -214,17 +216,18 @@ def _best_turn(placed: Placement, package: Package, free: _Free) -> tuple[int, d
 
 def _hits(placed: Placement, package: Package, turn: int, near: Sequence[tuple[int, Pad]]) -> tuple[dict[str, int], float]:
     """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice; and their mean miss."""
+    places = np.array([(pad.x_mm, pad.y_mm) for _, pad in near])
     hits: dict[str, int] = {}
-    taken: set[int] = set()
     misses = 0.0
     for land in package.lands:
         x, y = _frame(placed, land.x_mm, land.y_mm, turn)
         slack = 0.45 * min(land.size_x_mm, land.size_y_mm) + 0.12 * max(land.size_x_mm, land.size_y_mm) + 0.1
-        found = [(math.hypot(pad.x_mm - x, pad.y_mm - y), i) for i, pad in near if abs(pad.x_mm - x) <= slack and i not in taken]
-        if found and min(found)[0] <= slack:
-            hits[land.pin] = min(found)[1]
-            taken.add(min(found)[1])
-            misses += min(found)[0]
+        far = np.hypot(places[:, 0] - x, places[:, 1] - y)
+        nearest = int(far.argmin())
+        if far[nearest] <= slack:
+            hits[land.pin] = near[nearest][0]
+            misses += float(far[nearest])
+            places[nearest] = np.inf
     return hits, misses / max(len(hits), 1)
 
 

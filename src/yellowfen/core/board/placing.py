@@ -20,6 +20,7 @@ from yellowfen.core.part.library import Library
 FITS_MM = 0.25
 ENOUGH = 0.6
 _SAMPLE = 160
+MOST_SPOTS, MOST_PADS = 450, 1500  # of those that vote for a shift
 
 
 @dataclass(frozen=True)
@@ -162,10 +163,10 @@ def _voted(sample: Sequence[tuple[Placement, list[Point]]], ground: _Ground, sca
             for one, lands in sample
             if one.side == side
             for spot in _spots(shifted(Shift(scale=scale, turn_deg=turn), one), lands[:24])
-        ][:900]
+        ][:MOST_SPOTS]
         pads = ground.places[side]
         if spots and len(pads):
-            pads = pads[:: max(1, len(pads) // 3000)]
+            pads = pads[:: max(1, len(pads) // MOST_PADS)]
             votes.append((pads[:, None, :] - np.asarray(spots)[None, :, :]).reshape(-1, 2))
             break
     if not votes:

@@ -41,6 +41,7 @@ from yellowfen.workflows.heat import (
     start_run,
     sureness_of,
     touch_joint,
+    usual_plan,
 )
 
 router = APIRouter()
@@ -192,6 +193,14 @@ def _edges_filled(frames: Any, rehearsal: Rehearsal) -> Any:
         near = inside[np.argmin(((inside - (y, x)) ** 2).sum(axis=1))]
         filled[:, y, x] = frames[:, near[0], near[1]]
     return filled
+
+
+@router.post("/api/jobs/{job_id}/usual")
+def usual(job_id: int, form: PlanForm, database: Database) -> dict[str, Any]:
+    """A recipe to start from for the plan as sent: moves, plate or oven settings, what to know of it. Keeps nothing."""
+    plan, found = usual_plan(database, jobs.get(database, job_id), form.plan())
+    settings = plan_settings(plan)
+    return {"moves": settings["moves"], "plate": settings["plate"], "oven": settings["oven"], "says": found.says}
 
 
 @router.get("/api/jobs/{job_id}/sureness")

@@ -54,6 +54,7 @@ document.addEventListener("alpine:init", () => {
     answer: null,
     outlook: null,
     weighing: false,
+    usualSays: "",
     heatOn: true,
     at: 0,
     turn: 0,
@@ -88,6 +89,22 @@ document.addEventListener("alpine:init", () => {
       if (key !== "air" && this.leaf === "time") this.leaf = "profile";
       if (key === "air" && this.leaf === "profile") this.leaf = "time";
       this.retarget();
+      if (key !== "air" && this.some) this.takeUsual();
+    },
+    // A recipe to start from, worked out for these parts on this board.
+    async takeUsual() {
+      const turn = (this.usualTurn = (this.usualTurn ?? 0) + 1);
+      const asked = this.source;
+      this.usualSays = "Working out a recipe for these parts…";
+      const found = await this.call(`/api/jobs/${this.job}/usual`, this.asked());
+      if (turn !== this.usualTurn || asked !== this.source) return;
+      this.usualSays = found ? found.says : "";
+      if (!found) return;
+      this.moves = found.moves;
+      this.plate = { ...this.plate, ...found.plate };
+      this.oven = found.oven;
+      this.curveText = this.oven.curve.map((point) => point.join(" ")).join("\n");
+      this.changed();
     },
     get leaves() {
       const all = [["time", "Over time"], ["window", "Safe window"], ["find", "Find settings"], ["profile", "Profile"], ["iron", "By iron"]];
