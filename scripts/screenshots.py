@@ -48,7 +48,7 @@ def prepare(folder: Path) -> None:
 
 def rehearsed(page: Page) -> None:
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
-    page.wait_for_timeout(4500)
+    page.wait_for_timeout(5500)
 
 
 def leaf(name: str, wait_ms: int, click: str = "") -> Callable[[Page], None]:

@@ -45,7 +45,7 @@ def _parser() -> argparse.ArgumentParser:
     verb.set_defaults(run=_triage)
     verb = verbs.add_parser("rehearse", help="rehearse the heat of a rehearsal file (docs/rehearsal-file.md)")
     verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
-    verb.add_argument("--bands", action="store_true", help="how sure: the unknowns sampled, a few seconds")
+    verb.add_argument("--bands", action="store_true", help="how sure: the unknowns sampled, some ten seconds")
     verb.add_argument("--json", action="store_true")
     verb.set_defaults(run=_rehearse)
     verb = verbs.add_parser("paste", help="judge every stencil opening of a board in one foil with one paste")

@@ -53,7 +53,7 @@ BELOW_LOG_SD = constant(
     "doubt_below_strength", 0.3, "1", _M, "how strongly warm air takes hold of an underside", "bands with heat from below"
 )
 LOW, HIGH = 0.1, 0.9
-SAMPLES, MORE_SAMPLES = 37, 97
+SAMPLES, MORE_SAMPLES = 23, 97
 DRAWN_OUT_S = 90.0
 DOUBT_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
@@ -390,7 +390,7 @@ def first_harm(prepared: Prepared, state: State) -> tuple[float | None, str]:
 
 
 def sureness(
-    scene: Scene, doubts: Doubts, fine: Rehearsal, count: int = SAMPLES, on_sample: Callable[[Sample], None] | None = None
+    scene: Scene, doubts: Doubts, fine: Rehearsal, count: int = MORE_SAMPLES, on_sample: Callable[[Sample], None] | None = None
 ) -> Sureness:
     """How sure a forecast is, as every page and command says it: parts far from a nozzle left out, samples tied to the forecast."""
     here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene

@@ -138,7 +138,9 @@ def _best(scene: Scene, made: Callable[[Scene, Course], Scene], first: Iterable[
                 best = min(
                     (best, *(replace(best, **{name: max(getattr(best, name) + way * share * size, 5.0)}) for way in (-1, 1))), key=judged
                 )
-    return _said(scene, *found[best])
+    chosen = found[best][1]
+    profile = profile_of(chosen, rehearse(chosen))  # what is said is said of the forecast that the page shows
+    return _said(scene, profile.index_percent, chosen, profile)
 
 
 def _said(scene: Scene, index: float, best: Scene, profile: Profile) -> Usual:

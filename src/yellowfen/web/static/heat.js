@@ -384,6 +384,7 @@ document.addEventListener("alpine:init", () => {
       const cooked = this.cooked;
       if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
       const stop = this.outlook?.stop;
+      if (stop && stop.at_s <= last) return `Flows at about ${fine(last)}${this.band(last)}, but strong air would be too much from ${fine(stop.at_s)} on: watch for the shine, or teach the ${this.isAir ? "station" : "bench"} first.`;
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
       return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
@@ -431,11 +432,16 @@ document.addEventListener("alpine:init", () => {
       return band && band[0] !== null ? ` (${Math.round(band[0])} to ${fine(band[1])})` : "";
     },
     get stopText() {
-      if (!this.outlook) return this.weighing ? "Weighing the unknowns…" : "";
+      if (!this.outlook) return "";
       const stop = this.outlook.stop;
       if (!stop) return "No harm foreseen if you go on for 90 s more.";
       return `Stop by ${fine(stop.at_s)}:`;
     },
-    get stopWhy() { return this.outlook && this.outlook.stop ? `${this.outlook.stop.why}${this.outlook.middle && this.outlook.middle.at_s > this.outlook.stop.at_s + 2 ? ` (in the middle of what is likely ${fine(this.outlook.middle.at_s)}, if your air is strong already then)` : ""}.` : ""; },
+    get stopWhy() {
+      if (!this.outlook || !this.outlook.stop) return "";
+      const { stop, middle } = this.outlook;
+      const later = middle && middle.at_s > stop.at_s + 2 ? ` That is for strong air; in the middle it would be ${fine(middle.at_s)}.` : "";
+      return `${stop.why}.${later}`;
+    },
   }));
 });
