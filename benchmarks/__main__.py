@@ -13,6 +13,7 @@ from benchmarks.heat_tools import tools
 from benchmarks.pages import pages
 from benchmarks.paste import paste
 from benchmarks.placement import placement
+from benchmarks.random_boards import random_boards
 from benchmarks.statistics import statistics
 from yellowfen.core.heat import rehearsal as r
 from yellowfen.core.heat.rehearsal import EXACT, FINE, Rehearsal, Resolution, prepare, rehearse
@@ -118,6 +119,8 @@ if __name__ == "__main__":
         paste()
     elif sys.argv[1:] == ["placement"]:
         placement()
+    elif sys.argv[1:] == ["random"]:
+        random_boards()
     else:
         heat()
         tools()
@@ -125,3 +128,4 @@ if __name__ == "__main__":
         boards()
         paste()
         placement()
+        random_boards()

@@ -100,7 +100,7 @@ document.addEventListener("alpine:init", () => {
     drawBar() {
       const bar = document.querySelector("[data-bar]");
       this.barWidth = Math.max(bar.clientWidth, 200);
-      bar.setAttribute("viewBox", `0 0 ${this.barWidth} 92`);
+      bar.setAttribute("viewBox", `0 0 ${this.barWidth} 108`);
       bar.replaceChildren();
       const node = (name, attributes, text = "") => {
         const one = document.createElementNS("http://www.w3.org/2000/svg", name);
@@ -125,8 +125,8 @@ document.addEventListener("alpine:init", () => {
       }
       if (flows.length) node("text", { x: this.barX(flows[0].flows_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, flows.length > 1 ? "first flows" : `${flows[0].ref} flows`);
       if (this.latest_s !== null) {
-        node("rect", { x: this.barX(this.latest_s) - 3, y: 24, width: 6, height: 60, fill: "#ff7a57" });
-        node("text", { x: Math.min(this.barX(this.latest_s), this.barWidth - 60), y: 18, class: "bar-word harm", "text-anchor": "middle" }, "stop by here");
+        node("rect", { x: this.barX(this.latest_s) - 3, y: 28, width: 6, height: 58, fill: "#ff7a57" });
+        node("text", { x: Math.min(this.barX(this.latest_s), this.barWidth - 60), y: 102, class: "bar-word harm", "text-anchor": "middle" }, "stop by here");
       }
       this.rule = node("rect", { x: 0, y: 22, width: 4, height: 64, fill: "#ffffff" });
     },
