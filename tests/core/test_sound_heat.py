@@ -106,7 +106,7 @@ def test_nothing_is_told_from_a_state_that_physics_does_not_allow(monkeypatch: p
 
 
 def test_heat_through_plated_holes_converges_with_the_step() -> None:
-    """Joined planes beneath a leadless part: at usual steps within 0.3 K and 0.7 % of a tenth of them (0.8 K and 2 % before)."""
+    """Joined planes beneath a leadless part: at usual steps within 0.5 K and 0.7 % of a tenth of them (0.8 K and 2 % before)."""
     copper = tuple(CopperLayer(str(i), 1.0 if i else 0.3, 35, i / 3) for i in range(4))
     vias = tuple(Via(14.65 + 0.35 * (i % 3), 11.65 + 0.35 * (i // 3), 0.3) for i in range(9))
     part = PlacedPart("U1", package_named("QFN-20"), 15, 12, 0, Side.TOP, "Sn63Pb37")
@@ -115,7 +115,7 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
     usual = rehearse(scene)
     tenth = rehearse(scene, replace(FINE, max_step_s=0.00167, part_step_s=0.005, single_precision=False))
     for a, b in zip(usual.joints, tenth.joints, strict=True):
-        assert a.peak_c == pytest.approx(b.peak_c, abs=0.3)
+        assert a.peak_c == pytest.approx(b.peak_c, abs=0.5)
         assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.007)
 
 
