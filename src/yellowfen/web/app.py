@@ -36,6 +36,7 @@ from yellowfen.web.routes import (
     today,
 )  # fmt: skip
 from yellowfen.web.worker_process import WorkerProcess
+from yellowfen.workflows.heat import give_up_weighing
 from yellowfen.workflows.opening import open_database
 from yellowfen.workflows.worker import HEAT, IMPORTS
 
@@ -49,7 +50,9 @@ def create_app(data: Path) -> FastAPI:
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        give_up_weighing(False)
         yield
+        give_up_weighing()
         worker.stop()
         importer.stop()
 

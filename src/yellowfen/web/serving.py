@@ -7,6 +7,8 @@ import uvicorn
 
 from yellowfen.web.app import create_app
 
+LONGEST_FAREWELL_S = 2  # for answers under way; a weighing of many samples is given up
+
 
 def serve(data: Path, port: int) -> None:
     """Serve until interrupted; prints the address. The kernel is loaded soon after, so no click waits for it."""
@@ -15,7 +17,7 @@ def serve(data: Path, port: int) -> None:
     warm_up.daemon = True
     warm_up.start()
     print(f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True)
-    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False)
+    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False, timeout_graceful_shutdown=LONGEST_FAREWELL_S)
 
 
 def _warm_up() -> None:

@@ -40,6 +40,7 @@ _KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
 _SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
 _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
 _LOCK = threading.Lock()
+_ENDING = threading.Event()
 _MOST_KEPT, _MOST_TOUCHES = 12, 200
 AS_DRAWN = "as drawn"
 
@@ -125,6 +126,8 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
     scene = scene_of(boards.get(connection, job.board_id), job.plan)
 
     def still_asked(_: object) -> None:
+        if _ENDING.is_set():
+            raise Refused("the server is being stopped")
         if more and jobs.get(connection, job.id).plan != job.plan:
             raise Refused("the settings were changed meanwhile; ask again")
 
@@ -149,6 +152,14 @@ def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> tupl
         plate=source if isinstance(source, HotPlate) else plan.plate,
         oven=source if isinstance(source, Oven) else plan.oven,
     ), found
+
+
+def give_up_weighing(ending: bool = True) -> None:
+    """Let samples under way be given up (the server stops), or drawn again."""
+    if ending:
+        _ENDING.set()
+    else:
+        _ENDING.clear()
 
 
 def start_run(connection: sqlite3.Connection, job_id: int) -> int:

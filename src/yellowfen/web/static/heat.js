@@ -21,7 +21,7 @@ document.addEventListener("alpine:init", () => {
     const held = Math.round(one.tip_low_c);
     const body = `tip ${one.sags ? "sags to" : "holds"} ${held} °C, body reaches ${Math.round(one.body_peak_c)} of ${one.limit_c} °C`;
     return {
-      tie: one.tie, name,
+      tie: one.tie, name, wetSeconds: one.wets_s,
       seconds: one.stay_s === null ? "not" : `${one.stay_s.toFixed(1)} s`,
       heats: x(one.melts_s), wets: x(one.wets_s) - x(one.melts_s), feeds: x(one.stay_s) - x(one.wets_s), wetsFrom: x(one.melts_s), feedsFrom: x(one.wets_s),
       what: one.stay_s === null ? `Not wet in ${longest} s. Wider tip, hotter, or warm the board from below.` : `Wet after ${one.wets_s.toFixed(1)} s; ${body}.`,
@@ -188,6 +188,16 @@ document.addEventListener("alpine:init", () => {
       this.touching = "";
     },
 
+    // Seconds of tied pins against a pin on its own track, beside what the trade sees; told where they lie outside it.
+    get tiesSay() {
+      const seconds = Object.fromEntries(this.touches.map((one) => [one.tie, one.wetSeconds]));
+      if (!seconds.signal || (!seconds.relief && !seconds.plane)) return "";
+      const times = (tie) => (seconds[tie] ? Math.round((10 * seconds[tie]) / seconds.signal) / 10 : null);
+      const [relief, plane] = [times("relief"), times("plane")];
+      if ((relief === null || relief <= 4) && (plane === null || plane <= 8)) return "";
+      const said = [relief && `spokes take ${relief} times`, plane && `a solid plane ${plane} times`].filter(Boolean).join(", ");
+      return `Here ${said} as long as its own track (commonly 2 to 4 and 3.5 to 8 times): the land is small against what it is tied to, so its own track takes next to nothing.`;
+    },
     get ironIdle() { return this.some && this.touching === ""; },
     get none() { return this.targets.length === 0; },
     get some() { return this.targets.length > 0; },
