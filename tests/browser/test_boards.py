@@ -116,7 +116,7 @@ def test_a_large_board_is_read_with_progress(page: Page) -> None:
     page.get_by_label("Name (optional)", exact=True).fill("A large board")
     page.get_by_role("button", name="Read the files").click()
     expect(page).to_have_url(re.compile(r"/boards/\d+$"), timeout=30_000)
-    assert page.locator("svg.plan .part").count() == 20
+    expect(page.locator("svg.plan .part")).to_have_count(20)
 
 
 @pytest.mark.parametrize(

@@ -185,6 +185,7 @@ def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page
             route.fulfill(status=given[0], json={"problem": given[1]})
 
     page.route("**/taps", answer)
+    expect(page.locator("[data-go]")).to_contain_text("Start", timeout=20_000)
     page.keyboard.press("Space")
     expect(page.get_by_text("The server could not store it yet (trouble)")).to_be_visible()
     kept = page.evaluate(
