@@ -131,7 +131,9 @@ class PlacedPart:
     def stands_on(self, width_mm: float, height_mm: float) -> bool:
         """True when the part's middle or one of its lands lies within a rectangle from 0, 0: connectors reach over a board's edge, and a
         piece of a board may hold one end of a long part only."""
-        places = [(0.0, 0.0), *((land.x_mm, land.y_mm) for land in self.package.lands)]
+        if 0 <= self.x_mm <= width_mm and 0 <= self.y_mm <= height_mm:
+            return True
+        places = [(land.x_mm, land.y_mm) for land in self.package.lands]
         return any(0 <= x <= width_mm and 0 <= y <= height_mm for x, y in (self.on_board(*place) for place in places))
 
     def on_board(self, x_mm: float, y_mm: float) -> tuple[float, float]:
