@@ -58,9 +58,10 @@ def test_a_patch_is_sketched_and_heated(page: Page) -> None:
     expect(page.get_by_role("heading", name="A radio's storage chip")).to_be_visible()
     expect(page.locator(".triage > li")).to_have_count(7)
     page.get_by_role("button", name="Open a job").click()
+    expect(page.locator(".verdict")).to_contain_text("Choose a part")  # the page listens
     page.locator('svg.plan .part[data-ref="U1"]').click()
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
-    expect(page.locator(".verdict")).to_contain_text("flows at about")
+    expect(page.locator(".verdict")).to_contain_text("flows at about", ignore_case=True)
 
 
 def test_what_is_typed_in_a_sketch_is_refused_with_a_sentence_and_kept_when_right(page: Page) -> None:
