@@ -172,19 +172,20 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(page: Page, se
 
 def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page: Page) -> None:
     """A server in trouble answers with JSON too; a refusal stays to be read after later taps have come through."""
+    # The server's answer stays until the test has seen it on the page; None lets the tap through.
+    given: list[tuple[int, str] | None] = [(500, "trouble")]
+
+    def answer(route: Route) -> None:
+        said = given[0] if route.request.method == "POST" else None
+        if said is None:
+            route.continue_()
+        else:
+            route.fulfill(status=said[0], json={"problem": said[1]})
+
+    page.route("**/taps", answer)
     page.goto("/jobs/1/heat")
     rehearsed(page)
     page.get_by_role("button", name="Run it at the bench").click()
-    answers = iter([(500, "trouble"), (503, "database is locked"), (409, "it is over"), None, None])
-
-    def answer(route: Route) -> None:
-        given = next(answers) if route.request.method == "POST" else None
-        if given is None:
-            route.continue_()
-        else:
-            route.fulfill(status=given[0], json={"problem": given[1]})
-
-    page.route("**/taps", answer)
     expect(page.locator("[data-go]")).to_contain_text("Start", timeout=20_000)
     page.keyboard.press("Space")
     expect(page.get_by_text("The server could not store it yet (trouble)")).to_be_visible()
@@ -192,7 +193,11 @@ def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page
         "Object.entries(localStorage).filter(([name]) => name.startsWith('yellowfen-run-')).map(([, text]) => JSON.parse(text).length)"
     )
     assert max(kept) == 1
+    given[0] = (503, "database is locked")
+    expect(page.get_by_text("The server could not store it yet (database is locked)")).to_be_visible(timeout=10_000)
+    given[0] = (409, "it is over")
     expect(page.get_by_text("Not counted: start (it is over)")).to_be_visible(timeout=10_000)
+    given[0] = None
     page.keyboard.press("Space")
     expect(page.get_by_text("Stored: start 0 s")).to_be_visible()
     expect(page.get_by_text("Not counted: start (it is over)")).to_be_visible()
