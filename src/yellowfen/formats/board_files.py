@@ -7,7 +7,7 @@ what cannot be made out becomes a finding, and what is sound stays usable.
 import gc
 import math
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import replace
@@ -23,16 +23,17 @@ from yellowfen.core.board.nets import trace
 from yellowfen.core.board.placing import Placed, common_turn, place
 from yellowfen.core.board.propose import propose
 from yellowfen.core.board.shift import Proposal, Shift
-from yellowfen.core.board.spans import Spans, spans_of
+from yellowfen.core.board.spans import Draft, Spans, spans_of
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_ink import draft_of, ink_of
-from yellowfen.formats.board_pads import pads_of, ring_of
+from yellowfen.formats.board_pads import pads_of
 from yellowfen.formats.board_set import FileSet, extent_of, read_files
 from yellowfen.formats.board_shape import board_shape, kept_of
 from yellowfen.formats.gerber.apertures import polygons_of
 from yellowfen.formats.gerber.layer import Drawn
+from yellowfen.formats.pad_shapes import rings_of
 from yellowfen.formats.part_table import BillLine, ColumnChoice
 from yellowfen.formats.printed_marks import printed_marks
 
@@ -86,22 +87,26 @@ def _board_from(
     width, height = shape.bounds[2] - origin[0], shape.bounds[3] - origin[1]
     if not (2 <= width <= 400 and 2 <= height <= 400):
         raise UnreadableFile(name, f"the board would be {width:.1f} x {height:.1f} mm; check the units of the outline layer")
-    on_step("pads and paste")
-    pads, openings = pads_of(found, shape, origin)
-    holes = _holes(found, origin)
-    on_step("copper and nets")
-    spans = _spans(found, shape, origin, height)
-    with ThreadPoolExecutor(1) as beside:  # compiled loops that need no interpreter, while nets, parts and drawing are worked out
-        links = {label: beside.submit(_links_of, layer, width, height) for label, layer in spans.items()}
-        return _rest_of_board(found, name, choices, thickness_mm, on_step, library, shape, pads, openings, holes, spans, links)
+    on_step("copper")
+    drafts = _drafts(found, shape)
+    with ThreadPoolExecutor(2) as beside:  # compiled loops that need no interpreter, while pads, nets, parts and drawing are worked out
+        spans = {label: beside.submit(_spans_of, draft, origin, height) for label, draft in drafts.items()}
+        maps = [beside.submit(_map_of, spans[label], label, depth, width, height) for label, depth in _depths(list(drafts)).items()]
+        on_step("pads and paste")
+        pads, openings = pads_of(found, shape, origin)
+        ready = {label: layer.result() for label, layer in spans.items()}
+        return _rest_of_board(
+            found, name, choices, thickness_mm, on_step, library, shape, pads, openings, _holes(found, origin), ready, maps
+        )
 
 
 def _rest_of_board(
     found: FileSet, name: str, choices: Choices, thickness_mm: float, on_step: Callable[[str], None], library: Library, shape: Polygon,
-    pads: list[Pad], openings: list[Opening], holes: tuple[Hole, ...], spans: Mapping[str, Spans], links: Mapping[str, Future[tuple[str, str]]],
+    pads: list[Pad], openings: list[Opening], holes: tuple[Hole, ...], spans: Mapping[str, Spans], maps: Sequence[Future[CopperMap]],
 ) -> Board:  # fmt: skip
     origin = (shape.bounds[0], shape.bounds[1])
     width, height = shape.bounds[2] - origin[0], shape.bounds[3] - origin[1]
+    on_step("nets")
     points = [(point.net, point.x_mm - origin[0], point.y_mm - origin[1], point.access) for point in found.points]
     pads, disagreements = trace(spans, holes, _named_by_netlist(pads, found, origin), width * height, points)
     on_step("parts")
@@ -110,8 +115,8 @@ def _rest_of_board(
     on_step("drawing")
     return Board(
         name=name, width_mm=round(width, 4), height_mm=round(height, 4), thickness_mm=thickness_mm,
-        outline=tuple(ring_of(ring, origin) for polygon in polygons_of(shape) for ring in (polygon.exterior, *polygon.interiors)),
-        pads=joined.pads, holes=holes, copper=_copper_maps(spans, links, width, height), parts=joined.parts,
+        outline=tuple(rings_of([ring for polygon in polygons_of(shape) for ring in (polygon.exterior, *polygon.interiors)], origin)),
+        pads=joined.pads, holes=holes, copper=tuple(one.result() for one in maps), parts=joined.parts,
         layers=tuple(found.guesses), findings=tuple(findings), paste_openings={side: sum(one.side == side for one in openings) for side in ("top", "bottom")},
         paste_area_mm2={side: round(sum(one.area_mm2 for one in openings if one.side == side), 4) for side in ("top", "bottom")}, openings=tuple(openings),
         drawings=_drawings(found, shape, origin, findings), origin=origin, proposals=proposals,
@@ -143,36 +148,37 @@ def _stack(found: FileSet) -> list[tuple[str, list[Drawn], bool]]:
     return stack
 
 
-def _spans(found: FileSet, shape: Polygon, origin: Point, height: float) -> dict[str, Spans]:
-    spans = {}
+def _drafts(found: FileSet, shape: Polygon) -> dict[str, Draft]:
+    drafts = {}
     for label, drawn, negative in _stack(found):
         kept = kept_of(found, f"copper {label}", drawn, shape)
-        plane = list(shape.exterior.coords)[:-1] if negative else None
-        spans[label] = spans_of(draft_of(kept, plane), origin, height)
+        drafts[label] = draft_of(kept, list(shape.exterior.coords)[:-1] if negative else None)
+    return drafts
+
+
+def _spans_of(draft: Draft, origin: Point, height: float) -> Spans:
+    spans = spans_of(draft, origin, height)
+    spans.labels  # noqa: B018 (worked out here, beside the rest)
     return spans
 
 
-def _links_of(layer: Spans, width: float, height: float) -> tuple[str, str]:
-    nx, ny = max(1, math.ceil(width / COVERAGE_CELL_MM)), max(1, math.ceil(height / COVERAGE_CELL_MM))
-    return links_of_spans(layer, (width / nx, height / ny), ny, nx).packed()
+def _cells(width: float, height: float) -> tuple[int, int]:
+    """Rows and columns of a copper map."""
+    return max(1, math.ceil(height / COVERAGE_CELL_MM)), max(1, math.ceil(width / COVERAGE_CELL_MM))
 
 
-def _copper_maps(
-    spans: Mapping[str, Spans], links: Mapping[str, Future[tuple[str, str]]], width: float, height: float
-) -> tuple[CopperMap, ...]:
-    maps = []
-    inner = [label for label in spans if label.startswith("inner")]
-    nx, ny = max(1, math.ceil(width / COVERAGE_CELL_MM)), max(1, math.ceil(height / COVERAGE_CELL_MM))
-    for label, layer in spans.items():
-        depth = 0.0 if label == "top" else 1.0 if label == "bottom" else (inner.index(label) + 1) / (len(inner) + 1)
-        cells = layer.coverage(COVERAGE_CELL_MM, ny, nx)
-        rows = tuple(map(tuple, cells.round(3).tolist()))
-        maps.append(
-            CopperMap(
-                label, depth, FOIL_UM, COVERAGE_CELL_MM, rows, round(layer.area_within(nx * COVERAGE_CELL_MM), 3), links[label].result()
-            )
-        )
-    return tuple(maps)
+def _map_of(layer: Future[Spans], label: str, depth: float, width: float, height: float) -> CopperMap:
+    """Waits for the layer's spans, which were asked for before any map."""
+    spans, (ny, nx) = layer.result(), _cells(width, height)
+    rows = tuple(map(tuple, spans.coverage(COVERAGE_CELL_MM, ny, nx).round(3).tolist()))
+    links = links_of_spans(spans, (width / nx, height / ny), ny, nx).packed()
+    return CopperMap(label, depth, FOIL_UM, COVERAGE_CELL_MM, rows, round(spans.area_within(nx * COVERAGE_CELL_MM), 3), links)
+
+
+def _depths(labels: Sequence[str]) -> dict[str, float]:
+    """Where each copper layer lies, 0 at the top and 1 at the bottom."""
+    inner = [label for label in labels if label.startswith("inner")]
+    return {label: 0.0 if label == "top" else 1.0 if label == "bottom" else (inner.index(label) + 1) / (len(inner) + 1) for label in labels}
 
 
 def _drawings(found: FileSet, shape: Polygon, origin: Point, findings: list[Finding]) -> dict[str, tuple[Ink, ...]]:
@@ -247,7 +253,7 @@ def _parts(
     names = {ref: choice.name for ref, choice in choices.parts.items() if choice.name}
     joined = Joined(
         tuple(_named(part, names.get(part.ref), part.ref in proposed) for part in joined.parts if part.ref not in kept),
-        tuple(replace(pad, ref=names.get(pad.ref or "", pad.ref)) for pad in joined.pads), quiet, joined.turns,
+        tuple(replace(pad, ref=names.get(pad.ref or "", pad.ref)) for pad in joined.pads) if names else joined.pads, quiet, joined.turns,
     )  # fmt: skip
     return joined, (*placed.proposals, *_turn_proposals(joined, choices)), [*remarks, *placed.findings, *joined.findings]
 

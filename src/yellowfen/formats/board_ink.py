@@ -85,6 +85,9 @@ def draft_of(drawn: Iterable[Drawn], plane: Iterable[Point] | None = None) -> Dr
             draft.stroke(dark, one.path, one.pen.round_mm)
         elif one.kind == "region":
             draft.area(dark, [one.path])
+        elif one.stamped:
+            (x, y), rings = one.path[0], one.pen.rings if one.pen else []
+            draft.area(dark, [[(px + x, py + y) for px, py in ring] for ring in rings])
         else:
             rings = [list(ring.coords)[:-1] for polygon in polygons_of(one.shape) for ring in (polygon.exterior, *polygon.interiors)]
             if rings:

@@ -73,6 +73,16 @@ class Pad:
     net: str | None = None
     tie: str = ""
 
+    def with_copper(self, net: str | None, tie: str) -> "Pad":
+        """The pad on its net; written out, since boards have tens of thousands and a general replacing is slow."""
+        return Pad(self.side, self.x_mm, self.y_mm, self.size_x_mm, self.size_y_mm, self.angle_deg, self.area_mm2, self.paste_mm2,
+                   self.ring, self.ref, self.pin, net, tie)  # fmt: skip
+
+    def of_part(self, ref: str, pin: str) -> "Pad":
+        """The pad as a part's pin."""
+        return Pad(self.side, self.x_mm, self.y_mm, self.size_x_mm, self.size_y_mm, self.angle_deg, self.area_mm2, self.paste_mm2,
+                   self.ring, ref, pin, self.net, self.tie)  # fmt: skip
+
 
 @dataclass(frozen=True)
 class Opening:

@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowfen.core.board.board import BoardPart, Finding, Pad
 from yellowfen.core.part.catalogue import unknown_body
@@ -95,7 +96,7 @@ def join(placements: Sequence[Placement], pads: Sequence[Pad], library: Library 
     rivals = _rivals([placed for placed, _ in late])
     for placed, package in late:
         work.parts[placed.ref] = _by_nearness(placed, package, rivals, work)
-    named = tuple(replace(pad, ref=work.owner[i][0], pin=work.owner[i][1]) if i in work.owner else pad for i, pad in enumerate(pads))
+    named = tuple(pad.of_part(*work.owner[i]) if i in work.owner else pad for i, pad in enumerate(pads))
     return Joined(tuple(work.parts.values()), named, tuple(work.findings), dict(work.turns))
 
 
@@ -205,29 +206,38 @@ def _best_turn(placed: Placement, package: Package, free: _Free) -> tuple[int, d
     near = list(free.near(placed.side, placed.x_mm, placed.y_mm, reach))
     if len(near) < 2:
         return None
+    pads = np.array([(pad.x_mm, pad.y_mm) for _, pad in near])
+    sizes = np.array([(land.size_x_mm, land.size_y_mm) for land in package.lands])
+    slack = 0.45 * sizes.min(axis=1) + 0.12 * sizes.max(axis=1) + 0.1
+    needed = max(2, math.ceil(0.7 * len(package.lands)))
     for turn in (0, 90, 180, 270):
-        hits, miss = _hits(placed, package, turn, near)
-        if len(hits) >= max(2, math.ceil(0.7 * len(package.lands))) and (best is None or len(hits) > len(best[1])):
+        lands = np.array([_frame(placed, land.x_mm, land.y_mm, turn) for land in package.lands])
+        far = np.hypot(lands[:, :1] - pads[:, 0], lands[:, 1:] - pads[:, 1])
+        if (far.min(axis=1) <= slack).sum() < needed:
+            continue
+        hits, miss = _hits(package, far, slack, near)
+        if len(hits) >= needed and (best is None or len(hits) > len(best[1])):
             best = (turn, hits, miss)
             if len(hits) == len(package.lands):
                 break
     return best
 
 
-def _hits(placed: Placement, package: Package, turn: int, near: Sequence[tuple[int, Pad]]) -> tuple[dict[str, int], float]:
-    """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice; and their mean miss."""
-    places = np.array([(pad.x_mm, pad.y_mm) for _, pad in near])
+def _hits(
+    package: Package, far: NDArray[np.float64], slack: NDArray[np.float64], near: Sequence[tuple[int, Pad]]
+) -> tuple[dict[str, int], float]:
+    """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice; and their mean miss.
+
+    `far` (lands, pads) are their distances, mm; `slack` (lands,) how far a pad may lie.
+    """
     hits: dict[str, int] = {}
     misses = 0.0
-    for land in package.lands:
-        x, y = _frame(placed, land.x_mm, land.y_mm, turn)
-        slack = 0.45 * min(land.size_x_mm, land.size_y_mm) + 0.12 * max(land.size_x_mm, land.size_y_mm) + 0.1
-        far = np.hypot(places[:, 0] - x, places[:, 1] - y)
-        nearest = int(far.argmin())
-        if far[nearest] <= slack:
+    for land, distances, most in zip(package.lands, far, slack, strict=True):
+        nearest = int(distances.argmin())
+        if distances[nearest] <= most:
             hits[land.pin] = near[nearest][0]
-            misses += float(far[nearest])
-            places[nearest] = np.inf
+            misses += float(distances[nearest])
+            far[:, nearest] = np.inf
     return hits, misses / max(len(hits), 1)
 
 
@@ -272,7 +282,11 @@ def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, wo
     reach = 0.75 * max(package.body_x_mm, package.body_y_mm) + 1.5 if package else 12.0
     cx, cy = int(placed.x_mm // 12), int(placed.y_mm // 12)
     others = [
-        one for dx in (-1, 0, 1) for dy in (-1, 0, 1) for one in rivals.get((placed.side, cx + dx, cy + dy), ()) if one.ref != placed.ref
+        one
+        for dx in (-1, 0, 1)
+        for dy in (-1, 0, 1)
+        for one in rivals.get((placed.side, cx + dx, cy + dy), ())
+        if one.ref != placed.ref and math.hypot(one.x_mm - placed.x_mm, one.y_mm - placed.y_mm) <= 2 * reach
     ]
     mine = [i for i, pad in work.free.near(placed.side, placed.x_mm, placed.y_mm, reach) if _nearest(pad, placed, others, reach)]
     mine = _without_strays(mine, placed, work.free)

@@ -8,7 +8,6 @@ import itertools
 import math
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -67,7 +66,7 @@ def trace(layers: Mapping[str, Spans], holes: Sequence[Hole], pads: Sequence[Pad
         findings = _without_holes(findings)
     ties = _ties(names, spans, pads, own, pieces, plated, at_holes, board_mm2)
     traced = [
-        replace(pad, net=nets.get(pieces.root(piece), pad.net) if piece >= 0 else pad.net, tie=tie)
+        pad.with_copper(nets.get(pieces.root(piece), pad.net) if piece >= 0 else pad.net, tie)
         for pad, piece, tie in zip(pads, own, ties, strict=True)
     ]
     return traced, findings
@@ -90,8 +89,8 @@ def _at_holes(spans: Sequence[Spans], holes: Sequence[Hole], pieces: _Pieces) ->
             reach = holes[index].layers
             if reach and len(spans) > 2 and not min(reach) <= layer + 1 <= max(reach):
                 continue
-            for end in labels[index].tolist():
-                label = max(set(end), key=lambda value: (value >= 0, end.count(value)))
+            for end in set(map(tuple, labels[index].tolist())):
+                label = end[0] if end.count(end[0]) == len(end) else max(set(end), key=lambda value: (value >= 0, end.count(value)))
                 if label >= 0 and (end.count(label) >= 3 or end[0] == label):
                     met[index].append(int(pieces.starts[layer]) + label)
     return met

@@ -21,6 +21,7 @@ FITS_MM = 0.25
 ENOUGH = 0.6
 _SAMPLE = 160
 MOST_SPOTS, MOST_PADS = 450, 1500  # of those that vote for a shift
+_MOST_BINS = 8_000_000
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,7 @@ class _Ground:
         self.places = {
             side: np.array([(pad.x_mm, pad.y_mm) for pad in pads if pad.side == side]).reshape(-1, 2) for side in ("top", "bottom")
         }
-        self.cells = {side: {(round(x / FITS_MM), round(y / FITS_MM)) for x, y in places} for side, places in self.places.items()}
+        self.cells = {side: set(map(tuple, np.rint(places / FITS_MM).astype(int).tolist())) for side, places in self.places.items()}
 
     def hit(self, side: str, x: float, y: float) -> bool:
         cx, cy = round(x / FITS_MM), round(y / FITS_MM)
@@ -173,9 +174,14 @@ def _voted(sample: Sequence[tuple[Placement, list[Point]]], ground: _Ground, sca
         return None
     offsets = np.concatenate(votes)
     keys = np.round(offsets / FITS_MM).astype(np.int64)
-    flat = keys[:, 0] * 1_000_003 + keys[:, 1]
-    values, counts = np.unique(flat, return_counts=True)
-    near = np.abs(offsets - keys[np.argmax(flat == values[counts.argmax()])] * FITS_MM).max(axis=1) < 1.5 * FITS_MM
+    low, wide = keys.min(axis=0), int(np.ptp(keys[:, 1])) + 1
+    flat = (keys[:, 0] - low[0]) * wide + (keys[:, 1] - low[1])
+    if (np.ptp(keys[:, 0]) + 1) * wide <= _MOST_BINS:
+        most = int(np.bincount(flat).argmax())
+    else:
+        values, counts = np.unique(flat, return_counts=True)
+        most = int(values[counts.argmax()])
+    near = np.abs(offsets - (low + np.divmod(most, wide)) * FITS_MM).max(axis=1) < 1.5 * FITS_MM
     dx, dy = np.median(offsets[near], axis=0)
     return Shift(round(float(dx), 3), round(float(dy), 3), scale, turn)
 

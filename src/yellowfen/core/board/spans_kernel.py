@@ -14,7 +14,7 @@ def _rows_between(low, high, row_mm, count):
     return max(first, 0), min(last, count)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, nogil=True, error_model="numpy")
 def fill(kinds, darks, starts, stops, capsules, edges, rows_y, row_mm):
     """Spans (row, x0, x1, dark) of every shape, in drawing order."""
     count = len(rows_y)
@@ -109,7 +109,7 @@ def _polygon(edges, rows_y, row_mm, is_dark, row, x0, x1, dark, n):
     return n
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, nogil=True, error_model="numpy")
 def merge(row, x0, x1, dark, count):
     """Spans of each row put together in drawing order: (first of each row, x0, x1)."""
     n = len(row)
@@ -209,7 +209,7 @@ def _cut(a0, a1, b0, b1):
     return out0[:n], out1[:n]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, nogil=True, error_model="numpy")
 def cover(first, x0, x1, cell_rows, cell_mm, cells):
     """Add the length of every span to the cells it lies in (mm of span per cell)."""
     ny, nx = cells.shape
@@ -235,7 +235,7 @@ def _root(parent, i):
     return i
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, nogil=True, error_model="numpy")
 def components(first, x0, x1):
     """Labels 0, 1 … of spans that hang together from row to row."""
     parent = np.arange(len(x0))

@@ -37,7 +37,7 @@ def _cap(bits: int) -> tuple[Any, Any]:
 class Pen:
     """An aperture: its shape at the origin, its diameter when it is a plain disc, its function by attribute."""
 
-    __slots__ = ("bounds", "function", "inner", "round_mm", "shape")
+    __slots__ = ("_rings", "bounds", "function", "inner", "round_mm", "shape")
 
     def __init__(self, shape: BaseGeometry, round_mm: float | None = None, function: str = "", inner: "list[Drawn] | None" = None) -> None:
         self.shape = shape
@@ -45,6 +45,14 @@ class Pen:
         self.round_mm = round_mm
         self.function = function
         self.inner = inner
+        self._rings: list[list[Point]] | None = None
+
+    @property
+    def rings(self) -> list[list[Point]]:
+        """The shape's rings, outer and inner, not closed."""
+        if self._rings is None:
+            self._rings = [list(ring.coords)[:-1] for piece in polygons_of(self.shape) for ring in (piece.exterior, *piece.interiors)]
+        return self._rings
 
 
 class Drawn:
@@ -71,6 +79,11 @@ class Drawn:
         if self._shape is None:
             self._shape = self._make()
         return self._shape
+
+    @property
+    def stamped(self) -> bool:
+        """True for a flash that is its pen's shape moved to its place, and no more."""
+        return self.kind == "flash" and self.pen is not None and not self.pen.inner and not self.pen.shape.is_empty
 
     def _make(self) -> BaseGeometry:
         if self.kind == "region":

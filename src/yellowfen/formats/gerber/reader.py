@@ -206,7 +206,10 @@ def _straight_run(state: _State, at: int, end: int) -> int:
     assert state.unit is not None
     per_x, per_y = state.unit / 10 ** state.decimals[0], state.unit / 10 ** state.decimals[1]
     region, x, y = state.region, state.x, state.y
-    plain_pen = state.pen is not None and state.pen.round_mm is not None and region is None
+    pen = state.pen if region is None and state.pen is not None and state.pen.round_mm is not None else None
+    width = (pen.round_mm or 0.0) * state.scale or 1e-6 if pen else 0.0
+    stamp = _plain_stamp(state)
+    given = state.given or None
     chain: list[Point] | None = None
     operation = ""
     points = _POINT.findall(state.text, at, end)
@@ -224,8 +227,11 @@ def _straight_run(state: _State, at: int, end: int) -> int:
                 chain.append((x, y))
             elif region is None:
                 path = [before, (x, y)]
-                _stroke(state, path)
-                chain = path if plain_pen else None
+                if pen is None:
+                    _stroke(state, path)
+                else:
+                    _put(state, Drawn("stroke", state.dark, path, pen, width, given))
+                    chain = path
             else:
                 if not region:
                     region.append([before])
@@ -233,7 +239,10 @@ def _straight_run(state: _State, at: int, end: int) -> int:
             continue
         chain = None
         if operation == "3":
-            _flash(state, x, y)
+            if stamp is None:
+                _flash(state, x, y)
+            else:
+                _put(state, Drawn("flash", state.dark, [(x, y)], stamp, 0.0, given))
         elif region is not None:
             region.append([(x, y)])
     _count(state, len(points))
@@ -625,6 +634,14 @@ def _flash(state: _State, x: float, y: float) -> None:
     placed = _placed_pen(state, pen)
     if not placed.shape.is_empty:
         _put(state, Drawn("flash", state.dark, [(x, y)], placed, 0.0, state.given or None))
+
+
+def _plain_stamp(state: _State) -> Pen | None:
+    """The pen as it flashes now, where a flash is that pen and nothing else."""
+    if state.pen is None or (state.pen.inner and any(not one.dark for one in state.pen.inner)):
+        return None
+    placed = _placed_pen(state, state.pen)
+    return None if placed.shape.is_empty else placed
 
 
 def _put(state: _State, drawn: Drawn) -> None:
