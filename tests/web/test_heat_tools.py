@@ -219,6 +219,39 @@ def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) 
     connection.close()
 
 
+def test_two_stations_stand_side_by_side_by_effective_strength(client: TestClient) -> None:
+    """A twin is as strong and cannot be told apart; one that is weaker by far is, once both were taught; a single one is not compared."""
+    connection = connect_existing(client.app.state.data)
+    assert "Side by side" not in client.get("/bench").text
+    for name, outlet, flow in (("Twin", "350", "30"), ("Weak", "250", "5")):
+        client.post("/bench", data={"name": name, "nozzle_mm": "6", "outlet_c": outlet, "flow_lpm": flow})
+    own, twin, weak = calibration.strengths(connection)
+    assert twin.middle == pytest.approx(own.middle, rel=0.02)
+    assert twin.ratio == pytest.approx(1.0, abs=0.02)
+    assert not twin.apart
+    assert weak.ratio < 0.3
+    assert "cannot be told before a melt test" in client.get("/bench").text
+    test = {
+        "distance_mm": "15",
+        "alloy": "Sn63Pb37",
+        "width_mm": "50",
+        "height_mm": "40",
+        "thickness_mm": "1.6",
+        "copper": "30",
+        "ambient_c": "23",
+    }
+    for station, seconds in ((1, "20 21 20"), (3, "95 93 96")):
+        assert (
+            client.post(f"/bench/stations/{station}/melt-test", data=test | {"seconds": seconds}, follow_redirects=False).status_code == 303
+        )
+    own, _, weak = calibration.strengths(connection)
+    assert weak.apart
+    assert weak.high < own.low
+    assert own.high / own.low < 5.0  # taught: 95 % within a factor of about two either way
+    assert "Weaker than" in client.get("/bench").text
+    connection.close()
+
+
 def test_tools_are_added_taught_and_removed(client: TestClient) -> None:
     for form in (
         {"kind": "plate", "name": "Flat-iron", "set_c": "240", "control": "thermostat", "band_k": "40"}, {"kind": "oven", "name": "Small oven", "curve": ""},

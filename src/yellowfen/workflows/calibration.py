@@ -4,7 +4,17 @@ import math
 import sqlite3
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.calibrate import STRENGTH_EXPONENT, MeltTest, Probe, ThermalLog, flow_like, from_log, from_times, scrap_scene
+from yellowfen.core.heat.calibrate import (
+    STRENGTH_EXPONENT,
+    STRUCTURE_LOG_SD,
+    MeltTest,
+    Probe,
+    ThermalLog,
+    flow_like,
+    from_log,
+    from_times,
+    scrap_scene,
+)
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.jet import jet_on_board
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
@@ -173,6 +183,43 @@ def same_heat(connection: sqlite3.Connection, station_id: int, distance_mm: floa
     here = stations.get(connection, station_id)
     others = [other for other in stations.rows(connection) if other.id != station_id]
     return [_like(connection, air_of(here), station_doubts(connection, station_id), other, distance_mm) for other in others]
+
+
+COMPARED_AT_MM, COMPARED_AT_C = 15.0, 217.0
+
+
+@dataclass(frozen=True)
+class Strength:
+    """A station at its usual dials, 15 mm above a joint at 217 °C: heat into the joint's place, W/cm², with its 95 % range.
+
+    `ratio` compares the middles with the first station's; `apart` is True when the two ranges leave no doubt which is stronger.
+    """
+
+    station: Station
+    low: float
+    middle: float
+    high: float
+    taught: bool
+    ratio: float
+    apart: bool
+
+
+def strengths(connection: sqlite3.Connection) -> list[Strength]:
+    """The stations side by side by effective strength, in the order of the bench."""
+    found: list[Strength] = []
+    for station in stations.rows(connection):
+        doubts, air = station_doubts(connection, station.id), air_of(station)
+        true_c = air.outlet_c + doubts.outlet_shift_k
+        jet = jet_on_board(air.round_mm, true_c, air.flow_lpm, COMPARED_AT_MM, 23.0, doubts.jet_factor)
+        warm_c = 23.0 + jet.centre_warmth * (true_c - 23.0)
+        middle = max(jet.centre_w_m2k * (warm_c - COMPARED_AT_C) * 1e-4, 0.0)
+        taught = is_taught(connection, station.id)
+        spread = math.exp(1.96 * math.hypot(doubts.jet_log_sd, STRUCTURE_LOG_SD if taught else 0.0))
+        first = found[0] if found else None
+        ratio = middle / first.middle if first and first.middle > 0 else 1.0
+        apart = first is not None and (middle / spread > first.high or middle * spread < first.low)
+        found.append(Strength(station, middle / spread, middle, middle * spread, taught, ratio, apart))
+    return found
 
 
 def carried(connection: sqlite3.Connection, plan: HeatPlan, station_id: int) -> Like:

@@ -1,5 +1,6 @@
 """The Bench room: hot-air stations in their owner's words."""
 
+import math
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
@@ -14,6 +15,7 @@ from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
 from yellowfen.workflows import calibration
+from yellowfen.workflows.calibration import Strength
 
 router = APIRouter()
 _BLANK = {
@@ -45,8 +47,22 @@ def bench_context(database: Database, edit: int, typed: dict[str, str] | None = 
         "problem": problem,
         "field": field,
         "tools": [(one, _facts(one)) for one in tools.rows(database)],
+        "strengths": _side_by_side(calibration.strengths(database)),
         "known": {s.id: calibration.is_taught(database, s.id) for s in stations.rows(database)},
     }
+
+
+def _side_by_side(found: list[Strength]) -> list[dict[str, Any]]:
+    """Stations as bars on one scale of ratios; nothing to compare with fewer than two that heat a joint."""
+    warm = [one for one in found if one.middle > 0]
+    if len(warm) < 2:
+        return []
+    low, high = min(one.low for one in warm), max(one.high for one in warm)
+
+    def x(value: float) -> float:
+        return round(10 + 420 * math.log(value / low) / math.log(high / low), 1)
+
+    return [{"one": one, "from": x(one.low), "to": x(one.high), "mark": x(one.middle)} for one in warm]
 
 
 def _facts(tool: Tool) -> str:
