@@ -301,6 +301,23 @@ def test_a_footprint_named_once_is_known_on_the_next_board(client: TestClient) -
     assert board_of(client, 3).part("Q2").package.name == "SOT-23"
 
 
+def test_a_housing_is_named_on_the_part_card_and_sets_the_limit(client: TestClient) -> None:
+    """Named, changed, taken back; a part without a housing has no such choice; a plastic nobody knows changes nothing."""
+    before = board_of(client, 1).part("J1").package
+    assert 'name="housing"' in client.get("/boards/1/parts/J1").text
+    assert 'name="housing"' not in client.get("/boards/1/parts/U1").text
+    seen = {}
+    for housing in ("LCP", "NYLON", ""):
+        client.post("/boards/1/part", data={"ref": "J1", "package": board_of(client, 1).part("J1").footprint, "housing": housing})
+        seen[housing] = board_of(client, 1).part("J1").package
+    assert seen["LCP"].limit_c > seen["NYLON"].limit_c > before.limit_c
+    assert not seen["LCP"].heat_shy
+    assert seen["NYLON"].limit_why == "housing of nylon 66"
+    assert seen[""] == before
+    assert client.post("/boards/1/part", data={"ref": "J1", "housing": "CHEESE"}).status_code == 422
+    assert board_of(client, 1).part("J1").package == before
+
+
 def test_a_part_named_first_and_asked_about_after_keeps_both(client: TestClient) -> None:
     """An odd pattern of pads: named on the plan with an awkward name, then its three questions answered."""
     places = ((5, 5), (8.3, 5), (5, 9.1), (11.7, 9.1), (8.3, 12.9), (14.9, 6.2), (14.9, 11.4))

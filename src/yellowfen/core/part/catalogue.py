@@ -477,6 +477,22 @@ def housed(package: Package, housing: str) -> Package:
     )
 
 
+def housing_of(package: Package) -> str | None:
+    """The named plastic of a connector or switch of the catalogue, "" while it is unknown, None for other parts."""
+    if package.family not in _HOUSED or find_package(package.name) is None:
+        return None
+    named = _HOUSING.search(package.name)
+    return named[1].upper() if named else ""
+
+
+def named_with_housing(name: str, housing: str) -> str:
+    """A package's name with a housing behind it, in place of one that stood there; "" takes it away. Raises InvalidValue for other plastics."""
+    if housing and housing.upper() not in HOUSINGS:
+        raise InvalidValue("housing", f"{housing!r} is none of {', '.join(HOUSINGS)}; leave it unknown")
+    plain = _HOUSING.sub("", name.strip())
+    return f"{plain} {housing.upper()}" if housing else plain
+
+
 @lru_cache(maxsize=512)
 def find_package(name: str) -> Package | None:
     """The package a name found in the wild stands for, or None.

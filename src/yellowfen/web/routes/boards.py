@@ -11,7 +11,7 @@ from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
 from yellowfen.core.board.choices import PartChoice
 from yellowfen.core.board.compare import Change
-from yellowfen.core.part.catalogue import PALETTE
+from yellowfen.core.part.catalogue import HOUSINGS, PALETTE, housing_of, named_with_housing
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.work.advice import advise, build_minutes
 from yellowfen.core.work.triage import Kind, Triaged, triage
@@ -128,6 +128,7 @@ def _card_context(database: Database, board_id: int, board: Board, one: Triaged)
     choice = choices.parts.get(choices.key_of(one.part.ref), PartChoice())
     own = [own.name for own in packages.rows(database)]
     return {
+        "housing": housing_of(one.part.package), "housings": {name: why.removeprefix("housing of ") for name, (_, why) in HOUSINGS.items()},
         "one": one, "part": one.part, "unnamed": is_unnamed(one.part), "known_footprint": bool(work.library_of(database).candidates(one.part.footprint)), "board_id": board_id, "choice": choice, "sketched": not board.layers,
         "pins": [(pin, pad.net or "", pad.tie) for pin, pad in sorted(pads.items(), key=lambda pair: (len(pair[0]), pair[0]))],
         "harmless": harmless_bridges(one.part, pads), "known": [*own, *(name for names in PALETTE.values() for name in names)],
@@ -223,7 +224,13 @@ def correct(request: Request, board_id: int, database: Database, fields: Fields)
     ref = fields.get("ref", "")
     try:
         turn = _number("turn", fields.get("turn", "0") or "0")
-        choice = PartChoice(fields.get("name", "").strip()[:20], fields.get("value", "").strip()[:80], fields.get("package", "").strip()[:120],
+        package = fields.get("package", "").strip()[:120]
+        if "housing" in fields:
+            own = next((part for part in boards.get(database, board_id).parts if part.ref == ref), None)
+            standing = package or (own.package.name if own else "")
+            named = named_with_housing(standing, fields["housing"])
+            package = named if package or named != standing else ""
+        choice = PartChoice(fields.get("name", "").strip()[:20], fields.get("value", "").strip()[:80], package,
                             turn, fields.get("left_out", "") == "yes")  # fmt: skip
         now = work.correct_part(database, board_id, ref, choice, fields.get("for_all", "") == "yes")
     except YellowfenError as problem:
