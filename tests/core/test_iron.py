@@ -28,7 +28,21 @@ from yellowfen.core.heat.grid import (
 from yellowfen.core.heat.iron import FINE_PATCH, Touch, patch, touch, touch_as_drawn, turned_over, usual_patch, wetting
 from yellowfen.core.heat.pad_copper import CLEARANCE_MM, GAP_MM, SPOKE_MM, TRACK_LONG_MM, TRACK_MM, Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, State, advance, first_state, prepare, rehearse, stored_heat_j
-from yellowfen.core.heat.scene import MAP_EXPONENT, BoardStack, CopperLayer, Deed, Iron, Move, PlacedPart, Scene, Side, TipShape
+from yellowfen.core.heat.scene import (
+    MAP_EXPONENT,
+    BoardStack,
+    CopperLayer,
+    Deed,
+    Handle,
+    HotAir,
+    Iron,
+    Move,
+    PlacedPart,
+    Scene,
+    Side,
+    TipShape,
+    usual_tip_heat_j_k,
+)
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
@@ -374,3 +388,16 @@ def test_a_corner_pin_of_a_large_part_is_wet_in_about_the_time_of_a_small_ones()
     found = touch(scene, Iron(1.6, 340.0), "U1", "1", Tie.SIGNAL)
     assert found.wets_s is not None
     assert 0.1 < found.wets_s < 1.0
+
+
+def test_a_small_iron_finds_a_tab_harder_than_a_small_pin_on_a_plane() -> None:
+    """A 20 W iron with a slipped-on tip: a lone DPAK tab, liquid as a whole, takes seconds; a SOT-23 pin on a plane is wet long before."""
+    foils = (CopperLayer("top", 0.5, 35.0, 0.0), CopperLayer("bottom", 0.6, 35.0, 1.0))
+    small = Iron(1.6, 350.0, TipShape.CHISEL, 20.0, usual_tip_heat_j_k(20.0), handle=Handle.SLIP_ON)
+    wets = {}
+    for name, pin, tie in (("TO-252", "2", Tie.SIGNAL), ("TO-252", "2", Tie.PLANE), ("SOT-23", "3", Tie.PLANE)):
+        part = PlacedPart("U1", package_named(name), 20, 20, 0, Side.TOP, "Sn63Pb37")
+        scene = Scene(BoardStack(40, 40, 1.6, foils), (part,), HotAir(6, 350, 30), (Move(Deed.WITHDRAW, 1.0),), ("U1",))
+        wets[name, tie] = touch(scene, small, "U1", pin, tie, longest_s=15.0).wets_s or 15.0
+    assert wets["TO-252", Tie.SIGNAL] > 2.5
+    assert wets["SOT-23", Tie.PLANE] < wets["TO-252", Tie.SIGNAL] < wets["TO-252", Tie.PLANE]
