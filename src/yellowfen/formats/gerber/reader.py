@@ -211,43 +211,54 @@ def _straight_run(state: _State, at: int, end: int) -> int:
     stamp = _plain_stamp(state)
     given = state.given or None
     chain: list[Point] | None = None
+    room = 0
     operation = ""
+    here = (x, y)
     points = _POINT.findall(state.text, at, end)
     for index, (x_text, y_text, operation) in enumerate(points):
-        before = (x, y)
+        before = here
         if x_text:
             x = int(x_text) * per_x
+            if not -LARGEST_MM <= x <= LARGEST_MM:
+                raise _too_far(state, at, end, index, x)
         if y_text:
             y = int(y_text) * per_y
-        if not (-LARGEST_MM <= x <= LARGEST_MM and -LARGEST_MM <= y <= LARGEST_MM):
-            state.at = next(itertools.islice(_POINT.finditer(state.text, at, end), index, None)).start()
-            raise _Problem(f"a coordinate lies {max(abs(x), abs(y)):.0f} mm out, beyond any board")
+            if not -LARGEST_MM <= y <= LARGEST_MM:
+                raise _too_far(state, at, end, index, y)
+        here = (x, y)
         if operation == "1":
-            if chain is not None and len(chain) < LONGEST_CHAIN:
-                chain.append((x, y))
+            if chain is not None and room:
+                chain.append(here)
+                room -= 1
             elif region is None:
-                path = [before, (x, y)]
+                path = [before, here]
                 if pen is None:
                     _stroke(state, path)
                 else:
                     _put(state, Drawn("stroke", state.dark, path, pen, width, given))
-                    chain = path
+                    chain, room = path, LONGEST_CHAIN - 2
             else:
                 if not region:
                     region.append([before])
-                region[-1].append((x, y))
+                region[-1].append(here)
             continue
         chain = None
         if operation == "3":
             if stamp is None:
                 _flash(state, x, y)
             else:
-                _put(state, Drawn("flash", state.dark, [(x, y)], stamp, 0.0, given))
+                _put(state, Drawn("flash", state.dark, [here], stamp, 0.0, given))
         elif region is not None:
-            region.append([(x, y)])
+            region.append([here])
     _count(state, len(points))
     state.x, state.y, state.operation = x, y, int(operation)
     return end
+
+
+def _too_far(state: _State, at: int, end: int, index: int, millimetres: float) -> _Problem:
+    """The problem of a coordinate beyond any board, with the reader standing at it."""
+    state.at = next(itertools.islice(_POINT.finditer(state.text, at, end), index, None)).start()
+    return _Problem(f"a coordinate lies {abs(millimetres):.0f} mm out, beyond any board")
 
 
 def _count(state: _State, points: int) -> None:
