@@ -1,4 +1,6 @@
-"""Speed and error of the heat kernel against its own short step, vectorised NumPy and the machine's floor."""
+"""Speed and error of the heat kernel against its own short step, vectorised NumPy and the machine's
+floor.
+"""
 
 import sys
 import time
@@ -33,16 +35,24 @@ def best(repeats: int, work) -> tuple[float, object]:  # type: ignore[no-untyped
 
 
 def errors(usual: Rehearsal, exact: Rehearsal) -> tuple[float, float, float]:
-    """(RMS, max) in K over joints, bodies and board pictures at the same moments, and RMS of the joints alone."""
+    """(RMS, max) in K over joints, bodies and board pictures at the same moments, and RMS of the
+    joints alone.
+    """
     gaps = []
     for mine, true in ((usual.joint_c, exact.joint_c), (usual.body_c, exact.body_c)):
         for column in range(mine.shape[1]):
-            gaps.append(mine[1:, column] - np.interp(usual.times_s[1:], exact.times_s, true[:, column]))
+            gaps.append(
+                mine[1:, column] - np.interp(usual.times_s[1:], exact.times_s, true[:, column])
+            )
     joints = np.concatenate(gaps)
     count = min(len(usual.frames_c), len(exact.frames_c))
     board = (usual.frames_c[1:count] - exact.frames_c[1:count]).ravel()
     everything = np.concatenate([joints, board])
-    return float(np.sqrt(np.mean(everything**2))), float(np.abs(everything).max()), float(np.sqrt(np.mean(joints**2)))
+    return (
+        float(np.sqrt(np.mean(everything**2))),
+        float(np.abs(everything).max()),
+        float(np.sqrt(np.mean(joints**2))),
+    )
 
 
 def bandwidth_gb_s() -> float:
@@ -53,7 +63,9 @@ def bandwidth_gb_s() -> float:
 
 
 def flops_g_s() -> float:
-    """Floating-point operations a second of one thread in a matrix product (double precision), an upper mark."""
+    """Floating-point operations a second of one thread in a matrix product (double precision), an
+    upper mark.
+    """
     a = np.random.default_rng(1).random((700, 700))
     seconds, _ = best(4, lambda: a @ a)
     return 2 * 700**3 / seconds / 1e9
@@ -64,14 +76,22 @@ def heat() -> None:
     rehearse(reference_scene(1.0))
     exact = rehearse(scene, EXACT)
     cells, steps = exact.model.cells, 60 / FLOOR_STEP_S
-    by_bytes, by_flops = cells * steps * BYTES_PER_CELL / bandwidth_gb_s() / 1e9, cells * steps * FLOPS_PER_CELL / flops_g_s() / 1e9
+    by_bytes, by_flops = (
+        cells * steps * BYTES_PER_CELL / bandwidth_gb_s() / 1e9,
+        cells * steps * FLOPS_PER_CELL / flops_g_s() / 1e9,
+    )
     floor = max(by_bytes, by_flops)
-    print(f"heat kernel, 100 x 80 x 1.6 mm, {cells} cells, 100 parts, 400 joints, 60 s of circling air, one thread")
+    print(
+        f"heat kernel, 100 x 80 x 1.6 mm, {cells} cells, 100 parts, 400 joints, 60 s of circling air, one thread"
+    )
     print(
         f"  floor: one double-precision sweep of the grid every {FLOOR_STEP_S * 1e3:.1f} ms, {by_bytes:.3f} s by bytes, {by_flops:.3f} s by arithmetic"
     )
     careful = Resolution(max_step_s=0.0125, part_step_s=0.025, nozzle_step_mm=0.5)
-    for name, resolution, goals in (("careful", careful, "50 x at 0.05 K"), ("usual", FINE, "200 x at 0.1 K")):
+    for name, resolution, goals in (
+        ("careful", careful, "50 x at 0.05 K"),
+        ("usual", FINE, "200 x at 0.1 K"),
+    ):
         wall, usual = best(12, lambda resolution=resolution: rehearse(scene, resolution))
         by_bytes = min(by_bytes, cells * steps * BYTES_PER_CELL / bandwidth_gb_s() / 1e9)
         floor = max(by_bytes, by_flops)
@@ -82,14 +102,24 @@ def heat() -> None:
             f" error against 0.5 ms: RMS {rms:.3f} K, max {worst:.2f} K, joints and bodies RMS {joints_rms:.3f} K (goal {goals}; or 1.5 x the floor)"
         )
     double, _ = best(3, lambda: rehearse(scene, replace(FINE, single_precision=False)))
-    print(f"  double precision {double:.3f} s; energy residual {usual.energy.residual_j:.4f} J of {usual.energy.put_in_j:.0f} J put in")  # type: ignore[attr-defined]
+    print(
+        f"  double precision {double:.3f} s; energy residual {usual.energy.residual_j:.4f} J of {usual.energy.put_in_j:.0f} J put in"
+    )  # type: ignore[attr-defined]
     prepared = prepare(scene, FINE)
     drive = prepared.drive(scene)
     length = 80 * 100 * 1e-3 / 360
     steps = 400
     slow, _ = best(
         2,
-        lambda: vectorised.run(prepared.network, drive.segments[0], drive.around, FINE.max_step_s, steps, r._still(length, 23, True), 23.0),
+        lambda: vectorised.run(
+            prepared.network,
+            drive.segments[0],
+            drive.around,
+            FINE.max_step_s,
+            steps,
+            r._still(length, 23, True),
+            23.0,
+        ),
     )
     numpy_wall = slow / steps * 60 / FINE.max_step_s
     began = time.perf_counter()

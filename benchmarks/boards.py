@@ -1,4 +1,6 @@
-"""A 5 MB board of ten layers: reading it, against a second reader's own parse of the same files, and its plan in the browser."""
+"""A 5 MB board of ten layers: reading it, against a second reader's own parse of the same files,
+and its plan in the browser.
+"""
 
 import tempfile
 import time
@@ -49,7 +51,9 @@ def boards() -> None:
     many = large_board(20_000, 4, 3000, 300, 250)
     began = time.perf_counter()
     pads = len(read_board(many, "many").pads)
-    print(f"  {pads} pads, {sum(map(len, many.values())) / 1e6:.1f} MB: {time.perf_counter() - began:.1f} s")
+    print(
+        f"  {pads} pads, {sum(map(len, many.values())) / 1e6:.1f} MB: {time.perf_counter() - began:.1f} s"
+    )
 
 
 def _second_reader(layers: dict[str, bytes]) -> None:
@@ -62,27 +66,39 @@ def _second_reader(layers: dict[str, bytes]) -> None:
 
 
 def _plan(files: dict[str, bytes]) -> None:
-    """From the press of the button to the page of progress, to the board's page, to its plan painted."""
+    """From the press of the button to the page of progress, to the board's page, to its plan
+    painted.
+    """
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         open_database(Path(folder)).close()
         server = LiveServer(Path(folder))
         server.start()
         try:
-            page = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS).new_page(
-                viewport={"width": 1280, "height": 800}
-            )
+            page = playwright.chromium.launch(
+                executable_path="/usr/bin/chromium", args=ARGUMENTS
+            ).new_page(viewport={"width": 1280, "height": 800})
             page.goto(server.url + "/boards")
             page.wait_for_timeout(3000)  # the importer warms up while a person chooses files
-            page.set_input_files("[data-files]", [{"name": name, "mimeType": "text/plain", "buffer": data} for name, data in files.items()])
+            page.set_input_files(
+                "[data-files]",
+                [
+                    {"name": name, "mimeType": "text/plain", "buffer": data}
+                    for name, data in files.items()
+                ],
+            )
             began = time.perf_counter()
             page.get_by_role("button", name="Read the files").click()
             page.wait_for_url("**/boards/1", timeout=60_000, wait_until="commit")
             there = time.perf_counter()
             page.wait_for_selector("svg.plan .part")
-            page.evaluate("new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+            page.evaluate(
+                "new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))"
+            )
             shown = time.perf_counter()
             size = len(page.request.get(server.url + "/boards/1").body()) / 1e6
-            print(f"  in the browser: {there - began:.2f} s from the press to the board's page, {shown - there:.2f} s more to its plan"
-                  f" (goals {GOAL_IMPORT_S} and {GOAL_PLAN_S}); page {size:.2f} MB (goal {GOAL_PAGE_MB})")  # fmt: skip
+            print(
+                f"  in the browser: {there - began:.2f} s from the press to the board's page, {shown - there:.2f} s more to its plan"
+                f" (goals {GOAL_IMPORT_S} and {GOAL_PLAN_S}); page {size:.2f} MB (goal {GOAL_PAGE_MB})"
+            )
         finally:
             server.stop()

@@ -1,9 +1,31 @@
-"""The reference case: 100 × 80 × 1.6 mm, 1 mm cells, 4 layers, 100 parts with 400 joints, 60 s of circling hot air."""
+"""The reference case: 100 × 80 × 1.6 mm, 1 mm cells, 4 layers, 100 parts with 400 joints, 60 s of
+circling hot air.
+"""
 
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, HotAir, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import (
+    BoardStack,
+    CopperLayer,
+    Deed,
+    HotAir,
+    Move,
+    PlacedPart,
+    Scene,
+    Side,
+)
 from yellowfen.core.part.catalogue import package_named
 
-KINDS = ("SOIC-8", "0603", "SOT-23-6", "0805", "SOIC-8", "0402", "SOT-23", "0603", "0805", "SOT-23-5")
+KINDS = (
+    "SOIC-8",
+    "0603",
+    "SOT-23-6",
+    "0805",
+    "SOIC-8",
+    "0402",
+    "SOT-23",
+    "0603",
+    "0805",
+    "SOT-23-5",
+)
 
 
 def reference_scene(seconds: float = 60.0) -> Scene:
@@ -18,4 +40,6 @@ def reference_scene(seconds: float = 60.0) -> Scene:
     assert joints == 400, joints
     copper = (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
     moves = (Move(Deed.CLOSE, seconds, ("X44",), 15, 6),)
-    return Scene(BoardStack(100, 80, 1.6, copper), tuple(parts), HotAir(6, 380, 35), moves, ("X44",))
+    return Scene(
+        BoardStack(100, 80, 1.6, copper), tuple(parts), HotAir(6, 380, 35), moves, ("X44",)
+    )

@@ -56,7 +56,9 @@ def tools() -> None:
     print(
         f"safe window 20 x 20, reference case with 100 parts, after-heat to its end, one process: {time.perf_counter() - began:.2f} s (goal 4, aim 2)"
     )
-    before, after = subprocess.run([sys.executable, "-c", _MEMORY], capture_output=True, text=True, check=True).stdout.split()
+    before, after = subprocess.run(
+        [sys.executable, "-c", _MEMORY], capture_output=True, text=True, check=True
+    ).stdout.split()
     print(
         f"memory of a rehearsal (reference case): peak {float(after) - float(before):.0f} MB above the idle server with its kernel loaded (goal 100)"
     )
@@ -73,7 +75,12 @@ def _search(folder: Path) -> None:
     scene = near_the_heat(scene_of(boards.get(connection, 1), plan))
     began = time.perf_counter()
     first: list[float] = []
-    find_settings(scene, Bench((8.0, 10.0), None, True, True), Doubts(), lambda _: first.append(time.perf_counter() - began))
+    find_settings(
+        scene,
+        Bench((8.0, 10.0), None, True, True),
+        Doubts(),
+        lambda _: first.append(time.perf_counter() - began),
+    )
     print(
         f"finding settings, demo board, one target: {time.perf_counter() - began:.1f} s (goal 30), first proposal after {first[0]:.1f} s, {len(first)} steps"
     )
@@ -88,7 +95,9 @@ def _search(folder: Path) -> None:
         spent = []
         for turn in range(60):
             began = time.perf_counter()
-            urllib.request.urlopen(server.url + ("/", "/boards/1", "/jobs/1/heat")[turn % 3], timeout=10).read()
+            urllib.request.urlopen(
+                server.url + ("/", "/boards/1", "/jobs/1/heat")[turn % 3], timeout=10
+            ).read()
             spent.append((time.perf_counter() - began) * 1e3)
         steps = len(work.tasks.get(connection, task).steps)
         print(

@@ -1,4 +1,6 @@
-"""The server's start, the first page's weight, and how soon an edit in the Heat stage shows, in headless Chromium."""
+"""The server's start, the first page's weight, and how soon an edit in the Heat stage shows, in
+headless Chromium.
+"""
 
 import tempfile
 from pathlib import Path
@@ -51,11 +53,21 @@ def _edits(url: str) -> None:
         loaded: list[int] = []
         foreign: list[str] = []
         page.on(
-            "requestfinished", lambda request: loaded.append(sum(request.sizes()[k] for k in ("responseBodySize", "responseHeadersSize")))
+            "requestfinished",
+            lambda request: loaded.append(
+                sum(request.sizes()[k] for k in ("responseBodySize", "responseHeadersSize"))
+            ),
         )
-        page.on("request", lambda request: foreign.append(request.url) if not request.url.startswith((url, "data:")) else None)
+        page.on(
+            "request",
+            lambda request: (
+                foreign.append(request.url) if not request.url.startswith((url, "data:")) else None
+            ),
+        )
         page.goto(url + "/", wait_until="networkidle")
-        print(f"first page, uncached: {sum(loaded) / 1000:.0f} kB in {len(loaded)} requests (goal 400), outside loopback: {len(foreign)}")
+        print(
+            f"first page, uncached: {sum(loaded) / 1000:.0f} kB in {len(loaded)} requests (goal 400), outside loopback: {len(foreign)}"
+        )
         page.goto(url + "/jobs/1/heat")
         page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
         first, fine = [], []

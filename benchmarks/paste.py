@@ -1,4 +1,6 @@
-"""Judging paste: a board of 2 000 openings against its own import, and the foil slider on the demo board in the browser."""
+"""Judging paste: a board of 2 000 openings against its own import, and the foil slider on the demo
+board in the browser.
+"""
 
 import tempfile
 from pathlib import Path
@@ -41,8 +43,10 @@ def paste() -> None:
     foils = best_of(3, lambda: compare_foils(board, leaded))
     better = best_of(2, lambda: better_openings(board, 0.12, leaded))
     hand = best_of(2, lambda: hand_plan(board, leaded))
-    print(f"paste on {len(board.openings)} openings: judged in {once * 1e3:.0f} ms (goal {GOAL_JUDGE_S * 1e3:.0f}), {once / read:.3f} x the import; four foils {foils * 1e3:.0f} ms,"
-          f" better openings {better * 1e3:.0f} ms, dot plan {hand * 1e3:.0f} ms")  # fmt: skip
+    print(
+        f"paste on {len(board.openings)} openings: judged in {once * 1e3:.0f} ms (goal {GOAL_JUDGE_S * 1e3:.0f}), {once / read:.3f} x the import; four foils {foils * 1e3:.0f} ms,"
+        f" better openings {better * 1e3:.0f} ms, dot plan {hand * 1e3:.0f} ms"
+    )
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         connection = open_database(Path(folder))
         demo.fill(connection)
@@ -50,11 +54,15 @@ def paste() -> None:
         server = LiveServer(Path(folder))
         server.start()
         try:
-            page = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS).new_page()
+            page = playwright.chromium.launch(
+                executable_path="/usr/bin/chromium", args=ARGUMENTS
+            ).new_page()
             page.goto(f"{server.url}/jobs/1/paste")
             moves = page.evaluate(_ANSWERS)
             first, times = max(moves[:20]), sorted(moves[20:])
-            print(f"  foil slider, demo board, from the move to the answer shown: median {times[len(times) // 2]:.0f} ms, p95 {times[int(0.95 * len(times))]:.0f} ms"
-                  f" (goal {GOAL_SLIDE_MS}); the slowest of the first twenty {first:.0f} ms")  # fmt: skip
+            print(
+                f"  foil slider, demo board, from the move to the answer shown: median {times[len(times) // 2]:.0f} ms, p95 {times[int(0.95 * len(times))]:.0f} ms"
+                f" (goal {GOAL_SLIDE_MS}); the slowest of the first twenty {first:.0f} ms"
+            )
         finally:
             server.stop()

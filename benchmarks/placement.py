@@ -1,4 +1,6 @@
-"""The placement order against a general-purpose solver (OR-Tools): boards of up to 60 parts to proven optimum or bound, 400 parts to a long run."""
+"""The placement order against a general-purpose solver (OR-Tools): boards of up to 60 parts to
+proven optimum or bound, 400 parts to a long run.
+"""
 
 import itertools
 import math
@@ -21,12 +23,32 @@ _TALL = ("CAN-6.3", "CONN-6-1.25")
 def invented(parts: int, width: float, height: float, seed: int, tall: bool = True) -> Board:
     """A board of invented parts at random places, seeded."""
     chance = random.Random(seed)
-    kinds = ["0402", "0603", "0805"] * 5 + ["SOT-23", "SOIC-8", "QFN-20_4x4", "TSSOP-20"] + (list(_TALL) if tall else [])
+    kinds = (
+        ["0402", "0603", "0805"] * 5
+        + ["SOT-23", "SOIC-8", "QFN-20_4x4", "TSSOP-20"]
+        + (list(_TALL) if tall else [])
+    )
     found = []
     for number in range(parts):
         package = package_named(chance.choice(kinds))
-        x, y, turn = chance.uniform(3, width - 3), chance.uniform(3, height - 3), chance.choice((0.0, 90.0, 180.0, 270.0))
-        found.append(BoardPart(f"P{number}", f"v{chance.randrange(max(3, parts // 6))}", package.name, x, y, turn, "top", package, True))
+        x, y, turn = (
+            chance.uniform(3, width - 3),
+            chance.uniform(3, height - 3),
+            chance.choice((0.0, 90.0, 180.0, 270.0)),
+        )
+        found.append(
+            BoardPart(
+                f"P{number}",
+                f"v{chance.randrange(max(3, parts // 6))}",
+                package.name,
+                x,
+                y,
+                turn,
+                "top",
+                package,
+                True,
+            )
+        )
     return Board("invented", width, height, 1.6, (), (), (), (), tuple(found), (), ())
 
 
@@ -41,8 +63,12 @@ def measured(board: Board, school: str) -> tuple[float, float, Order]:
     return float(sum(cost[a, b] for a, b in itertools.pairwise(path))), spent, order
 
 
-def exact(board: Board, school: str, seconds: float, rules: Sequence[Rule]) -> tuple[float, float, float]:
-    """CP-SAT: the best cost it finds, the lower bound it proves, and the bare travel of its path (mm), with the same rules."""
+def exact(
+    board: Board, school: str, seconds: float, rules: Sequence[Rule]
+) -> tuple[float, float, float]:
+    """CP-SAT: the best cost it finds, the lower bound it proves, and the bare travel of its path
+    (mm), with the same rules.
+    """
     problem, _ = _problem(board, "top", school, (), set())
     cost, _ = problem.costs()
     whole = np.rint(10 * cost).astype(int)
@@ -69,12 +95,16 @@ def exact(board: Board, school: str, seconds: float, rules: Sequence[Rule]) -> t
     solver.parameters.num_workers = 8
     solver.solve(model)
     places = [(0.0, 0.0), *((part.x_mm, part.y_mm) for part in problem.parts)]
-    travel = sum(math.dist(places[i], places[j]) for i, j, used in chosen if solver.boolean_value(used))
+    travel = sum(
+        math.dist(places[i], places[j]) for i, j, used in chosen if solver.boolean_value(used)
+    )
     return solver.objective_value / 10, solver.best_objective_bound / 10, travel
 
 
 def long_run(board: Board, school: str, seconds: int) -> float:
-    """Routing with guided local search for so many seconds; without rules (so a lower mark than with them)."""
+    """Routing with guided local search for so many seconds; without rules (so a lower mark than
+    with them).
+    """
     problem, _ = _problem(board, "top", school, (), set())
     cost, _ = problem.costs()
     whole = np.rint(10 * cost).astype(int)
@@ -82,11 +112,15 @@ def long_run(board: Board, school: str, seconds: int) -> float:
     rows = whole.tolist()
     manager = pywrapcp.RoutingIndexManager(len(rows), 1, 0)
     routing = pywrapcp.RoutingModel(manager)
-    index = routing.RegisterTransitCallback(lambda a, b: rows[manager.IndexToNode(a)][manager.IndexToNode(b)])
+    index = routing.RegisterTransitCallback(
+        lambda a, b: rows[manager.IndexToNode(a)][manager.IndexToNode(b)]
+    )
     routing.SetArcCostEvaluatorOfAllVehicles(index)
     search = pywrapcp.DefaultRoutingSearchParameters()
     search.first_solution_strategy = routing_enums_pb2.FirstSolutionStrategy.PATH_CHEAPEST_ARC
-    search.local_search_metaheuristic = routing_enums_pb2.LocalSearchMetaheuristic.GUIDED_LOCAL_SEARCH
+    search.local_search_metaheuristic = (
+        routing_enums_pb2.LocalSearchMetaheuristic.GUIDED_LOCAL_SEARCH
+    )
     search.time_limit.seconds = seconds
     return routing.SolveWithParameters(search).ObjectiveValue() / 10
 
@@ -98,16 +132,25 @@ def _ways(total: float) -> float:
 
 def placement() -> None:
     placement_order(invented(10, 40, 40, 0), "top", "nearest")
-    for parts, seed, school in ((30, 1, "finest"), (40, 2, "nearest"), (60, 3, "nearest"), (60, 4, "nearest")):
+    for parts, seed, school in (
+        (30, 1, "finest"),
+        (40, 2, "nearest"),
+        (60, 3, "nearest"),
+        (60, 4, "nearest"),
+    ):
         board = invented(parts, 20 + parts, 20 + 0.7 * parts, seed)
         ours, spent, order = measured(board, school)
         theirs, bound, travel = exact(board, school, 60, order.rules)
         same = "same turns" if int(ours // TURN_MM) == int(theirs // TURN_MM) else "OTHER TURNS"
-        print(f"placement, {parts} parts, {school}: {order.takes.turns} turns for {order.orientations} orientations, {spent:.2f} s; way {_ways(ours):.0f} mm,"
-              f" CP-SAT in 60 s {_ways(theirs):.0f} ({same}; ours {_ways(ours) / _ways(theirs) - 1:+.1%}, goal 5 %), bare travel {order.takes.travel_mm:.0f} and {travel:.0f} mm, proven bound {bound - TURN_MM * int(theirs // TURN_MM):.0f}")  # fmt: skip
+        print(
+            f"placement, {parts} parts, {school}: {order.takes.turns} turns for {order.orientations} orientations, {spent:.2f} s; way {_ways(ours):.0f} mm,"
+            f" CP-SAT in 60 s {_ways(theirs):.0f} ({same}; ours {_ways(ours) / _ways(theirs) - 1:+.1%}, goal 5 %), bare travel {order.takes.travel_mm:.0f} and {travel:.0f} mm, proven bound {bound - TURN_MM * int(theirs // TURN_MM):.0f}"
+        )
     for parts, width, height in ((100, 100, 80), (400, 200, 150)):
         board = invented(parts, width, height, 7, tall=False)
         ours, spent, order = measured(board, "nearest")
         theirs = long_run(board, "nearest", 60)
-        print(f"placement, {parts} parts: {spent:.2f} s (goal {GOAL_S[parts]}); turns {int(ours // TURN_MM)} and {int(theirs // TURN_MM)}, way {_ways(ours):.0f} mm against {_ways(theirs):.0f} by a minute of"
-              f" guided local search ({_ways(ours) / _ways(theirs) - 1:+.1%}, goal 10 %); as in the bill {order.plain.turns} turns, {order.plain.travel_mm:.0f} mm")  # fmt: skip
+        print(
+            f"placement, {parts} parts: {spent:.2f} s (goal {GOAL_S[parts]}); turns {int(ours // TURN_MM)} and {int(theirs // TURN_MM)}, way {_ways(ours):.0f} mm against {_ways(theirs):.0f} by a minute of"
+            f" guided local search ({_ways(ours) / _ways(theirs) - 1:+.1%}, goal 10 %); as in the bill {order.plain.turns} turns, {order.plain.travel_mm:.0f} mm"
+        )

@@ -1,4 +1,6 @@
-"""Five hundred seeded random boards, thin and thick, every source: is any state unsound, and how far from a quarter of the step?"""
+"""Five hundred seeded random boards, thin and thick, every source: is any state unsound, and how
+far from a quarter of the step?
+"""
 
 import numpy as np
 from tests.random_scenes import case, gap_of
@@ -17,7 +19,10 @@ def random_boards(count: int = SCENES) -> None:
         except Refused:
             refused.append(number)
             continue
-        late += [(abs(a - b) / max(b, 1e-9) if abs(a - b) > 0.01 else 0.0, number) for _, a, b in gap.melts]
+        late += [
+            (abs(a - b) / max(b, 1e-9) if abs(a - b) > 0.01 else 0.0, number)
+            for _, a, b in gap.melts
+        ]
         peaks.append((gap.peak_k, number))
         differ += [number] if gap.fate_differs else []
     shares, kelvins = np.array([one for one, _ in late]), np.array([one for one, _ in peaks])

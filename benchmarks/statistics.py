@@ -1,4 +1,6 @@
-"""Do nominal 95 % intervals hold the truth? Seeded synthetic melt tests, logs, and whole benches with one coupon. `python -m benchmarks statistics`."""
+"""Do nominal 95 % intervals hold the truth? Seeded synthetic melt tests, logs, and whole benches
+with one coupon. `python -m benchmarks statistics`.
+"""
 
 import math
 from collections.abc import Iterator
@@ -11,10 +13,28 @@ from yellowfen.core.board.copper_links import links_of_raster
 from yellowfen.core.heat import grid as grid_module
 from yellowfen.core.heat import jet as jet_module
 from yellowfen.core.heat import rehearsal as rehearsal_module
-from yellowfen.core.heat.calibrate import MeltTest, Probe, ThermalLog, _at_place, _lagged, from_log, from_times, scrap_scene
+from yellowfen.core.heat.calibrate import (
+    MeltTest,
+    Probe,
+    ThermalLog,
+    _at_place,
+    _lagged,
+    from_log,
+    from_times,
+    scrap_scene,
+)
 from yellowfen.core.heat.doubt import Doubts, sampled, settled, sureness
 from yellowfen.core.heat.rehearsal import FINE, Resolution, prepare, rehearse
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, HotAir, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import (
+    BoardStack,
+    CopperLayer,
+    Deed,
+    HotAir,
+    Move,
+    PlacedPart,
+    Scene,
+    Side,
+)
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.catalogue import package_named
 
@@ -25,13 +45,20 @@ PRIOR = Doubts()
 
 
 def melt_tests() -> None:
-    """Three melt times with ±10 % from a drawn bench on the fine grid; does the strength's interval hold the drawn strength?"""
+    """Three melt times with ±10 % from a drawn bench on the fine grid; does the strength's interval
+    hold the drawn strength?
+    """
     chance = np.random.default_rng(11)
     held, widths = 0, []
     for _ in range(TRIALS):
         draw = dict(zip(("jet", "outlet", "copper"), chance.normal(size=3), strict=True))
         distance = float(chance.choice([12, 16, 20, 25]))
-        scene = scrap_scene(replace(SOURCE, nozzle_mm=float(chance.choice([5, 6, 8]))), distance, "Sn63Pb37", seconds=300.0)
+        scene = scrap_scene(
+            replace(SOURCE, nozzle_mm=float(chance.choice([5, 6, 8]))),
+            distance,
+            "Sn63Pb37",
+            seconds=300.0,
+        )
         seconds = all_molten_s(rehearse(sampled(scene, PRIOR, draw), FINE).joints_of("dot"))
         if seconds is None:
             seconds = 299.0
@@ -45,7 +72,9 @@ def melt_tests() -> None:
 
 
 def logs() -> None:
-    """A log of heat and cooling, two probes, 4 Hz, 1 °C of noise, lag and offset unknown, from the fine grid."""
+    """A log of heat and cooling, two probes, 4 Hz, 1 °C of noise, lag and offset unknown, from the
+    fine grid.
+    """
     chance = np.random.default_rng(12)
     keys = ("jet", "outlet", "copper")
     held, widths = dict.fromkeys(keys, 0), {key: [] for key in keys}
@@ -62,9 +91,16 @@ def logs() -> None:
         for x, y in ((18, 15), (25, 20)):
             curve = _at_place(seen.frames_c, cells, Probe(x, y, ()))
             at = np.arange(len(curve)) * 0.25
-            readings = np.interp(times, at, _lagged(at, curve, lag)) + chance.normal(0, 1.5) + chance.normal(0, 1, len(times))
+            readings = (
+                np.interp(times, at, _lagged(at, curve, lag))
+                + chance.normal(0, 1.5)
+                + chance.normal(0, 1, len(times))
+            )
             probes.append(Probe(x, y, tuple(readings)))
-        found = {one.key: one for one in from_log(ThermalLog(scene, tuple(times), tuple(probes)), PRIOR).findings}
+        found = {
+            one.key: one
+            for one in from_log(ThermalLog(scene, tuple(times), tuple(probes)), PRIOR).findings
+        }
         truth = {
             "jet": PRIOR.jet_factor * math.exp(PRIOR.jet_log_sd * z[0]),
             "outlet": PRIOR.outlet_sd_k * z[1],
@@ -72,7 +108,11 @@ def logs() -> None:
         }
         for key in keys:
             held[key] += found[key].low <= truth[key] <= found[key].high
-            widths[key].append(found[key].high - found[key].low if key == "outlet" else found[key].high / found[key].low)
+            widths[key].append(
+                found[key].high - found[key].low
+                if key == "outlet"
+                else found[key].high / found[key].low
+            )
     said = ", ".join(
         f"{key} {held[key]} (width {'' if key == 'outlet' else 'x '}{np.median(widths[key]):.2f}{' K' if key == 'outlet' else ''})"
         for key in keys
@@ -82,11 +122,17 @@ def logs() -> None:
 
 @contextmanager
 def foreign(chance: np.random.Generator) -> Iterator[Resolution]:
-    """Physics that the program does not know of, and the finer grid to compute the truth on: laminate, emissivity, joint conductance, how far hot
-    air carries and spreads."""
+    """Physics that the program does not know of, and the finer grid to compute the truth on:
+    laminate, emissivity, joint conductance, how far hot air carries and spreads.
+    """
     kept = (
-        jet_module._CORE_LENGTHS, jet_module._local_shape, grid_module.FR4_CP, grid_module.FR4_THROUGH_W_MK, grid_module.FR4_PLANE_W_MK, rehearsal_module.EMISSIVITY,
-    )  # fmt: skip
+        jet_module._CORE_LENGTHS,
+        jet_module._local_shape,
+        grid_module.FR4_CP,
+        grid_module.FR4_THROUGH_W_MK,
+        grid_module.FR4_PLANE_W_MK,
+        rehearsal_module.EMISSIVITY,
+    )
     spread = math.exp(chance.normal(0, 0.15))
     shape = jet_module._local_shape
     jet_module._CORE_LENGTHS *= math.exp(chance.normal(0, 0.15))
@@ -98,16 +144,35 @@ def foreign(chance: np.random.Generator) -> Iterator[Resolution]:
     try:
         yield replace(FINER, pad_contact_w_m2k=2.0e4 * math.exp(chance.normal(0, 0.4)))
     finally:
-        (jet_module._CORE_LENGTHS, jet_module._local_shape, grid_module.FR4_CP, grid_module.FR4_THROUGH_W_MK, grid_module.FR4_PLANE_W_MK,
-         rehearsal_module.EMISSIVITY) = kept  # fmt: skip
+        (
+            jet_module._CORE_LENGTHS,
+            jet_module._local_shape,
+            grid_module.FR4_CP,
+            grid_module.FR4_THROUGH_W_MK,
+            grid_module.FR4_PLANE_W_MK,
+            rehearsal_module.EMISSIVITY,
+        ) = kept
 
 
-PACKAGES = ("SOIC-8", "SOIC-16W", "TSSOP-20", "QFP-32", "QFP-48", "0805", "SOT-223", "MSOP-10", "SOIC-14", "QFN-20")
+PACKAGES = (
+    "SOIC-8",
+    "SOIC-16W",
+    "TSSOP-20",
+    "QFP-32",
+    "QFP-48",
+    "0805",
+    "SOT-223",
+    "MSOP-10",
+    "SOIC-14",
+    "QFN-20",
+)
 
 
 @dataclass(frozen=True)
 class BenchOutcome:
-    """One foreign bench: error ratios and whether 80 % bands hold, without and with a coupon; whether the strength's interval holds."""
+    """One foreign bench: error ratios and whether 80 % bands hold, without and with a coupon;
+    whether the strength's interval holds.
+    """
 
     before: float
     after: float
@@ -118,31 +183,59 @@ class BenchOutcome:
 
 
 def one_bench(chance: np.random.Generator) -> BenchOutcome | None:
-    """A coupon, then a forecast for another nozzle, package and board; None where nothing melts in the truth."""
+    """A coupon, then a forecast for another nozzle, package and board; None where nothing melts in
+    the truth.
+    """
     drawn = {key: float(chance.normal()) for key in ("jet", "outlet", "copper")}
-    hands = [{key: float(chance.normal()) for key in ("hand", "aim", "aim across", "room")} for _ in range(2)]
+    hands = [
+        {key: float(chance.normal()) for key in ("hand", "aim", "aim across", "room")}
+        for _ in range(2)
+    ]
     coupon = scrap_scene(SOURCE, 20, "Sn63Pb37", seconds=160.0)
     package = package_named(str(chance.choice(PACKAGES)))
     plane = (package.lands[0].pin,) if chance.random() < 0.4 else ()
-    copper = (_drawn(chance, "top", float(chance.uniform(0.3, 0.6)), 0.0), _drawn(chance, "bottom", float(chance.uniform(0.5, 0.95)), 1.0))
+    copper = (
+        _drawn(chance, "top", float(chance.uniform(0.3, 0.6)), 0.0),
+        _drawn(chance, "bottom", float(chance.uniform(0.5, 0.95)), 1.0),
+    )
     part = PlacedPart("U1", package, 22, 19, 0, Side.TOP, "Sn63Pb37", plane)
     source = replace(SOURCE, nozzle_mm=float(chance.choice([4, 6, 8, 10])))
-    move = Move(Deed.CLOSE, 160.0, ("U1",), float(chance.choice([12, 18, 25])), float(chance.choice([3, 5, 7])))
+    move = Move(
+        Deed.CLOSE,
+        160.0,
+        ("U1",),
+        float(chance.choice([12, 18, 25])),
+        float(chance.choice([3, 5, 7])),
+    )
     target = Scene(BoardStack(44, 38, 1.6, copper), (part,), source, (move,), ("U1",))
     with foreign(chance) as finer:
-        scrap = drawn | hands[0] | {"copper": float(chance.normal()), "spread": float(chance.normal())}
+        scrap = (
+            drawn | hands[0] | {"copper": float(chance.normal()), "spread": float(chance.normal())}
+        )
         melted = all_molten_s(rehearse(sampled(coupon, PRIOR, scrap), finer).joints_of("dot"))
-        truth = all_molten_s(rehearse(sampled(target, PRIOR, drawn | hands[1] | {"spread": float(chance.normal())}), finer).joints_of("U1"))
+        truth = all_molten_s(
+            rehearse(
+                sampled(target, PRIOR, drawn | hands[1] | {"spread": float(chance.normal())}), finer
+            ).joints_of("U1")
+        )
     if melted is None or truth is None:
         return None
     read = max(melted * math.exp(chance.normal(0, 0.1)), 1.0)
     found = from_times([MeltTest(coupon, "dot", (read,), "coupon")], PRIOR)
     strength = found.findings[0]
     true_strength = PRIOR.jet_factor * math.exp(PRIOR.jet_log_sd * drawn["jet"])
-    bands = [sureness(target, doubts, rehearse(settled(target, doubts)), 23).melts[0] for doubts in (PRIOR, found.doubts)]
-    ratios = [math.inf if band.middle is None else max(band.middle / truth, truth / band.middle) for band in bands]
+    bands = [
+        sureness(target, doubts, rehearse(settled(target, doubts)), 23).melts[0]
+        for doubts in (PRIOR, found.doubts)
+    ]
+    ratios = [
+        math.inf if band.middle is None else max(band.middle / truth, truth / band.middle)
+        for band in bands
+    ]
     held = [(band.low or math.inf) <= truth <= (band.high or math.inf) for band in bands]
-    return BenchOutcome(*ratios, *held, strength.low <= true_strength <= strength.high, strength.high / strength.low)
+    return BenchOutcome(
+        *ratios, *held, strength.low <= true_strength <= strength.high, strength.high / strength.low
+    )
 
 
 def _drawn(chance: np.random.Generator, layer: str, share: float, depth: float) -> CopperLayer:

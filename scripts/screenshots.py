@@ -1,4 +1,6 @@
-"""Take the pictures of the main views from fresh demo data: `.venv/bin/python scripts/screenshots.py [FOLDER]`."""
+"""Take the pictures of the main views from fresh demo data: `.venv/bin/python
+scripts/screenshots.py [FOLDER]`.
+"""
 
 import sys
 import tempfile
@@ -18,9 +20,15 @@ from yellowfen.workflows import bench, demo, heat, sketching
 from yellowfen.workflows.opening import open_database
 
 PATCH = (
-    SketchedPart("U1", "QFN-32_5x5", 23, 16), SketchedPart("C1", "0402", 23, 20.4), SketchedPart("C2", "0402", 27.6, 18, 90), SketchedPart("C3", "0603", 18, 13, 90),
-    SketchedPart("Y1", "XTAL-3.2x2.5", 29, 12.5), SketchedPart("D1", "LED_0805", 14, 22), SketchedPart("C4", "CAN-6.3", 36, 22), SketchedPart("U2", "SOT-223", 10, 11),
-)  # fmt: skip
+    SketchedPart("U1", "QFN-32_5x5", 23, 16),
+    SketchedPart("C1", "0402", 23, 20.4),
+    SketchedPart("C2", "0402", 27.6, 18, 90),
+    SketchedPart("C3", "0603", 18, 13, 90),
+    SketchedPart("Y1", "XTAL-3.2x2.5", 29, 12.5),
+    SketchedPart("D1", "LED_0805", 14, 22),
+    SketchedPart("C4", "CAN-6.3", 36, 22),
+    SketchedPart("U2", "SOT-223", 10, 11),
+)
 
 
 def prepare(folder: Path) -> None:
@@ -33,8 +41,13 @@ def prepare(folder: Path) -> None:
         (43.0, Verdict.GOOD, ""),
     ):
         run = heat.start_run(connection, job.id)
-        for key, kind, ref, at in (("a", TapKind.START, "", 0), ("b", TapKind.NEXT_MOVE, "", 25.2), ("c", TapKind.FLOWED, "U4", flowed),
-                                   ("d", TapKind.HEAT_AWAY, "", flowed + 6), ("e", TapKind.SOLID, "", flowed + 21)):  # fmt: skip
+        for key, kind, ref, at in (
+            ("a", TapKind.START, "", 0),
+            ("b", TapKind.NEXT_MOVE, "", 25.2),
+            ("c", TapKind.FLOWED, "U4", flowed),
+            ("d", TapKind.HEAT_AWAY, "", flowed + 6),
+            ("e", TapKind.SOLID, "", flowed + 21),
+        ):
             bench.tap(connection, run, key, kind, ref, 1_000_000 + int(at * 1000))
         for pin in range(1, 9):
             if note or pin < 4:
@@ -42,7 +55,9 @@ def prepare(folder: Path) -> None:
         if note:
             bench.finish(connection, run, note)
     patch = sketching.begin(connection, "Water gauge, its radio")
-    sketching.keep(connection, patch, Sketch("Water gauge, its radio", 46, 32, 1.6, Plane.YES, PATCH))
+    sketching.keep(
+        connection, patch, Sketch("Water gauge, its radio", 46, 32, 1.6, Plane.YES, PATCH)
+    )
     connection.close()
 
 
@@ -90,12 +105,26 @@ def take(target: Path, url: str) -> None:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         views = (
-            ("jobs", "/", None), ("board", "/boards/1?part=U2", None), ("sketch", "/boards/2/sketch", None), ("ways", "/jobs/1/ready?part=U1", None), ("when", "/jobs/1/ready/when", None), ("place", "/jobs/1/place?side=top", None), ("place-run", "/jobs/1/place?side=top", placing), ("paste", "/jobs/1/paste?foil=0.15", None), ("openings", "/jobs/1/paste/openings", None), ("leadless", "/jobs/1/paste/leadless", None), ("hand", "/jobs/1/paste/hand", None), ("heat", "/jobs/1/heat", rehearsed),
-            ("look", "/jobs/1/look", None), ("logbook", "/logbook", None), ("bench", "/bench", None),
-            ("window", "/jobs/1/heat", leaf("Safe window", 14_000)), ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
+            ("jobs", "/", None),
+            ("board", "/boards/1?part=U2", None),
+            ("sketch", "/boards/2/sketch", None),
+            ("ways", "/jobs/1/ready?part=U1", None),
+            ("when", "/jobs/1/ready/when", None),
+            ("place", "/jobs/1/place?side=top", None),
+            ("place-run", "/jobs/1/place?side=top", placing),
+            ("paste", "/jobs/1/paste?foil=0.15", None),
+            ("openings", "/jobs/1/paste/openings", None),
+            ("leadless", "/jobs/1/paste/leadless", None),
+            ("hand", "/jobs/1/paste/hand", None),
+            ("heat", "/jobs/1/heat", rehearsed),
+            ("look", "/jobs/1/look", None),
+            ("logbook", "/logbook", None),
+            ("bench", "/bench", None),
+            ("window", "/jobs/1/heat", leaf("Safe window", 14_000)),
+            ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
             ("run", "/jobs/1/heat", running),
             ("teach", "/bench/stations/1", taught),
-        )  # fmt: skip
+        )
         for name, path, act in views:
             page.goto(url + path)
             page.wait_for_timeout(400)

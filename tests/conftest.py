@@ -5,7 +5,17 @@ from pathlib import Path
 import pytest
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, HotAir, Move, PlacedPart, Scene, Side, Underside
+from yellowfen.core.heat.scene import (
+    BoardStack,
+    CopperLayer,
+    Deed,
+    HotAir,
+    Move,
+    PlacedPart,
+    Scene,
+    Side,
+    Underside,
+)
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.demo import demo_files
@@ -15,21 +25,45 @@ DATA = Path(__file__).parent / "data"
 
 def files_in(folder: Path) -> dict[str, bytes]:
     """The board files of a test folder by name."""
-    return {path.name: path.read_bytes() for path in sorted(folder.iterdir()) if not path.name.startswith("LICENSE")}
+    return {
+        path.name: path.read_bytes()
+        for path in sorted(folder.iterdir())
+        if not path.name.startswith("LICENSE")
+    }
 
 
 def small_scene(**changes: object) -> Scene:
     """One SOIC-8 and an 0603 beside it on a small board under hot air."""
     given: dict[str, object] = {
-        "outlet_c": 360.0, "flow_lpm": 30.0, "height_mm": 15.0, "close_s": 40.0, "alloy": "Sn63Pb37", "top": 0.3, "underside": Underside.INSULATING,
-        "plane_pins": (), "rotation": 0.0, "cool_s": 40.0,
-    } | changes  # fmt: skip
+        "outlet_c": 360.0,
+        "flow_lpm": 30.0,
+        "height_mm": 15.0,
+        "close_s": 40.0,
+        "alloy": "Sn63Pb37",
+        "top": 0.3,
+        "underside": Underside.INSULATING,
+        "plane_pins": (),
+        "rotation": 0.0,
+        "cool_s": 40.0,
+    } | changes
     copper = (CopperLayer("top", given["top"], 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
     parts = (
-        PlacedPart("U1", package_named("SOIC-8"), 15, 12, given["rotation"], Side.TOP, given["alloy"], given["plane_pins"]),
+        PlacedPart(
+            "U1",
+            package_named("SOIC-8"),
+            15,
+            12,
+            given["rotation"],
+            Side.TOP,
+            given["alloy"],
+            given["plane_pins"],
+        ),
         PlacedPart("R1", package_named("0603"), 21.5, 12, 0, Side.TOP, given["alloy"]),
     )
-    moves = (Move(Deed.CLOSE, given["close_s"], ("U1",), given["height_mm"], 4), Move(Deed.WITHDRAW, given["cool_s"]))
+    moves = (
+        Move(Deed.CLOSE, given["close_s"], ("U1",), given["height_mm"], 4),
+        Move(Deed.WITHDRAW, given["cool_s"]),
+    )
     board = BoardStack(30, 24, 1.6, copper, given["underside"])
     return Scene(board, parts, HotAir(6, given["outlet_c"], given["flow_lpm"]), moves, ("U1",))
 

@@ -1,7 +1,8 @@
-"""Mutated real board files sent to the application: `make fuzz` runs five thousand, the test run a few dozen.
+"""Mutated real board files sent to the application: `make fuzz` runs five thousand, the test run a
+few dozen.
 
-Seeded, so case n is the same everywhere. Each must be read or refused with a sentence: no 500, none over five seconds,
-no memory over 500 MB beyond the start, nothing stored when refused.
+Seeded, so case n is the same everywhere. Each must be read or refused with a sentence: no 500, none
+over five seconds, no memory over 500 MB beyond the start, nothing stored when refused.
 """
 
 import argparse
@@ -23,15 +24,60 @@ from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
 
 LONGEST_S, MOST_MB = 5.0, 500.0
-_NUMBERS = (b"0", b"-1", b"99999999", b"999999999999999999999", b"1e308", b"NaN", b"2147483648", b"-2147483649", b"00000000000000001")
-_WORDS = (b"%", b"*", b"G36*", b"G37*", b"D01*", b"D02*", b"D03*", b"%LPC*%", b"%SRX100Y100I0.1J0.1*%", b"%AB D12*%", b"%AMX*1,1,$1,0,0*%", b"%MOIN*%", b"G74*", b"G02*",
-          b"M02*", b"X", b"Y", b"I", b"\x00", b"\xff\xfe", b"\n", b";", b'"', b",", b"T99", b"G85X1Y1", b"R9999X1Y1", b"M71", b"INCH,LZ")  # fmt: skip
+_NUMBERS = (
+    b"0",
+    b"-1",
+    b"99999999",
+    b"999999999999999999999",
+    b"1e308",
+    b"NaN",
+    b"2147483648",
+    b"-2147483649",
+    b"00000000000000001",
+)
+_WORDS = (
+    b"%",
+    b"*",
+    b"G36*",
+    b"G37*",
+    b"D01*",
+    b"D02*",
+    b"D03*",
+    b"%LPC*%",
+    b"%SRX100Y100I0.1J0.1*%",
+    b"%AB D12*%",
+    b"%AMX*1,1,$1,0,0*%",
+    b"%MOIN*%",
+    b"G74*",
+    b"G02*",
+    b"M02*",
+    b"X",
+    b"Y",
+    b"I",
+    b"\x00",
+    b"\xff\xfe",
+    b"\n",
+    b";",
+    b'"',
+    b",",
+    b"T99",
+    b"G85X1Y1",
+    b"R9999X1Y1",
+    b"M71",
+    b"INCH,LZ",
+)
 
 
 def bases() -> list[dict[str, bytes]]:
     """Sets of real files: three foreign boards, the demo board, each conformance file alone."""
-    sets = [files_in(DATA / "boards" / name) for name in ("attributes", "regions", "two-sided")] + [demo_files()]
-    sets += [{path.name: path.read_bytes()} for path in sorted((DATA / "conformance").rglob("*")) if path.suffix in (".gbr", ".drl")]
+    sets = [files_in(DATA / "boards" / name) for name in ("attributes", "regions", "two-sided")] + [
+        demo_files()
+    ]
+    sets += [
+        {path.name: path.read_bytes()}
+        for path in sorted((DATA / "conformance").rglob("*"))
+        if path.suffix in (".gbr", ".drl")
+    ]
     return sets
 
 
@@ -86,7 +132,9 @@ class Trial:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.client = TestClient(create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False)
+        self.client = TestClient(
+            create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False
+        )
         self.sets = bases()
         self.statuses: Counter[int] = Counter()
         self.slowest = (0.0, -1)
@@ -136,9 +184,15 @@ def main() -> int:
     logging.getLogger("httpx2").setLevel(logging.WARNING)
     with tempfile.TemporaryDirectory() as folder:
         trial = Trial(Path(folder))
-        problems = [said for seed in range(given.first, given.first + given.count) if (said := trial.case(seed))]
-    print(f"{given.count} cases: {dict(sorted(trial.statuses.items()))}, slowest {trial.slowest[0]:.2f} s (case {trial.slowest[1]}), "
-          f"memory rose by {memory_mb() - trial.began_mb:.0f} MB")  # fmt: skip
+        problems = [
+            said
+            for seed in range(given.first, given.first + given.count)
+            if (said := trial.case(seed))
+        ]
+    print(
+        f"{given.count} cases: {dict(sorted(trial.statuses.items()))}, slowest {trial.slowest[0]:.2f} s (case {trial.slowest[1]}), "
+        f"memory rose by {memory_mb() - trial.began_mb:.0f} MB"
+    )
     print("\n".join(problems[:40]) or "no problem found")
     return 1 if problems else 0
 

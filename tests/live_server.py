@@ -31,8 +31,19 @@ class LiveServer:
     def start(self) -> float:
         """Start and wait for the first page; returns the seconds that took."""
         began = time.perf_counter()
-        command = [sys.executable, "-m", "yellowfen.cli", "serve", "--data", str(self.data), "--port", str(self.port)]
-        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=dict(os.environ))
+        command = [
+            sys.executable,
+            "-m",
+            "yellowfen.cli",
+            "serve",
+            "--data",
+            str(self.data),
+            "--port",
+            str(self.port),
+        ]
+        self.process = subprocess.Popen(
+            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=dict(os.environ)
+        )
         while time.perf_counter() - began < 60:
             try:
                 with urllib.request.urlopen(self.url + "/", timeout=5) as page:

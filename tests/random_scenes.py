@@ -1,10 +1,23 @@
-"""Seeded random boards and heats, thin and thick, to find what examples miss; and how far a run lies from a quarter of its step."""
+"""Seeded random boards and heats, thin and thick, to find what examples miss; and how far a run
+lies from a quarter of its step.
+"""
 
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Prepared, Rehearsal, Resolution, _result, advance, first_state, prepare
+from yellowfen.core.heat.rehearsal import (
+    COARSE,
+    FINE,
+    QUICK,
+    Prepared,
+    Rehearsal,
+    Resolution,
+    _result,
+    advance,
+    first_state,
+    prepare,
+)
 from yellowfen.core.heat.scene import (
     BoardStack,
     Control,
@@ -25,7 +38,20 @@ from yellowfen.core.heat.scene import (
 )
 from yellowfen.core.part.catalogue import package_named
 
-PACKAGES = ("0201", "0402", "0603", "1206", "SOT-23", "SOT-23-6", "SOIC-8", "TSSOP-20", "QFN-16", "DPAK", "PLCC-44", "QFP-48")
+PACKAGES = (
+    "0201",
+    "0402",
+    "0603",
+    "1206",
+    "SOT-23",
+    "SOT-23-6",
+    "SOIC-8",
+    "TSSOP-20",
+    "QFN-16",
+    "DPAK",
+    "PLCC-44",
+    "QFP-48",
+)
 THICKNESSES_MM = (0.2, 0.3, 0.4, 0.5, 0.6, 0.8, 1.0, 1.6, 2.4, 3.2)
 FOILS_UM = (9.0, 18.0, 35.0, 70.0, 105.0)
 GRIDS: dict[str, Resolution] = {"fine": FINE, "quick": QUICK, "coarse": COARSE}
@@ -53,9 +79,13 @@ def case(number: int) -> Case:
         _vias(chance, width, height),
     )
     parts = _parts(chance, board)
-    targets = tuple(part.ref for part in parts if part.side is Side.TOP)[: int(chance.integers(1, 3))]
+    targets = tuple(part.ref for part in parts if part.side is Side.TOP)[
+        : int(chance.integers(1, 3))
+    ]
     source, moves, preheater = _heat(chance, targets, parts)
-    scene = Scene(board, parts, source, moves, targets, float(chance.uniform(10, 35)), preheater=preheater)
+    scene = Scene(
+        board, parts, source, moves, targets, float(chance.uniform(10, 35)), preheater=preheater
+    )
     return Case(number, str(chance.choice(list(GRIDS))), scene)
 
 
@@ -72,7 +102,9 @@ def _copper(chance: np.random.Generator) -> tuple[CopperLayer, ...]:
             if kind == 1
             else (chance.random((14, 12)) < chance.uniform(0.2, 0.9)).astype(float)
         )
-        foils.append(CopperLayer(f"layer {index + 1}", cover, float(chance.choice(FOILS_UM)), depth))
+        foils.append(
+            CopperLayer(f"layer {index + 1}", cover, float(chance.choice(FOILS_UM)), depth)
+        )
     return tuple(foils)
 
 
@@ -81,7 +113,10 @@ def _vias(chance: np.random.Generator, width: float, height: float) -> tuple[Via
     xs, ys = chance.uniform(1, width - 1, count), chance.uniform(1, height - 1, count)
     if count == 40:  # in a bundle, as beneath a thermal pad
         xs, ys = width / 2 + chance.uniform(-2, 2, count), height / 2 + chance.uniform(-2, 2, count)
-    return tuple(Via(float(x), float(y), float(d)) for x, y, d in zip(xs, ys, chance.choice([0.2, 0.3, 0.6, 1.0], count), strict=True))
+    return tuple(
+        Via(float(x), float(y), float(d))
+        for x, y, d in zip(xs, ys, chance.choice([0.2, 0.3, 0.6, 1.0], count), strict=True)
+    )
 
 
 def _parts(chance: np.random.Generator, board: BoardStack) -> tuple[PlacedPart, ...]:
@@ -93,11 +128,24 @@ def _parts(chance: np.random.Generator, board: BoardStack) -> tuple[PlacedPart, 
         alloy = str(chance.choice(["Sn63Pb37", "Sn96.5Ag3Cu0.5", "Sn42Bi58"]))
         pins = tuple(land.pin for land in package.lands if chance.random() < 0.2)
         turn = float(chance.choice([0, 90, 180, 270, 37]))
-        parts.append(PlacedPart(f"X{index}", package, float(x * board.width_mm), float(y * board.height_mm), turn, side, alloy, pins))
+        parts.append(
+            PlacedPart(
+                f"X{index}",
+                package,
+                float(x * board.width_mm),
+                float(y * board.height_mm),
+                turn,
+                side,
+                alloy,
+                pins,
+            )
+        )
     return tuple(parts)
 
 
-def _heat(chance: np.random.Generator, targets: tuple[str, ...], parts: tuple[PlacedPart, ...]) -> tuple:  # type: ignore[type-arg]
+def _heat(
+    chance: np.random.Generator, targets: tuple[str, ...], parts: tuple[PlacedPart, ...]
+) -> tuple:  # type: ignore[type-arg]
     kind = chance.choice(["air", "air", "air", "air below", "plate", "oven", "iron"])
     if kind in ("air", "air below"):
         path = NozzlePath(chance.choice(["circle", "fixed", "rows"]))
@@ -112,12 +160,20 @@ def _heat(chance: np.random.Generator, targets: tuple[str, ...], parts: tuple[Pl
             path,
         )
         below = (
-            Preheater(float(chance.uniform(80, 200)), float(chance.uniform(5, 60)), float(chance.choice([0.0, 0.5])))
+            Preheater(
+                float(chance.uniform(80, 200)),
+                float(chance.uniform(5, 60)),
+                float(chance.choice([0.0, 0.5])),
+            )
             if kind == "air below"
             else None
         )
         return (
-            HotAir(float(chance.uniform(3, 12)), float(chance.uniform(250, 480)), float(chance.uniform(8, 90))),
+            HotAir(
+                float(chance.uniform(3, 12)),
+                float(chance.uniform(250, 480)),
+                float(chance.uniform(8, 90)),
+            ),
             (move, Move(Deed.WITHDRAW, 15.0)),
             below,
         )
@@ -130,11 +186,23 @@ def _heat(chance: np.random.Generator, targets: tuple[str, ...], parts: tuple[Pl
             control,
             start_c=float(chance.choice([25, 240])),
         )
-        return plate, (Move(Deed.PLATE, float(chance.uniform(40, 90))), Move(Deed.WITHDRAW, 20.0)), None
+        return (
+            plate,
+            (Move(Deed.PLATE, float(chance.uniform(40, 90))), Move(Deed.WITHDRAW, 20.0)),
+            None,
+        )
     if kind == "oven":
         top = float(chance.uniform(180, 280))
         return (
-            Oven(((0.0, 25.0, 25.0), (60.0, 150.0, 160.0), (120.0, top, top + 20), (150.0, 60.0, 80.0)), float(chance.uniform(0, 40))),
+            Oven(
+                (
+                    (0.0, 25.0, 25.0),
+                    (60.0, 150.0, 160.0),
+                    (120.0, top, top + 20),
+                    (150.0, 60.0, 80.0),
+                ),
+                float(chance.uniform(0, 40)),
+            ),
             (Move(Deed.OVEN, 150.0),),
             None,
         )
@@ -148,7 +216,9 @@ def _heat(chance: np.random.Generator, targets: tuple[str, ...], parts: tuple[Pl
 
 
 def run(prepared: Prepared, finer: int = 1) -> Rehearsal:
-    """A prepared scene rehearsed, at its steps or at a fraction of them (the nozzle's moments stay those of the usual step)."""
+    """A prepared scene rehearsed, at its steps or at a fraction of them (the nozzle's moments stay
+    those of the usual step).
+    """
     drive = prepared.drive(prepared.scene)
     for _ in range(finer):
         drive = drive.halved()
@@ -158,7 +228,9 @@ def run(prepared: Prepared, finer: int = 1) -> Rehearsal:
 
 @dataclass(frozen=True)
 class Gap:
-    """How far a run is from one at a quarter of its step: of each joint's melting the share of its moment, of each peak the kelvins."""
+    """How far a run is from one at a quarter of its step: of each joint's melting the share of its
+    moment, of each peak the kelvins.
+    """
 
     case: Case
     melts: tuple[tuple[str, float, float], ...]
@@ -182,7 +254,14 @@ def gap_of(one: Case) -> Gap:
     peaks = [abs(x.peak_c - y.peak_c) for x, y in zip(a.joints, b.joints, strict=True)]
     peaks += [abs(x.body_peak_c - y.body_peak_c) for x, y in zip(a.parts, b.parts, strict=True)]
     share = max((abs(x - y) / y for _, x, y in melts), default=0.0)
-    return Gap(one, tuple(melts), share, max(peaks, default=0.0), abs(a.board_peak_c - b.board_peak_c), tuple(differs))
+    return Gap(
+        one,
+        tuple(melts),
+        share,
+        max(peaks, default=0.0),
+        abs(a.board_peak_c - b.board_peak_c),
+        tuple(differs),
+    )
 
 
 def _in_double(one: Case) -> dict[str, object]:

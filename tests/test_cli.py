@@ -29,7 +29,9 @@ def test_rehearse_answers_with_the_documented_fields(capsys: pytest.CaptureFixtu
     assert {"ref", "body_peak_c", "limit_c", "limit_passed_s"} <= set(answer["parts"][0])
     balance = answer["energy_balance"]
     assert abs(balance["residual_j"]) <= max(1e-3 * balance["put_in_j"], 0.01)
-    assert balance["put_in_j"] - balance["lost_j"] - balance["stored_j"] == pytest.approx(balance["residual_j"], abs=0.01)
+    assert balance["put_in_j"] - balance["lost_j"] - balance["stored_j"] == pytest.approx(
+        balance["residual_j"], abs=0.01
+    )
     assert {"cells", "step_s", "wall_s", "simulated_s"} <= set(answer["model"])
     times = [event["at_s"] for event in answer["events"]]
     assert times == sorted(times)
@@ -38,20 +40,58 @@ def test_rehearse_answers_with_the_documented_fields(capsys: pytest.CaptureFixtu
 @pytest.mark.parametrize(
     ("change", "field"),
     [
-        ({"version": 2}, "version"), ({"source": {"kind": "hot_air", "nozzle_mm": 6, "outlet_c": 5000, "flow_lpm": 30}}, "source.outlet_c"),
-        ({"targets": ["U9"]}, "targets"), ({"targets": []}, "targets"), ({"ambient_c": "warm"}, "ambient_c"), ({"surprise": 1}, "surprise"),
+        ({"version": 2}, "version"),
+        (
+            {"source": {"kind": "hot_air", "nozzle_mm": 6, "outlet_c": 5000, "flow_lpm": 30}},
+            "source.outlet_c",
+        ),
+        ({"targets": ["U9"]}, "targets"),
+        ({"targets": []}, "targets"),
+        ({"ambient_c": "warm"}, "ambient_c"),
+        ({"surprise": 1}, "surprise"),
         ({"parts": [{"ref": "U1", "package": "BRICK", "x_mm": 30, "y_mm": 20}]}, "parts.0.package"),
         ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 300, "y_mm": 20}]}, "parts.U1"),
         ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20}] * 2}, "parts"),
-        ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20, "alloy": "Pb"}]}, "alloy"),
-        ({"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20, "plane_pins": ["40"]}]}, "plane_pins"),
-        ({"moves": [{"do": "close", "over": "U1", "seconds": 5}]}, "height_mm"), ({"moves": [{"do": "hold", "height_mm": 9, "seconds": 5}]}, "moves.over"),
+        (
+            {"parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20, "alloy": "Pb"}]},
+            "alloy",
+        ),
+        (
+            {
+                "parts": [
+                    {"ref": "U1", "package": "SOIC-8", "x_mm": 30, "y_mm": 20, "plane_pins": ["40"]}
+                ]
+            },
+            "plane_pins",
+        ),
+        ({"moves": [{"do": "close", "over": "U1", "seconds": 5}]}, "height_mm"),
+        ({"moves": [{"do": "hold", "height_mm": 9, "seconds": 5}]}, "moves.over"),
         ({"board": {"width_mm": -5, "height_mm": 40}}, "board.width_mm"),
-        ({"board": {"width_mm": 60, "height_mm": 40, "copper": [{"layer": "top", "coverage": 1.4}]}}, "coverage"),
-        ({"board": {"width_mm": 60, "height_mm": 40, "copper": [{"layer": "top", "coverage": [[0.1], [0.1, 0.2]]}]}}, "coverage"),
+        (
+            {
+                "board": {
+                    "width_mm": 60,
+                    "height_mm": 40,
+                    "copper": [{"layer": "top", "coverage": 1.4}],
+                }
+            },
+            "coverage",
+        ),
+        (
+            {
+                "board": {
+                    "width_mm": 60,
+                    "height_mm": 40,
+                    "copper": [{"layer": "top", "coverage": [[0.1], [0.1, 0.2]]}],
+                }
+            },
+            "coverage",
+        ),
     ],
-)  # fmt: skip
-def test_invalid_files_name_the_field(change: dict[str, object], field: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+)
+def test_invalid_files_name_the_field(
+    change: dict[str, object], field: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     path = tmp_path / "bad.json"
     path.write_text(json.dumps(json.loads(EXAMPLE.read_text()) | change))
     assert main(["rehearse", str(path), "--json"]) == 2
@@ -62,7 +102,9 @@ def test_invalid_files_name_the_field(change: dict[str, object], field: str, tmp
 
 
 @pytest.mark.parametrize("text", ["", "{", "[1,2]", '{"a": NaN}', "[" * 100_000, "\x00\xff"])
-def test_no_json_is_said_plainly(text: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_no_json_is_said_plainly(
+    text: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     path = tmp_path / "bad.json"
     path.write_text(text)
     assert main(["rehearse", str(path)]) == 2
@@ -73,7 +115,10 @@ def test_explicit_pads_and_maps(tmp_path: Path, capsys: pytest.CaptureFixture[st
     given = json.loads(EXAMPLE.read_text())
     given["board"]["copper"][0]["coverage"] = [[0.2, 0.8], [0.5, 0.1]]
     given["board"]["vias"] = [{"x_mm": 31, "y_mm": 21}]
-    pads = [{"pin": str(i), "x_mm": x, "y_mm": 0, "size_x_mm": 1, "size_y_mm": 1.2, "kind": "chip"} for i, x in ((1, -1), (2, 1))]
+    pads = [
+        {"pin": str(i), "x_mm": x, "y_mm": 0, "size_x_mm": 1, "size_y_mm": 1.2, "kind": "chip"}
+        for i, x in ((1, -1), (2, 1))
+    ]
     given["parts"].append({"ref": "Y1", "package": "unknown", "x_mm": 40, "y_mm": 20, "pads": pads})
     path = tmp_path / "pads.json"
     path.write_text(json.dumps(given))
@@ -94,12 +139,16 @@ def test_import_says_what_was_found(tmp_path: Path, capsys: pytest.CaptureFixtur
 
 
 def test_import_counts_what_a_board_holds(capsys: pytest.CaptureFixture[str]) -> None:
-    """The demo board's folder: layers with unit and extent, drills by size, nets with their pads, plane pins."""
+    """The demo board's folder: layers with unit and extent, drills by size, nets with their pads,
+    plane pins.
+    """
     folder = Path(__file__).parents[1] / "src/yellowfen/demo/board"
     assert main(["import", str(folder), "--json"]) == 0
     answer = json.loads(capsys.readouterr().out)
     assert answer["pads"] == {"top": 180, "bottom": 21}
-    assert {layer["file"]: layer["unit"] for layer in answer["layers"] if layer["role"] == "paste top"} == {"reedgate-paste-top.gbr": "mm"}
+    assert {
+        layer["file"]: layer["unit"] for layer in answer["layers"] if layer["role"] == "paste top"
+    } == {"reedgate-paste-top.gbr": "mm"}
     outline = next(layer for layer in answer["layers"] if layer["role"] == "outline")
     assert outline["extent_mm"] == pytest.approx([0, 0, 62, 44])
     assert {"drill_mm": 3.2, "plated": False, "count": 4} in answer["drills"]
@@ -110,7 +159,9 @@ def test_import_counts_what_a_board_holds(capsys: pytest.CaptureFixture[str]) ->
     assert "62.0 x 44.0 mm, 46 parts, 201 pads" in capsys.readouterr().out
 
 
-def test_triage_of_a_folder_and_of_a_stored_board(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_triage_of_a_folder_and_of_a_stored_board(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     folder = Path(__file__).parents[1] / "src/yellowfen/demo/board"
     assert main(["triage", str(folder), "--json"]) == 0
     answer = json.loads(capsys.readouterr().out)
@@ -142,7 +193,9 @@ def test_paste_answers_with_the_named_fields(capsys: pytest.CaptureFixture[str])
         "verdict",
     } <= set(answer["openings"][0])
     assert answer["totals"]["openings"] == 212
-    assert answer["totals"]["deposit_mm3"] == pytest.approx(sum(one["deposit_mm3"] for one in answer["openings"]), abs=1e-3)
+    assert answer["totals"]["deposit_mm3"] == pytest.approx(
+        sum(one["deposit_mm3"] for one in answer["openings"]), abs=1e-3
+    )
     assert main(["paste", folder, "--foil", "0.15"]) == 0
     assert "mg of paste" in capsys.readouterr().out
     assert main(["paste", folder, "--foil", "7"]) == 2
@@ -164,7 +217,9 @@ def test_every_verb_stands_in_the_readme() -> None:
         assert f"yellowfen {verb}" in readme
 
 
-def test_window_tune_and_calibrate_answer_with_the_documented_fields(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_window_tune_and_calibrate_answer_with_the_documented_fields(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     given = json.loads(EXAMPLE.read_text()) | {
         "window": {"axis": "height_mm", "settings": [10, 20], "dwells_s": [20, 40]},
         "bench": {"foil": False},
@@ -188,7 +243,10 @@ def test_window_tune_and_calibrate_answer_with_the_documented_fields(tmp_path: P
     assert found["doubts"]["jet_log_sd"] < 0.2
     assert main(["calibrate", str(example)]) == 0
     assert "strength of the air" in capsys.readouterr().out
-    for text, field in (("{}", "format"), (json.dumps(json.loads(example.read_text()) | {"melt_tests": []}), "tests")):
+    for text, field in (
+        ("{}", "format"),
+        (json.dumps(json.loads(example.read_text()) | {"melt_tests": []}), "tests"),
+    ):
         file.write_text(text)
         assert main(["calibrate", str(file)]) == 2
         assert field in capsys.readouterr().err
@@ -197,18 +255,25 @@ def test_window_tune_and_calibrate_answer_with_the_documented_fields(tmp_path: P
 @pytest.mark.parametrize(
     ("change", "field"),
     [
-        ({"source": {"kind": "hot_plate", "set_c": 9999}}, "source.set_c"), ({"source": {"kind": "moonlight"}}, "source"), ({"shields": [{"x_mm": 1}]}, "shields.0.y_mm"),
-        ({"source": {"kind": "oven", "curve": [[0, 20, 20], [60, 200, 200]]}}, "moves.do"), ({"preheater": {"celsius": 1e9}}, "preheater.celsius"),
+        ({"source": {"kind": "hot_plate", "set_c": 9999}}, "source.set_c"),
+        ({"source": {"kind": "moonlight"}}, "source"),
+        ({"shields": [{"x_mm": 1}]}, "shields.0.y_mm"),
+        ({"source": {"kind": "oven", "curve": [[0, 20, 20], [60, 200, 200]]}}, "moves.do"),
+        ({"preheater": {"celsius": 1e9}}, "preheater.celsius"),
     ],
-)  # fmt: skip
-def test_invalid_sources_name_the_field(change: dict[str, object], field: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+)
+def test_invalid_sources_name_the_field(
+    change: dict[str, object], field: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     file = tmp_path / "b.json"
     file.write_text(json.dumps(json.loads(EXAMPLE.read_text()) | change))
     assert main(["rehearse", str(file), "--json"]) == 2
     assert field in capsys.readouterr().err
 
 
-def test_rehearse_says_how_sure_it_is_in_the_same_figures_as_the_page(capsys: pytest.CaptureFixture[str]) -> None:
+def test_rehearse_says_how_sure_it_is_in_the_same_figures_as_the_page(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
     from yellowfen.core.heat.doubt import Doubts, sureness
     from yellowfen.core.heat.rehearsal import rehearse
     from yellowfen.formats.rehearsal_file import read_scene

@@ -20,9 +20,14 @@ KILLS = 50
 
 
 def tap(url: str, run_id: int, key: str, at_ms: int) -> bool:
-    """Send one tap; True when the server confirmed it. A reply cut off by the kill confirms nothing."""
+    """Send one tap; True when the server confirmed it.
+
+    A reply cut off by the kill confirms nothing.
+    """
     body = json.dumps({"key": key, "kind": "next move", "ref": "", "at_ms": at_ms}).encode()
-    request = urllib.request.Request(f"{url}/api/runs/{run_id}/taps", body, {"content-type": "application/json"})
+    request = urllib.request.Request(
+        f"{url}/api/runs/{run_id}/taps", body, {"content-type": "application/json"}
+    )
     try:
         with urllib.request.urlopen(request, timeout=5) as reply:
             return reply.status == 200 and key in reply.read().decode()

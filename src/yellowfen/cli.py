@@ -1,4 +1,7 @@
-"""The same capabilities without a browser. Invalid input: exit code 2 and one sentence on standard error."""
+"""The same capabilities without a browser.
+
+Invalid input: exit code 2 and one sentence on standard error.
+"""
 
 import argparse
 import json
@@ -14,7 +17,9 @@ from yellowfen.errors import InvalidValue, Refused, UnreadableFile, YellowfenErr
 if TYPE_CHECKING:
     from yellowfen.core.board.board import Board
 
-DEFAULT_DATA = Path(os.environ.get("YELLOWFEN_DATA", str(Path.home() / ".local" / "share" / "yellowfen")))
+DEFAULT_DATA = Path(
+    os.environ.get("YELLOWFEN_DATA", str(Path.home() / ".local" / "share" / "yellowfen"))
+)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -29,30 +34,75 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="yellowfen", description="Rehearse, run and remember the heat of hand-assembled boards.")
+    parser = argparse.ArgumentParser(
+        prog="yellowfen",
+        description="Rehearse, run and remember the heat of hand-assembled boards.",
+    )
     verbs = parser.add_subparsers(required=True, metavar="VERB")
-    verb = verbs.add_parser("import", help="read board files and say what was found (stores only with --keep)")
-    verb.add_argument("files", nargs="+", metavar="FILE", help="files, zips or folders of one board")
+    verb = verbs.add_parser(
+        "import", help="read board files and say what was found (stores only with --keep)"
+    )
+    verb.add_argument(
+        "files", nargs="+", metavar="FILE", help="files, zips or folders of one board"
+    )
     verb.add_argument("--json", action="store_true")
     verb.add_argument("--keep", action="store_true", help="store the board in the database")
-    verb.add_argument("--thickness", type=float, default=1.6, metavar="MM", help="board thickness in mm (default %(default)s)")
+    verb.add_argument(
+        "--thickness",
+        type=float,
+        default=1.6,
+        metavar="MM",
+        help="board thickness in mm (default %(default)s)",
+    )
     _data(verb)
     verb.set_defaults(run=_import)
-    verb = verbs.add_parser("triage", help="judge every part of a board before the work, and what to change on the next one")
-    verb.add_argument("board", metavar="BOARD", help="the number of a stored board, or a zip, file or folder of board files")
+    verb = verbs.add_parser(
+        "triage",
+        help="judge every part of a board before the work, and what to change on the next one",
+    )
+    verb.add_argument(
+        "board",
+        metavar="BOARD",
+        help="the number of a stored board, or a zip, file or folder of board files",
+    )
     verb.add_argument("--json", action="store_true")
     _data(verb)
     verb.set_defaults(run=_triage)
-    verb = verbs.add_parser("rehearse", help="rehearse the heat of a rehearsal file (docs/rehearsal-file.md)")
+    verb = verbs.add_parser(
+        "rehearse", help="rehearse the heat of a rehearsal file (docs/rehearsal-file.md)"
+    )
     verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
-    verb.add_argument("--bands", action="store_true", help="how sure: the unknowns sampled, some ten seconds")
+    verb.add_argument(
+        "--bands", action="store_true", help="how sure: the unknowns sampled, some ten seconds"
+    )
     verb.add_argument("--json", action="store_true")
     verb.set_defaults(run=_rehearse)
-    verb = verbs.add_parser("paste", help="judge every stencil opening of a board in one foil with one paste")
-    verb.add_argument("board", metavar="BOARD", help="the number of a stored board, or a zip, file or folder of board files")
-    verb.add_argument("--foil", type=float, default=0.12, metavar="MM", help="foil thickness in mm (default %(default)s)")
-    verb.add_argument("--paste", default="sn63-t4", help="sn63-t4, sac-t4, snbi-t4 and so on (default %(default)s)")
-    verb.add_argument("--factor", type=float, default=1.0, help="transfer factor from weighing (default %(default)s)")
+    verb = verbs.add_parser(
+        "paste", help="judge every stencil opening of a board in one foil with one paste"
+    )
+    verb.add_argument(
+        "board",
+        metavar="BOARD",
+        help="the number of a stored board, or a zip, file or folder of board files",
+    )
+    verb.add_argument(
+        "--foil",
+        type=float,
+        default=0.12,
+        metavar="MM",
+        help="foil thickness in mm (default %(default)s)",
+    )
+    verb.add_argument(
+        "--paste",
+        default="sn63-t4",
+        help="sn63-t4, sac-t4, snbi-t4 and so on (default %(default)s)",
+    )
+    verb.add_argument(
+        "--factor",
+        type=float,
+        default=1.0,
+        help="transfer factor from weighing (default %(default)s)",
+    )
     verb.add_argument("--json", action="store_true")
     _data(verb)
     verb.set_defaults(run=_paste)
@@ -61,17 +111,30 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("--json", action="store_true")
     _data(verb)
     verb.set_defaults(run=_plan)
-    verb = verbs.add_parser("order", help="the placement order of a board's side, with turns and travel")
-    verb.add_argument("board", metavar="BOARD", help="the number of a stored board, or a zip, file or folder of board files")
+    verb = verbs.add_parser(
+        "order", help="the placement order of a board's side, with turns and travel"
+    )
+    verb.add_argument(
+        "board",
+        metavar="BOARD",
+        help="the number of a stored board, or a zip, file or folder of board files",
+    )
     verb.add_argument("--side", default="top", choices=("top", "bottom"))
     verb.add_argument(
-        "--school", default="finest", choices=("finest", "biggest", "smallest", "nearest"), help="what goes first (default %(default)s)"
+        "--school",
+        default="finest",
+        choices=("finest", "biggest", "smallest", "nearest"),
+        help="what goes first (default %(default)s)",
     )
     verb.add_argument("--json", action="store_true")
     _data(verb)
     verb.set_defaults(run=_order)
     for name, run, said in (
-        ("window", _window, "map one setting against the dwell: cold, good, a neighbour loose, harm (docs/heat-files.md)"),
+        (
+            "window",
+            _window,
+            "map one setting against the dwell: cold, good, a neighbour loose, harm (docs/heat-files.md)",
+        ),
         ("tune", _tune, "find the calmest settings for a rehearsal file (docs/heat-files.md)"),
         ("calibrate", _calibrate, "fit melt tests or a thermocouple log (docs/heat-files.md)"),
     ):
@@ -94,7 +157,12 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _data(verb: argparse.ArgumentParser) -> None:
-    verb.add_argument("--data", type=Path, default=DEFAULT_DATA, help="folder of the database (default %(default)s)")
+    verb.add_argument(
+        "--data",
+        type=Path,
+        default=DEFAULT_DATA,
+        help="folder of the database (default %(default)s)",
+    )
 
 
 def _open(data: Path) -> Any:
@@ -111,7 +179,10 @@ def _read(path: str) -> bytes:
 
 
 def _print_json(answer: object) -> None:
-    """Print an answer as JSON. A number that is none has no place in it: raises Refused instead of writing NaN."""
+    """Print an answer as JSON.
+
+    A number that is none has no place in it: raises Refused instead of writing NaN.
+    """
     try:
         print(json.dumps(answer, indent=1, ensure_ascii=False, allow_nan=False))
     except ValueError:
@@ -144,28 +215,70 @@ def _import(given: argparse.Namespace) -> None:
 
 
 def _summary(board: "Board") -> dict[str, Any]:
-    """What was read, counted: layers with unit and extent, pads, paste, drills, copper, parts, nets, and what stays open with its reason."""
+    """What was read, counted: layers with unit and extent, pads, paste, drills, copper, parts,
+    nets, and what stays open with its reason.
+    """
     nets = Counter(pad.net for pad in board.pads if pad.net)
     return {
-        "name": board.name, "width_mm": board.width_mm, "height_mm": board.height_mm, "thickness_mm": board.thickness_mm,
+        "name": board.name,
+        "width_mm": board.width_mm,
+        "height_mm": board.height_mm,
+        "thickness_mm": board.thickness_mm,
         "layers": [
-            {"file": one.file, "role": str(one.role), "why": one.why, "facts": one.facts, "unit": one.unit, "extent_mm": one.extent_mm, "problem": one.problem}
+            {
+                "file": one.file,
+                "role": str(one.role),
+                "why": one.why,
+                "facts": one.facts,
+                "unit": one.unit,
+                "extent_mm": one.extent_mm,
+                "problem": one.problem,
+            }
             for one in board.layers
         ],
         "pads": {side: sum(pad.side == side for pad in board.pads) for side in ("top", "bottom")},
-        "paste_openings": board.paste_openings, "paste_area_mm2": board.paste_area_mm2,
+        "paste_openings": board.paste_openings,
+        "paste_area_mm2": board.paste_area_mm2,
         "holes": len(board.holes),
-        "drills": [{"drill_mm": size, "plated": plated, "count": count}
-                   for (size, plated), count in sorted(Counter((round(hole.drill_mm, 3), hole.plated) for hole in board.holes).items())],
+        "drills": [
+            {"drill_mm": size, "plated": plated, "count": count}
+            for (size, plated), count in sorted(
+                Counter((round(hole.drill_mm, 3), hole.plated) for hole in board.holes).items()
+            )
+        ],
         "slots": sum(hole.x2_mm is not None for hole in board.holes),
         "copper": [{"layer": one.layer, "area_mm2": one.area_mm2} for one in board.copper],
-        "parts": [{"ref": p.ref, "value": p.value, "package": p.package.name, "side": p.side, "x_mm": round(p.x_mm, 3), "y_mm": round(p.y_mm, 3),
-                   "rotation_deg": p.rotation_deg, "pads": len(p.package.lands), "note": p.note} for p in board.parts],
+        "parts": [
+            {
+                "ref": p.ref,
+                "value": p.value,
+                "package": p.package.name,
+                "side": p.side,
+                "x_mm": round(p.x_mm, 3),
+                "y_mm": round(p.y_mm, 3),
+                "rotation_deg": p.rotation_deg,
+                "pads": len(p.package.lands),
+                "note": p.note,
+            }
+            for p in board.parts
+        ],
         "nets": [{"net": net, "pads": count} for net, count in sorted(nets.items())],
-        "plane_pins": [{"ref": pad.ref, "pin": pad.pin, "net": pad.net, "tie": pad.tie} for pad in board.pads if pad.tie and pad.ref],
-        "proposals": [{"sentence": one.sentence, "fits_before": one.fits_before, "fits_after": one.fits_after, "of": one.of} for one in board.proposals],
+        "plane_pins": [
+            {"ref": pad.ref, "pin": pad.pin, "net": pad.net, "tie": pad.tie}
+            for pad in board.pads
+            if pad.tie and pad.ref
+        ],
+        "proposals": [
+            {
+                "sentence": one.sentence,
+                "fits_before": one.fits_before,
+                "fits_after": one.fits_after,
+                "of": one.of,
+            }
+            for one in board.proposals
+        ],
         "unresolved": [{"about": one.about, "sentence": one.sentence} for one in board.findings],
-    }  # fmt: skip
+    }
 
 
 def _triage(given: argparse.Namespace) -> None:
@@ -177,18 +290,47 @@ def _triage(given: argparse.Namespace) -> None:
     answer = {
         "board": board.name,
         "parts": [
-            {"ref": one.part.ref, "package": one.part.package.name, "side": one.part.side, "grade": one.grade, "weight": round(one.weight, 2),
-             "mass_mg": round(one.mass_mg, 2), "pitch_mm": one.pitch_mm, "nearest": one.nearest, "nearest_mm": one.nearest_mm,
-             "flags": [{"kind": str(flag.kind), "word": flag.word, "reason": flag.sentence, "weight": flag.weight, "mark": str(flag.mark)} for flag in one.flags]}
+            {
+                "ref": one.part.ref,
+                "package": one.part.package.name,
+                "side": one.part.side,
+                "grade": one.grade,
+                "weight": round(one.weight, 2),
+                "mass_mg": round(one.mass_mg, 2),
+                "pitch_mm": one.pitch_mm,
+                "nearest": one.nearest,
+                "nearest_mm": one.nearest_mm,
+                "flags": [
+                    {
+                        "kind": str(flag.kind),
+                        "word": flag.word,
+                        "reason": flag.sentence,
+                        "weight": flag.weight,
+                        "mark": str(flag.mark),
+                    }
+                    for flag in one.flags
+                ],
+            }
             for one in judged
         ],
-        "advice": [{"kind": one.kind, "title": one.title, "sentence": one.sentence, "refs": one.refs, "saves_min": round(one.saves_min, 2)} for one in advise(board)],
-    }  # fmt: skip
+        "advice": [
+            {
+                "kind": one.kind,
+                "title": one.title,
+                "sentence": one.sentence,
+                "refs": one.refs,
+                "saves_min": round(one.saves_min, 2),
+            }
+            for one in advise(board)
+        ],
+    }
     if given.json:
         _print_json(answer)
         return
     for one in judged:
-        print(f"{one.grade:5} {one.part.ref:8} {one.part.package.name:24} {', '.join(flag.word for flag in one.flags)}")
+        print(
+            f"{one.grade:5} {one.part.ref:8} {one.part.package.name:24} {', '.join(flag.word for flag in one.flags)}"
+        )
     for item in advise(board):
         print(f"{item.saves_min:6.1f} min  {item.title}: {item.sentence}")
 
@@ -199,20 +341,41 @@ def _paste(given: argparse.Namespace) -> None:
 
     judged = judge(_board(given), given.foil, paste_named(given.paste), given.factor)
     openings = [
-        {"ref": one.ref, "pin": one.pin, "side": one.opening.side, "area_mm2": one.opening.area_mm2, "perimeter_mm": one.opening.perimeter_mm,
-         "area_ratio": round(one.release.area_ratio, 4), "aspect_ratio": round(one.release.aspect_ratio, 3), "transfer": round(one.release.transfer, 4),
-         "deposit_mm3": round(one.release.deposit_mm3, 6), "solder_mm3": round(one.release.solder_mm3, 6), "verdict": one.verdict,
-         "bridge": round(one.bridge, 3), "warnings": one.warnings}
+        {
+            "ref": one.ref,
+            "pin": one.pin,
+            "side": one.opening.side,
+            "area_mm2": one.opening.area_mm2,
+            "perimeter_mm": one.opening.perimeter_mm,
+            "area_ratio": round(one.release.area_ratio, 4),
+            "aspect_ratio": round(one.release.aspect_ratio, 3),
+            "transfer": round(one.release.transfer, 4),
+            "deposit_mm3": round(one.release.deposit_mm3, 6),
+            "solder_mm3": round(one.release.solder_mm3, 6),
+            "verdict": one.verdict,
+            "bridge": round(one.bridge, 3),
+            "warnings": one.warnings,
+        }
         for one in judged.openings
-    ]  # fmt: skip
-    totals = {"openings": len(openings), "failing": judged.failing, "bridging": judged.bridging, "deposit_mm3": round(judged.deposit_mm3, 4),
-              "paste_mg": round(judged.paste_mg, 3), "solder_mm3": round(judged.solder_mm3, 4)}  # fmt: skip
+    ]
+    totals = {
+        "openings": len(openings),
+        "failing": judged.failing,
+        "bridging": judged.bridging,
+        "deposit_mm3": round(judged.deposit_mm3, 4),
+        "paste_mg": round(judged.paste_mg, 3),
+        "solder_mm3": round(judged.solder_mm3, 4),
+    }
     if given.json:
-        _print_json({"foil_mm": given.foil, "paste": given.paste, "openings": openings, "totals": totals})
+        _print_json(
+            {"foil_mm": given.foil, "paste": given.paste, "openings": openings, "totals": totals}
+        )
         return
     for one in judged.openings:
         if one.warnings or one.verdict in ("lean", "fat"):
-            print(f"{one.ref:6} {one.pin:4} {one.verdict:5} area ratio {one.release.area_ratio:.2f}  {'; '.join(one.warnings)}")
+            print(
+                f"{one.ref:6} {one.pin:4} {one.verdict:5} area ratio {one.release.area_ratio:.2f}  {'; '.join(one.warnings)}"
+            )
     print(
         f"{totals['openings']} openings, {judged.paste_mg:.0f} mg of paste, {judged.solder_mm3:.1f} mm³ of solder; {judged.failing} fail, {judged.bridging} bridge"
     )
@@ -226,20 +389,53 @@ def _plan(given: argparse.Namespace) -> None:
     orders = {side: ready.order_of(connection, state, side) for side in ("top", "bottom")}
     found = ready.timed(connection, state, time.time()).found
     answer = {
-        "job": state.paste.job.name, "boards": state.plan.boards, "stencil": state.techniques.stencil, "stencil_why": state.techniques.stencil_why,
-        "minutes": round(state.techniques.minutes, 1), "mends": round(state.techniques.mends, 2),
-        "techniques": [{"ref": one.part.ref, "package": one.part.package.name, "way": str(one.chosen.way), "why": one.why, "minutes": round(one.chosen.minutes, 2), "odds": one.chosen.odds,
-                        "runner_up": str(one.runner_up.way) if one.runner_up else None, "tip": one.tip, "iron_c": one.iron_c, "wire_mm": one.wire_mm and round(one.wire_mm, 2),
-                        "cautions": one.cautions} for one in state.ways],
-        "sides": {"first": state.sides.first, "second": state.sides.second, "why": state.sides.why, "falls": [one.ref for one in state.sides.falls]},
+        "job": state.paste.job.name,
+        "boards": state.plan.boards,
+        "stencil": state.techniques.stencil,
+        "stencil_why": state.techniques.stencil_why,
+        "minutes": round(state.techniques.minutes, 1),
+        "mends": round(state.techniques.mends, 2),
+        "techniques": [
+            {
+                "ref": one.part.ref,
+                "package": one.part.package.name,
+                "way": str(one.chosen.way),
+                "why": one.why,
+                "minutes": round(one.chosen.minutes, 2),
+                "odds": one.chosen.odds,
+                "runner_up": str(one.runner_up.way) if one.runner_up else None,
+                "tip": one.tip,
+                "iron_c": one.iron_c,
+                "wire_mm": one.wire_mm and round(one.wire_mm, 2),
+                "cautions": one.cautions,
+            }
+            for one in state.ways
+        ],
+        "sides": {
+            "first": state.sides.first,
+            "second": state.sides.second,
+            "why": state.sides.why,
+            "falls": [one.ref for one in state.sides.falls],
+        },
         "order": {side: _ordered(order) for side, order in orders.items()},
-        "schedule": [{"task": one.task.name, "start_s": round(one.start_s), "end_s": round(one.end_s), "hands": not one.task.passive, "done": one.done} for one in found.tasks],
+        "schedule": [
+            {
+                "task": one.task.name,
+                "start_s": round(one.start_s),
+                "end_s": round(one.end_s),
+                "hands": not one.task.passive,
+                "done": one.done,
+            }
+            for one in found.tasks
+        ],
         "goes_off": [{"at_s": round(one.at_s), "sentence": one.sentence} for one in found.warnings],
-    }  # fmt: skip
+    }
     if given.json:
         _print_json(answer)
         return
-    print(f"{answer['job']}: {'with' if state.techniques.stencil else 'without'} a stencil; {state.techniques.stencil_why}")
+    print(
+        f"{answer['job']}: {'with' if state.techniques.stencil else 'without'} a stencil; {state.techniques.stencil_why}"
+    )
     for one in state.ways:
         print(f"  {one.part.ref:8} {one.chosen.way:22} {one.why}")
     for side, order in orders.items():
@@ -249,11 +445,36 @@ def _plan(given: argparse.Namespace) -> None:
 
 def _ordered(order: Any) -> dict[str, Any]:
     return {
-        "steps": [{"ref": one.ref, "turn_deg": one.turn_deg, "turned": one.turned, "new_value": one.new_value, "batch": one.batch + 1, "until_min": round(one.until_min, 2)} for one in order.steps],
-        "turns": order.takes.turns, "values": order.takes.values, "travel_mm": round(order.takes.travel_mm, 1), "reaches_over": order.takes.over, "minutes": round(order.takes.minutes, 2), "orientations": order.orientations,
-        "plain": {"turns": order.plain.turns, "values": order.plain.values, "travel_mm": round(order.plain.travel_mm, 1), "reaches_over": order.plain.over, "minutes": round(order.plain.minutes, 2)},
-        "rules": [{"first": one.first, "second": one.second, "why": one.why} for one in order.rules], "forced": order.forced, "left_out": [{"ref": ref, "why": why} for ref, why in order.left_out],
-    }  # fmt: skip
+        "steps": [
+            {
+                "ref": one.ref,
+                "turn_deg": one.turn_deg,
+                "turned": one.turned,
+                "new_value": one.new_value,
+                "batch": one.batch + 1,
+                "until_min": round(one.until_min, 2),
+            }
+            for one in order.steps
+        ],
+        "turns": order.takes.turns,
+        "values": order.takes.values,
+        "travel_mm": round(order.takes.travel_mm, 1),
+        "reaches_over": order.takes.over,
+        "minutes": round(order.takes.minutes, 2),
+        "orientations": order.orientations,
+        "plain": {
+            "turns": order.plain.turns,
+            "values": order.plain.values,
+            "travel_mm": round(order.plain.travel_mm, 1),
+            "reaches_over": order.plain.over,
+            "minutes": round(order.plain.minutes, 2),
+        },
+        "rules": [
+            {"first": one.first, "second": one.second, "why": one.why} for one in order.rules
+        ],
+        "forced": order.forced,
+        "left_out": [{"ref": ref, "why": why} for ref, why in order.left_out],
+    }
 
 
 def _order(given: argparse.Namespace) -> None:
@@ -262,7 +483,9 @@ def _order(given: argparse.Namespace) -> None:
     board = _board(given)
     order = placement_order(board, given.side, given.school)
     if given.json:
-        _print_json({"board": board.name, "side": given.side, "school": given.school} | _ordered(order))
+        _print_json(
+            {"board": board.name, "side": given.side, "school": given.school} | _ordered(order)
+        )
         return
     for one in order.steps:
         if one.turned:
@@ -289,7 +512,11 @@ def _files_in(path: str) -> list[str]:
     """The files of a folder, or the file itself."""
     folder = Path(path)
     return (
-        sorted(str(one) for one in folder.rglob("*") if one.is_file() and not one.name.startswith((".", "__")))
+        sorted(
+            str(one)
+            for one in folder.rglob("*")
+            if one.is_file() and not one.name.startswith((".", "__"))
+        )
         if folder.is_dir()
         else [path]
     )
@@ -313,7 +540,9 @@ def _rehearse(given: argparse.Namespace) -> None:
         print(f"{event.at_s:7.1f} s  {event.sentence}")
     if sure:
         for one in bands_json(sure)["targets"]:
-            low, mid, high, stop = ("never" if at is None else f"{at:.1f} s" for at in list(one.values())[1:])
+            low, mid, high, stop = (
+                "never" if at is None else f"{at:.1f} s" for at in list(one.values())[1:]
+            )
             print(f"         {one['ref']} flows at {mid} ({low} to {high}); stop by {stop}")
     for warning in result.warnings:
         print(f"         ! {warning}")
@@ -332,8 +561,12 @@ def _window(given: argparse.Namespace) -> None:
         return
     signs = {"good": "o", "a neighbour comes loose": "~", "a joint stays cold": ".", "harm": "x"}
     for index in reversed(range(len(dwells))):
-        print(f"{dwells[index]:7.1f} s  " + " ".join(signs[fates[index]] for fates in answer["fates"]))
-    print(f"{axis}: {settings[0]:g} to {settings[-1]:g}; o good  ~ a neighbour comes loose  . a joint stays cold  x harm")
+        print(
+            f"{dwells[index]:7.1f} s  " + " ".join(signs[fates[index]] for fates in answer["fates"])
+        )
+    print(
+        f"{axis}: {settings[0]:g} to {settings[-1]:g}; o good  ~ a neighbour comes loose  . a joint stays cold  x harm"
+    )
     best = window.calmest
     print(
         f"calmest: {best.setting:g}, {best.dwell_s:g} s ({best.sigmas:.1f} sigma, then {best.binds})"
@@ -347,7 +580,11 @@ def _tune(given: argparse.Namespace) -> None:
     from yellowfen.formats.heat_files import read_tune, tuned_json
 
     def told(one: Proposal) -> None:
-        margin = f"{one.best.sigmas:.1f} sigma at {one.best.setting:g}, {one.best.dwell_s:g} s" if one.best else "nothing safe"
+        margin = (
+            f"{one.best.sigmas:.1f} sigma at {one.best.setting:g}, {one.best.dwell_s:g} s"
+            if one.best
+            else "nothing safe"
+        )
         print(f"tried: {one.change}: {margin}; binds: {one.blocker}", file=sys.stderr, flush=True)
 
     scene, bench, doubts = read_tune(_read(given.file))
@@ -369,7 +606,9 @@ def _calibrate(given: argparse.Namespace) -> None:
         return
     print(found.sentence)
     for one in found.findings:
-        print(f"  {one.name}: {one.after:.3g} {one.unit} ({one.low:.3g} to {one.high:.3g}){'' if one.found else '  not told apart'}")
+        print(
+            f"  {one.name}: {one.after:.3g} {one.unit} ({one.low:.3g} to {one.high:.3g}){'' if one.found else '  not told apart'}"
+        )
 
 
 def _serve(given: argparse.Namespace) -> None:

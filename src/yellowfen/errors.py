@@ -1,6 +1,9 @@
-"""The errors Yellowfen raises on purpose. Each message is one sentence for the user: what, where, what to do.
+"""The errors Yellowfen raises on purpose.
 
-This module imports nothing, so every other one may use it. No class knows HTTP; web/errors.py maps them.
+Each message is one sentence for the user: what, where, what to do.
+
+This module imports nothing, so every other one may use it. No class knows HTTP; web/errors.py maps
+them.
 """
 
 
@@ -21,10 +24,18 @@ class InvalidValue(YellowfenError):
 
 
 class UnreadableFile(YellowfenError):
-    """A file that cannot be understood; names the file and, where known, line and column (both from 1)."""
+    """A file that cannot be understood; names the file and, where known, line and column (both from
+    1).
+    """
 
-    def __init__(self, file: str, problem: str, line: int | None = None, column: int | None = None) -> None:
-        place = file + (f", line {line}" if line else "") + (f", column {column}" if line and column else "")
+    def __init__(
+        self, file: str, problem: str, line: int | None = None, column: int | None = None
+    ) -> None:
+        place = (
+            file
+            + (f", line {line}" if line else "")
+            + (f", column {column}" if line and column else "")
+        )
         super().__init__(f"{place}: {problem}")
         self.file = file
         self.line = line

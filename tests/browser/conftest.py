@@ -1,4 +1,6 @@
-"""One real server, one headless Chromium, one page for the session; page errors fail the test that met them."""
+"""One real server, one headless Chromium, one page for the session; page errors fail the test that
+met them.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,9 +13,14 @@ from yellowfen.workflows import demo
 from yellowfen.workflows.opening import open_database
 
 ARGUMENTS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
     "--disable-sync",
-]  # fmt: skip
+]
 
 
 @pytest.fixture(scope="session")
@@ -42,8 +49,20 @@ def page(browser: Browser, server: LiveServer) -> Iterator[Page]:
     page = context.new_page()
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(f"page error: {error}"))
-    page.on("console", lambda message: problems.append(message.text) if "Content Security Policy" in message.text else None)
-    page.on("request", lambda request: problems.append(request.url) if not request.url.startswith((server.url, "data:")) else None)
+    page.on(
+        "console",
+        lambda message: (
+            problems.append(message.text) if "Content Security Policy" in message.text else None
+        ),
+    )
+    page.on(
+        "request",
+        lambda request: (
+            problems.append(request.url)
+            if not request.url.startswith((server.url, "data:"))
+            else None
+        ),
+    )
     yield page
     context.close()
     assert problems == []

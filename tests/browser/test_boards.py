@@ -1,4 +1,6 @@
-"""A person's way with boards: triage, a card, a correction; a patch sketched in a minute; a large board read with progress."""
+"""A person's way with boards: triage, a card, a correction; a patch sketched in a minute; a large
+board read with progress.
+"""
 
 import re
 import struct
@@ -29,7 +31,9 @@ def test_triage_opens_its_reasons_and_a_part_is_corrected(page: Page) -> None:
     page.get_by_role("link", name=re.compile("hidden joints")).click()
     expect(page.locator(".triage > li")).to_have_count(2)
     page.locator('svg.plan .pad[data-ref="U4"][data-pin="4"]').click()
-    expect(page.locator("[data-part-said]")).to_contain_text(re.compile(r"pin 4, net .*: \d+ pads on this side"))
+    expect(page.locator("[data-part-said]")).to_contain_text(
+        re.compile(r"pin 4, net .*: \d+ pads on this side")
+    )
 
 
 def test_a_files_role_is_changed_with_immediate_effect(page: Page) -> None:
@@ -64,7 +68,9 @@ def test_a_patch_is_sketched_and_heated(page: Page) -> None:
     expect(page.locator(".verdict")).to_contain_text("flows at about", ignore_case=True)
 
 
-def test_what_is_typed_in_a_sketch_is_refused_with_a_sentence_and_kept_when_right(page: Page) -> None:
+def test_what_is_typed_in_a_sketch_is_refused_with_a_sentence_and_kept_when_right(
+    page: Page,
+) -> None:
     page.goto("/boards")
     page.get_by_role("button", name="Sketch a patch").click()
     page.get_by_label("Width, mm").fill("900")
@@ -80,10 +86,17 @@ def test_what_is_typed_in_a_sketch_is_refused_with_a_sentence_and_kept_when_righ
 def picture(path: Path, wide: int, high: int) -> Path:
     """A plain grey PNG of that size."""
     rows = b"".join(b"\0" + b"\x99" * wide for _ in range(high))
-    chunks = ((b"IHDR", struct.pack(">IIBBBBB", wide, high, 8, 0, 0, 0, 0)), (b"IDAT", zlib.compress(rows)), (b"IEND", b""))
+    chunks = (
+        (b"IHDR", struct.pack(">IIBBBBB", wide, high, 8, 0, 0, 0, 0)),
+        (b"IDAT", zlib.compress(rows)),
+        (b"IEND", b""),
+    )
     path.write_bytes(
         b"\x89PNG\r\n\x1a\n"
-        + b"".join(struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data)) for kind, data in chunks)
+        + b"".join(
+            struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+            for kind, data in chunks
+        )
     )
     return path
 
@@ -111,7 +124,10 @@ def test_a_photo_is_scaled_by_two_clicks(page: Page, tmp_path: Path) -> None:
 
 
 def test_a_large_board_is_read_with_progress(page: Page) -> None:
-    files = [{"name": name, "mimeType": "application/octet-stream", "buffer": data} for name, data in large_board(400, 8, 5000).items()]
+    files = [
+        {"name": name, "mimeType": "application/octet-stream", "buffer": data}
+        for name, data in large_board(400, 8, 5000).items()
+    ]
     page.goto("/boards")
     page.set_input_files("[data-files]", files)  # type: ignore[arg-type]
     page.get_by_label("Name (optional)", exact=True).fill("A large board")
@@ -121,7 +137,15 @@ def test_a_large_board_is_read_with_progress(page: Page) -> None:
 
 
 @pytest.mark.parametrize(
-    "path", ["/boards", "/boards/1", "/boards/1?leaf=files", "/boards/1?leaf=advice&part=U2", "/packages", "/jobs/1/paste?foil=0.15"]
+    "path",
+    [
+        "/boards",
+        "/boards/1",
+        "/boards/1?leaf=files",
+        "/boards/1?leaf=advice&part=U2",
+        "/packages",
+        "/jobs/1/paste?foil=0.15",
+    ],
 )
 def test_pages_are_accessible_and_fit(page: Page, path: str) -> None:
     page.goto(path)

@@ -1,4 +1,5 @@
-"""The conformance set: what our readers draw against the set's own reference drawings, both painted by the browser.
+"""The conformance set: what our readers draw against the set's own reference drawings, both painted
+by the browser.
 
 Scale comes from the drawings' own units, so sizes are checked; only the place is aligned.
 """
@@ -20,9 +21,12 @@ from yellowfen.formats.gerber.layer import capsules
 from yellowfen.formats.gerber.reader import read_gerber
 
 FOLDER = DATA / "conformance"
-CASES = sorted(str(path.relative_to(FOLDER)) for path in FOLDER.rglob("*") if path.suffix in (".gbr", ".drl"))
+CASES = sorted(
+    str(path.relative_to(FOLDER)) for path in FOLDER.rglob("*") if path.suffix in (".gbr", ".drl")
+)
 WIDE_PX = 1600
-# References that are themselves wrong, and why. Everything else: 0.5 %. The same shapes are checked by closed forms elsewhere.
+# References that are themselves wrong, and why. Everything else: 0.5 %. The same shapes are checked
+# by closed forms elsewhere.
 RADIUS = "the file's offsets give a radius of 0.559 in, its reference is drawn with 0.472 in"
 SPIKES = "the reference's outlines run on beyond the ring, out of the drawing"
 EXCEPTIONS = {
@@ -75,12 +79,22 @@ def drawn_by_us(path: Path) -> Any:
     holes = []
     for hit in read_drill(path.read_bytes(), path.name).hits:
         end = (hit.x2_mm, hit.y2_mm) if hit.x2_mm is not None else (hit.x_mm, hit.y_mm)
-        holes += list(capsules(shapely.get_coordinates(shapely.linestrings([[(hit.x_mm, hit.y_mm), end]])).reshape(1, 4), [hit.drill_mm]))
+        holes += list(
+            capsules(
+                shapely.get_coordinates(shapely.linestrings([[(hit.x_mm, hit.y_mm), end]])).reshape(
+                    1, 4
+                ),
+                [hit.drill_mm],
+            )
+        )
     return shapely.union_all(holes)
 
 
 def sized(svg: str) -> tuple[str, float, int]:
-    """The drawing at our width, px per mm, its height in px. The unit is 1/72 inch where sizes are in points, else 1/1000 inch."""
+    """The drawing at our width, px per mm, its height in px.
+
+    The unit is 1/72 inch where sizes are in points, else 1/1000 inch.
+    """
     width, height = re.search(r'viewBox="\S+ \S+ (\S+) (\S+)"', svg).groups()  # type: ignore[union-attr]
     unit_mm = 25.4 / 72 if re.search(r'width="[\d.]+pt"', svg) else 0.0254
     high = round(WIDE_PX * float(height) / float(width))
@@ -101,9 +115,18 @@ def test_picture_is_the_reference(page: Page, case: str) -> None:
     reference, per_mm, high = sized(file.with_suffix(".svg").read_text())
     picture = drawn_by_us(file)
     left, low = picture.bounds[:2] if not picture.is_empty else (0.0, 0.0)
-    rings = [ring for polygon in polygons_of(picture) for ring in (polygon.exterior, *polygon.interiors)]
-    path = "".join("M" + "L".join(f"{(x - left) * per_mm:.3f} {(y - low) * per_mm:.3f}" for x, y in ring.coords) + "Z" for ring in rings)
+    rings = [
+        ring for polygon in polygons_of(picture) for ring in (polygon.exterior, *polygon.interiors)
+    ]
+    path = "".join(
+        "M"
+        + "L".join(f"{(x - left) * per_mm:.3f} {(y - low) * per_mm:.3f}" for x, y in ring.coords)
+        + "Z"
+        for ring in rings
+    )
     page.goto("about:blank")
-    differs = page.evaluate(COMPARE, [base64.b64encode(reference.encode()).decode(), path, WIDE_PX, high])
+    differs = page.evaluate(
+        COMPARE, [base64.b64encode(reference.encode()).decode(), path, WIDE_PX, high]
+    )
     assert math.isfinite(differs)
     assert differs <= 0.005, f"{case} differs by {differs:.2%}"

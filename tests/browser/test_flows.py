@@ -1,4 +1,6 @@
-"""A person's way through: board in, rehearsal, run by one key with reload and kill, look, finish, logbook."""
+"""A person's way through: board in, rehearsal, run by one key with reload and kill, look, finish,
+logbook.
+"""
 
 import time
 
@@ -18,7 +20,9 @@ def rehearsed(page: Page) -> None:
 
 def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
     page.goto("/boards")
-    page.set_input_files("[data-files]", [str(path) for path in sorted((DATA / "boards/two-sided").glob("board.*"))])
+    page.set_input_files(
+        "[data-files]", [str(path) for path in sorted((DATA / "boards/two-sided").glob("board.*"))]
+    )
     expect(page.locator("[data-chosen]")).to_contain_text("10 files")
     page.get_by_label("Name (optional)").fill("A board from elsewhere")
     page.get_by_role("button", name="Read the files").click()
@@ -38,7 +42,10 @@ def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
 
 def test_a_refused_file_says_why_beside_the_form(page: Page) -> None:
     page.goto("/boards")
-    page.set_input_files("[data-files]", [{"name": "x.zip", "mimeType": "application/zip", "buffer": b"no zip at all"}])
+    page.set_input_files(
+        "[data-files]",
+        [{"name": "x.zip", "mimeType": "application/zip", "buffer": b"no zip at all"}],
+    )
     page.get_by_role("button", name="Read the files").click()
     expect(page.get_by_role("alert")).to_contain_text("x.zip: is not a sound zip")
 
@@ -57,7 +64,9 @@ def test_changing_a_setting_changes_the_answer_and_survives_reload(page: Page) -
     expect(page.locator(".card-set")).to_contain_text("420 °C")
     page.get_by_label("Outlet shown").fill("350")
     expect(page.locator(".card-set")).to_contain_text("350 °C")
-    expect(page.locator(".verdict")).to_contain_text("flows at about 4", timeout=10_000, ignore_case=True)
+    expect(page.locator(".verdict")).to_contain_text(
+        "flows at about 4", timeout=10_000, ignore_case=True
+    )
 
 
 def test_a_window_is_drawn_and_its_calmest_point_taken(page: Page) -> None:
@@ -129,7 +138,9 @@ def test_a_melt_test_is_timed_by_key_and_teaches_the_station(page: Page) -> None
     expect(page.get_by_role("heading", name="Not calibrated yet")).to_be_visible()
 
 
-def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(page: Page, server: LiveServer) -> None:
+def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(
+    page: Page, server: LiveServer
+) -> None:
     page.goto("/jobs/1/heat")
     rehearsed(page)
     page.get_by_role("button", name="Run it at the bench").click()
@@ -171,7 +182,9 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(page: Page, se
 
 
 def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page: Page) -> None:
-    """A server in trouble answers with JSON too; a refusal stays to be read after later taps have come through."""
+    """A server in trouble answers with JSON too; a refusal stays to be read after later taps have
+    come through.
+    """
     # The server's answer stays until the test has seen it on the page; None lets the tap through.
     given: list[tuple[int, str] | None] = [(500, "trouble")]
 
@@ -194,7 +207,9 @@ def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page
     )
     assert max(kept) == 1
     given[0] = (503, "database is locked")
-    expect(page.get_by_text("The server could not store it yet (database is locked)")).to_be_visible(timeout=10_000)
+    expect(
+        page.get_by_text("The server could not store it yet (database is locked)")
+    ).to_be_visible(timeout=10_000)
     given[0] = (409, "it is over")
     expect(page.get_by_text("Not counted: start (it is over)")).to_be_visible(timeout=10_000)
     given[0] = None
@@ -214,7 +229,9 @@ def test_a_place_with_a_plan_works_by_keyboard(page: Page) -> None:
     page.keyboard.press("ArrowRight")
     assert plan.get_attribute("viewBox") != before
     page.keyboard.press("0")
-    assert [float(n) for n in plan.get_attribute("viewBox").split()] == pytest.approx([float(n) for n in before.split()])
+    assert [float(n) for n in plan.get_attribute("viewBox").split()] == pytest.approx(
+        [float(n) for n in before.split()]
+    )
 
 
 PAGES = [
@@ -234,13 +251,17 @@ PAGES = [
 @pytest.mark.parametrize("path", PAGES)
 def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -> None:
     for dark in (False, True):
-        page.add_init_script(f"localStorage.setItem('yellowfen-theme', '{'dark' if dark else 'light'}')")
+        page.add_init_script(
+            f"localStorage.setItem('yellowfen-theme', '{'dark' if dark else 'light'}')"
+        )
         page.goto(path)
         if path.endswith("heat"):
             rehearsed(page)
             page.get_by_role("tab", name="Safe window" if dark else "By iron").click()
         found = Axe().run(page).response["violations"]
-        assert [(one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found] == []
+        assert [
+            (one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found
+        ] == []
     page.set_viewport_size({"width": 390, "height": 800})
     assert page.evaluate("document.documentElement.scrollWidth") <= 391
     page.set_viewport_size({"width": 640, "height": 400})

@@ -1,4 +1,6 @@
-"""The Paste stage in the browser: the slider, openings taken and undone, a dot plan through reload and kill, leaves for axe."""
+"""The Paste stage in the browser: the slider, openings taken and undone, a dot plan through reload
+and kill, leaves for axe.
+"""
 
 import time
 
@@ -51,22 +53,30 @@ def test_openings_are_taken_shown_and_undone_and_the_stencil_comes_along(page: P
 
 def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
     page.goto("/boards")
-    page.set_input_files("[data-files]", [str(path) for path in sorted((DATA / "boards/two-sided").glob("board.*"))])
+    page.set_input_files(
+        "[data-files]", [str(path) for path in sorted((DATA / "boards/two-sided").glob("board.*"))]
+    )
     page.get_by_label("Name (optional)").fill("Paste on a board from elsewhere")
     page.get_by_role("button", name="Read the files").click()
-    expect(page.get_by_role("heading", name="Paste on a board from elsewhere")).to_be_visible(timeout=20_000)
+    expect(page.get_by_role("heading", name="Paste on a board from elsewhere")).to_be_visible(
+        timeout=20_000
+    )
     page.get_by_role("button", name="Open a job").click()
     page.get_by_role("link", name="Paste", exact=True).click()
     expect(page.locator("[data-words]")).to_contain_text("openings")
     for leaf in ("Openings", "Leadless", "By hand", "Weigh", "Mixing", "Fixture", "Foil"):
-        page.get_by_role("navigation", name="Leaves").get_by_role("link", name=leaf, exact=True).click()
+        page.get_by_role("navigation", name="Leaves").get_by_role(
+            "link", name=leaf, exact=True
+        ).click()
         expect(page.locator(".paste-leaves [aria-current]")).to_have_text(leaf)
     page.get_by_role("link", name="Openings", exact=True).click()
     page.get_by_role("button", name="Take all").click()
     expect(page.get_by_text("pads changed")).to_be_visible()
 
 
-def test_a_dot_plan_is_followed_by_one_key_through_reload_and_kill(page: Page, server: LiveServer) -> None:
+def test_a_dot_plan_is_followed_by_one_key_through_reload_and_kill(
+    page: Page, server: LiveServer
+) -> None:
     page.goto(f"{PAGE}/hand?side=bottom")
     page.get_by_role("button", name="Follow it at the bench").click()
     expect(page.locator("[data-go]")).to_contain_text("Done: ")
@@ -113,7 +123,10 @@ def test_a_print_is_noted_by_one_tap_and_a_choice_sends_itself(page: Page) -> No
 @pytest.mark.parametrize(
     "path",
     [
-        *(f"{PAGE}{leaf}" for leaf in ("", "/openings", "/leadless", "/hand", "/weigh", "/mixing", "/fixture")),
+        *(
+            f"{PAGE}{leaf}"
+            for leaf in ("", "/openings", "/leadless", "/hand", "/weigh", "/mixing", "/fixture")
+        ),
         "/bench/materials",
         "/hand/1",
     ],
@@ -123,7 +136,9 @@ def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -
         page.add_init_script(f"localStorage.setItem('yellowfen-theme', '{theme}')")
         page.goto(f"{path}?foil=0.15")
         found = Axe().run(page).response["violations"]
-        assert [(one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found] == []
+        assert [
+            (one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found
+        ] == []
     for width in (390, 640):
         page.set_viewport_size({"width": width, "height": 800})
         assert page.evaluate("document.documentElement.scrollWidth") <= width + 1

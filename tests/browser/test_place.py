@@ -1,4 +1,6 @@
-"""Ready and Place in the browser: a way chosen, the kit by key, forty parts placed through reload and kill, axe on every page."""
+"""Ready and Place in the browser: a way chosen, the kit by key, forty parts placed through reload
+and kill, axe on every page.
+"""
 
 import re
 import time
@@ -41,15 +43,21 @@ def many(server: LiveServer) -> int:
     return job
 
 
-def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeated(page: Page, server: LiveServer, many: int) -> None:
+def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeated(
+    page: Page, server: LiveServer, many: int
+) -> None:
     page.goto(f"/jobs/{many}/ready")
     page.get_by_text("Schools").first.click()
     with page.expect_navigation():
-        page.get_by_label("Stencil or hand").select_option("stencil")  # so that all are placed on paste
+        page.get_by_label("Stencil or hand").select_option(
+            "stencil"
+        )  # so that all are placed on paste
     page.goto(f"/jobs/{many}/place")
     page.get_by_role("button", name="Place them, one key").click()
     expect(page.locator("[data-go]")).to_contain_text("Placed: ")
-    steps = page.evaluate("JSON.parse(document.getElementById('state').textContent).steps.map((one) => one.ref)")
+    steps = page.evaluate(
+        "JSON.parse(document.getElementById('state').textContent).steps.map((one) => one.ref)"
+    )
     assert len(steps) == len(set(steps)) == 40
     for number in range(6):
         expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[number]}")
@@ -83,14 +91,19 @@ def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeate
     run = page.url.rsplit("/", 1)[1]
     connection = open_database(server.data)
     stored = [
-        row["ref"] for row in connection.execute("SELECT ref FROM place_tap WHERE run_id = ? AND what = 'placed' ORDER BY id", (run,))
+        row["ref"]
+        for row in connection.execute(
+            "SELECT ref FROM place_tap WHERE run_id = ? AND what = 'placed' ORDER BY id", (run,)
+        )
     ]
     connection.close()
     assert sorted(stored) == sorted(ref for ref in steps if ref != steps[10])
 
 
 def test_the_board_lies_as_it_is_drawn_and_the_cue_is_read_out(page: Page, many: int) -> None:
-    """The plan is turned so that the part stands upright; names stay level; the screen reader hears value and mark."""
+    """The plan is turned so that the part stands upright; names stay level; the screen reader hears
+    value and mark.
+    """
     page.goto(f"/jobs/{many}/place")
     page.get_by_role("button", name="Place them, one key").click()
     expect(page.locator("[data-cue]")).to_have_attribute("aria-live", "assertive")
@@ -120,7 +133,9 @@ def test_an_exception_is_dragged_and_the_rest_ordered_round_it(page: Page, many:
     moved, after = rows.nth(7).get_attribute("data-ref"), rows.nth(1).get_attribute("data-ref")
     rows.nth(7).drag_to(rows.nth(1))
     expect(page.get_by_text(f"{moved} right after {after}")).to_be_visible()
-    found = page.locator(".order-list li").evaluate_all("(rows) => rows.map((one) => one.dataset.ref)")
+    found = page.locator(".order-list li").evaluate_all(
+        "(rows) => rows.map((one) => one.dataset.ref)"
+    )
     assert found.index(moved) == found.index(after) + 1
     page.get_by_role("button", name="take back").click()
     expect(page.get_by_text(f"{moved} right after {after}")).to_be_hidden()
@@ -173,7 +188,9 @@ def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -
         page.add_init_script(f"localStorage.setItem('yellowfen-theme', '{theme}')")
         page.goto(path)
         found = Axe().run(page).response["violations"]
-        assert [(one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found] == []
+        assert [
+            (one["id"], [node["html"][:120] for node in one["nodes"]][:3]) for one in found
+        ] == []
     for width in (390, 640):
         page.set_viewport_size({"width": width, "height": 800})
         assert page.evaluate("document.documentElement.scrollWidth") <= width + 1

@@ -1,4 +1,6 @@
-"""Changed openings and proposals: nothing else is touched, nothing gets worse, the shapes are what they say."""
+"""Changed openings and proposals: nothing else is touched, nothing gets worse, the shapes are what
+they say.
+"""
 
 import math
 from collections.abc import Callable
@@ -41,22 +43,32 @@ def sketched(*parts: SketchedPart, size: float = 40) -> Board:
 
 
 @given(st.floats(0.2, 3), st.floats(0.2, 3), st.floats(-180, 180), st.floats(-50, 50))
-def test_a_ring_has_the_area_edge_and_frame_it_was_made_with(along: float, across: float, angle: float, x: float) -> None:
-    """Closed forms of a rectangle and of a home plate (a rectangle less two corners), turned and moved."""
+def test_a_ring_has_the_area_edge_and_frame_it_was_made_with(
+    along: float, across: float, angle: float, x: float
+) -> None:
+    """Closed forms of a rectangle and of a home plate (a rectangle less two corners), turned and
+    moved.
+    """
     frame = Frame(x, -x / 2, along, across, angle)
     ring = frame.ring(rectangle(along, across))
     assert area_mm2(ring) == pytest.approx(along * across, rel=1e-9)
     assert perimeter_mm(ring) == pytest.approx(2 * (along + across), rel=1e-9)
     back = frame_of(opening_of("top", ring, angle, None))
-    assert (back.x_mm, back.y_mm, back.along_mm, back.across_mm) == pytest.approx((x, -x / 2, along, across), abs=1e-9)
+    assert (back.x_mm, back.y_mm, back.along_mm, back.across_mm) == pytest.approx(
+        (x, -x / 2, along, across), abs=1e-9
+    )
     plate = frame.ring(home_plate(along, across))
     assert area_mm2(plate) == pytest.approx(along * across * (1 - 0.4 / 3), rel=1e-9)
 
 
 @given(st.floats(1.5, 12), st.floats(1.5, 12), st.floats(0.3, 0.8))
-def test_panes_cover_what_they_should_and_leave_webs(along: float, across: float, coverage: float) -> None:
+def test_panes_cover_what_they_should_and_leave_webs(
+    along: float, across: float, coverage: float
+) -> None:
     rings = panes(Frame(3, 4, along, across, 30), coverage)
-    assert math.fsum(area_mm2(ring) for ring in rings) == pytest.approx(coverage * along * across, rel=1e-9)
+    assert math.fsum(area_mm2(ring) for ring in rings) == pytest.approx(
+        coverage * along * across, rel=1e-9
+    )
     level = Frame(3, 4, along, across, 30)
     spans = [[level.seen_from(*point) for point in ring] for ring in rings]
     assert all(abs(u) < along / 2 and abs(v) < across / 2 for ring in spans for u, v in ring)
@@ -72,13 +84,29 @@ def test_accepted_changes_alter_nothing_else(demo_board: Board) -> None:
     assert [one for one in after.openings if place_of(after, one) not in changes] == [
         one for one in demo_board.openings if place_of(demo_board, one) not in changes
     ]
-    for kept in ("parts", "holes", "outline", "copper", "drawings", "layers", "thickness_mm", "origin"):
+    for kept in (
+        "parts",
+        "holes",
+        "outline",
+        "copper",
+        "drawings",
+        "layers",
+        "thickness_mm",
+        "origin",
+    ):
         assert getattr(after, kept) == getattr(demo_board, kept)
     for before, now in zip(demo_board.pads, after.pads, strict=True):
         assert replace(before, paste_mm2=0) == replace(now, paste_mm2=0)
-    assert sum(after.paste_area_mm2.values()) == pytest.approx(sum(one.area_mm2 for one in after.openings), abs=1e-3)
+    assert sum(after.paste_area_mm2.values()) == pytest.approx(
+        sum(one.area_mm2 for one in after.openings), abs=1e-3
+    )
     assert changed(demo_board, {}) is demo_board
-    assert changed(demo_board, {"top 999.00 0.00": Change("top 999.00 0.00", ChangeKind.LEAVE_OUT, ())}) is demo_board
+    assert (
+        changed(
+            demo_board, {"top 999.00 0.00": Change("top 999.00 0.00", ChangeKind.LEAVE_OUT, ())}
+        )
+        is demo_board
+    )
 
 
 @pytest.mark.parametrize("foil", [0.10, 0.12, 0.13, 0.15, 0.18])
@@ -93,7 +121,10 @@ def test_no_opening_is_worse_after_all_proposals(demo_board: Board, foil: float)
 
 
 def test_at_a_thick_foil_fine_pitch_is_narrowed_and_comes_right(demo_board: Board) -> None:
-    """U3 (0.65 mm) is fat at 0.15 mm; narrowed by a quarter it is good. A second round has nothing more to say about leads."""
+    """U3 (0.65 mm) is fat at 0.15 mm; narrowed by a quarter it is good.
+
+    A second round has nothing more to say about leads.
+    """
     found = {one.key: one for one in better_openings(demo_board, 0.15, LEADED)}
     one = found["U3: narrow"]
     assert len(one.pins) == 20
@@ -111,9 +142,15 @@ def test_narrowing_takes_off_across_the_row_whichever_way_the_part_lies() -> Non
         (one,) = better_openings(board, 0.15, LEADED)
         assert one.kind is ChangeKind.NARROW
         after = changed(board, taken((one,)))
-        sizes = {tuple(sorted((round(o.size_x_mm, 2), round(o.size_y_mm, 2)))) for o in after.openings}
-        assert {long for _, long in sizes} == {max(round(max(o.size_x_mm, o.size_y_mm), 2) for o in board.openings)}
-        middles = [(frame_of(a), frame_of(b)) for a, b in zip(board.openings, after.openings, strict=True)]
+        sizes = {
+            tuple(sorted((round(o.size_x_mm, 2), round(o.size_y_mm, 2)))) for o in after.openings
+        }
+        assert {long for _, long in sizes} == {
+            max(round(max(o.size_x_mm, o.size_y_mm), 2) for o in board.openings)
+        }
+        middles = [
+            (frame_of(a), frame_of(b)) for a, b in zip(board.openings, after.openings, strict=True)
+        ]
         assert all(math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) < 1e-6 for a, b in middles)
 
 
@@ -129,8 +166,12 @@ def test_a_whole_thermal_pad_is_cut_into_panes_at_the_computed_or_asked_coverage
     after = changed(board, taken((found[ChangeKind.PANES],)))
     (settled,) = leadless_parts(after, judge(after, 0.12, LEADED), LEADED)
     assert settled.well
-    asked = {one.kind: one for one in better_openings(board, 0.12, LEADED, coverage=0.4)}[ChangeKind.PANES]
-    assert sum(area_mm2(ring) for ring in asked.changes[0].rings) / pad.area_mm2 == pytest.approx(0.4, abs=0.005)
+    asked = {one.kind: one for one in better_openings(board, 0.12, LEADED, coverage=0.4)}[
+        ChangeKind.PANES
+    ]
+    assert sum(area_mm2(ring) for ring in asked.changes[0].rings) / pad.area_mm2 == pytest.approx(
+        0.4, abs=0.005
+    )
 
 
 def whole_pad(board: Board) -> Board:
@@ -147,7 +188,12 @@ def shrunk(board: Board, factor: float) -> Board:
     return replace(
         board,
         openings=tuple(
-            opening_of(one.side, frame.ring(rectangle(factor * frame.along_mm, factor * frame.across_mm)), one.angle_deg, one.pad)
+            opening_of(
+                one.side,
+                frame.ring(rectangle(factor * frame.along_mm, factor * frame.across_mm)),
+                one.angle_deg,
+                one.pad,
+            )
             for one, frame in frames
         ),
     )
@@ -164,22 +210,32 @@ def test_lean_openings_grow_beyond_the_toe_or_over_the_mask_but_not_into_their_n
     (longer,) = better_openings(board, 0.04, LEADED)
     for opening, now in zip(board.openings, changed(board, taken((longer,))).openings, strict=True):
         before, after = frame_of(opening), frame_of(now)
-        assert abs(after.x_mm - 20) == pytest.approx(abs(before.x_mm - 20) + (after.along_mm - before.along_mm) / 2, abs=1e-6)
+        assert abs(after.x_mm - 20) == pytest.approx(
+            abs(before.x_mm - 20) + (after.along_mm - before.along_mm) / 2, abs=1e-6
+        )
         assert after.along_mm > before.along_mm
         assert after.across_mm == pytest.approx(before.across_mm)
     chips = shrunk(sketched(SketchedPart("C1", "1812", 20, 20)), 0.8)
     (larger,) = better_openings(chips, 0.12, LEADED)
     assert larger.kind is ChangeKind.OVERPRINT
-    assert sum(o.area_mm2 for o in changed(chips, taken((larger,))).openings) > sum(o.area_mm2 for o in chips.openings)
+    assert sum(o.area_mm2 for o in changed(chips, taken((larger,))).openings) > sum(
+        o.area_mm2 for o in chips.openings
+    )
 
 
 def test_screws_bare_planes_and_iron_only_parts_are_left_out() -> None:
-    board = sketched(SketchedPart("J1", "FLATCABLE-10-0.5", 20, 25), SketchedPart("R1", "0603", 10, 10))
+    board = sketched(
+        SketchedPart("J1", "FLATCABLE-10-0.5", 20, 25), SketchedPart("R1", "0603", 10, 10)
+    )
     screw = opening_of("top", Frame(5, 35, 4, 4, 0).ring(rectangle(4, 4)), 0.0, None)
     plane = opening_of("top", Frame(33, 8, 4, 4, 0).ring(rectangle(4, 4)), 0.0, None)
     small = opening_of("top", Frame(36, 36, 1, 1, 0).ring(rectangle(1, 1)), 0.0, None)
-    board = replace(board, openings=(*board.openings, screw, plane, small), holes=(Hole(5, 35, 3.2, True),))
-    found = [one for one in better_openings(board, 0.12, LEADED) if one.kind is ChangeKind.LEAVE_OUT]
+    board = replace(
+        board, openings=(*board.openings, screw, plane, small), holes=(Hole(5, 35, 3.2, True),)
+    )
+    found = [
+        one for one in better_openings(board, 0.12, LEADED) if one.kind is ChangeKind.LEAVE_OUT
+    ]
     assert {one.ref for one in found} == {"J1", ""}
     assert any("screw" in one.said for one in found)
     assert any("iron" in one.said for one in found)
@@ -189,24 +245,44 @@ def test_screws_bare_planes_and_iron_only_parts_are_left_out() -> None:
     assert plane not in left
 
 
-def turned(board: Board, place: Callable[[float, float], tuple[float, float]], angle: float) -> Board:
+def turned(
+    board: Board, place: Callable[[float, float], tuple[float, float]], angle: float
+) -> Board:
     """All openings, pads and parts of a board moved rigidly."""
     return replace(
         board,
-        openings=tuple(replace(one, ring=tuple(place(*p) for p in one.ring), angle_deg=one.angle_deg + angle) for one in board.openings),
+        openings=tuple(
+            replace(one, ring=tuple(place(*p) for p in one.ring), angle_deg=one.angle_deg + angle)
+            for one in board.openings
+        ),
         pads=tuple(
-            replace(pad, ring=tuple(place(*p) for p in pad.ring), x_mm=place(pad.x_mm, pad.y_mm)[0], y_mm=place(pad.x_mm, pad.y_mm)[1], angle_deg=pad.angle_deg + angle)
+            replace(
+                pad,
+                ring=tuple(place(*p) for p in pad.ring),
+                x_mm=place(pad.x_mm, pad.y_mm)[0],
+                y_mm=place(pad.x_mm, pad.y_mm)[1],
+                angle_deg=pad.angle_deg + angle,
+            )
             for pad in board.pads
         ),
         parts=tuple(
-            replace(part, x_mm=place(part.x_mm, part.y_mm)[0], y_mm=place(part.x_mm, part.y_mm)[1], rotation_deg=part.rotation_deg + angle)
+            replace(
+                part,
+                x_mm=place(part.x_mm, part.y_mm)[0],
+                y_mm=place(part.x_mm, part.y_mm)[1],
+                rotation_deg=part.rotation_deg + angle,
+            )
             for part in board.parts
         ),
-    )  # fmt: skip
+    )
 
 
 def test_proposals_do_not_depend_on_how_the_board_lies() -> None:
-    board = sketched(SketchedPart("U1", "TSSOP-20", 14, 14), SketchedPart("U2", "QFP-48", 28, 26, 90), SketchedPart("C1", "0805", 30, 10))
+    board = sketched(
+        SketchedPart("U1", "TSSOP-20", 14, 14),
+        SketchedPart("U2", "QFP-48", 28, 26, 90),
+        SketchedPart("C1", "0805", 30, 10),
+    )
     quarter = turned(board, lambda x, y: (40 - y, x), 90)
     for foil in (0.12, 0.15):
         here, there = better_openings(board, foil, LEADED), better_openings(quarter, foil, LEADED)
@@ -214,8 +290,15 @@ def test_proposals_do_not_depend_on_how_the_board_lies() -> None:
 
 
 def test_steps_fold_and_undo_by_leaving_the_last_out() -> None:
-    a, b = Change("top 1.00 1.00", ChangeKind.NARROW, ()), Change("top 1.00 1.00", ChangeKind.LEAVE_OUT, ())
-    first, second, third = ChangeStep("a", (a,)), ChangeStep("b", (b,)), ChangeStep("none", (), ("top 1.00 1.00",))
+    a, b = (
+        Change("top 1.00 1.00", ChangeKind.NARROW, ()),
+        Change("top 1.00 1.00", ChangeKind.LEAVE_OUT, ()),
+    )
+    first, second, third = (
+        ChangeStep("a", (a,)),
+        ChangeStep("b", (b,)),
+        ChangeStep("none", (), ("top 1.00 1.00",)),
+    )
     assert standing((first, second)) == {a.place: b}
     assert standing((first, second, third)) == {}
     assert standing((first,)) == {a.place: a}
@@ -229,7 +312,9 @@ def test_absurd_changes_are_refused() -> None:
 
 
 def test_the_best_foil_minds_the_pitch(demo_board: Board) -> None:
-    """Common practice: 0.13 mm at most at 0.5 mm pitch, even when narrowed openings make nothing wrong at 0.15."""
+    """Common practice: 0.13 mm at most at 0.5 mm pitch, even when narrowed openings make nothing
+    wrong at 0.15.
+    """
     narrowed = changed(demo_board, taken(better_openings(demo_board, 0.15, LEADED)))
     compared, best = compare_foils(narrowed, LEADED)
     assert compared[-1].wrong == 0

@@ -31,7 +31,11 @@ DISPENSED = Paste("Sn63Pb37", 4, DISPENSE_SHARE)
 def land_of(name: str) -> tuple[float, float, Wanted]:
     package = package_named(name)
     land = package.lands[0]
-    return max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm), wanted(package, land)
+    return (
+        max(land.size_x_mm, land.size_y_mm),
+        min(land.size_x_mm, land.size_y_mm),
+        wanted(package, land),
+    )
 
 
 def test_a_dot_is_a_spherical_cap() -> None:
@@ -41,7 +45,9 @@ def test_a_dot_is_a_spherical_cap() -> None:
 
 
 def test_needles_a_paste_goes_through() -> None:
-    """Type 4 has balls up to 38 µm: at eight across, 0.30 mm of bore, so 23 gauge and wider (common practice: seven to ten)."""
+    """Type 4 has balls up to 38 µm: at eight across, 0.30 mm of bore, so 23 gauge and wider (common
+    practice: seven to ten).
+    """
     assert max(needles_for(DISPENSED)) == 23
     assert max(needles_for(Paste("Sn63Pb37", 3, DISPENSE_SHARE))) == 22
     assert NEEDLES[max(needles_for(Paste("Sn63Pb37", 6, DISPENSE_SHARE)))] < 0.2
@@ -76,7 +82,9 @@ def test_a_line_across_the_row_warns_below_eight_tenths() -> None:
 
 @pytest.mark.parametrize(("flux", "by_volume"), [(0.02, 0.14), (0.03, 0.20)])
 def test_flux_in_a_wire_by_volume(flux: float, by_volume: float) -> None:
-    """Handbook: 2 % by mass is about 14 % by volume, 3 % about 19 % (Sn63Pb37 at 8.4 g/cm³, flux at 1.0)."""
+    """Handbook: 2 % by mass is about 14 % by volume, 3 % about 19 % (Sn63Pb37 at 8.4 g/cm³, flux at
+    1.0).
+    """
     assert 1 - wire_metal_share(ALLOYS["Sn63Pb37"], flux) == pytest.approx(by_volume, abs=0.012)
 
 
@@ -91,7 +99,9 @@ def test_a_fillet_is_a_prism() -> None:
 
 
 def test_break_even_in_boards() -> None:
-    """90 dots of 2.5 s are 3.75 min a board; a stencil saves 2.25 of them, so 10 min of set-up pay from the fifth board."""
+    """90 dots of 2.5 s are 3.75 min a board; a stencil saves 2.25 of them, so 10 min of set-up pay
+    from the fifth board.
+    """
     found = stencil_or_hand(90, 10)
     assert found.hand_min == pytest.approx(37.5)
     assert found.stencil_min == pytest.approx(25.0)
@@ -103,7 +113,9 @@ def test_break_even_in_boards() -> None:
 
 
 def test_weighing_finds_the_factor_it_was_given_and_its_interval_holds() -> None:
-    """A thousand seeded weighings of ten boards on a 1 mg scale, prints differing by 8 %: the 95 % interval holds the truth in 93 to 97.5 %."""
+    """A thousand seeded weighings of ten boards on a 1 mg scale, prints differing by 8 %: the 95 %
+    interval holds the truth in 93 to 97.5 %.
+    """
     chance = random.Random(7)
     held = 0
     for _ in range(1000):
@@ -122,11 +134,17 @@ def test_a_coarse_scale_says_so() -> None:
     assert coarse.factor == pytest.approx(1.0, abs=0.05)
     fine = fit_factor(10_000, 10_068, 80, 1)
     assert not fine.too_coarse
-    assert fine.factor == pytest.approx((1 / 0.04 + 0.85 / 0.0064) / (1 / 0.04 + 1 / 0.0064), abs=0.005)  # 8 % of a print's own spread
-    assert fit_factors([Weighing(10_000, 10_068, 80, 1)] * 5).factor == pytest.approx(0.85, abs=0.01)
+    assert fine.factor == pytest.approx(
+        (1 / 0.04 + 0.85 / 0.0064) / (1 / 0.04 + 1 / 0.0064), abs=0.005
+    )  # 8 % of a print's own spread
+    assert fit_factors([Weighing(10_000, 10_068, 80, 1)] * 5).factor == pytest.approx(
+        0.85, abs=0.01
+    )
 
 
-@pytest.mark.parametrize("masses", [(100, 100), (100, 90), (10_000, 70_000), (float("nan"), 100), (-5, 100)])
+@pytest.mark.parametrize(
+    "masses", [(100, 100), (100, 90), (10_000, 70_000), (float("nan"), 100), (-5, 100)]
+)
 def test_masses_that_cannot_be_are_refused(masses: tuple[float, float]) -> None:
     with pytest.raises(InvalidValue):
         fit_factor(*masses, 60, 1)

@@ -1,4 +1,6 @@
-"""Copper as drawn: what it passes from cell to cell, against closed forms and against the same copper solved on fine cells."""
+"""Copper as drawn: what it passes from cell to cell, against closed forms and against the same
+copper solved on fine cells.
+"""
 
 import numpy as np
 import pytest
@@ -20,7 +22,9 @@ def raster(*boxes: tuple[float, float, float, float], size: tuple[int, int] = (4
     """Copper boxes (x0, y0, x1, y1 in cells) drawn with 16 squares a cell."""
     sheet = np.zeros((size[0] * PER_CELL, size[1] * PER_CELL))
     for x0, y0, x1, y1 in boxes:
-        sheet[round(y0 * PER_CELL) : round(y1 * PER_CELL), round(x0 * PER_CELL) : round(x1 * PER_CELL)] = 1.0
+        sheet[
+            round(y0 * PER_CELL) : round(y1 * PER_CELL), round(x0 * PER_CELL) : round(x1 * PER_CELL)
+        ] = 1.0
     return sheet
 
 
@@ -42,7 +46,9 @@ def test_a_straight_track_conducts_by_its_width_along_it_and_hardly_across() -> 
 
 
 def test_a_gap_between_two_pours_on_the_border_of_cells_conducts_as_laminate() -> None:
-    """An eighth of a cell of laminate between copper on both sides: 1 / (7/8 + 1/8 / FLOOR), as a series."""
+    """An eighth of a cell of laminate between copper on both sides: 1 / (7/8 + 1/8 / FLOOR), as a
+    series.
+    """
     sheet = raster((0, 0, 2.9375, 4), (3.0625, 0, 6, 4))
     along_x, _ = links_of_raster(sheet, 4, 6).along_x, None
     series = 1.0 / (0.875 / (1.0 + FLOOR) + 0.125 / FLOOR)
@@ -52,12 +58,18 @@ def test_a_gap_between_two_pours_on_the_border_of_cells_conducts_as_laminate() -
 
 @settings(max_examples=40, deadline=None)
 @given(seed=st.integers(0, 10**6), share=st.floats(0.1, 0.9))
-def test_more_copper_never_conducts_less_and_turning_the_board_turns_the_links(seed: int, share: float) -> None:
+def test_more_copper_never_conducts_less_and_turning_the_board_turns_the_links(
+    seed: int, share: float
+) -> None:
     chance = np.random.default_rng(seed)
     sheet = np.kron((chance.random((16, 24)) < share).astype(float), np.ones((4, 4)))
-    more = np.maximum(sheet, np.kron((chance.random((16, 24)) < 0.2).astype(float), np.ones((4, 4))))
+    more = np.maximum(
+        sheet, np.kron((chance.random((16, 24)) < 0.2).astype(float), np.ones((4, 4)))
+    )
     a, b = links_of_raster(sheet, 4, 6), links_of_raster(more, 4, 6)
-    assert (b.along_x >= a.along_x * 0.96).all()  # where the two bounds are close their mean stands in for the solution
+    assert (
+        b.along_x >= a.along_x * 0.96
+    ).all()  # where the two bounds are close their mean stands in for the solution
     assert (b.along_y >= a.along_y * 0.96).all()
     assert (a.along_x > 0.9 * FLOOR).all()
     assert (a.along_x < 1.0 + FLOOR + 1e-6).all()
@@ -77,26 +89,43 @@ def test_kept_as_text_links_come_back_as_they_were() -> None:
 def conductance(share: np.ndarray) -> float:
     """From edge to edge in x, one unknown a square, with the laminate's floor everywhere."""
     k = share + FLOOR
-    return network(2 * k[:, :-1] * k[:, 1:] / (k[:, :-1] + k[:, 1:]), 2 * k[:-1] * k[1:] / (k[:-1] + k[1:]), 2 * k[:, 0], 2 * k[:, -1])
+    return network(
+        2 * k[:, :-1] * k[:, 1:] / (k[:, :-1] + k[:, 1:]),
+        2 * k[:-1] * k[1:] / (k[:-1] + k[1:]),
+        2 * k[:, 0],
+        2 * k[:, -1],
+    )
 
 
 def network(along_x: np.ndarray, along_y: np.ndarray, left: np.ndarray, right: np.ndarray) -> float:
     ny, nx = along_x.shape[0], along_y.shape[1]
     at = np.arange(ny * nx).reshape(ny, nx)
-    a, b = np.concatenate([at[:, :-1].ravel(), at[:-1].ravel()]), np.concatenate([at[:, 1:].ravel(), at[1:].ravel()])
+    a, b = (
+        np.concatenate([at[:, :-1].ravel(), at[:-1].ravel()]),
+        np.concatenate([at[:, 1:].ravel(), at[1:].ravel()]),
+    )
     g = np.concatenate([along_x.ravel(), along_y.ravel()])
     own = np.bincount(a, g, ny * nx) + np.bincount(b, g, ny * nx)
     own[at[:, 0]] += left
     own[at[:, -1]] += right
     put = np.zeros(ny * nx)
     put[at[:, 0]] = left
-    matrix = coo_matrix((np.concatenate([-g, -g, own]), (np.concatenate([a, b, at.ravel()]), np.concatenate([b, a, at.ravel()])))).tocsc()
+    matrix = coo_matrix(
+        (
+            np.concatenate([-g, -g, own]),
+            (np.concatenate([a, b, at.ravel()]), np.concatenate([b, a, at.ravel()])),
+        )
+    ).tocsc()
     return float((right * spsolve(matrix, put)[at[:, -1]]).sum())
 
 
 @pytest.mark.parametrize(("side", "overstated"), [("top", 1.5), ("bottom", 1.02)])
-def test_patches_of_the_demo_board_pass_what_their_drawing_passes(demo_board: Board, side: str, overstated: float) -> None:
-    """12 mm patches on 1 mm cells against the drawing on 0.05 mm ones: within a fifth in the median; coverage alone overstates it."""
+def test_patches_of_the_demo_board_pass_what_their_drawing_passes(
+    demo_board: Board, side: str, overstated: float
+) -> None:
+    """12 mm patches on 1 mm cells against the drawing on 0.05 mm ones: within a fifth in the
+    median; coverage alone overstates it.
+    """
     fine = drawn_copper(demo_board, side)
     assert fine is not None
     by_links, by_cover = [], []
@@ -120,5 +149,8 @@ def through_grid(foil: CopperLayer, piece: np.ndarray) -> float:
     full = 35e-6 * 395.0
     gx, gy = (values[0].reshape(grid.ny + 2, grid.nx + 2) / full for values in (grid.gx, grid.gy))
     k = piece + FLOOR
-    ends = [20 / np.sum(1 / half.reshape(12, 20, 10).mean(1), axis=1) for half in (k[:, :10], k[:, -10:])]
+    ends = [
+        20 / np.sum(1 / half.reshape(12, 20, 10).mean(1), axis=1)
+        for half in (k[:, :10], k[:, -10:])
+    ]
     return network(gx[1:-1, 1:-2], gy[1:-2, 1:-1], ends[0], ends[1])

@@ -11,8 +11,10 @@ from yellowfen.core.heat.scene import HotAir, HotPlate, Move, Side
 
 
 def test_outlet_pressure_by_hand() -> None:
-    """30 L/min of free air at 20 °C through 6 mm at 360 °C: 633.15/293.15 × 0.5e-3 m³/s ÷ 28.27 mm² = 38.2 m/s; ½ρu² with 0.5576 kg/m³ = 407 Pa.
-    At one nozzle diameter from the middle of a near jet the wall jet still has it all."""
+    """30 L/min of free air at 20 °C through 6 mm at 360 °C: 633.15/293.15 × 0.5e-3 m³/s ÷ 28.27 mm²
+    = 38.2 m/s; ½ρu² with 0.5576 kg/m³ = 407 Pa. At one nozzle diameter from the middle of a near
+    jet the wall jet still has it all.
+    """
     scene = small_scene()
     part = replace(scene.parts[1], x_mm=15.0 + 6.0, y_mm=12.0)
     move = Move(D.CLOSE, 10.0, ("U1",), 15.0, 0.0)
@@ -39,4 +41,7 @@ def test_no_push_without_air_underneath_or_after_the_air_is_gone() -> None:
     part = scene.parts[1]
     assert push_share(scene, replace(part, side=Side.BOTTOM), 0.0) == 0.0
     assert push_share(scene, part, 31.0) == 0.0
-    assert push_share(replace(scene, source=HotPlate(240.0), moves=(Move(D.PLATE, 5.0),)), part, 0.0) == 0.0
+    assert (
+        push_share(replace(scene, source=HotPlate(240.0), moves=(Move(D.PLATE, 5.0),)), part, 0.0)
+        == 0.0
+    )

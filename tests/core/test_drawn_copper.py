@@ -1,4 +1,6 @@
-"""Copper as drawn on fine cells: the same area as the maps', gaps between pads kept, and nothing where the drawing is cut short."""
+"""Copper as drawn on fine cells: the same area as the maps', gaps between pads kept, and nothing
+where the drawing is cut short.
+"""
 
 from dataclasses import replace
 
@@ -14,7 +16,9 @@ HOLE = "M150 150 150 250 250 250 250 150Z"  # 1 × 1 mm, clockwise
 
 def board_with(*inks: Ink, area_mm2: float) -> Board:
     copper = CopperMap("top", 0.0, 35.0, 0.5, ((0.0,),), area_mm2)
-    return Board("bench", 4, 4, 1.6, (), (), (), (copper,), (), (), (), drawings={"copper top": inks})
+    return Board(
+        "bench", 4, 4, 1.6, (), (), (), (copper,), (), (), (), drawings={"copper top": inks}
+    )
 
 
 @pytest.mark.parametrize("side", ["top", "bottom"])
@@ -22,7 +26,9 @@ def test_the_demo_boards_drawing_covers_what_its_maps_cover(demo_board: Board, s
     fine = drawn_copper(demo_board, side)
     assert fine is not None
     area = next(one.area_mm2 for one in demo_board.copper if one.layer == side)
-    assert fine.mean() * demo_board.width_mm * demo_board.height_mm == pytest.approx(area, rel=0.005)
+    assert fine.mean() * demo_board.width_mm * demo_board.height_mm == pytest.approx(
+        area, rel=0.005
+    )
 
 
 def test_the_gap_between_fine_pitch_pads_is_empty_and_the_pads_are_whole(demo_board: Board) -> None:

@@ -16,7 +16,14 @@ from yellowfen.core.deposit.hand_plan import few_needles, hand_plan
 from yellowfen.core.deposit.leadless import by_hand, mound_height_mm, mound_mm3
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.metal.lot import Happened, Lot, LotEvent
-from yellowfen.core.metal.mixing import LEFT_OVER, PAD_FINISHES, PART_FINISHES, elements, mixture, reactions
+from yellowfen.core.metal.mixing import (
+    LEFT_OVER,
+    PAD_FINISHES,
+    PART_FINISHES,
+    elements,
+    mixture,
+    reactions,
+)
 from yellowfen.core.metal.paste import DISPENSE_SHARE, Paste, paste_named
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind
@@ -39,24 +46,33 @@ def test_every_pad_gets_paste_once_and_stays_on_it(demo_board: Board) -> None:
     for step in plan.steps:
         for spot in step.spots:
             assert any(
-                max(abs(spot.x_mm - pad.x_mm), abs(spot.y_mm - pad.y_mm)) <= max(pad.size_x_mm, pad.size_y_mm) / 2
+                max(abs(spot.x_mm - pad.x_mm), abs(spot.y_mm - pad.y_mm))
+                <= max(pad.size_x_mm, pad.size_y_mm) / 2
                 for pad in (pads[(step.ref, pin)] for pin in step.pins)
             )
 
 
 def test_totals_are_sums_and_the_pads_own_plan_adds_up_to_the_same(demo_board: Board) -> None:
-    parts, pads = hand_plan(demo_board, LEADED, "top"), hand_plan(demo_board, LEADED, "top", by_pad=True)
+    parts, pads = (
+        hand_plan(demo_board, LEADED, "top"),
+        hand_plan(demo_board, LEADED, "top", by_pad=True),
+    )
     assert len(pads.steps) > len(parts.steps)
     assert pads.paste_ml == pytest.approx(parts.paste_ml)
     assert sum(len(one.spots) for one in pads.steps) == sum(len(one.spots) for one in parts.steps)
-    assert parts.grams == pytest.approx(parts.paste_ml * Paste("Sn63Pb37", 4, DISPENSE_SHARE).density_g_cm3)
+    assert parts.grams == pytest.approx(
+        parts.paste_ml * Paste("Sn63Pb37", 4, DISPENSE_SHARE).density_g_cm3
+    )
     assert list(parts.needles) == sorted(parts.needles, key=lambda gauge: gauge or 99)
 
 
 def test_few_needles_and_only_those_at_hand(demo_board: Board) -> None:
     dispensed = Paste("Sn63Pb37", 4, DISPENSE_SHARE)
     assert 1 <= len(few_needles(demo_board, dispensed, "top")) <= 3
-    assert set(hand_plan(demo_board, LEADED, "top", [20, 30]).needles) <= {20, None}  # 30 gauge clogs with type 4
+    assert set(hand_plan(demo_board, LEADED, "top", [20, 30]).needles) <= {
+        20,
+        None,
+    }  # 30 gauge clogs with type 4
     assert set(hand_plan(demo_board, LEADED, "top", []).needles) == {None}
 
 
@@ -65,20 +81,33 @@ def test_rows_get_a_line_down_to_eight_tenths_and_fine_rows_a_warning() -> None:
     wide = hand_plan(board(SketchedPart("U1", "SOIC-16", 30, 30)), LEADED)
     assert [step.way for step in wide.steps] == ["line", "line"]
     for step in wide.steps:
-        fat = sum(wanted(package_named("SOIC-16"), land).fat_mm3 for land in package_named("SOIC-16").lands) / 2
+        fat = (
+            sum(
+                wanted(package_named("SOIC-16"), land).fat_mm3
+                for land in package_named("SOIC-16").lands
+            )
+            / 2
+        )
         assert step.paste_mm3 * wide.paste.volume_share <= fat
     fine = hand_plan(board(SketchedPart("U1", "QFP-48", 30, 30)), LEADED)
     assert all(step.way != "line" for step in fine.steps)
     assert any("bridges here" in step.said for step in fine.steps)
     mixed = hand_plan(
-        board(SketchedPart("U1", "TSSOP-20", 15, 15), *(SketchedPart(f"C{n}", "0402", 2 * n, 40) for n in range(1, 29))), LEADED
+        board(
+            SketchedPart("U1", "TSSOP-20", 15, 15),
+            *(SketchedPart(f"C{n}", "0402", 2 * n, 40) for n in range(1, 29)),
+        ),
+        LEADED,
     )
     assert mixed.needles[0] is not None  # a needle that could draw a line is in use
     assert all(step.way != "line" for step in mixed.steps)
 
 
 def test_balls_and_iron_only_parts_get_no_paste() -> None:
-    plan = hand_plan(board(SketchedPart("U1", "BGA-64", 20, 20), SketchedPart("J1", "FLATCABLE-10-0.5", 45, 45)), LEADED)
+    plan = hand_plan(
+        board(SketchedPart("U1", "BGA-64", 20, 20), SketchedPart("J1", "FLATCABLE-10-0.5", 45, 45)),
+        LEADED,
+    )
     assert plan.steps == ()
     assert dict(plan.left_out).keys() == {"U1", "J1"}
 
@@ -86,7 +115,9 @@ def test_balls_and_iron_only_parts_get_no_paste() -> None:
 def test_under_a_leadless_part_go_as_many_dots_as_the_floating_model_aims_for() -> None:
     part = package_named("QFN-32_5x5")
     hand = by_hand(part, LEADED)
-    plan = hand_plan(board(SketchedPart("U1", "QFN-32_5x5", 30, 30)), LEADED, gauges=sorted(NEEDLES))
+    plan = hand_plan(
+        board(SketchedPart("U1", "QFN-32_5x5", 30, 30)), LEADED, gauges=sorted(NEEDLES)
+    )
     pad = next(land.pin for land in part.lands if land.kind is JointKind.THERMAL_PAD)
     step = next(one for one in plan.steps if pad in one.pins)
     assert len(step.spots) == hand.dots_beneath
@@ -97,8 +128,12 @@ def test_under_a_leadless_part_go_as_many_dots_as_the_floating_model_aims_for() 
 
 
 def test_a_mound_is_a_cylinders_cap() -> None:
-    """Closed form: at 45° the cap over a width w is r²(π/4 − ½) with r = w/√2, and r(1 − cos 45°) high."""
-    land = next(land for land in package_named("QFN-20_4x4").lands if land.kind is JointKind.LEADLESS)
+    """Closed form: at 45° the cap over a width w is r²(π/4 − ½) with r = w/√2, and r(1 − cos 45°)
+    high.
+    """
+    land = next(
+        land for land in package_named("QFN-20_4x4").lands if land.kind is JointKind.LEADLESS
+    )
     width, length = min(land.size_x_mm, land.size_y_mm), max(land.size_x_mm, land.size_y_mm)
     radius = width / math.sqrt(2)
     assert mound_mm3(land) == pytest.approx(length * radius**2 * (math.pi / 4 - 0.5))
@@ -127,7 +162,9 @@ def test_the_blade_goes_along_most_fine_openings() -> None:
 
 
 def test_composition_is_exact() -> None:
-    """By hand: 1 mm³ of Sn63Pb37 (8.4 g/cm³) and 1 mm³ of Sn42Bi58 (8.6): Sn (5.292 + 3.612) / 17, Pb 3.108 / 17, Bi 4.988 / 17."""
+    """By hand: 1 mm³ of Sn63Pb37 (8.4 g/cm³) and 1 mm³ of Sn42Bi58 (8.6): Sn (5.292 + 3.612) / 17,
+    Pb 3.108 / 17, Bi 4.988 / 17.
+    """
     mixed = mixture((("Sn63Pb37", 1.0), ("Sn42Bi58", 1.0)))
     assert mixed == pytest.approx({"Sn": 8.904 / 17, "Bi": 4.988 / 17, "Pb": 3.108 / 17})
     assert elements("Sn96.5Ag3Cu0.5") == pytest.approx({"Sn": 0.965, "Ag": 0.03, "Cu": 0.005})
@@ -141,10 +178,15 @@ def test_composition_is_exact() -> None:
     st.sampled_from(sorted(PART_FINISHES)),
     st.sampled_from(sorted(LEFT_OVER)),
 )
-def test_bismuth_with_lead_is_flagged_by_presence(alloy: str, pad: str, part: str, left: str) -> None:
+def test_bismuth_with_lead_is_flagged_by_presence(
+    alloy: str, pad: str, part: str, left: str
+) -> None:
     """Handbook: however little there is of either; and never without both."""
     there = (
-        set(elements(alloy)) | PAD_FINISHES[pad][0] | PART_FINISHES[part] | (set(elements(LEFT_OVER[left])) if LEFT_OVER[left] else set())
+        set(elements(alloy))
+        | PAD_FINISHES[pad][0]
+        | PART_FINISHES[part]
+        | (set(elements(LEFT_OVER[left])) if LEFT_OVER[left] else set())
     )
     titles = [one.title for one in reactions(alloy, pad, part, left)]
     assert ("Bismuth meets lead" in titles) == ({"Bi", "Pb"} <= there)
@@ -155,7 +197,10 @@ def test_balls_and_usual_mixtures() -> None:
     """Handbook §5: lead-free parts with leaded paste usually tolerated, balls excepted."""
     assert all(one.weight == 1 for one in reactions("Sn63Pb37", "lead-free tin, levelled", "tin"))
     assert reactions("Sn63Pb37", "gold on nickel", "lead-free balls")[0].weight == 3
-    assert not any("balls" in one.title for one in reactions("Sn96.5Ag3Cu0.5", "gold on nickel", "lead-free balls"))
+    assert not any(
+        "balls" in one.title
+        for one in reactions("Sn96.5Ag3Cu0.5", "gold on nickel", "lead-free balls")
+    )
     assert reactions("Sn42Bi58", "silver", "not known")[0].title == "Bismuth on unknown tin"
     with pytest.raises(InvalidValue, match="pad_finish"):
         reactions("Sn63Pb37", "chrome", "tin")
@@ -163,10 +208,22 @@ def test_balls_and_usual_mixtures() -> None:
 
 def test_the_life_of_a_lot() -> None:
     hour = 3600.0
-    lot = Lot(1, "jar", LEADED, "jar", 100.0, 0.0, None, (
-        Happened(1, LotEvent.OUT, 10 * hour), Happened(2, LotEvent.OPENED, 14 * hour), Happened(3, LotEvent.USED, 15 * hour, 20.0),
-        Happened(4, LotEvent.BACK, 20 * hour), Happened(5, LotEvent.OUT, 40 * hour),
-    ))  # fmt: skip
+    lot = Lot(
+        1,
+        "jar",
+        LEADED,
+        "jar",
+        100.0,
+        0.0,
+        None,
+        (
+            Happened(1, LotEvent.OUT, 10 * hour),
+            Happened(2, LotEvent.OPENED, 14 * hour),
+            Happened(3, LotEvent.USED, 15 * hour, 20.0),
+            Happened(4, LotEvent.BACK, 20 * hour),
+            Happened(5, LotEvent.OUT, 40 * hour),
+        ),
+    )
     assert lot.is_out
     assert lot.warm_h(45 * hour) == pytest.approx(15)
     assert lot.left_g == 80
@@ -180,7 +237,8 @@ def test_the_life_of_a_lot() -> None:
 
 
 @pytest.mark.parametrize(
-    ("grams", "name", "container"), [(0.1, "a", "jar"), (float("nan"), "a", "jar"), (10, "", "jar"), (10, "a", "bucket")]
+    ("grams", "name", "container"),
+    [(0.1, "a", "jar"), (float("nan"), "a", "jar"), (10, "", "jar"), (10, "a", "bucket")],
 )
 def test_lots_that_cannot_be_are_refused(grams: float, name: str, container: str) -> None:
     with pytest.raises(InvalidValue):

@@ -1,4 +1,6 @@
-"""The iron at one joint: heat spreading in a sheet against the line source, copper by hand, practice's ratios, boards as drawn."""
+"""The iron at one joint: heat spreading in a sheet against the line source, copper by hand,
+practice's ratios, boards as drawn.
+"""
 
 import math
 from dataclasses import replace
@@ -25,9 +27,34 @@ from yellowfen.core.heat.grid import (
     Grid,
     make_grid,
 )
-from yellowfen.core.heat.iron import FINE_PATCH, Touch, patch, touch, touch_as_drawn, turned_over, usual_patch, wetting
-from yellowfen.core.heat.pad_copper import CLEARANCE_MM, GAP_MM, SPOKE_MM, TRACK_LONG_MM, TRACK_MM, Tie, copper_round
-from yellowfen.core.heat.rehearsal import Prepared, State, advance, first_state, prepare, rehearse, stored_heat_j
+from yellowfen.core.heat.iron import (
+    FINE_PATCH,
+    Touch,
+    patch,
+    touch,
+    touch_as_drawn,
+    turned_over,
+    usual_patch,
+    wetting,
+)
+from yellowfen.core.heat.pad_copper import (
+    CLEARANCE_MM,
+    GAP_MM,
+    SPOKE_MM,
+    TRACK_LONG_MM,
+    TRACK_MM,
+    Tie,
+    copper_round,
+)
+from yellowfen.core.heat.rehearsal import (
+    Prepared,
+    State,
+    advance,
+    first_state,
+    prepare,
+    rehearse,
+    stored_heat_j,
+)
 from yellowfen.core.heat.scene import (
     MAP_EXPONENT,
     BoardStack,
@@ -76,7 +103,12 @@ def test_cells_that_grow_outwards_fill_the_board_and_keep_areas(
     width: float, height: float, cell: float, at: tuple[float, float], size: tuple[float, float]
 ) -> None:
     x, y = at[0] * width, at[1] * height
-    grid = make_grid(BoardStack(width, height, 1.6, (CopperLayer("top", 0.4, 35, 0.0),)), cell, 3, FineRound(x, y, *size))
+    grid = make_grid(
+        BoardStack(width, height, 1.6, (CopperLayer("top", 0.4, 35, 0.0),)),
+        cell,
+        3,
+        FineRound(x, y, *size),
+    )
     for lines, length in ((grid.x_lines_m, width), (grid.y_lines_m, height)):
         assert lines[0] == 0.0
         assert lines[-1] == pytest.approx(length * 1e-3)
@@ -84,14 +116,23 @@ def test_cells_that_grow_outwards_fill_the_board_and_keep_areas(
     assert grid.areas_m2.sum() == pytest.approx(width * height * 1e-6)
     for wide, tall in ((0.3, 0.2), (2.0, 1.0)):
         inside = min(max(x, wide / 2), width - wide / 2), min(max(y, tall / 2), height - tall / 2)
-        assert grid.rectangle(*inside, wide, tall)[1].sum() == pytest.approx(wide * tall * 1e-6, rel=1e-6)
+        assert grid.rectangle(*inside, wide, tall)[1].sum() == pytest.approx(
+            wide * tall * 1e-6, rel=1e-6
+        )
     even = make_grid(BoardStack(width, height, 1.6, (CopperLayer("top", 0.4, 35, 0.0),)), 1.0, 3)
     assert heat(grid) == pytest.approx(heat(even), rel=1e-9)
 
 
 def test_heat_passes_between_cells_of_unequal_size_and_copper_by_hand() -> None:
-    """Copper on the left half only: from middle to middle each cell gives half its length, at its own sheet."""
-    grid = make_grid(BoardStack(10, 4, 1.6, (CopperLayer("top", np.array([[1.0, 0.0]]), 35, 0.0),)), 0.2, 3, FineRound(3.0, 2.0, 1.0, 1.0))
+    """Copper on the left half only: from middle to middle each cell gives half its length, at its
+    own sheet.
+    """
+    grid = make_grid(
+        BoardStack(10, 4, 1.6, (CopperLayer("top", np.array([[1.0, 0.0]]), 35, 0.0),)),
+        0.2,
+        3,
+        FineRound(3.0, 2.0, 1.0, 1.0),
+    )
     lines = np.array(grid.x_lines_m)
     wide, tall = np.diff(lines), np.diff(grid.y_lines_m)[0]
     covered = np.clip((0.005 - lines[:-1]) / wide, 0.0, 1.0) ** MAP_EXPONENT
@@ -111,7 +152,9 @@ def test_fine_cells_round_one_place_say_what_fine_cells_everywhere_say() -> None
     everywhere = rehearse(scene, replace(FINE_PATCH, cell_mm=0.5, part_step_s=0.01, sample_s=0.2))
     part = scene.part("U1")
     near = FineRound(part.x_mm, part.y_mm, 8.0, 8.0)
-    here = rehearse(scene, replace(FINE_PATCH, cell_mm=0.5, part_step_s=0.01, sample_s=0.2, fine=near))
+    here = rehearse(
+        scene, replace(FINE_PATCH, cell_mm=0.5, part_step_s=0.01, sample_s=0.2, fine=near)
+    )
     assert here.model.cells < 0.6 * everywhere.model.cells
     peaks = [[joint.peak_c for joint in seen.joints_of("U1")] for seen in (everywhere, here)]
     assert peaks[1] == pytest.approx(peaks[0], abs=0.6)
@@ -119,20 +162,38 @@ def test_fine_cells_round_one_place_say_what_fine_cells_everywhere_say() -> None
 
 
 def test_heat_spreads_from_the_tip_as_from_a_line_source_in_a_sheet() -> None:
-    """Carslaw & Jaeger, Conduction of Heat in Solids, 10.4: θ = Q′/(4πk) E₁(r²/4at), superposed over the heat as it came."""
+    """Carslaw & Jaeger, Conduction of Heat in Solids, 10.4: θ = Q′/(4πk) E₁(r²/4at), superposed
+    over the heat as it came.
+    """
     thin = 0.2
-    layers = tuple(CopperLayer(name, 1.0, 35, depth) for name, depth in (("top", 0.0), ("bottom", 1.0)))
+    layers = tuple(
+        CopperLayer(name, 1.0, 35, depth) for name, depth in (("top", 0.0), ("bottom", 1.0))
+    )
     passes_nothing_on = replace(package_named("0402"), lead_w_k=1e-6, gap_mm=5.0)
     chip = PlacedPart("R1", passes_nothing_on, 20.0, 20.0, 0, Side.TOP, "Sn63Pb37")
     move = Move(Deed.TOUCH, 0.1, ("R1",), pin="1")
     scene = Scene(BoardStack(40, 40, thin, layers), (chip,), Iron(1.6, 150.0), (move,), ("R1",))
     land = next(land for land in chip.package.lands if land.pin == "1")
     x, y = chip.x_mm + land.x_mm, chip.y_mm + land.y_mm
-    prepared = prepare(scene, replace(FINE_PATCH, layers=3, cell_mm=0.1, fine=FineRound(x, y, 2.0, 2.0), sample_s=0.1, frame_s=0.1))
+    prepared = prepare(
+        scene,
+        replace(
+            FINE_PATCH,
+            layers=3,
+            cell_mm=0.1,
+            fine=FineRound(x, y, 2.0, 2.0),
+            sample_s=0.1,
+            frame_s=0.1,
+        ),
+    )
     state = first_state(prepared, prepared.drive(scene))
     given, before = [], 0.0
     for _ in range(5):
-        advance(prepared, state, prepared.drive(replace(scene, moves=(replace(move, from_s=state.now_s),))))
+        advance(
+            prepared,
+            state,
+            prepared.drive(replace(scene, moves=(replace(move, from_s=state.now_s),))),
+        )
         held = stored_heat_j(state.theta, prepared.network.grid.c0, np.zeros(3))
         given.append((held - before) / 0.1)
         before = held
@@ -140,7 +201,12 @@ def test_heat_spreads_from_the_tip_as_from_a_line_source_in_a_sheet() -> None:
     stored = 70e-6 * COPPER_DENSITY * COPPER_CP + thin * 1e-3 * FR4_DENSITY * FR4_CP
     for away, within in ((3.0, 0.012), (5.0, 0.012), (8.0, 0.04)):
         ages = 0.5 - 0.1 * np.arange(6)
-        powers = np.array([exp1((away * 1e-3) ** 2 * stored / (4 * sheet * age)) if age > 1e-9 else 0.0 for age in ages])
+        powers = np.array(
+            [
+                exp1((away * 1e-3) ** 2 * stored / (4 * sheet * age)) if age > 1e-9 else 0.0
+                for age in ages
+            ]
+        )
         line = float(np.array(given) @ (powers[:-1] - powers[1:])) / (4 * math.pi * sheet)
         assert at_place(prepared, state, x - away, y) == pytest.approx(line, rel=within)
 
@@ -149,7 +215,10 @@ def at_place(prepared: Prepared, state: State, x_mm: float, y_mm: float) -> floa
     """Both foils' mean at a place, between its nearest cells, K above the room."""
     grid = prepared.network.grid
     face = grid.unflat(0.5 * (state.theta[0] + state.theta[-1]).astype(float))
-    xs, ys = (0.5 * (np.array(lines[1:]) + np.array(lines[:-1])) for lines in (grid.x_lines_m, grid.y_lines_m))
+    xs, ys = (
+        0.5 * (np.array(lines[1:]) + np.array(lines[:-1]))
+        for lines in (grid.x_lines_m, grid.y_lines_m)
+    )
     row = face[int(np.argmin(abs(ys - y_mm * 1e-3)))]
     return float(np.exp(np.interp(x_mm * 1e-3, xs, np.log(np.maximum(row, 1e-12)))))
 
@@ -173,7 +242,9 @@ def test_the_usual_copper_by_hand() -> None:
     hole = (0.6 + 2 * GAP_MM) * (0.8 + 2 * GAP_MM)
     assert area(Tie.SIGNAL) == pytest.approx(pads + TRACK_MM * TRACK_LONG_MM, rel=1e-6)
     assert area(Tie.PLANE) == pytest.approx(120.0 - other + 0.6 * 0.8, rel=1e-6)
-    assert area(Tie.RELIEF) == pytest.approx(120.0 - other - hole + pads + 4 * SPOKE_MM * GAP_MM, rel=1e-6)
+    assert area(Tie.RELIEF) == pytest.approx(
+        120.0 - other - hole + pads + 4 * SPOKE_MM * GAP_MM, rel=1e-6
+    )
 
 
 def test_no_pour_lies_between_fine_pitch_pads_and_tracks_lead_away_from_the_body() -> None:
@@ -181,18 +252,27 @@ def test_no_pour_lies_between_fine_pitch_pads_and_tracks_lead_away_from_the_body
     land = package.lands[5]
     plane = copper_round(package, land, Tie.PLANE, 10.0, 10.0)
     next_one = min(
-        (one for one in package.lands if one is not land), key=lambda one: math.dist((one.x_mm, one.y_mm), (land.x_mm, land.y_mm))
+        (one for one in package.lands if one is not land),
+        key=lambda one: math.dist((one.x_mm, one.y_mm), (land.x_mm, land.y_mm)),
     )
-    between = 100 + round((next_one.x_mm - land.x_mm) / 2 / 0.05), 100 + round((next_one.y_mm - land.y_mm) / 2 / 0.05)
+    between = (
+        100 + round((next_one.x_mm - land.x_mm) / 2 / 0.05),
+        100 + round((next_one.y_mm - land.y_mm) / 2 / 0.05),
+    )
     assert plane[between[1], between[0]] == 0.0
     for one in (package.lands[5], package.lands[17], package.lands[29], package.lands[41]):
         drawn = copper_round(package, one, Tie.SIGNAL, 16.0, 16.0)
-        end = 160 + round(math.copysign(3.5, one.x_mm) / 0.05), 160 + round(math.copysign(3.5, one.y_mm) / 0.05)
+        end = (
+            160 + round(math.copysign(3.5, one.x_mm) / 0.05),
+            160 + round(math.copysign(3.5, one.y_mm) / 0.05),
+        )
         sideways = one.size_x_mm > one.size_y_mm
         assert drawn[160 if sideways else end[1], end[0] if sideways else 160] > 0.4
 
 
-@given(st.sampled_from(["0402", "0805", "SOIC-8", "QFP-48", "SOT-23", "TSSOP-20"]), st.integers(0, 47))
+@given(
+    st.sampled_from(["0402", "0805", "SOIC-8", "QFP-48", "SOT-23", "TSSOP-20"]), st.integers(0, 47)
+)
 def test_each_tie_has_more_copper_than_the_one_before(name: str, number: int) -> None:
     package = package_named(name)
     land = package.lands[number % len(package.lands)]
@@ -215,7 +295,10 @@ def test_wetting_takes_half_a_second_at_30_kelvins_over_and_half_of_that_at_60()
 
 
 def test_the_tips_bridge_grows_and_a_chip_end_wets_more_than_a_lead() -> None:
-    chip, lead = Land("1", 0, 0, 0.5, 0.6, JointKind.CHIP), Land("1", 0, 0, 0.5, 0.6, JointKind.GULL_WING)
+    chip, lead = (
+        Land("1", 0, 0, 0.5, 0.6, JointKind.CHIP),
+        Land("1", 0, 0, 0.5, 0.6, JointKind.GULL_WING),
+    )
     grown = [tip_conductance_w_k(USUAL_IRON, lead, after) for after in (0.0, 1.0, 3.0, math.inf)]
     assert grown == sorted(grown)
     core = 380.0 * math.pi / 4 * 1.6 * 4.5 * 1e-3 / 8.0
@@ -228,8 +311,13 @@ def test_the_tips_bridge_grows_and_a_chip_end_wets_more_than_a_lead() -> None:
 
 
 def test_a_touch_in_two_halves_is_the_touch_in_one() -> None:
-    scene = replace(usual_patch(small_scene(), "R1", land_of("0603", "1"), Tie.RELIEF), source=USUAL_IRON)
-    whole, first, second = (Move(Deed.TOUCH, s, ("R1",), pin="1", from_s=f) for s, f in ((1.0, 0.0), (0.5, 0.0), (0.5, 0.5)))
+    scene = replace(
+        usual_patch(small_scene(), "R1", land_of("0603", "1"), Tie.RELIEF), source=USUAL_IRON
+    )
+    whole, first, second = (
+        Move(Deed.TOUCH, s, ("R1",), pin="1", from_s=f)
+        for s, f in ((1.0, 0.0), (0.5, 0.0), (0.5, 0.5))
+    )
     fine = replace(FINE_PATCH, cell_mm=0.3)
     one, two = (prepare(replace(scene, moves=moves), fine) for moves in ((whole,), (first, second)))
     states = []
@@ -249,8 +337,11 @@ def land_of(package: str, pin: str) -> Land:
 # practice
 @pytest.mark.slow
 @pytest.mark.parametrize(("ref", "pin"), [("U4", "1"), ("U1", "6"), ("U3", "3"), ("R1", "1")])
-def test_by_iron_a_relieved_plane_pin_takes_two_to_four_times_and_a_solid_one_more(demo_board: Board, ref: str, pin: str) -> None:
-    """Common practice: relieved 2 to 4 times, solid 3.5 to 8 times a signal pin; SO, QFP and TSSOP leads and a 0603 chip of the demo board.
+def test_by_iron_a_relieved_plane_pin_takes_two_to_four_times_and_a_solid_one_more(
+    demo_board: Board, ref: str, pin: str
+) -> None:
+    """Common practice: relieved 2 to 4 times, solid 3.5 to 8 times a signal pin; SO, QFP and TSSOP
+    leads and a 0603 chip of the demo board.
 
     The contact values were set on these parts; the next test has parts they were not set on.
     """
@@ -272,7 +363,9 @@ def test_by_iron_a_relieved_plane_pin_takes_two_to_four_times_and_a_solid_one_mo
     ],
 )
 def test_the_ratios_hold_on_boards_nobody_here_made(folder: str, ref: str, pin: str) -> None:
-    """Chips from 0201 to 0603, an SO part and a connector of other people's boards, on which nothing was set."""
+    """Chips from 0201 to 0603, an SO part and a connector of other people's boards, on which
+    nothing was set.
+    """
     board = read_board(files_in(DATA / "boards" / folder), folder)
     need = seconds(scene_for(board, ref), ref, pin)
     assert 2.0 <= need["relief"] / need["signal"] <= 4.0
@@ -321,7 +414,9 @@ def test_copper_as_drawn_agrees_with_the_usual_copper_of_a_signal_pin(demo_board
     for ref, pin in (("U1", "6"), ("U4", "1"), ("U3", "3")):
         scene = scene_for(demo_board, ref)
         assert touch_as_drawn(scene, USUAL_IRON, ref, pin) is None  # from the coarse map
-        drawn = touch_as_drawn(with_drawn_copper(scene, demo_board, scene.part(ref).side), USUAL_IRON, ref, pin)
+        drawn = touch_as_drawn(
+            with_drawn_copper(scene, demo_board, scene.part(ref).side), USUAL_IRON, ref, pin
+        )
         usual = touch(scene, USUAL_IRON, ref, pin, Tie.SIGNAL)
         assert drawn is not None
         assert drawn.tie == "as drawn"
@@ -333,7 +428,9 @@ def test_a_part_underneath_is_touched_from_its_own_side() -> None:
     """The same board turned over and its parts' sides exchanged: the same seconds."""
     rng = np.random.default_rng(4)
     cover = (rng.random((200, 250)) > 0.5).astype(float)
-    board = BoardStack(25, 20, 1.6, (CopperLayer("top", cover, 35, 0.0), CopperLayer("bottom", 0.3, 35, 1.0)))
+    board = BoardStack(
+        25, 20, 1.6, (CopperLayer("top", cover, 35, 0.0), CopperLayer("bottom", 0.3, 35, 1.0))
+    )
     part = PlacedPart("R1", package_named("0603"), 9.0, 12.0, 30.0, Side.TOP, "Sn63Pb37")
     above = Scene(board, (part,), USUAL_IRON, (Move(Deed.WITHDRAW, 1.0),), ("R1",))
     below = turned_over(above)
@@ -351,7 +448,9 @@ def test_small_boards_aluminium_and_unknown_pins() -> None:
     scene = small_scene()
     alone = replace(scene.parts[1], x_mm=3.0, y_mm=2.5)
     board = BoardStack(6, 5, 1.0, scene.board.copper)
-    tiny = replace(scene, moves=(Move(Deed.WITHDRAW, 1.0),), board=board, parts=(alone,), targets=("R1",))
+    tiny = replace(
+        scene, moves=(Move(Deed.WITHDRAW, 1.0),), board=board, parts=(alone,), targets=("R1",)
+    )
     assert touch(tiny, USUAL_IRON, "R1", "1", Tie.SIGNAL).wets_s is not None
     here = usual_patch(tiny, "R1", land_of("0603", "1"), Tie.PLANE)
     assert (here.board.width_mm, here.board.height_mm) == (6, 5)
@@ -362,17 +461,36 @@ def test_small_boards_aluminium_and_unknown_pins() -> None:
     leadless = replace(scene.parts[0], package=package_named("QFN-20_4x4"))
     hidden = next(land.pin for land in leadless.package.lands if land.kind is JointKind.THERMAL_PAD)
     with pytest.raises(InvalidValue, match="lies under the body"):
-        touch(replace(scene, parts=(leadless, scene.parts[1])), USUAL_IRON, "U1", hidden, Tie.SIGNAL)
+        touch(
+            replace(scene, parts=(leadless, scene.parts[1])), USUAL_IRON, "U1", hidden, Tie.SIGNAL
+        )
 
 
-@pytest.mark.parametrize("package", ["QFP-144", "QFP-208", "PLCC-44", "PLCC-84", "SOIC-44", "SOIC-28"])
+@pytest.mark.parametrize(
+    "package", ["QFP-144", "QFP-208", "PLCC-44", "PLCC-84", "SOIC-44", "SOIC-28"]
+)
 @pytest.mark.parametrize("turn", [90.0, 37.0])
-def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(package: str, turn: float) -> None:
+def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(
+    package: str, turn: float
+) -> None:
     """The piece of board round a pin need not hold the part's middle."""
-    board = BoardStack(60, 60, 1.6, (CopperLayer("top", np.full((1200, 1200), 0.4), 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0)))
+    board = BoardStack(
+        60,
+        60,
+        1.6,
+        (
+            CopperLayer("top", np.full((1200, 1200), 0.4), 35, 0.0),
+            CopperLayer("bottom", 0.6, 35, 1.0),
+        ),
+    )
     for x, y in ((30.0, 30.0), (6.0, 54.0)):
-        scene = Scene(board, (PlacedPart("U1", package_named(package), x, y, turn, Side.TOP, "Sn63Pb37"),), Iron(1.6, 340.0),
-                      (Move(Deed.WITHDRAW, 1.0),), ("U1",))  # fmt: skip
+        scene = Scene(
+            board,
+            (PlacedPart("U1", package_named(package), x, y, turn, Side.TOP, "Sn63Pb37"),),
+            Iron(1.6, 340.0),
+            (Move(Deed.WITHDRAW, 1.0),),
+            ("U1",),
+        )
         for land in scene.parts[0].package.lands[::40]:
             for tie in Tie:
                 assert usual_patch(scene, "U1", land, tie).part("U1").ref == "U1"
@@ -382,22 +500,37 @@ def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(pack
 
 
 def test_a_corner_pin_of_a_large_part_is_wet_in_about_the_time_of_a_small_ones() -> None:
-    board = BoardStack(60, 60, 1.6, (CopperLayer("top", 0.4, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0)))
-    scene = Scene(board, (PlacedPart("U1", package_named("QFP-208"), 30, 30, 0, Side.TOP, "Sn63Pb37"),), Iron(1.6, 340.0),
-                  (Move(Deed.WITHDRAW, 1.0),), ("U1",))  # fmt: skip
+    board = BoardStack(
+        60, 60, 1.6, (CopperLayer("top", 0.4, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
+    )
+    scene = Scene(
+        board,
+        (PlacedPart("U1", package_named("QFP-208"), 30, 30, 0, Side.TOP, "Sn63Pb37"),),
+        Iron(1.6, 340.0),
+        (Move(Deed.WITHDRAW, 1.0),),
+        ("U1",),
+    )
     found = touch(scene, Iron(1.6, 340.0), "U1", "1", Tie.SIGNAL)
     assert found.wets_s is not None
     assert 0.1 < found.wets_s < 1.0
 
 
 def test_a_small_iron_finds_a_tab_harder_than_a_small_pin_on_a_plane() -> None:
-    """A 20 W iron with a slipped-on tip: a lone DPAK tab, liquid as a whole, takes seconds; a SOT-23 pin on a plane is wet long before."""
+    """A 20 W iron with a slipped-on tip: a lone DPAK tab, liquid as a whole, takes seconds; a
+    SOT-23 pin on a plane is wet long before.
+    """
     foils = (CopperLayer("top", 0.5, 35.0, 0.0), CopperLayer("bottom", 0.6, 35.0, 1.0))
     small = Iron(1.6, 350.0, TipShape.CHISEL, 20.0, usual_tip_heat_j_k(20.0), handle=Handle.SLIP_ON)
     wets = {}
     for name, pin, tie in (("TO-252", "2", Tie.SIGNAL), ("SOT-23", "3", Tie.PLANE)):
         part = PlacedPart("U1", package_named(name), 12, 12, 0, Side.TOP, "Sn63Pb37")
-        scene = Scene(BoardStack(24, 24, 1.6, foils), (part,), HotAir(6, 350, 30), (Move(Deed.WITHDRAW, 1.0),), ("U1",))
+        scene = Scene(
+            BoardStack(24, 24, 1.6, foils),
+            (part,),
+            HotAir(6, 350, 30),
+            (Move(Deed.WITHDRAW, 1.0),),
+            ("U1",),
+        )
         wets[name] = touch(scene, small, "U1", pin, tie).wets_s or math.inf
     assert wets["TO-252"] > 2.5
     assert wets["SOT-23"] < wets["TO-252"]

@@ -1,4 +1,6 @@
-"""Pads find their parts: by package, by turn, by nearness, by pattern; each pad belongs to one part."""
+"""Pads find their parts: by package, by turn, by nearness, by pattern; each pad belongs to one
+part.
+"""
 
 import pytest
 from hypothesis import given, settings
@@ -13,7 +15,9 @@ from yellowfen.core.heat.scene import BoardStack, PlacedPart, Side
 from yellowfen.core.part.catalogue import package_named
 
 
-def pads_of(package: str, x: float, y: float, rotation: float = 0.0, side: str = "top") -> list[Pad]:
+def pads_of(
+    package: str, x: float, y: float, rotation: float = 0.0, side: str = "top"
+) -> list[Pad]:
     """The pads a board would have for a package placed there."""
     part = PlacedPart("?", package_named(package), x, y, rotation, Side(side), "Sn63Pb37")
     pads = []
@@ -21,17 +25,27 @@ def pads_of(package: str, x: float, y: float, rotation: float = 0.0, side: str =
         cx, cy, sx, sy, angle = place_land(part, land)
         if round(angle / 90) % 2 == 1:
             sx, sy = sy, sx
-        ring = ((cx - sx / 2, cy - sy / 2), (cx + sx / 2, cy - sy / 2), (cx + sx / 2, cy + sy / 2), (cx - sx / 2, cy + sy / 2))
+        ring = (
+            (cx - sx / 2, cy - sy / 2),
+            (cx + sx / 2, cy - sy / 2),
+            (cx + sx / 2, cy + sy / 2),
+            (cx - sx / 2, cy + sy / 2),
+        )
         pads.append(Pad(side, cx, cy, sx, sy, 0.0, sx * sy, sx * sy, ring))
     return pads
 
 
 @settings(max_examples=60, deadline=None)
 @given(
-    package=st.sampled_from(["SOIC-8", "TSSOP-20", "QFP-48", "QFN-20", "0603", "SOT-23", "TO-252"]), rotation=st.sampled_from([0, 90, 180, 270]),
-    side=st.sampled_from(["top", "bottom"]), x=st.floats(20, 80), y=st.floats(20, 80),
-)  # fmt: skip
-def test_every_pad_finds_its_pin_and_lands_come_back(package: str, rotation: int, side: str, x: float, y: float) -> None:
+    package=st.sampled_from(["SOIC-8", "TSSOP-20", "QFP-48", "QFN-20", "0603", "SOT-23", "TO-252"]),
+    rotation=st.sampled_from([0, 90, 180, 270]),
+    side=st.sampled_from(["top", "bottom"]),
+    x=st.floats(20, 80),
+    y=st.floats(20, 80),
+)
+def test_every_pad_finds_its_pin_and_lands_come_back(
+    package: str, rotation: int, side: str, x: float, y: float
+) -> None:
     pads = pads_of(package, x, y, rotation, side)
     joined = join([Placement("U1", "", package, x, y, rotation, side)], pads)
     (part,) = joined.parts
@@ -40,8 +54,12 @@ def test_every_pad_finds_its_pin_and_lands_come_back(package: str, rotation: int
     assert [pad.pin for pad in joined.pads] == [land.pin for land in package_named(package).lands]
     known = {land.pin: land for land in package_named(package).lands}
     for land in part.package.lands:
-        assert (land.x_mm, land.y_mm) == pytest.approx((known[land.pin].x_mm, known[land.pin].y_mm), abs=1e-6)
-        assert (land.size_x_mm, land.size_y_mm) == pytest.approx((known[land.pin].size_x_mm, known[land.pin].size_y_mm), abs=1e-6)
+        assert (land.x_mm, land.y_mm) == pytest.approx(
+            (known[land.pin].x_mm, known[land.pin].y_mm), abs=1e-6
+        )
+        assert (land.size_x_mm, land.size_y_mm) == pytest.approx(
+            (known[land.pin].size_x_mm, known[land.pin].size_y_mm), abs=1e-6
+        )
 
 
 def test_a_quarter_turn_is_found_and_told() -> None:
@@ -66,7 +84,13 @@ def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
     assert joined.parts[0].package.guessed
     assert len(joined.parts[0].package.lands) == 3
     assert "guessed from 3 pads" in joined.findings[0].sentence
-    lost = join([Placement("X2", "", "MYSTERY", 30, 30, 0, "top"), Placement("R9", "", "0603", 50, 30, 0, "top")], [])
+    lost = join(
+        [
+            Placement("X2", "", "MYSTERY", 30, 30, 0, "top"),
+            Placement("R9", "", "0603", 50, 30, 0, "top"),
+        ],
+        [],
+    )
     assert not any(part.joined for part in lost.parts)
     assert {finding.about for finding in lost.findings} == {"X2", "R9"}
 
@@ -80,19 +104,34 @@ def test_a_code_of_two_meanings_is_settled_by_the_pads(name: str, fits: str) -> 
 
 
 def test_patterns_propose_chips_rows_and_quads() -> None:
-    pads = [*pads_of("0805", 10, 10), *pads_of("SOIC-8", 30, 30), *pads_of("QFP-48", 60, 60), *pads_of("0805", 10, 90, 90)]
+    pads = [
+        *pads_of("0805", 10, 10),
+        *pads_of("SOIC-8", 30, 30),
+        *pads_of("QFP-48", 60, 60),
+        *pads_of("0805", 10, 90, 90),
+    ]
     placements, named = propose(pads)
     joined = join(placements, named)
     sizes = sorted(sum(pad.ref == placed.ref for pad in joined.pads) for placed in placements)
     assert sizes == [2, 2, 8, 48]
-    assert sorted(part.package.name for part in joined.parts) == ["0805 (metric 2012)"] * 2 + ["QFP-48", "SOIC-8"]
+    assert sorted(part.package.name for part in joined.parts) == ["0805 (metric 2012)"] * 2 + [
+        "QFP-48",
+        "SOIC-8",
+    ]
     assert all(pad.ref and pad.pin for pad in joined.pads)
     assert joined.findings == ()
 
 
 @settings(max_examples=60, deadline=None)
-@given(angle=st.floats(-360, 360), x=st.floats(8, 22), y=st.floats(8, 12), side=st.sampled_from(list(Side)))
-def test_a_land_keeps_its_area_on_the_grid_at_any_angle(angle: float, x: float, y: float, side: Side) -> None:
+@given(
+    angle=st.floats(-360, 360),
+    x=st.floats(8, 22),
+    y=st.floats(8, 12),
+    side=st.sampled_from(list(Side)),
+)
+def test_a_land_keeps_its_area_on_the_grid_at_any_angle(
+    angle: float, x: float, y: float, side: Side
+) -> None:
     grid = make_grid(BoardStack(30, 20, 1.6, ()))
     part = PlacedPart("U1", package_named("SOIC-8"), x, y, angle, side, "Sn63Pb37")
     land = part.package.lands[0]

@@ -5,7 +5,15 @@ from dataclasses import replace
 
 import pytest
 
-from yellowfen.core.part.catalogue import CHIP_SIZES, LIMIT_UNKNOWN_PLASTIC, PALETTE, chip, find_package, moulded_limit, package_named
+from yellowfen.core.part.catalogue import (
+    CHIP_SIZES,
+    LIMIT_UNKNOWN_PLASTIC,
+    PALETTE,
+    chip,
+    find_package,
+    moulded_limit,
+    package_named,
+)
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.library import OwnPackage
 from yellowfen.core.part.package import JointKind, with_lands
@@ -17,12 +25,26 @@ from yellowfen.errors import InvalidValue
 @pytest.mark.parametrize(
     ("name", "lands", "family"),
     [
-        ("R_0603_1608Metric", 2, "chip"), ("0402", 2, "chip"), ("C1206", 2, "chip"), ("LED_0805_2012Metric", 2, "chip LED"),
-        ("SOIC-8_3.9x4.9mm", 8, "SOIC"), ("SO8", 8, "SOIC"), ("SOP-16", 16, "SOIC"), ("TSSOP-20", 20, "TSSOP"), ("MSOP-10", 10, "MSOP"),
-        ("LQFP-48_7x7mm", 48, "QFP"), ("TQFP44", 44, "QFP"), ("QFN-20_4x4", 21, "QFN"), ("SOT-23", 3, "SOT"), ("SOT-23-5", 5, "SOT"),
-        ("DPAK", 3, "tab"), ("TO-252-2", 3, "tab"), ("CP_Elec_6.3x5.4", 2, "can"), ("CONN-6-1.25", 8, "connector"),
+        ("R_0603_1608Metric", 2, "chip"),
+        ("0402", 2, "chip"),
+        ("C1206", 2, "chip"),
+        ("LED_0805_2012Metric", 2, "chip LED"),
+        ("SOIC-8_3.9x4.9mm", 8, "SOIC"),
+        ("SO8", 8, "SOIC"),
+        ("SOP-16", 16, "SOIC"),
+        ("TSSOP-20", 20, "TSSOP"),
+        ("MSOP-10", 10, "MSOP"),
+        ("LQFP-48_7x7mm", 48, "QFP"),
+        ("TQFP44", 44, "QFP"),
+        ("QFN-20_4x4", 21, "QFN"),
+        ("SOT-23", 3, "SOT"),
+        ("SOT-23-5", 5, "SOT"),
+        ("DPAK", 3, "tab"),
+        ("TO-252-2", 3, "tab"),
+        ("CP_Elec_6.3x5.4", 2, "can"),
+        ("CONN-6-1.25", 8, "connector"),
     ],
-)  # fmt: skip
+)
 def test_names_found_in_the_wild(name: str, lands: int, family: str) -> None:
     package = find_package(name)
     assert package is not None
@@ -46,7 +68,9 @@ def test_pins_go_round_anticlockwise_from_the_upper_left() -> None:
     first = quad.lands[0]
     assert first.x_mm < 0 < first.y_mm
     angles = [(land.x_mm, land.y_mm) for land in quad.lands]
-    signed = sum(a[0] * b[1] - b[0] * a[1] for a, b in zip(angles, angles[1:] + angles[:1], strict=True))
+    signed = sum(
+        a[0] * b[1] - b[0] * a[1] for a, b in zip(angles, angles[1:] + angles[:1], strict=True)
+    )
     assert signed > 0
 
 
@@ -81,22 +105,43 @@ def test_every_package_of_the_palette_is_known_and_sound() -> None:
 @pytest.mark.parametrize(
     ("name", "pins", "pitch"),
     [
-        ("SOIC-14", 14, 1.27), ("SSOP-20", 20, 0.65), ("SSOP-20_4.4x6.5mm", 20, 0.65), ("TSSOP-16", 16, 0.65), ("MSOP-8", 8, 0.65), ("MSOP-10", 10, 0.5), ("TSOP-II-44", 44, 0.8), ("QFP-32", 32, 0.8),
-        ("QFP-44", 44, 0.8), ("LQFP-64", 64, 0.5), ("TQFP-100", 100, 0.5), ("LQFP-144", 144, 0.5), ("PLCC-44", 44, 1.27), ("QFN-32_5x5", 33, 0.5), ("DFN-8_3x3", 9, 0.5),
-        ("BGA-64", 64, 0.8), ("SOT-23-5", 5, 0.95), ("SOT-89", 3, 1.5), ("FLATCABLE-12-0.5", 14, 0.5),
+        ("SOIC-14", 14, 1.27),
+        ("SSOP-20", 20, 0.65),
+        ("SSOP-20_4.4x6.5mm", 20, 0.65),
+        ("TSSOP-16", 16, 0.65),
+        ("MSOP-8", 8, 0.65),
+        ("MSOP-10", 10, 0.5),
+        ("TSOP-II-44", 44, 0.8),
+        ("QFP-32", 32, 0.8),
+        ("QFP-44", 44, 0.8),
+        ("LQFP-64", 64, 0.5),
+        ("TQFP-100", 100, 0.5),
+        ("LQFP-144", 144, 0.5),
+        ("PLCC-44", 44, 1.27),
+        ("QFN-32_5x5", 33, 0.5),
+        ("DFN-8_3x3", 9, 0.5),
+        ("BGA-64", 64, 0.8),
+        ("SOT-23-5", 5, 0.95),
+        ("SOT-89", 3, 1.5),
+        ("FLATCABLE-12-0.5", 14, 0.5),
     ],
-)  # fmt: skip
+)
 def test_pins_and_pitch_of_the_families(name: str, pins: int, pitch: float) -> None:
     package = package_named(name)
     assert len(package.lands) == pins
     rows = sorted(
-        {round(land.x_mm, 3) for land in package.lands if land.kind is not JointKind.THERMAL_PAD} if len(package.lands) < 8 else set()
+        {round(land.x_mm, 3) for land in package.lands if land.kind is not JointKind.THERMAL_PAD}
+        if len(package.lands) < 8
+        else set()
     )
     if not rows:
         assert package.pitch_mm == pytest.approx(pitch, abs=1e-6)
     else:
         column = sorted(land.y_mm for land in package.lands if round(land.x_mm, 3) == rows[0])
-        assert min(b - a for a, b in itertools.pairwise(column)) in (pytest.approx(pitch), pytest.approx(2 * pitch))
+        assert min(b - a for a, b in itertools.pairwise(column)) in (
+            pytest.approx(pitch),
+            pytest.approx(2 * pitch),
+        )
 
 
 def test_a_j_lead_carrier_has_pin_1_in_the_middle_of_its_upper_side() -> None:
@@ -111,7 +156,12 @@ def test_a_j_lead_carrier_has_pin_1_in_the_middle_of_its_upper_side() -> None:
 
 @pytest.mark.parametrize(
     ("name", "iron_only", "shy"),
-    [("SWITCH-6x6", True, True), ("FLATCABLE-12-0.5", True, True), ("PLED-4", False, True), ("SOIC-8", False, False)],
+    [
+        ("SWITCH-6x6", True, True),
+        ("FLATCABLE-12-0.5", True, True),
+        ("PLED-4", False, True),
+        ("SOIC-8", False, False),
+    ],
 )
 def test_what_may_meet_air(name: str, iron_only: bool, shy: bool) -> None:
     package = package_named(name)
@@ -121,10 +171,19 @@ def test_what_may_meet_air(name: str, iron_only: bool, shy: bool) -> None:
 @pytest.mark.parametrize(
     ("name", "family"),
     [
-        ("C_1206_3216Metric", "chip"), ("CP_Elec_8x6.9", "can"), ("D_SOD-123", "diode"), ("TANTALUM-B", "tantalum"), ("CP_EIA-7343-31", "tantalum"), ("IND-4", "inductor"),
-        ("L_6.0x6.0", "inductor"), ("XTAL-3.2x2.5", "crystal"), ("USB_Micro-B", "USB socket"), ("USB_C_Receptacle", "USB socket"), ("MODULE-18x20", "module"),
+        ("C_1206_3216Metric", "chip"),
+        ("CP_Elec_8x6.9", "can"),
+        ("D_SOD-123", "diode"),
+        ("TANTALUM-B", "tantalum"),
+        ("CP_EIA-7343-31", "tantalum"),
+        ("IND-4", "inductor"),
+        ("L_6.0x6.0", "inductor"),
+        ("XTAL-3.2x2.5", "crystal"),
+        ("USB_Micro-B", "USB socket"),
+        ("USB_C_Receptacle", "USB socket"),
+        ("MODULE-18x20", "module"),
     ],
-)  # fmt: skip
+)
 def test_further_families(name: str, family: str) -> None:
     package = find_package(name)
     assert package is not None
@@ -132,8 +191,14 @@ def test_further_families(name: str, family: str) -> None:
 
 
 def test_own_packages_refuse_what_no_part_has() -> None:
-    for change, said in (({"height_mm": 0}, "height_mm"), ({"body_x_mm": 1e9}, "body_x_mm"), ({"name": " "}, "needs a name"), ({"material": "jelly"}, "jelly"),
-                         ({"moisture": "9"}, "not a moisture class"), ({"limit_c": float("nan")}, "limit_c")):  # fmt: skip
+    for change, said in (
+        ({"height_mm": 0}, "height_mm"),
+        ({"body_x_mm": 1e9}, "body_x_mm"),
+        ({"name": " "}, "needs a name"),
+        ({"material": "jelly"}, "jelly"),
+        ({"moisture": "9"}, "not a moisture class"),
+        ({"limit_c": float("nan")}, "limit_c"),
+    ):
         given = {"name": "Own", "body_x_mm": 3, "body_y_mm": 3, "height_mm": 1} | change
         with pytest.raises(InvalidValue, match=said):
             OwnPackage(**given)  # type: ignore[arg-type]
@@ -146,12 +211,27 @@ def test_limits_of_own_packages_follow_material_and_size() -> None:
 
 
 SIZES = {  # across, along, pitch, limit: outlines and J-STD-020 classes as remembered
-    "QFN-16": (3.0, 3.0, 0.5, 260), "QFN-20": (4.0, 4.0, 0.5, 260), "QFN-32": (5.0, 5.0, 0.5, 260), "QFN-48": (7.0, 7.0, 0.5, 260), "QFN-64": (9.0, 9.0, 0.5, 260),
-    "QFN-24_5x5": (5.0, 5.0, 0.65, 260), "QFN-28_6x6mm": (6.0, 6.0, 0.65, 260), "QFN-32_7x7": (7.0, 7.0, 0.65, 260), "QFN-44_8x8": (8.0, 8.0, 0.65, 260),
-    "SOIC-20": (7.5, 12.5, 1.27, 260), "SOP-44": (13.3, 27.8, 1.27, 250), "SOIC-8_5.3x5.3": (5.3, 5.3, 1.27, 260), "SOIC-16": (3.9, 10.0, 1.27, 260),
-    "LED_5050": (5.0, 5.0, 1.7, 245), "LED_PLCC-6_5050": (5.0, 5.0, 1.7, 245), "QFP-208": (28.0, 28.0, 0.5, 245), "LQFP-208": (28.0, 28.0, 0.5, 260),
-    "CONN-8-1.25": (13.8, 5.0, 1.25, 210), "CONN-8-1.25 LCP": (13.8, 5.0, 1.25, 260), "CONN-8-1.25 nylon": (13.8, 5.0, 1.25, 240),
-}  # fmt: skip
+    "QFN-16": (3.0, 3.0, 0.5, 260),
+    "QFN-20": (4.0, 4.0, 0.5, 260),
+    "QFN-32": (5.0, 5.0, 0.5, 260),
+    "QFN-48": (7.0, 7.0, 0.5, 260),
+    "QFN-64": (9.0, 9.0, 0.5, 260),
+    "QFN-24_5x5": (5.0, 5.0, 0.65, 260),
+    "QFN-28_6x6mm": (6.0, 6.0, 0.65, 260),
+    "QFN-32_7x7": (7.0, 7.0, 0.65, 260),
+    "QFN-44_8x8": (8.0, 8.0, 0.65, 260),
+    "SOIC-20": (7.5, 12.5, 1.27, 260),
+    "SOP-44": (13.3, 27.8, 1.27, 250),
+    "SOIC-8_5.3x5.3": (5.3, 5.3, 1.27, 260),
+    "SOIC-16": (3.9, 10.0, 1.27, 260),
+    "LED_5050": (5.0, 5.0, 1.7, 245),
+    "LED_PLCC-6_5050": (5.0, 5.0, 1.7, 245),
+    "QFP-208": (28.0, 28.0, 0.5, 245),
+    "LQFP-208": (28.0, 28.0, 0.5, 260),
+    "CONN-8-1.25": (13.8, 5.0, 1.25, 210),
+    "CONN-8-1.25 LCP": (13.8, 5.0, 1.25, 260),
+    "CONN-8-1.25 nylon": (13.8, 5.0, 1.25, 240),
+}
 
 
 @pytest.mark.parametrize("name", SIZES)
@@ -183,7 +263,9 @@ def test_what_fits_both_ways_is_told_and_what_a_meter_does_not_tell() -> None:
     assert "tells nothing" in direction_of(package_named("LED_5050")).look_for
 
 
-def test_lands_that_reach_out_from_a_can_take_the_iron_and_a_reflowable_switch_is_not_kept_for_it() -> None:
+def test_lands_that_reach_out_from_a_can_take_the_iron_and_a_reflowable_switch_is_not_kept_for_it() -> (
+    None
+):
     can = package_named("IND-6")
     assert kind_of(can) is Kind.HIDDEN
     long = tuple(replace(land, size_x_mm=land.size_x_mm + 0.8) for land in can.lands)

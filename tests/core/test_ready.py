@@ -1,4 +1,6 @@
-"""Ways to solder, schools, sides, iron rows, kit, schedule, estimates: rules of the trade and laws of each."""
+"""Ways to solder, schools, sides, iron rows, kit, schedule, estimates: rules of the trade and laws
+of each.
+"""
 
 import itertools
 import math
@@ -31,7 +33,15 @@ from yellowfen.core.work.schedule import (
     what_goes_off,
 )
 from yellowfen.core.work.schools import QUESTIONS, Schools
-from yellowfen.core.work.technique import IRON_WAYS, BenchTools, Kind, Way, Wishes, kind_of, techniques
+from yellowfen.core.work.technique import (
+    IRON_WAYS,
+    BenchTools,
+    Kind,
+    Way,
+    Wishes,
+    kind_of,
+    techniques,
+)
 from yellowfen.core.work.two_sides import two_sides
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.calendar_out import calendar
@@ -43,12 +53,26 @@ EVERYTHING = BenchTools(True, True, True, True)
 def board_of(*kinds: str, side: str = "top") -> Board:
     """Packages in a row; refs by their place."""
     parts = tuple(
-        BoardPart(f"U{n}", "", kind, 10.0 + 12 * n, 20.0, 0.0, side, package_named(kind), True) for n, kind in enumerate(kinds, 1)
+        BoardPart(f"U{n}", "", kind, 10.0 + 12 * n, 20.0, 0.0, side, package_named(kind), True)
+        for n, kind in enumerate(kinds, 1)
     )
     pads = tuple(
-        Pad(side, part.x_mm + land.x_mm, part.y_mm + land.y_mm, land.size_x_mm, land.size_y_mm, 0.0, land.area_mm2, land.area_mm2, ((0, 0), (1, 0), (1, 1)), part.ref, land.pin)
-        for part in parts for land in part.package.lands
-    )  # fmt: skip
+        Pad(
+            side,
+            part.x_mm + land.x_mm,
+            part.y_mm + land.y_mm,
+            land.size_x_mm,
+            land.size_y_mm,
+            0.0,
+            land.area_mm2,
+            land.area_mm2,
+            ((0, 0), (1, 0), (1, 1)),
+            part.ref,
+            land.pin,
+        )
+        for part in parts
+        for land in part.package.lands
+    )
     return Board("bench", 200, 40, 1.6, (), pads, (), (), parts, (), ())
 
 
@@ -69,15 +93,27 @@ ALL_KINDS = (
 
 
 @pytest.mark.parametrize(
-    "bench", [EVERYTHING, BenchTools(False, True, False, True), BenchTools(False, False, False, True), BenchTools(True, False, True, True)]
+    "bench",
+    [
+        EVERYTHING,
+        BenchTools(False, True, False, True),
+        BenchTools(False, False, False, True),
+        BenchTools(True, False, True, True),
+    ],
 )
 def test_no_way_that_ruins_a_part_whatever_is_wished(bench: BenchTools) -> None:
-    """Common practice: leadless with a thermal pad never by iron alone; an unknown flat-cable housing by iron, last."""
+    """Common practice: leadless with a thermal pad never by iron alone; an unknown flat-cable
+    housing by iron, last.
+    """
     board = board_of(*ALL_KINDS)
     for wish in Way:
-        found = techniques(board, LEADED, bench, Wishes({part.ref: str(wish) for part in board.parts}))
+        found = techniques(
+            board, LEADED, bench, Wishes({part.ref: str(wish) for part in board.parts})
+        )
         for one in found.ways:
-            if one.kind in (Kind.LEADLESS, Kind.BALLS) and len([offer for offer in one.offers if not offer.refused]):
+            if one.kind in (Kind.LEADLESS, Kind.BALLS) and len(
+                [offer for offer in one.offers if not offer.refused]
+            ):
                 assert one.chosen.way not in IRON_WAYS
             if one.part.package.iron_only:
                 assert one.chosen.way is Way.LAST
@@ -94,16 +130,26 @@ def test_every_way_says_why_and_what_came_second() -> None:
         if one.runner_up:
             assert one.runner_up.way is not one.chosen.way
             assert str(one.runner_up.way) in one.runner_why
-    assert [kind_of(package_named(name)) for name in ("0402", "QFP-48", "TSSOP-20", "SOIC-8", "PLCC-44", "BGA-64")] == [
-        Kind.TINY, Kind.FINE, Kind.NARROW, Kind.WIDE, Kind.J_LEADS, Kind.BALLS,
-    ]  # fmt: skip
+    assert [
+        kind_of(package_named(name))
+        for name in ("0402", "QFP-48", "TSSOP-20", "SOIC-8", "PLCC-44", "BGA-64")
+    ] == [
+        Kind.TINY,
+        Kind.FINE,
+        Kind.NARROW,
+        Kind.WIDE,
+        Kind.J_LEADS,
+        Kind.BALLS,
+    ]
 
 
 def test_the_users_choice_holds_for_a_part_and_for_a_package_and_changes_the_sum() -> None:
     board = board_of("SOIC-8", "SOIC-8", "0805")
     plain = techniques(board, LEADED, EVERYTHING, boards=20)
     name = board.parts[0].package.name
-    mine = techniques(board, LEADED, EVERYTHING, Wishes({"U1": str(Way.IRON)}, {name: str(Way.DRAG)}), boards=20)
+    mine = techniques(
+        board, LEADED, EVERYTHING, Wishes({"U1": str(Way.IRON)}, {name: str(Way.DRAG)}), boards=20
+    )
     assert [one.chosen.way for one in mine.ways[:2]] == [Way.IRON, Way.DRAG]
     assert all(one.own for one in mine.ways[:2])
     assert mine.ways[2].chosen == plain.ways[2].chosen
@@ -115,18 +161,30 @@ def test_the_users_choice_holds_for_a_part_and_for_a_package_and_changes_the_sum
 def test_a_stencil_pays_from_some_number_of_boards_on(demo_board: Board) -> None:
     assert not techniques(demo_board, LEADED, BenchTools(), boards=1).stencil
     assert techniques(demo_board, LEADED, BenchTools(), boards=20).stencil
-    assert techniques(demo_board, LEADED, BenchTools(), Wishes(schools=Schools({"stencil": "stencil"})), boards=1).stencil
-    by_hand = techniques(demo_board, LEADED, BenchTools(), Wishes(schools=Schools({"stencil": "hand"})), boards=20)
+    assert techniques(
+        demo_board, LEADED, BenchTools(), Wishes(schools=Schools({"stencil": "stencil"})), boards=1
+    ).stencil
+    by_hand = techniques(
+        demo_board, LEADED, BenchTools(), Wishes(schools=Schools({"stencil": "hand"})), boards=20
+    )
     assert not any(one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE) for one in by_hand.ways)
 
 
 def test_schools_steer_and_say_their_case() -> None:
     board = board_of("QFN-20_4x4", "QFP-48")
-    mounds = techniques(board, LEADED, EVERYTHING, Wishes(schools=Schools({"leadless": "mounds", "stencil": "stencil"})), boards=50)
+    mounds = techniques(
+        board,
+        LEADED,
+        EVERYTHING,
+        Wishes(schools=Schools({"leadless": "mounds", "stencil": "stencil"})),
+        boards=50,
+    )
     assert mounds.ways[0].chosen.way is Way.MOUNDS_AIR
     assert "school" in mounds.ways[0].why
     no_air = BenchTools(False, False, False, True)
-    flood = techniques(board, LEADED, no_air, Wishes(schools=Schools({"fine leads": "flood and wick"})))
+    flood = techniques(
+        board, LEADED, no_air, Wishes(schools=Schools({"fine leads": "flood and wick"}))
+    )
     assert flood.ways[1].chosen.way is Way.FLOOD
     for question, (_, schools) in QUESTIONS.items():
         assert len(schools) >= 2
@@ -152,21 +210,36 @@ def test_the_light_side_first_and_what_would_fall(demo_board: Board) -> None:
         heavy,
         parts=(
             *heavy.parts,
-            *(replace(part, ref=f"B{n}", side="bottom", package=package_named("CAN-10")) for n, part in enumerate(heavy.parts)),
+            *(
+                replace(part, ref=f"B{n}", side="bottom", package=package_named("CAN-10"))
+                for n, part in enumerate(heavy.parts)
+            ),
         ),
     )
     assert two_sides(both).first == "top"
-    lead = replace(package_named("0603"), density_g_cm3=400.0)  # one part that would fall counts for more than three shy of heat
+    lead = replace(
+        package_named("0603"), density_g_cm3=400.0
+    )  # one part that would fall counts for more than three shy of heat
     lamps = board_of("LED_0603", "LED_0603", "LED_0603")
-    weighty = replace(lamps, parts=(*lamps.parts, BoardPart("B1", "", "0603", 30.0, 20.0, 0.0, "bottom", lead, True)))
+    weighty = replace(
+        lamps,
+        parts=(*lamps.parts, BoardPart("B1", "", "0603", 30.0, 20.0, 0.0, "bottom", lead, True)),
+    )
     assert two_sides(weighty).first == "top"
-    assert [one.ref for one in two_sides(replace(weighty, parts=tuple(replace(part, package=lead) for part in weighty.parts))).falls]
+    assert [
+        one.ref
+        for one in two_sides(
+            replace(weighty, parts=tuple(replace(part, package=lead) for part in weighty.parts))
+        ).falls
+    ]
     assert two_sides(heavy).second == ""
     assert all(count in (1, 2) for count in sides.passes.values())
 
 
 def test_wire_by_hand_calculation() -> None:
-    """A row of eight SOIC joints: eight times the middle of lean and fat, over π/4·0.5² times the metal share of the wire."""
+    """A row of eight SOIC joints: eight times the middle of lean and fat, over π/4·0.5² times the
+    metal share of the wire.
+    """
     package = package_named("SOIC-16")
     want = wanted(package, package.lands[0])
     joints = 8 * (want.lean_mm3 + want.fat_mm3) / 2
@@ -185,19 +258,35 @@ def test_wire_by_hand_calculation() -> None:
 
 def test_a_pad_that_a_bared_track_moved_keeps_its_place_in_the_row() -> None:
     package = package_named("QFP-48")
-    moved = tuple(replace(land, y_mm=land.y_mm + 0.08, x_mm=land.x_mm - 0.06) if int(land.pin) % 3 == 0 else land for land in package.lands)
-    straight, bent = ([[land.pin for land in row] for row in rows_of(one)] for one in (package, replace(package, lands=moved)))
+    moved = tuple(
+        replace(land, y_mm=land.y_mm + 0.08, x_mm=land.x_mm - 0.06)
+        if int(land.pin) % 3 == 0
+        else land
+        for land in package.lands
+    )
+    straight, bent = (
+        [[land.pin for land in row] for row in rows_of(one)]
+        for one in (package, replace(package, lands=moved))
+    )
     assert sorted(bent) == sorted(straight)
 
 
 def test_rows_of_a_square_part_run_along_its_four_sides() -> None:
     rows = rows_of(package_named("QFP-48"))
     assert sorted(len(row) for row in rows) == [12, 12, 12, 12]
-    assert all(len({land.x_mm for land in row}) == 1 or len({land.y_mm for land in row}) == 1 for row in rows)
+    assert all(
+        len({land.x_mm for land in row}) == 1 or len({land.y_mm for land in row}) == 1
+        for row in rows
+    )
 
 
 def test_kit_counts_parts_for_all_boards_with_spares_by_size(demo_board: Board) -> None:
-    lines = kit(demo_board, 10, {"100 nF | 0402 (metric 1005)": "strip 3"}, {"330 Ω | 0603 (metric 1608)": (Found.MISSING, "")})
+    lines = kit(
+        demo_board,
+        10,
+        {"100 nF | 0402 (metric 1005)": "strip 3"},
+        {"330 Ω | 0603 (metric 1608)": (Found.MISSING, "")},
+    )
     assert sum(line.wanted for line in lines) == 10 * len(demo_board.parts)
     tiny = next(line for line in lines if line.key == "100 nF | 0402 (metric 1005)")
     assert (tiny.wanted, tiny.spares, tiny.where) == (60, 12, "strip 3")
@@ -224,20 +313,33 @@ BUILD = Build(
 )
 
 
-@given(st.integers(1, 6), st.booleans(), st.booleans(), st.floats(0, 6), st.floats(0.5, 3), st.integers(0, 30))
+@given(
+    st.integers(1, 6),
+    st.booleans(),
+    st.booleans(),
+    st.floats(0, 6),
+    st.floats(0.5, 3),
+    st.integers(0, 30),
+)
 def test_nothing_begins_before_what_it_waits_for_and_hands_do_one_thing_at_a_time(
     boards: int, stencil: bool, wash: bool, warm: float, pace: float, done: int
 ) -> None:
-    tasks = tasks_of(replace(BUILD, boards=boards, stencil=stencil, wash=wash, warm_h=warm, pace=pace))
+    tasks = tasks_of(
+        replace(BUILD, boards=boards, stencil=stencil, wash=wash, warm_h=warm, pace=pace)
+    )
     start, now = 1_000_000.0, 1_003_600.0
-    finished = {task.key: (start + 60 * n, start + 60 * n + 50) for n, task in enumerate(tasks[:done])}
+    finished = {
+        task.key: (start + 60 * n, start + 60 * n + 50) for n, task in enumerate(tasks[:done])
+    }
     found = schedule(tasks, start, now if done else None, finished)
     ends = {one.task.key: one.end_s for one in found.tasks}
     for one in found.tasks:
         if not one.done:
             assert all(one.start_s >= ends[key] - 1e-6 for key in one.task.after if key in ends)
             assert one.start_s >= (now if done else start)
-    hands = sorted((one.start_s, one.end_s) for one in found.tasks if not one.task.passive and not one.done)
+    hands = sorted(
+        (one.start_s, one.end_s) for one in found.tasks if not one.task.passive and not one.done
+    )
     assert all(a[1] <= b[0] + 1e-6 for a, b in itertools.pairwise(hands))
     assert [one.task.key for one in found.tasks] == [task.key for task in tasks]
 
@@ -254,7 +356,9 @@ def test_a_finish_is_met_and_kitting_happens_while_the_paste_warms() -> None:
 
 
 def test_a_late_start_says_what_goes_off() -> None:
-    """Common practice: open on the stencil about 8 h, tack 8 h; published floor life: class 3 168 h, 5a 24 h."""
+    """Common practice: open on the stencil about 8 h, tack 8 h; published floor life: class 3 168
+    h, 5a 24 h.
+    """
     tasks = tasks_of(BUILD)
     begun = {
         "warm": (0.0, 5400.0),
@@ -276,8 +380,19 @@ def test_a_late_start_says_what_goes_off() -> None:
 
 
 def test_floor_lives_and_bakes_are_the_published_ones() -> None:
-    """J-STD-033: floor life at up to 30 °C, 60 % RH; bake at 125 °C by body thickness (bake times as remembered)."""
-    assert FLOOR_LIFE_H == {"1": None, "2": 365 * 24, "2a": 4 * 7 * 24, "3": 168, "4": 72, "5": 48, "5a": 24, "6": 0}
+    """J-STD-033: floor life at up to 30 °C, 60 % RH; bake at 125 °C by body thickness (bake times
+    as remembered).
+    """
+    assert FLOOR_LIFE_H == {
+        "1": None,
+        "2": 365 * 24,
+        "2a": 4 * 7 * 24,
+        "3": 168,
+        "4": 72,
+        "5": 48,
+        "5a": 24,
+        "6": 0,
+    }
     assert (bake_h("3", 1.0), bake_h("3", 1.8), bake_h("5a", 3.0)) == (9, 27, 48)
     assert bake_h("3", 9.0) is bake_h("1", 1.0) is None
     assert bake_h("3", math.nan) is None
@@ -293,9 +408,15 @@ def test_bags_of_a_board_shortest_life_first(demo_board: Board) -> None:
 
 
 def test_the_calendar_validates_in_a_second_library() -> None:
-    """icalendar reads it back: an event a task at its time, an alarm before hands are needed, lines folded."""
+    """icalendar reads it back: an event a task at its time, an alarm before hands are needed, lines
+    folded.
+    """
     tasks = schedule(tasks_of(BUILD), 1_800_000_000.0).tasks
-    data = calendar(tasks, "Reed bed; pumps, two of them: façade wiring for the long winter nights by the water", 1_799_990_000.0)
+    data = calendar(
+        tasks,
+        "Reed bed; pumps, two of them: façade wiring for the long winter nights by the water",
+        1_799_990_000.0,
+    )
     assert all(len(line) <= 75 for line in data.split(b"\r\n"))
     assert b"Heat board 1\\, bottom" in data  # commas part values unless escaped (RFC 5545)
     found = icalendar.Calendar.from_ical(data)
@@ -327,6 +448,12 @@ def test_sums_and_intervals() -> None:
     found = Estimate(stages, 1.0, 0.4)
     assert found.middle_min == pytest.approx(20)
     low, high = found.interval_min
-    assert stages[0].low_min + stages[1].low_min < low < 20 < high < stages[0].high_min + stages[1].high_min
+    assert (
+        stages[0].low_min + stages[1].low_min
+        < low
+        < 20
+        < high
+        < stages[0].high_min + stages[1].high_min
+    )
     assert first_pass_share([0.5, 0.5]) == pytest.approx(0.25)
     assert first_pass_share([]) == 1

@@ -27,10 +27,18 @@ def flow_s(rehearsal: Rehearsal, ref: str = "U1") -> float:
 
 @settings(max_examples=25, deadline=None)
 @given(
-    outlet=st.floats(100, 550), flow=st.floats(5, 120), height=st.floats(3, 120), top=st.floats(0, 1), underside=st.sampled_from(list(Underside)),
-    pins=st.sampled_from([(), ("4",), ("1", "4", "8")]), rotation=st.sampled_from([0.0, 90.0, 37.0]), single=st.booleans(),
-)  # fmt: skip
-def test_energy_closes_and_nothing_diverges(outlet, flow, height, top, underside, pins, rotation, single) -> None:  # type: ignore[no-untyped-def]
+    outlet=st.floats(100, 550),
+    flow=st.floats(5, 120),
+    height=st.floats(3, 120),
+    top=st.floats(0, 1),
+    underside=st.sampled_from(list(Underside)),
+    pins=st.sampled_from([(), ("4",), ("1", "4", "8")]),
+    rotation=st.sampled_from([0.0, 90.0, 37.0]),
+    single=st.booleans(),
+)
+def test_energy_closes_and_nothing_diverges(
+    outlet, flow, height, top, underside, pins, rotation, single
+) -> None:  # type: ignore[no-untyped-def]
     scene = small_scene(
         outlet_c=outlet,
         flow_lpm=flow,
@@ -53,7 +61,11 @@ def test_a_hotter_longer_or_nearer_heat_never_lowers_a_peak() -> None:
     def peak(**changes: float) -> float:
         return max(joint.peak_c for joint in rehearse(small_scene(**changes)).joints_of("U1"))
 
-    for setting, steps in {"outlet_c": (280, 320, 360), "close_s": (10, 20, 30), "flow_lpm": (15, 25, 40)}.items():
+    for setting, steps in {
+        "outlet_c": (280, 320, 360),
+        "close_s": (10, 20, 30),
+        "flow_lpm": (15, 25, 40),
+    }.items():
         peaks = [peak(**{setting: float(value)}) for value in steps]
         assert all(a < b for a, b in pairwise(peaks)), (setting, peaks)
 
@@ -65,9 +77,13 @@ def test_a_board_turned_by_a_quarter_gives_the_same_melt_times() -> None:
     plain = replace(scene, moves=still)
     board = replace(plain.board, width_mm=24, height_mm=30)
     turned = replace(
-        plain, board=board,
-        parts=tuple(replace(p, x_mm=24 - p.y_mm, y_mm=p.x_mm, rotation_deg=p.rotation_deg + 90) for p in plain.parts),
-    )  # fmt: skip
+        plain,
+        board=board,
+        parts=tuple(
+            replace(p, x_mm=24 - p.y_mm, y_mm=p.x_mm, rotation_deg=p.rotation_deg + 90)
+            for p in plain.parts
+        ),
+    )
     double = Resolution(single_precision=False)
     for a, b in zip(rehearse(plain, double).joints, rehearse(turned, double).joints, strict=True):
         assert b.peak_c == pytest.approx(a.peak_c, rel=1e-6)
@@ -80,9 +96,13 @@ def test_single_precision_agrees_with_double() -> None:
 
 
 def test_grid_converges_and_the_coarse_grid_is_near() -> None:
-    """Melt time of the part: 1 mm within 5 % of 0.5 mm, the quick grid (1.5 mm, three layers) within 3 %, the coarse grid within 5 %."""
+    """Melt time of the part: 1 mm within 5 % of 0.5 mm, the quick grid (1.5 mm, three layers)
+    within 3 %, the coarse grid within 5 %.
+    """
     scene = small_scene()
-    half, fine, quick, coarse = (flow_s(rehearse(scene, r)) for r in (Resolution(cell_mm=0.5), FINE, QUICK, COARSE))
+    half, fine, quick, coarse = (
+        flow_s(rehearse(scene, r)) for r in (Resolution(cell_mm=0.5), FINE, QUICK, COARSE)
+    )
     assert fine == pytest.approx(half, rel=0.05)
     assert quick == pytest.approx(fine, rel=0.03)
     assert coarse == pytest.approx(fine, rel=0.05)
@@ -90,8 +110,13 @@ def test_grid_converges_and_the_coarse_grid_is_near() -> None:
 
 def test_time_step_converges_on_a_plane_pin_and_vias() -> None:
     scene = small_scene(plane_pins=("4",))
-    scene = replace(scene, board=replace(scene.board, vias=tuple(Via(12 + i, 10, 0.3) for i in range(6))))
-    usual, short = rehearse(scene), rehearse(scene, Resolution(max_step_s=0.001, single_precision=False))
+    scene = replace(
+        scene, board=replace(scene.board, vias=tuple(Via(12 + i, 10, 0.3) for i in range(6)))
+    )
+    usual, short = (
+        rehearse(scene),
+        rehearse(scene, Resolution(max_step_s=0.001, single_precision=False)),
+    )
     for column in range(len(usual.joints)):
         same_moments = np.interp(usual.times_s, short.times_s, short.joint_c[:, column])
         assert np.sqrt(np.mean((usual.joint_c[:, column] - same_moments) ** 2)) < 0.5
@@ -101,7 +126,9 @@ def test_time_step_converges_on_a_plane_pin_and_vias() -> None:
 def test_a_plane_pin_lags_and_a_metal_rest_delays() -> None:
     pins = {joint.pin: joint for joint in rehearse(small_scene(plane_pins=("3",))).joints_of("U1")}
     assert pins["3"].melt_end_s > pins["2"].melt_end_s
-    assert flow_s(rehearse(small_scene(underside=Underside.METAL, close_s=120.0))) > flow_s(rehearse(small_scene()))
+    assert flow_s(rehearse(small_scene(underside=Underside.METAL, close_s=120.0))) > flow_s(
+        rehearse(small_scene())
+    )
 
 
 def test_joints_freeze_after_they_melt_and_neighbours_are_told() -> None:
@@ -110,22 +137,31 @@ def test_joints_freeze_after_they_melt_and_neighbours_are_told() -> None:
     for joint in result.joints:
         if joint.melt_end_s is not None:
             assert joint.melt_start_s <= joint.melt_end_s < joint.freeze_s
-            assert joint.time_above_liquidus_s == pytest.approx(joint.freeze_s - joint.melt_end_s, abs=6.0)
+            assert joint.time_above_liquidus_s == pytest.approx(
+                joint.freeze_s - joint.melt_end_s, abs=6.0
+            )
     events = tell(scene, result)
     assert [event.at_s for event in events] == sorted(event.at_s for event in events)
-    assert {Kind.FLUX_THINS, Kind.FIRST_MELT, Kind.ALL_MOLTEN, Kind.FROZEN} <= {event.kind for event in events}
+    assert {Kind.FLUX_THINS, Kind.FIRST_MELT, Kind.ALL_MOLTEN, Kind.FROZEN} <= {
+        event.kind for event in events
+    }
     assert any(event.ref == "R1" and event.kind is Kind.NEIGHBOUR_LOOSE for event in events)
 
 
 def test_too_cool_air_says_that_nothing_melts() -> None:
     scene = small_scene(outlet_c=150.0)
     events = tell(scene, rehearse(scene))
-    assert any(event.kind is Kind.NEVER_MELTS and "never melt through" in event.sentence for event in events)
+    assert any(
+        event.kind is Kind.NEVER_MELTS and "never melt through" in event.sentence
+        for event in events
+    )
 
 
 @pytest.mark.parametrize(("case", "low", "high"), [("so8-refit", 10, 15)])
 def test_consistency_with_practice(case: str, low: float, high: float) -> None:
-    """Seen times of the handbook, section 16 (common practice); the default jet factor must come within a factor of two. The removal is in test_settings."""
+    """Seen times of the handbook, section 16 (common practice); the default jet factor must come
+    within a factor of two. The removal is in test_settings.
+    """
     forecast = flow_s(rehearse(read_scene((DATA / "practice" / f"{case}.json").read_text())))
     assert low / 2 <= forecast <= high * 2
     assert max(forecast / high, low / forecast, 1.0) <= 2.0
@@ -141,12 +177,26 @@ def test_bands_hold_the_forecast_narrow_with_knowledge_and_name_the_blame() -> N
     assert sure.blame[0].unknown.key == "jet"
     assert sum(one.share for one in sure.blame) == pytest.approx(1.0)
     assert sum(sure.fates.values()) == sure.count
-    story = {event.kind: event.at_s for event in tell(scene, rehearse(scene, COARSE)) if event.ref == "U1"}
-    for band, kind in ((known.flux[0], Kind.FLUX_THINS), (known.firsts[0], Kind.FIRST_MELT), (known.solids[0], Kind.FROZEN)):
+    story = {
+        event.kind: event.at_s
+        for event in tell(scene, rehearse(scene, COARSE))
+        if event.ref == "U1"
+    }
+    for band, kind in (
+        (known.flux[0], Kind.FLUX_THINS),
+        (known.firsts[0], Kind.FIRST_MELT),
+        (known.solids[0], Kind.FROZEN),
+    ):
         assert band.low - 0.6 <= story[kind] <= band.high + 0.6, kind
-    loose = next(event.at_s for event in tell(scene, rehearse(scene, COARSE)) if event.kind is Kind.NEIGHBOUR_LOOSE)
+    loose = next(
+        event.at_s
+        for event in tell(scene, rehearse(scene, COARSE))
+        if event.kind is Kind.NEIGHBOUR_LOOSE
+    )
     assert known.loose.low - 0.6 <= loose <= known.loose.high + 0.6
-    assert known.bodies[0].low < rehearse(scene, COARSE).part("U1").body_peak_c < known.bodies[0].high
+    assert (
+        known.bodies[0].low < rehearse(scene, COARSE).part("U1").body_peak_c < known.bodies[0].high
+    )
 
 
 def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_on() -> None:
@@ -154,9 +204,14 @@ def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_
     scene = small_scene(close_s=60.0, underside=Underside.OPEN)
     light = replace(scene.parts[1], side=Side.BOTTOM, x_mm=15.0)
     heavy = replace(light, ref="C9", package=package_named("CAN-8"))
-    hangs = tell(replace(scene, parts=(scene.parts[0], light)), rehearse(replace(scene, parts=(scene.parts[0], light))))
+    hangs = tell(
+        replace(scene, parts=(scene.parts[0], light)),
+        rehearse(replace(scene, parts=(scene.parts[0], light))),
+    )
     assert any(event.ref == "R1" and "hangs on" in event.sentence for event in hangs)
-    drawn = replace(scene, parts=(scene.parts[0], heavy), moves=(replace(scene.moves[0], seconds=200.0),))
+    drawn = replace(
+        scene, parts=(scene.parts[0], heavy), moves=(replace(scene.moves[0], seconds=200.0),)
+    )
     falls = [event for event in tell(drawn, rehearse(drawn)) if event.kind is Kind.FALLS]
     assert falls
     assert "stay up" in falls[0].sentence
@@ -168,7 +223,9 @@ def test_coverage_maps_are_resampled_by_area() -> None:
 
 
 def test_copper_lands_in_its_layers() -> None:
-    grid = make_grid(replace(small_scene().board, copper=(CopperLayer("inner", 1.0, 35, 0.5),)), layers=5)
+    grid = make_grid(
+        replace(small_scene().board, copper=(CopperLayer("inner", 1.0, 35, 0.5),)), layers=5
+    )
     sums = grid.gx.reshape(5, -1).sum(axis=1)
     assert sums[2] > 5 * sums[1]
     assert sums[0] == pytest.approx(sums[4])
@@ -177,10 +234,12 @@ def test_copper_lands_in_its_layers() -> None:
 @pytest.mark.parametrize(
     ("change", "field"),
     [
-        ({"ambient_c": float("nan")}, "ambient_c"), ({"targets": ("Q9",)}, "targets"), ({"moves": ()}, "moves"),
+        ({"ambient_c": float("nan")}, "ambient_c"),
+        ({"targets": ("Q9",)}, "targets"),
+        ({"moves": ()}, "moves"),
         ({"moves": (Move(Deed.HOLD, 800, ("U1",)),) * 3}, "moves"),
     ],
-)  # fmt: skip
+)
 def test_scenes_that_cannot_be_are_refused(change: dict[str, object], field: str) -> None:
     with pytest.raises(InvalidValue, match=field):
         replace(small_scene(), **change)

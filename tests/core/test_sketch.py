@@ -6,7 +6,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowfen.core.board.sketch import DOUBT_SHARE, PLANE_SHARE, TRACES_SHARE, Plane, Sketch, SketchedPart, Underlay, board_of
+from yellowfen.core.board.sketch import (
+    DOUBT_SHARE,
+    PLANE_SHARE,
+    TRACES_SHARE,
+    Plane,
+    Sketch,
+    SketchedPart,
+    Underlay,
+    board_of,
+)
 from yellowfen.core.heat.rehearsal import QUICK, rehearse
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of
@@ -15,7 +24,14 @@ from yellowfen.errors import InvalidValue
 
 
 def patch(plane: Plane) -> Sketch:
-    return Sketch("patch", 40, 30, 1.6, plane, (SketchedPart("U1", "SOIC-8", 20, 15), SketchedPart("R1", "0603", 27, 15, 90)))
+    return Sketch(
+        "patch",
+        40,
+        30,
+        1.6,
+        plane,
+        (SketchedPart("U1", "SOIC-8", 20, 15), SketchedPart("R1", "0603", 27, 15, 90)),
+    )
 
 
 def test_a_sketch_is_rehearsed_like_any_board_and_a_plane_slows_it() -> None:
@@ -28,7 +44,10 @@ def test_a_sketch_is_rehearsed_like_any_board_and_a_plane_slows_it() -> None:
     assert molten[Plane.NO] < molten[Plane.UNKNOWN] < molten[Plane.YES]  # type: ignore[operator]
 
 
-@pytest.mark.parametrize(("plane", "share"), [(Plane.YES, PLANE_SHARE), (Plane.NO, TRACES_SHARE), (Plane.UNKNOWN, DOUBT_SHARE)])
+@pytest.mark.parametrize(
+    ("plane", "share"),
+    [(Plane.YES, PLANE_SHARE), (Plane.NO, TRACES_SHARE), (Plane.UNKNOWN, DOUBT_SHARE)],
+)
 def test_the_copper_guess_is_stated(plane: Plane, share: float) -> None:
     board = board_of(patch(plane))
     below = board.copper[1]
@@ -39,10 +58,14 @@ def test_the_copper_guess_is_stated(plane: Plane, share: float) -> None:
 
 @given(st.floats(0, 360), st.sampled_from(["top", "bottom"]))
 def test_pads_turn_with_their_part(angle: float, side: str) -> None:
-    board = board_of(Sketch("s", 40, 30, parts=(SketchedPart("U1", "SOIC-8", 20, 15, angle, side),)))
+    board = board_of(
+        Sketch("s", 40, 30, parts=(SketchedPart("U1", "SOIC-8", 20, 15, angle, side),))
+    )
     first = next(pad for pad in board.pads if pad.pin == "1")
     land = next(land for land in board.part("U1").package.lands if land.pin == "1")
-    assert math.hypot(first.x_mm - 20, first.y_mm - 15) == pytest.approx(math.hypot(land.x_mm, land.y_mm), abs=1e-3)
+    assert math.hypot(first.x_mm - 20, first.y_mm - 15) == pytest.approx(
+        math.hypot(land.x_mm, land.y_mm), abs=1e-3
+    )
     assert {pad.side for pad in board.pads} == {side}
 
 
@@ -54,13 +77,27 @@ def test_a_part_beyond_the_edge_is_told() -> None:
 @pytest.mark.parametrize(
     ("make", "said"),
     [
-        (lambda: Sketch("s", 1000, 30), "width_mm: 1000 mm is outside 2 to 400"), (lambda: Sketch(" ", 40, 30), "needs a name"),
-        (lambda: Sketch("s", 40, float("nan")), "height_mm"), (lambda: SketchedPart("", "0603", 1, 1), "needs a name"),
-        (lambda: SketchedPart("R1", "0603", 1, 1, side="left"), "is not a side"), (lambda: Underlay(mm_per_px=0), "mm_per_px"),
-        (lambda: Sketch("s", 40, 30, parts=(SketchedPart("R1", "0603", 1, 1), SketchedPart("R1", "0402", 5, 5))), "R1 stands twice"),
-        (lambda: board_of(Sketch("s", 40, 30, parts=(SketchedPart("R1", "WHATSIT", 1, 1),))), "no package with lands is known as 'WHATSIT'"),
+        (lambda: Sketch("s", 1000, 30), "width_mm: 1000 mm is outside 2 to 400"),
+        (lambda: Sketch(" ", 40, 30), "needs a name"),
+        (lambda: Sketch("s", 40, float("nan")), "height_mm"),
+        (lambda: SketchedPart("", "0603", 1, 1), "needs a name"),
+        (lambda: SketchedPart("R1", "0603", 1, 1, side="left"), "is not a side"),
+        (lambda: Underlay(mm_per_px=0), "mm_per_px"),
+        (
+            lambda: Sketch(
+                "s",
+                40,
+                30,
+                parts=(SketchedPart("R1", "0603", 1, 1), SketchedPart("R1", "0402", 5, 5)),
+            ),
+            "R1 stands twice",
+        ),
+        (
+            lambda: board_of(Sketch("s", 40, 30, parts=(SketchedPart("R1", "WHATSIT", 1, 1),))),
+            "no package with lands is known as 'WHATSIT'",
+        ),
     ],
-)  # fmt: skip
+)
 def test_absurd_sketches_are_refused(make, said: str) -> None:  # type: ignore[no-untyped-def]
     with pytest.raises(InvalidValue, match=said):
         make()

@@ -1,4 +1,6 @@
-"""The kernel on boards that once broke it: steps that hold, states that are never told from, bodies and holes that converge."""
+"""The kernel on boards that once broke it: steps that hold, states that are never told from, bodies
+and holes that converge.
+"""
 
 from dataclasses import replace
 from itertools import pairwise
@@ -35,11 +37,19 @@ from yellowfen.errors import Refused
 @pytest.mark.slow
 @pytest.mark.parametrize("first", range(0, 60, 6))
 def test_random_boards_agree_with_a_quarter_of_their_step(first: int) -> None:
-    """Melts within 3 % (or the ten milliseconds of a step), peaks within 3 K; a state that is not sound would be refused, which fails here too."""
+    """Melts within 3 % (or the ten milliseconds of a step), peaks within 3 K; a state that is not
+    sound would be refused, which fails here too.
+    """
     for number in range(first, first + 6):
         gap = gap_of(case(number))
         late = [(name, a, b) for name, a, b in gap.melts if abs(a - b) > max(0.03 * b, 0.01)]
-        assert (number, gap.case.grid, late, gap.fate_differs, round(gap.peak_k, 1) if gap.peak_k > 3.0 else 0.0) == (
+        assert (
+            number,
+            gap.case.grid,
+            late,
+            gap.fate_differs,
+            round(gap.peak_k, 1) if gap.peak_k > 3.0 else 0.0,
+        ) == (
             number,
             gap.case.grid,
             [],
@@ -49,9 +59,13 @@ def test_random_boards_agree_with_a_quarter_of_their_step(first: int) -> None:
 
 
 def amplification(heat: np.ndarray, along: np.ndarray, through: float, steps: Steps) -> float:
-    """Spectral radius of one long step on a column of node layers whose mode along the board has rates `along` (W/K), by the scheme written out."""
+    """Spectral radius of one long step on a column of node layers whose mode along the board has
+    rates `along` (W/K), by the scheme written out.
+    """
     layers = len(heat)
-    subs = max(1 if steps.long_s <= steps.whole_s else 2, int(np.ceil(steps.long_s / steps.face_s - 1e-9)))
+    subs = max(
+        1 if steps.long_s <= steps.whole_s else 2, int(np.ceil(steps.long_s / steps.face_s - 1e-9))
+    )
     matrix = np.zeros((2 * layers - 1, 2 * layers - 1))
     for unit in range(2 * layers - 1):
         state = np.eye(2 * layers - 1)[unit]
@@ -62,24 +76,48 @@ def amplification(heat: np.ndarray, along: np.ndarray, through: float, steps: St
         for layer in range(layers):
             count = subs if layer in (0, layers - 1) else 1
             for _ in range(count):
-                theta[layer] += steps.long_s / count * (into[layer] - along[layer] * theta[layer]) / heat[layer]
+                theta[layer] += (
+                    steps.long_s / count * (into[layer] - along[layer] * theta[layer]) / heat[layer]
+                )
         matrix[:, unit] = np.concatenate([theta, flow])
     return float(np.abs(np.linalg.eigvals(matrix)).max())
 
 
 @pytest.mark.parametrize("thickness", [0.2, 0.3, 0.4, 0.5, 0.6, 1.0, 1.6])
-@pytest.mark.parametrize("foils", [(35, 35), (35, 35, 35, 35), (105, 70, 70, 105), (18, 18, 18, 18, 18, 18), (0.001, 105, 105, 0.001)])
-def test_the_steps_allowed_keep_every_mode_from_growing(thickness: float, foils: tuple[float, ...]) -> None:
-    """Every combination of slow and fastest modes (twice a cell's own sum) in each layer, on the three grids."""
+@pytest.mark.parametrize(
+    "foils",
+    [
+        (35, 35),
+        (35, 35, 35, 35),
+        (105, 70, 70, 105),
+        (18, 18, 18, 18, 18, 18),
+        (0.001, 105, 105, 0.001),
+    ],
+)
+def test_the_steps_allowed_keep_every_mode_from_growing(
+    thickness: float, foils: tuple[float, ...]
+) -> None:
+    """Every combination of slow and fastest modes (twice a cell's own sum) in each layer, on the
+    three grids.
+    """
     copper = tuple(CopperLayer(str(i), 1.0, um, i / (len(foils) - 1)) for i, um in enumerate(foils))
     for resolution in (FINE, QUICK, COARSE):
-        prepared = prepare(replace(small_scene(), board=BoardStack(30, 24, thickness, copper)), resolution)
+        prepared = prepare(
+            replace(small_scene(), board=BoardStack(30, 24, thickness, copper)), resolution
+        )
         grid = prepared.network.grid
         steps = step_limits(prepared.network, np.zeros(grid.cells))
         middle = (grid.ny // 2) * (grid.nx + 2) + grid.nx // 2
-        along = grid.gx[:, middle] + grid.gx[:, middle - 1] + grid.gy[:, middle] + grid.gy[:, middle - grid.nx - 2]
+        along = (
+            grid.gx[:, middle]
+            + grid.gx[:, middle - 1]
+            + grid.gy[:, middle]
+            + grid.gy[:, middle - grid.nx - 2]
+        )
         for shares in np.ndindex(*(3,) * grid.layers):
-            radius = amplification(grid.c0[:, middle], 2.0 * along * np.array(shares) / 2, grid.through_w_k, steps)
+            radius = amplification(
+                grid.c0[:, middle], 2.0 * along * np.array(shares) / 2, grid.through_w_k, steps
+            )
             assert radius <= 1.0 + 1e-9, (resolution.cell_mm, shares, radius)
 
 
@@ -92,28 +130,38 @@ def test_a_bad_state_is_worked_out_again_at_half_the_step(monkeypatch: pytest.Mo
     sound, limits = rehearse(thin()), step_limits
     monkeypatch.setattr(rehearsals, "step_limits", lambda *given: stretched(limits(*given), 1.6))
     again = rehearse(thin())
-    assert [joint.melt_end_s for joint in again.joints] == pytest.approx([joint.melt_end_s for joint in sound.joints], rel=0.03)
+    assert [joint.melt_end_s for joint in again.joints] == pytest.approx(
+        [joint.melt_end_s for joint in sound.joints], rel=0.03
+    )
 
 
 def stretched(steps: Steps, by: float) -> Steps:
     return Steps(by * steps.face_s, by * steps.whole_s, by * steps.long_s)
 
 
-def test_nothing_is_told_from_a_state_that_physics_does_not_allow(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_nothing_is_told_from_a_state_that_physics_does_not_allow(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     monkeypatch.setattr(rehearsals, "step_limits", lambda *_: Steps(0.05, 0.05, 0.05))
     with pytest.raises(Refused, match="cannot be forecast"):
         rehearse(thin())
 
 
 def test_heat_through_plated_holes_converges_with_the_step() -> None:
-    """Joined planes beneath a leadless part: at usual steps within 0.5 K and 0.7 % of a tenth of them (0.8 K and 2 % before)."""
+    """Joined planes beneath a leadless part: at usual steps within 0.5 K and 0.7 % of a tenth of
+    them (0.8 K and 2 % before).
+    """
     copper = tuple(CopperLayer(str(i), 1.0 if i else 0.3, 35, i / 3) for i in range(4))
     vias = tuple(Via(14.65 + 0.35 * (i % 3), 11.65 + 0.35 * (i // 3), 0.3) for i in range(9))
     part = PlacedPart("U1", package_named("QFN-20"), 15, 12, 0, Side.TOP, "Sn63Pb37")
     moves = (Move(Deed.CLOSE, 30.0, ("U1",), 12.0, path=NozzlePath.FIXED), Move(Deed.WITHDRAW, 3.0))
-    scene = Scene(BoardStack(30, 24, 1.6, copper, vias=vias), (part,), HotAir(6, 380, 40), moves, ("U1",))
+    scene = Scene(
+        BoardStack(30, 24, 1.6, copper, vias=vias), (part,), HotAir(6, 380, 40), moves, ("U1",)
+    )
     usual = rehearse(scene)
-    tenth = rehearse(scene, replace(FINE, max_step_s=0.00167, part_step_s=0.005, single_precision=False))
+    tenth = rehearse(
+        scene, replace(FINE, max_step_s=0.00167, part_step_s=0.005, single_precision=False)
+    )
     for a, b in zip(usual.joints, tenth.joints, strict=True):
         assert a.peak_c == pytest.approx(b.peak_c, abs=0.5)
         assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.007)
@@ -121,28 +169,45 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
 
 def tiny(package: str, outlet_c: float) -> Scene:
     copper = (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
-    parts = tuple(PlacedPart(f"R{i}", package_named(package), 8 + 4 * i, 12, 0, Side.TOP, "Sn63Pb37") for i in range(3))
+    parts = tuple(
+        PlacedPart(f"R{i}", package_named(package), 8 + 4 * i, 12, 0, Side.TOP, "Sn63Pb37")
+        for i in range(3)
+    )
     moves = (Move(Deed.CLOSE, 25.0, ("R1",), 12.0, 3.0), Move(Deed.WITHDRAW, 5.0))
     return Scene(BoardStack(30, 24, 1.6, copper), parts, HotAir(6, outlet_c, 30), moves, ("R1",))
 
 
 @pytest.mark.parametrize("grid", GRIDS)
 @pytest.mark.parametrize("package", ["0201", "0402"])
-def test_a_tiny_body_gets_hotter_with_the_air_and_never_hotter_than_its_curve(package: str, grid: str) -> None:
-    """Peaks rise evenly from one setting to the next, through the settings at which its joints just melt; once they jumped by 60 K."""
-    runs = [rehearse(tiny(package, outlet), GRIDS[grid]) for outlet in np.linspace(230.0, 330.0, 11)]
+def test_a_tiny_body_gets_hotter_with_the_air_and_never_hotter_than_its_curve(
+    package: str, grid: str
+) -> None:
+    """Peaks rise evenly from one setting to the next, through the settings at which its joints just
+    melt; once they jumped by 60 K.
+    """
+    runs = [
+        rehearse(tiny(package, outlet), GRIDS[grid]) for outlet in np.linspace(230.0, 330.0, 11)
+    ]
     peaks = [run.part("R1").body_peak_c for run in runs]
     rises = [b - a for a, b in pairwise(peaks)]
     assert min(rises) > 2.0
     assert max(rises) < 14.0
-    assert all(run.part("R1").body_peak_c <= run.body_c[:, 1].max() + 0.5 + 4.0 * GRIDS[grid].sample_s for run in runs)
+    assert all(
+        run.part("R1").body_peak_c <= run.body_c[:, 1].max() + 0.5 + 4.0 * GRIDS[grid].sample_s
+        for run in runs
+    )
 
 
 def test_harm_on_the_window_of_a_tiny_chip_has_one_border() -> None:
     dwells = tuple(float(value) for value in np.geomspace(6, 40, 12))
     first_harms = []
     for height in (10.0, 11.0, 12.0, 13.0, 14.0, 15.0):
-        fates = [one.fate for one in window_column(tiny("0201", 380.0), Axis.HEIGHT, height, dwells, WINDOW_RESOLUTION).outcomes]
+        fates = [
+            one.fate
+            for one in window_column(
+                tiny("0201", 380.0), Axis.HEIGHT, height, dwells, WINDOW_RESOLUTION
+            ).outcomes
+        ]
         harm = [fate is Fate.HARM for fate in fates]
         assert harm == sorted(harm)
         first_harms.append(harm.index(True) if any(harm) else len(dwells))
@@ -150,7 +215,9 @@ def test_harm_on_the_window_of_a_tiny_chip_has_one_border() -> None:
 
 
 def on_a_plate(package: str, set_c: float) -> Scene:
-    board = BoardStack(30, 24, 1.6, (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0)))
+    board = BoardStack(
+        30, 24, 1.6, (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
+    )
     parts = (
         PlacedPart("U1", package_named("SOIC-8"), 15, 12, 0, Side.TOP, "Sn63Pb37"),
         PlacedPart("D1", package_named(package), 8, 12, 0, Side.BOTTOM, "Sn63Pb37"),
@@ -166,11 +233,15 @@ def test_a_body_that_lies_on_the_plate_is_hotter_than_its_board_and_a_shy_one_is
     assert lying > result.frames_c[-1].max()
     assert 240 < lying < 321
     assert result.energy.closes
-    assert any(event.kind is Kind.LIMIT_PASSED and event.ref == "D1" for event in tell(scene, result))
+    assert any(
+        event.kind is Kind.LIMIT_PASSED and event.ref == "D1" for event in tell(scene, result)
+    )
 
 
 def test_warm_air_from_below_holds_a_board_near_its_own_temperature() -> None:
-    """150 °C air at 25 W/m²K and the heater's own face in view; with a cold room in view it stayed at 82 °C."""
+    """150 °C air at 25 W/m²K and the heater's own face in view; with a cold room in view it stayed
+    at 82 °C.
+    """
     moves = (Move(Deed.PREHEAT, 600.0),)
     scene = replace(small_scene(), moves=moves, preheater=Preheater(150.0, 25.0, 0.0))
     assert 92 < rehearse(scene, QUICK).frames_c[-1].mean() < 130

@@ -1,4 +1,6 @@
-"""One truth for constants: docs/sources.md is the register printed, and a name cannot be given twice."""
+"""One truth for constants: docs/sources.md is the register printed, and a name cannot be given
+twice.
+"""
 
 from pathlib import Path
 
@@ -11,7 +13,9 @@ PAGE = Path(__file__).parents[2] / "docs" / "sources.md"
 
 
 def test_the_page_is_the_register() -> None:
-    assert PAGE.read_text(encoding="utf-8") == sources_page(), "run: .venv/bin/python -m yellowfen.workflows.listing > docs/sources.md"
+    assert PAGE.read_text(encoding="utf-8") == sources_page(), (
+        "run: .venv/bin/python -m yellowfen.workflows.listing > docs/sources.md"
+    )
 
 
 def test_every_constant_has_unit_source_and_effect() -> None:

@@ -1,4 +1,6 @@
-"""Plate, oven, preheater, iron, shields, paths, aluminium: they conserve energy, never diverge, and do what they should."""
+"""Plate, oven, preheater, iron, shields, paths, aluminium: they conserve energy, never diverge, and
+do what they should.
+"""
 
 import math
 from dataclasses import replace
@@ -42,42 +44,90 @@ def flow_s(rehearsal: Rehearsal, ref: str = "U1") -> float:
 
 
 air = st.builds(
-    HotAir, st.floats(1, 30), st.floats(50, 600), st.floats(1, 200), st.one_of(st.none(), st.floats(30, 60)), st.floats(-360, 360)
+    HotAir,
+    st.floats(1, 30),
+    st.floats(50, 600),
+    st.floats(1, 200),
+    st.one_of(st.none(), st.floats(30, 60)),
+    st.floats(-360, 360),
 )
 plate = st.builds(
-    HotPlate, st.floats(40, 450), st.floats(0.02, 3), st.floats(0, 3), st.sampled_from(list(Control)), st.floats(1, 120), st.floats(20, 4000),
-    st.floats(20, 10000), st.floats(0.05, 20), st.one_of(st.none(), st.floats(-10, 450)),
-)  # fmt: skip
-oven = st.builds(
-    lambda air_c, wall_c, fan: Oven(((0, 23, 23), (10, air_c, wall_c)), fan), st.floats(-10, 400), st.floats(-10, 600), st.floats(0, 150)
+    HotPlate,
+    st.floats(40, 450),
+    st.floats(0.02, 3),
+    st.floats(0, 3),
+    st.sampled_from(list(Control)),
+    st.floats(1, 120),
+    st.floats(20, 4000),
+    st.floats(20, 10000),
+    st.floats(0.05, 20),
+    st.one_of(st.none(), st.floats(-10, 450)),
 )
-iron = st.builds(Iron, st.floats(0.2, 10), st.floats(150, 480), st.sampled_from(list(TipShape)), st.floats(5, 300), st.floats(0.2, 40))
+oven = st.builds(
+    lambda air_c, wall_c, fan: Oven(((0, 23, 23), (10, air_c, wall_c)), fan),
+    st.floats(-10, 400),
+    st.floats(-10, 600),
+    st.floats(0, 150),
+)
+iron = st.builds(
+    Iron,
+    st.floats(0.2, 10),
+    st.floats(150, 480),
+    st.sampled_from(list(TipShape)),
+    st.floats(5, 300),
+    st.floats(0.2, 40),
+)
 
 
 def test_a_long_nozzle_leaning_across_its_length_stays_finite() -> None:
-    """1 x 30 mm, leaning by 36 degrees at 45 to its long side, a millimetre above: once gave no number at all."""
+    """1 x 30 mm, leaning by 36 degrees at 45 to its long side, a millimetre above: once gave no
+    number at all.
+    """
     scene = small_scene(cool_s=2.0)
     source = HotAir(1.0, 300.0, 20.0, 30.0, 0.0)
     move = Move(Deed.CLOSE, 8.0, ("U1",), 1.0, 16.0, 1.0, NozzlePath.CIRCLE, 30.0, 36.0, 45.0)
-    result = rehearse(replace(scene, source=source, moves=(move, Move(Deed.WITHDRAW, 2.0))), COARSE_LOOK)
+    result = rehearse(
+        replace(scene, source=source, moves=(move, Move(Deed.WITHDRAW, 2.0))), COARSE_LOOK
+    )
     assert result.energy.closes
     assert np.isfinite(result.joint_c).all()
 
 
 @settings(max_examples=40, deadline=None)
 @given(
-    source=st.one_of(air, plate, oven, iron), path=st.sampled_from(list(NozzlePath)), tilt=st.floats(0, 60), height=st.floats(1, 300),
-    circle=st.floats(0, 100), period=st.floats(0.2, 60), below=st.one_of(st.none(), st.builds(Preheater, st.floats(30, 600), st.floats(0, 150), st.floats(0, 1))),
-    core=st.sampled_from(list(Core)), thickness=st.floats(0.2, 5), side=st.sampled_from(list(Side)),
-)  # fmt: skip
-def test_no_setting_that_is_admitted_diverges(source, path, tilt, height, circle, period, below, core, thickness, side) -> None:  # type: ignore[no-untyped-def]
+    source=st.one_of(air, plate, oven, iron),
+    path=st.sampled_from(list(NozzlePath)),
+    tilt=st.floats(0, 60),
+    height=st.floats(1, 300),
+    circle=st.floats(0, 100),
+    period=st.floats(0.2, 60),
+    below=st.one_of(
+        st.none(), st.builds(Preheater, st.floats(30, 600), st.floats(0, 150), st.floats(0, 1))
+    ),
+    core=st.sampled_from(list(Core)),
+    thickness=st.floats(0.2, 5),
+    side=st.sampled_from(list(Side)),
+)
+def test_no_setting_that_is_admitted_diverges(
+    source, path, tilt, height, circle, period, below, core, thickness, side
+) -> None:  # type: ignore[no-untyped-def]
     scene = small_scene(cool_s=2.0)
     deeds = {HotAir: Deed.CLOSE, HotPlate: Deed.PLATE, Oven: Deed.OVEN, Iron: Deed.TOUCH}
-    move = Move(deeds[type(source)], 8.0, ("U1",), height, circle, period, path, 30.0, tilt, 45.0, pin="1")
+    move = Move(
+        deeds[type(source)], 8.0, ("U1",), height, circle, period, path, 30.0, tilt, 45.0, pin="1"
+    )
     board = replace(scene.board, core=core, thickness_mm=thickness)
     parts = (scene.parts[0], replace(scene.parts[1], side=side))
     result = rehearse(
-        replace(scene, board=board, parts=parts, source=source, preheater=below, moves=(move, Move(Deed.WITHDRAW, 2.0))), COARSE_LOOK
+        replace(
+            scene,
+            board=board,
+            parts=parts,
+            source=source,
+            preheater=below,
+            moves=(move, Move(Deed.WITHDRAW, 2.0)),
+        ),
+        COARSE_LOOK,
     )
     assert result.energy.closes, (result.energy, result.energy.residual_j)
     assert np.isfinite(result.joint_c).all()
@@ -90,7 +140,10 @@ def test_a_mirrored_board_gives_the_same_answer() -> None:
     still = replace(scene, moves=tuple(replace(move, circle_mm=0.0) for move in scene.moves))
     chip = replace(still.parts[1], package=package_named("0603"))
     base = replace(
-        still, parts=(chip, replace(chip, ref="R2", x_mm=10, y_mm=7)), targets=("R1",), moves=(replace(still.moves[0], over=("R1",)),)
+        still,
+        parts=(chip, replace(chip, ref="R2", x_mm=10, y_mm=7)),
+        targets=("R1",),
+        moves=(replace(still.moves[0], over=("R1",)),),
     )
     mirrored = replace(base, parts=tuple(replace(part, x_mm=30 - part.x_mm) for part in base.parts))
     double = Resolution(single_precision=False)
@@ -99,24 +152,55 @@ def test_a_mirrored_board_gives_the_same_answer() -> None:
 
 
 def test_more_copper_never_melts_sooner_under_hot_air() -> None:
-    """A local source: copper only carries heat away and stores it. (Under a plate it would help: the heat comes from below.)"""
+    """A local source: copper only carries heat away and stores it.
+
+    (Under a plate it would help: the heat comes from below.)
+    """
     times = []
     for copper in (0.0, 0.2, 0.5, 0.9):
         scene = small_scene(close_s=120.0, top=copper)
         bottom = CopperLayer("bottom", copper, 35, 1.0)
-        times.append(flow_s(rehearse(replace(scene, board=replace(scene.board, copper=(scene.board.copper[0], bottom))))))
+        times.append(
+            flow_s(
+                rehearse(
+                    replace(
+                        scene, board=replace(scene.board, copper=(scene.board.copper[0], bottom))
+                    )
+                )
+            )
+        )
     assert times == sorted(times)
 
 
 def test_error_falls_with_the_step_by_its_order() -> None:
-    """Against a 1 ms step, halving both steps cuts the error of the joints to less than 0.6: between first and second order."""
+    """Against a 1 ms step, halving both steps cuts the error of the joints to less than 0.6:
+    between first and second order.
+    """
     scene = small_scene()
-    exact = rehearse(scene, Resolution(max_step_s=0.001, part_step_s=0.001, nozzle_step_mm=0.01, single_precision=False, sample_s=0.02))
+    exact = rehearse(
+        scene,
+        Resolution(
+            max_step_s=0.001,
+            part_step_s=0.001,
+            nozzle_step_mm=0.01,
+            single_precision=False,
+            sample_s=0.02,
+        ),
+    )
 
     def error(step: float) -> float:
-        usual = rehearse(scene, Resolution(max_step_s=step / 3, part_step_s=step, nozzle_step_mm=25.0 * step, single_precision=False))
+        usual = rehearse(
+            scene,
+            Resolution(
+                max_step_s=step / 3,
+                part_step_s=step,
+                nozzle_step_mm=25.0 * step,
+                single_precision=False,
+            ),
+        )
         gaps = [
-            usual.joint_c[1:, i] - np.interp(usual.times_s[1:], exact.times_s, exact.joint_c[:, i]) for i in range(usual.joint_c.shape[1])
+            usual.joint_c[1:, i] - np.interp(usual.times_s[1:], exact.times_s, exact.joint_c[:, i])
+            for i in range(usual.joint_c.shape[1])
         ]
         return float(np.sqrt(np.mean(np.square(gaps))))
 
@@ -125,10 +209,15 @@ def test_error_falls_with_the_step_by_its_order() -> None:
     assert fine < 0.1
 
 
-def test_a_plate_melts_from_below_sooner_through_a_thinner_film_and_stops_when_the_board_is_lifted() -> None:
+def test_a_plate_melts_from_below_sooner_through_a_thinner_film_and_stops_when_the_board_is_lifted() -> (
+    None
+):
     scene = small_scene()
     moves = (Move(Deed.PLATE, 120.0), Move(Deed.WITHDRAW, 60.0))
-    results = [rehearse(replace(scene, source=HotPlate(290.0, film), moves=moves)) for film in (0.05, 0.15, 0.3)]
+    results = [
+        rehearse(replace(scene, source=HotPlate(290.0, film), moves=moves))
+        for film in (0.05, 0.15, 0.3)
+    ]
     assert flow_s(results[0]) < flow_s(results[1]) < flow_s(results[2])
     frozen = [event for event in tell(scene, results[2]) if event.kind is Kind.FROZEN]
     assert frozen
@@ -141,7 +230,10 @@ def test_parts_underneath_hold_a_board_off_the_plate_and_it_is_said() -> None:
     hot = replace(scene, source=HotPlate(250.0), moves=(Move(Deed.PLATE, 60.0),))
     flat, held = rehearse(hot), rehearse(replace(hot, parts=(scene.parts[0], beneath)))
     assert any("off the plate" in said for said in held.warnings)
-    assert max(j.peak_c for j in held.joints_of("U1")) < max(j.peak_c for j in flat.joints_of("U1")) - 40
+    assert (
+        max(j.peak_c for j in held.joints_of("U1"))
+        < max(j.peak_c for j in flat.joints_of("U1")) - 40
+    )
 
 
 def test_foil_spares_a_neighbour_and_preheating_shortens_the_heat() -> None:
@@ -149,7 +241,9 @@ def test_foil_spares_a_neighbour_and_preheating_shortens_the_heat() -> None:
     plain = rehearse(scene)
     under = rehearse(replace(scene, shields=(Shield(21.5, 12, 4, 3),)))
     assert under.part("R1").body_peak_c < plain.part("R1").body_peak_c - 15
-    warm = replace(scene, preheater=Preheater(160.0), moves=(Move(Deed.PREHEAT, 60.0), *scene.moves))
+    warm = replace(
+        scene, preheater=Preheater(160.0), moves=(Move(Deed.PREHEAT, 60.0), *scene.moves)
+    )
     assert flow_s(rehearse(warm)) - 60.0 < flow_s(plain)
 
 
@@ -168,30 +262,54 @@ def test_paths_run_where_they_say() -> None:
 def test_aluminium_needs_far_more_heat() -> None:
     scene = small_scene(close_s=20.0)
     metal = replace(scene, board=replace(scene.board, core=Core.ALUMINIUM))
-    assert max(j.peak_c for j in rehearse(metal).joints_of("U1")) < max(j.peak_c for j in rehearse(scene).joints_of("U1")) - 30
+    assert (
+        max(j.peak_c for j in rehearse(metal).joints_of("U1"))
+        < max(j.peak_c for j in rehearse(scene).joints_of("U1")) - 30
+    )
 
 
 def test_small_chips_stand_up_dried_paste_crusts_and_strong_air_pushes() -> None:
     scene = small_scene(close_s=40.0)
     aside = replace(scene, moves=(replace(scene.moves[0], circle_mm=0.0), scene.moves[1]))
-    lopsided = replace(aside, parts=(scene.parts[0], replace(scene.parts[1], package=package_named("0805"), x_mm=23.0, plane_pins=("2",))))
-    assert any(event.kind is Kind.STANDS_UP and event.ref == "R1" for event in tell(lopsided, rehearse(lopsided)))
+    lopsided = replace(
+        aside,
+        parts=(
+            scene.parts[0],
+            replace(scene.parts[1], package=package_named("0805"), x_mm=23.0, plane_pins=("2",)),
+        ),
+    )
+    assert any(
+        event.kind is Kind.STANDS_UP and event.ref == "R1"
+        for event in tell(lopsided, rehearse(lopsided))
+    )
     slow = replace(scene, moves=(replace(scene.moves[0], seconds=400.0, height_mm=45.0),))
     assert any(event.kind is Kind.CRUST for event in tell(slow, rehearse(slow, QUICK)))
-    gale = replace(scene, source=HotAir(4, 360, 80), moves=(replace(scene.moves[0], tilt_deg=45.0), scene.moves[1]))
+    gale = replace(
+        scene,
+        source=HotAir(4, 360, 80),
+        moves=(replace(scene.moves[0], tilt_deg=45.0), scene.moves[1]),
+    )
     assert any(event.kind is Kind.PUSHED for event in tell(gale, rehearse(gale)))
 
 
 @pytest.mark.parametrize(
     ("build", "said"),
     [
-        (lambda: HotPlate(math.nan), "set_c"), (lambda: Oven(((0, 20, 20),)), "2 to 500 points"), (lambda: Oven(((5, 20, 20), (5, 30, 30))), "times must rise"),
-        (lambda: Iron(0.0, 340), "tip_mm"), (lambda: Preheater(5000), "celsius"), (lambda: Shield(0, 0, -1, 2), "size_x_mm"),
-        (lambda: HotAir(6, 350, 30, 2.0), "nozzle_long_mm"), (lambda: Move(Deed.TOUCH, 3, ("U1",)), "which pin"),
-        (lambda: replace(small_scene(), moves=(Move(Deed.PLATE, 5.0),)), "not a move for this source"),
+        (lambda: HotPlate(math.nan), "set_c"),
+        (lambda: Oven(((0, 20, 20),)), "2 to 500 points"),
+        (lambda: Oven(((5, 20, 20), (5, 30, 30))), "times must rise"),
+        (lambda: Iron(0.0, 340), "tip_mm"),
+        (lambda: Preheater(5000), "celsius"),
+        (lambda: Shield(0, 0, -1, 2), "size_x_mm"),
+        (lambda: HotAir(6, 350, 30, 2.0), "nozzle_long_mm"),
+        (lambda: Move(Deed.TOUCH, 3, ("U1",)), "which pin"),
+        (
+            lambda: replace(small_scene(), moves=(Move(Deed.PLATE, 5.0),)),
+            "not a move for this source",
+        ),
         (lambda: replace(small_scene(), moves=(Move(Deed.PREHEAT, 5.0),)), "no preheater"),
     ],
-)  # fmt: skip
+)
 def test_sources_that_cannot_be_are_refused(build, said: str) -> None:  # type: ignore[no-untyped-def]
     with pytest.raises(InvalidValue, match=said):
         build()
@@ -199,6 +317,10 @@ def test_sources_that_cannot_be_are_refused(build, said: str) -> None:  # type: 
 
 def test_pins_change_nothing_else() -> None:
     scene: Scene = small_scene(plane_pins=("4",))
-    relieved = replace(scene, parts=(replace(scene.parts[0], plane_pins=(), relief_pins=("4",)), scene.parts[1]))
+    relieved = replace(
+        scene, parts=(replace(scene.parts[0], plane_pins=(), relief_pins=("4",)), scene.parts[1])
+    )
     solid, soft = rehearse(scene, FINE), rehearse(relieved, FINE)
-    assert {j.pin: j for j in soft.joints_of("U1")}["4"].melt_end_s < {j.pin: j for j in solid.joints_of("U1")}["4"].melt_end_s
+    assert {j.pin: j for j in soft.joints_of("U1")}["4"].melt_end_s < {
+        j.pin: j for j in solid.joints_of("U1")
+    }["4"].melt_end_s

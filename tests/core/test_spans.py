@@ -30,10 +30,18 @@ def drawn(*shapes: tuple[bool, object, float]) -> Spans:
 def test_union_of_a_triangle_and_a_stroke(
     corners: list[tuple[float, float]], a: tuple[float, float], b: tuple[float, float], width: float
 ) -> None:
-    """Against shapely's exact overlay; an edge along the rows may be missed by half a row at its worst, top and bottom."""
-    shape = Polygon(corners).union(LineString([a, b]).buffer(width / 2, quad_segs=64)).intersection(box(0, 0, 40, 10))
+    """Against shapely's exact overlay; an edge along the rows may be missed by half a row at its
+    worst, top and bottom.
+    """
+    shape = (
+        Polygon(corners)
+        .union(LineString([a, b]).buffer(width / 2, quad_segs=64))
+        .intersection(box(0, 0, 40, 10))
+    )
     spans = drawn((True, corners, 0.0), (True, [a, b], width))
-    miss = spans.row_mm * (max(x for x, _ in (*corners, a, b)) - min(x for x, _ in (*corners, a, b)) + width)
+    miss = spans.row_mm * (
+        max(x for x, _ in (*corners, a, b)) - min(x for x, _ in (*corners, a, b)) + width
+    )
     assert spans.area_within(40) == pytest.approx(shape.area, rel=0.004, abs=miss)
     cells = spans.coverage(1.0, 10, 23)
     assert cells.min() >= 0
@@ -42,7 +50,9 @@ def test_union_of_a_triangle_and_a_stroke(
     assert cells.sum() == pytest.approx(inside, rel=0.004, abs=miss)
     for y in range(10):
         for x in range(20):
-            assert cells[y, x] == pytest.approx(shape.intersection(box(x, y, x + 1, y + 1)).area, abs=0.03)
+            assert cells[y, x] == pytest.approx(
+                shape.intersection(box(x, y, x + 1, y + 1)).area, abs=0.03
+            )
 
 
 def test_lines_on_a_grid_do_not_all_err_to_one_side() -> None:
@@ -59,11 +69,17 @@ def test_clear_takes_away_and_later_dark_adds_again() -> None:
     centre, moat, sheet = spans.label_at(np.array([[5.0, 5.0], [6.5, 5.0], [15.0, 5.0]]))
     assert moat == -1
     assert centre != sheet
-    assert spans.label_areas[[centre, sheet]] == pytest.approx([math.pi, 200 - math.pi * 4], rel=2e-3)
+    assert spans.label_areas[[centre, sheet]] == pytest.approx(
+        [math.pi, 200 - math.pi * 4], rel=2e-3
+    )
 
 
 def test_touching_copper_has_one_label_and_a_gap_of_a_tenth_keeps_apart() -> None:
-    spans = drawn((True, [(1.0, 2.0), (6.0, 2.0)], 0.2), (True, [(6.0, 2.0), (6.0, 8.0)], 0.2), (True, [(1.0, 2.3), (5.7, 2.3)], 0.2))
+    spans = drawn(
+        (True, [(1.0, 2.0), (6.0, 2.0)], 0.2),
+        (True, [(6.0, 2.0), (6.0, 8.0)], 0.2),
+        (True, [(1.0, 2.3), (5.7, 2.3)], 0.2),
+    )
     first, second, third = spans.label_at(np.array([[1.0, 2.0], [6.0, 7.9], [1.0, 2.3]]))
     assert first == second != third
 

@@ -31,12 +31,24 @@ def flag(board: Board, ref: str, kind: Kind) -> Flag | None:
 @pytest.mark.parametrize(
     ("package", "kind", "word"),
     [
-        ("QFP-48", Kind.PITCH, "0.5 mm pitch"), ("TSSOP-20", Kind.PITCH, "0.65 mm pitch"), ("SOIC-8", Kind.PITCH, None), ("0402", Kind.SIZE, "tiny"),
-        ("0603", Kind.SIZE, None), ("QFN-20_4x4", Kind.HIDDEN, "thermal pad"), ("BGA-64", Kind.HIDDEN, "balls"), ("CAN-6.3", Kind.HEAT_SHY, "235 °C"),
-        ("SWITCH-6x6", Kind.HEAT_SHY, "iron only"), ("CAN-6.3", Kind.HIDDEN, "pads beneath"), ("0603", Kind.DIRECTION, None), ("SMA", Kind.DIRECTION, "way round"),
-        ("LED_0805", Kind.DIRECTION, "way round?"), ("0603", Kind.MOISTURE, None), ("SOIC-8", Kind.MOISTURE, "moisture 3?"), ("CAN-8", Kind.WEIGHT, "heavy"),
+        ("QFP-48", Kind.PITCH, "0.5 mm pitch"),
+        ("TSSOP-20", Kind.PITCH, "0.65 mm pitch"),
+        ("SOIC-8", Kind.PITCH, None),
+        ("0402", Kind.SIZE, "tiny"),
+        ("0603", Kind.SIZE, None),
+        ("QFN-20_4x4", Kind.HIDDEN, "thermal pad"),
+        ("BGA-64", Kind.HIDDEN, "balls"),
+        ("CAN-6.3", Kind.HEAT_SHY, "235 °C"),
+        ("SWITCH-6x6", Kind.HEAT_SHY, "iron only"),
+        ("CAN-6.3", Kind.HIDDEN, "pads beneath"),
+        ("0603", Kind.DIRECTION, None),
+        ("SMA", Kind.DIRECTION, "way round"),
+        ("LED_0805", Kind.DIRECTION, "way round?"),
+        ("0603", Kind.MOISTURE, None),
+        ("SOIC-8", Kind.MOISTURE, "moisture 3?"),
+        ("CAN-8", Kind.WEIGHT, "heavy"),
     ],
-)  # fmt: skip
+)
 def test_what_a_lone_part_is_flagged_for(package: str, kind: Kind, word: str | None) -> None:
     found = flag(patch(SketchedPart("X1", package, 30, 20)), "X1", kind)
     assert (found.word if found else None) == word
@@ -53,15 +65,28 @@ def test_what_hurts_most_stands_first(demo_board: Board) -> None:
 
 
 def test_room_for_hands() -> None:
-    tight = patch(SketchedPart("R1", "0603", 30, 20), SketchedPart("R2", "0603", 33, 20), SketchedPart("R3", "0603", 30, 21.4))
+    tight = patch(
+        SketchedPart("R1", "0603", 30, 20),
+        SketchedPart("R2", "0603", 33, 20),
+        SketchedPart("R3", "0603", 30, 21.4),
+    )
     found = flag(tight, "R1", Kind.ROOM)
     assert found is not None
     assert "R2" in found.sentence
     assert "R3" in found.sentence
     assert (
-        flag(patch(SketchedPart("R1", "0603", 30, 20), SketchedPart("R2", "0603", 33, 20)), "R1", Kind.ROOM) is None
+        flag(
+            patch(SketchedPart("R1", "0603", 30, 20), SketchedPart("R2", "0603", 33, 20)),
+            "R1",
+            Kind.ROOM,
+        )
+        is None
     )  # above and below are free
-    walled = flag(patch(SketchedPart("R1", "0603", 30, 20), SketchedPart("J1", "CONN-6-1.25", 30, 24)), "R1", Kind.ROOM)
+    walled = flag(
+        patch(SketchedPart("R1", "0603", 30, 20), SketchedPart("J1", "CONN-6-1.25", 30, 24)),
+        "R1",
+        Kind.ROOM,
+    )
     assert walled is not None
     assert walled.word == "no iron room"
 
@@ -76,8 +101,13 @@ def test_a_shy_neighbour_is_named_and_nearness_is_clear_distance() -> None:
 
 
 def test_hanging_mass_per_pad_area_by_hand() -> None:
-    """A CAN-8 underneath: 8.3² x 7.3 mm at 1.9 g/cm³ over two pads of 3.6 x 1.6 mm is 53 g per square inch: it drops."""
-    board = patch(*(SketchedPart(f"R{n}", "0603", 5 + 4 * n, 5) for n in range(4)), SketchedPart("C1", "CAN-8", 30, 25, 0, "bottom"))
+    """A CAN-8 underneath: 8.3² x 7.3 mm at 1.9 g/cm³ over two pads of 3.6 x 1.6 mm is 53 g per
+    square inch: it drops.
+    """
+    board = patch(
+        *(SketchedPart(f"R{n}", "0603", 5 + 4 * n, 5) for n in range(4)),
+        SketchedPart("C1", "CAN-8", 30, 25, 0, "bottom"),
+    )
     mass_g = 8.3**2 * 7.3 * 1.9e-3
     area_in2 = 2 * 3.6 * 1.6 / 25.4**2
     pads = {pad.pin or "": pad for pad in board.pads if pad.ref == "C1"}
@@ -91,12 +121,24 @@ def test_plane_pins_with_their_tie() -> None:
     found = flag(patch(SketchedPart("U1", "QFN-20_4x4", 30, 20), plane=Plane.YES), "U1", Kind.PLANE)
     assert found is not None
     assert found.sentence.startswith("pin 21 on a plane through holes")
-    assert flag(patch(SketchedPart("U1", "QFN-20_4x4", 30, 20), plane=Plane.NO), "U1", Kind.PLANE) is None
+    assert (
+        flag(patch(SketchedPart("U1", "QFN-20_4x4", 30, 20), plane=Plane.NO), "U1", Kind.PLANE)
+        is None
+    )
 
 
 def test_floor_life_is_the_standards_table() -> None:
     """IPC/JEDEC J-STD-033, floor life at up to 30 °C and 60 % RH, hours."""
-    assert FLOOR_LIFE_H == {"1": None, "2": 365 * 24, "2a": 4 * 7 * 24, "3": 168, "4": 72, "5": 48, "5a": 24, "6": 0}
+    assert FLOOR_LIFE_H == {
+        "1": None,
+        "2": 365 * 24,
+        "2a": 4 * 7 * 24,
+        "3": 168,
+        "4": 72,
+        "5": 48,
+        "5a": 24,
+        "6": 0,
+    }
     life = floor_life_of(OwnPackage("own", 3, 3, 1, moisture="6").package())
     assert life is not None
     assert life.bake_first
@@ -104,14 +146,21 @@ def test_floor_life_is_the_standards_table() -> None:
 
 
 def test_marks_say_which_end_is_plus() -> None:
-    tantalum, diode, can = (direction_of(package_named(name)) for name in ("TANTALUM-B", "SMA", "CAN-5"))
+    tantalum, diode, can = (
+        direction_of(package_named(name)) for name in ("TANTALUM-B", "SMA", "CAN-5")
+    )
     assert tantalum is not None
     assert "PLUS" in tantalum.look_for
     assert diode is not None
     assert "cathode" in diode.look_for
     assert can is not None
     assert "MINUS" in can.look_for
-    assert direction_of(OwnPackage("own", 3, 3, 1, JointKind.CHIP, polarity="red dot is plus").package()).look_for == "red dot is plus"  # type: ignore[union-attr]
+    assert (
+        direction_of(
+            OwnPackage("own", 3, 3, 1, JointKind.CHIP, polarity="red dot is plus").package()
+        ).look_for
+        == "red dot is plus"
+    )  # type: ignore[union-attr]
 
 
 def test_advice_is_ordered_by_what_it_saves(demo_board: Board) -> None:
@@ -119,7 +168,12 @@ def test_advice_is_ordered_by_what_it_saves(demo_board: Board) -> None:
     saves = [one.saves_min for one in advice]
     assert saves == sorted(saves, reverse=True)
     titles = {one.title for one in advice}
-    assert {"Parts on both sides", "0402 and smaller", "Half a millimetre and finer", "No printed mark"} <= titles
+    assert {
+        "Parts on both sides",
+        "0402 and smaller",
+        "Half a millimetre and finer",
+        "No printed mark",
+    } <= titles
     assert "Nothing to align a stencil by" not in titles  # it has four holes
     second = next(one for one in advice if one.title == "Parts on both sides")
     assert (second.saves_min, len(second.refs)) == (SECOND_SIDE_MIN, 10)
@@ -140,13 +194,26 @@ def test_revisions_are_compared_part_by_part(demo_board: Board) -> None:
     parts["U4"] = replace(parts["U4"], rotation_deg=90.0)
     gone = parts.pop("R8")
     parts["R80"] = replace(gone, ref="R80")
-    found = {one.about: one for one in changes(demo_board, replace(demo_board, parts=tuple(parts.values())))}
-    assert {about: one.kind for about, one in found.items()} == {"R7": "altered", "U4": "altered", "R8": "gone", "R80": "new"}
-    assert found["R7"].sentence == "value 330 Ω before, 470 Ω now; moved by +1.50 mm across and +0.00 mm up"
+    found = {
+        one.about: one
+        for one in changes(demo_board, replace(demo_board, parts=tuple(parts.values())))
+    }
+    assert {about: one.kind for about, one in found.items()} == {
+        "R7": "altered",
+        "U4": "altered",
+        "R8": "gone",
+        "R80": "new",
+    }
+    assert (
+        found["R7"].sentence
+        == "value 330 Ω before, 470 Ω now; moved by +1.50 mm across and +0.00 mm up"
+    )
     assert found["U4"].sentence == "turned by +90°"
 
 
 def test_a_move_of_everything_is_said_once(demo_board: Board) -> None:
-    moved = replace(demo_board, parts=tuple(replace(part, x_mm=part.x_mm + 3) for part in demo_board.parts))
+    moved = replace(
+        demo_board, parts=tuple(replace(part, x_mm=part.x_mm + 3) for part in demo_board.parts)
+    )
     (only,) = changes(demo_board, moved)
     assert "most parts moved together by +3.00 mm" in only.sentence

@@ -4,7 +4,9 @@ HEAD = "%FSLAX36Y36*%\n%MOMM*%\n"
 
 
 def gerber(body: str, apertures: str = "", head: str = HEAD, end: str = "M02*\n") -> bytes:
-    """A file with these aperture definitions and commands; coordinates in millionths of a millimetre."""
+    """A file with these aperture definitions and commands; coordinates in millionths of a
+    millimetre.
+    """
     return f"{head}{apertures}{body}{end}".encode()
 
 

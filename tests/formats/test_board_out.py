@@ -10,24 +10,49 @@ from yellowfen.formats.board_files import read_board
 from yellowfen.formats.board_out import board_files
 
 CELL_MM = 28.0
-PACKAGES = ["0402", "0603", "1206", "SOIC-8", "TSSOP-20", "QFN-20_4x4", "QFP-48", "SOT-23", "TO-252", "CAN-6.3", "PLCC-44", "LED_0805"]
+PACKAGES = [
+    "0402",
+    "0603",
+    "1206",
+    "SOIC-8",
+    "TSSOP-20",
+    "QFN-20_4x4",
+    "QFP-48",
+    "SOT-23",
+    "TO-252",
+    "CAN-6.3",
+    "PLCC-44",
+    "LED_0805",
+]
 
 
 @st.composite
 def sketches(draw: st.DrawFn) -> Sketch:
     """Parts one to a cell, so that no two touch, turned and shifted anyhow, on both sides."""
-    cells = draw(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 3)), min_size=1, max_size=8, unique=True))
+    cells = draw(
+        st.lists(
+            st.tuples(st.integers(0, 4), st.integers(0, 3)), min_size=1, max_size=8, unique=True
+        )
+    )
     parts = tuple(
-        SketchedPart(f"U{number}", draw(st.sampled_from(PACKAGES)), CELL_MM * (column + 0.5) + draw(st.floats(-0.4, 0.4)),
-                     CELL_MM * (row + 0.5) + draw(st.floats(-0.4, 0.4)), draw(st.sampled_from([0, 90, 180, 270, 45, 30])), draw(st.sampled_from(["top", "bottom"])),
-                     draw(st.sampled_from(["", "10k", "a, \"b\""])))
+        SketchedPart(
+            f"U{number}",
+            draw(st.sampled_from(PACKAGES)),
+            CELL_MM * (column + 0.5) + draw(st.floats(-0.4, 0.4)),
+            CELL_MM * (row + 0.5) + draw(st.floats(-0.4, 0.4)),
+            draw(st.sampled_from([0, 90, 180, 270, 45, 30])),
+            draw(st.sampled_from(["top", "bottom"])),
+            draw(st.sampled_from(["", "10k", 'a, "b"'])),
+        )
         for number, (column, row) in enumerate(cells, 1)
-    )  # fmt: skip
+    )
     return Sketch("own", CELL_MM * 5, CELL_MM * 4, 1.6, draw(st.sampled_from(list(Plane))), parts)
 
 
 def same(board: Board, again: Board) -> None:
-    assert (again.width_mm, again.height_mm) == pytest.approx((board.width_mm, board.height_mm), abs=2e-3)
+    assert (again.width_mm, again.height_mm) == pytest.approx(
+        (board.width_mm, board.height_mm), abs=2e-3
+    )
     assert again.paste_openings == board.paste_openings
     assert again.paste_area_mm2 == pytest.approx(board.paste_area_mm2, rel=2e-3)
     by_pad = [
@@ -41,13 +66,22 @@ def same(board: Board, again: Board) -> None:
     assert set(mine) == {part.ref for part in board.parts}
     for part in board.parts:
         other = mine[part.ref]
-        assert (other.value, other.side, other.package.name, other.joined) == (part.value, part.side, part.package.name, True)
-        assert (other.x_mm, other.y_mm, other.rotation_deg) == pytest.approx((part.x_mm, part.y_mm, part.rotation_deg), abs=1e-3)
+        assert (other.value, other.side, other.package.name, other.joined) == (
+            part.value,
+            part.side,
+            part.package.name,
+            True,
+        )
+        assert (other.x_mm, other.y_mm, other.rotation_deg) == pytest.approx(
+            (part.x_mm, part.y_mm, part.rotation_deg), abs=1e-3
+        )
         lands = {land.pin: land for land in other.package.lands}
         for land in part.package.lands:
             there = lands[land.pin]
             assert (there.x_mm, there.y_mm) == pytest.approx((land.x_mm, land.y_mm), abs=0.02)
-            assert sorted((there.size_x_mm, there.size_y_mm)) == pytest.approx(sorted((land.size_x_mm, land.size_y_mm)), abs=0.02)
+            assert sorted((there.size_x_mm, there.size_y_mm)) == pytest.approx(
+                sorted((land.size_x_mm, land.size_y_mm)), abs=0.02
+            )
             assert there.kind == land.kind
 
 

@@ -25,7 +25,10 @@ BOARDS = DATA / "boards"
 def independent_count(data: bytes) -> int:
     """Flashes and region contours by text search alone: what a paste layer without overlaps opens."""
     text = data.decode("latin-1")
-    regions = sum(len(re.findall(r"D0?2\*", block)) for block in re.findall(r"G36\*(.*?)G37\*", text, re.DOTALL))
+    regions = sum(
+        len(re.findall(r"D0?2\*", block))
+        for block in re.findall(r"G36\*(.*?)G37\*", text, re.DOTALL)
+    )
     return len(re.findall(r"D0?3\*", text)) + regions
 
 
@@ -66,7 +69,9 @@ def test_foreign_board_whose_layers_name_pins() -> None:
 def test_coverage_sums_to_the_copper(folder: str) -> None:
     board = read_board(files_in(BOARDS / folder), folder)
     for copper in board.copper:
-        assert sum(map(sum, copper.coverage)) * copper.cell_mm**2 == pytest.approx(copper.area_mm2, rel=0.01)
+        assert sum(map(sum, copper.coverage)) * copper.cell_mm**2 == pytest.approx(
+            copper.area_mm2, rel=0.01
+        )
 
 
 def test_demo_board_is_wholly_understood(demo_board: Board) -> None:
@@ -76,11 +81,15 @@ def test_demo_board_is_wholly_understood(demo_board: Board) -> None:
     assert {part.ref: len(part.package.lands) for part in demo_board.parts} == expected
     assert all(pad.ref for pad in demo_board.pads)
     tab = next(land for land in demo_board.part("U5").package.lands if land.kind is JointKind.TAB)
-    assert tab.area_mm2 == pytest.approx(6.3 * 5.9, rel=0.01)  # the mask opens 0.05 mm all round, over the plane
+    assert tab.area_mm2 == pytest.approx(
+        6.3 * 5.9, rel=0.01
+    )  # the mask opens 0.05 mm all round, over the plane
 
 
 def test_demo_files_are_what_the_script_makes() -> None:
-    """All layers but the routed copper, which takes a minute and is made by `python -m yellowfen.demo.make_board`."""
+    """All layers but the routed copper, which takes a minute and is made by `python -m
+    yellowfen.demo.make_board`.
+    """
     kept = demo_files()
     for name, data in make_layers_without_copper().items():
         assert kept[name] == data, f"{name}: run python -m yellowfen.demo.make_board"
@@ -90,12 +99,21 @@ def test_chosen_roles_win_and_the_rest_is_found_by_name() -> None:
     layer = gerber("D10*\n" + at(1, 1, "D03") + at(30, 20, "D03"), "%ADD10C,1*%\n")
     assert guess_role("a.gbr", layer).role is Role.IGNORED
     assert guess_role("a-F_Paste.gbr", layer).role is Role.PASTE_TOP
-    (guess,) = read_board({"a-F_Paste.gbr": layer}, "chosen", {"a-F_Paste.gbr": Role.MASK_BOTTOM}).layers
+    (guess,) = read_board(
+        {"a-F_Paste.gbr": layer}, "chosen", {"a-F_Paste.gbr": Role.MASK_BOTTOM}
+    ).layers
     assert (guess.role, guess.why) == (Role.MASK_BOTTOM, "you chose it")
 
 
 def test_outline_drawn_on_paste_is_not_paste() -> None:
-    frame = "D11*\n" + at(0, 0, "D02") + at(40, 0, "D01") + at(40, 30, "D01") + at(0, 30, "D01") + at(0, 0, "D01")
+    frame = (
+        "D11*\n"
+        + at(0, 0, "D02")
+        + at(40, 0, "D01")
+        + at(40, 30, "D01")
+        + at(0, 30, "D01")
+        + at(0, 0, "D01")
+    )
     apertures = "%ADD10R,1X1*%\n%ADD11C,0.1*%\n"
     files = {
         "x-F_Paste.gbr": gerber("D10*\n" + at(5, 5, "D03") + at(9, 5, "D03") + frame, apertures),
@@ -127,13 +145,23 @@ def lying_zip() -> bytes:
         ([("b.zip", b"")], UnreadableFile, "empty"),
         ([("b.zip", zipped({"inner.zip": zipped({"a": b"1"})}))], UnreadableFile, "another zip"),
         ([("b.zip", lying_zip())], TooLarge, "which no board needs"),
-        ([("b.zip", zipped({f"{i}.gtl": b"x" for i in range(300)}))], TooLarge, "more than 200 files"),
-        ([("b.zip", zipped({"readme.txt": b"hello"}))], UnreadableFile, "no copper, mask or paste layer"),
+        (
+            [("b.zip", zipped({f"{i}.gtl": b"x" for i in range(300)}))],
+            TooLarge,
+            "more than 200 files",
+        ),
+        (
+            [("b.zip", zipped({"readme.txt": b"hello"}))],
+            UnreadableFile,
+            "no copper, mask or paste layer",
+        ),
         ([("a.gtl", b"")], UnreadableFile, "empty"),
         ([("a.gtl", bytes(range(256)) * 9)], UnreadableFile, "neither Gerber nor drill"),
     ],
-)  # fmt: skip
-def test_sets_that_cannot_be_read(uploads: list[tuple[str, bytes]], error: type[YellowfenError], said: str) -> None:
+)
+def test_sets_that_cannot_be_read(
+    uploads: list[tuple[str, bytes]], error: type[YellowfenError], said: str
+) -> None:
     with pytest.raises(error, match=said):
         read_upload(uploads)
 

@@ -12,22 +12,33 @@ from yellowfen.formats.board_files import read_board
 from yellowfen.formats.layer_roles import guess_role, role_by_function, role_by_name
 
 KINDS = {
-    ("copper", "top"): Role.COPPER_TOP, ("copper", "bottom"): Role.COPPER_BOTTOM, ("copper", "inner"): Role.COPPER_INNER,
-    ("soldermask", "top"): Role.MASK_TOP, ("soldermask", "bottom"): Role.MASK_BOTTOM, ("solderpaste", "top"): Role.PASTE_TOP,
-    ("solderpaste", "bottom"): Role.PASTE_BOTTOM, ("silkscreen", "top"): Role.LEGEND_TOP, ("silkscreen", "bottom"): Role.LEGEND_BOTTOM,
+    ("copper", "top"): Role.COPPER_TOP,
+    ("copper", "bottom"): Role.COPPER_BOTTOM,
+    ("copper", "inner"): Role.COPPER_INNER,
+    ("soldermask", "top"): Role.MASK_TOP,
+    ("soldermask", "bottom"): Role.MASK_BOTTOM,
+    ("solderpaste", "top"): Role.PASTE_TOP,
+    ("solderpaste", "bottom"): Role.PASTE_BOTTOM,
+    ("silkscreen", "top"): Role.LEGEND_TOP,
+    ("silkscreen", "bottom"): Role.LEGEND_BOTTOM,
     ("outline", "all"): Role.OUTLINE,
-}  # fmt: skip
+}
 NAMES = json.loads((DATA / "layer-names.json").read_text())
 
 
 def test_names_of_nine_naming_schemes() -> None:
-    """153 published names; drill files are told by their bytes, drawings and tables need no role by name."""
+    """153 published names; drill files are told by their bytes, drawings and tables need no role by
+    name.
+    """
     wrong = []
     for one in NAMES:
         wanted = KINDS.get((one["type"], one.get("side")))
         if wanted is not None and role_by_name(one["name"]) is not wanted:
             wrong.append(one["name"])
-    assert wrong == ["board.FAB", "board.DRD"]  # outlines in one scheme, a drawing and a drill file in others: settled by content
+    assert wrong == [
+        "board.FAB",
+        "board.DRD",
+    ]  # outlines in one scheme, a drawing and a drill file in others: settled by content
 
 
 def test_function_attribute_wins_over_the_name() -> None:
@@ -43,17 +54,31 @@ def nameless_board() -> dict[str, bytes]:
     spots = [(5 + 3 * k, 6 + 4 * row) for k in range(6) for row in range(4)]
     pads = "".join(at(x, y, "D03") for x, y in spots)
     tracks = "D12*\n" + "".join(at(x, y, "D02") + at(x + 2, y + 1, "D01") for x, y in spots)
-    frame = "D12*\n" + at(0, 0, "D02") + at(28, 0, "D01") + at(28, 24, "D01") + at(0, 24, "D01") + at(0, 0, "D01")
+    frame = (
+        "D12*\n"
+        + at(0, 0, "D02")
+        + at(28, 0, "D01")
+        + at(28, 24, "D01")
+        + at(0, 24, "D01")
+        + at(0, 0, "D01")
+    )
     pens = "%ADD10R,{0}X{0}*%\n%ADD12C,0.15*%\n"
     return {
-        "one.bin": gerber("D10*\n" + pads + tracks, pens.format(1.0)), "two.bin": gerber("D10*\n" + pads, pens.format(1.1)),
-        "three.bin": gerber("D10*\n" + pads, pens.format(0.9)), "four.bin": gerber(frame, pens.format(1.0)),
-    }  # fmt: skip
+        "one.bin": gerber("D10*\n" + pads + tracks, pens.format(1.0)),
+        "two.bin": gerber("D10*\n" + pads, pens.format(1.1)),
+        "three.bin": gerber("D10*\n" + pads, pens.format(0.9)),
+        "four.bin": gerber(frame, pens.format(1.0)),
+    }
 
 
 def test_layers_without_telling_names_are_told_by_content() -> None:
     roles = {guess.file: guess.role for guess in read_board(nameless_board(), "nameless").layers}
-    assert roles == {"one.bin": Role.COPPER_TOP, "two.bin": Role.MASK_TOP, "three.bin": Role.PASTE_TOP, "four.bin": Role.OUTLINE}
+    assert roles == {
+        "one.bin": Role.COPPER_TOP,
+        "two.bin": Role.MASK_TOP,
+        "three.bin": Role.PASTE_TOP,
+        "four.bin": Role.OUTLINE,
+    }
 
 
 def test_a_file_is_told_by_what_it_is_not_by_its_ending() -> None:
@@ -68,9 +93,16 @@ def test_a_file_is_told_by_what_it_is_not_by_its_ending() -> None:
 def test_drill_file_in_gerber_form() -> None:
     files = nameless_board()
     holes = (
-        "%TF.FileFunction,Plated,1,2,PTH*%\nD10*\n" + at(5, 6, "D03") + at(8, 6, "D03") + "D11*\n" + at(20, 20, "D02") + at(23, 20, "D01")
+        "%TF.FileFunction,Plated,1,2,PTH*%\nD10*\n"
+        + at(5, 6, "D03")
+        + at(8, 6, "D03")
+        + "D11*\n"
+        + at(20, 20, "D02")
+        + at(23, 20, "D01")
     )
-    board = read_board({**files, "holes.bin": gerber(holes, "%ADD10C,0.3*%\n%ADD11C,1.0*%\n")}, "drilled")
+    board = read_board(
+        {**files, "holes.bin": gerber(holes, "%ADD10C,0.3*%\n%ADD11C,1.0*%\n")}, "drilled"
+    )
     assert [(hole.x_mm, hole.y_mm, hole.drill_mm, hole.plated) for hole in board.holes] == [
         (5, 6, 0.3, True),
         (8, 6, 0.3, True),

@@ -1,4 +1,6 @@
-"""The package file: what is written reads back the same; what is wrong is named and changes nothing."""
+"""The package file: what is written reads back the same; what is wrong is named and changes
+nothing.
+"""
 
 import pytest
 from hypothesis import given, settings
@@ -12,13 +14,30 @@ from yellowfen.formats.package_file import read_packages, write_packages
 MM = st.floats(0.1, 100, allow_nan=False)
 WORD = st.text(min_size=1, max_size=20).filter(lambda text: bool(text.strip()))
 LAND = st.builds(
-    Land, WORD, st.floats(-50, 50), st.floats(-50, 50), st.floats(0.05, 50), st.floats(0.05, 50), st.sampled_from(list(JointKind))
+    Land,
+    WORD,
+    st.floats(-50, 50),
+    st.floats(-50, 50),
+    st.floats(0.05, 50),
+    st.floats(0.05, 50),
+    st.sampled_from(list(JointKind)),
 )
 PACKAGE = st.builds(
-    OwnPackage, WORD, MM, MM, st.floats(0.05, 60), st.sampled_from(list(JointKind)), st.sampled_from(["moulded", "ceramic", "plastic"]), st.booleans(),
-    st.booleans(), st.one_of(st.none(), st.floats(40, 450)), st.sampled_from(MOISTURE), st.text(max_size=30), st.lists(WORD, max_size=3).map(tuple),
+    OwnPackage,
+    WORD,
+    MM,
+    MM,
+    st.floats(0.05, 60),
+    st.sampled_from(list(JointKind)),
+    st.sampled_from(["moulded", "ceramic", "plastic"]),
+    st.booleans(),
+    st.booleans(),
+    st.one_of(st.none(), st.floats(40, 450)),
+    st.sampled_from(MOISTURE),
+    st.text(max_size=30),
+    st.lists(WORD, max_size=3).map(tuple),
     st.lists(LAND, max_size=4).map(tuple),
-)  # fmt: skip
+)
 
 
 @settings(deadline=None)
@@ -34,12 +53,19 @@ SOUND = '[[package]]\nname = "Relay"\nbody_x_mm = 10\nbody_y_mm = 12.5\nheight_m
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("", "empty"), ("format = 1\n", "no list called package"), ("[[package]\n", "not sound TOML"), ('{"package": [', "line 1, column 14: is not sound JSON"),
-        (SOUND + "colour = 3\n", r"package 1 \(Relay\): the field 'colour' is not known"), (SOUND.replace("12.5", "-2"), r"package 1 \(Relay\): body_y_mm: -2 mm is outside"),
-        (SOUND.replace("12.5", '"wide"'), r"package 1 \(Relay\): body_y_mm"), (SOUND + 'material = "cheese"\n', "'cheese' is not one of moulded"),
-        (SOUND + SOUND, "Relay stands twice"), ("format = 7\n" + SOUND, "format 7"), (SOUND.replace('name = "Relay"\n', ""), "without name"),
+        ("", "empty"),
+        ("format = 1\n", "no list called package"),
+        ("[[package]\n", "not sound TOML"),
+        ('{"package": [', "line 1, column 14: is not sound JSON"),
+        (SOUND + "colour = 3\n", r"package 1 \(Relay\): the field 'colour' is not known"),
+        (SOUND.replace("12.5", "-2"), r"package 1 \(Relay\): body_y_mm: -2 mm is outside"),
+        (SOUND.replace("12.5", '"wide"'), r"package 1 \(Relay\): body_y_mm"),
+        (SOUND + 'material = "cheese"\n', "'cheese' is not one of moulded"),
+        (SOUND + SOUND, "Relay stands twice"),
+        ("format = 7\n" + SOUND, "format 7"),
+        (SOUND.replace('name = "Relay"\n', ""), "without name"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_is_named(text: str, said: str) -> None:
     with pytest.raises(UnreadableFile, match=said):
         read_packages(text.encode(), "p.toml")
@@ -47,7 +73,8 @@ def test_what_is_wrong_is_named(text: str, said: str) -> None:
 
 def test_json_is_read_too() -> None:
     (one,) = read_packages(
-        b'{"package": [{"name": "Relay", "body_x_mm": 10, "body_y_mm": 12, "height_mm": 8, "iron_only": true}]}', "p.json"
+        b'{"package": [{"name": "Relay", "body_x_mm": 10, "body_y_mm": 12, "height_mm": 8, "iron_only": true}]}',
+        "p.json",
     )
     assert one.package().iron_only
     assert one.package().heat_shy

@@ -1,4 +1,6 @@
-"""A placement's zero, unit, mirroring and turns: found against the pads, proposed, applied only when accepted."""
+"""A placement's zero, unit, mirroring and turns: found against the pads, proposed, applied only
+when accepted.
+"""
 
 import csv
 import io
@@ -24,14 +26,19 @@ def changed(change) -> dict[str, bytes]:  # type: ignore[no-untyped-def]
     files = without_names(demo_files())
     rows = list(csv.reader(io.StringIO(files[PLACEMENT].decode())))
     for row in rows[1:]:
-        row[3], row[4], row[5] = (f"{value:.4f}" for value in change(float(row[3]), float(row[4]), float(row[5]), row[6]))
+        row[3], row[4], row[5] = (
+            f"{value:.4f}" for value in change(float(row[3]), float(row[4]), float(row[5]), row[6])
+        )
     stream = io.StringIO()
     csv.writer(stream).writerows(rows)
     return files | {PLACEMENT: stream.getvalue().encode()}
 
 
 def fits(board: Board) -> int:
-    return sum(part.joined and "nearness" not in part.note and not part.package.guessed for part in board.parts)
+    return sum(
+        part.joined and "nearness" not in part.note and not part.package.guessed
+        for part in board.parts
+    )
 
 
 CHANGES = {
@@ -44,7 +51,9 @@ CHANGES = {
 
 
 @pytest.mark.parametrize("name", CHANGES)
-def test_a_systematic_change_is_proposed_and_applied_only_when_accepted(demo_board: Board, name: str) -> None:
+def test_a_systematic_change_is_proposed_and_applied_only_when_accepted(
+    demo_board: Board, name: str
+) -> None:
     files = changed(CHANGES[name])
     board = read_board(files, name)
     (proposal,) = board.proposals
@@ -60,9 +69,12 @@ def test_a_systematic_change_is_proposed_and_applied_only_when_accepted(demo_boa
 
 def test_the_boards_corner_as_zero_is_taken_and_said(demo_board: Board) -> None:
     files = {
-        name: data.replace(b"%MOMM*%", b"%MOMM*%\n%OFA100B50*%") if name.endswith(".gbr") else data for name, data in demo_files().items()
+        name: data.replace(b"%MOMM*%", b"%MOMM*%\n%OFA100B50*%") if name.endswith(".gbr") else data
+        for name, data in demo_files().items()
     }
-    holes = {name: shifted_drill(data) if name.endswith(".drl") else data for name, data in files.items()}
+    holes = {
+        name: shifted_drill(data) if name.endswith(".drl") else data for name, data in files.items()
+    }
     board = read_board(holes, "elsewhere")
     assert any("lower left corner" in finding.sentence for finding in board.findings)
     assert board.proposals == ()
@@ -70,7 +82,12 @@ def test_the_boards_corner_as_zero_is_taken_and_said(demo_board: Board) -> None:
 
 
 def shifted_drill(data: bytes) -> bytes:
-    return re.sub(rb"^X([\d.]+)Y([\d.]+)", lambda m: b"X%.3fY%.3f" % (float(m[1]) + 100, float(m[2]) + 50), data, flags=re.MULTILINE)
+    return re.sub(
+        rb"^X([\d.]+)Y([\d.]+)",
+        lambda m: b"X%.3fY%.3f" % (float(m[1]) + 100, float(m[2]) + 50),
+        data,
+        flags=re.MULTILINE,
+    )
 
 
 def test_a_quarter_turn_of_a_whole_side_is_proposed() -> None:
@@ -82,14 +99,21 @@ def test_a_quarter_turn_of_a_whole_side_is_proposed() -> None:
 
 
 def test_pads_named_in_the_layers_are_believed_over_the_table(demo_board: Board) -> None:
-    """U4 turned and shifted in the table: its named pads tell where it really lies, and that is said."""
+    """U4 turned and shifted in the table: its named pads tell where it really lies, and that is
+    said.
+    """
     files = demo_files()
     rows = files[PLACEMENT].decode().splitlines()
-    files[PLACEMENT] = "\n".join("U4,storage,SOIC-8,13.0,31.5,90,top" if row.startswith("U4,") else row for row in rows).encode()
+    files[PLACEMENT] = "\n".join(
+        "U4,storage,SOIC-8,13.0,31.5,90,top" if row.startswith("U4,") else row for row in rows
+    ).encode()
     board = read_board(files, "named")
     assert (board.part("U4").x_mm, board.part("U4").y_mm) == pytest.approx((11, 31), abs=0.02)
     assert board.part("U4").rotation_deg == 0
-    assert any(finding.sentence.startswith("U4: the pads named in the layers") for finding in board.findings)
+    assert any(
+        finding.sentence.startswith("U4: the pads named in the layers")
+        for finding in board.findings
+    )
     assert demo_board.findings == ()
 
 
@@ -100,7 +124,11 @@ def test_an_untouched_placement_has_nothing_to_propose(demo_board: Board) -> Non
 
 def test_parts_are_corrected_and_left_out() -> None:
     choices = Choices(
-        parts={"U4": PartChoice(name="U40", value="big"), "R1": PartChoice(left_out=True), "C3": PartChoice(footprint="0603")}
+        parts={
+            "U4": PartChoice(name="U40", value="big"),
+            "R1": PartChoice(left_out=True),
+            "C3": PartChoice(footprint="0603"),
+        }
     )
     board = read_board(demo_files(), "corrected", choices)
     refs = {part.ref for part in board.parts}
@@ -108,7 +136,9 @@ def test_parts_are_corrected_and_left_out() -> None:
     assert not {"U4", "R1"} & refs
     assert board.part("U40").value == "big"
     assert {pad.ref for pad in board.pads} >= {"U40"}
-    assert any("R1" in finding.sentence and "left out" in finding.sentence for finding in board.findings)
+    assert any(
+        "R1" in finding.sentence and "left out" in finding.sentence for finding in board.findings
+    )
 
 
 def test_an_own_package_answers_for_its_footprint_name() -> None:
@@ -117,7 +147,10 @@ def test_an_own_package_answers_for_its_footprint_name() -> None:
     files["reedgate-bill.csv"] = files["reedgate-bill.csv"].replace(b"SOIC-8", b"HOUSE_EIGHT")
     before = read_board(files, "unknown")
     assert before.part("U4").package.guessed
-    assert any("HOUSE_EIGHT" in finding.sentence and "three questions" in finding.sentence for finding in before.findings)
+    assert any(
+        "HOUSE_EIGHT" in finding.sentence and "three questions" in finding.sentence
+        for finding in before.findings
+    )
     own = OwnPackage("House eight", 3.9, 4.9, 1.5, JointKind.GULL_WING, aliases=("HOUSE_EIGHT",))
     after = read_board(files, "known", library=Library([own]))
     package = after.part("U4").package

@@ -37,7 +37,10 @@ def test_any_sane_table_gives_the_same_place(text: str) -> None:
         ("Ref,X,Side\nR1,1,top\n", "line 1: the column for y is missing"),
         ("a,b,c\n1,2,3\n", "no heading row"),
         ("Ref,X,Y,Side\nR1,1,2,sideways\n", "line 2, column 4: side 'sideways' is not known"),
-        ("Ref,X,Y,Side\nR1,1,2,top\nR1,3,4,top\n", r"line 3, column 1: R1 stands twice \(first in line 2\)"),
+        (
+            "Ref,X,Y,Side\nR1,1,2,top\nR1,3,4,top\n",
+            r"line 3, column 1: R1 stands twice \(first in line 2\)",
+        ),
         ("Ref,X,Y,Side\nR1,1,nan,top\n", "line 2, column 3: y 'nan' is not a number"),
         ("Ref,X,Y,Side\nR1,1furlong,2,top\n", "the unit 'furlong'"),
         ("Ref,X,Y,Side\n", "no parts below"),
@@ -57,11 +60,17 @@ def test_any_encoding_is_read(encoding: str) -> None:
 @pytest.mark.parametrize(
     ("text", "fitted"),
     [
-        ("Ref,Value\nR1,10k\n", True), ("Ref,Value\nR1,DNP\n", False), ("Ref,Value\nR1,10k (do not fit)\n", False), ("Ref,Value,DNP\nR1,10k,x\n", False),
-        ("Ref,Value,DNP\nR1,10k,\n", True), ("Ref,Value,Fitted\nR1,10k,no\n", False), ("Ref,Value,Fitted\nR1,10k,yes\n", True),
-        ("Ref,Value,Populate\nR1,10k,0\n", False), ("Ref,Value,Do not place\nR1,10k,true\n", False),
+        ("Ref,Value\nR1,10k\n", True),
+        ("Ref,Value\nR1,DNP\n", False),
+        ("Ref,Value\nR1,10k (do not fit)\n", False),
+        ("Ref,Value,DNP\nR1,10k,x\n", False),
+        ("Ref,Value,DNP\nR1,10k,\n", True),
+        ("Ref,Value,Fitted\nR1,10k,no\n", False),
+        ("Ref,Value,Fitted\nR1,10k,yes\n", True),
+        ("Ref,Value,Populate\nR1,10k,0\n", False),
+        ("Ref,Value,Do not place\nR1,10k,true\n", False),
     ],
-)  # fmt: skip
+)
 def test_marks_of_parts_not_to_be_fitted(text: str, fitted: bool) -> None:
     (line,) = read_bill(text.encode(), "b.csv")
     assert line.fitted is fitted
@@ -69,7 +78,12 @@ def test_marks_of_parts_not_to_be_fitted(text: str, fitted: bool) -> None:
 
 def test_rows_that_cannot_be_read_are_left_out_and_told() -> None:
     left_out: list[UnreadableFile] = []
-    rows = read_placements(b"Ref,X,Y,Side\nR1,1,2,top\nR2,one,2,top\nR1,5,5,top\nR4,3,4,bottom\n", "p.csv", None, left_out)
+    rows = read_placements(
+        b"Ref,X,Y,Side\nR1,1,2,top\nR2,one,2,top\nR1,5,5,top\nR4,3,4,bottom\n",
+        "p.csv",
+        None,
+        left_out,
+    )
     assert [row.ref for row in rows] == ["R1", "R4"]
     assert [problem.line for problem in left_out] == [3, 4]
 
@@ -81,17 +95,27 @@ def test_how_a_table_was_read_is_told_and_a_choice_is_obeyed() -> None:
     reading = how_read(table, "p.csv")
     assert reading.heading == ("Ref", "Down", "Across", "Side")
     assert reading.columns == {"ref": 0, "side": 3}
-    (placed,) = read_placements(table, "p.csv", {reading.key: {"ref": 0, "y": 1, "x": 2, "side": 3}})
+    (placed,) = read_placements(
+        table, "p.csv", {reading.key: {"ref": 0, "y": 1, "x": 2, "side": 3}}
+    )
     assert (placed.x_mm, placed.y_mm) == (12.5, 7.25)
 
 
 @pytest.mark.parametrize(
     ("cell", "refs"),
     [
-        ("R1, R2–R5", "R1 R2 R3 R4 R5"), ("R1 R2", "R1 R2"), ("C1-3", "C1 C2 C3"), ("C1 - C3", "C1 C2 C3"), ("C1…C3", "C1 C2 C3"), ("C1 to C3", "C1 C2 C3"),
-        ("R1;R2/R3&R4", "R1 R2 R3 R4"), ("U1", "U1"), ("R5-R2", "R5-R2"), ("", ""),
+        ("R1, R2–R5", "R1 R2 R3 R4 R5"),
+        ("R1 R2", "R1 R2"),
+        ("C1-3", "C1 C2 C3"),
+        ("C1 - C3", "C1 C2 C3"),
+        ("C1…C3", "C1 C2 C3"),
+        ("C1 to C3", "C1 C2 C3"),
+        ("R1;R2/R3&R4", "R1 R2 R3 R4"),
+        ("U1", "U1"),
+        ("R5-R2", "R5-R2"),
+        ("", ""),
     ],
-)  # fmt: skip
+)
 def test_cells_of_many_references(cell: str, refs: str) -> None:
     assert spread_refs(cell) == refs.split()
 
@@ -126,7 +150,14 @@ def test_drill_slots() -> None:
 def hits_of(body: str, head: str = "METRIC") -> list[tuple[float, ...]]:
     """(x, y) or (x, y, x2, y2) of each hit, rounded."""
     hits = read_drill(f"M48\n{head}\nT1C0.8\nT2C1.2\n%\n{body}M30\n".encode(), "d").hits
-    return [tuple(round(value, 3) for value in (hit.x_mm, hit.y_mm, hit.x2_mm, hit.y2_mm) if value is not None) for hit in hits]
+    return [
+        tuple(
+            round(value, 3)
+            for value in (hit.x_mm, hit.y_mm, hit.x2_mm, hit.y2_mm)
+            if value is not None
+        )
+        for hit in hits
+    ]
 
 
 def test_drill_repeats_steps_and_modal_axes() -> None:
@@ -151,7 +182,8 @@ def test_plating_and_layers_are_taken_from_the_file() -> None:
     assert [
         hit.plated
         for hit in read_drill(
-            b"M48\nMETRIC\n;TYPE=PLATED\nT1C0.8\n;TYPE=NON_PLATED\nT2C3.0\n%\nT1\nX1.0Y1.0\nT2\nX2.0Y2.0\nM30\n", "d"
+            b"M48\nMETRIC\n;TYPE=PLATED\nT1C0.8\n;TYPE=NON_PLATED\nT2C3.0\n%\nT1\nX1.0Y1.0\nT2\nX2.0Y2.0\nM30\n",
+            "d",
         ).hits
     ] == [True, False]
 
@@ -160,7 +192,13 @@ def test_numbers_left_open_are_settled_by_where_the_holes_fall() -> None:
     """Digits without unit or zeros: the judge knows that one hole belongs at (12.7, 25.4)."""
     text = b"M48\nT1C0.0315\n%\nT1\nX5000Y10000\nM30\n"
     drill = read_drill(
-        text, "d", lambda found: 1.0 if abs(found.hits[0].x_mm - 12.7) < 0.01 and abs(found.hits[0].y_mm - 25.4) < 0.01 else 0.0
+        text,
+        "d",
+        lambda found: (
+            1.0
+            if abs(found.hits[0].x_mm - 12.7) < 0.01 and abs(found.hits[0].y_mm - 25.4) < 0.01
+            else 0.0
+        ),
     )
     assert (drill.hits[0].x_mm, drill.hits[0].y_mm) == pytest.approx((12.7, 25.4))
     assert any("does not say how its numbers are to be read" in remark for remark in drill.remarks)

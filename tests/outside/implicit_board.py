@@ -1,8 +1,11 @@
-"""The heat model solved a second way, from the equations in docs/architecture.md: one sparse implicit system, no splitting.
+"""The heat model solved a second way, from the equations in docs/architecture.md: one sparse
+implicit system, no splitting.
 
-Unknowns are the temperatures of all cells, cores and shells and the enthalpies of all joints; backward differences of second order in
-enthalpy, Newton's method with a sparse LU factorisation. Shares with the program the packages, the jet's correlation and the table of
-constants; nothing of its grid, network, drive or kernel. Rectangular board, nozzle standing still and straight down, no shields.
+Unknowns are the temperatures of all cells, cores and shells and the enthalpies of all joints;
+backward differences of second order in enthalpy, Newton's method with a sparse LU factorisation.
+Shares with the program the packages, the jet's correlation and the table of constants; nothing of
+its grid, network, drive or kernel. Rectangular board, nozzle standing still and straight down, no
+shields.
 """
 
 import math
@@ -25,7 +28,9 @@ SIGMA, EMISSIVITY = 5.670374e-8, 0.9
 
 @dataclass
 class Answer:
-    """Per joint, in the order of parts and lands: end of melting (NaN: never) and peak, °C; the hottest node of every body."""
+    """Per joint, in the order of parts and lands: end of melting (NaN: never) and peak, °C; the
+    hottest node of every body.
+    """
 
     melt_s: np.ndarray
     joint_peak_c: np.ndarray
@@ -60,7 +65,11 @@ class ImplicitBoard:
     def _board(self) -> None:
         copper = np.zeros((self.layers, self.ny, self.nx))
         for foil in self.scene.board.copper:
-            cover = np.broadcast_to(np.asarray(foil.coverage, float), (self.ny, self.nx)) * foil.thickness_um * 1e-6
+            cover = (
+                np.broadcast_to(np.asarray(foil.coverage, float), (self.ny, self.nx))
+                * foil.thickness_um
+                * 1e-6
+            )
             place = foil.depth * (self.layers - 1)
             low = min(int(place), self.layers - 2)
             copper[low] += cover * (low + 1 - place)
@@ -80,16 +89,24 @@ class ImplicitBoard:
                     if ix + 1 < self.nx:
                         self._tie(here, here + 1, 2 / (1 / sheet[iy, ix] + 1 / sheet[iy, ix + 1]))
                     if iy + 1 < self.ny:
-                        self._tie(here, here + self.nx, 2 / (1 / sheet[iy, ix] + 1 / sheet[iy + 1, ix]))
+                        self._tie(
+                            here, here + self.nx, 2 / (1 / sheet[iy, ix] + 1 / sheet[iy + 1, ix])
+                        )
                     if layer + 1 < self.layers:
-                        self._tie(here, here + self.nx * self.ny, LAMINATE["through"] * self.area / self.slab)
+                        self._tie(
+                            here,
+                            here + self.nx * self.ny,
+                            LAMINATE["through"] * self.area / self.slab,
+                        )
         for via in self.scene.board.vias:
             iy, ix = int(via.y_mm * 1e-3 / self.cell), int(via.x_mm * 1e-3 / self.cell)
             wall = math.pi * via.drill_mm * 1e-3 * 25e-6 * COPPER["conducts"] / self.slab
             for layer in range(self.layers - 1):
                 self._tie(self._index(layer, iy, ix), self._index(layer + 1, iy, ix), wall)
 
-    def _under(self, side: Side, x: float, y: float, size_x: float, size_y: float) -> list[tuple[int, float]]:
+    def _under(
+        self, side: Side, x: float, y: float, size_x: float, size_y: float
+    ) -> list[tuple[int, float]]:
         """Cells of a face under an axis-parallel rectangle (mm) and the shared areas, m²."""
         layer, found = 0 if side is Side.TOP else self.layers - 1, []
         c = self.cell * 1e3
@@ -113,7 +130,9 @@ class ImplicitBoard:
         for number, part in enumerate(parts):
             package = part.package
             self._tie(self.cores[number], self.shells[number], package.shell_w_k)
-            for cell, area in self._under(part.side, part.x_mm, part.y_mm, package.body_x_mm, package.body_y_mm):
+            for cell, area in self._under(
+                part.side, part.x_mm, part.y_mm, package.body_x_mm, package.body_y_mm
+            ):
                 self.covered[cell] += area / self.area
                 self._tie(cell, self.cores[number], area * 0.03 / (package.gap_mm * 1e-3))
             alloy = alloy_named(part.alloy)
@@ -126,17 +145,36 @@ class ImplicitBoard:
                 wide = land.kind in (JointKind.TAB, JointKind.THERMAL_PAD)
                 self._tie(self.cores[number], me, package.tab_w_k if wide else package.lead_w_k)
                 solder = land.area_mm2 * 0.07e-9 * alloy.density_g_cm3 * 1e3
-                air = 0.8e-6 * land.area_mm2 * {JointKind.GULL_WING: 1.0, JointKind.TAB: 0.2}.get(land.kind, 0.0)
-                joints.append((2 * solder * SOLDER_CP_J_KGK + 1e-5, solder * alloy.latent_j_g * 1e3, alloy.solidus_c - self.scene.ambient_c,
-                               alloy.liquidus_c - alloy.solidus_c, air, x * 1e-3, y * 1e-3, part.side is Side.TOP))  # fmt: skip
+                air = (
+                    0.8e-6
+                    * land.area_mm2
+                    * {JointKind.GULL_WING: 1.0, JointKind.TAB: 0.2}.get(land.kind, 0.0)
+                )
+                joints.append(
+                    (
+                        2 * solder * SOLDER_CP_J_KGK + 1e-5,
+                        solder * alloy.latent_j_g * 1e3,
+                        alloy.solidus_c - self.scene.ambient_c,
+                        alloy.liquidus_c - alloy.solidus_c,
+                        air,
+                        x * 1e-3,
+                        y * 1e-3,
+                        part.side is Side.TOP,
+                    )
+                )
         self.joints = np.array(joints, dtype=float)
         size = self.first_joint + len(joints)
-        self.matrix = coo_matrix((self.values, (self.rows, self.columns)), shape=(size, size)).tocsc()
+        self.matrix = coo_matrix(
+            (self.values, (self.rows, self.columns)), shape=(size, size)
+        ).tocsc()
 
-    # --- air ------------------------------------------------------------------------------------------------------
+    # --- air
+    # ------------------------------------------------------------------------------------------------------
 
     def _air(self, theta: np.ndarray, lit: bool) -> tuple[np.ndarray, np.ndarray]:
-        """Conductance to the surroundings and drive (W/K, W) of every unknown at given temperatures."""
+        """Conductance to the surroundings and drive (W/K, W) of every unknown at given
+        temperatures.
+        """
         size = self.matrix.shape[0]
         keep, push = np.zeros(size), np.zeros(size)
         top = np.arange(self.nx * self.ny)
@@ -154,22 +192,47 @@ class ImplicitBoard:
             keep[low] = bare * (3.0 if under is Underside.INSULATING else 100.0)
         for number, part in enumerate(self.scene.parts):
             package, shell = part.package, self.shells[number]
-            flat, walls = package.body_x_mm * package.body_y_mm * 1e-6, 2e-6 * (package.body_x_mm + package.body_y_mm) * package.height_mm
+            flat, walls = (
+                package.body_x_mm * package.body_y_mm * 1e-6,
+                2e-6 * (package.body_x_mm + package.body_y_mm) * package.height_mm,
+            )
             blown = lit and part.side is Side.TOP
-            points = np.array([-1, 0, 1]) if max(package.body_x_mm, package.body_y_mm) > 1.0 else np.array([0])
-            u, v = np.meshgrid(points * package.body_x_mm / 3e3 * 1.0001, points * package.body_y_mm / 3e3 * 1.0001)
+            points = (
+                np.array([-1, 0, 1])
+                if max(package.body_x_mm, package.body_y_mm) > 1.0
+                else np.array([0])
+            )
+            u, v = np.meshgrid(
+                points * package.body_x_mm / 3e3 * 1.0001, points * package.body_y_mm / 3e3 * 1.0001
+            )
             at = np.full(u.size, theta[shell])
-            hot, lost = self._exchange(at, part.x_mm * 1e-3 + u.ravel(), part.y_mm * 1e-3 + v.ravel(), np.ones(u.size), blown, mean=True)
+            hot, lost = self._exchange(
+                at,
+                part.x_mm * 1e-3 + u.ravel(),
+                part.y_mm * 1e-3 + v.ravel(),
+                np.ones(u.size),
+                blown,
+                mean=True,
+            )
             keep[shell] = (flat + 0.5 * walls) * hot[0] + (flat + walls) * lost
             push[shell] = (flat + 0.5 * walls) * hot[1]
         for number, (*_, air, x, y, is_top) in enumerate(self.joints):
             me = self.first_joint + number
-            hot, lost = self._exchange(theta[[me]], np.array([x]), np.array([y]), np.ones(1), lit and bool(is_top), mean=True)
+            hot, lost = self._exchange(
+                theta[[me]],
+                np.array([x]),
+                np.array([y]),
+                np.ones(1),
+                lit and bool(is_top),
+                mean=True,
+            )
             keep[me], push[me] = air * (hot[0] + lost), air * hot[1]
         return keep, push
 
     def _exchange(self, theta, xs, ys, share, lit, mean=False):  # type: ignore[no-untyped-def]
-        """((jet h, jet h·θ), other h) per area; the jet takes the place of still air where it is the stronger."""
+        """((jet h, jet h·θ), other h) per area; the jet takes the place of still air where it is
+        the stronger.
+        """
         still, glow = self._still(theta, True), self._glow(theta)
         if not lit:
             zero = np.zeros_like(theta)
@@ -177,22 +240,37 @@ class ImplicitBoard:
         source, move = self.scene.source, self.scene.moves[0]
         assert isinstance(source, HotAir)
         jet = jet_on_board(
-            source.nozzle_mm, source.outlet_c, source.flow_lpm, move.height_mm, self.scene.ambient_c, self.scene.jet_factor or JET_FACTOR
+            source.nozzle_mm,
+            source.outlet_c,
+            source.flow_lpm,
+            move.height_mm,
+            self.scene.ambient_c,
+            self.scene.jet_factor or JET_FACTOR,
         )
         x, y = self.scene.centre(move)
         r2 = (xs - x * 1e-3) ** 2 + (ys - y * 1e-3) ** 2
         h = jet.centre_w_m2k / np.sqrt(1 + r2 / jet.spread_m**2)
-        air = jet.centre_warmth * (source.outlet_c - self.scene.ambient_c) / np.sqrt(1 + r2 / jet.warmth_radius_m**2)
+        air = (
+            jet.centre_warmth
+            * (source.outlet_c - self.scene.ambient_c)
+            / np.sqrt(1 + r2 / jet.warmth_radius_m**2)
+        )
         if mean:
             drawn, carried = h.mean(), (h * air).mean()
-            return ((drawn, carried), glow[0]) if drawn > still[0] else ((0.0, 0.0), (still + glow)[0])
+            return (
+                ((drawn, carried), glow[0]) if drawn > still[0] else ((0.0, 0.0), (still + glow)[0])
+            )
         strong = h > still
-        return (np.where(strong, h, 0.0), np.where(strong, h * air, 0.0)), np.where(strong, 0.0, still) + glow
+        return (np.where(strong, h, 0.0), np.where(strong, h * air, 0.0)), np.where(
+            strong, 0.0, still
+        ) + glow
 
     def _still(self, theta: np.ndarray, up: bool) -> np.ndarray:
         board = self.scene.board
         length = board.width_mm * board.height_mm * 1e-3 / (2 * (board.width_mm + board.height_mm))
-        at_100 = free_convection_w_m2k(length, self.scene.ambient_c + 100.0, self.scene.ambient_c, up)
+        at_100 = free_convection_w_m2k(
+            length, self.scene.ambient_c + 100.0, self.scene.ambient_c, up
+        )
         return at_100 * (np.abs(theta) / 100.0) ** 0.25
 
     def _glow(self, theta: np.ndarray) -> np.ndarray:
@@ -200,7 +278,8 @@ class ImplicitBoard:
         hot = room + theta
         return EMISSIVITY * SIGMA * (hot**2 + room**2) * (hot + room)
 
-    # --- time -----------------------------------------------------------------------------------------------------
+    # --- time
+    # -----------------------------------------------------------------------------------------------------
 
     def solve(self, step_s: float = 0.1) -> Answer:
         """Step the recipe (a blow, then away)."""
@@ -224,8 +303,12 @@ class ImplicitBoard:
                 for _ in range(40):
                     theta, rate = self._temperature(new, heat, latent, solidus, melt)
                     keep, push = self._air(theta, lit)
-                    residual = lead * new - past + step_s * (self.matrix @ theta + keep * theta - push)
-                    jacobian = diags(np.full(size, lead)) + step_s * (self.matrix + diags(keep)) @ diags(rate)
+                    residual = (
+                        lead * new - past + step_s * (self.matrix @ theta + keep * theta - push)
+                    )
+                    jacobian = diags(np.full(size, lead)) + step_s * (
+                        self.matrix + diags(keep)
+                    ) @ diags(rate)
                     change = splu(csc_matrix(jacobian)).solve(-residual)
                     new += change
                     if np.abs(change * rate).max() < 1e-4 and np.abs(change[first:]).max() < 1e-7:
@@ -234,7 +317,9 @@ class ImplicitBoard:
                     raise ArithmeticError("Newton's method did not settle")
                 held, was = new[first:], enthalpy[first:]
                 crossing = np.isnan(ends) & (held >= latent) & (was < latent)
-                ends[crossing] = now + step_s * ((latent - was) / np.where(crossing, held - was, 1.0))[crossing]
+                ends[crossing] = (
+                    now + step_s * ((latent - was) / np.where(crossing, held - was, 1.0))[crossing]
+                )
                 now += step_s
                 older, enthalpy = enthalpy, new
                 theta, _ = self._temperature(new, heat, latent, solidus, melt)
@@ -245,17 +330,27 @@ class ImplicitBoard:
         return Answer(ends, peaks + room, bodies + room)
 
     def _body_heats(self) -> tuple[np.ndarray, np.ndarray]:
-        heats = np.array([(part.package.body_heat_j_k, part.package.shell_share) for part in self.scene.parts])
+        heats = np.array(
+            [(part.package.body_heat_j_k, part.package.shell_share) for part in self.scene.parts]
+        )
         return heats[:, 0] * (1 - heats[:, 1]), heats[:, 0] * heats[:, 1]
 
     def _temperature(self, enthalpy, heat, latent, solidus, melt):  # type: ignore[no-untyped-def]
-        """Temperatures of all unknowns and dT/dH; cells hold c₀(θ + s·θ²/2), joints their enthalpy above the solidus."""
+        """Temperatures of all unknowns and dT/dH; cells hold c₀(θ + s·θ²/2), joints their enthalpy
+        above the solidus.
+        """
         theta, rate = enthalpy / heat, 1.0 / heat
         cells = self.cells
-        theta[:cells] = (np.sqrt(np.maximum(1.0 + 2.0 * self.slope * enthalpy[:cells] / self.heat, 1e-9)) - 1.0) / self.slope
+        theta[:cells] = (
+            np.sqrt(np.maximum(1.0 + 2.0 * self.slope * enthalpy[:cells] / self.heat, 1e-9)) - 1.0
+        ) / self.slope
         rate[:cells] = 1.0 / (self.heat * (1.0 + self.slope * theta[:cells]))
         h, own = enthalpy[self.first_joint :], heat[self.first_joint :]
         liquid = solidus + melt + (h - latent) / own
-        theta[self.first_joint :] = np.where(h < 0, solidus + h / own, np.where(h <= latent, solidus + melt * h / latent, liquid))
-        rate[self.first_joint :] = np.where((h >= 0) & (h <= latent), np.maximum(melt / latent, 1e-9), 1.0 / own)
+        theta[self.first_joint :] = np.where(
+            h < 0, solidus + h / own, np.where(h <= latent, solidus + melt * h / latent, liquid)
+        )
+        rate[self.first_joint :] = np.where(
+            (h >= 0) & (h <= latent), np.maximum(melt / latent, 1e-9), 1.0 / own
+        )
         return theta, rate

@@ -1,4 +1,6 @@
-"""A bare harness around the kernel: a slab of cells with chosen properties, a uniform or disc source, no parts unless given."""
+"""A bare harness around the kernel: a slab of cells with chosen properties, a uniform or disc
+source, no parts unless given.
+"""
 
 from dataclasses import dataclass, field
 from typing import Any
@@ -12,7 +14,10 @@ from yellowfen.core.heat.rehearsal import stored_heat_j
 
 @dataclass
 class Slab:
-    """nx × ny × layers cells; conductances and capacities set by the test. Temperatures are above ambient."""
+    """nx × ny × layers cells; conductances and capacities set by the test.
+
+    Temperatures are above ambient.
+    """
 
     nx: int
     ny: int
@@ -34,7 +39,9 @@ class Slab:
     joint_of_body: Any = field(default_factory=lambda: np.zeros(1, dtype=np.int64))
     enthalpy: Any = field(default_factory=lambda: np.zeros(0))
 
-    def run(self, seconds: float, jet_w_m2k: float, jet_k: float, step_s: float, frame_s: float) -> dict[str, Any]:
+    def run(
+        self, seconds: float, jet_w_m2k: float, jet_k: float, step_s: float, frame_s: float
+    ) -> dict[str, Any]:
         cells = (self.nx + 2) * (self.ny + 2)
         inner = np.zeros((self.ny + 2, self.nx + 2))
         inner[1:-1, 1:-1] = 1.0
@@ -49,7 +56,10 @@ class Slab:
         if self.source_share is not None:
             share[1:-1, 1:-1] = self.source_share
         area = self.cell_m**2
-        xs, ys = np.meshgrid((np.arange(self.nx + 2) - 0.5) * self.cell_m, (np.arange(self.ny + 2) - 0.5) * self.cell_m)
+        xs, ys = np.meshgrid(
+            (np.arange(self.nx + 2) - 0.5) * self.cell_m,
+            (np.arange(self.ny + 2) - 0.5) * self.cell_m,
+        )
         row = np.zeros(k.SEGMENT_COLUMNS)
         row[k.SECONDS], row[k.JET_H], row[k.JET_K] = seconds, jet_w_m2k, jet_k
         row[k.JET_SPREAD] = row[k.JET_WARMTH_RADIUS] = 1e4
@@ -62,22 +72,71 @@ class Slab:
         frames = np.zeros((int(seconds / frame_s) + 3, cells), dtype=np.float32)
         empty_i, empty_f = np.zeros(0, dtype=np.uint32), np.zeros(0)
         records = np.full((n, k.JOINT_RECORDS), k.NEVER), np.full((m, k.BODY_RECORDS), k.NEVER)
-        energy, body_theta, plate_state = np.zeros(2), np.zeros((m, 2)), np.array([self.plate_k, 0.0, 1.0, 0.0])
+        energy, body_theta, plate_state = (
+            np.zeros(2),
+            np.zeros((m, 2)),
+            np.array([self.plate_k, 0.0, 1.0, 0.0]),
+        )
         slopes = np.full(self.layers, self.slope)
         samples = int(seconds / 0.05) + 2
         times, plate_k = np.zeros(samples), np.zeros(samples)
         _, shots, _, _ = run_kernel(
-            theta, gx.reshape(self.layers, -1), gy.reshape(self.layers, -1), self.through_w_k, c0, slopes, share.ravel() * area,
-            share.ravel() * area, inner.ravel() * area, inner.ravel() * self.contact_w_m2k, xs.ravel(), ys.ravel(), self.nx, row[None],
-            around, self.plate, plate_state, self.joints, self.joint_of_body, np.zeros(n + 1, dtype=np.int64), empty_i, empty_f,
-            self.bodies, np.zeros(m + 1, dtype=np.int64), empty_i, empty_f, empty_i, empty_f, self.enthalpy, body_theta, 0.0, 0.0, 0.0, 0.0,
-            296.15, 0.0, -1.0, 0.05, frame_s, times, np.zeros((samples, n), dtype=np.float32), np.zeros((samples, m), dtype=np.float32),
-            plate_k, frames, *records, energy, np.zeros(cells),
-        )  # fmt: skip
+            theta,
+            gx.reshape(self.layers, -1),
+            gy.reshape(self.layers, -1),
+            self.through_w_k,
+            c0,
+            slopes,
+            share.ravel() * area,
+            share.ravel() * area,
+            inner.ravel() * area,
+            inner.ravel() * self.contact_w_m2k,
+            xs.ravel(),
+            ys.ravel(),
+            self.nx,
+            row[None],
+            around,
+            self.plate,
+            plate_state,
+            self.joints,
+            self.joint_of_body,
+            np.zeros(n + 1, dtype=np.int64),
+            empty_i,
+            empty_f,
+            self.bodies,
+            np.zeros(m + 1, dtype=np.int64),
+            empty_i,
+            empty_f,
+            empty_i,
+            empty_f,
+            self.enthalpy,
+            body_theta,
+            0.0,
+            0.0,
+            0.0,
+            0.0,
+            296.15,
+            0.0,
+            -1.0,
+            0.05,
+            frame_s,
+            times,
+            np.zeros((samples, n), dtype=np.float32),
+            np.zeros((samples, m), dtype=np.float32),
+            plate_k,
+            frames,
+            *records,
+            energy,
+            np.zeros(cells),
+        )
         final = theta
         shape = (self.ny + 2, self.nx + 2)
         return {
             "top": [frame.reshape(shape)[1:-1, 1:-1].astype(float) for frame in frames[:shots]],
-            "final": final.reshape(self.layers, *shape)[:, 1:-1, 1:-1], "joints": records[0], "energy": energy,
-            "stored_j": stored_heat_j(final, c0, slopes), "times": times, "plate_k": plate_k,
-        }  # fmt: skip
+            "final": final.reshape(self.layers, *shape)[:, 1:-1, 1:-1],
+            "joints": records[0],
+            "energy": energy,
+            "stored_j": stored_heat_j(final, c0, slopes),
+            "times": times,
+            "plate_k": plate_k,
+        }

@@ -21,20 +21,31 @@ from yellowfen.core.heat.surface import free_convection_w_m2k
 @pytest.mark.parametrize("air_c", [0, 20, 100, 200, 300, 400, 500, 600])
 def test_air_properties_against_coolprop(air_c: float) -> None:
     kelvin = air_c + KELVIN
-    assert viscosity_pa_s(air_c) == pytest.approx(PropsSI("V", "T", kelvin, "P", 101325, "Air"), rel=0.01)
-    assert conductivity_w_mk(air_c) == pytest.approx(PropsSI("L", "T", kelvin, "P", 101325, "Air"), rel=0.02)
-    assert specific_heat_j_kgk(air_c) == pytest.approx(PropsSI("C", "T", kelvin, "P", 101325, "Air"), rel=0.01)
+    assert viscosity_pa_s(air_c) == pytest.approx(
+        PropsSI("V", "T", kelvin, "P", 101325, "Air"), rel=0.01
+    )
+    assert conductivity_w_mk(air_c) == pytest.approx(
+        PropsSI("L", "T", kelvin, "P", 101325, "Air"), rel=0.02
+    )
+    assert specific_heat_j_kgk(air_c) == pytest.approx(
+        PropsSI("C", "T", kelvin, "P", 101325, "Air"), rel=0.01
+    )
 
 
 def test_free_air_density_against_coolprop() -> None:
-    assert pytest.approx(PropsSI("D", "T", 293.15, "P", 101325, "Air"), rel=0.002) == FREE_AIR_DENSITY_KG_M3
+    assert (
+        pytest.approx(PropsSI("D", "T", 293.15, "P", 101325, "Air"), rel=0.002)
+        == FREE_AIR_DENSITY_KG_M3
+    )
     assert mass_flow_kg_s(60.0) == pytest.approx(1.204e-3, rel=0.001)
 
 
 def test_martin_against_a_worked_textbook_problem() -> None:
-    """Incropera & DeWitt, cooling of a 10 mm transistor by a 2 mm round jet (problem and result from memory).
+    """Incropera & DeWitt, cooling of a 10 mm transistor by a 2 mm round jet (problem and result
+    from memory).
 
-    Air at 15 °C, 20 m/s, 10 mm away, surface 85 °C: the book's power is 1.68 W, hence h about 306 W/m²K.
+    Air at 15 °C, 20 m/s, 10 mm away, surface 85 °C: the book's power is 1.68 W, hence h about 306
+    W/m²K.
     """
     film_c = 50.0
     density = PropsSI("D", "T", film_c + KELVIN, "P", 101325, "Air")
@@ -65,7 +76,9 @@ def test_out_of_range_is_computed_and_said() -> None:
 
 
 def test_free_convection_above_and_below() -> None:
-    """McAdams / Lloyd & Moran as printed in Incropera & DeWitt: the lower face has half the upper face's coefficient."""
+    """McAdams / Lloyd & Moran as printed in Incropera & DeWitt: the lower face has half the upper
+    face's coefficient.
+    """
     up = free_convection_w_m2k(0.02, 120, 20, facing_up=True)
     down = free_convection_w_m2k(0.02, 120, 20, facing_up=False)
     assert down == pytest.approx(up / 2, rel=1e-6)

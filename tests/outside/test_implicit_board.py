@@ -1,11 +1,25 @@
-"""The program's forecast against the same equations solved as one implicit system by SciPy: six boards, thin and thick."""
+"""The program's forecast against the same equations solved as one implicit system by SciPy: six
+boards, thin and thick.
+"""
 
 import numpy as np
 import pytest
 
 from tests.outside.implicit_board import ImplicitBoard
 from yellowfen.core.heat.rehearsal import rehearse
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, HotAir, Move, NozzlePath, PlacedPart, Scene, Side, Underside, Via
+from yellowfen.core.heat.scene import (
+    BoardStack,
+    CopperLayer,
+    Deed,
+    HotAir,
+    Move,
+    NozzlePath,
+    PlacedPart,
+    Scene,
+    Side,
+    Underside,
+    Via,
+)
 from yellowfen.core.part.catalogue import package_named
 
 
@@ -14,10 +28,22 @@ def patches(seed: int, share: float) -> np.ndarray:
     return (np.random.default_rng(seed).random((13, 16)) < share).astype(float)
 
 
-def scene(thickness_mm: float, foils: list[float], main: str, seconds: float, alloy: str, below: str, underside: Underside, holes: int,
-          outlet_c: float = 380.0) -> Scene:  # fmt: skip
+def scene(
+    thickness_mm: float,
+    foils: list[float],
+    main: str,
+    seconds: float,
+    alloy: str,
+    below: str,
+    underside: Underside,
+    holes: int,
+    outlet_c: float = 380.0,
+) -> Scene:
     copper = tuple(
-        CopperLayer(f"{i}", 1.0 if 0 < i < len(foils) - 1 else patches(i, 0.4), um, i / (len(foils) - 1)) for i, um in enumerate(foils)
+        CopperLayer(
+            f"{i}", 1.0 if 0 < i < len(foils) - 1 else patches(i, 0.4), um, i / (len(foils) - 1)
+        )
+        for i, um in enumerate(foils)
     )
     parts = [
         PlacedPart("U1", package_named(main), 8, 6.5, 0, Side.TOP, alloy),
@@ -26,17 +52,30 @@ def scene(thickness_mm: float, foils: list[float], main: str, seconds: float, al
     if below:
         parts.append(PlacedPart("C1", package_named(below), 4, 9.5, 0, Side.BOTTOM, alloy))
     vias = tuple(Via(7.1 + 0.45 * (i % 3), 5.6 + 0.45 * (i // 3), 0.3) for i in range(holes))
-    moves = (Move(Deed.CLOSE, seconds, ("U1",), 12.0, 0.0, path=NozzlePath.FIXED), Move(Deed.WITHDRAW, 3.0))
+    moves = (
+        Move(Deed.CLOSE, seconds, ("U1",), 12.0, 0.0, path=NozzlePath.FIXED),
+        Move(Deed.WITHDRAW, 3.0),
+    )
     board = BoardStack(16, 13, thickness_mm, copper, underside, vias)
     return Scene(board, tuple(parts), HotAir(6, outlet_c, 40), moves, ("U1",))
 
 
 SCENES = {
-    "1.6 mm, two layers": scene(1.6, [35, 35], "SOIC-8", 30, "Sn63Pb37", "0805", Underside.INSULATING, 0),
-    "1.6 mm, four layers, holes beneath the pad": scene(1.6, [35, 35, 35, 35], "QFN-20", 24, "Sn96.5Ag3Cu0.5", "", Underside.OPEN, 9, 420),
-    "0.4 mm, four layers": scene(0.4, [35, 35, 35, 35], "SOIC-8", 9, "Sn63Pb37", "0603", Underside.OPEN, 4),
-    "0.8 mm, melting over a range": scene(0.8, [18, 35, 35, 18], "TSSOP-20", 10, "Sn60Pb40", "", Underside.INSULATING, 4),
-    "1.0 mm, heavy planes": scene(1.0, [70, 70, 70, 70], "SOT-23-6", 14, "Sn42Bi58", "0402", Underside.INSULATING, 9),
+    "1.6 mm, two layers": scene(
+        1.6, [35, 35], "SOIC-8", 30, "Sn63Pb37", "0805", Underside.INSULATING, 0
+    ),
+    "1.6 mm, four layers, holes beneath the pad": scene(
+        1.6, [35, 35, 35, 35], "QFN-20", 24, "Sn96.5Ag3Cu0.5", "", Underside.OPEN, 9, 420
+    ),
+    "0.4 mm, four layers": scene(
+        0.4, [35, 35, 35, 35], "SOIC-8", 9, "Sn63Pb37", "0603", Underside.OPEN, 4
+    ),
+    "0.8 mm, melting over a range": scene(
+        0.8, [18, 35, 35, 18], "TSSOP-20", 10, "Sn60Pb40", "", Underside.INSULATING, 4
+    ),
+    "1.0 mm, heavy planes": scene(
+        1.0, [70, 70, 70, 70], "SOT-23-6", 14, "Sn42Bi58", "0402", Underside.INSULATING, 9
+    ),
     "1.6 mm on metal": scene(1.6, [35, 35], "DPAK", 10, "Sn42Bi58", "", Underside.METAL, 0, 450),
 }
 
@@ -47,11 +86,15 @@ def test_melts_and_peaks_agree_with_an_implicit_solver(name: str) -> None:
     """Last melts within 2 %, peaks within 1.5 K (measured: see docs/architecture.md)."""
     one = SCENES[name]
     mine, other = rehearse(one), ImplicitBoard(one).solve(0.2)
-    ends = np.array([np.nan if joint.melt_end_s is None else joint.melt_end_s for joint in mine.joints])
+    ends = np.array(
+        [np.nan if joint.melt_end_s is None else joint.melt_end_s for joint in mine.joints]
+    )
     assert (np.isnan(ends) == np.isnan(other.melt_s)).all()
     assert not np.isnan(ends).all()
     assert np.nanmax(ends) == pytest.approx(np.nanmax(other.melt_s), rel=0.02)
     assert np.nanmax(np.abs(ends / other.melt_s - 1.0)) < 0.03
     peaks = np.array([joint.peak_c for joint in mine.joints])
     assert np.abs(peaks - other.joint_peak_c).max() < 1.5
-    assert np.abs(np.array([part.body_peak_c for part in mine.parts]) - other.body_peak_c).max() < 1.5
+    assert (
+        np.abs(np.array([part.body_peak_c for part in mine.parts]) - other.body_peak_c).max() < 1.5
+    )

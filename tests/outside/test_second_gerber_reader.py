@@ -1,6 +1,8 @@
-"""Our reader against a second, independent one (gerbonara 1.5.0) where that is right: no step-repeat, no load transforms, no turned rectangles.
+"""Our reader against a second, independent one (gerbonara 1.5.0) where that is right: no
+step-repeat, no load transforms, no turned rectangles.
 
-Compared: the number of objects by kind and each object's own box, layer by layer, on boards that nobody here made.
+Compared: the number of objects by kind and each object's own box, layer by layer, on boards that
+nobody here made.
 """
 
 import warnings
@@ -15,7 +17,9 @@ from yellowfen.formats.gerber.layer import Drawn
 from yellowfen.formats.gerber.reader import read_gerber
 
 LAYERS = sorted(
-    path for path in (DATA / "boards").rglob("*") if path.suffix.lower() in (".gbr", ".gtl", ".gbl", ".gtp", ".gbp", ".gts", ".gbs")
+    path
+    for path in (DATA / "boards").rglob("*")
+    if path.suffix.lower() in (".gbr", ".gtl", ".gbl", ".gtp", ".gbp", ".gts", ".gbs")
 )
 
 
@@ -24,7 +28,9 @@ def theirs(path: Path) -> Any:
         warnings.simplefilter("ignore")
         from gerbonara.rs274x import GerberFile
 
-        return list(GerberFile.from_string(path.read_bytes().decode("latin-1"), filename=path.name).objects)
+        return list(
+            GerberFile.from_string(path.read_bytes().decode("latin-1"), filename=path.name).objects
+        )
 
 
 def box_of(drawn: Drawn) -> tuple[float, ...]:
@@ -46,7 +52,9 @@ def test_objects_and_boxes_agree(path: Path) -> None:
         assert strokes == len(lines) if not arcs else strokes >= len(lines)
         for one, other in zip(mine, flashes, strict=True):
             (x0, y0), (x1, y1) = other.bounding_box("mm")
-            if "ApertureMacro" in type(other.aperture).__name__ or getattr(other.aperture, "rotation", 0):
+            if "ApertureMacro" in type(other.aperture).__name__ or getattr(
+                other.aperture, "rotation", 0
+            ):
                 continue
             assert box_of(one) == pytest.approx(
                 (x0, y0, x1, y1), abs=0.001 + 5e-4 * (x1 - x0 + y1 - y0)

@@ -12,24 +12,41 @@ from yellowfen.core.heat.kernel import step_plate
 
 
 def test_plate_heats_a_slab_as_the_series_says() -> None:
-    """A slab heated by convection from below, its top insulated: the eigenvalue series of the plane wall with the wall's
-    middle at our top face (Incropera & DeWitt, transient conduction, plane wall; after Heisler and Gröber)."""
+    """A slab heated by convection from below, its top insulated: the eigenvalue series of the plane
+    wall with the wall's middle at our top face (Incropera & DeWitt, transient conduction, plane
+    wall; after Heisler and Gröber).
+    """
     depth, k_solid, heat, h, hot = 1.6e-3, 0.3, 2.0e6, 300.0, 200.0
     layers, cell = 9, 1e-3
     step_m = depth / (layers - 1)
     half = 0.5 * step_m * cell**2 * heat
-    slab = Slab(3, 3, layers, cell, [0.0] * layers, k_solid * cell**2 / step_m, [half, *[2 * half] * (layers - 2), half])
+    slab = Slab(
+        3,
+        3,
+        layers,
+        cell,
+        [0.0] * layers,
+        k_solid * cell**2 / step_m,
+        [half, *[2 * half] * (layers - 2), half],
+    )
     slab.contact_w_m2k, slab.plate_k = h, hot
     answer = slab.run(12.0, 0.0, 0.0, step_s=0.002, frame_s=3.0)
     biot, alpha = h * depth / k_solid, k_solid / heat
-    roots = [brentq(lambda z: z * math.tan(z) - biot, n * math.pi + 1e-9, (n + 0.5) * math.pi - 1e-9) for n in range(8)]
+    roots = [
+        brentq(lambda z: z * math.tan(z) - biot, n * math.pi + 1e-9, (n + 0.5) * math.pi - 1e-9)
+        for n in range(8)
+    ]
     for frame, at in zip(answer["top"][1:5], (3.0, 6.0, 9.0, 12.0), strict=False):
         fourier = alpha * at / depth**2
-        series = sum(4 * math.sin(z) / (2 * z + math.sin(2 * z)) * math.exp(-z * z * fourier) for z in roots)
+        series = sum(
+            4 * math.sin(z) / (2 * z + math.sin(2 * z)) * math.exp(-z * z * fourier) for z in roots
+        )
         assert frame[1, 1] == pytest.approx(hot * (1 - series), abs=0.01 * hot)
 
 
-def thermostat(power: float, loss: float, heat: float, band: float, set_k: float, seconds: float, step: float) -> np.ndarray:
+def thermostat(
+    power: float, loss: float, heat: float, band: float, set_k: float, seconds: float, step: float
+) -> np.ndarray:
     plate = np.array([1.0, heat, power, loss, band, 0.0, 1.0])
     state = np.array([set_k, 0.0, 0.0, 0.0])
     course = []
@@ -40,7 +57,9 @@ def thermostat(power: float, loss: float, heat: float, band: float, set_k: float
 
 
 def test_thermostat_cycles_as_a_lumped_plate_does() -> None:
-    """Period of a lumped body between two levels: τ ln((θ_on − low)/(θ_on − high)) + τ ln(high/low), by the closed form of each leg."""
+    """Period of a lumped body between two levels: τ ln((θ_on − low)/(θ_on − high)) + τ
+    ln(high/low), by the closed form of each leg.
+    """
     power, loss, heat, band, set_k, step = 600.0, 1.5, 500.0, 30.0, 220.0, 0.02
     course = thermostat(power, loss, heat, band, set_k, 2000.0, step)
     low, high, tau, top = set_k - band / 2, set_k + band / 2, heat / loss, power / loss
@@ -62,10 +81,17 @@ def test_a_steady_plate_settles_on_its_setting() -> None:
 
 
 def spreading(cells: int, radius_cells: float, layers: int) -> tuple[float, float]:
-    """(mean temperature of a heated disc on a square column, its radius over the column's) per W/(k·cell): computed steady state."""
+    """(mean temperature of a heated disc on a square column, its radius over the column's) per
+    W/(k·cell): computed steady state.
+    """
     n, cell, k_solid, heat = cells, 1e-3, 1.0, 1e3
     fine = (np.arange(n * 8) + 0.5) / 8 - n / 2
-    disc = (fine[:, None] ** 2 + fine[None, :] ** 2 <= radius_cells**2).astype(float).reshape(n, 8, n, 8).mean(axis=(1, 3))
+    disc = (
+        (fine[:, None] ** 2 + fine[None, :] ** 2 <= radius_cells**2)
+        .astype(float)
+        .reshape(n, 8, n, 8)
+        .mean(axis=(1, 3))
+    )
     g, c = k_solid * cell, heat * cell**3
     slab = Slab(
         n,
@@ -83,13 +109,19 @@ def spreading(cells: int, radius_cells: float, layers: int) -> tuple[float, floa
     mean = float((answer["final"][0] * disc).sum() / disc.sum())
     watts = flux * disc.sum() * cell**2
     column = (layers - 1) * cell / (k_solid * (n * cell) ** 2) + 1 / (2e3 * (n * cell) ** 2)
-    return (mean / watts - column) * k_solid * radius_cells * cell, radius_cells * math.sqrt(math.pi) / n
+    return (mean / watts - column) * k_solid * radius_cells * cell, radius_cells * math.sqrt(
+        math.pi
+    ) / n
 
 
 @pytest.mark.slow
 def test_spreading_from_a_tip_against_the_published_resistance() -> None:
-    """A disc of even flux on a long column: k·a·R = (8/3π²)(1 − 1.41042 ε + 0.34406 ε³ + 0.04302 ε⁵…) as ε = a/b → the half-space's 8/(3π²)
-    (half-space: Carslaw & Jaeger; column: Yovanovich, 1976, mean temperature, coefficients from memory). Cells a quarter of the disc's radius."""
+    """A disc of even flux on a long column: k·a·R = (8/3π²)(1 − 1.41042 ε + 0.34406 ε³ + 0.04302
+    ε⁵…) as ε = a/b → the half-space's 8/(3π²) (half-space: Carslaw & Jaeger; column: Yovanovich,
+    1976, mean temperature, coefficients from memory). Cells a quarter of the disc's radius.
+    """
     mean, share = spreading(24, 4.0, 17)
-    published = 8 / (3 * math.pi**2) * (1 - 1.41042 * share + 0.34406 * share**3 + 0.04302 * share**5)
+    published = (
+        8 / (3 * math.pi**2) * (1 - 1.41042 * share + 0.34406 * share**3 + 0.04302 * share**5)
+    )
     assert mean == pytest.approx(published, rel=0.06)

@@ -21,7 +21,11 @@ from yellowfen.workflows.opening import DATABASE, back_up, open_database
 
 def test_migrating_twice_changes_nothing(tmp_path: Path) -> None:
     connection = connect(tmp_path / "a.sqlite3")
-    assert migrate(connection) == sum(1 for item in resources.files("yellowfen.store.migrations").iterdir() if item.name.endswith(".sql"))
+    assert migrate(connection) == sum(
+        1
+        for item in resources.files("yellowfen.store.migrations").iterdir()
+        if item.name.endswith(".sql")
+    )
     assert migrate(connection) == 0
     connection.execute("INSERT INTO migration VALUES ('9999_future.sql', 'later')")
     with pytest.raises(Refused, match="newer Yellowfen"):
@@ -30,14 +34,24 @@ def test_migrating_twice_changes_nothing(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("had_schools", [False, True])
-def test_a_database_from_before_the_benchs_schools_keeps_its_taps(tmp_path: Path, had_schools: bool) -> None:
-    """Both shapes that earlier versions left: without the table of the bench's schools, and with it."""
+def test_a_database_from_before_the_benchs_schools_keeps_its_taps(
+    tmp_path: Path, had_schools: bool
+) -> None:
+    """Both shapes that earlier versions left: without the table of the bench's schools, and with
+    it.
+    """
     connection = connect(tmp_path / DATABASE)
     connection.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
-    for name in sorted(item.name for item in resources.files("yellowfen.store.migrations").iterdir() if item.name.endswith(".sql"))[:6]:
+    for name in sorted(
+        item.name
+        for item in resources.files("yellowfen.store.migrations").iterdir()
+        if item.name.endswith(".sql")
+    )[:6]:
         _run_script(connection, name)
     if had_schools:
-        connection.execute("CREATE TABLE bench_school (question TEXT PRIMARY KEY, school TEXT NOT NULL) STRICT")
+        connection.execute(
+            "CREATE TABLE bench_school (question TEXT PRIMARY KEY, school TEXT NOT NULL) STRICT"
+        )
         connection.execute("INSERT INTO bench_school VALUES ('order', 'finest')")
     connection.execute("PRAGMA foreign_keys = OFF")
     connection.execute("INSERT INTO place_run VALUES (1, 1, 'top', '2026-11-25', '{}')")
@@ -45,9 +59,10 @@ def test_a_database_from_before_the_benchs_schools_keeps_its_taps(tmp_path: Path
     connection.execute("PRAGMA foreign_keys = ON")
     connection.close()
     connection = open_database(tmp_path)
-    assert [tuple(row) for row in connection.execute("SELECT run_id, key, ref, what, at_ms FROM place_tap")] == [
-        (1, "a", "R1", "placed", 5)
-    ]
+    assert [
+        tuple(row)
+        for row in connection.execute("SELECT run_id, key, ref, what, at_ms FROM place_tap")
+    ] == [(1, "a", "R1", "placed", 5)]
     connection.execute("INSERT INTO place_tap VALUES (2, 1, 'b', ?, 'placed', 6)", ("R" * 300,))
     assert ready.bench_schools(connection) == ({"order": "finest"} if had_schools else {})
     connection.close()
@@ -75,7 +90,9 @@ def test_atomic_nests_and_undoes(tmp_path: Path) -> None:
 def test_the_table_repeats_the_dataclass_rules(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
     with pytest.raises(sqlite3.IntegrityError):
-        connection.execute("INSERT INTO station VALUES (1, 'x', 99, 350, 30, '', '', 0, NULL, NULL, NULL)")
+        connection.execute(
+            "INSERT INTO station VALUES (1, 'x', 99, 350, 30, '', '', 0, NULL, NULL, NULL)"
+        )
     with pytest.raises(InvalidValue, match="nozzle"):
         Station(0, "x", 99, 350, 30)
     connection.close()
@@ -88,7 +105,12 @@ def test_boards_and_plans_round_trip(tmp_path: Path, demo_board: Board) -> None:
     assert small_scene().targets == ("U1",)
     connection = open_database(tmp_path)
     board_id = boards.add(
-        connection, demo_board, Source({"a": b"\x00\xff"}, Choices(roles={"a": Role.PASTE_TOP}, parts={"U4": PartChoice(turn_deg=90)}))
+        connection,
+        demo_board,
+        Source(
+            {"a": b"\x00\xff"},
+            Choices(roles={"a": Role.PASTE_TOP}, parts={"U4": PartChoice(turn_deg=90)}),
+        ),
     )
     assert boards.get(connection, board_id) == demo_board
     source = boards.source_of(connection, board_id)
@@ -124,7 +146,11 @@ def test_a_run_from_start_to_logbook_and_backup(tmp_path: Path) -> None:
     assert run.seen_s("U4") == pytest.approx(41.5)
     assert [str(mark.verdict) for mark in run.marks] == ["good"]
     assert (run.note, run.finished) == ("went well", True)
-    assert run.forecast.targets[0].early_s < run.forecast.targets[0].flows_s < run.forecast.targets[0].late_s
+    assert (
+        run.forecast.targets[0].early_s
+        < run.forecast.targets[0].flows_s
+        < run.forecast.targets[0].late_s
+    )
     with pytest.raises(Refused, match="finished"):
         bench.tap(connection, run_id, "k9", TapKind.SOLID, "", 1_090_000)
     connection.close()

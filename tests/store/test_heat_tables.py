@@ -1,4 +1,6 @@
-"""Tools, calibrations and long work in the database: round trips, order, and what the tables themselves refuse."""
+"""Tools, calibrations and long work in the database: round trips, order, and what the tables
+themselves refuse.
+"""
 
 import sqlite3
 from dataclasses import replace
@@ -27,7 +29,12 @@ def connection(tmp_path: Path) -> sqlite3.Connection:
 
 
 TOOLS = (
-    Tool(0, ToolKind.PLATE, "Flat-iron", HotPlate(240.0, 0.2, 0.1, Control.THERMOSTAT, 40.0, start_c=25.0)),
+    Tool(
+        0,
+        ToolKind.PLATE,
+        "Flat-iron",
+        HotPlate(240.0, 0.2, 0.1, Control.THERMOSTAT, 40.0, start_c=25.0),
+    ),
     Tool(0, ToolKind.OVEN, "Small oven", Oven(((0, 20, 20), (90, 180, 200)), 15.0)),
     Tool(0, ToolKind.PREHEATER, "Below", Preheater(150.0, 30.0, 0.4)),
     Tool(0, ToolKind.IRON, "Hoof", Iron(2.0, 350.0, TipShape.BEVEL, 80.0)),
@@ -54,9 +61,14 @@ def test_a_tool_must_be_what_it_is_called() -> None:
 
 def test_a_plan_with_every_source_round_trips() -> None:
     plan = HeatPlan(
-        source=SourceKind.PLATE, plate=HotPlate(222.0, 0.1), oven=Oven(((0, 20, 20), (60, 100, 100))), preheater=Preheater(140.0), shields=("C1", "C2"),
-        board_alloy="Sn96.5Ag3Cu0.5", nozzle_long_mm=12.0,
-    )  # fmt: skip
+        source=SourceKind.PLATE,
+        plate=HotPlate(222.0, 0.1),
+        oven=Oven(((0, 20, 20), (60, 100, 100))),
+        preheater=Preheater(140.0),
+        shields=("C1", "C2"),
+        board_alloy="Sn96.5Ag3Cu0.5",
+        nozzle_long_mm=12.0,
+    )
     assert unpack(HeatPlan, pack(plan)) == plan
     assert plan.in_words() == "plate 222 °C"
     assert "foil over C1, C2" in replace(plan, source=SourceKind.AIR).in_words()
@@ -65,12 +77,16 @@ def test_a_plan_with_every_source_round_trips() -> None:
         replace(plan, shields=tuple(f"R{i}" for i in range(41)))
 
 
-def test_the_newest_calibration_in_use_counts_and_an_undone_one_stays_in_the_history(connection: sqlite3.Connection) -> None:
+def test_the_newest_calibration_in_use_counts_and_an_undone_one_stays_in_the_history(
+    connection: sqlite3.Connection,
+) -> None:
     scene = scrap_scene(HotAir(6, 350, 30), 20, "Sn63Pb37")
     kept = []
     for seconds in (20.0, 30.0):
         found = from_times([MeltTest(scene, "dot", (seconds,), "t")], Doubts())
-        kept.append(calibrations.add(connection, "melt test", f"{seconds:g} s", found, station_id=1))
+        kept.append(
+            calibrations.add(connection, "melt test", f"{seconds:g} s", found, station_id=1)
+        )
     first, second = calibrations.of_station(connection, 1)
     assert [first.id, second.id] == kept
     assert first.result.doubts.jet_factor > second.result.doubts.jet_factor
@@ -112,7 +128,10 @@ def test_the_tables_refuse_what_no_code_should_write(connection: sqlite3.Connect
 
 def test_long_work_goes_from_waiting_to_its_end_once(connection: sqlite3.Connection) -> None:
     job = jobs.rows(connection)[0].id
-    one, two = tasks.add(connection, job, "window", "{}"), tasks.add(connection, job, "settings", "{}")
+    one, two = (
+        tasks.add(connection, job, "window", "{}"),
+        tasks.add(connection, job, "settings", "{}"),
+    )
     assert tasks.next_open(connection).id == one
     tasks.set_state(connection, two, "working")
     assert tasks.next_open(connection).id == two, "what a worker left behind comes first"

@@ -23,14 +23,37 @@ def earlier(folder: Path, files: dict[str, bytes], role: str | None = None) -> N
     """A database as the version before this one left it, with one board in its old form."""
     connection = connect(folder / DATABASE)
     connection.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
-    scripts = sorted(item.name for item in resources.files("yellowfen.store.migrations").iterdir() if item.name.endswith(".sql"))
+    scripts = sorted(
+        item.name
+        for item in resources.files("yellowfen.store.migrations").iterdir()
+        if item.name.endswith(".sql")
+    )
     for name in scripts[:3]:
         _run_script(connection, name)
-    old = {"name": "Old", "width_mm": 62.0, "height_mm": 44.0, "thickness_mm": 1.6, "outline": [], "pads": [], "holes": [], "copper": [], "parts": [], "layers": [],
-           "findings": [], "paste_openings": {"top": 0, "bottom": 0}, "drawings": {"copper top": "M0,0L1,1Z"}}  # fmt: skip
-    connection.execute("INSERT INTO board (id, name, created_at, content) VALUES (1, 'Old', '2026-01-01', ?)", (json.dumps(old),))
+    old = {
+        "name": "Old",
+        "width_mm": 62.0,
+        "height_mm": 44.0,
+        "thickness_mm": 1.6,
+        "outline": [],
+        "pads": [],
+        "holes": [],
+        "copper": [],
+        "parts": [],
+        "layers": [],
+        "findings": [],
+        "paste_openings": {"top": 0, "bottom": 0},
+        "drawings": {"copper top": "M0,0L1,1Z"},
+    }
+    connection.execute(
+        "INSERT INTO board (id, name, created_at, content) VALUES (1, 'Old', '2026-01-01', ?)",
+        (json.dumps(old),),
+    )
     for name, data in files.items():
-        connection.execute("INSERT INTO board_file VALUES (1, ?, ?, ?)", (name, role if name.endswith("paste-top.gbr") else None, data))
+        connection.execute(
+            "INSERT INTO board_file VALUES (1, ?, ?, ?)",
+            (name, role if name.endswith("paste-top.gbr") else None, data),
+        )
     connection.close()
 
 
@@ -81,8 +104,12 @@ def test_an_import_stores_its_board_and_drops_its_copy(connection: sqlite3.Conne
 def test_an_import_that_throws_ends_with_a_sentence_and_the_next_is_read(
     connection: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    first, second = (imports.add(connection, name, 1.6, None, demo_files()) for name in ("bad", "good"))
-    monkeypatch.setattr("yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"])
+    first, second = (
+        imports.add(connection, name, 1.6, None, demo_files()) for name in ("bad", "good")
+    )
+    monkeypatch.setattr(
+        "yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"]
+    )
     work_import(connection, imports.get(connection, first))
     monkeypatch.undo()
     failed = imports.get(connection, first)
@@ -100,7 +127,9 @@ def stale_again(folder: Path) -> sqlite3.Connection:
     return open_database(folder)
 
 
-def test_a_board_is_reread_with_thickness_own_packages_and_columns(connection: sqlite3.Connection, tmp_path: Path) -> None:
+def test_a_board_is_reread_with_thickness_own_packages_and_columns(
+    connection: sqlite3.Connection, tmp_path: Path
+) -> None:
     packages.keep_meaning(connection, "SOIC-8_3.9x4.9mm", "MSOP-8")
     board_id = import_board(connection, demo_files().items(), "thin", 0.8)
     before = boards.get(connection, board_id)
@@ -117,7 +146,9 @@ def test_the_database_opens_whatever_a_board_does_when_it_is_reread(
     board_id = import_board(connection, demo_files().items(), "odd", 0.8)
     before = boards.get(connection, board_id)
     connection.close()
-    monkeypatch.setattr("yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"])
+    monkeypatch.setattr(
+        "yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"]
+    )
     again = stale_again(tmp_path)
     kept = boards.get(again, board_id)
     assert replace(kept, findings=before.findings) == before
@@ -137,9 +168,15 @@ def test_an_import_given_up_stores_nothing(connection: sqlite3.Connection) -> No
         imports.get(connection, 9)
 
 
-def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(connection: sqlite3.Connection) -> None:
+def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(
+    connection: sqlite3.Connection,
+) -> None:
     board_id = sketching.begin(connection, "Patch")
-    sketching.keep(connection, board_id, Sketch("Patch", 50, 40, 0.8, Plane.NO, (SketchedPart("U1", "SOIC-8", 20, 20),)))
+    sketching.keep(
+        connection,
+        board_id,
+        Sketch("Patch", 50, 40, 0.8, Plane.NO, (SketchedPart("U1", "SOIC-8", 20, 20),)),
+    )
     sketching.lay_picture(connection, board_id, b"\xff\xd8\xff rest", "b.jpg")
     assert boards.picture_of(connection, board_id) == ("image/jpeg", b"\xff\xd8\xff rest")
     with pytest.raises(Refused, match="sketched by hand"):
@@ -152,7 +189,9 @@ def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(connection: sq
         sketching.sketch_of(connection, board_id)
 
 
-def test_meanings_of_footprints_are_found_whatever_their_prefix(connection: sqlite3.Connection) -> None:
+def test_meanings_of_footprints_are_found_whatever_their_prefix(
+    connection: sqlite3.Connection,
+) -> None:
     packages.keep_meaning(connection, "house:CASE_Q", "SOT-23")
     found = library_of(connection).find("other:case-q")
     assert found is not None

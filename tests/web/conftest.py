@@ -26,7 +26,9 @@ def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def client(tmp_path: Path, filled: Path) -> Iterator[TestClient]:
     shutil.copy(filled, tmp_path / DATABASE)
-    with TestClient(create_app(tmp_path), base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
+    with TestClient(
+        create_app(tmp_path), base_url="http://127.0.0.1", raise_server_exceptions=False
+    ) as client:
         yield client
 
 
@@ -34,9 +36,17 @@ def client(tmp_path: Path, filled: Path) -> Iterator[TestClient]:
 def plan() -> dict[str, object]:
     """Settings as the Heat stage sends them."""
     return {
-        "alloy": "Sn63Pb37", "station_id": 1, "nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30, "outlet_offset_c": 0,
-        "underside": "insulating", "ambient_c": 23, "targets": ["U4"],
+        "alloy": "Sn63Pb37",
+        "station_id": 1,
+        "nozzle_mm": 6,
+        "outlet_c": 350,
+        "flow_lpm": 30,
+        "outlet_offset_c": 0,
+        "underside": "insulating",
+        "ambient_c": 23,
+        "targets": ["U4"],
         "moves": [
-            {"do": "close", "seconds": 30, "height_mm": 15, "circle_mm": 4, "circle_s": 2}, {"do": "withdraw", "seconds": 10},
+            {"do": "close", "seconds": 30, "height_mm": 15, "circle_mm": 4, "circle_s": 2},
+            {"do": "withdraw", "seconds": 10},
         ],
-    }  # fmt: skip
+    }

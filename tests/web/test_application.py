@@ -1,4 +1,6 @@
-"""Pages, the rehearsal over HTTP, safety of the server, and bad input: one sentence, nothing stored, no 500."""
+"""Pages, the rehearsal over HTTP, safety of the server, and bad input: one sentence, nothing
+stored, no 500.
+"""
 
 import base64
 import math
@@ -67,12 +69,19 @@ def test_rehearsal_over_http(client: TestClient, plan: dict[str, Any]) -> None:
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"outlet_c": 5000}, "source.outlet_c: 5000 °C is outside 50 to 600"), ({"outlet_c": -3}, "outlet_c"), ({"flow_lpm": 0}, "flow_lpm"),
-        ({"nozzle_mm": "wide"}, "nozzle_mm"), ({"alloy": "Cheese"}, "no alloy is called"), ({"targets": ["Z9"]}, "Z9 is not on this board"),
-        ({"moves": [{"do": "dance", "seconds": 3}]}, "moves.0.do"), ({"moves": [{"do": "hold", "seconds": 1e9}]}, "moves.seconds"),
-        ({"ambient_c": 1e30}, "ambient_c"), ({"extra": 1}, "extra"), ({"moves": []}, "the recipe is empty"),
+        ({"outlet_c": 5000}, "source.outlet_c: 5000 °C is outside 50 to 600"),
+        ({"outlet_c": -3}, "outlet_c"),
+        ({"flow_lpm": 0}, "flow_lpm"),
+        ({"nozzle_mm": "wide"}, "nozzle_mm"),
+        ({"alloy": "Cheese"}, "no alloy is called"),
+        ({"targets": ["Z9"]}, "Z9 is not on this board"),
+        ({"moves": [{"do": "dance", "seconds": 3}]}, "moves.0.do"),
+        ({"moves": [{"do": "hold", "seconds": 1e9}]}, "moves.seconds"),
+        ({"ambient_c": 1e30}, "ambient_c"),
+        ({"extra": 1}, "extra"),
+        ({"moves": []}, "the recipe is empty"),
     ],
-)  # fmt: skip
+)
 def test_absurd_settings_are_refused_and_change_nothing(
     client: TestClient, plan: dict[str, Any], change: dict[str, Any], said: str
 ) -> None:
@@ -90,7 +99,9 @@ def test_numbers_that_are_none(client: TestClient, number: str) -> None:
         + number
         + ',"flow_lpm":30,"underside":"open","ambient_c":23,"targets":["U4"],"moves":[]}'
     )
-    reply = client.post("/api/jobs/1/rehearse", content=body, headers=JSON | {"content-type": "application/json"})
+    reply = client.post(
+        "/api/jobs/1/rehearse", content=body, headers=JSON | {"content-type": "application/json"}
+    )
     assert reply.status_code == 422
     assert math.isfinite(len(reply.json()["problem"]))
 
@@ -103,11 +114,23 @@ def stored_boards(client: TestClient) -> int:
 
 
 PADS = gerber("D10*\n" + at(5, 5, "D03") + at(8, 5, "D03"), "%ADD10R,1X1*%\n")
-EDGE = gerber("D10*\n" + at(0, 0, "D02") + at(20, 0, "D01") + at(20, 15, "D01") + at(0, 15, "D01") + at(0, 0, "D01"), "%ADD10C,0.1*%\n")
+EDGE = gerber(
+    "D10*\n"
+    + at(0, 0, "D02")
+    + at(20, 0, "D01")
+    + at(20, 15, "D01")
+    + at(0, 15, "D01")
+    + at(0, 0, "D01"),
+    "%ADD10C,0.1*%\n",
+)
 
 
 def small_board(placement: str) -> list[tuple[str, tuple[str, bytes]]]:
-    return [("files", ("x-F_Paste.gbr", PADS)), ("files", ("x-Edge_Cuts.gbr", EDGE)), ("files", ("places.csv", placement.encode()))]
+    return [
+        ("files", ("x-F_Paste.gbr", PADS)),
+        ("files", ("x-Edge_Cuts.gbr", EDGE)),
+        ("files", ("places.csv", placement.encode())),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -120,8 +143,10 @@ def small_board(placement: str) -> list[tuple[str, tuple[str, bytes]]]:
         ([("files", ("b-F_Paste.gbr", PADS[:-20]))], "looks cut off"),
         ([("files", ("b-F_Paste.gbr", PADS.replace(b"%MOMM*%", b"")))], "before the unit"),
     ],
-)  # fmt: skip
-def test_refused_uploads_leave_nothing_behind(client: TestClient, files: list[Any], said: str) -> None:
+)
+def test_refused_uploads_leave_nothing_behind(
+    client: TestClient, files: list[Any], said: str
+) -> None:
     before = stored_boards(client)
     reply = client.post("/boards", files=files, data={"name": "mine", "thickness_mm": "1,0"})
     assert reply.status_code in (413, 422)
@@ -133,11 +158,14 @@ def test_refused_uploads_leave_nothing_behind(client: TestClient, files: list[An
 @pytest.mark.parametrize(
     ("rows", "said"),
     [
-        ("R1,6,5,nowhere\n", "set aside: line 2, column 4: side"), ("R1,6,5,top\nR1,6,5,top\n", "line 3, column 1: R1 stands twice"),
+        ("R1,6,5,nowhere\n", "set aside: line 2, column 4: side"),
+        ("R1,6,5,top\nR1,6,5,top\n", "line 3, column 1: R1 stands twice"),
         ("R1,6,5,top\nR2,six,5,top\n", "line 3, column 2: x &#39;six&#39; is not a number"),
     ],
-)  # fmt: skip
-def test_what_is_wrong_in_a_table_is_set_aside_and_the_board_is_usable(client: TestClient, rows: str, said: str) -> None:
+)
+def test_what_is_wrong_in_a_table_is_set_aside_and_the_board_is_usable(
+    client: TestClient, rows: str, said: str
+) -> None:
     reply = client.post("/boards", files=small_board("Ref,X,Y,Side\n" + rows))
     assert reply.status_code == 200
     assert said in reply.text
@@ -145,31 +173,50 @@ def test_what_is_wrong_in_a_table_is_set_aside_and_the_board_is_usable(client: T
 
 
 def test_a_part_outside_the_board_is_told_and_the_rest_is_usable(client: TestClient) -> None:
-    reply = client.post("/boards", files=small_board("Ref,Package,X,Y,Side\nR1,1206,6.5,5,top\nR2,0603,99,5,top\n"))
+    reply = client.post(
+        "/boards", files=small_board("Ref,Package,X,Y,Side\nR1,1206,6.5,5,top\nR2,0603,99,5,top\n")
+    )
     assert reply.status_code == 200
     assert "lies outside the board" in reply.text
     plan = {
-        "alloy": "Sn63Pb37", "nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30, "underside": "open", "ambient_c": 23, "targets": ["R1"],
+        "alloy": "Sn63Pb37",
+        "nozzle_mm": 6,
+        "outlet_c": 350,
+        "flow_lpm": 30,
+        "underside": "open",
+        "ambient_c": 23,
+        "targets": ["R1"],
         "moves": [{"do": "hold", "seconds": 20, "height_mm": 15}],
-    }  # fmt: skip
+    }
     job = client.post("/boards/2/jobs", data={"name": "try"}).url.path.split("/")[2]
-    assert client.post(f"/api/jobs/{job}/rehearse", json=plan, headers=JSON).json()["parts"]["R1"]["molten_s"] > 0
+    assert (
+        client.post(f"/api/jobs/{job}/rehearse", json=plan, headers=JSON).json()["parts"]["R1"][
+            "molten_s"
+        ]
+        > 0
+    )
 
 
-def test_a_foreign_board_goes_from_upload_to_rehearsal(client: TestClient, plan: dict[str, Any]) -> None:
+def test_a_foreign_board_goes_from_upload_to_rehearsal(
+    client: TestClient, plan: dict[str, Any]
+) -> None:
     folder = DATA / "boards/attributes"
     files = [("files", (path.name, path.read_bytes())) for path in sorted(folder.glob("*.gbr"))]
     page = client.post("/boards", files=files).text
     assert "Not made out" in page
     assert "<h1>board-F</h1>" in page
     job = client.post("/boards/2/jobs").url.path.split("/")[2]
-    answer = client.post(f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON).json()
+    answer = client.post(
+        f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON
+    ).json()
     assert answer["parts"]["U1"]["body_peak_c"] > 100
     assert any("guessed" in said for said in answer["warnings"])
 
 
 def test_roles_can_be_changed_and_take_effect(client: TestClient) -> None:
-    reply = client.post("/boards/1/files", data={"role:reedgate-paste-top.gbr": "not used", "thickness_mm": "0.8"})
+    reply = client.post(
+        "/boards/1/files", data={"role:reedgate-paste-top.gbr": "not used", "thickness_mm": "0.8"}
+    )
     assert "0 paste openings on top" in reply.text
     assert "0.8 mm" in reply.text
     refused = client.post("/boards/1/files", data={"role:reedgate-paste-top.gbr": "a hat"})
@@ -178,27 +225,48 @@ def test_roles_can_be_changed_and_take_effect(client: TestClient) -> None:
 
 
 def test_station_form_keeps_what_was_typed(client: TestClient) -> None:
-    reply = client.post("/bench", data={"name": "Second", "nozzle_mm": "wide", "outlet_c": "300", "flow_lpm": "20"})
+    reply = client.post(
+        "/bench", data={"name": "Second", "nozzle_mm": "wide", "outlet_c": "300", "flow_lpm": "20"}
+    )
     assert reply.status_code == 422
     assert 'value="wide"' in reply.text
     assert "not a number" in reply.text
-    assert "Second" in client.post("/bench", data={"name": "Second", "nozzle_mm": "4,5", "outlet_c": "300", "flow_lpm": "20"}).text
-    assert client.post("/bench", data={"name": "Second", "nozzle_mm": "4", "outlet_c": "300", "flow_lpm": "20"}).status_code == 409
+    assert (
+        "Second"
+        in client.post(
+            "/bench",
+            data={"name": "Second", "nozzle_mm": "4,5", "outlet_c": "300", "flow_lpm": "20"},
+        ).text
+    )
+    assert (
+        client.post(
+            "/bench", data={"name": "Second", "nozzle_mm": "4", "outlet_c": "300", "flow_lpm": "20"}
+        ).status_code
+        == 409
+    )
 
 
 @pytest.mark.parametrize(
     ("headers", "status"),
     [
-        ({"host": "evil.example"}, 421), ({"host": "127.0.0.1.evil.example"}, 421), ({"origin": "http://evil.example"}, 403),
-        ({"origin": "null"}, 403), ({"sec-fetch-site": "cross-site"}, 403), ({"content-length": "999999999"}, 413),
+        ({"host": "evil.example"}, 421),
+        ({"host": "127.0.0.1.evil.example"}, 421),
+        ({"origin": "http://evil.example"}, 403),
+        ({"origin": "null"}, 403),
+        ({"sec-fetch-site": "cross-site"}, 403),
+        ({"content-length": "999999999"}, 413),
     ],
-)  # fmt: skip
-def test_foreign_requests_are_refused(client: TestClient, headers: dict[str, str], status: int) -> None:
+)
+def test_foreign_requests_are_refused(
+    client: TestClient, headers: dict[str, str], status: int
+) -> None:
     assert client.post("/jobs/1/remove", headers=headers).status_code == status
     assert client.get("/jobs/1/heat").status_code == 200
 
 
-def test_unknown_things_are_404_and_errors_hide_their_text(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_unknown_things_are_404_and_errors_hide_their_text(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
     for path in ("/boards/99", "/jobs/99/heat", "/runs/99", "/nothing"):
         assert client.get(path).status_code == 404
     assert client.get("/boards/x").status_code == 422
@@ -223,9 +291,10 @@ def test_first_page_is_light(client: TestClient) -> None:
     """Everything the first page loads, compressed as served: at most 400 kB."""
     text = client.get("/").text
     total = 0
-    for path in {"/", *(part.split('"')[0] for part in text.split('="')[1:] if part.startswith("/static/"))} | {
-        "/static/vendor/atkinson-700.woff2"
-    }:
+    for path in {
+        "/",
+        *(part.split('"')[0] for part in text.split('="')[1:] if part.startswith("/static/")),
+    } | {"/static/vendor/atkinson-700.woff2"}:
         with client.stream("GET", path, headers={"accept-encoding": "gzip"}) as reply:
             assert reply.status_code == 200
             total += sum(len(chunk) for chunk in reply.iter_raw())
@@ -234,7 +303,11 @@ def test_first_page_is_light(client: TestClient) -> None:
 
 def test_static_files_name_no_host() -> None:
     folder = Path(__file__).parents[2] / "src/yellowfen/web"
-    for path in [*folder.rglob("*.html"), *folder.glob("static/*.js"), *folder.glob("static/*.css")]:
+    for path in [
+        *folder.rglob("*.html"),
+        *folder.glob("static/*.js"),
+        *folder.glob("static/*.css"),
+    ]:
         text = path.read_text(encoding="utf-8").replace("http://www.w3.org/", "")
         assert "http://" not in text, path
         assert "https://" not in text, path

@@ -1,4 +1,6 @@
-"""Boards over HTTP: corrections with immediate effect, revisions, questions, packages, sketches, large imports."""
+"""Boards over HTTP: corrections with immediate effect, revisions, questions, packages, sketches,
+large imports.
+"""
 
 import csv
 import io
@@ -54,8 +56,13 @@ def test_flags_filter_the_parts(client: TestClient) -> None:
     assert "melts last and floats the part" in page
 
 
-def test_a_part_is_renamed_turned_left_out_and_the_choice_outlives_a_reread(client: TestClient) -> None:
-    page = client.post("/boards/1/part", data={"ref": "R7", "name": "R70", "value": "470", "package": "", "turn": "0"})
+def test_a_part_is_renamed_turned_left_out_and_the_choice_outlives_a_reread(
+    client: TestClient,
+) -> None:
+    page = client.post(
+        "/boards/1/part",
+        data={"ref": "R7", "name": "R70", "value": "470", "package": "", "turn": "0"},
+    )
     assert page.status_code == 200
     assert "R70" in page.text
     client.post("/boards/1/files", data={"thickness_mm": "0.8"})
@@ -64,7 +71,9 @@ def test_a_part_is_renamed_turned_left_out_and_the_choice_outlives_a_reread(clie
     assert board_of(client, 1).part("R7").value == "330 Ω"
     client.post("/boards/1/part", data={"ref": "R8", "name": "R8", "left_out": "yes"})
     assert all(part.ref != "R8" for part in board_of(client, 1).parts)
-    assert "R8: marked not to be fitted" in client.get("/boards/1").text.replace("<b>parts</b>: ", "")
+    assert "R8: marked not to be fitted" in client.get("/boards/1").text.replace(
+        "<b>parts</b>: ", ""
+    )
 
 
 def test_a_part_is_turned_where_the_pads_do_not_say(client: TestClient) -> None:
@@ -76,11 +85,15 @@ def test_a_part_is_turned_where_the_pads_do_not_say(client: TestClient) -> None:
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"ref": "R7", "name": "R8"}, "R8 is on this board already"), ({"ref": "R7", "name": "R7", "package": "BRICK"}, "no package is known as"),
-        ({"ref": "Z9", "name": "Z9"}, "there is no part Z9"), ({"ref": "R7", "name": "R7", "turn": "round"}, "is not a number"),
+        ({"ref": "R7", "name": "R8"}, "R8 is on this board already"),
+        ({"ref": "R7", "name": "R7", "package": "BRICK"}, "no package is known as"),
+        ({"ref": "Z9", "name": "Z9"}, "there is no part Z9"),
+        ({"ref": "R7", "name": "R7", "turn": "round"}, "is not a number"),
     ],
-)  # fmt: skip
-def test_corrections_that_cannot_be_are_refused_and_change_nothing(client: TestClient, change: dict[str, str], said: str) -> None:
+)
+def test_corrections_that_cannot_be_are_refused_and_change_nothing(
+    client: TestClient, change: dict[str, str], said: str
+) -> None:
     before = board_of(client, 1)
     reply = client.post("/boards/1/part", data=change)
     assert reply.status_code in (404, 422)
@@ -104,11 +117,21 @@ def test_a_shifted_placement_is_proposed_accepted_and_taken_back(client: TestCli
 def test_columns_are_corrected_once_and_remembered(client: TestClient) -> None:
     """A heading that says nothing, and x and y the wrong way round."""
     files = without_names(demo_files())
-    files["reedgate-placement.csv"] = files["reedgate-placement.csv"].replace(b"X (mm),Y (mm)", b"Y,X")
+    files["reedgate-placement.csv"] = files["reedgate-placement.csv"].replace(
+        b"X (mm),Y (mm)", b"Y,X"
+    )
     client.post("/boards", files=upload(files))
     assert board_of(client, 2).part("U4").x_mm == pytest.approx(31.0)
-    form = {"file": "reedgate-placement.csv", "column:0": "ref", "column:1": "value", "column:2": "footprint", "column:3": "x", "column:4": "y",
-            "column:5": "rotation", "column:6": "side"}  # fmt: skip
+    form = {
+        "file": "reedgate-placement.csv",
+        "column:0": "ref",
+        "column:1": "value",
+        "column:2": "footprint",
+        "column:3": "x",
+        "column:4": "y",
+        "column:5": "rotation",
+        "column:6": "side",
+    }
     assert client.post("/boards/2/columns", data=form).status_code == 200
     assert board_of(client, 2).part("U4").x_mm == pytest.approx(11.0)
     client.post("/boards", files=upload(files))
@@ -119,18 +142,29 @@ def test_columns_are_corrected_once_and_remembered(client: TestClient) -> None:
 
 
 def test_three_questions_are_asked_once(client: TestClient) -> None:
-    files = with_placement(lambda row: [*row[:2], "HOUSE_EIGHT", *row[3:]] if row[2] == "SOIC-8" else row)
+    files = with_placement(
+        lambda row: [*row[:2], "HOUSE_EIGHT", *row[3:]] if row[2] == "SOIC-8" else row
+    )
     files["reedgate-bill.csv"] = files["reedgate-bill.csv"].replace(b"SOIC-8", b"HOUSE_EIGHT")
     page = client.post("/boards", files=upload(files)).text
     assert "Three questions" in client.get("/boards/2/parts/U4").text
     assert "three questions" in page
-    answered = client.post("/boards/2/answers", data={"ref": "U4", "height_mm": "1,6", "joint": "gull-wing", "shy": "yes"})
+    answered = client.post(
+        "/boards/2/answers",
+        data={"ref": "U4", "height_mm": "1,6", "joint": "gull-wing", "shy": "yes"},
+    )
     assert answered.status_code == 200
     part = board_of(client, 2).part("U4")
-    assert (part.package.guessed, part.package.height_mm, part.package.heat_shy) == (False, 1.6, True)
+    assert (part.package.guessed, part.package.height_mm, part.package.heat_shy) == (
+        False,
+        1.6,
+        True,
+    )
     client.post("/boards", files=upload(files))
     assert not board_of(client, 3).part("U4").package.guessed
-    refused = client.post("/boards/2/answers", data={"ref": "U4", "height_mm": "tall", "joint": "gull-wing"})
+    refused = client.post(
+        "/boards/2/answers", data={"ref": "U4", "height_mm": "tall", "joint": "gull-wing"}
+    )
     assert refused.status_code == 422
 
 
@@ -152,7 +186,12 @@ def test_missing_files_can_follow(client: TestClient) -> None:
     client.post("/boards/2/more", files=upload(tables), data={"what": "more"})
     assert board_of(client, 2).findings == ()
     before = board_of(client, 2)
-    assert client.post("/boards/2/more", files=upload({"x.zip": b"no zip"}), data={"what": "more"}).status_code == 422
+    assert (
+        client.post(
+            "/boards/2/more", files=upload({"x.zip": b"no zip"}), data={"what": "more"}
+        ).status_code
+        == 422
+    )
     assert board_of(client, 2) == before
 
 
@@ -178,22 +217,38 @@ def test_packages_are_added_carried_out_and_in(client: TestClient) -> None:
     (own,) = packages.rows(connection)
     connection.close()
     assert (own.name, own.body_y_mm, own.aliases) == ("Relay", 12.5, ("RLY-1", "RLY-2"))
-    assert client.post("/packages/file", files={"file": ("p.toml", b"[[package]]\nname = 3\n")}).status_code == 422
+    assert (
+        client.post(
+            "/packages/file", files={"file": ("p.toml", b"[[package]]\nname = 3\n")}
+        ).status_code
+        == 422
+    )
     assert client.get("/api/packages?name=SOIC-14").json()["lands"][0][0] == "1"
     assert client.get("/api/packages?name=BRICK").status_code == 404
 
 
 SKETCH = {
-    "name": "Radio", "width_mm": 40, "height_mm": 30, "thickness_mm": 1.6, "plane": "yes",
-    "parts": [{"ref": "U1", "package": "SOIC-8", "x_mm": 20, "y_mm": 15}, {"ref": "R1", "package": "0603", "x_mm": 27, "y_mm": 15, "rotation_deg": 90}],
-}  # fmt: skip
+    "name": "Radio",
+    "width_mm": 40,
+    "height_mm": 30,
+    "thickness_mm": 1.6,
+    "plane": "yes",
+    "parts": [
+        {"ref": "U1", "package": "SOIC-8", "x_mm": 20, "y_mm": 15},
+        {"ref": "R1", "package": "0603", "x_mm": 27, "y_mm": 15, "rotation_deg": 90},
+    ],
+}
 
 
-def test_a_sketch_is_kept_rehearsed_and_saved_as_files(client: TestClient, plan: dict[str, Any]) -> None:
+def test_a_sketch_is_kept_rehearsed_and_saved_as_files(
+    client: TestClient, plan: dict[str, Any]
+) -> None:
     assert "/boards/2/sketch" in str(client.post("/sketches", data={"name": "Radio"}).url)
     assert client.put("/api/boards/2/sketch", json=SKETCH).json()["pads"] == 10
     job = client.post("/boards/2/jobs").url.path.split("/")[2]
-    answer = client.post(f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON).json()
+    answer = client.post(
+        f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON
+    ).json()
     assert answer["parts"]["U1"]["body_peak_c"] > 100
     archive = zipfile.ZipFile(io.BytesIO(client.get("/boards/2/files.zip").content))
     files = {name: archive.read(name) for name in archive.namelist()}
@@ -206,11 +261,17 @@ def test_a_sketch_is_kept_rehearsed_and_saved_as_files(client: TestClient, plan:
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"width_mm": 4000}, "width_mm"), ({"plane": "perhaps"}, "plane"), ({"parts": [{"ref": "U1", "package": "BRICK", "x_mm": 1, "y_mm": 1}]}, "BRICK"),
-        ({"parts": SKETCH["parts"] + [SKETCH["parts"][0]]}, "U1 stands twice"), ({"name": ""}, "needs a name"), ({"colour": 1}, "colour"),  # type: ignore[operator,index]
+        ({"width_mm": 4000}, "width_mm"),
+        ({"plane": "perhaps"}, "plane"),
+        ({"parts": [{"ref": "U1", "package": "BRICK", "x_mm": 1, "y_mm": 1}]}, "BRICK"),
+        ({"parts": SKETCH["parts"] + [SKETCH["parts"][0]]}, "U1 stands twice"),
+        ({"name": ""}, "needs a name"),
+        ({"colour": 1}, "colour"),  # type: ignore[operator,index]
     ],
-)  # fmt: skip
-def test_absurd_sketches_are_refused_and_change_nothing(client: TestClient, change: dict[str, Any], said: str) -> None:
+)
+def test_absurd_sketches_are_refused_and_change_nothing(
+    client: TestClient, change: dict[str, Any], said: str
+) -> None:
     client.post("/sketches")
     client.put("/api/boards/2/sketch", json=SKETCH)
     before = board_of(client, 2)
@@ -223,9 +284,13 @@ def test_absurd_sketches_are_refused_and_change_nothing(client: TestClient, chan
 def test_the_picture_beneath_is_a_picture_or_refused(client: TestClient) -> None:
     client.post("/sketches")
     png = b"\x89PNG\r\n\x1a\n" + b"\0" * 30
-    assert client.post("/api/boards/2/picture", files={"file": ("b.png", png)}).json() == {"kept": True}
+    assert client.post("/api/boards/2/picture", files={"file": ("b.png", png)}).json() == {
+        "kept": True
+    }
     assert client.get("/boards/2/picture").headers["content-type"] == "image/png"
-    refused = client.post("/api/boards/2/picture", files={"file": ("b.svg", b"<svg/>")}, headers=JSON)
+    refused = client.post(
+        "/api/boards/2/picture", files={"file": ("b.svg", b"<svg/>")}, headers=JSON
+    )
     assert refused.status_code == 422
     assert "not a PNG, JPEG or WebP" in refused.json()["problem"]
     client.delete("/api/boards/2/picture")
@@ -256,7 +321,11 @@ def test_a_large_board_is_read_off_the_request_with_progress(client: TestClient)
 
 @pytest.mark.slow
 def test_a_large_import_that_fails_says_why_and_stores_nothing(client: TestClient) -> None:
-    junk = {"a.gtl": b"%FSLAX36Y36*%\n%MOMM*%\n%ADD10C,1*%\nD10*\n" + b"X1Y1D01*\n" * 190_000 + b"D99*\nX0Y0D03*\nM02*\n"}
+    junk = {
+        "a.gtl": b"%FSLAX36Y36*%\n%MOMM*%\n%ADD10C,1*%\nD10*\n"
+        + b"X1Y1D01*\n" * 190_000
+        + b"D99*\nX0Y0D03*\nM02*\n"
+    }
     client.post("/boards", files=upload(junk))
     one = finished(client, 1)
     assert one["state"] == "failed"
@@ -276,7 +345,11 @@ def test_an_import_can_be_given_up(client: TestClient) -> None:
 
 
 def test_a_proposed_part_is_named_on_the_plan(client: TestClient) -> None:
-    files = {name: data for name, data in without_names(demo_files()).items() if not name.endswith(".csv")}
+    files = {
+        name: data
+        for name, data in without_names(demo_files()).items()
+        if not name.endswith(".csv")
+    }
     page = client.post("/boards", files=upload(files)).text
     assert "were proposed from their pads and have no name yet" in page
     proposed = board_of(client, 2).parts
@@ -291,24 +364,37 @@ def test_a_proposed_part_is_named_on_the_plan(client: TestClient) -> None:
 
 
 def test_a_footprint_named_once_is_known_on_the_next_board(client: TestClient) -> None:
-    files = with_placement(lambda row: [*row[:2], "CASE_Q", *row[3:]] if row[2] == "SOT-23" else row)
+    files = with_placement(
+        lambda row: [*row[:2], "CASE_Q", *row[3:]] if row[2] == "SOT-23" else row
+    )
     files["reedgate-bill.csv"] = files["reedgate-bill.csv"].replace(b"SOT-23", b"CASE_Q")
     client.post("/boards", files=upload(files))
     assert board_of(client, 2).part("Q1").package.guessed
-    client.post("/boards/2/part", data={"ref": "Q1", "name": "Q1", "package": "SOT-23", "for_all": "yes"})
+    client.post(
+        "/boards/2/part", data={"ref": "Q1", "name": "Q1", "package": "SOT-23", "for_all": "yes"}
+    )
     assert {board_of(client, 2).part(ref).package.name for ref in ("Q1", "Q2", "Q20")} == {"SOT-23"}
     client.post("/boards", files=upload(files))
     assert board_of(client, 3).part("Q2").package.name == "SOT-23"
 
 
 def test_a_housing_is_named_on_the_part_card_and_sets_the_limit(client: TestClient) -> None:
-    """Named, changed, taken back; a part without a housing has no such choice; a plastic nobody knows changes nothing."""
+    """Named, changed, taken back; a part without a housing has no such choice; a plastic nobody
+    knows changes nothing.
+    """
     before = board_of(client, 1).part("J1").package
     assert 'name="housing"' in client.get("/boards/1/parts/J1").text
     assert 'name="housing"' not in client.get("/boards/1/parts/U1").text
     seen = {}
     for housing in ("LCP", "NYLON", ""):
-        client.post("/boards/1/part", data={"ref": "J1", "package": board_of(client, 1).part("J1").footprint, "housing": housing})
+        client.post(
+            "/boards/1/part",
+            data={
+                "ref": "J1",
+                "package": board_of(client, 1).part("J1").footprint,
+                "housing": housing,
+            },
+        )
         seen[housing] = board_of(client, 1).part("J1").package
     assert seen["LCP"].limit_c > seen["NYLON"].limit_c > before.limit_c
     assert not seen["LCP"].heat_shy
@@ -319,15 +405,29 @@ def test_a_housing_is_named_on_the_part_card_and_sets_the_limit(client: TestClie
 
 
 def test_a_part_named_first_and_asked_about_after_keeps_both(client: TestClient) -> None:
-    """An odd pattern of pads: named on the plan with an awkward name, then its three questions answered."""
+    """An odd pattern of pads: named on the plan with an awkward name, then its three questions
+    answered.
+    """
     places = ((5, 5), (8.3, 5), (5, 9.1), (11.7, 9.1), (8.3, 12.9), (14.9, 6.2), (14.9, 11.4))
     pads = gerber("D10*\n" + "".join(at(x, y, "D03") for x, y in places), "%ADD10R,1.1X0.9*%\n")
     table = b"Ref,Package,X,Y,Side\nX1,,10,9,top\n"
-    client.post("/boards", files=upload({"x-F_Paste.gbr": pads, "x-F_Cu.gbr": pads, "x-F_Mask.gbr": pads, "places.csv": table}))
+    client.post(
+        "/boards",
+        files=upload(
+            {"x-F_Paste.gbr": pads, "x-F_Cu.gbr": pads, "x-F_Mask.gbr": pads, "places.csv": table}
+        ),
+    )
     assert board_of(client, 2).part("X1").package.guessed
     named = client.post("/boards/2/part", data={"ref": "X1", "name": "K 1&2"})
     assert named.status_code == 200
     assert "Part K 1&amp;2" in named.text
-    client.post("/boards/2/answers", data={"ref": "K 1&2", "height_mm": "7", "joint": "gull-wing", "shy": "iron"})
+    client.post(
+        "/boards/2/answers",
+        data={"ref": "K 1&2", "height_mm": "7", "joint": "gull-wing", "shy": "iron"},
+    )
     part = board_of(client, 2).part("K 1&2")
-    assert (part.package.guessed, part.package.height_mm, part.package.iron_only) == (False, 7.0, True)
+    assert (part.package.guessed, part.package.height_mm, part.package.iron_only) == (
+        False,
+        7.0,
+        True,
+    )

@@ -1,4 +1,6 @@
-"""Sources, long work, calibration and tools over HTTP; a killed worker's task goes on; bad input changes nothing."""
+"""Sources, long work, calibration and tools over HTTP; a killed worker's task goes on; bad input
+changes nothing.
+"""
 
 import json
 import os
@@ -33,14 +35,40 @@ def finished(client: TestClient, kind: str, limit_s: float = 60.0) -> dict[str, 
 @pytest.mark.parametrize(
     "change",
     [
-        {"source": "plate", "plate": {"set_c": 240, "film_mm": 0.1, "control": "thermostat"}, "moves": [{"do": "plate", "seconds": 60}, {"do": "withdraw", "seconds": 20}]},
-        {"source": "oven", "oven": {"curve": [[0, 25, 25], [60, 180, 200], [120, 230, 250]], "fan_w_m2k": 15}, "moves": [{"do": "oven", "seconds": 120}]},
-        {"preheater": {"celsius": 160}, "shields": ["C9"], "shield_kind": "tape", "nozzle_long_mm": 12, "board_alloy": "Sn96.5Ag3Cu0.5",
-         "moves": [{"do": "preheat", "seconds": 20}, {"do": "close", "seconds": 20, "height_mm": 15, "circle_mm": 4, "path": "ends", "tilt_deg": 30}]},
+        {
+            "source": "plate",
+            "plate": {"set_c": 240, "film_mm": 0.1, "control": "thermostat"},
+            "moves": [{"do": "plate", "seconds": 60}, {"do": "withdraw", "seconds": 20}],
+        },
+        {
+            "source": "oven",
+            "oven": {"curve": [[0, 25, 25], [60, 180, 200], [120, 230, 250]], "fan_w_m2k": 15},
+            "moves": [{"do": "oven", "seconds": 120}],
+        },
+        {
+            "preheater": {"celsius": 160},
+            "shields": ["C9"],
+            "shield_kind": "tape",
+            "nozzle_long_mm": 12,
+            "board_alloy": "Sn96.5Ag3Cu0.5",
+            "moves": [
+                {"do": "preheat", "seconds": 20},
+                {
+                    "do": "close",
+                    "seconds": 20,
+                    "height_mm": 15,
+                    "circle_mm": 4,
+                    "path": "ends",
+                    "tilt_deg": 30,
+                },
+            ],
+        },
         {"core": "aluminium"},
     ],
-)  # fmt: skip
-def test_every_source_rehearses_over_http_and_is_kept(client: TestClient, plan: dict[str, Any], change: dict[str, Any]) -> None:
+)
+def test_every_source_rehearses_over_http_and_is_kept(
+    client: TestClient, plan: dict[str, Any], change: dict[str, Any]
+) -> None:
     answer = client.post("/api/jobs/1/rehearse", json=plan | change, headers=JSON).json()
     assert answer["parts"]["U4"]["body_peak_c"] > 30
     assert (answer["profile"] is None) == (change.get("source") is None)
@@ -53,12 +81,19 @@ def test_every_source_rehearses_over_http_and_is_kept(client: TestClient, plan: 
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"plate": {"set_c": 9000}}, "source.set_c"), ({"oven": {"curve": [[0, 20, 20]]}}, "2 to 500 points"), ({"preheater": {"celsius": -4}}, "preheater.celsius"),
-        ({"source": "plate"}, "not a move for this source"), ({"board_alloy": "Cheese"}, "no alloy"), ({"nozzle_long_mm": 1}, "nozzle_long_mm"),
-        ({"moves": [{"do": "close", "seconds": 5, "tilt_deg": 89}]}, "tilt_deg"), ({"moves": [{"do": "preheat", "seconds": 5}]}, "no preheater"),
+        ({"plate": {"set_c": 9000}}, "source.set_c"),
+        ({"oven": {"curve": [[0, 20, 20]]}}, "2 to 500 points"),
+        ({"preheater": {"celsius": -4}}, "preheater.celsius"),
+        ({"source": "plate"}, "not a move for this source"),
+        ({"board_alloy": "Cheese"}, "no alloy"),
+        ({"nozzle_long_mm": 1}, "nozzle_long_mm"),
+        ({"moves": [{"do": "close", "seconds": 5, "tilt_deg": 89}]}, "tilt_deg"),
+        ({"moves": [{"do": "preheat", "seconds": 5}]}, "no preheater"),
     ],
-)  # fmt: skip
-def test_absurd_sources_are_refused_and_change_nothing(client: TestClient, plan: dict[str, Any], change: dict[str, Any], said: str) -> None:
+)
+def test_absurd_sources_are_refused_and_change_nothing(
+    client: TestClient, plan: dict[str, Any], change: dict[str, Any], said: str
+) -> None:
     before = client.get("/jobs/1/heat").text
     reply = client.post("/api/jobs/1/rehearse", json=plan | change, headers=JSON)
     assert reply.status_code == 422
@@ -74,7 +109,9 @@ def test_a_window_is_drawn_column_by_column_and_its_calmest_point_taken(client: 
     assert len(seen["map"]["columns"]) == 20
     best = seen["map"]["calmest"]
     assert client.post(
-        f"/api/tasks/{seen['id']}/take", json={"setting": best["setting"], "dwell_s": best["dwell_s"]}, headers=JSON
+        f"/api/tasks/{seen['id']}/take",
+        json={"setting": best["setting"], "dwell_s": best["dwell_s"]},
+        headers=JSON,
     ).json() == {"taken": True}
     connection = connect_existing(client.app.state.data)
     plan = jobs.get(connection, 1).plan
@@ -90,7 +127,9 @@ def test_a_search_can_be_given_up_and_its_proposals_taken(client: TestClient) ->
     seen = client.post(f"/api/tasks/{task['id']}/cancel", headers=JSON).json()
     assert seen["state"] == "cancelled"
     first = next(one for one in seen["proposals"] if one["best"])
-    assert client.post(f"/api/tasks/{task['id']}/take", json={"key": first["key"]}, headers=JSON).json() == {"taken": True}
+    assert client.post(
+        f"/api/tasks/{task['id']}/take", json={"key": first["key"]}, headers=JSON
+    ).json() == {"taken": True}
     for body, said in (({"key": "moonlight"}, "not there any more"), ({}, "which proposal")):
         reply = client.post(f"/api/tasks/{task['id']}/take", json=body, headers=JSON)
         assert reply.status_code == 422
@@ -111,14 +150,22 @@ def test_a_killed_worker_is_followed_by_one_that_goes_on(client: TestClient) -> 
     connection.close()
     assert seen["state"] == "done"
     assert worker.pid not in (None, pid)
-    assert [json.loads(step)["setting"] for step in before.steps] == seen["map"]["settings"][: len(before.steps)]
+    assert [json.loads(step)["setting"] for step in before.steps] == seen["map"]["settings"][
+        : len(before.steps)
+    ]
 
 
-def test_the_same_question_is_answered_once_and_a_problem_is_said(client: TestClient, plan: dict[str, Any]) -> None:
+def test_the_same_question_is_answered_once_and_a_problem_is_said(
+    client: TestClient, plan: dict[str, Any]
+) -> None:
     first = client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()
     assert client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()["id"] == first["id"]
     assert client.get("/api/jobs/1/tasks/settings", headers=JSON).json() == {"state": "none"}
-    client.post("/api/jobs/1/rehearse", json=plan | {"source": "oven", "moves": [{"do": "oven", "seconds": 60}]}, headers=JSON)
+    client.post(
+        "/api/jobs/1/rehearse",
+        json=plan | {"source": "oven", "moves": [{"do": "oven", "seconds": 60}]},
+        headers=JSON,
+    )
     reply = client.post("/api/jobs/1/tasks", json={"kind": "window"}, headers=JSON)
     assert reply.status_code == 422
     assert "hot air" in reply.json()["problem"]
@@ -126,7 +173,10 @@ def test_the_same_question_is_answered_once_and_a_problem_is_said(client: TestCl
 
 def test_iron_seconds_over_http(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
     asked = "/api/jobs/1/iron?ref=U4&pin=1&tip_mm=1.6&set_c=340"
-    stays = [client.get(f"{asked}&tie={tie}", headers=JSON).json()["touch"]["stay_s"] for tie in ("as drawn", "signal", "relief", "plane")]
+    stays = [
+        client.get(f"{asked}&tie={tie}", headers=JSON).json()["touch"]["stay_s"]
+        for tie in ("as drawn", "signal", "relief", "plane")
+    ]
     assert 1.0 < stays[1] < stays[2] < stays[3]
     assert stays[0] == pytest.approx(stays[1], rel=0.1)  # pin 1 of U4 is a signal on this board
     monkeypatch.delattr(heat, "touch")  # what was worked out once is kept
@@ -157,7 +207,10 @@ TEST = {
 
 def test_a_melt_test_narrows_the_forecast_and_can_be_undone(client: TestClient) -> None:
     wide = client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0]
-    assert client.post("/bench/stations/1/melt-test", data=TEST, follow_redirects=False).status_code == 303
+    assert (
+        client.post("/bench/stations/1/melt-test", data=TEST, follow_redirects=False).status_code
+        == 303
+    )
     page = client.get("/bench/stations/1").text
     assert "What is known" in page
     assert "strength of the air" in page
@@ -171,10 +224,19 @@ def test_a_melt_test_narrows_the_forecast_and_can_be_undone(client: TestClient) 
 
 @pytest.mark.parametrize(
     ("change", "said"),
-    [({"seconds": ""}, "at least one time"), ({"seconds": "soon"}, "is not a number"), ({"distance_mm": "-3"}, "height_mm"), ({"copper": "250"}, "scrap.copper"),
-     ({"alloy": "Cheese"}, "no alloy"), ({"thickness_mm": "90"}, "thickness_mm"), ({"seconds": "0.01"}, "seconds")],
-)  # fmt: skip
-def test_melt_tests_that_cannot_be_keep_what_was_typed(client: TestClient, change: dict[str, str], said: str) -> None:
+    [
+        ({"seconds": ""}, "at least one time"),
+        ({"seconds": "soon"}, "is not a number"),
+        ({"distance_mm": "-3"}, "height_mm"),
+        ({"copper": "250"}, "scrap.copper"),
+        ({"alloy": "Cheese"}, "no alloy"),
+        ({"thickness_mm": "90"}, "thickness_mm"),
+        ({"seconds": "0.01"}, "seconds"),
+    ],
+)
+def test_melt_tests_that_cannot_be_keep_what_was_typed(
+    client: TestClient, change: dict[str, str], said: str
+) -> None:
     reply = client.post("/bench/stations/1/melt-test", data=TEST | change)
     assert reply.status_code == 422
     assert said in reply.text
@@ -184,9 +246,19 @@ def test_melt_tests_that_cannot_be_keep_what_was_typed(client: TestClient, chang
 
 
 def test_a_log_teaches_a_station_and_bad_logs_say_why(client: TestClient) -> None:
-    rows = "\n".join(f"{i * 0.5};{23 + 140 * (1 - 2.718 ** (-i * 0.5 / 25)):.2f}".replace(".", ",") for i in range(120))
-    form = {"pasted": f"Zeit;Platine\n{rows}", "places": "25 20", "heated_s": "60", "distance_mm": "20"}
-    assert client.post("/bench/stations/1/log", data=form, follow_redirects=False).status_code == 303
+    rows = "\n".join(
+        f"{i * 0.5};{23 + 140 * (1 - 2.718 ** (-i * 0.5 / 25)):.2f}".replace(".", ",")
+        for i in range(120)
+    )
+    form = {
+        "pasted": f"Zeit;Platine\n{rows}",
+        "places": "25 20",
+        "heated_s": "60",
+        "distance_mm": "20",
+    }
+    assert (
+        client.post("/bench/stations/1/log", data=form, follow_redirects=False).status_code == 303
+    )
     assert "probe 1" in client.get("/bench/stations/1").text
     for change, said in (
         ({"pasted": "time,a\n1,x"}, "fewer than 8"),
@@ -206,7 +278,9 @@ def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) 
         bench.tap(connection, run, key, kind, ref, 1_000_000 + at)
     assert client.post("/bench/stations/1/runs", follow_redirects=False).status_code == 303
     assert calibration.station_doubts(connection, 1).jet_factor < Doubts().jet_factor
-    client.post("/bench", data={"name": "Second", "nozzle_mm": "8", "outlet_c": "300", "flow_lpm": "20"})
+    client.post(
+        "/bench", data={"name": "Second", "nozzle_mm": "8", "outlet_c": "300", "flow_lpm": "20"}
+    )
     (like,) = calibration.same_heat(connection, 1)
     assert like.name == "Second"
     assert like.flow_lpm is not None
@@ -220,11 +294,15 @@ def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) 
 
 
 def test_two_stations_stand_side_by_side_by_effective_strength(client: TestClient) -> None:
-    """A twin is as strong and cannot be told apart; one that is weaker by far is, once both were taught; a single one is not compared."""
+    """A twin is as strong and cannot be told apart; one that is weaker by far is, once both were
+    taught; a single one is not compared.
+    """
     connection = connect_existing(client.app.state.data)
     assert "Side by side" not in client.get("/bench").text
     for name, outlet, flow in (("Twin", "350", "30"), ("Weak", "250", "5")):
-        client.post("/bench", data={"name": name, "nozzle_mm": "6", "outlet_c": outlet, "flow_lpm": flow})
+        client.post(
+            "/bench", data={"name": name, "nozzle_mm": "6", "outlet_c": outlet, "flow_lpm": flow}
+        )
     own, twin, weak = calibration.strengths(connection)
     assert twin.middle == pytest.approx(own.middle, rel=0.02)
     assert twin.ratio == pytest.approx(1.0, abs=0.02)
@@ -242,7 +320,12 @@ def test_two_stations_stand_side_by_side_by_effective_strength(client: TestClien
     }
     for station, seconds in ((1, "20 21 20"), (3, "95 93 96")):
         assert (
-            client.post(f"/bench/stations/{station}/melt-test", data=test | {"seconds": seconds}, follow_redirects=False).status_code == 303
+            client.post(
+                f"/bench/stations/{station}/melt-test",
+                data=test | {"seconds": seconds},
+                follow_redirects=False,
+            ).status_code
+            == 303
         )
     own, _, weak = calibration.strengths(connection)
     assert weak.apart
@@ -254,19 +337,36 @@ def test_two_stations_stand_side_by_side_by_effective_strength(client: TestClien
 
 def test_tools_are_added_taught_and_removed(client: TestClient) -> None:
     for form in (
-        {"kind": "plate", "name": "Flat-iron", "set_c": "240", "control": "thermostat", "band_k": "40"}, {"kind": "oven", "name": "Small oven", "curve": ""},
-        {"kind": "preheater", "name": "Below", "set_c": "150"}, {"kind": "iron", "name": "Hoof", "set_c": "340", "tip_mm": "2", "shape": "bevel"},
-    ):  # fmt: skip
+        {
+            "kind": "plate",
+            "name": "Flat-iron",
+            "set_c": "240",
+            "control": "thermostat",
+            "band_k": "40",
+        },
+        {"kind": "oven", "name": "Small oven", "curve": ""},
+        {"kind": "preheater", "name": "Below", "set_c": "150"},
+        {"kind": "iron", "name": "Hoof", "set_c": "340", "tip_mm": "2", "shape": "bevel"},
+    ):
         assert client.post("/bench/tools", data=form, follow_redirects=False).status_code == 303
     assert "swings 40 K" in client.get("/bench").text
-    assert client.post("/bench/tools/1/melt-test", data=TEST | {"seconds": "45 50"}, follow_redirects=False).status_code == 303
+    assert (
+        client.post(
+            "/bench/tools/1/melt-test", data=TEST | {"seconds": "45 50"}, follow_redirects=False
+        ).status_code
+        == 303
+    )
     assert "air film" in client.get("/bench/tools/1").text
     assert client.get("/bench/tools/2").status_code == 200
     assert "for a plate" in client.post("/bench/tools/2/melt-test", data=TEST).text
     client.post("/bench/tools/4/remove")
     assert "Hoof" not in client.get("/bench").text
-    for form, said in (({"kind": "kettle"}, "choose plate"), ({"kind": "plate", "name": "Flat-iron", "set_c": "240"}, "on the bench already"),
-                       ({"kind": "plate", "name": "x", "set_c": "warm"}, "not a number"), ({"kind": "oven", "name": "y", "curve": "1 2"}, "seconds, air")):  # fmt: skip
+    for form, said in (
+        ({"kind": "kettle"}, "choose plate"),
+        ({"kind": "plate", "name": "Flat-iron", "set_c": "240"}, "on the bench already"),
+        ({"kind": "plate", "name": "x", "set_c": "warm"}, "not a number"),
+        ({"kind": "oven", "name": "y", "curve": "1 2"}, "seconds, air"),
+    ):
         reply = client.post("/bench/tools", data=form)
         assert reply.status_code in (409, 422)
         assert said in reply.text
@@ -274,7 +374,9 @@ def test_tools_are_added_taught_and_removed(client: TestClient) -> None:
 
 def test_a_killed_search_goes_on_with_what_it_had(client: TestClient) -> None:
     worker: WorkerProcess = client.app.state.worker
-    task = client.post("/api/jobs/1/tasks", json={"kind": "settings", "free_alloy": True}, headers=JSON).json()
+    task = client.post(
+        "/api/jobs/1/tasks", json={"kind": "settings", "free_alloy": True}, headers=JSON
+    ).json()
     connection = connect_existing(client.app.state.data)
     while len(tasks.get(connection, task["id"]).steps) < 2:
         time.sleep(0.02)

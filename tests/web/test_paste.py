@@ -26,7 +26,9 @@ def test_the_best_foil_is_shown_first_and_others_are_judged(client: TestClient) 
     assert "17 openings, fat" in thick
     assert "IPC-7525" in thick
     assert 'href="/jobs/1/paste"' in client.get("/jobs/1/heat").text
-    assert "comes out right at 0.13 mm" in client.get(PAGE).text  # looking at another foil keeps nothing
+    assert (
+        "comes out right at 0.13 mm" in client.get(PAGE).text
+    )  # looking at another foil keeps nothing
 
 
 def test_foil_and_paste_are_kept_with_the_job(client: TestClient) -> None:
@@ -47,12 +49,23 @@ def test_the_slider_gets_the_judgement_alone(client: TestClient) -> None:
     assert 'data-wrong="17"' in answer["answer"]
     assert answer["overlay"].count("is-fat") == 17
     assert "<html" not in answer["answer"]
-    assert client.get("/api/jobs/1/paste?foil=9").json()["problem"].startswith("foil_mm: 9 mm is outside")
+    assert (
+        client.get("/api/jobs/1/paste?foil=9")
+        .json()["problem"]
+        .startswith("foil_mm: 9 mm is outside")
+    )
 
 
 def test_absurd_foils_get_a_sentence_and_the_form_back(client: TestClient) -> None:
-    for typed, said in (("7", "foil_mm: 7 mm is outside 0.03 to 0.5"), ("thin", "is not a number"), ("nan", "foil_mm")):
-        for reply in (client.get(f"{PAGE}?foil={typed}"), client.post(PAGE, data={"typed": typed, "was": "0.13"})):
+    for typed, said in (
+        ("7", "foil_mm: 7 mm is outside 0.03 to 0.5"),
+        ("thin", "is not a number"),
+        ("nan", "foil_mm"),
+    ):
+        for reply in (
+            client.get(f"{PAGE}?foil={typed}"),
+            client.post(PAGE, data={"typed": typed, "was": "0.13"}),
+        ):
             assert reply.status_code == 422
             assert said in reply.text
             assert f'value="{typed}"' in reply.text
@@ -73,7 +86,9 @@ def test_a_board_without_paste_layer_says_what_to_do_on_every_leaf(client: TestC
     for leaf in LEAVES:
         for side in ("top", "bottom"):
             assert client.get(f"/jobs/{job}/paste{leaf}?side={side}").status_code == 200, leaf
-    refused = client.post(f"/jobs/{job}/paste/weigh", data={"before": "100", "after": "200", "sides": "top"})
+    refused = client.post(
+        f"/jobs/{job}/paste/weigh", data={"before": "100", "after": "200", "sides": "top"}
+    )
     assert refused.status_code == 422
     assert "no stencil openings on that side" in refused.text
     assert client.get(f"/jobs/{job}/paste/stencil.svg").status_code == 422
@@ -100,7 +115,10 @@ def test_proposals_are_taken_undone_and_given_back(client: TestClient) -> None:
     gone = client.post(f"{PAGE}/openings", data={"do": "take", "key": "U3: narrow"})
     assert gone.status_code == 409
     assert "is not proposed any more" in gone.text
-    assert client.post(f"{PAGE}/openings", data={"do": "coverage", "coverage": "500"}).status_code == 422
+    assert (
+        client.post(f"{PAGE}/openings", data={"do": "coverage", "coverage": "500"}).status_code
+        == 422
+    )
     client.post(f"{PAGE}/openings", data={"do": "coverage", "coverage": "40"})
     assert "panes cover 40 % instead of 56 %" in client.get(f"{PAGE}/openings").text
 
@@ -111,15 +129,23 @@ def test_the_stencils_files_carry_the_changes_and_read_back(client: TestClient) 
     reply = client.get(f"{PAGE}/stencil.zip?side=top&margin=20&said=demo")
     assert reply.headers["content-disposition"] == 'attachment; filename="stencil-1-top.zip"'
     layer = zipfile.ZipFile(io.BytesIO(reply.content)).read("paste-top.gbr")
-    files = {name: data for name, data in demo_files().items() if not ("paste" in name and "top" in name)}
+    files = {
+        name: data for name, data in demo_files().items() if not ("paste" in name and "top" in name)
+    }
     board = read_board({**files, "paste-top.gbr": layer}, "again")
-    narrowed = [one for one in board.openings if one.pad is not None and board.pads[one.pad].ref == "U3"]
+    narrowed = [
+        one for one in board.openings if one.pad is not None and board.pads[one.pad].ref == "U3"
+    ]
     assert {round(min(one.size_x_mm, one.size_y_mm), 3) for one in narrowed} == {0.29}
     assert client.get(f"{PAGE}/stencil.dxf?side=bottom").content.startswith(b"  0\r\nSECTION")
     assert client.get(f"{PAGE}/stencil.svg?mirrored=true").text.startswith("<svg")
     assert client.get(f"{PAGE}/stencil.exe").status_code == 422
     assert client.get(f"{PAGE}/stencil.svg?margin=wide").status_code == 422
-    assert client.get(f"{PAGE}/fixture.dxf").status_code == client.get(f"{PAGE}/fixture.svg?side=bottom").status_code == 200
+    assert (
+        client.get(f"{PAGE}/fixture.dxf").status_code
+        == client.get(f"{PAGE}/fixture.svg?side=bottom").status_code
+        == 200
+    )
 
 
 def test_leadless_parts_are_shown_settling_in_all_three_ways(client: TestClient) -> None:
@@ -133,15 +159,31 @@ def test_leadless_parts_are_shown_settling_in_all_three_ways(client: TestClient)
 
 def test_weighing_teaches_the_factor_for_this_foil_and_paste_only(client: TestClient) -> None:
     assert "102 mg" in client.get(PAGE).text
-    forecast = int(client.get(f"{PAGE}/weigh").text.split(" mg are forecast on a board, top side")[0].split(">")[-1])
+    forecast = int(
+        client.get(f"{PAGE}/weigh")
+        .text.split(" mg are forecast on a board, top side")[0]
+        .split(">")[-1]
+    )
     client.post(
-        f"{PAGE}/weigh", data={"before": "50,000", "after": "50.320", "unit": "g", "resolution": "0.001", "boards": "5", "sides": "top"}
+        f"{PAGE}/weigh",
+        data={
+            "before": "50,000",
+            "after": "50.320",
+            "unit": "g",
+            "resolution": "0.001",
+            "boards": "5",
+            "sides": "top",
+        },
     )
     page = client.get(f"{PAGE}/weigh").text
     assert "Prints carry" in page
     share = int(page.split("Prints carry ")[1].split(" %")[0])
-    print_own = 0.08**2 / 5  # by hand: what was believed (1 ± 0.2) against five prints that differ by 8 % each
-    assert share == pytest.approx(100 * (1 / 0.04 + 64 / forecast / print_own) / (1 / 0.04 + 1 / print_own), abs=1)
+    print_own = (
+        0.08**2 / 5
+    )  # by hand: what was believed (1 ± 0.2) against five prints that differ by 8 % each
+    assert share == pytest.approx(
+        100 * (1 / 0.04 + 64 / forecast / print_own) / (1 / 0.04 + 1 / print_own), abs=1
+    )
     assert "as weighed" in client.get(PAGE).text
     assert "as weighed" not in client.get(f"{PAGE}?foil=0.12").text
     for data in (
@@ -161,7 +203,17 @@ def test_weighing_teaches_the_factor_for_this_foil_and_paste_only(client: TestCl
 
 
 def test_a_coarse_scale_is_told_so(client: TestClient) -> None:
-    client.post(f"{PAGE}/weigh", data={"before": "10", "after": "10.1", "unit": "g", "resolution": "0.1", "boards": "1", "sides": "top"})
+    client.post(
+        f"{PAGE}/weigh",
+        data={
+            "before": "10",
+            "after": "10.1",
+            "unit": "g",
+            "resolution": "0.1",
+            "boards": "1",
+            "sides": "top",
+        },
+    )
     assert "too coarse" in client.get(f"{PAGE}/weigh").text
 
 
@@ -182,11 +234,20 @@ def test_prints_are_logged_counted_and_booked_on_the_lot(client: TestClient) -> 
 def test_what_mixes_is_kept_and_told(client: TestClient) -> None:
     assert "These go together" in client.get(f"{PAGE}/mixing").text
     client.post(PAGE, data={"paste": "snbi-t4"})
-    client.post(f"{PAGE}/mixing", data={"pad_finish": "tin-lead, levelled", "part_finish": "tin", "left_over": "nothing"})
+    client.post(
+        f"{PAGE}/mixing",
+        data={"pad_finish": "tin-lead, levelled", "part_finish": "tin", "left_over": "nothing"},
+    )
     page = client.get(f"{PAGE}/mixing").text
     assert "Do not solder like this: bismuth meets lead" in page
     assert "<b>Bi</b>" in page
-    assert client.post(f"{PAGE}/mixing", data={"pad_finish": "chrome", "part_finish": "tin", "left_over": "nothing"}).status_code == 422
+    assert (
+        client.post(
+            f"{PAGE}/mixing",
+            data={"pad_finish": "chrome", "part_finish": "tin", "left_over": "nothing"},
+        ).status_code
+        == 422
+    )
     assert client.post(f"{PAGE}/mixing", data={}).status_code == 422
 
 
@@ -199,7 +260,14 @@ def test_the_fixture_says_which_way_to_draw(client: TestClient) -> None:
 
 def test_stencil_or_hand_by_the_users_own_times(client: TestClient) -> None:
     assert "Stencil: from board 1 on it is quicker" in client.get(f"{PAGE}/hand").text
-    times = {"boards": "2", "panel": "1", "set_up_min": "60", "print_min": "1,5", "dot_s": "2.5", "price_min": "120"}
+    times = {
+        "boards": "2",
+        "panel": "1",
+        "set_up_min": "60",
+        "print_min": "1,5",
+        "dot_s": "2.5",
+        "price_min": "120",
+    }
     client.post(f"{PAGE}/hand", data=times)
     assert "By hand: the stencil wins from board" in client.get(f"{PAGE}/hand").text
     for wrong_time in ({"dot_s": "0"}, {"panel": "0.5"}, {"boards": "-1"}, {"set_up_min": "nan"}):
@@ -216,7 +284,14 @@ def test_the_dot_plan_is_followed_step_by_step_and_keeps_its_place(client: TestC
     tap = {"key": "a", "step": 0, "at_ms": 1000}
     assert len(client.post("/api/hand/1/taps", json=tap).json()["taps"]) == 1
     assert len(client.post("/api/hand/1/taps", json=tap).json()["taps"]) == 1  # the same tap again
-    assert len(client.post("/api/hand/1/taps", json={"key": "b", "step": 0, "at_ms": 1001}).json()["taps"]) == 1  # the same step again
+    assert (
+        len(
+            client.post("/api/hand/1/taps", json={"key": "b", "step": 0, "at_ms": 1001}).json()[
+                "taps"
+            ]
+        )
+        == 1
+    )  # the same step again
     early = client.post("/api/hand/1/taps", json={"key": "c", "step": 5, "at_ms": 1002})
     assert early.status_code == 422
     assert "step 6 is not due: 1 of" in early.json()["problem"]
@@ -226,7 +301,9 @@ def test_the_dot_plan_is_followed_step_by_step_and_keeps_its_place(client: TestC
     client.delete("/api/hand/1/taps/d")
     assert len(client.delete("/api/hand/1/taps/a").json()["taps"]) == 0
     assert client.get("/hand/9").status_code == 404
-    assert client.post("/api/hand/1/taps", json={"key": "", "step": 0, "at_ms": 0}).status_code == 422
+    assert (
+        client.post("/api/hand/1/taps", json={"key": "", "step": 0, "at_ms": 0}).status_code == 422
+    )
 
 
 def test_pad_by_pad_has_more_steps(client: TestClient) -> None:
@@ -248,8 +325,19 @@ def test_materials_are_kept_by_taps(client: TestClient) -> None:
     client.post("/bench/materials/1/tap", data={"kind": "empty"})
     assert "It is empty." in client.get("/bench/materials").text
     for kind, grams in (("used", "lots"), ("used", "-4"), ("eaten", "")):
-        assert client.post("/bench/materials/1/tap", data={"kind": kind, "grams": grams}).status_code == 422
-    new = {"name": "Jar", "alloy": "Sn42Bi58", "powder": "4", "metal": "90", "container": "jar", "grams": "100", "expires": "2027-03-31"}
+        assert (
+            client.post("/bench/materials/1/tap", data={"kind": kind, "grams": grams}).status_code
+            == 422
+        )
+    new = {
+        "name": "Jar",
+        "alloy": "Sn42Bi58",
+        "powder": "4",
+        "metal": "90",
+        "container": "jar",
+        "grams": "100",
+        "expires": "2027-03-31",
+    }
     client.post("/bench/materials", data=new)
     assert "2027-03-31</b><span>its date" in client.get("/bench/materials").text
     for wrong_field in (
@@ -267,12 +355,16 @@ def test_materials_are_kept_by_taps(client: TestClient) -> None:
         assert 'role="alert"' in reply.text
     client.post("/bench/materials/1/remove")
     assert "Bench syringe" not in client.get("/bench/materials").text
-    assert client.get(PAGE).status_code == 200  # a job whose lot is gone goes on with the named paste
+    assert (
+        client.get(PAGE).status_code == 200
+    )  # a job whose lot is gone goes on with the named paste
 
 
 def test_the_dot_plan_says_which_parts_go_by_iron_as_ready_stands(client: TestClient) -> None:
     assert "of these go by iron: C10," in client.get("/jobs/1/paste/hand").text
-    client.post("/jobs/1/ready", data={"do": "way", "ref": "C10", "way": "dots, hot air", "side": "top"})
+    client.post(
+        "/jobs/1/ready", data={"do": "way", "ref": "C10", "way": "dots, hot air", "side": "top"}
+    )
     page = client.get("/jobs/1/paste/hand").text
     assert "of these go by iron" in page
     assert "by iron: C10," not in page
@@ -287,7 +379,12 @@ def test_needles_and_foils_at_hand_are_what_is_worked_with(client: TestClient) -
     page = client.get(PAGE).text
     assert 'data-foil="0.125"' in page
     assert 'data-foil="0.13"' not in page
-    for data in ({"kind": "needle", "size": "19"}, {"kind": "foil", "other": "3"}, {"kind": "spoon"}, {"kind": "foil", "other": "thin"}):
+    for data in (
+        {"kind": "needle", "size": "19"},
+        {"kind": "foil", "other": "3"},
+        {"kind": "spoon"},
+        {"kind": "foil", "other": "thin"},
+    ):
         assert client.post("/bench/supply", data=data).status_code == 422
 
 

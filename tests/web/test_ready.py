@@ -28,10 +28,16 @@ PAGES = (
 
 
 @pytest.mark.parametrize("path", PAGES)
-def test_every_page_answers_on_the_demo_board_a_foreign_one_and_one_without_parts(client: TestClient, path: str) -> None:
+def test_every_page_answers_on_the_demo_board_a_foreign_one_and_one_without_parts(
+    client: TestClient, path: str
+) -> None:
     assert client.get(path).status_code == 200
     assert client.get(path.replace("/1/", "/77/")).status_code == 404
-    files = [("files", (one.name, one.read_bytes())) for one in (DATA / "boards/attributes").iterdir() if one.is_file()]
+    files = [
+        ("files", (one.name, one.read_bytes()))
+        for one in (DATA / "boards/attributes").iterdir()
+        if one.is_file()
+    ]
     board = client.post("/boards", files=files).url.path.split("/")[-1]
     job = client.post(f"/boards/{board}/jobs").url.path.split("/")[2]
     foreign = path.replace("/1/", f"/{job}/")
@@ -39,7 +45,9 @@ def test_every_page_answers_on_the_demo_board_a_foreign_one_and_one_without_part
     assert reply.status_code in ((200, 422) if "/iron/" in path else (200,)), reply.text[-300:]
     board = client.post("/sketches", data={"name": "Bare"}).url.path.split("/")[2]
     job = client.post(f"/boards/{board}/jobs").url.path.split("/")[2]
-    assert client.get(path.replace("/1/", f"/{job}/")).status_code == (422 if "/iron/" in path else 200)
+    assert client.get(path.replace("/1/", f"/{job}/")).status_code == (
+        422 if "/iron/" in path else 200
+    )
 
 
 def test_ways_are_proposed_chosen_and_refused(client: TestClient) -> None:
@@ -80,11 +88,21 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
     assert "your school: stencil" not in client.get(f"/jobs/{other}/ready").text
     client.post(READY, data={"do": "bench"})
     assert "your school: stencil" in client.get(f"/jobs/{other}/ready").text
-    client.post(f"/jobs/{other}/ready", data={"do": "school", "question": "stencil", "school": "hand"})
+    client.post(
+        f"/jobs/{other}/ready", data={"do": "school", "question": "stencil", "school": "hand"}
+    )
     assert "your school: hand" in client.get(f"/jobs/{other}/ready").text
     assert "your school: stencil" in client.get(READY).text
-    assert client.post(READY, data={"do": "school", "question": "stencil", "school": "prayer"}).status_code == 422
-    assert client.post(READY, data={"do": "school", "question": "tea", "school": "green"}).status_code == 422
+    assert (
+        client.post(
+            READY, data={"do": "school", "question": "stencil", "school": "prayer"}
+        ).status_code
+        == 422
+    )
+    assert (
+        client.post(READY, data={"do": "school", "question": "tea", "school": "green"}).status_code
+        == 422
+    )
 
 
 def test_a_bench_card_draws_its_rows_and_can_ask_the_thermal_model(client: TestClient) -> None:
@@ -92,7 +110,9 @@ def test_a_bench_card_draws_its_rows_and_can_ask_the_thermal_model(client: TestC
     assert card.count('class="row-diagram"') == 4
     assert "usual: thermal model, another board" in card
     assert "feed the wire evenly" in card.lower()
-    assert 'class="row-diagram"' not in client.get(f"{READY}/iron/U4").text  # it goes by hot air, so it is not drawn along
+    assert (
+        'class="row-diagram"' not in client.get(f"{READY}/iron/U4").text
+    )  # it goes by hot air, so it is not drawn along
     assert client.get(f"{READY}/iron/U99").status_code == 422
 
 
@@ -124,7 +144,9 @@ def test_the_schedule_moves_with_what_is_done_and_goes_to_a_calendar(client: Tes
     assert "01 Feb 18:00" in page
     assert "Heat board 3, top" in page
     assert "500 g in a jar" in page
-    events = icalendar.Calendar.from_ical(client.get(f"{READY}/schedule.ics").content).walk("VEVENT")
+    events = icalendar.Calendar.from_ical(client.get(f"{READY}/schedule.ics").content).walk(
+        "VEVENT"
+    )
     assert len(events) > 20
     assert "Begins 01 Feb 18:00" in client.get("/today").text
     client.post(f"{READY}/when", data={"do": "done", "task": "warm"})
@@ -158,20 +180,31 @@ def test_a_paste_that_is_as_warm_as_the_room_needs_no_waiting(client: TestClient
     assert "as warm as the room already" in client.get(f"{READY}/when").text
 
 
-def test_the_kit_knows_places_for_every_job_and_what_is_missing_for_this_one(client: TestClient) -> None:
+def test_the_kit_knows_places_for_every_job_and_what_is_missing_for_this_one(
+    client: TestClient,
+) -> None:
     line = "100 nF | 0402 (metric 1005)"
-    client.post(f"{READY}/kit", data={"line": line, "found": "there", "where": "strip 3", "instead": ""})
+    client.post(
+        f"{READY}/kit", data={"line": line, "found": "there", "where": "strip 3", "instead": ""}
+    )
     page = client.get(f"{READY}/kit").text
     assert 'value="strip 3"' in page
     assert "1 of 30 lines found" in page
     client.post(f"{READY}/kit", data={"line": "330 Ω | 0603 (metric 1608)", "found": "missing"})
     assert "1 line missing: 330 Ω." in client.get(f"{READY}/kit").text
     assert "strip 3" in client.get(f"{PLACE}/guide").text
-    client.post(f"{READY}/kit", data={"line": "330 Ω | 0603 (metric 1608)", "found": "another instead", "instead": "390 Ω"})
+    client.post(
+        f"{READY}/kit",
+        data={"line": "330 Ω | 0603 (metric 1608)", "found": "another instead", "instead": "390 Ω"},
+    )
     assert "instead: 390 Ω" in client.get(f"{READY}/kit").text
-    quiet = client.post(f"{READY}/kit", data={"line": line, "found": ""}, headers={"accept": "application/json"})
+    quiet = client.post(
+        f"{READY}/kit", data={"line": line, "found": ""}, headers={"accept": "application/json"}
+    )
     assert quiet.status_code == 204
-    assert 'value="strip 3"' in client.get(f"{READY}/kit").text  # a key at the bench forgets no place
+    assert (
+        'value="strip 3"' in client.get(f"{READY}/kit").text
+    )  # a key at the bench forgets no place
     for wrong in (
         {"line": "gold | bar", "found": "there"},
         {"line": line, "found": "eaten"},
@@ -217,11 +250,18 @@ def test_the_order_beats_the_bill_and_takes_exceptions(client: TestClient) -> No
 def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:
     run = client.post(PLACE, data={"do": "start", "side": "top"}).url.path
     assert run == "/place/1"
-    state = json.loads(client.get(run).text.split('<script type="application/json" id="state">')[1].split("</script>")[0])
+    state = json.loads(
+        client.get(run)
+        .text.split('<script type="application/json" id="state">')[1]
+        .split("</script>")[0]
+    )
     first, second = state["steps"][0]["ref"], state["steps"][1]["ref"]
 
     def tap(key: str, ref: str, what: str = "placed") -> tuple[int, dict[str, object]]:
-        reply = client.post("/api/place/1/taps", json={"key": key, "ref": ref, "what": what, "at_ms": int(time.time() * 1000)})
+        reply = client.post(
+            "/api/place/1/taps",
+            json={"key": key, "ref": ref, "what": what, "at_ms": int(time.time() * 1000)},
+        )
         return reply.status_code, reply.json()
 
     assert tap("a", first)[0] == 200
@@ -238,17 +278,29 @@ def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:
 
 def test_own_placements_change_the_minutes(client: TestClient) -> None:
     client.post(PLACE, data={"do": "start", "side": "top"})
-    state = json.loads(client.get("/place/1").text.split('<script type="application/json" id="state">')[1].split("</script>")[0])
+    state = json.loads(
+        client.get("/place/1")
+        .text.split('<script type="application/json" id="state">')[1]
+        .split("</script>")[0]
+    )
     for number, step in enumerate(state["steps"]):
         client.post(
-            "/api/place/1/taps", json={"key": f"k{number}", "ref": step["ref"], "what": "placed", "at_ms": 1_000_000 + 30_000 * number}
+            "/api/place/1/taps",
+            json={
+                "key": f"k{number}",
+                "ref": step["ref"],
+                "what": "placed",
+                "at_ms": 1_000_000 + 30_000 * number,
+            },
         )
     page = client.get(f"{READY}/minutes").text
     assert "(19 of yours)" in page
     assert "Place: your own, 19 measured" in page
 
 
-def test_the_command_line_says_the_same(tmp_path: Path, filled: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_the_command_line_says_the_same(
+    tmp_path: Path, filled: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     import shutil
 
     from yellowfen.workflows.opening import DATABASE
@@ -271,18 +323,34 @@ def test_the_command_line_says_the_same(tmp_path: Path, filled: Path, capsys: py
 @pytest.mark.slow
 def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestClient) -> None:
     usual = client.get(f"{READY}/iron/U1").text
-    assert "[usual: thermal model, another board, a 1.6 mm tip; at this setting and solder]" in usual
-    needs = [client.get(f"/api/jobs/1/ready/iron/U1?tie={tie}").json()["wets_s"] for tie in ("signal", "relief", "plane")]
+    assert (
+        "[usual: thermal model, another board, a 1.6 mm tip; at this setting and solder]" in usual
+    )
+    needs = [
+        client.get(f"/api/jobs/1/ready/iron/U1?tie={tie}").json()["wets_s"]
+        for tie in ("signal", "relief", "plane")
+    ]
     assert needs == sorted(needs)
     page = client.get(f"{READY}/iron/U1?measured=true").text
-    setting = re.search(r"<b>2 mm bevel</b><span>tip</span></div><div class=\"figure\"><b>(\d+) °C</b>", page)
+    setting = re.search(
+        r"<b>2 mm bevel</b><span>tip</span></div><div class=\"figure\"><b>(\d+) °C</b>", page
+    )
     assert setting is not None
-    assert f"[thermal model, this board, 2.0 mm tip at {setting[1]} °C; its contact values from memory]" in page
-    for need, name in zip(needs, ("on its own track", "on spokes", "solid in a plane"), strict=True):
+    assert (
+        f"[thermal model, this board, 2.0 mm tip at {setting[1]} °C; its contact values from memory]"
+        in page
+    )
+    for need, name in zip(
+        needs, ("on its own track", "on spokes", "solid in a plane"), strict=True
+    ):
         assert f"<b>{need:.1f} s</b><span>{name}</span>" in page
     assert "Work it out" in usual
     assert "Work it out" not in page
-    for path, said in (("U1?tie=glue", "is no tie"), ("R1?tie=signal", "no rows of leads"), ("U99?tie=signal", "U99")):
+    for path, said in (
+        ("U1?tie=glue", "is no tie"),
+        ("R1?tie=signal", "no rows of leads"),
+        ("U99?tie=signal", "U99"),
+    ):
         reply = client.get(f"/api/jobs/1/ready/iron/{path}", headers={"accept": "application/json"})
         assert reply.status_code == 422
         assert said in reply.json()["problem"]

@@ -9,7 +9,12 @@ class GerberWriter:
     def __init__(self, function: str) -> None:
         self.apertures: dict[str, int] = {}
         self.body: list[str] = []
-        self.head = ["%TF.GenerationSoftware,Yellowfen,demo,1*%", f"%TF.FileFunction,{function}*%", "%FSLAX46Y46*%", "%MOMM*%"]
+        self.head = [
+            "%TF.GenerationSoftware,Yellowfen,demo,1*%",
+            f"%TF.FileFunction,{function}*%",
+            "%FSLAX46Y46*%",
+            "%MOMM*%",
+        ]
         self.current = 0
 
     def _use(self, definition: str) -> None:
@@ -22,7 +27,9 @@ class GerberWriter:
     def _at(x: float, y: float) -> str:
         return f"X{round(x * 1e6)}Y{round(y * 1e6)}"
 
-    def flash_rectangle(self, x: float, y: float, width: float, height: float, given: str = "") -> None:
+    def flash_rectangle(
+        self, x: float, y: float, width: float, height: float, given: str = ""
+    ) -> None:
         """`given` are attributes of this one object."""
         self._use(f"R,{width:.4f}X{height:.4f}")
         self.body.append(f"{given}{self._at(x, y)}D03*" + ("\n%TD*%" if given else ""))
@@ -57,7 +64,11 @@ class GerberWriter:
 def drill_file(holes: list[tuple[float, float, float]], plated: bool = True) -> bytes:
     """An Excellon file (metric, decimal points) of x, y, diameter."""
     sizes = sorted({drill for _, _, drill in holes})
-    lines = ["M48", f"; #@! TF.FileFunction,{'Plated,1,2,PTH' if plated else 'NonPlated,1,2,NPTH'}", "METRIC,TZ"]
+    lines = [
+        "M48",
+        f"; #@! TF.FileFunction,{'Plated,1,2,PTH' if plated else 'NonPlated,1,2,NPTH'}",
+        "METRIC,TZ",
+    ]
     lines += [f"T{index}C{drill:.3f}" for index, drill in enumerate(sizes, 1)]
     lines += ["%", "G05"]
     for index, size in enumerate(sizes, 1):

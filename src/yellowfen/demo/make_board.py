@@ -1,4 +1,6 @@
-"""Make the demo board's files: route it, pour the planes with thermal reliefs, write Gerber, drill and tables."""
+"""Make the demo board's files: route it, pour the planes with thermal reliefs, write Gerber, drill
+and tables.
+"""
 
 import math
 from dataclasses import dataclass, field
@@ -38,7 +40,12 @@ class _PlacedPad:
 
     @property
     def shape(self) -> BaseGeometry:
-        return box(self.x_mm - self.half_x, self.y_mm - self.half_y, self.x_mm + self.half_x, self.y_mm + self.half_y)
+        return box(
+            self.x_mm - self.half_x,
+            self.y_mm - self.half_y,
+            self.x_mm + self.half_x,
+            self.y_mm + self.half_y,
+        )
 
     @property
     def solid(self) -> bool:
@@ -71,14 +78,20 @@ def make_layers_without_copper() -> dict[str, bytes]:
     pads = _all_pads()
     files = {
         "reedgate-outline.gbr": _outline(),
-        "reedgate-mounting.drl": drill_file([(x, y, HOLE_DRILL_MM) for x, y in HOLES_MM], plated=False),
+        "reedgate-mounting.drl": drill_file(
+            [(x, y, HOLE_DRILL_MM) for x, y in HOLES_MM], plated=False
+        ),
         "reedgate-placement.csv": _placement_table(),
         "reedgate-bill.csv": _bill_table(),
     }
     for layer, side in ((0, "top"), (1, "bottom")):
         here = [pad for pad in pads if pad.layer == layer]
-        files[f"reedgate-mask-{side}.gbr"] = _flashes(here, f"Soldermask,{side[:3].title()}", MASK_SWELL_MM, panes=False)
-        files[f"reedgate-paste-{side}.gbr"] = _flashes(here, f"Paste,{side[:3].title()}", 0.0, panes=True)
+        files[f"reedgate-mask-{side}.gbr"] = _flashes(
+            here, f"Soldermask,{side[:3].title()}", MASK_SWELL_MM, panes=False
+        )
+        files[f"reedgate-paste-{side}.gbr"] = _flashes(
+            here, f"Paste,{side[:3].title()}", 0.0, panes=True
+        )
         files[f"reedgate-legend-{side}.gbr"] = _legend(layer, side)
     return files
 
@@ -95,17 +108,34 @@ def _pads_of(part: DemoPart) -> list[_PlacedPad]:
         u = land.x_mm * math.cos(turn) - land.y_mm * math.sin(turn)
         v = land.x_mm * math.sin(turn) + land.y_mm * math.cos(turn)
         across = round(part.rotation_deg / 90) % 2 == 1
-        half = (land.size_y_mm / 2, land.size_x_mm / 2) if across else (land.size_x_mm / 2, land.size_y_mm / 2)
+        half = (
+            (land.size_y_mm / 2, land.size_x_mm / 2)
+            if across
+            else (land.size_x_mm / 2, land.size_y_mm / 2)
+        )
         x = part.x_mm + (u if part.side == "top" else -u)
-        pads.append(_PlacedPad(part, land, round(x, 4), round(part.y_mm + v, 4), *half, net, 0 if part.side == "top" else 1))
+        pads.append(
+            _PlacedPad(
+                part,
+                land,
+                round(x, 4),
+                round(part.y_mm + v, 4),
+                *half,
+                net,
+                0 if part.side == "top" else 1,
+            )
+        )
     return pads
 
 
-# --- routing -----------------------------------------------------------------------------------------------------
+# --- routing
+# -----------------------------------------------------------------------------------------------------
 
 
 def _route(pads: list[_PlacedPad]) -> _Copper:
-    """Route all nets, long ones first; a net may run through another, which is then routed again at a price."""
+    """Route all nets, long ones first; a net may run through another, which is then routed again at
+    a price.
+    """
     numbers = {net: index + 1 for index, net in enumerate(sorted({pad.net for pad in pads}))}
     names = {number: net for net, number in numbers.items()}
     router, copper = Router(WIDTH_MM, HEIGHT_MM), _Copper()
@@ -119,13 +149,17 @@ def _route(pads: list[_PlacedPad]) -> _Copper:
     _tab_vias(pads, router, copper, numbers["GND"])
     hemmed_in = [pad for pad in pads if (pad.part.ref, pad.land.pin) in HEMMED_IN]
     _ground_drops(hemmed_in, router, copper, numbers["GND"])
-    queue = sorted((net for net in numbers if net not in ("-", "GND")), key=lambda net: -_span(net, pads))
+    queue = sorted(
+        (net for net in numbers if net not in ("-", "GND")), key=lambda net: -_span(net, pads)
+    )
     laid: dict[int, list[list[Node]]] = {}
     for _ in range(MOST_TRIES):
         if not queue:
             break
         net = queue.pop(0)
-        paths = _paths_of(net, numbers[net], [pad for pad in pads if pad.net == net], router, copper)
+        paths = _paths_of(
+            net, numbers[net], [pad for pad in pads if pad.net == net], router, copper
+        )
         while rivals := set().union(*(router.in_the_way(numbers[net], path) for path in paths)):
             for rival in rivals:
                 laid.pop(rival, None)
@@ -144,7 +178,12 @@ def _route(pads: list[_PlacedPad]) -> _Copper:
 
 def _span(net: str, pads: list[_PlacedPad]) -> float:
     mine = [pad for pad in pads if pad.net == net]
-    return max(p.x_mm for p in mine) - min(p.x_mm for p in mine) + max(p.y_mm for p in mine) - min(p.y_mm for p in mine)
+    return (
+        max(p.x_mm for p in mine)
+        - min(p.x_mm for p in mine)
+        + max(p.y_mm for p in mine)
+        - min(p.y_mm for p in mine)
+    )
 
 
 def _tab_vias(pads: list[_PlacedPad], router: Router, copper: _Copper, number: int) -> None:
@@ -154,7 +193,10 @@ def _tab_vias(pads: list[_PlacedPad], router: Router, copper: _Copper, number: i
             for i in range(-1, 2):
                 for j in range(-1, 2):
                     if abs(i * step) < pad.half_x - 0.3 and abs(j * step) < pad.half_y - 0.3:
-                        x, y = (round((centre + k * step) / grid.PITCH_MM) * grid.PITCH_MM for centre, k in ((pad.x_mm, i), (pad.y_mm, j)))
+                        x, y = (
+                            round((centre + k * step) / grid.PITCH_MM) * grid.PITCH_MM
+                            for centre, k in ((pad.x_mm, i), (pad.y_mm, j))
+                        )
                         _drop_via("GND", number, x, y, router, copper)
 
 
@@ -175,31 +217,48 @@ def _ground_drops(pads: list[_PlacedPad], router: Router, copper: _Copper, numbe
             for dy in range(-8, 9):
                 for dx in range(-8, 9):
                     iy, ix = y + dy, x + dx
-                    clear = 0 <= iy < router.ny and 0 <= ix < router.nx and router.via[iy, ix] in free
-                    outside = max(abs(ix * grid.PITCH_MM - pad.x_mm) - pad.half_x, abs(iy * grid.PITCH_MM - pad.y_mm) - pad.half_y)
+                    clear = (
+                        0 <= iy < router.ny and 0 <= ix < router.nx and router.via[iy, ix] in free
+                    )
+                    outside = max(
+                        abs(ix * grid.PITCH_MM - pad.x_mm) - pad.half_x,
+                        abs(iy * grid.PITCH_MM - pad.y_mm) - pad.half_y,
+                    )
                     if clear and outside >= grid.VIA_MM / 2 + 0.1:
                         ring.append((outside + 0.05 * math.hypot(dx, dy), (pad.layer, iy, ix)))
         for _, node in sorted(ring)[:6]:
             path = router.connect(number, sources, {node})
             if path and all(step[0] == pad.layer for step in path) and len(path) < 16:
                 _keep_path(number, path, router, copper)
-                _drop_via("GND", number, node[2] * grid.PITCH_MM, node[1] * grid.PITCH_MM, router, copper)
+                _drop_via(
+                    "GND", number, node[2] * grid.PITCH_MM, node[1] * grid.PITCH_MM, router, copper
+                )
                 break
 
 
-def _keep_path(number: int, path: list[Node], router: Router, copper: _Copper, net: str = "GND") -> None:
+def _keep_path(
+    number: int, path: list[Node], router: Router, copper: _Copper, net: str = "GND"
+) -> None:
     tracks, vias = router.take(number, path)
     copper.tracks += [(number, layer, points) for layer, points in tracks]
     copper.vias += [(net, x, y) for x, y in vias]
 
 
-def _paths_of(net: str, number: int, pads: list[_PlacedPad], router: Router, copper: _Copper) -> list[list[Node]]:
+def _paths_of(
+    net: str, number: int, pads: list[_PlacedPad], router: Router, copper: _Copper
+) -> list[list[Node]]:
     """Paths that join the net's pads into a tree, nearest pad next."""
-    nodes = [set(router.pad_nodes(pad.layer, pad.x_mm, pad.y_mm, pad.half_x, pad.half_y)) for pad in pads]
+    nodes = [
+        set(router.pad_nodes(pad.layer, pad.x_mm, pad.y_mm, pad.half_x, pad.half_y)) for pad in pads
+    ]
     tree, rest, done = set(nodes[0]), list(range(1, len(pads))), [0]
     paths = []
     while rest:
-        rest.sort(key=lambda i: min(abs(pads[i].x_mm - pads[j].x_mm) + abs(pads[i].y_mm - pads[j].y_mm) for j in done))
+        rest.sort(
+            key=lambda i: min(
+                abs(pads[i].x_mm - pads[j].x_mm) + abs(pads[i].y_mm - pads[j].y_mm) for j in done
+            )
+        )
         index = rest.pop(0)
         path = router.connect(number, tree, nodes[index])
         if path is None:
@@ -214,11 +273,16 @@ def _paths_of(net: str, number: int, pads: list[_PlacedPad], router: Router, cop
 def _stitch(router: Router, copper: _Copper, number: int) -> None:
     for iy in range(8, router.ny - 8, 14):
         for ix in range(8, router.nx - 8, 14):
-            if router.via[iy, ix] == 0 and router.track[0, iy, ix] == 0 and router.track[1, iy, ix] == 0:
+            if (
+                router.via[iy, ix] == 0
+                and router.track[0, iy, ix] == 0
+                and router.track[1, iy, ix] == 0
+            ):
                 _drop_via("GND", number, ix * grid.PITCH_MM, iy * grid.PITCH_MM, router, copper)
 
 
-# --- layers ------------------------------------------------------------------------------------------------------
+# --- layers
+# ------------------------------------------------------------------------------------------------------
 
 
 def _copper_layer(pads: list[_PlacedPad], copper: _Copper, layer: int) -> bytes:
@@ -234,20 +298,32 @@ def _copper_layer(pads: list[_PlacedPad], copper: _Copper, layer: int) -> bytes:
         writer.flash_circle(x, y, grid.VIA_MM)
     for pad in here:
         net = f"%TO.N,{pad.net}*%\n" if pad.net != "-" else ""
-        writer.flash_rectangle(pad.x_mm, pad.y_mm, 2 * pad.half_x, 2 * pad.half_y, f"%TO.P,{pad.part.ref},{pad.land.pin}*%\n{net}")
+        writer.flash_rectangle(
+            pad.x_mm,
+            pad.y_mm,
+            2 * pad.half_x,
+            2 * pad.half_y,
+            f"%TO.P,{pad.part.ref},{pad.land.pin}*%\n{net}",
+        )
     return writer.finish()
 
 
-def _pour(here: list[_PlacedPad], copper: _Copper, layer: int, ground: int) -> list[shapely.Polygon]:
+def _pour(
+    here: list[_PlacedPad], copper: _Copper, layer: int, ground: int
+) -> list[shapely.Polygon]:
     """The ground plane: clear of other nets, spokes to ground pads, islands without ground dropped."""
-    keep_off: list[BaseGeometry] = [Point(x, y).buffer(HOLE_DRILL_MM / 2 + 0.5) for x, y in HOLES_MM]
+    keep_off: list[BaseGeometry] = [
+        Point(x, y).buffer(HOLE_DRILL_MM / 2 + 0.5) for x, y in HOLES_MM
+    ]
     anchors: list[BaseGeometry] = []
     spokes: list[BaseGeometry] = []
     for number, on, points in copper.tracks:
         if on == layer and number != ground:
             keep_off.append(LineString(points).buffer(grid.TRACK_MM / 2 + POUR_CLEARANCE_MM))
     for net, x, y in copper.vias:
-        (anchors if net == "GND" else keep_off).append(Point(x, y).buffer(grid.VIA_MM / 2 + (0 if net == "GND" else POUR_CLEARANCE_MM)))
+        (anchors if net == "GND" else keep_off).append(
+            Point(x, y).buffer(grid.VIA_MM / 2 + (0 if net == "GND" else POUR_CLEARANCE_MM))
+        )
     for pad in here:
         if pad.net == "GND" and pad.solid:
             anchors.append(pad.shape)
@@ -256,24 +332,49 @@ def _pour(here: list[_PlacedPad], copper: _Copper, layer: int, ground: int) -> l
         if pad.net == "GND":
             reach = POUR_CLEARANCE_MM + 0.15
             spokes.append(
-                box(pad.x_mm - pad.half_x - reach, pad.y_mm - SPOKE_MM / 2, pad.x_mm + pad.half_x + reach, pad.y_mm + SPOKE_MM / 2)
+                box(
+                    pad.x_mm - pad.half_x - reach,
+                    pad.y_mm - SPOKE_MM / 2,
+                    pad.x_mm + pad.half_x + reach,
+                    pad.y_mm + SPOKE_MM / 2,
+                )
             )
             spokes.append(
-                box(pad.x_mm - SPOKE_MM / 2, pad.y_mm - pad.half_y - reach, pad.x_mm + SPOKE_MM / 2, pad.y_mm + pad.half_y + reach)
+                box(
+                    pad.x_mm - SPOKE_MM / 2,
+                    pad.y_mm - pad.half_y - reach,
+                    pad.x_mm + SPOKE_MM / 2,
+                    pad.y_mm + pad.half_y + reach,
+                )
             )
     others = shapely.union_all(list(keep_off))
-    plain = box(0.5, 0.5, WIDTH_MM - 0.5, HEIGHT_MM - 0.5).difference(others).buffer(-0.12).buffer(0.12, quad_segs=4)
+    plain = (
+        box(0.5, 0.5, WIDTH_MM - 0.5, HEIGHT_MM - 0.5)
+        .difference(others)
+        .buffer(-0.12)
+        .buffer(0.12, quad_segs=4)
+    )
     foreign = [pad.shape.buffer(POUR_CLEARANCE_MM) for pad in here if pad.net != "GND"]
     foreign += [
         LineString(points).buffer(grid.TRACK_MM / 2 + POUR_CLEARANCE_MM)
         for number, on, points in copper.tracks
         if on == layer and number != ground
     ]
-    reliefs = shapely.union_all(spokes).difference(shapely.union_all(foreign)) if spokes else shapely.Polygon()
+    reliefs = (
+        shapely.union_all(spokes).difference(shapely.union_all(foreign))
+        if spokes
+        else shapely.Polygon()
+    )
     poured = plain.union(reliefs)
     grounded = shapely.union_all(anchors)
-    pieces = [piece for piece in getattr(poured, "geoms", [poured]) if piece.intersects(grounded) and piece.area > 0.3]
-    return [shapely.simplify(piece, 0.01) for piece in sorted(pieces, key=lambda piece: -piece.area)]
+    pieces = [
+        piece
+        for piece in getattr(poured, "geoms", [poured])
+        if piece.intersects(grounded) and piece.area > 0.3
+    ]
+    return [
+        shapely.simplify(piece, 0.01) for piece in sorted(pieces, key=lambda piece: -piece.area)
+    ]
 
 
 def _flashes(pads: list[_PlacedPad], function: str, swell: float, panes: bool) -> bytes:
@@ -306,10 +407,15 @@ def _legend(layer: int, side: str) -> bytes:
         if part.side != side:
             continue
         package = package_named(part.package)
-        frame = box(-package.body_x_mm / 2, -package.body_y_mm / 2, package.body_x_mm / 2, package.body_y_mm / 2).buffer(
-            0.1, join_style="mitre"
+        frame = box(
+            -package.body_x_mm / 2,
+            -package.body_y_mm / 2,
+            package.body_x_mm / 2,
+            package.body_y_mm / 2,
+        ).buffer(0.1, join_style="mitre")
+        turned = affinity.translate(
+            affinity.rotate(frame, part.rotation_deg, origin=(0, 0)), part.x_mm, part.y_mm
         )
-        turned = affinity.translate(affinity.rotate(frame, part.rotation_deg, origin=(0, 0)), part.x_mm, part.y_mm)
         if len(package.lands) > 2:
             writer.stroke([(x, y) for x, y in turned.exterior.coords], 0.12)
         y = turned.bounds[3] + 0.9
@@ -320,7 +426,10 @@ def _legend(layer: int, side: str) -> bytes:
 
 def _placement_table() -> bytes:
     rows = ["Ref,Value,Package,X (mm),Y (mm),Rotation,Side"]
-    rows += [f'{p.ref},"{p.value}",{p.package},{p.x_mm:.3f},{p.y_mm:.3f},{p.rotation_deg:g},{p.side}' for p in PARTS]
+    rows += [
+        f'{p.ref},"{p.value}",{p.package},{p.x_mm:.3f},{p.y_mm:.3f},{p.rotation_deg:g},{p.side}'
+        for p in PARTS
+    ]
     return ("\n".join(rows) + "\n").encode()
 
 
@@ -329,7 +438,10 @@ def _bill_table() -> bytes:
     for part in PARTS:
         kinds.setdefault((part.value, part.package), []).append(part.ref)
     rows = ["References;Value;Package;Count"]
-    rows += [f'"{", ".join(refs)}";{value};{package};{len(refs)}' for (value, package), refs in kinds.items()]
+    rows += [
+        f'"{", ".join(refs)}";{value};{package};{len(refs)}'
+        for (value, package), refs in kinds.items()
+    ]
     return ("\n".join(rows) + "\n").encode()
 
 

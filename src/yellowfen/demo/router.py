@@ -1,4 +1,5 @@
-"""A small two-layer grid router for the demo board: A* over a 0.25 mm grid, tracks 0.2 mm, clearance 0.15 mm.
+"""A small two-layer grid router for the demo board: A* over a 0.25 mm grid, tracks 0.2 mm,
+clearance 0.15 mm.
 
 It exists so that the demo's copper looks and conducts like a board's; it is no tool for users.
 """
@@ -27,18 +28,37 @@ class Router:
         self.history = np.zeros((2, self.ny, self.nx), dtype=np.float32)
         edge = int(0.6 / PITCH_MM)
         for grid in (self.track[0], self.track[1], self.via):
-            grid[:edge], grid[-edge:], grid[:, :edge], grid[:, -edge:] = _SHARED, _SHARED, _SHARED, _SHARED
+            grid[:edge], grid[-edge:], grid[:, :edge], grid[:, -edge:] = (
+                _SHARED,
+                _SHARED,
+                _SHARED,
+                _SHARED,
+            )
 
     def _mark(
-        self, grid: "np.ndarray[tuple[int, ...], np.dtype[np.int32]]", net: int, x: float, y: float, half_x: float, half_y: float
+        self,
+        grid: "np.ndarray[tuple[int, ...], np.dtype[np.int32]]",
+        net: int,
+        x: float,
+        y: float,
+        half_x: float,
+        half_y: float,
     ) -> None:
-        x0, x1 = max(math.ceil((x - half_x) / PITCH_MM + 1e-6), 0), min(math.floor((x + half_x) / PITCH_MM - 1e-6), self.nx - 1)
-        y0, y1 = max(math.ceil((y - half_y) / PITCH_MM + 1e-6), 0), min(math.floor((y + half_y) / PITCH_MM - 1e-6), self.ny - 1)
+        x0, x1 = (
+            max(math.ceil((x - half_x) / PITCH_MM + 1e-6), 0),
+            min(math.floor((x + half_x) / PITCH_MM - 1e-6), self.nx - 1),
+        )
+        y0, y1 = (
+            max(math.ceil((y - half_y) / PITCH_MM + 1e-6), 0),
+            min(math.floor((y + half_y) / PITCH_MM - 1e-6), self.ny - 1),
+        )
         if x1 >= x0 and y1 >= y0:
             view = grid[y0 : y1 + 1, x0 : x1 + 1]
             view[:] = np.where((view == _FREE) | (view == net), net, _SHARED)
 
-    def block(self, net: int, layers: Iterable[int], x: float, y: float, half_x: float, half_y: float) -> None:
+    def block(
+        self, net: int, layers: Iterable[int], x: float, y: float, half_x: float, half_y: float
+    ) -> None:
         """Take the place of a rectangle (pad, track, hole) for a net."""
         for layer in layers:
             reach = CLEAR_MM + TRACK_MM / 2
@@ -54,8 +74,12 @@ class Router:
         """Grid nodes within a pad, at least the nearest one."""
         inside = [
             (layer, iy, ix)
-            for iy in range(math.ceil((y - half_y) / PITCH_MM), math.floor((y + half_y) / PITCH_MM) + 1)
-            for ix in range(math.ceil((x - half_x) / PITCH_MM), math.floor((x + half_x) / PITCH_MM) + 1)
+            for iy in range(
+                math.ceil((y - half_y) / PITCH_MM), math.floor((y + half_y) / PITCH_MM) + 1
+            )
+            for ix in range(
+                math.ceil((x - half_x) / PITCH_MM), math.floor((x + half_x) / PITCH_MM) + 1
+            )
         ]
         return inside or [(layer, round(y / PITCH_MM), round(x / PITCH_MM))]
 
@@ -76,16 +100,27 @@ class Router:
                 total = so_far + price
                 if total < cost.get(step, math.inf):
                     cost[step], came[step] = total, node
-                    heapq.heappush(heap, (total + 0.9 * math.hypot(step[1] - aim_y, step[2] - aim_x), total, step))
+                    heapq.heappush(
+                        heap,
+                        (total + 0.9 * math.hypot(step[1] - aim_y, step[2] - aim_x), total, step),
+                    )
         return None
 
     def _neighbours(self, net: int, node: Node, targets: set[Node]) -> Iterable[tuple[Node, float]]:
         layer, y, x = node
         for dy, dx in ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1)):
             step = (layer, y + dy, x + dx)
-            if 0 <= step[1] < self.ny and 0 <= step[2] < self.nx and (self.track[step] in (_FREE, net) or step in targets):
+            if (
+                0 <= step[1] < self.ny
+                and 0 <= step[2] < self.nx
+                and (self.track[step] in (_FREE, net) or step in targets)
+            ):
                 length = 1.0 if dy == 0 or dx == 0 else 1.42
-                yield step, length * (1.15 if layer else 1.0) + self._toll(self.soft_track[step], net, step)
+                yield (
+                    step,
+                    length * (1.15 if layer else 1.0)
+                    + self._toll(self.soft_track[step], net, step),
+                )
         if self.via[y, x] in (_FREE, net) and self.track[1 - layer, y, x] in (_FREE, net):
             step = (1 - layer, y, x)
             yield step, 10.0 + 2 * self._toll(self.soft_via[y, x], net, step)
@@ -102,10 +137,19 @@ class Router:
             self._own(self.soft_via, net, x, y, CLEAR_MM + TRACK_MM / 2 + VIA_MM / 2)
             if before[0] != layer:
                 for other in (0, 1):
-                    self._own(self.soft_track[other], net, x, y, CLEAR_MM + VIA_MM / 2 + TRACK_MM / 2)
+                    self._own(
+                        self.soft_track[other], net, x, y, CLEAR_MM + VIA_MM / 2 + TRACK_MM / 2
+                    )
                 self._own(self.soft_via, net, x, y, CLEAR_MM + VIA_MM)
 
-    def _own(self, grid: "np.ndarray[tuple[int, ...], np.dtype[np.int32]]", net: int, x: int, y: int, reach: float) -> None:
+    def _own(
+        self,
+        grid: "np.ndarray[tuple[int, ...], np.dtype[np.int32]]",
+        net: int,
+        x: int,
+        y: int,
+        reach: float,
+    ) -> None:
         steps = math.floor(reach / PITCH_MM - 1e-6)
         grid[max(y - steps, 0) : y + steps + 1, max(x - steps, 0) : x + steps + 1] = net
 
@@ -113,7 +157,9 @@ class Router:
         """Nets whose tracks a path runs into; the places are remembered as dear."""
         owners = set()
         for before, node in zip([path[0], *path], path, strict=False):
-            found = {int(self.soft_track[node])} | ({int(self.soft_via[node[1:]])} if before[0] != node[0] else set())
+            found = {int(self.soft_track[node])} | (
+                {int(self.soft_via[node[1:]])} if before[0] != node[0] else set()
+            )
             if found - {_FREE, net}:
                 owners |= found - {_FREE, net}
                 self.history[node] += 1.5
@@ -134,7 +180,9 @@ class Router:
             path.append(node)
         return path[::-1]
 
-    def take(self, net: int, path: list[Node]) -> tuple[list[tuple[int, list[tuple[float, float]]]], list[tuple[float, float]]]:
+    def take(
+        self, net: int, path: list[Node]
+    ) -> tuple[list[tuple[int, list[tuple[float, float]]]], list[tuple[float, float]]]:
         """Occupy a path; returns its tracks (layer, corner points) and vias in mm."""
         tracks: list[tuple[int, list[tuple[float, float]]]] = []
         vias = []

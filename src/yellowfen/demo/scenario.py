@@ -1,7 +1,8 @@
-"""The invented demo board: the Reedgate sluice keeper, which opens and shuts four latching water valves of a reed bed.
+"""The invented demo board: the Reedgate sluice keeper, which opens and shuts four latching water
+valves of a reed bed.
 
-A storage chip holds the opening times, a shift register drives the valve sockets' lamps, one driver powers the
-coils. Two sides, 46 parts. All of it is made up for Yellowfen.
+A storage chip holds the opening times, a shift register drives the valve sockets' lamps, one driver
+powers the coils. Two sides, 46 parts. All of it is made up for Yellowfen.
 """
 
 from dataclasses import dataclass
@@ -34,13 +35,58 @@ def _pins(**given: str) -> str:
 
 
 PARTS: tuple[DemoPart, ...] = (
-    DemoPart("U1", "controller", "LQFP-48", 27.0, 24.0, 0, "top", _pins(
-        VDD="1 9 24 36 48", GND="8 23 35 47", CS="2", SO="3", SCK="4", SI="5", RST="11", DATA="18", LATCH="19", CLK="20",
-        IN4="25", IN3="26", IN2="27", IN1="28", SLEEP="29", FAULT="30", TXD="31", RXD="32", KEY="40", SENSE="42", LAMP="44")),
-    DemoPart("U2", "coil driver", "QFN-20_4x4", 44.0, 25.0, 0, "top",
-             "IN1 IN2 IN3 IN4 GND GND - - VIN VIN COIL4 COIL3 GND COIL2 COIL1 VDD FAULT SLEEP CP GND GND"),
-    DemoPart("U3", "shift register", "TSSOP-20", 29.0, 9.0, 90, "top",
-             "- - - - - L1 L2 L3 L4 GND - VDD CLK LATCH GND DATA - - - VDD"),
+    DemoPart(
+        "U1",
+        "controller",
+        "LQFP-48",
+        27.0,
+        24.0,
+        0,
+        "top",
+        _pins(
+            VDD="1 9 24 36 48",
+            GND="8 23 35 47",
+            CS="2",
+            SO="3",
+            SCK="4",
+            SI="5",
+            RST="11",
+            DATA="18",
+            LATCH="19",
+            CLK="20",
+            IN4="25",
+            IN3="26",
+            IN2="27",
+            IN1="28",
+            SLEEP="29",
+            FAULT="30",
+            TXD="31",
+            RXD="32",
+            KEY="40",
+            SENSE="42",
+            LAMP="44",
+        ),
+    ),
+    DemoPart(
+        "U2",
+        "coil driver",
+        "QFN-20_4x4",
+        44.0,
+        25.0,
+        0,
+        "top",
+        "IN1 IN2 IN3 IN4 GND GND - - VIN VIN COIL4 COIL3 GND COIL2 COIL1 VDD FAULT SLEEP CP GND GND",
+    ),
+    DemoPart(
+        "U3",
+        "shift register",
+        "TSSOP-20",
+        29.0,
+        9.0,
+        90,
+        "top",
+        "- - - - - L1 L2 L3 L4 GND - VDD CLK LATCH GND DATA - - - VDD",
+    ),
     DemoPart("U4", "storage", "SOIC-8", 11.0, 31.0, 0, "top", "CS SO VDD GND SI SCK VDD VDD"),
     DemoPart("U5", "regulator 3.3 V", "TO-252", 10.5, 11.0, 90, "top", "VIN GND VDD"),
     DemoPart("Q1", "switch", "SOT-23", 47.5, 10.0, 0, "top", "L4 GND LAMPK"),
@@ -71,9 +117,29 @@ PARTS: tuple[DemoPart, ...] = (
     DemoPart("R8", "330 Ω", "0603", 38.0, 8.0, 0, "top", "L2 LB"),
     DemoPart("R9", "330 Ω", "0603", 38.0, 10.5, 0, "top", "L3 LC"),
     DemoPart("R10", "10 kΩ", "0402", 14.0, 37.0, 0, "top", "VDD KEY"),
-    DemoPart("J1", "valve socket", "CONN-6-1.25", 57.5, 29.0, 90, "top", "COIL1 COIL2 COIL3 COIL4 VIN GND GND GND"),
-    DemoPart("J2", "supply and lamps", "CONN-6-1.25", 57.5, 12.0, 90, "top", "VIN GND LA LB LC GND GND GND"),
-    DemoPart("J3", "key and sensor", "CONN-4-1.25", 27.0, 40.0, 180, "top", "VDD KEY SENSE GND GND GND"),
+    DemoPart(
+        "J1",
+        "valve socket",
+        "CONN-6-1.25",
+        57.5,
+        29.0,
+        90,
+        "top",
+        "COIL1 COIL2 COIL3 COIL4 VIN GND GND GND",
+    ),
+    DemoPart(
+        "J2",
+        "supply and lamps",
+        "CONN-6-1.25",
+        57.5,
+        12.0,
+        90,
+        "top",
+        "VIN GND LA LB LC GND GND GND",
+    ),
+    DemoPart(
+        "J3", "key and sensor", "CONN-4-1.25", 27.0, 40.0, 180, "top", "VDD KEY SENSE GND GND GND"
+    ),
     DemoPart("C20", "10 µF", "0805", 44.0, 22.0, 0, "bottom", "VIN GND"),
     DemoPart("C21", "100 nF", "0603", 27.0, 20.0, 0, "bottom", "VDD GND"),
     DemoPart("C22", "100 nF", "0603", 27.0, 27.5, 180, "bottom", "VDD GND"),
@@ -84,6 +150,6 @@ PARTS: tuple[DemoPart, ...] = (
     DemoPart("R23", "1 MΩ", "0603", 50.0, 37.0, 0, "bottom", "VIN GND"),
     DemoPart("Q20", "guard", "SOT-23", 53.0, 20.0, 0, "bottom", "VIN GND VIN"),
     DemoPart("C24", "1 µF", "1206", 33.0, 14.0, 90, "bottom", "VDD GND"),
-)  # fmt: skip
+)
 HOLES_MM = ((3.5, 3.5), (58.5, 3.5), (3.5, 40.5), (58.5, 40.5))
 HOLE_DRILL_MM = 3.2

@@ -1,7 +1,8 @@
-"""A set of board files to one Board: outline, exposed pads, paste, holes, copper maps, nets, parts, drawing.
+"""A set of board files to one Board: outline, exposed pads, paste, holes, copper maps, nets, parts,
+drawing.
 
-Laws: a pad is copper that the mask leaves open; drawings of the outline on other layers are left out of paste;
-what cannot be made out becomes a finding, and what is sound stays usable.
+Laws: a pad is copper that the mask leaves open; drawings of the outline on other layers are left
+out of paste; what cannot be made out becomes a finding, and what is sound stays usable.
 """
 
 import gc
@@ -15,7 +16,18 @@ from dataclasses import replace
 import shapely
 from shapely.geometry import Polygon
 
-from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Hole, Ink, Opening, Pad, Point, Role
+from yellowfen.core.board.board import (
+    Board,
+    BoardPart,
+    CopperMap,
+    Finding,
+    Hole,
+    Ink,
+    Opening,
+    Pad,
+    Point,
+    Role,
+)
 from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.board.copper_links import links_of_spans
 from yellowfen.core.board.join import Joined, Placement, join
@@ -42,13 +54,22 @@ FOIL_UM = 35.0
 SAME_PLACE_MM = 0.1
 PROPOSED = "proposed from its pads"
 _COPPER = (Role.COPPER_TOP, Role.COPPER_INNER, Role.COPPER_BOTTOM)
-_ENOUGH = (Role.COPPER_TOP, Role.COPPER_BOTTOM, Role.PASTE_TOP, Role.PASTE_BOTTOM, Role.MASK_TOP, Role.MASK_BOTTOM)
+_ENOUGH = (
+    Role.COPPER_TOP,
+    Role.COPPER_BOTTOM,
+    Role.PASTE_TOP,
+    Role.PASTE_BOTTOM,
+    Role.MASK_TOP,
+    Role.MASK_BOTTOM,
+)
 _NOT_PARTS = ("fiducial", "testpoint", "mountinghole", "tooling", "fid_", "fid-")
 
 
 @contextmanager
 def _no_collecting() -> Iterator[None]:
-    """The cycle collector paused: reading makes millions of objects and no cycles, and searching them in vain takes an eighth of the time."""
+    """The cycle collector paused: reading makes millions of objects and no cycles, and searching
+    them in vain takes an eighth of the time.
+    """
     was_on = gc.isenabled()
     gc.disable()
     try:
@@ -58,24 +79,36 @@ def _no_collecting() -> Iterator[None]:
             gc.enable()
 
 
-def read_board(files: Mapping[str, bytes], name: str, chosen: Mapping[str, Role] | Choices | None = None, thickness_mm: float = 1.6,
-               on_step: Callable[[str], None] = lambda step: None, library: Library = BUILT_IN,
-               columns: ColumnChoice | None = None) -> Board:  # fmt: skip
-    """A Board from named bytes. Raises UnreadableFile when nothing usable is there; damaged files are set aside."""
+def read_board(
+    files: Mapping[str, bytes],
+    name: str,
+    chosen: Mapping[str, Role] | Choices | None = None,
+    thickness_mm: float = 1.6,
+    on_step: Callable[[str], None] = lambda step: None,
+    library: Library = BUILT_IN,
+    columns: ColumnChoice | None = None,
+) -> Board:
+    """A Board from named bytes.
+
+    Raises UnreadableFile when nothing usable is there; damaged files are set aside.
+    """
     choices = chosen if isinstance(chosen, Choices) else Choices(roles=dict(chosen or {}))
     with _no_collecting():
         found = read_files(files, choices.roles, columns or {}, on_step)
         try:
             return _board_from(found, name, choices, thickness_mm, on_step, library)
         except (shapely.errors.GEOSException, FloatingPointError) as problem:
-            said = (
-                f"its shapes cannot be worked out together ({str(problem)[:80]}); set the damaged layer to 'not used', or export it again"
-            )
+            said = f"its shapes cannot be worked out together ({str(problem)[:80]}); set the damaged layer to 'not used', or export it again"
             raise UnreadableFile(name, said) from None
 
 
 def _board_from(
-    found: FileSet, name: str, choices: Choices, thickness_mm: float, on_step: Callable[[str], None], library: Library
+    found: FileSet,
+    name: str,
+    choices: Choices,
+    thickness_mm: float,
+    on_step: Callable[[str], None],
+    library: Library,
 ) -> Board:
     if not any(found.gerbers.get(role) and found.drawn(role) for role in _ENOUGH):
         damaged = next((guess.problem for guess in found.guesses if guess.problem), "")
@@ -86,45 +119,112 @@ def _board_from(
     origin = (shape.bounds[0], shape.bounds[1])
     width, height = shape.bounds[2] - origin[0], shape.bounds[3] - origin[1]
     if not (2 <= width <= 400 and 2 <= height <= 400):
-        raise UnreadableFile(name, f"the board would be {width:.1f} x {height:.1f} mm; check the units of the outline layer")
+        raise UnreadableFile(
+            name,
+            f"the board would be {width:.1f} x {height:.1f} mm; check the units of the outline layer",
+        )
     on_step("copper")
     drafts = _drafts(found, shape)
-    with ThreadPoolExecutor(2) as beside:  # compiled loops that need no interpreter, while pads, nets, parts and drawing are worked out
-        spans = {label: beside.submit(_spans_of, draft, origin, height) for label, draft in drafts.items()}
-        maps = [beside.submit(_map_of, spans[label], label, depth, width, height) for label, depth in _depths(list(drafts)).items()]
+    with (
+        ThreadPoolExecutor(2) as beside
+    ):  # compiled loops that need no interpreter, while pads, nets, parts and drawing are worked out
+        spans = {
+            label: beside.submit(_spans_of, draft, origin, height)
+            for label, draft in drafts.items()
+        }
+        maps = [
+            beside.submit(_map_of, spans[label], label, depth, width, height)
+            for label, depth in _depths(list(drafts)).items()
+        ]
         on_step("pads and paste")
         pads, openings = pads_of(found, shape, origin)
         ready = {label: layer.result() for label, layer in spans.items()}
         return _rest_of_board(
-            found, name, choices, thickness_mm, on_step, library, shape, pads, openings, _holes(found, origin), ready, maps
+            found,
+            name,
+            choices,
+            thickness_mm,
+            on_step,
+            library,
+            shape,
+            pads,
+            openings,
+            _holes(found, origin),
+            ready,
+            maps,
         )
 
 
 def _rest_of_board(
-    found: FileSet, name: str, choices: Choices, thickness_mm: float, on_step: Callable[[str], None], library: Library, shape: Polygon,
-    pads: list[Pad], openings: list[Opening], holes: tuple[Hole, ...], spans: Mapping[str, Spans], maps: Sequence[Future[CopperMap]],
-) -> Board:  # fmt: skip
+    found: FileSet,
+    name: str,
+    choices: Choices,
+    thickness_mm: float,
+    on_step: Callable[[str], None],
+    library: Library,
+    shape: Polygon,
+    pads: list[Pad],
+    openings: list[Opening],
+    holes: tuple[Hole, ...],
+    spans: Mapping[str, Spans],
+    maps: Sequence[Future[CopperMap]],
+) -> Board:
     origin = (shape.bounds[0], shape.bounds[1])
     width, height = shape.bounds[2] - origin[0], shape.bounds[3] - origin[1]
     on_step("nets")
-    points = [(point.net, point.x_mm - origin[0], point.y_mm - origin[1], point.access) for point in found.points]
-    pads, disagreements = trace(spans, holes, _named_by_netlist(pads, found, origin), width * height, points)
+    points = [
+        (point.net, point.x_mm - origin[0], point.y_mm - origin[1], point.access)
+        for point in found.points
+    ]
+    pads, disagreements = trace(
+        spans, holes, _named_by_netlist(pads, found, origin), width * height, points
+    )
     on_step("parts")
     joined, proposals, remarks = _parts(found, pads, origin, (width, height), choices, library)
     findings = [*found.findings, *disagreements, *remarks, *_loose_ends(joined, width, height)]
     on_step("drawing")
     return Board(
-        name=name, width_mm=round(width, 4), height_mm=round(height, 4), thickness_mm=thickness_mm,
-        outline=tuple(rings_of([ring for polygon in polygons_of(shape) for ring in (polygon.exterior, *polygon.interiors)], origin)),
-        pads=joined.pads, holes=holes, copper=tuple(one.result() for one in maps), parts=joined.parts,
-        layers=tuple(found.guesses), findings=tuple(findings), paste_openings={side: sum(one.side == side for one in openings) for side in ("top", "bottom")},
-        paste_area_mm2={side: round(sum(one.area_mm2 for one in openings if one.side == side), 4) for side in ("top", "bottom")}, openings=tuple(openings),
-        drawings=_drawings(found, shape, origin, findings), origin=origin, proposals=proposals,
-        printed_marks=printed_marks(joined.parts, {"top": found.drawn(Role.LEGEND_TOP), "bottom": found.drawn(Role.LEGEND_BOTTOM)}, origin),
-    )  # fmt: skip
+        name=name,
+        width_mm=round(width, 4),
+        height_mm=round(height, 4),
+        thickness_mm=thickness_mm,
+        outline=tuple(
+            rings_of(
+                [
+                    ring
+                    for polygon in polygons_of(shape)
+                    for ring in (polygon.exterior, *polygon.interiors)
+                ],
+                origin,
+            )
+        ),
+        pads=joined.pads,
+        holes=holes,
+        copper=tuple(one.result() for one in maps),
+        parts=joined.parts,
+        layers=tuple(found.guesses),
+        findings=tuple(findings),
+        paste_openings={
+            side: sum(one.side == side for one in openings) for side in ("top", "bottom")
+        },
+        paste_area_mm2={
+            side: round(sum(one.area_mm2 for one in openings if one.side == side), 4)
+            for side in ("top", "bottom")
+        },
+        openings=tuple(openings),
+        drawings=_drawings(found, shape, origin, findings),
+        origin=origin,
+        proposals=proposals,
+        printed_marks=printed_marks(
+            joined.parts,
+            {"top": found.drawn(Role.LEGEND_TOP), "bottom": found.drawn(Role.LEGEND_BOTTOM)},
+            origin,
+        ),
+    )
 
 
-# --- holes, copper, drawing ---------------------------------------------------------------------------------------
+# --- holes, copper, drawing
+# ---------------------------------------------------------------------------------------
 
 
 def _holes(found: FileSet, origin: Point) -> tuple[Hole, ...]:
@@ -134,7 +234,17 @@ def _holes(found: FileSet, origin: Point) -> tuple[Hole, ...]:
             plated = hit.plated if hit.plated is not None else role is Role.DRILL
             x2 = None if hit.x2_mm is None else hit.x2_mm - origin[0]
             y2 = None if hit.y2_mm is None else hit.y2_mm - origin[1]
-            holes.append(Hole(round(hit.x_mm - origin[0], 4), round(hit.y_mm - origin[1], 4), hit.drill_mm, plated, x2, y2, drill.layers))
+            holes.append(
+                Hole(
+                    round(hit.x_mm - origin[0], 4),
+                    round(hit.y_mm - origin[1], 4),
+                    hit.drill_mm,
+                    plated,
+                    x2,
+                    y2,
+                    drill.layers,
+                )
+            )
     return tuple(holes)
 
 
@@ -143,7 +253,9 @@ def _stack(found: FileSet) -> list[tuple[str, list[Drawn], bool]]:
     stack = []
     for role in _COPPER:
         for number, layer in enumerate(found.gerbers.get(role, []), 1):
-            label = {Role.COPPER_TOP: "top", Role.COPPER_BOTTOM: "bottom"}.get(role, f"inner {number}")
+            label = {Role.COPPER_TOP: "top", Role.COPPER_BOTTOM: "bottom"}.get(
+                role, f"inner {number}"
+            )
             stack.append((label, list(layer.drawn), layer.negative))
     return stack
 
@@ -167,21 +279,40 @@ def _cells(width: float, height: float) -> tuple[int, int]:
     return max(1, math.ceil(height / COVERAGE_CELL_MM)), max(1, math.ceil(width / COVERAGE_CELL_MM))
 
 
-def _map_of(layer: Future[Spans], label: str, depth: float, width: float, height: float) -> CopperMap:
+def _map_of(
+    layer: Future[Spans], label: str, depth: float, width: float, height: float
+) -> CopperMap:
     """Waits for the layer's spans, which were asked for before any map."""
     spans, (ny, nx) = layer.result(), _cells(width, height)
     rows = tuple(map(tuple, spans.coverage(COVERAGE_CELL_MM, ny, nx).round(3).tolist()))
     links = links_of_spans(spans, (width / nx, height / ny), ny, nx).packed()
-    return CopperMap(label, depth, FOIL_UM, COVERAGE_CELL_MM, rows, round(spans.area_within(nx * COVERAGE_CELL_MM), 3), links)
+    return CopperMap(
+        label,
+        depth,
+        FOIL_UM,
+        COVERAGE_CELL_MM,
+        rows,
+        round(spans.area_within(nx * COVERAGE_CELL_MM), 3),
+        links,
+    )
 
 
 def _depths(labels: Sequence[str]) -> dict[str, float]:
     """Where each copper layer lies, 0 at the top and 1 at the bottom."""
     inner = [label for label in labels if label.startswith("inner")]
-    return {label: 0.0 if label == "top" else 1.0 if label == "bottom" else (inner.index(label) + 1) / (len(inner) + 1) for label in labels}
+    return {
+        label: 0.0
+        if label == "top"
+        else 1.0
+        if label == "bottom"
+        else (inner.index(label) + 1) / (len(inner) + 1)
+        for label in labels
+    }
 
 
-def _drawings(found: FileSet, shape: Polygon, origin: Point, findings: list[Finding]) -> dict[str, tuple[Ink, ...]]:
+def _drawings(
+    found: FileSet, shape: Polygon, origin: Point, findings: list[Finding]
+) -> dict[str, tuple[Ink, ...]]:
     """Ink of the outer copper and of the legend."""
     drawings: dict[str, tuple[Ink, ...]] = {}
     for role, key in (
@@ -192,15 +323,23 @@ def _drawings(found: FileSet, shape: Polygon, origin: Point, findings: list[Find
     ):
         drawings[key], whole = ink_of(kept_of(found, str(role), found.drawn(role), shape), origin)
         if not whole:
-            findings.append(Finding(key, "it draws so much that the plan shows only the first part of it; forecasts use all of it"))
+            findings.append(
+                Finding(
+                    key,
+                    "it draws so much that the plan shows only the first part of it; forecasts use all of it",
+                )
+            )
     return drawings
 
 
-# --- parts -------------------------------------------------------------------------------------------------------
+# --- parts
+# -------------------------------------------------------------------------------------------------------
 
 
 def _named_by_netlist(pads: list[Pad], found: FileSet, origin: Point) -> list[Pad]:
-    """Pads with part and pin from a netlist's records, where the layers' attributes did not name them."""
+    """Pads with part and pin from a netlist's records, where the layers' attributes did not name
+    them.
+    """
     if not found.points or any(pad.ref for pad in pads):
         return pads
     cells: dict[tuple[int, int], list[int]] = defaultdict(list)
@@ -211,12 +350,22 @@ def _named_by_netlist(pads: list[Pad], found: FileSet, origin: Point) -> list[Pa
         if not point.ref or point.ref == "VIA":
             continue
         x, y = point.x_mm - origin[0], point.y_mm - origin[1]
-        near = [i for dx in (-1, 0, 1) for dy in (-1, 0, 1) for i in cells.get((int(x) + dx, int(y) + dy), ())
-                if point.access in ("both", pads[i].side) and abs(pads[i].x_mm - x) <= pads[i].size_x_mm / 2 + 0.05 and abs(pads[i].y_mm - y) <= pads[i].size_y_mm / 2 + 0.05]  # fmt: skip
+        near = [
+            i
+            for dx in (-1, 0, 1)
+            for dy in (-1, 0, 1)
+            for i in cells.get((int(x) + dx, int(y) + dy), ())
+            if point.access in ("both", pads[i].side)
+            and abs(pads[i].x_mm - x) <= pads[i].size_x_mm / 2 + 0.05
+            and abs(pads[i].y_mm - y) <= pads[i].size_y_mm / 2 + 0.05
+        ]
         if near:
             index = min(near, key=lambda i: math.hypot(pads[i].x_mm - x, pads[i].y_mm - y))
             named[index] = replace(
-                named[index], ref=point.ref, pin=point.pin or None, net=point.net if point.net != "N/C" else named[index].net
+                named[index],
+                ref=point.ref,
+                pin=point.pin or None,
+                net=point.net if point.net != "N/C" else named[index].net,
             )
     return named
 
@@ -237,9 +386,18 @@ def _parts(
         placements += guessed
         if guessed:
             said = f"{counted(len(guessed), 'part was', 'parts were')} proposed from pad patterns{'' if named else ' and named P1 and on'}; name them on the plan"
-            remarks.append(Finding("parts", f"no placement file{'' if named else ' and no pin names in the layers'}: {said}"))
+            remarks.append(
+                Finding(
+                    "parts",
+                    f"no placement file{'' if named else ' and no pin names in the layers'}: {said}",
+                )
+            )
     placements = [_corrected(one, choices.parts.get(one.ref), choices.turns) for one in placements]
-    left = [one for one in placements if not one.fitted or (choices.parts.get(one.ref) or PartChoice()).left_out]
+    left = [
+        one
+        for one in placements
+        if not one.fitted or (choices.parts.get(one.ref) or PartChoice()).left_out
+    ]
     if left:
         remarks.append(
             Finding(
@@ -249,13 +407,27 @@ def _parts(
         )
     joined = join([one for one in placements if not _is_mark(one)], pads, library)
     kept = {one.ref for one in left}
-    quiet = tuple(one for one in joined.findings if one.about not in proposed and one.about not in kept)
+    quiet = tuple(
+        one for one in joined.findings if one.about not in proposed and one.about not in kept
+    )
     names = {ref: choice.name for ref, choice in choices.parts.items() if choice.name}
     joined = Joined(
-        tuple(_named(part, names.get(part.ref), part.ref in proposed) for part in joined.parts if part.ref not in kept),
-        tuple(replace(pad, ref=names.get(pad.ref or "", pad.ref)) for pad in joined.pads) if names else joined.pads, quiet, joined.turns,
-    )  # fmt: skip
-    return joined, (*placed.proposals, *_turn_proposals(joined, choices)), [*remarks, *placed.findings, *joined.findings]
+        tuple(
+            _named(part, names.get(part.ref), part.ref in proposed)
+            for part in joined.parts
+            if part.ref not in kept
+        ),
+        tuple(replace(pad, ref=names.get(pad.ref or "", pad.ref)) for pad in joined.pads)
+        if names
+        else joined.pads,
+        quiet,
+        joined.turns,
+    )
+    return (
+        joined,
+        (*placed.proposals, *_turn_proposals(joined, choices)),
+        [*remarks, *placed.findings, *joined.findings],
+    )
 
 
 def _named(part: BoardPart, name: str | None, proposed: bool) -> BoardPart:
@@ -276,7 +448,13 @@ def is_unnamed(part: BoardPart) -> bool:
 
 
 def _on_board(
-    found: FileSet, pads: list[Pad], origin: Point, size: Point, choices: Choices, library: Library, remarks: list[Finding]
+    found: FileSet,
+    pads: list[Pad],
+    origin: Point,
+    size: Point,
+    choices: Choices,
+    library: Library,
+    remarks: list[Finding],
 ) -> Placed:
     if found.placements and all(_is_mark(one) for one in found.placements):
         remarks.append(Finding("placement", "it names marks and test points only, no parts"))
@@ -286,7 +464,9 @@ def _on_board(
 
 
 def _each_once(placements: list[Placement], remarks: list[Finding]) -> list[Placement]:
-    """The first of every name, where tables or component layers name a part twice; said when they differ."""
+    """The first of every name, where tables or component layers name a part twice; said when they
+    differ.
+    """
     first: dict[str, Placement] = {}
     for one in placements:
         kept = first.setdefault(one.ref, one)
@@ -306,24 +486,39 @@ def _corrected(placed: Placement, choice: PartChoice | None, turns: Mapping[str,
     turned = replace(placed, rotation_deg=(placed.rotation_deg + turns.get(placed.side, 0)) % 360)
     if choice is None:
         return turned
-    return replace(turned, value=choice.value or placed.value, footprint=choice.footprint or placed.footprint,
-                   rotation_deg=(turned.rotation_deg + choice.turn_deg) % 360)  # fmt: skip
+    return replace(
+        turned,
+        value=choice.value or placed.value,
+        footprint=choice.footprint or placed.footprint,
+        rotation_deg=(turned.rotation_deg + choice.turn_deg) % 360,
+    )
 
 
 def _turn_proposals(joined: Joined, choices: Choices) -> tuple[Proposal, ...]:
-    """A quarter turn that most parts of a side need beyond the table's angles: proposed for the side as a whole."""
+    """A quarter turn that most parts of a side need beyond the table's angles: proposed for the
+    side as a whole.
+    """
     proposals = []
     for side, turns in joined.turns.items():
         turn = common_turn(turns)
         if turn and side not in choices.turns:
             sentence = f"Turn every part of the {side} by {turn}°: {turns.count(turn)} of {len(turns)} parts with more than two pads fit only so, by their pads"
-            proposals.append(Proposal(sentence, Shift(), turns.count(0), turns.count(turn), len(turns), side, turn))
+            proposals.append(
+                Proposal(
+                    sentence, Shift(), turns.count(0), turns.count(turn), len(turns), side, turn
+                )
+            )
     return tuple(proposals)
 
 
 def _with_bill(placements: list[Placement], bill: Mapping[str, BillLine]) -> list[Placement]:
     return [
-        replace(p, value=p.value or line.value, footprint=p.footprint or line.footprint, fitted=p.fitted and line.fitted)
+        replace(
+            p,
+            value=p.value or line.value,
+            footprint=p.footprint or line.footprint,
+            fitted=p.fitted and line.fitted,
+        )
         if (line := bill.get(p.ref))
         else p
         for p in placements
@@ -331,7 +526,9 @@ def _with_bill(placements: list[Placement], bill: Mapping[str, BillLine]) -> lis
 
 
 def _placements_from_names(pads: list[Pad], bill: Mapping[str, BillLine]) -> list[Placement]:
-    """Parts named by the layers' own pin attributes or a netlist, placed at the middle of their pads."""
+    """Parts named by the layers' own pin attributes or a netlist, placed at the middle of their
+    pads.
+    """
     groups: dict[str, dict[str, list[Pad]]] = defaultdict(lambda: defaultdict(list))
     for pad in pads:
         if pad.ref:
@@ -340,14 +537,23 @@ def _placements_from_names(pads: list[Pad], bill: Mapping[str, BillLine]) -> lis
 
 
 def _from_its_pads(ref: str, faces: Mapping[str, list[Pad]]) -> Placement:
-    """A part that stands once, on the face with most of its paste, then of its pads; through-hole parts have lands on both."""
-    side = max(sorted(faces, reverse=True), key=lambda face: (sum(pad.paste_mm2 > 0 for pad in faces[face]), len(faces[face])))
+    """A part that stands once, on the face with most of its paste, then of its pads; through-hole
+    parts have lands on both.
+    """
+    side = max(
+        sorted(faces, reverse=True),
+        key=lambda face: (sum(pad.paste_mm2 > 0 for pad in faces[face]), len(faces[face])),
+    )
     xs, ys = [pad.x_mm for pad in faces[side]], [pad.y_mm for pad in faces[side]]
     return Placement(ref, "", "", (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2, 0.0, side)
 
 
-def _named_by_legend(guessed: list[Placement], found: FileSet, origin: Point, taken: set[str]) -> list[Placement]:
-    """Proposed parts renamed where legend objects carry a part's name by attribute: the nearest group of such ink names it."""
+def _named_by_legend(
+    guessed: list[Placement], found: FileSet, origin: Point, taken: set[str]
+) -> list[Placement]:
+    """Proposed parts renamed where legend objects carry a part's name by attribute: the nearest
+    group of such ink names it.
+    """
     free = dict.fromkeys(range(len(guessed)))
     names: dict[int, str] = {}
     for side, role in (("top", Role.LEGEND_TOP), ("bottom", Role.LEGEND_BOTTOM)):
@@ -360,21 +566,35 @@ def _named_by_legend(guessed: list[Placement], found: FileSet, origin: Point, ta
             if extent is None:
                 continue
             x, y = (extent[0] + extent[2]) / 2 - origin[0], (extent[1] + extent[3]) / 2 - origin[1]
-            near = [(math.hypot(guessed[i].x_mm - x, guessed[i].y_mm - y), i) for i in free if guessed[i].side == side]
+            near = [
+                (math.hypot(guessed[i].x_mm - x, guessed[i].y_mm - y), i)
+                for i in free
+                if guessed[i].side == side
+            ]
             if near and min(near)[0] < 6.0:
                 names[min(near)[1]] = ref
                 del free[min(near)[1]]
-    return [replace(placed, ref=names.get(index, placed.ref)) for index, placed in enumerate(guessed)]
+    return [
+        replace(placed, ref=names.get(index, placed.ref)) for index, placed in enumerate(guessed)
+    ]
 
 
 def _loose_ends(joined: Joined, width: float, height: float) -> list[Finding]:
     findings = []
     loose = sum(1 for pad in joined.pads if pad.ref is None and pad.paste_mm2 > 0)
     if loose:
-        findings.append(Finding("pads", f"{counted(loose, 'pad with paste belongs', 'pads with paste belong')} to no part"))
+        findings.append(
+            Finding(
+                "pads",
+                f"{counted(loose, 'pad with paste belongs', 'pads with paste belong')} to no part",
+            )
+        )
     for part in joined.parts:
         if not (-0.5 <= part.x_mm <= width + 0.5 and -0.5 <= part.y_mm <= height + 0.5):
             findings.append(
-                Finding(part.ref, f"lies outside the board ({part.x_mm:.1f}, {part.y_mm:.1f} mm); check units and origin of the placement")
+                Finding(
+                    part.ref,
+                    f"lies outside the board ({part.x_mm:.1f}, {part.y_mm:.1f} mm); check units and origin of the placement",
+                )
             )
     return findings

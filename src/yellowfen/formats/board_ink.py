@@ -1,4 +1,7 @@
-"""A layer's objects as ink for the plan and as spans of copper. Nothing is united here: what overlaps is simply drawn twice."""
+"""A layer's objects as ink for the plan and as spans of copper.
+
+Nothing is united here: what overlaps is simply drawn twice.
+"""
 
 from collections.abc import Iterable, Sequence
 
@@ -12,7 +15,9 @@ from yellowfen.formats.gerber.layer import Drawn
 MOST_INK = 800_000
 
 
-def ink_of(drawn: Iterable[Drawn], origin: Point, round_pens_only: bool = False) -> tuple[tuple[Ink, ...], bool]:
+def ink_of(
+    drawn: Iterable[Drawn], origin: Point, round_pens_only: bool = False
+) -> tuple[tuple[Ink, ...], bool]:
     """Ink in drawing order, strokes of one width together, and whether everything fitted in."""
     inks: list[Ink] = []
     open_paths: dict[float, list[str]] = {}
@@ -57,11 +62,15 @@ def _path(one: Drawn, origin: Point) -> tuple[float, str]:
 def _line(points: Iterable[Sequence[float]], origin: Point) -> str:
     """An open path in whole hundredths of a millimetre."""
     ox, oy = origin
-    return "M" + " ".join([f"{round((point[0] - ox) * 100)} {round((point[1] - oy) * 100)}" for point in points])
+    return "M" + " ".join(
+        [f"{round((point[0] - ox) * 100)} {round((point[1] - oy) * 100)}" for point in points]
+    )
 
 
 def _ring(points: Iterable[Sequence[float]], origin: Point, solid: bool) -> str:
-    """A closed path, anticlockwise when solid and clockwise when a hole, so that overlapping shapes add up under the nonzero rule."""
+    """A closed path, anticlockwise when solid and clockwise when a hole, so that overlapping shapes
+    add up under the nonzero rule.
+    """
     ring = np.array([(point[0], point[1]) for point in points])
     if len(ring) > 1 and (ring[0] == ring[-1]).all():
         ring = ring[:-1]
@@ -73,7 +82,9 @@ def _ring(points: Iterable[Sequence[float]], origin: Point, solid: bool) -> str:
 
 
 def draft_of(drawn: Iterable[Drawn], plane: Iterable[Point] | None = None) -> Draft:
-    """The objects noted for spans; with `plane` the layer is a negative one: dark there except where it draws."""
+    """The objects noted for spans; with `plane` the layer is a negative one: dark there except
+    where it draws.
+    """
     draft = Draft()
     if plane is not None:
         draft.area(True, [list(plane)])
@@ -89,7 +100,11 @@ def draft_of(drawn: Iterable[Drawn], plane: Iterable[Point] | None = None) -> Dr
             (x, y), rings = one.path[0], one.pen.rings if one.pen else []
             draft.area(dark, [[(px + x, py + y) for px, py in ring] for ring in rings])
         else:
-            rings = [list(ring.coords)[:-1] for polygon in polygons_of(one.shape) for ring in (polygon.exterior, *polygon.interiors)]
+            rings = [
+                list(ring.coords)[:-1]
+                for polygon in polygons_of(one.shape)
+                for ring in (polygon.exterior, *polygon.interiors)
+            ]
             if rings:
                 draft.area(dark, rings)
     return draft

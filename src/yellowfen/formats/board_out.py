@@ -1,7 +1,8 @@
-"""A board as files that any board tool and this application read: Gerber with names, drill, placement, bill.
+"""A board as files that any board tool and this application read: Gerber with names, drill,
+placement, bill.
 
-Laws: pads, paste, holes, outline and parts come back the same when read again; a sketched patch's guessed copper is
-not drawn, since nobody knows where it runs.
+Laws: pads, paste, holes, outline and parts come back the same when read again; a sketched patch's
+guessed copper is not drawn, since nobody knows where it runs.
 """
 
 import csv
@@ -22,8 +23,13 @@ def board_files(board: Board) -> dict[str, bytes]:
         pads = [pad for pad in board.pads if pad.side == side]
         if pads:
             files[f"copper-{side}.gbr"] = _copper(f"Copper,{number},{word}", pads)
-            files[f"mask-{side}.gbr"] = _layer(f"Soldermask,{word}", "".join(region(pad.ring) for pad in pads))
-            files[f"paste-{side}.gbr"] = _layer(f"Paste,{word}", "".join(region(one.ring) for one in board.openings if one.side == side))
+            files[f"mask-{side}.gbr"] = _layer(
+                f"Soldermask,{word}", "".join(region(pad.ring) for pad in pads)
+            )
+            files[f"paste-{side}.gbr"] = _layer(
+                f"Paste,{word}",
+                "".join(region(one.ring) for one in board.openings if one.side == side),
+            )
     if not board.pads:
         files["copper-top.gbr"] = _layer("Copper,L1,Top", "")
     for plated, name in ((True, "holes.drl"), (False, "holes-npth.drl")):
@@ -40,24 +46,41 @@ def _layer(function: str, body: str, pens: str = "") -> bytes:
 
 
 def _copper(function: str, pads: Sequence[Pad]) -> bytes:
-    """Pads as regions, bared bits of track included, and under each the flash that tells its middle and sizes."""
+    """Pads as regions, bared bits of track included, and under each the flash that tells its middle
+    and sizes.
+    """
     pens: dict[str, int] = {}
     body = []
     for pad in pads:
         shape = _flash_of(pad)
         if shape:
             number = pens.setdefault(shape, 11 + len(pens))
-            body.append(f"{_names(pad)}%LR{pad.angle_deg:g}*%\nD{number}*\n{at((pad.x_mm, pad.y_mm), 'D03')}%LR0*%\n%TD*%\n")
+            body.append(
+                f"{_names(pad)}%LR{pad.angle_deg:g}*%\nD{number}*\n{at((pad.x_mm, pad.y_mm), 'D03')}%LR0*%\n%TD*%\n"
+            )
         body.append(_names(pad) + region(pad.ring) + "%TD*%\n")
-    return _layer(function, "".join(body), "".join(f"%ADD{number}{shape}*%\n" for shape, number in pens.items()))
+    return _layer(
+        function,
+        "".join(body),
+        "".join(f"%ADD{number}{shape}*%\n" for shape, number in pens.items()),
+    )
 
 
 def _flash_of(pad: Pad) -> str:
-    """The aperture a pad was flashed with as far as its area tells: a disc, a rectangle, or nothing known."""
+    """The aperture a pad was flashed with as far as its area tells: a disc, a rectangle, or nothing
+    known.
+    """
     box = pad.size_x_mm * pad.size_y_mm
-    if abs(pad.size_x_mm - pad.size_y_mm) < 0.01 and abs(pad.area_mm2 / (math.pi / 4 * box) - 1) < 0.02:
+    if (
+        abs(pad.size_x_mm - pad.size_y_mm) < 0.01
+        and abs(pad.area_mm2 / (math.pi / 4 * box) - 1) < 0.02
+    ):
         return f"C,{pad.size_x_mm:.4f}"
-    return f"R,{pad.size_x_mm:.4f}X{pad.size_y_mm:.4f}" if 0.62 * pad.area_mm2 <= box <= 1.01 * pad.area_mm2 else ""
+    return (
+        f"R,{pad.size_x_mm:.4f}X{pad.size_y_mm:.4f}"
+        if 0.62 * pad.area_mm2 <= box <= 1.01 * pad.area_mm2
+        else ""
+    )
 
 
 def at(point: Point, code: str) -> str:
@@ -92,11 +115,20 @@ def _plain(word: str) -> str:
 
 def _drill(holes: Sequence[Hole]) -> bytes:
     sizes = sorted({hole.drill_mm for hole in holes})
-    lines = ["M48", "METRIC", *(f"T{number}C{size:.4f}" for number, size in enumerate(sizes, 1)), "%"]
+    lines = [
+        "M48",
+        "METRIC",
+        *(f"T{number}C{size:.4f}" for number, size in enumerate(sizes, 1)),
+        "%",
+    ]
     for number, size in enumerate(sizes, 1):
         lines.append(f"T{number}")
         for hole in (one for one in holes if one.drill_mm == size):
-            slot = f"G85X{hole.x2_mm:.4f}Y{hole.y2_mm:.4f}" if hole.x2_mm is not None and hole.y2_mm is not None else ""
+            slot = (
+                f"G85X{hole.x2_mm:.4f}Y{hole.y2_mm:.4f}"
+                if hole.x2_mm is not None and hole.y2_mm is not None
+                else ""
+            )
             lines.append(f"X{hole.x_mm:.4f}Y{hole.y_mm:.4f}{slot}")
     return ("\n".join([*lines, "M30"]) + "\n").encode()
 
@@ -107,6 +139,14 @@ def _placement(board: Board) -> bytes:
     writer.writerow(["Ref", "Value", "Package", "X (mm)", "Y (mm)", "Rotation", "Side"])
     for part in board.parts:
         writer.writerow(
-            [part.ref, part.value, part.footprint, f"{part.x_mm:.4f}", f"{part.y_mm:.4f}", f"{part.rotation_deg:.4f}", part.side]
+            [
+                part.ref,
+                part.value,
+                part.footprint,
+                f"{part.x_mm:.4f}",
+                f"{part.y_mm:.4f}",
+                f"{part.rotation_deg:.4f}",
+                part.side,
+            ]
         )
     return stream.getvalue().encode()

@@ -1,4 +1,6 @@
-"""Pads and paste openings: copper that the mask leaves open, worked out opening by opening, never layer by layer."""
+"""Pads and paste openings: copper that the mask leaves open, worked out opening by opening, never
+layer by layer.
+"""
 
 from collections.abc import Sequence
 
@@ -24,34 +26,59 @@ def pads_of(found: FileSet, shape: Polygon, origin: Point) -> tuple[list[Pad], l
     """Pads and paste openings of both sides in board millimetres."""
     pads: list[Pad] = []
     openings: list[Opening] = []
-    hits = np.array([(hit.x_mm, hit.y_mm, hit.drill_mm) for _, drill in found.drills for hit in drill.hits]).reshape(-1, 3)
+    hits = np.array(
+        [(hit.x_mm, hit.y_mm, hit.drill_mm) for _, drill in found.drills for hit in drill.hits]
+    ).reshape(-1, 3)
     drills = shapely.buffer(shapely.points(hits[:, :2]), hits[:, 2] / 2 * 0.9, quad_segs=4)
     holes = shapely.STRtree(drills)
     for side, copper_role, mask_role, paste_role in _SIDES:
         paste = paste_openings(found, paste_role, shape)
-        copper = kept_of(found, str(copper_role), found.drawn(copper_role), shape) if copper_role in found.gerbers else None
+        copper = (
+            kept_of(found, str(copper_role), found.drawn(copper_role), shape)
+            if copper_role in found.gerbers
+            else None
+        )
         pieces = _exposed(found, copper, mask_role, paste, shape)
         pasted = shapely.STRtree(paste)
-        wet = np.isin(np.arange(len(pieces)), pasted.query(as_shapes(pieces), predicate="intersects")[0])
-        solderable = [piece for piece, out in zip(pieces, ~wet & _drilled(pieces, drills, holes), strict=True) if not out]
+        wet = np.isin(
+            np.arange(len(pieces)), pasted.query(as_shapes(pieces), predicate="intersects")[0]
+        )
+        solderable = [
+            piece
+            for piece, out in zip(pieces, ~wet & _drilled(pieces, drills, holes), strict=True)
+            if not out
+        ]
         over, below = _paste_over(solderable, paste, pasted)
-        openings += _openings(paste, side, origin, [None if k is None else len(pads) + k for k in below])
+        openings += _openings(
+            paste, side, origin, [None if k is None else len(pads) + k for k in below]
+        )
         pads += _as_pads(solderable, over, side, copper or [], origin)
     return pads, openings
 
 
-def _openings(paste: Sequence[Polygon], side: str, origin: Point, below: Sequence[int | None]) -> list[Opening]:
-    """Openings in board millimetres. Their rings are fine: they are written out again, so their areas must hold."""
+def _openings(
+    paste: Sequence[Polygon], side: str, origin: Point, below: Sequence[int | None]
+) -> list[Opening]:
+    """Openings in board millimetres.
+
+    Their rings are fine: they are written out again, so their areas must hold.
+    """
     sizes, areas, lengths = (
         places_of(paste)[:, 2:].round(4).tolist(),
         shapely.area(paste).round(5).tolist(),
         shapely.length(paste).round(4).tolist(),
     )
-    return [Opening(side, ring, area, length, first, second, round(angle, 2), pad)
-            for ring, area, length, (first, second, angle), pad in zip(rings_of(paste, origin, 0.001, 5), areas, lengths, sizes, below, strict=True)]  # fmt: skip
+    return [
+        Opening(side, ring, area, length, first, second, round(angle, 2), pad)
+        for ring, area, length, (first, second, angle), pad in zip(
+            rings_of(paste, origin, 0.001, 5), areas, lengths, sizes, below, strict=True
+        )
+    ]
 
 
-def _paste_over(pads: list[Polygon], paste: list[Polygon], pasted: shapely.STRtree) -> tuple[np.ndarray, list[int | None]]:
+def _paste_over(
+    pads: list[Polygon], paste: list[Polygon], pasted: shapely.STRtree
+) -> tuple[np.ndarray, list[int | None]]:
     """Area of paste over each pad, and for each opening the pad that it covers most of."""
     over = np.zeros(len(pads))
     below: list[int | None] = [None] * len(paste)
@@ -69,7 +96,9 @@ def _paste_over(pads: list[Polygon], paste: list[Polygon], pasted: shapely.STRtr
 
 
 def paste_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon]:
-    """Openings of a paste layer, without lines that repeat the board's outline and without what lies beyond the board."""
+    """Openings of a paste layer, without lines that repeat the board's outline and without what
+    lies beyond the board.
+    """
     if role not in found.gerbers:
         return []
     pieces = polygons_of(combine(kept_of(found, str(role), found.drawn(role), board)))
@@ -83,18 +112,32 @@ def paste_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon]:
     if len(kept) < len(pieces):
         found.findings.append(
             Finding(
-                str(role), f"{counted(len(pieces) - len(kept), 'line frame', 'line frames')} round the board's outline not counted as paste"
+                str(role),
+                f"{counted(len(pieces) - len(kept), 'line frame', 'line frames')} round the board's outline not counted as paste",
             )
         )
-    inside = [piece for piece, on in zip(kept, shapely.intersects(kept, board), strict=True) if on] if kept else []
+    inside = (
+        [piece for piece, on in zip(kept, shapely.intersects(kept, board), strict=True) if on]
+        if kept
+        else []
+    )
     if len(inside) < len(kept):
         found.findings.append(
-            Finding(str(role), f"{counted(len(kept) - len(inside), 'shape')} beyond the board's edge not counted as paste")
+            Finding(
+                str(role),
+                f"{counted(len(kept) - len(inside), 'shape')} beyond the board's edge not counted as paste",
+            )
         )
     return inside
 
 
-def _exposed(found: FileSet, copper: list[Drawn] | None, mask_role: Role, paste: list[Polygon], board: Polygon) -> list[Polygon]:
+def _exposed(
+    found: FileSet,
+    copper: list[Drawn] | None,
+    mask_role: Role,
+    paste: list[Polygon],
+    board: Polygon,
+) -> list[Polygon]:
     mask = _mask_openings(found, mask_role, board)
     if copper is not None and mask is not None:
         return copper_under(copper, mask)
@@ -102,11 +145,18 @@ def _exposed(found: FileSet, copper: list[Drawn] | None, mask_role: Role, paste:
         return mask
     if paste or copper is None:
         return paste
-    return [piece for one in copper if one.kind == "flash" and one.dark for piece in polygons_of(one.shape)]
+    return [
+        piece
+        for one in copper
+        if one.kind == "flash" and one.dark
+        for piece in polygons_of(one.shape)
+    ]
 
 
 def _mask_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon] | None:
-    """Openings of a mask layer; a layer that draws the mask itself, not its openings, is turned round."""
+    """Openings of a mask layer; a layer that draws the mask itself, not its openings, is turned
+    round.
+    """
     if role not in found.gerbers:
         return None
     picture = combine(kept_of(found, str(role), found.drawn(role), board))
@@ -114,7 +164,9 @@ def _mask_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon] 
         picture = board.difference(picture)
     pieces = polygons_of(picture)
     if any(piece.area > 0.6 * board.area and len(piece.interiors) > 3 for piece in pieces):
-        found.findings.append(Finding(str(role), "it draws the mask, not its openings; it was turned round"))
+        found.findings.append(
+            Finding(str(role), "it draws the mask, not its openings; it was turned round")
+        )
         pieces = polygons_of(board.difference(picture))
     return pieces
 
@@ -133,11 +185,16 @@ _Names = tuple[shapely.STRtree, list[Drawn]]
 def _names(copper: Sequence[Drawn]) -> _Names:
     """Flashes and regions that carry a part, a pin or a net, by their middles."""
     named = [one for one in copper if one.given and one.kind != "stroke" and (one.ref or one.net)]
-    points = [shapely.Point(one.path[0]) if one.kind == "flash" else one.shape.representative_point() for one in named]
+    points = [
+        shapely.Point(one.path[0]) if one.kind == "flash" else one.shape.representative_point()
+        for one in named
+    ]
     return shapely.STRtree(points), named
 
 
-def _as_pads(pieces: list[Polygon], over: np.ndarray, side: str, copper: Sequence[Drawn], origin: Point) -> list[Pad]:
+def _as_pads(
+    pieces: list[Polygon], over: np.ndarray, side: str, copper: Sequence[Drawn], origin: Point
+) -> list[Pad]:
     tree, named = _names(copper)
     given: dict[int, Drawn] = {}
     if named:
@@ -156,14 +213,34 @@ def _as_pads(pieces: list[Polygon], over: np.ndarray, side: str, copper: Sequenc
     for index, ring in enumerate(rings_of(pieces, origin)):
         x, y, first, second, angle = sizes[index]
         owner = given.get(index)
-        pads.append(Pad(side, x, y, first, second, round(angle, 2), areas[index], round(float(over[index]), 5), ring,
-                        owner.ref if owner else None, owner.pin if owner else None, owner.net if owner else None))  # fmt: skip
+        pads.append(
+            Pad(
+                side,
+                x,
+                y,
+                first,
+                second,
+                round(angle, 2),
+                areas[index],
+                round(float(over[index]), 5),
+                ring,
+                owner.ref if owner else None,
+                owner.pin if owner else None,
+                owner.net if owner else None,
+            )
+        )
     return pads
 
 
 def _flashed(pieces: list[Polygon], copper: Sequence[Drawn]) -> dict[int, list[float]]:
-    """Pads flashed as such and of no plain shape now: middle, sizes, angle of the flash, which a bared bit of track does not move."""
-    flashes = [one for one in copper if one.kind == "flash" and one.dark and one.pen is not None and one.pen.inner is None]
+    """Pads flashed as such and of no plain shape now: middle, sizes, angle of the flash, which a
+    bared bit of track does not move.
+    """
+    flashes = [
+        one
+        for one in copper
+        if one.kind == "flash" and one.dark and one.pen is not None and one.pen.inner is None
+    ]
     if not flashes or not pieces:
         return {}
     tree = shapely.STRtree(shapely.points(np.array([one.path[0] for one in flashes])))
@@ -174,7 +251,11 @@ def _flashed(pieces: list[Polygon], copper: Sequence[Drawn]) -> dict[int, list[f
     measured: dict[int, list[float]] = {}
     for piece, index in zip(which.tolist(), what.tolist(), strict=True):
         pen = flashes[index].pen
-        if pen is None or plain[piece] or not 0.6 * pieces[piece].area <= pen.shape.area <= 1.02 * pieces[piece].area:
+        if (
+            pen is None
+            or plain[piece]
+            or not 0.6 * pieces[piece].area <= pen.shape.area <= 1.02 * pieces[piece].area
+        ):
             continue
         if id(pen) not in measured:
             measured[id(pen)] = places_of([pen.shape])[0].tolist()

@@ -1,4 +1,7 @@
-"""The files of one board, read and sorted by what they are. What cannot be read is set aside with its reason."""
+"""The files of one board, read and sorted by what they are.
+
+What cannot be read is set aside with its reason.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
@@ -20,10 +23,30 @@ from yellowfen.formats.netlist import NetPoint, read_netlist
 from yellowfen.formats.part_table import BillLine, ColumnChoice, read_bill, read_placements
 
 GERBER_ROLES = frozenset(
-    (Role.COPPER_TOP, Role.COPPER_BOTTOM, Role.COPPER_INNER, Role.MASK_TOP, Role.MASK_BOTTOM, Role.PASTE_TOP, Role.PASTE_BOTTOM,
-     Role.LEGEND_TOP, Role.LEGEND_BOTTOM, Role.OUTLINE, Role.COMPONENTS)
-)  # fmt: skip
-_MANY = {Role.COPPER_INNER, Role.DRILL, Role.DRILL_UNPLATED, Role.IGNORED, Role.BILL, Role.PLACEMENT, Role.COMPONENTS, Role.NETLIST}
+    (
+        Role.COPPER_TOP,
+        Role.COPPER_BOTTOM,
+        Role.COPPER_INNER,
+        Role.MASK_TOP,
+        Role.MASK_BOTTOM,
+        Role.PASTE_TOP,
+        Role.PASTE_BOTTOM,
+        Role.LEGEND_TOP,
+        Role.LEGEND_BOTTOM,
+        Role.OUTLINE,
+        Role.COMPONENTS,
+    )
+)
+_MANY = {
+    Role.COPPER_INNER,
+    Role.DRILL,
+    Role.DRILL_UNPLATED,
+    Role.IGNORED,
+    Role.BILL,
+    Role.PLACEMENT,
+    Role.COMPONENTS,
+    Role.NETLIST,
+}
 _PADDED = GERBER_ROLES - {Role.OUTLINE, Role.COMPONENTS} | {Role.IGNORED}
 MOST_ROWS_TOLD = 20
 _RANK = {"you chose it": 0, "its file attribute says so": 1, "by its name": 2}
@@ -47,7 +70,12 @@ class FileSet:
         return [one for layer in self.gerbers.get(role, []) for one in layer.drawn]
 
 
-def read_files(files: Mapping[str, bytes], chosen: Mapping[str, Role], columns: ColumnChoice, on_step: Callable[[str], None]) -> FileSet:
+def read_files(
+    files: Mapping[str, bytes],
+    chosen: Mapping[str, Role],
+    columns: ColumnChoice,
+    on_step: Callable[[str], None],
+) -> FileSet:
     """Every file read once. Raises the first problem when nothing at all could be read."""
     found = FileSet()
     guesses: dict[str, LayerGuess] = {}
@@ -57,20 +85,27 @@ def read_files(files: Mapping[str, bytes], chosen: Mapping[str, Role], columns: 
         on_step(name)
         try:
             guesses[name] = _guess(name, data, chosen)
-            drawn_drill = guesses[name].role in (Role.DRILL, Role.DRILL_UNPLATED) and looks_like_gerber(data)
+            drawn_drill = guesses[name].role in (
+                Role.DRILL,
+                Role.DRILL_UNPLATED,
+            ) and looks_like_gerber(data)
             if guesses[name].role in GERBER_ROLES or guesses[name].why == UNSETTLED or drawn_drill:
                 layers[name] = read_gerber(data, name)
             elif guesses[name].role is Role.PLACEMENT:
                 rows: list[UnreadableFile] = []
                 found.placements += read_placements(data, name, columns, rows)
-                found.findings += [Finding(name, f"{_bare(one)} (row left out)") for one in rows[:MOST_ROWS_TOLD]]
+                found.findings += [
+                    Finding(name, f"{_bare(one)} (row left out)") for one in rows[:MOST_ROWS_TOLD]
+                ]
             elif guesses[name].role is Role.BILL:
                 found.bill |= {line.ref: line for line in read_bill(data, name, columns)}
             elif guesses[name].role is Role.NETLIST:
                 found.points += read_netlist(data, name)
         except UnreadableFile as problem:
             problems.append(problem)
-            guesses[name] = LayerGuess(name, Role.IGNORED, "could not be read", problem=str(problem))
+            guesses[name] = LayerGuess(
+                name, Role.IGNORED, "could not be read", problem=str(problem)
+            )
     if problems and not layers:
         raise problems[0]
     _read_drills(files, guesses, layers, found, problems)
@@ -91,11 +126,25 @@ def _guess(name: str, data: bytes, chosen: Mapping[str, Role]) -> LayerGuess:
     return guess_role(name, data)
 
 
-def _read_drills(files: Mapping[str, bytes], guesses: dict[str, LayerGuess], layers: dict[str, GerberLayer], found: FileSet,
-                 problems: list[UnreadableFile]) -> None:  # fmt: skip
-    """Drill files, judged by the copper that lies under their holes where they leave their numbers open."""
-    flashes = np.array([one.path[0] for name, layer in layers.items() if guesses[name].role in _PADDED
-                        for one in layer.drawn if one.kind == "flash"])  # fmt: skip
+def _read_drills(
+    files: Mapping[str, bytes],
+    guesses: dict[str, LayerGuess],
+    layers: dict[str, GerberLayer],
+    found: FileSet,
+    problems: list[UnreadableFile],
+) -> None:
+    """Drill files, judged by the copper that lies under their holes where they leave their numbers
+    open.
+    """
+    flashes = np.array(
+        [
+            one.path[0]
+            for name, layer in layers.items()
+            if guesses[name].role in _PADDED
+            for one in layer.drawn
+            if one.kind == "flash"
+        ]
+    )
     tree = shapely.STRtree(shapely.points(flashes)) if len(flashes) else None
 
     def judge(drill: DrillFile) -> float:
@@ -109,35 +158,56 @@ def _read_drills(files: Mapping[str, bytes], guesses: dict[str, LayerGuess], lay
         if guess.role not in (Role.DRILL, Role.DRILL_UNPLATED):
             continue
         try:
-            drill = drill_of(layers[name]) if name in layers else read_drill(files[name], name, judge)
+            drill = (
+                drill_of(layers[name]) if name in layers else read_drill(files[name], name, judge)
+            )
         except UnreadableFile as problem:
             problems.append(problem)
-            guesses[name] = LayerGuess(name, Role.IGNORED, "could not be read", problem=str(problem))
+            guesses[name] = LayerGuess(
+                name, Role.IGNORED, "could not be read", problem=str(problem)
+            )
             continue
         found.drills.append((guess.role, drill))
         found.findings += [Finding(name, remark) for remark in drill.remarks]
-        guesses[name] = replace(guess, facts=counted(len(drill.hits), "hole"), unit=drill.unit, extent_mm=_drill_extent(drill))
+        guesses[name] = replace(
+            guess,
+            facts=counted(len(drill.hits), "hole"),
+            unit=drill.unit,
+            extent_mm=_drill_extent(drill),
+        )
 
 
 def _drill_extent(drill: DrillFile) -> tuple[float, float, float, float] | None:
     xs, ys = [hit.x_mm for hit in drill.hits], [hit.y_mm for hit in drill.hits]
-    return (round(min(xs), 4), round(min(ys), 4), round(max(xs), 4), round(max(ys), 4)) if xs else None
+    return (
+        (round(min(xs), 4), round(min(ys), 4), round(max(xs), 4), round(max(ys), 4)) if xs else None
+    )
 
 
 def _settle(guesses: dict[str, LayerGuess], layers: dict[str, GerberLayer], found: FileSet) -> None:
-    """Roles of unsettled layers by content; of several files for one single role the best reason keeps it."""
+    """Roles of unsettled layers by content; of several files for one single role the best reason
+    keeps it.
+    """
     holders: dict[Role, str] = {}
     for name in sorted(guesses, key=lambda name: _RANK.get(guesses[name].why, 3)):
         guess = guesses[name]
         if guess.why != UNSETTLED and guess.role not in _MANY:
             if guess.role in holders and guess.why != "you chose it":
-                guesses[name] = replace(guess, role=Role.IGNORED, why=f"looks like {guess.role}, but {holders[guess.role]} already is that")
+                guesses[name] = replace(
+                    guess,
+                    role=Role.IGNORED,
+                    why=f"looks like {guess.role}, but {holders[guess.role]} already is that",
+                )
             else:
                 holders[guess.role] = name
     unsettled = [name for name in guesses if guesses[name].why == UNSETTLED]
-    holes = [(hit.x_mm, hit.y_mm) for _, drill in found.drills for hit in drill.hits if hit.x2_mm is None]
+    holes = [
+        (hit.x_mm, hit.y_mm) for _, drill in found.drills for hit in drill.hits if hit.x2_mm is None
+    ]
     known = {
-        name: (guesses[name].role, layer) for name, layer in layers.items() if name not in unsettled and guesses[name].role in GERBER_ROLES
+        name: (guesses[name].role, layer)
+        for name, layer in layers.items()
+        if name not in unsettled and guesses[name].role in GERBER_ROLES
     }
     for name in sorted(unsettled, key=lambda name: -len(layers[name].drawn)):
         role, why = role_by_content(layers[name], known, holes, set(holders))
@@ -160,8 +230,15 @@ def _sort(guesses: dict[str, LayerGuess], layers: dict[str, GerberLayer], found:
             (layer.count("stroke"), "stroke", "strokes"),
             (layer.count("region"), "region", "regions"),
         ]
-        facts = ", ".join(f"{count} {one if count == 1 else many}" for count, one, many in counts if count) or "nothing drawn"
-        guesses[name] = replace(guess, facts=facts, unit=layer.unit, extent_mm=extent_of(layer.drawn))
+        facts = (
+            ", ".join(
+                f"{count} {one if count == 1 else many}" for count, one, many in counts if count
+            )
+            or "nothing drawn"
+        )
+        guesses[name] = replace(
+            guess, facts=facts, unit=layer.unit, extent_mm=extent_of(layer.drawn)
+        )
         if guess.role is Role.COMPONENTS:
             found.placements += placements_of(layer)
         elif guess.role in GERBER_ROLES:
@@ -178,7 +255,9 @@ def _depth(layer: GerberLayer) -> int:
     words = layer.function
     if len(words) > 1 and words[1].startswith("l") and words[1][1:].isdigit():
         return int(words[1][1:])
-    digits = "".join(char if char.isdigit() else " " for char in layer.name.rsplit("/", 1)[-1]).split()
+    digits = "".join(
+        char if char.isdigit() else " " for char in layer.name.rsplit("/", 1)[-1]
+    ).split()
     return int(digits[-1][:6]) if digits else 0
 
 

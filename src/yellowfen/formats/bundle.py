@@ -1,6 +1,7 @@
 """Uploaded files to a flat set of named bytes: zips are unpacked in memory within stated bounds.
 
-Laws: names are labels, never paths; no nested zip is opened; size, count and ratio are bounded before reading.
+Laws: names are labels, never paths; no nested zip is opened; size, count and ratio are bounded
+before reading.
 """
 
 import io
@@ -21,7 +22,10 @@ def label_of(name: str) -> str:
 
 
 def unpack(files: Iterable[tuple[str, bytes]]) -> dict[str, bytes]:
-    """All files, those inside zips included. Raises TooLarge or UnreadableFile; a doubled label gets a number."""
+    """All files, those inside zips included.
+
+    Raises TooLarge or UnreadableFile; a doubled label gets a number.
+    """
     found: dict[str, bytes] = {}
     for name, data in files:
         label = label_of(name)
@@ -37,7 +41,9 @@ def _keep(found: dict[str, bytes], label: str, data: bytes) -> None:
     if len(found) >= MOST_FILES:
         raise TooLarge(f"more than {MOST_FILES} files at once; leave out what is not the board")
     if sum(map(len, found.values())) + len(data) > MOST_BYTES:
-        raise TooLarge(f"more than {MOST_BYTES // 1_000_000} MB at once; leave out what is not the board")
+        raise TooLarge(
+            f"more than {MOST_BYTES // 1_000_000} MB at once; leave out what is not the board"
+        )
     name, number = label, 2
     while name in found:
         name, number = f"{number}-{label}", number + 1
@@ -50,20 +56,40 @@ def _zip(label: str, data: bytes) -> list[tuple[str, bytes]]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             return [_member(label, archive, info) for info in _bounded(label, archive)]
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, EOFError, OSError, RuntimeError, ValueError) as problem:
+    except (
+        zipfile.BadZipFile,
+        zipfile.LargeZipFile,
+        NotImplementedError,
+        EOFError,
+        OSError,
+        RuntimeError,
+        ValueError,
+    ) as problem:
         if isinstance(problem, RuntimeError) and "password" in str(problem):
-            raise UnreadableFile(label, "the zip is locked with a password; unpack it first") from None
-        raise UnreadableFile(label, "is not a sound zip; make it again or drop the files themselves") from None
+            raise UnreadableFile(
+                label, "the zip is locked with a password; unpack it first"
+            ) from None
+        raise UnreadableFile(
+            label, "is not a sound zip; make it again or drop the files themselves"
+        ) from None
 
 
 def _bounded(label: str, archive: zipfile.ZipFile) -> list[zipfile.ZipInfo]:
-    members = [info for info in archive.infolist() if not info.is_dir() and not label_of(info.filename).startswith(".")]
+    members = [
+        info
+        for info in archive.infolist()
+        if not info.is_dir() and not label_of(info.filename).startswith(".")
+    ]
     if len(members) > MOST_FILES:
-        raise TooLarge(f"{label}: holds more than {MOST_FILES} files; leave out what is not the board")
+        raise TooLarge(
+            f"{label}: holds more than {MOST_FILES} files; leave out what is not the board"
+        )
     total = sum(info.file_size for info in members)
     packed = max(sum(info.compress_size for info in members), 1)
     if total > MOST_BYTES or (total > 1_000_000 and total / packed > MOST_RATIO):
-        raise TooLarge(f"{label}: unpacks to {total / 1e6:.0f} MB from {packed / 1e6:.2f} MB, which no board needs")
+        raise TooLarge(
+            f"{label}: unpacks to {total / 1e6:.0f} MB from {packed / 1e6:.2f} MB, which no board needs"
+        )
     return members
 
 

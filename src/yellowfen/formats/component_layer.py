@@ -1,4 +1,6 @@
-"""Placements from an X3 component layer: part centres as flashes with attributes for reference, rotation and package."""
+"""Placements from an X3 component layer: part centres as flashes with attributes for reference,
+rotation and package.
+"""
 
 from yellowfen.core.board.join import Placement
 from yellowfen.formats.gerber.layer import Drawn, GerberLayer

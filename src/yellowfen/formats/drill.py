@@ -1,7 +1,8 @@
 """Reading Excellon / XNC drill files: holes, G85 slots and routed slots with arcs, in millimetres.
 
-Many programs leave out what the numbers mean. Law: what the file does not say is assumed aloud (a remark), and
-`read_drill` takes a judge that may choose between the possible meanings by where the holes would fall.
+Many programs leave out what the numbers mean. Law: what the file does not say is assumed aloud (a
+remark), and `read_drill` takes a judge that may choose between the possible meanings by where the
+holes would fall.
 """
 
 import itertools
@@ -32,7 +33,9 @@ class DrillHit:
 
 @dataclass(frozen=True)
 class DrillFile:
-    """All hits of one file, what was assumed while reading, and the copper layers it joins where it says so."""
+    """All hits of one file, what was assumed while reading, and the copper layers it joins where it
+    says so.
+    """
 
     name: str
     hits: tuple[DrillHit, ...]
@@ -43,7 +46,9 @@ class DrillFile:
 
 @dataclass(frozen=True)
 class NumberForm:
-    """What bare digits mean: mm per unit, digits before and after the point, whether leading zeros are kept."""
+    """What bare digits mean: mm per unit, digits before and after the point, whether leading zeros
+    are kept.
+    """
 
     unit: float
     whole: int
@@ -58,7 +63,9 @@ class NumberForm:
 def looks_like_drill(data: bytes) -> bool:
     """True for a header M48, or tool sizes with coordinates."""
     head = data[:8000]
-    return b"\0" not in head and bool(re.search(rb"^\s*M48|^\s*T\d+(F\d+)?(S\d+)?C[\d.]+|^%\s*\r?\n\s*T0?1\b", head, re.MULTILINE))
+    return b"\0" not in head and bool(
+        re.search(rb"^\s*M48|^\s*T\d+(F\d+)?(S\d+)?C[\d.]+|^%\s*\r?\n\s*T0?1\b", head, re.MULTILINE)
+    )
 
 
 class _Reader:
@@ -122,16 +129,29 @@ class _Reader:
     def _comment(self, text: str) -> None:
         if self.forced is None and (match := re.search(r"FILE_FORMAT=(\d):(\d)", text)):
             self.digits = (int(match[1]), int(match[2]))
-        if self.forced is None and (match := re.search(r"FORMAT=\{(\d|-):(\d|-)/ *(\w+) */ *(\w+) */ *([\w ]+)\}", text)):
-            self.digits = (int(match[1]), int(match[2])) if match[1] != "-" and match[2] != "-" else self.digits
+        if self.forced is None and (
+            match := re.search(r"FORMAT=\{(\d|-):(\d|-)/ *(\w+) */ *(\w+) */ *([\w ]+)\}", text)
+        ):
+            self.digits = (
+                (int(match[1]), int(match[2]))
+                if match[1] != "-" and match[2] != "-"
+                else self.digits
+            )
             self._set_unit(25.4 if match[4].lower().startswith("inch") else 1.0)
             self.leading_kept = "suppress leading" not in match[5].lower()
-        if match := re.search(r"TF\.FileFunction,(Plated|NonPlated|MixedPlating),(\d+),(\d+)", text):
+        if match := re.search(
+            r"TF\.FileFunction,(Plated|NonPlated|MixedPlating),(\d+),(\d+)", text
+        ):
             self.layers = (int(match[2]), int(match[3]))
             self.file_plated = {"Plated": True, "NonPlated": False}.get(match[1])
             return
         upper = text.upper()
-        if "NONPLATED" in upper or "NON_PLATED" in upper or "NPTH" in upper or "NON-PLATED" in upper:
+        if (
+            "NONPLATED" in upper
+            or "NON_PLATED" in upper
+            or "NPTH" in upper
+            or "NON-PLATED" in upper
+        ):
             self.plated = False
         elif "PLATED" in upper or ",PTH" in upper:
             self.plated = True
@@ -147,7 +167,11 @@ class _Reader:
 
     def _number(self, text: str, number: int) -> float:
         if self.unit is None:
-            raise UnreadableFile(self.name, "gives no unit (INCH or METRIC) before its first hole; export it again", number)
+            raise UnreadableFile(
+                self.name,
+                "gives no unit (INCH or METRIC) before its first hole; export it again",
+                number,
+            )
         if "." in text:
             value = float(text)
         else:
@@ -160,7 +184,11 @@ class _Reader:
             value = -value if text.startswith("-") else value
         value *= self.unit
         if not abs(value) < 3000:
-            raise UnreadableFile(self.name, f"a hole lies {value:.0f} mm out, beyond any board; check the number format", number)
+            raise UnreadableFile(
+                self.name,
+                f"a hole lies {value:.0f} mm out, beyond any board; check the number format",
+                number,
+            )
         return value
 
     def _place(self, text: str, number: int) -> tuple[float, float]:
@@ -176,7 +204,9 @@ class _Reader:
     def _size(self, number: int) -> tuple[float, bool | None]:
         if self.tool not in self.tools:
             raise UnreadableFile(
-                self.name, f"tool T{self.tool if self.tool is not None else '?'} is used but its size is not given", number
+                self.name,
+                f"tool T{self.tool if self.tool is not None else '?'} is used but its size is not given",
+                number,
             )
         size, plated = self.tools[self.tool]
         return size * (self.unit or 1.0), self.file_plated if plated is None else plated
@@ -198,7 +228,9 @@ class _Reader:
     def _again(self, times: int, text: str, number: int) -> None:
         """The last hole repeated at an even step."""
         if not self.hits or times > 10_000:
-            raise UnreadableFile(self.name, "repeats a hole wrongly (R command); export it again", number)
+            raise UnreadableFile(
+                self.name, "repeats a hole wrongly (R command); export it again", number
+            )
         was, self.relative = self.relative, True
         for _ in range(times):
             self._move(text, number)
@@ -219,16 +251,32 @@ class _Reader:
             self.hits.append(DrillHit(x0, y0, drill, plated, x1, y1))
 
     def _arc(
-        self, text: str, number: int, start: tuple[float, float], end: tuple[float, float], clockwise: bool
+        self,
+        text: str,
+        number: int,
+        start: tuple[float, float],
+        end: tuple[float, float],
+        clockwise: bool,
     ) -> list[tuple[float, float]]:
         """A routed arc by radius (A) or centre offset (I, J)."""
-        given = {axis: self._number(value, number) for axis, value in re.findall(r"([AIJ])([-+.\d]+)", text)}
-        offset = _centre_offset(start, end, given["A"], clockwise) if "A" in given else (given.get("I", 0.0), given.get("J", 0.0))
+        given = {
+            axis: self._number(value, number)
+            for axis, value in re.findall(r"([AIJ])([-+.\d]+)", text)
+        }
+        offset = (
+            _centre_offset(start, end, given["A"], clockwise)
+            if "A" in given
+            else (given.get("I", 0.0), given.get("J", 0.0))
+        )
         path = arc_points(start, end, offset, clockwise, False)
-        return path[:: max(1, len(path) // 12)] + ([end] if (len(path) - 1) % max(1, len(path) // 12) else [])
+        return path[:: max(1, len(path) // 12)] + (
+            [end] if (len(path) - 1) % max(1, len(path) // 12) else []
+        )
 
 
-def _centre_offset(start: tuple[float, float], end: tuple[float, float], radius: float, clockwise: bool) -> tuple[float, float]:
+def _centre_offset(
+    start: tuple[float, float], end: tuple[float, float], radius: float, clockwise: bool
+) -> tuple[float, float]:
     """From start to the centre of the arc of at most half a turn with that radius."""
     dx, dy = end[0] - start[0], end[1] - start[1]
     chord = math.hypot(dx, dy)
@@ -245,14 +293,32 @@ def drill_of(layer: GerberLayer) -> DrillFile:
     others = 0
     for one in layer.drawn:
         if one.kind == "flash" and one.pen is not None and one.pen.round_mm:
-            hits.append(DrillHit(one.path[0][0], one.path[0][1], round(one.pen.round_mm, 4), plated))
+            hits.append(
+                DrillHit(one.path[0][0], one.path[0][1], round(one.pen.round_mm, 4), plated)
+            )
         elif one.kind == "stroke" and one.width_mm > 0:
-            hits += [DrillHit(a[0], a[1], round(one.width_mm, 4), plated, b[0], b[1]) for a, b in itertools.pairwise(one.path)]
+            hits += [
+                DrillHit(a[0], a[1], round(one.width_mm, 4), plated, b[0], b[1])
+                for a, b in itertools.pairwise(one.path)
+            ]
         else:
             others += 1
     numbers = [int(word) for word in layer.function[1:3] if word.isdigit()]
-    remarks = (*layer.remarks, *((f"{others} shapes that are neither round holes nor slots were left out",) if others else ()))
-    return DrillFile(layer.name, tuple(hits), remarks, layer.unit, (numbers[0], numbers[1]) if len(numbers) == 2 else None)
+    remarks = (
+        *layer.remarks,
+        *(
+            (f"{others} shapes that are neither round holes nor slots were left out",)
+            if others
+            else ()
+        ),
+    )
+    return DrillFile(
+        layer.name,
+        tuple(hits),
+        remarks,
+        layer.unit,
+        (numbers[0], numbers[1]) if len(numbers) == 2 else None,
+    )
 
 
 Judge = Callable[[DrillFile], float]
@@ -261,7 +327,8 @@ Judge = Callable[[DrillFile], float]
 def read_drill(data: bytes, name: str, judge: Judge | None = None) -> DrillFile:
     """Holes of an Excellon file; raises UnreadableFile with line and reason.
 
-    `judge` scores where the holes fall; it is asked only when the file leaves the meaning of its digits open.
+    `judge` scores where the holes fall; it is asked only when the file leaves the meaning of its
+    digits open.
     """
     if not data.strip():
         raise UnreadableFile(name, "the file is empty; export it again")
@@ -274,7 +341,9 @@ def read_drill(data: bytes, name: str, judge: Judge | None = None) -> DrillFile:
         problem = caught
         if reader.unit is not None or judge is None:
             raise
-    if problem is None and not (reader.bare and (reader.digits is None or reader.leading_kept is None) and judge):
+    if problem is None and not (
+        reader.bare and (reader.digits is None or reader.leading_kept is None) and judge
+    ):
         return _with_end(plain, ended)
     best, form = _best_reading(text, name, reader, judge) if judge else (None, None)
     if best is None:
@@ -287,10 +356,16 @@ def read_drill(data: bytes, name: str, judge: Judge | None = None) -> DrillFile:
     return replace(best, remarks=(*best.remarks, said))
 
 
-def _best_reading(text: str, name: str, reader: _Reader, judge: Judge) -> tuple[DrillFile | None, NumberForm | None]:
+def _best_reading(
+    text: str, name: str, reader: _Reader, judge: Judge
+) -> tuple[DrillFile | None, NumberForm | None]:
     units = [reader.unit] if reader.unit else [1.0, 25.4]
-    forms = [NumberForm(unit, whole, part, kept) for unit in units for whole, part in ((2, 4), (3, 3), (2, 3), (4, 2), (3, 2), (2, 5))
-             for kept in ((True, False) if reader.leading_kept is None else (reader.leading_kept,))]  # fmt: skip
+    forms = [
+        NumberForm(unit, whole, part, kept)
+        for unit in units
+        for whole, part in ((2, 4), (3, 3), (2, 3), (4, 2), (3, 2), (2, 5))
+        for kept in ((True, False) if reader.leading_kept is None else (reader.leading_kept,))
+    ]
     best: tuple[float, DrillFile | None, NumberForm | None] = (0.0, None, None)
     for form in forms:
         try:
@@ -313,13 +388,23 @@ def _read(reader: _Reader, text: str) -> tuple[DrillFile, bool]:
         try:
             reader.line(line, number)
         except (ValueError, OverflowError) as problem:
-            raise UnreadableFile(reader.name, f"cannot be understood ({str(problem)[:60]})", number) from None
+            raise UnreadableFile(
+                reader.name, f"cannot be understood ({str(problem)[:60]})", number
+            ) from None
         if len(reader.hits) > MOST_HOLES:
-            raise UnreadableFile(reader.name, f"has more than {MOST_HOLES} holes, which is more than a board has", number)
-    return DrillFile(reader.name, tuple(reader.hits), (), "inch" if reader.unit == 25.4 else "mm", reader.layers), ended
+            raise UnreadableFile(
+                reader.name,
+                f"has more than {MOST_HOLES} holes, which is more than a board has",
+                number,
+            )
+    return DrillFile(
+        reader.name, tuple(reader.hits), (), "inch" if reader.unit == 25.4 else "mm", reader.layers
+    ), ended
 
 
 def _with_end(found: DrillFile, ended: bool) -> DrillFile:
     if ended:
         return found
-    return replace(found, remarks=(*found.remarks, "has no end mark (M30); the holes that are there were read"))
+    return replace(
+        found, remarks=(*found.remarks, "has no end mark (M30); the holes that are there were read")
+    )

@@ -1,6 +1,8 @@
-"""Drawings for cutters and drawing programs: closed and open polylines and circles on named layers, millimetres, R12 text form.
+"""Drawings for cutters and drawing programs: closed and open polylines and circles on named layers,
+millimetres, R12 text form.
 
-The oldest form every cutter reads; 200 lines of a library would not read better than these, and would be 58 MB.
+The oldest form every cutter reads; 200 lines of a library would not read better than these, and
+would be 58 MB.
 """
 
 from collections.abc import Iterable, Sequence
@@ -38,7 +40,26 @@ class Dxf:
     def to_bytes(self) -> bytes:
         """The whole file; units are millimetres."""
         body, self.lines = self.lines, []
-        self._put(0, "SECTION", 2, "HEADER", 9, "$ACADVER", 1, "AC1009", 9, "$INSUNITS", 70, 4, 9, "$MEASUREMENT", 70, 1, 0, "ENDSEC")
+        self._put(
+            0,
+            "SECTION",
+            2,
+            "HEADER",
+            9,
+            "$ACADVER",
+            1,
+            "AC1009",
+            9,
+            "$INSUNITS",
+            70,
+            4,
+            9,
+            "$MEASUREMENT",
+            70,
+            1,
+            0,
+            "ENDSEC",
+        )
         self._put(0, "SECTION", 2, "TABLES", 0, "TABLE", 2, "LAYER", 70, len(self.layers))
         for name, colour in self.layers.items():
             self._put(0, "LAYER", 2, name, 70, 0, 62, colour, 6, "CONTINUOUS")

@@ -25,7 +25,10 @@ def fixture_svg_file(board: Board, found: Fixture) -> bytes:
     x0, y0 = min(box[0] for box in boxes), min(box[1] for box in boxes)
     w, h = max(box[0] + box[2] for box in boxes) - x0, max(box[1] + box[3] for box in boxes) - y0
     cut = "".join(_path(_corners(box)) for _, box in found.scraps)
-    mark = "".join(_path(ring) for ring in (*board.outline, *(_corners(box) for box in (*found.tapes, found.hinge))))
+    mark = "".join(
+        _path(ring)
+        for ring in (*board.outline, *(_corners(box) for box in (*found.tapes, found.hinge)))
+    )
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{w:g}mm" height="{h:g}mm" viewBox="{x0:g} {-y0 - h:g} {w:g} {h:g}" fill="none" stroke-width="0.1">'
         f'<path id="cut" stroke="#000000" d="{cut}"/><path id="mark" stroke="#888888" d="{mark}"/></svg>'

@@ -1,16 +1,43 @@
-"""Files and answers of `yellowfen window`, `tune` and `calibrate` (docs/heat-files.md). Stable: fields are added, never renamed."""
+"""Files and answers of `yellowfen window`, `tune` and `calibrate` (docs/heat-files.md).
+
+Stable: fields are added, never renamed.
+"""
 
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from yellowfen.core.heat.calibrate import Calibration, MeltTest, Probe, ThermalLog, from_log, from_times, scrap_scene
+from yellowfen.core.heat.calibrate import (
+    Calibration,
+    MeltTest,
+    Probe,
+    ThermalLog,
+    from_log,
+    from_times,
+    scrap_scene,
+)
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene, Side
 from yellowfen.core.heat.tune import Bench, Proposal, Tuned, axis_of, tolerance_of
-from yellowfen.core.heat.window import Axis, Calmest, Tolerance, Window, dwells_around, settings_around
+from yellowfen.core.heat.window import (
+    Axis,
+    Calmest,
+    Tolerance,
+    Window,
+    dwells_around,
+    settings_around,
+)
 from yellowfen.errors import InvalidValue
-from yellowfen.formats.rehearsal_file import DoubtsIn, HotAirIn, RehearsalIn, Strict, read_file, rounded, source_of, to_scene
+from yellowfen.formats.rehearsal_file import (
+    DoubtsIn,
+    HotAirIn,
+    RehearsalIn,
+    Strict,
+    read_file,
+    rounded,
+    source_of,
+    to_scene,
+)
 
 
 class ScrapIn(Strict):
@@ -72,13 +99,23 @@ def doubts_of(given: DoubtsIn | None) -> Doubts:
     return Doubts(**given.model_dump()) if given else Doubts()
 
 
-def read_window(text: str | bytes) -> tuple[Scene, Axis, tuple[float, ...], tuple[float, ...], Tolerance]:
+def read_window(
+    text: str | bytes,
+) -> tuple[Scene, Axis, tuple[float, ...], tuple[float, ...], Tolerance]:
     """A scene and the axes of its window; axes not given look around the file's own setting."""
     given = read_file(text, RehearsalIn)
     scene = to_scene(given)
     axis = given.window.axis if given.window and given.window.axis else axis_of(scene)
-    settings = tuple(given.window.settings) if given.window and given.window.settings else settings_around(scene, axis)
-    dwells = tuple(given.window.dwells_s) if given.window and given.window.dwells_s else dwells_around(scene)
+    settings = (
+        tuple(given.window.settings)
+        if given.window and given.window.settings
+        else settings_around(scene, axis)
+    )
+    dwells = (
+        tuple(given.window.dwells_s)
+        if given.window and given.window.dwells_s
+        else dwells_around(scene)
+    )
     return scene, axis, settings, dwells, tolerance_of(scene, doubts_of(given.doubts), axis)
 
 
@@ -89,7 +126,9 @@ def read_tune(text: str | bytes) -> tuple[Scene, Bench, Doubts]:
     if given.bench:
         heater = Preheater(**given.bench.preheater.model_dump()) if given.bench.preheater else None
         plate = HotPlate(**given.bench.plate.model_dump()) if given.bench.plate else None
-        bench = Bench(tuple(given.bench.nozzles_mm), heater, given.bench.foil, given.bench.free_alloy, plate)
+        bench = Bench(
+            tuple(given.bench.nozzles_mm), heater, given.bench.foil, given.bench.free_alloy, plate
+        )
     return to_scene(given), bench, doubts_of(given.doubts)
 
 
@@ -99,11 +138,24 @@ def calibrate_file(text: str | bytes) -> Calibration:
     doubts = doubts_of(given.doubts)
     if given.log is not None:
         if given.melt_tests or given.seen:
-            raise InvalidValue("log", "give a log or melt tests, not both; fit one, then the other with the doubts it leaves")
-        probes = tuple(Probe(one.x_mm, one.y_mm, tuple(one.readings_c), Side(one.side)) for one in given.log.probes)
-        return from_log(ThermalLog(to_scene(given.log.rehearsal), tuple(given.log.times_s), probes), doubts, given.log.noise_k)
+            raise InvalidValue(
+                "log",
+                "give a log or melt tests, not both; fit one, then the other with the doubts it leaves",
+            )
+        probes = tuple(
+            Probe(one.x_mm, one.y_mm, tuple(one.readings_c), Side(one.side))
+            for one in given.log.probes
+        )
+        return from_log(
+            ThermalLog(to_scene(given.log.rehearsal), tuple(given.log.times_s), probes),
+            doubts,
+            given.log.noise_k,
+        )
     tests = [_melt_test(one, index) for index, one in enumerate(given.melt_tests)]
-    tests += [MeltTest(to_scene(one.rehearsal), one.ref, tuple(one.seconds), f"{one.ref} flowed") for one in given.seen]
+    tests += [
+        MeltTest(to_scene(one.rehearsal), one.ref, tuple(one.seconds), f"{one.ref} flowed")
+        for one in given.seen
+    ]
     return from_times(tests, doubts)
 
 
@@ -111,22 +163,37 @@ def _melt_test(given: MeltIn, index: int) -> MeltTest:
     source = source_of(given.source)
     assert isinstance(source, HotAir)
     scrap = given.scrap
-    scene = scrap_scene(source, given.distance_mm, given.alloy, scrap.width_mm, scrap.height_mm, scrap.thickness_mm, scrap.copper,
-                        given.ambient_c, given.circle_mm)  # fmt: skip
+    scene = scrap_scene(
+        source,
+        given.distance_mm,
+        given.alloy,
+        scrap.width_mm,
+        scrap.height_mm,
+        scrap.thickness_mm,
+        scrap.copper,
+        given.ambient_c,
+        given.circle_mm,
+    )
     return MeltTest(scene, "dot", tuple(given.seconds), f"melt test {index + 1}")
 
 
 def window_json(window: Window, wall_s: float) -> dict[str, Any]:
     """The answer of `yellowfen window`."""
     return {
-        "format": "yellowfen-window-result", "version": 1, "axis": str(window.axis), "dwells_s": list(window.dwells_s),
+        "format": "yellowfen-window-result",
+        "version": 1,
+        "axis": str(window.axis),
+        "dwells_s": list(window.dwells_s),
         "settings": [column.setting for column in window.columns],
         "fates": [[str(one.fate) for one in column.outcomes] for column in window.columns],
         "set_by": [[one.by for one in column.outcomes] for column in window.columns],
         "why": [[one.why for one in column.outcomes] for column in window.columns],
-        "last_melt_s": [[rounded(one.last_s) for one in column.outcomes] for column in window.columns],
-        "calmest": calmest_json(window.calmest), "wall_s": rounded(wall_s),
-    }  # fmt: skip
+        "last_melt_s": [
+            [rounded(one.last_s) for one in column.outcomes] for column in window.columns
+        ],
+        "calmest": calmest_json(window.calmest),
+        "wall_s": rounded(wall_s),
+    }
 
 
 def calmest_json(best: Calmest | None) -> dict[str, Any] | None:
@@ -134,37 +201,71 @@ def calmest_json(best: Calmest | None) -> dict[str, Any] | None:
     if best is None:
         return None
     return {
-        "setting": best.setting, "dwell_s": best.dwell_s, "sigmas": rounded(best.sigmas, 2), "setting_from": best.setting_low,
-        "setting_to": best.setting_high, "dwell_from_s": best.dwell_low_s, "dwell_to_s": best.dwell_high_s, "binds": best.binds,
+        "setting": best.setting,
+        "dwell_s": best.dwell_s,
+        "sigmas": rounded(best.sigmas, 2),
+        "setting_from": best.setting_low,
+        "setting_to": best.setting_high,
+        "dwell_from_s": best.dwell_low_s,
+        "dwell_to_s": best.dwell_high_s,
+        "binds": best.binds,
         "neighbour_loose": best.spills,
-    }  # fmt: skip
+    }
 
 
 def tuned_json(tuned: Tuned, wall_s: float) -> dict[str, Any]:
     """The answer of `yellowfen tune`."""
     return {
-        "format": "yellowfen-tune-result", "version": 1, "sentence": tuned.sentence, "relaxes": tuned.relaxes,
-        "proposals": [proposal_json(one) for one in tuned.proposals], "wall_s": rounded(wall_s),
-    }  # fmt: skip
+        "format": "yellowfen-tune-result",
+        "version": 1,
+        "sentence": tuned.sentence,
+        "relaxes": tuned.relaxes,
+        "proposals": [proposal_json(one) for one in tuned.proposals],
+        "wall_s": rounded(wall_s),
+    }
 
 
 def proposal_json(one: Proposal) -> dict[str, Any]:
     """One proposal as plain data."""
-    return {"key": one.key, "change": one.change, "calmest": calmest_json(one.best), "binds": one.blocker}
+    return {
+        "key": one.key,
+        "change": one.change,
+        "calmest": calmest_json(one.best),
+        "binds": one.blocker,
+    }
 
 
 def calibration_json(found: Calibration) -> dict[str, Any]:
     """The answer of `yellowfen calibrate`."""
     return {
-        "format": "yellowfen-calibration-result", "version": 1, "sentence": found.sentence,
+        "format": "yellowfen-calibration-result",
+        "version": 1,
+        "sentence": found.sentence,
         "factors": [
             {
-                "key": one.key, "name": one.name, "unit": one.unit, "before": rounded(one.before, 4), "before_from": rounded(one.before_low, 4),
-                "before_to": rounded(one.before_high, 4), "value": rounded(one.after, 4), "from": rounded(one.low, 4), "to": rounded(one.high, 4),
+                "key": one.key,
+                "name": one.name,
+                "unit": one.unit,
+                "before": rounded(one.before, 4),
+                "before_from": rounded(one.before_low, 4),
+                "before_to": rounded(one.before_high, 4),
+                "value": rounded(one.after, 4),
+                "from": rounded(one.low, 4),
+                "to": rounded(one.high, 4),
                 "identified": one.found,
             }
             for one in found.findings
         ],
-        "residuals": [{"what": one.what, "seen": rounded(one.seen), "fitted": rounded(one.fitted), "unit": one.unit} for one in found.residuals],
-        "doubts": {name: rounded(getattr(found.doubts, name), 5) for name in Doubts.__dataclass_fields__},
-    }  # fmt: skip
+        "residuals": [
+            {
+                "what": one.what,
+                "seen": rounded(one.seen),
+                "fitted": rounded(one.fitted),
+                "unit": one.unit,
+            }
+            for one in found.residuals
+        ],
+        "doubts": {
+            name: rounded(getattr(found.doubts, name), 5) for name in Doubts.__dataclass_fields__
+        },
+    }

@@ -1,8 +1,9 @@
 """What a layer is by what it draws, when neither attribute nor name says it.
 
-Rules of thumb (common practice): an outline is a few thin strokes round everything; copper has lands under holes and
-tracks; a mask has openings over holes and no tracks; paste has openings but none over holes; a legend is thin
-strokes. The side follows from the flashes a layer shares with layers whose side is known, else it is assumed.
+Rules of thumb (common practice): an outline is a few thin strokes round everything; copper has
+lands under holes and tracks; a mask has openings over holes and no tracks; paste has openings but
+none over holes; a legend is thin strokes. The side follows from the flashes a layer shares with
+layers whose side is known, else it is assumed.
 """
 
 from collections.abc import Mapping, Sequence
@@ -14,15 +15,19 @@ from yellowfen.core.board.board import Role
 from yellowfen.formats.gerber.layer import GerberLayer
 
 _SIDES = {
-    "copper": (Role.COPPER_TOP, Role.COPPER_BOTTOM), "mask": (Role.MASK_TOP, Role.MASK_BOTTOM),
-    "paste": (Role.PASTE_TOP, Role.PASTE_BOTTOM), "legend": (Role.LEGEND_TOP, Role.LEGEND_BOTTOM),
-}  # fmt: skip
+    "copper": (Role.COPPER_TOP, Role.COPPER_BOTTOM),
+    "mask": (Role.MASK_TOP, Role.MASK_BOTTOM),
+    "paste": (Role.PASTE_TOP, Role.PASTE_BOTTOM),
+    "legend": (Role.LEGEND_TOP, Role.LEGEND_BOTTOM),
+}
 _TOP = {Role.COPPER_TOP, Role.MASK_TOP, Role.PASTE_TOP}
 _BOTTOM = {Role.COPPER_BOTTOM, Role.MASK_BOTTOM, Role.PASTE_BOTTOM}
 Known = Mapping[str, tuple[Role, GerberLayer]]
 
 
-def role_by_content(layer: GerberLayer, known: Known, holes: Sequence[tuple[float, float]], taken: set[Role]) -> tuple[Role, str]:
+def role_by_content(
+    layer: GerberLayer, known: Known, holes: Sequence[tuple[float, float]], taken: set[Role]
+) -> tuple[Role, str]:
     """The most likely role and why; IGNORED when nothing fits."""
     if not layer.drawn:
         return Role.IGNORED, "draws nothing"
@@ -49,14 +54,30 @@ def role_by_content(layer: GerberLayer, known: Known, holes: Sequence[tuple[floa
 
 def _is_outline(layer: GerberLayer, known: Known) -> bool:
     strokes = [one for one in layer.drawn if one.kind == "stroke"]
-    if not strokes or len(layer.drawn) > 400 or len(strokes) < 0.8 * len(layer.drawn) or max(one.width_mm for one in strokes) > 1.5:
+    if (
+        not strokes
+        or len(layer.drawn) > 400
+        or len(strokes) < 0.8 * len(layer.drawn)
+        or max(one.width_mm for one in strokes) > 1.5
+    ):
         return False
     own = _box([point for one in strokes for point in one.path])
-    others = [point for role, other in known.values() if role is not Role.OUTLINE for one in other.drawn[:3000] for point in one.path]
+    others = [
+        point
+        for role, other in known.values()
+        if role is not Role.OUTLINE
+        for one in other.drawn[:3000]
+        for point in one.path
+    ]
     if not others:
         return True
     whole = _box(others)
-    around = own[0] <= whole[0] + 0.5 and own[1] <= whole[1] + 0.5 and own[2] >= whole[2] - 0.5 and own[3] >= whole[3] - 0.5
+    around = (
+        own[0] <= whole[0] + 0.5
+        and own[1] <= whole[1] + 0.5
+        and own[2] >= whole[2] - 0.5
+        and own[3] >= whole[3] - 0.5
+    )
     return bool(around)
 
 
@@ -85,7 +106,9 @@ def _kind(layer: GerberLayer, holes: Sequence[tuple[float, float]]) -> tuple[str
 
 
 def _wider_than_copper(layer: GerberLayer, known: Known) -> bool:
-    """True when most flashes are wider than the copper flashed in the same place: a mask, where paste would be as wide or narrower."""
+    """True when most flashes are wider than the copper flashed in the same place: a mask, where
+    paste would be as wide or narrower.
+    """
     copper = [
         one
         for role, other in known.values()
@@ -97,8 +120,15 @@ def _wider_than_copper(layer: GerberLayer, known: Known) -> bool:
     if not copper or not mine:
         return False
     tree = shapely.STRtree(shapely.points(np.array([one.path[0] for one in copper])))
-    which, what = tree.query_nearest(shapely.points(np.array([one.path[0] for one in mine])), max_distance=0.06, all_matches=False)
-    ratios = [mine[i].pen.shape.area / copper[k].pen.shape.area for i, k in zip(which.tolist(), what.tolist(), strict=True)]
+    which, what = tree.query_nearest(
+        shapely.points(np.array([one.path[0] for one in mine])),
+        max_distance=0.06,
+        all_matches=False,
+    )
+    ratios = [
+        mine[i].pen.shape.area / copper[k].pen.shape.area
+        for i, k in zip(which.tolist(), what.tolist(), strict=True)
+    ]
     return len(ratios) > 0.5 * len(mine) and float(np.median(ratios)) > 1.03
 
 
@@ -108,13 +138,20 @@ def _side(layer: GerberLayer, known: Known) -> tuple[str, bool]:
     for role, other in known.values():
         side = "top" if role in _TOP else "bottom" if role in _BOTTOM else ""
         if side and flashes:
-            score[side] = max(score[side], _shared(flashes, [one.path[0] for one in other.drawn if one.kind == "flash"]))
-    return ("bottom" if score["bottom"] > score["top"] else "top"), abs(score["top"] - score["bottom"]) > 0.1
+            score[side] = max(
+                score[side],
+                _shared(flashes, [one.path[0] for one in other.drawn if one.kind == "flash"]),
+            )
+    return ("bottom" if score["bottom"] > score["top"] else "top"), abs(
+        score["top"] - score["bottom"]
+    ) > 0.1
 
 
 def _shared(points: Sequence[tuple[float, float]], among: Sequence[tuple[float, float]]) -> float:
     """Share of the points that have one of the others within 0.06 mm."""
     if not points or not among:
         return 0.0
-    near, _ = shapely.STRtree(shapely.points(np.asarray(among))).query_nearest(shapely.points(np.asarray(points[:3000])), max_distance=0.06)
+    near, _ = shapely.STRtree(shapely.points(np.asarray(among))).query_nearest(
+        shapely.points(np.asarray(points[:3000])), max_distance=0.06
+    )
     return len(set(near.tolist())) / min(len(points), 3000)

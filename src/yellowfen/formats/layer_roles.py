@@ -1,4 +1,7 @@
-"""What each file of a set is: by its own attributes, else by its name, else by what it holds. The reason is kept."""
+"""What each file of a set is: by its own attributes, else by its name, else by what it holds.
+
+The reason is kept.
+"""
 
 import re
 
@@ -11,32 +14,50 @@ from yellowfen.formats.part_table import has_places
 from yellowfen.formats.text import decoded
 
 UNSETTLED = "neither its attributes nor its name say what it is"
-# Endings in common use. What a general ending (gbr, ger, pho, txt …) holds is settled by the rest of the name.
+# Endings in common use. What a general ending (gbr, ger, pho, txt …) holds is settled by the rest
+# of the name.
 _ENDINGS: dict[str, Role] = {
-    **dict.fromkeys(("gtl", "cmp", "top"), Role.COPPER_TOP), **dict.fromkeys(("gbl", "sol", "bot"), Role.COPPER_BOTTOM),
-    **dict.fromkeys(("gts", "stc", "smt", "tsm"), Role.MASK_TOP), **dict.fromkeys(("gbs", "sts", "smb", "bsm"), Role.MASK_BOTTOM),
-    **dict.fromkeys(("gtp", "crc", "spt", "tsp"), Role.PASTE_TOP), **dict.fromkeys(("gbp", "crs", "spb", "bsp"), Role.PASTE_BOTTOM),
-    **dict.fromkeys(("gto", "plc", "sst", "slk", "tsk"), Role.LEGEND_TOP), **dict.fromkeys(("gbo", "pls", "ssb", "bsk"), Role.LEGEND_BOTTOM),
+    **dict.fromkeys(("gtl", "cmp", "top"), Role.COPPER_TOP),
+    **dict.fromkeys(("gbl", "sol", "bot"), Role.COPPER_BOTTOM),
+    **dict.fromkeys(("gts", "stc", "smt", "tsm"), Role.MASK_TOP),
+    **dict.fromkeys(("gbs", "sts", "smb", "bsm"), Role.MASK_BOTTOM),
+    **dict.fromkeys(("gtp", "crc", "spt", "tsp"), Role.PASTE_TOP),
+    **dict.fromkeys(("gbp", "crs", "spb", "bsp"), Role.PASTE_BOTTOM),
+    **dict.fromkeys(("gto", "plc", "sst", "slk", "tsk"), Role.LEGEND_TOP),
+    **dict.fromkeys(("gbo", "pls", "ssb", "bsk"), Role.LEGEND_BOTTOM),
     **dict.fromkeys(("gko", "gml", "mil", "dim", "oln", "out", "gm1"), Role.OUTLINE),
-}  # fmt: skip
+}
 _INNER_ENDING = re.compile(r"\.(g[1-9]\d?|g[1-9]\d?l|gp[1-9]\d?|ly[2-9]|in[1-9]\d?|l[2-9])$")
 _KINDS: tuple[tuple[str, str], ...] = (
-    ("paste", r"paste|cream|stencil"), ("mask", r"mask|resist|(?<![a-z])stop(?![a-z])"), ("legend", r"silk|legend|overlay|nomenclature|ident"),
-    ("outline", r"edge|outline|profile|contour|border|board ?shape|(?<![a-z])mill?(?:ing)?(?![a-z])|keep ?out|dimension"),
-    ("inner", r"inner|internal|(?<![a-z])in ?\d|(?<![a-z])plane|(?<![a-z])(?:gnd|pwr|vcc|power|ground)(?![a-z])|mid ?layer|(?<![a-z])l(?:ayer)?[ ]?[2-9](?![0-9])"),
+    ("paste", r"paste|cream|stencil"),
+    ("mask", r"mask|resist|(?<![a-z])stop(?![a-z])"),
+    ("legend", r"silk|legend|overlay|nomenclature|ident"),
+    (
+        "outline",
+        r"edge|outline|profile|contour|border|board ?shape|(?<![a-z])mill?(?:ing)?(?![a-z])|keep ?out|dimension",
+    ),
+    (
+        "inner",
+        r"inner|internal|(?<![a-z])in ?\d|(?<![a-z])plane|(?<![a-z])(?:gnd|pwr|vcc|power|ground)(?![a-z])|mid ?layer|(?<![a-z])l(?:ayer)?[ ]?[2-9](?![0-9])",
+    ),
     ("copper", r"copper|(?<![a-z])cu(?![a-z])|layer|route|etch|signal|conductor"),
-)  # fmt: skip
+)
 _TOP_WORD = r"(?<![a-z])(?:top|front|upper|component|primary|f|t)(?![a-z])|^top|(?<![a-z])(?:top|front)(?=[a-z])|(?<![a-z])t(?=cream|paste|mask|silk)"
 _BOTTOM_WORD = r"(?<![a-z])(?:bot|bottom|back|lower|solderside|secondary|b)(?![a-z])|(?<![a-z])(?:bot|bottom|back)(?=[a-z])|(?<![a-z])b(?=cream|paste|mask|silk)"
 _PAIRED = {
-    "copper": (Role.COPPER_TOP, Role.COPPER_BOTTOM), "mask": (Role.MASK_TOP, Role.MASK_BOTTOM),
-    "paste": (Role.PASTE_TOP, Role.PASTE_BOTTOM), "legend": (Role.LEGEND_TOP, Role.LEGEND_BOTTOM),
-}  # fmt: skip
+    "copper": (Role.COPPER_TOP, Role.COPPER_BOTTOM),
+    "mask": (Role.MASK_TOP, Role.MASK_BOTTOM),
+    "paste": (Role.PASTE_TOP, Role.PASTE_BOTTOM),
+    "legend": (Role.LEGEND_TOP, Role.LEGEND_BOTTOM),
+}
 _DRAWINGS = r"courtyard|crtyd|fabrication|(?<![a-z])fab(?![a-z])|adhes|glue|drill ?(?:map|draw|guide|report)|assembly|comments?|notes?|(?<![a-z])eco"
 
 
 def guess_role(name: str, data: bytes) -> LayerGuess:
-    """What a file is as far as its bytes' kind, its attributes and its name say. Raises UnreadableFile when it is damaged."""
+    """What a file is as far as its bytes' kind, its attributes and its name say.
+
+    Raises UnreadableFile when it is damaged.
+    """
     if not data.strip():
         raise UnreadableFile(name, "the file is empty; export it again")
     low = name.lower()
@@ -45,12 +66,24 @@ def guess_role(name: str, data: bytes) -> LayerGuess:
     if looks_like_gerber(data):
         return _gerber(name, data)
     if looks_like_drill(data):
-        unplated = "npth" in low or low.endswith(".npt") or "nonplated" in low or b"NonPlated" in data[:2000]
-        return LayerGuess(name, Role.DRILL_UNPLATED if unplated else Role.DRILL, "holds drill tools and holes")
+        unplated = (
+            "npth" in low
+            or low.endswith(".npt")
+            or "nonplated" in low
+            or b"NonPlated" in data[:2000]
+        )
+        return LayerGuess(
+            name, Role.DRILL_UNPLATED if unplated else Role.DRILL, "holds drill tools and holes"
+        )
     if low.endswith((".csv", ".pos", ".tsv", ".xy", ".mnt", ".mnb", ".txt", ".bom")):
         return _table(name, low, data)
-    if low.rsplit(".", 1)[-1] in _ENDINGS or low.endswith((".gbr", ".ger", ".pho", ".art", ".drl", ".xln", ".exc")):
-        raise UnreadableFile(name, "is named like a board layer but is neither Gerber nor drill data; export it again")
+    if low.rsplit(".", 1)[-1] in _ENDINGS or low.endswith(
+        (".gbr", ".ger", ".pho", ".art", ".drl", ".xln", ".exc")
+    ):
+        raise UnreadableFile(
+            name,
+            "is named like a board layer but is neither Gerber nor drill data; export it again",
+        )
     return LayerGuess(name, Role.IGNORED, "nothing the application reads")
 
 
@@ -117,8 +150,15 @@ def role_by_function(function: str) -> Role | None:
     top = "top" in words
     head = words[0]
     if head == "copper":
-        return Role.COPPER_TOP if top else Role.COPPER_BOTTOM if "bot" in words else Role.COPPER_INNER
+        return (
+            Role.COPPER_TOP if top else Role.COPPER_BOTTOM if "bot" in words else Role.COPPER_INNER
+        )
     if head in ("soldermask", "paste", "legend"):
         return _PAIRED["mask" if head == "soldermask" else head][0 if top else 1]
-    named = {"profile": Role.OUTLINE, "plated": Role.DRILL, "nonplated": Role.DRILL_UNPLATED, "component": Role.COMPONENTS}
+    named = {
+        "profile": Role.OUTLINE,
+        "plated": Role.DRILL,
+        "nonplated": Role.DRILL_UNPLATED,
+        "component": Role.COMPONENTS,
+    }
     return named.get(head, Role.IGNORED)

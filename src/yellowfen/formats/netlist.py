@@ -1,6 +1,7 @@
 """Reading an IPC-D-356 netlist: which pin of which part lies where on which net.
 
-The record layout (columns) is that of IPC-D-356A as remembered; only test records 317, 327 and 367 are read.
+The record layout (columns) is that of IPC-D-356A as remembered; only test records 317, 327 and 367
+are read.
 """
 
 import re
@@ -12,7 +13,10 @@ from yellowfen.formats.text import decoded
 
 @dataclass(frozen=True)
 class NetPoint:
-    """One test record, in file coordinates (mm). `access` is top, bottom or both; `drill_mm` 0 for surface pads."""
+    """One test record, in file coordinates (mm).
+
+    `access` is top, bottom or both; `drill_mm` 0 for surface pads.
+    """
 
     net: str
     ref: str
@@ -27,11 +31,19 @@ def looks_like_netlist(data: bytes) -> bool:
     """True for records of an IPC-D-356 file near the start."""
     head = data[:6000]
     return b"\0" not in head and bool(
-        re.search(rb"^P\s+(JOB|UNITS|VER)", head, re.MULTILINE) or re.search(rb"^3[12]7\S.{40,}X[+-]\d{5}", head, re.MULTILINE)
+        re.search(rb"^P\s+(JOB|UNITS|VER)", head, re.MULTILINE)
+        or re.search(rb"^3[12]7\S.{40,}X[+-]\d{5}", head, re.MULTILINE)
     )
 
 
-_UNITS = {"CUST 0": 0.00254, "CUST 1": 0.001, "CUST 2": 0.00254, "CUST": 0.00254, "INCH": 0.00254, "SI": 0.001}
+_UNITS = {
+    "CUST 0": 0.00254,
+    "CUST 1": 0.001,
+    "CUST 2": 0.00254,
+    "CUST": 0.00254,
+    "INCH": 0.00254,
+    "SI": 0.001,
+}
 
 
 def read_netlist(data: bytes, name: str) -> list[NetPoint]:
@@ -45,7 +57,11 @@ def read_netlist(data: bytes, name: str) -> list[NetPoint]:
             if words[:1] == ["UNITS"]:
                 said = " ".join(words[1:3])
                 if said not in _UNITS and words[1:2] and words[1] not in _UNITS:
-                    raise UnreadableFile(name, f"its unit {said!r} is not known (CUST 0, CUST 1, SI or INCH); export it again", number)
+                    raise UnreadableFile(
+                        name,
+                        f"its unit {said!r} is not known (CUST 0, CUST 1, SI or INCH); export it again",
+                        number,
+                    )
                 unit = _UNITS.get(said, _UNITS.get(words[1] if len(words) > 1 else "", unit))
             elif words and re.fullmatch(r"NNAME\d+", words[0]):
                 longer[words[0]] = " ".join(words[1:])
@@ -54,7 +70,9 @@ def read_netlist(data: bytes, name: str) -> list[NetPoint]:
         elif line[:3] in ("317", "327", "367"):
             points.append(_point(line, unit, longer, name, number))
         if len(points) > 100_000:
-            raise UnreadableFile(name, "has more than 100000 records, which is more than a board has", number)
+            raise UnreadableFile(
+                name, "has more than 100000 records, which is more than a board has", number
+            )
     if not points:
         raise UnreadableFile(name, "holds no test records (317, 327); export it again")
     return points
@@ -71,4 +89,12 @@ def _point(line: str, unit: float, longer: dict[str, str], name: str, number: in
     access = re.search(r"A(\d\d)", before)
     side = {"01": "top", "02": "bottom", "00": "both"}.get(access[1] if access else "00", "both")
     x, y = (float(value.replace(" ", "")) * unit for value in place.groups())
-    return NetPoint(longer.get(net, net), ref.strip(), pin.strip("M ").strip(), x, y, side, int(drill[1]) * unit if drill else 0.0)
+    return NetPoint(
+        longer.get(net, net),
+        ref.strip(),
+        pin.strip("M ").strip(),
+        x,
+        y,
+        side,
+        int(drill[1]) * unit if drill else 0.0,
+    )

@@ -1,4 +1,7 @@
-"""Shapes of pads worked out many at once: the copper within openings, rings and sizes. Thousands of single calls would be the import's time."""
+"""Shapes of pads worked out many at once: the copper within openings, rings and sizes.
+
+Thousands of single calls would be the import's time.
+"""
 
 import math
 from collections.abc import Sequence
@@ -43,8 +46,13 @@ def copper_under(copper: Sequence[Drawn], openings: Sequence[Polygon]) -> list[P
     return _put_together(parts[kept], opening[kept], dark[kept])
 
 
-def _put_together(parts: _Shapes, opening: NDArray[np.int64], dark: NDArray[np.bool_]) -> list[Polygon]:
-    """Pieces of copper, opening by opening, from cut shapes in drawing order. Openings with dark shapes only are united in a few calls."""
+def _put_together(
+    parts: _Shapes, opening: NDArray[np.int64], dark: NDArray[np.bool_]
+) -> list[Polygon]:
+    """Pieces of copper, opening by opening, from cut shapes in drawing order.
+
+    Openings with dark shapes only are united in a few calls.
+    """
     if not len(parts):
         return []
     starts = np.flatnonzero(np.concatenate([[True], opening[1:] != opening[:-1]]))
@@ -86,9 +94,15 @@ def _in_order(parts: _Shapes, dark: NDArray[np.bool_]) -> BaseGeometry:
 def _cut(shapes: _Shapes, which: NDArray[np.int64], openings: _Shapes) -> _Shapes:
     """Each shape cut to its opening; what lies within a rectangular opening stays as it is."""
     bounds = shapely.bounds(openings)
-    boxes = shapely.area(openings) > 0.9999 * (bounds[:, 2] - bounds[:, 0]) * (bounds[:, 3] - bounds[:, 1])
+    boxes = shapely.area(openings) > 0.9999 * (bounds[:, 2] - bounds[:, 0]) * (
+        bounds[:, 3] - bounds[:, 1]
+    )
     own, room = shapely.bounds(shapes), bounds[which]
-    inside = boxes[which] & (own[:, :2] >= room[:, :2]).all(axis=1) & (own[:, 2:] <= room[:, 2:]).all(axis=1)
+    inside = (
+        boxes[which]
+        & (own[:, :2] >= room[:, :2]).all(axis=1)
+        & (own[:, 2:] <= room[:, 2:]).all(axis=1)
+    )
     cut = shapes.copy()
     for k in np.flatnonzero(boxes[which] & ~inside).tolist():
         cut[k] = shapely.clip_by_rect(shapes[k], *room[k])
@@ -102,29 +116,50 @@ _Near = tuple[NDArray[np.int64], _Shapes, NDArray[np.int64]]
 
 
 def _lines_near(copper: Sequence[Drawn], tree: shapely.STRtree) -> _Near:
-    """(order, shape, opening) of every straight bit of a round pen's line that comes near an opening."""
-    rows = [(*one.path[k], *one.path[k + 1], one.width_mm, order) for order, one in enumerate(copper)
-            if one.kind == "stroke" and one.width_mm > 0 for k in range(len(one.path) - 1)]  # fmt: skip
+    """(order, shape, opening) of every straight bit of a round pen's line that comes near an
+    opening.
+    """
+    rows = [
+        (*one.path[k], *one.path[k + 1], one.width_mm, order)
+        for order, one in enumerate(copper)
+        if one.kind == "stroke" and one.width_mm > 0
+        for k in range(len(one.path) - 1)
+    ]
     if not rows:
         return np.zeros(0, np.int64), as_shapes([]), np.zeros(0, np.int64)
     bits = np.array(rows)
     half = bits[:, 4] / 2
     low, high = np.minimum(bits[:, :2], bits[:, 2:4]), np.maximum(bits[:, :2], bits[:, 2:4])
-    which, openings = tree.query(shapely.box(low[:, 0] - half, low[:, 1] - half, high[:, 0] + half, high[:, 1] + half))
+    which, openings = tree.query(
+        shapely.box(low[:, 0] - half, low[:, 1] - half, high[:, 0] + half, high[:, 1] + half)
+    )
     used, back = np.unique(which, return_inverse=True)
     return bits[which, 5].astype(np.int64), capsules(bits[used, :4], bits[used, 4])[back], openings
 
 
 def _others_near(copper: Sequence[Drawn], tree: shapely.STRtree) -> _Near:
-    """The same for flashes, regions and lines of other pens; large ones are cut to the opening's neighbourhood first."""
-    others = np.array([order for order, one in enumerate(copper) if not (one.kind == "stroke" and one.width_mm > 0)], dtype=np.int64)
+    """The same for flashes, regions and lines of other pens; large ones are cut to the opening's
+    neighbourhood first.
+    """
+    others = np.array(
+        [
+            order
+            for order, one in enumerate(copper)
+            if not (one.kind == "stroke" and one.width_mm > 0)
+        ],
+        dtype=np.int64,
+    )
     which, openings = tree.query(_boxes([copper[order] for order in others.tolist()]))
     used, back = np.unique(which, return_inverse=True)
     shapes = as_shapes(shapes_of([copper[order] for order in others[used].tolist()]))[back]
-    long = np.array([len(copper[order].path) >= _LONG_PATH for order in others[used].tolist()], dtype=bool)[back]
+    long = np.array(
+        [len(copper[order].path) >= _LONG_PATH for order in others[used].tolist()], dtype=bool
+    )[back]
     for k in np.flatnonzero(long).tolist():
         x0, y0, x1, y1 = tree.geometries[openings[k]].bounds
-        shapes[k] = shapely.make_valid(shapely.clip_by_rect(shapes[k], x0 - 0.1, y0 - 0.1, x1 + 0.1, y1 + 0.1))
+        shapes[k] = shapely.make_valid(
+            shapely.clip_by_rect(shapes[k], x0 - 0.1, y0 - 0.1, x1 + 0.1, y1 + 0.1)
+        )
     return others[which], shapes, openings
 
 
@@ -144,7 +179,9 @@ def _boxes(drawn: Sequence[Drawn]) -> _Shapes:
 
 
 def places_of(shapes: Sequence[Polygon]) -> _Numbers:
-    """Middle x, y, size along and across, and the angle nearest to the x axis of the smallest rectangle round each shape (n, 5)."""
+    """Middle x, y, size along and across, and the angle nearest to the x axis of the smallest
+    rectangle round each shape (n, 5).
+    """
     every = as_shapes(shapes)
     bounds, middles = shapely.bounds(every), shapely.get_coordinates(shapely.centroid(every))
     size = bounds[:, 2:] - bounds[:, :2]
@@ -164,8 +201,13 @@ def _turned(piece: Polygon) -> tuple[float, float, float]:
     return first, second, 0.0 if angle > 179.5 or angle < 0.5 else angle
 
 
-def rings_of(shapes: Sequence[BaseGeometry], origin: Point, within_mm: float = 0.01, digits: int = 3) -> list[tuple[Point, ...]]:
-    """Outer rings in board millimetres, not closed, simplified to within a distance. `shapes` are polygons or rings."""
+def rings_of(
+    shapes: Sequence[BaseGeometry], origin: Point, within_mm: float = 0.01, digits: int = 3
+) -> list[tuple[Point, ...]]:
+    """Outer rings in board millimetres, not closed, simplified to within a distance.
+
+    `shapes` are polygons or rings.
+    """
     if not len(shapes):
         return []
     every = as_shapes(shapes)

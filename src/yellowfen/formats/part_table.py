@@ -1,8 +1,10 @@
-"""Reading placement and bill-of-materials tables: any sane delimiter, header wording, unit and decimal sign.
+"""Reading placement and bill-of-materials tables: any sane delimiter, header wording, unit and
+decimal sign.
 
-Laws: columns are recognised by their headings, else by what stands in them, and the reading is shown; a choice the
-user made once for a heading row is taken wherever that row comes again; what is missing, doubled or not understood
-is refused with its line and column; nothing is guessed about a side word that is not known.
+Laws: columns are recognised by their headings, else by what stands in them, and the reading is
+shown; a choice the user made once for a heading row is taken wherever that row comes again; what is
+missing, doubled or not understood is refused with its line and column; nothing is guessed about a
+side word that is not known.
 """
 
 import csv
@@ -16,26 +18,150 @@ from yellowfen.core.board.join import Placement
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.text import decoded, is_text
 
-# Meaning of a heading, best wording first: of several columns that could be x, the earlier word wins.
+# Meaning of a heading, best wording first: of several columns that could be x, the earlier word
+# wins.
 _HEADINGS = {
-    "ref": ("refdes", "ref", "reference", "references", "designator", "designators", "refs", "referencedesignator", "part", "component", "name", "item"),
+    "ref": (
+        "refdes",
+        "ref",
+        "reference",
+        "references",
+        "designator",
+        "designators",
+        "refs",
+        "referencedesignator",
+        "part",
+        "component",
+        "name",
+        "item",
+    ),
     "value": ("value", "val", "comment", "partvalue", "description", "parttype"),
-    "footprint": ("footprint", "package", "pattern", "case", "packagereference", "landpattern", "outline", "size"),
-    "x": ("midx", "centerx", "centrex", "centroidx", "posx", "x", "xpos", "positionx", "locationx", "locx", "xcoord", "xposition", "xlocation",
-          "coordinatex", "xcoordinate", "refx", "padx"),
-    "y": ("midy", "centery", "centrey", "centroidy", "posy", "y", "ypos", "positiony", "locationy", "locy", "ycoord", "yposition", "ylocation",
-          "coordinatey", "ycoordinate", "refy", "pady"),
+    "footprint": (
+        "footprint",
+        "package",
+        "pattern",
+        "case",
+        "packagereference",
+        "landpattern",
+        "outline",
+        "size",
+    ),
+    "x": (
+        "midx",
+        "centerx",
+        "centrex",
+        "centroidx",
+        "posx",
+        "x",
+        "xpos",
+        "positionx",
+        "locationx",
+        "locx",
+        "xcoord",
+        "xposition",
+        "xlocation",
+        "coordinatex",
+        "xcoordinate",
+        "refx",
+        "padx",
+    ),
+    "y": (
+        "midy",
+        "centery",
+        "centrey",
+        "centroidy",
+        "posy",
+        "y",
+        "ypos",
+        "positiony",
+        "locationy",
+        "locy",
+        "ycoord",
+        "yposition",
+        "ylocation",
+        "coordinatey",
+        "ycoordinate",
+        "refy",
+        "pady",
+    ),
     "rotation": ("rotation", "rot", "angle", "orientation", "theta", "rotationdeg", "rotdeg"),
-    "side": ("side", "layer", "tb", "boardside", "mountside", "face", "mountingside", "surface", "mirror", "mirrored"),
-    "dnp": ("dnp", "dnf", "dni", "donotplace", "donotfit", "donotpopulate", "fitted", "populate", "populated", "mount", "mounted", "assemble", "fit"),
-}  # fmt: skip
+    "side": (
+        "side",
+        "layer",
+        "tb",
+        "boardside",
+        "mountside",
+        "face",
+        "mountingside",
+        "surface",
+        "mirror",
+        "mirrored",
+    ),
+    "dnp": (
+        "dnp",
+        "dnf",
+        "dni",
+        "donotplace",
+        "donotfit",
+        "donotpopulate",
+        "fitted",
+        "populate",
+        "populated",
+        "mount",
+        "mounted",
+        "assemble",
+        "fit",
+    ),
+}
 FIELDS = tuple(_HEADINGS)
-_TOP = {"top", "t", "f", "front", "component", "componentside", "toplayer", "fcu", "upper", "1", "topside", "primary", "no"}
-_BOTTOM = {"bottom", "b", "bot", "back", "solder", "solderside", "bottomlayer", "bcu", "lower", "2", "bottomside", "secondary", "yes"}
-_UNITS = {"mm": 1.0, "millimeter": 1.0, "millimeters": 1.0, "millimetre": 1.0, "millimetres": 1.0, "mil": 0.0254, "mils": 0.0254,
-          "thou": 0.0254, "in": 25.4, "inch": 25.4, "inches": 25.4, "um": 0.001, "cm": 10.0}  # fmt: skip
+_TOP = {
+    "top",
+    "t",
+    "f",
+    "front",
+    "component",
+    "componentside",
+    "toplayer",
+    "fcu",
+    "upper",
+    "1",
+    "topside",
+    "primary",
+    "no",
+}
+_BOTTOM = {
+    "bottom",
+    "b",
+    "bot",
+    "back",
+    "solder",
+    "solderside",
+    "bottomlayer",
+    "bcu",
+    "lower",
+    "2",
+    "bottomside",
+    "secondary",
+    "yes",
+}
+_UNITS = {
+    "mm": 1.0,
+    "millimeter": 1.0,
+    "millimeters": 1.0,
+    "millimetre": 1.0,
+    "millimetres": 1.0,
+    "mil": 0.0254,
+    "mils": 0.0254,
+    "thou": 0.0254,
+    "in": 25.4,
+    "inch": 25.4,
+    "inches": 25.4,
+    "um": 0.001,
+    "cm": 10.0,
+}
 _NOT_FITTED = re.compile(
-    r"\b(dnp|dnf|dni|dns|do not (?:place|fit|populate|install|mount)|not fitted|no ?stuff|unpopulated|nc)\b", re.IGNORECASE
+    r"\b(dnp|dnf|dni|dns|do not (?:place|fit|populate|install|mount)|not fitted|no ?stuff|unpopulated|nc)\b",
+    re.IGNORECASE,
 )
 _REF = re.compile(r"[A-Za-z]{1,4}\d{1,5}[A-Za-z]?$")
 ColumnChoice = Mapping[str, Mapping[str, int]]
@@ -53,7 +179,9 @@ class BillLine:
 
 @dataclass(frozen=True)
 class TableReading:
-    """How a table was read: its heading row, the column taken for each field, the unit of x, a few rows to see."""
+    """How a table was read: its heading row, the column taken for each field, the unit of x, a few
+    rows to see.
+    """
 
     file: str
     heading: tuple[str, ...]
@@ -65,7 +193,11 @@ class TableReading:
     @property
     def key(self) -> str:
         """What a choice of columns is remembered by."""
-        return heading_key(self.heading) if self.heading else _bare_key(self.sample[0] if self.sample else ())
+        return (
+            heading_key(self.heading)
+            if self.heading
+            else _bare_key(self.sample[0] if self.sample else ())
+        )
 
 
 def heading_key(heading: tuple[str, ...] | list[str]) -> str:
@@ -94,8 +226,11 @@ class _Table:
     def body(self) -> list[tuple[int, list[str]]]:
         """(line, row) of every row below the heading that names a part."""
         ref = self.columns["ref"]
-        return [(number, row) for number, row in enumerate(self.rows[self.at + 1 :], self.at + 2)
-                if len(row) > ref and row[ref] and not row[0].startswith("#")]  # fmt: skip
+        return [
+            (number, row)
+            for number, row in enumerate(self.rows[self.at + 1 :], self.at + 2)
+            if len(row) > ref and row[ref] and not row[0].startswith("#")
+        ]
 
 
 def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
@@ -108,26 +243,57 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
     for number, row in enumerate(rows[:60]):
         kept = choice.get(heading_key(row))
         if kept and "ref" in kept:
-            return _Table(name, rows, number, dict(kept), _units(row, kept, text), "as you chose for this heading")
+            return _Table(
+                name,
+                rows,
+                number,
+                dict(kept),
+                _units(row, kept, text),
+                "as you chose for this heading",
+            )
     for number, row in enumerate(rows[:60]):
         columns = _by_heading(row)
         if "ref" in columns and len(columns) >= 2:
-            return _Table(name, rows, number, columns, _units(row, columns, text), "by its headings")
+            return _Table(
+                name, rows, number, columns, _units(row, columns, text), "by its headings"
+            )
     bare = choice.get(_bare_key(rows[0]) if rows else "")
     if bare and "ref" in bare:
-        return _Table(name, rows, -1, dict(bare), _units([], bare, text), "as you chose for tables of this width without heading")
+        return _Table(
+            name,
+            rows,
+            -1,
+            dict(bare),
+            _units([], bare, text),
+            "as you chose for tables of this width without heading",
+        )
     columns = _by_content(rows)
     if "ref" in columns and len(columns) >= 2:
-        return _Table(name, rows, -1, columns, _units([], columns, text), "by what stands in its columns, since it has no heading")
-    raise UnreadableFile(name, "no heading row with a reference column (such as Ref, Designator) was found; add one")
+        return _Table(
+            name,
+            rows,
+            -1,
+            columns,
+            _units([], columns, text),
+            "by what stands in its columns, since it has no heading",
+        )
+    raise UnreadableFile(
+        name, "no heading row with a reference column (such as Ref, Designator) was found; add one"
+    )
 
 
 def _rows(text: str) -> list[list[str]]:
-    """Cells of every line; the delimiter is the one that most evenly cuts the lines, else runs of blanks."""
+    """Cells of every line; the delimiter is the one that most evenly cuts the lines, else runs of
+    blanks.
+    """
     lines = text.splitlines()[:40]
     counts = {mark: [line.count(mark) for line in lines if line.strip()] for mark in ";\t,|"}
-    delimiter = max(counts, key=lambda mark: (sum(1 for n in counts[mark] if n >= 2), sum(counts[mark])))
-    if sum(1 for n in counts[delimiter] if n >= 1) >= max(min(2, len(counts[delimiter])), 0.4 * len(counts[delimiter])):
+    delimiter = max(
+        counts, key=lambda mark: (sum(1 for n in counts[mark] if n >= 2), sum(counts[mark]))
+    )
+    if sum(1 for n in counts[delimiter] if n >= 1) >= max(
+        min(2, len(counts[delimiter])), 0.4 * len(counts[delimiter])
+    ):
         try:
             read = list(csv.reader(io.StringIO(text), delimiter=delimiter))
         except csv.Error:
@@ -135,7 +301,10 @@ def _rows(text: str) -> list[list[str]]:
         return [[cell.strip() for cell in row] for row in read]
     if sum(1 for line in lines if line.count(",")) >= 2:
         return [[cell.strip() for cell in row] for row in csv.reader(io.StringIO(text))]
-    return [re.split(r"\s{2,}|(?<=\S)\s(?=\S)", line.lstrip("# ").strip()) if line.strip() else [] for line in text.splitlines()]
+    return [
+        re.split(r"\s{2,}|(?<=\S)\s(?=\S)", line.lstrip("# ").strip()) if line.strip() else []
+        for line in text.splitlines()
+    ]
 
 
 def _meaning(heading: str) -> tuple[str, int] | None:
@@ -144,7 +313,9 @@ def _meaning(heading: str) -> tuple[str, int] | None:
     plain = "".join(word for word in words if word not in _UNITS)
     if re.fullmatch(r"x(mm|mil|in|inch)", plain) or re.fullmatch(r"y(mm|mil|in|inch)", plain):
         plain = plain[0]
-    return next(((key, names.index(plain)) for key, names in _HEADINGS.items() if plain in names), None)
+    return next(
+        ((key, names.index(plain)) for key, names in _HEADINGS.items() if plain in names), None
+    )
 
 
 def _by_heading(row: list[str]) -> dict[str, int]:
@@ -157,7 +328,9 @@ def _by_heading(row: list[str]) -> dict[str, int]:
 
 
 def _by_content(rows: list[list[str]]) -> dict[str, int]:
-    """Columns of a table without heading: references, two columns of fractions, whole quarter turns, side words."""
+    """Columns of a table without heading: references, two columns of fractions, whole quarter
+    turns, side words.
+    """
     body = [row for row in rows if len(row) >= 4][:200]
     if len(body) < 2:
         return {}
@@ -166,7 +339,9 @@ def _by_content(rows: list[list[str]]) -> dict[str, int]:
     share = {index: [row[index] for row in body] for index in range(width)}
     for index, cells in share.items():
         numbers = [_plain_number(cell) for cell in cells]
-        if "ref" not in columns and sum(bool(_REF.match(cell)) for cell in cells) > 0.8 * len(cells):
+        if "ref" not in columns and sum(bool(_REF.match(cell)) for cell in cells) > 0.8 * len(
+            cells
+        ):
             columns["ref"] = index
         elif all(number is not None for number in numbers):
             key = next((key for key in ("x", "y", "rotation") if key not in columns), None)
@@ -188,34 +363,57 @@ def _plain_number(cell: str) -> float | None:
 
 def _units(heading: list[str], columns: Mapping[str, int], text: str) -> dict[str, float]:
     """mm per unit of x and y: by the heading, else by a remark above the table, else 1."""
-    stated = re.search(r"units?\s*(?:used|are|:|=|is)*\s*[:=]?\s*\(?(mm|mils?|inch(?:es)?|thou|in|um)\b", text[:4000], re.IGNORECASE)
+    stated = re.search(
+        r"units?\s*(?:used|are|:|=|is)*\s*[:=]?\s*\(?(mm|mils?|inch(?:es)?|thou|in|um)\b",
+        text[:4000],
+        re.IGNORECASE,
+    )
     general = _UNITS[stated[1].lower()] if stated else 1.0
     units = {}
     for key in ("x", "y"):
         index = columns.get(key, -1)
-        words = re.findall(r"[a-z]+", heading[index].lower().replace("µ", "u")) if 0 <= index < len(heading) else []
+        words = (
+            re.findall(r"[a-z]+", heading[index].lower().replace("µ", "u"))
+            if 0 <= index < len(heading)
+            else []
+        )
         joined = [word[1:] for word in words if re.fullmatch(r"[xy](mm|mil|in|inch)", word)]
-        units[key] = next((_UNITS[word] for word in [*reversed(words), *joined] if word in _UNITS), general)
+        units[key] = next(
+            (_UNITS[word] for word in [*reversed(words), *joined] if word in _UNITS), general
+        )
     return units
 
 
 def _number(text: str, unit: float, name: str, line: int, column: int, what: str) -> float:
-    match = re.fullmatch(r"([-+]?[\d.,]*\d[\d.,]*(?:[eE][-+]?\d+)?)\s*([a-zA-Z°µ\"]*)", text.strip())
+    match = re.fullmatch(
+        r"([-+]?[\d.,]*\d[\d.,]*(?:[eE][-+]?\d+)?)\s*([a-zA-Z°µ\"]*)", text.strip()
+    )
     if not match:
-        raise UnreadableFile(name, f"{what} {text[:30]!r} is not a number; correct the cell", line, column)
+        raise UnreadableFile(
+            name, f"{what} {text[:30]!r} is not a number; correct the cell", line, column
+        )
     digits = match[1]
     if "," in digits and "." in digits:
         last = max(digits.rfind(","), digits.rfind("."))
         digits = re.sub(r"[.,]", "", digits[:last]) + "." + digits[last + 1 :]
     suffix = match[2].lower().replace("µ", "u").replace('"', "in").strip("°")
     if suffix and suffix not in _UNITS and suffix != "deg":
-        raise UnreadableFile(name, f"the unit {match[2]!r} in {text[:30]!r} is not known; use mm, mil or in", line, column)
+        raise UnreadableFile(
+            name,
+            f"the unit {match[2]!r} in {text[:30]!r} is not known; use mm, mil or in",
+            line,
+            column,
+        )
     try:
         value = float(digits.replace(",", ".")) * _UNITS.get(suffix, unit)
     except ValueError:
-        raise UnreadableFile(name, f"{what} {text[:30]!r} is not a number; correct the cell", line, column) from None
+        raise UnreadableFile(
+            name, f"{what} {text[:30]!r} is not a number; correct the cell", line, column
+        ) from None
     if not math.isfinite(value):
-        raise UnreadableFile(name, f"{what} {text[:30]!r} is not a finite number; correct the cell", line, column)
+        raise UnreadableFile(
+            name, f"{what} {text[:30]!r} is not a finite number; correct the cell", line, column
+        )
     return value
 
 
@@ -230,20 +428,40 @@ def how_read(data: bytes, name: str, choice: ColumnChoice | None = None) -> Tabl
     heading = tuple(table.rows[table.at]) if table.at >= 0 else ()
     unit = next((word for word, size in _UNITS.items() if size == table.units["x"]), "mm")
     body = [row for row in table.rows[table.at + 1 :] if any(row)]
-    return TableReading(name, heading, dict(table.columns), unit, table.why, tuple(tuple(cell[:40] for cell in row) for row in body[:3]))
+    return TableReading(
+        name,
+        heading,
+        dict(table.columns),
+        unit,
+        table.why,
+        tuple(tuple(cell[:40] for cell in row) for row in body[:3]),
+    )
 
 
 def read_placements(
-    data: bytes, name: str, choice: ColumnChoice | None = None, left_out: list[UnreadableFile] | None = None
+    data: bytes,
+    name: str,
+    choice: ColumnChoice | None = None,
+    left_out: list[UnreadableFile] | None = None,
 ) -> list[Placement]:
-    """Rows of a placement table in mm, in file coordinates. Raises UnreadableFile with line and column.
+    """Rows of a placement table in mm, in file coordinates.
+
+    Raises UnreadableFile with line and column.
 
     With `left_out`, a row that cannot be read is noted there and left out, and the rest is read.
     """
     table = _table(data, name, choice or {})
-    missing = [word for key, word in (("ref", "reference"), ("x", "x"), ("y", "y")) if key not in table.columns]
+    missing = [
+        word
+        for key, word in (("ref", "reference"), ("x", "x"), ("y", "y"))
+        if key not in table.columns
+    ]
     if missing:
-        raise UnreadableFile(name, f"the column for {' and '.join(missing)} is missing; add it with a heading", max(table.at, 0) + 1)
+        raise UnreadableFile(
+            name,
+            f"the column for {' and '.join(missing)} is missing; add it with a heading",
+            max(table.at, 0) + 1,
+        )
     placements: dict[str, Placement] = {}
     lines: dict[str, int] = {}
     for line, row in table.body():
@@ -259,9 +477,13 @@ def read_placements(
             continue
         placements[placed.ref], lines[placed.ref] = placed, line
         if len(placements) > 20_000:
-            raise UnreadableFile(name, "has more than 20000 rows, which is more than a board has", line)
+            raise UnreadableFile(
+                name, "has more than 20000 rows, which is more than a board has", line
+            )
     if not placements:
-        raise left_out[0] if left_out else UnreadableFile(name, "has a heading but no parts below it")
+        raise (
+            left_out[0] if left_out else UnreadableFile(name, "has a heading but no parts below it")
+        )
     return list(placements.values())
 
 
@@ -270,11 +492,15 @@ def _placement(table: _Table, row: list[str], line: int) -> Placement:
         return _number(table.cell(row, key), unit, table.name, line, table.columns[key] + 1, key)
 
     return Placement(
-        table.cell(row, "ref")[:40], table.cell(row, "value")[:80], table.cell(row, "footprint")[:120],
-        number("x", table.units["x"]), number("y", table.units["y"]),
+        table.cell(row, "ref")[:40],
+        table.cell(row, "value")[:80],
+        table.cell(row, "footprint")[:120],
+        number("x", table.units["x"]),
+        number("y", table.units["y"]),
         number("rotation", 1.0) % 360 if table.cell(row, "rotation") else 0.0,
-        _side(table.cell(row, "side"), table, line) if "side" in table.columns else "top", _fitted(table, row),
-    )  # fmt: skip
+        _side(table.cell(row, "side"), table, line) if "side" in table.columns else "top",
+        _fitted(table, row),
+    )
 
 
 def _fitted(table: _Table, row: list[str]) -> bool:
@@ -301,7 +527,12 @@ def _side_word(text: str) -> str:
 def _side(text: str, table: _Table, line: int) -> str:
     side = _side_word(text)
     if not side:
-        raise UnreadableFile(table.name, f"side {text[:30]!r} is not known; write top or bottom", line, table.columns["side"] + 1)
+        raise UnreadableFile(
+            table.name,
+            f"side {text[:30]!r} is not known; write top or bottom",
+            line,
+            table.columns["side"] + 1,
+        )
     return side
 
 
@@ -312,7 +543,11 @@ def read_bill(data: bytes, name: str, choice: ColumnChoice | None = None) -> lis
     for _, row in table.body():
         fitted = _fitted(table, row)
         for ref in spread_refs(table.cell(row, "ref")):
-            lines.append(BillLine(ref, table.cell(row, "value")[:80], table.cell(row, "footprint")[:120], fitted))
+            lines.append(
+                BillLine(
+                    ref, table.cell(row, "value")[:80], table.cell(row, "footprint")[:120], fitted
+                )
+            )
     return lines
 
 

@@ -1,6 +1,7 @@
 """Whether the legend marks pin 1: ink near that pin that has no counterpart half a turn away.
 
-Law: what will lie under the body counts as hidden, since it cannot be checked once the part is placed.
+Law: what will lie under the body counts as hidden, since it cannot be checked once the part is
+placed.
 """
 
 import itertools
@@ -17,15 +18,23 @@ from yellowfen.formats.gerber.layer import Drawn
 _STEP_MM, _ENOUGH_MM, _NEAR_MM = 0.1, 0.25, 1.1
 
 
-def printed_marks(parts: Sequence[BoardPart], legends: dict[str, Sequence[Drawn]], origin: Point) -> dict[str, str]:
-    """For every part with a way round, on a side that has a legend: "shown", "under the body" or "none"."""
+def printed_marks(
+    parts: Sequence[BoardPart], legends: dict[str, Sequence[Drawn]], origin: Point
+) -> dict[str, str]:
+    """For every part with a way round, on a side that has a legend: "shown", "under the body" or
+    "none".
+    """
     said: dict[str, str] = {}
     for side, drawn in legends.items():
         ink = _Ink(_ink_places(drawn, origin))
         if not len(ink.places):
             continue
         for part in parts:
-            if part.side == side and direction_of(part.package) is not None and not part.package.guessed:
+            if (
+                part.side == side
+                and direction_of(part.package) is not None
+                and not part.package.guessed
+            ):
                 said[part.ref] = _mark_of(part, ink)
     return said
 
@@ -35,9 +44,13 @@ def _ink_places(drawn: Sequence[Drawn], origin: Point) -> NDArray[np.float64]:
     bits = [(*a, *b) for one in drawn if one.dark for a, b in itertools.pairwise(one.path)]
     dots = [one.path[0] for one in drawn if one.dark and len(one.path) == 1 for _ in range(4)]
     ends = np.array(bits).reshape(-1, 4)
-    counts = np.maximum(1, np.round(np.hypot(ends[:, 2] - ends[:, 0], ends[:, 3] - ends[:, 1]) / _STEP_MM)).astype(int)
+    counts = np.maximum(
+        1, np.round(np.hypot(ends[:, 2] - ends[:, 0], ends[:, 3] - ends[:, 1]) / _STEP_MM)
+    ).astype(int)
     which = np.repeat(np.arange(len(ends)), counts)
-    share = (np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts) + 0.5) / counts[which]
+    share = (np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts) + 0.5) / counts[
+        which
+    ]
     along = ends[which, :2] + (ends[which, 2:] - ends[which, :2]) * share[:, None]
     return np.concatenate([along, np.array(dots).reshape(-1, 2)]) - origin
 
@@ -48,7 +61,9 @@ class _Ink:
     _CELL_MM = 4.0
 
     def __init__(self, places: NDArray[np.float64]) -> None:
-        keys = self._key(np.floor(places[:, 0] / self._CELL_MM), np.floor(places[:, 1] / self._CELL_MM))
+        keys = self._key(
+            np.floor(places[:, 0] / self._CELL_MM), np.floor(places[:, 1] / self._CELL_MM)
+        )
         order = np.argsort(keys, kind="stable")
         self.places, self.keys = places[order], keys[order]
 
@@ -58,11 +73,21 @@ class _Ink:
 
     def near(self, x: float, y: float, reach: float) -> NDArray[np.float64]:
         """Places in the cells that a square of that half side touches."""
-        low_x, high_x = math.floor((x - reach) / self._CELL_MM), math.floor((x + reach) / self._CELL_MM)
-        low_y, high_y = math.floor((y - reach) / self._CELL_MM), math.floor((y + reach) / self._CELL_MM)
+        low_x, high_x = (
+            math.floor((x - reach) / self._CELL_MM),
+            math.floor((x + reach) / self._CELL_MM),
+        )
+        low_y, high_y = (
+            math.floor((y - reach) / self._CELL_MM),
+            math.floor((y + reach) / self._CELL_MM),
+        )
         columns = np.arange(low_x, high_x + 1, dtype=float)
-        first = np.searchsorted(self.keys, self._key(columns, np.full(len(columns), float(low_y))), "left")
-        last = np.searchsorted(self.keys, self._key(columns, np.full(len(columns), float(high_y))), "right")
+        first = np.searchsorted(
+            self.keys, self._key(columns, np.full(len(columns), float(low_y))), "left"
+        )
+        last = np.searchsorted(
+            self.keys, self._key(columns, np.full(len(columns), float(high_y))), "right"
+        )
         return np.concatenate([self.places[a:b] for a, b in zip(first, last, strict=True)])
 
 
@@ -70,10 +95,16 @@ def _mark_of(part: BoardPart, ink: _Ink) -> str:
     first = next((land for land in part.package.lands if land.pin in ("1", "A1")), None)
     if first is None:
         return "shown"
-    reach = max(part.package.body_x_mm, part.package.body_y_mm) / 2 + math.hypot(first.x_mm, first.y_mm) + 2 * _NEAR_MM
+    reach = (
+        max(part.package.body_x_mm, part.package.body_y_mm) / 2
+        + math.hypot(first.x_mm, first.y_mm)
+        + 2 * _NEAR_MM
+    )
     own = _own_frame(part, ink.near(part.x_mm, part.y_mm, reach))
     radius = _NEAR_MM + max(first.size_x_mm, first.size_y_mm) / 2
-    beneath = (np.abs(own[:, 0]) < part.package.body_x_mm / 2) & (np.abs(own[:, 1]) < part.package.body_y_mm / 2)
+    beneath = (np.abs(own[:, 0]) < part.package.body_x_mm / 2) & (
+        np.abs(own[:, 1]) < part.package.body_y_mm / 2
+    )
 
     def surplus(kept: NDArray[np.bool_]) -> float:
         here = np.hypot(own[kept, 0] - first.x_mm, own[kept, 1] - first.y_mm) < radius
@@ -90,4 +121,9 @@ def _own_frame(part: BoardPart, places: NDArray[np.float64]) -> NDArray[np.float
     offset = places - (part.x_mm, part.y_mm)
     dx = offset[:, 0] if part.side == "top" else -offset[:, 0]
     angle = math.radians(part.rotation_deg)
-    return np.column_stack((dx * math.cos(angle) + offset[:, 1] * math.sin(angle), -dx * math.sin(angle) + offset[:, 1] * math.cos(angle)))
+    return np.column_stack(
+        (
+            dx * math.cos(angle) + offset[:, 1] * math.sin(angle),
+            -dx * math.sin(angle) + offset[:, 1] * math.cos(angle),
+        )
+    )

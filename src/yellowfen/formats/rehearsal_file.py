@@ -1,6 +1,7 @@
 """The rehearsal file (docs/rehearsal-file.md): JSON in, a Scene out; a Rehearsal out as JSON.
 
-Stable: fields are added, never renamed. Pydantic guards the shape; the Scene's own checks guard the physics.
+Stable: fields are added, never renamed. Pydantic guards the shape; the Scene's own checks guard the
+physics.
 """
 
 import json
@@ -244,7 +245,11 @@ def read_file(text: str | bytes, kind: type[Shape]) -> Shape:
     try:
         raw = json.loads(text)
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        where = f" at line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else ""
+        where = (
+            f" at line {error.lineno}, column {error.colno}"
+            if isinstance(error, json.JSONDecodeError)
+            else ""
+        )
         raise InvalidValue("file", f"this is not JSON{where}") from None
     except RecursionError:
         raise InvalidValue("file", "this JSON is nested too deeply") from None
@@ -264,7 +269,9 @@ def to_scene(given: RehearsalIn) -> Scene:
         moves=tuple(_move(move, index) for index, move in enumerate(given.moves)),
         targets=tuple(given.targets),
         ambient_c=given.ambient_c,
-        guesses=tuple(f"{part.ref}: body guessed from its pads" for part in parts if part.package.guessed),
+        guesses=tuple(
+            f"{part.ref}: body guessed from its pads" for part in parts if part.package.guessed
+        ),
         preheater=Preheater(**given.preheater.model_dump()) if given.preheater else None,
         shields=tuple(Shield(**shield.model_dump()) for shield in given.shields),
     )
@@ -289,7 +296,9 @@ def _board(board: BoardIn) -> BoardStack:
     for index, foil in enumerate(board.copper):
         depth = foil.depth if foil.depth is not None else depth_of.get(foil.layer, index / last)
         if isinstance(foil.coverage, list) and len({len(row) for row in foil.coverage}) != 1:
-            raise InvalidValue(f"board.copper.{index}.coverage", "the rows of a coverage map must be equally long")
+            raise InvalidValue(
+                f"board.copper.{index}.coverage", "the rows of a coverage map must be equally long"
+            )
         layers.append(CopperLayer(foil.layer, foil.coverage, foil.thickness_um, depth))  # type: ignore[arg-type]
     vias = tuple(Via(via.x_mm, via.y_mm, via.drill_mm) for via in board.vias)
     return BoardStack(
@@ -305,14 +314,21 @@ def _board(board: BoardIn) -> BoardStack:
 
 
 def _part(part: PartIn, index: int) -> PlacedPart:
-    lands = tuple(Land(pad.pin, pad.x_mm, pad.y_mm, pad.size_x_mm, pad.size_y_mm, pad.kind) for pad in part.pads)
+    lands = tuple(
+        Land(pad.pin, pad.x_mm, pad.y_mm, pad.size_x_mm, pad.size_y_mm, pad.kind)
+        for pad in part.pads
+    )
     if part.package == "unknown" and lands:
         package = unknown_body(lands)
     else:
         package = package_named(part.package, f"parts.{index}.package")
         if lands:
             package = with_lands(package, lands)
-    missing = [pin for pin in (*part.plane_pins, *part.relief_pins) if pin not in {land.pin for land in package.lands}]
+    missing = [
+        pin
+        for pin in (*part.plane_pins, *part.relief_pins)
+        if pin not in {land.pin for land in package.lands}
+    ]
     if missing:
         raise InvalidValue(f"parts.{index}.plane_pins", f"{part.ref} has no pin {missing[0]!r}")
     return PlacedPart(
@@ -331,10 +347,23 @@ def _part(part: PartIn, index: int) -> PlacedPart:
 def _move(move: MoveIn, index: int) -> Move:
     over = (move.over,) if isinstance(move.over, str) else tuple(move.over or ())
     if move.do in BLOWING and move.height_mm is None:
-        raise InvalidValue(f"moves.{index}.height_mm", "give the distance from nozzle to board in mm")
+        raise InvalidValue(
+            f"moves.{index}.height_mm", "give the distance from nozzle to board in mm"
+        )
     height = 20.0 if move.height_mm is None else move.height_mm
-    return Move(move.do, move.seconds, over, height, move.circle_mm, move.circle_s, move.path, move.along_deg, move.tilt_deg,
-                move.tilt_to_deg, move.pin)  # fmt: skip
+    return Move(
+        move.do,
+        move.seconds,
+        over,
+        height,
+        move.circle_mm,
+        move.circle_s,
+        move.path,
+        move.along_deg,
+        move.tilt_deg,
+        move.tilt_to_deg,
+        move.pin,
+    )
 
 
 def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]:
@@ -347,36 +376,61 @@ def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]
     return {
         "format": "yellowfen-rehearsal-result",
         "version": 1,
-        "joints": [_joint(joint) | {"ramp_k_s": rounded(ramp, 2)} for joint, ramp in zip(rehearsal.joints, ramps, strict=True)],
+        "joints": [
+            _joint(joint) | {"ramp_k_s": rounded(ramp, 2)}
+            for joint, ramp in zip(rehearsal.joints, ramps, strict=True)
+        ],
         "parts": [_part_out(part, steepest.get(part.ref, 0.0)) for part in rehearsal.parts],
-        "events": [{"at_s": rounded(e.at_s), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
+        "events": [
+            {"at_s": rounded(e.at_s), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence}
+            for e in tell(scene, rehearsal)
+        ],
         "energy_balance": {
-            "put_in_j": rounded(energy.put_in_j), "lost_j": rounded(energy.lost_j),
-            "stored_j": rounded(energy.stored_j), "residual_j": rounded(energy.residual_j, 6),
+            "put_in_j": rounded(energy.put_in_j),
+            "lost_j": rounded(energy.lost_j),
+            "stored_j": rounded(energy.stored_j),
+            "residual_j": rounded(energy.residual_j, 6),
         },
         "warnings": list(rehearsal.warnings),
         "model": {
-            "cells": model.cells, "nx": model.nx, "ny": model.ny, "layers": model.layers, "cell_mm": rounded(model.cell_mm),
-            "step_s": model.step_s, "steps": model.steps, "simulated_s": model.simulated_s, "wall_s": rounded(wall_s),
-            "jet_factor": model.jet_factor, "board_peak_c": rounded(rehearsal.board_peak_c, 1),
+            "cells": model.cells,
+            "nx": model.nx,
+            "ny": model.ny,
+            "layers": model.layers,
+            "cell_mm": rounded(model.cell_mm),
+            "step_s": model.step_s,
+            "steps": model.steps,
+            "simulated_s": model.simulated_s,
+            "wall_s": rounded(wall_s),
+            "jet_factor": model.jet_factor,
+            "board_peak_c": rounded(rehearsal.board_peak_c, 1),
         },
-    }  # fmt: skip
+    }
 
 
 def _joint(joint: JointStory) -> dict[str, Any]:
     return {
-        "ref": joint.ref, "pin": joint.pin, "melt_start_s": rounded(joint.melt_start_s), "melt_end_s": rounded(joint.melt_end_s),
-        "freeze_s": rounded(joint.freeze_s), "melts": joint.melts, "peak_c": rounded(joint.peak_c, 2),
+        "ref": joint.ref,
+        "pin": joint.pin,
+        "melt_start_s": rounded(joint.melt_start_s),
+        "melt_end_s": rounded(joint.melt_end_s),
+        "freeze_s": rounded(joint.freeze_s),
+        "melts": joint.melts,
+        "peak_c": rounded(joint.peak_c, 2),
         "time_above_liquidus_s": rounded(joint.time_above_liquidus_s),
-    }  # fmt: skip
+    }
 
 
 def _part_out(part: PartStory, ramp: float) -> dict[str, Any]:
     return {
-        "ref": part.ref, "body_peak_c": rounded(part.body_peak_c, 2), "limit_c": part.limit_c,
-        "limit_why": part.limit_why, "limit_passed_s": rounded(part.limit_passed_s), "over_limit_s": rounded(part.over_limit_s),
+        "ref": part.ref,
+        "body_peak_c": rounded(part.body_peak_c, 2),
+        "limit_c": part.limit_c,
+        "limit_why": part.limit_why,
+        "limit_passed_s": rounded(part.limit_passed_s),
+        "over_limit_s": rounded(part.over_limit_s),
         "ramp_k_s": rounded(ramp, 2),
-    }  # fmt: skip
+    }
 
 
 def rounded(value: float | None, digits: int = 3) -> float | None:
@@ -387,12 +441,22 @@ def bands_json(sure: Sureness) -> dict[str, Any]:
     """Bands of a forecast as plain data; null is never (within the heat and 90 s more)."""
 
     def three(name: str, band: Band) -> dict[str, Any]:
-        return {f"{name}_low_s": rounded(band.low), f"{name}_mid_s": rounded(band.middle), f"{name}_high_s": rounded(band.high)}
+        return {
+            f"{name}_low_s": rounded(band.low),
+            f"{name}_mid_s": rounded(band.middle),
+            f"{name}_high_s": rounded(band.high),
+        }
 
     stop = rounded(sure.harm.low)
     return {
         "samples": sure.count,
-        "targets": [{"ref": ref} | three("flow", band) | {"stop_s": stop} for ref, band in zip(sure.targets, sure.melts, strict=True)],
-        "parts": [{"ref": one.ref} | three("loose", one.loose) | three("limit", one.limit) for one in sure.parts],
+        "targets": [
+            {"ref": ref} | three("flow", band) | {"stop_s": stop}
+            for ref, band in zip(sure.targets, sure.melts, strict=True)
+        ],
+        "parts": [
+            {"ref": one.ref} | three("loose", one.loose) | three("limit", one.limit)
+            for one in sure.parts
+        ],
         "first": three("loose", sure.loose) | {"stop_s": stop, "stop_why": sure.harm_why},
     }

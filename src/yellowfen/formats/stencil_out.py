@@ -1,7 +1,9 @@
-"""A stencil as files: Gerber for whoever makes it, DXF and SVG for a cutter, with frame, board outline, alignment holes and a line of text.
+"""A stencil as files: Gerber for whoever makes it, DXF and SVG for a cutter, with frame, board
+outline, alignment holes and a line of text.
 
-Laws: openings are the board's own, nothing else is cut but them, the frame and the alignment holes; the Gerber of the openings
-holds only openings, so it reads back to the same areas. Seen from the squeegee's side; `mirrored` for work from the other face.
+Laws: openings are the board's own, nothing else is cut but them, the frame and the alignment holes;
+the Gerber of the openings holds only openings, so it reads back to the same areas. Seen from the
+squeegee's side; `mirrored` for work from the other face.
 """
 
 import io
@@ -21,7 +23,9 @@ TEXT_MM = 3.0
 
 @dataclass(frozen=True)
 class StencilDrawing:
-    """Everything on a foil, mm, as it lies: openings, board outline, frame (a rectangle), alignment holes (x, y, diameter), strokes of text."""
+    """Everything on a foil, mm, as it lies: openings, board outline, frame (a rectangle), alignment
+    holes (x, y, diameter), strokes of text.
+    """
 
     openings: tuple[tuple[Point, ...], ...]
     outline: tuple[tuple[Point, ...], ...]
@@ -31,11 +35,19 @@ class StencilDrawing:
 
 
 def stencil_drawing(
-    board: Board, side: str, said: str, margin_mm: float = 25.0, mirrored: bool = False, text_readable: bool = True
+    board: Board,
+    side: str,
+    said: str,
+    margin_mm: float = 25.0,
+    mirrored: bool = False,
+    text_readable: bool = True,
 ) -> StencilDrawing:
-    """The drawing of one side's stencil. The bottom is turned over, as it lies when the board does; `said` is cut as text.
+    """The drawing of one side's stencil.
 
-    `mirrored` turns the whole foil over; the text stays readable unless `text_readable` is False. Raises InvalidValue without openings.
+    The bottom is turned over, as it lies when the board does; `said` is cut as text.
+
+    `mirrored` turns the whole foil over; the text stays readable unless `text_readable` is False.
+    Raises InvalidValue without openings.
     """
     in_range("margin_mm", margin_mm, 5, 200, "mm")
     found: list[Opening] = [one for one in board.openings if one.side == side]
@@ -49,13 +61,23 @@ def stencil_drawing(
     w, h, m = board.width_mm, board.height_mm, margin_mm
     off = m / 2
     holes = tuple(
-        (x, y, HOLE_MM) for x, y in ((-off, -off), (w + off, -off), (w + off, h + off), (-off, h / 2))
+        (x, y, HOLE_MM)
+        for x, y in ((-off, -off), (w + off, -off), (w + off, h + off), (-off, h / 2))
     )  # one of four off its corner: it fits one way only
-    text = write(said.upper(), w / 2, -off, min(TEXT_MM, 0.9 * w / max(len(said), 1) * 6 / 5.5), mirrored=not text_readable)
+    text = write(
+        said.upper(),
+        w / 2,
+        -off,
+        min(TEXT_MM, 0.9 * w / max(len(said), 1) * 6 / 5.5),
+        mirrored=not text_readable,
+    )
     return StencilDrawing(
-        tuple(laid(one.ring) for one in found), tuple(laid(ring) for ring in board.outline), (-m, -m, w + 2 * m, h + 2 * m), holes,
+        tuple(laid(one.ring) for one in found),
+        tuple(laid(ring) for ring in board.outline),
+        (-m, -m, w + 2 * m, h + 2 * m),
+        holes,
         tuple(tuple(stroke) for stroke in text),
-    )  # fmt: skip
+    )
 
 
 def _corners(frame: tuple[float, float, float, float]) -> tuple[Point, ...]:
@@ -64,9 +86,11 @@ def _corners(frame: tuple[float, float, float, float]) -> tuple[Point, ...]:
 
 
 def stencil_gerber(board: Board, side: str, drawing: StencilDrawing) -> bytes:
-    """A zip: the paste layer alone, the frame drawing, the alignment holes, all in the coordinates of the board's own files.
+    """A zip: the paste layer alone, the frame drawing, the alignment holes, all in the coordinates
+    of the board's own files.
 
-    The paste layer takes the place of the old one in those files. Frame and holes lie as the board does, not turned over.
+    The paste layer takes the place of the old one in those files. Frame and holes lie as the board
+    does, not turned over.
     """
     dx, dy = board.origin
     word = "Top" if side == "top" else "Bot"
@@ -75,9 +99,9 @@ def stencil_gerber(board: Board, side: str, drawing: StencilDrawing) -> bytes:
         return tuple((x + dx, y + dy) for x, y in points)
 
     paste = "".join(region(placed(one.ring)) for one in board.openings if one.side == side)
-    strokes = "".join(contour(placed(ring)) for ring in (_corners(drawing.frame), *board.outline)) + "".join(
-        _open(placed(stroke)) for stroke in drawing.text
-    )
+    strokes = "".join(
+        contour(placed(ring)) for ring in (_corners(drawing.frame), *board.outline)
+    ) + "".join(_open(placed(stroke)) for stroke in drawing.text)
     drill = "".join(f"X{x + dx:.4f}Y{y + dy:.4f}\n" for x, y, _ in drawing.holes)
     files = {
         f"paste-{side}.gbr": f"{HEAD}%TF.FileFunction,Paste,{word}*%\n%TF.FilePolarity,Positive*%\n{paste}M02*\n",
@@ -112,9 +136,13 @@ def stencil_svg(drawing: StencilDrawing) -> str:
     """The same as an SVG in true millimetres: cut lines black, marks grey."""
     x, y, w, h = drawing.frame
     cut = "".join(_path(ring) for ring in (*drawing.openings, _corners(drawing.frame)))
-    holes = "".join(f'<circle cx="{a:.4f}" cy="{-b:.4f}" r="{d / 2:.4f}"/>' for a, b, d in drawing.holes)
+    holes = "".join(
+        f'<circle cx="{a:.4f}" cy="{-b:.4f}" r="{d / 2:.4f}"/>' for a, b, d in drawing.holes
+    )
     marks = "".join(_path(ring) for ring in drawing.outline)
-    text = "".join("M" + "L".join(f"{a:.4f},{-b:.4f}" for a, b in stroke) for stroke in drawing.text if stroke)
+    text = "".join(
+        "M" + "L".join(f"{a:.4f},{-b:.4f}" for a, b in stroke) for stroke in drawing.text if stroke
+    )
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{w:g}mm" height="{h:g}mm" viewBox="{x:g} {-y - h:g} {w:g} {h:g}" fill="none" stroke-width="0.05">'
         f'<g id="cut" stroke="#000000"><path d="{cut}"/>{holes}</g><g id="mark" stroke="#888888"><path d="{marks}"/><path d="{text}"/></g></svg>'

@@ -3,7 +3,11 @@
 
 def decoded(data: bytes) -> str:
     """UTF-8 or UTF-16 with a byte order mark, UTF-8 without, else Latin-1, which reads anything."""
-    for mark, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
+    for mark, encoding in (
+        (b"\xef\xbb\xbf", "utf-8-sig"),
+        (b"\xff\xfe", "utf-16"),
+        (b"\xfe\xff", "utf-16"),
+    ):
         if data.startswith(mark):
             return data.decode(encoding, errors="replace")
     try:
@@ -13,7 +17,9 @@ def decoded(data: bytes) -> str:
 
 
 def place_of(text: str, at: int) -> tuple[int, int]:
-    """Line and column, from 1, of a position in a text; white space before the next word is passed over."""
+    """Line and column, from 1, of a position in a text; white space before the next word is passed
+    over.
+    """
     while at < len(text) and text[at].isspace():
         at += 1
     before = text.rfind("\n", 0, at)

@@ -38,7 +38,9 @@ class StaleBoard:
 
 @dataclass(frozen=True)
 class Source:
-    """What a board is read from: files, or a sketch; the choices made about it; the board it is a new revision of."""
+    """What a board is read from: files, or a sketch; the choices made about it; the board it is a
+    new revision of.
+    """
 
     files: dict[str, bytes]
     choices: Choices
@@ -60,7 +62,10 @@ def add(connection: sqlite3.Connection, board: Board, source: Source) -> int:
 
 
 def _put_files(connection: sqlite3.Connection, board_id: int, files: dict[str, bytes]) -> None:
-    connection.executemany("INSERT INTO board_file (board_id, name, bytes) VALUES (?, ?, ?)", [(board_id, *pair) for pair in files.items()])
+    connection.executemany(
+        "INSERT INTO board_file (board_id, name, bytes) VALUES (?, ?, ?)",
+        [(board_id, *pair) for pair in files.items()],
+    )
 
 
 def replace(connection: sqlite3.Connection, board_id: int, board: Board, source: Source) -> None:
@@ -75,7 +80,10 @@ def replace(connection: sqlite3.Connection, board_id: int, board: Board, source:
 def put_files(connection: sqlite3.Connection, board_id: int, files: dict[str, bytes]) -> None:
     """Put files to a board's, in place of those of the same name."""
     with atomic(connection):
-        connection.executemany("DELETE FROM board_file WHERE board_id = ? AND name = ?", [(board_id, name) for name in files])
+        connection.executemany(
+            "DELETE FROM board_file WHERE board_id = ? AND name = ?",
+            [(board_id, name) for name in files],
+        )
         _put_files(connection, board_id, files)
 
 
@@ -95,12 +103,21 @@ def _read(content: str) -> Board:
 
 def source_of(connection: sqlite3.Connection, board_id: int) -> Source:
     """What the board was read from; NotFound when it is gone."""
-    row = connection.execute("SELECT choices, sketch, revision_of FROM board WHERE id = ?", (board_id,)).fetchone()
+    row = connection.execute(
+        "SELECT choices, sketch, revision_of FROM board WHERE id = ?", (board_id,)
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no board {board_id}; it may have been removed")
-    files = connection.execute("SELECT name, bytes FROM board_file WHERE board_id = ? ORDER BY rowid", (board_id,)).fetchall()
+    files = connection.execute(
+        "SELECT name, bytes FROM board_file WHERE board_id = ? ORDER BY rowid", (board_id,)
+    ).fetchall()
     sketch = None if row["sketch"] is None else unpack(Sketch, row["sketch"])
-    return Source({one["name"]: bytes(one["bytes"]) for one in files}, unpack(Choices, row["choices"]), sketch, row["revision_of"])
+    return Source(
+        {one["name"]: bytes(one["bytes"]) for one in files},
+        unpack(Choices, row["choices"]),
+        sketch,
+        row["revision_of"],
+    )
 
 
 def sketch_of(connection: sqlite3.Connection, board_id: int) -> Sketch | None:
@@ -122,7 +139,12 @@ def rows(connection: sqlite3.Connection) -> list[BoardRow]:
     found = connection.execute(
         "SELECT id, name, created_at, sketch IS NOT NULL AS sketched, revision_of FROM board ORDER BY id DESC"
     ).fetchall()
-    return [BoardRow(row["id"], row["name"], row["created_at"], bool(row["sketched"]), row["revision_of"]) for row in found]
+    return [
+        BoardRow(
+            row["id"], row["name"], row["created_at"], bool(row["sketched"]), row["revision_of"]
+        )
+        for row in found
+    ]
 
 
 def stale(connection: sqlite3.Connection) -> list[StaleBoard]:
@@ -139,14 +161,18 @@ def _thickness(kept: object) -> float:
 
 
 def keep_as_read(connection: sqlite3.Connection, board_id: int, remark: str) -> None:
-    """Keep a board of an earlier form as it was read, with a remark, without the drawing if its form has changed."""
+    """Keep a board of an earlier form as it was read, with a remark, without the drawing if its
+    form has changed.
+    """
     row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()
     with contextlib.suppress(ValueError, AttributeError):
         content = json.loads(row["content"])
         content["findings"] = [*content.get("findings", []), {"about": "board", "sentence": remark}]
         if not _reads(content):
             content["drawings"] = {}
-        connection.execute("UPDATE board SET content = ? WHERE id = ?", (json.dumps(content), board_id))
+        connection.execute(
+            "UPDATE board SET content = ? WHERE id = ?", (json.dumps(content), board_id)
+        )
     connection.execute("UPDATE board SET stale = 0 WHERE id = ?", (board_id,))
 
 
@@ -165,12 +191,17 @@ def remove(connection: sqlite3.Connection, board_id: int) -> None:
 
 def keep_picture(connection: sqlite3.Connection, board_id: int, kind: str, data: bytes) -> None:
     """Store the picture a sketch is drawn over, in place of an earlier one."""
-    connection.execute("INSERT OR REPLACE INTO board_picture (board_id, kind, bytes) VALUES (?, ?, ?)", (board_id, kind, data))
+    connection.execute(
+        "INSERT OR REPLACE INTO board_picture (board_id, kind, bytes) VALUES (?, ?, ?)",
+        (board_id, kind, data),
+    )
 
 
 def picture_of(connection: sqlite3.Connection, board_id: int) -> tuple[str, bytes] | None:
     """Kind and bytes of the picture under a sketch, None when there is none."""
-    row = connection.execute("SELECT kind, bytes FROM board_picture WHERE board_id = ?", (board_id,)).fetchone()
+    row = connection.execute(
+        "SELECT kind, bytes FROM board_picture WHERE board_id = ?", (board_id,)
+    ).fetchone()
     return None if row is None else (row["kind"], bytes(row["bytes"]))
 
 

@@ -26,7 +26,12 @@ _COLUMNS = "SELECT id, station_id, tool_id, made_at, how, said, result, undone F
 
 
 def add(
-    connection: sqlite3.Connection, how: str, said: str, result: Calibration, station_id: int | None = None, tool_id: int | None = None
+    connection: sqlite3.Connection,
+    how: str,
+    said: str,
+    result: Calibration,
+    station_id: int | None = None,
+    tool_id: int | None = None,
 ) -> int:
     """Store a calibration of a station or of a tool; returns its id."""
     cursor = connection.execute(
@@ -38,12 +43,22 @@ def add(
 
 def of_station(connection: sqlite3.Connection, station_id: int) -> list[Kept]:
     """A station's calibrations, oldest first."""
-    return [_kept(row) for row in connection.execute(f"{_COLUMNS} WHERE station_id = ? ORDER BY id", (station_id,)).fetchall()]
+    return [
+        _kept(row)
+        for row in connection.execute(
+            f"{_COLUMNS} WHERE station_id = ? ORDER BY id", (station_id,)
+        ).fetchall()
+    ]
 
 
 def of_tool(connection: sqlite3.Connection, tool_id: int) -> list[Kept]:
     """A tool's calibrations, oldest first."""
-    return [_kept(row) for row in connection.execute(f"{_COLUMNS} WHERE tool_id = ? ORDER BY id", (tool_id,)).fetchall()]
+    return [
+        _kept(row)
+        for row in connection.execute(
+            f"{_COLUMNS} WHERE tool_id = ? ORDER BY id", (tool_id,)
+        ).fetchall()
+    ]
 
 
 def get(connection: sqlite3.Connection, calibration_id: int) -> Kept:
@@ -69,4 +84,6 @@ def _kept(row: sqlite3.Row) -> Kept:
 
 def set_undone(connection: sqlite3.Connection, calibration_id: int, undone: bool) -> None:
     """Take a calibration out of use, or put it back."""
-    connection.execute("UPDATE calibration SET undone = ? WHERE id = ?", (int(undone), calibration_id))
+    connection.execute(
+        "UPDATE calibration SET undone = ? WHERE id = ?", (int(undone), calibration_id)
+    )

@@ -1,7 +1,7 @@
 """Opening the database, migrating it, and atomic work on it.
 
-Laws: one connection per request; foreign keys on; every confirmed write is on disk (synchronous FULL) before the
-caller hears of it; a migration and its record share one transaction.
+Laws: one connection per request; foreign keys on; every confirmed write is on disk (synchronous
+FULL) before the caller hears of it; a migration and its record share one transaction.
 """
 
 import sqlite3
@@ -19,12 +19,17 @@ _SAVEPOINTS = count(1)
 def connect(path: Path) -> sqlite3.Connection:
     """An open connection with the settings every user of the database needs.
 
-    A request's steps may run on different threads of the pool, one after the other, so the thread check is off;
-    no connection is ever shared between requests.
+    A request's steps may run on different threads of the pool, one after the other, so the thread
+    check is off; no connection is ever shared between requests.
     """
     connection = sqlite3.connect(path, isolation_level=None, timeout=10, check_same_thread=False)
     connection.row_factory = sqlite3.Row
-    for pragma in ("foreign_keys = ON", "journal_mode = WAL", "synchronous = FULL", "busy_timeout = 10000"):
+    for pragma in (
+        "foreign_keys = ON",
+        "journal_mode = WAL",
+        "synchronous = FULL",
+        "busy_timeout = 10000",
+    ):
         connection.execute(f"PRAGMA {pragma}")
     return connection
 
@@ -48,12 +53,20 @@ def atomic(connection: sqlite3.Connection) -> Iterator[None]:
 
 def migrate(connection: sqlite3.Connection) -> int:
     """Bring the database to this version's shape; returns how many migrations ran."""
-    connection.execute("CREATE TABLE IF NOT EXISTS migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
+    connection.execute(
+        "CREATE TABLE IF NOT EXISTS migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT"
+    )
     done = {row["name"] for row in connection.execute("SELECT name FROM migration")}
-    scripts = sorted(item.name for item in resources.files("yellowfen.store.migrations").iterdir() if item.name.endswith(".sql"))
+    scripts = sorted(
+        item.name
+        for item in resources.files("yellowfen.store.migrations").iterdir()
+        if item.name.endswith(".sql")
+    )
     unknown = done - set(scripts)
     if unknown:
-        raise Refused(f"this database was written by a newer Yellowfen ({', '.join(sorted(unknown))}); update the program first")
+        raise Refused(
+            f"this database was written by a newer Yellowfen ({', '.join(sorted(unknown))}); update the program first"
+        )
     for name in scripts:
         if name not in done:
             _run_script(connection, name)

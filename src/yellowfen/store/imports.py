@@ -1,4 +1,6 @@
-"""Large imports that go on off the request: the files as they came, how far the reading is, and how it ended."""
+"""Large imports that go on off the request: the files as they came, how far the reading is, and how
+it ended.
+"""
 
 import sqlite3
 from dataclasses import dataclass
@@ -25,7 +27,13 @@ class Import:
 _COLUMNS = "SELECT id, name, thickness_mm, revision_of, state, said, done_steps, all_steps, board_id FROM board_import"
 
 
-def add(connection: sqlite3.Connection, name: str, thickness_mm: float, revision_of: int | None, files: dict[str, bytes]) -> int:
+def add(
+    connection: sqlite3.Connection,
+    name: str,
+    thickness_mm: float,
+    revision_of: int | None,
+    files: dict[str, bytes],
+) -> int:
     """Ask for an import; returns its id."""
     with atomic(connection):
         cursor = connection.execute(
@@ -34,7 +42,8 @@ def add(connection: sqlite3.Connection, name: str, thickness_mm: float, revision
         )
         import_id = int(cursor.lastrowid or 0)
         connection.executemany(
-            "INSERT INTO board_import_file (import_id, name, bytes) VALUES (?, ?, ?)", [(import_id, *pair) for pair in files.items()]
+            "INSERT INTO board_import_file (import_id, name, bytes) VALUES (?, ?, ?)",
+            [(import_id, *pair) for pair in files.items()],
         )
     return import_id
 
@@ -49,13 +58,17 @@ def get(connection: sqlite3.Connection, import_id: int) -> Import:
 
 def next_open(connection: sqlite3.Connection) -> Import | None:
     """The oldest import that waits, or that a worker left behind."""
-    row = connection.execute(f"{_COLUMNS} WHERE state IN ('working', 'waiting') ORDER BY id LIMIT 1").fetchone()
+    row = connection.execute(
+        f"{_COLUMNS} WHERE state IN ('working', 'waiting') ORDER BY id LIMIT 1"
+    ).fetchone()
     return Import(*row) if row else None
 
 
 def files_of(connection: sqlite3.Connection, import_id: int) -> dict[str, bytes]:
     """The files as they came."""
-    rows = connection.execute("SELECT name, bytes FROM board_import_file WHERE import_id = ? ORDER BY rowid", (import_id,)).fetchall()
+    rows = connection.execute(
+        "SELECT name, bytes FROM board_import_file WHERE import_id = ? ORDER BY rowid", (import_id,)
+    ).fetchall()
     return {row["name"]: bytes(row["bytes"]) for row in rows}
 
 
@@ -68,7 +81,13 @@ def tell(connection: sqlite3.Connection, import_id: int, done_steps: int, said: 
     return cursor.rowcount > 0
 
 
-def end(connection: sqlite3.Connection, import_id: int, state: str, said: str = "", board_id: int | None = None) -> None:
+def end(
+    connection: sqlite3.Connection,
+    import_id: int,
+    state: str,
+    said: str = "",
+    board_id: int | None = None,
+) -> None:
     """End an import; its copy of the files goes."""
     with atomic(connection):
         connection.execute(

@@ -10,7 +10,8 @@ from yellowfen.store.packing import pack, unpack
 def add(connection: sqlite3.Connection, board_id: int, name: str, plan: HeatPlan) -> int:
     """Store a new job; returns its id."""
     cursor = connection.execute(
-        "INSERT INTO job (board_id, name, created_at, plan) VALUES (?, ?, datetime('now'), ?)", (board_id, name, pack(plan))
+        "INSERT INTO job (board_id, name, created_at, plan) VALUES (?, ?, datetime('now'), ?)",
+        (board_id, name, pack(plan)),
     )
     return int(cursor.lastrowid or 0)
 
@@ -19,8 +20,9 @@ def get(connection: sqlite3.Connection, job_id: int) -> Job:
     """The job of that id; NotFound otherwise."""
     row = connection.execute(
         "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.plan"
-        " FROM job JOIN board ON board.id = job.board_id WHERE job.id = ?", (job_id,)
-    ).fetchone()  # fmt: skip
+        " FROM job JOIN board ON board.id = job.board_id WHERE job.id = ?",
+        (job_id,),
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no job {job_id}; it may have been removed")
     return _job(row)
@@ -31,12 +33,19 @@ def rows(connection: sqlite3.Connection) -> list[Job]:
     found = connection.execute(
         "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.plan"
         " FROM job JOIN board ON board.id = job.board_id ORDER BY job.id DESC"
-    ).fetchall()  # fmt: skip
+    ).fetchall()
     return [_job(row) for row in found]
 
 
 def _job(row: sqlite3.Row) -> Job:
-    return Job(row["id"], row["board_id"], row["board_name"], row["name"], row["created_at"], unpack(HeatPlan, row["plan"]))
+    return Job(
+        row["id"],
+        row["board_id"],
+        row["board_name"],
+        row["name"],
+        row["created_at"],
+        unpack(HeatPlan, row["plan"]),
+    )
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> None:

@@ -15,16 +15,28 @@ def add_lot(connection: sqlite3.Connection, lot: Lot) -> int:
     try:
         cursor = connection.execute(
             "INSERT INTO paste_lot (name, paste, container, grams, bought_s, expires_s) VALUES (?, ?, ?, ?, ?, ?)",
-            (lot.name.strip(), pack(lot.paste), lot.container, lot.grams, lot.bought_s, lot.expires_s),
+            (
+                lot.name.strip(),
+                pack(lot.paste),
+                lot.container,
+                lot.grams,
+                lot.bought_s,
+                lot.expires_s,
+            ),
         )
     except sqlite3.IntegrityError:
-        raise Refused(f"a paste called {lot.name!r} is there already; choose another name") from None
+        raise Refused(
+            f"a paste called {lot.name!r} is there already; choose another name"
+        ) from None
     return int(cursor.lastrowid or 0)
 
 
 def lots(connection: sqlite3.Connection) -> list[Lot]:
     """All lots, newest first."""
-    return [_lot(connection, row) for row in connection.execute(f"{_COLUMNS} ORDER BY id DESC").fetchall()]
+    return [
+        _lot(connection, row)
+        for row in connection.execute(f"{_COLUMNS} ORDER BY id DESC").fetchall()
+    ]
 
 
 def lot(connection: sqlite3.Connection, lot_id: int) -> Lot:
@@ -37,11 +49,22 @@ def lot(connection: sqlite3.Connection, lot_id: int) -> Lot:
 
 def _lot(connection: sqlite3.Connection, row: sqlite3.Row) -> Lot:
     found = connection.execute(
-        "SELECT id, kind, at_s, grams, said FROM lot_event WHERE lot_id = ? ORDER BY at_s, id", (row["id"],)
+        "SELECT id, kind, at_s, grams, said FROM lot_event WHERE lot_id = ? ORDER BY at_s, id",
+        (row["id"],),
     ).fetchall()
-    events = tuple(Happened(one["id"], LotEvent(one["kind"]), one["at_s"], one["grams"], one["said"]) for one in found)
+    events = tuple(
+        Happened(one["id"], LotEvent(one["kind"]), one["at_s"], one["grams"], one["said"])
+        for one in found
+    )
     return Lot(
-        row["id"], row["name"], unpack(Paste, row["paste"]), row["container"], row["grams"], row["bought_s"], row["expires_s"], events
+        row["id"],
+        row["name"],
+        unpack(Paste, row["paste"]),
+        row["container"],
+        row["grams"],
+        row["bought_s"],
+        row["expires_s"],
+        events,
     )
 
 
@@ -51,10 +74,18 @@ def remove_lot(connection: sqlite3.Connection, lot_id: int) -> None:
     connection.execute("DELETE FROM paste_lot WHERE id = ?", (lot_id,))
 
 
-def add_event(connection: sqlite3.Connection, lot_id: int, kind: LotEvent, at_s: float, grams: float = 0.0, said: str = "") -> int:
+def add_event(
+    connection: sqlite3.Connection,
+    lot_id: int,
+    kind: LotEvent,
+    at_s: float,
+    grams: float = 0.0,
+    said: str = "",
+) -> int:
     """Store what happened to a lot; returns the event's id."""
     cursor = connection.execute(
-        "INSERT INTO lot_event (lot_id, kind, at_s, grams, said) VALUES (?, ?, ?, ?, ?)", (lot_id, str(kind), at_s, grams, said)
+        "INSERT INTO lot_event (lot_id, kind, at_s, grams, said) VALUES (?, ?, ?, ?, ?)",
+        (lot_id, str(kind), at_s, grams, said),
     )
     return int(cursor.lastrowid or 0)
 
@@ -67,11 +98,17 @@ def remove_event(connection: sqlite3.Connection, event_id: int) -> None:
 def supply(connection: sqlite3.Connection, kind: str) -> tuple[float, ...]:
     """Gauges of needles or thicknesses of foils (mm) at hand, in rising order."""
     return tuple(
-        row["size"] for row in connection.execute("SELECT size FROM paste_supply WHERE kind = ? ORDER BY size", (kind,)).fetchall()
+        row["size"]
+        for row in connection.execute(
+            "SELECT size FROM paste_supply WHERE kind = ? ORDER BY size", (kind,)
+        ).fetchall()
     )
 
 
 def keep_supply(connection: sqlite3.Connection, kind: str, sizes: tuple[float, ...]) -> None:
     """Replace the needles or foils at hand."""
     connection.execute("DELETE FROM paste_supply WHERE kind = ?", (kind,))
-    connection.executemany("INSERT OR IGNORE INTO paste_supply (kind, size) VALUES (?, ?)", [(kind, size) for size in sizes])
+    connection.executemany(
+        "INSERT OR IGNORE INTO paste_supply (kind, size) VALUES (?, ?)",
+        [(kind, size) for size in sizes],
+    )

@@ -15,7 +15,9 @@ def rows(connection: sqlite3.Connection) -> list[OwnPackage]:
 
 def keep(connection: sqlite3.Connection, one: OwnPackage) -> None:
     """Store a package in place of one of the same name."""
-    connection.execute("INSERT OR REPLACE INTO own_package (name, content) VALUES (?, ?)", (one.name, pack(one)))
+    connection.execute(
+        "INSERT OR REPLACE INTO own_package (name, content) VALUES (?, ?)", (one.name, pack(one))
+    )
 
 
 def remove(connection: sqlite3.Connection, name: str) -> None:
@@ -25,12 +27,18 @@ def remove(connection: sqlite3.Connection, name: str) -> None:
 
 def meanings(connection: sqlite3.Connection) -> dict[str, str]:
     """Package names by footprint name, where the user said once what a footprint is."""
-    return {row["footprint"]: row["package"] for row in connection.execute("SELECT footprint, package FROM footprint_meaning")}
+    return {
+        row["footprint"]: row["package"]
+        for row in connection.execute("SELECT footprint, package FROM footprint_meaning")
+    }
 
 
 def keep_meaning(connection: sqlite3.Connection, footprint: str, package: str) -> None:
     """Let a footprint name mean a package from now on."""
-    connection.execute("INSERT OR REPLACE INTO footprint_meaning (footprint, package) VALUES (?, ?)", (footprint, package))
+    connection.execute(
+        "INSERT OR REPLACE INTO footprint_meaning (footprint, package) VALUES (?, ?)",
+        (footprint, package),
+    )
 
 
 def headings(connection: sqlite3.Connection) -> dict[str, dict[str, int]]:
@@ -41,10 +49,15 @@ def headings(connection: sqlite3.Connection) -> dict[str, dict[str, int]]:
 
 def keep_heading(connection: sqlite3.Connection, heading: str, columns: dict[str, int]) -> None:
     """Remember the columns of a heading."""
-    connection.execute("INSERT OR REPLACE INTO heading_choice (heading, columns) VALUES (?, ?)", (heading, json.dumps(columns)))
+    connection.execute(
+        "INSERT OR REPLACE INTO heading_choice (heading, columns) VALUES (?, ?)",
+        (heading, json.dumps(columns)),
+    )
 
 
-def forget_heading(connection: sqlite3.Connection, heading: str, before: dict[str, int] | None) -> None:
+def forget_heading(
+    connection: sqlite3.Connection, heading: str, before: dict[str, int] | None
+) -> None:
     """Put a heading back to what was remembered before, or to nothing."""
     connection.execute("DELETE FROM heading_choice WHERE heading = ?", (heading,))
     if before is not None:

@@ -22,7 +22,9 @@ class KeptWeighing:
 
 def plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
     """The job's paste plan, a fresh one when none was kept."""
-    row = connection.execute("SELECT content FROM paste_plan WHERE job_id = ?", (job_id,)).fetchone()
+    row = connection.execute(
+        "SELECT content FROM paste_plan WHERE job_id = ?", (job_id,)
+    ).fetchone()
     return PastePlan() if row is None else unpack(PastePlan, row["content"])
 
 
@@ -36,19 +38,25 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> N
 
 def steps_of(connection: sqlite3.Connection, job_id: int) -> tuple[ChangeStep, ...]:
     """Decisions about openings, oldest first."""
-    found = connection.execute("SELECT content FROM opening_step WHERE job_id = ? ORDER BY id", (job_id,)).fetchall()
+    found = connection.execute(
+        "SELECT content FROM opening_step WHERE job_id = ? ORDER BY id", (job_id,)
+    ).fetchall()
     return tuple(unpack(ChangeStep, row["content"]) for row in found)
 
 
 def add_step(connection: sqlite3.Connection, job_id: int, step: ChangeStep) -> None:
     """Store a decision about openings."""
-    connection.execute("INSERT INTO opening_step (job_id, made_at, content) VALUES (?, datetime('now'), ?)", (job_id, pack(step)))
+    connection.execute(
+        "INSERT INTO opening_step (job_id, made_at, content) VALUES (?, datetime('now'), ?)",
+        (job_id, pack(step)),
+    )
 
 
 def undo_step(connection: sqlite3.Connection, job_id: int) -> None:
     """Take the newest decision back."""
     connection.execute(
-        "DELETE FROM opening_step WHERE id = (SELECT id FROM opening_step WHERE job_id = ? ORDER BY id DESC LIMIT 1)", (job_id,)
+        "DELETE FROM opening_step WHERE id = (SELECT id FROM opening_step WHERE job_id = ? ORDER BY id DESC LIMIT 1)",
+        (job_id,),
     )
 
 
@@ -56,7 +64,9 @@ def _microns(foil_mm: float) -> int:
     return round(foil_mm * 1000)
 
 
-def add_weighing(connection: sqlite3.Connection, job_id: int, foil_mm: float, paste: Paste, weighing: Weighing) -> int:
+def add_weighing(
+    connection: sqlite3.Connection, job_id: int, foil_mm: float, paste: Paste, weighing: Weighing
+) -> int:
     """Store a weighing of this foil and paste; returns its id."""
     cursor = connection.execute(
         "INSERT INTO weighing (job_id, made_at, foil_um, paste, content) VALUES (?, datetime('now'), ?, ?, ?)",
@@ -68,9 +78,13 @@ def add_weighing(connection: sqlite3.Connection, job_id: int, foil_mm: float, pa
 def weighings(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> list[KeptWeighing]:
     """All weighings with this foil and paste, of every job, oldest first."""
     found = connection.execute(
-        "SELECT id, job_id, made_at, content FROM weighing WHERE foil_um = ? AND paste = ? ORDER BY id", (_microns(foil_mm), pack(paste))
+        "SELECT id, job_id, made_at, content FROM weighing WHERE foil_um = ? AND paste = ? ORDER BY id",
+        (_microns(foil_mm), pack(paste)),
     ).fetchall()
-    return [KeptWeighing(row["id"], row["job_id"], row["made_at"], unpack(Weighing, row["content"])) for row in found]
+    return [
+        KeptWeighing(row["id"], row["job_id"], row["made_at"], unpack(Weighing, row["content"]))
+        for row in found
+    ]
 
 
 def remove_weighing(connection: sqlite3.Connection, weighing_id: int) -> None:
@@ -99,17 +113,28 @@ def add_print(
 def prints_of(connection: sqlite3.Connection, job_id: int) -> list[Printed]:
     """The job's prints, oldest first."""
     found = connection.execute(
-        "SELECT id, made_at, found, wiped, repeated, foil_um, paste FROM printed WHERE job_id = ? ORDER BY id", (job_id,)
+        "SELECT id, made_at, found, wiped, repeated, foil_um, paste FROM printed WHERE job_id = ? ORDER BY id",
+        (job_id,),
     ).fetchall()
     return [
-        Printed(row["id"], row["made_at"], row["found"], bool(row["wiped"]), bool(row["repeated"]), row["foil_um"] / 1000, unpack(Paste, row["paste"]))
+        Printed(
+            row["id"],
+            row["made_at"],
+            row["found"],
+            bool(row["wiped"]),
+            bool(row["repeated"]),
+            row["foil_um"] / 1000,
+            unpack(Paste, row["paste"]),
+        )
         for row in found
-    ]  # fmt: skip
+    ]
 
 
 def undo_print(connection: sqlite3.Connection, job_id: int) -> int | None:
     """Take the newest print back; returns the lot event that came with it, if any."""
-    row = connection.execute("SELECT id, lot_event_id FROM printed WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+    row = connection.execute(
+        "SELECT id, lot_event_id FROM printed WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)
+    ).fetchone()
     if row is None:
         return None
     connection.execute("DELETE FROM printed WHERE id = ?", (row["id"],))

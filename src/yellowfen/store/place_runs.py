@@ -11,31 +11,48 @@ from yellowfen.store.packing import pack, unpack
 def add(connection: sqlite3.Connection, job_id: int, side: str, steps: tuple[Step, ...]) -> int:
     """Start a run; returns its id."""
     cursor = connection.execute(
-        "INSERT INTO place_run (job_id, side, started_at, steps) VALUES (?, ?, datetime('now'), ?)", (job_id, side, pack(Placing(steps)))
+        "INSERT INTO place_run (job_id, side, started_at, steps) VALUES (?, ?, datetime('now'), ?)",
+        (job_id, side, pack(Placing(steps))),
     )
     return int(cursor.lastrowid or 0)
 
 
 def get(connection: sqlite3.Connection, run_id: int) -> PlaceRun:
     """The run of that id; NotFound otherwise."""
-    row = connection.execute("SELECT id, job_id, side, started_at, steps FROM place_run WHERE id = ?", (run_id,)).fetchone()
+    row = connection.execute(
+        "SELECT id, job_id, side, started_at, steps FROM place_run WHERE id = ?", (run_id,)
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no placement run {run_id}; it may have been removed")
-    found = connection.execute("SELECT key, ref, what, at_ms FROM place_tap WHERE run_id = ? ORDER BY id", (run_id,)).fetchall()
+    found = connection.execute(
+        "SELECT key, ref, what, at_ms FROM place_tap WHERE run_id = ? ORDER BY id", (run_id,)
+    ).fetchall()
     taps = tuple(PlaceTap(one["key"], one["ref"], one["what"], one["at_ms"]) for one in found)
-    return PlaceRun(row["id"], row["job_id"], row["side"], row["started_at"], unpack(Placing, row["steps"]).steps, taps)
+    return PlaceRun(
+        row["id"],
+        row["job_id"],
+        row["side"],
+        row["started_at"],
+        unpack(Placing, row["steps"]).steps,
+        taps,
+    )
 
 
 def latest(connection: sqlite3.Connection, job_id: int) -> PlaceRun | None:
     """The job's newest run."""
-    row = connection.execute("SELECT id FROM place_run WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+    row = connection.execute(
+        "SELECT id FROM place_run WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)
+    ).fetchone()
     return get(connection, row["id"]) if row else None
 
 
 def recent(connection: sqlite3.Connection, most: int = 30) -> list[PlaceRun]:
     """The newest runs of all jobs."""
     return [
-        get(connection, row["id"]) for row in connection.execute("SELECT id FROM place_run ORDER BY id DESC LIMIT ?", (most,)).fetchall()
+        get(connection, row["id"])
+        for row in connection.execute(
+            "SELECT id FROM place_run ORDER BY id DESC LIMIT ?", (most,)
+        ).fetchall()
     ]
 
 

@@ -9,7 +9,9 @@ from yellowfen.store.packing import pack, unpack
 
 def plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
     """The job's plan, a fresh one when none was kept."""
-    row = connection.execute("SELECT content FROM ready_plan WHERE job_id = ?", (job_id,)).fetchone()
+    row = connection.execute(
+        "SELECT content FROM ready_plan WHERE job_id = ?", (job_id,)
+    ).fetchone()
     return ReadyPlan() if row is None else unpack(ReadyPlan, row["content"])
 
 
@@ -23,27 +25,37 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> N
 
 def bench_schools(connection: sqlite3.Connection) -> dict[str, str]:
     """The bench's own schools by question; a job's choice stands above them."""
-    return {row["question"]: row["school"] for row in connection.execute("SELECT question, school FROM bench_school").fetchall()}
+    return {
+        row["question"]: row["school"]
+        for row in connection.execute("SELECT question, school FROM bench_school").fetchall()
+    }
 
 
 def keep_bench_schools(connection: sqlite3.Connection, schools: dict[str, str]) -> None:
     """Replace the bench's schools."""
     connection.execute("DELETE FROM bench_school")
-    connection.executemany("INSERT INTO bench_school (question, school) VALUES (?, ?)", list(schools.items()))
+    connection.executemany(
+        "INSERT INTO bench_school (question, school) VALUES (?, ?)", list(schools.items())
+    )
 
 
 def done_of(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[float, float]]:
     """Tasks done, each with its real start and end (seconds since 1970)."""
-    found = connection.execute("SELECT task, start_s, end_s FROM schedule_done WHERE job_id = ? ORDER BY end_s", (job_id,)).fetchall()
+    found = connection.execute(
+        "SELECT task, start_s, end_s FROM schedule_done WHERE job_id = ? ORDER BY end_s", (job_id,)
+    ).fetchall()
     return {row["task"]: (row["start_s"], row["end_s"]) for row in found}
 
 
-def set_done(connection: sqlite3.Connection, job_id: int, task: str, start_s: float, end_s: float) -> None:
+def set_done(
+    connection: sqlite3.Connection, job_id: int, task: str, start_s: float, end_s: float
+) -> None:
     """Store a task as done."""
     connection.execute(
         "INSERT INTO schedule_done (job_id, task, start_s, end_s) VALUES (?, ?, ?, ?)"
-        " ON CONFLICT (job_id, task) DO UPDATE SET start_s = excluded.start_s, end_s = excluded.end_s", (job_id, task, start_s, end_s)
-    )  # fmt: skip
+        " ON CONFLICT (job_id, task) DO UPDATE SET start_s = excluded.start_s, end_s = excluded.end_s",
+        (job_id, task, start_s, end_s),
+    )
 
 
 def unset_done(connection: sqlite3.Connection, job_id: int, task: str | None) -> None:
@@ -51,19 +63,25 @@ def unset_done(connection: sqlite3.Connection, job_id: int, task: str | None) ->
     if task is None:
         connection.execute("DELETE FROM schedule_done WHERE job_id = ?", (job_id,))
     else:
-        connection.execute("DELETE FROM schedule_done WHERE job_id = ? AND task = ?", (job_id, task))
+        connection.execute(
+            "DELETE FROM schedule_done WHERE job_id = ? AND task = ?", (job_id, task)
+        )
 
 
 def places(connection: sqlite3.Connection) -> dict[str, str]:
     """Where parts live, by line of the kit, for every job."""
-    return {row["line"]: row["place"] for row in connection.execute("SELECT line, place FROM kit_place").fetchall()}
+    return {
+        row["line"]: row["place"]
+        for row in connection.execute("SELECT line, place FROM kit_place").fetchall()
+    }
 
 
 def keep_place(connection: sqlite3.Connection, line: str, place: str) -> None:
     """Store where a line's parts live; empty forgets it."""
     if place:
         connection.execute(
-            "INSERT INTO kit_place (line, place) VALUES (?, ?) ON CONFLICT (line) DO UPDATE SET place = excluded.place", (line, place)
+            "INSERT INTO kit_place (line, place) VALUES (?, ?) ON CONFLICT (line) DO UPDATE SET place = excluded.place",
+            (line, place),
         )
     else:
         connection.execute("DELETE FROM kit_place WHERE line = ?", (line,))
@@ -71,16 +89,21 @@ def keep_place(connection: sqlite3.Connection, line: str, place: str) -> None:
 
 def found_of(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[Found, str]]:
     """What the kit check found, by line."""
-    found = connection.execute("SELECT line, found, instead FROM kit_found WHERE job_id = ?", (job_id,)).fetchall()
+    found = connection.execute(
+        "SELECT line, found, instead FROM kit_found WHERE job_id = ?", (job_id,)
+    ).fetchall()
     return {row["line"]: (Found(row["found"]), row["instead"]) for row in found}
 
 
-def keep_found(connection: sqlite3.Connection, job_id: int, line: str, found: Found | None, instead: str = "") -> None:
+def keep_found(
+    connection: sqlite3.Connection, job_id: int, line: str, found: Found | None, instead: str = ""
+) -> None:
     """Store what was found of a line; None takes it back."""
     if found is None:
         connection.execute("DELETE FROM kit_found WHERE job_id = ? AND line = ?", (job_id, line))
         return
     connection.execute(
         "INSERT INTO kit_found (job_id, line, found, instead) VALUES (?, ?, ?, ?)"
-        " ON CONFLICT (job_id, line) DO UPDATE SET found = excluded.found, instead = excluded.instead", (job_id, line, str(found), instead)
-    )  # fmt: skip
+        " ON CONFLICT (job_id, line) DO UPDATE SET found = excluded.found, instead = excluded.instead",
+        (job_id, line, str(found), instead),
+    )

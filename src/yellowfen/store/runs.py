@@ -15,7 +15,8 @@ _COLUMNS = (
 def add(connection: sqlite3.Connection, job_id: int, plan: HeatPlan, forecast: Forecast) -> int:
     """Open a run; returns its id."""
     cursor = connection.execute(
-        "INSERT INTO run (job_id, started_at, plan, forecast) VALUES (?, datetime('now'), ?, ?)", (job_id, pack(plan), pack(forecast))
+        "INSERT INTO run (job_id, started_at, plan, forecast) VALUES (?, datetime('now'), ?, ?)",
+        (job_id, pack(plan), pack(forecast)),
     )
     return int(cursor.lastrowid or 0)
 
@@ -30,7 +31,9 @@ def get(connection: sqlite3.Connection, run_id: int) -> Run:
 
 def latest_of(connection: sqlite3.Connection, job_id: int) -> Run | None:
     """The job's newest run, or None."""
-    row = connection.execute(f"{_COLUMNS} WHERE run.job_id = ? ORDER BY run.id DESC LIMIT 1", (job_id,)).fetchone()
+    row = connection.execute(
+        f"{_COLUMNS} WHERE run.job_id = ? ORDER BY run.id DESC LIMIT 1", (job_id,)
+    ).fetchone()
     return _run(connection, row) if row else None
 
 
@@ -42,19 +45,34 @@ def rows(connection: sqlite3.Connection, most: int = 200) -> list[Run]:
 
 def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> Run:
     return Run(
-        row["id"], row["job_id"], row["job_name"], row["board_name"], row["started_at"], row["started_ms"],
-        unpack(HeatPlan, row["plan"]), unpack(Forecast, row["forecast"]), _taps(connection, row["id"]),
-        _marks(connection, row["id"]), row["note"], bool(row["finished"]),
-    )  # fmt: skip
+        row["id"],
+        row["job_id"],
+        row["job_name"],
+        row["board_name"],
+        row["started_at"],
+        row["started_ms"],
+        unpack(HeatPlan, row["plan"]),
+        unpack(Forecast, row["forecast"]),
+        _taps(connection, row["id"]),
+        _marks(connection, row["id"]),
+        row["note"],
+        bool(row["finished"]),
+    )
 
 
 def _taps(connection: sqlite3.Connection, run_id: int) -> tuple[Tap, ...]:
-    found = connection.execute("SELECT id, key, kind, ref, at_s FROM tap WHERE run_id = ? ORDER BY id", (run_id,)).fetchall()
-    return tuple(Tap(row["id"], row["key"], TapKind(row["kind"]), row["ref"], row["at_s"]) for row in found)
+    found = connection.execute(
+        "SELECT id, key, kind, ref, at_s FROM tap WHERE run_id = ? ORDER BY id", (run_id,)
+    ).fetchall()
+    return tuple(
+        Tap(row["id"], row["key"], TapKind(row["kind"]), row["ref"], row["at_s"]) for row in found
+    )
 
 
 def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]:
-    found = connection.execute("SELECT ref, pin, verdict FROM found_mark WHERE run_id = ? ORDER BY rowid", (run_id,)).fetchall()
+    found = connection.execute(
+        "SELECT ref, pin, verdict FROM found_mark WHERE run_id = ? ORDER BY rowid", (run_id,)
+    ).fetchall()
     return tuple(FoundMark(row["ref"], row["pin"], Verdict(row["verdict"])) for row in found)
 
 
@@ -63,7 +81,9 @@ def set_start(connection: sqlite3.Connection, run_id: int, started_ms: int | Non
     connection.execute("UPDATE run SET started_ms = ? WHERE id = ?", (started_ms, run_id))
 
 
-def add_tap(connection: sqlite3.Connection, run_id: int, key: str, kind: TapKind, ref: str, at_s: float) -> None:
+def add_tap(
+    connection: sqlite3.Connection, run_id: int, key: str, kind: TapKind, ref: str, at_s: float
+) -> None:
     """Store a tap; the same key twice is the same tap."""
     connection.execute(
         "INSERT INTO tap (run_id, key, kind, ref, at_s) VALUES (?, ?, ?, ?, ?) ON CONFLICT (run_id, key) DO NOTHING",
@@ -80,15 +100,20 @@ def keep_mark(connection: sqlite3.Connection, run_id: int, mark: FoundMark) -> N
     """Store a verdict, replacing the one before."""
     connection.execute(
         "INSERT INTO found_mark (run_id, ref, pin, verdict) VALUES (?, ?, ?, ?)"
-        " ON CONFLICT (run_id, ref, pin) DO UPDATE SET verdict = excluded.verdict", (run_id, mark.ref, mark.pin, str(mark.verdict))
-    )  # fmt: skip
+        " ON CONFLICT (run_id, ref, pin) DO UPDATE SET verdict = excluded.verdict",
+        (run_id, mark.ref, mark.pin, str(mark.verdict)),
+    )
 
 
 def remove_mark(connection: sqlite3.Connection, run_id: int, ref: str, pin: str) -> None:
     """Take a verdict back."""
-    connection.execute("DELETE FROM found_mark WHERE run_id = ? AND ref = ? AND pin = ?", (run_id, ref, pin))
+    connection.execute(
+        "DELETE FROM found_mark WHERE run_id = ? AND ref = ? AND pin = ?", (run_id, ref, pin)
+    )
 
 
 def keep_note(connection: sqlite3.Connection, run_id: int, note: str, finished: bool) -> None:
     """Store the run's note and whether it is finished."""
-    connection.execute("UPDATE run SET note = ?, finished = ? WHERE id = ?", (note, int(finished), run_id))
+    connection.execute(
+        "UPDATE run SET note = ?, finished = ? WHERE id = ?", (note, int(finished), run_id)
+    )

@@ -11,10 +11,13 @@ def add(connection: sqlite3.Connection, station: Station) -> int:
     try:
         cursor = connection.execute(
             "INSERT INTO station (name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm, air_share, air_max_lpm)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", _values(station)
-        )  # fmt: skip
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            _values(station),
+        )
     except sqlite3.IntegrityError:
-        raise Refused(f"a station called {station.name!r} is there already; choose another name") from None
+        raise Refused(
+            f"a station called {station.name!r} is there already; choose another name"
+        ) from None
     return int(cursor.lastrowid or 0)
 
 
@@ -23,10 +26,13 @@ def change(connection: sqlite3.Connection, station: Station) -> None:
     try:
         connection.execute(
             "UPDATE station SET name = ?, nozzle_mm = ?, outlet_c = ?, flow_lpm = ?, outlet_label = ?, flow_label = ?,"
-            " outlet_offset_c = ?, nozzle_long_mm = ?, air_share = ?, air_max_lpm = ? WHERE id = ?", (*_values(station), station.id)
-        )  # fmt: skip
+            " outlet_offset_c = ?, nozzle_long_mm = ?, air_share = ?, air_max_lpm = ? WHERE id = ?",
+            (*_values(station), station.id),
+        )
     except sqlite3.IntegrityError:
-        raise Refused(f"a station called {station.name!r} is there already; choose another name") from None
+        raise Refused(
+            f"a station called {station.name!r} is there already; choose another name"
+        ) from None
 
 
 def _values(station: Station) -> tuple[str | float | None, ...]:

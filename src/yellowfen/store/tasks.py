@@ -24,7 +24,10 @@ _COLUMNS = "SELECT id, job_id, kind, asked, state, said FROM task"
 
 def add(connection: sqlite3.Connection, job_id: int, kind: str, asked: str) -> int:
     """Ask for work; returns its id."""
-    cursor = connection.execute("INSERT INTO task (job_id, kind, asked, asked_at) VALUES (?, ?, ?, datetime('now'))", (job_id, kind, asked))
+    cursor = connection.execute(
+        "INSERT INTO task (job_id, kind, asked, asked_at) VALUES (?, ?, ?, datetime('now'))",
+        (job_id, kind, asked),
+    )
     return int(cursor.lastrowid or 0)
 
 
@@ -38,19 +41,33 @@ def get(connection: sqlite3.Connection, task_id: int) -> Task:
 
 def latest(connection: sqlite3.Connection, job_id: int, kind: str) -> Task | None:
     """The job's newest task of a kind, or None."""
-    row = connection.execute(f"{_COLUMNS} WHERE job_id = ? AND kind = ? ORDER BY id DESC LIMIT 1", (job_id, kind)).fetchone()
+    row = connection.execute(
+        f"{_COLUMNS} WHERE job_id = ? AND kind = ? ORDER BY id DESC LIMIT 1", (job_id, kind)
+    ).fetchone()
     return _task(connection, row) if row else None
 
 
 def next_open(connection: sqlite3.Connection) -> Task | None:
     """The oldest task that waits, or that a worker left behind."""
-    row = connection.execute(f"{_COLUMNS} WHERE state IN ('working', 'waiting') ORDER BY state DESC, id LIMIT 1").fetchone()
+    row = connection.execute(
+        f"{_COLUMNS} WHERE state IN ('working', 'waiting') ORDER BY state DESC, id LIMIT 1"
+    ).fetchone()
     return _task(connection, row) if row else None
 
 
 def _task(connection: sqlite3.Connection, row: sqlite3.Row) -> Task:
-    steps = connection.execute("SELECT content FROM task_step WHERE task_id = ? ORDER BY place", (row["id"],)).fetchall()
-    return Task(row["id"], row["job_id"], row["kind"], row["asked"], row["state"], row["said"], tuple(step["content"] for step in steps))
+    steps = connection.execute(
+        "SELECT content FROM task_step WHERE task_id = ? ORDER BY place", (row["id"],)
+    ).fetchall()
+    return Task(
+        row["id"],
+        row["job_id"],
+        row["kind"],
+        row["asked"],
+        row["state"],
+        row["said"],
+        tuple(step["content"] for step in steps),
+    )
 
 
 def state_of(connection: sqlite3.Connection, task_id: int) -> str:
@@ -60,11 +77,18 @@ def state_of(connection: sqlite3.Connection, task_id: int) -> str:
 
 
 def set_state(
-    connection: sqlite3.Connection, task_id: int, state: str, said: str = "", only_from: tuple[str, ...] = ("waiting", "working")
+    connection: sqlite3.Connection,
+    task_id: int,
+    state: str,
+    said: str = "",
+    only_from: tuple[str, ...] = ("waiting", "working"),
 ) -> None:
     """Move a task on; a task that has ended stays ended."""
     marks = ", ".join("?" for _ in only_from)
-    connection.execute(f"UPDATE task SET state = ?, said = ? WHERE id = ? AND state IN ({marks})", (state, said, task_id, *only_from))
+    connection.execute(
+        f"UPDATE task SET state = ?, said = ? WHERE id = ? AND state IN ({marks})",
+        (state, said, task_id, *only_from),
+    )
 
 
 def add_step(connection: sqlite3.Connection, task_id: int, place: int, content: str) -> None:
@@ -78,5 +102,6 @@ def add_step(connection: sqlite3.Connection, task_id: int, place: int, content: 
 def cancel_others(connection: sqlite3.Connection, job_id: int, kind: str) -> None:
     """Give up unfinished work of this kind for a job, since something newer is asked."""
     connection.execute(
-        "UPDATE task SET state = 'cancelled' WHERE job_id = ? AND kind = ? AND state IN ('waiting', 'working')", (job_id, kind)
+        "UPDATE task SET state = 'cancelled' WHERE job_id = ? AND kind = ? AND state IN ('waiting', 'working')",
+        (job_id, kind),
     )

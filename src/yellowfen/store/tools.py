@@ -8,18 +8,24 @@ from yellowfen.errors import NotFound, Refused
 from yellowfen.store.packing import pack, unpack
 
 _CONTENT: dict[ToolKind, type[HotPlate | Oven | Preheater | Iron]] = {
-    ToolKind.PLATE: HotPlate, ToolKind.OVEN: Oven, ToolKind.PREHEATER: Preheater, ToolKind.IRON: Iron,
-}  # fmt: skip
+    ToolKind.PLATE: HotPlate,
+    ToolKind.OVEN: Oven,
+    ToolKind.PREHEATER: Preheater,
+    ToolKind.IRON: Iron,
+}
 
 
 def add(connection: sqlite3.Connection, tool: Tool) -> int:
     """Store a tool (its id is ignored); returns the id. Refused when the name is taken."""
     try:
         cursor = connection.execute(
-            "INSERT INTO tool (kind, name, content) VALUES (?, ?, ?)", (str(tool.kind), tool.name, pack(tool.content))
+            "INSERT INTO tool (kind, name, content) VALUES (?, ?, ?)",
+            (str(tool.kind), tool.name, pack(tool.content)),
         )
     except sqlite3.IntegrityError:
-        raise Refused(f"something called {tool.name!r} is on the bench already; choose another name") from None
+        raise Refused(
+            f"something called {tool.name!r} is on the bench already; choose another name"
+        ) from None
     return int(cursor.lastrowid or 0)
 
 
@@ -42,7 +48,9 @@ def _tool(row: sqlite3.Row) -> Tool:
 
 def get(connection: sqlite3.Connection, tool_id: int) -> Tool:
     """The tool of that id; NotFound otherwise."""
-    row = connection.execute("SELECT id, kind, name, content FROM tool WHERE id = ?", (tool_id,)).fetchone()
+    row = connection.execute(
+        "SELECT id, kind, name, content FROM tool WHERE id = ?", (tool_id,)
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no tool {tool_id} on the bench; it may have been removed")
     return _tool(row)

@@ -34,7 +34,7 @@ from yellowfen.web.routes import (
     sketch,
     teach,
     today,
-)  # fmt: skip
+)
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.heat import give_up_weighing
 from yellowfen.workflows.opening import open_database
@@ -56,11 +56,14 @@ def create_app(data: Path) -> FastAPI:
         worker.stop()
         importer.stop()
 
-    app = FastAPI(title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    app = FastAPI(
+        title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None
+    )
     app.state.data = data
     app.state.worker = worker
     app.state.importer = importer
-    # Routes are prepared when the first request passes them, so what is tapped at the bench stands first.
+    # Routes are prepared when the first request passes them, so what is tapped at the bench stands
+    # first.
     for routes in (
         home,
         runs,

@@ -7,7 +7,14 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from yellowfen.errors import InvalidValue, NotFound, Refused, TooLarge, UnreadableFile, YellowfenError
+from yellowfen.errors import (
+    InvalidValue,
+    NotFound,
+    Refused,
+    TooLarge,
+    UnreadableFile,
+    YellowfenError,
+)
 from yellowfen.web.pages import page
 from yellowfen.workflows.trouble import logged
 
@@ -27,7 +34,9 @@ def status_of(error: YellowfenError) -> int:
 
 
 def _answer(request: Request, status: int, sentence: str, field: str = "") -> Response:
-    if "application/json" in request.headers.get("accept", "") or request.url.path.startswith("/api/"):
+    if "application/json" in request.headers.get("accept", "") or request.url.path.startswith(
+        "/api/"
+    ):
         return JSONResponse({"problem": sentence, "field": field}, status_code=status)
     return page(request, "problem.html", {"sentence": sentence, "status": status}, status=status)
 
@@ -48,17 +57,25 @@ def add_error_pages(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def http(request: Request, error: HTTPException) -> Response:
-        sentence = "There is no such page." if error.status_code == 404 else "This cannot be asked here."
+        sentence = (
+            "There is no such page." if error.status_code == 404 else "This cannot be asked here."
+        )
         return _answer(request, error.status_code, sentence)
 
     @app.exception_handler(sqlite3.OperationalError)
     def stuck(request: Request, error: sqlite3.OperationalError) -> Response:
         mark = logged(error, request.url.path)
         return _answer(
-            request, 503, f"The database cannot be written just now ({error}); nothing was changed. Try again. The log has it under {mark}."
+            request,
+            503,
+            f"The database cannot be written just now ({error}); nothing was changed. Try again. The log has it under {mark}.",
         )
 
     @app.exception_handler(Exception)
     def unexpected(request: Request, error: Exception) -> Response:
         mark = logged(error, request.url.path)
-        return _answer(request, 500, f"Something went wrong on our side; nothing was changed. The log has it under {mark}.")
+        return _answer(
+            request,
+            500,
+            f"Something went wrong on our side; nothing was changed. The log has it under {mark}.",
+        )

@@ -14,9 +14,17 @@ def fixture_svg(board: Board, found: Fixture, side: str) -> Markup:
     boxes = [box for _, box in found.scraps] + list(found.tapes) + [found.hinge]
     x0, y0 = min(box[0] for box in boxes) - 4, min(box[1] for box in boxes) - 4
     x1, y1 = max(box[0] + box[2] for box in boxes) + 4, max(box[1] + box[3] for box in boxes) + 4
-    flip = f"matrix(1 0 0 -1 0 {y0 + y1:.3f})" if side == "top" else f"matrix(-1 0 0 -1 {x0 + x1:.3f} {y0 + y1:.3f})"
+    flip = (
+        f"matrix(1 0 0 -1 0 {y0 + y1:.3f})"
+        if side == "top"
+        else f"matrix(-1 0 0 -1 {x0 + x1:.3f} {y0 + y1:.3f})"
+    )
     scraps = "".join(_box(box, "scrap") for _, box in found.scraps)
-    openings = "".join(f'<path class="opening is-good" d="{ring_path(one.ring)}"/>' for one in board.openings if one.side == side)
+    openings = "".join(
+        f'<path class="opening is-good" d="{ring_path(one.ring)}"/>'
+        for one in board.openings
+        if one.side == side
+    )
     outline = "".join(ring_path(ring) for ring in board.outline)
     body = (
         f'{scraps}<path class="plan-board" fill-rule="evenodd" d="{outline}"/>{openings}{"".join(_box(box, "tape") for box in found.tapes)}{_box(found.hinge, "hinge")}'
@@ -30,8 +38,14 @@ def fixture_svg(board: Board, found: Fixture, side: str) -> Markup:
         (*places["right"], "scrap"),
         (places["bottom"][0], found.scraps[3][1][1] + 30.0, "scrap"),
     ]
-    named.append((hx + hw * 0.8, hy + hh / 2, "hinge: tape the foil here") if hw > hh else (hx + hw / 2, hy + hh / 2, "hinge"))
-    words = "".join(_word(x if side == "top" else x0 + x1 - x, y0 + y1 - y, word) for x, y, word in named)
+    named.append(
+        (hx + hw * 0.8, hy + hh / 2, "hinge: tape the foil here")
+        if hw > hh
+        else (hx + hw / 2, hy + hh / 2, "hinge")
+    )
+    words = "".join(
+        _word(x if side == "top" else x0 + x1 - x, y0 + y1 - y, word) for x, y, word in named
+    )
     return Markup(
         f'<svg class="fixture" viewBox="{x0:.2f} {y0:.2f} {x1 - x0:.2f} {y1 - y0:.2f}" role="img" aria-label="{escape(found.stroke_said)}">'
         f'<g transform="{flip}">{body}</g>{words}</svg>'
@@ -57,6 +71,7 @@ def _stroke(board: Board, found: Fixture) -> str:
     ex, ey = cx + dx * (reach + 12), cy + dy * (reach + 12)
     blade = f"M{sx - dy * across:.2f},{sy + dx * across:.2f}L{sx + dy * across:.2f},{sy - dx * across:.2f}"
     head = "".join(
-        f"M{ex:.2f},{ey:.2f}l{-5 * math.cos(a):.2f},{-5 * math.sin(a):.2f}" for a in (math.atan2(dy, dx) + 0.5, math.atan2(dy, dx) - 0.5)
+        f"M{ex:.2f},{ey:.2f}l{-5 * math.cos(a):.2f},{-5 * math.sin(a):.2f}"
+        for a in (math.atan2(dy, dx) + 0.5, math.atan2(dy, dx) - 0.5)
     )
     return f'<path class="blade" d="{blade}"/><path class="way" d="M{sx:.2f},{sy:.2f}L{ex:.2f},{ey:.2f}{head}"/>'

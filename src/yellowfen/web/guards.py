@@ -1,4 +1,6 @@
-"""The server's own safety: loopback host names only, no foreign origin, bounded bodies, strict policy headers."""
+"""The server's own safety: loopback host names only, no foreign origin, bounded bodies, strict
+policy headers.
+"""
 
 from urllib.parse import urlsplit
 
@@ -26,7 +28,10 @@ class Guards:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        headers = {key.decode("latin-1").lower(): value.decode("latin-1") for key, value in scope["headers"]}
+        headers = {
+            key.decode("latin-1").lower(): value.decode("latin-1")
+            for key, value in scope["headers"]
+        }
         refusal = _refusal(scope["method"], headers)
         if refusal:
             await _refuse(send, *refusal)
@@ -61,12 +66,19 @@ def _refusal(method: str, headers: dict[str, str]) -> tuple[int, str] | None:
     if "transfer-encoding" in headers or not length.isdigit():
         return 411, "State the length of what you send."
     if int(length) > LARGEST_BODY:
-        return 413, f"More than {LARGEST_BODY // 1_000_000} MB at once; leave out what is not the board."
+        return (
+            413,
+            f"More than {LARGEST_BODY // 1_000_000} MB at once; leave out what is not the board.",
+        )
     return None
 
 
 async def _refuse(send: Send, status: int, sentence: str) -> None:
     body = sentence.encode()
-    headers = [(b"content-type", b"text/plain; charset=utf-8"), (b"content-length", str(len(body)).encode()), *_HEADERS]
+    headers = [
+        (b"content-type", b"text/plain; charset=utf-8"),
+        (b"content-length", str(len(body)).encode()),
+        *_HEADERS,
+    ]
     await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": body})

@@ -7,8 +7,13 @@ from yellowfen.core.deposit.hand_plan import HandPlan, Spot
 
 
 def spots_drawn(plan: HandPlan) -> Markup:
-    """Every spot of a dot plan; a step's spots are one group by its number. The kinds of needle differ by ring: first, second, third, dab."""
-    rank = {gauge: number for number, gauge in enumerate(one for one in plan.needles if one is not None)}
+    """Every spot of a dot plan; a step's spots are one group by its number.
+
+    The kinds of needle differ by ring: first, second, third, dab.
+    """
+    rank = {
+        gauge: number for number, gauge in enumerate(one for one in plan.needles if one is not None)
+    }
     return Markup(
         "".join(
             f'<g class="hand-step {"dab" if step.gauge is None else f"needle-{min(rank[step.gauge], 2)}"}" data-step="{number}">{"".join(_spot(one) for one in step.spots)}</g>'
@@ -24,7 +29,9 @@ def _spot(spot: Spot) -> str:
 
 
 def break_even_chart(dots: float, boards: int, costs: Costs, found: BreakEven) -> Markup:
-    """Minutes over boards: by hand a line from nothing, the stencil a staircase from its set-up; where they cross, and the boards at hand."""
+    """Minutes over boards: by hand a line from nothing, the stencil a staircase from its set-up;
+    where they cross, and the boards at hand.
+    """
     most = max(boards, 2 * (found.boards or 0), 6)
     most = min(most, 200)
     counts = range(1, most + 1)
@@ -43,13 +50,16 @@ def break_even_chart(dots: float, boards: int, costs: Costs, found: BreakEven) -
         if found.boards and found.boards <= most
         else ""
     )
-    ends = sorted(((hand[-1], "hand", "by hand"), (stencil[-1], "stencil", "stencil")), reverse=True)
+    ends = sorted(
+        ((hand[-1], "hand", "by hand"), (stencil[-1], "stencil", "stencil")), reverse=True
+    )
     words = "".join(
         f'<text class="{kind}" x="384" y="{(14 if place == 0 else min(max(150 - 130 * minutes / top + 14, 34), 146)):.1f}" text-anchor="end">{word}, {minutes:.0f} min</text>'
         for place, (minutes, kind, word) in enumerate(ends)
     )
     ticks = "".join(
-        f'<text x="{at(n, 0).split(",")[0]}" y="168" text-anchor="middle">{n}</text>' for n in sorted({1, max(1, most // 2), most})
+        f'<text x="{at(n, 0).split(",")[0]}" y="168" text-anchor="middle">{n}</text>'
+        for n in sorted({1, max(1, most // 2), most})
     )
     return Markup(
         f'<svg class="even-chart" viewBox="0 0 400 176" role="img" aria-label="Minutes for {boards} boards: {found.hand_min:.0f} by hand, {found.stencil_min:.0f} with a stencil">'

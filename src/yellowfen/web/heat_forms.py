@@ -1,11 +1,25 @@
-"""What the Heat stage sends and is given: the shape of a plan in JSON. Physics is guarded by the core's own rules."""
+"""What the Heat stage sends and is given: the shape of a plan in JSON.
+
+Physics is guarded by the core's own rules.
+"""
 
 from dataclasses import asdict
 from typing import Any
 
 from pydantic import Field
 
-from yellowfen.core.heat.scene import BLOWING, Core, Deed, HotPlate, Move, NozzlePath, Oven, Preheater, ShieldKind, Underside
+from yellowfen.core.heat.scene import (
+    BLOWING,
+    Core,
+    Deed,
+    HotPlate,
+    Move,
+    NozzlePath,
+    Oven,
+    Preheater,
+    ShieldKind,
+    Underside,
+)
 from yellowfen.core.work.job import HeatPlan, SourceKind
 from yellowfen.formats.rehearsal_file import CurveIn, PlateIn, PreheaterIn, Strict
 
@@ -50,27 +64,61 @@ class PlanForm(Strict):
         targets = tuple(dict.fromkeys(self.targets))
         over = targets or ("?",)
         moves = tuple(
-            Move(one.do, one.seconds, over if one.do in BLOWING else (), one.height_mm, one.circle_mm, one.circle_s, one.path, one.along_deg,
-                 one.tilt_deg, one.tilt_to_deg)
+            Move(
+                one.do,
+                one.seconds,
+                over if one.do in BLOWING else (),
+                one.height_mm,
+                one.circle_mm,
+                one.circle_s,
+                one.path,
+                one.along_deg,
+                one.tilt_deg,
+                one.tilt_to_deg,
+            )
             for one in self.moves
-        )  # fmt: skip
+        )
         usual = HeatPlan()
         return HeatPlan(
-            self.alloy, self.station_id, self.nozzle_mm, self.outlet_c, self.flow_lpm, self.outlet_offset_c, self.underside, self.ambient_c,
-            targets, moves, self.source, self.nozzle_long_mm, self.nozzle_turn_deg,
+            self.alloy,
+            self.station_id,
+            self.nozzle_mm,
+            self.outlet_c,
+            self.flow_lpm,
+            self.outlet_offset_c,
+            self.underside,
+            self.ambient_c,
+            targets,
+            moves,
+            self.source,
+            self.nozzle_long_mm,
+            self.nozzle_turn_deg,
             HotPlate(**self.plate.model_dump()) if self.plate else usual.plate,
-            Oven(tuple(self.oven.curve), self.oven.fan_w_m2k) if self.oven else usual.oven, self.tool_id,
-            Preheater(**self.preheater.model_dump()) if self.preheater else None, tuple(dict.fromkeys(self.shields)), self.shield_kind, self.board_alloy,
+            Oven(tuple(self.oven.curve), self.oven.fan_w_m2k) if self.oven else usual.oven,
+            self.tool_id,
+            Preheater(**self.preheater.model_dump()) if self.preheater else None,
+            tuple(dict.fromkeys(self.shields)),
+            self.shield_kind,
+            self.board_alloy,
             self.core,
-        )  # fmt: skip
+        )
 
 
 def plan_settings(plan: HeatPlan) -> dict[str, Any]:
     """A plan as the page takes it up; what `PlanForm` reads back."""
     plain = asdict(plan)
     plain["moves"] = [
-        {"do": str(m.deed), "seconds": m.seconds, "height_mm": m.height_mm, "circle_mm": m.circle_mm, "circle_s": m.circle_s,
-         "path": str(m.path), "along_deg": m.along_deg, "tilt_deg": m.tilt_deg, "tilt_to_deg": m.tilt_to_deg}
+        {
+            "do": str(m.deed),
+            "seconds": m.seconds,
+            "height_mm": m.height_mm,
+            "circle_mm": m.circle_mm,
+            "circle_s": m.circle_s,
+            "path": str(m.path),
+            "along_deg": m.along_deg,
+            "tilt_deg": m.tilt_deg,
+            "tilt_to_deg": m.tilt_to_deg,
+        }
         for m in plan.moves
-    ]  # fmt: skip
+    ]
     return plain

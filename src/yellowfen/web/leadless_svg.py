@@ -1,4 +1,6 @@
-"""A leadless part from the side as it settles, heights drawn ten times as large as lengths; and how much beneath it works."""
+"""A leadless part from the side as it settles, heights drawn ten times as large as lengths; and how
+much beneath it works.
+"""
 
 from markupsafe import Markup, escape
 
@@ -14,17 +16,35 @@ _BAR_TO = 1.5  # of the pad's area
 def settled_view(part: BoardPart, settled: Settled) -> Markup:
     """Board, lands, solder at rest, edge solder's free crown (dashed), the part above."""
     package = part.package
-    edges = [land for land in package.lands if land.kind is JointKind.LEADLESS and abs(land.x_mm) > abs(land.y_mm)]
-    outer = [land for land in edges if abs(land.y_mm) == min(abs(other.y_mm) for other in edges)] if edges else []
+    edges = [
+        land
+        for land in package.lands
+        if land.kind is JointKind.LEADLESS and abs(land.x_mm) > abs(land.y_mm)
+    ]
+    outer = (
+        [land for land in edges if abs(land.y_mm) == min(abs(other.y_mm) for other in edges)]
+        if edges
+        else []
+    )
     pads = [land for land in package.lands if land.kind is JointKind.THERMAL_PAD]
-    reach = max([package.body_x_mm / 2, *(abs(land.x_mm) + land.size_x_mm / 2 for land in package.lands)]) + 0.3
+    reach = (
+        max(
+            [
+                package.body_x_mm / 2,
+                *(abs(land.x_mm) + land.size_x_mm / 2 for land in package.lands),
+            ]
+        )
+        + 0.3
+    )
     rest, crown = TALLER * settled.height_mm, TALLER * settled.crown_mm
     lands = "".join(
         f'<rect class="land" x="{land.x_mm - land.size_x_mm / 2:.3f}" y="0" width="{land.size_x_mm:.3f}" height="0.12"/>'
         for land in (*outer, *pads)
     )
     melt = "".join(
-        _edge_melt(land, rest, crown, package.body_x_mm / 2) if land.kind is JointKind.LEADLESS else _melt(land, rest)
+        _edge_melt(land, rest, crown, package.body_x_mm / 2)
+        if land.kind is JointKind.LEADLESS
+        else _melt(land, rest)
         for land in (*outer, *pads)
         if settled.touches or land.kind is not JointKind.LEADLESS
     )
@@ -59,19 +79,31 @@ def _edge_melt(land: Land, height: float, crown: float, half_body: float) -> str
 
 def _crown(land: Land, height: float) -> str:
     left, right = land.x_mm - land.size_x_mm / 2, land.x_mm + land.size_x_mm / 2
-    return f'<path class="crown" d="M{left:.3f},0Q{land.x_mm:.3f},{-2 * height:.3f} {right:.3f},0"/>'
+    return (
+        f'<path class="crown" d="M{left:.3f},0Q{land.x_mm:.3f},{-2 * height:.3f} {right:.3f},0"/>'
+    )
 
 
 def coverage_bar(one: Leadless) -> Markup:
-    """Share of the pad that is printed, on the range that works; beyond it what goes wrong, in words."""
+    """Share of the pad that is printed, on the range that works; beyond it what goes wrong, in
+    words.
+    """
     least, most, aim = one.coverages
     works = one.amount.works
 
     def x(share: float) -> float:
         return 400 * min(max(share, 0.0), _BAR_TO) / _BAR_TO
 
-    good = f'<rect class="works" x="{x(least):.1f}" y="14" width="{max(x(most) - x(least), 1):.1f}" height="20"/>' if works else ""
-    limit = f'<path class="lets-go" d="M{x(one.limit):.1f},10V38"/>' if one.limit is not None and one.limit < _BAR_TO else ""
+    good = (
+        f'<rect class="works" x="{x(least):.1f}" y="14" width="{max(x(most) - x(least), 1):.1f}" height="20"/>'
+        if works
+        else ""
+    )
+    limit = (
+        f'<path class="lets-go" d="M{x(one.limit):.1f},10V38"/>'
+        if one.limit is not None and one.limit < _BAR_TO
+        else ""
+    )
     here = f'<path class="here" d="M{x(one.coverage):.1f},12l-7,-11h14Z"/>'
     target = f'<circle class="aim" cx="{x(aim):.1f}" cy="24" r="5.5"/>' if works else ""
     ticks = "".join(

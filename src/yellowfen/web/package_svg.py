@@ -9,8 +9,12 @@ from yellowfen.core.part.package import Package
 
 def package_drawing(package: Package) -> Markup:
     """Top view, the body over its lands, scaled to fit."""
-    reach_x = max([package.body_x_mm / 2, *(abs(land.x_mm) + land.size_x_mm / 2 for land in package.lands)])
-    reach_y = max([package.body_y_mm / 2, *(abs(land.y_mm) + land.size_y_mm / 2 for land in package.lands)])
+    reach_x = max(
+        [package.body_x_mm / 2, *(abs(land.x_mm) + land.size_x_mm / 2 for land in package.lands)]
+    )
+    reach_y = max(
+        [package.body_y_mm / 2, *(abs(land.y_mm) + land.size_y_mm / 2 for land in package.lands)]
+    )
     reach = max(reach_x, reach_y) * 1.08
     lands = "".join(
         f'<rect class="pad" x="{land.x_mm - land.size_x_mm / 2:.3f}" y="{-land.y_mm - land.size_y_mm / 2:.3f}" width="{land.size_x_mm:.3f}" height="{land.size_y_mm:.3f}"/>'
@@ -33,7 +37,8 @@ def _first_pin(package: Package, reach: float) -> str:
     if first is None:
         return ""
     x, y = (
-        max(-0.34 * size, min(0.34 * size, 0.62 * at)) for size, at in ((package.body_x_mm, first.x_mm), (package.body_y_mm, -first.y_mm))
+        max(-0.34 * size, min(0.34 * size, 0.62 * at))
+        for size, at in ((package.body_x_mm, first.x_mm), (package.body_y_mm, -first.y_mm))
     )
     return f'<circle class="drawn-first" cx="{x:.3f}" cy="{y:.3f}" r="{reach * 0.06:.3f}"/>'
 
@@ -43,7 +48,9 @@ def package_facts(package: Package) -> str:
     said = [f"{package.body_x_mm:g} × {package.body_y_mm:g} × {package.height_mm:.2g} mm"]
     if len(package.lands) > 2:
         said.append(f"{len(package.lands)} pads, {package.pitch_mm:.3g} mm apart")
-    said.append(f"{package.mass_mg:.2g} mg" if package.mass_mg < 1000 else f"{package.mass_mg / 1000:.2g} g")
+    said.append(
+        f"{package.mass_mg:.2g} mg" if package.mass_mg < 1000 else f"{package.mass_mg / 1000:.2g} g"
+    )
     if package.iron_only:
         said.append("iron only")
     else:

@@ -21,14 +21,19 @@ def _plain(value: float) -> str:
 
 
 _ENVIRONMENT = Environment(
-    loader=FileSystemLoader(str(_TEMPLATES)), autoescape=select_autoescape(default=True), undefined=StrictUndefined,
-    trim_blocks=True, lstrip_blocks=True,
-)  # fmt: skip
+    loader=FileSystemLoader(str(_TEMPLATES)),
+    autoescape=select_autoescape(default=True),
+    undefined=StrictUndefined,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
 _ENVIRONMENT.filters |= {"seconds": _seconds, "plain": _plain}
 _ENVIRONMENT.globals["version"] = __version__
 
 
-def page(request: Request, template: str, context: dict[str, Any], status: int = 200) -> HTMLResponse:
+def page(
+    request: Request, template: str, context: dict[str, Any], status: int = 200
+) -> HTMLResponse:
     """A rendered page; `room` in the context marks the room in the head."""
     whole = {"room": "", "path": request.url.path, **context}
     return HTMLResponse(_ENVIRONMENT.get_template(template).render(whole), status_code=status)

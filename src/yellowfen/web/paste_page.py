@@ -1,4 +1,6 @@
-"""What every leaf of the Paste stage shares: the plan with openings laid over, words for states, the strip of leaves."""
+"""What every leaf of the Paste stage shares: the plan with openings laid over, words for states,
+the strip of leaves.
+"""
 
 from collections.abc import Iterable
 from typing import Any
@@ -45,9 +47,20 @@ def leaf_page(
 ) -> Response:
     """A leaf with its plan."""
     whole = {
-        "room": "jobs", "stage": "paste", "job": state.job, "board": state.board, "leaf": leaf, "leaves": LEAVES, "side": side, "state": state,
-        "plan": plan_svg(state.board, side, overlay=overlay), "problem": "", "foil": state.foil_mm, "paste_said": paste_words(state.paste), **context,
-    }  # fmt: skip
+        "room": "jobs",
+        "stage": "paste",
+        "job": state.job,
+        "board": state.board,
+        "leaf": leaf,
+        "leaves": LEAVES,
+        "side": side,
+        "state": state,
+        "plan": plan_svg(state.board, side, overlay=overlay),
+        "problem": "",
+        "foil": state.foil_mm,
+        "paste_said": paste_words(state.paste),
+        **context,
+    }
     return page(request, template, whole, status=status)
 
 
@@ -57,7 +70,10 @@ def paste_words(paste: Paste) -> str:
 
 
 def number(field: str, text: str, empty: float | None = None) -> float:
-    """A number typed with point or comma; `empty` for nothing typed. Raises InvalidValue for anything else."""
+    """A number typed with point or comma; `empty` for nothing typed.
+
+    Raises InvalidValue for anything else.
+    """
     if not text.strip() and empty is not None:
         return empty
     try:
@@ -83,7 +99,11 @@ def openings_drawn(judged: Judged, side: str) -> Markup:
         state = state_of(one)
         xs, ys = zip(*one.opening.ring, strict=True)
         size = max(0.35, 0.9 * min(max(xs) - min(xs), max(ys) - min(ys)))
-        sign = sign_at((min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2, size, SIGNS[state], side) if SIGNS[state] else ""
+        sign = (
+            sign_at((min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2, size, SIGNS[state], side)
+            if SIGNS[state]
+            else ""
+        )
         shapes.append(f'<path class="opening is-{state}" d="{ring_path(one.opening.ring)}"/>{sign}')
     return Markup("".join(shapes))
 
@@ -96,8 +116,14 @@ def sign_at(x: float, y: float, size: float, sign: str, side: str) -> str:
 
 def as_drawn(state: PasteState, side: str) -> Markup:
     """Dashed outlines of the openings as the board's files have them, where they were changed."""
-    before = (one for one in state.drawn.openings if one.side == side and place_of(state.drawn, one) in state.changes)
-    return Markup("".join(f'<path class="opening-was" d="{ring_path(one.ring)}"/>' for one in before))
+    before = (
+        one
+        for one in state.drawn.openings
+        if one.side == side and place_of(state.drawn, one) in state.changes
+    )
+    return Markup(
+        "".join(f'<path class="opening-was" d="{ring_path(one.ring)}"/>' for one in before)
+    )
 
 
 def refs_in_short(refs: Iterable[str], most: int = 6) -> str:

@@ -1,7 +1,7 @@
 """The board as a paper plan: one SVG drawing that every stage lays its own meaning over.
 
-Drawn in board millimetres (y up inside the flipped group). Pads and bodies carry data-ref and data-pin, so
-scripts can find them; nothing here knows a stage.
+Drawn in board millimetres (y up inside the flipped group). Pads and bodies carry data-ref and
+data-pin, so scripts can find them; nothing here knows a stage.
 """
 
 from collections.abc import Mapping
@@ -14,17 +14,27 @@ MARGIN_MM = 3.0
 SMALLEST_NAME_MM, LARGEST_NAME_MM = 1.1, 1.9
 
 
-def plan_svg(board: Board, side: str, grades: Mapping[str, str] | None = None, overlay: Markup = Markup("")) -> Markup:
-    """The plan of one side; the bottom is drawn as seen from below (mirrored). `grades` marks parts as hard, mind or easy.
+def plan_svg(
+    board: Board, side: str, grades: Mapping[str, str] | None = None, overlay: Markup = Markup("")
+) -> Markup:
+    """The plan of one side; the bottom is drawn as seen from below (mirrored).
+
+    `grades` marks parts as hard, mind or easy.
 
     `overlay` is drawn over the bodies, in board millimetres, y up.
     """
     w, h, m = board.width_mm, board.height_mm, MARGIN_MM
-    mirror = f"translate({w:.3f},{h:.3f}) scale(-1,-1)" if side == "bottom" else f"translate(0,{h:.3f}) scale(1,-1)"
+    mirror = (
+        f"translate({w:.3f},{h:.3f}) scale(-1,-1)"
+        if side == "bottom"
+        else f"translate(0,{h:.3f}) scale(1,-1)"
+    )
     ring = "".join(ring_path(one) for one in board.outline)
     copper = "".join(_ink(one) for one in board.drawings.get(f"copper {side}", ()))
     legend = "".join(_ink(one) for one in board.drawings.get(f"legend {side}", ()))
-    nets = {net: number for number, net in enumerate(sorted({pad.net for pad in board.pads if pad.net}))}
+    nets = {
+        net: number for number, net in enumerate(sorted({pad.net for pad in board.pads if pad.net}))
+    }
     pads = "".join(_pad(pad, nets) for pad in board.pads if pad.side == side)
     shown = [part for part in board.parts if part.side == side]
     bodies = "".join(_body(part, (grades or {}).get(part.ref, "")) for part in shown)
@@ -107,8 +117,12 @@ def _first_pin(part: BoardPart) -> str:
 def _name(part: BoardPart, board: Board, side: str) -> str:
     package = part.package
     across = round(part.rotation_deg / 90.0) % 2 == 1
-    width, height = (package.body_y_mm, package.body_x_mm) if across else (package.body_x_mm, package.body_y_mm)
-    size = max(min(0.5 * height, 1.5 * width / max(len(part.ref), 2), LARGEST_NAME_MM), SMALLEST_NAME_MM)
+    width, height = (
+        (package.body_y_mm, package.body_x_mm) if across else (package.body_x_mm, package.body_y_mm)
+    )
+    size = max(
+        min(0.5 * height, 1.5 * width / max(len(part.ref), 2), LARGEST_NAME_MM), SMALLEST_NAME_MM
+    )
     x = part.x_mm if side == "top" else board.width_mm - part.x_mm
     inside = height >= 1.25 * size and width >= 0.55 * size * len(part.ref)
     y = board.height_mm - part.y_mm + (0.36 * size if inside else -0.5 * height - 0.3)

@@ -8,17 +8,23 @@ from yellowfen.core.work.schedule import Schedule
 
 
 def row_diagram(row: Row) -> Markup:
-    """A row from its first pin to its last: leads, slow pins wider in time, and the wire that is fed along it."""
+    """A row from its first pin to its last: leads, slow pins wider in time, and the wire that is
+    fed along it.
+    """
     step, left = 460 / max(len(row.pins), 1), 20.0
     pins = []
     for number, (pin, seconds) in enumerate(zip(row.pins, row.seconds, strict=True)):
         x = left + step * (number + 0.5)
         slow = pin in row.slow_pins
-        pins.append(f'<rect class="lead{" slow" if slow else ""}" x="{x - step * 0.28:.1f}" y="34" width="{step * 0.56:.1f}" height="38"/>')
+        pins.append(
+            f'<rect class="lead{" slow" if slow else ""}" x="{x - step * 0.28:.1f}" y="34" width="{step * 0.56:.1f}" height="38"/>'
+        )
         if len(row.pins) <= 16 or slow or number in (0, len(row.pins) - 1):
             pins.append(f'<text x="{x:.1f}" y="88" text-anchor="middle">{escape(pin)}</text>')
         if slow:
-            pins.append(f'<text class="strong" x="{x:.1f}" y="28" text-anchor="middle">{seconds:.1f} s</text>')
+            pins.append(
+                f'<text class="strong" x="{x:.1f}" y="28" text-anchor="middle">{seconds:.1f} s</text>'
+            )
     fed = f'<path class="load" d="M{left},22l-6,-13h12Z"/><path class="load-line" d="M{left + 8},15h452"/>'
     end = left + 460
     return Markup(
@@ -55,7 +61,11 @@ def time_line(found: Schedule, now_s: float) -> Markup:
         for moment, said in hours
     )
     rule = f'<path class="now" d="M{x(now_s):.1f},6V112"/>' if start <= now_s <= end else ""
-    warned = "".join(f'<path class="goes-off" d="M{x(one.at_s):.1f},6V112"/>' for one in found.warnings if start <= one.at_s <= end)
+    warned = "".join(
+        f'<path class="goes-off" d="M{x(one.at_s):.1f},6V112"/>'
+        for one in found.warnings
+        if start <= one.at_s <= end
+    )
     return Markup(
         f'<svg class="time-line" viewBox="0 0 660 134" role="img" aria-label="The build over time"><text class="lane" x="15" y="11">hands</text><text class="lane" x="15" y="62">by itself</text>{"".join(bars)}{warned}{rule}'
         f'<path class="tick" d="M10,108H650"/>{ticks}</svg>'
@@ -72,7 +82,14 @@ def _ticks(start: float, end: float) -> list[tuple[float, str]]:
     from datetime import datetime, timedelta
 
     span = end - start
-    step = next((minutes for minutes in (5, 10, 15, 30, 60, 120, 240, 480, 1440) if span / 60 / minutes <= 8), 2880)
+    step = next(
+        (
+            minutes
+            for minutes in (5, 10, 15, 30, 60, 120, 240, 480, 1440)
+            if span / 60 / minutes <= 8
+        ),
+        2880,
+    )
     first = datetime.fromtimestamp(start).replace(second=0, microsecond=0)
     first += timedelta(minutes=(-(first.hour * 60 + first.minute)) % step)
     found = []
@@ -88,7 +105,9 @@ def minutes_bars(found: Estimate) -> Markup:
     rows = []
     for number, one in enumerate(found.stages):
         y = 8 + 30 * number
-        low, middle, high = (150 + 300 * value / top for value in (one.low_min, one.middle_min, one.high_min))
+        low, middle, high = (
+            150 + 300 * value / top for value in (one.low_min, one.middle_min, one.high_min)
+        )
         rows.append(
             f'<text x="142" y="{y + 15}" text-anchor="end" class="strong">{escape(one.name)}</text><rect class="room" x="{low:.1f}" y="{y}" width="{max(high - low, 2):.1f}" height="20"/>'
             f'<path class="here" d="M{middle:.1f},{y - 2}v24"/><text x="{high + 6:.1f}" y="{y + 15}">{one.middle_min:.0f} min</text>'

@@ -11,13 +11,25 @@ LONGEST_FAREWELL_S = 2  # for answers under way; a weighing of many samples is g
 
 
 def serve(data: Path, port: int) -> None:
-    """Serve until interrupted; prints the address. The kernel is loaded soon after, so no click waits for it."""
+    """Serve until interrupted; prints the address.
+
+    The kernel is loaded soon after, so no click waits for it.
+    """
     app = create_app(data)
     warm_up = threading.Timer(1.5, _warm_up)
     warm_up.daemon = True
     warm_up.start()
-    print(f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True)
-    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False, timeout_graceful_shutdown=LONGEST_FAREWELL_S)
+    print(
+        f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True
+    )
+    uvicorn.run(
+        app,
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        access_log=False,
+        timeout_graceful_shutdown=LONGEST_FAREWELL_S,
+    )
 
 
 def _warm_up() -> None:

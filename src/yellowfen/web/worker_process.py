@@ -1,4 +1,6 @@
-"""The worker process beside the server: started when there is work, started again when it died, ended with the server."""
+"""The worker process beside the server: started when there is work, started again when it died,
+ended with the server.
+"""
 
 import subprocess
 import sys
@@ -19,7 +21,13 @@ class WorkerProcess:
         """Make sure a worker runs; it finds its work in the database."""
         with self._lock:
             if self._process is None or self._process.poll() is not None:
-                command = [sys.executable, "-m", "yellowfen.workflows.worker", str(self._data), self._duty]
+                command = [
+                    sys.executable,
+                    "-m",
+                    "yellowfen.workflows.worker",
+                    str(self._data),
+                    self._duty,
+                ]
                 self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL)
 
     @property

@@ -1,4 +1,7 @@
-"""Taps during a run, marks afterwards, the closing note. Each call returns only when its write is on disk."""
+"""Taps during a run, marks afterwards, the closing note.
+
+Each call returns only when its write is on disk.
+"""
 
 import sqlite3
 
@@ -8,8 +11,13 @@ from yellowfen.store import boards, jobs, runs
 from yellowfen.store.database import atomic
 
 
-def tap(connection: sqlite3.Connection, run_id: int, key: str, kind: TapKind, ref: str, at_ms: int) -> Run:
-    """Store one tap made at a wall-clock moment. The start tap sets the clock; the same key twice is one tap."""
+def tap(
+    connection: sqlite3.Connection, run_id: int, key: str, kind: TapKind, ref: str, at_ms: int
+) -> Run:
+    """Store one tap made at a wall-clock moment.
+
+    The start tap sets the clock; the same key twice is one tap.
+    """
     if not 1 <= len(key) <= 64:
         raise InvalidValue("key", "a tap needs a key of 1 to 64 letters")
     with atomic(connection):
@@ -28,7 +36,10 @@ def tap(connection: sqlite3.Connection, run_id: int, key: str, kind: TapKind, re
         else:
             seconds = (at_ms - run.started_ms) / 1000.0
         if not 0 <= seconds <= 86400:
-            raise InvalidValue("at_ms", "the moment lies before the start or more than a day after it; check the clock of this device")
+            raise InvalidValue(
+                "at_ms",
+                "the moment lies before the start or more than a day after it; check the clock of this device",
+            )
         if kind is TapKind.FLOWED and ref not in run.plan.targets:
             raise InvalidValue("ref", f"{ref or 'no part'} is not a target of this run")
         runs.add_tap(connection, run_id, key, kind, ref, seconds)
@@ -48,7 +59,9 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> Run:
     return runs.get(connection, run_id)
 
 
-def mark(connection: sqlite3.Connection, run_id: int, ref: str, pin: str, verdict: Verdict | None) -> Run:
+def mark(
+    connection: sqlite3.Connection, run_id: int, ref: str, pin: str, verdict: Verdict | None
+) -> Run:
     """Store what was found at a joint (pin '' for the whole part); None takes the mark back."""
     run = runs.get(connection, run_id)
     job = jobs.get(connection, run.job_id)

@@ -1,4 +1,7 @@
-"""Bringing boards in, reading them again under the user's choices, new revisions. Nothing is stored unless the whole board could be read."""
+"""Bringing boards in, reading them again under the user's choices, new revisions.
+
+Nothing is stored unless the whole board could be read.
+"""
 
 import itertools
 import math
@@ -28,9 +31,17 @@ TELL_EVERY_S = 0.25
 Uploads = Iterable[tuple[str, bytes]]
 
 
-def read_upload(uploads: Uploads, name: str = "", thickness_mm: float = 1.6, library: Library = BUILT_IN, columns: ColumnChoice | None = None,
-                choices: Choices | None = None) -> tuple[Board, dict[str, bytes]]:  # fmt: skip
-    """A board from uploaded files; raises UnreadableFile, TooLarge or InvalidValue and stores nothing."""
+def read_upload(
+    uploads: Uploads,
+    name: str = "",
+    thickness_mm: float = 1.6,
+    library: Library = BUILT_IN,
+    columns: ColumnChoice | None = None,
+    choices: Choices | None = None,
+) -> tuple[Board, dict[str, bytes]]:
+    """A board from uploaded files; raises UnreadableFile, TooLarge or InvalidValue and stores
+    nothing.
+    """
     files, plain = unpacked(uploads, name, thickness_mm)
     return read_board(files, plain, choices, thickness_mm, library=library, columns=columns), files
 
@@ -40,7 +51,9 @@ def unpacked(uploads: Uploads, name: str, thickness_mm: float) -> tuple[dict[str
     in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
     given = [(file, data) for file, data in uploads if file or data]
     if not given:
-        raise InvalidValue("files", "no file was given; drop a zip or the Gerber layers of one board")
+        raise InvalidValue(
+            "files", "no file was given; drop a zip or the Gerber layers of one board"
+        )
     files = unpack(given)
     if not files:
         raise UnreadableFile(label_of(given[0][0]), "holds no files")
@@ -62,32 +75,63 @@ def library_of(connection: sqlite3.Connection) -> Library:
 
 
 def import_board(
-    connection: sqlite3.Connection, uploads: Uploads, name: str = "", thickness_mm: float = 1.6, revision_of: int | None = None
+    connection: sqlite3.Connection,
+    uploads: Uploads,
+    name: str = "",
+    thickness_mm: float = 1.6,
+    revision_of: int | None = None,
 ) -> int:
     """Read and store a board; returns its id."""
     files, plain = unpacked(uploads, name, thickness_mm)
     return _store_read(connection, files, plain, thickness_mm, revision_of)
 
 
-def _store_read(connection: sqlite3.Connection, files: dict[str, bytes], name: str, thickness_mm: float, revision_of: int | None,
-                on_step: Callable[[str], None] = lambda step: None) -> int:  # fmt: skip
+def _store_read(
+    connection: sqlite3.Connection,
+    files: dict[str, bytes],
+    name: str,
+    thickness_mm: float,
+    revision_of: int | None,
+    on_step: Callable[[str], None] = lambda step: None,
+) -> int:
     choices = _carried(connection, revision_of, files)
-    board = read_board(files, name, choices, thickness_mm, on_step, library_of(connection), packages.headings(connection))
+    board = read_board(
+        files,
+        name,
+        choices,
+        thickness_mm,
+        on_step,
+        library_of(connection),
+        packages.headings(connection),
+    )
     return boards.add(connection, board, Source(files, choices, revision_of=revision_of))
 
 
-def _carried(connection: sqlite3.Connection, revision_of: int | None, files: Mapping[str, bytes]) -> Choices:
-    """Choices of an earlier revision that still mean something: roles of files of the same name, corrections by part."""
+def _carried(
+    connection: sqlite3.Connection, revision_of: int | None, files: Mapping[str, bytes]
+) -> Choices:
+    """Choices of an earlier revision that still mean something: roles of files of the same name,
+    corrections by part.
+    """
     if revision_of is None:
         return Choices()
     before = boards.source_of(connection, revision_of).choices
-    return Choices(roles={name: role for name, role in before.roles.items() if name in files}, parts=before.parts)
+    return Choices(
+        roles={name: role for name, role in before.roles.items() if name in files},
+        parts=before.parts,
+    )
 
 
 def bring_in(
-    connection: sqlite3.Connection, uploads: Uploads, name: str = "", thickness_mm: float = 1.6, revision_of: int | None = None
+    connection: sqlite3.Connection,
+    uploads: Uploads,
+    name: str = "",
+    thickness_mm: float = 1.6,
+    revision_of: int | None = None,
 ) -> tuple[str, int]:
-    """Import at once when it is quick, else leave it to a worker: ("board", its id) or ("import", its id)."""
+    """Import at once when it is quick, else leave it to a worker: ("board", its id) or ("import",
+    its id).
+    """
     files, plain = unpacked(uploads, name, thickness_mm)
     if revision_of is not None:
         plain = name.strip()[:120] or boards.get(connection, revision_of).name
@@ -101,7 +145,9 @@ class _GivenUp(Exception):
 
 
 def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
-    """Read and store a large import, telling each step; a problem ends it with its sentence and stores nothing."""
+    """Read and store a large import, telling each step; a problem ends it with its sentence and
+    stores nothing.
+    """
     steps = itertools.count(1)
     told_at = -math.inf
 
@@ -115,7 +161,14 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
             raise _GivenUp
 
     try:
-        board_id = _store_read(connection, imports.files_of(connection, one.id), one.name, one.thickness_mm, one.revision_of, tell)
+        board_id = _store_read(
+            connection,
+            imports.files_of(connection, one.id),
+            one.name,
+            one.thickness_mm,
+            one.revision_of,
+            tell,
+        )
     except _GivenUp:
         return
     except YellowfenError as problem:
@@ -129,10 +182,16 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
     imports.end(connection, one.id, "done", "", board_id)
 
 
-# --- corrections, each with immediate effect ----------------------------------------------------------------------
+# --- corrections, each with immediate effect
+# ----------------------------------------------------------------------
 
 
-def choose_roles(connection: sqlite3.Connection, board_id: int, chosen: Mapping[str, Role], thickness_mm: float | None = None) -> None:
+def choose_roles(
+    connection: sqlite3.Connection,
+    board_id: int,
+    chosen: Mapping[str, Role],
+    thickness_mm: float | None = None,
+) -> None:
     """Read a stored board's files again with roles the user chose, and keep the result."""
     source = boards.source_of(connection, board_id)
     unknown = set(chosen) - set(source.files)
@@ -141,14 +200,30 @@ def choose_roles(connection: sqlite3.Connection, board_id: int, chosen: Mapping[
     reread(connection, board_id, source.choices.with_roles(chosen), thickness_mm)
 
 
-def reread(connection: sqlite3.Connection, board_id: int, choices: Choices, thickness_mm: float | None = None) -> None:
+def reread(
+    connection: sqlite3.Connection,
+    board_id: int,
+    choices: Choices,
+    thickness_mm: float | None = None,
+) -> None:
     """Read a board again under other choices and keep both; on a problem nothing changes."""
     before = boards.get(connection, board_id)
     source = boards.source_of(connection, board_id)
     if source.sketch is not None:
         raise Refused("this board was sketched by hand; change it in its sketch")
-    thickness = before.thickness_mm if thickness_mm is None else in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
-    board = read_board(source.files, before.name, choices, thickness, library=library_of(connection), columns=packages.headings(connection))
+    thickness = (
+        before.thickness_mm
+        if thickness_mm is None
+        else in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
+    )
+    board = read_board(
+        source.files,
+        before.name,
+        choices,
+        thickness,
+        library=library_of(connection),
+        columns=packages.headings(connection),
+    )
     boards.replace(connection, board_id, board, replace(source, choices=choices))
     heat.forget(board_id)
 
@@ -168,13 +243,24 @@ def accept_proposal(connection: sqlite3.Connection, board_id: int, place: int) -
 
 def undo_placement(connection: sqlite3.Connection, board_id: int) -> None:
     """Take back accepted shifts and turns of the placement."""
-    reread(connection, board_id, replace(boards.source_of(connection, board_id).choices, shift=None, turns={}))
+    reread(
+        connection,
+        board_id,
+        replace(boards.source_of(connection, board_id).choices, shift=None, turns={}),
+    )
 
 
-def correct_part(connection: sqlite3.Connection, board_id: int, ref: str, choice: PartChoice, for_its_footprint: bool = False) -> str:
+def correct_part(
+    connection: sqlite3.Connection,
+    board_id: int,
+    ref: str,
+    choice: PartChoice,
+    for_its_footprint: bool = False,
+) -> str:
     """Correct one part's name, value, package, turn, or leave it out; returns the name it has now.
 
-    `for_its_footprint` lets the table's footprint name mean that package for every part and board from now on.
+    `for_its_footprint` lets the table's footprint name mean that package for every part and board
+    from now on.
     """
     board, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
     before = source.choices.key_of(ref)
@@ -191,7 +277,14 @@ def correct_part(connection: sqlite3.Connection, board_id: int, ref: str, choice
         )
     old = source.choices.parts.get(before, PartChoice())
     if part is not None and replace(choice, name=old.name) == old:
-        _rename(connection, board_id, board, replace(source, choices=source.choices.with_part(before, choice)), ref, now)
+        _rename(
+            connection,
+            board_id,
+            board,
+            replace(source, choices=source.choices.with_part(before, choice)),
+            ref,
+            now,
+        )
         return now
     with atomic(connection):
         if for_its_footprint and choice.footprint and part is not None and part.footprint:
@@ -200,16 +293,25 @@ def correct_part(connection: sqlite3.Connection, board_id: int, ref: str, choice
     return now
 
 
-def _rename(connection: sqlite3.Connection, board_id: int, board: Board, source: Source, ref: str, now: str) -> None:
+def _rename(
+    connection: sqlite3.Connection, board_id: int, board: Board, source: Source, ref: str, now: str
+) -> None:
     """A new name changes nothing else, so the files need not be read again."""
-    named = replace(board, parts=tuple(named_by_user(part, now) if part.ref == ref else part for part in board.parts),
-                    pads=tuple(replace(pad, ref=now) if pad.ref == ref else pad for pad in board.pads),
-                    printed_marks={now if one == ref else one: mark for one, mark in board.printed_marks.items()})  # fmt: skip
+    named = replace(
+        board,
+        parts=tuple(named_by_user(part, now) if part.ref == ref else part for part in board.parts),
+        pads=tuple(replace(pad, ref=now) if pad.ref == ref else pad for pad in board.pads),
+        printed_marks={
+            now if one == ref else one: mark for one, mark in board.printed_marks.items()
+        },
+    )
     boards.replace(connection, board_id, named, source)
     heat.forget(board_id)
 
 
-def choose_columns(connection: sqlite3.Connection, board_id: int, file: str, columns: Mapping[str, int]) -> None:
+def choose_columns(
+    connection: sqlite3.Connection, board_id: int, file: str, columns: Mapping[str, int]
+) -> None:
     """Correct what a table's columns are; kept for every table of the same heading."""
     reading = next((one for one in tables_of(connection, board_id) if one.file == file), None)
     if reading is None:
@@ -217,7 +319,9 @@ def choose_columns(connection: sqlite3.Connection, board_id: int, file: str, col
     kept = {field: index for field, index in columns.items() if field in FIELDS and index >= 0}
     if "ref" not in kept:
         raise InvalidValue("ref", "say which column names the parts")
-    doubled = next((field for field, index in kept.items() if list(kept.values()).count(index) > 1), None)
+    doubled = next(
+        (field for field, index in kept.items() if list(kept.values()).count(index) > 1), None
+    )
     if doubled:
         raise InvalidValue(doubled, "one column cannot mean two things; choose another")
     before = packages.headings(connection).get(reading.key)
@@ -249,7 +353,9 @@ def saved_files(connection: sqlite3.Connection, board_id: int) -> dict[str, byte
     return source.files if source.sketch is None else board_files(boards.get(connection, board_id))
 
 
-def changes_of(connection: sqlite3.Connection, board_id: int) -> tuple[int, tuple[Change, ...]] | None:
+def changes_of(
+    connection: sqlite3.Connection, board_id: int
+) -> tuple[int, tuple[Change, ...]] | None:
     """The earlier revision's id and what changed since; None for a board that is no revision."""
     earlier = boards.revision_of(connection, board_id)
     if earlier is None:
@@ -258,30 +364,57 @@ def changes_of(connection: sqlite3.Connection, board_id: int) -> tuple[int, tupl
 
 
 def reread_stale(connection: sqlite3.Connection) -> None:
-    """Boards stored by an earlier version, read again from their files with all that was chosen for them.
+    """Boards stored by an earlier version, read again from their files with all that was chosen for
+    them.
 
-    One that cannot be read any more, for whatever reason, stays as it was, without a drawing of an earlier form, and says so.
+    One that cannot be read any more, for whatever reason, stays as it was, without a drawing of an
+    earlier form, and says so.
     """
     library, columns = library_of(connection), packages.headings(connection)
     for one in boards.stale(connection):
         try:
             source = boards.source_of(connection, one.id)
-            board = read_board(source.files, one.name, source.choices, one.thickness_mm, library=library, columns=columns)
+            board = read_board(
+                source.files,
+                one.name,
+                source.choices,
+                one.thickness_mm,
+                library=library,
+                columns=columns,
+            )
             boards.replace(connection, one.id, board, source)
         except Exception as problem:  # the server starts whatever one board does
-            said = str(problem) if isinstance(problem, YellowfenError) else f"the log has it under {logged(problem, f'board {one.id}')}"
-            boards.keep_as_read(connection, one.id, f"it could not be read again by this version and stays as it was ({said})")
+            said = (
+                str(problem)
+                if isinstance(problem, YellowfenError)
+                else f"the log has it under {logged(problem, f'board {one.id}')}"
+            )
+            boards.keep_as_read(
+                connection,
+                one.id,
+                f"it could not be read again by this version and stays as it was ({said})",
+            )
 
 
 def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -> None:
-    """More files of the same board: a file of a name that is there already replaces it. On a problem nothing changes."""
+    """More files of the same board: a file of a name that is there already replaces it.
+
+    On a problem nothing changes.
+    """
     source, before = boards.source_of(connection, board_id), boards.get(connection, board_id)
     if source.sketch is not None:
-        raise Refused("this board was sketched by hand and has no files; bring the files in as a board of their own")
+        raise Refused(
+            "this board was sketched by hand and has no files; bring the files in as a board of their own"
+        )
     fresh, _ = unpacked(uploads, before.name, before.thickness_mm)
     files = {**source.files, **fresh}
     board = read_board(
-        files, before.name, source.choices, before.thickness_mm, library=library_of(connection), columns=packages.headings(connection)
+        files,
+        before.name,
+        source.choices,
+        before.thickness_mm,
+        library=library_of(connection),
+        columns=packages.headings(connection),
     )
     with atomic(connection):
         boards.put_files(connection, board_id, fresh)

@@ -1,4 +1,6 @@
-"""Teaching the bench what its dials mean: melt tests, logs, taps of real runs; history, undo, and carrying settings between stations."""
+"""Teaching the bench what its dials mean: melt tests, logs, taps of real runs; history, undo, and
+carrying settings between stations.
+"""
 
 import math
 import sqlite3
@@ -48,15 +50,21 @@ class Like:
 
 
 def station_doubts(connection: sqlite3.Connection, station_id: int) -> Doubts:
-    """What the newest calibration in use says of a station, or what is believed of it by what its owner knows."""
+    """What the newest calibration in use says of a station, or what is believed of it by what its
+    owner knows.
+    """
     used = [one for one in calibrations.of_station(connection, station_id) if not one.undone]
     return used[-1].result.doubts if used else believed(stations.get(connection, station_id))
 
 
 def believed(station: Station) -> Doubts:
-    """What is believed of a station that nobody has taught: its strength goes as its air to the 0.6, so a doubtful dial widens it."""
+    """What is believed of a station that nobody has taught: its strength goes as its air to the
+    0.6, so a doubtful dial widens it.
+    """
     usual = Doubts()
-    return replace(usual, jet_log_sd=math.hypot(usual.jet_log_sd, STRENGTH_EXPONENT * station.flow_log_sd))
+    return replace(
+        usual, jet_log_sd=math.hypot(usual.jet_log_sd, STRENGTH_EXPONENT * station.flow_log_sd)
+    )
 
 
 def is_taught(connection: sqlite3.Connection, station_id: int) -> bool:
@@ -70,20 +78,40 @@ def tool_doubts(connection: sqlite3.Connection, tool_id: int) -> Doubts:
     return used[-1].result.doubts if used else Doubts()
 
 
-def air_of(station: Station, outlet_c: float | None = None, flow_lpm: float | None = None) -> HotAir:
+def air_of(
+    station: Station, outlet_c: float | None = None, flow_lpm: float | None = None
+) -> HotAir:
     """The station's air at a display value (its own, or another)."""
     shown = station.outlet_c if outlet_c is None else outlet_c
     return HotAir(
-        station.nozzle_mm, shown + station.outlet_offset_c, station.flow_lpm if flow_lpm is None else flow_lpm, station.nozzle_long_mm
+        station.nozzle_mm,
+        shown + station.outlet_offset_c,
+        station.flow_lpm if flow_lpm is None else flow_lpm,
+        station.nozzle_long_mm,
     )
 
 
-def melt_test(connection: sqlite3.Connection, station_id: int, distance_mm: float, alloy: str, seconds: tuple[float, ...], scrap: Scrap,
-              outlet_c: float | None = None, ambient_c: float = 23.0) -> int:  # fmt: skip
+def melt_test(
+    connection: sqlite3.Connection,
+    station_id: int,
+    distance_mm: float,
+    alloy: str,
+    seconds: tuple[float, ...],
+    scrap: Scrap,
+    outlet_c: float | None = None,
+    ambient_c: float = 23.0,
+) -> int:
     """Fit a station to seconds until a dot on scrap melted; returns the calibration's id."""
     station = stations.get(connection, station_id)
     scene = scrap_scene(
-        air_of(station, outlet_c), distance_mm, alloy, scrap.width_mm, scrap.height_mm, scrap.thickness_mm, scrap.copper, ambient_c
+        air_of(station, outlet_c),
+        distance_mm,
+        alloy,
+        scrap.width_mm,
+        scrap.height_mm,
+        scrap.thickness_mm,
+        scrap.copper,
+        ambient_c,
     )
     test = MeltTest(scene, "dot", seconds, f"melt test at {distance_mm:g} mm")
     found = from_times([test], station_doubts(connection, station_id))
@@ -98,50 +126,98 @@ def scene_air(scene: Scene) -> str:
 
 
 def plate_melt_test(
-    connection: sqlite3.Connection, tool_id: int, alloy: str, seconds: tuple[float, ...], scrap: Scrap, ambient_c: float = 23.0
+    connection: sqlite3.Connection,
+    tool_id: int,
+    alloy: str,
+    seconds: tuple[float, ...],
+    scrap: Scrap,
+    ambient_c: float = 23.0,
 ) -> int:
-    """Fit a plate to seconds until a dot on a scrap board lying on it melted; returns the calibration's id."""
+    """Fit a plate to seconds until a dot on a scrap board lying on it melted; returns the
+    calibration's id.
+    """
     tool = tools.get(connection, tool_id)
     if not isinstance(tool.content, HotPlate):
         raise InvalidValue("tool", "a melt test on scrap is for a plate")
     scene = _on_tool(tool, scrap, alloy, 300.0, ambient_c)
-    found = from_times([MeltTest(scene, "dot", seconds, "melt test on the plate")], tool_doubts(connection, tool_id))
+    found = from_times(
+        [MeltTest(scene, "dot", seconds, "melt test on the plate")],
+        tool_doubts(connection, tool_id),
+    )
     said = f"{alloy} on scrap at {tool.content.set_c:g} °C: {', '.join(f'{one:g}' for one in seconds)} s"
     return calibrations.add(connection, MELT_TEST, said, found, tool_id=tool_id)
 
 
 def _on_tool(tool: Tool, scrap: Scrap, alloy: str, seconds: float, ambient_c: float) -> Scene:
-    dummy = scrap_scene(HotAir(6, 300, 20), 20, alloy, scrap.width_mm, scrap.height_mm, scrap.thickness_mm, scrap.copper, ambient_c)
+    dummy = scrap_scene(
+        HotAir(6, 300, 20),
+        20,
+        alloy,
+        scrap.width_mm,
+        scrap.height_mm,
+        scrap.thickness_mm,
+        scrap.copper,
+        ambient_c,
+    )
     deed = Deed.PLATE if isinstance(tool.content, HotPlate) else Deed.OVEN
     if not isinstance(tool.content, (HotPlate, Oven)):
         raise InvalidValue("tool", "only a plate or an oven is calibrated here")
     return replace(dummy, source=tool.content, moves=(Move(deed, seconds),))
 
 
-def log_test(connection: sqlite3.Connection, name: str, data: bytes, places_mm: tuple[tuple[float, float], ...], heated_s: float, scrap: Scrap,
-             ambient_c: float, distance_mm: float = 20.0, circle_mm: float = 0.0, station_id: int | None = None,
-             tool_id: int | None = None) -> int:  # fmt: skip
-    """Fit a station, plate or oven to a thermocouple table of one heat on scrap; returns the calibration's id."""
+def log_test(
+    connection: sqlite3.Connection,
+    name: str,
+    data: bytes,
+    places_mm: tuple[tuple[float, float], ...],
+    heated_s: float,
+    scrap: Scrap,
+    ambient_c: float,
+    distance_mm: float = 20.0,
+    circle_mm: float = 0.0,
+    station_id: int | None = None,
+    tool_id: int | None = None,
+) -> int:
+    """Fit a station, plate or oven to a thermocouple table of one heat on scrap; returns the
+    calibration's id.
+    """
     times, columns = read_log(name, data)
     if not places_mm:
         raise InvalidValue("places", "say where on the board each probe sat, x and y in mm")
     if len(places_mm) > len(columns):
-        raise InvalidValue("places", f"{len(places_mm)} places are given, the table has {len(columns)} temperature columns")
+        raise InvalidValue(
+            "places",
+            f"{len(places_mm)} places are given, the table has {len(columns)} temperature columns",
+        )
     in_range("heated_s", heated_s, 1, 900, "s")
     rest = max(times[-1] - heated_s, 0.0)
     if station_id is not None:
         station = stations.get(connection, station_id)
-        scene = scrap_scene(air_of(station), distance_mm, "Sn96.5Ag3Cu0.5", scrap.width_mm, scrap.height_mm, scrap.thickness_mm, scrap.copper,
-                            ambient_c, circle_mm, heated_s)  # fmt: skip
+        scene = scrap_scene(
+            air_of(station),
+            distance_mm,
+            "Sn96.5Ag3Cu0.5",
+            scrap.width_mm,
+            scrap.height_mm,
+            scrap.thickness_mm,
+            scrap.copper,
+            ambient_c,
+            circle_mm,
+            heated_s,
+        )
         doubts = station_doubts(connection, station_id)
     elif tool_id is not None:
-        scene = _on_tool(tools.get(connection, tool_id), scrap, "Sn96.5Ag3Cu0.5", heated_s, ambient_c)
+        scene = _on_tool(
+            tools.get(connection, tool_id), scrap, "Sn96.5Ag3Cu0.5", heated_s, ambient_c
+        )
         doubts = tool_doubts(connection, tool_id)
     else:
         raise InvalidValue("station", "say which station or tool was logged")
     if rest > 0.5:
         scene = replace(scene, moves=(*scene.moves, Move(Deed.WITHDRAW, min(rest, 900.0))))
-    probes = tuple(Probe(x, y, readings) for (x, y), readings in zip(places_mm, columns.values(), strict=False))
+    probes = tuple(
+        Probe(x, y, readings) for (x, y), readings in zip(places_mm, columns.values(), strict=False)
+    )
     found = from_log(ThermalLog(scene, times, probes), doubts)
     said = f"{name}: {len(probes)} probe{'s' if len(probes) > 1 else ''}, {times[-1]:.0f} s"
     return calibrations.add(connection, LOG, said, found, station_id=station_id, tool_id=tool_id)
@@ -153,18 +229,26 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
     for run in runs.rows(connection):
         if run.plan.station_id != station_id or run.plan.source is not SourceKind.AIR:
             continue
-        scene = scene_of(boards.get(connection, jobs.get(connection, run.job_id).board_id), run.plan)
+        scene = scene_of(
+            boards.get(connection, jobs.get(connection, run.job_id).board_id), run.plan
+        )
         for tap in run.taps:
             if tap.kind is TapKind.FLOWED and tap.at_s >= 1.0:
-                tests.append(MeltTest(scene, tap.ref, (tap.at_s,), f"{tap.ref} flowed in run {run.id}"))
+                tests.append(
+                    MeltTest(scene, tap.ref, (tap.at_s,), f"{tap.ref} flowed in run {run.id}")
+                )
     if not tests:
-        raise InvalidValue("runs", "no run of this station has an 'it flowed' tap yet; run one at the bench first")
+        raise InvalidValue(
+            "runs", "no run of this station has an 'it flowed' tap yet; run one at the bench first"
+        )
     found = from_times(tests[:12], believed(stations.get(connection, station_id)))
     said = f"{len(tests[:12])} tap{'s' if len(tests) > 1 else ''} of real runs"
     return calibrations.add(connection, TAPS, said, found, station_id=station_id)
 
 
-def set_undone(connection: sqlite3.Connection, calibration_id: int, undone: bool) -> calibrations.Kept:
+def set_undone(
+    connection: sqlite3.Connection, calibration_id: int, undone: bool
+) -> calibrations.Kept:
     """Take a calibration out of use, or put it back; what was found before it counts again."""
     calibrations.get(connection, calibration_id)
     calibrations.set_undone(connection, calibration_id, undone)
@@ -172,17 +256,24 @@ def set_undone(connection: sqlite3.Connection, calibration_id: int, undone: bool
 
 
 def physical_flow(station: Station, doubts: Doubts) -> tuple[float, float, float]:
-    """(low, middle, high) of the free-air flow that a textbook-like nozzle of the default factor would blow as strongly, L/min."""
+    """(low, middle, high) of the free-air flow that a textbook-like nozzle of the default factor
+    would blow as strongly, L/min.
+    """
     spread = 1.96 * doubts.jet_log_sd
     middle = flow_like(doubts.jet_factor, station.flow_lpm)
     return middle * math.exp(-spread / 0.6), middle, middle * math.exp(spread / 0.6)
 
 
-def same_heat(connection: sqlite3.Connection, station_id: int, distance_mm: float = 15.0) -> list[Like]:
+def same_heat(
+    connection: sqlite3.Connection, station_id: int, distance_mm: float = 15.0
+) -> list[Like]:
     """Settings of the other stations that heat as this one does at its own setting and a distance."""
     here = stations.get(connection, station_id)
     others = [other for other in stations.rows(connection) if other.id != station_id]
-    return [_like(connection, air_of(here), station_doubts(connection, station_id), other, distance_mm) for other in others]
+    return [
+        _like(connection, air_of(here), station_doubts(connection, station_id), other, distance_mm)
+        for other in others
+    ]
 
 
 COMPARED_AT_MM, COMPARED_AT_C = 15.0, 217.0
@@ -190,9 +281,11 @@ COMPARED_AT_MM, COMPARED_AT_C = 15.0, 217.0
 
 @dataclass(frozen=True)
 class Strength:
-    """A station at its usual dials, 15 mm above a joint at 217 °C: heat into the joint's place, W/cm², with its 95 % range.
+    """A station at its usual dials, 15 mm above a joint at 217 °C: heat into the joint's place,
+    W/cm², with its 95 % range.
 
-    `ratio` compares the middles with the first station's; `apart` is True when the two ranges leave no doubt which is stronger.
+    `ratio` compares the middles with the first station's; `apart` is True when the two ranges leave
+    no doubt which is stronger.
     """
 
     station: Station
@@ -210,7 +303,9 @@ def strengths(connection: sqlite3.Connection) -> list[Strength]:
     for station in stations.rows(connection):
         doubts, air = station_doubts(connection, station.id), air_of(station)
         true_c = air.outlet_c + doubts.outlet_shift_k
-        jet = jet_on_board(air.round_mm, true_c, air.flow_lpm, COMPARED_AT_MM, 23.0, doubts.jet_factor)
+        jet = jet_on_board(
+            air.round_mm, true_c, air.flow_lpm, COMPARED_AT_MM, 23.0, doubts.jet_factor
+        )
         warm_c = 23.0 + jet.centre_warmth * (true_c - 23.0)
         middle = max(jet.centre_w_m2k * (warm_c - COMPARED_AT_C) * 1e-4, 0.0)
         taught = is_taught(connection, station.id)
@@ -218,30 +313,44 @@ def strengths(connection: sqlite3.Connection) -> list[Strength]:
         first = found[0] if found else None
         ratio = middle / first.middle if first and first.middle > 0 else 1.0
         apart = first is not None and (middle / spread > first.high or middle * spread < first.low)
-        found.append(Strength(station, middle / spread, middle, middle * spread, taught, ratio, apart))
+        found.append(
+            Strength(station, middle / spread, middle, middle * spread, taught, ratio, apart)
+        )
     return found
 
 
 def carried(connection: sqlite3.Connection, plan: HeatPlan, station_id: int) -> Like:
-    """What a station must be set to so that it heats as a plan's station does at the plan's closest distance."""
+    """What a station must be set to so that it heats as a plan's station does at the plan's closest
+    distance.
+    """
     known = station_doubts(connection, plan.station_id) if plan.station_id is not None else Doubts()
     closest = min((move.height_mm for move in plan.moves if move.blows), default=15.0)
     return _like(connection, plan.hot_air(), known, stations.get(connection, station_id), closest)
 
 
-def _like(connection: sqlite3.Connection, air: HotAir, known: Doubts, other: Station, distance_mm: float) -> Like:
+def _like(
+    connection: sqlite3.Connection, air: HotAir, known: Doubts, other: Station, distance_mm: float
+) -> Like:
     true_c = air.outlet_c + known.outlet_shift_k
-    wanted = jet_on_board(air.round_mm, true_c, air.flow_lpm, distance_mm, 23.0, known.jet_factor).centre_w_m2k
+    wanted = jet_on_board(
+        air.round_mm, true_c, air.flow_lpm, distance_mm, 23.0, known.jet_factor
+    ).centre_w_m2k
     doubts = station_doubts(connection, other.id)
     shown = true_c - other.outlet_offset_c - doubts.outlet_shift_k
     return Like(other.name, shown, _flow_for(other, true_c, doubts.jet_factor, wanted, distance_mm))
 
 
-def _flow_for(station: Station, true_c: float, factor: float, wanted: float, distance_mm: float) -> float | None:
-    """The flow at which a station's jet reaches a strength, by halving; None outside 2 to 150 L/min."""
+def _flow_for(
+    station: Station, true_c: float, factor: float, wanted: float, distance_mm: float
+) -> float | None:
+    """The flow at which a station's jet reaches a strength, by halving; None outside 2 to 150
+    L/min.
+    """
 
     def strength(flow: float) -> float:
-        return jet_on_board(air_of(station).round_mm, true_c, flow, distance_mm, 23.0, factor).centre_w_m2k
+        return jet_on_board(
+            air_of(station).round_mm, true_c, flow, distance_mm, 23.0, factor
+        ).centre_w_m2k
 
     low, high = 2.0, 150.0
     if not strength(low) <= wanted <= strength(high):

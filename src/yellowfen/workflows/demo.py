@@ -19,12 +19,17 @@ def demo_files() -> dict[str, bytes]:
     """The demo board's files by name."""
     folder = resources.files("yellowfen.demo.board")
     return {
-        item.name: item.read_bytes() for item in sorted(folder.iterdir(), key=lambda item: item.name) if item.name.startswith("reedgate")
+        item.name: item.read_bytes()
+        for item in sorted(folder.iterdir(), key=lambda item: item.name)
+        if item.name.startswith("reedgate")
     }
 
 
 def fill(connection: sqlite3.Connection) -> bool:
-    """Add the demo board, a station and a job, unless the demo board is there already. True when something was added."""
+    """Add the demo board, a station and a job, unless the demo board is there already.
+
+    True when something was added.
+    """
     if any(row.name == NAME for row in boards.rows(connection)):
         return False
     files = demo_files()
@@ -34,8 +39,14 @@ def fill(connection: sqlite3.Connection) -> bool:
         if not stations.rows(connection):
             stations.add(connection, Station(0, "Bench station", 6.0, 350.0, 30.0, "350", "3"))
         station = stations.rows(connection)[0]
-        plan = HeatPlan(station_id=station.id, nozzle_mm=station.nozzle_mm, outlet_c=station.outlet_c, flow_lpm=station.flow_lpm,
-                        targets=("U4",), moves=usual_moves(("U4",)))  # fmt: skip
+        plan = HeatPlan(
+            station_id=station.id,
+            nozzle_mm=station.nozzle_mm,
+            outlet_c=station.outlet_c,
+            flow_lpm=station.flow_lpm,
+            targets=("U4",),
+            moves=usual_moves(("U4",)),
+        )
         if not materials.lots(connection):
             _fill_materials(connection)
         jobs.add(connection, board_id, "Refit the storage chip U4", plan)
@@ -45,7 +56,9 @@ def fill(connection: sqlite3.Connection) -> bool:
 def _fill_materials(connection: sqlite3.Connection) -> None:
     """A syringe of leaded paste in use, and three needles."""
     day, now = 86400.0, time.time()
-    lot = materials.add_lot(connection, Lot(0, "Bench syringe", paste_named("sn63-t4"), "syringe", 35.0, now - 60 * day))
+    lot = materials.add_lot(
+        connection, Lot(0, "Bench syringe", paste_named("sn63-t4"), "syringe", 35.0, now - 60 * day)
+    )
     for kind, ago_h, grams in (
         (LotEvent.OUT, 500.0, 0.0),
         (LotEvent.OPENED, 498.0, 0.0),

@@ -14,7 +14,15 @@ from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.usual import Usual, usual_recipe
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
-from yellowfen.core.work.job import Forecast, HeatPlan, Job, SourceKind, TapKind, TargetForecast, usual_moves
+from yellowfen.core.work.job import (
+    Forecast,
+    HeatPlan,
+    Job,
+    SourceKind,
+    TapKind,
+    TargetForecast,
+    usual_moves,
+)
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import boards, calibrations, jobs, runs, stations
 from yellowfen.store.packing import pack
@@ -48,7 +56,9 @@ AS_DRAWN = "as drawn"
 def open_job(connection: sqlite3.Connection, board_id: int, name: str = "") -> int:
     """A new job on a board, with the usual recipe; returns its id."""
     board = boards.get(connection, board_id)
-    return jobs.add(connection, board_id, name.strip()[:120] or f"Heat on {board.name}"[:120], HeatPlan())
+    return jobs.add(
+        connection, board_id, name.strip()[:120] or f"Heat on {board.name}"[:120], HeatPlan()
+    )
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Job:
@@ -72,7 +82,15 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
         scene = near_the_heat(scene)
     began = time.perf_counter()
     resolution = _quick_resolution(scene) if quick else FINE
-    done = Rehearsed(f"{abs(hash(key)):x}", scene, rehearse(scene, resolution), 0.0, quick, doubts, is_taught(connection, job.plan))
+    done = Rehearsed(
+        f"{abs(hash(key)):x}",
+        scene,
+        rehearse(scene, resolution),
+        0.0,
+        quick,
+        doubts,
+        is_taught(connection, job.plan),
+    )
     done = replace(done, wall_s=time.perf_counter() - began)
     with _LOCK:
         _KEPT[key] = done
@@ -91,30 +109,45 @@ def forget(board_id: int) -> None:
 
 
 def doubts_of(connection: sqlite3.Connection, plan: HeatPlan) -> Doubts:
-    """What is known of the plan's source: its newest calibration in use, or what is believed of any."""
+    """What is known of the plan's source: its newest calibration in use, or what is believed of
+    any.
+    """
     if plan.source is SourceKind.AIR:
-        known = plan.station_id is not None and any(one.id == plan.station_id for one in stations.rows(connection))
-        return station_doubts(connection, plan.station_id) if known and plan.station_id is not None else Doubts()
+        known = plan.station_id is not None and any(
+            one.id == plan.station_id for one in stations.rows(connection)
+        )
+        return (
+            station_doubts(connection, plan.station_id)
+            if known and plan.station_id is not None
+            else Doubts()
+        )
     return tool_doubts(connection, plan.tool_id) if plan.tool_id is not None else Doubts()
 
 
 def is_taught(connection: sqlite3.Connection, plan: HeatPlan) -> bool:
     """True when a calibration stands behind the plan's source."""
     if plan.source is SourceKind.AIR:
-        kept = calibrations.of_station(connection, plan.station_id) if plan.station_id is not None else []
+        kept = (
+            calibrations.of_station(connection, plan.station_id)
+            if plan.station_id is not None
+            else []
+        )
     else:
         kept = calibrations.of_tool(connection, plan.tool_id) if plan.tool_id is not None else []
     return any(not one.undone for one in kept)
 
 
 def _quick_resolution(scene: Scene) -> Resolution:
-    """What answers at once: 1.5 mm cells and three layers (melt times within 3 %), 2 mm cells on large boards."""
+    """What answers at once: 1.5 mm cells and three layers (melt times within 3 %), 2 mm cells on
+    large boards.
+    """
     large = scene.board.width_mm * scene.board.height_mm > QUICK_ABOVE_MM2
     return replace(COARSE, sample_s=FINE.sample_s, frame_s=FINE.frame_s) if large else QUICK
 
 
 def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) -> Sureness:
-    """Bands, cautious stop, odds and blame of the job's plan, from memory when nothing changed; `more` samples where time allows.
+    """Bands, cautious stop, odds and blame of the job's plan, from memory when nothing changed;
+    `more` samples where time allows.
 
     Raises Refused when the plan is changed while more samples are drawn.
     """
@@ -141,7 +174,9 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
 
 
 def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> tuple[HeatPlan, Usual]:
-    """A plan with the recipe that its source and targets start from, and what to know of it; nothing is stored. Raises InvalidValue without targets."""
+    """A plan with the recipe that its source and targets start from, and what to know of it;
+    nothing is stored. Raises InvalidValue without targets.
+    """
     doubts = doubts_of(connection, plan)
     scene = scene_of(boards.get(connection, job.board_id), plan)
     found = usual_recipe(near_the_heat(scene) if plan.source is SourceKind.AIR else scene, doubts)
@@ -178,27 +213,49 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
     facts = done.rehearsal.model
     known = "calibrated" if done.taught else "from memory, not calibrated"
     said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} ({known})"
-    return Forecast(targets, sure.harm.low, sure.harm_why if sure.harm.low is not None else "", said)
+    return Forecast(
+        targets, sure.harm.low, sure.harm_why if sure.harm.low is not None else "", said
+    )
 
 
-def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str, tie: str) -> Touch | None:
-    """Seconds an iron needs at one joint of the job's board, its copper as drawn or as it usually is for a tie (seconds of work; kept).
+def touch_joint(
+    connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str, tie: str
+) -> Touch | None:
+    """Seconds an iron needs at one joint of the job's board, its copper as drawn or as it usually
+    is for a tie (seconds of work; kept).
 
-    None where the copper as drawn is not known finely enough. Raises InvalidValue for an unknown part, pin or tie.
+    None where the copper as drawn is not known finely enough. Raises InvalidValue for an unknown
+    part, pin or tie.
     """
     if tie != AS_DRAWN and tie not in list(Tie):
         raise InvalidValue("tie", f"{tie[:20]!r} is no tie: use {AS_DRAWN}, {', '.join(Tie)}")
     board = boards.get(connection, job.board_id)
-    plan = replace(job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)), shields=())
-    stack = tuple((foil.depth, foil.thickness_um, foil.area_mm2) for foil in board.copper)  # other roles or foils are another board
-    key = (job.board_id, hash(board.parts), board.thickness_mm, stack, pack(plan), iron, ref, pin, tie)
+    plan = replace(
+        job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)), shields=()
+    )
+    stack = tuple(
+        (foil.depth, foil.thickness_um, foil.area_mm2) for foil in board.copper
+    )  # other roles or foils are another board
+    key = (
+        job.board_id,
+        hash(board.parts),
+        board.thickness_mm,
+        stack,
+        pack(plan),
+        iron,
+        ref,
+        pin,
+        tie,
+    )
     with _LOCK:
         if key in _TOUCHED:
             _TOUCHED.move_to_end(key)
             return _TOUCHED[key]
     scene = scene_of(board, plan)
     if tie == AS_DRAWN:
-        found = touch_as_drawn(with_drawn_copper(scene, board, scene.part(ref).side), iron, ref, pin)
+        found = touch_as_drawn(
+            with_drawn_copper(scene, board, scene.part(ref).side), iron, ref, pin
+        )
     else:
         found = touch(scene, iron, ref, pin, Tie(tie))
     with _LOCK:
@@ -210,4 +267,8 @@ def touch_joint(connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, 
 
 def earlier_heats(connection: sqlite3.Connection, job_id: int) -> int:
     """How many heats this job's board has seen already: its runs in which something flowed."""
-    return sum(1 for run in runs.rows(connection) if run.job_id == job_id and any(tap.kind is TapKind.FLOWED for tap in run.taps))
+    return sum(
+        1
+        for run in runs.rows(connection)
+        if run.job_id == job_id and any(tap.kind is TapKind.FLOWED for tap in run.taps)
+    )

@@ -1,4 +1,6 @@
-"""docs/sources.md from the register of constants: `python -m yellowfen.workflows.listing > docs/sources.md`."""
+"""docs/sources.md from the register of constants: `python -m yellowfen.workflows.listing >
+docs/sources.md`.
+"""
 
 import importlib
 import pkgutil
@@ -20,9 +22,15 @@ def sources_page() -> str:
         importlib.import_module(module.name)
     parts = [_HEAD]
     for mark in Mark:
-        parts.append(f"\n## {str(mark).capitalize()}\n\n| constant | value | unit | source | affects |\n|---|---|---|---|---|\n")
-        for one in sorted((one for one in REGISTER.values() if one.mark is mark), key=lambda one: one.name):
-            parts.append(f"| {one.name} | {one.value:g} | {one.unit} | {one.source} | {one.affects} |\n")
+        parts.append(
+            f"\n## {str(mark).capitalize()}\n\n| constant | value | unit | source | affects |\n|---|---|---|---|---|\n"
+        )
+        for one in sorted(
+            (one for one in REGISTER.values() if one.mark is mark), key=lambda one: one.name
+        ):
+            parts.append(
+                f"| {one.name} | {one.value:g} | {one.unit} | {one.source} | {one.affects} |\n"
+            )
     return "".join(parts)
 
 

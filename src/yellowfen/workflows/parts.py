@@ -1,4 +1,6 @@
-"""The user's own packages: described once, answered from three questions, carried in and out as a file."""
+"""The user's own packages: described once, answered from three questions, carried in and out as a
+file.
+"""
 
 import sqlite3
 from dataclasses import replace
@@ -23,14 +25,29 @@ def part_of(connection: sqlite3.Connection, board_id: int, ref: str) -> BoardPar
 
 
 def answer_questions(
-    connection: sqlite3.Connection, board_id: int, ref: str, height_mm: float, joint: JointKind, material: str, iron_only: bool
+    connection: sqlite3.Connection,
+    board_id: int,
+    ref: str,
+    height_mm: float,
+    joint: JointKind,
+    material: str,
+    iron_only: bool,
 ) -> OwnPackage:
-    """Three answers about a part of unknown footprint make a package of it, kept for every board that names that footprint."""
+    """Three answers about a part of unknown footprint make a package of it, kept for every board
+    that names that footprint.
+    """
     part = part_of(connection, board_id, ref)
     name = part.footprint or f"{boards.get(connection, board_id).name} {ref}"[:80]
     size = (part.package.body_x_mm, part.package.body_y_mm)
     own = OwnPackage(
-        name, round(size[0], 2), round(size[1], 2), height_mm, joint, material, heat_shy=material == "plastic", iron_only=iron_only
+        name,
+        round(size[0], 2),
+        round(size[1], 2),
+        height_mm,
+        joint,
+        material,
+        heat_shy=material == "plastic",
+        iron_only=iron_only,
     )
     choices = boards.source_of(connection, board_id).choices
     with atomic(connection):
@@ -44,7 +61,10 @@ def answer_questions(
 
 
 def take_in(connection: sqlite3.Connection, data: bytes, name: str) -> int:
-    """Add the packages of a file; those of the same name are replaced. Returns how many came; on a problem nothing changes."""
+    """Add the packages of a file; those of the same name are replaced.
+
+    Returns how many came; on a problem nothing changes.
+    """
     found = read_packages(data, name)
     with atomic(connection):
         for one in found:

@@ -1,4 +1,6 @@
-"""The Paste stage: what a job prints with, which openings stand changed, what weighing taught, and what a print takes from a lot."""
+"""The Paste stage: what a job prints with, which openings stand changed, what weighing taught, and
+what a print takes from a lot.
+"""
 
 import sqlite3
 import time
@@ -25,7 +27,9 @@ from yellowfen.store.paste import KeptWeighing
 
 @dataclass(frozen=True)
 class PasteState:
-    """A job's Paste stage as it stands: the board as drawn, with its changes made, the paste, foil and factor in use, foils compared."""
+    """A job's Paste stage as it stands: the board as drawn, with its changes made, the paste, foil
+    and factor in use, foils compared.
+    """
 
     job: Job
     plan: PastePlan
@@ -47,7 +51,9 @@ class PasteState:
         return self.fitted.factor if self.fitted else 1.0
 
 
-def paste_state(connection: sqlite3.Connection, job_id: int, plan: PastePlan | None = None) -> PasteState:
+def paste_state(
+    connection: sqlite3.Connection, job_id: int, plan: PastePlan | None = None
+) -> PasteState:
     """The stage of a job as kept, or as it would be with another plan."""
     job = jobs.get(connection, job_id)
     plan = plan or stored.plan_of(connection, job_id)
@@ -58,14 +64,30 @@ def paste_state(connection: sqlite3.Connection, job_id: int, plan: PastePlan | N
     board = changed(drawn, changes)
     foils = materials.supply(connection, "foil") or FOILS_MM
     taught = {foil: _fitted(connection, foil, paste) for foil in foils}
-    compared, best = compare_foils(board, paste, foils, {foil: fitted.factor for foil, fitted in taught.items() if fitted})
+    compared, best = compare_foils(
+        board, paste, foils, {foil: fitted.factor for foil, fitted in taught.items() if fitted}
+    )
     foil_mm = plan.foil_mm if plan.foil_mm is not None else best
     fitted = taught.get(foil_mm) or _fitted(connection, foil_mm, paste)
     weighed = tuple(stored.weighings(connection, foil_mm, paste))
     judged = next((one for one in compared if one.foil_mm == foil_mm), None) or judge(
         board, foil_mm, paste, fitted.factor if fitted else 1.0
     )
-    return PasteState(job, plan, paste, drawn, board, changes, steps, compared, best, foil_mm, weighed, fitted, judged)
+    return PasteState(
+        job,
+        plan,
+        paste,
+        drawn,
+        board,
+        changes,
+        steps,
+        compared,
+        best,
+        foil_mm,
+        weighed,
+        fitted,
+        judged,
+    )
 
 
 def _fitted(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> Fitted | None:
@@ -76,7 +98,11 @@ def _fitted(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> Fit
 
 def paste_of(connection: sqlite3.Connection, plan: PastePlan) -> Paste:
     """The lot's own paste when one is chosen and still there, else the named one."""
-    found = next((one for one in materials.lots(connection) if one.id == plan.lot_id), None) if plan.lot_id else None
+    found = (
+        next((one for one in materials.lots(connection) if one.id == plan.lot_id), None)
+        if plan.lot_id
+        else None
+    )
     return found.paste if found else paste_named(plan.paste)
 
 
@@ -90,7 +116,9 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> N
 
 def proposals(state: PasteState) -> tuple[Proposal, ...]:
     """Better openings for the state."""
-    return better_openings(state.board, state.foil_mm, state.paste, state.factor, state.plan.coverage)
+    return better_openings(
+        state.board, state.foil_mm, state.paste, state.factor, state.plan.coverage
+    )
 
 
 def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> ChangeStep:
@@ -100,14 +128,22 @@ def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> Change
         found = {one.key: one for one in proposals(state)}
         gone = [key for key in keys if key not in found]
         if gone or not keys:
-            raise Refused(f"{gone[0][:60]} is not proposed any more; look again" if gone else "choose at least one proposal")
+            raise Refused(
+                f"{gone[0][:60]} is not proposed any more; look again"
+                if gone
+                else "choose at least one proposal"
+            )
         chosen = [found[key] for key in keys]
         kinds = ", ".join(dict.fromkeys(str(one.kind) for one in chosen))
         refs = [one.ref or "bare areas" for one in chosen]
-        said = f"{kinds}: {', '.join(refs[:6])}{f' and {len(refs) - 6} more' if len(refs) > 6 else ''}"
+        said = (
+            f"{kinds}: {', '.join(refs[:6])}{f' and {len(refs) - 6} more' if len(refs) > 6 else ''}"
+        )
         step = ChangeStep(said, tuple(change for one in chosen for change in one.changes))
         stored.add_step(connection, job_id, step)
-        stored.keep_plan(connection, job_id, with_foil(state.plan, state.foil_mm))  # the openings are made for this foil
+        stored.keep_plan(
+            connection, job_id, with_foil(state.plan, state.foil_mm)
+        )  # the openings are made for this foil
     return step
 
 
@@ -116,7 +152,9 @@ def give_back_all(connection: sqlite3.Connection, job_id: int) -> None:
     with atomic(connection):
         held = standing(stored.steps_of(connection, job_id))
         if held:
-            stored.add_step(connection, job_id, ChangeStep("all openings as drawn", (), tuple(held)))
+            stored.add_step(
+                connection, job_id, ChangeStep("all openings as drawn", (), tuple(held))
+            )
 
 
 def undo(connection: sqlite3.Connection, job_id: int) -> None:
@@ -127,7 +165,9 @@ def undo(connection: sqlite3.Connection, job_id: int) -> None:
 
 def printed_mg(judged: Judged, sides: str) -> float:
     """Paste on one side, or on both, mg."""
-    deposit = sum(one.release.deposit_mm3 for one in judged.openings if sides in (one.opening.side, "both"))
+    deposit = sum(
+        one.release.deposit_mm3 for one in judged.openings if sides in (one.opening.side, "both")
+    )
     return judged.paste_mg * deposit / judged.deposit_mm3 if judged.deposit_mm3 > 0 else 0.0
 
 
@@ -137,9 +177,17 @@ def expected_mg(state: PasteState, sides: str) -> float:
 
 
 def weigh(
-    connection: sqlite3.Connection, job_id: int, sides: str, before_mg: float, after_mg: float, resolution_mg: float, count: int
+    connection: sqlite3.Connection,
+    job_id: int,
+    sides: str,
+    before_mg: float,
+    after_mg: float,
+    resolution_mg: float,
+    count: int,
 ) -> None:
-    """Keep a weighing of the job's boards; the forecast it is held against is that of the openings as they stand, at factor 1."""
+    """Keep a weighing of the job's boards; the forecast it is held against is that of the openings
+    as they stand, at factor 1.
+    """
     if sides not in ("top", "bottom", "both"):
         raise InvalidValue("sides", "say whether top, bottom or both were printed")
     with atomic(connection):
@@ -147,18 +195,37 @@ def weigh(
         expected = expected_mg(state, sides)
         if expected <= 0:
             raise InvalidValue("sides", "there are no stencil openings on that side to weigh")
-        stored.add_weighing(connection, job_id, state.foil_mm, state.paste, Weighing(before_mg, after_mg, expected, resolution_mg, count))
+        stored.add_weighing(
+            connection,
+            job_id,
+            state.foil_mm,
+            state.paste,
+            Weighing(before_mg, after_mg, expected, resolution_mg, count),
+        )
 
 
-def log_print(connection: sqlite3.Connection, job_id: int, side: str, found: str, wiped: bool, repeated: bool) -> None:
+def log_print(
+    connection: sqlite3.Connection, job_id: int, side: str, found: str, wiped: bool, repeated: bool
+) -> None:
     """Keep how a print of one side looked; with a lot chosen, what it took is booked there."""
     with atomic(connection):
         state = paste_state(connection, job_id)
         event = None
-        if state.plan.lot_id is not None and any(one.id == state.plan.lot_id for one in materials.lots(connection)):
+        if state.plan.lot_id is not None and any(
+            one.id == state.plan.lot_id for one in materials.lots(connection)
+        ):
             grams = printed_mg(state.judged, side) / 1000 + WASTE_G
-            event = materials.add_event(connection, state.plan.lot_id, LotEvent.USED, time.time(), grams, f"print, {state.job.name}"[:80])
-        stored.add_print(connection, job_id, found, wiped, repeated, state.foil_mm, state.paste, event)
+            event = materials.add_event(
+                connection,
+                state.plan.lot_id,
+                LotEvent.USED,
+                time.time(),
+                grams,
+                f"print, {state.job.name}"[:80],
+            )
+        stored.add_print(
+            connection, job_id, found, wiped, repeated, state.foil_mm, state.paste, event
+        )
 
 
 def undo_print(connection: sqlite3.Connection, job_id: int) -> None:
@@ -183,13 +250,18 @@ def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int
     return hand_runs.add(connection, job_id, side, plan)
 
 
-def tap_step(connection: sqlite3.Connection, run_id: int, key: str, step: int, at_ms: int) -> HandRun:
+def tap_step(
+    connection: sqlite3.Connection, run_id: int, key: str, step: int, at_ms: int
+) -> HandRun:
     """Store that a step is done; steps are done in order, the same tap twice counts once."""
     with atomic(connection):
         run = hand_runs.get(connection, run_id)
         if not any(one.key == key for one in run.taps):
             if step > len(run.taps) or step >= len(run.plan.steps):
-                raise InvalidValue("step", f"step {step + 1} is not due: {len(run.taps)} of {len(run.plan.steps)} are done")
+                raise InvalidValue(
+                    "step",
+                    f"step {step + 1} is not due: {len(run.taps)} of {len(run.plan.steps)} are done",
+                )
             hand_runs.add_tap(connection, run_id, HandTap(key, step, at_ms))
     return hand_runs.get(connection, run_id)
 
@@ -212,7 +284,9 @@ def with_foil(plan: PastePlan, foil_mm: float | None) -> PastePlan:
 def changed_board(connection: sqlite3.Connection, job_id: int) -> Board:
     """The job's board with the changes of openings that stand."""
     job = jobs.get(connection, job_id)
-    return changed(boards.get(connection, job.board_id), standing(stored.steps_of(connection, job_id)))
+    return changed(
+        boards.get(connection, job.board_id), standing(stored.steps_of(connection, job_id))
+    )
 
 
 def wrong_as_drawn(state: PasteState) -> int:

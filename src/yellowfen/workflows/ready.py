@@ -1,4 +1,6 @@
-"""Ready and Place: what to do with each part, which side first, when, with what, and in which order; placement runs."""
+"""Ready and Place: what to do with each part, which side first, when, with what, and in which
+order; placement runs.
+"""
 
 import sqlite3
 import threading
@@ -15,7 +17,15 @@ from yellowfen.core.heat.scene import Iron, TipShape
 from yellowfen.core.heat.warm_up import WarmUp, container_of, warm_up
 from yellowfen.core.metal.lot import Lot
 from yellowfen.core.quantity.dew import dew_point_c
-from yellowfen.core.work.estimate import Each, Estimate, Paces, Stage, first_pass_share, learnt, stage
+from yellowfen.core.work.estimate import (
+    Each,
+    Estimate,
+    Paces,
+    Stage,
+    first_pass_share,
+    learnt,
+    stage,
+)
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, Row, row_plans, rows_of, usual_need_s
 from yellowfen.core.work.job import ToolKind
 from yellowfen.core.work.kit import Found, Line, kit
@@ -38,7 +48,15 @@ from yellowfen.core.work.schedule import (
     tasks_of,
     what_goes_off,
 )
-from yellowfen.core.work.technique import IRON_WAYS, REPAIR_MIN_EACH, BenchTools, PartWay, Techniques, Way, techniques
+from yellowfen.core.work.technique import (
+    IRON_WAYS,
+    REPAIR_MIN_EACH,
+    BenchTools,
+    PartWay,
+    Techniques,
+    Way,
+    techniques,
+)
 from yellowfen.core.work.two_sides import TwoSides, two_sides
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import hand_runs, materials, place_runs, stations, tools
@@ -49,7 +67,8 @@ from yellowfen.workflows.paste import PasteState, paste_state
 
 _ORDERS: "OrderedDict[tuple[object, ...], Order]" = OrderedDict()
 _LOCK = threading.Lock()
-# Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large board is ordered.
+# Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large
+# board is ordered.
 _WORKING: dict[tuple[int, str], tuple[int, int]] = {}
 LARGE = 150  # parts on a side from which an order is not worked out within a page
 
@@ -91,7 +110,9 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     plan = replace(plan, schools={**stored.bench_schools(connection), **plan.schools})
     bench = bench_tools(connection, paste.board)
     second = _second_side(paste.board)
-    chosen = techniques(paste.board, paste.paste, bench, plan.ways(), second, plan.boards, paste.plan.costs)
+    chosen = techniques(
+        paste.board, paste.paste, bench, plan.ways(), second, plan.boards, paste.plan.costs
+    )
     return ReadyState(paste, plan, bench, chosen, two_sides(paste.board, chosen.ways))
 
 
@@ -99,7 +120,9 @@ def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
     """What the bench has; an empty bench is taken to have hot air and an iron."""
     kinds = {tool.kind for tool in tools.rows(connection)}
     air = bool(stations.rows(connection)) or not kinds
-    return BenchTools(bool(board.openings), air, ToolKind.PLATE in kinds, True, bench_irons(connection))
+    return BenchTools(
+        bool(board.openings), air, ToolKind.PLATE in kinds, True, bench_irons(connection)
+    )
 
 
 def _second_side(board: Board) -> str:
@@ -114,10 +137,19 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> N
     stored.keep_plan(connection, job_id, plan)
 
 
-def choose_way(connection: sqlite3.Connection, job_id: int, way: str, ref: str = "", package: str = "") -> None:
-    """The user's way for a part or for a package; an empty way forgets the choice. Refused when it would ruin the part."""
+def choose_way(
+    connection: sqlite3.Connection, job_id: int, way: str, ref: str = "", package: str = ""
+) -> None:
+    """The user's way for a part or for a package; an empty way forgets the choice.
+
+    Refused when it would ruin the part.
+    """
     state = ready_state(connection, job_id)
-    parts = [one for one in state.ways if one.part.ref == ref or (package and one.part.package.name == package)]
+    parts = [
+        one
+        for one in state.ways
+        if one.part.ref == ref or (package and one.part.package.name == package)
+    ]
     if not parts:
         raise InvalidValue("ref", f"there is no part {ref or package} on this board")
     if way:
@@ -153,7 +185,11 @@ def iron_for(connection: sqlite3.Connection, state: ReadyState, ref: str) -> Iro
     own = next((one for one in irons if f"{one.tip_mm:g} mm {one.shape}" == way.tip), None)
     if own is None:
         width, _, shape = way.tip.partition(" mm ")
-        own = replace(bench_iron(connection), tip_mm=float(width), shape=TipShape(shape)) if shape else bench_iron(connection)
+        own = (
+            replace(bench_iron(connection), tip_mm=float(width), shape=TipShape(shape))
+            if shape
+            else bench_iron(connection)
+        )
     return own if way.iron_c is None else replace(own, set_c=way.iron_c)
 
 
@@ -164,12 +200,17 @@ def bench_irons(connection: sqlite3.Connection) -> tuple[Iron, ...]:
 
 def bench_iron(connection: sqlite3.Connection) -> Iron:
     """The bench's first iron, or a usual one."""
-    return next((tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)), Iron(1.6, 340.0))
+    return next(
+        (tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)),
+        Iron(1.6, 340.0),
+    )
 
 
 @dataclass(frozen=True)
 class IronRows:
-    """Rows of a part by iron; `need_s` by tie, worked out for this board or usual; `never`: ties this tip does not wet in time."""
+    """Rows of a part by iron; `need_s` by tie, worked out for this board or usual; `never`: ties
+    this tip does not wet in time.
+    """
 
     rows: tuple[Row, ...]
     need_s: dict[str, float]
@@ -177,18 +218,30 @@ class IronRows:
     never: tuple[str, ...] = ()
 
 
-def iron_need(connection: sqlite3.Connection, state: ReadyState, ref: str, tie: str) -> float | None:
-    """Seconds until a pin in the middle of the part's first row is wet under the bench's iron, None if not in time (seconds of work; kept)."""
+def iron_need(
+    connection: sqlite3.Connection, state: ReadyState, ref: str, tie: str
+) -> float | None:
+    """Seconds until a pin in the middle of the part's first row is wet under the bench's iron, None
+    if not in time (seconds of work; kept).
+    """
     rows = rows_of(state.way(ref).part.package)
     if not rows:
         raise InvalidValue("ref", f"{ref} has no rows of leads")
-    job = replace(state.paste.job, plan=replace(state.paste.job.plan, alloy=state.paste.paste.alloy))
-    seen = touch_joint(connection, job, iron_for(connection, state, ref), ref, rows[0][len(rows[0]) // 2].pin, tie)
+    job = replace(
+        state.paste.job, plan=replace(state.paste.job.plan, alloy=state.paste.paste.alloy)
+    )
+    seen = touch_joint(
+        connection, job, iron_for(connection, state, ref), ref, rows[0][len(rows[0]) // 2].pin, tie
+    )
     return seen.wets_s if seen else None
 
 
-def iron_rows(connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False) -> IronRows:
-    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out for this board (some ten seconds at first)."""
+def iron_rows(
+    connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False
+) -> IronRows:
+    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out for this
+    board (some ten seconds at first).
+    """
     way = state.way(ref)
     part = way.part
     if way.chosen.way not in DRAWN:
@@ -201,7 +254,9 @@ def iron_rows(connection: sqlite3.Connection, state: ReadyState, ref: str, measu
             need[tie] = LONGEST_S if seconds is None else seconds
             never += [tie] if seconds is None else []
     pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
-    return IronRows(row_plans(part.package, pads, state.paste.paste.metal, need), need, measured, tuple(never))
+    return IronRows(
+        row_plans(part.package, pads, state.paste.paste.metal, need), need, measured, tuple(never)
+    )
 
 
 # pace from the user's own log
@@ -222,7 +277,16 @@ def _order_key(connection: sqlite3.Connection, state: ReadyState, side: str) -> 
     school = state.plan.ways().schools.of("order").name
     pace = state.plan.order_pace(own_paces(connection).place.seconds)
     parts = tuple(
-        (part.ref, part.x_mm, part.y_mm, part.rotation_deg, part.side, part.value, part.package.name) for part in state.board.parts
+        (
+            part.ref,
+            part.x_mm,
+            part.y_mm,
+            part.rotation_deg,
+            part.side,
+            part.value,
+            part.package.name,
+        )
+        for part in state.board.parts
     )
     return (hash(parts), side, school, pace, state.by_iron, state.plan.wishes)
 
@@ -246,7 +310,9 @@ def order_of(connection: sqlite3.Connection, state: ReadyState, side: str) -> Or
     def told(done: int, of: int) -> None:
         _WORKING[place] = (done, of)
 
-    found = placement_order(state.board, side, str(school), cast(Pace, pace), state.plan.wishes, state.by_iron, told)
+    found = placement_order(
+        state.board, side, str(school), cast(Pace, pace), state.plan.wishes, state.by_iron, told
+    )
     _WORKING.pop(place, None)
     with _LOCK:
         _ORDERS[key] = found
@@ -261,20 +327,31 @@ def order_progress(job_id: int, side: str) -> tuple[int, int] | None:
 
 
 def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | None) -> None:
-    """The user's exception: a part right after another (first of all for ""); None takes its exception back; ref "" takes back all."""
+    """The user's exception: a part right after another (first of all for ""); None takes its
+    exception back; ref "" takes back all.
+    """
     state, plan = ready_state(connection, job_id), stored.plan_of(connection, job_id)
     if not ref:
         keep_plan(connection, job_id, replace(plan, wishes=()))
         return
     sides = {part.ref: part.side for part in state.board.parts}
     if ref not in sides or (after and after not in sides):
-        raise InvalidValue("ref", f"there is no part {(ref if ref not in sides else after or '')[:20]} on this board")
+        raise InvalidValue(
+            "ref",
+            f"there is no part {(ref if ref not in sides else after or '')[:20]} on this board",
+        )
     if after and sides[after] != sides[ref]:
         raise InvalidValue("after", f"{after} is on the other side of the board")
     if after == ref:
         raise InvalidValue("after", "a part cannot come after itself")
-    kept = tuple(one for one in plan.wishes if one.ref != ref and (after is None or one.after != after))
-    keep_plan(connection, job_id, replace(plan, wishes=kept if after is None else (*kept, Wish(ref, after))))
+    kept = tuple(
+        one for one in plan.wishes if one.ref != ref and (after is None or one.after != after)
+    )
+    keep_plan(
+        connection,
+        job_id,
+        replace(plan, wishes=kept if after is None else (*kept, Wish(ref, after))),
+    )
 
 
 def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int:
@@ -285,8 +362,12 @@ def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int
     return place_runs.add(connection, job_id, side, found.steps)
 
 
-def tap_part(connection: sqlite3.Connection, run_id: int, key: str, ref: str, what: str, at_ms: int) -> PlaceRun:
-    """Store a tap about a part; the same key twice is one tap; a part that is placed already is refused."""
+def tap_part(
+    connection: sqlite3.Connection, run_id: int, key: str, ref: str, what: str, at_ms: int
+) -> PlaceRun:
+    """Store a tap about a part; the same key twice is one tap; a part that is placed already is
+    refused.
+    """
     with atomic(connection):
         run = place_runs.get(connection, run_id)
         if not any(one.key == key for one in run.taps):
@@ -313,7 +394,11 @@ def untap_part(connection: sqlite3.Connection, run_id: int, key: str) -> PlaceRu
 def lot_of(connection: sqlite3.Connection, state: ReadyState) -> Lot | None:
     """The lot the Paste stage works from, if one is chosen."""
     wanted = state.paste.plan.lot_id
-    return next((one for one in materials.lots(connection) if one.id == wanted), None) if wanted else None
+    return (
+        next((one for one in materials.lots(connection) if one.id == wanted), None)
+        if wanted
+        else None
+    )
 
 
 def warming(connection: sqlite3.Connection, state: ReadyState) -> tuple[WarmUp | None, str]:
@@ -322,7 +407,13 @@ def warming(connection: sqlite3.Connection, state: ReadyState) -> tuple[WarmUp |
     kind, grams = (lot.container, max(lot.left_g, 0.5)) if lot else (plan.container, plan.grams)
     dew = dew_point_c(plan.room_c, plan.humidity)
     try:
-        return warm_up(container_of(kind, grams, state.paste.paste), state.paste.paste, plan.fridge_c, plan.room_c, dew), ""
+        return warm_up(
+            container_of(kind, grams, state.paste.paste),
+            state.paste.paste,
+            plan.fridge_c,
+            plan.room_c,
+            dew,
+        ), ""
     except InvalidValue as nothing:
         return None, str(nothing)
 
@@ -334,27 +425,55 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
     pasted = [one for one in ways if one.chosen.way not in IRON_WAYS]
     reference = Each(1.0, paces.turn.spread)
     lines = len(kit(state.board, boards_, skip=()))
-    stages: list[Stage] = [stage("Kit", 60 * KIT_LINE_MIN * lines, reference), stage("Prepare", 60 * PREPARE_MIN, reference)]
+    stages: list[Stage] = [
+        stage("Kit", 60 * KIT_LINE_MIN * lines, reference),
+        stage("Prepare", 60 * PREPARE_MIN, reference),
+    ]
     if state.techniques.stencil:
         sides = len({one.part.side for one in pasted})
-        stages.append(stage("Paste, stencil", 60 * sides * (costs.set_up_min + boards_ * costs.print_min / costs.panel), reference))
+        stages.append(
+            stage(
+                "Paste, stencil",
+                60 * sides * (costs.set_up_min + boards_ * costs.print_min / costs.panel),
+                reference,
+            )
+        )
     else:
-        dots = sum(hand_plan(state.board, state.paste.paste, side, skip=state.by_iron).seconds for side in ("top", "bottom")) / DOT_S
+        dots = (
+            sum(
+                hand_plan(state.board, state.paste.paste, side, skip=state.by_iron).seconds
+                for side in ("top", "bottom")
+            )
+            / DOT_S
+        )
         stages.append(stage("Paste, by hand", dots * boards_, paces.dot))
     orders = [order_of(connection, state, side) for side in ("top", "bottom")]
     minutes = sum(one.takes.minutes for one in orders)
-    stages.append(Stage("Place", boards_ * minutes, paces.place.spread, stage("", 1, paces.place).source))
+    stages.append(
+        Stage("Place", boards_ * minutes, paces.place.spread, stage("", 1, paces.place).source)
+    )
     stages.append(
         stage(
             "Heat",
-            60 * boards_ * sum(one.chosen.minutes for one in pasted if one.chosen.way is Way.MOUNDS_AIR) + 60 * 0.3 * boards_ * len(pasted),
+            60
+            * boards_
+            * sum(one.chosen.minutes for one in pasted if one.chosen.way is Way.MOUNDS_AIR)
+            + 60 * 0.3 * boards_ * len(pasted),
             reference,
         )
     )
     iron = [one for one in ways if one.chosen.way in IRON_WAYS]
     if iron:
-        stages.append(stage("By iron", 60 * boards_ * sum(one.chosen.minutes for one in iron), reference))
-    stages.append(stage("Look, clean, test", 60 * boards_ * (LOOK_MIN + TEST_MIN + (CLEAN_MIN if state.plan.wash else 0)), reference))
+        stages.append(
+            stage("By iron", 60 * boards_ * sum(one.chosen.minutes for one in iron), reference)
+        )
+    stages.append(
+        stage(
+            "Look, clean, test",
+            60 * boards_ * (LOOK_MIN + TEST_MIN + (CLEAN_MIN if state.plan.wash else 0)),
+            reference,
+        )
+    )
     mends = boards_ * sum(one.chosen.odds for one in ways)
     stages.append(stage("Mend", 60 * mends * REPAIR_MIN_EACH, reference))
     return Estimate(tuple(stages), mends, first_pass_share([one.chosen.odds for one in ways]))
@@ -364,7 +483,11 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
     """What is to be scheduled."""
     plan, costs = state.plan, state.paste.plan.costs
     pasted = [one for one in state.ways if one.chosen.way not in IRON_WAYS]
-    sides = tuple(side for side in (state.sides.first, state.sides.second) if side and any(one.part.side == side for one in pasted))
+    sides = tuple(
+        side
+        for side in (state.sides.first, state.sides.second)
+        if side and any(one.part.side == side for one in pasted)
+    )
     warm, _ = warming(connection, state)
     lot = lot_of(connection, state)
     out_h = (time.time() - (lot.out_since_s() or time.time())) / 3600 if lot and lot.is_out else 0.0
@@ -376,16 +499,33 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
     }
     heat = {side: 0.3 * sum(one.part.side == side for one in pasted) + 2.0 for side in sides}
     late = sum(one.chosen.minutes for one in state.ways if one.chosen.way is Way.LAST)
-    iron = sum(one.chosen.minutes for one in state.ways if one.chosen.way in IRON_WAYS and one.chosen.way is not Way.LAST)
+    iron = sum(
+        one.chosen.minutes
+        for one in state.ways
+        if one.chosen.way in IRON_WAYS and one.chosen.way is not Way.LAST
+    )
     return Build(
-        plan.boards, sides, state.techniques.stencil, max(0.0, (warm.open_h if warm else 0.0) - out_h), len(kit(state.board, plan.boards)), costs.set_up_min,
-        paste_min, {side: order_of(connection, state, side).takes.minutes for side in sides}, heat, iron, late, plan.wash, plan.pace,
-    )  # fmt: skip
+        plan.boards,
+        sides,
+        state.techniques.stencil,
+        max(0.0, (warm.open_h if warm else 0.0) - out_h),
+        len(kit(state.board, plan.boards)),
+        costs.set_up_min,
+        paste_min,
+        {side: order_of(connection, state, side).takes.minutes for side in sides},
+        heat,
+        iron,
+        late,
+        plan.wash,
+        plan.pace,
+    )
 
 
 @dataclass(frozen=True)
 class Timed:
-    """The schedule of a job with its tasks, whether it was moved by what is done or by the clock, and the bags that matter."""
+    """The schedule of a job with its tasks, whether it was moved by what is done or by the clock,
+    and the bags that matter.
+    """
 
     found: Schedule
     tasks: tuple[Task, ...]
@@ -397,13 +537,25 @@ def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Ti
     """The schedule: from the wished start or towards the wished finish; once begun, from now on."""
     plan, tasks = state.plan, tasks_of(build_of(connection, state))
     done = stored.done_of(connection, state.paste.job.id)
-    start = plan.start_s if plan.start_s is not None else start_for(tasks, plan.finish_s) if plan.finish_s is not None else now_s
+    start = (
+        plan.start_s
+        if plan.start_s is not None
+        else start_for(tasks, plan.finish_s)
+        if plan.finish_s is not None
+        else now_s
+    )
     begun = bool(done)
     late = begun or start < now_s
     found = schedule(tasks, start, now_s if late else None, done)
     bags = bags_of(state.board)
     return Timed(
-        replace(found, warnings=what_goes_off(found, now_s if late else found.start_s, bags, plan.bags_open_h)), tasks, begun, bags
+        replace(
+            found,
+            warnings=what_goes_off(found, now_s if late else found.start_s, bags, plan.bags_open_h),
+        ),
+        tasks,
+        begun,
+        bags,
     )
 
 
@@ -411,7 +563,10 @@ def task_done(connection: sqlite3.Connection, job_id: int, key: str, now_s: floa
     """A task is done now; it began when it was planned to, or now at the latest."""
     with atomic(connection):
         state = ready_state(connection, job_id)
-        found = next((one for one in timed(connection, state, now_s).found.tasks if one.task.key == key), None)
+        found = next(
+            (one for one in timed(connection, state, now_s).found.tasks if one.task.key == key),
+            None,
+        )
         if found is None:
             raise InvalidValue("task", f"there is no task {key[:40]!r} in this build")
         stored.set_done(connection, job_id, key, min(found.start_s, now_s), now_s)
@@ -420,11 +575,26 @@ def task_done(connection: sqlite3.Connection, job_id: int, key: str, now_s: floa
 # kit
 def kit_lines(connection: sqlite3.Connection, state: ReadyState) -> tuple[Line, ...]:
     """The job's pick list with places and what the check found."""
-    return kit(state.board, state.plan.boards, stored.places(connection), stored.found_of(connection, state.paste.job.id))
+    return kit(
+        state.board,
+        state.plan.boards,
+        stored.places(connection),
+        stored.found_of(connection, state.paste.job.id),
+    )
 
 
-def note_line(connection: sqlite3.Connection, job_id: int, key: str, found: str, instead: str, where: str | None) -> None:
-    """Keep what was found of a line, and where it lives. Raises InvalidValue for a line not in the kit."""
+def note_line(
+    connection: sqlite3.Connection,
+    job_id: int,
+    key: str,
+    found: str,
+    instead: str,
+    where: str | None,
+) -> None:
+    """Keep what was found of a line, and where it lives.
+
+    Raises InvalidValue for a line not in the kit.
+    """
     state = ready_state(connection, job_id)
     if key not in {line.key for line in kit_lines(connection, state)}:
         raise InvalidValue("line", f"{key[:60]!r} is not in this kit")

@@ -1,4 +1,7 @@
-"""A patch of a board sketched by hand: begun, changed, laid over a picture. It is a stored board from its first moment."""
+"""A patch of a board sketched by hand: begun, changed, laid over a picture.
+
+It is a stored board from its first moment.
+"""
 
 import sqlite3
 from dataclasses import replace
@@ -18,7 +21,9 @@ _KINDS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
 
 def begin(connection: sqlite3.Connection, name: str = "") -> int:
     """A new, empty patch; returns its board's id."""
-    sketch = Sketch(name.strip()[:120] or f"Patch {sum(row.sketched for row in boards.rows(connection)) + 1}")
+    sketch = Sketch(
+        name.strip()[:120] or f"Patch {sum(row.sketched for row in boards.rows(connection)) + 1}"
+    )
     return boards.add(connection, board_of(sketch), Source({}, Choices(), sketch))
 
 
@@ -42,12 +47,18 @@ def lay_picture(connection: sqlite3.Connection, board_id: int, data: bytes, name
     """Keep a picture to draw over; where and how large it lies is part of the sketch."""
     sketch_of(connection, board_id)
     kind = next(
-        (kind for mark, kind in _KINDS if data.startswith(mark)), "image/webp" if data[:4] == b"RIFF" and data[8:12] == b"WEBP" else ""
+        (kind for mark, kind in _KINDS if data.startswith(mark)),
+        "image/webp" if data[:4] == b"RIFF" and data[8:12] == b"WEBP" else "",
     )
     if not kind:
-        raise UnreadableFile(name or "picture", "is not a PNG, JPEG or WebP picture; save it as one of these")
+        raise UnreadableFile(
+            name or "picture", "is not a PNG, JPEG or WebP picture; save it as one of these"
+        )
     if len(data) > MOST_PICTURE_BYTES:
-        raise UnreadableFile(name or "picture", f"is larger than {MOST_PICTURE_BYTES // 1_000_000} MB; make it smaller")
+        raise UnreadableFile(
+            name or "picture",
+            f"is larger than {MOST_PICTURE_BYTES // 1_000_000} MB; make it smaller",
+        )
     boards.keep_picture(connection, board_id, kind, data)
 
 

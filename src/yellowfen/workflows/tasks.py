@@ -1,7 +1,8 @@
-"""Long work off the request: a window's map and the search for settings, step by step in a worker process.
+"""Long work off the request: a window's map and the search for settings, step by step in a worker
+process.
 
-Every finished step is in the database before the next begins, so a reload shows it, a killed worker's successor goes
-on behind it, and a cancel takes effect after the running step.
+Every finished step is in the database before the next begins, so a reload shows it, a killed
+worker's successor goes on behind it, and a cancel takes effect after the running step.
 """
 
 import json
@@ -52,20 +53,42 @@ from yellowfen.workflows.trouble import logged
 
 WINDOW, SETTINGS = "window", "settings"
 MAP_SIZE = 20
-CONFIRMED = 1000  # the place of a step behind the columns: the calmest point, confirmed on the fine grid
+CONFIRMED = (
+    1000  # the place of a step behind the columns: the calmest point, confirmed on the fine grid
+)
 CANCELLED = "cancelled"
 
 
-def ask(connection: sqlite3.Connection, job_id: int, kind: str, axis: Axis | None = None, free_alloy: bool = False) -> int:
-    """Ask for a window or a search of the job as it stands; returns the task's id. The same question is answered once."""
+def ask(
+    connection: sqlite3.Connection,
+    job_id: int,
+    kind: str,
+    axis: Axis | None = None,
+    free_alloy: bool = False,
+) -> int:
+    """Ask for a window or a search of the job as it stands; returns the task's id.
+
+    The same question is answered once.
+    """
     job = jobs.get(connection, job_id)
     scene, _ = _scene(connection, job.board_id, job.plan)
     check_dwell(scene)
     which = axis or axis_of(scene)
     check_axes(scene, which, settings_around(scene, which, 3), dwells_around(scene, 3))
-    asked = json.dumps({"plan": json.loads(pack(job.plan)), "axis": str(which), "free_alloy": free_alloy, "confirmed": True})
+    asked = json.dumps(
+        {
+            "plan": json.loads(pack(job.plan)),
+            "axis": str(which),
+            "free_alloy": free_alloy,
+            "confirmed": True,
+        }
+    )
     before = tasks.latest(connection, job_id, kind)
-    if before is not None and before.asked == asked and before.state in ("waiting", "working", "done"):
+    if (
+        before is not None
+        and before.asked == asked
+        and before.state in ("waiting", "working", "done")
+    ):
         return before.id
     tasks.cancel_others(connection, job_id, kind)
     return tasks.add(connection, job_id, kind, asked)
@@ -78,7 +101,10 @@ def cancel(connection: sqlite3.Connection, task_id: int) -> None:
 
 
 def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
-    """Do a task from where it stands to its end, or until it is cancelled. A problem ends it with its sentence."""
+    """Do a task from where it stands to its end, or until it is cancelled.
+
+    A problem ends it with its sentence.
+    """
     tasks.set_state(connection, task.id, "working")
     try:
         done = _window(connection, task) if task.kind == WINDOW else _settings(connection, task)
@@ -103,7 +129,11 @@ def _scene(connection: sqlite3.Connection, board_id: int, plan: HeatPlan) -> tup
 
 def _asked(task: tasks.Task) -> tuple[HeatPlan, Axis, bool]:
     asked = json.loads(task.asked)
-    return unpack(HeatPlan, json.dumps(asked["plan"])), Axis(asked["axis"]), bool(asked["free_alloy"])
+    return (
+        unpack(HeatPlan, json.dumps(asked["plan"])),
+        Axis(asked["axis"]),
+        bool(asked["free_alloy"]),
+    )
 
 
 def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
@@ -118,9 +148,20 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
             return False
         column = window_column(scene, axis, value, dwells, WINDOW_RESOLUTION, ready)
         tasks.add_step(connection, task.id, place, json.dumps(asdict(column)))
-    columns = tuple(_column(json.loads(step)) for step in tasks.get(connection, task.id).steps[:MAP_SIZE])
-    best = confirmed(scene, axis, columns, dwells, tolerance_of(scene, doubts, axis), dial_shift(plan, doubts, axis))
-    tasks.add_step(connection, task.id, CONFIRMED, json.dumps(None if best is None else asdict(best)))
+    columns = tuple(
+        _column(json.loads(step)) for step in tasks.get(connection, task.id).steps[:MAP_SIZE]
+    )
+    best = confirmed(
+        scene,
+        axis,
+        columns,
+        dwells,
+        tolerance_of(scene, doubts, axis),
+        dial_shift(plan, doubts, axis),
+    )
+    tasks.add_step(
+        connection, task.id, CONFIRMED, json.dumps(None if best is None else asdict(best))
+    )
     return True
 
 
@@ -129,18 +170,30 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
     stored = {one["key"]: one for one in map(json.loads, task.steps)}
     proposals: list[Proposal] = []
-    for place, arrangement in enumerate(search_order(scene, bench_of(connection, plan, free_alloy), proposals)):
+    for place, arrangement in enumerate(
+        search_order(scene, bench_of(connection, plan, free_alloy), proposals)
+    ):
         if arrangement.key in stored:
             proposals.append(_recalled(arrangement, stored[arrangement.key]))
             continue
         if tasks.state_of(connection, task.id) == CANCELLED:
             return False
         proposals.append(judge(arrangement, doubts))
-        tasks.add_step(connection, task.id, place, json.dumps(_stored(proposals[-1], len(proposals))))
+        tasks.add_step(
+            connection, task.id, place, json.dumps(_stored(proposals[-1], len(proposals)))
+        )
     best = max(proposals, key=lambda one: one.score)
     if best.best is not None and "finest" not in stored:
-        finer = judge(Arrangement("finest", best.change, best.scene), doubts, FINE_COLUMNS, FINE_ROWS, final=True)
-        tasks.add_step(connection, task.id, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key}))
+        finer = judge(
+            Arrangement("finest", best.change, best.scene),
+            doubts,
+            FINE_COLUMNS,
+            FINE_ROWS,
+            final=True,
+        )
+        tasks.add_step(
+            connection, task.id, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key})
+        )
     return True
 
 
@@ -173,7 +226,9 @@ def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -
     return Bench(tuple(sorted(nozzles - {plan.nozzle_mm})), heater, True, free_alloy, plate)
 
 
-def recalled_proposals(connection: sqlite3.Connection, task: tasks.Task) -> tuple[Scene, tuple[Proposal, ...]]:
+def recalled_proposals(
+    connection: sqlite3.Connection, task: tasks.Task
+) -> tuple[Scene, tuple[Proposal, ...]]:
     """The proposals of a task as far as it is, the finest replacing the one it refines."""
     plan, _, free_alloy = _asked(task)
     scene, _ = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
@@ -187,7 +242,10 @@ def recalled_proposals(connection: sqlite3.Connection, task: tasks.Task) -> tupl
     finest = stored.get("finest")
     if finest is not None:
         proposals = [
-            _recalled(Arrangement(one.key, one.change, one.scene), finest) if one.key == finest["of"] else one for one in proposals
+            _recalled(Arrangement(one.key, one.change, one.scene), finest)
+            if one.key == finest["of"]
+            else one
+            for one in proposals
         ]
     return scene, tuple(proposals)
 
@@ -216,20 +274,39 @@ def _covered(key: str) -> tuple[str, ...]:
 
 
 def plan_with(plan: HeatPlan, scene: Scene, doubts: Doubts, covered: tuple[str, ...]) -> HeatPlan:
-    """A plan that sets the bench as a settled scene is set: dial values are the true ones less what is known of the dial."""
+    """A plan that sets the bench as a settled scene is set: dial values are the true ones less what
+    is known of the dial.
+    """
     alloy = scene.part(scene.targets[0]).alloy
-    same = replace(plan, moves=scene.moves, alloy=alloy, board_alloy=plan.board_alloy or (plan.alloy if alloy != plan.alloy else None),
-                   shields=tuple(dict.fromkeys((*plan.shields, *covered))))  # fmt: skip
+    same = replace(
+        plan,
+        moves=scene.moves,
+        alloy=alloy,
+        board_alloy=plan.board_alloy or (plan.alloy if alloy != plan.alloy else None),
+        shields=tuple(dict.fromkeys((*plan.shields, *covered))),
+    )
     if isinstance(scene.source, HotPlate):
         shift = doubts.plate_shift_k if plan.source is SourceKind.PLATE else 0.0
-        return replace(same, source=SourceKind.PLATE, plate=replace(scene.source, set_c=scene.source.set_c - shift))
+        return replace(
+            same,
+            source=SourceKind.PLATE,
+            plate=replace(scene.source, set_c=scene.source.set_c - shift),
+        )
     if isinstance(scene.source, HotAir):
         outlet = scene.source.outlet_c - plan.outlet_offset_c - doubts.outlet_shift_k
-        return replace(same, outlet_c=outlet, nozzle_mm=scene.source.nozzle_mm, flow_lpm=scene.source.flow_lpm, preheater=scene.preheater)
+        return replace(
+            same,
+            outlet_c=outlet,
+            nozzle_mm=scene.source.nozzle_mm,
+            flow_lpm=scene.source.flow_lpm,
+            preheater=scene.preheater,
+        )
     return same
 
 
-def take_point(connection: sqlite3.Connection, task_id: int, setting: float, dwell_s: float) -> HeatPlan:
+def take_point(
+    connection: sqlite3.Connection, task_id: int, setting: float, dwell_s: float
+) -> HeatPlan:
     """Put a point of a window's map into its job's plan. `setting` is as the dial shows it."""
     task = tasks.get(connection, task_id)
     plan, axis, _ = _asked(task)
@@ -250,7 +327,9 @@ def dial_shift(plan: HeatPlan, doubts: Doubts, axis: Axis) -> float:
 
 
 def map_so_far(connection: sqlite3.Connection, task: tasks.Task) -> dict[str, Any]:
-    """A window's columns as far as they are, in dial values, with the calmest point once all are there."""
+    """A window's columns as far as they are, in dial values, with the calmest point once all are
+    there.
+    """
     plan, axis, _ = _asked(task)
     scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
     dwells = dwells_around(scene, MAP_SIZE)
@@ -259,19 +338,31 @@ def map_so_far(connection: sqlite3.Connection, task: tasks.Task) -> dict[str, An
     best = None if kept is None else _calmest(kept)
     shift = dial_shift(plan, doubts, axis)
     return {
-        "axis": str(axis), "settings": [value - shift for value in settings_around(scene, axis, MAP_SIZE)], "dwells_s": list(dwells),
-        "columns": [[[str(one.fate), one.by, one.why] for one in column.outcomes] for column in columns],
-        "calmest": None if best is None else asdict(best) | {
-            "spills": best.spills, "calm": best.calm,
-            "setting": best.setting - shift, "setting_low": best.setting_low - shift, "setting_high": best.setting_high - shift,
+        "axis": str(axis),
+        "settings": [value - shift for value in settings_around(scene, axis, MAP_SIZE)],
+        "dwells_s": list(dwells),
+        "columns": [
+            [[str(one.fate), one.by, one.why] for one in column.outcomes] for column in columns
+        ],
+        "calmest": None
+        if best is None
+        else asdict(best)
+        | {
+            "spills": best.spills,
+            "calm": best.calm,
+            "setting": best.setting - shift,
+            "setting_low": best.setting_low - shift,
+            "setting_high": best.setting_high - shift,
         },
         "here": [setting_of(scene, axis) - shift, heating_moves(scene)[-1].seconds],
-    }  # fmt: skip
+    }
 
 
 def _calmest(stored: dict[str, Any]) -> Calmest:
     """A calmest point from its stored form; earlier versions kept only whether anything was loose."""
-    kept = {"loose": int(stored.get("spills", False))} | {name: value for name, value in stored.items() if name != "spills"}
+    kept = {"loose": int(stored.get("spills", False))} | {
+        name: value for name, value in stored.items() if name != "spills"
+    }
     return Calmest(**kept)
 
 
@@ -279,7 +370,14 @@ def _column(stored: dict[str, Any]) -> Column:
     return Column(
         stored["setting"],
         tuple(
-            Outcome(Fate(one["fate"]), one["by"], one["why"], one["last_s"], one["peak_c"], one.get("loose", 0))
+            Outcome(
+                Fate(one["fate"]),
+                one["by"],
+                one["why"],
+                one["last_s"],
+                one["peak_c"],
+                one.get("loose", 0),
+            )
             for one in stored["outcomes"]
         ),
     )

@@ -1,6 +1,7 @@
 """The worker process: takes open work one piece after the other. Ends when its server does.
 
-Maps and searches of the Heat stage and large imports have a worker each, so that a long search holds no import up.
+Maps and searches of the Heat stage and large imports have a worker each, so that a long search
+holds no import up.
 """
 
 import os

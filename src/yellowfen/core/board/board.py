@@ -1,7 +1,8 @@
-"""A board as the application knows it: outline, pads, holes, copper maps, parts and what could not be made out.
+"""A board as the application knows it: outline, pads, holes, copper maps, parts and what could not
+be made out.
 
-Millimetres; origin at the lower left corner of the box around the board, x right, y up, seen from the top.
-Plain data: no file names are paths, nothing here opens anything.
+Millimetres; origin at the lower left corner of the box around the board, x right, y up, seen from
+the top. Plain data: no file names are paths, nothing here opens anything.
 """
 
 from dataclasses import dataclass, field
@@ -39,8 +40,8 @@ class Role(StrEnum):
 class LayerGuess:
     """A file, the role it was taken for, and why.
 
-    `facts` says what it holds in words; `extent_mm` is the box around it (x0, y0, x1, y1) in the file's own
-    coordinates; `problem` says why a file was set aside.
+    `facts` says what it holds in words; `extent_mm` is the box around it (x0, y0, x1, y1) in the
+    file's own coordinates; `problem` says why a file was set aside.
     """
 
     file: str
@@ -54,9 +55,12 @@ class LayerGuess:
 
 @dataclass(frozen=True)
 class Pad:
-    """Exposed metal a part may be soldered to. `ring` is its outline; `paste_mm2` the stencil openings over it.
+    """Exposed metal a part may be soldered to.
 
-    `tie` says how it hangs on a plane: "solid", "relief" (thermal spokes), "via" (through holes), or "" (it does not).
+    `ring` is its outline; `paste_mm2` the stencil openings over it.
+
+    `tie` says how it hangs on a plane: "solid", "relief" (thermal spokes), "via" (through holes),
+    or "" (it does not).
     """
 
     side: str
@@ -74,21 +78,51 @@ class Pad:
     tie: str = ""
 
     def with_copper(self, net: str | None, tie: str) -> "Pad":
-        """The pad on its net; written out, since boards have tens of thousands and a general replacing is slow."""
-        return Pad(self.side, self.x_mm, self.y_mm, self.size_x_mm, self.size_y_mm, self.angle_deg, self.area_mm2, self.paste_mm2,
-                   self.ring, self.ref, self.pin, net, tie)  # fmt: skip
+        """The pad on its net; written out, since boards have tens of thousands and a general
+        replacing is slow.
+        """
+        return Pad(
+            self.side,
+            self.x_mm,
+            self.y_mm,
+            self.size_x_mm,
+            self.size_y_mm,
+            self.angle_deg,
+            self.area_mm2,
+            self.paste_mm2,
+            self.ring,
+            self.ref,
+            self.pin,
+            net,
+            tie,
+        )
 
     def of_part(self, ref: str, pin: str) -> "Pad":
         """The pad as a part's pin."""
-        return Pad(self.side, self.x_mm, self.y_mm, self.size_x_mm, self.size_y_mm, self.angle_deg, self.area_mm2, self.paste_mm2,
-                   self.ring, ref, pin, self.net, self.tie)  # fmt: skip
+        return Pad(
+            self.side,
+            self.x_mm,
+            self.y_mm,
+            self.size_x_mm,
+            self.size_y_mm,
+            self.angle_deg,
+            self.area_mm2,
+            self.paste_mm2,
+            self.ring,
+            ref,
+            pin,
+            self.net,
+            self.tie,
+        )
 
 
 @dataclass(frozen=True)
 class Opening:
-    """An opening of the stencil: its outline, area and whole edge; `pad` is the place of the pad it lies over in the board's pads.
+    """An opening of the stencil: its outline, area and whole edge; `pad` is the place of the pad it
+    lies over in the board's pads.
 
-    Sizes along and across are those of the smallest rectangle round it, `angle_deg` that rectangle's.
+    Sizes along and across are those of the smallest rectangle round it, `angle_deg` that
+    rectangle's.
     """
 
     side: str
@@ -103,7 +137,9 @@ class Opening:
 
 @dataclass(frozen=True)
 class Hole:
-    """A drilled hole or slot (x2, y2 its other end); `layers` the copper layers it joins, from 1, all when not said."""
+    """A drilled hole or slot (x2, y2 its other end); `layers` the copper layers it joins, from 1,
+    all when not said.
+    """
 
     x_mm: float
     y_mm: float
@@ -116,7 +152,8 @@ class Hole:
 
 @dataclass(frozen=True)
 class Ink:
-    """A bit of drawing: SVG path data in hundredths of a millimetre (y up), filled at width 0, else a round-ended stroke.
+    """A bit of drawing: SVG path data in hundredths of a millimetre (y up), filled at width 0, else
+    a round-ended stroke.
 
     `clear` ink takes away what was drawn before it.
     """
@@ -130,8 +167,8 @@ class Ink:
 class CopperMap:
     """Copper coverage of one layer on square cells of `cell_mm`, rows from the lower edge up.
 
-    `links`: how the drawn copper conducts between as many cells that divide the board evenly (copper_links, packed in x and in y); empty
-    where nothing is drawn.
+    `links`: how the drawn copper conducts between as many cells that divide the board evenly
+    (copper_links, packed in x and in y); empty where nothing is drawn.
     """
 
     layer: str
@@ -169,9 +206,13 @@ class Finding:
 
 @dataclass(frozen=True)
 class Board:
-    """One board, whole. `drawings` holds what is drawn on a layer by its name; `origin` is its corner in file coordinates.
+    """One board, whole.
 
-    `printed_marks` says for parts on a side with a legend whether pin 1 is marked: "shown", "under the body" or "none".
+    `drawings` holds what is drawn on a layer by its name; `origin` is its corner in file
+    coordinates.
+
+    `printed_marks` says for parts on a side with a legend whether pin 1 is marked: "shown", "under
+    the body" or "none".
     """
 
     name: str

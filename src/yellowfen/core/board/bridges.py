@@ -1,4 +1,6 @@
-"""Which neighbouring pins of a part a bridge of solder may join without harm: those that share a net anyway."""
+"""Which neighbouring pins of a part a bridge of solder may join without harm: those that share a
+net anyway.
+"""
 
 import itertools
 import math
@@ -15,7 +17,11 @@ def neighbouring_pins(part: BoardPart) -> list[tuple[str, str]]:
     if len(lands) < 3:
         return []
     reach = _REACH * part.package.pitch_mm
-    return [(a.pin, b.pin) for a, b in itertools.combinations(lands, 2) if math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) <= reach]
+    return [
+        (a.pin, b.pin)
+        for a, b in itertools.combinations(lands, 2)
+        if math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) <= reach
+    ]
 
 
 def pads_by_pin(board: Board, ref: str) -> dict[str, Pad]:
@@ -26,4 +32,6 @@ def pads_by_pin(board: Board, ref: str) -> dict[str, Pad]:
 def harmless_bridges(part: BoardPart, pads: dict[str, Pad]) -> list[tuple[str, str]]:
     """Neighbouring pins of one part on the same net."""
     nets = {pin: pad.net for pin, pad in pads.items()}
-    return [(a, b) for a, b in neighbouring_pins(part) if nets.get(a) and nets.get(a) == nets.get(b)]
+    return [
+        (a, b) for a, b in neighbouring_pins(part) if nets.get(a) and nets.get(a) == nets.get(b)
+    ]

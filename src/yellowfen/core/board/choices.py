@@ -1,4 +1,6 @@
-"""What the user decided about how a board is to be read; kept with the board and obeyed at every reading."""
+"""What the user decided about how a board is to be read; kept with the board and obeyed at every
+reading.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -9,7 +11,9 @@ from yellowfen.core.board.shift import Shift
 
 @dataclass(frozen=True)
 class PartChoice:
-    """A correction to one part: its name, value, footprint (a package's name), or a turn beyond the table's (degrees)."""
+    """A correction to one part: its name, value, footprint (a package's name), or a turn beyond the
+    table's (degrees).
+    """
 
     name: str = ""
     value: str = ""
@@ -31,7 +35,9 @@ class Choices:
         return replace(self, roles={**self.roles, **roles})
 
     def key_of(self, ref: str) -> str:
-        """The name under which a part's correction is kept: the files' own, also after the user renamed it."""
+        """The name under which a part's correction is kept: the files' own, also after the user
+        renamed it.
+        """
         return next((key for key, kept in self.parts.items() if kept.name == ref), ref)
 
     def with_part(self, ref: str, choice: PartChoice) -> "Choices":

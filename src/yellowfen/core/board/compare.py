@@ -19,25 +19,35 @@ class Change:
 
 
 def changes(old: Board, new: Board) -> tuple[Change, ...]:
-    """Changes from the old board to the new one: the board first, then parts gone, come and altered."""
+    """Changes from the old board to the new one: the board first, then parts gone, come and
+    altered.
+    """
     return (*_board(old, new), *_parts(old, new))
 
 
 def _board(old: Board, new: Board) -> Iterator[Change]:
     if abs(old.width_mm - new.width_mm) > MOVED_MM or abs(old.height_mm - new.height_mm) > MOVED_MM:
         yield Change(
-            "board", "size", f"{old.width_mm:.1f} x {old.height_mm:.1f} mm before, {new.width_mm:.1f} x {new.height_mm:.1f} mm now"
+            "board",
+            "size",
+            f"{old.width_mm:.1f} x {old.height_mm:.1f} mm before, {new.width_mm:.1f} x {new.height_mm:.1f} mm now",
         )
     if old.thickness_mm != new.thickness_mm:
-        yield Change("board", "size", f"{old.thickness_mm:g} mm thick before, {new.thickness_mm:g} mm now")
+        yield Change(
+            "board", "size", f"{old.thickness_mm:g} mm thick before, {new.thickness_mm:g} mm now"
+        )
     if len(old.copper) != len(new.copper):
-        yield Change("board", "copper", f"{len(old.copper)} copper layers before, {len(new.copper)} now")
+        yield Change(
+            "board", "copper", f"{len(old.copper)} copper layers before, {len(new.copper)} now"
+        )
     before = {layer.layer: layer.area_mm2 for layer in old.copper}
     for layer in new.copper:
         was = before.get(layer.layer)
         if was and abs(layer.area_mm2 - was) > COPPER_SHARE * was:
             yield Change(
-                "board", "copper", f"copper {layer.layer}: {was:.0f} mm² before, {layer.area_mm2:.0f} mm² now, so heat spreads otherwise"
+                "board",
+                "copper",
+                f"copper {layer.layer}: {was:.0f} mm² before, {layer.area_mm2:.0f} mm² now, so heat spreads otherwise",
             )
     if len(old.holes) != len(new.holes):
         yield Change("board", "holes", f"{len(old.holes)} holes before, {len(new.holes)} now")
@@ -46,7 +56,11 @@ def _board(old: Board, new: Board) -> Iterator[Change]:
 def _shift(old: Board, new: Board) -> tuple[float, float]:
     """How far most parts moved together, e.g. because the outline's corner moved."""
     now = {part.ref: part for part in new.parts}
-    pairs = [(now[part.ref].x_mm - part.x_mm, now[part.ref].y_mm - part.y_mm) for part in old.parts if part.ref in now]
+    pairs = [
+        (now[part.ref].x_mm - part.x_mm, now[part.ref].y_mm - part.y_mm)
+        for part in old.parts
+        if part.ref in now
+    ]
     if len(pairs) < 3:
         return 0.0, 0.0
     return statistics.median(dx for dx, _ in pairs), statistics.median(dy for _, dy in pairs)
@@ -62,9 +76,17 @@ def _parts(old: Board, new: Board) -> Iterator[Change]:
             f"most parts moved together by {dx:+.2f} mm across and {dy:+.2f} mm up; each part's own move is told beyond that",
         )
     for ref in sorted(before.keys() - now.keys(), key=_order):
-        yield Change(ref, "gone", f"{before[ref].package.name} {before[ref].value}".strip() + " is not there any more")
+        yield Change(
+            ref,
+            "gone",
+            f"{before[ref].package.name} {before[ref].value}".strip() + " is not there any more",
+        )
     for ref in sorted(now.keys() - before.keys(), key=_order):
-        yield Change(ref, "new", f"{now[ref].package.name} {now[ref].value}".strip() + f" on the {now[ref].side} is new")
+        yield Change(
+            ref,
+            "new",
+            f"{now[ref].package.name} {now[ref].value}".strip() + f" on the {now[ref].side} is new",
+        )
     for ref in sorted(before.keys() & now.keys(), key=_order):
         said = list(_part(before[ref], now[ref], dx, dy))
         if said:
@@ -84,7 +106,10 @@ def _part(old: BoardPart, new: BoardPart, dx: float, dy: float) -> Iterator[str]
     turned = 180 - (180 - new.rotation_deg + old.rotation_deg) % 360
     if abs(turned) > TURNED_DEG:
         yield f"turned by {turned:+.0f}°"
-    was, now = sum(land.area_mm2 for land in old.package.lands), sum(land.area_mm2 for land in new.package.lands)
+    was, now = (
+        sum(land.area_mm2 for land in old.package.lands),
+        sum(land.area_mm2 for land in new.package.lands),
+    )
     if len(old.package.lands) != len(new.package.lands):
         yield f"{len(old.package.lands)} pads before, {len(new.package.lands)} now"
     elif abs(now - was) > LAND_SHARE * was:

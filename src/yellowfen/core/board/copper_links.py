@@ -1,8 +1,10 @@
-"""How well a copper layer conducts from cell to cell: what drawn copper passes, not what its area would as one sheet.
+"""How well a copper layer conducts from cell to cell: what drawn copper passes, not what its area
+would as one sheet.
 
-A link runs between the middles of two neighbouring square cells and counts 1 for full copper; gaps and bends within it, and a gap
-on the border of two cells, count as they are drawn, bridged by the laminate as little as laminate does (`FLOOR`).
-Laws: full copper gives 1, none gives 0; more copper never conducts less.
+A link runs between the middles of two neighbouring square cells and counts 1 for full copper; gaps
+and bends within it, and a gap on the border of two cells, count as they are drawn, bridged by the
+laminate as little as laminate does (`FLOOR`). Laws: full copper gives 1, none gives 0; more copper
+never conducts less.
 """
 
 import base64
@@ -28,8 +30,10 @@ FLOOR = constant(
 
 @dataclass(frozen=True)
 class CopperLinks:
-    """Conductances relative to full copper between cells that divide a board evenly: along_x (ny, nx − 1), along_y (ny − 1, nx), each with
-    the laminate's `FLOOR` in it, so `FLOOR` to 1 + `FLOOR`."""
+    """Conductances relative to full copper between cells that divide a board evenly: along_x (ny,
+    nx − 1), along_y (ny − 1, nx), each with the laminate's `FLOOR` in it, so `FLOOR` to 1 +
+    `FLOOR`.
+    """
 
     along_x: Links
     along_y: Links
@@ -40,10 +44,15 @@ class CopperLinks:
 
     def cropped(self, columns: slice, rows: slice) -> "CopperLinks":
         """The links between the cells of a piece of the board."""
-        return CopperLinks(self.along_x[rows, columns.start : columns.stop - 1], self.along_y[rows.start : rows.stop - 1, columns])
+        return CopperLinks(
+            self.along_x[rows, columns.start : columns.stop - 1],
+            self.along_y[rows.start : rows.stop - 1, columns],
+        )
 
     def packed(self) -> tuple[str, str]:
-        """As two short texts: a byte a link, its square root (fine where little conducts), compressed."""
+        """As two short texts: a byte a link, its square root (fine where little conducts),
+        compressed.
+        """
         return _text(self.along_x), _text(self.along_y)
 
 
@@ -53,7 +62,10 @@ def _text(values: Links) -> str:
 
 
 def unpacked(texts: tuple[str, str], ny: int, nx: int) -> CopperLinks:
-    """Links from their texts, for ny × nx cells. Raises ValueError where the texts are not of these sizes."""
+    """Links from their texts, for ny × nx cells.
+
+    Raises ValueError where the texts are not of these sizes.
+    """
 
     def values(text: str, rows: int, columns: int) -> Links:
         steps = np.frombuffer(zlib.decompress(base64.b64decode(text)), dtype=np.uint8).astype(float)
@@ -64,25 +76,39 @@ def unpacked(texts: tuple[str, str], ny: int, nx: int) -> CopperLinks:
 
 def links_of_spans(spans: Spans, cell_mm: tuple[float, float], ny: int, nx: int) -> CopperLinks:
     """Links between ny × nx cells of `cell_mm` (x, y, about square) from the origin."""
-    from yellowfen.core.board.copper_links_kernel import PARTS, links  # loads the compiler's runtime, so only when needed
+    from yellowfen.core.board.copper_links_kernel import (
+        PARTS,
+        links,
+    )  # loads the compiler's runtime, so only when needed
 
     fine_row = np.floor(spans.rows_y / (cell_mm[1] / PARTS)).astype(np.int64)
-    along_x, along_y = np.full((ny, max(nx - 1, 0)), FLOOR, np.float32), np.full((max(ny - 1, 0), nx), FLOOR, np.float32)
+    along_x, along_y = (
+        np.full((ny, max(nx - 1, 0)), FLOOR, np.float32),
+        np.full((max(ny - 1, 0), nx), FLOOR, np.float32),
+    )
     if len(spans.x0):
-        links(spans.first, spans.x0, spans.x1, fine_row, cell_mm[0] / PARTS, FLOOR, along_x, along_y)
+        links(
+            spans.first, spans.x0, spans.x1, fine_row, cell_mm[0] / PARTS, FLOOR, along_x, along_y
+        )
     return CopperLinks(along_x.astype(float), along_y.astype(float))
 
 
 def links_of_raster(share: NDArray[np.float64], ny: int, nx: int) -> CopperLinks:
-    """Links between ny × nx cells that divide a finely drawn raster (rows from the lower edge up, shares 0..1) evenly."""
+    """Links between ny × nx cells that divide a finely drawn raster (rows from the lower edge up,
+    shares 0..1) evenly.
+    """
     rows, columns = share.shape
     dark = share >= 0.5
     padded = np.zeros((rows, columns + 2), dtype=np.int8)
     padded[:, 1:-1] = dark
     change = np.diff(padded, axis=1)
     starts, stops = np.nonzero(change == 1), np.nonzero(change == -1)
-    first = np.concatenate([[0], np.cumsum(np.bincount(starts[0], minlength=rows))]).astype(np.int64)
+    first = np.concatenate([[0], np.cumsum(np.bincount(starts[0], minlength=rows))]).astype(
+        np.int64
+    )
     # In units of the cells: each is 1 × 1, its raster stretched to that.
     x0, x1 = starts[1] * (nx / columns), stops[1] * (nx / columns)
     rows_y = (np.arange(rows) + 0.5) * (ny / rows)
-    return links_of_spans(Spans(rows_y, ny / rows, first, x0.astype(float), x1.astype(float)), (1.0, 1.0), ny, nx)
+    return links_of_spans(
+        Spans(rows_y, ny / rows, first, x0.astype(float), x1.astype(float)), (1.0, 1.0), ny, nx
+    )

@@ -1,7 +1,9 @@
-"""The compiled loops of copper links: finely drawn copper between the middles of two neighbouring cells, solved for the heat it passes.
+"""The compiled loops of copper links: finely drawn copper between the middles of two neighbouring
+cells, solved for the heat it passes.
 
-A region is `PARTS` × `PARTS` squares, held at 1 and 0 at its two ends and sealed at its sides. Regions whose two bounds agree
-(rows apart: too little; columns levelled: too much) take their geometric mean; the others are solved exactly, `LANES` at once.
+A region is `PARTS` × `PARTS` squares, held at 1 and 0 at its two ends and sealed at its sides.
+Regions whose two bounds agree (rows apart: too little; columns levelled: too much) take their
+geometric mean; the others are solved exactly, `LANES` at once.
 """
 
 import numba
@@ -15,7 +17,9 @@ _FAST = {"contract", "reassoc", "nsz", "arcp"}
 
 @numba.njit(cache=True, fastmath=_FAST, error_model="numpy")
 def _solve(along, across, band, right, passed):
-    """Conductance of `LANES` regions (along the flow, across, lane): banded elimination from the hot end to the cold one."""
+    """Conductance of `LANES` regions (along the flow, across, lane): banded elimination from the
+    hot end to the cold one.
+    """
     parts = along.shape[0]
     count = parts * parts
     two = np.float32(2.0)
@@ -87,11 +91,15 @@ def _bounds(region):
 
 
 @numba.njit(cache=True, fastmath=_FAST, error_model="numpy")
-def _fine_rows(first, x0, x1, fine_row, begin, from_row, to_row, fine_mm, floor, flat, upright, line):
-    """Conductances of a few fine rows of squares, in x into `flat`, in y into `upright`; returns the span row that comes next.
+def _fine_rows(
+    first, x0, x1, fine_row, begin, from_row, to_row, fine_mm, floor, flat, upright, line
+):
+    """Conductances of a few fine rows of squares, in x into `flat`, in y into `upright`; returns
+    the span row that comes next.
 
-    A square covered in part is copper and laminate behind each other in x (a span ends in it) and beside each other in y; its rows of
-    spans lie the other way round. So a gap stays a gap wherever it falls between squares.
+    A square covered in part is copper and laminate behind each other in x (a span ends in it) and
+    beside each other in y; its rows of spans lie the other way round. So a gap stays a gap wherever
+    it falls between squares.
     """
     one = np.float32(1.0)
     flat[:] = np.float32(0.0)
@@ -131,8 +139,12 @@ def _fine_rows(first, x0, x1, fine_row, begin, from_row, to_row, fine_mm, floor,
 
 
 @numba.njit(cache=True, fastmath=_FAST, error_model="numpy")
-def _link_row(flat, upright, top, left, upward, out, along, across, band, right, passed, places, region):
-    """Links of one row of cells: along the row, or `upward` to the next row, from strips of fine rows that begin at `top`."""
+def _link_row(
+    flat, upright, top, left, upward, out, along, across, band, right, passed, places, region
+):
+    """Links of one row of cells: along the row, or `upward` to the next row, from strips of fine
+    rows that begin at `top`.
+    """
     parts = PARTS
     waiting = 0
     for i in range(out.shape[0]):
@@ -173,7 +185,9 @@ def _link_row(flat, upright, top, left, upward, out, along, across, band, right,
 
 @numba.njit(cache=True, nogil=True, error_model="numpy")
 def links(first, x0, x1, fine_row, fine_mm, floor, along_x, along_y):
-    """Fill along_x (ny, nx − 1) and along_y (ny − 1, nx) with conductances relative to full copper, `floor` being the laminate's."""
+    """Fill along_x (ny, nx − 1) and along_y (ny − 1, nx) with conductances relative to full copper,
+    `floor` being the laminate's.
+    """
     ny, nx = along_x.shape[0], along_y.shape[1]
     parts, half = PARTS, PARTS // 2
     flat = np.zeros((2 * parts, nx * parts), dtype=np.float32)
@@ -187,11 +201,54 @@ def links(first, x0, x1, fine_row, fine_mm, floor, along_x, along_y):
     passed = np.zeros(LANES, dtype=np.float32)
     places = np.zeros(LANES, dtype=np.int64)
     small = np.float32(floor)
-    k = _fine_rows(first, x0, x1, fine_row, 0, 0, parts, fine_mm, small, flat[parts:], upright[parts:], line)
+    k = _fine_rows(
+        first, x0, x1, fine_row, 0, 0, parts, fine_mm, small, flat[parts:], upright[parts:], line
+    )
     for j in range(ny):
         flat[:parts] = flat[parts:]
         upright[:parts] = upright[parts:]
-        k = _fine_rows(first, x0, x1, fine_row, k, (j + 1) * parts, (j + 2) * parts, fine_mm, small, flat[parts:], upright[parts:], line)
-        _link_row(flat, upright, 0, half, False, along_x[j], along, across, band, right, passed, places, region)
+        k = _fine_rows(
+            first,
+            x0,
+            x1,
+            fine_row,
+            k,
+            (j + 1) * parts,
+            (j + 2) * parts,
+            fine_mm,
+            small,
+            flat[parts:],
+            upright[parts:],
+            line,
+        )
+        _link_row(
+            flat,
+            upright,
+            0,
+            half,
+            False,
+            along_x[j],
+            along,
+            across,
+            band,
+            right,
+            passed,
+            places,
+            region,
+        )
         if j < ny - 1:
-            _link_row(flat, upright, half, 0, True, along_y[j], along, across, band, right, passed, places, region)
+            _link_row(
+                flat,
+                upright,
+                half,
+                0,
+                True,
+                along_y[j],
+                along,
+                across,
+                band,
+                right,
+                passed,
+                places,
+                region,
+            )

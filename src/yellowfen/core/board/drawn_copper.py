@@ -1,4 +1,6 @@
-"""Outer copper as it is drawn, on cells far finer than the maps a board keeps: what an iron on one narrow pad has to know."""
+"""Outer copper as it is drawn, on cells far finer than the maps a board keeps: what an iron on one
+narrow pad has to know.
+"""
 
 import math
 from collections.abc import Iterable
@@ -15,10 +17,11 @@ AGREES = 0.03
 
 
 def drawn_copper(board: Board, side: str) -> NDArray[np.float64] | None:
-    """Coverage 0..1 of the outer layer of a `side`, rows from the lower edge up over the whole board.
+    """Coverage 0..1 of the outer layer of a `side`, rows from the lower edge up over the whole
+    board.
 
-    Cells of `CELL_MM`, wider on boards that would need more than `MOST_CELLS`. None where nothing is drawn, or where the drawing
-    was cut short: its area must be the map's.
+    Cells of `CELL_MM`, wider on boards that would need more than `MOST_CELLS`. None where nothing
+    is drawn, or where the drawing was cut short: its area must be the map's.
     """
     inks = board.drawings.get(f"copper {side}", ())
     maps = [one for one in board.copper if one.depth == (0.0 if side == "top" else 1.0)]
@@ -37,7 +40,9 @@ def _spans(inks: Iterable[Ink], height_mm: float) -> Spans:
     for ink in inks:
         rings: list[list[Point]] = []
         for text in ink.path.split("M")[1:]:
-            numbers = [int(word) / 100 for word in text.removesuffix("Z").removesuffix("h0").split()]
+            numbers = [
+                int(word) / 100 for word in text.removesuffix("Z").removesuffix("h0").split()
+            ]
             points = list(zip(numbers[::2], numbers[1::2], strict=True))
             if ink.width_mm:
                 draft.stroke(not ink.clear, points, ink.width_mm)

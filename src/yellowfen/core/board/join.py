@@ -1,8 +1,9 @@
-"""Joining pads to parts: a placed part finds its own pads, by its package's lands or, failing that, by nearness.
+"""Joining pads to parts: a placed part finds its own pads, by its package's lands or, failing that,
+by nearness.
 
-Laws: a pad belongs to one part at most; a part whose pads are not where its package says keeps its place and
-says so; turning the package by quarter turns is tried and, where it fits better, reported; a name that means two
-sizes (imperial or metric) is settled by the pads and said.
+Laws: a pad belongs to one part at most; a part whose pads are not where its package says keeps its
+place and says so; turning the package by quarter turns is tried and, where it fits better,
+reported; a name that means two sizes (imperial or metric) is settled by the pads and said.
 """
 
 import math
@@ -39,7 +40,9 @@ class Placement:
 
 @dataclass(frozen=True)
 class Joined:
-    """Parts with their pads, pads with their parts, and remarks; `turns` are the quarter turns found beyond the table's, by side."""
+    """Parts with their pads, pads with their parts, and remarks; `turns` are the quarter turns
+    found beyond the table's, by side.
+    """
 
     parts: tuple[BoardPart, ...]
     pads: tuple[Pad, ...]
@@ -54,7 +57,9 @@ class _Free:
         self.pads = dict(enumerate(pads))
         self.cells: dict[tuple[str, int, int], list[int]] = defaultdict(list)
         for index, pad in self.pads.items():
-            self.cells[(pad.side, int(pad.x_mm // _CELL_MM), int(pad.y_mm // _CELL_MM))].append(index)
+            self.cells[(pad.side, int(pad.x_mm // _CELL_MM), int(pad.y_mm // _CELL_MM))].append(
+                index
+            )
 
     def near(self, side: str, x: float, y: float, reach: float) -> Iterator[tuple[int, Pad]]:
         """Free pads within a square of that half side."""
@@ -78,8 +83,13 @@ class _Work:
     turns: dict[str, list[int]]
 
 
-def join(placements: Sequence[Placement], pads: Sequence[Pad], library: Library = BUILT_IN) -> Joined:
-    """Give every placement its pads. Known packages first, the smallest of them first; unknown ones take what is left."""
+def join(
+    placements: Sequence[Placement], pads: Sequence[Pad], library: Library = BUILT_IN
+) -> Joined:
+    """Give every placement its pads.
+
+    Known packages first, the smallest of them first; unknown ones take what is left.
+    """
     work = _Work(_Free(pads), library, {}, {}, [], defaultdict(list))
     rest = _already_named(placements, work)
     known, late = [], []
@@ -96,14 +106,18 @@ def join(placements: Sequence[Placement], pads: Sequence[Pad], library: Library 
     rivals = _rivals([placed for placed, _ in late])
     for placed, package in late:
         work.parts[placed.ref] = _by_nearness(placed, package, rivals, work)
-    named = tuple(pad.of_part(*work.owner[i]) if i in work.owner else pad for i, pad in enumerate(pads))
+    named = tuple(
+        pad.of_part(*work.owner[i]) if i in work.owner else pad for i, pad in enumerate(pads)
+    )
     return Joined(tuple(work.parts.values()), named, tuple(work.findings), dict(work.turns))
 
 
 def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placement]:
-    """Parts whose pads carry their name and pin already (layer attributes, netlist, proposals) are taken as they are; returns the rest.
+    """Parts whose pads carry their name and pin already (layer attributes, netlist, proposals) are
+    taken as they are; returns the rest.
 
-    A part's pads are those of its own side; a through-hole part's lands on the other face keep its name and belong to no body there.
+    A part's pads are those of its own side; a through-hole part's lands on the other face keep its
+    name and belong to no body there.
     """
     named: dict[tuple[str, str], list[int]] = defaultdict(list)
     for index, pad in work.free.pads.items():
@@ -131,7 +145,9 @@ def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placeme
         lands = []
         for index, pad in zip(mine, pads, strict=True):
             work.owner[index] = (placed.ref, pad.pin or "?")
-            lands.append(_land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual)))
+            lands.append(
+                _land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual))
+            )
         whole = with_lands(package, tuple(lands)) if package else unknown_body(tuple(lands))
         work.parts[placed.ref] = _part(placed, whole, True, "" if package else "body guessed")
     if moved and any(placed.footprint for placed in placements):
@@ -141,18 +157,29 @@ def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placeme
 
 
 def _seated(placed: Placement, package: Package, pads: Sequence[Pad]) -> Placement:
-    """Where and how turned a part really lies by its named pins: the quarter turn and shift with the least miss; as placed without enough pins."""
+    """Where and how turned a part really lies by its named pins: the quarter turn and shift with
+    the least miss; as placed without enough pins.
+    """
     lands = {land.pin: land for land in package.lands}
     pairs = [(pad, lands[pad.pin]) for pad in pads if pad.pin in lands]
     if len(pairs) < max(2, 0.7 * len(package.lands)):
         return placed
     best = (math.inf, placed)
     for turn in (0, 90, 180, 270):
-        offsets = [(pad.x_mm - x, pad.y_mm - y) for pad, land in pairs for x, y in [_frame(placed, land.x_mm, land.y_mm, turn)]]
+        offsets = [
+            (pad.x_mm - x, pad.y_mm - y)
+            for pad, land in pairs
+            for x, y in [_frame(placed, land.x_mm, land.y_mm, turn)]
+        ]
         dx, dy = (sum(one[axis] for one in offsets) / len(offsets) for axis in (0, 1))
         miss = sum(math.hypot(x - dx, y - dy) for x, y in offsets) / len(offsets)
         if miss < best[0] - 0.02:
-            seated = replace(placed, x_mm=placed.x_mm + dx, y_mm=placed.y_mm + dy, rotation_deg=(placed.rotation_deg + turn) % 360)
+            seated = replace(
+                placed,
+                x_mm=placed.x_mm + dx,
+                y_mm=placed.y_mm + dy,
+                rotation_deg=(placed.rotation_deg + turn) % 360,
+            )
             best = (miss, seated)
     return best[1] if best[0] < _MOVED_MM else placed
 
@@ -162,7 +189,14 @@ def _closest(packages: Sequence[Package], pads: Sequence[Pad]) -> Package | None
     spread = max(math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) for a in pads[:40] for b in pads[:40])
 
     def miss(package: Package) -> float:
-        own = max((math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) for a in package.lands[:40] for b in package.lands[:40]), default=spread)
+        own = max(
+            (
+                math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm)
+                for a in package.lands[:40]
+                for b in package.lands[:40]
+            ),
+            default=spread,
+        )
         return abs(own - spread)
 
     return min(packages, key=miss) if packages else None
@@ -177,7 +211,11 @@ def _frame(placed: Placement, x: float, y: float, turn: float = 0.0) -> tuple[fl
 
 def _claim_best(placed: Placement, packages: Sequence[Package], work: _Work) -> bool:
     """Join the reading and the quarter turn that put most lands on pads; False when none fits."""
-    fits = [(package, *fit) for package in packages if (fit := _best_turn(placed, package, work.free)) is not None]
+    fits = [
+        (package, *fit)
+        for package in packages
+        if (fit := _best_turn(placed, package, work.free)) is not None
+    ]
     if not fits:
         return False
     package, turn, hits, _ = min(fits, key=lambda fit: (-len(fit[2]) / len(fit[0].lands), fit[3]))
@@ -199,7 +237,9 @@ def _claim_best(placed: Placement, packages: Sequence[Package], work: _Work) -> 
     return True
 
 
-def _best_turn(placed: Placement, package: Package, free: _Free) -> tuple[int, dict[str, int], float] | None:
+def _best_turn(
+    placed: Placement, package: Package, free: _Free
+) -> tuple[int, dict[str, int], float] | None:
     """(turn, pin to pad, mean miss mm) of the quarter turn with most hits."""
     best: tuple[int, dict[str, int], float] | None = None
     reach = max(abs(land.x_mm) + abs(land.y_mm) for land in package.lands) + 1.5
@@ -224,9 +264,13 @@ def _best_turn(placed: Placement, package: Package, free: _Free) -> tuple[int, d
 
 
 def _hits(
-    package: Package, far: NDArray[np.float64], slack: NDArray[np.float64], near: Sequence[tuple[int, Pad]]
+    package: Package,
+    far: NDArray[np.float64],
+    slack: NDArray[np.float64],
+    near: Sequence[tuple[int, Pad]],
 ) -> tuple[dict[str, int], float]:
-    """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice; and their mean miss.
+    """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice;
+    and their mean miss.
 
     `far` (lands, pads) are their distances, mm; `slack` (lands,) how far a pad may lie.
     """
@@ -241,7 +285,9 @@ def _hits(
     return hits, misses / max(len(hits), 1)
 
 
-def _claim(placed: Placement, package: Package, turn: int, hits: dict[str, int], work: _Work) -> BoardPart:
+def _claim(
+    placed: Placement, package: Package, turn: int, hits: dict[str, int], work: _Work
+) -> BoardPart:
     kinds = {land.pin: land.kind for land in package.lands}
     lands = []
     for pin, index in hits.items():
@@ -251,8 +297,18 @@ def _claim(placed: Placement, package: Package, turn: int, hits: dict[str, int],
     rotation = (placed.rotation_deg + turn) % 360
     missing = len(package.lands) - len(hits)
     note = f"{missing} of {len(package.lands)} pads not found" if missing else ""
-    return BoardPart(placed.ref, placed.value, placed.footprint, placed.x_mm, placed.y_mm, rotation, placed.side,
-                     with_lands(package, tuple(lands)), True, note)  # fmt: skip
+    return BoardPart(
+        placed.ref,
+        placed.value,
+        placed.footprint,
+        placed.x_mm,
+        placed.y_mm,
+        rotation,
+        placed.side,
+        with_lands(package, tuple(lands)),
+        True,
+        note,
+    )
 
 
 def _land_of(placed: Placement, turn: float, pin: str, pad: Pad, kind: JointKind) -> Land:
@@ -277,8 +333,12 @@ def _rivals(placements: Sequence[Placement]) -> _Rivals:
     return cells
 
 
-def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, work: _Work) -> BoardPart:
-    """Pads nearer to this part than to any other, within its body and a margin; without any, the package as drawn."""
+def _by_nearness(
+    placed: Placement, package: Package | None, rivals: _Rivals, work: _Work
+) -> BoardPart:
+    """Pads nearer to this part than to any other, within its body and a margin; without any, the
+    package as drawn.
+    """
     reach = 0.75 * max(package.body_x_mm, package.body_y_mm) + 1.5 if package else 12.0
     cx, cy = int(placed.x_mm // 12), int(placed.y_mm // 12)
     others = [
@@ -286,18 +346,37 @@ def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, wo
         for dx in (-1, 0, 1)
         for dy in (-1, 0, 1)
         for one in rivals.get((placed.side, cx + dx, cy + dy), ())
-        if one.ref != placed.ref and math.hypot(one.x_mm - placed.x_mm, one.y_mm - placed.y_mm) <= 2 * reach
+        if one.ref != placed.ref
+        and math.hypot(one.x_mm - placed.x_mm, one.y_mm - placed.y_mm) <= 2 * reach
     ]
-    mine = [i for i, pad in work.free.near(placed.side, placed.x_mm, placed.y_mm, reach) if _nearest(pad, placed, others, reach)]
+    mine = [
+        i
+        for i, pad in work.free.near(placed.side, placed.x_mm, placed.y_mm, reach)
+        if _nearest(pad, placed, others, reach)
+    ]
     mine = _without_strays(mine, placed, work.free)
     if len(mine) < 2 and package is not None and package.lands:
-        work.findings.append(Finding(placed.ref, f"no pads were found for {package.name}; its own lands are assumed"))
+        work.findings.append(
+            Finding(placed.ref, f"no pads were found for {package.name}; its own lands are assumed")
+        )
         return _part(placed, package, False, "pads assumed")
     if not mine:
-        name = f"footprint {placed.footprint!r} is not known and" if package is None else f"{package.name}:"
-        work.findings.append(Finding(placed.ref, f"{name} no pads lie near it; left out of the rehearsal"))
-        return _part(placed, unknown_body((Land("1", 0, 0, 1, 1, JointKind.GULL_WING),)), False, "unknown")
-    mine.sort(key=lambda i: math.atan2(work.free.pads[i].y_mm - placed.y_mm, work.free.pads[i].x_mm - placed.x_mm))
+        name = (
+            f"footprint {placed.footprint!r} is not known and"
+            if package is None
+            else f"{package.name}:"
+        )
+        work.findings.append(
+            Finding(placed.ref, f"{name} no pads lie near it; left out of the rehearsal")
+        )
+        return _part(
+            placed, unknown_body((Land("1", 0, 0, 1, 1, JointKind.GULL_WING),)), False, "unknown"
+        )
+    mine.sort(
+        key=lambda i: math.atan2(
+            work.free.pads[i].y_mm - placed.y_mm, work.free.pads[i].x_mm - placed.x_mm
+        )
+    )
     kind = _own_kind(package, placed, work.library)
     lands = []
     for number, index in enumerate(mine, 1):
@@ -310,7 +389,10 @@ def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, wo
         return _part(placed, unknown_body(tuple(lands)), True, "body guessed")
     if package.lands:
         work.findings.append(
-            Finding(placed.ref, f"its pads differ from {package.name}; the {len(mine)} nearest were taken and numbered round")
+            Finding(
+                placed.ref,
+                f"its pads differ from {package.name}; the {len(mine)} nearest were taken and numbered round",
+            )
         )
         return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")
     return _part(placed, with_lands(package, tuple(lands)), True, "")
@@ -318,7 +400,10 @@ def _by_nearness(placed: Placement, package: Package | None, rivals: _Rivals, wo
 
 def _without_strays(pads: Sequence[int], placed: Placement, free: _Free) -> list[int]:
     """Pads from the nearest outward, up to a gap that no package has."""
-    far = sorted((math.hypot(free.pads[i].x_mm - placed.x_mm, free.pads[i].y_mm - placed.y_mm), i) for i in pads)
+    far = sorted(
+        (math.hypot(free.pads[i].x_mm - placed.x_mm, free.pads[i].y_mm - placed.y_mm), i)
+        for i in pads
+    )
     kept: list[int] = []
     for number, (distance, index) in enumerate(far):
         if number and distance - far[number - 1][0] > _STRAY_MM:
@@ -329,15 +414,32 @@ def _without_strays(pads: Sequence[int], placed: Placement, free: _Free) -> list
 
 def _own_kind(package: Package | None, placed: Placement, library: Library) -> JointKind:
     own = library.own_for(placed.footprint)
-    return own.joint if own else package.lands[0].kind if package and package.lands else JointKind.GULL_WING
+    return (
+        own.joint
+        if own
+        else package.lands[0].kind
+        if package and package.lands
+        else JointKind.GULL_WING
+    )
 
 
 def _nearest(pad: Pad, placed: Placement, rivals: Sequence[Placement], reach: float) -> bool:
     own = math.hypot(pad.x_mm - placed.x_mm, pad.y_mm - placed.y_mm)
-    return own <= reach and all(math.hypot(pad.x_mm - other.x_mm, pad.y_mm - other.y_mm) > own for other in rivals)
+    return own <= reach and all(
+        math.hypot(pad.x_mm - other.x_mm, pad.y_mm - other.y_mm) > own for other in rivals
+    )
 
 
 def _part(placed: Placement, package: Package, joined: bool, note: str) -> BoardPart:
     return BoardPart(
-        placed.ref, placed.value, placed.footprint, placed.x_mm, placed.y_mm, placed.rotation_deg, placed.side, package, joined, note
+        placed.ref,
+        placed.value,
+        placed.footprint,
+        placed.x_mm,
+        placed.y_mm,
+        placed.rotation_deg,
+        placed.side,
+        package,
+        joined,
+        note,
     )

@@ -1,7 +1,8 @@
-"""Which pads share copper, and how a pad hangs on a plane: from the copper's spans and the plated holes.
+"""Which pads share copper, and how a pad hangs on a plane: from the copper's spans and the plated
+holes.
 
-Laws: pads joined by copper and plated holes share a net, and no others; a name given by attributes or a netlist is
-kept where the copper agrees, and a disagreement is said.
+Laws: pads joined by copper and plated holes share a net, and no others; a name given by attributes
+or a netlist is kept where the copper agrees, and a disagreement is said.
 """
 
 import itertools
@@ -17,10 +18,29 @@ from yellowfen.core.board.spans import Spans
 from yellowfen.core.source.mark import Mark, constant
 
 PLANE_MM2 = constant(
-    "plane_area", 150.0, "mm²", Mark.FROM_MEMORY, "copper of this area within a few cm keeps a joint cool", "what counts as a plane"
+    "plane_area",
+    150.0,
+    "mm²",
+    Mark.FROM_MEMORY,
+    "copper of this area within a few cm keeps a joint cool",
+    "what counts as a plane",
 )
-PLANE_SHARE = constant("plane_share", 0.12, "1", Mark.FROM_MEMORY, "or this share of a small board", "what counts as a plane")
-SOLID_SHARE = constant("solid_share", 0.5, "1", Mark.FROM_MEMORY, "spokes meet at most about a third of a pad's edge", "solid or relieved")
+PLANE_SHARE = constant(
+    "plane_share",
+    0.12,
+    "1",
+    Mark.FROM_MEMORY,
+    "or this share of a small board",
+    "what counts as a plane",
+)
+SOLID_SHARE = constant(
+    "solid_share",
+    0.5,
+    "1",
+    Mark.FROM_MEMORY,
+    "spokes meet at most about a third of a pad's edge",
+    "solid or relieved",
+)
 _RIM_MM, _MOAT_MM, _RELIEF_ROOM_MM = 0.06, 0.08, 0.55
 _AROUND = tuple((math.cos(k * math.pi / 4), math.sin(k * math.pi / 4)) for k in range(8))
 
@@ -46,11 +66,17 @@ class _Pieces:
                 self.parent[max(first, second)] = min(first, second)
 
 
-def trace(layers: Mapping[str, Spans], holes: Sequence[Hole], pads: Sequence[Pad], board_mm2: float,
-          named_points: Sequence[tuple[str, float, float, str]] = ()) -> tuple[list[Pad], list[Finding]]:  # fmt: skip
+def trace(
+    layers: Mapping[str, Spans],
+    holes: Sequence[Hole],
+    pads: Sequence[Pad],
+    board_mm2: float,
+    named_points: Sequence[tuple[str, float, float, str]] = (),
+) -> tuple[list[Pad], list[Finding]]:
     """Pads with net and tie, and what does not agree.
 
-    `layers` from top to bottom by name; `named_points` are (net, x, y, side) from a netlist, side "both" for holes.
+    `layers` from top to bottom by name; `named_points` are (net, x, y, side) from a netlist, side
+    "both" for holes.
     """
     names, spans = list(layers), list(layers.values())
     if not spans or not pads:
@@ -77,11 +103,28 @@ def _at_holes(spans: Sequence[Spans], holes: Sequence[Hole], pieces: _Pieces) ->
     if not holes:
         return []
     ends = [
-        [(hole.x_mm, hole.y_mm), (hole.x2_mm if hole.x2_mm is not None else hole.x_mm, hole.y2_mm if hole.y2_mm is not None else hole.y_mm)]
+        [
+            (hole.x_mm, hole.y_mm),
+            (
+                hole.x2_mm if hole.x2_mm is not None else hole.x_mm,
+                hole.y2_mm if hole.y2_mm is not None else hole.y_mm,
+            ),
+        ]
         for hole in holes
     ]
-    probes = np.array([[(x, y), *((x + dx * (hole.drill_mm / 2 + _RIM_MM), y + dy * (hole.drill_mm / 2 + _RIM_MM)) for dx, dy in _AROUND)]
-                       for hole, both in zip(holes, ends, strict=True) for x, y in both])  # fmt: skip
+    probes = np.array(
+        [
+            [
+                (x, y),
+                *(
+                    (x + dx * (hole.drill_mm / 2 + _RIM_MM), y + dy * (hole.drill_mm / 2 + _RIM_MM))
+                    for dx, dy in _AROUND
+                ),
+            ]
+            for hole, both in zip(holes, ends, strict=True)
+            for x, y in both
+        ]
+    )
     met: list[list[int]] = [[] for _ in holes]
     for layer, one in enumerate(spans):
         labels = one.label_at(probes.reshape(-1, 2)).reshape(len(holes), 2, 9)
@@ -90,13 +133,19 @@ def _at_holes(spans: Sequence[Spans], holes: Sequence[Hole], pieces: _Pieces) ->
             if reach and len(spans) > 2 and not min(reach) <= layer + 1 <= max(reach):
                 continue
             for end in set(map(tuple, labels[index].tolist())):
-                label = end[0] if end.count(end[0]) == len(end) else max(set(end), key=lambda value: (value >= 0, end.count(value)))
+                label = (
+                    end[0]
+                    if end.count(end[0]) == len(end)
+                    else max(set(end), key=lambda value: (value >= 0, end.count(value)))
+                )
                 if label >= 0 and (end.count(label) >= 3 or end[0] == label):
                     met[index].append(int(pieces.starts[layer]) + label)
     return met
 
 
-def _own_pieces(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], pieces: _Pieces) -> list[int]:
+def _own_pieces(
+    names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], pieces: _Pieces
+) -> list[int]:
     """The piece of copper each pad is part of on its own side, −1 without copper there."""
     own = [-1] * len(pads)
     for side in ("top", "bottom"):
@@ -106,7 +155,9 @@ def _own_pieces(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], p
         mine = [index for index, pad in enumerate(pads) if pad.side == side]
         if not mine:
             continue
-        labels = spans[layer].label_at(np.array([(pads[index].x_mm, pads[index].y_mm) for index in mine]))
+        labels = spans[layer].label_at(
+            np.array([(pads[index].x_mm, pads[index].y_mm) for index in mine])
+        )
         for index, label in zip(mine, labels.tolist(), strict=True):
             if label < 0:
                 label = _label_in_ring(spans[layer], pads[index])
@@ -131,9 +182,17 @@ def _along(pad: Pad, outward_mm: float, count: int = 32) -> NDArray[np.float64]:
     return places
 
 
-def _names(own: list[int], pads: Sequence[Pad], pieces: _Pieces, names: list[str], spans: Sequence[Spans],
-           named_points: Sequence[tuple[str, float, float, str]]) -> tuple[dict[int, str], list[Finding]]:  # fmt: skip
-    """A name for every net that a pad is on, by vote of attributes and netlist, else numbered; and disagreements."""
+def _names(
+    own: list[int],
+    pads: Sequence[Pad],
+    pieces: _Pieces,
+    names: list[str],
+    spans: Sequence[Spans],
+    named_points: Sequence[tuple[str, float, float, str]],
+) -> tuple[dict[int, str], list[Finding]]:
+    """A name for every net that a pad is on, by vote of attributes and netlist, else numbered; and
+    disagreements.
+    """
     votes: dict[int, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for pad, piece in zip(pads, own, strict=True):
         if pad.net and piece >= 0:
@@ -152,10 +211,17 @@ def _names(own: list[int], pads: Sequence[Pad], pieces: _Pieces, names: list[str
         nets[root] = max(said, key=lambda net: (said[net], net))
         where[nets[root]].append(root)
         if len(said) > 1:
-            findings.append(Finding("nets", f"{' and '.join(sorted(said)[:4])} share copper, though the files name them apart"))
+            findings.append(
+                Finding(
+                    "nets",
+                    f"{' and '.join(sorted(said)[:4])} share copper, though the files name them apart",
+                )
+            )
     for net, roots in sorted(where.items()):
         if len(roots) > 1:
-            findings.append(Finding("nets", f"{net} lies in {len(roots)} pieces of copper that nothing joins"))
+            findings.append(
+                Finding("nets", f"{net} lies in {len(roots)} pieces of copper that nothing joins")
+            )
     number = 0
     for piece in own:
         root = pieces.root(piece) if piece >= 0 else -1
@@ -171,15 +237,31 @@ def _without_holes(findings: list[Finding]) -> list[Finding]:
     if not broken:
         return findings
     rest = [finding for finding in findings if finding not in broken]
-    return [*rest, Finding("nets", f"no plated holes are known, so {len(broken)} or more nets stay in pieces; add the drill file")]
+    return [
+        *rest,
+        Finding(
+            "nets",
+            f"no plated holes are known, so {len(broken)} or more nets stay in pieces; add the drill file",
+        ),
+    ]
 
 
-def _ties(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], own: list[int], pieces: _Pieces, holes: Sequence[Hole],
-          at_holes: list[list[int]], board_mm2: float) -> list[str]:  # fmt: skip
+def _ties(
+    names: list[str],
+    spans: Sequence[Spans],
+    pads: Sequence[Pad],
+    own: list[int],
+    pieces: _Pieces,
+    holes: Sequence[Hole],
+    at_holes: list[list[int]],
+    board_mm2: float,
+) -> list[str]:
     """How each pad hangs on a plane: solid, relief, via or not at all."""
     least = min(PLANE_MM2, PLANE_SHARE * board_mm2)
     areas = np.concatenate([one.label_areas for one in spans]) if len(spans) else np.zeros(0)
-    deep: dict[int, list[Hole]] = defaultdict(list)  # holes that lead from a piece to a plane on another layer
+    deep: dict[int, list[Hole]] = defaultdict(
+        list
+    )  # holes that lead from a piece to a plane on another layer
     for hole, met in zip(holes, at_holes, strict=True):
         for piece in met:
             if any(areas[other] >= least for other in met if other != piece):
@@ -190,16 +272,29 @@ def _ties(names: list[str], spans: Sequence[Spans], pads: Sequence[Pad], own: li
             ties.append("")
             continue
         layer = names.index(pad.side)
-        tie = _contact(spans[layer], pad, piece - int(pieces.starts[layer])) if areas[piece] >= least else ""
+        tie = (
+            _contact(spans[layer], pad, piece - int(pieces.starts[layer]))
+            if areas[piece] >= least
+            else ""
+        )
         if not tie:
             reach = math.hypot(pad.size_x_mm, pad.size_y_mm) / 2 + 1.5
-            tie = "via" if any(math.hypot(hole.x_mm - pad.x_mm, hole.y_mm - pad.y_mm) < reach for hole in deep.get(piece, ())) else ""
+            tie = (
+                "via"
+                if any(
+                    math.hypot(hole.x_mm - pad.x_mm, hole.y_mm - pad.y_mm) < reach
+                    for hole in deep.get(piece, ())
+                )
+                else ""
+            )
         ties.append(tie)
     return ties
 
 
 def _contact(spans: Spans, pad: Pad, label: int) -> str:
-    """Solid when the plane meets most of the pad's edge; relief when it lies close all round and meets some of it."""
+    """Solid when the plane meets most of the pad's edge; relief when it lies close all round and
+    meets some of it.
+    """
     share = float((spans.label_at(_along(pad, _MOAT_MM)) == label).mean())
     if share >= SOLID_SHARE:
         return "solid"

@@ -1,7 +1,9 @@
-"""Where a placement table's zero point lies, and whether it is shifted, scaled, mirrored or turned: found by matching pads.
+"""Where a placement table's zero point lies, and whether it is shifted, scaled, mirrored or turned:
+found by matching pads.
 
-Laws: two conventions are taken without asking (the files' own zero, the board's lower left corner) and the second is
-said; everything else is proposed with the numbers of parts that fit before and after, and applied only when accepted.
+Laws: two conventions are taken without asking (the files' own zero, the board's lower left corner)
+and the second is said; everything else is proposed with the numbers of parts that fit before and
+after, and applied only when accepted.
 """
 
 import math
@@ -54,9 +56,15 @@ class _Ground:
 
     def __init__(self, pads: Sequence[Pad]) -> None:
         self.places = {
-            side: np.array([(pad.x_mm, pad.y_mm) for pad in pads if pad.side == side]).reshape(-1, 2) for side in ("top", "bottom")
+            side: np.array([(pad.x_mm, pad.y_mm) for pad in pads if pad.side == side]).reshape(
+                -1, 2
+            )
+            for side in ("top", "bottom")
         }
-        self.cells = {side: set(map(tuple, np.rint(places / FITS_MM).astype(int).tolist())) for side, places in self.places.items()}
+        self.cells = {
+            side: set(map(tuple, np.rint(places / FITS_MM).astype(int).tolist()))
+            for side, places in self.places.items()
+        }
 
     def hit(self, side: str, x: float, y: float) -> bool:
         cx, cy = round(x / FITS_MM), round(y / FITS_MM)
@@ -73,7 +81,10 @@ def _spots(placed: Placement, lands: Sequence[Point]) -> list[Point]:
     angle = math.radians(placed.rotation_deg)
     cos, sin = math.cos(angle), math.sin(angle)
     flip = 1.0 if placed.side == "top" else -1.0
-    return [(placed.x_mm + flip * (x * cos - y * sin), placed.y_mm + x * sin + y * cos) for x, y in lands]
+    return [
+        (placed.x_mm + flip * (x * cos - y * sin), placed.y_mm + x * sin + y * cos)
+        for x, y in lands
+    ]
 
 
 def _fits(ground: _Ground, placed: Placement, lands: Sequence[Point]) -> bool:
@@ -86,9 +97,17 @@ def _fits(ground: _Ground, placed: Placement, lands: Sequence[Point]) -> bool:
 
 
 def place(
-    placements: Sequence[Placement], pads: Sequence[Pad], origin: Point, size: Point, library: Library, chosen: Shift | None = None
+    placements: Sequence[Placement],
+    pads: Sequence[Pad],
+    origin: Point,
+    size: Point,
+    library: Library,
+    chosen: Shift | None = None,
 ) -> Placed:
-    """Placements on the board. `origin` is the board's corner in file coordinates, `size` its width and height (mm)."""
+    """Placements on the board.
+
+    `origin` is the board's corner in file coordinates, `size` its width and height (mm).
+    """
     if not placements:
         return Placed((), Shift(), (), ())
     ground = _Ground(pads)
@@ -97,7 +116,11 @@ def place(
     sample = known[::step]
 
     def count(shift: Shift, side: str = "") -> int:
-        return sum(_fits(ground, shifted(shift, one), lands) for one, lands in sample if not side or one.side == side)
+        return sum(
+            _fits(ground, shifted(shift, one), lands)
+            for one, lands in sample
+            if not side or one.side == side
+        )
 
     def inside(shift: Shift) -> int:
         moved = [shifted(shift, one) for one in placements]
@@ -110,9 +133,17 @@ def place(
     if chosen:
         findings.append(Finding("placement", f"{_in_words(chosen, usual)}, as you accepted"))
     elif usual is corner and origin != (0.0, 0.0):
-        findings.append(Finding("placement", "its zero point was taken to be the board's lower left corner"))
-    proposals = () if chosen or not sample else _proposals(sample, ground, current, usual, count, placements, size)
-    return Placed(tuple(shifted(current, one) for one in placements), current, proposals, tuple(findings))
+        findings.append(
+            Finding("placement", "its zero point was taken to be the board's lower left corner")
+        )
+    proposals = (
+        ()
+        if chosen or not sample
+        else _proposals(sample, ground, current, usual, count, placements, size)
+    )
+    return Placed(
+        tuple(shifted(current, one) for one in placements), current, proposals, tuple(findings)
+    )
 
 
 def _proposals(sample, ground, current, usual, count, placements, size) -> tuple[Proposal, ...]:  # type: ignore[no-untyped-def]
@@ -127,7 +158,9 @@ def _proposals(sample, ground, current, usual, count, placements, size) -> tuple
                 if shift is not None and (fits := count(shift)) > best[1]:
                     best = (shift, fits)
         if best[0] is not current:
-            best = max(best, _bottom_rules(best[0], count, best[1], sample, size), key=lambda pair: pair[1])
+            best = max(
+                best, _bottom_rules(best[0], count, best[1], sample, size), key=lambda pair: pair[1]
+            )
     shift, fits = best
     if fits < now + max(2, 0.15 * len(sample)):
         return ()
@@ -136,13 +169,17 @@ def _proposals(sample, ground, current, usual, count, placements, size) -> tuple
 
 
 def _bottom_rules(shift: Shift, count, now: int, sample, size) -> tuple[Shift, int]:  # type: ignore[no-untyped-def]
-    """The same shift with the bottom mirrored or its angles counted the other way, if that fits better."""
+    """The same shift with the bottom mirrored or its angles counted the other way, if that fits
+    better.
+    """
     best = (shift, now)
     if not any(one.side == "bottom" for one, _ in sample):
         return best
     for mirrored, moved in ((False, 0.0), (True, 0.0), (True, size[0] - 2 * shift.dx_mm)):
         for angles in ("as given", "negated", "opposite"):
-            other = replace(shift, mirrored_bottom=mirrored, bottom_angles=angles, bottom_dx_mm=moved)
+            other = replace(
+                shift, mirrored_bottom=mirrored, bottom_angles=angles, bottom_dx_mm=moved
+            )
             if (fits := count(other)) > best[1]:
                 best = (other, fits)
     return best
@@ -152,10 +189,14 @@ def _scales(placements: Sequence[Placement], size: Point) -> list[float]:
     """1, and mil or inch when the table's spread does not fit the board as millimetres."""
     xs, ys = [one.x_mm for one in placements], [one.y_mm for one in placements]
     spread, room = max(max(xs) - min(xs), max(ys) - min(ys)), max(size)
-    return [scale for scale in (1.0, 0.0254, 25.4) if 0.2 * room < spread * scale < 1.3 * room] or [1.0]
+    return [scale for scale in (1.0, 0.0254, 25.4) if 0.2 * room < spread * scale < 1.3 * room] or [
+        1.0
+    ]
 
 
-def _voted(sample: Sequence[tuple[Placement, list[Point]]], ground: _Ground, scale: float, turn: int) -> Shift | None:
+def _voted(
+    sample: Sequence[tuple[Placement, list[Point]]], ground: _Ground, scale: float, turn: int
+) -> Shift | None:
     """The shift that puts most lands of one side onto pads: every land votes for every pad."""
     votes: list[NDArray[np.float64]] = []
     for side in ("top", "bottom"):
@@ -199,12 +240,17 @@ def _in_words(shift: Shift, usual: Shift) -> str:
     if shift.mirrored_bottom:
         said.append("mirror the bottom side's x")
     if shift.bottom_angles != "as given":
-        said.append("count the bottom side's angles the other way" + (" from 180°" if shift.bottom_angles == "opposite" else ""))
+        said.append(
+            "count the bottom side's angles the other way"
+            + (" from 180°" if shift.bottom_angles == "opposite" else "")
+        )
     return "placement: " + (", ".join(said) or "as it stands")
 
 
 def common_turn(turns: Sequence[int]) -> int:
-    """The quarter turn that most parts of a side share beyond the table's angles, 0 when there is none."""
+    """The quarter turn that most parts of a side share beyond the table's angles, 0 when there is
+    none.
+    """
     if len(turns) < 3:
         return 0
     value, count = Counter(turns).most_common(1)[0]

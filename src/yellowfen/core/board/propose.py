@@ -1,9 +1,9 @@
 """Parts proposed from pad patterns, for boards without placement or pin names.
 
-Rows of like pads at one pitch become leaded or leadless parts; two like pads facing each other become a chip, its
-size judged from their distance (common practice: land patterns put pad centres about as far apart as the body is
-long). A pattern that spreads as a known package does is proposed as that package. Proposals are named P1, P2 …;
-what fits no pattern stays unnamed.
+Rows of like pads at one pitch become leaded or leadless parts; two like pads facing each other
+become a chip, its size judged from their distance (common practice: land patterns put pad centres
+about as far apart as the body is long). A pattern that spreads as a known package does is proposed
+as that package. Proposals are named P1, P2 …; what fits no pattern stays unnamed.
 """
 
 import itertools
@@ -30,13 +30,23 @@ class _Row:
 
 
 def propose(pads: Sequence[Pad]) -> tuple[list[Placement], list[Pad]]:
-    """Placements for what the pads' patterns look like, and the pads, named where the pattern is no known package."""
+    """Placements for what the pads' patterns look like, and the pads, named where the pattern is no
+    known package.
+    """
     named = list(pads)
     placements: list[Placement] = []
     for side in ("top", "bottom"):
-        free = {i for i, pad in enumerate(pads) if pad.side == side and pad.ref is None and pad.paste_mm2 > 0}
+        free = {
+            i
+            for i, pad in enumerate(pads)
+            if pad.side == side and pad.ref is None and pad.paste_mm2 > 0
+        }
         if not free:
-            free = {i for i, pad in enumerate(pads) if pad.side == side and pad.ref is None and pad.paste_mm2 == 0}
+            free = {
+                i
+                for i, pad in enumerate(pads)
+                if pad.side == side and pad.ref is None and pad.paste_mm2 == 0
+            }
             if any(pad.paste_mm2 > 0 for pad in pads):
                 continue
         groups = _from_rows(pads, free) + _chips(pads, free) + _clusters(pads, free)
@@ -84,12 +94,17 @@ def _spread(places: Sequence[tuple[float, float]]) -> tuple[float, float]:
 
 
 _BY_COUNT: dict[int, tuple[str, ...]] = {
-    3: ("SOT-23", "SOT-323", "SOT-89", "TO-252"), 4: ("SOT-223", "XTAL-3.2x2.5", "XTAL-5x3.2", "PLED-4", "SWITCH-6x6"), 5: ("SOT-23-5",), 6: ("SOT-23-6", "SOT-363", "PLED-6"),
-}  # fmt: skip
+    3: ("SOT-23", "SOT-323", "SOT-89", "TO-252"),
+    4: ("SOT-223", "XTAL-3.2x2.5", "XTAL-5x3.2", "PLED-4", "SWITCH-6x6"),
+    5: ("SOT-23-5",),
+    6: ("SOT-23-6", "SOT-363", "PLED-6"),
+}
 
 
 def _package_like(members: Sequence[int], pads: Sequence[Pad], slack: float = 0.09) -> str:
-    """The name of a package whose land centres spread and number as these pads do, empty when none is near."""
+    """The name of a package whose land centres spread and number as these pads do, empty when none
+    is near.
+    """
     wide, high = sorted(_spread([(pads[i].x_mm, pads[i].y_mm) for i in members]))
     count = len(members)
     names = [
@@ -102,14 +117,18 @@ def _package_like(members: Sequence[int], pads: Sequence[Pad], slack: float = 0.
         f"QFP-{count}",
         f"PLCC-{count}",
     ]
-    names += [f"QFN-{count - 1}_{edge}x{edge}" for edge in (3, 4, 5, 6, 7, 8, 9)] + [f"DFN-{count - 1}_{edge}x{edge}" for edge in (2, 3, 4)]
+    names += [f"QFN-{count - 1}_{edge}x{edge}" for edge in (3, 4, 5, 6, 7, 8, 9)] + [
+        f"DFN-{count - 1}_{edge}x{edge}" for edge in (2, 3, 4)
+    ]
     best, smallest = "", slack
     for name in names:
         package = find_package(name)
         if package is None or len(package.lands) != count:
             continue
         own_wide, own_high = sorted(_spread([(land.x_mm, land.y_mm) for land in package.lands]))
-        miss = max(abs(own_wide - wide) / max(own_wide, 0.5), abs(own_high - high) / max(own_high, 0.5))
+        miss = max(
+            abs(own_wide - wide) / max(own_wide, 0.5), abs(own_high - high) / max(own_high, 0.5)
+        )
         if miss < smallest:
             best, smallest = name, miss
     return best
@@ -130,8 +149,17 @@ def _clusters(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]
             one = todo.pop()
             cluster.append(one)
             for other in grid.near(pads[one], 4.9):
-                room = 1.3 + 0.5 * (max(pads[one].size_x_mm, pads[one].size_y_mm) + max(pads[other].size_x_mm, pads[other].size_y_mm))
-                if other not in seen and math.hypot(pads[one].x_mm - pads[other].x_mm, pads[one].y_mm - pads[other].y_mm) < room:
+                room = 1.3 + 0.5 * (
+                    max(pads[one].size_x_mm, pads[one].size_y_mm)
+                    + max(pads[other].size_x_mm, pads[other].size_y_mm)
+                )
+                if (
+                    other not in seen
+                    and math.hypot(
+                        pads[one].x_mm - pads[other].x_mm, pads[one].y_mm - pads[other].y_mm
+                    )
+                    < room
+                ):
                     seen.add(other)
                     todo.append(other)
         if 3 <= len(cluster) <= 6 and (name := _package_like(cluster, pads, 0.16)):
@@ -149,18 +177,25 @@ class _Grid:
     def __init__(self, pads: Sequence[Pad], members: set[int]) -> None:
         self.cells: dict[tuple[int, int], list[int]] = defaultdict(list)
         for i in members:
-            self.cells[(int(pads[i].x_mm // self.CELL_MM), int(pads[i].y_mm // self.CELL_MM))].append(i)
+            self.cells[
+                (int(pads[i].x_mm // self.CELL_MM), int(pads[i].y_mm // self.CELL_MM))
+            ].append(i)
         self.pads = pads
 
     def near(self, pad: Pad, reach: float) -> list[int]:
         """Members within reach (a square) of a pad, itself included."""
         found = []
-        for cx in range(int((pad.x_mm - reach) // self.CELL_MM), int((pad.x_mm + reach) // self.CELL_MM) + 1):
-            for cy in range(int((pad.y_mm - reach) // self.CELL_MM), int((pad.y_mm + reach) // self.CELL_MM) + 1):
+        for cx in range(
+            int((pad.x_mm - reach) // self.CELL_MM), int((pad.x_mm + reach) // self.CELL_MM) + 1
+        ):
+            for cy in range(
+                int((pad.y_mm - reach) // self.CELL_MM), int((pad.y_mm + reach) // self.CELL_MM) + 1
+            ):
                 found += [
                     i
                     for i in self.cells.get((cx, cy), ())
-                    if abs(self.pads[i].x_mm - pad.x_mm) < reach and abs(self.pads[i].y_mm - pad.y_mm) < reach
+                    if abs(self.pads[i].x_mm - pad.x_mm) < reach
+                    and abs(self.pads[i].y_mm - pad.y_mm) < reach
                 ]
         return found
 
@@ -172,13 +207,19 @@ def _middle(pads: Sequence[Pad]) -> tuple[float, float]:
 
 def _alike(a: Pad, b: Pad, slack: float = 0.08) -> bool:
     """True when both sizes agree; areas may differ by the track that the mask bares."""
-    (short_a, long_a), (short_b, long_b) = sorted((a.size_x_mm, a.size_y_mm)), sorted((b.size_x_mm, b.size_y_mm))
+    (short_a, long_a), (short_b, long_b) = (
+        sorted((a.size_x_mm, a.size_y_mm)),
+        sorted((b.size_x_mm, b.size_y_mm)),
+    )
     return abs(short_a - short_b) <= slack * short_a and abs(long_a - long_b) <= slack * long_a
 
 
 def _from_rows(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
     groups: list[tuple[list[int], str]] = []
-    rows = sorted((row for along_x in (True, False) for row in _rows(pads, free, along_x)), key=lambda row: -len(row.pads))
+    rows = sorted(
+        (row for along_x in (True, False) for row in _rows(pads, free, along_x)),
+        key=lambda row: -len(row.pads),
+    )
     used: set[int] = set()
     for row in rows:
         if used & set(row.pads):
@@ -193,7 +234,10 @@ def _from_rows(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str
         for other in rows:
             if (
                 not used & set(other.pads)
-                and all(abs(pads[i].x_mm - x) < reach_x + 2 and abs(pads[i].y_mm - y) < reach_y + 2 for i in other.pads)
+                and all(
+                    abs(pads[i].x_mm - x) < reach_x + 2 and abs(pads[i].y_mm - y) < reach_y + 2
+                    for i in other.pads
+                )
                 and other.along_x != row.along_x
                 and len(other.pads) >= 3
             ):
@@ -250,10 +294,13 @@ def _partner(row: _Row, others: list[_Row], pads: Sequence[Pad]) -> _Row | None:
     facing = [
         other
         for other in others
-        if other.along_x == row.along_x and other.pads != row.pads and abs(len(other.pads) - len(row.pads)) <= len(row.pads) // 2
+        if other.along_x == row.along_x
+        and other.pads != row.pads
+        and abs(len(other.pads) - len(row.pads)) <= len(row.pads) // 2
         and (abs(other.x_mm - row.x_mm) if row.along_x else abs(other.y_mm - row.y_mm)) < 1.0
-        and 1.0 < distance(other) < 32 and _alike(pads[row.pads[0]], pads[other.pads[0]], 0.12)
-    ]  # fmt: skip
+        and 1.0 < distance(other) < 32
+        and _alike(pads[row.pads[0]], pads[other.pads[0]], 0.12)
+    ]
     return min(facing, key=distance) if facing else None
 
 
@@ -272,7 +319,10 @@ def _chips(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
     pairs = sorted((i, j) for i, j in nearest.items() if i < j and nearest.get(j) == i)
     for pair in pairs:
         free -= set(pair)
-    return [([i, j], _chip_code(math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm))) for i, j in pairs]
+    return [
+        ([i, j], _chip_code(math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm)))
+        for i, j in pairs
+    ]
 
 
 def _chip_code(centres_mm: float) -> str:

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Shift:
-    """How table coordinates become board millimetres: scaled, turned about 0, moved; the bottom's x mirrored first, angles by rule.
+    """How table coordinates become board millimetres: scaled, turned about 0, moved; the bottom's x
+    mirrored first, angles by rule.
 
     `bottom_angles` is "as given", "negated" or "opposite" (180° less).
     """
@@ -21,7 +22,9 @@ class Shift:
 
 @dataclass(frozen=True)
 class Proposal:
-    """A change of the whole placement that would make more parts lie on their pads; nothing is done before it is accepted."""
+    """A change of the whole placement that would make more parts lie on their pads; nothing is done
+    before it is accepted.
+    """
 
     sentence: str
     shift: Shift

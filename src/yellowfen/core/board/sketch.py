@@ -1,6 +1,9 @@
-"""A patch of a board sketched by hand: its size, a guess of its copper, and parts by package. It becomes a Board like any other.
+"""A patch of a board sketched by hand: its size, a guess of its copper, and parts by package.
 
-Laws: pads are the packages' own lands; the copper is a stated guess and said so in the board's findings.
+It becomes a Board like any other.
+
+Laws: pads are the packages' own lands; the copper is a stated guess and said so in the board's
+findings.
 """
 
 import math
@@ -15,11 +18,28 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 TRACES_SHARE = constant(
-    "sketch_traces", 0.25, "1", Mark.FROM_MEMORY, "tracks cover a fifth to a third of a two-sided board", "copper of a sketched patch"
+    "sketch_traces",
+    0.25,
+    "1",
+    Mark.FROM_MEMORY,
+    "tracks cover a fifth to a third of a two-sided board",
+    "copper of a sketched patch",
 )
-PLANE_SHARE = constant("sketch_plane", 0.9, "1", Mark.FROM_MEMORY, "a plane less its clearances", "copper of a sketched patch with a plane")
+PLANE_SHARE = constant(
+    "sketch_plane",
+    0.9,
+    "1",
+    Mark.FROM_MEMORY,
+    "a plane less its clearances",
+    "copper of a sketched patch with a plane",
+)
 DOUBT_SHARE = constant(
-    "sketch_plane_unknown", 0.55, "1", Mark.FROM_MEMORY, "between tracks and a plane", "copper of a sketched patch, plane not known"
+    "sketch_plane_unknown",
+    0.55,
+    "1",
+    Mark.FROM_MEMORY,
+    "between tracks and a plane",
+    "copper of a sketched patch, plane not known",
 )
 FOIL_UM, CELL_MM = 35.0, 0.5
 MOST_PARTS = 200
@@ -35,7 +55,9 @@ class Plane(StrEnum):
 
 @dataclass(frozen=True)
 class SketchedPart:
-    """A part by its package's name; place of its middle in mm from the lower left, turned anticlockwise."""
+    """A part by its package's name; place of its middle in mm from the lower left, turned
+    anticlockwise.
+    """
 
     ref: str
     package: str
@@ -52,12 +74,16 @@ class SketchedPart:
         in_range(f"parts.{self.ref}.y_mm", self.y_mm, -20, 420, "mm")
         in_range(f"parts.{self.ref}.rotation_deg", self.rotation_deg, -360, 360, "°")
         if self.side not in ("top", "bottom"):
-            raise InvalidValue(f"parts.{self.ref}.side", f"{self.side!r} is not a side; say top or bottom")
+            raise InvalidValue(
+                f"parts.{self.ref}.side", f"{self.side!r} is not a side; say top or bottom"
+            )
 
 
 @dataclass(frozen=True)
 class Underlay:
-    """How the picture lies under the sketch: its left lower corner (mm), mm per pixel, turned anticlockwise about that corner."""
+    """How the picture lies under the sketch: its left lower corner (mm), mm per pixel, turned
+    anticlockwise about that corner.
+    """
 
     x_mm: float = 0.0
     y_mm: float = 0.0
@@ -108,44 +134,102 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
         package = library.find(sketched.package)
         if package is None or not package.lands:
             raise InvalidValue(
-                f"parts.{sketched.ref}.package", f"no package with lands is known as {sketched.package!r}; pick one from the palette"
+                f"parts.{sketched.ref}.package",
+                f"no package with lands is known as {sketched.package!r}; pick one from the palette",
             )
-        parts.append(BoardPart(sketched.ref, sketched.value, sketched.package, sketched.x_mm, sketched.y_mm, sketched.rotation_deg % 360,
-                               sketched.side, package, True, ""))  # fmt: skip
+        parts.append(
+            BoardPart(
+                sketched.ref,
+                sketched.value,
+                sketched.package,
+                sketched.x_mm,
+                sketched.y_mm,
+                sketched.rotation_deg % 360,
+                sketched.side,
+                package,
+                True,
+                "",
+            )
+        )
         pads += [_pad(sketched, package, land, sketch.plane) for land in package.lands]
-    outline: tuple[Point, ...] = ((0.0, 0.0), (sketch.width_mm, 0.0), (sketch.width_mm, sketch.height_mm), (0.0, sketch.height_mm))
+    outline: tuple[Point, ...] = (
+        (0.0, 0.0),
+        (sketch.width_mm, 0.0),
+        (sketch.width_mm, sketch.height_mm),
+        (0.0, sketch.height_mm),
+    )
     return Board(
-        name=sketch.name, width_mm=sketch.width_mm, height_mm=sketch.height_mm, thickness_mm=sketch.thickness_mm, outline=(outline,),
-        pads=tuple(pads), holes=(), copper=_copper(sketch), parts=tuple(parts), layers=(), findings=_findings(sketch),
+        name=sketch.name,
+        width_mm=sketch.width_mm,
+        height_mm=sketch.height_mm,
+        thickness_mm=sketch.thickness_mm,
+        outline=(outline,),
+        pads=tuple(pads),
+        holes=(),
+        copper=_copper(sketch),
+        parts=tuple(parts),
+        layers=(),
+        findings=_findings(sketch),
         openings=tuple(_opening(pad, number) for number, pad in enumerate(pads)),
         paste_openings={side: sum(pad.side == side for pad in pads) for side in ("top", "bottom")},
-        paste_area_mm2={side: round(sum(pad.paste_mm2 for pad in pads if pad.side == side), 4) for side in ("top", "bottom")},
-    )  # fmt: skip
+        paste_area_mm2={
+            side: round(sum(pad.paste_mm2 for pad in pads if pad.side == side), 4)
+            for side in ("top", "bottom")
+        },
+    )
 
 
 def _opening(pad: Pad, number: int) -> Opening:
     """Paste as large as the pad: nobody knows better."""
     return Opening(
-        pad.side, pad.ring, pad.area_mm2, 2 * (pad.size_x_mm + pad.size_y_mm), pad.size_x_mm, pad.size_y_mm, pad.angle_deg, number
+        pad.side,
+        pad.ring,
+        pad.area_mm2,
+        2 * (pad.size_x_mm + pad.size_y_mm),
+        pad.size_x_mm,
+        pad.size_y_mm,
+        pad.angle_deg,
+        number,
     )
 
 
 def _findings(sketch: Sketch) -> tuple[Finding, ...]:
-    said = {Plane.YES: "a plane below the part, tracks on top", Plane.NO: "tracks on both sides, no plane",
-            Plane.UNKNOWN: "more than tracks, less than a plane, since you do not know; look at the board's edge against the light"}  # fmt: skip
-    findings = [Finding("copper", f"sketched without files: {said[sketch.plane]}; nets are not known")]
-    outside = [part.ref for part in sketch.parts if not (0 <= part.x_mm <= sketch.width_mm and 0 <= part.y_mm <= sketch.height_mm)]
+    said = {
+        Plane.YES: "a plane below the part, tracks on top",
+        Plane.NO: "tracks on both sides, no plane",
+        Plane.UNKNOWN: "more than tracks, less than a plane, since you do not know; look at the board's edge against the light",
+    }
+    findings = [
+        Finding("copper", f"sketched without files: {said[sketch.plane]}; nets are not known")
+    ]
+    outside = [
+        part.ref
+        for part in sketch.parts
+        if not (0 <= part.x_mm <= sketch.width_mm and 0 <= part.y_mm <= sketch.height_mm)
+    ]
     if outside:
-        findings.append(Finding(outside[0], f"{', '.join(outside)} lie outside the patch and are left out of the rehearsal"))
+        findings.append(
+            Finding(
+                outside[0],
+                f"{', '.join(outside)} lie outside the patch and are left out of the rehearsal",
+            )
+        )
     return tuple(findings)
 
 
 def _copper(sketch: Sketch) -> tuple[CopperMap, ...]:
-    below = {Plane.YES: PLANE_SHARE, Plane.NO: TRACES_SHARE, Plane.UNKNOWN: DOUBT_SHARE}[sketch.plane]
-    nx, ny = max(1, math.ceil(sketch.width_mm / CELL_MM)), max(1, math.ceil(sketch.height_mm / CELL_MM))
+    below = {Plane.YES: PLANE_SHARE, Plane.NO: TRACES_SHARE, Plane.UNKNOWN: DOUBT_SHARE}[
+        sketch.plane
+    ]
+    nx, ny = (
+        max(1, math.ceil(sketch.width_mm / CELL_MM)),
+        max(1, math.ceil(sketch.height_mm / CELL_MM)),
+    )
     area = nx * ny * CELL_MM**2
-    return tuple(CopperMap(layer, depth, FOIL_UM, CELL_MM, ((share,) * nx,) * ny, round(share * area, 3))
-                 for layer, depth, share in (("top", 0.0, TRACES_SHARE), ("bottom", 1.0, below)))  # fmt: skip
+    return tuple(
+        CopperMap(layer, depth, FOIL_UM, CELL_MM, ((share,) * nx,) * ny, round(share * area, 3))
+        for layer, depth, share in (("top", 0.0, TRACES_SHARE), ("bottom", 1.0, below))
+    )
 
 
 def _pad(part: SketchedPart, package: Package, land: Land, plane: Plane) -> Pad:
@@ -154,12 +238,19 @@ def _pad(part: SketchedPart, package: Package, land: Land, plane: Plane) -> Pad:
     flip = 1.0 if part.side == "top" else -1.0
 
     def place(x: float, y: float) -> Point:
-        return round(part.x_mm + flip * (x * cos - y * sin), 4), round(part.y_mm + x * sin + y * cos, 4)
+        return round(part.x_mm + flip * (x * cos - y * sin), 4), round(
+            part.y_mm + x * sin + y * cos, 4
+        )
 
     half_x, half_y = land.size_x_mm / 2, land.size_y_mm / 2
-    ring = tuple(place(land.x_mm + sx * half_x, land.y_mm + sy * half_y) for sx, sy in ((-1, -1), (1, -1), (1, 1), (-1, 1)))
+    ring = tuple(
+        place(land.x_mm + sx * half_x, land.y_mm + sy * half_y)
+        for sx, sy in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+    )
     x, y = place(land.x_mm, land.y_mm)
-    tie = "via" if plane is Plane.YES and land.kind in (JointKind.THERMAL_PAD, JointKind.TAB) else ""
+    tie = (
+        "via" if plane is Plane.YES and land.kind in (JointKind.THERMAL_PAD, JointKind.TAB) else ""
+    )
     return Pad(
         part.side,
         x,

@@ -1,10 +1,10 @@
 """A copper layer as spans: on finely spaced rows, the stretches of x where there is copper.
 
-Drawn shapes are put down in order, dark ones add, clear ones take away; from the spans come coverage per cell,
-area, and which copper hangs together. Exact in x; rows are `ROW_MM` apart (further on very rich layers), each sampled at its own place within
-its strip (golden-ratio sequence), so shapes on a grid do not all err to one side.
-Laws: the coverage map's sum times the cell's area is the layer's area; labels are the same exactly for copper
-that touches on this layer.
+Drawn shapes are put down in order, dark ones add, clear ones take away; from the spans come
+coverage per cell, area, and which copper hangs together. Exact in x; rows are `ROW_MM` apart
+(further on very rich layers), each sampled at its own place within its strip (golden-ratio
+sequence), so shapes on a grid do not all err to one side. Laws: the coverage map's sum times the
+cell's area is the layer's area; labels are the same exactly for copper that touches on this layer.
 """
 
 from collections.abc import Iterable, Sequence
@@ -75,7 +75,9 @@ class Draft:
 
 @dataclass(frozen=True)
 class Spans:
-    """Spans of one layer: row k holds spans first[k] to first[k + 1] at height `rows_y[k]` (mm, from the layer's own origin)."""
+    """Spans of one layer: row k holds spans first[k] to first[k + 1] at height `rows_y[k]` (mm,
+    from the layer's own origin).
+    """
 
     rows_y: NDArray[np.float64]
     row_mm: float
@@ -89,18 +91,32 @@ class Spans:
 
     def area_within(self, width_mm: float) -> float:
         """Area between x = 0 and `width_mm`, mm²."""
-        return float(np.maximum(np.minimum(self.x1, width_mm) - np.maximum(self.x0, 0.0), 0.0).sum() * self.row_mm)
+        return float(
+            np.maximum(np.minimum(self.x1, width_mm) - np.maximum(self.x0, 0.0), 0.0).sum()
+            * self.row_mm
+        )
 
     def coverage(self, cell_mm: float, ny: int, nx: int) -> NDArray[np.float64]:
-        """Share of each cell that is copper: array (ny, nx), rows from the lower edge up, values 0..1."""
+        """Share of each cell that is copper: array (ny, nx), rows from the lower edge up, values
+        0..1.
+        """
         from yellowfen.core.board.spans_kernel import cover
 
         cells = np.zeros((ny, nx))
-        cover(self.first, self.x0, self.x1, np.floor(self.rows_y / cell_mm).astype(np.int64), cell_mm, cells)
+        cover(
+            self.first,
+            self.x0,
+            self.x1,
+            np.floor(self.rows_y / cell_mm).astype(np.int64),
+            cell_mm,
+            cells,
+        )
         return np.minimum(cells * (self.row_mm / cell_mm**2), 1.0)
 
     def shares(self, ny: int, nx: int, width_mm: float, height_mm: float) -> NDArray[np.float64]:
-        """Share of copper, 0..1, of ny × nx equal cells that fill width × height from the origin; each needs a row at least."""
+        """Share of copper, 0..1, of ny × nx equal cells that fill width × height from the origin;
+        each needs a row at least.
+        """
         from yellowfen.core.board.spans_kernel import cover
 
         rows = np.floor(self.rows_y / height_mm * ny).astype(np.int64)
@@ -121,7 +137,9 @@ class Spans:
         """Area of copper of each label, mm²."""
         if not len(self.x0):
             return np.zeros(0)
-        return np.asarray(np.bincount(self.labels, weights=(self.x1 - self.x0) * self.row_mm), dtype=np.float64)
+        return np.asarray(
+            np.bincount(self.labels, weights=(self.x1 - self.x0) * self.row_mm), dtype=np.float64
+        )
 
     def label_at(self, points: NDArray[np.float64]) -> NDArray[np.int64]:
         """The label of the copper at each of the points (n, 2), −1 where there is none."""
@@ -135,7 +153,10 @@ class Spans:
 
 def spans_of(draft: Draft, origin: Point, height_mm: float) -> Spans:
     """The spans of the noted shapes, moved so that `origin` is 0, 0; rows from 0 to `height_mm`."""
-    from yellowfen.core.board.spans_kernel import fill, merge  # loads the compiler's runtime, so only when needed
+    from yellowfen.core.board.spans_kernel import (
+        fill,
+        merge,
+    )  # loads the compiler's runtime, so only when needed
 
     kinds, counts = np.array(draft.kinds, dtype=np.int64), np.array(draft.counts, dtype=np.int64)
     counts = np.where(kinds == 0, counts - 1, counts)
@@ -146,19 +167,34 @@ def spans_of(draft: Draft, origin: Point, height_mm: float) -> Spans:
     row_mm = _row_mm(capsules, edges)
     rows = max(1, int(np.ceil(height_mm / row_mm)))
     rows_y = (np.arange(rows) + np.modf(np.arange(rows) * GOLDEN)[0]) * row_mm
-    row, x0, x1, dark = fill(kinds, np.array(draft.darks, dtype=np.bool_), stops - counts, stops, capsules, edges, rows_y, row_mm)
+    row, x0, x1, dark = fill(
+        kinds,
+        np.array(draft.darks, dtype=np.bool_),
+        stops - counts,
+        stops,
+        capsules,
+        edges,
+        rows_y,
+        row_mm,
+    )
     first, out0, out1 = merge(row, x0, x1, dark, rows)
     return Spans(rows_y, row_mm, first, out0, out1)
 
 
 def _row_mm(capsules: NDArray[np.float64], edges: NDArray[np.float64]) -> float:
     """Rows as fine as the layer's wealth of shapes allows: `ROW_MM` to `COARSE_ROW_MM`."""
-    climbed = np.abs(capsules[:, 3] - capsules[:, 1]).sum() + 2 * capsules[:, 4].sum() + 0.5 * np.abs(edges[:, 3] - edges[:, 1]).sum()
+    climbed = (
+        np.abs(capsules[:, 3] - capsules[:, 1]).sum()
+        + 2 * capsules[:, 4].sum()
+        + 0.5 * np.abs(edges[:, 3] - edges[:, 1]).sum()
+    )
     return float(np.clip(ROW_MM * climbed / ROW_MM / MOST_SPANS, ROW_MM, COARSE_ROW_MM))
 
 
 def load_loops() -> None:
-    """Run every compiled loop once on next to nothing: compiles them, or loads them from their cache."""
+    """Run every compiled loop once on next to nothing: compiles them, or loads them from their
+    cache.
+    """
     from yellowfen.core.board.copper_links import links_of_spans  # which builds on this module
 
     draft = Draft()

@@ -1,4 +1,6 @@
-"""The compiled loops of spans: shapes cut by rows, spans merged in drawing order, covered cells, touching copper."""
+"""The compiled loops of spans: shapes cut by rows, spans merged in drawing order, covered cells,
+touching copper.
+"""
 
 import numba
 import numpy as np
@@ -20,11 +22,16 @@ def fill(kinds, darks, starts, stops, capsules, edges, rows_y, row_mm):
     count = len(rows_y)
     room = 1
     for c in range(len(capsules)):
-        low, high = min(capsules[c, 1], capsules[c, 3]) - capsules[c, 4], max(capsules[c, 1], capsules[c, 3]) + capsules[c, 4]
+        low, high = (
+            min(capsules[c, 1], capsules[c, 3]) - capsules[c, 4],
+            max(capsules[c, 1], capsules[c, 3]) + capsules[c, 4],
+        )
         a, b = _rows_between(low, high, row_mm, count)
         room += max(b - a, 0)
     for e in range(len(edges)):
-        a, b = _rows_between(min(edges[e, 1], edges[e, 3]), max(edges[e, 1], edges[e, 3]), row_mm, count)
+        a, b = _rows_between(
+            min(edges[e, 1], edges[e, 3]), max(edges[e, 1], edges[e, 3]), row_mm, count
+        )
         room += max(b - a, 0)
     row = np.empty(room, dtype=np.int32)
     x0 = np.empty(room)
@@ -36,7 +43,17 @@ def fill(kinds, darks, starts, stops, capsules, edges, rows_y, row_mm):
             for c in range(starts[shape], stops[shape]):
                 n = _capsule(capsules[c], rows_y, row_mm, darks[shape], row, x0, x1, dark, n)
         else:
-            n = _polygon(edges[starts[shape] : stops[shape]], rows_y, row_mm, darks[shape], row, x0, x1, dark, n)
+            n = _polygon(
+                edges[starts[shape] : stops[shape]],
+                rows_y,
+                row_mm,
+                darks[shape],
+                row,
+                x0,
+                x1,
+                dark,
+                n,
+            )
     return row[:n], x0[:n], x1[:n], dark[:n]
 
 
@@ -97,7 +114,9 @@ def _polygon(edges, rows_y, row_mm, is_dark, row, x0, x1, dark, n):
             y = rows_y[k]
             if a <= y < b:
                 at = tally[k - first] + used[k - first]
-                crossings[at] = edges[e, 0] + (y - edges[e, 1]) / (edges[e, 3] - edges[e, 1]) * (edges[e, 2] - edges[e, 0])
+                crossings[at] = edges[e, 0] + (y - edges[e, 1]) / (edges[e, 3] - edges[e, 1]) * (
+                    edges[e, 2] - edges[e, 0]
+                )
                 used[k - first] += 1
     for k in range(first, last):
         line = crossings[tally[k - first] : tally[k - first + 1]]
@@ -264,7 +283,9 @@ def components(first, x0, x1):
 
 @numba.njit(cache=True, error_model="numpy")
 def find(first, x0, x1, labels, rows, xs):
-    """The label of the span over each place, looking one row up and down too; −1 where there is none."""
+    """The label of the span over each place, looking one row up and down too; −1 where there is
+    none.
+    """
     found = np.full(len(rows), -1, dtype=np.int64)
     for p in range(len(rows)):
         for step in (0, -1, 1):
@@ -297,7 +318,12 @@ def along(ring, outward, places):
     for p in range(len(places)):
         at = (p + 0.5) / len(places) * total
         while True:
-            ax, ay, bx, by = ring[edge, 0], ring[edge, 1], ring[(edge + 1) % n, 0], ring[(edge + 1) % n, 1]
+            ax, ay, bx, by = (
+                ring[edge, 0],
+                ring[edge, 1],
+                ring[(edge + 1) % n, 0],
+                ring[(edge + 1) % n, 1],
+            )
             length = np.hypot(bx - ax, by - ay)
             if passed + length >= at or edge == n - 1:
                 break

@@ -1,7 +1,9 @@
-"""Better stencil openings: per part what to narrow, lengthen, pane, cut to a home plate, overprint or leave out, with before and after.
+"""Better stencil openings: per part what to narrow, lengthen, pane, cut to a home plate, overprint
+or leave out, with before and after.
 
-Laws: a proposal is made only where it helps, in the foil and paste at hand; after all of them no opening is worse than before.
-Shapes are common practice, their measures from memory; amounts are solved for with the same release and joint rules that judge.
+Laws: a proposal is made only where it helps, in the foil and paste at hand; after all of them no
+opening is worse than before. Shapes are common practice, their measures from memory; amounts are
+solved for with the same release and joint rules that judge.
 """
 
 import math
@@ -10,7 +12,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart, Hole, Opening
-from yellowfen.core.deposit.changes import Change, ChangeKind, Frame, Ring, changed, frame_of, place_of, rectangle
+from yellowfen.core.deposit.changes import (
+    Change,
+    ChangeKind,
+    Frame,
+    Ring,
+    changed,
+    frame_of,
+    place_of,
+    rectangle,
+)
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.judge import BRIDGES, MAY_BRIDGE, Judged, JudgedOpening, judge
 from yellowfen.core.deposit.leadless import COVERAGE, leadless_parts
@@ -20,25 +31,69 @@ from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
 
 LENGTHEN_MM = constant(
-    "lengthen_most", 0.5, "mm", Mark.FROM_MEMORY, "openings run out beyond the toe by up to half a millimetre", "longer openings"
+    "lengthen_most",
+    0.5,
+    "mm",
+    Mark.FROM_MEMORY,
+    "openings run out beyond the toe by up to half a millimetre",
+    "longer openings",
 )
 OVERPRINT_MM = constant(
-    "overprint_most", 0.3, "mm", Mark.FROM_MEMORY, "paste printed over the mask draws back from so far", "larger openings"
+    "overprint_most",
+    0.3,
+    "mm",
+    Mark.FROM_MEMORY,
+    "paste printed over the mask draws back from so far",
+    "larger openings",
 )
 KEEP_CLEAR_MM = constant(
-    "overprint_clear", 0.25, "mm", Mark.FROM_MEMORY, "paste kept so far from the next opening", "longer and larger openings"
+    "overprint_clear",
+    0.25,
+    "mm",
+    Mark.FROM_MEMORY,
+    "paste kept so far from the next opening",
+    "longer and larger openings",
 )
 HOME_PLATE_CUT = constant(
-    "home_plate_cut", 0.4, "1", Mark.FROM_MEMORY, "inner corners cut over two fifths of the length", "home-plate openings of chips"
+    "home_plate_cut",
+    0.4,
+    "1",
+    Mark.FROM_MEMORY,
+    "inner corners cut over two fifths of the length",
+    "home-plate openings of chips",
 )
-WEB_MM = constant("pane_web", 0.22, "mm", Mark.FROM_MEMORY, "webs between panes of 0.2 to 0.3 mm hold in a foil", "panes over thermal pads")
+WEB_MM = constant(
+    "pane_web",
+    0.22,
+    "mm",
+    Mark.FROM_MEMORY,
+    "webs between panes of 0.2 to 0.3 mm hold in a foil",
+    "panes over thermal pads",
+)
 PANE_MM = constant(
-    "pane_side", 1.5, "mm", Mark.FROM_MEMORY, "panes of 1 to 2 mm: the squeegee scoops out larger ones", "panes over thermal pads"
+    "pane_side",
+    1.5,
+    "mm",
+    Mark.FROM_MEMORY,
+    "panes of 1 to 2 mm: the squeegee scoops out larger ones",
+    "panes over thermal pads",
 )
 TAB_COVERAGE = constant(
-    "tab_coverage", 0.65, "1", Mark.COMMON_PRACTICE, "50 to 80 % of a tab's or thermal pad's area, in panes", "panes over tabs"
+    "tab_coverage",
+    0.65,
+    "1",
+    Mark.COMMON_PRACTICE,
+    "50 to 80 % of a tab's or thermal pad's area, in panes",
+    "panes over tabs",
 )
-SCREW_MM = constant("screw_hole", 1.5, "mm", Mark.FROM_MEMORY, "holes that wide are for screws or pins", "openings to leave out")
+SCREW_MM = constant(
+    "screw_hole",
+    1.5,
+    "mm",
+    Mark.FROM_MEMORY,
+    "holes that wide are for screws or pins",
+    "openings to leave out",
+)
 PLANE_MM2 = constant(
     "plane_opening",
     12.0,
@@ -54,7 +109,10 @@ _LEADS = (JointKind.GULL_WING, JointKind.J_LEAD, JointKind.LEADLESS)
 
 @dataclass(frozen=True)
 class Proposal:
-    """Changes of one part and kind. `before`, `after`: its worst opening of those, then and with the changes (None: left out)."""
+    """Changes of one part and kind.
+
+    `before`, `after`: its worst opening of those, then and with the changes (None: left out).
+    """
 
     ref: str
     kind: ChangeKind
@@ -81,12 +139,18 @@ class _Found:
     why: str
 
 
-def better_openings(board: Board, foil_mm: float, paste: Paste, factor: float = 1.0, coverage: float | None = None) -> tuple[Proposal, ...]:
-    """Proposals for a board as it is printed now, most telling first; `coverage` (0.2 to 1) for thermal pads in place of the computed one."""
+def better_openings(
+    board: Board, foil_mm: float, paste: Paste, factor: float = 1.0, coverage: float | None = None
+) -> tuple[Proposal, ...]:
+    """Proposals for a board as it is printed now, most telling first; `coverage` (0.2 to 1) for
+    thermal pads in place of the computed one.
+    """
     judged = judge(board, foil_mm, paste, factor)
     maker = _Maker(board, judged, foil_mm, paste, factor, coverage)
     found = list(maker.found())
-    after = judge(changed(board, {one.change.place: one.change for one in found}), foil_mm, paste, factor)
+    after = judge(
+        changed(board, {one.change.place: one.change for one in found}), foil_mm, paste, factor
+    )
     kept = _that_help(board, found, judged, after)
     return tuple(sorted(_grouped(board, kept, judged, after), key=lambda one: -one.before.rank))
 
@@ -100,19 +164,27 @@ def _by_place(board: Board, judged: Judged) -> dict[str, JudgedOpening]:
 
 
 def _that_help(board: Board, found: list[_Found], before: Judged, after: Judged) -> list[_Found]:
-    """Those after which their place is no worse than before; a home plate may be as good, the others must be better."""
+    """Those after which their place is no worse than before; a home plate may be as good, the
+    others must be better.
+    """
     was, now = _by_place(board, before), _by_place(board, after)
 
     def helps(one: _Found) -> bool:
         if one.change.kind in (ChangeKind.LEAVE_OUT, ChangeKind.PANES):
-            return one.change.kind is ChangeKind.LEAVE_OUT or now[one.change.place].verdict != "lean"
+            return (
+                one.change.kind is ChangeKind.LEAVE_OUT or now[one.change.place].verdict != "lean"
+            )
         gain = was[one.change.place].rank - now[one.change.place].rank
-        return gain >= 0 if one.change.kind in (ChangeKind.HOME_PLATE, ChangeKind.NARROW) else gain > 0
+        return (
+            gain >= 0 if one.change.kind in (ChangeKind.HOME_PLATE, ChangeKind.NARROW) else gain > 0
+        )
 
     return [one for one in found if helps(one)]
 
 
-def _grouped(board: Board, found: list[_Found], before: Judged, after: Judged) -> Iterator[Proposal]:
+def _grouped(
+    board: Board, found: list[_Found], before: Judged, after: Judged
+) -> Iterator[Proposal]:
     was, now = _by_place(board, before), _by_place(board, after)
     groups: dict[tuple[str, ChangeKind], list[_Found]] = defaultdict(list)
     for one in found:
@@ -121,25 +193,53 @@ def _grouped(board: Board, found: list[_Found], before: Judged, after: Judged) -
         worst = max(group, key=lambda one: was[one.change.place].rank)
         place = worst.change.place
         yield Proposal(
-            worst.ref, worst.change.kind, tuple(one.pin for one in group), worst.package, tuple(one.change for one in group),
-            was[place], now.get(place), worst.why,
-        )  # fmt: skip
+            worst.ref,
+            worst.change.kind,
+            tuple(one.pin for one in group),
+            worst.package,
+            tuple(one.change for one in group),
+            was[place],
+            now.get(place),
+            worst.why,
+        )
 
 
 class _Maker:
     """Works out a change for each place that wants one."""
 
-    def __init__(self, board: Board, judged: Judged, foil_mm: float, paste: Paste, factor: float, coverage: float | None) -> None:
-        self.board, self.judged, self.foil_mm, self.paste, self.factor, self.coverage = board, judged, foil_mm, paste, factor, coverage
+    def __init__(
+        self,
+        board: Board,
+        judged: Judged,
+        foil_mm: float,
+        paste: Paste,
+        factor: float,
+        coverage: float | None,
+    ) -> None:
+        self.board, self.judged, self.foil_mm, self.paste, self.factor, self.coverage = (
+            board,
+            judged,
+            foil_mm,
+            paste,
+            factor,
+            coverage,
+        )
         self.parts = {part.ref: part for part in board.parts}
-        self.lands = {(part.ref, land.pin): land for part in board.parts for land in part.package.lands}
+        self.lands = {
+            (part.ref, land.pin): land for part in board.parts for land in part.package.lands
+        }
         self.aims = {one.part.ref: one for one in leadless_parts(board, judged, paste)}
         self.room = _Room(board)
-        # The lead of each part that bridges soonest: a row is narrowed alike, harmless gaps included.
+        # The lead of each part that bridges soonest: a row is narrowed alike, harmless gaps
+        # included.
         self.rows: dict[str, JudgedOpening] = {}
         for one in judged.openings:
             land = self.lands.get((one.ref, one.pin))
-            if land is not None and land.kind in _LEADS and (one.bridge, one.verdict == "fat") >= self._key(one.ref):
+            if (
+                land is not None
+                and land.kind in _LEADS
+                and (one.bridge, one.verdict == "fat") >= self._key(one.ref)
+            ):
                 self.rows[one.ref] = one
 
     def _key(self, ref: str) -> tuple[float, bool]:
@@ -154,26 +254,59 @@ class _Maker:
             worst = openings[0]
             part = self.parts.get(worst.ref)
             land = self.lands.get((worst.ref, worst.pin))
-            made = self._loose(openings) if part is None or land is None else self._of_joint(part, land, openings)
+            made = (
+                self._loose(openings)
+                if part is None or land is None
+                else self._of_joint(part, land, openings)
+            )
             if made is not None:
                 kind, rings, why = made
-                yield _Found(worst.ref, worst.pin, part.package.name if part else "", Change(place, kind, rings), why)
+                yield _Found(
+                    worst.ref,
+                    worst.pin,
+                    part.package.name if part else "",
+                    Change(place, kind, rings),
+                    why,
+                )
 
-    def _loose(self, openings: list[JudgedOpening]) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
+    def _loose(
+        self, openings: list[JudgedOpening]
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
         """Openings over no part: paste on a screw's land or on a bare plane is wasted or does harm."""
         if openings[0].ref:
             return None
         opening = openings[0].opening
-        screw = next((hole for hole in self.board.holes if hole.drill_mm >= SCREW_MM and _inside(opening, hole)), None)
+        screw = next(
+            (
+                hole
+                for hole in self.board.holes
+                if hole.drill_mm >= SCREW_MM and _inside(opening, hole)
+            ),
+            None,
+        )
         if screw is not None:
-            return ChangeKind.LEAVE_OUT, (), f"a hole of {screw.drill_mm:.2g} mm for a screw or pin: solder there is in its way"
+            return (
+                ChangeKind.LEAVE_OUT,
+                (),
+                f"a hole of {screw.drill_mm:.2g} mm for a screw or pin: solder there is in its way",
+            )
         if sum(one.opening.area_mm2 for one in openings) >= PLANE_MM2:
-            return ChangeKind.LEAVE_OUT, (), "a bare area under no part: paste there only leaves a lump"
+            return (
+                ChangeKind.LEAVE_OUT,
+                (),
+                "a bare area under no part: paste there only leaves a lump",
+            )
         return None
 
-    def _of_joint(self, part: BoardPart, land: Land, openings: list[JudgedOpening]) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
+    def _of_joint(
+        self, part: BoardPart, land: Land, openings: list[JudgedOpening]
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
         if part.package.iron_only:
-            return ChangeKind.LEAVE_OUT, (), "this part is soldered by iron, last: paste would melt under it unseen"
+            return (
+                ChangeKind.LEAVE_OUT,
+                (),
+                "this part is soldered by iron, last: paste would melt under it unseen",
+            )
         if land.kind in (JointKind.THERMAL_PAD, JointKind.TAB):
             return self._panes(part, land, openings)
         if len(openings) > 1:
@@ -184,8 +317,14 @@ class _Maker:
         return self._chip(part, land, one) if land.kind is JointKind.CHIP else None
 
     # thermal pads and tabs
-    def _panes(self, part: BoardPart, land: Land, openings: list[JudgedOpening]) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
-        pad = self.board.pads[openings[0].opening.pad] if openings[0].opening.pad is not None else None
+    def _panes(
+        self, part: BoardPart, land: Land, openings: list[JudgedOpening]
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
+        pad = (
+            self.board.pads[openings[0].opening.pad]
+            if openings[0].opening.pad is not None
+            else None
+        )
         if pad is None or pad.area_mm2 < 2.0:
             return None
         printed = sum(one.opening.area_mm2 for one in openings) / pad.area_mm2
@@ -194,7 +333,11 @@ class _Maker:
         asked = self.coverage if land.kind is JointKind.THERMAL_PAD else None
         if asked is None and not wrong and printed <= COVERAGE[1] + 0.01:
             return None
-        target = asked or (leadless.coverages[2] if leadless is not None and leadless.amount.works else TAB_COVERAGE)
+        target = asked or (
+            leadless.coverages[2]
+            if leadless is not None and leadless.amount.works
+            else TAB_COVERAGE
+        )
         target = min(max(target, 0.2), 0.9)
         if asked is not None and abs(printed - asked) < 0.01:
             return None
@@ -209,10 +352,16 @@ class _Maker:
         return ChangeKind.PANES, rings, why + tail
 
     # leads and edge pads
-    def _lead(self, part: BoardPart, land: Land, one: JudgedOpening) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
+    def _lead(
+        self, part: BoardPart, land: Land, one: JudgedOpening
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
         wants, frame = wanted(part.package, land), _outward(frame_of(one.opening), part, land)
         worst = self.rows[part.ref]
-        cap = wants.fat_mm3 if worst.bridge <= 0 else min(wants.fat_mm3, MAY_BRIDGE * worst.pad_solder_mm3 / worst.bridge)
+        cap = (
+            wants.fat_mm3
+            if worst.bridge <= 0
+            else min(wants.fat_mm3, MAY_BRIDGE * worst.pad_solder_mm3 / worst.bridge)
+        )
         if worst.verdict == "fat" or worst.bridge >= MAY_BRIDGE:
             return self._narrow(frame, max(EASY * cap, 1.1 * wants.lean_mm3), cap)
         if one.verdict == "lean" or one.release.area_ratio < AREA_RATIO:
@@ -221,57 +370,103 @@ class _Maker:
 
     def _solder(self, along: float, across: float) -> float:
         """Solder of a rectangle."""
-        share = transfer(area_ratio(along * across, 2 * (along + across), self.foil_mm), self.factor)
+        share = transfer(
+            area_ratio(along * across, 2 * (along + across), self.foil_mm), self.factor
+        )
         return along * across * self.foil_mm * share * self.paste.volume_share
 
-    def _narrow(self, frame: Frame, aim: float, cap: float) -> tuple[ChangeKind, tuple[Ring, ...], str]:
+    def _narrow(
+        self, frame: Frame, aim: float, cap: float
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str]:
         """Less across the row first, as far as it releases and its balls pass; then less along."""
         long, wide = frame.along_mm, frame.across_mm
-        least = max(BALLS_ACROSS * self.paste.largest_ball_mm, 0.7 * wide, _least_width(long, self.foil_mm))
-        across = wide if least >= wide else _solve(lambda width: self._solder(long, width), min(aim, cap), least, wide)
-        along = long if self._solder(long, across) <= cap else _solve(lambda length: self._solder(length, across), cap, 0.6 * long, long)
-        across, along = (one if one == was else _rounded(one) for one, was in ((across, wide), (along, long)))
+        least = max(
+            BALLS_ACROSS * self.paste.largest_ball_mm, 0.7 * wide, _least_width(long, self.foil_mm)
+        )
+        across = (
+            wide
+            if least >= wide
+            else _solve(lambda width: self._solder(long, width), min(aim, cap), least, wide)
+        )
+        along = (
+            long
+            if self._solder(long, across) <= cap
+            else _solve(lambda length: self._solder(length, across), cap, 0.6 * long, long)
+        )
+        across, along = (
+            one if one == was else _rounded(one) for one, was in ((across, wide), (along, long))
+        )
         shift = (long - along) / 2  # what is taken off, is taken off at the inner end
         said = f"{wide:.2f} × {long:.2f} mm becomes {across:.2f} × {along:.2f} mm"
         return ChangeKind.NARROW, (frame.ring(rectangle(along, across, shift)),), said
 
-    def _lengthen(self, frame: Frame, one: JudgedOpening, aim: float) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
+    def _lengthen(
+        self, frame: Frame, one: JudgedOpening, aim: float
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
         """As large as the pad first; then beyond the toe, as far as there is room."""
         long, wide = frame.along_mm, frame.across_mm
         whole = self._whole(frame, one)
         if self._solder(*whole) >= aim:
-            part = _solve(lambda t: self._solder(long + t * (whole[0] - long), wide + t * (whole[1] - wide)), aim, 0.0, 1.0)
-            along, across = _rounded(long + part * (whole[0] - long)), _rounded(wide + part * (whole[1] - wide))
+            part = _solve(
+                lambda t: self._solder(long + t * (whole[0] - long), wide + t * (whole[1] - wide)),
+                aim,
+                0.0,
+                1.0,
+            )
+            along, across = (
+                _rounded(long + part * (whole[0] - long)),
+                _rounded(wide + part * (whole[1] - wide)),
+            )
             beyond = 0.0
         else:
             room = min(LENGTHEN_MM, self.room.ahead(one.opening, frame) - (whole[0] - long) / 2)
             across, along = whole[1], whole[0]
-            beyond = _rounded(_solve(lambda more: self._solder(along + more, across), aim, 0.0, room)) if room > 0 else 0.0
+            beyond = (
+                _rounded(_solve(lambda more: self._solder(along + more, across), aim, 0.0, room))
+                if room > 0
+                else 0.0
+            )
         if along + beyond < long + 0.02 and across < wide + 0.02:
             return None
         said = f"{wide:.2f} × {long:.2f} mm becomes {across:.2f} × {along + beyond:.2f} mm" + (
             ", outwards: the solder draws back to the pad" if beyond else ""
         )
-        return ChangeKind.LENGTHEN, (frame.ring(rectangle(along + beyond, across, beyond / 2)),), said
+        return (
+            ChangeKind.LENGTHEN,
+            (frame.ring(rectangle(along + beyond, across, beyond / 2)),),
+            said,
+        )
 
     def _whole(self, frame: Frame, one: JudgedOpening) -> tuple[float, float]:
         """Length and width of the whole pad, or of the opening where it is larger."""
         pad = self.board.pads[one.opening.pad] if one.opening.pad is not None else None
         sides = sorted((pad.size_x_mm, pad.size_y_mm)) if pad else [0.0, 0.0]
-        return max(frame.along_mm, sides[frame.along_mm >= frame.across_mm]), max(frame.across_mm, sides[frame.along_mm < frame.across_mm])
+        return max(frame.along_mm, sides[frame.along_mm >= frame.across_mm]), max(
+            frame.across_mm, sides[frame.along_mm < frame.across_mm]
+        )
 
     # chips
-    def _chip(self, part: BoardPart, land: Land, one: JudgedOpening) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
+    def _chip(
+        self, part: BoardPart, land: Land, one: JudgedOpening
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
         wants, frame = wanted(part.package, land), _outward(frame_of(one.opening), part, land)
         if one.verdict == "lean":
             return self._overprint(frame, one, math.sqrt(wants.lean_mm3 * wants.fat_mm3))
         square = one.opening.area_mm2 > 0.97 * frame.along_mm * frame.across_mm
-        if not square or (max(part.package.body_x_mm, part.package.body_y_mm) <= _SMALL_CHIP_MM and one.verdict != "fat"):
+        if not square or (
+            max(part.package.body_x_mm, part.package.body_y_mm) <= _SMALL_CHIP_MM
+            and one.verdict != "fat"
+        ):
             return None
         shrink = 1.0
         if one.verdict == "fat":
             cut = 1 - HOME_PLATE_CUT / 3
-            shrink = _solve(lambda k: cut * self._solder(k * frame.along_mm, k * frame.across_mm), 0.85 * wants.fat_mm3, 0.5, 1.0)
+            shrink = _solve(
+                lambda k: cut * self._solder(k * frame.along_mm, k * frame.across_mm),
+                0.85 * wants.fat_mm3,
+                0.5,
+                1.0,
+            )
         along, across = frame.along_mm * shrink, frame.across_mm * shrink
         if self._solder(along, across) * (1 - HOME_PLATE_CUT / 3) < wants.lean_mm3:
             return None
@@ -280,8 +475,12 @@ class _Maker:
         )
         return ChangeKind.HOME_PLATE, (frame.ring(home_plate(along, across)),), said
 
-    def _overprint(self, frame: Frame, one: JudgedOpening, aim: float) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
-        """As large as the pad, then larger outwards and to both sides, but not inwards under the body."""
+    def _overprint(
+        self, frame: Frame, one: JudgedOpening, aim: float
+    ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
+        """As large as the pad, then larger outwards and to both sides, but not inwards under the
+        body.
+        """
         long, wide = self._whole(frame, one)
         grown = max((long - frame.along_mm) / 2, (wide - frame.across_mm) / 2)
         room = max(0.0, min(OVERPRINT_MM, self.room.round_about(one.opening) - grown))
@@ -289,10 +488,15 @@ class _Maker:
         along, across = _rounded(long + more), _rounded(wide + 2 * more)
         if grown + more < 0.03:
             return None
-        said = f"{frame.along_mm:.2f} × {frame.across_mm:.2f} mm becomes {along:.2f} × {across:.2f} mm" + (
-            ", over the mask: the solder draws back to the pad" if more else ""
+        said = (
+            f"{frame.along_mm:.2f} × {frame.across_mm:.2f} mm becomes {along:.2f} × {across:.2f} mm"
+            + (", over the mask: the solder draws back to the pad" if more else "")
         )
-        return ChangeKind.OVERPRINT, (frame.ring(rectangle(along, across, (along - long) / 2)),), said
+        return (
+            ChangeKind.OVERPRINT,
+            (frame.ring(rectangle(along, across, (along - long) / 2)),),
+            said,
+        )
 
 
 def _rounded(size_mm: float) -> float:
@@ -314,27 +518,49 @@ def _solve(function: Callable[[float], float], value: float, low: float, high: f
 
 
 def _outward(frame: Frame, part: BoardPart, land: Land) -> Frame:
-    """The frame turned by quarters until its own x points the way in which the land lies off the body; a long lead's land tells by its length."""
-    slender = land.kind in _LEADS and max(land.size_x_mm, land.size_y_mm) > 1.3 * min(land.size_x_mm, land.size_y_mm)
+    """The frame turned by quarters until its own x points the way in which the land lies off the
+    body; a long lead's land tells by its length.
+    """
+    slender = land.kind in _LEADS and max(land.size_x_mm, land.size_y_mm) > 1.3 * min(
+        land.size_x_mm, land.size_y_mm
+    )
     off_x, off_y = abs(land.x_mm) / part.package.body_x_mm, abs(land.y_mm) / part.package.body_y_mm
     sideways = land.size_x_mm > land.size_y_mm if slender else off_x >= off_y
-    x, y = (math.copysign(1.0, land.x_mm), 0.0) if sideways else (0.0, math.copysign(1.0, land.y_mm))
+    x, y = (
+        (math.copysign(1.0, land.x_mm), 0.0) if sideways else (0.0, math.copysign(1.0, land.y_mm))
+    )
     turn, y = (part.rotation_deg, y) if part.side == "top" else (180 - part.rotation_deg, -y)
     way = math.degrees(math.atan2(y, x)) + turn
     quarters = round((way - frame.angle_deg) / 90) % 4
-    along, across = (frame.along_mm, frame.across_mm) if quarters % 2 == 0 else (frame.across_mm, frame.along_mm)
+    along, across = (
+        (frame.along_mm, frame.across_mm)
+        if quarters % 2 == 0
+        else (frame.across_mm, frame.along_mm)
+    )
     return Frame(frame.x_mm, frame.y_mm, along, across, frame.angle_deg + 90 * quarters)
 
 
 def panes(frame: Frame, coverage: float) -> tuple[Ring, ...]:
-    """Panes over a rectangle that cover that share of it (0.05 to 0.95), with webs that hold in a foil."""
+    """Panes over a rectangle that cover that share of it (0.05 to 0.95), with webs that hold in a
+    foil.
+    """
     root = math.sqrt(coverage)
     counts = [
-        max(1, min(math.ceil(side * root / PANE_MM), math.floor(side * (1 - root) / WEB_MM))) for side in (frame.along_mm, frame.across_mm)
+        max(1, min(math.ceil(side * root / PANE_MM), math.floor(side * (1 - root) / WEB_MM)))
+        for side in (frame.along_mm, frame.across_mm)
     ]
-    steps = [side / count for side, count in zip((frame.along_mm, frame.across_mm), counts, strict=True)]
+    steps = [
+        side / count for side, count in zip((frame.along_mm, frame.across_mm), counts, strict=True)
+    ]
     return tuple(
-        frame.ring(rectangle(steps[0] * root, steps[1] * root, (i - (counts[0] - 1) / 2) * steps[0], (k - (counts[1] - 1) / 2) * steps[1]))
+        frame.ring(
+            rectangle(
+                steps[0] * root,
+                steps[1] * root,
+                (i - (counts[0] - 1) / 2) * steps[0],
+                (k - (counts[1] - 1) / 2) * steps[1],
+            )
+        )
         for i in range(counts[0])
         for k in range(counts[1])
     )
@@ -364,7 +590,9 @@ class _Room:
                 for k in range(int(y0 // 3), int(y1 // 3) + 1):
                     self.cells[(one.side, i, k)].append(number)
 
-    def _others(self, opening: Opening, reach: float) -> Iterator[tuple[float, float, float, float]]:
+    def _others(
+        self, opening: Opening, reach: float
+    ) -> Iterator[tuple[float, float, float, float]]:
         x0, y0, x1, y1 = _box(opening.ring)
         seen: set[int] = set()
         for i in range(int((x0 - reach) // 3), int((x1 + reach) // 3) + 1):
@@ -378,7 +606,10 @@ class _Room:
     def round_about(self, opening: Opening) -> float:
         """Growth on every side that keeps clear of other openings."""
         x0, y0, x1, y1 = _box(opening.ring)
-        gaps = [math.hypot(max(a - x1, x0 - c, 0.0), max(b - y1, y0 - d, 0.0)) for a, b, c, d in self._others(opening, 2.0)]
+        gaps = [
+            math.hypot(max(a - x1, x0 - c, 0.0), max(b - y1, y0 - d, 0.0))
+            for a, b, c, d in self._others(opening, 2.0)
+        ]
         return min([*gaps, 2.0]) - KEEP_CLEAR_MM
 
     def ahead(self, opening: Opening, frame: Frame) -> float:

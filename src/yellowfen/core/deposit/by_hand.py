@@ -1,6 +1,7 @@
 """Paste and wire by hand: which needle, how many dots, how long a wire, and whether a stencil pays.
 
-Needle bores are from memory (usual stainless blunt needles); the rules of thumb are common practice.
+Needle bores are from memory (usual stainless blunt needles); the rules of thumb are common
+practice.
 """
 
 import math
@@ -14,7 +15,19 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
 # Gauge to inner diameter, mm [from memory: usual stainless blunt needles].
-NEEDLES = {14: 1.55, 16: 1.20, 18: 0.84, 20: 0.60, 21: 0.51, 22: 0.41, 23: 0.34, 25: 0.26, 27: 0.21, 30: 0.16, 32: 0.11}
+NEEDLES = {
+    14: 1.55,
+    16: 1.20,
+    18: 0.84,
+    20: 0.60,
+    21: 0.51,
+    22: 0.41,
+    23: 0.34,
+    25: 0.26,
+    27: 0.21,
+    30: 0.16,
+    32: 0.11,
+}
 BORE_BALLS = constant(
     "needle_bore_balls",
     8.0,
@@ -23,15 +36,57 @@ BORE_BALLS = constant(
     "needle bore at least seven to ten times the largest ball",
     "which needle a paste goes through",
 )
-DOT_SPREAD = constant("dot_spread", 1.4, "1", Mark.FROM_MEMORY, "a dot is 1.2 to 1.6 times as wide as the bore", "size of a dot")
-DOT_HEIGHT = constant("dot_height", 0.4, "1", Mark.FROM_MEMORY, "and about two fifths as high as wide", "volume of a dot")
-LINE_PITCH_MM = constant(
-    "line_across_pitch", 0.8, "mm", Mark.COMMON_PRACTICE, "a line across the row is acceptable down to about 0.8 mm pitch", "dots or a line"
+DOT_SPREAD = constant(
+    "dot_spread",
+    1.4,
+    "1",
+    Mark.FROM_MEMORY,
+    "a dot is 1.2 to 1.6 times as wide as the bore",
+    "size of a dot",
 )
-DOT_S = constant("seconds_per_dot", 2.5, "s", Mark.FROM_MEMORY, "a practised hand; a beginner takes three times as long", "time by hand")
-DAB_MM3 = constant("dab_volume", 0.08, "mm³", Mark.FROM_MEMORY, "a knife's tip or a pick carries about as much", "paste in dabs")
-SET_UP_MIN = constant("stencil_set_up", 10.0, "min", Mark.COMMON_PRACTICE, "setting up and aligning takes 5 to 15 min", "stencil or hand")
-PRINT_MIN = constant("stencil_print", 1.5, "min", Mark.COMMON_PRACTICE, "a print takes 1 to 2 min", "stencil or hand")
+DOT_HEIGHT = constant(
+    "dot_height",
+    0.4,
+    "1",
+    Mark.FROM_MEMORY,
+    "and about two fifths as high as wide",
+    "volume of a dot",
+)
+LINE_PITCH_MM = constant(
+    "line_across_pitch",
+    0.8,
+    "mm",
+    Mark.COMMON_PRACTICE,
+    "a line across the row is acceptable down to about 0.8 mm pitch",
+    "dots or a line",
+)
+DOT_S = constant(
+    "seconds_per_dot",
+    2.5,
+    "s",
+    Mark.FROM_MEMORY,
+    "a practised hand; a beginner takes three times as long",
+    "time by hand",
+)
+DAB_MM3 = constant(
+    "dab_volume",
+    0.08,
+    "mm³",
+    Mark.FROM_MEMORY,
+    "a knife's tip or a pick carries about as much",
+    "paste in dabs",
+)
+SET_UP_MIN = constant(
+    "stencil_set_up",
+    10.0,
+    "min",
+    Mark.COMMON_PRACTICE,
+    "setting up and aligning takes 5 to 15 min",
+    "stencil or hand",
+)
+PRINT_MIN = constant(
+    "stencil_print", 1.5, "min", Mark.COMMON_PRACTICE, "a print takes 1 to 2 min", "stencil or hand"
+)
 
 
 def dot_mm3(diameter_mm: float) -> float:
@@ -42,7 +97,9 @@ def dot_mm3(diameter_mm: float) -> float:
 
 @dataclass(frozen=True)
 class Dots:
-    """How to dot one pad: needle gauge (None: a dab with knife or pick), dot width, count, paste and seconds; what to mind."""
+    """How to dot one pad: needle gauge (None: a dab with knife or pick), dot width, count, paste
+    and seconds; what to mind.
+    """
 
     gauge: int | None
     diameter_mm: float
@@ -57,8 +114,15 @@ def needles_for(paste: Paste) -> list[int]:
     return [gauge for gauge, bore in NEEDLES.items() if bore >= BORE_BALLS * paste.largest_ball_mm]
 
 
-def dots_for(long_mm: float, short_mm: float, wants: Wanted, paste: Paste, gauges: Sequence[int] | None = None) -> Dots:
-    """Dots for a pad of these sides (0.05 to 80 mm) with a dispensed paste: the widest needle whose dot stays on the pad and is not too fat.
+def dots_for(
+    long_mm: float,
+    short_mm: float,
+    wants: Wanted,
+    paste: Paste,
+    gauges: Sequence[int] | None = None,
+) -> Dots:
+    """Dots for a pad of these sides (0.05 to 80 mm) with a dispensed paste: the widest needle whose
+    dot stays on the pad and is not too fat.
 
     `gauges`: the needles at hand, all usual ones when None.
     """
@@ -77,7 +141,12 @@ def dots_for(long_mm: float, short_mm: float, wants: Wanted, paste: Paste, gauge
     dabs = max(1, math.ceil(wanted_mm3 / DAB_MM3 - 0.5))
     width = min(short_mm, (6 * wanted_mm3 / dabs / math.pi) ** (1 / 3))
     return Dots(
-        None, width, dabs, wanted_mm3, 2 * DOT_S * dabs, "no needle at hand makes a dot that small: a dab from a knife's tip or a pick"
+        None,
+        width,
+        dabs,
+        wanted_mm3,
+        2 * DOT_S * dabs,
+        "no needle at hand makes a dot that small: a dab from a knife's tip or a pick",
     )
 
 
@@ -88,7 +157,11 @@ def judge_dot(gauge: int, wants: Wanted, paste: Paste) -> str:
 
 def line_across(pitch_mm: float) -> str:
     """What to mind about one line of paste across a row, empty when it is fine."""
-    return "" if pitch_mm >= LINE_PITCH_MM else f"at {pitch_mm:g} mm pitch a line across the row bridges: one dot a pad, or a stencil"
+    return (
+        ""
+        if pitch_mm >= LINE_PITCH_MM
+        else f"at {pitch_mm:g} mm pitch a line across the row bridges: one dot a pad, or a stencil"
+    )
 
 
 def wire_metal_share(alloy: Alloy, flux_mass_share: float) -> float:
@@ -98,10 +171,16 @@ def wire_metal_share(alloy: Alloy, flux_mass_share: float) -> float:
     return metal / (metal + flux_mass_share / VEHICLE_G_CM3)
 
 
-def wire_mm(solder_mm3: float, wire_diameter_mm: float, alloy: Alloy, flux_mass_share: float = 0.02) -> float:
-    """Length of wire that gives so much solder: volume over the wire's section times its metal share."""
+def wire_mm(
+    solder_mm3: float, wire_diameter_mm: float, alloy: Alloy, flux_mass_share: float = 0.02
+) -> float:
+    """Length of wire that gives so much solder: volume over the wire's section times its metal
+    share.
+    """
     in_range("wire_diameter_mm", wire_diameter_mm, 0.1, 3, "mm")
-    return solder_mm3 / (math.pi / 4 * wire_diameter_mm**2 * wire_metal_share(alloy, flux_mass_share))
+    return solder_mm3 / (
+        math.pi / 4 * wire_diameter_mm**2 * wire_metal_share(alloy, flux_mass_share)
+    )
 
 
 def line_mm3(gauge: int, length_mm: float) -> float:
@@ -112,7 +191,9 @@ def line_mm3(gauge: int, length_mm: float) -> float:
 
 @dataclass(frozen=True)
 class BreakEven:
-    """Minutes by stencil and by hand for a number of boards, and the number from which the stencil wins (None: never)."""
+    """Minutes by stencil and by hand for a number of boards, and the number from which the stencil
+    wins (None: never).
+    """
 
     stencil_min: float
     hand_min: float
@@ -121,7 +202,9 @@ class BreakEven:
 
 @dataclass(frozen=True)
 class Costs:
-    """What a stencil and a hand take: minutes to set up and per print, boards in a print, seconds a dot; a stencil's price in minutes of work."""
+    """What a stencil and a hand take: minutes to set up and per print, boards in a print, seconds a
+    dot; a stencil's price in minutes of work.
+    """
 
     set_up_min: float = SET_UP_MIN
     print_min: float = PRINT_MIN
@@ -138,7 +221,9 @@ class Costs:
 
 
 def stencil_or_hand(dots: float, boards: int, costs: Costs | None = None) -> BreakEven:
-    """Price and set-up once and a print for every panel, against a dot at a time (a line or dab counts as the dots it takes as long as)."""
+    """Price and set-up once and a print for every panel, against a dot at a time (a line or dab
+    counts as the dots it takes as long as).
+    """
     in_range("boards", boards, 1, 10_000)
     costs = costs or Costs()
     by_hand = dots * costs.dot_s / 60
@@ -147,5 +232,9 @@ def stencil_or_hand(dots: float, boards: int, costs: Costs | None = None) -> Bre
         return costs.price_min + costs.set_up_min + math.ceil(count / costs.panel) * costs.print_min
 
     gain = by_hand - costs.print_min / costs.panel
-    even = None if gain <= 0 else next((n for n in range(1, 10_001) if stencil(n) <= n * by_hand), None)
+    even = (
+        None
+        if gain <= 0
+        else next((n for n in range(1, 10_001) if stencil(n) <= n * by_hand), None)
+    )
     return BreakEven(stencil(boards), boards * by_hand, even)

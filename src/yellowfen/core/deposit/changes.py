@@ -1,7 +1,9 @@
-"""Changed stencil openings: what replaces the openings over one pad, and a board with such changes made.
+"""Changed stencil openings: what replaces the openings over one pad, and a board with such changes
+made.
 
-Laws: a change belongs to the place of a pad (or of an opening over no pad) and touches no other; applying none gives the
-board itself; a board turned or read again keeps its places as far as its pads keep theirs.
+Laws: a change belongs to the place of a pad (or of an opening over no pad) and touches no other;
+applying none gives the board itself; a board turned or read again keeps its places as far as its
+pads keep theirs.
 """
 
 import math
@@ -28,7 +30,9 @@ class ChangeKind(StrEnum):
 
 @dataclass(frozen=True)
 class Change:
-    """Openings (closed rings, mm, in the board's own coordinates) in place of those over one pad; none for no paste there."""
+    """Openings (closed rings, mm, in the board's own coordinates) in place of those over one pad;
+    none for no paste there.
+    """
 
     place: str
     kind: ChangeKind
@@ -36,14 +40,19 @@ class Change:
 
     def __post_init__(self) -> None:
         if len(self.rings) > 400 or any(not 3 <= len(ring) <= 2000 for ring in self.rings):
-            raise InvalidValue("rings", "an opening has 3 to 2000 corners, and a pad at most 400 openings")
+            raise InvalidValue(
+                "rings", "an opening has 3 to 2000 corners, and a pad at most 400 openings"
+            )
         if any(not -1e4 < value < 1e4 for ring in self.rings for point in ring for value in point):
             raise InvalidValue("rings", "an opening lies more than 10 m away")
 
 
 @dataclass(frozen=True)
 class Frame:
-    """A rectangle: middle, sizes along and across (mm), turned by `angle_deg`. Own coordinates: middle at the origin, x along."""
+    """A rectangle: middle, sizes along and across (mm), turned by `angle_deg`.
+
+    Own coordinates: middle at the origin, x along.
+    """
 
     x_mm: float
     y_mm: float
@@ -53,12 +62,21 @@ class Frame:
 
     def ring(self, points: Iterable[Point]) -> Ring:
         """Points of the rectangle's own coordinates as a ring on the board."""
-        cosine, sine = math.cos(math.radians(self.angle_deg)), math.sin(math.radians(self.angle_deg))
-        return tuple((self.x_mm + u * cosine - v * sine, self.y_mm + u * sine + v * cosine) for u, v in points)
+        cosine, sine = (
+            math.cos(math.radians(self.angle_deg)),
+            math.sin(math.radians(self.angle_deg)),
+        )
+        return tuple(
+            (self.x_mm + u * cosine - v * sine, self.y_mm + u * sine + v * cosine)
+            for u, v in points
+        )
 
     def seen_from(self, x_mm: float, y_mm: float) -> Point:
         """A point of the board in the rectangle's own coordinates."""
-        cosine, sine = math.cos(math.radians(self.angle_deg)), math.sin(math.radians(self.angle_deg))
+        cosine, sine = (
+            math.cos(math.radians(self.angle_deg)),
+            math.sin(math.radians(self.angle_deg)),
+        )
         dx, dy = x_mm - self.x_mm, y_mm - self.y_mm
         return dx * cosine + dy * sine, dy * cosine - dx * sine
 
@@ -81,7 +99,10 @@ def frame_of(opening: Opening) -> Frame:
 def area_mm2(ring: Ring) -> float:
     """Area inside a ring, whichever way round it runs."""
     x0, y0 = ring[0]
-    return abs(math.fsum((x - x0) * (v - y0) - (u - x0) * (y - y0) for (x, y), (u, v) in _sides(ring))) / 2
+    return (
+        abs(math.fsum((x - x0) * (v - y0) - (u - x0) * (y - y0) for (x, y), (u, v) in _sides(ring)))
+        / 2
+    )
 
 
 def perimeter_mm(ring: Ring) -> float:
@@ -94,7 +115,9 @@ def _sides(ring: Ring) -> Iterable[tuple[Point, Point]]:
 
 
 def place_of(board: Board, opening: Opening) -> str:
-    """The name of an opening's place: side and middle of its pad, or its own middle when it lies over none."""
+    """The name of an opening's place: side and middle of its pad, or its own middle when it lies
+    over none.
+    """
     pad = board.pads[opening.pad] if opening.pad is not None else None
     at = (pad.x_mm, pad.y_mm) if pad else (frame_of(opening).x_mm, frame_of(opening).y_mm)
     return f"{opening.side} {at[0]:.2f} {at[1]:.2f}"
@@ -108,7 +131,10 @@ def opening_of(side: str, ring: Ring, angle_deg: float, pad: int | None) -> Open
 
 
 def changed(board: Board, changes: Mapping[str, Change]) -> Board:
-    """The board with openings changed; everything else is the same object. Changes of places that are not there are passed over."""
+    """The board with openings changed; everything else is the same object.
+
+    Changes of places that are not there are passed over.
+    """
     if not changes:
         return board
     openings: list[Opening] = []
@@ -120,15 +146,22 @@ def changed(board: Board, changes: Mapping[str, Change]) -> Board:
             openings.append(one)
         elif place not in done:
             done.add(place)
-            openings.extend(opening_of(one.side, ring, one.angle_deg, one.pad) for ring in change.rings)
+            openings.extend(
+                opening_of(one.side, ring, one.angle_deg, one.pad) for ring in change.rings
+            )
     if not done:
         return board
     return replace(
         board,
         openings=tuple(openings),
         pads=tuple(_printed(board, openings)),
-        paste_openings={side: sum(one.side == side for one in openings) for side in ("top", "bottom")},
-        paste_area_mm2={side: round(math.fsum(one.area_mm2 for one in openings if one.side == side), 4) for side in ("top", "bottom")},
+        paste_openings={
+            side: sum(one.side == side for one in openings) for side in ("top", "bottom")
+        },
+        paste_area_mm2={
+            side: round(math.fsum(one.area_mm2 for one in openings if one.side == side), 4)
+            for side in ("top", "bottom")
+        },
     )
 
 

@@ -1,7 +1,8 @@
 """How much solder a joint wants: from the shape of lead and land, as prisms; lean below, fat above.
 
-Lead dimensions by pitch are from memory of the families' drawings. Heights of fillets follow acceptance practice (from
-memory of class 2): lean is the least heel or end fillet, fat is solder up to the body or over the end's top.
+Lead dimensions by pitch are from memory of the families' drawings. Heights of fillets follow
+acceptance practice (from memory of class 2): lean is the least heel or end fillet, fat is solder up
+to the body or over the end's top.
 """
 
 from dataclasses import dataclass
@@ -9,9 +10,21 @@ from dataclasses import dataclass
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.source.mark import Mark, constant
 
-FILM_MM = constant("solder_film", 0.03, "mm", Mark.FROM_MEMORY, "solder that wets a bare pad stands about this high", "what a joint wants")
+FILM_MM = constant(
+    "solder_film",
+    0.03,
+    "mm",
+    Mark.FROM_MEMORY,
+    "solder that wets a bare pad stands about this high",
+    "what a joint wants",
+)
 UNDER_FOOT_MM = constant(
-    "solder_under_foot", 0.04, "mm", Mark.FROM_MEMORY, "usual joint thickness under a lead's foot or an end", "what a joint wants"
+    "solder_under_foot",
+    0.04,
+    "mm",
+    Mark.FROM_MEMORY,
+    "usual joint thickness under a lead's foot or an end",
+    "what a joint wants",
 )
 LEADLESS_MM = (0.03, 0.10)
 THERMAL_MM = (0.04, 0.10)
@@ -34,7 +47,9 @@ class Wanted:
     fat_mm3: float
 
     def verdict(self, solder_mm3: float) -> str:
-        return "lean" if solder_mm3 < self.lean_mm3 else "fat" if solder_mm3 > self.fat_mm3 else "good"
+        return (
+            "lean" if solder_mm3 < self.lean_mm3 else "fat" if solder_mm3 > self.fat_mm3 else "good"
+        )
 
 
 def end_fillet_mm3(height_mm: float, base_mm: float, width_mm: float) -> float:
@@ -70,7 +85,9 @@ def _lead(package: Package, long_mm: float, short_mm: float) -> Wanted:
 
 
 def _chip(package: Package, land: Land) -> Wanted:
-    """End fillets a quarter to the whole of the end's height, on the land that shows beyond the body."""
+    """End fillets a quarter to the whole of the end's height, on the land that shows beyond the
+    body.
+    """
     along = land.size_x_mm if abs(land.x_mm) >= abs(land.y_mm) else land.size_y_mm
     width = land.area_mm2 / along
     half_body = (package.body_x_mm if abs(land.x_mm) >= abs(land.y_mm) else package.body_y_mm) / 2
@@ -79,5 +96,6 @@ def _chip(package: Package, land: Land) -> Wanted:
     seat = UNDER_FOOT_MM * covered * width
     tall = package.height_mm
     return Wanted(
-        0.6 * seat + end_fillet_mm3(0.25 * tall, min(shown, 0.25 * tall), width), seat + end_fillet_mm3(tall, shown, width) * 1.25
+        0.6 * seat + end_fillet_mm3(0.25 * tall, min(shown, 0.25 * tall), width),
+        seat + end_fillet_mm3(tall, shown, width) * 1.25,
     )

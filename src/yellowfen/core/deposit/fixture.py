@@ -1,6 +1,8 @@
-"""Holding a board for printing: scraps of its own thickness round it, tape, and which way to draw the squeegee.
+"""Holding a board for printing: scraps of its own thickness round it, tape, and which way to draw
+the squeegee.
 
-Laws: the scraps leave the board's own outline free and touch its box on all sides; openings are never covered.
+Laws: the scraps leave the board's own outline free and touch its box on all sides; openings are
+never covered.
 """
 
 import math
@@ -11,10 +13,20 @@ from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
 
 SCRAP_MM = constant(
-    "fixture_scrap", 45.0, "mm", Mark.FROM_MEMORY, "scraps wide enough for the blade to start and stop on", "fixture of scrap boards"
+    "fixture_scrap",
+    45.0,
+    "mm",
+    Mark.FROM_MEMORY,
+    "scraps wide enough for the blade to start and stop on",
+    "fixture of scrap boards",
 )
 SLIP_MM = constant(
-    "fixture_slip", 0.2, "mm", Mark.FROM_MEMORY, "play that lets a board be lifted out and the next one in", "fixture of scrap boards"
+    "fixture_slip",
+    0.2,
+    "mm",
+    Mark.FROM_MEMORY,
+    "play that lets a board be lifted out and the next one in",
+    "fixture of scrap boards",
 )
 FINE_PITCH_MM = 0.65
 EVEN_SHARE = 0.35  # fewer than this share more one way than the other: both ways count
@@ -24,7 +36,9 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Fixture:
-    """Rectangles (x, y, width, height, mm, board coordinates) of scraps and tapes; the stroke's way in degrees from x; what to mind."""
+    """Rectangles (x, y, width, height, mm, board coordinates) of scraps and tapes; the stroke's way
+    in degrees from x; what to mind.
+    """
 
     scraps: tuple[tuple[str, Box], ...]
     tapes: tuple[Box, ...]
@@ -46,37 +60,69 @@ def fixture(board: Board, side: str = "top") -> Fixture:
     """The fixture for printing one side of a board."""
     w, h, s, g = board.width_mm, board.height_mm, SCRAP_MM, SLIP_MM
     scraps = (
-        ("left", (-g - s, -g - s, s, h + g + s)), ("top", (-g - s, h + g, w + g + s, s)),
-        ("right", (w + g, 0.0, s, h + g + s)), ("bottom", (-g, -g - s, w + 2 * g + s, s)),
-    )  # fmt: skip
+        ("left", (-g - s, -g - s, s, h + g + s)),
+        ("top", (-g - s, h + g, w + g + s, s)),
+        ("right", (w + g, 0.0, s, h + g + s)),
+        ("bottom", (-g, -g - s, w + 2 * g + s, s)),
+    )
     tapes = tuple(_tape(name, box) for name, box in scraps)
     along_x, along_y = _fine_openings(board, side)
     degrees, said = _stroke(along_x, along_y)
-    hinge = (-g - s, h + g + s - 10.0, w + 2 * g + 2 * s, 14.0) if degrees != 0 else (-g - s - 4.0, -g - s, 14.0, h + 2 * g + 2 * s)
-    beneath = max([0.0, *(part.package.height_mm + part.package.gap_mm for part in board.parts if part.side != side)])
-    return Fixture(scraps, tapes, hinge, degrees, said, along_x, along_y, beneath, _reminders(board, beneath))
+    hinge = (
+        (-g - s, h + g + s - 10.0, w + 2 * g + 2 * s, 14.0)
+        if degrees != 0
+        else (-g - s - 4.0, -g - s, 14.0, h + 2 * g + 2 * s)
+    )
+    beneath = max(
+        [
+            0.0,
+            *(
+                part.package.height_mm + part.package.gap_mm
+                for part in board.parts
+                if part.side != side
+            ),
+        ]
+    )
+    return Fixture(
+        scraps, tapes, hinge, degrees, said, along_x, along_y, beneath, _reminders(board, beneath)
+    )
 
 
 def _tape(name: str, box: Box) -> Box:
     """A strip across the end of a scrap that lies away from the board."""
     x, y, w, h = box
     return {
-        "left": (x - 8.0, y + h / 3 - 9.0, 24.0, 18.0), "top": (x - 8.0, y + h / 3 - 9.0, 24.0, 18.0),
-        "right": (x + w - 16.0, y + h / 3 - 9.0, 24.0, 18.0), "bottom": (x + w / 2 - 9.0, y - 8.0, 18.0, 24.0),
-    }[name]  # fmt: skip
+        "left": (x - 8.0, y + h / 3 - 9.0, 24.0, 18.0),
+        "top": (x - 8.0, y + h / 3 - 9.0, 24.0, 18.0),
+        "right": (x + w - 16.0, y + h / 3 - 9.0, 24.0, 18.0),
+        "bottom": (x + w / 2 - 9.0, y - 8.0, 18.0, 24.0),
+    }[name]
 
 
 def _fine_openings(board: Board, side: str) -> tuple[int, int]:
     """Openings of fine-pitch rows that are long along x, and along y."""
     fine = {
-        part.ref for part in board.parts
-        if part.side == side and len(part.package.lands) > 4 and part.package.pitch_mm <= FINE_PITCH_MM + 1e-6
-    }  # fmt: skip
-    hidden = {(part.ref, land.pin) for part in board.parts for land in part.package.lands if land.kind is JointKind.THERMAL_PAD}
+        part.ref
+        for part in board.parts
+        if part.side == side
+        and len(part.package.lands) > 4
+        and part.package.pitch_mm <= FINE_PITCH_MM + 1e-6
+    }
+    hidden = {
+        (part.ref, land.pin)
+        for part in board.parts
+        for land in part.package.lands
+        if land.kind is JointKind.THERMAL_PAD
+    }
     along_x = along_y = 0
     for one in board.openings:
         pad = board.pads[one.pad] if one.pad is not None else None
-        if pad is None or one.side != side or pad.ref not in fine or (pad.ref, pad.pin or "") in hidden:
+        if (
+            pad is None
+            or one.side != side
+            or pad.ref not in fine
+            or (pad.ref, pad.pin or "") in hidden
+        ):
             continue
         long_deg = one.angle_deg if one.size_x_mm >= one.size_y_mm else one.angle_deg + 90
         lean = abs((long_deg + 90) % 180 - 90)
@@ -89,7 +135,10 @@ def _stroke(along_x: int, along_y: int) -> tuple[float, str]:
     if along_x + along_y == 0:
         return 270.0, "No fine-pitch rows: draw the blade whichever way is handy"
     if abs(along_x - along_y) < EVEN_SHARE * (along_x + along_y):
-        return 315.0, f"Fine-pitch openings lie both ways ({along_x} and {along_y}): draw at 45°, so that both fill alike"
+        return (
+            315.0,
+            f"Fine-pitch openings lie both ways ({along_x} and {along_y}): draw at 45°, so that both fill alike",
+        )
     return (
         (0.0, f"{along_x} of the fine-pitch openings lie this way: draw along their length")
         if along_x > along_y

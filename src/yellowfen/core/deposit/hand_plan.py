@@ -1,7 +1,8 @@
-"""Paste by hand, step by step: which needle for which part, dots, lines or dabs, where they go, and what it adds up to.
+"""Paste by hand, step by step: which needle for which part, dots, lines or dabs, where they go, and
+what it adds up to.
 
-Laws: paste of all steps is the sum over their spots; needles are changed as seldom as possible; nothing is dotted on balls or
-on parts done by iron.
+Laws: paste of all steps is the sum over their spots; needles are changed as seldom as possible;
+nothing is dotted on balls or on parts done by iron.
 """
 
 import itertools
@@ -11,7 +12,16 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board, BoardPart, Pad, Point
-from yellowfen.core.deposit.by_hand import DOT_S, DOT_SPREAD, NEEDLES, Dots, dots_for, line_across, line_mm3, needles_for
+from yellowfen.core.deposit.by_hand import (
+    DOT_S,
+    DOT_SPREAD,
+    NEEDLES,
+    Dots,
+    dots_for,
+    line_across,
+    line_mm3,
+    needles_for,
+)
 from yellowfen.core.deposit.changes import Frame
 from yellowfen.core.deposit.fillet import Wanted, wanted
 from yellowfen.core.deposit.leadless import by_hand
@@ -35,7 +45,10 @@ FINE_MM = 0.5  # at this pitch and below paste put on by hand bridges (common pr
 
 @dataclass(frozen=True)
 class Spot:
-    """Where paste goes: a dot or dab at a point, or a line to `end`. `width_mm` is what it should look like."""
+    """Where paste goes: a dot or dab at a point, or a line to `end`.
+
+    `width_mm` is what it should look like.
+    """
 
     x_mm: float
     y_mm: float
@@ -45,7 +58,9 @@ class Spot:
 
 @dataclass(frozen=True)
 class HandStep:
-    """One part, row or pad: `way` is dots, line or dab; `gauge` None for knife or pick; what to mind is in `said`."""
+    """One part, row or pad: `way` is dots, line or dab; `gauge` None for knife or pick; what to
+    mind is in `said`.
+    """
 
     ref: str
     value: str
@@ -78,7 +93,9 @@ class HandPlan:
     @property
     def seconds(self) -> float:
         """Time with the changes of needle."""
-        return math.fsum(one.seconds for one in self.steps) + CHANGE_S * max(0, len(self.needles) - 1)
+        return math.fsum(one.seconds for one in self.steps) + CHANGE_S * max(
+            0, len(self.needles) - 1
+        )
 
     @property
     def needles(self) -> tuple[int | None, ...]:
@@ -87,9 +104,16 @@ class HandPlan:
 
 
 def hand_plan(
-    board: Board, paste: Paste, side: str = "top", gauges: Sequence[int] | None = None, by_pad: bool = False, skip: Collection[str] = ()
+    board: Board,
+    paste: Paste,
+    side: str = "top",
+    gauges: Sequence[int] | None = None,
+    by_pad: bool = False,
+    skip: Collection[str] = (),
 ) -> HandPlan:
-    """The plan for one side with the few of the needles at hand (None: all usual ones) that serve best, a part at a time or a pad at a time. `skip`: parts not pasted."""
+    """The plan for one side with the few of the needles at hand (None: all usual ones) that serve
+    best, a part at a time or a pad at a time. `skip`: parts not pasted.
+    """
     dispensed = replace(paste, metal_share=DISPENSE_SHARE)
     pads: dict[tuple[str, str], list[Pad]] = defaultdict(list)
     for pad in board.pads:
@@ -111,20 +135,31 @@ def hand_plan(
 
 
 def few_needles(
-    board: Board, dispensed: Paste, side: str, gauges: Sequence[int] | None = None, skip: Collection[str] = ()
+    board: Board,
+    dispensed: Paste,
+    side: str,
+    gauges: Sequence[int] | None = None,
+    skip: Collection[str] = (),
 ) -> tuple[int, ...]:
-    """At most three needles of those at hand with which a side takes least time, changes of needle counted."""
+    """At most three needles of those at hand with which a side takes least time, changes of needle
+    counted.
+    """
     usable = [gauge for gauge in needles_for(dispensed) if gauges is None or gauge in gauges]
     pads: Counter[tuple[float, float, Wanted]] = Counter()
     for part in board.parts:
         if part.side == side and part.ref not in skip and not _no_paste(part):
             for land in part.package.lands:
-                long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
+                long, short = (
+                    max(land.size_x_mm, land.size_y_mm),
+                    min(land.size_x_mm, land.size_y_mm),
+                )
                 pads[(round(long, 2), max(round(short, 2), 0.05), wanted(part.package, land))] += 1
     best: tuple[float, tuple[int, ...]] = (math.inf, ())
     for count in range(min(MOST_NEEDLES, len(usable)) + 1):
         for chosen in itertools.combinations(usable, count):
-            spent = CHANGE_S * count + sum(many * dots_for(*pad, dispensed, chosen).seconds for pad, many in pads.items())
+            spent = CHANGE_S * count + sum(
+                many * dots_for(*pad, dispensed, chosen).seconds for pad, many in pads.items()
+            )
             best = min(best, (spent, chosen))
     return best[1]
 
@@ -137,7 +172,9 @@ def _no_paste(part: BoardPart) -> str:
     return ""
 
 
-def _part_steps(part: BoardPart, pads: dict[tuple[str, str], list[Pad]], paste: Paste, gauges: Sequence[int]) -> Iterator[HandStep]:
+def _part_steps(
+    part: BoardPart, pads: dict[tuple[str, str], list[Pad]], paste: Paste, gauges: Sequence[int]
+) -> Iterator[HandStep]:
     done: set[str] = set()
     for row in _rows(part):
         step = _line(part, row, pads, paste, gauges)
@@ -163,17 +200,26 @@ def _rows(part: BoardPart) -> list[list[Land]]:
     for land in part.package.lands:
         if land.kind in _ROWS:
             sideways = land.size_x_mm > land.size_y_mm
-            rows[("x", round(land.x_mm, 1)) if sideways else ("y", round(land.y_mm, 1))].append(land)
+            rows[("x", round(land.x_mm, 1)) if sideways else ("y", round(land.y_mm, 1))].append(
+                land
+            )
     return [row for row in rows.values() if len(row) >= 3]
 
 
-def _line(part: BoardPart, row: list[Land], pads: dict[tuple[str, str], list[Pad]], paste: Paste, gauges: Sequence[int]) -> HandStep | None:
+def _line(
+    part: BoardPart,
+    row: list[Land],
+    pads: dict[tuple[str, str], list[Pad]],
+    paste: Paste,
+    gauges: Sequence[int],
+) -> HandStep | None:
     """One line across a row, from the widest needle whose line is not too fat."""
     places = [pads[(part.ref, land.pin)][0] for land in row if pads.get((part.ref, land.pin))]
     if len(places) < 3:
         return None
     a, b = max(
-        ((p, q) for p in places for q in places), key=lambda pair: math.dist((pair[0].x_mm, pair[0].y_mm), (pair[1].x_mm, pair[1].y_mm))
+        ((p, q) for p in places for q in places),
+        key=lambda pair: math.dist((pair[0].x_mm, pair[0].y_mm), (pair[1].x_mm, pair[1].y_mm)),
     )
     length = math.dist((a.x_mm, a.y_mm), (b.x_mm, b.y_mm)) + min(a.size_x_mm, a.size_y_mm)
     fat = sum(wanted(part.package, land).fat_mm3 for land in row)
@@ -183,14 +229,32 @@ def _line(part: BoardPart, row: list[Land], pads: dict[tuple[str, str], list[Pad
         volume = line_mm3(gauge, length)
         if volume * paste.volume_share <= fat:
             spot = Spot(a.x_mm, a.y_mm, DOT_SPREAD * NEEDLES[gauge], (b.x_mm, b.y_mm))
-            return HandStep(part.ref, part.value, part.package.name, tuple(land.pin for land in row), "line", gauge, (spot,), volume, 2 * DOT_S,
-                            f"one even line across the {len(row)} pads")  # fmt: skip
+            return HandStep(
+                part.ref,
+                part.value,
+                part.package.name,
+                tuple(land.pin for land in row),
+                "line",
+                gauge,
+                (spot,),
+                volume,
+                2 * DOT_S,
+                f"one even line across the {len(row)} pads",
+            )
     return None
 
 
-def _dotted(part: BoardPart, land: Land, pad: Pad, paste: Paste, gauges: Sequence[int], fine: str) -> HandStep:
+def _dotted(
+    part: BoardPart, land: Land, pad: Pad, paste: Paste, gauges: Sequence[int], fine: str
+) -> HandStep:
     wants = wanted(part.package, land)
-    dots = dots_for(max(pad.size_x_mm, pad.size_y_mm), max(min(pad.size_x_mm, pad.size_y_mm), 0.05), wants, paste, gauges)
+    dots = dots_for(
+        max(pad.size_x_mm, pad.size_y_mm),
+        max(min(pad.size_x_mm, pad.size_y_mm), 0.05),
+        wants,
+        paste,
+        gauges,
+    )
     if land.kind is JointKind.THERMAL_PAD:
         dots, fine = _beneath(part, dots, paste), ""
     count = dots.count
@@ -240,12 +304,19 @@ def _merged(part: BoardPart, steps: list[HandStep]) -> list[HandStep]:
         groups[(f"line {number}" if step.way == "line" else step.way, step.gauge)].append(step)
     return [
         HandStep(
-            part.ref, part.value, part.package.name, tuple(pin for one in group for pin in one.pins), group[0].way, group[0].gauge,
-            tuple(spot for one in group for spot in one.spots), math.fsum(one.paste_mm3 for one in group), math.fsum(one.seconds for one in group),
+            part.ref,
+            part.value,
+            part.package.name,
+            tuple(pin for one in group for pin in one.pins),
+            group[0].way,
+            group[0].gauge,
+            tuple(spot for one in group for spot in one.spots),
+            math.fsum(one.paste_mm3 for one in group),
+            math.fsum(one.seconds for one in group),
             next((one.said for one in group if one.said), ""),
         )
         for group in groups.values()
-    ]  # fmt: skip
+    ]
 
 
 def _pad_by_pad(step: HandStep) -> Iterator[HandStep]:
@@ -257,11 +328,19 @@ def _pad_by_pad(step: HandStep) -> Iterator[HandStep]:
     for number, pin in enumerate(step.pins):
         spots = step.spots[round(number * each) : round((number + 1) * each)]
         share = len(spots) / len(step.spots)
-        yield replace(step, pins=(pin,), spots=spots, paste_mm3=step.paste_mm3 * share, seconds=step.seconds * share)
+        yield replace(
+            step,
+            pins=(pin,),
+            spots=spots,
+            paste_mm3=step.paste_mm3 * share,
+            seconds=step.seconds * share,
+        )
 
 
 def _in_order(steps: list[HandStep]) -> Iterator[HandStep]:
-    """Widest needle first, the knife last; with one needle always to the nearest part that is left, starting at the lower left."""
+    """Widest needle first, the knife last; with one needle always to the nearest part that is left,
+    starting at the lower left.
+    """
     by_gauge: dict[int, list[HandStep]] = defaultdict(list)
     for step in steps:
         by_gauge[step.gauge or 99].append(step)
@@ -269,7 +348,9 @@ def _in_order(steps: list[HandStep]) -> Iterator[HandStep]:
     for gauge in sorted(by_gauge):
         left = by_gauge[gauge]
         while left:
-            nearest = min(left, key=lambda one: math.dist(here, (one.spots[0].x_mm, one.spots[0].y_mm)))
+            nearest = min(
+                left, key=lambda one: math.dist(here, (one.spots[0].x_mm, one.spots[0].y_mm))
+            )
             left.remove(nearest)
             here = (nearest.spots[-1].x_mm, nearest.spots[-1].y_mm)
             yield nearest

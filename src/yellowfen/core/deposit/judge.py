@@ -1,7 +1,8 @@
-"""Every opening of a board judged in one foil with one paste: release, solder against what the joint wants, bridges.
+"""Every opening of a board judged in one foil with one paste: release, solder against what the
+joint wants, bridges.
 
-Laws: a pad's solder is the sum over its openings; a gap is judged by the fatter of its two pads and its width; pins of one
-net may bridge. Totals do not depend on turning, mirroring or order.
+Laws: a pad's solder is the sum over its openings; a gap is judged by the fatter of its two pads and
+its width; pins of one net may bridge. Totals do not depend on turning, mirroring or order.
 """
 
 import math
@@ -25,15 +26,24 @@ BRIDGES = constant(
     "solder over what lead and land hold, at a gap of a quarter millimetre",
     "bridges between pins",
 )
-MAY_BRIDGE = constant("bridge_possible", 0.75, "1", Mark.FROM_MEMORY, "three quarters of it", "bridges between pins")
+MAY_BRIDGE = constant(
+    "bridge_possible", 0.75, "1", Mark.FROM_MEMORY, "three quarters of it", "bridges between pins"
+)
 NARROW_GAP_MM = constant(
-    "narrow_gap", 0.25, "mm", Mark.FROM_MEMORY, "printed paste slumps and solder bulges about this far", "bridges between pins"
+    "narrow_gap",
+    0.25,
+    "mm",
+    Mark.FROM_MEMORY,
+    "printed paste slumps and solder bulges about this far",
+    "bridges between pins",
 )
 
 
 @dataclass(frozen=True)
 class JudgedOpening:
-    """An opening with its part and pin, how it releases, the verdict on its joint, and what to mind; `too_thick` when common practice has a thinner foil for its pitch."""
+    """An opening with its part and pin, how it releases, the verdict on its joint, and what to
+    mind; `too_thick` when common practice has a thinner foil for its pitch.
+    """
 
     opening: Opening
     ref: str
@@ -50,12 +60,20 @@ class JudgedOpening:
     def rank(self) -> float:
         """How bad: fails first, then bridges, lean, fat, other warnings."""
         wrong = {"lean": 2.0, "fat": 1.5}.get(self.verdict, 0.0)
-        return 4.0 * self.release.fails + 3.0 * (self.bridge >= BRIDGES) + (self.bridge >= MAY_BRIDGE) + wrong + 0.5 * len(self.warnings)
+        return (
+            4.0 * self.release.fails
+            + 3.0 * (self.bridge >= BRIDGES)
+            + (self.bridge >= MAY_BRIDGE)
+            + wrong
+            + 0.5 * len(self.warnings)
+        )
 
 
 @dataclass(frozen=True)
 class Judged:
-    """A whole board's openings, worst first, with totals: paste volume and mass, solder, and counts of what is wrong."""
+    """A whole board's openings, worst first, with totals: paste volume and mass, solder, and counts
+    of what is wrong.
+    """
 
     foil_mm: float
     openings: tuple[JudgedOpening, ...]
@@ -74,16 +92,29 @@ class Judged:
     @property
     def wrong(self) -> int:
         """Openings that fail, bridge, or leave a lean or fat joint."""
-        return sum(one.release.fails or one.bridge >= BRIDGES or one.verdict in ("lean", "fat") for one in self.openings)
+        return sum(
+            one.release.fails or one.bridge >= BRIDGES or one.verdict in ("lean", "fat")
+            for one in self.openings
+        )
 
 
 class _Ground:
-    """What of a board does not change with foil or paste: joints by part and pin, what they want, gaps that may bridge."""
+    """What of a board does not change with foil or paste: joints by part and pin, what they want,
+    gaps that may bridge.
+    """
 
     def __init__(self, board: Board) -> None:
-        self.lands = {(part.ref, land.pin): (part, land) for part in board.parts for land in part.package.lands}
+        self.lands = {
+            (part.ref, land.pin): (part, land)
+            for part in board.parts
+            for land in part.package.lands
+        }
         wants = {place: wanted(part.package, land) for place, (part, land) in self.lands.items()}
-        self.thickest = {part.ref: thickest_foil_mm(part.package.pitch_mm) for part in board.parts if len(part.package.lands) > 2}
+        self.thickest = {
+            part.ref: thickest_foil_mm(part.package.pitch_mm)
+            for part in board.parts
+            if len(part.package.lands) > 2
+        }
         self.wants: dict[int, Wanted] = {}
         pads: dict[str, dict[str, int]] = defaultdict(dict)
         for number, pad in enumerate(board.pads):
@@ -91,14 +122,22 @@ class _Ground:
                 pads[pad.ref][pad.pin or ""] = number
                 if (pad.ref, pad.pin or "") in wants:
                     self.wants[number] = wants[(pad.ref, pad.pin or "")]
-        self.gaps = [gap for part in board.parts for gap in _gaps(board, part, pads.get(part.ref, {}), self.lands)]
+        self.gaps = [
+            gap
+            for part in board.parts
+            for gap in _gaps(board, part, pads.get(part.ref, {}), self.lands)
+        ]
 
 
 _Lands = dict[tuple[str, str], tuple[BoardPart, Land]]
 
 
-def _gaps(board: Board, part: BoardPart, pads: dict[str, int], lands: _Lands) -> Iterator[tuple[int, int, float]]:
-    """Neighbouring pads of a part on different nets: their places, and how much narrower than usual their gap is (0 to 1)."""
+def _gaps(
+    board: Board, part: BoardPart, pads: dict[str, int], lands: _Lands
+) -> Iterator[tuple[int, int, float]]:
+    """Neighbouring pads of a part on different nets: their places, and how much narrower than usual
+    their gap is (0 to 1).
+    """
     for a, b in neighbouring_pins(part):
         if a in pads and b in pads:
             net_a, net_b = board.pads[pads[a]].net, board.pads[pads[b]].net
@@ -120,15 +159,28 @@ def _judge(board: Board, ground: _Ground, foil_mm: float, paste: Paste, factor: 
             solder[opening.pad] += result.solder_mm3
     bridges = _bridges(ground, solder)
     judged = [
-        _judged(board, ground, opening, result, solder, bridges, foil_mm) for opening, result in zip(board.openings, released, strict=True)
+        _judged(board, ground, opening, result, solder, bridges, foil_mm)
+        for opening, result in zip(board.openings, released, strict=True)
     ]
     judged.sort(key=lambda one: (-one.rank, one.ref, one.pin))
     deposit = math.fsum(one.release.deposit_mm3 for one in judged)
-    return Judged(foil_mm, tuple(judged), deposit, deposit * paste.density_g_cm3, math.fsum(one.release.solder_mm3 for one in judged))
+    return Judged(
+        foil_mm,
+        tuple(judged),
+        deposit,
+        deposit * paste.density_g_cm3,
+        math.fsum(one.release.solder_mm3 for one in judged),
+    )
 
 
 def _judged(
-    board: Board, ground: _Ground, opening: Opening, result: Release, solder: dict[int, float], bridges: dict[int, float], foil_mm: float
+    board: Board,
+    ground: _Ground,
+    opening: Opening,
+    result: Release,
+    solder: dict[int, float],
+    bridges: dict[int, float],
+    foil_mm: float,
 ) -> JudgedOpening:
     pad = board.pads[opening.pad] if opening.pad is not None else None
     ref, pin = (pad.ref or "", pad.pin or "") if pad else ("", "")
@@ -148,14 +200,20 @@ def _judged(
         warnings.append(f"{amount * 1000:.0f} nl of solder at this gap bridge to the next pin")
     elif bridge >= MAY_BRIDGE:
         warnings.append("may bridge to the next pin")
-    return JudgedOpening(opening, ref, pin, result, wants, amount, verdict, bridge, tuple(warnings), too_thick)
+    return JudgedOpening(
+        opening, ref, pin, result, wants, amount, verdict, bridge, tuple(warnings), too_thick
+    )
 
 
 def _bridges(ground: _Ground, solder: dict[int, float]) -> dict[int, float]:
-    """For each pad the worst tendency over its gaps: solder over what the joint holds, as much more as the gap is narrower than usual."""
+    """For each pad the worst tendency over its gaps: solder over what the joint holds, as much more
+    as the gap is narrower than usual.
+    """
     worst: dict[int, float] = {}
     for first, second, narrow in ground.gaps:
-        fullness = max(solder[number] / max(ground.wants[number].fat_mm3, 1e-9) for number in (first, second))
+        fullness = max(
+            solder[number] / max(ground.wants[number].fat_mm3, 1e-9) for number in (first, second)
+        )
         for number in (first, second):
             worst[number] = max(worst.get(number, 0.0), fullness * narrow)
     return worst
@@ -169,14 +227,21 @@ def _gap_mm(a: Land, b: Land) -> float:
 
 
 def compare_foils(
-    board: Board, paste: Paste, foils_mm: tuple[float, ...] = FOILS_MM, factors: Mapping[float, float] | None = None
+    board: Board,
+    paste: Paste,
+    foils_mm: tuple[float, ...] = FOILS_MM,
+    factors: Mapping[float, float] | None = None,
 ) -> tuple[tuple[Judged, ...], float]:
-    """The board in each foil, and the foil with the fewest wrong openings, then the fewest too thick for their pitch (the thicker one of equals).
+    """The board in each foil, and the foil with the fewest wrong openings, then the fewest too
+    thick for their pitch (the thicker one of equals).
 
     `factors`: what weighing taught, by foil; 1 for the others.
     """
     factors = factors or {}
     ground = _Ground(board)
     judged = tuple(_judge(board, ground, foil, paste, factors.get(foil, 1.0)) for foil in foils_mm)
-    best = min(judged, key=lambda one: (one.wrong, sum(each.too_thick for each in one.openings), -one.foil_mm))
+    best = min(
+        judged,
+        key=lambda one: (one.wrong, sum(each.too_thick for each in one.openings), -one.foil_mm),
+    )
     return judged, best.foil_mm

@@ -1,7 +1,8 @@
-"""The leadless parts of a board: where each settles, how much beneath it works, by print, by mounds of the iron, by dots.
+"""The leadless parts of a board: where each settles, how much beneath it works, by print, by mounds
+of the iron, by dots.
 
-Law: the range that works is found by the floating model with hand work's spread on both sides: above it the edges lose
-touch, below it they are pressed out or the pad beneath carries no heat.
+Law: the range that works is found by the floating model with hand work's spread on both sides:
+above it the edges lose touch, below it they are pressed out or the pad beneath carries no heat.
 """
 
 import math
@@ -11,7 +12,14 @@ from dataclasses import dataclass
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.deposit.by_hand import dots_for, wire_mm
 from yellowfen.core.deposit.fillet import wanted
-from yellowfen.core.deposit.floating import Settled, arc_of, coverage_limit, least_solder_mm3, most_solder_mm3, settle
+from yellowfen.core.deposit.floating import (
+    Settled,
+    arc_of,
+    coverage_limit,
+    least_solder_mm3,
+    most_solder_mm3,
+    settle,
+)
 from yellowfen.core.deposit.judge import Judged
 from yellowfen.core.deposit.stencil import HAND_SPREAD
 from yellowfen.core.metal.paste import DISPENSE_SHARE, Paste
@@ -21,13 +29,20 @@ from yellowfen.errors import InvalidValue
 
 COVERAGE = (0.5, 0.8)  # of a thermal pad, common practice
 MOUND_SLOPE_DEG = constant(
-    "mound_slope", 45.0, "°", Mark.FROM_MEMORY, "a mound left by a cool iron meets its pad at 30 to 60°", "solder of a mound by iron"
+    "mound_slope",
+    45.0,
+    "°",
+    Mark.FROM_MEMORY,
+    "a mound left by a cool iron meets its pad at 30 to 60°",
+    "solder of a mound by iron",
 )
 
 
 @dataclass(frozen=True)
 class Amount:
-    """Solder beneath a leadless part that works, mm³, with hand work's spread: from, to, and what to aim for. `works` is False when there is none."""
+    """Solder beneath a leadless part that works, mm³, with hand work's spread: from, to, and what
+    to aim for. `works` is False when there is none.
+    """
 
     least_mm3: float
     most_mm3: float
@@ -40,7 +55,10 @@ class Amount:
 
 @dataclass(frozen=True)
 class Leadless:
-    """One leadless part with a thermal pad in a print. Shares are of the pad's area; `drunk_share` is of the solder beneath."""
+    """One leadless part with a thermal pad in a print.
+
+    Shares are of the pad's area; `drunk_share` is of the solder beneath.
+    """
 
     part: BoardPart
     coverage: float
@@ -54,12 +72,19 @@ class Leadless:
     @property
     def coverages(self) -> tuple[float, float, float]:
         """Coverage that works: from, to, aim."""
-        return self.amount.least_mm3 / self.full_mm3, self.amount.most_mm3 / self.full_mm3, self.amount.aim_mm3 / self.full_mm3
+        return (
+            self.amount.least_mm3 / self.full_mm3,
+            self.amount.most_mm3 / self.full_mm3,
+            self.amount.aim_mm3 / self.full_mm3,
+        )
 
     @property
     def well(self) -> bool:
         """True when it settles within what works, hand work's spread included."""
-        return self.settled.touches and self.amount.least_mm3 <= self.coverage * self.full_mm3 <= self.amount.most_mm3
+        return (
+            self.settled.touches
+            and self.amount.least_mm3 <= self.coverage * self.full_mm3 <= self.amount.most_mm3
+        )
 
     @property
     def sentence(self) -> str:
@@ -76,7 +101,11 @@ class Leadless:
 
 @dataclass(frozen=True)
 class ByHand:
-    """The same part without a stencil. Mounds: wire on the thermal pad and on each edge pad, mm. Dots: how many beneath, of which width, and on each edge pad."""
+    """The same part without a stencil.
+
+    Mounds: wire on the thermal pad and on each edge pad, mm. Dots: how many beneath, of which
+    width, and on each edge pad.
+    """
 
     mound_edge_mm3: float
     mounds: Settled | None
@@ -91,31 +120,49 @@ class ByHand:
 
 
 def amount_beneath(package: Package, edge_solder_mm3: float) -> Amount:
-    """How much solder on the thermal pad works with edges of that much. Raises InvalidValue for packages that are not such."""
+    """How much solder on the thermal pad works with edges of that much.
+
+    Raises InvalidValue for packages that are not such.
+    """
     pads = [land for land in package.lands if land.kind is JointKind.THERMAL_PAD]
     heat = sum(wanted(package, pad).lean_mm3 for pad in pads)
     most = most_solder_mm3(package, (1 - HAND_SPREAD) * edge_solder_mm3) / (1 + HAND_SPREAD)
-    least = max(least_solder_mm3(package, (1 + HAND_SPREAD) * edge_solder_mm3), heat) / (1 - HAND_SPREAD)
+    least = max(least_solder_mm3(package, (1 + HAND_SPREAD) * edge_solder_mm3), heat) / (
+        1 - HAND_SPREAD
+    )
     return Amount(least, most, (least + most) / 2)
 
 
 def _aimed(amount: Amount, full_mm3: float) -> Amount:
     """The aim drawn into the usual coverage as far as what works allows."""
-    low, high = max(amount.least_mm3, COVERAGE[0] * full_mm3), min(amount.most_mm3, COVERAGE[1] * full_mm3)
-    aim = (low + high) / 2 if low <= high else min(max(amount.aim_mm3, amount.least_mm3), amount.most_mm3)
+    low, high = (
+        max(amount.least_mm3, COVERAGE[0] * full_mm3),
+        min(amount.most_mm3, COVERAGE[1] * full_mm3),
+    )
+    aim = (
+        (low + high) / 2
+        if low <= high
+        else min(max(amount.aim_mm3, amount.least_mm3), amount.most_mm3)
+    )
     return Amount(amount.least_mm3, amount.most_mm3, aim)
 
 
 def leadless_parts(board: Board, judged: Judged, paste: Paste) -> tuple[Leadless, ...]:
     """All parts with a thermal pad and leadless edges, the smallest margin first."""
-    solder: dict[tuple[str, str], float] = {(one.ref, one.pin): one.pad_solder_mm3 for one in judged.openings}
+    solder: dict[tuple[str, str], float] = {
+        (one.ref, one.pin): one.pad_solder_mm3 for one in judged.openings
+    }
     printed: dict[tuple[str, str], float] = {}
     for one in judged.openings:
         printed[(one.ref, one.pin)] = printed.get((one.ref, one.pin), 0.0) + one.opening.area_mm2
     found = []
     for part in board.parts:
         pads = [land for land in part.package.lands if land.kind is JointKind.THERMAL_PAD]
-        edges = [solder.get((part.ref, land.pin), 0.0) for land in part.package.lands if land.kind is JointKind.LEADLESS]
+        edges = [
+            solder.get((part.ref, land.pin), 0.0)
+            for land in part.package.lands
+            if land.kind is JointKind.LEADLESS
+        ]
         beneath = sum(solder.get((part.ref, pad.pin), 0.0) for pad in pads)
         edge = statistics.median(edges) if edges else 0.0
         if not pads or beneath <= 0 or edge <= 0:
@@ -123,14 +170,21 @@ def leadless_parts(board: Board, judged: Judged, paste: Paste) -> tuple[Leadless
         area = sum(pad.area_mm2 for pad in pads)
         full = area * judged.foil_mm * paste.volume_share
         try:
-            settled, limit = settle(part.package, beneath, edge), coverage_limit(part.package, full, edge)
+            settled, limit = (
+                settle(part.package, beneath, edge),
+                coverage_limit(part.package, full, edge),
+            )
             amount = _aimed(amount_beneath(part.package, edge), full)
         except InvalidValue:
             continue
         holes = _holes_in(board, part)
         drunk = sum(math.pi / 4 * drill**2 * board.thickness_mm for drill in holes)
         coverage = sum(printed.get((part.ref, pad.pin), 0.0) for pad in pads) / area
-        found.append(Leadless(part, coverage, settled, limit, len(holes), min(1.0, drunk / beneath), full, amount))
+        found.append(
+            Leadless(
+                part, coverage, settled, limit, len(holes), min(1.0, drunk / beneath), full, amount
+            )
+        )
     return tuple(sorted(found, key=lambda one: one.settled.margin_mm))
 
 
@@ -142,7 +196,10 @@ def mound_mm3(land: Land) -> float:
 
 
 def by_hand(package: Package, paste: Paste, wire_diameter_mm: float = 0.5) -> ByHand:
-    """The part on mounds made with an iron, and on dots from a needle. Raises InvalidValue for packages without thermal pad or edges."""
+    """The part on mounds made with an iron, and on dots from a needle.
+
+    Raises InvalidValue for packages without thermal pad or edges.
+    """
     edges = [land for land in package.lands if land.kind is JointKind.LEADLESS]
     pads = [land for land in package.lands if land.kind is JointKind.THERMAL_PAD]
     if not edges or not pads:
@@ -151,16 +208,34 @@ def by_hand(package: Package, paste: Paste, wire_diameter_mm: float = 0.5) -> By
     mound = mound_mm3(edge)
     mounds = amount_beneath(package, mound)
     dispensed = Paste(paste.alloy, paste.powder, DISPENSE_SHARE)
-    one = dots_for(max(edge.size_x_mm, edge.size_y_mm), min(edge.size_x_mm, edge.size_y_mm), wanted(package, edge), dispensed)
+    one = dots_for(
+        max(edge.size_x_mm, edge.size_y_mm),
+        min(edge.size_x_mm, edge.size_y_mm),
+        wanted(package, edge),
+        dispensed,
+    )
     dot_edge = one.paste_mm3 * dispensed.volume_share
     dots = amount_beneath(package, dot_edge)
-    beneath = dots_for(max(pad.size_x_mm, pad.size_y_mm), min(pad.size_x_mm, pad.size_y_mm), wanted(package, pad), dispensed)
+    beneath = dots_for(
+        max(pad.size_x_mm, pad.size_y_mm),
+        min(pad.size_x_mm, pad.size_y_mm),
+        wanted(package, pad),
+        dispensed,
+    )
     each = beneath.paste_mm3 / beneath.count * dispensed.volume_share
     metal = paste.metal
     return ByHand(
-        mound, _settled(package, mounds, mound), mounds, wire_mm(mounds.aim_mm3, wire_diameter_mm, metal), wire_mm(mound, wire_diameter_mm, metal),
-        dot_edge, _settled(package, dots, dot_edge), dots, beneath.diameter_mm, max(1, round(dots.aim_mm3 / each)),
-    )  # fmt: skip
+        mound,
+        _settled(package, mounds, mound),
+        mounds,
+        wire_mm(mounds.aim_mm3, wire_diameter_mm, metal),
+        wire_mm(mound, wire_diameter_mm, metal),
+        dot_edge,
+        _settled(package, dots, dot_edge),
+        dots,
+        beneath.diameter_mm,
+        max(1, round(dots.aim_mm3 / each)),
+    )
 
 
 def _settled(package: Package, amount: Amount, edge_mm3: float) -> Settled | None:
@@ -179,17 +254,26 @@ def _holes_in(board: Board, part: BoardPart) -> list[float]:
     pads = [
         pad
         for pad in board.pads
-        if pad.ref == part.ref and any(land.pin == pad.pin and land.kind is JointKind.THERMAL_PAD for land in part.package.lands)
+        if pad.ref == part.ref
+        and any(
+            land.pin == pad.pin and land.kind is JointKind.THERMAL_PAD
+            for land in part.package.lands
+        )
     ]
     reach = [(pad.x_mm, pad.y_mm, pad.size_x_mm / 2, pad.size_y_mm / 2) for pad in pads]
     return [
         hole.drill_mm
         for hole in board.holes
-        if hole.plated and any(abs(hole.x_mm - x) <= dx and abs(hole.y_mm - y) <= dy for x, y, dx, dy in reach)
+        if hole.plated
+        and any(abs(hole.x_mm - x) <= dx and abs(hole.y_mm - y) <= dy for x, y, dx, dy in reach)
     ]
 
 
 def loose_leadless(board: Board) -> tuple[BoardPart, ...]:
     """All parts with a thermal pad and leadless edges, printed or not."""
     kinds = {part.ref: {land.kind for land in part.package.lands} for part in board.parts}
-    return tuple(part for part in board.parts if {JointKind.THERMAL_PAD, JointKind.LEADLESS} <= kinds[part.ref])
+    return tuple(
+        part
+        for part in board.parts
+        if {JointKind.THERMAL_PAD, JointKind.LEADLESS} <= kinds[part.ref]
+    )

@@ -12,7 +12,9 @@ from yellowfen.errors import InvalidValue
 
 @dataclass(frozen=True)
 class PastePlan:
-    """Foil (None: the best one), paste by short name, coverage of thermal pads (None: computed), boards to make, finishes, costs by hand and stencil."""
+    """Foil (None: the best one), paste by short name, coverage of thermal pads (None: computed),
+    boards to make, finishes, costs by hand and stencil.
+    """
 
     foil_mm: float | None = None
     paste: str = "sn63-t4"
@@ -33,8 +35,10 @@ class PastePlan:
             in_range("coverage", self.coverage, 0.2, 0.9)
         in_range("boards", self.boards, 1, 10_000)
         for name, known, where in (
-            (self.pad_finish, PAD_FINISHES, "pad_finish"), (self.part_finish, PART_FINISHES, "part_finish"), (self.left_over, LEFT_OVER, "left_over"),
-        ):  # fmt: skip
+            (self.pad_finish, PAD_FINISHES, "pad_finish"),
+            (self.part_finish, PART_FINISHES, "part_finish"),
+            (self.left_over, LEFT_OVER, "left_over"),
+        ):
             if name not in known:
                 raise InvalidValue(where, f"{name[:40]!r} is not known; choose {', '.join(known)}")
 
@@ -60,7 +64,9 @@ def standing(steps: tuple[ChangeStep, ...]) -> dict[str, Change]:
 
 @dataclass(frozen=True)
 class Printed:
-    """One print of the job: how it looked (good, smeared, missing), whether the foil was wiped after it, whether it was wiped off and repeated."""
+    """One print of the job: how it looked (good, smeared, missing), whether the foil was wiped
+    after it, whether it was wiped off and repeated.
+    """
 
     id: int
     at: str

@@ -1,7 +1,9 @@
-"""Paste through a stencil: does an opening release, how much comes out, and is the foil right for the pitch.
+"""Paste through a stencil: does an opening release, how much comes out, and is the foil right for
+the pitch.
 
-Area ratio is opening area over wall area (perimeter times foil), for any shape; aspect ratio is the narrowest width over
-the foil. Published: IPC-7525 (0.66 and 1.5). How much comes out below that is from memory, and hand work spreads it.
+Area ratio is opening area over wall area (perimeter times foil), for any shape; aspect ratio is the
+narrowest width over the foil. Published: IPC-7525 (0.66 and 1.5). How much comes out below that is
+from memory, and hand work spreads it.
 """
 
 import math
@@ -13,18 +15,44 @@ from yellowfen.core.metal.paste import Paste
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
-AREA_RATIO = constant("area_ratio_least", 0.66, "1", Mark.PUBLISHED, "IPC-7525", "stencil: release of small openings")
+AREA_RATIO = constant(
+    "area_ratio_least", 0.66, "1", Mark.PUBLISHED, "IPC-7525", "stencil: release of small openings"
+)
 ASPECT_RATIO = constant(
-    "aspect_ratio_least", 1.5, "1", Mark.PUBLISHED, "IPC-7525, where length is over five times the width", "stencil: release of slots"
+    "aspect_ratio_least",
+    1.5,
+    "1",
+    Mark.PUBLISHED,
+    "IPC-7525, where length is over five times the width",
+    "stencil: release of slots",
 )
 NO_RELEASE = constant(
-    "area_ratio_fails", 0.5, "1", Mark.FROM_MEMORY, "below it hand prints come out half or not at all", "stencil: openings that fail"
+    "area_ratio_fails",
+    0.5,
+    "1",
+    Mark.FROM_MEMORY,
+    "below it hand prints come out half or not at all",
+    "stencil: openings that fail",
 )
 TRANSFER_MIDDLE = constant(
-    "transfer_middle", 0.47, "1", Mark.FROM_MEMORY, "logistic centred there: 57 % at 0.5, 85 % at 0.66, 95 % at 0.8", "paste that comes out"
+    "transfer_middle",
+    0.47,
+    "1",
+    Mark.FROM_MEMORY,
+    "logistic centred there: 57 % at 0.5, 85 % at 0.66, 95 % at 0.8",
+    "paste that comes out",
 )
-TRANSFER_WIDTH = constant("transfer_width", 0.11, "1", Mark.FROM_MEMORY, "as above", "paste that comes out")
-HAND_SPREAD = constant("transfer_hand_spread", 0.20, "1", Mark.FROM_MEMORY, "hand prints vary by a fifth either way", "spread of a deposit")
+TRANSFER_WIDTH = constant(
+    "transfer_width", 0.11, "1", Mark.FROM_MEMORY, "as above", "paste that comes out"
+)
+HAND_SPREAD = constant(
+    "transfer_hand_spread",
+    0.20,
+    "1",
+    Mark.FROM_MEMORY,
+    "hand prints vary by a fifth either way",
+    "spread of a deposit",
+)
 BALLS_ACROSS = constant(
     "balls_across",
     5.0,
@@ -33,7 +61,14 @@ BALLS_ACROSS = constant(
     "five balls of the largest size across the narrowest opening",
     "which powder an opening needs",
 )
-BALLS_ROUND = constant("balls_across_round", 8.0, "1", Mark.COMMON_PRACTICE, "eight across a round one", "which powder an opening needs")
+BALLS_ROUND = constant(
+    "balls_across_round",
+    8.0,
+    "1",
+    Mark.COMMON_PRACTICE,
+    "eight across a round one",
+    "which powder an opening needs",
+)
 # Thickest foil for a pitch, mm: (pitch up to, foil). Common practice.
 FOIL_FOR_PITCH = ((0.4, 0.10), (0.5, 0.13))
 FOILS_MM = (0.10, 0.12, 0.13, 0.15)
@@ -41,7 +76,9 @@ FOILS_MM = (0.10, 0.12, 0.13, 0.15)
 
 @dataclass(frozen=True)
 class Release:
-    """One opening in one foil: ratios, share that comes out (0 to 1), volumes, and what it needs said."""
+    """One opening in one foil: ratios, share that comes out (0 to 1), volumes, and what it needs
+    said.
+    """
 
     area_ratio: float
     aspect_ratio: float
@@ -59,16 +96,23 @@ def area_ratio(area_mm2: float, perimeter_mm: float, foil_mm: float) -> float:
 
 
 def transfer(ratio: float, factor: float = 1.0) -> float:
-    """Share of an opening's volume that stays on the board; `factor` is what weighing taught about this foil, paste and hand."""
+    """Share of an opening's volume that stays on the board; `factor` is what weighing taught about
+    this foil, paste and hand.
+    """
     return min(1.0, factor / (1.0 + math.exp(-(ratio - TRANSFER_MIDDLE) / TRANSFER_WIDTH)))
 
 
 def release(opening: Opening, foil_mm: float, paste: Paste, factor: float = 1.0) -> Release:
-    """What an opening does in a foil of 0.03 to 0.5 mm. Raises InvalidValue for another foil or factor."""
+    """What an opening does in a foil of 0.03 to 0.5 mm.
+
+    Raises InvalidValue for another foil or factor.
+    """
     return releases((opening,), foil_mm, paste, factor)[0]
 
 
-def releases(openings: Iterable[Opening], foil_mm: float, paste: Paste, factor: float = 1.0) -> list[Release]:
+def releases(
+    openings: Iterable[Opening], foil_mm: float, paste: Paste, factor: float = 1.0
+) -> list[Release]:
     """What each of many openings does in one foil; see release."""
     in_range("foil_mm", foil_mm, 0.03, 0.5, "mm")
     in_range("factor", factor, 0.1, 2.0)
@@ -76,7 +120,9 @@ def releases(openings: Iterable[Opening], foil_mm: float, paste: Paste, factor: 
     return [_release(one, foil_mm, share_of_metal, ball, factor) for one in openings]
 
 
-def _release(opening: Opening, foil_mm: float, share_of_metal: float, ball_mm: float, factor: float) -> Release:
+def _release(
+    opening: Opening, foil_mm: float, share_of_metal: float, ball_mm: float, factor: float
+) -> Release:
     ratio = area_ratio(opening.area_mm2, opening.perimeter_mm, foil_mm)
     narrow, long = sorted((opening.size_x_mm, opening.size_y_mm))
     aspect = narrow / foil_mm
@@ -84,24 +130,37 @@ def _release(opening: Opening, foil_mm: float, share_of_metal: float, ball_mm: f
     deposit = opening.area_mm2 * foil_mm * share
     balls = narrow / ball_mm
     warnings = tuple(_warnings(opening, ratio, aspect, long > 5 * narrow, balls, foil_mm))
-    return Release(ratio, aspect, share, deposit, deposit * share_of_metal, balls, ratio < NO_RELEASE, warnings)
+    return Release(
+        ratio, aspect, share, deposit, deposit * share_of_metal, balls, ratio < NO_RELEASE, warnings
+    )
 
 
 def _is_round(opening: Opening) -> bool:
     box = opening.size_x_mm * opening.size_y_mm
-    return abs(opening.size_x_mm - opening.size_y_mm) < 0.02 and abs(opening.area_mm2 / (math.pi / 4 * box) - 1) < 0.03
+    return (
+        abs(opening.size_x_mm - opening.size_y_mm) < 0.02
+        and abs(opening.area_mm2 / (math.pi / 4 * box) - 1) < 0.03
+    )
 
 
-def _warnings(opening: Opening, ratio: float, aspect: float, slot: bool, balls: float, foil_mm: float) -> list[str]:
+def _warnings(
+    opening: Opening, ratio: float, aspect: float, slot: bool, balls: float, foil_mm: float
+) -> list[str]:
     said = []
     if ratio < NO_RELEASE:
         said.append(f"area ratio {ratio:.2f}: most of the paste stays in the foil")
     elif ratio < AREA_RATIO:
         said.append(f"area ratio {ratio:.2f}, wanted {AREA_RATIO:g}: it releases badly")
     if slot and aspect < ASPECT_RATIO:
-        said.append(f"aspect ratio {aspect:.1f}, wanted {ASPECT_RATIO:g}: the slot is too narrow for {foil_mm:g} mm")
-    if balls < BALLS_ROUND and balls < (need := BALLS_ROUND if _is_round(opening) else BALLS_ACROSS):
-        said.append(f"{balls:.1f} of the largest balls fit across, wanted {need:g}: take a finer powder")
+        said.append(
+            f"aspect ratio {aspect:.1f}, wanted {ASPECT_RATIO:g}: the slot is too narrow for {foil_mm:g} mm"
+        )
+    if balls < BALLS_ROUND and balls < (
+        need := BALLS_ROUND if _is_round(opening) else BALLS_ACROSS
+    ):
+        said.append(
+            f"{balls:.1f} of the largest balls fit across, wanted {need:g}: take a finer powder"
+        )
     return said
 
 
@@ -110,7 +169,13 @@ def thickest_foil_mm(pitch_mm: float) -> float | None:
     return next((foil for up_to, foil in FOIL_FOR_PITCH if pitch_mm <= up_to + 1e-6), None)
 
 
-def coarsest_powder(narrow_mm: float, round_opening: bool, powders: dict[int, tuple[float, float]]) -> int | None:
-    """The coarsest powder type whose largest balls pass the rule in an opening; None when not even the finest does."""
+def coarsest_powder(
+    narrow_mm: float, round_opening: bool, powders: dict[int, tuple[float, float]]
+) -> int | None:
+    """The coarsest powder type whose largest balls pass the rule in an opening; None when not even
+    the finest does.
+    """
     need = BALLS_ROUND if round_opening else BALLS_ACROSS
-    return next((kind for kind in sorted(powders) if narrow_mm >= need * powders[kind][1] / 1000), None)
+    return next(
+        (kind for kind in sorted(powders) if narrow_mm >= need * powders[kind][1] / 1000), None
+    )

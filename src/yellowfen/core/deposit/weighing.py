@@ -1,6 +1,8 @@
-"""One transfer factor from the mass of boards before and after printing; and whether the scale can tell at all.
+"""One transfer factor from the mass of boards before and after printing; and whether the scale can
+tell at all.
 
-Law: weighing fits one factor, never the curve's shape; a scale too coarse for the board teaches nothing and says so.
+Law: weighing fits one factor, never the curve's shape; a scale too coarse for the board teaches
+nothing and says so.
 """
 
 import math
@@ -13,7 +15,12 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 PRINT_SPREAD = constant(
-    "print_to_print", 0.08, "1", Mark.FROM_MEMORY, "hand prints of one foil differ by 5 to 10 % in mass", "what one weighed print can teach"
+    "print_to_print",
+    0.08,
+    "1",
+    Mark.FROM_MEMORY,
+    "hand prints of one foil differ by 5 to 10 % in mass",
+    "what one weighed print can teach",
 )
 TOO_COARSE = 0.5  # of what is believed before: then the scale adds little
 _SIGMAS = 1.96
@@ -21,8 +28,10 @@ _SIGMAS = 1.96
 
 @dataclass(frozen=True)
 class Weighing:
-    """Masses in mg of `boards` boards weighed together before and after printing; `expected_mg` the forecast a board at factor 1,
-    `resolution_mg` the scale's last digit. Raises InvalidValue when nothing was printed or a mass is absurd."""
+    """Masses in mg of `boards` boards weighed together before and after printing; `expected_mg` the
+    forecast a board at factor 1, `resolution_mg` the scale's last digit. Raises InvalidValue when
+    nothing was printed or a mass is absurd.
+    """
 
     before_mg: float
     after_mg: float
@@ -37,7 +46,9 @@ class Weighing:
         in_range("before_mg", self.before_mg, 0, 1e8, "mg")
         in_range("after_mg", self.after_mg, 0, 1e8, "mg")
         if self.after_mg <= self.before_mg:
-            raise InvalidValue("after_mg", "the boards weigh no more than before; check the two masses")
+            raise InvalidValue(
+                "after_mg", "the boards weigh no more than before; check the two masses"
+            )
         if self.measured > 5:
             raise InvalidValue(
                 "after_mg",
@@ -51,13 +62,17 @@ class Weighing:
 
     @property
     def scale_share(self) -> float:
-        """What the scale leaves open, one sigma, as a share of the forecast: two readings, each even over one digit."""
+        """What the scale leaves open, one sigma, as a share of the forecast: two readings, each
+        even over one digit.
+        """
         return self.resolution_mg * math.sqrt(2 / 12) / self.boards / self.expected_mg
 
 
 @dataclass(frozen=True)
 class Fitted:
-    """The factor with its 95 % interval, what the scales alone can tell (one sigma, share), and a sentence."""
+    """The factor with its 95 % interval, what the scales alone can tell (one sigma, share), and a
+    sentence.
+    """
 
     factor: float
     low: float
@@ -68,17 +83,23 @@ class Fitted:
 
 
 def fit_factor(
-    before_mg: float, after_mg: float, expected_mg: float, resolution_mg: float, boards: int = 1, sigma: float = HAND_SPREAD
+    before_mg: float,
+    after_mg: float,
+    expected_mg: float,
+    resolution_mg: float,
+    boards: int = 1,
+    sigma: float = HAND_SPREAD,
 ) -> Fitted:
     """The factor from one weighing; see fit_factors."""
     return fit_factors((Weighing(before_mg, after_mg, expected_mg, resolution_mg, boards),), sigma)
 
 
 def fit_factors(weighings: Sequence[Weighing], sigma: float = HAND_SPREAD) -> Fitted:
-    """The factor by which prints differ from the forecast, from at least one weighing of the same foil, paste and hand.
+    """The factor by which prints differ from the forecast, from at least one weighing of the same
+    foil, paste and hand.
 
-    `sigma` is what is believed of the factor before (share, about 1). Every weighing counts by the inverse of its variance: the
-    scale's and the prints' own.
+    `sigma` is what is believed of the factor before (share, about 1). Every weighing counts by the
+    inverse of its variance: the scale's and the prints' own.
     """
     if not weighings:
         raise InvalidValue("weighings", "weigh at least one print")
@@ -86,10 +107,21 @@ def fit_factors(weighings: Sequence[Weighing], sigma: float = HAND_SPREAD) -> Fi
     scales = 0.0
     for one in weighings:
         told = 1 / (one.scale_share**2 + PRINT_SPREAD**2 / one.boards)
-        precision, weighted, scales = precision + told, weighted + told * one.measured, scales + 1 / one.scale_share**2
+        precision, weighted, scales = (
+            precision + told,
+            weighted + told * one.measured,
+            scales + 1 / one.scale_share**2,
+        )
     factor, spread, scale = weighted / precision, 1 / math.sqrt(precision), 1 / math.sqrt(scales)
     coarse = scale > TOO_COARSE * sigma
-    return Fitted(factor, factor - _SIGMAS * spread, factor + _SIGMAS * spread, scale, coarse, _said(weighings, factor, coarse))
+    return Fitted(
+        factor,
+        factor - _SIGMAS * spread,
+        factor + _SIGMAS * spread,
+        scale,
+        coarse,
+        _said(weighings, factor, coarse),
+    )
 
 
 def _said(weighings: Sequence[Weighing], factor: float, coarse: bool) -> str:

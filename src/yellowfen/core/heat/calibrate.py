@@ -1,10 +1,12 @@
 """Calibration with what people own: a thermocouple log, melt tests on scrap, taps from real runs.
 
-Each observation is compared with what the model gives for the same setting; a few factors are moved until they agree,
-held by what was believed before (Gauss–Newton on the posterior, Laplace approximation for the intervals). Laws:
+Each observation is compared with what the model gives for the same setting; a few factors are moved
+until they agree, held by what was believed before (Gauss–Newton on the posterior, Laplace
+approximation for the intervals). Laws:
 * Melt times are compared as logarithms, temperatures in kelvins.
 * A factor is called found only where its interval became clearly narrower than before.
-* The grid's own bias counts as a doubt of the observation, so intervals do not claim more than the model knows.
+* The grid's own bias counts as a doubt of the observation, so intervals do not claim more than the
+model knows.
 """
 
 import math
@@ -17,7 +19,19 @@ from yellowfen.core.heat.doubt import Doubts, sampled, unknowns_of
 from yellowfen.core.heat.grid import Grid
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.rehearsal import COARSE, Resolution, prepare, rehearse
-from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, HotAir, HotPlate, Move, Oven, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import (
+    Array,
+    BoardStack,
+    CopperLayer,
+    Deed,
+    HotAir,
+    HotPlate,
+    Move,
+    Oven,
+    PlacedPart,
+    Scene,
+    Side,
+)
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.solder_dot import solder_dot
 from yellowfen.core.quantity.number import in_range
@@ -26,12 +40,22 @@ from yellowfen.errors import InvalidValue
 
 FOUND_BELOW = 0.7
 _M = Mark.FROM_MEMORY
-MODEL_LOG_SD = constant("model_melt_time", 0.03, "log", _M, "melt times of the 2 mm grid against finer ones", "width after a melt test")
+MODEL_LOG_SD = constant(
+    "model_melt_time",
+    0.03,
+    "log",
+    _M,
+    "melt times of the 2 mm grid against finer ones",
+    "width after a melt test",
+)
 STRUCTURE_LOG_SD = constant(
-    "strength_structure", 0.15, "log", Mark.JUDGED,
+    "strength_structure",
+    0.15,
+    "log",
+    Mark.JUDGED,
     "an effective strength takes up what else differs on a bench: laminate, emissivity, aim, joints, spread; set so that foreign benches are held",
     "interval of the strength",
-)  # fmt: skip
+)
 STRENGTH_EXPONENT = constant(
     "strength_exponent",
     0.6,
@@ -40,17 +64,39 @@ STRENGTH_EXPONENT = constant(
     "of the air flow in a jet's strength: between Martin's 0.5 and 0.78 at small nozzles",
     "stations compared",
 )
-TAP_LOG_SD = constant("read_melt_time", 0.1, "log", _M, "seeing and tapping the moment of melting", "width after a melt test or taps")
-OFFSET_SD_K = constant("probe_offset", 2.0, "K", _M, "thermocouples of a hobby logger", "width after a log")
+TAP_LOG_SD = constant(
+    "read_melt_time",
+    0.1,
+    "log",
+    _M,
+    "seeing and tapping the moment of melting",
+    "width after a melt test or taps",
+)
+OFFSET_SD_K = constant(
+    "probe_offset", 2.0, "K", _M, "thermocouples of a hobby logger", "width after a log"
+)
 CALIBRATION_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0, sample_s=0.25)
-LOG_RESOLUTION = Resolution(cell_mm=1.0, layers=4, max_step_s=0.05, part_step_s=0.1, nozzle_step_mm=2.0, frame_s=0.5)
-# What the grid itself may be off by, in each factor's own (logarithmic) unit; added to what a log seems to know.
-GRID_SD = {"jet": 0.012, "outlet": 1.0, "copper": 0.02, "film": 0.012, "plate": 1.0, "oven": 1.0, "lag": 0.15}
+LOG_RESOLUTION = Resolution(
+    cell_mm=1.0, layers=4, max_step_s=0.05, part_step_s=0.1, nozzle_step_mm=2.0, frame_s=0.5
+)
+# What the grid itself may be off by, in each factor's own (logarithmic) unit; added to what a log
+# seems to know.
+GRID_SD = {
+    "jet": 0.012,
+    "outlet": 1.0,
+    "copper": 0.02,
+    "film": 0.012,
+    "plate": 1.0,
+    "oven": 1.0,
+    "lag": 0.15,
+}
 
 
 @dataclass(frozen=True)
 class Factor:
-    """One unknown: its key among the doubts, what it multiplies or shifts, its middle and width before."""
+    """One unknown: its key among the doubts, what it multiplies or shifts, its middle and width
+    before.
+    """
 
     key: str
     name: str
@@ -115,17 +161,59 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
     copper = Factor("copper", "copper factor", "", 1.0, doubts.copper_log_sd, True)
     if isinstance(scene.source, HotAir):
         return (
-            Factor("jet", "effective strength of the air", "", doubts.jet_factor, doubts.jet_log_sd, True),
-            Factor("outlet", "outlet against display", "K", doubts.outlet_shift_k, doubts.outlet_sd_k, False), copper,
-        )  # fmt: skip
+            Factor(
+                "jet",
+                "effective strength of the air",
+                "",
+                doubts.jet_factor,
+                doubts.jet_log_sd,
+                True,
+            ),
+            Factor(
+                "outlet",
+                "outlet against display",
+                "K",
+                doubts.outlet_shift_k,
+                doubts.outlet_sd_k,
+                False,
+            ),
+            copper,
+        )
     if isinstance(scene.source, HotPlate):
         return (
-            Factor("film", "air film", "mm", scene.source.film_mm * doubts.film_factor, doubts.film_log_sd, True),
-            Factor("plate", "plate against setting", "K", doubts.plate_shift_k, doubts.plate_sd_k, False), copper,
-        )  # fmt: skip
+            Factor(
+                "film",
+                "air film",
+                "mm",
+                scene.source.film_mm * doubts.film_factor,
+                doubts.film_log_sd,
+                True,
+            ),
+            Factor(
+                "plate",
+                "plate against setting",
+                "K",
+                doubts.plate_shift_k,
+                doubts.plate_sd_k,
+                False,
+            ),
+            copper,
+        )
     if isinstance(scene.source, Oven):
-        return (Factor("oven", "oven against its curve", "K at 220 °C", doubts.oven_shift_k, doubts.oven_sd_k, False), copper)
-    raise InvalidValue("source.kind", "an iron is not calibrated here; give hot air, a plate or an oven")
+        return (
+            Factor(
+                "oven",
+                "oven against its curve",
+                "K at 220 °C",
+                doubts.oven_shift_k,
+                doubts.oven_sd_k,
+                False,
+            ),
+            copper,
+        )
+    raise InvalidValue(
+        "source.kind", "an iron is not calibrated here; give hot air, a plate or an oven"
+    )
 
 
 @dataclass(frozen=True)
@@ -138,7 +226,10 @@ class Fit:
 
 
 def fit(observed: Sequence[Observed], predict: Predict, unknowns: int, rounds: int = 5) -> Fit:
-    """Maximum-posterior fit with standard normal priors. `predict` maps z (unknowns) to the observations' scale."""
+    """Maximum-posterior fit with standard normal priors.
+
+    `predict` maps z (unknowns) to the observations' scale.
+    """
     seen = np.array([math.log(one.value) if one.logarithmic else one.value for one in observed])
     weight = 1.0 / np.array([one.sd for one in observed])
     z = np.zeros(unknowns)
@@ -152,7 +243,9 @@ def fit(observed: Sequence[Observed], predict: Predict, unknowns: int, rounds: i
             jacobian[:, column] = (predict(nudged) - base) / 0.25
         scaled = jacobian * weight[:, None]
         normal = scaled.T @ scaled + np.eye(unknowns)
-        step = np.asarray(np.linalg.solve(normal, scaled.T @ ((seen - base) * weight) - z), dtype=float)
+        step = np.asarray(
+            np.linalg.solve(normal, scaled.T @ ((seen - base) * weight) - z), dtype=float
+        )
         z, base, cost, moved = _walk(z, step, predict, seen, weight, cost, base)
         if moved < 0.02:
             break
@@ -186,10 +279,24 @@ def finding_of(factor: Factor, z: float, sd_z: float) -> Finding:
         sd_z = math.hypot(sd_z, STRUCTURE_LOG_SD / factor.sd)
 
     def value(at: float) -> float:
-        return factor.middle * math.exp(factor.sd * at) if factor.logarithmic else factor.middle + factor.sd * at
+        return (
+            factor.middle * math.exp(factor.sd * at)
+            if factor.logarithmic
+            else factor.middle + factor.sd * at
+        )
 
-    return Finding(factor.key, factor.name, factor.unit, value(0.0), value(-1.96), value(1.96), value(z), value(z - 1.96 * sd_z),
-                   value(z + 1.96 * sd_z), found)  # fmt: skip
+    return Finding(
+        factor.key,
+        factor.name,
+        factor.unit,
+        value(0.0),
+        value(-1.96),
+        value(1.96),
+        value(z),
+        value(z - 1.96 * sd_z),
+        value(z + 1.96 * sd_z),
+        found,
+    )
 
 
 # Melt tests and taps: times.
@@ -197,7 +304,9 @@ def finding_of(factor: Factor, z: float, sd_z: float) -> Finding:
 
 @dataclass(frozen=True)
 class MeltTest:
-    """A dot or bit of wire melted on scrap, or a joint seen to flow at work: the scene as it was set, and the seconds seen."""
+    """A dot or bit of wire melted on scrap, or a joint seen to flow at work: the scene as it was
+    set, and the seconds seen.
+    """
 
     scene: Scene
     ref: str
@@ -211,40 +320,71 @@ class MeltTest:
             in_range("seconds", one, 1, 900, "s")
 
 
-def scrap_scene(source: HotAir, height_mm: float, alloy: str, width_mm: float = 50.0, depth_mm: float = 40.0, thickness_mm: float = 1.6,
-                copper: float = 0.3, ambient_c: float = 23.0, circle_mm: float = 0.0, seconds: float = 120.0) -> Scene:  # fmt: skip
+def scrap_scene(
+    source: HotAir,
+    height_mm: float,
+    alloy: str,
+    width_mm: float = 50.0,
+    depth_mm: float = 40.0,
+    thickness_mm: float = 1.6,
+    copper: float = 0.3,
+    ambient_c: float = 23.0,
+    circle_mm: float = 0.0,
+    seconds: float = 120.0,
+) -> Scene:
     """A scrap board with a solder dot in its middle under the nozzle."""
     in_range("scrap.copper", copper, 0, 1)
     sheets = (CopperLayer("top", copper, 35, 0.0), CopperLayer("bottom", copper, 35, 1.0))
     dot = PlacedPart("dot", solder_dot(), width_mm / 2, depth_mm / 2, 0, Side.TOP, alloy)
     move = Move(Deed.CLOSE, seconds, ("dot",), height_mm, circle_mm)
-    return Scene(BoardStack(width_mm, depth_mm, thickness_mm, sheets), (dot,), source, (move,), ("dot",), ambient_c)
+    return Scene(
+        BoardStack(width_mm, depth_mm, thickness_mm, sheets),
+        (dot,),
+        source,
+        (move,),
+        ("dot",),
+        ambient_c,
+    )
 
 
-def from_times(tests: Sequence[MeltTest], doubts: Doubts, read_log_sd: float = TAP_LOG_SD,
-               resolution: Resolution = CALIBRATION_RESOLUTION) -> Calibration:  # fmt: skip
-    """Fit the source's factors to seen melt times. Raises InvalidValue for no tests or mixed sources.
+def from_times(
+    tests: Sequence[MeltTest],
+    doubts: Doubts,
+    read_log_sd: float = TAP_LOG_SD,
+    resolution: Resolution = CALIBRATION_RESOLUTION,
+) -> Calibration:
+    """Fit the source's factors to seen melt times.
 
-    What else was not known of the test (hand, aim, room, the scrap's copper) is fitted along and forgotten: it widens what is found.
+    Raises InvalidValue for no tests or mixed sources.
+
+    What else was not known of the test (hand, aim, room, the scrap's copper) is fitted along and
+    forgotten: it widens what is found.
     """
     if not tests:
         raise InvalidValue("tests", "there is nothing to fit; give at least one melt test")
     if len({type(test.scene.source) for test in tests}) > 1:
         raise InvalidValue("tests", "fit one kind of heat source at a time")
     factors = factors_for(tests[0].scene, doubts)
-    own = tuple(one.key for one in unknowns_of(tests[0].scene) if one.key not in {factor.key for factor in factors})
+    own = tuple(
+        one.key
+        for one in unknowns_of(tests[0].scene)
+        if one.key not in {factor.key for factor in factors}
+    )
     keys = (*(one.key for one in factors), *own)
     observed = [_time_seen(test, read_log_sd) for test in tests]
 
     def predict(z: Array) -> Array:
         draw = dict(zip(keys, z.tolist(), strict=True))
-        return np.array([_log_melt(sampled(test.scene, doubts, draw), test.ref, resolution) for test in tests])
+        return np.array(
+            [_log_melt(sampled(test.scene, doubts, draw), test.ref, resolution) for test in tests]
+        )
 
     whole = fit(observed, predict, len(keys))
     kept = slice(0, len(factors))
     result = Fit(whole.z[kept], whole.covariance[kept, kept], whole.fitted)
     residuals = tuple(
-        Residual(one.what, one.value, math.exp(min(float(fitted), 9.0)), "s") for one, fitted in zip(observed, result.fitted, strict=True)
+        Residual(one.what, one.value, math.exp(min(float(fitted), 9.0)), "s")
+        for one, fitted in zip(observed, result.fitted, strict=True)
     )
     return _calibration(factors, result, residuals, doubts)
 
@@ -257,9 +397,14 @@ def _time_seen(test: MeltTest, read_log_sd: float) -> Observed:
 
 
 def _log_melt(scene: Scene, ref: str, resolution: Resolution) -> float:
-    """Log of the last melt of a part with the heat kept on; a part that never melts counts by how far it stays below."""
+    """Log of the last melt of a part with the heat kept on; a part that never melts counts by how
+    far it stays below.
+    """
     last = max(index for index, move in enumerate(scene.moves) if move.heats)
-    moves = (*scene.moves[:last], replace(scene.moves[last], seconds=min(scene.moves[last].seconds + 150.0, 900.0)))
+    moves = (
+        *scene.moves[:last],
+        replace(scene.moves[last], seconds=min(scene.moves[last].seconds + 150.0, 900.0)),
+    )
     seen = rehearse(replace(scene, moves=moves), resolution)
     joints = seen.joints_of(ref)
     molten = all_molten_s(joints)
@@ -269,14 +414,23 @@ def _log_melt(scene: Scene, ref: str, resolution: Resolution) -> float:
     return math.log(seen.model.simulated_s) + 0.01 * max(short, 0.0)
 
 
-def _calibration(factors: tuple[Factor, ...], result: Fit, residuals: tuple[Residual, ...], doubts: Doubts) -> Calibration:
+def _calibration(
+    factors: tuple[Factor, ...], result: Fit, residuals: tuple[Residual, ...], doubts: Doubts
+) -> Calibration:
     sd = np.sqrt(np.diag(result.covariance))
-    findings = tuple(finding_of(factor, float(z), float(width)) for factor, z, width in zip(factors, result.z, sd, strict=True))
+    findings = tuple(
+        finding_of(factor, float(z), float(width))
+        for factor, z, width in zip(factors, result.z, sd, strict=True)
+    )
     return Calibration(findings, residuals, narrowed(doubts, factors, result), _sentence(findings))
 
 
 def narrowed(doubts: Doubts, factors: tuple[Factor, ...], result: Fit) -> Doubts:
-    """The doubts after a fit. The copper factor, lag and offsets belong to the test's own board and probes and are not carried on."""
+    """The doubts after a fit.
+
+    The copper factor, lag and offsets belong to the test's own board and probes and are not carried
+    on.
+    """
     sd = np.sqrt(np.diag(result.covariance))
     changes: dict[str, float] = {}
     for factor, z, width in zip(factors, result.z, sd, strict=True):
@@ -303,7 +457,10 @@ def _sentence(findings: tuple[Finding, ...]) -> str:
     blank = [one.name for one in findings if not one.found]
     if not found:
         return "Nothing could be told apart from what was believed before; repeat the test, or heat for longer."
-    said = "; ".join(f"{one.name} {one.after:.2f} {one.unit}".strip() + f" ({one.low:.2f} to {one.high:.2f})" for one in found)
+    said = "; ".join(
+        f"{one.name} {one.after:.2f} {one.unit}".strip() + f" ({one.low:.2f} to {one.high:.2f})"
+        for one in found
+    )
     return f"Found: {said}." + (f" This test cannot tell: {', '.join(blank)}." if blank else "")
 
 
@@ -322,7 +479,9 @@ class Probe:
 
 @dataclass(frozen=True)
 class ThermalLog:
-    """A logged heat: the scene as it was set, the moments (s from the first move), one or more probes."""
+    """A logged heat: the scene as it was set, the moments (s from the first move), one or more
+    probes.
+    """
 
     scene: Scene
     times_s: tuple[float, ...]
@@ -331,7 +490,9 @@ class ThermalLog:
     def __post_init__(self) -> None:
         if len(self.times_s) < 8:
             raise InvalidValue("log", "a log needs at least 8 readings")
-        if any(later <= earlier for earlier, later in zip(self.times_s, self.times_s[1:], strict=False)):
+        if any(
+            later <= earlier for earlier, later in zip(self.times_s, self.times_s[1:], strict=False)
+        ):
             raise InvalidValue("log", "the times of a log must rise")
         if not 1 <= len(self.probes) <= 8:
             raise InvalidValue("log", "give 1 to 8 probes")
@@ -343,11 +504,14 @@ class ThermalLog:
 LAG = Factor("lag", "probe's lag", "s", 1.0, 0.7, True)
 
 
-def from_log(log: ThermalLog, doubts: Doubts, noise_k: float = 1.0, resolution: Resolution = LOG_RESOLUTION) -> Calibration:
+def from_log(
+    log: ThermalLog, doubts: Doubts, noise_k: float = 1.0, resolution: Resolution = LOG_RESOLUTION
+) -> Calibration:
     """Fit the source's factors, one lag and an offset per probe to a thermocouple log."""
     factors = factors_for(log.scene, doubts)
     offsets = tuple(
-        Factor(f"offset {i + 1}", f"probe {i + 1} reads too high by", "K", 0.0, OFFSET_SD_K, False) for i in range(len(log.probes))
+        Factor(f"offset {i + 1}", f"probe {i + 1} reads too high by", "K", 0.0, OFFSET_SD_K, False)
+        for i in range(len(log.probes))
     )
     every = (*factors, LAG, *offsets)
     times = np.array(log.times_s)
@@ -366,9 +530,12 @@ def from_log(log: ThermalLog, doubts: Doubts, noise_k: float = 1.0, resolution: 
         lag = LAG.middle * math.exp(LAG.sd * float(z[len(factors)]))
         curves = faces(z[: len(factors)])
         shifts = z[len(factors) + 1 :] * OFFSET_SD_K
-        return np.concatenate([
-            np.interp(times[::thin], at, _lagged(at, curve, lag)) + shift for (at, curve), shift in zip(curves, shifts, strict=True)
-        ])  # fmt: skip
+        return np.concatenate(
+            [
+                np.interp(times[::thin], at, _lagged(at, curve, lag)) + shift
+                for (at, curve), shift in zip(curves, shifts, strict=True)
+            ]
+        )
 
     def observations(sd: float) -> list[Observed]:
         return [Observed(float(value), sd, "reading", "K") for value in readings]
@@ -381,7 +548,9 @@ def from_log(log: ThermalLog, doubts: Doubts, noise_k: float = 1.0, resolution: 
     return _calibration(every, widened, _log_residuals(log, readings, result.fitted), doubts)
 
 
-def _probe_curves(scene: Scene, probes: Sequence[Probe], resolution: Resolution) -> list[tuple[Array, Array]]:
+def _probe_curves(
+    scene: Scene, probes: Sequence[Probe], resolution: Resolution
+) -> list[tuple[Array, Array]]:
     prepared = prepare(scene, resolution)
     seen = rehearse(scene, resolution)
     times = np.arange(len(seen.frames_c), dtype=float) * seen.frame_s
@@ -414,22 +583,41 @@ def _lagged(times: Array, curve: Array, lag_s: float) -> Array:
 
 
 def _effective_sd(residual: Array, noise_k: float, probes: int) -> float:
-    """Noise as the fit should see it: larger where residuals hang together, which is the model's error and not chance."""
+    """Noise as the fit should see it: larger where residuals hang together, which is the model's
+    error and not chance.
+    """
     spread = float(np.sqrt(np.mean(residual**2)))
-    together = [np.corrcoef(one[:-1], one[1:])[0, 1] for one in np.split(residual, probes) if len(one) > 3 and float(np.ptp(one)) > 1e-9]
+    together = [
+        np.corrcoef(one[:-1], one[1:])[0, 1]
+        for one in np.split(residual, probes)
+        if len(one) > 3 and float(np.ptp(one)) > 1e-9
+    ]
     rho = min(max(float(np.mean(together)) if together else 0.0, 0.0), 0.98)
     return float(max(noise_k, spread) * math.sqrt((1 + rho) / (1 - rho)))
 
 
 def _log_residuals(log: ThermalLog, readings: Array, fitted: Array) -> tuple[Residual, ...]:
     rows = []
-    for index, (seen, model) in enumerate(zip(np.split(readings, len(log.probes)), np.split(fitted, len(log.probes)), strict=True)):
+    for index, (seen, model) in enumerate(
+        zip(np.split(readings, len(log.probes)), np.split(fitted, len(log.probes)), strict=True)
+    ):
         worst = int(np.argmax(np.abs(seen - model)))
-        rows.append(Residual(f"probe {index + 1}, typical (RMS)", float(np.sqrt(np.mean((seen - model) ** 2))), 0.0, "K"))
-        rows.append(Residual(f"probe {index + 1}, worst", float(seen[worst]), float(model[worst]), "°C"))
+        rows.append(
+            Residual(
+                f"probe {index + 1}, typical (RMS)",
+                float(np.sqrt(np.mean((seen - model) ** 2))),
+                0.0,
+                "K",
+            )
+        )
+        rows.append(
+            Residual(f"probe {index + 1}, worst", float(seen[worst]), float(model[worst]), "°C")
+        )
     return tuple(rows)
 
 
 def flow_like(factor: float, flow_lpm: float, exponent: float = STRENGTH_EXPONENT) -> float:
-    """Free-air flow that the default factor would need to blow as strongly, L/min: h goes about with flow to the 0.6."""
+    """Free-air flow that the default factor would need to blow as strongly, L/min: h goes about
+    with flow to the 0.6.
+    """
     return float(flow_lpm * (factor / JET_FACTOR) ** (1.0 / exponent))

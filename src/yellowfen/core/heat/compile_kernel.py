@@ -1,4 +1,6 @@
-"""Compile the stepping kernel into its cache at set-up, so that no click waits for it: `python -m ...compile_kernel`."""
+"""Compile the stepping kernel into its cache at set-up, so that no click waits for it: `python -m
+...compile_kernel`.
+"""
 
 from yellowfen.core.board.spans import load_loops
 from yellowfen.core.heat.rehearsal import Resolution, rehearse
@@ -9,7 +11,13 @@ from yellowfen.core.part.catalogue import package_named
 def warm_up() -> None:
     """Run a tiny rehearsal and a tiny coverage map (compiles, or loads the cache)."""
     part = PlacedPart("R1", package_named("0603"), 5, 5, 0, Side.TOP, "Sn63Pb37")
-    scene = Scene(BoardStack(10, 10, 1.6, ()), (part,), HotAir(6, 300, 20), (Move(Deed.HOLD, 0.5, ("R1",)),), ("R1",))
+    scene = Scene(
+        BoardStack(10, 10, 1.6, ()),
+        (part,),
+        HotAir(6, 300, 20),
+        (Move(Deed.HOLD, 0.5, ("R1",)),),
+        ("R1",),
+    )
     rehearse(scene, Resolution(cell_mm=2.0, layers=3))
     load_loops()
 

@@ -1,8 +1,9 @@
-"""How sure: the uncertain inputs of a forecast, samples of them, and the bands and blame that follow.
+"""How sure: the uncertain inputs of a forecast, samples of them, and the bands and blame that
+follow.
 
-Laws: samples are a fixed lattice, every input's values once each at even shares, so a forecast is the same every time; a band is the
-middle 80 % of what could happen, between the samples at 0.1 and 0.9 of n + 1 places; the share of an input in the spread of a melt time
-is its squared correlation.
+Laws: samples are a fixed lattice, every input's values once each at even shares, so a forecast is
+the same every time; a band is the middle 80 % of what could happen, between the samples at 0.1 and
+0.9 of n + 1 places; the share of an input in the spread of a melt time is its squared correlation.
 """
 
 import math
@@ -17,19 +18,78 @@ from numpy.typing import NDArray
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.outcome import Watch, after_heat, heating_moves, outcome, watch
-from yellowfen.core.heat.rehearsal import COARSE, Prepared, Rehearsal, Resolution, State, Trace, advance, first_state, prepare
-from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, HotAir, HotPlate, Iron, Move, Oven, Preheater, Scene, near_the_heat
+from yellowfen.core.heat.rehearsal import (
+    COARSE,
+    Prepared,
+    Rehearsal,
+    Resolution,
+    State,
+    Trace,
+    advance,
+    first_state,
+    prepare,
+)
+from yellowfen.core.heat.scene import (
+    Array,
+    BoardStack,
+    CopperLayer,
+    HotAir,
+    HotPlate,
+    Iron,
+    Move,
+    Oven,
+    Preheater,
+    Scene,
+    near_the_heat,
+)
 from yellowfen.core.heat.story import FLUX_THINS_C, MAX_LIQUID_S, all_molten_s
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
-OUTLET_SD_K = constant("doubt_outlet", 15.0, "K", _M, "a display that was never checked against the air", "bands before a calibration")
-HAND_SHARE = constant("doubt_height", 0.12, "1", _M, "a free hand keeps its distance within about an eighth", "bands of hot air")
-COPPER_LOG_SD = constant("doubt_copper", 0.15, "1", _M, "what the files do not show: inner layers, foil weight", "all bands")
-FILM_LOG_SD = constant("doubt_film", 0.5, "1", _M, "board on a bare plate: 0.05 to 0.6 mm of air", "bands of hot plates")
-PLATE_SD_K = constant("doubt_plate", 15.0, "K", _M, "a plate or flat-iron whose dial was never checked", "bands of hot plates")
-OVEN_SD_K = constant("doubt_oven", 12.0, "K", _M, "an oven's air differs from place to place", "bands of ovens")
+OUTLET_SD_K = constant(
+    "doubt_outlet",
+    15.0,
+    "K",
+    _M,
+    "a display that was never checked against the air",
+    "bands before a calibration",
+)
+HAND_SHARE = constant(
+    "doubt_height",
+    0.12,
+    "1",
+    _M,
+    "a free hand keeps its distance within about an eighth",
+    "bands of hot air",
+)
+COPPER_LOG_SD = constant(
+    "doubt_copper",
+    0.15,
+    "1",
+    _M,
+    "what the files do not show: inner layers, foil weight",
+    "all bands",
+)
+FILM_LOG_SD = constant(
+    "doubt_film",
+    0.5,
+    "1",
+    _M,
+    "board on a bare plate: 0.05 to 0.6 mm of air",
+    "bands of hot plates",
+)
+PLATE_SD_K = constant(
+    "doubt_plate",
+    15.0,
+    "K",
+    _M,
+    "a plate or flat-iron whose dial was never checked",
+    "bands of hot plates",
+)
+OVEN_SD_K = constant(
+    "doubt_oven", 12.0, "K", _M, "an oven's air differs from place to place", "bands of ovens"
+)
 SPREAD_LOG_SD = constant(
     "doubt_spread",
     0.1,
@@ -46,11 +106,32 @@ MAP_LOG_SD = constant(
     "of the exponent where copper is a guess or a map: 1.2 to 5.5 round 2.75 on drawn patches",
     "all bands",
 )
-AIM_SD_MM = constant("doubt_aim", 1.5, "mm", _M, "a free hand points the nozzle within a couple of millimetres", "bands of hot air")
-ROOM_SD_K = constant("doubt_room", 2.0, "K", _M, "a room's temperature as people know it", "all bands")
-BELOW_SD_K = constant("doubt_below", 15.0, "K", _M, "a preheater whose dial was never checked", "bands with heat from below")
+AIM_SD_MM = constant(
+    "doubt_aim",
+    1.5,
+    "mm",
+    _M,
+    "a free hand points the nozzle within a couple of millimetres",
+    "bands of hot air",
+)
+ROOM_SD_K = constant(
+    "doubt_room", 2.0, "K", _M, "a room's temperature as people know it", "all bands"
+)
+BELOW_SD_K = constant(
+    "doubt_below",
+    15.0,
+    "K",
+    _M,
+    "a preheater whose dial was never checked",
+    "bands with heat from below",
+)
 BELOW_LOG_SD = constant(
-    "doubt_below_strength", 0.3, "1", _M, "how strongly warm air takes hold of an underside", "bands with heat from below"
+    "doubt_below_strength",
+    0.3,
+    "1",
+    _M,
+    "how strongly warm air takes hold of an underside",
+    "bands with heat from below",
 )
 LOW, HIGH = 0.1, 0.9
 SAMPLES, MORE_SAMPLES = 23, 97
@@ -60,7 +141,10 @@ DOUBT_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
 @dataclass(frozen=True)
 class Doubts:
-    """Middles and standard deviations of the uncertain inputs. A calibration moves the middles and narrows the rest."""
+    """Middles and standard deviations of the uncertain inputs.
+
+    A calibration moves the middles and narrows the rest.
+    """
 
     jet_factor: float = JET_FACTOR
     jet_log_sd: float = JET_FACTOR_LOG_SIGMA
@@ -83,7 +167,15 @@ class Doubts:
 
     def __post_init__(self) -> None:
         in_range("doubts.jet_factor", self.jet_factor, 0.05, 5)
-        for name in ("jet_log_sd", "hand_share", "copper_log_sd", "film_log_sd", "spread_log_sd", "map_log_sd", "below_log_sd"):
+        for name in (
+            "jet_log_sd",
+            "hand_share",
+            "copper_log_sd",
+            "film_log_sd",
+            "spread_log_sd",
+            "map_log_sd",
+            "below_log_sd",
+        ):
             in_range(f"doubts.{name}", getattr(self, name), 0, 2)
         in_range("doubts.aim_sd_mm", self.aim_sd_mm, 0, 20, "mm")
         for name in ("outlet_sd_k", "plate_sd_k", "oven_sd_k", "room_sd_k", "below_sd_k"):
@@ -104,26 +196,58 @@ class Unknown:
 
 _UNKNOWNS = {
     "jet": Unknown(
-        "jet", "how strongly your nozzle blows heat", "melt a bit of solder wire on a scrap board and tap when it flows (Bench, melt test)"
+        "jet",
+        "how strongly your nozzle blows heat",
+        "melt a bit of solder wire on a scrap board and tap when it flows (Bench, melt test)",
     ),
-    "outlet": Unknown("outlet", "the true outlet temperature", "hold a thermocouple 5 mm into the nozzle for ten seconds"),
-    "hand": Unknown("hand", "how steadily the distance is kept", "rest your wrist, or use a stand for the handle"),
-    "copper": Unknown("copper", "copper that the files do not show", "tell the number of copper layers and the foil weight"),
+    "outlet": Unknown(
+        "outlet",
+        "the true outlet temperature",
+        "hold a thermocouple 5 mm into the nozzle for ten seconds",
+    ),
+    "hand": Unknown(
+        "hand",
+        "how steadily the distance is kept",
+        "rest your wrist, or use a stand for the handle",
+    ),
+    "copper": Unknown(
+        "copper",
+        "copper that the files do not show",
+        "tell the number of copper layers and the foil weight",
+    ),
     "film": Unknown(
-        "film", "the air film between plate and board", "flatten the board, weigh it down, or log one warm-up with a thermocouple"
+        "film",
+        "the air film between plate and board",
+        "flatten the board, weigh it down, or log one warm-up with a thermocouple",
     ),
-    "plate": Unknown("plate", "the plate's true temperature", "touch solder wires of known melting points to it"),
+    "plate": Unknown(
+        "plate", "the plate's true temperature", "touch solder wires of known melting points to it"
+    ),
     "spread": Unknown(
-        "spread", "how far the copper carries heat away", "read the board from its files, so that its copper is known as drawn"
+        "spread",
+        "how far the copper carries heat away",
+        "read the board from its files, so that its copper is known as drawn",
     ),
-    "aim": Unknown("aim", "where the nozzle points", "aim at the part's middle and rest your wrist"),
-    "aim across": Unknown("aim across", "where the nozzle points", "aim at the part's middle and rest your wrist"),
+    "aim": Unknown(
+        "aim", "where the nozzle points", "aim at the part's middle and rest your wrist"
+    ),
+    "aim across": Unknown(
+        "aim across", "where the nozzle points", "aim at the part's middle and rest your wrist"
+    ),
     "room": Unknown("room", "the room's temperature", "read a thermometer beside the board"),
-    "below": Unknown("below", "the true temperature of the heat from below", "hold a thermocouple under the board for a minute"),
-    "below strength": Unknown(
-        "below strength", "how strongly the heat from below takes hold", "log one warm-up with a thermocouple on the board"
+    "below": Unknown(
+        "below",
+        "the true temperature of the heat from below",
+        "hold a thermocouple under the board for a minute",
     ),
-    "oven": Unknown("oven", "the oven's true air and walls", "log one empty run with a thermocouple"),
+    "below strength": Unknown(
+        "below strength",
+        "how strongly the heat from below takes hold",
+        "log one warm-up with a thermocouple on the board",
+    ),
+    "oven": Unknown(
+        "oven", "the oven's true air and walls", "log one empty run with a thermocouple"
+    ),
 }
 
 
@@ -141,16 +265,25 @@ def unknowns_of(scene: Scene) -> tuple[Unknown, ...]:
 
 @lru_cache(maxsize=32)
 def _lattice(count: int, dimensions: int) -> tuple[int, ...]:
-    """Multipliers, coprime to `count`, under which the inputs hang together least; found one after the other."""
+    """Multipliers, coprime to `count`, under which the inputs hang together least; found one after
+    the other.
+    """
     units = [one for one in range(1, count) if math.gcd(one, count) == 1]
     if len(units) < dimensions:
-        raise ValueError(f"{count} samples are too few for {dimensions} inputs; take a prime number of them")
+        raise ValueError(
+            f"{count} samples are too few for {dimensions} inputs; take a prime number of them"
+        )
     steps = np.arange(count)
     columns = {one: _normal((steps * one) % count, count) for one in units}
     chosen = [1]
     while len(chosen) < dimensions:
         rest = [one for one in units if one not in chosen]
-        chosen.append(min(rest, key=lambda one: max(abs(float(columns[one] @ columns[other])) for other in chosen)))
+        chosen.append(
+            min(
+                rest,
+                key=lambda one: max(abs(float(columns[one] @ columns[other])) for other in chosen),
+            )
+        )
     return tuple(chosen)
 
 
@@ -160,33 +293,69 @@ def _normal(places: Array | NDArray[np.int64], count: int) -> Array:
 
 
 def even_draws(count: int, dimensions: int) -> Array:
-    """Standard normal samples (count, dimensions), the same every time: each input takes `count` even shares once. Raises ValueError where
-    `count` has too few numbers coprime to it."""
+    """Standard normal samples (count, dimensions), the same every time: each input takes `count`
+    even shares once. Raises ValueError where `count` has too few numbers coprime to it.
+    """
     steps = np.arange(count) + count // 2
-    return np.column_stack([_normal((steps * one) % count, count) for one in _lattice(count, dimensions)])
+    return np.column_stack(
+        [_normal((steps * one) % count, count) for one in _lattice(count, dimensions)]
+    )
 
 
 def sampled(scene: Scene, doubts: Doubts, draw: dict[str, float]) -> Scene:
     """The scene with its uncertain inputs moved by `draw` standard deviations each."""
     source = scene.source
     spread = draw.get("spread", 0.0)
-    board = _coppered(scene.board, math.exp(doubts.copper_log_sd * draw.get("copper", 0.0)), math.exp(-doubts.spread_log_sd * abs(spread)),
-                      math.exp(doubts.map_log_sd * spread))  # fmt: skip
+    board = _coppered(
+        scene.board,
+        math.exp(doubts.copper_log_sd * draw.get("copper", 0.0)),
+        math.exp(-doubts.spread_log_sd * abs(spread)),
+        math.exp(doubts.map_log_sd * spread),
+    )
     factor = doubts.jet_factor * math.exp(doubts.jet_log_sd * draw.get("jet", 0.0))
     moves = scene.moves
     if isinstance(source, HotAir):
-        outlet = min(max(source.outlet_c + doubts.outlet_shift_k + doubts.outlet_sd_k * draw.get("outlet", 0.0), 50.0), 600.0)
+        outlet = min(
+            max(
+                source.outlet_c
+                + doubts.outlet_shift_k
+                + doubts.outlet_sd_k * draw.get("outlet", 0.0),
+                50.0,
+            ),
+            600.0,
+        )
         source = replace(source, outlet_c=outlet)
-        aim = doubts.aim_sd_mm * draw.get("aim", 0.0), doubts.aim_sd_mm * draw.get("aim across", 0.0)
-        moves = tuple(_held(move, math.exp(doubts.hand_share * draw.get("hand", 0.0)), *aim) for move in moves)
+        aim = (
+            doubts.aim_sd_mm * draw.get("aim", 0.0),
+            doubts.aim_sd_mm * draw.get("aim across", 0.0),
+        )
+        moves = tuple(
+            _held(move, math.exp(doubts.hand_share * draw.get("hand", 0.0)), *aim) for move in moves
+        )
     elif isinstance(source, HotPlate):
-        film = min(max(source.film_mm * doubts.film_factor * math.exp(doubts.film_log_sd * draw.get("film", 0.0)), 0.02), 3.0)
+        film = min(
+            max(
+                source.film_mm
+                * doubts.film_factor
+                * math.exp(doubts.film_log_sd * draw.get("film", 0.0)),
+                0.02,
+            ),
+            3.0,
+        )
         shift = doubts.plate_shift_k + doubts.plate_sd_k * draw.get("plate", 0.0)
         start = None if source.start_c is None else source.start_c
-        source = replace(source, film_mm=film, set_c=min(max(source.set_c + shift, 40.0), 450.0), start_c=start)
+        source = replace(
+            source, film_mm=film, set_c=min(max(source.set_c + shift, 40.0), 450.0), start_c=start
+        )
     elif isinstance(source, Oven):
         share = doubts.oven_shift_k + doubts.oven_sd_k * draw.get("oven", 0.0)
-        source = replace(source, curve=tuple((at, air + share * _far(air), wall + share * _far(wall)) for at, air, wall in source.curve))
+        source = replace(
+            source,
+            curve=tuple(
+                (at, air + share * _far(air), wall + share * _far(wall))
+                for at, air, wall in source.curve
+            ),
+        )
     room = min(max(scene.ambient_c + doubts.room_sd_k * draw.get("room", 0.0), -10.0), 60.0)
     return replace(
         scene,
@@ -199,13 +368,18 @@ def sampled(scene: Scene, doubts: Doubts, draw: dict[str, float]) -> Scene:
     )
 
 
-def _from_below(heater: Preheater | None, doubts: Doubts, draw: dict[str, float]) -> Preheater | None:
+def _from_below(
+    heater: Preheater | None, doubts: Doubts, draw: dict[str, float]
+) -> Preheater | None:
     if heater is None:
         return None
     celsius = min(max(heater.celsius + doubts.below_sd_k * draw.get("below", 0.0), 30.0), 600.0)
     strength = math.exp(doubts.below_log_sd * draw.get("below strength", 0.0))
     return replace(
-        heater, celsius=celsius, air_w_m2k=min(heater.air_w_m2k * strength, 150.0), glow_share=min(heater.glow_share * strength, 1.0)
+        heater,
+        celsius=celsius,
+        air_w_m2k=min(heater.air_w_m2k * strength, 150.0),
+        glow_share=min(heater.glow_share * strength, 1.0),
     )
 
 
@@ -228,12 +402,18 @@ def _held(move: Move, share: float, aside_mm: float, across_mm: float) -> Move:
 def _coppered(board: BoardStack, thicker: float, passes: float, exponent: float) -> BoardStack:
     if thicker == passes == exponent == 1.0:
         return board
-    return replace(board, copper=tuple(_doubted(foil, thicker, passes, exponent) for foil in board.copper))
+    return replace(
+        board, copper=tuple(_doubted(foil, thicker, passes, exponent) for foil in board.copper)
+    )
 
 
 def _doubted(foil: CopperLayer, thicker: float, passes: float, exponent: float) -> CopperLayer:
     changed = replace(foil, thickness_um=min(foil.thickness_um * thicker, 500.0))
-    return replace(changed, passes=foil.passes * passes) if foil.links is not None else replace(changed, exponent=foil.exponent * exponent)
+    return (
+        replace(changed, passes=foil.passes * passes)
+        if foil.links is not None
+        else replace(changed, exponent=foil.exponent * exponent)
+    )
 
 
 def settled(scene: Scene, doubts: Doubts) -> Scene:
@@ -260,10 +440,12 @@ class Blame:
 
 @dataclass(frozen=True)
 class Sample:
-    """One sampled run: its draw, when each target's last joint melted, the first harm if the heat went on, the fate of the recipe as it is.
+    """One sampled run: its draw, when each target's last joint melted, the first harm if the heat
+    went on, the fate of the recipe as it is.
 
-    `moments` per target: its flux thins, its first joint begins to melt, its last joint is solid again; `bodies_c` the peaks of its body.
-    `each_loose_s`, `each_limit_s` per part of the scene, the heat going on: when it is loose (None for targets), when it passes its limit.
+    `moments` per target: its flux thins, its first joint begins to melt, its last joint is solid
+    again; `bodies_c` the peaks of its body. `each_loose_s`, `each_limit_s` per part of the scene,
+    the heat going on: when it is loose (None for targets), when it passes its limit.
     """
 
     draw: tuple[float, ...]
@@ -282,7 +464,9 @@ class Sample:
 
 @dataclass(frozen=True)
 class PartBands:
-    """One part: when it comes loose as a neighbour, when its body passes its limit, the heat going on."""
+    """One part: when it comes loose as a neighbour, when its body passes its limit, the heat going
+    on.
+    """
 
     ref: str
     loose: Band
@@ -291,7 +475,9 @@ class PartBands:
 
 @dataclass(frozen=True)
 class Sureness:
-    """Bands per target and for the first harm, the odds of each fate (share of samples, of `count`), and who is to blame."""
+    """Bands per target and for the first harm, the odds of each fate (share of samples, of
+    `count`), and who is to blame.
+    """
 
     targets: tuple[str, ...]
     melts: tuple[Band, ...]
@@ -309,9 +495,16 @@ class Sureness:
     parts: tuple[PartBands, ...]
 
 
-def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution: Resolution = DOUBT_RESOLUTION,
-               ready: Prepared | None = None) -> Sample:  # fmt: skip
-    """Run one sampled scene to the end of its heat, branch its end, then let the heat go on for the harms."""
+def one_sample(
+    scene: Scene,
+    doubts: Doubts,
+    draw: dict[str, float],
+    resolution: Resolution = DOUBT_RESOLUTION,
+    ready: Prepared | None = None,
+) -> Sample:
+    """Run one sampled scene to the end of its heat, branch its end, then let the heat go on for the
+    harms.
+    """
     here = sampled(scene, doubts, draw)
     prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
     moves = heating_moves(here)
@@ -321,37 +514,69 @@ def one_sample(scene: Scene, doubts: Doubts, draw: dict[str, float], resolution:
     seen = watch(prepared)
     cooled = after_heat(prepared, state, to_solid=True) if len(moves) < len(here.moves) else state
     end = outcome(seen, cooled)
-    bodies = tuple(float(cooled.body_record[prepared.network.refs.index(ref), k.R_BODY_PEAK]) + here.ambient_c for ref in here.targets)
+    bodies = tuple(
+        float(cooled.body_record[prepared.network.refs.index(ref), k.R_BODY_PEAK]) + here.ambient_c
+        for ref in here.targets
+    )
     longer = replace(moves[-1], seconds=DRAWN_OUT_S, from_s=moves[-1].seconds)
     advance(prepared, state, prepared.drive(replace(here, moves=(longer,))), sampled=False)
     moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
     harm_s, why = first_harm(prepared, state)
     melts = tuple(_last_melt(prepared, state, ref) for ref in here.targets)
-    return Sample(tuple(draw.values()), melts, harm_s, why, str(end.fate), end.by, end.peak_c, moments, bodies, _first_loose(seen, state),
-                  *_each(here, seen, state))  # fmt: skip
+    return Sample(
+        tuple(draw.values()),
+        melts,
+        harm_s,
+        why,
+        str(end.fate),
+        end.by,
+        end.peak_c,
+        moments,
+        bodies,
+        _first_loose(seen, state),
+        *_each(here, seen, state),
+    )
 
 
-def _each(scene: Scene, seen: Watch, state: State) -> tuple[tuple[float | None, ...], tuple[float | None, ...]]:
+def _each(
+    scene: Scene, seen: Watch, state: State
+) -> tuple[tuple[float | None, ...], tuple[float | None, ...]]:
     """Per part: when it has come loose as a neighbour, when its body passes its limit."""
     ends = state.joint_record[:, k.R_MELT_END]
-    loose = {ref: float(max(ends[row] for row in rows)) for ref, rows, _ in seen.neighbours if all(ends[row] >= 0 for row in rows)}
+    loose = {
+        ref: float(max(ends[row] for row in rows))
+        for ref, rows, _ in seen.neighbours
+        if all(ends[row] >= 0 for row in rows)
+    }
     passed = [float(at) if at >= 0 else None for at in state.body_record[:, k.R_LIMIT_AT]]
     return tuple(loose.get(part.ref) for part in scene.parts), tuple(passed)
 
 
 def _first_loose(seen: Watch, state: State) -> float | None:
-    """When the first neighbour has come loose, the heat going on; one that falls is harm and not counted here."""
+    """When the first neighbour has come loose, the heat going on; one that falls is harm and not
+    counted here.
+    """
     ends = state.joint_record[:, k.R_MELT_END]
-    loose = [rows for _, rows, falls in seen.neighbours if not falls and all(ends[row] >= 0 for row in rows)]
+    loose = [
+        rows
+        for _, rows, falls in seen.neighbours
+        if not falls and all(ends[row] >= 0 for row in rows)
+    ]
     return min((float(max(ends[row] for row in rows)) for rows in loose), default=None)
 
 
-def _moments(prepared: Prepared, trace: Trace, heated: State, cooled: State, ref: str) -> tuple[float | None, float | None, float | None]:
-    """When a target's flux thins, its first joint begins to melt, and its last joint is solid again."""
+def _moments(
+    prepared: Prepared, trace: Trace, heated: State, cooled: State, ref: str
+) -> tuple[float | None, float | None, float | None]:
+    """When a target's flux thins, its first joint begins to melt, and its last joint is solid
+    again.
+    """
     rows = [i for i, name in enumerate(prepared.network.names) if name.ref == ref]
     if not rows:
         return None, None, None
-    warm = trace.joints_k[:, rows].max(axis=1, initial=-1e9) >= FLUX_THINS_C - prepared.scene.ambient_c
+    warm = (
+        trace.joints_k[:, rows].max(axis=1, initial=-1e9) >= FLUX_THINS_C - prepared.scene.ambient_c
+    )
     flux = float(trace.times_s[int(np.argmax(warm))]) if warm.any() else None
     starts = [float(at) for at in heated.joint_record[rows, k.R_MELT_START] if at >= 0]
     melted = cooled.joint_record[rows, k.R_MELT_START] >= 0
@@ -361,17 +586,26 @@ def _moments(prepared: Prepared, trace: Trace, heated: State, cooled: State, ref
 
 
 def _last_melt(prepared: Prepared, state: State, ref: str) -> float | None:
-    ends = [state.joint_record[i, k.R_MELT_END] for i, name in enumerate(prepared.network.names) if name.ref == ref]
+    ends = [
+        state.joint_record[i, k.R_MELT_END]
+        for i, name in enumerate(prepared.network.names)
+        if name.ref == ref
+    ]
     return None if not ends or min(ends) < 0 else float(max(ends))
 
 
 def first_harm(prepared: Prepared, state: State) -> tuple[float | None, str]:
-    """When the first harm came in a run that went on heating, and why: limit, fall, or a target liquid for too long."""
+    """When the first harm came in a run that went on heating, and why: limit, fall, or a target
+    liquid for too long.
+    """
     harms: list[tuple[float, str]] = []
     for row, part in zip(state.body_record, prepared.scene.parts, strict=True):
         if row[k.R_LIMIT_AT] >= 0:
             harms.append(
-                (float(row[k.R_LIMIT_AT]), f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})")
+                (
+                    float(row[k.R_LIMIT_AT]),
+                    f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})",
+                )
             )
     ends = state.joint_record[:, k.R_MELT_END]
     seen = watch(prepared)
@@ -390,26 +624,42 @@ def first_harm(prepared: Prepared, state: State) -> tuple[float | None, str]:
 
 
 def sureness(
-    scene: Scene, doubts: Doubts, fine: Rehearsal, count: int = MORE_SAMPLES, on_sample: Callable[[Sample], None] | None = None
+    scene: Scene,
+    doubts: Doubts,
+    fine: Rehearsal,
+    count: int = MORE_SAMPLES,
+    on_sample: Callable[[Sample], None] | None = None,
 ) -> Sureness:
-    """How sure a forecast is, as every page and command says it: parts far from a nozzle left out, samples tied to the forecast."""
+    """How sure a forecast is, as every page and command says it: parts far from a nozzle left out,
+    samples tied to the forecast.
+    """
     here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene
     return how_sure(here, doubts, count, on_sample=on_sample, fine=fine)
 
 
-def how_sure(scene: Scene, doubts: Doubts, count: int = SAMPLES, resolution: Resolution = DOUBT_RESOLUTION,
-             on_sample: Callable[[Sample], None] | None = None, fine: Rehearsal | None = None) -> Sureness:  # fmt: skip
-    """Sample the scene's unknowns and read off bands, odds and blame. About `count` coarse rehearsals.
+def how_sure(
+    scene: Scene,
+    doubts: Doubts,
+    count: int = SAMPLES,
+    resolution: Resolution = DOUBT_RESOLUTION,
+    on_sample: Callable[[Sample], None] | None = None,
+    fine: Rehearsal | None = None,
+) -> Sureness:
+    """Sample the scene's unknowns and read off bands, odds and blame.
 
-    With `fine`, the forecast on the fine grid, the samples' melt times are tied to it: each is moved by the ratio in which the coarse grid
-    misses the forecast in the middle.
+    About `count` coarse rehearsals.
+
+    With `fine`, the forecast on the fine grid, the samples' melt times are tied to it: each is
+    moved by the ratio in which the coarse grid misses the forecast in the middle.
     """
     unknowns = unknowns_of(scene)
     draws = even_draws(count, len(unknowns))
     keys = [one.key for one in unknowns]
     samples = []
     for row in draws:
-        samples.append(one_sample(scene, doubts, dict(zip(keys, row.tolist(), strict=True)), resolution))
+        samples.append(
+            one_sample(scene, doubts, dict(zip(keys, row.tolist(), strict=True)), resolution)
+        )
         if on_sample:
             on_sample(samples[-1])
     if fine is not None:
@@ -418,21 +668,32 @@ def how_sure(scene: Scene, doubts: Doubts, count: int = SAMPLES, resolution: Res
     return summed_up(scene, unknowns, tuple(samples))
 
 
-def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, targets: tuple[str, ...]) -> list[Sample]:
+def _tied(
+    samples: list[Sample], middle: Sample, fine: Rehearsal, targets: tuple[str, ...]
+) -> list[Sample]:
     """Samples with first and last melts moved by what the fine grid says of the middle one."""
 
     def ratio(seen: float | None, coarse: float | None) -> float:
         return min(max(seen / coarse, 0.8), 1.25) if seen is not None and coarse else 1.0
 
     joints = [fine.joints_of(ref) for ref in targets]
-    firsts = [min((one.melt_start_s for one in mine if one.melt_start_s is not None), default=None) for mine in joints]
-    lasts = [ratio(all_molten_s(mine), coarse) for mine, coarse in zip(joints, middle.melts_s, strict=True)]
+    firsts = [
+        min((one.melt_start_s for one in mine if one.melt_start_s is not None), default=None)
+        for mine in joints
+    ]
+    lasts = [
+        ratio(all_molten_s(mine), coarse)
+        for mine, coarse in zip(joints, middle.melts_s, strict=True)
+    ]
     starts = [ratio(seen, moments[1]) for seen, moments in zip(firsts, middle.moments, strict=True)]
     return [
         replace(
             one,
             melts_s=tuple(at and at * share for at, share in zip(one.melts_s, lasts, strict=True)),
-            moments=tuple((flux, first and first * share, solid) for (flux, first, solid), share in zip(one.moments, starts, strict=True)),
+            moments=tuple(
+                (flux, first and first * share, solid)
+                for (flux, first, solid), share in zip(one.moments, starts, strict=True)
+            ),
         )
         for one in samples
     ]
@@ -440,48 +701,88 @@ def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, targets: tuple
 
 def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> Sureness:
     """Bands, odds and blame of samples."""
-    melts = tuple(_band([sample.melts_s[i] for sample in samples]) for i in range(len(scene.targets)))
+    melts = tuple(
+        _band([sample.melts_s[i] for sample in samples]) for i in range(len(scene.targets))
+    )
     fates: dict[str, int] = {}
     for sample in samples:
         fates[sample.fate] = fates.get(sample.fate, 0) + 1
     whys = [sample.harm_why for sample in samples if sample.harm_why]
     why = max(set(whys), key=whys.count) if whys else ""
-    return Sureness(scene.targets, melts, _band([sample.harm_s for sample in samples]), why, fates, len(samples), _blame(unknowns, samples),
-                    _band([sample.peak_c for sample in samples]), *_moment_bands(samples, len(scene.targets)),
-                    tuple(_band([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))),
-                    _band([sample.loose_s for sample in samples]), _part_bands(scene, samples))  # fmt: skip
+    return Sureness(
+        scene.targets,
+        melts,
+        _band([sample.harm_s for sample in samples]),
+        why,
+        fates,
+        len(samples),
+        _blame(unknowns, samples),
+        _band([sample.peak_c for sample in samples]),
+        *_moment_bands(samples, len(scene.targets)),
+        tuple(_band([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))),
+        _band([sample.loose_s for sample in samples]),
+        _part_bands(scene, samples),
+    )
 
 
 def _part_bands(scene: Scene, samples: tuple[Sample, ...]) -> tuple[PartBands, ...]:
     return tuple(
-        PartBands(part.ref, _band([one.each_loose_s[i] for one in samples]), _band([one.each_limit_s[i] for one in samples]))
+        PartBands(
+            part.ref,
+            _band([one.each_loose_s[i] for one in samples]),
+            _band([one.each_limit_s[i] for one in samples]),
+        )
         for i, part in enumerate(scene.parts)
     )
 
 
-def _moment_bands(samples: tuple[Sample, ...], targets: int) -> tuple[tuple[Band, ...], tuple[Band, ...], tuple[Band, ...]]:
-    """Bands per target of when its flux thins, its first joint melts (the heat going on), its last is solid where anything melted."""
-    flux, firsts = (tuple(_band([sample.moments[i][which] for sample in samples]) for i in range(targets)) for which in range(2))
-    solids = tuple(_band([at for at in (sample.moments[i][2] for sample in samples) if at is not None] or [None]) for i in range(targets))
+def _moment_bands(
+    samples: tuple[Sample, ...], targets: int
+) -> tuple[tuple[Band, ...], tuple[Band, ...], tuple[Band, ...]]:
+    """Bands per target of when its flux thins, its first joint melts (the heat going on), its last
+    is solid where anything melted.
+    """
+    flux, firsts = (
+        tuple(_band([sample.moments[i][which] for sample in samples]) for i in range(targets))
+        for which in range(2)
+    )
+    solids = tuple(
+        _band(
+            [at for at in (sample.moments[i][2] for sample in samples) if at is not None] or [None]
+        )
+        for i in range(targets)
+    )
     return flux, firsts, solids
 
 
 def _band(values: list[float | None]) -> Band:
-    """Quantiles with 'never' as the latest: sample k of n stands at k / (n + 1), so that as much lies outside a band as it says."""
+    """Quantiles with 'never' as the latest: sample k of n stands at k / (n + 1), so that as much
+    lies outside a band as it says.
+    """
     ordered = np.sort(np.array([math.inf if value is None else value for value in values]))
 
     def at(share: float) -> float | None:
         place = min(max(share * (len(ordered) + 1) - 1.0, 0.0), len(ordered) - 1.0)
         below, above = ordered[int(place)], ordered[min(int(place) + 1, len(ordered) - 1)]
         part = place - int(place)
-        value = float(below) if part == 0.0 else float(below + part * (above - below)) if math.isfinite(above) else math.inf
+        value = (
+            float(below)
+            if part == 0.0
+            else float(below + part * (above - below))
+            if math.isfinite(above)
+            else math.inf
+        )
         return value if math.isfinite(value) else None
 
     return Band(at(LOW), at(0.5), at(HIGH))
 
 
 def _blame(unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> tuple[Blame, ...]:
-    known = [sample for sample in samples if sample.melts_s and all(one is not None for one in sample.melts_s)]
+    known = [
+        sample
+        for sample in samples
+        if sample.melts_s and all(one is not None for one in sample.melts_s)
+    ]
     if len(known) < 6:
         return ()
     last = np.log([max(one for one in sample.melts_s if one is not None) for sample in known])
@@ -493,5 +794,7 @@ def _blame(unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> tuple[
     named: dict[str, Blame] = {}
     for one, share in zip(unknowns, shares.tolist(), strict=True):
         before = named.get(one.name)
-        named[one.name] = Blame(one, share) if before is None else Blame(before.unknown, before.share + share)
+        named[one.name] = (
+            Blame(one, share) if before is None else Blame(before.unknown, before.share + share)
+        )
     return tuple(sorted(named.values(), key=lambda one: -one.share))

@@ -1,7 +1,8 @@
 """Does the air push a part away? The jet along the board against what molten solder holds.
 
-Laws: from above the air pins a part down; along the board the jet spreads and slows with distance, and its dynamic
-pressure acts on the part's side. Molten solder holds by surface tension along the wetted edge. All from memory.
+Laws: from above the air pins a part down; along the board the jet spreads and slows with distance,
+and its dynamic pressure acts on the part's side. Molten solder holds by surface tension along the
+wetted edge. All from memory.
 """
 
 import math
@@ -11,20 +12,33 @@ from yellowfen.core.heat.scene import HotAir, Move, PlacedPart, Scene, Side
 from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.source.mark import Mark, constant
 
-DRAG = constant("side_drag", 1.1, "1", Mark.FROM_MEMORY, "a low box on a wall", "does the air push a part")
+DRAG = constant(
+    "side_drag", 1.1, "1", Mark.FROM_MEMORY, "a low box on a wall", "does the air push a part"
+)
 HOLD_SHARE = constant(
-    "hold_share", 0.5, "1", Mark.FROM_MEMORY, "share of edge times tension that resists a shift", "does the air push a part"
+    "hold_share",
+    0.5,
+    "1",
+    Mark.FROM_MEMORY,
+    "share of edge times tension that resists a shift",
+    "does the air push a part",
 )
 _GAS_J_KGK = 287.05
 _PRESSURE_PA = 101325.0
 
 
 def push_share(scene: Scene, part: PlacedPart, from_s: float) -> float:
-    """Largest push of the air on a part after a moment, as a share of what its molten joints hold; 0 without hot air."""
+    """Largest push of the air on a part after a moment, as a share of what its molten joints hold;
+    0 without hot air.
+    """
     source = scene.source
     if not isinstance(source, HotAir) or part.side is not Side.TOP:
         return 0.0
-    holds = HOLD_SHARE * SURFACE_TENSION_N_M * sum(2e-3 * (land.size_x_mm + land.size_y_mm) for land in part.package.lands)
+    holds = (
+        HOLD_SHARE
+        * SURFACE_TENSION_N_M
+        * sum(2e-3 * (land.size_x_mm + land.size_y_mm) for land in part.package.lands)
+    )
     side = part.package.height_mm * max(part.package.body_x_mm, part.package.body_y_mm) * 1e-6
     worst, end = 0.0, 0.0
     for move in scene.moves:

@@ -1,7 +1,9 @@
-"""What the sources do to the board, moment by moment, as tables for the kernel: jet, nozzle's path, surroundings, plate, tip.
+"""What the sources do to the board, moment by moment, as tables for the kernel: jet, nozzle's path,
+surroundings, plate, tip.
 
-One segment row per move (a touch by the iron has several) and one `around` row per refresh of the surface coefficients. The heat of a jet at one place
-is core/heat/jet; here stand its movement, its lean, and the sources that surround the board.
+One segment row per move (a touch by the iron has several) and one `around` row per refresh of the
+surface coefficients. The heat of a jet at one place is core/heat/jet; here stand its movement, its
+lean, and the sources that surround the board.
 """
 
 import math
@@ -37,16 +39,46 @@ TOUCH_STEP_S, TOUCH_PIECE_S = 0.004, 0.1
 _M = Mark.FROM_MEMORY
 _FITTED = "from memory; the three contact values and iron_wetting were set together so that tied pins take as long as common practice says"
 TIP_CONTACT_W_M2K = constant(
-    "tip_contact", 3.0e4, "W/m²·K", _M, f"tinned tip at first touch; a dry or black tip passes a tenth. {_FITTED}", "seconds an iron needs"
+    "tip_contact",
+    3.0e4,
+    "W/m²·K",
+    _M,
+    f"tinned tip at first touch; a dry or black tip passes a tenth. {_FITTED}",
+    "seconds an iron needs",
 )
 TIP_BRIDGED_W_M2K = constant(
-    "tip_bridged", 1.1e5, "W/m²·K", _M, f"fed until solder fills the gap, about half a millimetre of it. {_FITTED}", "seconds an iron needs"
+    "tip_bridged",
+    1.1e5,
+    "W/m²·K",
+    _M,
+    f"fed until solder fills the gap, about half a millimetre of it. {_FITTED}",
+    "seconds an iron needs",
 )
-TIP_BRIDGES_S = constant("tip_bridges", 3.0, "s", _M, f"the bridge grows with this time constant. {_FITTED}", "seconds an iron needs")
-TIP_CORE_W_MK = constant("tip_core", 380.0, "W/m·K", _M, "copper core of a tip, 8 mm from heater to end", "seconds an iron needs")
-TIP_LENGTH_MM = constant("tip_length", 8.0, "mm", _M, "from the heater to the tip's end", "seconds an iron needs")
-TIP_SHAFT_MM = constant("tip_shaft", 4.5, "mm", _M, "where the tip meets its heater", "seconds an iron needs")
-TIP_LOSS_W_K = constant("tip_loss", 0.03, "W/K", _M, "a hot tip idles at roughly 5 to 10 W", "tip recovery")
+TIP_BRIDGES_S = constant(
+    "tip_bridges",
+    3.0,
+    "s",
+    _M,
+    f"the bridge grows with this time constant. {_FITTED}",
+    "seconds an iron needs",
+)
+TIP_CORE_W_MK = constant(
+    "tip_core",
+    380.0,
+    "W/m·K",
+    _M,
+    "copper core of a tip, 8 mm from heater to end",
+    "seconds an iron needs",
+)
+TIP_LENGTH_MM = constant(
+    "tip_length", 8.0, "mm", _M, "from the heater to the tip's end", "seconds an iron needs"
+)
+TIP_SHAFT_MM = constant(
+    "tip_shaft", 4.5, "mm", _M, "where the tip meets its heater", "seconds an iron needs"
+)
+TIP_LOSS_W_K = constant(
+    "tip_loss", 0.03, "W/K", _M, "a hot tip idles at roughly 5 to 10 W", "tip recovery"
+)
 SLIP_ON_W_K = constant(
     "tip_slip_on",
     0.8,
@@ -55,8 +87,22 @@ SLIP_ON_W_K = constant(
     "a tip slipped over its heater: 20 to 40 W of draw pull it down by tens of kelvin",
     "tip sag of slow irons",
 )
-STEADY_GAIN_SHARE = constant("plate_gain", 0.05, "1/K", _M, "a steady plate uses full power at 20 K below its setting", "plate's approach")
-STEADY_INTEGRAL_S = constant("plate_integral", 60.0, "s", _M, "a slow integral part that removes the rest", "plate's approach")
+STEADY_GAIN_SHARE = constant(
+    "plate_gain",
+    0.05,
+    "1/K",
+    _M,
+    "a steady plate uses full power at 20 K below its setting",
+    "plate's approach",
+)
+STEADY_INTEGRAL_S = constant(
+    "plate_integral",
+    60.0,
+    "s",
+    _M,
+    "a slow integral part that removes the rest",
+    "plate's approach",
+)
 WETTED_PADS = constant(
     "tip_wetted_pads",
     1.5,
@@ -79,7 +125,9 @@ TIP_SHAPES = constant(
 
 @dataclass(frozen=True)
 class Drive:
-    """Kernel tables of one recipe: segments (moves, columns), around (refreshes, columns), plate parameters and its first state."""
+    """Kernel tables of one recipe: segments (moves, columns), around (refreshes, columns), plate
+    parameters and its first state.
+    """
 
     segments: Array
     around: Array
@@ -88,7 +136,9 @@ class Drive:
     warnings: tuple[str, ...]
 
     def halved(self) -> "Drive":
-        """The same recipe at half the steps: twice as many of them, the surroundings renewed at the same moments."""
+        """The same recipe at half the steps: twice as many of them, the surroundings renewed at the
+        same moments.
+        """
         segments = self.segments.copy()
         segments[:, [k.MACROS, k.REFRESH]] *= 2.0
         return replace(self, segments=segments)
@@ -96,7 +146,9 @@ class Drive:
 
 @dataclass(frozen=True)
 class Steps:
-    """The longest steps allowed, s: of the faces inside a long step, of faces that take the whole long step at once, of the long step."""
+    """The longest steps allowed, s: of the faces inside a long step, of faces that take the whole
+    long step at once, of the long step.
+    """
 
     face_s: float
     whole_s: float
@@ -125,7 +177,9 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
         began += move.seconds
     tallest = tallest_beneath_mm(scene)
     if isinstance(scene.source, HotPlate) and tallest > 0:
-        warnings.append(f"parts underneath hold the board {tallest:.1f} mm off the plate: heat comes slowly, if at all")
+        warnings.append(
+            f"parts underneath hold the board {tallest:.1f} mm off the plate: heat comes slowly, if at all"
+        )
     plate, state = _plate(scene)
     return Drive(segments, np.concatenate(pieces), plate, state, tuple(dict.fromkeys(warnings)))
 
@@ -139,15 +193,23 @@ def _in_pieces(move: Move) -> list[Move]:
     return [replace(move, seconds=each, from_s=move.from_s + i * each) for i in range(count)]
 
 
-def _fill_jet(row: Array, scene: Scene, source: HotAir, move: Move, factor: float, warnings: list[str]) -> None:
+def _fill_jet(
+    row: Array, scene: Scene, source: HotAir, move: Move, factor: float, warnings: list[str]
+) -> None:
     long_side = source.nozzle_long_mm or source.nozzle_mm
-    jet = jet_on_board(source.round_mm, source.outlet_c, source.flow_lpm, move.height_mm, scene.ambient_c, factor)
+    jet = jet_on_board(
+        source.round_mm, source.outlet_c, source.flow_lpm, move.height_mm, scene.ambient_c, factor
+    )
     row[k.JET_H], row[k.JET_SPREAD] = jet.centre_w_m2k, jet.spread_m
     row[k.JET_WARMTH], row[k.JET_WARMTH_RADIUS] = jet.centre_warmth, jet.warmth_radius_m
     row[k.JET_K], row[k.LIT] = source.outlet_c - scene.ambient_c, 1.0
-    metric = _turned(source.nozzle_mm / long_side, long_side / source.nozzle_mm, source.nozzle_turn_deg)
+    metric = _turned(
+        source.nozzle_mm / long_side, long_side / source.nozzle_mm, source.nozzle_turn_deg
+    )
     leaning = _turned(math.cos(math.radians(move.tilt_deg)), 1.0, move.tilt_to_deg)
-    metric = leaning @ metric @ leaning  # from both sides, so that the form stays positive whichever way a long nozzle leans
+    metric = (
+        leaning @ metric @ leaning
+    )  # from both sides, so that the form stays positive whichever way a long nozzle leans
     row[k.M_XX], row[k.M_XY], row[k.M_YY] = metric[0, 0], metric[0, 1] + metric[1, 0], metric[1, 1]
     warnings.extend(jet.warnings)
 
@@ -188,10 +250,14 @@ def _fill_plate(row: Array, scene: Scene, move: Move) -> None:
 
 def _contact_share(scene: Scene, iron: Iron, move: Move) -> float:
     """The tip's conductance in the middle of a piece of a touch, as a share of what it comes to."""
-    land = next((land for land in scene.part(move.over[0]).package.lands if land.pin == move.pin), None)
+    land = next(
+        (land for land in scene.part(move.over[0]).package.lands if land.pin == move.pin), None
+    )
     if land is None:
         return 1.0
-    return tip_conductance_w_k(iron, land, move.from_s + 0.5 * move.seconds) / tip_conductance_w_k(iron, land)
+    return tip_conductance_w_k(iron, land, move.from_s + 0.5 * move.seconds) / tip_conductance_w_k(
+        iron, land
+    )
 
 
 def _around(row: Array, scene: Scene, move: Move, began: float) -> Array:
@@ -207,7 +273,10 @@ def _around(row: Array, scene: Scene, move: Move, began: float) -> Array:
     room = scene.ambient_c
     if move.deed is Deed.OVEN and isinstance(scene.source, Oven):
         points = np.array(scene.source.curve)
-        air, wall = (np.interp(began + move.from_s + middle, points[:, 0], points[:, column]) - room for column in (1, 2))
+        air, wall = (
+            np.interp(began + move.from_s + middle, points[:, 0], points[:, column]) - room
+            for column in (1, 2)
+        )
         table[:, k.AIR_TOP] = table[:, k.AIR_LOW] = _not_zero(air)
         table[:, k.WALL_TOP] = table[:, k.WALL_LOW] = _not_zero(wall)
         table[:, k.FORCED_TOP] = table[:, k.FORCED_LOW] = scene.source.fan_w_m2k
@@ -224,7 +293,9 @@ def _not_zero(kelvins: Array) -> Array:
 
 
 def _fill_preheater(table: Array, heater: Preheater, room_c: float) -> None:
-    """Warm air comes from a warm heater: beside what glows the board sees the heater's own casing, or the room if it only glows."""
+    """Warm air comes from a warm heater: beside what glows the board sees the heater's own casing,
+    or the room if it only glows.
+    """
     table[:, k.AIR_LOW] = heater.celsius - room_c if heater.air_w_m2k > 0 else 1e-6
     table[:, k.FORCED_LOW] = heater.air_w_m2k
     hot, cold = heater.celsius + 273.15, room_c + 273.15
@@ -234,19 +305,38 @@ def _fill_preheater(table: Array, heater: Preheater, room_c: float) -> None:
 
 
 def _rest_w_m2k(scene: Scene) -> float:
-    if isinstance(scene.source, (HotPlate, Oven)) or scene.preheater is not None or scene.board.underside is Underside.OPEN:
+    if (
+        isinstance(scene.source, (HotPlate, Oven))
+        or scene.preheater is not None
+        or scene.board.underside is Underside.OPEN
+    ):
         return 0.0
-    return INSULATING_REST_W_M2K if scene.board.underside is Underside.INSULATING else METAL_REST_W_M2K
+    return (
+        INSULATING_REST_W_M2K if scene.board.underside is Underside.INSULATING else METAL_REST_W_M2K
+    )
 
 
 def open_below(scene: Scene) -> bool:
-    """True where the underside meets air and sees the room (or an oven, or a preheater) whenever no plate is under it."""
-    return isinstance(scene.source, (HotPlate, Oven)) or scene.preheater is not None or scene.board.underside is Underside.OPEN
+    """True where the underside meets air and sees the room (or an oven, or a preheater) whenever no
+    plate is under it.
+    """
+    return (
+        isinstance(scene.source, (HotPlate, Oven))
+        or scene.preheater is not None
+        or scene.board.underside is Underside.OPEN
+    )
 
 
 def tallest_beneath_mm(scene: Scene) -> float:
     """Height of the tallest part on the underside, mm; it keeps the board off a plate."""
-    return max((part.package.height_mm + part.package.gap_mm for part in scene.parts if part.side is Side.BOTTOM), default=0.0)
+    return max(
+        (
+            part.package.height_mm + part.package.gap_mm
+            for part in scene.parts
+            if part.side is Side.BOTTOM
+        ),
+        default=0.0,
+    )
 
 
 def path_offsets(move: Move, at_s: Array) -> tuple[Array, Array]:
@@ -257,7 +347,11 @@ def path_offsets(move: Move, at_s: Array) -> tuple[Array, Array]:
     if move.path is NozzlePath.CIRCLE:
         return move.circle_mm * np.cos(2 * np.pi * turn), move.circle_mm * np.sin(2 * np.pi * turn)
     phase = turn % 1.0
-    along = np.where(phase < 0.5, 1.0, -1.0) if move.path is NozzlePath.ENDS else 4.0 * np.abs(phase - 0.5) - 1.0
+    along = (
+        np.where(phase < 0.5, 1.0, -1.0)
+        if move.path is NozzlePath.ENDS
+        else 4.0 * np.abs(phase - 0.5) - 1.0
+    )
     angle = math.radians(move.along_deg)
     return move.circle_mm * along * math.cos(angle), move.circle_mm * along * math.sin(angle)
 
@@ -267,13 +361,30 @@ def _plate(scene: Scene) -> tuple[Array, Array]:
     plate[k.P_HEAT] = plate[k.P_LOSS_W_K] = plate[k.P_INTEGRAL_S] = 1.0
     source = scene.source
     if isinstance(source, HotPlate):
-        plate[:] = (1.0 if source.control is Control.THERMOSTAT else 2.0, source.plate_heat_j_k, source.power_w, source.loss_w_k,
-                    source.band_k, STEADY_GAIN_SHARE * source.power_w, STEADY_INTEGRAL_S)  # fmt: skip
+        plate[:] = (
+            1.0 if source.control is Control.THERMOSTAT else 2.0,
+            source.plate_heat_j_k,
+            source.power_w,
+            source.loss_w_k,
+            source.band_k,
+            STEADY_GAIN_SHARE * source.power_w,
+            STEADY_INTEGRAL_S,
+        )
         hot = source.set_c if source.start_c is None else source.start_c
         state[k.S_PLATE_K] = hot - scene.ambient_c
-        state[k.S_PLATE_SUM] = _holding(plate, state[k.S_PLATE_K]) if source.start_c is None else 0.0
+        state[k.S_PLATE_SUM] = (
+            _holding(plate, state[k.S_PLATE_K]) if source.start_c is None else 0.0
+        )
     elif isinstance(source, Iron):
-        plate[:] = (2.0, source.tip_heat_j_k, source.power_w, TIP_LOSS_W_K, 1.0, 0.1 * source.power_w, 5.0)
+        plate[:] = (
+            2.0,
+            source.tip_heat_j_k,
+            source.power_w,
+            TIP_LOSS_W_K,
+            1.0,
+            0.1 * source.power_w,
+            5.0,
+        )
         state[k.S_PLATE_K] = source.set_c - scene.ambient_c
         state[k.S_PLATE_SUM] = _holding(plate, state[k.S_PLATE_K])
     return plate, state
@@ -285,19 +396,32 @@ def _holding(plate: Array, kelvins: float) -> float:
 
 
 def tip_core_w_k(iron: Iron) -> float:
-    """From the heater to the tip's end, W/K: the tapering core, and where the tip sits in its handle if it is slipped on."""
-    core = TIP_CORE_W_MK * math.pi / 4 * iron.tip_mm * max(TIP_SHAFT_MM, iron.tip_mm) * 1e-3 / TIP_LENGTH_MM
+    """From the heater to the tip's end, W/K: the tapering core, and where the tip sits in its
+    handle if it is slipped on.
+    """
+    core = (
+        TIP_CORE_W_MK
+        * math.pi
+        / 4
+        * iron.tip_mm
+        * max(TIP_SHAFT_MM, iron.tip_mm)
+        * 1e-3
+        / TIP_LENGTH_MM
+    )
     return core if iron.handle is Handle.CARTRIDGE else core * SLIP_ON_W_K / (core + SLIP_ON_W_K)
 
 
 def tip_conductance_w_k(iron: Iron, land: Land, seconds: float = math.inf) -> float:
-    """From the tip's heater to a joint, W/K, so long after first touch: the tapering core (a cone frustum, πkd₁d₂/4L) and its contact in series.
+    """From the tip's heater to a joint, W/K, so long after first touch: the tapering core (a cone
+    frustum, πkd₁d₂/4L) and its contact in series.
 
     The contact is never much larger than the pad, and grows as solder fills the gap.
     """
     core = tip_core_w_k(iron)
     pads = WETTED_CHIP_PADS if land.kind is JointKind.CHIP else WETTED_PADS
     wetted = min(_SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2, max(pads * land.area_mm2, 0.05))
-    passes = TIP_BRIDGED_W_M2K + (TIP_CONTACT_W_M2K - TIP_BRIDGED_W_M2K) * math.exp(-seconds / TIP_BRIDGES_S)
+    passes = TIP_BRIDGED_W_M2K + (TIP_CONTACT_W_M2K - TIP_BRIDGED_W_M2K) * math.exp(
+        -seconds / TIP_BRIDGES_S
+    )
     contact = passes * wetted * 1e-6
     return core * contact / (core + contact)

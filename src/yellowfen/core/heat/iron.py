@@ -1,8 +1,10 @@
-"""Seconds an iron needs at one joint: the board round it on fine cells, the tip with its heater and its growing bridge of solder.
+"""Seconds an iron needs at one joint: the board round it on fine cells, the tip with its heater and
+its growing bridge of solder.
 
-Done is not when solder melts (that clings to the tip) but when the pad beneath has been hot enough, long enough, for solder to wet it:
-the hotter above the liquidus, the sooner. A joint is asked for as its pin could be drawn (on a track, on spokes in a pour, joined to
-the pour all round), and as this board draws it where its outer copper is known finely enough.
+Done is not when solder melts (that clings to the tip) but when the pad beneath has been hot enough,
+long enough, for solder to wet it: the hotter above the liquidus, the sooner. A joint is asked for
+as its pin could be drawn (on a track, on spokes in a pour, joined to the pour all round), and as
+this board draws it where its outer copper is known finely enough.
 """
 
 from dataclasses import dataclass, replace
@@ -30,9 +32,21 @@ WETTING_S = constant(
     "seconds an iron needs",
 )
 WETTING_K = 30.0
-FEED_S = constant("iron_feed", 1.0, "s", Mark.COMMON_PRACTICE, "a second to feed wire and see it run, then away", "seconds an iron stays")
+FEED_S = constant(
+    "iron_feed",
+    1.0,
+    "s",
+    Mark.COMMON_PRACTICE,
+    "a second to feed wire and see it run, then away",
+    "seconds an iron stays",
+)
 SOLDERED_W_M2K = constant(
-    "iron_pad_contact", 4.0e5, "W/m²·K", Mark.FROM_MEMORY, "0.14 mm of molten solder at 55 W/m·K", "seconds an iron needs"
+    "iron_pad_contact",
+    4.0e5,
+    "W/m²·K",
+    Mark.FROM_MEMORY,
+    "0.14 mm of molten solder at 55 W/m·K",
+    "seconds an iron needs",
 )
 LONGEST_S = 6.0
 LOOK_EVERY_S = 0.5
@@ -42,15 +56,19 @@ LINK_MM = 0.5
 FINE_MARGIN_MM = 0.7
 CELLS_ACROSS, WIDEST_CELL_MM = 5.0, 0.1
 MAP_CELL_MM = 0.12  # a map coarser than this joins a pad to the pour beside it
-FINE_PATCH = Resolution(layers=8, part_step_s=0.0005, sample_s=0.02, frame_s=0.02, pad_contact_w_m2k=SOLDERED_W_M2K)
+FINE_PATCH = Resolution(
+    layers=8, part_step_s=0.0005, sample_s=0.02, frame_s=0.02, pad_contact_w_m2k=SOLDERED_W_M2K
+)
 
 
 @dataclass(frozen=True)
 class Touch:
-    """One joint under the tip: seconds until the pad melts solder and until it is wet (None if not within the longest touch).
+    """One joint under the tip: seconds until the pad melts solder and until it is wet (None if not
+    within the longest touch).
 
-    `stay_s` is how long to stay, with a second for the wire; the tip's lowest and the body's highest temperature, °C; `sags`: the tip
-    fell by more than `SAGS_K`. `tie` is how the pin is drawn: signal, relief, plane, or "as drawn".
+    `stay_s` is how long to stay, with a second for the wire; the tip's lowest and the body's
+    highest temperature, °C; `sags`: the tip fell by more than `SAGS_K`. `tie` is how the pin is
+    drawn: signal, relief, plane, or "as drawn".
     """
 
     ref: str
@@ -65,7 +83,9 @@ class Touch:
     sags: bool = False
 
 
-def touch(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie, longest_s: float = LONGEST_S) -> Touch:
+def touch(
+    scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie, longest_s: float = LONGEST_S
+) -> Touch:
     """Hold the tip on one joint of a part whose outer copper is drawn in one of the usual ways.
 
     Raises InvalidValue for a pin that is not there or that no tip reaches.
@@ -74,7 +94,9 @@ def touch(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie, longest_s: flo
     return _hold(usual_patch(scene, ref, land, tie), iron, ref, land, str(tie), longest_s)
 
 
-def touch_as_drawn(scene: Scene, iron: Iron, ref: str, pin: str, longest_s: float = LONGEST_S) -> Touch | None:
+def touch_as_drawn(
+    scene: Scene, iron: Iron, ref: str, pin: str, longest_s: float = LONGEST_S
+) -> Touch | None:
     """The same on the scene's own copper; None where that is known as a coarse map only.
 
     Raises InvalidValue for a pin that is not there or that no tip reaches.
@@ -90,20 +112,27 @@ def _land(scene: Scene, ref: str, pin: str) -> Land:
     if land is None:
         raise InvalidValue("pin", f"{ref} has no pin {pin!r}")
     if not tip_reaches(scene.part(ref).package, land):
-        raise InvalidValue("pin", f"{ref} pin {pin} lies under the body, where no tip reaches: use hot air or a plate")
+        raise InvalidValue(
+            "pin",
+            f"{ref} pin {pin} lies under the body, where no tip reaches: use hot air or a plate",
+        )
     return land
 
 
 def _outer_cell_mm(scene: Scene, ref: str) -> float:
     """How fine the copper under a part is known, mm."""
-    outer = (min if scene.part(ref).side is Side.TOP else max)(scene.board.copper, key=lambda foil: foil.depth, default=None)
+    outer = (min if scene.part(ref).side is Side.TOP else max)(
+        scene.board.copper, key=lambda foil: foil.depth, default=None
+    )
     columns = np.atleast_2d(np.asarray(outer.coverage)).shape[1] if outer else 1
     return scene.board.width_mm / columns
 
 
 # the board round a joint
 def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
-    """The part alone on a piece of the board, upright and from above, its land in the middle; other layers as they are there on the mean."""
+    """The part alone on a piece of the board, upright and from above, its land in the middle; other
+    layers as they are there on the mean.
+    """
     part, board = scene.part(ref), scene.board
     width, height = min(2 * REACH_MM, board.width_mm), min(2 * REACH_MM, board.height_mm)
     x, y = on_board(part, land.x_mm, land.y_mm)
@@ -111,23 +140,51 @@ def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
     outer = 0.0 if part.side is Side.TOP else 1.0
     foil_um = next((foil.thickness_um for foil in board.copper if foil.depth == outer), 35.0)
     raster = copper_round(part.package, land, tie, width, height)
-    drawn = CopperLayer("outer", raster, foil_um, 0.0, links_of_raster(raster, round(height / LINK_MM), round(width / LINK_MM)))
+    drawn = CopperLayer(
+        "outer",
+        raster,
+        foil_um,
+        0.0,
+        links_of_raster(raster, round(height / LINK_MM), round(width / LINK_MM)),
+    )
     others = tuple(
-        replace(foil, coverage=float(np.mean(_cropped(foil, board, *near).coverage)), depth=abs(foil.depth - outer), links=None)
+        replace(
+            foil,
+            coverage=float(np.mean(_cropped(foil, board, *near).coverage)),
+            depth=abs(foil.depth - outer),
+            links=None,
+        )
         for foil in board.copper
         if foil.depth != outer
     )
     alone = replace(
-        part, x_mm=width / 2 - land.x_mm, y_mm=height / 2 - land.y_mm, rotation_deg=0.0, side=Side.TOP, plane_pins=(), relief_pins=()
+        part,
+        x_mm=width / 2 - land.x_mm,
+        y_mm=height / 2 - land.y_mm,
+        rotation_deg=0.0,
+        side=Side.TOP,
+        plane_pins=(),
+        relief_pins=(),
     )
-    piece = replace(board, width_mm=width, height_mm=height, outline=(), vias=(), copper=(drawn, *others))
-    return replace(scene, board=piece, parts=(alone,), targets=(ref,), shields=(), moves=(Move(Deed.WITHDRAW, 1.0),))
+    piece = replace(
+        board, width_mm=width, height_mm=height, outline=(), vias=(), copper=(drawn, *others)
+    )
+    return replace(
+        scene,
+        board=piece,
+        parts=(alone,),
+        targets=(ref,),
+        shields=(),
+        moves=(Move(Deed.WITHDRAW, 1.0),),
+    )
 
 
 def patch(scene: Scene, ref: str, land: Land, reach_mm: float = REACH_MM) -> Scene:
-    """The scene cut down to the board around one joint (shifted to its own corner), with the parts whose middle lies inside.
+    """The scene cut down to the board around one joint (shifted to its own corner), with the parts
+    whose middle lies inside.
 
-    Pins on planes are not tied apart: the copper and the holes say so themselves. The board lies with the part's side up.
+    Pins on planes are not tied apart: the copper and the holes say so themselves. The board lies
+    with the part's side up.
     """
     if scene.part(ref).side is Side.BOTTOM:
         scene = turned_over(scene)
@@ -135,15 +192,32 @@ def patch(scene: Scene, ref: str, land: Land, reach_mm: float = REACH_MM) -> Sce
     left, right = _cut(x, reach_mm, scene.board.width_mm)
     low, high = _cut(y, reach_mm, scene.board.height_mm)
     board = replace(
-        scene.board, width_mm=right - left, height_mm=high - low, outline=(),
-        copper=tuple(_cropped(foil, scene.board, (left, right), (low, high)) for foil in scene.board.copper),
-        vias=tuple(replace(via, x_mm=via.x_mm - left, y_mm=via.y_mm - low) for via in scene.board.vias if left < via.x_mm < right and low < via.y_mm < high),
-    )  # fmt: skip
+        scene.board,
+        width_mm=right - left,
+        height_mm=high - low,
+        outline=(),
+        copper=tuple(
+            _cropped(foil, scene.board, (left, right), (low, high)) for foil in scene.board.copper
+        ),
+        vias=tuple(
+            replace(via, x_mm=via.x_mm - left, y_mm=via.y_mm - low)
+            for via in scene.board.vias
+            if left < via.x_mm < right and low < via.y_mm < high
+        ),
+    )
     inside = tuple(
         replace(one, x_mm=one.x_mm - left, y_mm=one.y_mm - low, plane_pins=(), relief_pins=())
-        for one in scene.parts if one.ref == ref or (left < one.x_mm < right and low < one.y_mm < high)
-    )  # fmt: skip
-    return replace(scene, board=board, parts=inside, targets=(ref,), shields=(), moves=(Move(Deed.WITHDRAW, 1.0),))
+        for one in scene.parts
+        if one.ref == ref or (left < one.x_mm < right and low < one.y_mm < high)
+    )
+    return replace(
+        scene,
+        board=board,
+        parts=inside,
+        targets=(ref,),
+        shields=(),
+        moves=(Move(Deed.WITHDRAW, 1.0),),
+    )
 
 
 def turned_over(scene: Scene) -> Scene:
@@ -161,33 +235,54 @@ def turned_over(scene: Scene) -> Scene:
     vias = tuple(replace(via, x_mm=board.width_mm - via.x_mm) for via in board.vias)
     outline = tuple((board.width_mm - x, y) for x, y in board.outline)
     parts = tuple(
-        replace(one, x_mm=board.width_mm - one.x_mm, side=Side.BOTTOM if one.side is Side.TOP else Side.TOP) for one in scene.parts
+        replace(
+            one,
+            x_mm=board.width_mm - one.x_mm,
+            side=Side.BOTTOM if one.side is Side.TOP else Side.TOP,
+        )
+        for one in scene.parts
     )
-    return replace(scene, board=replace(board, copper=copper, vias=vias, outline=outline), parts=parts)
+    return replace(
+        scene, board=replace(board, copper=copper, vias=vias, outline=outline), parts=parts
+    )
 
 
 def _cut(at: float, reach: float, whole: float) -> tuple[float, float]:
     low, high = max(0.0, at - reach), min(whole, at + reach)
-    return (low, high) if high - low >= 4.0 else (max(0.0, min(low, whole - 4.0)), min(whole, max(high, 4.0)))
+    return (
+        (low, high)
+        if high - low >= 4.0
+        else (max(0.0, min(low, whole - 4.0)), min(whole, max(high, 4.0)))
+    )
 
 
-def _cropped(foil: CopperLayer, board: BoardStack, x: tuple[float, float], y: tuple[float, float]) -> CopperLayer:
+def _cropped(
+    foil: CopperLayer, board: BoardStack, x: tuple[float, float], y: tuple[float, float]
+) -> CopperLayer:
     cover: Array = np.atleast_2d(np.asarray(foil.coverage, dtype=float))
     if cover.size == 1:
         return foil
     rows, columns = cover.shape
-    a, b = int(x[0] / board.width_mm * columns), max(int(np.ceil(x[1] / board.width_mm * columns)), 1)
+    a, b = (
+        int(x[0] / board.width_mm * columns),
+        max(int(np.ceil(x[1] / board.width_mm * columns)), 1),
+    )
     c, d = int(y[0] / board.height_mm * rows), max(int(np.ceil(y[1] / board.height_mm * rows)), 1)
     return replace(foil, coverage=cover[c:d, a:b], links=_cropped_links(foil.links, x, y, board))
 
 
-def _cropped_links(links: CopperLinks | None, x: tuple[float, float], y: tuple[float, float], board: BoardStack) -> CopperLinks | None:
+def _cropped_links(
+    links: CopperLinks | None, x: tuple[float, float], y: tuple[float, float], board: BoardStack
+) -> CopperLinks | None:
     """The links of the same stretch, to the nearest of their own cells."""
     if links is None:
         return None
     ny, nx = links.along_x.shape[0], links.along_y.shape[1]
     a, c = int(x[0] / board.width_mm * nx), int(y[0] / board.height_mm * ny)
-    b, d = max(int(np.ceil(x[1] / board.width_mm * nx)), a + 2), max(int(np.ceil(y[1] / board.height_mm * ny)), c + 2)
+    b, d = (
+        max(int(np.ceil(x[1] / board.width_mm * nx)), a + 2),
+        max(int(np.ceil(y[1] / board.height_mm * ny)), c + 2),
+    )
     return links.cropped(slice(a, min(b, nx)), slice(c, min(d, ny)))
 
 
@@ -196,20 +291,44 @@ def _hold(here: Scene, iron: Iron, ref: str, land: Land, tie: str, longest_s: fl
     part = here.part(ref)
     x, y, size_x, size_y, angle = place_land(part, land)
     turned = round(angle / 90) % 2 == 1
-    fine = FineRound(x, y, (size_y if turned else size_x) + FINE_MARGIN_MM, (size_x if turned else size_y) + FINE_MARGIN_MM)
+    fine = FineRound(
+        x,
+        y,
+        (size_y if turned else size_x) + FINE_MARGIN_MM,
+        (size_x if turned else size_y) + FINE_MARGIN_MM,
+    )
     cell = min(WIDEST_CELL_MM, min(size_x, size_y) / CELLS_ACROSS)
-    here = replace(here, source=iron, preheater=None, moves=(Move(Deed.TOUCH, LOOK_EVERY_S, (ref,), pin=land.pin),))
+    here = replace(
+        here,
+        source=iron,
+        preheater=None,
+        moves=(Move(Deed.TOUCH, LOOK_EVERY_S, (ref,), pin=land.pin),),
+    )
     prepared = prepare(here, replace(FINE_PATCH, cell_mm=cell, fine=fine))
     return _until_wet(prepared, iron, ref, land, tie, longest_s)
 
 
-def _until_wet(prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, longest_s: float) -> Touch:
-    """Run on in short stretches until the pad is wet: the time over the liquidus counts in proportion to the kelvins above it."""
+def _until_wet(
+    prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, longest_s: float
+) -> Touch:
+    """Run on in short stretches until the pad is wet: the time over the liquidus counts in
+    proportion to the kelvins above it.
+    """
     scene, part = prepared.scene, prepared.scene.part(ref)
     cells, area = turned_cells(prepared.network.grid, *place_land(part, land))
-    row = next(i for i, name in enumerate(prepared.network.names) if (name.ref, name.pin) == (ref, land.pin))
+    row = next(
+        i
+        for i, name in enumerate(prepared.network.names)
+        if (name.ref, name.pin) == (ref, land.pin)
+    )
     liquidus = prepared.network.names[row].liquidus_c
-    state, wet, melts, wets, tip_low = first_state(prepared, prepared.drive(scene)), 0.0, None, None, iron.set_c
+    state, wet, melts, wets, tip_low = (
+        first_state(prepared, prepared.drive(scene)),
+        0.0,
+        None,
+        None,
+        iron.set_c,
+    )
     while wets is None and state.now_s < longest_s - 1e-9:
         began = state.now_s
         drive = prepared.drive(replace(scene, moves=(replace(scene.moves[0], from_s=began),)))
@@ -217,13 +336,17 @@ def _until_wet(prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, l
         under = trace.frames_k[:, cells].astype(float)
         # A tab is done when all of it is: its coldest part counts, slivers at its rim apart.
         pad_c = (
-            under[:, area > 0.2 * area.max()].min(axis=1) if land.kind is JointKind.TAB else under @ area / area.sum()
+            under[:, area > 0.2 * area.max()].min(axis=1)
+            if land.kind is JointKind.TAB
+            else under @ area / area.sum()
         ) + scene.ambient_c
         times = began + prepared.resolution.frame_s * np.arange(len(pad_c), dtype=float)
         melts = _crossing(times, pad_c, liquidus) if melts is None else melts
         share = wet + wetting(times, pad_c, liquidus)
         wets, wet = _crossing(times, share, 1.0), float(share[-1])
-        tip_low = min(tip_low, float(_tip_end_k(iron, land, trace, began, row).min()) + scene.ambient_c)
+        tip_low = min(
+            tip_low, float(_tip_end_k(iron, land, trace, began, row).min()) + scene.ambient_c
+        )
     column = [one.ref for one in scene.parts].index(ref)
     peak = float(state.body_record[column, k.R_BODY_PEAK]) + scene.ambient_c
     return Touch(
@@ -241,14 +364,25 @@ def _until_wet(prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, l
 
 
 def _tip_end_k(iron: Iron, land: Land, trace: Trace, began_s: float, row: int) -> Array:
-    """The tip's end while it touches: what flows into the joint drops along its core and where it sits in its handle, K above the room."""
+    """The tip's end while it touches: what flows into the joint drops along its core and where it
+    sits in its handle, K above the room.
+    """
     held = tip_core_w_k(iron)
-    at = np.array([tip_conductance_w_k(iron, land, max(began_s + float(t) - float(trace.times_s[0]), 0.0)) for t in trace.times_s])
-    return np.asarray(trace.plate_k - at / held * (trace.plate_k - trace.joints_k[:, row].astype(float)))
+    at = np.array(
+        [
+            tip_conductance_w_k(iron, land, max(began_s + float(t) - float(trace.times_s[0]), 0.0))
+            for t in trace.times_s
+        ]
+    )
+    return np.asarray(
+        trace.plate_k - at / held * (trace.plate_k - trace.joints_k[:, row].astype(float))
+    )
 
 
 def wetting(times: Array, pad_c: Array, liquidus_c: float) -> Array:
-    """How far a pad is wet at each moment, 1 when done: time counts in proportion to the kelvins above the liquidus."""
+    """How far a pad is wet at each moment, 1 when done: time counts in proportion to the kelvins
+    above the liquidus.
+    """
     rate = np.maximum(pad_c - liquidus_c, 0.0) / (WETTING_K * WETTING_S)
     return np.concatenate(([0.0], np.cumsum(0.5 * (rate[1:] + rate[:-1]) * np.diff(times))))
 
@@ -259,4 +393,8 @@ def _crossing(times: Array, values: Array, level: float) -> float | None:
     if not len(over):
         return None
     at = int(over[0])
-    return float(times[0]) if at == 0 else float(np.interp(level, values[at - 1 : at + 1], times[at - 1 : at + 1]))
+    return (
+        float(times[0])
+        if at == 0
+        else float(np.interp(level, values[at - 1 : at + 1], times[at - 1 : at + 1]))
+    )

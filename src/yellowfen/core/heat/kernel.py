@@ -2,19 +2,27 @@
 
 Laws:
 * Every flux is computed once and used on both sides, so energy is conserved to rounding.
-* Temperatures are kelvins above ambient. Board cells are flat padded arrays, one row of cells after the
+* Temperatures are kelvins above ambient. Board cells are flat padded arrays, one row of cells after
+the
   other with a ghost ring of zero conductance; node layers lie at the surfaces and evenly between.
-* A cell's heat capacity is c0·(1 + slope·θ); its inverse uses one correction term (error ~ (slope·Δθ)²).
-* Only the faces carry fast heat: they take several short steps inside one long step, in which the heat between
-  node layers stands still at its value for the step's middle (two-step extrapolation), the same on both sides.
+* A cell's heat capacity is c0·(1 + slope·θ); its inverse uses one correction term (error ~
+(slope·Δθ)²).
+* Only the faces carry fast heat: they take several short steps inside one long step, in which the
+heat between
+node layers stands still at its value for the step's middle (two-step extrapolation), the same on
+both sides.
 * A joint is its enthalpy H above its solidus: solid below 0, melting from 0 to L, liquid above.
-* A body is two nodes: a shell in the air and a core on the leads; solved with its joints in one implicit step,
+* A body is two nodes: a shell in the air and a core on the leads; solved with its joints in one
+implicit step,
   which stands in the middle of the faces' short steps, so that the coupling is of second order.
-* Plated holes are so conductive that their columns are solved implicitly, as often within a long step as they need.
-* Surface coefficients (jet, surroundings, radiation) are refreshed every few long steps, between which the
+* Plated holes are so conductive that their columns are solved implicitly, as often within a long
+step as they need.
+* Surface coefficients (jet, surroundings, radiation) are refreshed every few long steps, between
+which the
   nozzle moves little more than half a millimetre; the flux used is the flux counted.
 
-Longer than a page because it is one loop nest that has to be compiled as one; each part says what it is.
+Longer than a page because it is one loop nest that has to be compiled as one; each part says what
+it is.
 """
 
 import math
@@ -101,7 +109,8 @@ from yellowfen.core.heat.kernel_tables import (
 )
 
 _MATH = {"contract", "reassoc", "nsz", "arcp"}
-# Without reassociation, so that the many loops over two or three links are not vectorised, which would slow them.
+# Without reassociation, so that the many loops over two or three links are not vectorised, which
+# would slow them.
 _SHORT_LOOPS = {"contract", "nsz", "arcp"}
 # How often a body is solved again with joints that change phase, at most; two rounds are usual.
 MOST_ROUNDS = 16
@@ -110,8 +119,12 @@ COLUMN_PACE = 0.5
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
-def joint_temperature(enthalpy: float, per_heat: float, latent: float, solidus: float, melt_range: float) -> float:
-    """Temperature above ambient of a joint with this enthalpy (J above its solidus); `per_heat` K/J."""
+def joint_temperature(
+    enthalpy: float, per_heat: float, latent: float, solidus: float, melt_range: float
+) -> float:
+    """Temperature above ambient of a joint with this enthalpy (J above its solidus); `per_heat`
+    K/J.
+    """
     if enthalpy < 0.0:
         return solidus + enthalpy * per_heat
     if enthalpy <= latent:
@@ -120,10 +133,30 @@ def joint_temperature(enthalpy: float, per_heat: float, latent: float, solidus: 
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _step_face(tc, tn, te, tw, ts, tnn, inward, sign, gxe, gxw, gyn, gys, drive_h, drive_q, loss_h, inv_c0, slope, dt):
+def _step_face(
+    tc,
+    tn,
+    te,
+    tw,
+    ts,
+    tnn,
+    inward,
+    sign,
+    gxe,
+    gxw,
+    gyn,
+    gys,
+    drive_h,
+    drive_q,
+    loss_h,
+    inv_c0,
+    slope,
+    dt,
+):
     """One explicit step of one face: conduction along it, heat inwards, exchange with the air.
 
-    Neighbours are shifted views, so the loop vectorises. Returns (heat from sources, heat lost to the room), W.
+    Neighbours are shifted views, so the loop vectorises. Returns (heat from sources, heat lost to
+    the room), W.
     """
     one = np.float32(1.0)
     half_slope = np.float32(0.5) * slope
@@ -133,8 +166,15 @@ def _step_face(tc, tn, te, tw, ts, tnn, inward, sign, gxe, gxw, gyn, gys, drive_
         here = tc[i]
         driven = drive_q[i] - drive_h[i] * here
         out = loss_h[i] * here
-        q = (gxe[i] * (te[i] - here) + gxw[i] * (tw[i] - here) + gyn[i] * (tnn[i] - here) + gys[i] * (ts[i] - here)
-             + sign * inward[i] + driven - out)  # fmt: skip
+        q = (
+            gxe[i] * (te[i] - here)
+            + gxw[i] * (tw[i] - here)
+            + gyn[i] * (tnn[i] - here)
+            + gys[i] * (ts[i] - here)
+            + sign * inward[i]
+            + driven
+            - out
+        )
         softening = one / (one + slope * here)
         d = dt * q * inv_c0[i] * softening
         tn[i] = here + d * (one - half_slope * d * softening)
@@ -144,14 +184,22 @@ def _step_face(tc, tn, te, tw, ts, tnn, inward, sign, gxe, gxw, gyn, gys, drive_
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _step_inner(tc, tn, te, tw, ts, tnn, from_above, to_below, gxe, gxw, gyn, gys, inv_c0, slope, dt):
+def _step_inner(
+    tc, tn, te, tw, ts, tnn, from_above, to_below, gxe, gxw, gyn, gys, inv_c0, slope, dt
+):
     """One explicit long step of an inner node layer."""
     one = np.float32(1.0)
     half_slope = np.float32(0.5) * slope
     for i in range(tc.shape[0]):
         here = tc[i]
-        q = (gxe[i] * (te[i] - here) + gxw[i] * (tw[i] - here) + gyn[i] * (tnn[i] - here) + gys[i] * (ts[i] - here)
-             + from_above[i] - to_below[i])  # fmt: skip
+        q = (
+            gxe[i] * (te[i] - here)
+            + gxw[i] * (tw[i] - here)
+            + gyn[i] * (tnn[i] - here)
+            + gys[i] * (ts[i] - here)
+            + from_above[i]
+            - to_below[i]
+        )
         softening = one / (one + slope * here)
         d = dt * q * inv_c0[i] * softening
         tn[i] = here + d * (one - half_slope * d * softening)
@@ -159,7 +207,9 @@ def _step_inner(tc, tn, te, tw, ts, tnn, from_above, to_below, gxe, gxw, gyn, gy
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
 def _between_layers(upper, lower, before, use, through, ahead):
-    """Heat from one node layer to the next for the coming long step, W: the present value, extrapolated to its middle."""
+    """Heat from one node layer to the next for the coming long step, W: the present value,
+    extrapolated to its middle.
+    """
     for i in range(upper.shape[0]):
         flow = through * (upper[i] - lower[i])
         use[i] = flow + ahead * (flow - before[i])
@@ -168,7 +218,9 @@ def _between_layers(upper, lower, before, use, through, ahead):
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
 def _refresh_room(theta, still, glow, convection, forced, radiation, air, wall, ambient_k):
-    """Slow coefficients of one face, W/m²K: still (or forced) air, and radiation against its surroundings."""
+    """Slow coefficients of one face, W/m²K: still (or forced) air, and radiation against its
+    surroundings.
+    """
     conv = np.float32(convection)
     least = np.float32(forced)
     rad = np.float32(radiation)
@@ -183,8 +235,23 @@ def _refresh_room(theta, still, glow, convection, forced, radiation, air, wall, 
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _refresh_jet(open_area, jet_area, still, glow, drive_h, drive_q, loss_h, cell_x, cell_y, nozzle_x, nozzle_y, jet):
-    """Coefficients of the blown face from the nozzle's place, in a room: where the jet is stronger than still air it replaces it."""
+def _refresh_jet(
+    open_area,
+    jet_area,
+    still,
+    glow,
+    drive_h,
+    drive_q,
+    loss_h,
+    cell_x,
+    cell_y,
+    nozzle_x,
+    nozzle_y,
+    jet,
+):
+    """Coefficients of the blown face from the nozzle's place, in a room: where the jet is stronger
+    than still air it replaces it.
+    """
     inv_spread2 = np.float32(1.0 / (jet[JET_SPREAD] * jet[JET_SPREAD]))
     inv_warm2 = np.float32(1.0 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS]))
     h0 = np.float32(jet[JET_H])
@@ -207,12 +274,30 @@ def _refresh_jet(open_area, jet_area, still, glow, drive_h, drive_q, loss_h, cel
         here = area * blown if jetted else zero
         drive_h[i] = here
         drive_q[i] = here * warmth
-        loss_h[i] = open_area[i] * glow[i] + ((open_area[i] - area) * still[i] if jetted else open_area[i] * still[i])
+        loss_h[i] = open_area[i] * glow[i] + (
+            (open_area[i] - area) * still[i] if jetted else open_area[i] * still[i]
+        )
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _refresh_unblown(open_area, contact, still, glow, drive_h, drive_q, loss_h, air, wall, rest, rest_k, plate_k, sourced):
-    """Coefficients of a face without a jet: a room that only takes (`sourced` false), or oven air, walls, a preheater or a plate that give."""
+def _refresh_unblown(
+    open_area,
+    contact,
+    still,
+    glow,
+    drive_h,
+    drive_q,
+    loss_h,
+    air,
+    wall,
+    rest,
+    rest_k,
+    plate_k,
+    sourced,
+):
+    """Coefficients of a face without a jet: a room that only takes (`sourced` false), or oven air,
+    walls, a preheater or a plate that give.
+    """
     air_k = np.float32(air)
     wall_k = np.float32(wall)
     rest_h = np.float32(rest)
@@ -231,9 +316,27 @@ def _refresh_unblown(open_area, contact, still, glow, drive_h, drive_q, loss_h, 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
 def _point_air(
-    x, y, half_x, half_y, open_share, theta, nozzle_x, nozzle_y, jet, lit, convection, forced, radiation, air, wall, ambient_k, out
+    x,
+    y,
+    half_x,
+    half_y,
+    open_share,
+    theta,
+    nozzle_x,
+    nozzle_y,
+    jet,
+    lit,
+    convection,
+    forced,
+    radiation,
+    air,
+    wall,
+    ambient_k,
+    out,
 ):
-    """Air at a joint (one point) or a body (mean of 3 × 3 points) into `out`: (source h, source h·θ, loss h), per m²."""
+    """Air at a joint (one point) or a body (mean of 3 × 3 points) into `out`: (source h, source
+    h·θ, loss h), per m².
+    """
     blown = 0.0
     carried = 0.0
     if lit:
@@ -277,10 +380,11 @@ def _take(theta, i, cooling, slope):
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
 def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
-    """One implicit step of the columns with plated holes; fluxes from the weighted state, used on both sides.
+    """One implicit step of the columns with plated holes; fluxes from the weighted state, used on
+    both sides.
 
-    The state is weighted between old and new by (3 + z)/(6 + z), z = 2g·dt/C: of second order, and never past equilibrium by
-    more than a fifth of the way, however conductive the holes are.
+    The state is weighted between old and new by (3 + z)/(6 + z), z = 2g·dt/C: of second order, and
+    never past equilibrium by more than a fifth of the way, however conductive the holes are.
     """
     layers = now_in.shape[0]
     for v in range(via_cell.shape[0]):
@@ -304,7 +408,9 @@ def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, lev
             below[layer] = 1.0 / hold
             level[layer] = push
         for layer in range(layers - 1, -1, -1):
-            level[layer] = (level[layer] + (g * level[layer + 1] if layer < layers - 1 else 0.0)) * below[layer]
+            level[layer] = (
+                level[layer] + (g * level[layer + 1] if layer < layers - 1 else 0.0)
+            ) * below[layer]
         for layer in range(layers):
             q = 0.0
             if layer > 0:
@@ -316,7 +422,9 @@ def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, lev
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
 def _joint_after(before, drive, total, dt, latent, solidus, melt, relax):
-    """Enthalpy of a joint at the step's end under a drive (W): implicit and in closed form, solid, melting or liquid."""
+    """Enthalpy of a joint at the step's end under a drive (W): implicit and in closed form, solid,
+    melting or liquid.
+    """
     after = (before + dt * (drive - total * solidus)) * relax
     if after > 0.0:
         after = latent + (before - latent + dt * (drive - total * (solidus + melt))) * relax
@@ -337,24 +445,65 @@ def _lean(phase, before, source, lead, total, dt, base, per_heat, latent, solidu
     if phase == 1:
         softness = melt / (latent + dt * total * melt)
         return solidus + softness * (before + dt * (source - total * solidus)), softness * dt * lead
-    began = solidus + before * per_heat if phase == 0 else solidus + melt + (before - latent) * per_heat
+    began = (
+        solidus + before * per_heat if phase == 0 else solidus + melt + (before - latent) * per_heat
+    )
     return (base * began + source) * ease, lead * ease
 
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
-def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint_of_body, joint_links, link_cell, link_w_k, link_sum, bodies, gap_links,
-                 gap_cell, gap_w_k, gap_sum, joint_enthalpy, joint_theta, joint_air, body_theta, body_air, body_seen,
-                 joint_record, body_record, energy, source, ease, totals, phases, ends, link_theta, gap_theta, tip_on, tip_k, plate_on, now, dt):  # fmt: skip
+def _solve_parts(
+    top,
+    low,
+    inv_top,
+    inv_low,
+    slope_top,
+    slope_low,
+    joints,
+    joint_of_body,
+    joint_links,
+    link_cell,
+    link_w_k,
+    link_sum,
+    bodies,
+    gap_links,
+    gap_cell,
+    gap_w_k,
+    gap_sum,
+    joint_enthalpy,
+    joint_theta,
+    joint_air,
+    body_theta,
+    body_air,
+    body_seen,
+    joint_record,
+    body_record,
+    energy,
+    source,
+    ease,
+    totals,
+    phases,
+    ends,
+    link_theta,
+    gap_theta,
+    tip_on,
+    tip_k,
+    plate_on,
+    now,
+    dt,
+):
     """One implicit step of every body with its joints; moments of melting are noted.
 
-    The board is taken as it stands after its own steps; what parts take from it is taken from the faces at once,
-    from the temperatures that their solve saw. A node of a body is weighted between its old and new state by
-    (3 + z)/(6 + z), z = dt/τ with every tie counted in full: of second order, and it never overshoots, whatever its joints do.
-    Each joint is in closed form; a body and its joints are found together: where a joint enters another phase than was
-    assumed, the body is solved again with it (its balance falls with its temperature, so Newton's steps are kept inside a bracket).
-    `body_seen` holds the weighted value, which belongs with the faces' moment and is what records and curves show.
-    `tip_on` scales each joint's tie to an iron's tip at `tip_k`; `plate_on` a body's tie to a plate at `tip_k` beneath it. Returns
-    the heat that tip or plate gives, W.
+    The board is taken as it stands after its own steps; what parts take from it is taken from the
+    faces at once, from the temperatures that their solve saw. A node of a body is weighted between
+    its old and new state by (3 + z)/(6 + z), z = dt/τ with every tie counted in full: of second
+    order, and it never overshoots, whatever its joints do. Each joint is in closed form; a body and
+    its joints are found together: where a joint enters another phase than was assumed, the body is
+    solved again with it (its balance falls with its temperature, so Newton's steps are kept inside
+    a bracket). `body_seen` holds the weighted value, which belongs with the faces' moment and is
+    what records and curves show. `tip_on` scales each joint's tie to an iron's tip at `tip_k`;
+    `plate_on` a body's tie to a plate at `tip_k` beneath it. Returns the heat that tip or plate
+    gives, W.
     """
     n_bodies = bodies.shape[0]
     per_dt = 1.0 / dt
@@ -392,7 +541,12 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
             leads += lead
             tip = tip_on * joints[j, J_TIP_W_K]
             warm = joints[j, J_AIR_AREA] * joint_air[j, 1] + tip * tip_k
-            total = link_sum[j] + lead + tip + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
+            total = (
+                link_sum[j]
+                + lead
+                + tip
+                + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
+            )
             for g in range(joint_links[j], joint_links[j + 1]):
                 link_theta[g] = face[link_cell[g]]
                 warm += link_w_k[g] * link_theta[g]
@@ -401,8 +555,20 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
             base = joints[j, J_HEAT] * per_dt
             ease[j] = 1.0 / (base + total)
             phases[j] = _phase(joint_enthalpy[j], joints[j, J_LATENT])
-            lean_a, lean_b = _lean(phases[j], joint_enthalpy[j], warm, lead, total, dt, base, joints[j, J_PER_HEAT], joints[j, J_LATENT],
-                                   joints[j, J_SOLIDUS], joints[j, J_RANGE], ease[j])  # fmt: skip
+            lean_a, lean_b = _lean(
+                phases[j],
+                joint_enthalpy[j],
+                warm,
+                lead,
+                total,
+                dt,
+                base,
+                joints[j, J_PER_HEAT],
+                joints[j, J_LATENT],
+                joints[j, J_SOLIDUS],
+                joints[j, J_RANGE],
+                ease[j],
+            )
             push += lead * lean_a
             hold += lead * (1.0 - lean_b)
         core_z = dt * (gap_sum[b] + tie + leads) / bodies[b, B_HEAT]
@@ -416,8 +582,16 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
         for _ in range(MOST_ROUNDS):
             settled = True
             for j in range(first, last):
-                ends[j] = _joint_after(joint_enthalpy[j], source[j] + joints[j, J_LEAD] * guess, totals[j], dt, joints[j, J_LATENT], joints[j, J_SOLIDUS],
-                                       joints[j, J_RANGE], 1.0 - totals[j] * ease[j])  # fmt: skip
+                ends[j] = _joint_after(
+                    joint_enthalpy[j],
+                    source[j] + joints[j, J_LEAD] * guess,
+                    totals[j],
+                    dt,
+                    joints[j, J_LATENT],
+                    joints[j, J_SOLIDUS],
+                    joints[j, J_RANGE],
+                    1.0 - totals[j] * ease[j],
+                )
                 phase = _phase(ends[j], joints[j, J_LATENT])
                 if phase != phases[j]:
                     settled = False
@@ -428,8 +602,20 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
             hold = 0.0
             for j in range(first, last):
                 lead = joints[j, J_LEAD]
-                lean_a, lean_b = _lean(phases[j], joint_enthalpy[j], source[j], lead, totals[j], dt, joints[j, J_HEAT] * per_dt, joints[j, J_PER_HEAT],
-                                       joints[j, J_LATENT], joints[j, J_SOLIDUS], joints[j, J_RANGE], ease[j])  # fmt: skip
+                lean_a, lean_b = _lean(
+                    phases[j],
+                    joint_enthalpy[j],
+                    source[j],
+                    lead,
+                    totals[j],
+                    dt,
+                    joints[j, J_HEAT] * per_dt,
+                    joints[j, J_PER_HEAT],
+                    joints[j, J_LATENT],
+                    joints[j, J_SOLIDUS],
+                    joints[j, J_RANGE],
+                    ease[j],
+                )
                 push += lead * lean_a
                 hold += lead * (1.0 - lean_b)
             if own_push + push > (own_hold + hold) * guess:
@@ -441,8 +627,16 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
                 guess = 0.5 * (lowest + highest)
         if not settled:
             for j in range(first, last):
-                ends[j] = _joint_after(joint_enthalpy[j], source[j] + joints[j, J_LEAD] * guess, totals[j], dt, joints[j, J_LATENT], joints[j, J_SOLIDUS],
-                                       joints[j, J_RANGE], 1.0 - totals[j] * ease[j])  # fmt: skip
+                ends[j] = _joint_after(
+                    joint_enthalpy[j],
+                    source[j] + joints[j, J_LEAD] * guess,
+                    totals[j],
+                    dt,
+                    joints[j, J_LATENT],
+                    joints[j, J_SOLIDUS],
+                    joints[j, J_RANGE],
+                    1.0 - totals[j] * ease[j],
+                )
         shell = shell_a + shell_b * guess
         flow = tie * (shell - guess)
         hot_given = k_hot * (tip_k - shell)
@@ -459,7 +653,9 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
             lead = joints[j, J_LEAD]
             before = joint_enthalpy[j]
             after = ends[j]
-            hot = joint_temperature(after, joints[j, J_PER_HEAT], latent, joints[j, J_SOLIDUS], joints[j, J_RANGE])
+            hot = joint_temperature(
+                after, joints[j, J_PER_HEAT], latent, joints[j, J_SOLIDUS], joints[j, J_RANGE]
+            )
             flow -= lead * (guess - hot)
             tip = tip_on * joints[j, J_TIP_W_K] * (tip_k - hot)
             given += tip
@@ -469,8 +665,10 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
                 i = link_cell[g]
                 q = link_w_k[g] * (link_theta[g] - hot)
                 _take(face, i, dt * q * inv_c0[i], slope)
-            # Moments of melting and freezing, located within the step by the enthalpy's crossing. A joint that warms follows
-            # the face of the step's middle, half a step late; while it melts or freezes its enthalpy is exact at the step's end.
+            # Moments of melting and freezing, located within the step by the enthalpy's crossing. A
+            # joint that warms follows
+            # the face of the step's middle, half a step late; while it melts or freezes its
+            # enthalpy is exact at the step's end.
             if before >= 0.0 or after >= 0.0:
                 change = after - before
                 if before < 0.0 <= after:
@@ -478,7 +676,9 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
                         joint_record[j, R_MELT_START] = now + dt * (-before / change)
                     joint_record[j, R_FREEZE] = NEVER
                 if before < latent <= after:
-                    if joint_record[j, R_COUNTED] < 0.5:  # it was solid before; a dip into the mush is not another melting
+                    if (
+                        joint_record[j, R_COUNTED] < 0.5
+                    ):  # it was solid before; a dip into the mush is not another melting
                         joint_record[j, R_MELTS] += 1.0
                         joint_record[j, R_COUNTED] = 1.0
                     if joint_record[j, R_MELT_END] < 0.0:
@@ -494,14 +694,20 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
             joint_enthalpy[j] = after
             joint_theta[j] = hot
         body_theta[b, 0] += dt * flow / bodies[b, B_HEAT]
-        body_theta[b, 1] += dt * (q_jet + hot_given - (k_jet + k_loss) * shell - tie * (shell - guess)) / bodies[b, B_SHELL_HEAT]
+        body_theta[b, 1] += (
+            dt
+            * (q_jet + hot_given - (k_jet + k_loss) * shell - tie * (shell - guess))
+            / bodies[b, B_SHELL_HEAT]
+        )
         old = body_seen[b]
         new = max(guess, shell)
         body_seen[b] = new
         if new >= bodies[b, B_LIMIT]:
             body_record[b, R_OVER_S] += dt
             if body_record[b, R_LIMIT_AT] < 0.0:
-                share = (bodies[b, B_LIMIT] - old) / (new - old) if old < bodies[b, B_LIMIT] else 0.0
+                share = (
+                    (bodies[b, B_LIMIT] - old) / (new - old) if old < bodies[b, B_LIMIT] else 0.0
+                )
                 body_record[b, R_LIMIT_AT] = now + dt * share
         body_record[b, R_BODY_PEAK] = max(body_record[b, R_BODY_PEAK], new)
     energy[E_JET] += dt * put_in
@@ -511,7 +717,8 @@ def _solve_parts(top, low, inv_top, inv_low, slope_top, slope_low, joints, joint
 
 @numba.njit(cache=True, error_model="numpy")
 def _ties(owner_links, cell, w_k, owners, top_at, inv_c0, dt, eff, total):
-    """Conductances between parts and cells as one step of `dt` sees them, and their sums per joint or body.
+    """Conductances between parts and cells as one step of `dt` sees them, and their sums per joint
+    or body.
 
     A cell gives its heat during the step, not before it: with its temperature taken half-way,
     g becomes g / (1 + g·dt / 2C), on both sides alike.
@@ -526,9 +733,11 @@ def _ties(owner_links, cell, w_k, owners, top_at, inv_c0, dt, eff, total):
 
 @numba.njit(cache=True, error_model="numpy")
 def step_plate(state, plate, set_k, drawn_w, dt):
-    """One step of the hot plate under its controller, `drawn_w` going into the board; exact for constant heat.
+    """One step of the hot plate under its controller, `drawn_w` going into the board; exact for
+    constant heat.
 
-    Thermostat: on below set − band/2, off above set + band/2. Proportional-integral: power clipped, no wind-up.
+    Thermostat: on below set − band/2, off above set + band/2. Proportional-integral: power clipped,
+    no wind-up.
     """
     here = state[S_PLATE_K]
     if plate[P_KIND] < 1.5:
@@ -562,19 +771,67 @@ def _hottest(both, now_in, joint_theta, body_theta):
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", nogil=True)
-def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, contact, cell_x, cell_y, width_cells,
-        segments, around, plate, plate_state, joints, joint_of_body, joint_links, link_cell, link_w_k,
-        bodies, gap_links, gap_cell, gap_w_k, via_cell, via_w_k,
-        joint_enthalpy, body_theta, convection_up, convection_down, radiation, radiates_down, ambient_k,
-        began_s, settle_k, sample_s, frame_s, sample_times, joint_samples, body_samples, plate_samples, frames, joint_record, body_record, energy,
-        board_peak):  # fmt: skip
-    """Step the whole recipe. State arrays are changed in place; records are filled. Returns (samples, frames, face steps, seconds run).
+def run(
+    theta,
+    gx,
+    gy,
+    through_w_k,
+    c0,
+    slopes,
+    open_top,
+    jet_top,
+    open_low,
+    contact,
+    cell_x,
+    cell_y,
+    width_cells,
+    segments,
+    around,
+    plate,
+    plate_state,
+    joints,
+    joint_of_body,
+    joint_links,
+    link_cell,
+    link_w_k,
+    bodies,
+    gap_links,
+    gap_cell,
+    gap_w_k,
+    via_cell,
+    via_w_k,
+    joint_enthalpy,
+    body_theta,
+    convection_up,
+    convection_down,
+    radiation,
+    radiates_down,
+    ambient_k,
+    began_s,
+    settle_k,
+    sample_s,
+    frame_s,
+    sample_times,
+    joint_samples,
+    body_samples,
+    plate_samples,
+    frames,
+    joint_record,
+    body_record,
+    energy,
+    board_peak,
+):
+    """Step the whole recipe.
 
-    theta (layers, cells) kelvins above ambient; gx, gy (layers, cells) W/K with zeros at every border; through_w_k from
-    one node layer to the next in every cell; c0 (layers, cells) J/K; open_top, jet_top, open_low (cells) m²; contact
-    (cells) W/m²K to the plate; segments, around, joints, bodies: columns as named in kernel_tables; links as CSR
-    (joint_links, gap_links are starts); body_theta (bodies, 2) core and shell. `settle_k` >= 0 ends the run early once
-    nothing anywhere is hotter. Times are counted from `began_s`.
+    State arrays are changed in place; records are filled. Returns (samples, frames, face steps,
+    seconds run).
+
+    theta (layers, cells) kelvins above ambient; gx, gy (layers, cells) W/K with zeros at every
+    border; through_w_k from one node layer to the next in every cell; c0 (layers, cells) J/K;
+    open_top, jet_top, open_low (cells) m²; contact (cells) W/m²K to the plate; segments, around,
+    joints, bodies: columns as named in kernel_tables; links as CSR (joint_links, gap_links are
+    starts); body_theta (bodies, 2) core and shell. `settle_k` >= 0 ends the run early once nothing
+    anywhere is hotter. Times are counted from `began_s`.
     """
     layers, cells = theta.shape
     row = width_cells + 2
@@ -606,7 +863,11 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
     joint_theta = np.empty(n_joints)
     for j in range(n_joints):
         joint_theta[j] = joint_temperature(
-            joint_enthalpy[j], joints[j, J_PER_HEAT], joints[j, J_LATENT], joints[j, J_SOLIDUS], joints[j, J_RANGE]
+            joint_enthalpy[j],
+            joints[j, J_PER_HEAT],
+            joints[j, J_LATENT],
+            joints[j, J_SOLIDUS],
+            joints[j, J_RANGE],
         )
     quickest_via = 0.0
     for v in range(via_cell.shape[0]):
@@ -656,7 +917,8 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
         dt32 = np.float32(dt)
         lit = jet[LIT] > 0.5
         opened = now
-        # Columns of plated holes are solved as often as their own pace asks for, in equal shares of the long step.
+        # Columns of plated holes are solved as often as their own pace asks for, in equal shares of
+        # the long step.
         every = subs
         while every > 1 and (subs % every != 0 or quickest_via * dt * every > COLUMN_PACE):
             every -= 1
@@ -682,52 +944,183 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
                         ambient_k,
                     )
                     bare = 0.0 if on_plate else 1.0
-                    _refresh_room(both[now_in[bottom], bottom], still[1], glow[1], bare * convection_down, here[FORCED_LOW],
-                                  bare * radiation * radiates_down, here[AIR_LOW], here[WALL_LOW], ambient_k)  # fmt: skip
+                    _refresh_room(
+                        both[now_in[bottom], bottom],
+                        still[1],
+                        glow[1],
+                        bare * convection_down,
+                        here[FORCED_LOW],
+                        bare * radiation * radiates_down,
+                        here[AIR_LOW],
+                        here[WALL_LOW],
+                        ambient_k,
+                    )
                     sourced = here[AIR_LOW] != 0.0 or here[WALL_LOW] != 0.0 or here[REST_K] != 0.0
-                    _refresh_unblown(open_low, contact if on_plate else nothing, still[1], glow[1], drive_h[1], drive_q[1], loss_h[1],
-                                     here[AIR_LOW], here[WALL_LOW], here[REST_W_M2K], here[REST_K], plate_state[S_PLATE_K], sourced)  # fmt: skip
+                    _refresh_unblown(
+                        open_low,
+                        contact if on_plate else nothing,
+                        still[1],
+                        glow[1],
+                        drive_h[1],
+                        drive_q[1],
+                        loss_h[1],
+                        here[AIR_LOW],
+                        here[WALL_LOW],
+                        here[REST_W_M2K],
+                        here[REST_K],
+                        plate_state[S_PLATE_K],
+                        sourced,
+                    )
                 if lit:
-                    _refresh_jet(open_top, jet_top, still[0], glow[0], drive_h[0], drive_q[0], loss_h[0], cell_x, cell_y,
-                                 here[NOZZLE_X], here[NOZZLE_Y], jet)  # fmt: skip
+                    _refresh_jet(
+                        open_top,
+                        jet_top,
+                        still[0],
+                        glow[0],
+                        drive_h[0],
+                        drive_q[0],
+                        loss_h[0],
+                        cell_x,
+                        cell_y,
+                        here[NOZZLE_X],
+                        here[NOZZLE_Y],
+                        jet,
+                    )
                 else:
-                    _refresh_unblown(open_top, nothing, still[0], glow[0], drive_h[0], drive_q[0], loss_h[0], here[AIR_TOP], here[WALL_TOP],
-                                     0.0, 0.0, 0.0, here[AIR_TOP] != 0.0 or here[WALL_TOP] != 0.0)  # fmt: skip
+                    _refresh_unblown(
+                        open_top,
+                        nothing,
+                        still[0],
+                        glow[0],
+                        drive_h[0],
+                        drive_q[0],
+                        loss_h[0],
+                        here[AIR_TOP],
+                        here[WALL_TOP],
+                        0.0,
+                        0.0,
+                        0.0,
+                        here[AIR_TOP] != 0.0 or here[WALL_TOP] != 0.0,
+                    )
                 for b in range(n_bodies):
                     on_top = bodies[b, B_TOP] > 0.5
                     if on_plate and not on_top:
                         body_air[b] = 0.0
                         continue
-                    _point_air(bodies[b, B_X], bodies[b, B_Y], bodies[b, B_HALF_X], bodies[b, B_HALF_Y], bodies[b, B_OPEN], body_theta[b, 1],
-                               here[NOZZLE_X], here[NOZZLE_Y], jet, lit and on_top, convection_up, here[FORCED_TOP if on_top else FORCED_LOW],
-                               radiation, here[AIR_TOP if on_top else AIR_LOW], here[WALL_TOP if on_top else WALL_LOW], ambient_k, body_air[b])  # fmt: skip
+                    _point_air(
+                        bodies[b, B_X],
+                        bodies[b, B_Y],
+                        bodies[b, B_HALF_X],
+                        bodies[b, B_HALF_Y],
+                        bodies[b, B_OPEN],
+                        body_theta[b, 1],
+                        here[NOZZLE_X],
+                        here[NOZZLE_Y],
+                        jet,
+                        lit and on_top,
+                        convection_up,
+                        here[FORCED_TOP if on_top else FORCED_LOW],
+                        radiation,
+                        here[AIR_TOP if on_top else AIR_LOW],
+                        here[WALL_TOP if on_top else WALL_LOW],
+                        ambient_k,
+                        body_air[b],
+                    )
                 for j in range(n_joints):
                     on_top = joints[j, J_TOP] > 0.5
                     if on_plate and not on_top:
                         joint_air[j] = 0.0
                         continue
-                    _point_air(joints[j, J_X], joints[j, J_Y], 0.0, 0.0, joints[j, J_OPEN], joint_theta[j],
-                               here[NOZZLE_X], here[NOZZLE_Y], jet, lit and on_top, convection_up, here[FORCED_TOP if on_top else FORCED_LOW],
-                               radiation, here[AIR_TOP if on_top else AIR_LOW], here[WALL_TOP if on_top else WALL_LOW], ambient_k, joint_air[j])  # fmt: skip
+                    _point_air(
+                        joints[j, J_X],
+                        joints[j, J_Y],
+                        0.0,
+                        0.0,
+                        joints[j, J_OPEN],
+                        joint_theta[j],
+                        here[NOZZLE_X],
+                        here[NOZZLE_Y],
+                        jet,
+                        lit and on_top,
+                        convection_up,
+                        here[FORCED_TOP if on_top else FORCED_LOW],
+                        radiation,
+                        here[AIR_TOP if on_top else AIR_LOW],
+                        here[WALL_TOP if on_top else WALL_LOW],
+                        ambient_k,
+                        joint_air[j],
+                    )
 
             # Heat between node layers for the coming long step.
             ahead = np.float32(0.0 if total_steps == 0 else 0.5 * long_dt / last_before)
             last_before = long_dt
             for layer in range(bottom):
-                _between_layers(both[now_in[layer], layer][span], both[now_in[layer + 1], layer + 1][span], flow_before[layer][span],
-                                flow[layer][span], through, ahead)  # fmt: skip
+                _between_layers(
+                    both[now_in[layer], layer][span],
+                    both[now_in[layer + 1], layer + 1][span],
+                    flow_before[layer][span],
+                    flow[layer][span],
+                    through,
+                    ahead,
+                )
             drawn = 0.0
             given = 0.0
             for sub in range(subs):
                 if sub % every == every // 2:
-                    _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt * every, column_a, column_b)
+                    _columns(
+                        both,
+                        now_in,
+                        via_cell,
+                        via_w_k,
+                        c0,
+                        inv_c0,
+                        slopes,
+                        dt * every,
+                        column_a,
+                        column_b,
+                    )
                 if sub == subs // 2:
                     met = now + sub * dt
-                    given = _solve_parts(both[now_in[0], 0], both[now_in[bottom], bottom], inv_c0[0], inv_c0[bottom], slopes[0], slopes[bottom],
-                                 joints, joint_of_body, joint_links, link_cell, link_eff, link_sum, bodies, gap_links,
-                                 gap_cell, gap_eff, gap_sum, joint_enthalpy, joint_theta, joint_air, body_theta, body_air, body_seen,
-                                 joint_record, body_record, energy, source, ease, totals, phases, ends, link_theta, gap_theta, jet[TIP_ON],
-                                 plate_state[S_PLATE_K], jet[ON_PLATE], met - long_dt, long_dt)  # fmt: skip
+                    given = _solve_parts(
+                        both[now_in[0], 0],
+                        both[now_in[bottom], bottom],
+                        inv_c0[0],
+                        inv_c0[bottom],
+                        slopes[0],
+                        slopes[bottom],
+                        joints,
+                        joint_of_body,
+                        joint_links,
+                        link_cell,
+                        link_eff,
+                        link_sum,
+                        bodies,
+                        gap_links,
+                        gap_cell,
+                        gap_eff,
+                        gap_sum,
+                        joint_enthalpy,
+                        joint_theta,
+                        joint_air,
+                        body_theta,
+                        body_air,
+                        body_seen,
+                        joint_record,
+                        body_record,
+                        energy,
+                        source,
+                        ease,
+                        totals,
+                        phases,
+                        ends,
+                        link_theta,
+                        gap_theta,
+                        jet[TIP_ON],
+                        plate_state[S_PLATE_K],
+                        jet[ON_PLATE],
+                        met - long_dt,
+                        long_dt,
+                    )
                     if met >= next_sample - 1e-9 and samples < sample_times.shape[0]:
                         sample_times[samples] = met
                         joint_samples[samples] = joint_theta
@@ -739,10 +1132,25 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
                     layer = 0 if side == 0 else bottom
                     t = both[now_in[layer], layer]
                     gained, lost = _step_face(
-                        t[span], both[1 - now_in[layer], layer][span], t[east], t[west], t[south], t[north],
-                        flow[0 if side == 0 else bottom - 1][span], np.float32(-1.0 if side == 0 else 1.0), gx[layer][span], gx[layer][west],
-                        gy[layer][span], gy[layer][south], drive_h[side][span], drive_q[side][span], loss_h[side][span],
-                        inv_c0[layer][span], slopes[layer], dt32)  # fmt: skip
+                        t[span],
+                        both[1 - now_in[layer], layer][span],
+                        t[east],
+                        t[west],
+                        t[south],
+                        t[north],
+                        flow[0 if side == 0 else bottom - 1][span],
+                        np.float32(-1.0 if side == 0 else 1.0),
+                        gx[layer][span],
+                        gx[layer][west],
+                        gy[layer][span],
+                        gy[layer][south],
+                        drive_h[side][span],
+                        drive_q[side][span],
+                        loss_h[side][span],
+                        inv_c0[layer][span],
+                        slopes[layer],
+                        dt32,
+                    )
                     energy[E_JET] += dt * gained
                     energy[E_LOST] += dt * lost
                     if side == 1:
@@ -761,9 +1169,23 @@ def run(theta, gx, gy, through_w_k, c0, slopes, open_top, jet_top, open_low, con
                     next_frame += frame_s
             for layer in range(1, bottom):
                 t = both[now_in[layer], layer]
-                _step_inner(t[span], both[1 - now_in[layer], layer][span], t[east], t[west], t[south], t[north], flow[layer - 1][span],
-                            flow[layer][span], gx[layer][span], gx[layer][west], gy[layer][span], gy[layer][south],
-                            inv_c0[layer][span], slopes[layer], np.float32(long_dt))  # fmt: skip
+                _step_inner(
+                    t[span],
+                    both[1 - now_in[layer], layer][span],
+                    t[east],
+                    t[west],
+                    t[south],
+                    t[north],
+                    flow[layer - 1][span],
+                    flow[layer][span],
+                    gx[layer][span],
+                    gx[layer][west],
+                    gy[layer][span],
+                    gy[layer][south],
+                    inv_c0[layer][span],
+                    slopes[layer],
+                    np.float32(long_dt),
+                )
                 now_in[layer] = 1 - now_in[layer]
             if plate[P_KIND] > 0.5:
                 step_plate(plate_state, plate, jet[PLATE_SET], drawn / subs + given, long_dt)

@@ -1,7 +1,9 @@
-"""Parts and joints as tables for the kernel: lumped bodies, joints with latent heat, links to board cells.
+"""Parts and joints as tables for the kernel: lumped bodies, joints with latent heat, links to board
+cells.
 
-A body shades the cells under it, is warmed by the air on its top and sides, and gives heat through its leads
-to its joints, and through the gap beneath to the board. A joint is its solder and the copper it wets.
+A body shades the cells under it, is warmed by the air on its top and sides, and gives heat through
+its leads to its joints, and through the gap beneath to the board. A joint is its solder and the
+copper it wets.
 """
 
 import math
@@ -13,7 +15,16 @@ from numpy.typing import NDArray
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.drive import tallest_beneath_mm, tip_conductance_w_k
 from yellowfen.core.heat.grid import Grid, via_conductance_w_k
-from yellowfen.core.heat.scene import Array, Deed, HotPlate, Iron, PlacedPart, Scene, ShieldKind, Side
+from yellowfen.core.heat.scene import (
+    Array,
+    Deed,
+    HotPlate,
+    Iron,
+    PlacedPart,
+    Scene,
+    ShieldKind,
+    Side,
+)
 from yellowfen.core.heat.surface import film_w_m2k
 from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, Alloy, alloy_named
 from yellowfen.core.part.package import JointKind, Land
@@ -21,20 +32,72 @@ from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
 SOLDER_THICKNESS_MM = constant(
-    "joint_solder_thickness", 0.07, "mm", _M, "0.12 mm of paste, about half metal, near full transfer", "joint heat"
+    "joint_solder_thickness",
+    0.07,
+    "mm",
+    _M,
+    "0.12 mm of paste, about half metal, near full transfer",
+    "joint heat",
 )
 PAD_CONTACT_W_M2K = constant(
-    "pad_contact", 2.0e4, "W/m²·K", _M, "solder and pad over the laminate beneath; melt times feel it by 3 % or less", "joint lag",
-)  # fmt: skip
-GAP_AIR_W_MK = constant("gap_air", 0.03, "W/m·K", _M, "air (and some flux) between body and board", "heat under a body")
-LEAD_AREA_MM2 = constant(
-    "lead_air_area", 0.8, "mm² per mm² of pad", _M, "lead and fillet surface in the air", "gull-wing joints in the jet"
+    "pad_contact",
+    2.0e4,
+    "W/m²·K",
+    _M,
+    "solder and pad over the laminate beneath; melt times feel it by 3 % or less",
+    "joint lag",
 )
-PLANE_VIAS = constant("plane_pin_vias", 2.0, "holes of 0.3 mm", _M, "a pin said to be on a plane is tied by two vias", "plane pins lag")
-RELIEF_W_K = constant("thermal_relief", 0.04, "W/K", _M, "four spokes 0.25 mm wide, 0.35 mm long, 35 µm", "plane pins with thermal relief")
-FOIL_PASSES = constant("shield_foil_passes", 0.1, "1", _M, "foil lying close; its edges leak", "neighbours under a shield")
-TAPE_PASSES = constant("shield_tape_passes", 0.45, "1", _M, "polyimide tape keeps air off but conducts", "neighbours under a shield")
-SIDE_SHARE = constant("body_side_share", 0.5, "1", _M, "share of a body's side walls that counts as blown on", "body warming")
+GAP_AIR_W_MK = constant(
+    "gap_air", 0.03, "W/m·K", _M, "air (and some flux) between body and board", "heat under a body"
+)
+LEAD_AREA_MM2 = constant(
+    "lead_air_area",
+    0.8,
+    "mm² per mm² of pad",
+    _M,
+    "lead and fillet surface in the air",
+    "gull-wing joints in the jet",
+)
+PLANE_VIAS = constant(
+    "plane_pin_vias",
+    2.0,
+    "holes of 0.3 mm",
+    _M,
+    "a pin said to be on a plane is tied by two vias",
+    "plane pins lag",
+)
+RELIEF_W_K = constant(
+    "thermal_relief",
+    0.04,
+    "W/K",
+    _M,
+    "four spokes 0.25 mm wide, 0.35 mm long, 35 µm",
+    "plane pins with thermal relief",
+)
+FOIL_PASSES = constant(
+    "shield_foil_passes",
+    0.1,
+    "1",
+    _M,
+    "foil lying close; its edges leak",
+    "neighbours under a shield",
+)
+TAPE_PASSES = constant(
+    "shield_tape_passes",
+    0.45,
+    "1",
+    _M,
+    "polyimide tape keeps air off but conducts",
+    "neighbours under a shield",
+)
+SIDE_SHARE = constant(
+    "body_side_share",
+    0.5,
+    "1",
+    _M,
+    "share of a body's side walls that counts as blown on",
+    "body warming",
+)
 
 
 @dataclass(frozen=True)
@@ -69,7 +132,9 @@ class Network:
 
 
 def place_land(part: PlacedPart, land: Land) -> tuple[float, float, float, float, float]:
-    """A land on the board: centre x, y, sizes (mm) in the part's turned frame, and that frame's angle (deg)."""
+    """A land on the board: centre x, y, sizes (mm) in the part's turned frame, and that frame's
+    angle (deg).
+    """
     x, y = on_board(part, land.x_mm, land.y_mm)
     return x, y, land.size_x_mm, land.size_y_mm, seen_angle_deg(part)
 
@@ -84,8 +149,12 @@ def on_board(part: PlacedPart, x_mm: float, y_mm: float) -> tuple[float, float]:
     return part.on_board(x_mm, y_mm)
 
 
-def turned_cells(grid: Grid, x: float, y: float, size_x: float, size_y: float, angle_deg: float) -> tuple[NDArray[np.int64], Array]:
-    """Cells under a turned rectangle and the overlaps (m²): exact at right angles, by small squares otherwise."""
+def turned_cells(
+    grid: Grid, x: float, y: float, size_x: float, size_y: float, angle_deg: float
+) -> tuple[NDArray[np.int64], Array]:
+    """Cells under a turned rectangle and the overlaps (m²): exact at right angles, by small squares
+    otherwise.
+    """
     quarter = angle_deg / 90.0
     if abs(quarter - round(quarter)) < 1e-6:
         flip = round(quarter) % 2 == 1
@@ -93,7 +162,9 @@ def turned_cells(grid: Grid, x: float, y: float, size_x: float, size_y: float, a
     return _by_small_squares(grid, x, y, size_x, size_y, math.radians(angle_deg))
 
 
-def _by_small_squares(grid: Grid, x: float, y: float, size_x: float, size_y: float, angle: float) -> tuple[NDArray[np.int64], Array]:
+def _by_small_squares(
+    grid: Grid, x: float, y: float, size_x: float, size_y: float, angle: float
+) -> tuple[NDArray[np.int64], Array]:
     nx, ny = max(2, math.ceil(size_x / 0.3)), max(2, math.ceil(size_y / 0.3))
     edge = math.sqrt(size_x * size_y / (nx * ny))
     cells, areas = [], []
@@ -101,7 +172,10 @@ def _by_small_squares(grid: Grid, x: float, y: float, size_x: float, size_y: flo
         for v in (np.arange(ny) + 0.5) / ny - 0.5:
             a, b = u * size_x, v * size_y
             index, area = grid.rectangle(
-                x + a * math.cos(angle) - b * math.sin(angle), y + a * math.sin(angle) + b * math.cos(angle), edge, edge
+                x + a * math.cos(angle) - b * math.sin(angle),
+                y + a * math.sin(angle) + b * math.cos(angle),
+                edge,
+                edge,
             )
             cells.append(index)
             areas.append(area)
@@ -109,7 +183,9 @@ def _by_small_squares(grid: Grid, x: float, y: float, size_x: float, size_y: flo
     return index, np.asarray(np.bincount(inverse, np.concatenate(areas)), dtype=float)
 
 
-def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTACT_W_M2K) -> Network:
+def build_network(
+    scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTACT_W_M2K
+) -> Network:
     """Tables for all parts of the scene; also the grid with the vias of plane pins added."""
     names: list[JointName] = []
     joints: list[Array] = []
@@ -123,7 +199,14 @@ def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTA
     touched = {(move.over[0], move.pin) for move in scene.moves if move.deed is Deed.TOUCH}
     slab_mm = scene.board.thickness_mm / (grid.layers - 1)
     for part in scene.parts:
-        cells, area = turned_cells(grid, part.x_mm, part.y_mm, part.package.body_x_mm, part.package.body_y_mm, seen_angle_deg(part))
+        cells, area = turned_cells(
+            grid,
+            part.x_mm,
+            part.y_mm,
+            part.package.body_x_mm,
+            part.package.body_y_mm,
+            seen_angle_deg(part),
+        )
         cover[part.side][cells] += area / grid.areas_m2[cells]
         gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
         gap_starts.append(gap_starts[-1] + len(cells))
@@ -146,24 +229,38 @@ def build_network(scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTA
             if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:
                 joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land)
             if land.pin in part.plane_pins or land.pin in part.relief_pins:
-                extra[cells] += _plane_tie_w_k(land.pin in part.relief_pins, slab_mm) * area / area.sum()
+                extra[cells] += (
+                    _plane_tie_w_k(land.pin in part.relief_pins, slab_mm) * area / area.sum()
+                )
         of_body.append(len(joints))
     return Network(
-        tuple(names), tuple(part.ref for part in scene.parts), _table(joints, k.JOINT_COLUMNS), np.array(of_body), *_csr(joint_starts, links),
-        _table(bodies, k.BODY_COLUMNS), *_csr(gap_starts, gaps), np.minimum(cover[Side.TOP], 1.0), np.minimum(cover[Side.BOTTOM], 1.0), shielded,
+        tuple(names),
+        tuple(part.ref for part in scene.parts),
+        _table(joints, k.JOINT_COLUMNS),
+        np.array(of_body),
+        *_csr(joint_starts, links),
+        _table(bodies, k.BODY_COLUMNS),
+        *_csr(gap_starts, gaps),
+        np.minimum(cover[Side.TOP], 1.0),
+        np.minimum(cover[Side.BOTTOM], 1.0),
+        shielded,
         _with_extra_columns(grid, extra),
-    )  # fmt: skip
+    )
 
 
 def _on_plate_w_k(scene: Scene, plate: HotPlate, part: PlacedPart) -> float:
-    """Conductance from a plate to a body underneath, W/K: the tallest lies on the plate's film, the others hang as much higher."""
+    """Conductance from a plate to a body underneath, W/K: the tallest lies on the plate's film, the
+    others hang as much higher.
+    """
     above_mm = tallest_beneath_mm(scene) - part.package.height_mm - part.package.gap_mm
     area = part.package.body_x_mm * part.package.body_y_mm * 1e-6
     return float(film_w_m2k(plate.film_mm + above_mm, plate.set_c, plate.emissivity)) * area
 
 
 def _plane_tie_w_k(relieved: bool, slab_mm: float) -> float:
-    """Conductance of a plane pin's vias over one node layer, W/K; spokes in series count over the whole way down."""
+    """Conductance of a plane pin's vias over one node layer, W/K; spokes in series count over the
+    whole way down.
+    """
     solid = PLANE_VIAS * via_conductance_w_k(0.3, slab_mm)
     return solid * RELIEF_W_K / (solid + RELIEF_W_K) if relieved else solid
 
@@ -191,11 +288,17 @@ def _table(rows: list[Array], width: int) -> Array:
     return np.array(rows) if rows else np.zeros((0, width))
 
 
-def _csr(starts: list[int], links: list[tuple[NDArray[np.int64], Array]]) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array]:
+def _csr(
+    starts: list[int], links: list[tuple[NDArray[np.int64], Array]]
+) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array]:
     if not links:
         return np.array(starts), np.zeros(0, dtype=np.uint32), np.zeros(0)
     cells = np.concatenate([cells for cells, _ in links])
-    return np.array(starts), cells.astype(np.uint32), np.concatenate([values for _, values in links])
+    return (
+        np.array(starts),
+        cells.astype(np.uint32),
+        np.concatenate([values for _, values in links]),
+    )
 
 
 def _body_row(part: PlacedPart, ambient_c: float) -> Array:
@@ -219,7 +322,9 @@ def _body_row(part: PlacedPart, ambient_c: float) -> Array:
     return row
 
 
-def _joint_row(part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: float, ambient_c: float) -> Array:
+def _joint_row(
+    part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: float, ambient_c: float
+) -> Array:
     solder_kg = land.area_mm2 * SOLDER_THICKNESS_MM * 1e-9 * alloy.density_g_cm3 * 1e3
     seen = land.kind in (JointKind.GULL_WING, JointKind.TAB)
     row = np.zeros(k.JOINT_COLUMNS)
@@ -229,8 +334,17 @@ def _joint_row(part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: fl
     row[k.J_LATENT] = solder_kg * alloy.latent_j_g * 1e3
     row[k.J_SOLIDUS] = alloy.solidus_c - ambient_c
     row[k.J_RANGE] = alloy.liquidus_c - alloy.solidus_c
-    row[k.J_LEAD] = part.package.tab_w_k if land.kind in (JointKind.TAB, JointKind.THERMAL_PAD) else part.package.lead_w_k
-    row[k.J_AIR_AREA] = LEAD_AREA_MM2 * land.area_mm2 * 1e-6 * (1.0 if seen and land.kind is JointKind.GULL_WING else 0.2 if seen else 0.0)
+    row[k.J_LEAD] = (
+        part.package.tab_w_k
+        if land.kind in (JointKind.TAB, JointKind.THERMAL_PAD)
+        else part.package.lead_w_k
+    )
+    row[k.J_AIR_AREA] = (
+        LEAD_AREA_MM2
+        * land.area_mm2
+        * 1e-6
+        * (1.0 if seen and land.kind is JointKind.GULL_WING else 0.2 if seen else 0.0)
+    )
     row[k.J_X], row[k.J_Y] = x_mm * 1e-3, y_mm * 1e-3
     row[k.J_TOP] = float(part.side is Side.TOP)
     return row

@@ -1,8 +1,10 @@
-"""What a recipe comes to, read off a run's state: which joints stay cold, which neighbours come loose or fall, which bodies cook.
+"""What a recipe comes to, read off a run's state: which joints stay cold, which neighbours come
+loose or fall, which bodies cook.
 
-Used wherever many recipes are compared (bands, window, search), where whole rehearsals would be too slow. After the
-heat is taken away the run goes on until nothing that has not happened yet still can: heat only flows downhill, so once
-the hottest point anywhere is below every threshold not yet passed, the outcome stands.
+Used wherever many recipes are compared (bands, window, search), where whole rehearsals would be too
+slow. After the heat is taken away the run goes on until nothing that has not happened yet still
+can: heat only flows downhill, so once the hottest point anywhere is below every threshold not yet
+passed, the outcome stands.
 """
 
 from dataclasses import dataclass, replace
@@ -29,7 +31,9 @@ class Fate(StrEnum):
 
 @dataclass(frozen=True)
 class Outcome:
-    """The fate of one recipe and who set it; `last_s` is when the last target joint was molten, `loose` how many neighbours came loose."""
+    """The fate of one recipe and who set it; `last_s` is when the last target joint was molten,
+    `loose` how many neighbours came loose.
+    """
 
     fate: Fate
     by: str
@@ -57,10 +61,17 @@ def watch(prepared: Prepared) -> Watch:
         rows.setdefault(name.ref, []).append(index)
     targets = tuple(index for ref in scene.targets for index in rows.get(ref, []))
     neighbours = tuple(
-        (part.ref, tuple(rows[part.ref]), part.side is Side.BOTTOM and hanging_mg_mm2(part) > HANGS_MG_MM2)
-        for part in scene.parts if part.ref not in scene.targets and part.ref in rows
-    )  # fmt: skip
-    return Watch(scene, targets, neighbours, tuple((name.ref, name.pin) for name in prepared.network.names))
+        (
+            part.ref,
+            tuple(rows[part.ref]),
+            part.side is Side.BOTTOM and hanging_mg_mm2(part) > HANGS_MG_MM2,
+        )
+        for part in scene.parts
+        if part.ref not in scene.targets and part.ref in rows
+    )
+    return Watch(
+        scene, targets, neighbours, tuple((name.ref, name.pin) for name in prepared.network.names)
+    )
 
 
 def outcome(seen: Watch, state: State) -> Outcome:
@@ -76,7 +87,11 @@ def outcome(seen: Watch, state: State) -> Outcome:
         coldest = cold[int(np.argmin(state.joint_record[cold, k.R_PEAK]))]
         ref, pin = seen.names[coldest]
         return Outcome(Fate.COLD, ref, f"pin {pin} of {ref} stays cold", None, peak)
-    loose = [(max(ends[row] for row in rows), ref) for ref, rows, _ in seen.neighbours if all(ends[row] >= 0 for row in rows)]
+    loose = [
+        (max(ends[row] for row in rows), ref)
+        for ref, rows, _ in seen.neighbours
+        if all(ends[row] >= 0 for row in rows)
+    ]
     if loose:
         _, ref = min(loose)
         more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
@@ -85,23 +100,43 @@ def outcome(seen: Watch, state: State) -> Outcome:
 
 
 def _harms(seen: Watch, state: State, ends: np.ndarray) -> list[tuple[Fate, str, str]]:
-    """The harms so far, first in time first: a body past its limit, a part that falls, a target liquid too long."""
+    """The harms so far, first in time first: a body past its limit, a part that falls, a target
+    liquid too long.
+    """
     harms = []
     for row, part in zip(state.body_record, seen.scene.parts, strict=True):
         if row[k.R_LIMIT_AT] >= 0:
-            harms.append((float(row[k.R_LIMIT_AT]), part.ref, f"{part.ref} passes {part.package.limit_c:.0f} °C"))
+            harms.append(
+                (
+                    float(row[k.R_LIMIT_AT]),
+                    part.ref,
+                    f"{part.ref} passes {part.package.limit_c:.0f} °C",
+                )
+            )
     for ref, rows, falls in seen.neighbours:
         if falls and all(ends[row] >= 0 for row in rows):
-            harms.append((float(max(ends[row] for row in rows)), ref, f"{ref} falls from underneath"))
+            harms.append(
+                (float(max(ends[row] for row in rows)), ref, f"{ref} falls from underneath")
+            )
     for index in seen.target_joints:
         if state.joint_record[index, k.R_ABOVE] > MAX_LIQUID_S:
             ref, pin = seen.names[index]
-            harms.append((float(ends[index]) + MAX_LIQUID_S, ref, f"pin {pin} of {ref} is liquid for more than {MAX_LIQUID_S:.0f} s"))
+            harms.append(
+                (
+                    float(ends[index]) + MAX_LIQUID_S,
+                    ref,
+                    f"pin {pin} of {ref} is liquid for more than {MAX_LIQUID_S:.0f} s",
+                )
+            )
     return [(Fate.HARM, ref, why) for _, ref, why in sorted(harms)]
 
 
-def after_heat(prepared: Prepared, state: State, seconds: float = LONGEST_AFTER_HEAT_S, to_solid: bool = False) -> State:
-    """A copy of a state, cooled with the heat away until its outcome stands (or `seconds` have passed); `to_solid` also until nothing is molten."""
+def after_heat(
+    prepared: Prepared, state: State, seconds: float = LONGEST_AFTER_HEAT_S, to_solid: bool = False
+) -> State:
+    """A copy of a state, cooled with the heat away until its outcome stands (or `seconds` have
+    passed); `to_solid` also until nothing is molten.
+    """
     cooled = state.copy()
     settle_k = lowest_threshold_k(prepared, cooled)
     if to_solid and len(prepared.network.joints):
@@ -112,7 +147,9 @@ def after_heat(prepared: Prepared, state: State, seconds: float = LONGEST_AFTER_
 
 
 def lowest_threshold_k(prepared: Prepared, state: State) -> float:
-    """The lowest temperature that would still change the outcome: the end of melting of a joint not molten yet, a limit not passed, K above the room."""
+    """The lowest temperature that would still change the outcome: the end of melting of a joint not
+    molten yet, a limit not passed, K above the room.
+    """
     network = prepared.network
     unmelted = state.joint_record[:, k.R_MELT_END] < 0
     melting = network.joints[unmelted, k.J_SOLIDUS] + network.joints[unmelted, k.J_RANGE]

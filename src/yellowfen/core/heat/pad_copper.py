@@ -1,6 +1,8 @@
-"""Copper round one pad as boards are usually drawn: on its own track, on spokes in a pour, or joined to the pour all round.
+"""Copper round one pad as boards are usually drawn: on its own track, on spokes in a pour, or
+joined to the pour all round.
 
-What an iron asks of a joint hangs on these tenths of a millimetre, and a board's maps of copper do not have them.
+What an iron asks of a joint hangs on these tenths of a millimetre, and a board's maps of copper do
+not have them.
 """
 
 from enum import StrEnum
@@ -13,11 +15,32 @@ from yellowfen.core.source.mark import Mark, constant
 
 RASTER_MM = 0.05
 _P = Mark.COMMON_PRACTICE
-CLEARANCE_MM = constant("pour_clearance", 0.2, "mm", _P, "from a pour to what is not its net", "seconds an iron needs on a plane")
-GAP_MM = constant("relief_gap", 0.25, "mm", _P, "round a pad on spokes", "seconds an iron needs through a relief")
-SPOKE_MM = constant("relief_spoke", 0.25, "mm", _P, "width of each of four spokes", "seconds an iron needs through a relief")
+CLEARANCE_MM = constant(
+    "pour_clearance",
+    0.2,
+    "mm",
+    _P,
+    "from a pour to what is not its net",
+    "seconds an iron needs on a plane",
+)
+GAP_MM = constant(
+    "relief_gap", 0.25, "mm", _P, "round a pad on spokes", "seconds an iron needs through a relief"
+)
+SPOKE_MM = constant(
+    "relief_spoke",
+    0.25,
+    "mm",
+    _P,
+    "width of each of four spokes",
+    "seconds an iron needs through a relief",
+)
 TRACK_MM = constant(
-    "signal_track", 0.2, "mm", _P, "width of a signal track, never wider than the pad", "seconds an iron needs at a signal pin"
+    "signal_track",
+    0.2,
+    "mm",
+    _P,
+    "width of a signal track, never wider than the pad",
+    "seconds an iron needs at a signal pin",
 )
 TRACK_LONG_MM = 4.0
 
@@ -30,8 +53,11 @@ class Tie(StrEnum):
     PLANE = "plane"
 
 
-def copper_round(package: Package, land: Land, tie: Tie, size_x_mm: float, size_y_mm: float) -> Array:
-    """Coverage 0..1 of a rectangle of board with the land in its middle, in the part's own frame; rows from the lower edge up.
+def copper_round(
+    package: Package, land: Land, tie: Tie, size_x_mm: float, size_y_mm: float
+) -> Array:
+    """Coverage 0..1 of a rectangle of board with the land in its middle, in the part's own frame;
+    rows from the lower edge up.
 
     Cells of about `RASTER_MM`; edges that fall within a cell cover it in part.
     """
@@ -58,8 +84,12 @@ class _Sheet:
 
     def __init__(self, land: Land, size_x_mm: float, size_y_mm: float) -> None:
         self.land = land
-        self.x = np.linspace(-size_x_mm / 2, size_x_mm / 2, max(2, round(size_x_mm / RASTER_MM)) + 1)
-        self.y = np.linspace(-size_y_mm / 2, size_y_mm / 2, max(2, round(size_y_mm / RASTER_MM)) + 1)
+        self.x = np.linspace(
+            -size_x_mm / 2, size_x_mm / 2, max(2, round(size_x_mm / RASTER_MM)) + 1
+        )
+        self.y = np.linspace(
+            -size_y_mm / 2, size_y_mm / 2, max(2, round(size_y_mm / RASTER_MM)) + 1
+        )
 
     def box(self, left: float, right: float, low: float, high: float) -> Array:
         return np.outer(_shares(self.y, low, high), _shares(self.x, left, right))
@@ -81,7 +111,9 @@ class _Sheet:
         sideways = abs(land.x_mm) * package.body_y_mm >= abs(land.y_mm) * package.body_x_mm
         if sideways:
             long = land.size_x_mm / 2 + TRACK_LONG_MM
-            return self.box(-long, 0, -half, half) if land.x_mm < 0 else self.box(0, long, -half, half)
+            return (
+                self.box(-long, 0, -half, half) if land.x_mm < 0 else self.box(0, long, -half, half)
+            )
         long = land.size_y_mm / 2 + TRACK_LONG_MM
         return self.box(-half, half, -long, 0) if land.y_mm < 0 else self.box(-half, half, 0, long)
 

@@ -1,7 +1,9 @@
-"""The heat of a plate or oven against the paste's window and the component maxima, criterion by criterion.
+"""The heat of a plate or oven against the paste's window and the component maxima, criterion by
+criterion.
 
-Windows: paste makers' habit (common practice). Maxima: IPC/JEDEC J-STD-020, as remembered; only its maxima protect the
-user, its minima are the part maker's test. Process window index = the worst criterion's share of its half-width.
+Windows: paste makers' habit (common practice). Maxima: IPC/JEDEC J-STD-020, as remembered; only its
+maxima protect the user, its minima are the part maker's test. Process window index = the worst
+criterion's share of its half-width.
 """
 
 from dataclasses import dataclass
@@ -16,15 +18,58 @@ from yellowfen.core.source.mark import Mark, constant
 _C, _M = Mark.COMMON_PRACTICE, Mark.FROM_MEMORY
 SOAK_LOW_S = constant("soak_shortest", 60.0, "s", _C, "paste makers' windows", "profile: soak")
 SOAK_HIGH_S = constant("soak_longest", 120.0, "s", _C, "paste makers' windows", "profile: soak")
-LIQUID_LOW_S = constant("liquid_shortest", 30.0, "s", _C, "paste makers' windows, 30 to 90 s", "profile: time above liquidus")
-LIQUID_HIGH_S = constant("liquid_longest", 90.0, "s", _C, "paste makers' windows, 30 to 90 s", "profile: time above liquidus")
-PEAK_LOW_K = constant("peak_lowest", 20.0, "K above liquidus", _C, "paste makers' windows", "profile: peak")
-PEAK_HIGH_K = constant("peak_highest", 45.0, "K above liquidus", _C, "paste makers' windows", "profile: peak")
-RISE_K_S = constant("profile_rise", 3.0, "K/s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: rise")
-FALL_K_S = constant("profile_fall", 6.0, "K/s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: fall")
-LIQUID_MOST_S = constant("profile_liquid_most", 150.0, "s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: time above liquidus")
-TO_PEAK_LEADED_S = constant("profile_to_peak_leaded", 360.0, "s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: time to peak")
-TO_PEAK_FREE_S = constant("profile_to_peak_lead_free", 480.0, "s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: time to peak")
+LIQUID_LOW_S = constant(
+    "liquid_shortest",
+    30.0,
+    "s",
+    _C,
+    "paste makers' windows, 30 to 90 s",
+    "profile: time above liquidus",
+)
+LIQUID_HIGH_S = constant(
+    "liquid_longest",
+    90.0,
+    "s",
+    _C,
+    "paste makers' windows, 30 to 90 s",
+    "profile: time above liquidus",
+)
+PEAK_LOW_K = constant(
+    "peak_lowest", 20.0, "K above liquidus", _C, "paste makers' windows", "profile: peak"
+)
+PEAK_HIGH_K = constant(
+    "peak_highest", 45.0, "K above liquidus", _C, "paste makers' windows", "profile: peak"
+)
+RISE_K_S = constant(
+    "profile_rise", 3.0, "K/s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: rise"
+)
+FALL_K_S = constant(
+    "profile_fall", 6.0, "K/s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: fall"
+)
+LIQUID_MOST_S = constant(
+    "profile_liquid_most",
+    150.0,
+    "s",
+    _M,
+    "IPC/JEDEC J-STD-020, as remembered",
+    "profile: time above liquidus",
+)
+TO_PEAK_LEADED_S = constant(
+    "profile_to_peak_leaded",
+    360.0,
+    "s",
+    _M,
+    "IPC/JEDEC J-STD-020, as remembered",
+    "profile: time to peak",
+)
+TO_PEAK_FREE_S = constant(
+    "profile_to_peak_lead_free",
+    480.0,
+    "s",
+    _M,
+    "IPC/JEDEC J-STD-020, as remembered",
+    "profile: time to peak",
+)
 NEAR_LEADED_S = constant(
     "near_limit_leaded",
     20.0,
@@ -47,7 +92,9 @@ SPAN_S = 2.0
 
 @dataclass(frozen=True)
 class Criterion:
-    """One figure of a profile: its value, the window, where the window comes from, and the share of the half-width used (1 = at the border)."""
+    """One figure of a profile: its value, the window, where the window comes from, and the share of
+    the half-width used (1 = at the border).
+    """
 
     name: str
     value: float
@@ -85,7 +132,9 @@ class Profile:
 
 
 def soak_band_c(alloy: Alloy) -> tuple[float, float]:
-    """The soak's temperatures: 100–150 °C for leaded, 150–200 °C for lead-free [from memory]; by the liquidus for others."""
+    """The soak's temperatures: 100–150 °C for leaded, 150–200 °C for lead-free [from memory]; by
+    the liquidus for others.
+    """
     if 200 <= alloy.liquidus_c <= 230:
         return 150.0, 200.0
     if 175 <= alloy.liquidus_c < 200:
@@ -94,7 +143,9 @@ def soak_band_c(alloy: Alloy) -> tuple[float, float]:
 
 
 def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
-    """Criteria of the target joints: coldest for what must be reached, hottest for what must not be passed."""
+    """Criteria of the target joints: coldest for what must be reached, hottest for what must not be
+    passed.
+    """
     columns = [index for index, joint in enumerate(rehearsal.joints) if joint.ref in scene.targets]
     times, joints = rehearsal.times_s, rehearsal.joint_c[:, columns]
     alloy = alloy_named(scene.part(scene.targets[0]).alloy)
@@ -105,28 +156,61 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
     leaded = "Pb" in alloy.name
     paste, standard = "paste makers' windows, common practice", "J-STD-020 maximum, as remembered"
     criteria = [
-        Criterion(f"soak, {low:.0f} to {high:.0f} °C", _soak_s(times, coldest, low, high), SOAK_LOW_S, SOAK_HIGH_S, "s", paste),
-        Criterion("shortest time above liquidus", min(liquid), LIQUID_LOW_S, LIQUID_HIGH_S, "s", paste),
+        Criterion(
+            f"soak, {low:.0f} to {high:.0f} °C",
+            _soak_s(times, coldest, low, high),
+            SOAK_LOW_S,
+            SOAK_HIGH_S,
+            "s",
+            paste,
+        ),
+        Criterion(
+            "shortest time above liquidus", min(liquid), LIQUID_LOW_S, LIQUID_HIGH_S, "s", paste
+        ),
         Criterion("longest time above liquidus", max(liquid), None, LIQUID_MOST_S, "s", standard),
-        Criterion("coldest joint's peak", float(coldest.max()), alloy.liquidus_c + PEAK_LOW_K, alloy.liquidus_c + PEAK_HIGH_K, "°C", paste),
+        Criterion(
+            "coldest joint's peak",
+            float(coldest.max()),
+            alloy.liquidus_c + PEAK_LOW_K,
+            alloy.liquidus_c + PEAK_HIGH_K,
+            "°C",
+            paste,
+        ),
         Criterion("steepest rise", steepest(times, hottest), None, RISE_K_S, "K/s", standard),
         Criterion("steepest fall", steepest(times, -hottest), None, FALL_K_S, "K/s", standard),
-        Criterion("time to peak", float(times[top]), None, TO_PEAK_LEADED_S if leaded else TO_PEAK_FREE_S, "s", standard),
+        Criterion(
+            "time to peak",
+            float(times[top]),
+            None,
+            TO_PEAK_LEADED_S if leaded else TO_PEAK_FREE_S,
+            "s",
+            standard,
+        ),
     ]
     criteria += [
         Criterion(f"body of {ref}", part.body_peak_c, None, part.limit_c, "°C", part.limit_why)
-        for ref in scene.targets for part in [rehearsal.part(ref)]
-    ]  # fmt: skip
-    criteria += [
-        Criterion(f"{ref} within 5 °C of its limit or above", _near_limit_s(rehearsal, ref), None, NEAR_LEADED_S if leaded else NEAR_FREE_S, "s", standard)
         for ref in scene.targets
-    ]  # fmt: skip
+        for part in [rehearsal.part(ref)]
+    ]
+    criteria += [
+        Criterion(
+            f"{ref} within 5 °C of its limit or above",
+            _near_limit_s(rehearsal, ref),
+            None,
+            NEAR_LEADED_S if leaded else NEAR_FREE_S,
+            "s",
+            standard,
+        )
+        for ref in scene.targets
+    ]
     return Profile(tuple(criteria))
 
 
 def _near_limit_s(rehearsal: Rehearsal, ref: str) -> float:
     column = [part.ref for part in rehearsal.parts].index(ref)
-    return _seconds(rehearsal.times_s, rehearsal.body_c[:, column] >= rehearsal.part(ref).limit_c - NEAR_K)
+    return _seconds(
+        rehearsal.times_s, rehearsal.body_c[:, column] >= rehearsal.part(ref).limit_c - NEAR_K
+    )
 
 
 def _seconds(times: Array, where: np.ndarray) -> float:

@@ -1,6 +1,7 @@
 """Run a scene through the thermal model and say what happened to every joint and part.
 
-The result is complete: no screen recomputes anything. Times in s from the first move, temperatures in °C.
+The result is complete: no screen recomputes anything. Times in s from the first move, temperatures
+in °C.
 """
 
 import math
@@ -94,7 +95,11 @@ class ModelFacts:
 
 @dataclass(frozen=True)
 class Rehearsal:
-    """The whole answer. Sample arrays: times (n), joint_c (n, joints), body_c (n, parts); frames (m, ny, nx) of the top face."""
+    """The whole answer.
+
+    Sample arrays: times (n), joint_c (n, joints), body_c (n, parts); frames (m, ny, nx) of the top
+    face.
+    """
 
     joints: tuple[JointStory, ...]
     parts: tuple[PartStory, ...]
@@ -118,7 +123,9 @@ class Rehearsal:
 
 @dataclass(frozen=True)
 class Resolution:
-    """How finely to compute. `max_step_s` (faces) and `part_step_s` (parts, inner layers) only ever shorten the stable steps.
+    """How finely to compute.
+
+    `max_step_s` (faces) and `part_step_s` (parts, inner layers) only ever shorten the stable steps.
 
     With `fine`, cells are `cell_mm` there only and grow outwards.
     """
@@ -137,8 +144,16 @@ class Resolution:
 
 FINE = Resolution()
 QUICK = Resolution(cell_mm=1.5, layers=3, max_step_s=0.05, part_step_s=0.1, nozzle_step_mm=2.0)
-EXACT = Resolution(max_step_s=0.0005, part_step_s=0.0005, nozzle_step_mm=0.01, single_precision=False, sample_s=0.01)
-COARSE = Resolution(cell_mm=2.0, layers=3, max_step_s=0.06, part_step_s=0.06, sample_s=0.5, frame_s=1e9)
+EXACT = Resolution(
+    max_step_s=0.0005,
+    part_step_s=0.0005,
+    nozzle_step_mm=0.01,
+    single_precision=False,
+    sample_s=0.01,
+)
+COARSE = Resolution(
+    cell_mm=2.0, layers=3, max_step_s=0.06, part_step_s=0.06, sample_s=0.5, frame_s=1e9
+)
 
 
 @dataclass(frozen=True)
@@ -153,13 +168,17 @@ class Prepared:
     steps: Steps
 
     def drive(self, scene: Scene) -> Drive:
-        """The recipe of a scene (this one's board and parts) as tables, within this preparation's steps."""
+        """The recipe of a scene (this one's board and parts) as tables, within this preparation's
+        steps.
+        """
         return drive_of(scene, self.steps, self.resolution.nozzle_step_mm)
 
 
 @dataclass
 class State:
-    """Where a run stands: board cells, joints (J above the solidus), bodies (core, shell), plate, records, clock. Changed by `advance`."""
+    """Where a run stands: board cells, joints (J above the solidus), bodies (core, shell), plate,
+    records, clock. Changed by `advance`.
+    """
 
     theta: Array
     enthalpy: Array
@@ -173,12 +192,31 @@ class State:
 
     def copy(self) -> "State":
         """A state that can be run on without touching this one."""
-        return State(self.theta.copy(), self.enthalpy.copy(), self.bodies.copy(), self.plate.copy(), self.joint_record.copy(),
-                     self.body_record.copy(), self.energy.copy(), self.board_peak.copy(), self.now_s)  # fmt: skip
+        return State(
+            self.theta.copy(),
+            self.enthalpy.copy(),
+            self.bodies.copy(),
+            self.plate.copy(),
+            self.joint_record.copy(),
+            self.body_record.copy(),
+            self.energy.copy(),
+            self.board_peak.copy(),
+            self.now_s,
+        )
 
     def take(self, other: "State") -> None:
         """Become what another state is (its arrays are taken over)."""
-        for name in ("theta", "enthalpy", "bodies", "plate", "joint_record", "body_record", "energy", "board_peak", "now_s"):
+        for name in (
+            "theta",
+            "enthalpy",
+            "bodies",
+            "plate",
+            "joint_record",
+            "body_record",
+            "energy",
+            "board_peak",
+            "now_s",
+        ):
             setattr(self, name, getattr(other, name))
 
 
@@ -195,7 +233,11 @@ class Trace:
 
 
 def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
-    """Rehearse a scene. Deterministic; raises InvalidValue through the scene's own checks, Refused where no sound state is found."""
+    """Rehearse a scene.
+
+    Deterministic; raises InvalidValue through the scene's own checks, Refused where no sound state
+    is found.
+    """
     prepared = prepare(scene, resolution)
     drive = prepared.drive(scene)
     state = first_state(prepared, drive)
@@ -213,22 +255,50 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     open_top, open_low = board * (1 - network.covered_top), board * (1 - network.covered_bottom)
     jet_top = open_top * (1 - network.shielded)
     via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
-    length = scene.board.width_mm * scene.board.height_mm * 1e-3 / (2 * (scene.board.width_mm + scene.board.height_mm))
+    length = (
+        scene.board.width_mm
+        * scene.board.height_mm
+        * 1e-3
+        / (2 * (scene.board.width_mm + scene.board.height_mm))
+    )
     below = open_below(scene)
     contact = contact_w_m2k(scene, grid)
     constants: tuple[Any, ...] = (
-        *(values.astype(number) for values in (grid.gx, grid.gy)), grid.through_w_k, grid.c0.astype(number), grid.slopes.astype(number),
-        open_top.astype(number), jet_top.astype(number), open_low.astype(number), contact.astype(number),
-        grid.cell_x.astype(number), grid.cell_y.astype(number), grid.nx,
-    )  # fmt: skip
+        *(values.astype(number) for values in (grid.gx, grid.gy)),
+        grid.through_w_k,
+        grid.c0.astype(number),
+        grid.slopes.astype(number),
+        open_top.astype(number),
+        jet_top.astype(number),
+        open_low.astype(number),
+        contact.astype(number),
+        grid.cell_x.astype(number),
+        grid.cell_y.astype(number),
+        grid.nx,
+    )
     still = (
-        network.joints, network.joint_of_body, network.joint_links, network.link_cell, network.link_w_k, network.bodies, network.gap_links,
-        network.gap_cell, network.gap_w_k, via_cell, grid.via_w_k[via_cell], _still(length, scene.ambient_c, True),
-        _still(length, scene.ambient_c, False) if below else 0.0, EMISSIVITY * STEFAN_BOLTZMANN, back_emissivity(scene.board) / EMISSIVITY if below else 0.0, scene.ambient_c + 273.15,
-    )  # fmt: skip
+        network.joints,
+        network.joint_of_body,
+        network.joint_links,
+        network.link_cell,
+        network.link_w_k,
+        network.bodies,
+        network.gap_links,
+        network.gap_cell,
+        network.gap_w_k,
+        via_cell,
+        grid.via_w_k[via_cell],
+        _still(length, scene.ambient_c, True),
+        _still(length, scene.ambient_c, False) if below else 0.0,
+        EMISSIVITY * STEFAN_BOLTZMANN,
+        back_emissivity(scene.board) / EMISSIVITY if below else 0.0,
+        scene.ambient_c + 273.15,
+    )
     stable = step_limits(network, contact)
     steps = Steps(
-        min(stable.face_s, resolution.max_step_s), min(stable.whole_s, resolution.max_step_s), min(stable.long_s, resolution.part_step_s)
+        min(stable.face_s, resolution.max_step_s),
+        min(stable.whole_s, resolution.max_step_s),
+        min(stable.long_s, resolution.part_step_s),
     )
     return Prepared(scene, resolution, network, constants, still, steps)
 
@@ -237,12 +307,26 @@ def first_state(prepared: Prepared, drive: Drive) -> State:
     """Everything at room temperature, the plate or tip as its source says."""
     network, grid = prepared.network, prepared.network.grid
     n_joints, n_bodies = len(network.names), len(network.refs)
-    joint_record, body_record = np.zeros((n_joints, k.JOINT_RECORDS)), np.zeros((n_bodies, k.BODY_RECORDS))
+    joint_record, body_record = (
+        np.zeros((n_joints, k.JOINT_RECORDS)),
+        np.zeros((n_bodies, k.BODY_RECORDS)),
+    )
     joint_record[:, : k.R_PEAK] = k.NEVER
     body_record[:, k.R_LIMIT_AT] = k.NEVER
-    theta = np.zeros((grid.layers, grid.cells), dtype=np.float32 if prepared.resolution.single_precision else np.float64)
-    return State(theta, cold_enthalpy(network), np.zeros((n_bodies, 2)), drive.plate_state.copy(), joint_record, body_record,
-                 np.zeros(2), np.zeros(grid.cells))  # fmt: skip
+    theta = np.zeros(
+        (grid.layers, grid.cells),
+        dtype=np.float32 if prepared.resolution.single_precision else np.float64,
+    )
+    return State(
+        theta,
+        cold_enthalpy(network),
+        np.zeros((n_bodies, 2)),
+        drive.plate_state.copy(),
+        joint_record,
+        body_record,
+        np.zeros(2),
+        np.zeros(grid.cells),
+    )
 
 
 def cold_enthalpy(network: Network) -> Array:
@@ -250,11 +334,15 @@ def cold_enthalpy(network: Network) -> Array:
     return np.asarray(-network.joints[:, k.J_HEAT] * network.joints[:, k.J_SOLIDUS])
 
 
-def advance(prepared: Prepared, state: State, drive: Drive, sampled: bool = True, settle_k: float = -1.0) -> Trace:
-    """Run a recipe from a state, which is changed. `settle_k` >= 0 ends early once nothing anywhere is hotter, K above the room.
+def advance(
+    prepared: Prepared, state: State, drive: Drive, sampled: bool = True, settle_k: float = -1.0
+) -> Trace:
+    """Run a recipe from a state, which is changed.
 
-    The state is checked afterwards; a bad one is worked out again at half the step. Raises Refused (and leaves the state as it was)
-    when that is bad too.
+    `settle_k` >= 0 ends early once nothing anywhere is hotter, K above the room.
+
+    The state is checked afterwards; a bad one is worked out again at half the step. Raises Refused
+    (and leaves the state as it was) when that is bad too.
     """
     before = state.copy()
     trace = _advance(prepared, state, drive, sampled, settle_k)
@@ -275,10 +363,20 @@ def advance(prepared: Prepared, state: State, drive: Drive, sampled: bool = True
 def state_fault(prepared: Prepared, state: State) -> str:
     """What physics does not allow in a state, in a few words; empty when it is sound."""
     put_in, lost = float(state.energy[k.E_JET]), float(state.energy[k.E_LOST])
-    peaks = [float(record.max()) for record in (state.joint_record[:, k.R_PEAK], state.body_record[:, k.R_BODY_PEAK]) if len(record)]
-    bodies = [float(value) for value in (state.bodies.min(), state.bodies.max())] if len(state.bodies) else []
+    peaks = [
+        float(record.max())
+        for record in (state.joint_record[:, k.R_PEAK], state.body_record[:, k.R_BODY_PEAK])
+        if len(record)
+    ]
+    bodies = (
+        [float(value) for value in (state.bodies.min(), state.bodies.max())]
+        if len(state.bodies)
+        else []
+    )
     board = [float(state.theta.min()), float(state.theta.max())]
-    every = np.array([*board, *bodies, *peaks, float(state.enthalpy.sum()), float(state.plate[k.S_PLATE_K])])
+    every = np.array(
+        [*board, *bodies, *peaks, float(state.enthalpy.sum()), float(state.plate[k.S_PLATE_K])]
+    )
     if not np.isfinite(every).all():
         return fault_of(prepared.scene, Extremes(math.nan, math.nan), put_in, lost, 0.0)
     found = Extremes(min([*board, *bodies]), max([*board, *bodies, *peaks]))
@@ -287,11 +385,15 @@ def state_fault(prepared: Prepared, state: State) -> str:
 
 def stored_j(network: Network, state: State) -> float:
     """Heat in board, bodies and joints above the room, J."""
-    stored = stored_heat_j(state.theta, network.grid.c0, network.grid.slopes) + bodies_heat_j(network, state.bodies)
+    stored = stored_heat_j(state.theta, network.grid.c0, network.grid.slopes) + bodies_heat_j(
+        network, state.bodies
+    )
     return stored + float((state.enthalpy - cold_enthalpy(network)).sum())
 
 
-def _advance(prepared: Prepared, state: State, drive: Drive, sampled: bool, settle_k: float) -> Trace:
+def _advance(
+    prepared: Prepared, state: State, drive: Drive, sampled: bool, settle_k: float
+) -> Trace:
     resolution = prepared.resolution
     seconds = float(drive.segments[:, k.SECONDS].sum())
     n_samples = int(seconds / resolution.sample_s) + 2 if sampled else 0
@@ -301,24 +403,54 @@ def _advance(prepared: Prepared, state: State, drive: Drive, sampled: bool, sett
     bodies_k = np.zeros((n_samples, len(state.bodies)), dtype=np.float32)
     frames = np.zeros((n_frames, state.theta.shape[1]), dtype=np.float32)
     samples, shots, steps, ran = _kernel()(
-        state.theta, *prepared.constants, drive.segments, drive.around, drive.plate, state.plate, *prepared.still[:11], state.enthalpy,
-        state.bodies, *prepared.still[11:], state.now_s, settle_k, resolution.sample_s, resolution.frame_s, times, joints_k, bodies_k, plate_k,
-        frames, state.joint_record, state.body_record, state.energy, state.board_peak,
-    )  # fmt: skip
+        state.theta,
+        *prepared.constants,
+        drive.segments,
+        drive.around,
+        drive.plate,
+        state.plate,
+        *prepared.still[:11],
+        state.enthalpy,
+        state.bodies,
+        *prepared.still[11:],
+        state.now_s,
+        settle_k,
+        resolution.sample_s,
+        resolution.frame_s,
+        times,
+        joints_k,
+        bodies_k,
+        plate_k,
+        frames,
+        state.joint_record,
+        state.body_record,
+        state.energy,
+        state.board_peak,
+    )
     state.now_s += ran
-    return Trace(times[:samples], joints_k[:samples], bodies_k[:samples], plate_k[:samples], frames[:shots], steps)
+    return Trace(
+        times[:samples],
+        joints_k[:samples],
+        bodies_k[:samples],
+        plate_k[:samples],
+        frames[:shots],
+        steps,
+    )
 
 
 def step_limits(network: Network, contact: Array) -> Steps:
-    """Largest stable steps of the faces and of the long step (inner layers, heat from layer to layer).
+    """Largest stable steps of the faces and of the long step (inner layers, heat from layer to
+    layer).
 
-    The long step takes heat along a layer forward (Euler) and heat between layers extrapolated over two steps. For one mode with
-    rates b along and a between, z² − (1 − b·dt − 1.5·a·dt)·z − 0.5·a·dt = 0 keeps its roots inside the unit circle while
-    a·dt + b·dt/2 ≤ 1: they add. Bounds of the rates are twice the cell's own sums (Gershgorin), so an inner layer
-    needs dt·(4g + ΣG)/C ≤ 1, of which the extrapolated share is held to 0.7 (its roots ring near the border) and the rest to 0.95.
-    A face that takes the whole step at once needs dt·(2g + ΣG + h)/C ≤ 1 likewise; one that takes several short steps follows its
-    own heat well enough to need only dt·2g/C ≤ 0.447, the least of (sx/2)·(1 + R)/(1 − R), R = (1 − x)^s, over s ≥ 2 steps of x ≤ 1.9.
-    Plated holes and parts are solved implicitly or apart and do not shorten the steps.
+    The long step takes heat along a layer forward (Euler) and heat between layers extrapolated over
+    two steps. For one mode with rates b along and a between, z² − (1 − b·dt − 1.5·a·dt)·z −
+    0.5·a·dt = 0 keeps its roots inside the unit circle while a·dt + b·dt/2 ≤ 1: they add. Bounds of
+    the rates are twice the cell's own sums (Gershgorin), so an inner layer needs dt·(4g + ΣG)/C ≤
+    1, of which the extrapolated share is held to 0.7 (its roots ring near the border) and the rest
+    to 0.95. A face that takes the whole step at once needs dt·(2g + ΣG + h)/C ≤ 1 likewise; one
+    that takes several short steps follows its own heat well enough to need only dt·2g/C ≤ 0.447,
+    the least of (sx/2)·(1 + R)/(1 − R), R = (1 − x)^s, over s ≥ 2 steps of x ≤ 1.9. Plated holes
+    and parts are solved implicitly or apart and do not shorten the steps.
     """
     grid = network.grid
     row = grid.nx + 2
@@ -327,27 +459,41 @@ def step_limits(network: Network, contact: Array) -> Steps:
     shed[1] += (METAL_REST_W_M2K + contact) * grid.areas_m2
     g, c0 = grid.through_w_k, grid.c0
     shedding = (along[[0, -1]] + shed) / SAFE_STEP / c0[[0, -1]]
-    face, whole = 1.0 / float(shedding.max()), 1.0 / float((shedding + 2.0 * g / SAFE_BETWEEN / c0[[0, -1]]).max())
+    face, whole = (
+        1.0 / float(shedding.max()),
+        1.0 / float((shedding + 2.0 * g / SAFE_BETWEEN / c0[[0, -1]]).max()),
+    )
     several = SAFE_BESIDE_SHORT / max(float((2.0 * g / c0[[0, -1]]).max()), 1e-9)
     inner = math.inf
     if grid.layers > 2:
-        inner = 1.0 / max(float((4.0 * g / SAFE_BETWEEN / c0[1:-1] + along[1:-1] / SAFE_STEP / c0[1:-1]).max()), 1e-9)
+        inner = 1.0 / max(
+            float((4.0 * g / SAFE_BETWEEN / c0[1:-1] + along[1:-1] / SAFE_STEP / c0[1:-1]).max()),
+            1e-9,
+        )
     return Steps(face, whole, min(inner, max(whole, several)))
 
 
 def contact_w_m2k(scene: Scene, grid: Grid) -> Array:
     """Conductance per area from a hot plate to each cell of the underside, W/m²K.
 
-    An air film, thicker towards the corners of a bowed board and never thinner than the parts underneath are tall, and
-    radiation across it at the mean of the plate's setting and a warm board.
+    An air film, thicker towards the corners of a bowed board and never thinner than the parts
+    underneath are tall, and radiation across it at the mean of the plate's setting and a warm
+    board.
     """
     if not isinstance(scene.source, HotPlate):
         return np.zeros(grid.cells)
     width, height = scene.board.width_mm * 1e-3, scene.board.height_mm * 1e-3
-    out = ((grid.cell_x - width / 2) ** 2 + (grid.cell_y - height / 2) ** 2) / ((width / 2) ** 2 + (height / 2) ** 2)
+    out = ((grid.cell_x - width / 2) ** 2 + (grid.cell_y - height / 2) ** 2) / (
+        (width / 2) ** 2 + (height / 2) ** 2
+    )
     film_mm = max(scene.source.film_mm, tallest_beneath_mm(scene)) + scene.source.warp_mm * out
     inside = grid.flat(grid.inside.astype(float))
-    return np.asarray(inside * film_w_m2k(film_mm, scene.source.set_c, scene.source.emissivity, back_emissivity(scene.board)))
+    return np.asarray(
+        inside
+        * film_w_m2k(
+            film_mm, scene.source.set_c, scene.source.emissivity, back_emissivity(scene.board)
+        )
+    )
 
 
 def back_emissivity(board: BoardStack) -> float:
@@ -361,18 +507,34 @@ def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Reh
     seconds = float(drive.segments[:, k.SECONDS].sum())
     warnings = [*scene.guesses, *drive.warnings]
     return Rehearsal(
-        joints=tuple(_joint_story(name, row, room) for name, row in zip(network.names, state.joint_record, strict=True)),
+        joints=tuple(
+            _joint_story(name, row, room)
+            for name, row in zip(network.names, state.joint_record, strict=True)
+        ),
         parts=_part_stories(scene, state.body_record),
-        energy=EnergyBalance(float(state.energy[k.E_JET]), float(state.energy[k.E_LOST]), stored_j(network, state)),
-        model=ModelFacts(grid.nx * grid.ny * grid.layers, grid.nx, grid.ny, grid.layers, grid.dx_m * 1e3, seconds / trace.steps, trace.steps, seconds,
-                         JET_FACTOR if scene.jet_factor is None else scene.jet_factor),
+        energy=EnergyBalance(
+            float(state.energy[k.E_JET]), float(state.energy[k.E_LOST]), stored_j(network, state)
+        ),
+        model=ModelFacts(
+            grid.nx * grid.ny * grid.layers,
+            grid.nx,
+            grid.ny,
+            grid.layers,
+            grid.dx_m * 1e3,
+            seconds / trace.steps,
+            trace.steps,
+            seconds,
+            JET_FACTOR if scene.jet_factor is None else scene.jet_factor,
+        ),
         warnings=tuple(warnings),
-        times_s=trace.times_s, joint_c=trace.joints_k.astype(np.float64) + room, body_c=trace.bodies_k.astype(np.float64) + room,
+        times_s=trace.times_s,
+        joint_c=trace.joints_k.astype(np.float64) + room,
+        body_c=trace.bodies_k.astype(np.float64) + room,
         frame_s=prepared.resolution.frame_s,
         frames_c=np.array([grid.unflat(frame) for frame in trace.frames_k]) + room,
         board_peak_c=float(state.board_peak.max()) + room,
         plate_c=trace.plate_k + room if isinstance(scene.source, (HotPlate, Iron)) else None,
-    )  # fmt: skip
+    )
 
 
 def _kernel() -> Any:
@@ -383,23 +545,44 @@ def _kernel() -> Any:
 
 
 def _still(length_m: float, ambient_c: float, up: bool) -> float:
-    """Free convection as c·ΔT^(1/4): the correlation's own power law, its coefficient read off at a 100 K rise."""
-    return float(free_convection_w_m2k(length_m, ambient_c + REFERENCE_RISE_K, ambient_c, up) / REFERENCE_RISE_K**0.25)
+    """Free convection as c·ΔT^(1/4): the correlation's own power law, its coefficient read off at a
+    100 K rise.
+    """
+    return float(
+        free_convection_w_m2k(length_m, ambient_c + REFERENCE_RISE_K, ambient_c, up)
+        / REFERENCE_RISE_K**0.25
+    )
 
 
 def _joint_story(name: JointName, row: Array, ambient_c: float) -> JointStory:
     start, end, freeze = (None if moment < 0 else float(moment) for moment in row[: k.R_PEAK])
     above = float(row[k.R_ABOVE])
-    return JointStory(name.ref, name.pin, str(name.kind), name.liquidus_c, start, end, freeze, float(row[k.R_PEAK]) + ambient_c,
-                      above if above > 0 else None, int(row[k.R_MELTS]))  # fmt: skip
+    return JointStory(
+        name.ref,
+        name.pin,
+        str(name.kind),
+        name.liquidus_c,
+        start,
+        end,
+        freeze,
+        float(row[k.R_PEAK]) + ambient_c,
+        above if above > 0 else None,
+        int(row[k.R_MELTS]),
+    )
 
 
 def _part_stories(scene: Scene, record: Array) -> tuple[PartStory, ...]:
     return tuple(
-        PartStory(part.ref, float(row[k.R_BODY_PEAK]) + scene.ambient_c, part.package.limit_c, part.package.limit_why,
-                  None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]), float(row[k.R_OVER_S]))
+        PartStory(
+            part.ref,
+            float(row[k.R_BODY_PEAK]) + scene.ambient_c,
+            part.package.limit_c,
+            part.package.limit_why,
+            None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]),
+            float(row[k.R_OVER_S]),
+        )
         for part, row in zip(scene.parts, record, strict=True)
-    )  # fmt: skip
+    )
 
 
 def bodies_heat_j(network: Network, bodies: Array) -> float:
@@ -410,4 +593,8 @@ def bodies_heat_j(network: Network, bodies: Array) -> float:
 def stored_heat_j(theta: Array, c0: Array, slopes: Array) -> float:
     """Heat in the board cells above ambient, J, with the temperature-dependent heat capacity."""
     state = theta.astype(np.float64)
-    return float(np.sum(c0.astype(np.float64) * (state + 0.5 * slopes.astype(np.float64)[:, None] * state**2)))
+    return float(
+        np.sum(
+            c0.astype(np.float64) * (state + 0.5 * slopes.astype(np.float64)[:, None] * state**2)
+        )
+    )

@@ -1,7 +1,8 @@
-"""What is rehearsed: a board, the parts on it, one heat source, a recipe of moves, and who is watched.
+"""What is rehearsed: a board, the parts on it, one heat source, a recipe of moves, and who is
+watched.
 
-Plain frozen dataclasses in bench units (mm, °C, s, L/min); range checks stand here, so a bad value cannot
-reach the solver from a form, a file or a test.
+Plain frozen dataclasses in bench units (mm, °C, s, L/min); range checks stand here, so a bad value
+cannot reach the solver from a form, a file or a test.
 """
 
 import math
@@ -56,10 +57,12 @@ class Core(StrEnum):
 
 @dataclass(frozen=True)
 class CopperLayer:
-    """One copper layer: coverage 0..1 as one number or a map (rows from the lower edge up), foil in µm.
+    """One copper layer: coverage 0..1 as one number or a map (rows from the lower edge up), foil in
+    µm.
 
-    `depth` 0 is the top face, 1 the bottom face. `links` say how drawn copper conducts from cell to cell, of which `passes` is the share
-    that does; without them a cell of coverage c conducts as c to the power of `exponent`.
+    `depth` 0 is the top face, 1 the bottom face. `links` say how drawn copper conducts from cell to
+    cell, of which `passes` is the share that does; without them a cell of coverage c conducts as c
+    to the power of `exponent`.
     """
 
     layer: str
@@ -75,7 +78,10 @@ class CopperLayer:
         in_range(f"board.copper.{self.layer}.depth", self.depth, 0, 1)
         cover = np.asarray(self.coverage, dtype=float)
         if not (cover.size and np.all(cover >= 0) and np.all(cover <= 1)):
-            raise InvalidValue(f"board.copper.{self.layer}.coverage", "coverage is a share of the area, from 0 to 1")
+            raise InvalidValue(
+                f"board.copper.{self.layer}.coverage",
+                "coverage is a share of the area, from 0 to 1",
+            )
 
 
 @dataclass(frozen=True)
@@ -108,14 +114,18 @@ class BoardStack:
         in_range("board.height_mm", self.height_mm, 2, 400, "mm")
         in_range("board.thickness_mm", self.thickness_mm, 0.2, 5, "mm")
         if self.width_mm * self.height_mm > 90000:
-            raise InvalidValue("board.width_mm", "boards above 900 cm² cannot be rehearsed; give the part that is heated")
+            raise InvalidValue(
+                "board.width_mm",
+                "boards above 900 cm² cannot be rehearsed; give the part that is heated",
+            )
 
 
 @dataclass(frozen=True)
 class PlacedPart:
     """A part on the board. Rotation anticlockwise in degrees seen from above its own side.
 
-    `plane_pins` sit on a plane through vias; `relief_pins` do too, but through the thin spokes of a thermal relief.
+    `plane_pins` sit on a plane through vias; `relief_pins` do too, but through the thin spokes of a
+    thermal relief.
     """
 
     ref: str
@@ -129,17 +139,27 @@ class PlacedPart:
     relief_pins: tuple[str, ...] = ()
 
     def stands_on(self, width_mm: float, height_mm: float) -> bool:
-        """True when the part's middle or one of its lands lies within a rectangle from 0, 0: connectors reach over a board's edge, and a
-        piece of a board may hold one end of a long part only."""
+        """True when the part's middle or one of its lands lies within a rectangle from 0, 0:
+        connectors reach over a board's edge, and a piece of a board may hold one end of a long part
+        only.
+        """
         if 0 <= self.x_mm <= width_mm and 0 <= self.y_mm <= height_mm:
             return True
         places = [(land.x_mm, land.y_mm) for land in self.package.lands]
-        return any(0 <= x <= width_mm and 0 <= y <= height_mm for x, y in (self.on_board(*place) for place in places))
+        return any(
+            0 <= x <= width_mm and 0 <= y <= height_mm
+            for x, y in (self.on_board(*place) for place in places)
+        )
 
     def on_board(self, x_mm: float, y_mm: float) -> tuple[float, float]:
-        """A point of the part's frame on the board, seen from above (parts underneath are mirrored in x)."""
+        """A point of the part's frame on the board, seen from above (parts underneath are mirrored
+        in x).
+        """
         angle = math.radians(self.rotation_deg)
-        x, y = x_mm * math.cos(angle) - y_mm * math.sin(angle), x_mm * math.sin(angle) + y_mm * math.cos(angle)
+        x, y = (
+            x_mm * math.cos(angle) - y_mm * math.sin(angle),
+            x_mm * math.sin(angle) + y_mm * math.cos(angle),
+        )
         return self.x_mm + (x if self.side is Side.TOP else -x), self.y_mm + y
 
     def __post_init__(self) -> None:
@@ -152,8 +172,8 @@ class PlacedPart:
 class HotAir:
     """A hot-air station as it truly blows: outlet temperature and free-air flow.
 
-    Round nozzle of diameter `nozzle_mm`; with `nozzle_long_mm` a rectangle of nozzle_mm by nozzle_long_mm, its long
-    side turned `nozzle_turn_deg` anticlockwise from the board's x.
+    Round nozzle of diameter `nozzle_mm`; with `nozzle_long_mm` a rectangle of nozzle_mm by
+    nozzle_long_mm, its long side turned `nozzle_turn_deg` anticlockwise from the board's x.
     """
 
     nozzle_mm: float
@@ -173,7 +193,11 @@ class HotAir:
     @property
     def opening_mm2(self) -> float:
         """Area of the nozzle's opening."""
-        return math.pi / 4 * self.nozzle_mm**2 if self.nozzle_long_mm is None else self.nozzle_mm * self.nozzle_long_mm
+        return (
+            math.pi / 4 * self.nozzle_mm**2
+            if self.nozzle_long_mm is None
+            else self.nozzle_mm * self.nozzle_long_mm
+        )
 
     @property
     def round_mm(self) -> float:
@@ -192,8 +216,9 @@ class Control(StrEnum):
 class HotPlate:
     """A hot plate or an upturned flat-iron under the board.
 
-    Heat flows through an air film of `film_mm`, thicker by `warp_mm` at the corners of a board bowed upwards. The plate
-    has a heat capacity, a heater, a loss to the room, and either holds `set_c` steadily or swings by `band_k` around it.
+    Heat flows through an air film of `film_mm`, thicker by `warp_mm` at the corners of a board
+    bowed upwards. The plate has a heat capacity, a heater, a loss to the room, and either holds
+    `set_c` steadily or swings by `band_k` around it.
     """
 
     set_c: float
@@ -226,7 +251,9 @@ class HotPlate:
 
 @dataclass(frozen=True)
 class Oven:
-    """An oven as the board sees it: points (s, air °C, wall °C) joined by straight lines, and what a fan adds."""
+    """An oven as the board sees it: points (s, air °C, wall °C) joined by straight lines, and what
+    a fan adds.
+    """
 
     curve: tuple[tuple[float, float, float], ...]
     fan_w_m2k: float = 0.0
@@ -234,14 +261,18 @@ class Oven:
     def __post_init__(self) -> None:
         in_range("source.fan_w_m2k", self.fan_w_m2k, 0, 150, "W/m²·K")
         if not 2 <= len(self.curve) <= 500:
-            raise InvalidValue("source.curve", "an oven curve needs 2 to 500 points (seconds, air °C, wall °C)")
+            raise InvalidValue(
+                "source.curve", "an oven curve needs 2 to 500 points (seconds, air °C, wall °C)"
+            )
         last = -math.inf
         for at, air, wall in self.curve:
             in_range("source.curve", at, 0, 3600, "s")
             in_range("source.curve", air, -10, 400, "°C")
             in_range("source.curve", wall, -10, 600, "°C")
             if not at > last:
-                raise InvalidValue("source.curve", f"the times must rise; {at:g} s comes after {last:g} s")
+                raise InvalidValue(
+                    "source.curve", f"the times must rise; {at:g} s comes after {last:g} s"
+                )
             last = at
 
 
@@ -278,7 +309,9 @@ class Handle(StrEnum):
 
 @dataclass(frozen=True)
 class Iron:
-    """A soldering iron: tip shape and width, set temperature, heater power, and the tip's own heat capacity."""
+    """A soldering iron: tip shape and width, set temperature, heater power, and the tip's own heat
+    capacity.
+    """
 
     tip_mm: float
     set_c: float
@@ -299,7 +332,9 @@ Source = HotAir | HotPlate | Oven | Iron
 
 @dataclass(frozen=True)
 class Preheater:
-    """Heat from below while hot air works above: warm air at a strength, or a glowing surface that fills a share of the view."""
+    """Heat from below while hot air works above: warm air at a strength, or a glowing surface that
+    fills a share of the view.
+    """
 
     celsius: float
     air_w_m2k: float = 25.0
@@ -352,7 +387,9 @@ BLOWING = frozenset({Deed.WARM, Deed.CLOSE, Deed.HOLD})
 
 
 class NozzlePath(StrEnum):
-    """How the nozzle moves over its place: round, to and fro along the rows, from end to end, or not at all."""
+    """How the nozzle moves over its place: round, to and fro along the rows, from end to end, or
+    not at all.
+    """
 
     CIRCLE = "circle"
     ROWS = "rows"
@@ -364,10 +401,11 @@ class NozzlePath(StrEnum):
 class Move:
     """One step of the recipe. `over` names parts; the nozzle moves around their common centre.
 
-    `circle_mm` is the circle's radius, or the reach to either side for rows and ends (along `along_deg`); once round,
-    or there and back, every `circle_s`. `tilt_deg` leans the nozzle from straight down, blowing towards `tilt_to_deg`.
-    `pin` is the joint that an iron touches. `from_s` is how long the nozzle has been on its path already. `aside_mm`, `across_mm`: how far
-    the path's middle lies from the parts' in x and y.
+    `circle_mm` is the circle's radius, or the reach to either side for rows and ends (along
+    `along_deg`); once round, or there and back, every `circle_s`. `tilt_deg` leans the nozzle from
+    straight down, blowing towards `tilt_to_deg`. `pin` is the joint that an iron touches. `from_s`
+    is how long the nozzle has been on its path already. `aside_mm`, `across_mm`: how far the path's
+    middle lies from the parts' in x and y.
     """
 
     deed: Deed
@@ -396,7 +434,9 @@ class Move:
         in_range("moves.aside_mm", self.aside_mm, -100, 100, "mm")
         in_range("moves.across_mm", self.across_mm, -100, 100, "mm")
         if self.deed in BLOWING and not self.over:
-            raise InvalidValue("moves.over", f"say over which part the nozzle is while you {self.deed}")
+            raise InvalidValue(
+                "moves.over", f"say over which part the nozzle is while you {self.deed}"
+            )
         if self.deed is Deed.TOUCH and not (len(self.over) == 1 and self.pin):
             raise InvalidValue("moves.pin", "say which pin of which part the iron touches")
 
@@ -444,24 +484,38 @@ class Scene:
         self._check_deeds()
 
     def _check_deeds(self) -> None:
-        fits = {HotAir: BLOWING | {Deed.PREHEAT}, HotPlate: {Deed.PLATE}, Oven: {Deed.OVEN}, Iron: {Deed.TOUCH, Deed.PREHEAT}}
+        fits = {
+            HotAir: BLOWING | {Deed.PREHEAT},
+            HotPlate: {Deed.PLATE},
+            Oven: {Deed.OVEN},
+            Iron: {Deed.TOUCH, Deed.PREHEAT},
+        }
         for move in self.moves:
             if move.heats and move.deed not in fits[type(self.source)]:
-                raise InvalidValue("moves.do", f"{str(move.deed)!r} is not a move for this source of heat")
+                raise InvalidValue(
+                    "moves.do", f"{str(move.deed)!r} is not a move for this source of heat"
+                )
             if move.deed is Deed.PREHEAT and self.preheater is None:
-                raise InvalidValue("moves.do", "there is no preheater on this bench; add one or leave the move out")
-            if move.pin and move.pin not in {land.pin for land in self.part(move.over[0]).package.lands}:
+                raise InvalidValue(
+                    "moves.do", "there is no preheater on this bench; add one or leave the move out"
+                )
+            if move.pin and move.pin not in {
+                land.pin for land in self.part(move.over[0]).package.lands
+            }:
                 raise InvalidValue("moves.pin", f"{move.over[0]} has no pin {move.pin!r}")
 
     def _check_parts(self) -> set[str]:
         known: set[str] = set()
         for part in self.parts:
             if part.ref in known:
-                raise InvalidValue("parts", f"the name {part.ref!r} stands twice; every part needs its own")
+                raise InvalidValue(
+                    "parts", f"the name {part.ref!r} stands twice; every part needs its own"
+                )
             known.add(part.ref)
             if not part.stands_on(self.board.width_mm, self.board.height_mm):
                 raise InvalidValue(
-                    f"parts.{part.ref}", f"lies outside the board ({part.x_mm:g}, {part.y_mm:g} mm); check its place and the origin"
+                    f"parts.{part.ref}",
+                    f"lies outside the board ({part.x_mm:g}, {part.y_mm:g} mm); check its place and the origin",
                 )
         return known
 
@@ -469,21 +523,31 @@ class Scene:
         return next(part for part in self.parts if part.ref == ref)
 
     def centre(self, move: Move) -> tuple[float, float]:
-        """Where the nozzle's circle has its middle during a move, mm; the board's middle without a part."""
+        """Where the nozzle's circle has its middle during a move, mm; the board's middle without a
+        part.
+        """
         placed = [self.part(ref) for ref in move.over]
         if not placed:
             return self.board.width_mm / 2, self.board.height_mm / 2
-        return sum(p.x_mm for p in placed) / len(placed) + move.aside_mm, sum(p.y_mm for p in placed) / len(placed) + move.across_mm
+        return sum(p.x_mm for p in placed) / len(placed) + move.aside_mm, sum(
+            p.y_mm for p in placed
+        ) / len(placed) + move.across_mm
 
 
 NEAR_MM = 14.0
 
 
 def near_the_heat(scene: Scene) -> Scene:
-    """The scene without parts too far from the nozzle to matter to a first answer, or to how sure one is."""
+    """The scene without parts too far from the nozzle to matter to a first answer, or to how sure
+    one is.
+    """
     centres = [(*scene.centre(move), move.circle_mm) for move in scene.moves if move.blows]
     near = tuple(
-        part for part in scene.parts
-        if part.ref in scene.targets or any(math.hypot(part.x_mm - x, part.y_mm - y) < circle + NEAR_MM for x, y, circle in centres)
-    )  # fmt: skip
+        part
+        for part in scene.parts
+        if part.ref in scene.targets
+        or any(
+            math.hypot(part.x_mm - x, part.y_mm - y) < circle + NEAR_MM for x, y, circle in centres
+        )
+    )
     return replace(scene, parts=near)

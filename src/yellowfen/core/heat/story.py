@@ -1,7 +1,8 @@
-"""The rehearsal told as moments in time order: what melts, what passes its limit, what may move, fall or stand up, what freezes.
+"""The rehearsal told as moments in time order: what melts, what passes its limit, what may move,
+fall or stand up, what freezes.
 
-Neighbours are parts that are not targets. A neighbour counts as loose once all its joints are molten; underneath, it
-stays up while its mass over its wetted pads is small.
+Neighbours are parts that are not targets. A neighbour counts as loose once all its joints are
+molten; underneath, it stays up while its mass over its wetted pads is small.
 """
 
 from dataclasses import dataclass
@@ -15,11 +16,30 @@ from yellowfen.core.heat.scene import PlacedPart, Scene, Side
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
 
-FLUX_THINS_C = constant("flux_thins", 110.0, "°C", Mark.COMMON_PRACTICE, "tacky flux and paste flux run thin at 100 to 120 °C", "first cue")
-MAX_LIQUID_S = constant(
-    "longest_above_liquidus", 90.0, "s", Mark.COMMON_PRACTICE, "paste makers' windows, 30 to 90 s above liquidus", "latest stop"
+FLUX_THINS_C = constant(
+    "flux_thins",
+    110.0,
+    "°C",
+    Mark.COMMON_PRACTICE,
+    "tacky flux and paste flux run thin at 100 to 120 °C",
+    "first cue",
 )
-MOST_MELTS = constant("most_melts", 3.0, "heats", Mark.COMMON_PRACTICE, "joints dull and pads suffer after three", "re-melt note")
+MAX_LIQUID_S = constant(
+    "longest_above_liquidus",
+    90.0,
+    "s",
+    Mark.COMMON_PRACTICE,
+    "paste makers' windows, 30 to 90 s above liquidus",
+    "latest stop",
+)
+MOST_MELTS = constant(
+    "most_melts",
+    3.0,
+    "heats",
+    Mark.COMMON_PRACTICE,
+    "joints dull and pads suffer after three",
+    "re-melt note",
+)
 HANGS_MG_MM2 = constant(
     "hangs_underneath",
     46.5,
@@ -37,15 +57,53 @@ TOMBSTONE_S = constant(
     "tombstone warning",
 )
 TOMBSTONE_MG = constant(
-    "tombstone_mass", 12.0, "mg", Mark.FROM_MEMORY, "0805 and smaller stand up, larger chips rarely", "tombstone warning"
+    "tombstone_mass",
+    12.0,
+    "mg",
+    Mark.FROM_MEMORY,
+    "0805 and smaller stand up, larger chips rarely",
+    "tombstone warning",
 )
-FLUX_ACTIVE_C = constant("flux_active", 130.0, "°C", Mark.FROM_MEMORY, "rosin fluxes work and are used up from about here", "grey crust")
-FLUX_LIFE_S = constant("flux_life", 150.0, "s", Mark.FROM_MEMORY, "soaks longer than 120 s dry paste out; some margin", "grey crust")
-RAMP_K_S = constant("ramp_limit", 3.0, "K/s", Mark.FROM_MEMORY, "IPC/JEDEC J-STD-020 profiles, as remembered", "ramp note")
+FLUX_ACTIVE_C = constant(
+    "flux_active",
+    130.0,
+    "°C",
+    Mark.FROM_MEMORY,
+    "rosin fluxes work and are used up from about here",
+    "grey crust",
+)
+FLUX_LIFE_S = constant(
+    "flux_life",
+    150.0,
+    "s",
+    Mark.FROM_MEMORY,
+    "soaks longer than 120 s dry paste out; some margin",
+    "grey crust",
+)
+RAMP_K_S = constant(
+    "ramp_limit",
+    3.0,
+    "K/s",
+    Mark.FROM_MEMORY,
+    "IPC/JEDEC J-STD-020 profiles, as remembered",
+    "ramp note",
+)
 RAMP_AIR_K_S = constant(
-    "ramp_hot_air", 6.0, "K/s", Mark.FROM_MEMORY, "hot air at a bench commonly raises a joint by 2 to 6 K/s", "ramp note of hot air"
+    "ramp_hot_air",
+    6.0,
+    "K/s",
+    Mark.FROM_MEMORY,
+    "hot air at a bench commonly raises a joint by 2 to 6 K/s",
+    "ramp note of hot air",
 )
-RAMP_SPAN_S = constant("ramp_span", 2.0, "s", Mark.FROM_MEMORY, "a ramp is read over a couple of seconds, not an instant", "ramp note")
+RAMP_SPAN_S = constant(
+    "ramp_span",
+    2.0,
+    "s",
+    Mark.FROM_MEMORY,
+    "a ramp is read over a couple of seconds, not an instant",
+    "ramp note",
+)
 PUSHED_SHARE = 1.0
 
 
@@ -85,7 +143,9 @@ def all_molten_s(joints: list[JointStory]) -> float | None:
 
 
 def frozen_s(joints: list[JointStory]) -> float | None:
-    """When the last of the joints that melted is solid again; None when nothing melted or something is still liquid."""
+    """When the last of the joints that melted is solid again; None when nothing melted or something
+    is still liquid.
+    """
     melted = [joint for joint in joints if joint.melt_start_s is not None]
     if not melted or any(joint.freeze_s is None for joint in melted):
         return None
@@ -110,14 +170,25 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     events = []
     thin = _first_above(rehearsal, ref, FLUX_THINS_C)
     if thin is not None:
-        events.append(Event(thin, Kind.FLUX_THINS, ref, f"flux at {ref} runs thin and smokes lightly"))
+        events.append(
+            Event(thin, Kind.FLUX_THINS, ref, f"flux at {ref} runs thin and smokes lightly")
+        )
     starts = [(joint.melt_start_s, joint.pin) for joint in joints if joint.melt_start_s is not None]
     if starts:
         first, pin = min(starts)
-        events.append(Event(first, Kind.FIRST_MELT, ref, f"first shine: pin {pin} of {ref} begins to melt"))
+        events.append(
+            Event(first, Kind.FIRST_MELT, ref, f"first shine: pin {pin} of {ref} begins to melt")
+        )
     done = all_molten_s(joints)
     if done is not None:
-        events.append(Event(done, Kind.ALL_MOLTEN, ref, f"all {len(joints)} joints of {ref} are molten; a nudge springs back"))
+        events.append(
+            Event(
+                done,
+                Kind.ALL_MOLTEN,
+                ref,
+                f"all {len(joints)} joints of {ref} are molten; a nudge springs back",
+            )
+        )
     else:
         cold = [joint for joint in joints if joint.melt_end_s is None]
         end = rehearsal.model.simulated_s
@@ -132,7 +203,11 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     events += _pad_events(ref, rehearsal) + _crust_events(ref, rehearsal)
     solid = frozen_s(joints)
     if solid is not None:
-        events.append(Event(solid, Kind.FROZEN, ref, f"every joint of {ref} is solid again; do not touch before"))
+        events.append(
+            Event(
+                solid, Kind.FROZEN, ref, f"every joint of {ref} is solid again; do not touch before"
+            )
+        )
     return events
 
 
@@ -147,12 +222,25 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
     if loose is None:
         return events
     if part.side is Side.TOP:
-        return [*events, Event(loose, Kind.NEIGHBOUR_LOOSE, ref, f"neighbour {ref} is loose: a knock or a gust moves it")]
+        return [
+            *events,
+            Event(
+                loose,
+                Kind.NEIGHBOUR_LOOSE,
+                ref,
+                f"neighbour {ref} is loose: a knock or a gust moves it",
+            ),
+        ]
     load = hanging_mg_mm2(part)
     if load > HANGS_MG_MM2:
         return [
             *events,
-            Event(loose, Kind.FALLS, ref, f"{ref} underneath falls: {load:.0f} mg hang on each mm² of pad, {HANGS_MG_MM2:.0f} stay up"),
+            Event(
+                loose,
+                Kind.FALLS,
+                ref,
+                f"{ref} underneath falls: {load:.0f} mg hang on each mm² of pad, {HANGS_MG_MM2:.0f} stay up",
+            ),
         ]
     said = f"{ref} underneath is loose but hangs on ({load:.1f} of {HANGS_MG_MM2:.0f} mg/mm²): no knock"
     return [*events, Event(loose, Kind.NEIGHBOUR_LOOSE, ref, said)]
@@ -178,7 +266,9 @@ def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> li
 
 
 def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
-    first, second = sorted(joints, key=lambda joint: joint.melt_end_s if joint.melt_end_s is not None else np.inf)
+    first, second = sorted(
+        joints, key=lambda joint: joint.melt_end_s if joint.melt_end_s is not None else np.inf
+    )
     if first.melt_end_s is None:
         return []
     other = second.melt_start_s
@@ -187,13 +277,18 @@ def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
     lag = "never melts" if other is None else f"follows {other - first.melt_end_s:.1f} s later"
     return [
         Event(
-            first.melt_end_s, Kind.STANDS_UP, ref, f"{ref} may stand up: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends"
+            first.melt_end_s,
+            Kind.STANDS_UP,
+            ref,
+            f"{ref} may stand up: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends",
         )
     ]
 
 
 def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
-    """A thermal pad or tab that melts after the visible joints: the part must not be touched before it."""
+    """A thermal pad or tab that melts after the visible joints: the part must not be touched before
+    it.
+    """
     joints = rehearsal.joints_of(ref)
     hidden = [joint for joint in joints if joint.kind in (JointKind.THERMAL_PAD, JointKind.TAB)]
     edge = all_molten_s([joint for joint in joints if joint not in hidden])
@@ -201,7 +296,14 @@ def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     if edge is None or not hidden or (pad is not None and pad - edge < 0.5):
         return []
     said = "never melts" if pad is None else f"follows {pad - edge:.1f} s later"
-    return [Event(edge, Kind.PAD_LAGS, ref, f"the leads of {ref} are molten, its pad beneath {said}: do not lift yet")]
+    return [
+        Event(
+            edge,
+            Kind.PAD_LAGS,
+            ref,
+            f"the leads of {ref} are molten, its pad beneath {said}: do not lift yet",
+        )
+    ]
 
 
 def _crust_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
@@ -213,11 +315,15 @@ def _crust_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
 
 
 def flux_time_s(rehearsal: Rehearsal, ref: str) -> float:
-    """Longest time that a joint of this part is above the flux's working temperature before it melts, s."""
+    """Longest time that a joint of this part is above the flux's working temperature before it
+    melts, s.
+    """
     longest = 0.0
     for index, joint in enumerate(rehearsal.joints):
         if joint.ref == ref:
-            until = rehearsal.times_s <= (joint.melt_start_s if joint.melt_start_s is not None else np.inf)
+            until = rehearsal.times_s <= (
+                joint.melt_start_s if joint.melt_start_s is not None else np.inf
+            )
             hot = rehearsal.joint_c[:, index] >= FLUX_ACTIVE_C
             steps = np.diff(rehearsal.times_s, prepend=0.0)
             longest = max(longest, float(steps[hot & until].sum()))
@@ -225,7 +331,9 @@ def flux_time_s(rehearsal: Rehearsal, ref: str) -> float:
 
 
 def ramps_k_s(rehearsal: Rehearsal) -> tuple[float, ...]:
-    """Steepest rise of every joint, K/s, read over a span of a couple of seconds; zeros without samples."""
+    """Steepest rise of every joint, K/s, read over a span of a couple of seconds; zeros without
+    samples.
+    """
     times = rehearsal.times_s
     if len(times) < 3:
         return (0.0,) * len(rehearsal.joints)
@@ -237,9 +345,17 @@ def ramps_k_s(rehearsal: Rehearsal) -> tuple[float, ...]:
 
 
 def rises_fast(scene: Scene, rehearsal: Rehearsal) -> tuple[tuple[str, float, str], ...]:
-    """Targets that rise faster than hot-air practice and mind it: (part, K/s, what may come of it). Oven profiles allow `RAMP_K_S`, averaged."""
-    minded = ((scene.part(ref), why) for ref in scene.targets if (why := _minds_a_ramp(scene.part(ref))))
-    return tuple((part.ref, ramp, why) for part, why in minded if (ramp := ramp_k_s(rehearsal, part.ref)) > RAMP_AIR_K_S)
+    """Targets that rise faster than hot-air practice and mind it: (part, K/s, what may come of it).
+    Oven profiles allow `RAMP_K_S`, averaged.
+    """
+    minded = (
+        (scene.part(ref), why) for ref in scene.targets if (why := _minds_a_ramp(scene.part(ref)))
+    )
+    return tuple(
+        (part.ref, ramp, why)
+        for part, why in minded
+        if (ramp := ramp_k_s(rehearsal, part.ref)) > RAMP_AIR_K_S
+    )
 
 
 def _minds_a_ramp(part: PlacedPart) -> str:
@@ -257,7 +373,12 @@ def ramp_k_s(rehearsal: Rehearsal, ref: str) -> float:
 
 def _limit_events(scene: Scene, rehearsal: Rehearsal) -> list[Event]:
     return [
-        Event(part.limit_passed_s, Kind.LIMIT_PASSED, part.ref, f"{part.ref} passes its limit of {part.limit_c:.0f} °C ({part.limit_why})")
+        Event(
+            part.limit_passed_s,
+            Kind.LIMIT_PASSED,
+            part.ref,
+            f"{part.ref} passes its limit of {part.limit_c:.0f} °C ({part.limit_why})",
+        )
         for part in rehearsal.parts
         if part.limit_passed_s is not None
     ]
@@ -272,11 +393,15 @@ def _first_above(rehearsal: Rehearsal, ref: str, level_c: float) -> float | None
 
 
 def hottest_neighbours(scene: Scene, rehearsal: Rehearsal, most: int = 4) -> tuple[str, ...]:
-    """The neighbours nearest to trouble: by how close the body comes to its limit or a joint to melting."""
+    """The neighbours nearest to trouble: by how close the body comes to its limit or a joint to
+    melting.
+    """
 
     def closeness(ref: str) -> float:
         part = rehearsal.part(ref)
-        margins = [part.limit_c - part.body_peak_c] + [joint.liquidus_c - joint.peak_c for joint in rehearsal.joints_of(ref)]
+        margins = [part.limit_c - part.body_peak_c] + [
+            joint.liquidus_c - joint.peak_c for joint in rehearsal.joints_of(ref)
+        ]
         return min(margins)
 
     others = [part.ref for part in scene.parts if part.ref not in scene.targets]

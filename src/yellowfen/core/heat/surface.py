@@ -1,8 +1,8 @@
 """Heat leaving a flat board to still air and by radiation.
 
-Free convection: upper face Nu = 0.54 Ra^(1/4) (1e4..1e7), 0.15 Ra^(1/3) above; lower face 0.27 Ra^(1/4);
-length = area / perimeter (Incropera & DeWitt, after McAdams and Lloyd & Moran). Small boards fall below
-Ra = 1e4: extrapolated.
+Free convection: upper face Nu = 0.54 Ra^(1/4) (1e4..1e7), 0.15 Ra^(1/3) above; lower face 0.27
+Ra^(1/4); length = area / perimeter (Incropera & DeWitt, after McAdams and Lloyd & Moran). Small
+boards fall below Ra = 1e4: extrapolated.
 """
 
 import numpy as np
@@ -18,33 +18,60 @@ from yellowfen.core.heat.air import (
 from yellowfen.core.source.mark import Mark, constant
 
 STEFAN_BOLTZMANN = constant(
-    "stefan_boltzmann", 5.670374e-8, "W/m²·K⁴", Mark.PUBLISHED, "CODATA 2018", "radiation",
-)  # fmt: skip
+    "stefan_boltzmann",
+    5.670374e-8,
+    "W/m²·K⁴",
+    Mark.PUBLISHED,
+    "CODATA 2018",
+    "radiation",
+)
 EMISSIVITY = constant(
-    "board_emissivity", 0.9, "1", Mark.FROM_MEMORY, "solder mask and moulded plastic", "radiation loss (little)",
-)  # fmt: skip
+    "board_emissivity",
+    0.9,
+    "1",
+    Mark.FROM_MEMORY,
+    "solder mask and moulded plastic",
+    "radiation loss (little)",
+)
 BARE_METAL_EMISSIVITY = constant(
-    "bare_metal_emissivity", 0.1, "1", Mark.FROM_MEMORY, "bare aluminium or steel sheet, slightly oxidised, 0.05 to 0.2",
+    "bare_metal_emissivity",
+    0.1,
+    "1",
+    Mark.FROM_MEMORY,
+    "bare aluminium or steel sheet, slightly oxidised, 0.05 to 0.2",
     "heat across the film of a bare plate; back of an aluminium board",
-)  # fmt: skip
+)
 INSULATING_REST_W_M2K = constant(
-    "underside_insulating", 3.0, "W/m²·K", Mark.FROM_MEMORY,
-    "board on a thick silicone or ceramic-fibre rest; the rest's own heat is neglected", "how fast the underside cools",
-)  # fmt: skip
+    "underside_insulating",
+    3.0,
+    "W/m²·K",
+    Mark.FROM_MEMORY,
+    "board on a thick silicone or ceramic-fibre rest; the rest's own heat is neglected",
+    "how fast the underside cools",
+)
 METAL_REST_W_M2K = constant(
-    "underside_metal", 100.0, "W/m²·K", Mark.FROM_MEMORY,
-    "about 0.25 mm of air between board and a metal slab that stays at room temperature", "how much heat a metal rest steals",
-)  # fmt: skip
+    "underside_metal",
+    100.0,
+    "W/m²·K",
+    Mark.FROM_MEMORY,
+    "about 0.25 mm of air between board and a metal slab that stays at room temperature",
+    "how much heat a metal rest steals",
+)
 _GRAVITY = 9.81
 
 
 def film_w_m2k(
-    gap_mm: float | NDArray[np.float64], hot_c: float, one: float = EMISSIVITY, other: float = EMISSIVITY
+    gap_mm: float | NDArray[np.float64],
+    hot_c: float,
+    one: float = EMISSIVITY,
+    other: float = EMISSIVITY,
 ) -> NDArray[np.float64]:
-    """Conductance per area across a still air film between two parallel faces, W/m²·K: conduction and radiation at the film's mean.
+    """Conductance per area across a still air film between two parallel faces, W/m²·K: conduction
+    and radiation at the film's mean.
 
-    `gap_mm` > 0; `hot_c` the hot face's setting, the other taken as a board under way (100 °C); emissivities 0..1 of the faces,
-    which give 1 / (1/ε₁ + 1/ε₂ − 1) of a black body's exchange (Incropera & DeWitt, large parallel plates).
+    `gap_mm` > 0; `hot_c` the hot face's setting, the other taken as a board under way (100 °C);
+    emissivities 0..1 of the faces, which give 1 / (1/ε₁ + 1/ε₂ − 1) of a black body's exchange
+    (Incropera & DeWitt, large parallel plates).
     """
     film_c = 0.5 * (hot_c + 100.0)
     facing = 1.0 / (1.0 / one + 1.0 / other - 1.0)
@@ -52,7 +79,9 @@ def film_w_m2k(
     return np.asarray(conductivity_w_mk(film_c) / (np.asarray(gap_mm) * 1e-3) + glow)
 
 
-def free_convection_w_m2k(length_m: float, surface_c: float, air_c: float, facing_up: bool) -> float:
+def free_convection_w_m2k(
+    length_m: float, surface_c: float, air_c: float, facing_up: bool
+) -> float:
     """Mean free-convection coefficient of a hot flat plate, W/m²·K. `length_m` = area / perimeter."""
     rayleigh = _rayleigh(length_m, surface_c, air_c)
     if not facing_up:

@@ -1,7 +1,9 @@
-"""The recipe a heat starts with: settings that pass the paste's window where physics allows, an end that its band gives, the reason where not.
+"""The recipe a heat starts with: settings that pass the paste's window where physics allows, an end
+that its band gives, the reason where not.
 
-Laws: hot air ends when all of it has flowed even if the air is weak, and never later than the cautious stop; a plate or an oven takes, of a few usual
-courses, the one that uses least of the window.
+Laws: hot air ends when all of it has flowed even if the air is weak, and never later than the
+cautious stop; a plate or an oven takes, of a few usual courses, the one that uses least of the
+window.
 """
 
 from collections.abc import Callable, Iterable, Sequence
@@ -24,7 +26,9 @@ MARGIN_S = 2.0
 
 @dataclass(frozen=True)
 class Usual:
-    """A scene with a recipe to start from, how much of the window it uses (%; None for hot air), and what to know of it."""
+    """A scene with a recipe to start from, how much of the window it uses (%; None for hot air),
+    and what to know of it.
+    """
 
     scene: Scene
     index_percent: float | None
@@ -36,14 +40,26 @@ def usual_recipe(scene: Scene, doubts: Doubts) -> Usual:
     if isinstance(scene.source, HotAir):
         return _air(scene, doubts)
     if isinstance(scene.source, HotPlate):
-        return _best(scene, _on_plate, (Course(50.0), Course(85.0), Course(125.0), Course(85.0, cold=False)), STEPS[:2])
+        return _best(
+            scene,
+            _on_plate,
+            (Course(50.0), Course(85.0), Course(125.0), Course(85.0, cold=False)),
+            STEPS[:2],
+        )
     if isinstance(scene.source, Oven):
-        return _best(scene, _in_oven, (Course(40.0), Course(70.0), Course(55.0, lead_k=45.0), Course(100.0, lead_k=45.0)), STEPS)
+        return _best(
+            scene,
+            _in_oven,
+            (Course(40.0), Course(70.0), Course(55.0, lead_k=45.0), Course(100.0, lead_k=45.0)),
+            STEPS,
+        )
     raise InvalidValue("source.kind", "an iron has no recipe; it stays as long as its joint needs")
 
 
 def _air(scene: Scene, doubts: Doubts) -> Usual:
-    """The last blowing move ends by the late end of its band, a little later, and before the cautious stop."""
+    """The last blowing move ends by the late end of its band, a little later, and before the
+    cautious stop.
+    """
     blowing = [index for index, move in enumerate(scene.moves) if move.blows]
     if not blowing:
         raise InvalidValue("moves", "add a move that blows")
@@ -55,10 +71,16 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
     middle = [band.middle for band in sure.melts]
     if any(at is None for at in middle):
         return Usual(
-            scene, None, "With these settings it would not all flow within two minutes: hotter, nearer, more air, or heat from below."
+            scene,
+            None,
+            "With these settings it would not all flow within two minutes: hotter, nearer, more air, or heat from below.",
         )
     flows = max(at for at in middle if at is not None)
-    end = max((at for at in late if at is not None), default=flows) if None not in late else 1.5 * flows
+    end = (
+        max((at for at in late if at is not None), default=flows)
+        if None not in late
+        else 1.5 * flows
+    )
     stop = sure.harm.low
     says = ""
     if stop is not None and stop < end + MARGIN_S:
@@ -68,13 +90,21 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
 
 
 def _with_seconds(scene: Scene, place: int, seconds: float) -> Scene:
-    return replace(scene, moves=(*scene.moves[:place], replace(scene.moves[place], seconds=float(seconds)), *scene.moves[place + 1 :]))
+    return replace(
+        scene,
+        moves=(
+            *scene.moves[:place],
+            replace(scene.moves[place], seconds=float(seconds)),
+            *scene.moves[place + 1 :],
+        ),
+    )
 
 
 @dataclass(frozen=True)
 class Course:
-    """What is varied of a plate's or oven's course: kelvins above the melting point, begun cold, seconds liquid or held, seconds of soak, how far
-    an oven leads the soak."""
+    """What is varied of a plate's or oven's course: kelvins above the melting point, begun cold,
+    seconds liquid or held, seconds of soak, how far an oven leads the soak.
+    """
 
     above_k: float
     cold: bool = True
@@ -87,7 +117,9 @@ STEPS = ({"above_k": 18.0}, {"hold_s": 18.0}, {"soak_s": 25.0}, {"lead_k": 14.0}
 
 
 def _on_plate(scene: Scene, course: Course) -> Scene:
-    """Begun cold or hot, off when the last joint has been liquid for a while (whole, where something stays cold)."""
+    """Begun cold or hot, off when the last joint has been liquid for a while (whole, where
+    something stays cold).
+    """
     assert isinstance(scene.source, HotPlate)
     set_c = min(max(round((_alloy(scene).liquidus_c + course.above_k) / 5) * 5.0, 60.0), 400.0)
     source = replace(scene.source, set_c=set_c, start_c=scene.ambient_c if course.cold else None)
@@ -95,7 +127,11 @@ def _on_plate(scene: Scene, course: Course) -> Scene:
     seen = rehearse(long, LOOK)
     ends = [all_molten_s(seen.joints_of(ref)) for ref in scene.targets]
     known = [at for at in ends if at is not None]
-    seconds = LONGEST_S if len(known) < len(ends) else min(float(round(max(known) + course.hold_s)), LONGEST_S)
+    seconds = (
+        LONGEST_S
+        if len(known) < len(ends)
+        else min(float(round(max(known) + course.hold_s)), LONGEST_S)
+    )
     return replace(long, moves=(Move(Deed.PLATE, seconds), Move(Deed.WITHDRAW, 90.0)))
 
 
@@ -115,11 +151,23 @@ def _in_oven(scene: Scene, course: Course) -> Scene:
         (held, peak),
         (held + 120.0, 70.0),
     )
-    curve = tuple((round(at), min(round(air), 330), min(round(air) + (10 if at else 0), 340)) for at, air in knots)
-    return replace(scene, source=replace(scene.source, curve=curve), moves=(Move(Deed.OVEN, float(curve[-1][0])),))
+    curve = tuple(
+        (round(at), min(round(air), 330), min(round(air) + (10 if at else 0), 340))
+        for at, air in knots
+    )
+    return replace(
+        scene,
+        source=replace(scene.source, curve=curve),
+        moves=(Move(Deed.OVEN, float(curve[-1][0])),),
+    )
 
 
-def _best(scene: Scene, made: Callable[[Scene, Course], Scene], first: Iterable[Course], varied: Sequence[dict[str, float]]) -> Usual:
+def _best(
+    scene: Scene,
+    made: Callable[[Scene, Course], Scene],
+    first: Iterable[Course],
+    varied: Sequence[dict[str, float]],
+) -> Usual:
     """The best of some courses, then varied one figure at a time, until it passes or no step helps."""
     found: dict[Course, tuple[float, Scene, Profile]] = {}
 
@@ -136,22 +184,45 @@ def _best(scene: Scene, made: Callable[[Scene, Course], Scene], first: Iterable[
             name, size = next(iter(step.items()))
             if judged(best) > 95.0:
                 best = min(
-                    (best, *(replace(best, **{name: max(getattr(best, name) + way * share * size, 5.0)}) for way in (-1, 1))), key=judged
+                    (
+                        best,
+                        *(
+                            replace(
+                                best, **{name: max(getattr(best, name) + way * share * size, 5.0)}
+                            )
+                            for way in (-1, 1)
+                        ),
+                    ),
+                    key=judged,
                 )
     chosen = found[best][1]
-    profile = profile_of(chosen, rehearse(chosen))  # what is said is said of the forecast that the page shows
+    profile = profile_of(
+        chosen, rehearse(chosen)
+    )  # what is said is said of the forecast that the page shows
     return _said(scene, profile.index_percent, chosen, profile)
 
 
 def _said(scene: Scene, index: float, best: Scene, profile: Profile) -> Usual:
     raised = tallest_beneath_mm(scene) if isinstance(scene.source, HotPlate) else 0.0
-    under = f"Parts underneath hold the board {raised:.1f} mm off the plate: heat comes slowly. " if raised else ""
+    under = (
+        f"Parts underneath hold the board {raised:.1f} mm off the plate: heat comes slowly. "
+        if raised
+        else ""
+    )
     if index <= 100.0:
-        return Usual(best, index, f"{under}It passes the paste's window; the tightest is {profile.worst.name}.")
+        return Usual(
+            best,
+            index,
+            f"{under}It passes the paste's window; the tightest is {profile.worst.name}.",
+        )
     worst = profile.worst
-    want = f"at most {worst.high:.0f}" if worst.low is None else f"{worst.low:.0f} to {worst.high:.0f}"
+    want = (
+        f"at most {worst.high:.0f}" if worst.low is None else f"{worst.low:.0f} to {worst.high:.0f}"
+    )
     return Usual(
-        best, index, f"{under}No usual course passes here: {worst.name} comes to {worst.value:.0f} {worst.unit}, {want} is wanted."
+        best,
+        index,
+        f"{under}No usual course passes here: {worst.name} comes to {worst.value:.0f} {worst.unit}, {want} is wanted.",
     )
 
 

@@ -1,8 +1,10 @@
-"""How long a jar or syringe of paste takes to come to the room's temperature: a short cylinder in still air.
+"""How long a jar or syringe of paste takes to come to the room's temperature: a short cylinder in
+still air.
 
-Model: conduction in the paste, air and radiation outside, the wall as a resistance and as added heat; the product of the series
-solutions of a long cylinder and of a plate (Incropera & DeWitt, transient conduction). Laws: a small one is lumped, exp(-t/τ); the
-middle lags the outside; closer to the room never sooner.
+Model: conduction in the paste, air and radiation outside, the wall as a resistance and as added
+heat; the product of the series solutions of a long cylinder and of a plate (Incropera & DeWitt,
+transient conduction). Laws: a small one is lumped, exp(-t/τ); the middle lags the outside; closer
+to the room never sooner.
 """
 
 import math
@@ -17,7 +19,12 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 GLOW_W_M2K = constant(
-    "container_glow", 5.5, "W/m²·K", Mark.FROM_MEMORY, "radiation at room temperature, emissivity 0.95", "warm-up of paste"
+    "container_glow",
+    5.5,
+    "W/m²·K",
+    Mark.FROM_MEMORY,
+    "radiation at room temperature, emissivity 0.95",
+    "warm-up of paste",
 )
 AIR_UPRIGHT = constant(
     "still_air_upright",
@@ -36,12 +43,35 @@ AIR_LYING = constant(
     "warm-up of paste",
 )
 MEAN_K = 8.0  # between container and room while it counts; a quarter power, so it matters little
-PASTE_W_MK = constant("paste_conductivity", 1.5, "W/m·K", Mark.FROM_MEMORY, "half metal balls in flux: 1 to 4", "warm-up of paste")
-VEHICLE_J_KGK = constant("vehicle_specific_heat", 2000.0, "J/kg·K", Mark.FROM_MEMORY, "rosin and solvents", "warm-up of paste")
-PLASTIC_J_KGK = constant("plastic_specific_heat", 1900.0, "J/kg·K", Mark.FROM_MEMORY, "polypropylene", "warm-up of paste")
-PLASTIC_W_MK = constant("plastic_conductivity", 0.2, "W/m·K", Mark.FROM_MEMORY, "polypropylene", "warm-up of paste")
+PASTE_W_MK = constant(
+    "paste_conductivity",
+    1.5,
+    "W/m·K",
+    Mark.FROM_MEMORY,
+    "half metal balls in flux: 1 to 4",
+    "warm-up of paste",
+)
+VEHICLE_J_KGK = constant(
+    "vehicle_specific_heat",
+    2000.0,
+    "J/kg·K",
+    Mark.FROM_MEMORY,
+    "rosin and solvents",
+    "warm-up of paste",
+)
+PLASTIC_J_KGK = constant(
+    "plastic_specific_heat", 1900.0, "J/kg·K", Mark.FROM_MEMORY, "polypropylene", "warm-up of paste"
+)
+PLASTIC_W_MK = constant(
+    "plastic_conductivity", 0.2, "W/m·K", Mark.FROM_MEMORY, "polypropylene", "warm-up of paste"
+)
 USUAL_RULE_H = constant(
-    "makers_warm_up", 4.0, "h", Mark.COMMON_PRACTICE, "makers of paste say four hours and more, whatever the size", "warm-up of paste"
+    "makers_warm_up",
+    4.0,
+    "h",
+    Mark.COMMON_PRACTICE,
+    "makers of paste say four hours and more, whatever the size",
+    "warm-up of paste",
 )
 _TERMS = 8
 # Inner diameter (mm) of syringe barrels by capacity up to (cm³) [from memory].
@@ -50,7 +80,8 @@ _BARRELS = ((3, 8.7), (5, 12.4), (10, 15.9), (30, 22.5), (1e9, 26.0))
 
 @dataclass(frozen=True)
 class Container:
-    """Paste as a cylinder in a plastic wall: inner diameter and filled height (mm), paste and wall mass (g), wall thickness (mm).
+    """Paste as a cylinder in a plastic wall: inner diameter and filled height (mm), paste and wall
+    mass (g), wall thickness (mm).
 
     A `standing` one passes no heat through its bottom; another lies, free on all sides.
     """
@@ -77,7 +108,10 @@ def container_of(kind: str, grams: float, paste: Paste) -> Container:
     if kind == "jar":
         diameter, wall = (4 * volume / (math.pi * 0.8)) ** (1 / 3), 2.0
     elif kind in ("syringe", "cartridge"):
-        diameter, wall = next(width for capacity, width in _BARRELS if volume / 1000 <= capacity), 1.2
+        diameter, wall = (
+            next(width for capacity, width in _BARRELS if volume / 1000 <= capacity),
+            1.2,
+        )
     else:
         raise InvalidValue("container", f"{kind[:20]!r} is not a jar, syringe or cartridge")
     height = volume / (math.pi / 4 * diameter**2)
@@ -104,19 +138,28 @@ def time_constant_s(container: Container, paste: Paste) -> float:
     """Of the lumped body: heat capacity over what its free faces pass."""
     d, h = container.diameter_mm * 1e-3, container.height_mm * 1e-3
     return heat_j_k(container, paste) / (
-        outside_w_m2k(container) * (math.pi * d * h + math.pi / 4 * d**2 * (1 if container.standing else 2))
+        outside_w_m2k(container)
+        * (math.pi * d * h + math.pi / 4 * d**2 * (1 if container.standing else 2))
     )
 
 
 def cold_left(container: Container, paste: Paste, seconds: float) -> float:
-    """Share of the first difference to the room that the coldest spot still has (1 at first, 0 in the end): the middle, or the bottom's."""
+    """Share of the first difference to the room that the coldest spot still has (1 at first, 0 in
+    the end): the middle, or the bottom's.
+    """
     in_range("seconds", seconds, 0, 1e7, "s")
-    radius, half = container.diameter_mm * 0.5e-3, container.height_mm * (1e-3 if container.standing else 0.5e-3)
+    radius, half = (
+        container.diameter_mm * 0.5e-3,
+        container.height_mm * (1e-3 if container.standing else 0.5e-3),
+    )
     volume = math.pi * radius**2 * container.height_mm * 1e-3
     diffusivity = PASTE_W_MK * volume / heat_j_k(container, paste)
     h = outside_w_m2k(container)
     wide, flat = diffusivity * seconds / radius**2, diffusivity * seconds / half**2
-    return min(1.0, cylinder_middle(h * radius / PASTE_W_MK, wide) * plate_middle(h * half / PASTE_W_MK, flat))
+    return min(
+        1.0,
+        cylinder_middle(h * radius / PASTE_W_MK, wide) * plate_middle(h * half / PASTE_W_MK, flat),
+    )
 
 
 def seconds_until(container: Container, paste: Paste, share: float) -> float:
@@ -131,7 +174,9 @@ def seconds_until(container: Container, paste: Paste, share: float) -> float:
 
 @dataclass(frozen=True)
 class WarmUp:
-    """Hours out of the cold: until the middle is within `within_k` of the room, until nothing in it is below the dew point (plus 1 K), and the makers' rule."""
+    """Hours out of the cold: until the middle is within `within_k` of the room, until nothing in it
+    is below the dew point (plus 1 K), and the makers' rule.
+    """
 
     near_h: float
     within_k: float
@@ -145,17 +190,35 @@ class WarmUp:
         return max(self.near_h, self.dry_h)
 
 
-def warm_up(container: Container, paste: Paste, fridge_c: float, room_c: float, dew_c: float, within_k: float = 1.5) -> WarmUp:
-    """How long a container needs from a fridge of that temperature. Raises InvalidValue when the room is not warmer."""
+def warm_up(
+    container: Container,
+    paste: Paste,
+    fridge_c: float,
+    room_c: float,
+    dew_c: float,
+    within_k: float = 1.5,
+) -> WarmUp:
+    """How long a container needs from a fridge of that temperature.
+
+    Raises InvalidValue when the room is not warmer.
+    """
     in_range("fridge_c", fridge_c, -20, 25, "°C")
     in_range("room_c", room_c, 5, 45, "°C")
     in_range("within_k", within_k, 0.1, 10, "K")
     cold = room_c - fridge_c
     if cold <= within_k:
-        raise InvalidValue("fridge_c", "the paste is as warm as the room already; nothing to wait for")
+        raise InvalidValue(
+            "fridge_c", "the paste is as warm as the room already; nothing to wait for"
+        )
     near = seconds_until(container, paste, within_k / cold) / 3600
     left = (room_c - (dew_c + 1.0)) / cold
-    dry = 0.0 if left >= 1 else math.inf if left <= 0.001 else seconds_until(container, paste, left) / 3600
+    dry = (
+        0.0
+        if left >= 1
+        else math.inf
+        if left <= 0.001
+        else seconds_until(container, paste, left) / 3600
+    )
     return WarmUp(near, within_k, dry, dew_c)
 
 
@@ -173,14 +236,24 @@ def plate_middle(biot: float, fourier: float) -> float:
     """Share left in the middle of a plate (Biot by its half thickness)."""
     total = 0.0
     for root in _plate_roots(biot):
-        total += 4 * math.sin(root) / (2 * root + math.sin(2 * root)) * math.exp(-(root**2) * fourier)
+        total += (
+            4 * math.sin(root) / (2 * root + math.sin(2 * root)) * math.exp(-(root**2) * fourier)
+        )
     return min(1.0, total) if fourier > 0 else 1.0
 
 
 def bessel(order: int, x: float) -> float:
-    """J of an order by Bessel's own integral; exact to rounding up to x = 30, since the rule converges exponentially."""
+    """J of an order by Bessel's own integral; exact to rounding up to x = 30, since the rule
+    converges exponentially.
+    """
     count = 64
-    return sum(math.cos(order * angle - x * math.sin(angle)) for angle in (math.pi * (k + 0.5) / count for k in range(count))) / count
+    return (
+        sum(
+            math.cos(order * angle - x * math.sin(angle))
+            for angle in (math.pi * (k + 0.5) / count for k in range(count))
+        )
+        / count
+    )
 
 
 @lru_cache(maxsize=64)
@@ -190,7 +263,11 @@ def _cylinder_roots(biot: float) -> tuple[float, ...]:
     for k in range(_TERMS):
         low = 1e-9 if k == 0 else _zero(1, (k + 0.25) * math.pi)
         high = _zero(0, (k + 0.75) * math.pi)
-        roots.append(_bisected(lambda x: (x * bessel(1, x) - biot * bessel(0, x)) * (-1) ** k, low, high))  # noqa: B023
+        roots.append(
+            _bisected(
+                lambda x, k=k: (x * bessel(1, x) - biot * bessel(0, x)) * (-1) ** k, low, high
+            )
+        )
     return tuple(roots)
 
 
@@ -205,7 +282,11 @@ def _zero(order: int, guess: float) -> float:
 def _plate_roots(biot: float) -> tuple[float, ...]:
     """Roots of ζ·tan ζ = Bi."""
     return tuple(
-        _bisected(lambda x: (x * math.sin(x) - biot * math.cos(x)) * (-1) ** k, k * math.pi + 1e-12, (k + 0.5) * math.pi)  # noqa: B023
+        _bisected(
+            lambda x, k=k: (x * math.sin(x) - biot * math.cos(x)) * (-1) ** k,
+            k * math.pi + 1e-12,
+            (k + 0.5) * math.pi,
+        )
         for k in range(_TERMS)
     )
 

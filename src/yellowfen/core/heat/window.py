@@ -1,7 +1,9 @@
-"""The safe window: one setting against the seconds of the last heating move, and what each pair comes to.
+"""The safe window: one setting against the seconds of the last heating move, and what each pair
+comes to.
 
-Each setting is one run; at every dwell the state is branched and cooled to its end, so what the after-heat does counts.
-The calmest point is the good pair farthest from any border, in units of the user's own uncertainty along each axis.
+Each setting is one run; at every dwell the state is branched and cooled to its end, so what the
+after-heat does counts. The calmest point is the good pair farthest from any border, in units of the
+user's own uncertainty along each axis.
 """
 
 import itertools
@@ -12,14 +14,24 @@ from enum import StrEnum
 import numpy as np
 
 from yellowfen.core.heat.outcome import Fate, Outcome, after_heat, heating_moves, outcome, watch
-from yellowfen.core.heat.rehearsal import COARSE, FINE, Prepared, Resolution, advance, first_state, prepare
+from yellowfen.core.heat.rehearsal import (
+    COARSE,
+    FINE,
+    Prepared,
+    Resolution,
+    advance,
+    first_state,
+    prepare,
+)
 from yellowfen.core.heat.scene import Array, Deed, HotAir, HotPlate, Move, Scene
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
-DWELL_LOG_SD = constant("hand_timing", 0.08, "log", _M, "a person at the clock is within a tenth", "margin of a setting")
+DWELL_LOG_SD = constant(
+    "hand_timing", 0.08, "log", _M, "a person at the clock is within a tenth", "margin of a setting"
+)
 LOOSE_COST_SD = constant(
     "loose_neighbour_cost",
     1.0,
@@ -36,7 +48,14 @@ MORE_LOOSE_COST_SD = constant(
     "our own weighing: every further part that is melted again for nothing",
     "which setting is proposed",
 )
-FLOW_SHARE = constant("dial_flow", 0.15, "1", _M, "an air dial is set again within about a seventh", "margin of a setting")
+FLOW_SHARE = constant(
+    "dial_flow",
+    0.15,
+    "1",
+    _M,
+    "an air dial is set again within about a seventh",
+    "margin of a setting",
+)
 WINDOW_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
 
@@ -50,12 +69,19 @@ class Axis(StrEnum):
 
 
 AXIS_UNIT = {Axis.OUTLET: "°C", Axis.HEIGHT: "mm", Axis.FLOW: "L/min", Axis.PLATE: "°C"}
-AXIS_WORD = {Axis.OUTLET: "air", Axis.HEIGHT: "distance", Axis.FLOW: "air flow", Axis.PLATE: "plate"}
+AXIS_WORD = {
+    Axis.OUTLET: "air",
+    Axis.HEIGHT: "distance",
+    Axis.FLOW: "air flow",
+    Axis.PLATE: "plate",
+}
 
 
 @dataclass(frozen=True)
 class Tolerance:
-    """One standard deviation of what a hand or a dial does: of the varied setting in its own unit, of the dwell as a log."""
+    """One standard deviation of what a hand or a dial does: of the varied setting in its own unit,
+    of the dwell as a log.
+    """
 
     setting: float
     dwell_log: float = DWELL_LOG_SD
@@ -71,7 +97,9 @@ class Column:
 
 @dataclass(frozen=True)
 class Calmest:
-    """The best pair, its margin in standard deviations, and how far the setting and the dwell may go alone."""
+    """The best pair, its margin in standard deviations, and how far the setting and the dwell may
+    go alone.
+    """
 
     setting: float
     dwell_s: float
@@ -120,7 +148,9 @@ def _span(scene: Scene, axis: Axis) -> tuple[float, float]:
 
 
 def dwells_around(scene: Scene, count: int = 20) -> tuple[float, ...]:
-    """Dwells of the last heating move from a fifth of its own to twice and some more, evenly in ratio."""
+    """Dwells of the last heating move from a fifth of its own to twice and some more, evenly in
+    ratio.
+    """
     here = heating_moves(scene)[-1].seconds
     low, high = max(2.0, 0.2 * here), min(900.0, max(2.4 * here, 40.0))
     return tuple(round(float(value), 1) for value in np.geomspace(low, high, count))
@@ -132,7 +162,11 @@ def setting_of(scene: Scene, axis: Axis) -> float:
     if axis is Axis.PLATE and isinstance(source, HotPlate):
         return source.set_c
     if isinstance(source, HotAir) and axis is not Axis.PLATE:
-        return {Axis.OUTLET: source.outlet_c, Axis.FLOW: source.flow_lpm, Axis.HEIGHT: heating_moves(scene)[-1].height_mm}[axis]
+        return {
+            Axis.OUTLET: source.outlet_c,
+            Axis.FLOW: source.flow_lpm,
+            Axis.HEIGHT: heating_moves(scene)[-1].height_mm,
+        }[axis]
     raise InvalidValue("axis", f"{axis} is not a setting of this source of heat")
 
 
@@ -140,13 +174,26 @@ def with_setting(scene: Scene, axis: Axis, value: float) -> Scene:
     """The scene at another value of an axis; height is that of the last blowing moves alike."""
     source = scene.source
     if isinstance(source, HotPlate):
-        return replace(scene, source=replace(source, set_c=value, start_c=None if source.start_c is None else source.start_c))
+        return replace(
+            scene,
+            source=replace(
+                source, set_c=value, start_c=None if source.start_c is None else source.start_c
+            ),
+        )
     if axis is Axis.HEIGHT:
         last = heating_moves(scene)[-1].height_mm
-        moves = tuple(replace(move, height_mm=value) if move.blows and move.height_mm == last else move for move in scene.moves)
+        moves = tuple(
+            replace(move, height_mm=value) if move.blows and move.height_mm == last else move
+            for move in scene.moves
+        )
         return replace(scene, moves=moves)
     assert isinstance(source, HotAir)
-    return replace(scene, source=replace(source, outlet_c=value) if axis is Axis.OUTLET else replace(source, flow_lpm=value))
+    return replace(
+        scene,
+        source=replace(source, outlet_c=value)
+        if axis is Axis.OUTLET
+        else replace(source, flow_lpm=value),
+    )
 
 
 def with_dwell(scene: Scene, seconds: float) -> Scene:
@@ -157,7 +204,9 @@ def with_dwell(scene: Scene, seconds: float) -> Scene:
     return replace(scene, moves=tuple(moves))
 
 
-def check_axes(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: tuple[float, ...]) -> None:
+def check_axes(
+    scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: tuple[float, ...]
+) -> None:
     """Raise InvalidValue where a window cannot be made of these."""
     check_dwell(scene)
     setting_of(scene, axis)
@@ -178,8 +227,14 @@ def check_dwell(scene: Scene) -> None:
         raise InvalidValue("moves", "a window needs hot air or a plate as the last move with heat")
 
 
-def window_column(scene: Scene, axis: Axis, value: float, dwells_s: tuple[float, ...], resolution: Resolution = WINDOW_RESOLUTION,
-                  ready: Prepared | None = None) -> Column:  # fmt: skip
+def window_column(
+    scene: Scene,
+    axis: Axis,
+    value: float,
+    dwells_s: tuple[float, ...],
+    resolution: Resolution = WINDOW_RESOLUTION,
+    ready: Prepared | None = None,
+) -> Column:
     """All outcomes of one setting: one run, branched and cooled at every dwell."""
     here = with_setting(scene, axis, value)
     prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
@@ -206,8 +261,15 @@ def _piece(scene: Scene, move: Move, start: float, end: float) -> Scene:
     return replace(scene, moves=(replace(move, seconds=end - start, from_s=start),))
 
 
-def make_window(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s: tuple[float, ...], tolerance: Tolerance,
-                resolution: Resolution = WINDOW_RESOLUTION, on_column: Callable[[Column], None] | None = None) -> Window:  # fmt: skip
+def make_window(
+    scene: Scene,
+    axis: Axis,
+    settings: tuple[float, ...],
+    dwells_s: tuple[float, ...],
+    tolerance: Tolerance,
+    resolution: Resolution = WINDOW_RESOLUTION,
+    on_column: Callable[[Column], None] | None = None,
+) -> Window:
     """The map of a setting against dwell. Raises InvalidValue where the axes do not fit the scene."""
     check_axes(scene, axis, settings, dwells_s)
     ready = prepare(scene, resolution) if axis is not Axis.PLATE else None
@@ -216,22 +278,37 @@ def make_window(scene: Scene, axis: Axis, settings: tuple[float, ...], dwells_s:
         columns.append(window_column(scene, axis, value, dwells_s, resolution, ready))
         if on_column:
             on_column(columns[-1])
-    return Window(axis, dwells_s, tuple(columns), confirmed(scene, axis, tuple(columns), dwells_s, tolerance))
+    return Window(
+        axis, dwells_s, tuple(columns), confirmed(scene, axis, tuple(columns), dwells_s, tolerance)
+    )
 
 
-def calmest(columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance) -> Calmest | None:
-    """The pair farthest from a border. A loose neighbour costs LOOSE_COST_SD: a roomy place with one beats a narrow ledge without."""
-    found = [_calmest_among(columns, dwells_s, tolerance, allowed) for allowed in ((Fate.GOOD,), (Fate.GOOD, Fate.SPILLS))]
+def calmest(
+    columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance
+) -> Calmest | None:
+    """The pair farthest from a border.
+
+    A loose neighbour costs LOOSE_COST_SD: a roomy place with one beats a narrow ledge without.
+    """
+    found = [
+        _calmest_among(columns, dwells_s, tolerance, allowed)
+        for allowed in ((Fate.GOOD,), (Fate.GOOD, Fate.SPILLS))
+    ]
     return max((one for one in found if one is not None), key=worth, default=None)
 
 
 def worth(best: Calmest) -> float:
     """Margin in standard deviations, less what loose neighbours cost."""
-    return best.sigmas - (LOOSE_COST_SD + MORE_LOOSE_COST_SD * (best.loose - 1) if best.spills else 0.0)
+    return best.sigmas - (
+        LOOSE_COST_SD + MORE_LOOSE_COST_SD * (best.loose - 1) if best.spills else 0.0
+    )
 
 
 def _calmest_among(
-    columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance, allowed: tuple[Fate, ...]
+    columns: tuple[Column, ...],
+    dwells_s: tuple[float, ...],
+    tolerance: Tolerance,
+    allowed: tuple[Fate, ...],
 ) -> Calmest | None:
     good = np.array([[one.fate in allowed for one in column.outcomes] for column in columns])
     if not good.any():
@@ -245,12 +322,24 @@ def _calmest_among(
     a, b = nearest[i, j]
     mapped = 0 <= a < len(columns) and 0 <= b < len(dwells_s)
     binds = columns[a].outcomes[b].why if mapped else "the map ends"
-    return Calmest(columns[i].setting, dwells_s[j], float(distance[i, j]), columns[low].setting, columns[high].setting, dwells_s[early],
-                   dwells_s[late], binds, columns[i].outcomes[j].loose)  # fmt: skip
+    return Calmest(
+        columns[i].setting,
+        dwells_s[j],
+        float(distance[i, j]),
+        columns[low].setting,
+        columns[high].setting,
+        dwells_s[early],
+        dwells_s[late],
+        binds,
+        columns[i].outcomes[j].loose,
+    )
 
 
 def _to_border(good: np.ndarray, across: Array, along: Array) -> tuple[Array, np.ndarray]:
-    """Distance from every good cell to the nearest cell that is not, half a cell nearer. What lies beyond the map counts as not good."""
+    """Distance from every good cell to the nearest cell that is not, half a cell nearer.
+
+    What lies beyond the map counts as not good.
+    """
     framed = np.pad(good, 1, constant_values=False)
     wide, tall = _framed(across), _framed(along)
     bad = np.argwhere(~framed)
@@ -284,13 +373,22 @@ CONFIRMED_TRIES = 6
 
 
 def on_the_dial(axis: Axis, value: float, shift: float = 0.0) -> float:
-    """The true setting nearest to `value` that a dial can show, which shows the true setting less `shift`."""
+    """The true setting nearest to `value` that a dial can show, which shows the true setting less
+    `shift`.
+    """
     return round((value - shift) / DIAL_STEP[axis]) * DIAL_STEP[axis] + shift
 
 
-def confirmed(scene: Scene, axis: Axis, columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance,
-              shift: float = 0.0) -> Calmest | None:  # fmt: skip
-    """The calmest point as it can be set, found good on the fine grid as well; where it is not, the next calmest, a few times.
+def confirmed(
+    scene: Scene,
+    axis: Axis,
+    columns: tuple[Column, ...],
+    dwells_s: tuple[float, ...],
+    tolerance: Tolerance,
+    shift: float = 0.0,
+) -> Calmest | None:
+    """The calmest point as it can be set, found good on the fine grid as well; where it is not, the
+    next calmest, a few times.
 
     Raises InvalidValue where the scene has no such axis.
     """
@@ -298,7 +396,11 @@ def confirmed(scene: Scene, axis: Axis, columns: tuple[Column, ...], dwells_s: t
         best = calmest(columns, dwells_s, tolerance)
         if best is None:
             return None
-        settable = replace(best, setting=on_the_dial(axis, best.setting, shift), dwell_s=float(max(round(best.dwell_s), 1)))
+        settable = replace(
+            best,
+            setting=on_the_dial(axis, best.setting, shift),
+            dwell_s=float(max(round(best.dwell_s), 1)),
+        )
         seen = window_column(scene, axis, settable.setting, (settable.dwell_s,), FINE).outcomes[0]
         if seen.fate is Fate.GOOD or (seen.fate is Fate.SPILLS and best.spills):
             return replace(settable, loose=seen.loose)
@@ -306,7 +408,9 @@ def confirmed(scene: Scene, axis: Axis, columns: tuple[Column, ...], dwells_s: t
     return None
 
 
-def _corrected(columns: tuple[Column, ...], dwells_s: tuple[float, ...], best: Calmest, seen: Outcome) -> tuple[Column, ...]:
+def _corrected(
+    columns: tuple[Column, ...], dwells_s: tuple[float, ...], best: Calmest, seen: Outcome
+) -> tuple[Column, ...]:
     """The map with one point as the fine grid sees it."""
     place = dwells_s.index(best.dwell_s)
     return tuple(

@@ -1,6 +1,7 @@
 """Solder alloys: melting range, density, latent heat.
 
-Melting ranges: as remembered from the IPC J-STD-006 alloy tables. Densities and latent heats: from memory.
+Melting ranges: as remembered from the IPC J-STD-006 alloy tables. Densities and latent heats: from
+memory.
 """
 
 from dataclasses import dataclass
@@ -9,14 +10,22 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 SOLDER_CP_J_KGK = constant(
-    "solder_specific_heat", 200.0, "J/kg·K", Mark.FROM_MEMORY,
+    "solder_specific_heat",
+    200.0,
+    "J/kg·K",
+    Mark.FROM_MEMORY,
     "tin-rich and tin-lead solders lie between about 170 and 240",
     "heat taken by a joint before it melts (small)",
-)  # fmt: skip
+)
 
 SURFACE_TENSION_N_M = constant(
-    "solder_surface_tension", 0.4, "N/m", Mark.FROM_MEMORY, "under flux 0.35 to 0.5", "does the air push a part; where a leadless part settles"
-)  # fmt: skip
+    "solder_surface_tension",
+    0.4,
+    "N/m",
+    Mark.FROM_MEMORY,
+    "under flux 0.35 to 0.5",
+    "does the air push a part; where a leadless part settles",
+)
 
 
 @dataclass(frozen=True)
@@ -56,15 +65,25 @@ def alloy_named(name: str, field: str = "alloy") -> Alloy:
     try:
         return ALLOYS[name]
     except KeyError:
-        raise InvalidValue(field, f"no alloy is called {name!r}; known are {', '.join(ALLOYS)}") from None
+        raise InvalidValue(
+            field, f"no alloy is called {name!r}; known are {', '.join(ALLOYS)}"
+        ) from None
 
 
 for _alloy in _TABLE:
     constant(
-        f"liquidus_{_alloy.name}", _alloy.liquidus_c, "°C", Mark.FROM_MEMORY,
-        "IPC J-STD-006 alloy tables, as remembered", "every melt moment of a joint in this alloy",
-    )  # fmt: skip
+        f"liquidus_{_alloy.name}",
+        _alloy.liquidus_c,
+        "°C",
+        Mark.FROM_MEMORY,
+        "IPC J-STD-006 alloy tables, as remembered",
+        "every melt moment of a joint in this alloy",
+    )
     constant(
-        f"latent_heat_{_alloy.name}", _alloy.latent_j_g, "J/g", Mark.FROM_MEMORY,
-        "values between 25 and 60 are remembered for these alloys", "how long a joint stands at its melting point",
-    )  # fmt: skip
+        f"latent_heat_{_alloy.name}",
+        _alloy.latent_j_g,
+        "J/g",
+        Mark.FROM_MEMORY,
+        "values between 25 and 60 are remembered for these alloys",
+        "how long a joint stands at its melting point",
+    )

@@ -1,6 +1,8 @@
-"""A lot of solder paste: what is in it, when it left the cold and came back, what is left, and whether it still serves.
+"""A lot of solder paste: what is in it, when it left the cold and came back, what is left, and
+whether it still serves.
 
-Laws: times are seconds since 1970, given by whoever calls; what is left is what it held less what was used.
+Laws: times are seconds since 1970, given by whoever calls; what is left is what it held less what
+was used.
 """
 
 from collections.abc import Sequence
@@ -13,13 +15,28 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 OPEN_LIFE_H = constant(
-    "paste_warm_life", 48.0, "h", Mark.FROM_MEMORY, "makers give one to a few days in all at room temperature", "is a lot still good"
+    "paste_warm_life",
+    48.0,
+    "h",
+    Mark.FROM_MEMORY,
+    "makers give one to a few days in all at room temperature",
+    "is a lot still good",
 )
 KEEPS_DAYS = constant(
-    "paste_keeps", 180.0, "d", Mark.COMMON_PRACTICE, "about six months unopened in the cold", "expiry where the jar shows none"
+    "paste_keeps",
+    180.0,
+    "d",
+    Mark.COMMON_PRACTICE,
+    "about six months unopened in the cold",
+    "expiry where the jar shows none",
 )
 WASTE_G = constant(
-    "paste_waste_print", 0.3, "g", Mark.FROM_MEMORY, "what stays on blade, foil and cloth with every print", "paste left in a lot"
+    "paste_waste_print",
+    0.3,
+    "g",
+    Mark.FROM_MEMORY,
+    "what stays on blade, foil and cloth with every print",
+    "paste left in a lot",
 )
 
 
@@ -46,7 +63,9 @@ class Happened:
 
 @dataclass(frozen=True)
 class Lot:
-    """A lot in its owner's words: a jar or syringe of `grams` when new; `expires_s` from its label, or None."""
+    """A lot in its owner's words: a jar or syringe of `grams` when new; `expires_s` from its label,
+    or None.
+    """
 
     id: int
     name: str
@@ -61,7 +80,9 @@ class Lot:
         if not 1 <= len(self.name.strip()) <= 60:
             raise InvalidValue("name", "give the paste a name of 1 to 60 letters")
         if self.container not in ("jar", "syringe", "cartridge"):
-            raise InvalidValue("container", f"{self.container[:20]!r} is not a jar, syringe or cartridge")
+            raise InvalidValue(
+                "container", f"{self.container[:20]!r} is not a jar, syringe or cartridge"
+            )
         in_range("grams", self.grams, 0.5, 5000, "g")
 
     @property
@@ -71,12 +92,23 @@ class Lot:
     @property
     def left_g(self) -> float:
         """What should be left, g."""
-        return 0.0 if any(one.kind is LotEvent.EMPTY for one in self.events) else max(0.0, self.grams - self.used_g)
+        return (
+            0.0
+            if any(one.kind is LotEvent.EMPTY for one in self.events)
+            else max(0.0, self.grams - self.used_g)
+        )
 
     @property
     def is_out(self) -> bool:
         """True while it stands out of the cold."""
-        last = next((one.kind for one in reversed(self.events) if one.kind in (LotEvent.OUT, LotEvent.BACK)), LotEvent.BACK)
+        last = next(
+            (
+                one.kind
+                for one in reversed(self.events)
+                if one.kind in (LotEvent.OUT, LotEvent.BACK)
+            ),
+            LotEvent.BACK,
+        )
         return last is LotEvent.OUT
 
     def warm_h(self, now_s: float) -> float:
@@ -85,7 +117,11 @@ class Lot:
 
     def out_since_s(self) -> float | None:
         """When it last left the cold, if it is out now."""
-        return next((one.at_s for one in reversed(self.events) if one.kind is LotEvent.OUT), None) if self.is_out else None
+        return (
+            next((one.at_s for one in reversed(self.events) if one.kind is LotEvent.OUT), None)
+            if self.is_out
+            else None
+        )
 
     @property
     def opened_s(self) -> float | None:
@@ -102,7 +138,9 @@ class Lot:
             said.append("It is empty.")
         days = (self.good_until_s() - now_s) / 86400
         if days < 0:
-            said.append(f"Past its date by {-days:.0f} days: print a trial and look whether the balls flow together.")
+            said.append(
+                f"Past its date by {-days:.0f} days: print a trial and look whether the balls flow together."
+            )
         elif days < 14:
             said.append(f"Its date is {days:.0f} days away.")
         if self.warm_h(now_s) > OPEN_LIFE_H:
@@ -110,7 +148,9 @@ class Lot:
                 f"Out of the cold for {self.warm_h(now_s):.0f} h in all, usual is up to {OPEN_LIFE_H:g} h: fresh flux once, not for fine pitch."
             )
         if self.opened_s is None and self.is_out:
-            said.append("Leave it closed until it is as warm as the room; opened cold it draws dew.")
+            said.append(
+                "Leave it closed until it is as warm as the room; opened cold it draws dew."
+            )
         return tuple(said)
 
     def boards_left(self, per_board_g: float) -> int | None:

@@ -1,7 +1,8 @@
 """What solders and finishes make together: the mixed composition, and what may form.
 
-Law: composition is exact arithmetic. What may form is told by presence alone: any bismuth with any lead may keep a last liquid
-near 96 °C however little there is of either, so no melting range is worked out from a mixture.
+Law: composition is exact arithmetic. What may form is told by presence alone: any bismuth with any
+lead may keep a last liquid near 96 °C however little there is of either, so no melting range is
+worked out from a mixture.
 """
 
 import re
@@ -14,25 +15,54 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 FINISH_MM = constant(
-    "finish_film", 0.01, "mm", Mark.FROM_MEMORY, "levelled solder on a pad is 1 to 40 µm thick", "share of a pad's finish in a joint"
+    "finish_film",
+    0.01,
+    "mm",
+    Mark.FROM_MEMORY,
+    "levelled solder on a pad is 1 to 40 µm thick",
+    "share of a pad's finish in a joint",
 )
-LEFT_MM = constant("left_on_pads", 0.03, "mm", Mark.FROM_MEMORY, "what stays on a pad wicked once", "share of old solder in a joint")
+LEFT_MM = constant(
+    "left_on_pads",
+    0.03,
+    "mm",
+    Mark.FROM_MEMORY,
+    "what stays on a pad wicked once",
+    "share of old solder in a joint",
+)
 LAST_LIQUID_C = constant(
-    "bismuth_lead_last_liquid", 96.0, "°C", Mark.FROM_MEMORY, "tin, bismuth and lead together melt there", "bismuth with lead"
+    "bismuth_lead_last_liquid",
+    96.0,
+    "°C",
+    Mark.FROM_MEMORY,
+    "tin, bismuth and lead together melt there",
+    "bismuth with lead",
 )
 # Elements that a finish brings into the joint, and the alloy it is made of when that is a solder.
 PAD_FINISHES: dict[str, tuple[frozenset[str], str]] = {
-    "lead-free tin, levelled": (frozenset(("Sn", "Cu")), "Sn99.3Cu0.7"), "tin-lead, levelled": (frozenset(("Sn", "Pb")), "Sn63Pb37"),
-    "gold on nickel": (frozenset(("Au", "Ni")), ""), "silver": (frozenset(("Ag",)), ""), "tin, immersed": (frozenset(("Sn",)), ""),
+    "lead-free tin, levelled": (frozenset(("Sn", "Cu")), "Sn99.3Cu0.7"),
+    "tin-lead, levelled": (frozenset(("Sn", "Pb")), "Sn63Pb37"),
+    "gold on nickel": (frozenset(("Au", "Ni")), ""),
+    "silver": (frozenset(("Ag",)), ""),
+    "tin, immersed": (frozenset(("Sn",)), ""),
     "bare copper, preserved": (frozenset(("Cu",)), ""),
-}  # fmt: skip
+}
 PART_FINISHES: dict[str, frozenset[str]] = {
-    "tin": frozenset(("Sn",)), "tin-lead": frozenset(("Sn", "Pb")), "tin-bismuth": frozenset(("Sn", "Bi")), "gold or palladium": frozenset(("Au", "Pd")),
-    "lead-free balls": frozenset(("Sn", "Ag", "Cu")), "leaded balls": frozenset(("Sn", "Pb")), "not known": frozenset(),
-}  # fmt: skip
+    "tin": frozenset(("Sn",)),
+    "tin-lead": frozenset(("Sn", "Pb")),
+    "tin-bismuth": frozenset(("Sn", "Bi")),
+    "gold or palladium": frozenset(("Au", "Pd")),
+    "lead-free balls": frozenset(("Sn", "Ag", "Cu")),
+    "leaded balls": frozenset(("Sn", "Pb")),
+    "not known": frozenset(),
+}
 LEFT_OVER: dict[str, str] = {
-    "nothing": "", "leaded solder": "Sn63Pb37", "lead-free solder": "Sn96.5Ag3Cu0.5", "bismuth solder": "Sn42Bi58", "removal alloy": "Bi32.5In51Sn16.5",
-}  # fmt: skip
+    "nothing": "",
+    "leaded solder": "Sn63Pb37",
+    "lead-free solder": "Sn96.5Ag3Cu0.5",
+    "bismuth solder": "Sn42Bi58",
+    "removal alloy": "Bi32.5In51Sn16.5",
+}
 
 
 @dataclass(frozen=True)
@@ -47,15 +77,22 @@ class Reaction:
 
 
 def elements(alloy: str) -> dict[str, float]:
-    """Mass shares of an alloy by its name (they sum to 1). Raises InvalidValue for an unknown alloy."""
+    """Mass shares of an alloy by its name (they sum to 1).
+
+    Raises InvalidValue for an unknown alloy.
+    """
     alloy_named(alloy)
-    found = {name: float(share) / 100 for name, share in re.findall(r"([A-Z][a-z]?)([\d.]+)", alloy)}
+    found = {
+        name: float(share) / 100 for name, share in re.findall(r"([A-Z][a-z]?)([\d.]+)", alloy)
+    }
     total = sum(found.values())
     return {name: share / total for name, share in found.items()}
 
 
 def mixture(amounts: Iterable[tuple[str, float]]) -> dict[str, float]:
-    """Mass shares by element of alloys melted together, each with its volume (mm³, not negative), largest first."""
+    """Mass shares by element of alloys melted together, each with its volume (mm³, not negative),
+    largest first.
+    """
     masses: dict[str, float] = defaultdict(float)
     for alloy, volume in amounts:
         if not volume >= 0:
@@ -66,11 +103,18 @@ def mixture(amounts: Iterable[tuple[str, float]]) -> dict[str, float]:
     total = sum(masses.values())
     if total <= 0:
         raise InvalidValue("volume", "there is no metal to mix")
-    return dict(sorted(((name, mass / total) for name, mass in masses.items()), key=lambda pair: -pair[1]))
+    return dict(
+        sorted(((name, mass / total) for name, mass in masses.items()), key=lambda pair: -pair[1])
+    )
 
 
-def reactions(alloy: str, pad_finish: str, part_finish: str, left_over: str = "nothing") -> tuple[Reaction, ...]:
-    """What may form from a solder on these finishes with what was left on the pads; worst first. Raises InvalidValue for unknown names."""
+def reactions(
+    alloy: str, pad_finish: str, part_finish: str, left_over: str = "nothing"
+) -> tuple[Reaction, ...]:
+    """What may form from a solder on these finishes with what was left on the pads; worst first.
+
+    Raises InvalidValue for unknown names.
+    """
     for name, known, field in (
         (pad_finish, PAD_FINISHES, "pad_finish"),
         (part_finish, PART_FINISHES, "part_finish"),
@@ -82,44 +126,94 @@ def reactions(alloy: str, pad_finish: str, part_finish: str, left_over: str = "n
     paste = frozenset(elements(alloy))
     rest = frozenset(elements(LEFT_OVER[left_over])) if LEFT_OVER[left_over] else frozenset()
     there = paste | PAD_FINISHES[pad_finish][0] | PART_FINISHES[part_finish] | rest
-    return tuple(sorted(_found(metal, paste, there, pad_finish, part_finish, left_over), key=lambda one: -one.weight))
+    return tuple(
+        sorted(
+            _found(metal, paste, there, pad_finish, part_finish, left_over),
+            key=lambda one: -one.weight,
+        )
+    )
 
 
-def _found(metal: Alloy, paste: frozenset[str], there: frozenset[str], pad: str, part: str, left: str) -> Iterable[Reaction]:
+def _found(
+    metal: Alloy, paste: frozenset[str], there: frozenset[str], pad: str, part: str, left: str
+) -> Iterable[Reaction]:
     if {"Bi", "Pb"} <= there:
         yield Reaction(
-            "Bismuth meets lead", f"However little there is of either, a last liquid near {LAST_LIQUID_C:g} °C may stay in the joint: it falls apart on a warm board.",
-            "Take a solder without bismuth, or wick the leaded tin off the pads (and change the parts) before pasting.", 3, Mark.FROM_MEMORY)  # fmt: skip
+            "Bismuth meets lead",
+            f"However little there is of either, a last liquid near {LAST_LIQUID_C:g} °C may stay in the joint: it falls apart on a warm board.",
+            "Take a solder without bismuth, or wick the leaded tin off the pads (and change the parts) before pasting.",
+            3,
+            Mark.FROM_MEMORY,
+        )
     elif "Bi" in there and part == "not known":
         yield Reaction(
-            "Bismuth on unknown tin", "Finishes of old boards and parts often hold lead; with bismuth they keep a last liquid near 96 °C.",
-            "Test one joint: it must hold at 110 °C. In doubt take a solder without bismuth.", 2, Mark.FROM_MEMORY)  # fmt: skip
+            "Bismuth on unknown tin",
+            "Finishes of old boards and parts often hold lead; with bismuth they keep a last liquid near 96 °C.",
+            "Test one joint: it must hold at 110 °C. In doubt take a solder without bismuth.",
+            2,
+            Mark.FROM_MEMORY,
+        )
     if left == "removal alloy":
         yield Reaction(
-            "Removal alloy left on the pads", "Indium and bismuth from it melt far below any solder and ruin the next joint.",
-            "Wick the pads twice with fresh flux, wash with alcohol, look for dull patches, and only then paste.", 3, Mark.COMMON_PRACTICE)  # fmt: skip
+            "Removal alloy left on the pads",
+            "Indium and bismuth from it melt far below any solder and ruin the next joint.",
+            "Wick the pads twice with fresh flux, wash with alcohol, look for dull patches, and only then paste.",
+            3,
+            Mark.COMMON_PRACTICE,
+        )
     if part == "lead-free balls" and metal.liquidus_c < 217:
         yield Reaction(
-            "Lead-free balls in a paste that melts lower", f"The paste melts at {metal.liquidus_c:g} °C, the balls at about 217 °C: they may stand in it half joined.",
-            "Heat until the balls melt too (parts permitting), or have leaded balls put on. Nobody can see these joints: electrical test only.", 3, Mark.COMMON_PRACTICE)  # fmt: skip
+            "Lead-free balls in a paste that melts lower",
+            f"The paste melts at {metal.liquidus_c:g} °C, the balls at about 217 °C: they may stand in it half joined.",
+            "Heat until the balls melt too (parts permitting), or have leaded balls put on. Nobody can see these joints: electrical test only.",
+            3,
+            Mark.COMMON_PRACTICE,
+        )
     if part == "leaded balls" and "Pb" not in paste:
         yield Reaction(
-            "Leaded balls in a lead-free paste", "The balls melt first and drink the paste: voids, and a mixture of neither kind.",
-            "Take a leaded paste for this part, or tacky flux alone.", 2, Mark.FROM_MEMORY)  # fmt: skip
+            "Leaded balls in a lead-free paste",
+            "The balls melt first and drink the paste: voids, and a mixture of neither kind.",
+            "Take a leaded paste for this part, or tacky flux alone.",
+            2,
+            Mark.FROM_MEMORY,
+        )
     if "Bi" in paste:
         yield Reaction(
-            "Bismuth solder is brittle", "Good for LEDs and plastics, weak in a drop or a knock.", "Not for connectors, large parts or what is carried about.", 1, Mark.COMMON_PRACTICE)  # fmt: skip
+            "Bismuth solder is brittle",
+            "Good for LEDs and plastics, weak in a drop or a knock.",
+            "Not for connectors, large parts or what is carried about.",
+            1,
+            Mark.COMMON_PRACTICE,
+        )
     if "Pb" in paste and "Pb" not in there - paste and part != "leaded balls":
         yield Reaction(
-            "Leaded paste on lead-free tin", "Usually tolerated: tin finishes dissolve in the joint.",
-            "The board is no longer lead-free: mark it, also for whoever reworks it. Local rules on lead may apply.", 1, Mark.COMMON_PRACTICE)  # fmt: skip
+            "Leaded paste on lead-free tin",
+            "Usually tolerated: tin finishes dissolve in the joint.",
+            "The board is no longer lead-free: mark it, also for whoever reworks it. Local rules on lead may apply.",
+            1,
+            Mark.COMMON_PRACTICE,
+        )
     if "Pb" in there - paste and "Pb" not in paste:
         yield Reaction(
-            "Lead in a lead-free joint", "The joint holds lead from the finish or from what was left, and melts lower than the paste's alloy says.",
-            "Plan the heat for the paste's alloy, but treat the board as leaded.", 1, Mark.COMMON_PRACTICE)  # fmt: skip
+            "Lead in a lead-free joint",
+            "The joint holds lead from the finish or from what was left, and melts lower than the paste's alloy says.",
+            "Plan the heat for the paste's alloy, but treat the board as leaded.",
+            1,
+            Mark.COMMON_PRACTICE,
+        )
     if left in ("leaded solder", "lead-free solder", "bismuth solder"):
         yield Reaction(
-            "Old solder under new paste", "Volume adds up and the alloy is a mixture.", "Level the pads or wick them bare, and print less where it stays.", 1, Mark.COMMON_PRACTICE)  # fmt: skip
+            "Old solder under new paste",
+            "Volume adds up and the alloy is a mixture.",
+            "Level the pads or wick them bare, and print less where it stays.",
+            1,
+            Mark.COMMON_PRACTICE,
+        )
     if "Au" in there:
         yield Reaction(
-            "Gold in the joint", "A flash of gold is harmless; thick gold (contacts, old parts) makes tin brittle.", "Tin thick gold twice and wick it off before the real joint.", 1, Mark.FROM_MEMORY)  # fmt: skip
+            "Gold in the joint",
+            "A flash of gold is harmless; thick gold (contacts, old parts) makes tin brittle.",
+            "Tin thick gold twice and wick it off before the real joint.",
+            1,
+            Mark.FROM_MEMORY,
+        )

@@ -1,8 +1,8 @@
 """Packages by family, built from their dimensions, and the resolving of names found in the wild.
 
-Chip sizes: EIA/IEC case codes (published). Lead pitches: package family drawings (published). Other body
-dimensions, lands, conductances and heat capacities: from memory, registered below; a board's own pads
-replace the lands wherever there are any.
+Chip sizes: EIA/IEC case codes (published). Lead pitches: package family drawings (published). Other
+body dimensions, lands, conductances and heat capacities: from memory, registered below; a board's
+own pads replace the lands wherever there are any.
 """
 
 import re
@@ -15,60 +15,230 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 _MEMORY = Mark.FROM_MEMORY
-MOULDED = constant("heat_moulded_body", 2.0, "MJ/m³·K", _MEMORY, "epoxy with lead frame", "how slowly a moulded body warms")
-CERAMIC = constant("heat_ceramic_body", 3.0, "MJ/m³·K", _MEMORY, "alumina or titanate ceramic", "how slowly a chip warms")
-CAN = constant("heat_can", 1.8, "MJ/m³·K", _MEMORY, "aluminium, paper and electrolyte", "how slowly a can warms")
-PLASTIC = constant("heat_housing", 1.6, "MJ/m³·K", _MEMORY, "glass-filled housing, part hollow", "how slowly a connector warms")
-CHIP_W_K = constant("chip_terminal", 0.02, "W/K", _MEMORY, "ceramic between body centre and a wrapped end", "body of a chip")
-GULL_W_K = constant("gull_lead", 0.010, "W/K", _MEMORY, "copper-alloy lead 0.4 x 0.15 mm, 1.5 mm long", "heat by leads, 1.27 mm pitch")
-FINE_W_K = constant("fine_gull_lead", 0.004, "W/K", _MEMORY, "copper-alloy lead 0.22 x 0.13 mm, 1.2 mm long", "heat by fine leads")
-TAB_W_K = constant("tab", 0.5, "W/K", _MEMORY, "copper slug under mould compound", "how the tab follows the body")
-DIE_PAD_W_K = constant("die_pad", 0.06, "W/K", _MEMORY, "0.3 mm of mould compound over the die pad", "thermal pad against the body")
-LEADLESS_W_K = constant("leadless_terminal", 0.006, "W/K", _MEMORY, "half-embedded terminal", "edge joints of leadless parts")
+MOULDED = constant(
+    "heat_moulded_body",
+    2.0,
+    "MJ/m³·K",
+    _MEMORY,
+    "epoxy with lead frame",
+    "how slowly a moulded body warms",
+)
+CERAMIC = constant(
+    "heat_ceramic_body",
+    3.0,
+    "MJ/m³·K",
+    _MEMORY,
+    "alumina or titanate ceramic",
+    "how slowly a chip warms",
+)
+CAN = constant(
+    "heat_can",
+    1.8,
+    "MJ/m³·K",
+    _MEMORY,
+    "aluminium, paper and electrolyte",
+    "how slowly a can warms",
+)
+PLASTIC = constant(
+    "heat_housing",
+    1.6,
+    "MJ/m³·K",
+    _MEMORY,
+    "glass-filled housing, part hollow",
+    "how slowly a connector warms",
+)
+CHIP_W_K = constant(
+    "chip_terminal",
+    0.02,
+    "W/K",
+    _MEMORY,
+    "ceramic between body centre and a wrapped end",
+    "body of a chip",
+)
+GULL_W_K = constant(
+    "gull_lead",
+    0.010,
+    "W/K",
+    _MEMORY,
+    "copper-alloy lead 0.4 x 0.15 mm, 1.5 mm long",
+    "heat by leads, 1.27 mm pitch",
+)
+FINE_W_K = constant(
+    "fine_gull_lead",
+    0.004,
+    "W/K",
+    _MEMORY,
+    "copper-alloy lead 0.22 x 0.13 mm, 1.2 mm long",
+    "heat by fine leads",
+)
+TAB_W_K = constant(
+    "tab", 0.5, "W/K", _MEMORY, "copper slug under mould compound", "how the tab follows the body"
+)
+DIE_PAD_W_K = constant(
+    "die_pad",
+    0.06,
+    "W/K",
+    _MEMORY,
+    "0.3 mm of mould compound over the die pad",
+    "thermal pad against the body",
+)
+LEADLESS_W_K = constant(
+    "leadless_terminal",
+    0.006,
+    "W/K",
+    _MEMORY,
+    "half-embedded terminal",
+    "edge joints of leadless parts",
+)
 # Conductivity of a body between its air side and its leads, by what it is made of.
 BODY_W_MK = {
-    MOULDED: constant("conductivity_moulded_body", 0.8, "W/m·K", _MEMORY, "filled epoxy", "how far a body's shell runs ahead of its leads"),
-    CERAMIC: constant("conductivity_ceramic_body", 4.0, "W/m·K", _MEMORY, "titanate 3, alumina 25", "how far a chip's top runs ahead"),
-    CAN: constant("conductivity_can", 2.0, "W/m·K", _MEMORY, "wound foil and paper in aluminium", "how far a can's top runs ahead"),
-    PLASTIC: constant("conductivity_housing", 0.3, "W/m·K", _MEMORY, "glass-filled plastic", "how far a connector's shell runs ahead"),
+    MOULDED: constant(
+        "conductivity_moulded_body",
+        0.8,
+        "W/m·K",
+        _MEMORY,
+        "filled epoxy",
+        "how far a body's shell runs ahead of its leads",
+    ),
+    CERAMIC: constant(
+        "conductivity_ceramic_body",
+        4.0,
+        "W/m·K",
+        _MEMORY,
+        "titanate 3, alumina 25",
+        "how far a chip's top runs ahead",
+    ),
+    CAN: constant(
+        "conductivity_can",
+        2.0,
+        "W/m·K",
+        _MEMORY,
+        "wound foil and paper in aluminium",
+        "how far a can's top runs ahead",
+    ),
+    PLASTIC: constant(
+        "conductivity_housing",
+        0.3,
+        "W/m·K",
+        _MEMORY,
+        "glass-filled plastic",
+        "how far a connector's shell runs ahead",
+    ),
 }
 BODY_G_CM3 = {
-    MOULDED: constant("density_moulded_body", 2.0, "g/cm³", _MEMORY, "filled epoxy 1.8 with its lead frame", "does a part hang underneath"),
-    CERAMIC: constant("density_ceramic_body", 4.5, "g/cm³", _MEMORY, "alumina 3.8, titanate 5.5", "does a chip hang or stand up"),
-    CAN: constant("density_can", 1.9, "g/cm³", _MEMORY, "wound foil, paper, electrolyte", "does a can hang underneath"),
-    PLASTIC: constant("density_housing", 1.5, "g/cm³", _MEMORY, "glass-filled plastic with contacts", "does a connector hang underneath"),
+    MOULDED: constant(
+        "density_moulded_body",
+        2.0,
+        "g/cm³",
+        _MEMORY,
+        "filled epoxy 1.8 with its lead frame",
+        "does a part hang underneath",
+    ),
+    CERAMIC: constant(
+        "density_ceramic_body",
+        4.5,
+        "g/cm³",
+        _MEMORY,
+        "alumina 3.8, titanate 5.5",
+        "does a chip hang or stand up",
+    ),
+    CAN: constant(
+        "density_can",
+        1.9,
+        "g/cm³",
+        _MEMORY,
+        "wound foil, paper, electrolyte",
+        "does a can hang underneath",
+    ),
+    PLASTIC: constant(
+        "density_housing",
+        1.5,
+        "g/cm³",
+        _MEMORY,
+        "glass-filled plastic with contacts",
+        "does a connector hang underneath",
+    ),
 }
 LENS_W_MK = constant(
-    "conductivity_lens", 0.25, "W/m·K", _MEMORY, "clear epoxy or silicone, white plastic", "how far an LED's lens runs ahead"
+    "conductivity_lens",
+    0.25,
+    "W/m·K",
+    _MEMORY,
+    "clear epoxy or silicone, white plastic",
+    "how far an LED's lens runs ahead",
 )
 LIMIT_MOULDED_THIN = constant(
-    "limit_moulded_thin", 260.0, "°C", Mark.FROM_MEMORY, "IPC/JEDEC J-STD-020 lead-free class, < 1.6 mm, as remembered", "stop time",
-)  # fmt: skip
+    "limit_moulded_thin",
+    260.0,
+    "°C",
+    Mark.FROM_MEMORY,
+    "IPC/JEDEC J-STD-020 lead-free class, < 1.6 mm, as remembered",
+    "stop time",
+)
 LIMIT_MOULDED_THICK = constant(
-    "limit_moulded_thick", 245.0, "°C", Mark.FROM_MEMORY,
-    "IPC/JEDEC J-STD-020 lead-free class: > 2.5 mm from 350 mm³, 1.6 to 2.5 mm above 2000 mm³, as remembered", "stop time",
-)  # fmt: skip
+    "limit_moulded_thick",
+    245.0,
+    "°C",
+    Mark.FROM_MEMORY,
+    "IPC/JEDEC J-STD-020 lead-free class: > 2.5 mm from 350 mm³, 1.6 to 2.5 mm above 2000 mm³, as remembered",
+    "stop time",
+)
 LIMIT_MOULDED_MIDDLE = constant(
-    "limit_moulded_middle", 250.0, "°C", Mark.FROM_MEMORY,
+    "limit_moulded_middle",
+    250.0,
+    "°C",
+    Mark.FROM_MEMORY,
     "IPC/JEDEC J-STD-020 lead-free class: 1.6 to 2.5 mm at 350 to 2000 mm³, or > 2.5 mm below 350 mm³, as remembered",
     "stop time",
-)  # fmt: skip
-LIMIT_CERAMIC = constant("limit_ceramic", 270.0, "°C", _MEMORY, "ceramic chips stand reflow; the ramp hurts sooner", "stop time")
-LIMIT_LED = constant("limit_led", 245.0, "°C", _MEMORY, "clear lenses stand 230 to 260 °C for 10 s", "LED stop time")
-LIMIT_CAN = constant("limit_can", 235.0, "°C", _MEMORY, "aluminium cans 230 to 250 °C by size", "can stop time")
-LIMIT_LCP = constant("limit_lcp", 260.0, "°C", _MEMORY, "LCP and high-temperature nylon 260 to 300", "connector stop time")
-LIMIT_NYLON = constant("limit_nylon", 240.0, "°C", _MEMORY, "nylon 66 about 240", "connector stop time")
+)
+LIMIT_CERAMIC = constant(
+    "limit_ceramic",
+    270.0,
+    "°C",
+    _MEMORY,
+    "ceramic chips stand reflow; the ramp hurts sooner",
+    "stop time",
+)
+LIMIT_LED = constant(
+    "limit_led", 245.0, "°C", _MEMORY, "clear lenses stand 230 to 260 °C for 10 s", "LED stop time"
+)
+LIMIT_CAN = constant(
+    "limit_can", 235.0, "°C", _MEMORY, "aluminium cans 230 to 250 °C by size", "can stop time"
+)
+LIMIT_LCP = constant(
+    "limit_lcp",
+    260.0,
+    "°C",
+    _MEMORY,
+    "LCP and high-temperature nylon 260 to 300",
+    "connector stop time",
+)
+LIMIT_NYLON = constant(
+    "limit_nylon", 240.0, "°C", _MEMORY, "nylon 66 about 240", "connector stop time"
+)
 LIMIT_UNKNOWN_PLASTIC = constant(
-    "limit_unknown_plastic", 210.0, "°C", _MEMORY, "unknown housing counts as glass-filled PBT or worse", "connector stop time",
-)  # fmt: skip
+    "limit_unknown_plastic",
+    210.0,
+    "°C",
+    _MEMORY,
+    "unknown housing counts as glass-filled PBT or worse",
+    "connector stop time",
+)
 
-# Imperial code: (metric code, length, width) in mm [published: EIA/IEC case codes]; height from memory.
+# Imperial code: (metric code, length, width) in mm [published: EIA/IEC case codes]; height from
+# memory.
 CHIP_SIZES = {
-    "01005": ("0402", 0.4, 0.2, 0.15), "0201": ("0603", 0.6, 0.3, 0.25), "0402": ("1005", 1.0, 0.5, 0.4),
-    "0603": ("1608", 1.6, 0.8, 0.6), "0805": ("2012", 2.0, 1.25, 0.8), "1206": ("3216", 3.2, 1.6, 0.9),
-    "1210": ("3225", 3.2, 2.5, 1.2), "1812": ("4532", 4.5, 3.2, 1.5), "2010": ("5025", 5.0, 2.5, 0.7),
+    "01005": ("0402", 0.4, 0.2, 0.15),
+    "0201": ("0603", 0.6, 0.3, 0.25),
+    "0402": ("1005", 1.0, 0.5, 0.4),
+    "0603": ("1608", 1.6, 0.8, 0.6),
+    "0805": ("2012", 2.0, 1.25, 0.8),
+    "1206": ("3216", 3.2, 1.6, 0.9),
+    "1210": ("3225", 3.2, 2.5, 1.2),
+    "1812": ("4532", 4.5, 3.2, 1.5),
+    "2010": ("5025", 5.0, 2.5, 0.7),
     "2512": ("6332", 6.3, 3.2, 0.7),
-}  # fmt: skip
+}
 
 
 _BY_METRIC = {metric: code for code, (metric, *_) in CHIP_SIZES.items()}
@@ -80,15 +250,43 @@ def moulded_limit(height_mm: float, volume_mm3: float) -> tuple[float, str]:
     if height_mm < 1.6:
         return LIMIT_MOULDED_THIN, why
     if height_mm <= 2.5:
-        return (LIMIT_MOULDED_THIN if volume_mm3 < 350 else LIMIT_MOULDED_MIDDLE if volume_mm3 <= 2000 else LIMIT_MOULDED_THICK), why
+        return (
+            LIMIT_MOULDED_THIN
+            if volume_mm3 < 350
+            else LIMIT_MOULDED_MIDDLE
+            if volume_mm3 <= 2000
+            else LIMIT_MOULDED_THICK
+        ), why
     return (LIMIT_MOULDED_MIDDLE if volume_mm3 < 350 else LIMIT_MOULDED_THICK), why
 
 
-def _moulded(name: str, family: str, x: float, y: float, height: float, lands: tuple[Land, ...],
-             lead: float, tab: float = TAB_W_K, gap: float = 0.1) -> Package:  # fmt: skip
+def _moulded(
+    name: str,
+    family: str,
+    x: float,
+    y: float,
+    height: float,
+    lands: tuple[Land, ...],
+    lead: float,
+    tab: float = TAB_W_K,
+    gap: float = 0.1,
+) -> Package:
     limit, why = moulded_limit(height, x * y * height)
     return Package(
-        name, family, x, y, height, gap, MOULDED, lead, tab, limit, why, lands, BODY_W_MK[MOULDED], density_g_cm3=BODY_G_CM3[MOULDED]
+        name,
+        family,
+        x,
+        y,
+        height,
+        gap,
+        MOULDED,
+        lead,
+        tab,
+        limit,
+        why,
+        lands,
+        BODY_W_MK[MOULDED],
+        density_g_cm3=BODY_G_CM3[MOULDED],
     )
 
 
@@ -98,19 +296,59 @@ def chip(code: str, led: bool = False) -> Package:
     pad = max(0.25 * length + 0.15, 0.2)
     offset = 0.5 * length + 0.05
     lands = tuple(
-        Land(pin, sign * offset, 0.0, pad, width, JointKind.CHIP) for pin, sign in (("1", -1), ("2", 1))
-    )  # fmt: skip
+        Land(pin, sign * offset, 0.0, pad, width, JointKind.CHIP)
+        for pin, sign in (("1", -1), ("2", 1))
+    )
     name = f"{'LED ' if led else ''}{code} (metric {metric})"
     if led:
-        return Package(name, "chip LED", length, width, height, 0.03, MOULDED, CHIP_W_K / 2, TAB_W_K, LIMIT_LED,
-                       "clear lens of an LED", lands, LENS_W_MK, heat_shy=True)  # fmt: skip
-    return Package(name, "chip", length, width, height, 0.03, CERAMIC, CHIP_W_K, TAB_W_K, LIMIT_CERAMIC,
-                   "ceramic chip", lands, BODY_W_MK[CERAMIC], density_g_cm3=BODY_G_CM3[CERAMIC], has_pin_1=False)  # fmt: skip
+        return Package(
+            name,
+            "chip LED",
+            length,
+            width,
+            height,
+            0.03,
+            MOULDED,
+            CHIP_W_K / 2,
+            TAB_W_K,
+            LIMIT_LED,
+            "clear lens of an LED",
+            lands,
+            LENS_W_MK,
+            heat_shy=True,
+        )
+    return Package(
+        name,
+        "chip",
+        length,
+        width,
+        height,
+        0.03,
+        CERAMIC,
+        CHIP_W_K,
+        TAB_W_K,
+        LIMIT_CERAMIC,
+        "ceramic chip",
+        lands,
+        BODY_W_MK[CERAMIC],
+        density_g_cm3=BODY_G_CM3[CERAMIC],
+        has_pin_1=False,
+    )
 
 
-def dual_gull(name: str, pins: int, pitch: float, body: tuple[float, float, float], row: float, land: tuple[float, float],
-              tab: tuple[float, float] | None = None) -> Package:  # fmt: skip
-    """Gull-wing leads on two sides. `body` is (across the rows, along them, height); `row` centre to centre of the lands."""
+def dual_gull(
+    name: str,
+    pins: int,
+    pitch: float,
+    body: tuple[float, float, float],
+    row: float,
+    land: tuple[float, float],
+    tab: tuple[float, float] | None = None,
+) -> Package:
+    """Gull-wing leads on two sides.
+
+    `body` is (across the rows, along them, height); `row` centre to centre of the lands.
+    """
     if pins < 4 or pins % 2:
         raise KeyError(pins)
     half = pins // 2
@@ -126,8 +364,16 @@ def dual_gull(name: str, pins: int, pitch: float, body: tuple[float, float, floa
     return _moulded(name, name.split("-")[0], *body, tuple(lands), lead, DIE_PAD_W_K)
 
 
-def quad(name: str, pins: int, pitch: float, body: tuple[float, float], row: float, land: tuple[float, float],
-         kind: JointKind, tab: float | None = None) -> Package:  # fmt: skip
+def quad(
+    name: str,
+    pins: int,
+    pitch: float,
+    body: tuple[float, float],
+    row: float,
+    land: tuple[float, float],
+    kind: JointKind,
+    tab: float | None = None,
+) -> Package:
     """Terminals on four sides, counted anticlockwise from the upper left. `body` is (edge, height)."""
     if pins < 8 or pins % 4:
         raise KeyError(pins)
@@ -148,11 +394,17 @@ def quad(name: str, pins: int, pitch: float, body: tuple[float, float], row: flo
     edge, height = body
     lead = LEADLESS_W_K if kind is JointKind.LEADLESS else FINE_W_K
     gap = 0.05 if kind is JointKind.LEADLESS else 0.1
-    return _moulded(name, name.split("-")[0], edge, edge, height, tuple(lands), lead, DIE_PAD_W_K, gap)
+    return _moulded(
+        name, name.split("-")[0], edge, edge, height, tuple(lands), lead, DIE_PAD_W_K, gap
+    )
 
 
-def _soic(pins: int, wide: bool, across: float | None = None, along: float | None = None) -> Package:
-    """Small outline at 1.27 mm: 3.9 mm across, 7.5 from 20 leads on and where it is said, 13.3 with 44 [from memory]; or as the name says."""
+def _soic(
+    pins: int, wide: bool, across: float | None = None, along: float | None = None
+) -> Package:
+    """Small outline at 1.27 mm: 3.9 mm across, 7.5 from 20 leads on and where it is said, 13.3 with
+    44 [from memory]; or as the name says.
+    """
     across = across or (13.3 if pins >= 40 else 7.5 if wide or pins >= 20 else 3.9)
     row = across + (1.5 if across < 5.0 else 1.8)
     name = f"SOIC-{pins}{'W' if across >= 7.0 else '' if across < 5.0 else '_5.3'}"
@@ -160,7 +412,11 @@ def _soic(pins: int, wide: bool, across: float | None = None, along: float | Non
         name,
         pins,
         1.27,
-        (across, along or 1.27 * (pins // 2 - 1) + 1.1, 2.3 if across >= 7.0 else 1.5 if across < 5.0 else 1.9),
+        (
+            across,
+            along or 1.27 * (pins // 2 - 1) + 1.1,
+            2.3 if across >= 7.0 else 1.5 if across < 5.0 else 1.9,
+        ),
         row,
         (1.55, 0.6),
     )
@@ -171,12 +427,23 @@ def _sizes(*texts: str) -> tuple[float, ...]:
 
 
 def _tssop(pins: int, pitch: float = 0.65) -> Package:
-    return dual_gull(f"TSSOP-{pins}", pins, pitch, (4.4, pitch * (pins // 2 - 1) + 0.65, 1.0), 5.7, (1.3, 0.6 * pitch))
+    return dual_gull(
+        f"TSSOP-{pins}",
+        pins,
+        pitch,
+        (4.4, pitch * (pins // 2 - 1) + 0.65, 1.0),
+        5.7,
+        (1.3, 0.6 * pitch),
+    )
 
 
 def _ssop(pins: int) -> Package:
-    """The wide shrink outline: body 5.3 mm across, 0.65 mm pitch [from memory of the outline's drawing]."""
-    return dual_gull(f"SSOP-{pins}", pins, 0.65, (5.3, 0.65 * (pins // 2 - 1) + 1.7, 1.75), 7.2, (1.6, 0.4))
+    """The wide shrink outline: body 5.3 mm across, 0.65 mm pitch [from memory of the outline's
+    drawing].
+    """
+    return dual_gull(
+        f"SSOP-{pins}", pins, 0.65, (5.3, 0.65 * (pins // 2 - 1) + 1.7, 1.75), 7.2, (1.6, 0.4)
+    )
 
 
 def _msop(pins: int) -> Package:
@@ -184,7 +451,15 @@ def _msop(pins: int) -> Package:
     return dual_gull(f"MSOP-{pins}", pins, pitch, (3.0, 3.0, 0.9), 4.4, (1.3, 0.6 * pitch))
 
 
-_QFP_BODY = {32: (7.0, 0.8), 44: (10.0, 0.8), 48: (7.0, 0.5), 64: (10.0, 0.5), 100: (14.0, 0.5), 144: (20.0, 0.5), 208: (28.0, 0.5)}
+_QFP_BODY = {
+    32: (7.0, 0.8),
+    44: (10.0, 0.8),
+    48: (7.0, 0.5),
+    64: (10.0, 0.5),
+    100: (14.0, 0.5),
+    144: (20.0, 0.5),
+    208: (28.0, 0.5),
+}
 
 
 def _qfp(pins: int, thin: bool = False) -> Package:
@@ -193,37 +468,88 @@ def _qfp(pins: int, thin: bool = False) -> Package:
         raise KeyError(pins)
     edge, pitch = _QFP_BODY[pins]
     height = 3.4 if edge >= 28.0 and not thin else 1.4
-    return quad(f"QFP-{pins}", pins, pitch, (edge, height), edge + 1.4, (1.5, 0.56 * pitch), JointKind.GULL_WING)
+    return quad(
+        f"QFP-{pins}",
+        pins,
+        pitch,
+        (edge, height),
+        edge + 1.4,
+        (1.5, 0.56 * pitch),
+        JointKind.GULL_WING,
+    )
 
 
 _QFN_WIDE = ((16, 4.0), (20, 5.0), (24, 5.0), (28, 6.0), (32, 7.0), (44, 8.0))
 
 
 def _qfn(pins: int, edge: float | None = None) -> Package:
-    """A square leadless body; without a size the usual one of its count: 3, 4, 5, 7, 9 mm for 16, 24, 32, 48, 64 at 0.5 mm [from memory]."""
+    """A square leadless body; without a size the usual one of its count: 3, 4, 5, 7, 9 mm for 16,
+    24, 32, 48, 64 at 0.5 mm [from memory].
+    """
     pitch = 0.65 if (pins, edge) in _QFN_WIDE else 0.5
     edge = edge or (4.0 if pins == 20 else pitch * (pins // 4) + 1.0)
-    return quad(f"QFN-{pins}", pins, pitch, (edge, 0.85), edge - 0.15, (0.8, 0.52 * pitch), JointKind.LEADLESS, edge - 1.6)
+    return quad(
+        f"QFN-{pins}",
+        pins,
+        pitch,
+        (edge, 0.85),
+        edge - 0.15,
+        (0.8, 0.52 * pitch),
+        JointKind.LEADLESS,
+        edge - 1.6,
+    )
 
 
 def _sot23(pins: int) -> Package:
-    rows: dict[int, tuple[tuple[float, float, str], ...]] = {3: ((-1.0, 0.95, "1"), (-1.0, -0.95, "2"), (1.0, 0.0, "3"))}
-    rows[5] = ((-1.25, 0.95, "1"), (-1.25, 0.0, "2"), (-1.25, -0.95, "3"), (1.25, -0.95, "4"), (1.25, 0.95, "5"))
+    rows: dict[int, tuple[tuple[float, float, str], ...]] = {
+        3: ((-1.0, 0.95, "1"), (-1.0, -0.95, "2"), (1.0, 0.0, "3"))
+    }
+    rows[5] = (
+        (-1.25, 0.95, "1"),
+        (-1.25, 0.0, "2"),
+        (-1.25, -0.95, "3"),
+        (1.25, -0.95, "4"),
+        (1.25, 0.95, "5"),
+    )
     rows[6] = (*rows[5][:4], (1.25, 0.0, "5"), (1.25, 0.95, "6"))
-    lands = tuple(Land(pin, x, y, 0.9, 0.65 if pins > 3 else 0.8, JointKind.GULL_WING) for x, y, pin in rows[pins])
-    return _moulded("SOT-23" if pins == 3 else f"SOT-23-{pins}", "SOT", 1.3 if pins == 3 else 1.6, 2.9, 1.0, lands, GULL_W_K)
+    lands = tuple(
+        Land(pin, x, y, 0.9, 0.65 if pins > 3 else 0.8, JointKind.GULL_WING)
+        for x, y, pin in rows[pins]
+    )
+    return _moulded(
+        "SOT-23" if pins == 3 else f"SOT-23-{pins}",
+        "SOT",
+        1.3 if pins == 3 else 1.6,
+        2.9,
+        1.0,
+        lands,
+        GULL_W_K,
+    )
 
 
 def _small_sot(pins: int) -> Package:
     """SOT-323 (three leads) and SOT-363 (six), body 2.0 x 1.25 mm."""
-    spots = {3: ((-0.95, 0.65, "1"), (-0.95, -0.65, "2"), (0.95, 0.0, "3")),
-             6: ((-0.95, 0.65, "1"), (-0.95, 0.0, "2"), (-0.95, -0.65, "3"), (0.95, -0.65, "4"), (0.95, 0.0, "5"), (0.95, 0.65, "6"))}  # fmt: skip
+    spots = {
+        3: ((-0.95, 0.65, "1"), (-0.95, -0.65, "2"), (0.95, 0.0, "3")),
+        6: (
+            (-0.95, 0.65, "1"),
+            (-0.95, 0.0, "2"),
+            (-0.95, -0.65, "3"),
+            (0.95, -0.65, "4"),
+            (0.95, 0.0, "5"),
+            (0.95, 0.65, "6"),
+        ),
+    }
     lands = tuple(Land(pin, x, y, 0.65, 0.4, JointKind.GULL_WING) for x, y, pin in spots[pins])
     return _moulded("SOT-323" if pins == 3 else "SOT-363", "SOT", 1.25, 2.0, 0.95, lands, FINE_W_K)
 
 
 def _flat_cable(pins: int, pitch: float) -> Package:
-    return replace(connector(f"FLATCABLE-{pins}-{pitch:g}", pins, pitch, 4.5, 2.0), family="flat-cable connector", iron_only=True)
+    return replace(
+        connector(f"FLATCABLE-{pins}-{pitch:g}", pins, pitch, 4.5, 2.0),
+        family="flat-cable connector",
+        iron_only=True,
+    )
 
 
 def _sot223() -> Package:
@@ -235,7 +561,16 @@ def _sot223() -> Package:
 def _sot89() -> Package:
     lands = [Land(str(i + 1), -1.9, 1.5 - 1.5 * i, 1.2, 0.7, JointKind.GULL_WING) for i in (0, 2)]
     lands.append(Land("2", 0.3, 0.0, 3.6, 1.7, JointKind.TAB))
-    return _moulded("SOT-89", "SOT", 2.5, 4.5, 1.5, tuple(sorted(lands, key=lambda land: land.pin)), GULL_W_K, 0.1)
+    return _moulded(
+        "SOT-89",
+        "SOT",
+        2.5,
+        4.5,
+        1.5,
+        tuple(sorted(lands, key=lambda land: land.pin)),
+        GULL_W_K,
+        0.1,
+    )
 
 
 def _dpak() -> Package:
@@ -250,10 +585,26 @@ def _dpak() -> Package:
 def _can(diameter: float) -> Package:
     reach = diameter / 2 - 0.3
     lands = tuple(
-        Land(pin, sign * reach, 0.0, 0.45 * diameter, 1.6, JointKind.UNDER_BODY) for pin, sign in (("1", -1), ("2", 1))
-    )  # fmt: skip
-    return Package(f"CAN-{diameter:g}", "can", diameter + 0.3, diameter + 0.3, diameter * 0.85 + 0.5, 0.1, CAN, GULL_W_K, TAB_W_K,
-                   LIMIT_CAN, "aluminium can electrolytic", lands, BODY_W_MK[CAN], density_g_cm3=BODY_G_CM3[CAN], heat_shy=True)  # fmt: skip
+        Land(pin, sign * reach, 0.0, 0.45 * diameter, 1.6, JointKind.UNDER_BODY)
+        for pin, sign in (("1", -1), ("2", 1))
+    )
+    return Package(
+        f"CAN-{diameter:g}",
+        "can",
+        diameter + 0.3,
+        diameter + 0.3,
+        diameter * 0.85 + 0.5,
+        0.1,
+        CAN,
+        GULL_W_K,
+        TAB_W_K,
+        LIMIT_CAN,
+        "aluminium can electrolytic",
+        lands,
+        BODY_W_MK[CAN],
+        density_g_cm3=BODY_G_CM3[CAN],
+        heat_shy=True,
+    )
 
 
 def _plcc_led(pins: int, edge: float | None = None) -> Package:
@@ -265,67 +616,188 @@ def _plcc_led(pins: int, edge: float | None = None) -> Package:
         lands.append(Land(str(index + 1), -edge / 2 + 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
         lands.append(Land(str(pins - index), edge / 2 - 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
     lands.sort(key=lambda land: int(land.pin))
-    return Package(f"PLED-{pins}", "plastic LED", edge, 2.8 if edge < 4.0 else edge, 1.8, 0.05, MOULDED, GULL_W_K, TAB_W_K, LIMIT_LED,
-                   "plastic LED body and clear filling", tuple(lands), LENS_W_MK, heat_shy=True)  # fmt: skip
+    return Package(
+        f"PLED-{pins}",
+        "plastic LED",
+        edge,
+        2.8 if edge < 4.0 else edge,
+        1.8,
+        0.05,
+        MOULDED,
+        GULL_W_K,
+        TAB_W_K,
+        LIMIT_LED,
+        "plastic LED body and clear filling",
+        tuple(lands),
+        LENS_W_MK,
+        heat_shy=True,
+    )
 
 
-def connector(name: str, pins: int, pitch: float, depth: float = 5.0, height: float = 4.0) -> Package:
-    """A surface-mount connector of unknown plastic: one row of signal lands and two hold-down lands."""
+def connector(
+    name: str, pins: int, pitch: float, depth: float = 5.0, height: float = 4.0
+) -> Package:
+    """A surface-mount connector of unknown plastic: one row of signal lands and two hold-down
+    lands.
+    """
     width = pitch * (pins - 1) + 5.0
     lands = [
-        Land(str(i + 1), (i - (pins - 1) / 2) * pitch, depth / 2 + 0.5, 0.55 * pitch, 1.8, JointKind.GULL_WING)
+        Land(
+            str(i + 1),
+            (i - (pins - 1) / 2) * pitch,
+            depth / 2 + 0.5,
+            0.55 * pitch,
+            1.8,
+            JointKind.GULL_WING,
+        )
         for i in range(pins)
-    ]  # fmt: skip
-    lands += [Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING) for i, sign in enumerate((-1, 1))]
-    return Package(name, "connector", width, depth, height, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC,
-                   "housing of unknown plastic (treated as PBT)", tuple(lands), BODY_W_MK[PLASTIC], density_g_cm3=BODY_G_CM3[PLASTIC], heat_shy=True)  # fmt: skip
+    ]
+    lands += [
+        Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING)
+        for i, sign in enumerate((-1, 1))
+    ]
+    return Package(
+        name,
+        "connector",
+        width,
+        depth,
+        height,
+        0.1,
+        PLASTIC,
+        GULL_W_K,
+        TAB_W_K,
+        LIMIT_UNKNOWN_PLASTIC,
+        "housing of unknown plastic (treated as PBT)",
+        tuple(lands),
+        BODY_W_MK[PLASTIC],
+        density_g_cm3=BODY_G_CM3[PLASTIC],
+        heat_shy=True,
+    )
 
 
-def _two_sided(name: str, family: str, body: tuple[float, float, float], centres: float, land: tuple[float, float], kind: JointKind,
-               stuff: float, limit: tuple[float, str], shy: bool = False, iron_only: bool = False) -> Package:  # fmt: skip
-    """A two-terminal body: `body` is (along the terminals, across, height), `centres` the distance of the land centres."""
-    lands = tuple(Land(pin, sign * centres / 2, 0.0, land[0], land[1], kind) for pin, sign in (("1", -1), ("2", 1)))
-    return Package(name, family, *body, 0.05, stuff, GULL_W_K, TAB_W_K, limit[0], limit[1], lands, BODY_W_MK[stuff],
-                   density_g_cm3=BODY_G_CM3[stuff], heat_shy=shy, iron_only=iron_only)  # fmt: skip
+def _two_sided(
+    name: str,
+    family: str,
+    body: tuple[float, float, float],
+    centres: float,
+    land: tuple[float, float],
+    kind: JointKind,
+    stuff: float,
+    limit: tuple[float, str],
+    shy: bool = False,
+    iron_only: bool = False,
+) -> Package:
+    """A two-terminal body: `body` is (along the terminals, across, height), `centres` the distance
+    of the land centres.
+    """
+    lands = tuple(
+        Land(pin, sign * centres / 2, 0.0, land[0], land[1], kind)
+        for pin, sign in (("1", -1), ("2", 1))
+    )
+    return Package(
+        name,
+        family,
+        *body,
+        0.05,
+        stuff,
+        GULL_W_K,
+        TAB_W_K,
+        limit[0],
+        limit[1],
+        lands,
+        BODY_W_MK[stuff],
+        density_g_cm3=BODY_G_CM3[stuff],
+        heat_shy=shy,
+        iron_only=iron_only,
+    )
 
 
-# Diode outlines (body along, across, height; land centres; land) and tantalum cases, mm [from memory: usual outlines].
+# Diode outlines (body along, across, height; land centres; land) and tantalum cases, mm [from
+# memory: usual outlines].
 _DIODES = {
-    "SOD-123": (2.7, 1.6, 1.15, 3.3, (0.9, 1.2)), "SOD-323": (1.7, 1.25, 0.95, 2.2, (0.6, 0.8)), "SOD-523": (1.2, 0.8, 0.6, 1.5, (0.5, 0.6)),
-    "SMA": (4.3, 2.6, 2.2, 4.2, (1.7, 1.8)), "SMB": (4.4, 3.6, 2.3, 4.4, (2.2, 2.3)), "SMC": (6.8, 5.9, 2.3, 6.9, (2.2, 3.3)),
-    "MINIMELF": (3.5, 1.5, 1.5, 3.5, (1.3, 1.6)), "MELF": (5.2, 2.4, 2.4, 5.2, (1.6, 2.6)),
-}  # fmt: skip
-_TANTALUM = {"A": (3.2, 1.6, 1.6, 2.8, (1.6, 1.4)), "B": (3.5, 2.8, 1.9, 3.1, (1.6, 2.3)), "C": (6.0, 3.2, 2.5, 5.2, (2.3, 2.4)),
-             "D": (7.3, 4.3, 2.8, 6.4, (2.4, 2.6)), "E": (7.3, 4.3, 4.1, 6.4, (2.4, 2.6))}  # fmt: skip
+    "SOD-123": (2.7, 1.6, 1.15, 3.3, (0.9, 1.2)),
+    "SOD-323": (1.7, 1.25, 0.95, 2.2, (0.6, 0.8)),
+    "SOD-523": (1.2, 0.8, 0.6, 1.5, (0.5, 0.6)),
+    "SMA": (4.3, 2.6, 2.2, 4.2, (1.7, 1.8)),
+    "SMB": (4.4, 3.6, 2.3, 4.4, (2.2, 2.3)),
+    "SMC": (6.8, 5.9, 2.3, 6.9, (2.2, 3.3)),
+    "MINIMELF": (3.5, 1.5, 1.5, 3.5, (1.3, 1.6)),
+    "MELF": (5.2, 2.4, 2.4, 5.2, (1.6, 2.6)),
+}
+_TANTALUM = {
+    "A": (3.2, 1.6, 1.6, 2.8, (1.6, 1.4)),
+    "B": (3.5, 2.8, 1.9, 3.1, (1.6, 2.3)),
+    "C": (6.0, 3.2, 2.5, 5.2, (2.3, 2.4)),
+    "D": (7.3, 4.3, 2.8, 6.4, (2.4, 2.6)),
+    "E": (7.3, 4.3, 4.1, 6.4, (2.4, 2.6)),
+}
 _TANTALUM_EIA = {"3216": "A", "3528": "B", "6032": "C", "7343": "D"}
 
 
 def _diode(name: str) -> Package:
     along, across, height, centres, land = _DIODES[name]
     return _two_sided(
-        name, "diode", (along, across, height), centres, land, JointKind.GULL_WING, MOULDED, moulded_limit(height, along * across * height)
+        name,
+        "diode",
+        (along, across, height),
+        centres,
+        land,
+        JointKind.GULL_WING,
+        MOULDED,
+        moulded_limit(height, along * across * height),
     )
 
 
 def _tantalum(case: str) -> Package:
     along, across, height, centres, land = _TANTALUM[case]
-    return _two_sided(f"TANTALUM-{case}", "tantalum", (along, across, height), centres, land, JointKind.UNDER_BODY, MOULDED,
-                      moulded_limit(height, along * across * height))  # fmt: skip
+    return _two_sided(
+        f"TANTALUM-{case}",
+        "tantalum",
+        (along, across, height),
+        centres,
+        land,
+        JointKind.UNDER_BODY,
+        MOULDED,
+        moulded_limit(height, along * across * height),
+    )
 
 
 def _inductor(edge: float, height: float | None = None) -> Package:
     """A shielded square inductor: lands at two sides, mostly beneath the body."""
-    return _two_sided(f"IND-{edge:g}", "inductor", (edge, edge, height or max(0.5 * edge, 1.0)), 0.72 * edge, (0.32 * edge, 0.85 * edge),
-                      JointKind.UNDER_BODY, CERAMIC, (LIMIT_CERAMIC, "ferrite and enamelled wire"))  # fmt: skip
+    return _two_sided(
+        f"IND-{edge:g}",
+        "inductor",
+        (edge, edge, height or max(0.5 * edge, 1.0)),
+        0.72 * edge,
+        (0.32 * edge, 0.85 * edge),
+        JointKind.UNDER_BODY,
+        CERAMIC,
+        (LIMIT_CERAMIC, "ferrite and enamelled wire"),
+    )
 
 
 def _crystal(x: float, y: float) -> Package:
     """A four-land crystal in a ceramic case with a metal lid."""
     lands = tuple(
-        Land(pin, sx * 0.34 * x, sy * 0.32 * y, 0.38 * x, 0.4 * y, JointKind.UNDER_BODY) for pin, sx, sy in (("1", -1, -1), ("2", 1, -1), ("3", 1, 1), ("4", -1, 1))
-    )  # fmt: skip
-    return Package(f"XTAL-{x:g}x{y:g}", "crystal", x, y, 0.8, 0.03, CERAMIC, CHIP_W_K, TAB_W_K, LIMIT_CERAMIC, "ceramic crystal case", lands,
-                   BODY_W_MK[CERAMIC], density_g_cm3=BODY_G_CM3[CERAMIC])  # fmt: skip
+        Land(pin, sx * 0.34 * x, sy * 0.32 * y, 0.38 * x, 0.4 * y, JointKind.UNDER_BODY)
+        for pin, sx, sy in (("1", -1, -1), ("2", 1, -1), ("3", 1, 1), ("4", -1, 1))
+    )
+    return Package(
+        f"XTAL-{x:g}x{y:g}",
+        "crystal",
+        x,
+        y,
+        0.8,
+        0.03,
+        CERAMIC,
+        CHIP_W_K,
+        TAB_W_K,
+        LIMIT_CERAMIC,
+        "ceramic crystal case",
+        lands,
+        BODY_W_MK[CERAMIC],
+        density_g_cm3=BODY_G_CM3[CERAMIC],
+    )
 
 
 def _plcc(pins: int) -> Package:
@@ -334,11 +806,18 @@ def _plcc(pins: int) -> Package:
         raise KeyError(pins)
     side = pins // 4
     edge = 1.27 * (side - 1) + 3.9
-    square = quad(f"PLCC-{pins}", side * 4, 1.27, (edge, 3.8), edge + 0.2, (1.9, 0.6), JointKind.J_LEAD)
-    turn = side // 2  # quad counts from the upper left down; pin 1 of a carrier stands in the middle of the upper side
+    square = quad(
+        f"PLCC-{pins}", side * 4, 1.27, (edge, 3.8), edge + 0.2, (1.9, 0.6), JointKind.J_LEAD
+    )
+    turn = (
+        side // 2
+    )  # quad counts from the upper left down; pin 1 of a carrier stands in the middle of the upper side
     order = sorted(square.lands, key=lambda land: int(land.pin))
     shifted = order[-side:] + order[:-side]
-    lands = tuple(replace(land, pin=str(number)) for number, land in enumerate(shifted[turn:] + shifted[:turn], 1))
+    lands = tuple(
+        replace(land, pin=str(number))
+        for number, land in enumerate(shifted[turn:] + shifted[:turn], 1)
+    )
     return replace(square, family="PLCC", lands=lands)
 
 
@@ -348,22 +827,43 @@ def _ball_grid(pins: int, pitch: float) -> Package:
         raise KeyError(pins)
     letters = "ABCDEFGHJKLMNPRTUVWY"
     lands = tuple(
-        Land(f"{letters[row]}{column + 1}", (column - (edge_pins - 1) / 2) * pitch, ((edge_pins - 1) / 2 - row) * pitch, 0.5 * pitch, 0.5 * pitch, JointKind.BALL)
-        for row in range(edge_pins) for column in range(edge_pins)
-    )  # fmt: skip
+        Land(
+            f"{letters[row]}{column + 1}",
+            (column - (edge_pins - 1) / 2) * pitch,
+            ((edge_pins - 1) / 2 - row) * pitch,
+            0.5 * pitch,
+            0.5 * pitch,
+            JointKind.BALL,
+        )
+        for row in range(edge_pins)
+        for column in range(edge_pins)
+    )
     edge = edge_pins * pitch + 0.6
     return _moulded(f"BGA-{pins}", "BGA", edge, edge, 1.2, lands, LEADLESS_W_K, DIE_PAD_W_K, 0.3)
 
 
 def _dfn(pins: int, x: float, y: float, pitch: float) -> Package:
     """Leadless, two rows, thermal pad between them."""
-    package = dual_gull(f"DFN-{pins}", pins, pitch, (x, y, 0.85), x - 0.1, (0.75, 0.55 * pitch), (0.45 * x, 0.75 * y))
-    lands = tuple(replace(land, kind=JointKind.LEADLESS) if land.kind is JointKind.GULL_WING else land for land in package.lands)
+    package = dual_gull(
+        f"DFN-{pins}",
+        pins,
+        pitch,
+        (x, y, 0.85),
+        x - 0.1,
+        (0.75, 0.55 * pitch),
+        (0.45 * x, 0.75 * y),
+    )
+    lands = tuple(
+        replace(land, kind=JointKind.LEADLESS) if land.kind is JointKind.GULL_WING else land
+        for land in package.lands
+    )
     return replace(package, lands=lands, gap_mm=0.05, lead_w_k=LEADLESS_W_K)
 
 
 def _tsop2(pins: int) -> Package:
-    return dual_gull(f"TSOP2-{pins}", pins, 0.8, (10.16, 0.8 * (pins // 2 - 1) + 1.6, 1.0), 11.4, (1.4, 0.45))
+    return dual_gull(
+        f"TSOP2-{pins}", pins, 0.8, (10.16, 0.8 * (pins // 2 - 1) + 1.6, 1.0), 11.4, (1.4, 0.45)
+    )
 
 
 def _switch() -> Package:
@@ -372,8 +872,25 @@ def _switch() -> Package:
         Land(pin, sx * 4.4, sy * 2.25, 1.6, 1.4, JointKind.GULL_WING)
         for pin, sx, sy in (("1", -1, 1), ("2", 1, 1), ("3", -1, -1), ("4", 1, -1))
     )
-    return Package("SWITCH-6x6", "switch", 6.0, 6.0, 4.0, 0.1, PLASTIC, GULL_W_K, TAB_W_K, LIMIT_UNKNOWN_PLASTIC, "tact switch of unknown housing: by iron; some are made for reflow, and then low air is enough", lands,
-                   BODY_W_MK[PLASTIC], density_g_cm3=BODY_G_CM3[PLASTIC], has_pin_1=False, heat_shy=True, iron_only=True)  # fmt: skip
+    return Package(
+        "SWITCH-6x6",
+        "switch",
+        6.0,
+        6.0,
+        4.0,
+        0.1,
+        PLASTIC,
+        GULL_W_K,
+        TAB_W_K,
+        LIMIT_UNKNOWN_PLASTIC,
+        "tact switch of unknown housing: by iron; some are made for reflow, and then low air is enough",
+        lands,
+        BODY_W_MK[PLASTIC],
+        density_g_cm3=BODY_G_CM3[PLASTIC],
+        has_pin_1=False,
+        heat_shy=True,
+        iron_only=True,
+    )
 
 
 def _module(x: float, y: float, pins: int) -> Package:
@@ -383,25 +900,63 @@ def _module(x: float, y: float, pins: int) -> Package:
     lands = []
     for index in range(side):
         along = ((side - 1) / 2 - index) * pitch
-        lands.append(Land(str(index + 1), -x / 2 + 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS))
-        lands.append(Land(str(2 * side - index), x / 2 - 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS))
-    return Package(f"MODULE-{x:g}x{y:g}", "module", x, y, 3.0, 0.05, CERAMIC, LEADLESS_W_K, TAB_W_K, LIMIT_MOULDED_THICK, "shield can over small parts: they may slip inside",
-                   tuple(sorted(lands, key=lambda land: int(land.pin))), BODY_W_MK[CERAMIC], density_g_cm3=1.6)  # fmt: skip
+        lands.append(
+            Land(str(index + 1), -x / 2 + 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS)
+        )
+        lands.append(
+            Land(str(2 * side - index), x / 2 - 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS)
+        )
+    return Package(
+        f"MODULE-{x:g}x{y:g}",
+        "module",
+        x,
+        y,
+        3.0,
+        0.05,
+        CERAMIC,
+        LEADLESS_W_K,
+        TAB_W_K,
+        LIMIT_MOULDED_THICK,
+        "shield can over small parts: they may slip inside",
+        tuple(sorted(lands, key=lambda land: int(land.pin))),
+        BODY_W_MK[CERAMIC],
+        density_g_cm3=1.6,
+    )
 
 
 def _usb(kind: str) -> Package:
     pins, pitch = (5, 0.65) if kind == "micro" else (12, 0.5)
-    return replace(connector(f"USB-{kind}", pins, pitch, 5.6, 2.6 if kind == "micro" else 3.2), family="USB socket")
+    return replace(
+        connector(f"USB-{kind}", pins, pitch, 5.6, 2.6 if kind == "micro" else 3.2),
+        family="USB socket",
+    )
 
 
 def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:
-    """A package known only by its pads: body over their box, moulded plastic guessed. Marked as guessed."""
+    """A package known only by its pads: body over their box, moulded plastic guessed.
+
+    Marked as guessed.
+    """
     reach_x = max(abs(land.x_mm) + land.size_x_mm / 2 for land in lands)
     reach_y = max(abs(land.y_mm) + land.size_y_mm / 2 for land in lands)
     x, y = max(1.5 * reach_x, 0.4), max(1.5 * reach_y, 0.3)
     limit, why = moulded_limit(height_mm, x * y * height_mm)
-    return Package("unknown", "unknown", x, y, min(height_mm, 0.6 * max(x, y)), 0.1, MOULDED, FINE_W_K, DIE_PAD_W_K, limit,
-                   f"{why}; body guessed from its pads", lands, BODY_W_MK[MOULDED], guessed=True)  # fmt: skip
+    return Package(
+        "unknown",
+        "unknown",
+        x,
+        y,
+        min(height_mm, 0.6 * max(x, y)),
+        0.1,
+        MOULDED,
+        FINE_W_K,
+        DIE_PAD_W_K,
+        limit,
+        f"{why}; body guessed from its pads",
+        lands,
+        BODY_W_MK[MOULDED],
+        guessed=True,
+    )
 
 
 _Builder = Callable[[re.Match[str]], Package]
@@ -409,48 +964,91 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
     (re.compile(pattern, re.IGNORECASE), build)
     for pattern, build in (
         (r"\bLED[_ -]*(?:D_)?(0402|0603|0805|1206)(?!\d)", lambda m: chip(m[1], led=True)),
-        (r"(?:PLED|LED|PLCC).*5050", lambda m: _plcc_led(6 if re.search(r"[_ -]6(?!\d)", m.string) else 4, 5.0)),
-        (r"^(?:PLED)[_ -]?([46])\b.*|LED.*(?:PLCC|3528)[_ -]?([46])?", lambda m: _plcc_led(int(m[1] or m[2] or 4))),
+        (
+            r"(?:PLED|LED|PLCC).*5050",
+            lambda m: _plcc_led(6 if re.search(r"[_ -]6(?!\d)", m.string) else 4, 5.0),
+        ),
+        (
+            r"^(?:PLED)[_ -]?([46])\b.*|LED.*(?:PLCC|3528)[_ -]?([46])?",
+            lambda m: _plcc_led(int(m[1] or m[2] or 4)),
+        ),
         (r"^PLCC[_ -]?([46])\b.*", lambda m: _plcc_led(int(m[1]))),
         (r"PLCC[_ -]?(\d+)", lambda m: _plcc(int(m[1]))),
         (r"^(?:CP?_Elec|CAN|CAP[_ -]?CAN|ECAP)[_ -]*(\d+(?:\.\d+)?)", lambda m: _can(float(m[1]))),
-        (r"(?:TANT\w*|CP|EIA)[_ -](?:.*?)(3216|3528|6032|7343)(?:[_ -]\d+)?", lambda m: _tantalum(_TANTALUM_EIA[m[1]])),
+        (
+            r"(?:TANT\w*|CP|EIA)[_ -](?:.*?)(3216|3528|6032|7343)(?:[_ -]\d+)?",
+            lambda m: _tantalum(_TANTALUM_EIA[m[1]]),
+        ),
         (r"TANT\w*[_ -](?:CASE[_ -]?)?([A-E])\b", lambda m: _tantalum(m[1].upper())),
         (r"(MINIMELF|MELF)", lambda m: _diode(m[1].upper())),
         (r"\b(?:D_)?(SMA|SMB|SMC)\b(?!_)", lambda m: _diode(m[1].upper())),
         (r"^D_(SMA|SMB|SMC)", lambda m: _diode(m[1].upper())),
         (r"SOD[_ -]?(123|323|523)", lambda m: _diode(f"SOD-{m[1]}")),
-        (r"^(?:IND|L)[_ -](?:.*?)(\d+(?:\.\d+)?)x\d+(?:\.\d+)?(?:_H(\d+(?:\.\d+)?))?", lambda m: _inductor(float(m[1]), float(m[2]) if m[2] else None)),
+        (
+            r"^(?:IND|L)[_ -](?:.*?)(\d+(?:\.\d+)?)x\d+(?:\.\d+)?(?:_H(\d+(?:\.\d+)?))?",
+            lambda m: _inductor(float(m[1]), float(m[2]) if m[2] else None),
+        ),
         (r"^IND[_ -](\d+(?:\.\d+)?)$", lambda m: _inductor(float(m[1]))),
-        (r"(?:XTAL|CRYSTAL|OSC).*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)", lambda m: _crystal(float(m[1]), float(m[2]))),
-        (r"(?:XTAL|CRYSTAL).*?(2016|2520|3225|5032)", lambda m: _crystal(int(m[1][:2]) / 10, int(m[1][2:]) / 10)),
+        (
+            r"(?:XTAL|CRYSTAL|OSC).*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)",
+            lambda m: _crystal(float(m[1]), float(m[2])),
+        ),
+        (
+            r"(?:XTAL|CRYSTAL).*?(2016|2520|3225|5032)",
+            lambda m: _crystal(int(m[1][:2]) / 10, int(m[1][2:]) / 10),
+        ),
         (r"TSOP[_ -]?(?:II|2)[_ -]?(\d+)", lambda m: _tsop2(int(m[1]))),
         (r"(?<![A-Z])SSOP[_ -]?(\d+)(?!.*4[.,]4)", lambda m: _ssop(int(m[1]))),
         (r"(?:T|S|HT)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
         (r"(?:MSOP|VSSOP|USOP|U?MAX)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
-        (r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)(?:[_ -]?(W(?:IDE)?\b)|.*?(\d+[.,]\d+)x(\d+(?:[.,]\d+)?))?",
-         lambda m: _soic(int(m[1]), bool(m[2]), *(_sizes(m[3], m[4]) if m[3] else ()))),
+        (
+            r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)(?:[_ -]?(W(?:IDE)?\b)|.*?(\d+[.,]\d+)x(\d+(?:[.,]\d+)?))?",
+            lambda m: _soic(int(m[1]), bool(m[2]), *(_sizes(m[3], m[4]) if m[3] else ())),
+        ),
         (r"(L|T|V|P)?QFP[_ -]?(\d+)", lambda m: _qfp(int(m[2]), (m[1] or "P").upper() != "P")),
-        (r"(?:V|U|W|T|H)?QFN[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x\d)?|MLF[_ -]?(\d+)", lambda m: _qfn(int(m[1] or m[3]), float(m[2]) if m[2] else None)),
-        (r"(?:V|U|W|T)?(?:DFN|SON)[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?))?(?:.*?P(0?\.\d+))?",
-         lambda m: _dfn(int(m[1]), float(m[2] or 3), float(m[3] or 3), float(m[4] or 0.5))),
+        (
+            r"(?:V|U|W|T|H)?QFN[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x\d)?|MLF[_ -]?(\d+)",
+            lambda m: _qfn(int(m[1] or m[3]), float(m[2]) if m[2] else None),
+        ),
+        (
+            r"(?:V|U|W|T)?(?:DFN|SON)[_ -]?(\d+)(?:.*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?))?(?:.*?P(0?\.\d+))?",
+            lambda m: _dfn(int(m[1]), float(m[2] or 3), float(m[3] or 3), float(m[4] or 0.5)),
+        ),
         (r"BGA[_ -]?(\d+)(?:.*?P(0?\.\d+))?", lambda m: _ball_grid(int(m[1]), float(m[2] or 0.8))),
         (r"SOT[_ -]?23[_ -]?([56])(?!\d)", lambda m: _sot23(int(m[1]))),
-        (r"SOT[_ -]?(?:363|323)|SC[_ -]?88(?!A)|SC[_ -]?70(?:[_ -]?([36]))?(?![_ -]?\d)", lambda m: _small_sot(6 if "363" in m[0] or "88" in m[0] or m[1] == "6" else 3)),
+        (
+            r"SOT[_ -]?(?:363|323)|SC[_ -]?88(?!A)|SC[_ -]?70(?:[_ -]?([36]))?(?![_ -]?\d)",
+            lambda m: _small_sot(6 if "363" in m[0] or "88" in m[0] or m[1] == "6" else 3),
+        ),
         (r"SOT[_ -]?223", lambda m: _sot223()),
         (r"SOT[_ -]?89", lambda m: _sot89()),
         (r"SOT[_ -]?23(?:[_ -]?3)?(?![_ -]?\d)", lambda m: _sot23(3)),
         (r"TO[_ -]?252|D[_ -]?PAK", lambda m: _dpak()),
-        (r"^CONN[_ -]?(\d+)[_ -](?:P)?(\d+(?:\.\d+)?)", lambda m: connector(f"CONN-{m[1]}-{m[2]}", int(m[1]), float(m[2]))),
-        (r"(?:FFC|FPC|FLATCABLE|FLAT[_ -]CABLE).*?(\d{1,2})(?:P|PIN|[_ -]|$)(?:.*?(0\.5|1\.0|0\.3))?", lambda m: _flat_cable(int(m[1]), float(m[2] or 0.5))),
+        (
+            r"^CONN[_ -]?(\d+)[_ -](?:P)?(\d+(?:\.\d+)?)",
+            lambda m: connector(f"CONN-{m[1]}-{m[2]}", int(m[1]), float(m[2])),
+        ),
+        (
+            r"(?:FFC|FPC|FLATCABLE|FLAT[_ -]CABLE).*?(\d{1,2})(?:P|PIN|[_ -]|$)(?:.*?(0\.5|1\.0|0\.3))?",
+            lambda m: _flat_cable(int(m[1]), float(m[2] or 0.5)),
+        ),
         (r"USB[_ -]?(?:(?:MICRO|MINI)|.*(?:MICRO|MINI))", lambda m: _usb("micro")),
         (r"USB[_ -]?.*\bC\b|USB[_ -]?C|TYPE[_ -]?C", lambda m: _usb("C")),
         (r"(?:SW|SWITCH|TACT|BUTTON)[_ -].*6x6|^SWITCH|^TACT", lambda m: _switch()),
-        (r"(?:MODULE|RF|WROOM)[_ -].*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)", lambda m: _module(float(m[1]), float(m[2]), 38)),
-        (r"(01005|0201|0402|0603|0805|1206|1210|1812|2010|2512)(?!\d|[_ -]?metric)", lambda m: chip(m[1])),
-        (r"(?<!\d)(0402|0603|1005|1608|2012|3216|3225|4532|5025|6332)(?!\d)", lambda m: chip(_BY_METRIC[m[1]])),
+        (
+            r"(?:MODULE|RF|WROOM)[_ -].*?(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)",
+            lambda m: _module(float(m[1]), float(m[2]), 38),
+        ),
+        (
+            r"(01005|0201|0402|0603|0805|1206|1210|1812|2010|2512)(?!\d|[_ -]?metric)",
+            lambda m: chip(m[1]),
+        ),
+        (
+            r"(?<!\d)(0402|0603|1005|1608|2012|3216|3225|4532|5025|6332)(?!\d)",
+            lambda m: chip(_BY_METRIC[m[1]]),
+        ),
     )
-)  # fmt: skip
+)
 
 
 # Plastics of housings: limit °C and what is said of it [from memory: handbook's classes].
@@ -464,7 +1062,9 @@ _HOUSED = ("connector", "USB socket", "flat-cable connector", "switch")
 
 
 def housed(package: Package, housing: str) -> Package:
-    """A connector or switch whose housing is known; one made for reflow is no longer kept for the iron. Raises KeyError for other plastics."""
+    """A connector or switch whose housing is known; one made for reflow is no longer kept for the
+    iron. Raises KeyError for other plastics.
+    """
     limit, why = HOUSINGS[housing.upper()]
     reflows = limit >= LIMIT_LCP
     return replace(
@@ -478,7 +1078,9 @@ def housed(package: Package, housing: str) -> Package:
 
 
 def housing_of(package: Package) -> str | None:
-    """The named plastic of a connector or switch of the catalogue, "" while it is unknown, None for other parts."""
+    """The named plastic of a connector or switch of the catalogue, "" while it is unknown, None for
+    other parts.
+    """
     if package.family not in _HOUSED or find_package(package.name) is None:
         return None
     named = _HOUSING.search(package.name)
@@ -486,9 +1088,13 @@ def housing_of(package: Package) -> str | None:
 
 
 def named_with_housing(name: str, housing: str) -> str:
-    """A package's name with a housing behind it, in place of one that stood there; "" takes it away. Raises InvalidValue for other plastics."""
+    """A package's name with a housing behind it, in place of one that stood there; "" takes it
+    away. Raises InvalidValue for other plastics.
+    """
     if housing and housing.upper() not in HOUSINGS:
-        raise InvalidValue("housing", f"{housing!r} is none of {', '.join(HOUSINGS)}; leave it unknown")
+        raise InvalidValue(
+            "housing", f"{housing!r} is none of {', '.join(HOUSINGS)}; leave it unknown"
+        )
     plain = _HOUSING.sub("", name.strip())
     return f"{plain} {housing.upper()}" if housing else plain
 
@@ -497,8 +1103,8 @@ def named_with_housing(name: str, housing: str) -> str:
 def find_package(name: str) -> Package | None:
     """The package a name found in the wild stands for, or None.
 
-    A bare chip code is taken as imperial; `candidates` gives both readings, to be settled by the pads. A housing named behind a connector
-    or switch (LCP, nylon, PBT) sets its limit.
+    A bare chip code is taken as imperial; `candidates` gives both readings, to be settled by the
+    pads. A housing named behind a connector or switch (LCP, nylon, PBT) sets its limit.
     """
     named = _HOUSING.search(name.strip())
     if named:
@@ -521,14 +1127,20 @@ _BARE = re.compile(r"(?<!\d)(0402|0603)(?!\d)")
 
 
 def candidates(name: str) -> tuple[Package, ...]:
-    """What a name may stand for: one package, both readings of a code that is imperial and metric, or nothing."""
+    """What a name may stand for: one package, both readings of a code that is imperial and metric,
+    or nothing.
+    """
     first = find_package(name)
     if first is None:
         return ()
     if first.family == "SSOP" and not re.search(r"5[.,]3", name):
         return first, _tssop(len(first.lands))
     bare = _BARE.search(name)
-    if bare and first.family in ("chip", "chip LED") and not re.search(r"metric|_\d{4}(?!\d)", name, re.IGNORECASE):
+    if (
+        bare
+        and first.family in ("chip", "chip LED")
+        and not re.search(r"metric|_\d{4}(?!\d)", name, re.IGNORECASE)
+    ):
         other = chip(_BY_METRIC[bare[1]], led=first.family == "chip LED")
         if other.name != first.name:
             return first, other
@@ -539,16 +1151,74 @@ def package_named(name: str, field: str = "package") -> Package:
     """The package of that name; raises InvalidValue with an example of names that are known."""
     package = find_package(name)
     if package is None:
-        raise InvalidValue(field, f"no package is known as {name!r}; try a name such as 0603, SOIC-8, TSSOP-20, QFP-48 or QFN-20")
+        raise InvalidValue(
+            field,
+            f"no package is known as {name!r}; try a name such as 0603, SOIC-8, TSSOP-20, QFP-48 or QFN-20",
+        )
     return package
 
 
 # Packages to pick from when a patch is sketched, commonest first, by family.
 PALETTE: dict[str, tuple[str, ...]] = {
     "chips": ("0402", "0603", "0805", "1206", "LED_0603", "LED_0805", "0201", "1210", "2512"),
-    "small": ("SOT-23", "SOT-23-5", "SOT-23-6", "SOT-223", "SOT-89", "SOT-363", "TO-252", "SOD-123", "SOD-323", "SMA", "SMB"),
-    "leads": ("SOIC-8", "SOIC-14", "SOIC-16", "SOIC-16W", "TSSOP-16", "TSSOP-20", "MSOP-8", "MSOP-10", "QFP-32", "QFP-44", "QFP-48", "QFP-64", "QFP-100", "PLCC-44"),
-    "leadless": ("QFN-16_3x3", "QFN-20_4x4", "QFN-24_4x4", "QFN-32_5x5", "QFN-48_7x7", "DFN-8_3x3", "BGA-64", "MODULE-18x20"),
-    "shy of heat": ("CAN-5", "CAN-6.3", "CAN-8", "PLED-4", "CONN-4-1.25", "CONN-8-1.25", "FLATCABLE-12-0.5", "USB-micro", "USB-C", "SWITCH-6x6"),
-    "others": ("TANTALUM-A", "TANTALUM-B", "TANTALUM-D", "IND-4", "IND-6", "XTAL-3.2x2.5", "XTAL-5x3.2"),
-}  # fmt: skip
+    "small": (
+        "SOT-23",
+        "SOT-23-5",
+        "SOT-23-6",
+        "SOT-223",
+        "SOT-89",
+        "SOT-363",
+        "TO-252",
+        "SOD-123",
+        "SOD-323",
+        "SMA",
+        "SMB",
+    ),
+    "leads": (
+        "SOIC-8",
+        "SOIC-14",
+        "SOIC-16",
+        "SOIC-16W",
+        "TSSOP-16",
+        "TSSOP-20",
+        "MSOP-8",
+        "MSOP-10",
+        "QFP-32",
+        "QFP-44",
+        "QFP-48",
+        "QFP-64",
+        "QFP-100",
+        "PLCC-44",
+    ),
+    "leadless": (
+        "QFN-16_3x3",
+        "QFN-20_4x4",
+        "QFN-24_4x4",
+        "QFN-32_5x5",
+        "QFN-48_7x7",
+        "DFN-8_3x3",
+        "BGA-64",
+        "MODULE-18x20",
+    ),
+    "shy of heat": (
+        "CAN-5",
+        "CAN-6.3",
+        "CAN-8",
+        "PLED-4",
+        "CONN-4-1.25",
+        "CONN-8-1.25",
+        "FLATCABLE-12-0.5",
+        "USB-micro",
+        "USB-C",
+        "SWITCH-6x6",
+    ),
+    "others": (
+        "TANTALUM-A",
+        "TANTALUM-B",
+        "TANTALUM-D",
+        "IND-4",
+        "IND-6",
+        "XTAL-3.2x2.5",
+        "XTAL-5x3.2",
+    ),
+}

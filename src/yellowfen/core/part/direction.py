@@ -5,19 +5,26 @@ from dataclasses import dataclass
 from yellowfen.core.part.package import Package
 from yellowfen.core.source.mark import Mark
 
-# Where the mark of a family sits [common practice; handbook tables of marks]. A part that needs none is not listed.
+# Where the mark of a family sits [common practice; handbook tables of marks]. A part that needs
+# none is not listed.
 _MARKS = {
     "chip LED": (
         "its ends are marked by habit, a bar, dot or triangle underneath, and makers differ: touch it with a meter's diode range before placing",
         True,
     ),
-    "plastic LED": ("a cut corner or notch, cathode by most makers but not all: test with a meter", True),
+    "plastic LED": (
+        "a cut corner or notch, cathode by most makers but not all: test with a meter",
+        True,
+    ),
     "diode": ("the bar is the cathode", False),
     "tantalum": ("the bar is PLUS, the other way round from a diode's", False),
     "can": ("the dark stripe on top is MINUS; the base has cut corners on the plus side", False),
     "PLCC": ("pin 1 is in the middle of a side, under the dimple; one corner is bevelled", False),
     "BGA": ("a dot or a bare corner at A1", False),
-    "crystal": ("a dot or a cut corner at pin 1; half a turn does no harm on most four-pad crystals", True),
+    "crystal": (
+        "a dot or a cut corner at pin 1; half a turn does no harm on most four-pad crystals",
+        True,
+    ),
     "SOT": ("it goes one way only: count the leads of each side", False),
     "tab": ("it goes one way only: the tab on the large pad", False),
     "connector": ("look at which way the mouth opens; pin 1 has a triangle or a longer pad", False),
@@ -48,7 +55,11 @@ def direction_of(package: Package) -> Direction | None:
     if package.family in _UNDIRECTED or (package.family == "own" and not package.has_pin_1):
         return None
     if package.family == "unknown":
-        return Direction("not known: find pin 1 or the polarity mark before you place it", True) if len(package.lands) > 2 else None
+        return (
+            Direction("not known: find pin 1 or the polarity mark before you place it", True)
+            if len(package.lands) > 2
+            else None
+        )
     if package.family == "plastic LED" and len(package.lands) >= 4:
         return Direction(_ADDRESSED, True)
     if package.family == "SOT" and len(package.lands) == 6:

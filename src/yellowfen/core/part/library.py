@@ -1,6 +1,7 @@
 """The user's own packages beside the built-in families: corrected once, known ever after.
 
-Law: an own package answers to its name and to every footprint name it was bound to, before any built-in rule does.
+Law: an own package answers to its name and to every footprint name it was bound to, before any
+built-in rule does.
 """
 
 import re
@@ -29,7 +30,14 @@ from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
 
-_STUFF = {"moulded": MOULDED, "ceramic": CERAMIC, "plastic": PLASTIC, "LCP": PLASTIC, "nylon": PLASTIC, "PBT": PLASTIC}
+_STUFF = {
+    "moulded": MOULDED,
+    "ceramic": CERAMIC,
+    "plastic": PLASTIC,
+    "LCP": PLASTIC,
+    "nylon": PLASTIC,
+    "PBT": PLASTIC,
+}
 MOISTURE = ("", "1", "2", "2a", "3", "4", "5", "5a", "6")
 
 
@@ -37,8 +45,8 @@ MOISTURE = ("", "1", "2", "2a", "3", "4", "5", "5a", "6")
 class OwnPackage:
     """A package the user described. Lengths in mm, `limit_c` in °C (None: by its material).
 
-    `lands` may be empty: then the board's own pads are taken. `aliases` are footprint names bound to it.
-    Raises InvalidValue for sizes no part has.
+    `lands` may be empty: then the board's own pads are taken. `aliases` are footprint names bound
+    to it. Raises InvalidValue for sizes no part has.
     """
 
     name: str
@@ -67,7 +75,8 @@ class OwnPackage:
             raise InvalidValue("material", f"{self.material!r} is not one of {', '.join(_STUFF)}")
         if self.moisture not in MOISTURE:
             raise InvalidValue(
-                "moisture", f"{self.moisture!r} is not a moisture class; leave it empty or write one of {', '.join(MOISTURE[1:])}"
+                "moisture",
+                f"{self.moisture!r} is not a moisture class; leave it empty or write one of {', '.join(MOISTURE[1:])}",
             )
         if len(self.lands) > 2000:
             raise InvalidValue("lands", "a package has at most 2000 lands")
@@ -80,14 +89,34 @@ class OwnPackage:
         """The package as heat and geometry see it."""
         stuff = _STUFF[self.material]
         limit, why = self._limit()
-        lead = {JointKind.CHIP: CHIP_W_K, JointKind.LEADLESS: LEADLESS_W_K, JointKind.BALL: LEADLESS_W_K}.get(
-            self.joint, GULL_W_K if self.height_mm > 1.2 else FINE_W_K
-        )
+        lead = {
+            JointKind.CHIP: CHIP_W_K,
+            JointKind.LEADLESS: LEADLESS_W_K,
+            JointKind.BALL: LEADLESS_W_K,
+        }.get(self.joint, GULL_W_K if self.height_mm > 1.2 else FINE_W_K)
         tab = TAB_W_K if self.joint is JointKind.TAB else DIE_PAD_W_K
         gap = 0.05 if self.joint in (JointKind.LEADLESS, JointKind.CHIP) else 0.1
-        return Package(self.name, "own", self.body_x_mm, self.body_y_mm, self.height_mm, gap, stuff, lead, tab, limit, why, self.lands, BODY_W_MK[stuff],
-                       density_g_cm3=BODY_G_CM3[stuff], has_pin_1=len(self.lands) > 2 or bool(self.polarity), heat_shy=self.heat_shy or self.iron_only,
-                       iron_only=self.iron_only, moisture=self.moisture, polarity=self.polarity)  # fmt: skip
+        return Package(
+            self.name,
+            "own",
+            self.body_x_mm,
+            self.body_y_mm,
+            self.height_mm,
+            gap,
+            stuff,
+            lead,
+            tab,
+            limit,
+            why,
+            self.lands,
+            BODY_W_MK[stuff],
+            density_g_cm3=BODY_G_CM3[stuff],
+            has_pin_1=len(self.lands) > 2 or bool(self.polarity),
+            heat_shy=self.heat_shy or self.iron_only,
+            iron_only=self.iron_only,
+            moisture=self.moisture,
+            polarity=self.polarity,
+        )
 
     def _limit(self) -> tuple[float, str]:
         if self.limit_c is not None:
@@ -109,10 +138,16 @@ def plain(name: str) -> str:
 class Library:
     """Own packages first, then what the user said a footprint name means, built-in families after."""
 
-    def __init__(self, own: Sequence[OwnPackage] = (), meanings: Mapping[str, str] | None = None) -> None:
+    def __init__(
+        self, own: Sequence[OwnPackage] = (), meanings: Mapping[str, str] | None = None
+    ) -> None:
         self.own = tuple(own)
-        self._meanings = {plain(footprint): package for footprint, package in (meanings or {}).items()}
-        self._by_name = {plain(name): one for one in own for name in (*one.aliases, one.name) if plain(name)}
+        self._meanings = {
+            plain(footprint): package for footprint, package in (meanings or {}).items()
+        }
+        self._by_name = {
+            plain(name): one for one in own for name in (*one.aliases, one.name) if plain(name)
+        }
 
     def own_for(self, footprint: str) -> OwnPackage | None:
         name = self._meanings.get(plain(footprint), footprint)
@@ -121,7 +156,9 @@ class Library:
     def candidates(self, footprint: str) -> tuple[Package, ...]:
         """What a footprint name may stand for, most likely first."""
         own = self.own_for(footprint)
-        return (own.package(),) if own else candidates(self._meanings.get(plain(footprint), footprint))
+        return (
+            (own.package(),) if own else candidates(self._meanings.get(plain(footprint), footprint))
+        )
 
     def find(self, footprint: str) -> Package | None:
         """The first of the candidates, or None."""

@@ -1,7 +1,8 @@
 """A package as heat and geometry see it: body, lands, joints, limit.
 
-Coordinates: millimetres in the part's own frame, origin at the body's centre, pin 1 towards the upper left
-(x negative, y positive) where the family has one. Lands are rectangles along the axes of that frame.
+Coordinates: millimetres in the part's own frame, origin at the body's centre, pin 1 towards the
+upper left (x negative, y positive) where the family has one. Lands are rectangles along the axes of
+that frame.
 """
 
 import math
@@ -49,9 +50,10 @@ class Land:
 class Package:
     """One package. Sizes in mm; `volumetric_heat_mj_m3k` is the body's heat capacity per volume.
 
-    `lead_w_k` is the conductance from the body to one joint (W/K); `tab_w_k` to a tab or thermal pad.
-    `limit_c` is the body's own limit, with the reason it stands there. `iron_only` marks parts that air and plate
-    ruin; `moisture` and `polarity` are set where the user's own catalogue says more than the family's rule.
+    `lead_w_k` is the conductance from the body to one joint (W/K); `tab_w_k` to a tab or thermal
+    pad. `limit_c` is the body's own limit, with the reason it stands there. `iron_only` marks parts
+    that air and plate ruin; `moisture` and `polarity` are set where the user's own catalogue says
+    more than the family's rule.
     """
 
     name: str
@@ -79,7 +81,14 @@ class Package:
     @property
     def body_heat_j_k(self) -> float:
         """Heat capacity of the body, J/K."""
-        return self.body_x_mm * self.body_y_mm * self.height_mm * 1e-9 * self.volumetric_heat_mj_m3k * 1e6
+        return (
+            self.body_x_mm
+            * self.body_y_mm
+            * self.height_mm
+            * 1e-9
+            * self.volumetric_heat_mj_m3k
+            * 1e6
+        )
 
     @property
     def mass_mg(self) -> float:
@@ -89,7 +98,14 @@ class Package:
     @property
     def shell_w_k(self) -> float:
         """Conductance from the shell (upper half, walls) to the core (lead frame, lower half), W/K."""
-        return self.body_x_mm * self.body_y_mm / self.height_mm * 2.0 * 1e-3 * self.body_conductivity_w_mk
+        return (
+            self.body_x_mm
+            * self.body_y_mm
+            / self.height_mm
+            * 2.0
+            * 1e-3
+            * self.body_conductivity_w_mk
+        )
 
     @property
     def hidden_joints(self) -> bool:
@@ -102,7 +118,13 @@ class Package:
 
         The median, since a track that the mask bares moves a pad's middle a little.
         """
-        places = np.array([(land.x_mm, land.y_mm) for land in self.lands if land.kind is not JointKind.THERMAL_PAD])
+        places = np.array(
+            [
+                (land.x_mm, land.y_mm)
+                for land in self.lands
+                if land.kind is not JointKind.THERMAL_PAD
+            ]
+        )
         if len(places) < 2:
             return math.inf
         apart = np.hypot(*(places[:, None, :] - places[None, :, :]).transpose(2, 0, 1))
@@ -120,8 +142,13 @@ def with_lands(package: Package, lands: tuple[Land, ...]) -> Package:
 
 
 def tip_reaches(package: Package, land: Land) -> bool:
-    """True where an iron's tip gets at a joint: it is not hidden, or its land reaches out from the body by `REACHES_OUT_MM` (cans, inductors)."""
+    """True where an iron's tip gets at a joint: it is not hidden, or its land reaches out from the
+    body by `REACHES_OUT_MM` (cans, inductors).
+    """
     if land.kind is not JointKind.UNDER_BODY:
         return land.kind not in HIDDEN
-    out = max(abs(land.x_mm) + land.size_x_mm / 2 - package.body_x_mm / 2, abs(land.y_mm) + land.size_y_mm / 2 - package.body_y_mm / 2)
+    out = max(
+        abs(land.x_mm) + land.size_x_mm / 2 - package.body_x_mm / 2,
+        abs(land.y_mm) + land.size_y_mm / 2 - package.body_y_mm / 2,
+    )
     return out >= REACHES_OUT_MM

@@ -4,7 +4,8 @@ import math
 
 from yellowfen.core.quantity.number import in_range
 
-# Magnus form, Alduchov and Eskridge 1996: saturation vapour pressure over water, -40 to 50 °C, within 0.4 %.
+# Magnus form, Alduchov and Eskridge 1996: saturation vapour pressure over water, -40 to 50 °C,
+# within 0.4 %.
 MAGNUS_A, MAGNUS_B_C, MAGNUS_HPA = 17.625, 243.04, 6.1094
 
 
@@ -15,7 +16,9 @@ def saturation_hpa(celsius: float) -> float:
 
 
 def dew_point_c(room_c: float, humidity: float) -> float:
-    """Below this temperature a surface draws dew; room at -20 to 50 °C, relative humidity 0.01 to 1."""
+    """Below this temperature a surface draws dew; room at -20 to 50 °C, relative humidity 0.01 to
+    1.
+    """
     in_range("room_c", room_c, -20, 50, "°C")
     in_range("humidity", humidity, 0.01, 1.0)
     gamma = math.log(humidity) + MAGNUS_A * room_c / (MAGNUS_B_C + room_c)

@@ -15,4 +15,6 @@ def in_range(field: str, value: float, low: float, high: float, unit: str = "") 
     if low <= number <= high:
         return number
     tail = f" {unit}" if unit else ""
-    raise InvalidValue(field, f"{number:g}{tail} is outside {low:g} to {high:g}{tail}; enter a value in that range")
+    raise InvalidValue(
+        field, f"{number:g}{tail} is outside {low:g} to {high:g}{tail}; enter a value in that range"
+    )

@@ -1,7 +1,9 @@
-"""Where a value comes from. The mark travels with the value into results, screens and docs/sources.md.
+"""Where a value comes from.
 
-Law: a number that shapes a forecast is declared here by `constant(...)` next to the code that uses it,
-and nowhere else; docs/sources.md is generated from this register and a test compares the two.
+The mark travels with the value into results, screens and docs/sources.md.
+
+Law: a number that shapes a forecast is declared here by `constant(...)` next to the code that uses
+it, and nowhere else; docs/sources.md is generated from this register and a test compares the two.
 """
 
 from dataclasses import dataclass

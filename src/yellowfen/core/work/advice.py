@@ -1,7 +1,9 @@
-"""What in a design costs minutes and failures by hand, in order of what a change would save on one board.
+"""What in a design costs minutes and failures by hand, in order of what a change would save on one
+board.
 
-Laws: every item says what it is, for which parts, what to do instead, and the minutes a builder saves per board;
-minutes are expected ones: time at the bench and the share of failures times their repair, all registered below.
+Laws: every item says what it is, for which parts, what to do instead, and the minutes a builder
+saves per board; minutes are expected ones: time at the bench and the share of failures times their
+repair, all registered below.
 """
 
 import math
@@ -17,21 +19,81 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.triage import HEAVY_MG, Kind, Surroundings, Triaged, triage
 
 _MEMORY = Mark.FROM_MEMORY
-PART_MIN = constant("minutes_per_part", 0.75, "min", Mark.COMMON_PRACTICE,
-                    "25 parts take a practised hand about 5 min to paste, place and heat, a hobby builder 3 to 5 times that", "advice: part count")  # fmt: skip
-TURN_MIN = constant("minutes_per_turn", 0.25, "min", _MEMORY, "turning the board and finding one's place again", "advice: orientations")
-TINY_FAIL = constant("fail_tiny", 0.15, "1", _MEMORY, "0402 and smaller: lost, skewed or on end", "advice: tiny parts")
-FINE_FAIL = constant("fail_fine_pitch", 0.5, "1", Mark.COMMON_PRACTICE, "half of hand-pasted fine-pitch parts bridge", "advice: fine pitch")
-HIDDEN_FAIL = constant("fail_hidden", 0.25, "1", _MEMORY, "leadless part floats, or its edge stays open", "advice: hidden joints")
+PART_MIN = constant(
+    "minutes_per_part",
+    0.75,
+    "min",
+    Mark.COMMON_PRACTICE,
+    "25 parts take a practised hand about 5 min to paste, place and heat, a hobby builder 3 to 5 times that",
+    "advice: part count",
+)
+TURN_MIN = constant(
+    "minutes_per_turn",
+    0.25,
+    "min",
+    _MEMORY,
+    "turning the board and finding one's place again",
+    "advice: orientations",
+)
+TINY_FAIL = constant(
+    "fail_tiny",
+    0.15,
+    "1",
+    _MEMORY,
+    "0402 and smaller: lost, skewed or on end",
+    "advice: tiny parts",
+)
+FINE_FAIL = constant(
+    "fail_fine_pitch",
+    0.5,
+    "1",
+    Mark.COMMON_PRACTICE,
+    "half of hand-pasted fine-pitch parts bridge",
+    "advice: fine pitch",
+)
+HIDDEN_FAIL = constant(
+    "fail_hidden",
+    0.25,
+    "1",
+    _MEMORY,
+    "leadless part floats, or its edge stays open",
+    "advice: hidden joints",
+)
 SHY_FAIL = constant(
-    "fail_shy", 0.2, "1", _MEMORY, "about one in five controller-LEDs cooked with lead-free hot air", "advice: heat-shy beside heavy"
+    "fail_shy",
+    0.2,
+    "1",
+    _MEMORY,
+    "about one in five controller-LEDs cooked with lead-free hot air",
+    "advice: heat-shy beside heavy",
 )
-STAND_FAIL = constant("fail_uneven_pads", 0.2, "1", _MEMORY, "chip with one end on a plane", "advice: missing relief")
+STAND_FAIL = constant(
+    "fail_uneven_pads", 0.2, "1", _MEMORY, "chip with one end on a plane", "advice: missing relief"
+)
 BACKWARDS_FAIL = constant(
-    "fail_unmarked", 0.1, "1", _MEMORY, "a part without a printed mark goes in the wrong way round", "advice: polarity marks"
+    "fail_unmarked",
+    0.1,
+    "1",
+    _MEMORY,
+    "a part without a printed mark goes in the wrong way round",
+    "advice: polarity marks",
 )
-REPAIR_MIN = constant("minutes_per_repair", 4.0, "min", _MEMORY, "finding and mending one bad joint or part", "advice: failures")
-SWAP_MIN = constant("minutes_per_swap", 8.0, "min", _MEMORY, "taking a part off and fitting another", "advice: failures")
+REPAIR_MIN = constant(
+    "minutes_per_repair",
+    4.0,
+    "min",
+    _MEMORY,
+    "finding and mending one bad joint or part",
+    "advice: failures",
+)
+SWAP_MIN = constant(
+    "minutes_per_swap",
+    8.0,
+    "min",
+    _MEMORY,
+    "taking a part off and fitting another",
+    "advice: failures",
+)
 SLOW_PIN_MIN = constant(
     "minutes_per_plane_pin",
     0.5,
@@ -41,10 +103,20 @@ SLOW_PIN_MIN = constant(
     "advice: missing relief",
 )
 SECOND_SIDE_MIN = constant(
-    "minutes_second_side", 12.0, "min", Mark.COMMON_PRACTICE, "stencil or dots, heat and cooling once more", "advice: second side"
+    "minutes_second_side",
+    12.0,
+    "min",
+    Mark.COMMON_PRACTICE,
+    "stencil or dots, heat and cooling once more",
+    "advice: second side",
 )
 ALIGN_MIN = constant(
-    "minutes_alignment", 5.0, "min", Mark.COMMON_PRACTICE, "aligning a stencil by eye, of 5 to 15 min set-up", "advice: tooling holes"
+    "minutes_alignment",
+    5.0,
+    "min",
+    Mark.COMMON_PRACTICE,
+    "aligning a stencil by eye, of 5 to 15 min set-up",
+    "advice: tooling holes",
 )
 SHY_NEAR_MM, ARRAY_OF, FIDUCIAL_MM, TOOLING_MM = 5.0, 4, (0.5, 2.2), 1.4
 
@@ -79,7 +151,9 @@ def advise(board: Board) -> tuple[Advice, ...]:
         *_sides(board),
         *_holes(board),
     ]
-    return tuple(sorted((one for one in found if one.saves_min > 0.05), key=lambda one: -one.saves_min))
+    return tuple(
+        sorted((one for one in found if one.saves_min > 0.05), key=lambda one: -one.saves_min)
+    )
 
 
 def build_minutes(board: Board) -> float:
@@ -97,7 +171,9 @@ def _count(board: Board) -> Iterator[Advice]:
         if part.package.family == "chip" and part.value:
             groups[(part.value, part.package.name, part.side)].append(part)
     arrays = {
-        key: group for key, group in groups.items() if key[0] and key[0][0].isdigit() and _resistors(group) and len(group) >= ARRAY_OF
+        key: group
+        for key, group in groups.items()
+        if key[0] and key[0][0].isdigit() and _resistors(group) and len(group) >= ARRAY_OF
     }
     saved = sum(len(group) - math.ceil(len(group) / ARRAY_OF) for group in arrays.values())
     if saved:
@@ -112,7 +188,8 @@ def _count(board: Board) -> Iterator[Advice]:
     zero = [
         part
         for part in board.parts
-        if part.package.family == "chip" and part.value.replace(" ", "").lower() in ("0", "0r", "0ω", "0ohm", "0ohms")
+        if part.package.family == "chip"
+        and part.value.replace(" ", "").lower() in ("0", "0r", "0ω", "0ohm", "0ohms")
     ]
     if zero:
         yield Advice(
@@ -130,7 +207,11 @@ def _resistors(group: list[BoardPart]) -> bool:
 
 def _turns(board: Board) -> Iterator[Advice]:
     for side in ("top", "bottom"):
-        directed = [part for part in board.parts if part.side == side and direction_of(part.package) is not None]
+        directed = [
+            part
+            for part in board.parts
+            if part.side == side and direction_of(part.package) is not None
+        ]
         angles = Counter(round(part.rotation_deg) % 360 for part in directed)
         spare = len(angles) - 1
         if spare > 0:
@@ -138,33 +219,80 @@ def _turns(board: Board) -> Iterator[Advice]:
             odd = [part for part in directed if round(part.rotation_deg) % 360 != common]
             sentence = f"{len(directed)} parts with a way round lie at {len(angles)} angles; laid at {common}° like most they need no turn of the board and fewer go in backwards"
             saves = spare * TURN_MIN + len(odd) * BACKWARDS_FAIL * SWAP_MIN * 0.25
-            yield Advice("orientations", f"One way round for all on the {side}", sentence, _refs(odd), saves)
+            yield Advice(
+                "orientations", f"One way round for all on the {side}", sentence, _refs(odd), saves
+            )
 
 
-# What a flag of the triage costs: its kind and least weight, title, sentence after the number of parts, minutes a part.
+# What a flag of the triage costs: its kind and least weight, title, sentence after the number of
+# parts, minutes a part.
 _FLAGGED = (
-    (Kind.SIZE, 0.5, "0402 and smaller", "would be far kinder as 0603: fewer lost, fewer on end", TINY_FAIL * REPAIR_MIN),
-    (Kind.PITCH, 3.0, "Half a millimetre and finer", f"at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil", FINE_FAIL * REPAIR_MIN),
-    (Kind.HIDDEN, 3.0, "Pads under bodies", "whose joints cannot be seen or reached by an iron; leaded versions can be mended", HIDDEN_FAIL * SWAP_MIN),
-    (Kind.ROOM, 2.0, "No room for tweezers", "without two opposite sides free; 1 mm more between neighbours is enough", 0.5 * PART_MIN),
-)  # fmt: skip
+    (
+        Kind.SIZE,
+        0.5,
+        "0402 and smaller",
+        "would be far kinder as 0603: fewer lost, fewer on end",
+        TINY_FAIL * REPAIR_MIN,
+    ),
+    (
+        Kind.PITCH,
+        3.0,
+        "Half a millimetre and finer",
+        f"at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil",
+        FINE_FAIL * REPAIR_MIN,
+    ),
+    (
+        Kind.HIDDEN,
+        3.0,
+        "Pads under bodies",
+        "whose joints cannot be seen or reached by an iron; leaded versions can be mended",
+        HIDDEN_FAIL * SWAP_MIN,
+    ),
+    (
+        Kind.ROOM,
+        2.0,
+        "No room for tweezers",
+        "without two opposite sides free; 1 mm more between neighbours is enough",
+        0.5 * PART_MIN,
+    ),
+)
 
 
 def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
     for kind, least, title, sentence, minutes in _FLAGGED:
-        parts = [one.part for one in judged if any(flag.kind is kind and flag.weight >= least for flag in one.flags)]
+        parts = [
+            one.part
+            for one in judged
+            if any(flag.kind is kind and flag.weight >= least for flag in one.flags)
+        ]
         if parts:
-            yield Advice(str(kind), title, f"{counted(len(parts), 'part')} {sentence}", _refs(parts), len(parts) * minutes)
+            yield Advice(
+                str(kind),
+                title,
+                f"{counted(len(parts), 'part')} {sentence}",
+                _refs(parts),
+                len(parts) * minutes,
+            )
 
 
 def _relief(board: Board, pads: dict[str, list[Pad]]) -> Iterator[Advice]:
-    solid = {part.ref: [pad for pad in pads[part.ref] if pad.tie == "solid"] for part in board.parts if not _wants_plane(part.package)}
+    solid = {
+        part.ref: [pad for pad in pads[part.ref] if pad.tie == "solid"]
+        for part in board.parts
+        if not _wants_plane(part.package)
+    }
     slow = [ref for ref, tied in solid.items() if tied]
     if not slow:
         return
     uneven = [ref for ref in slow if len(pads[ref]) == 2 and len(solid[ref]) == 1]
-    saves = sum(len(solid[ref]) for ref in slow) * SLOW_PIN_MIN + len(uneven) * STAND_FAIL * REPAIR_MIN
-    tail = f"; {len(uneven)} of them are chips with only one end on the plane, which stand on end" if uneven else ""
+    saves = (
+        sum(len(solid[ref]) for ref in slow) * SLOW_PIN_MIN + len(uneven) * STAND_FAIL * REPAIR_MIN
+    )
+    tail = (
+        f"; {len(uneven)} of them are chips with only one end on the plane, which stand on end"
+        if uneven
+        else ""
+    )
     yield Advice(
         "thermal relief",
         "Pads straight on a plane",
@@ -176,13 +304,21 @@ def _relief(board: Board, pads: dict[str, list[Pad]]) -> Iterator[Advice]:
 
 def _wants_plane(package: Package) -> bool:
     """Parts that cool themselves through the board on purpose."""
-    return package.has_thermal_pad or package.family == "tab" or package.name in ("SOT-223", "SOT-89")
+    return (
+        package.has_thermal_pad or package.family == "tab" or package.name in ("SOT-223", "SOT-89")
+    )
 
 
 def _shy(board: Board) -> Iterator[Advice]:
     around = Surroundings(board)
-    pairs = [(part, other) for part in board.parts if part.package.heat_shy for _, other in around.near(part, SHY_NEAR_MM)
-             if not other.package.heat_shy and (other.package.mass_mg > HEAVY_MG or _wants_plane(other.package))]  # fmt: skip
+    pairs = [
+        (part, other)
+        for part in board.parts
+        if part.package.heat_shy
+        for _, other in around.near(part, SHY_NEAR_MM)
+        if not other.package.heat_shy
+        and (other.package.mass_mg > HEAVY_MG or _wants_plane(other.package))
+    ]
     shy = list(dict.fromkeys(part.ref for part, _ in pairs))
     if shy:
         said = ", ".join(f"{part.ref} by {other.ref}" for part, other in pairs[:4])
@@ -196,9 +332,16 @@ def _shy(board: Board) -> Iterator[Advice]:
 
 
 def _marks(board: Board) -> Iterator[Advice]:
-    bare = [part for part in board.parts if direction_of(part.package) is not None and board.printed_marks.get(part.ref) == "none"]
+    bare = [
+        part
+        for part in board.parts
+        if direction_of(part.package) is not None and board.printed_marks.get(part.ref) == "none"
+    ]
     under = [
-        part for part in board.parts if direction_of(part.package) is not None and board.printed_marks.get(part.ref) == "under the body"
+        part
+        for part in board.parts
+        if direction_of(part.package) is not None
+        and board.printed_marks.get(part.ref) == "under the body"
     ]
     if bare:
         yield Advice(
@@ -219,7 +362,9 @@ def _marks(board: Board) -> Iterator[Advice]:
 
 
 def _sides(board: Board) -> Iterator[Advice]:
-    by_side = {side: [part for part in board.parts if part.side == side] for side in ("top", "bottom")}
+    by_side = {
+        side: [part for part in board.parts if part.side == side] for side in ("top", "bottom")
+    }
     few = min(by_side.values(), key=len)
     if few:
         sentence = f"{counted(len(few), 'part on the second side costs', 'parts on the second side cost')} another print, another heat, and parts that may drop; on one side the board is built in one go"
@@ -228,8 +373,15 @@ def _sides(board: Board) -> Iterator[Advice]:
 
 def fiducials(board: Board) -> list[Pad]:
     """Round bare pads that belong to no part and carry no paste: marks to align by."""
-    return [pad for pad in board.pads if pad.ref is None and pad.paste_mm2 == 0 and FIDUCIAL_MM[0] <= pad.size_x_mm <= FIDUCIAL_MM[1]
-            and abs(pad.size_x_mm - pad.size_y_mm) < 0.05 and abs(pad.area_mm2 / (math.pi / 4 * pad.size_x_mm**2) - 1) < 0.03]  # fmt: skip
+    return [
+        pad
+        for pad in board.pads
+        if pad.ref is None
+        and pad.paste_mm2 == 0
+        and FIDUCIAL_MM[0] <= pad.size_x_mm <= FIDUCIAL_MM[1]
+        and abs(pad.size_x_mm - pad.size_y_mm) < 0.05
+        and abs(pad.area_mm2 / (math.pi / 4 * pad.size_x_mm**2) - 1) < 0.03
+    ]
 
 
 def _holes(board: Board) -> Iterator[Advice]:

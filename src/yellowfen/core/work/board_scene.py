@@ -8,7 +8,17 @@ import numpy as np
 from yellowfen.core.board.board import Board, BoardPart, CopperMap
 from yellowfen.core.board.copper_links import CopperLinks, unpacked
 from yellowfen.core.board.drawn_copper import drawn_copper
-from yellowfen.core.heat.scene import BoardStack, CopperLayer, Move, PlacedPart, Scene, Shield, ShieldKind, Side, Via
+from yellowfen.core.heat.scene import (
+    BoardStack,
+    CopperLayer,
+    Move,
+    PlacedPart,
+    Scene,
+    Shield,
+    ShieldKind,
+    Side,
+    Via,
+)
 from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
 from yellowfen.core.work.job import HeatPlan, SourceKind
 from yellowfen.errors import InvalidValue
@@ -18,7 +28,10 @@ USUAL_ALLOY = "Sn63Pb37"
 
 
 def scene_of(board: Board, plan: HeatPlan) -> Scene:
-    """The scene that a job's plan describes. Raises InvalidValue when no target is chosen or a target is gone."""
+    """The scene that a job's plan describes.
+
+    Raises InvalidValue when no target is chosen or a target is gone.
+    """
     if not plan.targets:
         raise InvalidValue("targets", "choose at least one part on the plan")
     known = {part.ref for part in board.parts}
@@ -30,18 +43,32 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
         if ref not in known:
             raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
     parts = tuple(
-        _placed(part, plan.alloy if part.ref in plan.targets else plan.board_alloy or plan.alloy, ties.get(part.ref, {}))
-        for part in board.parts if _on_board(board, part)
-    )  # fmt: skip
-    guesses = [f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets]
+        _placed(
+            part,
+            plan.alloy if part.ref in plan.targets else plan.board_alloy or plan.alloy,
+            ties.get(part.ref, {}),
+        )
+        for part in board.parts
+        if _on_board(board, part)
+    )
+    guesses = [
+        f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets
+    ]
     if not board.copper:
-        guesses.append("no copper layers: the board is rehearsed as bare laminate, so true heating is slower")
+        guesses.append(
+            "no copper layers: the board is rehearsed as bare laminate, so true heating is slower"
+        )
     return Scene(
-        board=_stack(board, plan), parts=parts, source=plan.heat_source(),
-        moves=tuple(_aimed(move, plan.targets) for move in plan.moves), targets=plan.targets, ambient_c=plan.ambient_c,
-        guesses=tuple(guesses), preheater=plan.preheater if plan.source is SourceKind.AIR else None,
+        board=_stack(board, plan),
+        parts=parts,
+        source=plan.heat_source(),
+        moves=tuple(_aimed(move, plan.targets) for move in plan.moves),
+        targets=plan.targets,
+        ambient_c=plan.ambient_c,
+        guesses=tuple(guesses),
+        preheater=plan.preheater if plan.source is SourceKind.AIR else None,
         shields=tuple(_cover(part, plan.shield_kind) for part in parts if part.ref in plan.shields),
-    )  # fmt: skip
+    )
 
 
 def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:
@@ -50,15 +77,35 @@ def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:
 
 
 def _on_board(board: Board, part: BoardPart) -> bool:
-    placed = PlacedPart(part.ref, part.package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), USUAL_ALLOY)
-    return placed.stands_on(board.width_mm, board.height_mm) and (part.joined or part.note != "unknown")
+    placed = PlacedPart(
+        part.ref,
+        part.package,
+        part.x_mm,
+        part.y_mm,
+        part.rotation_deg,
+        Side(part.side),
+        USUAL_ALLOY,
+    )
+    return placed.stands_on(board.width_mm, board.height_mm) and (
+        part.joined or part.note != "unknown"
+    )
 
 
 def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
     """The part for the thermal model; through-plated ties count as solid ones."""
     plane = tuple(land.pin for land in part.package.lands if ties.get(land.pin) in ("solid", "via"))
     relief = tuple(land.pin for land in part.package.lands if ties.get(land.pin) == "relief")
-    return PlacedPart(part.ref, part.package, part.x_mm, part.y_mm, part.rotation_deg, Side(part.side), alloy, plane, relief)
+    return PlacedPart(
+        part.ref,
+        part.package,
+        part.x_mm,
+        part.y_mm,
+        part.rotation_deg,
+        Side(part.side),
+        alloy,
+        plane,
+        relief,
+    )
 
 
 def _aimed(move: Move, targets: tuple[str, ...]) -> Move:
@@ -66,8 +113,15 @@ def _aimed(move: Move, targets: tuple[str, ...]) -> Move:
 
 
 def _stack(board: Board, plan: HeatPlan) -> BoardStack:
-    copper = tuple(CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth, _links(one)) for one in board.copper)
-    vias = tuple(Via(hole.x_mm, hole.y_mm, hole.drill_mm) for hole in board.holes if hole.plated and hole.drill_mm <= WIDEST_VIA_MM)
+    copper = tuple(
+        CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth, _links(one))
+        for one in board.copper
+    )
+    vias = tuple(
+        Via(hole.x_mm, hole.y_mm, hole.drill_mm)
+        for hole in board.holes
+        if hole.plated and hole.drill_mm <= WIDEST_VIA_MM
+    )
     return BoardStack(
         board.width_mm,
         board.height_mm,
@@ -81,14 +135,22 @@ def _stack(board: Board, plan: HeatPlan) -> BoardStack:
 
 
 def _links(one: CopperMap) -> CopperLinks | None:
-    return None if one.links is None else unpacked(one.links, len(one.coverage), len(one.coverage[0]))
+    return (
+        None if one.links is None else unpacked(one.links, len(one.coverage), len(one.coverage[0]))
+    )
 
 
 def with_drawn_copper(scene: Scene, board: Board, side: str) -> Scene:
-    """The scene with the outer copper of a `side` as drawn, fine enough for single narrow pads; unchanged where nothing is drawn."""
+    """The scene with the outer copper of a `side` as drawn, fine enough for single narrow pads;
+    unchanged where nothing is drawn.
+    """
     fine = drawn_copper(board, side)
     if fine is None:
         return scene
-    outer = (min if side == "top" else max)(scene.board.copper, key=lambda foil: foil.depth, default=None)
-    copper = tuple(replace(foil, coverage=fine) if foil is outer else foil for foil in scene.board.copper)
+    outer = (min if side == "top" else max)(
+        scene.board.copper, key=lambda foil: foil.depth, default=None
+    )
+    copper = tuple(
+        replace(foil, coverage=fine) if foil is outer else foil for foil in scene.board.copper
+    )
     return replace(scene, board=replace(scene.board, copper=copper))

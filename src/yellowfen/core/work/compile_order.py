@@ -1,4 +1,6 @@
-"""Compile the search for the placement order into its cache at set-up: `python -m ...compile_order`."""
+"""Compile the search for the placement order into its cache at set-up: `python -m
+...compile_order`.
+"""
 
 import numpy as np
 

@@ -1,7 +1,9 @@
-"""Minutes and mends of a build by stage, with intervals: from reference times until the user's own log says better.
+"""Minutes and mends of a build by stage, with intervals: from reference times until the user's own
+log says better.
 
-Laws: a stage's middle is a count times a time each; its interval is a factor either way (log-normal), wide as long as it comes from
-others, narrower by every own measurement; sums add variances, so a long build is surer than its stages.
+Laws: a stage's middle is a count times a time each; its interval is a factor either way
+(log-normal), wide as long as it comes from others, narrower by every own measurement; sums add
+variances, so a long build is surer than its stages.
 """
 
 import math
@@ -22,14 +24,21 @@ SPREAD = constant(
     "interval of minutes",
 )
 OWN_SPREAD = constant(
-    "time_spread_own", 0.25, "1", Mark.FROM_MEMORY, "log of the factor by which one person's days differ", "interval of minutes"
+    "time_spread_own",
+    0.25,
+    "1",
+    Mark.FROM_MEMORY,
+    "log of the factor by which one person's days differ",
+    "interval of minutes",
 )
 _Z = 1.2816  # 80 % of a normal
 
 
 @dataclass(frozen=True)
 class Each:
-    """Seconds for one of something: the middle, the spread of its logarithm, how many own measurements stand behind it."""
+    """Seconds for one of something: the middle, the spread of its logarithm, how many own
+    measurements stand behind it.
+    """
 
     seconds: float
     spread: float
@@ -37,14 +46,18 @@ class Each:
 
 
 def learnt(reference_s: float, own_s: Sequence[float]) -> Each:
-    """The time each from the user's own measurements, drawn towards the reference while they are few (three of its weight)."""
+    """The time each from the user's own measurements, drawn towards the reference while they are
+    few (three of its weight).
+    """
     good = [one for one in own_s if 0.2 < one < 3600]
     if not good:
         return Each(reference_s, SPREAD)
     middle = statistics.median(good)
     weight = len(good) / (len(good) + 3)
     return Each(
-        math.exp(weight * math.log(middle) + (1 - weight) * math.log(reference_s)), math.hypot(OWN_SPREAD, SPREAD * (1 - weight)), len(good)
+        math.exp(weight * math.log(middle) + (1 - weight) * math.log(reference_s)),
+        math.hypot(OWN_SPREAD, SPREAD * (1 - weight)),
+        len(good),
     )
 
 
@@ -60,7 +73,9 @@ class Paces:
 
 @dataclass(frozen=True)
 class Stage:
-    """One stage for all boards: minutes (low, middle, high at 80 %), and where the time each comes from."""
+    """One stage for all boards: minutes (low, middle, high at 80 %), and where the time each comes
+    from.
+    """
 
     name: str
     middle_min: float
@@ -78,7 +93,9 @@ class Stage:
 
 @dataclass(frozen=True)
 class Estimate:
-    """A build: stages, their sum with its interval, parts expected to need a mend (all boards), and how many boards pass at first."""
+    """A build: stages, their sum with its interval, parts expected to need a mend (all boards), and
+    how many boards pass at first.
+    """
 
     stages: tuple[Stage, ...]
     mends: float
@@ -90,12 +107,16 @@ class Estimate:
 
     @property
     def interval_min(self) -> tuple[float, float]:
-        """80 % of the sum; stages are taken as independent, but a person's pace is in all of them, so half their spread adds straight."""
+        """80 % of the sum; stages are taken as independent, but a person's pace is in all of them,
+        so half their spread adds straight.
+        """
         total = self.middle_min
         if total <= 0:
             return 0.0, 0.0
         straight = math.fsum(one.middle_min * one.spread for one in self.stages) / total
-        apart = math.sqrt(math.fsum((one.middle_min * one.spread) ** 2 for one in self.stages)) / total
+        apart = (
+            math.sqrt(math.fsum((one.middle_min * one.spread) ** 2 for one in self.stages)) / total
+        )
         spread = math.hypot(0.7 * straight, 0.7 * apart)
         return total * math.exp(-_Z * spread), total * math.exp(_Z * spread)
 

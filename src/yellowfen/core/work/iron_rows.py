@@ -1,6 +1,7 @@
 """Rows of leads by iron: wire, loads of the tip where none is fed, how fast to draw, how much flux.
 
-Laws: solder of a row is the sum of its joints, no more; fed as one goes it is wire of that volume, on a dry tip as many equal loads as it can carry.
+Laws: solder of a row is the sum of its joints, no more; fed as one goes it is wire of that volume,
+on a dry tip as many equal loads as it can carry.
 """
 
 import math
@@ -16,25 +17,55 @@ from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
-TIP_LOAD_MM3 = constant("tip_load", 1.2, "mm³", Mark.FROM_MEMORY, "what a 2 mm bevel carries without dripping", "loads for a row")
-BEAD_MM = constant("flux_bead", 1.0, "mm", Mark.COMMON_PRACTICE, "a bead of about a millimetre along the row", "flux for a row")
-MOST_MM_S = constant("drag_fastest", 6.0, "mm/s", Mark.FROM_MEMORY, "faster than this solder is torn off in strings", "drag speed")
+TIP_LOAD_MM3 = constant(
+    "tip_load",
+    1.2,
+    "mm³",
+    Mark.FROM_MEMORY,
+    "what a 2 mm bevel carries without dripping",
+    "loads for a row",
+)
+BEAD_MM = constant(
+    "flux_bead",
+    1.0,
+    "mm",
+    Mark.COMMON_PRACTICE,
+    "a bead of about a millimetre along the row",
+    "flux for a row",
+)
+MOST_MM_S = constant(
+    "drag_fastest",
+    6.0,
+    "mm/s",
+    Mark.FROM_MEMORY,
+    "faster than this solder is torn off in strings",
+    "drag speed",
+)
 
 SAME_ROW_MM = 0.4
-# Seconds until a joint is wet under a 1.6 mm tip at 340 °C, Sn-Pb: a 0.65 mm pitch lead in the thermal model, two layers of 35 µm.
+# Seconds until a joint is wet under a 1.6 mm tip at 340 °C, Sn-Pb: a 0.65 mm pitch lead in the
+# thermal model, two layers of 35 µm.
 USUAL_NEED_S = {"signal": 0.3, "relief": 0.8, "plane": 1.4}
 USUAL_EXCESS_K = 340.0 - 183.0
 
 
 def usual_need_s(iron_c: float, liquidus_c: float) -> dict[str, float]:
-    """Usual seconds by tie at another setting and alloy: in inverse proportion to the kelvins above the melting point (the wetting's own law)."""
+    """Usual seconds by tie at another setting and alloy: in inverse proportion to the kelvins above
+    the melting point (the wetting's own law).
+    """
     share = USUAL_EXCESS_K / max(iron_c - liquidus_c, 20.0)
     return {tie: seconds * share for tie, seconds in USUAL_NEED_S.items()}
 
 
 def tie_of(pad: Pad | None) -> str:
     """How a pad is tied, as the seconds are listed."""
-    return "plane" if pad and pad.tie in ("solid", "via") else "relief" if pad and pad.tie == "relief" else "signal"
+    return (
+        "plane"
+        if pad and pad.tie in ("solid", "via")
+        else "relief"
+        if pad and pad.tie == "relief"
+        else "signal"
+    )
 
 
 @dataclass(frozen=True)
@@ -74,12 +105,18 @@ class Row:
 
 
 def rows_of(package: Package) -> list[list[Land]]:
-    """The rows of leads of a package, each in order along the row. A bared track may move a pad's middle a little out of its row."""
+    """The rows of leads of a package, each in order along the row.
+
+    A bared track may move a pad's middle a little out of its row.
+    """
     leads = [land for land in package.lands if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD)]
     sideways = [land for land in leads if land.size_x_mm > land.size_y_mm]
     upright = [land for land in leads if land.size_x_mm <= land.size_y_mm]
     rows = [*_lines(sideways, lambda land: land.x_mm), *_lines(upright, lambda land: land.y_mm)]
-    along = [sorted(row, key=lambda land: land.y_mm if land.size_x_mm > land.size_y_mm else land.x_mm) for row in rows]
+    along = [
+        sorted(row, key=lambda land: land.y_mm if land.size_x_mm > land.size_y_mm else land.x_mm)
+        for row in rows
+    ]
     return [row for row in along if len(row) >= 2]
 
 
@@ -95,23 +132,52 @@ def _lines(lands: list[Land], across: Callable[[Land], float]) -> list[list[Land
 
 
 def row_plans(
-    package: Package, pads: Mapping[str, Pad], alloy: Alloy, need_s: Mapping[str, float], wire_diameter_mm: float = 0.5
+    package: Package,
+    pads: Mapping[str, Pad],
+    alloy: Alloy,
+    need_s: Mapping[str, float],
+    wire_diameter_mm: float = 0.5,
 ) -> tuple[Row, ...]:
-    """Every row of a part. `need_s`: seconds a joint needs under the tip until it is wet, by its tie ("signal", "relief", "plane")."""
+    """Every row of a part.
+
+    `need_s`: seconds a joint needs under the tip until it is wet, by its tie ("signal", "relief",
+    "plane").
+    """
     in_range("wire_diameter_mm", wire_diameter_mm, 0.1, 3, "mm")
-    return tuple(_row(package, row, pads, alloy, need_s, wire_diameter_mm) for row in rows_of(package))
+    return tuple(
+        _row(package, row, pads, alloy, need_s, wire_diameter_mm) for row in rows_of(package)
+    )
 
 
-def _row(package: Package, row: list[Land], pads: Mapping[str, Pad], alloy: Alloy, need_s: Mapping[str, float], wire: float) -> Row:
-    each = [0.5 * (want.lean_mm3 + want.fat_mm3) for want in (wanted(package, land) for land in row)]
+def _row(
+    package: Package,
+    row: list[Land],
+    pads: Mapping[str, Pad],
+    alloy: Alloy,
+    need_s: Mapping[str, float],
+    wire: float,
+) -> Row:
+    each = [
+        0.5 * (want.lean_mm3 + want.fat_mm3) for want in (wanted(package, land) for land in row)
+    ]
     volume = math.fsum(each)
-    length = math.dist((row[0].x_mm, row[0].y_mm), (row[-1].x_mm, row[-1].y_mm)) + min(row[0].size_x_mm, row[0].size_y_mm)
+    length = math.dist((row[0].x_mm, row[0].y_mm), (row[-1].x_mm, row[-1].y_mm)) + min(
+        row[0].size_x_mm, row[0].size_y_mm
+    )
     loads = max(1, math.ceil(volume / TIP_LOAD_MM3 - 1e-9))
     ties = [tie_of(pads.get(land.pin)) for land in row]
     return Row(
-        tuple(land.pin for land in row), package.pitch_mm, length, volume, wire_mm(volume, wire, alloy), loads, wire_mm(volume / loads, wire, alloy), math.pi / 8 * BEAD_MM**2 * length,
-        tuple(need_s[tie] for tie in ties), tuple(land.pin for land, tie in zip(row, ties, strict=True) if tie != "signal"),
-    )  # fmt: skip
+        tuple(land.pin for land in row),
+        package.pitch_mm,
+        length,
+        volume,
+        wire_mm(volume, wire, alloy),
+        loads,
+        wire_mm(volume / loads, wire, alloy),
+        math.pi / 8 * BEAD_MM**2 * length,
+        tuple(need_s[tie] for tie in ties),
+        tuple(land.pin for land, tie in zip(row, ties, strict=True) if tie != "signal"),
+    )
 
 
 @dataclass(frozen=True)
@@ -124,13 +190,20 @@ class JointWire:
     wire_mm: float
 
 
-def wire_by_kind(package: Package, alloy: Alloy, wire_diameter_mm: float = 0.5) -> tuple[JointWire, ...]:
+def wire_by_kind(
+    package: Package, alloy: Alloy, wire_diameter_mm: float = 0.5
+) -> tuple[JointWire, ...]:
     """Wire for each kind of joint of a part (gull-wing, J, chip, tab …)."""
     kinds: dict[str, list[float]] = defaultdict(list)
     for land in package.lands:
         want = wanted(package, land)
         kinds[str(land.kind)].append(0.5 * (want.lean_mm3 + want.fat_mm3))
     return tuple(
-        JointWire(kind, len(found), math.fsum(found) / len(found), wire_mm(math.fsum(found) / len(found), wire_diameter_mm, alloy))
+        JointWire(
+            kind,
+            len(found),
+            math.fsum(found) / len(found),
+            wire_mm(math.fsum(found) / len(found), wire_diameter_mm, alloy),
+        )
         for kind, found in kinds.items()
     )

@@ -4,7 +4,19 @@ import math
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from yellowfen.core.heat.scene import Core, Deed, HotAir, HotPlate, Iron, Move, Oven, Preheater, ShieldKind, Source, Underside
+from yellowfen.core.heat.scene import (
+    Core,
+    Deed,
+    HotAir,
+    HotPlate,
+    Iron,
+    Move,
+    Oven,
+    Preheater,
+    ShieldKind,
+    Source,
+    Underside,
+)
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
@@ -19,19 +31,31 @@ USUAL_MOST_LPM = constant(
     "air of a station known by its dial",
 )
 MOST_LOG_SD = constant(
-    "doubt_most_air", 0.3, "log", Mark.FROM_MEMORY, "a maximum that is not known", "bands of a station known by its dial"
+    "doubt_most_air",
+    0.3,
+    "log",
+    Mark.FROM_MEMORY,
+    "a maximum that is not known",
+    "bands of a station known by its dial",
 )
 DIAL_LOG_SD = constant(
-    "doubt_dial", 0.2, "log", Mark.FROM_MEMORY, "air in proportion to the dial's share", "bands of a station known by its dial"
+    "doubt_dial",
+    0.2,
+    "log",
+    Mark.FROM_MEMORY,
+    "air in proportion to the dial's share",
+    "bands of a station known by its dial",
 )
 
 
 @dataclass(frozen=True)
 class Station:
-    """A hot-air station of the bench in its owner's words. True outlet = display + `outlet_offset_c`.
+    """A hot-air station of the bench in its owner's words.
 
-    Its air is known as `air_share` of its dial (0..1) of `air_max_lpm` (None: not known), which gives `flow_lpm`; or, without a share, as
-    `flow_lpm` itself.
+    True outlet = display + `outlet_offset_c`.
+
+    Its air is known as `air_share` of its dial (0..1) of `air_max_lpm` (None: not known), which
+    gives `flow_lpm`; or, without a share, as `flow_lpm` itself.
     """
 
     id: int
@@ -48,7 +72,9 @@ class Station:
 
     @property
     def most_lpm(self) -> float:
-        """What it blows at the end of its dial, L/min of free air; a usual figure where its owner does not know."""
+        """What it blows at the end of its dial, L/min of free air; a usual figure where its owner
+        does not know.
+        """
         return USUAL_MOST_LPM if self.air_max_lpm is None else self.air_max_lpm
 
     @property
@@ -68,7 +94,9 @@ class Station:
         if max(len(self.outlet_label), len(self.flow_label)) > 30:
             raise InvalidValue("dial label", "keep dial labels within 30 letters")
         in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
-        HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm)
+        HotAir(
+            self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm
+        )
 
 
 class SourceKind(StrEnum):
@@ -100,20 +128,35 @@ class Tool:
     def __post_init__(self) -> None:
         if not 1 <= len(self.name.strip()) <= 60:
             raise InvalidValue("name", "give it a name of 1 to 60 letters")
-        kinds = {ToolKind.PLATE: HotPlate, ToolKind.OVEN: Oven, ToolKind.PREHEATER: Preheater, ToolKind.IRON: Iron}
+        kinds = {
+            ToolKind.PLATE: HotPlate,
+            ToolKind.OVEN: Oven,
+            ToolKind.PREHEATER: Preheater,
+            ToolKind.IRON: Iron,
+        }
         if not isinstance(self.content, kinds[self.kind]):
             raise InvalidValue("kind", f"these are not the settings of a {self.kind}")
 
 
 USUAL_OVEN = Oven(
-    ((0.0, 25.0, 25.0), (90.0, 140.0, 150.0), (180.0, 165.0, 175.0), (250.0, 225.0, 245.0), (280.0, 225.0, 245.0), (400.0, 70.0, 80.0)),
+    (
+        (0.0, 25.0, 25.0),
+        (90.0, 140.0, 150.0),
+        (180.0, 165.0, 175.0),
+        (250.0, 225.0, 245.0),
+        (280.0, 225.0, 245.0),
+        (400.0, 70.0, 80.0),
+    ),
     12.0,
 )
 
 
 @dataclass(frozen=True)
 class HeatPlan:
-    """What the Heat stage is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder already on the board."""
+    """What the Heat stage is set to.
+
+    `outlet_c` as displayed by the station; `board_alloy` is the solder already on the board.
+    """
 
     alloy: str = "Sn63Pb37"
     station_id: int | None = None
@@ -145,7 +188,9 @@ class HeatPlan:
         in_range("ambient_c", self.ambient_c, -10, 60, "°C")
         self.hot_air()
         if len(self.moves) > 20:
-            raise InvalidValue("moves", "more than 20 moves cannot be followed at the bench; join some")
+            raise InvalidValue(
+                "moves", "more than 20 moves cannot be followed at the bench; join some"
+            )
         if len(self.targets) > 60:
             raise InvalidValue("targets", "choose at most 60 parts at once")
         if len(self.shields) > 40:
@@ -153,7 +198,13 @@ class HeatPlan:
 
     def hot_air(self) -> HotAir:
         """The station as it truly blows."""
-        return HotAir(self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm, self.nozzle_turn_deg)
+        return HotAir(
+            self.nozzle_mm,
+            self.outlet_c + self.outlet_offset_c,
+            self.flow_lpm,
+            self.nozzle_long_mm,
+            self.nozzle_turn_deg,
+        )
 
     def in_words(self) -> str:
         """What is set, in a few words."""
@@ -161,7 +212,11 @@ class HeatPlan:
             return f"plate {self.plate.set_c:g} °C"
         if self.source is SourceKind.OVEN:
             return f"oven up to {max(point[1] for point in self.oven.curve):g} °C"
-        shape = f"{self.nozzle_mm:g}" if self.nozzle_long_mm is None else f"{self.nozzle_mm:g} × {self.nozzle_long_mm:g}"
+        shape = (
+            f"{self.nozzle_mm:g}"
+            if self.nozzle_long_mm is None
+            else f"{self.nozzle_mm:g} × {self.nozzle_long_mm:g}"
+        )
         below = f", {self.preheater.celsius:g} °C from below" if self.preheater else ""
         foil = f", {self.shield_kind} over {', '.join(self.shields)}" if self.shields else ""
         return f"{self.outlet_c:g} °C, {self.flow_lpm:g} L/min, {shape} mm nozzle{below}{foil}"
@@ -176,7 +231,11 @@ class HeatPlan:
 def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
     """The recipe a new job starts with: warm from above, close in circling, away (common practice)."""
     over = targets or ("?",)
-    return (Move(Deed.WARM, 25.0, over, 60.0, 10.0), Move(Deed.CLOSE, 40.0, over, 15.0, 4.0), Move(Deed.WITHDRAW, 45.0))
+    return (
+        Move(Deed.WARM, 25.0, over, 60.0, 10.0),
+        Move(Deed.CLOSE, 40.0, over, 15.0, 4.0),
+        Move(Deed.WITHDRAW, 45.0),
+    )
 
 
 @dataclass(frozen=True)
@@ -253,7 +312,9 @@ class Run:
 
     def seen_s(self, ref: str) -> float | None:
         """When this part was seen to flow, or None."""
-        return next((tap.at_s for tap in self.taps if tap.kind is TapKind.FLOWED and tap.ref == ref), None)
+        return next(
+            (tap.at_s for tap in self.taps if tap.kind is TapKind.FLOWED and tap.ref == ref), None
+        )
 
 
 @dataclass(frozen=True)

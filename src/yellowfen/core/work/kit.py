@@ -11,10 +11,20 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
 SPARE_TINY = constant(
-    "spares_tiny", 0.2, "1", Mark.FROM_MEMORY, "0402 and smaller fly off: a fifth more, two at least", "spares in the kit"
+    "spares_tiny",
+    0.2,
+    "1",
+    Mark.FROM_MEMORY,
+    "0402 and smaller fly off: a fifth more, two at least",
+    "spares in the kit",
 )
 SPARE_SMALL = constant(
-    "spares_small", 0.1, "1", Mark.FROM_MEMORY, "0603 and other small chips: a tenth more, one at least", "spares in the kit"
+    "spares_small",
+    0.1,
+    "1",
+    Mark.FROM_MEMORY,
+    "0603 and other small chips: a tenth more, one at least",
+    "spares in the kit",
 )
 TINY_MM, SMALL_MM = 1.1, 2.1
 
@@ -29,7 +39,10 @@ class Found(StrEnum):
 
 @dataclass(frozen=True)
 class Line:
-    """One line of the pick list. `key` names it by value and package; `wanted` is for all boards, spares not counted."""
+    """One line of the pick list.
+
+    `key` names it by value and package; `wanted` is for all boards, spares not counted.
+    """
 
     key: str
     value: str
@@ -58,18 +71,28 @@ def kit(
     found: Mapping[str, tuple[Found, str]] | None = None,
     skip: Iterable[str] = (),
 ) -> tuple[Line, ...]:
-    """The pick list for so many boards (1 to 10 000). `where` and `found` by line key; lines by where they live, then by value."""
+    """The pick list for so many boards (1 to 10 000).
+
+    `where` and `found` by line key; lines by where they live, then by value.
+    """
     in_range("boards", boards, 1, 10_000)
     where, found, left_out = where or {}, found or {}, set(skip)
     groups: dict[str, list[BoardPart]] = defaultdict(list)
     for part in board.parts:
         if part.ref not in left_out:
             groups[line_key(part)].append(part)
-    lines = [_line(key, group, boards, where.get(key, ""), found.get(key)) for key, group in groups.items()]
-    return tuple(sorted(lines, key=lambda one: (one.where == "", one.where, one.package, one.value)))
+    lines = [
+        _line(key, group, boards, where.get(key, ""), found.get(key))
+        for key, group in groups.items()
+    ]
+    return tuple(
+        sorted(lines, key=lambda one: (one.where == "", one.where, one.package, one.value))
+    )
 
 
-def _line(key: str, group: list[BoardPart], boards: int, where: str, found: tuple[Found, str] | None) -> Line:
+def _line(
+    key: str, group: list[BoardPart], boards: int, where: str, found: tuple[Found, str] | None
+) -> Line:
     wanted = len(group) * boards
     state, instead = found or (None, "")
     return Line(

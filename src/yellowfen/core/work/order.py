@@ -1,10 +1,13 @@
-"""In which order to place parts: few turns of the board, few changes of value, a short way of the hand, and nobody in the way.
+"""In which order to place parts: few turns of the board, few changes of value, a short way of the
+hand, and nobody in the way.
 
-The hand's way is measured in millimetres on the board: from part to part, and `VALUE_MM` more for every change of value (to the
-bags and back). A turn of the board weighs more than any way. The hand comes in over the board's front edge as it lies. Laws: an order
-is a permutation of the parts of one side that are placed on paste; what blocks another comes after it; a tall part that the hand would
-reach over comes after what lies behind it, where that costs no turn; turns are one fewer than the orientations used, unless what blocks
-what, or a wish of the user, forces more, and then the plan says so.
+The hand's way is measured in millimetres on the board: from part to part, and `VALUE_MM` more for
+every change of value (to the bags and back). A turn of the board weighs more than any way. The hand
+comes in over the board's front edge as it lies. Laws: an order is a permutation of the parts of one
+side that are placed on paste; what blocks another comes after it; a tall part that the hand would
+reach over comes after what lies behind it, where that costs no turn; turns are one fewer than the
+orientations used, unless what blocks what, or a wish of the user, forces more, and then the plan
+says so.
 """
 
 import math
@@ -22,7 +25,12 @@ from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.core.work.triage import Box, Surroundings, box_of
 
 VALUE_MM = constant(
-    "order_value_change", 300.0, "mm", Mark.FROM_MEMORY, "the hand goes to the bags and back: about 30 cm", "placement order"
+    "order_value_change",
+    300.0,
+    "mm",
+    Mark.FROM_MEMORY,
+    "the hand goes to the bags and back: about 30 cm",
+    "placement order",
 )
 TURN_MM = 1e6  # more than any way on a board: turns come first
 PLACE_S = constant(
@@ -33,18 +41,61 @@ PLACE_S = constant(
     "a practised hand 3 to 5 s a part, a hobby builder 3 to 5 times that",
     "time of placing",
 )
-TURN_S = constant("seconds_per_turn", 15.0, "s", Mark.FROM_MEMORY, "turning the board and finding one's place again", "time of placing")
-VALUE_S = constant("seconds_per_value", 8.0, "s", Mark.FROM_MEMORY, "putting one bag away, finding and opening the next", "time of placing")
-TRAVEL_MM_S = constant("hand_speed", 60.0, "mm/s", Mark.FROM_MEMORY, "tweezers with a part in them, aiming", "time of placing")
-HAND_MM = constant("hand_room", 4.0, "mm", Mark.FROM_MEMORY, "tweezers and fingers need so much beside a tall part", "what blocks what")
-TALL_MM = constant("tall_part", 2.5, "mm", Mark.FROM_MEMORY, "bodies from this height stand in the way of tweezers", "what blocks what")
+TURN_S = constant(
+    "seconds_per_turn",
+    15.0,
+    "s",
+    Mark.FROM_MEMORY,
+    "turning the board and finding one's place again",
+    "time of placing",
+)
+VALUE_S = constant(
+    "seconds_per_value",
+    8.0,
+    "s",
+    Mark.FROM_MEMORY,
+    "putting one bag away, finding and opening the next",
+    "time of placing",
+)
+TRAVEL_MM_S = constant(
+    "hand_speed",
+    60.0,
+    "mm/s",
+    Mark.FROM_MEMORY,
+    "tweezers with a part in them, aiming",
+    "time of placing",
+)
+HAND_MM = constant(
+    "hand_room",
+    4.0,
+    "mm",
+    Mark.FROM_MEMORY,
+    "tweezers and fingers need so much beside a tall part",
+    "what blocks what",
+)
+TALL_MM = constant(
+    "tall_part",
+    2.5,
+    "mm",
+    Mark.FROM_MEMORY,
+    "bodies from this height stand in the way of tweezers",
+    "what blocks what",
+)
 REACH_MM = constant(
-    "hand_reach", 25.0, "mm", Mark.FROM_MEMORY, "so far in front of a part the hand hovers low, 16 mm wide", "what is reached over"
+    "hand_reach",
+    25.0,
+    "mm",
+    Mark.FROM_MEMORY,
+    "so far in front of a part the hand hovers low, 16 mm wide",
+    "what is reached over",
 )
 HAND_WIDE_MM = 16.0
 NEIGHBOURS_MM = 10.0
 _FINE_MM = 0.5
-ROUNDS, PARCELS = 200, ((60, 12), (150, 6), (10**9, 4))  # rounds in a parcel; parcels by how many parts at most
+ROUNDS, PARCELS = (
+    200,
+    ((60, 12), (150, 6), (10**9, 4)),
+)  # rounds in a parcel; parcels by how many parts at most
 
 SCHOOLS = {
     "finest": "finest pitch first: the hardest part with a free hand round it",
@@ -66,9 +117,11 @@ class Rule:
 
 @dataclass(frozen=True)
 class Step:
-    """One part in the order: how the board lies (degrees it is turned, anticlockwise), and what is new against the step before.
+    """One part in the order: how the board lies (degrees it is turned, anticlockwise), and what is
+    new against the step before.
 
-    `until_min`: minutes until it is placed; `anew`: the first after tack has run out, so paste for what follows is put on only now.
+    `until_min`: minutes until it is placed; `anew`: the first after tack has run out, so paste for
+    what follows is put on only now.
     """
 
     ref: str
@@ -82,7 +135,9 @@ class Step:
 
 @dataclass(frozen=True)
 class Travel:
-    """What an order takes: turns, changes of value, the hand's way on the board (mm), minutes, times it reaches over a tall part."""
+    """What an order takes: turns, changes of value, the hand's way on the board (mm), minutes,
+    times it reaches over a tall part.
+    """
 
     turns: int
     values: int
@@ -93,7 +148,9 @@ class Travel:
 
 @dataclass(frozen=True)
 class Order:
-    """The order of one side, what it takes against the plain bill's order, the rules it keeps, and why it turns more often than it might."""
+    """The order of one side, what it takes against the plain bill's order, the rules it keeps, and
+    why it turns more often than it might.
+    """
 
     side: str
     school: str
@@ -108,7 +165,9 @@ class Order:
 
 @dataclass(frozen=True)
 class Pace:
-    """Seconds a part, a turn, a change of value; parts in a batch (0: no batches); hours that tack holds."""
+    """Seconds a part, a turn, a change of value; parts in a batch (0: no batches); hours that tack
+    holds.
+    """
 
     place_s: float = PLACE_S
     turn_s: float = TURN_S
@@ -149,14 +208,20 @@ class _Problem:
         self.index = {part.ref: number for number, part in enumerate(self.parts, 1)}
 
     def costs(self) -> tuple[np.ndarray, np.ndarray]:
-        """Cost from every place to every other, and the groups that may move whole (orientation, value within it)."""
+        """Cost from every place to every other, and the groups that may move whole (orientation,
+        value within it).
+        """
         xs = np.array([self.start[0], *(part.x_mm for part in self.parts)])
         ys = np.array([self.start[1], *(part.y_mm for part in self.parts)])
-        turn = np.array([-1, *(sorted(set(self.classes)).index(one) for one in self.classes)], dtype=np.int64)
+        turn = np.array(
+            [-1, *(sorted(set(self.classes)).index(one) for one in self.classes)], dtype=np.int64
+        )
         names = {name: number for number, name in enumerate(dict.fromkeys(self.values))}
         value = np.array([-1, *(names[one] for one in self.values)], dtype=np.int64)
         cost = np.hypot(xs[:, None] - xs, ys[:, None] - ys)
-        cost[1:, 1:] += VALUE_MM * (value[1:, None] != value[1:]) + TURN_MM * (turn[1:, None] != turn[1:])
+        cost[1:, 1:] += VALUE_MM * (value[1:, None] != value[1:]) + TURN_MM * (
+            turn[1:, None] != turn[1:]
+        )
         for wish in self.wishes:
             here = self.index.get(wish.after, 0) if wish.after else 0
             cost[:, self.index[wish.ref]] += 10 * TURN_MM  # to come to it from anywhere else
@@ -170,10 +235,18 @@ class _Problem:
 
 
 def placement_order(
-    board: Board, side: str = "top", school: str = "finest", pace: Pace | None = None, wishes: Sequence[Wish] = (), skip: Iterable[str] = (),
+    board: Board,
+    side: str = "top",
+    school: str = "finest",
+    pace: Pace | None = None,
+    wishes: Sequence[Wish] = (),
+    skip: Iterable[str] = (),
     told: Callable[[int, int], None] | None = None,
-) -> Order:  # fmt: skip
-    """The order for a side. `skip`: parts that are not placed now; iron-only parts never are. `told` hears of rounds done and all.
+) -> Order:
+    """The order for a side.
+
+    `skip`: parts that are not placed now; iron-only parts never are. `told` hears of rounds done
+    and all.
 
     Wishes that name parts not there, or contradict one another, are passed over.
     """
@@ -194,7 +267,10 @@ def placement_order(
     chosen = [problem.parts[number - 1] for number in path]
     classes = {part.ref: turn for part, turn in zip(problem.parts, problem.classes, strict=True)}
     values = {part.ref: value for part, value in zip(problem.parts, problem.values, strict=True)}
-    takes, plain = (_takes(one, classes, values, pace, problem.behind) for one in (chosen, _as_in_the_bill(problem)))
+    takes, plain = (
+        _takes(one, classes, values, pace, problem.behind)
+        for one in (chosen, _as_in_the_bill(problem))
+    )
     orientations = len(set(problem.classes))
     return Order(
         side,
@@ -209,7 +285,9 @@ def placement_order(
     )
 
 
-def _problem(board: Board, side: str, school: str, wishes: Sequence[Wish], skip: set[str]) -> tuple[_Problem, list[tuple[str, str]]]:
+def _problem(
+    board: Board, side: str, school: str, wishes: Sequence[Wish], skip: set[str]
+) -> tuple[_Problem, list[tuple[str, str]]]:
     in_range("school", float(school in SCHOOLS), 1, 1)
     left_out, parts = [], []
     for part in board.parts:
@@ -221,14 +299,21 @@ def _problem(board: Board, side: str, school: str, wishes: Sequence[Wish], skip:
             left_out.append((part.ref, "not now"))
         else:
             parts.append(part)
-    kept = [wish for wish in wishes if {wish.ref, wish.after or wish.ref} <= {part.ref for part in parts} and wish.ref != wish.after]
+    kept = [
+        wish
+        for wish in wishes
+        if {wish.ref, wish.after or wish.ref} <= {part.ref for part in parts}
+        and wish.ref != wish.after
+    ]
     newest = {wish.ref: wish for wish in kept}
     kept = list({wish.after: wish for wish in newest.values()}.values())
     kept = [wish for wish in kept if not _circles(wish, kept)]
     classes = _classes(parts)
     behind = _reached_over(parts, classes)
     rules = _rules(board, parts, school, kept)
-    return _Problem(parts, classes, [f"{part.value}|{part.package.name}" for part in parts], rules, kept, behind), left_out
+    return _Problem(
+        parts, classes, [f"{part.value}|{part.package.name}" for part in parts], rules, kept, behind
+    ), left_out
 
 
 def _circles(wish: Wish, wishes: list[Wish]) -> bool:
@@ -255,47 +340,66 @@ def either_way(part: BoardPart) -> bool:
 
 
 def _classes(parts: list[BoardPart]) -> list[float]:
-    """For each part the turn it is seen upright at; a part that goes either way round joins the turn that more parts have."""
+    """For each part the turn it is seen upright at; a part that goes either way round joins the
+    turn that more parts have.
+    """
     counts = Counter(_angle(part) for part in parts if not either_way(part))
     free = Counter(_angle(part) % 180 for part in parts if either_way(part))
     for angle, many in free.items():
         counts[angle if counts[angle] >= counts[angle + 180] else angle + 180] += many
     return [
-        max(_angle(part) % 180, _angle(part) % 180 + 180, key=lambda angle: (counts[angle], -angle)) if either_way(part) else _angle(part)
+        max(_angle(part) % 180, _angle(part) % 180 + 180, key=lambda angle: (counts[angle], -angle))
+        if either_way(part)
+        else _angle(part)
         for part in parts
     ]
 
 
 # what comes before what
 def _rules(board: Board, parts: list[BoardPart], school: str, wishes: list[Wish]) -> list[Rule]:
-    """Room for the hand first, then the school, each only while it closes no circle with what is already asked."""
+    """Room for the hand first, then the school, each only while it closes no circle with what is
+    already asked.
+    """
     around, refs = Surroundings(board), {part.ref for part in parts}
     graph: dict[str, set[str]] = defaultdict(set)
     for wish in wishes:
         if wish.after:
             graph[wish.after].add(wish.ref)
     rules: list[Rule] = []
-    near = {part.ref: [(gap, other) for gap, other in around.near(part, NEIGHBOURS_MM) if other.ref in refs] for part in parts}
+    near = {
+        part.ref: [
+            (gap, other) for gap, other in around.near(part, NEIGHBOURS_MM) if other.ref in refs
+        ]
+        for part in parts
+    }
     for make in (_room, _SCHOOL_RULES[school]):
         for part in parts:
             for gap, other in near[part.ref]:
                 why = make(part, other, gap)
-                if why and not _leads(graph, other.ref, part.ref) and other.ref not in graph[part.ref]:
+                if (
+                    why
+                    and not _leads(graph, other.ref, part.ref)
+                    and other.ref not in graph[part.ref]
+                ):
                     graph[part.ref].add(other.ref)
                     rules.append(Rule(part.ref, other.ref, why))
     return rules
 
 
 def _mind_reach(problem: _Problem, path: list[int]) -> list[int]:
-    """Add to the problem's rules what comes before the tall part it would be reached over for; returns the path put right.
+    """Add to the problem's rules what comes before the tall part it would be reached over for;
+    returns the path put right.
 
-    Only where it costs no turn: what is placed in an earlier run of one way round is left there. Wishes are left alone.
+    Only where it costs no turn: what is placed in an earlier run of one way round is left there.
+    Wishes are left alone.
     """
     chosen = [problem.parts[number - 1] for number in path]
     turn = dict(zip((part.ref for part in problem.parts), problem.classes, strict=True))
     run: dict[str, int] = {}
     for before, part in zip((None, *chosen[:-1]), chosen, strict=True):
-        run[part.ref] = 0 if before is None else run[before.ref] + (turn[before.ref] != turn[part.ref])
+        run[part.ref] = (
+            0 if before is None else run[before.ref] + (turn[before.ref] != turn[part.ref])
+        )
     graph: dict[str, set[str]] = defaultdict(set)
     for rule in problem.rules:
         graph[rule.first].add(rule.second)
@@ -326,22 +430,33 @@ def _put_right(problem: _Problem, path: list[int], runs: list[int]) -> list[int]
 
 
 def _reached_over(parts: list[BoardPart], classes: list[float]) -> dict[str, list[BoardPart]]:
-    """For every tall part the lower ones that the hand reaches over it for, as the board lies for them."""
+    """For every tall part the lower ones that the hand reaches over it for, as the board lies for
+    them.
+    """
     found: dict[str, list[BoardPart]] = defaultdict(list)
     boxes = {part.ref: box_of(part) for part in parts}
     for tall in parts:
         if tall.package.height_mm < TALL_MM:
             continue
         box = boxes[tall.ref]
-        middle, half = ((box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2), ((box.x1 - box.x0) / 2, (box.y1 - box.y0) / 2)
+        middle, half = (
+            ((box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2),
+            ((box.x1 - box.x0) / 2, (box.y1 - box.y0) / 2),
+        )
         for far, angle in zip(parts, classes, strict=True):
             if far.ref == tall.ref or tall.package.height_mm <= 2 * far.package.height_mm:
                 continue
             cos, sin = math.cos(math.radians(angle)), math.sin(math.radians(angle))
             dx, dy = middle[0] - far.x_mm, middle[1] - far.y_mm
             dx = dx if far.side == "top" else -dx
-            aside, before = dx * cos + dy * sin, dx * sin - dy * cos  # the board is turned back by the class's angle
-            wide, deep = abs(cos) * half[0] + abs(sin) * half[1], abs(sin) * half[0] + abs(cos) * half[1]
+            aside, before = (
+                dx * cos + dy * sin,
+                dx * sin - dy * cos,
+            )  # the board is turned back by the class's angle
+            wide, deep = (
+                abs(cos) * half[0] + abs(sin) * half[1],
+                abs(sin) * half[0] + abs(cos) * half[1],
+            )
             if abs(aside) < HAND_WIDE_MM / 2 + wide and 0 < before < REACH_MM + deep:
                 found[tall.ref].append(far)
     return found
@@ -390,26 +505,44 @@ def _area(part: BoardPart) -> float:
 
 
 def _biggest(part: BoardPart, other: BoardPart, gap: float) -> str:
-    return f"{part.ref} is the bigger one" if gap <= HAND_MM and _area(part) > 4 * _area(other) else ""
+    return (
+        f"{part.ref} is the bigger one" if gap <= HAND_MM and _area(part) > 4 * _area(other) else ""
+    )
 
 
 def _smallest(part: BoardPart, other: BoardPart, gap: float) -> str:
-    return f"{part.ref} is the smaller one" if gap <= HAND_MM and 4 * _area(part) < _area(other) else ""
+    return (
+        f"{part.ref} is the smaller one"
+        if gap <= HAND_MM and 4 * _area(part) < _area(other)
+        else ""
+    )
 
 
 def _tallest(part: BoardPart, other: BoardPart, gap: float) -> str:
     high, low = part.package.height_mm, other.package.height_mm
-    return f"{part.ref} stands {high:.1f} mm high, {other.ref} {low:.1f}" if high >= TALL_MM and high > 2 * low else ""
+    return (
+        f"{part.ref} stands {high:.1f} mm high, {other.ref} {low:.1f}"
+        if high >= TALL_MM and high > 2 * low
+        else ""
+    )
 
 
 _SCHOOL_RULES: dict[str, Callable[[BoardPart, BoardPart, float], str]] = {
-    "finest": _finest, "tallest": _tallest, "biggest": _biggest, "smallest": _smallest, "nearest": lambda part, other, gap: "",
-}  # fmt: skip
+    "finest": _finest,
+    "tallest": _tallest,
+    "biggest": _biggest,
+    "smallest": _smallest,
+    "nearest": lambda part, other, gap: "",
+}
 
 
 # the search
-def _solved(problem: _Problem, begun: list[int], since: int, parcels: int, told: Callable[[int], None]) -> list[int]:
-    """The path of least cost found in so many parcels of rounds, as places from 1; goes on from a path begun `since` parcels ago."""
+def _solved(
+    problem: _Problem, begun: list[int], since: int, parcels: int, told: Callable[[int], None]
+) -> list[int]:
+    """The path of least cost found in so many parcels of rounds, as places from 1; goes on from a
+    path begun `since` parcels ago.
+    """
     from yellowfen.core.work.order_kernel import best_path
 
     cost, groups = problem.costs()
@@ -423,9 +556,14 @@ def _solved(problem: _Problem, begun: list[int], since: int, parcels: int, told:
 
 def _as_in_the_bill(problem: _Problem) -> list[BoardPart]:
     """The plain order: value by value as the bill has them, by name within a value."""
-    named = sorted(zip(problem.parts, problem.values, strict=True), key=lambda pair: _natural(pair[0].ref))
+    named = sorted(
+        zip(problem.parts, problem.values, strict=True), key=lambda pair: _natural(pair[0].ref)
+    )
     rank = {value: number for number, (_, value) in enumerate(named[::-1])}
-    return [part for part, value in sorted(named, key=lambda pair: (-rank[pair[1]], _natural(pair[0].ref)))]
+    return [
+        part
+        for part, value in sorted(named, key=lambda pair: (-rank[pair[1]], _natural(pair[0].ref)))
+    ]
 
 
 def _natural(ref: str) -> tuple[str, int, str]:
@@ -435,7 +573,11 @@ def _natural(ref: str) -> tuple[str, int, str]:
 
 
 def _takes(
-    parts: Sequence[BoardPart], classes: dict[str, float], values: dict[str, str], pace: Pace, behind: dict[str, list[BoardPart]]
+    parts: Sequence[BoardPart],
+    classes: dict[str, float],
+    values: dict[str, str],
+    pace: Pace,
+    behind: dict[str, list[BoardPart]],
 ) -> Travel:
     turns = changes = 0
     travel, here = 0.0, (0.0, 0.0)
@@ -446,12 +588,22 @@ def _takes(
         here = (part.x_mm, part.y_mm)
         turns += before is not None and classes[before.ref] != classes[part.ref]
         changes += before is None or values[before.ref] != values[part.ref]
-    seconds = len(parts) * pace.place_s + turns * pace.turn_s + changes * pace.value_s + travel / TRAVEL_MM_S
+    seconds = (
+        len(parts) * pace.place_s
+        + turns * pace.turn_s
+        + changes * pace.value_s
+        + travel / TRAVEL_MM_S
+    )
     return Travel(turns, changes, travel, seconds / 60, over)
 
 
-def _steps(parts: Sequence[BoardPart], classes: dict[str, float], values: dict[str, str], pace: Pace) -> tuple[Step, ...]:
-    """The steps with their times. A batch ends after so many parts, and before tack that began with it runs out."""
+def _steps(
+    parts: Sequence[BoardPart], classes: dict[str, float], values: dict[str, str], pace: Pace
+) -> tuple[Step, ...]:
+    """The steps with their times.
+
+    A batch ends after so many parts, and before tack that began with it runs out.
+    """
     steps: list[Step] = []
     clock = pasted = 0.0
     batch = in_batch = 0
@@ -459,8 +611,15 @@ def _steps(parts: Sequence[BoardPart], classes: dict[str, float], values: dict[s
         before = parts[number - 1] if number else None
         turned = before is None or classes[before.ref] != classes[part.ref]
         new = before is None or values[before.ref] != values[part.ref]
-        way = math.dist((before.x_mm, before.y_mm) if before else (0.0, 0.0), (part.x_mm, part.y_mm))
-        each = pace.place_s + (turned and before is not None) * pace.turn_s + new * pace.value_s + way / TRAVEL_MM_S
+        way = math.dist(
+            (before.x_mm, before.y_mm) if before else (0.0, 0.0), (part.x_mm, part.y_mm)
+        )
+        each = (
+            pace.place_s
+            + (turned and before is not None) * pace.turn_s
+            + new * pace.value_s
+            + way / TRAVEL_MM_S
+        )
         anew = clock + each - pasted > 3600 * pace.tack_h and in_batch > 0
         if in_batch and (anew or (pace.batch and in_batch >= pace.batch)):
             batch, in_batch = batch + 1, 0
@@ -471,12 +630,18 @@ def _steps(parts: Sequence[BoardPart], classes: dict[str, float], values: dict[s
 
 
 def _forced(problem: _Problem, takes: Travel, orientations: int) -> str:
-    """Why there are more turns than orientations less one: the rules and wishes between parts that lie differently."""
+    """Why there are more turns than orientations less one: the rules and wishes between parts that
+    lie differently.
+    """
     if takes.turns <= orientations - 1:
         return ""
     classes = {part.ref: turn for part, turn in zip(problem.parts, problem.classes, strict=True)}
-    across = [f"{rule.first} before {rule.second}" for rule in problem.rules if classes[rule.first] != classes[rule.second]]
-    across += [f"{wish.ref} after {wish.after or 'nothing'}, as you wish" for wish in problem.wishes]
-    return (
-        f"{takes.turns} turns for {orientations} orientations, because of {', '.join(across[:4])}{' and others' if len(across) > 4 else ''}"
-    )
+    across = [
+        f"{rule.first} before {rule.second}"
+        for rule in problem.rules
+        if classes[rule.first] != classes[rule.second]
+    ]
+    across += [
+        f"{wish.ref} after {wish.after or 'nothing'}, as you wish" for wish in problem.wishes
+    ]
+    return f"{takes.turns} turns for {orientations} orientations, because of {', '.join(across[:4])}{' and others' if len(across) > 4 else ''}"

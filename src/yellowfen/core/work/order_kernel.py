@@ -1,8 +1,10 @@
-"""The search behind the placement order: a path through all parts of least cost that keeps what must come before what.
+"""The search behind the placement order: a path through all parts of least cost that keeps what
+must come before what.
 
-Iterated local search, compiled: runs of parts are moved or turned round, of one to three parts or whole runs of one value or one
-orientation; then the path is cut and crossed over, and searched again. The chance in it is a fixed sequence, so the same
-board gives the same order. Costs may differ by direction. Place 0 is where the hand starts.
+Iterated local search, compiled: runs of parts are moved or turned round, of one to three parts or
+whole runs of one value or one orientation; then the path is cut and crossed over, and searched
+again. The chance in it is a fixed sequence, so the same board gives the same order. Costs may
+differ by direction. Place 0 is where the hand starts.
 """
 
 import numpy as np
@@ -65,9 +67,11 @@ def _wake(path, i, active):
 
 @njit(cache=True)
 def _search(path, cost, groups, first, second, place, trial, forth, back, active):
-    """Improve a path until no move helps; `groups` (levels x places) names the runs that may move whole.
+    """Improve a path until no move helps; `groups` (levels x places) names the runs that may move
+    whole.
 
-    Only places awake in `active` are tried as ends of a stretch, and fall asleep when nothing helps them.
+    Only places awake in `active` are tried as ends of a stretch, and fall asleep when nothing helps
+    them.
     """
     n = len(path)
     last = n - 1
@@ -127,7 +131,9 @@ def _search(path, cost, groups, first, second, place, trial, forth, back, active
                     gone = cost[path[k], after] if after >= 0 else 0.0
                     for turned in range(2):
                         head, tail = (path[j], path[i]) if turned else (path[i], path[j])
-                        into = cost[path[k], head] + (cost[tail, after] if after >= 0 else 0.0) - gone
+                        into = (
+                            cost[path[k], head] + (cost[tail, after] if after >= 0 else 0.0) - gone
+                        )
                         if into - out + (inner if turned else 0.0) < -_EPS:
                             _moved(path, i, j, k, turned == 1, trial)
                             if _keeps(trial, first, second, place):
@@ -162,7 +168,11 @@ def _greedy(cost, first, second):
     for at in range(1, n):
         best = -1
         for one in range(1, n):
-            if not done[one] and waits[one] == 0 and (best < 0 or cost[path[at - 1], one] < cost[path[at - 1], best]):
+            if (
+                not done[one]
+                and waits[one] == 0
+                and (best < 0 or cost[path[at - 1], one] < cost[path[at - 1], best])
+            ):
                 best = one
         path[at] = best
         done[best] = True
@@ -174,9 +184,12 @@ def _greedy(cost, first, second):
 
 @njit(cache=True)
 def best_path(cost, groups, first, second, start, rounds, seed):
-    """A path over all places from 0, of low cost. `cost` (n x n), `groups` (levels x n), `first[k]` before `second[k]` (without cycles).
+    """A path over all places from 0, of low cost.
 
-    `start`: an earlier path to go on from, or an empty array. Returns the path; the same arguments give the same path.
+    `cost` (n x n), `groups` (levels x n), `first[k]` before `second[k]` (without cycles).
+
+    `start`: an earlier path to go on from, or an empty array. Returns the path; the same arguments
+    give the same path.
     """
     n = cost.shape[0]
     path = start.copy() if len(start) == n else _greedy(cost, first, second)

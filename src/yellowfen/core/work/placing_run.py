@@ -1,6 +1,8 @@
-"""A placement run: which part is next after every tap, what is set aside, and how long each placement took.
+"""A placement run: which part is next after every tap, what is set aside, and how long each
+placement took.
 
-Laws: every part is placed, set aside or still to do, never two of these; taking the newest tap back restores the state before it.
+Laws: every part is placed, set aside or still to do, never two of these; taking the newest tap back
+restores the state before it.
 """
 
 from collections.abc import Sequence
@@ -22,7 +24,9 @@ class Placing:
 
 @dataclass(frozen=True)
 class PlaceTap:
-    """One tap about a part: placed, skipped (later), dropped (another one), missing or doubtful (set aside)."""
+    """One tap about a part: placed, skipped (later), dropped (another one), missing or doubtful
+    (set aside).
+    """
 
     key: str
     ref: str
@@ -36,7 +40,9 @@ class PlaceTap:
 
 @dataclass(frozen=True)
 class PlaceState:
-    """Refs still to do, in order (the first is now); placed; set aside with the reason; dropped how often."""
+    """Refs still to do, in order (the first is now); placed; set aside with the reason; dropped how
+    often.
+    """
 
     to_do: tuple[str, ...]
     placed: tuple[str, ...]
@@ -59,9 +65,15 @@ class PlaceRun:
         return state_after([step.ref for step in self.steps], self.taps)
 
     def seconds(self) -> list[float]:
-        """Seconds of each placement: from one tap to the next, pauses left out; the first is not known."""
+        """Seconds of each placement: from one tap to the next, pauses left out; the first is not
+        known.
+        """
         moments = [tap.at_ms / 1000 for tap in self.taps]
-        spent = [b - a for a, b, tap in zip(moments[:-1], moments[1:], self.taps[1:], strict=True) if tap.what == "placed"]
+        spent = [
+            b - a
+            for a, b, tap in zip(moments[:-1], moments[1:], self.taps[1:], strict=True)
+            if tap.what == "placed"
+        ]
         return [one for one in spent if 0.5 <= one <= LONGEST_S]
 
 

@@ -11,10 +11,12 @@ from yellowfen.errors import InvalidValue
 
 @dataclass(frozen=True)
 class ReadyPlan:
-    """Choices of ways and schools; boards; when (seconds since 1970: a start, or a finish); room and fridge; pace; exceptions of the order.
+    """Choices of ways and schools; boards; when (seconds since 1970: a start, or a finish); room
+    and fridge; pace; exceptions of the order.
 
-    `way_parts`, `way_packages`: ways by part and by package name. `pace`: 1 for reference times, 2 for twice as slow. Temperatures in
-    °C, humidity as a share. `bags_open_h`: for how long moisture-marked parts have been out of their bags.
+    `way_parts`, `way_packages`: ways by part and by package name. `pace`: 1 for reference times, 2
+    for twice as slow. Temperatures in °C, humidity as a share. `bags_open_h`: for how long
+    moisture-marked parts have been out of their bags.
     """
 
     way_parts: dict[str, str] = field(default_factory=dict)
@@ -48,7 +50,9 @@ class ReadyPlan:
             if moment is not None:
                 in_range("start_s", moment, 0, 4e9, "s")
         if self.container not in ("jar", "syringe", "cartridge"):
-            raise InvalidValue("container", f"{self.container[:20]!r} is not a jar, syringe or cartridge")
+            raise InvalidValue(
+                "container", f"{self.container[:20]!r} is not a jar, syringe or cartridge"
+            )
         if len(self.wishes) > 500:
             raise InvalidValue("wishes", "more than 500 exceptions; start afresh")
 

@@ -1,8 +1,9 @@
-"""A build on a time line: what waits for what, where the gaps are, what goes off, and what a late start changes.
+"""A build on a time line: what waits for what, where the gaps are, what goes off, and what a late
+start changes.
 
-One pair of hands: active tasks follow one another, passive ones (warming, cooling, drying) run beside them. Times are seconds since
-1970, given by whoever calls. Laws: no task begins before what it waits for has ended, nor before now unless it is done; what is
-done keeps its times.
+One pair of hands: active tasks follow one another, passive ones (warming, cooling, drying) run
+beside them. Times are seconds since 1970, given by whoever calls. Laws: no task begins before what
+it waits for has ended, nor before now unless it is done; what is done keeps its times.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -13,20 +14,84 @@ from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
-OPEN_LIFE_H = constant("stencil_life", 8.0, "h", Mark.COMMON_PRACTICE, "open on the stencil about 8 h", "schedule: paste that goes off")
-TACK_LIFE_H = constant("tack_life", 8.0, "h", Mark.COMMON_PRACTICE, "tack holds 8 to 24 h after printing", "schedule: paste that goes off")
-COOL_MIN = constant("minutes_cooling", 5.0, "min", Mark.FROM_MEMORY, "untouched until solid, then until it can be held", "schedule")
-DRY_MIN = constant("minutes_drying", 30.0, "min", Mark.FROM_MEMORY, "blotted board in warm air after alcohol", "schedule")
-CLEAN_MIN = constant("minutes_cleaning", 6.0, "min", Mark.FROM_MEMORY, "several passes with brush and alcohol, a board", "schedule")
-LOOK_MIN = constant("minutes_looking", 6.0, "min", Mark.FROM_MEMORY, "all joints of a board under the loupe", "schedule")
-TEST_MIN = constant("minutes_testing", 8.0, "min", Mark.FROM_MEMORY, "supply rails, current-limited first power", "schedule")
-KIT_LINE_MIN = constant("minutes_kit_line", 0.7, "min", Mark.FROM_MEMORY, "find a bag, count, lay it out", "schedule")
-PREPARE_MIN = constant("minutes_prepare", 8.0, "min", Mark.FROM_MEMORY, "clean board and foil, lay out tools", "schedule")
+OPEN_LIFE_H = constant(
+    "stencil_life",
+    8.0,
+    "h",
+    Mark.COMMON_PRACTICE,
+    "open on the stencil about 8 h",
+    "schedule: paste that goes off",
+)
+TACK_LIFE_H = constant(
+    "tack_life",
+    8.0,
+    "h",
+    Mark.COMMON_PRACTICE,
+    "tack holds 8 to 24 h after printing",
+    "schedule: paste that goes off",
+)
+COOL_MIN = constant(
+    "minutes_cooling",
+    5.0,
+    "min",
+    Mark.FROM_MEMORY,
+    "untouched until solid, then until it can be held",
+    "schedule",
+)
+DRY_MIN = constant(
+    "minutes_drying",
+    30.0,
+    "min",
+    Mark.FROM_MEMORY,
+    "blotted board in warm air after alcohol",
+    "schedule",
+)
+CLEAN_MIN = constant(
+    "minutes_cleaning",
+    6.0,
+    "min",
+    Mark.FROM_MEMORY,
+    "several passes with brush and alcohol, a board",
+    "schedule",
+)
+LOOK_MIN = constant(
+    "minutes_looking",
+    6.0,
+    "min",
+    Mark.FROM_MEMORY,
+    "all joints of a board under the loupe",
+    "schedule",
+)
+TEST_MIN = constant(
+    "minutes_testing",
+    8.0,
+    "min",
+    Mark.FROM_MEMORY,
+    "supply rails, current-limited first power",
+    "schedule",
+)
+KIT_LINE_MIN = constant(
+    "minutes_kit_line", 0.7, "min", Mark.FROM_MEMORY, "find a bag, count, lay it out", "schedule"
+)
+PREPARE_MIN = constant(
+    "minutes_prepare",
+    8.0,
+    "min",
+    Mark.FROM_MEMORY,
+    "clean board and foil, lay out tools",
+    "schedule",
+)
 LARGE_BODY_MM, LARGE_BAKE_H = 17.0, 96
-# Bake at 125 °C in hours by class, for bodies up to 1.4 mm, 2.0 mm and 4.5 mm: J-STD-033, as remembered.
+# Bake at 125 °C in hours by class, for bodies up to 1.4 mm, 2.0 mm and 4.5 mm: J-STD-033, as
+# remembered.
 BAKE_125_H = {
-    "2": (5, 18, 48), "2a": (7, 21, 48), "3": (9, 27, 48), "4": (11, 34, 48), "5": (12, 40, 48), "5a": (16, 48, 48),
-}  # fmt: skip
+    "2": (5, 18, 48),
+    "2a": (7, 21, 48),
+    "3": (9, 27, 48),
+    "4": (11, 34, 48),
+    "5": (12, 40, 48),
+    "5a": (16, 48, 48),
+}
 
 
 @dataclass(frozen=True)
@@ -92,7 +157,9 @@ class Schedule:
 
 @dataclass(frozen=True)
 class Build:
-    """What is to be scheduled: boards, sides in their order with minutes a board, warm-up, iron work and washing."""
+    """What is to be scheduled: boards, sides in their order with minutes a board, warm-up, iron
+    work and washing.
+    """
 
     boards: int
     sides: tuple[str, ...]
@@ -123,13 +190,32 @@ def _tasks(build: Build) -> Iterator[Task]:
     pace, paste = build.pace, bool(build.sides)
     if paste:
         yield Task(
-            "warm", "Paste out of the cold, closed", 60 * build.warm_h, True, (), "cold paste is stiff and draws dew; it warms by itself"
+            "warm",
+            "Paste out of the cold, closed",
+            60 * build.warm_h,
+            True,
+            (),
+            "cold paste is stiff and draws dew; it warms by itself",
         )
-    yield Task("kit", "Kit the parts", pace * KIT_LINE_MIN * build.kit_lines, False, (), "while the paste warms")
+    yield Task(
+        "kit",
+        "Kit the parts",
+        pace * KIT_LINE_MIN * build.kit_lines,
+        False,
+        (),
+        "while the paste warms",
+    )
     yield Task("prepare", "Clean boards and foil, lay out tools", pace * PREPARE_MIN)
     last: tuple[str, ...] = ("prepare", "kit")
     if paste:
-        yield Task("open", "Open and stir the paste", 2 * pace, False, ("warm", "prepare"), "from here it dries")
+        yield Task(
+            "open",
+            "Open and stir the paste",
+            2 * pace,
+            False,
+            ("warm", "prepare"),
+            "from here it dries",
+        )
         last = ("open", "kit")
     for side in build.sides:
         if build.stencil:
@@ -152,10 +238,26 @@ def _tasks(build: Build) -> Iterator[Task]:
                 last,
             )
             yield Task(
-                f"place {side} {number}", f"Place {name}", pace * build.place_min.get(side, 10.0), False, (f"paste {side} {number}",)
+                f"place {side} {number}",
+                f"Place {name}",
+                pace * build.place_min.get(side, 10.0),
+                False,
+                (f"paste {side} {number}",),
             )
-            yield Task(f"heat {side} {number}", f"Heat {name}", pace * build.heat_min.get(side, 5.0), False, (f"place {side} {number}",))
-            yield Task(f"cool {side} {number}", f"Cool {name}, untouched", COOL_MIN, True, (f"heat {side} {number}",))
+            yield Task(
+                f"heat {side} {number}",
+                f"Heat {name}",
+                pace * build.heat_min.get(side, 5.0),
+                False,
+                (f"place {side} {number}",),
+            )
+            yield Task(
+                f"cool {side} {number}",
+                f"Cool {name}, untouched",
+                COOL_MIN,
+                True,
+                (f"heat {side} {number}",),
+            )
         last = tuple(f"cool {side} {number}" for number in range(1, build.boards + 1))
     many = f"{build.boards} boards" if build.boards > 1 else "the board"
     yield Task("look", f"Look at {many}, touch up", pace * LOOK_MIN * build.boards, False, last)
@@ -173,15 +275,33 @@ def _tasks(build: Build) -> Iterator[Task]:
         yield Task("dry", "Dry", DRY_MIN, True, ("clean",))
     before = ("dry",) if build.wash else ("iron",) if build.iron_min > 0 else ("look",)
     if build.late_iron_min > 0:
-        yield Task("late iron", "Heat-shy parts by iron, last", pace * build.late_iron_min * build.boards, False, before)
+        yield Task(
+            "late iron",
+            "Heat-shy parts by iron, last",
+            pace * build.late_iron_min * build.boards,
+            False,
+            before,
+        )
         before = ("late iron",)
-    yield Task("test", f"Test {many}", pace * TEST_MIN * build.boards, False, before, "rails first, then limited current")
+    yield Task(
+        "test",
+        f"Test {many}",
+        pace * TEST_MIN * build.boards,
+        False,
+        before,
+        "rails first, then limited current",
+    )
 
 
 def schedule(
-    tasks: Sequence[Task], start_s: float, now_s: float | None = None, done: Mapping[str, tuple[float, float]] | None = None
+    tasks: Sequence[Task],
+    start_s: float,
+    now_s: float | None = None,
+    done: Mapping[str, tuple[float, float]] | None = None,
 ) -> Schedule:
-    """Tasks laid in time from a start; what is done (key to its real start and end) stays, the rest begins no sooner than now."""
+    """Tasks laid in time from a start; what is done (key to its real start and end) stays, the rest
+    begins no sooner than now.
+    """
     done, ends = done or {}, {}
     free = start_s if now_s is None else max(start_s, now_s)
     planned: list[Planned] = []
@@ -200,7 +320,9 @@ def schedule(
         ends[task.key] = end
         planned.append(Planned(task, begin, end))
         if not task.passive:
-            if begin - free >= 300 and any(not one.done and not one.task.passive for one in planned[:-1]):
+            if begin - free >= 300 and any(
+                not one.done and not one.task.passive for one in planned[:-1]
+            ):
                 name = next((one.task.name for one in planned if one.task.key == ready[1]), "")
                 gaps.append(Gap(free, begin, name))
             free = end
@@ -246,9 +368,11 @@ def bags_of(board: Board) -> tuple[Bag, ...]:
 
 
 def bake_h(life: str, height_mm: float, edge_mm: float = 0.0) -> int | None:
-    """Hours at 125 °C for a class and body thickness up to 4.5 mm, None where there is no entry (class 6: as its label says).
+    """Hours at 125 °C for a class and body thickness up to 4.5 mm, None where there is no entry
+    (class 6: as its label says).
 
-    Bodies over 17 × 17 mm (`edge_mm`: the shorter edge), and stacked ones, take 96 h [J-STD-033, as remembered]. Reels and tubes do not take 125 °C.
+    Bodies over 17 × 17 mm (`edge_mm`: the shorter edge), and stacked ones, take 96 h [J-STD-033, as
+    remembered]. Reels and tubes do not take 125 °C.
     """
     row = BAKE_125_H.get(life)
     if row is None or not height_mm <= 4.5:
@@ -258,10 +382,18 @@ def bake_h(life: str, height_mm: float, edge_mm: float = 0.0) -> int | None:
     return row[0 if height_mm <= 1.4 else 1 if height_mm <= 2.0 else 2]
 
 
-def what_goes_off(found: Schedule, now_s: float | None, bags: Sequence[Bag] = (), opened_h_ago: float = 0.0) -> tuple[Warning_, ...]:
-    """Paste open too long, tack gone before the heat, floor lives passed, each with what to do; soonest first."""
+def what_goes_off(
+    found: Schedule, now_s: float | None, bags: Sequence[Bag] = (), opened_h_ago: float = 0.0
+) -> tuple[Warning_, ...]:
+    """Paste open too long, tack gone before the heat, floor lives passed, each with what to do;
+    soonest first.
+    """
     by_key = {one.task.key: one for one in found.tasks}
-    said = [*_paste(by_key), *_tack(by_key), *_floor(by_key, bags, opened_h_ago, found.start_s if now_s is None else now_s)]
+    said = [
+        *_paste(by_key),
+        *_tack(by_key),
+        *_floor(by_key, bags, opened_h_ago, found.start_s if now_s is None else now_s),
+    ]
     return tuple(sorted(said, key=lambda one: one.at_s))
 
 
@@ -272,7 +404,8 @@ def _paste(tasks: Mapping[str, Planned]) -> Iterator[Warning_]:
         late = [one for one in prints if one.end_s > limit]
         if late:
             yield Warning_(
-                limit, f"Paste open for {OPEN_LIFE_H:g} h by then; {late[0].task.name} comes later: take fresh paste, clean the foil."
+                limit,
+                f"Paste open for {OPEN_LIFE_H:g} h by then; {late[0].task.name} comes later: take fresh paste, clean the foil.",
             )
 
 
@@ -286,7 +419,9 @@ def _tack(tasks: Mapping[str, Planned]) -> Iterator[Warning_]:
             )
 
 
-def _floor(tasks: Mapping[str, Planned], bags: Sequence[Bag], opened_h_ago: float, now_s: float) -> Iterator[Warning_]:
+def _floor(
+    tasks: Mapping[str, Planned], bags: Sequence[Bag], opened_h_ago: float, now_s: float
+) -> Iterator[Warning_]:
     heats = [one.end_s for key, one in tasks.items() if key.startswith("heat ")]
     if not heats:
         return

@@ -1,4 +1,6 @@
-"""Where practitioners disagree: the questions, the schools, a sentence for each side, and what a choice changes here."""
+"""Where practitioners disagree: the questions, the schools, a sentence for each side, and what a
+choice changes here.
+"""
 
 from dataclasses import dataclass, field
 
@@ -15,51 +17,108 @@ class School:
 
 
 QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
-    "leadless": ("Solder for leadless parts", (
-        School("whichever is likelier to come right", "let the odds and minutes decide"),
-        School("print", "even amounts on every pad, no heat before the part is there"),
-        School("mounds", "paste put on by hand bridges at 0.5 mm pitch and below; mounds do not smear"),
-    )),
-    "fine leads": ("Fine-pitch leads by iron", (
-        School("drag", "one even pass; the surplus travels on to the last pins"),
-        School("pin by pin", "each joint seen as it is made"),
-        School("flood and wick", "fast, and bridges go with the surplus; wick overheats and leaves joints lean"),
-    )),
-    "stencil": ("Stencil or hand", (
-        School("whichever is quicker", "set-up against dots, by your own times"),
-        School("stencil", "even amounts, once it is set up"),
-        School("hand", "set-up is wasted on a board or two"),
-    )),
-    "order": ("What is placed first", (
-        School("finest", "the hardest part with a free hand round it"),
-        School("tallest", "pressed home while nothing lies round it"),
-        School("biggest", "nothing in its way, and it marks the place"),
-        School("smallest", "the hand passes over what lies there"),
-        School("nearest", "no rule but room: the shortest way"),
-    )),
-    "pressing": ("Holding a chip down while soldering", (
-        School("never press", "the joint under a chip is its only give between board and body", "Do not press it down: the solder under it is its only give."),
-        School("press flat", "no tilt, no part standing on a blob", "Press it flat with the tweezers while the joint freezes."),
-    )),
-    "angle": ("Nozzle", (
-        School("straight down", "parts do not slide", "Nozzle straight down: nothing slides."),
-        School("slanting, sweeping", "warms the board around and sees under the part", "Nozzle slanting, sweeping to and fro: warm the board around."),
-    )),
-    "heat": ("Heat", (
-        School("moderate and patient", "everything near the same temperature, little is cooked", "Moderate heat, patience: close in only when the flux is thin."),
-        School("hot and quick", "less time for the flux to be spent", "Hot and quick: close in at once, away as soon as it shines."),
-    )),
-    "flux": ("Extra flux", (
-        School("only where solder came on the tip", "fresh paste has its own"),
-        School("drown it and wash", "nothing sticks, everything wets"),
-        School("none with fresh paste", "less to wash, less to bridge"),
-    )),
-    "pads": ("Old solder on the pads", (
-        School("wick to bare", "known amounts from the start"),
-        School("level it and add flux", "fewer heats on the pads"),
-    )),
-}  # fmt: skip
-_IRON_SCHOOL = {"drag": "tack and drag", "pin by pin": "iron, joint by joint", "flood and wick": "flood and wick"}
+    "leadless": (
+        "Solder for leadless parts",
+        (
+            School("whichever is likelier to come right", "let the odds and minutes decide"),
+            School("print", "even amounts on every pad, no heat before the part is there"),
+            School(
+                "mounds",
+                "paste put on by hand bridges at 0.5 mm pitch and below; mounds do not smear",
+            ),
+        ),
+    ),
+    "fine leads": (
+        "Fine-pitch leads by iron",
+        (
+            School("drag", "one even pass; the surplus travels on to the last pins"),
+            School("pin by pin", "each joint seen as it is made"),
+            School(
+                "flood and wick",
+                "fast, and bridges go with the surplus; wick overheats and leaves joints lean",
+            ),
+        ),
+    ),
+    "stencil": (
+        "Stencil or hand",
+        (
+            School("whichever is quicker", "set-up against dots, by your own times"),
+            School("stencil", "even amounts, once it is set up"),
+            School("hand", "set-up is wasted on a board or two"),
+        ),
+    ),
+    "order": (
+        "What is placed first",
+        (
+            School("finest", "the hardest part with a free hand round it"),
+            School("tallest", "pressed home while nothing lies round it"),
+            School("biggest", "nothing in its way, and it marks the place"),
+            School("smallest", "the hand passes over what lies there"),
+            School("nearest", "no rule but room: the shortest way"),
+        ),
+    ),
+    "pressing": (
+        "Holding a chip down while soldering",
+        (
+            School(
+                "never press",
+                "the joint under a chip is its only give between board and body",
+                "Do not press it down: the solder under it is its only give.",
+            ),
+            School(
+                "press flat",
+                "no tilt, no part standing on a blob",
+                "Press it flat with the tweezers while the joint freezes.",
+            ),
+        ),
+    ),
+    "angle": (
+        "Nozzle",
+        (
+            School("straight down", "parts do not slide", "Nozzle straight down: nothing slides."),
+            School(
+                "slanting, sweeping",
+                "warms the board around and sees under the part",
+                "Nozzle slanting, sweeping to and fro: warm the board around.",
+            ),
+        ),
+    ),
+    "heat": (
+        "Heat",
+        (
+            School(
+                "moderate and patient",
+                "everything near the same temperature, little is cooked",
+                "Moderate heat, patience: close in only when the flux is thin.",
+            ),
+            School(
+                "hot and quick",
+                "less time for the flux to be spent",
+                "Hot and quick: close in at once, away as soon as it shines.",
+            ),
+        ),
+    ),
+    "flux": (
+        "Extra flux",
+        (
+            School("only where solder came on the tip", "fresh paste has its own"),
+            School("drown it and wash", "nothing sticks, everything wets"),
+            School("none with fresh paste", "less to wash, less to bridge"),
+        ),
+    ),
+    "pads": (
+        "Old solder on the pads",
+        (
+            School("wick to bare", "known amounts from the start"),
+            School("level it and add flux", "fewer heats on the pads"),
+        ),
+    ),
+}
+_IRON_SCHOOL = {
+    "drag": "tack and drag",
+    "pin by pin": "iron, joint by joint",
+    "flood and wick": "flood and wick",
+}
 
 
 @dataclass(frozen=True)
@@ -74,7 +133,8 @@ class Schools:
                 raise InvalidValue("school", f"there is no question {question[:40]!r}")
             if name not in {one.name for one in QUESTIONS[question][1]}:
                 raise InvalidValue(
-                    question, f"{name[:40]!r} is no school of this; choose {', '.join(one.name for one in QUESTIONS[question][1])}"
+                    question,
+                    f"{name[:40]!r} is no school of this; choose {', '.join(one.name for one in QUESTIONS[question][1])}",
                 )
 
     def of(self, question: str) -> School:
@@ -90,7 +150,11 @@ class Schools:
         """False for a way that another school is chosen over."""
         if leadless and self.of("leadless").name in ("print", "mounds"):
             return way.startswith(self.of("leadless").name)
-        if leads and way in _IRON_SCHOOL.values() and way != _IRON_SCHOOL[self.of("fine leads").name]:
+        if (
+            leads
+            and way in _IRON_SCHOOL.values()
+            and way != _IRON_SCHOOL[self.of("fine leads").name]
+        ):
             return False
         if self.of("stencil").name == "stencil" and way.startswith("dots"):
             return False

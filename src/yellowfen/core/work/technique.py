@@ -1,8 +1,10 @@
-"""How to solder each part at this bench: print, dots, mounds or iron, hot air or plate; why this one, and what came second.
+"""How to solder each part at this bench: print, dots, mounds or iron, hot air or plate; why this
+one, and what came second.
 
-Laws: a way that would ruin a part is never proposed, whatever the wishes; a part with a thermal pad beneath never goes by iron alone;
-parts that die of heat go last, by iron. Among what is possible the least expected minutes win: time at the bench, and the odds
-of failing times the repair. Minutes and odds are from memory or common practice; the user's own choice stands above them.
+Laws: a way that would ruin a part is never proposed, whatever the wishes; a part with a thermal pad
+beneath never goes by iron alone; parts that die of heat go last, by iron. Among what is possible
+the least expected minutes win: time at the bench, and the odds of failing times the repair. Minutes
+and odds are from memory or common practice; the user's own choice stands above them.
 """
 
 import math
@@ -34,13 +36,42 @@ HEAT_SHARE_MIN = constant(
     "a board of 25 parts is heated in 30 to 60 s by a practised hand, three to five times that by others",
     "technique: air",
 )
-IRON_JOINT_S = constant("seconds_iron_joint", 5.0, "s", _MEMORY, "touch, feed, wet, away", "technique: iron")
-IRON_SETUP_S = constant("seconds_iron_part", 15.0, "s", _MEMORY, "fix, tin one pad, slide the part in", "technique: iron")
-TACK_S = constant("seconds_tack", 60.0, "s", _MEMORY, "tack one corner, check four sides, tack the other, flux", "technique: drag")
-WICK_S = constant("seconds_wick_side", 15.0, "s", _MEMORY, "wick one side of a part", "technique: flood and wick")
-MOUND_S = constant("seconds_mound", 3.0, "s", _MEMORY, "a mound on a pad with a cool iron", "technique: mounds")
-MOUND_HEAT_MIN = constant("minutes_mound_heat", 1.5, "min", _MEMORY, "flux, place, hot air on one part", "technique: mounds")
-REPAIR_MIN_EACH = constant("minutes_mend_part", 4.0, "min", _MEMORY, "finding and mending one bad part", "technique: odds")
+IRON_JOINT_S = constant(
+    "seconds_iron_joint", 5.0, "s", _MEMORY, "touch, feed, wet, away", "technique: iron"
+)
+IRON_SETUP_S = constant(
+    "seconds_iron_part",
+    15.0,
+    "s",
+    _MEMORY,
+    "fix, tin one pad, slide the part in",
+    "technique: iron",
+)
+TACK_S = constant(
+    "seconds_tack",
+    60.0,
+    "s",
+    _MEMORY,
+    "tack one corner, check four sides, tack the other, flux",
+    "technique: drag",
+)
+WICK_S = constant(
+    "seconds_wick_side", 15.0, "s", _MEMORY, "wick one side of a part", "technique: flood and wick"
+)
+MOUND_S = constant(
+    "seconds_mound", 3.0, "s", _MEMORY, "a mound on a pad with a cool iron", "technique: mounds"
+)
+MOUND_HEAT_MIN = constant(
+    "minutes_mound_heat",
+    1.5,
+    "min",
+    _MEMORY,
+    "flux, place, hot air on one part",
+    "technique: mounds",
+)
+REPAIR_MIN_EACH = constant(
+    "minutes_mend_part", 4.0, "min", _MEMORY, "finding and mending one bad part", "technique: odds"
+)
 
 
 class Way(StrEnum):
@@ -76,29 +107,108 @@ class Kind(StrEnum):
     HIDDEN = "pads under the body"
 
 
-# Share of parts that need mending, from memory (handbook: half of hand-pasted fine-pitch parts bridge).
+# Share of parts that need mending, from memory (handbook: half of hand-pasted fine-pitch parts
+# bridge).
 _ODDS: dict[Kind, dict[Way, float]] = {
-    Kind.CHIP: {Way.PRINT_AIR: 0.02, Way.DOTS_AIR: 0.03, Way.PRINT_PLATE: 0.015, Way.DOTS_PLATE: 0.025, Way.IRON: 0.03},
-    Kind.TINY: {Way.PRINT_AIR: 0.08, Way.DOTS_AIR: 0.15, Way.PRINT_PLATE: 0.06, Way.DOTS_PLATE: 0.12, Way.IRON: 0.15},
-    Kind.WIDE: {Way.PRINT_AIR: 0.02, Way.DOTS_AIR: 0.04, Way.PRINT_PLATE: 0.02, Way.DOTS_PLATE: 0.04, Way.IRON: 0.03, Way.DRAG: 0.03, Way.FLOOD: 0.06},
-    Kind.NARROW: {Way.PRINT_AIR: 0.08, Way.DOTS_AIR: 0.25, Way.PRINT_PLATE: 0.07, Way.DOTS_PLATE: 0.25, Way.IRON: 0.12, Way.DRAG: 0.06, Way.FLOOD: 0.1},
-    Kind.FINE: {Way.PRINT_AIR: 0.2, Way.DOTS_AIR: 0.5, Way.PRINT_PLATE: 0.18, Way.DOTS_PLATE: 0.5, Way.IRON: 0.35, Way.DRAG: 0.12, Way.FLOOD: 0.2},
-    Kind.J_LEADS: {Way.PRINT_AIR: 0.05, Way.DOTS_AIR: 0.08, Way.PRINT_PLATE: 0.05, Way.DOTS_PLATE: 0.08, Way.IRON: 0.08, Way.DRAG: 0.08},
-    Kind.LEADLESS: {Way.PRINT_AIR: 0.15, Way.DOTS_AIR: 0.45, Way.MOUNDS_AIR: 0.2, Way.PRINT_PLATE: 0.12, Way.DOTS_PLATE: 0.45},
-    Kind.TAB: {Way.PRINT_AIR: 0.04, Way.DOTS_AIR: 0.05, Way.PRINT_PLATE: 0.03, Way.DOTS_PLATE: 0.04, Way.IRON: 0.06},
+    Kind.CHIP: {
+        Way.PRINT_AIR: 0.02,
+        Way.DOTS_AIR: 0.03,
+        Way.PRINT_PLATE: 0.015,
+        Way.DOTS_PLATE: 0.025,
+        Way.IRON: 0.03,
+    },
+    Kind.TINY: {
+        Way.PRINT_AIR: 0.08,
+        Way.DOTS_AIR: 0.15,
+        Way.PRINT_PLATE: 0.06,
+        Way.DOTS_PLATE: 0.12,
+        Way.IRON: 0.15,
+    },
+    Kind.WIDE: {
+        Way.PRINT_AIR: 0.02,
+        Way.DOTS_AIR: 0.04,
+        Way.PRINT_PLATE: 0.02,
+        Way.DOTS_PLATE: 0.04,
+        Way.IRON: 0.03,
+        Way.DRAG: 0.03,
+        Way.FLOOD: 0.06,
+    },
+    Kind.NARROW: {
+        Way.PRINT_AIR: 0.08,
+        Way.DOTS_AIR: 0.25,
+        Way.PRINT_PLATE: 0.07,
+        Way.DOTS_PLATE: 0.25,
+        Way.IRON: 0.12,
+        Way.DRAG: 0.06,
+        Way.FLOOD: 0.1,
+    },
+    Kind.FINE: {
+        Way.PRINT_AIR: 0.2,
+        Way.DOTS_AIR: 0.5,
+        Way.PRINT_PLATE: 0.18,
+        Way.DOTS_PLATE: 0.5,
+        Way.IRON: 0.35,
+        Way.DRAG: 0.12,
+        Way.FLOOD: 0.2,
+    },
+    Kind.J_LEADS: {
+        Way.PRINT_AIR: 0.05,
+        Way.DOTS_AIR: 0.08,
+        Way.PRINT_PLATE: 0.05,
+        Way.DOTS_PLATE: 0.08,
+        Way.IRON: 0.08,
+        Way.DRAG: 0.08,
+    },
+    Kind.LEADLESS: {
+        Way.PRINT_AIR: 0.15,
+        Way.DOTS_AIR: 0.45,
+        Way.MOUNDS_AIR: 0.2,
+        Way.PRINT_PLATE: 0.12,
+        Way.DOTS_PLATE: 0.45,
+    },
+    Kind.TAB: {
+        Way.PRINT_AIR: 0.04,
+        Way.DOTS_AIR: 0.05,
+        Way.PRINT_PLATE: 0.03,
+        Way.DOTS_PLATE: 0.04,
+        Way.IRON: 0.06,
+    },
     Kind.BALLS: {Way.PRINT_AIR: 0.3, Way.PRINT_PLATE: 0.25},
-    Kind.HIDDEN: {Way.PRINT_AIR: 0.1, Way.DOTS_AIR: 0.2, Way.PRINT_PLATE: 0.08, Way.DOTS_PLATE: 0.15, Way.MOUNDS_AIR: 0.2},
-}  # fmt: skip
+    Kind.HIDDEN: {
+        Way.PRINT_AIR: 0.1,
+        Way.DOTS_AIR: 0.2,
+        Way.PRINT_PLATE: 0.08,
+        Way.DOTS_PLATE: 0.15,
+        Way.MOUNDS_AIR: 0.2,
+    },
+}
 
 
-# The same by how paste is put by hand: dots pad by pad, a line along the row, dabs by knife or pick. Common practice: a line across 1.27 mm throws
+# The same by how paste is put by hand: dots pad by pad, a line along the row, dabs by knife or
+# pick. Common practice: a line across 1.27 mm throws
 # balls, one across 0.8 mm and below bridges about half; the rest from memory.
 _BY_HAND: dict[Kind, dict[str, tuple[float, str]]] = {
-    Kind.WIDE: {"dots": (0.04, ""), "line": (0.1, "a line across this pitch throws balls that have to be brushed off"), "dab": (0.08, "dabs differ in size")},
-    Kind.NARROW: {"dots": (0.15, ""), "line": (0.5, "a line across this pitch bridges about half"), "dab": (0.35, "dabs join across the gaps")},
-    Kind.FINE: {"dots": (0.45, ""), "line": (0.55, "a line across this pitch bridges more than half"), "dab": (0.5, "dabs join across the gaps")},
-    Kind.J_LEADS: {"dots": (0.06, ""), "line": (0.1, "a line across this pitch throws balls that have to be brushed off"), "dab": (0.1, "dabs differ in size")},
-}  # fmt: skip
+    Kind.WIDE: {
+        "dots": (0.04, ""),
+        "line": (0.1, "a line across this pitch throws balls that have to be brushed off"),
+        "dab": (0.08, "dabs differ in size"),
+    },
+    Kind.NARROW: {
+        "dots": (0.15, ""),
+        "line": (0.5, "a line across this pitch bridges about half"),
+        "dab": (0.35, "dabs join across the gaps"),
+    },
+    Kind.FINE: {
+        "dots": (0.45, ""),
+        "line": (0.55, "a line across this pitch bridges more than half"),
+        "dab": (0.5, "dabs join across the gaps"),
+    },
+    Kind.J_LEADS: {
+        "dots": (0.06, ""),
+        "line": (0.1, "a line across this pitch throws balls that have to be brushed off"),
+        "dab": (0.1, "dabs differ in size"),
+    },
+}
 
 
 @dataclass(frozen=True)
@@ -122,7 +232,9 @@ class BenchTools:
 
 @dataclass(frozen=True)
 class Offer:
-    """One way for a part: minutes a board, odds of needing a mend; or why it is out of the question."""
+    """One way for a part: minutes a board, odds of needing a mend; or why it is out of the
+    question.
+    """
 
     way: Way
     minutes: float
@@ -138,7 +250,9 @@ class Offer:
 
 @dataclass(frozen=True)
 class PartWay:
-    """How a part is soldered: the way, why, the runner-up and what it costs more; tip, temperature, wire, flux, cues and cautions."""
+    """How a part is soldered: the way, why, the runner-up and what it costs more; tip, temperature,
+    wire, flux, cues and cautions.
+    """
 
     part: BoardPart
     kind: Kind
@@ -168,7 +282,9 @@ class Wishes:
         known = {str(way) for way in Way}
         for way in (*self.parts.values(), *self.packages.values()):
             if way not in known:
-                raise InvalidValue("way", f"{way[:40]!r} is no way to solder; choose {', '.join(sorted(known))}")
+                raise InvalidValue(
+                    "way", f"{way[:40]!r} is no way to solder; choose {', '.join(sorted(known))}"
+                )
 
 
 def kind_of(package: Package) -> Kind:
@@ -180,14 +296,22 @@ def kind_of(package: Package) -> Kind:
         return Kind.LEADLESS
     if kinds & {JointKind.LEADLESS}:
         return Kind.LEADLESS if package.pitch_mm <= 0.65 else Kind.HIDDEN
-    if kinds & {JointKind.UNDER_BODY} and not all(tip_reaches(package, land) for land in package.lands):
+    if kinds & {JointKind.UNDER_BODY} and not all(
+        tip_reaches(package, land) for land in package.lands
+    ):
         return Kind.HIDDEN
     if JointKind.TAB in kinds:
         return Kind.TAB
     if JointKind.J_LEAD in kinds:
         return Kind.J_LEADS
     if JointKind.GULL_WING in kinds and len(package.lands) > 2:
-        return Kind.FINE if package.pitch_mm <= 0.5 + 1e-6 else Kind.NARROW if package.pitch_mm <= 0.8 + 1e-6 else Kind.WIDE
+        return (
+            Kind.FINE
+            if package.pitch_mm <= 0.5 + 1e-6
+            else Kind.NARROW
+            if package.pitch_mm <= 0.8 + 1e-6
+            else Kind.WIDE
+        )
     return Kind.TINY if max(package.body_x_mm, package.body_y_mm) <= 1.1 else Kind.CHIP
 
 
@@ -223,9 +347,12 @@ def techniques(
     boards: int = 1,
     costs: Costs | None = None,
 ) -> Techniques:
-    """Every part's way for so many boards. `second`: the side heated second, while the other carries parts ("" for one-sided boards).
+    """Every part's way for so many boards.
 
-    Whether a stencil is worth its set-up is decided for the board as a whole, by the least expected minutes, unless the school says.
+    `second`: the side heated second, while the other carries parts ("" for one-sided boards).
+
+    Whether a stencil is worth its set-up is decided for the board as a whole, by the least expected
+    minutes, unless the school says.
     """
     wishes, costs = wishes or Wishes(), costs or Costs()
     pads: dict[str, list[Pad]] = defaultdict(list)
@@ -236,7 +363,16 @@ def techniques(
 
     def with_bench(tools: BenchTools) -> tuple[PartWay, ...]:
         return tuple(
-            _way(part, pads[part.ref], paste, tools, wishes, dots[part.side].get(part.ref, PutByHand()), second) for part in board.parts
+            _way(
+                part,
+                pads[part.ref],
+                paste,
+                tools,
+                wishes,
+                dots[part.side].get(part.ref, PutByHand()),
+                second,
+            )
+            for part in board.parts
         )
 
     by_hand = with_bench(replace(bench, stencil=False))
@@ -246,12 +382,21 @@ def techniques(
     school = wishes.schools.of("stencil").name
     if school != "whichever is quicker":
         return Techniques(printed, school == "stencil", f"your school: {school}")
-    sides = max(1, len({one.part.side for one in printed if one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE)}))
+    sides = max(
+        1,
+        len(
+            {one.part.side for one in printed if one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE)}
+        ),
+    )
     set_up = sides * ((costs.price_min + costs.set_up_min) / boards + costs.print_min / costs.panel)
     with_it = math.fsum(one.chosen.expected_min for one in printed) + set_up
     without = math.fsum(one.chosen.expected_min for one in by_hand)
     words = f"{with_it:.0f} min a board with a stencil ({set_up:.0f} of them set-up and prints), {without:.0f} without, mends counted"
-    return Techniques(printed, True, words) if with_it <= without else Techniques(by_hand, False, words)
+    return (
+        Techniques(printed, True, words)
+        if with_it <= without
+        else Techniques(by_hand, False, words)
+    )
 
 
 def _put_by_hand(plan: HandPlan) -> dict[str, PutByHand]:
@@ -260,18 +405,32 @@ def _put_by_hand(plan: HandPlan) -> dict[str, PutByHand]:
     put: dict[str, PutByHand] = defaultdict(PutByHand)
     for step in plan.steps:
         before = put[step.ref]
-        put[step.ref] = PutByHand(before.minutes + step.seconds / 60, max(before.form, step.way, key=rank.index))
+        put[step.ref] = PutByHand(
+            before.minutes + step.seconds / 60, max(before.form, step.way, key=rank.index)
+        )
     return put
 
 
-def _way(part: BoardPart, pads: list[Pad], paste: Paste, bench: BenchTools, wishes: Wishes, put: PutByHand, second: str) -> PartWay:
+def _way(
+    part: BoardPart,
+    pads: list[Pad],
+    paste: Paste,
+    bench: BenchTools,
+    wishes: Wishes,
+    put: PutByHand,
+    second: str,
+) -> PartWay:
     kind = kind_of(part.package)
     offers = tuple(_offer(way, part, kind, pads, bench, put, second) for way in Way)
     possible = sorted((one for one in offers if not one.refused), key=lambda one: one.expected_min)
     if not possible:
         possible = [Offer(Way.LAST, _iron_min(part, pads), 0.2)]
     preferred = [
-        one for one in possible if wishes.schools.allows(str(one.way), kind is Kind.LEADLESS, kind in (Kind.FINE, Kind.NARROW))
+        one
+        for one in possible
+        if wishes.schools.allows(
+            str(one.way), kind is Kind.LEADLESS, kind in (Kind.FINE, Kind.NARROW)
+        )
     ] or possible
     wanted_way = wishes.parts.get(part.ref) or wishes.packages.get(part.package.name, "")
     own = next((one for one in possible if one.way == wanted_way), None)
@@ -281,13 +440,32 @@ def _way(part: BoardPart, pads: list[Pad], paste: Paste, bench: BenchTools, wish
     iron = chosen.way in IRON_WAYS
     metal = paste.metal
     return PartWay(
-        part, kind, chosen, _why(part, kind, chosen, preferred, possible, bool(own), wanted_way, offers), runner, _runner_why(chosen, runner, offers), own is not None, offers,
-        _tip(part.package, kind, chosen.way, bench.tips), _iron_c(metal, kind, pads) if iron else 265.0 if chosen.way is Way.MOUNDS_AIR else None,
-        _wire(part.package, metal) if iron else None, _flux(chosen.way, kind), tuple(_cues(part, kind, chosen.way, wishes.schools)), tuple(_cautions(part, kind, chosen.way, pads)),
-    )  # fmt: skip
+        part,
+        kind,
+        chosen,
+        _why(part, kind, chosen, preferred, possible, bool(own), wanted_way, offers),
+        runner,
+        _runner_why(chosen, runner, offers),
+        own is not None,
+        offers,
+        _tip(part.package, kind, chosen.way, bench.tips),
+        _iron_c(metal, kind, pads) if iron else 265.0 if chosen.way is Way.MOUNDS_AIR else None,
+        _wire(part.package, metal) if iron else None,
+        _flux(chosen.way, kind),
+        tuple(_cues(part, kind, chosen.way, wishes.schools)),
+        tuple(_cautions(part, kind, chosen.way, pads)),
+    )
 
 
-def _offer(way: Way, part: BoardPart, kind: Kind, pads: list[Pad], bench: BenchTools, put: PutByHand, second: str) -> Offer:
+def _offer(
+    way: Way,
+    part: BoardPart,
+    kind: Kind,
+    pads: list[Pad],
+    bench: BenchTools,
+    put: PutByHand,
+    second: str,
+) -> Offer:
     refused = _refused(way, part, kind, bench, second)
     odds, odds_why = _ODDS[kind].get(way, 0.1 if way is Way.LAST else 1.0), ""
     if way in (Way.DOTS_AIR, Way.DOTS_PLATE) and put.form in _BY_HAND.get(kind, {}):
@@ -296,16 +474,23 @@ def _offer(way: Way, part: BoardPart, kind: Kind, pads: list[Pad], bench: BenchT
         refused = f"{kind}: not done like this"
     place = PLACE_S / 60
     minutes = {
-        Way.PRINT_AIR: place + HEAT_SHARE_MIN, Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN, Way.DOTS_AIR: place + HEAT_SHARE_MIN + put.minutes,
-        Way.DOTS_PLATE: place + 0.5 * HEAT_SHARE_MIN + put.minutes, Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
-        Way.IRON: place + _iron_min(part, pads), Way.LAST: place + _iron_min(part, pads),
-        Way.DRAG: place + (TACK_S * (0.5 + 0.25 * _tacks(part.package)) + _drag_s(part, pads)) / 60, Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
-    }[way]  # fmt: skip
+        Way.PRINT_AIR: place + HEAT_SHARE_MIN,
+        Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN,
+        Way.DOTS_AIR: place + HEAT_SHARE_MIN + put.minutes,
+        Way.DOTS_PLATE: place + 0.5 * HEAT_SHARE_MIN + put.minutes,
+        Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
+        Way.IRON: place + _iron_min(part, pads),
+        Way.LAST: place + _iron_min(part, pads),
+        Way.DRAG: place + (TACK_S * (0.5 + 0.25 * _tacks(part.package)) + _drag_s(part, pads)) / 60,
+        Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
+    }[way]
     return Offer(way, minutes, odds, refused, odds_why)
 
 
 def _tacks(package: Package) -> int:
-    """Corners to tack before a row is drawn: one on a small part, the opposite one as well, all four of a large body (common practice)."""
+    """Corners to tack before a row is drawn: one on a small part, the opposite one as well, all
+    four of a large body (common practice).
+    """
     if len(package.lands) >= 100 or min(package.body_x_mm, package.body_y_mm) >= 16.0:
         return 4
     return 1 if len(package.lands) <= 16 and package.pitch_mm > 1.0 else 2
@@ -318,7 +503,9 @@ def _drag_s(part: BoardPart, pads: list[Pad]) -> float:
 
 
 def _iron_min(part: BoardPart, pads: list[Pad]) -> float:
-    slow = sum(2.0 for pad in pads if pad.tie in ("solid", "via")) + sum(1.0 for pad in pads if pad.tie == "relief")
+    slow = sum(2.0 for pad in pads if pad.tie in ("solid", "via")) + sum(
+        1.0 for pad in pads if pad.tie == "relief"
+    )
     return (IRON_SETUP_S + IRON_JOINT_S * (len(part.package.lands) + slow)) / 60
 
 
@@ -330,7 +517,12 @@ def _refused(way: Way, part: BoardPart, kind: Kind, bench: BenchTools, second: s
         return "nothing about it asks to wait for the iron"
     if way in IRON_WAYS and kind in (Kind.LEADLESS, Kind.HIDDEN, Kind.BALLS):
         return "an iron does not reach what lies under the body"
-    if way in (Way.DRAG, Way.FLOOD) and kind not in (Kind.WIDE, Kind.NARROW, Kind.FINE, Kind.J_LEADS):
+    if way in (Way.DRAG, Way.FLOOD) and kind not in (
+        Kind.WIDE,
+        Kind.NARROW,
+        Kind.FINE,
+        Kind.J_LEADS,
+    ):
         return "no row of leads to draw along"
     if way is Way.MOUNDS_AIR and kind not in (Kind.LEADLESS, Kind.HIDDEN):
         return "mounds are for parts with pads beneath"
@@ -384,7 +576,11 @@ def _tip(package: Package, kind: Kind, way: Way, tips: tuple[Iron, ...]) -> str:
     if way not in IRON_WAYS and way is not Way.MOUNDS_AIR:
         return ""
     wide, shape = _suits(kind, way)
-    own = min(tips, key=lambda one: abs(math.log(one.tip_mm / wide)) + (0.3 if one.shape is not shape else 0.0), default=None)
+    own = min(
+        tips,
+        key=lambda one: abs(math.log(one.tip_mm / wide)) + (0.3 if one.shape is not shape else 0.0),
+        default=None,
+    )
     return f"{wide:g} mm {shape}" if own is None else f"{own.tip_mm:g} mm {own.shape}"
 
 
@@ -394,18 +590,24 @@ def _suits(kind: Kind, way: Way) -> tuple[float, TipShape]:
         return 2.0, TipShape.BEVEL
     if kind is Kind.TAB:
         return 3.0, TipShape.CHISEL
-    return (0.8 if kind in (Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS) else 1.2), TipShape.CHISEL
+    return (
+        0.8 if kind in (Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS) else 1.2
+    ), TipShape.CHISEL
 
 
 def _iron_c(metal: Alloy, kind: Kind, pads: list[Pad]) -> float:
-    """Usual setting (common practice 320 to 360 °C for leaded and lead-free): about 140 K above the liquidus, more on planes and tabs."""
+    """Usual setting (common practice 320 to 360 °C for leaded and lead-free): about 140 K above the
+    liquidus, more on planes and tabs.
+    """
     heavy = kind is Kind.TAB or any(pad.tie in ("solid", "via") for pad in pads)
     return round(min(380.0, max(metal.liquidus_c + 140.0, 240.0) + (20 if heavy else 0)) / 5) * 5
 
 
 def _wire(package: Package, metal: Alloy) -> float:
     """Length of 0.5 mm wire for all its joints."""
-    volume = math.fsum(0.5 * (w.lean_mm3 + w.fat_mm3) for w in (wanted(package, land) for land in package.lands))
+    volume = math.fsum(
+        0.5 * (w.lean_mm3 + w.fat_mm3) for w in (wanted(package, land) for land in package.lands)
+    )
     return wire_mm(volume, 0.5, metal)
 
 
@@ -427,7 +629,11 @@ _TACKED = {
 def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
     said = []
     if way is Way.IRON and kind in (Kind.CHIP, Kind.TINY):
-        said += ["Tin one pad, slide the part into the melt, iron away, wait two seconds.", schools.cue("pressing"), "Then the other end."]
+        said += [
+            "Tin one pad, slide the part into the melt, iron away, wait two seconds.",
+            schools.cue("pressing"),
+            "Then the other end.",
+        ]
     elif way is Way.IRON and kind is Kind.TAB:
         said += [
             "Flux the large land and the leads, tack one small lead, check that it lies square.",
@@ -451,7 +657,9 @@ def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
             "Wick overheats and tears pads: lift it before it freezes, never pull.",
         ]
     elif way is Way.MOUNDS_AIR:
-        said += ["Even mounds with a cool iron (265 °C), flux, place, hot air until it drops and centres itself."]
+        said += [
+            "Even mounds with a cool iron (265 °C), flux, place, hot air until it drops and centres itself."
+        ]
     elif way in (Way.PRINT_AIR, Way.DOTS_AIR):
         said += [schools.cue("angle"), schools.cue("heat")]
     elif way is Way.LAST:
@@ -464,10 +672,14 @@ def _cautions(part: BoardPart, kind: Kind, way: Way, pads: list[Pad]) -> list[st
     if way in IRON_WAYS:
         said.append("Tip to the cradle, never on the bench; moving air, not over the face.")
     if kind in (Kind.CHIP, Kind.TINY) and part.ref[:1].upper() == "C" and way in IRON_WAYS:
-        said.append("Ceramic: warm it first, tip on the pad and never on the body; cracks do not show.")
+        said.append(
+            "Ceramic: warm it first, tip on the pad and never on the body; cracks do not show."
+        )
     slow = [pad.pin or "" for pad in pads if pad.tie in ("solid", "via")]
     if slow and way in IRON_WAYS:
-        said.append(f"Pin {', '.join(slow[:6])} on a plane: four to eight times as long, warm the board.")
+        said.append(
+            f"Pin {', '.join(slow[:6])} on a plane: four to eight times as long, warm the board."
+        )
     if kind is Kind.BALLS:
         said.append("Nobody can see these joints at a bench: electrical test only.")
     if part.package.heat_shy and way not in IRON_WAYS:

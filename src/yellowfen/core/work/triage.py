@@ -1,7 +1,8 @@
 """Every part judged before the work: what about it will hurt, why, and in what order to mind it.
 
-Laws: each flag says its reason in one sentence and carries its mark; the order is by the sum of the flags' weights
-(from memory: a fine pitch or a hidden joint 3, a part that dies of heat 3, lack of room 2, a reminder 1 or less).
+Laws: each flag says its reason in one sentence and carries its mark; the order is by the sum of the
+flags' weights (from memory: a fine pitch or a hidden joint 3, a part that dies of heat 3, lack of
+room 2, a reminder 1 or less).
 """
 
 import math
@@ -18,7 +19,12 @@ from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.source.mark import Mark, constant
 
 FINE_MM = constant(
-    "fine_pitch", 0.5, "mm", Mark.COMMON_PRACTICE, "hand-applied paste bridges at 0.5 mm pitch and below", "triage: fine pitch"
+    "fine_pitch",
+    0.5,
+    "mm",
+    Mark.COMMON_PRACTICE,
+    "hand-applied paste bridges at 0.5 mm pitch and below",
+    "triage: fine pitch",
 )
 NARROW_MM = constant(
     "narrow_pitch",
@@ -29,13 +35,44 @@ NARROW_MM = constant(
     "triage: narrow pitch",
 )
 TWEEZERS_MM = constant(
-    "tweezer_room", 0.8, "mm", Mark.FROM_MEMORY, "thickness of one tweezer tip with its wobble", "triage: room for tweezers"
+    "tweezer_room",
+    0.8,
+    "mm",
+    Mark.FROM_MEMORY,
+    "thickness of one tweezer tip with its wobble",
+    "triage: room for tweezers",
 )
-IRON_MM = constant("iron_room", 2.0, "mm", Mark.FROM_MEMORY, "a 1.2 mm chisel at 45 degrees", "triage: room for the iron")
-JET_MM = constant("jet_reach", 6.0, "mm", Mark.FROM_MEMORY, "spill beside a 6 mm nozzle, twice its radius", "triage: what the air reaches")
-HEAVY_MG = constant("heavy_part", 300.0, "mg", Mark.FROM_MEMORY, "bodies above this lag behind and drift", "triage: heavy parts")
+IRON_MM = constant(
+    "iron_room",
+    2.0,
+    "mm",
+    Mark.FROM_MEMORY,
+    "a 1.2 mm chisel at 45 degrees",
+    "triage: room for the iron",
+)
+JET_MM = constant(
+    "jet_reach",
+    6.0,
+    "mm",
+    Mark.FROM_MEMORY,
+    "spill beside a 6 mm nozzle, twice its radius",
+    "triage: what the air reaches",
+)
+HEAVY_MG = constant(
+    "heavy_part",
+    300.0,
+    "mg",
+    Mark.FROM_MEMORY,
+    "bodies above this lag behind and drift",
+    "triage: heavy parts",
+)
 HANGS_G_IN2 = constant(
-    "hangs_up_to", 30.0, "g/in²", Mark.COMMON_PRACTICE, "mass per pad area that surface tension holds underneath", "triage: will it hang"
+    "hangs_up_to",
+    30.0,
+    "g/in²",
+    Mark.COMMON_PRACTICE,
+    "mass per pad area that surface tension holds underneath",
+    "triage: will it hang",
 )
 # Lead pitches of the package families (published: family drawings, handbook table).
 _USUAL_MM = (0.3, 0.35, 0.4, 0.5, 0.635, 0.65, 0.8, 0.95, 1.0, 1.27, 1.5, 2.0, 2.286, 2.54)
@@ -60,7 +97,9 @@ class Kind(StrEnum):
 
 @dataclass(frozen=True)
 class Flag:
-    """One thing to mind: a short word, the reason in a sentence, its weight, and how well it is known."""
+    """One thing to mind: a short word, the reason in a sentence, its weight, and how well it is
+    known.
+    """
 
     kind: Kind
     word: str
@@ -71,7 +110,10 @@ class Flag:
 
 @dataclass(frozen=True)
 class Triaged:
-    """A part with its flags, heaviest first. `pitch_mm` is None below three pads; `nearest_mm` None when alone."""
+    """A part with its flags, heaviest first.
+
+    `pitch_mm` is None below three pads; `nearest_mm` None when alone.
+    """
 
     part: BoardPart
     flags: tuple[Flag, ...]
@@ -88,7 +130,13 @@ class Triaged:
     def grade(self) -> str:
         """easy, mind or hard: by the heaviest flag and the sum."""
         worst = max((flag.weight for flag in self.flags), default=0.0)
-        return "hard" if worst >= 3 or self.weight >= 6 else "mind" if worst >= 1.5 or self.weight >= 2.5 else "easy"
+        return (
+            "hard"
+            if worst >= 3 or self.weight >= 6
+            else "mind"
+            if worst >= 1.5 or self.weight >= 2.5
+            else "easy"
+        )
 
 
 @dataclass(frozen=True)
@@ -103,7 +151,10 @@ class Box:
 
     def gap_mm(self, other: "Box") -> float:
         """Clear distance between two boxes, 0 when they overlap."""
-        return math.hypot(max(other.x0 - self.x1, self.x0 - other.x1, 0.0), max(other.y0 - self.y1, self.y0 - other.y1, 0.0))
+        return math.hypot(
+            max(other.x0 - self.x1, self.x0 - other.x1, 0.0),
+            max(other.y0 - self.y1, self.y0 - other.y1, 0.0),
+        )
 
 
 def box_of(part: BoardPart) -> Box:
@@ -138,16 +189,26 @@ class Surroundings:
                 self.cells[cell].append(part.ref)
 
     def _cells(self, side: str, box: Box, reach: float) -> Iterator[tuple[str, int, int]]:
-        for cx in range(int((box.x0 - reach) // self._CELL_MM), int((box.x1 + reach) // self._CELL_MM) + 1):
-            for cy in range(int((box.y0 - reach) // self._CELL_MM), int((box.y1 + reach) // self._CELL_MM) + 1):
+        for cx in range(
+            int((box.x0 - reach) // self._CELL_MM), int((box.x1 + reach) // self._CELL_MM) + 1
+        ):
+            for cy in range(
+                int((box.y0 - reach) // self._CELL_MM), int((box.y1 + reach) // self._CELL_MM) + 1
+            ):
                 yield side, cx, cy
 
     def near(self, part: BoardPart, reach_mm: float) -> list[tuple[float, BoardPart]]:
         """Other parts of the same side within reach, nearest first."""
         own = self.boxes[part.ref]
-        refs = {ref for cell in self._cells(part.side, own, reach_mm) for ref in self.cells.get(cell, ())} - {part.ref}
+        refs = {
+            ref
+            for cell in self._cells(part.side, own, reach_mm)
+            for ref in self.cells.get(cell, ())
+        } - {part.ref}
         found = [(own.gap_mm(self.boxes[ref]), self.parts[ref]) for ref in refs]
-        return sorted((one for one in found if one[0] <= reach_mm), key=lambda one: (one[0], one[1].ref))
+        return sorted(
+            (one for one in found if one[0] <= reach_mm), key=lambda one: (one[0], one[1].ref)
+        )
 
 
 def triage(board: Board) -> tuple[Triaged, ...]:
@@ -165,7 +226,9 @@ def triage(board: Board) -> tuple[Triaged, ...]:
 def _second_side(board: Board) -> str:
     """The side with fewer parts, when both carry some; it is built first and then hangs beneath."""
     counts = {side: sum(part.side == side for part in board.parts) for side in ("top", "bottom")}
-    return "" if not all(counts.values()) else "bottom" if counts["bottom"] <= counts["top"] else "top"
+    return (
+        "" if not all(counts.values()) else "bottom" if counts["bottom"] <= counts["top"] else "top"
+    )
 
 
 def _judge(part: BoardPart, pads: dict[str, Pad], around: Surroundings, second: str) -> Triaged:
@@ -180,18 +243,30 @@ def _judge(part: BoardPart, pads: dict[str, Pad], around: Surroundings, second: 
     ]
     if part.package.guessed or not part.joined:
         flags.append(
-            Flag(Kind.UNSURE, "guessed", f"{part.note or 'body guessed'}: answer three questions about it, or name its package", 1.0)
+            Flag(
+                Kind.UNSURE,
+                "guessed",
+                f"{part.note or 'body guessed'}: answer three questions about it, or name its package",
+                1.0,
+            )
         )
     flags.sort(key=lambda flag: -flag.weight)
     pitch = _usual(part.package.pitch_mm) if len(part.package.lands) > 2 else None
     nearest = near[0] if near else None
     return Triaged(
-        part, tuple(flags), part.package.mass_mg, pitch, nearest[1].ref if nearest else "", round(nearest[0], 2) if nearest else None
+        part,
+        tuple(flags),
+        part.package.mass_mg,
+        pitch,
+        nearest[1].ref if nearest else "",
+        round(nearest[0], 2) if nearest else None,
     )
 
 
 def _usual(pitch_mm: float) -> float:
-    """A measured pitch as the family's own, where it is one of the usual ones to within the drawing's rounding."""
+    """A measured pitch as the family's own, where it is one of the usual ones to within the
+    drawing's rounding.
+    """
     nearest = min(_USUAL_MM, key=lambda usual: abs(pitch_mm - usual))
     return nearest if abs(pitch_mm - nearest) <= 0.015 else round(pitch_mm, 2)
 
@@ -201,12 +276,30 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
     pitch = _usual(package.pitch_mm)
     if len(package.lands) > 2 and pitch <= NARROW_MM:
         harmless = harmless_bridges(part, pads)
-        tail = f"; pins {', '.join(f'{a}-{b}' for a, b in harmless[:6])} share a net, so a bridge there is harmless" if harmless else ""
+        tail = (
+            f"; pins {', '.join(f'{a}-{b}' for a, b in harmless[:6])} share a net, so a bridge there is harmless"
+            if harmless
+            else ""
+        )
         if pitch <= FINE_MM:
-            yield Flag(Kind.PITCH, f"{pitch:g} mm pitch", f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}", 3.0)
+            yield Flag(
+                Kind.PITCH,
+                f"{pitch:g} mm pitch",
+                f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}",
+                3.0,
+            )
         else:
-            yield Flag(Kind.PITCH, f"{pitch:g} mm pitch", f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}", 1.5)
-    if len(package.lands) == 2 and package.family in ("chip", "chip LED") and package.body_x_mm < 1.3:
+            yield Flag(
+                Kind.PITCH,
+                f"{pitch:g} mm pitch",
+                f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}",
+                1.5,
+            )
+    if (
+        len(package.lands) == 2
+        and package.family in ("chip", "chip LED")
+        and package.body_x_mm < 1.3
+    ):
         weight = 2.0 if package.body_x_mm < 0.8 else 1.0
         yield Flag(
             Kind.SIZE,
@@ -219,7 +312,12 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
 
 def _hidden(package: Package) -> Iterator[Flag]:
     if any(land.kind is JointKind.BALL for land in package.lands):
-        yield Flag(Kind.HIDDEN, "balls", "its joints cannot be seen at a bench; only an electrical test tells", 4.0)
+        yield Flag(
+            Kind.HIDDEN,
+            "balls",
+            "its joints cannot be seen at a bench; only an electrical test tells",
+            4.0,
+        )
     elif package.has_thermal_pad:
         yield Flag(
             Kind.HIDDEN,
@@ -229,14 +327,23 @@ def _hidden(package: Package) -> Iterator[Flag]:
         )
     elif any(land.kind is JointKind.UNDER_BODY for land in package.lands):
         yield Flag(
-            Kind.HIDDEN, "pads beneath", "its pads lie under the body: air or plate from below, an iron only reaches their edge", 1.0
+            Kind.HIDDEN,
+            "pads beneath",
+            "its pads lie under the body: air or plate from below, an iron only reaches their edge",
+            1.0,
         )
 
 
 def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag]:
     package = part.package
     if package.iron_only:
-        yield Flag(Kind.HEAT_SHY, "iron only", f"{package.limit_why}: by iron, last of all; neither air nor plate", 3.0, Mark.FROM_MEMORY)
+        yield Flag(
+            Kind.HEAT_SHY,
+            "iron only",
+            f"{package.limit_why}: by iron, last of all; neither air nor plate",
+            3.0,
+            Mark.FROM_MEMORY,
+        )
     elif package.heat_shy:
         yield Flag(
             Kind.HEAT_SHY,
@@ -294,10 +401,18 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
     for pin, pad in pads.items():
         if pad.tie:
             ties[pad.tie].append(pin)
-    words = {"solid": "straight on a plane", "via": "on a plane through holes", "relief": "on a plane by spokes"}
+    words = {
+        "solid": "straight on a plane",
+        "via": "on a plane through holes",
+        "relief": "on a plane by spokes",
+    }
     for tie, pins in ties.items():
         two = len(pads) == 2
-        uneven = " while the other end is free: it stands up easily" if two and len(pins) == 1 and tie == "solid" else ""
+        uneven = (
+            " while the other end is free: it stands up easily"
+            if two and len(pins) == 1 and tie == "solid"
+            else ""
+        )
         weight = 1.5 if uneven else 0.8 if tie == "solid" else 0.3
         took = {"solid": "4 to 8 times", "via": "2 to 4 times", "relief": "2 to 4 times"}[tie]
         name = (
@@ -305,14 +420,24 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
             if len(pins) == 1
             else f"pins {', '.join(sorted(pins, key=_in_order)[:6])}{' and more' if len(pins) > 6 else ''}"
         )
-        yield Flag(Kind.PLANE, f"plane, {tie}", f"{name} {words[tie]}{uneven}; with the iron {took} the usual touch", weight)
+        yield Flag(
+            Kind.PLANE,
+            f"plane, {tie}",
+            f"{name} {words[tie]}{uneven}; with the iron {took} the usual touch",
+            weight,
+        )
 
 
-def _room(part: BoardPart, near: list[tuple[float, BoardPart]], around: Surroundings) -> Iterator[Flag]:
+def _room(
+    part: BoardPart, near: list[tuple[float, BoardPart]], around: Surroundings
+) -> Iterator[Flag]:
     own = around.boxes[part.ref]
     tight = [other.ref for gap, other in near if gap < TWEEZERS_MM]
     taken = {side for ref in tight for side in _sides(own, around.boxes[ref])}
-    if not ({"left", "right"} - taken == {"left", "right"} or {"below", "above"} - taken == {"below", "above"}):
+    if not (
+        {"left", "right"} - taken == {"left", "right"}
+        or {"below", "above"} - taken == {"below", "above"}
+    ):
         yield Flag(
             Kind.ROOM,
             "no tweezer room",
@@ -320,7 +445,11 @@ def _room(part: BoardPart, near: list[tuple[float, BoardPart]], around: Surround
             2.0,
             Mark.FROM_MEMORY,
         )
-    walls = [other for gap, other in near if gap < IRON_MM and other.package.height_mm > max(2.0, part.package.height_mm + 1.0)]
+    walls = [
+        other
+        for gap, other in near
+        if gap < IRON_MM and other.package.height_mm > max(2.0, part.package.height_mm + 1.0)
+    ]
     if walls:
         yield Flag(
             Kind.ROOM,
@@ -344,7 +473,9 @@ def _sides(own: Box, other: Box) -> Iterator[str]:
 
 def hangs_g_in2(part: BoardPart, pads: dict[str, Pad]) -> float:
     """Mass per pad area, g/in²; infinite without pads."""
-    area = sum(pad.area_mm2 for pad in pads.values()) or sum(land.area_mm2 for land in part.package.lands)
+    area = sum(pad.area_mm2 for pad in pads.values()) or sum(
+        land.area_mm2 for land in part.package.lands
+    )
     return part.package.mass_mg / area * _G_IN2 if area else math.inf
 
 

@@ -1,4 +1,6 @@
-"""Which side first, what hangs underneath meanwhile, what waits for the iron, and how often each part is heated."""
+"""Which side first, what hangs underneath meanwhile, what waits for the iron, and how often each
+part is heated.
+"""
 
 from collections import defaultdict
 from collections.abc import Sequence
@@ -13,7 +15,9 @@ MOST_PASSES = 3  # published: J-STD-020, as remembered
 
 @dataclass(frozen=True)
 class Hanging:
-    """A part of the first side while the second is heated: its load on surface tension (g/in²), and whether it stays."""
+    """A part of the first side while the second is heated: its load on surface tension (g/in²), and
+    whether it stays.
+    """
 
     ref: str
     load_g_in2: float
@@ -22,7 +26,9 @@ class Hanging:
 
 @dataclass(frozen=True)
 class TwoSides:
-    """The order of sides with its reasons; what hangs, heaviest load first; what waits for the iron; heats each part sees."""
+    """The order of sides with its reasons; what hangs, heaviest load first; what waits for the
+    iron; heats each part sees.
+    """
 
     first: str
     second: str
@@ -48,31 +54,56 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
             pads[pad.ref][pad.pin or ""] = pad
     if sides != {"top", "bottom"}:
         only = next(iter(sides), "top")
-        return TwoSides(only, "", ("all that is heated lies on one side",) if sides else (), (), by_iron, {part.ref: 1 for part in heated})
+        return TwoSides(
+            only,
+            "",
+            ("all that is heated lies on one side",) if sides else (),
+            (),
+            by_iron,
+            {part.ref: 1 for part in heated},
+        )
     loads = {part.ref: hangs_g_in2(part, pads[part.ref]) for part in heated}
     worst = {side: max(loads[part.ref] for part in heated if part.side == side) for side in sides}
-    shy = {side: sum(part.package.heat_shy for part in heated if part.side == side) for side in sides}
+    shy = {
+        side: sum(part.package.heat_shy for part in heated if part.side == side) for side in sides
+    }
     many = {side: sum(part.side == side for part in heated) for side in sides}
 
     def cost(side: str) -> tuple[int, int, int]:
-        """What speaks against building a side first: parts that would fall, heat-shy parts heated twice, the number of parts."""
-        return sum(loads[part.ref] > HANGS_G_IN2 for part in heated if part.side == side), shy[side], many[side]
+        """What speaks against building a side first: parts that would fall, heat-shy parts heated
+        twice, the number of parts.
+        """
+        return (
+            sum(loads[part.ref] > HANGS_G_IN2 for part in heated if part.side == side),
+            shy[side],
+            many[side],
+        )
 
     first = min(("bottom", "top"), key=cost)
     second = "top" if first == "bottom" else "bottom"
     hanging = sorted(
-        (Hanging(part.ref, loads[part.ref], loads[part.ref] <= HANGS_G_IN2) for part in heated if part.side == first),
+        (
+            Hanging(part.ref, loads[part.ref], loads[part.ref] <= HANGS_G_IN2)
+            for part in heated
+            if part.side == first
+        ),
         key=lambda one: -one.load_g_in2,
     )
     passes = {part.ref: 2 if part.side == first else 1 for part in heated}
-    return TwoSides(first, second, _reasons(first, second, worst, shy, many), tuple(hanging), by_iron, passes)
+    return TwoSides(
+        first, second, _reasons(first, second, worst, shy, many), tuple(hanging), by_iron, passes
+    )
 
 
-def _reasons(first: str, second: str, worst: dict[str, float], shy: dict[str, int], many: dict[str, int]) -> tuple[str, ...]:
+def _reasons(
+    first: str, second: str, worst: dict[str, float], shy: dict[str, int], many: dict[str, int]
+) -> tuple[str, ...]:
     said = [
         f"{first} first: its heaviest part hangs on {worst[first]:.0f} g per square inch of pad, up to {HANGS_G_IN2:g} stays up (on the {second} it would be {worst[second]:.0f})"
     ]
     if shy[first] < shy[second]:
-        said.append(f"the {second} has {shy[second]} parts shy of heat, the {first} {shy[first]}: they are heated once only")
+        said.append(
+            f"the {second} has {shy[second]} parts shy of heat, the {first} {shy[first]}: they are heated once only"
+        )
     said.append(f"{many[first]} parts are heated twice, {many[second]} once")
     return tuple(said)

@@ -1,4 +1,5 @@
-"""Aperture shapes: the standard circle, rectangle, obround and polygon, and macros, as shapely geometry in mm.
+"""Aperture shapes: the standard circle, rectangle, obround and polygon, and macros, as shapely
+geometry in mm.
 
 Circles are polygons of equal area (not inscribed), so opening areas come out right.
 """
@@ -31,7 +32,9 @@ def circle(diameter: float, x: float = 0.0, y: float = 0.0) -> BaseGeometry:
 
 
 def rectangle(width: float, height: float) -> BaseGeometry:
-    return box(-width / 2, -height / 2, width / 2, height / 2) if width > 0 and height > 0 else EMPTY
+    return (
+        box(-width / 2, -height / 2, width / 2, height / 2) if width > 0 and height > 0 else EMPTY
+    )
 
 
 def obround(width: float, height: float) -> BaseGeometry:
@@ -43,7 +46,9 @@ def obround(width: float, height: float) -> BaseGeometry:
         [
             circle(short, *ends[0]),
             circle(short, *ends[1]),
-            rectangle(width - (short if width >= height else 0), height - (short if height > width else 0)),
+            rectangle(
+                width - (short if width >= height else 0), height - (short if height > width else 0)
+            ),
         ]
     )
 
@@ -62,7 +67,9 @@ def standard(kind: str, sizes: Sequence[float], unit: float) -> BaseGeometry:
     need = {"C": 1, "R": 2, "O": 2, "P": 2}[kind]
     if len(sizes) < need:
         raise ApertureError(f"aperture of kind {kind} needs {need} sizes, found {len(sizes)}")
-    if not all(math.isfinite(size) for size in sizes) or any(size < 0 for size in sizes[: need if kind != "P" else 1]):
+    if not all(math.isfinite(size) for size in sizes) or any(
+        size < 0 for size in sizes[: need if kind != "P" else 1]
+    ):
         raise ApertureError("an aperture size is negative or not a number")
     if not all(size <= LARGEST for size in sizes):
         raise ApertureError("an aperture size is beyond any board")
@@ -193,7 +200,12 @@ def _regular(p: list[float], unit: float) -> BaseGeometry:
 
 
 def _moire(p: list[float], unit: float) -> BaseGeometry:
-    x, y, outer, ring, gap, most, hair, length = (*(value * unit for value in p[:5]), p[5], p[6] * unit, p[7] * unit)
+    x, y, outer, ring, gap, most, hair, length = (
+        *(value * unit for value in p[:5]),
+        p[5],
+        p[6] * unit,
+        p[7] * unit,
+    )
     pieces = [rectangle(length, hair), rectangle(hair, length)]
     for _ in range(min(int(most), 100)):
         if outer <= 0:
@@ -211,8 +223,14 @@ def _thermal(p: list[float], unit: float) -> BaseGeometry:
 
 
 _WITH_EXPOSURE: dict[int, Callable[[list[float], float], BaseGeometry]] = {
-    1: _circle, 2: _vector_line, 20: _vector_line, 21: _centre_line, 22: _lower_left_line, 4: _outline, 5: _regular,
-}  # fmt: skip
+    1: _circle,
+    2: _vector_line,
+    20: _vector_line,
+    21: _centre_line,
+    22: _lower_left_line,
+    4: _outline,
+    5: _regular,
+}
 _ALWAYS_DARK: dict[int, Callable[[list[float], float], BaseGeometry]] = {6: _moire, 7: _thermal}
 
 

@@ -1,4 +1,7 @@
-"""Points along the arcs of a Gerber file. Chords are short enough that areas come out right to 0.05 %."""
+"""Points along the arcs of a Gerber file.
+
+Chords are short enough that areas come out right to 0.05 %.
+"""
 
 import math
 
@@ -7,9 +10,18 @@ LARGEST_RADIUS_MM = 10_000.0
 Point = tuple[float, float]
 
 
-def arc_points(start: Point, end: Point, offset: Point, clockwise: bool, single_quadrant: bool) -> list[Point]:
-    """Points from start to end about start + offset, both ends included. Raises ValueError for a centre beyond any board."""
-    centre = _single_quadrant_centre(start, end, offset, clockwise) if single_quadrant else (start[0] + offset[0], start[1] + offset[1])
+def arc_points(
+    start: Point, end: Point, offset: Point, clockwise: bool, single_quadrant: bool
+) -> list[Point]:
+    """Points from start to end about start + offset, both ends included.
+
+    Raises ValueError for a centre beyond any board.
+    """
+    centre = (
+        _single_quadrant_centre(start, end, offset, clockwise)
+        if single_quadrant
+        else (start[0] + offset[0], start[1] + offset[1])
+    )
     radius = math.dist(start, centre)
     if not radius <= LARGEST_RADIUS_MM:
         raise ValueError(f"the centre of an arc lies {radius:.3g} mm away")
@@ -22,7 +34,10 @@ def arc_points(start: Point, end: Point, offset: Point, clockwise: bool, single_
     step = min(2 * math.acos(max(0.0, 1 - min(CHORD_MM / radius, 0.2))), CHORD_TURN)
     count = min(max(int(abs(sweep) / step) + 1, 2), 2000)
     far = math.dist(end, centre)
-    middle = [_on_arc(centre, radius + (far - radius) * i / count, first + sweep * i / count) for i in range(1, count)]
+    middle = [
+        _on_arc(centre, radius + (far - radius) * i / count, first + sweep * i / count)
+        for i in range(1, count)
+    ]
     return [start, *middle, end]
 
 
@@ -38,13 +53,17 @@ def _sweep(start: float, end: float, clockwise: bool) -> float:
 
 
 def _single_quadrant_centre(start: Point, end: Point, offset: Point, clockwise: bool) -> Point:
-    """Offsets are unsigned in single-quadrant mode: the centre that gives equal radii and at most a quarter turn."""
+    """Offsets are unsigned in single-quadrant mode: the centre that gives equal radii and at most a
+    quarter turn.
+    """
     best, smallest = (start[0] + offset[0], start[1] + offset[1]), math.inf
     for sx in (1, -1):
         for sy in (1, -1):
             centre = (start[0] + sx * abs(offset[0]), start[1] + sy * abs(offset[1]))
             angle = math.atan2(start[1] - centre[1], start[0] - centre[0])
-            sweep = abs(_sweep(angle, math.atan2(end[1] - centre[1], end[0] - centre[0]), clockwise))
+            sweep = abs(
+                _sweep(angle, math.atan2(end[1] - centre[1], end[0] - centre[0]), clockwise)
+            )
             miss = abs(math.dist(centre, start) - math.dist(centre, end))
             if sweep <= math.pi / 2 + 1e-3 and miss < smallest:
                 best, smallest = centre, miss

@@ -1,6 +1,7 @@
 """What a Gerber file draws: objects in order, and the picture they add up to.
 
-A real layer holds tens of thousands of objects, so their shapes are made only when asked for, many at once.
+A real layer holds tens of thousands of objects, so their shapes are made only when asked for, many
+at once.
 """
 
 import math
@@ -18,13 +19,16 @@ from shapely.geometry.base import BaseGeometry
 from yellowfen.formats.gerber.apertures import EMPTY, polygons_of
 
 Point = tuple[float, float]
-# Bits of a half disc at a stroke's end, by the stroke's width (mm): its polygon stays within 3 µm of the circle.
+# Bits of a half disc at a stroke's end, by the stroke's width (mm): its polygon stays within 3 µm
+# of the circle.
 _CAPS = ((0.6, 12), (2.5, 24), (12.0, 48), (math.inf, 120))
 
 
 @lru_cache(maxsize=8)
 def _cap(bits: int) -> tuple[Any, Any]:
-    """A half disc of unit radius as a polygon of equal area: its end points on the circle, the others a little outside. (out, across)."""
+    """A half disc of unit radius as a polygon of equal area: its end points on the circle, the
+    others a little outside. (out, across).
+    """
     turn = math.pi / bits
     sine = math.sin(turn)
     beyond = (-sine + math.sqrt(sine**2 + (bits - 2) * sine * math.pi)) / ((bits - 2) * sine)
@@ -35,11 +39,19 @@ def _cap(bits: int) -> tuple[Any, Any]:
 
 
 class Pen:
-    """An aperture: its shape at the origin, its diameter when it is a plain disc, its function by attribute."""
+    """An aperture: its shape at the origin, its diameter when it is a plain disc, its function by
+    attribute.
+    """
 
     __slots__ = ("_rings", "bounds", "function", "inner", "round_mm", "shape")
 
-    def __init__(self, shape: BaseGeometry, round_mm: float | None = None, function: str = "", inner: "list[Drawn] | None" = None) -> None:
+    def __init__(
+        self,
+        shape: BaseGeometry,
+        round_mm: float | None = None,
+        function: str = "",
+        inner: "list[Drawn] | None" = None,
+    ) -> None:
         self.shape = shape
         self.bounds = shape.bounds
         self.round_mm = round_mm
@@ -51,20 +63,35 @@ class Pen:
     def rings(self) -> list[list[Point]]:
         """The shape's rings, outer and inner, not closed."""
         if self._rings is None:
-            self._rings = [list(ring.coords)[:-1] for piece in polygons_of(self.shape) for ring in (piece.exterior, *piece.interiors)]
+            self._rings = [
+                list(ring.coords)[:-1]
+                for piece in polygons_of(self.shape)
+                for ring in (piece.exterior, *piece.interiors)
+            ]
         return self._rings
 
 
 class Drawn:
-    """One object. `kind` is flash, stroke or region; `path` its points (a flash has one, a region its contour).
+    """One object.
 
-    `width_mm` is set for strokes of a round pen; `given` holds the object attributes that stood when it was drawn.
+    `kind` is flash, stroke or region; `path` its points (a flash has one, a region its contour).
+
+    `width_mm` is set for strokes of a round pen; `given` holds the object attributes that stood
+    when it was drawn.
     """
 
     __slots__ = ("_shape", "dark", "given", "kind", "path", "pen", "width_mm")
 
-    def __init__(self, kind: str, dark: bool, path: Sequence[Point], pen: Pen | None, width_mm: float = 0.0,
-                 given: Mapping[str, tuple[str, ...]] | None = None, shape: BaseGeometry | None = None) -> None:  # fmt: skip
+    def __init__(
+        self,
+        kind: str,
+        dark: bool,
+        path: Sequence[Point],
+        pen: Pen | None,
+        width_mm: float = 0.0,
+        given: Mapping[str, tuple[str, ...]] | None = None,
+        shape: BaseGeometry | None = None,
+    ) -> None:
         self.kind = kind
         self.dark = dark
         self.path = path
@@ -83,7 +110,12 @@ class Drawn:
     @property
     def stamped(self) -> bool:
         """True for a flash that is its pen's shape moved to its place, and no more."""
-        return self.kind == "flash" and self.pen is not None and not self.pen.inner and not self.pen.shape.is_empty
+        return (
+            self.kind == "flash"
+            and self.pen is not None
+            and not self.pen.inner
+            and not self.pen.shape.is_empty
+        )
 
     def _make(self) -> BaseGeometry:
         if self.kind == "region":
@@ -99,7 +131,9 @@ class Drawn:
         if self.kind != "stroke":
             return None
         return LineString(
-            self.path if self.path[0] != self.path[-1] or len(self.path) > 2 else [self.path[0], (self.path[0][0] + 1e-6, self.path[0][1])]
+            self.path
+            if self.path[0] != self.path[-1] or len(self.path) > 2
+            else [self.path[0], (self.path[0][0] + 1e-6, self.path[0][1])]
         )
 
     def _attribute(self, key: str, place: int = 0) -> str | None:
@@ -125,12 +159,19 @@ class Drawn:
         return Drawn(self.kind, self.dark, path, self.pen, self.width_mm, self.given, shape)
 
     def mapped(self, place: tuple[float, ...], form: tuple[float, ...]) -> "Drawn":
-        """The object under affine maps (a b d e x y as shapely has them): `place` for its points, `form` for its pen."""
+        """The object under affine maps (a b d e x y as shapely has them): `place` for its points,
+        `form` for its pen.
+        """
         a, b, d, e, x0, y0 = place
         path = [(a * x + b * y + x0, d * x + e * y + y0) for x, y in self.path]
         if self.kind == "flash" and self.pen:
             return Drawn(
-                "flash", self.dark, path, Pen(affinity.affine_transform(self.pen.shape, form), None, self.pen.function), 0.0, self.given
+                "flash",
+                self.dark,
+                path,
+                Pen(affinity.affine_transform(self.pen.shape, form), None, self.pen.function),
+                0.0,
+                self.given,
             )
         shape = (
             affinity.affine_transform(self._shape, place)
@@ -141,12 +182,17 @@ class Drawn:
 
 
 def _stroke_shape(path: Sequence[Point], width_mm: float) -> BaseGeometry:
-    pieces = capsules(np.array([(*path[i], *path[i + 1]) for i in range(len(path) - 1)], dtype=float), np.full(len(path) - 1, width_mm))
+    pieces = capsules(
+        np.array([(*path[i], *path[i + 1]) for i in range(len(path) - 1)], dtype=float),
+        np.full(len(path) - 1, width_mm),
+    )
     return pieces[0] if len(pieces) == 1 else shapely.union_all(pieces)
 
 
 def capsules(ends: Any, widths: Any) -> Any:
-    """Round-ended strokes as polygons whose area is right: `ends` (n, 4) x0 y0 x1 y1 and `widths` (n,), mm."""
+    """Round-ended strokes as polygons whose area is right: `ends` (n, 4) x0 y0 x1 y1 and `widths`
+    (n,), mm.
+    """
     widths = np.maximum(np.asarray(widths, dtype=float), 1e-6)
     made = np.empty(len(widths), dtype=object)
     above = 0.0
@@ -162,11 +208,16 @@ def _capsules(ends: Any, half: Any, bits: int) -> Any:
     start, stop = ends[:, :2], ends[:, 2:]
     along = stop - start
     length = np.hypot(along[:, 0], along[:, 1])
-    unit = np.where(length[:, None] > 1e-9, along / np.maximum(length, 1e-9)[:, None], np.array([1.0, 0.0]))
+    unit = np.where(
+        length[:, None] > 1e-9, along / np.maximum(length, 1e-9)[:, None], np.array([1.0, 0.0])
+    )
     side = np.stack([-unit[:, 1], unit[:, 0]], axis=1)
     out, across = _cap(bits)
     cap = out[None, :, None] * unit[:, None, :] + across[None, :, None] * side[:, None, :]
-    ring = np.concatenate([stop[:, None] + half[:, None, None] * cap, start[:, None] - half[:, None, None] * cap], axis=1)
+    ring = np.concatenate(
+        [stop[:, None] + half[:, None, None] * cap, start[:, None] - half[:, None, None] * cap],
+        axis=1,
+    )
     return shapely.polygons(np.concatenate([ring, ring[:, :1]], axis=1))
 
 
@@ -188,7 +239,11 @@ class GerberLayer:
     def picture(self) -> BaseGeometry:
         """The union of dark objects less the clear ones drawn after them."""
         total = combine(self.drawn)
-        return shapely.box(*total.bounds).difference(total) if self.negative and not total.is_empty else total
+        return (
+            shapely.box(*total.bounds).difference(total)
+            if self.negative and not total.is_empty
+            else total
+        )
 
     @property
     def function(self) -> tuple[str, ...]:
@@ -197,14 +252,23 @@ class GerberLayer:
 
     def count(self, kind: str) -> int:
         """Dark objects of a kind; lines that go on from one another count one by one."""
-        return sum(max(len(one.path) - 1, 1) if kind == "stroke" else 1 for one in self.drawn if one.kind == kind and one.dark)
+        return sum(
+            max(len(one.path) - 1, 1) if kind == "stroke" else 1
+            for one in self.drawn
+            if one.kind == kind and one.dark
+        )
 
 
 def shapes_of(drawn: Sequence[Drawn]) -> list[BaseGeometry]:
     """The objects' shapes; plain strokes are made in one go."""
-    plain = [one for one in drawn if one._shape is None and one.kind == "stroke" and len(one.path) == 2]
+    plain = [
+        one for one in drawn if one._shape is None and one.kind == "stroke" and len(one.path) == 2
+    ]
     if plain:
-        made = capsules(np.array([(*one.path[0], *one.path[1]) for one in plain]), np.array([one.width_mm for one in plain]))
+        made = capsules(
+            np.array([(*one.path[0], *one.path[1]) for one in plain]),
+            np.array([one.width_mm for one in plain]),
+        )
         for one, shape in zip(plain, made, strict=True):
             one._shape = shape
     stamps: dict[int, list[Drawn]] = {}
@@ -219,7 +283,12 @@ def shapes_of(drawn: Sequence[Drawn]) -> list[BaseGeometry]:
 def _stamp(flashes: Sequence[Drawn]) -> None:
     """Shapes of flashes of one pen, made in one go where the pen is a polygon without holes."""
     pen = flashes[0].pen
-    if pen is None or not isinstance(pen.shape, Polygon) or pen.shape.is_empty or pen.shape.interiors:
+    if (
+        pen is None
+        or not isinstance(pen.shape, Polygon)
+        or pen.shape.is_empty
+        or pen.shape.interiors
+    ):
         return
     ring = np.array(pen.shape.exterior.coords)
     made = shapely.polygons(ring[None] + np.array([one.path[0] for one in flashes])[:, None])
@@ -245,12 +314,16 @@ def _apply(total: BaseGeometry, run: list[BaseGeometry], dark: bool) -> BaseGeom
     if not run:
         return total
     joined = _united(run)
-    result = (joined if total.is_empty else total.union(joined)) if dark else total.difference(joined)
+    result = (
+        (joined if total.is_empty else total.union(joined)) if dark else total.difference(joined)
+    )
     return shapely.MultiPolygon(polygons_of(result))
 
 
 def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
-    """The union; shapes that touch no other one are kept as they are, since overlaying thousands of them is slow."""
+    """The union; shapes that touch no other one are kept as they are, since overlaying thousands of
+    them is slow.
+    """
     tree = shapely.STRtree(shapes)
     which, others = tree.query(shapes, predicate="intersects")
     met = np.zeros(len(shapes), dtype=bool)
@@ -258,5 +331,10 @@ def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
     if not met.any():
         return shapely.MultiPolygon([piece for shape in shapes for piece in polygons_of(shape)])
     together = shapely.union_all([shape for shape, meets in zip(shapes, met, strict=True) if meets])
-    alone = [piece for shape, meets in zip(shapes, met, strict=True) if not meets for piece in polygons_of(shape)]
+    alone = [
+        piece
+        for shape, meets in zip(shapes, met, strict=True)
+        if not meets
+        for piece in polygons_of(shape)
+    ]
     return shapely.MultiPolygon([*polygons_of(together), *alone])

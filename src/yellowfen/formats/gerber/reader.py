@@ -1,8 +1,10 @@
-"""Reading RS-274X, X2, X3 (and the older forms real programs wrote) into drawn objects, in millimetres.
+"""Reading RS-274X, X2, X3 (and the older forms real programs wrote) into drawn objects, in
+millimetres.
 
-Laws: nothing is guessed silently (what is deprecated is read and remarked on); a file that cannot be drawn
-faithfully is refused with file, line and column; time and memory are bounded whatever the file says.
-Nearly all of a real file is coordinates, so those are read by one pattern in one loop (`_coordinates`).
+Laws: nothing is guessed silently (what is deprecated is read and remarked on); a file that cannot
+be drawn faithfully is refused with file, line and column; time and memory are bounded whatever the
+file says. Nearly all of a real file is coordinates, so those are read by one pattern in one loop
+(`_coordinates`).
 """
 
 import itertools
@@ -108,13 +110,19 @@ def read_gerber(data: bytes, name: str) -> GerberLayer:
         if state.repeat:
             _end_repeat(state)
     except (_Problem, ApertureError) as problem:
-        raise UnreadableFile(name, f"{problem}; export the file again or leave it out", *place_of(state.text, state.at)) from None
+        raise UnreadableFile(
+            name,
+            f"{problem}; export the file again or leave it out",
+            *place_of(state.text, state.at),
+        ) from None
     except (ValueError, OverflowError, IndexError, shapely.errors.GEOSException) as problem:
         said = f"cannot be read here ({str(problem)[:80]}); export the file again or leave it out"
         raise UnreadableFile(name, said, *place_of(state.text, state.at)) from None
     drawn = _imaged(state, state.targets[0])
     unit = "inch" if state.unit == 25.4 else "mm"
-    return GerberLayer(name, unit, tuple(drawn), state.file_attributes, tuple(state.remarks), state.image.negative)
+    return GerberLayer(
+        name, unit, tuple(drawn), state.file_attributes, tuple(state.remarks), state.image.negative
+    )
 
 
 def _next(state: _State, at: int) -> int:
@@ -139,13 +147,18 @@ def _next(state: _State, at: int) -> int:
     return close + 1
 
 
-# --- the loop over coordinates ------------------------------------------------------------------------------------
+# --- the loop over coordinates
+# ------------------------------------------------------------------------------------
 
-_COORDINATE = re.compile(r"\s*(?:G0?([123]))?(?:X([+-]?\d+))?(?:Y([+-]?\d+))?(?:I([+-]?\d+))?(?:J([+-]?\d+))?D0?([123])\*")
+_COORDINATE = re.compile(
+    r"\s*(?:G0?([123]))?(?:X([+-]?\d+))?(?:Y([+-]?\d+))?(?:I([+-]?\d+))?(?:J([+-]?\d+))?D0?([123])\*"
+)
 
 
 def _coordinates(state: _State, at: int) -> int:
-    """Draw as many plain coordinate commands as follow; returns the place after them (the same place if there is none)."""
+    """Draw as many plain coordinate commands as follow; returns the place after them (the same
+    place if there is none).
+    """
     if state.unit is None or state.digits is None or state.incremental or state.trailing:
         return at
     if state.mode == 1 and (run := _RUN.match(state.text, at)):
@@ -164,7 +177,9 @@ def _coordinates(state: _State, at: int) -> int:
         to_x = int(x_text) * per_x if x_text else x
         to_y = int(y_text) * per_y if y_text else y
         if not (-LARGEST_MM <= to_x <= LARGEST_MM and -LARGEST_MM <= to_y <= LARGEST_MM):
-            raise _Problem(f"a coordinate lies {max(abs(to_x), abs(to_y)):.0f} mm out, beyond any board")
+            raise _Problem(
+                f"a coordinate lies {max(abs(to_x), abs(to_y)):.0f} mm out, beyond any board"
+            )
         if operation == "1":
             if mode == 1 and chain is not None and len(chain) < LONGEST_CHAIN:
                 chain.append((to_x, to_y))
@@ -173,7 +188,10 @@ def _coordinates(state: _State, at: int) -> int:
             if mode == 1:
                 path = [(x, y), (to_x, to_y)]
             else:
-                offset = (int(i_text) * per_x if i_text else 0.0, int(j_text) * per_y if j_text else 0.0)
+                offset = (
+                    int(i_text) * per_x if i_text else 0.0,
+                    int(j_text) * per_y if j_text else 0.0,
+                )
                 path = arc_points((x, y), (to_x, to_y), offset, mode == 2, state.single_quadrant)
             if region is None:
                 _stroke(state, path)
@@ -202,11 +220,17 @@ _POINT = re.compile(r"(?:X([+-]?\d+))?(?:Y([+-]?\d+))?D0?([123])\*")
 
 
 def _straight_run(state: _State, at: int, end: int) -> int:
-    """Draw a run of straight coordinate commands; what most files mostly consist of, so it is kept short."""
+    """Draw a run of straight coordinate commands; what most files mostly consist of, so it is kept
+    short.
+    """
     assert state.unit is not None
     per_x, per_y = state.unit / 10 ** state.decimals[0], state.unit / 10 ** state.decimals[1]
     region, x, y = state.region, state.x, state.y
-    pen = state.pen if region is None and state.pen is not None and state.pen.round_mm is not None else None
+    pen = (
+        state.pen
+        if region is None and state.pen is not None and state.pen.round_mm is not None
+        else None
+    )
     width = (pen.round_mm or 0.0) * state.scale or 1e-6 if pen else 0.0
     stamp = _plain_stamp(state)
     given = state.given or None
@@ -267,7 +291,8 @@ def _count(state: _State, points: int) -> None:
         raise _Problem(f"draws more than {MOST_POINTS} points, which is more than a board has")
 
 
-# --- extended commands -------------------------------------------------------------------------------------------
+# --- extended commands
+# -------------------------------------------------------------------------------------------
 
 
 def _extended(state: _State, words: list[str]) -> None:
@@ -312,14 +337,23 @@ def _aperture(state: _State, word: str) -> None:
     if not match:
         raise _Problem(f"the aperture definition {word[:40]!r} cannot be understood")
     if state.unit is None:
-        raise _Problem("an aperture is defined before the unit (MOMM or MOIN) is given, so its size is unknown")
-    kind, values = match[2], [float(value) for value in re.split(r"[Xx]", match[3])] if match[3] else []
+        raise _Problem(
+            "an aperture is defined before the unit (MOMM or MOIN) is given, so its size is unknown"
+        )
+    kind, values = (
+        match[2],
+        [float(value) for value in re.split(r"[Xx]", match[3])] if match[3] else [],
+    )
     if kind in ("C", "R", "O", "P"):
         shape = standard(kind, values, state.unit)
         plain = kind == "C" and not (len(values) > 1 and values[1] > 0)
-        state.pens[int(match[1])] = Pen(shape, values[0] * state.unit if plain else None, state.function)
+        state.pens[int(match[1])] = Pen(
+            shape, values[0] * state.unit if plain else None, state.function
+        )
     elif kind in state.macros:
-        state.pens[int(match[1])] = Pen(state.macros[kind].build(values, state.unit), None, state.function)
+        state.pens[int(match[1])] = Pen(
+            state.macros[kind].build(values, state.unit), None, state.function
+        )
     else:
         raise _Problem(f"aperture D{match[1]} uses the macro {kind[:30]!r}, which is not defined")
 
@@ -355,7 +389,9 @@ def _end_repeat(state: _State) -> None:
         raise _Problem("a step and repeat (SR) is closed wrongly")
     drawn = state.targets.pop()
     if nx * ny * len(drawn) > MOST_OBJECTS:
-        raise _Problem(f"repeats to more than {MOST_OBJECTS} objects, which is more than a board has")
+        raise _Problem(
+            f"repeats to more than {MOST_OBJECTS} objects, which is more than a board has"
+        )
     for i in range(nx):
         for j in range(ny):
             for one in drawn:
@@ -435,18 +471,37 @@ def _image_command(state: _State, word: str) -> None:
         image.turn = _finite(word[2:] or "0")
     elif head == "AS":
         image.swapped = word == "ASAYBX"
-    if before != (image.offset, image.scale, image.mirror, image.turn, image.swapped, image.negative):
-        _remark(state, f"the deprecated command {word[:20]!r} changes the whole picture; it was obeyed")
+    if before != (
+        image.offset,
+        image.scale,
+        image.mirror,
+        image.turn,
+        image.swapped,
+        image.negative,
+    ):
+        _remark(
+            state, f"the deprecated command {word[:20]!r} changes the whole picture; it was obeyed"
+        )
 
 
 def _imaged(state: _State, drawn: list[Drawn]) -> list[Drawn]:
-    """The objects under the deprecated whole-picture commands: axes swapped, mirrored, scaled, moved, turned."""
+    """The objects under the deprecated whole-picture commands: axes swapped, mirrored, scaled,
+    moved, turned.
+    """
     image = state.image
-    if (image.offset, image.scale, image.mirror, image.turn, image.swapped) == ((0.0, 0.0), (1.0, 1.0), (False, False), 0.0, False):
+    if (image.offset, image.scale, image.mirror, image.turn, image.swapped) == (
+        (0.0, 0.0),
+        (1.0, 1.0),
+        (False, False),
+        0.0,
+        False,
+    ):
         return drawn
     turn = math.radians(image.turn)
     mirror = (-1.0 if image.mirror[0] else 1.0, -1.0 if image.mirror[1] else 1.0)
-    a, b, d, e = (0.0, mirror[0], mirror[1], 0.0) if image.swapped else (mirror[0], 0.0, 0.0, mirror[1])
+    a, b, d, e = (
+        (0.0, mirror[0], mirror[1], 0.0) if image.swapped else (mirror[0], 0.0, 0.0, mirror[1])
+    )
     sx, sy = image.scale
     cos, sin = math.cos(turn), math.sin(turn)
 
@@ -464,14 +519,32 @@ def _passed(state: _State, word: str) -> None:
 
 
 _EXTENDED = {
-    "FS": _format, "MO": _unit, "AD": _aperture, "AB": _block_aperture, "SR": _step_repeat, "LP": _polarity,
-    "LM": _mirror, "LR": _turn, "LS": _scale, "TF": _file_attribute, "TO": _object_attribute,
-    "TA": _aperture_attribute, "TD": _delete_attribute, "IN": _passed, "LN": _passed,
-    "IP": _image_command, "OF": _image_command, "SF": _image_command, "IR": _image_command, "AS": _image_command, "MI": _image_command,
-}  # fmt: skip
+    "FS": _format,
+    "MO": _unit,
+    "AD": _aperture,
+    "AB": _block_aperture,
+    "SR": _step_repeat,
+    "LP": _polarity,
+    "LM": _mirror,
+    "LR": _turn,
+    "LS": _scale,
+    "TF": _file_attribute,
+    "TO": _object_attribute,
+    "TA": _aperture_attribute,
+    "TD": _delete_attribute,
+    "IN": _passed,
+    "LN": _passed,
+    "IP": _image_command,
+    "OF": _image_command,
+    "SF": _image_command,
+    "IR": _image_command,
+    "AS": _image_command,
+    "MI": _image_command,
+}
 
 
-# --- words -------------------------------------------------------------------------------------------------------
+# --- words
+# -------------------------------------------------------------------------------------------------------
 
 
 def _word(state: _State, word: str) -> None:
@@ -497,7 +570,9 @@ def _word(state: _State, word: str) -> None:
         elif letter != "N":
             coordinates[letter] = value
     if coordinates and not drew and not any(letter == "D" for letter, _ in codes):
-        _remark(state, "coordinates without an operation code (deprecated) were read with the last one")
+        _remark(
+            state, "coordinates without an operation code (deprecated) were read with the last one"
+        )
         _operate(state, coordinates)
 
 
@@ -537,7 +612,9 @@ def _d_code(state: _State, code: int, coordinates: dict[str, str]) -> bool:
 
 def _need_unit(state: _State) -> float:
     if state.unit is None:
-        raise _Problem("no unit is given before the first drawing command (MOMM or MOIN), so sizes are unknown")
+        raise _Problem(
+            "no unit is given before the first drawing command (MOMM or MOIN), so sizes are unknown"
+        )
     return state.unit
 
 
@@ -580,7 +657,11 @@ def _operate(state: _State, coordinates: dict[str, str]) -> None:
 
 def _draw(state: _State, x: float, y: float, offset: Point) -> None:
     here, there = (state.x, state.y), (x, y)
-    path = [here, there] if state.mode == 1 else arc_points(here, there, offset, state.mode == 2, state.single_quadrant)
+    path = (
+        [here, there]
+        if state.mode == 1
+        else arc_points(here, there, offset, state.mode == 2, state.single_quadrant)
+    )
     if state.region is None:
         _stroke(state, path)
         return
@@ -594,7 +675,17 @@ def _stroke(state: _State, path: list[Point]) -> None:
     pen = _need_pen(state)
     _count(state, len(path))
     if pen.round_mm is not None:
-        _put(state, Drawn("stroke", state.dark, path, pen, pen.round_mm * state.scale or 1e-6, state.given or None))
+        _put(
+            state,
+            Drawn(
+                "stroke",
+                state.dark,
+                path,
+                pen,
+                pen.round_mm * state.scale or 1e-6,
+                state.given or None,
+            ),
+        )
     else:
         swept = _swept(_placed_pen(state, pen).shape, path)
         if not swept.is_empty:
@@ -605,7 +696,9 @@ def _swept(shape: BaseGeometry, points: list[Point]) -> BaseGeometry:
     """A convex pen moved along a line: the hull of the pen at both ends, piece by piece."""
     hulls = []
     for (x0, y0), (x1, y1) in itertools.pairwise(points):
-        ends = shapely.union_all([affinity.translate(shape, x0, y0), affinity.translate(shape, x1, y1)])
+        ends = shapely.union_all(
+            [affinity.translate(shape, x0, y0), affinity.translate(shape, x1, y1)]
+        )
         hulls.append(ends.convex_hull)
     return shapely.union_all(hulls)
 
@@ -623,10 +716,16 @@ def _placed_pen(state: _State, pen: Pen) -> Pen:
 
 def _formed(state: _State, shape: BaseGeometry) -> BaseGeometry:
     if state.mirror != "N":
-        shape = affinity.scale(shape, -1 if "X" in state.mirror else 1, -1 if "Y" in state.mirror else 1, origin=(0, 0))
+        shape = affinity.scale(
+            shape, -1 if "X" in state.mirror else 1, -1 if "Y" in state.mirror else 1, origin=(0, 0)
+        )
     if state.turn:
         shape = affinity.rotate(shape, state.turn, origin=(0, 0))
-    return affinity.scale(shape, state.scale, state.scale, origin=(0, 0)) if state.scale != 1.0 else shape
+    return (
+        affinity.scale(shape, state.scale, state.scale, origin=(0, 0))
+        if state.scale != 1.0
+        else shape
+    )
 
 
 def _need_pen(state: _State) -> Pen:
@@ -640,7 +739,12 @@ def _flash(state: _State, x: float, y: float) -> None:
     if pen.inner and any(not one.dark for one in pen.inner):
         for one in pen.inner:
             shape = affinity.translate(_formed(state, one.shape), x, y)
-            _put(state, Drawn("flash", one.dark == state.dark, [(x, y)], pen, 0.0, state.given or None, shape))
+            _put(
+                state,
+                Drawn(
+                    "flash", one.dark == state.dark, [(x, y)], pen, 0.0, state.given or None, shape
+                ),
+            )
         return
     placed = _placed_pen(state, pen)
     if not placed.shape.is_empty:

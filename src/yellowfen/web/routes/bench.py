@@ -37,7 +37,13 @@ def bench_page(request: Request, database: Database, edit: int = 0) -> Response:
     return page(request, "bench.html", bench_context(database, edit))
 
 
-def bench_context(database: Database, edit: int, typed: dict[str, str] | None = None, problem: str = "", field: str = "") -> dict[str, Any]:
+def bench_context(
+    database: Database,
+    edit: int,
+    typed: dict[str, str] | None = None,
+    problem: str = "",
+    field: str = "",
+) -> dict[str, Any]:
     shown = typed or (_as_typed(stations.get(database, edit)) if edit else dict(_BLANK))
     return {
         "room": "bench",
@@ -53,7 +59,9 @@ def bench_context(database: Database, edit: int, typed: dict[str, str] | None = 
 
 
 def _side_by_side(found: list[Strength]) -> list[dict[str, Any]]:
-    """Stations as bars on one scale of ratios; nothing to compare with fewer than two that heat a joint."""
+    """Stations as bars on one scale of ratios; nothing to compare with fewer than two that heat a
+    joint.
+    """
     warm = [one for one in found if one.middle > 0]
     if len(warm) < 2:
         return []
@@ -62,7 +70,9 @@ def _side_by_side(found: list[Strength]) -> list[dict[str, Any]]:
     def x(value: float) -> float:
         return round(10 + 420 * math.log(value / low) / math.log(high / low), 1)
 
-    return [{"one": one, "from": x(one.low), "to": x(one.high), "mark": x(one.middle)} for one in warm]
+    return [
+        {"one": one, "from": x(one.low), "to": x(one.high), "mark": x(one.middle)} for one in warm
+    ]
 
 
 def _facts(tool: Tool) -> str:
@@ -80,29 +90,66 @@ def _facts(tool: Tool) -> str:
 
 def _as_typed(station: Station) -> dict[str, str]:
     return {
-        "name": station.name, "nozzle_mm": f"{station.nozzle_mm:g}", "outlet_c": f"{station.outlet_c:g}", "flow_lpm": f"{station.flow_lpm:g}" if station.air_share is None else "",
-        "air_share": "" if station.air_share is None else f"{100 * station.air_share:g}", "air_max_lpm": "" if station.air_max_lpm is None else f"{station.air_max_lpm:g}",
-        "outlet_label": station.outlet_label, "flow_label": station.flow_label, "outlet_offset_c": f"{station.outlet_offset_c:g}",
+        "name": station.name,
+        "nozzle_mm": f"{station.nozzle_mm:g}",
+        "outlet_c": f"{station.outlet_c:g}",
+        "flow_lpm": f"{station.flow_lpm:g}" if station.air_share is None else "",
+        "air_share": "" if station.air_share is None else f"{100 * station.air_share:g}",
+        "air_max_lpm": "" if station.air_max_lpm is None else f"{station.air_max_lpm:g}",
+        "outlet_label": station.outlet_label,
+        "flow_label": station.flow_label,
+        "outlet_offset_c": f"{station.outlet_offset_c:g}",
         "nozzle_long_mm": "" if station.nozzle_long_mm is None else f"{station.nozzle_long_mm:g}",
-    }  # fmt: skip
+    }
 
 
 @router.post("/bench")
-def keep_station(request: Request, database: Database, name: Annotated[str, Form()] = "", nozzle_mm: Annotated[str, Form()] = "",
-                 outlet_c: Annotated[str, Form()] = "", flow_lpm: Annotated[str, Form()] = "", outlet_label: Annotated[str, Form()] = "",
-                 flow_label: Annotated[str, Form()] = "", outlet_offset_c: Annotated[str, Form()] = "0",
-                 nozzle_long_mm: Annotated[str, Form()] = "", air_share: Annotated[str, Form()] = "",
-                 air_max_lpm: Annotated[str, Form()] = "", edit: Annotated[int, Form()] = 0) -> Response:  # fmt: skip
+def keep_station(
+    request: Request,
+    database: Database,
+    name: Annotated[str, Form()] = "",
+    nozzle_mm: Annotated[str, Form()] = "",
+    outlet_c: Annotated[str, Form()] = "",
+    flow_lpm: Annotated[str, Form()] = "",
+    outlet_label: Annotated[str, Form()] = "",
+    flow_label: Annotated[str, Form()] = "",
+    outlet_offset_c: Annotated[str, Form()] = "0",
+    nozzle_long_mm: Annotated[str, Form()] = "",
+    air_share: Annotated[str, Form()] = "",
+    air_max_lpm: Annotated[str, Form()] = "",
+    edit: Annotated[int, Form()] = 0,
+) -> Response:
     typed = {
-        "name": name, "nozzle_mm": nozzle_mm, "outlet_c": outlet_c, "flow_lpm": flow_lpm, "outlet_label": outlet_label,
-        "flow_label": flow_label, "outlet_offset_c": outlet_offset_c, "nozzle_long_mm": nozzle_long_mm, "air_share": air_share, "air_max_lpm": air_max_lpm,
-    }  # fmt: skip
+        "name": name,
+        "nozzle_mm": nozzle_mm,
+        "outlet_c": outlet_c,
+        "flow_lpm": flow_lpm,
+        "outlet_label": outlet_label,
+        "flow_label": flow_label,
+        "outlet_offset_c": outlet_offset_c,
+        "nozzle_long_mm": nozzle_long_mm,
+        "air_share": air_share,
+        "air_max_lpm": air_max_lpm,
+    }
     try:
-        numbers = {key: _number(key, typed[key]) for key in ("nozzle_mm", "outlet_c", "outlet_offset_c")}
+        numbers = {
+            key: _number(key, typed[key]) for key in ("nozzle_mm", "outlet_c", "outlet_offset_c")
+        }
         flow, share, most = _air(typed)
         long_side = _number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
-        station = Station(edit, name.strip(), numbers["nozzle_mm"], numbers["outlet_c"], flow, outlet_label.strip(),
-                          flow_label.strip(), numbers["outlet_offset_c"], long_side, share, most)  # fmt: skip
+        station = Station(
+            edit,
+            name.strip(),
+            numbers["nozzle_mm"],
+            numbers["outlet_c"],
+            flow,
+            outlet_label.strip(),
+            flow_label.strip(),
+            numbers["outlet_offset_c"],
+            long_side,
+            share,
+            most,
+        )
         key = edit
         if edit:
             stations.change(database, station)
@@ -110,16 +157,26 @@ def keep_station(request: Request, database: Database, name: Annotated[str, Form
             key = stations.add(database, station)
     except YellowfenError as problem:
         field = getattr(problem, "field", "name").removeprefix("source.")
-        return page(request, "bench.html", bench_context(database, edit, typed, str(problem), field), status=status_of(problem))
+        return page(
+            request,
+            "bench.html",
+            bench_context(database, edit, typed, str(problem), field),
+            status=status_of(problem),
+        )
     return RedirectResponse("/bench" if edit else f"/bench/stations/{key}", status_code=303)
 
 
 def _air(typed: dict[str, str]) -> tuple[float, float | None, float | None]:
-    """(L/min, share of the dial, most L/min) from what was typed: litres a minute where given, else the dial's share of the most it blows."""
+    """(L/min, share of the dial, most L/min) from what was typed: litres a minute where given, else
+    the dial's share of the most it blows.
+    """
     if typed["flow_lpm"].strip():
         return _number("flow_lpm", typed["flow_lpm"]), None, None
     if not typed["air_share"].strip():
-        raise InvalidValue("air_share", "say where the air's dial stands, in % of its range, or the litres a minute if you know them")
+        raise InvalidValue(
+            "air_share",
+            "say where the air's dial stands, in % of its range, or the litres a minute if you know them",
+        )
     share = in_range("air_share", _number("air_share", typed["air_share"]), 1, 100, "%") / 100
     most = _number("air_max_lpm", typed["air_max_lpm"]) if typed["air_max_lpm"].strip() else None
     return share * (USUAL_MOST_LPM if most is None else most), share, most

@@ -39,8 +39,16 @@ def board_list(request: Request, database: Database) -> Response:
     return page(request, "boards.html", _list_context(database))
 
 
-def _list_context(database: Database, problem: str = "", name: str = "", thickness: str = "1.6") -> dict[str, object]:
-    return {"room": "boards", "boards": boards.rows(database), "problem": problem, "name": name, "thickness": thickness}
+def _list_context(
+    database: Database, problem: str = "", name: str = "", thickness: str = "1.6"
+) -> dict[str, object]:
+    return {
+        "room": "boards",
+        "boards": boards.rows(database),
+        "problem": problem,
+        "name": name,
+        "thickness": thickness,
+    }
 
 
 def _uploads(files: list[UploadFile] | None) -> list[tuple[str, bytes]]:
@@ -56,12 +64,25 @@ def _opened(request: Request, kind: str, number: int) -> Response:
 
 
 @router.post("/boards")
-def bring_in(request: Request, database: Database, files: Annotated[list[UploadFile] | None, File()] = None, name: Annotated[str, Form()] = "",
-             thickness_mm: Annotated[str, Form()] = "1.6") -> Response:  # fmt: skip
+def bring_in(
+    request: Request,
+    database: Database,
+    files: Annotated[list[UploadFile] | None, File()] = None,
+    name: Annotated[str, Form()] = "",
+    thickness_mm: Annotated[str, Form()] = "1.6",
+) -> Response:
     try:
-        return _opened(request, *work.bring_in(database, _uploads(files), name, _number("thickness_mm", thickness_mm)))
+        return _opened(
+            request,
+            *work.bring_in(database, _uploads(files), name, _number("thickness_mm", thickness_mm)),
+        )
     except YellowfenError as problem:
-        return page(request, "boards.html", _list_context(database, str(problem), name, thickness_mm), status=status_of(problem))
+        return page(
+            request,
+            "boards.html",
+            _list_context(database, str(problem), name, thickness_mm),
+            status=status_of(problem),
+        )
 
 
 def _number(field: str, text: str) -> float:
@@ -71,17 +92,36 @@ def _number(field: str, text: str) -> float:
         raise InvalidValue(field, f"{text[:20]!r} is not a number") from None
 
 
-# --- the page ------------------------------------------------------------------------------------------------------
+# --- the page
+# ------------------------------------------------------------------------------------------------------
 
 
 @router.get("/boards/{board_id}")
-def board_page(request: Request, board_id: int, database: Database, side: str = "top", leaf: str = "", kind: str = "", all_rows: bool = False,
-               part: str = "") -> Response:  # fmt: skip
-    return page(request, "board.html", _board_context(database, board_id, side, leaf, kind, all_rows, part))
+def board_page(
+    request: Request,
+    board_id: int,
+    database: Database,
+    side: str = "top",
+    leaf: str = "",
+    kind: str = "",
+    all_rows: bool = False,
+    part: str = "",
+) -> Response:
+    return page(
+        request, "board.html", _board_context(database, board_id, side, leaf, kind, all_rows, part)
+    )
 
 
-def _board_context(database: Database, board_id: int, side: str = "top", leaf: str = "", kind: str = "", all_rows: bool = False, part: str = "",
-                   problem: str = "") -> dict[str, Any]:  # fmt: skip
+def _board_context(
+    database: Database,
+    board_id: int,
+    side: str = "top",
+    leaf: str = "",
+    kind: str = "",
+    all_rows: bool = False,
+    part: str = "",
+    problem: str = "",
+) -> dict[str, Any]:
     board = boards.get(database, board_id)
     side = "bottom" if side == "bottom" else "top"
     changed = work.changes_of(database, board_id)
@@ -90,23 +130,46 @@ def _board_context(database: Database, board_id: int, side: str = "top", leaf: s
     chosen = next((one for one in judged if one.part.ref == part), None)
     if chosen is not None:
         side = chosen.part.side
-    shown = leaf if leaf in _LEAVES else "changes" if changed else "parts" if board.parts else "files"
+    shown = (
+        leaf if leaf in _LEAVES else "changes" if changed else "parts" if board.parts else "files"
+    )
     return {
-        "room": "boards", "board": board, "board_id": board_id, "side": side, "leaf": shown, "problem": problem,
+        "room": "boards",
+        "board": board,
+        "board_id": board_id,
+        "side": side,
+        "leaf": shown,
+        "problem": problem,
         "leaves": [(key, name) for key, name in _LEAVES.items() if key != "changes" or changed],
-        "plan": plan_svg(board, side, _marks(shown, marked, changed)), "nets": _net_names(board),
-        "counts": {grade: sum(one.grade == grade for one in judged) for grade in ("hard", "mind", "easy")},
-        "kinds": [(str(one), sum(any(flag.kind is one for flag in each.flags) for each in judged)) for one in Kind], "kind": kind,
-        "rows": marked if all_rows else marked[:ROWS_SHOWN], "found": len(marked), "all_rows": all_rows,
+        "plan": plan_svg(board, side, _marks(shown, marked, changed)),
+        "nets": _net_names(board),
+        "counts": {
+            grade: sum(one.grade == grade for one in judged) for grade in ("hard", "mind", "easy")
+        },
+        "kinds": [
+            (str(one), sum(any(flag.kind is one for flag in each.flags) for each in judged))
+            for one in Kind
+        ],
+        "kind": kind,
+        "rows": marked if all_rows else marked[:ROWS_SHOWN],
+        "found": len(marked),
+        "all_rows": all_rows,
         "card": _card_context(database, board_id, board, chosen) if chosen else None,
-        "roles": [str(role) for role in Role], "fields": FIELDS, "tables": work.tables_of(database, board_id) if shown == "files" else [],
+        "roles": [str(role) for role in Role],
+        "fields": FIELDS,
+        "tables": work.tables_of(database, board_id) if shown == "files" else [],
         "unnamed": sum(is_unnamed(part) for part in board.parts),
-        "sketched": boards.sketch_of(database, board_id) is not None, "shifted": _shifted(database, board_id),
-        "advice": advise(board) if shown == "advice" else (), "minutes": build_minutes(board), "changed": changed,
-    }  # fmt: skip
+        "sketched": boards.sketch_of(database, board_id) is not None,
+        "shifted": _shifted(database, board_id),
+        "advice": advise(board) if shown == "advice" else (),
+        "minutes": build_minutes(board),
+        "changed": changed,
+    }
 
 
-def _marks(leaf: str, marked: Sequence[Triaged], changed: tuple[int, tuple[Change, ...]] | None) -> dict[str, str]:
+def _marks(
+    leaf: str, marked: Sequence[Triaged], changed: tuple[int, tuple[Change, ...]] | None
+) -> dict[str, str]:
     """How parts are marked on the plan: by what will hurt, or by what changed."""
     if leaf == "changes" and changed:
         return {one.about: "changed" for one in changed[1]}
@@ -128,12 +191,33 @@ def _card_context(database: Database, board_id: int, board: Board, one: Triaged)
     choice = choices.parts.get(choices.key_of(one.part.ref), PartChoice())
     own = [own.name for own in packages.rows(database)]
     return {
-        "housing": housing_of(one.part.package), "housings": {name: why.removeprefix("housing of ") for name, (_, why) in HOUSINGS.items()},
-        "one": one, "part": one.part, "unnamed": is_unnamed(one.part), "known_footprint": bool(work.library_of(database).candidates(one.part.footprint)), "board_id": board_id, "choice": choice, "sketched": not board.layers,
-        "pins": [(pin, pad.net or "", pad.tie) for pin, pad in sorted(pads.items(), key=lambda pair: (len(pair[0]), pair[0]))],
-        "harmless": harmless_bridges(one.part, pads), "known": [*own, *(name for names in PALETTE.values() for name in names)],
-        "joints": [(str(kind), kind.value) for kind in (JointKind.GULL_WING, JointKind.LEADLESS, JointKind.CHIP, JointKind.J_LEAD, JointKind.UNDER_BODY, JointKind.BALL)],
-    }  # fmt: skip
+        "housing": housing_of(one.part.package),
+        "housings": {name: why.removeprefix("housing of ") for name, (_, why) in HOUSINGS.items()},
+        "one": one,
+        "part": one.part,
+        "unnamed": is_unnamed(one.part),
+        "known_footprint": bool(work.library_of(database).candidates(one.part.footprint)),
+        "board_id": board_id,
+        "choice": choice,
+        "sketched": not board.layers,
+        "pins": [
+            (pin, pad.net or "", pad.tie)
+            for pin, pad in sorted(pads.items(), key=lambda pair: (len(pair[0]), pair[0]))
+        ],
+        "harmless": harmless_bridges(one.part, pads),
+        "known": [*own, *(name for names in PALETTE.values() for name in names)],
+        "joints": [
+            (str(kind), kind.value)
+            for kind in (
+                JointKind.GULL_WING,
+                JointKind.LEADLESS,
+                JointKind.CHIP,
+                JointKind.J_LEAD,
+                JointKind.UNDER_BODY,
+                JointKind.BALL,
+            )
+        ],
+    }
 
 
 @router.get("/boards/{board_id}/parts/{ref:path}")
@@ -143,10 +227,13 @@ def part_card(request: Request, board_id: int, ref: str, database: Database) -> 
     chosen = next((one for one in triage(board) if one.part.ref == ref), None)
     if chosen is None:
         raise NotFound(f"there is no part {ref} on this board")
-    return page(request, "part_card.html", {"card": _card_context(database, board_id, board, chosen)})
+    return page(
+        request, "part_card.html", {"card": _card_context(database, board_id, board, chosen)}
+    )
 
 
-# --- corrections -----------------------------------------------------------------------------------------------------
+# --- corrections
+# -----------------------------------------------------------------------------------------------------
 
 
 async def _fields(request: Request) -> dict[str, str]:
@@ -158,20 +245,36 @@ async def _fields(request: Request) -> dict[str, str]:
 Fields = Annotated[dict[str, str], Depends(_fields)]
 
 
-def _again(request: Request, database: Database, board_id: int, problem: YellowfenError, leaf: str, part: str = "") -> Response:
+def _again(
+    request: Request,
+    database: Database,
+    board_id: int,
+    problem: YellowfenError,
+    leaf: str,
+    part: str = "",
+) -> Response:
     """The page as it stands, with the sentence."""
     return page(
-        request, "board.html", _board_context(database, board_id, leaf=leaf, part=part, problem=str(problem)), status=status_of(problem)
+        request,
+        "board.html",
+        _board_context(database, board_id, leaf=leaf, part=part, problem=str(problem)),
+        status=status_of(problem),
     )
 
 
 @router.post("/boards/{board_id}/files")
 def change_roles(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
     try:
-        chosen = {name.removeprefix("role:"): _role(value) for name, value in fields.items() if name.startswith("role:")}
+        chosen = {
+            name.removeprefix("role:"): _role(value)
+            for name, value in fields.items()
+            if name.startswith("role:")
+        }
         before = {guess.file: guess.role for guess in boards.get(database, board_id).layers}
         changed = {name: role for name, role in chosen.items() if before.get(name) != role}
-        work.choose_roles(database, board_id, changed, _number("thickness_mm", fields.get("thickness_mm", "1.6")))
+        work.choose_roles(
+            database, board_id, changed, _number("thickness_mm", fields.get("thickness_mm", "1.6"))
+        )
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "files")
     return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
@@ -226,16 +329,26 @@ def correct(request: Request, board_id: int, database: Database, fields: Fields)
         turn = _number("turn", fields.get("turn", "0") or "0")
         package = fields.get("package", "").strip()[:120]
         if "housing" in fields:
-            own = next((part for part in boards.get(database, board_id).parts if part.ref == ref), None)
+            own = next(
+                (part for part in boards.get(database, board_id).parts if part.ref == ref), None
+            )
             standing = package or (own.package.name if own else "")
             named = named_with_housing(standing, fields["housing"])
             package = named if package or named != standing else ""
-        choice = PartChoice(fields.get("name", "").strip()[:20], fields.get("value", "").strip()[:80], package,
-                            turn, fields.get("left_out", "") == "yes")  # fmt: skip
+        choice = PartChoice(
+            fields.get("name", "").strip()[:20],
+            fields.get("value", "").strip()[:80],
+            package,
+            turn,
+            fields.get("left_out", "") == "yes",
+        )
         now = work.correct_part(database, board_id, ref, choice, fields.get("for_all", "") == "yes")
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "parts", ref)
-    return RedirectResponse(f"/boards/{board_id}?leaf=parts" + ("" if choice.left_out else f"&part={quote(now)}"), status_code=303)
+    return RedirectResponse(
+        f"/boards/{board_id}?leaf=parts" + ("" if choice.left_out else f"&part={quote(now)}"),
+        status_code=303,
+    )
 
 
 @router.post("/boards/{board_id}/answers")
@@ -248,19 +361,31 @@ def answer(request: Request, board_id: int, database: Database, fields: Fields) 
         shy = fields.get("shy", "no")
         material = "plastic" if shy in ("yes", "iron") else fields.get("material", "moulded")
         part_work.answer_questions(
-            database, board_id, ref, _number("height_mm", fields.get("height_mm", "")), joint, material, shy == "iron"
+            database,
+            board_id,
+            ref,
+            _number("height_mm", fields.get("height_mm", "")),
+            joint,
+            material,
+            shy == "iron",
         )
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "parts", ref)
     return RedirectResponse(f"/boards/{board_id}?leaf=parts&part={quote(ref)}", status_code=303)
 
 
-# --- more files, revisions, jobs -------------------------------------------------------------------------------------
+# --- more files, revisions, jobs
+# -------------------------------------------------------------------------------------
 
 
 @router.post("/boards/{board_id}/more")
-def more(request: Request, board_id: int, database: Database, files: Annotated[list[UploadFile] | None, File()] = None,
-         what: Annotated[str, Form()] = "revision") -> Response:  # fmt: skip
+def more(
+    request: Request,
+    board_id: int,
+    database: Database,
+    files: Annotated[list[UploadFile] | None, File()] = None,
+    what: Annotated[str, Form()] = "revision",
+) -> Response:
     try:
         if what == "more":
             work.add_files(database, board_id, _uploads(files))
@@ -275,7 +400,11 @@ def more(request: Request, board_id: int, database: Database, files: Annotated[l
 def save(board_id: int, database: Database) -> Response:
     """The board's files as one zip."""
     data = zipped(work.saved_files(database, board_id))
-    return Response(data, media_type="application/zip", headers={"content-disposition": f'attachment; filename="board-{board_id}.zip"'})
+    return Response(
+        data,
+        media_type="application/zip",
+        headers={"content-disposition": f'attachment; filename="board-{board_id}.zip"'},
+    )
 
 
 @router.post("/boards/{board_id}/remove")

@@ -18,7 +18,12 @@ def fixture_leaf(request: Request, job_id: int, database: Database, side: str = 
     state, side = paste_state(database, job_id), side_of(side)
     found = fixture(state.board, side)
     return leaf_page(
-        request, "paste_fixture.html", state, "/fixture", side, {"found": found, "drawing": fixture_svg(state.board, found, side)}
+        request,
+        "paste_fixture.html",
+        state,
+        "/fixture",
+        side,
+        {"found": found, "drawing": fixture_svg(state.board, found, side)},
     )
 
 
@@ -27,6 +32,14 @@ def fixture_file(job_id: int, kind: str, database: Database, side: str = "top") 
     """The fixture as DXF (scraps to cut) or as SVG in true millimetres."""
     board, side = changed_board(database, job_id), side_of(side)
     found = fixture(board, side)
-    media, data = ("image/vnd.dxf", fixture_dxf(board, found)) if kind == "dxf" else ("image/svg+xml", fixture_svg_file(board, found))
+    media, data = (
+        ("image/vnd.dxf", fixture_dxf(board, found))
+        if kind == "dxf"
+        else ("image/svg+xml", fixture_svg_file(board, found))
+    )
     kind = "dxf" if kind == "dxf" else "svg"
-    return Response(data, media_type=media, headers={"content-disposition": f'attachment; filename="fixture-{job_id}-{side}.{kind}"'})
+    return Response(
+        data,
+        media_type=media,
+        headers={"content-disposition": f'attachment; filename="fixture-{job_id}-{side}.{kind}"'},
+    )

@@ -48,37 +48,86 @@ def _leaf(
     status: int = 200,
 ) -> Response:
     plan, costs = workflow.dotting(database, state, side), state.plan.costs
-    dots = dots_in(plan) + dots_in(workflow.dotting(database, state, "top" if side == "bottom" else "bottom"))
+    dots = dots_in(plan) + dots_in(
+        workflow.dotting(database, state, "top" if side == "bottom" else "bottom")
+    )
     even = stencil_or_hand(max(dots, 0.0), state.plan.boards, costs)
     context: dict[str, Any] = {
-        "plan_by_hand": plan, "needles": [_needle(gauge, plan) for gauge in plan.needles], "even": even, "chart": break_even_chart(dots, state.plan.boards, costs, even),
-        "typed": typed or {"boards": f"{state.plan.boards}", "set_up_min": f"{costs.set_up_min:g}", "print_min": f"{costs.print_min:g}", "dot_s": f"{costs.dot_s:g}", "panel": f"{costs.panel}", "price_min": f"{costs.price_min:g}"},
-        "owned": materials.supply(database, "needle"), "clogs": [int(one) for one in materials.supply(database, "needle") if int(one) not in needles_for(plan.paste)], "unfinished": hand_runs.unfinished(database, state.job.id), "problem": problem, "dots": dots, "stencil_there": bool(state.board.openings),
-        "by_iron": sorted({one.ref for one in plan.steps} & ready_state(database, state.job.id).by_iron),
-    }  # fmt: skip
-    return leaf_page(request, "paste_hand.html", state, "/hand", side, context, spots_drawn(plan), status)
+        "plan_by_hand": plan,
+        "needles": [_needle(gauge, plan) for gauge in plan.needles],
+        "even": even,
+        "chart": break_even_chart(dots, state.plan.boards, costs, even),
+        "typed": typed
+        or {
+            "boards": f"{state.plan.boards}",
+            "set_up_min": f"{costs.set_up_min:g}",
+            "print_min": f"{costs.print_min:g}",
+            "dot_s": f"{costs.dot_s:g}",
+            "panel": f"{costs.panel}",
+            "price_min": f"{costs.price_min:g}",
+        },
+        "owned": materials.supply(database, "needle"),
+        "clogs": [
+            int(one)
+            for one in materials.supply(database, "needle")
+            if int(one) not in needles_for(plan.paste)
+        ],
+        "unfinished": hand_runs.unfinished(database, state.job.id),
+        "problem": problem,
+        "dots": dots,
+        "stencil_there": bool(state.board.openings),
+        "by_iron": sorted(
+            {one.ref for one in plan.steps} & ready_state(database, state.job.id).by_iron
+        ),
+    }
+    return leaf_page(
+        request, "paste_hand.html", state, "/hand", side, context, spots_drawn(plan), status
+    )
 
 
 def _needle(gauge: int | None, plan: HandPlan) -> dict[str, Any]:
     steps = [one for one in plan.steps if one.gauge == gauge]
     return {
-        "gauge": gauge, "bore": NEEDLES[gauge] if gauge else None, "parts": len({one.ref for one in steps}), "spots": sum(len(one.spots) for one in steps),
+        "gauge": gauge,
+        "bore": NEEDLES[gauge] if gauge else None,
+        "parts": len({one.ref for one in steps}),
+        "spots": sum(len(one.spots) for one in steps),
         "steps": steps,
-    }  # fmt: skip
+    }
 
 
 @router.post("/jobs/{job_id}/paste/hand")
 def set_hand(
-    request: Request, job_id: int, database: Database, do: Annotated[str, Form()] = "costs", side: Annotated[str, Form()] = "top", by_pad: Annotated[str, Form()] = "",
-    boards_: Annotated[str, Form(alias="boards")] = "1", set_up_min: Annotated[str, Form()] = "", print_min: Annotated[str, Form()] = "",
-    dot_s: Annotated[str, Form()] = "", panel: Annotated[str, Form()] = "1", price_min: Annotated[str, Form()] = "0",
-) -> Response:  # fmt: skip
-    """Set the times that decide between stencil and hand, or how the plan is cut up; or start following it."""
+    request: Request,
+    job_id: int,
+    database: Database,
+    do: Annotated[str, Form()] = "costs",
+    side: Annotated[str, Form()] = "top",
+    by_pad: Annotated[str, Form()] = "",
+    boards_: Annotated[str, Form(alias="boards")] = "1",
+    set_up_min: Annotated[str, Form()] = "",
+    print_min: Annotated[str, Form()] = "",
+    dot_s: Annotated[str, Form()] = "",
+    panel: Annotated[str, Form()] = "1",
+    price_min: Annotated[str, Form()] = "0",
+) -> Response:
+    """Set the times that decide between stencil and hand, or how the plan is cut up; or start
+    following it.
+    """
     side, kept = side_of(side), stored.plan_of(database, job_id)
-    typed = {"boards": boards_, "set_up_min": set_up_min, "print_min": print_min, "dot_s": dot_s, "panel": panel, "price_min": price_min}
+    typed = {
+        "boards": boards_,
+        "set_up_min": set_up_min,
+        "print_min": print_min,
+        "dot_s": dot_s,
+        "panel": panel,
+        "price_min": price_min,
+    }
     try:
         if do == "start":
-            return RedirectResponse(f"/hand/{workflow.start_dotting(database, job_id, side)}", status_code=303)
+            return RedirectResponse(
+                f"/hand/{workflow.start_dotting(database, job_id, side)}", status_code=303
+            )
         if do == "cut":
             workflow.keep_plan(database, job_id, replace(kept, by_pad=by_pad == "pad"))
         else:
@@ -89,11 +138,19 @@ def set_hand(
                 whole_number("panel", panel),
                 number("price_min", price_min, 0.0),
             )
-            workflow.keep_plan(database, job_id, replace(kept, boards=whole_number("boards", boards_), costs=costs))
+            workflow.keep_plan(
+                database, job_id, replace(kept, boards=whole_number("boards", boards_), costs=costs)
+            )
     except YellowfenError as refused:
         jobs.get(database, job_id)
         return _leaf(
-            request, database, paste_state(database, job_id), side, typed if do == "costs" else None, str(refused), status_of(refused)
+            request,
+            database,
+            paste_state(database, job_id),
+            side,
+            typed if do == "costs" else None,
+            str(refused),
+            status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/paste/hand?side={side}", status_code=303)
 
@@ -105,19 +162,39 @@ def hand_run(request: Request, run_id: int, database: Database) -> Response:
     job = jobs.get(database, run.job_id)
     board = boards.get(database, job.board_id)
     steps = [
-        {"ref": one.ref, "value": one.value, "package": one.package, "pins": len(one.pins), "pin": one.pins[0] if len(one.pins) == 1 else "", "way": one.way, "gauge": one.gauge, "spots": len(one.spots), "wide": round(one.spots[0].width_mm, 1), "said": one.said}
+        {
+            "ref": one.ref,
+            "value": one.value,
+            "package": one.package,
+            "pins": len(one.pins),
+            "pin": one.pins[0] if len(one.pins) == 1 else "",
+            "way": one.way,
+            "gauge": one.gauge,
+            "spots": len(one.spots),
+            "wide": round(one.spots[0].width_mm, 1),
+            "said": one.said,
+        }
         for one in run.plan.steps
-    ]  # fmt: skip
+    ]
     state = _state(run) | {"steps": steps}
     return page(
         request,
         "hand_run.html",
-        {"room": "jobs", "job": job, "run": run, "plan": plan_svg(board, run.side, overlay=spots_drawn(run.plan)), "state": state},
+        {
+            "room": "jobs",
+            "job": job,
+            "run": run,
+            "plan": plan_svg(board, run.side, overlay=spots_drawn(run.plan)),
+            "state": state,
+        },
     )
 
 
 def _state(run: HandRun) -> dict[str, Any]:
-    return {"run": run.id, "taps": [{"key": one.key, "step": one.step, "at_ms": one.at_ms} for one in run.taps]}
+    return {
+        "run": run.id,
+        "taps": [{"key": one.key, "step": one.step, "at_ms": one.at_ms} for one in run.taps],
+    }
 
 
 @router.post("/api/hand/{run_id}/taps")

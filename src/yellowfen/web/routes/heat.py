@@ -12,7 +12,15 @@ from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.outcome import Fate
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
-from yellowfen.core.heat.scene import Handle, Iron, Move, Scene, TipShape, Underside, usual_tip_heat_j_k
+from yellowfen.core.heat.scene import (
+    Handle,
+    Iron,
+    Move,
+    Scene,
+    TipShape,
+    Underside,
+    usual_tip_heat_j_k,
+)
 from yellowfen.core.heat.story import (
     FLUX_THINS_C,
     MOST_MELTS,
@@ -59,36 +67,64 @@ def job_page(job_id: int) -> Response:
 def heat_page(request: Request, job_id: int, database: Database) -> Response:
     job = jobs.get(database, job_id)
     board = boards.get(database, job.board_id)
-    return page(request, "heat.html", {
-        "room": "jobs", "stage": "heat", "job": job, "board": board, "plan": plan_svg(board, "top"),
-        "alloys": list(ALLOYS.values()), "stations": stations.rows(database), "undersides": [str(one) for one in Underside],
-        "settings": plan_settings(job.plan), "irons": _irons(database), "tools": _tools(database), "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
-        "run": runs.latest_of(database, job_id), "earlier": earlier_heats(database, job_id),
-    })  # fmt: skip
+    return page(
+        request,
+        "heat.html",
+        {
+            "room": "jobs",
+            "stage": "heat",
+            "job": job,
+            "board": board,
+            "plan": plan_svg(board, "top"),
+            "alloys": list(ALLOYS.values()),
+            "stations": stations.rows(database),
+            "undersides": [str(one) for one in Underside],
+            "settings": plan_settings(job.plan),
+            "irons": _irons(database),
+            "tools": _tools(database),
+            "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
+            "run": runs.latest_of(database, job_id),
+            "earlier": earlier_heats(database, job_id),
+        },
+    )
 
 
 def _tools(database: Database) -> dict[str, list[dict[str, Any]]]:
     """The bench's other heat sources by kind, as the page takes them over."""
     found: dict[str, list[dict[str, Any]]] = {str(kind): [] for kind in ToolKind}
     for tool in tools.rows(database):
-        found[str(tool.kind)].append({"id": tool.id, "name": tool.name, "content": asdict(tool.content)})
+        found[str(tool.kind)].append(
+            {"id": tool.id, "name": tool.name, "content": asdict(tool.content)}
+        )
     return found
 
 
 def _irons(database: Database) -> list[dict[str, Any]]:
-    return _tools(database)["iron"] or [{"id": 0, "name": "1.6 mm chisel", "content": asdict(Iron(1.6, 340.0))}]
+    return _tools(database)["iron"] or [
+        {"id": 0, "name": "1.6 mm chisel", "content": asdict(Iron(1.6, 340.0))}
+    ]
 
 
 def _station_facts(station: Any) -> dict[str, Any]:
     return {
-        "nozzle_mm": station.nozzle_mm, "nozzle_long_mm": station.nozzle_long_mm, "outlet_c": station.outlet_c, "flow_lpm": station.flow_lpm, "outlet_label": station.outlet_label,
-        "air_share": station.air_share, "most_lpm": station.most_lpm, "most_known": station.air_max_lpm is not None,
-        "flow_label": station.flow_label, "outlet_offset_c": station.outlet_offset_c, "name": station.name,
-    }  # fmt: skip
+        "nozzle_mm": station.nozzle_mm,
+        "nozzle_long_mm": station.nozzle_long_mm,
+        "outlet_c": station.outlet_c,
+        "flow_lpm": station.flow_lpm,
+        "outlet_label": station.outlet_label,
+        "air_share": station.air_share,
+        "most_lpm": station.most_lpm,
+        "most_known": station.air_max_lpm is not None,
+        "flow_label": station.flow_label,
+        "outlet_offset_c": station.outlet_offset_c,
+        "name": station.name,
+    }
 
 
 @router.post("/api/jobs/{job_id}/rehearse")
-def rehearse(job_id: int, form: PlanForm, database: Database, quick: bool = False) -> dict[str, Any]:
+def rehearse(
+    job_id: int, form: PlanForm, database: Database, quick: bool = False
+) -> dict[str, Any]:
     """Keep the plan and rehearse it; `quick` answers from the coarse grid first."""
     job = keep_plan(database, job_id, form.plan())
     if not job.plan.targets:
@@ -102,19 +138,36 @@ def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
     stride = max(1, len(rehearsal.times_s) // MOST_POINTS)
     shown = [*scene.targets, *hottest_neighbours(scene, rehearsal)]
     return {
-        "empty": False, "quick": done.quick, "wall_s": round(done.wall_s, 3),
+        "empty": False,
+        "quick": done.quick,
+        "wall_s": round(done.wall_s, 3),
         "times_s": np.round(rehearsal.times_s[::stride], 2).tolist(),
         "lines": [_line(scene, rehearsal, ref, stride) for ref in shown],
-        "events": [{"at_s": round(e.at_s, 1), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence} for e in tell(scene, rehearsal)],
+        "events": [
+            {"at_s": round(e.at_s, 1), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence}
+            for e in tell(scene, rehearsal)
+        ],
         "parts": {part.ref: _fate(scene, rehearsal, part.ref) for part in scene.parts},
-        "liquidus_c": ALLOYS[job.plan.alloy].liquidus_c, "flux_thins_c": FLUX_THINS_C,
+        "liquidus_c": ALLOYS[job.plan.alloy].liquidus_c,
+        "flux_thins_c": FLUX_THINS_C,
         "moves": [_move(scene, move) for move in scene.moves],
-        "total_s": rehearsal.model.simulated_s, "warnings": list(rehearsal.warnings), "board_peak_c": round(rehearsal.board_peak_c),
-        "energy": {"in_j": round(rehearsal.energy.put_in_j), "residual_j": round(rehearsal.energy.residual_j, 3)},
-        "profile": _profile(job, scene, rehearsal), "spent": _spent(scene, rehearsal, earlier),
-        "plate_c": None if rehearsal.plate_c is None else np.round(rehearsal.plate_c[::stride], 1).tolist(),
-        "calibrated": done.taught, "frames": _frames(rehearsal), "cell_mm": round(rehearsal.model.cell_mm, 2), "jet_factor": rehearsal.model.jet_factor,
-    }  # fmt: skip
+        "total_s": rehearsal.model.simulated_s,
+        "warnings": list(rehearsal.warnings),
+        "board_peak_c": round(rehearsal.board_peak_c),
+        "energy": {
+            "in_j": round(rehearsal.energy.put_in_j),
+            "residual_j": round(rehearsal.energy.residual_j, 3),
+        },
+        "profile": _profile(job, scene, rehearsal),
+        "spent": _spent(scene, rehearsal, earlier),
+        "plate_c": None
+        if rehearsal.plate_c is None
+        else np.round(rehearsal.plate_c[::stride], 1).tolist(),
+        "calibrated": done.taught,
+        "frames": _frames(rehearsal),
+        "cell_mm": round(rehearsal.model.cell_mm, 2),
+        "jet_factor": rehearsal.model.jet_factor,
+    }
 
 
 def _profile(job: Job, scene: Scene, rehearsal: Rehearsal) -> dict[str, Any] | None:
@@ -123,29 +176,62 @@ def _profile(job: Job, scene: Scene, rehearsal: Rehearsal) -> dict[str, Any] | N
         return None
     profile = profile_of(scene, rehearsal)
     rows = [
-        {"name": c.name, "value": round(c.value, 1), "low": c.low, "high": c.high, "unit": c.unit, "source": c.source,
-         "used": round(c.used, 3), "inside": c.inside}
+        {
+            "name": c.name,
+            "value": round(c.value, 1),
+            "low": c.low,
+            "high": c.high,
+            "unit": c.unit,
+            "source": c.source,
+            "used": round(c.used, 3),
+            "inside": c.inside,
+        }
         for c in profile.criteria
-    ]  # fmt: skip
+    ]
     return {"index": round(profile.index_percent), "worst": profile.worst.name, "criteria": rows}
 
 
 def _spent(scene: Scene, rehearsal: Rehearsal, earlier: int) -> dict[str, Any]:
-    """What this heat takes out of the targets: steep rises that matter, and which heat it is. A heat is a run, however often the nozzle passes;
-    within it only what froze and melted again counts as more."""
-    melts = {ref: max((joint.melts for joint in rehearsal.joints_of(ref)), default=0) for ref in scene.targets}
+    """What this heat takes out of the targets: steep rises that matter, and which heat it is.
+
+    A heat is a run, however often the nozzle passes; within it only what froze and melted again
+    counts as more.
+    """
+    melts = {
+        ref: max((joint.melts for joint in rehearsal.joints_of(ref)), default=0)
+        for ref in scene.targets
+    }
     return {
-        "ramps": [{"ref": ref, "ramp": round(ramp, 1), "why": why} for ref, ramp, why in rises_fast(scene, rehearsal)],
-        "ramp_practice": RAMP_AIR_K_S, "ramp_oven": RAMP_K_S,
-        "heats": [{"ref": ref, "number": earlier + 1} for ref, count in melts.items() if count and earlier + 1 > MOST_MELTS], "heats_limit": MOST_MELTS,
+        "ramps": [
+            {"ref": ref, "ramp": round(ramp, 1), "why": why}
+            for ref, ramp, why in rises_fast(scene, rehearsal)
+        ],
+        "ramp_practice": RAMP_AIR_K_S,
+        "ramp_oven": RAMP_K_S,
+        "heats": [
+            {"ref": ref, "number": earlier + 1}
+            for ref, count in melts.items()
+            if count and earlier + 1 > MOST_MELTS
+        ],
+        "heats_limit": MOST_MELTS,
         "again": [{"ref": ref, "times": count} for ref, count in melts.items() if count > 1],
-    }  # fmt: skip
+    }
 
 
 def _move(scene: Scene, move: Move) -> dict[str, Any]:
     x, y = scene.centre(move)
-    return {"do": str(move.deed), "seconds": move.seconds, "height_mm": move.height_mm, "circle_mm": move.circle_mm,
-            "circle_s": move.circle_s, "path": str(move.path), "along_deg": move.along_deg, "blows": move.blows, "x_mm": x, "y_mm": y}  # fmt: skip
+    return {
+        "do": str(move.deed),
+        "seconds": move.seconds,
+        "height_mm": move.height_mm,
+        "circle_mm": move.circle_mm,
+        "circle_s": move.circle_s,
+        "path": str(move.path),
+        "along_deg": move.along_deg,
+        "blows": move.blows,
+        "x_mm": x,
+        "y_mm": y,
+    }
 
 
 def _line(scene: Scene, rehearsal: Rehearsal, ref: str, stride: int) -> dict[str, Any]:
@@ -154,36 +240,57 @@ def _line(scene: Scene, rehearsal: Rehearsal, ref: str, stride: int) -> dict[str
     part = rehearsal.part(ref)
     index = [p.ref for p in rehearsal.parts].index(ref)
     return {
-        "ref": ref, "target": ref in scene.targets, "limit_c": part.limit_c, "limit_why": part.limit_why,
-        "coldest": np.round(joints.min(axis=1), 1).tolist(), "hottest": np.round(joints.max(axis=1), 1).tolist(),
+        "ref": ref,
+        "target": ref in scene.targets,
+        "limit_c": part.limit_c,
+        "limit_why": part.limit_why,
+        "coldest": np.round(joints.min(axis=1), 1).tolist(),
+        "hottest": np.round(joints.max(axis=1), 1).tolist(),
         "body": np.round(rehearsal.body_c[::stride, index], 1).tolist(),
-    }  # fmt: skip
+    }
 
 
 def _fate(scene: Scene, rehearsal: Rehearsal, ref: str) -> dict[str, Any]:
     joints, part = rehearsal.joints_of(ref), rehearsal.part(ref)
     started = [j.melt_start_s for j in joints if j.melt_start_s is not None]
     return {
-        "target": ref in scene.targets, "first_s": min(started) if started else None, "molten_s": all_molten_s(joints), "frozen_s": frozen_s(joints),
-        "body_peak_c": round(part.body_peak_c), "limit_c": part.limit_c, "limit_passed_s": part.limit_passed_s,
-        "pins": {j.pin: [j.melt_start_s, j.melt_end_s, j.freeze_s, round(j.peak_c)] for j in joints if j.melt_start_s is not None},
-    }  # fmt: skip
+        "target": ref in scene.targets,
+        "first_s": min(started) if started else None,
+        "molten_s": all_molten_s(joints),
+        "frozen_s": frozen_s(joints),
+        "body_peak_c": round(part.body_peak_c),
+        "limit_c": part.limit_c,
+        "limit_passed_s": part.limit_passed_s,
+        "pins": {
+            j.pin: [j.melt_start_s, j.melt_end_s, j.freeze_s, round(j.peak_c)]
+            for j in joints
+            if j.melt_start_s is not None
+        },
+    }
 
 
 def _frames(rehearsal: Rehearsal) -> dict[str, Any]:
-    """Top-face pictures as bytes: value = FRAME_LOW_C + FRAME_STEP_C·byte; rows from the lower edge up."""
+    """Top-face pictures as bytes: value = FRAME_LOW_C + FRAME_STEP_C·byte; rows from the lower edge
+    up.
+    """
     frames = rehearsal.frames_c
     stride = max(1, round(len(frames) / MOST_FRAMES))
     frames = _edges_filled(frames[::stride], rehearsal)
     coded = np.clip((frames - FRAME_LOW_C) / FRAME_STEP_C, 0, 255).astype(np.uint8)
     return {
-        "nx": rehearsal.model.nx, "ny": rehearsal.model.ny, "every_s": rehearsal.frame_s * stride, "low_c": FRAME_LOW_C,
-        "step_c": FRAME_STEP_C, "bytes": base64.b64encode(coded.tobytes()).decode(),
-    }  # fmt: skip
+        "nx": rehearsal.model.nx,
+        "ny": rehearsal.model.ny,
+        "every_s": rehearsal.frame_s * stride,
+        "low_c": FRAME_LOW_C,
+        "step_c": FRAME_STEP_C,
+        "bytes": base64.b64encode(coded.tobytes()).decode(),
+    }
 
 
 def _edges_filled(frames: Any, rehearsal: Rehearsal) -> Any:
-    """Frames with the cells outside a rounded outline given their nearest neighbour's value, for drawing only."""
+    """Frames with the cells outside a rounded outline given their nearest neighbour's value, for
+    drawing only.
+    """
     cold = (frames[-1] == frames[0]) if len(frames) else None
     if cold is None or not cold.any() or cold.all():
         return frames
@@ -197,29 +304,59 @@ def _edges_filled(frames: Any, rehearsal: Rehearsal) -> Any:
 
 @router.post("/api/jobs/{job_id}/usual")
 def usual(job_id: int, form: PlanForm, database: Database) -> dict[str, Any]:
-    """A recipe to start from for the plan as sent: moves, plate or oven settings, what to know of it. Keeps nothing."""
+    """A recipe to start from for the plan as sent: moves, plate or oven settings, what to know of
+    it. Keeps nothing.
+    """
     plan, found = usual_plan(database, jobs.get(database, job_id), form.plan())
     settings = plan_settings(plan)
-    return {"moves": settings["moves"], "plate": settings["plate"], "oven": settings["oven"], "says": found.says}
+    return {
+        "moves": settings["moves"],
+        "plate": settings["plate"],
+        "oven": settings["oven"],
+        "says": found.says,
+    }
 
 
 @router.get("/api/jobs/{job_id}/sureness")
 def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, Any]:
-    """How sure: bands of the last melt, the cautious stop with its reason, the odds, and which unknown is to blame; `more` samples take longer."""
+    """How sure: bands of the last melt, the cautious stop with its reason, the odds, and which
+    unknown is to blame; `more` samples take longer.
+    """
     sure = sureness_of(database, jobs.get(database, job_id), more)
     return {
-        "bands": [{"ref": ref, "early_s": b.low, "late_s": b.high} for ref, b in zip(sure.targets, sure.melts, strict=True)],
+        "bands": [
+            {"ref": ref, "early_s": b.low, "late_s": b.high}
+            for ref, b in zip(sure.targets, sure.melts, strict=True)
+        ],
         "moments": {
-            ref: {"flux thins": [flux.low, flux.high], "first melt": [first.low, first.high], "all molten": [last.low, last.high],
-                  "frozen": [solid.low, solid.high], "body": [body.low, body.high]}
-            for ref, flux, first, last, solid, body in zip(sure.targets, sure.flux, sure.firsts, sure.melts, sure.solids, sure.bodies, strict=True)
+            ref: {
+                "flux thins": [flux.low, flux.high],
+                "first melt": [first.low, first.high],
+                "all molten": [last.low, last.high],
+                "frozen": [solid.low, solid.high],
+                "body": [body.low, body.high],
+            }
+            for ref, flux, first, last, solid, body in zip(
+                sure.targets,
+                sure.flux,
+                sure.firsts,
+                sure.melts,
+                sure.solids,
+                sure.bodies,
+                strict=True,
+            )
         },
-        "stop": _stop(sure.harm.low, sure.harm_why), "middle": _stop(sure.harm.middle, sure.harm_why),
-        "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate], "count": sure.count,
+        "stop": _stop(sure.harm.low, sure.harm_why),
+        "middle": _stop(sure.harm.middle, sure.harm_why),
+        "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate],
+        "count": sure.count,
         "loose": [sure.loose.low, sure.loose.high],
         "peak_c": [sure.peak_c.low, sure.peak_c.middle, sure.peak_c.high],
-        "blame": [{"name": one.unknown.name, "test": one.unknown.test, "share": round(one.share, 2)} for one in sure.blame],
-    }  # fmt: skip
+        "blame": [
+            {"name": one.unknown.name, "test": one.unknown.test, "share": round(one.share, 2)}
+            for one in sure.blame
+        ],
+    }
 
 
 def _stop(at_s: float | None, why: str) -> dict[str, Any] | None:
@@ -227,11 +364,28 @@ def _stop(at_s: float | None, why: str) -> dict[str, Any] | None:
 
 
 @router.get("/api/jobs/{job_id}/iron")
-def iron_touch(job_id: int, database: Database, ref: str, pin: str, tip_mm: float, set_c: float, power_w: float = 60.0,
-               shape: TipShape = TipShape.CHISEL, handle: Handle = Handle.CARTRIDGE, tie: str = AS_DRAWN) -> dict[str, Any]:  # fmt: skip
-    """Seconds an iron needs at one joint, its copper as drawn (null where that is not known) or as usual for a tie."""
+def iron_touch(
+    job_id: int,
+    database: Database,
+    ref: str,
+    pin: str,
+    tip_mm: float,
+    set_c: float,
+    power_w: float = 60.0,
+    shape: TipShape = TipShape.CHISEL,
+    handle: Handle = Handle.CARTRIDGE,
+    tie: str = AS_DRAWN,
+) -> dict[str, Any]:
+    """Seconds an iron needs at one joint, its copper as drawn (null where that is not known) or as
+    usual for a tie.
+    """
     found = touch_joint(
-        database, jobs.get(database, job_id), Iron(tip_mm, set_c, shape, power_w, usual_tip_heat_j_k(power_w), handle), ref, pin, tie
+        database,
+        jobs.get(database, job_id),
+        Iron(tip_mm, set_c, shape, power_w, usual_tip_heat_j_k(power_w), handle),
+        ref,
+        pin,
+        tie,
     )
     return {"touch": asdict(found) if found else None, "longest_s": LONGEST_S}
 
@@ -240,7 +394,11 @@ def iron_touch(job_id: int, database: Database, ref: str, pin: str, tip_mm: floa
 def carry(job_id: int, station_id: int, database: Database) -> dict[str, Any]:
     """What another station must be set to so that it heats as the plan does now."""
     like = carried(database, jobs.get(database, job_id).plan, station_id)
-    return {"name": like.name, "outlet_c": round(like.outlet_c), "flow_lpm": None if like.flow_lpm is None else round(like.flow_lpm, 1)}
+    return {
+        "name": like.name,
+        "outlet_c": round(like.outlet_c),
+        "flow_lpm": None if like.flow_lpm is None else round(like.flow_lpm, 1),
+    }
 
 
 @router.post("/jobs/{job_id}/runs")

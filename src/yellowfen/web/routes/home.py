@@ -12,7 +12,11 @@ router = APIRouter()
 
 @router.get("/")
 def home(request: Request, database: Database) -> Response:
-    return page(request, "home.html", {"room": "jobs", "jobs": jobs.rows(database), "boards": boards.rows(database)})
+    return page(
+        request,
+        "home.html",
+        {"room": "jobs", "jobs": jobs.rows(database), "boards": boards.rows(database)},
+    )
 
 
 @router.get("/favicon.ico")

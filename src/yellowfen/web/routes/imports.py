@@ -26,7 +26,13 @@ def progress_page(request: Request, import_id: int, database: Database) -> Respo
 def progress(import_id: int, database: Database) -> dict[str, Any]:
     """State, step, and the board once it is there."""
     one = imports.get(database, import_id)
-    return {"state": one.state, "said": one.said, "done": one.done_steps, "of": one.all_steps, "board": one.board_id}
+    return {
+        "state": one.state,
+        "said": one.said,
+        "done": one.done_steps,
+        "of": one.all_steps,
+        "board": one.board_id,
+    }
 
 
 @router.post("/imports/{import_id}/cancel")

@@ -1,4 +1,6 @@
-"""The Paste stage's leaf of leadless parts: how each settles, how much beneath works, by print, by mounds, by dots."""
+"""The Paste stage's leaf of leadless parts: how each settles, how much beneath works, by print, by
+mounds, by dots.
+"""
 
 from dataclasses import dataclass
 
@@ -7,7 +9,14 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from yellowfen.core.deposit.floating import Settled
-from yellowfen.core.deposit.leadless import ByHand, Leadless, by_hand, leadless_parts, loose_leadless, mound_height_mm
+from yellowfen.core.deposit.leadless import (
+    ByHand,
+    Leadless,
+    by_hand,
+    leadless_parts,
+    loose_leadless,
+    mound_height_mm,
+)
 from yellowfen.core.part.package import JointKind
 from yellowfen.web.database import Database
 from yellowfen.web.leadless_svg import coverage_bar, settled_view
@@ -20,7 +29,9 @@ WIRE_MM = 0.5
 
 @dataclass(frozen=True)
 class Shown:
-    """One leadless part as the page shows it; `printed` is None when the stencil has nothing for it."""
+    """One leadless part as the page shows it; `printed` is None when the stencil has nothing for
+    it.
+    """
 
     ref: str
     package: str
@@ -45,8 +56,27 @@ def leadless_leaf(request: Request, job_id: int, database: Database, side: str =
         def view(settled: Settled | None, part=part) -> Markup:  # type: ignore[no-untyped-def]
             return settled_view(part, settled) if settled else Markup("")
 
-        shown.append(Shown(part.ref, part.package.name, one, view(one.settled if one else None), coverage_bar(one) if one else Markup(""), hand,
-                           view(hand.mounds), view(hand.dots), 1000 * mound_height_mm(edge)))  # fmt: skip
+        shown.append(
+            Shown(
+                part.ref,
+                part.package.name,
+                one,
+                view(one.settled if one else None),
+                coverage_bar(one) if one else Markup(""),
+                hand,
+                view(hand.mounds),
+                view(hand.dots),
+                1000 * mound_height_mm(edge),
+            )
+        )
     shown.sort(key=lambda one: one.printed.settled.margin_mm if one.printed else 9.0)
     context = {"shown": shown, "wire": WIRE_MM}
-    return leaf_page(request, "paste_leadless.html", state, "/leadless", side, context, openings_drawn(state.judged, side))
+    return leaf_page(
+        request,
+        "paste_leadless.html",
+        state,
+        "/leadless",
+        side,
+        context,
+        openings_drawn(state.judged, side),
+    )

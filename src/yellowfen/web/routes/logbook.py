@@ -15,5 +15,7 @@ router = APIRouter()
 @router.get("/logbook")
 def logbook(request: Request, database: Database) -> Response:
     found = runs.rows(database)
-    counts = {run.id: Counter(str(mark.verdict) for mark in run.marks).most_common() for run in found}
+    counts = {
+        run.id: Counter(str(mark.verdict) for mark in run.marks).most_common() for run in found
+    }
     return page(request, "logbook.html", {"room": "logbook", "runs": found, "counts": counts})

@@ -34,14 +34,28 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
     targets = run.plan.targets if run else ()
     joints = [
         {"ref": part.ref, "pin": land.pin, "kind": str(land.kind)}
-        for part in board.parts if part.ref in targets for land in part.package.lands
-    ]  # fmt: skip
+        for part in board.parts
+        if part.ref in targets
+        for land in part.package.lands
+    ]
     side = next((part.side for part in board.parts if part.ref in targets), "top")
-    return page(request, "look.html", {
-        "room": "jobs", "stage": "look", "job": job, "board": board, "run": run, "plan": plan_svg(board, side), "joints": joints,
-        "marks": [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in run.marks] if run else [],
-        "verdicts": [str(one) for one in Verdict],
-    })  # fmt: skip
+    return page(
+        request,
+        "look.html",
+        {
+            "room": "jobs",
+            "stage": "look",
+            "job": job,
+            "board": board,
+            "run": run,
+            "plan": plan_svg(board, side),
+            "joints": joints,
+            "marks": [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in run.marks]
+            if run
+            else [],
+            "verdicts": [str(one) for one in Verdict],
+        },
+    )
 
 
 @router.post("/jobs/{job_id}/unclocked")
@@ -62,17 +76,33 @@ def finish_page(request: Request, job_id: int, database: Database) -> Response:
     return page(request, "finish.html", _finish_context(database, job_id))
 
 
-def _finish_context(database: Database, job_id: int, problem: str = "", note: str | None = None) -> dict[str, Any]:
+def _finish_context(
+    database: Database, job_id: int, problem: str = "", note: str | None = None
+) -> dict[str, Any]:
     run = runs.latest_of(database, job_id)
     text = note if note is not None else (run.note if run else "")
-    return {"room": "jobs", "stage": "finish", "job": jobs.get(database, job_id), "run": run, "problem": problem, "note": text}
+    return {
+        "room": "jobs",
+        "stage": "finish",
+        "job": jobs.get(database, job_id),
+        "run": run,
+        "problem": problem,
+        "note": text,
+    }
 
 
 @router.post("/runs/{run_id}/finish")
-def finish(request: Request, run_id: int, database: Database, note: Annotated[str, Form()] = "") -> Response:
+def finish(
+    request: Request, run_id: int, database: Database, note: Annotated[str, Form()] = ""
+) -> Response:
     try:
         bench.finish(database, run_id, note)
     except YellowfenError as problem:
         job_id = runs.get(database, run_id).job_id
-        return page(request, "finish.html", _finish_context(database, job_id, str(problem), note), status=status_of(problem))
+        return page(
+            request,
+            "finish.html",
+            _finish_context(database, job_id, str(problem), note),
+            status=status_of(problem),
+        )
     return RedirectResponse(f"/logbook#run-{run_id}", status_code=303)

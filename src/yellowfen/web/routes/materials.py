@@ -20,7 +20,15 @@ from yellowfen.web.pages import page
 from yellowfen.web.paste_page import number, paste_words, whole_number
 
 router = APIRouter()
-_BLANK = {"name": "", "alloy": "Sn63Pb37", "powder": "4", "metal": "90", "container": "syringe", "grams": "35", "expires": ""}
+_BLANK = {
+    "name": "",
+    "alloy": "Sn63Pb37",
+    "powder": "4",
+    "metal": "90",
+    "container": "syringe",
+    "grams": "35",
+    "expires": "",
+}
 _USUAL_FOILS = (0.08, 0.10, 0.12, 0.13, 0.15, 0.18, 0.20)
 
 
@@ -29,24 +37,59 @@ def materials_page(request: Request, database: Database) -> Response:
     return _page(request, database, _BLANK)
 
 
-def _page(request: Request, database: Database, typed: dict[str, str], problem: str = "", status: int = 200) -> Response:
+def _page(
+    request: Request,
+    database: Database,
+    typed: dict[str, str],
+    problem: str = "",
+    status: int = 200,
+) -> Response:
     now = time.time()
     context = {
-        "room": "bench", "typed": typed, "problem": problem, "lots": [_shown(one, now) for one in materials.lots(database)], "alloys": list(ALLOYS.values()),
-        "powders": list(POWDERS), "needles": NEEDLES, "foils": _USUAL_FOILS, "own_needles": materials.supply(database, "needle"), "own_foils": materials.supply(database, "foil"),
+        "room": "bench",
+        "typed": typed,
+        "problem": problem,
+        "lots": [_shown(one, now) for one in materials.lots(database)],
+        "alloys": list(ALLOYS.values()),
+        "powders": list(POWDERS),
+        "needles": NEEDLES,
+        "foils": _USUAL_FOILS,
+        "own_needles": materials.supply(database, "needle"),
+        "own_foils": materials.supply(database, "foil"),
         "shares": (100 * PRINT_SHARE, 100 * DISPENSE_SHARE),
-    }  # fmt: skip
+    }
     return page(request, "materials.html", context, status=status)
 
 
 def _shown(lot: Lot, now: float) -> dict[str, Any]:
     since = lot.out_since_s()
     return {
-        "id": lot.id, "name": lot.name, "paste": paste_words(lot.paste), "metal": 100 * lot.paste.metal_share, "container": lot.container, "grams": lot.grams, "left": lot.left_g,
-        "share": lot.left_g / lot.grams, "out": lot.is_out, "out_since": _moment(since) if since else "", "warm_h": lot.warm_h(now), "opened": _moment(lot.opened_s) if lot.opened_s else "",
-        "good_until": datetime.fromtimestamp(lot.good_until_s(), UTC).date().isoformat(), "own_date": lot.expires_s is not None, "findings": lot.findings(now),
-        "events": [{"id": one.id, "at": _moment(one.at_s), "kind": str(one.kind), "grams": one.grams, "said": one.said} for one in reversed(lot.events)],
-    }  # fmt: skip
+        "id": lot.id,
+        "name": lot.name,
+        "paste": paste_words(lot.paste),
+        "metal": 100 * lot.paste.metal_share,
+        "container": lot.container,
+        "grams": lot.grams,
+        "left": lot.left_g,
+        "share": lot.left_g / lot.grams,
+        "out": lot.is_out,
+        "out_since": _moment(since) if since else "",
+        "warm_h": lot.warm_h(now),
+        "opened": _moment(lot.opened_s) if lot.opened_s else "",
+        "good_until": datetime.fromtimestamp(lot.good_until_s(), UTC).date().isoformat(),
+        "own_date": lot.expires_s is not None,
+        "findings": lot.findings(now),
+        "events": [
+            {
+                "id": one.id,
+                "at": _moment(one.at_s),
+                "kind": str(one.kind),
+                "grams": one.grams,
+                "said": one.said,
+            }
+            for one in reversed(lot.events)
+        ],
+    }
 
 
 def _moment(at_s: float) -> str:
@@ -55,14 +98,40 @@ def _moment(at_s: float) -> str:
 
 @router.post("/bench/materials")
 def add(
-    request: Request, database: Database, name: Annotated[str, Form()] = "", alloy: Annotated[str, Form()] = "", powder: Annotated[str, Form()] = "4",
-    metal: Annotated[str, Form()] = "90", container: Annotated[str, Form()] = "syringe", grams: Annotated[str, Form()] = "", expires: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    database: Database,
+    name: Annotated[str, Form()] = "",
+    alloy: Annotated[str, Form()] = "",
+    powder: Annotated[str, Form()] = "4",
+    metal: Annotated[str, Form()] = "90",
+    container: Annotated[str, Form()] = "syringe",
+    grams: Annotated[str, Form()] = "",
+    expires: Annotated[str, Form()] = "",
+) -> Response:
     """Add a lot of paste."""
-    typed = {"name": name, "alloy": alloy, "powder": powder, "metal": metal, "container": container, "grams": grams, "expires": expires}
+    typed = {
+        "name": name,
+        "alloy": alloy,
+        "powder": powder,
+        "metal": metal,
+        "container": container,
+        "grams": grams,
+        "expires": expires,
+    }
     try:
         paste = Paste(alloy, whole_number("powder", powder), number("metal", metal) / 100)
-        materials.add_lot(database, Lot(0, name.strip(), paste, container, number("grams", grams), time.time(), _date(expires)))
+        materials.add_lot(
+            database,
+            Lot(
+                0,
+                name.strip(),
+                paste,
+                container,
+                number("grams", grams),
+                time.time(),
+                _date(expires),
+            ),
+        )
     except YellowfenError as refused:
         return _page(request, database, typed, str(refused), status_of(refused))
     return RedirectResponse("/bench/materials", status_code=303)
@@ -75,12 +144,18 @@ def _date(text: str) -> float | None:
     try:
         return datetime.fromisoformat(f"{text.strip()}T23:59:59").replace(tzinfo=UTC).timestamp()
     except ValueError:
-        raise InvalidValue("expires", f"{text[:20]!r} is not a date; type year-month-day, such as 2027-03-31") from None
+        raise InvalidValue(
+            "expires", f"{text[:20]!r} is not a date; type year-month-day, such as 2027-03-31"
+        ) from None
 
 
 @router.post("/bench/materials/{lot_id}/tap")
 def tap(
-    request: Request, lot_id: int, database: Database, kind: Annotated[str, Form()] = "", grams: Annotated[str, Form()] = ""
+    request: Request,
+    lot_id: int,
+    database: Database,
+    kind: Annotated[str, Form()] = "",
+    grams: Annotated[str, Form()] = "",
 ) -> Response:
     """What happened to a lot: out of the cold, back, opened, used, empty; or undo of the newest."""
     try:
@@ -94,7 +169,9 @@ def tap(
             else:
                 used = number("grams", grams) if kind == LotEvent.USED else 0.0
                 if not 0 <= used <= 5000:
-                    raise InvalidValue("grams", f"{used:g} g cannot have been used; type grams from 0 to 5000")
+                    raise InvalidValue(
+                        "grams", f"{used:g} g cannot have been used; type grams from 0 to 5000"
+                    )
                 materials.add_event(database, lot_id, LotEvent(kind), time.time(), used)
     except InvalidValue as refused:
         return _page(request, database, _BLANK, str(refused), status_of(refused))
@@ -109,19 +186,28 @@ def remove(lot_id: int, database: Database) -> Response:
 
 @router.post("/bench/supply")
 def keep_supply(
-    request: Request, database: Database, kind: Annotated[str, Form()] = "", size: Annotated[list[str] | None, Form()] = None, other: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    database: Database,
+    kind: Annotated[str, Form()] = "",
+    size: Annotated[list[str] | None, Form()] = None,
+    other: Annotated[str, Form()] = "",
+) -> Response:
     """Keep which needles or foils are at hand."""
     try:
         sizes = [number(kind, one) for one in (*(size or []), *other.replace(";", " ").split())]
         if kind == "needle":
             unknown = [one for one in sizes if one not in NEEDLES]
             if unknown:
-                raise InvalidValue("needle", f"there is no needle of {unknown[0]:g} gauge; known are {', '.join(map(str, NEEDLES))}")
+                raise InvalidValue(
+                    "needle",
+                    f"there is no needle of {unknown[0]:g} gauge; known are {', '.join(map(str, NEEDLES))}",
+                )
         elif kind == "foil":
             wrong = [one for one in sizes if not 0.03 <= one <= 0.5]
             if wrong:
-                raise InvalidValue("foil", f"a foil of {wrong[0]:g} mm cannot be; type 0.03 to 0.5 mm")
+                raise InvalidValue(
+                    "foil", f"a foil of {wrong[0]:g} mm cannot be; type 0.03 to 0.5 mm"
+                )
         else:
             raise InvalidValue("kind", "choose needle or foil")
         with atomic(database):

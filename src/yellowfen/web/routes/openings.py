@@ -1,4 +1,6 @@
-"""The Paste stage's leaf of better openings: proposals with before and after, what was taken, and the stencil as files."""
+"""The Paste stage's leaf of better openings: proposals with before and after, what was taken, and
+the stencil as files.
+"""
 
 from collections import defaultdict
 from dataclasses import dataclass, replace
@@ -16,16 +18,27 @@ from yellowfen.store import jobs
 from yellowfen.store import paste as stored
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
-from yellowfen.web.paste_page import as_drawn, leaf_page, number, openings_drawn, refs_in_short, side_of
+from yellowfen.web.paste_page import (
+    as_drawn,
+    leaf_page,
+    number,
+    openings_drawn,
+    refs_in_short,
+    side_of,
+)
 from yellowfen.web.plan_svg import ring_path
 from yellowfen.workflows import paste as workflow
 from yellowfen.workflows.paste import PasteState, paste_state
 
 router = APIRouter()
 _VERBS = {
-    ChangeKind.NARROW: "Narrow", ChangeKind.LENGTHEN: "Lengthen", ChangeKind.PANES: "Cut into panes", ChangeKind.HOME_PLATE: "Cut to home plates",
-    ChangeKind.OVERPRINT: "Print larger", ChangeKind.LEAVE_OUT: "Leave out",
-}  # fmt: skip
+    ChangeKind.NARROW: "Narrow",
+    ChangeKind.LENGTHEN: "Lengthen",
+    ChangeKind.PANES: "Cut into panes",
+    ChangeKind.HOME_PLATE: "Cut to home plates",
+    ChangeKind.OVERPRINT: "Print larger",
+    ChangeKind.LEAVE_OUT: "Leave out",
+}
 
 
 @dataclass(frozen=True)
@@ -49,13 +62,26 @@ def openings_leaf(request: Request, job_id: int, database: Database, side: str =
     return _leaf(request, database, paste_state(database, job_id), side_of(side))
 
 
-def _leaf(request: Request, database: Database, state: PasteState, side: str, problem: str = "", status: int = 200) -> Response:
+def _leaf(
+    request: Request,
+    database: Database,
+    state: PasteState,
+    side: str,
+    problem: str = "",
+    status: int = 200,
+) -> Response:
     found = workflow.proposals(state)
     context = {
-        "groups": _groups(state, found), "all_keys": [one.key for one in found], "problem": problem, "judged": state.judged,
-        "taken": len(state.changes), "last": state.steps[-1].said if state.steps else "", "has_side": any(one.side == side for one in state.board.openings),
-        "steps": [step.said for step in state.steps], "wrong_drawn": workflow.wrong_as_drawn(state),
-    }  # fmt: skip
+        "groups": _groups(state, found),
+        "all_keys": [one.key for one in found],
+        "problem": problem,
+        "judged": state.judged,
+        "taken": len(state.changes),
+        "last": state.steps[-1].said if state.steps else "",
+        "has_side": any(one.side == side for one in state.board.openings),
+        "steps": [step.said for step in state.steps],
+        "wrong_drawn": workflow.wrong_as_drawn(state),
+    }
     return leaf_page(
         request,
         "paste_openings.html",
@@ -80,10 +106,17 @@ def _group(state: PasteState, group: list[Proposal]) -> Group:
     worst = group[0]
     package = f": {worst.package}" if worst.package and worst.package != "unknown" else ""
     return Group(
-        f"{_VERBS[worst.kind]}{package}", refs_in_short(one.ref or "bare area" for one in group), sum(len(one.changes) for one in group), worst.said,
-        state_of(worst.before), state_of(worst.after) if worst.after else "no paste", _numbers(worst), _before_and_after(state, worst.changes[0]),
-        tuple(one.key for one in group), tuple(group),
-    )  # fmt: skip
+        f"{_VERBS[worst.kind]}{package}",
+        refs_in_short(one.ref or "bare area" for one in group),
+        sum(len(one.changes) for one in group),
+        worst.said,
+        state_of(worst.before),
+        state_of(worst.after) if worst.after else "no paste",
+        _numbers(worst),
+        _before_and_after(state, worst.changes[0]),
+        tuple(one.key for one in group),
+        tuple(group),
+    )
 
 
 def _numbers(one: Proposal) -> str:
@@ -91,8 +124,16 @@ def _numbers(one: Proposal) -> str:
     before = f"{1000 * one.before.pad_solder_mm3:.1f}"
     if one.after is None:
         return f"{before} nl of solder saved at each"
-    wants = f" (wants {1000 * one.after.wanted.lean_mm3:.1f} to {1000 * one.after.wanted.fat_mm3:.1f})" if one.after.wanted else ""
-    bridge = f"; tendency to bridge {one.before.bridge:.2f} → {one.after.bridge:.2f}" if one.before.bridge > 0 else ""
+    wants = (
+        f" (wants {1000 * one.after.wanted.lean_mm3:.1f} to {1000 * one.after.wanted.fat_mm3:.1f})"
+        if one.after.wanted
+        else ""
+    )
+    bridge = (
+        f"; tendency to bridge {one.before.bridge:.2f} → {one.after.bridge:.2f}"
+        if one.before.bridge > 0
+        else ""
+    )
     return f"{before} → {1000 * one.after.pad_solder_mm3:.1f} nl of solder{wants}; area ratio {one.before.release.area_ratio:.2f} → {one.after.release.area_ratio:.2f}{bridge}"
 
 
@@ -128,32 +169,58 @@ def _before_and_after(state: PasteState, change: Change) -> Markup:
 
 @router.post("/jobs/{job_id}/paste/openings")
 def decide(
-    request: Request, job_id: int, database: Database, do: Annotated[str, Form()] = "take", key: Annotated[list[str] | None, Form()] = None,
-    coverage: Annotated[str, Form()] = "", side: Annotated[str, Form()] = "top",
-) -> Response:  # fmt: skip
-    """Take proposals (`key`, several in one by a line each), give all back, undo the newest decision, or set the coverage of thermal pads."""
+    request: Request,
+    job_id: int,
+    database: Database,
+    do: Annotated[str, Form()] = "take",
+    key: Annotated[list[str] | None, Form()] = None,
+    coverage: Annotated[str, Form()] = "",
+    side: Annotated[str, Form()] = "top",
+) -> Response:
+    """Take proposals (`key`, several in one by a line each), give all back, undo the newest
+    decision, or set the coverage of thermal pads.
+    """
     try:
         if do == "take":
-            workflow.take(database, job_id, [one for keys in key or [] for one in keys.splitlines()])
+            workflow.take(
+                database, job_id, [one for keys in key or [] for one in keys.splitlines()]
+            )
         elif do == "none":
             workflow.give_back_all(database, job_id)
         elif do == "undo":
             workflow.undo(database, job_id)
         elif do == "coverage":
             share = number("coverage", coverage, 0.0)
-            workflow.keep_plan(database, job_id, replace(stored.plan_of(database, job_id), coverage=share / 100 if share else None))
+            workflow.keep_plan(
+                database,
+                job_id,
+                replace(stored.plan_of(database, job_id), coverage=share / 100 if share else None),
+            )
         else:
             raise InvalidValue("do", "choose take, none, undo or coverage")
     except YellowfenError as refused:
         jobs.get(database, job_id)
-        return _leaf(request, database, paste_state(database, job_id), side_of(side), str(refused), status_of(refused))
+        return _leaf(
+            request,
+            database,
+            paste_state(database, job_id),
+            side_of(side),
+            str(refused),
+            status_of(refused),
+        )
     return RedirectResponse(f"/jobs/{job_id}/paste/openings?side={side_of(side)}", status_code=303)
 
 
 @router.get("/jobs/{job_id}/paste/stencil.{kind}")
 def stencil_file(
-    job_id: int, kind: str, database: Database, side: str = "top", margin: str = "25", mirrored: bool = False, said: Annotated[str, Query(max_length=60)] = "",
-) -> Response:  # fmt: skip
+    job_id: int,
+    kind: str,
+    database: Database,
+    side: str = "top",
+    margin: str = "25",
+    mirrored: bool = False,
+    said: Annotated[str, Query(max_length=60)] = "",
+) -> Response:
     """The stencil of one side as Gerber (a zip), DXF or SVG, with the changes that stand."""
     job = jobs.get(database, job_id)
     board = workflow.changed_board(database, job_id)
@@ -167,5 +234,11 @@ def stencil_file(
     elif kind == "svg":
         media, data = "image/svg+xml", stencil_svg(drawing).encode()
     else:
-        raise InvalidValue("kind", f"there is no stencil file of kind {kind[:10]!r}; take zip, dxf or svg")
-    return Response(data, media_type=media, headers={"content-disposition": f'attachment; filename="stencil-{job.id}-{side}.{kind}"'})
+        raise InvalidValue(
+            "kind", f"there is no stencil file of kind {kind[:10]!r}; take zip, dxf or svg"
+        )
+    return Response(
+        data,
+        media_type=media,
+        headers={"content-disposition": f'attachment; filename="stencil-{job.id}-{side}.{kind}"'},
+    )

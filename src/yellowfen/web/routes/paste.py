@@ -1,4 +1,6 @@
-"""The Paste stage, its first leaf: every stencil opening judged in a foil with a paste, drawn on the plan, worst first."""
+"""The Paste stage, its first leaf: every stencil opening judged in a foil with a paste, drawn on
+the plan, worst first.
+"""
 
 import time
 from dataclasses import replace
@@ -20,7 +22,14 @@ from yellowfen.store import materials
 from yellowfen.store import paste as stored
 from yellowfen.web.database import Database
 from yellowfen.web.pages import fragment
-from yellowfen.web.paste_page import as_drawn, leaf_page, number, openings_drawn, paste_words, side_of
+from yellowfen.web.paste_page import (
+    as_drawn,
+    leaf_page,
+    number,
+    openings_drawn,
+    paste_words,
+    side_of,
+)
 from yellowfen.workflows.paste import PasteState, keep_plan, paste_state, printed_mg
 
 router = APIRouter()
@@ -28,13 +37,28 @@ ROWS_SHOWN = 60
 
 
 @router.get("/jobs/{job_id}/paste")
-def foil_leaf(request: Request, job_id: int, database: Database, foil: str = "", paste: str = "", side: str = "top") -> Response:
+def foil_leaf(
+    request: Request,
+    job_id: int,
+    database: Database,
+    foil: str = "",
+    paste: str = "",
+    side: str = "top",
+) -> Response:
     """The leaf as kept, or as it would be in another foil or paste (nothing is stored)."""
     side, kept = side_of(side), stored.plan_of(database, job_id)
     return _leaf(request, database, job_id, kept, foil, paste, side)
 
 
-def _leaf(request: Request, database: Database, job_id: int, kept: PastePlan, foil: str, paste: str, side: str) -> Response:
+def _leaf(
+    request: Request,
+    database: Database,
+    job_id: int,
+    kept: PastePlan,
+    foil: str,
+    paste: str,
+    side: str,
+) -> Response:
     problem = ""
     try:
         state = paste_state(database, job_id, _wanted(kept, foil, paste))
@@ -42,15 +66,31 @@ def _leaf(request: Request, database: Database, job_id: int, kept: PastePlan, fo
         if refused.field == "paste":
             raise
         problem, state = str(refused), paste_state(database, job_id)
-    context = _context(database, state, side) | {"problem": problem, "typed": foil if problem else f"{state.foil_mm:g}"}
+    context = _context(database, state, side) | {
+        "problem": problem,
+        "typed": foil if problem else f"{state.foil_mm:g}",
+    }
     return leaf_page(
-        request, "paste.html", state, "", side, context, as_drawn(state, side) + openings_drawn(state.judged, side), 422 if problem else 200
+        request,
+        "paste.html",
+        state,
+        "",
+        side,
+        context,
+        as_drawn(state, side) + openings_drawn(state.judged, side),
+        422 if problem else 200,
     )
 
 
 def _wanted(kept: PastePlan, foil: str, paste: str) -> PastePlan:
-    """The kept plan with the foil and paste asked for; a paste is named, or a lot by 'lot' and its number."""
-    wanted = kept if not foil.strip() else replace(kept, foil_mm=None if foil == "best" else number("foil_mm", foil))
+    """The kept plan with the foil and paste asked for; a paste is named, or a lot by 'lot' and its
+    number.
+    """
+    wanted = (
+        kept
+        if not foil.strip()
+        else replace(kept, foil_mm=None if foil == "best" else number("foil_mm", foil))
+    )
     if paste.startswith("lot") and paste[3:].isdigit():
         return replace(wanted, lot_id=int(paste[3:]))
     return replace(wanted, paste=paste, lot_id=None) if paste else wanted
@@ -58,10 +98,18 @@ def _wanted(kept: PastePlan, foil: str, paste: str) -> PastePlan:
 
 @router.post("/jobs/{job_id}/paste")
 def keep(
-    request: Request, job_id: int, database: Database, foil: Annotated[str, Form()] = "", typed: Annotated[str, Form()] = "",
-    was: Annotated[str, Form()] = "", paste: Annotated[str, Form()] = "", side: Annotated[str, Form()] = "top",
-) -> Response:  # fmt: skip
-    """Keep foil and paste with the job; a foil is pressed or typed, one left as it stood stays as it was."""
+    request: Request,
+    job_id: int,
+    database: Database,
+    foil: Annotated[str, Form()] = "",
+    typed: Annotated[str, Form()] = "",
+    was: Annotated[str, Form()] = "",
+    paste: Annotated[str, Form()] = "",
+    side: Annotated[str, Form()] = "top",
+) -> Response:
+    """Keep foil and paste with the job; a foil is pressed or typed, one left as it stood stays as
+    it was.
+    """
     foil = foil or ("" if typed == was else typed or "best")
     kept = stored.plan_of(database, job_id)
     try:
@@ -72,30 +120,59 @@ def keep(
 
 
 @router.get("/api/jobs/{job_id}/paste")
-def judged_anew(job_id: int, database: Database, foil: str = "", paste: str = "", side: str = "top") -> dict[str, str]:
-    """What the slider asks: the answer's part of the page and the openings over the plan; nothing is stored."""
+def judged_anew(
+    job_id: int, database: Database, foil: str = "", paste: str = "", side: str = "top"
+) -> dict[str, str]:
+    """What the slider asks: the answer's part of the page and the openings over the plan; nothing
+    is stored.
+    """
     side = side_of(side)
     state = paste_state(database, job_id, _wanted(stored.plan_of(database, job_id), foil, paste))
-    context = _context(database, state, side) | {"foil": state.foil_mm, "state": state, "side": side}
-    return {"answer": fragment("paste_judged.html", context), "overlay": str(as_drawn(state, side) + openings_drawn(state.judged, side))}
+    context = _context(database, state, side) | {
+        "foil": state.foil_mm,
+        "state": state,
+        "side": side,
+    }
+    return {
+        "answer": fragment("paste_judged.html", context),
+        "overlay": str(as_drawn(state, side) + openings_drawn(state.judged, side)),
+    }
 
 
 def _context(database: Database, state: PasteState, side: str) -> dict[str, Any]:
     judged, foil_mm = state.judged, state.foil_mm
     lot = next((one for one in materials.lots(database) if one.id == state.plan.lot_id), None)
     return {
-        "lot": lot, "lot_says": lot.findings(time.time()) if lot else (), "prints_left": lot.boards_left(printed_mg(judged, side) / 1000 + WASTE_G) if lot else None,
-        "judged": judged, "best": state.best_mm, "words": _words(state), "powder": _powder(state.board, state.paste),
-        "foils": [(one.foil_mm, one.wrong, _minds(one)) for one in state.foils], "most": max([1, *(one.wrong + _minds(one) for one in state.foils)]),
-        "pastes": [(f"lot{one.id}", f"{one.name} ({paste_words(one.paste)})") for one in materials.lots(database)] + [(name, paste_words(one)) for name, one in PASTES.items()],
+        "lot": lot,
+        "lot_says": lot.findings(time.time()) if lot else (),
+        "prints_left": lot.boards_left(printed_mg(judged, side) / 1000 + WASTE_G) if lot else None,
+        "judged": judged,
+        "best": state.best_mm,
+        "words": _words(state),
+        "powder": _powder(state.board, state.paste),
+        "foils": [(one.foil_mm, one.wrong, _minds(one)) for one in state.foils],
+        "most": max([1, *(one.wrong + _minds(one) for one in state.foils)]),
+        "pastes": [
+            (f"lot{one.id}", f"{one.name} ({paste_words(one.paste)})")
+            for one in materials.lots(database)
+        ]
+        + [(name, paste_words(one)) for name, one in PASTES.items()],
         "chosen": f"lot{state.plan.lot_id}" if state.plan.lot_id else state.plan.paste,
-        "slider": (min(0.08, foil_mm), max(0.2, foil_mm)), "rows": _grouped(judged)[:ROWS_SHOWN], "why": _why(state),
-        "floats": [one for one in leadless_parts(state.board, judged, state.paste) if not one.well and one.part.side == side],
-    }  # fmt: skip
+        "slider": (min(0.08, foil_mm), max(0.2, foil_mm)),
+        "rows": _grouped(judged)[:ROWS_SHOWN],
+        "why": _why(state),
+        "floats": [
+            one
+            for one in leadless_parts(state.board, judged, state.paste)
+            if not one.well and one.part.side == side
+        ],
+    }
 
 
 def _grouped(judged: Judged) -> list[tuple[JudgedOpening, str, list[str]]]:
-    """Openings that are not right, those of one part with the same trouble together: the worst, its state, the pins."""
+    """Openings that are not right, those of one part with the same trouble together: the worst, its
+    state, the pins.
+    """
     groups: dict[tuple[str, str, str], tuple[JudgedOpening, str, list[str]]] = {}
     for one in judged.openings:
         state = state_of(one)
@@ -116,7 +193,11 @@ def _words(state: PasteState) -> str:
     if not judged.openings:
         return "This board has no stencil openings: add its paste layer, or work by hand."
     if not judged.wrong:
-        tail = "" if judged.foil_mm == best else f" A foil of {best:g} mm is as good and lets more through."
+        tail = (
+            ""
+            if judged.foil_mm == best
+            else f" A foil of {best:g} mm is as good and lets more through."
+        )
         minds = f", {_minds(judged)} to mind" if _minds(judged) else ""
         return f"Every opening comes out right at {judged.foil_mm:g} mm{minds}.{tail if best > judged.foil_mm else ''}"
     fewest = min(one.wrong for one in state.foils)

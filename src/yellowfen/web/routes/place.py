@@ -1,4 +1,6 @@
-"""The Place stage: the order on the plan, exceptions, the printed guide, and the placement run at the bench."""
+"""The Place stage: the order on the plan, exceptions, the printed guide, and the placement run at
+the bench.
+"""
 
 from typing import Annotated, Any
 
@@ -41,30 +43,62 @@ def place_page(request: Request, job_id: int, database: Database, side: str = ""
     return _page(request, database, ready_state(database, job_id), side)
 
 
-def _page(request: Request, database: Database, state: ReadyState, side: str, problem: str = "", status: int = 200) -> Response:
+def _page(
+    request: Request,
+    database: Database,
+    state: ReadyState,
+    side: str,
+    problem: str = "",
+    status: int = 200,
+) -> Response:
     side = side_of(side or state.sides.first)
     if not workflow.order_ready(database, state, side):
         return page(
             request,
             "place_working.html",
-            {"room": "jobs", "stage": "place", "job": state.paste.job, "side": side, "count": len(state.board.parts)},
+            {
+                "room": "jobs",
+                "stage": "place",
+                "job": state.paste.job,
+                "side": side,
+                "count": len(state.board.parts),
+            },
         )
     order = workflow.order_of(database, state, side)
     run = place_runs.latest(database, state.paste.job.id)
     parts = {part.ref: part for part in state.board.parts}
     context = {
-        "room": "jobs", "stage": "place", "job": state.paste.job, "board": state.board, "side": side, "order": order, "parts": parts, "problem": problem,
-        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)), "schools": SCHOOLS, "batches": _batches(order), "wishes": state.plan.wishes,
-        "unfinished": run if run and run.state().to_do and run.taps else None, "school": order.school, "first": state.sides.first,
-        "places": stored.places(database), "keys": {ref: line_key(part) for ref, part in parts.items()}, "batch": state.plan.batch, "tack_h": TACK_LIFE_H,
-    }  # fmt: skip
+        "room": "jobs",
+        "stage": "place",
+        "job": state.paste.job,
+        "board": state.board,
+        "side": side,
+        "order": order,
+        "parts": parts,
+        "problem": problem,
+        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)),
+        "schools": SCHOOLS,
+        "batches": _batches(order),
+        "wishes": state.plan.wishes,
+        "unfinished": run if run and run.state().to_do and run.taps else None,
+        "school": order.school,
+        "first": state.sides.first,
+        "places": stored.places(database),
+        "keys": {ref: line_key(part) for ref, part in parts.items()},
+        "batch": state.plan.batch,
+        "tack_h": TACK_LIFE_H,
+    }
     return page(request, "place.html", context, status=status)
 
 
 @router.get("/api/jobs/{job_id}/place/order")
 def work_out(job_id: int, database: Database, side: str = "top") -> dict[str, int]:
     """Work the order of a large board out; answers when it is there."""
-    return {"parts": len(workflow.order_of(database, ready_state(database, job_id), side_of(side)).steps)}
+    return {
+        "parts": len(
+            workflow.order_of(database, ready_state(database, job_id), side_of(side)).steps
+        )
+    }
 
 
 @router.get("/api/jobs/{job_id}/place/progress")
@@ -107,10 +141,19 @@ def _path(board: Board, order: Order) -> Markup:
 
 @router.post("/jobs/{job_id}/place")
 def change_order(
-    request: Request, job_id: int, database: Database, do: Annotated[str, Form()] = "", side: Annotated[str, Form()] = "top", ref: Annotated[str, Form()] = "",
-    after: Annotated[str, Form()] = "", school: Annotated[str, Form()] = "", batch: Annotated[str, Form()] = "10",
-) -> Response:  # fmt: skip
-    """An exception (`wish`, `unwish`, `plain`), another school or batch size (`rule`), or the start of a run (`start`)."""
+    request: Request,
+    job_id: int,
+    database: Database,
+    do: Annotated[str, Form()] = "",
+    side: Annotated[str, Form()] = "top",
+    ref: Annotated[str, Form()] = "",
+    after: Annotated[str, Form()] = "",
+    school: Annotated[str, Form()] = "",
+    batch: Annotated[str, Form()] = "10",
+) -> Response:
+    """An exception (`wish`, `unwish`, `plain`), another school or batch size (`rule`), or the start
+    of a run (`start`).
+    """
     from dataclasses import replace
 
     from yellowfen.web.paste_page import whole_number
@@ -118,7 +161,9 @@ def change_order(
     side = side_of(side)
     try:
         if do == "start":
-            return RedirectResponse(f"/place/{workflow.start_placing(database, job_id, side)}", status_code=303)
+            return RedirectResponse(
+                f"/place/{workflow.start_placing(database, job_id, side)}", status_code=303
+            )
         if do == "wish":
             workflow.wish(database, job_id, ref, after)
         elif do == "unwish":
@@ -128,12 +173,20 @@ def change_order(
         elif do == "rule":
             kept = stored.plan_of(database, job_id)
             workflow.keep_plan(
-                database, job_id, replace(kept, schools={**kept.schools, "order": school}, batch=whole_number("batch", batch))
+                database,
+                job_id,
+                replace(
+                    kept,
+                    schools={**kept.schools, "order": school},
+                    batch=whole_number("batch", batch),
+                ),
             )
         else:
             raise InvalidValue("do", "choose wish, unwish, plain, rule or start")
     except YellowfenError as refused:
-        return _page(request, database, ready_state(database, job_id), side, str(refused), status_of(refused))
+        return _page(
+            request, database, ready_state(database, job_id), side, str(refused), status_of(refused)
+        )
     return RedirectResponse(f"/jobs/{job_id}/place?side={side}", status_code=303)
 
 
@@ -144,14 +197,31 @@ def guide(request: Request, job_id: int, database: Database, side: str = "top") 
     order = workflow.order_of(database, state, side)
     parts = {part.ref: part for part in state.board.parts}
     rows = [
-        {"number": number, "step": step, "part": parts[step.ref], "way": _way_round(state.board, step.ref)}
+        {
+            "number": number,
+            "step": step,
+            "part": parts[step.ref],
+            "way": _way_round(state.board, step.ref),
+        }
         for number, step in enumerate(order.steps, 1)
     ]
-    drawn = {part.package.name: package_drawing(part.package) for part in parts.values() if direction_of(part.package)}
+    drawn = {
+        part.package.name: package_drawing(part.package)
+        for part in parts.values()
+        if direction_of(part.package)
+    }
     context = {
-        "room": "jobs", "job": state.paste.job, "board": state.board, "side": side, "order": order, "rows": rows, "drawn": drawn,
-        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)), "places": stored.places(database), "keys": {ref: line_key(part) for ref, part in parts.items()},
-    }  # fmt: skip
+        "room": "jobs",
+        "job": state.paste.job,
+        "board": state.board,
+        "side": side,
+        "order": order,
+        "rows": rows,
+        "drawn": drawn,
+        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)),
+        "places": stored.places(database),
+        "keys": {ref: line_key(part) for ref, part in parts.items()},
+    }
     return page(request, "place_guide.html", context)
 
 
@@ -182,7 +252,11 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         if any(part.ref == step.ref for part in board.parts)
     ]
     names = {one["package"] for one in steps if one["directed"]}
-    drawings = {part.package.name: package_drawing(part.package) for part in board.parts if part.package.name in names}
+    drawings = {
+        part.package.name: package_drawing(part.package)
+        for part in board.parts
+        if part.package.name in names
+    }
     state = _state(run) | {
         "steps": steps,
         "width": board.width_mm,
@@ -192,24 +266,49 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
     return page(
         request,
         "place_run.html",
-        {"room": "jobs", "job": job, "run": run, "plan": plan_svg(board, run.side), "state": state, "drawings": drawings},
+        {
+            "room": "jobs",
+            "job": job,
+            "run": run,
+            "plan": plan_svg(board, run.side),
+            "state": state,
+            "drawings": drawings,
+        },
     )
 
 
-def _as_seen(board: Board, ref: str, turn: float, batch: int, places: dict[str, str], side: str) -> dict[str, Any]:
+def _as_seen(
+    board: Board, ref: str, turn: float, batch: int, places: dict[str, str], side: str
+) -> dict[str, Any]:
     """A step as the page draws it: its place on the plan as seen, its size, its words."""
     part = board.part(ref)
     way, mark = _way_round(board, ref)
     first = next((land.pin for land in part.package.lands if land.pin in ("1", "A1")), "")
     return {
-        "ref": ref, "value": part.value, "package": part.package.name, "turn": turn, "batch": batch, "where": places.get(line_key(part), ""), "way": way, "mark": mark,
-        "directed": not either_way(part) and direction_of(part.package) is not None, "pin": first, "reach": max(part.package.body_x_mm, part.package.body_y_mm),
-        "x": part.x_mm if side == "top" else board.width_mm - part.x_mm, "y": board.height_mm - part.y_mm,
-    }  # fmt: skip
+        "ref": ref,
+        "value": part.value,
+        "package": part.package.name,
+        "turn": turn,
+        "batch": batch,
+        "where": places.get(line_key(part), ""),
+        "way": way,
+        "mark": mark,
+        "directed": not either_way(part) and direction_of(part.package) is not None,
+        "pin": first,
+        "reach": max(part.package.body_x_mm, part.package.body_y_mm),
+        "x": part.x_mm if side == "top" else board.width_mm - part.x_mm,
+        "y": board.height_mm - part.y_mm,
+    }
 
 
 def _state(run: PlaceRun) -> dict[str, Any]:
-    return {"run": run.id, "taps": [{"key": one.key, "ref": one.ref, "what": one.what, "at_ms": one.at_ms} for one in run.taps]}
+    return {
+        "run": run.id,
+        "taps": [
+            {"key": one.key, "ref": one.ref, "what": one.what, "at_ms": one.at_ms}
+            for one in run.taps
+        ],
+    }
 
 
 @router.post("/api/place/{run_id}/taps")

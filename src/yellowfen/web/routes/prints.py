@@ -26,15 +26,38 @@ def weigh_leaf(request: Request, job_id: int, database: Database, side: str = "t
 
 
 def _leaf(
-    request: Request, database: Database, state: PasteState, side: str, typed: dict[str, str], problem: str = "", status: int = 200
+    request: Request,
+    database: Database,
+    state: PasteState,
+    side: str,
+    typed: dict[str, str],
+    problem: str = "",
+    status: int = 200,
 ) -> Response:
     prints = stored.prints_of(database, state.job.id)
     forecast = {sides: workflow.expected_mg(state, sides) for sides in ("top", "bottom", "both")}
     context: dict[str, Any] = {
-        "typed": typed, "problem": problem, "prints": prints, "tally": _tally([one.found for one in prints]), "forecast": forecast, "sides": typed["sides"] if typed["sides"] in forecast else side, "found_words": FOUND,
-        "wiped": sum(one.wiped for one in prints), "repeated": sum(one.repeated for one in prints), "judged": state.judged,
-    }  # fmt: skip
-    return leaf_page(request, "paste_weigh.html", state, "/weigh", side, context, openings_drawn(state.judged, side), status)
+        "typed": typed,
+        "problem": problem,
+        "prints": prints,
+        "tally": _tally([one.found for one in prints]),
+        "forecast": forecast,
+        "sides": typed["sides"] if typed["sides"] in forecast else side,
+        "found_words": FOUND,
+        "wiped": sum(one.wiped for one in prints),
+        "repeated": sum(one.repeated for one in prints),
+        "judged": state.judged,
+    }
+    return leaf_page(
+        request,
+        "paste_weigh.html",
+        state,
+        "/weigh",
+        side,
+        context,
+        openings_drawn(state.judged, side),
+        status,
+    )
 
 
 def _tally(found: list[str]) -> str:
@@ -47,21 +70,49 @@ def _tally(found: list[str]) -> str:
 
 @router.post("/jobs/{job_id}/paste/weigh")
 def weigh(
-    request: Request, job_id: int, database: Database, before: Annotated[str, Form()] = "", after: Annotated[str, Form()] = "",
-    resolution: Annotated[str, Form()] = "1", boards: Annotated[str, Form()] = "1", unit: Annotated[str, Form()] = "mg", sides: Annotated[str, Form()] = "top",
-) -> Response:  # fmt: skip
+    request: Request,
+    job_id: int,
+    database: Database,
+    before: Annotated[str, Form()] = "",
+    after: Annotated[str, Form()] = "",
+    resolution: Annotated[str, Form()] = "1",
+    boards: Annotated[str, Form()] = "1",
+    unit: Annotated[str, Form()] = "mg",
+    sides: Annotated[str, Form()] = "top",
+) -> Response:
     """Keep a weighing; masses come in mg or g."""
-    typed = {"before": before, "after": after, "resolution": resolution, "boards": boards, "unit": unit, "sides": sides}
+    typed = {
+        "before": before,
+        "after": after,
+        "resolution": resolution,
+        "boards": boards,
+        "unit": unit,
+        "sides": sides,
+    }
     try:
         scale = {"mg": 1.0, "g": 1000.0}.get(unit)
         if scale is None:
             raise InvalidValue("unit", "masses are typed in mg or g")
         workflow.weigh(
-            database, job_id, sides, scale * number("before", before), scale * number("after", after), scale * number("resolution", resolution), whole_number("boards", boards)
-        )  # fmt: skip
+            database,
+            job_id,
+            sides,
+            scale * number("before", before),
+            scale * number("after", after),
+            scale * number("resolution", resolution),
+            whole_number("boards", boards),
+        )
     except YellowfenError as refused:
         jobs.get(database, job_id)
-        return _leaf(request, database, paste_state(database, job_id), "top", typed, str(refused), status_of(refused))
+        return _leaf(
+            request,
+            database,
+            paste_state(database, job_id),
+            "top",
+            typed,
+            str(refused),
+            status_of(refused),
+        )
     return RedirectResponse(f"/jobs/{job_id}/paste/weigh?side={side_of(sides)}", status_code=303)
 
 
@@ -73,9 +124,13 @@ def remove(job_id: int, weighing_id: int, database: Database) -> Response:
 
 @router.post("/jobs/{job_id}/paste/prints")
 def note_print(
-    job_id: int, database: Database, found: Annotated[str, Form()] = "", wiped: Annotated[str, Form()] = "", repeated: Annotated[str, Form()] = "",
+    job_id: int,
+    database: Database,
+    found: Annotated[str, Form()] = "",
+    wiped: Annotated[str, Form()] = "",
+    repeated: Annotated[str, Form()] = "",
     side: Annotated[str, Form()] = "top",
-) -> Response:  # fmt: skip
+) -> Response:
     """Note how a print looked, or take the newest note back."""
     if found == "undo":
         workflow.undo_print(database, job_id)

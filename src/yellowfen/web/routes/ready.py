@@ -29,7 +29,13 @@ from yellowfen.workflows import ready as workflow
 from yellowfen.workflows.ready import ReadyState, ready_state
 
 router = APIRouter()
-LEAVES = (("", "Ways"), ("/sides", "Sides"), ("/when", "When"), ("/kit", "Kit"), ("/minutes", "Minutes"))
+LEAVES = (
+    ("", "Ways"),
+    ("/sides", "Sides"),
+    ("/when", "When"),
+    ("/kit", "Kit"),
+    ("/minutes", "Minutes"),
+)
 # What a way is called on the plan: a letter in a shape of its own.
 SIGNS = {
     Way.PRINT_AIR: "print",
@@ -56,19 +62,33 @@ def _leaf_page(
     status: int = 200,
 ) -> Response:
     whole = {
-        "room": "jobs", "stage": "ready", "job": state.paste.job, "board": state.board, "leaf": leaf, "leaves": LEAVES, "side": side, "state": state,
-        "plan": plan_svg(state.board, side, grades, overlay), "problem": "", "paste_said": paste_words(state.paste.paste), **context,
-    }  # fmt: skip
+        "room": "jobs",
+        "stage": "ready",
+        "job": state.paste.job,
+        "board": state.board,
+        "leaf": leaf,
+        "leaves": LEAVES,
+        "side": side,
+        "state": state,
+        "plan": plan_svg(state.board, side, grades, overlay),
+        "problem": "",
+        "paste_said": paste_words(state.paste.paste),
+        **context,
+    }
     return page(request, template, whole, status=status)
 
 
 # ways
 @router.get("/jobs/{job_id}/ready")
-def ways_leaf(request: Request, job_id: int, database: Database, side: str = "top", part: str = "") -> Response:
+def ways_leaf(
+    request: Request, job_id: int, database: Database, side: str = "top", part: str = ""
+) -> Response:
     return _ways(request, ready_state(database, job_id), side_of(side), part)
 
 
-def _ways(request: Request, state: ReadyState, side: str, part: str, problem: str = "", status: int = 200) -> Response:
+def _ways(
+    request: Request, state: ReadyState, side: str, part: str, problem: str = "", status: int = 200
+) -> Response:
     groups: dict[tuple[str, str], list[PartWay]] = defaultdict(list)
     for one in state.ways:
         groups[(str(one.chosen.way), one.part.package.name)].append(one)
@@ -77,53 +97,94 @@ def _ways(request: Request, state: ReadyState, side: str, part: str, problem: st
     for one in state.ways:
         counts[SIGNS[one.chosen.way]] += 1
     context = {
-        "rows": rows, "short": refs_in_short, "counts": dict(counts), "problem": problem, "questions": QUESTIONS, "schools": Schools(state.plan.schools), "iron_ways": IRON_WAYS,
-        "opened": part, "techniques": state.techniques,
-    }  # fmt: skip
+        "rows": rows,
+        "short": refs_in_short,
+        "counts": dict(counts),
+        "problem": problem,
+        "questions": QUESTIONS,
+        "schools": Schools(state.plan.schools),
+        "iron_ways": IRON_WAYS,
+        "opened": part,
+        "techniques": state.techniques,
+    }
     grades = {one.part.ref: f"way-{SIGNS[one.chosen.way]}" for one in state.ways}
-    return _leaf_page(request, "ready_ways.html", state, "", side, context, grades=grades, status=status)
+    return _leaf_page(
+        request, "ready_ways.html", state, "", side, context, grades=grades, status=status
+    )
 
 
 @router.post("/jobs/{job_id}/ready")
 def choose(
-    request: Request, job_id: int, database: Database, do: Annotated[str, Form()] = "way", way: Annotated[str, Form()] = "", ref: Annotated[str, Form()] = "",
-    package: Annotated[str, Form()] = "", question: Annotated[str, Form()] = "", school: Annotated[str, Form()] = "", boards: Annotated[str, Form()] = "",
+    request: Request,
+    job_id: int,
+    database: Database,
+    do: Annotated[str, Form()] = "way",
+    way: Annotated[str, Form()] = "",
+    ref: Annotated[str, Form()] = "",
+    package: Annotated[str, Form()] = "",
+    question: Annotated[str, Form()] = "",
+    school: Annotated[str, Form()] = "",
+    boards: Annotated[str, Form()] = "",
     side: Annotated[str, Form()] = "top",
-) -> Response:  # fmt: skip
+) -> Response:
     """A way for a part or a package, a school, or the number of boards."""
     try:
         kept = stored.plan_of(database, job_id)
         if do == "way":
             workflow.choose_way(database, job_id, way, ref, package)
         elif do == "school":
-            workflow.keep_plan(database, job_id, replace(kept, schools={**kept.schools, question: school}))
+            workflow.keep_plan(
+                database, job_id, replace(kept, schools={**kept.schools, question: school})
+            )
         elif do == "bench":
             workflow.keep_schools_for_bench(database, job_id)
         elif do == "boards":
-            workflow.keep_plan(database, job_id, replace(kept, boards=whole_number("boards", boards)))
+            workflow.keep_plan(
+                database, job_id, replace(kept, boards=whole_number("boards", boards))
+            )
         else:
             raise InvalidValue("do", "choose way, school, bench or boards")
     except YellowfenError as refused:
-        return _ways(request, ready_state(database, job_id), side_of(side), ref, str(refused), status_of(refused))
-    return RedirectResponse(f"/jobs/{job_id}/ready?side={side_of(side)}{f'&part={ref}' if ref else ''}", status_code=303)
+        return _ways(
+            request,
+            ready_state(database, job_id),
+            side_of(side),
+            ref,
+            str(refused),
+            status_of(refused),
+        )
+    return RedirectResponse(
+        f"/jobs/{job_id}/ready?side={side_of(side)}{f'&part={ref}' if ref else ''}", status_code=303
+    )
 
 
 @router.get("/jobs/{job_id}/ready/iron/{ref:path}")
-def iron_card(request: Request, job_id: int, ref: str, database: Database, measured: bool = False) -> Response:
+def iron_card(
+    request: Request, job_id: int, ref: str, database: Database, measured: bool = False
+) -> Response:
     """A bench card for one part by iron: tip, heat, wire, flux, its rows drawn."""
     state = ready_state(database, job_id)
     one = state.way(ref)
     found = workflow.iron_rows(database, state, ref, measured)
     context = {
-        "one": one, "rows": found.rows, "found": found, "iron": workflow.iron_for(database, state, ref), "drawings": [row_diagram(row) for row in found.rows], "wires": wire_by_kind(one.part.package, state.paste.paste.metal),
-        "iron_c": one.iron_c or 340.0, "tip": one.tip or "2 mm bevel", "flux": one.flux,
-    }  # fmt: skip
+        "one": one,
+        "rows": found.rows,
+        "found": found,
+        "iron": workflow.iron_for(database, state, ref),
+        "drawings": [row_diagram(row) for row in found.rows],
+        "wires": wire_by_kind(one.part.package, state.paste.paste.metal),
+        "iron_c": one.iron_c or 340.0,
+        "tip": one.tip or "2 mm bevel",
+        "flux": one.flux,
+    }
     return _leaf_page(request, "ready_iron.html", state, "", one.part.side, context)
 
 
 @router.get("/api/jobs/{job_id}/ready/iron/{ref:path}")
 def iron_need(job_id: int, ref: str, database: Database, tie: str) -> dict[str, float | None]:
-    """Seconds until a pin of the part is wet under the bench's iron, tied in one way; null when not in time. Kept for the card."""
+    """Seconds until a pin of the part is wet under the bench's iron, tied in one way; null when not
+    in time. Kept for the card.
+    """
     return {"wets_s": workflow.iron_need(database, ready_state(database, job_id), ref, tie)}
 
 
@@ -135,11 +196,21 @@ def sides_leaf(request: Request, job_id: int, database: Database, side: str = ""
     side = side_of(side or sides.first)
     falls = {one.ref for one in sides.falls}
     grades = {
-        ref: "way-last" if ref in falls else "way-iron" if ref in sides.by_iron else "way-print" if count == 2 else "way-dots"
+        ref: "way-last"
+        if ref in falls
+        else "way-iron"
+        if ref in sides.by_iron
+        else "way-print"
+        if count == 2
+        else "way-dots"
         for ref, count in sides.passes.items()
     }
     grades |= dict.fromkeys(sides.by_iron, "way-iron")
-    context = {"sides": sides, "iron": refs_in_short(sides.by_iron, 30), "bottom": sides.first == "bottom"}
+    context = {
+        "sides": sides,
+        "iron": refs_in_short(sides.by_iron, 30),
+        "bottom": sides.first == "bottom",
+    }
     return _leaf_page(request, "ready_sides.html", state, "/sides", side, context, grades=grades)
 
 
@@ -150,7 +221,12 @@ def when_leaf(request: Request, job_id: int, database: Database) -> Response:
 
 
 def _when(
-    request: Request, database: Database, state: ReadyState, typed: dict[str, str] | None = None, problem: str = "", status: int = 200
+    request: Request,
+    database: Database,
+    state: ReadyState,
+    typed: dict[str, str] | None = None,
+    problem: str = "",
+    status: int = 200,
 ) -> Response:
     now = time.time()
     warm, nothing = workflow.warming(database, state)
@@ -158,13 +234,33 @@ def _when(
     lot = workflow.lot_of(database, state)
     plan = state.plan
     context = {
-        "timed": timed, "found": timed.found, "line": time_line(timed.found, now), "now": now, "warm": warm, "nothing": nothing, "lot": lot, "clock": _clock, "problem": problem,
-        "typed": typed or {
-            "boards": f"{plan.boards}", "start": _local(plan.start_s), "finish": _local(plan.finish_s), "pace": f"{plan.pace:g}", "room_c": f"{plan.room_c:g}", "humidity": f"{100 * plan.humidity:g}",
-            "fridge_c": f"{plan.fridge_c:g}", "container": plan.container, "grams": f"{plan.grams:g}", "bags_open_h": f"{plan.bags_open_h:g}", "wash": "1" if plan.wash else "",
+        "timed": timed,
+        "found": timed.found,
+        "line": time_line(timed.found, now),
+        "now": now,
+        "warm": warm,
+        "nothing": nothing,
+        "lot": lot,
+        "clock": _clock,
+        "problem": problem,
+        "typed": typed
+        or {
+            "boards": f"{plan.boards}",
+            "start": _local(plan.start_s),
+            "finish": _local(plan.finish_s),
+            "pace": f"{plan.pace:g}",
+            "room_c": f"{plan.room_c:g}",
+            "humidity": f"{100 * plan.humidity:g}",
+            "fridge_c": f"{plan.fridge_c:g}",
+            "container": plan.container,
+            "grams": f"{plan.grams:g}",
+            "bags_open_h": f"{plan.bags_open_h:g}",
+            "wash": "1" if plan.wash else "",
         },
-        "bags": timed.bags, "next": next((one for one in timed.found.tasks if not one.done), None), "done": [one for one in timed.found.tasks if one.done],
-    }  # fmt: skip
+        "bags": timed.bags,
+        "next": next((one for one in timed.found.tasks if not one.done), None),
+        "done": [one for one in timed.found.tasks if one.done],
+    }
     return _leaf_page(request, "ready_when.html", state, "/when", "top", context, status=status)
 
 
@@ -175,7 +271,11 @@ def _local(moment_s: float | None) -> str:
 def _clock(moment_s: float) -> str:
     """The time of day, with the day when it is not today."""
     moment = datetime.fromtimestamp(moment_s)
-    return moment.strftime("%H:%M") if moment.date() == datetime.now().date() else moment.strftime("%d %b %H:%M")
+    return (
+        moment.strftime("%H:%M")
+        if moment.date() == datetime.now().date()
+        else moment.strftime("%d %b %H:%M")
+    )
 
 
 def _moment(field: str, text: str) -> float | None:
@@ -184,21 +284,44 @@ def _moment(field: str, text: str) -> float | None:
     try:
         return datetime.fromisoformat(text).timestamp()
     except ValueError:
-        raise InvalidValue(field, f"{text[:25]!r} is not a day and time such as 2026-11-30T18:00") from None
+        raise InvalidValue(
+            field, f"{text[:25]!r} is not a day and time such as 2026-11-30T18:00"
+        ) from None
 
 
 @router.post("/jobs/{job_id}/ready/when")
 def set_when(
-    request: Request, job_id: int, database: Database, do: Annotated[str, Form()] = "plan", task: Annotated[str, Form()] = "", boards: Annotated[str, Form()] = "1",
-    start: Annotated[str, Form()] = "", finish: Annotated[str, Form()] = "", pace: Annotated[str, Form()] = "1", room_c: Annotated[str, Form()] = "22",
-    humidity: Annotated[str, Form()] = "50", fridge_c: Annotated[str, Form()] = "5", container: Annotated[str, Form()] = "syringe", grams: Annotated[str, Form()] = "35",
-    bags_open_h: Annotated[str, Form()] = "0", wash: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    job_id: int,
+    database: Database,
+    do: Annotated[str, Form()] = "plan",
+    task: Annotated[str, Form()] = "",
+    boards: Annotated[str, Form()] = "1",
+    start: Annotated[str, Form()] = "",
+    finish: Annotated[str, Form()] = "",
+    pace: Annotated[str, Form()] = "1",
+    room_c: Annotated[str, Form()] = "22",
+    humidity: Annotated[str, Form()] = "50",
+    fridge_c: Annotated[str, Form()] = "5",
+    container: Annotated[str, Form()] = "syringe",
+    grams: Annotated[str, Form()] = "35",
+    bags_open_h: Annotated[str, Form()] = "0",
+    wash: Annotated[str, Form()] = "",
+) -> Response:
     """Set the schedule, or say that a task is done, undo one, begin anew."""
     typed = {
-        "boards": boards, "start": start, "finish": finish, "pace": pace, "room_c": room_c, "humidity": humidity, "fridge_c": fridge_c, "container": container, "grams": grams,
-        "bags_open_h": bags_open_h, "wash": wash,
-    }  # fmt: skip
+        "boards": boards,
+        "start": start,
+        "finish": finish,
+        "pace": pace,
+        "room_c": room_c,
+        "humidity": humidity,
+        "fridge_c": fridge_c,
+        "container": container,
+        "grams": grams,
+        "bags_open_h": bags_open_h,
+        "wash": wash,
+    }
     try:
         if do == "done":
             workflow.task_done(database, job_id, task, time.time())
@@ -211,12 +334,33 @@ def set_when(
             if begin is not None and end is not None:
                 raise InvalidValue("finish", "type a start or a finish, not both")
             kept = stored.plan_of(database, job_id)
-            workflow.keep_plan(database, job_id, replace(
-                kept, boards=whole_number("boards", boards), start_s=begin, finish_s=end, pace=number("pace", pace), room_c=number("room_c", room_c), humidity=number("humidity", humidity) / 100,
-                fridge_c=number("fridge_c", fridge_c), container=container, grams=number("grams", grams), bags_open_h=number("bags_open_h", bags_open_h), wash=bool(wash),
-            ))  # fmt: skip
+            workflow.keep_plan(
+                database,
+                job_id,
+                replace(
+                    kept,
+                    boards=whole_number("boards", boards),
+                    start_s=begin,
+                    finish_s=end,
+                    pace=number("pace", pace),
+                    room_c=number("room_c", room_c),
+                    humidity=number("humidity", humidity) / 100,
+                    fridge_c=number("fridge_c", fridge_c),
+                    container=container,
+                    grams=number("grams", grams),
+                    bags_open_h=number("bags_open_h", bags_open_h),
+                    wash=bool(wash),
+                ),
+            )
     except YellowfenError as refused:
-        return _when(request, database, ready_state(database, job_id), typed if do == "plan" else None, str(refused), status_of(refused))
+        return _when(
+            request,
+            database,
+            ready_state(database, job_id),
+            typed if do == "plan" else None,
+            str(refused),
+            status_of(refused),
+        )
     return RedirectResponse(f"/jobs/{job_id}/ready/when", status_code=303)
 
 
@@ -225,8 +369,16 @@ def calendar_file(job_id: int, database: Database) -> Response:
     """The schedule with alarms, for any calendar."""
     state = ready_state(database, job_id)
     now = time.time()
-    data = calendar([one for one in workflow.timed(database, state, now).found.tasks if not one.done], state.paste.job.name, now)
-    return Response(data, media_type="text/calendar", headers={"content-disposition": f'attachment; filename="build-{job_id}.ics"'})
+    data = calendar(
+        [one for one in workflow.timed(database, state, now).found.tasks if not one.done],
+        state.paste.job.name,
+        now,
+    )
+    return Response(
+        data,
+        media_type="text/calendar",
+        headers={"content-disposition": f'attachment; filename="build-{job_id}.ics"'},
+    )
 
 
 # kit
@@ -235,10 +387,22 @@ def kit_leaf(request: Request, job_id: int, database: Database, side: str = "top
     return _kit(request, database, ready_state(database, job_id), side_of(side))
 
 
-def _kit(request: Request, database: Database, state: ReadyState, side: str, problem: str = "", status: int = 200) -> Response:
+def _kit(
+    request: Request,
+    database: Database,
+    state: ReadyState,
+    side: str,
+    problem: str = "",
+    status: int = 200,
+) -> Response:
     lines = workflow.kit_lines(database, state)
-    there, missing = [one for one in lines if one.found is Found.THERE], [one for one in lines if one.found is Found.MISSING]
-    grades = {ref: "way-print" for one in there for ref in one.refs} | {ref: "way-last" for one in missing for ref in one.refs}
+    there, missing = (
+        [one for one in lines if one.found is Found.THERE],
+        [one for one in lines if one.found is Found.MISSING],
+    )
+    grades = {ref: "way-print" for one in there for ref in one.refs} | {
+        ref: "way-last" for one in missing for ref in one.refs
+    }
     grades |= {ref: "way-mounds" for one in lines if one.found is Found.INSTEAD for ref in one.refs}
     context = {
         "lines": lines,
@@ -248,19 +412,34 @@ def _kit(request: Request, database: Database, state: ReadyState, side: str, pro
         "problem": problem,
         "open": [one for one in lines if one.found is None],
     }
-    return _leaf_page(request, "ready_kit.html", state, "/kit", side, context, grades=grades, status=status)
+    return _leaf_page(
+        request, "ready_kit.html", state, "/kit", side, context, grades=grades, status=status
+    )
 
 
 @router.post("/jobs/{job_id}/ready/kit")
 def note_line(
-    request: Request, job_id: int, database: Database, line: Annotated[str, Form()] = "", found: Annotated[str, Form()] = "", instead: Annotated[str, Form()] = "",
-    where: Annotated[str | None, Form()] = None, side: Annotated[str, Form()] = "top",
-) -> Response:  # fmt: skip
+    request: Request,
+    job_id: int,
+    database: Database,
+    line: Annotated[str, Form()] = "",
+    found: Annotated[str, Form()] = "",
+    instead: Annotated[str, Form()] = "",
+    where: Annotated[str | None, Form()] = None,
+    side: Annotated[str, Form()] = "top",
+) -> Response:
     """What was found of a line, and where its parts live."""
     try:
         workflow.note_line(database, job_id, line, found, instead, where)
     except YellowfenError as refused:
-        return _kit(request, database, ready_state(database, job_id), side_of(side), str(refused), status_of(refused))
+        return _kit(
+            request,
+            database,
+            ready_state(database, job_id),
+            side_of(side),
+            str(refused),
+            status_of(refused),
+        )
     if "application/json" in request.headers.get("accept", ""):
         return Response(status_code=204)
     return RedirectResponse(f"/jobs/{job_id}/ready/kit?side={side_of(side)}", status_code=303)
@@ -271,10 +450,23 @@ def kit_check(request: Request, job_id: int, database: Database) -> Response:
     """The kit check at the bench: line by line, one key for there, one for missing."""
     state = ready_state(database, job_id)
     lines = [
-        {"key": one.key, "value": one.value or one.package, "package": one.package, "take": one.take, "spares": one.spares, "where": one.where, "refs": refs_in_short(one.refs, 8), "found": str(one.found or "")}
+        {
+            "key": one.key,
+            "value": one.value or one.package,
+            "package": one.package,
+            "take": one.take,
+            "spares": one.spares,
+            "where": one.where,
+            "refs": refs_in_short(one.refs, 8),
+            "found": str(one.found or ""),
+        }
         for one in workflow.kit_lines(database, state)
-    ]  # fmt: skip
-    return page(request, "kit_check.html", {"room": "jobs", "job": state.paste.job, "state": {"job": job_id, "lines": lines}})
+    ]
+    return page(
+        request,
+        "kit_check.html",
+        {"room": "jobs", "job": state.paste.job, "state": {"job": job_id, "lines": lines}},
+    )
 
 
 # minutes
@@ -286,7 +478,10 @@ def minutes_leaf(request: Request, job_id: int, database: Database) -> Response:
     for one in state.ways:
         per_kind[str(one.kind)].append(one)
     less = sorted(
-        ((kind, sum(one.chosen.expected_min for one in group) / len(group), len(group)) for kind, group in per_kind.items()),
+        (
+            (kind, sum(one.chosen.expected_min for one in group) / len(group), len(group))
+            for kind, group in per_kind.items()
+        ),
         key=lambda row: -row[1],
     )
     context = {
@@ -297,13 +492,25 @@ def minutes_leaf(request: Request, job_id: int, database: Database) -> Response:
         "paces": workflow.own_paces(database),
         "techniques": state.techniques,
     }
-    return _leaf_page(request, "ready_minutes.html", state, "/minutes", "top", context, grades=_costly(state.ways, state.board))
+    return _leaf_page(
+        request,
+        "ready_minutes.html",
+        state,
+        "/minutes",
+        "top",
+        context,
+        grades=_costly(state.ways, state.board),
+    )
 
 
 def _costly(ways: tuple[PartWay, ...], board: Board) -> dict[str, str]:
     """Parts by what they cost: the dearest fifth hard, the cheaper half easy."""
     ranked = sorted(ways, key=lambda one: -one.chosen.expected_min)
     return {
-        one.part.ref: "hard" if place < len(ranked) / 5 else "mind" if place < len(ranked) / 2 else "easy"
+        one.part.ref: "hard"
+        if place < len(ranked) / 5
+        else "mind"
+        if place < len(ranked) / 2
+        else "easy"
         for place, one in enumerate(ranked)
     }

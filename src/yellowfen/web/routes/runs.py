@@ -28,18 +28,49 @@ class TapForm(BaseModel):
 def run_page(request: Request, run_id: int, database: Database) -> Response:
     run = runs.get(database, run_id)
     job = jobs.get(database, run.job_id)
-    labels = next(((s.outlet_label, s.flow_label) for s in stations.rows(database) if s.id == run.plan.station_id), ("", ""))
-    return page(request, "run.html", {"room": "jobs", "run": run, "job": job, "labels": labels, "state": _state(run)})
+    labels = next(
+        (
+            (s.outlet_label, s.flow_label)
+            for s in stations.rows(database)
+            if s.id == run.plan.station_id
+        ),
+        ("", ""),
+    )
+    return page(
+        request,
+        "run.html",
+        {"room": "jobs", "run": run, "job": job, "labels": labels, "state": _state(run)},
+    )
 
 
 def _state(run: Run) -> dict[str, Any]:
     return {
-        "run": run.id, "job": run.job_id, "started_ms": run.started_ms, "finished": run.finished, "now_ms": int(time.time() * 1000),
-        "taps": [{"key": t.key, "kind": str(t.kind), "ref": t.ref, "at_s": t.at_s} for t in run.taps],
-        "moves": [{"do": str(m.deed), "seconds": m.seconds, "height_mm": m.height_mm, "circle_mm": m.circle_mm, "path": str(m.path), "blows": m.blows} for m in run.plan.moves],
-        "targets": [{"ref": t.ref, "flows_s": t.flows_s, "early_s": t.early_s, "late_s": t.late_s} for t in run.forecast.targets],
-        "latest_s": run.forecast.latest_s, "latest_why": run.forecast.latest_why,
-    }  # fmt: skip
+        "run": run.id,
+        "job": run.job_id,
+        "started_ms": run.started_ms,
+        "finished": run.finished,
+        "now_ms": int(time.time() * 1000),
+        "taps": [
+            {"key": t.key, "kind": str(t.kind), "ref": t.ref, "at_s": t.at_s} for t in run.taps
+        ],
+        "moves": [
+            {
+                "do": str(m.deed),
+                "seconds": m.seconds,
+                "height_mm": m.height_mm,
+                "circle_mm": m.circle_mm,
+                "path": str(m.path),
+                "blows": m.blows,
+            }
+            for m in run.plan.moves
+        ],
+        "targets": [
+            {"ref": t.ref, "flows_s": t.flows_s, "early_s": t.early_s, "late_s": t.late_s}
+            for t in run.forecast.targets
+        ],
+        "latest_s": run.forecast.latest_s,
+        "latest_why": run.forecast.latest_why,
+    }
 
 
 @router.post("/api/runs/{run_id}/taps")

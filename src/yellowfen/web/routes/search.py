@@ -1,4 +1,6 @@
-"""Long work of the Heat stage: the safe window's map and the search for settings, asked, watched, given up, taken over."""
+"""Long work of the Heat stage: the safe window's map and the search for settings, asked, watched,
+given up, taken over.
+"""
 
 from dataclasses import asdict
 from typing import Any
@@ -50,7 +52,12 @@ def newest(request: Request, job_id: int, kind: str, database: Database) -> dict
 
 
 def _seen(database: Database, task: Task) -> dict[str, Any]:
-    plain: dict[str, Any] = {"id": task.id, "state": task.state, "said": task.said, "steps": len(task.steps)}
+    plain: dict[str, Any] = {
+        "id": task.id,
+        "state": task.state,
+        "said": task.said,
+        "steps": len(task.steps),
+    }
     if task.kind == work.WINDOW:
         return plain | {"map": work.map_so_far(database, task)}
     found = work.tuned(database, task)

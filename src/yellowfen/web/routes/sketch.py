@@ -73,23 +73,65 @@ def draw(request: Request, board_id: int, database: Database) -> Response:
     library = library_of(database)
     own = [one.name for one in packages.rows(database) if one.lands]
     groups = {**({"yours": tuple(own)} if own else {}), **PALETTE}
-    names = {name for group in groups.values() for name in group} | {part.package for part in sketch.parts}
-    found = {name: package for name in sorted(names) if (package := library.find(name)) is not None and package.lands}
-    return page(request, "sketch.html", {
-        "room": "boards", "board_id": board_id, "sketch": sketch, "groups": {group: [name for name in items if name in found] for group, items in groups.items()},
-        "drawings": {name: package_drawing(package) for name, package in found.items()},
-        "facts": {"packages": {name: geometry(package) for name, package in found.items()}, "sketch": _plain(sketch), "picture": boards.picture_of(database, board_id) is not None},
-    })  # fmt: skip
+    names = {name for group in groups.values() for name in group} | {
+        part.package for part in sketch.parts
+    }
+    found = {
+        name: package
+        for name in sorted(names)
+        if (package := library.find(name)) is not None and package.lands
+    }
+    return page(
+        request,
+        "sketch.html",
+        {
+            "room": "boards",
+            "board_id": board_id,
+            "sketch": sketch,
+            "groups": {
+                group: [name for name in items if name in found] for group, items in groups.items()
+            },
+            "drawings": {name: package_drawing(package) for name, package in found.items()},
+            "facts": {
+                "packages": {name: geometry(package) for name, package in found.items()},
+                "sketch": _plain(sketch),
+                "picture": boards.picture_of(database, board_id) is not None,
+            },
+        },
+    )
 
 
 def _plain(sketch: Sketch) -> dict[str, Any]:
     picture = sketch.picture
     return {
-        "name": sketch.name, "width_mm": sketch.width_mm, "height_mm": sketch.height_mm, "thickness_mm": sketch.thickness_mm, "plane": str(sketch.plane),
-        "parts": [{"ref": p.ref, "package": p.package, "x_mm": p.x_mm, "y_mm": p.y_mm, "rotation_deg": p.rotation_deg, "side": p.side, "value": p.value} for p in sketch.parts],
-        "picture": None if picture is None else {"x_mm": picture.x_mm, "y_mm": picture.y_mm, "mm_per_px": picture.mm_per_px, "turn_deg": picture.turn_deg,
-                                                 "width_px": picture.width_px, "height_px": picture.height_px},
-    }  # fmt: skip
+        "name": sketch.name,
+        "width_mm": sketch.width_mm,
+        "height_mm": sketch.height_mm,
+        "thickness_mm": sketch.thickness_mm,
+        "plane": str(sketch.plane),
+        "parts": [
+            {
+                "ref": p.ref,
+                "package": p.package,
+                "x_mm": p.x_mm,
+                "y_mm": p.y_mm,
+                "rotation_deg": p.rotation_deg,
+                "side": p.side,
+                "value": p.value,
+            }
+            for p in sketch.parts
+        ],
+        "picture": None
+        if picture is None
+        else {
+            "x_mm": picture.x_mm,
+            "y_mm": picture.y_mm,
+            "mm_per_px": picture.mm_per_px,
+            "turn_deg": picture.turn_deg,
+            "width_px": picture.width_px,
+            "height_px": picture.height_px,
+        },
+    }
 
 
 @router.put("/api/boards/{board_id}/sketch")
@@ -97,11 +139,17 @@ def keep(board_id: int, form: SketchForm, database: Database) -> dict[str, Any]:
     """Keep what was drawn; the answer says how many parts and pads the board has now."""
     sketching.keep(database, board_id, form.sketch())
     board = boards.get(database, board_id)
-    return {"parts": len(board.parts), "pads": len(board.pads), "findings": [one.sentence for one in board.findings]}
+    return {
+        "parts": len(board.parts),
+        "pads": len(board.pads),
+        "findings": [one.sentence for one in board.findings],
+    }
 
 
 @router.post("/api/boards/{board_id}/picture")
-def lay_picture(board_id: int, database: Database, file: Annotated[UploadFile | None, File()] = None) -> dict[str, Any]:
+def lay_picture(
+    board_id: int, database: Database, file: Annotated[UploadFile | None, File()] = None
+) -> dict[str, Any]:
     """Keep a picture to draw over."""
     if file is None:
         raise InvalidValue("file", "choose a picture first")

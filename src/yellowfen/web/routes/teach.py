@@ -1,4 +1,6 @@
-"""Teaching a station, plate or oven: melt tests, logs, taps of real runs; what is known, history, undo. And the bench's other tools."""
+"""Teaching a station, plate or oven: melt tests, logs, taps of real runs; what is known, history,
+undo. And the bench's other tools.
+"""
 
 import math
 from typing import Annotated, Any
@@ -8,7 +10,16 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.heat.calibrate import STRUCTURE_LOG_SD, Finding
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.heat.scene import Control, Handle, HotPlate, Iron, Oven, Preheater, TipShape, usual_tip_heat_j_k
+from yellowfen.core.heat.scene import (
+    Control,
+    Handle,
+    HotPlate,
+    Iron,
+    Oven,
+    Preheater,
+    TipShape,
+    usual_tip_heat_j_k,
+)
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.work.job import USUAL_OVEN, Tool, ToolKind
 from yellowfen.errors import InvalidValue, YellowfenError
@@ -30,13 +41,28 @@ def station_page(request: Request, station_id: int, database: Database) -> Respo
     return page(request, "teach.html", _station_context(database, station_id))
 
 
-def _station_context(database: Database, station_id: int, problem: str = "", typed: dict[str, str] | None = None) -> dict[str, Any]:
+def _station_context(
+    database: Database, station_id: int, problem: str = "", typed: dict[str, str] | None = None
+) -> dict[str, Any]:
     station = stations.get(database, station_id)
     doubts = calibration.station_doubts(database, station_id)
-    return _context("stations", station_id, station.name, "air", calibrations.of_station(database, station_id), problem, typed) | {
-        "station": station, "tool": None, "doubts": doubts, "known": calibration.is_taught(database, station.id), "bars": [_strength_bar(doubts)],
-        "flow": calibration.physical_flow(station, doubts), "likes": calibration.same_heat(database, station_id),
-    }  # fmt: skip
+    return _context(
+        "stations",
+        station_id,
+        station.name,
+        "air",
+        calibrations.of_station(database, station_id),
+        problem,
+        typed,
+    ) | {
+        "station": station,
+        "tool": None,
+        "doubts": doubts,
+        "known": calibration.is_taught(database, station.id),
+        "bars": [_strength_bar(doubts)],
+        "flow": calibration.physical_flow(station, doubts),
+        "likes": calibration.same_heat(database, station_id),
+    }
 
 
 @router.get("/bench/tools/{tool_id}")
@@ -44,93 +70,227 @@ def tool_page(request: Request, tool_id: int, database: Database) -> Response:
     return page(request, "teach.html", _tool_context(database, tool_id))
 
 
-def _tool_context(database: Database, tool_id: int, problem: str = "", typed: dict[str, str] | None = None) -> dict[str, Any]:
+def _tool_context(
+    database: Database, tool_id: int, problem: str = "", typed: dict[str, str] | None = None
+) -> dict[str, Any]:
     tool = tools.get(database, tool_id)
     doubts = calibration.tool_doubts(database, tool_id)
-    return _context("tools", tool_id, tool.name, str(tool.kind), calibrations.of_tool(database, tool_id), problem, typed) | {
-        "station": None, "tool": tool, "doubts": doubts, "known": doubts != Doubts(), "bars": _tool_bars(tool, doubts), "flow": None, "likes": [],
-    }  # fmt: skip
+    return _context(
+        "tools",
+        tool_id,
+        tool.name,
+        str(tool.kind),
+        calibrations.of_tool(database, tool_id),
+        problem,
+        typed,
+    ) | {
+        "station": None,
+        "tool": tool,
+        "doubts": doubts,
+        "known": doubts != Doubts(),
+        "bars": _tool_bars(tool, doubts),
+        "flow": None,
+        "likes": [],
+    }
 
 
-def _context(what: str, key: int, name: str, kind: str, kept: list[Kept], problem: str, typed: dict[str, str] | None) -> dict[str, Any]:
+def _context(
+    what: str,
+    key: int,
+    name: str,
+    kind: str,
+    kept: list[Kept],
+    problem: str,
+    typed: dict[str, str] | None,
+) -> dict[str, Any]:
     usual = {
-        "distance_mm": "20", "alloy": "Sn63Pb37", "seconds": "", "width_mm": "50", "height_mm": "40", "thickness_mm": "1.6", "copper": "30",
-        "ambient_c": "23", "outlet_c": "", "heated_s": "60", "circle_mm": "0", "places": "25 20",
-    }  # fmt: skip
+        "distance_mm": "20",
+        "alloy": "Sn63Pb37",
+        "seconds": "",
+        "width_mm": "50",
+        "height_mm": "40",
+        "thickness_mm": "1.6",
+        "copper": "30",
+        "ambient_c": "23",
+        "outlet_c": "",
+        "heated_s": "60",
+        "circle_mm": "0",
+        "places": "25 20",
+    }
     return {
-        "room": "bench", "what": what, "key": key, "name": name, "kind": kind, "history": [_told(one) for one in reversed(kept)],
-        "problem": problem, "typed": usual | (typed or {}), "alloys": list(ALLOYS.values()),
-    }  # fmt: skip
+        "room": "bench",
+        "what": what,
+        "key": key,
+        "name": name,
+        "kind": kind,
+        "history": [_told(one) for one in reversed(kept)],
+        "problem": problem,
+        "typed": usual | (typed or {}),
+        "alloys": list(ALLOYS.values()),
+    }
 
 
 def _told(kept: Kept) -> dict[str, Any]:
     return {
-        "id": kept.id, "made_at": kept.made_at, "how": kept.how, "said": kept.said, "sentence": kept.result.sentence, "undone": kept.undone,
-        "bars": [_bar(one) for one in kept.result.findings], "residuals": kept.result.residuals,
-    }  # fmt: skip
+        "id": kept.id,
+        "made_at": kept.made_at,
+        "how": kept.how,
+        "said": kept.said,
+        "sentence": kept.result.sentence,
+        "undone": kept.undone,
+        "bars": [_bar(one) for one in kept.result.findings],
+        "residuals": kept.result.residuals,
+    }
 
 
 def _bar(one: Finding) -> dict[str, Any]:
-    """A finding as a drawn bar: what was believed before (pale), what is known now (dark); positive factors on a ratio scale."""
+    """A finding as a drawn bar: what was believed before (pale), what is known now (dark); positive
+    factors on a ratio scale.
+    """
     ratio = one.before_low > 0 and one.before_high / one.before_low > 1.5
     low, high = min(one.before_low, one.low), max(one.before_high, one.high)
 
     def x(value: float) -> float:
-        share = math.log(value / low) / math.log(high / low) if ratio else (value - low) / (high - low)
+        share = (
+            math.log(value / low) / math.log(high / low) if ratio else (value - low) / (high - low)
+        )
         return round(BAR_LEFT + share * (BAR_RIGHT - BAR_LEFT), 1)
 
     return {
-        "name": one.name, "unit": one.unit, "value": one.after, "low": one.low, "high": one.high, "found": one.found,
-        "pale": (x(one.before_low), x(one.before_high)), "dark": (x(one.low), x(one.high)), "mark": x(one.after),
-    }  # fmt: skip
+        "name": one.name,
+        "unit": one.unit,
+        "value": one.after,
+        "low": one.low,
+        "high": one.high,
+        "found": one.found,
+        "pale": (x(one.before_low), x(one.before_high)),
+        "dark": (x(one.low), x(one.high)),
+        "mark": x(one.after),
+    }
 
 
 def _strength_bar(doubts: Doubts) -> dict[str, Any]:
     usual = Doubts()
     reach = math.exp(1.96 * max(usual.jet_log_sd, doubts.jet_log_sd))
-    now = math.exp(1.96 * math.hypot(doubts.jet_log_sd, STRUCTURE_LOG_SD)) if doubts.jet_log_sd < usual.jet_log_sd else reach
+    now = (
+        math.exp(1.96 * math.hypot(doubts.jet_log_sd, STRUCTURE_LOG_SD))
+        if doubts.jet_log_sd < usual.jet_log_sd
+        else reach
+    )
     return _bar(
-        Finding("jet", "effective strength of the air", "", usual.jet_factor, usual.jet_factor / reach, usual.jet_factor * reach, doubts.jet_factor,
-                doubts.jet_factor / now, doubts.jet_factor * now, doubts.jet_log_sd < usual.jet_log_sd)
-    )  # fmt: skip
+        Finding(
+            "jet",
+            "effective strength of the air",
+            "",
+            usual.jet_factor,
+            usual.jet_factor / reach,
+            usual.jet_factor * reach,
+            doubts.jet_factor,
+            doubts.jet_factor / now,
+            doubts.jet_factor * now,
+            doubts.jet_log_sd < usual.jet_log_sd,
+        )
+    )
 
 
 def _tool_bars(tool: Tool, doubts: Doubts) -> list[dict[str, Any]]:
     usual = Doubts()
     if isinstance(tool.content, HotPlate):
-        film, reach, now = tool.content.film_mm, math.exp(1.96 * usual.film_log_sd), math.exp(1.96 * doubts.film_log_sd)
+        film, reach, now = (
+            tool.content.film_mm,
+            math.exp(1.96 * usual.film_log_sd),
+            math.exp(1.96 * doubts.film_log_sd),
+        )
         middle = film * doubts.film_factor
         return [
-            _bar(Finding("film", "air film", "mm", film, film / reach, film * reach, middle, middle / now, middle * now, doubts.film_log_sd < usual.film_log_sd)),
-            _bar(_shift("plate against its setting", usual.plate_sd_k, doubts.plate_shift_k, doubts.plate_sd_k)),
-        ]  # fmt: skip
+            _bar(
+                Finding(
+                    "film",
+                    "air film",
+                    "mm",
+                    film,
+                    film / reach,
+                    film * reach,
+                    middle,
+                    middle / now,
+                    middle * now,
+                    doubts.film_log_sd < usual.film_log_sd,
+                )
+            ),
+            _bar(
+                _shift(
+                    "plate against its setting",
+                    usual.plate_sd_k,
+                    doubts.plate_shift_k,
+                    doubts.plate_sd_k,
+                )
+            ),
+        ]
     if isinstance(tool.content, Oven):
-        return [_bar(_shift("oven against its curve at 220 °C", usual.oven_sd_k, doubts.oven_shift_k, doubts.oven_sd_k))]
+        return [
+            _bar(
+                _shift(
+                    "oven against its curve at 220 °C",
+                    usual.oven_sd_k,
+                    doubts.oven_shift_k,
+                    doubts.oven_sd_k,
+                )
+            )
+        ]
     return []
 
 
 def _shift(name: str, before_sd: float, shift: float, sd: float) -> Finding:
     return Finding(
-        "shift", name, "K", 0.0, -1.96 * before_sd, 1.96 * before_sd, shift, shift - 1.96 * sd, shift + 1.96 * sd, sd < before_sd
+        "shift",
+        name,
+        "K",
+        0.0,
+        -1.96 * before_sd,
+        1.96 * before_sd,
+        shift,
+        shift - 1.96 * sd,
+        shift + 1.96 * sd,
+        sd < before_sd,
     )
 
 
 @router.post("/bench/{what}/{key}/melt-test")
-def melt_test(request: Request, what: str, key: int, database: Database, distance_mm: Annotated[str, Form()] = "20", alloy: Annotated[str, Form()] = "",
-              seconds: Annotated[str, Form()] = "", width_mm: Annotated[str, Form()] = "50", height_mm: Annotated[str, Form()] = "40",
-              thickness_mm: Annotated[str, Form()] = "1.6", copper: Annotated[str, Form()] = "30", ambient_c: Annotated[str, Form()] = "23",
-              outlet_c: Annotated[str, Form()] = "") -> Response:  # fmt: skip
+def melt_test(
+    request: Request,
+    what: str,
+    key: int,
+    database: Database,
+    distance_mm: Annotated[str, Form()] = "20",
+    alloy: Annotated[str, Form()] = "",
+    seconds: Annotated[str, Form()] = "",
+    width_mm: Annotated[str, Form()] = "50",
+    height_mm: Annotated[str, Form()] = "40",
+    thickness_mm: Annotated[str, Form()] = "1.6",
+    copper: Annotated[str, Form()] = "30",
+    ambient_c: Annotated[str, Form()] = "23",
+    outlet_c: Annotated[str, Form()] = "",
+) -> Response:
     typed = {
-        "distance_mm": distance_mm, "alloy": alloy, "seconds": seconds, "width_mm": width_mm, "height_mm": height_mm,
-        "thickness_mm": thickness_mm, "copper": copper, "ambient_c": ambient_c, "outlet_c": outlet_c,
-    }  # fmt: skip
+        "distance_mm": distance_mm,
+        "alloy": alloy,
+        "seconds": seconds,
+        "width_mm": width_mm,
+        "height_mm": height_mm,
+        "thickness_mm": thickness_mm,
+        "copper": copper,
+        "ambient_c": ambient_c,
+        "outlet_c": outlet_c,
+    }
     try:
         times = tuple(_number("seconds", one) for one in seconds.replace(";", " ").split())
         scrap = _scrap(typed)
         room = _number("ambient_c", ambient_c)
         if what == "stations":
             shown = _number("outlet_c", outlet_c) if outlet_c.strip() else None
-            calibration.melt_test(database, key, _number("distance_mm", distance_mm), alloy, times, scrap, shown, room)
+            calibration.melt_test(
+                database, key, _number("distance_mm", distance_mm), alloy, times, scrap, shown, room
+            )
         else:
             calibration.plate_melt_test(database, key, alloy, times, scrap, room)
     except YellowfenError as problem:
@@ -139,25 +299,56 @@ def melt_test(request: Request, what: str, key: int, database: Database, distanc
 
 
 @router.post("/bench/{what}/{key}/log")
-def log_test(request: Request, what: str, key: int, database: Database, table: Annotated[UploadFile | None, File()] = None,
-             pasted: Annotated[str, Form()] = "", places: Annotated[str, Form()] = "", heated_s: Annotated[str, Form()] = "60",
-             distance_mm: Annotated[str, Form()] = "20", circle_mm: Annotated[str, Form()] = "0", width_mm: Annotated[str, Form()] = "50",
-             height_mm: Annotated[str, Form()] = "40", thickness_mm: Annotated[str, Form()] = "1.6", copper: Annotated[str, Form()] = "30",
-             ambient_c: Annotated[str, Form()] = "23") -> Response:  # fmt: skip
+def log_test(
+    request: Request,
+    what: str,
+    key: int,
+    database: Database,
+    table: Annotated[UploadFile | None, File()] = None,
+    pasted: Annotated[str, Form()] = "",
+    places: Annotated[str, Form()] = "",
+    heated_s: Annotated[str, Form()] = "60",
+    distance_mm: Annotated[str, Form()] = "20",
+    circle_mm: Annotated[str, Form()] = "0",
+    width_mm: Annotated[str, Form()] = "50",
+    height_mm: Annotated[str, Form()] = "40",
+    thickness_mm: Annotated[str, Form()] = "1.6",
+    copper: Annotated[str, Form()] = "30",
+    ambient_c: Annotated[str, Form()] = "23",
+) -> Response:
     typed = {
-        "places": places, "heated_s": heated_s, "distance_mm": distance_mm, "circle_mm": circle_mm, "width_mm": width_mm,
-        "height_mm": height_mm, "thickness_mm": thickness_mm, "copper": copper, "ambient_c": ambient_c,
-    }  # fmt: skip
+        "places": places,
+        "heated_s": heated_s,
+        "distance_mm": distance_mm,
+        "circle_mm": circle_mm,
+        "width_mm": width_mm,
+        "height_mm": height_mm,
+        "thickness_mm": thickness_mm,
+        "copper": copper,
+        "ambient_c": ambient_c,
+    }
     try:
         name, data = (
-            (table.filename or "log", table.file.read(LARGEST_LOG + 1)) if table and table.filename else ("pasted log", pasted.encode())
+            (table.filename or "log", table.file.read(LARGEST_LOG + 1))
+            if table and table.filename
+            else ("pasted log", pasted.encode())
         )
         if len(data) > LARGEST_LOG:
             raise InvalidValue("table", "the log is larger than 4 MB; thin it out")
         spots = _places(places)
         owner: dict[str, int] = {"station_id": key} if what == "stations" else {"tool_id": key}
-        calibration.log_test(database, name, data, spots, _number("heated_s", heated_s), _scrap(typed), _number("ambient_c", ambient_c),
-                             _number("distance_mm", distance_mm), _number("circle_mm", circle_mm), **owner)  # fmt: skip
+        calibration.log_test(
+            database,
+            name,
+            data,
+            spots,
+            _number("heated_s", heated_s),
+            _scrap(typed),
+            _number("ambient_c", ambient_c),
+            _number("distance_mm", distance_mm),
+            _number("circle_mm", circle_mm),
+            **owner,
+        )
     except YellowfenError as problem:
         return _again(request, database, what, key, problem, typed)
     return RedirectResponse(f"/bench/{what}/{key}", status_code=303)
@@ -176,17 +367,33 @@ def from_runs(request: Request, key: int, database: Database) -> Response:
 def turn_calibration(calibration_id: int, turn: str, database: Database) -> Response:
     """Undo a calibration, or use it again."""
     kept = calibration.set_undone(database, calibration_id, turn == "undo")
-    where = f"stations/{kept.station_id}" if kept.station_id is not None else f"tools/{kept.tool_id}"
+    where = (
+        f"stations/{kept.station_id}" if kept.station_id is not None else f"tools/{kept.tool_id}"
+    )
     return RedirectResponse(f"/bench/{where}", status_code=303)
 
 
-def _again(request: Request, database: Database, what: str, key: int, problem: YellowfenError, typed: dict[str, str]) -> Response:
+def _again(
+    request: Request,
+    database: Database,
+    what: str,
+    key: int,
+    problem: YellowfenError,
+    typed: dict[str, str],
+) -> Response:
     context = _station_context if what == "stations" else _tool_context
-    return page(request, "teach.html", context(database, key, str(problem), typed), status=status_of(problem))
+    return page(
+        request,
+        "teach.html",
+        context(database, key, str(problem), typed),
+        status=status_of(problem),
+    )
 
 
 def _scrap(typed: dict[str, str]) -> Scrap:
-    width, height, thickness, copper = (_number(name, typed[name]) for name in ("width_mm", "height_mm", "thickness_mm", "copper"))
+    width, height, thickness, copper = (
+        _number(name, typed[name]) for name in ("width_mm", "height_mm", "thickness_mm", "copper")
+    )
     return Scrap(width, height, thickness, copper / 100.0)
 
 
@@ -198,7 +405,10 @@ def _places(text: str) -> tuple[tuple[float, float], ...]:
         if not numbers:
             continue
         if len(numbers) != 2:
-            raise InvalidValue("places", f"{piece.strip()[:20]!r}: give x and y in mm for each probe, such as 25 20")
+            raise InvalidValue(
+                "places",
+                f"{piece.strip()[:20]!r}: give x and y in mm for each probe, such as 25 20",
+            )
         spots.append((_number("places", numbers[0]), _number("places", numbers[1])))
     return tuple(spots)
 
@@ -211,26 +421,68 @@ def _number(field: str, text: str) -> float:
 
 
 @router.post("/bench/tools")
-def add_tool(request: Request, database: Database, kind: Annotated[str, Form()] = "", name: Annotated[str, Form()] = "",
-             set_c: Annotated[str, Form()] = "", film_mm: Annotated[str, Form()] = "0.15", control: Annotated[str, Form()] = "steady",
-             band_k: Annotated[str, Form()] = "30", power_w: Annotated[str, Form()] = "", curve: Annotated[str, Form()] = "",
-             fan_w_m2k: Annotated[str, Form()] = "12", air_w_m2k: Annotated[str, Form()] = "25", glow_share: Annotated[str, Form()] = "0",
-             tip_mm: Annotated[str, Form()] = "1.6", shape: Annotated[str, Form()] = "chisel",
-             handle: Annotated[str, Form()] = "cartridge") -> Response:  # fmt: skip
+def add_tool(
+    request: Request,
+    database: Database,
+    kind: Annotated[str, Form()] = "",
+    name: Annotated[str, Form()] = "",
+    set_c: Annotated[str, Form()] = "",
+    film_mm: Annotated[str, Form()] = "0.15",
+    control: Annotated[str, Form()] = "steady",
+    band_k: Annotated[str, Form()] = "30",
+    power_w: Annotated[str, Form()] = "",
+    curve: Annotated[str, Form()] = "",
+    fan_w_m2k: Annotated[str, Form()] = "12",
+    air_w_m2k: Annotated[str, Form()] = "25",
+    glow_share: Annotated[str, Form()] = "0",
+    tip_mm: Annotated[str, Form()] = "1.6",
+    shape: Annotated[str, Form()] = "chisel",
+    handle: Annotated[str, Form()] = "cartridge",
+) -> Response:
     try:
         content = _tool_content(
-            kind, set_c, film_mm, control, band_k, power_w, curve, fan_w_m2k, air_w_m2k, glow_share, tip_mm, shape, handle
+            kind,
+            set_c,
+            film_mm,
+            control,
+            band_k,
+            power_w,
+            curve,
+            fan_w_m2k,
+            air_w_m2k,
+            glow_share,
+            tip_mm,
+            shape,
+            handle,
         )
         tools.add(database, Tool(0, ToolKind(kind), name.strip(), content))
     except YellowfenError as problem:
         from yellowfen.web.routes.bench import bench_context
 
-        return page(request, "bench.html", bench_context(database, 0, problem=str(problem)), status=status_of(problem))
+        return page(
+            request,
+            "bench.html",
+            bench_context(database, 0, problem=str(problem)),
+            status=status_of(problem),
+        )
     return RedirectResponse("/bench", status_code=303)
 
 
-def _tool_content(kind: str, set_c: str, film_mm: str, control: str, band_k: str, power_w: str, curve: str, fan_w_m2k: str, air_w_m2k: str,
-                  glow_share: str, tip_mm: str, shape: str, handle: str) -> HotPlate | Oven | Preheater | Iron:  # fmt: skip
+def _tool_content(
+    kind: str,
+    set_c: str,
+    film_mm: str,
+    control: str,
+    band_k: str,
+    power_w: str,
+    curve: str,
+    fan_w_m2k: str,
+    air_w_m2k: str,
+    glow_share: str,
+    tip_mm: str,
+    shape: str,
+    handle: str,
+) -> HotPlate | Oven | Preheater | Iron:
     if kind not in set(ToolKind):
         raise InvalidValue("kind", "choose plate, oven, preheater or iron")
     if kind == ToolKind.OVEN:
@@ -240,21 +492,34 @@ def _tool_content(kind: str, set_c: str, film_mm: str, control: str, band_k: str
     if kind == ToolKind.PLATE:
         power = _number("power_w", power_w or "800")
         way = Control.THERMOSTAT if control == "thermostat" else Control.STEADY
-        return HotPlate(celsius, _number("film_mm", film_mm), 0.0, way, _number("band_k", band_k), power)
+        return HotPlate(
+            celsius, _number("film_mm", film_mm), 0.0, way, _number("band_k", band_k), power
+        )
     if kind == ToolKind.PREHEATER:
-        return Preheater(celsius, _number("air_w_m2k", air_w_m2k), _number("glow_share", glow_share))
+        return Preheater(
+            celsius, _number("air_w_m2k", air_w_m2k), _number("glow_share", glow_share)
+        )
     if shape not in set(TipShape):
         raise InvalidValue("shape", "choose bevel, chisel, knife or cone")
     if handle not in set(Handle):
         raise InvalidValue("handle", "choose cartridge or slip-on")
     watts = _number("power_w", power_w or "60")
-    return Iron(_number("tip_mm", tip_mm), celsius, TipShape(shape), watts, usual_tip_heat_j_k(watts), Handle(handle))
+    return Iron(
+        _number("tip_mm", tip_mm),
+        celsius,
+        TipShape(shape),
+        watts,
+        usual_tip_heat_j_k(watts),
+        Handle(handle),
+    )
 
 
 def _point(line: str) -> tuple[float, float, float]:
     numbers = line.replace(";", " ").split()
     if len(numbers) != 3:
-        raise InvalidValue("curve", f"{line.strip()[:30]!r}: each line needs seconds, air °C and walls °C")
+        raise InvalidValue(
+            "curve", f"{line.strip()[:30]!r}: each line needs seconds, air °C and walls °C"
+        )
     return _number("curve", numbers[0]), _number("curve", numbers[1]), _number("curve", numbers[2])
 
 

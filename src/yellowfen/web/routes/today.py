@@ -28,11 +28,20 @@ def today(request: Request, database: Database) -> Response:
         found = workflow.timed(database, workflow.ready_state(database, job.id), now).found
         waiting = [one for one in found.tasks if not one.done]
         running = [one for one in waiting if one.task.passive and one.start_s <= now < one.end_s]
-        builds.append({
-            "job": job, "next": next((one for one in waiting if not one.task.passive), None), "running": [(one, max(0, round((one.end_s - now) / 60))) for one in running],
-            "left": len(waiting), "of": len(found.tasks), "end": datetime.fromtimestamp(found.end_s).strftime("%d %b %H:%M"), "warnings": found.warnings,
-            "starts": datetime.fromtimestamp(found.start_s).strftime("%d %b %H:%M") if found.start_s > now else "",
-        })  # fmt: skip
+        builds.append(
+            {
+                "job": job,
+                "next": next((one for one in waiting if not one.task.passive), None),
+                "running": [(one, max(0, round((one.end_s - now) / 60))) for one in running],
+                "left": len(waiting),
+                "of": len(found.tasks),
+                "end": datetime.fromtimestamp(found.end_s).strftime("%d %b %H:%M"),
+                "warnings": found.warnings,
+                "starts": datetime.fromtimestamp(found.start_s).strftime("%d %b %H:%M")
+                if found.start_s > now
+                else "",
+            }
+        )
     out = [
         {
             "name": lot.name,
