@@ -259,15 +259,15 @@ def bessel(order: int, x: float) -> float:
 @lru_cache(maxsize=64)
 def _cylinder_roots(biot: float) -> tuple[float, ...]:
     """Roots of ζ·J1(ζ) = Bi·J0(ζ): one between each zero of J1 and the next of J0."""
+
+    def zero_there(x: float) -> float:
+        return x * bessel(1, x) - biot * bessel(0, x)
+
     roots = []
     for k in range(_TERMS):
         low = 1e-9 if k == 0 else _zero(1, (k + 0.25) * math.pi)
         high = _zero(0, (k + 0.75) * math.pi)
-        roots.append(
-            _bisected(
-                lambda x, k=k: (x * bessel(1, x) - biot * bessel(0, x)) * (-1) ** k, low, high
-            )
-        )
+        roots.append(_bisected(zero_there, low, high))
     return tuple(roots)
 
 
@@ -281,19 +281,18 @@ def _zero(order: int, guess: float) -> float:
 @lru_cache(maxsize=64)
 def _plate_roots(biot: float) -> tuple[float, ...]:
     """Roots of ζ·tan ζ = Bi."""
-    return tuple(
-        _bisected(
-            lambda x, k=k: (x * math.sin(x) - biot * math.cos(x)) * (-1) ** k,
-            k * math.pi + 1e-12,
-            (k + 0.5) * math.pi,
-        )
-        for k in range(_TERMS)
-    )
+
+    def zero_there(x: float) -> float:
+        return x * math.sin(x) - biot * math.cos(x)
+
+    edges = [(k * math.pi + 1e-12, (k + 0.5) * math.pi) for k in range(_TERMS)]
+    return tuple(_bisected(zero_there, low, high) for low, high in edges)
 
 
 def _bisected(function: Callable[[float], float], low: float, high: float) -> float:
-    """Zero of a function that rises through it."""
+    """The zero between two places of different sign."""
+    rises = function(high) > 0
     for _ in range(48):
         middle = (low + high) / 2
-        low, high = (low, middle) if function(middle) > 0 else (middle, high)
+        low, high = (low, middle) if (function(middle) > 0) is rises else (middle, high)
     return (low + high) / 2
