@@ -11,9 +11,9 @@ from pathlib import Path
 import pytest
 
 from tests.live_server import LiveServer
-from yellowfen.core.work.job import TapKind
-from yellowfen.store import jobs, runs
-from yellowfen.workflows import bench, demo, heat
+from yellowfen.store import bench_runs as stored
+from yellowfen.store import jobs
+from yellowfen.workflows import bench_runs, demo
 from yellowfen.workflows.opening import open_database
 
 KILLS = 50
@@ -24,7 +24,7 @@ def tap(url: str, run_id: int, key: str, at_ms: int) -> bool:
 
     A reply cut off by the kill confirms nothing.
     """
-    body = json.dumps({"key": key, "kind": "next move", "ref": "", "at_ms": at_ms}).encode()
+    body = json.dumps({"key": key, "cue": "U4", "word": "dropped", "at_ms": at_ms}).encode()
     request = urllib.request.Request(
         f"{url}/api/runs/{run_id}/taps", body, {"content-type": "application/json"}
     )
@@ -39,8 +39,7 @@ def tap(url: str, run_id: int, key: str, at_ms: int) -> bool:
 def test_confirmed_taps_survive_fifty_kills(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
     demo.fill(connection)
-    run_id = heat.start_run(connection, jobs.rows(connection)[0].id)
-    bench.tap(connection, run_id, "start", TapKind.START, "", 1_000)
+    run_id = bench_runs.start_placing(connection, jobs.rows(connection)[0].id, "top")
     chance = random.Random(7)
     confirmed: list[str] = []
     server = LiveServer(tmp_path)
@@ -55,7 +54,7 @@ def test_confirmed_taps_survive_fifty_kills(tmp_path: Path) -> None:
             confirmed.append(key)
         killer.join()
         time.sleep(0.01)
-    stored = {one.key for one in runs.get(connection, run_id).taps}
+    stored = {one.key for one in stored.get(connection, run_id).taps}
     connection.close()
     assert len(confirmed) >= 20
     assert set(confirmed) <= stored

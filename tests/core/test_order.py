@@ -15,7 +15,6 @@ from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.work import order as order_module
 from yellowfen.core.work.order import SCHOOLS, Order, Pace, Wish, either_way, placement_order
-from yellowfen.core.work.placing_run import PlaceRun, PlaceTap, state_after
 from yellowfen.errors import InvalidValue
 
 KINDS = ("0402", "0603", "SOT-23", "SOIC-8", "TSSOP-20", "CAN-6.3", "QFN-20_4x4")
@@ -309,52 +308,3 @@ def test_an_empty_side() -> None:
     order = placement_order(board_with(("R1", "0603", 10, 10, 0)), "bottom")
     assert order.steps == ()
     assert order.takes.turns == 0
-
-
-# the run
-@given(
-    st.lists(
-        st.tuples(
-            st.integers(0, 5),
-            st.sampled_from(["placed", "skipped", "dropped", "missing", "doubtful"]),
-        ),
-        max_size=30,
-    )
-)
-def test_every_part_is_placed_set_aside_or_to_do_whatever_is_tapped(
-    taps: list[tuple[int, str]],
-) -> None:
-    names = [f"R{n}" for n in range(6)]
-    made = [
-        PlaceTap(str(number), f"R{part}", what, 1000 * number)
-        for number, (part, what) in enumerate(taps)
-    ]
-    state = state_after(names, made)
-    assert sorted((*state.to_do, *state.placed, *state.aside)) == names
-    for cut in range(len(made)):
-        before, after = state_after(names, made[:cut]), state_after(names, made[: cut + 1])
-        assert set(before.placed) <= set(after.placed)
-
-
-def test_a_skipped_part_comes_again_at_the_end_and_a_missing_one_does_not() -> None:
-    taps = [
-        PlaceTap("a", "R1", "skipped", 0),
-        PlaceTap("b", "R2", "missing", 1),
-        PlaceTap("c", "R3", "dropped", 2),
-        PlaceTap("d", "R3", "placed", 3),
-    ]
-    state = state_after(["R1", "R2", "R3"], taps)
-    assert state.to_do == ("R1",)
-    assert state.aside == {"R2": "missing"}
-    assert state.dropped == {"R3": 1}
-    with pytest.raises(InvalidValue, match="what"):
-        PlaceTap("a", "R1", "eaten", 0)
-
-
-def test_placements_are_timed_from_tap_to_tap_without_pauses() -> None:
-    taps = tuple(
-        PlaceTap(str(n), f"R{n}", "placed", at)
-        for n, at in enumerate((0, 8_000, 20_000, 1_000_000, 1_009_000))
-    )
-    run = PlaceRun(1, 1, "top", "", (), taps)
-    assert run.seconds() == [8.0, 12.0, 9.0]

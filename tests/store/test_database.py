@@ -9,13 +9,15 @@ import pytest
 from tests.conftest import small_scene
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PartChoice
-from yellowfen.core.work.job import HeatPlan, Station, TapKind, Verdict, usual_moves
+from yellowfen.core.work.bench_run import Tap
+from yellowfen.core.work.job import HeatPlan, Station, Verdict, usual_moves
 from yellowfen.errors import InvalidValue, NotFound, Refused
-from yellowfen.store import boards, jobs, ready, runs, stations
+from yellowfen.store import bench_runs as stored_runs
+from yellowfen.store import boards, jobs, ready, stations
 from yellowfen.store.boards import Source
 from yellowfen.store.database import _run_script, atomic, connect, migrate
 from yellowfen.store.packing import pack, unpack
-from yellowfen.workflows import bench, demo, heat
+from yellowfen.workflows import bench_runs, demo
 from yellowfen.workflows.opening import DATABASE, back_up, open_database
 
 
@@ -53,17 +55,19 @@ def test_a_database_from_before_the_benchs_schools_keeps_its_taps(
             "CREATE TABLE bench_school (question TEXT PRIMARY KEY, school TEXT NOT NULL) STRICT"
         )
         connection.execute("INSERT INTO bench_school VALUES ('order', 'finest')")
-    connection.execute("PRAGMA foreign_keys = OFF")
-    connection.execute("INSERT INTO place_run VALUES (1, 1, 'top', '2026-11-25', '{}')")
+    connection.execute(
+        "INSERT INTO board (id, name, created_at, content) VALUES (1, 'b', '', '{}')"
+    )
+    connection.execute("INSERT INTO job VALUES (1, 1, 'j', '2026-11-25', '{}')")
+    steps = '{"steps": [{"ref": "R1", "turn_deg": 90.0, "turned": true, "new_value": true, "batch": 0}]}'
+    connection.execute("INSERT INTO place_run VALUES (1, 1, 'top', '2026-11-25', ?)", (steps,))
     connection.execute("INSERT INTO place_tap VALUES (1, 1, 'a', 'R1', 'placed', 5)")
-    connection.execute("PRAGMA foreign_keys = ON")
     connection.close()
     connection = open_database(tmp_path)
     assert [
         tuple(row)
-        for row in connection.execute("SELECT run_id, key, ref, what, at_ms FROM place_tap")
+        for row in connection.execute("SELECT run_id, key, cue, word, at_ms FROM bench_tap")
     ] == [(1, "a", "R1", "placed", 5)]
-    connection.execute("INSERT INTO place_tap VALUES (2, 1, 'b', ?, 'placed', 6)", ("R" * 300,))
     assert ready.bench_schools(connection) == ({"order": "finest"} if had_schools else {})
     connection.close()
 
@@ -123,27 +127,31 @@ def test_boards_and_plans_round_trip(tmp_path: Path, demo_board: Board) -> None:
     connection.close()
 
 
+def done(key: str, cue: str, at_ms: int) -> Tap:
+    return Tap(key=key, cue=cue, word="done", at_ms=at_ms)
+
+
 def test_a_run_from_start_to_logbook_and_backup(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
     assert demo.fill(connection)
     assert not demo.fill(connection)
     job = jobs.rows(connection)[0]
-    run_id = heat.start_run(connection, job.id)
-    with pytest.raises(Refused, match="start the clock"):
-        bench.tap(connection, run_id, "k0", TapKind.FLOWED, "U4", 5000)
-    bench.tap(connection, run_id, "k1", TapKind.START, "", 1_000_000)
-    bench.tap(connection, run_id, "k2", TapKind.FLOWED, "U4", 1_041_500)
-    bench.tap(connection, run_id, "k2", TapKind.FLOWED, "U4", 1_099_000)
-    with pytest.raises(InvalidValue, match="not a target"):
-        bench.tap(connection, run_id, "k3", TapKind.FLOWED, "R1", 1_050_000)
-    with pytest.raises(InvalidValue, match="before the start"):
-        bench.tap(connection, run_id, "k4", TapKind.SOLID, "", 500)
-    bench.mark(connection, run_id, "U4", "3", Verdict.BRIDGE)
-    bench.mark(connection, run_id, "U4", "3", Verdict.GOOD)
+    run_id = bench_runs.start_heat(connection, job.id)
+    with pytest.raises(Refused, match="first: Start"):
+        bench_runs.tap(connection, run_id, done("k0", "flowed U4", 5000))
+    bench_runs.tap(connection, run_id, done("k1", "start", 1_000_000))
+    bench_runs.tap(connection, run_id, done("k2", "flowed U4", 1_041_500))
+    bench_runs.tap(connection, run_id, done("k2", "flowed U4", 1_099_000))
+    with pytest.raises(Refused, match="not part of this run"):
+        bench_runs.tap(connection, run_id, done("k3", "flowed R1", 1_050_000))
+    with pytest.raises(Refused, match="before the tap before it"):
+        bench_runs.tap(connection, run_id, done("k4", "away", 500))
+    bench_runs.mark(connection, run_id, "U4", "3", Verdict.BRIDGE)
+    bench_runs.mark(connection, run_id, "U4", "3", Verdict.GOOD)
     with pytest.raises(InvalidValue, match="no pin 99"):
-        bench.mark(connection, run_id, "U4", "99", Verdict.GOOD)
-    run = bench.finish(connection, run_id, " went well ")
-    assert run.seen_s("U4") == pytest.approx(41.5)
+        bench_runs.mark(connection, run_id, "U4", "99", Verdict.GOOD)
+    run = bench_runs.finish(connection, run_id, " went well ")
+    assert run.flowed_s("U4") == pytest.approx(41.5)
     assert [str(mark.verdict) for mark in run.marks] == ["good"]
     assert (run.note, run.finished) == ("went well", True)
     assert (
@@ -152,24 +160,24 @@ def test_a_run_from_start_to_logbook_and_backup(tmp_path: Path) -> None:
         < run.forecast.targets[0].late_s
     )
     with pytest.raises(Refused, match="finished"):
-        bench.tap(connection, run_id, "k9", TapKind.SOLID, "", 1_090_000)
+        bench_runs.tap(connection, run_id, done("k9", "away", 1_090_000))
     connection.close()
     back_up(tmp_path, tmp_path / "copy.sqlite3")
     with pytest.raises(InvalidValue, match="exists already"):
         back_up(tmp_path, tmp_path / "copy.sqlite3")
     copy = connect(tmp_path / "copy.sqlite3")
-    assert runs.get(copy, run_id) == run
+    assert stored_runs.get(copy, run_id) == run
     copy.close()
 
 
 def test_undo_goes_back_to_before_the_start(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
     demo.fill(connection)
-    run_id = heat.start_run(connection, jobs.rows(connection)[0].id)
-    bench.tap(connection, run_id, "a", TapKind.START, "", 1000)
-    bench.tap(connection, run_id, "b", TapKind.NEXT_MOVE, "", 2000)
+    run_id = bench_runs.start_heat(connection, jobs.rows(connection)[0].id)
+    bench_runs.tap(connection, run_id, done("a", "start", 1000))
+    bench_runs.tap(connection, run_id, done("b", "move 2", 2000))
     with pytest.raises(Refused, match="later taps"):
-        bench.undo_tap(connection, run_id, "a")
-    bench.undo_tap(connection, run_id, "b")
-    assert bench.undo_tap(connection, run_id, "a").started_ms is None
+        bench_runs.undo_tap(connection, run_id, "a")
+    bench_runs.undo_tap(connection, run_id, "b")
+    assert bench_runs.undo_tap(connection, run_id, "a").taps == ()
     connection.close()

@@ -2,7 +2,6 @@
 
 import sqlite3
 
-from yellowfen.core.work.kit import Found
 from yellowfen.core.work.ready import ReadyPlan
 from yellowfen.store.packing import pack, unpack
 
@@ -85,25 +84,3 @@ def keep_place(connection: sqlite3.Connection, line: str, place: str) -> None:
         )
     else:
         connection.execute("DELETE FROM kit_place WHERE line = ?", (line,))
-
-
-def found_of(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[Found, str]]:
-    """What the kit check found, by line."""
-    found = connection.execute(
-        "SELECT line, found, instead FROM kit_found WHERE job_id = ?", (job_id,)
-    ).fetchall()
-    return {row["line"]: (Found(row["found"]), row["instead"]) for row in found}
-
-
-def keep_found(
-    connection: sqlite3.Connection, job_id: int, line: str, found: Found | None, instead: str = ""
-) -> None:
-    """Store what was found of a line; None takes it back."""
-    if found is None:
-        connection.execute("DELETE FROM kit_found WHERE job_id = ? AND line = ?", (job_id, line))
-        return
-    connection.execute(
-        "INSERT INTO kit_found (job_id, line, found, instead) VALUES (?, ?, ?, ?)"
-        " ON CONFLICT (job_id, line) DO UPDATE SET found = excluded.found, instead = excluded.instead",
-        (job_id, line, str(found), instead),
-    )

@@ -21,11 +21,12 @@ from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.jet import jet_on_board
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_of
-from yellowfen.core.work.job import HeatPlan, SourceKind, Station, TapKind, Tool
+from yellowfen.core.work.job import HeatPlan, SourceKind, Station, Tool
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.thermal_log import read_log
-from yellowfen.store import boards, calibrations, jobs, runs, stations, tools
+from yellowfen.store import bench_runs, boards, calibrations, stations, tools
 
 MELT_TEST, LOG, TAPS = "melt test", "log", "taps"
 
@@ -226,17 +227,15 @@ def log_test(
 def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
     """Fit a station to the moments tapped as 'it flowed' in its runs; returns the calibration's id."""
     tests = []
-    for run in runs.rows(connection):
-        if run.plan.station_id != station_id or run.plan.source is not SourceKind.AIR:
+    for run in bench_runs.rows(connection, RunKind.HEAT):
+        plan = run.planned(HeatPlan)
+        if plan.station_id != station_id or plan.source is not SourceKind.AIR:
             continue
-        scene = scene_of(
-            boards.get(connection, jobs.get(connection, run.job_id).board_id), run.plan
-        )
-        for tap in run.taps:
-            if tap.kind is TapKind.FLOWED and tap.at_s >= 1.0:
-                tests.append(
-                    MeltTest(scene, tap.ref, (tap.at_s,), f"{tap.ref} flowed in run {run.id}")
-                )
+        scene = scene_of(boards.get(connection, run.board_id), plan)
+        for ref in run.molten:
+            seconds = run.flowed_s(ref)
+            if seconds is not None and seconds >= 1.0:
+                tests.append(MeltTest(scene, ref, (seconds,), f"{ref} flowed in run {run.id}"))
     if not tests:
         raise InvalidValue(
             "runs", "no run of this station has an 'it flowed' tap yet; run one at the bench first"

@@ -13,18 +13,18 @@ from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolu
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.usual import Usual, usual_recipe
+from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
 from yellowfen.core.work.job import (
     Forecast,
     HeatPlan,
     Job,
     SourceKind,
-    TapKind,
     TargetForecast,
     usual_moves,
 )
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import boards, calibrations, jobs, runs, stations
+from yellowfen.store import bench_runs, boards, calibrations, jobs, stations
 from yellowfen.store.packing import pack
 from yellowfen.workflows.calibration import station_doubts, tool_doubts
 
@@ -197,13 +197,6 @@ def give_up_weighing(ending: bool = True) -> None:
         _ENDING.clear()
 
 
-def start_run(connection: sqlite3.Connection, job_id: int) -> int:
-    """Open a run with the present plan and its forecast; returns the run's id."""
-    job = jobs.get(connection, job_id)
-    done = rehearse_job(connection, job)
-    return runs.add(connection, job_id, job.plan, forecast_of(done, sureness_of(connection, job)))
-
-
 def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
     """What a run keeps of a rehearsal."""
     targets = tuple(
@@ -267,8 +260,4 @@ def touch_joint(
 
 def earlier_heats(connection: sqlite3.Connection, job_id: int) -> int:
     """How many heats this job's board has seen already: its runs in which something flowed."""
-    return sum(
-        1
-        for run in runs.rows(connection)
-        if run.job_id == job_id and any(tap.kind is TapKind.FLOWED for tap in run.taps)
-    )
+    return sum(1 for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job_id) if run.molten)

@@ -18,10 +18,9 @@ from yellowfen.core.metal.lot import WASTE_G, LotEvent
 from yellowfen.core.metal.paste import Paste, paste_named
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import boards, hand_runs, jobs, materials
+from yellowfen.store import boards, jobs, materials
 from yellowfen.store import paste as stored
 from yellowfen.store.database import atomic
-from yellowfen.store.hand_runs import HandRun, HandTap
 from yellowfen.store.paste import KeptWeighing
 
 
@@ -240,40 +239,6 @@ def dotting(connection: sqlite3.Connection, state: PasteState, side: str) -> Han
     """The dot plan of a side with the needles at hand."""
     gauges = [int(size) for size in materials.supply(connection, "needle")] or None
     return hand_plan(state.drawn, state.paste, side, gauges, state.plan.by_pad)
-
-
-def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int:
-    """Open a run of the dot plan; returns its id."""
-    plan = dotting(connection, paste_state(connection, job_id), side)
-    if not plan.steps:
-        raise Refused(f"nothing on the {side} side takes paste by hand")
-    return hand_runs.add(connection, job_id, side, plan)
-
-
-def tap_step(
-    connection: sqlite3.Connection, run_id: int, key: str, step: int, at_ms: int
-) -> HandRun:
-    """Store that a step is done; steps are done in order, the same tap twice counts once."""
-    with atomic(connection):
-        run = hand_runs.get(connection, run_id)
-        if not any(one.key == key for one in run.taps):
-            if step > len(run.taps) or step >= len(run.plan.steps):
-                raise InvalidValue(
-                    "step",
-                    f"step {step + 1} is not due: {len(run.taps)} of {len(run.plan.steps)} are done",
-                )
-            hand_runs.add_tap(connection, run_id, HandTap(key, step, at_ms))
-    return hand_runs.get(connection, run_id)
-
-
-def undo_step(connection: sqlite3.Connection, run_id: int, key: str) -> HandRun:
-    """Take the newest tap back."""
-    with atomic(connection):
-        run = hand_runs.get(connection, run_id)
-        if run.taps and run.taps[-1].key != key and any(one.key == key for one in run.taps):
-            raise Refused("take the later steps back first")
-        hand_runs.remove_tap(connection, run_id, key)
-    return hand_runs.get(connection, run_id)
 
 
 def with_foil(plan: PastePlan, foil_mm: float | None) -> PastePlan:

@@ -7,16 +7,18 @@ import threading
 import time
 from collections import OrderedDict
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import cast
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
-from yellowfen.core.deposit.hand_plan import hand_plan
+from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.scene import Iron, TipShape
 from yellowfen.core.heat.warm_up import WarmUp, container_of, warm_up
 from yellowfen.core.metal.lot import Lot
 from yellowfen.core.quantity.dew import dew_point_c
+from yellowfen.core.work.bench_run import PAUSE_S, RunKind, each_s
 from yellowfen.core.work.estimate import (
     Each,
     Estimate,
@@ -30,7 +32,6 @@ from yellowfen.core.work.iron_rows import USUAL_NEED_S, Row, row_plans, rows_of,
 from yellowfen.core.work.job import ToolKind
 from yellowfen.core.work.kit import Found, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
-from yellowfen.core.work.placing_run import PlaceRun, PlaceTap
 from yellowfen.core.work.ready import ReadyPlan
 from yellowfen.core.work.schedule import (
     CLEAN_MIN,
@@ -59,7 +60,7 @@ from yellowfen.core.work.technique import (
 )
 from yellowfen.core.work.two_sides import TwoSides, two_sides
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import hand_runs, materials, place_runs, stations, tools
+from yellowfen.store import bench_runs, materials, stations, tools
 from yellowfen.store import ready as stored
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import touch_joint
@@ -262,13 +263,29 @@ def iron_rows(
 # pace from the user's own log
 def own_paces(connection: sqlite3.Connection) -> Paces:
     """Times each, drawn from the user's own placement and dotting runs."""
-    placed = [seconds for run in place_runs.recent(connection) for seconds in run.seconds()]
+    placed = [
+        seconds
+        for run in bench_runs.rows(connection, RunKind.PLACE, 30)
+        for seconds in each_s(run.script, run.taps)
+    ]
     return Paces(
         place=learnt(PLACE_S, placed),
-        dot=learnt(DOT_S, hand_runs.seconds_per_dot(connection)),
+        dot=learnt(DOT_S, _seconds_per_dot(connection)),
         turn=Each(TURN_S, 0.55),
         value=Each(VALUE_S, 0.55),
     )
+
+
+def _seconds_per_dot(connection: sqlite3.Connection) -> list[float]:
+    """Seconds a dot of the newest runs: from tap to tap over the step's spots; pauses left out."""
+    spent = []
+    for run in bench_runs.rows(connection, RunKind.PASTE, 20):
+        steps = run.planned(HandPlan).steps
+        for before, tap in pairwise(run.taps):
+            step, seconds = steps[int(tap.cue)], (tap.at_ms - before.at_ms) / 1000
+            if step.way == "dots" and 0.2 < seconds < PAUSE_S:
+                spent.append(seconds / len(step.spots))
+    return spent
 
 
 # the order
@@ -352,42 +369,6 @@ def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | Non
         job_id,
         replace(plan, wishes=kept if after is None else (*kept, Wish(ref, after))),
     )
-
-
-def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int:
-    """Open a placement run with the present order; returns its id."""
-    found = order_of(connection, ready_state(connection, job_id), side)
-    if not found.steps:
-        raise Refused(f"no part of the {side} is placed on paste")
-    return place_runs.add(connection, job_id, side, found.steps)
-
-
-def tap_part(
-    connection: sqlite3.Connection, run_id: int, key: str, ref: str, what: str, at_ms: int
-) -> PlaceRun:
-    """Store a tap about a part; the same key twice is one tap; a part that is placed already is
-    refused.
-    """
-    with atomic(connection):
-        run = place_runs.get(connection, run_id)
-        if not any(one.key == key for one in run.taps):
-            tap = PlaceTap(key, ref, what, at_ms)
-            if ref not in {step.ref for step in run.steps}:
-                raise InvalidValue("ref", f"{ref[:20]} is not part of this run")
-            if ref in run.state().placed:
-                raise Refused(f"{ref} is placed already")
-            place_runs.add_tap(connection, run_id, tap)
-    return place_runs.get(connection, run_id)
-
-
-def untap_part(connection: sqlite3.Connection, run_id: int, key: str) -> PlaceRun:
-    """Take the newest tap back."""
-    with atomic(connection):
-        run = place_runs.get(connection, run_id)
-        if run.taps and run.taps[-1].key != key and any(one.key == key for one in run.taps):
-            raise Refused("take the later taps back first")
-        place_runs.remove_tap(connection, run_id, key)
-    return place_runs.get(connection, run_id)
 
 
 # time
@@ -573,36 +554,20 @@ def task_done(connection: sqlite3.Connection, job_id: int, key: str, now_s: floa
 
 
 # kit
+def kit_answers(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[Found, str]]:
+    """What the job's kit check found, by line, and what was taken instead."""
+    run = bench_runs.latest(connection, job_id, RunKind.KIT)
+    if run is None:
+        return {}
+    state, words = run.state, {tap.cue: tap.text for tap in run.taps}
+    return {line: (Found(word), words[line]) for line, word in (state.done | state.aside).items()}
+
+
 def kit_lines(connection: sqlite3.Connection, state: ReadyState) -> tuple[Line, ...]:
     """The job's pick list with places and what the check found."""
     return kit(
         state.board,
         state.plan.boards,
         stored.places(connection),
-        stored.found_of(connection, state.paste.job.id),
+        kit_answers(connection, state.paste.job.id),
     )
-
-
-def note_line(
-    connection: sqlite3.Connection,
-    job_id: int,
-    key: str,
-    found: str,
-    instead: str,
-    where: str | None,
-) -> None:
-    """Keep what was found of a line, and where it lives.
-
-    Raises InvalidValue for a line not in the kit.
-    """
-    state = ready_state(connection, job_id)
-    if key not in {line.key for line in kit_lines(connection, state)}:
-        raise InvalidValue("line", f"{key[:60]!r} is not in this kit")
-    if found and found not in {str(one) for one in Found}:
-        raise InvalidValue("found", f"{found[:20]!r} is not one of {', '.join(Found)}")
-    if len(instead) > 120 or len(where or "") > 80:
-        raise InvalidValue("where", "keep places within 80 letters and alternatives within 120")
-    with atomic(connection):
-        if where is not None:
-            stored.keep_place(connection, key, where.strip())
-        stored.keep_found(connection, job_id, key, Found(found) if found else None, instead.strip())

@@ -250,27 +250,6 @@ class Job:
     plan: HeatPlan
 
 
-class TapKind(StrEnum):
-    """What a tap at the bench says."""
-
-    START = "start"
-    NEXT_MOVE = "next move"
-    FLOWED = "it flowed"
-    HEAT_AWAY = "heat away"
-    SOLID = "solid"
-
-
-@dataclass(frozen=True)
-class Tap:
-    """One confirmed tap: seconds since the start tap. `ref` names the part that flowed."""
-
-    id: int
-    key: str
-    kind: TapKind
-    ref: str
-    at_s: float
-
-
 class Verdict(StrEnum):
     """What Look found at a joint or part."""
 
@@ -291,30 +270,6 @@ class FoundMark:
     ref: str
     pin: str
     verdict: Verdict
-
-
-@dataclass(frozen=True)
-class Run:
-    """One heat at the bench: the settings and forecast it started with, its taps, marks and note."""
-
-    id: int
-    job_id: int
-    job_name: str
-    board_name: str
-    started_at: str
-    started_ms: int | None
-    plan: HeatPlan
-    forecast: "Forecast"
-    taps: tuple[Tap, ...] = ()
-    marks: tuple[FoundMark, ...] = ()
-    note: str = ""
-    finished: bool = False
-
-    def seen_s(self, ref: str) -> float | None:
-        """When this part was seen to flow, or None."""
-        return next(
-            (tap.at_s for tap in self.taps if tap.kind is TapKind.FLOWED and tap.ref == ref), None
-        )
 
 
 @dataclass(frozen=True)

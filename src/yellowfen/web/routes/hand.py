@@ -1,36 +1,28 @@
-"""Paste by hand: the dot plan, stencil or hand, and the dot plan followed at the bench by one key."""
+"""Paste by hand: the dot plan, stencil or hand."""
 
 from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import BaseModel, ConfigDict, Field
 
 from yellowfen.core.deposit.by_hand import NEEDLES, Costs, needles_for, stencil_or_hand
 from yellowfen.core.deposit.hand_plan import HandPlan, dots_in
+from yellowfen.core.work.bench_run import RunKind
 from yellowfen.errors import YellowfenError
-from yellowfen.store import boards, hand_runs, jobs, materials
+from yellowfen.store import bench_runs as stored_runs
+from yellowfen.store import jobs, materials
 from yellowfen.store import paste as stored
-from yellowfen.store.hand_runs import HandRun
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.hand_svg import break_even_chart, spots_drawn
-from yellowfen.web.pages import page
 from yellowfen.web.paste_page import leaf_page, number, side_of, whole_number
-from yellowfen.web.plan_svg import plan_svg
+from yellowfen.workflows import bench_runs
 from yellowfen.workflows import paste as workflow
 from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import ready_state
 
 router = APIRouter()
-
-
-class StepForm(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-    key: str = Field(min_length=1, max_length=64)
-    step: int = Field(ge=0, le=100_000)
-    at_ms: int = Field(ge=0, le=10**14)
 
 
 @router.get("/jobs/{job_id}/paste/hand")
@@ -72,7 +64,7 @@ def _leaf(
             for one in materials.supply(database, "needle")
             if int(one) not in needles_for(plan.paste)
         ],
-        "unfinished": hand_runs.unfinished(database, state.job.id),
+        "unfinished": stored_runs.unfinished(database, state.job.id, RunKind.PASTE),
         "problem": problem,
         "dots": dots,
         "stencil_there": bool(state.board.openings),
@@ -126,7 +118,7 @@ def set_hand(
     try:
         if do == "start":
             return RedirectResponse(
-                f"/hand/{workflow.start_dotting(database, job_id, side)}", status_code=303
+                f"/runs/{bench_runs.start_dotting(database, job_id, side)}", status_code=303
             )
         if do == "cut":
             workflow.keep_plan(database, job_id, replace(kept, by_pad=by_pad == "pad"))
@@ -153,56 +145,3 @@ def set_hand(
             status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/paste/hand?side={side}", status_code=303)
-
-
-@router.get("/hand/{run_id}")
-def hand_run(request: Request, run_id: int, database: Database) -> Response:
-    """The dot plan at the bench."""
-    run = hand_runs.get(database, run_id)
-    job = jobs.get(database, run.job_id)
-    board = boards.get(database, job.board_id)
-    steps = [
-        {
-            "ref": one.ref,
-            "value": one.value,
-            "package": one.package,
-            "pins": len(one.pins),
-            "pin": one.pins[0] if len(one.pins) == 1 else "",
-            "way": one.way,
-            "gauge": one.gauge,
-            "spots": len(one.spots),
-            "wide": round(one.spots[0].width_mm, 1),
-            "said": one.said,
-        }
-        for one in run.plan.steps
-    ]
-    state = _state(run) | {"steps": steps}
-    return page(
-        request,
-        "hand_run.html",
-        {
-            "room": "jobs",
-            "job": job,
-            "run": run,
-            "plan": plan_svg(board, run.side, overlay=spots_drawn(run.plan)),
-            "state": state,
-        },
-    )
-
-
-def _state(run: HandRun) -> dict[str, Any]:
-    return {
-        "run": run.id,
-        "taps": [{"key": one.key, "step": one.step, "at_ms": one.at_ms} for one in run.taps],
-    }
-
-
-@router.post("/api/hand/{run_id}/taps")
-def tap(run_id: int, form: StepForm, database: Database) -> dict[str, Any]:
-    """Store that a step is done; answers only when it is on disk."""
-    return _state(workflow.tap_step(database, run_id, form.key, form.step, form.at_ms))
-
-
-@router.delete("/api/hand/{run_id}/taps/{key}")
-def untap(run_id: int, key: str, database: Database) -> dict[str, Any]:
-    return _state(workflow.undo_step(database, run_id, key))

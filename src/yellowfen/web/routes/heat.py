@@ -33,12 +33,14 @@ from yellowfen.core.heat.story import (
     tell,
 )
 from yellowfen.core.metal.alloy import ALLOYS
+from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, SourceKind, ToolKind
-from yellowfen.store import boards, jobs, runs, stations, tools
+from yellowfen.store import bench_runs, boards, jobs, stations, tools
 from yellowfen.web.database import Database
 from yellowfen.web.heat_forms import PlanForm, plan_settings
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.workflows.bench_runs import start_heat
 from yellowfen.workflows.calibration import carried
 from yellowfen.workflows.heat import (
     AS_DRAWN,
@@ -46,7 +48,6 @@ from yellowfen.workflows.heat import (
     earlier_heats,
     keep_plan,
     rehearse_job,
-    start_run,
     sureness_of,
     touch_joint,
     usual_plan,
@@ -83,7 +84,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "irons": _irons(database),
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
-            "run": runs.latest_of(database, job_id),
+            "run": bench_runs.latest(database, job_id, RunKind.HEAT),
             "earlier": earlier_heats(database, job_id),
         },
     )
@@ -403,7 +404,7 @@ def carry(job_id: int, station_id: int, database: Database) -> dict[str, Any]:
 
 @router.post("/jobs/{job_id}/runs")
 def new_run(job_id: int, database: Database) -> Response:
-    return RedirectResponse(f"/runs/{start_run(database, job_id)}", status_code=303)
+    return RedirectResponse(f"/runs/{start_heat(database, job_id)}", status_code=303)
 
 
 @router.post("/jobs/{job_id}/remove")

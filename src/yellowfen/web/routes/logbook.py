@@ -5,7 +5,8 @@ from collections import Counter
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from yellowfen.store import runs
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.store import bench_runs
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page
 
@@ -14,7 +15,7 @@ router = APIRouter()
 
 @router.get("/logbook")
 def logbook(request: Request, database: Database) -> Response:
-    found = runs.rows(database)
+    found = bench_runs.rows(database, RunKind.HEAT)
     counts = {
         run.id: Counter(str(mark.verdict) for mark in run.marks).most_common() for run in found
     }

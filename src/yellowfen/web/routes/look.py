@@ -6,15 +6,16 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from yellowfen.core.work.job import Verdict
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.job import HeatPlan, Verdict
 from yellowfen.errors import YellowfenError
-from yellowfen.store import boards, jobs, runs
+from yellowfen.store import bench_runs as stored
+from yellowfen.store import boards, jobs
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
-from yellowfen.workflows import bench
-from yellowfen.workflows.heat import start_run
+from yellowfen.workflows import bench_runs
 
 router = APIRouter()
 
@@ -30,8 +31,8 @@ class MarkForm(BaseModel):
 def look_page(request: Request, job_id: int, database: Database) -> Response:
     job = jobs.get(database, job_id)
     board = boards.get(database, job.board_id)
-    run = runs.latest_of(database, job_id)
-    targets = run.plan.targets if run else ()
+    run = stored.latest(database, job_id, RunKind.HEAT)
+    targets = run.planned(HeatPlan).targets if run else ()
     joints = [
         {"ref": part.ref, "pin": land.pin, "kind": str(land.kind)}
         for part in board.parts
@@ -61,13 +62,13 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
 @router.post("/jobs/{job_id}/unclocked")
 def unclocked(job_id: int, database: Database) -> Response:
     """A run that was heated without the clock, so that it can be looked at and noted."""
-    start_run(database, job_id)
+    bench_runs.start_heat(database, job_id)
     return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
 
 
 @router.post("/api/runs/{run_id}/marks")
 def mark(run_id: int, form: MarkForm, database: Database) -> dict[str, Any]:
-    run = bench.mark(database, run_id, form.ref, form.pin, form.verdict)
+    run = bench_runs.mark(database, run_id, form.ref, form.pin, form.verdict)
     return {"marks": [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in run.marks]}
 
 
@@ -79,7 +80,7 @@ def finish_page(request: Request, job_id: int, database: Database) -> Response:
 def _finish_context(
     database: Database, job_id: int, problem: str = "", note: str | None = None
 ) -> dict[str, Any]:
-    run = runs.latest_of(database, job_id)
+    run = stored.latest(database, job_id, RunKind.HEAT)
     text = note if note is not None else (run.note if run else "")
     return {
         "room": "jobs",
@@ -96,9 +97,9 @@ def finish(
     request: Request, run_id: int, database: Database, note: Annotated[str, Form()] = ""
 ) -> Response:
     try:
-        bench.finish(database, run_id, note)
+        bench_runs.finish(database, run_id, note)
     except YellowfenError as problem:
-        job_id = runs.get(database, run_id).job_id
+        job_id = stored.get(database, run_id).job_id
         return page(
             request,
             "finish.html",

@@ -1,22 +1,20 @@
-"""The Place stage: the order on the plan, exceptions, the printed guide, and the placement run at
-the bench.
-"""
+"""The Place stage: the order on the plan, exceptions, the printed guide."""
 
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
-from pydantic import BaseModel, ConfigDict, Field
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.part.direction import direction_of
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import way_round
 from yellowfen.core.work.kit import line_key
-from yellowfen.core.work.order import SCHOOLS, Order, either_way
-from yellowfen.core.work.placing_run import PlaceRun
+from yellowfen.core.work.order import SCHOOLS, Order
 from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.errors import InvalidValue, YellowfenError
-from yellowfen.store import boards, jobs, place_runs
+from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import ready as stored
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
@@ -24,18 +22,11 @@ from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
 from yellowfen.web.paste_page import side_of
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
 from yellowfen.workflows.ready import ReadyState, ready_state
 
 router = APIRouter()
-
-
-class PartTap(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-    key: str = Field(min_length=1, max_length=64)
-    ref: str = Field(min_length=1, max_length=300)
-    what: str = Field(max_length=20)
-    at_ms: int = Field(ge=0, le=10**14)
 
 
 @router.get("/jobs/{job_id}/place")
@@ -65,7 +56,6 @@ def _page(
             },
         )
     order = workflow.order_of(database, state, side)
-    run = place_runs.latest(database, state.paste.job.id)
     parts = {part.ref: part for part in state.board.parts}
     context = {
         "room": "jobs",
@@ -80,7 +70,7 @@ def _page(
         "schools": SCHOOLS,
         "batches": _batches(order),
         "wishes": state.plan.wishes,
-        "unfinished": run if run and run.state().to_do and run.taps else None,
+        "unfinished": stored_runs.unfinished(database, state.paste.job.id, RunKind.PLACE),
         "school": order.school,
         "first": state.sides.first,
         "places": stored.places(database),
@@ -162,7 +152,7 @@ def change_order(
     try:
         if do == "start":
             return RedirectResponse(
-                f"/place/{workflow.start_placing(database, job_id, side)}", status_code=303
+                f"/runs/{bench_runs.start_placing(database, job_id, side)}", status_code=303
             )
         if do == "wish":
             workflow.wish(database, job_id, ref, after)
@@ -201,7 +191,7 @@ def guide(request: Request, job_id: int, database: Database, side: str = "top") 
             "number": number,
             "step": step,
             "part": parts[step.ref],
-            "way": _way_round(state.board, step.ref),
+            "way": way_round(state.board, step.ref),
         }
         for number, step in enumerate(order.steps, 1)
     ]
@@ -223,100 +213,3 @@ def guide(request: Request, job_id: int, database: Database, side: str = "top") 
         "keys": {ref: line_key(part) for ref, part in parts.items()},
     }
     return page(request, "place_guide.html", context)
-
-
-def _way_round(board: Board, ref: str) -> tuple[str, str]:
-    """Which way round a part goes, and what of it is printed on the board."""
-    part = board.part(ref)
-    direction = direction_of(part.package)
-    if direction is None:
-        return "either way round", ""
-    printed = {
-        "shown": "pin 1 is printed on the board",
-        "under the body": "its mark on the board lies under the body",
-        "none": "nothing is printed on the board: go by pad 1",
-    }
-    return direction.look_for, printed.get(board.printed_marks.get(ref, ""), "")
-
-
-@router.get("/place/{run_id}")
-def run_page(request: Request, run_id: int, database: Database) -> Response:
-    """The placement run at the bench."""
-    run = place_runs.get(database, run_id)
-    job = jobs.get(database, run.job_id)
-    board = boards.get(database, job.board_id)
-    places = stored.places(database)
-    steps = [
-        _as_seen(board, step.ref, step.turn_deg, step.batch, places, run.side) | {"anew": step.anew}
-        for step in run.steps
-        if any(part.ref == step.ref for part in board.parts)
-    ]
-    names = {one["package"] for one in steps if one["directed"]}
-    drawings = {
-        part.package.name: package_drawing(part.package)
-        for part in board.parts
-        if part.package.name in names
-    }
-    state = _state(run) | {
-        "steps": steps,
-        "width": board.width_mm,
-        "height": board.height_mm,
-        "batches": (max((one["batch"] for one in steps), default=0) + 1),
-    }
-    return page(
-        request,
-        "place_run.html",
-        {
-            "room": "jobs",
-            "job": job,
-            "run": run,
-            "plan": plan_svg(board, run.side),
-            "state": state,
-            "drawings": drawings,
-        },
-    )
-
-
-def _as_seen(
-    board: Board, ref: str, turn: float, batch: int, places: dict[str, str], side: str
-) -> dict[str, Any]:
-    """A step as the page draws it: its place on the plan as seen, its size, its words."""
-    part = board.part(ref)
-    way, mark = _way_round(board, ref)
-    first = next((land.pin for land in part.package.lands if land.pin in ("1", "A1")), "")
-    return {
-        "ref": ref,
-        "value": part.value,
-        "package": part.package.name,
-        "turn": turn,
-        "batch": batch,
-        "where": places.get(line_key(part), ""),
-        "way": way,
-        "mark": mark,
-        "directed": not either_way(part) and direction_of(part.package) is not None,
-        "pin": first,
-        "reach": max(part.package.body_x_mm, part.package.body_y_mm),
-        "x": part.x_mm if side == "top" else board.width_mm - part.x_mm,
-        "y": board.height_mm - part.y_mm,
-    }
-
-
-def _state(run: PlaceRun) -> dict[str, Any]:
-    return {
-        "run": run.id,
-        "taps": [
-            {"key": one.key, "ref": one.ref, "what": one.what, "at_ms": one.at_ms}
-            for one in run.taps
-        ],
-    }
-
-
-@router.post("/api/place/{run_id}/taps")
-def tap(run_id: int, form: PartTap, database: Database) -> dict[str, Any]:
-    """Store a tap about a part; answers only when it is on disk."""
-    return _state(workflow.tap_part(database, run_id, form.key, form.ref, form.what, form.at_ms))
-
-
-@router.delete("/api/place/{run_id}/taps/{key}")
-def untap(run_id: int, key: str, database: Database) -> dict[str, Any]:
-    return _state(workflow.untap_part(database, run_id, key))

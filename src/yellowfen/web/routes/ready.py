@@ -25,6 +25,7 @@ from yellowfen.web.pages import page
 from yellowfen.web.paste_page import number, paste_words, refs_in_short, side_of, whole_number
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.ready_svg import minutes_bars, row_diagram, time_line
+from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
 from yellowfen.workflows.ready import ReadyState, ready_state
 
@@ -430,7 +431,7 @@ def note_line(
 ) -> Response:
     """What was found of a line, and where its parts live."""
     try:
-        workflow.note_line(database, job_id, line, found, instead, where)
+        bench_runs.note_line(database, job_id, line, found, instead, where)
     except YellowfenError as refused:
         return _kit(
             request,
@@ -440,33 +441,13 @@ def note_line(
             str(refused),
             status_of(refused),
         )
-    if "application/json" in request.headers.get("accept", ""):
-        return Response(status_code=204)
     return RedirectResponse(f"/jobs/{job_id}/ready/kit?side={side_of(side)}", status_code=303)
 
 
-@router.get("/jobs/{job_id}/ready/kit/check")
-def kit_check(request: Request, job_id: int, database: Database) -> Response:
-    """The kit check at the bench: line by line, one key for there, one for missing."""
-    state = ready_state(database, job_id)
-    lines = [
-        {
-            "key": one.key,
-            "value": one.value or one.package,
-            "package": one.package,
-            "take": one.take,
-            "spares": one.spares,
-            "where": one.where,
-            "refs": refs_in_short(one.refs, 8),
-            "found": str(one.found or ""),
-        }
-        for one in workflow.kit_lines(database, state)
-    ]
-    return page(
-        request,
-        "kit_check.html",
-        {"room": "jobs", "job": state.paste.job, "state": {"job": job_id, "lines": lines}},
-    )
+@router.post("/jobs/{job_id}/ready/kit/check")
+def kit_check(job_id: int, database: Database) -> Response:
+    """The kit check at the bench."""
+    return RedirectResponse(f"/runs/{bench_runs.start_kit_check(database, job_id)}", 303)
 
 
 # minutes

@@ -1,84 +1,218 @@
-"""The run at the bench: full-screen clock, taps, undo."""
+"""Runs at the bench, of every kind: one page, one key, one undo."""
 
 import time
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
+from markupsafe import Markup
 from pydantic import BaseModel, ConfigDict, Field
 
-from yellowfen.core.work.job import Run, TapKind
-from yellowfen.store import jobs, runs, stations
+from yellowfen.core.board.board import Board
+from yellowfen.core.deposit.hand_plan import HandPlan
+from yellowfen.core.work.bench_run import RULES, RunKind, Shown, Tap, moments_s, shown
+from yellowfen.core.work.job import Forecast, HeatPlan, SourceKind
+from yellowfen.store import boards, stations
+from yellowfen.store.bench_runs import BenchRun, get
 from yellowfen.web.database import Database
+from yellowfen.web.hand_svg import spots_drawn
+from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
-from yellowfen.workflows import bench
+from yellowfen.web.plan_svg import plan_svg
+from yellowfen.workflows import bench_runs
 
 router = APIRouter()
+# What each kind is called, where it was started from, which answers have keys of their own besides
+# the one key, and the caution that stands below it.
+DOING = {
+    RunKind.HEAT: "heat",
+    RunKind.PLACE: "placing",
+    RunKind.PASTE: "paste by hand",
+    RunKind.KIT: "kit check",
+    RunKind.LOOK: "looking",
+    RunKind.IRON: "by iron",
+}
+BACK = {
+    RunKind.HEAT: "heat",
+    RunKind.PLACE: "place",
+    RunKind.PASTE: "paste/hand",
+    RunKind.KIT: "ready/kit",
+    RunKind.LOOK: "look",
+    RunKind.IRON: "ready/iron",
+}
+KEYS = {
+    "skipped": ("Skip", "ArrowRight", "→"),
+    "dropped": ("Dropped", "d", "d"),
+    "missing": ("Missing", "m", "m"),
+    "doubtful": ("Which way?", "p", "p"),
+    "not seen": ("Not seen", "n", "n"),
+    "trouble": ("Trouble", "t", "t"),
+}
+CAUTIONS = {
+    RunKind.HEAT: "Burns: board and nozzle stay hot for minutes. Handle back in its cradle."
+    " Moving air, not over the face.",
+    RunKind.PLACE: "Tweezers, not fingers; parts that may die of static: strap on.",
+    RunKind.PASTE: "No food at the bench; wash your hands. Cap the syringe when you stop.",
+    RunKind.KIT: "Parts that may die of static: strap on, in their bags until they are placed.",
+    RunKind.LOOK: "Let the board cool first. Good light, rested eyes.",
+    RunKind.IRON: "Burns: iron in its stand between joints. Moving air, not over the face."
+    " Wash your hands after leaded solder.",
+}
 
 
 class TapForm(BaseModel):
     model_config = ConfigDict(extra="forbid")
     key: str = Field(min_length=1, max_length=64)
-    kind: TapKind
-    ref: str = Field("", max_length=40)
+    cue: str = Field(min_length=1, max_length=320)
+    word: str = Field(min_length=1, max_length=40)
     at_ms: int = Field(ge=0, le=10**14)
+    text: str = Field("", max_length=400)
 
 
 @router.get("/runs/{run_id}")
 def run_page(request: Request, run_id: int, database: Database) -> Response:
-    run = runs.get(database, run_id)
-    job = jobs.get(database, run.job_id)
-    labels = next(
-        (
-            (s.outlet_label, s.flow_label)
-            for s in stations.rows(database)
-            if s.id == run.plan.station_id
-        ),
-        ("", ""),
-    )
-    return page(
-        request,
-        "run.html",
-        {"room": "jobs", "run": run, "job": job, "labels": labels, "state": _state(run)},
-    )
+    run = get(database, run_id)
+    board = boards.get(database, run.board_id)
+    heat = run.plan if isinstance(run.plan, HeatPlan) else None
+    labels = ("", "")
+    if heat is not None and heat.source is SourceKind.AIR:
+        labels = next(
+            (
+                (one.outlet_label, one.flow_label)
+                for one in stations.rows(database)
+                if one.id == heat.station_id
+            ),
+            labels,
+        )
+    context = {
+        "room": "jobs",
+        "run": run,
+        "heat": heat,
+        "labels": labels,
+        "doing": DOING[run.kind],
+        "back": BACK[run.kind],
+        "caution": CAUTIONS[run.kind],
+        "plan": None
+        if heat or run.kind is RunKind.KIT
+        else plan_svg(board, run.side or "top", overlay=_overlay(run)),
+        "drawings": _drawings(run, board),
+        "state": _state(run) | _frame(run),
+    }
+    return page(request, "bench_run.html", context)
 
 
-def _state(run: Run) -> dict[str, Any]:
+def _overlay(run: BenchRun) -> Markup:
+    return spots_drawn(run.plan) if isinstance(run.plan, HandPlan) else Markup("")
+
+
+def _drawings(run: BenchRun, board: Board) -> dict[str, Markup]:
+    """Drawings of the packages that go one way round only."""
+    names = {cue.shape for cue in run.script.cues if cue.shape}
+    return {
+        part.package.name: package_drawing(part.package)
+        for part in board.parts
+        if part.package.name in names
+    }
+
+
+def _frame(run: BenchRun) -> dict[str, Any]:
+    """What does not change with the taps: the words that have keys, and the bar of a heat."""
+    heat = run.plan if isinstance(run.plan, HeatPlan) else None
+    forecast = run.forecast or Forecast(())
+    script = run.script
     return {
         "run": run.id,
-        "job": run.job_id,
-        "started_ms": run.started_ms,
-        "finished": run.finished,
-        "now_ms": int(time.time() * 1000),
-        "taps": [
-            {"key": t.key, "kind": str(t.kind), "ref": t.ref, "at_s": t.at_s} for t in run.taps
+        "kind": str(run.kind),
+        "clock": RULES[run.kind].clock,
+        "main": next(iter(RULES[run.kind].words)),
+        "keys": [
+            {"word": word, "say": KEYS[word][0], "press": KEYS[word][1], "hint": KEYS[word][2]}
+            for word in RULES[run.kind].words
+            if word in KEYS
         ],
-        "moves": [
-            {
-                "do": str(m.deed),
-                "seconds": m.seconds,
-                "height_mm": m.height_mm,
-                "circle_mm": m.circle_mm,
-                "path": str(m.path),
-                "blows": m.blows,
-            }
-            for m in run.plan.moves
-        ],
+        "stays": [str(word) for word, effect in RULES[run.kind].words.items() if effect == "stays"],
+        "moves": [{"do": str(move.deed), "seconds": move.seconds} for move in heat.moves]
+        if heat
+        else [],
         "targets": [
-            {"ref": t.ref, "flows_s": t.flows_s, "early_s": t.early_s, "late_s": t.late_s}
-            for t in run.forecast.targets
+            {"ref": one.ref, "flows_s": one.flows_s, "early_s": one.early_s, "late_s": one.late_s}
+            for one in forecast.targets
         ],
-        "latest_s": run.forecast.latest_s,
-        "latest_why": run.forecast.latest_why,
+        "stop_s": script.stop_s,
+        "stop_why": script.stop_why,
     }
+
+
+def _state(run: BenchRun) -> dict[str, Any]:
+    """Where the run stands: the next cues, what is answered, what the newest tap was."""
+    script, state = run.script, run.state
+    early = [cue.key for cue in script.cues if cue.free and cue.key in state.to_do]
+    return {
+        "now_ms": int(time.time() * 1000),
+        "started_ms": run.taps[0].at_ms if run.taps and RULES[run.kind].clock else None,
+        "taps": [{"key": tap.key, "cue": tap.cue} for tap in run.taps],
+        "cues": [_cue(one) for one in shown(script, run.taps)],
+        "early": early,
+        "done": list(state.done),
+        "answered": len(state.done) + len(state.aside) + len(state.passed),
+        "of": len(script.cues),
+        "closing": _closing(run),
+        "told": _told(run),
+    }
+
+
+def _cue(one: Shown) -> dict[str, Any]:
+    cue = one.cue
+    return {
+        "key": cue.key,
+        "name": cue.name,
+        "title": cue.title,
+        "press": cue.press,
+        "set_up": ". ".join(one.set_up),
+        "detail": one.detail,
+        "mind": cue.mind,
+        "left": one.left,
+        "said": one.said,
+        "ahead": cue.ahead,
+        "due_s": cue.due_s,
+        "refs": list(cue.refs),
+        "pin": cue.pin,
+        "turn": cue.turn_deg,
+        "shape": cue.shape,
+        "spot": cue.spot,
+    }
+
+
+def _closing(run: BenchRun) -> str:
+    """What is said at the end, with what was set aside."""
+    state, script = run.state, run.script
+    aside = [
+        f"{cue.name or cue.title if run.kind is not RunKind.KIT else cue.title} {state.aside[cue.key]}"
+        for cue in script.cues
+        if cue.key in state.aside
+    ]
+    return f"The rest is set aside: {', '.join(aside)}." if aside else script.closing
+
+
+def _told(run: BenchRun) -> str:
+    """What is stored, in words."""
+    if not run.taps:
+        return ""
+    if run.kind is not RunKind.HEAT:
+        return f"{len(run.state.done)} of {len(run.script.cues)} stored"
+    moments = moments_s(run.taps)
+    words = {cue.key: cue.press for cue in run.script.cues}
+    said = ", ".join(f"{words.get(cue, cue)} {at:.0f} s" for cue, at in moments.items())
+    return f"Stored: {said}"
 
 
 @router.post("/api/runs/{run_id}/taps")
 def tap(run_id: int, form: TapForm, database: Database) -> dict[str, Any]:
     """Store one tap; answers only when it is on disk."""
-    return _state(bench.tap(database, run_id, form.key, form.kind, form.ref, form.at_ms))
+    return _state(bench_runs.tap(database, run_id, Tap(**form.model_dump())))
 
 
 @router.delete("/api/runs/{run_id}/taps/{key}")
 def undo(run_id: int, key: str, database: Database) -> dict[str, Any]:
-    return _state(bench.undo_tap(database, run_id, key))
+    """Take the newest tap back."""
+    return _state(bench_runs.undo_tap(database, run_id, key))

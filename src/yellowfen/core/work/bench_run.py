@@ -1,0 +1,319 @@
+"""A run at the bench, of whatever kind: its script of cues, the taps that answer them, and the only
+rule of what may follow.
+
+Laws: every cue is to do, done, set aside or passed over, never two of these; taking the newest tap
+back restores the state before it; what `allowed` lets through changes the state, what it refuses
+changes nothing.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from itertools import pairwise
+
+from yellowfen.core.quantity.wording import counted
+
+LONGEST_RUN_S = 86_400.0
+SLACK_MS = 2_000  # clocks of two devices at one bench; more is a clock set back
+PAUSE_S, QUICKEST_S = 300.0, 0.5  # a longer gap between taps was a pause, a shorter one a slip
+SHOWN_CUES = 40
+
+
+class RunKind(StrEnum):
+    """What is done at the bench by one key."""
+
+    HEAT = "heat"
+    PLACE = "place"
+    PASTE = "paste"
+    KIT = "kit"
+    LOOK = "look"
+    IRON = "iron"
+
+
+class Effect(StrEnum):
+    """What a word does to its cue: done with, again at the end, set aside, counted and still the
+    same, or to do once more in its old place.
+    """
+
+    DONE = "done"
+    LATER = "later"
+    ASIDE = "aside"
+    STAYS = "stays"
+    OPENS = "opens"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Rule:
+    """The rule of one kind of run. The first word is the one key's.
+
+    `any_order`: any cue may be answered, not only the first; `corrects`: an answer may be given
+    anew; `clock`: the first tap starts a clock, and the run ends within a day of it.
+    """
+
+    words: Mapping[str, Effect]
+    any_order: bool = False
+    corrects: bool = False
+    clock: bool = False
+
+
+GOOD = "good"
+FAULTS = ("bridge", "open", "lean", "ball", "skewed", "lifted pad", "other")
+RULES: Mapping[RunKind, Rule] = {
+    RunKind.HEAT: Rule(words={"done": Effect.DONE, "not seen": Effect.ASIDE}, clock=True),
+    RunKind.PLACE: Rule(
+        words={
+            "placed": Effect.DONE,
+            "skipped": Effect.LATER,
+            "dropped": Effect.STAYS,
+            "missing": Effect.ASIDE,
+            "doubtful": Effect.ASIDE,
+        },
+        any_order=True,
+    ),
+    RunKind.PASTE: Rule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
+    RunKind.KIT: Rule(
+        words={
+            "there": Effect.DONE,
+            "missing": Effect.ASIDE,
+            "another instead": Effect.DONE,
+            "not yet": Effect.OPENS,
+        },
+        any_order=True,
+        corrects=True,
+    ),
+    RunKind.LOOK: Rule(
+        words={GOOD: Effect.DONE, **dict.fromkeys(FAULTS, Effect.DONE), "not yet": Effect.OPENS},
+        any_order=True,
+        corrects=True,
+    ),
+    RunKind.IRON: Rule(
+        words={"done": Effect.DONE, "skipped": Effect.LATER, "trouble": Effect.ASIDE}
+    ),
+}
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetUp:
+    """What has to be so before a cue; said where the cue before it was otherwise (or was none)."""
+
+    state: str
+    change: str
+    first: str = ""
+    same: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Cue:
+    """One thing to do, with everything that is shown and said of it.
+
+    `key` names it within its script. `ahead` and `due_s` (since the start) tell a timed cue before
+    it is due. `after` names the cue without which it cannot come; `free` cues may come before
+    those that stand ahead of them; `ends` names cues that have no sense once this one is done.
+    `group` is what "3 of this value" counts. `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the
+    drawing what to show.
+    """
+
+    key: str
+    title: str
+    press: str
+    name: str = ""
+    detail: str = ""
+    mind: str = ""
+    set_ups: tuple[SetUp, ...] = ()
+    group: str = ""
+    ahead: str = ""
+    due_s: float | None = None
+    after: str = ""
+    free: bool = False
+    ends: tuple[str, ...] = ()
+    refs: tuple[str, ...] = ()
+    pin: str = ""
+    turn_deg: float = 0.0
+    shape: str = ""
+    spot: int | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Script:
+    """All cues of a run, in order. `closing` is shown when nothing is left to do; `of_group` names
+    a cue's group in "3 with this needle"; `stop_s`, `stop_why`: the cautious end of a heat.
+    """
+
+    kind: RunKind
+    cues: tuple[Cue, ...]
+    closing: str
+    of_group: str = ""
+    stop_s: float | None = None
+    stop_why: str = ""
+
+    def cue(self, key: str) -> Cue | None:
+        return next((cue for cue in self.cues if cue.key == key), None)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tap:
+    """One answer to a cue at a wall-clock moment (ms since 1970); `text` what was typed with it."""
+
+    key: str
+    cue: str
+    word: str
+    at_ms: int
+    text: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class State:
+    """Where a run stands: cue keys to do in order (the first is now), the word of each that is done
+    or set aside, those passed over, and how often one was counted without being done.
+    """
+
+    to_do: tuple[str, ...]
+    done: dict[str, str] = field(default_factory=dict)
+    aside: dict[str, str] = field(default_factory=dict)
+    passed: tuple[str, ...] = ()
+    again: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def over(self) -> bool:
+        return not self.to_do
+
+
+def state_after(script: Script, taps: Sequence[Tap]) -> State:
+    """What taps make of a script. A tap that was not allowed changes nothing."""
+    state = State(to_do=tuple(cue.key for cue in script.cues))
+    for number, tap in enumerate(taps):
+        if not _refusal(script, state, number > 0, tap):
+            state = _stepped(script, state, tap)
+    return state
+
+
+def allowed(script: Script, taps: Sequence[Tap], tap: Tap) -> str:
+    """Why a tap may not follow these, as a sentence; "" where it may."""
+    refusal = _refusal(script, state_after(script, taps), bool(taps), tap)
+    if refusal or not taps:
+        return refusal
+    if tap.at_ms < taps[-1].at_ms - SLACK_MS:
+        back = (taps[-1].at_ms - tap.at_ms) / 1000
+        return f"it comes {back:.0f} s before the tap before it; check the clock of this device"
+    if RULES[script.kind].clock and tap.at_ms - taps[0].at_ms > 1000 * LONGEST_RUN_S:
+        return "it comes more than a day after the start; begin another run"
+    return ""
+
+
+def undoable(taps: Sequence[Tap], key: str) -> str:
+    """Why a tap may not be taken back, as a sentence; "" where it may: the newest first."""
+    if any(tap.key == key for tap in taps) and taps[-1].key != key:
+        return "take the later taps back first"
+    return ""
+
+
+def _refusal(script: Script, state: State, started: bool, tap: Tap) -> str:
+    rule, cue = RULES[script.kind], script.cue(tap.cue)
+    if cue is None:
+        return f"{tap.cue[:40]!r} is not part of this run"
+    if tap.word not in rule.words:
+        return f"{tap.word[:20]!r} is not one of {', '.join(rule.words)}"
+    if cue.key in state.passed:
+        return f"it is too late for {cue.name or cue.title}"
+    answered = cue.key in state.done or (cue.key in state.aside and not rule.any_order)
+    if answered and not rule.corrects:
+        return f"{cue.name or cue.title} is answered already"
+    if cue.after and cue.after not in state.done:
+        before = script.cue(cue.after)
+        return f"first: {before.press if before else cue.after}"
+    if rule.any_order or cue.free or (state.to_do and state.to_do[0] == cue.key):
+        return ""
+    here = script.cue(state.to_do[0]) if state.to_do else None
+    return f"{cue.name or cue.title} is not due: first {here.press if here else 'nothing'}"
+
+
+def _stepped(script: Script, state: State, tap: Tap) -> State:
+    effect, cue = RULES[script.kind].words[tap.word], script.cue(tap.cue)
+    assert cue is not None
+    if effect is Effect.STAYS:
+        again = {**state.again, cue.key: state.again.get(cue.key, 0) + 1}
+        return State(
+            to_do=state.to_do, done=state.done, aside=state.aside, passed=state.passed, again=again
+        )
+    to_do = [key for key in state.to_do if key != cue.key]
+    done = {key: word for key, word in state.done.items() if key != cue.key}
+    aside = {key: word for key, word in state.aside.items() if key != cue.key}
+    passed = state.passed
+    if effect is Effect.LATER:
+        to_do.append(cue.key)
+    elif effect is Effect.OPENS:
+        open_now = {*to_do, cue.key}
+        to_do = [one.key for one in script.cues if one.key in open_now]
+    elif effect is Effect.ASIDE:
+        aside[cue.key] = tap.word
+    else:
+        done[cue.key] = tap.word
+        passed = (*passed, *(key for key in cue.ends if key in to_do))
+        to_do = [key for key in to_do if key not in cue.ends]
+    return State(to_do=tuple(to_do), done=done, aside=aside, passed=passed, again=state.again)
+
+
+# what the bench is shown
+@dataclass(frozen=True, kw_only=True)
+class Shown:
+    """A cue as it stands in the order: what has to be set up for it, and all of it to be spoken."""
+
+    cue: Cue
+    set_up: tuple[str, ...]
+    detail: str
+    left: str
+    said: str
+
+
+def shown(script: Script, taps: Sequence[Tap], most: int = SHOWN_CUES) -> list[Shown]:
+    """The next cues in order, each as it follows the one before it."""
+    state = state_after(script, taps)
+    cues = {cue.key: cue for cue in script.cues}
+    last = next((tap.cue for tap in reversed(taps) if tap.cue in state.done), None)
+    before = cues[last] if last else None
+    found = []
+    for place, key in enumerate(state.to_do[:most]):
+        cue = cues[key]
+        rest = state.to_do[place:]
+        found.append(_shown(script, cue, before, [cues[one] for one in rest], len(state.aside)))
+        before = cue
+    return found
+
+
+def _shown(script: Script, cue: Cue, before: Cue | None, rest: Sequence[Cue], aside: int) -> Shown:
+    set_up = []
+    detail = [cue.detail] if cue.detail else []
+    for number, one in enumerate(cue.set_ups):
+        was = before.set_ups[number].state if before and number < len(before.set_ups) else None
+        if was == one.state:
+            detail = [one.same, *detail] if one.same else detail
+        else:
+            set_up.append(one.first if was is None and one.first else one.change)
+    left = counted(len(rest), "to go", "to go") if script.kind is not RunKind.HEAT else ""
+    if cue.group and script.of_group:
+        left += f", {sum(one.group == cue.group for one in rest)} {script.of_group}"
+    if aside:
+        left += f", {aside} set aside"
+    parts = (*set_up, f"{cue.name}: {cue.title}" if cue.name else cue.title, *detail, cue.mind)
+    said = ". ".join(part.rstrip(".") for part in parts if part)
+    return Shown(
+        cue=cue, set_up=tuple(set_up), detail="; ".join(detail), left=left.strip(", "), said=said
+    )
+
+
+def moments_s(taps: Sequence[Tap]) -> dict[str, float]:
+    """Seconds from the first tap to the last of each cue."""
+    return {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
+
+
+def each_s(script: Script, taps: Sequence[Tap]) -> list[float]:
+    """Seconds of each cue that was done: from the tap before it to its own, pauses and slips left
+    out; the first is not known.
+    """
+    effects = RULES[script.kind].words
+    spent = [
+        (tap.at_ms - before.at_ms) / 1000
+        for before, tap in pairwise(taps)
+        if effects.get(tap.word) is Effect.DONE
+    ]
+    return [one for one in spent if QUICKEST_S <= one <= PAUSE_S]

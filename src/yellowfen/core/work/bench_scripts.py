@@ -1,0 +1,368 @@
+"""The scripts of what is done at the bench: a heat, placing, paste by hand, the kit, looking, rows
+by iron. Every word that is shown or spoken is made here.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
+from yellowfen.core.heat.scene import Deed, Move, NozzlePath
+from yellowfen.core.part.direction import direction_of
+from yellowfen.core.quantity.wording import counted
+from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp
+from yellowfen.core.work.iron_rows import Row
+from yellowfen.core.work.job import Forecast, HeatPlan
+from yellowfen.core.work.kit import Line, line_key
+from yellowfen.core.work.order import Step, either_way
+
+START, AWAY, SOLID = "start", "away", "solid"
+_DEED_WORDS = {
+    Deed.WARM: "Warm the area",
+    Deed.CLOSE: "Close in",
+    Deed.HOLD: "Hold still",
+    Deed.PREHEAT: "Heat from below only",
+    Deed.PLATE: "Board on the plate",
+    Deed.OVEN: "Board in the oven",
+}
+_STARTS = {
+    Deed.PLATE: "Start: board on the plate",
+    Deed.OVEN: "Start: oven on",
+    Deed.PREHEAT: "Start: heat from below on",
+}
+_PATHS = {
+    NozzlePath.CIRCLE: "circling",
+    NozzlePath.ROWS: "along the rows",
+    NozzlePath.ENDS: "end to end",
+}
+_WAYS_ROUND = {
+    "shown": "pin 1 is printed on the board",
+    "under the body": "its mark on the board lies under the body",
+    "none": "nothing is printed on the board: go by pad 1",
+}
+
+
+def flowed_key(ref: str) -> str:
+    """The cue of a part that is watched for its flow."""
+    return f"flowed {ref}"
+
+
+def move_key(number: int) -> str:
+    """The cue of a heating move, from 2 on; the first begins with the start."""
+    return f"move {number}"
+
+
+def _move_words(move: Move) -> str:
+    words = _DEED_WORDS[move.deed]
+    if not move.blows:
+        return words
+    path = _PATHS.get(move.path)
+    way = f", {path} {move.circle_mm:g} mm" if move.circle_mm > 0 and path else ""
+    return f"{words}: {move.height_mm:g} mm{way}"
+
+
+def heat_script(plan: HeatPlan, forecast: Forecast) -> Script:
+    """A heat: start, its moves and flows as they fall due, heat away, all solid.
+
+    A flow may be seen at any moment; the heat may be taken away at any; what moves are left then
+    are passed over.
+    """
+    heating = [move for move in plan.moves if move.heats] or [*plan.moves[:1]]
+    begins = [sum(move.seconds for move in heating[:place]) for place in range(len(heating))]
+    end = sum(move.seconds for move in heating)
+    rows: list[tuple[float, Cue]] = []
+    for place, move in enumerate(heating[1:], 1):
+        words = _DEED_WORDS[move.deed]
+        cue = Cue(
+            key=move_key(place + 1), title=_move_words(heating[place - 1]), press=f"{words} now",
+            ahead=words, due_s=begins[place], after=START,
+        )  # fmt: skip
+        rows.append((begins[place], cue))
+    for target in forecast.targets:
+        due = end if target.flows_s is None else target.flows_s
+        now = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
+        cue = Cue(
+            key=flowed_key(target.ref), title=_move_words(now), press=f"{target.ref} flowed",
+            ahead=f"{target.ref} should flow", due_s=due, after=START, free=True,
+            refs=(target.ref,),
+        )  # fmt: skip
+        rows.append((due, cue))
+    middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
+    stop = end if forecast.latest_s is None else min(end, forecast.latest_s)
+    moves = tuple(cue.key for cue in middle if not cue.free)
+    flows = tuple(cue.key for cue in middle if cue.free)
+    hopes = ", ".join(
+        f"{one.ref} flows at {one.flows_s:.0f} s"
+        if one.flows_s is not None
+        else f"{one.ref} does not flow"
+        for one in forecast.targets
+    )
+    ready = (
+        "Ready? Nozzle hot, part placed, flux on."
+        if heating and heating[0].blows
+        else "Ready? Parts placed, heat at hand, nothing near that burns."
+    )
+    first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
+    cues = (
+        Cue(key=START, title=ready, press=first, detail=f"Forecast: {hopes}" if hopes else ""),
+        *middle,
+        Cue(
+            key=AWAY, title=_move_words(heating[-1]) if heating else "", press="Heat is away",
+            ahead="Take the heat away", due_s=stop, after=START, free=True, ends=moves,
+        ),
+        Cue(
+            key=SOLID, title="Hands off until it is solid.", press="All is solid",
+            detail="Wait for the dull skin; a nudge is too early.", after=AWAY, free=True,
+            ends=flows,
+        ),
+    )  # fmt: skip
+    return Script(
+        kind=RunKind.HEAT, cues=cues, closing="Done. Let it cool untouched.",
+        stop_s=forecast.latest_s, stop_why=forecast.latest_why,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlacingStep:
+    """One part to place, with what has to be known of it at the bench."""
+
+    ref: str
+    turn_deg: float
+    batch: int = 0
+    anew: bool = False
+    value: str = ""
+    package: str = ""
+    where: str = ""
+    way: str = ""
+    mark: str = ""
+    pin: str = ""
+    directed: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlacingPlan:
+    """The order of a placement run as it was at its start."""
+
+    steps: tuple[PlacingStep, ...]
+
+
+def way_round(board: Board, ref: str) -> tuple[str, str]:
+    """Which way round a part goes, and what of it is printed on the board."""
+    direction = direction_of(board.part(ref).package)
+    if direction is None:
+        return "either way round", ""
+    return direction.look_for, _WAYS_ROUND.get(board.printed_marks.get(ref, ""), "")
+
+
+def placing_plan(board: Board, steps: Sequence[Step], places: Mapping[str, str]) -> PlacingPlan:
+    """An order with all that is said of its parts; `places` by line of the kit."""
+    found = []
+    for step in steps:
+        part = board.part(step.ref)
+        way, mark = way_round(board, step.ref)
+        found.append(
+            PlacingStep(
+                ref=step.ref, turn_deg=step.turn_deg, batch=step.batch, anew=step.anew,
+                value=part.value, package=part.package.name,
+                where=places.get(line_key(part), ""), way=way, mark=mark,
+                pin=next((one.pin for one in part.package.lands if one.pin in ("1", "A1")), ""),
+                directed=not either_way(part) and direction_of(part.package) is not None,
+            )
+        )  # fmt: skip
+    return PlacingPlan(steps=tuple(found))
+
+
+def placing_script(plan: PlacingPlan) -> Script:
+    """Part by part: how the board lies, what to fetch, which way round."""
+    batches = max((step.batch for step in plan.steps), default=0) + 1
+    cues = []
+    for step in plan.steps:
+        where = f" from {step.where}" if step.where else ""
+        what = f"{step.package}{where}"
+        batch = f"batch {step.batch + 1} of {batches}" if batches > 1 else ""
+        anew = "paste from here on only now" if step.anew else ""
+        cues.append(
+            Cue(
+                key=step.ref, name=step.ref, title=step.value or step.package or step.ref,
+                press=f"Placed: {step.ref}", detail=step.way if step.directed else "",
+                mind="; ".join(one for one in (step.mark, anew, batch) if one),
+                set_ups=(
+                    SetUp(
+                        state=f"{step.turn_deg:g}", change="Turn the board as shown",
+                        first="Lay the board as shown",
+                    ),
+                    SetUp(
+                        state=f"{step.value} | {step.package}",
+                        change=f"Fetch: {what}" if what else "", same=f"Same again: {what}",
+                    ),
+                ),
+                group=f"{step.value} | {step.package}", refs=(step.ref,), turn_deg=step.turn_deg,
+                pin=step.pin if step.directed else "", shape=step.package if step.directed else "",
+            )
+        )  # fmt: skip
+    return Script(
+        kind=RunKind.PLACE, cues=tuple(cues), closing="All parts of this side are placed.",
+        of_group="of this value",
+    )  # fmt: skip
+
+
+def hand_script(plan: HandPlan) -> Script:
+    """Paste by hand: dots, lines and dabs, needle by needle."""
+    cues = []
+    for number, step in enumerate(plan.steps):
+        needle = f"{step.gauge} gauge" if step.gauge else "knife or pick"
+        wide = f"{step.spots[0].width_mm:.1f} mm wide" if step.spots else ""
+        pin = f" pin {step.pins[0]}" if len(step.pins) == 1 else ""
+        cues.append(
+            Cue(
+                key=str(number), name=step.ref, title=_spots_in_words(step),
+                press=f"Done: {step.ref}{pin}", detail=wide,
+                mind="" if step.way == "line" else step.said,
+                set_ups=(SetUp(state=needle, change=f"Change to the {needle}", same=needle),),
+                group=needle, refs=(step.ref,), spot=number,
+                pin=step.pins[0] if len(step.pins) == 1 else "",
+            )
+        )  # fmt: skip
+    return Script(
+        kind=RunKind.PASTE, cues=tuple(cues),
+        closing="Every pad has its paste. Place the parts.", of_group="with this needle",
+    )  # fmt: skip
+
+
+def _spots_in_words(step: HandStep) -> str:
+    pins, spots = len(step.pins), len(step.spots)
+    if step.way == "line":
+        return f"One line across {pins} pads"
+    evenly = pins > 1 and spots % pins == 0
+    where = (
+        f"on pin {step.pins[0]}"
+        if pins == 1
+        else f"on each of {pins} pads"
+        if evenly
+        else f"on {pins} pads"
+    )
+    mark = "dot" if step.gauge else "dab"
+    return f"{counted(spots // pins if evenly else spots, mark)} {where}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class KitLine:
+    """A line of the pick list as it was when the check began."""
+
+    key: str
+    value: str = ""
+    package: str = ""
+    refs: tuple[str, ...] = ()
+    take: int = 0
+    spares: int = 0
+    where: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class KitPlan:
+    """What a kit check goes through."""
+
+    lines: tuple[KitLine, ...]
+
+
+def kit_plan(lines: Sequence[Line]) -> KitPlan:
+    """The check of a pick list."""
+    return KitPlan(
+        lines=tuple(
+            KitLine(
+                key=one.key, value=one.value, package=one.package, refs=one.refs, take=one.take,
+                spares=one.spares, where=one.where,
+            )
+            for one in lines
+        )
+    )  # fmt: skip
+
+
+def kit_script(plan: KitPlan) -> Script:
+    """Line by line: how many of what, and where they live."""
+    cues = []
+    for line in plan.lines:
+        spare = f"; {line.spares} of them spare" if line.spares else ""
+        value = line.value or line.key
+        cues.append(
+            Cue(
+                key=line.key, name=str(line.take) if line.take else "", title=value,
+                press="It is there", detail=f"{line.package}; {', '.join(line.refs)}{spare}",
+                mind=f"in {line.where}" if line.where else "", refs=line.refs,
+            )
+        )  # fmt: skip
+    return Script(kind=RunKind.KIT, cues=tuple(cues), closing="Everything is there.")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Joint:
+    """A joint to be looked at."""
+
+    ref: str
+    pin: str
+    kind: str = ""
+
+    @property
+    def key(self) -> str:
+        return f"{self.ref}.{self.pin}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class LookPlan:
+    """The joints to be looked at, in order."""
+
+    joints: tuple[Joint, ...]
+
+
+def look_script(plan: LookPlan) -> Script:
+    """Joint by joint."""
+    cues = tuple(
+        Cue(
+            key=joint.key, name=joint.ref, title=f"pin {joint.pin}", press="Good",
+            detail=joint.kind, group=joint.ref, refs=(joint.ref,), pin=joint.pin,
+        )
+        for joint in plan.joints
+    )  # fmt: skip
+    return Script(
+        kind=RunKind.LOOK, cues=cues, closing="Every joint is looked at.", of_group="of this part"
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class IronPlan:
+    """A part by iron: its rows, where to tack it, what iron is set to what."""
+
+    ref: str
+    rows: tuple[Row, ...]
+    tacks: tuple[str, ...] = ()
+    iron: str = ""
+    drags: bool = True
+
+
+def iron_script(plan: IronPlan) -> Script:
+    """Flux and tack, then row after row (or joint after joint), then the tacks once more."""
+    set_up = (SetUp(state=plan.iron, change=f"Set the iron: {plan.iron}"),) if plan.iron else ()
+    cues = []
+    for pin in plan.tacks:
+        cues.append(
+            Cue(
+                key=f"tack {pin}", name=plan.ref, title=f"Tack pin {pin}", press=f"Pin {pin} holds",
+                detail="a little solder on the tip, the part held straight", set_ups=set_up,
+                group="tack", refs=(plan.ref,), pin=pin,
+            )
+        )  # fmt: skip
+    for number, row in enumerate(plan.rows, 1):
+        ends = f"{row.pins[0]} to {row.pins[-1]}" if len(row.pins) > 1 else row.pins[0]
+        how = f"{row.wire_mm:.0f} mm of wire, {row.row_s:.0f} s"
+        slow = f"stay longer at {', '.join(row.slow_pins)}" if row.slow_pins else ""
+        verb = "Drag" if plan.drags and len(row.pins) > 2 else "Solder"
+        cues.append(
+            Cue(
+                key=f"row {number}", name=plan.ref, title=f"{verb} pins {ends}",
+                press=f"Row {number} is done", detail=f"flux first; {how}", mind=slow,
+                set_ups=set_up, group="row", refs=(plan.ref,), pin=row.pins[0],
+            )
+        )  # fmt: skip
+    return Script(
+        kind=RunKind.IRON, cues=tuple(cues), closing="Every row is done. Look at the joints."
+    )

@@ -1,0 +1,252 @@
+"""Runs at the bench, of every kind: their plan, taps, marks and note."""
+
+import sqlite3
+from dataclasses import dataclass
+from typing import TypeVar
+
+from yellowfen.core.deposit.hand_plan import HandPlan
+from yellowfen.core.work.bench_run import RunKind, Script, State, Tap, state_after
+from yellowfen.core.work.bench_scripts import (
+    AWAY,
+    SOLID,
+    START,
+    IronPlan,
+    KitPlan,
+    LookPlan,
+    PlacingPlan,
+    flowed_key,
+    hand_script,
+    heat_script,
+    iron_script,
+    kit_script,
+    look_script,
+    placing_script,
+)
+from yellowfen.core.work.job import Forecast, FoundMark, HeatPlan, Verdict
+from yellowfen.errors import NotFound
+from yellowfen.store.packing import pack, unpack
+
+Plan = HeatPlan | PlacingPlan | HandPlan | KitPlan | LookPlan | IronPlan
+_P = TypeVar("_P", bound=Plan)
+PLANS: dict[RunKind, type[Plan]] = {
+    RunKind.HEAT: HeatPlan,
+    RunKind.PLACE: PlacingPlan,
+    RunKind.PASTE: HandPlan,
+    RunKind.KIT: KitPlan,
+    RunKind.LOOK: LookPlan,
+    RunKind.IRON: IronPlan,
+}
+
+
+@dataclass(frozen=True, kw_only=True)
+class BenchRun:
+    """One run: what it follows, what was tapped, what was found and noted afterwards."""
+
+    id: int
+    job_id: int
+    job_name: str
+    board_id: int
+    board_name: str
+    kind: RunKind
+    side: str
+    started_at: str
+    plan: Plan
+    forecast: Forecast | None
+    taps: tuple[Tap, ...] = ()
+    marks: tuple[FoundMark, ...] = ()
+    note: str = ""
+    finished: bool = False
+
+    def planned(self, kind: type[_P]) -> _P:
+        """The plan as one of its kind. Raises TypeError for another."""
+        if not isinstance(self.plan, kind):
+            raise TypeError(f"a {self.kind} run has no {kind.__name__}")
+        return self.plan
+
+    @property
+    def script(self) -> Script:
+        """The cues it goes through."""
+        match self.plan:
+            case HeatPlan():
+                return heat_script(self.plan, self.forecast or Forecast(()))
+            case PlacingPlan():
+                return placing_script(self.plan)
+            case HandPlan():
+                return hand_script(self.plan)
+            case KitPlan():
+                return kit_script(self.plan)
+            case LookPlan():
+                return look_script(self.plan)
+            case IronPlan():
+                return iron_script(self.plan)
+
+    @property
+    def state(self) -> State:
+        return state_after(self.script, self.taps)
+
+    def seconds_of(self, cue: str) -> float | None:
+        """Seconds from the start to a cue's tap, None where it was not tapped."""
+        at = next((tap.at_ms for tap in self.taps if tap.cue == cue and tap.word == "done"), None)
+        return None if at is None else (at - self.taps[0].at_ms) / 1000
+
+    def flowed_s(self, ref: str) -> float | None:
+        """When a part was seen to flow in a heat, or None."""
+        return self.seconds_of(flowed_key(ref))
+
+    @property
+    def molten(self) -> tuple[str, ...]:
+        """Parts seen to flow in a heat."""
+        targets = self.planned(HeatPlan).targets if self.kind is RunKind.HEAT else ()
+        return tuple(ref for ref in targets if self.flowed_s(ref) is not None)
+
+    @property
+    def clocked(self) -> bool:
+        """True for a heat that was run by the clock."""
+        return any(tap.cue in (START, AWAY, SOLID) for tap in self.taps)
+
+
+_COLUMNS = (
+    "SELECT bench_run.id, bench_run.job_id, job.name AS job_name, job.board_id,"
+    " board.name AS board_name, bench_run.kind, bench_run.side, bench_run.started_at,"
+    " bench_run.plan, bench_run.forecast, bench_run.note, bench_run.finished"
+    " FROM bench_run JOIN job ON job.id = bench_run.job_id JOIN board ON board.id = job.board_id"
+)
+
+
+def add(
+    connection: sqlite3.Connection,
+    job_id: int,
+    kind: RunKind,
+    plan: Plan,
+    *,
+    side: str = "",
+    forecast: Forecast | None = None,
+) -> int:
+    """Open a run; returns its id."""
+    cursor = connection.execute(
+        "INSERT INTO bench_run (job_id, kind, side, started_at, plan, forecast)"
+        " VALUES (?, ?, ?, datetime('now'), ?, ?)",
+        (job_id, str(kind), side, pack(plan), None if forecast is None else pack(forecast)),
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def get(connection: sqlite3.Connection, run_id: int) -> BenchRun:
+    """The run of that id; NotFound otherwise."""
+    row = connection.execute(f"{_COLUMNS} WHERE bench_run.id = ?", (run_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no run {run_id}; it may have been removed")
+    return _run(connection, row)
+
+
+def latest(
+    connection: sqlite3.Connection, job_id: int, kind: RunKind, side: str | None = None
+) -> BenchRun | None:
+    """The job's newest run of a kind (and side), or None."""
+    row = connection.execute(
+        f"{_COLUMNS} WHERE bench_run.job_id = ? AND bench_run.kind = ?"
+        " AND (? IS NULL OR bench_run.side = ?) ORDER BY bench_run.id DESC LIMIT 1",
+        (job_id, str(kind), side, side),
+    ).fetchone()
+    return _run(connection, row) if row else None
+
+
+def unfinished(connection: sqlite3.Connection, job_id: int, kind: RunKind) -> BenchRun | None:
+    """The job's newest run of a kind if it was begun and something of it is still to do."""
+    run = latest(connection, job_id, kind)
+    return run if run is not None and run.taps and run.state.to_do else None
+
+
+def rows(
+    connection: sqlite3.Connection,
+    kind: RunKind | None = None,
+    most: int = 200,
+    job_id: int | None = None,
+) -> list[BenchRun]:
+    """The newest runs of all jobs (or one), of a kind or of all."""
+    found = connection.execute(
+        f"{_COLUMNS} WHERE (? IS NULL OR bench_run.kind = ?) AND (? IS NULL OR bench_run.job_id = ?)"
+        " ORDER BY bench_run.id DESC LIMIT ?",
+        (kind and str(kind), kind and str(kind), job_id, job_id, most),
+    ).fetchall()
+    return [_run(connection, row) for row in found]
+
+
+def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
+    kind = RunKind(row["kind"])
+    return BenchRun(
+        id=row["id"],
+        job_id=row["job_id"],
+        job_name=row["job_name"],
+        board_id=row["board_id"],
+        board_name=row["board_name"],
+        kind=kind,
+        side=row["side"],
+        started_at=row["started_at"],
+        plan=unpack(PLANS[kind], row["plan"]),
+        forecast=None if row["forecast"] is None else unpack(Forecast, row["forecast"]),
+        taps=taps_of(connection, row["id"]),
+        marks=_marks(connection, row["id"]),
+        note=row["note"],
+        finished=bool(row["finished"]),
+    )
+
+
+def taps_of(connection: sqlite3.Connection, run_id: int) -> tuple[Tap, ...]:
+    """A run's taps, oldest first."""
+    found = connection.execute(
+        "SELECT key, cue, word, at_ms, text FROM bench_tap WHERE run_id = ? ORDER BY id", (run_id,)
+    ).fetchall()
+    return tuple(
+        Tap(key=row["key"], cue=row["cue"], word=row["word"], at_ms=row["at_ms"], text=row["text"])
+        for row in found
+    )
+
+
+def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]:
+    found = connection.execute(
+        "SELECT ref, pin, verdict FROM joint_mark WHERE run_id = ? ORDER BY rowid", (run_id,)
+    ).fetchall()
+    return tuple(FoundMark(row["ref"], row["pin"], Verdict(row["verdict"])) for row in found)
+
+
+def add_tap(connection: sqlite3.Connection, run_id: int, tap: Tap) -> None:
+    """Store a tap; the same key twice is the same tap."""
+    connection.execute(
+        "INSERT INTO bench_tap (run_id, key, cue, word, at_ms, text) VALUES (?, ?, ?, ?, ?, ?)"
+        " ON CONFLICT (run_id, key) DO NOTHING",
+        (run_id, tap.key, tap.cue, tap.word, tap.at_ms, tap.text),
+    )
+
+
+def remove_tap(connection: sqlite3.Connection, run_id: int, key: str) -> None:
+    """Take a tap back."""
+    connection.execute("DELETE FROM bench_tap WHERE run_id = ? AND key = ?", (run_id, key))
+
+
+def keep_mark(connection: sqlite3.Connection, run_id: int, mark: FoundMark) -> None:
+    """Store a verdict, replacing the one before."""
+    connection.execute(
+        "INSERT INTO joint_mark (run_id, ref, pin, verdict) VALUES (?, ?, ?, ?)"
+        " ON CONFLICT (run_id, ref, pin) DO UPDATE SET verdict = excluded.verdict",
+        (run_id, mark.ref, mark.pin, str(mark.verdict)),
+    )
+
+
+def remove_mark(connection: sqlite3.Connection, run_id: int, ref: str, pin: str) -> None:
+    """Take a verdict back."""
+    connection.execute(
+        "DELETE FROM joint_mark WHERE run_id = ? AND ref = ? AND pin = ?", (run_id, ref, pin)
+    )
+
+
+def keep_note(connection: sqlite3.Connection, run_id: int, note: str, finished: bool) -> None:
+    """Store the run's note and whether it is finished."""
+    connection.execute(
+        "UPDATE bench_run SET note = ?, finished = ? WHERE id = ?", (note, int(finished), run_id)
+    )
+
+
+def remove(connection: sqlite3.Connection, run_id: int) -> None:
+    """Remove a run with its taps and marks."""
+    connection.execute("DELETE FROM bench_run WHERE id = ?", (run_id,))

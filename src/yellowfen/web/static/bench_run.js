@@ -1,0 +1,176 @@
+// A run at the bench: shows the cue it is given, queues taps, counts seconds. What may follow is decided by the server.
+"use strict";
+
+document.addEventListener("alpine:init", () => {
+  const first = JSON.parse(document.getElementById("state").textContent);
+
+  window.Alpine.data("bench", () => window.withTaps({ api: `/api/runs/${first.run}/taps`, shelf: `yellowfen-run-${first.run}` }, {
+    ...first,
+    offset: first.now_ms - Date.now(),
+    elapsed: 0,
+
+    init() {
+      [this.plan] = window.plans();
+      this.svg = document.querySelector("svg.plan");
+      if (this.clock) {
+        this.bar = new window.HeatBar(document.querySelector("[data-bar]"), this);
+        setInterval(() => this.show(), 100);
+      }
+      const more = Object.fromEntries(this.keys.map((one) => [one.press, () => this.answer(one.word)]));
+      if (this.clock) more.a = () => this.away();
+      this.beginTaps(more);
+    },
+
+    // Cues that taps on their way have not answered yet; the server's answer puts the order right.
+    get ahead() {
+      const answered = this.pending.filter((tap) => !this.stays.includes(tap.word)).map((tap) => tap.cue);
+      return this.cues.filter((cue) => !answered.includes(cue.key));
+    },
+    get cue() { return this.ahead[0] ?? null; },
+    get waitsForServer() { return this.cue === null && this.pending.length > 0 && this.answered + this.pending.length < this.of; },
+    get over() { return this.cue === null; },
+    get started() { return this.started_ms ?? this.pending[0]?.at_ms ?? null; },
+    get doneWidth() { return String((1000 * Math.min(this.answered + this.pending.length, this.of)) / Math.max(this.of, 1)); },
+
+    get name() { return this.cue?.name ?? ""; },
+    get title() { return this.cue?.title ?? (this.waitsForServer ? "Waiting for the server" : this.closing); },
+    get setUp() { return this.cue?.set_up ?? ""; },
+    get detail() { return this.cue?.detail ?? ""; },
+    get mind() { return this.cue?.mind ?? ""; },
+    get left() { return this.cue?.left ?? ""; },
+    get big() { return this.clock ? this.time : this.over ? "✓" : this.name; },
+    get time() {
+      const whole = this.started === null ? 0 : Math.max(0, Math.floor(this.elapsed));
+      return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+    },
+    get late() { return this.stop_s !== null && this.started !== null && !this.notHeating && this.elapsed > this.stop_s; },
+    get notHeating() { return this.started === null || !this.early.includes("away") || this.pending.some((tap) => tap.cue === "away"); },
+    get next() {
+      if (this.late) return `Heat away now: ${this.stop_why}`;
+      if (this.over || !this.cue.ahead || this.started === null) return this.detail;
+      const left = Math.round(this.cue.due_s - this.elapsed);
+      return left > 0 ? `${this.cue.ahead}: in about ${left} s` : `${this.cue.ahead}: due ${-left} s ago`;
+    },
+    get nextClass() { return this.late ? "urgent" : ""; },
+    get spoken() { return this.late ? "Heat away now" : this.cue?.said ?? this.title; },
+    get keyText() { return this.over ? "All stored" : this.cue.press; },
+    get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
+    get stored() {
+      if (this.pending.length) return `${this.pending.length} tap${this.pending.length > 1 ? "s" : ""} kept here, not yet stored`;
+      return this.told;
+    },
+
+    show() {
+      if (this.clock) {
+        if (this.started !== null && !this.over) this.elapsed = (Date.now() + this.offset - this.started) / 1000;
+        this.bar.move(this.elapsed);
+      } else if (this.svg) this.draw();
+      this.say(this.spoken);
+    },
+    answer(word) {
+      if (this.cue) this.add({ cue: this.cue.key, word, at_ms: Math.round(Date.now() + this.offset) });
+    },
+    go() { this.answer(this.main); },
+    away() { if (!this.notHeating) this.add({ cue: "away", word: this.main, at_ms: Math.round(Date.now() + this.offset) }); },
+    sayWord(event) { this.answer(event.currentTarget.dataset.word); },
+    take(answer) { Object.assign(this, answer); },
+
+    // The plan: the part in hand, where paste goes, the board turned as it lies.
+    draw() {
+      const refs = this.cue?.refs ?? [];
+      for (const part of this.svg.querySelectorAll(".part")) {
+        part.classList.toggle("placed", this.kind === "place" && this.done.includes(part.dataset.ref));
+        part.classList.toggle("target", refs.includes(part.dataset.ref));
+      }
+      for (const group of document.querySelectorAll(".hand-step")) {
+        group.classList.toggle("is-done", this.done.includes(group.dataset.step));
+        group.classList.toggle("is-now", this.cue !== null && Number(group.dataset.step) === this.cue.spot);
+      }
+      for (const drawing of document.querySelectorAll("[data-package]")) drawing.hidden = drawing.dataset.package !== this.cue?.shape;
+      for (const pad of this.svg.querySelectorAll(".pad.first-pin")) pad.classList.remove("first-pin");
+      if (this.kind === "place") window.layBoard(this.svg, this.plan, this.cue);
+      else this.frame();
+    },
+    frame() {
+      const { plan, cue } = this;
+      const spot = document.querySelector(".hand-step.is-now");
+      const pad = cue && cue.pin && !spot ? plan.pad(cue.refs[0], cue.pin) : null;
+      pad?.classList.add("first-pin");
+      const bodies = spot && cue.pin ? [] : (cue?.refs ?? []).map((ref) => plan.part(ref));
+      const seen = [spot, pad, ...bodies].filter(Boolean);
+      if (seen.length) plan.frameOn(seen, 3);
+      else plan.reset();
+    },
+  }));
+});
+
+// The board turned as it lies, the part in the middle of a cut-out; names stay upright.
+window.layBoard = (svg, plan, cue) => {
+  const view = svg.querySelector(".plan-view");
+  view.removeAttribute("transform");
+  const turn = cue ? (360 - cue.turn) % 360 : 0;
+  const body = cue ? plan.part(cue.refs[0]) : null;
+  const [width, height] = [plan.width, plan.height];
+  let [x, y, reach] = [width / 2, height / 2, Math.hypot(width, height) / 2];
+  if (body) {
+    const box = body.getBBox();
+    const to = view.getCTM().inverse().multiply(body.getCTM());
+    const middle = new DOMPoint(box.x + box.width / 2, box.y + box.height / 2).matrixTransform(to);
+    [x, y, reach] = [middle.x, middle.y, Math.max(Math.max(box.width, box.height) * 2.2, 9)];
+  }
+  view.setAttribute("transform", `rotate(${turn} ${x} ${y})`);
+  for (const name of svg.querySelectorAll(".name")) name.setAttribute("transform", `rotate(${-turn} ${name.getAttribute("x")} ${name.getAttribute("y")})`);
+  svg.setAttribute("viewBox", `${x - reach * 1.35} ${y - reach} ${2.7 * reach} ${2 * reach}`);
+  if (cue?.pin) plan.pad(cue.refs[0], cue.pin)?.classList.add("first-pin");
+  const inset = document.querySelector("[data-inset]");
+  const half = Math.hypot(width, height) / 2;
+  inset.setAttribute("viewBox", `${-half} ${-half} ${2 * half} ${2 * half}`);
+  inset.replaceChildren();
+  const group = window.svgNode("g", { transform: `rotate(${turn})` });
+  group.append(window.svgNode("rect", { class: "inset-board", x: -width / 2, y: -height / 2, width, height, rx: 1 }));
+  if (body) group.append(window.svgNode("circle", { class: "inset-here", cx: x - width / 2, cy: y - height / 2, r: half * 0.07 }));
+  group.append(window.svgNode("path", { class: "inset-corner", d: `M${-width / 2},${height / 2}h${half * 0.25}L${-width / 2},${height / 2 - half * 0.25}Z` }));
+  inset.append(group);
+};
+
+// The bar of a heat: moves as named bands, the forecast flow with its spread below, the latest stop, and now as a rule.
+window.HeatBar = class HeatBar {
+  constructor(svg, { moves, targets, stop_s: stop }) {
+    Object.assign(this, { svg, moves, targets, stop });
+    window.addEventListener("resize", () => this.draw());
+    this.draw();
+  }
+
+  x(seconds) { return (seconds / this.end) * this.width; }
+  get end() { return Math.max(this.moves.reduce((sum, move) => sum + move.seconds, 0), this.stop ?? 0, 1) * 1.02; }
+
+  node(name, attributes, text = "") { this.svg.append(window.svgNode(name, attributes, text)); return this.svg.lastChild; }
+
+  draw() {
+    this.width = Math.max(this.svg.clientWidth, 200);
+    this.svg.setAttribute("viewBox", `0 0 ${this.width} 108`);
+    this.svg.replaceChildren();
+    const fills = { warm: "#4a5430", close: "#7a590f", hold: "#8f670d", withdraw: "#27474a", preheat: "#4a5430", plate: "#7a590f", oven: "#7a590f" };
+    const words = { warm: "warm", close: "close in", hold: "hold", withdraw: "away", preheat: "from below", plate: "on the plate", oven: "in the oven" };
+    let start = 0;
+    for (const move of this.moves) {
+      const width = Math.max(this.x(move.seconds) - 3, 1);
+      this.node("rect", { x: this.x(start), y: 30, width, height: 36, fill: fills[move.do] });
+      if (width > 70) this.node("text", { x: this.x(start) + 10, y: 54, class: "bar-word" }, words[move.do]);
+      start += move.seconds;
+    }
+    const flows = this.targets.filter((one) => one.flows_s !== null);
+    for (const target of flows) {
+      if (target.early_s !== null) this.node("rect", { x: this.x(target.early_s), y: 70, width: Math.max(this.x((target.late_s ?? this.end) - target.early_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
+      this.node("rect", { x: this.x(target.flows_s) - 3, y: 24, width: 6, height: 56, fill: "#f5b133" });
+    }
+    if (flows.length) this.node("text", { x: this.x(flows[0].flows_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, flows.length > 1 ? "first flows" : `${flows[0].ref} flows`);
+    if (this.stop !== null) {
+      this.node("rect", { x: this.x(this.stop) - 3, y: 28, width: 6, height: 58, fill: "#ff7a57" });
+      this.node("text", { x: Math.min(this.x(this.stop), this.width - 60), y: 102, class: "bar-word harm", "text-anchor": "middle" }, "stop by here");
+    }
+    this.rule = this.node("rect", { x: 0, y: 22, width: 4, height: 64, fill: "#ffffff" });
+  }
+
+  move(elapsed) { this.rule?.setAttribute("x", Math.min(this.x(elapsed), this.width - 4)); }
+};

@@ -1,0 +1,164 @@
+"""Starting runs at the bench, taps during them, marks and the note afterwards. Each call returns
+only when its write is on disk.
+"""
+
+import sqlite3
+import time
+from uuid import uuid4
+
+from yellowfen.core.work.bench_run import RunKind, Tap, allowed, undoable
+from yellowfen.core.work.bench_scripts import kit_plan, placing_plan
+from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.core.work.kit import Found
+from yellowfen.errors import InvalidValue, Refused
+from yellowfen.store import bench_runs, boards, jobs
+from yellowfen.store import ready as stored
+from yellowfen.store.bench_runs import BenchRun
+from yellowfen.store.database import atomic
+from yellowfen.workflows.heat import forecast_of, rehearse_job, sureness_of
+from yellowfen.workflows.paste import dotting, paste_state
+from yellowfen.workflows.ready import kit_answers, kit_lines, order_of, ready_state
+
+
+def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
+    """Open a heat with the job's present plan and its forecast; returns the run's id. Raises
+    InvalidValue for a plan that cannot be rehearsed.
+    """
+    job = jobs.get(connection, job_id)
+    forecast = forecast_of(rehearse_job(connection, job), sureness_of(connection, job))
+    return bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
+
+
+def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int:
+    """Open a placement run with the present order; returns its id. Raises Refused where no part of
+    the side is placed.
+    """
+    state = ready_state(connection, job_id)
+    order = order_of(connection, state, side)
+    if not order.steps:
+        raise Refused(f"no part of the {side} is placed on paste")
+    plan = placing_plan(state.board, order.steps, stored.places(connection))
+    return bench_runs.add(connection, job_id, RunKind.PLACE, plan, side=side)
+
+
+def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int:
+    """Open a run of the dot plan; returns its id. Raises Refused where nothing takes paste."""
+    plan = dotting(connection, paste_state(connection, job_id), side)
+    if not plan.steps:
+        raise Refused(f"nothing on the {side} side takes paste by hand")
+    return bench_runs.add(connection, job_id, RunKind.PASTE, plan, side=side)
+
+
+def start_kit_check(connection: sqlite3.Connection, job_id: int) -> int:
+    """The job's kit check: the one that was begun, or a new one when the pick list is another now.
+
+    Answers of an earlier check are taken over where their line is still there. Raises Refused
+    where there is nothing to fetch.
+    """
+    lines = kit_lines(connection, ready_state(connection, job_id))
+    if not lines:
+        raise Refused("there is nothing to fetch for this job")
+    plan = kit_plan(lines)
+    before = bench_runs.latest(connection, job_id, RunKind.KIT)
+    if before is not None and before.plan == plan:
+        return before.id
+    keys = {line.key for line in plan.lines}
+    with atomic(connection):
+        run = bench_runs.add(connection, job_id, RunKind.KIT, plan)
+        for one in before.taps if before else ():
+            if one.cue in keys:
+                bench_runs.add_tap(connection, run, one)
+    return run
+
+
+def note_line(
+    connection: sqlite3.Connection,
+    job_id: int,
+    key: str,
+    found: str,
+    instead: str,
+    where: str | None,
+) -> None:
+    """Keep what was found of a line of the kit ("" takes it back), and where it lives.
+
+    Raises InvalidValue for a line not in the kit.
+    """
+    if key not in {line.key for line in kit_lines(connection, ready_state(connection, job_id))}:
+        raise InvalidValue("line", f"{key[:60]!r} is not in this kit")
+    if found and found not in {str(one) for one in Found}:
+        raise InvalidValue("found", f"{found[:20]!r} is not one of {', '.join(Found)}")
+    if len(instead) > 120 or len(where or "") > 80:
+        raise InvalidValue("where", "keep places within 80 letters and alternatives within 120")
+    with atomic(connection):
+        if where is not None:
+            stored.keep_place(connection, key, where.strip())
+        before = kit_answers(connection, job_id).get(key)
+        now = (Found(found), instead.strip()) if found else None
+        if now != before:
+            answer = Tap(
+                key=uuid4().hex,
+                cue=key,
+                word=found or "not yet",
+                at_ms=int(time.time() * 1000),
+                text=instead.strip(),
+            )
+            tap(connection, start_kit_check(connection, job_id), answer)
+
+
+def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
+    """Store one tap; the same key twice is one tap. Raises Refused with the reason where it may not
+    follow, InvalidValue for one that is malformed.
+    """
+    if not 1 <= len(one.key) <= 64:
+        raise InvalidValue("key", "a tap needs a key of 1 to 64 letters")
+    if len(one.text) > 400:
+        raise InvalidValue("text", "what is typed with a tap is longer than 400 letters")
+    with atomic(connection):
+        run = bench_runs.get(connection, run_id)
+        if any(done.key == one.key for done in run.taps):
+            return run
+        if run.finished:
+            raise Refused("this run is finished; start another")
+        reason = allowed(run.script, run.taps, one)
+        if reason:
+            raise Refused(reason)
+        bench_runs.add_tap(connection, run_id, one)
+    return bench_runs.get(connection, run_id)
+
+
+def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
+    """Take the newest tap back. Raises Refused for an older one."""
+    with atomic(connection):
+        reason = undoable(bench_runs.taps_of(connection, run_id), key)
+        if reason:
+            raise Refused(reason)
+        bench_runs.remove_tap(connection, run_id, key)
+    return bench_runs.get(connection, run_id)
+
+
+def mark(
+    connection: sqlite3.Connection, run_id: int, ref: str, pin: str, verdict: Verdict | None
+) -> BenchRun:
+    """Store what was found at a joint (pin '' for the whole part); None takes the mark back. Raises
+    InvalidValue for a part or pin that is not there.
+    """
+    run = bench_runs.get(connection, run_id)
+    parts = {part.ref: part for part in boards.get(connection, run.board_id).parts}
+    if ref not in parts:
+        raise InvalidValue("ref", f"there is no part {ref} on this board")
+    if pin and pin not in {land.pin for land in parts[ref].package.lands}:
+        raise InvalidValue("pin", f"{ref} has no pin {pin}")
+    if verdict is None:
+        bench_runs.remove_mark(connection, run_id, ref, pin)
+    else:
+        bench_runs.keep_mark(connection, run_id, FoundMark(ref, pin, verdict))
+    return bench_runs.get(connection, run_id)
+
+
+def finish(connection: sqlite3.Connection, run_id: int, note: str) -> BenchRun:
+    """Store the note and close the run. Raises InvalidValue for one that is too long."""
+    if len(note) > 4000:
+        raise InvalidValue("note", "the note is longer than 4000 letters; shorten it")
+    bench_runs.get(connection, run_id)
+    bench_runs.keep_note(connection, run_id, note.strip(), True)
+    return bench_runs.get(connection, run_id)
