@@ -54,7 +54,7 @@ def test_confirmed_taps_survive_fifty_kills(tmp_path: Path) -> None:
             confirmed.append(key)
         killer.join()
         time.sleep(0.01)
-    stored = {one.key for one in stored.get(connection, run_id).taps}
+    kept = {one.key for one in stored.get(connection, run_id).taps}
     connection.close()
     assert len(confirmed) >= 20
-    assert set(confirmed) <= stored
+    assert set(confirmed) <= kept

@@ -2,6 +2,7 @@
 logbook.
 """
 
+import re
 import time
 
 import pytest
@@ -146,20 +147,20 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(
     page.get_by_role("button", name="Run it at the bench").click()
     expect(page.locator("[data-go]")).to_contain_text("Start")
     page.keyboard.press("Space")
-    expect(page.get_by_text("Stored: start 0 s")).to_be_visible()
+    expect(page.get_by_text("Stored: Start: air on the board 0 s")).to_be_visible()
     page.keyboard.press("Space")
-    expect(page.get_by_text("next move")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"Close in now \d+ s"))).to_be_visible()
     page.keyboard.press("Backspace")
-    expect(page.get_by_text("next move")).not_to_be_visible()
+    expect(page.get_by_text(re.compile(r"Close in now \d+ s"))).not_to_be_visible()
     page.keyboard.press("PageDown")
-    expect(page.get_by_text("next move")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"Close in now \d+ s"))).to_be_visible()
     page.reload()
     expect(page.locator("[data-go]")).to_contain_text("U4 flowed")
     server.kill()
     page.keyboard.press("Space")
     expect(page.get_by_role("alert")).to_contain_text("kept on this device")
     server.start()
-    expect(page.get_by_text("U4 it flowed")).to_be_visible(timeout=10_000)
+    expect(page.get_by_text(re.compile(r"U4 flowed \d+ s"))).to_be_visible(timeout=10_000)
     for _ in range(3):
         page.keyboard.press("Space")
         time.sleep(0.3)
@@ -211,11 +212,13 @@ def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page
         page.get_by_text("The server could not store it yet (database is locked)")
     ).to_be_visible(timeout=10_000)
     given[0] = (409, "it is over")
-    expect(page.get_by_text("Not counted: start (it is over)")).to_be_visible(timeout=10_000)
+    expect(page.get_by_text("Not counted: Start: air on the board (it is over)")).to_be_visible(
+        timeout=10_000
+    )
     given[0] = None
     page.keyboard.press("Space")
-    expect(page.get_by_text("Stored: start 0 s")).to_be_visible()
-    expect(page.get_by_text("Not counted: start (it is over)")).to_be_visible()
+    expect(page.get_by_text("Stored: Start: air on the board 0 s")).to_be_visible()
+    expect(page.get_by_text("Not counted: Start: air on the board (it is over)")).to_be_visible()
     page.get_by_role("button", name="Understood").click()
     expect(page.get_by_text("Not counted")).not_to_be_visible()
 

@@ -12,10 +12,10 @@ import pytest
 from fastapi.testclient import TestClient
 
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.work.job import TapKind
+from yellowfen.core.work.bench_run import Tap
 from yellowfen.store import calibrations, jobs, tasks
 from yellowfen.web.worker_process import WorkerProcess
-from yellowfen.workflows import bench, calibration, heat
+from yellowfen.workflows import bench_runs, calibration, heat
 from yellowfen.workflows.opening import connect_existing
 
 JSON = {"accept": "application/json"}
@@ -273,9 +273,10 @@ def test_a_log_teaches_a_station_and_bad_logs_say_why(client: TestClient) -> Non
 def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) -> None:
     assert "no run of this station" in client.post("/bench/stations/1/runs").text
     connection = connect_existing(client.app.state.data)
-    run = heat.start_run(connection, 1)
-    for key, kind, ref, at in (("a", TapKind.START, "", 0), ("b", TapKind.FLOWED, "U4", 60_000)):
-        bench.tap(connection, run, key, kind, ref, 1_000_000 + at)
+    run = bench_runs.start_heat(connection, 1)
+    for cue, at in (("start", 0), ("flowed U4", 60_000)):
+        tap = Tap(key=cue, cue=cue, word="done", at_ms=1_000_000 + at)
+        bench_runs.tap(connection, run, tap)
     assert client.post("/bench/stations/1/runs", follow_redirects=False).status_code == 303
     assert calibration.station_doubts(connection, 1).jet_factor < Doubts().jet_factor
     client.post(

@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -280,30 +281,27 @@ def test_the_dot_plan_is_followed_step_by_step_and_keeps_its_place(client: TestC
     page = client.get(f"{PAGE}/hand").text
     assert "18 gauge" in page
     run = client.post(f"{PAGE}/hand", data={"do": "start", "side": "top"}).url.path
-    assert run == "/hand/1"
-    tap = {"key": "a", "step": 0, "at_ms": 1000}
-    assert len(client.post("/api/hand/1/taps", json=tap).json()["taps"]) == 1
-    assert len(client.post("/api/hand/1/taps", json=tap).json()["taps"]) == 1  # the same tap again
-    assert (
-        len(
-            client.post("/api/hand/1/taps", json={"key": "b", "step": 0, "at_ms": 1001}).json()[
-                "taps"
-            ]
-        )
-        == 1
-    )  # the same step again
-    early = client.post("/api/hand/1/taps", json={"key": "c", "step": 5, "at_ms": 1002})
-    assert early.status_code == 422
-    assert "step 6 is not due: 1 of" in early.json()["problem"]
-    client.post("/api/hand/1/taps", json={"key": "d", "step": 1, "at_ms": 1003})
-    assert client.delete("/api/hand/1/taps/a").status_code == 409
+    assert run == "/runs/1"
+
+    def tap(key: str, step: int, at_ms: int, word: str = "done") -> Any:
+        body = {"key": key, "cue": str(step), "word": word, "at_ms": at_ms}
+        return client.post("/api/runs/1/taps", json=body)
+
+    assert len(tap("a", 0, 1000).json()["taps"]) == 1
+    assert len(tap("a", 0, 1000).json()["taps"]) == 1  # the same tap again
+    again = tap("b", 0, 1001)
+    assert again.status_code == 409
+    assert "answered already" in again.json()["problem"]
+    early = tap("c", 5, 1002)
+    assert early.status_code == 409
+    assert "is not due: first Done: " in early.json()["problem"]
+    tap("d", 1, 1003)
+    assert client.delete("/api/runs/1/taps/a").status_code == 409
     assert "Go on: 2 of" in client.get(f"{PAGE}/hand").text
-    client.delete("/api/hand/1/taps/d")
-    assert len(client.delete("/api/hand/1/taps/a").json()["taps"]) == 0
-    assert client.get("/hand/9").status_code == 404
-    assert (
-        client.post("/api/hand/1/taps", json={"key": "", "step": 0, "at_ms": 0}).status_code == 422
-    )
+    client.delete("/api/runs/1/taps/d")
+    assert len(client.delete("/api/runs/1/taps/a").json()["taps"]) == 0
+    assert client.get("/runs/9").status_code == 404
+    assert tap("", 0, 0).status_code == 422
 
 
 def test_pad_by_pad_has_more_steps(client: TestClient) -> None:

@@ -18,7 +18,6 @@ PAGES = (
     f"{READY}/sides",
     f"{READY}/when",
     f"{READY}/kit",
-    f"{READY}/kit/check",
     f"{READY}/minutes",
     f"{READY}/iron/U1",
     f"{READY}/iron/R1",
@@ -198,10 +197,7 @@ def test_the_kit_knows_places_for_every_job_and_what_is_missing_for_this_one(
         data={"line": "330 Ω | 0603 (metric 1608)", "found": "another instead", "instead": "390 Ω"},
     )
     assert "instead: 390 Ω" in client.get(f"{READY}/kit").text
-    quiet = client.post(
-        f"{READY}/kit", data={"line": line, "found": ""}, headers={"accept": "application/json"}
-    )
-    assert quiet.status_code == 204
+    client.post(f"{READY}/kit", data={"line": line, "found": ""})
     assert (
         'value="strip 3"' in client.get(f"{READY}/kit").text
     )  # a key at the bench forgets no place
@@ -249,53 +245,56 @@ def test_the_order_beats_the_bill_and_takes_exceptions(client: TestClient) -> No
 
 def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:
     run = client.post(PLACE, data={"do": "start", "side": "top"}).url.path
-    assert run == "/place/1"
-    state = json.loads(
-        client.get(run)
-        .text.split('<script type="application/json" id="state">')[1]
-        .split("</script>")[0]
-    )
-    first, second = state["steps"][0]["ref"], state["steps"][1]["ref"]
+    assert run == "/runs/1"
+    first, second = (cue["key"] for cue in cues_of(client, run)[:2])
 
-    def tap(key: str, ref: str, what: str = "placed") -> tuple[int, dict[str, object]]:
-        reply = client.post(
-            "/api/place/1/taps",
-            json={"key": key, "ref": ref, "what": what, "at_ms": int(time.time() * 1000)},
-        )
+    def tap(key: str, cue: str, word: str = "placed") -> tuple[int, dict[str, object]]:
+        body = {"key": key, "cue": cue, "word": word, "at_ms": int(time.time() * 1000)}
+        reply = client.post("/api/runs/1/taps", json=body)
         return reply.status_code, reply.json()
 
     assert tap("a", first)[0] == 200
     assert len(tap("a", first)[1]["taps"]) == 1  # type: ignore[arg-type]
-    assert tap("b", first) == (409, {"problem": f"{first} is placed already", "field": ""})
-    assert tap("c", "X1")[0] == 422
-    assert tap("d", second, "eaten")[0] == 422
+    assert tap("b", first) == (409, {"problem": f"{first} is answered already", "field": ""})
+    assert tap("c", "X1")[0] == 409
+    assert tap("d", second, "eaten")[0] == 409
     assert tap("e", second, "skipped")[0] == 200
-    assert client.delete("/api/place/1/taps/a").status_code == 409
-    assert client.delete("/api/place/1/taps/e").json()["taps"][-1]["key"] == "a"
+    assert client.delete("/api/runs/1/taps/a").status_code == 409
+    assert client.delete("/api/runs/1/taps/e").json()["taps"][-1]["key"] == "a"
     assert "Go on: 1 of 20, top" in client.get(PLACE).text
-    assert client.get("/place/9").status_code == 404
+    assert client.get("/runs/9").status_code == 404
+
+
+def cues_of(client: TestClient, run: str) -> list[dict[str, str]]:
+    """The cues that a run's page is given."""
+    text = client.get(run).text.split('<script type="application/json" id="state">')[1]
+    return list(json.loads(text.split("</script>")[0])["cues"])
 
 
 def test_own_placements_change_the_minutes(client: TestClient) -> None:
-    client.post(PLACE, data={"do": "start", "side": "top"})
-    state = json.loads(
-        client.get("/place/1")
-        .text.split('<script type="application/json" id="state">')[1]
-        .split("</script>")[0]
-    )
-    for number, step in enumerate(state["steps"]):
-        client.post(
-            "/api/place/1/taps",
-            json={
-                "key": f"k{number}",
-                "ref": step["ref"],
-                "what": "placed",
-                "at_ms": 1_000_000 + 30_000 * number,
-            },
-        )
+    run = client.post(PLACE, data={"do": "start", "side": "top"}).url.path
+    for number, cue in enumerate(cues_of(client, run)):
+        tap = {"key": f"k{number}", "cue": cue["key"], "word": "placed"}
+        client.post(f"/api{run}/taps", json=tap | {"at_ms": 1_000_000 + 30_000 * number})
     page = client.get(f"{READY}/minutes").text
     assert "(19 of yours)" in page
     assert "Place: your own, 19 measured" in page
+
+
+def test_the_kit_is_checked_on_the_same_machine_as_all_else(client: TestClient) -> None:
+    """Answers by key and answers typed on the page are one; a kit with other lines takes them over."""
+    run = client.post(f"{READY}/kit/check").url.path
+    cues = cues_of(client, run)
+    tap = {"key": "a", "cue": cues[0]["key"], "word": "missing", "at_ms": int(time.time() * 1000)}
+    assert client.post(f"/api{run}/taps", json=tap).json()["answered"] == 1
+    assert "1 line missing" in client.get(f"{READY}/kit").text
+    client.post(f"{READY}/kit", data={"line": cues[1]["key"], "found": "there"})
+    assert client.post(f"{READY}/kit/check").url.path == run
+    assert len(cues_of(client, run)) == len(cues) - 2
+    client.post(f"{READY}/when", data={"boards": "3"})
+    again = client.post(f"{READY}/kit/check").url.path
+    assert again != run
+    assert len(cues_of(client, again)) == len(cues) - 2
 
 
 def test_the_command_line_says_the_same(

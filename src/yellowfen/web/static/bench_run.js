@@ -68,10 +68,11 @@ document.addEventListener("alpine:init", () => {
       this.say(this.spoken);
     },
     answer(word) {
-      if (this.cue) this.add({ cue: this.cue.key, word, at_ms: Math.round(Date.now() + this.offset) });
+      if (this.cue) this.note(this.cue.key, word, word === this.main ? this.cue.press : `${this.cue.press}, ${word}`);
     },
     go() { this.answer(this.main); },
-    away() { if (!this.notHeating) this.add({ cue: "away", word: this.main, at_ms: Math.round(Date.now() + this.offset) }); },
+    away() { if (!this.notHeating) this.note("away", this.main, "Heat is away"); },
+    note(cue, word, said) { this.add({ cue, word, said, at_ms: Math.round(Date.now() + this.offset) }); },
     sayWord(event) { this.answer(event.currentTarget.dataset.word); },
     take(answer) { Object.assign(this, answer); },
 

@@ -56,11 +56,16 @@ window.withTaps = ({ api, shelf }, own) => {
       this.busy = true;
       while (this.waiting.length) {
         const tap = this.waiting[0];
+        const { said, ...sent } = tap;
         try {
-          const reply = await fetch(api, { method: "POST", body: JSON.stringify(tap), headers: { "content-type": "application/json", accept: "application/json" } });
+          const reply = await fetch(api, { method: "POST", body: JSON.stringify(sent), headers: { "content-type": "application/json", accept: "application/json" } });
           const answer = await reply.json();
-          if (reply.ok) { this.take(answer); this.problem = ""; }
-          else if (this.isFinal(reply)) this.refused = [...this.refused, `Not counted: ${[tap.ref, tap.kind ?? tap.what ?? (tap.step === undefined ? "" : `step ${tap.step + 1}`)].filter(Boolean).join(" ")} (${answer.problem})`];
+          if (reply.ok) {
+            // A tap that is being taken back is not shown as stored in between: the next press would answer a later cue.
+            if (this.regret !== tap.key) this.take(answer);
+            this.problem = "";
+          }
+          else if (this.isFinal(reply)) this.refused = [...this.refused, `Not counted: ${said ?? tap.cue} (${answer.problem})`];
           else {
             await this.tryLater(`The server could not store it yet (${answer.problem ?? reply.status}).`);
             continue;
