@@ -1,6 +1,7 @@
 """The one machine of the bench: its transitions walked, any taps and undos, and the scripts of every kind."""
 
 import itertools
+import math
 
 import pytest
 from hypothesis import given
@@ -27,11 +28,11 @@ from yellowfen.core.work.bench_run import (
     undoable,
 )
 from yellowfen.core.work.bench_scripts import (
-    IronPlan,
     Joint,
     LookPlan,
     hand_script,
     heat_script,
+    iron_plan,
     iron_script,
     kit_plan,
     kit_script,
@@ -39,7 +40,7 @@ from yellowfen.core.work.bench_scripts import (
     placing_plan,
     placing_script,
 )
-from yellowfen.core.work.iron_rows import row_plans
+from yellowfen.core.work.iron_rows import joint_plans, row_plans
 from yellowfen.core.work.job import Forecast, HeatPlan, TargetForecast
 from yellowfen.core.work.kit import kit
 from yellowfen.core.work.order import placement_order
@@ -220,14 +221,24 @@ def test_scripts_of_the_demo_board_say_what_to_do(demo_board: Board) -> None:
     pads = {pad.pin or "": pad for pad in demo_board.pads if pad.ref == "U1"}
     need = {"signal": 0.3, "relief": 0.8, "plane": 1.4}
     rows = row_plans(part.package, pads, alloy_named("Sn63Pb37"), need)
-    by_iron = iron_script(IronPlan(ref="U1", rows=rows, tacks=("1", "25"), iron="340 °C"))
-    assert [cue.key for cue in by_iron.cues] == [
-        "tack 1",
-        "tack 25",
-        "row 1",
-        "row 2",
-        "row 3",
-        "row 4",
-    ]
+    by_iron = iron_script(iron_plan("U1", part.package, rows, "340 °C"))
+    places = {land.pin: (land.x_mm, land.y_mm) for land in part.package.lands}
+    tacks = [cue.pin for cue in by_iron.cues if cue.key.startswith("tack")]
+    assert len(tacks) == 2
+    assert math.dist(*(places[pin] for pin in tacks)) > 1.2 * part.package.body_x_mm
+    assert [cue.key for cue in by_iron.cues][2:] == ["row 1", "row 2", "row 3", "row 4"]
     assert shown(by_iron, [])[0].set_up == ("Set the iron: 340 °C",)
     assert "not due" in allowed(by_iron, [], tap("row 2", "done"))
+
+
+def test_a_power_part_by_iron_is_tacked_small_and_its_tab_heated_first(demo_board: Board) -> None:
+    part = demo_board.part("U5")
+    need = {"signal": 0.3, "relief": 0.8, "plane": 1.4}
+    joints = joint_plans(part.package, {}, alloy_named("Sn63Pb37"), need)
+    tab = max(part.package.lands, key=lambda land: land.size_x_mm * land.size_y_mm).pin
+    script = iron_script(iron_plan("U5", part.package, joints, ""))
+    titles = [cue.title for cue in script.cues]
+    assert titles[0].startswith("Tack pin")
+    assert titles[0] != f"Tack pin {tab}"
+    assert titles[1] == f"Solder pin {tab}"
+    assert titles[-1].endswith("once more, with flux")

@@ -81,6 +81,28 @@ class BenchRun:
                 return iron_script(self.plan)
 
     @property
+    def targets(self) -> tuple[str, ...]:
+        """The parts that were soldered in it."""
+        match self.plan:
+            case HeatPlan():
+                return self.plan.targets
+            case IronPlan():
+                return self.plan.refs
+            case _:
+                return ()
+
+    @property
+    def set_to(self) -> str:
+        """What was set, in words."""
+        match self.plan:
+            case HeatPlan():
+                return f"{self.plan.in_words()}, {self.plan.alloy}"
+            case IronPlan():
+                return f"by iron, {self.plan.iron}" if self.plan.iron else "by iron"
+            case _:
+                return ""
+
+    @property
     def state(self) -> State:
         return state_after(self.script, self.taps)
 
@@ -96,8 +118,7 @@ class BenchRun:
     @property
     def molten(self) -> tuple[str, ...]:
         """Parts seen to flow in a heat."""
-        targets = self.planned(HeatPlan).targets if self.kind is RunKind.HEAT else ()
-        return tuple(ref for ref in targets if self.flowed_s(ref) is not None)
+        return tuple(ref for ref in self.targets if self.flowed_s(ref) is not None)
 
     @property
     def clocked(self) -> bool:
@@ -149,6 +170,12 @@ def latest(
         (job_id, str(kind), side, side),
     ).fetchone()
     return _run(connection, row) if row else None
+
+
+def latest_soldering(connection: sqlite3.Connection, job_id: int) -> BenchRun | None:
+    """The job's newest heat or run by iron, or None: what Look and Finish speak of."""
+    found = [latest(connection, job_id, kind) for kind in (RunKind.HEAT, RunKind.IRON)]
+    return max((run for run in found if run), key=lambda run: run.id, default=None)
 
 
 def unfinished(connection: sqlite3.Connection, job_id: int, kind: RunKind) -> BenchRun | None:

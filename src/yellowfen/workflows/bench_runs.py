@@ -7,7 +7,8 @@ import time
 from uuid import uuid4
 
 from yellowfen.core.work.bench_run import RunKind, Tap, allowed, undoable
-from yellowfen.core.work.bench_scripts import kit_plan, placing_plan
+from yellowfen.core.work.bench_scripts import IronPlan, iron_plan, kit_plan, placing_plan
+from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.core.work.kit import Found
 from yellowfen.errors import InvalidValue, Refused
@@ -17,7 +18,14 @@ from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import forecast_of, rehearse_job, sureness_of
 from yellowfen.workflows.paste import dotting, paste_state
-from yellowfen.workflows.ready import kit_answers, kit_lines, order_of, ready_state
+from yellowfen.workflows.ready import (
+    iron_for,
+    iron_rows,
+    kit_answers,
+    kit_lines,
+    order_of,
+    ready_state,
+)
 
 
 def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
@@ -47,6 +55,38 @@ def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int
     if not plan.steps:
         raise Refused(f"nothing on the {side} side takes paste by hand")
     return bench_runs.add(connection, job_id, RunKind.PASTE, plan, side=side)
+
+
+def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
+    """Open a run of one part by iron, row by row or joint by joint; returns its id.
+
+    Raises NotFound for a part that is not there, Refused for one whose joints no tip reaches.
+    """
+    state = ready_state(connection, job_id)
+    part, alloy = state.way(ref).part, state.paste.paste.metal
+    iron = iron_for(connection, state, ref)
+    found = iron_rows(connection, state, ref)
+    pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
+    need = usual_need_s(iron.set_c, alloy.liquidus_c)
+    rows = found.rows or joint_plans(part.package, pads, alloy, need)
+    if not rows:
+        raise Refused(f"no joint of {ref} is reached by an iron")
+    said = f"{iron.set_c:.0f} °C, {iron.tip_mm:g} mm {iron.shape}"
+    plan = iron_plan(ref, part.package, rows, said)
+    return bench_runs.add(connection, job_id, RunKind.IRON, plan, side=part.side)
+
+
+def note_soldered(connection: sqlite3.Connection, job_id: int, by_iron: bool) -> int:
+    """Note the job's parts as soldered without the bench's clock: by its heat plan, or by iron.
+
+    Returns the run's id. Raises Refused for a job without parts.
+    """
+    job = jobs.get(connection, job_id)
+    if not job.plan.targets:
+        raise Refused("choose the parts first, in Heat")
+    if not by_iron:
+        return start_heat(connection, job_id)
+    return bench_runs.add(connection, job_id, RunKind.IRON, IronPlan(refs=job.plan.targets))
 
 
 def start_kit_check(connection: sqlite3.Connection, job_id: int) -> int:

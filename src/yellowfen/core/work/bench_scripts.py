@@ -2,6 +2,7 @@
 by iron. Every word that is shown or spoken is made here.
 """
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -9,12 +10,14 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.part.direction import direction_of
+from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp
 from yellowfen.core.work.iron_rows import Row
 from yellowfen.core.work.job import Forecast, HeatPlan
 from yellowfen.core.work.kit import Line, line_key
 from yellowfen.core.work.order import Step, either_way
+from yellowfen.core.work.technique import corners_to_tack
 
 START, AWAY, SOLID = "start", "away", "solid"
 _DEED_WORDS = {
@@ -330,39 +333,73 @@ def look_script(plan: LookPlan) -> Script:
 
 @dataclass(frozen=True, kw_only=True)
 class IronPlan:
-    """A part by iron: its rows, where to tack it, what iron is set to what."""
+    """Parts by iron: the rows of one with its tacks, what iron is set to what.
 
-    ref: str
-    rows: tuple[Row, ...]
+    Without rows it is a record only: what was soldered by iron without the bench's run.
+    """
+
+    refs: tuple[str, ...]
+    rows: tuple[Row, ...] = ()
     tacks: tuple[str, ...] = ()
     iron: str = ""
-    drags: bool = True
+
+
+def iron_plan(ref: str, package: Package, rows: Sequence[Row], iron: str) -> IronPlan:
+    """A part by iron: tacked at a small joint or two corners, then its rows or joints."""
+    dragged = any(len(row.pins) > 1 for row in rows)
+    ends = [pin for row in rows for pin in (row.pins[0], row.pins[-1])]
+    if dragged:
+        place = {land.pin: (land.x_mm, land.y_mm) for land in package.lands}
+        far = max(ends, key=lambda pin: math.dist(place[pin], place[ends[0]]))
+        corners = [ends[0], far, *(pin for pin in ends if pin not in (ends[0], far))]
+        tacks = corners[: corners_to_tack(package)]
+    else:
+        tacks = ends[-1:] if len(rows) > 1 else []
+    return IronPlan(refs=(ref,), rows=tuple(rows), tacks=tuple(tacks), iron=iron)
 
 
 def iron_script(plan: IronPlan) -> Script:
-    """Flux and tack, then row after row (or joint after joint), then the tacks once more."""
+    """Tack, then row after row, or joint after joint with the tacked one once more at the end."""
     set_up = (SetUp(state=plan.iron, change=f"Set the iron: {plan.iron}"),) if plan.iron else ()
+    ref = plan.refs[0] if plan.refs else ""
     cues = []
     for pin in plan.tacks:
-        cues.append(
-            Cue(
-                key=f"tack {pin}", name=plan.ref, title=f"Tack pin {pin}", press=f"Pin {pin} holds",
-                detail="a little solder on the tip, the part held straight", set_ups=set_up,
-                group="tack", refs=(plan.ref,), pin=pin,
-            )
-        )  # fmt: skip
+        cue = Cue(
+            key=f"tack {pin}",
+            name=ref,
+            title=f"Tack pin {pin}",
+            press=f"Pin {pin} holds",
+            detail="a little solder on the tip, the part held straight",
+            mind="look at all sides before the next",
+            set_ups=set_up,
+            group="tack",
+            refs=plan.refs,
+            pin=pin,
+        )
+        cues.append(cue)
     for number, row in enumerate(plan.rows, 1):
-        ends = f"{row.pins[0]} to {row.pins[-1]}" if len(row.pins) > 1 else row.pins[0]
-        how = f"{row.wire_mm:.0f} mm of wire, {row.row_s:.0f} s"
-        slow = f"stay longer at {', '.join(row.slow_pins)}" if row.slow_pins else ""
-        verb = "Drag" if plan.drags and len(row.pins) > 2 else "Solder"
-        cues.append(
-            Cue(
-                key=f"row {number}", name=plan.ref, title=f"{verb} pins {ends}",
-                press=f"Row {number} is done", detail=f"flux first; {how}", mind=slow,
-                set_ups=set_up, group="row", refs=(plan.ref,), pin=row.pins[0],
-            )
-        )  # fmt: skip
-    return Script(
-        kind=RunKind.IRON, cues=tuple(cues), closing="Every row is done. Look at the joints."
-    )
+        one = len(row.pins) == 1
+        again = one and row.pins[0] in plan.tacks
+        title = (
+            f"Pin {row.pins[0]} once more, with flux"
+            if again
+            else f"Solder pin {row.pins[0]}"
+            if one
+            else f"Drag pins {row.pins[0]} to {row.pins[-1]}"
+        )
+        wire = f"{row.wire_mm:.1f} mm of wire" if one else f"{row.wire_mm:.0f} mm of wire, fed"
+        slow = ", ".join(row.slow_pins)
+        cue = Cue(
+            key=f"row {number}",
+            name=ref,
+            title=title,
+            press=f"Pin {row.pins[0]} is done" if one else f"Row {number} is done",
+            detail=f"{wire}, about {max(row.row_s, 1.0):.0f} s",
+            mind=f"stay until all of it is liquid: {slow} on a plane" if slow else "",
+            set_ups=set_up,
+            group="row",
+            refs=plan.refs,
+            pin=row.pins[0],
+        )
+        cues.append(cue)
+    return Script(kind=RunKind.IRON, cues=tuple(cues), closing="Every joint is done. Look at them.")

@@ -13,7 +13,7 @@ from yellowfen.core.board.board import Pad
 from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.metal.alloy import Alloy
-from yellowfen.core.part.package import JointKind, Land, Package
+from yellowfen.core.part.package import JointKind, Land, Package, tip_reaches
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
@@ -147,6 +147,19 @@ def row_plans(
     return tuple(
         _row(package, row, pads, alloy, need_s, wire_diameter_mm) for row in rows_of(package)
     )
+
+
+def joint_plans(
+    package: Package, pads: Mapping[str, Pad], alloy: Alloy, need_s: Mapping[str, float]
+) -> tuple[Row, ...]:
+    """The joints that a tip reaches, one by one: the largest land first, so that the tab of a power
+    part is hot before its leads, then as the pins are numbered.
+    """
+    lands = sorted(
+        (land for land in package.lands if tip_reaches(package, land)),
+        key=lambda land: -round(land.size_x_mm * land.size_y_mm, 2),
+    )
+    return tuple(_row(package, [land], pads, alloy, need_s, 0.5) for land in lands)
 
 
 def _row(

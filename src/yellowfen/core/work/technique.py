@@ -481,13 +481,14 @@ def _offer(
         Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
         Way.IRON: place + _iron_min(part, pads),
         Way.LAST: place + _iron_min(part, pads),
-        Way.DRAG: place + (TACK_S * (0.5 + 0.25 * _tacks(part.package)) + _drag_s(part, pads)) / 60,
+        Way.DRAG: place
+        + (TACK_S * (0.5 + 0.25 * corners_to_tack(part.package)) + _drag_s(part, pads)) / 60,
         Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
     }[way]
     return Offer(way, minutes, odds, refused, odds_why)
 
 
-def _tacks(package: Package) -> int:
+def corners_to_tack(package: Package) -> int:
     """Corners to tack before a row is drawn: one on a small part, the opposite one as well, all
     four of a large body (common practice).
     """
@@ -647,7 +648,7 @@ def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
         ]
     elif way is Way.DRAG:
         said += [
-            _TACKED[_tacks(part.package)],
+            _TACKED[corners_to_tack(part.package)],
             "Flux bead along the row, bevel over the toes, slow and even, wire fed as you go.",
             "The last two pins take the surplus: a clean tip or wick draws it off.",
         ]

@@ -6,8 +6,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.job import HeatPlan, Verdict
+from yellowfen.core.work.job import Verdict
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
@@ -31,8 +30,8 @@ class MarkForm(BaseModel):
 def look_page(request: Request, job_id: int, database: Database) -> Response:
     job = jobs.get(database, job_id)
     board = boards.get(database, job.board_id)
-    run = stored.latest(database, job_id, RunKind.HEAT)
-    targets = run.planned(HeatPlan).targets if run else ()
+    run = stored.latest_soldering(database, job_id)
+    targets = run.targets if run else ()
     joints = [
         {"ref": part.ref, "pin": land.pin, "kind": str(land.kind)}
         for part in board.parts
@@ -60,9 +59,9 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
 
 
 @router.post("/jobs/{job_id}/unclocked")
-def unclocked(job_id: int, database: Database) -> Response:
-    """A run that was heated without the clock, so that it can be looked at and noted."""
-    bench_runs.start_heat(database, job_id)
+def unclocked(job_id: int, database: Database, by_iron: Annotated[str, Form()] = "") -> Response:
+    """A run that was soldered without the clock, so that it can be looked at and noted."""
+    bench_runs.note_soldered(database, job_id, by_iron == "yes")
     return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
 
 
@@ -80,7 +79,7 @@ def finish_page(request: Request, job_id: int, database: Database) -> Response:
 def _finish_context(
     database: Database, job_id: int, problem: str = "", note: str | None = None
 ) -> dict[str, Any]:
-    run = stored.latest(database, job_id, RunKind.HEAT)
+    run = stored.latest_soldering(database, job_id)
     text = note if note is not None else (run.note if run else "")
     return {
         "room": "jobs",

@@ -181,6 +181,12 @@ def iron_card(
     return _leaf_page(request, "ready_iron.html", state, "", one.part.side, context)
 
 
+@router.post("/jobs/{job_id}/ready/iron")
+def run_by_iron(job_id: int, database: Database, ref: Annotated[str, Form()] = "") -> Response:
+    """One part by iron at the bench."""
+    return RedirectResponse(f"/runs/{bench_runs.start_by_iron(database, job_id, ref)}", 303)
+
+
 @router.get("/api/jobs/{job_id}/ready/iron/{ref:path}")
 def iron_need(job_id: int, ref: str, database: Database, tie: str) -> dict[str, float | None]:
     """Seconds until a pin of the part is wet under the bench's iron, tied in one way; null when not

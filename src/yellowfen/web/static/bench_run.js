@@ -37,6 +37,7 @@ document.addEventListener("alpine:init", () => {
     get setUp() { return this.cue?.set_up ?? ""; },
     get detail() { return this.cue?.detail ?? ""; },
     get mind() { return this.cue?.mind ?? ""; },
+    get directed() { return Boolean(this.cue?.shape); },
     get left() { return this.cue?.left ?? ""; },
     get big() { return this.clock ? this.time : this.over ? "✓" : this.name; },
     get time() {
