@@ -10,7 +10,7 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.part.direction import direction_of
-from yellowfen.core.part.package import Package
+from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp
 from yellowfen.core.work.iron_rows import Row
@@ -341,6 +341,7 @@ class IronPlan:
     refs: tuple[str, ...]
     rows: tuple[Row, ...] = ()
     tacks: tuple[str, ...] = ()
+    tabs: tuple[str, ...] = ()
     iron: str = ""
 
 
@@ -355,7 +356,8 @@ def iron_plan(ref: str, package: Package, rows: Sequence[Row], iron: str) -> Iro
         tacks = corners[: corners_to_tack(package)]
     else:
         tacks = ends[-1:] if len(rows) > 1 else []
-    return IronPlan(refs=(ref,), rows=tuple(rows), tacks=tuple(tacks), iron=iron)
+    tabs = tuple(land.pin for land in package.lands if land.kind is JointKind.TAB)
+    return IronPlan(refs=(ref,), rows=tuple(rows), tacks=tuple(tacks), tabs=tabs, iron=iron)
 
 
 def iron_script(plan: IronPlan) -> Script:
@@ -380,8 +382,11 @@ def iron_script(plan: IronPlan) -> Script:
     for number, row in enumerate(plan.rows, 1):
         one = len(row.pins) == 1
         again = one and row.pins[0] in plan.tacks
+        tab = one and row.pins[0] in plan.tabs
         title = (
-            f"Pin {row.pins[0]} once more, with flux"
+            f"Heat the tab, pin {row.pins[0]}"
+            if tab
+            else f"Pin {row.pins[0]} once more, with flux"
             if again
             else f"Solder pin {row.pins[0]}"
             if one
@@ -394,8 +399,12 @@ def iron_script(plan: IronPlan) -> Script:
             name=ref,
             title=title,
             press=f"Pin {row.pins[0]} is done" if one else f"Row {number} is done",
-            detail=f"{wire}, about {max(row.row_s, 1.0):.0f} s",
-            mind=f"stay until all of it is liquid: {slow} on a plane" if slow else "",
+            detail=wire if tab else f"{wire}, about {max(row.row_s, 1.0):.0f} s",
+            mind="stay until solder has run under the whole of it and it settles"
+            if tab
+            else f"stay longer at {slow}: on a plane"
+            if slow
+            else "",
             set_ups=set_up,
             group="row",
             refs=plan.refs,
