@@ -33,7 +33,6 @@ from yellowfen.core.heat.iron import (
     patch,
     touch,
     touch_as_drawn,
-    turned_over,
     usual_patch,
     wetting,
 )
@@ -68,6 +67,7 @@ from yellowfen.core.heat.scene import (
     Scene,
     Side,
     TipShape,
+    turned_over,
     usual_tip_heat_j_k,
 )
 from yellowfen.core.part.catalogue import package_named

@@ -4,6 +4,7 @@ changes nothing.
 
 import json
 import os
+import re
 import signal
 import time
 from typing import Any
@@ -401,3 +402,34 @@ def test_the_bench_page_offers_what_the_search_may_use(client: TestClient) -> No
     facts = json.loads(page.split('id="tools">')[1].split("</script>")[0])
     assert facts["preheater"][0]["content"]["celsius"] == 150
     assert facts["plate"] == []
+
+
+def test_the_board_is_turned_over_and_its_underside_heated(client: TestClient) -> None:
+    """The plan is drawn from below, a part of that side is rehearsed, and one of the other is refused."""
+    assert 'data-side="top"' in client.get("/jobs/1/heat").text
+    client.post("/jobs/1/turn")
+    page = client.get("/jobs/1/heat").text
+    assert 'data-side="bottom"' in page
+    assert "Seen from below" in page
+    plan = json.loads(page.split('id="settings">')[1].split("</script>")[0])
+    assert (plan["side"], plan["targets"]) == ("bottom", [])
+    below = re.findall(r'class="part[^"]*" data-ref="([^"]+)"', page)
+    fields = (
+        "along_deg",
+        "do",
+        "seconds",
+        "height_mm",
+        "circle_mm",
+        "circle_s",
+        "path",
+        "tilt_deg",
+        "tilt_to_deg",
+    )
+    plan["moves"] = [{key: move[key] for key in fields} for move in plan["moves"]]
+    answer = client.post("/api/jobs/1/rehearse", json=plan | {"targets": below[:1]}).json()
+    assert answer["lines"][0]["ref"] == below[0]
+    refused = client.post("/api/jobs/1/rehearse", json=plan | {"targets": ["U4"]})
+    assert refused.status_code == 422
+    assert "turn the board over" in refused.json()["problem"]
+    client.post("/jobs/1/turn")
+    assert 'data-side="top"' in client.get("/jobs/1/heat").text

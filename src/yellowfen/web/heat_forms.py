@@ -58,6 +58,7 @@ class PlanForm(Strict):
     shield_kind: ShieldKind = ShieldKind.FOIL
     board_alloy: str | None = None
     core: Core = Core.FR4
+    side: str = "top"
 
     def plan(self) -> HeatPlan:
         """The core's plan; its own rules speak up here."""
@@ -101,6 +102,7 @@ class PlanForm(Strict):
             self.shield_kind,
             self.board_alloy,
             self.core,
+            self.side,
         )
 
 

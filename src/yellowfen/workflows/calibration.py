@@ -22,7 +22,7 @@ from yellowfen.core.heat.jet import jet_on_board
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.board_scene import scene_of
+from yellowfen.core.work.board_scene import scene_as_laid
 from yellowfen.core.work.job import HeatPlan, SourceKind, Station, Tool
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.thermal_log import read_log
@@ -231,7 +231,7 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
         plan = run.planned(HeatPlan)
         if plan.station_id != station_id or plan.source is not SourceKind.AIR:
             continue
-        scene = scene_of(boards.get(connection, run.board_id), plan)
+        scene = scene_as_laid(boards.get(connection, run.board_id), plan)
         for ref in run.molten:
             seconds = run.flowed_s(ref)
             if seconds is not None and seconds >= 1.0:

@@ -14,7 +14,7 @@ from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.usual import Usual, usual_recipe
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
+from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
 from yellowfen.core.work.job import (
     Forecast,
     HeatPlan,
@@ -223,8 +223,15 @@ def touch_joint(
     if tie != AS_DRAWN and tie not in list(Tie):
         raise InvalidValue("tie", f"{tie[:20]!r} is no tie: use {AS_DRAWN}, {', '.join(Tie)}")
     board = boards.get(connection, job.board_id)
+    if ref not in {part.ref for part in board.parts}:
+        raise InvalidValue("ref", f"there is no part {ref[:20]} on this board")
     plan = replace(
-        job.plan, targets=(ref,), source=SourceKind.AIR, moves=usual_moves((ref,)), shields=()
+        job.plan,
+        targets=(ref,),
+        source=SourceKind.AIR,
+        moves=usual_moves((ref,)),
+        shields=(),
+        side="top",
     )
     stack = tuple(
         (foil.depth, foil.thickness_um, foil.area_mm2) for foil in board.copper
@@ -244,7 +251,7 @@ def touch_joint(
         if key in _TOUCHED:
             _TOUCHED.move_to_end(key)
             return _TOUCHED[key]
-    scene = scene_of(board, plan)
+    scene = scene_as_laid(board, plan)
     if tie == AS_DRAWN:
         found = touch_as_drawn(
             with_drawn_copper(scene, board, scene.part(ref).side), iron, ref, pin

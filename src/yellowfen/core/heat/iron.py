@@ -18,7 +18,17 @@ from yellowfen.core.heat.grid import FineRound
 from yellowfen.core.heat.network import on_board, place_land, turned_cells
 from yellowfen.core.heat.pad_copper import Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, Resolution, Trace, advance, first_state, prepare
-from yellowfen.core.heat.scene import Array, BoardStack, CopperLayer, Deed, Iron, Move, Scene, Side
+from yellowfen.core.heat.scene import (
+    Array,
+    BoardStack,
+    CopperLayer,
+    Deed,
+    Iron,
+    Move,
+    Scene,
+    Side,
+    turned_over,
+)
 from yellowfen.core.part.package import JointKind, Land, tip_reaches
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
@@ -217,33 +227,6 @@ def patch(scene: Scene, ref: str, land: Land, reach_mm: float = REACH_MM) -> Sce
         targets=(ref,),
         shields=(),
         moves=(Move(Deed.WITHDRAW, 1.0),),
-    )
-
-
-def turned_over(scene: Scene) -> Scene:
-    """The same board with its underside up, turned about its upright axis."""
-    board = scene.board
-    copper = tuple(
-        replace(
-            foil,
-            coverage=np.atleast_2d(np.asarray(foil.coverage, dtype=float))[:, ::-1],
-            depth=1.0 - foil.depth,
-            links=foil.links and foil.links.mirrored(),
-        )
-        for foil in board.copper
-    )
-    vias = tuple(replace(via, x_mm=board.width_mm - via.x_mm) for via in board.vias)
-    outline = tuple((board.width_mm - x, y) for x, y in board.outline)
-    parts = tuple(
-        replace(
-            one,
-            x_mm=board.width_mm - one.x_mm,
-            side=Side.BOTTOM if one.side is Side.TOP else Side.TOP,
-        )
-        for one in scene.parts
-    )
-    return replace(
-        scene, board=replace(board, copper=copper, vias=vias, outline=outline), parts=parts
     )
 
 

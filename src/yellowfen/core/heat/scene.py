@@ -551,3 +551,28 @@ def near_the_heat(scene: Scene) -> Scene:
         )
     )
     return replace(scene, parts=near)
+
+
+def turned_over(scene: Scene) -> Scene:
+    """The same board with its underside up, turned about its upright axis. Moves stay as they are:
+    they are meant as the board then lies before the eye.
+    """
+    board = scene.board
+    copper = tuple(
+        replace(
+            foil,
+            coverage=np.atleast_2d(np.asarray(foil.coverage, dtype=float))[:, ::-1],
+            depth=1.0 - foil.depth,
+            links=foil.links and foil.links.mirrored(),
+        )
+        for foil in board.copper
+    )
+    vias = tuple(replace(via, x_mm=board.width_mm - via.x_mm) for via in board.vias)
+    outline = tuple((board.width_mm - x, y) for x, y in board.outline)
+    other = {Side.TOP: Side.BOTTOM, Side.BOTTOM: Side.TOP}
+    parts = tuple(
+        replace(one, x_mm=board.width_mm - one.x_mm, side=other[one.side]) for one in scene.parts
+    )
+    shields = tuple(replace(one, x_mm=board.width_mm - one.x_mm) for one in scene.shields)
+    turned = replace(board, copper=copper, vias=vias, outline=outline)
+    return replace(scene, board=turned, parts=parts, shields=shields)

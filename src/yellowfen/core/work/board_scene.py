@@ -18,6 +18,7 @@ from yellowfen.core.heat.scene import (
     ShieldKind,
     Side,
     Via,
+    turned_over,
 )
 from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
 from yellowfen.core.work.job import HeatPlan, SourceKind
@@ -28,20 +29,30 @@ USUAL_ALLOY = "Sn63Pb37"
 
 
 def scene_of(board: Board, plan: HeatPlan) -> Scene:
-    """The scene that a job's plan describes.
+    """The scene that a heat's plan describes, with the plan's side up.
 
-    Raises InvalidValue when no target is chosen or a target is gone.
+    Raises InvalidValue when no target is chosen, a target is gone, or it sits on the other face.
     """
     if not plan.targets:
         raise InvalidValue("targets", "choose at least one part on the plan")
-    known = {part.ref for part in board.parts}
+    sides = {part.ref: part.side for part in board.parts}
+    for ref in plan.targets:
+        if ref not in sides:
+            raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
+        if sides[ref] != plan.side:
+            said = (
+                f"{ref} sits on the {sides[ref]}, and the {plan.side} lies up; turn the board over"
+            )
+            raise InvalidValue("targets", said)
+    return scene_as_laid(board, plan)
+
+
+def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
+    """The same whatever face the targets are on: the plan's side lies up."""
     ties: dict[str, dict[str, str]] = {}
     for pad in board.pads:
         if pad.tie and pad.ref and pad.pin:
             ties.setdefault(pad.ref, {})[pad.pin] = pad.tie
-    for ref in plan.targets:
-        if ref not in known:
-            raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
     parts = tuple(
         _placed(
             part,
@@ -58,7 +69,7 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
         guesses.append(
             "no copper layers: the board is rehearsed as bare laminate, so true heating is slower"
         )
-    return Scene(
+    scene = Scene(
         board=_stack(board, plan),
         parts=parts,
         source=plan.heat_source(),
@@ -67,8 +78,13 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
         ambient_c=plan.ambient_c,
         guesses=tuple(guesses),
         preheater=plan.preheater if plan.source is SourceKind.AIR else None,
-        shields=tuple(_cover(part, plan.shield_kind) for part in parts if part.ref in plan.shields),
+        shields=tuple(
+            _cover(part, plan.shield_kind)
+            for part in parts
+            if part.ref in plan.shields and str(part.side) == plan.side
+        ),
     )
+    return turned_over(scene) if plan.side == "bottom" else scene
 
 
 def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:

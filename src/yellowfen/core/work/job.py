@@ -153,9 +153,9 @@ USUAL_OVEN = Oven(
 
 @dataclass(frozen=True)
 class HeatPlan:
-    """What the Heat stage is set to.
-
-    `outlet_c` as displayed by the station; `board_alloy` is the solder already on the board.
+    """What a heat is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder
+    already on the board; `side` is the face that lies up, which is the one that is heated: moves
+    are meant as it then lies before the eye.
     """
 
     alloy: str = "Sn63Pb37"
@@ -179,6 +179,7 @@ class HeatPlan:
     shield_kind: ShieldKind = ShieldKind.FOIL
     board_alloy: str | None = None
     core: Core = Core.FR4
+    side: str = "top"
 
     def __post_init__(self) -> None:
         alloy_named(self.alloy)
@@ -186,6 +187,8 @@ class HeatPlan:
             alloy_named(self.board_alloy, "board_alloy")
         in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
         in_range("ambient_c", self.ambient_c, -10, 60, "°C")
+        if self.side not in ("top", "bottom"):
+            raise InvalidValue("side", "a board lies with its top or its bottom up")
         self.hot_air()
         if len(self.moves) > 20:
             raise InvalidValue(

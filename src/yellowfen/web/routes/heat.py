@@ -1,7 +1,7 @@
 """The Heat stage: settings and recipe, the rehearsal, its lines, frames and bench card."""
 
 import base64
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
@@ -76,7 +76,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "stage": "heat",
             "job": job,
             "board": board,
-            "plan": plan_svg(board, "top"),
+            "plan": plan_svg(board, job.plan.side),
             "alloys": list(ALLOYS.values()),
             "stations": stations.rows(database),
             "undersides": [str(one) for one in Underside],
@@ -151,7 +151,7 @@ def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
         "parts": {part.ref: _fate(scene, rehearsal, part.ref) for part in scene.parts},
         "liquidus_c": ALLOYS[job.plan.alloy].liquidus_c,
         "flux_thins_c": FLUX_THINS_C,
-        "moves": [_move(scene, move) for move in scene.moves],
+        "moves": [_move(scene, move, job.plan.side) for move in scene.moves],
         "total_s": rehearsal.model.simulated_s,
         "warnings": list(rehearsal.warnings),
         "board_peak_c": round(rehearsal.board_peak_c),
@@ -165,7 +165,7 @@ def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
         if rehearsal.plate_c is None
         else np.round(rehearsal.plate_c[::stride], 1).tolist(),
         "calibrated": done.taught,
-        "frames": _frames(rehearsal),
+        "frames": _frames(rehearsal, job.plan.side),
         "cell_mm": round(rehearsal.model.cell_mm, 2),
         "jet_factor": rehearsal.model.jet_factor,
     }
@@ -219,8 +219,11 @@ def _spent(scene: Scene, rehearsal: Rehearsal, earlier: int) -> dict[str, Any]:
     }
 
 
-def _move(scene: Scene, move: Move) -> dict[str, Any]:
+def _move(scene: Scene, move: Move, side: str) -> dict[str, Any]:
+    """A move in the board's own millimetres, as the plan is drawn."""
     x, y = scene.centre(move)
+    over = side == "bottom"
+    x = scene.board.width_mm - x if over else x
     return {
         "do": str(move.deed),
         "seconds": move.seconds,
@@ -228,7 +231,7 @@ def _move(scene: Scene, move: Move) -> dict[str, Any]:
         "circle_mm": move.circle_mm,
         "circle_s": move.circle_s,
         "path": str(move.path),
-        "along_deg": move.along_deg,
+        "along_deg": 180.0 - move.along_deg if over else move.along_deg,
         "blows": move.blows,
         "x_mm": x,
         "y_mm": y,
@@ -270,13 +273,14 @@ def _fate(scene: Scene, rehearsal: Rehearsal, ref: str) -> dict[str, Any]:
     }
 
 
-def _frames(rehearsal: Rehearsal) -> dict[str, Any]:
-    """Top-face pictures as bytes: value = FRAME_LOW_C + FRAME_STEP_C·byte; rows from the lower edge
-    up.
+def _frames(rehearsal: Rehearsal, side: str) -> dict[str, Any]:
+    """Pictures of the heated face as bytes, in the board's own millimetres: value = FRAME_LOW_C +
+    FRAME_STEP_C·byte; rows from the lower edge up.
     """
     frames = rehearsal.frames_c
     stride = max(1, round(len(frames) / MOST_FRAMES))
     frames = _edges_filled(frames[::stride], rehearsal)
+    frames = frames[:, :, ::-1] if side == "bottom" else frames
     coded = np.clip((frames - FRAME_LOW_C) / FRAME_STEP_C, 0, 255).astype(np.uint8)
     return {
         "nx": rehearsal.model.nx,
@@ -400,6 +404,15 @@ def carry(job_id: int, station_id: int, database: Database) -> dict[str, Any]:
         "outlet_c": round(like.outlet_c),
         "flow_lpm": None if like.flow_lpm is None else round(like.flow_lpm, 1),
     }
+
+
+@router.post("/jobs/{job_id}/turn")
+def turn_over(job_id: int, database: Database) -> Response:
+    """Lay the board with its other face up; the parts of the face that is now below are let go."""
+    plan = jobs.get(database, job_id).plan
+    side = "top" if plan.side == "bottom" else "bottom"
+    keep_plan(database, job_id, replace(plan, side=side, targets=(), shields=()))
+    return RedirectResponse(f"/jobs/{job_id}/heat", status_code=303)
 
 
 @router.post("/jobs/{job_id}/runs")

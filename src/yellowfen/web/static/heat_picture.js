@@ -65,6 +65,9 @@ window.HeatPicture = class HeatPicture {
     layer.append(clip);
   }
 
+  // Where a place of the board is seen: the plan of the bottom is mirrored, its names are not.
+  seenX(x) { return this.plan.svg.dataset.side === "bottom" ? this.plan.width - x : x; }
+
   contours(start, liquidus) {
     const group = this.plan.svg.querySelector(".plan-contours");
     const names = this.plan.svg.querySelector(".plan-names");
@@ -76,7 +79,7 @@ window.HeatPicture = class HeatPicture {
       group.append(window.svgNode("path", { class: `contour ${kind}`, d: pieces.map(([a, b]) => `M${a[0].toFixed(2)},${a[1].toFixed(2)}L${b[0].toFixed(2)},${b[1].toFixed(2)}`).join("") }));
       const [spot] = pieces.reduce((best, piece) => (piece[0][1] < best[0][1] ? piece : best));
       const y = this.plan.height - spot[1];
-      names.append(window.svgNode("text", { class: `contour-label ${kind}`, x: Math.min(Math.max(spot[0], 3), this.plan.width - 3).toFixed(2), y: Math.min(y + 0.4, this.plan.height - 0.6).toFixed(2) }, `${level} °C`));
+      names.append(window.svgNode("text", { class: `contour-label ${kind}`, x: Math.min(Math.max(this.seenX(spot[0]), 3), this.plan.width - 3).toFixed(2), y: Math.min(y + 0.4, this.plan.height - 0.6).toFixed(2) }, `${level} °C`));
     }
   }
 

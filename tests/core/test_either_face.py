@@ -1,0 +1,111 @@
+"""Heat from either face: a board turned over is the mirrored board, and no face is heated silently."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import DATA, files_in
+from yellowfen.core.board.board import Board, BoardPart, CopperMap
+from yellowfen.core.board.copper_links import unpacked
+from yellowfen.core.heat.rehearsal import COARSE, Rehearsal, rehearse
+from yellowfen.core.heat.scene import Deed, Move, Underside
+from yellowfen.core.work.board_scene import scene_of
+from yellowfen.core.work.job import HeatPlan, SourceKind
+from yellowfen.errors import InvalidValue
+from yellowfen.formats.board_files import read_board
+
+OTHER = {"top": "bottom", "bottom": "top"}
+
+
+def mirrored(board: Board) -> Board:
+    """Another board: everything exchanged between the faces and mirrored in x, as if it had been drawn so."""
+    width = board.width_mm
+
+    def part(one: BoardPart) -> BoardPart:
+        return replace(one, x_mm=width - one.x_mm, side=OTHER[one.side])
+
+    def copper(one: CopperMap) -> CopperMap:
+        rows = tuple(tuple(reversed(row)) for row in one.coverage)
+        links = one.links and unpacked(one.links, len(rows), len(rows[0])).mirrored().packed()
+        return replace(one, depth=1.0 - one.depth, coverage=rows, links=links)
+
+    return replace(
+        board,
+        parts=tuple(part(one) for one in board.parts),
+        pads=tuple(replace(pad, side=OTHER[pad.side]) for pad in board.pads),
+        copper=tuple(copper(one) for one in board.copper),
+        holes=tuple(replace(hole, x_mm=width - hole.x_mm) for hole in board.holes),
+        outline=tuple(tuple((width - x, y) for x, y in ring) for ring in board.outline),
+    )
+
+
+@pytest.fixture(scope="module")
+def all_boards(demo_board: Board) -> list[Board]:
+    return [
+        demo_board,
+        read_board(files_in(DATA / "boards/two-sided"), "two-sided"),
+        read_board(files_in(DATA / "boards/regions"), "regions"),
+    ]
+
+
+def heated(board: Board, ref: str, side: str, kind: int, tall: float) -> Rehearsal:
+    moves = (Move(Deed.WARM, 10.0, (ref,), 40.0, 5.0), Move(Deed.CLOSE, 35.0, (ref,), tall, 3.0))
+    plan = HeatPlan(targets=(ref,), side=side, moves=moves, outlet_c=380.0)
+    if kind:
+        plate = (Move(Deed.PLATE, 60.0),)
+        plan = replace(plan, source=SourceKind.PLATE, moves=plate, underside=Underside.INSULATING)
+    return rehearse(scene_of(board, plan), replace(COARSE, nozzle_step_mm=3.0))
+
+
+@settings(
+    max_examples=14, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
+@given(
+    which=st.integers(0, 2), pick=st.integers(0, 10**6), kind=st.integers(0, 1),
+    tall=st.floats(8.0, 25.0),
+)  # fmt: skip
+def test_a_part_underneath_heated_from_below_is_the_mirrored_board_heated_from_above(
+    all_boards: list[Board], which: int, pick: int, kind: int, tall: float
+) -> None:
+    board = all_boards[which]
+    usable = [part for part in board.parts if part.joined and part.package.lands]
+    part = usable[pick % len(usable)]
+    here = heated(board, part.ref, part.side, kind, tall)
+    there = heated(mirrored(board), part.ref, OTHER[part.side], kind, tall)
+    assert {part.side, OTHER[part.side]} == {"top", "bottom"}
+    for a, b in zip(here.joints, there.joints, strict=True):
+        assert (a.ref, a.pin) == (b.ref, b.pin)
+        assert a.peak_c == pytest.approx(b.peak_c, abs=0.5)
+        if a.melt_end_s is not None and b.melt_end_s is not None:
+            assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.01, abs=0.05)
+    for one, other in zip(here.parts, there.parts, strict=True):
+        assert one.body_peak_c == pytest.approx(other.body_peak_c, abs=0.5)
+
+
+def test_a_part_of_the_face_below_is_refused_and_said(demo_board: Board) -> None:
+    below = next(part.ref for part in demo_board.parts if part.side == "bottom")
+    with pytest.raises(InvalidValue, match=f"{below} sits on the bottom"):
+        scene_of(demo_board, HeatPlan(targets=(below,)))
+    with pytest.raises(InvalidValue, match="U4 sits on the top"):
+        scene_of(demo_board, HeatPlan(targets=("U4",), side="bottom"))
+    with pytest.raises(InvalidValue, match="its top or its bottom up"):
+        HeatPlan(side="left")
+
+
+def test_what_is_underneath_of_the_turned_board_may_fall_and_the_nozzle_is_where_it_is_seen(
+    demo_board: Board,
+) -> None:
+    below = next(part for part in demo_board.parts if part.side == "bottom")
+    scene = scene_of(demo_board, HeatPlan(targets=(below.ref,), side="bottom"))
+    assert scene.part(below.ref).side == "top"
+    assert scene.part("U4").side == "bottom"
+    assert scene.part(below.ref).x_mm == pytest.approx(demo_board.width_mm - below.x_mm)
+    depths = {foil.layer: foil.depth for foil in scene.board.copper}
+    assert depths["bottom"] == 0.0
+    assert depths["top"] == 1.0
+    top = next(foil for foil in demo_board.copper if foil.layer == "top")
+    turned = next(foil for foil in scene.board.copper if foil.layer == "top")
+    assert np.array_equal(np.array(top.coverage)[:, ::-1], np.asarray(turned.coverage))
