@@ -410,7 +410,7 @@ def test_the_board_is_turned_over_and_its_underside_heated(client: TestClient) -
     client.post("/jobs/1/turn")
     page = client.get("/jobs/1/heat").text
     assert 'data-side="bottom"' in page
-    assert "Seen from below" in page
+    assert "Bottom, seen from below" in page
     plan = json.loads(page.split('id="settings">')[1].split("</script>")[0])
     assert (plan["side"], plan["targets"]) == ("bottom", [])
     below = re.findall(r'class="part[^"]*" data-ref="([^"]+)"', page)
