@@ -56,6 +56,8 @@ class BenchRun:
     marks: tuple[FoundMark, ...] = ()
     note: str = ""
     finished: bool = False
+    heat_id: int | None = None
+    piece_id: int | None = None
 
     def planned(self, kind: type[_P]) -> _P:
         """The plan as one of its kind. Raises TypeError for another."""
@@ -129,7 +131,8 @@ class BenchRun:
 _COLUMNS = (
     "SELECT bench_run.id, bench_run.job_id, job.name AS job_name, job.board_id,"
     " board.name AS board_name, bench_run.kind, bench_run.side, bench_run.started_at,"
-    " bench_run.plan, bench_run.forecast, bench_run.note, bench_run.finished"
+    " bench_run.plan, bench_run.forecast, bench_run.note, bench_run.finished,"
+    " bench_run.heat_id, bench_run.piece_id"
     " FROM bench_run JOIN job ON job.id = bench_run.job_id JOIN board ON board.id = job.board_id"
 )
 
@@ -143,11 +146,19 @@ def add(
     side: str = "",
     forecast: Forecast | None = None,
 ) -> int:
-    """Open a run; returns its id."""
+    """Open a run on the job's piece in hand (a heat also on its heat); returns its id."""
     cursor = connection.execute(
-        "INSERT INTO bench_run (job_id, kind, side, started_at, plan, forecast)"
-        " VALUES (?, ?, ?, datetime('now'), ?, ?)",
-        (job_id, str(kind), side, pack(plan), None if forecast is None else pack(forecast)),
+        "INSERT INTO bench_run (job_id, kind, side, started_at, plan, forecast, heat_id, piece_id)"
+        " SELECT id, ?, ?, datetime('now'), ?, ?, CASE ? WHEN 'heat' THEN heat_id END, piece_id"
+        " FROM job WHERE id = ?",
+        (
+            str(kind),
+            side,
+            pack(plan),
+            None if forecast is None else pack(forecast),
+            str(kind),
+            job_id,
+        ),
     )
     return int(cursor.lastrowid or 0)
 
@@ -216,6 +227,8 @@ def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
         marks=_marks(connection, row["id"]),
         note=row["note"],
         finished=bool(row["finished"]),
+        heat_id=row["heat_id"],
+        piece_id=row["piece_id"],
     )
 
 
@@ -244,6 +257,11 @@ def add_tap(connection: sqlite3.Connection, run_id: int, tap: Tap) -> None:
         " ON CONFLICT (run_id, key) DO NOTHING",
         (run_id, tap.key, tap.cue, tap.word, tap.at_ms, tap.text),
     )
+
+
+def set_over(connection: sqlite3.Connection, run_id: int, over: bool) -> None:
+    """Keep whether anything of a run is still to do."""
+    connection.execute("UPDATE bench_run SET over = ? WHERE id = ?", (int(over), run_id))
 
 
 def remove_tap(connection: sqlite3.Connection, run_id: int, key: str) -> None:

@@ -1,58 +1,210 @@
-"""Jobs and their heat plans."""
+"""Jobs, their heats and the pieces they are about."""
 
 import sqlite3
+from collections.abc import Sequence
 
-from yellowfen.core.work.job import HeatPlan, Job
-from yellowfen.errors import NotFound
+from yellowfen.core.work.job import Heat, HeatPlan, Job, Piece, Purpose
+from yellowfen.errors import InvalidValue, NotFound
+from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 
+_COLUMNS = (
+    "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.purpose,"
+    " job.parts, job.heat_id, job.piece_id FROM job JOIN board ON board.id = job.board_id"
+)
 
-def add(connection: sqlite3.Connection, board_id: int, name: str, plan: HeatPlan) -> int:
-    """Store a new job; returns its id."""
-    cursor = connection.execute(
-        "INSERT INTO job (board_id, name, created_at, plan) VALUES (?, ?, datetime('now'), ?)",
-        (board_id, name, pack(plan)),
-    )
-    return int(cursor.lastrowid or 0)
+
+def add(
+    connection: sqlite3.Connection,
+    board_id: int,
+    name: str,
+    plan: HeatPlan,
+    *,
+    purpose: Purpose = Purpose.BUILD,
+    parts: tuple[str, ...] = (),
+) -> int:
+    """Store a new job with one heat; returns its id."""
+    with atomic(connection):
+        cursor = connection.execute(
+            "INSERT INTO job (board_id, name, created_at, purpose, parts)"
+            " VALUES (?, ?, datetime('now'), ?, ?)",
+            (board_id, name, str(purpose), pack(parts)),
+        )
+        job_id = int(cursor.lastrowid or 0)
+        choose_heat(connection, job_id, add_heat(connection, job_id, "", plan))
+    return job_id
 
 
 def get(connection: sqlite3.Connection, job_id: int) -> Job:
     """The job of that id; NotFound otherwise."""
     row = connection.execute(
-        "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.plan"
-        " FROM job JOIN board ON board.id = job.board_id WHERE job.id = ?",
-        (job_id,),
+        f"{_COLUMNS} WHERE job.id = ? AND job.removed_at IS NULL", (job_id,)
     ).fetchone()
     if row is None:
         raise NotFound(f"there is no job {job_id}; it may have been removed")
-    return _job(row)
+    return _job(connection, row)
 
 
 def rows(connection: sqlite3.Connection) -> list[Job]:
     """All jobs, newest first."""
     found = connection.execute(
-        "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.plan"
-        " FROM job JOIN board ON board.id = job.board_id ORDER BY job.id DESC"
+        f"{_COLUMNS} WHERE job.removed_at IS NULL ORDER BY job.id DESC"
     ).fetchall()
-    return [_job(row) for row in found]
+    return [_job(connection, row) for row in found]
 
 
-def _job(row: sqlite3.Row) -> Job:
+def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
+    heats = tuple(
+        Heat(id=one["id"], name=one["name"], plan=unpack(HeatPlan, one["plan"]))
+        for one in connection.execute(
+            "SELECT id, name, plan FROM heat WHERE job_id = ? ORDER BY id", (row["id"],)
+        ).fetchall()
+    )
     return Job(
-        row["id"],
-        row["board_id"],
-        row["board_name"],
-        row["name"],
-        row["created_at"],
-        unpack(HeatPlan, row["plan"]),
+        id=row["id"],
+        board_id=row["board_id"],
+        board_name=row["board_name"],
+        name=row["name"],
+        created_at=row["created_at"],
+        purpose=Purpose(row["purpose"]),
+        parts=unpack(tuple[str, ...], row["parts"]),
+        heats=heats,
+        heat_id=row["heat_id"] or heats[0].id,
+        pieces=pieces_of(connection, row["id"]),
+        piece_id=row["piece_id"],
+        done=_done(connection, row["id"], row["piece_id"]),
     )
 
 
+def _done(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> frozenset[str]:
+    """Stages that are behind a job (and its piece in hand): by its runs, prints and marks."""
+    row = connection.execute(
+        "SELECT"
+        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND kind = 'kit' AND over = 1)"
+        " OR EXISTS (SELECT 1 FROM schedule_done WHERE job_id = :job AND task = 'kit') AS ready,"
+        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND kind = 'paste' AND over = 1"
+        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))"
+        " OR EXISTS (SELECT 1 FROM printed WHERE job_id = :job AND found = 'good') AS paste,"
+        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND kind = 'place' AND over = 1"
+        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece)) AS place,"
+        " NOT EXISTS (SELECT 1 FROM heat WHERE heat.job_id = :job AND NOT EXISTS ("
+        "  SELECT 1 FROM bench_run WHERE bench_run.heat_id = heat.id AND over = 1"
+        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))) AS heat,"
+        " EXISTS (SELECT 1 FROM joint_mark JOIN bench_run ON bench_run.id = joint_mark.run_id"
+        "  WHERE bench_run.job_id = :job) AS look,"
+        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND finished = 1) AS finish",
+        {"job": job_id, "piece": piece_id},
+    ).fetchone()
+    return frozenset(key for key in row.keys() if row[key])  # noqa: SIM118 (a row is no mapping)
+
+
+def set_purpose(
+    connection: sqlite3.Connection, job_id: int, name: str, purpose: Purpose, parts: tuple[str, ...]
+) -> None:
+    """Store what a job is for."""
+    connection.execute(
+        "UPDATE job SET name = ?, purpose = ?, parts = ? WHERE id = ?",
+        (name, str(purpose), pack(parts), job_id),
+    )
+
+
+def remove(connection: sqlite3.Connection, job_id: int, back: bool = False) -> None:
+    """Put a job away with its runs, or bring it `back`."""
+    moment = None if back else "now"
+    connection.execute("UPDATE job SET removed_at = datetime(?) WHERE id = ?", (moment, job_id))
+
+
+def removed(connection: sqlite3.Connection, days: int = 14) -> list[tuple[int, str]]:
+    """Jobs put away lately, (id, name), the newest first."""
+    found = connection.execute(
+        "SELECT id, name FROM job WHERE removed_at > datetime('now', ?) ORDER BY removed_at DESC",
+        (f"-{days} days",),
+    ).fetchall()
+    return [(row["id"], row["name"]) for row in found]
+
+
+# heats
+def add_heat(connection: sqlite3.Connection, job_id: int, name: str, plan: HeatPlan) -> int:
+    """Add a heat to a job; returns its id."""
+    cursor = connection.execute(
+        "INSERT INTO heat (job_id, name, plan) VALUES (?, ?, ?)", (job_id, name, pack(plan))
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def choose_heat(connection: sqlite3.Connection, job_id: int, heat_id: int) -> None:
+    """Make a heat of the job the one being worked on. Raises NotFound for another job's."""
+    cursor = connection.execute(
+        "UPDATE job SET heat_id = ? WHERE id = ?"
+        " AND EXISTS (SELECT 1 FROM heat WHERE heat.id = ? AND heat.job_id = job.id)",
+        (heat_id, job_id, heat_id),
+    )
+    if cursor.rowcount == 0:
+        raise NotFound(f"this job has no heat {heat_id}; it may have been removed")
+
+
+def remove_heat(connection: sqlite3.Connection, job_id: int, heat_id: int) -> None:
+    """Remove a heat; its runs stay in the logbook. Raises InvalidValue for the job's last one."""
+    left = [heat for heat in get(connection, job_id).heats if heat.id != heat_id]
+    if not left:
+        raise InvalidValue("heat", "a job keeps one heat at least")
+    with atomic(connection):
+        connection.execute("DELETE FROM heat WHERE id = ? AND job_id = ?", (heat_id, job_id))
+        choose_heat(connection, job_id, left[0].id)
+
+
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> None:
-    """Store the job's plan."""
-    connection.execute("UPDATE job SET plan = ? WHERE id = ?", (pack(plan), job_id))
+    """Store the plan of the heat being worked on."""
+    connection.execute(
+        "UPDATE heat SET plan = ? WHERE id = (SELECT heat_id FROM job WHERE id = ?)",
+        (pack(plan), job_id),
+    )
 
 
-def remove(connection: sqlite3.Connection, job_id: int) -> None:
-    """Remove a job with its runs."""
-    connection.execute("DELETE FROM job WHERE id = ?", (job_id,))
+# pieces
+def pieces_of(connection: sqlite3.Connection, job_id: int) -> tuple[Piece, ...]:
+    """The job's pieces, oldest first."""
+    found = connection.execute(
+        "SELECT piece.id, piece.board_id, piece.name FROM piece"
+        " JOIN job_piece ON job_piece.piece_id = piece.id WHERE job_id = ? ORDER BY piece.id",
+        (job_id,),
+    ).fetchall()
+    return tuple(Piece(id=row["id"], board_id=row["board_id"], name=row["name"]) for row in found)
+
+
+def board_pieces(connection: sqlite3.Connection, board_id: int) -> tuple[Piece, ...]:
+    """All pieces of a board, of whatever job."""
+    found = connection.execute(
+        "SELECT id, board_id, name FROM piece WHERE board_id = ? ORDER BY id", (board_id,)
+    ).fetchall()
+    return tuple(Piece(id=row["id"], board_id=row["board_id"], name=row["name"]) for row in found)
+
+
+def set_pieces(connection: sqlite3.Connection, job_id: int, names: Sequence[str]) -> None:
+    """The job's pieces by name: known ones of the board are taken up, new ones made."""
+    board_id = get(connection, job_id).board_id
+    with atomic(connection):
+        connection.execute("DELETE FROM job_piece WHERE job_id = ?", (job_id,))
+        for name in names:
+            connection.execute(
+                "INSERT INTO piece (board_id, name, made_at) VALUES (?, ?, datetime('now'))"
+                " ON CONFLICT (board_id, name) DO NOTHING",
+                (board_id, name),
+            )
+            connection.execute(
+                "INSERT INTO job_piece (job_id, piece_id)"
+                " SELECT ?, id FROM piece WHERE board_id = ? AND name = ?",
+                (job_id, board_id, name),
+            )
+        connection.execute(
+            "UPDATE job SET piece_id = NULL WHERE id = ? AND piece_id NOT IN"
+            " (SELECT piece_id FROM job_piece WHERE job_id = ?)",
+            (job_id, job_id),
+        )
+
+
+def take_piece(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> None:
+    """Take one of the job's pieces in hand, or all alike (None). Raises NotFound for another's."""
+    if piece_id is not None and piece_id not in {p.id for p in pieces_of(connection, job_id)}:
+        raise NotFound(f"this job has no piece {piece_id}")
+    connection.execute("UPDATE job SET piece_id = ? WHERE id = ?", (piece_id, job_id))

@@ -20,7 +20,7 @@ from yellowfen.core.heat.scene import (
     ShieldKind,
     Underside,
 )
-from yellowfen.core.work.job import HeatPlan, SourceKind
+from yellowfen.core.work.job import MOST_TARGETS, HeatPlan, SourceKind
 from yellowfen.formats.rehearsal_file import CurveIn, PlateIn, PreheaterIn, Strict
 
 
@@ -45,7 +45,7 @@ class PlanForm(Strict):
     outlet_offset_c: float = 0.0
     underside: Underside
     ambient_c: float
-    targets: list[str] = Field(max_length=60)
+    targets: list[str] = Field(max_length=MOST_TARGETS)
     moves: list[MoveForm] = Field(max_length=20)
     source: SourceKind = SourceKind.AIR
     nozzle_long_mm: float | None = None

@@ -163,7 +163,9 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
         if reason:
             raise Refused(reason)
         bench_runs.add_tap(connection, run_id, one)
-    return bench_runs.get(connection, run_id)
+        run = bench_runs.get(connection, run_id)
+        bench_runs.set_over(connection, run_id, run.state.over)
+    return run
 
 
 def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
@@ -173,7 +175,9 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
         if reason:
             raise Refused(reason)
         bench_runs.remove_tap(connection, run_id, key)
-    return bench_runs.get(connection, run_id)
+        run = bench_runs.get(connection, run_id)
+        bench_runs.set_over(connection, run_id, run.state.over)
+    return run
 
 
 def mark(

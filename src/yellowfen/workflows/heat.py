@@ -67,7 +67,7 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Jo
     if plan.targets:
         scene_of(boards.get(connection, job.board_id), plan)
     jobs.keep_plan(connection, job_id, plan)
-    return replace(job, plan=plan)
+    return job.with_plan(plan)
 
 
 def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) -> Rehearsed:

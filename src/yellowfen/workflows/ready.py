@@ -228,9 +228,8 @@ def iron_need(
     rows = rows_of(state.way(ref).part.package)
     if not rows:
         raise InvalidValue("ref", f"{ref} has no rows of leads")
-    job = replace(
-        state.paste.job, plan=replace(state.paste.job.plan, alloy=state.paste.paste.alloy)
-    )
+    kept = state.paste.job
+    job = kept.with_plan(replace(kept.plan, alloy=state.paste.paste.alloy))
     seen = touch_joint(
         connection, job, iron_for(connection, state, ref), ref, rows[0][len(rows[0]) // 2].pin, tie
     )

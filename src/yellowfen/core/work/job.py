@@ -1,7 +1,7 @@
 """A job, its heat plan, its runs and what was found afterwards: the records every stage shares."""
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from yellowfen.core.heat.scene import (
@@ -99,6 +99,9 @@ class Station:
         )
 
 
+MOST_TARGETS = 400
+
+
 class SourceKind(StrEnum):
     """What the Heat stage works with."""
 
@@ -194,8 +197,8 @@ class HeatPlan:
             raise InvalidValue(
                 "moves", "more than 20 moves cannot be followed at the bench; join some"
             )
-        if len(self.targets) > 60:
-            raise InvalidValue("targets", "choose at most 60 parts at once")
+        if len(self.targets) > MOST_TARGETS:
+            raise InvalidValue("targets", f"choose at most {MOST_TARGETS} parts at once")
         if len(self.shields) > 40:
             raise InvalidValue("shields", "cover at most 40 parts")
 
@@ -241,16 +244,80 @@ def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
     )
 
 
-@dataclass(frozen=True)
+class Purpose(StrEnum):
+    """What a job is for."""
+
+    BUILD = "build"
+    REWORK = "rework"
+    SALVAGE = "salvage"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Piece:
+    """One board of its own, marked as its owner marks it."""
+
+    id: int
+    board_id: int
+    name: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Heat:
+    """One heat of a job: its name ("" for the only one) and what it is set to."""
+
+    id: int
+    name: str
+    plan: HeatPlan
+
+    @property
+    def title(self) -> str:
+        return self.name or "Heat"
+
+
+@dataclass(frozen=True, kw_only=True)
 class Job:
-    """A job on one board."""
+    """A job on one board. `parts` are the refs it is about, () for all; `plan` is that of the heat
+    being worked on; `pieces` its boards one by one, `piece_id` the one in hand (None: all alike);
+    `done` the stages that are behind it.
+    """
 
     id: int
     board_id: int
     board_name: str
     name: str
     created_at: str
-    plan: HeatPlan
+    purpose: Purpose
+    parts: tuple[str, ...]
+    heats: tuple[Heat, ...]
+    heat_id: int
+    pieces: tuple[Piece, ...] = ()
+    piece_id: int | None = None
+    done: frozenset[str] = frozenset()
+
+    @property
+    def heat(self) -> Heat:
+        """The heat being worked on."""
+        return next((heat for heat in self.heats if heat.id == self.heat_id), self.heats[0])
+
+    @property
+    def plan(self) -> HeatPlan:
+        return self.heat.plan
+
+    def with_plan(self, plan: HeatPlan) -> "Job":
+        """The job with its heat in hand set otherwise."""
+        heats = tuple(
+            replace(heat, plan=plan) if heat.id == self.heat.id else heat for heat in self.heats
+        )
+        return replace(self, heats=heats)
+
+    @property
+    def piece(self) -> Piece | None:
+        """The board in hand, None where all are worked alike."""
+        return next((piece for piece in self.pieces if piece.id == self.piece_id), None)
+
+    def about(self, ref: str) -> bool:
+        """True for a part that the job is about."""
+        return not self.parts or ref in self.parts
 
 
 class Verdict(StrEnum):
