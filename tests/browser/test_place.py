@@ -11,8 +11,10 @@ from playwright.sync_api import Page, expect
 
 from tests.live_server import LiveServer
 from yellowfen.core.board.sketch import Sketch, SketchedPart
+from yellowfen.core.work.job import Purpose
 from yellowfen.store import jobs
-from yellowfen.workflows import heat, sketching
+from yellowfen.workflows import jobs as work
+from yellowfen.workflows import sketching
 from yellowfen.workflows.opening import open_database
 
 pytestmark = pytest.mark.browser
@@ -37,7 +39,7 @@ def many(server: LiveServer) -> int:
     )
     board = sketching.begin(connection, "Forty parts")
     sketching.keep(connection, board, Sketch("Forty parts", 100, 60, parts=parts))
-    job = heat.open_job(connection, board, "Forty parts to place")
+    job = work.open_job(connection, board, "Forty parts to place", Purpose.BUILD)
     assert jobs.get(connection, job).board_id == board
     connection.close()
     return job

@@ -188,7 +188,7 @@ def test_a_part_outside_the_board_is_told_and_the_rest_is_usable(client: TestCli
         "targets": ["R1"],
         "moves": [{"do": "hold", "seconds": 20, "height_mm": 15}],
     }
-    job = client.post("/boards/2/jobs", data={"name": "try"}).url.path.split("/")[2]
+    job = client.post("/boards/2/open", data={"name": "try"}).url.path.split("/")[2]
     assert (
         client.post(f"/api/jobs/{job}/rehearse", json=plan, headers=JSON).json()["parts"]["R1"][
             "molten_s"
@@ -205,7 +205,7 @@ def test_a_foreign_board_goes_from_upload_to_rehearsal(
     page = client.post("/boards", files=files).text
     assert "Not made out" in page
     assert "<h1>board-F</h1>" in page
-    job = client.post("/boards/2/jobs").url.path.split("/")[2]
+    job = client.post("/boards/2/open").url.path.split("/")[2]
     answer = client.post(
         f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON
     ).json()

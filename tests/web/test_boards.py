@@ -245,7 +245,7 @@ def test_a_sketch_is_kept_rehearsed_and_saved_as_files(
 ) -> None:
     assert "/boards/2/sketch" in str(client.post("/sketches", data={"name": "Radio"}).url)
     assert client.put("/api/boards/2/sketch", json=SKETCH).json()["pads"] == 10
-    job = client.post("/boards/2/jobs").url.path.split("/")[2]
+    job = client.post("/boards/2/open").url.path.split("/")[2]
     answer = client.post(
         f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON
     ).json()

@@ -81,7 +81,7 @@ LEAVES = ("", "/openings", "/leadless", "/hand", "/weigh", "/mixing", "/fixture"
 def test_a_board_without_paste_layer_says_what_to_do_on_every_leaf(client: TestClient) -> None:
     files = [("files", pair) for pair in demo_files().items() if "paste" not in pair[0]]
     client.post("/boards", files=files)
-    job = client.post("/boards/2/jobs").url.path.split("/")[2]
+    job = client.post("/boards/2/open").url.path.split("/")[2]
     assert "has no stencil openings" in client.get(f"/jobs/{job}/paste").text
     assert "has no stencil openings" in client.get(f"/jobs/{job}/paste/openings").text
     for leaf in LEAVES:

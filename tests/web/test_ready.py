@@ -38,12 +38,12 @@ def test_every_page_answers_on_the_demo_board_a_foreign_one_and_one_without_part
         if one.is_file()
     ]
     board = client.post("/boards", files=files).url.path.split("/")[-1]
-    job = client.post(f"/boards/{board}/jobs").url.path.split("/")[2]
+    job = client.post(f"/boards/{board}/open").url.path.split("/")[2]
     foreign = path.replace("/1/", f"/{job}/")
     reply = client.get(foreign)
     assert reply.status_code in ((200, 422) if "/iron/" in path else (200,)), reply.text[-300:]
     board = client.post("/sketches", data={"name": "Bare"}).url.path.split("/")[2]
-    job = client.post(f"/boards/{board}/jobs").url.path.split("/")[2]
+    job = client.post(f"/boards/{board}/open").url.path.split("/")[2]
     assert client.get(path.replace("/1/", f"/{job}/")).status_code == (
         422 if "/iron/" in path else 200
     )
@@ -83,7 +83,7 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
     page = client.get(READY).text
     assert "With a stencil" in page
     assert "your school: stencil" in page
-    other = client.post("/boards/1/jobs").url.path.split("/")[2]
+    other = client.post("/boards/1/open").url.path.split("/")[2]
     assert "your school: stencil" not in client.get(f"/jobs/{other}/ready").text
     client.post(READY, data={"do": "bench"})
     assert "your school: stencil" in client.get(f"/jobs/{other}/ready").text

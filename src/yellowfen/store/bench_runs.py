@@ -210,6 +210,14 @@ def rows(
     return [_run(connection, row) for row in found]
 
 
+def of_piece(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
+    """All runs on a piece, over all jobs, the newest first."""
+    found = connection.execute(
+        f"{_COLUMNS} WHERE bench_run.piece_id = ? ORDER BY bench_run.id DESC", (piece_id,)
+    ).fetchall()
+    return [_run(connection, row) for row in found]
+
+
 def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
     kind = RunKind(row["kind"])
     return BenchRun(

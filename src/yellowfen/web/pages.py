@@ -8,6 +8,7 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from yellowfen import __version__
+from yellowfen.core.work.stages import next_stage, strip
 
 _TEMPLATES = resources.files("yellowfen.web") / "templates"
 
@@ -28,7 +29,7 @@ _ENVIRONMENT = Environment(
     lstrip_blocks=True,
 )
 _ENVIRONMENT.filters |= {"seconds": _seconds, "plain": _plain}
-_ENVIRONMENT.globals["version"] = __version__
+_ENVIRONMENT.globals |= {"version": __version__, "strip": strip, "next_stage": next_stage}
 
 
 def page(

@@ -55,7 +55,7 @@ def leaf_page(
         "leaves": LEAVES,
         "side": side,
         "state": state,
-        "plan": plan_svg(state.board, side, overlay=overlay),
+        "plan": plan_svg(state.whole, side, overlay=overlay),
         "problem": "",
         "foil": state.foil_mm,
         "paste_said": paste_words(state.paste),

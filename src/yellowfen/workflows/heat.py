@@ -53,14 +53,6 @@ _MOST_KEPT, _MOST_TOUCHES = 12, 200
 AS_DRAWN = "as drawn"
 
 
-def open_job(connection: sqlite3.Connection, board_id: int, name: str = "") -> int:
-    """A new job on a board, with the usual recipe; returns its id."""
-    board = boards.get(connection, board_id)
-    return jobs.add(
-        connection, board_id, name.strip()[:120] or f"Heat on {board.name}"[:120], HeatPlan()
-    )
-
-
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Job:
     """Store the plan of a job after checking that the scene can be built; returns the job."""
     job = jobs.get(connection, job_id)
@@ -224,7 +216,7 @@ def touch_joint(
         raise InvalidValue("tie", f"{tie[:20]!r} is no tie: use {AS_DRAWN}, {', '.join(Tie)}")
     board = boards.get(connection, job.board_id)
     if ref not in {part.ref for part in board.parts}:
-        raise InvalidValue("ref", f"there is no part {ref[:20]} on this board")
+        raise InvalidValue("ref", f"{ref[:20]} is not on this board")
     plan = replace(
         job.plan,
         targets=(ref,),

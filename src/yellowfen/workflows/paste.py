@@ -7,6 +7,7 @@ import time
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
+from yellowfen.core.board.scope import scoped
 from yellowfen.core.deposit.better import Proposal, better_openings
 from yellowfen.core.deposit.changes import Change, changed
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
@@ -33,6 +34,7 @@ class PasteState:
     job: Job
     plan: PastePlan
     paste: Paste
+    whole: Board
     drawn: Board
     board: Board
     changes: dict[str, Change]
@@ -57,7 +59,8 @@ def paste_state(
     job = jobs.get(connection, job_id)
     plan = plan or stored.plan_of(connection, job_id)
     paste = paste_of(connection, plan)
-    drawn = boards.get(connection, job.board_id)
+    whole = boards.get(connection, job.board_id)
+    drawn = scoped(whole, job.parts)
     steps = stored.steps_of(connection, job_id)
     changes = standing(steps)
     board = changed(drawn, changes)
@@ -76,6 +79,7 @@ def paste_state(
         job,
         plan,
         paste,
+        whole,
         drawn,
         board,
         changes,

@@ -29,7 +29,7 @@ from yellowfen.core.work.estimate import (
     stage,
 )
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, Row, row_plans, rows_of, usual_need_s
-from yellowfen.core.work.job import ToolKind
+from yellowfen.core.work.job import Purpose, ToolKind
 from yellowfen.core.work.kit import Found, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
 from yellowfen.core.work.ready import ReadyPlan
@@ -89,6 +89,11 @@ class ReadyState:
         return self.paste.board
 
     @property
+    def whole(self) -> Board:
+        """The board with all its parts, for the plan."""
+        return self.paste.whole
+
+    @property
     def ways(self) -> tuple[PartWay, ...]:
         return self.techniques.ways
 
@@ -109,11 +114,21 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     """The stage of a job as kept."""
     paste, plan = paste_state(connection, job_id), stored.plan_of(connection, job_id)
     plan = replace(plan, schools={**stored.bench_schools(connection), **plan.schools})
+    job = paste.job
     bench = bench_tools(connection, paste.board)
-    second = _second_side(paste.board)
+    if job.purpose is not Purpose.BUILD:
+        bench = replace(bench, stencil=False)  # nobody prints on a board that carries its parts
+    # Each part is judged with its neighbours, whether the job is about them or not.
     chosen = techniques(
-        paste.board, paste.paste, bench, plan.ways(), second, plan.boards, paste.plan.costs
+        paste.whole,
+        paste.paste,
+        bench,
+        plan.ways(),
+        _second_side(paste.board),
+        plan.boards,
+        paste.plan.costs,
     )
+    chosen = replace(chosen, ways=tuple(one for one in chosen.ways if job.about(one.part.ref)))
     return ReadyState(paste, plan, bench, chosen, two_sides(paste.board, chosen.ways))
 
 

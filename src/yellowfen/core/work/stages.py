@@ -38,3 +38,9 @@ def next_stage(purpose: Purpose, done: Iterable[str]) -> Stage:
     behind = set(done)
     stages = course(purpose)
     return next((stage for stage in stages if stage.key not in behind), stages[-1])
+
+
+def strip(purpose: Purpose, done: Iterable[str]) -> list[tuple[Stage, bool]]:
+    """The stages of a purpose, each with whether it is behind."""
+    behind = set(done)
+    return [(stage, stage.key in behind) for stage in course(purpose)]

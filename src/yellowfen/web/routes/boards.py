@@ -26,7 +26,6 @@ from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import boards as work
 from yellowfen.workflows import parts as part_work
-from yellowfen.workflows.heat import open_job
 
 router = APIRouter()
 ROWS_SHOWN = 100
@@ -412,8 +411,3 @@ def remove(board_id: int, database: Database) -> Response:
     boards.get(database, board_id)
     boards.remove(database, board_id)
     return RedirectResponse("/boards", status_code=303)
-
-
-@router.post("/boards/{board_id}/jobs")
-def new_job(board_id: int, database: Database, name: Annotated[str, Form()] = "") -> Response:
-    return RedirectResponse(f"/jobs/{open_job(database, board_id, name)}/heat", status_code=303)

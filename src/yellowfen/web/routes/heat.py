@@ -59,11 +59,6 @@ MOST_FRAMES = 60
 FRAME_LOW_C, FRAME_STEP_C = 10.0, 1.5
 
 
-@router.get("/jobs/{job_id}")
-def job_page(job_id: int) -> Response:
-    return RedirectResponse(f"/jobs/{job_id}/heat", status_code=303)
-
-
 @router.get("/jobs/{job_id}/heat")
 def heat_page(request: Request, job_id: int, database: Database) -> Response:
     job = jobs.get(database, job_id)
@@ -86,6 +81,11 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
             "run": bench_runs.latest(database, job_id, RunKind.HEAT),
             "earlier": earlier_heats(database, job_id),
+            "run_heats": {
+                run.heat_id
+                for run in bench_runs.rows(database, RunKind.HEAT, job_id=job_id)
+                if run.state.over
+            },
         },
     )
 
@@ -418,10 +418,3 @@ def turn_over(job_id: int, database: Database) -> Response:
 @router.post("/jobs/{job_id}/runs")
 def new_run(job_id: int, database: Database) -> Response:
     return RedirectResponse(f"/runs/{start_heat(database, job_id)}", status_code=303)
-
-
-@router.post("/jobs/{job_id}/remove")
-def remove_job(job_id: int, database: Database) -> Response:
-    jobs.get(database, job_id)
-    jobs.remove(database, job_id)
-    return RedirectResponse("/", status_code=303)

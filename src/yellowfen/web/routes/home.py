@@ -15,7 +15,12 @@ def home(request: Request, database: Database) -> Response:
     return page(
         request,
         "home.html",
-        {"room": "jobs", "jobs": jobs.rows(database), "boards": boards.rows(database)},
+        {
+            "room": "jobs",
+            "jobs": jobs.rows(database),
+            "boards": boards.rows(database),
+            "removed": jobs.removed(database),
+        },
     )
 
 

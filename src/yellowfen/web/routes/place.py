@@ -66,7 +66,7 @@ def _page(
         "order": order,
         "parts": parts,
         "problem": problem,
-        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)),
+        "plan": plan_svg(state.whole, side, overlay=_path(state.board, order)),
         "schools": SCHOOLS,
         "batches": _batches(order),
         "wishes": state.plan.wishes,
@@ -208,7 +208,7 @@ def guide(request: Request, job_id: int, database: Database, side: str = "top") 
         "order": order,
         "rows": rows,
         "drawn": drawn,
-        "plan": plan_svg(state.board, side, overlay=_path(state.board, order)),
+        "plan": plan_svg(state.whole, side, overlay=_path(state.board, order)),
         "places": stored.places(database),
         "keys": {ref: line_key(part) for ref, part in parts.items()},
     }

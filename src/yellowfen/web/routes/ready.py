@@ -71,7 +71,7 @@ def _leaf_page(
         "leaves": LEAVES,
         "side": side,
         "state": state,
-        "plan": plan_svg(state.board, side, grades, overlay),
+        "plan": plan_svg(state.whole, side, grades, overlay),
         "problem": "",
         "paste_said": paste_words(state.paste.paste),
         **context,

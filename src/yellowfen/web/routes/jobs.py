@@ -1,0 +1,219 @@
+"""Jobs: what each is for, opening and changing it, its heats and pieces, putting it away and back."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from yellowfen.core.work.job import Job, Purpose
+from yellowfen.core.work.stages import next_stage
+from yellowfen.errors import InvalidValue, YellowfenError
+from yellowfen.store import boards, jobs
+from yellowfen.web.database import Database
+from yellowfen.web.errors import status_of
+from yellowfen.web.pages import page
+from yellowfen.web.paste_page import side_of
+from yellowfen.web.plan_svg import plan_svg
+from yellowfen.workflows import jobs as workflow
+
+router = APIRouter()
+WHAT = {
+    Purpose.BUILD: "new boards, bare as they come",
+    Purpose.REWORK: "these parts off, on again, replaced or moved",
+    Purpose.SALVAGE: "these parts off a donor, to keep",
+}
+
+
+def _purpose(text: str) -> Purpose:
+    if text not in set(Purpose):
+        raise InvalidValue("purpose", f"say what the job is for: {', '.join(Purpose)}")
+    return Purpose(text)
+
+
+@router.get("/jobs/{job_id}")
+def job_page(job_id: int, database: Database) -> Response:
+    """A job opens at its first stage that has something to do."""
+    job = jobs.get(database, job_id)
+    return RedirectResponse(f"/jobs/{job_id}/{next_stage(job.purpose, job.done).key}", 303)
+
+
+@router.get("/boards/{board_id}/open")
+def open_page(request: Request, board_id: int, database: Database, side: str = "top") -> Response:
+    typed = {"name": "", "purpose": "build", "parts": "", "pieces": ""}
+    return _form(request, database, board_id, side_of(side), typed)
+
+
+@router.get("/jobs/{job_id}/purpose")
+def purpose_page(request: Request, job_id: int, database: Database, side: str = "") -> Response:
+    job = jobs.get(database, job_id)
+    sides = {part.ref: part.side for part in boards.get(database, job.board_id).parts}
+    shown = side or next((sides[ref] for ref in job.parts if ref in sides), "top")
+    return _form(request, database, job.board_id, side_of(shown), _typed(job), job=job)
+
+
+def _typed(job: Job) -> dict[str, str]:
+    return {
+        "name": job.name,
+        "purpose": str(job.purpose),
+        "parts": " ".join(job.parts),
+        "pieces": ", ".join(piece.name for piece in job.pieces),
+    }
+
+
+def _form(
+    request: Request,
+    database: Database,
+    board_id: int,
+    side: str,
+    typed: dict[str, str],
+    *,
+    job: Job | None = None,
+    problem: str = "",
+    status: int = 200,
+) -> Response:
+    board = boards.get(database, board_id)
+    context = {
+        "room": "jobs",
+        "stage": "",
+        "job": job,
+        "board": board,
+        "board_id": board_id,
+        "side": side,
+        "plan": plan_svg(board, side),
+        "on_side": [part.ref for part in board.parts if part.side == side],
+        "typed": typed,
+        "purposes": [(str(one), str(one).capitalize(), what) for one, what in WHAT.items()],
+        "known": jobs.board_pieces(database, board_id),
+        "problem": problem,
+    }
+    return page(request, "job_purpose.html", context, status=status)
+
+
+@router.post("/boards/{board_id}/open")
+def open_job(
+    request: Request,
+    board_id: int,
+    database: Database,
+    name: Annotated[str, Form()] = "",
+    purpose: Annotated[str, Form()] = "build",
+    parts: Annotated[str, Form()] = "",
+    pieces: Annotated[str, Form()] = "",
+    side: Annotated[str, Form()] = "top",
+) -> Response:
+    typed = {"name": name, "purpose": purpose, "parts": parts, "pieces": pieces}
+    try:
+        refs = workflow.parts_named(boards.get(database, board_id), parts)
+        job = workflow.open_job(
+            database, board_id, name, _purpose(purpose), refs, workflow.pieces_named(pieces)
+        )
+    except YellowfenError as refused:
+        return _form(
+            request, database, board_id, side_of(side), typed,
+            problem=str(refused), status=status_of(refused),
+        )  # fmt: skip
+    return RedirectResponse(f"/jobs/{job}", 303)
+
+
+@router.post("/jobs/{job_id}/purpose")
+def change(
+    request: Request,
+    job_id: int,
+    database: Database,
+    name: Annotated[str, Form()] = "",
+    purpose: Annotated[str, Form()] = "build",
+    parts: Annotated[str, Form()] = "",
+    pieces: Annotated[str, Form()] = "",
+    side: Annotated[str, Form()] = "top",
+) -> Response:
+    job = jobs.get(database, job_id)
+    typed = {"name": name, "purpose": purpose, "parts": parts, "pieces": pieces}
+    try:
+        refs = workflow.parts_named(boards.get(database, job.board_id), parts)
+        named = workflow.pieces_named(pieces)
+        workflow.change_purpose(database, job_id, name, _purpose(purpose), refs, named)
+    except YellowfenError as refused:
+        return _form(
+            request, database, job.board_id, side_of(side), typed,
+            job=job, problem=str(refused), status=status_of(refused),
+        )  # fmt: skip
+    return RedirectResponse(f"/jobs/{job_id}", 303)
+
+
+# heats
+@router.post("/jobs/{job_id}/heats")
+def heats(
+    job_id: int,
+    database: Database,
+    do: Annotated[str, Form()] = "take",
+    heat: Annotated[int, Form()] = 0,
+    name: Annotated[str, Form()] = "",
+) -> Response:
+    """Take a heat in hand, add one like it, or remove one."""
+    job = jobs.get(database, job_id)
+    if do == "take":
+        jobs.choose_heat(database, job_id, heat)
+    elif do == "add":
+        called = name.strip()[:80] or f"Heat {len(job.heats) + 1}"
+        jobs.choose_heat(database, job_id, jobs.add_heat(database, job_id, called, job.plan))
+    elif do == "remove":
+        jobs.remove_heat(database, job_id, heat)
+    else:
+        raise InvalidValue("do", "choose take, add or remove")
+    return RedirectResponse(f"/jobs/{job_id}/heat", 303)
+
+
+@router.post("/jobs/{job_id}/piece")
+def take_piece(
+    request: Request, job_id: int, database: Database, piece: Annotated[int, Form()] = 0
+) -> Response:
+    """Take one board in hand, or all alike (0)."""
+    jobs.take_piece(database, job_id, piece or None)
+    return RedirectResponse(f"/jobs/{job_id}/pieces", 303)
+
+
+@router.get("/jobs/{job_id}/pieces")
+def pieces_page(request: Request, job_id: int, database: Database) -> Response:
+    """The job's boards one by one, part by part."""
+    job = jobs.get(database, job_id)
+    board = boards.get(database, job.board_id)
+    about = [part for part in board.parts if job.about(part.ref)]
+    rows: list[dict[str, Any]] = []
+    for piece in job.pieces:
+        state = workflow.piece_state(database, piece)
+        rows.append(
+            {
+                "state": state,
+                "plan": plan_svg(board, "top", _grades(about, state)),
+                "soldered": sum(part.ref in state.soldered for part in about),
+                "placed": sum(part.ref in state.placed for part in about),
+                "most": max(state.heats.values(), default=0),
+            }
+        )
+    context = {"room": "jobs", "stage": "", "job": job, "rows": rows, "count": len(about)}
+    return page(request, "job_pieces.html", context)
+
+
+def _grades(about: list[Any], state: workflow.PieceState) -> dict[str, str]:
+    return {
+        part.ref: "way-print"
+        if part.ref in state.soldered
+        else "way-mounds"
+        if part.ref in state.placed
+        else ""
+        for part in about
+    }
+
+
+# away and back
+@router.post("/jobs/{job_id}/remove")
+def remove_job(job_id: int, database: Database) -> Response:
+    jobs.get(database, job_id)
+    jobs.remove(database, job_id)
+    return RedirectResponse("/", 303)
+
+
+@router.post("/jobs/{job_id}/back")
+def bring_back(job_id: int, database: Database) -> Response:
+    jobs.remove(database, job_id, back=True)
+    jobs.get(database, job_id)
+    return RedirectResponse("/", 303)

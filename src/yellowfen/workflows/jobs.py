@@ -1,0 +1,203 @@
+"""Opening a job by what it is for, its heats, its pieces and their states; removing it and back."""
+
+import re
+import sqlite3
+from collections import Counter
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.job import FoundMark, HeatPlan, Job, Piece, Purpose, usual_moves
+from yellowfen.errors import InvalidValue
+from yellowfen.store import bench_runs, boards, jobs, stations
+from yellowfen.store.bench_runs import BenchRun
+from yellowfen.store.database import atomic
+from yellowfen.workflows.ready import ready_state
+
+OFF, ON = "Off", "On again"
+_NAMES = {Purpose.BUILD: "Build", Purpose.REWORK: "Rework", Purpose.SALVAGE: "Salvage from"}
+MOST_PIECES = 200
+
+
+def parts_named(board: Board, text: str) -> tuple[str, ...]:
+    """The refs in a text such as "U4 C3, R1", each once. Raises InvalidValue for one that is not on
+    the board.
+    """
+    refs = tuple(dict.fromkeys(one for one in re.split(r"[\s,;]+", text.strip()) if one))
+    known = {part.ref for part in board.parts}
+    wrong = [ref for ref in refs if ref not in known]
+    if wrong:
+        raise InvalidValue("parts", f"{', '.join(wrong[:5])} is not on this board")
+    return refs
+
+
+def pieces_named(text: str) -> tuple[str, ...]:
+    """Names of pieces, one a line or between commas, each once; a number alone means 1 to that.
+
+    Raises InvalidValue for too many or too long ones.
+    """
+    names = tuple(dict.fromkeys(one.strip() for one in re.split(r"[,\n]+", text) if one.strip()))
+    if len(names) == 1 and names[0].isascii() and names[0].isdigit() and int(names[0]) > 1:
+        if int(names[0]) > MOST_PIECES:
+            raise InvalidValue("pieces", f"more than {MOST_PIECES} boards at once; split the job")
+        names = tuple(str(number) for number in range(1, int(names[0]) + 1))
+    if len(names) > MOST_PIECES or any(len(name) > 40 for name in names):
+        raise InvalidValue("pieces", "name at most 200 boards, each within 40 letters")
+    return names
+
+
+def open_job(
+    connection: sqlite3.Connection,
+    board_id: int,
+    name: str,
+    purpose: Purpose,
+    parts: tuple[str, ...] = (),
+    pieces: tuple[str, ...] = (),
+) -> int:
+    """A new job with the heats that its purpose asks for; returns its id.
+
+    Raises InvalidValue for a rework or salvage of no part.
+    """
+    board = boards.get(connection, board_id)
+    _check(purpose, parts)
+    called = name.strip()[:120] or f"{_NAMES[purpose]} {', '.join(parts[:4]) or board.name}"[:120]
+    with atomic(connection):
+        job_id = jobs.add(
+            connection, board_id, called, _first_plan(connection), purpose=purpose, parts=parts
+        )
+        jobs.set_pieces(connection, job_id, pieces)
+        propose_heats(connection, job_id)
+    return job_id
+
+
+def _check(purpose: Purpose, parts: tuple[str, ...]) -> None:
+    if purpose is not Purpose.BUILD and not parts:
+        raise InvalidValue("parts", "tap the parts on the plan that this job is about")
+
+
+def _first_plan(connection: sqlite3.Connection) -> HeatPlan:
+    """A heat with the bench's first station, if it has one."""
+    found = stations.rows(connection)
+    if not found:
+        return HeatPlan()
+    station = found[0]
+    return HeatPlan(
+        station_id=station.id,
+        nozzle_mm=station.nozzle_mm,
+        outlet_c=station.outlet_c,
+        flow_lpm=station.flow_lpm,
+        outlet_offset_c=station.outlet_offset_c,
+        nozzle_long_mm=station.nozzle_long_mm,
+    )
+
+
+def change_purpose(
+    connection: sqlite3.Connection,
+    job_id: int,
+    name: str,
+    purpose: Purpose,
+    parts: tuple[str, ...],
+    pieces: tuple[str, ...],
+) -> Job:
+    """Say anew what a job is for; its runs, heats and settings stay. Heats are proposed anew only
+    where none has been run. Raises InvalidValue as `open_job` does.
+    """
+    job = jobs.get(connection, job_id)
+    _check(purpose, parts)
+    with atomic(connection):
+        jobs.set_purpose(connection, job_id, name.strip()[:120] or job.name, purpose, parts)
+        jobs.set_pieces(connection, job_id, pieces)
+        other = (purpose, parts) != (job.purpose, job.parts)
+        if other and not bench_runs.rows(connection, RunKind.HEAT, job_id=job_id):
+            propose_heats(connection, job_id)
+    return jobs.get(connection, job_id)
+
+
+def propose_heats(connection: sqlite3.Connection, job_id: int) -> None:
+    """Put the heats of the job's purpose in place of those it has: a build's sides in the order of
+    Ready, without what goes by iron; a rework's off and on; a salvage's off. One a face.
+    """
+    job = jobs.get(connection, job_id)
+    plan = job.plan
+    proposed = _sides_of_build(connection, job) if job.purpose is Purpose.BUILD else _rework(job)
+    board = boards.get(connection, job.board_id)
+    sides = {part.ref: part.side for part in board.parts}
+    found = []
+    for name, refs in proposed:
+        for side in ("top", "bottom"):
+            mine = tuple(ref for ref in refs if sides[ref] == side)
+            if mine:
+                many = len({sides[ref] for ref in refs}) > 1
+                title = f"{name}, {side}" if many else name
+                found.append((title, replace(plan, side=side, targets=mine, shields=())))
+    for heat in job.heats:
+        connection.execute("DELETE FROM heat WHERE id = ?", (heat.id,))
+    found = found or [("", replace(plan, targets=()))]
+    ids = [
+        jobs.add_heat(connection, job_id, name, replace(one, moves=usual_moves(one.targets)))
+        for name, one in found
+    ]
+    jobs.choose_heat(connection, job_id, ids[0])
+
+
+def _sides_of_build(connection: sqlite3.Connection, job: Job) -> list[tuple[str, list[str]]]:
+    state = ready_state(connection, job.id)
+    sides = state.sides
+    hot = [
+        part
+        for part in state.board.parts
+        if part.ref not in state.by_iron and (part.joined or part.note != "unknown")
+    ]
+    first = [part.ref for part in hot if part.side == sides.first]
+    second = [part.ref for part in hot if part.side == sides.second]
+    if not second:
+        return [("", first)]
+    return [(f"First side: {sides.first}", first), (f"Second side: {sides.second}", second)]
+
+
+def _rework(job: Job) -> list[tuple[str, list[str]]]:
+    names = [OFF] if job.purpose is Purpose.SALVAGE else [OFF, ON]
+    return [(name, list(job.parts)) for name in names]
+
+
+# pieces
+@dataclass(frozen=True, kw_only=True)
+class PieceState:
+    """A piece as its runs left it: parts placed and soldered, how many heats each part has had over
+    all jobs, marks that are not good.
+    """
+
+    piece: Piece
+    placed: frozenset[str]
+    soldered: frozenset[str]
+    heats: dict[str, int]
+    faults: tuple[str, ...]
+
+
+def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
+    """What is known of a piece. A heat counts for a part that was seen to flow in it, once a run."""
+    runs = bench_runs.of_piece(connection, piece.id)
+    heats: Counter[str] = Counter()
+    placed: set[str] = set()
+    soldered: set[str] = set()
+    for run in runs:
+        heats.update(run.molten)
+        soldered.update(run.molten)
+        if run.kind is RunKind.PLACE:
+            placed.update(run.state.done)
+        if run.kind is RunKind.IRON and run.state.over:
+            soldered.update(run.targets)
+    faults = tuple(f"{mark.ref}.{mark.pin} {mark.verdict}" for mark in _newest_faults(runs))
+    return PieceState(
+        piece=piece,
+        placed=frozenset(placed),
+        soldered=frozenset(soldered),
+        heats=dict(heats),
+        faults=faults,
+    )
+
+
+def _newest_faults(runs: list[BenchRun]) -> list[FoundMark]:
+    """The last mark of each joint where it is not good."""
+    last = {(mark.ref, mark.pin): mark for run in reversed(runs) for mark in run.marks}
+    return [mark for mark in last.values() if str(mark.verdict) != "good"]
