@@ -61,9 +61,11 @@ def test_a_patch_is_sketched_and_heated(page: Page) -> None:
     page.get_by_role("link", name="Done").click()
     expect(page.get_by_role("heading", name="A radio's storage chip")).to_be_visible()
     expect(page.locator(".triage > li")).to_have_count(7)
-    page.get_by_role("button", name="Open a job").click()
-    expect(page.locator(".verdict")).to_contain_text("Choose a part")  # the page listens
-    page.locator('svg.plan .part[data-ref="U1"]').click()
+    page.get_by_role("link", name="Open a job").click()
+    page.get_by_label("Which parts?").fill("U1")
+    page.get_by_role("radio", name="Rework").check()
+    page.get_by_role("button", name="Open it").click()
+    page.get_by_role("link", name="Heat", exact=True).click()
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
     expect(page.locator(".verdict")).to_contain_text("flows at about", ignore_case=True)
 

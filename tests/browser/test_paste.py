@@ -61,7 +61,8 @@ def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
     expect(page.get_by_role("heading", name="Paste on a board from elsewhere")).to_be_visible(
         timeout=20_000
     )
-    page.get_by_role("button", name="Open a job").click()
+    page.get_by_role("link", name="Open a job").click()
+    page.get_by_role("button", name="Open it").click()
     page.get_by_role("link", name="Paste", exact=True).click()
     expect(page.locator("[data-words]")).to_contain_text("openings")
     for leaf in ("Openings", "Leadless", "By hand", "Weigh", "Mixing", "Fixture", "Foil"):

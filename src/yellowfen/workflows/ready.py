@@ -45,6 +45,7 @@ from yellowfen.core.work.schedule import (
     Task,
     bags_of,
     schedule,
+    share_of_whole,
     start_for,
     tasks_of,
     what_goes_off,
@@ -92,6 +93,15 @@ class ReadyState:
     def whole(self) -> Board:
         """The board with all its parts, for the plan."""
         return self.paste.whole
+
+    @property
+    def share(self) -> float:
+        """Share of the board's joints that the job is about, 0..1."""
+        mine, every = (
+            sum(len(part.package.lands) for part in board.parts)
+            for board in (self.board, self.whole)
+        )
+        return mine / every if every else 1.0
 
     @property
     def ways(self) -> tuple[PartWay, ...]:
@@ -422,7 +432,7 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
     lines = len(kit(state.board, boards_, skip=()))
     stages: list[Stage] = [
         stage("Kit", 60 * KIT_LINE_MIN * lines, reference),
-        stage("Prepare", 60 * PREPARE_MIN, reference),
+        stage("Prepare", 60 * PREPARE_MIN * share_of_whole(state.share), reference),
     ]
     if state.techniques.stencil:
         sides = len({one.part.side for one in pasted})
@@ -465,7 +475,10 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
     stages.append(
         stage(
             "Look, clean, test",
-            60 * boards_ * (LOOK_MIN + TEST_MIN + (CLEAN_MIN if state.plan.wash else 0)),
+            60
+            * boards_
+            * share_of_whole(state.share)
+            * (LOOK_MIN + TEST_MIN + (CLEAN_MIN if state.plan.wash else 0)),
             reference,
         )
     )
@@ -513,6 +526,7 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         late,
         plan.wash,
         plan.pace,
+        state.share,
     )
 
 

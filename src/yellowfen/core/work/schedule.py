@@ -81,6 +81,14 @@ PREPARE_MIN = constant(
     "clean board and foil, lay out tools",
     "schedule",
 )
+LEAST_SHARE = constant(
+    "least_share_of_board",
+    0.25,
+    "1",
+    Mark.FROM_MEMORY,
+    "loupe, brush and meter are fetched for one part as for many",
+    "minutes of a rework",
+)
 LARGE_BODY_MM, LARGE_BAKE_H = 17.0, 96
 # Bake at 125 °C in hours by class, for bodies up to 1.4 mm, 2.0 mm and 4.5 mm: J-STD-033, as
 # remembered.
@@ -158,7 +166,7 @@ class Schedule:
 @dataclass(frozen=True)
 class Build:
     """What is to be scheduled: boards, sides in their order with minutes a board, warm-up, iron
-    work and washing.
+    work and washing; `share` of a board's joints that it is about.
     """
 
     boards: int
@@ -174,11 +182,19 @@ class Build:
     late_iron_min: float = 0.0
     wash: bool = True
     pace: float = 1.0
+    share: float = 1.0
 
     def __post_init__(self) -> None:
         in_range("boards", self.boards, 1, 200)
         in_range("warm_h", self.warm_h, 0, 48, "h")
         in_range("pace", self.pace, 0.2, 10)
+
+
+def share_of_whole(share: float) -> float:
+    """How much of a whole board's looking, cleaning and testing a part of its joints takes: the
+    tools are laid out for one joint as well.
+    """
+    return max(share, LEAST_SHARE)
 
 
 def tasks_of(build: Build) -> tuple[Task, ...]:
@@ -205,7 +221,9 @@ def _tasks(build: Build) -> Iterator[Task]:
         (),
         "while the paste warms",
     )
-    yield Task("prepare", "Clean boards and foil, lay out tools", pace * PREPARE_MIN)
+    foil = " and foil" if build.stencil else ""
+    prepare = PREPARE_MIN * share_of_whole(build.share)
+    yield Task("prepare", f"Clean boards{foil}, lay out tools", pace * prepare)
     last: tuple[str, ...] = ("prepare", "kit")
     if paste:
         yield Task(
@@ -260,14 +278,15 @@ def _tasks(build: Build) -> Iterator[Task]:
             )
         last = tuple(f"cool {side} {number}" for number in range(1, build.boards + 1))
     many = f"{build.boards} boards" if build.boards > 1 else "the board"
-    yield Task("look", f"Look at {many}, touch up", pace * LOOK_MIN * build.boards, False, last)
+    each = pace * build.boards * share_of_whole(build.share)
+    yield Task("look", f"Look at {many}, touch up", each * LOOK_MIN, False, last)
     if build.iron_min > 0:
         yield Task("iron", "Parts by iron", pace * build.iron_min * build.boards, False, ("look",))
     if build.wash:
         yield Task(
             "clean",
             f"Clean {many}",
-            pace * CLEAN_MIN * build.boards,
+            each * CLEAN_MIN,
             False,
             ("iron",) if build.iron_min > 0 else ("look",),
             "before anything that alcohol would spoil",
@@ -286,7 +305,7 @@ def _tasks(build: Build) -> Iterator[Task]:
     yield Task(
         "test",
         f"Test {many}",
-        pace * TEST_MIN * build.boards,
+        each * TEST_MIN,
         False,
         before,
         "rails first, then limited current",

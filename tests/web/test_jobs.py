@@ -1,0 +1,157 @@
+"""Jobs by what they are for: every stage speaks of their parts, heats have their sides, boards are counted one by one."""
+
+import json
+import re
+
+import pytest
+from fastapi.testclient import TestClient
+
+from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.work.job import Purpose
+from yellowfen.core.work.stages import COURSES, next_stage
+from yellowfen.store import bench_runs as stored
+from yellowfen.store import jobs
+from yellowfen.workflows import bench_runs
+from yellowfen.workflows import jobs as work
+from yellowfen.workflows.opening import connect_existing
+from yellowfen.workflows.paste import dotting, paste_state
+from yellowfen.workflows.ready import estimate_of, kit_lines, order_of, ready_state
+
+
+def opened(client: TestClient, **form: str) -> int:
+    reply = client.post("/boards/1/open", data=form)
+    assert reply.status_code == 200, reply.text[-600:]
+    return int(reply.url.path.split("/")[2])
+
+
+def test_a_rework_of_one_part_is_about_that_part_everywhere(client: TestClient) -> None:
+    job = opened(client, purpose="rework", parts="U4")
+    connection = connect_existing(client.app.state.data)
+    state = ready_state(connection, job)
+    assert [one.part.ref for one in state.ways] == ["U4"]
+    assert not any(
+        offer.way.startswith("print") and not offer.refused for offer in state.ways[0].offers
+    )
+    lines = kit_lines(connection, state)
+    assert [(line.refs, line.wanted) for line in lines] == [(("U4",), 1)]
+    assert [step.ref for step in order_of(connection, state, "top").steps] in (["U4"], [])
+    steps = dotting(connection, paste_state(connection, job), "top").steps
+    assert {step.ref for step in steps} <= {"U4"}
+    minutes = estimate_of(connection, state)
+    assert minutes.middle_min < 20
+    kept = jobs.get(connection, job)
+    assert [(heat.name, heat.plan.targets) for heat in kept.heats] == [
+        ("Off", ("U4",)),
+        ("On again", ("U4",)),
+    ]
+    for page in (
+        "ready",
+        "ready/kit",
+        "ready/when",
+        "paste",
+        "paste/hand",
+        "place",
+        "heat",
+        "look",
+    ):
+        text = client.get(f"/jobs/{job}/{page}").text
+        assert "Rework: U4" in text
+    assert "46 parts" not in client.get(f"/jobs/{job}/ready").text
+    connection.close()
+
+
+def test_a_two_sided_build_has_a_heat_for_each_side_and_leaves_the_iron_its_own(
+    client: TestClient,
+) -> None:
+    job = opened(client, purpose="build")
+    connection = connect_existing(client.app.state.data)
+    kept, state = jobs.get(connection, job), ready_state(connection, job)
+    assert [heat.plan.side for heat in kept.heats] == [state.sides.first, state.sides.second]
+    sides = {part.ref: part.side for part in state.board.parts}
+    heated: set[str] = set()
+    for heat in kept.heats:
+        assert {sides[ref] for ref in heat.plan.targets} == {heat.plan.side}
+        assert not set(heat.plan.targets) & state.by_iron
+        heated |= set(heat.plan.targets)
+        client.post(f"/jobs/{job}/heats", data={"heat": str(heat.id)})
+        page = client.get(f"/jobs/{job}/heat").text
+        assert f'data-side="{heat.plan.side}"' in page
+        run = client.post(f"/jobs/{job}/runs").url.path
+        mine = stored.get(connection, int(run.rsplit("/", 1)[1]))
+        assert (mine.heat_id, mine.targets) == (heat.id, heat.plan.targets)
+    assert heated | state.by_iron >= set(sides)
+    connection.close()
+
+
+def test_each_board_keeps_its_own_state_over_all_jobs(client: TestClient) -> None:
+    """A heat counts once for the piece in hand and what flowed; another job goes on with the same piece."""
+    first = opened(client, purpose="rework", parts="U4", pieces="red dot, blue dot")
+    connection = connect_existing(client.app.state.data)
+    red, blue = jobs.get(connection, first).pieces
+    client.post(f"/jobs/{first}/piece", data={"piece": str(red.id)})
+    run = bench_runs.start_heat(connection, first)
+    for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
+        bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=1000 * number))
+    second = opened(client, purpose="rework", parts="C3 U4", pieces="red dot")
+    assert jobs.get(connection, second).pieces == (red,)
+    assert work.piece_state(connection, red).heats == {"U4": 1}
+    assert work.piece_state(connection, blue).heats == {}
+    page = client.get(f"/jobs/{second}/pieces").text
+    assert "heated up to 1 time" in page
+    connection.close()
+
+
+def test_a_job_opens_where_there_is_something_to_do(client: TestClient) -> None:
+    job = opened(client, purpose="salvage", parts="U4")
+    assert client.get(f"/jobs/{job}").url.path == f"/jobs/{job}/ready"
+    run = client.post(f"/jobs/{job}/ready/kit/check").url.path
+    line = json.loads(client.get(run).text.split('id="state">')[1].split("</script>")[0])["cues"][0]
+    client.post(
+        f"/api{run}/taps", json={"key": "a", "cue": line["key"], "word": "there", "at_ms": 1}
+    )
+    assert client.get(f"/jobs/{job}").url.path == f"/jobs/{job}/heat"
+    strip = re.findall(r'class="strip">(.*?)</ol>', client.get(f"/jobs/{job}/heat").text, re.S)[0]
+    assert re.findall(r">(\w+)", strip) == ["Ready", "Heat", "Look", "Finish"]
+    assert strip.count("✓") == 1
+    for purpose, course in COURSES.items():
+        assert next_stage(purpose, {stage.key for stage in course}) == course[-1]
+
+
+def test_what_a_job_is_for_is_changed_without_loss_and_the_job_put_away_and_back(
+    client: TestClient,
+) -> None:
+    connection = connect_existing(client.app.state.data)
+    run = bench_runs.start_heat(connection, 1)
+    before = jobs.get(connection, 1).heats
+    client.post("/jobs/1/purpose", data={"purpose": "rework", "parts": "U4 C3", "name": "Other"})
+    job = jobs.get(connection, 1)
+    assert (job.name, job.purpose, job.parts) == ("Other", Purpose.REWORK, ("U4", "C3"))
+    assert job.heats == before  # one was run, so none is proposed anew
+    assert stored.latest(connection, 1, RunKind.HEAT).id == run
+    client.post("/jobs/1/remove")
+    assert client.get("/jobs/1/heat").status_code == 404
+    assert "Other was put away" in client.get("/").text or "Other" not in client.get("/").text
+    client.post("/jobs/1/back")
+    assert jobs.get(connection, 1) == job
+    connection.close()
+
+
+@pytest.mark.parametrize(
+    ("form", "said"),
+    [
+        ({"purpose": "rework"}, "tap the parts"),
+        ({"purpose": "rework", "parts": "U4 X99"}, "X99 is not on this board"),
+        ({"purpose": "paint"}, "say what the job is for"),
+        ({"purpose": "build", "pieces": "900"}, "more than 200 boards"),
+    ],
+)
+def test_what_cannot_be_opened_is_said_and_what_was_typed_stays(
+    client: TestClient, form: dict[str, str], said: str
+) -> None:
+    reply = client.post("/boards/1/open", data=form)
+    assert reply.status_code == 422
+    assert said in reply.text
+    assert f'value="{form.get("pieces", "")}"' in reply.text
+    connection = connect_existing(client.app.state.data)
+    assert len(jobs.rows(connection)) == 1
+    connection.close()
