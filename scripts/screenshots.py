@@ -14,9 +14,7 @@ from tests.browser.conftest import ARGUMENTS
 from tests.live_server import LiveServer
 
 from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart
-from yellowfen.core.work.job import TapKind, Verdict
-from yellowfen.store import jobs
-from yellowfen.workflows import bench, demo, heat, sketching
+from yellowfen.workflows import demo, sketching
 from yellowfen.workflows.opening import open_database
 
 PATCH = (
@@ -32,28 +30,10 @@ PATCH = (
 
 
 def prepare(folder: Path) -> None:
-    """Demo data with two finished runs, so that the logbook has something to say."""
+    """Demo data with its past, and a sketched patch."""
     connection = open_database(folder)
     demo.fill(connection)
-    job = jobs.rows(connection)[0]
-    for flowed, verdict, note in (
-        (47.5, Verdict.LEAN, "First try. Pin 4 lags: it sits on the plane. More flux there."),
-        (43.0, Verdict.GOOD, ""),
-    ):
-        run = heat.start_run(connection, job.id)
-        for key, kind, ref, at in (
-            ("a", TapKind.START, "", 0),
-            ("b", TapKind.NEXT_MOVE, "", 25.2),
-            ("c", TapKind.FLOWED, "U4", flowed),
-            ("d", TapKind.HEAT_AWAY, "", flowed + 6),
-            ("e", TapKind.SOLID, "", flowed + 21),
-        ):
-            bench.tap(connection, run, key, kind, ref, 1_000_000 + int(at * 1000))
-        for pin in range(1, 9):
-            if note or pin < 4:
-                bench.mark(connection, run, "U4", str(pin), verdict if pin == 4 else Verdict.GOOD)
-        if note:
-            bench.finish(connection, run, note)
+    demo.furnish(connection)
     patch = sketching.begin(connection, "Water gauge, its radio")
     sketching.keep(
         connection, patch, Sketch("Water gauge, its radio", 46, 32, 1.6, Plane.YES, PATCH)
@@ -85,6 +65,12 @@ def taught(page: Page) -> None:
     page.wait_for_timeout(2500)
 
 
+def opening(page: Page) -> None:
+    page.locator('svg.plan .part[data-ref="U4"]').click()
+    page.locator('svg.plan .part[data-ref="C3"]').click()
+    page.wait_for_timeout(300)
+
+
 def placing(page: Page) -> None:
     page.get_by_role("button", name="Place them, one key").click()
     page.wait_for_selector("[data-go]")
@@ -108,18 +94,19 @@ def take(target: Path, url: str) -> None:
             ("jobs", "/", None),
             ("board", "/boards/1?part=U2", None),
             ("sketch", "/boards/2/sketch", None),
-            ("ways", "/jobs/1/ready?part=U1", None),
-            ("when", "/jobs/1/ready/when", None),
-            ("place", "/jobs/1/place?side=top", None),
-            ("place-run", "/jobs/1/place?side=top", placing),
-            ("paste", "/jobs/1/paste?foil=0.15", None),
-            ("openings", "/jobs/1/paste/openings", None),
-            ("leadless", "/jobs/1/paste/leadless", None),
-            ("hand", "/jobs/1/paste/hand", None),
+            ("ways", "/jobs/2/ready?part=U1", None),
+            ("when", "/jobs/2/ready/when", None),
+            ("place", "/jobs/2/place?side=top", None),
+            ("place-run", "/jobs/2/place?side=top", placing),
+            ("paste", "/jobs/2/paste?foil=0.15", None),
+            ("openings", "/jobs/2/paste/openings", None),
+            ("leadless", "/jobs/2/paste/leadless", None),
+            ("hand", "/jobs/2/paste/hand", None),
             ("heat", "/jobs/1/heat", rehearsed),
             ("look", "/jobs/1/look", None),
             ("logbook", "/logbook", None),
             ("bench", "/bench", None),
+            ("open", "/boards/1/open", opening),
             ("window", "/jobs/1/heat", leaf("Safe window", 14_000)),
             ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
             ("run", "/jobs/1/heat", running),

@@ -146,7 +146,7 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("--port", type=int, default=8470)
     _data(verb)
     verb.set_defaults(run=_serve)
-    verb = verbs.add_parser("demo", help="add the demo board, a station and a job")
+    verb = verbs.add_parser("demo", help="add the demo board, a bench and two jobs")
     _data(verb)
     verb.set_defaults(run=_demo)
     verb = verbs.add_parser("backup", help="write a whole copy of the database")
@@ -620,9 +620,11 @@ def _serve(given: argparse.Namespace) -> None:
 
 
 def _demo(given: argparse.Namespace) -> None:
-    from yellowfen.workflows.demo import fill
+    from yellowfen.workflows.demo import fill, furnish
 
-    added = fill(_open(given.data))
+    connection = _open(given.data)
+    added = fill(connection)
+    furnish(connection)
     print(f"demo data {'added to' if added else 'already in'} {given.data}")
 
 

@@ -10,8 +10,8 @@ from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.stages import COURSES, next_stage
 from yellowfen.store import bench_runs as stored
-from yellowfen.store import jobs
-from yellowfen.workflows import bench_runs
+from yellowfen.store import boards, jobs
+from yellowfen.workflows import bench_runs, demo
 from yellowfen.workflows import jobs as work
 from yellowfen.workflows.opening import connect_existing
 from yellowfen.workflows.paste import dotting, paste_state
@@ -154,4 +154,34 @@ def test_what_cannot_be_opened_is_said_and_what_was_typed_stays(
     assert f'value="{form.get("pieces", "")}"' in reply.text
     connection = connect_existing(client.app.state.data)
     assert len(jobs.rows(connection)) == 1
+    connection.close()
+
+
+def test_the_demo_has_a_past_made_as_a_user_would_make_it(client: TestClient) -> None:
+    """A rework run once, a build half-way on one of two boards, a taught station, a plate and an iron; done once only."""
+    connection = connect_existing(client.app.state.data)
+    assert demo.furnish(connection)
+    assert not demo.furnish(connection)
+    build, rework = jobs.rows(connection)
+    assert rework.done >= {"look", "finish"}
+    first, second = (work.piece_state(connection, piece) for piece in build.pieces)
+    side = build.heats[0].plan.side
+    targets = set(build.heats[0].plan.targets)
+    assert first.soldered == first.placed == targets
+    assert not second.soldered
+    parts = {part.ref: part.side for part in boards.get(connection, 1).parts}
+    assert {parts[ref] for ref in first.soldered} == {side}
+    for path in (
+        "/",
+        "/logbook",
+        "/bench",
+        "/today",
+        f"/jobs/{build.id}/pieces",
+        f"/jobs/{rework.id}/finish",
+    ):
+        assert client.get(path).status_code == 200
+    page = client.get("/logbook").text
+    assert "More flux there." in page
+    assert "paste by hand" in page
+    assert "Calibrated: see" in client.get("/bench").text
     connection.close()

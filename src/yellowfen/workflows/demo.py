@@ -5,14 +5,19 @@ import time
 from importlib import resources
 
 from yellowfen.core.board.choices import Choices
+from yellowfen.core.heat.scene import HotPlate, Iron, TipShape
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import paste_named
-from yellowfen.core.work.job import HeatPlan, Station, usual_moves
+from yellowfen.core.work.bench_run import RULES, Tap
+from yellowfen.core.work.job import HeatPlan, Purpose, Station, Tool, ToolKind, Verdict, usual_moves
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
-from yellowfen.store import boards, jobs, materials, stations
+from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
+from yellowfen.workflows import bench_runs as bench_runs_work
+from yellowfen.workflows import jobs as work
+from yellowfen.workflows.calibration import Scrap, melt_test
 
 
 def demo_files() -> dict[str, bytes]:
@@ -67,3 +72,68 @@ def _fill_materials(connection: sqlite3.Connection) -> None:
     ):
         materials.add_event(connection, lot, kind, now - 3600 * ago_h, grams)
     materials.keep_supply(connection, "needle", (18, 21, 23))
+
+
+def furnish(connection: sqlite3.Connection) -> bool:
+    """Give the demo a past, made as a user would: a bench with plate and iron, the station taught,
+    the rework of U4 run once, a build of two boards whose first side is done on one.
+
+    True when something was added; a demo that somebody has used is left alone.
+    """
+    found = jobs.rows(connection)
+    if len(found) != 1 or bench_runs.rows(connection) or tools.rows(connection):
+        return False
+    rework = found[0]
+    station_id = stations.rows(connection)[0].id
+    for tool in (
+        Tool(0, ToolKind.PLATE, "Flat-iron", HotPlate(230.0)),
+        Tool(0, ToolKind.IRON, "Bench iron", Iron(2.0, 340.0, TipShape.BEVEL)),
+    ):
+        tools.add(connection, tool)
+    melt_test(connection, station_id, 20.0, "Sn63Pb37", (13.0, 12.0, 13.5), Scrap())
+    parts = rework.plan.targets
+    work.change_purpose(connection, rework.id, rework.name, Purpose.REWORK, parts, ("red dot",))
+    jobs.take_piece(connection, rework.id, jobs.pieces_of(connection, rework.id)[0].id)
+    run = _heated(connection, rework.id, slower=1.06)
+    for land in boards.get(connection, rework.board_id).part("U4").package.lands:
+        verdict = Verdict.LEAN if land.pin == "4" else Verdict.GOOD
+        bench_runs_work.mark(connection, run, "U4", land.pin, verdict)
+    bench_runs_work.finish(
+        connection, run, "First try. Pin 4 lags: it sits on the plane. More flux there."
+    )
+    build = work.open_job(
+        connection, rework.board_id, "Two sluice keepers", Purpose.BUILD, pieces=("A", "B")
+    )
+    jobs.take_piece(connection, build, jobs.pieces_of(connection, build)[0].id)
+    side = jobs.get(connection, build).plan.side
+    _all_done(connection, bench_runs_work.start_dotting(connection, build, side), 14)
+    _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
+    _heated(connection, build, slower=0.95)
+    return True
+
+
+def _heated(connection: sqlite3.Connection, job_id: int, slower: float) -> int:
+    """A heat run by the clock, everything a little later (or sooner) than forecast; its id."""
+    run = bench_runs.get(connection, bench_runs_work.start_heat(connection, job_id))
+    at_s = 0.0
+    for number, cue in enumerate(run.script.cues):
+        due = cue.due_s if cue.due_s is not None else at_s + (30.0 if number else 0.0)
+        at_s = max(at_s, slower * due)
+        _tapped(connection, run.id, number, cue.key, at_s)
+    return run.id
+
+
+def _all_done(connection: sqlite3.Connection, run_id: int, seconds: float) -> None:
+    """Every cue of a run answered by its one key, some seconds each."""
+    run = bench_runs.get(connection, run_id)
+    for number, cue in enumerate(run.script.cues):
+        _tapped(connection, run_id, number, cue.key, seconds * number)
+
+
+def _tapped(
+    connection: sqlite3.Connection, run_id: int, number: int, cue: str, at_s: float
+) -> None:
+    word = next(iter(RULES[bench_runs.get(connection, run_id).kind].words))
+    at_ms = round(1000 * (time.time() - 86400.0 + at_s))
+    tap = Tap(key=f"demo {number}", cue=cue, word=word, at_ms=at_ms)
+    bench_runs_work.tap(connection, run_id, tap)

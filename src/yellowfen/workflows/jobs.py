@@ -10,6 +10,8 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import FoundMark, HeatPlan, Job, Piece, Purpose, usual_moves
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs, stations
+from yellowfen.store import paste as paste_plans
+from yellowfen.store import ready as ready_plans
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.ready import ready_state
@@ -65,9 +67,21 @@ def open_job(
         job_id = jobs.add(
             connection, board_id, called, _first_plan(connection), purpose=purpose, parts=parts
         )
-        jobs.set_pieces(connection, job_id, pieces)
+        _set_pieces(connection, job_id, pieces)
         propose_heats(connection, job_id)
     return job_id
+
+
+def _set_pieces(connection: sqlite3.Connection, job_id: int, pieces: tuple[str, ...]) -> None:
+    """The job's boards; their number is that of every stage."""
+    jobs.set_pieces(connection, job_id, pieces)
+    if pieces:
+        ready, paste = (
+            ready_plans.plan_of(connection, job_id),
+            paste_plans.plan_of(connection, job_id),
+        )
+        ready_plans.keep_plan(connection, job_id, replace(ready, boards=len(pieces)))
+        paste_plans.keep_plan(connection, job_id, replace(paste, boards=len(pieces)))
 
 
 def _check(purpose: Purpose, parts: tuple[str, ...]) -> None:
@@ -106,7 +120,7 @@ def change_purpose(
     _check(purpose, parts)
     with atomic(connection):
         jobs.set_purpose(connection, job_id, name.strip()[:120] or job.name, purpose, parts)
-        jobs.set_pieces(connection, job_id, pieces)
+        _set_pieces(connection, job_id, pieces)
         other = (purpose, parts) != (job.purpose, job.parts)
         if other and not bench_runs.rows(connection, RunKind.HEAT, job_id=job_id):
             propose_heats(connection, job_id)
