@@ -1,0 +1,104 @@
+"""Databases of every earlier shape open, and what was done at the bench stands in them as it was."""
+
+from importlib import resources
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from yellowfen.core.deposit.hand_plan import HandPlan, HandStep, Spot
+from yellowfen.core.metal.paste import paste_named
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.job import Purpose
+from yellowfen.store import bench_runs, jobs
+from yellowfen.store.database import _run_script, connect
+from yellowfen.store.packing import pack
+from yellowfen.web.app import create_app
+from yellowfen.workflows.opening import DATABASE, open_database
+
+SCRIPTS = sorted(
+    item.name
+    for item in resources.files("yellowfen.store.migrations").iterdir()
+    if item.name.endswith(".sql")
+)
+BEFORE_ONE_MACHINE = SCRIPTS.index("0010_one_bench_run.sql")
+PLAN = '{"alloy": "Sn63Pb37", "outlet_c": 340, "targets": ["U4", "R1"]}'
+FORECAST = (
+    '{"targets": [{"ref": "U4", "flows_s": 40, "early_s": 30, "late_s": 50}], "latest_s": 60}'
+)
+DOTS = HandPlan(
+    (HandStep("R1", "1 k", "0603", ("1", "2"), "dots", 22, (Spot(1, 1, 0.5),), 0.1, 5.0),),
+    (),
+    paste_named("sn63-t4"),
+)
+
+
+def written_by(folder: Path, count: int) -> None:
+    """A database as the first `count` migrations left it, with something of every kind in it."""
+    connection = connect(folder / DATABASE)
+    connection.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
+    for name in SCRIPTS[:count]:
+        _run_script(connection, name)
+    run = connection.execute
+    run("INSERT INTO board (id, name, created_at, content) VALUES (4, 'Old board', '', '{}')")
+    run("INSERT INTO job VALUES (3, 4, 'Old job', '2026-01-01', ?)", (PLAN,))
+    run("INSERT INTO run VALUES (7, 3, '2026-01-02', 1000000, ?, ?, 'a note', 1)", (PLAN, FORECAST))
+    taps = (("start", "", 0), ("next move", "", 25), ("it flowed", "U4", 41.5), ("next move", "", 50),
+            ("heat away", "", 52), ("solid", "", 80))  # fmt: skip
+    for number, (kind, ref, at) in enumerate(taps):
+        run("INSERT INTO tap VALUES (?, 7, ?, ?, ?, ?)", (10 + number, f"k{number}", kind, ref, at))
+    run("INSERT INTO found_mark VALUES (7, 'U4', '3', 'bridge')")
+    if count >= 5:
+        run("INSERT INTO hand_run VALUES (7, 3, 'top', '2026-01-03', ?)", (pack(DOTS),))
+        run("INSERT INTO hand_tap VALUES (1, 7, 'h', 0, 5000)")
+    if count >= 6:
+        steps = '{"steps": [{"ref": "R1", "turn_deg": 90.0, "turned": true, "new_value": true, "batch": 1, "anew": true}, {"ref": "C1", "turn_deg": 0.0, "turned": false, "new_value": false, "batch": 0}]}'
+        run("INSERT INTO place_run VALUES (7, 3, 'bottom', '2026-01-04', ?)", (steps,))
+        run("INSERT INTO place_tap VALUES (1, 7, 'p', 'C1', 'missing', 6000)")
+        run("INSERT INTO place_tap VALUES (2, 7, 'q', 'R1', 'placed', 9000)")
+        run("INSERT INTO kit_found VALUES (3, '1 k | 0603', 'another instead', '1.2 k')")
+    connection.close()
+
+
+@pytest.mark.parametrize("count", range(1, BEFORE_ONE_MACHINE + 1))
+def test_what_was_done_at_the_bench_stands_after_every_migration(
+    tmp_path: Path, count: int
+) -> None:
+    written_by(tmp_path, count)
+    connection = open_database(tmp_path)
+    job = jobs.get(connection, 3)
+    assert (job.name, job.purpose, job.parts, len(job.heats)) == ("Old job", Purpose.BUILD, (), 1)
+    assert (job.plan.outlet_c, job.plan.targets, job.plan.side) == (340, ("U4", "R1"), "top")
+    heat = bench_runs.get(connection, 7)
+    assert (heat.kind, heat.note, heat.finished) == (RunKind.HEAT, "a note", True)
+    assert [tap.cue for tap in heat.taps] == [
+        "start",
+        "move 2",
+        "flowed U4",
+        "move 3",
+        "away",
+        "solid",
+    ]
+    assert heat.flowed_s("U4") == 41.5
+    assert heat.heat_id == job.heat_id
+    assert [(mark.ref, mark.pin, str(mark.verdict)) for mark in heat.marks] == [
+        ("U4", "3", "bridge")
+    ]
+    assert "heat" in job.done
+    kinds = {run.kind: run for run in bench_runs.rows(connection, job_id=3)}
+    assert len(kinds) == 1 + (count >= 5) + 2 * (count >= 6)
+    if count >= 5:
+        assert kinds[RunKind.PASTE].planned(HandPlan) == DOTS
+        assert kinds[RunKind.PASTE].state.done == {"0": "done"}
+    if count >= 6:
+        place = kinds[RunKind.PLACE]
+        assert (place.side, place.state.done, place.state.aside) == (
+            "bottom",
+            {"R1": "placed"},
+            {"C1": "missing"},
+        )
+        assert kinds[RunKind.KIT].taps[0].text == "1.2 k"
+    connection.close()
+    page = TestClient(create_app(tmp_path), base_url="http://127.0.0.1").get("/logbook").text
+    assert "a note" in page
+    assert "1 bridge" in page
