@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 DATA ?= .data
 
-.PHONY: setup setup-test demo test fuzz bench bench-statistics lock vendor clean
+.PHONY: setup setup-test demo test check fuzz bench bench-statistics lock vendor clean
 
 setup: $(VENV)/.installed
 setup-test: $(VENV)/.installed-test
@@ -44,6 +44,15 @@ test: setup-test
 	$(BIN)/lint-imports
 	$(BIN)/pytest -q --ignore tests/browser
 	$(BIN)/pytest -q tests/browser
+
+# Static checks and the quick tests, for use while working; `make test` is the whole of it.
+QUICK := tests/formats tests/store $(addprefix tests/core/test_,bench_run.py join.py parts.py stencil.py spans.py sketch.py triage.py hand_plan.py by_hand.py better.py floating.py drag.py ready.py sources.py)
+check: setup-test
+	$(BIN)/ruff check src tests benchmarks scripts
+	$(BIN)/ruff format --check --quiet src tests benchmarks scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/pytest -q $(QUICK)
 
 $(VENV)/.installed-bench: $(VENV)/.installed-test requirements-bench.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --require-hashes -r requirements-bench.txt
