@@ -13,7 +13,7 @@ from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.scene import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
 from yellowfen.core.work.job import HeatPlan, SourceKind, Station, Tool, ToolKind
 from yellowfen.errors import InvalidValue, NotFound, Refused
-from yellowfen.store import calibrations, jobs, stations, tasks, tools
+from yellowfen.store import calibrations, jobs, leases, stations, tasks, tools
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows import demo
 from yellowfen.workflows.calibration import physical_flow, station_doubts
@@ -132,17 +132,50 @@ def test_long_work_goes_from_waiting_to_its_end_once(connection: sqlite3.Connect
         tasks.add(connection, job, "window", "{}"),
         tasks.add(connection, job, "settings", "{}"),
     )
-    assert tasks.next_open(connection).id == one
-    tasks.set_state(connection, two, "working")
-    assert tasks.next_open(connection).id == two, "what a worker left behind comes first"
-    tasks.add_step(connection, two, 1, '{"a": 2}')
-    tasks.add_step(connection, two, 0, '{"a": 1}')
-    tasks.add_step(connection, two, 1, '{"a": 3}')
-    assert tasks.get(connection, two).steps == ('{"a": 1}', '{"a": 3}')
-    tasks.set_state(connection, two, "cancelled", "given up")
-    tasks.set_state(connection, two, "done")
-    assert tasks.state_of(connection, two) == "cancelled"
-    tasks.cancel_others(connection, job, "window")
-    assert tasks.next_open(connection) is None
-    jobs.remove(connection, job)
+    mine = tasks.take(connection, "me")
+    assert mine is not None
+    assert (mine.id, mine.state) == (one, "working")
+    for place, content in ((1, '{"a": 2}'), (0, '{"a": 1}'), (1, '{"a": 3}')):
+        tasks.add_step(connection, mine, place, content)
+    assert tasks.get(connection, one).steps == ('{"a": 1}', '{"a": 3}')
+    tasks.set_state(connection, one, "cancelled", "given up")
+    tasks.end(connection, mine, "done")
     assert tasks.state_of(connection, one) == "cancelled"
+    assert tasks.take(connection, "me").id == two
+    assert tasks.take(connection, "me") is None
+    tasks.cancel_others(connection, job, "settings")
+    assert tasks.take(connection, "another") is None
+
+
+def test_work_left_behind_goes_to_another_worker_and_its_first_holder_writes_no_more(
+    connection: sqlite3.Connection,
+) -> None:
+    """A worker that was stopped and wakes after another took its work: nothing of it is stored."""
+    job = jobs.rows(connection)[0].id
+    task = tasks.add(connection, job, "window", "{}")
+    slept = tasks.take(connection, "sleeper")
+    took_over = tasks.take(connection, "successor")
+    assert slept is not None
+    assert took_over is not None
+    assert slept.id == took_over.id == task
+    with pytest.raises(leases.Lost):
+        tasks.add_step(connection, slept, 0, "{}")
+    tasks.end(connection, slept, "failed", "late")
+    tasks.add_step(connection, took_over, 0, "{}")
+    tasks.end(connection, took_over, "done")
+    done = tasks.get(connection, task)
+    assert (done.state, done.said, len(done.steps)) == ("done", "", 1)
+
+
+def test_work_that_ends_its_worker_three_times_is_given_up(connection: sqlite3.Connection) -> None:
+    """A step forward counts as life: what goes on is never given up."""
+    job = jobs.rows(connection)[0].id
+    task = tasks.add(connection, job, "window", "{}")
+    for number in range(5):
+        taken = tasks.take(connection, f"worker {number}")
+        assert taken is not None
+        tasks.add_step(connection, taken, number, "{}")
+    for number in range(leases.MOST_TRIES):
+        assert tasks.take(connection, f"dying {number}") is not None
+    assert tasks.take(connection, "last") is None
+    assert "three times" in tasks.get(connection, task).said

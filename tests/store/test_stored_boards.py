@@ -91,14 +91,33 @@ def test_a_reread_that_fails_changes_nothing(connection: sqlite3.Connection) -> 
     assert boards.source_of(connection, board_id).choices == source.choices
 
 
+def taken(connection: sqlite3.Connection, owner: str = "me") -> imports.Import:
+    found = imports.take(connection, owner)
+    assert found is not None
+    return found
+
+
+def test_an_import_taken_over_is_stored_once(connection: sqlite3.Connection) -> None:
+    """The first reader comes to its end after another took over: its board is taken back with it."""
+    imports.add(connection, "large", 1.6, None, demo_files())
+    slow = taken(connection, "slow")
+    other = taken(connection, "other")
+    work_import(connection, slow)
+    assert boards.rows(connection) == []
+    work_import(connection, other)
+    work_import(connection, slow)
+    assert len(boards.rows(connection)) == 1
+    assert imports.get(connection, other.id).state == "done"
+
+
 def test_an_import_stores_its_board_and_drops_its_copy(connection: sqlite3.Connection) -> None:
     import_id = imports.add(connection, "large", 1.0, None, demo_files())
-    work_import(connection, imports.get(connection, import_id))
+    work_import(connection, taken(connection))
     done = imports.get(connection, import_id)
     assert (done.state, done.done_steps >= 1) == ("done", True)
     assert boards.get(connection, done.board_id or 0).thickness_mm == 1.0
     assert imports.files_of(connection, import_id) == {}
-    assert imports.next_open(connection) is None
+    assert imports.take(connection, "me") is None
 
 
 def test_an_import_that_throws_ends_with_a_sentence_and_the_next_is_read(
@@ -110,14 +129,12 @@ def test_an_import_that_throws_ends_with_a_sentence_and_the_next_is_read(
     monkeypatch.setattr(
         "yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"]
     )
-    work_import(connection, imports.get(connection, first))
+    work_import(connection, taken(connection))
     monkeypatch.undo()
     failed = imports.get(connection, first)
     assert (failed.state, failed.board_id) == ("failed", None)
     assert "went wrong on our side" in failed.said
-    following = imports.next_open(connection)
-    assert following is not None
-    assert following.id == second
+    assert taken(connection).id == second
 
 
 def stale_again(folder: Path) -> sqlite3.Connection:
@@ -159,8 +176,8 @@ def test_the_database_opens_whatever_a_board_does_when_it_is_reread(
 
 def test_an_import_given_up_stores_nothing(connection: sqlite3.Connection) -> None:
     import_id = imports.add(connection, "large", 1.6, None, demo_files())
-    waiting = imports.get(connection, import_id)
-    imports.end(connection, import_id, "cancelled", "given up")
+    waiting = taken(connection)
+    imports.cancel(connection, import_id)
     work_import(connection, waiting)
     assert boards.rows(connection) == []
     assert imports.get(connection, import_id).state == "cancelled"

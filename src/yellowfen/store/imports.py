@@ -6,6 +6,7 @@ import sqlite3
 from dataclasses import dataclass
 
 from yellowfen.errors import NotFound
+from yellowfen.store import leases
 from yellowfen.store.database import atomic
 
 
@@ -22,9 +23,13 @@ class Import:
     done_steps: int
     all_steps: int
     board_id: int | None
+    owner: str = ""
 
 
-_COLUMNS = "SELECT id, name, thickness_mm, revision_of, state, said, done_steps, all_steps, board_id FROM board_import"
+_COLUMNS = (
+    "SELECT id, name, thickness_mm, revision_of, state, said, done_steps, all_steps, board_id, owner"
+    " FROM board_import"
+)
 
 
 def add(
@@ -56,12 +61,11 @@ def get(connection: sqlite3.Connection, import_id: int) -> Import:
     return Import(*row)
 
 
-def next_open(connection: sqlite3.Connection) -> Import | None:
-    """The oldest import that waits, or that a worker left behind."""
-    row = connection.execute(
-        f"{_COLUMNS} WHERE state IN ('working', 'waiting') ORDER BY id LIMIT 1"
-    ).fetchone()
-    return Import(*row) if row else None
+def take(connection: sqlite3.Connection, owner: str) -> Import | None:
+    """The oldest import that waits, or that another worker left behind, now held by `owner`."""
+    said = "reading it ended the reader three times, so it is given up; nothing was stored"
+    import_id = leases.take(connection, "board_import", owner, said)
+    return None if import_id is None else get(connection, import_id)
 
 
 def files_of(connection: sqlite3.Connection, import_id: int) -> dict[str, bytes]:
@@ -72,26 +76,45 @@ def files_of(connection: sqlite3.Connection, import_id: int) -> dict[str, bytes]
     return {row["name"]: bytes(row["bytes"]) for row in rows}
 
 
-def tell(connection: sqlite3.Connection, import_id: int, done_steps: int, said: str) -> bool:
-    """Note the step that begins; False when the import was given up meanwhile."""
+def tell(connection: sqlite3.Connection, one: Import, done_steps: int, said: str) -> bool:
+    """Note the step that begins; False when the import was given up or taken over meanwhile."""
     cursor = connection.execute(
-        "UPDATE board_import SET state = 'working', done_steps = ?, said = ? WHERE id = ? AND state IN ('waiting', 'working')",
-        (done_steps, said, import_id),
+        "UPDATE board_import SET done_steps = ?, said = ?"
+        " WHERE id = ? AND owner = ? AND state = 'working'",
+        (done_steps, said, one.id, one.owner),
     )
     return cursor.rowcount > 0
 
 
 def end(
     connection: sqlite3.Connection,
-    import_id: int,
+    one: Import,
     state: str,
     said: str = "",
     board_id: int | None = None,
 ) -> None:
-    """End an import; its copy of the files goes."""
+    """End an import that its owner holds still; its copy of the files goes. Raises Lost when another
+    holds it, so that what was stored with it is taken back.
+    """
+    with atomic(connection):
+        leases.check(connection, "board_import", one.id, one.owner)
+        connection.execute(
+            "UPDATE board_import SET state = ?, said = ?, board_id = ? WHERE id = ?",
+            (state, said, board_id, one.id),
+        )
+        connection.execute("DELETE FROM board_import_file WHERE import_id = ?", (one.id,))
+
+
+def cancel(connection: sqlite3.Connection, import_id: int) -> None:
+    """Give an import up; its copy of the files goes."""
     with atomic(connection):
         connection.execute(
-            "UPDATE board_import SET state = ?, said = ?, board_id = ? WHERE id = ? AND state IN ('waiting', 'working')",
-            (state, said, board_id, import_id),
+            "UPDATE board_import SET state = 'cancelled', said = 'given up; nothing was stored' WHERE id = ?"
+            " AND state IN ('waiting', 'working')",
+            (import_id,),
         )
-        connection.execute("DELETE FROM board_import_file WHERE import_id = ?", (import_id,))
+        connection.execute(
+            "DELETE FROM board_import_file WHERE import_id = ? AND EXISTS"
+            " (SELECT 1 FROM board_import WHERE id = ? AND state = 'cancelled')",
+            (import_id, import_id),
+        )

@@ -4,6 +4,8 @@ import sqlite3
 from dataclasses import dataclass
 
 from yellowfen.errors import NotFound
+from yellowfen.store import leases
+from yellowfen.store.database import atomic
 
 
 @dataclass(frozen=True)
@@ -17,9 +19,10 @@ class Task:
     state: str
     said: str
     steps: tuple[str, ...]
+    owner: str = ""
 
 
-_COLUMNS = "SELECT id, job_id, kind, asked, state, said FROM task"
+_COLUMNS = "SELECT id, job_id, kind, asked, state, said, owner FROM task"
 
 
 def add(connection: sqlite3.Connection, job_id: int, kind: str, asked: str) -> int:
@@ -47,12 +50,11 @@ def latest(connection: sqlite3.Connection, job_id: int, kind: str) -> Task | Non
     return _task(connection, row) if row else None
 
 
-def next_open(connection: sqlite3.Connection) -> Task | None:
-    """The oldest task that waits, or that a worker left behind."""
-    row = connection.execute(
-        f"{_COLUMNS} WHERE state IN ('working', 'waiting') ORDER BY state DESC, id LIMIT 1"
-    ).fetchone()
-    return _task(connection, row) if row else None
+def take(connection: sqlite3.Connection, owner: str) -> Task | None:
+    """The oldest task that waits, or that another worker left behind, now held by `owner`."""
+    said = "it ended its worker three times and is given up; change a setting and ask again"
+    task_id = leases.take(connection, "task", owner, said)
+    return None if task_id is None else get(connection, task_id)
 
 
 def _task(connection: sqlite3.Connection, row: sqlite3.Row) -> Task:
@@ -67,6 +69,7 @@ def _task(connection: sqlite3.Connection, row: sqlite3.Row) -> Task:
         row["state"],
         row["said"],
         tuple(step["content"] for step in steps),
+        row["owner"],
     )
 
 
@@ -91,11 +94,23 @@ def set_state(
     )
 
 
-def add_step(connection: sqlite3.Connection, task_id: int, place: int, content: str) -> None:
-    """Store one finished step; a step done twice is one step."""
+def add_step(connection: sqlite3.Connection, task: Task, place: int, content: str) -> None:
+    """Store one finished step; a step done twice is one step. Raises Lost when another holds it."""
+    with atomic(connection):
+        leases.check(connection, "task", task.id, task.owner)
+        connection.execute(
+            "INSERT INTO task_step (task_id, place, content) VALUES (?, ?, ?)"
+            " ON CONFLICT (task_id, place) DO UPDATE SET content = excluded.content",
+            (task.id, place, content),
+        )
+        leases.moved_on(connection, "task", task.id)
+
+
+def end(connection: sqlite3.Connection, task: Task, state: str, said: str = "") -> None:
+    """End a task that its owner holds still; one that was taken over or has ended stays as it is."""
     connection.execute(
-        "INSERT INTO task_step (task_id, place, content) VALUES (?, ?, ?) ON CONFLICT (task_id, place) DO UPDATE SET content = excluded.content",
-        (task_id, place, content),
+        "UPDATE task SET state = ?, said = ? WHERE id = ? AND owner = ? AND state = 'working'",
+        (state, said, task.id, task.owner),
     )
 
 

@@ -1,10 +1,11 @@
-"""The worker process beside the server: started when there is work, started again when it died,
-ended with the server.
+"""The worker process beside the server: started when there is work, woken by a byte, started again when
+it died, ended with the server.
 """
 
 import subprocess
 import sys
 import threading
+from contextlib import suppress
 from pathlib import Path
 
 
@@ -18,7 +19,7 @@ class WorkerProcess:
         self._lock = threading.Lock()
 
     def wake(self) -> None:
-        """Make sure a worker runs; it finds its work in the database."""
+        """Make sure a worker runs and looks for work; it finds its work in the database."""
         with self._lock:
             if self._process is None or self._process.poll() is not None:
                 command = [
@@ -28,7 +29,10 @@ class WorkerProcess:
                     str(self._data),
                     self._duty,
                 ]
-                self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL)
+                self._process = subprocess.Popen(command, stdin=subprocess.PIPE, bufsize=0)
+            if self._process.stdin is not None:
+                with suppress(BrokenPipeError):  # it died this moment; the next call starts another
+                    self._process.stdin.write(b"\n")
 
     @property
     def pid(self) -> int | None:
@@ -39,7 +43,10 @@ class WorkerProcess:
     def stop(self) -> None:
         """End the worker; what it was at goes on with the next one."""
         with self._lock:
-            if self._process is not None and self._process.poll() is None:
-                self._process.terminate()
-                self._process.wait(10)
+            if self._process is not None:
+                if self._process.stdin is not None:
+                    self._process.stdin.close()
+                if self._process.poll() is None:
+                    self._process.terminate()
+                    self._process.wait(10)
             self._process = None

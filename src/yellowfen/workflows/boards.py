@@ -8,6 +8,7 @@ import math
 import sqlite3
 import time
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 
 from yellowfen.core.board.board import Board, Role
@@ -23,6 +24,7 @@ from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading, how
 from yellowfen.store import boards, imports, packages
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
+from yellowfen.store.leases import Lost
 from yellowfen.workflows import heat
 from yellowfen.workflows.trouble import logged
 
@@ -92,8 +94,19 @@ def _store_read(
     name: str,
     thickness_mm: float,
     revision_of: int | None,
-    on_step: Callable[[str], None] = lambda step: None,
 ) -> int:
+    board, source = _read(connection, files, name, thickness_mm, revision_of)
+    return boards.add(connection, board, source)
+
+
+def _read(
+    connection: sqlite3.Connection,
+    files: dict[str, bytes],
+    name: str,
+    thickness_mm: float,
+    revision_of: int | None,
+    on_step: Callable[[str], None] = lambda step: None,
+) -> tuple[Board, Source]:
     choices = _carried(connection, revision_of, files)
     board = read_board(
         files,
@@ -104,7 +117,7 @@ def _store_read(
         library_of(connection),
         packages.headings(connection),
     )
-    return boards.add(connection, board, Source(files, choices, revision_of=revision_of))
+    return board, Source(files, choices, revision_of=revision_of)
 
 
 def _carried(
@@ -140,13 +153,9 @@ def bring_in(
     return "import", imports.add(connection, plain, thickness_mm, revision_of, files)
 
 
-class _GivenUp(Exception):
-    """The user gave an import up while it was being read."""
-
-
 def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
-    """Read and store a large import, telling each step; a problem ends it with its sentence and
-    stores nothing.
+    """Read and store a large import that was taken, telling each step; a problem ends it with its
+    sentence and stores nothing. The board and the import's end are stored together or not at all.
     """
     steps = itertools.count(1)
     told_at = -math.inf
@@ -157,29 +166,27 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
         if now - told_at < TELL_EVERY_S:
             return  # each telling waits for the disk
         told_at = now
-        if not imports.tell(connection, one.id, min(number, one.all_steps), step):
-            raise _GivenUp
+        if not imports.tell(connection, one, min(number, one.all_steps), step):
+            raise Lost("the import was given up")
 
     try:
-        board_id = _store_read(
-            connection,
-            imports.files_of(connection, one.id),
-            one.name,
-            one.thickness_mm,
-            one.revision_of,
-            tell,
-        )
-    except _GivenUp:
+        files = imports.files_of(connection, one.id)
+        board, source = _read(connection, files, one.name, one.thickness_mm, one.revision_of, tell)
+        with atomic(connection):
+            imports.end(connection, one, "done", "", boards.add(connection, board, source))
+    except Lost:
         return
     except YellowfenError as problem:
-        imports.end(connection, one.id, "failed", str(problem))
-        return
+        _failed(connection, one, str(problem))
     except Exception as problem:  # whatever it is, the imports behind it must not wait for ever
         mark = logged(problem, f"import {one.id}")
         said = f"reading {one.name} went wrong on our side and nothing was stored; leave out a file at a time to find which (the log has it under {mark})"
-        imports.end(connection, one.id, "failed", said)
-        return
-    imports.end(connection, one.id, "done", "", board_id)
+        _failed(connection, one, said)
+
+
+def _failed(connection: sqlite3.Connection, one: imports.Import, said: str) -> None:
+    with suppress(Lost):
+        imports.end(connection, one, "failed", said)
 
 
 # --- corrections, each with immediate effect

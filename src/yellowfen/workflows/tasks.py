@@ -47,6 +47,7 @@ from yellowfen.core.work.board_scene import scene_of
 from yellowfen.core.work.job import HeatPlan, SourceKind, ToolKind
 from yellowfen.errors import YellowfenError
 from yellowfen.store import boards, jobs, stations, tasks, tools
+from yellowfen.store.leases import Lost
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
 from yellowfen.workflows.trouble import logged
@@ -101,23 +102,25 @@ def cancel(connection: sqlite3.Connection, task_id: int) -> None:
 
 
 def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
-    """Do a task from where it stands to its end, or until it is cancelled.
+    """Do a task that was taken from where it stands to its end, or until it is cancelled or another
+    worker holds it.
 
     A problem ends it with its sentence.
     """
-    tasks.set_state(connection, task.id, "working")
     try:
         done = _window(connection, task) if task.kind == WINDOW else _settings(connection, task)
+    except Lost:
+        return
     except YellowfenError as problem:
-        tasks.set_state(connection, task.id, "failed", str(problem))
+        tasks.end(connection, task, "failed", str(problem))
         return
     except Exception as problem:  # whatever it is, the work behind it must not wait for ever
         mark = logged(problem, f"task {task.id}")
         said = f"this went wrong on our side; change a setting and ask again (the log has it under {mark})"
-        tasks.set_state(connection, task.id, "failed", said)
+        tasks.end(connection, task, "failed", said)
         return
     if done:
-        tasks.set_state(connection, task.id, "done")
+        tasks.end(connection, task, "done")
 
 
 def _scene(connection: sqlite3.Connection, board_id: int, plan: HeatPlan) -> tuple[Scene, Doubts]:
@@ -147,7 +150,7 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         if tasks.state_of(connection, task.id) == CANCELLED:
             return False
         column = window_column(scene, axis, value, dwells, WINDOW_RESOLUTION, ready)
-        tasks.add_step(connection, task.id, place, json.dumps(asdict(column)))
+        tasks.add_step(connection, task, place, json.dumps(asdict(column)))
     columns = tuple(
         _column(json.loads(step)) for step in tasks.get(connection, task.id).steps[:MAP_SIZE]
     )
@@ -159,9 +162,7 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         tolerance_of(scene, doubts, axis),
         dial_shift(plan, doubts, axis),
     )
-    tasks.add_step(
-        connection, task.id, CONFIRMED, json.dumps(None if best is None else asdict(best))
-    )
+    tasks.add_step(connection, task, CONFIRMED, json.dumps(None if best is None else asdict(best)))
     return True
 
 
@@ -179,9 +180,7 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         if tasks.state_of(connection, task.id) == CANCELLED:
             return False
         proposals.append(judge(arrangement, doubts))
-        tasks.add_step(
-            connection, task.id, place, json.dumps(_stored(proposals[-1], len(proposals)))
-        )
+        tasks.add_step(connection, task, place, json.dumps(_stored(proposals[-1], len(proposals))))
     best = max(proposals, key=lambda one: one.score)
     if best.best is not None and "finest" not in stored:
         finer = judge(
@@ -191,9 +190,7 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
             FINE_ROWS,
             final=True,
         )
-        tasks.add_step(
-            connection, task.id, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key})
-        )
+        tasks.add_step(connection, task, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key}))
     return True
 
 

@@ -23,9 +23,11 @@ def progress_page(request: Request, import_id: int, database: Database) -> Respo
 
 
 @router.get("/api/imports/{import_id}")
-def progress(import_id: int, database: Database) -> dict[str, Any]:
+def progress(request: Request, import_id: int, database: Database) -> dict[str, Any]:
     """State, step, and the board once it is there."""
     one = imports.get(database, import_id)
+    if one.state in ("waiting", "working"):
+        request.app.state.importer.wake()
     return {
         "state": one.state,
         "said": one.said,
@@ -38,5 +40,5 @@ def progress(import_id: int, database: Database) -> dict[str, Any]:
 @router.post("/imports/{import_id}/cancel")
 def give_up(import_id: int, database: Database) -> Response:
     imports.get(database, import_id)
-    imports.end(database, import_id, "cancelled", "given up; nothing was stored")
+    imports.cancel(database, import_id)
     return RedirectResponse("/boards", status_code=303)

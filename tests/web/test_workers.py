@@ -1,0 +1,82 @@
+"""Workers sleep until they are woken, end with their server, and a data folder has one server."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.live_server import LiveServer
+from yellowfen.errors import Refused
+from yellowfen.web.serving import _hold
+from yellowfen.web.worker_process import WorkerProcess
+from yellowfen.workflows.opening import open_database
+from yellowfen.workflows.worker import HEAT, IMPORTS
+
+
+def cpu_s(pid: int) -> float:
+    """Seconds of a processor that a process has used."""
+    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+
+def alive(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except FileNotFoundError:
+        return False
+
+
+def gone(pid: int, within_s: float = 10.0) -> bool:
+    end = time.monotonic() + within_s
+    while alive(pid) and time.monotonic() < end:
+        time.sleep(0.02)
+    return not alive(pid)
+
+
+@pytest.mark.parametrize("duty", [HEAT, IMPORTS])
+def test_an_idle_worker_uses_next_to_nothing(tmp_path: Path, duty: str) -> None:
+    """At most 0.3 % of a thread once it is warm; waking it a few times more costs little."""
+    open_database(tmp_path).close()
+    worker = WorkerProcess(tmp_path, duty)
+    worker.wake()
+    assert worker.pid is not None
+    time.sleep(4.0)
+    before = cpu_s(worker.pid)
+    time.sleep(4.0)
+    used = cpu_s(worker.pid) - before
+    worker.stop()
+    assert used <= max(0.003 * 4.0, 0.011)  # one tick of the clock
+
+
+def test_workers_of_a_killed_server_end_with_it(tmp_path: Path) -> None:
+    """The parent dies without a word, while the worker sleeps or is stopped and goes on later."""
+    open_database(tmp_path).close()
+    script = (
+        "import sys, time; from pathlib import Path; from yellowfen.web.worker_process import WorkerProcess;"
+        f"w = [WorkerProcess(Path({str(tmp_path)!r}), duty) for duty in ('heat', 'imports')];"
+        "[one.wake() for one in w]; print(*[one.pid for one in w], flush=True); time.sleep(60)"
+    )
+    server = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+    assert server.stdout is not None
+    sleeping, stopped = (int(pid) for pid in server.stdout.readline().split())
+    time.sleep(1.0)
+    os.kill(stopped, signal.SIGSTOP)
+    server.kill()
+    server.wait()
+    assert gone(sleeping)
+    os.kill(stopped, signal.SIGCONT)
+    assert gone(stopped)
+    server.stdout.close()
+
+
+def test_a_second_server_on_the_same_folder_is_told(tmp_path: Path) -> None:
+    first = LiveServer(tmp_path)
+    first.start()
+    with pytest.raises(Refused, match="another Yellowfen serves"):
+        _hold(tmp_path)
+    first.kill()
+    _hold(tmp_path).close()
