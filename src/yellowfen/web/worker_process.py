@@ -22,6 +22,7 @@ class WorkerProcess:
         """Make sure a worker runs and looks for work; it finds its work in the database."""
         with self._lock:
             if self._process is None or self._process.poll() is not None:
+                self._hang_up()
                 command = [
                     sys.executable,
                     "-m",
@@ -43,10 +44,14 @@ class WorkerProcess:
     def stop(self) -> None:
         """End the worker; what it was at goes on with the next one."""
         with self._lock:
-            if self._process is not None:
-                if self._process.stdin is not None:
-                    self._process.stdin.close()
-                if self._process.poll() is None:
-                    self._process.terminate()
-                    self._process.wait(10)
+            self._hang_up()
+            if self._process is not None and self._process.poll() is None:
+                self._process.terminate()
+                self._process.wait(10)
             self._process = None
+
+    def _hang_up(self) -> None:
+        """Let go of the pipe to a worker; one that lives still ends by it."""
+        if self._process is not None and self._process.stdin is not None:
+            with suppress(BrokenPipeError):
+                self._process.stdin.close()
