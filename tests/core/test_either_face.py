@@ -109,3 +109,18 @@ def test_what_is_underneath_of_the_turned_board_may_fall_and_the_nozzle_is_where
     top = next(foil for foil in demo_board.copper if foil.layer == "top")
     turned = next(foil for foil in scene.board.copper if foil.layer == "top")
     assert np.array_equal(np.array(top.coverage)[:, ::-1], np.asarray(turned.coverage))
+
+
+def test_a_face_that_is_still_bare_has_nothing_underneath(demo_board: Board) -> None:
+    """The first side of a build on a plate: it lies flat and flows; with the second side beneath it stands off."""
+    below = tuple(part.ref for part in demo_board.parts if part.side == "bottom")[:3]
+    moves = (Move(Deed.PLATE, 150.0),)
+    plan = HeatPlan(targets=below, side="bottom", source=SourceKind.PLATE, moves=moves)
+    bare, full = (scene_of(demo_board, replace(plan, bare_below=bare)) for bare in (True, False))
+    assert {part.side for part in bare.parts} == {"top"}
+    assert len(bare.parts) < len(full.parts)
+    hot, cool = (
+        min(joint.peak_c for joint in rehearse(scene, COARSE).joints if joint.ref in below)
+        for scene in (bare, full)
+    )
+    assert hot > cool + 20

@@ -163,7 +163,13 @@ def test_the_demo_has_a_past_made_as_a_user_would_make_it(client: TestClient) ->
     assert demo.furnish(connection)
     assert not demo.furnish(connection)
     build, rework = jobs.rows(connection)
-    assert rework.done >= {"look", "finish"}
+    assert rework.done >= {"ready", "look", "finish"}
+    heated = stored.latest(connection, build.id, RunKind.HEAT)
+    assert heated is not None
+    assert heated.forecast is not None
+    for target in heated.forecast.targets:  # what the demo says was seen is what could be seen
+        assert target.flows_s is not None
+        assert heated.flowed_s(target.ref) == pytest.approx(target.flows_s, rel=0.1)
     first, second = (work.piece_state(connection, piece) for piece in build.pieces)
     side = build.heats[0].plan.side
     targets = set(build.heats[0].plan.targets)

@@ -59,6 +59,7 @@ class PlanForm(Strict):
     board_alloy: str | None = None
     core: Core = Core.FR4
     side: str = "top"
+    bare_below: bool = False
 
     def plan(self) -> HeatPlan:
         """The core's plan; its own rules speak up here."""
@@ -103,6 +104,7 @@ class PlanForm(Strict):
             self.board_alloy,
             self.core,
             self.side,
+            self.bare_below,
         )
 
 

@@ -2,14 +2,24 @@
 
 import sqlite3
 import time
+from dataclasses import replace
 from importlib import resources
 
 from yellowfen.core.board.choices import Choices
-from yellowfen.core.heat.scene import HotPlate, Iron, TipShape
+from yellowfen.core.heat.scene import Deed, HotPlate, Iron, Move, TipShape
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.bench_run import RULES, Tap
-from yellowfen.core.work.job import HeatPlan, Purpose, Station, Tool, ToolKind, Verdict, usual_moves
+from yellowfen.core.work.job import (
+    HeatPlan,
+    Purpose,
+    SourceKind,
+    Station,
+    Tool,
+    ToolKind,
+    Verdict,
+    usual_moves,
+)
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
@@ -18,6 +28,7 @@ from yellowfen.store.database import atomic
 from yellowfen.workflows import bench_runs as bench_runs_work
 from yellowfen.workflows import jobs as work
 from yellowfen.workflows.calibration import Scrap, melt_test
+from yellowfen.workflows.heat import usual_plan
 
 
 def demo_files() -> dict[str, bytes]:
@@ -94,6 +105,7 @@ def furnish(connection: sqlite3.Connection) -> bool:
     parts = rework.plan.targets
     work.change_purpose(connection, rework.id, rework.name, Purpose.REWORK, parts, ("red dot",))
     jobs.take_piece(connection, rework.id, jobs.pieces_of(connection, rework.id)[0].id)
+    _all_done(connection, bench_runs_work.start_kit_check(connection, rework.id), 6)
     run = _heated(connection, rework.id, slower=1.06)
     for land in boards.get(connection, rework.board_id).part("U4").package.lands:
         verdict = Verdict.LEAN if land.pin == "4" else Verdict.GOOD
@@ -105,11 +117,22 @@ def furnish(connection: sqlite3.Connection) -> bool:
         connection, rework.board_id, "Two sluice keepers", Purpose.BUILD, pieces=("A", "B")
     )
     jobs.take_piece(connection, build, jobs.pieces_of(connection, build)[0].id)
-    side = jobs.get(connection, build).plan.side
+    _all_done(connection, bench_runs_work.start_kit_check(connection, build), 6)
+    job = jobs.get(connection, build)
+    side = job.plan.side
+    # The first side goes on the plate: nothing lies beneath yet.
+    moves = (Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 60.0))
+    plate = _plate(connection).id
+    on_plate = replace(job.plan, source=SourceKind.PLATE, tool_id=plate, moves=moves)
+    jobs.keep_plan(connection, build, usual_plan(connection, job, on_plate)[0])
     _all_done(connection, bench_runs_work.start_dotting(connection, build, side), 14)
     _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
     _heated(connection, build, slower=0.95)
     return True
+
+
+def _plate(connection: sqlite3.Connection) -> Tool:
+    return next(tool for tool in tools.rows(connection) if tool.kind is ToolKind.PLATE)
 
 
 def _heated(connection: sqlite3.Connection, job_id: int, slower: float) -> int:

@@ -16,7 +16,7 @@ from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.ready import ready_state
 
-OFF, ON = "Off", "On again"
+OFF, ON, FIRST = "Off", "On again", "First side"
 _NAMES = {Purpose.BUILD: "Build", Purpose.REWORK: "Rework", Purpose.SALVAGE: "Salvage from"}
 MOST_PIECES = 200
 
@@ -143,7 +143,9 @@ def propose_heats(connection: sqlite3.Connection, job_id: int) -> None:
             if mine:
                 many = len({sides[ref] for ref in refs}) > 1
                 title = f"{name}, {side}" if many else name
-                found.append((title, replace(plan, side=side, targets=mine, shields=())))
+                bare = name.startswith(FIRST)
+                one = replace(plan, side=side, bare_below=bare, targets=mine, shields=())
+                found.append((title, one))
     for heat in job.heats:
         connection.execute("DELETE FROM heat WHERE id = ?", (heat.id,))
     found = found or [("", replace(plan, targets=()))]
@@ -166,7 +168,7 @@ def _sides_of_build(connection: sqlite3.Connection, job: Job) -> list[tuple[str,
     second = [part.ref for part in hot if part.side == sides.second]
     if not second:
         return [("", first)]
-    return [(f"First side: {sides.first}", first), (f"Second side: {sides.second}", second)]
+    return [(f"{FIRST}: {sides.first}", first), (f"Second side: {sides.second}", second)]
 
 
 def _rework(job: Job) -> list[tuple[str, list[str]]]:

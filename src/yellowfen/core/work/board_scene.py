@@ -60,7 +60,7 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
             ties.get(part.ref, {}),
         )
         for part in board.parts
-        if _on_board(board, part)
+        if _on_board(board, part) and (part.side == plan.side or not plan.bare_below)
     )
     guesses = [
         f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets

@@ -158,7 +158,7 @@ USUAL_OVEN = Oven(
 class HeatPlan:
     """What a heat is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder
     already on the board; `side` is the face that lies up, which is the one that is heated: moves
-    are meant as it then lies before the eye.
+    are meant as it then lies before the eye. `bare_below`: the other face carries no parts yet.
     """
 
     alloy: str = "Sn63Pb37"
@@ -183,6 +183,7 @@ class HeatPlan:
     board_alloy: str | None = None
     core: Core = Core.FR4
     side: str = "top"
+    bare_below: bool = False
 
     def __post_init__(self) -> None:
         alloy_named(self.alloy)

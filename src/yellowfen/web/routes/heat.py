@@ -411,7 +411,7 @@ def turn_over(job_id: int, database: Database) -> Response:
     """Lay the board with its other face up; the parts of the face that is now below are let go."""
     plan = jobs.get(database, job_id).plan
     side = "top" if plan.side == "bottom" else "bottom"
-    keep_plan(database, job_id, replace(plan, side=side, targets=(), shields=()))
+    keep_plan(database, job_id, replace(plan, side=side, bare_below=False, targets=(), shields=()))
     return RedirectResponse(f"/jobs/{job_id}/heat", status_code=303)
 
 

@@ -303,7 +303,7 @@ document.addEventListener("alpine:init", () => {
     asked() {
       return {
         alloy: this.alloy, station_id: this.station_id, nozzle_mm: this.nozzle_mm, outlet_c: this.outlet_c, flow_lpm: this.flow_lpm,
-        outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side,
+        outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side, bare_below: this.bare_below,
         moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.longText === "" ? null : Number(this.longText),
         nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
         tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core,
