@@ -99,7 +99,6 @@ def take(target: Path, url: str) -> None:
             ("place", "/jobs/2/place?side=top", None),
             ("place-run", "/jobs/2/place?side=top", placing),
             ("paste", "/jobs/2/paste?foil=0.15", None),
-            ("openings", "/jobs/2/paste/openings", None),
             ("leadless", "/jobs/2/paste/leadless", None),
             ("hand", "/jobs/2/paste/hand", None),
             ("heat", "/jobs/1/heat", rehearsed),

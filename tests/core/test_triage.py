@@ -9,11 +9,12 @@ from yellowfen.core.board.compare import changes
 from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart, board_of
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.direction import direction_of
+from yellowfen.core.part.hanging import HANGS_G_IN2
 from yellowfen.core.part.library import OwnPackage
 from yellowfen.core.part.moisture import FLOOR_LIFE_H, floor_life_of
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.work.advice import PART_MIN, SECOND_SIDE_MIN, advise
-from yellowfen.core.work.triage import HANGS_G_IN2, Flag, Kind, Triaged, box_of, hangs_g_in2, triage
+from yellowfen.core.work.triage import Flag, Kind, Triaged, box_of, hangs_g_in2, triage
 
 
 def patch(*parts: SketchedPart, plane: Plane = Plane.UNKNOWN) -> Board:

@@ -10,6 +10,7 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
+from yellowfen.web.pages import STATIC
 from yellowfen.web.routes import (
     bench,
     boards,
@@ -40,8 +41,6 @@ from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.heat import give_up_weighing
 from yellowfen.workflows.opening import open_database
 from yellowfen.workflows.worker import HEAT, IMPORTS
-
-STATIC = Path(__file__).parent / "static"
 
 
 def create_app(data: Path) -> FastAPI:

@@ -1,6 +1,7 @@
 """Templates: autoescaped, strict about names, with the few filters that pages share."""
 
 from importlib import resources
+from pathlib import Path
 from typing import Any
 
 from fastapi import Request
@@ -11,6 +12,7 @@ from yellowfen import __version__
 from yellowfen.core.work.stages import next_stage, strip
 
 _TEMPLATES = resources.files("yellowfen.web") / "templates"
+STATIC = Path(__file__).parent / "static"
 
 
 def _seconds(value: float | None) -> str:

@@ -17,7 +17,15 @@ from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
-from yellowfen.core.heat.outcome import Watch, after_heat, heating_moves, outcome, watch
+from yellowfen.core.heat.outcome import (
+    Watch,
+    after_heat,
+    harms,
+    heating_moves,
+    loose_s,
+    outcome,
+    watch,
+)
 from yellowfen.core.heat.rehearsal import (
     COARSE,
     Prepared,
@@ -42,7 +50,7 @@ from yellowfen.core.heat.scene import (
     Scene,
     near_the_heat,
 )
-from yellowfen.core.heat.story import FLUX_THINS_C, MAX_LIQUID_S, all_molten_s
+from yellowfen.core.heat.story import FLUX_THINS_C, all_molten_s
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
@@ -542,12 +550,7 @@ def _each(
     scene: Scene, seen: Watch, state: State
 ) -> tuple[tuple[float | None, ...], tuple[float | None, ...]]:
     """Per part: when it has come loose as a neighbour, when its body passes its limit."""
-    ends = state.joint_record[:, k.R_MELT_END]
-    loose = {
-        ref: float(max(ends[row] for row in rows))
-        for ref, rows, _ in seen.neighbours
-        if all(ends[row] >= 0 for row in rows)
-    }
+    loose = {ref: loose_s(state, rows) for ref, rows, _ in seen.neighbours}
     passed = [float(at) if at >= 0 else None for at in state.body_record[:, k.R_LIMIT_AT]]
     return tuple(loose.get(part.ref) for part in scene.parts), tuple(passed)
 
@@ -556,13 +559,8 @@ def _first_loose(seen: Watch, state: State) -> float | None:
     """When the first neighbour has come loose, the heat going on; one that falls is harm and not
     counted here.
     """
-    ends = state.joint_record[:, k.R_MELT_END]
-    loose = [
-        rows
-        for _, rows, falls in seen.neighbours
-        if not falls and all(ends[row] >= 0 for row in rows)
-    ]
-    return min((float(max(ends[row] for row in rows)) for rows in loose), default=None)
+    moments = [loose_s(state, rows) for _, rows, drops in seen.neighbours if not drops]
+    return min((at for at in moments if at is not None), default=None)
 
 
 def _moments(
@@ -598,29 +596,8 @@ def first_harm(prepared: Prepared, state: State) -> tuple[float | None, str]:
     """When the first harm came in a run that went on heating, and why: limit, fall, or a target
     liquid for too long.
     """
-    harms: list[tuple[float, str]] = []
-    for row, part in zip(state.body_record, prepared.scene.parts, strict=True):
-        if row[k.R_LIMIT_AT] >= 0:
-            harms.append(
-                (
-                    float(row[k.R_LIMIT_AT]),
-                    f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})",
-                )
-            )
-    ends = state.joint_record[:, k.R_MELT_END]
-    seen = watch(prepared)
-    for ref, rows, falls in seen.neighbours:
-        if falls and all(ends[row] >= 0 for row in rows):
-            harms.append((float(max(ends[row] for row in rows)), f"{ref} falls from underneath"))
-    for index in seen.target_joints:
-        if state.joint_record[index, k.R_ABOVE] > MAX_LIQUID_S:
-            harms.append(
-                (
-                    float(ends[index]) + MAX_LIQUID_S,
-                    f"{seen.names[index][0]} would be liquid for more than {MAX_LIQUID_S:.0f} s: flux spent, pads suffer",
-                )
-            )
-    return min(harms) if harms else (None, "")
+    found = harms(watch(prepared), state)
+    return (found[0].at_s, found[0].whole) if found else (None, "")
 
 
 def sureness(

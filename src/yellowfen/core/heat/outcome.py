@@ -7,6 +7,7 @@ can: heat only flows downhill, so once the hottest point anywhere is below every
 passed, the outcome stands.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -15,7 +16,8 @@ import numpy as np
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.rehearsal import Prepared, State, advance
 from yellowfen.core.heat.scene import Deed, Move, Scene, Side
-from yellowfen.core.heat.story import HANGS_MG_MM2, MAX_LIQUID_S, hanging_mg_mm2
+from yellowfen.core.heat.story import MAX_LIQUID_S
+from yellowfen.core.part.hanging import falls, load_g_in2
 
 LONGEST_AFTER_HEAT_S = 60.0
 
@@ -64,7 +66,7 @@ def watch(prepared: Prepared) -> Watch:
         (
             part.ref,
             tuple(rows[part.ref]),
-            part.side is Side.BOTTOM and hanging_mg_mm2(part) > HANGS_MG_MM2,
+            part.side is Side.BOTTOM and falls(load_g_in2(part.package)),
         )
         for part in scene.parts
         if part.ref not in scene.targets and part.ref in rows
@@ -81,17 +83,14 @@ def outcome(seen: Watch, state: State) -> Outcome:
     cold = target[ends[target] < 0]
     last = None if len(cold) else float(ends[target].max())
     peak = float(state.joint_record[target, k.R_PEAK].max()) + seen.scene.ambient_c
-    for fate, by, why in _harms(seen, state, ends):
-        return Outcome(fate, by, why, last, peak)
+    for harm in harms(seen, state):
+        return Outcome(Fate.HARM, harm.ref, harm.short, last, peak)
     if len(cold):
         coldest = cold[int(np.argmin(state.joint_record[cold, k.R_PEAK]))]
         ref, pin = seen.names[coldest]
         return Outcome(Fate.COLD, ref, f"pin {pin} of {ref} stays cold", None, peak)
-    loose = [
-        (max(ends[row] for row in rows), ref)
-        for ref, rows, _ in seen.neighbours
-        if all(ends[row] >= 0 for row in rows)
-    ]
+    moments = [(loose_s(state, rows), ref) for ref, rows, _ in seen.neighbours]
+    loose = [(at, ref) for at, ref in moments if at is not None]
     if loose:
         _, ref = min(loose)
         more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
@@ -99,36 +98,52 @@ def outcome(seen: Watch, state: State) -> Outcome:
     return Outcome(Fate.GOOD, "", "", last, peak)
 
 
-def _harms(seen: Watch, state: State, ends: np.ndarray) -> list[tuple[Fate, str, str]]:
+@dataclass(frozen=True, kw_only=True)
+class Harm:
+    """One harm: when, to what part (and pin), its sort and what is said of it in short and in full."""
+
+    at_s: float
+    ref: str
+    short: str
+    whole: str
+
+
+def loose_s(state: State, rows: Sequence[int]) -> float | None:
+    """When a part with these joints has come loose: its last joint molten; None while one holds."""
+    ends = state.joint_record[list(rows), k.R_MELT_END]
+    return float(ends.max()) if len(ends) and float(ends.min()) >= 0 else None
+
+
+def harms(seen: Watch, state: State) -> list[Harm]:
     """The harms so far, first in time first: a body past its limit, a part that falls, a target
-    liquid too long.
+    liquid too long. The one rule of outcome, window, search and bands.
     """
-    harms = []
+    found = []
     for row, part in zip(state.body_record, seen.scene.parts, strict=True):
         if row[k.R_LIMIT_AT] >= 0:
-            harms.append(
-                (
-                    float(row[k.R_LIMIT_AT]),
-                    part.ref,
-                    f"{part.ref} passes {part.package.limit_c:.0f} °C",
-                )
+            short = f"{part.ref} passes {part.package.limit_c:.0f} °C"
+            whole = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"
+            found.append(
+                Harm(at_s=float(row[k.R_LIMIT_AT]), ref=part.ref, short=short, whole=whole)
             )
-    for ref, rows, falls in seen.neighbours:
-        if falls and all(ends[row] >= 0 for row in rows):
-            harms.append(
-                (float(max(ends[row] for row in rows)), ref, f"{ref} falls from underneath")
-            )
+    for ref, rows, drops in seen.neighbours:
+        at = loose_s(state, rows)
+        if drops and at is not None:
+            said = f"{ref} falls from underneath"
+            found.append(Harm(at_s=at, ref=ref, short=said, whole=said))
     for index in seen.target_joints:
         if state.joint_record[index, k.R_ABOVE] > MAX_LIQUID_S:
             ref, pin = seen.names[index]
-            harms.append(
-                (
-                    float(ends[index]) + MAX_LIQUID_S,
-                    ref,
-                    f"pin {pin} of {ref} is liquid for more than {MAX_LIQUID_S:.0f} s",
+            long = f"liquid for more than {MAX_LIQUID_S:.0f} s"
+            found.append(
+                Harm(
+                    at_s=float(state.joint_record[index, k.R_MELT_END]) + MAX_LIQUID_S,
+                    ref=ref,
+                    short=f"pin {pin} of {ref} is {long}",
+                    whole=f"{ref} would be {long}: flux spent, pads suffer",
                 )
             )
-    return [(Fate.HARM, ref, why) for _, ref, why in sorted(harms)]
+    return sorted(found, key=lambda one: (one.at_s, one.ref, one.short))
 
 
 def after_heat(

@@ -13,6 +13,7 @@ import numpy as np
 from yellowfen.core.heat.drag import push_share
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
 from yellowfen.core.heat.scene import PlacedPart, Scene, Side
+from yellowfen.core.part.hanging import HANGS_G_IN2, falls, load_g_in2
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
 
@@ -39,14 +40,6 @@ MOST_MELTS = constant(
     Mark.COMMON_PRACTICE,
     "joints dull and pads suffer after three",
     "re-melt note",
-)
-HANGS_MG_MM2 = constant(
-    "hangs_underneath",
-    46.5,
-    "mg/mm²",
-    Mark.COMMON_PRACTICE,
-    "30 g per square inch of pad stays up by surface tension",
-    "does a part underneath fall",
 )
 TOMBSTONE_S = constant(
     "tombstone_lag",
@@ -231,24 +224,21 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
                 f"neighbour {ref} is loose: a knock or a gust moves it",
             ),
         ]
-    load = hanging_mg_mm2(part)
-    if load > HANGS_MG_MM2:
+    load = load_g_in2(part.package)
+    if falls(load):
         return [
             *events,
             Event(
                 loose,
                 Kind.FALLS,
                 ref,
-                f"{ref} underneath falls: {load:.0f} mg hang on each mm² of pad, {HANGS_MG_MM2:.0f} stay up",
+                f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up",
             ),
         ]
-    said = f"{ref} underneath is loose but hangs on ({load:.1f} of {HANGS_MG_MM2:.0f} mg/mm²): no knock"
+    said = (
+        f"{ref} underneath is loose but hangs on ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): no knock"
+    )
     return [*events, Event(loose, Kind.NEIGHBOUR_LOOSE, ref, said)]
-
-
-def hanging_mg_mm2(part: PlacedPart) -> float:
-    """Mass of a part over the area of its lands, mg/mm²."""
-    return part.package.mass_mg / max(sum(land.area_mm2 for land in part.package.lands), 1e-3)
 
 
 def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:

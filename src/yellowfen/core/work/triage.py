@@ -14,6 +14,7 @@ from enum import StrEnum
 from yellowfen.core.board.board import Board, BoardPart, Pad
 from yellowfen.core.board.bridges import harmless_bridges
 from yellowfen.core.part.direction import direction_of
+from yellowfen.core.part.hanging import HANGS_G_IN2, falls, load_g_in2
 from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.source.mark import Mark, constant
@@ -66,17 +67,8 @@ HEAVY_MG = constant(
     "bodies above this lag behind and drift",
     "triage: heavy parts",
 )
-HANGS_G_IN2 = constant(
-    "hangs_up_to",
-    30.0,
-    "g/in²",
-    Mark.COMMON_PRACTICE,
-    "mass per pad area that surface tension holds underneath",
-    "triage: will it hang",
-)
 # Lead pitches of the package families (published: family drawings, handbook table).
 _USUAL_MM = (0.3, 0.35, 0.4, 0.5, 0.635, 0.65, 0.8, 0.95, 1.0, 1.27, 1.5, 2.0, 2.286, 2.54)
-_G_IN2 = 1e-3 * 645.16  # mg/mm² to g/in²
 
 
 class Kind(StrEnum):
@@ -473,16 +465,13 @@ def _sides(own: Box, other: Box) -> Iterator[str]:
 
 def hangs_g_in2(part: BoardPart, pads: dict[str, Pad]) -> float:
     """Mass per pad area, g/in²; infinite without pads."""
-    area = sum(pad.area_mm2 for pad in pads.values()) or sum(
-        land.area_mm2 for land in part.package.lands
-    )
-    return part.package.mass_mg / area * _G_IN2 if area else math.inf
+    return load_g_in2(part.package, sum(pad.area_mm2 for pad in pads.values()))
 
 
 def _weight(part: BoardPart, pads: dict[str, Pad], second: str) -> Iterator[Flag]:
     load = hangs_g_in2(part, pads)
     if second and part.side == second:
-        if load > HANGS_G_IN2:
+        if falls(load):
             yield Flag(
                 Kind.SECOND_SIDE,
                 "would drop",

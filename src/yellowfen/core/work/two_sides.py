@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, Pad
+from yellowfen.core.part.hanging import HANGS_G_IN2, falls
 from yellowfen.core.work.technique import IRON_WAYS, PartWay
-from yellowfen.core.work.triage import HANGS_G_IN2, hangs_g_in2
+from yellowfen.core.work.triage import hangs_g_in2
 
 MOST_PASSES = 3  # published: J-STD-020, as remembered
 
@@ -74,7 +75,7 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
         twice, the number of parts.
         """
         return (
-            sum(loads[part.ref] > HANGS_G_IN2 for part in heated if part.side == side),
+            sum(falls(loads[part.ref]) for part in heated if part.side == side),
             shy[side],
             many[side],
         )
@@ -83,7 +84,7 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
     second = "top" if first == "bottom" else "bottom"
     hanging = sorted(
         (
-            Hanging(part.ref, loads[part.ref], loads[part.ref] <= HANGS_G_IN2)
+            Hanging(part.ref, loads[part.ref], not falls(loads[part.ref]))
             for part in heated
             if part.side == first
         ),

@@ -5,7 +5,7 @@ from fastapi.responses import FileResponse, Response
 
 from yellowfen.store import boards, jobs
 from yellowfen.web.database import Database
-from yellowfen.web.pages import page
+from yellowfen.web.pages import STATIC, page
 
 router = APIRouter()
 
@@ -26,6 +26,4 @@ def home(request: Request, database: Database) -> Response:
 
 @router.get("/favicon.ico")
 def favicon() -> Response:
-    from yellowfen.web.app import STATIC
-
     return FileResponse(STATIC / "icon.svg", media_type="image/svg+xml")
