@@ -72,7 +72,7 @@ from yellowfen.core.heat.scene import (
 )
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
-from yellowfen.core.work.board_scene import scene_of, with_drawn_copper
+from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
 from yellowfen.core.work.job import HeatPlan
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.board_files import read_board
@@ -82,7 +82,7 @@ USUAL_IRON = Iron(1.6, 340.0)
 
 
 def scene_for(board: Board, ref: str, alloy: str = "Sn63Pb37") -> Scene:
-    return scene_of(board, HeatPlan(targets=(ref,), alloy=alloy))
+    return scene_as_laid(board, HeatPlan(targets=(ref,), alloy=alloy))
 
 
 def seconds(scene: Scene, ref: str, pin: str, iron: Iron = USUAL_IRON) -> dict[str, float]:
