@@ -191,3 +191,24 @@ def test_the_demo_has_a_past_made_as_a_user_would_make_it(client: TestClient) ->
     assert "paste by hand" in page
     assert "Calibrated: see" in client.get("/bench").text
     connection.close()
+
+
+def test_a_run_is_put_away_and_nothing_is_learnt_from_it_until_it_is_back(
+    client: TestClient,
+) -> None:
+    connection = connect_existing(client.app.state.data)
+    run = bench_runs.start_heat(connection, 1)
+    for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
+        at = 1000 + 20_000 * number
+        bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=at))
+    assert "heat" in jobs.get(connection, 1).done
+    client.post(f"/runs/{run}/remove")
+    assert client.get(f"/runs/{run}").status_code == 404
+    assert "heat" not in jobs.get(connection, 1).done
+    assert "no run of this station" in client.post("/bench/stations/1/runs").text
+    assert "nothing is learnt from it" in client.get("/logbook").text
+    client.post(f"/runs/{run}/back")
+    assert stored.get(connection, run).flowed_s("U4") == 20.0
+    assert client.post("/bench/stations/1/runs", follow_redirects=False).status_code == 303
+    assert client.post("/runs/999/back").status_code == 404
+    connection.close()

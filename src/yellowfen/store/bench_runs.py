@@ -134,6 +134,7 @@ _COLUMNS = (
     " bench_run.plan, bench_run.forecast, bench_run.note, bench_run.finished,"
     " bench_run.heat_id, bench_run.piece_id"
     " FROM bench_run JOIN job ON job.id = bench_run.job_id JOIN board ON board.id = job.board_id"
+    " WHERE bench_run.removed_at IS NULL AND"
 )
 
 
@@ -165,7 +166,7 @@ def add(
 
 def get(connection: sqlite3.Connection, run_id: int) -> BenchRun:
     """The run of that id; NotFound otherwise."""
-    row = connection.execute(f"{_COLUMNS} WHERE bench_run.id = ?", (run_id,)).fetchone()
+    row = connection.execute(f"{_COLUMNS} bench_run.id = ?", (run_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no run {run_id}; it may have been removed")
     return _run(connection, row)
@@ -176,7 +177,7 @@ def latest(
 ) -> BenchRun | None:
     """The job's newest run of a kind (and side), or None."""
     row = connection.execute(
-        f"{_COLUMNS} WHERE bench_run.job_id = ? AND bench_run.kind = ?"
+        f"{_COLUMNS} bench_run.job_id = ? AND bench_run.kind = ?"
         " AND (? IS NULL OR bench_run.side = ?) ORDER BY bench_run.id DESC LIMIT 1",
         (job_id, str(kind), side, side),
     ).fetchone()
@@ -203,7 +204,7 @@ def rows(
 ) -> list[BenchRun]:
     """The newest runs of all jobs (or one), of a kind or of all."""
     found = connection.execute(
-        f"{_COLUMNS} WHERE (? IS NULL OR bench_run.kind = ?) AND (? IS NULL OR bench_run.job_id = ?)"
+        f"{_COLUMNS} (? IS NULL OR bench_run.kind = ?) AND (? IS NULL OR bench_run.job_id = ?)"
         " ORDER BY bench_run.id DESC LIMIT ?",
         (kind and str(kind), kind and str(kind), job_id, job_id, most),
     ).fetchall()
@@ -213,7 +214,7 @@ def rows(
 def of_piece(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
     """All runs on a piece, over all jobs, the newest first."""
     found = connection.execute(
-        f"{_COLUMNS} WHERE bench_run.piece_id = ? ORDER BY bench_run.id DESC", (piece_id,)
+        f"{_COLUMNS} bench_run.piece_id = ? ORDER BY bench_run.id DESC", (piece_id,)
     ).fetchall()
     return [_run(connection, row) for row in found]
 
@@ -300,6 +301,20 @@ def keep_note(connection: sqlite3.Connection, run_id: int, note: str, finished: 
     )
 
 
-def remove(connection: sqlite3.Connection, run_id: int) -> None:
-    """Remove a run with its taps and marks."""
-    connection.execute("DELETE FROM bench_run WHERE id = ?", (run_id,))
+def remove(connection: sqlite3.Connection, run_id: int, back: bool = False) -> None:
+    """Put a run away with its taps and marks, or bring it `back`."""
+    moment = None if back else "now"
+    connection.execute(
+        "UPDATE bench_run SET removed_at = datetime(?) WHERE id = ?", (moment, run_id)
+    )
+
+
+def removed(connection: sqlite3.Connection, days: int = 14) -> list[tuple[int, str]]:
+    """Runs put away lately, (id, the job's name and the kind), the newest first."""
+    found = connection.execute(
+        "SELECT bench_run.id, job.name, bench_run.kind FROM bench_run"
+        " JOIN job ON job.id = bench_run.job_id"
+        " WHERE bench_run.removed_at > datetime('now', ?) ORDER BY bench_run.removed_at DESC",
+        (f"-{days} days",),
+    ).fetchall()
+    return [(row["id"], f"{row['name']}, {row['kind']}") for row in found]

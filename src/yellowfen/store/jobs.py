@@ -80,19 +80,19 @@ def _done(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> 
     """Stages that are behind a job (and its piece in hand): by its runs, prints and marks."""
     row = connection.execute(
         "SELECT"
-        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND kind = 'kit' AND over = 1)"
+        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND kind = 'kit' AND over = 1)"
         " OR EXISTS (SELECT 1 FROM schedule_done WHERE job_id = :job AND task = 'kit') AS ready,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND kind = 'paste' AND over = 1"
+        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND kind = 'paste' AND over = 1"
         "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))"
         " OR EXISTS (SELECT 1 FROM printed WHERE job_id = :job AND found = 'good') AS paste,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND kind = 'place' AND over = 1"
+        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND kind = 'place' AND over = 1"
         "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece)) AS place,"
         " NOT EXISTS (SELECT 1 FROM heat WHERE heat.job_id = :job AND NOT EXISTS ("
-        "  SELECT 1 FROM bench_run WHERE bench_run.heat_id = heat.id AND over = 1"
+        "  SELECT 1 FROM bench_run WHERE removed_at IS NULL AND bench_run.heat_id = heat.id AND over = 1"
         "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))) AS heat,"
         " EXISTS (SELECT 1 FROM joint_mark JOIN bench_run ON bench_run.id = joint_mark.run_id"
-        "  WHERE bench_run.job_id = :job) AS look,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE job_id = :job AND finished = 1) AS finish",
+        "  WHERE removed_at IS NULL AND bench_run.job_id = :job) AS look,"
+        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND finished = 1) AS finish",
         {"job": job_id, "piece": piece_id},
     ).fetchone()
     return frozenset(key for key in row.keys() if row[key])  # noqa: SIM118 (a row is no mapping)

@@ -27,6 +27,7 @@ def logbook(request: Request, database: Database) -> Response:
     context = {
         "room": "logbook",
         "runs": [_row(run) for run in found if run.kind not in _HANDS or run.taps],
+        "removed": bench_runs.removed(database),
     }
     return page(request, "logbook.html", context)
 

@@ -4,7 +4,7 @@ import time
 from typing import Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -13,7 +13,7 @@ from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.work.bench_run import RULES, RunKind, Shown, Tap, moments_s, shown
 from yellowfen.core.work.job import Forecast, HeatPlan, SourceKind
 from yellowfen.store import boards, stations
-from yellowfen.store.bench_runs import BenchRun, get
+from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
 from yellowfen.web.hand_svg import spots_drawn
 from yellowfen.web.package_svg import package_drawing
@@ -216,3 +216,18 @@ def tap(run_id: int, form: TapForm, database: Database) -> dict[str, Any]:
 def undo(run_id: int, key: str, database: Database) -> dict[str, Any]:
     """Take the newest tap back."""
     return _state(bench_runs.undo_tap(database, run_id, key))
+
+
+@router.post("/runs/{run_id}/remove")
+def remove_run(run_id: int, database: Database) -> Response:
+    """Put a run away: nothing is learnt from it any more."""
+    get(database, run_id)
+    remove(database, run_id)
+    return RedirectResponse("/logbook", 303)
+
+
+@router.post("/runs/{run_id}/back")
+def bring_back(run_id: int, database: Database) -> Response:
+    remove(database, run_id, back=True)
+    get(database, run_id)
+    return RedirectResponse(f"/logbook#run-{run_id}", 303)
