@@ -212,3 +212,14 @@ def test_a_run_is_put_away_and_nothing_is_learnt_from_it_until_it_is_back(
     assert client.post("/bench/stations/1/runs", follow_redirects=False).status_code == 303
     assert client.post("/runs/999/back").status_code == 404
     connection.close()
+
+
+def test_the_number_of_boards_stands_once(client: TestClient) -> None:
+    """Set in Ready it is that of Paste, and named boards set both."""
+    connection = connect_existing(client.app.state.data)
+    client.post("/jobs/1/ready/when", data={"boards": "7"})
+    assert paste_state(connection, 1).plan.boards == ready_state(connection, 1).plan.boards == 7
+    assert 'value="7"' in client.get("/jobs/1/paste/hand").text
+    job = opened(client, purpose="build", pieces="3")
+    assert paste_state(connection, job).plan.boards == ready_state(connection, job).plan.boards == 3
+    connection.close()

@@ -98,6 +98,17 @@ def _done(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> 
     return frozenset(key for key in row.keys() if row[key])  # noqa: SIM118 (a row is no mapping)
 
 
+def boards_of(connection: sqlite3.Connection, job_id: int) -> int:
+    """How many boards a job is for."""
+    row = connection.execute("SELECT boards FROM job WHERE id = ?", (job_id,)).fetchone()
+    return int(row["boards"]) if row else 1
+
+
+def set_boards(connection: sqlite3.Connection, job_id: int, boards: int) -> None:
+    """Store how many boards a job is for, 1 to 10 000."""
+    connection.execute("UPDATE job SET boards = ? WHERE id = ?", (boards, job_id))
+
+
 def set_purpose(
     connection: sqlite3.Connection, job_id: int, name: str, purpose: Purpose, parts: tuple[str, ...]
 ) -> None:

@@ -1,12 +1,13 @@
 """What a job's Paste stage is set to: its plan, changes of openings, weighings and prints."""
 
 import sqlite3
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from yellowfen.core.deposit.plan import ChangeStep, PastePlan, Printed
 from yellowfen.core.deposit.weighing import Weighing
 from yellowfen.core.metal.paste import Paste
 from yellowfen.errors import NotFound
+from yellowfen.store import jobs
 from yellowfen.store.packing import pack, unpack
 
 
@@ -21,15 +22,17 @@ class KeptWeighing:
 
 
 def plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
-    """The job's paste plan, a fresh one when none was kept."""
+    """The job's paste plan, a fresh one when none was kept; for as many boards as the job is."""
     row = connection.execute(
         "SELECT content FROM paste_plan WHERE job_id = ?", (job_id,)
     ).fetchone()
-    return PastePlan() if row is None else unpack(PastePlan, row["content"])
+    plan = PastePlan() if row is None else unpack(PastePlan, row["content"])
+    return replace(plan, boards=jobs.boards_of(connection, job_id))
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
-    """Store the job's paste plan."""
+    """Store the job's paste plan, and how many boards the job is for."""
+    jobs.set_boards(connection, job_id, plan.boards)
     connection.execute(
         "INSERT INTO paste_plan (job_id, content) VALUES (?, ?) ON CONFLICT (job_id) DO UPDATE SET content = excluded.content",
         (job_id, pack(plan)),

@@ -1,9 +1,13 @@
 """What a job's Ready stage is set to, what of its schedule is done, and its kit."""
 
 import sqlite3
+from dataclasses import replace
 
 from yellowfen.core.work.ready import ReadyPlan
+from yellowfen.store import jobs
 from yellowfen.store.packing import pack, unpack
+
+MOST_SCHEDULED = 200  # boards that a schedule is made for
 
 
 def plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
@@ -11,11 +15,13 @@ def plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
     row = connection.execute(
         "SELECT content FROM ready_plan WHERE job_id = ?", (job_id,)
     ).fetchone()
-    return ReadyPlan() if row is None else unpack(ReadyPlan, row["content"])
+    plan = ReadyPlan() if row is None else unpack(ReadyPlan, row["content"])
+    return replace(plan, boards=min(jobs.boards_of(connection, job_id), MOST_SCHEDULED))
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:
-    """Store the job's plan."""
+    """Store the job's plan, and how many boards the job is for."""
+    jobs.set_boards(connection, job_id, plan.boards)
     connection.execute(
         "INSERT INTO ready_plan (job_id, content) VALUES (?, ?) ON CONFLICT (job_id) DO UPDATE SET content = excluded.content",
         (job_id, pack(plan)),

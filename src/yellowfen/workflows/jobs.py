@@ -10,8 +10,6 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import FoundMark, HeatPlan, Job, Piece, Purpose, usual_moves
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs, stations
-from yellowfen.store import paste as paste_plans
-from yellowfen.store import ready as ready_plans
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.ready import ready_state
@@ -76,12 +74,7 @@ def _set_pieces(connection: sqlite3.Connection, job_id: int, pieces: tuple[str, 
     """The job's boards; their number is that of every stage."""
     jobs.set_pieces(connection, job_id, pieces)
     if pieces:
-        ready, paste = (
-            ready_plans.plan_of(connection, job_id),
-            paste_plans.plan_of(connection, job_id),
-        )
-        ready_plans.keep_plan(connection, job_id, replace(ready, boards=len(pieces)))
-        paste_plans.keep_plan(connection, job_id, replace(paste, boards=len(pieces)))
+        jobs.set_boards(connection, job_id, len(pieces))
 
 
 def _check(purpose: Purpose, parts: tuple[str, ...]) -> None:
