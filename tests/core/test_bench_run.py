@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import NEEDLES
 from yellowfen.core.deposit.hand_plan import hand_plan
+from yellowfen.core.heat.plan import Forecast, HeatPlan, TargetForecast
 from yellowfen.core.heat.scene import Deed, Move
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.paste import paste_named
@@ -41,7 +42,6 @@ from yellowfen.core.work.bench_scripts import (
     placing_script,
 )
 from yellowfen.core.work.iron_rows import joint_plans, row_plans
-from yellowfen.core.work.job import Forecast, HeatPlan, TargetForecast
 from yellowfen.core.work.kit import kit
 from yellowfen.core.work.order import placement_order
 

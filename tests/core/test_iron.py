@@ -45,6 +45,7 @@ from yellowfen.core.heat.pad_copper import (
     Tie,
     copper_round,
 )
+from yellowfen.core.heat.plan import HeatPlan
 from yellowfen.core.heat.rehearsal import (
     Prepared,
     State,
@@ -73,7 +74,6 @@ from yellowfen.core.heat.scene import (
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
-from yellowfen.core.work.job import HeatPlan
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.ready import USUAL_NEED_S

@@ -27,6 +27,7 @@ from yellowfen.core.heat.doubt import (
     unknowns_of,
 )
 from yellowfen.core.heat.outcome import Fate, outcome, watch
+from yellowfen.core.heat.plan import USUAL_OVEN
 from yellowfen.core.heat.profile import Criterion, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
 from yellowfen.core.heat.scene import (
@@ -54,7 +55,6 @@ from yellowfen.core.heat.window import (
     with_dwell,
     with_setting,
 )
-from yellowfen.core.work.job import USUAL_OVEN
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import read_scene
 

@@ -16,10 +16,10 @@ from yellowfen.core.board.sketch import (
     Underlay,
     board_of,
 )
+from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import QUICK, rehearse
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of
-from yellowfen.core.work.job import HeatPlan, usual_moves
 from yellowfen.errors import InvalidValue
 
 

@@ -7,10 +7,12 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import small_scene
+from yellowfen.core.bench.station import Station
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PartChoice
+from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.work.bench_run import Tap
-from yellowfen.core.work.job import HeatPlan, Station, Verdict, usual_moves
+from yellowfen.core.work.job import Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import boards, jobs, ready, stations

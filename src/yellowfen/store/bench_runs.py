@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from yellowfen.core.deposit.hand_plan import HandPlan
+from yellowfen.core.heat.plan import Forecast, HeatPlan
 from yellowfen.core.work.bench_run import RunKind, Script, State, Tap, state_after
 from yellowfen.core.work.bench_scripts import (
     AWAY,
@@ -22,7 +23,7 @@ from yellowfen.core.work.bench_scripts import (
     look_script,
     placing_script,
 )
-from yellowfen.core.work.job import Forecast, FoundMark, HeatPlan, Verdict
+from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import NotFound
 from yellowfen.store.packing import pack, unpack
 

@@ -3,7 +3,8 @@
 import sqlite3
 from collections.abc import Sequence
 
-from yellowfen.core.work.job import Heat, HeatPlan, Job, Piece, Purpose
+from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.work.job import Heat, Job, Piece, Purpose
 from yellowfen.errors import InvalidValue, NotFound
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack

@@ -2,7 +2,7 @@
 
 import sqlite3
 
-from yellowfen.core.work.job import Station
+from yellowfen.core.bench.station import Station
 from yellowfen.errors import NotFound, Refused
 
 

@@ -2,8 +2,8 @@
 
 import sqlite3
 
+from yellowfen.core.bench.station import Tool, ToolKind
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Preheater
-from yellowfen.core.work.job import Tool, ToolKind
 from yellowfen.errors import NotFound, Refused
 from yellowfen.store.packing import pack, unpack
 

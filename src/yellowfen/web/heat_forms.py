@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
+from yellowfen.core.heat.plan import MOST_TARGETS, HeatPlan, SourceKind
 from yellowfen.core.heat.scene import (
     BLOWING,
     Core,
@@ -20,7 +21,6 @@ from yellowfen.core.heat.scene import (
     ShieldKind,
     Underside,
 )
-from yellowfen.core.work.job import MOST_TARGETS, HeatPlan, SourceKind
 from yellowfen.formats.rehearsal_file import CurveIn, PlateIn, PreheaterIn, Strict
 
 

@@ -6,6 +6,7 @@ import math
 import sqlite3
 from dataclasses import dataclass, replace
 
+from yellowfen.core.bench.station import Station, Tool
 from yellowfen.core.heat.calibrate import (
     STRENGTH_EXPONENT,
     STRUCTURE_LOG_SD,
@@ -19,11 +20,11 @@ from yellowfen.core.heat.calibrate import (
 )
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.jet import jet_on_board
+from yellowfen.core.heat.plan import HeatPlan, SourceKind
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_as_laid
-from yellowfen.core.work.job import HeatPlan, SourceKind, Station, Tool
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.thermal_log import read_log
 from yellowfen.store import bench_runs, boards, calibrations, stations, tools

@@ -5,21 +5,14 @@ import time
 from dataclasses import replace
 from importlib import resources
 
+from yellowfen.core.bench.station import Station, Tool, ToolKind
 from yellowfen.core.board.choices import Choices
+from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.scene import Deed, HotPlate, Iron, Move, TipShape
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.bench_run import RULES, Tap
-from yellowfen.core.work.job import (
-    HeatPlan,
-    Purpose,
-    SourceKind,
-    Station,
-    Tool,
-    ToolKind,
-    Verdict,
-    usual_moves,
-)
+from yellowfen.core.work.job import Purpose, Verdict
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools

@@ -9,20 +9,14 @@ from dataclasses import dataclass, replace
 from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, settled, sureness
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
 from yellowfen.core.heat.pad_copper import Tie
+from yellowfen.core.heat.plan import Forecast, HeatPlan, SourceKind, TargetForecast, usual_moves
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.usual import Usual, usual_recipe
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
-from yellowfen.core.work.job import (
-    Forecast,
-    HeatPlan,
-    Job,
-    SourceKind,
-    TargetForecast,
-    usual_moves,
-)
+from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import bench_runs, boards, calibrations, jobs, stations
 from yellowfen.store.packing import pack

@@ -6,8 +6,9 @@ from collections import Counter
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
+from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.job import FoundMark, HeatPlan, Job, Piece, Purpose, usual_moves
+from yellowfen.core.work.job import FoundMark, Job, Piece, Purpose
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.bench_runs import BenchRun

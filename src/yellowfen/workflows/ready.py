@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import cast
 
+from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
@@ -29,7 +30,7 @@ from yellowfen.core.work.estimate import (
     stage,
 )
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, Row, row_plans, rows_of, usual_need_s
-from yellowfen.core.work.job import Purpose, ToolKind
+from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.kit import Found, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
 from yellowfen.core.work.ready import ReadyPlan

@@ -10,8 +10,10 @@ import sqlite3
 from dataclasses import asdict, replace
 from typing import Any
 
+from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.doubt import Doubts, settled
 from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
+from yellowfen.core.heat.plan import HeatPlan, SourceKind
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene, near_the_heat
 from yellowfen.core.heat.tune import (
@@ -44,7 +46,6 @@ from yellowfen.core.heat.window import (
     with_setting,
 )
 from yellowfen.core.work.board_scene import scene_of
-from yellowfen.core.work.job import HeatPlan, SourceKind, ToolKind
 from yellowfen.errors import YellowfenError
 from yellowfen.store import boards, jobs, stations, tasks, tools
 from yellowfen.store.leases import Lost

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
+from yellowfen.core.heat.plan import Forecast, HeatPlan
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp
 from yellowfen.core.work.iron_rows import Row
-from yellowfen.core.work.job import Forecast, HeatPlan
 from yellowfen.core.work.kit import Line, line_key
 from yellowfen.core.work.order import Step, either_way
 from yellowfen.core.work.technique import corners_to_tack

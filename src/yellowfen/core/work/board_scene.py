@@ -8,6 +8,7 @@ import numpy as np
 from yellowfen.core.board.board import Board, BoardPart, CopperMap
 from yellowfen.core.board.copper_links import CopperLinks, unpacked
 from yellowfen.core.board.drawn_copper import drawn_copper
+from yellowfen.core.heat.plan import HeatPlan, SourceKind
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
@@ -21,7 +22,6 @@ from yellowfen.core.heat.scene import (
     turned_over,
 )
 from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
-from yellowfen.core.work.job import HeatPlan, SourceKind
 from yellowfen.errors import InvalidValue
 
 WIDEST_VIA_MM = 1.1

@@ -6,9 +6,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from yellowfen.core.bench.station import USUAL_MOST_LPM, Station, Tool
 from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
 from yellowfen.core.quantity.number import in_range
-from yellowfen.core.work.job import USUAL_MOST_LPM, Station, Tool
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import stations, tools
 from yellowfen.web.database import Database

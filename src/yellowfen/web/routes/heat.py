@@ -8,8 +8,10 @@ import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.outcome import Fate
+from yellowfen.core.heat.plan import SourceKind
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
 from yellowfen.core.heat.scene import (
@@ -34,7 +36,7 @@ from yellowfen.core.heat.story import (
 )
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.job import Job, SourceKind, ToolKind
+from yellowfen.core.work.job import Job
 from yellowfen.store import bench_runs, boards, jobs, stations, tools
 from yellowfen.web.database import Database
 from yellowfen.web.heat_forms import PlanForm, plan_settings

@@ -10,8 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan
+from yellowfen.core.heat.plan import Forecast, HeatPlan, SourceKind
 from yellowfen.core.work.bench_run import RULES, RunKind, Shown, Tap, moments_s, shown
-from yellowfen.core.work.job import Forecast, HeatPlan, SourceKind
 from yellowfen.store import boards, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database

@@ -8,8 +8,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
+from yellowfen.core.bench.station import Tool, ToolKind
 from yellowfen.core.heat.calibrate import STRUCTURE_LOG_SD, Finding
 from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.plan import USUAL_OVEN
 from yellowfen.core.heat.scene import (
     Control,
     Handle,
@@ -21,7 +23,6 @@ from yellowfen.core.heat.scene import (
     usual_tip_heat_j_k,
 )
 from yellowfen.core.metal.alloy import ALLOYS
-from yellowfen.core.work.job import USUAL_OVEN, Tool, ToolKind
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import calibrations, stations, tools
 from yellowfen.store.calibrations import Kept

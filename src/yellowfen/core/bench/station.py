@@ -1,0 +1,117 @@
+"""What stands on the bench: hot-air stations, plates, ovens, preheaters and irons in their owner's words."""
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Oven, Preheater
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import InvalidValue
+
+USUAL_MOST_LPM = constant(
+    "station_most_air",
+    110.0,
+    "L/min",
+    Mark.FROM_MEMORY,
+    "usual hand stations name 100 to 120 at most",
+    "air of a station known by its dial",
+)
+MOST_LOG_SD = constant(
+    "doubt_most_air",
+    0.3,
+    "log",
+    Mark.FROM_MEMORY,
+    "a maximum that is not known",
+    "bands of a station known by its dial",
+)
+DIAL_LOG_SD = constant(
+    "doubt_dial",
+    0.2,
+    "log",
+    Mark.FROM_MEMORY,
+    "air in proportion to the dial's share",
+    "bands of a station known by its dial",
+)
+
+
+@dataclass(frozen=True)
+class Station:
+    """A hot-air station of the bench in its owner's words.
+
+    True outlet = display + `outlet_offset_c`.
+
+    Its air is known as `air_share` of its dial (0..1) of `air_max_lpm` (None: not known), which
+    gives `flow_lpm`; or, without a share, as `flow_lpm` itself.
+    """
+
+    id: int
+    name: str
+    nozzle_mm: float
+    outlet_c: float
+    flow_lpm: float
+    outlet_label: str = ""
+    flow_label: str = ""
+    outlet_offset_c: float = 0.0
+    nozzle_long_mm: float | None = None
+    air_share: float | None = None
+    air_max_lpm: float | None = None
+
+    @property
+    def most_lpm(self) -> float:
+        """What it blows at the end of its dial, L/min of free air; a usual figure where its owner
+        does not know.
+        """
+        return USUAL_MOST_LPM if self.air_max_lpm is None else self.air_max_lpm
+
+    @property
+    def flow_log_sd(self) -> float:
+        """How far its air may lie from the figure: nothing more where litres a minute were given."""
+        if self.air_share is None:
+            return 0.0
+        return DIAL_LOG_SD if self.air_max_lpm is not None else math.hypot(DIAL_LOG_SD, MOST_LOG_SD)
+
+    def __post_init__(self) -> None:
+        if self.air_share is not None:
+            in_range("air_share", self.air_share, 0.01, 1)
+        if self.air_max_lpm is not None:
+            in_range("air_max_lpm", self.air_max_lpm, 1, 400, "L/min")
+        if not 1 <= len(self.name.strip()) <= 60:
+            raise InvalidValue("name", "give the station a name of 1 to 60 letters")
+        if max(len(self.outlet_label), len(self.flow_label)) > 30:
+            raise InvalidValue("dial label", "keep dial labels within 30 letters")
+        in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
+        HotAir(
+            self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm
+        )
+
+
+class ToolKind(StrEnum):
+    """Heat sources of the bench beside hot-air stations."""
+
+    PLATE = "plate"
+    OVEN = "oven"
+    PREHEATER = "preheater"
+    IRON = "iron"
+
+
+@dataclass(frozen=True)
+class Tool:
+    """A plate, oven, preheater or iron of the bench in its owner's words."""
+
+    id: int
+    kind: ToolKind
+    name: str
+    content: HotPlate | Oven | Preheater | Iron
+
+    def __post_init__(self) -> None:
+        if not 1 <= len(self.name.strip()) <= 60:
+            raise InvalidValue("name", "give it a name of 1 to 60 letters")
+        kinds = {
+            ToolKind.PLATE: HotPlate,
+            ToolKind.OVEN: Oven,
+            ToolKind.PREHEATER: Preheater,
+            ToolKind.IRON: Iron,
+        }
+        if not isinstance(self.content, kinds[self.kind]):
+            raise InvalidValue("kind", f"these are not the settings of a {self.kind}")

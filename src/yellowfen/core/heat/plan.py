@@ -1,0 +1,154 @@
+"""What a heat is set to, the recipe it starts with, and what of its forecast a run keeps."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from yellowfen.core.heat.scene import (
+    Core,
+    Deed,
+    HotAir,
+    HotPlate,
+    Move,
+    Oven,
+    Preheater,
+    ShieldKind,
+    Source,
+    Underside,
+)
+from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.quantity.number import in_range
+from yellowfen.errors import InvalidValue
+
+MOST_TARGETS = 400
+
+
+class SourceKind(StrEnum):
+    """What the Heat stage works with."""
+
+    AIR = "air"
+    PLATE = "plate"
+    OVEN = "oven"
+
+
+USUAL_OVEN = Oven(
+    (
+        (0.0, 25.0, 25.0),
+        (90.0, 140.0, 150.0),
+        (180.0, 165.0, 175.0),
+        (250.0, 225.0, 245.0),
+        (280.0, 225.0, 245.0),
+        (400.0, 70.0, 80.0),
+    ),
+    12.0,
+)
+
+
+@dataclass(frozen=True)
+class HeatPlan:
+    """What a heat is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder
+    already on the board; `side` is the face that lies up, which is the one that is heated: moves
+    are meant as it then lies before the eye. `bare_below`: the other face carries no parts yet.
+    """
+
+    alloy: str = "Sn63Pb37"
+    station_id: int | None = None
+    nozzle_mm: float = 6.0
+    outlet_c: float = 350.0
+    flow_lpm: float = 30.0
+    outlet_offset_c: float = 0.0
+    underside: Underside = Underside.INSULATING
+    ambient_c: float = 23.0
+    targets: tuple[str, ...] = ()
+    moves: tuple[Move, ...] = field(default_factory=lambda: usual_moves(()))
+    source: SourceKind = SourceKind.AIR
+    nozzle_long_mm: float | None = None
+    nozzle_turn_deg: float = 0.0
+    plate: HotPlate = field(default_factory=lambda: HotPlate(230.0))
+    oven: Oven = USUAL_OVEN
+    tool_id: int | None = None
+    preheater: Preheater | None = None
+    shields: tuple[str, ...] = ()
+    shield_kind: ShieldKind = ShieldKind.FOIL
+    board_alloy: str | None = None
+    core: Core = Core.FR4
+    side: str = "top"
+    bare_below: bool = False
+
+    def __post_init__(self) -> None:
+        alloy_named(self.alloy)
+        if self.board_alloy is not None:
+            alloy_named(self.board_alloy, "board_alloy")
+        in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
+        in_range("ambient_c", self.ambient_c, -10, 60, "°C")
+        if self.side not in ("top", "bottom"):
+            raise InvalidValue("side", "a board lies with its top or its bottom up")
+        self.hot_air()
+        if len(self.moves) > 20:
+            raise InvalidValue(
+                "moves", "more than 20 moves cannot be followed at the bench; join some"
+            )
+        if len(self.targets) > MOST_TARGETS:
+            raise InvalidValue("targets", f"choose at most {MOST_TARGETS} parts at once")
+        if len(self.shields) > 40:
+            raise InvalidValue("shields", "cover at most 40 parts")
+
+    def hot_air(self) -> HotAir:
+        """The station as it truly blows."""
+        return HotAir(
+            self.nozzle_mm,
+            self.outlet_c + self.outlet_offset_c,
+            self.flow_lpm,
+            self.nozzle_long_mm,
+            self.nozzle_turn_deg,
+        )
+
+    def in_words(self) -> str:
+        """What is set, in a few words."""
+        if self.source is SourceKind.PLATE:
+            return f"plate {self.plate.set_c:g} °C"
+        if self.source is SourceKind.OVEN:
+            return f"oven up to {max(point[1] for point in self.oven.curve):g} °C"
+        shape = (
+            f"{self.nozzle_mm:g}"
+            if self.nozzle_long_mm is None
+            else f"{self.nozzle_mm:g} × {self.nozzle_long_mm:g}"
+        )
+        below = f", {self.preheater.celsius:g} °C from below" if self.preheater else ""
+        foil = f", {self.shield_kind} over {', '.join(self.shields)}" if self.shields else ""
+        return f"{self.outlet_c:g} °C, {self.flow_lpm:g} L/min, {shape} mm nozzle{below}{foil}"
+
+    def heat_source(self) -> Source:
+        """The source of heat that the plan works with."""
+        if self.source is SourceKind.PLATE:
+            return self.plate
+        return self.oven if self.source is SourceKind.OVEN else self.hot_air()
+
+
+def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
+    """The recipe a new job starts with: warm from above, close in circling, away (common practice)."""
+    over = targets or ("?",)
+    return (
+        Move(Deed.WARM, 25.0, over, 60.0, 10.0),
+        Move(Deed.CLOSE, 40.0, over, 15.0, 4.0),
+        Move(Deed.WITHDRAW, 45.0),
+    )
+
+
+@dataclass(frozen=True)
+class TargetForecast:
+    """What was forecast for one target: last joint molten, and its band."""
+
+    ref: str
+    flows_s: float | None
+    early_s: float | None
+    late_s: float | None
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """The part of a rehearsal that a run keeps: per target, and when to stop at the latest."""
+
+    targets: tuple[TargetForecast, ...]
+    latest_s: float | None = None
+    latest_why: str = ""
+    model: str = ""
