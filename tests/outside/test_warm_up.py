@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import special
 
-from yellowfen.core.heat.warm_up import (
+from yellowfen.core.metal.paste import paste_named
+from yellowfen.core.metal.paste_warming import (
     PASTE_W_MK,
     Container,
     bessel,
@@ -23,7 +24,6 @@ from yellowfen.core.heat.warm_up import (
     time_constant_s,
     warm_up,
 )
-from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.quantity.dew import dew_point_c, saturation_hpa
 from yellowfen.errors import InvalidValue
 

@@ -3,7 +3,7 @@
 import sqlite3
 from dataclasses import replace
 
-from yellowfen.core.work.ready import ReadyPlan
+from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.store import jobs
 from yellowfen.store.packing import pack, unpack
 

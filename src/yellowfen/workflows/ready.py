@@ -16,8 +16,8 @@ from yellowfen.core.deposit.by_hand import DOT_S
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.scene import Iron, TipShape
-from yellowfen.core.heat.warm_up import WarmUp, container_of, warm_up
 from yellowfen.core.metal.lot import Lot
+from yellowfen.core.metal.paste_warming import WarmUp, container_of, warm_up
 from yellowfen.core.quantity.dew import dew_point_c
 from yellowfen.core.work.bench_run import PAUSE_S, RunKind, each_s
 from yellowfen.core.work.estimate import (
@@ -33,7 +33,7 @@ from yellowfen.core.work.iron_rows import USUAL_NEED_S, Row, row_plans, rows_of,
 from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.kit import Found, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
-from yellowfen.core.work.ready import ReadyPlan
+from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.core.work.schedule import (
     CLEAN_MIN,
     KIT_LINE_MIN,
