@@ -180,10 +180,12 @@ def pieces_page(request: Request, job_id: int, database: Database) -> Response:
     rows: list[dict[str, Any]] = []
     for piece in job.pieces:
         state = workflow.piece_state(database, piece)
+        side = _side_to_see(about, state)
         rows.append(
             {
                 "state": state,
-                "plan": plan_svg(board, "top", _grades(about, state)),
+                "side": side,
+                "plan": plan_svg(board, side, _grades(about, state)),
                 "soldered": sum(part.ref in state.soldered for part in about),
                 "placed": sum(part.ref in state.placed for part in about),
                 "most": max(state.heats.values(), default=0),
@@ -191,6 +193,12 @@ def pieces_page(request: Request, job_id: int, database: Database) -> Response:
         )
     context = {"room": "jobs", "stage": "", "job": job, "rows": rows, "count": len(about)}
     return page(request, "job_pieces.html", context)
+
+
+def _side_to_see(about: list[Any], state: workflow.PieceState) -> str:
+    """The face on which most has been done."""
+    touched = [part.side for part in about if part.ref in state.soldered | state.placed]
+    return "bottom" if 2 * touched.count("bottom") > len(touched) else "top"
 
 
 def _grades(about: list[Any], state: workflow.PieceState) -> dict[str, str]:
