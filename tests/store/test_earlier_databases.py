@@ -1,5 +1,6 @@
 """Databases of every earlier shape open, and what was done at the bench stands in them as it was."""
 
+import hashlib
 from importlib import resources
 from pathlib import Path
 
@@ -102,3 +103,30 @@ def test_what_was_done_at_the_bench_stands_after_every_migration(
     page = TestClient(create_app(tmp_path), base_url="http://127.0.0.1").get("/logbook").text
     assert "a note" in page
     assert "1 bridge" in page
+
+
+# A landed migration is never changed; a new one adds its line.
+DIGESTS = {
+    "0001_first.sql": "1223f1f1326b584f",
+    "0002_heat_tools.sql": "bcc76b6139450924",
+    "0003_long_nozzle.sql": "bcc6b1f25f6bae25",
+    "0004_boards.sql": "b00e7e835efcde6b",
+    "0005_paste.sql": "5551aa0958bd27fd",
+    "0006_ready_and_place.sql": "5c4bc8e86297e5bd",
+    "0007_schools_of_the_bench.sql": "d339c4504d9ed1ef",
+    "0008_copper_as_drawn.sql": "82b90ccd3211f886",
+    "0009_air_by_its_dial.sql": "8b820cd14903c1cd",
+    "0010_one_bench_run.sql": "689531c85aa73895",
+    "0011_jobs_heats_pieces.sql": "9e219657a6d743c9",
+    "0012_leases.sql": "7dfd475584a9532f",
+    "0013_runs_put_away.sql": "8d79b8f4cea89290",
+    "0014_number_of_boards.sql": "869fcb97ab970c18",
+}
+
+
+def test_landed_migrations_are_as_they_landed() -> None:
+    folder = resources.files("yellowfen.store.migrations")
+    found = {
+        name: hashlib.sha256((folder / name).read_bytes()).hexdigest()[:16] for name in SCRIPTS
+    }
+    assert found == DIGESTS
