@@ -8,12 +8,14 @@ import time
 from pathlib import Path
 
 import pytest
+from fastapi.testclient import TestClient
 
 from tests.live_server import LiveServer
 from yellowfen.errors import Refused
+from yellowfen.store import imports, tasks
 from yellowfen.web.serving import _hold
 from yellowfen.web.worker_process import WorkerProcess
-from yellowfen.workflows.opening import open_database
+from yellowfen.workflows.opening import connect_existing, open_database
 from yellowfen.workflows.worker import HEAT, IMPORTS
 
 
@@ -80,3 +82,23 @@ def test_a_second_server_on_the_same_folder_is_told(tmp_path: Path) -> None:
         _hold(tmp_path)
     first.kill()
     _hold(tmp_path).close()
+
+
+def test_long_work_is_listed_and_can_be_given_up(client: TestClient) -> None:
+    connection = connect_existing(client.app.state.data)
+    waiting = tasks.add(connection, 1, "window", "{}")
+    failed = tasks.add(connection, 1, "settings", "{}")
+    reading = imports.add(connection, "Large one", 1.6, None, {"a": b"x"})
+    tasks.set_state(connection, failed, "failed", "it went wrong")
+    page = client.get("/today").text
+    for said in ("window of", "it went wrong", "reading Large one"):
+        assert said in page
+    client.post("/today/cancel", data={"table": "task", "work": str(waiting)})
+    client.post("/today/cancel", data={"table": "board_import", "work": str(reading)})
+    assert tasks.state_of(connection, waiting) == "cancelled"
+    assert imports.get(connection, reading).state == "cancelled"
+    page = client.get("/today").text
+    assert "window of" not in page
+    assert "reading Large one" not in page
+    assert client.post("/today/cancel", data={"table": "job", "work": "1"}).status_code == 422
+    connection.close()

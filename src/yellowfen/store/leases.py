@@ -5,6 +5,7 @@ still tries to write is refused. Work that has been left behind `MOST_TRIES` tim
 """
 
 import sqlite3
+from dataclasses import dataclass
 
 from yellowfen.errors import Refused
 from yellowfen.store.database import atomic
@@ -58,3 +59,35 @@ def moved_on(connection: sqlite3.Connection, table: str, work_id: int) -> None:
     """Note that work went forward: it is not given up for what came before."""
     assert table in _TABLES
     connection.execute(f"UPDATE {table} SET tries = 0 WHERE id = ?", (work_id,))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Work:
+    """A piece of long work as it is listed: which, what it is for, how it stands, why it failed."""
+
+    table: str
+    id: int
+    name: str
+    state: str
+    said: str
+
+
+def listed(connection: sqlite3.Connection) -> list[Work]:
+    """What waits, works, or failed within a day, the newest first."""
+    recent = "state IN ('waiting', 'working') OR (state = 'failed' AND asked_at > datetime('now', '-1 day'))"
+    found = connection.execute(
+        "SELECT 'task' AS of, task.id, task.kind || ' of ' || job.name AS name, task.state, task.said,"
+        f" task.asked_at FROM task JOIN job ON job.id = task.job_id WHERE {recent}"
+        f" UNION ALL SELECT 'board_import', id, 'reading ' || name, state, said, asked_at"
+        f" FROM board_import WHERE {recent} ORDER BY asked_at DESC LIMIT 50"
+    ).fetchall()
+    return [
+        Work(
+            table=row["of"],
+            id=row["id"],
+            name=row["name"],
+            state=row["state"],
+            said=row["said"],
+        )
+        for row in found
+    ]

@@ -2,16 +2,18 @@
 
 import time
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.store import jobs, materials
+from yellowfen.errors import InvalidValue
+from yellowfen.store import imports, jobs, leases, materials
 from yellowfen.store import ready as stored
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page
 from yellowfen.workflows import ready as workflow
+from yellowfen.workflows import tasks
 
 router = APIRouter()
 MOST_JOBS = 20
@@ -53,4 +55,19 @@ def today(request: Request, database: Database) -> Response:
         for lot in materials.lots(database)
         if lot.is_out
     ]
-    return page(request, "today.html", {"room": "jobs", "builds": builds, "out": out})
+    context = {"room": "jobs", "builds": builds, "out": out, "work": leases.listed(database)}
+    return page(request, "today.html", context)
+
+
+@router.post("/today/cancel")
+def cancel(
+    database: Database, table: Annotated[str, Form()] = "", work: Annotated[int, Form()] = 0
+) -> Response:
+    """Give a piece of long work up."""
+    if table == "task":
+        tasks.cancel(database, work)
+    elif table == "board_import":
+        imports.cancel(database, work)
+    else:
+        raise InvalidValue("table", "choose one of the pieces of work listed")
+    return RedirectResponse("/today", 303)
