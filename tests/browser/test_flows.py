@@ -250,6 +250,10 @@ PAGES = [
     "/runs/1",
     "/jobs/1/look",
     "/jobs/1/finish",
+    "/boards/1/open",
+    "/jobs/1/purpose",
+    "/jobs/1/pieces",
+    "/today",
     "/bench",
     "/logbook",
 ]
