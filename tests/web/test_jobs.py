@@ -223,3 +223,18 @@ def test_the_number_of_boards_stands_once(client: TestClient) -> None:
     job = opened(client, purpose="build", pieces="3")
     assert paste_state(connection, job).plan.boards == ready_state(connection, job).plan.boards == 3
     connection.close()
+
+
+def test_a_kit_that_is_all_there_stays_so_when_the_list_is_made_anew(client: TestClient) -> None:
+    """Another number of boards is another list; what was answered is answered, and Ready stays done."""
+    job = opened(client, purpose="rework", parts="U4")
+    connection = connect_existing(client.app.state.data)
+    run = bench_runs.start_kit_check(connection, job)
+    (line,) = stored.get(connection, run).script.cues
+    bench_runs.tap(connection, run, Tap(key="a", cue=line.key, word="there", at_ms=1))
+    client.post(f"/jobs/{job}/ready/when", data={"boards": "2"})
+    again = bench_runs.start_kit_check(connection, job)
+    assert again != run
+    client.post(f"/runs/{run}/remove")
+    assert "ready" in jobs.get(connection, job).done
+    connection.close()

@@ -108,6 +108,7 @@ def start_kit_check(connection: sqlite3.Connection, job_id: int) -> int:
         for one in before.taps if before else ():
             if one.cue in keys:
                 bench_runs.add_tap(connection, run, one)
+        bench_runs.set_over(connection, run, bench_runs.get(connection, run).state.over)
     return run
 
 
