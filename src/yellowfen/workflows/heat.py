@@ -135,7 +135,7 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
     """Bands, cautious stop, odds and blame of the job's plan, from memory when nothing changed;
     `more` samples where time allows.
 
-    Raises Refused when the plan is changed while more samples are drawn.
+    Raises Refused when the plan is changed while samples are drawn: a new answer is being waited for.
     """
     doubts = doubts_of(connection, job.plan)
     key = (job.board_id, pack(job.plan), doubts)
@@ -147,7 +147,7 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
     def still_asked(_: object) -> None:
         if _ENDING.is_set():
             raise Refused("the server is being stopped")
-        if more and jobs.get(connection, job.id).plan != job.plan:
+        if jobs.get(connection, job.id).plan != job.plan:
             raise Refused("the settings were changed meanwhile; ask again")
 
     fine = rehearse_job(connection, job).rehearsal

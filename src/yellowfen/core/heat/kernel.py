@@ -378,10 +378,10 @@ def _take(theta, i, cooling, slope):
     theta[i] -= d * (1.0 + 0.5 * slope * d * soft)
 
 
-@numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
-def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, level):
-    """One implicit step of the columns with plated holes; fluxes from the weighted state, used on
-    both sides.
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _column_factors(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, hold, ease, push):
+    """Coefficients (layers, columns) of the implicit step of the columns with plated holes, for a
+    step of `dt` and the heat capacities as they are now.
 
     The state is weighted between old and new by (3 + z)/(6 + z), z = 2g·dt/C: of second order, and
     never past equilibrium by more than a fifth of the way, however conductive the holes are.
@@ -396,28 +396,57 @@ def _columns(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, below, lev
         z = 2.0 * g * dt * quickest
         per_dt = (6.0 + z) / ((3.0 + z) * dt)
         for layer in range(layers):
-            here = both[now_in[layer], layer, i]
-            hold = c0[layer, i] * (1.0 + slopes[layer] * here) * per_dt
-            push = hold * here
+            held = c0[layer, i] * (1.0 + slopes[layer] * both[now_in[layer], layer, i]) * per_dt
+            hold[layer, v] = held
+            push[layer, v] = g * dt * inv_c0[layer, i]
             if layer > 0:
-                share = g * below[layer - 1]
-                push += share * level[layer - 1]
-                hold += g - g * share
+                held += g - g * g * ease[layer - 1, v]
             if layer < layers - 1:
-                hold += g
-            below[layer] = 1.0 / hold
-            level[layer] = push
-        for layer in range(layers - 1, -1, -1):
-            level[layer] = (
-                level[layer] + (g * level[layer + 1] if layer < layers - 1 else 0.0)
-            ) * below[layer]
-        for layer in range(layers):
-            q = 0.0
-            if layer > 0:
-                q += g * (level[layer - 1] - level[layer])
-            if layer < layers - 1:
-                q += g * (level[layer + 1] - level[layer])
-            _take(both[now_in[layer], layer], i, -dt * q * inv_c0[layer, i], slopes[layer])
+                held += g
+            ease[layer, v] = 1.0 / held
+
+
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _columns(both, now_in, via_cell, via_w_k, slopes, hold, ease, push, before, level):
+    """One implicit step of the columns with plated holes; fluxes from the weighted state, used on
+    both sides, so heat is conserved whatever the coefficients. Loops run over columns, so that they
+    vectorise; `before` and `level` (layers, columns) are room to work in, `push` is g·dt/c0.
+    """
+    layers = now_in.shape[0]
+    bottom = layers - 1
+    columns = via_cell.shape[0]
+    one = np.float32(1.0)
+    half = np.float32(0.5)
+    two = np.float32(2.0)
+    for layer in range(layers):
+        here = both[now_in[layer], layer]
+        for v in range(columns):
+            before[layer, v] = here[via_cell[v]]
+        if layer == 0:
+            for v in range(columns):
+                level[0, v] = hold[0, v] * before[0, v]
+        else:
+            for v in range(columns):
+                carried = via_w_k[v] * ease[layer - 1, v] * level[layer - 1, v]
+                level[layer, v] = hold[layer, v] * before[layer, v] + carried
+    for v in range(columns):
+        level[bottom, v] *= ease[bottom, v]
+    for layer in range(bottom - 1, -1, -1):
+        for v in range(columns):
+            level[layer, v] = (level[layer, v] + via_w_k[v] * level[layer + 1, v]) * ease[layer, v]
+    for layer in range(layers):
+        here = both[now_in[layer], layer]
+        slope = slopes[layer]
+        above = max(layer - 1, 0)
+        below = min(layer + 1, bottom)
+        for v in range(columns):
+            began = before[layer, v]
+            soft = one / (one + slope * began)
+            flow = level[above, v] + level[below, v] - two * level[layer, v]
+            d = push[layer, v] * flow * soft
+            before[layer, v] = began + d * (one - half * slope * d * soft)
+        for v in range(columns):
+            here[via_cell[v]] = before[layer, v]
 
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
@@ -902,8 +931,13 @@ def run(
     gap_eff = np.empty(gap_cell.shape[0])
     gap_sum = np.empty(n_bodies)
     gap_theta = np.empty(gap_cell.shape[0])
-    column_a = np.empty(layers)
-    column_b = np.empty(layers)
+    columns = (layers, via_cell.shape[0])
+    column_hold = np.empty(columns, dtype=theta.dtype)
+    column_ease = np.empty(columns, dtype=theta.dtype)
+    column_push = np.empty(columns, dtype=theta.dtype)
+    column_before = np.empty(columns, dtype=theta.dtype)
+    column_level = np.empty(columns, dtype=theta.dtype)
+    column_w_k = via_w_k.astype(theta.dtype)
 
     for s in range(segments.shape[0]):
         if settled:
@@ -932,6 +966,19 @@ def run(
                 on_plate = jet[ON_PLATE] > 0.5
                 if now >= next_room - 1e-9 or macro == 0:
                     next_room = now + 0.1
+                    _column_factors(
+                        both,
+                        now_in,
+                        via_cell,
+                        via_w_k,
+                        c0,
+                        inv_c0,
+                        slopes,
+                        dt * every,
+                        column_hold,
+                        column_ease,
+                        column_push,
+                    )
                     _refresh_room(
                         both[now_in[0], 0],
                         still[0],
@@ -1071,13 +1118,13 @@ def run(
                         both,
                         now_in,
                         via_cell,
-                        via_w_k,
-                        c0,
-                        inv_c0,
+                        column_w_k,
                         slopes,
-                        dt * every,
-                        column_a,
-                        column_b,
+                        column_hold,
+                        column_ease,
+                        column_push,
+                        column_before,
+                        column_level,
                     )
                 if sub == subs // 2:
                     met = now + sub * dt

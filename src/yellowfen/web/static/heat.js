@@ -298,7 +298,7 @@ document.addEventListener("alpine:init", () => {
     markTargets() {
       for (const part of this.plan.svg.querySelectorAll(".part")) part.classList.toggle("target", this.targets.includes(part.dataset.ref));
     },
-    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse(), 20); },
+    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse(), 8); },
 
     asked() {
       return {
@@ -316,9 +316,13 @@ document.addEventListener("alpine:init", () => {
       this.weighing = this.targets.length > 0;
       const body = JSON.stringify(this.asked());
       const steps = this.large ? ["?quick=true", ""] : [""];
-      for (const step of steps) {
-        const done = await this.post(`/api/jobs/${this.job}/rehearse${step}`, body, turn);
-        if (!done) { if (turn === this.turn) this.weighing = false; return; }
+      const ask = (step) => this.post(`/api/jobs/${this.job}/rehearse${step}`, body, turn);
+      let asking = ask(steps[0]);
+      for (let i = 0; i < steps.length; i++) {
+        const answer = await asking;
+        if (!answer) { if (turn === this.turn) this.weighing = false; return; }
+        if (i + 1 < steps.length) asking = ask(steps[i + 1]);  // the full answer is worked out while the first is drawn
+        this.take(answer);
       }
       if (this.answer.empty) { this.weighing = false; return; }
       await new Promise((resolve) => setTimeout(resolve, 400));
@@ -348,8 +352,7 @@ document.addEventListener("alpine:init", () => {
       if (!reply.ok) { this.problem = answer.problem; return false; }
       this.problem = "";
       this.planChanged();
-      this.take(answer);
-      return true;
+      return answer;
     },
 
     take(answer) {

@@ -10,7 +10,8 @@ window.HeatPicture = class HeatPicture {
     this.plan = plan;
     this.frames = frames;
     const text = atob(frames.bytes);
-    this.bytes = Uint8Array.from(text, (char) => char.charCodeAt(0));
+    this.bytes = new Uint8Array(text.length);
+    for (let i = 0; i < text.length; i++) this.bytes[i] = text.charCodeAt(i);
     this.size = frames.nx * frames.ny;
     this.count = this.bytes.length / this.size;
     this.canvas = document.createElement("canvas");
@@ -41,10 +42,14 @@ window.HeatPicture = class HeatPicture {
     const { nx, ny } = this.frames;
     const context = this.canvas.getContext("2d");
     const picture = context.createImageData(nx, ny);
-    for (let i = 0; i < this.size; i++) {
-      const code = this.bytes[start + i];
-      picture.data.set(this.table.subarray(code * 3, code * 3 + 3), i * 4);
-      picture.data[i * 4 + 3] = 255;
+    const { size, bytes, table } = this;  // read once: the page watches every read of its fields
+    const pixels = picture.data;
+    for (let i = 0; i < size; i++) {
+      const code = 3 * bytes[start + i];
+      pixels[4 * i] = table[code];
+      pixels[4 * i + 1] = table[code + 1];
+      pixels[4 * i + 2] = table[code + 2];
+      pixels[4 * i + 3] = 255;
     }
     context.putImageData(picture, 0, 0);
     const layer = this.plan.svg.querySelector(".plan-heat");
@@ -88,11 +93,15 @@ window.HeatPicture = class HeatPicture {
     const { nx, ny, low_c: low, step_c: step } = this.frames;
     const dx = this.plan.width / nx;
     const dy = this.plan.height / ny;
-    const value = (x, y) => low + step * this.bytes[start + y * nx + x];
+    const { bytes } = this;
+    const value = (x, y) => low + step * bytes[start + y * nx + x];
     const pieces = [];
     for (let y = 0; y < ny - 1; y++) {
       for (let x = 0; x < nx - 1; x++) {
-        const corners = [value(x, y), value(x + 1, y), value(x + 1, y + 1), value(x, y + 1)];
+        const [below, right, above, left] = [value(x, y), value(x + 1, y), value(x + 1, y + 1), value(x, y + 1)];
+        const cold = below < level;
+        if (cold === right < level && cold === above < level && cold === left < level) continue;
+        const corners = [below, right, above, left];
         const spots = [[x + 0.5, y + 0.5], [x + 1.5, y + 0.5], [x + 1.5, y + 1.5], [x + 0.5, y + 1.5]];
         const cuts = [];
         for (let k = 0; k < 4; k++) {
