@@ -177,6 +177,9 @@ def test_the_demo_has_a_past_made_as_a_user_would_make_it(client: TestClient) ->
     assert not second.soldered
     parts = {part.ref: part.side for part in boards.get(connection, 1).parts}
     assert {parts[ref] for ref in first.soldered} == {side}
+    for state, run in ((second, None), (first, heated)):  # Look speaks of the board in hand
+        jobs.take_piece(connection, build.id, state.piece.id)
+        assert stored.latest_soldering(connection, build.id) == run
     for path in (
         "/",
         "/logbook",

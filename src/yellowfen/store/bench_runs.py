@@ -176,17 +176,21 @@ def get(connection: sqlite3.Connection, run_id: int) -> BenchRun:
 def latest(
     connection: sqlite3.Connection, job_id: int, kind: RunKind, side: str | None = None
 ) -> BenchRun | None:
-    """The job's newest run of a kind (and side), or None."""
+    """The newest run of a kind (and side) on the job's board in hand, or None. A run on all boards
+    alike is one on each; a kit is fetched for all of them.
+    """
     row = connection.execute(
         f"{_COLUMNS} bench_run.job_id = ? AND bench_run.kind = ?"
-        " AND (? IS NULL OR bench_run.side = ?) ORDER BY bench_run.id DESC LIMIT 1",
+        " AND (? IS NULL OR bench_run.side = ?)"
+        " AND (bench_run.kind = 'kit' OR job.piece_id IS NULL OR bench_run.piece_id IS NULL"
+        " OR bench_run.piece_id = job.piece_id) ORDER BY bench_run.id DESC LIMIT 1",
         (job_id, str(kind), side, side),
     ).fetchone()
     return _run(connection, row) if row else None
 
 
 def latest_soldering(connection: sqlite3.Connection, job_id: int) -> BenchRun | None:
-    """The job's newest heat or run by iron, or None: what Look and Finish speak of."""
+    """The newest heat or run by iron on the board in hand, or None: what Look and Finish speak of."""
     found = [latest(connection, job_id, kind) for kind in (RunKind.HEAT, RunKind.IRON)]
     return max((run for run in found if run), key=lambda run: run.id, default=None)
 
