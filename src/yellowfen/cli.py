@@ -129,6 +129,28 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("--json", action="store_true")
     _data(verb)
     verb.set_defaults(run=_order)
+    verb = verbs.add_parser(
+        "tour", help="plan a hot-air tour of a board's side: where to stop, how high, how long"
+    )
+    verb.add_argument(
+        "board",
+        metavar="BOARD",
+        help="the number of a stored board, or a zip, file or folder of board files",
+    )
+    verb.add_argument("--side", default="top", choices=("top", "bottom"))
+    verb.add_argument(
+        "--parts", default="", metavar="REFS", help="these parts only, e.g. 'U4 C3' (default all)"
+    )
+    verb.add_argument(
+        "--after", default="", metavar="REFS", help="parts that go on after the tour, e.g. by iron"
+    )
+    verb.add_argument("--nozzle", type=float, default=6.0, metavar="MM")
+    verb.add_argument("--outlet", type=float, default=350.0, metavar="C", help="air, °C")
+    verb.add_argument("--flow", type=float, default=30.0, metavar="L/MIN")
+    verb.add_argument("--alloy", default="Sn63Pb37")
+    verb.add_argument("--json", action="store_true")
+    _data(verb)
+    verb.set_defaults(run=_tour)
     for name, run, said in (
         (
             "window",
@@ -573,6 +595,55 @@ def _window(given: argparse.Namespace) -> None:
         if best
         else "no safe pair in this map"
     )
+
+
+def _tour(given: argparse.Namespace) -> None:
+    from yellowfen.core.heat.doubt import Doubts
+    from yellowfen.core.heat.plan import HeatPlan, usual_moves
+    from yellowfen.core.heat.tour import Tour, plan_tour
+    from yellowfen.core.work.board_scene import scene_of
+    from yellowfen.formats.tour_file import tour_json
+    from yellowfen.workflows.jobs import parts_named
+
+    board = _board(given)
+    after = parts_named(board, given.after)
+    refs = parts_named(board, given.parts) or tuple(
+        part.ref
+        for part in board.parts
+        if part.side == given.side and (part.joined or part.note != "unknown")
+    )
+    targets = tuple(ref for ref in refs if ref not in after)
+    plan = HeatPlan(
+        alloy=given.alloy, nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow,
+        targets=targets, moves=usual_moves(targets), side=given.side, absent=after,
+    )  # fmt: skip
+    began = time.perf_counter()
+    tour = None
+    for found in plan_tour(scene_of(board, plan), Doubts()):
+        if isinstance(found, Tour):
+            tour = found
+        else:
+            seen = found.walk
+            print(
+                f"{len(seen.stops)} stops, {seen.total_s:.0f} s, {len(seen.at_risk)} parts at risk",
+                file=sys.stderr,
+                flush=True,
+            )
+    assert tour is not None
+    answer = {"board": board.name, "side": given.side, **tour_json(tour)}
+    if given.json:
+        _print_json(answer | {"wall_s": round(time.perf_counter() - began, 1)})
+        return
+    for number, stop in enumerate(tour.stops, 1):
+        move, low, high = stop.move, stop.took.low, stop.took.high
+        late = "longer" if high is None else f"{high:.0f}"
+        print(
+            f"{number:3}. over {', '.join(move.over)}: {move.height_mm:g} mm high, circling"
+            f" {move.circle_mm:g} mm, {move.seconds:.0f} s ({low or 0:.0f} to {late}); {stop.watch}"
+        )
+    for one in tour.left:
+        print(f"     by iron, on afterwards: {one.ref}, {one.why}")
+    print(f"{tour.walk.total_s:.0f} s in all")
 
 
 def _tune(given: argparse.Namespace) -> None:

@@ -18,7 +18,7 @@ from yellowfen.core.heat.calibrate import (
 from yellowfen.core.heat.calibrate import _at_place as at_place
 from yellowfen.core.heat.doubt import (
     Doubts,
-    _band,
+    band_of,
     even_draws,
     how_sure,
     one_sample,
@@ -479,11 +479,11 @@ def test_a_band_holds_as_much_as_it_says() -> None:
     1, for any number of samples.
     """
     for count in (11, 24, 37, 97):
-        band = _band([float(value) for value in range(1, count + 1)])
+        band = band_of([float(value) for value in range(1, count + 1)])
         assert (band.high - band.low) / (count + 1) == pytest.approx(
             0.8, abs=1.5 / (count + 1) if count < 12 else 1e-9
         )
-    assert _band([1.0] * 5 + [None] * 5).high is None
+    assert band_of([1.0] * 5 + [None] * 5).high is None
 
 
 def test_a_part_that_falls_is_harm_and_not_loose() -> None:

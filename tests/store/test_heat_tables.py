@@ -120,7 +120,7 @@ def test_the_tables_refuse_what_no_code_should_write(connection: sqlite3.Connect
     for statement in (
         "INSERT INTO tool (kind, name, content) VALUES ('kettle', 'x', '{}')",
         "INSERT INTO tool (kind, name, content) VALUES ('iron', 'x', 'no json')",
-        "INSERT INTO task (job_id, kind, asked, asked_at) VALUES (1, 'dance', '{}', 'now')",
+        "INSERT INTO task (job_id, kind, asked, asked_at) VALUES (1, '', '{}', 'now')",
         "INSERT INTO calibration (station_id, tool_id, made_at, how, said, result) VALUES (NULL, NULL, 'now', 'log', '', '{}')",
     ):
         with pytest.raises(sqlite3.IntegrityError):

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from yellowfen.core.heat.plan import MOST_TARGETS, HeatPlan, SourceKind
+from yellowfen.core.heat.plan import MOST_MOVES, MOST_TARGETS, HeatPlan, SourceKind, aimed
 from yellowfen.core.heat.scene import (
     BLOWING,
     Core,
@@ -34,6 +34,8 @@ class MoveForm(Strict):
     along_deg: float = 0.0
     tilt_deg: float = 0.0
     tilt_to_deg: float = 0.0
+    over: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
+    awaits: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
 
 
 class PlanForm(Strict):
@@ -46,7 +48,7 @@ class PlanForm(Strict):
     underside: Underside
     ambient_c: float
     targets: list[str] = Field(max_length=MOST_TARGETS)
-    moves: list[MoveForm] = Field(max_length=20)
+    moves: list[MoveForm] = Field(max_length=MOST_MOVES)
     source: SourceKind = SourceKind.AIR
     nozzle_long_mm: float | None = None
     nozzle_turn_deg: float = 0.0
@@ -60,6 +62,7 @@ class PlanForm(Strict):
     core: Core = Core.FR4
     side: str = "top"
     bare_below: bool = False
+    absent: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
 
     def plan(self) -> HeatPlan:
         """The core's plan; its own rules speak up here."""
@@ -69,7 +72,7 @@ class PlanForm(Strict):
             Move(
                 one.do,
                 one.seconds,
-                over if one.do in BLOWING else (),
+                (tuple(one.over) or over) if one.do in BLOWING else (),
                 one.height_mm,
                 one.circle_mm,
                 one.circle_s,
@@ -77,9 +80,11 @@ class PlanForm(Strict):
                 one.along_deg,
                 one.tilt_deg,
                 one.tilt_to_deg,
+                awaits=tuple(one.awaits),
             )
             for one in self.moves
         )
+        moves = aimed(moves, targets) if targets else moves
         usual = HeatPlan()
         return HeatPlan(
             self.alloy,
@@ -105,6 +110,7 @@ class PlanForm(Strict):
             self.core,
             self.side,
             self.bare_below,
+            tuple(dict.fromkeys(ref for ref in self.absent if ref not in targets)),
         )
 
 
@@ -122,6 +128,8 @@ def plan_settings(plan: HeatPlan) -> dict[str, Any]:
             "along_deg": m.along_deg,
             "tilt_deg": m.tilt_deg,
             "tilt_to_deg": m.tilt_to_deg,
+            "over": list(m.over) if plan.tour else [],
+            "awaits": list(m.awaits),
         }
         for m in plan.moves
     ]

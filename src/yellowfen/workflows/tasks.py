@@ -13,9 +13,10 @@ from typing import Any
 from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.doubt import Doubts, settled
 from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
-from yellowfen.core.heat.plan import HeatPlan, SourceKind
+from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.rehearsal import prepare
-from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene, near_the_heat
+from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Preheater, Scene, near_the_heat
+from yellowfen.core.heat.tour import Tour, check_tour, plan_tour
 from yellowfen.core.heat.tune import (
     FINE_COLUMNS,
     FINE_ROWS,
@@ -46,19 +47,23 @@ from yellowfen.core.heat.window import (
     with_setting,
 )
 from yellowfen.core.work.board_scene import scene_of
-from yellowfen.errors import YellowfenError
+from yellowfen.core.work.job import Job, Purpose
+from yellowfen.errors import Refused, YellowfenError
+from yellowfen.formats.tour_file import tour_json, walk_json
 from yellowfen.store import boards, jobs, stations, tasks, tools
 from yellowfen.store.leases import Lost
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
+from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.trouble import logged
 
-WINDOW, SETTINGS = "window", "settings"
+WINDOW, SETTINGS, TOUR = "window", "settings", "tour"
 MAP_SIZE = 20
 CONFIRMED = (
     1000  # the place of a step behind the columns: the calmest point, confirmed on the fine grid
 )
 CANCELLED = "cancelled"
+AFTER_TOUR_S = 45.0
 
 
 def ask(
@@ -73,18 +78,21 @@ def ask(
     The same question is answered once.
     """
     job = jobs.get(connection, job_id)
-    scene, _ = _scene(connection, job.board_id, job.plan)
-    check_dwell(scene)
-    which = axis or axis_of(scene)
-    check_axes(scene, which, settings_around(scene, which, 3), dwells_around(scene, 3))
-    asked = json.dumps(
-        {
-            "plan": json.loads(pack(job.plan)),
-            "axis": str(which),
-            "free_alloy": free_alloy,
-            "confirmed": True,
-        }
-    )
+    if kind == TOUR:
+        asked = _asked_tour(connection, job)
+    else:
+        scene, _ = _scene(connection, job.board_id, job.plan)
+        check_dwell(scene)
+        which = axis or axis_of(scene)
+        check_axes(scene, which, settings_around(scene, which, 3), dwells_around(scene, 3))
+        asked = json.dumps(
+            {
+                "plan": json.loads(pack(job.plan)),
+                "axis": str(which),
+                "free_alloy": free_alloy,
+                "confirmed": True,
+            }
+        )
     before = tasks.latest(connection, job_id, kind)
     if (
         before is not None
@@ -109,7 +117,7 @@ def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
     A problem ends it with its sentence.
     """
     try:
-        done = _window(connection, task) if task.kind == WINDOW else _settings(connection, task)
+        done = {WINDOW: _window, SETTINGS: _settings, TOUR: _tour}[task.kind](connection, task)
     except Lost:
         return
     except YellowfenError as problem:
@@ -193,6 +201,63 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         )
         tasks.add_step(connection, task, 1000, json.dumps(_stored(finer, 1000) | {"of": best.key}))
     return True
+
+
+def _asked_tour(connection: sqlite3.Connection, job: Job) -> str:
+    """What a tour is asked for: the plan without its moves, the parts that go on afterwards (of a
+    build all that the iron does). Raises InvalidValue where no tour can be made.
+    """
+    later = ready_state(connection, job.id).by_iron if job.purpose is Purpose.BUILD else ()
+    absent = tuple(sorted({*job.plan.absent, *later} - {*job.plan.targets}))
+    plan = replace(job.plan, absent=absent, moves=usual_moves(job.plan.targets))
+    check_tour(scene_of(boards.get(connection, job.board_id), plan))
+    return json.dumps({"plan": json.loads(pack(plan))})
+
+
+def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    plan = unpack(HeatPlan, json.dumps(json.loads(task.asked)["plan"]))
+    board = boards.get(connection, jobs.get(connection, task.job_id).board_id)
+    for place, found in enumerate(plan_tour(scene_of(board, plan), doubts_of(connection, plan))):
+        if tasks.state_of(connection, task.id) == CANCELLED:
+            return False
+        if isinstance(found, Tour):
+            whole = tour_json(found) | {"moves": json.loads(pack(found.walk))["moves"]}
+            tasks.add_step(connection, task, CONFIRMED, json.dumps(whole))
+        else:
+            tasks.add_step(connection, task, place, json.dumps(walk_json(found.walk, found.left)))
+    return True
+
+
+def toured(task: tasks.Task) -> tuple[dict[str, Any] | None, bool]:
+    """The best tour of a task so far, and whether it is the answer."""
+    if not task.steps:
+        return None, False
+    last: dict[str, Any] = json.loads(task.steps[-1])
+    return last, "moves" in last
+
+
+def take_tour(connection: sqlite3.Connection, task_id: int) -> HeatPlan:
+    """Put a finished tour into its job's plan: its stops, its parts, what goes on afterwards.
+
+    Raises Refused while it is not there.
+    """
+    task = tasks.get(connection, task_id)
+    found, whole = toured(task)
+    if found is None or not whole:
+        raise Refused("the tour is not worked out yet")
+    plan = unpack(HeatPlan, json.dumps(json.loads(task.asked)["plan"]))
+    left = {one["ref"] for one in found["left"]}
+    targets = tuple(ref for ref in plan.targets if ref not in left)
+    walked = unpack(HeatPlan, json.dumps({"moves": found["moves"], "targets": targets}))
+    kept = replace(
+        plan,
+        targets=targets,
+        absent=tuple(sorted({*plan.absent, *left})),
+        moves=(*walked.moves, Move(Deed.WITHDRAW, AFTER_TOUR_S)),
+        shields=(),
+    )
+    jobs.keep_plan(connection, task.job_id, kept)
+    return kept
 
 
 def _stored(one: Proposal, place: int) -> dict[str, Any]:

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
+from yellowfen.core.heat.follow import follow, is_tour
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.outcome import (
     Watch,
@@ -446,10 +447,23 @@ class Blame:
     share: float
 
 
+@dataclass(frozen=True, kw_only=True)
+class Stay:
+    """One heating move of a tour as it was followed: when it began, how long it took, how long it
+    could have taken before it did harm (None: no harm in sight).
+    """
+
+    began_s: float
+    took_s: float
+    harm_s: float | None
+    harm_why: str
+
+
 @dataclass(frozen=True)
 class Sample:
     """One sampled run: its draw, when each target's last joint melted, the first harm if the heat
-    went on, the fate of the recipe as it is.
+    went on (of a tour: as it was followed), the fate of the recipe as it is. Of a tour also its
+    `stays`, one a heating move.
 
     `moments` per target: its flux thins, its first joint begins to melt, its last joint is solid
     again; `bodies_c` the peaks of its body. `each_loose_s`, `each_limit_s` per part of the scene,
@@ -468,6 +482,7 @@ class Sample:
     loose_s: float | None
     each_loose_s: tuple[float | None, ...]
     each_limit_s: tuple[float | None, ...]
+    stays: tuple[Stay, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -481,10 +496,20 @@ class PartBands:
     limit: Band
 
 
+@dataclass(frozen=True, kw_only=True)
+class StayBand:
+    """One heating move of a tour: how long it takes, and until when it is safe."""
+
+    took: Band
+    harm: Band
+    harm_why: str
+
+
 @dataclass(frozen=True)
 class Sureness:
     """Bands per target and for the first harm, the odds of each fate (share of samples, of
-    `count`), and who is to blame.
+    `count`), and who is to blame; of a tour also its heating moves. `samples` are what it was read
+    off.
     """
 
     targets: tuple[str, ...]
@@ -501,6 +526,8 @@ class Sureness:
     bodies: tuple[Band, ...]
     loose: Band
     parts: tuple[PartBands, ...]
+    stays: tuple[StayBand, ...] = ()
+    samples: tuple[Sample, ...] = ()
 
 
 def one_sample(
@@ -511,10 +538,12 @@ def one_sample(
     ready: Prepared | None = None,
 ) -> Sample:
     """Run one sampled scene to the end of its heat, branch its end, then let the heat go on for the
-    harms.
+    harms. A tour is followed by eye, stop by stop.
     """
     here = sampled(scene, doubts, draw)
     prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
+    if is_tour(here.moves):
+        return _followed(prepared, here, draw)
     moves = heating_moves(here)
     heat = replace(here, moves=moves)
     state = first_state(prepared, prepared.drive(heat))
@@ -543,6 +572,48 @@ def one_sample(
         bodies,
         _first_loose(seen, state),
         *_each(here, seen, state),
+    )
+
+
+def _followed(prepared: Prepared, scene: Scene, draw: dict[str, float]) -> Sample:
+    """A sampled tour, followed by eye."""
+    prepared = replace(prepared, scene=scene)
+    done = follow(prepared, scene, heating_moves(scene), sampled=True, look_on=True)
+    seen = watch(prepared)
+    cooled = after_heat(prepared, done.state, to_solid=True)
+    end = outcome(seen, cooled)
+    found = harms(seen, cooled)
+    trace = _one_trace(done.traces)
+    bodies = (
+        float(cooled.body_record[prepared.network.refs.index(ref), k.R_BODY_PEAK])
+        for ref in scene.targets
+    )
+    stays = zip(done.began_s, done.took_s, done.harm_s, done.harm_why, strict=True)
+    return Sample(
+        tuple(draw.values()),
+        tuple(_last_melt(prepared, cooled, ref) for ref in scene.targets),
+        found[0].at_s if found else None,
+        found[0].whole if found else "",
+        str(end.fate),
+        end.by,
+        end.peak_c,
+        tuple(_moments(prepared, trace, cooled, cooled, ref) for ref in scene.targets),
+        tuple(body + scene.ambient_c for body in bodies),
+        _first_loose(seen, cooled),
+        *_each(scene, seen, cooled),
+        stays=tuple(
+            Stay(began_s=began, took_s=took, harm_s=harm, harm_why=why)
+            for began, took, harm, why in stays
+        ),
+    )
+
+
+def _one_trace(traces: tuple[Trace, ...]) -> Trace:
+    """Traces one after the other as one."""
+    return replace(
+        traces[0],
+        times_s=np.concatenate([one.times_s for one in traces]),
+        joints_k=np.concatenate([one.joints_k for one in traces]),
     )
 
 
@@ -641,14 +712,16 @@ def how_sure(
             on_sample(samples[-1])
     if fine is not None:
         middle = one_sample(scene, doubts, dict.fromkeys(keys, 0.0), resolution)
-        samples = _tied(samples, middle, fine, scene.targets)
+        samples = _tied(samples, middle, fine, scene)
     return summed_up(scene, unknowns, tuple(samples))
 
 
-def _tied(
-    samples: list[Sample], middle: Sample, fine: Rehearsal, targets: tuple[str, ...]
-) -> list[Sample]:
-    """Samples with first and last melts moved by what the fine grid says of the middle one."""
+def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, scene: Scene) -> list[Sample]:
+    """Samples with first and last melts moved by what the fine grid says of the middle one; the
+    stays of a tour by its planned seconds, which come from the fine grid.
+    """
+    targets = scene.targets
+    seconds = [move.seconds for move in heating_moves(scene)]
 
     def ratio(seen: float | None, coarse: float | None) -> float:
         return min(max(seen / coarse, 0.8), 1.25) if seen is not None and coarse else 1.0
@@ -671,6 +744,11 @@ def _tied(
                 (flux, first and first * share, solid)
                 for (flux, first, solid), share in zip(one.moments, starts, strict=True)
             ),
+            stays=one.stays
+            and tuple(
+                replace(stay, took_s=stay.took_s * ratio(planned, coarse.took_s))
+                for stay, planned, coarse in zip(one.stays, seconds, middle.stays, strict=True)
+            ),
         )
         for one in samples
     ]
@@ -679,7 +757,7 @@ def _tied(
 def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> Sureness:
     """Bands, odds and blame of samples."""
     melts = tuple(
-        _band([sample.melts_s[i] for sample in samples]) for i in range(len(scene.targets))
+        band_of([sample.melts_s[i] for sample in samples]) for i in range(len(scene.targets))
     )
     fates: dict[str, int] = {}
     for sample in samples:
@@ -689,25 +767,45 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
     return Sureness(
         scene.targets,
         melts,
-        _band([sample.harm_s for sample in samples]),
+        band_of([sample.harm_s for sample in samples]),
         why,
         fates,
         len(samples),
         _blame(unknowns, samples),
-        _band([sample.peak_c for sample in samples]),
+        band_of([sample.peak_c for sample in samples]),
         *_moment_bands(samples, len(scene.targets)),
-        tuple(_band([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))),
-        _band([sample.loose_s for sample in samples]),
+        tuple(
+            band_of([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))
+        ),
+        band_of([sample.loose_s for sample in samples]),
         _part_bands(scene, samples),
+        _stay_bands(samples),
+        samples,
     )
+
+
+def _stay_bands(samples: tuple[Sample, ...]) -> tuple[StayBand, ...]:
+    """How long each heating move of a tour takes, and until when it is safe."""
+    found = []
+    for place in range(len(samples[0].stays)):
+        stays = [sample.stays[place] for sample in samples]
+        whys = [stay.harm_why for stay in stays if stay.harm_why]
+        found.append(
+            StayBand(
+                took=band_of([stay.took_s for stay in stays]),
+                harm=band_of([stay.harm_s for stay in stays]),
+                harm_why=max(set(whys), key=whys.count) if whys else "",
+            )
+        )
+    return tuple(found)
 
 
 def _part_bands(scene: Scene, samples: tuple[Sample, ...]) -> tuple[PartBands, ...]:
     return tuple(
         PartBands(
             part.ref,
-            _band([one.each_loose_s[i] for one in samples]),
-            _band([one.each_limit_s[i] for one in samples]),
+            band_of([one.each_loose_s[i] for one in samples]),
+            band_of([one.each_limit_s[i] for one in samples]),
         )
         for i, part in enumerate(scene.parts)
     )
@@ -720,11 +818,11 @@ def _moment_bands(
     is solid where anything melted.
     """
     flux, firsts = (
-        tuple(_band([sample.moments[i][which] for sample in samples]) for i in range(targets))
+        tuple(band_of([sample.moments[i][which] for sample in samples]) for i in range(targets))
         for which in range(2)
     )
     solids = tuple(
-        _band(
+        band_of(
             [at for at in (sample.moments[i][2] for sample in samples) if at is not None] or [None]
         )
         for i in range(targets)
@@ -732,7 +830,7 @@ def _moment_bands(
     return flux, firsts, solids
 
 
-def _band(values: list[float | None]) -> Band:
+def band_of(values: list[float | None]) -> Band:
     """Quantiles with 'never' as the latest: sample k of n stands at k / (n + 1), so that as much
     lies outside a band as it says.
     """

@@ -1,8 +1,9 @@
 """What a heat is set to, the recipe it starts with, and what of its forecast a run keeps."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
+from yellowfen.core.heat.follow import is_tour, stops_of
 from yellowfen.core.heat.scene import (
     Core,
     Deed,
@@ -19,7 +20,7 @@ from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
 
-MOST_TARGETS = 400
+MOST_TARGETS, MOST_MOVES = 400, 64
 
 
 class SourceKind(StrEnum):
@@ -47,7 +48,8 @@ USUAL_OVEN = Oven(
 class HeatPlan:
     """What a heat is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder
     already on the board; `side` is the face that lies up, which is the one that is heated: moves
-    are meant as it then lies before the eye. `bare_below`: the other face carries no parts yet.
+    are meant as it then lies before the eye. `bare_below`: the other face carries no parts yet;
+    `absent`: parts that go on after this heat.
     """
 
     alloy: str = "Sn63Pb37"
@@ -73,6 +75,7 @@ class HeatPlan:
     core: Core = Core.FR4
     side: str = "top"
     bare_below: bool = False
+    absent: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         alloy_named(self.alloy)
@@ -83,14 +86,22 @@ class HeatPlan:
         if self.side not in ("top", "bottom"):
             raise InvalidValue("side", "a board lies with its top or its bottom up")
         self.hot_air()
-        if len(self.moves) > 20:
+        if len(self.moves) > MOST_MOVES:
             raise InvalidValue(
-                "moves", "more than 20 moves cannot be followed at the bench; join some"
+                "moves", f"more than {MOST_MOVES} moves cannot be followed at the bench; join some"
             )
+        for ref in self.targets:
+            if ref in self.absent:
+                raise InvalidValue("absent", f"{ref} is to be heated and to go on afterwards")
         if len(self.targets) > MOST_TARGETS:
             raise InvalidValue("targets", f"choose at most {MOST_TARGETS} parts at once")
         if len(self.shields) > 40:
             raise InvalidValue("shields", "cover at most 40 parts")
+
+    @property
+    def tour(self) -> bool:
+        """True where it goes over the board place by place."""
+        return self.source is SourceKind.AIR and is_tour(self.moves)
 
     def hot_air(self) -> HotAir:
         """The station as it truly blows."""
@@ -132,6 +143,24 @@ def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
         Move(Deed.CLOSE, 40.0, over, 15.0, 4.0),
         Move(Deed.WITHDRAW, 45.0),
     )
+
+
+def aimed(moves: tuple[Move, ...], targets: tuple[str, ...]) -> tuple[Move, ...]:
+    """The moves over these targets: of a tour each stop keeps its own of them (all, where none is
+    left); of anything else all go over all.
+    """
+    if not is_tour(moves):
+        return tuple(replace(move, over=targets if move.blows else ()) for move in moves)
+    found = []
+    for move in moves:
+        over = tuple(ref for ref in move.over if ref in targets)
+        awaits = tuple(ref for ref in move.awaits if ref in targets)
+        if move not in stops_of(moves):
+            over = targets if move.blows else ()
+        found.append(
+            replace(move, over=over or awaits or (targets if move.blows else ()), awaits=awaits)
+        )
+    return tuple(found)
 
 
 @dataclass(frozen=True)

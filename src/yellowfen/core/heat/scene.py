@@ -405,7 +405,8 @@ class Move:
     `along_deg`); once round, or there and back, every `circle_s`. `tilt_deg` leans the nozzle from
     straight down, blowing towards `tilt_to_deg`. `pin` is the joint that an iron touches. `from_s`
     is how long the nozzle has been on its path already. `aside_mm`, `across_mm`: how far the path's
-    middle lies from the parts' in x and y.
+    middle lies from the parts' in x and y. `awaits`: parts that flow along at this stop, which is
+    not over without them.
     """
 
     deed: Deed
@@ -422,6 +423,7 @@ class Move:
     from_s: float = 0.0
     aside_mm: float = 0.0
     across_mm: float = 0.0
+    awaits: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         in_range("moves.seconds", self.seconds, 0.1, 900, "s")
@@ -478,7 +480,7 @@ class Scene:
             raise InvalidValue("moves", "the recipe is empty; add at least one move")
         if sum(move.seconds for move in self.moves) > 1800:
             raise InvalidValue("moves", "the recipe is longer than 30 minutes; shorten it")
-        for ref in {ref for move in self.moves for ref in move.over}:
+        for ref in {ref for move in self.moves for ref in (*move.over, *move.awaits)}:
             if ref not in known:
                 raise InvalidValue("moves.over", f"there is no part {ref!r} on this board")
         self._check_deeds()

@@ -8,11 +8,10 @@ import numpy as np
 from yellowfen.core.board.board import Board, BoardPart, CopperMap
 from yellowfen.core.board.copper_links import CopperLinks, unpacked
 from yellowfen.core.board.drawn_copper import drawn_copper
-from yellowfen.core.heat.plan import HeatPlan, SourceKind
+from yellowfen.core.heat.plan import HeatPlan, SourceKind, aimed
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
-    Move,
     PlacedPart,
     Scene,
     Shield,
@@ -60,7 +59,9 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
             ties.get(part.ref, {}),
         )
         for part in board.parts
-        if _on_board(board, part) and (part.side == plan.side or not plan.bare_below)
+        if _on_board(board, part)
+        and (part.side == plan.side or not plan.bare_below)
+        and part.ref not in plan.absent
     )
     guesses = [
         f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets
@@ -73,7 +74,7 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
         board=_stack(board, plan),
         parts=parts,
         source=plan.heat_source(),
-        moves=tuple(_aimed(move, plan.targets) for move in plan.moves),
+        moves=aimed(plan.moves, plan.targets),
         targets=plan.targets,
         ambient_c=plan.ambient_c,
         guesses=tuple(guesses),
@@ -122,10 +123,6 @@ def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
         plane,
         relief,
     )
-
-
-def _aimed(move: Move, targets: tuple[str, ...]) -> Move:
-    return replace(move, over=targets if move.blows else ())
 
 
 def _stack(board: Board, plan: HeatPlan) -> BoardStack:

@@ -11,7 +11,7 @@ from pydantic import Field
 from yellowfen.core.heat.window import Axis
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import Strict
-from yellowfen.store import jobs, tasks
+from yellowfen.store import boards, jobs, tasks
 from yellowfen.store.tasks import Task
 from yellowfen.web.database import Database
 from yellowfen.workflows import tasks as work
@@ -20,7 +20,7 @@ router = APIRouter()
 
 
 class AskForm(Strict):
-    kind: str = Field(pattern="^(window|settings)$")
+    kind: str = Field(pattern="^(window|settings|tour)$")
     axis: Axis | None = None
     free_alloy: bool = False
 
@@ -60,6 +60,9 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
     }
     if task.kind == work.WINDOW:
         return plain | {"map": work.map_so_far(database, task)}
+    if task.kind == work.TOUR:
+        best, whole = work.toured(task)
+        return plain | {"tour": best and _on_plan(database, task, best), "whole": whole}
     found = work.tuned(database, task)
     if found is None:
         return plain | {"proposals": [], "sentence": "", "relaxes": ""}
@@ -75,6 +78,17 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
     return plain | {"proposals": rows, "sentence": found.sentence, "relaxes": found.relaxes}
 
 
+def _on_plan(database: Database, task: Task, tour: dict[str, Any]) -> dict[str, Any]:
+    """A tour with the places of its stops, mm as the plan is drawn; without what only taking needs."""
+    board = boards.get(database, jobs.get(database, task.job_id).board_id)
+    place = {part.ref: (part.x_mm, part.y_mm) for part in board.parts}
+    for stop in tour["stops"]:
+        known = [place[ref] for ref in stop["over"] if ref in place]
+        stop["x_mm"] = sum(x for x, _ in known) / max(len(known), 1)
+        stop["y_mm"] = sum(y for _, y in known) / max(len(known), 1)
+    return {key: value for key, value in tour.items() if key != "moves"}
+
+
 @router.post("/api/tasks/{task_id}/cancel")
 def cancel(task_id: int, database: Database) -> dict[str, Any]:
     work.cancel(database, task_id)
@@ -84,7 +98,9 @@ def cancel(task_id: int, database: Database) -> dict[str, Any]:
 @router.post("/api/tasks/{task_id}/take")
 def take(task_id: int, form: TakeForm, database: Database) -> dict[str, Any]:
     """Put a proposal, or a point of the map, into the job's plan."""
-    if form.key:
+    if tasks.get(database, task_id).kind == work.TOUR:
+        work.take_tour(database, task_id)
+    elif form.key:
         kept = work.take_proposal(database, task_id, form.key)
         if kept is None:
             raise InvalidValue("key", "this proposal is not there any more; search again")

@@ -1,0 +1,207 @@
+"""Tours: where the nozzle stops, how long it stays, what it leaves to the iron; followed by eye."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import DATA, files_in, small_scene
+from yellowfen.core.board.board import Board
+from yellowfen.core.heat.doubt import Doubts, how_sure, settled
+from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour
+from yellowfen.core.heat.plan import HeatPlan, aimed, usual_moves
+from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
+from yellowfen.core.heat.scene import Deed, HotPlate, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.tour import (
+    ORDERS,
+    Tour,
+    check_tour,
+    gathered,
+    plan_tour,
+    reach_mm,
+    resolution_for,
+    search,
+    stop_over,
+    walk,
+    without,
+)
+from yellowfen.core.part.catalogue import package_named
+from yellowfen.core.work.board_scene import scene_of
+from yellowfen.errors import InvalidValue, Refused
+from yellowfen.formats.board_files import read_board
+
+
+def row_scene(places: list[tuple[float, float]], package: str = "0805") -> Scene:
+    """Equal parts at these places on a 60 × 40 mm board."""
+    base = small_scene(outlet_c=380.0)
+    parts = tuple(
+        PlacedPart(f"R{i}", package_named(package), x, y, 0, Side.TOP, "Sn63Pb37")
+        for i, (x, y) in enumerate(places)
+    )
+    return replace(
+        base,
+        board=replace(base.board, width_mm=60.0, height_mm=40.0),
+        parts=parts,
+        targets=tuple(part.ref for part in parts),
+        moves=(Move(Deed.WITHDRAW, 1.0),),
+    )
+
+
+def test_one_stays_until_all_of_a_stop_has_flowed_and_a_moment() -> None:
+    """The dwell is the melt of the same recipe run whole, and the eye's moment, to a second."""
+    scene = row_scene([(12, 20), (48, 20)])
+    stops = [Move(Deed.CLOSE, 10.0, (ref,), 12.0, 3.0) for ref in scene.targets]
+    done = follow(prepare(scene, FINE), scene, stops)
+    assert is_tour(stops)
+    moves = tuple(replace(stop, seconds=s) for stop, s in zip(stops, done.took_s, strict=True))
+    whole = rehearse(replace(scene, moves=(*moves, Move(Deed.WITHDRAW, 5.0))))
+    for ref, began, took in zip(scene.targets, done.began_s, done.took_s, strict=True):
+        melt = all_molten_s(whole.joints_of(ref))
+        assert melt is not None
+        assert 0 <= began + took - SETTLE_S - melt < 1.0 + 0.25
+
+
+def test_a_stop_that_has_flowed_already_takes_no_time_and_is_awaited_where_it_flowed() -> None:
+    scene = row_scene([(20, 20), (23, 20), (48, 20)])
+    stops = [Move(Deed.CLOSE, 10.0, (ref,), 12.0, 4.0) for ref in ("R0", "R1", "R2")]
+    seen = walk(prepare(scene, FINE), scene, stops)
+    assert [move.over for move in seen.moves] == [("R0",), ("R2",)]
+    assert seen.moves[0].awaits == ("R1",)
+    assert not seen.cold
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    places=st.lists(
+        st.tuples(st.integers(2, 58), st.integers(2, 38)), min_size=1, max_size=14, unique=True
+    ),
+    within=st.floats(2.0, 20.0),
+)
+def test_every_part_is_in_one_group_within_reach(
+    places: list[tuple[int, int]], within: float
+) -> None:
+    scene = row_scene([(float(x), float(y)) for x, y in places], "0402")
+    groups = gathered(scene, within)
+    assert sorted(ref for group in groups for ref in group) == sorted(scene.targets)
+    for group in groups:
+        middle = np.mean([places[int(ref[1:])] for ref in group], axis=0)
+        far = max(float(np.hypot(*(middle - places[int(ref[1:])]))) for ref in group)
+        assert far <= within or len(group) == 1
+    stops = [stop_over(scene, group, 15.0) for group in groups]
+    for order in ORDERS.values():
+        assert sorted(stop.over for stop in order(scene, stops)) == sorted(
+            stop.over for stop in stops
+        )
+
+
+def test_reach_grows_with_height() -> None:
+    scene = row_scene([(20, 20)])
+    assert reach_mm(scene, 10) < reach_mm(scene, 20) < reach_mm(scene, 40)
+
+
+def test_a_search_only_gets_better_and_beats_its_beginnings(demo_board: Board) -> None:
+    """Three usual orders of one stop a part, dwells chosen as well, have more parts at risk."""
+    targets = tuple(p.ref for p in demo_board.parts if p.side == "top" and p.ref[0] in "UCRQ")
+    plan = HeatPlan(targets=targets, moves=usual_moves(targets))
+    scene = settled(scene_of(demo_board, plan), Doubts())
+    found = list(search(scene))
+    best = found[-1]
+    after = [one.walk.cost_s for one in found if one.left == best.left]
+    assert after == sorted(after, reverse=True)
+    assert not best.walk.cold
+    assert not [ref for ref in best.walk.harmed if ref in targets]
+    ready = prepare(best.scene, resolution_for(best.scene))
+    stops = [stop_over(best.scene, (ref,), 12.0) for ref in best.scene.targets]
+    for order in ORDERS.values():
+        plain = walk(ready, best.scene, order(best.scene, stops))
+        assert len(best.walk.at_risk) < len(plain.at_risk)
+        assert best.walk.cost_s < plain.cost_s
+
+
+@pytest.fixture(scope="module")
+def foreign_tour() -> tuple[Scene, Tour]:
+    board = read_board(files_in(DATA / "boards/two-sided"), "two-sided")
+    targets = tuple(part.ref for part in board.parts if part.side == "bottom")
+    plan = HeatPlan(targets=targets, side="bottom", moves=usual_moves(targets))
+    raw = scene_of(board, plan)
+    *_, tour = plan_tour(raw, Doubts())
+    assert isinstance(tour, Tour)
+    return raw, tour
+
+
+def test_a_tour_of_a_board_nobody_here_made(foreign_tour: tuple[Scene, Tour]) -> None:
+    """Rehearsed as any plan is, every joint flows and no limit is passed; in the samples hardly."""
+    raw, tour = foreign_tour
+    scene = settled(without(raw, [one.ref for one in tour.left]), Doubts())
+    assert len(scene.targets) + len(tour.left) == 39
+    seen = rehearse(replace(scene, moves=(*tour.walk.moves, Move(Deed.WITHDRAW, 30.0))))
+    for ref in scene.targets:
+        assert all_molten_s(seen.joints_of(ref)) is not None
+    assert all(part.limit_passed_s is None for part in seen.parts)
+    assert all(times <= 0.1 * tour.count for times in tour.harmed_in.values())
+    assert sorted(ref for stop in tour.stops for ref in stop.flows) == sorted(scene.targets)
+    for stop in tour.stops:
+        assert stop.took.low is not None
+        assert stop.took.low <= stop.move.seconds <= (stop.took.high or np.inf)
+
+
+def test_bands_of_a_tour_are_those_of_one_that_is_followed(
+    foreign_tour: tuple[Scene, Tour],
+) -> None:
+    """With the strength known the stays are known; strong air never makes one longer in all."""
+    raw, tour = foreign_tour
+    here = without(raw, [one.ref for one in tour.left])
+    plan = replace(here, moves=(*tour.walk.moves, Move(Deed.WITHDRAW, 1.0)))
+    sharp = how_sure(plan, Doubts(jet_log_sd=0.05, outlet_sd_k=2.0, hand_share=0.02), 11)
+    wide = how_sure(plan, Doubts(), 11)
+    first = [sure.stays[0].took for sure in (sharp, wide)]
+    spread = [(band.high or 150.0) - (band.low or 0.0) for band in first]
+    assert spread[0] < 0.5 * spread[1]
+    totals = []
+    for strength in (0.4, 0.55, 0.8):
+        strong = settled(plan, Doubts(jet_factor=strength))
+        done = follow(prepare(strong, resolution_for(strong)), strong, tour.walk.moves)
+        totals.append(sum(done.took_s))
+    assert totals == sorted(totals, reverse=True)
+
+
+def test_what_cooks_or_stays_cold_goes_to_the_iron_with_its_reason() -> None:
+    scene = row_scene([(12, 20), (48, 20)])
+    shy = replace(package_named("0805"), limit_c=150.0, limit_why="a heat-shy test part")
+    parts = (replace(scene.parts[0], package=shy), scene.parts[1])
+    *_, best = search(replace(scene, parts=parts))
+    assert [one.ref for one in best.left] == ["R0"]
+    assert "150 °C" in best.left[0].why
+    assert best.scene.targets == ("R1",)
+    with pytest.raises(Refused, match="nothing is left"):
+        list(search(replace(scene, parts=parts[:1], targets=("R0",))))
+
+
+def test_a_tour_is_for_air_and_for_parts() -> None:
+    scene = row_scene([(12, 20)])
+    with pytest.raises(InvalidValue, match="targets"):
+        check_tour(replace(scene, targets=()))
+    with pytest.raises(InvalidValue, match="hot air"):
+        check_tour(replace(scene, source=HotPlate(230.0)))
+
+
+def test_stops_keep_their_parts_in_a_plan_and_parts_may_come_later(demo_board: Board) -> None:
+    moves = (
+        Move(Deed.WARM, 10.0, ("?",), 60.0, 10.0),
+        Move(Deed.CLOSE, 20.0, ("U4", "gone"), 15.0, 4.0),
+        Move(Deed.CLOSE, 20.0, ("C3",), 15.0, 4.0, awaits=("C4",)),
+        Move(Deed.WITHDRAW, 20.0),
+    )
+    assert [move.over for move in aimed(moves, ("U4", "C3"))] == [
+        ("U4", "C3"), ("U4",), ("C3",), (),
+    ]  # fmt: skip
+    same = aimed((moves[0], moves[1]), ("C3",))
+    assert [move.over for move in same] == [("C3",), ("C3",)]
+    plan = HeatPlan(targets=("U4", "C3"), moves=moves, absent=("J1", "J2"))
+    scene = scene_of(demo_board, plan)
+    assert not {"J1", "J2"} & {part.ref for part in scene.parts}
+    with pytest.raises(InvalidValue, match="afterwards"):
+        replace(plan, absent=("U4",))
