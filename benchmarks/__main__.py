@@ -16,6 +16,7 @@ from benchmarks.pages import pages
 from benchmarks.paste import paste
 from benchmarks.placement import placement
 from benchmarks.random_boards import random_boards
+from benchmarks.reforecast import reforecast
 from benchmarks.statistics import statistics
 from yellowfen.core.heat import rehearsal as r
 from yellowfen.core.heat.rehearsal import EXACT, FINE, Rehearsal, Resolution, prepare, rehearse

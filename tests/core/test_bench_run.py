@@ -32,7 +32,6 @@ from yellowfen.core.work.bench_scripts import (
     Joint,
     LookPlan,
     hand_script,
-    heat_script,
     iron_plan,
     iron_script,
     kit_plan,
@@ -41,6 +40,7 @@ from yellowfen.core.work.bench_scripts import (
     placing_plan,
     placing_script,
 )
+from yellowfen.core.work.heat_script import heat_script
 from yellowfen.core.work.iron_rows import joint_plans, row_plans
 from yellowfen.core.work.kit import kit
 from yellowfen.core.work.order import placement_order

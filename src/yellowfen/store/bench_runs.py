@@ -6,22 +6,26 @@ from typing import TypeVar
 
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.plan import Forecast, HeatPlan
+from yellowfen.core.heat.revise import Course
 from yellowfen.core.work.bench_run import RunKind, Script, State, Tap, state_after
 from yellowfen.core.work.bench_scripts import (
-    AWAY,
-    SOLID,
-    START,
     IronPlan,
     KitPlan,
     LookPlan,
     PlacingPlan,
-    flowed_key,
     hand_script,
-    heat_script,
     iron_script,
     kit_script,
     look_script,
     placing_script,
+)
+from yellowfen.core.work.heat_script import (
+    AWAY,
+    SOLID,
+    START,
+    flowed_key,
+    heat_script,
+    stop_key,
 )
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import NotFound
@@ -115,8 +119,10 @@ class BenchRun:
         return None if at is None else (at - self.taps[0].at_ms) / 1000
 
     def flowed_s(self, ref: str) -> float | None:
-        """When a part was seen to flow in a heat, or None."""
-        return self.seconds_of(flowed_key(ref))
+        """When a part was seen to flow in a heat (of a tour: its stop), or None."""
+        stops = self.forecast.stops if self.forecast else ()
+        number = next((n for n, stop in enumerate(stops, 1) if ref in stop.refs), None)
+        return self.seconds_of(flowed_key(ref) if number is None else stop_key(number))
 
     @property
     def molten(self) -> tuple[str, ...]:
@@ -262,6 +268,23 @@ def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]
         "SELECT ref, pin, verdict FROM joint_mark WHERE run_id = ? ORDER BY rowid", (run_id,)
     ).fetchall()
     return tuple(FoundMark(row["ref"], row["pin"], Verdict(row["verdict"])) for row in found)
+
+
+def keep_course(connection: sqlite3.Connection, run_id: int, course: Course) -> None:
+    """Keep the samples that a run's forecast was read off."""
+    connection.execute(
+        "INSERT INTO run_course (run_id, content) VALUES (?, ?)"
+        " ON CONFLICT (run_id) DO UPDATE SET content = excluded.content",
+        (run_id, pack(course)),
+    )
+
+
+def course(connection: sqlite3.Connection, run_id: int) -> Course | None:
+    """Those samples; None for a run that has none (an earlier one, or no heat)."""
+    row = connection.execute(
+        "SELECT content FROM run_course WHERE run_id = ?", (run_id,)
+    ).fetchone()
+    return None if row is None else unpack(Course, row["content"])
 
 
 def add_tap(connection: sqlite3.Connection, run_id: int, tap: Tap) -> None:

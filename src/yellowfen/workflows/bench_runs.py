@@ -6,8 +6,12 @@ import sqlite3
 import time
 from uuid import uuid4
 
-from yellowfen.core.work.bench_run import RunKind, Tap, allowed, undoable
+from yellowfen.core.heat.outcome import heating_moves
+from yellowfen.core.heat.plan import Forecast, HeatPlan
+from yellowfen.core.heat.revise import course_of
+from yellowfen.core.work.bench_run import RunKind, Script, Tap, allowed, undoable
 from yellowfen.core.work.bench_scripts import IronPlan, iron_plan, kit_plan, placing_plan
+from yellowfen.core.work.heat_script import live_script
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.core.work.kit import Found
@@ -33,8 +37,21 @@ def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
     InvalidValue for a plan that cannot be rehearsed.
     """
     job = jobs.get(connection, job_id)
-    forecast = forecast_of(rehearse_job(connection, job), sureness_of(connection, job))
-    return bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
+    done, sure = rehearse_job(connection, job), sureness_of(connection, job)
+    forecast = forecast_of(done, sure)
+    course = course_of(sure.targets, heating_moves(done.scene), sure.samples)
+    with atomic(connection):
+        run = bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
+        bench_runs.keep_course(connection, run, course)
+    return run
+
+
+def script_now(connection: sqlite3.Connection, run: BenchRun) -> Script:
+    """A run's script as it is shown: that of a heat moved by what was seen in it."""
+    if not isinstance(run.plan, HeatPlan):
+        return run.script
+    course = bench_runs.course(connection, run.id)
+    return live_script(run.plan, run.forecast or Forecast(()), course, run.taps)
 
 
 def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int:

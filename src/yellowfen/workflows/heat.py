@@ -7,12 +7,22 @@ from collections import OrderedDict
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, settled, sureness
+from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
+from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.pad_copper import Tie
-from yellowfen.core.heat.plan import Forecast, HeatPlan, SourceKind, TargetForecast, usual_moves
+from yellowfen.core.heat.plan import (
+    Forecast,
+    HeatPlan,
+    SourceKind,
+    StopForecast,
+    TargetForecast,
+    usual_moves,
+)
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.tour import watched
 from yellowfen.core.heat.usual import Usual, usual_recipe
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
@@ -185,15 +195,45 @@ def give_up_weighing(ending: bool = True) -> None:
 
 def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
     """What a run keeps of a rehearsal."""
+    scene, seen = done.scene, done.rehearsal
+    nearest = next((move for move in reversed(scene.moves) if move.blows), scene.moves[0])
     targets = tuple(
-        TargetForecast(ref, all_molten_s(done.rehearsal.joints_of(ref)), band.low, band.high)
+        TargetForecast(
+            ref,
+            all_molten_s(seen.joints_of(ref)),
+            band.low,
+            band.high,
+            watched(scene, seen, nearest, (ref,)),
+        )
         for ref, band in zip(sure.targets, sure.melts, strict=True)
     )
     facts = done.rehearsal.model
     known = "calibrated" if done.taught else "from memory, not calibrated"
     said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} ({known})"
     return Forecast(
-        targets, sure.harm.low, sure.harm_why if sure.harm.low is not None else "", said
+        targets,
+        sure.harm.low,
+        sure.harm_why if sure.harm.low is not None else "",
+        said,
+        stop_forecasts(done, sure),
+    )
+
+
+def stop_forecasts(done: Rehearsed, sure: Sureness) -> tuple[StopForecast, ...]:
+    """The stops of a tour, as they are told everywhere; none of another heat."""
+    scene = done.scene
+    return tuple(
+        StopForecast(
+            refs=(refs := tuple(dict.fromkeys((*move.over, *move.awaits)))),
+            seconds=move.seconds,
+            early_s=stay.took.low,
+            late_s=stay.took.high,
+            latest_s=stay.harm.low,
+            latest_why=stay.harm_why if stay.harm.low is not None else "",
+            watch=watched(scene, done.rehearsal, move, refs),
+        )
+        for move, stay in zip(heating_moves(scene), sure.stays, strict=False)
+        if move in stops_of(scene.moves)
     )
 
 

@@ -165,19 +165,40 @@ def aimed(moves: tuple[Move, ...], targets: tuple[str, ...]) -> tuple[Move, ...]
 
 @dataclass(frozen=True)
 class TargetForecast:
-    """What was forecast for one target: last joint molten, and its band."""
+    """What was forecast for one target: last joint molten, and its band; `watch` is what comes last
+    and why.
+    """
 
     ref: str
     flows_s: float | None
     early_s: float | None
     late_s: float | None
+    watch: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class StopForecast:
+    """What was forecast for one stop of a tour: its parts, seconds there with their band, until when
+    it is safe, what to watch.
+    """
+
+    refs: tuple[str, ...]
+    seconds: float
+    early_s: float | None
+    late_s: float | None
+    latest_s: float | None
+    latest_why: str
+    watch: str
 
 
 @dataclass(frozen=True)
 class Forecast:
-    """The part of a rehearsal that a run keeps: per target, and when to stop at the latest."""
+    """The part of a rehearsal that a run keeps: per target, when to stop at the latest, and of a
+    tour its stops.
+    """
 
     targets: tuple[TargetForecast, ...]
     latest_s: float | None = None
     latest_why: str = ""
     model: str = ""
+    stops: tuple[StopForecast, ...] = ()

@@ -16,7 +16,7 @@ from yellowfen.core.heat.doubt import SAMPLES, Band, Doubts, Sureness, band_of, 
 from yellowfen.core.heat.follow import LONGEST_STOP_S, Followed, follow, rows_of, stops_of
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
 from yellowfen.core.heat.outcome import after_heat
-from yellowfen.core.heat.rehearsal import COARSE, FINE, Prepared, Resolution, prepare
+from yellowfen.core.heat.rehearsal import COARSE, FINE, Prepared, Rehearsal, Resolution, prepare
 from yellowfen.core.heat.scene import Array, Deed, HotAir, Move, Scene
 from yellowfen.core.heat.story import MAX_LIQUID_S
 from yellowfen.core.part.package import JointKind
@@ -611,6 +611,15 @@ def _told(found: Found, sure: Sureness) -> Tour:
         count=sure.count,
         walks=found.walks,
     )
+
+
+def watched(scene: Scene, seen: Rehearsal, stop: Move, refs: Sequence[str]) -> str:
+    """What to watch at a stop of a plan: which of these parts comes last, and why."""
+    joints = [joint for ref in refs for joint in seen.joints_of(ref)]
+    if not joints:
+        return ""
+    last = max(joints, key=lambda one: math.inf if one.melt_end_s is None else one.melt_end_s)
+    return watch_line(scene, stop, last.ref, last.pin)
 
 
 def watch_line(scene: Scene, stop: Move, ref: str, pin: str) -> str:

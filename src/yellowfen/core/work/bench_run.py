@@ -107,7 +107,7 @@ class Cue:
     """One thing to do, with everything that is shown and said of it.
 
     `key` names it within its script. `ahead` and `due_s` (since the start) tell a timed cue before
-    it is due. `after` names the cue without which it cannot come; `free` cues may come before
+    it is due; `late` is what to do about one that has not come by `late_s`. `after` names the cue without which it cannot come; `free` cues may come before
     those that stand ahead of them; `ends` names cues that have no sense once this one is done.
     `group` is what "3 of this value" counts. `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the
     drawing what to show.
@@ -123,6 +123,8 @@ class Cue:
     group: str = ""
     ahead: str = ""
     due_s: float | None = None
+    late_s: float | None = None
+    late: str = ""
     after: str = ""
     free: bool = False
     ends: tuple[str, ...] = ()
@@ -137,6 +139,8 @@ class Cue:
 class Script:
     """All cues of a run, in order. `closing` is shown when nothing is left to do; `of_group` names
     a cue's group in "3 with this needle"; `stop_s`, `stop_why`: the cautious end of a heat.
+    `extras` may be tapped and are never asked for; `ask` is a question about a tap that is hard to
+    believe, answered by the extra `ask_key`.
     """
 
     kind: RunKind
@@ -145,9 +149,12 @@ class Script:
     of_group: str = ""
     stop_s: float | None = None
     stop_why: str = ""
+    extras: tuple[Cue, ...] = ()
+    ask: str = ""
+    ask_key: str = ""
 
     def cue(self, key: str) -> Cue | None:
-        return next((cue for cue in self.cues if cue.key == key), None)
+        return next((cue for cue in (*self.cues, *self.extras) if cue.key == key), None)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -218,9 +225,11 @@ def _refusal(script: Script, state: State, started: bool, tap: Tap) -> str:
     answered = cue.key in state.done or (cue.key in state.aside and not rule.any_order)
     if answered and not rule.corrects:
         return f"{cue.name or cue.title} is answered already"
-    if cue.after and cue.after not in state.done:
+    if cue.after and cue.after not in state.done and cue.after not in state.aside:
         before = script.cue(cue.after)
         return f"first: {before.press if before else cue.after}"
+    if cue in script.extras and state.over:
+        return "the run is over"
     if rule.any_order or cue.free or (state.to_do and state.to_do[0] == cue.key):
         return ""
     here = script.cue(state.to_do[0]) if state.to_do else None

@@ -1,5 +1,5 @@
-"""The scripts of what is done at the bench: a heat, placing, paste by hand, the kit, looking, rows
-by iron. Every word that is shown or spoken is made here.
+"""The scripts of what is done at the bench but a heat's (`heat_script`): placing, paste by hand, the
+kit, looking, rows by iron. Every word that is shown or spoken is made here.
 """
 
 import math
@@ -8,8 +8,6 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
-from yellowfen.core.heat.plan import Forecast, HeatPlan
-from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.wording import counted
@@ -19,110 +17,11 @@ from yellowfen.core.work.kit import Line, line_key
 from yellowfen.core.work.order import Step, either_way
 from yellowfen.core.work.technique import corners_to_tack
 
-START, AWAY, SOLID = "start", "away", "solid"
-_DEED_WORDS = {
-    Deed.WARM: "Warm the area",
-    Deed.CLOSE: "Close in",
-    Deed.HOLD: "Hold still",
-    Deed.PREHEAT: "Heat from below only",
-    Deed.PLATE: "Board on the plate",
-    Deed.OVEN: "Board in the oven",
-}
-_STARTS = {
-    Deed.PLATE: "Start: board on the plate",
-    Deed.OVEN: "Start: oven on",
-    Deed.PREHEAT: "Start: heat from below on",
-}
-_PATHS = {
-    NozzlePath.CIRCLE: "circling",
-    NozzlePath.ROWS: "along the rows",
-    NozzlePath.ENDS: "end to end",
-}
 _WAYS_ROUND = {
     "shown": "pin 1 is printed on the board",
     "under the body": "its mark on the board lies under the body",
     "none": "nothing is printed on the board: go by pad 1",
 }
-
-
-def flowed_key(ref: str) -> str:
-    """The cue of a part that is watched for its flow."""
-    return f"flowed {ref}"
-
-
-def move_key(number: int) -> str:
-    """The cue of a heating move, from 2 on; the first begins with the start."""
-    return f"move {number}"
-
-
-def _move_words(move: Move) -> str:
-    words = _DEED_WORDS[move.deed]
-    if not move.blows:
-        return words
-    path = _PATHS.get(move.path)
-    way = f", {path} {move.circle_mm:g} mm" if move.circle_mm > 0 and path else ""
-    return f"{words}: {move.height_mm:g} mm{way}"
-
-
-def heat_script(plan: HeatPlan, forecast: Forecast) -> Script:
-    """A heat: start, its moves and flows as they fall due, heat away, all solid.
-
-    A flow may be seen at any moment; the heat may be taken away at any; what moves are left then
-    are passed over.
-    """
-    heating = [move for move in plan.moves if move.heats] or [*plan.moves[:1]]
-    begins = [sum(move.seconds for move in heating[:place]) for place in range(len(heating))]
-    end = sum(move.seconds for move in heating)
-    rows: list[tuple[float, Cue]] = []
-    for place, move in enumerate(heating[1:], 1):
-        words = _DEED_WORDS[move.deed]
-        cue = Cue(
-            key=move_key(place + 1), title=_move_words(heating[place - 1]), press=f"{words} now",
-            ahead=words, due_s=begins[place], after=START,
-        )  # fmt: skip
-        rows.append((begins[place], cue))
-    for target in forecast.targets:
-        due = end if target.flows_s is None else target.flows_s
-        now = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
-        cue = Cue(
-            key=flowed_key(target.ref), title=_move_words(now), press=f"{target.ref} flowed",
-            ahead=f"{target.ref} should flow", due_s=due, after=START, free=True,
-            refs=(target.ref,),
-        )  # fmt: skip
-        rows.append((due, cue))
-    middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
-    stop = end if forecast.latest_s is None else min(end, forecast.latest_s)
-    moves = tuple(cue.key for cue in middle if not cue.free)
-    flows = tuple(cue.key for cue in middle if cue.free)
-    hopes = ", ".join(
-        f"{one.ref} flows at {one.flows_s:.0f} s"
-        if one.flows_s is not None
-        else f"{one.ref} does not flow"
-        for one in forecast.targets
-    )
-    ready = (
-        "Ready? Nozzle hot, part placed, flux on."
-        if heating and heating[0].blows
-        else "Ready? Parts placed, heat at hand, nothing near that burns."
-    )
-    first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
-    cues = (
-        Cue(key=START, title=ready, press=first, detail=f"Forecast: {hopes}" if hopes else ""),
-        *middle,
-        Cue(
-            key=AWAY, title=_move_words(heating[-1]) if heating else "", press="Heat is away",
-            ahead="Take the heat away", due_s=stop, after=START, free=True, ends=moves,
-        ),
-        Cue(
-            key=SOLID, title="Hands off until it is solid.", press="All is solid",
-            detail="Wait for the dull skin; a nudge is too early.", after=AWAY, free=True,
-            ends=flows,
-        ),
-    )  # fmt: skip
-    return Script(
-        kind=RunKind.HEAT, cues=cues, closing="Done. Let it cool untouched.",
-        stop_s=forecast.latest_s, stop_why=forecast.latest_why,
-    )  # fmt: skip
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,5 +1,6 @@
 """Runs at the bench, of every kind: one page, one key, one undo."""
 
+import sqlite3
 import time
 from typing import Any
 
@@ -10,8 +11,18 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan
-from yellowfen.core.heat.plan import Forecast, HeatPlan, SourceKind
-from yellowfen.core.work.bench_run import RULES, RunKind, Shown, Tap, moments_s, shown
+from yellowfen.core.heat.plan import HeatPlan, SourceKind
+from yellowfen.core.work.bench_run import (
+    RULES,
+    RunKind,
+    Script,
+    Shown,
+    State,
+    Tap,
+    moments_s,
+    shown,
+)
+from yellowfen.core.work.heat_script import START
 from yellowfen.store import boards, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
@@ -48,6 +59,7 @@ KEYS = {
     "not seen": ("Not seen", "n", "n"),
     "trouble": ("Trouble", "t", "t"),
 }
+SIGNS = {"flux": "f", "shine": "s"}
 CAUTIONS = {
     RunKind.HEAT: "Burns: board and nozzle stay hot for minutes. Handle back in its cradle."
     " Moving air, not over the face.",
@@ -96,7 +108,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         if heat or run.kind is RunKind.KIT
         else plan_svg(board, run.side or "top", overlay=_overlay(run)),
         "drawings": _drawings(run, board),
-        "state": _state(run) | _frame(run),
+        "state": _state(database, run) | _frame(run),
     }
     return page(request, "bench_run.html", context)
 
@@ -118,8 +130,6 @@ def _drawings(run: BenchRun, board: Board) -> dict[str, Markup]:
 def _frame(run: BenchRun) -> dict[str, Any]:
     """What does not change with the taps: the words that have keys, and the bar of a heat."""
     heat = run.plan if isinstance(run.plan, HeatPlan) else None
-    forecast = run.forecast or Forecast(())
-    script = run.script
     return {
         "run": run.id,
         "kind": str(run.kind),
@@ -134,18 +144,14 @@ def _frame(run: BenchRun) -> dict[str, Any]:
         "moves": [{"do": str(move.deed), "seconds": move.seconds} for move in heat.moves]
         if heat
         else [],
-        "targets": [
-            {"ref": one.ref, "flows_s": one.flows_s, "early_s": one.early_s, "late_s": one.late_s}
-            for one in forecast.targets
-        ],
-        "stop_s": script.stop_s,
-        "stop_why": script.stop_why,
     }
 
 
-def _state(run: BenchRun) -> dict[str, Any]:
-    """Where the run stands: the next cues, what is answered, what the newest tap was."""
-    script, state = run.script, run.state
+def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
+    """Where the run stands: the next cues as the taps have moved them, what is answered, what may be
+    told besides, when to stop, what is hard to believe.
+    """
+    script, state = bench_runs.script_now(database, run), run.state
     early = [cue.key for cue in script.cues if cue.free and cue.key in state.to_do]
     return {
         "now_ms": int(time.time() * 1000),
@@ -158,7 +164,30 @@ def _state(run: BenchRun) -> dict[str, Any]:
         "of": len(script.cues),
         "closing": _closing(run),
         "told": _told(run),
+        "stop_s": script.stop_s,
+        "stop_why": script.stop_why,
+        "flows": [
+            {"ref": cue.name or cue.key, "at_s": cue.due_s, "late_s": cue.late_s}
+            for cue in script.cues
+            if cue.refs and cue.due_s is not None and cue.key in state.to_do
+        ],
+        "signs": _signs(script, state),
+        "ask": script.ask,
+        "ask_key": script.ask_key,
     }
+
+
+def _signs(script: Script, state: State) -> list[dict[str, str]]:
+    """Early signs that may be told now: of a tour those of the stop in hand."""
+    now = next((cue.key.removeprefix("stop ") for cue in script.cues if cue.key in state.to_do), "")
+    return [
+        {"cue": cue.key, "say": cue.press, "press": SIGNS[kind]}
+        for cue in script.extras
+        if (kind := cue.key.split(" ")[0]) in SIGNS
+        and START in state.done
+        and cue.key not in state.done
+        and cue.key.removeprefix(kind).strip() in ("", now)
+    ]
 
 
 def _cue(one: Shown) -> dict[str, Any]:
@@ -175,6 +204,8 @@ def _cue(one: Shown) -> dict[str, Any]:
         "said": one.said,
         "ahead": cue.ahead,
         "due_s": cue.due_s,
+        "late_s": cue.late_s,
+        "late": cue.late,
         "refs": list(cue.refs),
         "pin": cue.pin,
         "turn": cue.turn_deg,
@@ -209,13 +240,13 @@ def _told(run: BenchRun) -> str:
 @router.post("/api/runs/{run_id}/taps")
 def tap(run_id: int, form: TapForm, database: Database) -> dict[str, Any]:
     """Store one tap; answers only when it is on disk."""
-    return _state(bench_runs.tap(database, run_id, Tap(**form.model_dump())))
+    return _state(database, bench_runs.tap(database, run_id, Tap(**form.model_dump())))
 
 
 @router.delete("/api/runs/{run_id}/taps/{key}")
 def undo(run_id: int, key: str, database: Database) -> dict[str, Any]:
     """Take the newest tap back."""
-    return _state(bench_runs.undo_tap(database, run_id, key))
+    return _state(database, bench_runs.undo_tap(database, run_id, key))
 
 
 @router.post("/runs/{run_id}/remove")

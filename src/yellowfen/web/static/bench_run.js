@@ -17,7 +17,11 @@ document.addEventListener("alpine:init", () => {
         setInterval(() => this.show(), 100);
       }
       const more = Object.fromEntries(this.keys.map((one) => [one.press, () => this.answer(one.word)]));
-      if (this.clock) more.a = () => this.away();
+      if (this.clock) {
+        more.a = () => this.away();
+        more.y = () => this.confirm();
+        for (const key of ["f", "s"]) more[key] = () => this.sign(this.signs.find((one) => one.press === key));
+      }
       this.beginTaps(more);
     },
 
@@ -44,16 +48,21 @@ document.addEventListener("alpine:init", () => {
       const whole = this.started === null ? 0 : Math.max(0, Math.floor(this.elapsed));
       return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
     },
-    get late() { return this.stop_s !== null && this.started !== null && !this.notHeating && this.elapsed > this.stop_s; },
+    get tooLong() { return this.stop_s !== null && this.started !== null && !this.notHeating && this.elapsed > this.stop_s; },
     get notHeating() { return this.started === null || !this.early.includes("away") || this.pending.some((tap) => tap.cue === "away"); },
     get next() {
-      if (this.late) return `Heat away now: ${this.stop_why}`;
+      if (this.tooLong) return `Heat away now: ${this.stop_why}`;
       if (this.over || !this.cue.ahead || this.started === null) return this.detail;
+      if (this.lags) return this.cue.late;
       const left = Math.round(this.cue.due_s - this.elapsed);
       return left > 0 ? `${this.cue.ahead}: in about ${left} s` : `${this.cue.ahead}: due ${-left} s ago`;
     },
-    get nextClass() { return this.late ? "urgent" : ""; },
-    get spoken() { return this.late ? "Heat away now" : this.cue?.said ?? this.title; },
+    // A flow that has not come by the late end of its band: what lags and what to do, as the server says.
+    get lags() { return Boolean(this.cue && this.started !== null && this.cue.late_s !== null && this.elapsed > this.cue.late_s); },
+    get nextClass() { return this.tooLong ? "urgent" : this.lags ? "lags" : ""; },
+    get spoken() { return this.tooLong ? "Heat away now" : this.ask || (this.lags ? this.cue.late : this.cue?.said ?? this.title); },
+    get asks() { return this.ask !== "" && !this.pending.some((tap) => tap.cue === this.ask_key); },
+    get openSigns() { return this.signs.filter((one) => !this.pending.some((tap) => tap.cue === one.cue)); },
     get keyText() { return this.over ? "All stored" : this.cue.press; },
     get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
     get stored() {
@@ -72,10 +81,16 @@ document.addEventListener("alpine:init", () => {
       if (this.cue) this.note(this.cue.key, word, word === this.main ? this.cue.press : `${this.cue.press}, ${word}`);
     },
     go() { this.answer(this.main); },
+    sign(one) { if (one && this.openSigns.includes(one)) this.note(one.cue, this.main, one.say); },
+    saySign(event) { this.sign(this.signs.find((one) => one.cue === event.currentTarget.dataset.sign)); },
+    confirm() { if (this.asks) this.note(this.ask_key, this.main, "It is so"); },
     away() { if (!this.notHeating) this.note("away", this.main, "Heat is away"); },
     note(cue, word, said) { this.add({ cue, word, said, at_ms: Math.round(Date.now() + this.offset) }); },
     sayWord(event) { this.answer(event.currentTarget.dataset.word); },
-    take(answer) { Object.assign(this, answer); },
+    take(answer) {
+      Object.assign(this, answer);
+      this.bar?.expect(this);
+    },
 
     // The plan: the part in hand, where paste goes, the board turned as it lies.
     draw() {
@@ -137,14 +152,20 @@ window.layBoard = (svg, plan, cue) => {
 
 // The bar of a heat: moves as named bands, the forecast flow with its spread below, the latest stop, and now as a rule.
 window.HeatBar = class HeatBar {
-  constructor(svg, { moves, targets, stop_s: stop }) {
-    Object.assign(this, { svg, moves, targets, stop });
+  constructor(svg, run) {
+    Object.assign(this, { svg, moves: run.moves });
     window.addEventListener("resize", () => this.draw());
+    this.expect(run);
+  }
+
+  // What is expected now: flows still to come and the cautious stop.
+  expect({ flows, stop_s: stop }) {
+    Object.assign(this, { flows, stop });
     this.draw();
   }
 
   x(seconds) { return (seconds / this.end) * this.width; }
-  get end() { return Math.max(this.moves.reduce((sum, move) => sum + move.seconds, 0), this.stop ?? 0, 1) * 1.02; }
+  get end() { return Math.max(this.moves.reduce((sum, move) => sum + move.seconds, 0), this.stop ?? 0, ...this.flows.map((one) => one.at_s), 1) * 1.02; }
 
   node(name, attributes, text = "") { this.svg.append(window.svgNode(name, attributes, text)); return this.svg.lastChild; }
 
@@ -161,12 +182,11 @@ window.HeatBar = class HeatBar {
       if (width > 70) this.node("text", { x: this.x(start) + 10, y: 54, class: "bar-word" }, words[move.do]);
       start += move.seconds;
     }
-    const flows = this.targets.filter((one) => one.flows_s !== null);
-    for (const target of flows) {
-      if (target.early_s !== null) this.node("rect", { x: this.x(target.early_s), y: 70, width: Math.max(this.x((target.late_s ?? this.end) - target.early_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
-      this.node("rect", { x: this.x(target.flows_s) - 3, y: 24, width: 6, height: 56, fill: "#f5b133" });
+    for (const flow of this.flows) {
+      if (flow.late_s !== null && flow.late_s > flow.at_s) this.node("rect", { x: this.x(flow.at_s), y: 70, width: Math.max(this.x(flow.late_s - flow.at_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
+      this.node("rect", { x: this.x(flow.at_s) - 3, y: 24, width: 6, height: 56, fill: "#f5b133" });
     }
-    if (flows.length) this.node("text", { x: this.x(flows[0].flows_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, flows.length > 1 ? "first flows" : `${flows[0].ref} flows`);
+    if (this.flows.length) this.node("text", { x: this.x(this.flows[0].at_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, this.flows.length > 1 ? "first flows" : "flows");
     if (this.stop !== null) {
       this.node("rect", { x: this.x(this.stop) - 3, y: 28, width: 6, height: 58, fill: "#ff7a57" });
       this.node("text", { x: Math.min(this.x(this.stop), this.width - 60), y: 102, class: "bar-word harm", "text-anchor": "middle" }, "stop by here");

@@ -1,0 +1,99 @@
+"""What taps are worth: how far a forecast is off before and after "flux thins" and "first shine",
+and whether its bands hold. The truth has its unknowns drawn, foreign physics and a finer grid.
+"""
+
+import math
+import time
+
+import numpy as np
+
+from yellowfen.core.heat.doubt import Doubts, sampled, settled, sureness, unknowns_of
+from yellowfen.core.heat.rehearsal import Rehearsal, rehearse
+from yellowfen.core.heat.revise import Seen, What, course_of, revise
+from yellowfen.core.heat.scene import (
+    BoardStack,
+    CopperLayer,
+    Deed,
+    HotAir,
+    Move,
+    PlacedPart,
+    Scene,
+    Side,
+)
+from yellowfen.core.heat.story import FLUX_THINS_C, all_molten_s
+from yellowfen.core.part.catalogue import package_named
+
+BENCHES, SAMPLES = 200, 23
+KINDS = ("SOIC-8", "0805", "SOT-23-5", "TSSOP-16", "0603", "SOIC-14", "1206")
+
+
+def bench_scene(chance: np.random.Generator) -> Scene:
+    """A part of some kind on a board of some kind, warmed or not, at some setting."""
+    copper = (
+        CopperLayer("top", 0.3, 35, 0.0),
+        CopperLayer("bottom", float(chance.uniform(0.2, 0.8)), 35, 1.0),
+    )
+    package = package_named(str(chance.choice(KINDS)))
+    part = PlacedPart("U1", package, 20, 15, 0, Side.TOP, "Sn63Pb37")
+    warm_s = float(chance.choice([0, 15, 25]))
+    warm = (Move(Deed.WARM, warm_s, ("U1",), 45, 8),) if warm_s else ()
+    close = Move(Deed.CLOSE, 120.0, ("U1",), float(chance.uniform(10, 22)), 4.0)
+    return Scene(
+        BoardStack(40, 30, float(chance.choice([0.8, 1.0, 1.6])), copper),
+        (part,),
+        HotAir(6, float(chance.uniform(330, 400)), float(chance.uniform(25, 40))),
+        (*warm, close, Move(Deed.WITHDRAW, 20.0)),
+        ("U1",),
+    )
+
+
+def moments_s(true: Rehearsal) -> tuple[float, float, float] | None:
+    """When flux thins, the first joint shines, all has flowed; None where one never does."""
+    joints = true.joints_of("U1")
+    flow = all_molten_s(joints)
+    hot = true.joint_c.max(axis=1) >= FLUX_THINS_C
+    if flow is None or not hot.any():
+        return None
+    shine = min(one.melt_start_s for one in joints if one.melt_start_s is not None)
+    return float(true.times_s[int(np.argmax(hot))]), shine, flow
+
+
+def reforecast(count: int = BENCHES) -> None:
+    """Print median and 90th percentile of the log error, and how many of the bands hold."""
+    from benchmarks.statistics import foreign
+
+    chance, doubts = np.random.default_rng(5), Doubts()
+    stages = ("before", "flux thins", "first shine")
+    off: dict[str, list[float]] = {stage: [] for stage in stages}
+    held, spent = dict.fromkeys(stages, 0), []
+    for _ in range(count):
+        raw = bench_scene(chance)
+        unknowns = [one.key for one in unknowns_of(raw)]
+        draw = dict(zip(unknowns, chance.normal(size=len(unknowns)), strict=True))
+        sure = sureness(raw, doubts, rehearse(settled(raw, doubts)), SAMPLES)
+        with foreign(chance) as finer:
+            true = moments_s(rehearse(sampled(raw, doubts, draw), finer))
+        if true is None:
+            continue
+        late = np.maximum(chance.normal(1.0, 1.0, 2), 0.0)  # a key is never before the sight
+        taps = [
+            Seen(stop=0, what=what, after_s=at + wait)
+            for what, at, wait in zip((What.FLUX, What.SHINE), true, late.tolist(), strict=False)
+        ]
+        course = course_of(raw.targets, raw.moves[:-1], sure.samples)
+        for number, stage in enumerate(stages):
+            began = time.perf_counter()
+            band = revise(course, taps[:number]).stops[0].whole
+            spent.append(time.perf_counter() - began)
+            off[stage].append(abs(math.log((band.middle or 140.0) / true[2])))
+            held[stage] += (band.low or math.inf) <= true[2] <= (band.high or math.inf)
+    n = len(off["before"])
+    before = float(np.median(off["before"]))
+    for stage in stages:
+        here = np.array(off[stage])
+        print(
+            f"forecast {'before any tap' if stage == 'before' else f'after {stage!r}'}: log error"
+            f" median {np.median(here):.3f} ({1 - np.median(here) / before:.0%} less), 90th"
+            f" percentile {np.percentile(here, 90):.3f}; 80 % bands hold {held[stage]} of {n}"
+        )
+    print(f"a revision takes {1e3 * np.median(spent):.1f} ms (median of {len(spent)})")

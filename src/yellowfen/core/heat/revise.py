@@ -1,0 +1,249 @@
+"""A forecast revised by what is seen at the bench.
+
+Laws: every tap moves every sampled course towards what was seen, in logs, by as much as the two
+hang together over the samples (the gain of an ensemble's Kalman step, its spread narrowed by the
+matching square root); nothing is simulated. Without taps nothing changes. A tap that the samples
+hold for next to impossible is doubtful: it moves nothing until it is confirmed or a second one
+agrees. No single tap makes the cautious stop later.
+"""
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from yellowfen.core.heat.doubt import Band, Sample, band_of
+from yellowfen.core.heat.follow import is_tour, stops_of
+from yellowfen.core.heat.scene import Array, Move
+from yellowfen.core.source.mark import Mark, constant
+
+_M = Mark.FROM_MEMORY
+EYE_DELAY_S = constant(
+    "eye_delay", 1.0, "s", _M, "from the shine to the key", "what a tap says of a heat"
+)
+EYE_SD_S = constant(
+    "eye_delay_spread", 1.0, "s", _M, "some see it at once, some look twice",
+    "what a tap says of a heat",
+)  # fmt: skip
+MODEL_LOG_SD = constant(
+    "revised_model", 0.03, "log", Mark.JUDGED,
+    "what the model is wrong by from one moment to the next: bands of 80 synthetic benches",
+    "bands after a tap",
+)  # fmt: skip
+DOUBTFUL_SD = 3.0
+NEVER_S, SOONEST_S = 600.0, 0.3
+_NOISE = tuple(MODEL_LOG_SD * z for z in (-1.2816, -0.5244, 0.0, 0.5244, 1.2816))
+
+
+class What(StrEnum):
+    """What is seen at a stop."""
+
+    FLUX = "flux"
+    SHINE = "shine"
+    FLOWED = "flowed"
+
+
+@dataclass(frozen=True, kw_only=True)
+class StopCourse:
+    """What the samples come to at one stop, seconds since the nozzle came (None: never); one value
+    a sample, of `flows_s` one row a part. `harm_s`: the first harm if one stayed.
+    """
+
+    refs: tuple[str, ...]
+    flux_s: tuple[float | None, ...]
+    shine_s: tuple[float | None, ...]
+    flows_s: tuple[tuple[float | None, ...], ...]
+    harm_s: tuple[float | None, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Course:
+    """The samples of a heat, stop by stop; a heat that is no tour has one, from the start on."""
+
+    stops: tuple[StopCourse, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Seen:
+    """One tap: at which stop, what, so many seconds after the nozzle came; of which parts (all of
+    the stop where none is named); `sure` where it was confirmed.
+    """
+
+    stop: int
+    what: What
+    after_s: float
+    refs: tuple[str, ...] = ()
+    sure: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class RevisedStop:
+    """A stop as it is to be expected now, seconds since the nozzle came; `stop_s` is the cautious
+    end, None where no harm is in sight.
+    """
+
+    refs: tuple[str, ...]
+    flux: Band
+    shine: Band
+    flows: tuple[Band, ...]
+    whole: Band
+    stop_s: float | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Revised:
+    """A heat as it is to be expected after these taps; `doubtful` are the places of taps that moved
+    nothing.
+    """
+
+    stops: tuple[RevisedStop, ...]
+    doubtful: tuple[int, ...] = ()
+
+
+def course_of(targets: Sequence[str], moves: Sequence[Move], samples: Sequence[Sample]) -> Course:
+    """The course that samples of a heat took. `moves` are its moves with heat."""
+    place = {ref: number for number, ref in enumerate(targets)}
+    stops = []
+    found = [number for number, move in enumerate(moves) if move in stops_of((move,))]
+    for number in found if is_tour(moves) else [-1]:
+        refs = tuple(targets) if number < 0 else (*moves[number].over, *moves[number].awaits)
+        mine = [place[ref] for ref in dict.fromkeys(refs) if ref in place]
+        came = [0.0 if number < 0 else one.stays[number].began_s for one in samples]
+
+        def since(values: list[float | None], came: list[float] = came) -> tuple[float | None, ...]:
+            return tuple(
+                None if at is None else max(at - began, 0.0)
+                for at, began in zip(values, came, strict=True)
+            )
+
+        stops.append(
+            StopCourse(
+                refs=tuple(targets[one] for one in mine),
+                flux_s=since([_first(one.moments[i][0] for i in mine) for one in samples]),
+                shine_s=since([_first(one.moments[i][1] for i in mine) for one in samples]),
+                flows_s=tuple(since([one.melts_s[i] for one in samples]) for i in mine),
+                harm_s=tuple(
+                    one.harm_s if number < 0 else one.stays[number].harm_s for one in samples
+                ),
+            )
+        )
+    return Course(stops=tuple(stops))
+
+
+def _first(values: Iterable[float | None]) -> float | None:
+    return min((one for one in values if one is not None), default=None)
+
+
+class _Ensemble:
+    """The samples' moments as logs, (samples, quantities), and which column is what."""
+
+    def __init__(self, course: Course) -> None:
+        self.columns: dict[tuple[int, str], int] = {}
+        rows: list[list[float]] = []
+        for number, stop in enumerate(course.stops):
+            named = [(What.FLUX, stop.flux_s), (What.SHINE, stop.shine_s), ("harm", stop.harm_s)]
+            named += [
+                (f"flowed {ref}", row) for ref, row in zip(stop.refs, stop.flows_s, strict=True)
+            ]
+            for name, values in named:
+                self.columns[number, str(name)] = len(rows)
+                rows.append([_log(value) for value in values])
+        self.logs = np.array(rows, dtype=float).T
+
+    def of(self, seen: Seen, refs: Sequence[str]) -> Array:
+        """The samples' own logs of what was seen; several parts have flowed with their last."""
+        if seen.what is not What.FLOWED:
+            return np.asarray(self.logs[:, self.columns[seen.stop, str(seen.what)]])
+        mine = [self.columns[seen.stop, f"flowed {ref}"] for ref in refs]
+        return np.asarray(self.logs[:, mine].max(axis=1))
+
+    def surprise(self, seen: Seen, refs: Sequence[str]) -> float:
+        """How many standard deviations a tap lies from the middle, early below zero."""
+        x = self.of(seen, refs)
+        return float((_seen_log(seen) - x.mean()) / math.sqrt(x.var() + _noise2(seen)))
+
+    def take(self, seen: Seen, refs: Sequence[str]) -> None:
+        """Move all samples towards a tap."""
+        x = self.of(seen, refs)
+        mean, spread2, noise2 = float(x.mean()), float(x.var()), _noise2(seen)
+        if spread2 < 1e-12:
+            return
+        gap = _seen_log(seen) - mean
+        # What lies far out is believed when it is confirmed: then the samples were too narrow.
+        spread2 = max(spread2, gap * gap / DOUBTFUL_SD**2 - noise2)
+        away = x - mean
+        gain = (self.logs - self.logs.mean(axis=0)).T @ away / len(away) / float(x.var())
+        share = spread2 / (spread2 + noise2)
+        narrow = 1.0 / (1.0 + math.sqrt(noise2 / (spread2 + noise2)))
+        self.logs = self.logs + np.outer(share * (gap - narrow * away), gain)
+
+
+def _log(value: float | None) -> float:
+    return math.log(min(max(NEVER_S if value is None else value, SOONEST_S), NEVER_S))
+
+
+def _seen_log(seen: Seen) -> float:
+    return _log(seen.after_s - EYE_DELAY_S)
+
+
+def _noise2(seen: Seen) -> float:
+    """Variance of a tap's log: the eye and the hand, and the model itself."""
+    return (EYE_SD_S / max(seen.after_s, 1.0)) ** 2 + MODEL_LOG_SD**2
+
+
+def revise(course: Course, taps: Sequence[Seen]) -> Revised:
+    """What is to be expected now. Taps in their order; one of a stop or part that the course does
+    not have is left out.
+    """
+    ensemble, first = _Ensemble(course), _Ensemble(course)
+    doubtful: list[int] = []
+    agreed = 0
+    waiting: tuple[int, float] | None = None
+    for number, seen in enumerate(taps):
+        if not 0 <= seen.stop < len(course.stops):
+            continue
+        refs = [ref for ref in course.stops[seen.stop].refs if not seen.refs or ref in seen.refs]
+        if not refs:
+            continue
+        out = ensemble.surprise(seen, refs)
+        if abs(out) > DOUBTFUL_SD and not seen.sure:
+            if waiting is None or (waiting[1] < 0) != (out < 0):
+                waiting = number, out
+                doubtful.append(number)
+                continue
+            doubtful.remove(waiting[0])  # the second that says so: both are believed
+            waiting = None
+        ensemble.take(seen, refs)
+        agreed += 1
+    stops = tuple(
+        _stop(number, stop, ensemble, first, agreed) for number, stop in enumerate(course.stops)
+    )
+    return Revised(stops=stops, doubtful=tuple(doubtful))
+
+
+def _stop(
+    number: int, stop: StopCourse, ensemble: _Ensemble, first: _Ensemble, agreed: int
+) -> RevisedStop:
+    def band(name: str) -> Band:
+        return _band(ensemble.logs[:, ensemble.columns[number, name]], agreed > 0)
+
+    mine = [ensemble.columns[number, f"flowed {ref}"] for ref in stop.refs]
+    before = _band(first.logs[:, first.columns[number, "harm"]], False).low
+    now = band("harm").low
+    stop_s = now if agreed > 1 or before is None else before if now is None else min(now, before)
+    return RevisedStop(
+        refs=stop.refs,
+        flux=band(What.FLUX),
+        shine=band(What.SHINE),
+        flows=tuple(band(f"flowed {ref}") for ref in stop.refs),
+        whole=_band(ensemble.logs[:, mine].max(axis=1), agreed > 0),
+        stop_s=stop_s,
+    )
+
+
+def _band(logs: Array, noisy: bool) -> Band:
+    spread = logs[:, None] + np.array(_NOISE if noisy else (0.0,))[None, :]
+    values = np.exp(spread.ravel())
+    return band_of([None if one >= 0.98 * NEVER_S else float(one) for one in values])

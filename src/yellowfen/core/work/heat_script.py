@@ -1,0 +1,357 @@
+"""The script of a heat: what is said when, and how the taps move it.
+
+Laws: a heat that is no tour may be answered in any order that its moves allow, so its cues stand in
+the order in which they are expected now; the stops of a tour follow each other. What was seen moves
+times, the order and the stop; it never changes what may be tapped.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from yellowfen.core.heat.doubt import Band
+from yellowfen.core.heat.follow import SETTLE_S
+from yellowfen.core.heat.plan import Forecast, HeatPlan, StopForecast, TargetForecast, aimed
+from yellowfen.core.heat.revise import Course, Revised, Seen, What, revise
+from yellowfen.core.heat.scene import Deed, Move, NozzlePath
+from yellowfen.core.quantity.wording import counted
+from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap
+
+START, AWAY, SOLID = "start", "away", "solid"
+MOST_NAMES = 6
+LAGS = "Stay if it warms still; else not seen, go on, come back: from below, or by iron."
+_DEED_WORDS = {
+    Deed.WARM: "Warm the area",
+    Deed.CLOSE: "Close in",
+    Deed.HOLD: "Hold still",
+    Deed.PREHEAT: "Heat from below only",
+    Deed.PLATE: "Board on the plate",
+    Deed.OVEN: "Board in the oven",
+}
+_STARTS = {
+    Deed.PLATE: "Start: board on the plate",
+    Deed.OVEN: "Start: oven on",
+    Deed.PREHEAT: "Start: heat from below on",
+}
+_PATHS = {
+    NozzlePath.CIRCLE: "circling",
+    NozzlePath.ROWS: "along the rows",
+    NozzlePath.ENDS: "end to end",
+}
+
+
+def flowed_key(ref: str) -> str:
+    """The cue of a part that is watched for its flow."""
+    return f"flowed {ref}"
+
+
+def move_key(number: int) -> str:
+    """The cue of a heating move, from 2 on; the first begins with the start."""
+    return f"move {number}"
+
+
+def stop_key(number: int) -> str:
+    """The cue of a tour's stop, from 1 on: all of it has flowed."""
+    return f"stop {number}"
+
+
+def seen_key(what: What, stop: int = 0) -> str:
+    """The extra cue of an early sign, of a tour at a stop from 1 on."""
+    return f"{what} {stop}" if stop else str(what)
+
+
+def sure_key(cue: str) -> str:
+    """The extra cue that confirms a tap which was hard to believe."""
+    return f"sure {cue}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Live:
+    """A heat as it is to be expected after its taps: the revised forecast, seconds of each tap that
+    is believed, whether any of them told of the heat, and the newest that is not believed ("").
+    """
+
+    revised: Revised
+    moments_s: dict[str, float]
+    sighted: bool
+    doubtful: str = ""
+    doubtful_s: float = 0.0
+
+
+def heat_script(plan: HeatPlan, forecast: Forecast, live: Live | None = None) -> Script:
+    """A heat as it was planned, or as it is expected now."""
+    script = _tour(plan, forecast, live) if plan.tour else _single(plan, forecast, live)
+    return _asking(script, live)
+
+
+def live_script(
+    plan: HeatPlan, forecast: Forecast, course: Course | None, taps: Sequence[Tap]
+) -> Script:
+    """The script as the taps have moved it; without samples, or before the start, as planned."""
+    if course is None or not taps:
+        return heat_script(plan, forecast)
+    seen, cues = _seen(plan, forecast, taps)
+    revised = revise(course, seen)
+    doubtful = [cues[place] for place in revised.doubtful]
+    moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
+    live = Live(
+        revised=revised,
+        moments_s={cue: at for cue, at in moments.items() if plan.tour or cue not in doubtful},
+        sighted=len(seen) > len(doubtful),
+        doubtful=doubtful[-1] if doubtful else "",
+        doubtful_s=moments[doubtful[-1]] if doubtful else 0.0,
+    )
+    return heat_script(plan, forecast, live)
+
+
+def _seen(plan: HeatPlan, forecast: Forecast, taps: Sequence[Tap]) -> tuple[list[Seen], list[str]]:
+    """What taps say of the heat, and the cue of each; seconds since the nozzle came to its stop."""
+    moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
+    said = [tap for tap in taps if tap.word == "done"]
+    sure = {tap.cue for tap in said}
+    signs = {seen_key(what, stop): (what, stop)
+             for what in (What.FLUX, What.SHINE) for stop in range(len(forecast.stops) + 1)}  # fmt: skip
+    signs |= {stop_key(n): (What.FLOWED, n) for n in range(1, len(forecast.stops) + 1)}
+    found, cues = [], []
+    for tap in said:
+        refs: tuple[str, ...] = ()
+        if tap.cue in signs:
+            what, stop = signs[tap.cue]
+        elif tap.cue.startswith("flowed "):
+            what, stop, refs = What.FLOWED, 0, (tap.cue.removeprefix("flowed "),)
+        else:
+            continue
+        came = arrived_s(plan, moments, stop) if stop else 0.0
+        if came is not None:
+            after = max(moments[tap.cue] - came, 0.0)
+            found.append(
+                Seen(
+                    stop=max(stop - 1, 0), what=what, after_s=after, refs=refs,
+                    sure=sure_key(tap.cue) in sure,
+                )
+            )  # fmt: skip
+            cues.append(tap.cue)
+    return found, cues
+
+
+def arrived_s(plan: HeatPlan, moments_s: dict[str, float], stop: int) -> float | None:
+    """When the nozzle came to a stop (from 1 on), by the taps; None before it did."""
+    if stop > 1:
+        return moments_s.get(stop_key(stop - 1))
+    return moments_s.get(move_key(2) if _warmed(plan) else START)
+
+
+def _warmed(plan: HeatPlan) -> bool:
+    return bool(plan.moves) and plan.moves[0].deed in (Deed.WARM, Deed.PREHEAT)
+
+
+def _asking(script: Script, live: Live | None) -> Script:
+    """With what confirms a tap, and the question about a doubtful one."""
+    sights = [cue for cue in (*script.cues, *script.extras) if cue.refs or cue in script.extras]
+    sure = (
+        Cue(key=sure_key(cue.key), title="", press="It is so", free=True, after=cue.key)
+        for cue in sights
+    )
+    script = replace(script, extras=(*script.extras, *sure))
+    if live is None or not live.doubtful:
+        return script
+    cue = script.cue(live.doubtful)
+    return replace(
+        script,
+        ask=f"{cue.press if cue else live.doubtful} at {live.doubtful_s:.0f} s? Hard to believe."
+        " If it is so, say so; if the key slipped, take it back.",
+        ask_key=sure_key(live.doubtful),
+    )
+
+
+def _move_words(move: Move) -> str:
+    words = _DEED_WORDS[move.deed]
+    if not move.blows:
+        return words
+    path = _PATHS.get(move.path)
+    way = f", {path} {move.circle_mm:g} mm" if move.circle_mm > 0 and path else ""
+    return f"{words}: {move.height_mm:g} mm{way}"
+
+
+def _signs(stop: int = 0) -> tuple[Cue, ...]:
+    """Early signs that teach when they are tapped: flux that runs thin, the first shine."""
+    words = {What.FLUX: "Flux runs thin", What.SHINE: "First shine"}
+    return tuple(
+        Cue(key=seen_key(what, stop), title=said, press=said, after=START, free=True)
+        for what, said in words.items()
+    )
+
+
+def _ready(first: Move | None) -> str:
+    if first is not None and first.blows:
+        return "Ready? Nozzle hot, part placed, flux on."
+    return "Ready? Parts placed, heat at hand, nothing near that burns."
+
+
+def _solid(ends: tuple[str, ...]) -> Cue:
+    return Cue(
+        key=SOLID, title="Hands off until it is solid.", press="All is solid",
+        detail="Wait for the dull skin; a nudge is too early.", after=AWAY, free=True, ends=ends,
+    )  # fmt: skip
+
+
+def _lagging(cue: Cue, watch: str, by_s: float | None) -> Cue:
+    """A flow with what to do when it has not come by then."""
+    if by_s is None:
+        return cue
+    return replace(cue, late_s=by_s, late=f"{watch}. {LAGS}" if watch else LAGS)
+
+
+def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
+    """Start, moves and flows as they fall due, heat away, all solid.
+
+    A flow may be seen at any moment; the heat may be taken away at any; what moves are left then
+    are passed over.
+    """
+    heating = [move for move in plan.moves if move.heats] or [*plan.moves[:1]]
+    begins = [sum(move.seconds for move in heating[:place]) for place in range(len(heating))]
+    end = sum(move.seconds for move in heating)
+    now = live.revised.stops[0] if live and live.revised.stops else None
+    bands = dict(zip(now.refs, now.flows, strict=True)) if now else {}
+    targets = [_revised(one, bands.get(one.ref)) for one in forecast.targets]
+    stop = forecast.latest_s if now is None else now.stop_s
+    rows: list[tuple[float, Cue]] = []
+    for place, move in enumerate(heating[1:], 1):
+        words = _DEED_WORDS[move.deed]
+        cue = Cue(
+            key=move_key(place + 1), title=_move_words(heating[place - 1]), press=f"{words} now",
+            ahead=words, due_s=begins[place], free=True,
+            after=START if place == 1 else move_key(place),
+        )  # fmt: skip
+        rows.append((begins[place], cue))
+    for target in targets:
+        due = end if target.flows_s is None else target.flows_s
+        here = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
+        cue = Cue(
+            key=flowed_key(target.ref), title=_move_words(here), press=f"{target.ref} flowed",
+            ahead=f"{target.ref} should flow", due_s=due, after=START, free=True,
+            refs=(target.ref,),
+        )  # fmt: skip
+        rows.append((due, _lagging(cue, target.watch, target.late_s)))
+    away = _away_s(end, targets, stop, live)
+    moves = tuple(cue.key for _, cue in rows if not cue.refs)
+    flows = tuple(cue.key for _, cue in rows if cue.refs)
+    leaves = Cue(
+        key=AWAY, title=_move_words(heating[-1]) if heating else "", press="Heat is away",
+        ahead="Take the heat away", due_s=away, after=START, free=True, ends=moves,
+    )  # fmt: skip
+    at_once = bool(live and flows and all(key in live.moments_s for key in flows))
+    if at_once:
+        leaves = replace(leaves, title="All of it has flowed.")
+    hopes = ", ".join(
+        f"{one.ref} flows at {one.flows_s:.0f} s"
+        if one.flows_s is not None
+        else f"{one.ref} does not flow"
+        for one in forecast.targets
+    )
+    first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
+    start = Cue(
+        key=START, title=_ready(heating[0] if heating else None), press=first,
+        detail=f"Forecast: {hopes}" if hopes else "",
+    )  # fmt: skip
+    rows.append((-1.0 if at_once else away, leaves))
+    middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
+    return Script(
+        kind=RunKind.HEAT, cues=(start, *middle, _solid(flows)),
+        closing="Done. Let it cool untouched.", stop_s=stop, stop_why=forecast.latest_why,
+        extras=_signs(),
+    )  # fmt: skip
+
+
+def _revised(target: TargetForecast, band: Band | None) -> TargetForecast:
+    if band is None:
+        return target
+    return replace(target, flows_s=band.middle, early_s=band.low, late_s=band.high)
+
+
+def _away_s(
+    end: float, targets: Sequence[TargetForecast], stop: float | None, live: Live | None
+) -> float:
+    """When the heat is to be taken away: as planned; after a tap when the last has flowed and a
+    moment; at once when all has been seen to flow; never past the cautious stop.
+    """
+    due = end
+    if live is not None and live.sighted:
+        seen = [live.moments_s.get(flowed_key(one.ref)) for one in targets]
+        known = [at for at in seen if at is not None]
+        hoped = [one.flows_s for one in targets if one.flows_s is not None]
+        if targets and len(known) == len(targets):
+            return max(known)
+        due = max([*hoped, *known], default=end) + SETTLE_S
+    return due if stop is None else min(due, stop)
+
+
+def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
+    """Start, stop after stop as each has flowed, heat away, all solid."""
+    moves = [move for move in aimed(plan.moves, plan.targets) if move.heats]
+    stops = forecast.stops
+    count = len(stops)
+    cues: list[Cue] = []
+    extras: list[Cue] = []
+    warm = moves[0] if _warmed(plan) else None
+    came = 0.0
+    if warm is not None:
+        came = warm.seconds
+        cues.append(
+            Cue(
+                key=move_key(2), title=_move_words(warm), press="To stop 1 now", ahead="To stop 1",
+                due_s=came, after=START,
+            )
+        )  # fmt: skip
+    latest: float | None = None
+    why = ""
+    near = moves[-count:] if count else []
+    for number, (stop, move) in enumerate(zip(stops, near, strict=True), 1):
+        told = _stop_now(stop, number, live)
+        tapped = arrived_s(plan, live.moments_s, number) if live else None
+        came = tapped if tapped is not None else came
+        left = live is not None and stop_key(number) in live.moments_s
+        if latest is None and not left and told.latest_s is not None:
+            latest, why = came + told.latest_s, told.latest_why
+        more = len(stop.refs) - MOST_NAMES
+        over = ", ".join(stop.refs[:MOST_NAMES]) + (f" and {more} more" if more > 0 else "")
+        cue = Cue(
+            key=stop_key(number), title=f"Stop {number} of {count}: {over}",
+            press="Flowed here" if number < count else "Flowed: the last",
+            detail=f"{move.height_mm:g} mm high, circling {move.circle_mm:g} mm, about"
+            f" {told.seconds:.0f} s",
+            mind=stop.watch, ahead="It should flow", due_s=came + told.seconds, after=START,
+            refs=stop.refs,
+        )  # fmt: skip
+        cues.append(_lagging(cue, stop.watch, told.late_s and came + told.late_s))
+        extras += _signs(number)
+        came += told.seconds
+    keys = tuple(cue.key for cue in cues)
+    away = Cue(
+        key=AWAY, title="Heat away.", press="Heat is away", ahead="Take the heat away", due_s=came,
+        after=START, free=True, ends=keys,
+    )  # fmt: skip
+    total = sum(move.seconds for move in moves)
+    start = Cue(
+        key=START, title=_ready(moves[0] if moves else None), press="Start: air on the board",
+        detail=f"{counted(count, 'stop')}, about {total / 60:.1f} minutes",
+    )  # fmt: skip
+    return Script(
+        kind=RunKind.HEAT, cues=(start, *cues, away, _solid(())),
+        closing="Done. Let it cool untouched.", stop_s=latest, stop_why=why, extras=tuple(extras),
+    )  # fmt: skip
+
+
+def _stop_now(stop: StopForecast, number: int, live: Live | None) -> StopForecast:
+    """A stop as it is expected now."""
+    if live is None or number > len(live.revised.stops) or not live.sighted:
+        return stop
+    now = live.revised.stops[number - 1]
+    if now.whole.middle is None:
+        return replace(stop, late_s=None, latest_s=now.stop_s)
+    return replace(
+        stop,
+        seconds=now.whole.middle + SETTLE_S,
+        early_s=now.whole.low,
+        late_s=None if now.whole.high is None else now.whole.high + SETTLE_S,
+        latest_s=now.stop_s,
+    )
