@@ -32,8 +32,8 @@ def tour_json(tour: Tour) -> dict[str, Any]:
                 "circle_mm": stop.move.circle_mm,
                 "seconds": stop.move.seconds,
                 "band_s": _band(stop.took),
-                "latest_s": None if stop.harm.low is None else round(stop.harm.low, 1),
-                "latest_why": stop.harm_why if stop.harm.low is not None else "",
+                "latest_s": None if stop.latest_s is None else round(stop.latest_s, 1),
+                "latest_why": stop.latest_why,
                 "flows": list(stop.flows),
                 "watch": stop.watch,
             }

@@ -20,6 +20,7 @@ from yellowfen.core.work.bench_scripts import (
     placing_script,
 )
 from yellowfen.core.work.heat_script import (
+    ALL_FLOWED,
     AWAY,
     SOLID,
     START,
@@ -122,12 +123,20 @@ class BenchRun:
         """When a part was seen to flow in a heat (of a tour: its stop), or None."""
         stops = self.forecast.stops if self.forecast else ()
         number = next((n for n, stop in enumerate(stops, 1) if ref in stop.refs), None)
-        return self.seconds_of(flowed_key(ref) if number is None else stop_key(number))
+        if number is not None:
+            return self.seconds_of(stop_key(number))
+        grouped = self.forecast is not None and self.forecast.grouped
+        return self.seconds_of(ALL_FLOWED if grouped else flowed_key(ref))
 
     @property
     def molten(self) -> tuple[str, ...]:
         """Parts seen to flow in a heat."""
         return tuple(ref for ref in self.targets if self.flowed_s(ref) is not None)
+
+    @property
+    def in_doubt_first(self) -> tuple[str, ...]:
+        """Its parts, those not seen to flow before the others: where Look begins."""
+        return tuple(sorted(self.targets, key=lambda ref: ref in self.molten))
 
     @property
     def clocked(self) -> bool:

@@ -49,7 +49,7 @@ def plan_svg(
         f'<g class="plan-heat"></g><g class="plan-legend" transform="scale(0.01)">{legend}</g>'
         f'<g class="plan-holes">{holes}</g><g class="plan-pads">{pads}</g><g class="plan-bodies">{bodies}</g>'
         f'<g class="plan-overlay">{overlay}</g>'
-        f'<g class="plan-contours" clip-path="url(#board-shape)"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g></g></svg>'
+        f'<g class="plan-contours" clip-path="url(#board-shape)"></g><g class="plan-tour"></g><g class="plan-nozzle"></g></g><g class="plan-names">{names}</g><g class="plan-stops"></g></g></svg>'
     )
 
 

@@ -33,6 +33,7 @@ from yellowfen.store.packing import pack
 from yellowfen.workflows.calibration import station_doubts, tool_doubts
 
 QUICK_ABOVE_MM2 = 3500.0
+MOST_FLOWS = 4  # more parts than that are watched as one
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,10 @@ class Rehearsed:
     quick: bool
     doubts: Doubts
     taught: bool
+
+
+class Changed(Refused):
+    """The plan was changed while its samples were drawn."""
 
 
 _KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
@@ -158,7 +163,7 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
         if _ENDING.is_set():
             raise Refused("the server is being stopped")
         if jobs.get(connection, job.id).plan != job.plan:
-            raise Refused("the settings were changed meanwhile; ask again")
+            raise Changed("the settings were changed meanwhile; ask again")
 
     fine = rehearse_job(connection, job).rehearsal
     sure = sureness(scene, doubts, fine, MORE_SAMPLES if more else SAMPLES, still_asked)
@@ -216,6 +221,7 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
         sure.harm_why if sure.harm.low is not None else "",
         said,
         stop_forecasts(done, sure),
+        len(targets) > MOST_FLOWS,
     )
 
 
@@ -228,8 +234,8 @@ def stop_forecasts(done: Rehearsed, sure: Sureness) -> tuple[StopForecast, ...]:
             seconds=move.seconds,
             early_s=stay.took.low,
             late_s=stay.took.high,
-            latest_s=stay.harm.low,
-            latest_why=stay.harm_why if stay.harm.low is not None else "",
+            latest_s=stay.latest_s,
+            latest_why=stay.latest_why,
             watch=watched(scene, done.rehearsal, move, refs),
         )
         for move, stay in zip(heating_moves(scene), sure.stays, strict=False)

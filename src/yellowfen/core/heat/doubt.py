@@ -7,7 +7,7 @@ the same every time; a band is the middle 80 % of what could happen, between the
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from statistics import NormalDist
@@ -498,11 +498,13 @@ class PartBands:
 
 @dataclass(frozen=True, kw_only=True)
 class StayBand:
-    """One heating move of a tour: how long it takes, and until when it is safe."""
+    """One heating move of a tour: how long it takes; when one that has not flowed is to be left
+    (`watched_stop`; None: staying until it flows does no harm), and why.
+    """
 
     took: Band
-    harm: Band
-    harm_why: str
+    latest_s: float | None
+    latest_why: str
 
 
 @dataclass(frozen=True)
@@ -528,6 +530,12 @@ class Sureness:
     parts: tuple[PartBands, ...]
     stays: tuple[StayBand, ...] = ()
     samples: tuple[Sample, ...] = ()
+
+    @property
+    def total(self) -> Band:
+        """How long a tour takes in all."""
+        totals = [float(sum(stay.took_s for stay in one.stays)) for one in self.samples]
+        return band_of([*totals]) if self.stays else Band(None, None, None)
 
 
 def one_sample(
@@ -789,15 +797,30 @@ def _stay_bands(samples: tuple[Sample, ...]) -> tuple[StayBand, ...]:
     found = []
     for place in range(len(samples[0].stays)):
         stays = [sample.stays[place] for sample in samples]
-        whys = [stay.harm_why for stay in stays if stay.harm_why]
+        latest = watched_stop([stay.took_s for stay in stays], [stay.harm_s for stay in stays])
+        whys = [one.harm_why for one in stays if latest is not None and one.harm_s == latest]
         found.append(
             StayBand(
                 took=band_of([stay.took_s for stay in stays]),
-                harm=band_of([stay.harm_s for stay in stays]),
-                harm_why=max(set(whys), key=whys.count) if whys else "",
+                latest_s=latest,
+                latest_why=whys[0] if whys else "",
             )
         )
     return tuple(found)
+
+
+def watched_stop(took_s: Sequence[float], harm_s: Sequence[float | None]) -> float | None:
+    """When a stop that is watched is to be left although it has not flowed: the first moment at
+    which more than a tenth of the samples that would still be there are harmed; None for never.
+
+    Samples in which one has left before (it flowed) do not count: strong air shows itself.
+    """
+    for at in sorted(one for one in harm_s if one is not None):
+        there = [harm for took, harm in zip(took_s, harm_s, strict=True) if took > at]
+        hurt = sum(harm is not None and harm <= at for harm in there)
+        if there and hurt > LOW * len(there):
+            return at
+    return None
 
 
 def _part_bands(scene: Scene, samples: tuple[Sample, ...]) -> tuple[PartBands, ...]:

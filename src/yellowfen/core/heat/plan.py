@@ -194,7 +194,7 @@ class StopForecast:
 @dataclass(frozen=True)
 class Forecast:
     """The part of a rehearsal that a run keeps: per target, when to stop at the latest, and of a
-    tour its stops.
+    tour its stops. `grouped`: many parts are watched as one (earlier runs have a cue for each).
     """
 
     targets: tuple[TargetForecast, ...]
@@ -202,3 +202,4 @@ class Forecast:
     latest_why: str = ""
     model: str = ""
     stops: tuple[StopForecast, ...] = ()
+    grouped: bool = False

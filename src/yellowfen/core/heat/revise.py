@@ -14,8 +14,8 @@ from enum import StrEnum
 
 import numpy as np
 
-from yellowfen.core.heat.doubt import Band, Sample, band_of
-from yellowfen.core.heat.follow import is_tour, stops_of
+from yellowfen.core.heat.doubt import Band, Sample, band_of, watched_stop
+from yellowfen.core.heat.follow import SETTLE_S, is_tour, stops_of
 from yellowfen.core.heat.scene import Array, Move
 from yellowfen.core.source.mark import Mark, constant
 
@@ -63,6 +63,7 @@ class Course:
     """The samples of a heat, stop by stop; a heat that is no tour has one, from the start on."""
 
     stops: tuple[StopCourse, ...]
+    tour: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -129,7 +130,7 @@ def course_of(targets: Sequence[str], moves: Sequence[Move], samples: Sequence[S
                 ),
             )
         )
-    return Course(stops=tuple(stops))
+    return Course(stops=tuple(stops), tour=is_tour(moves))
 
 
 def _first(values: Iterable[float | None]) -> float | None:
@@ -218,20 +219,32 @@ def revise(course: Course, taps: Sequence[Seen]) -> Revised:
         ensemble.take(seen, refs)
         agreed += 1
     stops = tuple(
-        _stop(number, stop, ensemble, first, agreed) for number, stop in enumerate(course.stops)
+        _stop(course, number, (first, ensemble), agreed) for number in range(len(course.stops))
     )
     return Revised(stops=stops, doubtful=tuple(doubtful))
 
 
 def _stop(
-    number: int, stop: StopCourse, ensemble: _Ensemble, first: _Ensemble, agreed: int
+    course: Course, number: int, ensembles: tuple[_Ensemble, _Ensemble], agreed: int
 ) -> RevisedStop:
+    stop = course.stops[number]
+    first, ensemble = ensembles
+
     def band(name: str) -> Band:
         return _band(ensemble.logs[:, ensemble.columns[number, name]], agreed > 0)
 
     mine = [ensemble.columns[number, f"flowed {ref}"] for ref in stop.refs]
-    before = _band(first.logs[:, first.columns[number, "harm"]], False).low
-    now = band("harm").low
+    harm = ensemble.columns[number, "harm"]
+    if course.tour:
+        before, now = (
+            watched_stop(
+                (np.exp(one.logs[:, mine].max(axis=1)) + SETTLE_S).tolist(),
+                [None if at >= 0.98 * NEVER_S else at for at in np.exp(one.logs[:, harm]).tolist()],
+            )
+            for one in ensembles
+        )
+    else:
+        before, now = _band(first.logs[:, harm], False).low, band("harm").low
     stop_s = now if agreed > 1 or before is None else before if now is None else min(now, before)
     return RevisedStop(
         refs=stop.refs,

@@ -5,6 +5,7 @@ Neighbours are parts that are not targets. A neighbour counts as loose once all 
 molten; underneath, it stays up while its mass over its wetted pads is small.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -156,6 +157,43 @@ def tell(scene: Scene, rehearsal: Rehearsal) -> tuple[Event, ...]:
         events += _movement_events(scene, part, rehearsal)
     events += _limit_events(scene, rehearsal)
     return tuple(sorted(events, key=lambda event: (event.at_s, event.ref)))
+
+
+# What is said once for many parts instead of once for each.
+_TOGETHER = {
+    Kind.FLUX_THINS: "flux runs thin",
+    Kind.FIRST_MELT: "first shine",
+    Kind.ALL_MOLTEN: "all molten",
+    Kind.FROZEN: "solid again",
+    Kind.CRUST: "flux spent, a dry grey crust",
+    Kind.PAD_LAGS: "the hidden pad follows later: do not lift yet",
+    Kind.STANDS_UP: "may stand up: heat both ends",
+    Kind.PUSHED: "pushed by the air: less of it, or straight down",
+    Kind.NEVER_MELTS: "stays cold",
+}
+MOST_ALIKE = 3
+
+
+def together(events: Sequence[Event]) -> tuple[Event, ...]:
+    """The events with what happens to many parts said once, at the first of them: from which part
+    to which, and when the last is.
+    """
+    kinds: dict[Kind, list[Event]] = {}
+    for event in events:
+        kinds.setdefault(event.kind, []).append(event)
+    told = []
+    for kind, alike in kinds.items():
+        if kind not in _TOGETHER or len(alike) <= MOST_ALIKE:
+            told += alike
+            continue
+        first, last = alike[0], alike[-1]
+        names = ", ".join(dict.fromkeys(event.ref for event in alike[:MOST_ALIKE]))
+        until = (
+            "" if last.at_s - first.at_s < 1 else f", the last, {last.ref}, at {last.at_s:.0f} s"
+        )
+        said = f"{_TOGETHER[kind]}: {names} and {len(alike) - MOST_ALIKE} more{until}"
+        told.append(Event(first.at_s, kind, first.ref, said))
+    return tuple(sorted(told, key=lambda event: (event.at_s, event.ref)))
 
 
 def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:

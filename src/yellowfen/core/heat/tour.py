@@ -12,12 +12,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.doubt import SAMPLES, Band, Doubts, Sureness, band_of, how_sure, settled
+from yellowfen.core.heat.doubt import SAMPLES, Band, Doubts, Sureness, how_sure, settled
 from yellowfen.core.heat.follow import LONGEST_STOP_S, Followed, follow, rows_of, stops_of
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
 from yellowfen.core.heat.outcome import after_heat
 from yellowfen.core.heat.rehearsal import COARSE, FINE, Prepared, Rehearsal, Resolution, prepare
-from yellowfen.core.heat.scene import Array, Deed, HotAir, Move, Scene
+from yellowfen.core.heat.scene import Array, Deed, HotAir, Move, Scene, Side
 from yellowfen.core.heat.story import MAX_LIQUID_S
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
@@ -466,14 +466,14 @@ OFTEN = 0.1
 
 @dataclass(frozen=True, kw_only=True)
 class TourStop:
-    """A stop as it is told: its move with the forecast's seconds, how long it may take and until
-    when it is safe, which parts flow at it in their order, what to watch for.
+    """A stop as it is told: its move with the forecast's seconds, how long it may take, when it is
+    to be left at the latest, which parts flow at it in their order, what to watch for.
     """
 
     move: Move
     took: Band
-    harm: Band
-    harm_why: str
+    latest_s: float | None
+    latest_why: str
     flows: tuple[str, ...]
     watch: str
 
@@ -588,14 +588,13 @@ def _told(found: Found, sure: Sureness) -> Tour:
                 TourStop(
                     move=move,
                     took=stay.took,
-                    harm=stay.harm,
-                    harm_why=stay.harm_why,
+                    latest_s=stay.latest_s,
+                    latest_why=stay.latest_why,
                     flows=tuple(flows),
                     watch=watch_line(scene, move, flows[-1], seen.last[flows[-1]]) if flows else "",
                 )
             )
         began += move.seconds
-    totals = [float(sum(stay.took_s for stay in one.stays)) for one in sure.samples]
     cold = {
         ref: sum(one.melts_s[i] is None for one in sure.samples)
         for i, ref in enumerate(scene.targets)
@@ -605,11 +604,24 @@ def _told(found: Found, sure: Sureness) -> Tour:
         walk=seen,
         stops=tuple(stops),
         left=found.left,
-        total=band_of([*totals]),
+        total=sure.total,
         harmed_in=_harmed_in(scene, sure),
         cold_in={ref: times for ref, times in cold.items() if times},
         count=sure.count,
         walks=found.walks,
+    )
+
+
+def leave_off(scene: Scene, seen: Rehearsal) -> tuple[Left, ...]:
+    """Parts of the face that is heated which a heat would cook: better put on afterwards."""
+    top = {part.ref for part in scene.parts if part.side is Side.TOP}
+    return tuple(
+        Left(
+            ref=part.ref,
+            why=f"its body passes {part.limit_c:.0f} °C at {part.limit_passed_s:.0f} s",
+        )
+        for part in seen.parts
+        if part.limit_passed_s is not None and part.ref in top
     )
 
 

@@ -278,7 +278,9 @@ def shown(script: Script, taps: Sequence[Tap], most: int = SHOWN_CUES) -> list[S
     """The next cues in order, each as it follows the one before it."""
     state = state_after(script, taps)
     cues = {cue.key: cue for cue in script.cues}
-    last = next((tap.cue for tap in reversed(taps) if tap.cue in state.done), None)
+    last = next(
+        (tap.cue for tap in reversed(taps) if tap.cue in state.done and tap.cue in cues), None
+    )
     before = cues[last] if last else None
     found = []
     for place, key in enumerate(state.to_do[:most]):

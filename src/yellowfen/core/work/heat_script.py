@@ -5,18 +5,19 @@ the order in which they are expected now; the stops of a tour follow each other.
 times, the order and the stop; it never changes what may be tapped.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.doubt import Band
 from yellowfen.core.heat.follow import SETTLE_S
 from yellowfen.core.heat.plan import Forecast, HeatPlan, StopForecast, TargetForecast, aimed
-from yellowfen.core.heat.revise import Course, Revised, Seen, What, revise
+from yellowfen.core.heat.revise import Course, Revised, RevisedStop, Seen, What, revise
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap
 
-START, AWAY, SOLID = "start", "away", "solid"
+START, AWAY, SOLID, ALL_FLOWED = "start", "away", "solid", "flowed"
 MOST_NAMES = 6
 LAGS = "Stay if it warms still; else not seen, go on, come back: from below, or by iron."
 _DEED_WORDS = {
@@ -26,6 +27,14 @@ _DEED_WORDS = {
     Deed.PREHEAT: "Heat from below only",
     Deed.PLATE: "Board on the plate",
     Deed.OVEN: "Board in the oven",
+}
+_SPAN_WORDS = {
+    Deed.WARM: "warm",
+    Deed.CLOSE: "close in",
+    Deed.HOLD: "hold",
+    Deed.PREHEAT: "from below",
+    Deed.PLATE: "on the plate",
+    Deed.OVEN: "in the oven",
 }
 _STARTS = {
     Deed.PLATE: "Start: board on the plate",
@@ -116,6 +125,8 @@ def _seen(plan: HeatPlan, forecast: Forecast, taps: Sequence[Tap]) -> tuple[list
         refs: tuple[str, ...] = ()
         if tap.cue in signs:
             what, stop = signs[tap.cue]
+        elif tap.cue == ALL_FLOWED:
+            what, stop = What.FLOWED, 0
         elif tap.cue.startswith("flowed "):
             what, stop, refs = What.FLOWED, 0, (tap.cue.removeprefix("flowed "),)
         else:
@@ -157,8 +168,7 @@ def _asking(script: Script, live: Live | None) -> Script:
     cue = script.cue(live.doubtful)
     return replace(
         script,
-        ask=f"{cue.press if cue else live.doubtful} at {live.doubtful_s:.0f} s? Hard to believe."
-        " If it is so, say so; if the key slipped, take it back.",
+        ask=f"{cue.press if cue else live.doubtful} at {live.doubtful_s:.0f} s? Hard to believe.",
         ask_key=sure_key(live.doubtful),
     )
 
@@ -223,7 +233,9 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
             after=START if place == 1 else move_key(place),
         )  # fmt: skip
         rows.append((begins[place], cue))
-    for target in targets:
+    if forecast.grouped:
+        rows.append(_as_one(targets, now, heating, begins))
+    for target in () if forecast.grouped else targets:
         due = end if target.flows_s is None else target.flows_s
         here = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
         cue = Cue(
@@ -248,6 +260,15 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         else f"{one.ref} does not flow"
         for one in forecast.targets
     )
+    if forecast.grouped:
+        known = [one.flows_s for one in forecast.targets if one.flows_s is not None]
+        never = len(forecast.targets) - len(known)
+        hopes = (
+            f"the first flows at {min(known):.0f} s, the last at {max(known):.0f} s"
+            if known
+            else ""
+        )
+        hopes += f", {counted(never, 'part')} would stay cold" if never else ""
     first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
     start = Cue(
         key=START, title=_ready(heating[0] if heating else None), press=first,
@@ -260,6 +281,27 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         closing="Done. Let it cool untouched.", stop_s=stop, stop_why=forecast.latest_why,
         extras=_signs(),
     )  # fmt: skip
+
+
+def _as_one(
+    targets: Sequence[TargetForecast],
+    now: RevisedStop | None,
+    heating: Sequence[Move],
+    begins: Sequence[float],
+) -> tuple[float, Cue]:
+    """Many parts watched as one: all of it has flowed, the last of them told."""
+    last = max(targets, key=lambda one: math.inf if one.flows_s is None else one.flows_s)
+    end = begins[-1] + heating[-1].seconds
+    hoped = last.flows_s if now is None else now.whole.middle
+    late = last.late_s if now is None else now.whole.high
+    due = end if hoped is None else hoped
+    here = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
+    cue = Cue(
+        key=ALL_FLOWED, title=_move_words(here), press="All has flowed", ahead="All should flow",
+        due_s=due, after=START, free=True, mind=last.watch,
+        refs=tuple(one.ref for one in targets),
+    )  # fmt: skip
+    return due, _lagging(cue, last.watch, late)
 
 
 def _revised(target: TargetForecast, band: Band | None) -> TargetForecast:
@@ -276,7 +318,10 @@ def _away_s(
     """
     due = end
     if live is not None and live.sighted:
-        seen = [live.moments_s.get(flowed_key(one.ref)) for one in targets]
+        seen = [
+            live.moments_s.get(flowed_key(one.ref), live.moments_s.get(ALL_FLOWED))
+            for one in targets
+        ]
         known = [at for at in seen if at is not None]
         hoped = [one.flows_s for one in targets if one.flows_s is not None]
         if targets and len(known) == len(targets):
@@ -355,3 +400,40 @@ def _stop_now(stop: StopForecast, number: int, live: Live | None) -> StopForecas
         late_s=None if now.whole.high is None else now.whole.high + SETTLE_S,
         latest_s=now.stop_s,
     )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Span:
+    """A stretch of a heat's time as it is drawn: its word, its sort, from when to when."""
+
+    word: str
+    kind: str
+    from_s: float
+    to_s: float
+
+
+def spans(plan: HeatPlan, script: Script, moments_s: dict[str, float]) -> tuple[Span, ...]:
+    """The moves of a heat, or the stops of a tour, as they were or are expected, then heat away."""
+    heating = [move for move in plan.moves if move.heats]
+    ends: list[tuple[str, str, str]] = []
+    if plan.tour:
+        count = sum(cue.key.startswith("stop ") for cue in script.cues)
+        ends += [("warm", str(heating[0].deed), move_key(2))] if _warmed(plan) else []
+        ends += [(str(n), "close", stop_key(n)) for n in range(1, count + 1)]
+    else:
+        keys = [*(move_key(n) for n in range(2, len(heating) + 1)), AWAY]
+        ends += [
+            (_SPAN_WORDS.get(move.deed, str(move.deed)), str(move.deed), key)
+            for move, key in zip(heating, keys, strict=True)
+        ]
+    found, began = [], 0.0
+    left = moments_s.get(AWAY)
+    for word, kind, key in ends:
+        cue = script.cue(key)
+        end = moments_s.get(key, (cue.due_s if cue else None) or began)
+        end = max(end if left is None else min(end, left), began)
+        found.append(Span(word=word, kind=kind, from_s=began, to_s=end))
+        began = end
+    cools = max((move.seconds for move in plan.moves if not move.heats), default=0.0)
+    found.append(Span(word="away", kind="withdraw", from_s=began, to_s=began + cools))
+    return tuple(found)

@@ -9,8 +9,9 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.bench.station import ToolKind
+from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.iron import LONGEST_S
-from yellowfen.core.heat.outcome import Fate
+from yellowfen.core.heat.outcome import Fate, heating_moves
 from yellowfen.core.heat.plan import SourceKind
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
@@ -33,10 +34,12 @@ from yellowfen.core.heat.story import (
     hottest_neighbours,
     rises_fast,
     tell,
+    together,
 )
+from yellowfen.core.heat.tour import leave_off, watched
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.job import Job
+from yellowfen.core.work.job import Job, Purpose
 from yellowfen.store import bench_runs, boards, jobs, stations, tools
 from yellowfen.web.database import Database
 from yellowfen.web.heat_forms import PlanForm, plan_settings
@@ -46,6 +49,7 @@ from yellowfen.workflows.bench_runs import start_heat
 from yellowfen.workflows.calibration import carried
 from yellowfen.workflows.heat import (
     AS_DRAWN,
+    Changed,
     Rehearsed,
     earlier_heats,
     keep_plan,
@@ -54,6 +58,7 @@ from yellowfen.workflows.heat import (
     touch_joint,
     usual_plan,
 )
+from yellowfen.workflows.ready import ready_state
 
 router = APIRouter()
 MOST_POINTS = 240
@@ -79,6 +84,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "undersides": [str(one) for one in Underside],
             "settings": plan_settings(job.plan),
             "irons": _irons(database),
+            "later": _later(database, job),
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
             "run": bench_runs.latest(database, job_id, RunKind.HEAT),
@@ -90,6 +96,13 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             },
         },
     )
+
+
+def _later(database: Database, job: Job) -> list[str]:
+    """Parts of a build that the iron puts on afterwards."""
+    if job.purpose is not Purpose.BUILD:
+        return []
+    return sorted(ready_state(database, job.id).by_iron)
 
 
 def _tools(database: Database) -> dict[str, list[dict[str, Any]]]:
@@ -139,6 +152,7 @@ def rehearse(
 def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
     scene, rehearsal = done.scene, done.rehearsal
     stride = max(1, len(rehearsal.times_s) // MOST_POINTS)
+    events = tell(scene, rehearsal)
     shown = [*scene.targets, *hottest_neighbours(scene, rehearsal)]
     return {
         "empty": False,
@@ -148,8 +162,14 @@ def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
         "lines": [_line(scene, rehearsal, ref, stride) for ref in shown],
         "events": [
             {"at_s": round(e.at_s, 1), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence}
-            for e in tell(scene, rehearsal)
+            for e in events
         ],
+        "told": [
+            {"at_s": round(e.at_s, 1), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence}
+            for e in together(events)
+        ],
+        "stops": _stops(scene, rehearsal, job),
+        "leave_off": [{"ref": one.ref, "why": one.why} for one in leave_off(scene, rehearsal)],
         "parts": {part.ref: _fate(scene, rehearsal, part.ref) for part in scene.parts},
         "liquidus_c": ALLOYS[job.plan.alloy].liquidus_c,
         "flux_thins_c": FLUX_THINS_C,
@@ -171,6 +191,30 @@ def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
         "cell_mm": round(rehearsal.model.cell_mm, 2),
         "jet_factor": rehearsal.model.jet_factor,
     }
+
+
+def _stops(scene: Scene, rehearsal: Rehearsal, job: Job) -> list[dict[str, Any]]:
+    """The stops of a tour with their places, mm as the plan is drawn; none of another heat."""
+    if not job.plan.tour:
+        return []
+    found, began = [], 0.0
+    for move in heating_moves(scene):
+        if move in stops_of(scene.moves):
+            refs = tuple(dict.fromkeys((*move.over, *move.awaits)))
+            melts = [all_molten_s(rehearsal.joints_of(ref)) for ref in refs]
+            cold = [ref for ref, at in zip(refs, melts, strict=True) if at is None]
+            found.append(
+                _move(scene, move, job.plan.side)
+                | {
+                    "over": list(move.over),
+                    "refs": list(refs),
+                    "began_s": began,
+                    "cold": cold,
+                    "watch": watched(scene, rehearsal, move, refs),
+                }
+            )
+        began += move.seconds
+    return found
 
 
 def _profile(job: Job, scene: Scene, rehearsal: Rehearsal) -> dict[str, Any] | None:
@@ -329,7 +373,10 @@ def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, A
     """How sure: bands of the last melt, the cautious stop with its reason, the odds, and which
     unknown is to blame; `more` samples take longer.
     """
-    sure = sureness_of(database, jobs.get(database, job_id), more)
+    try:
+        sure = sureness_of(database, jobs.get(database, job_id), more)
+    except Changed:
+        return {"changed": True}
     return {
         "bands": [
             {"ref": ref, "early_s": b.low, "late_s": b.high}
@@ -357,6 +404,16 @@ def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, A
         "middle": _stop(sure.harm.middle, sure.harm_why),
         "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate],
         "count": sure.count,
+        "stays": [
+            {
+                "early_s": stay.took.low,
+                "late_s": stay.took.high,
+                "latest_s": stay.latest_s,
+                "latest_why": stay.latest_why,
+            }
+            for stay in sure.stays
+        ],
+        "total_s": [sure.total.low, sure.total.high],
         "loose": [sure.loose.low, sure.loose.high],
         "peak_c": [sure.peak_c.low, sure.peak_c.middle, sure.peak_c.high],
         "blame": [

@@ -31,11 +31,11 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
     job = jobs.get(database, job_id)
     board = boards.get(database, job.board_id)
     run = stored.latest_soldering(database, job_id)
-    targets = run.targets if run else ()
+    targets = run.in_doubt_first if run else ()
+    parts = {part.ref: part for part in board.parts}
     joints = [
         {"ref": part.ref, "pin": land.pin, "kind": str(land.kind)}
-        for part in board.parts
-        if part.ref in targets
+        for part in (parts[ref] for ref in targets if ref in parts)
         for land in part.package.lands
     ]
     side = next((part.side for part in board.parts if part.ref in targets), "top")

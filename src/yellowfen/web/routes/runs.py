@@ -4,6 +4,7 @@ import sqlite3
 import time
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
@@ -11,7 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan
-from yellowfen.core.heat.plan import HeatPlan, SourceKind
+from yellowfen.core.heat.follow import stops_of
+from yellowfen.core.heat.plan import HeatPlan, SourceKind, aimed
 from yellowfen.core.work.bench_run import (
     RULES,
     RunKind,
@@ -22,7 +24,7 @@ from yellowfen.core.work.bench_run import (
     moments_s,
     shown,
 )
-from yellowfen.core.work.heat_script import START
+from yellowfen.core.work.heat_script import START, spans
 from yellowfen.store import boards, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
@@ -104,11 +106,14 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "doing": DOING[run.kind],
         "back": BACK[run.kind],
         "caution": CAUTIONS[run.kind],
-        "plan": None
+        "tour": bool(heat and heat.tour),
+        "plan": plan_svg(board, heat.side)
+        if heat and heat.tour
+        else None
         if heat or run.kind is RunKind.KIT
         else plan_svg(board, run.side or "top", overlay=_overlay(run)),
         "drawings": _drawings(run, board),
-        "state": _state(database, run) | _frame(run),
+        "state": _state(database, run) | _frame(run, board),
     }
     return page(request, "bench_run.html", context)
 
@@ -127,8 +132,18 @@ def _drawings(run: BenchRun, board: Board) -> dict[str, Markup]:
     }
 
 
-def _frame(run: BenchRun) -> dict[str, Any]:
-    """What does not change with the taps: the words that have keys, and the bar of a heat."""
+def _places(heat: HeatPlan, board: Board) -> list[dict[str, float]]:
+    """Where a tour stops, mm as the plan is drawn."""
+    at = {part.ref: (part.x_mm, part.y_mm) for part in board.parts}
+    middles = [
+        np.mean([at[ref] for ref in move.over if ref in at] or [(0.0, 0.0)], axis=0)
+        for move in stops_of(aimed(heat.moves, heat.targets))
+    ]
+    return [{"x_mm": float(x), "y_mm": float(y)} for x, y in middles]
+
+
+def _frame(run: BenchRun, board: Board) -> dict[str, Any]:
+    """What does not change with the taps: the words that have keys, where a tour stops."""
     heat = run.plan if isinstance(run.plan, HeatPlan) else None
     return {
         "run": run.id,
@@ -141,9 +156,7 @@ def _frame(run: BenchRun) -> dict[str, Any]:
             if word in KEYS
         ],
         "stays": [str(word) for word, effect in RULES[run.kind].words.items() if effect == "stays"],
-        "moves": [{"do": str(move.deed), "seconds": move.seconds} for move in heat.moves]
-        if heat
-        else [],
+        "places": _places(heat, board) if heat and heat.tour else [],
     }
 
 
@@ -164,6 +177,12 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
         "of": len(script.cues),
         "closing": _closing(run),
         "told": _told(run),
+        "spans": [
+            {"word": span.word, "kind": span.kind, "from_s": span.from_s, "to_s": span.to_s}
+            for span in spans(run.plan, script, moments_s(run.taps))
+        ]
+        if isinstance(run.plan, HeatPlan)
+        else [],
         "stop_s": script.stop_s,
         "stop_why": script.stop_why,
         "flows": [
@@ -232,7 +251,7 @@ def _told(run: BenchRun) -> str:
     if run.kind is not RunKind.HEAT:
         return f"{len(run.state.done)} of {len(run.script.cues)} stored"
     moments = moments_s(run.taps)
-    words = {cue.key: cue.press for cue in run.script.cues}
+    words = {cue.key: cue.press for cue in (*run.script.cues, *run.script.extras)}
     said = ", ".join(f"{words.get(cue, cue)} {at:.0f} s" for cue, at in moments.items())
     return f"Stored: {said}"
 

@@ -74,6 +74,7 @@ document.addEventListener("alpine:init", () => {
       if (this.clock) {
         if (this.started !== null && !this.over) this.elapsed = (Date.now() + this.offset - this.started) / 1000;
         this.bar.move(this.elapsed);
+        this.drawStops();
       } else if (this.svg) this.draw();
       this.say(this.spoken);
     },
@@ -90,6 +91,16 @@ document.addEventListener("alpine:init", () => {
     take(answer) {
       Object.assign(this, answer);
       this.bar?.expect(this);
+    },
+
+    // A tour's path: what is behind, the stop in hand, what is to come.
+    drawStops() {
+      if (!this.svg || !this.places.length) return;
+      const now = this.cue?.key.startsWith("stop ") ? Number(this.cue.key.slice(5)) : this.started === null || this.cue?.key === "move 2" ? 1 : this.places.length + 1;
+      if (this.stopDrawn === this.cue?.key) return;
+      this.stopDrawn = this.cue?.key;
+      window.drawTour(this.plan, this.places, now);
+      for (const part of this.svg.querySelectorAll(".part")) part.classList.toggle("target", (this.cue?.refs ?? []).includes(part.dataset.ref));
     },
 
     // The plan: the part in hand, where paste goes, the board turned as it lies.
@@ -153,19 +164,19 @@ window.layBoard = (svg, plan, cue) => {
 // The bar of a heat: moves as named bands, the forecast flow with its spread below, the latest stop, and now as a rule.
 window.HeatBar = class HeatBar {
   constructor(svg, run) {
-    Object.assign(this, { svg, moves: run.moves });
+    this.svg = svg;
     window.addEventListener("resize", () => this.draw());
     this.expect(run);
   }
 
   // What is expected now: flows still to come and the cautious stop.
-  expect({ flows, stop_s: stop }) {
-    Object.assign(this, { flows, stop });
+  expect({ spans, flows, stop_s: stop }) {
+    Object.assign(this, { spans, flows, stop });
     this.draw();
   }
 
   x(seconds) { return (seconds / this.end) * this.width; }
-  get end() { return Math.max(this.moves.reduce((sum, move) => sum + move.seconds, 0), this.stop ?? 0, ...this.flows.map((one) => one.at_s), 1) * 1.02; }
+  get end() { return Math.max(...this.spans.map((one) => one.to_s), this.stop ?? 0, ...this.flows.map((one) => one.at_s), 1) * 1.02; }
 
   node(name, attributes, text = "") { this.svg.append(window.svgNode(name, attributes, text)); return this.svg.lastChild; }
 
@@ -174,13 +185,10 @@ window.HeatBar = class HeatBar {
     this.svg.setAttribute("viewBox", `0 0 ${this.width} 108`);
     this.svg.replaceChildren();
     const fills = { warm: "#4a5430", close: "#7a590f", hold: "#8f670d", withdraw: "#27474a", preheat: "#4a5430", plate: "#7a590f", oven: "#7a590f" };
-    const words = { warm: "warm", close: "close in", hold: "hold", withdraw: "away", preheat: "from below", plate: "on the plate", oven: "in the oven" };
-    let start = 0;
-    for (const move of this.moves) {
-      const width = Math.max(this.x(move.seconds) - 3, 1);
-      this.node("rect", { x: this.x(start), y: 30, width, height: 36, fill: fills[move.do] });
-      if (width > 70) this.node("text", { x: this.x(start) + 10, y: 54, class: "bar-word" }, words[move.do]);
-      start += move.seconds;
+    for (const span of this.spans) {
+      const width = Math.max(this.x(span.to_s - span.from_s) - 3, 1);
+      this.node("rect", { x: this.x(span.from_s), y: 30, width, height: 36, fill: fills[span.kind] });
+      if (width > 9 * span.word.length + 14) this.node("text", { x: this.x(span.from_s) + 10, y: 54, class: "bar-word" }, span.word);
     }
     for (const flow of this.flows) {
       if (flow.late_s !== null && flow.late_s > flow.at_s) this.node("rect", { x: this.x(flow.at_s), y: 70, width: Math.max(this.x(flow.late_s - flow.at_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });

@@ -30,7 +30,7 @@ document.addEventListener("alpine:init", () => {
   const fine = (value) => (value === null || value === undefined ? "never" : `${Math.round(value)} s`);
 
   // The search's getters must stay getters, so it is joined by descriptors and not spread.
-  const joined = (stage) => Object.defineProperties(stage, Object.getOwnPropertyDescriptors(window.heatSearch()));
+  const joined = (stage) => Object.defineProperties(stage, { ...Object.getOwnPropertyDescriptors(window.heatSearch()), ...Object.getOwnPropertyDescriptors(window.heatTour()) });
   window.Alpine.data("heat", () => joined({
     ...settings,
     tools,
@@ -58,6 +58,7 @@ document.addEventListener("alpine:init", () => {
     heatOn: true,
     at: 0,
     turn: 0,
+    allShown: false,
     timer: 0,
     picture: null,
     line: null,
@@ -72,6 +73,7 @@ document.addEventListener("alpine:init", () => {
       this.markTargets();
       this.drawFoil();
       this.initSearch();
+      this.initTour();
       if (this.targets.length) this.rehearse();
     },
 
@@ -107,12 +109,17 @@ document.addEventListener("alpine:init", () => {
       this.changed();
     },
     get leaves() {
-      const all = [["time", "Over time"], ["window", "Safe window"], ["find", "Find settings"], ["profile", "Profile"], ["iron", "By iron"]];
-      return all.filter(([key]) => (key === "profile" ? !this.isAir : key === "window" || key === "find" ? !this.isOven : true)).map(([key, name]) => ({ key, name, tab: `leaf-${key}` }));
+      const all = [["time", "Over time"], ["tour", "Tour"], ["window", "Safe window"], ["find", "Find settings"], ["profile", "Profile"], ["iron", "By iron"]];
+      return all.filter(([key]) => (key === "profile" ? !this.isAir : key === "tour" ? this.isAir : key === "window" || key === "find" ? !this.isOven : true)).map(([key, name]) => ({ key, name, tab: `leaf-${key}` }));
     },
-    get stageClass() { return this.leaf === "time" ? "" : "reading"; },
+    get stageClass() { return this.leaf === "time" || this.leaf === "tour" ? "" : "reading"; },
+    // Many parts stand as a number until one wants to see them.
+    get fewTargets() { return this.targets.length <= 8 || this.allShown; },
+    get manyTargets() { return !this.fewTargets; },
+    get manyText() { return `${this.targets.length} parts`; },
+    showAll() { this.allShown = true; },
     leafOn(key) { return String(this.leaf === key); },
-    turnTo(key) { this.leaf = key; this.onLeaf(key); },
+    turnTo(key) { this.leaf = key; this.onLeaf(key); this.drawTour(); },
     get figures() {
       if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
       if (this.isOven) return [{ value: `${Math.max(...this.oven.curve.map((point) => point[1]))} °C`, what: "hottest air" }, { value: `${Math.round(this.heatEnd)} s`, what: "in it" }];
@@ -261,8 +268,11 @@ document.addEventListener("alpine:init", () => {
 
     blows(move) { return blowing.includes(move.do); },
     roams(move) { return this.blows(move) && move.path !== "fixed"; },
-    moveName(move) { return names[move.do]; },
-    moveLabel(move, what) { return `${names[move.do]}: ${what}`; },
+    moveName(move) {
+      if (!this.isTour || !["close", "hold"].includes(move.do)) return names[move.do];
+      return `Stop ${this.moves.filter((one) => ["close", "hold"].includes(one.do)).indexOf(move) + 1}`;
+    },
+    moveLabel(move, what) { return `${this.moveName(move)}: ${what}`; },
     dropLabel(ref) { return `Drop ${ref}`; },
 
     toggle(ref) { this.targets = this.targets.includes(ref) ? this.targets.filter((one) => one !== ref) : [...this.targets, ref]; this.retarget(); },
@@ -303,7 +313,7 @@ document.addEventListener("alpine:init", () => {
     asked() {
       return {
         alloy: this.alloy, station_id: this.station_id, nozzle_mm: this.nozzle_mm, outlet_c: this.outlet_c, flow_lpm: this.flow_lpm,
-        outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side, bare_below: this.bare_below,
+        outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side, bare_below: this.bare_below, absent: this.absent,
         moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.longText === "" ? null : Number(this.longText),
         nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
         tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core,
@@ -335,7 +345,8 @@ document.addEventListener("alpine:init", () => {
     async weigh(how, turn) {
       const look = await fetch(`/api/jobs/${this.job}/sureness${how}`, { headers: { accept: "application/json" } });
       if (turn !== this.turn) return;
-      if (look.ok) this.outlook = await look.json();
+      const outlook = look.ok ? await look.json() : null;
+      if (outlook && !outlook.changed) this.outlook = outlook;
       this.weighing = false;
     },
 
@@ -359,6 +370,7 @@ document.addEventListener("alpine:init", () => {
       this.answer = answer;
       if (answer.empty) { window.HeatPicture.clear(this.plan); this.line.svg.replaceChildren(); this.picture = null; return; }
       this.line.draw(answer);
+      this.drawTour();
       window.HeatPicture.clear(this.plan);
       this.picture = new window.HeatPicture(this.plan, answer.frames);
       const near = Object.entries(answer.parts).filter(([, fate]) => !fate.target && (fate.molten_s !== null || fate.limit_passed_s !== null)).map(([ref]) => ref);
@@ -396,6 +408,7 @@ document.addEventListener("alpine:init", () => {
       if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
       const cooked = this.cooked;
       if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
+      if (this.isTour) return this.tourSays;
       const stop = this.outlook?.stop;
       if (stop && stop.at_s <= last) return `Flows at about ${fine(last)}${this.band(last)}, but strong air would be too much from ${fine(stop.at_s)} on: watch for the shine, or teach the ${this.isAir ? "station" : "bench"} first.`;
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
@@ -429,6 +442,7 @@ document.addEventListener("alpine:init", () => {
     // Good only where the band allows it: all of it flows before the heat goes away, and that comes before the cautious stop.
     get allowed() {
       if (!this.outlook) return false;
+      if (this.isTour) return !this.outlook.stop;
       const late = this.outlook.bands.map((band) => band.late_s);
       const stop = this.outlook.stop;
       return !late.includes(null) && Math.max(...late) <= this.heatEnd && (!stop || stop.at_s >= this.heatEnd);
@@ -436,9 +450,12 @@ document.addEventListener("alpine:init", () => {
     get cues() {
       if (!this.answer || this.answer.empty) return [];
       const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad", falls: "bad", "flux spent": "bad", "pushed by the air": "bad" };
-      return this.answer.events
+      const told = this.answer.told.filter((event) => !this.isTour || !["flux thins", "first melt", "all molten", "frozen"].includes(event.kind));
+      const stops = this.isTour ? this.stopRows.map((row, i) => ({ key: `stop${i}`, when: fine(this.answer.stops[i].began_s), what: `stop ${row.number}, ${row.seconds}${row.band ? ` (${row.band})` : ""}: ${row.watch || row.names}`, kind: "live", at: this.answer.stops[i].began_s })) : [];
+      const rest = told
         .filter((event) => !event.kind.startsWith("neighbour") && (event.kind !== "may stand up" || this.answer.parts[event.ref]?.target))
-        .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence + this.cueBand(event), kind: kinds[event.kind] ?? "" }));
+        .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence + this.cueBand(event), kind: kinds[event.kind] ?? "", at: event.at_s }));
+      return [...stops, ...rest].sort((a, b) => a.at - b.at);
     },
     cueBand(event) {
       const band = this.outlook?.moments[event.ref]?.[event.kind];
@@ -447,7 +464,7 @@ document.addEventListener("alpine:init", () => {
     get stopText() {
       if (!this.outlook) return "";
       const stop = this.outlook.stop;
-      if (!stop) return "No harm foreseen if you go on for 90 s more.";
+      if (!stop) return this.isTour ? "No harm foreseen in nine of ten, each stop left when it has flowed." : "No harm foreseen if you go on for 90 s more.";
       return `Stop by ${fine(stop.at_s)}:`;
     },
     get stopWhy() {

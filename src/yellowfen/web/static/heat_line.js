@@ -72,7 +72,7 @@ window.HeatLine = class HeatLine {
   limits(answer) {
     const seen = new Set();
     for (const line of answer.lines.filter((one) => one.target)) {
-      if (seen.has(line.limit_c) || line.limit_c > this.high) continue;
+      if ([...seen].some((one) => Math.abs(this.y(one) - this.y(line.limit_c)) < 16) || line.limit_c > this.high) continue;
       seen.add(line.limit_c);
       this.add("line", { class: "limit-line", x1: HeatLine.LEFT, x2: HeatLine.RIGHT, y1: this.y(line.limit_c), y2: this.y(line.limit_c) });
       this.add("text", { x: HeatLine.LEFT + 6, y: this.y(line.limit_c) - 5 }, `body limit of ${line.ref}, ${line.limit_c} °C`);
@@ -83,17 +83,18 @@ window.HeatLine = class HeatLine {
 
   curves(answer) {
     const labels = [];
+    const many = answer.lines.filter((one) => one.target).length > 6;
     for (const line of answer.lines) {
       const end = line.hottest.length - 1;
       if (line.target) {
         const there = this.path(answer.times_s, line.hottest);
         const back = this.path([...answer.times_s].reverse(), [...line.coldest].reverse()).replace("M", "L");
-        this.add("path", { class: "target-band", d: `${there}${back}Z` });
-        this.add("path", { class: "target-line", d: this.path(answer.times_s, line.coldest) });
+        if (!many) this.add("path", { class: "target-band", d: `${there}${back}Z` });
+        this.add("path", { class: many ? "target-line thin" : "target-line", d: this.path(answer.times_s, line.coldest) });
       } else {
         this.add("path", { class: "near-line", d: this.path(answer.times_s, line.hottest) });
       }
-      labels.push({ ref: line.ref, y: this.y(line.target ? line.coldest[end] : line.hottest[end]), strong: line.target });
+      if (!line.target || !many) labels.push({ ref: line.ref, y: this.y(line.target ? line.coldest[end] : line.hottest[end]), strong: line.target });
     }
     labels.sort((a, b) => a.y - b.y);
     labels.forEach((label, i) => { if (i > 0) label.y = Math.max(label.y, labels[i - 1].y + 14); });

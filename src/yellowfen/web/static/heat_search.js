@@ -8,7 +8,7 @@ window.heatSearch = () => ({
   stale: false,
   search: null,
   freeAlloy: false,
-  watching: { window: 0, settings: 0 },
+  watching: { window: 0, settings: 0, tour: 0 },
 
   initSearch() {
     this.windowMap = new window.WindowMap(document.querySelector("[data-window-map]"), (setting, dwell) => this.takePoint(setting, dwell));
@@ -58,6 +58,7 @@ window.heatSearch = () => ({
   },
   show_task(kind, answer) {
     if (kind === "settings") { this.search = answer; return; }
+    if (kind === "tour") { this.tourTask = answer; this.drawTour(); return; }
     this.task = answer;
     this.map = answer.map;
     this.axis = answer.map.axis;

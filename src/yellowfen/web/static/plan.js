@@ -122,3 +122,21 @@ window.svgNode = (name, attributes = {}, text = "") => {
   if (text) node.textContent = text;
   return node;
 };
+
+// A tour on a plan: its path and numbered stops, numbers upright whichever face is seen; `now` is the stop in hand.
+window.drawTour = (plan, stops, now = 0) => {
+  const group = plan.svg.querySelector(".plan-tour");
+  const names = plan.svg.querySelector(".plan-stops");
+  group.replaceChildren();
+  names.replaceChildren();
+  if (!stops.length) return;
+  const size = Math.max(1.3, Math.min(plan.width, plan.height) * 0.03);
+  group.append(window.svgNode("path", { class: "tour-path", d: `M${stops.map((one) => `${one.x_mm},${one.y_mm}`).join("L")}` }));
+  const mirrored = plan.svg.dataset.side === "bottom";
+  stops.forEach((one, i) => {
+    const kind = now ? (i + 1 < now ? "behind" : i + 1 === now ? "now" : "ahead") : "";
+    const radius = kind === "now" ? 1.5 * size : size;
+    group.append(window.svgNode("circle", { class: `tour-stop ${kind}`, cx: one.x_mm, cy: one.y_mm, r: radius }));
+    names.append(window.svgNode("text", { class: `tour-number ${kind}`, x: mirrored ? plan.width - one.x_mm : one.x_mm, y: plan.height - one.y_mm + radius * 0.42, "font-size": radius * 1.25 }, String(i + 1)));
+  });
+};

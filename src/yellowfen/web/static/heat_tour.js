@@ -1,0 +1,92 @@
+// The Heat stage's tour: planned in the worker, drawn as a path with numbered stops, told as a list.
+"use strict";
+
+window.heatTour = () => ({
+  tourTask: null,
+  later: JSON.parse(document.getElementById("later").textContent),
+
+  get chips() { return this.fewTargets ? this.targets : []; },
+  // What this heat would cook and could go on afterwards; of what stays, something must be left to heat.
+  get cookable() { return this.answer && !this.answer.empty ? this.answer.leave_off : []; },
+  get canLeave() { return this.cookable.length > 0 && this.targets.some((ref) => !this.cookable.some((one) => one.ref === ref)); },
+  get leaveText() {
+    const refs = this.cookable.map((one) => one.ref);
+    return `Leave ${refs.slice(0, 4).join(", ")}${refs.length > 4 ? ` and ${refs.length - 4} more` : ""} off, on afterwards`;
+  },
+  leaveOff() {
+    const gone = this.cookable.map((one) => one.ref);
+    this.absent = [...new Set([...this.absent, ...gone])];
+    this.targets = this.targets.filter((ref) => !gone.includes(ref));
+    this.retarget();
+  },
+  get putBack() { return this.absent.length > 0; },
+  allOn() { this.absent = []; this.changed(); },
+  get cannotAsk() { return !this.canTour || this.touring; },
+  get leftAny() { return this.leftRows.length > 0; },
+  initTour() { this.look("tour"); },
+  get canTour() { return this.isAir && this.some; },
+  get isTour() { return Boolean(this.answer && !this.answer.empty && this.answer.stops.length); },
+  get touring() { return this.tourTask !== null && ["waiting", "working"].includes(this.tourTask.state); },
+  get tourFailed() { return this.tourTask !== null && this.tourTask.state === "failed" ? this.tourTask.said : ""; },
+  get proposed() { return this.tourTask !== null && this.tourTask.tour !== null && !this.tourTaken ? this.tourTask.tour : null; },
+  get tourReady() { return Boolean(this.proposed && this.tourTask.whole && !this.touring); },
+  get tourTaken() { return this.isTour && !this.touring; },
+
+  async askTour() {
+    this.tourAsked = true;
+    const answer = await this.call(`/api/jobs/${this.job}/tasks`, { kind: "tour" });
+    if (answer) { this.show_task("tour", answer); this.look("tour"); }
+  },
+  async giveUpTour() { if (this.tourTask) this.show_task("tour", (await this.call(`/api/tasks/${this.tourTask.id}/cancel`, {})) ?? this.tourTask); },
+  async takeTour() { if (await this.call(`/api/tasks/${this.tourTask.id}/take`, {})) window.location.reload(); },
+  // Every part of this face that is not told to go on later; one press.
+  wholeSide() {
+    this.targets = [...this.plan.svg.querySelectorAll(".part")].map((part) => part.dataset.ref).filter((ref) => !this.absent.includes(ref) && !this.later.includes(ref));
+    this.retarget();
+  },
+
+  minutes(seconds) { return seconds < 100 ? `${Math.round(seconds)} s` : `${Math.floor(seconds / 60)} min ${String(Math.round(seconds) % 60).padStart(2, "0")} s`; },
+  get tourState() {
+    if (this.tourFailed) return this.tourFailed;
+    if (!this.touring) return "";
+    const best = this.tourTask.tour;
+    return best ? `so far ${best.stops.length} stops in ${this.minutes(best.total_s)}` : "gathering the parts";
+  },
+  get tourSays() {
+    if (this.isTour) {
+      const [early, late] = this.outlook ? this.outlook.total_s : [null, null];
+      const stops = this.answer.stops;
+      const band = early === null ? "" : ` (${this.minutes(early)} to ${late === null ? "longer" : this.minutes(late)})`;
+      return `${stops.length} stops, about ${this.minutes(this.heatEnd)}${band}. Leave each when all of it has flowed.`;
+    }
+    const tour = this.proposed;
+    if (!tour || !tour.total_band_s) return "";
+    const [early, late] = tour.total_band_s;
+    return `${tour.stops.length} stops, about ${this.minutes(tour.total_s)} (${this.minutes(early)} to ${late === null ? "longer" : this.minutes(late)}). Leave each when all of it has flowed.`;
+  },
+  // The stops as rows: those of the plan, or of what is proposed.
+  get stopRows() {
+    const range = (early, late) => (early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : `${Math.round(late)} s`}`);
+    const row = (stop, i, refs, band, latest, why) => ({
+      key: i, number: i + 1, names: refs.slice(0, 8).join(", ") + (refs.length > 8 ? ` and ${refs.length - 8} more` : ""),
+      seconds: `${Math.round(stop.seconds)} s`, band, height: `${Math.round(stop.height_mm)} mm high`, watch: stop.watch,
+      cold: stop.cold && stop.cold.length ? `${stop.cold.join(", ")} would stay cold: longer here` : "",
+      latest: latest === null || latest === undefined ? "" : `in strong air harm from ${Math.round(latest)} s: ${why}`,
+    });
+    if (this.isTour) {
+      const warm = this.moves.findIndex((move) => move.do === "close" || move.do === "hold");
+      return this.answer.stops.map((stop, i) => {
+        const stay = this.outlook ? this.outlook.stays[warm + i] : null;
+        return row(stop, i, stop.refs, stay ? range(stay.early_s, stay.late_s) : "", stay ? stay.latest_s : null, stay ? stay.latest_why : "");
+      });
+    }
+    if (!this.proposed || !this.tourTask.whole) return [];
+    return this.proposed.stops.map((stop, i) => row(stop, i, [...stop.over, ...stop.awaits], range(...stop.band_s), stop.latest_s, stop.latest_why));
+  },
+  get leftRows() { return this.proposed && this.tourTask.whole ? this.proposed.left.map((one) => ({ key: one.ref, said: `${one.ref}: ${one.why}` })) : []; },
+  get laterText() { return this.absent.length ? `On only afterwards: ${this.absent.join(", ")}.` : ""; },
+
+  drawTour() {
+    window.drawTour(this.plan, this.isTour ? this.answer.stops : this.leaf === "tour" && this.proposed ? this.proposed.stops : []);
+  },
+});
