@@ -18,6 +18,7 @@ from benchmarks.placement import placement
 from benchmarks.random_boards import random_boards
 from benchmarks.reforecast import reforecast
 from benchmarks.statistics import statistics
+from benchmarks.tours import tours
 from yellowfen.core.heat import rehearsal as r
 from yellowfen.core.heat.rehearsal import EXACT, FINE, Rehearsal, Resolution, prepare, rehearse
 
@@ -144,6 +145,7 @@ def heat() -> None:
 if __name__ == "__main__":
     if sys.argv[1:] == ["statistics"]:
         statistics()
+        reforecast()
     elif sys.argv[1:] == ["boards"]:
         boards()
     elif sys.argv[1:] == ["paste"]:
@@ -152,6 +154,8 @@ if __name__ == "__main__":
         placement()
     elif sys.argv[1:] == ["random"]:
         random_boards()
+    elif sys.argv[1:2] == ["tours"]:
+        tours(*map(int, sys.argv[2:3]))
     else:
         heat()
         tools()
@@ -160,3 +164,4 @@ if __name__ == "__main__":
         paste()
         placement()
         random_boards()
+        tours(12)

@@ -28,7 +28,7 @@ EYE_SD_S = constant(
     "what a tap says of a heat",
 )  # fmt: skip
 MODEL_LOG_SD = constant(
-    "revised_model", 0.03, "log", Mark.JUDGED,
+    "revised_model", 0.035, "log", Mark.JUDGED,
     "what the model is wrong by from one moment to the next: bands of 80 synthetic benches",
     "bands after a tap",
 )  # fmt: skip

@@ -274,7 +274,9 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         key=START, title=_ready(heating[0] if heating else None), press=first,
         detail=f"Forecast: {hopes}" if hopes else "",
     )  # fmt: skip
-    rows.append((-1.0 if at_once else away, leaves))
+    # Nobody is sent away before what is waited for, unless all of it has flowed.
+    last = max((due for due, cue in rows if cue.refs), default=away)
+    rows.append((-1.0 if at_once else max(away, last), leaves))
     middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
     return Script(
         kind=RunKind.HEAT, cues=(start, *middle, _solid(flows)),

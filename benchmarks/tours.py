@@ -1,0 +1,108 @@
+"""Tours: how soon, against three simple orders with dwells chosen as well, and against the best of
+many random beginnings. `python -m benchmarks tours [restarts]`.
+"""
+
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+from tests.conftest import DATA, files_in
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.heat.doubt import Doubts, settled
+from yellowfen.core.heat.plan import HeatPlan, usual_moves
+from yellowfen.core.heat.rehearsal import prepare
+from yellowfen.core.heat.scene import Move, Scene
+from yellowfen.core.heat.tour import (
+    HEIGHTS_MM,
+    ORDERS,
+    WARMS_S,
+    Found,
+    Tour,
+    gathered,
+    improved,
+    plan_tour,
+    reach_mm,
+    resolution_for,
+    stop_over,
+    walk,
+    warming,
+    without,
+)
+from yellowfen.core.work.board_scene import scene_of
+from yellowfen.formats.board_files import read_board
+from yellowfen.workflows.demo import demo_files
+
+RESTARTS, GIVEN_S = 200, 600.0
+
+
+def cases() -> Iterator[tuple[str, Scene]]:
+    """Four faces of three boards, every part a target."""
+    boards: tuple[tuple[str, Board, Sequence[str]], ...] = (
+        ("demo", read_board(demo_files(), "demo"), ("top", "bottom")),
+        ("two-sided", read_board(files_in(DATA / "boards/two-sided"), "two-sided"), ("bottom",)),
+        ("regions", read_board(files_in(DATA / "boards/regions"), "regions"), ("top",)),
+    )
+    for name, board, sides in boards:
+        for side in sides:
+            targets = tuple(part.ref for part in board.parts if part.side == side)
+            plan = HeatPlan(targets=targets, side=side, moves=usual_moves(targets))
+            yield f"{name} {side}, {len(targets)} parts", scene_of(board, plan)
+
+
+def restarted(scene: Scene, count: int, given_s: float) -> tuple[float, int]:
+    """The cost of the best of random beginnings, each changed a dozen times for the better, and how
+    many there was time for.
+    """
+    chance = np.random.default_rng(3)
+    ready = prepare(scene, resolution_for(scene))
+    began, best, done = time.perf_counter(), np.inf, 0
+    while done < count and time.perf_counter() - began < given_s:
+        height = float(chance.choice(HEIGHTS_MM))
+        groups = gathered(scene, float(chance.uniform(0.4, 1.8)) * reach_mm(scene, height))
+        stops: list[Move] = [stop_over(scene, group, height) for group in groups]
+        moves = [stops[i] for i in chance.permutation(len(stops))]
+        warm = warming(scene, float(chance.choice(WARMS_S)))
+        found = Found(scene=scene, walk=walk(ready, scene, [*warm, *moves]), left=(), walks=1)
+        for better in improved(ready, found, 13):
+            found = better
+        best, done = min(best, found.walk.cost_s), done + 1
+    return float(best), done
+
+
+def tours(restarts: int = RESTARTS) -> None:
+    """Print seconds, risks and costs of each case."""
+    for name, raw in cases():
+        began, first = time.perf_counter(), None
+        tour, found = None, None
+        for step in plan_tour(raw, Doubts()):
+            first = first or time.perf_counter() - began
+            tour, found = (step, found) if isinstance(step, Tour) else (tour, step)
+        took = time.perf_counter() - began
+        assert tour is not None
+        assert found is not None
+        worst = max(tour.harmed_in.values(), default=0)
+        scene = settled(without(raw, [one.ref for one in tour.left]), Doubts())
+        ready = prepare(scene, resolution_for(scene))
+        mine = walk(ready, scene, found.walk.moves)
+        print(
+            f"tour of {name}: first after {first:.1f} s, final after {took:.1f} s; {len(tour.stops)}"
+            f" stops in {tour.walk.total_s:.0f} s, {len(tour.left)} left to the iron; on the fine"
+            f" grid {len(tour.walk.cold)} cold, {len(tour.walk.harmed)} past a limit; in samples a"
+            f" limit is passed at most in {worst} of {tour.count}"
+        )
+        stops = [stop_over(scene, (ref,), 15.0) for ref in scene.targets]
+        for order, arranged in ORDERS.items():
+            plain = walk(ready, scene, arranged(scene, stops))
+            print(
+                f"  at risk {len(mine.at_risk)} against {len(plain.at_risk)} with one stop a part,"
+                f" {order} ({mine.total_s:.0f} s against {plain.total_s:.0f} s, cost"
+                f" {mine.cost_s:.0f} against {plain.cost_s:.0f})"
+            )
+        if restarts:
+            best, done = restarted(replace(scene), restarts, GIVEN_S)
+            print(
+                f"  cost {mine.cost_s:.0f} against {best:.0f}, the best of {done} random beginnings"
+                f" ({mine.cost_s / best - 1:+.0%})"
+            )
