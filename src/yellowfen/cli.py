@@ -144,6 +144,9 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument(
         "--after", default="", metavar="REFS", help="parts that go on after the tour, e.g. by iron"
     )
+    verb.add_argument(
+        "--order", default="", help="nearest next, row by row or alternate ends (default the best)"
+    )
     verb.add_argument("--nozzle", type=float, default=6.0, metavar="MM")
     verb.add_argument("--outlet", type=float, default=350.0, metavar="C", help="air, °C")
     verb.add_argument("--flow", type=float, default=30.0, metavar="L/MIN")
@@ -619,7 +622,7 @@ def _tour(given: argparse.Namespace) -> None:
     )  # fmt: skip
     began = time.perf_counter()
     tour = None
-    for found in plan_tour(scene_of(board, plan), Doubts()):
+    for found in plan_tour(scene_of(board, plan), Doubts(), order=given.order):
         if isinstance(found, Tour):
             tour = found
         else:

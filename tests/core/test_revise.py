@@ -18,6 +18,7 @@ from yellowfen.core.heat.revise import (
     Seen,
     StopCourse,
     What,
+    carried_on,
     revise,
 )
 from yellowfen.core.heat.scene import Deed, Move
@@ -270,3 +271,23 @@ def test_a_stop_that_was_not_seen_is_left_and_the_tour_goes_on() -> None:
     state = state_after(script, [*taps, away])
     assert state.aside == {stop_key(1): "not seen"}
     assert state.to_do == (SOLID,)
+
+
+def test_the_next_board_begins_with_what_the_last_one_taught() -> None:
+    seen = (
+        Seen(stop=0, what=What.FLUX, after_s=8.5),
+        Seen(stop=0, what=What.FLOWED, after_s=19.0),
+    )
+    after = carried_on(course(), seen)
+    assert after.taught
+    before, now = revise(course(), ()).stops[0].whole, revise(after, ()).stops[0].whole
+    assert now.middle == pytest.approx(19.0 - EYE_DELAY_S, rel=0.15)
+    assert now.low is not None
+    assert now.high is not None
+    assert before.high is not None
+    assert before.low is not None
+    assert now.high / now.low < 0.75 * before.high / before.low
+    assert now.high / now.low > math.exp(2 * 1.28 * 0.08)  # two runs are never alike
+    script = live_script(PLAN, FORECAST, after, ())
+    assert due(script, flowed_key("U4")) < 22
+    assert carried_on(course(), ()) == course()

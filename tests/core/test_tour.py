@@ -13,7 +13,7 @@ from yellowfen.core.heat.doubt import Doubts, how_sure, settled
 from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour
 from yellowfen.core.heat.plan import HeatPlan, aimed, usual_moves
 from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
-from yellowfen.core.heat.scene import Deed, HotPlate, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import Deed, HotPlate, Move, PlacedPart, Preheater, Scene, Side
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.tour import (
     ORDERS,
@@ -205,3 +205,21 @@ def test_stops_keep_their_parts_in_a_plan_and_parts_may_come_later(demo_board: B
     assert not {"J1", "J2"} & {part.ref for part in scene.parts}
     with pytest.raises(InvalidValue, match="afterwards"):
         replace(plan, absent=("U4",))
+
+
+def test_a_wished_order_is_kept_and_a_heater_is_taken_where_it_helps() -> None:
+    places = [(8.0, 8.0), (52.0, 8.0), (8.0, 32.0), (52.0, 32.0), (30.0, 20.0)]
+    scene = row_scene(places, "1206")
+    *_, best = search(scene, "row by row")
+    stops = list(best.walk.stops)
+    assert stops == ORDERS["row by row"](best.scene, stops)
+    with pytest.raises(InvalidValue, match="order"):
+        list(search(scene, "by moonlight"))
+    weak = replace(scene, source=replace(scene.source, outlet_c=300.0, flow_lpm=12.0))
+    *_, plain = plan_tour(weak, Doubts(), 11)
+    *_, warmed = plan_tour(weak, Doubts(), 11, heater=Preheater(180.0, 40.0))
+    assert isinstance(plain, Tour)
+    assert isinstance(warmed, Tour)
+    assert warmed.from_below
+    assert not plain.from_below
+    assert warmed.walk.total_s < 0.9 * plain.walk.total_s

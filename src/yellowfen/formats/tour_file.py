@@ -21,6 +21,7 @@ def walk_json(walk: Walk, left: tuple[Left, ...]) -> dict[str, Any]:
 def tour_json(tour: Tour) -> dict[str, Any]:
     """A whole tour: `stops[]` with `over`, `height_mm`, `seconds`, `flows[]` and more; times in s."""
     return {
+        "from_below": tour.from_below,
         "warm_s": sum(move.seconds for move in tour.walk.warm),
         "total_s": tour.walk.total_s,
         "total_band_s": _band(tour.total),

@@ -173,6 +173,11 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> No
     )
 
 
+def keep_heat(connection: sqlite3.Connection, heat_id: int, plan: HeatPlan) -> None:
+    """Store the plan of a heat."""
+    connection.execute("UPDATE heat SET plan = ? WHERE id = ?", (pack(plan), heat_id))
+
+
 # pieces
 def pieces_of(connection: sqlite3.Connection, job_id: int) -> tuple[Piece, ...]:
     """The job's pieces, oldest first."""

@@ -8,12 +8,12 @@ from uuid import uuid4
 
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.plan import Forecast, HeatPlan
-from yellowfen.core.heat.revise import course_of
+from yellowfen.core.heat.revise import Course, course_of
 from yellowfen.core.work.bench_run import RunKind, Script, Tap, allowed, undoable
 from yellowfen.core.work.bench_scripts import IronPlan, iron_plan, kit_plan, placing_plan
-from yellowfen.core.work.heat_script import live_script
+from yellowfen.core.work.heat_script import live_script, next_course
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
-from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.core.work.job import FoundMark, Job, Verdict
 from yellowfen.core.work.kit import Found
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import bench_runs, boards, jobs
@@ -39,11 +39,23 @@ def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
     job = jobs.get(connection, job_id)
     done, sure = rehearse_job(connection, job), sureness_of(connection, job)
     forecast = forecast_of(done, sure)
-    course = course_of(sure.targets, heating_moves(done.scene), sure.samples)
+    course = _taught(connection, job) or course_of(
+        sure.targets, heating_moves(done.scene), sure.samples
+    )
     with atomic(connection):
         run = bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
         bench_runs.keep_course(connection, run, course)
     return run
+
+
+def _taught(connection: sqlite3.Connection, job: Job) -> Course | None:
+    """What the last board of this job showed in the same heat, set as now; None where none was run."""
+    for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job.id):
+        if run.plan == job.plan and isinstance(run.plan, HeatPlan) and run.taps:
+            before = bench_runs.course(connection, run.id)
+            forecast = run.forecast or Forecast(())
+            return before and next_course(run.plan, forecast, before, run.taps)
+    return None
 
 
 def script_now(connection: sqlite3.Connection, run: BenchRun) -> Script:

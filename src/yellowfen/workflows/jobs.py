@@ -3,16 +3,18 @@
 import re
 import sqlite3
 from collections import Counter
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import FoundMark, Job, Piece, Purpose
-from yellowfen.errors import InvalidValue
+from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
+from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
 from yellowfen.workflows.ready import ready_state
 
 OFF, ON, FIRST = "Off", "On again", "First side"
@@ -68,7 +70,20 @@ def open_job(
         )
         _set_pieces(connection, job_id, pieces)
         propose_heats(connection, job_id)
+    _usual_recipes(connection, job_id)
     return job_id
+
+
+def _usual_recipes(connection: sqlite3.Connection, job_id: int) -> None:
+    """Give heats of a few parts a recipe that ends by its own band; what cannot be rehearsed keeps
+    the one that everything starts with. A side of many parts is asked for a tour, on its page.
+    """
+    job = jobs.get(connection, job_id)
+    for heat in job.heats:
+        if 0 < len(heat.plan.targets) <= MOST_FLOWS:
+            with suppress(YellowfenError):
+                plan, _ = usual_plan(connection, job, heat.plan)
+                jobs.keep_heat(connection, heat.id, plan)
 
 
 def _set_pieces(connection: sqlite3.Connection, job_id: int, pieces: tuple[str, ...]) -> None:

@@ -72,14 +72,15 @@ def ask(
     kind: str,
     axis: Axis | None = None,
     free_alloy: bool = False,
+    order: str = "",
 ) -> int:
-    """Ask for a window or a search of the job as it stands; returns the task's id.
+    """Ask for a window, a search or a tour of the job as it stands; returns the task's id.
 
     The same question is answered once.
     """
     job = jobs.get(connection, job_id)
     if kind == TOUR:
-        asked = _asked_tour(connection, job)
+        asked = _asked_tour(connection, job, order)
     else:
         scene, _ = _scene(connection, job.board_id, job.plan)
         check_dwell(scene)
@@ -203,21 +204,26 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     return True
 
 
-def _asked_tour(connection: sqlite3.Connection, job: Job) -> str:
+def _asked_tour(connection: sqlite3.Connection, job: Job, order: str) -> str:
     """What a tour is asked for: the plan without its moves, the parts that go on afterwards (of a
     build all that the iron does). Raises InvalidValue where no tour can be made.
     """
     later = ready_state(connection, job.id).by_iron if job.purpose is Purpose.BUILD else ()
     absent = tuple(sorted({*job.plan.absent, *later} - {*job.plan.targets}))
     plan = replace(job.plan, absent=absent, moves=usual_moves(job.plan.targets))
-    check_tour(scene_of(boards.get(connection, job.board_id), plan))
-    return json.dumps({"plan": json.loads(pack(plan))})
+    check_tour(scene_of(boards.get(connection, job.board_id), plan), order)
+    return json.dumps({"plan": json.loads(pack(plan)), "order": order})
 
 
 def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
-    plan = unpack(HeatPlan, json.dumps(json.loads(task.asked)["plan"]))
+    asked = json.loads(task.asked)
+    plan = unpack(HeatPlan, json.dumps(asked["plan"]))
     board = boards.get(connection, jobs.get(connection, task.job_id).board_id)
-    for place, found in enumerate(plan_tour(scene_of(board, plan), doubts_of(connection, plan))):
+    heater = bench_of(connection, plan, False).preheater
+    tours = plan_tour(
+        scene_of(board, plan), doubts_of(connection, plan), order=asked["order"], heater=heater
+    )
+    for place, found in enumerate(tours):
         if tasks.state_of(connection, task.id) == CANCELLED:
             return False
         if isinstance(found, Tour):
@@ -247,6 +253,7 @@ def take_tour(connection: sqlite3.Connection, task_id: int) -> HeatPlan:
         raise Refused("the tour is not worked out yet")
     plan = unpack(HeatPlan, json.dumps(json.loads(task.asked)["plan"]))
     left = {one["ref"] for one in found["left"]}
+    heater = bench_of(connection, plan, False).preheater
     targets = tuple(ref for ref in plan.targets if ref not in left)
     walked = unpack(HeatPlan, json.dumps({"moves": found["moves"], "targets": targets}))
     kept = replace(
@@ -254,6 +261,7 @@ def take_tour(connection: sqlite3.Connection, task_id: int) -> HeatPlan:
         targets=targets,
         absent=tuple(sorted({*plan.absent, *left})),
         moves=(*walked.moves, Move(Deed.WITHDRAW, AFTER_TOUR_S)),
+        preheater=plan.preheater or (heater if found["from_below"] else None),
         shields=(),
     )
     jobs.keep_plan(connection, task.job_id, kept)

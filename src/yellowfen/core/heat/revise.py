@@ -32,6 +32,10 @@ MODEL_LOG_SD = constant(
     "what the model is wrong by from one moment to the next: bands of 80 synthetic benches",
     "bands after a tap",
 )  # fmt: skip
+RUN_LOG_SD = constant(
+    "run_to_run", 0.1, "log", _M, "one hand on two equal boards: aim, distance, how they lie",
+    "what the next board is told",
+)  # fmt: skip
 DOUBTFUL_SD = 3.0
 NEVER_S, SOONEST_S = 600.0, 0.3
 _NOISE = tuple(MODEL_LOG_SD * z for z in (-1.2816, -0.5244, 0.0, 0.5244, 1.2816))
@@ -60,10 +64,13 @@ class StopCourse:
 
 @dataclass(frozen=True, kw_only=True)
 class Course:
-    """The samples of a heat, stop by stop; a heat that is no tour has one, from the start on."""
+    """The samples of a heat, stop by stop; a heat that is no tour has one, from the start on.
+    `taught`: moved already by what an earlier board showed.
+    """
 
     stops: tuple[StopCourse, ...]
     tour: bool = False
+    taught: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -199,6 +206,46 @@ def revise(course: Course, taps: Sequence[Seen]) -> Revised:
     not have is left out.
     """
     ensemble, first = _Ensemble(course), _Ensemble(course)
+    doubtful, agreed = _taken(course, ensemble, taps)
+    stops = tuple(
+        _stop(course, number, (first, ensemble), agreed) for number in range(len(course.stops))
+    )
+    return Revised(stops=stops, doubtful=tuple(doubtful))
+
+
+def carried_on(course: Course, taps: Sequence[Seen]) -> Course:
+    """The course that the next board of the same heat begins with: moved by these taps, as far
+    apart again as two runs by one hand are (never farther than it was).
+    """
+    ensemble, first = _Ensemble(course), _Ensemble(course)
+    if not _taken(course, ensemble, taps)[1]:
+        return course
+    middle = ensemble.logs.mean(axis=0)
+    away, was = ensemble.logs - middle, first.logs - first.logs.mean(axis=0)
+    spread = np.maximum(away.std(axis=0), 1e-9)
+    wanted = np.minimum(np.hypot(spread, RUN_LOG_SD), was.std(axis=0))
+    unit = np.where(was.std(axis=0) > 1e-9, was / np.maximum(was.std(axis=0), 1e-9), 0.0)
+    logs = middle + unit * np.maximum(wanted, spread)
+
+    def column(number: int, name: str) -> tuple[float | None, ...]:
+        values = np.exp(logs[:, ensemble.columns[number, name]]).tolist()
+        return tuple(None if one >= 0.98 * NEVER_S else float(one) for one in values)
+
+    stops = tuple(
+        StopCourse(
+            refs=stop.refs,
+            flux_s=column(number, What.FLUX),
+            shine_s=column(number, What.SHINE),
+            flows_s=tuple(column(number, f"flowed {ref}") for ref in stop.refs),
+            harm_s=column(number, "harm"),
+        )
+        for number, stop in enumerate(course.stops)
+    )
+    return Course(stops=stops, tour=course.tour, taught=True)
+
+
+def _taken(course: Course, ensemble: _Ensemble, taps: Sequence[Seen]) -> tuple[list[int], int]:
+    """Move an ensemble by taps: the places of those that are doubtful, how many were believed."""
     doubtful: list[int] = []
     agreed = 0
     waiting: tuple[int, float] | None = None
@@ -218,10 +265,7 @@ def revise(course: Course, taps: Sequence[Seen]) -> Revised:
             waiting = None
         ensemble.take(seen, refs)
         agreed += 1
-    stops = tuple(
-        _stop(course, number, (first, ensemble), agreed) for number in range(len(course.stops))
-    )
-    return Revised(stops=stops, doubtful=tuple(doubtful))
+    return doubtful, agreed
 
 
 def _stop(

@@ -7,6 +7,7 @@ better when less is cold, harmed or near its limit, then when less melts again a
 
 import math
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,7 +18,7 @@ from yellowfen.core.heat.follow import LONGEST_STOP_S, Followed, follow, rows_of
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
 from yellowfen.core.heat.outcome import after_heat
 from yellowfen.core.heat.rehearsal import COARSE, FINE, Prepared, Rehearsal, Resolution, prepare
-from yellowfen.core.heat.scene import Array, Deed, HotAir, Move, Scene, Side
+from yellowfen.core.heat.scene import Array, Deed, HotAir, Move, Preheater, Scene, Side
 from yellowfen.core.heat.story import MAX_LIQUID_S
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
@@ -314,15 +315,16 @@ def _allowance(ready: Prepared, seen: Walk, share: float = 1.0) -> int:
     return int(min(max(share * WORK / each, share * LEAST_WALKS), share * MOST_WALKS))
 
 
-def search(scene: Scene) -> Iterator[Found]:
-    """Ever better tours for a settled scene's targets, the last one the answer.
+def search(scene: Scene, order: str = "") -> Iterator[Found]:
+    """Ever better tours for a settled scene's targets, the last one the answer; in one of `ORDERS`
+    where that is wished.
 
     First a few ways of gathering and heights; parts that even the best of them cooks or leaves cold
     go to the iron; then orders and a warm-up; then single stops are raised or lowered, joined,
     parted and put elsewhere. Raises InvalidValue without hot air or targets, Refused where no tour
     is sound or nothing is left to do by air.
     """
-    check_tour(scene)
+    check_tour(scene, order)
     resolution = resolution_for(scene)
     left: tuple[Left, ...] = ()
     walks = 0
@@ -330,7 +332,7 @@ def search(scene: Scene) -> Iterator[Found]:
     while here.targets:
         ready = prepare(here, resolution)
         best: Found | None = None
-        for moves in _gatherings(here):
+        for moves in _gatherings(here, order):
             walks += 1
             seen = walk(ready, here, moves)
             if best is None or seen.cost_s < best.walk.cost_s:
@@ -340,28 +342,31 @@ def search(scene: Scene) -> Iterator[Found]:
         more = for_the_iron(here, best.walk)
         if not more:
             most = max(_allowance(ready, best.walk), walks + LEAST_WALKS)
-            yield from improved(ready, replace(best, walks=walks), most)
+            yield from improved(ready, replace(best, walks=walks), most, order)
             return
         left = (*left, *more)
         here = without(here, [one.ref for one in more])
     raise Refused(f"nothing is left to do by this air: {left[0].ref}, {left[0].why}")
 
 
-def check_tour(scene: Scene) -> None:
+def check_tour(scene: Scene, order: str = "") -> None:
     """Raise InvalidValue where no tour can be made of a scene."""
+    if order and order not in ORDERS:
+        raise InvalidValue("order", f"{order[:20]!r} is not one of {', '.join(ORDERS)}")
     if not isinstance(scene.source, HotAir):
         raise InvalidValue("source", "a tour is for hot air; a plate or an oven heats all at once")
     if not scene.targets:
         raise InvalidValue("targets", "choose the parts of the tour first")
 
 
-def _gatherings(scene: Scene) -> Iterator[tuple[Move, ...]]:
+def _gatherings(scene: Scene, order: str) -> Iterator[tuple[Move, ...]]:
     """Ways of gathering the parts and heights, the likeliest first, the nearest stop next."""
+    arranged = ORDERS[order] if order else by_nearest
     for height in HEIGHTS_MM[:3]:
         for share in REACHES:
             groups = gathered(scene, share * reach_mm(scene, height))
             if len(groups) <= MOST_STOPS:
-                yield tuple(by_nearest(scene, [stop_over(scene, one, height) for one in groups]))
+                yield tuple(arranged(scene, [stop_over(scene, one, height) for one in groups]))
 
 
 def for_the_iron(scene: Scene, seen: Walk) -> list[Left]:
@@ -378,15 +383,15 @@ def for_the_iron(scene: Scene, seen: Walk) -> list[Left]:
     return found
 
 
-def improved(ready: Prepared, best: Found, most_walks: int) -> Iterator[Found]:
+def improved(ready: Prepared, best: Found, most_walks: int, order: str = "") -> Iterator[Found]:
     """The best tour, changed one thing at a time while that helps; most_walks counts from the
-    first.
+    first. A wished order is kept.
     """
     walks = best.walks
     tried: set[tuple[Move, ...]] = set()
     while True:
         before = best
-        for moves in _changed(best):
+        for moves in _changed(best, order):
             if moves in tried:
                 continue
             if walks >= most_walks:
@@ -402,14 +407,15 @@ def improved(ready: Prepared, best: Found, most_walks: int) -> Iterator[Found]:
             return
 
 
-def _changed(best: Found) -> Iterator[tuple[Move, ...]]:
+def _changed(best: Found, order: str) -> Iterator[tuple[Move, ...]]:
     """Tours that differ in one thing, those that touch a part at risk first."""
     scene, warm = best.scene, best.walk.warm
     stops = [replace(move, seconds=10.0) for move in best.walk.stops]
     risky = set(best.walk.at_risk)
     places = sorted(range(len(stops)), key=lambda at: not risky & set(stops[at].over))
-    for order in ORDERS.values():
-        yield (*warm, *order(scene, stops))
+    for name, arranged in ORDERS.items():
+        if order in ("", name):
+            yield (*warm, *arranged(scene, stops))
     for seconds in WARMS_S:
         yield (*warming(scene, seconds), *stops)
     for at in places:
@@ -423,7 +429,7 @@ def _changed(best: Found) -> Iterator[tuple[Move, ...]]:
             yield (*warm, *stops[:at], *other, *stops[at + 1 :])
         if len(stops) > 1:
             yield (*warm, *_joined(scene, stops, at))
-    for at in places:
+    for at in places if not order else ():
         rest = [*stops[:at], *stops[at + 1 :]]
         for to in sorted(range(len(stops)), key=lambda one: abs(one - at))[1:5]:
             yield (*warm, *rest[:to], stops[at], *rest[to:])
@@ -462,6 +468,7 @@ def _parted(scene: Scene, stop: Move) -> list[Move]:
 
 # the answer
 OFTEN = 0.1
+BETTER, IRON_S = 0.9, 60.0  # a heater must be worth its while; a part by iron takes about a minute
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -488,6 +495,7 @@ class Tour:
 
     scene: Scene
     walk: Walk
+    from_below: bool
     stops: tuple[TourStop, ...]
     left: tuple[Left, ...]
     total: Band
@@ -497,16 +505,31 @@ class Tour:
     walks: int
 
 
-def plan_tour(raw: Scene, doubts: Doubts, count: int = SAMPLES) -> Iterator[Found | Tour]:
+def plan_tour(
+    raw: Scene,
+    doubts: Doubts,
+    count: int = SAMPLES,
+    *,
+    order: str = "",
+    heater: Preheater | None = None,
+) -> Iterator[Found | Tour]:
     """Ever better tours for a scene as the plan sets it, then the answer as a Tour.
 
-    Where samples of what is not known cook a target in more than a tenth of them, it goes to the
+    With a `heater` on the bench that the plan does not use, the tour takes it where that is better
+    by a tenth. Where samples of what is not known cook a target in more than a tenth of them, it goes to the
     iron too. Raises as `search` does.
     """
     found: Found | None = None
-    for found in search(settled(raw, doubts)):
+    for found in search(settled(raw, doubts), order):
         yield found
     assert found is not None
+    if heater is not None and raw.preheater is None:
+        warmed = replace(raw, preheater=heater)
+        with suppress(Refused):
+            *_, other = search(settled(warmed, doubts), order)
+            if _weighed(other) < BETTER * _weighed(found):
+                raw, found = warmed, other
+                yield found
     while True:
         fine = walk(prepare(found.scene, FINE), found.scene, found.walk.moves)
         sure = _sure(raw, doubts, replace(found, walk=fine), count)
@@ -517,9 +540,14 @@ def plan_tour(raw: Scene, doubts: Doubts, count: int = SAMPLES) -> Iterator[Foun
         found = _left_out(found, more)
         yield found
         ready = prepare(found.scene, resolution_for(found.scene))
-        for better in improved(ready, found, _allowance(ready, found.walk, 0.3)):
+        for better in improved(ready, found, _allowance(ready, found.walk, 0.3), order):
             found = better
             yield found
+
+
+def _weighed(found: Found) -> float:
+    """What a tour costs, and what the iron then has to do."""
+    return found.walk.cost_s + IRON_S * len(found.left)
 
 
 def _sure(raw: Scene, doubts: Doubts, found: Found, count: int) -> Sureness:
@@ -602,6 +630,7 @@ def _told(found: Found, sure: Sureness) -> Tour:
     return Tour(
         scene=scene,
         walk=seen,
+        from_below=scene.preheater is not None,
         stops=tuple(stops),
         left=found.left,
         total=sure.total,

@@ -12,7 +12,15 @@ from dataclasses import dataclass, replace
 from yellowfen.core.heat.doubt import Band
 from yellowfen.core.heat.follow import SETTLE_S
 from yellowfen.core.heat.plan import Forecast, HeatPlan, StopForecast, TargetForecast, aimed
-from yellowfen.core.heat.revise import Course, Revised, RevisedStop, Seen, What, revise
+from yellowfen.core.heat.revise import (
+    Course,
+    Revised,
+    RevisedStop,
+    Seen,
+    What,
+    carried_on,
+    revise,
+)
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap
@@ -96,24 +104,31 @@ def live_script(
     plan: HeatPlan, forecast: Forecast, course: Course | None, taps: Sequence[Tap]
 ) -> Script:
     """The script as the taps have moved it; without samples, or before the start, as planned."""
-    if course is None or not taps:
+    if course is None or not (taps or course.taught):
         return heat_script(plan, forecast)
     seen, cues = _seen(plan, forecast, taps)
     revised = revise(course, seen)
     doubtful = [cues[place] for place in revised.doubtful]
-    moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
+    moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps} if taps else {}
     live = Live(
         revised=revised,
         moments_s={cue: at for cue, at in moments.items() if plan.tour or cue not in doubtful},
-        sighted=len(seen) > len(doubtful),
+        sighted=len(seen) > len(doubtful) or course.taught,
         doubtful=doubtful[-1] if doubtful else "",
         doubtful_s=moments[doubtful[-1]] if doubtful else 0.0,
     )
     return heat_script(plan, forecast, live)
 
 
+def next_course(plan: HeatPlan, forecast: Forecast, course: Course, taps: Sequence[Tap]) -> Course:
+    """What the next board of the same heat begins with."""
+    return carried_on(course, _seen(plan, forecast, taps)[0])
+
+
 def _seen(plan: HeatPlan, forecast: Forecast, taps: Sequence[Tap]) -> tuple[list[Seen], list[str]]:
     """What taps say of the heat, and the cue of each; seconds since the nozzle came to its stop."""
+    if not taps:
+        return [], []
     moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
     said = [tap for tap in taps if tap.word == "done"]
     sure = {tap.cue for tap in said}

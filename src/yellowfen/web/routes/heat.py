@@ -12,7 +12,7 @@ from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.outcome import Fate, heating_moves
-from yellowfen.core.heat.plan import SourceKind
+from yellowfen.core.heat.plan import SourceKind, usual_moves
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
 from yellowfen.core.heat.scene import (
@@ -49,6 +49,7 @@ from yellowfen.workflows.bench_runs import start_heat
 from yellowfen.workflows.calibration import carried
 from yellowfen.workflows.heat import (
     AS_DRAWN,
+    MOST_FLOWS,
     Changed,
     Rehearsed,
     earlier_heats,
@@ -85,6 +86,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "settings": plan_settings(job.plan),
             "irons": _irons(database),
             "later": _later(database, job),
+            "wants_tour": _wants_tour(database, job),
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
             "run": bench_runs.latest(database, job_id, RunKind.HEAT),
@@ -95,6 +97,17 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
                 if run.state.over
             },
         },
+    )
+
+
+def _wants_tour(database: Database, job: Job) -> bool:
+    """True for a heat of many parts by air with the recipe that everything starts with, not run."""
+    plan = job.plan
+    return (
+        len(plan.targets) > MOST_FLOWS
+        and plan.source is SourceKind.AIR
+        and plan.moves == usual_moves(plan.targets)
+        and bench_runs.latest(database, job.id, RunKind.HEAT) is None
     )
 
 

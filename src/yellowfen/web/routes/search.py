@@ -23,6 +23,7 @@ class AskForm(Strict):
     kind: str = Field(pattern="^(window|settings|tour)$")
     axis: Axis | None = None
     free_alloy: bool = False
+    order: str = Field("", max_length=40)
 
 
 class TakeForm(Strict):
@@ -34,7 +35,7 @@ class TakeForm(Strict):
 @router.post("/api/jobs/{job_id}/tasks")
 def ask(request: Request, job_id: int, form: AskForm, database: Database) -> dict[str, Any]:
     """Ask for a map or a search of the plan as it stands."""
-    task_id = work.ask(database, job_id, form.kind, form.axis, form.free_alloy)
+    task_id = work.ask(database, job_id, form.kind, form.axis, form.free_alloy, form.order)
     request.app.state.worker.wake()
     return _seen(database, tasks.get(database, task_id))
 

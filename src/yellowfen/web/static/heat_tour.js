@@ -23,7 +23,11 @@ window.heatTour = () => ({
   allOn() { this.absent = []; this.changed(); },
   get cannotAsk() { return !this.canTour || this.touring; },
   get leftAny() { return this.leftRows.length > 0; },
-  initTour() { this.look("tour"); },
+  tourOrder: "",
+  initTour() {
+    this.look("tour");
+    if (this.$root.dataset.wantsTour === "1") { this.turnTo("tour"); this.askTour(); }
+  },
   get canTour() { return this.isAir && this.some; },
   get isTour() { return Boolean(this.answer && !this.answer.empty && this.answer.stops.length); },
   get touring() { return this.tourTask !== null && ["waiting", "working"].includes(this.tourTask.state); },
@@ -34,7 +38,7 @@ window.heatTour = () => ({
 
   async askTour() {
     this.tourAsked = true;
-    const answer = await this.call(`/api/jobs/${this.job}/tasks`, { kind: "tour" });
+    const answer = await this.call(`/api/jobs/${this.job}/tasks`, { kind: "tour", order: this.tourOrder });
     if (answer) { this.show_task("tour", answer); this.look("tour"); }
   },
   async giveUpTour() { if (this.tourTask) this.show_task("tour", (await this.call(`/api/tasks/${this.tourTask.id}/cancel`, {})) ?? this.tourTask); },
