@@ -256,6 +256,12 @@ def _told(run: BenchRun) -> str:
     return f"Stored: {said}"
 
 
+@router.get("/api/runs/{run_id}/taps")
+def taps(run_id: int, database: Database) -> dict[str, Any]:
+    """Where the run stands now: a page that was rendered while a tap came in asks once more."""
+    return _state(database, get(database, run_id))
+
+
 @router.post("/api/runs/{run_id}/taps")
 def tap(run_id: int, form: TapForm, database: Database) -> dict[str, Any]:
     """Store one tap; answers only when it is on disk."""

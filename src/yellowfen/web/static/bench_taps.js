@@ -28,6 +28,15 @@ window.withTaps = ({ api, shelf }, own) => {
       });
       this.show();
       this.send();
+      this.renew();
+    },
+    // What the server holds now: this page may have been made while a tap of the one before it was being stored.
+    async renew() {
+      try {
+        const reply = await fetch(api, { headers: { accept: "application/json" } });
+        const answer = await reply.json();
+        if (reply.ok && !this.busy && this.waiting.length === 0) { this.take(answer); this.show(); }
+      } catch { /* the next tap says what is wrong */ }
     },
     say(cue) {
       if (this.voice && cue !== this.said && "speechSynthesis" in window) window.speechSynthesis.speak(new SpeechSynthesisUtterance(cue));
@@ -54,6 +63,7 @@ window.withTaps = ({ api, shelf }, own) => {
     async send() {
       if (this.busy) return;
       this.busy = true;
+      let amiss = false;
       while (this.waiting.length) {
         const tap = this.waiting[0];
         const { said, ...sent } = tap;
@@ -65,7 +75,10 @@ window.withTaps = ({ api, shelf }, own) => {
             if (this.regret !== tap.key) this.take(answer);
             this.problem = "";
           }
-          else if (this.isFinal(reply)) this.refused = [...this.refused, `Not counted: ${said ?? tap.cue} (${answer.problem})`];
+          else if (this.isFinal(reply)) {
+            this.refused = [...this.refused, `Not counted: ${said ?? tap.cue} (${answer.problem})`];
+            amiss = true;
+          }
           else {
             await this.tryLater(`The server could not store it yet (${answer.problem ?? reply.status}).`);
             continue;
@@ -79,6 +92,7 @@ window.withTaps = ({ api, shelf }, own) => {
       }
       this.busy = false;
       this.show();
+      if (amiss) await this.renew();  // what was refused may have met a page that is behind
     },
 
     letGo() { this.regret = ""; },
