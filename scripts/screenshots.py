@@ -59,16 +59,36 @@ def leaf(name: str, wait_ms: int, click: str = "") -> Callable[[Page], None]:
     return act
 
 
+def touring(page: Page) -> None:
+    """The whole side's tour, planned and taken."""
+    rehearsed(page)
+    page.get_by_role("tab", name="Tour").click()
+    page.get_by_role("button", name="Whole side").click()
+    page.wait_for_timeout(1500)
+    page.get_by_role("button", name="Plan a tour").click()
+    page.get_by_role("button", name="Take this tour").click(timeout=120_000)
+    page.wait_for_timeout(1500)
+    rehearsed(page)
+    page.wait_for_timeout(9000)
+    page.get_by_role("tab", name="Tour").click()
+    page.wait_for_timeout(500)
+
+
+def on_tour(page: Page) -> None:
+    """Warm, the first stop has flowed, its flux was seen before."""
+    rehearsed(page)
+    page.get_by_role("button", name="Run it at the bench").click()
+    page.wait_for_selector("[data-go]")
+    page.keyboard.press("Space")
+    page.wait_for_timeout(3000)
+    page.keyboard.press("Space")
+    page.wait_for_timeout(2500)
+
+
 def taught(page: Page) -> None:
     page.get_by_label("Seconds until it melted").fill("24 27.5 25")
     page.get_by_role("button", name="Learn from it").first.click()
     page.wait_for_timeout(2500)
-
-
-def opening(page: Page) -> None:
-    page.locator('svg.plan .part[data-ref="U4"]').click()
-    page.locator('svg.plan .part[data-ref="C3"]').click()
-    page.wait_for_timeout(300)
 
 
 def placing(page: Page) -> None:
@@ -105,11 +125,11 @@ def take(target: Path, url: str) -> None:
             ("look", "/jobs/1/look", None),
             ("logbook", "/logbook", None),
             ("bench", "/bench", None),
-            ("open", "/boards/1/open", opening),
             ("window", "/jobs/1/heat", leaf("Safe window", 14_000)),
-            ("find", "/jobs/1/heat", leaf("Find settings", 22_000, "Search")),
             ("run", "/jobs/1/heat", running),
             ("teach", "/bench/stations/1", taught),
+            ("tour", "/jobs/1/heat", touring),
+            ("tour-run", "/jobs/1/heat", on_tour),
         )
         for name, path, act in views:
             page.goto(url + path)

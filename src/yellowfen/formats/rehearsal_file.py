@@ -174,6 +174,7 @@ class MoveIn(Strict):
     tilt_deg: float = 0
     tilt_to_deg: float = 0
     pin: str = ""
+    awaits: list[str] = Field(default_factory=list, max_length=400)
 
 
 class WindowIn(Strict):
@@ -363,6 +364,7 @@ def _move(move: MoveIn, index: int) -> Move:
         move.tilt_deg,
         move.tilt_to_deg,
         move.pin,
+        awaits=tuple(move.awaits),
     )
 
 

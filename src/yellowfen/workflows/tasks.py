@@ -215,6 +215,15 @@ def _asked_tour(connection: sqlite3.Connection, job: Job, order: str) -> str:
     return json.dumps({"plan": json.loads(pack(plan)), "order": order})
 
 
+def still_asked(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    """True while the job's plan is the one that a tour was asked for."""
+    order = json.loads(task.asked)["order"]
+    try:
+        return _asked_tour(connection, jobs.get(connection, task.job_id), order) == task.asked
+    except YellowfenError:
+        return False
+
+
 def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     asked = json.loads(task.asked)
     plan = unpack(HeatPlan, json.dumps(asked["plan"]))

@@ -544,13 +544,15 @@ def one_sample(
     draw: dict[str, float],
     resolution: Resolution = DOUBT_RESOLUTION,
     ready: Prepared | None = None,
+    *,
+    by_eye: bool = False,
 ) -> Sample:
     """Run one sampled scene to the end of its heat, branch its end, then let the heat go on for the
-    harms. A tour is followed by eye, stop by stop.
+    harms. A tour is followed by eye, stop by stop; anything else where that is wished.
     """
     here = sampled(scene, doubts, draw)
     prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
-    if is_tour(here.moves):
+    if by_eye or is_tour(here.moves):
         return _followed(prepared, here, draw)
     moves = heating_moves(here)
     heat = replace(here, moves=moves)
@@ -700,6 +702,8 @@ def how_sure(
     resolution: Resolution = DOUBT_RESOLUTION,
     on_sample: Callable[[Sample], None] | None = None,
     fine: Rehearsal | None = None,
+    *,
+    by_eye: bool = False,
 ) -> Sureness:
     """Sample the scene's unknowns and read off bands, odds and blame.
 
@@ -714,7 +718,13 @@ def how_sure(
     samples = []
     for row in draws:
         samples.append(
-            one_sample(scene, doubts, dict(zip(keys, row.tolist(), strict=True)), resolution)
+            one_sample(
+                scene,
+                doubts,
+                dict(zip(keys, row.tolist(), strict=True)),
+                resolution,
+                by_eye=by_eye,
+            )
         )
         if on_sample:
             on_sample(samples[-1])

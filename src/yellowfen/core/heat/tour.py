@@ -553,7 +553,7 @@ def _weighed(found: Found) -> float:
 def _sure(raw: Scene, doubts: Doubts, found: Found, count: int) -> Sureness:
     here = without(raw, [one.ref for one in found.left])
     tour = replace(here, moves=(*found.walk.moves, Move(Deed.WITHDRAW, 1.0)))
-    return how_sure(tour, doubts, count, resolution_for(tour))
+    return how_sure(tour, doubts, count, resolution_for(tour), by_eye=True)
 
 
 def _too_often(scene: Scene, sure: Sureness) -> list[Left]:

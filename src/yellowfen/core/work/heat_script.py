@@ -81,6 +81,12 @@ def sure_key(cue: str) -> str:
     return f"sure {cue}"
 
 
+def shortened(refs: Sequence[str]) -> str:
+    """Some parts by name, the rest by number."""
+    more = len(refs) - MOST_NAMES
+    return ", ".join(refs[:MOST_NAMES]) + (f" and {more} more" if more > 0 else "")
+
+
 @dataclass(frozen=True, kw_only=True)
 class Live:
     """A heat as it is to be expected after its taps: the revised forecast, seconds of each tap that
@@ -273,11 +279,11 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         f"{one.ref} flows at {one.flows_s:.0f} s"
         if one.flows_s is not None
         else f"{one.ref} does not flow"
-        for one in forecast.targets
+        for one in targets
     )
     if forecast.grouped:
-        known = [one.flows_s for one in forecast.targets if one.flows_s is not None]
-        never = len(forecast.targets) - len(known)
+        known = [one.flows_s for one in targets if one.flows_s is not None]
+        never = len(targets) - len(known)
         hopes = (
             f"the first flows at {min(known):.0f} s, the last at {max(known):.0f} s"
             if known
@@ -287,7 +293,7 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
     start = Cue(
         key=START, title=_ready(heating[0] if heating else None), press=first,
-        detail=f"Forecast: {hopes}" if hopes else "",
+        detail=f"{'As the last run showed' if live else 'Forecast'}: {hopes}" if hopes else "",
     )  # fmt: skip
     # Nobody is sent away before what is waited for, unless all of it has flowed.
     last = max((due for due, cue in rows if cue.refs), default=away)
@@ -374,10 +380,8 @@ def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         left = live is not None and stop_key(number) in live.moments_s
         if latest is None and not left and told.latest_s is not None:
             latest, why = came + told.latest_s, told.latest_why
-        more = len(stop.refs) - MOST_NAMES
-        over = ", ".join(stop.refs[:MOST_NAMES]) + (f" and {more} more" if more > 0 else "")
         cue = Cue(
-            key=stop_key(number), title=f"Stop {number} of {count}: {over}",
+            key=stop_key(number), title=f"Stop {number} of {count}: {shortened(stop.refs)}",
             press="Flowed here" if number < count else "Flowed: the last",
             detail=f"{move.height_mm:g} mm high, circling {move.circle_mm:g} mm, about"
             f" {told.seconds:.0f} s",
@@ -395,7 +399,8 @@ def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     total = sum(move.seconds for move in moves)
     start = Cue(
         key=START, title=_ready(moves[0] if moves else None), press="Start: air on the board",
-        detail=f"{counted(count, 'stop')}, about {total / 60:.1f} minutes",
+        detail=f"{counted(count, 'stop')}, about {came / 60 if live else total / 60:.1f} minutes"
+        + (", as the last run showed" if live else ""),
     )  # fmt: skip
     return Script(
         kind=RunKind.HEAT, cues=(start, *cues, away, _solid(())),

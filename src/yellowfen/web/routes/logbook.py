@@ -6,7 +6,9 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.work.bench_run import RunKind, moments_s
+from yellowfen.core.work.heat_script import ALL_FLOWED, arrived_s, shortened, stop_key
 from yellowfen.store import bench_runs
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.web.database import Database
@@ -32,6 +34,51 @@ def logbook(request: Request, database: Database) -> Response:
     return page(request, "logbook.html", context)
 
 
+def _lines(run: BenchRun) -> list[dict[str, Any]]:
+    """What was forecast and what was seen: part by part, of a tour stop by stop (seconds there), of
+    many parts watched as one in a line.
+    """
+    forecast = run.forecast
+    if forecast is None:
+        return []
+    if forecast.stops and isinstance(run.plan, HeatPlan):
+        moments, lines = moments_s(run.taps), []
+        for number, stop in enumerate(forecast.stops, 1):
+            came, left = arrived_s(run.plan, moments, number), run.seconds_of(stop_key(number))
+            lines.append(
+                {
+                    "name": f"Stop {number}: {shortened(stop.refs)}",
+                    "flows_s": stop.seconds,
+                    "early_s": stop.early_s,
+                    "late_s": stop.late_s,
+                    "seen_s": None if came is None or left is None else left - came,
+                }
+            )
+        return lines
+    if forecast.grouped:
+        last = max(forecast.targets, key=lambda one: one.flows_s or 0.0)
+        lates = [one.late_s for one in forecast.targets]
+        return [
+            {
+                "name": f"{len(forecast.targets)} parts, the last {last.ref}",
+                "flows_s": last.flows_s,
+                "early_s": last.early_s,
+                "late_s": None if None in lates else max(at for at in lates if at is not None),
+                "seen_s": run.seconds_of(ALL_FLOWED),
+            }
+        ]
+    return [
+        {
+            "name": one.ref,
+            "flows_s": one.flows_s,
+            "early_s": one.early_s,
+            "late_s": one.late_s,
+            "seen_s": run.flowed_s(one.ref),
+        }
+        for one in forecast.targets
+    ]
+
+
 def _row(run: BenchRun) -> dict[str, Any]:
     """A run with its marks counted; one of the hands only in a line."""
     state = run.state
@@ -42,4 +89,5 @@ def _row(run: BenchRun) -> dict[str, Any]:
         "counts": Counter(str(mark.verdict) for mark in run.marks).most_common(),
         "hands": _HANDS.get(run.kind, ""),
         "line": line,
+        "lines": _lines(run),
     }

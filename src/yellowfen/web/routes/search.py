@@ -63,7 +63,12 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
         return plain | {"map": work.map_so_far(database, task)}
     if task.kind == work.TOUR:
         best, whole = work.toured(task)
-        return plain | {"tour": best and _on_plan(database, task, best), "whole": whole}
+        fresh = work.still_asked(database, task)
+        return plain | {
+            "tour": best and _on_plan(database, task, best),
+            "whole": whole,
+            "fresh": fresh,
+        }
     found = work.tuned(database, task)
     if found is None:
         return plain | {"proposals": [], "sentence": "", "relaxes": ""}

@@ -13,7 +13,7 @@ document.addEventListener("alpine:init", () => {
     plate: () => [{ do: "plate", seconds: 90 }, { do: "withdraw", seconds: 60 }],
     oven: (plan) => [{ do: "oven", seconds: Math.min(plan.oven.curve[plan.oven.curve.length - 1][0], 900) }],
   };
-  const whole = (move) => ({ height_mm: 20, circle_mm: 0, circle_s: 2, path: "circle", along_deg: 0, tilt_deg: 0, tilt_to_deg: 0, ...move });
+  const whole = (move) => ({ height_mm: 20, circle_mm: 0, circle_s: 2, path: "circle", along_deg: 0, tilt_deg: 0, tilt_to_deg: 0, over: [], awaits: [], ...move });
   const leaned = settings.moves.find((move) => blowing.includes(move.do));
   // One touch of the iron as a row: heating, wetting and feeding on one time axis.
   const touchRow = (one, name, longest) => {
@@ -59,6 +59,7 @@ document.addEventListener("alpine:init", () => {
     at: 0,
     turn: 0,
     allShown: false,
+    aiming: -1,
     timer: 0,
     picture: null,
     line: null,
@@ -67,7 +68,7 @@ document.addEventListener("alpine:init", () => {
     init() {
       [this.plan] = window.plans();
       this.line = new window.HeatLine(document.querySelector("[data-heat-line]"), (seconds) => this.show(seconds));
-      this.plan.onTap((ref) => (this.foiling ? this.cover(ref) : this.toggle(ref)));
+      this.plan.onTap((ref) => (this.foiling ? this.cover(ref) : this.aiming >= 0 ? this.aimAt(ref) : this.toggle(ref)));
       this.job = this.$root.dataset.job;
       this.large = this.$root.dataset.large === "1";
       this.markTargets();
@@ -158,6 +159,19 @@ document.addEventListener("alpine:init", () => {
     get boardAlloyText() { return this.board_alloy ?? ""; },
     set boardAlloyText(text) { this.board_alloy = text || null; },
     planHigher() { this.alloy = "Sn96.5Ag3Cu0.5"; this.board_alloy = null; this.changed(); },
+
+    // A move over parts of its own: while it is aimed, taps on the plan add and drop them.
+    aimText(index) { return String(this.aiming === index); },
+    aimSays(move) { return move.over.length ? move.over.slice(0, 3).join(", ") + (move.over.length > 3 ? "…" : "") : "all"; },
+    takeAim(index) { this.aiming = this.aiming === index ? -1 : index; },
+    get aimHint() { return this.aiming < 0 ? "" : `Tap the parts that “${this.moveName(this.moves[this.aiming])}” goes over; press its button again when done.`; },
+    aimAt(ref) {
+      const move = this.moves[this.aiming];
+      const over = move.over.includes(ref) ? move.over.filter((one) => one !== ref) : [...move.over, ref];
+      this.moves = this.moves.map((one, i) => (i === this.aiming ? { ...one, over } : one));
+      if (!this.targets.includes(ref)) this.targets = [...this.targets, ref];
+      this.retarget();
+    },
 
     // Foil
     get covered() { return this.shields.length > 0; },
@@ -408,7 +422,7 @@ document.addEventListener("alpine:init", () => {
       if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
       const cooked = this.cooked;
       if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
-      if (this.isTour) return this.tourSays;
+      if (this.isTour) return this.planSays;
       const stop = this.outlook?.stop;
       if (stop && stop.at_s <= last) return `Flows at about ${fine(last)}${this.band(last)}, but strong air would be too much from ${fine(stop.at_s)} on: watch for the shine, or teach the ${this.isAir ? "station" : "bench"} first.`;
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
@@ -451,7 +465,7 @@ document.addEventListener("alpine:init", () => {
       if (!this.answer || this.answer.empty) return [];
       const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad", falls: "bad", "flux spent": "bad", "pushed by the air": "bad" };
       const told = this.answer.told.filter((event) => !this.isTour || !["flux thins", "first melt", "all molten", "frozen"].includes(event.kind));
-      const stops = this.isTour ? this.stopRows.map((row, i) => ({ key: `stop${i}`, when: fine(this.answer.stops[i].began_s), what: `stop ${row.number}, ${row.seconds}${row.band ? ` (${row.band})` : ""}: ${row.watch || row.names}`, kind: "live", at: this.answer.stops[i].began_s })) : [];
+      const stops = this.isTour ? this.planRows.map((row, i) => ({ key: `stop${i}`, when: fine(this.answer.stops[i].began_s), what: `stop ${row.number}, ${row.seconds}${row.band ? ` (${row.band})` : ""}: ${row.watch || row.names}`, kind: "live", at: this.answer.stops[i].began_s })) : [];
       const rest = told
         .filter((event) => !event.kind.startsWith("neighbour") && (event.kind !== "may stand up" || this.answer.parts[event.ref]?.target))
         .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence + this.cueBand(event), kind: kinds[event.kind] ?? "", at: event.at_s }));

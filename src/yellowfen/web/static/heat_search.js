@@ -24,6 +24,7 @@ window.heatSearch = () => ({
   },
   planChanged() {
     this.stale = true;
+    if (this.tourTask !== null && this.tourTask.whole && !this.touring) this.look("tour");
     if (this.leaf === "window") this.onLeaf("window");
   },
 

@@ -3,6 +3,7 @@
 
 window.heatTour = () => ({
   tourTask: null,
+  tourAsked: false,
   later: JSON.parse(document.getElementById("later").textContent),
 
   get chips() { return this.fewTargets ? this.targets : []; },
@@ -21,6 +22,7 @@ window.heatTour = () => ({
   },
   get putBack() { return this.absent.length > 0; },
   allOn() { this.absent = []; this.changed(); },
+  stops(move) { return this.isAir && ["close", "hold"].includes(move.do); },
   get cannotAsk() { return !this.canTour || this.touring; },
   get leftAny() { return this.leftRows.length > 0; },
   tourOrder: "",
@@ -32,9 +34,12 @@ window.heatTour = () => ({
   get isTour() { return Boolean(this.answer && !this.answer.empty && this.answer.stops.length); },
   get touring() { return this.tourTask !== null && ["waiting", "working"].includes(this.tourTask.state); },
   get tourFailed() { return this.tourTask !== null && this.tourTask.state === "failed" ? this.tourTask.said : ""; },
-  get proposed() { return this.tourTask !== null && this.tourTask.tour !== null && !this.tourTaken ? this.tourTask.tour : null; },
+  // What is proposed for the plan as it stands; a plan that is a tour shows its own until another is asked for.
+  get proposed() {
+    const task = this.tourTask;
+    return task !== null && task.tour !== null && (this.touring || task.fresh) && (this.tourAsked || !this.isTour) ? task.tour : null;
+  },
   get tourReady() { return Boolean(this.proposed && this.tourTask.whole && !this.touring); },
-  get tourTaken() { return this.isTour && !this.touring; },
 
   async askTour() {
     this.tourAsked = true;
@@ -56,41 +61,41 @@ window.heatTour = () => ({
     const best = this.tourTask.tour;
     return best ? `so far ${best.stops.length} stops in ${this.minutes(best.total_s)}` : "gathering the parts";
   },
+  said(stops, seconds, [early, late]) {
+    const band = early === null || early === undefined ? "" : ` (${this.minutes(early)} to ${late === null ? "longer" : this.minutes(late)})`;
+    return `${stops} stops, about ${this.minutes(seconds)}${band}. Leave each when all of it has flowed.`;
+  },
+  get planSays() { return this.isTour ? this.said(this.answer.stops.length, this.heatEnd, this.outlook ? this.outlook.total_s : []) : ""; },
   get tourSays() {
-    if (this.isTour) {
-      const [early, late] = this.outlook ? this.outlook.total_s : [null, null];
-      const stops = this.answer.stops;
-      const band = early === null ? "" : ` (${this.minutes(early)} to ${late === null ? "longer" : this.minutes(late)})`;
-      return `${stops.length} stops, about ${this.minutes(this.heatEnd)}${band}. Leave each when all of it has flowed.`;
-    }
     const tour = this.proposed;
-    if (!tour || !tour.total_band_s) return "";
-    const [early, late] = tour.total_band_s;
-    return `${tour.stops.length} stops, about ${this.minutes(tour.total_s)} (${this.minutes(early)} to ${late === null ? "longer" : this.minutes(late)}). Leave each when all of it has flowed.`;
+    return tour && tour.total_band_s ? this.said(tour.stops.length, tour.total_s, tour.total_band_s) : this.planSays;
+  },
+  row(stop, i, refs, [early, late], latest, why) {
+    return {
+      key: i, number: i + 1, names: refs.slice(0, 8).join(", ") + (refs.length > 8 ? ` and ${refs.length - 8} more` : ""),
+      seconds: `${Math.round(stop.seconds)} s`, band: early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : `${Math.round(late)} s`}`,
+      height: `${Math.round(stop.height_mm)} mm high`, watch: stop.watch,
+      cold: stop.cold && stop.cold.length ? `${stop.cold.join(", ")} would stay cold: longer here` : "",
+      latest: latest === null || latest === undefined ? "" : `not flowed by ${Math.round(latest)} s: leave it, ${why}`,
+    };
   },
   // The stops as rows: those of the plan, or of what is proposed.
-  get stopRows() {
-    const range = (early, late) => (early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : `${Math.round(late)} s`}`);
-    const row = (stop, i, refs, band, latest, why) => ({
-      key: i, number: i + 1, names: refs.slice(0, 8).join(", ") + (refs.length > 8 ? ` and ${refs.length - 8} more` : ""),
-      seconds: `${Math.round(stop.seconds)} s`, band, height: `${Math.round(stop.height_mm)} mm high`, watch: stop.watch,
-      cold: stop.cold && stop.cold.length ? `${stop.cold.join(", ")} would stay cold: longer here` : "",
-      latest: latest === null || latest === undefined ? "" : `in strong air harm from ${Math.round(latest)} s: ${why}`,
+  get planRows() {
+    if (!this.isTour) return [];
+    const warm = this.moves.findIndex((move) => move.do === "close" || move.do === "hold");
+    return this.answer.stops.map((stop, i) => {
+      const stay = this.outlook ? this.outlook.stays[warm + i] : null;
+      return this.row(stop, i, stop.refs, stay ? [stay.early_s, stay.late_s] : [], stay ? stay.latest_s : null, stay ? stay.latest_why : "");
     });
-    if (this.isTour) {
-      const warm = this.moves.findIndex((move) => move.do === "close" || move.do === "hold");
-      return this.answer.stops.map((stop, i) => {
-        const stay = this.outlook ? this.outlook.stays[warm + i] : null;
-        return row(stop, i, stop.refs, stay ? range(stay.early_s, stay.late_s) : "", stay ? stay.latest_s : null, stay ? stay.latest_why : "");
-      });
-    }
-    if (!this.proposed || !this.tourTask.whole) return [];
-    return this.proposed.stops.map((stop, i) => row(stop, i, [...stop.over, ...stop.awaits], range(...stop.band_s), stop.latest_s, stop.latest_why));
+  },
+  get stopRows() {
+    if (!this.proposed || !this.tourTask.whole) return this.proposed ? [] : this.planRows;
+    return this.proposed.stops.map((stop, i) => this.row(stop, i, [...stop.over, ...stop.awaits], stop.band_s, stop.latest_s, stop.latest_why));
   },
   get leftRows() { return this.proposed && this.tourTask.whole ? this.proposed.left.map((one) => ({ key: one.ref, said: `${one.ref}: ${one.why}` })) : []; },
   get laterText() { return this.absent.length ? `On only afterwards: ${this.absent.join(", ")}.` : ""; },
 
   drawTour() {
-    window.drawTour(this.plan, this.isTour ? this.answer.stops : this.leaf === "tour" && this.proposed ? this.proposed.stops : []);
+    window.drawTour(this.plan, this.leaf === "tour" && this.proposed ? this.proposed.stops : this.isTour ? this.answer.stops : []);
   },
 });
