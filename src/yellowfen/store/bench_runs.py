@@ -2,6 +2,7 @@
 
 import sqlite3
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TypeVar
 
 from yellowfen.core.deposit.hand_plan import HandPlan
@@ -71,7 +72,7 @@ class BenchRun:
             raise TypeError(f"a {self.kind} run has no {kind.__name__}")
         return self.plan
 
-    @property
+    @cached_property
     def script(self) -> Script:
         """The cues it goes through."""
         match self.plan:
@@ -110,7 +111,7 @@ class BenchRun:
             case _:
                 return ""
 
-    @property
+    @cached_property
     def state(self) -> State:
         return state_after(self.script, self.taps)
 

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.follow import follow, is_tour
+from yellowfen.core.heat.follow import follow, is_tour, resolution_for
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
 from yellowfen.core.heat.outcome import (
     Watch,
@@ -692,7 +692,8 @@ def sureness(
     samples tied to the forecast.
     """
     here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene
-    return how_sure(here, doubts, count, on_sample=on_sample, fine=fine)
+    resolution = resolution_for(scene) if is_tour(scene.moves) else DOUBT_RESOLUTION
+    return how_sure(here, doubts, count, resolution, on_sample, fine)
 
 
 def how_sure(

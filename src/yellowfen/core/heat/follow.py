@@ -15,7 +15,15 @@ from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.outcome import harms, watch
-from yellowfen.core.heat.rehearsal import Prepared, State, Trace, advance, first_state
+from yellowfen.core.heat.rehearsal import (
+    COARSE,
+    Prepared,
+    Resolution,
+    State,
+    Trace,
+    advance,
+    first_state,
+)
 from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.source.mark import Mark, constant
 
@@ -25,7 +33,7 @@ SETTLE_S = constant(
 )  # fmt: skip
 LONGEST_STOP_S = 150.0
 LOOK_EVERY_S = 2.0
-LOOK_ON_S, LOOKS_ON = 6.0, 6
+LOOK_ON_S, LOOKS_ON = 6.0, 3
 
 Rows = dict[str, NDArray[np.int64]]
 
@@ -33,7 +41,7 @@ Rows = dict[str, NDArray[np.int64]]
 @dataclass(frozen=True, kw_only=True)
 class Followed:
     """What following a recipe came to. Per heating move: when it began and how long it took;
-    `harm_s` how long it could have taken before the first new harm (None: none for half a minute more,
+    `harm_s` how long it could have taken before the first new harm (None: none for 18 s more,
     or not looked for), with its reason. `state` is that at the end of the heat.
     """
 
@@ -43,6 +51,13 @@ class Followed:
     harm_why: tuple[str, ...]
     state: State
     traces: tuple[Trace, ...]
+
+
+def resolution_for(scene: Scene) -> Resolution:
+    """The grid that a tour is searched and sampled on: 2 mm cells, wider on boards above 40 cm²."""
+    area = scene.board.width_mm * scene.board.height_mm
+    cell_mm = min(max(2.0, math.sqrt(area / 1000.0)), 3.5)
+    return replace(COARSE, cell_mm=cell_mm, part_step_s=0.12, nozzle_step_mm=3.0)
 
 
 def stops_of(moves: Sequence[Move]) -> tuple[Move, ...]:

@@ -149,7 +149,7 @@ class _Ensemble:
 
     def __init__(self, course: Course) -> None:
         self.columns: dict[tuple[int, str], int] = {}
-        rows: list[list[float]] = []
+        rows: list[Array] = []
         for number, stop in enumerate(course.stops):
             named = [(What.FLUX, stop.flux_s), (What.SHINE, stop.shine_s), ("harm", stop.harm_s)]
             named += [
@@ -157,7 +157,8 @@ class _Ensemble:
             ]
             for name, values in named:
                 self.columns[number, str(name)] = len(rows)
-                rows.append([_log(value) for value in values])
+                known = np.array([NEVER_S if value is None else value for value in values])
+                rows.append(np.log(np.clip(known, SOONEST_S, NEVER_S)))
         self.logs = np.array(rows, dtype=float).T
 
     def of(self, seen: Seen, refs: Sequence[str]) -> Array:

@@ -14,10 +14,17 @@ import numpy as np
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.doubt import SAMPLES, Band, Doubts, Sureness, how_sure, settled
-from yellowfen.core.heat.follow import LONGEST_STOP_S, Followed, follow, rows_of, stops_of
+from yellowfen.core.heat.follow import (
+    LONGEST_STOP_S,
+    Followed,
+    follow,
+    resolution_for,
+    rows_of,
+    stops_of,
+)
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
 from yellowfen.core.heat.outcome import after_heat
-from yellowfen.core.heat.rehearsal import COARSE, FINE, Prepared, Rehearsal, Resolution, prepare
+from yellowfen.core.heat.rehearsal import FINE, Prepared, Rehearsal, prepare
 from yellowfen.core.heat.scene import Array, Deed, HotAir, Move, Preheater, Scene, Side
 from yellowfen.core.heat.story import MAX_LIQUID_S
 from yellowfen.core.part.package import JointKind
@@ -35,9 +42,8 @@ HEIGHTS_MM = (15.0, 10.0, 22.0, 30.0)
 REACHES = (0.7, 1.1, 1.6)
 WARMS_S = (0.0, 45.0, 90.0)
 WARM_MM = 60.0
-TOUR_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 # How much is searched: walks, each weighed by its cells and seconds, at least some and at most so many.
-WORK, LEAST_WALKS, MOST_WALKS = 40e6, 24, 160
+WORK, LEAST_WALKS, MOST_WALKS = 32e6, 20, 140
 MOST_STOPS = 60
 
 
@@ -301,12 +307,6 @@ def without(scene: Scene, refs: Sequence[str]) -> Scene:
         targets=tuple(ref for ref in scene.targets if ref not in refs),
         moves=(Move(Deed.WITHDRAW, 1.0),),
     )
-
-
-def resolution_for(scene: Scene) -> Resolution:
-    """The grid that a tour is searched on: 2 mm cells, wider on boards above 40 cm²."""
-    area = scene.board.width_mm * scene.board.height_mm
-    return replace(TOUR_RESOLUTION, cell_mm=min(max(2.0, math.sqrt(area / 1000.0)), 3.5))
 
 
 def _allowance(ready: Prepared, seen: Walk, share: float = 1.0) -> int:

@@ -228,7 +228,7 @@ def _refusal(script: Script, state: State, started: bool, tap: Tap) -> str:
     if cue.after and cue.after not in state.done and cue.after not in state.aside:
         before = script.cue(cue.after)
         return f"first: {before.press if before else cue.after}"
-    if cue in script.extras and state.over:
+    if state.over and cue in script.extras:
         return "the run is over"
     if rule.any_order or cue.free or (state.to_do and state.to_do[0] == cue.key):
         return ""

@@ -178,7 +178,7 @@ def _warmed(plan: HeatPlan) -> bool:
 
 def _asking(script: Script, live: Live | None) -> Script:
     """With what confirms a tap, and the question about a doubtful one."""
-    sights = [cue for cue in (*script.cues, *script.extras) if cue.refs or cue in script.extras]
+    sights = [*(cue for cue in script.cues if cue.refs), *script.extras]
     sure = (
         Cue(key=sure_key(cue.key), title="", press="It is so", free=True, after=cue.key)
         for cue in sights
