@@ -123,6 +123,15 @@ def test_a_tap_narrows_as_the_conjugate_normal_does() -> None:
     assert band.high is not None
     wide = math.log(band.high / band.low)
     assert wide == pytest.approx(2 * 1.2816 * math.hypot(narrowed, MODEL_LOG_SD), rel=0.12)
+    # Early on the eye's second weighs as much as all that was known: half-way is believed.
+    quick = Course(stops=(replace(course().stops[0], flux_s=tuple(3.0 / s for s in STRENGTHS)),))
+    early = Seen(stop=0, what=What.FLUX, after_s=2.6)
+    noise2 = (EYE_SD_S / 2.6) ** 2 + MODEL_LOG_SD**2
+    gain = prior2 / (prior2 + noise2)
+    assert 0.3 < gain < 0.6
+    mean = math.log(3.0) + gain * (math.log(2.6 - EYE_DELAY_S) - math.log(3.0))
+    middle = revise(quick, (early,)).stops[0].flux.middle
+    assert middle == pytest.approx(math.exp(mean), rel=0.02)
 
 
 @settings(max_examples=60, deadline=None)

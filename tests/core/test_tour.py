@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import DATA, files_in, small_scene
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.doubt import Doubts, how_sure, settled
+from yellowfen.core.heat.doubt import Doubts, how_sure, settled, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour
 from yellowfen.core.heat.plan import HeatPlan, aimed, usual_moves
 from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
@@ -166,6 +166,34 @@ def test_bands_of_a_tour_are_those_of_one_that_is_followed(
         done = follow(prepare(strong, resolution_for(strong)), strong, tour.walk.moves)
         totals.append(sum(done.took_s))
     assert totals == sorted(totals, reverse=True)
+
+
+def test_a_stop_waits_for_what_is_awaited_there() -> None:
+    scene = row_scene([(20, 20), (27, 20)])
+    ready = prepare(scene, FINE)
+    alone = Move(Deed.CLOSE, 10.0, ("R0",), 12.0, 3.0)
+    short = follow(ready, scene, [alone]).took_s[0]
+    long = follow(ready, scene, [replace(alone, awaits=("R1",))]).took_s[0]
+    assert long > short + 2
+
+
+def test_what_only_some_samples_cook_goes_to_the_iron_too() -> None:
+    """A body that keeps a little in the middle and passes its limit with other air."""
+    scene = row_scene([(12, 20), (48, 20)])
+    shy = replace(package_named("0805"), limit_c=196.0, limit_why="a shy test part")
+    parts = (replace(scene.parts[0], package=shy), scene.parts[1])
+    *_, tour = plan_tour(replace(scene, parts=parts), Doubts(), 11)
+    assert isinstance(tour, Tour)
+    assert [one.ref for one in tour.left] == ["R0"]
+    assert "samples of what is not known" in tour.left[0].why
+
+
+def test_a_watched_stop_counts_only_who_would_still_be_there() -> None:
+    """Strong air flows at 10 s and cooks at 15 s: whoever watches has left."""
+    assert watched_stop([12.0] * 5 + [30.0] * 5, [15.0] * 5 + [None] * 5) is None
+    assert watched_stop([20.0] * 5 + [30.0] * 5, [15.0] * 5 + [None] * 5) == 15.0
+    assert watched_stop([90.0] * 20, [40.0, *[None] * 19]) is None  # one in twenty is not a tenth
+    assert watched_stop([90.0] * 10, [40.0, 60.0, *[None] * 8]) == 60.0
 
 
 def test_what_cooks_or_stays_cold_goes_to_the_iron_with_its_reason() -> None:
