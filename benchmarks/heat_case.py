@@ -36,7 +36,11 @@ def reference_scene(seconds: float = 60.0) -> Scene:
         package = package_named(KINDS[index % 10])
         joints += len(package.lands)
         x, y = 8 + 9.3 * (index % 10), 6 + 7.5 * (index // 10)
-        parts.append(PlacedPart(f"X{index}", package, x, y, 0, Side.TOP, "Sn63Pb37"))
+        parts.append(
+            PlacedPart(
+                f"X{index}", package, x, y_mm=y, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+            )
+        )
     assert joints == 400, joints
     copper = (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
     moves = (Move(Deed.CLOSE, seconds, ("X44",), 15, 6),)

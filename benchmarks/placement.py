@@ -41,15 +41,27 @@ def invented(parts: int, width: float, height: float, seed: int, tall: bool = Tr
                 f"P{number}",
                 f"v{chance.randrange(max(3, parts // 6))}",
                 package.name,
-                x,
-                y,
-                turn,
-                "top",
-                package,
-                True,
+                x_mm=x,
+                y_mm=y,
+                rotation_deg=turn,
+                side="top",
+                package=package,
+                joined=True,
             )
         )
-    return Board("invented", width, height, 1.6, (), (), (), (), tuple(found), (), ())
+    return Board(
+        "invented",
+        width,
+        height,
+        thickness_mm=1.6,
+        outline=(),
+        pads=(),
+        holes=(),
+        copper=(),
+        parts=tuple(found),
+        layers=(),
+        findings=(),
+    )
 
 
 def measured(board: Board, school: str) -> tuple[float, float, Order]:

@@ -34,7 +34,7 @@ def bench_scene(chance: np.random.Generator) -> Scene:
         CopperLayer("bottom", float(chance.uniform(0.2, 0.8)), 35, 1.0),
     )
     package = package_named(str(chance.choice(KINDS)))
-    part = PlacedPart("U1", package, 20, 15, 0, Side.TOP, "Sn63Pb37")
+    part = PlacedPart("U1", package, 20, y_mm=15, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37")
     warm_s = float(chance.choice([0, 15, 25]))
     warm = (Move(Deed.WARM, warm_s, ("U1",), 45, 8),) if warm_s else ()
     close = Move(Deed.CLOSE, 120.0, ("U1",), float(chance.uniform(10, 22)), 4.0)

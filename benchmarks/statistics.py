@@ -198,7 +198,16 @@ def one_bench(chance: np.random.Generator) -> BenchOutcome | None:
         _drawn(chance, "top", float(chance.uniform(0.3, 0.6)), 0.0),
         _drawn(chance, "bottom", float(chance.uniform(0.5, 0.95)), 1.0),
     )
-    part = PlacedPart("U1", package, 22, 19, 0, Side.TOP, "Sn63Pb37", plane)
+    part = PlacedPart(
+        "U1",
+        package,
+        22,
+        y_mm=19,
+        rotation_deg=0,
+        side=Side.TOP,
+        alloy="Sn63Pb37",
+        plane_pins=plane,
+    )
     source = replace(SOURCE, nozzle_mm=float(chance.choice([4, 6, 8, 10])))
     move = Move(
         Deed.CLOSE,

@@ -51,7 +51,16 @@ def run(
         )
         q[1:] += grid.through_w_k * (theta[:-1] - theta[1:])
         q[:-1] += grid.through_w_k * (theta[1:] - theta[:-1])
-        q[0] += _face(theta[0], open_top, grid.cell_x, grid.cell_y, nozzle, segment, still, air)
+        q[0] += _face(
+            theta[0],
+            open_top,
+            grid.cell_x,
+            ys=grid.cell_y,
+            nozzle=nozzle,
+            segment=segment,
+            still=still,
+            air=air,
+        )
         q[-1] -= open_low * INSULATING_REST_W_M2K * theta[-1]
         # parts
         body_air = _air(

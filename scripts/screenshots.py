@@ -36,7 +36,9 @@ def prepare(folder: Path) -> None:
     demo.furnish(connection)
     patch = sketching.begin(connection, "Water gauge, its radio")
     sketching.keep(
-        connection, patch, Sketch("Water gauge, its radio", 46, 32, 1.6, Plane.YES, PATCH)
+        connection,
+        patch,
+        Sketch("Water gauge, its radio", 46, 32, thickness_mm=1.6, plane=Plane.YES, parts=PATCH),
     )
     connection.close()
 

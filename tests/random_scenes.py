@@ -74,9 +74,9 @@ def case(number: int) -> Case:
         float(width),
         float(height),
         float(chance.choice(THICKNESSES_MM)),
-        _copper(chance),
-        Underside(chance.choice(list(Underside))),
-        _vias(chance, width, height),
+        copper=_copper(chance),
+        underside=Underside(chance.choice(list(Underside))),
+        vias=_vias(chance, width, height),
     )
     parts = _parts(chance, board)
     targets = tuple(part.ref for part in parts if part.side is Side.TOP)[
@@ -84,7 +84,13 @@ def case(number: int) -> Case:
     ]
     source, moves, preheater = _heat(chance, targets, parts)
     scene = Scene(
-        board, parts, source, moves, targets, float(chance.uniform(10, 35)), preheater=preheater
+        board,
+        parts,
+        source,
+        moves=moves,
+        targets=targets,
+        ambient_c=float(chance.uniform(10, 35)),
+        preheater=preheater,
     )
     return Case(number, str(chance.choice(list(GRIDS))), scene)
 
@@ -133,11 +139,11 @@ def _parts(chance: np.random.Generator, board: BoardStack) -> tuple[PlacedPart, 
                 f"X{index}",
                 package,
                 float(x * board.width_mm),
-                float(y * board.height_mm),
-                turn,
-                side,
-                alloy,
-                pins,
+                y_mm=float(y * board.height_mm),
+                rotation_deg=turn,
+                side=side,
+                alloy=alloy,
+                plane_pins=pins,
             )
         )
     return tuple(parts)
@@ -154,10 +160,10 @@ def _heat(
             Deed.CLOSE,
             float(chance.uniform(10, 30)),
             targets[:1],
-            float(chance.uniform(5, 40)),
-            reach,
-            float(chance.uniform(0.8, 2.5)),
-            path,
+            height_mm=float(chance.uniform(5, 40)),
+            circle_mm=reach,
+            circle_s=float(chance.uniform(0.8, 2.5)),
+            path=path,
         )
         below = (
             Preheater(

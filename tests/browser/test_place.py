@@ -30,10 +30,10 @@ def many(server: LiveServer) -> int:
             f"{'DRCUQ'[n % 5]}{n}",
             kinds[n % 5] if n % 5 != 1 else "0603",
             8 + 9 * (n % 10),
-            8 + 12 * (n // 10),
-            90 * (n % 4),
-            "top",
-            f"v{n % 7}",
+            y_mm=8 + 12 * (n // 10),
+            rotation_deg=90 * (n % 4),
+            side="top",
+            value=f"v{n % 7}",
         )
         for n in range(40)
     )

@@ -138,7 +138,7 @@ def test_at_a_thick_foil_fine_pitch_is_narrowed_and_comes_right(demo_board: Boar
 
 def test_narrowing_takes_off_across_the_row_whichever_way_the_part_lies() -> None:
     for turn, side in ((0, "top"), (90, "top"), (45, "top"), (90, "bottom"), (30, "bottom")):
-        board = sketched(SketchedPart("U1", "TSSOP-20", 20, 20, turn, side))
+        board = sketched(SketchedPart("U1", "TSSOP-20", 20, y_mm=20, rotation_deg=turn, side=side))
         (one,) = better_openings(board, 0.15, LEADED)
         assert one.kind is ChangeKind.NARROW
         after = changed(board, taken((one,)))

@@ -212,11 +212,11 @@ def test_the_life_of_a_lot() -> None:
         1,
         "jar",
         LEADED,
-        "jar",
-        100.0,
-        0.0,
-        None,
-        (
+        container="jar",
+        grams=100.0,
+        bought_s=0.0,
+        expires_s=None,
+        events=(
             Happened(1, LotEvent.OUT, 10 * hour),
             Happened(2, LotEvent.OPENED, 14 * hour),
             Happened(3, LotEvent.USED, 15 * hour, 20.0),
@@ -232,7 +232,16 @@ def test_the_life_of_a_lot() -> None:
     assert lot.findings(45 * hour) == ()
     assert any("Out of the cold for 55 h" in said for said in lot.findings(85 * hour))
     assert any("Past its date" in said for said in lot.findings(200 * 24 * hour))
-    closed = Lot(1, "jar", LEADED, "jar", 100.0, 0.0, None, (Happened(1, LotEvent.OUT, 0.0),))
+    closed = Lot(
+        1,
+        "jar",
+        LEADED,
+        container="jar",
+        grams=100.0,
+        bought_s=0.0,
+        expires_s=None,
+        events=(Happened(1, LotEvent.OUT, 0.0),),
+    )
     assert "closed" in closed.findings(hour)[0]
 
 
@@ -242,7 +251,7 @@ def test_the_life_of_a_lot() -> None:
 )
 def test_lots_that_cannot_be_are_refused(grams: float, name: str, container: str) -> None:
     with pytest.raises(InvalidValue):
-        Lot(1, name, LEADED, container, grams, 0.0)
+        Lot(1, name, LEADED, container=container, grams=grams, bought_s=0.0)
 
 
 @given(st.integers(1, 60), st.integers(0, 60))

@@ -170,7 +170,9 @@ def test_heat_spreads_from_the_tip_as_from_a_line_source_in_a_sheet() -> None:
         CopperLayer(name, 1.0, 35, depth) for name, depth in (("top", 0.0), ("bottom", 1.0))
     )
     passes_nothing_on = replace(package_named("0402"), lead_w_k=1e-6, gap_mm=5.0)
-    chip = PlacedPart("R1", passes_nothing_on, 20.0, 20.0, 0, Side.TOP, "Sn63Pb37")
+    chip = PlacedPart(
+        "R1", passes_nothing_on, 20.0, y_mm=20.0, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+    )
     move = Move(Deed.TOUCH, 0.1, ("R1",), pin="1")
     scene = Scene(BoardStack(40, 40, thin, layers), (chip,), Iron(1.6, 150.0), (move,), ("R1",))
     land = next(land for land in chip.package.lands if land.pin == "1")
@@ -225,8 +227,8 @@ def at_place(prepared: Prepared, state: State, x_mm: float, y_mm: float) -> floa
 
 # copper as boards are usually drawn
 PAIR = (
-    Land("1", -1.0, 0.0, 0.6, 0.8, JointKind.CHIP),
-    Land("2", 1.0, 0.0, 0.6, 0.8, JointKind.CHIP),
+    Land("1", -1.0, 0.0, size_x_mm=0.6, size_y_mm=0.8, kind=JointKind.CHIP),
+    Land("2", 1.0, 0.0, size_x_mm=0.6, size_y_mm=0.8, kind=JointKind.CHIP),
 )
 
 
@@ -296,8 +298,8 @@ def test_wetting_takes_half_a_second_at_30_kelvins_over_and_half_of_that_at_60()
 
 def test_the_tips_bridge_grows_and_a_chip_end_wets_more_than_a_lead() -> None:
     chip, lead = (
-        Land("1", 0, 0, 0.5, 0.6, JointKind.CHIP),
-        Land("1", 0, 0, 0.5, 0.6, JointKind.GULL_WING),
+        Land("1", 0, 0, size_x_mm=0.5, size_y_mm=0.6, kind=JointKind.CHIP),
+        Land("1", 0, 0, size_x_mm=0.5, size_y_mm=0.6, kind=JointKind.GULL_WING),
     )
     grown = [tip_conductance_w_k(USUAL_IRON, lead, after) for after in (0.0, 1.0, 3.0, math.inf)]
     assert grown == sorted(grown)
@@ -306,7 +308,7 @@ def test_the_tips_bridge_grows_and_a_chip_end_wets_more_than_a_lead() -> None:
     assert grown[0] == pytest.approx(core * contact / (core + contact))
     assert tip_conductance_w_k(USUAL_IRON, chip) > tip_conductance_w_k(USUAL_IRON, lead)
     cone = replace(USUAL_IRON, shape=TipShape.CONE)
-    big = Land("1", 0, 0, 3.0, 3.0, JointKind.TAB)
+    big = Land("1", 0, 0, size_x_mm=3.0, size_y_mm=3.0, kind=JointKind.TAB)
     assert tip_conductance_w_k(cone, big) < tip_conductance_w_k(USUAL_IRON, big)
 
 
@@ -396,7 +398,7 @@ def test_lead_free_takes_longer_and_a_wider_tip_is_quicker(demo_board: Board) ->
     leaded, free = scene_for(demo_board, "U4"), scene_for(demo_board, "U4", "Sn96.5Ag3Cu0.5")
 
     def relieved(scene: Scene, iron: Iron, longest_s: float = 6.0) -> Touch:
-        return touch(scene, iron, "U4", "1", Tie.RELIEF, longest_s)
+        return touch(scene, iron, "U4", pin="1", tie=Tie.RELIEF, longest_s=longest_s)
 
     usual = relieved(leaded, USUAL_IRON)
     assert usual.stay_s == pytest.approx((usual.wets_s or 0.0) + 1.0)
@@ -431,7 +433,15 @@ def test_a_part_underneath_is_touched_from_its_own_side() -> None:
     board = BoardStack(
         25, 20, 1.6, (CopperLayer("top", cover, 35, 0.0), CopperLayer("bottom", 0.3, 35, 1.0))
     )
-    part = PlacedPart("R1", package_named("0603"), 9.0, 12.0, 30.0, Side.TOP, "Sn63Pb37")
+    part = PlacedPart(
+        "R1",
+        package_named("0603"),
+        9.0,
+        y_mm=12.0,
+        rotation_deg=30.0,
+        side=Side.TOP,
+        alloy="Sn63Pb37",
+    )
     above = Scene(board, (part,), USUAL_IRON, (Move(Deed.WITHDRAW, 1.0),), ("R1",))
     below = turned_over(above)
     assert below.part("R1").side is Side.BOTTOM
@@ -486,7 +496,17 @@ def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(
     for x, y in ((30.0, 30.0), (6.0, 54.0)):
         scene = Scene(
             board,
-            (PlacedPart("U1", package_named(package), x, y, turn, Side.TOP, "Sn63Pb37"),),
+            (
+                PlacedPart(
+                    "U1",
+                    package_named(package),
+                    x,
+                    y_mm=y,
+                    rotation_deg=turn,
+                    side=Side.TOP,
+                    alloy="Sn63Pb37",
+                ),
+            ),
             Iron(1.6, 340.0),
             (Move(Deed.WITHDRAW, 1.0),),
             ("U1",),
@@ -505,7 +525,17 @@ def test_a_corner_pin_of_a_large_part_is_wet_in_about_the_time_of_a_small_ones()
     )
     scene = Scene(
         board,
-        (PlacedPart("U1", package_named("QFP-208"), 30, 30, 0, Side.TOP, "Sn63Pb37"),),
+        (
+            PlacedPart(
+                "U1",
+                package_named("QFP-208"),
+                30,
+                y_mm=30,
+                rotation_deg=0,
+                side=Side.TOP,
+                alloy="Sn63Pb37",
+            ),
+        ),
         Iron(1.6, 340.0),
         (Move(Deed.WITHDRAW, 1.0),),
         ("U1",),
@@ -523,7 +553,9 @@ def test_a_small_iron_finds_a_tab_harder_than_a_small_pin_on_a_plane() -> None:
     small = Iron(1.6, 350.0, TipShape.CHISEL, 20.0, usual_tip_heat_j_k(20.0), handle=Handle.SLIP_ON)
     wets = {}
     for name, pin, tie in (("TO-252", "2", Tie.SIGNAL), ("SOT-23", "3", Tie.PLANE)):
-        part = PlacedPart("U1", package_named(name), 12, 12, 0, Side.TOP, "Sn63Pb37")
+        part = PlacedPart(
+            "U1", package_named(name), 12, y_mm=12, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+        )
         scene = Scene(
             BoardStack(24, 24, 1.6, foils),
             (part,),

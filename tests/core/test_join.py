@@ -19,7 +19,15 @@ def pads_of(
     package: str, x: float, y: float, rotation: float = 0.0, side: str = "top"
 ) -> list[Pad]:
     """The pads a board would have for a package placed there."""
-    part = PlacedPart("?", package_named(package), x, y, rotation, Side(side), "Sn63Pb37")
+    part = PlacedPart(
+        "?",
+        package_named(package),
+        x,
+        y_mm=y,
+        rotation_deg=rotation,
+        side=Side(side),
+        alloy="Sn63Pb37",
+    )
     pads = []
     for land in part.package.lands:
         cx, cy, sx, sy, angle = place_land(part, land)
@@ -31,7 +39,19 @@ def pads_of(
             (cx + sx / 2, cy + sy / 2),
             (cx - sx / 2, cy + sy / 2),
         )
-        pads.append(Pad(side, cx, cy, sx, sy, 0.0, sx * sy, sx * sy, ring))
+        pads.append(
+            Pad(
+                side,
+                cx,
+                cy,
+                size_x_mm=sx,
+                size_y_mm=sy,
+                angle_deg=0.0,
+                area_mm2=sx * sy,
+                paste_mm2=sx * sy,
+                ring=ring,
+            )
+        )
     return pads
 
 
@@ -47,7 +67,9 @@ def test_every_pad_finds_its_pin_and_lands_come_back(
     package: str, rotation: int, side: str, x: float, y: float
 ) -> None:
     pads = pads_of(package, x, y, rotation, side)
-    joined = join([Placement("U1", "", package, x, y, rotation, side)], pads)
+    joined = join(
+        [Placement("U1", "", package, x_mm=x, y_mm=y, rotation_deg=rotation, side=side)], pads
+    )
     (part,) = joined.parts
     assert part.joined
     assert part.rotation_deg == rotation
@@ -63,7 +85,10 @@ def test_every_pad_finds_its_pin_and_lands_come_back(
 
 
 def test_a_quarter_turn_is_found_and_told() -> None:
-    joined = join([Placement("U1", "", "SOIC-8", 30, 30, 0, "top")], pads_of("SOIC-8", 30, 30, 90))
+    joined = join(
+        [Placement("U1", "", "SOIC-8", x_mm=30, y_mm=30, rotation_deg=0, side="top")],
+        pads_of("SOIC-8", 30, 30, 90),
+    )
     assert joined.parts[0].rotation_deg == 90
     assert "turned by 90" in joined.findings[0].sentence
 
@@ -71,23 +96,26 @@ def test_a_quarter_turn_is_found_and_told() -> None:
 def test_neighbours_do_not_take_each_others_pads() -> None:
     pads = [*pads_of("0402", 30, 30), *pads_of("0402", 30, 30.9), *pads_of("SOIC-8", 36, 30)]
     placements = [
-        Placement("C1", "", "0402", 30, 30, 0, "top"),
-        Placement("C2", "", "0402", 30, 30.9, 0, "top"),
-        Placement("U1", "", "SO8", 36, 30, 0, "top"),
+        Placement("C1", "", "0402", x_mm=30, y_mm=30, rotation_deg=0, side="top"),
+        Placement("C2", "", "0402", x_mm=30, y_mm=30.9, rotation_deg=0, side="top"),
+        Placement("U1", "", "SO8", x_mm=36, y_mm=30, rotation_deg=0, side="top"),
     ]
     joined = join(placements, pads)
     assert [pad.ref for pad in joined.pads] == ["C1"] * 2 + ["C2"] * 2 + ["U1"] * 8
 
 
 def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
-    joined = join([Placement("X1", "", "MYSTERY", 30, 30, 0, "top")], pads_of("SOT-23", 30, 30))
+    joined = join(
+        [Placement("X1", "", "MYSTERY", x_mm=30, y_mm=30, rotation_deg=0, side="top")],
+        pads_of("SOT-23", 30, 30),
+    )
     assert joined.parts[0].package.guessed
     assert len(joined.parts[0].package.lands) == 3
     assert "guessed from 3 pads" in joined.findings[0].sentence
     lost = join(
         [
-            Placement("X2", "", "MYSTERY", 30, 30, 0, "top"),
-            Placement("R9", "", "0603", 50, 30, 0, "top"),
+            Placement("X2", "", "MYSTERY", x_mm=30, y_mm=30, rotation_deg=0, side="top"),
+            Placement("R9", "", "0603", x_mm=50, y_mm=30, rotation_deg=0, side="top"),
         ],
         [],
     )
@@ -97,7 +125,10 @@ def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
 
 @pytest.mark.parametrize(("name", "fits"), [("0603", "0201"), ("0402", "01005"), ("0603", "0603")])
 def test_a_code_of_two_meanings_is_settled_by_the_pads(name: str, fits: str) -> None:
-    joined = join([Placement("C1", "", name, 30, 30, 0, "top")], pads_of(fits, 30, 30))
+    joined = join(
+        [Placement("C1", "", name, x_mm=30, y_mm=30, rotation_deg=0, side="top")],
+        pads_of(fits, 30, 30),
+    )
     assert joined.parts[0].package.name.startswith(fits)
     said = [finding.sentence for finding in joined.findings]
     assert ["can mean" in one for one in said] == ([True] if name != fits else [])
@@ -133,7 +164,9 @@ def test_a_land_keeps_its_area_on_the_grid_at_any_angle(
     angle: float, x: float, y: float, side: Side
 ) -> None:
     grid = make_grid(BoardStack(30, 20, 1.6, ()))
-    part = PlacedPart("U1", package_named("SOIC-8"), x, y, angle, side, "Sn63Pb37")
+    part = PlacedPart(
+        "U1", package_named("SOIC-8"), x, y_mm=y, rotation_deg=angle, side=side, alloy="Sn63Pb37"
+    )
     land = part.package.lands[0]
     assert on_board(part, 0, 0) == (x, y)
     cells, area = turned_cells(grid, *place_land(part, land))
@@ -145,7 +178,9 @@ def test_a_slanted_part_underneath_covers_the_mirror_image() -> None:
     grid = make_grid(BoardStack(30, 20, 1.6, ()), 0.5)
     maps = []
     for side in (Side.TOP, Side.BOTTOM):
-        part = PlacedPart("U1", package_named("SOIC-8"), 15, 10, 30, side, "Sn63Pb37")
+        part = PlacedPart(
+            "U1", package_named("SOIC-8"), 15, y_mm=10, rotation_deg=30, side=side, alloy="Sn63Pb37"
+        )
         covered = grid.flat(grid.inside * 0.0)
         for land in part.package.lands:
             cells, area = turned_cells(grid, *place_land(part, land))

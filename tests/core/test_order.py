@@ -25,10 +25,32 @@ def board_with(
 ) -> Board:
     """Parts by ref, package, x, y, turn; every part its own value unless one is given."""
     found = tuple(
-        BoardPart(ref, value or ref, kind, x, y, turn, side, package_named(kind), True)
+        BoardPart(
+            ref,
+            value or ref,
+            kind,
+            x_mm=x,
+            y_mm=y,
+            rotation_deg=turn,
+            side=side,
+            package=package_named(kind),
+            joined=True,
+        )
         for ref, kind, x, y, turn in parts
     )
-    return Board("bench", 80, 60, 1.6, (), (), (), (), found, (), ())
+    return Board(
+        "bench",
+        80,
+        60,
+        thickness_mm=1.6,
+        outline=(),
+        pads=(),
+        holes=(),
+        copper=(),
+        parts=found,
+        layers=(),
+        findings=(),
+    )
 
 
 def invented(count: int, seed: int, values: int = 6) -> Board:
@@ -52,7 +74,19 @@ def invented(count: int, seed: int, values: int = 6) -> Board:
                 True,
             )
         )
-    return Board("invented", 80, 60, 1.6, (), (), (), (), tuple(parts), (), ())
+    return Board(
+        "invented",
+        80,
+        60,
+        thickness_mm=1.6,
+        outline=(),
+        pads=(),
+        holes=(),
+        copper=(),
+        parts=tuple(parts),
+        layers=(),
+        findings=(),
+    )
 
 
 def refs(order: Order) -> list[str]:

@@ -53,7 +53,17 @@ EVERYTHING = BenchTools(True, True, True, True)
 def board_of(*kinds: str, side: str = "top") -> Board:
     """Packages in a row; refs by their place."""
     parts = tuple(
-        BoardPart(f"U{n}", "", kind, 10.0 + 12 * n, 20.0, 0.0, side, package_named(kind), True)
+        BoardPart(
+            f"U{n}",
+            "",
+            kind,
+            x_mm=10.0 + 12 * n,
+            y_mm=20.0,
+            rotation_deg=0.0,
+            side=side,
+            package=package_named(kind),
+            joined=True,
+        )
         for n, kind in enumerate(kinds, 1)
     )
     pads = tuple(
@@ -61,19 +71,31 @@ def board_of(*kinds: str, side: str = "top") -> Board:
             side,
             part.x_mm + land.x_mm,
             part.y_mm + land.y_mm,
-            land.size_x_mm,
-            land.size_y_mm,
-            0.0,
-            land.area_mm2,
-            land.area_mm2,
-            ((0, 0), (1, 0), (1, 1)),
-            part.ref,
-            land.pin,
+            size_x_mm=land.size_x_mm,
+            size_y_mm=land.size_y_mm,
+            angle_deg=0.0,
+            area_mm2=land.area_mm2,
+            paste_mm2=land.area_mm2,
+            ring=((0, 0), (1, 0), (1, 1)),
+            ref=part.ref,
+            pin=land.pin,
         )
         for part in parts
         for land in part.package.lands
     )
-    return Board("bench", 200, 40, 1.6, (), pads, (), (), parts, (), ())
+    return Board(
+        "bench",
+        200,
+        40,
+        thickness_mm=1.6,
+        outline=(),
+        pads=pads,
+        holes=(),
+        copper=(),
+        parts=parts,
+        layers=(),
+        findings=(),
+    )
 
 
 ALL_KINDS = (
@@ -223,7 +245,20 @@ def test_the_light_side_first_and_what_would_fall(demo_board: Board) -> None:
     lamps = board_of("LED_0603", "LED_0603", "LED_0603")
     weighty = replace(
         lamps,
-        parts=(*lamps.parts, BoardPart("B1", "", "0603", 30.0, 20.0, 0.0, "bottom", lead, True)),
+        parts=(
+            *lamps.parts,
+            BoardPart(
+                "B1",
+                "",
+                "0603",
+                x_mm=30.0,
+                y_mm=20.0,
+                rotation_deg=0.0,
+                side="bottom",
+                package=lead,
+                joined=True,
+            ),
+        ),
     )
     assert two_sides(weighty).first == "top"
     assert [
@@ -302,14 +337,14 @@ BUILD = Build(
     2,
     ("bottom", "top"),
     True,
-    1.5,
-    20,
-    10.0,
-    {"top": 1.5, "bottom": 1.5},
-    {"top": 12.0, "bottom": 4.0},
-    {"top": 9.0, "bottom": 4.0},
-    10.0,
-    5.0,
+    warm_h=1.5,
+    kit_lines=20,
+    set_up_min=10.0,
+    paste_min={"top": 1.5, "bottom": 1.5},
+    place_min={"top": 12.0, "bottom": 4.0},
+    heat_min={"top": 9.0, "bottom": 4.0},
+    iron_min=10.0,
+    late_iron_min=5.0,
 )
 
 
@@ -373,7 +408,7 @@ def test_a_late_start_says_what_goes_off() -> None:
     assert any("Paste open for 8 h" in one for one in said)
     assert any("wipe it off and paste anew" in one for one in said)
     assert what_goes_off(schedule(tasks, 0.0, 6300.0, begun), 6300.0) == ()
-    bag = Bag("U1", "QFP-48", 1.4, "5a", FLOOR_LIFE_H["5a"], False)
+    bag = Bag("U1", "QFP-48", 1.4, life="5a", hours=FLOOR_LIFE_H["5a"], assumed=False)
     (dry,) = what_goes_off(schedule(tasks, 0.0), None, (bag,), opened_h_ago=23.0)
     assert "bake it first, 16 h at 125 °C" in dry.sentence
     assert what_goes_off(schedule(tasks, 0.0), None, (bag,), opened_h_ago=1.0) == ()

@@ -217,9 +217,9 @@ def test_profile_figures_against_hand_made_ones() -> None:
         min(j.peak_c for j in seen.joints_of("U1")), abs=0.5
     )
     assert profile.index_percent == pytest.approx(100 * max(one.used for one in profile.criteria))
-    assert Criterion("x", 60.0, 30.0, 90.0, "s", "").used == 0.0
-    assert Criterion("x", 90.0, 30.0, 90.0, "s", "").used == pytest.approx(1.0)
-    assert not Criterion("x", 4.0, None, 3.0, "K/s", "").inside
+    assert Criterion("x", 60.0, 30.0, high=90.0, unit="s", source="").used == 0.0
+    assert Criterion("x", 90.0, 30.0, high=90.0, unit="s", source="").used == pytest.approx(1.0)
+    assert not Criterion("x", 4.0, None, high=3.0, unit="K/s", source="").inside
 
 
 SOURCE = HotAir(6, 350, 30)

@@ -28,9 +28,9 @@ def patch(plane: Plane) -> Sketch:
         "patch",
         40,
         30,
-        1.6,
-        plane,
-        (SketchedPart("U1", "SOIC-8", 20, 15), SketchedPart("R1", "0603", 27, 15, 90)),
+        thickness_mm=1.6,
+        plane=plane,
+        parts=(SketchedPart("U1", "SOIC-8", 20, 15), SketchedPart("R1", "0603", 27, 15, 90)),
     )
 
 
@@ -59,7 +59,12 @@ def test_the_copper_guess_is_stated(plane: Plane, share: float) -> None:
 @given(st.floats(0, 360), st.sampled_from(["top", "bottom"]))
 def test_pads_turn_with_their_part(angle: float, side: str) -> None:
     board = board_of(
-        Sketch("s", 40, 30, parts=(SketchedPart("U1", "SOIC-8", 20, 15, angle, side),))
+        Sketch(
+            "s",
+            40,
+            30,
+            parts=(SketchedPart("U1", "SOIC-8", 20, y_mm=15, rotation_deg=angle, side=side),),
+        )
     )
     first = next(pad for pad in board.pads if pad.pin == "1")
     land = next(land for land in board.part("U1").package.lands if land.pin == "1")

@@ -153,7 +153,9 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
     """
     copper = tuple(CopperLayer(str(i), 1.0 if i else 0.3, 35, i / 3) for i in range(4))
     vias = tuple(Via(14.65 + 0.35 * (i % 3), 11.65 + 0.35 * (i // 3), 0.3) for i in range(9))
-    part = PlacedPart("U1", package_named("QFN-20"), 15, 12, 0, Side.TOP, "Sn63Pb37")
+    part = PlacedPart(
+        "U1", package_named("QFN-20"), 15, y_mm=12, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+    )
     moves = (Move(Deed.CLOSE, 30.0, ("U1",), 12.0, path=NozzlePath.FIXED), Move(Deed.WITHDRAW, 3.0))
     scene = Scene(
         BoardStack(30, 24, 1.6, copper, vias=vias), (part,), HotAir(6, 380, 40), moves, ("U1",)
@@ -170,7 +172,15 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
 def tiny(package: str, outlet_c: float) -> Scene:
     copper = (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
     parts = tuple(
-        PlacedPart(f"R{i}", package_named(package), 8 + 4 * i, 12, 0, Side.TOP, "Sn63Pb37")
+        PlacedPart(
+            f"R{i}",
+            package_named(package),
+            8 + 4 * i,
+            y_mm=12,
+            rotation_deg=0,
+            side=Side.TOP,
+            alloy="Sn63Pb37",
+        )
         for i in range(3)
     )
     moves = (Move(Deed.CLOSE, 25.0, ("R1",), 12.0, 3.0), Move(Deed.WITHDRAW, 5.0))
@@ -219,9 +229,33 @@ def on_a_plate(package: str, set_c: float) -> Scene:
         30, 24, 1.6, (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
     )
     parts = (
-        PlacedPart("U1", package_named("SOIC-8"), 15, 12, 0, Side.TOP, "Sn63Pb37"),
-        PlacedPart("D1", package_named(package), 8, 12, 0, Side.BOTTOM, "Sn63Pb37"),
-        PlacedPart("R2", package_named("0402"), 22, 12, 0, Side.BOTTOM, "Sn63Pb37"),
+        PlacedPart(
+            "U1",
+            package_named("SOIC-8"),
+            15,
+            y_mm=12,
+            rotation_deg=0,
+            side=Side.TOP,
+            alloy="Sn63Pb37",
+        ),
+        PlacedPart(
+            "D1",
+            package_named(package),
+            8,
+            y_mm=12,
+            rotation_deg=0,
+            side=Side.BOTTOM,
+            alloy="Sn63Pb37",
+        ),
+        PlacedPart(
+            "R2",
+            package_named("0402"),
+            22,
+            y_mm=12,
+            rotation_deg=0,
+            side=Side.BOTTOM,
+            alloy="Sn63Pb37",
+        ),
     )
     return Scene(board, parts, HotPlate(set_c, start_c=set_c), (Move(Deed.PLATE, 120.0),), ("U1",))
 
@@ -250,7 +284,9 @@ def test_warm_air_from_below_holds_a_board_near_its_own_temperature() -> None:
 def test_a_melting_counts_once_until_the_joint_has_frozen() -> None:
     """A nozzle that sweeps far to and fro lets the joint fall into the mush at every turn."""
     scene = small_scene(outlet_c=400.0, height_mm=10.0)
-    wide = Move(Deed.CLOSE, 60.0, ("U1",), 10.0, 9.0, 6.0, NozzlePath.ROWS)
+    wide = Move(
+        Deed.CLOSE, 60.0, ("U1",), height_mm=10.0, circle_mm=9.0, circle_s=6.0, path=NozzlePath.ROWS
+    )
     result = rehearse(replace(scene, moves=(wide, Move(Deed.WITHDRAW, 40.0))))
     column = {f"{joint.ref}.{joint.pin}": index for index, joint in enumerate(result.joints)}
     for joint in result.joints:

@@ -29,4 +29,4 @@ def test_every_constant_has_unit_source_and_effect() -> None:
 def test_a_name_is_given_once() -> None:
     name = next(iter(REGISTER))
     with pytest.raises(ValueError, match="registered twice"):
-        constant(name, 1.0, "1", Mark.FROM_MEMORY, "test", "test")
+        constant(name, 1.0, "1", mark=Mark.FROM_MEMORY, source="test", affects="test")

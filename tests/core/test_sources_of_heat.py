@@ -85,7 +85,18 @@ def test_a_long_nozzle_leaning_across_its_length_stays_finite() -> None:
     """
     scene = small_scene(cool_s=2.0)
     source = HotAir(1.0, 300.0, 20.0, 30.0, 0.0)
-    move = Move(Deed.CLOSE, 8.0, ("U1",), 1.0, 16.0, 1.0, NozzlePath.CIRCLE, 30.0, 36.0, 45.0)
+    move = Move(
+        Deed.CLOSE,
+        8.0,
+        ("U1",),
+        height_mm=1.0,
+        circle_mm=16.0,
+        circle_s=1.0,
+        path=NozzlePath.CIRCLE,
+        along_deg=30.0,
+        tilt_deg=36.0,
+        tilt_to_deg=45.0,
+    )
     result = rehearse(
         replace(scene, source=source, moves=(move, Move(Deed.WITHDRAW, 2.0))), COARSE_LOOK
     )
@@ -114,7 +125,17 @@ def test_no_setting_that_is_admitted_diverges(
     scene = small_scene(cool_s=2.0)
     deeds = {HotAir: Deed.CLOSE, HotPlate: Deed.PLATE, Oven: Deed.OVEN, Iron: Deed.TOUCH}
     move = Move(
-        deeds[type(source)], 8.0, ("U1",), height, circle, period, path, 30.0, tilt, 45.0, pin="1"
+        deeds[type(source)],
+        8.0,
+        ("U1",),
+        height_mm=height,
+        circle_mm=circle,
+        circle_s=period,
+        path=path,
+        along_deg=30.0,
+        tilt_deg=tilt,
+        tilt_to_deg=45.0,
+        pin="1",
     )
     board = replace(scene.board, core=core, thickness_mm=thickness)
     parts = (scene.parts[0], replace(scene.parts[1], side=side))
@@ -249,7 +270,7 @@ def test_foil_spares_a_neighbour_and_preheating_shortens_the_heat() -> None:
 
 def test_paths_run_where_they_say() -> None:
     at = np.array([0.0, 0.25, 0.5, 1.0, 1.5])
-    base = Move(Deed.CLOSE, 10.0, ("U1",), 15.0, 4.0, 2.0)
+    base = Move(Deed.CLOSE, 10.0, ("U1",), height_mm=15.0, circle_mm=4.0, circle_s=2.0)
     x, y = path_offsets(base, at)
     assert np.hypot(x, y) == pytest.approx(4.0)
     x, y = path_offsets(replace(base, path=NozzlePath.ROWS, along_deg=90.0), at)

@@ -31,16 +31,22 @@ def rectangle(length: float, width: float) -> Opening:
         "top",
         ((0, 0), (length, 0), (length, width), (0, width)),
         length * width,
-        2 * (length + width),
-        length,
-        width,
-        0.0,
+        perimeter_mm=2 * (length + width),
+        size_x_mm=length,
+        size_y_mm=width,
+        angle_deg=0.0,
     )
 
 
 def disc(diameter: float) -> Opening:
     return Opening(
-        "top", (), math.pi / 4 * diameter**2, math.pi * diameter, diameter, diameter, 0.0
+        "top",
+        (),
+        math.pi / 4 * diameter**2,
+        perimeter_mm=math.pi * diameter,
+        size_x_mm=diameter,
+        size_y_mm=diameter,
+        angle_deg=0.0,
     )
 
 
@@ -182,7 +188,16 @@ def test_totals_are_sums_and_do_not_depend_on_turning_side_or_order(demo_board: 
     shuffled = replace(demo_board, openings=demo_board.openings[::-1])
     assert judge(shuffled, 0.12, LEADED).solder_mm3 == pytest.approx(judged.solder_mm3, rel=1e-12)
     patches = [
-        board_of(Sketch("p", 40, 40, parts=(SketchedPart("U1", "QFN-20_4x4", 20, 20, turn, side),)))
+        board_of(
+            Sketch(
+                "p",
+                40,
+                40,
+                parts=(
+                    SketchedPart("U1", "QFN-20_4x4", 20, y_mm=20, rotation_deg=turn, side=side),
+                ),
+            )
+        )
         for turn in (0, 37, 180)
         for side in ("top", "bottom")
     ]

@@ -38,7 +38,15 @@ def row_scene(places: list[tuple[float, float]], package: str = "0805") -> Scene
     """Equal parts at these places on a 60 × 40 mm board."""
     base = small_scene(outlet_c=380.0)
     parts = tuple(
-        PlacedPart(f"R{i}", package_named(package), x, y, 0, Side.TOP, "Sn63Pb37")
+        PlacedPart(
+            f"R{i}",
+            package_named(package),
+            x,
+            y_mm=y,
+            rotation_deg=0,
+            side=Side.TOP,
+            alloy="Sn63Pb37",
+        )
         for i, (x, y) in enumerate(places)
     )
     return replace(

@@ -18,7 +18,7 @@ from yellowfen.core.work.triage import Flag, Kind, Triaged, box_of, hangs_g_in2,
 
 
 def patch(*parts: SketchedPart, plane: Plane = Plane.UNKNOWN) -> Board:
-    return board_of(Sketch("patch", 60, 40, 1.6, plane, parts))
+    return board_of(Sketch("patch", 60, 40, thickness_mm=1.6, plane=plane, parts=parts))
 
 
 def judged(board: Board, ref: str) -> Triaged:
@@ -107,7 +107,7 @@ def test_hanging_mass_per_pad_area_by_hand() -> None:
     """
     board = patch(
         *(SketchedPart(f"R{n}", "0603", 5 + 4 * n, 5) for n in range(4)),
-        SketchedPart("C1", "CAN-8", 30, 25, 0, "bottom"),
+        SketchedPart("C1", "CAN-8", 30, y_mm=25, rotation_deg=0, side="bottom"),
     )
     mass_g = 8.3**2 * 7.3 * 1.9e-3
     area_in2 = 2 * 3.6 * 1.6 / 25.4**2

@@ -39,14 +39,21 @@ def sketches(draw: st.DrawFn) -> Sketch:
             f"U{number}",
             draw(st.sampled_from(PACKAGES)),
             CELL_MM * (column + 0.5) + draw(st.floats(-0.4, 0.4)),
-            CELL_MM * (row + 0.5) + draw(st.floats(-0.4, 0.4)),
-            draw(st.sampled_from([0, 90, 180, 270, 45, 30])),
-            draw(st.sampled_from(["top", "bottom"])),
-            draw(st.sampled_from(["", "10k", 'a, "b"'])),
+            y_mm=CELL_MM * (row + 0.5) + draw(st.floats(-0.4, 0.4)),
+            rotation_deg=draw(st.sampled_from([0, 90, 180, 270, 45, 30])),
+            side=draw(st.sampled_from(["top", "bottom"])),
+            value=draw(st.sampled_from(["", "10k", 'a, "b"'])),
         )
         for number, (column, row) in enumerate(cells, 1)
     )
-    return Sketch("own", CELL_MM * 5, CELL_MM * 4, 1.6, draw(st.sampled_from(list(Plane))), parts)
+    return Sketch(
+        "own",
+        CELL_MM * 5,
+        CELL_MM * 4,
+        thickness_mm=1.6,
+        plane=draw(st.sampled_from(list(Plane))),
+        parts=parts,
+    )
 
 
 def same(board: Board, again: Board) -> None:

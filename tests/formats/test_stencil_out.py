@@ -140,7 +140,7 @@ def test_a_bottom_stencil_lies_turned_over_and_its_text_reads_unless_it_should_n
             30,
             20,
             parts=(
-                SketchedPart("R1", "0603", 5, 10, 0, "bottom"),
+                SketchedPart("R1", "0603", 5, y_mm=10, rotation_deg=0, side="bottom"),
                 SketchedPart("R2", "0603", 25, 10),
             ),
         )

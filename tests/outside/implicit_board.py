@@ -243,9 +243,9 @@ class ImplicitBoard:
             source.nozzle_mm,
             source.outlet_c,
             source.flow_lpm,
-            move.height_mm,
-            self.scene.ambient_c,
-            self.scene.jet_factor or JET_FACTOR,
+            height_mm=move.height_mm,
+            ambient_c=self.scene.ambient_c,
+            factor=self.scene.jet_factor or JET_FACTOR,
         )
         x, y = self.scene.centre(move)
         r2 = (xs - x * 1e-3) ** 2 + (ys - y * 1e-3) ** 2

@@ -20,7 +20,15 @@ def test_lumped_cooling() -> None:
     DeWitt, lumped capacitance).
     """
     slab = Slab(
-        4, 4, 3, 1e-3, [0.01] * 3, 0.03, [1e-3, 2e-3, 1e-3], start_k=100.0, lost_below_w_m2k=50.0
+        4,
+        4,
+        3,
+        cell_m=1e-3,
+        sheet_w_k=[0.01] * 3,
+        through_w_k=0.03,
+        heat_j_k=[1e-3, 2e-3, 1e-3],
+        start_k=100.0,
+        lost_below_w_m2k=50.0,
     )
     answer = slab.run(60.0, 0.0, 0.0, step_s=0.002, frame_s=20.0)
     rate = 50.0 * 1e-6 / 4e-3
@@ -34,10 +42,10 @@ def test_lumped_cooling_with_rising_heat_capacity() -> None:
         4,
         4,
         3,
-        1e-3,
-        [0.01] * 3,
-        0.03,
-        [1e-3, 2e-3, 1e-3],
+        cell_m=1e-3,
+        sheet_w_k=[0.01] * 3,
+        through_w_k=0.03,
+        heat_j_k=[1e-3, 2e-3, 1e-3],
         slope=0.0015,
         start_k=200.0,
         lost_below_w_m2k=50.0,
@@ -59,10 +67,10 @@ def _semi_infinite_error(layers: int) -> float:
         3,
         3,
         layers,
-        cell,
-        [0.0] * layers,
-        k_solid * cell**2 / slab_m,
-        [half, *[2 * half] * (layers - 2), half],
+        cell_m=cell,
+        sheet_w_k=[0.0] * layers,
+        through_w_k=k_solid * cell**2 / slab_m,
+        heat_j_k=[half, *[2 * half] * (layers - 2), half],
     )
     step = 0.1 * slab_m**2 * heat / k_solid
     answer = slab.run(20.0, h, drive, step_s=min(step, 0.01), frame_s=5.0)
@@ -100,10 +108,10 @@ def test_steady_disc_source_on_a_thin_plate() -> None:
         n,
         n,
         3,
-        cell,
-        [sheet / 4, sheet / 2, sheet / 4],
-        3.0e-3,
-        [heat / 4, heat / 2, heat / 4],
+        cell_m=cell,
+        sheet_w_k=[sheet / 4, sheet / 2, sheet / 4],
+        through_w_k=3.0e-3,
+        heat_j_k=[heat / 4, heat / 2, heat / 4],
         lost_below_w_m2k=h,
         source_share=share,
     )
@@ -141,10 +149,10 @@ def test_latent_plateau() -> None:
         2,
         2,
         3,
-        1e-3,
-        [1e-6] * 3,
-        1e-6,
-        [1.0] * 3,
+        cell_m=1e-3,
+        sheet_w_k=[1e-6] * 3,
+        through_w_k=1e-6,
+        heat_j_k=[1.0] * 3,
         joints=joint,
         bodies=body,
         joint_of_body=np.array([0, 1]),
@@ -158,6 +166,15 @@ def test_latent_plateau() -> None:
 
 def test_energy_in_a_closed_slab() -> None:
     """All heat put in by a uniform source is found in the slab."""
-    slab = Slab(6, 5, 4, 1e-3, [5e-3] * 4, 1e-3, [1e-3] * 4, slope=0.0015)
+    slab = Slab(
+        6,
+        5,
+        4,
+        cell_m=1e-3,
+        sheet_w_k=[5e-3] * 4,
+        through_w_k=1e-3,
+        heat_j_k=[1e-3] * 4,
+        slope=0.0015,
+    )
     answer = slab.run(10.0, 100.0, 300.0, step_s=0.01, frame_s=10.0)
     assert answer["stored_j"] == pytest.approx(answer["energy"][k.E_JET], rel=1e-5)

@@ -46,37 +46,97 @@ def scene(
         for i, um in enumerate(foils)
     )
     parts = [
-        PlacedPart("U1", package_named(main), 8, 6.5, 0, Side.TOP, alloy),
-        PlacedPart("R1", package_named("0603"), 14, 6.5, 0, Side.TOP, alloy),
+        PlacedPart(
+            "U1", package_named(main), 8, y_mm=6.5, rotation_deg=0, side=Side.TOP, alloy=alloy
+        ),
+        PlacedPart(
+            "R1", package_named("0603"), 14, y_mm=6.5, rotation_deg=0, side=Side.TOP, alloy=alloy
+        ),
     ]
     if below:
-        parts.append(PlacedPart("C1", package_named(below), 4, 9.5, 0, Side.BOTTOM, alloy))
+        parts.append(
+            PlacedPart(
+                "C1",
+                package_named(below),
+                4,
+                y_mm=9.5,
+                rotation_deg=0,
+                side=Side.BOTTOM,
+                alloy=alloy,
+            )
+        )
     vias = tuple(Via(7.1 + 0.45 * (i % 3), 5.6 + 0.45 * (i // 3), 0.3) for i in range(holes))
     moves = (
         Move(Deed.CLOSE, seconds, ("U1",), 12.0, 0.0, path=NozzlePath.FIXED),
         Move(Deed.WITHDRAW, 3.0),
     )
-    board = BoardStack(16, 13, thickness_mm, copper, underside, vias)
+    board = BoardStack(16, 13, thickness_mm, copper=copper, underside=underside, vias=vias)
     return Scene(board, tuple(parts), HotAir(6, outlet_c, 40), moves, ("U1",))
 
 
 SCENES = {
     "1.6 mm, two layers": scene(
-        1.6, [35, 35], "SOIC-8", 30, "Sn63Pb37", "0805", Underside.INSULATING, 0
+        1.6,
+        [35, 35],
+        "SOIC-8",
+        seconds=30,
+        alloy="Sn63Pb37",
+        below="0805",
+        underside=Underside.INSULATING,
+        holes=0,
     ),
     "1.6 mm, four layers, holes beneath the pad": scene(
-        1.6, [35, 35, 35, 35], "QFN-20", 24, "Sn96.5Ag3Cu0.5", "", Underside.OPEN, 9, 420
+        1.6,
+        [35, 35, 35, 35],
+        "QFN-20",
+        seconds=24,
+        alloy="Sn96.5Ag3Cu0.5",
+        below="",
+        underside=Underside.OPEN,
+        holes=9,
+        outlet_c=420,
     ),
     "0.4 mm, four layers": scene(
-        0.4, [35, 35, 35, 35], "SOIC-8", 9, "Sn63Pb37", "0603", Underside.OPEN, 4
+        0.4,
+        [35, 35, 35, 35],
+        "SOIC-8",
+        seconds=9,
+        alloy="Sn63Pb37",
+        below="0603",
+        underside=Underside.OPEN,
+        holes=4,
     ),
     "0.8 mm, melting over a range": scene(
-        0.8, [18, 35, 35, 18], "TSSOP-20", 10, "Sn60Pb40", "", Underside.INSULATING, 4
+        0.8,
+        [18, 35, 35, 18],
+        "TSSOP-20",
+        seconds=10,
+        alloy="Sn60Pb40",
+        below="",
+        underside=Underside.INSULATING,
+        holes=4,
     ),
     "1.0 mm, heavy planes": scene(
-        1.0, [70, 70, 70, 70], "SOT-23-6", 14, "Sn42Bi58", "0402", Underside.INSULATING, 9
+        1.0,
+        [70, 70, 70, 70],
+        "SOT-23-6",
+        seconds=14,
+        alloy="Sn42Bi58",
+        below="0402",
+        underside=Underside.INSULATING,
+        holes=9,
     ),
-    "1.6 mm on metal": scene(1.6, [35, 35], "DPAK", 10, "Sn42Bi58", "", Underside.METAL, 0, 450),
+    "1.6 mm on metal": scene(
+        1.6,
+        [35, 35],
+        "DPAK",
+        seconds=10,
+        alloy="Sn42Bi58",
+        below="",
+        underside=Underside.METAL,
+        holes=0,
+        outlet_c=450,
+    ),
 }
 
 

@@ -24,10 +24,10 @@ def test_plate_heats_a_slab_as_the_series_says() -> None:
         3,
         3,
         layers,
-        cell,
-        [0.0] * layers,
-        k_solid * cell**2 / step_m,
-        [half, *[2 * half] * (layers - 2), half],
+        cell_m=cell,
+        sheet_w_k=[0.0] * layers,
+        through_w_k=k_solid * cell**2 / step_m,
+        heat_j_k=[half, *[2 * half] * (layers - 2), half],
     )
     slab.contact_w_m2k, slab.plate_k = h, hot
     answer = slab.run(12.0, 0.0, 0.0, step_s=0.002, frame_s=3.0)
@@ -61,7 +61,7 @@ def test_thermostat_cycles_as_a_lumped_plate_does() -> None:
     ln(high/low), by the closed form of each leg.
     """
     power, loss, heat, band, set_k, step = 600.0, 1.5, 500.0, 30.0, 220.0, 0.02
-    course = thermostat(power, loss, heat, band, set_k, 2000.0, step)
+    course = thermostat(power, loss, heat, band=band, set_k=set_k, seconds=2000.0, step=step)
     low, high, tau, top = set_k - band / 2, set_k + band / 2, heat / loss, power / loss
     period = tau * math.log((top - low) / (top - high)) + tau * math.log(high / low)
     settled = course[len(course) // 3 :]
@@ -97,10 +97,10 @@ def spreading(cells: int, radius_cells: float, layers: int) -> tuple[float, floa
         n,
         n,
         layers,
-        cell,
-        [g / 2, *[g] * (layers - 2), g / 2],
-        g,
-        [c / 2, *[c] * (layers - 2), c / 2],
+        cell_m=cell,
+        sheet_w_k=[g / 2, *[g] * (layers - 2), g / 2],
+        through_w_k=g,
+        heat_j_k=[c / 2, *[c] * (layers - 2), c / 2],
         lost_below_w_m2k=2e3,
         source_share=disc,
     )

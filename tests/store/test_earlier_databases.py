@@ -28,7 +28,19 @@ FORECAST = (
     '{"targets": [{"ref": "U4", "flows_s": 40, "early_s": 30, "late_s": 50}], "latest_s": 60}'
 )
 DOTS = HandPlan(
-    (HandStep("R1", "1 k", "0603", ("1", "2"), "dots", 22, (Spot(1, 1, 0.5),), 0.1, 5.0),),
+    (
+        HandStep(
+            "R1",
+            "1 k",
+            "0603",
+            pins=("1", "2"),
+            way="dots",
+            gauge=22,
+            spots=(Spot(1, 1, 0.5),),
+            paste_mm3=0.1,
+            seconds=5.0,
+        ),
+    ),
     (),
     paste_named("sn63-t4"),
 )

@@ -192,7 +192,14 @@ def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(
     sketching.keep(
         connection,
         board_id,
-        Sketch("Patch", 50, 40, 0.8, Plane.NO, (SketchedPart("U1", "SOIC-8", 20, 20),)),
+        Sketch(
+            "Patch",
+            50,
+            40,
+            thickness_mm=0.8,
+            plane=Plane.NO,
+            parts=(SketchedPart("U1", "SOIC-8", 20, 20),),
+        ),
     )
     sketching.lay_picture(connection, board_id, b"\xff\xd8\xff rest", "b.jpg")
     assert boards.picture_of(connection, board_id) == ("image/jpeg", b"\xff\xd8\xff rest")

@@ -141,11 +141,13 @@ def _route(pads: list[_PlacedPad]) -> _Copper:
     router, copper = Router(WIDTH_MM, HEIGHT_MM), _Copper()
     for index, pad in enumerate(pads):
         own = numbers[pad.net] if pad.net != "-" else 100_000 + index
-        router.block(own, (pad.layer,), pad.x_mm, pad.y_mm, pad.half_x, pad.half_y)
+        router.block(own, (pad.layer,), pad.x_mm, y=pad.y_mm, half_x=pad.half_x, half_y=pad.half_y)
         if not pad.solid:
             router.no_via(pad.x_mm, pad.y_mm, pad.half_x, pad.half_y)
     for x, y in HOLES_MM:
-        router.block(99_999, (0, 1), x, y, HOLE_DRILL_MM / 2 + 0.3, HOLE_DRILL_MM / 2 + 0.3)
+        router.block(
+            99_999, (0, 1), x, y=y, half_x=HOLE_DRILL_MM / 2 + 0.3, half_y=HOLE_DRILL_MM / 2 + 0.3
+        )
     _tab_vias(pads, router, copper, numbers["GND"])
     hemmed_in = [pad for pad in pads if (pad.part.ref, pad.land.pin) in HEMMED_IN]
     _ground_drops(hemmed_in, router, copper, numbers["GND"])
@@ -197,12 +199,12 @@ def _tab_vias(pads: list[_PlacedPad], router: Router, copper: _Copper, number: i
                             round((centre + k * step) / grid.PITCH_MM) * grid.PITCH_MM
                             for centre, k in ((pad.x_mm, i), (pad.y_mm, j))
                         )
-                        _drop_via("GND", number, x, y, router, copper)
+                        _drop_via("GND", number, x, y=y, router=router, copper=copper)
 
 
 def _drop_via(net: str, number: int, x: float, y: float, router: Router, copper: _Copper) -> None:
     copper.vias.append((net, x, y))
-    router.block(number, (0, 1), x, y, grid.VIA_MM / 2, grid.VIA_MM / 2)
+    router.block(number, (0, 1), x, y=y, half_x=grid.VIA_MM / 2, half_y=grid.VIA_MM / 2)
 
 
 def _ground_drops(pads: list[_PlacedPad], router: Router, copper: _Copper, number: int) -> None:
@@ -231,7 +233,12 @@ def _ground_drops(pads: list[_PlacedPad], router: Router, copper: _Copper, numbe
             if path and all(step[0] == pad.layer for step in path) and len(path) < 16:
                 _keep_path(number, path, router, copper)
                 _drop_via(
-                    "GND", number, node[2] * grid.PITCH_MM, node[1] * grid.PITCH_MM, router, copper
+                    "GND",
+                    number,
+                    node[2] * grid.PITCH_MM,
+                    y=node[1] * grid.PITCH_MM,
+                    router=router,
+                    copper=copper,
                 )
                 break
 
@@ -278,7 +285,14 @@ def _stitch(router: Router, copper: _Copper, number: int) -> None:
                 and router.track[0, iy, ix] == 0
                 and router.track[1, iy, ix] == 0
             ):
-                _drop_via("GND", number, ix * grid.PITCH_MM, iy * grid.PITCH_MM, router, copper)
+                _drop_via(
+                    "GND",
+                    number,
+                    ix * grid.PITCH_MM,
+                    y=iy * grid.PITCH_MM,
+                    router=router,
+                    copper=copper,
+                )
 
 
 # --- layers

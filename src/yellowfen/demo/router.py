@@ -62,13 +62,15 @@ class Router:
         """Take the place of a rectangle (pad, track, hole) for a net."""
         for layer in layers:
             reach = CLEAR_MM + TRACK_MM / 2
-            self._mark(self.track[layer], net, x, y, half_x + reach, half_y + reach)
+            self._mark(self.track[layer], net, x, y=y, half_x=half_x + reach, half_y=half_y + reach)
         reach = CLEAR_MM + VIA_MM / 2
-        self._mark(self.via, net, x, y, half_x + reach, half_y + reach)
+        self._mark(self.via, net, x, y=y, half_x=half_x + reach, half_y=half_y + reach)
 
     def no_via(self, x: float, y: float, half_x: float, half_y: float) -> None:
         """Keep vias out of a pad, where they would steal its solder."""
-        self._mark(self.via, _SHARED, x, y, half_x + VIA_MM / 2, half_y + VIA_MM / 2)
+        self._mark(
+            self.via, _SHARED, x, y=y, half_x=half_x + VIA_MM / 2, half_y=half_y + VIA_MM / 2
+        )
 
     def pad_nodes(self, layer: int, x: float, y: float, half_x: float, half_y: float) -> list[Node]:
         """Grid nodes within a pad, at least the nearest one."""
@@ -196,9 +198,16 @@ class Router:
                 run.append(node)
         tracks.append((run[0][0], _corners(run)))
         for layer, y, x in path:
-            self.block(net, (layer,), x * PITCH_MM, y * PITCH_MM, TRACK_MM / 2, TRACK_MM / 2)
+            self.block(
+                net,
+                (layer,),
+                x * PITCH_MM,
+                y=y * PITCH_MM,
+                half_x=TRACK_MM / 2,
+                half_y=TRACK_MM / 2,
+            )
         for x_mm, y_mm in vias:
-            self.block(net, (0, 1), x_mm, y_mm, VIA_MM / 2, VIA_MM / 2)
+            self.block(net, (0, 1), x_mm, y=y_mm, half_x=VIA_MM / 2, half_y=VIA_MM / 2)
         return [track for track in tracks if len(track[1]) > 1], vias
 
 

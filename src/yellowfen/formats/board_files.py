@@ -96,7 +96,9 @@ def read_board(
     with _no_collecting():
         found = read_files(files, choices.roles, columns or {}, on_step)
         try:
-            return _board_from(found, name, choices, thickness_mm, on_step, library)
+            return _board_from(
+                found, name, choices, thickness_mm=thickness_mm, on_step=on_step, library=library
+            )
         except (shapely.errors.GEOSException, FloatingPointError) as problem:
             said = f"its shapes cannot be worked out together ({str(problem)[:80]}); set the damaged layer to 'not used', or export it again"
             raise UnreadableFile(name, said) from None
@@ -143,15 +145,15 @@ def _board_from(
             found,
             name,
             choices,
-            thickness_mm,
-            on_step,
-            library,
-            shape,
-            pads,
-            openings,
-            _holes(found, origin),
-            ready,
-            maps,
+            thickness_mm=thickness_mm,
+            on_step=on_step,
+            library=library,
+            shape=shape,
+            pads=pads,
+            openings=openings,
+            holes=_holes(found, origin),
+            spans=ready,
+            maps=maps,
         )
 
 
@@ -239,10 +241,10 @@ def _holes(found: FileSet, origin: Point) -> tuple[Hole, ...]:
                     round(hit.x_mm - origin[0], 4),
                     round(hit.y_mm - origin[1], 4),
                     hit.drill_mm,
-                    plated,
-                    x2,
-                    y2,
-                    drill.layers,
+                    plated=plated,
+                    x2_mm=x2,
+                    y2_mm=y2,
+                    layers=drill.layers,
                 )
             )
     return tuple(holes)
@@ -290,10 +292,10 @@ def _map_of(
         label,
         depth,
         FOIL_UM,
-        COVERAGE_CELL_MM,
-        rows,
-        round(spans.area_within(nx * COVERAGE_CELL_MM), 3),
-        links,
+        cell_mm=COVERAGE_CELL_MM,
+        coverage=rows,
+        area_mm2=round(spans.area_within(nx * COVERAGE_CELL_MM), 3),
+        links=links,
     )
 
 
@@ -545,7 +547,15 @@ def _from_its_pads(ref: str, faces: Mapping[str, list[Pad]]) -> Placement:
         key=lambda face: (sum(pad.paste_mm2 > 0 for pad in faces[face]), len(faces[face])),
     )
     xs, ys = [pad.x_mm for pad in faces[side]], [pad.y_mm for pad in faces[side]]
-    return Placement(ref, "", "", (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2, 0.0, side)
+    return Placement(
+        ref,
+        "",
+        "",
+        x_mm=(min(xs) + max(xs)) / 2,
+        y_mm=(min(ys) + max(ys)) / 2,
+        rotation_deg=0.0,
+        side=side,
+    )
 
 
 def _named_by_legend(

@@ -69,7 +69,16 @@ def _openings(
         shapely.length(paste).round(4).tolist(),
     )
     return [
-        Opening(side, ring, area, length, first, second, round(angle, 2), pad)
+        Opening(
+            side,
+            ring,
+            area,
+            perimeter_mm=length,
+            size_x_mm=first,
+            size_y_mm=second,
+            angle_deg=round(angle, 2),
+            pad=pad,
+        )
         for ring, area, length, (first, second, angle), pad in zip(
             rings_of(paste, origin, 0.001, 5), areas, lengths, sizes, below, strict=True
         )
@@ -218,15 +227,15 @@ def _as_pads(
                 side,
                 x,
                 y,
-                first,
-                second,
-                round(angle, 2),
-                areas[index],
-                round(float(over[index]), 5),
-                ring,
-                owner.ref if owner else None,
-                owner.pin if owner else None,
-                owner.net if owner else None,
+                size_x_mm=first,
+                size_y_mm=second,
+                angle_deg=round(angle, 2),
+                area_mm2=areas[index],
+                paste_mm2=round(float(over[index]), 5),
+                ring=ring,
+                ref=owner.ref if owner else None,
+                pin=owner.pin if owner else None,
+                net=owner.net if owner else None,
             )
         )
     return pads

@@ -248,7 +248,7 @@ class _Reader:
         drill, plated = self._size(number)
         path = [start, end] if mode == 1 else self._arc(text, number, start, end, mode == 2)
         for (x0, y0), (x1, y1) in itertools.pairwise(path):
-            self.hits.append(DrillHit(x0, y0, drill, plated, x1, y1))
+            self.hits.append(DrillHit(x0, y0, drill, plated=plated, x2_mm=x1, y2_mm=y1))
 
     def _arc(
         self,
@@ -298,7 +298,7 @@ def drill_of(layer: GerberLayer) -> DrillFile:
             )
         elif one.kind == "stroke" and one.width_mm > 0:
             hits += [
-                DrillHit(a[0], a[1], round(one.width_mm, 4), plated, b[0], b[1])
+                DrillHit(a[0], a[1], round(one.width_mm, 4), plated=plated, x2_mm=b[0], y2_mm=b[1])
                 for a, b in itertools.pairwise(one.path)
             ]
         else:

@@ -167,12 +167,12 @@ def _melt_test(given: MeltIn, index: int) -> MeltTest:
         source,
         given.distance_mm,
         given.alloy,
-        scrap.width_mm,
-        scrap.height_mm,
-        scrap.thickness_mm,
-        scrap.copper,
-        given.ambient_c,
-        given.circle_mm,
+        width_mm=scrap.width_mm,
+        depth_mm=scrap.height_mm,
+        thickness_mm=scrap.thickness_mm,
+        copper=scrap.copper,
+        ambient_c=given.ambient_c,
+        circle_mm=given.circle_mm,
     )
     return MeltTest(scene, "dot", tuple(given.seconds), f"melt test {index + 1}")
 

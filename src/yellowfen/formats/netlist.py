@@ -93,8 +93,8 @@ def _point(line: str, unit: float, longer: dict[str, str], name: str, number: in
         longer.get(net, net),
         ref.strip(),
         pin.strip("M ").strip(),
-        x,
-        y,
-        side,
-        int(drill[1]) * unit if drill else 0.0,
+        x_mm=x,
+        y_mm=y,
+        access=side,
+        drill_mm=int(drill[1]) * unit if drill else 0.0,
     )

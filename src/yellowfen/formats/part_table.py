@@ -247,15 +247,20 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
                 name,
                 rows,
                 number,
-                dict(kept),
-                _units(row, kept, text),
-                "as you chose for this heading",
+                columns=dict(kept),
+                units=_units(row, kept, text),
+                why="as you chose for this heading",
             )
     for number, row in enumerate(rows[:60]):
         columns = _by_heading(row)
         if "ref" in columns and len(columns) >= 2:
             return _Table(
-                name, rows, number, columns, _units(row, columns, text), "by its headings"
+                name,
+                rows,
+                number,
+                columns=columns,
+                units=_units(row, columns, text),
+                why="by its headings",
             )
     bare = choice.get(_bare_key(rows[0]) if rows else "")
     if bare and "ref" in bare:
@@ -263,9 +268,9 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
             name,
             rows,
             -1,
-            dict(bare),
-            _units([], bare, text),
-            "as you chose for tables of this width without heading",
+            columns=dict(bare),
+            units=_units([], bare, text),
+            why="as you chose for tables of this width without heading",
         )
     columns = _by_content(rows)
     if "ref" in columns and len(columns) >= 2:
@@ -273,9 +278,9 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
             name,
             rows,
             -1,
-            columns,
-            _units([], columns, text),
-            "by what stands in its columns, since it has no heading",
+            columns=columns,
+            units=_units([], columns, text),
+            why="by what stands in its columns, since it has no heading",
         )
     raise UnreadableFile(
         name, "no heading row with a reference column (such as Ref, Designator) was found; add one"
@@ -432,9 +437,9 @@ def how_read(data: bytes, name: str, choice: ColumnChoice | None = None) -> Tabl
         name,
         heading,
         dict(table.columns),
-        unit,
-        table.why,
-        tuple(tuple(cell[:40] for cell in row) for row in body[:3]),
+        unit=unit,
+        why=table.why,
+        sample=tuple(tuple(cell[:40] for cell in row) for row in body[:3]),
     )
 
 
@@ -495,11 +500,11 @@ def _placement(table: _Table, row: list[str], line: int) -> Placement:
         table.cell(row, "ref")[:40],
         table.cell(row, "value")[:80],
         table.cell(row, "footprint")[:120],
-        number("x", table.units["x"]),
-        number("y", table.units["y"]),
-        number("rotation", 1.0) % 360 if table.cell(row, "rotation") else 0.0,
-        _side(table.cell(row, "side"), table, line) if "side" in table.columns else "top",
-        _fitted(table, row),
+        x_mm=number("x", table.units["x"]),
+        y_mm=number("y", table.units["y"]),
+        rotation_deg=number("rotation", 1.0) % 360 if table.cell(row, "rotation") else 0.0,
+        side=_side(table.cell(row, "side"), table, line) if "side" in table.columns else "top",
+        fitted=_fitted(table, row),
     )
 
 

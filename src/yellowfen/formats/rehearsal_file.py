@@ -306,17 +306,24 @@ def _board(board: BoardIn) -> BoardStack:
         board.width_mm,
         board.height_mm,
         board.thickness_mm,
-        tuple(layers),
-        Underside(board.underside),
-        vias,
-        tuple(board.outline),
-        board.core,
+        copper=tuple(layers),
+        underside=Underside(board.underside),
+        vias=vias,
+        outline=tuple(board.outline),
+        core=board.core,
     )
 
 
 def _part(part: PartIn, index: int) -> PlacedPart:
     lands = tuple(
-        Land(pad.pin, pad.x_mm, pad.y_mm, pad.size_x_mm, pad.size_y_mm, pad.kind)
+        Land(
+            pad.pin,
+            pad.x_mm,
+            pad.y_mm,
+            size_x_mm=pad.size_x_mm,
+            size_y_mm=pad.size_y_mm,
+            kind=pad.kind,
+        )
         for pad in part.pads
     )
     if part.package == "unknown" and lands:
@@ -336,12 +343,12 @@ def _part(part: PartIn, index: int) -> PlacedPart:
         part.ref,
         package,
         part.x_mm,
-        part.y_mm,
-        part.rotation_deg,
-        Side(part.side),
-        part.alloy,
-        tuple(part.plane_pins),
-        tuple(part.relief_pins),
+        y_mm=part.y_mm,
+        rotation_deg=part.rotation_deg,
+        side=Side(part.side),
+        alloy=part.alloy,
+        plane_pins=tuple(part.plane_pins),
+        relief_pins=tuple(part.relief_pins),
     )
 
 
@@ -356,14 +363,14 @@ def _move(move: MoveIn, index: int) -> Move:
         move.do,
         move.seconds,
         over,
-        height,
-        move.circle_mm,
-        move.circle_s,
-        move.path,
-        move.along_deg,
-        move.tilt_deg,
-        move.tilt_to_deg,
-        move.pin,
+        height_mm=height,
+        circle_mm=move.circle_mm,
+        circle_s=move.circle_s,
+        path=move.path,
+        along_deg=move.along_deg,
+        tilt_deg=move.tilt_deg,
+        tilt_to_deg=move.tilt_to_deg,
+        pin=move.pin,
         awaits=tuple(move.awaits),
     )
 

@@ -74,11 +74,11 @@ def _kept(row: sqlite3.Row) -> Kept:
         row["id"],
         row["station_id"],
         row["tool_id"],
-        row["made_at"],
-        row["how"],
-        row["said"],
-        unpack(Calibration, row["result"]),
-        bool(row["undone"]),
+        made_at=row["made_at"],
+        how=row["how"],
+        said=row["said"],
+        result=unpack(Calibration, row["result"]),
+        undone=bool(row["undone"]),
     )
 
 

@@ -60,11 +60,11 @@ def _lot(connection: sqlite3.Connection, row: sqlite3.Row) -> Lot:
         row["id"],
         row["name"],
         unpack(Paste, row["paste"]),
-        row["container"],
-        row["grams"],
-        row["bought_s"],
-        row["expires_s"],
-        events,
+        container=row["container"],
+        grams=row["grams"],
+        bought_s=row["bought_s"],
+        expires_s=row["expires_s"],
+        events=events,
     )
 
 

@@ -124,10 +124,10 @@ def prints_of(connection: sqlite3.Connection, job_id: int) -> list[Printed]:
             row["id"],
             row["made_at"],
             row["found"],
-            bool(row["wiped"]),
-            bool(row["repeated"]),
-            row["foil_um"] / 1000,
-            unpack(Paste, row["paste"]),
+            wiped=bool(row["wiped"]),
+            repeated=bool(row["repeated"]),
+            foil_mm=row["foil_um"] / 1000,
+            paste=unpack(Paste, row["paste"]),
         )
         for row in found
     ]

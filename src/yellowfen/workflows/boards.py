@@ -112,10 +112,10 @@ def _read(
         files,
         name,
         choices,
-        thickness_mm,
-        on_step,
-        library_of(connection),
-        packages.headings(connection),
+        thickness_mm=thickness_mm,
+        on_step=on_step,
+        library=library_of(connection),
+        columns=packages.headings(connection),
     )
     return board, Source(files, choices, revision_of=revision_of)
 
@@ -288,9 +288,9 @@ def correct_part(
             connection,
             board_id,
             board,
-            replace(source, choices=source.choices.with_part(before, choice)),
-            ref,
-            now,
+            source=replace(source, choices=source.choices.with_part(before, choice)),
+            ref=ref,
+            now=now,
         )
         return now
     with atomic(connection):

@@ -109,11 +109,11 @@ def melt_test(
         air_of(station, outlet_c),
         distance_mm,
         alloy,
-        scrap.width_mm,
-        scrap.height_mm,
-        scrap.thickness_mm,
-        scrap.copper,
-        ambient_c,
+        width_mm=scrap.width_mm,
+        depth_mm=scrap.height_mm,
+        thickness_mm=scrap.thickness_mm,
+        copper=scrap.copper,
+        ambient_c=ambient_c,
     )
     test = MeltTest(scene, "dot", seconds, f"melt test at {distance_mm:g} mm")
     found = from_times([test], station_doubts(connection, station_id))
@@ -155,11 +155,11 @@ def _on_tool(tool: Tool, scrap: Scrap, alloy: str, seconds: float, ambient_c: fl
         HotAir(6, 300, 20),
         20,
         alloy,
-        scrap.width_mm,
-        scrap.height_mm,
-        scrap.thickness_mm,
-        scrap.copper,
-        ambient_c,
+        width_mm=scrap.width_mm,
+        depth_mm=scrap.height_mm,
+        thickness_mm=scrap.thickness_mm,
+        copper=scrap.copper,
+        ambient_c=ambient_c,
     )
     deed = Deed.PLATE if isinstance(tool.content, HotPlate) else Deed.OVEN
     if not isinstance(tool.content, (HotPlate, Oven)):
@@ -199,13 +199,13 @@ def log_test(
             air_of(station),
             distance_mm,
             "Sn96.5Ag3Cu0.5",
-            scrap.width_mm,
-            scrap.height_mm,
-            scrap.thickness_mm,
-            scrap.copper,
-            ambient_c,
-            circle_mm,
-            heated_s,
+            width_mm=scrap.width_mm,
+            depth_mm=scrap.height_mm,
+            thickness_mm=scrap.thickness_mm,
+            copper=scrap.copper,
+            ambient_c=ambient_c,
+            circle_mm=circle_mm,
+            seconds=heated_s,
         )
         doubts = station_doubts(connection, station_id)
     elif tool_id is not None:
@@ -304,7 +304,12 @@ def strengths(connection: sqlite3.Connection) -> list[Strength]:
         doubts, air = station_doubts(connection, station.id), air_of(station)
         true_c = air.outlet_c + doubts.outlet_shift_k
         jet = jet_on_board(
-            air.round_mm, true_c, air.flow_lpm, COMPARED_AT_MM, 23.0, doubts.jet_factor
+            air.round_mm,
+            true_c,
+            air.flow_lpm,
+            height_mm=COMPARED_AT_MM,
+            ambient_c=23.0,
+            factor=doubts.jet_factor,
         )
         warm_c = 23.0 + jet.centre_warmth * (true_c - 23.0)
         middle = max(jet.centre_w_m2k * (warm_c - COMPARED_AT_C) * 1e-4, 0.0)
@@ -314,7 +319,15 @@ def strengths(connection: sqlite3.Connection) -> list[Strength]:
         ratio = middle / first.middle if first and first.middle > 0 else 1.0
         apart = first is not None and (middle / spread > first.high or middle * spread < first.low)
         found.append(
-            Strength(station, middle / spread, middle, middle * spread, taught, ratio, apart)
+            Strength(
+                station,
+                middle / spread,
+                middle,
+                high=middle * spread,
+                taught=taught,
+                ratio=ratio,
+                apart=apart,
+            )
         )
     return found
 
@@ -333,7 +346,12 @@ def _like(
 ) -> Like:
     true_c = air.outlet_c + known.outlet_shift_k
     wanted = jet_on_board(
-        air.round_mm, true_c, air.flow_lpm, distance_mm, 23.0, known.jet_factor
+        air.round_mm,
+        true_c,
+        air.flow_lpm,
+        height_mm=distance_mm,
+        ambient_c=23.0,
+        factor=known.jet_factor,
     ).centre_w_m2k
     doubts = station_doubts(connection, other.id)
     shown = true_c - other.outlet_offset_c - doubts.outlet_shift_k
@@ -349,7 +367,12 @@ def _flow_for(
 
     def strength(flow: float) -> float:
         return jet_on_board(
-            air_of(station).round_mm, true_c, flow, distance_mm, 23.0, factor
+            air_of(station).round_mm,
+            true_c,
+            flow,
+            height_mm=distance_mm,
+            ambient_c=23.0,
+            factor=factor,
         ).centre_w_m2k
 
     low, high = 2.0, 150.0

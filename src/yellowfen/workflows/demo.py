@@ -46,7 +46,18 @@ def fill(connection: sqlite3.Connection) -> bool:
     with atomic(connection):
         board_id = boards.add(connection, board, Source(files, Choices()))
         if not stations.rows(connection):
-            stations.add(connection, Station(0, "Bench station", 6.0, 350.0, 30.0, "350", "3"))
+            stations.add(
+                connection,
+                Station(
+                    0,
+                    "Bench station",
+                    6.0,
+                    outlet_c=350.0,
+                    flow_lpm=30.0,
+                    outlet_label="350",
+                    flow_label="3",
+                ),
+            )
         station = stations.rows(connection)[0]
         plan = HeatPlan(
             station_id=station.id,
@@ -66,7 +77,15 @@ def _fill_materials(connection: sqlite3.Connection) -> None:
     """A syringe of leaded paste in use, and three needles."""
     day, now = 86400.0, time.time()
     lot = materials.add_lot(
-        connection, Lot(0, "Bench syringe", paste_named("sn63-t4"), "syringe", 35.0, now - 60 * day)
+        connection,
+        Lot(
+            0,
+            "Bench syringe",
+            paste_named("sn63-t4"),
+            container="syringe",
+            grams=35.0,
+            bought_s=now - 60 * day,
+        ),
     )
     for kind, ago_h, grams in (
         (LotEvent.OUT, 500.0, 0.0),
@@ -96,7 +115,9 @@ def furnish(connection: sqlite3.Connection) -> bool:
         tools.add(connection, tool)
     melt_test(connection, station_id, 20.0, "Sn63Pb37", (13.0, 12.0, 13.5), Scrap())
     parts = rework.plan.targets
-    work.change_purpose(connection, rework.id, rework.name, Purpose.REWORK, parts, ("red dot",))
+    work.change_purpose(
+        connection, rework.id, rework.name, purpose=Purpose.REWORK, parts=parts, pieces=("red dot",)
+    )
     jobs.take_piece(connection, rework.id, jobs.pieces_of(connection, rework.id)[0].id)
     _all_done(connection, bench_runs_work.start_kit_check(connection, rework.id), 6)
     run = _heated(connection, rework.id, slower=1.06)

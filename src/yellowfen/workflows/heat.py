@@ -87,10 +87,10 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
         f"{abs(hash(key)):x}",
         scene,
         rehearse(scene, resolution),
-        0.0,
-        quick,
-        doubts,
-        is_taught(connection, job.plan),
+        wall_s=0.0,
+        quick=quick,
+        doubts=doubts,
+        taught=is_taught(connection, job.plan),
     )
     done = replace(done, wall_s=time.perf_counter() - began)
     with _LOCK:
@@ -219,9 +219,9 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
         targets,
         sure.harm.low,
         sure.harm_why if sure.harm.low is not None else "",
-        said,
-        stop_forecasts(done, sure),
-        len(targets) > MOST_FLOWS,
+        model=said,
+        stops=stop_forecasts(done, sure),
+        grouped=len(targets) > MOST_FLOWS,
     )
 
 

@@ -43,9 +43,9 @@ def answer_questions(
         name,
         round(size[0], 2),
         round(size[1], 2),
-        height_mm,
-        joint,
-        material,
+        height_mm=height_mm,
+        joint=joint,
+        material=material,
         heat_shy=material == "plastic",
         iron_only=iron_only,
     )

@@ -79,17 +79,17 @@ def paste_state(
         job,
         plan,
         paste,
-        whole,
-        drawn,
-        board,
-        changes,
-        steps,
-        compared,
-        best,
-        foil_mm,
-        weighed,
-        fitted,
-        judged,
+        whole=whole,
+        drawn=drawn,
+        board=board,
+        changes=changes,
+        steps=steps,
+        foils=compared,
+        best_mm=best,
+        foil_mm=foil_mm,
+        weighed=weighed,
+        fitted=fitted,
+        judged=judged,
     )
 
 
@@ -222,12 +222,19 @@ def log_print(
                 connection,
                 state.plan.lot_id,
                 LotEvent.USED,
-                time.time(),
-                grams,
-                f"print, {state.job.name}"[:80],
+                at_s=time.time(),
+                grams=grams,
+                said=f"print, {state.job.name}"[:80],
             )
         stored.add_print(
-            connection, job_id, found, wiped, repeated, state.foil_mm, state.paste, event
+            connection,
+            job_id,
+            found,
+            wiped=wiped,
+            repeated=repeated,
+            foil_mm=state.foil_mm,
+            paste=state.paste,
+            lot_event_id=event,
         )
 
 

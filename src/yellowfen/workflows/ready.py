@@ -134,10 +134,10 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
         paste.whole,
         paste.paste,
         bench,
-        plan.ways(),
-        _second_side(paste.board),
-        plan.boards,
-        paste.plan.costs,
+        wishes=plan.ways(),
+        second=_second_side(paste.board),
+        boards=plan.boards,
+        costs=paste.plan.costs,
     )
     chosen = replace(chosen, ways=tuple(one for one in chosen.ways if job.about(one.part.ref)))
     if job.purpose is not Purpose.BUILD:
@@ -259,7 +259,12 @@ def iron_need(
     kept = state.paste.job
     job = kept.with_plan(replace(kept.plan, alloy=state.paste.paste.alloy))
     seen = touch_joint(
-        connection, job, iron_for(connection, state, ref), ref, rows[0][len(rows[0]) // 2].pin, tie
+        connection,
+        job,
+        iron_for(connection, state, ref),
+        ref=ref,
+        pin=rows[0][len(rows[0]) // 2].pin,
+        tie=tie,
     )
     return seen.wets_s if seen else None
 
@@ -355,7 +360,13 @@ def order_of(connection: sqlite3.Connection, state: ReadyState, side: str) -> Or
         _WORKING[place] = (done, of)
 
     found = placement_order(
-        state.board, side, str(school), cast(Pace, pace), state.plan.wishes, state.by_iron, told
+        state.board,
+        side,
+        str(school),
+        pace=cast(Pace, pace),
+        wishes=state.plan.wishes,
+        skip=state.by_iron,
+        told=told,
     )
     _WORKING.pop(place, None)
     with _LOCK:
@@ -519,17 +530,17 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         plan.boards,
         sides,
         state.techniques.stencil,
-        max(0.0, (warm.open_h if warm else 0.0) - out_h),
-        len(kit(state.board, plan.boards)),
-        costs.set_up_min,
-        paste_min,
-        {side: order_of(connection, state, side).takes.minutes for side in sides},
-        heat,
-        iron,
-        late,
-        plan.wash,
-        plan.pace,
-        state.share,
+        warm_h=max(0.0, (warm.open_h if warm else 0.0) - out_h),
+        kit_lines=len(kit(state.board, plan.boards)),
+        set_up_min=costs.set_up_min,
+        paste_min=paste_min,
+        place_min={side: order_of(connection, state, side).takes.minutes for side in sides},
+        heat_min=heat,
+        iron_min=iron,
+        late_iron_min=late,
+        wash=plan.wash,
+        pace=plan.pace,
+        share=state.share,
     )
 
 

@@ -159,7 +159,9 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
             continue
         if tasks.state_of(connection, task.id) == CANCELLED:
             return False
-        column = window_column(scene, axis, value, dwells, WINDOW_RESOLUTION, ready)
+        column = window_column(
+            scene, axis, value, dwells_s=dwells, resolution=WINDOW_RESOLUTION, ready=ready
+        )
         tasks.add_step(connection, task, place, json.dumps(asdict(column)))
     columns = tuple(
         _column(json.loads(step)) for step in tasks.get(connection, task.id).steps[:MAP_SIZE]
@@ -168,9 +170,9 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         scene,
         axis,
         columns,
-        dwells,
-        tolerance_of(scene, doubts, axis),
-        dial_shift(plan, doubts, axis),
+        dwells_s=dwells,
+        tolerance=tolerance_of(scene, doubts, axis),
+        shift=dial_shift(plan, doubts, axis),
     )
     tasks.add_step(connection, task, CONFIRMED, json.dumps(None if best is None else asdict(best)))
     return True
@@ -454,9 +456,9 @@ def _column(stored: dict[str, Any]) -> Column:
                 Fate(one["fate"]),
                 one["by"],
                 one["why"],
-                one["last_s"],
-                one["peak_c"],
-                one.get("loose", 0),
+                last_s=one["last_s"],
+                peak_c=one["peak_c"],
+                loose=one.get("loose", 0),
             )
             for one in stored["outcomes"]
         ),

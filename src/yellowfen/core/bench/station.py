@@ -13,25 +13,25 @@ USUAL_MOST_LPM = constant(
     "station_most_air",
     110.0,
     "L/min",
-    Mark.FROM_MEMORY,
-    "usual hand stations name 100 to 120 at most",
-    "air of a station known by its dial",
+    mark=Mark.FROM_MEMORY,
+    source="usual hand stations name 100 to 120 at most",
+    affects="air of a station known by its dial",
 )
 MOST_LOG_SD = constant(
     "doubt_most_air",
     0.3,
     "log",
-    Mark.FROM_MEMORY,
-    "a maximum that is not known",
-    "bands of a station known by its dial",
+    mark=Mark.FROM_MEMORY,
+    source="a maximum that is not known",
+    affects="bands of a station known by its dial",
 )
 DIAL_LOG_SD = constant(
     "doubt_dial",
     0.2,
     "log",
-    Mark.FROM_MEMORY,
-    "air in proportion to the dial's share",
-    "bands of a station known by its dial",
+    mark=Mark.FROM_MEMORY,
+    source="air in proportion to the dial's share",
+    affects="bands of a station known by its dial",
 )
 
 

@@ -22,9 +22,9 @@ FLOOR = constant(
     "copper_gap_floor",
     0.02,
     "1",
-    Mark.FROM_MEMORY,
-    "laminate about a third of a millimetre deep against 35 µm of copper: what bridges a gap",
-    "copper as drawn",
+    mark=Mark.FROM_MEMORY,
+    source="laminate about a third of a millimetre deep against 35 µm of copper: what bridges a gap",
+    affects="copper as drawn",
 )
 
 

@@ -90,7 +90,7 @@ def join(
 
     Known packages first, the smallest of them first; unknown ones take what is left.
     """
-    work = _Work(_Free(pads), library, {}, {}, [], defaultdict(list))
+    work = _Work(_Free(pads), library, {}, parts={}, findings=[], turns=defaultdict(list))
     rest = _already_named(placements, work)
     known, late = [], []
     for placed in rest:
@@ -301,13 +301,13 @@ def _claim(
         placed.ref,
         placed.value,
         placed.footprint,
-        placed.x_mm,
-        placed.y_mm,
-        rotation,
-        placed.side,
-        with_lands(package, tuple(lands)),
-        True,
-        note,
+        x_mm=placed.x_mm,
+        y_mm=placed.y_mm,
+        rotation_deg=rotation,
+        side=placed.side,
+        package=with_lands(package, tuple(lands)),
+        joined=True,
+        note=note,
     )
 
 
@@ -370,7 +370,10 @@ def _by_nearness(
             Finding(placed.ref, f"{name} no pads lie near it; left out of the rehearsal")
         )
         return _part(
-            placed, unknown_body((Land("1", 0, 0, 1, 1, JointKind.GULL_WING),)), False, "unknown"
+            placed,
+            unknown_body((Land("1", 0, 0, size_x_mm=1, size_y_mm=1, kind=JointKind.GULL_WING),)),
+            False,
+            "unknown",
         )
     mine.sort(
         key=lambda i: math.atan2(
@@ -435,11 +438,11 @@ def _part(placed: Placement, package: Package, joined: bool, note: str) -> Board
         placed.ref,
         placed.value,
         placed.footprint,
-        placed.x_mm,
-        placed.y_mm,
-        placed.rotation_deg,
-        placed.side,
-        package,
-        joined,
-        note,
+        x_mm=placed.x_mm,
+        y_mm=placed.y_mm,
+        rotation_deg=placed.rotation_deg,
+        side=placed.side,
+        package=package,
+        joined=joined,
+        note=note,
     )

@@ -21,25 +21,25 @@ PLANE_MM2 = constant(
     "plane_area",
     150.0,
     "mm²",
-    Mark.FROM_MEMORY,
-    "copper of this area within a few cm keeps a joint cool",
-    "what counts as a plane",
+    mark=Mark.FROM_MEMORY,
+    source="copper of this area within a few cm keeps a joint cool",
+    affects="what counts as a plane",
 )
 PLANE_SHARE = constant(
     "plane_share",
     0.12,
     "1",
-    Mark.FROM_MEMORY,
-    "or this share of a small board",
-    "what counts as a plane",
+    mark=Mark.FROM_MEMORY,
+    source="or this share of a small board",
+    affects="what counts as a plane",
 )
 SOLID_SHARE = constant(
     "solid_share",
     0.5,
     "1",
-    Mark.FROM_MEMORY,
-    "spokes meet at most about a third of a pad's edge",
-    "solid or relieved",
+    mark=Mark.FROM_MEMORY,
+    source="spokes meet at most about a third of a pad's edge",
+    affects="solid or relieved",
 )
 _RIM_MM, _MOAT_MM, _RELIEF_ROOM_MM = 0.06, 0.08, 0.55
 _AROUND = tuple((math.cos(k * math.pi / 4), math.sin(k * math.pi / 4)) for k in range(8))

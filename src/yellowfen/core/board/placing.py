@@ -139,7 +139,9 @@ def place(
     proposals = (
         ()
         if chosen or not sample
-        else _proposals(sample, ground, current, usual, count, placements, size)
+        else _proposals(
+            sample, ground, current, usual=usual, count=count, placements=placements, size=size
+        )
     )
     return Placed(
         tuple(shifted(current, one) for one in placements), current, proposals, tuple(findings)

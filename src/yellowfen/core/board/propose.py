@@ -71,7 +71,9 @@ def _placement(ref: str, members: list[int], footprint: str, pads: Sequence[Pad]
         turn = 90.0 if abs(wide - own_wide) > abs(wide - own_high) + 0.05 else 0.0
         dx, dy = _middle_of_lands(package, turn)
         x, y = x - dx, y - dy
-    return Placement(ref, "", footprint, x, y, round(turn, 1), first.side)
+    return Placement(
+        ref, "", footprint, x_mm=x, y_mm=y, rotation_deg=round(turn, 1), side=first.side
+    )
 
 
 def _middle_of_lands(package: Package, turn: float) -> tuple[float, float]:

@@ -21,25 +21,25 @@ TRACES_SHARE = constant(
     "sketch_traces",
     0.25,
     "1",
-    Mark.FROM_MEMORY,
-    "tracks cover a fifth to a third of a two-sided board",
-    "copper of a sketched patch",
+    mark=Mark.FROM_MEMORY,
+    source="tracks cover a fifth to a third of a two-sided board",
+    affects="copper of a sketched patch",
 )
 PLANE_SHARE = constant(
     "sketch_plane",
     0.9,
     "1",
-    Mark.FROM_MEMORY,
-    "a plane less its clearances",
-    "copper of a sketched patch with a plane",
+    mark=Mark.FROM_MEMORY,
+    source="a plane less its clearances",
+    affects="copper of a sketched patch with a plane",
 )
 DOUBT_SHARE = constant(
     "sketch_plane_unknown",
     0.55,
     "1",
-    Mark.FROM_MEMORY,
-    "between tracks and a plane",
-    "copper of a sketched patch, plane not known",
+    mark=Mark.FROM_MEMORY,
+    source="between tracks and a plane",
+    affects="copper of a sketched patch, plane not known",
 )
 FOIL_UM, CELL_MM = 35.0, 0.5
 MOST_PARTS = 200
@@ -142,13 +142,13 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
                 sketched.ref,
                 sketched.value,
                 sketched.package,
-                sketched.x_mm,
-                sketched.y_mm,
-                sketched.rotation_deg % 360,
-                sketched.side,
-                package,
-                True,
-                "",
+                x_mm=sketched.x_mm,
+                y_mm=sketched.y_mm,
+                rotation_deg=sketched.rotation_deg % 360,
+                side=sketched.side,
+                package=package,
+                joined=True,
+                note="",
             )
         )
         pads += [_pad(sketched, package, land, sketch.plane) for land in package.lands]
@@ -185,11 +185,11 @@ def _opening(pad: Pad, number: int) -> Opening:
         pad.side,
         pad.ring,
         pad.area_mm2,
-        2 * (pad.size_x_mm + pad.size_y_mm),
-        pad.size_x_mm,
-        pad.size_y_mm,
-        pad.angle_deg,
-        number,
+        perimeter_mm=2 * (pad.size_x_mm + pad.size_y_mm),
+        size_x_mm=pad.size_x_mm,
+        size_y_mm=pad.size_y_mm,
+        angle_deg=pad.angle_deg,
+        pad=number,
     )
 
 
@@ -227,7 +227,14 @@ def _copper(sketch: Sketch) -> tuple[CopperMap, ...]:
     )
     area = nx * ny * CELL_MM**2
     return tuple(
-        CopperMap(layer, depth, FOIL_UM, CELL_MM, ((share,) * nx,) * ny, round(share * area, 3))
+        CopperMap(
+            layer,
+            depth,
+            FOIL_UM,
+            cell_mm=CELL_MM,
+            coverage=((share,) * nx,) * ny,
+            area_mm2=round(share * area, 3),
+        )
         for layer, depth, share in (("top", 0.0, TRACES_SHARE), ("bottom", 1.0, below))
     )
 
@@ -255,14 +262,14 @@ def _pad(part: SketchedPart, package: Package, land: Land, plane: Plane) -> Pad:
         part.side,
         x,
         y,
-        land.size_x_mm,
-        land.size_y_mm,
-        (flip * part.rotation_deg) % 180,
-        land.area_mm2,
-        land.area_mm2,
-        ring,
-        part.ref,
-        land.pin,
-        None,
-        tie,
+        size_x_mm=land.size_x_mm,
+        size_y_mm=land.size_y_mm,
+        angle_deg=(flip * part.rotation_deg) % 180,
+        area_mm2=land.area_mm2,
+        paste_mm2=land.area_mm2,
+        ring=ring,
+        ref=part.ref,
+        pin=land.pin,
+        net=None,
+        tie=tie,
     )

@@ -34,73 +34,73 @@ LENGTHEN_MM = constant(
     "lengthen_most",
     0.5,
     "mm",
-    Mark.FROM_MEMORY,
-    "openings run out beyond the toe by up to half a millimetre",
-    "longer openings",
+    mark=Mark.FROM_MEMORY,
+    source="openings run out beyond the toe by up to half a millimetre",
+    affects="longer openings",
 )
 OVERPRINT_MM = constant(
     "overprint_most",
     0.3,
     "mm",
-    Mark.FROM_MEMORY,
-    "paste printed over the mask draws back from so far",
-    "larger openings",
+    mark=Mark.FROM_MEMORY,
+    source="paste printed over the mask draws back from so far",
+    affects="larger openings",
 )
 KEEP_CLEAR_MM = constant(
     "overprint_clear",
     0.25,
     "mm",
-    Mark.FROM_MEMORY,
-    "paste kept so far from the next opening",
-    "longer and larger openings",
+    mark=Mark.FROM_MEMORY,
+    source="paste kept so far from the next opening",
+    affects="longer and larger openings",
 )
 HOME_PLATE_CUT = constant(
     "home_plate_cut",
     0.4,
     "1",
-    Mark.FROM_MEMORY,
-    "inner corners cut over two fifths of the length",
-    "home-plate openings of chips",
+    mark=Mark.FROM_MEMORY,
+    source="inner corners cut over two fifths of the length",
+    affects="home-plate openings of chips",
 )
 WEB_MM = constant(
     "pane_web",
     0.22,
     "mm",
-    Mark.FROM_MEMORY,
-    "webs between panes of 0.2 to 0.3 mm hold in a foil",
-    "panes over thermal pads",
+    mark=Mark.FROM_MEMORY,
+    source="webs between panes of 0.2 to 0.3 mm hold in a foil",
+    affects="panes over thermal pads",
 )
 PANE_MM = constant(
     "pane_side",
     1.5,
     "mm",
-    Mark.FROM_MEMORY,
-    "panes of 1 to 2 mm: the squeegee scoops out larger ones",
-    "panes over thermal pads",
+    mark=Mark.FROM_MEMORY,
+    source="panes of 1 to 2 mm: the squeegee scoops out larger ones",
+    affects="panes over thermal pads",
 )
 TAB_COVERAGE = constant(
     "tab_coverage",
     0.65,
     "1",
-    Mark.COMMON_PRACTICE,
-    "50 to 80 % of a tab's or thermal pad's area, in panes",
-    "panes over tabs",
+    mark=Mark.COMMON_PRACTICE,
+    source="50 to 80 % of a tab's or thermal pad's area, in panes",
+    affects="panes over tabs",
 )
 SCREW_MM = constant(
     "screw_hole",
     1.5,
     "mm",
-    Mark.FROM_MEMORY,
-    "holes that wide are for screws or pins",
-    "openings to leave out",
+    mark=Mark.FROM_MEMORY,
+    source="holes that wide are for screws or pins",
+    affects="openings to leave out",
 )
 PLANE_MM2 = constant(
     "plane_opening",
     12.0,
     "mm²",
-    Mark.FROM_MEMORY,
-    "a bare area that large over no part is a plane's, not a joint's",
-    "openings to leave out",
+    mark=Mark.FROM_MEMORY,
+    source="a bare area that large over no part is a plane's, not a joint's",
+    affects="openings to leave out",
 )
 EASY = 0.93  # of what just may bridge
 _SMALL_CHIP_MM = 1.3  # a chip no longer than this (0402 and below) keeps its rectangle

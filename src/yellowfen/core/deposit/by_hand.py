@@ -32,60 +32,65 @@ BORE_BALLS = constant(
     "needle_bore_balls",
     8.0,
     "1",
-    Mark.COMMON_PRACTICE,
-    "needle bore at least seven to ten times the largest ball",
-    "which needle a paste goes through",
+    mark=Mark.COMMON_PRACTICE,
+    source="needle bore at least seven to ten times the largest ball",
+    affects="which needle a paste goes through",
 )
 DOT_SPREAD = constant(
     "dot_spread",
     1.4,
     "1",
-    Mark.FROM_MEMORY,
-    "a dot is 1.2 to 1.6 times as wide as the bore",
-    "size of a dot",
+    mark=Mark.FROM_MEMORY,
+    source="a dot is 1.2 to 1.6 times as wide as the bore",
+    affects="size of a dot",
 )
 DOT_HEIGHT = constant(
     "dot_height",
     0.4,
     "1",
-    Mark.FROM_MEMORY,
-    "and about two fifths as high as wide",
-    "volume of a dot",
+    mark=Mark.FROM_MEMORY,
+    source="and about two fifths as high as wide",
+    affects="volume of a dot",
 )
 LINE_PITCH_MM = constant(
     "line_across_pitch",
     0.8,
     "mm",
-    Mark.COMMON_PRACTICE,
-    "a line across the row is acceptable down to about 0.8 mm pitch",
-    "dots or a line",
+    mark=Mark.COMMON_PRACTICE,
+    source="a line across the row is acceptable down to about 0.8 mm pitch",
+    affects="dots or a line",
 )
 DOT_S = constant(
     "seconds_per_dot",
     2.5,
     "s",
-    Mark.FROM_MEMORY,
-    "a practised hand; a beginner takes three times as long",
-    "time by hand",
+    mark=Mark.FROM_MEMORY,
+    source="a practised hand; a beginner takes three times as long",
+    affects="time by hand",
 )
 DAB_MM3 = constant(
     "dab_volume",
     0.08,
     "mm³",
-    Mark.FROM_MEMORY,
-    "a knife's tip or a pick carries about as much",
-    "paste in dabs",
+    mark=Mark.FROM_MEMORY,
+    source="a knife's tip or a pick carries about as much",
+    affects="paste in dabs",
 )
 SET_UP_MIN = constant(
     "stencil_set_up",
     10.0,
     "min",
-    Mark.COMMON_PRACTICE,
-    "setting up and aligning takes 5 to 15 min",
-    "stencil or hand",
+    mark=Mark.COMMON_PRACTICE,
+    source="setting up and aligning takes 5 to 15 min",
+    affects="stencil or hand",
 )
 PRINT_MIN = constant(
-    "stencil_print", 1.5, "min", Mark.COMMON_PRACTICE, "a print takes 1 to 2 min", "stencil or hand"
+    "stencil_print",
+    1.5,
+    "min",
+    mark=Mark.COMMON_PRACTICE,
+    source="a print takes 1 to 2 min",
+    affects="stencil or hand",
 )
 
 
@@ -137,16 +142,16 @@ def dots_for(
         if width > 1.2 * short_mm or one * paste.volume_share > wants.fat_mm3:
             continue
         count = max(1, min(round(wanted_mm3 / one), max(1, int(long_mm / (0.55 * width)))))
-        return Dots(gauge, width, count, count * one, count * DOT_S, "")
+        return Dots(gauge, width, count, paste_mm3=count * one, seconds=count * DOT_S, said="")
     dabs = max(1, math.ceil(wanted_mm3 / DAB_MM3 - 0.5))
     width = min(short_mm, (6 * wanted_mm3 / dabs / math.pi) ** (1 / 3))
     return Dots(
         None,
         width,
         dabs,
-        wanted_mm3,
-        2 * DOT_S * dabs,
-        "no needle at hand makes a dot that small: a dab from a knife's tip or a pick",
+        paste_mm3=wanted_mm3,
+        seconds=2 * DOT_S * dabs,
+        said="no needle at hand makes a dot that small: a dab from a knife's tip or a pick",
     )
 
 

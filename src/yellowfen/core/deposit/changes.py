@@ -125,7 +125,16 @@ def place_of(board: Board, opening: Opening) -> str:
 
 def opening_of(side: str, ring: Ring, angle_deg: float, pad: int | None) -> Opening:
     """An opening from its ring; sizes are those of the rectangle turned by `angle_deg`."""
-    bare = Opening(side, ring, area_mm2(ring), perimeter_mm(ring), 0.0, 0.0, angle_deg, pad)
+    bare = Opening(
+        side,
+        ring,
+        area_mm2(ring),
+        perimeter_mm=perimeter_mm(ring),
+        size_x_mm=0.0,
+        size_y_mm=0.0,
+        angle_deg=angle_deg,
+        pad=pad,
+    )
     frame = frame_of(bare)
     return replace(bare, size_x_mm=frame.along_mm, size_y_mm=frame.across_mm)
 

@@ -14,17 +14,17 @@ FILM_MM = constant(
     "solder_film",
     0.03,
     "mm",
-    Mark.FROM_MEMORY,
-    "solder that wets a bare pad stands about this high",
-    "what a joint wants",
+    mark=Mark.FROM_MEMORY,
+    source="solder that wets a bare pad stands about this high",
+    affects="what a joint wants",
 )
 UNDER_FOOT_MM = constant(
     "solder_under_foot",
     0.04,
     "mm",
-    Mark.FROM_MEMORY,
-    "usual joint thickness under a lead's foot or an end",
-    "what a joint wants",
+    mark=Mark.FROM_MEMORY,
+    source="usual joint thickness under a lead's foot or an end",
+    affects="what a joint wants",
 )
 LEADLESS_MM = (0.03, 0.10)
 THERMAL_MM = (0.04, 0.10)

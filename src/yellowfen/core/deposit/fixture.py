@@ -16,17 +16,17 @@ SCRAP_MM = constant(
     "fixture_scrap",
     45.0,
     "mm",
-    Mark.FROM_MEMORY,
-    "scraps wide enough for the blade to start and stop on",
-    "fixture of scrap boards",
+    mark=Mark.FROM_MEMORY,
+    source="scraps wide enough for the blade to start and stop on",
+    affects="fixture of scrap boards",
 )
 SLIP_MM = constant(
     "fixture_slip",
     0.2,
     "mm",
-    Mark.FROM_MEMORY,
-    "play that lets a board be lifted out and the next one in",
-    "fixture of scrap boards",
+    mark=Mark.FROM_MEMORY,
+    source="play that lets a board be lifted out and the next one in",
+    affects="fixture of scrap boards",
 )
 FINE_PITCH_MM = 0.65
 EVEN_SHARE = 0.35  # fewer than this share more one way than the other: both ways count
@@ -84,7 +84,15 @@ def fixture(board: Board, side: str = "top") -> Fixture:
         ]
     )
     return Fixture(
-        scraps, tapes, hinge, degrees, said, along_x, along_y, beneath, _reminders(board, beneath)
+        scraps,
+        tapes,
+        hinge,
+        stroke_deg=degrees,
+        stroke_said=said,
+        along_x=along_x,
+        along_y=along_y,
+        beneath_mm=beneath,
+        reminders=_reminders(board, beneath),
     )
 
 

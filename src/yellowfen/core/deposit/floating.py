@@ -264,10 +264,10 @@ def settle(package: Package, pad_solder_mm3: float, edge_solder_mm3: float) -> S
         alone,
         height,
         crown,
-        crown - alone,
-        edge.bulge_mm(height) if touches else 0.0,
-        touches,
-        pressed,
+        margin_mm=crown - alone,
+        edge_bulge_mm=edge.bulge_mm(height) if touches else 0.0,
+        touches=touches,
+        pressed_out=pressed,
     )
 
 

@@ -34,9 +34,9 @@ CHANGE_S = constant(
     "needle_change",
     60.0,
     "s",
-    Mark.FROM_MEMORY,
-    "unscrew, wipe, screw on, squeeze until paste comes",
-    "time by hand; which needles to take",
+    mark=Mark.FROM_MEMORY,
+    source="unscrew, wipe, screw on, squeeze until paste comes",
+    affects="time by hand; which needles to take",
 )
 MOST_NEEDLES = 3
 _ROWS = (JointKind.GULL_WING, JointKind.J_LEAD)
@@ -189,7 +189,7 @@ def _part_steps(
     )
     for land in part.package.lands:
         for pad in pads.get((part.ref, land.pin), ()) if land.pin not in done else ():
-            yield _dotted(part, land, pad, paste, gauges, fine)
+            yield _dotted(part, land, pad, paste=paste, gauges=gauges, fine=fine)
 
 
 def _rows(part: BoardPart) -> list[list[Land]]:
@@ -233,13 +233,13 @@ def _line(
                 part.ref,
                 part.value,
                 part.package.name,
-                tuple(land.pin for land in row),
-                "line",
-                gauge,
-                (spot,),
-                volume,
-                2 * DOT_S,
-                f"one even line across the {len(row)} pads",
+                pins=tuple(land.pin for land in row),
+                way="line",
+                gauge=gauge,
+                spots=(spot,),
+                paste_mm3=volume,
+                seconds=2 * DOT_S,
+                said=f"one even line across the {len(row)} pads",
             )
     return None
 
@@ -263,13 +263,13 @@ def _dotted(
         part.ref,
         part.value,
         part.package.name,
-        (land.pin,),
-        "dots" if dots.gauge else "dab",
-        dots.gauge,
-        spots,
-        dots.paste_mm3,
-        dots.seconds,
-        fine or dots.said,
+        pins=(land.pin,),
+        way="dots" if dots.gauge else "dab",
+        gauge=dots.gauge,
+        spots=spots,
+        paste_mm3=dots.paste_mm3,
+        seconds=dots.seconds,
+        said=fine or dots.said,
     )
 
 
@@ -307,13 +307,13 @@ def _merged(part: BoardPart, steps: list[HandStep]) -> list[HandStep]:
             part.ref,
             part.value,
             part.package.name,
-            tuple(pin for one in group for pin in one.pins),
-            group[0].way,
-            group[0].gauge,
-            tuple(spot for one in group for spot in one.spots),
-            math.fsum(one.paste_mm3 for one in group),
-            math.fsum(one.seconds for one in group),
-            next((one.said for one in group if one.said), ""),
+            pins=tuple(pin for one in group for pin in one.pins),
+            way=group[0].way,
+            gauge=group[0].gauge,
+            spots=tuple(spot for one in group for spot in one.spots),
+            paste_mm3=math.fsum(one.paste_mm3 for one in group),
+            seconds=math.fsum(one.seconds for one in group),
+            said=next((one.said for one in group if one.said), ""),
         )
         for group in groups.values()
     ]

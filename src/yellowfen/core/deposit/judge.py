@@ -22,20 +22,25 @@ BRIDGES = constant(
     "bridge_likely",
     1.0,
     "1",
-    Mark.FROM_MEMORY,
-    "solder over what lead and land hold, at a gap of a quarter millimetre",
-    "bridges between pins",
+    mark=Mark.FROM_MEMORY,
+    source="solder over what lead and land hold, at a gap of a quarter millimetre",
+    affects="bridges between pins",
 )
 MAY_BRIDGE = constant(
-    "bridge_possible", 0.75, "1", Mark.FROM_MEMORY, "three quarters of it", "bridges between pins"
+    "bridge_possible",
+    0.75,
+    "1",
+    mark=Mark.FROM_MEMORY,
+    source="three quarters of it",
+    affects="bridges between pins",
 )
 NARROW_GAP_MM = constant(
     "narrow_gap",
     0.25,
     "mm",
-    Mark.FROM_MEMORY,
-    "printed paste slumps and solder bulges about this far",
-    "bridges between pins",
+    mark=Mark.FROM_MEMORY,
+    source="printed paste slumps and solder bulges about this far",
+    affects="bridges between pins",
 )
 
 
@@ -159,7 +164,9 @@ def _judge(board: Board, ground: _Ground, foil_mm: float, paste: Paste, factor: 
             solder[opening.pad] += result.solder_mm3
     bridges = _bridges(ground, solder)
     judged = [
-        _judged(board, ground, opening, result, solder, bridges, foil_mm)
+        _judged(
+            board, ground, opening, result=result, solder=solder, bridges=bridges, foil_mm=foil_mm
+        )
         for opening, result in zip(board.openings, released, strict=True)
     ]
     judged.sort(key=lambda one: (-one.rank, one.ref, one.pin))
@@ -201,7 +208,16 @@ def _judged(
     elif bridge >= MAY_BRIDGE:
         warnings.append("may bridge to the next pin")
     return JudgedOpening(
-        opening, ref, pin, result, wants, amount, verdict, bridge, tuple(warnings), too_thick
+        opening,
+        ref,
+        pin,
+        release=result,
+        wanted=wants,
+        pad_solder_mm3=amount,
+        verdict=verdict,
+        bridge=bridge,
+        warnings=tuple(warnings),
+        too_thick=too_thick,
     )
 
 

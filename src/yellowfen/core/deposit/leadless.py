@@ -32,9 +32,9 @@ MOUND_SLOPE_DEG = constant(
     "mound_slope",
     45.0,
     "°",
-    Mark.FROM_MEMORY,
-    "a mound left by a cool iron meets its pad at 30 to 60°",
-    "solder of a mound by iron",
+    mark=Mark.FROM_MEMORY,
+    source="a mound left by a cool iron meets its pad at 30 to 60°",
+    affects="solder of a mound by iron",
 )
 
 
@@ -182,7 +182,14 @@ def leadless_parts(board: Board, judged: Judged, paste: Paste) -> tuple[Leadless
         coverage = sum(printed.get((part.ref, pad.pin), 0.0) for pad in pads) / area
         found.append(
             Leadless(
-                part, coverage, settled, limit, len(holes), min(1.0, drunk / beneath), full, amount
+                part,
+                coverage,
+                settled,
+                limit=limit,
+                holes=len(holes),
+                drunk_share=min(1.0, drunk / beneath),
+                full_mm3=full,
+                amount=amount,
             )
         )
     return tuple(sorted(found, key=lambda one: one.settled.margin_mm))
@@ -228,13 +235,13 @@ def by_hand(package: Package, paste: Paste, wire_diameter_mm: float = 0.5) -> By
         mound,
         _settled(package, mounds, mound),
         mounds,
-        wire_mm(mounds.aim_mm3, wire_diameter_mm, metal),
-        wire_mm(mound, wire_diameter_mm, metal),
-        dot_edge,
-        _settled(package, dots, dot_edge),
-        dots,
-        beneath.diameter_mm,
-        max(1, round(dots.aim_mm3 / each)),
+        wire_beneath_mm=wire_mm(mounds.aim_mm3, wire_diameter_mm, metal),
+        wire_edge_mm=wire_mm(mound, wire_diameter_mm, metal),
+        dot_edge_mm3=dot_edge,
+        dots=_settled(package, dots, dot_edge),
+        dot_amount=dots,
+        dot_mm=beneath.diameter_mm,
+        dots_beneath=max(1, round(dots.aim_mm3 / each)),
     )
 
 

@@ -16,58 +16,68 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
 AREA_RATIO = constant(
-    "area_ratio_least", 0.66, "1", Mark.PUBLISHED, "IPC-7525", "stencil: release of small openings"
+    "area_ratio_least",
+    0.66,
+    "1",
+    mark=Mark.PUBLISHED,
+    source="IPC-7525",
+    affects="stencil: release of small openings",
 )
 ASPECT_RATIO = constant(
     "aspect_ratio_least",
     1.5,
     "1",
-    Mark.PUBLISHED,
-    "IPC-7525, where length is over five times the width",
-    "stencil: release of slots",
+    mark=Mark.PUBLISHED,
+    source="IPC-7525, where length is over five times the width",
+    affects="stencil: release of slots",
 )
 NO_RELEASE = constant(
     "area_ratio_fails",
     0.5,
     "1",
-    Mark.FROM_MEMORY,
-    "below it hand prints come out half or not at all",
-    "stencil: openings that fail",
+    mark=Mark.FROM_MEMORY,
+    source="below it hand prints come out half or not at all",
+    affects="stencil: openings that fail",
 )
 TRANSFER_MIDDLE = constant(
     "transfer_middle",
     0.47,
     "1",
-    Mark.FROM_MEMORY,
-    "logistic centred there: 57 % at 0.5, 85 % at 0.66, 95 % at 0.8",
-    "paste that comes out",
+    mark=Mark.FROM_MEMORY,
+    source="logistic centred there: 57 % at 0.5, 85 % at 0.66, 95 % at 0.8",
+    affects="paste that comes out",
 )
 TRANSFER_WIDTH = constant(
-    "transfer_width", 0.11, "1", Mark.FROM_MEMORY, "as above", "paste that comes out"
+    "transfer_width",
+    0.11,
+    "1",
+    mark=Mark.FROM_MEMORY,
+    source="as above",
+    affects="paste that comes out",
 )
 HAND_SPREAD = constant(
     "transfer_hand_spread",
     0.20,
     "1",
-    Mark.FROM_MEMORY,
-    "hand prints vary by a fifth either way",
-    "spread of a deposit",
+    mark=Mark.FROM_MEMORY,
+    source="hand prints vary by a fifth either way",
+    affects="spread of a deposit",
 )
 BALLS_ACROSS = constant(
     "balls_across",
     5.0,
     "1",
-    Mark.COMMON_PRACTICE,
-    "five balls of the largest size across the narrowest opening",
-    "which powder an opening needs",
+    mark=Mark.COMMON_PRACTICE,
+    source="five balls of the largest size across the narrowest opening",
+    affects="which powder an opening needs",
 )
 BALLS_ROUND = constant(
     "balls_across_round",
     8.0,
     "1",
-    Mark.COMMON_PRACTICE,
-    "eight across a round one",
-    "which powder an opening needs",
+    mark=Mark.COMMON_PRACTICE,
+    source="eight across a round one",
+    affects="which powder an opening needs",
 )
 # Thickest foil for a pitch, mm: (pitch up to, foil). Common practice.
 FOIL_FOR_PITCH = ((0.4, 0.10), (0.5, 0.13))
@@ -129,9 +139,18 @@ def _release(
     share = transfer(ratio, factor)
     deposit = opening.area_mm2 * foil_mm * share
     balls = narrow / ball_mm
-    warnings = tuple(_warnings(opening, ratio, aspect, long > 5 * narrow, balls, foil_mm))
+    warnings = tuple(
+        _warnings(opening, ratio, aspect, slot=long > 5 * narrow, balls=balls, foil_mm=foil_mm)
+    )
     return Release(
-        ratio, aspect, share, deposit, deposit * share_of_metal, balls, ratio < NO_RELEASE, warnings
+        ratio,
+        aspect,
+        share,
+        deposit_mm3=deposit,
+        solder_mm3=deposit * share_of_metal,
+        balls=balls,
+        fails=ratio < NO_RELEASE,
+        warnings=warnings,
     )
 
 

@@ -18,9 +18,9 @@ PRINT_SPREAD = constant(
     "print_to_print",
     0.08,
     "1",
-    Mark.FROM_MEMORY,
-    "hand prints of one foil differ by 5 to 10 % in mass",
-    "what one weighed print can teach",
+    mark=Mark.FROM_MEMORY,
+    source="hand prints of one foil differ by 5 to 10 % in mass",
+    affects="what one weighed print can teach",
 )
 TOO_COARSE = 0.5  # of what is believed before: then the scale adds little
 _SIGMAS = 1.96
@@ -118,9 +118,9 @@ def fit_factors(weighings: Sequence[Weighing], sigma: float = HAND_SPREAD) -> Fi
         factor,
         factor - _SIGMAS * spread,
         factor + _SIGMAS * spread,
-        scale,
-        coarse,
-        _said(weighings, factor, coarse),
+        scale_share=scale,
+        too_coarse=coarse,
+        sentence=_said(weighings, factor, coarse),
     )
 
 

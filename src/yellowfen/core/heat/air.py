@@ -11,25 +11,25 @@ FREE_AIR_DENSITY_KG_M3 = constant(
     "free_air_density",
     1.204,
     "kg/m³",
-    Mark.PUBLISHED,
-    "ideal gas, 28.96 g/mol, 20 °C, 101.325 kPa",
-    "mass flow of the hot air from L/min",
+    mark=Mark.PUBLISHED,
+    source="ideal gas, 28.96 g/mol, 20 °C, 101.325 kPa",
+    affects="mass flow of the hot air from L/min",
 )
 _MU0 = constant(
     "air_viscosity_0c",
     1.722e-5,
     "Pa·s",
-    Mark.PUBLISHED,
-    "Sutherland's law, fitted to CoolProp's air from 0 to 600 °C (S = 130 K)",
-    "Reynolds number of the jet",
+    mark=Mark.PUBLISHED,
+    source="Sutherland's law, fitted to CoolProp's air from 0 to 600 °C (S = 130 K)",
+    affects="Reynolds number of the jet",
 )
 _K0 = constant(
     "air_conductivity_0c",
     0.0241,
     "W/m·K",
-    Mark.PUBLISHED,
-    "Sutherland's form with S = 194 K (White, Viscous Fluid Flow)",
-    "heat transfer of jet and free convection",
+    mark=Mark.PUBLISHED,
+    source="Sutherland's form with S = 194 K (White, Viscous Fluid Flow)",
+    affects="heat transfer of jet and free convection",
 )
 
 

@@ -44,36 +44,41 @@ MODEL_LOG_SD = constant(
     "model_melt_time",
     0.03,
     "log",
-    _M,
-    "melt times of the 2 mm grid against finer ones",
-    "width after a melt test",
+    mark=_M,
+    source="melt times of the 2 mm grid against finer ones",
+    affects="width after a melt test",
 )
 STRUCTURE_LOG_SD = constant(
     "strength_structure",
     0.15,
     "log",
-    Mark.JUDGED,
-    "an effective strength takes up what else differs on a bench: laminate, emissivity, aim, joints, spread; set so that foreign benches are held",
-    "interval of the strength",
+    mark=Mark.JUDGED,
+    source="an effective strength takes up what else differs on a bench: laminate, emissivity, aim, joints, spread; set so that foreign benches are held",
+    affects="interval of the strength",
 )
 STRENGTH_EXPONENT = constant(
     "strength_exponent",
     0.6,
     "1",
-    Mark.JUDGED,
-    "of the air flow in a jet's strength: between Martin's 0.5 and 0.78 at small nozzles",
-    "stations compared",
+    mark=Mark.JUDGED,
+    source="of the air flow in a jet's strength: between Martin's 0.5 and 0.78 at small nozzles",
+    affects="stations compared",
 )
 TAP_LOG_SD = constant(
     "read_melt_time",
     0.1,
     "log",
-    _M,
-    "seeing and tapping the moment of melting",
-    "width after a melt test or taps",
+    mark=_M,
+    source="seeing and tapping the moment of melting",
+    affects="width after a melt test or taps",
 )
 OFFSET_SD_K = constant(
-    "probe_offset", 2.0, "K", _M, "thermocouples of a hobby logger", "width after a log"
+    "probe_offset",
+    2.0,
+    "K",
+    mark=_M,
+    source="thermocouples of a hobby logger",
+    affects="width after a log",
 )
 CALIBRATION_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0, sample_s=0.25)
 LOG_RESOLUTION = Resolution(
@@ -158,24 +163,26 @@ Predict = Callable[[Array], Array]
 
 def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
     """The unknowns of a source, as believed before."""
-    copper = Factor("copper", "copper factor", "", 1.0, doubts.copper_log_sd, True)
+    copper = Factor(
+        "copper", "copper factor", "", middle=1.0, sd=doubts.copper_log_sd, logarithmic=True
+    )
     if isinstance(scene.source, HotAir):
         return (
             Factor(
                 "jet",
                 "effective strength of the air",
                 "",
-                doubts.jet_factor,
-                doubts.jet_log_sd,
-                True,
+                middle=doubts.jet_factor,
+                sd=doubts.jet_log_sd,
+                logarithmic=True,
             ),
             Factor(
                 "outlet",
                 "outlet against display",
                 "K",
-                doubts.outlet_shift_k,
-                doubts.outlet_sd_k,
-                False,
+                middle=doubts.outlet_shift_k,
+                sd=doubts.outlet_sd_k,
+                logarithmic=False,
             ),
             copper,
         )
@@ -185,17 +192,17 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
                 "film",
                 "air film",
                 "mm",
-                scene.source.film_mm * doubts.film_factor,
-                doubts.film_log_sd,
-                True,
+                middle=scene.source.film_mm * doubts.film_factor,
+                sd=doubts.film_log_sd,
+                logarithmic=True,
             ),
             Factor(
                 "plate",
                 "plate against setting",
                 "K",
-                doubts.plate_shift_k,
-                doubts.plate_sd_k,
-                False,
+                middle=doubts.plate_shift_k,
+                sd=doubts.plate_sd_k,
+                logarithmic=False,
             ),
             copper,
         )
@@ -205,9 +212,9 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
                 "oven",
                 "oven against its curve",
                 "K at 220 °C",
-                doubts.oven_shift_k,
-                doubts.oven_sd_k,
-                False,
+                middle=doubts.oven_shift_k,
+                sd=doubts.oven_sd_k,
+                logarithmic=False,
             ),
             copper,
         )
@@ -246,7 +253,9 @@ def fit(observed: Sequence[Observed], predict: Predict, unknowns: int, rounds: i
         step = np.asarray(
             np.linalg.solve(normal, scaled.T @ ((seen - base) * weight) - z), dtype=float
         )
-        z, base, cost, moved = _walk(z, step, predict, seen, weight, cost, base)
+        z, base, cost, moved = _walk(
+            z, step, predict, seen=seen, weight=weight, cost=cost, base=base
+        )
         if moved < 0.02:
             break
     return Fit(z, np.asarray(np.linalg.inv(normal), dtype=float), base)
@@ -335,15 +344,23 @@ def scrap_scene(
     """A scrap board with a solder dot in its middle under the nozzle."""
     in_range("scrap.copper", copper, 0, 1)
     sheets = (CopperLayer("top", copper, 35, 0.0), CopperLayer("bottom", copper, 35, 1.0))
-    dot = PlacedPart("dot", solder_dot(), width_mm / 2, depth_mm / 2, 0, Side.TOP, alloy)
+    dot = PlacedPart(
+        "dot",
+        solder_dot(),
+        width_mm / 2,
+        y_mm=depth_mm / 2,
+        rotation_deg=0,
+        side=Side.TOP,
+        alloy=alloy,
+    )
     move = Move(Deed.CLOSE, seconds, ("dot",), height_mm, circle_mm)
     return Scene(
         BoardStack(width_mm, depth_mm, thickness_mm, sheets),
         (dot,),
         source,
-        (move,),
-        ("dot",),
-        ambient_c,
+        moves=(move,),
+        targets=("dot",),
+        ambient_c=ambient_c,
     )
 
 
@@ -501,7 +518,7 @@ class ThermalLog:
                 raise InvalidValue("log", "every probe needs one reading for each time")
 
 
-LAG = Factor("lag", "probe's lag", "s", 1.0, 0.7, True)
+LAG = Factor("lag", "probe's lag", "s", middle=1.0, sd=0.7, logarithmic=True)
 
 
 def from_log(
@@ -510,7 +527,14 @@ def from_log(
     """Fit the source's factors, one lag and an offset per probe to a thermocouple log."""
     factors = factors_for(log.scene, doubts)
     offsets = tuple(
-        Factor(f"offset {i + 1}", f"probe {i + 1} reads too high by", "K", 0.0, OFFSET_SD_K, False)
+        Factor(
+            f"offset {i + 1}",
+            f"probe {i + 1} reads too high by",
+            "K",
+            middle=0.0,
+            sd=OFFSET_SD_K,
+            logarithmic=False,
+        )
         for i in range(len(log.probes))
     )
     every = (*factors, LAG, *offsets)

@@ -10,7 +10,9 @@ from yellowfen.core.part.catalogue import package_named
 
 def warm_up() -> None:
     """Run a tiny rehearsal and a tiny coverage map (compiles, or loads the cache)."""
-    part = PlacedPart("R1", package_named("0603"), 5, 5, 0, Side.TOP, "Sn63Pb37")
+    part = PlacedPart(
+        "R1", package_named("0603"), 5, y_mm=5, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+    )
     scene = Scene(
         BoardStack(10, 10, 1.6, ()),
         (part,),

@@ -31,8 +31,12 @@ def foil_links(foil: CopperLayer, lines: Lines, share: Array, floor: float) -> t
             lines[0][-1] / foil.links.along_y.shape[1],
             lines[1][-1] / foil.links.along_x.shape[0],
         )
-        along_x = _instead(along_x, foil.links.along_x, lines[0], lines[1], cells[0], drawn)
-        along_y = _instead(along_y.T, foil.links.along_y.T, lines[1], lines[0], cells[1], drawn).T
+        along_x = _instead(
+            along_x, foil.links.along_x, lines[0], across=lines[1], cell_m=cells[0], drawn=drawn
+        )
+        along_y = _instead(
+            along_y.T, foil.links.along_y.T, lines[1], across=lines[0], cell_m=cells[1], drawn=drawn
+        ).T
     return foil.passes * along_x, foil.passes * along_y
 
 

@@ -60,87 +60,97 @@ OUTLET_SD_K = constant(
     "doubt_outlet",
     15.0,
     "K",
-    _M,
-    "a display that was never checked against the air",
-    "bands before a calibration",
+    mark=_M,
+    source="a display that was never checked against the air",
+    affects="bands before a calibration",
 )
 HAND_SHARE = constant(
     "doubt_height",
     0.12,
     "1",
-    _M,
-    "a free hand keeps its distance within about an eighth",
-    "bands of hot air",
+    mark=_M,
+    source="a free hand keeps its distance within about an eighth",
+    affects="bands of hot air",
 )
 COPPER_LOG_SD = constant(
     "doubt_copper",
     0.15,
     "1",
-    _M,
-    "what the files do not show: inner layers, foil weight",
-    "all bands",
+    mark=_M,
+    source="what the files do not show: inner layers, foil weight",
+    affects="all bands",
 )
 FILM_LOG_SD = constant(
     "doubt_film",
     0.5,
     "1",
-    _M,
-    "board on a bare plate: 0.05 to 0.6 mm of air",
-    "bands of hot plates",
+    mark=_M,
+    source="board on a bare plate: 0.05 to 0.6 mm of air",
+    affects="bands of hot plates",
 )
 PLATE_SD_K = constant(
     "doubt_plate",
     15.0,
     "K",
-    _M,
-    "a plate or flat-iron whose dial was never checked",
-    "bands of hot plates",
+    mark=_M,
+    source="a plate or flat-iron whose dial was never checked",
+    affects="bands of hot plates",
 )
 OVEN_SD_K = constant(
-    "doubt_oven", 12.0, "K", _M, "an oven's air differs from place to place", "bands of ovens"
+    "doubt_oven",
+    12.0,
+    "K",
+    mark=_M,
+    source="an oven's air differs from place to place",
+    affects="bands of ovens",
 )
 SPREAD_LOG_SD = constant(
     "doubt_spread",
     0.1,
     "1",
-    Mark.JUDGED,
-    "drawn copper conducts 1.0 to 1.1 times too well in the median of eight layers: only less is drawn",
-    "all bands",
+    mark=Mark.JUDGED,
+    source="drawn copper conducts 1.0 to 1.1 times too well in the median of eight layers: only less is drawn",
+    affects="all bands",
 )
 MAP_LOG_SD = constant(
     "doubt_copper_map",
     0.4,
     "1",
-    Mark.JUDGED,
-    "of the exponent where copper is a guess or a map: 1.2 to 5.5 round 2.75 on drawn patches",
-    "all bands",
+    mark=Mark.JUDGED,
+    source="of the exponent where copper is a guess or a map: 1.2 to 5.5 round 2.75 on drawn patches",
+    affects="all bands",
 )
 AIM_SD_MM = constant(
     "doubt_aim",
     1.5,
     "mm",
-    _M,
-    "a free hand points the nozzle within a couple of millimetres",
-    "bands of hot air",
+    mark=_M,
+    source="a free hand points the nozzle within a couple of millimetres",
+    affects="bands of hot air",
 )
 ROOM_SD_K = constant(
-    "doubt_room", 2.0, "K", _M, "a room's temperature as people know it", "all bands"
+    "doubt_room",
+    2.0,
+    "K",
+    mark=_M,
+    source="a room's temperature as people know it",
+    affects="all bands",
 )
 BELOW_SD_K = constant(
     "doubt_below",
     15.0,
     "K",
-    _M,
-    "a preheater whose dial was never checked",
-    "bands with heat from below",
+    mark=_M,
+    source="a preheater whose dial was never checked",
+    affects="bands with heat from below",
 )
 BELOW_LOG_SD = constant(
     "doubt_below_strength",
     0.3,
     "1",
-    _M,
-    "how strongly warm air takes hold of an underside",
-    "bands with heat from below",
+    mark=_M,
+    source="how strongly warm air takes hold of an underside",
+    affects="bands with heat from below",
 )
 LOW, HIGH = 0.1, 0.9
 SAMPLES, MORE_SAMPLES = 23, 97
@@ -693,7 +703,7 @@ def sureness(
     """
     here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene
     resolution = resolution_for(scene) if is_tour(scene.moves) else DOUBT_RESOLUTION
-    return how_sure(here, doubts, count, resolution, on_sample, fine)
+    return how_sure(here, doubts, count, resolution=resolution, on_sample=on_sample, fine=fine)
 
 
 def how_sure(

@@ -13,15 +13,20 @@ from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.source.mark import Mark, constant
 
 DRAG = constant(
-    "side_drag", 1.1, "1", Mark.FROM_MEMORY, "a low box on a wall", "does the air push a part"
+    "side_drag",
+    1.1,
+    "1",
+    mark=Mark.FROM_MEMORY,
+    source="a low box on a wall",
+    affects="does the air push a part",
 )
 HOLD_SHARE = constant(
     "hold_share",
     0.5,
     "1",
-    Mark.FROM_MEMORY,
-    "share of edge times tension that resists a shift",
-    "does the air push a part",
+    mark=Mark.FROM_MEMORY,
+    source="share of edge times tension that resists a shift",
+    affects="does the air push a part",
 )
 _GAS_J_KGK = 287.05
 _PRESSURE_PA = 101325.0

@@ -42,74 +42,89 @@ TIP_CONTACT_W_M2K = constant(
     "tip_contact",
     3.0e4,
     "W/m²·K",
-    _M,
-    f"tinned tip at first touch; a dry or black tip passes a tenth. {_FITTED}",
-    "seconds an iron needs",
+    mark=_M,
+    source=f"tinned tip at first touch; a dry or black tip passes a tenth. {_FITTED}",
+    affects="seconds an iron needs",
 )
 TIP_BRIDGED_W_M2K = constant(
     "tip_bridged",
     1.1e5,
     "W/m²·K",
-    _M,
-    f"fed until solder fills the gap, about half a millimetre of it. {_FITTED}",
-    "seconds an iron needs",
+    mark=_M,
+    source=f"fed until solder fills the gap, about half a millimetre of it. {_FITTED}",
+    affects="seconds an iron needs",
 )
 TIP_BRIDGES_S = constant(
     "tip_bridges",
     3.0,
     "s",
-    _M,
-    f"the bridge grows with this time constant. {_FITTED}",
-    "seconds an iron needs",
+    mark=_M,
+    source=f"the bridge grows with this time constant. {_FITTED}",
+    affects="seconds an iron needs",
 )
 TIP_CORE_W_MK = constant(
     "tip_core",
     380.0,
     "W/m·K",
-    _M,
-    "copper core of a tip, 8 mm from heater to end",
-    "seconds an iron needs",
+    mark=_M,
+    source="copper core of a tip, 8 mm from heater to end",
+    affects="seconds an iron needs",
 )
 TIP_LENGTH_MM = constant(
-    "tip_length", 8.0, "mm", _M, "from the heater to the tip's end", "seconds an iron needs"
+    "tip_length",
+    8.0,
+    "mm",
+    mark=_M,
+    source="from the heater to the tip's end",
+    affects="seconds an iron needs",
 )
 TIP_SHAFT_MM = constant(
-    "tip_shaft", 4.5, "mm", _M, "where the tip meets its heater", "seconds an iron needs"
+    "tip_shaft",
+    4.5,
+    "mm",
+    mark=_M,
+    source="where the tip meets its heater",
+    affects="seconds an iron needs",
 )
 TIP_LOSS_W_K = constant(
-    "tip_loss", 0.03, "W/K", _M, "a hot tip idles at roughly 5 to 10 W", "tip recovery"
+    "tip_loss",
+    0.03,
+    "W/K",
+    mark=_M,
+    source="a hot tip idles at roughly 5 to 10 W",
+    affects="tip recovery",
 )
 SLIP_ON_W_K = constant(
     "tip_slip_on",
     0.8,
     "W/K",
-    _M,
-    "a tip slipped over its heater: 20 to 40 W of draw pull it down by tens of kelvin",
-    "tip sag of slow irons",
+    mark=_M,
+    source="a tip slipped over its heater: 20 to 40 W of draw pull it down by tens of kelvin",
+    affects="tip sag of slow irons",
 )
 STEADY_GAIN_SHARE = constant(
     "plate_gain",
     0.05,
     "1/K",
-    _M,
-    "a steady plate uses full power at 20 K below its setting",
-    "plate's approach",
+    mark=_M,
+    source="a steady plate uses full power at 20 K below its setting",
+    affects="plate's approach",
 )
 STEADY_INTEGRAL_S = constant(
     "plate_integral",
     60.0,
     "s",
-    _M,
-    "a slow integral part that removes the rest",
-    "plate's approach",
+    mark=_M,
+    source="a slow integral part that removes the rest",
+    affects="plate's approach",
 )
 WETTED_PADS = constant(
     "tip_wetted_pads",
     1.5,
     "pad areas",
-    _M,
-    "a tip wets no more than the pad and its lead; of a chip 2.5, with the end's metal",
-    "seconds an iron needs",
+    mark=_M,
+    source="a tip wets no more than the pad and its lead; of a chip 2.5, with the end's metal",
+    affects="seconds an iron needs",
 )
 WETTED_CHIP_PADS = 2.5
 _SHAPE_SHARE = {TipShape.BEVEL: 1.2, TipShape.CHISEL: 1.0, TipShape.KNIFE: 0.8, TipShape.CONE: 0.35}
@@ -117,9 +132,9 @@ TIP_SHAPES = constant(
     "tip_shape_cone",
     _SHAPE_SHARE[TipShape.CONE],
     "1",
-    _M,
-    "wetted share against a chisel: bevel 1.2, knife 0.8, cone 0.35",
-    "seconds an iron needs",
+    mark=_M,
+    source="wetted share against a chisel: bevel 1.2, knife 0.8, cone 0.35",
+    affects="seconds an iron needs",
 )
 
 
@@ -170,7 +185,7 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
         row[k.SECONDS], row[k.JET_SPREAD], row[k.JET_WARMTH_RADIUS] = move.seconds, 1.0, 1.0
         row[k.M_XX] = row[k.M_YY] = 1.0
         if move.blows and isinstance(scene.source, HotAir):
-            _fill_jet(row, scene, scene.source, move, strength, warnings)
+            _fill_jet(row, scene, scene.source, move=move, factor=strength, warnings=warnings)
         _fill_steps(row, move, steps, nozzle_step_mm * 1e-3)
         _fill_plate(row, scene, move)
         pieces.append(_around(row, scene, move, began))
@@ -198,7 +213,12 @@ def _fill_jet(
 ) -> None:
     long_side = source.nozzle_long_mm or source.nozzle_mm
     jet = jet_on_board(
-        source.round_mm, source.outlet_c, source.flow_lpm, move.height_mm, scene.ambient_c, factor
+        source.round_mm,
+        source.outlet_c,
+        source.flow_lpm,
+        height_mm=move.height_mm,
+        ambient_c=scene.ambient_c,
+        factor=factor,
     )
     row[k.JET_H], row[k.JET_SPREAD] = jet.centre_w_m2k, jet.spread_m
     row[k.JET_WARMTH], row[k.JET_WARMTH_RADIUS] = jet.centre_warmth, jet.warmth_radius_m

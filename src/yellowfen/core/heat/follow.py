@@ -28,8 +28,8 @@ from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.source.mark import Mark, constant
 
 SETTLE_S = constant(
-    "stop_settle", 2.0, "s", Mark.FROM_MEMORY, "seen, believed, and the hand moves on",
-    "dwell of every stop of a tour",
+    "stop_settle", 2.0, "s", mark=Mark.FROM_MEMORY, source="seen, believed, and the hand moves on",
+    affects="dwell of every stop of a tour",
 )  # fmt: skip
 LONGEST_STOP_S = 150.0
 LOOK_EVERY_S = 2.0

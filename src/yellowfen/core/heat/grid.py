@@ -22,85 +22,105 @@ FR4_PLANE_W_MK = constant(
     "fr4_conductivity_plane",
     0.85,
     "W/m·K",
-    _M,
-    "FR-4 in plane 0.8 to 0.9",
-    "spreading without copper",
+    mark=_M,
+    source="FR-4 in plane 0.8 to 0.9",
+    affects="spreading without copper",
 )
 FR4_THROUGH_W_MK = constant(
     "fr4_conductivity_through",
     0.3,
     "W/m·K",
-    _M,
-    "FR-4 through the thickness",
-    "how far the underside lags",
+    mark=_M,
+    source="FR-4 through the thickness",
+    affects="how far the underside lags",
 )
 FR4_DENSITY = constant(
-    "fr4_density", 1870.0, "kg/m³", _M, "FR-4 1850 to 1900", "how slowly the board warms"
+    "fr4_density",
+    1870.0,
+    "kg/m³",
+    mark=_M,
+    source="FR-4 1850 to 1900",
+    affects="how slowly the board warms",
 )
 FR4_CP = constant(
     "fr4_specific_heat",
     1100.0,
     "J/kg·K",
-    _M,
-    "FR-4 near room temperature",
-    "how slowly the board warms",
+    mark=_M,
+    source="FR-4 near room temperature",
+    affects="how slowly the board warms",
 )
 FR4_CP_SLOPE = constant(
     "fr4_specific_heat_slope",
     0.0015,
     "1/K",
-    _M,
-    "rise of FR-4's specific heat",
-    "late part of long heats",
+    mark=_M,
+    source="rise of FR-4's specific heat",
+    affects="late part of long heats",
 )
 COPPER_W_MK = constant(
     "copper_conductivity",
     395.0,
     "W/m·K",
-    Mark.JUDGED,
-    "401 for pure copper (Incropera & DeWitt, table A.1), a little less for foil",
-    "spreading",
+    mark=Mark.JUDGED,
+    source="401 for pure copper (Incropera & DeWitt, table A.1), a little less for foil",
+    affects="spreading",
 )
 COPPER_DENSITY = constant(
     "copper_density",
     8930.0,
     "kg/m³",
-    Mark.PUBLISHED,
-    "Incropera & DeWitt, table A.1",
-    "heat in planes",
+    mark=Mark.PUBLISHED,
+    source="Incropera & DeWitt, table A.1",
+    affects="heat in planes",
 )
 COPPER_CP = constant(
     "copper_specific_heat",
     385.0,
     "J/kg·K",
-    Mark.PUBLISHED,
-    "Incropera & DeWitt, table A.1",
-    "heat in planes",
+    mark=Mark.PUBLISHED,
+    source="Incropera & DeWitt, table A.1",
+    affects="heat in planes",
 )
 ALUMINIUM_W_MK = constant(
-    "aluminium_conductivity", 138.0, "W/m·K", _M, "wrought alloy 5052", "aluminium-core boards"
+    "aluminium_conductivity",
+    138.0,
+    "W/m·K",
+    mark=_M,
+    source="wrought alloy 5052",
+    affects="aluminium-core boards",
 )
 ALUMINIUM_HEAT = constant(
-    "aluminium_heat", 2.36e6, "J/m³·K", _M, "2680 kg/m³, 880 J/kg·K", "aluminium-core boards"
+    "aluminium_heat",
+    2.36e6,
+    "J/m³·K",
+    mark=_M,
+    source="2680 kg/m³, 880 J/kg·K",
+    affects="aluminium-core boards",
 )
 DIELECTRIC_MM = constant(
     "dielectric_thickness",
     0.1,
     "mm",
-    _M,
-    "filled film under the foil, 0.075 to 0.15",
-    "aluminium-core boards",
+    mark=_M,
+    source="filled film under the foil, 0.075 to 0.15",
+    affects="aluminium-core boards",
 )
 DIELECTRIC_W_MK = constant(
-    "dielectric_conductivity", 1.3, "W/m·K", _M, "filled epoxy, 1 to 2", "aluminium-core boards"
+    "dielectric_conductivity",
+    1.3,
+    "W/m·K",
+    mark=_M,
+    source="filled epoxy, 1 to 2",
+    affects="aluminium-core boards",
 )
 PLATING_MM = constant(
     "via_plating",
     0.025,
     "mm",
-    Mark.COMMON_PRACTICE,
-    "plated hole walls of 20 to 25 µm",
-    "heat through vias",
+    mark=Mark.COMMON_PRACTICE,
+    source="plated hole walls of 20 to 25 µm",
+    affects="heat through vias",
 )
 GROWTH, COARSEST_MM = 1.4, 1.0
 
@@ -284,10 +304,10 @@ def make_grid(
         board,
         lines,
         FR4_THROUGH_W_MK / slab,
-        slab,
-        (sheet + along_x, sheet + along_y),
-        heat,
-        slopes,
+        slab=slab,
+        sheets=(sheet + along_x, sheet + along_y),
+        heat=heat,
+        slopes=slopes,
     )
 
 
@@ -305,7 +325,13 @@ def _aluminium_grid(board: BoardStack, lines: Lines) -> Grid:
     sheet = plane[:, None, None]
     whole = (sheet + along_x, sheet + along_y)
     return _assemble(
-        replace(board, vias=()), lines, DIELECTRIC_W_MK / film, metal_m, whole, heat, np.zeros(2)
+        replace(board, vias=()),
+        lines,
+        DIELECTRIC_W_MK / film,
+        slab=metal_m,
+        sheets=whole,
+        heat=heat,
+        slopes=np.zeros(2),
     )
 
 

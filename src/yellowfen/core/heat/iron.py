@@ -37,26 +37,26 @@ WETTING_S = constant(
     "iron_wetting",
     0.55,
     "s",
-    Mark.FROM_MEMORY,
-    "for fluxed solder to wet a pad 30 K above the liquidus, half of it at 60 K: the form of wetting-balance curves. See tip_contact",
-    "seconds an iron needs",
+    mark=Mark.FROM_MEMORY,
+    source="for fluxed solder to wet a pad 30 K above the liquidus, half of it at 60 K: the form of wetting-balance curves. See tip_contact",
+    affects="seconds an iron needs",
 )
 WETTING_K = 30.0
 FEED_S = constant(
     "iron_feed",
     1.0,
     "s",
-    Mark.COMMON_PRACTICE,
-    "a second to feed wire and see it run, then away",
-    "seconds an iron stays",
+    mark=Mark.COMMON_PRACTICE,
+    source="a second to feed wire and see it run, then away",
+    affects="seconds an iron stays",
 )
 SOLDERED_W_M2K = constant(
     "iron_pad_contact",
     4.0e5,
     "W/m²·K",
-    Mark.FROM_MEMORY,
-    "0.14 mm of molten solder at 55 W/m·K",
-    "seconds an iron needs",
+    mark=Mark.FROM_MEMORY,
+    source="0.14 mm of molten solder at 55 W/m·K",
+    affects="seconds an iron needs",
 )
 LONGEST_S = 6.0
 LOOK_EVERY_S = 0.5
@@ -288,7 +288,7 @@ def _hold(here: Scene, iron: Iron, ref: str, land: Land, tie: str, longest_s: fl
         moves=(Move(Deed.TOUCH, LOOK_EVERY_S, (ref,), pin=land.pin),),
     )
     prepared = prepare(here, replace(FINE_PATCH, cell_mm=cell, fine=fine))
-    return _until_wet(prepared, iron, ref, land, tie, longest_s)
+    return _until_wet(prepared, iron, ref, land=land, tie=tie, longest_s=longest_s)
 
 
 def _until_wet(
@@ -336,13 +336,13 @@ def _until_wet(
         ref,
         land.pin,
         tie,
-        melts,
-        wets,
-        None if wets is None else wets + FEED_S,
-        tip_low,
-        peak,
-        part.package.limit_c,
-        iron.set_c - tip_low > SAGS_K,
+        melts_s=melts,
+        wets_s=wets,
+        stay_s=None if wets is None else wets + FEED_S,
+        tip_low_c=tip_low,
+        body_peak_c=peak,
+        limit_c=part.package.limit_c,
+        sags=iron.set_c - tip_low > SAGS_K,
     )
 
 

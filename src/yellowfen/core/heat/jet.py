@@ -23,33 +23,33 @@ JET_FACTOR = constant(
     "jet_factor",
     0.55,
     "1",
-    Mark.FROM_MEMORY,
-    "a feasibility study put 0.40 to 0.45 on the correlation with the cold-flow Re; restated for the hot-flow Re (x 1.3)",
-    "all hot-air times; the largest single doubt before a calibration",
+    mark=Mark.FROM_MEMORY,
+    source="a feasibility study put 0.40 to 0.45 on the correlation with the cold-flow Re; restated for the hot-flow Re (x 1.3)",
+    affects="all hot-air times; the largest single doubt before a calibration",
 )
 JET_FACTOR_LOG_SIGMA = constant(
     "jet_factor_log_sigma",
     0.35,
     "1",
-    Mark.FROM_MEMORY,
-    "width of the default factor's log-normal doubt, from the same study",
-    "width of every forecast band before calibration",
+    mark=Mark.FROM_MEMORY,
+    source="width of the default factor's log-normal doubt, from the same study",
+    affects="width of every forecast band before calibration",
 )
 _SURFACE_C = constant(
     "jet_film_surface",
     120.0,
     "°C",
-    Mark.FROM_MEMORY,
-    "a mid-run board surface; film temperature is the mean of this and the outlet",
-    "Reynolds number (weakly)",
+    mark=Mark.FROM_MEMORY,
+    source="a mid-run board surface; film temperature is the mean of this and the outlet",
+    affects="Reynolds number (weakly)",
 )
 _CORE_LENGTHS = constant(
     "jet_core_length",
     6.3,
     "nozzle diameters",
-    Mark.FROM_MEMORY,
-    "centre-line decay of a round jet, scaled by the root of the density ratio",
-    "how fast hot air cools with distance",
+    mark=Mark.FROM_MEMORY,
+    source="centre-line decay of a round jet, scaled by the root of the density ratio",
+    affects="how fast hot air cools with distance",
 )
 
 

@@ -35,68 +35,73 @@ SOLDER_THICKNESS_MM = constant(
     "joint_solder_thickness",
     0.07,
     "mm",
-    _M,
-    "0.12 mm of paste, about half metal, near full transfer",
-    "joint heat",
+    mark=_M,
+    source="0.12 mm of paste, about half metal, near full transfer",
+    affects="joint heat",
 )
 PAD_CONTACT_W_M2K = constant(
     "pad_contact",
     2.0e4,
     "W/m²·K",
-    _M,
-    "solder and pad over the laminate beneath; melt times feel it by 3 % or less",
-    "joint lag",
+    mark=_M,
+    source="solder and pad over the laminate beneath; melt times feel it by 3 % or less",
+    affects="joint lag",
 )
 GAP_AIR_W_MK = constant(
-    "gap_air", 0.03, "W/m·K", _M, "air (and some flux) between body and board", "heat under a body"
+    "gap_air",
+    0.03,
+    "W/m·K",
+    mark=_M,
+    source="air (and some flux) between body and board",
+    affects="heat under a body",
 )
 LEAD_AREA_MM2 = constant(
     "lead_air_area",
     0.8,
     "mm² per mm² of pad",
-    _M,
-    "lead and fillet surface in the air",
-    "gull-wing joints in the jet",
+    mark=_M,
+    source="lead and fillet surface in the air",
+    affects="gull-wing joints in the jet",
 )
 PLANE_VIAS = constant(
     "plane_pin_vias",
     2.0,
     "holes of 0.3 mm",
-    _M,
-    "a pin said to be on a plane is tied by two vias",
-    "plane pins lag",
+    mark=_M,
+    source="a pin said to be on a plane is tied by two vias",
+    affects="plane pins lag",
 )
 RELIEF_W_K = constant(
     "thermal_relief",
     0.04,
     "W/K",
-    _M,
-    "four spokes 0.25 mm wide, 0.35 mm long, 35 µm",
-    "plane pins with thermal relief",
+    mark=_M,
+    source="four spokes 0.25 mm wide, 0.35 mm long, 35 µm",
+    affects="plane pins with thermal relief",
 )
 FOIL_PASSES = constant(
     "shield_foil_passes",
     0.1,
     "1",
-    _M,
-    "foil lying close; its edges leak",
-    "neighbours under a shield",
+    mark=_M,
+    source="foil lying close; its edges leak",
+    affects="neighbours under a shield",
 )
 TAPE_PASSES = constant(
     "shield_tape_passes",
     0.45,
     "1",
-    _M,
-    "polyimide tape keeps air off but conducts",
-    "neighbours under a shield",
+    mark=_M,
+    source="polyimide tape keeps air off but conducts",
+    affects="neighbours under a shield",
 )
 SIDE_SHARE = constant(
     "body_side_share",
     0.5,
     "1",
-    _M,
-    "share of a body's side walls that counts as blown on",
-    "body warming",
+    mark=_M,
+    source="share of a body's side walls that counts as blown on",
+    affects="body warming",
 )
 
 
@@ -159,7 +164,9 @@ def turned_cells(
     if abs(quarter - round(quarter)) < 1e-6:
         flip = round(quarter) % 2 == 1
         return grid.rectangle(x, y, size_y if flip else size_x, size_x if flip else size_y)
-    return _by_small_squares(grid, x, y, size_x, size_y, math.radians(angle_deg))
+    return _by_small_squares(
+        grid, x, y, size_x=size_x, size_y=size_y, angle=math.radians(angle_deg)
+    )
 
 
 def _by_small_squares(
@@ -203,9 +210,9 @@ def build_network(
             grid,
             part.x_mm,
             part.y_mm,
-            part.package.body_x_mm,
-            part.package.body_y_mm,
-            seen_angle_deg(part),
+            size_x=part.package.body_x_mm,
+            size_y=part.package.body_y_mm,
+            angle_deg=seen_angle_deg(part),
         )
         cover[part.side][cells] += area / grid.areas_m2[cells]
         gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
@@ -217,13 +224,13 @@ def build_network(
             bodies[-1][k.B_PLATE_W_K] = _on_plate_w_k(scene, scene.source, part)
         for land in part.package.lands:
             x, y, sx, sy, angle = place_land(part, land)
-            cells, area = turned_cells(grid, x, y, sx, sy, angle)
+            cells, area = turned_cells(grid, x, y, size_x=sx, size_y=sy, angle_deg=angle)
             area = np.maximum(area, 1e-12)
             links.append((cells, area * pad_contact_w_m2k))
             joint_starts.append(joint_starts[-1] + len(cells))
             alloy = alloy_named(part.alloy)
             names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
-            joints.append(_joint_row(part, land, alloy, x, y, scene.ambient_c))
+            joints.append(_joint_row(part, land, alloy, x_mm=x, y_mm=y, ambient_c=scene.ambient_c))
             if scene.shields:
                 joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
             if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:

@@ -94,7 +94,9 @@ def outcome(seen: Watch, state: State) -> Outcome:
     if loose:
         _, ref = min(loose)
         more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
-        return Outcome(Fate.SPILLS, ref, f"{ref} comes loose{more}", last, peak, len(loose))
+        return Outcome(
+            Fate.SPILLS, ref, f"{ref} comes loose{more}", last_s=last, peak_c=peak, loose=len(loose)
+        )
     return Outcome(Fate.GOOD, "", "", last, peak)
 
 

@@ -19,28 +19,33 @@ CLEARANCE_MM = constant(
     "pour_clearance",
     0.2,
     "mm",
-    _P,
-    "from a pour to what is not its net",
-    "seconds an iron needs on a plane",
+    mark=_P,
+    source="from a pour to what is not its net",
+    affects="seconds an iron needs on a plane",
 )
 GAP_MM = constant(
-    "relief_gap", 0.25, "mm", _P, "round a pad on spokes", "seconds an iron needs through a relief"
+    "relief_gap",
+    0.25,
+    "mm",
+    mark=_P,
+    source="round a pad on spokes",
+    affects="seconds an iron needs through a relief",
 )
 SPOKE_MM = constant(
     "relief_spoke",
     0.25,
     "mm",
-    _P,
-    "width of each of four spokes",
-    "seconds an iron needs through a relief",
+    mark=_P,
+    source="width of each of four spokes",
+    affects="seconds an iron needs through a relief",
 )
 TRACK_MM = constant(
     "signal_track",
     0.2,
     "mm",
-    _P,
-    "width of a signal track, never wider than the pad",
-    "seconds an iron needs at a signal pin",
+    mark=_P,
+    source="width of a signal track, never wider than the pad",
+    affects="seconds an iron needs at a signal pin",
 )
 TRACK_LONG_MM = 4.0
 

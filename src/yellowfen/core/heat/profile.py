@@ -16,75 +16,99 @@ from yellowfen.core.metal.alloy import Alloy, alloy_named
 from yellowfen.core.source.mark import Mark, constant
 
 _C, _M = Mark.COMMON_PRACTICE, Mark.FROM_MEMORY
-SOAK_LOW_S = constant("soak_shortest", 60.0, "s", _C, "paste makers' windows", "profile: soak")
-SOAK_HIGH_S = constant("soak_longest", 120.0, "s", _C, "paste makers' windows", "profile: soak")
+SOAK_LOW_S = constant(
+    "soak_shortest", 60.0, "s", mark=_C, source="paste makers' windows", affects="profile: soak"
+)
+SOAK_HIGH_S = constant(
+    "soak_longest", 120.0, "s", mark=_C, source="paste makers' windows", affects="profile: soak"
+)
 LIQUID_LOW_S = constant(
     "liquid_shortest",
     30.0,
     "s",
-    _C,
-    "paste makers' windows, 30 to 90 s",
-    "profile: time above liquidus",
+    mark=_C,
+    source="paste makers' windows, 30 to 90 s",
+    affects="profile: time above liquidus",
 )
 LIQUID_HIGH_S = constant(
     "liquid_longest",
     90.0,
     "s",
-    _C,
-    "paste makers' windows, 30 to 90 s",
-    "profile: time above liquidus",
+    mark=_C,
+    source="paste makers' windows, 30 to 90 s",
+    affects="profile: time above liquidus",
 )
 PEAK_LOW_K = constant(
-    "peak_lowest", 20.0, "K above liquidus", _C, "paste makers' windows", "profile: peak"
+    "peak_lowest",
+    20.0,
+    "K above liquidus",
+    mark=_C,
+    source="paste makers' windows",
+    affects="profile: peak",
 )
 PEAK_HIGH_K = constant(
-    "peak_highest", 45.0, "K above liquidus", _C, "paste makers' windows", "profile: peak"
+    "peak_highest",
+    45.0,
+    "K above liquidus",
+    mark=_C,
+    source="paste makers' windows",
+    affects="profile: peak",
 )
 RISE_K_S = constant(
-    "profile_rise", 3.0, "K/s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: rise"
+    "profile_rise",
+    3.0,
+    "K/s",
+    mark=_M,
+    source="IPC/JEDEC J-STD-020, as remembered",
+    affects="profile: rise",
 )
 FALL_K_S = constant(
-    "profile_fall", 6.0, "K/s", _M, "IPC/JEDEC J-STD-020, as remembered", "profile: fall"
+    "profile_fall",
+    6.0,
+    "K/s",
+    mark=_M,
+    source="IPC/JEDEC J-STD-020, as remembered",
+    affects="profile: fall",
 )
 LIQUID_MOST_S = constant(
     "profile_liquid_most",
     150.0,
     "s",
-    _M,
-    "IPC/JEDEC J-STD-020, as remembered",
-    "profile: time above liquidus",
+    mark=_M,
+    source="IPC/JEDEC J-STD-020, as remembered",
+    affects="profile: time above liquidus",
 )
 TO_PEAK_LEADED_S = constant(
     "profile_to_peak_leaded",
     360.0,
     "s",
-    _M,
-    "IPC/JEDEC J-STD-020, as remembered",
-    "profile: time to peak",
+    mark=_M,
+    source="IPC/JEDEC J-STD-020, as remembered",
+    affects="profile: time to peak",
 )
 TO_PEAK_FREE_S = constant(
     "profile_to_peak_lead_free",
     480.0,
     "s",
-    _M,
-    "IPC/JEDEC J-STD-020, as remembered",
-    "profile: time to peak",
+    mark=_M,
+    source="IPC/JEDEC J-STD-020, as remembered",
+    affects="profile: time to peak",
 )
 NEAR_LEADED_S = constant(
     "near_limit_leaded",
     20.0,
     "s",
-    _M,
-    "IPC/JEDEC J-STD-020, within 5 °C of the class temperature, as remembered",
-    "profile: body near its limit",
+    mark=_M,
+    source="IPC/JEDEC J-STD-020, within 5 °C of the class temperature, as remembered",
+    affects="profile: body near its limit",
 )
 NEAR_FREE_S = constant(
     "near_limit_lead_free",
     30.0,
     "s",
-    _M,
-    "IPC/JEDEC J-STD-020, within 5 °C of the class temperature, as remembered",
-    "profile: body near its limit",
+    mark=_M,
+    source="IPC/JEDEC J-STD-020, within 5 °C of the class temperature, as remembered",
+    affects="profile: body near its limit",
 )
 NEAR_K = 5.0
 SPAN_S = 2.0
@@ -160,35 +184,68 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             f"soak, {low:.0f} to {high:.0f} °C",
             _soak_s(times, coldest, low, high),
             SOAK_LOW_S,
-            SOAK_HIGH_S,
-            "s",
-            paste,
+            high=SOAK_HIGH_S,
+            unit="s",
+            source=paste,
         ),
         Criterion(
-            "shortest time above liquidus", min(liquid), LIQUID_LOW_S, LIQUID_HIGH_S, "s", paste
+            "shortest time above liquidus",
+            min(liquid),
+            LIQUID_LOW_S,
+            high=LIQUID_HIGH_S,
+            unit="s",
+            source=paste,
         ),
-        Criterion("longest time above liquidus", max(liquid), None, LIQUID_MOST_S, "s", standard),
+        Criterion(
+            "longest time above liquidus",
+            max(liquid),
+            None,
+            high=LIQUID_MOST_S,
+            unit="s",
+            source=standard,
+        ),
         Criterion(
             "coldest joint's peak",
             float(coldest.max()),
             alloy.liquidus_c + PEAK_LOW_K,
-            alloy.liquidus_c + PEAK_HIGH_K,
-            "°C",
-            paste,
+            high=alloy.liquidus_c + PEAK_HIGH_K,
+            unit="°C",
+            source=paste,
         ),
-        Criterion("steepest rise", steepest(times, hottest), None, RISE_K_S, "K/s", standard),
-        Criterion("steepest fall", steepest(times, -hottest), None, FALL_K_S, "K/s", standard),
+        Criterion(
+            "steepest rise",
+            steepest(times, hottest),
+            None,
+            high=RISE_K_S,
+            unit="K/s",
+            source=standard,
+        ),
+        Criterion(
+            "steepest fall",
+            steepest(times, -hottest),
+            None,
+            high=FALL_K_S,
+            unit="K/s",
+            source=standard,
+        ),
         Criterion(
             "time to peak",
             float(times[top]),
             None,
-            TO_PEAK_LEADED_S if leaded else TO_PEAK_FREE_S,
-            "s",
-            standard,
+            high=TO_PEAK_LEADED_S if leaded else TO_PEAK_FREE_S,
+            unit="s",
+            source=standard,
         ),
     ]
     criteria += [
-        Criterion(f"body of {ref}", part.body_peak_c, None, part.limit_c, "°C", part.limit_why)
+        Criterion(
+            f"body of {ref}",
+            part.body_peak_c,
+            None,
+            high=part.limit_c,
+            unit="°C",
+            source=part.limit_why,
+        )
         for ref in scene.targets
         for part in [rehearsal.part(ref)]
     ]
@@ -197,9 +254,9 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             f"{ref} within 5 °C of its limit or above",
             _near_limit_s(rehearsal, ref),
             None,
-            NEAR_LEADED_S if leaded else NEAR_FREE_S,
-            "s",
-            standard,
+            high=NEAR_LEADED_S if leaded else NEAR_FREE_S,
+            unit="s",
+            source=standard,
         )
         for ref in scene.targets
     ]

@@ -300,7 +300,7 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
         min(stable.whole_s, resolution.max_step_s),
         min(stable.long_s, resolution.part_step_s),
     )
-    return Prepared(scene, resolution, network, constants, still, steps)
+    return Prepared(scene, resolution, network, constants=constants, still=still, steps=steps)
 
 
 def first_state(prepared: Prepared, drive: Drive) -> State:
@@ -432,9 +432,9 @@ def _advance(
         times[:samples],
         joints_k[:samples],
         bodies_k[:samples],
-        plate_k[:samples],
-        frames[:shots],
-        steps,
+        plate_k=plate_k[:samples],
+        frames_k=frames[:shots],
+        steps=steps,
     )
 
 
@@ -519,12 +519,12 @@ def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Reh
             grid.nx * grid.ny * grid.layers,
             grid.nx,
             grid.ny,
-            grid.layers,
-            grid.dx_m * 1e3,
-            seconds / trace.steps,
-            trace.steps,
-            seconds,
-            JET_FACTOR if scene.jet_factor is None else scene.jet_factor,
+            layers=grid.layers,
+            cell_mm=grid.dx_m * 1e3,
+            step_s=seconds / trace.steps,
+            steps=trace.steps,
+            simulated_s=seconds,
+            jet_factor=JET_FACTOR if scene.jet_factor is None else scene.jet_factor,
         ),
         warnings=tuple(warnings),
         times_s=trace.times_s,
@@ -561,13 +561,13 @@ def _joint_story(name: JointName, row: Array, ambient_c: float) -> JointStory:
         name.ref,
         name.pin,
         str(name.kind),
-        name.liquidus_c,
-        start,
-        end,
-        freeze,
-        float(row[k.R_PEAK]) + ambient_c,
-        above if above > 0 else None,
-        int(row[k.R_MELTS]),
+        liquidus_c=name.liquidus_c,
+        melt_start_s=start,
+        melt_end_s=end,
+        freeze_s=freeze,
+        peak_c=float(row[k.R_PEAK]) + ambient_c,
+        time_above_liquidus_s=above if above > 0 else None,
+        melts=int(row[k.R_MELTS]),
     )
 
 
@@ -577,9 +577,9 @@ def _part_stories(scene: Scene, record: Array) -> tuple[PartStory, ...]:
             part.ref,
             float(row[k.R_BODY_PEAK]) + scene.ambient_c,
             part.package.limit_c,
-            part.package.limit_why,
-            None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]),
-            float(row[k.R_OVER_S]),
+            limit_why=part.package.limit_why,
+            limit_passed_s=None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]),
+            over_limit_s=float(row[k.R_OVER_S]),
         )
         for part, row in zip(scene.parts, record, strict=True)
     )

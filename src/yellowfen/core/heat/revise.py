@@ -21,20 +21,25 @@ from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
 EYE_DELAY_S = constant(
-    "eye_delay", 1.0, "s", _M, "from the shine to the key", "what a tap says of a heat"
+    "eye_delay",
+    1.0,
+    "s",
+    mark=_M,
+    source="from the shine to the key",
+    affects="what a tap says of a heat",
 )
 EYE_SD_S = constant(
-    "eye_delay_spread", 1.0, "s", _M, "some see it at once, some look twice",
-    "what a tap says of a heat",
+    "eye_delay_spread", 1.0, "s", mark=_M, source="some see it at once, some look twice",
+    affects="what a tap says of a heat",
 )  # fmt: skip
 MODEL_LOG_SD = constant(
-    "revised_model", 0.035, "log", Mark.JUDGED,
-    "what the model is wrong by from one moment to the next: bands of 80 synthetic benches",
-    "bands after a tap",
+    "revised_model", 0.035, "log", mark=Mark.JUDGED,
+    source="what the model is wrong by from one moment to the next: bands of 80 synthetic benches",
+    affects="bands after a tap",
 )  # fmt: skip
 RUN_LOG_SD = constant(
-    "run_to_run", 0.1, "log", _M, "one hand on two equal boards: aim, distance, how they lie",
-    "what the next board is told",
+    "run_to_run", 0.1, "log", mark=_M, source="one hand on two equal boards: aim, distance, how they lie",
+    affects="what the next board is told",
 )  # fmt: skip
 DOUBTFUL_SD = 3.0
 NEVER_S, SOONEST_S = 600.0, 0.3

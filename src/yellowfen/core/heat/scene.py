@@ -27,9 +27,9 @@ MAP_EXPONENT = constant(
     "copper_map_exponent",
     2.75,
     "1",
-    Mark.JUDGED,
-    "of coverage, where copper is not drawn: fitted on 12 mm patches of eight drawn layers, 1.2 to 5.5 in the middle 80 %",
-    "spreading where copper is a guess or a map",
+    mark=Mark.JUDGED,
+    source="of coverage, where copper is not drawn: fitted on 12 mm patches of eight drawn layers, 1.2 to 5.5 in the middle 80 %",
+    affects="spreading where copper is a guess or a map",
 )
 
 
@@ -289,9 +289,9 @@ TIP_HEAT_J_K_W = constant(
     "tip_heat_per_watt",
     0.042,
     "J/K per W",
-    Mark.FROM_MEMORY,
-    "a 60 W iron carries a tip of some six grams of copper, a 20 W one of two",
-    "tip sag",
+    mark=Mark.FROM_MEMORY,
+    source="a 60 W iron carries a tip of some six grams of copper, a 20 W one of two",
+    affects="tip sag",
 )
 
 

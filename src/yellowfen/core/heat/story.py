@@ -22,81 +22,81 @@ FLUX_THINS_C = constant(
     "flux_thins",
     110.0,
     "°C",
-    Mark.COMMON_PRACTICE,
-    "tacky flux and paste flux run thin at 100 to 120 °C",
-    "first cue",
+    mark=Mark.COMMON_PRACTICE,
+    source="tacky flux and paste flux run thin at 100 to 120 °C",
+    affects="first cue",
 )
 MAX_LIQUID_S = constant(
     "longest_above_liquidus",
     90.0,
     "s",
-    Mark.COMMON_PRACTICE,
-    "paste makers' windows, 30 to 90 s above liquidus",
-    "latest stop",
+    mark=Mark.COMMON_PRACTICE,
+    source="paste makers' windows, 30 to 90 s above liquidus",
+    affects="latest stop",
 )
 MOST_MELTS = constant(
     "most_melts",
     3.0,
     "heats",
-    Mark.COMMON_PRACTICE,
-    "joints dull and pads suffer after three",
-    "re-melt note",
+    mark=Mark.COMMON_PRACTICE,
+    source="joints dull and pads suffer after three",
+    affects="re-melt note",
 )
 TOMBSTONE_S = constant(
     "tombstone_lag",
     1.0,
     "s",
-    Mark.FROM_MEMORY,
-    "one end molten so long before the other begins lets a small chip stand up",
-    "tombstone warning",
+    mark=Mark.FROM_MEMORY,
+    source="one end molten so long before the other begins lets a small chip stand up",
+    affects="tombstone warning",
 )
 TOMBSTONE_MG = constant(
     "tombstone_mass",
     12.0,
     "mg",
-    Mark.FROM_MEMORY,
-    "0805 and smaller stand up, larger chips rarely",
-    "tombstone warning",
+    mark=Mark.FROM_MEMORY,
+    source="0805 and smaller stand up, larger chips rarely",
+    affects="tombstone warning",
 )
 FLUX_ACTIVE_C = constant(
     "flux_active",
     130.0,
     "°C",
-    Mark.FROM_MEMORY,
-    "rosin fluxes work and are used up from about here",
-    "grey crust",
+    mark=Mark.FROM_MEMORY,
+    source="rosin fluxes work and are used up from about here",
+    affects="grey crust",
 )
 FLUX_LIFE_S = constant(
     "flux_life",
     150.0,
     "s",
-    Mark.FROM_MEMORY,
-    "soaks longer than 120 s dry paste out; some margin",
-    "grey crust",
+    mark=Mark.FROM_MEMORY,
+    source="soaks longer than 120 s dry paste out; some margin",
+    affects="grey crust",
 )
 RAMP_K_S = constant(
     "ramp_limit",
     3.0,
     "K/s",
-    Mark.FROM_MEMORY,
-    "IPC/JEDEC J-STD-020 profiles, as remembered",
-    "ramp note",
+    mark=Mark.FROM_MEMORY,
+    source="IPC/JEDEC J-STD-020 profiles, as remembered",
+    affects="ramp note",
 )
 RAMP_AIR_K_S = constant(
     "ramp_hot_air",
     6.0,
     "K/s",
-    Mark.FROM_MEMORY,
-    "hot air at a bench commonly raises a joint by 2 to 6 K/s",
-    "ramp note of hot air",
+    mark=Mark.FROM_MEMORY,
+    source="hot air at a bench commonly raises a joint by 2 to 6 K/s",
+    affects="ramp note of hot air",
 )
 RAMP_SPAN_S = constant(
     "ramp_span",
     2.0,
     "s",
-    Mark.FROM_MEMORY,
-    "a ramp is read over a couple of seconds, not an instant",
-    "ramp note",
+    mark=Mark.FROM_MEMORY,
+    source="a ramp is read over a couple of seconds, not an instant",
+    affects="ramp note",
 )
 PUSHED_SHARE = 1.0
 

@@ -21,41 +21,41 @@ STEFAN_BOLTZMANN = constant(
     "stefan_boltzmann",
     5.670374e-8,
     "W/m²·K⁴",
-    Mark.PUBLISHED,
-    "CODATA 2018",
-    "radiation",
+    mark=Mark.PUBLISHED,
+    source="CODATA 2018",
+    affects="radiation",
 )
 EMISSIVITY = constant(
     "board_emissivity",
     0.9,
     "1",
-    Mark.FROM_MEMORY,
-    "solder mask and moulded plastic",
-    "radiation loss (little)",
+    mark=Mark.FROM_MEMORY,
+    source="solder mask and moulded plastic",
+    affects="radiation loss (little)",
 )
 BARE_METAL_EMISSIVITY = constant(
     "bare_metal_emissivity",
     0.1,
     "1",
-    Mark.FROM_MEMORY,
-    "bare aluminium or steel sheet, slightly oxidised, 0.05 to 0.2",
-    "heat across the film of a bare plate; back of an aluminium board",
+    mark=Mark.FROM_MEMORY,
+    source="bare aluminium or steel sheet, slightly oxidised, 0.05 to 0.2",
+    affects="heat across the film of a bare plate; back of an aluminium board",
 )
 INSULATING_REST_W_M2K = constant(
     "underside_insulating",
     3.0,
     "W/m²·K",
-    Mark.FROM_MEMORY,
-    "board on a thick silicone or ceramic-fibre rest; the rest's own heat is neglected",
-    "how fast the underside cools",
+    mark=Mark.FROM_MEMORY,
+    source="board on a thick silicone or ceramic-fibre rest; the rest's own heat is neglected",
+    affects="how fast the underside cools",
 )
 METAL_REST_W_M2K = constant(
     "underside_metal",
     100.0,
     "W/m²·K",
-    Mark.FROM_MEMORY,
-    "about 0.25 mm of air between board and a metal slab that stays at room temperature",
-    "how much heat a metal rest steals",
+    mark=Mark.FROM_MEMORY,
+    source="about 0.25 mm of air between board and a metal slab that stays at room temperature",
+    affects="how much heat a metal rest steals",
 )
 _GRAVITY = 9.81
 

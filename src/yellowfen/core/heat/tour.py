@@ -32,8 +32,8 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue, Refused
 
 NEAR_LIMIT_K = constant(
-    "tour_margin", 10.0, "K", Mark.JUDGED, "what a body should keep to its limit",
-    "choice of a tour",
+    "tour_margin", 10.0, "K", mark=Mark.JUDGED, source="what a body should keep to its limit",
+    affects="choice of a tour",
 )  # fmt: skip
 # What a tour is charged for, in seconds: our own weighing.
 COLD_S, HARM_S, NEAR_S, AGAIN_S = 400.0, 300.0, 100.0, 8.0
@@ -116,7 +116,12 @@ def reach_mm(scene: Scene, height_mm: float) -> float:
     assert isinstance(source, HotAir)
     factor = JET_FACTOR if scene.jet_factor is None else scene.jet_factor
     jet = jet_on_board(
-        source.round_mm, source.outlet_c, source.flow_lpm, height_mm, scene.ambient_c, factor
+        source.round_mm,
+        source.outlet_c,
+        source.flow_lpm,
+        height_mm=height_mm,
+        ambient_c=scene.ambient_c,
+        factor=factor,
     )
     return math.sqrt(3.0) * jet.spread_m * 1e3
 
@@ -220,7 +225,16 @@ def warming(scene: Scene, seconds: float) -> tuple[Move, ...]:
     if seconds <= 0:
         return ()
     wide = min(0.3 * min(scene.board.width_mm, scene.board.height_mm), 60.0)
-    return (Move(Deed.WARM, seconds, scene.targets, WARM_MM, float(round(wide)), 6.0),)
+    return (
+        Move(
+            Deed.WARM,
+            seconds,
+            scene.targets,
+            height_mm=WARM_MM,
+            circle_mm=float(round(wide)),
+            circle_s=6.0,
+        ),
+    )
 
 
 def walk(ready: Prepared, scene: Scene, moves: Sequence[Move]) -> Walk:

@@ -52,17 +52,17 @@ TIME_PER_STRENGTH = constant(
     "time_per_strength",
     1.2,
     "1",
-    Mark.FROM_MEMORY,
-    "h divided by 1.3 lengthens a melt by 55 to 145 % in a feasibility study; near the middle about 1.2 as logarithms",
-    "margin of hot-air settings",
+    mark=Mark.FROM_MEMORY,
+    source="h divided by 1.3 lengthens a melt by 55 to 145 % in a feasibility study; near the middle about 1.2 as logarithms",
+    affects="margin of hot-air settings",
 )
 TIME_PER_FILM = constant(
     "time_per_film",
     0.5,
     "1",
-    Mark.FROM_MEMORY,
-    "18, 29, 44, 72 s for films of 0.05, 0.15, 0.3, 0.6 mm in the same study",
-    "margin of plate settings",
+    mark=Mark.FROM_MEMORY,
+    source="18, 29, 44, 72 s for films of 0.05, 0.15, 0.3, 0.6 mm in the same study",
+    affects="margin of plate settings",
 )
 LOW_ALLOY = "Sn42Bi57.6Ag0.4"
 COLUMNS, ROWS = 9, 12
@@ -297,7 +297,10 @@ def judge(
     dwells = dwells_around(scene, rows)
     ready = prepare(scene, WINDOW_RESOLUTION) if axis is not Axis.PLATE else None
     found = tuple(
-        window_column(scene, axis, value, dwells, WINDOW_RESOLUTION, ready) for value in settings
+        window_column(
+            scene, axis, value, dwells_s=dwells, resolution=WINDOW_RESOLUTION, ready=ready
+        )
+        for value in settings
     )
     best = (confirmed if final else calmest_on_dial)(
         scene, axis, found, dwells, tolerance_of(scene, doubts)

@@ -30,31 +30,36 @@ from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
 DWELL_LOG_SD = constant(
-    "hand_timing", 0.08, "log", _M, "a person at the clock is within a tenth", "margin of a setting"
+    "hand_timing",
+    0.08,
+    "log",
+    mark=_M,
+    source="a person at the clock is within a tenth",
+    affects="margin of a setting",
 )
 LOOSE_COST_SD = constant(
     "loose_neighbour_cost",
     1.0,
     "standard deviations",
-    _M,
-    "our own weighing: a loose neighbour is a risk, not a loss",
-    "which setting is proposed",
+    mark=_M,
+    source="our own weighing: a loose neighbour is a risk, not a loss",
+    affects="which setting is proposed",
 )
 MORE_LOOSE_COST_SD = constant(
     "more_loose_cost",
     0.2,
     "standard deviations",
-    _M,
-    "our own weighing: every further part that is melted again for nothing",
-    "which setting is proposed",
+    mark=_M,
+    source="our own weighing: every further part that is melted again for nothing",
+    affects="which setting is proposed",
 )
 FLOW_SHARE = constant(
     "dial_flow",
     0.15,
     "1",
-    _M,
-    "an air dial is set again within about a seventh",
-    "margin of a setting",
+    mark=_M,
+    source="an air dial is set again within about a seventh",
+    affects="margin of a setting",
 )
 WINDOW_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
@@ -275,7 +280,9 @@ def make_window(
     ready = prepare(scene, resolution) if axis is not Axis.PLATE else None
     columns = []
     for value in settings:
-        columns.append(window_column(scene, axis, value, dwells_s, resolution, ready))
+        columns.append(
+            window_column(scene, axis, value, dwells_s=dwells_s, resolution=resolution, ready=ready)
+        )
         if on_column:
             on_column(columns[-1])
     return Window(
@@ -326,12 +333,12 @@ def _calmest_among(
         columns[i].setting,
         dwells_s[j],
         float(distance[i, j]),
-        columns[low].setting,
-        columns[high].setting,
-        dwells_s[early],
-        dwells_s[late],
-        binds,
-        columns[i].outcomes[j].loose,
+        setting_low=columns[low].setting,
+        setting_high=columns[high].setting,
+        dwell_low_s=dwells_s[early],
+        dwell_high_s=dwells_s[late],
+        binds=binds,
+        loose=columns[i].outcomes[j].loose,
     )
 
 

@@ -13,18 +13,18 @@ SOLDER_CP_J_KGK = constant(
     "solder_specific_heat",
     200.0,
     "J/kg·K",
-    Mark.FROM_MEMORY,
-    "tin-rich and tin-lead solders lie between about 170 and 240",
-    "heat taken by a joint before it melts (small)",
+    mark=Mark.FROM_MEMORY,
+    source="tin-rich and tin-lead solders lie between about 170 and 240",
+    affects="heat taken by a joint before it melts (small)",
 )
 
 SURFACE_TENSION_N_M = constant(
     "solder_surface_tension",
     0.4,
     "N/m",
-    Mark.FROM_MEMORY,
-    "under flux 0.35 to 0.5",
-    "does the air push a part; where a leadless part settles",
+    mark=Mark.FROM_MEMORY,
+    source="under flux 0.35 to 0.5",
+    affects="does the air push a part; where a leadless part settles",
 )
 
 
@@ -46,16 +46,23 @@ class Alloy:
 
 
 _TABLE = (
-    Alloy("Sn63Pb37", 183, 183, 8.4, 45, "leaded, eutectic"),
-    Alloy("Sn60Pb40", 183, 191, 8.5, 45, "leaded, pasty"),
-    Alloy("Sn62Pb36Ag2", 179, 179, 8.4, 45, "leaded with silver"),
-    Alloy("Sn96.5Ag3Cu0.5", 217, 220, 7.4, 60, "lead-free"),
-    Alloy("Sn99.3Cu0.7", 227, 227, 7.3, 60, "lead-free"),
-    Alloy("Sn96.5Ag3.5", 221, 221, 7.4, 60, "lead-free"),
-    Alloy("Sn42Bi58", 138, 138, 8.6, 45, "low temperature, brittle in drop"),
-    Alloy("Sn42Bi57.6Ag0.4", 138, 140, 8.6, 45, "low temperature"),
-    Alloy("In52Sn48", 118, 118, 7.3, 28, "very low temperature"),
-    Alloy("Bi32.5In51Sn16.5", 62, 62, 7.9, 25, "removal alloy"),
+    Alloy("Sn63Pb37", 183, 183, density_g_cm3=8.4, latent_j_g=45, note="leaded, eutectic"),
+    Alloy("Sn60Pb40", 183, 191, density_g_cm3=8.5, latent_j_g=45, note="leaded, pasty"),
+    Alloy("Sn62Pb36Ag2", 179, 179, density_g_cm3=8.4, latent_j_g=45, note="leaded with silver"),
+    Alloy("Sn96.5Ag3Cu0.5", 217, 220, density_g_cm3=7.4, latent_j_g=60, note="lead-free"),
+    Alloy("Sn99.3Cu0.7", 227, 227, density_g_cm3=7.3, latent_j_g=60, note="lead-free"),
+    Alloy("Sn96.5Ag3.5", 221, 221, density_g_cm3=7.4, latent_j_g=60, note="lead-free"),
+    Alloy(
+        "Sn42Bi58",
+        138,
+        138,
+        density_g_cm3=8.6,
+        latent_j_g=45,
+        note="low temperature, brittle in drop",
+    ),
+    Alloy("Sn42Bi57.6Ag0.4", 138, 140, density_g_cm3=8.6, latent_j_g=45, note="low temperature"),
+    Alloy("In52Sn48", 118, 118, density_g_cm3=7.3, latent_j_g=28, note="very low temperature"),
+    Alloy("Bi32.5In51Sn16.5", 62, 62, density_g_cm3=7.9, latent_j_g=25, note="removal alloy"),
 )
 ALLOYS: dict[str, Alloy] = {alloy.name: alloy for alloy in _TABLE}
 
@@ -75,15 +82,15 @@ for _alloy in _TABLE:
         f"liquidus_{_alloy.name}",
         _alloy.liquidus_c,
         "°C",
-        Mark.FROM_MEMORY,
-        "IPC J-STD-006 alloy tables, as remembered",
-        "every melt moment of a joint in this alloy",
+        mark=Mark.FROM_MEMORY,
+        source="IPC J-STD-006 alloy tables, as remembered",
+        affects="every melt moment of a joint in this alloy",
     )
     constant(
         f"latent_heat_{_alloy.name}",
         _alloy.latent_j_g,
         "J/g",
-        Mark.FROM_MEMORY,
-        "values between 25 and 60 are remembered for these alloys",
-        "how long a joint stands at its melting point",
+        mark=Mark.FROM_MEMORY,
+        source="values between 25 and 60 are remembered for these alloys",
+        affects="how long a joint stands at its melting point",
     )

@@ -18,25 +18,25 @@ OPEN_LIFE_H = constant(
     "paste_warm_life",
     48.0,
     "h",
-    Mark.FROM_MEMORY,
-    "makers give one to a few days in all at room temperature",
-    "is a lot still good",
+    mark=Mark.FROM_MEMORY,
+    source="makers give one to a few days in all at room temperature",
+    affects="is a lot still good",
 )
 KEEPS_DAYS = constant(
     "paste_keeps",
     180.0,
     "d",
-    Mark.COMMON_PRACTICE,
-    "about six months unopened in the cold",
-    "expiry where the jar shows none",
+    mark=Mark.COMMON_PRACTICE,
+    source="about six months unopened in the cold",
+    affects="expiry where the jar shows none",
 )
 WASTE_G = constant(
     "paste_waste_print",
     0.3,
     "g",
-    Mark.FROM_MEMORY,
-    "what stays on blade, foil and cloth with every print",
-    "paste left in a lot",
+    mark=Mark.FROM_MEMORY,
+    source="what stays on blade, foil and cloth with every print",
+    affects="paste left in a lot",
 )
 
 

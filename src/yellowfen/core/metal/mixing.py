@@ -18,25 +18,25 @@ FINISH_MM = constant(
     "finish_film",
     0.01,
     "mm",
-    Mark.FROM_MEMORY,
-    "levelled solder on a pad is 1 to 40 µm thick",
-    "share of a pad's finish in a joint",
+    mark=Mark.FROM_MEMORY,
+    source="levelled solder on a pad is 1 to 40 µm thick",
+    affects="share of a pad's finish in a joint",
 )
 LEFT_MM = constant(
     "left_on_pads",
     0.03,
     "mm",
-    Mark.FROM_MEMORY,
-    "what stays on a pad wicked once",
-    "share of old solder in a joint",
+    mark=Mark.FROM_MEMORY,
+    source="what stays on a pad wicked once",
+    affects="share of old solder in a joint",
 )
 LAST_LIQUID_C = constant(
     "bismuth_lead_last_liquid",
     96.0,
     "°C",
-    Mark.FROM_MEMORY,
-    "tin, bismuth and lead together melt there",
-    "bismuth with lead",
+    mark=Mark.FROM_MEMORY,
+    source="tin, bismuth and lead together melt there",
+    affects="bismuth with lead",
 )
 # Elements that a finish brings into the joint, and the alloy it is made of when that is a solder.
 PAD_FINISHES: dict[str, tuple[frozenset[str], str]] = {
@@ -128,7 +128,7 @@ def reactions(
     there = paste | PAD_FINISHES[pad_finish][0] | PART_FINISHES[part_finish] | rest
     return tuple(
         sorted(
-            _found(metal, paste, there, pad_finish, part_finish, left_over),
+            _found(metal, paste, there, pad=pad_finish, part=part_finish, left=left_over),
             key=lambda one: -one.weight,
         )
     )

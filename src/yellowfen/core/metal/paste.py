@@ -17,33 +17,33 @@ VEHICLE_G_CM3 = constant(
     "flux_vehicle_density",
     1.0,
     "g/cm³",
-    Mark.FROM_MEMORY,
-    "rosin, solvent and thixotropic agent",
-    "metal share of a paste's volume",
+    mark=Mark.FROM_MEMORY,
+    source="rosin, solvent and thixotropic agent",
+    affects="metal share of a paste's volume",
 )
 PRINT_SHARE = constant(
     "metal_share_print",
     0.90,
     "1",
-    Mark.COMMON_PRACTICE,
-    "88 to 91 % by mass for printing",
-    "solder in a printed deposit",
+    mark=Mark.COMMON_PRACTICE,
+    source="88 to 91 % by mass for printing",
+    affects="solder in a printed deposit",
 )
 PRINT_SHARE_SAC = constant(
     "metal_share_print_sac",
     0.885,
     "1",
-    Mark.COMMON_PRACTICE,
-    "lighter tin-silver-copper powder: 88 to 89 % by mass",
-    "solder in a printed deposit",
+    mark=Mark.COMMON_PRACTICE,
+    source="lighter tin-silver-copper powder: 88 to 89 % by mass",
+    affects="solder in a printed deposit",
 )
 DISPENSE_SHARE = constant(
     "metal_share_dispense",
     0.86,
     "1",
-    Mark.COMMON_PRACTICE,
-    "84 to 87 % by mass for dispensing",
-    "solder in a dispensed dot",
+    mark=Mark.COMMON_PRACTICE,
+    source="84 to 87 % by mass for dispensing",
+    affects="solder in a dispensed dot",
 )
 # Ball diameters that hold 80 to 90 % of the powder's mass, µm. Published: IPC J-STD-005 powder
 # types.

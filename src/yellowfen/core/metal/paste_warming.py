@@ -22,56 +22,66 @@ GLOW_W_M2K = constant(
     "container_glow",
     5.5,
     "W/m²·K",
-    Mark.FROM_MEMORY,
-    "radiation at room temperature, emissivity 0.95",
-    "warm-up of paste",
+    mark=Mark.FROM_MEMORY,
+    source="radiation at room temperature, emissivity 0.95",
+    affects="warm-up of paste",
 )
 AIR_UPRIGHT = constant(
     "still_air_upright",
     1.42,
     "W/m²K·(m/K)^¼",
-    Mark.FROM_MEMORY,
-    "Holman, simplified equations for air, upright cylinder (from memory)",
-    "warm-up of paste",
+    mark=Mark.FROM_MEMORY,
+    source="Holman, simplified equations for air, upright cylinder (from memory)",
+    affects="warm-up of paste",
 )
 AIR_LYING = constant(
     "still_air_lying",
     1.32,
     "W/m²K·(m/K)^¼",
-    Mark.FROM_MEMORY,
-    "Holman, simplified equations for air, lying cylinder (from memory)",
-    "warm-up of paste",
+    mark=Mark.FROM_MEMORY,
+    source="Holman, simplified equations for air, lying cylinder (from memory)",
+    affects="warm-up of paste",
 )
 MEAN_K = 8.0  # between container and room while it counts; a quarter power, so it matters little
 PASTE_W_MK = constant(
     "paste_conductivity",
     1.5,
     "W/m·K",
-    Mark.FROM_MEMORY,
-    "half metal balls in flux: 1 to 4",
-    "warm-up of paste",
+    mark=Mark.FROM_MEMORY,
+    source="half metal balls in flux: 1 to 4",
+    affects="warm-up of paste",
 )
 VEHICLE_J_KGK = constant(
     "vehicle_specific_heat",
     2000.0,
     "J/kg·K",
-    Mark.FROM_MEMORY,
-    "rosin and solvents",
-    "warm-up of paste",
+    mark=Mark.FROM_MEMORY,
+    source="rosin and solvents",
+    affects="warm-up of paste",
 )
 PLASTIC_J_KGK = constant(
-    "plastic_specific_heat", 1900.0, "J/kg·K", Mark.FROM_MEMORY, "polypropylene", "warm-up of paste"
+    "plastic_specific_heat",
+    1900.0,
+    "J/kg·K",
+    mark=Mark.FROM_MEMORY,
+    source="polypropylene",
+    affects="warm-up of paste",
 )
 PLASTIC_W_MK = constant(
-    "plastic_conductivity", 0.2, "W/m·K", Mark.FROM_MEMORY, "polypropylene", "warm-up of paste"
+    "plastic_conductivity",
+    0.2,
+    "W/m·K",
+    mark=Mark.FROM_MEMORY,
+    source="polypropylene",
+    affects="warm-up of paste",
 )
 USUAL_RULE_H = constant(
     "makers_warm_up",
     4.0,
     "h",
-    Mark.COMMON_PRACTICE,
-    "makers of paste say four hours and more, whatever the size",
-    "warm-up of paste",
+    mark=Mark.COMMON_PRACTICE,
+    source="makers of paste say four hours and more, whatever the size",
+    affects="warm-up of paste",
 )
 _TERMS = 8
 # Inner diameter (mm) of syringe barrels by capacity up to (cm³) [from memory].
@@ -116,7 +126,9 @@ def container_of(kind: str, grams: float, paste: Paste) -> Container:
         raise InvalidValue("container", f"{kind[:20]!r} is not a jar, syringe or cartridge")
     height = volume / (math.pi / 4 * diameter**2)
     area = math.pi * diameter * height + math.pi / 2 * diameter**2
-    return Container(diameter, height, grams, wall, area * wall * 0.9e-3, kind == "jar")
+    return Container(
+        diameter, height, grams, wall_mm=wall, wall_g=area * wall * 0.9e-3, standing=kind == "jar"
+    )
 
 
 def heat_j_k(container: Container, paste: Paste) -> float:

@@ -19,76 +19,81 @@ MOULDED = constant(
     "heat_moulded_body",
     2.0,
     "MJ/m³·K",
-    _MEMORY,
-    "epoxy with lead frame",
-    "how slowly a moulded body warms",
+    mark=_MEMORY,
+    source="epoxy with lead frame",
+    affects="how slowly a moulded body warms",
 )
 CERAMIC = constant(
     "heat_ceramic_body",
     3.0,
     "MJ/m³·K",
-    _MEMORY,
-    "alumina or titanate ceramic",
-    "how slowly a chip warms",
+    mark=_MEMORY,
+    source="alumina or titanate ceramic",
+    affects="how slowly a chip warms",
 )
 CAN = constant(
     "heat_can",
     1.8,
     "MJ/m³·K",
-    _MEMORY,
-    "aluminium, paper and electrolyte",
-    "how slowly a can warms",
+    mark=_MEMORY,
+    source="aluminium, paper and electrolyte",
+    affects="how slowly a can warms",
 )
 PLASTIC = constant(
     "heat_housing",
     1.6,
     "MJ/m³·K",
-    _MEMORY,
-    "glass-filled housing, part hollow",
-    "how slowly a connector warms",
+    mark=_MEMORY,
+    source="glass-filled housing, part hollow",
+    affects="how slowly a connector warms",
 )
 CHIP_W_K = constant(
     "chip_terminal",
     0.02,
     "W/K",
-    _MEMORY,
-    "ceramic between body centre and a wrapped end",
-    "body of a chip",
+    mark=_MEMORY,
+    source="ceramic between body centre and a wrapped end",
+    affects="body of a chip",
 )
 GULL_W_K = constant(
     "gull_lead",
     0.010,
     "W/K",
-    _MEMORY,
-    "copper-alloy lead 0.4 x 0.15 mm, 1.5 mm long",
-    "heat by leads, 1.27 mm pitch",
+    mark=_MEMORY,
+    source="copper-alloy lead 0.4 x 0.15 mm, 1.5 mm long",
+    affects="heat by leads, 1.27 mm pitch",
 )
 FINE_W_K = constant(
     "fine_gull_lead",
     0.004,
     "W/K",
-    _MEMORY,
-    "copper-alloy lead 0.22 x 0.13 mm, 1.2 mm long",
-    "heat by fine leads",
+    mark=_MEMORY,
+    source="copper-alloy lead 0.22 x 0.13 mm, 1.2 mm long",
+    affects="heat by fine leads",
 )
 TAB_W_K = constant(
-    "tab", 0.5, "W/K", _MEMORY, "copper slug under mould compound", "how the tab follows the body"
+    "tab",
+    0.5,
+    "W/K",
+    mark=_MEMORY,
+    source="copper slug under mould compound",
+    affects="how the tab follows the body",
 )
 DIE_PAD_W_K = constant(
     "die_pad",
     0.06,
     "W/K",
-    _MEMORY,
-    "0.3 mm of mould compound over the die pad",
-    "thermal pad against the body",
+    mark=_MEMORY,
+    source="0.3 mm of mould compound over the die pad",
+    affects="thermal pad against the body",
 )
 LEADLESS_W_K = constant(
     "leadless_terminal",
     0.006,
     "W/K",
-    _MEMORY,
-    "half-embedded terminal",
-    "edge joints of leadless parts",
+    mark=_MEMORY,
+    source="half-embedded terminal",
+    affects="edge joints of leadless parts",
 )
 # Conductivity of a body between its air side and its leads, by what it is made of.
 BODY_W_MK = {
@@ -96,33 +101,33 @@ BODY_W_MK = {
         "conductivity_moulded_body",
         0.8,
         "W/m·K",
-        _MEMORY,
-        "filled epoxy",
-        "how far a body's shell runs ahead of its leads",
+        mark=_MEMORY,
+        source="filled epoxy",
+        affects="how far a body's shell runs ahead of its leads",
     ),
     CERAMIC: constant(
         "conductivity_ceramic_body",
         4.0,
         "W/m·K",
-        _MEMORY,
-        "titanate 3, alumina 25",
-        "how far a chip's top runs ahead",
+        mark=_MEMORY,
+        source="titanate 3, alumina 25",
+        affects="how far a chip's top runs ahead",
     ),
     CAN: constant(
         "conductivity_can",
         2.0,
         "W/m·K",
-        _MEMORY,
-        "wound foil and paper in aluminium",
-        "how far a can's top runs ahead",
+        mark=_MEMORY,
+        source="wound foil and paper in aluminium",
+        affects="how far a can's top runs ahead",
     ),
     PLASTIC: constant(
         "conductivity_housing",
         0.3,
         "W/m·K",
-        _MEMORY,
-        "glass-filled plastic",
-        "how far a connector's shell runs ahead",
+        mark=_MEMORY,
+        source="glass-filled plastic",
+        affects="how far a connector's shell runs ahead",
     ),
 }
 BODY_G_CM3 = {
@@ -130,99 +135,114 @@ BODY_G_CM3 = {
         "density_moulded_body",
         2.0,
         "g/cm³",
-        _MEMORY,
-        "filled epoxy 1.8 with its lead frame",
-        "does a part hang underneath",
+        mark=_MEMORY,
+        source="filled epoxy 1.8 with its lead frame",
+        affects="does a part hang underneath",
     ),
     CERAMIC: constant(
         "density_ceramic_body",
         4.5,
         "g/cm³",
-        _MEMORY,
-        "alumina 3.8, titanate 5.5",
-        "does a chip hang or stand up",
+        mark=_MEMORY,
+        source="alumina 3.8, titanate 5.5",
+        affects="does a chip hang or stand up",
     ),
     CAN: constant(
         "density_can",
         1.9,
         "g/cm³",
-        _MEMORY,
-        "wound foil, paper, electrolyte",
-        "does a can hang underneath",
+        mark=_MEMORY,
+        source="wound foil, paper, electrolyte",
+        affects="does a can hang underneath",
     ),
     PLASTIC: constant(
         "density_housing",
         1.5,
         "g/cm³",
-        _MEMORY,
-        "glass-filled plastic with contacts",
-        "does a connector hang underneath",
+        mark=_MEMORY,
+        source="glass-filled plastic with contacts",
+        affects="does a connector hang underneath",
     ),
 }
 LENS_W_MK = constant(
     "conductivity_lens",
     0.25,
     "W/m·K",
-    _MEMORY,
-    "clear epoxy or silicone, white plastic",
-    "how far an LED's lens runs ahead",
+    mark=_MEMORY,
+    source="clear epoxy or silicone, white plastic",
+    affects="how far an LED's lens runs ahead",
 )
 LIMIT_MOULDED_THIN = constant(
     "limit_moulded_thin",
     260.0,
     "°C",
-    Mark.FROM_MEMORY,
-    "IPC/JEDEC J-STD-020 lead-free class, < 1.6 mm, as remembered",
-    "stop time",
+    mark=Mark.FROM_MEMORY,
+    source="IPC/JEDEC J-STD-020 lead-free class, < 1.6 mm, as remembered",
+    affects="stop time",
 )
 LIMIT_MOULDED_THICK = constant(
     "limit_moulded_thick",
     245.0,
     "°C",
-    Mark.FROM_MEMORY,
-    "IPC/JEDEC J-STD-020 lead-free class: > 2.5 mm from 350 mm³, 1.6 to 2.5 mm above 2000 mm³, as remembered",
-    "stop time",
+    mark=Mark.FROM_MEMORY,
+    source="IPC/JEDEC J-STD-020 lead-free class: > 2.5 mm from 350 mm³, 1.6 to 2.5 mm above 2000 mm³, as remembered",
+    affects="stop time",
 )
 LIMIT_MOULDED_MIDDLE = constant(
     "limit_moulded_middle",
     250.0,
     "°C",
-    Mark.FROM_MEMORY,
-    "IPC/JEDEC J-STD-020 lead-free class: 1.6 to 2.5 mm at 350 to 2000 mm³, or > 2.5 mm below 350 mm³, as remembered",
-    "stop time",
+    mark=Mark.FROM_MEMORY,
+    source="IPC/JEDEC J-STD-020 lead-free class: 1.6 to 2.5 mm at 350 to 2000 mm³, or > 2.5 mm below 350 mm³, as remembered",
+    affects="stop time",
 )
 LIMIT_CERAMIC = constant(
     "limit_ceramic",
     270.0,
     "°C",
-    _MEMORY,
-    "ceramic chips stand reflow; the ramp hurts sooner",
-    "stop time",
+    mark=_MEMORY,
+    source="ceramic chips stand reflow; the ramp hurts sooner",
+    affects="stop time",
 )
 LIMIT_LED = constant(
-    "limit_led", 245.0, "°C", _MEMORY, "clear lenses stand 230 to 260 °C for 10 s", "LED stop time"
+    "limit_led",
+    245.0,
+    "°C",
+    mark=_MEMORY,
+    source="clear lenses stand 230 to 260 °C for 10 s",
+    affects="LED stop time",
 )
 LIMIT_CAN = constant(
-    "limit_can", 235.0, "°C", _MEMORY, "aluminium cans 230 to 250 °C by size", "can stop time"
+    "limit_can",
+    235.0,
+    "°C",
+    mark=_MEMORY,
+    source="aluminium cans 230 to 250 °C by size",
+    affects="can stop time",
 )
 LIMIT_LCP = constant(
     "limit_lcp",
     260.0,
     "°C",
-    _MEMORY,
-    "LCP and high-temperature nylon 260 to 300",
-    "connector stop time",
+    mark=_MEMORY,
+    source="LCP and high-temperature nylon 260 to 300",
+    affects="connector stop time",
 )
 LIMIT_NYLON = constant(
-    "limit_nylon", 240.0, "°C", _MEMORY, "nylon 66 about 240", "connector stop time"
+    "limit_nylon",
+    240.0,
+    "°C",
+    mark=_MEMORY,
+    source="nylon 66 about 240",
+    affects="connector stop time",
 )
 LIMIT_UNKNOWN_PLASTIC = constant(
     "limit_unknown_plastic",
     210.0,
     "°C",
-    _MEMORY,
-    "unknown housing counts as glass-filled PBT or worse",
-    "connector stop time",
+    mark=_MEMORY,
+    source="unknown housing counts as glass-filled PBT or worse",
+    affects="connector stop time",
 )
 
 # Imperial code: (metric code, length, width) in mm [published: EIA/IEC case codes]; height from
@@ -276,16 +296,16 @@ def _moulded(
         name,
         family,
         x,
-        y,
-        height,
-        gap,
-        MOULDED,
-        lead,
-        tab,
-        limit,
-        why,
-        lands,
-        BODY_W_MK[MOULDED],
+        body_y_mm=y,
+        height_mm=height,
+        gap_mm=gap,
+        volumetric_heat_mj_m3k=MOULDED,
+        lead_w_k=lead,
+        tab_w_k=tab,
+        limit_c=limit,
+        limit_why=why,
+        lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[MOULDED],
         density_g_cm3=BODY_G_CM3[MOULDED],
     )
 
@@ -296,7 +316,7 @@ def chip(code: str, led: bool = False) -> Package:
     pad = max(0.25 * length + 0.15, 0.2)
     offset = 0.5 * length + 0.05
     lands = tuple(
-        Land(pin, sign * offset, 0.0, pad, width, JointKind.CHIP)
+        Land(pin, sign * offset, 0.0, size_x_mm=pad, size_y_mm=width, kind=JointKind.CHIP)
         for pin, sign in (("1", -1), ("2", 1))
     )
     name = f"{'LED ' if led else ''}{code} (metric {metric})"
@@ -305,32 +325,32 @@ def chip(code: str, led: bool = False) -> Package:
             name,
             "chip LED",
             length,
-            width,
-            height,
-            0.03,
-            MOULDED,
-            CHIP_W_K / 2,
-            TAB_W_K,
-            LIMIT_LED,
-            "clear lens of an LED",
-            lands,
-            LENS_W_MK,
+            body_y_mm=width,
+            height_mm=height,
+            gap_mm=0.03,
+            volumetric_heat_mj_m3k=MOULDED,
+            lead_w_k=CHIP_W_K / 2,
+            tab_w_k=TAB_W_K,
+            limit_c=LIMIT_LED,
+            limit_why="clear lens of an LED",
+            lands=lands,
+            body_conductivity_w_mk=LENS_W_MK,
             heat_shy=True,
         )
     return Package(
         name,
         "chip",
         length,
-        width,
-        height,
-        0.03,
-        CERAMIC,
-        CHIP_W_K,
-        TAB_W_K,
-        LIMIT_CERAMIC,
-        "ceramic chip",
-        lands,
-        BODY_W_MK[CERAMIC],
+        body_y_mm=width,
+        height_mm=height,
+        gap_mm=0.03,
+        volumetric_heat_mj_m3k=CERAMIC,
+        lead_w_k=CHIP_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_CERAMIC,
+        limit_why="ceramic chip",
+        lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[CERAMIC],
         density_g_cm3=BODY_G_CM3[CERAMIC],
         has_pin_1=False,
     )
@@ -355,10 +375,37 @@ def dual_gull(
     lands = []
     for index in range(half):
         along = ((half - 1) / 2 - index) * pitch
-        lands.append(Land(str(index + 1), -row / 2, along, land[0], land[1], JointKind.GULL_WING))
-        lands.append(Land(str(pins - index), row / 2, along, land[0], land[1], JointKind.GULL_WING))
+        lands.append(
+            Land(
+                str(index + 1),
+                -row / 2,
+                along,
+                size_x_mm=land[0],
+                size_y_mm=land[1],
+                kind=JointKind.GULL_WING,
+            )
+        )
+        lands.append(
+            Land(
+                str(pins - index),
+                row / 2,
+                along,
+                size_x_mm=land[0],
+                size_y_mm=land[1],
+                kind=JointKind.GULL_WING,
+            )
+        )
     if tab:
-        lands.append(Land(str(pins + 1), 0.0, 0.0, tab[0], tab[1], JointKind.THERMAL_PAD))
+        lands.append(
+            Land(
+                str(pins + 1),
+                0.0,
+                0.0,
+                size_x_mm=tab[0],
+                size_y_mm=tab[1],
+                kind=JointKind.THERMAL_PAD,
+            )
+        )
     lands.sort(key=lambda one: int(one.pin))
     lead = GULL_W_K if pitch > 0.7 else FINE_W_K
     return _moulded(name, name.split("-")[0], *body, tuple(lands), lead, DIE_PAD_W_K)
@@ -383,19 +430,50 @@ def quad(
         along = ((side - 1) / 2 - index) * pitch
         across, width = land
         lands += [
-            Land(str(index + 1), -row / 2, along, across, width, kind),
-            Land(str(side + index + 1), -along, -row / 2, width, across, kind),
-            Land(str(2 * side + index + 1), row / 2, -along, across, width, kind),
-            Land(str(3 * side + index + 1), along, row / 2, width, across, kind),
+            Land(str(index + 1), -row / 2, along, size_x_mm=across, size_y_mm=width, kind=kind),
+            Land(
+                str(side + index + 1),
+                -along,
+                -row / 2,
+                size_x_mm=width,
+                size_y_mm=across,
+                kind=kind,
+            ),
+            Land(
+                str(2 * side + index + 1),
+                row / 2,
+                -along,
+                size_x_mm=across,
+                size_y_mm=width,
+                kind=kind,
+            ),
+            Land(
+                str(3 * side + index + 1),
+                along,
+                row / 2,
+                size_x_mm=width,
+                size_y_mm=across,
+                kind=kind,
+            ),
         ]
     if tab:
-        lands.append(Land(str(pins + 1), 0.0, 0.0, tab, tab, JointKind.THERMAL_PAD))
+        lands.append(
+            Land(str(pins + 1), 0.0, 0.0, size_x_mm=tab, size_y_mm=tab, kind=JointKind.THERMAL_PAD)
+        )
     lands.sort(key=lambda one: int(one.pin))
     edge, height = body
     lead = LEADLESS_W_K if kind is JointKind.LEADLESS else FINE_W_K
     gap = 0.05 if kind is JointKind.LEADLESS else 0.1
     return _moulded(
-        name, name.split("-")[0], edge, edge, height, tuple(lands), lead, DIE_PAD_W_K, gap
+        name,
+        name.split("-")[0],
+        edge,
+        y=edge,
+        height=height,
+        lands=tuple(lands),
+        lead=lead,
+        tab=DIE_PAD_W_K,
+        gap=gap,
     )
 
 
@@ -412,13 +490,13 @@ def _soic(
         name,
         pins,
         1.27,
-        (
+        body=(
             across,
             along or 1.27 * (pins // 2 - 1) + 1.1,
             2.3 if across >= 7.0 else 1.5 if across < 5.0 else 1.9,
         ),
-        row,
-        (1.55, 0.6),
+        row=row,
+        land=(1.55, 0.6),
     )
 
 
@@ -431,9 +509,9 @@ def _tssop(pins: int, pitch: float = 0.65) -> Package:
         f"TSSOP-{pins}",
         pins,
         pitch,
-        (4.4, pitch * (pins // 2 - 1) + 0.65, 1.0),
-        5.7,
-        (1.3, 0.6 * pitch),
+        body=(4.4, pitch * (pins // 2 - 1) + 0.65, 1.0),
+        row=5.7,
+        land=(1.3, 0.6 * pitch),
     )
 
 
@@ -442,13 +520,20 @@ def _ssop(pins: int) -> Package:
     drawing].
     """
     return dual_gull(
-        f"SSOP-{pins}", pins, 0.65, (5.3, 0.65 * (pins // 2 - 1) + 1.7, 1.75), 7.2, (1.6, 0.4)
+        f"SSOP-{pins}",
+        pins,
+        0.65,
+        body=(5.3, 0.65 * (pins // 2 - 1) + 1.7, 1.75),
+        row=7.2,
+        land=(1.6, 0.4),
     )
 
 
 def _msop(pins: int) -> Package:
     pitch = 0.65 if pins <= 8 else 0.5
-    return dual_gull(f"MSOP-{pins}", pins, pitch, (3.0, 3.0, 0.9), 4.4, (1.3, 0.6 * pitch))
+    return dual_gull(
+        f"MSOP-{pins}", pins, pitch, body=(3.0, 3.0, 0.9), row=4.4, land=(1.3, 0.6 * pitch)
+    )
 
 
 _QFP_BODY = {
@@ -472,10 +557,10 @@ def _qfp(pins: int, thin: bool = False) -> Package:
         f"QFP-{pins}",
         pins,
         pitch,
-        (edge, height),
-        edge + 1.4,
-        (1.5, 0.56 * pitch),
-        JointKind.GULL_WING,
+        body=(edge, height),
+        row=edge + 1.4,
+        land=(1.5, 0.56 * pitch),
+        kind=JointKind.GULL_WING,
     )
 
 
@@ -492,11 +577,11 @@ def _qfn(pins: int, edge: float | None = None) -> Package:
         f"QFN-{pins}",
         pins,
         pitch,
-        (edge, 0.85),
-        edge - 0.15,
-        (0.8, 0.52 * pitch),
-        JointKind.LEADLESS,
-        edge - 1.6,
+        body=(edge, 0.85),
+        row=edge - 0.15,
+        land=(0.8, 0.52 * pitch),
+        kind=JointKind.LEADLESS,
+        tab=edge - 1.6,
     )
 
 
@@ -513,17 +598,19 @@ def _sot23(pins: int) -> Package:
     )
     rows[6] = (*rows[5][:4], (1.25, 0.0, "5"), (1.25, 0.95, "6"))
     lands = tuple(
-        Land(pin, x, y, 0.9, 0.65 if pins > 3 else 0.8, JointKind.GULL_WING)
+        Land(
+            pin, x, y, size_x_mm=0.9, size_y_mm=0.65 if pins > 3 else 0.8, kind=JointKind.GULL_WING
+        )
         for x, y, pin in rows[pins]
     )
     return _moulded(
         "SOT-23" if pins == 3 else f"SOT-23-{pins}",
         "SOT",
         1.3 if pins == 3 else 1.6,
-        2.9,
-        1.0,
-        lands,
-        GULL_W_K,
+        y=2.9,
+        height=1.0,
+        lands=lands,
+        lead=GULL_W_K,
     )
 
 
@@ -540,8 +627,19 @@ def _small_sot(pins: int) -> Package:
             (0.95, 0.65, "6"),
         ),
     }
-    lands = tuple(Land(pin, x, y, 0.65, 0.4, JointKind.GULL_WING) for x, y, pin in spots[pins])
-    return _moulded("SOT-323" if pins == 3 else "SOT-363", "SOT", 1.25, 2.0, 0.95, lands, FINE_W_K)
+    lands = tuple(
+        Land(pin, x, y, size_x_mm=0.65, size_y_mm=0.4, kind=JointKind.GULL_WING)
+        for x, y, pin in spots[pins]
+    )
+    return _moulded(
+        "SOT-323" if pins == 3 else "SOT-363",
+        "SOT",
+        1.25,
+        y=2.0,
+        height=0.95,
+        lands=lands,
+        lead=FINE_W_K,
+    )
 
 
 def _flat_cable(pins: int, pitch: float) -> Package:
@@ -553,55 +651,76 @@ def _flat_cable(pins: int, pitch: float) -> Package:
 
 
 def _sot223() -> Package:
-    lands = [Land(str(i + 1), -3.1, 2.3 - 2.3 * i, 1.5, 1.0, JointKind.GULL_WING) for i in range(3)]
-    lands.append(Land("4", 3.1, 0.0, 1.5, 3.3, JointKind.TAB))
-    return _moulded("SOT-223", "SOT", 3.5, 6.5, 1.6, tuple(lands), GULL_W_K, 0.05)
+    lands = [
+        Land(
+            str(i + 1), -3.1, 2.3 - 2.3 * i, size_x_mm=1.5, size_y_mm=1.0, kind=JointKind.GULL_WING
+        )
+        for i in range(3)
+    ]
+    lands.append(Land("4", 3.1, 0.0, size_x_mm=1.5, size_y_mm=3.3, kind=JointKind.TAB))
+    return _moulded(
+        "SOT-223", "SOT", 3.5, y=6.5, height=1.6, lands=tuple(lands), lead=GULL_W_K, tab=0.05
+    )
 
 
 def _sot89() -> Package:
-    lands = [Land(str(i + 1), -1.9, 1.5 - 1.5 * i, 1.2, 0.7, JointKind.GULL_WING) for i in (0, 2)]
-    lands.append(Land("2", 0.3, 0.0, 3.6, 1.7, JointKind.TAB))
+    lands = [
+        Land(
+            str(i + 1), -1.9, 1.5 - 1.5 * i, size_x_mm=1.2, size_y_mm=0.7, kind=JointKind.GULL_WING
+        )
+        for i in (0, 2)
+    ]
+    lands.append(Land("2", 0.3, 0.0, size_x_mm=3.6, size_y_mm=1.7, kind=JointKind.TAB))
     return _moulded(
         "SOT-89",
         "SOT",
         2.5,
-        4.5,
-        1.5,
-        tuple(sorted(lands, key=lambda land: land.pin)),
-        GULL_W_K,
-        0.1,
+        y=4.5,
+        height=1.5,
+        lands=tuple(sorted(lands, key=lambda land: land.pin)),
+        lead=GULL_W_K,
+        tab=0.1,
     )
 
 
 def _dpak() -> Package:
     lands = (
-        Land("1", -5.0, 2.286, 2.4, 1.3, JointKind.GULL_WING),
-        Land("2", 1.4, 0.0, 6.2, 5.8, JointKind.TAB),
-        Land("3", -5.0, -2.286, 2.4, 1.3, JointKind.GULL_WING),
+        Land("1", -5.0, 2.286, size_x_mm=2.4, size_y_mm=1.3, kind=JointKind.GULL_WING),
+        Land("2", 1.4, 0.0, size_x_mm=6.2, size_y_mm=5.8, kind=JointKind.TAB),
+        Land("3", -5.0, -2.286, size_x_mm=2.4, size_y_mm=1.3, kind=JointKind.GULL_WING),
     )
-    return _moulded("TO-252", "tab", 6.1, 6.6, 2.3, lands, GULL_W_K, TAB_W_K)
+    return _moulded(
+        "TO-252", "tab", 6.1, y=6.6, height=2.3, lands=lands, lead=GULL_W_K, tab=TAB_W_K
+    )
 
 
 def _can(diameter: float) -> Package:
     reach = diameter / 2 - 0.3
     lands = tuple(
-        Land(pin, sign * reach, 0.0, 0.45 * diameter, 1.6, JointKind.UNDER_BODY)
+        Land(
+            pin,
+            sign * reach,
+            0.0,
+            size_x_mm=0.45 * diameter,
+            size_y_mm=1.6,
+            kind=JointKind.UNDER_BODY,
+        )
         for pin, sign in (("1", -1), ("2", 1))
     )
     return Package(
         f"CAN-{diameter:g}",
         "can",
         diameter + 0.3,
-        diameter + 0.3,
-        diameter * 0.85 + 0.5,
-        0.1,
-        CAN,
-        GULL_W_K,
-        TAB_W_K,
-        LIMIT_CAN,
-        "aluminium can electrolytic",
-        lands,
-        BODY_W_MK[CAN],
+        body_y_mm=diameter + 0.3,
+        height_mm=diameter * 0.85 + 0.5,
+        gap_mm=0.1,
+        volumetric_heat_mj_m3k=CAN,
+        lead_w_k=GULL_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_CAN,
+        limit_why="aluminium can electrolytic",
+        lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[CAN],
         density_g_cm3=BODY_G_CM3[CAN],
         heat_shy=True,
     )
@@ -613,23 +732,41 @@ def _plcc_led(pins: int, edge: float | None = None) -> Package:
     lands = []
     for index in range(half):
         along = ((half - 1) / 2 - index) * 1.7
-        lands.append(Land(str(index + 1), -edge / 2 + 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
-        lands.append(Land(str(pins - index), edge / 2 - 0.1, along, 1.5, 1.0, JointKind.GULL_WING))
+        lands.append(
+            Land(
+                str(index + 1),
+                -edge / 2 + 0.1,
+                along,
+                size_x_mm=1.5,
+                size_y_mm=1.0,
+                kind=JointKind.GULL_WING,
+            )
+        )
+        lands.append(
+            Land(
+                str(pins - index),
+                edge / 2 - 0.1,
+                along,
+                size_x_mm=1.5,
+                size_y_mm=1.0,
+                kind=JointKind.GULL_WING,
+            )
+        )
     lands.sort(key=lambda land: int(land.pin))
     return Package(
         f"PLED-{pins}",
         "plastic LED",
         edge,
-        2.8 if edge < 4.0 else edge,
-        1.8,
-        0.05,
-        MOULDED,
-        GULL_W_K,
-        TAB_W_K,
-        LIMIT_LED,
-        "plastic LED body and clear filling",
-        tuple(lands),
-        LENS_W_MK,
+        body_y_mm=2.8 if edge < 4.0 else edge,
+        height_mm=1.8,
+        gap_mm=0.05,
+        volumetric_heat_mj_m3k=MOULDED,
+        lead_w_k=GULL_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_LED,
+        limit_why="plastic LED body and clear filling",
+        lands=tuple(lands),
+        body_conductivity_w_mk=LENS_W_MK,
         heat_shy=True,
     )
 
@@ -646,30 +783,37 @@ def connector(
             str(i + 1),
             (i - (pins - 1) / 2) * pitch,
             depth / 2 + 0.5,
-            0.55 * pitch,
-            1.8,
-            JointKind.GULL_WING,
+            size_x_mm=0.55 * pitch,
+            size_y_mm=1.8,
+            kind=JointKind.GULL_WING,
         )
         for i in range(pins)
     ]
     lands += [
-        Land(f"H{i + 1}", sign * (width / 2 - 0.6), -depth / 4, 1.4, 2.2, JointKind.GULL_WING)
+        Land(
+            f"H{i + 1}",
+            sign * (width / 2 - 0.6),
+            -depth / 4,
+            size_x_mm=1.4,
+            size_y_mm=2.2,
+            kind=JointKind.GULL_WING,
+        )
         for i, sign in enumerate((-1, 1))
     ]
     return Package(
         name,
         "connector",
         width,
-        depth,
-        height,
-        0.1,
-        PLASTIC,
-        GULL_W_K,
-        TAB_W_K,
-        LIMIT_UNKNOWN_PLASTIC,
-        "housing of unknown plastic (treated as PBT)",
-        tuple(lands),
-        BODY_W_MK[PLASTIC],
+        body_y_mm=depth,
+        height_mm=height,
+        gap_mm=0.1,
+        volumetric_heat_mj_m3k=PLASTIC,
+        lead_w_k=GULL_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_UNKNOWN_PLASTIC,
+        limit_why="housing of unknown plastic (treated as PBT)",
+        lands=tuple(lands),
+        body_conductivity_w_mk=BODY_W_MK[PLASTIC],
         density_g_cm3=BODY_G_CM3[PLASTIC],
         heat_shy=True,
     )
@@ -691,7 +835,7 @@ def _two_sided(
     of the land centres.
     """
     lands = tuple(
-        Land(pin, sign * centres / 2, 0.0, land[0], land[1], kind)
+        Land(pin, sign * centres / 2, 0.0, size_x_mm=land[0], size_y_mm=land[1], kind=kind)
         for pin, sign in (("1", -1), ("2", 1))
     )
     return Package(
@@ -740,11 +884,11 @@ def _diode(name: str) -> Package:
         name,
         "diode",
         (along, across, height),
-        centres,
-        land,
-        JointKind.GULL_WING,
-        MOULDED,
-        moulded_limit(height, along * across * height),
+        centres=centres,
+        land=land,
+        kind=JointKind.GULL_WING,
+        stuff=MOULDED,
+        limit=moulded_limit(height, along * across * height),
     )
 
 
@@ -754,11 +898,11 @@ def _tantalum(case: str) -> Package:
         f"TANTALUM-{case}",
         "tantalum",
         (along, across, height),
-        centres,
-        land,
-        JointKind.UNDER_BODY,
-        MOULDED,
-        moulded_limit(height, along * across * height),
+        centres=centres,
+        land=land,
+        kind=JointKind.UNDER_BODY,
+        stuff=MOULDED,
+        limit=moulded_limit(height, along * across * height),
     )
 
 
@@ -768,34 +912,41 @@ def _inductor(edge: float, height: float | None = None) -> Package:
         f"IND-{edge:g}",
         "inductor",
         (edge, edge, height or max(0.5 * edge, 1.0)),
-        0.72 * edge,
-        (0.32 * edge, 0.85 * edge),
-        JointKind.UNDER_BODY,
-        CERAMIC,
-        (LIMIT_CERAMIC, "ferrite and enamelled wire"),
+        centres=0.72 * edge,
+        land=(0.32 * edge, 0.85 * edge),
+        kind=JointKind.UNDER_BODY,
+        stuff=CERAMIC,
+        limit=(LIMIT_CERAMIC, "ferrite and enamelled wire"),
     )
 
 
 def _crystal(x: float, y: float) -> Package:
     """A four-land crystal in a ceramic case with a metal lid."""
     lands = tuple(
-        Land(pin, sx * 0.34 * x, sy * 0.32 * y, 0.38 * x, 0.4 * y, JointKind.UNDER_BODY)
+        Land(
+            pin,
+            sx * 0.34 * x,
+            sy * 0.32 * y,
+            size_x_mm=0.38 * x,
+            size_y_mm=0.4 * y,
+            kind=JointKind.UNDER_BODY,
+        )
         for pin, sx, sy in (("1", -1, -1), ("2", 1, -1), ("3", 1, 1), ("4", -1, 1))
     )
     return Package(
         f"XTAL-{x:g}x{y:g}",
         "crystal",
         x,
-        y,
-        0.8,
-        0.03,
-        CERAMIC,
-        CHIP_W_K,
-        TAB_W_K,
-        LIMIT_CERAMIC,
-        "ceramic crystal case",
-        lands,
-        BODY_W_MK[CERAMIC],
+        body_y_mm=y,
+        height_mm=0.8,
+        gap_mm=0.03,
+        volumetric_heat_mj_m3k=CERAMIC,
+        lead_w_k=CHIP_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_CERAMIC,
+        limit_why="ceramic crystal case",
+        lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[CERAMIC],
         density_g_cm3=BODY_G_CM3[CERAMIC],
     )
 
@@ -807,7 +958,13 @@ def _plcc(pins: int) -> Package:
     side = pins // 4
     edge = 1.27 * (side - 1) + 3.9
     square = quad(
-        f"PLCC-{pins}", side * 4, 1.27, (edge, 3.8), edge + 0.2, (1.9, 0.6), JointKind.J_LEAD
+        f"PLCC-{pins}",
+        side * 4,
+        1.27,
+        body=(edge, 3.8),
+        row=edge + 0.2,
+        land=(1.9, 0.6),
+        kind=JointKind.J_LEAD,
     )
     turn = (
         side // 2
@@ -831,15 +988,25 @@ def _ball_grid(pins: int, pitch: float) -> Package:
             f"{letters[row]}{column + 1}",
             (column - (edge_pins - 1) / 2) * pitch,
             ((edge_pins - 1) / 2 - row) * pitch,
-            0.5 * pitch,
-            0.5 * pitch,
-            JointKind.BALL,
+            size_x_mm=0.5 * pitch,
+            size_y_mm=0.5 * pitch,
+            kind=JointKind.BALL,
         )
         for row in range(edge_pins)
         for column in range(edge_pins)
     )
     edge = edge_pins * pitch + 0.6
-    return _moulded(f"BGA-{pins}", "BGA", edge, edge, 1.2, lands, LEADLESS_W_K, DIE_PAD_W_K, 0.3)
+    return _moulded(
+        f"BGA-{pins}",
+        "BGA",
+        edge,
+        y=edge,
+        height=1.2,
+        lands=lands,
+        lead=LEADLESS_W_K,
+        tab=DIE_PAD_W_K,
+        gap=0.3,
+    )
 
 
 def _dfn(pins: int, x: float, y: float, pitch: float) -> Package:
@@ -848,10 +1015,10 @@ def _dfn(pins: int, x: float, y: float, pitch: float) -> Package:
         f"DFN-{pins}",
         pins,
         pitch,
-        (x, y, 0.85),
-        x - 0.1,
-        (0.75, 0.55 * pitch),
-        (0.45 * x, 0.75 * y),
+        body=(x, y, 0.85),
+        row=x - 0.1,
+        land=(0.75, 0.55 * pitch),
+        tab=(0.45 * x, 0.75 * y),
     )
     lands = tuple(
         replace(land, kind=JointKind.LEADLESS) if land.kind is JointKind.GULL_WING else land
@@ -862,30 +1029,35 @@ def _dfn(pins: int, x: float, y: float, pitch: float) -> Package:
 
 def _tsop2(pins: int) -> Package:
     return dual_gull(
-        f"TSOP2-{pins}", pins, 0.8, (10.16, 0.8 * (pins // 2 - 1) + 1.6, 1.0), 11.4, (1.4, 0.45)
+        f"TSOP2-{pins}",
+        pins,
+        0.8,
+        body=(10.16, 0.8 * (pins // 2 - 1) + 1.6, 1.0),
+        row=11.4,
+        land=(1.4, 0.45),
     )
 
 
 def _switch() -> Package:
     """A four-leg tact switch, 6 x 6 mm."""
     lands = tuple(
-        Land(pin, sx * 4.4, sy * 2.25, 1.6, 1.4, JointKind.GULL_WING)
+        Land(pin, sx * 4.4, sy * 2.25, size_x_mm=1.6, size_y_mm=1.4, kind=JointKind.GULL_WING)
         for pin, sx, sy in (("1", -1, 1), ("2", 1, 1), ("3", -1, -1), ("4", 1, -1))
     )
     return Package(
         "SWITCH-6x6",
         "switch",
         6.0,
-        6.0,
-        4.0,
-        0.1,
-        PLASTIC,
-        GULL_W_K,
-        TAB_W_K,
-        LIMIT_UNKNOWN_PLASTIC,
-        "tact switch of unknown housing: by iron; some are made for reflow, and then low air is enough",
-        lands,
-        BODY_W_MK[PLASTIC],
+        body_y_mm=6.0,
+        height_mm=4.0,
+        gap_mm=0.1,
+        volumetric_heat_mj_m3k=PLASTIC,
+        lead_w_k=GULL_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_UNKNOWN_PLASTIC,
+        limit_why="tact switch of unknown housing: by iron; some are made for reflow, and then low air is enough",
+        lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[PLASTIC],
         density_g_cm3=BODY_G_CM3[PLASTIC],
         has_pin_1=False,
         heat_shy=True,
@@ -901,25 +1073,39 @@ def _module(x: float, y: float, pins: int) -> Package:
     for index in range(side):
         along = ((side - 1) / 2 - index) * pitch
         lands.append(
-            Land(str(index + 1), -x / 2 + 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS)
+            Land(
+                str(index + 1),
+                -x / 2 + 0.2,
+                along,
+                size_x_mm=1.5,
+                size_y_mm=0.6 * pitch,
+                kind=JointKind.LEADLESS,
+            )
         )
         lands.append(
-            Land(str(2 * side - index), x / 2 - 0.2, along, 1.5, 0.6 * pitch, JointKind.LEADLESS)
+            Land(
+                str(2 * side - index),
+                x / 2 - 0.2,
+                along,
+                size_x_mm=1.5,
+                size_y_mm=0.6 * pitch,
+                kind=JointKind.LEADLESS,
+            )
         )
     return Package(
         f"MODULE-{x:g}x{y:g}",
         "module",
         x,
-        y,
-        3.0,
-        0.05,
-        CERAMIC,
-        LEADLESS_W_K,
-        TAB_W_K,
-        LIMIT_MOULDED_THICK,
-        "shield can over small parts: they may slip inside",
-        tuple(sorted(lands, key=lambda land: int(land.pin))),
-        BODY_W_MK[CERAMIC],
+        body_y_mm=y,
+        height_mm=3.0,
+        gap_mm=0.05,
+        volumetric_heat_mj_m3k=CERAMIC,
+        lead_w_k=LEADLESS_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_MOULDED_THICK,
+        limit_why="shield can over small parts: they may slip inside",
+        lands=tuple(sorted(lands, key=lambda land: int(land.pin))),
+        body_conductivity_w_mk=BODY_W_MK[CERAMIC],
         density_g_cm3=1.6,
     )
 
@@ -945,16 +1131,16 @@ def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:
         "unknown",
         "unknown",
         x,
-        y,
-        min(height_mm, 0.6 * max(x, y)),
-        0.1,
-        MOULDED,
-        FINE_W_K,
-        DIE_PAD_W_K,
-        limit,
-        f"{why}; body guessed from its pads",
-        lands,
-        BODY_W_MK[MOULDED],
+        body_y_mm=y,
+        height_mm=min(height_mm, 0.6 * max(x, y)),
+        gap_mm=0.1,
+        volumetric_heat_mj_m3k=MOULDED,
+        lead_w_k=FINE_W_K,
+        tab_w_k=DIE_PAD_W_K,
+        limit_c=limit,
+        limit_why=f"{why}; body guessed from its pads",
+        lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[MOULDED],
         guessed=True,
     )
 

@@ -9,9 +9,9 @@ HANGS_G_IN2 = constant(
     "hangs_up_to",
     30.0,
     "g/in²",
-    Mark.COMMON_PRACTICE,
-    "mass per pad area that surface tension holds underneath",
-    "does a part underneath fall: triage, sides, heat",
+    mark=Mark.COMMON_PRACTICE,
+    source="mass per pad area that surface tension holds underneath",
+    affects="does a part underneath fall: triage, sides, heat",
 )
 _G_IN2 = 1e-3 * 645.16  # mg/mm² to g/in²
 

@@ -7,9 +7,9 @@ DOT_MM = constant(
     "melt_test_dot",
     2.0,
     "mm",
-    Mark.FROM_MEMORY,
-    "a bit of wire or a paste dot on a pad of about this size",
-    "melt test",
+    mark=Mark.FROM_MEMORY,
+    source="a bit of wire or a paste dot on a pad of about this size",
+    affects="melt test",
 )
 
 
@@ -17,20 +17,20 @@ def solder_dot() -> Package:
     """A bare joint in the jet; its 'body' is a speck of flux that weighs nothing and shades
     nothing.
     """
-    land = Land("1", 0.0, 0.0, DOT_MM, DOT_MM, JointKind.GULL_WING)
+    land = Land("1", 0.0, 0.0, size_x_mm=DOT_MM, size_y_mm=DOT_MM, kind=JointKind.GULL_WING)
     return Package(
         "solder dot",
         "dot",
         0.1,
-        0.1,
-        0.1,
-        0.1,
-        1.5,
-        1e-5,
-        1e-5,
-        400.0,
-        "flux",
-        (land,),
-        0.3,
+        body_y_mm=0.1,
+        height_mm=0.1,
+        gap_mm=0.1,
+        volumetric_heat_mj_m3k=1.5,
+        lead_w_k=1e-5,
+        tab_w_k=1e-5,
+        limit_c=400.0,
+        limit_why="flux",
+        lands=(land,),
+        body_conductivity_w_mk=0.3,
         has_pin_1=False,
     )

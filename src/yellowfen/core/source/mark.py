@@ -41,5 +41,5 @@ def constant(name: str, value: float, unit: str, mark: Mark, source: str, affect
     """
     if name in REGISTER:
         raise ValueError(f"constant {name!r} is registered twice")
-    REGISTER[name] = Constant(name, value, unit, mark, source, affects)
+    REGISTER[name] = Constant(name, value, unit, mark=mark, source=source, affects=affects)
     return value

@@ -23,100 +23,105 @@ PART_MIN = constant(
     "minutes_per_part",
     0.75,
     "min",
-    Mark.COMMON_PRACTICE,
-    "25 parts take a practised hand about 5 min to paste, place and heat, a hobby builder 3 to 5 times that",
-    "advice: part count",
+    mark=Mark.COMMON_PRACTICE,
+    source="25 parts take a practised hand about 5 min to paste, place and heat, a hobby builder 3 to 5 times that",
+    affects="advice: part count",
 )
 TURN_MIN = constant(
     "minutes_per_turn",
     0.25,
     "min",
-    _MEMORY,
-    "turning the board and finding one's place again",
-    "advice: orientations",
+    mark=_MEMORY,
+    source="turning the board and finding one's place again",
+    affects="advice: orientations",
 )
 TINY_FAIL = constant(
     "fail_tiny",
     0.15,
     "1",
-    _MEMORY,
-    "0402 and smaller: lost, skewed or on end",
-    "advice: tiny parts",
+    mark=_MEMORY,
+    source="0402 and smaller: lost, skewed or on end",
+    affects="advice: tiny parts",
 )
 FINE_FAIL = constant(
     "fail_fine_pitch",
     0.5,
     "1",
-    Mark.COMMON_PRACTICE,
-    "half of hand-pasted fine-pitch parts bridge",
-    "advice: fine pitch",
+    mark=Mark.COMMON_PRACTICE,
+    source="half of hand-pasted fine-pitch parts bridge",
+    affects="advice: fine pitch",
 )
 HIDDEN_FAIL = constant(
     "fail_hidden",
     0.25,
     "1",
-    _MEMORY,
-    "leadless part floats, or its edge stays open",
-    "advice: hidden joints",
+    mark=_MEMORY,
+    source="leadless part floats, or its edge stays open",
+    affects="advice: hidden joints",
 )
 SHY_FAIL = constant(
     "fail_shy",
     0.2,
     "1",
-    _MEMORY,
-    "about one in five controller-LEDs cooked with lead-free hot air",
-    "advice: heat-shy beside heavy",
+    mark=_MEMORY,
+    source="about one in five controller-LEDs cooked with lead-free hot air",
+    affects="advice: heat-shy beside heavy",
 )
 STAND_FAIL = constant(
-    "fail_uneven_pads", 0.2, "1", _MEMORY, "chip with one end on a plane", "advice: missing relief"
+    "fail_uneven_pads",
+    0.2,
+    "1",
+    mark=_MEMORY,
+    source="chip with one end on a plane",
+    affects="advice: missing relief",
 )
 BACKWARDS_FAIL = constant(
     "fail_unmarked",
     0.1,
     "1",
-    _MEMORY,
-    "a part without a printed mark goes in the wrong way round",
-    "advice: polarity marks",
+    mark=_MEMORY,
+    source="a part without a printed mark goes in the wrong way round",
+    affects="advice: polarity marks",
 )
 REPAIR_MIN = constant(
     "minutes_per_repair",
     4.0,
     "min",
-    _MEMORY,
-    "finding and mending one bad joint or part",
-    "advice: failures",
+    mark=_MEMORY,
+    source="finding and mending one bad joint or part",
+    affects="advice: failures",
 )
 SWAP_MIN = constant(
     "minutes_per_swap",
     8.0,
     "min",
-    _MEMORY,
-    "taking a part off and fitting another",
-    "advice: failures",
+    mark=_MEMORY,
+    source="taking a part off and fitting another",
+    affects="advice: failures",
 )
 SLOW_PIN_MIN = constant(
     "minutes_per_plane_pin",
     0.5,
     "min",
-    _MEMORY,
-    "a plane-tied pin takes the iron 2 to 4 times as long, with a wait for the tip",
-    "advice: missing relief",
+    mark=_MEMORY,
+    source="a plane-tied pin takes the iron 2 to 4 times as long, with a wait for the tip",
+    affects="advice: missing relief",
 )
 SECOND_SIDE_MIN = constant(
     "minutes_second_side",
     12.0,
     "min",
-    Mark.COMMON_PRACTICE,
-    "stencil or dots, heat and cooling once more",
-    "advice: second side",
+    mark=Mark.COMMON_PRACTICE,
+    source="stencil or dots, heat and cooling once more",
+    affects="advice: second side",
 )
 ALIGN_MIN = constant(
     "minutes_alignment",
     5.0,
     "min",
-    Mark.COMMON_PRACTICE,
-    "aligning a stencil by eye, of 5 to 15 min set-up",
-    "advice: tooling holes",
+    mark=Mark.COMMON_PRACTICE,
+    source="aligning a stencil by eye, of 5 to 15 min set-up",
+    affects="advice: tooling holes",
 )
 SHY_NEAR_MM, ARRAY_OF, FIDUCIAL_MM, TOOLING_MM = 5.0, 4, (0.5, 2.2), 1.4
 

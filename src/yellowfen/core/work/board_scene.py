@@ -98,10 +98,10 @@ def _on_board(board: Board, part: BoardPart) -> bool:
         part.ref,
         part.package,
         part.x_mm,
-        part.y_mm,
-        part.rotation_deg,
-        Side(part.side),
-        USUAL_ALLOY,
+        y_mm=part.y_mm,
+        rotation_deg=part.rotation_deg,
+        side=Side(part.side),
+        alloy=USUAL_ALLOY,
     )
     return placed.stands_on(board.width_mm, board.height_mm) and (
         part.joined or part.note != "unknown"
@@ -116,12 +116,12 @@ def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
         part.ref,
         part.package,
         part.x_mm,
-        part.y_mm,
-        part.rotation_deg,
-        Side(part.side),
-        alloy,
-        plane,
-        relief,
+        y_mm=part.y_mm,
+        rotation_deg=part.rotation_deg,
+        side=Side(part.side),
+        alloy=alloy,
+        plane_pins=plane,
+        relief_pins=relief,
     )
 
 
@@ -139,11 +139,11 @@ def _stack(board: Board, plan: HeatPlan) -> BoardStack:
         board.width_mm,
         board.height_mm,
         board.thickness_mm,
-        copper,
-        plan.underside,
-        vias,
-        board.outline[0] if board.outline else (),
-        plan.core,
+        copper=copper,
+        underside=plan.underside,
+        vias=vias,
+        outline=board.outline[0] if board.outline else (),
+        core=plan.core,
     )
 
 

@@ -19,17 +19,17 @@ SPREAD = constant(
     "time_spread",
     0.55,
     "1",
-    Mark.FROM_MEMORY,
-    "log of the factor by which people differ: three to five times from practised to beginner",
-    "interval of minutes",
+    mark=Mark.FROM_MEMORY,
+    source="log of the factor by which people differ: three to five times from practised to beginner",
+    affects="interval of minutes",
 )
 OWN_SPREAD = constant(
     "time_spread_own",
     0.25,
     "1",
-    Mark.FROM_MEMORY,
-    "log of the factor by which one person's days differ",
-    "interval of minutes",
+    mark=Mark.FROM_MEMORY,
+    source="log of the factor by which one person's days differ",
+    affects="interval of minutes",
 )
 _Z = 1.2816  # 80 % of a normal
 

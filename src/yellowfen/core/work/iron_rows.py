@@ -21,25 +21,25 @@ TIP_LOAD_MM3 = constant(
     "tip_load",
     1.2,
     "mm³",
-    Mark.FROM_MEMORY,
-    "what a 2 mm bevel carries without dripping",
-    "loads for a row",
+    mark=Mark.FROM_MEMORY,
+    source="what a 2 mm bevel carries without dripping",
+    affects="loads for a row",
 )
 BEAD_MM = constant(
     "flux_bead",
     1.0,
     "mm",
-    Mark.COMMON_PRACTICE,
-    "a bead of about a millimetre along the row",
-    "flux for a row",
+    mark=Mark.COMMON_PRACTICE,
+    source="a bead of about a millimetre along the row",
+    affects="flux for a row",
 )
 MOST_MM_S = constant(
     "drag_fastest",
     6.0,
     "mm/s",
-    Mark.FROM_MEMORY,
-    "faster than this solder is torn off in strings",
-    "drag speed",
+    mark=Mark.FROM_MEMORY,
+    source="faster than this solder is torn off in strings",
+    affects="drag speed",
 )
 
 SAME_ROW_MM = 0.4
@@ -183,13 +183,13 @@ def _row(
         tuple(land.pin for land in row),
         package.pitch_mm,
         length,
-        volume,
-        wire_mm(volume, wire, alloy),
-        loads,
-        wire_mm(volume / loads, wire, alloy),
-        math.pi / 8 * BEAD_MM**2 * length,
-        tuple(need_s[tie] for tie in ties),
-        tuple(land.pin for land, tie in zip(row, ties, strict=True) if tie != "signal"),
+        joints_mm3=volume,
+        wire_mm=wire_mm(volume, wire, alloy),
+        loads=loads,
+        load_wire_mm=wire_mm(volume / loads, wire, alloy),
+        flux_mm3=math.pi / 8 * BEAD_MM**2 * length,
+        seconds=tuple(need_s[tie] for tie in ties),
+        slow_pins=tuple(land.pin for land, tie in zip(row, ties, strict=True) if tie != "signal"),
     )
 
 

@@ -14,17 +14,17 @@ SPARE_TINY = constant(
     "spares_tiny",
     0.2,
     "1",
-    Mark.FROM_MEMORY,
-    "0402 and smaller fly off: a fifth more, two at least",
-    "spares in the kit",
+    mark=Mark.FROM_MEMORY,
+    source="0402 and smaller fly off: a fifth more, two at least",
+    affects="spares in the kit",
 )
 SPARE_SMALL = constant(
     "spares_small",
     0.1,
     "1",
-    Mark.FROM_MEMORY,
-    "0603 and other small chips: a tenth more, one at least",
-    "spares in the kit",
+    mark=Mark.FROM_MEMORY,
+    source="0603 and other small chips: a tenth more, one at least",
+    affects="spares in the kit",
 )
 TINY_MM, SMALL_MM = 1.1, 2.1
 
@@ -99,12 +99,12 @@ def _line(
         key,
         group[0].value,
         group[0].package.name,
-        tuple(part.ref for part in group),
-        wanted,
-        spares(group[0], wanted),
-        where,
-        state,
-        instead,
+        refs=tuple(part.ref for part in group),
+        wanted=wanted,
+        spares=spares(group[0], wanted),
+        where=where,
+        found=state,
+        instead=instead,
     )
 
 

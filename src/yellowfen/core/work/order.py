@@ -28,66 +28,66 @@ VALUE_MM = constant(
     "order_value_change",
     300.0,
     "mm",
-    Mark.FROM_MEMORY,
-    "the hand goes to the bags and back: about 30 cm",
-    "placement order",
+    mark=Mark.FROM_MEMORY,
+    source="the hand goes to the bags and back: about 30 cm",
+    affects="placement order",
 )
 TURN_MM = 1e6  # more than any way on a board: turns come first
 PLACE_S = constant(
     "seconds_per_placement",
     12.0,
     "s",
-    Mark.COMMON_PRACTICE,
-    "a practised hand 3 to 5 s a part, a hobby builder 3 to 5 times that",
-    "time of placing",
+    mark=Mark.COMMON_PRACTICE,
+    source="a practised hand 3 to 5 s a part, a hobby builder 3 to 5 times that",
+    affects="time of placing",
 )
 TURN_S = constant(
     "seconds_per_turn",
     15.0,
     "s",
-    Mark.FROM_MEMORY,
-    "turning the board and finding one's place again",
-    "time of placing",
+    mark=Mark.FROM_MEMORY,
+    source="turning the board and finding one's place again",
+    affects="time of placing",
 )
 VALUE_S = constant(
     "seconds_per_value",
     8.0,
     "s",
-    Mark.FROM_MEMORY,
-    "putting one bag away, finding and opening the next",
-    "time of placing",
+    mark=Mark.FROM_MEMORY,
+    source="putting one bag away, finding and opening the next",
+    affects="time of placing",
 )
 TRAVEL_MM_S = constant(
     "hand_speed",
     60.0,
     "mm/s",
-    Mark.FROM_MEMORY,
-    "tweezers with a part in them, aiming",
-    "time of placing",
+    mark=Mark.FROM_MEMORY,
+    source="tweezers with a part in them, aiming",
+    affects="time of placing",
 )
 HAND_MM = constant(
     "hand_room",
     4.0,
     "mm",
-    Mark.FROM_MEMORY,
-    "tweezers and fingers need so much beside a tall part",
-    "what blocks what",
+    mark=Mark.FROM_MEMORY,
+    source="tweezers and fingers need so much beside a tall part",
+    affects="what blocks what",
 )
 TALL_MM = constant(
     "tall_part",
     2.5,
     "mm",
-    Mark.FROM_MEMORY,
-    "bodies from this height stand in the way of tweezers",
-    "what blocks what",
+    mark=Mark.FROM_MEMORY,
+    source="bodies from this height stand in the way of tweezers",
+    affects="what blocks what",
 )
 REACH_MM = constant(
     "hand_reach",
     25.0,
     "mm",
-    Mark.FROM_MEMORY,
-    "so far in front of a part the hand hovers low, 16 mm wide",
-    "what is reached over",
+    mark=Mark.FROM_MEMORY,
+    source="so far in front of a part the hand hovers low, 16 mm wide",
+    affects="what is reached over",
 )
 HAND_WIDE_MM = 16.0
 NEIGHBOURS_MM = 10.0
@@ -253,7 +253,17 @@ def placement_order(
     problem, left_out = _problem(board, side, school, wishes, set(skip))
     if not problem.parts:
         nothing = Travel(0, 0, 0.0, 0.0)
-        return Order(side, school, (), nothing, nothing, (), 0, "", tuple(left_out))
+        return Order(
+            side,
+            school,
+            (),
+            takes=nothing,
+            plain=nothing,
+            rules=(),
+            orientations=0,
+            forced="",
+            left_out=tuple(left_out),
+        )
     parcels = next(parcels for most, parcels in PARCELS if len(problem.parts) <= most)
     again = parcels // 4  # after reach is minded, so many parcels more
 
@@ -276,12 +286,12 @@ def placement_order(
         side,
         school,
         _steps(chosen, classes, values, pace),
-        takes,
-        plain,
-        tuple(problem.rules),
-        orientations,
-        _forced(problem, takes, orientations),
-        tuple(left_out),
+        takes=takes,
+        plain=plain,
+        rules=tuple(problem.rules),
+        orientations=orientations,
+        forced=_forced(problem, takes, orientations),
+        left_out=tuple(left_out),
     )
 
 
@@ -312,7 +322,12 @@ def _problem(
     behind = _reached_over(parts, classes)
     rules = _rules(board, parts, school, kept)
     return _Problem(
-        parts, classes, [f"{part.value}|{part.package.name}" for part in parts], rules, kept, behind
+        parts,
+        classes,
+        [f"{part.value}|{part.package.name}" for part in parts],
+        rules=rules,
+        wishes=kept,
+        behind=behind,
     ), left_out
 
 
@@ -625,7 +640,17 @@ def _steps(
             batch, in_batch = batch + 1, 0
         pasted = clock if anew else pasted
         clock, in_batch = clock + each, in_batch + 1
-        steps.append(Step(part.ref, -classes[part.ref] % 360, turned, new, batch, clock / 60, anew))
+        steps.append(
+            Step(
+                part.ref,
+                -classes[part.ref] % 360,
+                turned,
+                new_value=new,
+                batch=batch,
+                until_min=clock / 60,
+                anew=anew,
+            )
+        )
     return tuple(steps)
 
 

@@ -18,76 +18,81 @@ OPEN_LIFE_H = constant(
     "stencil_life",
     8.0,
     "h",
-    Mark.COMMON_PRACTICE,
-    "open on the stencil about 8 h",
-    "schedule: paste that goes off",
+    mark=Mark.COMMON_PRACTICE,
+    source="open on the stencil about 8 h",
+    affects="schedule: paste that goes off",
 )
 TACK_LIFE_H = constant(
     "tack_life",
     8.0,
     "h",
-    Mark.COMMON_PRACTICE,
-    "tack holds 8 to 24 h after printing",
-    "schedule: paste that goes off",
+    mark=Mark.COMMON_PRACTICE,
+    source="tack holds 8 to 24 h after printing",
+    affects="schedule: paste that goes off",
 )
 COOL_MIN = constant(
     "minutes_cooling",
     5.0,
     "min",
-    Mark.FROM_MEMORY,
-    "untouched until solid, then until it can be held",
-    "schedule",
+    mark=Mark.FROM_MEMORY,
+    source="untouched until solid, then until it can be held",
+    affects="schedule",
 )
 DRY_MIN = constant(
     "minutes_drying",
     30.0,
     "min",
-    Mark.FROM_MEMORY,
-    "blotted board in warm air after alcohol",
-    "schedule",
+    mark=Mark.FROM_MEMORY,
+    source="blotted board in warm air after alcohol",
+    affects="schedule",
 )
 CLEAN_MIN = constant(
     "minutes_cleaning",
     6.0,
     "min",
-    Mark.FROM_MEMORY,
-    "several passes with brush and alcohol, a board",
-    "schedule",
+    mark=Mark.FROM_MEMORY,
+    source="several passes with brush and alcohol, a board",
+    affects="schedule",
 )
 LOOK_MIN = constant(
     "minutes_looking",
     6.0,
     "min",
-    Mark.FROM_MEMORY,
-    "all joints of a board under the loupe",
-    "schedule",
+    mark=Mark.FROM_MEMORY,
+    source="all joints of a board under the loupe",
+    affects="schedule",
 )
 TEST_MIN = constant(
     "minutes_testing",
     8.0,
     "min",
-    Mark.FROM_MEMORY,
-    "supply rails, current-limited first power",
-    "schedule",
+    mark=Mark.FROM_MEMORY,
+    source="supply rails, current-limited first power",
+    affects="schedule",
 )
 KIT_LINE_MIN = constant(
-    "minutes_kit_line", 0.7, "min", Mark.FROM_MEMORY, "find a bag, count, lay it out", "schedule"
+    "minutes_kit_line",
+    0.7,
+    "min",
+    mark=Mark.FROM_MEMORY,
+    source="find a bag, count, lay it out",
+    affects="schedule",
 )
 PREPARE_MIN = constant(
     "minutes_prepare",
     8.0,
     "min",
-    Mark.FROM_MEMORY,
-    "clean board and foil, lay out tools",
-    "schedule",
+    mark=Mark.FROM_MEMORY,
+    source="clean board and foil, lay out tools",
+    affects="schedule",
 )
 LEAST_SHARE = constant(
     "least_share_of_board",
     0.25,
     "1",
-    Mark.FROM_MEMORY,
-    "loupe, brush and meter are fetched for one part as for many",
-    "minutes of a rework",
+    mark=Mark.FROM_MEMORY,
+    source="loupe, brush and meter are fetched for one part as for many",
+    affects="minutes of a rework",
 )
 LARGE_BODY_MM, LARGE_BAKE_H = 17.0, 96
 # Bake at 125 °C in hours by class, for bodies up to 1.4 mm, 2.0 mm and 4.5 mm: J-STD-033, as
@@ -377,10 +382,10 @@ def bags_of(board: Board) -> tuple[Bag, ...]:
                     part.ref,
                     part.package.name,
                     part.package.height_mm,
-                    life.name,
-                    life.hours,
-                    life.assumed,
-                    min(part.package.body_x_mm, part.package.body_y_mm),
+                    life=life.name,
+                    hours=life.hours,
+                    assumed=life.assumed,
+                    edge_mm=min(part.package.body_x_mm, part.package.body_y_mm),
                 )
             )
     return tuple(sorted(found, key=lambda one: one.hours or 0.0))

@@ -32,45 +32,65 @@ HEAT_SHARE_MIN = constant(
     "minutes_heat_share",
     0.3,
     "min",
-    Mark.COMMON_PRACTICE,
-    "a board of 25 parts is heated in 30 to 60 s by a practised hand, three to five times that by others",
-    "technique: air",
+    mark=Mark.COMMON_PRACTICE,
+    source="a board of 25 parts is heated in 30 to 60 s by a practised hand, three to five times that by others",
+    affects="technique: air",
 )
 IRON_JOINT_S = constant(
-    "seconds_iron_joint", 5.0, "s", _MEMORY, "touch, feed, wet, away", "technique: iron"
+    "seconds_iron_joint",
+    5.0,
+    "s",
+    mark=_MEMORY,
+    source="touch, feed, wet, away",
+    affects="technique: iron",
 )
 IRON_SETUP_S = constant(
     "seconds_iron_part",
     15.0,
     "s",
-    _MEMORY,
-    "fix, tin one pad, slide the part in",
-    "technique: iron",
+    mark=_MEMORY,
+    source="fix, tin one pad, slide the part in",
+    affects="technique: iron",
 )
 TACK_S = constant(
     "seconds_tack",
     60.0,
     "s",
-    _MEMORY,
-    "tack one corner, check four sides, tack the other, flux",
-    "technique: drag",
+    mark=_MEMORY,
+    source="tack one corner, check four sides, tack the other, flux",
+    affects="technique: drag",
 )
 WICK_S = constant(
-    "seconds_wick_side", 15.0, "s", _MEMORY, "wick one side of a part", "technique: flood and wick"
+    "seconds_wick_side",
+    15.0,
+    "s",
+    mark=_MEMORY,
+    source="wick one side of a part",
+    affects="technique: flood and wick",
 )
 MOUND_S = constant(
-    "seconds_mound", 3.0, "s", _MEMORY, "a mound on a pad with a cool iron", "technique: mounds"
+    "seconds_mound",
+    3.0,
+    "s",
+    mark=_MEMORY,
+    source="a mound on a pad with a cool iron",
+    affects="technique: mounds",
 )
 MOUND_HEAT_MIN = constant(
     "minutes_mound_heat",
     1.5,
     "min",
-    _MEMORY,
-    "flux, place, hot air on one part",
-    "technique: mounds",
+    mark=_MEMORY,
+    source="flux, place, hot air on one part",
+    affects="technique: mounds",
 )
 REPAIR_MIN_EACH = constant(
-    "minutes_mend_part", 4.0, "min", _MEMORY, "finding and mending one bad part", "technique: odds"
+    "minutes_mend_part",
+    4.0,
+    "min",
+    mark=_MEMORY,
+    source="finding and mending one bad part",
+    affects="technique: odds",
 )
 
 
@@ -367,10 +387,10 @@ def techniques(
                 part,
                 pads[part.ref],
                 paste,
-                tools,
-                wishes,
-                dots[part.side].get(part.ref, PutByHand()),
-                second,
+                bench=tools,
+                wishes=wishes,
+                put=dots[part.side].get(part.ref, PutByHand()),
+                second=second,
             )
             for part in board.parts
         )
@@ -421,7 +441,9 @@ def _way(
     second: str,
 ) -> PartWay:
     kind = kind_of(part.package)
-    offers = tuple(_offer(way, part, kind, pads, bench, put, second) for way in Way)
+    offers = tuple(
+        _offer(way, part, kind, pads=pads, bench=bench, put=put, second=second) for way in Way
+    )
     possible = sorted((one for one in offers if not one.refused), key=lambda one: one.expected_min)
     if not possible:
         possible = [Offer(Way.LAST, _iron_min(part, pads), 0.2)]
@@ -443,17 +465,21 @@ def _way(
         part,
         kind,
         chosen,
-        _why(part, kind, chosen, preferred, possible, bool(own), wanted_way, offers),
-        runner,
-        _runner_why(chosen, runner, offers),
-        own is not None,
-        offers,
-        _tip(part.package, kind, chosen.way, bench.tips),
-        _iron_c(metal, kind, pads) if iron else 265.0 if chosen.way is Way.MOUNDS_AIR else None,
-        _wire(part.package, metal) if iron else None,
-        _flux(chosen.way, kind),
-        tuple(_cues(part, kind, chosen.way, wishes.schools)),
-        tuple(_cautions(part, kind, chosen.way, pads)),
+        why=_why(part, kind, chosen, preferred, possible, bool(own), wanted_way, offers),
+        runner_up=runner,
+        runner_why=_runner_why(chosen, runner, offers),
+        own=own is not None,
+        offers=offers,
+        tip=_tip(part.package, kind, chosen.way, bench.tips),
+        iron_c=_iron_c(metal, kind, pads)
+        if iron
+        else 265.0
+        if chosen.way is Way.MOUNDS_AIR
+        else None,
+        wire_mm=_wire(part.package, metal) if iron else None,
+        flux=_flux(chosen.way, kind),
+        cues=tuple(_cues(part, kind, chosen.way, wishes.schools)),
+        cautions=tuple(_cautions(part, kind, chosen.way, pads)),
     )
 
 

@@ -23,49 +23,49 @@ FINE_MM = constant(
     "fine_pitch",
     0.5,
     "mm",
-    Mark.COMMON_PRACTICE,
-    "hand-applied paste bridges at 0.5 mm pitch and below",
-    "triage: fine pitch",
+    mark=Mark.COMMON_PRACTICE,
+    source="hand-applied paste bridges at 0.5 mm pitch and below",
+    affects="triage: fine pitch",
 )
 NARROW_MM = constant(
     "narrow_pitch",
     0.8,
     "mm",
-    Mark.COMMON_PRACTICE,
-    "a line of paste across the row is acceptable down to about 0.8 mm",
-    "triage: narrow pitch",
+    mark=Mark.COMMON_PRACTICE,
+    source="a line of paste across the row is acceptable down to about 0.8 mm",
+    affects="triage: narrow pitch",
 )
 TWEEZERS_MM = constant(
     "tweezer_room",
     0.8,
     "mm",
-    Mark.FROM_MEMORY,
-    "thickness of one tweezer tip with its wobble",
-    "triage: room for tweezers",
+    mark=Mark.FROM_MEMORY,
+    source="thickness of one tweezer tip with its wobble",
+    affects="triage: room for tweezers",
 )
 IRON_MM = constant(
     "iron_room",
     2.0,
     "mm",
-    Mark.FROM_MEMORY,
-    "a 1.2 mm chisel at 45 degrees",
-    "triage: room for the iron",
+    mark=Mark.FROM_MEMORY,
+    source="a 1.2 mm chisel at 45 degrees",
+    affects="triage: room for the iron",
 )
 JET_MM = constant(
     "jet_reach",
     6.0,
     "mm",
-    Mark.FROM_MEMORY,
-    "spill beside a 6 mm nozzle, twice its radius",
-    "triage: what the air reaches",
+    mark=Mark.FROM_MEMORY,
+    source="spill beside a 6 mm nozzle, twice its radius",
+    affects="triage: what the air reaches",
 )
 HEAVY_MG = constant(
     "heavy_part",
     300.0,
     "mg",
-    Mark.FROM_MEMORY,
-    "bodies above this lag behind and drift",
-    "triage: heavy parts",
+    mark=Mark.FROM_MEMORY,
+    source="bodies above this lag behind and drift",
+    affects="triage: heavy parts",
 )
 # Lead pitches of the package families (published: family drawings, handbook table).
 _USUAL_MM = (0.3, 0.35, 0.4, 0.5, 0.635, 0.65, 0.8, 0.95, 1.0, 1.27, 1.5, 2.0, 2.286, 2.54)
@@ -249,9 +249,9 @@ def _judge(part: BoardPart, pads: dict[str, Pad], around: Surroundings, second: 
         part,
         tuple(flags),
         part.package.mass_mg,
-        pitch,
-        nearest[1].ref if nearest else "",
-        round(nearest[0], 2) if nearest else None,
+        pitch_mm=pitch,
+        nearest=nearest[1].ref if nearest else "",
+        nearest_mm=round(nearest[0], 2) if nearest else None,
     )
 
 

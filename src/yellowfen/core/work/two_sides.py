@@ -59,9 +59,9 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
             only,
             "",
             ("all that is heated lies on one side",) if sides else (),
-            (),
-            by_iron,
-            {part.ref: 1 for part in heated},
+            hanging=(),
+            by_iron=by_iron,
+            passes={part.ref: 1 for part in heated},
         )
     loads = {part.ref: hangs_g_in2(part, pads[part.ref]) for part in heated}
     worst = {side: max(loads[part.ref] for part in heated if part.side == side) for side in sides}
@@ -92,7 +92,12 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
     )
     passes = {part.ref: 2 if part.side == first else 1 for part in heated}
     return TwoSides(
-        first, second, _reasons(first, second, worst, shy, many), tuple(hanging), by_iron, passes
+        first,
+        second,
+        _reasons(first, second, worst, shy, many),
+        hanging=tuple(hanging),
+        by_iron=by_iron,
+        passes=passes,
     )
 
 

@@ -121,7 +121,12 @@ def read_gerber(data: bytes, name: str) -> GerberLayer:
     drawn = _imaged(state, state.targets[0])
     unit = "inch" if state.unit == 25.4 else "mm"
     return GerberLayer(
-        name, unit, tuple(drawn), state.file_attributes, tuple(state.remarks), state.image.negative
+        name,
+        unit,
+        tuple(drawn),
+        attributes=state.file_attributes,
+        remarks=tuple(state.remarks),
+        negative=state.image.negative,
     )
 
 

@@ -141,14 +141,14 @@ def keep_station(
             edit,
             name.strip(),
             numbers["nozzle_mm"],
-            numbers["outlet_c"],
-            flow,
-            outlet_label.strip(),
-            flow_label.strip(),
-            numbers["outlet_offset_c"],
-            long_side,
-            share,
-            most,
+            outlet_c=numbers["outlet_c"],
+            flow_lpm=flow,
+            outlet_label=outlet_label.strip(),
+            flow_label=flow_label.strip(),
+            outlet_offset_c=numbers["outlet_offset_c"],
+            nozzle_long_mm=long_side,
+            air_share=share,
+            air_max_lpm=most,
         )
         key = edit
         if edit:

@@ -107,7 +107,11 @@ def board_page(
     part: str = "",
 ) -> Response:
     return page(
-        request, "board.html", _board_context(database, board_id, side, leaf, kind, all_rows, part)
+        request,
+        "board.html",
+        _board_context(
+            database, board_id, side, leaf=leaf, kind=kind, all_rows=all_rows, part=part
+        ),
     )
 
 
@@ -363,10 +367,10 @@ def answer(request: Request, board_id: int, database: Database, fields: Fields) 
             database,
             board_id,
             ref,
-            _number("height_mm", fields.get("height_mm", "")),
-            joint,
-            material,
-            shy == "iron",
+            height_mm=_number("height_mm", fields.get("height_mm", "")),
+            joint=joint,
+            material=material,
+            iron_only=shy == "iron",
         )
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "parts", ref)

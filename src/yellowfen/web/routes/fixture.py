@@ -21,9 +21,9 @@ def fixture_leaf(request: Request, job_id: int, database: Database, side: str = 
         request,
         "paste_fixture.html",
         state,
-        "/fixture",
-        side,
-        {"found": found, "drawing": fixture_svg(state.board, found, side)},
+        leaf="/fixture",
+        side=side,
+        context={"found": found, "drawing": fixture_svg(state.board, found, side)},
     )
 
 

@@ -73,7 +73,14 @@ def _leaf(
         ),
     }
     return leaf_page(
-        request, "paste_hand.html", state, "/hand", side, context, spots_drawn(plan), status
+        request,
+        "paste_hand.html",
+        state,
+        leaf="/hand",
+        side=side,
+        context=context,
+        overlay=spots_drawn(plan),
+        status=status,
     )
 
 

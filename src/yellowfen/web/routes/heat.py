@@ -20,6 +20,7 @@ from yellowfen.core.heat.scene import (
     Iron,
     Move,
     Scene,
+    Side,
     TipShape,
     Underside,
     usual_tip_heat_j_k,
@@ -85,7 +86,6 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "undersides": [str(one) for one in Underside],
             "settings": plan_settings(job.plan),
             "irons": _irons(database),
-            "later": _later(database, job),
             "wants_tour": _wants_tour(database, job),
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
@@ -111,11 +111,17 @@ def _wants_tour(database: Database, job: Job) -> bool:
     )
 
 
-def _later(database: Database, job: Job) -> list[str]:
-    """Parts of a build that the iron puts on afterwards."""
-    if job.purpose is not Purpose.BUILD:
-        return []
-    return sorted(ready_state(database, job.id).by_iron)
+@router.get("/api/jobs/{job_id}/side/{side}")
+def whole_side(job_id: int, side: Side, database: Database) -> dict[str, list[str]]:
+    """The parts of a face that a heat of all of it is for: of a build not what the iron puts on
+    afterwards.
+    """
+    job = jobs.get(database, job_id)
+    build = job.purpose is Purpose.BUILD
+    later = ready_state(database, job_id).by_iron if build else frozenset()
+    parts = boards.get(database, job.board_id).parts
+    mine = [one for one in parts if one.side == str(side) and one.ref not in later]
+    return {"refs": [one.ref for one in mine if one.joined or one.note != "unknown"]}
 
 
 def _tools(database: Database) -> dict[str, list[dict[str, Any]]]:
@@ -459,10 +465,17 @@ def iron_touch(
     found = touch_joint(
         database,
         jobs.get(database, job_id),
-        Iron(tip_mm, set_c, shape, power_w, usual_tip_heat_j_k(power_w), handle),
-        ref,
-        pin,
-        tie,
+        Iron(
+            tip_mm,
+            set_c,
+            shape,
+            power_w=power_w,
+            tip_heat_j_k=usual_tip_heat_j_k(power_w),
+            handle=handle,
+        ),
+        ref=ref,
+        pin=pin,
+        tie=tie,
     )
     return {"touch": asdict(found) if found else None, "longest_s": LONGEST_S}
 

@@ -130,7 +130,9 @@ def change(
     try:
         refs = workflow.parts_named(boards.get(database, job.board_id), parts)
         named = workflow.pieces_named(pieces)
-        workflow.change_purpose(database, job_id, name, _purpose(purpose), refs, named)
+        workflow.change_purpose(
+            database, job_id, name, purpose=_purpose(purpose), parts=refs, pieces=named
+        )
     except YellowfenError as refused:
         return _form(
             request, database, job.board_id, side_of(side), typed,

@@ -75,8 +75,8 @@ def leadless_leaf(request: Request, job_id: int, database: Database, side: str =
         request,
         "paste_leadless.html",
         state,
-        "/leadless",
-        side,
-        context,
-        openings_drawn(state.judged, side),
+        leaf="/leadless",
+        side=side,
+        context=context,
+        overlay=openings_drawn(state.judged, side),
     )

@@ -126,10 +126,10 @@ def add(
                 0,
                 name.strip(),
                 paste,
-                container,
-                number("grams", grams),
-                time.time(),
-                _date(expires),
+                container=container,
+                grams=number("grams", grams),
+                bought_s=time.time(),
+                expires_s=_date(expires),
             ),
         )
     except YellowfenError as refused:

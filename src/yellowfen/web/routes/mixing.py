@@ -50,10 +50,10 @@ def mixing_leaf(request: Request, job_id: int, database: Database, side: str = "
         request,
         "paste_mixing.html",
         state,
-        "/mixing",
-        side_of(side),
-        context,
-        openings_drawn(state.judged, side_of(side)),
+        leaf="/mixing",
+        side=side_of(side),
+        context=context,
+        overlay=openings_drawn(state.judged, side_of(side)),
     )
 
 

@@ -86,11 +86,11 @@ def _leaf(
         request,
         "paste_openings.html",
         state,
-        "/openings",
-        side,
-        context,
-        openings_drawn(state.judged, side) + as_drawn(state, side),
-        status,
+        leaf="/openings",
+        side=side,
+        context=context,
+        overlay=openings_drawn(state.judged, side) + as_drawn(state, side),
+        status=status,
     )
 
 
@@ -109,13 +109,13 @@ def _group(state: PasteState, group: list[Proposal]) -> Group:
         f"{_VERBS[worst.kind]}{package}",
         refs_in_short(one.ref or "bare area" for one in group),
         sum(len(one.changes) for one in group),
-        worst.said,
-        state_of(worst.before),
-        state_of(worst.after) if worst.after else "no paste",
-        _numbers(worst),
-        _before_and_after(state, worst.changes[0]),
-        tuple(one.key for one in group),
-        tuple(group),
+        said=worst.said,
+        before=state_of(worst.before),
+        after=state_of(worst.after) if worst.after else "no paste",
+        numbers=_numbers(worst),
+        drawing=_before_and_after(state, worst.changes[0]),
+        keys=tuple(one.key for one in group),
+        each=tuple(group),
     )
 
 

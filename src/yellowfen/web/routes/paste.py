@@ -74,11 +74,11 @@ def _leaf(
         request,
         "paste.html",
         state,
-        "",
-        side,
-        context,
-        as_drawn(state, side) + openings_drawn(state.judged, side),
-        422 if problem else 200,
+        leaf="",
+        side=side,
+        context=context,
+        overlay=as_drawn(state, side) + openings_drawn(state.judged, side),
+        status=422 if problem else 200,
     )
 
 

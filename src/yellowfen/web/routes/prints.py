@@ -52,11 +52,11 @@ def _leaf(
         request,
         "paste_weigh.html",
         state,
-        "/weigh",
-        side,
-        context,
-        openings_drawn(state.judged, side),
-        status,
+        leaf="/weigh",
+        side=side,
+        context=context,
+        overlay=openings_drawn(state.judged, side),
+        status=status,
     )
 
 
@@ -137,5 +137,7 @@ def note_print(
     else:
         if found not in FOUND:
             raise InvalidValue("found", f"a print is {', '.join(FOUND)}")
-        workflow.log_print(database, job_id, side_of(side), found, bool(wiped), bool(repeated))
+        workflow.log_print(
+            database, job_id, side_of(side), found=found, wiped=bool(wiped), repeated=bool(repeated)
+        )
     return RedirectResponse(f"/jobs/{job_id}/paste/weigh?side={side_of(side)}", status_code=303)

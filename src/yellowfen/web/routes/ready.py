@@ -110,7 +110,14 @@ def _ways(
     }
     grades = {one.part.ref: f"way-{SIGNS[one.chosen.way]}" for one in state.ways}
     return _leaf_page(
-        request, "ready_ways.html", state, "", side, context, grades=grades, status=status
+        request,
+        "ready_ways.html",
+        state,
+        leaf="",
+        side=side,
+        context=context,
+        grades=grades,
+        status=status,
     )
 
 
@@ -178,7 +185,9 @@ def iron_card(
         "tip": one.tip or "2 mm bevel",
         "flux": one.flux,
     }
-    return _leaf_page(request, "ready_iron.html", state, "", one.part.side, context)
+    return _leaf_page(
+        request, "ready_iron.html", state, leaf="", side=one.part.side, context=context
+    )
 
 
 @router.post("/jobs/{job_id}/ready/iron")
@@ -218,7 +227,9 @@ def sides_leaf(request: Request, job_id: int, database: Database, side: str = ""
         "iron": refs_in_short(sides.by_iron, 30),
         "bottom": sides.first == "bottom",
     }
-    return _leaf_page(request, "ready_sides.html", state, "/sides", side, context, grades=grades)
+    return _leaf_page(
+        request, "ready_sides.html", state, leaf="/sides", side=side, context=context, grades=grades
+    )
 
 
 # when
@@ -268,7 +279,9 @@ def _when(
         "next": next((one for one in timed.found.tasks if not one.done), None),
         "done": [one for one in timed.found.tasks if one.done],
     }
-    return _leaf_page(request, "ready_when.html", state, "/when", "top", context, status=status)
+    return _leaf_page(
+        request, "ready_when.html", state, leaf="/when", side="top", context=context, status=status
+    )
 
 
 def _local(moment_s: float | None) -> str:
@@ -364,9 +377,9 @@ def set_when(
             request,
             database,
             ready_state(database, job_id),
-            typed if do == "plan" else None,
-            str(refused),
-            status_of(refused),
+            typed=typed if do == "plan" else None,
+            problem=str(refused),
+            status=status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/ready/when", status_code=303)
 
@@ -420,7 +433,14 @@ def _kit(
         "open": [one for one in lines if one.found is None],
     }
     return _leaf_page(
-        request, "ready_kit.html", state, "/kit", side, context, grades=grades, status=status
+        request,
+        "ready_kit.html",
+        state,
+        leaf="/kit",
+        side=side,
+        context=context,
+        grades=grades,
+        status=status,
     )
 
 
@@ -443,9 +463,9 @@ def note_line(
             request,
             database,
             ready_state(database, job_id),
-            side_of(side),
-            str(refused),
-            status_of(refused),
+            side=side_of(side),
+            problem=str(refused),
+            status=status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/ready/kit?side={side_of(side)}", status_code=303)
 
@@ -483,9 +503,9 @@ def minutes_leaf(request: Request, job_id: int, database: Database) -> Response:
         request,
         "ready_minutes.html",
         state,
-        "/minutes",
-        "top",
-        context,
+        leaf="/minutes",
+        side="top",
+        context=context,
         grades=_costly(state.ways, state.board),
     )
 

@@ -55,10 +55,10 @@ class SketchForm(Strict):
             self.name,
             self.width_mm,
             self.height_mm,
-            self.thickness_mm,
-            self.plane,
-            tuple(SketchedPart(**one.model_dump()) for one in self.parts),
-            picture,
+            thickness_mm=self.thickness_mm,
+            plane=self.plane,
+            parts=tuple(SketchedPart(**one.model_dump()) for one in self.parts),
+            picture=picture,
         )
 
 

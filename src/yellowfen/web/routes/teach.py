@@ -293,7 +293,9 @@ def melt_test(
                 database, key, _number("distance_mm", distance_mm), alloy, times, scrap, shown, room
             )
         else:
-            calibration.plate_melt_test(database, key, alloy, times, scrap, room)
+            calibration.plate_melt_test(
+                database, key, alloy, seconds=times, scrap=scrap, ambient_c=room
+            )
     except YellowfenError as problem:
         return _again(request, database, what, key, problem, typed)
     return RedirectResponse(f"/bench/{what}/{key}", status_code=303)
@@ -445,16 +447,16 @@ def add_tool(
             kind,
             set_c,
             film_mm,
-            control,
-            band_k,
-            power_w,
-            curve,
-            fan_w_m2k,
-            air_w_m2k,
-            glow_share,
-            tip_mm,
-            shape,
-            handle,
+            control=control,
+            band_k=band_k,
+            power_w=power_w,
+            curve=curve,
+            fan_w_m2k=fan_w_m2k,
+            air_w_m2k=air_w_m2k,
+            glow_share=glow_share,
+            tip_mm=tip_mm,
+            shape=shape,
+            handle=handle,
         )
         tools.add(database, Tool(0, ToolKind(kind), name.strip(), content))
     except YellowfenError as problem:
@@ -494,7 +496,12 @@ def _tool_content(
         power = _number("power_w", power_w or "800")
         way = Control.THERMOSTAT if control == "thermostat" else Control.STEADY
         return HotPlate(
-            celsius, _number("film_mm", film_mm), 0.0, way, _number("band_k", band_k), power
+            celsius,
+            _number("film_mm", film_mm),
+            0.0,
+            control=way,
+            band_k=_number("band_k", band_k),
+            power_w=power,
         )
     if kind == ToolKind.PREHEATER:
         return Preheater(
@@ -509,9 +516,9 @@ def _tool_content(
         _number("tip_mm", tip_mm),
         celsius,
         TipShape(shape),
-        watts,
-        usual_tip_heat_j_k(watts),
-        Handle(handle),
+        power_w=watts,
+        tip_heat_j_k=usual_tip_heat_j_k(watts),
+        handle=Handle(handle),
     )
 
 

@@ -4,7 +4,6 @@
 window.heatTour = () => ({
   tourTask: null,
   tourAsked: false,
-  later: JSON.parse(document.getElementById("later").textContent),
 
   get chips() { return this.fewTargets ? this.targets : []; },
   // What this heat would cook and could go on afterwards; of what stays, something must be left to heat.
@@ -49,8 +48,10 @@ window.heatTour = () => ({
   async giveUpTour() { if (this.tourTask) this.show_task("tour", (await this.call(`/api/tasks/${this.tourTask.id}/cancel`, {})) ?? this.tourTask); },
   async takeTour() { if (await this.call(`/api/tasks/${this.tourTask.id}/take`, {})) window.location.reload(); },
   // Every part of this face that is not told to go on later; one press.
-  wholeSide() {
-    this.targets = [...this.plan.svg.querySelectorAll(".part")].map((part) => part.dataset.ref).filter((ref) => !this.absent.includes(ref) && !this.later.includes(ref));
+  async wholeSide() {
+    const found = await this.call(`/api/jobs/${this.job}/side/${this.side}`);
+    if (!found) return;
+    this.targets = found.refs.filter((ref) => !this.absent.includes(ref));
     this.retarget();
   },
 
