@@ -21,6 +21,7 @@ from yellowfen.core.heat.tour import (
     check_tour,
     gathered,
     plan_tour,
+    plate_below,
     reach_mm,
     resolution_for,
     search,
@@ -28,6 +29,7 @@ from yellowfen.core.heat.tour import (
     walk,
     without,
 )
+from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.errors import InvalidValue, Refused
@@ -259,3 +261,18 @@ def test_a_wished_order_is_kept_and_a_heater_is_taken_where_it_helps() -> None:
     assert warmed.from_below
     assert not plain.from_below
     assert warmed.walk.total_s < 0.9 * plain.walk.total_s
+
+
+def test_a_plate_under_a_bare_face_warms_and_melts_nothing() -> None:
+    """Through a film of a quarter millimetre conduction alone passes some 130 W/m²K [textbook: air at 350 K, 0.030 W/mK]."""
+    for alloy in ALLOYS.values():
+        below = plate_below(HotPlate(250.0, film_mm=0.25), alloy)
+        if alloy.liquidus_c < 100:
+            assert below is None
+            continue
+        assert below is not None
+        assert below.celsius <= alloy.liquidus_c - 40
+        assert 110 < below.air_w_m2k <= 150
+    thick = plate_below(HotPlate(250.0, film_mm=1.0), ALLOYS["Sn63Pb37"])
+    assert thick is not None
+    assert 30 < thick.air_w_m2k < 50

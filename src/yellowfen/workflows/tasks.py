@@ -16,7 +16,7 @@ from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Preheater, Scene, near_the_heat
-from yellowfen.core.heat.tour import Tour, check_tour, plan_tour
+from yellowfen.core.heat.tour import Tour, check_tour, plan_tour, plate_below
 from yellowfen.core.heat.tune import (
     FINE_COLUMNS,
     FINE_ROWS,
@@ -46,6 +46,7 @@ from yellowfen.core.heat.window import (
     with_dwell,
     with_setting,
 )
+from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.errors import Refused, YellowfenError
@@ -217,6 +218,16 @@ def _asked_tour(connection: sqlite3.Connection, job: Job, order: str) -> str:
     return json.dumps({"plan": json.loads(pack(plan)), "order": order})
 
 
+def _from_below(connection: sqlite3.Connection, plan: HeatPlan) -> Preheater | None:
+    """What the bench has to heat from below while air works above: its preheater, or its plate under
+    a board whose lower face is bare.
+    """
+    bench = bench_of(connection, plan, False)
+    if bench.preheater is not None or bench.plate is None or not plan.bare_below:
+        return bench.preheater
+    return plate_below(bench.plate, alloy_named(plan.alloy))
+
+
 def still_asked(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     """True while the job's plan is the one that a tour was asked for."""
     order = json.loads(task.asked)["order"]
@@ -230,7 +241,7 @@ def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     asked = json.loads(task.asked)
     plan = unpack(HeatPlan, json.dumps(asked["plan"]))
     board = boards.get(connection, jobs.get(connection, task.job_id).board_id)
-    heater = bench_of(connection, plan, False).preheater
+    heater = _from_below(connection, plan)
     tours = plan_tour(
         scene_of(board, plan), doubts_of(connection, plan), order=asked["order"], heater=heater
     )
@@ -264,7 +275,7 @@ def take_tour(connection: sqlite3.Connection, task_id: int) -> HeatPlan:
         raise Refused("the tour is not worked out yet")
     plan = unpack(HeatPlan, json.dumps(json.loads(task.asked)["plan"]))
     left = {one["ref"] for one in found["left"]}
-    heater = bench_of(connection, plan, False).preheater
+    heater = _from_below(connection, plan)
     targets = tuple(ref for ref in plan.targets if ref not in left)
     walked = unpack(HeatPlan, json.dumps({"moves": found["moves"], "targets": targets}))
     kept = replace(

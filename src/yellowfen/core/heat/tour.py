@@ -7,7 +7,7 @@ better when less is cold, harmed or near its limit, then when less melts again a
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -25,8 +25,10 @@ from yellowfen.core.heat.follow import (
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
 from yellowfen.core.heat.outcome import after_heat
 from yellowfen.core.heat.rehearsal import FINE, Prepared, Rehearsal, prepare
-from yellowfen.core.heat.scene import Array, Deed, HotAir, Move, Preheater, Scene, Side
+from yellowfen.core.heat.scene import Array, Deed, HotAir, HotPlate, Move, Preheater, Scene, Side
 from yellowfen.core.heat.story import MAX_LIQUID_S
+from yellowfen.core.heat.surface import film_w_m2k
+from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue, Refused
@@ -36,6 +38,11 @@ NEAR_LIMIT_K = constant(
     affects="choice of a tour",
 )  # fmt: skip
 # What a tour is charged for, in seconds: our own weighing.
+PLATE_BELOW_C = constant(
+    "plate_below", 130.0, "°C", Mark.FROM_MEMORY, "a plate that warms a board and melts nothing",
+    "tours with a plate on the bench",
+)  # fmt: skip
+BELOW_SOLDER_K, LEAST_BELOW_C, MOST_BELOW_W_M2K = 40.0, 60.0, 150.0
 COLD_S, HARM_S, NEAR_S, AGAIN_S = 400.0, 300.0, 100.0, 8.0
 WARY_K, WARY_LIQUID_S = 30.0, 0.5 * MAX_LIQUID_S
 HEIGHTS_MM = (15.0, 10.0, 22.0, 30.0)
@@ -331,12 +338,27 @@ def _allowance(ready: Prepared, seen: Walk, share: float = 1.0) -> int:
 
 def search(scene: Scene, order: str = "") -> Iterator[Found]:
     """Ever better tours for a settled scene's targets, the last one the answer; in one of `ORDERS`
-    where that is wished.
+    where that is wished: a beginning, then orders and a warm-up, then single stops raised or
+    lowered, joined, parted and put elsewhere. Raises as `begun` does.
+    """
+    found = None
+    for found in begun(scene, order):
+        yield found
+    assert found is not None
+    yield from further(found, order)
 
-    First a few ways of gathering and heights; parts that even the best of them cooks or leaves cold
-    go to the iron; then orders and a warm-up; then single stops are raised or lowered, joined,
-    parted and put elsewhere. Raises InvalidValue without hot air or targets, Refused where no tour
-    is sound or nothing is left to do by air.
+
+def further(found: Found, order: str = "") -> Iterator[Found]:
+    """A beginning improved as long as the search is allowed to go on."""
+    ready = prepare(found.scene, resolution_for(found.scene))
+    most = max(_allowance(ready, found.walk), found.walks + LEAST_WALKS)
+    yield from improved(ready, found, most, order)
+
+
+def begun(scene: Scene, order: str = "") -> Iterator[Found]:
+    """A few ways of gathering and heights; parts that even the best of them cooks or leaves cold go
+    to the iron, and it begins anew. Raises InvalidValue without hot air or targets, Refused where
+    no tour is sound or nothing is left to do by air.
     """
     check_tour(scene, order)
     resolution = resolution_for(scene)
@@ -355,8 +377,7 @@ def search(scene: Scene, order: str = "") -> Iterator[Found]:
         assert best is not None
         more = for_the_iron(here, best.walk)
         if not more:
-            most = max(_allowance(ready, best.walk), walks + LEAST_WALKS)
-            yield from improved(ready, replace(best, walks=walks), most, order)
+            yield replace(best, walks=walks)
             return
         left = (*left, *more)
         here = without(here, [one.ref for one in more])
@@ -519,6 +540,17 @@ class Tour:
     walks: int
 
 
+def plate_below(plate: HotPlate, alloy: Alloy) -> Preheater | None:
+    """A plate under a bare face as heat from below while air works above: kept below the solder,
+    through the same film of air; None for a solder too low to warm so.
+    """
+    celsius = min(PLATE_BELOW_C, alloy.liquidus_c - BELOW_SOLDER_K)
+    if celsius < LEAST_BELOW_C:
+        return None
+    passes = float(film_w_m2k(plate.film_mm, celsius, plate.emissivity))
+    return Preheater(celsius, min(passes, MOST_BELOW_W_M2K))
+
+
 def plan_tour(
     raw: Scene,
     doubts: Doubts,
@@ -534,16 +566,19 @@ def plan_tour(
     iron too. Raises as `search` does.
     """
     found: Found | None = None
-    for found in search(settled(raw, doubts), order):
-        yield found
-    assert found is not None
+    with suppress(Refused) if heater is not None else nullcontext():
+        for found in begun(settled(raw, doubts), order):
+            yield found
     if heater is not None and raw.preheater is None:
         warmed = replace(raw, preheater=heater)
-        with suppress(Refused):
-            *_, other = search(settled(warmed, doubts), order)
-            if _weighed(other) < BETTER * _weighed(found):
-                raw, found = warmed, other
-                yield found
+        *_, other = begun(settled(warmed, doubts), order)
+        if found is None or _weighed(other) < BETTER * _weighed(found):
+            raw, found = warmed, other
+            yield found
+    assert found is not None
+    for better in further(found, order):
+        found = better
+        yield found
     while True:
         fine = walk(prepare(found.scene, FINE), found.scene, found.walk.moves)
         sure = _sure(raw, doubts, replace(found, walk=fine), count)

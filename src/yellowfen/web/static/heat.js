@@ -150,6 +150,7 @@ document.addEventListener("alpine:init", () => {
     },
     get belowText() { return this.preheater === null ? "" : String(tools.preheater.find((one) => one.content.celsius === this.preheater.celsius)?.id ?? "own"); },
     set belowText(text) { this.preheater = text === "" ? null : { ...(tools.preheater.find((one) => String(one.id) === text)?.content ?? { celsius: 150, air_w_m2k: 25, glow_share: 0 }) }; },
+    get ownBelow() { return this.belowText === "own" ? `${Math.round(this.preheater.celsius)} °C, ${this.preheater.air_w_m2k > 90 ? "plate" : "warm air"}` : "150 °C, warm air"; },
     takeBelow() {
       if (this.preheater === null) this.moves = this.moves.filter((move) => move.do !== "preheat");
       this.changed();
