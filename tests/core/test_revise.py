@@ -24,12 +24,15 @@ from yellowfen.core.heat.revise import (
 from yellowfen.core.heat.scene import Deed, Move
 from yellowfen.core.work.bench_run import Script, Tap, allowed, shown, state_after
 from yellowfen.core.work.heat_script import (
+    ALL_FLOWED,
     AWAY,
     SOLID,
     START,
+    believed_flows,
     flowed_key,
     heat_script,
     live_script,
+    moves_as_run,
     seen_key,
     stop_key,
     sure_key,
@@ -300,3 +303,22 @@ def test_the_next_board_begins_with_what_the_last_one_taught() -> None:
     script = live_script(PLAN, FORECAST, after, ())
     assert due(script, flowed_key("U4")) < 22
     assert carried_on(course(), ()) == course()
+
+
+def test_a_station_learns_from_what_was_believed_and_as_it_was_run() -> None:
+    """Of many parts watched as one the last counts; a slip does not; stops as long as they were."""
+    slip = tapped((START, 0), (flowed_key("U4"), 2.0))
+    assert believed_flows(PLAN, FORECAST, course(), slip) == []
+    sure = tapped((START, 0), (flowed_key("U4"), 2.0), (sure_key(flowed_key("U4")), 3.0))
+    assert believed_flows(PLAN, FORECAST, course(), sure) == [("U4", 2.0)]
+    many = replace(
+        FORECAST, targets=(*FORECAST.targets, TargetForecast("C9", 41.0, 30.0, 60.0)), grouped=True
+    )
+    both = course(refs=("U4", "C9"))
+    assert believed_flows(PLAN, many, both, tapped((START, 0), (ALL_FLOWED, 33.0))) == [
+        ("C9", 33.0)
+    ]
+    taps = tapped((START, 0), (stop_key(1), 29.0), (stop_key(2), 55.0))
+    assert believed_flows(TOUR_PLAN, TOUR, course(3), taps) == [("P0", 29.0), ("P1", 55.0)]
+    assert [move.seconds for move in moves_as_run(TOUR_PLAN, taps)] == [29.0, 26.0]
+    assert moves_as_run(PLAN, taps) == MOVES

@@ -20,11 +20,12 @@ from yellowfen.core.heat.calibrate import (
 )
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.jet import jet_on_board
-from yellowfen.core.heat.plan import HeatPlan, SourceKind
+from yellowfen.core.heat.plan import Forecast, HeatPlan, SourceKind
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_as_laid
+from yellowfen.core.work.heat_script import believed_flows, moves_as_run
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.thermal_log import read_log
 from yellowfen.store import bench_runs, boards, calibrations, stations, tools
@@ -232,11 +233,15 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
         plan = run.planned(HeatPlan)
         if plan.station_id != station_id or plan.source is not SourceKind.AIR:
             continue
-        scene = scene_as_laid(boards.get(connection, run.board_id), plan)
-        for ref in run.molten:
-            seconds = run.flowed_s(ref)
-            if seconds is not None and seconds >= 1.0:
-                tests.append(MeltTest(scene, ref, (seconds,), f"{ref} flowed in run {run.id}"))
+        course = bench_runs.course(connection, run.id)
+        flows = believed_flows(plan, run.forecast or Forecast(()), course, run.taps)
+        known = [(ref, at) for ref, at in flows if at >= 1.0]
+        if not known:
+            continue
+        as_run = replace(plan, moves=moves_as_run(plan, run.taps))
+        scene = scene_as_laid(boards.get(connection, run.board_id), as_run)
+        for ref, at in known:
+            tests.append(MeltTest(scene, ref, (at,), f"{ref} flowed in run {run.id}"))
     if not tests:
         raise InvalidValue(
             "runs", "no run of this station has an 'it flowed' tap yet; run one at the bench first"

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.doubt import Band
-from yellowfen.core.heat.follow import SETTLE_S
+from yellowfen.core.heat.follow import SETTLE_S, stops_of
 from yellowfen.core.heat.plan import Forecast, HeatPlan, StopForecast, TargetForecast, aimed
 from yellowfen.core.heat.revise import (
     Course,
@@ -124,6 +124,48 @@ def live_script(
         doubtful_s=moments[doubtful[-1]] if doubtful else 0.0,
     )
     return heat_script(plan, forecast, live)
+
+
+def believed_flows(
+    plan: HeatPlan, forecast: Forecast, course: Course | None, taps: Sequence[Tap]
+) -> list[tuple[str, float]]:
+    """Which part was seen to flow when, s since the start, as a station may learn from it: of parts
+    watched as one the last that was expected, nothing that was hard to believe and not confirmed.
+    """
+    seen, cues = _seen(plan, forecast, taps)
+    doubtful = {cues[place] for place in revise(course, seen).doubtful} if course else set()
+    moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps if tap.word == "done"}
+    expected = {one.ref: one.flows_s or 0.0 for one in forecast.targets}
+    watched: dict[str, tuple[str, ...]] = {flowed_key(ref): (ref,) for ref in expected}
+    watched |= {stop_key(n): stop.refs for n, stop in enumerate(forecast.stops, 1)}
+    if forecast.grouped:
+        watched[ALL_FLOWED] = tuple(expected)
+    return [
+        (max(refs, key=lambda ref: expected.get(ref, 0.0)), moments[cue])
+        for cue, refs in watched.items()
+        if cue in moments and cue not in doubtful and refs
+    ]
+
+
+def moves_as_run(plan: HeatPlan, taps: Sequence[Tap]) -> tuple[Move, ...]:
+    """The moves of a tour with the seconds that the taps gave them, up to the last that was left;
+    those of another heat as planned.
+    """
+    if not plan.tour or not taps:
+        return plan.moves
+    moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
+    found, number = [], 0
+    for move in plan.moves:
+        if move not in stops_of(plan.moves):
+            left = moments.get(move_key(2)) if move.heats else None
+            found.append(move if left is None else replace(move, seconds=max(left, 0.1)))
+            continue
+        number += 1
+        came, left = arrived_s(plan, moments, number), moments.get(stop_key(number))
+        if came is None or left is None:
+            break
+        found.append(replace(move, seconds=max(left - came, 0.1)))
+    return tuple(found)
 
 
 def next_course(plan: HeatPlan, forecast: Forecast, course: Course, taps: Sequence[Tap]) -> Course:
