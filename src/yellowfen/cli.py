@@ -550,7 +550,7 @@ def _files_in(path: str) -> list[str]:
 def _rehearse(given: argparse.Namespace) -> None:
     from yellowfen.core.heat.doubt import Doubts, sureness
     from yellowfen.core.heat.rehearsal import rehearse
-    from yellowfen.core.heat.story import tell
+    from yellowfen.core.heat.story import tell, together
     from yellowfen.formats.rehearsal_file import bands_json, read_scene, to_json
 
     scene = read_scene(_read(given.file))
@@ -561,7 +561,7 @@ def _rehearse(given: argparse.Namespace) -> None:
     if given.json:
         _print_json(answer | ({"bands": bands_json(sure)} if sure else {}))
         return
-    for event in tell(scene, result):
+    for event in together(tell(scene, result)):
         print(f"{event.at_s:7.1f} s  {event.sentence}")
     if sure:
         for one in bands_json(sure)["targets"]:

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.work.heat_script import ALL_FLOWED, AWAY, SOLID, START, seen_key, stop_key
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs, tasks
@@ -165,3 +165,25 @@ def test_a_tour_whose_worker_was_killed_is_done_once_by_the_next(
     assert isinstance(kept, HeatPlan)
     assert set(kept.targets) == {"R10", "Q2"}
     connection.close()
+
+
+def test_the_cautious_stop_is_one_figure_and_a_new_heat_ends_by_its_own_band(
+    client: TestClient,
+) -> None:
+    form = {"purpose": "rework", "parts": "R10", "name": "One chip"}
+    job = int(client.post("/boards/1/open", data=form).url.path.split("/")[2])
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    plan = jobs.get(connection, job).plan
+    connection.close()
+    assert plan.moves != usual_moves(plan.targets)
+    sure = client.get(f"/api/jobs/{job}/sureness").json()
+    ends = sum(move.seconds for move in plan.moves if move.heats)
+    stop = sure["stop"]["at_s"] if sure["stop"] else ends
+    late = sure["bands"][0]["late_s"]
+    assert min(late, stop) - 3 <= ends <= max(late + 6, stop)
+    run = client.post(f"/jobs/{job}/runs").url.path
+    state = json.loads(client.get(run).text.split('id="state">')[1].split("</script>")[0])
+    assert state["stop_s"] == pytest.approx(sure["stop"] and sure["stop"]["at_s"])
+    tap = {"key": "a", "cue": START, "word": "done", "at_ms": 1_800_000_000_000}
+    begun = client.post(f"/api{run}/taps", json=tap).json()
+    assert begun["stop_s"] == pytest.approx(state["stop_s"])
