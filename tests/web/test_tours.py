@@ -77,6 +77,16 @@ def test_moves_at_different_places_are_kept_rehearsed_and_followed(
     assert answer["stops"][0]["began_s"] == 0
     assert "comes last" in answer["stops"][0]["watch"]
     assert "J1" not in answer["parts"]
+    hostile = plan | {
+        "targets": FOUR,
+        "moves": TOUR_MOVES,
+        "absent": ["\ud800", "x" * 10_000, "J2"],
+    }
+    body = json.dumps(hostile).encode()
+    reply = client.post(
+        "/api/jobs/1/rehearse", content=body, headers={"content-type": "application/json"}
+    )
+    assert reply.status_code in (200, 422)
     assert "U4" in answer["parts"]  # what is heated is on the board
     sure = client.get("/api/jobs/1/sureness").json()
     assert len(sure["stays"]) == 2

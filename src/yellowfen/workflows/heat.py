@@ -63,10 +63,16 @@ AS_DRAWN = "as drawn"
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Job:
-    """Store the plan of a job after checking that the scene can be built; returns the job."""
+    """Store the plan of a job after checking that the scene can be built; returns the job. Parts
+    that are not on the board cannot be left off it.
+    """
     job = jobs.get(connection, job_id)
+    board = boards.get(connection, job.board_id)
+    if plan.absent:
+        known = {part.ref for part in board.parts}
+        plan = replace(plan, absent=tuple(ref for ref in plan.absent if ref in known))
     if plan.targets:
-        scene_of(boards.get(connection, job.board_id), plan)
+        scene_of(board, plan)
     jobs.keep_plan(connection, job_id, plan)
     return job.with_plan(plan)
 
