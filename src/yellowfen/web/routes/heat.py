@@ -86,7 +86,9 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "undersides": [str(one) for one in Underside],
             "settings": plan_settings(job.plan),
             "irons": _irons(database),
-            "wants_tour": _wants_tour(database, job),
+            "wants_tour": _untouched(database, job) and len(job.plan.targets) > MOST_FLOWS,
+            "untouched": _untouched(database, job),
+            "most_flows": MOST_FLOWS,
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
             "run": bench_runs.latest(database, job_id, RunKind.HEAT),
@@ -100,12 +102,11 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
     )
 
 
-def _wants_tour(database: Database, job: Job) -> bool:
-    """True for a heat of many parts by air with the recipe that everything starts with, not run."""
+def _untouched(database: Database, job: Job) -> bool:
+    """True for a heat by air with the recipe that everything starts with, in a job not heated yet."""
     plan = job.plan
     return (
-        len(plan.targets) > MOST_FLOWS
-        and plan.source is SourceKind.AIR
+        plan.source is SourceKind.AIR
         and plan.moves == usual_moves(plan.targets)
         and bench_runs.latest(database, job.id, RunKind.HEAT) is None
     )

@@ -60,6 +60,8 @@ document.addEventListener("alpine:init", () => {
     turn: 0,
     allShown: false,
     beginning: "",
+    untouched: false,
+    usualMoves: "",
     aiming: -1,
     timer: 0,
     picture: null,
@@ -72,6 +74,9 @@ document.addEventListener("alpine:init", () => {
       this.plan.onTap((ref) => (this.foiling ? this.cover(ref) : this.aiming >= 0 ? this.aimAt(ref) : this.toggle(ref)));
       this.job = this.$root.dataset.job;
       this.large = this.$root.dataset.large === "1";
+      this.untouched = this.$root.dataset.untouched === "1";
+      this.usualMoves = JSON.stringify(this.moves);
+      this.$watch("moves", (moves) => { if (JSON.stringify(moves) !== this.usualMoves) this.untouched = false; });
       this.markTargets();
       this.drawFoil();
       this.initSearch();
@@ -104,6 +109,7 @@ document.addEventListener("alpine:init", () => {
       if (turn !== this.usualTurn || asked !== this.source) return;
       this.usualSays = found ? found.says : "";
       if (!found) return;
+      this.usualMoves = JSON.stringify(found.moves);
       this.moves = found.moves;
       this.plate = { ...this.plate, ...found.plate };
       this.oven = found.oven;
@@ -294,7 +300,12 @@ document.addEventListener("alpine:init", () => {
 
     toggle(ref) { this.targets = this.targets.includes(ref) ? this.targets.filter((one) => one !== ref) : [...this.targets, ref]; this.retarget(); },
     drop(ref) { this.targets = this.targets.filter((one) => one !== ref); this.retarget(); },
-    retarget() { this.markTargets(); this.changed(); },
+    retarget() {
+      this.markTargets();
+      // The recipe that everything starts with gives way to one for these parts, until one is chosen or changed.
+      if (this.untouched && this.isAir && this.some && this.targets.length <= Number(this.$root.dataset.mostFlows)) this.takeUsual();
+      else this.changed();
+    },
     addWarm() { this.insert(whole({ do: "warm", seconds: 20, height_mm: 60, circle_mm: 10 })); },
     addPreheat() { this.moves = [whole({ do: "preheat", seconds: 90 }), ...this.moves]; this.changed(); },
     addClose() { this.insert(whole({ do: "close", seconds: 30, height_mm: 15, circle_mm: 4 })); },
