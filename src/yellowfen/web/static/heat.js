@@ -428,6 +428,7 @@ document.addEventListener("alpine:init", () => {
     get verdict() {
       if (this.none) return "Choose a part to heat.";
       if (!this.answer || this.answer.empty) return "Rehearsing…";
+      if (this.untouched && this.touring) return `Planning a tour of ${this.targets.length} parts…`;
       const cold = this.targets.filter((ref) => this.answer.parts[ref]?.molten_s === null);
       if (cold.length) return `${cold.join(", ")} would not melt through.`;
       const hot = this.targets.filter((ref) => this.answer.parts[ref]?.limit_passed_s !== null);
@@ -462,7 +463,7 @@ document.addEventListener("alpine:init", () => {
       return ` (${Math.round(Math.max(...early))} to ${to})`;
     },
     get verdictClass() {
-      if (!this.answer || this.answer.empty || this.none) return "";
+      if (!this.answer || this.answer.empty || this.none || (this.untouched && this.touring)) return "";
       const bad = this.cooked.length > 0 || this.targets.some((ref) => this.answer.parts[ref]?.molten_s === null);
       if (bad) return "bad";
       return this.allowed ? "good" : "";
