@@ -37,12 +37,12 @@ NEAR_LIMIT_K = constant(
     "tour_margin", 10.0, "K", mark=Mark.JUDGED, source="what a body should keep to its limit",
     affects="choice of a tour",
 )  # fmt: skip
-# What a tour is charged for, in seconds: our own weighing.
 PLATE_BELOW_C = constant(
     "plate_below", 130.0, "°C", Mark.FROM_MEMORY, "a plate that warms a board and melts nothing",
     "tours with a plate on the bench",
 )  # fmt: skip
 BELOW_SOLDER_K, LEAST_BELOW_C, MOST_BELOW_W_M2K = 40.0, 60.0, 150.0
+# What a tour is charged for, in seconds: our own weighing.
 COLD_S, HARM_S, NEAR_S, AGAIN_S = 400.0, 300.0, 100.0, 30.0
 WARY_K, WARY_LIQUID_S = 30.0, 0.5 * MAX_LIQUID_S
 HEIGHTS_MM = (15.0, 10.0, 22.0, 30.0)
@@ -488,7 +488,7 @@ def _joined(scene: Scene, stops: list[Move], at: int) -> list[Move]:
 
 
 def _parted(scene: Scene, stop: Move) -> list[Move]:
-    """A stop as two, its parts cut across their longer spread; what is awaited stays with both."""
+    """A stop as two, its parts cut across their longer spread; the second awaits what it awaited."""
     places = {ref: (scene.part(ref).x_mm, scene.part(ref).y_mm) for ref in stop.over}
     axis = int(np.argmax(np.ptp(np.array(list(places.values())), axis=0)))
     line = sorted(stop.over, key=lambda ref: (places[ref][axis], ref))
@@ -562,8 +562,8 @@ def plan_tour(
     """Ever better tours for a scene as the plan sets it, then the answer as a Tour.
 
     With a `heater` on the bench that the plan does not use, the tour takes it where that is better
-    by a tenth. Where samples of what is not known cook a target in more than a tenth of them, it goes to the
-    iron too. Raises as `search` does.
+    by a tenth. Where samples of what is not known cook a target in more than a tenth of them, it
+    goes to the iron too. Raises as `search` does.
     """
     found: Found | None = None
     with suppress(Refused) if heater is not None else nullcontext():
@@ -571,10 +571,11 @@ def plan_tour(
             yield found
     if heater is not None and raw.preheater is None:
         warmed = replace(raw, preheater=heater)
-        *_, other = begun(settled(warmed, doubts), order)
-        if found is None or _weighed(other) < BETTER * _weighed(found):
-            raw, found = warmed, other
-            yield found
+        with suppress(Refused) if found is not None else nullcontext():
+            *_, other = begun(settled(warmed, doubts), order)
+            if found is None or _weighed(other) < BETTER * _weighed(found):
+                raw, found = warmed, other
+                yield found
     assert found is not None
     for better in further(found, order):
         found = better
