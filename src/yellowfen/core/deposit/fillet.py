@@ -40,6 +40,21 @@ _LEADS = (
 
 
 @dataclass(frozen=True)
+class Lead:
+    """A gull-wing or J lead: width, thickness and length of its foot, mm."""
+
+    width_mm: float
+    thick_mm: float
+    foot_mm: float
+
+
+def lead_of(package: Package) -> Lead:
+    """The usual lead at a package's pitch [from memory of the families' drawings]."""
+    pitch = package.pitch_mm
+    return Lead(*next((lead[1:] for lead in _LEADS if pitch <= lead[0]), _LEADS[-1][1:]))
+
+
+@dataclass(frozen=True)
 class Wanted:
     """Solder a joint wants, mm³: below `lean` too little, above `fat` too much."""
 
@@ -73,9 +88,8 @@ def wanted(package: Package, land: Land) -> Wanted:
 
 
 def _lead(package: Package, long_mm: float, short_mm: float) -> Wanted:
-    pitch = package.pitch_mm
-    width, thick, foot = next((lead[1:] for lead in _LEADS if pitch <= lead[0]), _LEADS[-1][1:])
-    width, foot = min(width, short_mm), min(foot, long_mm)
+    lead = lead_of(package)
+    width, thick, foot = min(lead.width_mm, short_mm), lead.thick_mm, min(lead.foot_mm, long_mm)
     beyond, aside = (long_mm - foot) / 2, (short_mm - width) / 2
     seat = UNDER_FOOT_MM * foot * short_mm + FILM_MM * (long_mm - foot) * short_mm
     lean = 0.6 * seat + end_fillet_mm3(thick / 2, min(beyond, thick), width)

@@ -431,6 +431,11 @@ def tip_core_w_k(iron: Iron) -> float:
     return core if iron.handle is Handle.CARTRIDGE else core * SLIP_ON_W_K / (core + SLIP_ON_W_K)
 
 
+def wetted_tip_mm2(iron: Iron) -> float:
+    """What of a tip's end solder can wet, mm²."""
+    return _SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2
+
+
 def tip_conductance_w_k(iron: Iron, land: Land, seconds: float = math.inf) -> float:
     """From the tip's heater to a joint, W/K, so long after first touch: the tapering core (a cone
     frustum, πkd₁d₂/4L) and its contact in series.
@@ -439,7 +444,7 @@ def tip_conductance_w_k(iron: Iron, land: Land, seconds: float = math.inf) -> fl
     """
     core = tip_core_w_k(iron)
     pads = WETTED_CHIP_PADS if land.kind is JointKind.CHIP else WETTED_PADS
-    wetted = min(_SHAPE_SHARE[iron.shape] * 0.5 * iron.tip_mm**2, max(pads * land.area_mm2, 0.05))
+    wetted = min(wetted_tip_mm2(iron), max(pads * land.area_mm2, 0.05))
     passes = TIP_BRIDGED_W_M2K + (TIP_CONTACT_W_M2K - TIP_BRIDGED_W_M2K) * math.exp(
         -seconds / TIP_BRIDGES_S
     )

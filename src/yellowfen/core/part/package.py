@@ -24,6 +24,7 @@ class JointKind(StrEnum):
     THERMAL_PAD = "thermal pad"
     UNDER_BODY = "under the body"
     BALL = "ball"
+    THROUGH_HOLE = "through-hole"
 
 
 REACHES_OUT_MM = 0.4

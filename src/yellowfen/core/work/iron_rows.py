@@ -104,12 +104,15 @@ class Row:
         )
 
 
-def rows_of(package: Package) -> list[list[Land]]:
-    """The rows of leads of a package, each in order along the row.
+LEADS = frozenset((JointKind.GULL_WING, JointKind.J_LEAD))
+
+
+def rows_of(package: Package, kinds: frozenset[JointKind] = LEADS) -> list[list[Land]]:
+    """The rows of leads (or other `kinds` of joints) of a package, each in order along the row.
 
     A bared track may move a pad's middle a little out of its row.
     """
-    leads = [land for land in package.lands if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD)]
+    leads = [land for land in package.lands if land.kind in kinds]
     sideways = [land for land in leads if land.size_x_mm > land.size_y_mm]
     upright = [land for land in leads if land.size_x_mm <= land.size_y_mm]
     rows = [*_lines(sideways, lambda land: land.x_mm), *_lines(upright, lambda land: land.y_mm)]
