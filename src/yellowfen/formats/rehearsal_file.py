@@ -221,6 +221,7 @@ class RehearsalIn(Strict):
     source: SourceIn
     moves: list[MoveIn] = Field(max_length=100)
     targets: list[str] = Field(min_length=1, max_length=200)
+    goal: Literal["solder", "lift"] = "solder"
     preheater: PreheaterIn | None = None
     shields: list[ShieldIn] = Field(default_factory=list, max_length=200)
     window: WindowIn | None = None

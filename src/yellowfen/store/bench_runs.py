@@ -10,14 +10,18 @@ from yellowfen.core.heat.plan import Forecast, HeatPlan
 from yellowfen.core.heat.revise import Course
 from yellowfen.core.work.bench_run import RunKind, Script, State, Tap, state_after
 from yellowfen.core.work.bench_scripts import (
+    CheckPlan,
     IronPlan,
     KitPlan,
     LookPlan,
+    PadsRun,
     PlacingPlan,
+    check_script,
     hand_script,
     iron_script,
     kit_script,
     look_script,
+    pads_script,
     placing_script,
 )
 from yellowfen.core.work.heat_script import (
@@ -27,13 +31,15 @@ from yellowfen.core.work.heat_script import (
     START,
     flowed_key,
     heat_script,
+    lifted_key,
+    near_key,
     stop_key,
 )
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import NotFound
 from yellowfen.store.packing import pack, unpack
 
-Plan = HeatPlan | PlacingPlan | HandPlan | KitPlan | LookPlan | IronPlan
+Plan = HeatPlan | PlacingPlan | HandPlan | KitPlan | LookPlan | IronPlan | PadsRun | CheckPlan
 _P = TypeVar("_P", bound=Plan)
 PLANS: dict[RunKind, type[Plan]] = {
     RunKind.HEAT: HeatPlan,
@@ -42,6 +48,8 @@ PLANS: dict[RunKind, type[Plan]] = {
     RunKind.KIT: KitPlan,
     RunKind.LOOK: LookPlan,
     RunKind.IRON: IronPlan,
+    RunKind.PADS: PadsRun,
+    RunKind.CHECK: CheckPlan,
 }
 
 
@@ -88,6 +96,10 @@ class BenchRun:
                 return look_script(self.plan)
             case IronPlan():
                 return iron_script(self.plan)
+            case PadsRun():
+                return pads_script(self.plan)
+            case CheckPlan():
+                return check_script(self.plan)
 
     @property
     def targets(self) -> tuple[str, ...]:
@@ -126,6 +138,8 @@ class BenchRun:
         number = next((n for n, stop in enumerate(stops, 1) if ref in stop.refs), None)
         if number is not None:
             return self.seconds_of(stop_key(number))
+        if isinstance(self.plan, HeatPlan) and self.plan.lifts:
+            return self.seconds_of(lifted_key(ref))
         grouped = self.forecast is not None and self.forecast.grouped
         return self.seconds_of(ALL_FLOWED if grouped else flowed_key(ref))
 
@@ -133,6 +147,21 @@ class BenchRun:
     def molten(self) -> tuple[str, ...]:
         """Parts seen to flow in a heat."""
         return tuple(ref for ref in self.targets if self.flowed_s(ref) is not None)
+
+    @property
+    def lifted(self) -> tuple[str, ...]:
+        """Parts taken off in it."""
+        lifts = isinstance(self.plan, HeatPlan) and self.plan.lifts
+        return self.molten if lifts else ()
+
+    @property
+    def moved(self) -> tuple[str, ...]:
+        """Neighbours that a lift moved or took along."""
+        return tuple(
+            key.removeprefix(near_key(""))
+            for key, word in self.state.aside.items()
+            if key.startswith(near_key("")) and word == "moved"
+        )
 
     @property
     def in_doubt_first(self) -> tuple[str, ...]:

@@ -31,6 +31,13 @@ class SourceKind(StrEnum):
     OVEN = "oven"
 
 
+class Goal(StrEnum):
+    """What a heat is for: parts are soldered, or lifted off."""
+
+    SOLDER = "solder"
+    LIFT = "lift"
+
+
 USUAL_OVEN = Oven(
     (
         (0.0, 25.0, 25.0),
@@ -49,7 +56,7 @@ class HeatPlan:
     """What a heat is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder
     already on the board; `side` is the face that lies up, which is the one that is heated: moves
     are meant as it then lies before the eye. `bare_below`: the other face carries no parts yet;
-    `absent`: parts that go on after this heat.
+    `absent`: parts that go on after this heat. `goal`: what the targets are heated for.
     """
 
     alloy: str = "Sn63Pb37"
@@ -76,6 +83,7 @@ class HeatPlan:
     side: str = "top"
     bare_below: bool = False
     absent: tuple[str, ...] = ()
+    goal: Goal = Goal.SOLDER
 
     def __post_init__(self) -> None:
         alloy_named(self.alloy)
@@ -97,6 +105,11 @@ class HeatPlan:
             raise InvalidValue("targets", f"choose at most {MOST_TARGETS} parts at once")
         if len(self.shields) > 40:
             raise InvalidValue("shields", "cover at most 40 parts")
+
+    @property
+    def lifts(self) -> bool:
+        """True where its targets are lifted off."""
+        return self.goal is Goal.LIFT
 
     @property
     def tour(self) -> bool:
@@ -191,6 +204,21 @@ class StopForecast:
     watch: str
 
 
+@dataclass(frozen=True, kw_only=True)
+class LiftForecast:
+    """When a part may be lifted, s since the start: surely liquid from `opens_s` (None: never), harm
+    from `closes_s` (None: none in sight), and why; the joint that comes last; neighbours that are
+    liquid then.
+    """
+
+    opens_s: float | None
+    closes_s: float | None
+    closed_by: str
+    last_pin: str
+    last_why: str
+    along: tuple[str, ...] = ()
+
+
 @dataclass(frozen=True)
 class Forecast:
     """The part of a rehearsal that a run keeps: per target, when to stop at the latest, and of a
@@ -203,3 +231,4 @@ class Forecast:
     model: str = ""
     stops: tuple[StopForecast, ...] = ()
     grouped: bool = False
+    lift: LiftForecast | None = None

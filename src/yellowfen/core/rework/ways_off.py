@@ -70,6 +70,11 @@ HARM_ODDS = constant(
     source="a body past its limit, or a part that falls; our own weighing",
     affects="odds of a way off",
 )  # fmt: skip
+OVER_K = constant(
+    "over_limit_spoils", 20.0, "K", mark=_M,
+    source="a few kelvins over a class limit for seconds spoil little; our own weighing",
+    affects="odds of a way off",
+)  # fmt: skip
 SCORES = constant(
     "scores_per_lead", 4.5, "1", mark=Mark.COMMON_PRACTICE,
     source="four or five scores to about half, then a click",
@@ -225,10 +230,16 @@ def _weighed(way: WayOff, part: PlacedPart, matters: Matters) -> WayOff:
         good *= 1.0 - tear_odds(way.spread_s or 0.0)
         good *= (1.0 - LOOSE_ODDS) ** min(len(way.loose), 20)
         good *= (1.0 - HARM_ODDS) ** len({*way.falls, *way.harmed} - {part.ref})
-    if matters is not Matters.BOARD and part.ref in way.harmed:
-        good *= 1.0 - HARM_ODDS
+    if matters is not Matters.BOARD:
+        good *= 1.0 - _cooked(way, part)
     minutes = way.minutes + hands + (way.all_liquid_s or 0.0) / 60.0
     return replace(way, odds=good, minutes=minutes)
+
+
+def _cooked(way: WayOff, part: PlacedPart) -> float:
+    """Odds that the part itself is spoilt: none at its limit, all of `HARM_ODDS` well above it."""
+    over = (way.body_peak_c or 0.0) - part.package.limit_c
+    return HARM_ODDS * min(max(over / OVER_K, 0.0), 1.0)
 
 
 def _not(way: OffWay, why: str) -> WayOff:
@@ -322,13 +333,14 @@ def _best_air(
     liquid = [one for one in found if one.possible]
     if not liquid:
         return found[0]
-    return min(liquid, key=_trouble)
+    return min(liquid, key=lambda one: _trouble(one, part))
 
 
-def _trouble(way: WayOff) -> float:
+def _trouble(way: WayOff, part: PlacedPart) -> float:
     """What is worse about one setting than about another, as odds lost and a little for time."""
-    lost = tear_odds(way.spread_s or 0.0) + LOOSE_ODDS * len(way.loose)
-    return lost + HARM_ODDS * len({*way.falls, *way.harmed}) + 0.001 * (way.all_liquid_s or 0.0)
+    lost = tear_odds(way.spread_s or 0.0) + LOOSE_ODDS * len(way.loose) + _cooked(way, part)
+    others = {*way.falls, *way.harmed} - {part.ref}
+    return lost + HARM_ODDS * len(others) + 0.001 * (way.all_liquid_s or 0.0)
 
 
 def _air_scene(
@@ -432,6 +444,9 @@ def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         return _not(OffWay.TWO_IRONS, "two irons are needed; the bench has " + counted(len(bench.irons), "iron"))  # fmt: skip
     if len(rows) not in (2, 4):
         return _not(OffWay.TWO_IRONS, f"two irons work two or four rows; {part.ref} has {counted(len(rows), 'row')}")  # fmt: skip
+    hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
+    if hidden:
+        return _not(OffWay.TWO_IRONS, f"pin {hidden[0].pin} beneath is reached by no tip and stays solid (common practice)")  # fmt: skip
     length = sum(_row_length_mm(part.package, row) for row in rows)
     alloy = alloy_named(part.alloy)
     wire = wire_mm(BEAD_MM2 * length, 0.8, alloy)

@@ -28,6 +28,8 @@ class RunKind(StrEnum):
     KIT = "kit"
     LOOK = "look"
     IRON = "iron"
+    PADS = "pads"
+    CHECK = "check"
 
 
 class Effect(StrEnum):
@@ -59,7 +61,15 @@ class Rule:
 GOOD = "good"
 FAULTS = ("bridge", "open", "lean", "ball", "skewed", "lifted pad", "other")
 RULES: Mapping[RunKind, Rule] = {
-    RunKind.HEAT: Rule(words={"done": Effect.DONE, "not seen": Effect.ASIDE}, clock=True),
+    RunKind.HEAT: Rule(
+        words={
+            "done": Effect.DONE,
+            "not seen": Effect.ASIDE,
+            "hangs": Effect.STAYS,
+            "moved": Effect.ASIDE,
+        },
+        clock=True,
+    ),
     RunKind.PLACE: Rule(
         words={
             "placed": Effect.DONE,
@@ -88,6 +98,26 @@ RULES: Mapping[RunKind, Rule] = {
     ),
     RunKind.IRON: Rule(
         words={"done": Effect.DONE, "skipped": Effect.LATER, "trouble": Effect.ASIDE}
+    ),
+    RunKind.PADS: Rule(
+        words={
+            "done": Effect.DONE,
+            "skipped": Effect.LATER,
+            "lifted pad": Effect.ASIDE,
+            "torn track": Effect.ASIDE,
+            "mask gone": Effect.ASIDE,
+        },
+        any_order=True,
+        corrects=True,
+    ),
+    RunKind.CHECK: Rule(
+        words={
+            "as expected": Effect.DONE,
+            "not": Effect.ASIDE,
+            "cannot reach": Effect.LATER,
+        },
+        any_order=True,
+        corrects=True,
     ),
 }
 

@@ -231,6 +231,100 @@ def look_script(plan: LookPlan) -> Script:
 
 
 @dataclass(frozen=True, kw_only=True)
+class PadStep:
+    """One pad to be cleaned or given solder: mm of wick and wire, seconds, the longest rest."""
+
+    pin: str
+    wick_mm: float = 0.0
+    wire_mm: float = 0.0
+    seconds: float | None = None
+    longest_s: float = 5.0
+    says: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class PadsRun:
+    """The pads of a part in the order of the work; `must` comes last and for all."""
+
+    ref: str
+    steps: tuple[PadStep, ...]
+    must: tuple[str, ...] = ()
+    wick_width_mm: float = 2.0
+
+
+def pads_script(plan: PadsRun) -> Script:
+    """Flux, pad after pad, what must be, then alcohol and a look at the bare pads."""
+    wick = f"{plan.wick_width_mm:g} mm wick"
+    cues = [
+        Cue(
+            key="flux", name=plan.ref, title="Flux over all pads", press="Flux is on",
+            detail="a fresh end of wick; a little solder on the tip carries the heat",
+            refs=(plan.ref,),
+        )
+    ]  # fmt: skip
+    for step in plan.steps:
+        work = [f"{step.wick_mm:.1f} mm of wick"] if step.wick_mm else []
+        work += [f"add {step.wire_mm:.1f} mm of wire"] if step.wire_mm else []
+        longest = f"{step.longest_s:.0f} s at most"
+        seconds = longest if step.seconds is None else f"about {step.seconds:.1f} s, {longest}"
+        cues.append(
+            Cue(
+                key=f"pad {step.pin}", name=plan.ref, title=f"Pad {step.pin}",
+                press=f"Pad {step.pin} is done", detail=f"{', '.join(work) or 'level it'}; {seconds}",
+                mind=step.says, refs=(plan.ref,), pin=step.pin, group="pad",
+                set_ups=(SetUp(state=wick, change=wick),) if step.wick_mm else (),
+            )
+        )  # fmt: skip
+    cues += [
+        Cue(key=f"must {number}", name=plan.ref, title=said, press="That is done", refs=(plan.ref,))
+        for number, said in enumerate(plan.must, 1)
+    ]
+    cues.append(
+        Cue(
+            key="clean", name=plan.ref, title="Alcohol, brush, lint off; then look at the bare pads",
+            press="They are clean and whole",
+            detail="a pad that moves, a track that ends, mask that is gone: say so at the pad",
+            mind="alcohol only when the board is cold; none near hot air", refs=(plan.ref,),
+        )
+    )  # fmt: skip
+    return Script(
+        kind=RunKind.PADS, cues=tuple(cues), closing="The pads are ready for the refit.",
+        of_group="of these pads",
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class CheckLine:
+    """One thing to measure: from, to, what is expected."""
+
+    here: str
+    there: str
+    expect: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class CheckPlan:
+    """What a meter goes through."""
+
+    name: str
+    lines: tuple[CheckLine, ...]
+
+
+def check_script(plan: CheckPlan) -> Script:
+    """Probe after probe."""
+    cues = tuple(
+        Cue(
+            key=f"probe {number}", name=plan.name, title=f"{line.here} to {line.there}",
+            press="As expected", detail=line.expect, group=line.expect,
+        )
+        for number, line in enumerate(plan.lines, 1)
+    )  # fmt: skip
+    return Script(
+        kind=RunKind.CHECK, cues=cues, closing="Everything is as expected.", of_group="like this"
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
 class IronPlan:
     """Parts by iron: the rows of one with its tacks, what iron is set to what.
 

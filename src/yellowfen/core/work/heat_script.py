@@ -7,7 +7,7 @@ times, the order and the stop; it never changes what may be tapped.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from yellowfen.core.heat.doubt import Band
 from yellowfen.core.heat.follow import SETTLE_S, stops_of
@@ -23,10 +23,16 @@ from yellowfen.core.heat.revise import (
 )
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.quantity.wording import counted
+from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap
 
 START, AWAY, SOLID, ALL_FLOWED = "start", "away", "solid", "flowed"
-MOST_NAMES = 6
+MOST_NAMES, MOST_NEAR, HANGS = 6, 8, "hangs"
+HANGS_S = constant(
+    "hangs_more", 5.0, "s", mark=Mark.COMMON_PRACTICE,
+    source="a part that does not come wants a few seconds more, never force",
+    affects="cues of a lift",
+)  # fmt: skip
 LAGS = "Stay if it warms still; else not seen, go on, come back: from below, or by iron."
 _DEED_WORDS = {
     Deed.WARM: "Warm the area",
@@ -61,6 +67,21 @@ def flowed_key(ref: str) -> str:
     return f"flowed {ref}"
 
 
+def lifted_key(ref: str) -> str:
+    """The cue of a part that is lifted off."""
+    return f"lifted {ref}"
+
+
+def springs_key(ref: str) -> str:
+    """The extra cue of a part that springs back when it is nudged: all of it is liquid."""
+    return f"springs {ref}"
+
+
+def near_key(ref: str) -> str:
+    """The cue of a neighbour that is looked after once a part is off."""
+    return f"near {ref}"
+
+
 def move_key(number: int) -> str:
     """The cue of a heating move, from 2 on; the first begins with the start."""
     return f"move {number}"
@@ -90,7 +111,8 @@ def shortened(refs: Sequence[str]) -> str:
 @dataclass(frozen=True, kw_only=True)
 class Live:
     """A heat as it is to be expected after its taps: the revised forecast, seconds of each tap that
-    is believed, whether any of them told of the heat, and the newest that is not believed ("").
+    is believed, whether any of them told of the heat, and the newest that is not believed (""); when
+    a part that was to be lifted still hung.
     """
 
     revised: Revised
@@ -98,6 +120,7 @@ class Live:
     sighted: bool
     doubtful: str = ""
     doubtful_s: float = 0.0
+    hung_s: dict[str, float] = field(default_factory=dict)
 
 
 def heat_script(plan: HeatPlan, forecast: Forecast, live: Live | None = None) -> Script:
@@ -115,13 +138,15 @@ def live_script(
     seen, cues = _seen(plan, forecast, taps)
     revised = revise(course, seen)
     doubtful = [cues[place] for place in revised.doubtful]
-    moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps} if taps else {}
+    at = [((tap.at_ms - taps[0].at_ms) / 1000, tap) for tap in taps]
+    moments = {tap.cue: when for when, tap in at if tap.word != HANGS}
     live = Live(
         revised=revised,
         moments_s={cue: at for cue, at in moments.items() if plan.tour or cue not in doubtful},
         sighted=len(seen) > len(doubtful) or course.taught,
         doubtful=doubtful[-1] if doubtful else "",
         doubtful_s=moments[doubtful[-1]] if doubtful else 0.0,
+        hung_s={tap.cue: when for when, tap in at if tap.word == HANGS},
     )
     return heat_script(plan, forecast, live)
 
@@ -137,6 +162,7 @@ def believed_flows(
     moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps if tap.word == "done"}
     expected = {one.ref: one.flows_s or 0.0 for one in forecast.targets}
     watched: dict[str, tuple[str, ...]] = {flowed_key(ref): (ref,) for ref in expected}
+    watched |= {springs_key(ref): (ref,) for ref in expected}
     watched |= {stop_key(n): stop.refs for n, stop in enumerate(forecast.stops, 1)}
     if forecast.grouped:
         watched[ALL_FLOWED] = tuple(expected)
@@ -190,8 +216,8 @@ def _seen(plan: HeatPlan, forecast: Forecast, taps: Sequence[Tap]) -> tuple[list
             what, stop = signs[tap.cue]
         elif tap.cue == ALL_FLOWED:
             what, stop = What.FLOWED, 0
-        elif tap.cue.startswith("flowed "):
-            what, stop, refs = What.FLOWED, 0, (tap.cue.removeprefix("flowed "),)
+        elif tap.cue.startswith(("flowed ", "springs ")):
+            what, stop, refs = What.FLOWED, 0, (tap.cue.split(" ", 1)[1],)
         else:
             continue
         came = arrived_s(plan, moments, stop) if stop else 0.0
@@ -298,7 +324,7 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         rows.append((begins[place], cue))
     if forecast.grouped:
         rows.append(_as_one(targets, now, heating, begins))
-    for target in () if forecast.grouped else targets:
+    for target in () if forecast.grouped or plan.lifts else targets:
         due = end if target.flows_s is None else target.flows_s
         here = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
         cue = Cue(
@@ -307,6 +333,8 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
             refs=(target.ref,),
         )  # fmt: skip
         rows.append((due, _lagging(cue, target.watch, target.late_s)))
+    if plan.lifts:
+        rows += _lifts(forecast, targets, end, live)
     away = _away_s(end, targets, stop, live)
     moves = tuple(cue.key for _, cue in rows if not cue.refs)
     flows = tuple(cue.key for _, cue in rows if cue.refs)
@@ -337,14 +365,74 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         key=START, title=_ready(heating[0] if heating else None), press=first,
         detail=f"{'As the last run showed' if live else 'Forecast'}: {hopes}" if hopes else "",
     )  # fmt: skip
+    if plan.lifts:
+        leaves = replace(leaves, title="Hold it in the tweezers; it is hot.", free=True)
     # Nobody is sent away before what is waited for, unless all of it has flowed.
     last = max((due for due, cue in rows if cue.refs), default=away)
     rows.append((-1.0 if at_once else max(away, last), leaves))
     middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
+    closing = "Done. Let it cool untouched."
     return Script(
-        kind=RunKind.HEAT, cues=(start, *middle, _solid(flows)),
-        closing="Done. Let it cool untouched.", stop_s=stop, stop_why=forecast.latest_why,
-        extras=_signs(),
+        kind=RunKind.HEAT, cues=(start, *middle, _solid(flows), *_nearby(plan, forecast)),
+        closing="Off. Count the neighbours, look at the pads." if plan.lifts else closing,
+        stop_s=stop, stop_why=forecast.latest_why,
+        extras=(*_signs(), *_springs(plan)),
+    )  # fmt: skip
+
+
+def _springs(plan: HeatPlan) -> tuple[Cue, ...]:
+    """Parts that are to be lifted and spring back when nudged."""
+    if not plan.lifts:
+        return ()
+    return tuple(
+        Cue(
+            key=springs_key(ref), title=f"{ref} springs back", press=f"{ref} springs back",
+            after=START, free=True, refs=(ref,),
+        )
+        for ref in plan.targets
+    )  # fmt: skip
+
+
+def _lifts(
+    forecast: Forecast, targets: Sequence[TargetForecast], end: float, live: Live | None
+) -> list[tuple[float, Cue]]:
+    """Each part lifted off when its last joint is liquid: as its band surely says, sooner where it
+    was seen to spring back, later where it hung.
+    """
+    told = forecast.lift
+    last = f"pin {told.last_pin}, {told.last_why}" if told and told.last_pin else ""
+    found = []
+    for target in targets:
+        sure = target.late_s if target.late_s is not None else target.flows_s
+        due = end if sure is None else sure
+        seen = live.moments_s.get(springs_key(target.ref)) if live else None
+        due = due if seen is None else seen
+        hung = live.hung_s.get(lifted_key(target.ref)) if live else None
+        due = due if hung is None else max(due, hung + HANGS_S)
+        title = "Wait for the last: a nudge springs back" if seen is None else "It springs back."
+        cue = Cue(
+            key=lifted_key(target.ref), title=title, press=f"Lifted: {target.ref}",
+            ahead=f"Lift {target.ref} now, without force", due_s=due, after=START, free=True,
+            detail="tweezers or vacuum, the heat stays on it", refs=(target.ref,),
+            mind=f"Not yet while any joint is solid. {last or target.watch} comes last."
+            if last or target.watch else "Not yet while any joint is solid.",
+            late_s=due + HANGS_S,
+            late=f"It hangs: do not pull. {HANGS_S:.0f} s more; then nearer or hotter, never force.",
+        )  # fmt: skip
+        found.append((due, cue))
+    return found
+
+
+def _nearby(plan: HeatPlan, forecast: Forecast) -> tuple[Cue, ...]:
+    """Neighbours that were liquid as well, one by one: still in their places?"""
+    if not plan.lifts or forecast.lift is None:
+        return ()
+    return tuple(
+        Cue(
+            key=near_key(ref), title=f"{ref}: straight and in its place?", press=f"{ref} is in place",
+            detail="it was liquid too", after=AWAY,
+        )
+        for ref in forecast.lift.along[:MOST_NEAR]
     )  # fmt: skip
 
 
@@ -382,9 +470,13 @@ def _away_s(
     moment; at once when all has been seen to flow; never past the cautious stop.
     """
     due = end
+
+    def keys(ref: str) -> tuple[str, ...]:
+        return flowed_key(ref), lifted_key(ref), ALL_FLOWED
+
     if live is not None and live.sighted:
         seen = [
-            live.moments_s.get(flowed_key(one.ref), live.moments_s.get(ALL_FLOWED))
+            next((live.moments_s[key] for key in keys(one.ref) if key in live.moments_s), None)
             for one in targets
         ]
         known = [at for at in seen if at is not None]

@@ -1,0 +1,164 @@
+"""A salvaged part and what it has behind it: its passport, whether it may be used again, and a list
+that moves many parts from a donor to another board.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import InvalidValue
+
+_M = Mark.FROM_MEMORY
+MOST_HEATS = constant(
+    "salvage_most_heats", 3.0, "1", mark=_M,
+    source="IPC/JEDEC J-STD-020 classifies for three passes, as remembered",
+    affects="is a salvaged part refused",
+)  # fmt: skip
+MOST_LIQUID_S = constant(
+    "salvage_most_liquid", 240.0, "s", mark=_M,
+    source="three passes of at most 80 s above the melting point; our own weighing",
+    affects="is a salvaged part refused",
+)  # fmt: skip
+COPLANAR_MM = constant(
+    "coplanarity", 0.10, "mm", mark=_M,
+    source="all soles within a tenth of a millimetre; 0.08 at 0.5 mm pitch and below (drawings, as remembered)",
+    affects="are salvaged leads straight",
+)  # fmt: skip
+COPLANAR_FINE_MM, FINE_MM = 0.08, 0.5
+
+
+class Tested(StrEnum):
+    """What a test said of a part."""
+
+    NOT_YET = "not yet"
+    GOOD = "good"
+    BAD = "bad"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Passport:
+    """A part that came off a board: what it is, from where, what it has behind it. `liquid_s`:
+    seconds its joints were liquid over all heats; `peak_c` of its body; `open_h` hours out of a
+    dry bag (None: not known, counts as wet); `lift_mm` the worst lead's height over a flat plate.
+    """
+
+    ref: str
+    package: str
+    value: str = ""
+    donor: str = ""
+    heats: int = 1
+    liquid_s: float = 0.0
+    peak_c: float | None = None
+    limit_c: float | None = None
+    open_h: float | None = None
+    alloy: str = ""
+    cleaned: bool = False
+    straight: bool = False
+    lift_mm: float | None = None
+    tin_left: bool = True
+    tested: Tested = Tested.NOT_YET
+    bag: str = ""
+    note: str = ""
+
+    def __post_init__(self) -> None:
+        in_range("heats", self.heats, 0, 50)
+        in_range("liquid_s", self.liquid_s, 0, 5000, "s")
+        if self.lift_mm is not None:
+            in_range("lift_mm", self.lift_mm, 0, 5, "mm")
+        if self.open_h is not None:
+            in_range("open_h", self.open_h, 0, 1e6, "h")
+        if len(self.bag) > 60 or len(self.note) > 400 or len(self.donor) > 120:
+            raise InvalidValue("passport", "keep the bag within 60 letters, the note within 400")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Fitness:
+    """May a salvaged part go on again: `refused` why not (""), `first` what to do before."""
+
+    refused: str
+    first: tuple[str, ...]
+
+
+def coplanar_mm(package: Package | None) -> float | None:
+    """How far the soles of its leads may lie apart, mm; None for parts without leads."""
+    if package is None:
+        return None
+    leads = [land for land in package.lands if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD)]
+    if len(leads) < 3:
+        return None
+    return COPLANAR_FINE_MM if package.pitch_mm <= FINE_MM + 1e-6 else COPLANAR_MM
+
+
+def fitness(passport: Passport, package: Package | None) -> Fitness:
+    """Whether the part may be used again, by what is behind it; `package` None where its name is not
+    known.
+    """
+    most = coplanar_mm(package)
+    if passport.tested is Tested.BAD:
+        return Fitness(refused=f"{passport.ref} failed its test", first=())
+    if passport.heats > MOST_HEATS:
+        return Fitness(refused=f"{passport.heats} heats are behind it; {MOST_HEATS:.0f} are the most", first=())  # fmt: skip
+    if passport.liquid_s > MOST_LIQUID_S:
+        return Fitness(refused=f"its joints were liquid for {passport.liquid_s:.0f} s in all; {MOST_LIQUID_S:.0f} are the most", first=())  # fmt: skip
+    limit = passport.limit_c or (package.limit_c if package else None)
+    if passport.peak_c is not None and limit is not None and passport.peak_c > limit:
+        return Fitness(refused=f"its body reached {passport.peak_c:.0f} °C; {limit:.0f} are the most", first=())  # fmt: skip
+    first = []
+    if most is not None and passport.lift_mm is not None and passport.lift_mm > most:
+        first.append(f"straighten the leads: {passport.lift_mm:.2f} mm off the plate, {most:.2f} at most")  # fmt: skip
+    elif most is not None and not passport.straight:
+        first.append(f"lay it on a flat plate: every sole within {most:.2f} mm")
+    if not passport.cleaned:
+        first.append("take the old solder off the leads")
+    if passport.open_h is None and (package is None or package.family) not in (
+        "chip",
+        "inductor",
+        "crystal",
+    ):
+        first.append("bake it: hours out of a dry bag are not known")
+    if passport.tested is Tested.NOT_YET:
+        first.append("test it")
+    return Fitness(refused="", first=tuple(first))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Transfer:
+    """One part of a transfer list: taken from where, to where on the other board, or why not."""
+
+    donor_ref: str
+    goes_to: str
+    package: str
+    value: str
+    why_not: str = ""
+
+
+def transfer_list(
+    donor: Mapping[str, tuple[str, str]],
+    wanted: Mapping[str, tuple[str, str]],
+    heat_order: Sequence[str],
+    refused: Iterable[str] = (),
+) -> tuple[list[Transfer], list[str]]:
+    """What to take off the donor, in the order in which what is still on survives, and where each
+    goes; and what the other board still misses.
+
+    `donor`, `wanted`: package and value by ref; `heat_order`: the donor's refs, first to come off
+    first; `refused`: donor parts that are past use. A part fits with the same package and value.
+    """
+    no = set(refused)
+    open_places = dict(wanted)
+    found = []
+    for ref in heat_order:
+        if ref not in donor:
+            continue
+        package, value = donor[ref]
+        if ref in no:
+            found.append(Transfer(donor_ref=ref, goes_to="", package=package, value=value, why_not="too much behind it"))  # fmt: skip
+            continue
+        place = next((to for to, what in open_places.items() if what == (package, value)), "")
+        if place:
+            del open_places[place]
+            found.append(Transfer(donor_ref=ref, goes_to=place, package=package, value=value))
+    return found, list(open_places)

@@ -1,0 +1,171 @@
+"""When a part may be lifted: from the moment its last joint is liquid until the first harm, both with
+their bands; who comes along; what to cover, how to hold the board up.
+
+Laws: the window opens when every joint, the hidden pad too, is liquid in nine of ten samples, and
+closes at what the first of ten harms; a window that closes before it opens is none. Harm is a body
+past its limit or a part that falls; joints that stay liquid are no harm to a part that is lifted
+then.
+"""
+
+from dataclasses import dataclass
+
+from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of
+from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
+from yellowfen.core.heat.scene import BoardStack, PlacedPart, Scene, Side
+from yellowfen.core.part.hanging import falls, load_g_in2
+from yellowfen.core.part.package import JointKind
+from yellowfen.core.rework.ways_off import Matters
+from yellowfen.core.source.mark import Mark, constant
+
+SUPPORT_MM = constant(
+    "support_spacing", 40.0, "mm", mark=Mark.FROM_MEMORY,
+    source="a 1.6 mm board above its glass transition sags between supports further apart; thinner ones sooner (to the power 3/4)",
+    affects="board support while lifting",
+)  # fmt: skip
+COMES_SHARE = 0.05
+COVER_SHARE = 0.25
+
+
+@dataclass(frozen=True, kw_only=True)
+class Along:
+    """A neighbour that is liquid when the part may be lifted, in this share of the samples; `falls`
+    where it hangs underneath and drops.
+    """
+
+    ref: str
+    share: float
+    falls: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class LiftWindow:
+    """When to lift. `opens_s` (None: never surely), `closes_s` (None: no harm in sight) since the
+    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield.
+    """
+
+    opens: Band
+    closes: Band
+    closed_by: str
+    last_ref: str
+    last_pin: str
+    last_why: str
+    first_shine: Band
+    comes_along: tuple[Along, ...]
+    cover: tuple[str, ...]
+
+    @property
+    def opens_s(self) -> float | None:
+        return self.opens.high
+
+    @property
+    def closes_s(self) -> float | None:
+        return self.closes.low
+
+    @property
+    def safe(self) -> bool:
+        """True where it opens before it closes."""
+        return self.opens_s is not None and (self.closes_s is None or self.closes_s > self.opens_s)
+
+    @property
+    def sentence(self) -> str:
+        """The answer in one sentence."""
+        if self.opens_s is None:
+            return "With these settings not every joint is surely liquid: hotter, nearer, or heat from below."
+        if self.closes_s is None:
+            return f"Lift from {self.opens_s:.0f} s on; no harm in sight while the heat stays."
+        if not self.safe:
+            return f"It may be liquid only at {self.opens_s:.0f} s, and harm may come at {self.closes_s:.0f} s: {self.closed_by}."
+        return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s; then {self.closed_by}."
+
+
+def lift_window(
+    scene: Scene, seen: Rehearsal, sure: Sureness, matters: Matters = Matters.BOTH
+) -> LiftWindow:
+    """The window of a rehearsed heat whose targets are to be lifted; only what harms what `matters`
+    closes it.
+    """
+    samples = sure.samples
+    opens = [_last(sample) for sample in samples]
+    last = _last_joint(scene, seen)
+    part = scene.part(last.ref) if last else scene.part(scene.targets[0])
+    firsts = [min((first for _, first, _ in one.moments if first is not None), default=None) for one in samples]  # fmt: skip
+    along = _along(scene, sure, opens)
+    harms = [_harm(scene, sure, one, matters) for one in samples]
+    whys = [why for at, why in harms if at is not None]
+    return LiftWindow(
+        opens=band_of(opens), closes=band_of([at for at, _ in harms]),
+        closed_by=max(whys, key=whys.count, default=""), last_ref=last.ref if last else part.ref,
+        last_pin=last.pin if last else "", last_why=_why_last(part, last) if last else "",
+        first_shine=band_of(firsts), comes_along=along,
+        cover=tuple(one.ref for one in along if one.share >= COVER_SHARE and not one.falls),
+    )  # fmt: skip
+
+
+def _last(sample: Sample) -> float | None:
+    """When a sample's last target joint is liquid."""
+    if any(at is None for at in sample.melts_s) or not sample.melts_s:
+        return None
+    return max(at for at in sample.melts_s if at is not None)
+
+
+def _harm(
+    scene: Scene, sure: Sureness, sample: Sample, matters: Matters
+) -> tuple[float | None, str]:
+    """The first harm of a sample while the heat goes on, and what it is."""
+    found = []
+    for place, bands in enumerate(sure.parts):
+        part = scene.part(bands.ref)
+        mine = part.ref in scene.targets
+        limit, loose = sample.each_limit_s[place], sample.each_loose_s[place]
+        if limit is not None and matters is not (Matters.BOARD if mine else Matters.PART):
+            said = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"  # fmt: skip
+            found.append((limit, said))
+        if loose is not None and matters is not Matters.PART and _drops(part):
+            found.append((loose, f"{part.ref} falls from underneath"))
+    return min(found, default=(None, ""))
+
+
+def _drops(part: PlacedPart) -> bool:
+    return part.side is Side.BOTTOM and falls(load_g_in2(part.package))
+
+
+def _last_joint(scene: Scene, seen: Rehearsal) -> JointStory | None:
+    """The target's joint that melts last, or never."""
+    mine = [joint for joint in seen.joints if joint.ref in scene.targets]
+    return max(mine, key=lambda one: float("inf") if one.melt_end_s is None else one.melt_end_s, default=None)  # fmt: skip
+
+
+def _why_last(part: PlacedPart, joint: JointStory) -> str:
+    """Why a joint comes last, in a few words."""
+    land = next(land for land in part.package.lands if land.pin == joint.pin)
+    if land.kind is JointKind.THERMAL_PAD:
+        return "the pad beneath"
+    if joint.pin in part.plane_pins:
+        return "on a plane"
+    if joint.pin in part.relief_pins:
+        return "on a plane, through spokes"
+    if land.kind is JointKind.TAB:
+        return "the tab"
+    return "far from the nozzle's middle"
+
+
+def _along(scene: Scene, sure: Sureness, opens: list[float | None]) -> tuple[Along, ...]:
+    """Neighbours that are liquid when the part may be lifted, most often first."""
+    found = []
+    for place, bands in enumerate(sure.parts):
+        part = scene.part(bands.ref)
+        if part.ref in scene.targets:
+            continue
+        loose = sum(
+            at is not None and open_at is not None and at <= open_at
+            for at, open_at in ((one.each_loose_s[place], open_at) for one, open_at in zip(sure.samples, opens, strict=True))
+        )  # fmt: skip
+        share = loose / len(sure.samples)
+        if share > COMES_SHARE:
+            found.append(Along(ref=part.ref, share=share, falls=_drops(part)))
+    return tuple(sorted(found, key=lambda one: (-one.share, one.ref)))
+
+
+def support_mm(board: BoardStack) -> float:
+    """How far apart supports under a hot board may stand, mm."""
+    return float(SUPPORT_MM * (board.thickness_mm / 1.6) ** 0.75)

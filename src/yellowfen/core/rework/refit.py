@@ -1,0 +1,193 @@
+"""Putting a part on again, on pads as they are: how thick the joint becomes, from how far off it pulls
+itself in, and a small stencil for this one part.
+
+Laws: the part rests where the columns of molten solder carry its weight (`deposit.floating`); the
+force that centres it is the derivative of the free surface's energy by the offset; what resists is
+the flux under it, and a joint that is not molten yet.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import Board, Opening, Point
+from yellowfen.core.deposit.floating import Column, crown_mm, settled_mm
+from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
+from yellowfen.core.part.package import JointKind, Land, Package
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import InvalidValue
+
+_M = Mark.FROM_MEMORY
+_G = 9.81
+FLUX_PULL_PA = constant(
+    "flux_pull", 60.0, "Pa", mark=_M,
+    source="hot flux between body and board yields at tens of pascals; cold tacky flux at hundreds",
+    affects="from how far a part centres itself",
+)  # fmt: skip
+LEAD_COVERS = constant(
+    "lead_over_pad", 0.45, "1", mark=_M, source="share of a pad that a lead's foot covers",
+    affects="joint thickness under leads",
+)  # fmt: skip
+LEAST_OVERLAP = constant(
+    "centring_overlap", 0.4, "1", mark=_M,
+    source="with less of its terminal over the pad a part pulls to the neighbour, or not at all",
+    affects="from how far a part centres itself",
+)  # fmt: skip
+LAG_S = constant(
+    "centring_lag", 2.0, "s", mark=_M,
+    source="joints that melt further apart than this turn a part round the one that holds",
+    affects="does a part centre itself",
+)  # fmt: skip
+PRESSED_MM = constant(
+    "pressed_joint", 0.01, "mm", mark=_M, source="what is left under a part that is held down",
+    affects="what pressing takes away",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class Thickness:
+    """A part floating on its joints: height of solder under it, what a bump stands before, what is
+    pressed out if it is held down; mm, mm³ a joint.
+    """
+
+    height_mm: float
+    crown_mm: float
+    pressed_mm: float
+    squeezed_mm3: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Centring:
+    """From how far off a part pulls itself in: `largest_mm` (0: it does not), what limits it, the
+    force at that offset and what resists, mN.
+    """
+
+    largest_mm: float
+    why: str
+    force_mn: float
+    resists_mn: float
+
+
+def columns_of(package: Package, solder_mm3: float) -> tuple[Column, ...]:
+    """The part's joints as columns of solder between pad and terminal, all alike.
+
+    Raises InvalidValue for a part with none that floats.
+    """
+    in_range("solder_mm3", solder_mm3, 1e-6, 100, "mm³")
+    found = [_under(package, land) for land in package.lands if land.kind in _FLOATS]
+    if not found:
+        raise InvalidValue("package", f"{package.name} does not float on its joints")
+    mean = sum(area for area, _ in found) / len(found), sum(edge for _, edge in found) / len(found)
+    return (Column(mean[0], mean[1], solder_mm3, len(found)),)
+
+
+_FLOATS = (JointKind.CHIP, JointKind.GULL_WING, JointKind.LEADLESS)
+
+
+def _under(package: Package, land: Land) -> tuple[float, float]:
+    """Area and edge of what lies between a pad and its terminal, mm², mm."""
+    if land.kind is JointKind.GULL_WING:
+        long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
+        return LEAD_COVERS * land.area_mm2, 2 * (LEAD_COVERS * long + short)
+    sideways = abs(land.x_mm) >= abs(land.y_mm)
+    along, across = (
+        (land.size_x_mm, land.size_y_mm) if sideways else (land.size_y_mm, land.size_x_mm)
+    )
+    half = (package.body_x_mm if sideways else package.body_y_mm) / 2
+    inner = max(abs(land.x_mm), abs(land.y_mm)) - along / 2
+    covered = min(max(half - inner, 0.1 * along), along)
+    body = package.body_y_mm if sideways else package.body_x_mm
+    wide = min(across, body) if land.kind is JointKind.CHIP else across
+    return covered * wide, 2 * (covered + wide)
+
+
+def thickness(package: Package, solder_mm3: float) -> Thickness:
+    """How high a chip or a gull-wing part floats on so much solder a joint, and what pressing it
+    flat takes away.
+    """
+    columns = columns_of(package, solder_mm3)
+    height = settled_mm(columns, package.mass_mg * 1e-3 * _G)
+    area = columns[0].area_mm2
+    land = next(land for land in package.lands if land.kind in _FLOATS)
+    short, long = sorted((land.size_x_mm, land.size_y_mm))
+    return Thickness(
+        height_mm=height, crown_mm=crown_mm(short, long, solder_mm3), pressed_mm=PRESSED_MM,
+        squeezed_mm3=max(height - PRESSED_MM, 0.0) * area,
+    )  # fmt: skip
+
+
+def side_energy_nj(columns: Sequence[Column], height_mm: float, offset_mm: float) -> float:
+    """Energy of the free sides of columns sheared by an offset, nJ: each side a flat strip between
+    the edges below and above. Sides across the shift lean, sides along it keep their area.
+    """
+    lean = math.hypot(height_mm, offset_mm)
+    return sum(
+        1000.0 * SURFACE_TENSION_N_M * one.count * one.perimeter_mm * (0.5 * lean + 0.5 * height_mm)
+        for one in columns
+    )
+
+
+def centring_mn(columns: Sequence[Column], height_mm: float, offset_mm: float) -> float:
+    """Force that pulls a shifted part back, mN: the derivative of `side_energy_nj` by the offset."""
+    lean = math.hypot(height_mm, offset_mm)
+    return sum(
+        SURFACE_TENSION_N_M * one.count * 0.5 * one.perimeter_mm * offset_mm / lean
+        for one in columns
+    )
+
+
+def centring(package: Package, solder_mm3: float, lag_s: float = 0.0) -> Centring:
+    """From how far off the part centres itself once all of its joints are molten; `lag_s` between
+    its first and its last joint.
+    """
+    in_range("lag_s", lag_s, 0, 1000, "s")
+    columns = columns_of(package, solder_mm3)
+    height = settled_mm(columns, package.mass_mg * 1e-3 * _G)
+    resists = FLUX_PULL_PA * package.body_x_mm * package.body_y_mm * 1e-3
+    narrow = min(min(land.size_x_mm, land.size_y_mm) for land in package.lands if land.kind in _FLOATS)  # fmt: skip
+    reach = (1.0 - LEAST_OVERLAP) * narrow
+    gap = package.pitch_mm / 2 if len(package.lands) > 2 and math.isfinite(package.pitch_mm) else math.inf  # fmt: skip
+    largest = min(reach, 0.8 * gap)
+    force = centring_mn(columns, height, largest)
+    if lag_s > LAG_S:
+        return Centring(largest_mm=0.0, why=f"its joints melt {lag_s:.0f} s apart: the first holds it while it turns", force_mn=force, resists_mn=resists)  # fmt: skip
+    if force <= resists:
+        return Centring(largest_mm=0.0, why="the flux under it holds more than the solder pulls", force_mn=force, resists_mn=resists)  # fmt: skip
+    why = "further off its terminals leave their pads" if reach <= 0.8 * gap else "further off it goes to the neighbouring pads"  # fmt: skip
+    return Centring(largest_mm=largest, why=why, force_mn=force, resists_mn=resists)
+
+
+def part_stencil(board: Board, ref: str, keep_out: Sequence[str] = (), shrink_mm: float = 0.0) -> Board:  # fmt: skip
+    """The board with openings for this one part only: its own where it has some, its pads less
+    `shrink_mm` all round where it has none; none over the pins in `keep_out` (screw and ground
+    areas).
+
+    Raises InvalidValue for a part without pads, or where nothing is left.
+    """
+    pads = [pad for pad in board.pads if pad.ref == ref]
+    if not pads:
+        raise InvalidValue("ref", f"{ref} has no pads on this board")
+    side = board.part(ref).side
+    mine = {number for number, pad in enumerate(board.pads) if pad.ref == ref and pad.pin not in keep_out}  # fmt: skip
+    own = tuple(one for one in board.openings if one.pad in mine and one.side == side)
+    if not own:
+        own = tuple(
+            _opening_of(side, number, board.pads[number].ring, shrink_mm) for number in sorted(mine)
+        )
+    if not own:
+        raise InvalidValue("keep_out", f"no pad of {ref} is left to print")
+    return replace(board, openings=own)
+
+
+def _opening_of(side: str, pad: int, ring: tuple[Point, ...], shrink_mm: float) -> Opening:
+    """A pad's outline, drawn in towards its middle."""
+    xs, ys = [x for x, _ in ring], [y for _, y in ring]
+    cx, cy = 0.5 * (min(xs) + max(xs)), 0.5 * (min(ys) + max(ys))
+    wide, tall = max(xs) - min(xs), max(ys) - min(ys)
+    fx = max(wide - 2 * shrink_mm, 0.1) / max(wide, 1e-9)
+    fy = max(tall - 2 * shrink_mm, 0.1) / max(tall, 1e-9)
+    drawn = tuple((cx + (x - cx) * fx, cy + (y - cy) * fy) for x, y in ring)
+    area = 0.5 * abs(sum(x0 * y1 - x1 * y0 for (x0, y0), (x1, y1) in zip(drawn, (*drawn[1:], drawn[0]), strict=True)))  # fmt: skip
+    edge = sum(math.dist(a, b) for a, b in zip(drawn, (*drawn[1:], drawn[0]), strict=True))
+    return Opening(side, drawn, area, perimeter_mm=edge, size_x_mm=wide * fx, size_y_mm=tall * fy, angle_deg=0.0, pad=pad)  # fmt: skip

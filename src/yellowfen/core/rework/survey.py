@@ -1,0 +1,258 @@
+"""Before a part comes off: what is in the way on both faces, and what the board's history asks for.
+
+Laws: nothing is left out because it sits on the other face; what nobody knows is planned for as the
+worse case, and the test that decides is named.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.metal.alloy import ALLOYS
+from yellowfen.core.part.hanging import falls, load_g_in2
+from yellowfen.core.part.package import Package
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.rework.pads import WICK_TAKES, Want
+from yellowfen.core.rework.ways_off import Matters, OffWay
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.triage import Box, box_of
+from yellowfen.errors import InvalidValue
+
+REACH_MM = constant(
+    "survey_reach", 15.0, "mm", mark=Mark.FROM_MEMORY,
+    source="what a jet of a hand nozzle warms noticeably beside its part",
+    affects="what a survey lists",
+)  # fmt: skip
+TINY_MM, TINY_NEAR_MM = 1.1, 6.0
+BAKE_C = constant(
+    "bake_old_board", 105.0, "°C", mark=Mark.COMMON_PRACTICE,
+    source="old boards are dried at about 105 °C for hours, parts permitting",
+    affects="bake first",
+)  # fmt: skip
+BAKE_H = constant(
+    "bake_hours", 6.0, "h", mark=Mark.FROM_MEMORY,
+    source="bodies up to 1.4 mm; half as much again per 0.6 mm more",
+    affects="bake first",
+)  # fmt: skip
+
+
+class Age(StrEnum):
+    """What the board has been through."""
+
+    FRESH = "built within days, dry"
+    SHELF = "months on a shelf"
+    SERVICE = "years in service"
+    UNKNOWN = "not known"
+
+
+class Solder(StrEnum):
+    """What it is soldered with."""
+
+    LEADED = "leaded"
+    LEAD_FREE = "lead-free"
+    BISMUTH = "low-melting, with bismuth"
+    UNKNOWN = "not known"
+
+
+class Coating(StrEnum):
+    """What lies over or under the part."""
+
+    NONE = "none"
+    LACQUER = "lacquer that scratches off"
+    GLUE = "glue or underfill"
+    URETHANE = "urethane, or not known"
+
+
+class Power(StrEnum):
+    """Battery and capacitors."""
+
+    NONE = "no battery, no large capacitors"
+    SAFE = "battery out, capacitors discharged"
+    OPEN = "not done yet"
+
+
+PLANNED_FOR = {
+    Solder.LEADED: "Sn63Pb37",
+    Solder.LEAD_FREE: "Sn96.5Ag3Cu0.5",
+    Solder.BISMUTH: "Sn42Bi57.6Ag0.4",
+    Solder.UNKNOWN: "Sn96.5Ag3Cu0.5",
+}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Answers:
+    """What was asked once of a board, and what is to survive; `way` the way off that was chosen ("":
+    the proposed one); `want` what the refit wants on the pads; wick and removal alloy as the bench
+    has them, `removal_parts` volumes of it per volume of old solder (None: usual).
+    """
+
+    matters: Matters = Matters.BOTH
+    age: Age = Age.UNKNOWN
+    solder: Solder = Solder.UNKNOWN
+    coating: Coating = Coating.NONE
+    power: Power = Power.OPEN
+    worth: bool = True
+    way: str = ""
+    want: Want = Want.BARE
+    wick_width_mm: float = 2.0
+    wick_takes: float = WICK_TAKES
+    removal_alloy: bool = True
+    removal_parts: float | None = None
+    jets: bool = False
+
+    def __post_init__(self) -> None:
+        in_range("wick_width_mm", self.wick_width_mm, 0.5, 6, "mm")
+        in_range("wick_takes", self.wick_takes, 0.01, 2)
+        if self.removal_parts is not None:
+            in_range("removal_parts", self.removal_parts, 0.2, 100)
+        if self.way and self.way not in set(OffWay):
+            raise InvalidValue(
+                "way", f"{self.way[:40]!r} is no way off; choose {', '.join(OffWay)}"
+            )
+
+    @property
+    def alloy(self) -> str:
+        """The alloy that is planned for."""
+        return PLANNED_FOR[self.solder]
+
+
+@dataclass(frozen=True, kw_only=True)
+class InTheWay:
+    """Something near the part: which face, how far box to box (mm), what it is, what to do, how
+    often it was heated already.
+    """
+
+    ref: str
+    beneath: bool
+    apart_mm: float
+    what: str
+    do: str
+    heats: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class Advice:
+    """One thing to do or to know before the heat; `stop` where nothing is heated before it."""
+
+    about: str
+    sentence: str
+    stop: bool = False
+    mark: Mark = Mark.COMMON_PRACTICE
+
+
+@dataclass(frozen=True, kw_only=True)
+class Survey:
+    """Everything that stands in the way of a part, nearest first, and what the answers ask for."""
+
+    ref: str
+    in_the_way: tuple[InTheWay, ...]
+    advice: tuple[Advice, ...]
+
+
+def survey(board: Board, ref: str, answers: Answers, heats: Mapping[str, int]) -> Survey:
+    """Survey round one part. `heats`: how often each part was heated already.
+
+    Raises InvalidValue for a part that is not on the board.
+    """
+    part = next((one for one in board.parts if one.ref == ref), None)
+    if part is None:
+        raise InvalidValue("off", f"there is no part {ref[:40]!r} on this board")
+    own = box_of(part)
+    found = []
+    for other in board.parts:
+        apart = own.gap_mm(box_of(other))
+        if other.ref == ref or apart > REACH_MM:
+            continue
+        beneath = other.side != part.side
+        what, do = _hazard(part, own, other, apart, beneath)
+        if what:
+            found.append(
+                InTheWay(
+                    ref=other.ref, beneath=beneath, apart_mm=apart, what=what, do=do,
+                    heats=heats.get(other.ref, 0),
+                )
+            )  # fmt: skip
+    near = tuple(sorted(found, key=lambda one: (one.apart_mm, one.ref)))
+    return Survey(ref=ref, in_the_way=near, advice=_advice(board, part, answers, heats))
+
+
+def _hazard(
+    part: BoardPart, own: Box, other: BoardPart, apart: float, beneath: bool
+) -> tuple[str, str]:
+    """What another part is to one that comes off, and what to do about it; ("", "") for nothing."""
+    package = other.package
+    if beneath:
+        if falls(load_g_in2(package)):
+            return (
+                "hangs beneath, heavy",
+                "its solder does not hold it once molten: support it, or take it off first",
+            )
+        if apart <= 0.0:
+            return (
+                "right beneath",
+                "it melts with the part: nothing may touch it, lay the board free",
+            )
+        return "beneath", "lay the board on supports beside it"
+    if package.iron_only:
+        return _kind(package), "nothing hot on it: foil over it, or off first by iron"
+    if package.heat_shy:
+        return _kind(package), f"foil over it: {package.limit_c:.0f} °C at most"
+    if max(package.body_x_mm, package.body_y_mm) <= TINY_MM and apart <= TINY_NEAR_MM:
+        return "tiny part", "it floats away first: count them before and after"
+    if package.family == "crystal":
+        return "crystal", "shield it; check its frequency afterwards"
+    if apart < 2.0 and package.height_mm > part.package.height_mm + 1.0:
+        return "tall beside it", "it keeps nozzle and tweezers off"
+    return "", ""
+
+
+def _kind(package: Package) -> str:
+    """A word for what heat hurts."""
+    return {
+        "can": "electrolytic can",
+        "chip LED": "LED",
+        "plastic LED": "LED",
+        "connector": "plastic housing",
+        "flat-cable connector": "plastic housing",
+        "USB socket": "plastic housing",
+        "switch": "plastic switch",
+        "crystal": "crystal",
+    }.get(package.family, package.limit_why or "shy of heat")
+
+
+def _advice(
+    board: Board, part: BoardPart, answers: Answers, heats: Mapping[str, int]
+) -> tuple[Advice, ...]:
+    found = []
+    if answers.power is Power.OPEN:
+        found.append(Advice(about="Power", sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.", stop=True))  # fmt: skip
+    if answers.coating is Coating.URETHANE:
+        found.append(Advice(about="Coating", sentence="Heated urethane gives off isocyanates: take it off cold first, or leave it to who has extraction made for it.", stop=True))  # fmt: skip
+    elif answers.coating is Coating.GLUE:
+        found.append(Advice(about="Glue", sentence="Cut or soften the glue all round first: a glued part tears its pads however liquid they are.", stop=True))  # fmt: skip
+    elif answers.coating is Coating.LACQUER:
+        found.append(Advice(about="Coating", sentence="Scratch or wash it off the joints first; solder does not flow through it."))  # fmt: skip
+    if answers.solder is Solder.UNKNOWN:
+        leaded, free = ALLOYS["Sn63Pb37"].liquidus_c, ALLOYS["Sn96.5Ag3Cu0.5"].liquidus_c
+        found.append(Advice(about="Solder", sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then lead-free is planned for."))  # fmt: skip
+    if answers.solder is Solder.BISMUTH:
+        found.append(Advice(about="Solder", sentence="Bismuth: none of it may meet leaded solder in the refit."))  # fmt: skip
+    if answers.age in (Age.SERVICE, Age.UNKNOWN, Age.SHELF):
+        hours = bake_hours(part.package)
+        found.append(Advice(about="Damp", sentence=f"Old boards are wet: about {BAKE_C:.0f} °C for {hours:.0f} h first, plastics and batteries permitting, or bodies above 200 °C may blister."))  # fmt: skip
+    times = heats.get(part.ref, 0)
+    if times >= 3:
+        found.append(Advice(about="Heats", sentence=f"{part.ref} was heated {times} times already: treat it as spent."))  # fmt: skip
+    if not board.copper:
+        found.append(Advice(about="Copper", sentence="No copper is known here: a plane under the part makes everything slower than told.", mark=Mark.JUDGED))  # fmt: skip
+    if answers.worth and answers.matters is Matters.BOARD:
+        found.append(Advice(about="Part", sentence="The part is worth keeping, yet only the board is to survive: say which."))  # fmt: skip
+    return tuple(found)
+
+
+def bake_hours(package: Package) -> float:
+    """How long to dry before the heat, by the part's thickness [from memory]."""
+    more = max(package.height_mm - 1.4, 0.0) / 0.6
+    return float(math.ceil(BAKE_H * 1.5**more))

@@ -1,0 +1,374 @@
+"""Rework and salvage: survey, ways off, lift, pads, parts that came off, refit, attempts."""
+
+import json
+import sqlite3
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.heat.iron import touch
+from yellowfen.core.heat.outcome import heating_moves
+from yellowfen.core.heat.pad_copper import Tie
+from yellowfen.core.heat.plan import Goal, HeatPlan, SourceKind, usual_moves
+from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Preheater, Scene, TipShape
+from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.part.catalogue import find_package
+from yellowfen.core.part.package import Package, tip_reaches
+from yellowfen.core.rework.flood import BEAD_MM2
+from yellowfen.core.rework.legs import Fitness, Passport, fitness
+from yellowfen.core.rework.lift import LiftWindow, lift_window
+from yellowfen.core.rework.pads import PadsPlan, pads_plan
+from yellowfen.core.rework.survey import Answers, Survey, survey
+from yellowfen.core.rework.ways_off import OffBench, OffWay, WayOff, ways_off
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import PadsRun, PadStep
+from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
+from yellowfen.core.work.job import Job
+from yellowfen.errors import InvalidValue
+from yellowfen.formats.rework_file import way_json
+from yellowfen.store import bench_runs, boards, jobs, stations, tools
+from yellowfen.store import rework as stored
+from yellowfen.store.database import atomic
+from yellowfen.store.packing import pack, unpack
+from yellowfen.workflows.heat import rehearse_job, sureness_of
+
+USUAL_IRONS = (Iron(2.4, 370.0, TipShape.BEVEL), Iron(1.6, 370.0))
+
+
+def answers_of(connection: sqlite3.Connection, job: Job) -> Answers:
+    """What was answered for the job's board in hand; the usual doubts where nothing was."""
+    return stored.answers(connection, job.id, job.piece_id) or Answers()
+
+
+def keep_answers(connection: sqlite3.Connection, job_id: int, content: Answers) -> Job:
+    """Keep the answers; the heats that lift are planned for the alloy they mean. Returns the job."""
+    job = jobs.get(connection, job_id)
+    with atomic(connection):
+        stored.keep_answers(connection, job.id, job.piece_id, content)
+        for heat in job.heats:
+            if heat.plan.lifts and heat.plan.alloy != content.alloy:
+                changed = replace(heat.plan, alloy=content.alloy, board_alloy=content.alloy)
+                jobs.keep_heat(connection, heat.id, changed)
+    return jobs.get(connection, job_id)
+
+
+def heats_of_parts(connection: sqlite3.Connection, job: Job) -> dict[str, int]:
+    """How often each part of the board in hand was heated already (of all alike: in this job)."""
+    runs = (
+        bench_runs.of_piece(connection, job.piece_id)
+        if job.piece_id is not None
+        else bench_runs.rows(connection, RunKind.HEAT, job_id=job.id)
+    )
+    counts: dict[str, int] = {}
+    for run in runs:
+        for ref in run.molten:
+            counts[ref] = counts.get(ref, 0) + 1
+    return counts
+
+
+def survey_of(connection: sqlite3.Connection, job: Job, ref: str) -> Survey:
+    """The survey round one part of the job's board."""
+    board = boards.get(connection, job.board_id)
+    return survey(board, ref, answers_of(connection, job), heats_of_parts(connection, job))
+
+
+# ways off
+def off_bench(connection: sqlite3.Connection, plan: HeatPlan, asked: Answers) -> OffBench:
+    """What the bench has to take a part off with."""
+    known = stations.rows(connection)
+    contents = [tool.content for tool in tools.rows(connection)]
+    long = tuple(
+        (one.nozzle_mm, one.nozzle_long_mm) for one in known if one.nozzle_long_mm is not None
+    )
+    air = replace(plan.hot_air(), nozzle_long_mm=None) if known or plan.source is SourceKind.AIR else None  # fmt: skip
+    return OffBench(
+        air=air,
+        nozzles_mm=tuple(
+            sorted({one.nozzle_mm for one in known if one.nozzle_long_mm is None} | {4.0})
+        ),
+        long_nozzles_mm=tuple(dict.fromkeys(long)),
+        jets=asked.jets,
+        preheater=next((one for one in contents if isinstance(one, Preheater)), None),
+        plate=next((one for one in contents if isinstance(one, HotPlate)), None),
+        irons=tuple(one for one in contents if isinstance(one, Iron)) or USUAL_IRONS[:1],
+        removal_alloy=asked.removal_alloy,
+        removal_parts=asked.removal_parts,
+    )
+
+
+def off_scene(board: Board, plan: HeatPlan, ref: str, alloy: str) -> Scene:
+    """The scene in which a part comes off, its side up, copper as drawn where it is known.
+
+    Raises InvalidValue for a part that is not there.
+    """
+    part = next((one for one in board.parts if one.ref == ref), None)
+    if part is None:
+        raise InvalidValue("off", f"there is no part {ref[:40]!r} on this board")
+    here = replace(
+        plan, targets=(ref,), side=part.side, moves=usual_moves((ref,)), alloy=alloy,
+        board_alloy=alloy, source=SourceKind.AIR, shields=(), absent=(), bare_below=False,
+    )  # fmt: skip
+    scene = scene_as_laid(board, here)
+    if ref not in {one.ref for one in scene.parts}:
+        raise InvalidValue("off", f"{ref} is not known well enough to be heated; name its package")
+    return with_drawn_copper(scene, board, part.side)
+
+
+def weighed(board: Board, plan: HeatPlan, ref: str, asked: Answers, bench: OffBench) -> Iterator[tuple[WayOff, HeatPlan | None]]:  # fmt: skip
+    """Each way off as it is found, with the heat that it means (None: no heat of the model's)."""
+    scene = off_scene(board, plan, ref, asked.alloy)
+    for way in ways_off(scene, ref, bench, asked.matters):
+        yield way, _as_heat(plan, way, ref, board.part(ref).side, asked.alloy)
+
+
+def _as_heat(plan: HeatPlan, way: WayOff, ref: str, side: str, alloy: str) -> HeatPlan | None:
+    """The heat plan that a way off by air or plate means."""
+    if way.scene is None or not way.possible:
+        return None
+    same = replace(
+        plan, targets=(ref,), side=side, goal=Goal.LIFT, alloy=alloy, board_alloy=alloy,
+        shields=(), absent=(),
+    )  # fmt: skip
+    source, moves = way.scene.source, way.scene.moves
+    if isinstance(source, HotPlate):
+        lasts = float(round((way.all_liquid_s or 60.0) + 20.0))
+        moves = (replace(heating_moves(way.scene)[0], seconds=lasts), usual_moves(())[-1])
+        return replace(same, source=SourceKind.PLATE, plate=source, moves=moves, preheater=None)
+    if not isinstance(source, HotAir):
+        return None
+    warm, close, away = moves
+    stays = max(round((way.all_liquid_s or 40.0) - warm.seconds) + 10.0, 5.0)
+    return replace(
+        same, source=SourceKind.AIR, outlet_c=source.outlet_c - plan.outlet_offset_c,
+        flow_lpm=source.flow_lpm, nozzle_mm=source.nozzle_mm, nozzle_long_mm=source.nozzle_long_mm,
+        nozzle_turn_deg=source.nozzle_turn_deg, preheater=way.scene.preheater,
+        moves=(warm, replace(close, seconds=float(stays)), away),
+    )  # fmt: skip
+
+
+def asked_ways(connection: sqlite3.Connection, job: Job, ref: str) -> str:
+    """What a weighing of ways is asked for, as it is stored. Raises InvalidValue for a part that is
+    not on the board.
+    """
+    asked = answers_of(connection, job)
+    board = boards.get(connection, job.board_id)
+    off_scene(board, job.plan, ref, asked.alloy)
+    plan = _off_heat_plan(job)
+    return json.dumps({"ref": ref, "plan": json.loads(pack(plan)), "answers": json.loads(pack(replace(asked, way="")))})  # fmt: skip
+
+
+def _off_heat_plan(job: Job) -> HeatPlan:
+    """The plan of the job's lifting heat, or of the one in hand."""
+    return next((heat.plan for heat in job.heats if heat.plan.lifts), job.plan)
+
+
+def way_steps(connection: sqlite3.Connection, job: Job, asked: str) -> Iterator[str]:
+    """Each way as a stored step: its figures, and the heat it means."""
+    given = json.loads(asked)
+    plan = unpack(HeatPlan, json.dumps(given["plan"]))
+    answers = unpack(Answers, json.dumps(given["answers"]))
+    board = boards.get(connection, job.board_id)
+    bench = off_bench(connection, plan, answers)
+    for way, heat in weighed(board, plan, given["ref"], answers, bench):
+        kept = None if heat is None else json.loads(pack(heat))
+        yield json.dumps(way_json(way) | {"plan": kept})
+
+
+def ways_seen(steps: list[str]) -> list[dict[str, Any]]:
+    """The ways of a weighing as far as it is, best first; a later answer replaces an earlier one."""
+    found = {one["way"]: one for one in map(json.loads, steps)}
+    return sorted(
+        found.values(),
+        key=lambda one: (not one["possible"], -round(one["odds"] * 20), one["minutes"]),
+    )
+
+
+def take_way(connection: sqlite3.Connection, job_id: int, way: str, heat: dict[str, Any] | None) -> None:  # fmt: skip
+    """Choose a way off; one that heats is put into the job's lifting heat."""
+    job = jobs.get(connection, job_id)
+    chosen = replace(answers_of(connection, job), way=way)
+    with atomic(connection):
+        stored.keep_answers(connection, job.id, job.piece_id, chosen)
+        if heat is None:
+            return
+        plan = unpack(HeatPlan, json.dumps(heat))
+        place = next((one for one in job.heats if one.plan.lifts), None)
+        if place is None:
+            jobs.choose_heat(connection, job.id, jobs.add_heat(connection, job.id, "Off", plan))
+            return
+        same = tuple(ref for ref in place.plan.targets if ref not in plan.targets)
+        jobs.keep_heat(connection, place.id, plan if not same else replace(plan, targets=plan.targets))  # fmt: skip
+        jobs.choose_heat(connection, job.id, place.id)
+
+
+# lift
+def lift_of(connection: sqlite3.Connection, job: Job) -> LiftWindow | None:
+    """When the targets of the heat in hand may be lifted; None for a heat that solders."""
+    if not job.plan.lifts or not job.plan.targets:
+        return None
+    sure = sureness_of(connection, job)
+    done = rehearse_job(connection, job)
+    return lift_window(done.scene, done.rehearsal, sure, answers_of(connection, job).matters)
+
+
+# pads
+def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
+    """The work at a part's pads, by the way it came off and what the refit wants.
+
+    Raises InvalidValue for a part that is not on the board or has no pads.
+    """
+    board = boards.get(connection, job.board_id)
+    asked = answers_of(connection, job)
+    irons = [tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)]
+    iron = max(irons or USUAL_IRONS, key=lambda one: one.tip_mm)
+    return pads_planned(board, job.plan, ref, asked, iron)
+
+
+def pads_planned(board: Board, plan: HeatPlan, ref: str, asked: Answers, iron: Iron) -> PadsPlan:
+    """The same on a board with a plan."""
+    scene = off_scene(board, plan, ref, asked.alloy)
+    package = scene.part(ref).package
+    way = OffWay(asked.way) if asked.way else OffWay.AIR
+    flooded = way in (OffWay.TWO_IRONS, OffWay.REMOVAL)
+    pitch = package.pitch_mm if len(package.lands) > 2 else 0.0
+    hot = replace(iron, set_c=380.0)
+    touches: dict[str, float | None] = {}
+
+    def touches_s(tie: str) -> float | None:
+        if tie not in touches:
+            touches[tie] = _melts_s(scene, hot, ref, package, tie)
+        return touches[tie]
+
+    return pads_plan(
+        ref, package, board.pads, way, asked.want, alloy=alloy_named(asked.alloy), iron=hot,
+        touches_s=touches_s, wick_width_mm=asked.wick_width_mm, wick_takes=asked.wick_takes,
+        beads_mm3=BEAD_MM2 * pitch if flooded else 0.0,
+    )  # fmt: skip
+
+
+def _melts_s(scene: Scene, iron: Iron, ref: str, package: Package, tie: str) -> float | None:
+    """Seconds until a bare pad of that tie melts solder under the iron, by the iron's model. Once
+    the part is off a tip reaches every pad.
+    """
+    lands = [land for land in package.lands if tip_reaches(package, land)] or list(package.lands)
+    land = sorted(lands, key=lambda one: one.area_mm2)[len(lands) // 2]
+    if not tip_reaches(package, land):
+        return None
+    names = {"signal": Tie.SIGNAL, "relief": Tie.RELIEF, "plane": Tie.PLANE}
+    return touch(scene, iron, ref, land.pin, names[tie]).melts_s
+
+
+def start_pads(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
+    """Open the bench's run over a part's pads; returns its id."""
+    job = jobs.get(connection, job_id)
+    plan = pads_of(connection, job, ref)
+    steps = tuple(
+        PadStep(
+            pin=pad.pin, wick_mm=pad.wick_mm, wire_mm=pad.wire_mm, seconds=pad.seconds,
+            longest_s=pad.longest_s, says=pad.says,
+        )
+        for pad in plan.pads
+    )  # fmt: skip
+    run = PadsRun(ref=ref, steps=steps, must=plan.must, wick_width_mm=plan.wick_width_mm)
+    side = boards.get(connection, job.board_id).part(ref).side
+    return bench_runs.add(connection, job_id, RunKind.PADS, run, side=side)
+
+
+# parts that came off
+@dataclass(frozen=True, kw_only=True)
+class Salvaged:
+    """A part in a bag with its fitness."""
+
+    kept: stored.Kept
+    fitness: Fitness
+
+
+def salvaged(connection: sqlite3.Connection, job_id: int | None = None) -> list[Salvaged]:
+    """Parts that came off, of a job or of all, with whether each may be used again."""
+    found = []
+    for one in stored.passports(connection, job_id):
+        package = find_package(one.passport.package)
+        found.append(Salvaged(kept=one, fitness=fitness(one.passport, package)))
+    return found
+
+
+def write_passports(connection: sqlite3.Connection, job_id: int) -> int:
+    """A passport for every part that the job's lifts took off and that has none yet; returns how
+    many were written.
+    """
+    job = jobs.get(connection, job_id)
+    board = boards.get(connection, job.board_id)
+    parts = {part.ref: part for part in board.parts}
+    have = {(one.passport.ref, one.piece_id) for one in stored.passports(connection, job_id)}
+    written = 0
+    counts = heats_of_parts(connection, job)
+    asked = answers_of(connection, job)
+    with atomic(connection):
+        for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job_id):
+            for ref in run.lifted:
+                if ref not in parts or (ref, run.piece_id) in have:
+                    continue
+                part = parts[ref]
+                piece = next((one.name for one in job.pieces if one.id == run.piece_id), "")
+                passport = Passport(
+                    ref=ref, package=part.package.name, value=part.value,
+                    donor=f"{job.board_name}{f', board {piece}' if piece else ''}"[:120],
+                    heats=max(counts.get(ref, 1), 1) + 1, liquid_s=_liquid_s(run, ref),
+                    limit_c=part.package.limit_c, alloy=asked.alloy,
+                )  # fmt: skip
+                stored.add_passport(connection, job_id, run.piece_id, passport)
+                have.add((ref, run.piece_id))
+                written += 1
+    return written
+
+
+def _liquid_s(run: bench_runs.BenchRun, ref: str) -> float:
+    """Seconds that a part's joints were liquid in its lift: from the forecast's flow to the tap."""
+    at = run.flowed_s(ref)
+    hoped = next((one.flows_s for one in run.forecast.targets if one.ref == ref), None) if run.forecast else None  # fmt: skip
+    return max((at or 0.0) - (hoped if hoped is not None else at or 0.0), 2.0)
+
+
+# attempts
+@dataclass(frozen=True, kw_only=True)
+class Attempt:
+    """One try at a part on a board: when, what was done, how it was set, seconds, what was found;
+    `changed` names what is otherwise than in the try before.
+    """
+
+    run_id: int
+    at: str
+    did: str
+    set_to: str
+    seconds: float | None
+    found: str
+    changed: tuple[str, ...]
+
+
+def attempts(connection: sqlite3.Connection, job: Job, ref: str) -> list[Attempt]:
+    """The tries at a part on the board in hand, oldest first."""
+    runs = bench_runs.of_piece(connection, job.piece_id) if job.piece_id else bench_runs.rows(connection, job_id=job.id)  # fmt: skip
+    mine = [run for run in reversed(runs) if ref in run.targets and run.taps]
+    found: list[Attempt] = []
+    for run in mine:
+        lifts = bool(run.lifted) or (isinstance(run.plan, HeatPlan) and run.plan.lifts)
+        marks = [f"{mark.pin or 'whole part'}: {mark.verdict}" for mark in run.marks if mark.ref == ref and str(mark.verdict) != "good"]  # fmt: skip
+        good = sum(mark.ref == ref and str(mark.verdict) == "good" for mark in run.marks)
+        said = ", ".join(marks[:4]) or (f"{good} joints good" if good else run.note[:60])
+        one = Attempt(
+            run_id=run.id, at=run.started_at[:16],
+            did="lifted off" if lifts else "by iron" if run.kind is RunKind.IRON else "heated on",
+            set_to=run.set_to, seconds=run.flowed_s(ref), found=said, changed=(),
+        )  # fmt: skip
+        before = next((two for two in reversed(found) if two.did == one.did), None)
+        found.append(replace(one, changed=_differs(before, one)))
+    return found
+
+
+def _differs(before: Attempt | None, now: Attempt) -> tuple[str, ...]:
+    """Words of the setting that were otherwise in the try before."""
+    if before is None:
+        return ()
+    old = {part.strip() for part in before.set_to.split(",")}
+    return tuple(part.strip() for part in now.set_to.split(",") if part.strip() not in old)
