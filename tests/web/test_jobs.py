@@ -1,6 +1,5 @@
 """Jobs by what they are for: every stage speaks of their parts, heats have their sides, boards are counted one by one."""
 
-import json
 import re
 
 import pytest
@@ -90,11 +89,13 @@ def test_each_board_keeps_its_own_state_over_all_jobs(client: TestClient) -> Non
     red, blue = jobs.get(connection, first).pieces
     client.post(f"/jobs/{first}/piece", data={"piece": str(red.id)})
     run = bench_runs.start_heat(connection, first)
-    for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
+    for number, cue in enumerate(("start", "lifted U4", "away", "solid")):
         bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=1000 * number))
     second = opened(client, purpose="rework", parts="C3 U4", pieces="red dot")
     assert jobs.get(connection, second).pieces == (red,)
-    assert work.piece_state(connection, red).heats == {"U4": 1}
+    state = work.piece_state(connection, red)
+    assert state.heats == {"U4": 1}
+    assert (state.off, state.soldered) == (frozenset({"U4"}), frozenset())
     assert work.piece_state(connection, blue).heats == {}
     page = client.get(f"/jobs/{second}/pieces").text
     assert "heated up to 1 time" in page
@@ -103,15 +104,11 @@ def test_each_board_keeps_its_own_state_over_all_jobs(client: TestClient) -> Non
 
 def test_a_job_opens_where_there_is_something_to_do(client: TestClient) -> None:
     job = opened(client, purpose="salvage", parts="U4")
-    assert client.get(f"/jobs/{job}").url.path == f"/jobs/{job}/ready"
-    run = client.post(f"/jobs/{job}/ready/kit/check").url.path
-    line = json.loads(client.get(run).text.split('id="state">')[1].split("</script>")[0])["cues"][0]
-    client.post(
-        f"/api{run}/taps", json={"key": "a", "cue": line["key"], "word": "there", "at_ms": 1}
-    )
-    assert client.get(f"/jobs/{job}").url.path == f"/jobs/{job}/heat"
-    strip = re.findall(r'class="strip">(.*?)</ol>', client.get(f"/jobs/{job}/heat").text, re.S)[0]
-    assert re.findall(r">(\w+)", strip) == ["Ready", "Heat", "Look", "Finish"]
+    assert client.get(f"/jobs/{job}").url.path == f"/jobs/{job}/survey"
+    client.post(f"/jobs/{job}/survey/take", data={"way": "hot air, round nozzle", "of": "U4"})
+    assert client.get(f"/jobs/{job}").url.path == f"/jobs/{job}/lift"
+    strip = re.findall(r'class="strip">(.*?)</ol>', client.get(f"/jobs/{job}/lift").text, re.S)[0]
+    assert re.findall(r">(\w+)", strip) == ["Survey", "Lift", "Legs", "Refit"]
     assert strip.count("✓") == 1
     for purpose, course in COURSES.items():
         assert next_stage(purpose, {stage.key for stage in course}) == course[-1]

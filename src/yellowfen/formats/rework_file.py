@@ -66,6 +66,8 @@ def lift_json(window: LiftWindow) -> dict[str, Any]:
         "safe": window.safe,
         "sentence": window.sentence,
         "last": {"ref": window.last_ref, "pin": window.last_pin, "why": window.last_why},
+        "leave_s": _rounded(window.leave_s),
+        "leave_why": window.leave_why,
         "first_shine_band_s": _band(window.first_shine),
         "cover": list(window.cover),
     }

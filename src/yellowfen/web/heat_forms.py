@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from yellowfen.core.heat.plan import MOST_MOVES, MOST_TARGETS, HeatPlan, SourceKind, aimed
+from yellowfen.core.heat.plan import MOST_MOVES, MOST_TARGETS, Goal, HeatPlan, SourceKind, aimed
 from yellowfen.core.heat.scene import (
     BLOWING,
     Core,
@@ -63,6 +63,7 @@ class PlanForm(Strict):
     side: str = "top"
     bare_below: bool = False
     absent: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
+    goal: Goal = Goal.SOLDER
 
     def plan(self) -> HeatPlan:
         """The core's plan; its own rules speak up here."""
@@ -111,6 +112,7 @@ class PlanForm(Strict):
             side=self.side,
             bare_below=self.bare_below,
             absent=tuple(dict.fromkeys(ref for ref in self.absent if ref not in targets)),
+            goal=self.goal,
         )
 
 

@@ -4,11 +4,13 @@ only when its write is on disk.
 
 import sqlite3
 import time
+from dataclasses import replace
 from uuid import uuid4
 
 from yellowfen.core.heat.outcome import heating_moves
-from yellowfen.core.heat.plan import Forecast, HeatPlan
+from yellowfen.core.heat.plan import Forecast, HeatPlan, LiftForecast
 from yellowfen.core.heat.revise import Course, course_of
+from yellowfen.core.rework.lift import LiftWindow, lift_samples
 from yellowfen.core.work.bench_run import RunKind, Script, Tap, allowed, undoable
 from yellowfen.core.work.bench_scripts import IronPlan, iron_plan, kit_plan, placing_plan
 from yellowfen.core.work.heat_script import live_script, next_course
@@ -30,6 +32,7 @@ from yellowfen.workflows.ready import (
     order_of,
     ready_state,
 )
+from yellowfen.workflows.rework import answers_of, lift_of
 
 
 def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
@@ -38,14 +41,29 @@ def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
     """
     job = jobs.get(connection, job_id)
     done, sure = rehearse_job(connection, job), sureness_of(connection, job)
-    forecast = forecast_of(done, sure)
+    window = lift_of(connection, job)
+    lift = None if window is None else _lift_forecast(window)
+    forecast = forecast_of(done, sure, lift)
+    samples = sure.samples
+    if window is not None:
+        forecast = replace(forecast, latest_s=window.leave_s, latest_why=window.leave_why)
+        samples = lift_samples(done.scene, sure, answers_of(connection, job).matters)
     course = _taught(connection, job) or course_of(
-        sure.targets, heating_moves(done.scene), sure.samples
+        sure.targets, heating_moves(done.scene), samples, watched=window is not None
     )
     with atomic(connection):
         run = bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
         bench_runs.keep_course(connection, run, course)
     return run
+
+
+def _lift_forecast(window: LiftWindow) -> LiftForecast:
+    """What a run keeps of when its part may be lifted."""
+    return LiftForecast(
+        opens_s=window.opens_s, closes_s=window.closes_s, closed_by=window.closed_by,
+        last_pin=window.last_pin, last_why=window.last_why,
+        along=tuple(one.ref for one in window.comes_along),
+    )  # fmt: skip
 
 
 def _taught(connection: sqlite3.Connection, job: Job) -> Course | None:

@@ -14,6 +14,7 @@ from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.plan import (
     Forecast,
     HeatPlan,
+    LiftForecast,
     SourceKind,
     StopForecast,
     TargetForecast,
@@ -204,8 +205,8 @@ def give_up_weighing(ending: bool = True) -> None:
         _ENDING.clear()
 
 
-def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
-    """What a run keeps of a rehearsal."""
+def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = None) -> Forecast:
+    """What a run keeps of a rehearsal; `lift` of one whose targets are taken off."""
     scene, seen = done.scene, done.rehearsal
     nearest = next((move for move in reversed(scene.moves) if move.blows), scene.moves[0])
     targets = tuple(
@@ -227,7 +228,8 @@ def forecast_of(done: Rehearsed, sure: Sureness) -> Forecast:
         sure.harm_why if sure.harm.low is not None else "",
         model=said,
         stops=stop_forecasts(done, sure),
-        grouped=len(targets) > MOST_FLOWS,
+        grouped=len(targets) > MOST_FLOWS and lift is None,
+        lift=lift,
     )
 
 

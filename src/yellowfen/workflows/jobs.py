@@ -7,13 +7,15 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.plan import HeatPlan, usual_moves
+from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
+from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import FoundMark, Job, Piece, Purpose
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
+from yellowfen.store.rework import answers
 from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
 from yellowfen.workflows.ready import ready_state
 
@@ -91,6 +93,9 @@ def _set_pieces(connection: sqlite3.Connection, job_id: int, pieces: tuple[str, 
     jobs.set_pieces(connection, job_id, pieces)
     if pieces:
         jobs.set_boards(connection, job_id, len(pieces))
+    known = jobs.pieces_of(connection, job_id)
+    if len(known) == 1:
+        jobs.take_piece(connection, job_id, known[0].id)
 
 
 def _check(purpose: Purpose, parts: tuple[str, ...]) -> None:
@@ -154,6 +159,11 @@ def propose_heats(connection: sqlite3.Connection, job_id: int) -> None:
                 title = f"{name}, {side}" if many else name
                 bare = name.startswith(FIRST)
                 one = replace(plan, side=side, bare_below=bare, targets=mine, shields=())
+                if name == OFF:
+                    alloy = (answers(connection, job.id, job.piece_id) or Answers()).alloy
+                    one = replace(one, goal=Goal.LIFT, alloy=alloy, board_alloy=alloy)
+                else:
+                    one = replace(one, goal=Goal.SOLDER)
                 found.append((title, one))
     for heat in job.heats:
         connection.execute("DELETE FROM heat WHERE id = ?", (heat.id,))
@@ -188,8 +198,8 @@ def _rework(job: Job) -> list[tuple[str, list[str]]]:
 # pieces
 @dataclass(frozen=True, kw_only=True)
 class PieceState:
-    """A piece as its runs left it: parts placed and soldered, how many heats each part has had over
-    all jobs, marks that are not good.
+    """A piece as its runs left it: parts placed and soldered, taken `off`, `moved` while others were
+    lifted; how many heats each part has had over all jobs, marks that are not good.
     """
 
     piece: Piece
@@ -197,6 +207,8 @@ class PieceState:
     soldered: frozenset[str]
     heats: dict[str, int]
     faults: tuple[str, ...]
+    off: frozenset[str] = frozenset()
+    moved: frozenset[str] = frozenset()
 
 
 def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
@@ -205,13 +217,17 @@ def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
     heats: Counter[str] = Counter()
     placed: set[str] = set()
     soldered: set[str] = set()
-    for run in runs:
+    off: set[str] = set()
+    moved: set[str] = set()
+    for run in reversed(runs):
         heats.update(run.molten)
-        soldered.update(run.molten)
+        on = {*run.molten, *(run.targets if run.kind is RunKind.IRON and run.state.over else ())}
+        on -= {*run.lifted}
+        soldered = (soldered | on) - {*run.lifted}
+        off = (off - on) | {*run.lifted}
+        moved = (moved - on) | {*run.moved}
         if run.kind is RunKind.PLACE:
             placed.update(run.state.done)
-        if run.kind is RunKind.IRON and run.state.over:
-            soldered.update(run.targets)
     faults = tuple(f"{mark.ref}.{mark.pin} {mark.verdict}" for mark in _newest_faults(runs))
     return PieceState(
         piece=piece,
@@ -219,6 +235,8 @@ def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
         soldered=frozenset(soldered),
         heats=dict(heats),
         faults=faults,
+        off=frozenset(off),
+        moved=frozenset(moved),
     )
 
 

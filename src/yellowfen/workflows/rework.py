@@ -20,7 +20,7 @@ from yellowfen.core.rework.legs import Fitness, Passport, fitness
 from yellowfen.core.rework.lift import LiftWindow, lift_window
 from yellowfen.core.rework.pads import PadsPlan, pads_plan
 from yellowfen.core.rework.survey import Answers, Survey, survey
-from yellowfen.core.rework.ways_off import OffBench, OffWay, WayOff, ways_off
+from yellowfen.core.rework.ways_off import OffBench, OffWay, WayOff, expected_min, ways_off
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PadsRun, PadStep
 from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
@@ -180,7 +180,7 @@ def ways_seen(steps: list[str]) -> list[dict[str, Any]]:
     found = {one["way"]: one for one in map(json.loads, steps)}
     return sorted(
         found.values(),
-        key=lambda one: (not one["possible"], -round(one["odds"] * 20), one["minutes"]),
+        key=lambda one: (not one["possible"], expected_min(one["minutes"], one["odds"])),
     )
 
 
@@ -200,6 +200,15 @@ def take_way(connection: sqlite3.Connection, job_id: int, way: str, heat: dict[s
         same = tuple(ref for ref in place.plan.targets if ref not in plan.targets)
         jobs.keep_heat(connection, place.id, plan if not same else replace(plan, targets=plan.targets))  # fmt: skip
         jobs.choose_heat(connection, job.id, place.id)
+
+
+def lifting(job: Job) -> HeatPlan:
+    """A heat that takes the job's parts off, like the one in hand."""
+    board_side = job.plan.side
+    targets = job.parts or job.plan.targets
+    return replace(
+        job.plan, goal=Goal.LIFT, side=board_side, targets=targets, moves=usual_moves(targets)
+    )
 
 
 # lift
@@ -321,6 +330,21 @@ def write_passports(connection: sqlite3.Connection, job_id: int) -> int:
                 have.add((ref, run.piece_id))
                 written += 1
     return written
+
+
+def write_passport(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
+    """A passport for a part that came off without the bench's run; returns its id. Raises
+    InvalidValue for a part that is not on the board.
+    """
+    job = jobs.get(connection, job_id)
+    part = next((one for one in boards.get(connection, job.board_id).parts if one.ref == ref), None)
+    if part is None:
+        raise InvalidValue("ref", f"there is no part {ref[:40]!r} on this board")
+    passport = Passport(
+        ref=ref, package=part.package.name, value=part.value, donor=job.board_name[:120], heats=2,
+        limit_c=part.package.limit_c, alloy=answers_of(connection, job).alloy,
+    )  # fmt: skip
+    return stored.add_passport(connection, job_id, job.piece_id, passport)
 
 
 def _liquid_s(run: bench_runs.BenchRun, ref: str) -> float:

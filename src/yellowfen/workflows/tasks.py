@@ -56,9 +56,10 @@ from yellowfen.store.leases import Lost
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
 from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.rework import asked_ways, way_steps
 from yellowfen.workflows.trouble import logged
 
-WINDOW, SETTINGS, TOUR = "window", "settings", "tour"
+WINDOW, SETTINGS, TOUR, OFF = "window", "settings", "tour", "off"
 MAP_SIZE = 20
 CONFIRMED = (
     1000  # the place of a step behind the columns: the calmest point, confirmed on the fine grid
@@ -74,14 +75,18 @@ def ask(
     axis: Axis | None = None,
     free_alloy: bool = False,
     order: str = "",
+    ref: str = "",
 ) -> int:
-    """Ask for a window, a search or a tour of the job as it stands; returns the task's id.
+    """Ask for a window, a search, a tour, or the ways off of a part `ref`, of the job as it stands;
+    returns the task's id.
 
     The same question is answered once.
     """
     job = jobs.get(connection, job_id)
     if kind == TOUR:
         asked = _asked_tour(connection, job, order)
+    elif kind == OFF:
+        asked = asked_ways(connection, job, ref)
     else:
         scene, _ = _scene(connection, job.board_id, job.plan)
         check_dwell(scene)
@@ -119,7 +124,9 @@ def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
     A problem ends it with its sentence.
     """
     try:
-        done = {WINDOW: _window, SETTINGS: _settings, TOUR: _tour}[task.kind](connection, task)
+        done = {WINDOW: _window, SETTINGS: _settings, TOUR: _tour, OFF: _ways_off}[task.kind](
+            connection, task
+        )
     except Lost:
         return
     except YellowfenError as problem:
@@ -253,6 +260,15 @@ def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
             tasks.add_step(connection, task, CONFIRMED, json.dumps(whole))
         else:
             tasks.add_step(connection, task, place, json.dumps(walk_json(found.walk, found.left)))
+    return True
+
+
+def _ways_off(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    job = jobs.get(connection, task.job_id)
+    for place, step in enumerate(way_steps(connection, job, task.asked)):
+        if tasks.state_of(connection, task.id) == CANCELLED:
+            return False
+        tasks.add_step(connection, task, place, step)
     return True
 
 

@@ -9,7 +9,7 @@ agrees. No single tap makes the cautious stop later.
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -70,12 +70,14 @@ class StopCourse:
 @dataclass(frozen=True, kw_only=True)
 class Course:
     """The samples of a heat, stop by stop; a heat that is no tour has one, from the start on.
-    `taught`: moved already by what an earlier board showed.
+    `taught`: moved already by what an earlier board showed. `watched`: it ends as soon as all has
+    flowed, as every stop of a tour does.
     """
 
     stops: tuple[StopCourse, ...]
     tour: bool = False
     taught: bool = False
+    watched: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -115,8 +117,16 @@ class Revised:
     doubtful: tuple[int, ...] = ()
 
 
-def course_of(targets: Sequence[str], moves: Sequence[Move], samples: Sequence[Sample]) -> Course:
-    """The course that samples of a heat took. `moves` are its moves with heat."""
+def course_of(
+    targets: Sequence[str],
+    moves: Sequence[Move],
+    samples: Sequence[Sample],
+    *,
+    watched: bool = False,
+) -> Course:
+    """The course that samples of a heat took. `moves` are its moves with heat; `watched` one that
+    ends as soon as all has flowed.
+    """
     place = {ref: number for number, ref in enumerate(targets)}
     stops = []
     found = [number for number, move in enumerate(moves) if move in stops_of((move,))]
@@ -142,7 +152,8 @@ def course_of(targets: Sequence[str], moves: Sequence[Move], samples: Sequence[S
                 ),
             )
         )
-    return Course(stops=tuple(stops), tour=is_tour(moves))
+    tour = is_tour(moves)
+    return Course(stops=tuple(stops), tour=tour, watched=tour or watched)
 
 
 def _first(values: Iterable[float | None]) -> float | None:
@@ -247,7 +258,7 @@ def carried_on(course: Course, taps: Sequence[Seen]) -> Course:
         )
         for number, stop in enumerate(course.stops)
     )
-    return Course(stops=stops, tour=course.tour, taught=True)
+    return replace(course, stops=stops, taught=True)
 
 
 def _taken(course: Course, ensemble: _Ensemble, taps: Sequence[Seen]) -> tuple[list[int], int]:
@@ -285,7 +296,7 @@ def _stop(
 
     mine = [ensemble.columns[number, f"flowed {ref}"] for ref in stop.refs]
     harm = ensemble.columns[number, "harm"]
-    if course.tour:
+    if course.tour or course.watched:
         before, now = (
             watched_stop(
                 (np.exp(one.logs[:, mine].max(axis=1)) + SETTLE_S).tolist(),

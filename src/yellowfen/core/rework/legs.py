@@ -30,7 +30,7 @@ COPLANAR_MM = constant(
 COPLANAR_FINE_MM, FINE_MM = 0.08, 0.5
 
 
-class Tested(StrEnum):
+class Proof(StrEnum):
     """What a test said of a part."""
 
     NOT_YET = "not yet"
@@ -59,7 +59,7 @@ class Passport:
     straight: bool = False
     lift_mm: float | None = None
     tin_left: bool = True
-    tested: Tested = Tested.NOT_YET
+    tested: Proof = Proof.NOT_YET
     bag: str = ""
     note: str = ""
 
@@ -97,7 +97,7 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
     known.
     """
     most = coplanar_mm(package)
-    if passport.tested is Tested.BAD:
+    if passport.tested is Proof.BAD:
         return Fitness(refused=f"{passport.ref} failed its test", first=())
     if passport.heats > MOST_HEATS:
         return Fitness(refused=f"{passport.heats} heats are behind it; {MOST_HEATS:.0f} are the most", first=())  # fmt: skip
@@ -119,7 +119,7 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
         "crystal",
     ):
         first.append("bake it: hours out of a dry bag are not known")
-    if passport.tested is Tested.NOT_YET:
+    if passport.tested is Proof.NOT_YET:
         first.append("test it")
     return Fitness(refused="", first=tuple(first))
 

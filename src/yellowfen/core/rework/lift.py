@@ -7,11 +7,13 @@ past its limit or a part that falls; joints that stay liquid are no harm to a pa
 then.
 """
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of
+from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of, watched_stop
+from yellowfen.core.heat.follow import SETTLE_S
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
-from yellowfen.core.heat.scene import BoardStack, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import PlacedPart, Scene, Side
 from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.ways_off import Matters
@@ -40,7 +42,8 @@ class Along:
 @dataclass(frozen=True, kw_only=True)
 class LiftWindow:
     """When to lift. `opens_s` (None: never surely), `closes_s` (None: no harm in sight) since the
-    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield.
+    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield. Who goes by
+    the nudge leaves a part that hangs still at `leave_s`: strong air shows itself before it harms.
     """
 
     opens: Band
@@ -52,6 +55,8 @@ class LiftWindow:
     first_shine: Band
     comes_along: tuple[Along, ...]
     cover: tuple[str, ...]
+    leave_s: float | None = None
+    leave_why: str = ""
 
     @property
     def opens_s(self) -> float | None:
@@ -74,7 +79,10 @@ class LiftWindow:
         if self.closes_s is None:
             return f"Lift from {self.opens_s:.0f} s on; no harm in sight while the heat stays."
         if not self.safe:
-            return f"It may be liquid only at {self.opens_s:.0f} s, and harm may come at {self.closes_s:.0f} s: {self.closed_by}."
+            go_by = f"Go by the nudge: it is liquid between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
+            if self.leave_s is None:
+                return f"{go_by} Air that comes late does no harm; strong air shows itself."
+            return f"{go_by} Hangs it still at {self.leave_s:.0f} s, take the heat away: {self.leave_why}."
         return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s; then {self.closed_by}."
 
 
@@ -92,7 +100,10 @@ def lift_window(
     along = _along(scene, sure, opens)
     harms = [_harm(scene, sure, one, matters) for one in samples]
     whys = [why for at, why in harms if at is not None]
+    leave = watched_stop([math.inf if at is None else at + SETTLE_S for at in opens], [at for at, _ in harms])  # fmt: skip
     return LiftWindow(
+        leave_s=leave,
+        leave_why=next((why for at, why in harms if at is not None and at == leave), ""),
         opens=band_of(opens), closes=band_of([at for at, _ in harms]),
         closed_by=max(whys, key=whys.count, default=""), last_ref=last.ref if last else part.ref,
         last_pin=last.pin if last else "", last_why=_why_last(part, last) if last else "",
@@ -106,6 +117,15 @@ def _last(sample: Sample) -> float | None:
     if any(at is None for at in sample.melts_s) or not sample.melts_s:
         return None
     return max(at for at in sample.melts_s if at is not None)
+
+
+def lift_samples(scene: Scene, sure: Sureness, matters: Matters) -> tuple[Sample, ...]:
+    """The samples with the harm that counts while a part is lifted."""
+    found = []
+    for one in sure.samples:
+        at, why = _harm(scene, sure, one, matters)
+        found.append(replace(one, harm_s=at, harm_why=why))
+    return tuple(found)
 
 
 def _harm(
@@ -166,6 +186,6 @@ def _along(scene: Scene, sure: Sureness, opens: list[float | None]) -> tuple[Alo
     return tuple(sorted(found, key=lambda one: (-one.share, one.ref)))
 
 
-def support_mm(board: BoardStack) -> float:
+def support_mm(thickness_mm: float) -> float:
     """How far apart supports under a hot board may stand, mm."""
-    return float(SUPPORT_MM * (board.thickness_mm / 1.6) ** 0.75)
+    return float(SUPPORT_MM * (thickness_mm / 1.6) ** 0.75)

@@ -10,6 +10,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from shapely import Polygon
+
 from yellowfen.core.board.board import Board, Opening, Point
 from yellowfen.core.deposit.floating import Column, crown_mm, settled_mm
 from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
@@ -78,18 +80,25 @@ def columns_of(package: Package, solder_mm3: float) -> tuple[Column, ...]:
     found = [_under(package, land) for land in package.lands if land.kind in _FLOATS]
     if not found:
         raise InvalidValue("package", f"{package.name} does not float on its joints")
-    mean = sum(area for area, _ in found) / len(found), sum(edge for _, edge in found) / len(found)
-    return (Column(mean[0], mean[1], solder_mm3, len(found)),)
+    under, across, toe = (sum(values) / len(found) for values in zip(*found, strict=True))
+    edge = 2 * under + across if toe > 0 else 2 * (under + across)
+    return (
+        Column(
+            under * across, edge, solder_mm3, len(found), toe_width_mm=across, toe_length_mm=toe
+        ),
+    )
 
 
 _FLOATS = (JointKind.CHIP, JointKind.GULL_WING, JointKind.LEADLESS)
 
 
-def _under(package: Package, land: Land) -> tuple[float, float]:
-    """Area and edge of what lies between a pad and its terminal, mm², mm."""
+def _under(package: Package, land: Land) -> tuple[float, float, float]:
+    """What lies between a pad and its terminal, along and across, and the land that shows beyond
+    it, mm.
+    """
     if land.kind is JointKind.GULL_WING:
         long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
-        return LEAD_COVERS * land.area_mm2, 2 * (LEAD_COVERS * long + short)
+        return LEAD_COVERS * long, short, (1.0 - LEAD_COVERS) * long
     sideways = abs(land.x_mm) >= abs(land.y_mm)
     along, across = (
         (land.size_x_mm, land.size_y_mm) if sideways else (land.size_y_mm, land.size_x_mm)
@@ -99,7 +108,7 @@ def _under(package: Package, land: Land) -> tuple[float, float]:
     covered = min(max(half - inner, 0.1 * along), along)
     body = package.body_y_mm if sideways else package.body_x_mm
     wide = min(across, body) if land.kind is JointKind.CHIP else across
-    return covered * wide, 2 * (covered + wide)
+    return covered, wide, max(along - covered, 0.0)
 
 
 def thickness(package: Package, solder_mm3: float) -> Thickness:
@@ -181,13 +190,14 @@ def part_stencil(board: Board, ref: str, keep_out: Sequence[str] = (), shrink_mm
 
 
 def _opening_of(side: str, pad: int, ring: tuple[Point, ...], shrink_mm: float) -> Opening:
-    """A pad's outline, drawn in towards its middle."""
-    xs, ys = [x for x, _ in ring], [y for _, y in ring]
-    cx, cy = 0.5 * (min(xs) + max(xs)), 0.5 * (min(ys) + max(ys))
-    wide, tall = max(xs) - min(xs), max(ys) - min(ys)
-    fx = max(wide - 2 * shrink_mm, 0.1) / max(wide, 1e-9)
-    fy = max(tall - 2 * shrink_mm, 0.1) / max(tall, 1e-9)
-    drawn = tuple((cx + (x - cx) * fx, cy + (y - cy) * fy) for x, y in ring)
-    area = 0.5 * abs(sum(x0 * y1 - x1 * y0 for (x0, y0), (x1, y1) in zip(drawn, (*drawn[1:], drawn[0]), strict=True)))  # fmt: skip
-    edge = sum(math.dist(a, b) for a, b in zip(drawn, (*drawn[1:], drawn[0]), strict=True))
-    return Opening(side, drawn, area, perimeter_mm=edge, size_x_mm=wide * fx, size_y_mm=tall * fy, angle_deg=0.0, pad=pad)  # fmt: skip
+    """A pad's outline drawn in by so much all round. Raises InvalidValue where nothing is left."""
+    shape = Polygon(ring).buffer(-shrink_mm, join_style="mitre")
+    if shape.is_empty or shape.geom_type != "Polygon":
+        raise InvalidValue("shrink", f"{shrink_mm:g} mm all round leaves nothing of a pad")
+    drawn = tuple((float(x), float(y)) for x, y in shape.exterior.coords[:-1])
+    box = shape.minimum_rotated_rectangle.exterior.coords
+    sides = sorted((math.dist(box[0], box[1]), math.dist(box[1], box[2])))
+    return Opening(
+        side, drawn, shape.area, perimeter_mm=shape.length, size_x_mm=sides[1], size_y_mm=sides[0],
+        angle_deg=0.0, pad=pad,
+    )  # fmt: skip

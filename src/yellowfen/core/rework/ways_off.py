@@ -3,7 +3,8 @@ and for how long, what gets too hot, who comes loose or falls, minutes, what it 
 
 Laws: a way that cannot have all joints liquid at once is not possible, whatever the wishes; the
 odds fall with the time between the first and the last joint, in which a pad is torn off. Of what is
-possible the best is the one with the least to lose: odds first, minutes after.
+possible the best takes the least expected minutes: those of the hands, and the odds of trouble times
+what mending it takes.
 """
 
 import math
@@ -74,6 +75,11 @@ OVER_K = constant(
     "over_limit_spoils", 20.0, "K", mark=_M,
     source="a few kelvins over a class limit for seconds spoil little; our own weighing",
     affects="odds of a way off",
+)  # fmt: skip
+TROUBLE_MIN = constant(
+    "removal_trouble", 30.0, "min", mark=_M,
+    source="a torn pad, a lost neighbour, a new part fetched; our own weighing",
+    affects="which way off is proposed",
 )  # fmt: skip
 SCORES = constant(
     "scores_per_lead", 4.5, "1", mark=Mark.COMMON_PRACTICE,
@@ -213,8 +219,13 @@ def ways_off(scene: Scene, ref: str, bench: OffBench, matters: Matters) -> Itera
 
 
 def best_first(ways: Sequence[WayOff]) -> list[WayOff]:
-    """Possible ways first, by odds to a twentieth and then minutes."""
-    return sorted(ways, key=lambda one: (not one.possible, -round(one.odds * 20), one.minutes))
+    """Possible ways first, by the minutes they are expected to take, trouble counted."""
+    return sorted(ways, key=lambda one: (not one.possible, expected_min(one.minutes, one.odds)))
+
+
+def expected_min(minutes: float, odds: float) -> float:
+    """Minutes with the trouble that comes in the rest of the cases."""
+    return minutes + (1.0 - odds) * TROUBLE_MIN
 
 
 def _weighed(way: WayOff, part: PlacedPart, matters: Matters) -> WayOff:
@@ -252,7 +263,11 @@ def _air(
 ) -> WayOff:
     if bench.air is None:
         return _not(OffWay.AIR, "no hot-air station on the bench")
-    nozzles = dict.fromkeys((bench.air.nozzle_mm, *bench.nozzles_mm))
+    narrow = min(scene.board.width_mm, scene.board.height_mm)
+    every = dict.fromkeys((bench.air.nozzle_mm, *bench.nozzles_mm))
+    nozzles = [one for one in every if one <= narrow]
+    if not nozzles:
+        return _not(OffWay.AIR, f"the nozzle of {bench.air.nozzle_mm:g} mm is wider than the board")
     sources = [replace(bench.air, nozzle_mm=one, nozzle_long_mm=None) for one in nozzles]
     return _best_air(
         OffWay.AIR, scene, part, bench, [(one, None) for one in sources], heights_mm
@@ -348,7 +363,7 @@ def _air_scene(
     heater: Preheater | None,
 ) -> Scene:  # fmt: skip
     half = max(half_size_mm(part))
-    circle = max(half - 0.5 * source.nozzle_mm, 0.0) if source.nozzle_long_mm is None else 0.0
+    circle = round(max(half - 0.5 * source.nozzle_mm, 0.0), 1) if source.nozzle_long_mm is None else 0.0  # fmt: skip
     over = (part.ref,)
     if path is None:
         close = Move(Deed.CLOSE, 60.0, over, height, circle)
@@ -523,7 +538,7 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         removal_g=mix.removal_g,
         cautions=(
             "every trace has to go before the refit: wick twice, wash",
-            "indium and bismuth: gloves off, hands washed; never into the solder pot",
+            "indium and bismuth in it: wash hands; none into the solder pot",
         ),
     )  # fmt: skip
 

@@ -336,6 +336,8 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     if plan.lifts:
         rows += _lifts(forecast, targets, end, live)
     away = _away_s(end, targets, stop, live)
+    if plan.lifts:
+        away = max([away, *(due for due, cue in rows if cue.refs)])
     moves = tuple(cue.key for _, cue in rows if not cue.refs)
     flows = tuple(cue.key for _, cue in rows if cue.refs)
     leaves = Cue(

@@ -21,10 +21,15 @@ PLACE = Stage(key="place", name="Place", what="part by part, by one key")
 HEAT = Stage(key="heat", name="Heat", what="rehearse, then run it at the bench")
 LOOK = Stage(key="look", name="Look", what="joint by joint")
 FINISH = Stage(key="finish", name="Finish", what="one note for next time")
+SURVEY = Stage(key="survey", name="Survey", what="what is in the way, which way off")
+LIFT = Stage(key="lift", name="Lift", what="off, when every joint is liquid")
+PADS = Stage(key="pads", name="Pads", what="what is left on them, what to take off")
+LEGS = Stage(key="legs", name="Legs", what="clean, straight, tested, in which bag")
+REFIT = Stage(key="refit", name="Refit", what="on again, on the pads as they are")
 COURSES: dict[Purpose, tuple[Stage, ...]] = {
     Purpose.BUILD: (READY, PASTE, PLACE, HEAT, LOOK, FINISH),
-    Purpose.REWORK: (READY, HEAT, PASTE, PLACE, LOOK, FINISH),
-    Purpose.SALVAGE: (READY, HEAT, LOOK, FINISH),
+    Purpose.REWORK: (SURVEY, LIFT, PADS, REFIT, LOOK, FINISH),
+    Purpose.SALVAGE: (SURVEY, LIFT, LEGS, REFIT),
 }
 
 

@@ -15,3 +15,6 @@ CREATE TABLE passport (
     removed_at TEXT
 ) STRICT;
 CREATE INDEX passport_by_job ON passport (job_id);
+UPDATE heat SET plan = json_set(plan, '$.goal', 'lift')
+WHERE name LIKE 'Off%' AND (SELECT purpose FROM job WHERE job.id = heat.job_id) IN ('rework', 'salvage')
+AND NOT EXISTS (SELECT 1 FROM bench_run WHERE bench_run.heat_id = heat.id);

@@ -39,8 +39,10 @@ from yellowfen.core.heat.story import (
 )
 from yellowfen.core.heat.tour import leave_off, watched
 from yellowfen.core.metal.alloy import ALLOYS
+from yellowfen.core.rework.lift import support_mm
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Purpose
+from yellowfen.formats.rework_file import along_json, lift_json
 from yellowfen.store import bench_runs, boards, jobs, stations, tools
 from yellowfen.web.database import Database
 from yellowfen.web.heat_forms import PlanForm, plan_settings
@@ -61,6 +63,7 @@ from yellowfen.workflows.heat import (
     usual_plan,
 )
 from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.rework import lift_of
 
 router = APIRouter()
 MOST_POINTS = 240
@@ -77,7 +80,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
         "heat.html",
         {
             "room": "jobs",
-            "stage": "heat",
+            "stage": _stage(job),
             "job": job,
             "board": board,
             "plan": plan_svg(board, job.plan.side),
@@ -100,6 +103,13 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             },
         },
     )
+
+
+def _stage(job: Job) -> str:
+    """The stage that the heat in hand belongs to."""
+    if job.purpose is Purpose.BUILD:
+        return "heat"
+    return "lift" if job.plan.lifts else "refit"
 
 
 def _untouched(database: Database, job: Job) -> bool:
@@ -397,7 +407,12 @@ def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, A
         sure = sureness_of(database, jobs.get(database, job_id), more)
     except Changed:
         return {"changed": True}
+    lift = lift_of(database, jobs.get(database, job_id))
+    board = boards.get(database, jobs.get(database, job_id).board_id)
     return {
+        "lift": None if lift is None else lift_json(lift),
+        "along": [] if lift is None else along_json(lift),
+        "support_mm": round(support_mm(board.thickness_mm)),
         "bands": [
             {"ref": ref, "early_s": b.low, "late_s": b.high}
             for ref, b in zip(sure.targets, sure.melts, strict=True)
@@ -420,8 +435,10 @@ def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, A
                 strict=True,
             )
         },
-        "stop": _stop(sure.harm.low, sure.harm_why),
-        "middle": _stop(sure.harm.middle, sure.harm_why),
+        "stop": _stop(sure.harm.low, sure.harm_why)
+        if lift is None
+        else _stop(lift.leave_s, lift.leave_why),
+        "middle": _stop(sure.harm.middle, sure.harm_why) if lift is None else None,
         "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate],
         "count": sure.count,
         "stays": [

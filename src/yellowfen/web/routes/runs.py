@@ -24,7 +24,7 @@ from yellowfen.core.work.bench_run import (
     moments_s,
     shown,
 )
-from yellowfen.core.work.heat_script import START, spans
+from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
 from yellowfen.store import boards, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
@@ -44,6 +44,8 @@ DOING = {
     RunKind.KIT: "kit check",
     RunKind.LOOK: "looking",
     RunKind.IRON: "by iron",
+    RunKind.PADS: "pads",
+    RunKind.CHECK: "measuring",
 }
 BACK = {
     RunKind.HEAT: "heat",
@@ -52,6 +54,8 @@ BACK = {
     RunKind.KIT: "ready/kit",
     RunKind.LOOK: "look",
     RunKind.IRON: "ready/iron",
+    RunKind.PADS: "pads",
+    RunKind.CHECK: "adapter",
 }
 KEYS = {
     "skipped": ("Skip", "ArrowRight", "→"),
@@ -60,8 +64,17 @@ KEYS = {
     "doubtful": ("Which way?", "p", "p"),
     "not seen": ("Not seen", "n", "n"),
     "trouble": ("Trouble", "t", "t"),
+    "hangs": ("It hangs", "h", "h"),
+    "moved": ("Moved or gone", "m", "m"),
+    "lifted pad": ("Lifted pad", "l", "l"),
+    "torn track": ("Torn track", "t", "t"),
+    "mask gone": ("Mask gone", "k", "k"),
+    "not": ("Not so", "n", "n"),
+    "cannot reach": ("Cannot reach", "ArrowRight", "→"),
 }
-SIGNS = {"flux": "f", "shine": "s"}
+# Words that belong to some cues of a heat only, by how those begin.
+ONLY_AT = {"hangs": lifted_key(""), "moved": near_key("")}
+SIGNS = {"flux": "f", "shine": "s", "springs": "b"}
 CAUTIONS = {
     RunKind.HEAT: "Burns: board and nozzle stay hot for minutes. Handle back in its cradle."
     " Moving air, not over the face.",
@@ -71,6 +84,8 @@ CAUTIONS = {
     RunKind.LOOK: "Let the board cool first. Good light, rested eyes.",
     RunKind.IRON: "Burns: iron in its stand between joints. Moving air, not over the face."
     " Wash your hands after leaded solder.",
+    RunKind.PADS: "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands.",
+    RunKind.CHECK: "Board unpowered, capacitors discharged.",
 }
 
 
@@ -151,9 +166,15 @@ def _frame(run: BenchRun, board: Board) -> dict[str, Any]:
         "clock": RULES[run.kind].clock,
         "main": next(iter(RULES[run.kind].words)),
         "keys": [
-            {"word": word, "say": KEYS[word][0], "press": KEYS[word][1], "hint": KEYS[word][2]}
+            {
+                "word": word,
+                "say": KEYS[word][0],
+                "press": KEYS[word][1],
+                "hint": KEYS[word][2],
+                "only": ONLY_AT.get(word, ""),
+            }
             for word in RULES[run.kind].words
-            if word in KEYS
+            if word in KEYS and (word not in ONLY_AT or (heat and heat.lifts))
         ],
         "stays": [str(word) for word, effect in RULES[run.kind].words.items() if effect == "stays"],
         "places": _places(heat, board) if heat and heat.tour else [],
@@ -205,8 +226,13 @@ def _signs(script: Script, state: State) -> list[dict[str, str]]:
         if (kind := cue.key.split(" ")[0]) in SIGNS
         and START in state.done
         and cue.key not in state.done
-        and cue.key.removeprefix(kind).strip() in ("", now)
+        and _sign_of_now(cue.key.removeprefix(kind).strip(), kind, now, state)
     ]
+
+
+def _sign_of_now(of: str, kind: str, now: str, state: State) -> bool:
+    """True for a sign of the heat, of the stop in hand, or of a part that is still to be lifted."""
+    return of in ("", now) or (kind == "springs" and lifted_key(of) in state.to_do)
 
 
 def _cue(one: Shown) -> dict[str, Any]:

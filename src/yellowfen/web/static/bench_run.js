@@ -20,7 +20,7 @@ document.addEventListener("alpine:init", () => {
       if (this.clock) {
         more.a = () => this.away();
         more.y = () => this.confirm();
-        for (const key of ["f", "s"]) more[key] = () => this.sign(this.signs.find((one) => one.press === key));
+        for (const key of ["f", "s", "b"]) more[key] = () => this.sign(this.signs.find((one) => one.press === key));
       }
       this.beginTaps(more);
     },
@@ -88,6 +88,7 @@ document.addEventListener("alpine:init", () => {
     away() { if (!this.notHeating) this.note("away", this.main, "Heat is away"); },
     note(cue, word, said) { this.add({ cue, word, said, at_ms: Math.round(Date.now() + this.offset) }); },
     sayWord(event) { this.answer(event.currentTarget.dataset.word); },
+    fits(only) { return only === "" || Boolean(this.cue?.key.startsWith(only)); },
     take(answer) {
       Object.assign(this, answer);
       this.bar?.expect(this);

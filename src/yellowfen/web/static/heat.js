@@ -344,7 +344,7 @@ document.addEventListener("alpine:init", () => {
         outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side, bare_below: this.bare_below, absent: this.absent,
         moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.longText === "" ? null : Number(this.longText),
         nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
-        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core,
+        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core, goal: this.goal,
       };
     },
 
@@ -426,7 +426,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     get verdict() {
-      if (this.none) return "Choose a part to heat.";
+      if (this.none) return this.lifts ? "Choose a part to lift." : "Choose a part to heat.";
       if (!this.answer || this.answer.empty) return "Rehearsing…";
       if (this.untouched && this.touring) return `Planning a tour of ${this.targets.length} parts…`;
       const cold = this.targets.filter((ref) => this.answer.parts[ref]?.molten_s === null);
@@ -435,6 +435,7 @@ document.addEventListener("alpine:init", () => {
       const last = Math.max(...this.targets.map((ref) => this.answer.parts[ref].molten_s));
       const off = this.heatEnd;
       if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
+      if (this.lifts && !this.isTour) return this.outlook?.lift?.sentence ?? `All liquid at about ${fine(last)}.`;
       const cooked = this.cooked;
       if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
       if (this.isTour) return this.planSays;
@@ -443,6 +444,19 @@ document.addEventListener("alpine:init", () => {
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
       return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
+    // A heat that takes parts off: what comes last, who comes along, what to cover.
+    get lifts() { return this.goal === "lift"; },
+    get liftShown() { return this.lifts && Boolean(this.outlook?.lift) && !this.none; },
+    get liftLast() { const last = this.outlook?.lift?.last; return last ? `Wait for pin ${last.pin} of ${last.ref}: ${last.why}.` : ""; },
+    get liftAlong() {
+      const along = this.outlook?.along ?? [];
+      if (!along.length) return "No neighbour comes along.";
+      return `Liquid with it: ${along.slice(0, 5).map((one) => `${one.ref} (${Math.round(100 * one.share)} %${one.falls ? ", falls" : ""})`).join(", ")}${along.length > 5 ? ` and ${along.length - 5} more` : ""}.`;
+    },
+    get liftHow() { return this.outlook?.lift ? `A nudge that springs back says: all liquid. Lift by tweezers or vacuum with the heat on it, never with force. Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""; },
+    get liftCovers() { return this.isAir && (this.outlook?.lift?.cover ?? []).some((ref) => !this.shields.includes(ref)); },
+    get coverText() { return `Cover ${(this.outlook?.lift?.cover ?? []).join(", ")}`; },
+    coverThem() { this.shields = [...new Set([...this.shields, ...this.outlook.lift.cover])]; this.drawFoil(); this.changed(); },
     get cooked() { return Object.entries(this.answer.parts).filter(([, fate]) => fate.limit_passed_s !== null).map(([ref]) => ref); },
     get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
     get looseText() {
@@ -493,6 +507,7 @@ document.addEventListener("alpine:init", () => {
     get stopText() {
       if (!this.outlook) return "";
       const stop = this.outlook.stop;
+      if (!stop && this.lifts) return "Who goes by the nudge comes to no harm in nine of ten.";
       if (!stop) return this.isTour ? "No harm foreseen in nine of ten, each stop left when it has flowed." : "No harm foreseen if you go on for 90 s more.";
       return `Stop by ${fine(stop.at_s)}:`;
     },

@@ -1,0 +1,209 @@
+"""Refit: ways for a part on its pads as they are, how it floats, moving parts to another board, an
+adapter with headers.
+"""
+
+import sqlite3
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import BoardPart
+from yellowfen.core.deposit.fillet import wanted
+from yellowfen.core.heat.plan import Goal, usual_moves
+from yellowfen.core.metal.alloy import Alloy, alloy_named
+from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.rework.adapter import Adapter, adapter
+from yellowfen.core.rework.legs import Transfer, transfer_list
+from yellowfen.core.rework.pads import Want
+from yellowfen.core.rework.refit import Centring, Thickness, centring, thickness
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
+from yellowfen.core.work.iron_rows import Row
+from yellowfen.core.work.job import Job
+from yellowfen.core.work.technique import Kind, Way, kind_of
+from yellowfen.errors import InvalidValue
+from yellowfen.store import bench_runs, boards, jobs
+from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.rework import lift_of, pads_of, salvaged
+
+
+@dataclass(frozen=True, kw_only=True)
+class RefitWay:
+    """One way to put a part on again: what the pads want for it, minutes, odds of a mend, why not;
+    `says` what matters about it.
+    """
+
+    name: str
+    want: Want
+    minutes: float
+    odds: float
+    says: str
+    refused: str = ""
+
+
+_LEVELLED = {
+    JointKind.CHIP: "a bump on each land, tacky flux, air from straight above: the joint stays thick",
+    JointKind.GULL_WING: "old solder drawn level, fresh flux, air down both rows alike",
+}
+
+
+def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[RefitWay]:
+    """The ways of Ready for this part, and old solder on the pads used again; best first."""
+    state = ready_state(connection, job.id)
+    part = next((one for one in state.board.parts if one.ref == ref), None)
+    if part is None:
+        raise InvalidValue("of", f"there is no part {ref[:40]!r} on this board")
+    kinds = {land.kind for land in part.package.lands}
+    found = []
+    for offer in state.way(ref).offers:
+        if offer.way in (Way.PRINT_PLATE, Way.DOTS_PLATE, Way.LAST):
+            continue
+        wants = Want.MOUNDS if offer.way is Way.MOUNDS_AIR else Want.BARE
+        found.append(
+            RefitWay(
+                name=_NAMES.get(offer.way, str(offer.way)), want=wants, minutes=offer.minutes,
+                odds=offer.odds, refused=offer.refused, says=_says(offer.way, part.package),
+            )
+        )  # fmt: skip
+    kind = next((one for one in _LEVELLED if one in kinds), None)
+    if kind is not None and not part.package.iron_only:
+        hard = kind_of(part.package) in (Kind.FINE, Kind.TINY)
+        found.append(
+            RefitWay(
+                name="old solder, flux, hot air",
+                want=Want.MOUNDS if kind is JointKind.CHIP else Want.LEVEL, minutes=2.0,
+                odds=0.12 if hard else 0.05, says=_LEVELLED[kind],
+            )
+        )  # fmt: skip
+    return sorted(found, key=lambda one: (bool(one.refused), one.minutes + 4.0 * one.odds))
+
+
+_NAMES = {
+    Way.PRINT_AIR: "a stencil of this part, hot air",
+    Way.DOTS_AIR: "dots or dabs, hot air",
+    Way.MOUNDS_AIR: "mounds, paste in the middle, hot air",
+}
+
+
+def _says(way: Way, package: Package) -> str:
+    """What matters about a way on pads that were soldered before."""
+    if way is Way.DOTS_AIR:
+        pitch = package.pitch_mm
+        if pitch <= 0.8 + 1e-6:
+            return "pad by pad: a line across this pitch bridges about half"
+        return "pad by pad: a line throws balls that have to be brushed off"
+    if way is Way.MOUNDS_AIR:
+        return "warm the board first: mounds by a cool iron do not melt on spokes and planes"
+    if way is Way.PRINT_AIR:
+        return "openings less what screws and ground areas want free; peel it off, or leave it under as a known spacer"
+    return "tack, look at all sides, then the rest"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Floating:
+    """How a part floats on its refit's solder, and from how far off it centres itself; None where it
+    is no part that floats freely. `solder_mm3` a joint, `there_mm3` of it already on the pad.
+    """
+
+    thickness: Thickness | None
+    centring: Centring | None
+    solder_mm3: float
+    there_mm3: float
+
+    @property
+    def picture_px(self) -> float:
+        """Height of the joint in the page's drawing, where 0.1 mm are 14."""
+        return 0.0 if self.thickness is None else min(140.0 * self.thickness.height_mm, 26.0)
+
+
+def floating_of(connection: sqlite3.Connection, job: Job, ref: str) -> Floating:
+    """The part on what is on its pads, or on what its joints want where they were wicked bare."""
+    plan = pads_of(connection, job, ref)
+    package = boards.get(connection, job.board_id).part(ref).package
+    lands = [land for land in package.lands if land.kind in (JointKind.CHIP, JointKind.GULL_WING, JointKind.LEADLESS)]  # fmt: skip
+    if not lands or package.has_thermal_pad:
+        return Floating(thickness=None, centring=None, solder_mm3=0.0, there_mm3=0.0)
+    by_pin = {pad.pin: pad for pad in plan.pads}
+    there = sum(by_pin[land.pin].wanted_mm3 for land in lands) / len(lands)
+    ask = [wanted(package, land) for land in lands]
+    need = sum(0.5 * (one.lean_mm3 + one.fat_mm3) for one in ask) / len(ask)
+    solder = max(need, there)
+    lag = 0.0
+    if job.plan.lifts and ref in job.plan.targets:
+        window = lift_of(connection, job)
+        first, last = (window.first_shine.middle, window.opens.middle) if window else (None, None)
+        lag = max(last - first, 0.0) if first is not None and last is not None else 0.0
+    return Floating(
+        thickness=thickness(package, solder), centring=centring(package, solder, lag),
+        solder_mm3=solder, there_mm3=there,
+    )  # fmt: skip
+
+
+def take_refit_heat(connection: sqlite3.Connection, job_id: int) -> None:
+    """Take the heat that puts the job's parts on in hand; one is made where there is none."""
+    job = jobs.get(connection, job_id)
+    place = next((heat for heat in job.heats if not heat.plan.lifts), None)
+    if place is None:
+        targets = job.parts or job.plan.targets
+        plan = replace(job.plan, goal=Goal.SOLDER, targets=targets, moves=usual_moves(targets))
+        jobs.choose_heat(connection, job_id, jobs.add_heat(connection, job_id, "On again", plan))
+    else:
+        jobs.choose_heat(connection, job_id, place.id)
+
+
+# to another board, or an adapter
+def transfer_to(
+    connection: sqlite3.Connection, job: Job, other_id: int
+) -> tuple[list[Transfer], list[str]]:
+    """What this donor gives to another job's board, in the order in which what is still on survives:
+    shy parts first, then the light before the heavy; and what is still missing there.
+    """
+    other = jobs.get(connection, other_id)
+    donor = boards.get(connection, job.board_id)
+    board = boards.get(connection, other.board_id)
+    order = sorted(
+        (part for part in donor.parts if job.about(part.ref)),
+        key=lambda part: (not part.package.heat_shy, part.package.limit_c, part.package.mass_mg, part.ref),
+    )  # fmt: skip
+    refused = [one.kept.passport.ref for one in salvaged(connection, job.id) if one.fitness.refused]
+    return transfer_list(
+        {part.ref: (part.package.name, part.value) for part in donor.parts},
+        {
+            part.ref: (part.package.name, part.value)
+            for part in board.parts
+            if other.about(part.ref)
+        },
+        [part.ref for part in order],
+        refused,
+    )
+
+
+def adapter_of(part: BoardPart, alloy: Alloy) -> Adapter:
+    """The adapter of a part's package. Raises InvalidValue for one without numbered pins."""
+    return adapter(part.package, alloy)
+
+
+def start_headers(connection: sqlite3.Connection, job_id: int, part: BoardPart) -> int:
+    """Open the bench's run over the header pins: a corner, the opposite one, the rest."""
+    made = adapter_of(part, alloy_named("Sn63Pb37"))
+    each = made.seconds / len(made.pins)
+    rows = tuple(
+        Row(
+            (name,), 2.54, 2.54, joints_mm3=made.joint_mm3, wire_mm=made.wire_mm, loads=1,
+            load_wire_mm=made.wire_mm, flux_mm3=0.0, seconds=(each,), slow_pins=(),
+        )
+        for name in made.order
+    )  # fmt: skip
+    plan = IronPlan(refs=(part.ref,), rows=rows, iron="340 °C, 1.6 mm chisel")
+    return bench_runs.add(connection, job_id, RunKind.IRON, plan)
+
+
+def start_check(connection: sqlite3.Connection, job_id: int, part: BoardPart) -> int:
+    """Open the bench's run over the meter's list of an adapter."""
+    made = adapter_of(part, alloy_named("Sn63Pb37"))
+    lines = tuple(
+        CheckLine(
+            here=here, there=there.removeprefix("not "),
+            expect="must not connect" if there.startswith("not ") else "must connect",
+        )
+        for here, there in made.continuity
+    )  # fmt: skip
+    return bench_runs.add(connection, job_id, RunKind.CHECK, CheckPlan(name=part.ref, lines=lines))
