@@ -17,10 +17,10 @@ import pytest
 
 from tests.live_server import LiveServer
 from yellowfen.core.work.bench_run import RULES, RunKind
-from yellowfen.core.work.bench_scripts import Joint, LookPlan
+from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, Joint, LookPlan
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
-from yellowfen.workflows import bench_runs, demo
+from yellowfen.workflows import bench_runs, demo, rework
 from yellowfen.workflows.opening import open_database
 
 KILLS = int(os.environ.get("YELLOWFEN_KILLS", "6"))
@@ -43,7 +43,11 @@ def started(connection: sqlite3.Connection, kind: RunKind) -> int:
     if kind is RunKind.LOOK:
         joints = tuple(Joint(ref="U4", pin=str(pin)) for pin in range(1, 9))
         return stored.add(connection, job, kind, LookPlan(joints=joints))
+    if kind is RunKind.CHECK:
+        lines = tuple(CheckLine(here=f"A{n}", there=f"B{n}", expect="must connect") for n in range(8))  # fmt: skip
+        return stored.add(connection, job, kind, CheckPlan(name="U4", lines=lines))
     starts = {
+        RunKind.PADS: lambda: rework.start_pads(connection, job, "U4"),
         RunKind.HEAT: lambda: bench_runs.start_heat(connection, job),
         RunKind.PLACE: lambda: bench_runs.start_placing(connection, job, "top"),
         RunKind.PASTE: lambda: bench_runs.start_dotting(connection, job, "top"),

@@ -15,7 +15,9 @@ def open_heat(page: Page, server: LiveServer, parts: str) -> None:
     """A job of its own at its Heat stage: the server is shared with other tests."""
     form = {"purpose": "rework", "parts": parts, "name": "Heat by eye"}
     opened = page.request.post(f"{server.url}/boards/1/open", form=form)
-    page.goto(f"/jobs/{re.findall(r'/jobs/([0-9]+)', opened.url)[0]}/heat")
+    job = re.findall(r"/jobs/([0-9]+)", opened.url)[0]
+    page.request.post(f"{server.url}/jobs/{job}/refit/heat")
+    page.goto(f"/jobs/{job}/heat")
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
 
 

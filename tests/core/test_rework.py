@@ -14,6 +14,7 @@ from shapely import Polygon
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.deposit.floating import settled_mm
+from yellowfen.core.deposit.through_hole import fillet_cone_mm3, joint_mm3, paste_in_hole_mm3
 from yellowfen.core.heat.doubt import Doubts, sureness
 from yellowfen.core.heat.drive import tip_conductance_w_k
 from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
@@ -23,13 +24,7 @@ from yellowfen.core.metal.alloy import ALLOYS, SURFACE_TENSION_N_M
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.rework import flood
-from yellowfen.core.rework.adapter import (
-    adapter,
-    fillet_cone_mm3,
-    header_rows_mm,
-    joint_mm3,
-    paste_in_hole_mm3,
-)
+from yellowfen.core.rework.adapter import adapter, header_rows_mm
 from yellowfen.core.rework.flood import Chain, Tip, flooded
 from yellowfen.core.rework.legs import Passport, Proof, coplanar_mm, fitness, transfer_list
 from yellowfen.core.rework.lift import lift_samples, lift_window

@@ -159,8 +159,12 @@ def test_the_demo_has_a_past_made_as_a_user_would_make_it(client: TestClient) ->
     connection = connect_existing(client.app.state.data)
     assert demo.furnish(connection)
     assert not demo.furnish(connection)
-    build, rework = jobs.rows(connection)
-    assert rework.done >= {"ready", "look", "finish"}
+    salvage, patch, pads, build, rework = jobs.rows(connection)
+    assert rework.done >= {"survey", "lift", "refit", "look", "finish"}
+    assert pads.done == {"survey", "lift", "heat"} - ({"heat"} - pads.done)
+    assert patch.done == frozenset()
+    assert salvage.done >= {"survey", "legs"}
+    assert work.piece_state(connection, pads.pieces[0]).off == {"U2"}
     heated = stored.latest(connection, build.id, RunKind.HEAT)
     assert heated is not None
     assert heated.forecast is not None

@@ -5,8 +5,9 @@ from typing import Any
 from markupsafe import Markup, escape
 
 from yellowfen.core.board.board import Board
+from yellowfen.core.deposit.through_hole import PIN_MM, RING_MM
 from yellowfen.core.part.package import Land, Package
-from yellowfen.core.rework.adapter import GRID_MM, PIN_MM, RING_MM, Adapter
+from yellowfen.core.rework.adapter import GRID_MM, Adapter
 from yellowfen.core.rework.pads import PadsPlan
 
 

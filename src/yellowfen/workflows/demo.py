@@ -7,19 +7,26 @@ from importlib import resources
 
 from yellowfen.core.bench.station import Station, Tool, ToolKind
 from yellowfen.core.board.choices import Choices
+from yellowfen.core.board.sketch import Plane, SketchedPart
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
-from yellowfen.core.heat.scene import Deed, HotPlate, Iron, Move, TipShape
+from yellowfen.core.heat.scene import Core, Deed, HotPlate, Iron, Move, TipShape
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import paste_named
+from yellowfen.core.rework.legs import Proof
+from yellowfen.core.rework.survey import Age, Answers, Power, Solder
+from yellowfen.core.rework.ways_off import Matters, OffWay
 from yellowfen.core.work.bench_run import RULES, Tap
 from yellowfen.core.work.job import Purpose, Verdict
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
+from yellowfen.store import rework as stored_rework
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.workflows import bench_runs as bench_runs_work
 from yellowfen.workflows import jobs as work
+from yellowfen.workflows import refit, sketching
+from yellowfen.workflows import rework as rework_work
 from yellowfen.workflows.calibration import Scrap, melt_test
 from yellowfen.workflows.heat import usual_plan
 
@@ -99,7 +106,8 @@ def _fill_materials(connection: sqlite3.Connection) -> None:
 
 def furnish(connection: sqlite3.Connection) -> bool:
     """Give the demo a past, made as a user would: a bench with plate and iron, the station taught,
-    the rework of U4 run once, a build of two boards whose first side is done on one.
+    the rework of U4 run once, a build of two boards whose first side is done on one, a rework in the
+    middle of its pads, a patch with a leadless part to come off, LEDs to be salvaged from a strip.
 
     True when something was added; a demo that somebody has used is left alone.
     """
@@ -120,6 +128,9 @@ def furnish(connection: sqlite3.Connection) -> bool:
     )
     jobs.take_piece(connection, rework.id, jobs.pieces_of(connection, rework.id)[0].id)
     _all_done(connection, bench_runs_work.start_kit_check(connection, rework.id), 6)
+    rework_work.keep_answers(connection, rework.id, replace(_LEADED, way=str(OffWay.AIR)))
+    _heated(connection, rework.id, slower=1.03)
+    refit.take_refit_heat(connection, rework.id)
     run = _heated(connection, rework.id, slower=1.06)
     for land in boards.get(connection, rework.board_id).part("U4").package.lands:
         verdict = Verdict.LEAN if land.pin == "4" else Verdict.GOOD
@@ -142,7 +153,74 @@ def furnish(connection: sqlite3.Connection) -> bool:
     _all_done(connection, bench_runs_work.start_dotting(connection, build, side), 14)
     _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
     _heated(connection, build, slower=0.95)
+    _in_the_middle_of_pads(connection, rework.board_id)
+    _patch_with_a_leadless_part(connection)
+    _strip_of_leds(connection)
     return True
+
+
+_LEADED = Answers(solder=Solder.LEADED, age=Age.SHELF, power=Power.SAFE)
+
+
+def _in_the_middle_of_pads(connection: sqlite3.Connection, board_id: int) -> None:
+    """The driver U2 is off, its pads are half done."""
+    job = work.open_job(
+        connection, board_id, "Driver U2, new one on", Purpose.REWORK, ("U2",), ("blue dot",)
+    )
+    rework_work.keep_answers(connection, job, replace(_LEADED, way=str(OffWay.AIR)))
+    _heated(connection, job, slower=1.0)
+    run = rework_work.start_pads(connection, job, "U2")
+    for number, cue in enumerate(bench_runs.get(connection, run).script.cues[:12]):
+        _tapped(connection, run, number, cue.key, 5.0 * number)
+
+
+def _patch_with_a_leadless_part(connection: sqlite3.Connection) -> None:
+    """A piece of somebody's old controller, sketched; its leadless driver has to come off."""
+    parts = (
+        SketchedPart("U1", "QFN-20", 16.0, 14.0, value="lamp driver"),
+        SketchedPart("C1", "0603", 16.0, 19.5, value="100 nF"),
+        SketchedPart("C2", "0402", 21.0, 14.0, 90.0, value="10 nF"),
+        SketchedPart("D1", "LED 0805", 8.5, 14.0, 90.0, value="amber"),
+        SketchedPart("J1", "CONN-4-1.25", 26.5, 22.0, value="lamps"),
+        SketchedPart("C3", "0805", 16.0, 14.0, side="bottom", value="10 µF"),
+    )
+    board = sketching.begin(connection, "Old lamp controller")
+    sketch = replace(sketching.sketch_of(connection, board), plane=Plane.YES, parts=parts)
+    sketching.keep(connection, board, sketch)
+    work.open_job(connection, board, "Leadless driver off", Purpose.REWORK, ("U1",))
+
+
+def _strip_of_leds(connection: sqlite3.Connection) -> None:
+    """Eight LEDs on aluminium, to be taken off by the plate; two are in a bag already."""
+    parts = tuple(
+        SketchedPart(f"D{number + 1}", "PLED-4", 8.0 + 12.0 * number, 6.0, value="warm white")
+        for number in range(8)
+    )
+    board = sketching.begin(connection, "Lamp strip")
+    sketch = replace(
+        sketching.sketch_of(connection, board), plane=Plane.NO, parts=parts, width_mm=100.0,
+        height_mm=12.0,
+    )  # fmt: skip
+    sketching.keep(connection, board, sketch)
+    refs = tuple(part.ref for part in parts)
+    job = work.open_job(connection, board, "Eight LEDs to keep", Purpose.SALVAGE, refs)
+    asked = replace(_LEADED, matters=Matters.PART, way=str(OffWay.PLATE))
+    rework_work.keep_answers(connection, job, asked)
+    plate = _plate(connection)
+    assert isinstance(plate.content, HotPlate)
+    plan = jobs.get(connection, job).plan
+    moves = (Move(Deed.PLATE, 150.0), Move(Deed.WITHDRAW, 60.0))
+    plan = replace(
+        plan, source=SourceKind.PLATE, tool_id=plate.id, moves=moves,
+        plate=replace(plate.content, set_c=255.0),
+        core=Core.ALUMINIUM,
+    )  # fmt: skip
+    jobs.keep_plan(connection, job, plan)
+    for ref, proof, note in (("D1", Proof.GOOD, "lit at 20 mA"), ("D2", Proof.NOT_YET, "")):
+        passport_id = rework_work.write_passport(connection, job, ref)
+        kept = stored_rework.get_passport(connection, passport_id).passport
+        kept = replace(kept, bag="lamps 1", cleaned=True, tested=proof, note=note, liquid_s=9.0, heats=2)  # fmt: skip
+        stored_rework.keep_passport(connection, passport_id, kept)
 
 
 def _plate(connection: sqlite3.Connection) -> Tool:

@@ -18,8 +18,9 @@ from yellowfen.core.part.package import Package, tip_reaches
 from yellowfen.core.rework.flood import BEAD_MM2
 from yellowfen.core.rework.legs import Fitness, Passport, fitness
 from yellowfen.core.rework.lift import LiftWindow, lift_window
-from yellowfen.core.rework.pads import PadsPlan, pads_plan
-from yellowfen.core.rework.survey import Answers, Survey, survey
+from yellowfen.core.rework.pads import PadsPlan, Want, pads_plan
+from yellowfen.core.rework.plate_salvage import Harvest, harvest_of
+from yellowfen.core.rework.survey import Answers, Solder, Survey, survey
 from yellowfen.core.rework.ways_off import OffBench, OffWay, WayOff, expected_min, ways_off
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PadsRun, PadStep
@@ -27,7 +28,7 @@ from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rework_file import way_json
-from yellowfen.store import bench_runs, boards, jobs, stations, tools
+from yellowfen.store import bench_runs, boards, jobs, paste, stations, tools
 from yellowfen.store import rework as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
@@ -46,6 +47,7 @@ def keep_answers(connection: sqlite3.Connection, job_id: int, content: Answers) 
     job = jobs.get(connection, job_id)
     with atomic(connection):
         stored.keep_answers(connection, job.id, job.piece_id, content)
+        _tell_mixing(connection, job.id, content)
         for heat in job.heats:
             if heat.plan.lifts and heat.plan.alloy != content.alloy:
                 changed = replace(heat.plan, alloy=content.alloy, board_alloy=content.alloy)
@@ -184,22 +186,64 @@ def ways_seen(steps: list[str]) -> list[dict[str, Any]]:
     )
 
 
-def take_way(connection: sqlite3.Connection, job_id: int, way: str, heat: dict[str, Any] | None) -> None:  # fmt: skip
-    """Choose a way off; one that heats is put into the job's lifting heat."""
+def take_way(
+    connection: sqlite3.Connection, job_id: int, ref: str, way: str, heat: dict[str, Any] | None
+) -> None:
+    """Choose a way off for a part; one that heats is put into a lifting heat of its own, a plate's
+    into that of all the job's parts on the same face. What is left on the pads is known to Mixing.
+    """
     job = jobs.get(connection, job_id)
     chosen = replace(answers_of(connection, job), way=way)
     with atomic(connection):
         stored.keep_answers(connection, job.id, job.piece_id, chosen)
+        _tell_mixing(connection, job.id, chosen)
         if heat is None:
             return
         plan = unpack(HeatPlan, json.dumps(heat))
-        place = next((one for one in job.heats if one.plan.lifts), None)
-        if place is None:
-            jobs.choose_heat(connection, job.id, jobs.add_heat(connection, job.id, "Off", plan))
-            return
-        same = tuple(ref for ref in place.plan.targets if ref not in plan.targets)
-        jobs.keep_heat(connection, place.id, plan if not same else replace(plan, targets=plan.targets))  # fmt: skip
-        jobs.choose_heat(connection, job.id, place.id)
+        if plan.source is SourceKind.PLATE:
+            plan = _for_all(connection, job, plan, chosen.part_s)
+        jobs.choose_heat(connection, job.id, _heat_for(connection, job, ref, plan))
+
+
+def _for_all(connection: sqlite3.Connection, job: Job, plan: HeatPlan, part_s: float) -> HeatPlan:
+    """A plate's lift of all the job's parts on that face, long enough to take each off."""
+    sides = {part.ref: part.side for part in boards.get(connection, job.board_id).parts}
+    mine = tuple(ref for ref in job.parts if sides.get(ref) == plan.side) or plan.targets
+    heat, *rest = plan.moves
+    longer = replace(heat, seconds=heat.seconds + part_s * (len(mine) - 1))
+    return replace(plan, targets=mine, moves=(longer, *rest))
+
+
+def _heat_for(connection: sqlite3.Connection, job: Job, ref: str, plan: HeatPlan) -> int:
+    """The job's heat that lifts just these parts, set as `plan`; one that lifted more keeps the
+    others.
+    """
+    lifting_heats = [heat for heat in job.heats if heat.plan.lifts]
+    same = next((heat for heat in lifting_heats if set(heat.plan.targets) <= set(plan.targets)), None)  # fmt: skip
+    if same is not None:
+        jobs.keep_heat(connection, same.id, plan)
+        return same.id
+    for heat in lifting_heats:
+        rest = tuple(one for one in heat.plan.targets if one not in plan.targets)
+        if len(rest) < len(heat.plan.targets):
+            kept = replace(heat.plan, targets=rest, moves=usual_moves(rest))
+            jobs.keep_heat(connection, heat.id, kept)
+    return jobs.add_heat(connection, job.id, f"Off, {ref}"[:80], plan)
+
+
+def _tell_mixing(connection: sqlite3.Connection, job_id: int, asked: Answers) -> None:
+    """What of the old solder stays on the pads, as the Paste stage's Mixing has it."""
+    if asked.way == OffWay.REMOVAL:
+        left = "removal alloy"
+    elif asked.want is Want.BARE:
+        left = "nothing"
+    else:
+        left = {
+            Solder.LEADED: "leaded solder",
+            Solder.BISMUTH: "bismuth solder",
+        }.get(asked.solder, "lead-free solder")
+    plan = paste.plan_of(connection, job_id)
+    paste.keep_plan(connection, job_id, replace(plan, left_over=left))
 
 
 def lifting(job: Job) -> HeatPlan:
@@ -219,6 +263,14 @@ def lift_of(connection: sqlite3.Connection, job: Job) -> LiftWindow | None:
     sure = sureness_of(connection, job)
     done = rehearse_job(connection, job)
     return lift_window(done.scene, done.rehearsal, sure, answers_of(connection, job).matters)
+
+
+def harvest_in(connection: sqlite3.Connection, job: Job) -> Harvest | None:
+    """What comes off in one heating of a plate that lifts several parts; None for another heat."""
+    if not job.plan.lifts or job.plan.source is not SourceKind.PLATE or len(job.plan.targets) < 2:
+        return None
+    done = rehearse_job(connection, job)
+    return harvest_of(done.scene, done.rehearsal, answers_of(connection, job).part_s)
 
 
 # pads

@@ -7,6 +7,7 @@ to the body or over the end's top.
 
 from dataclasses import dataclass
 
+from yellowfen.core.deposit.through_hole import joint_mm3
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.source.mark import Mark, constant
 
@@ -27,6 +28,7 @@ UNDER_FOOT_MM = constant(
     affects="what a joint wants",
 )
 LEADLESS_MM = (0.03, 0.10)
+USUAL_BOARD_MM = 1.6
 THERMAL_MM = (0.04, 0.10)
 # Gull-wing lead by pitch up to (mm): width, thickness, foot length, mm.
 _LEADS = (
@@ -82,6 +84,9 @@ def wanted(package: Package, land: Land) -> Wanted:
         return _chip(package, land)
     if land.kind in (JointKind.THERMAL_PAD, JointKind.TAB):
         return Wanted(THERMAL_MM[0] * area * 0.5, THERMAL_MM[1] * area)
+    if land.kind is JointKind.THROUGH_HOLE:
+        whole = joint_mm3(USUAL_BOARD_MM, ring_mm=max(min(long, short), 1.2))
+        return Wanted(0.6 * whole, 1.2 * whole)
     if land.kind is JointKind.BALL:
         return Wanted(0.0, 0.5 * area * short)
     return Wanted(LEADLESS_MM[0] * area, LEADLESS_MM[1] * area)

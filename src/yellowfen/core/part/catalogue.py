@@ -819,6 +819,43 @@ def connector(
     )
 
 
+def _header(rows: int, pins: int) -> Package:
+    """A pin header at 2.54 mm: soldered in its holes, by iron, after everything else."""
+    lands = tuple(
+        Land(
+            str(rows * place + row + 1), (row - (rows - 1) / 2) * 2.54,
+            ((pins - 1) / 2 - place) * 2.54, 1.7, 1.7, kind=JointKind.THROUGH_HOLE,
+        )
+        for place in range(pins)
+        for row in range(rows)
+    )  # fmt: skip
+    return _in_holes(f"HDR-{rows}x{pins}", "header", (2.54 * rows, 2.54 * pins, 8.5), lands)
+
+
+def _axial(name: str, long: float, across: float, centres: float) -> Package:
+    """A diode on wires, bent into its holes."""
+    lands = tuple(
+        Land(pin, sign * centres / 2, 0.0, 1.8, 1.8, kind=JointKind.THROUGH_HOLE)
+        for pin, sign in (("1", -1), ("2", 1))
+    )
+    return _in_holes(name, "diode", (long, across, across), lands)
+
+
+def _in_holes(
+    name: str, family: str, body: tuple[float, float, float], lands: tuple[Land, ...]
+) -> Package:
+    plastic = family == "header"
+    return Package(
+        name, family, body[0], body_y_mm=body[1], height_mm=body[2], gap_mm=0.1,
+        volumetric_heat_mj_m3k=PLASTIC if plastic else MOULDED, lead_w_k=GULL_W_K,
+        tab_w_k=TAB_W_K, limit_c=LIMIT_UNKNOWN_PLASTIC if plastic else LIMIT_MOULDED_MIDDLE,
+        limit_why="pins in holes: soldered by iron after the heat", lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[PLASTIC if plastic else MOULDED],
+        density_g_cm3=BODY_G_CM3[PLASTIC if plastic else MOULDED], heat_shy=plastic,
+        iron_only=True,
+    )  # fmt: skip
+
+
 def _two_sided(
     name: str,
     family: str,
@@ -868,6 +905,8 @@ _DIODES = {
     "MINIMELF": (3.5, 1.5, 1.5, 3.5, (1.3, 1.6)),
     "MELF": (5.2, 2.4, 2.4, 5.2, (1.6, 2.6)),
 }
+# Diodes on wires: body long, thick; holes apart, mm [from memory: usual outlines].
+_AXIAL = {"35": (4.0, 1.9, 7.62), "41": (5.2, 2.7, 10.16), "201": (9.5, 5.3, 15.24)}
 _TANTALUM = {
     "A": (3.2, 1.6, 1.6, 2.8, (1.6, 1.4)),
     "B": (3.5, 2.8, 1.9, 3.1, (1.6, 2.3)),
@@ -1217,6 +1256,14 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
         (
             r"(?:FFC|FPC|FLATCABLE|FLAT[_ -]CABLE).*?(\d{1,2})(?:P|PIN|[_ -]|$)(?:.*?(0\.5|1\.0|0\.3))?",
             lambda m: _flat_cable(int(m[1]), float(m[2] or 0.5)),
+        ),
+        (
+            r"(?:HDR|HEADER|PIN[_ -]?HEADER|PIN[_ -]?SOCKET)[_ -]*([12])x0?(\d{1,2})(?!\d)",
+            lambda m: _header(int(m[1]), int(m[2])),
+        ),
+        (
+            r"DO[_ -]?(35|41|201)(?!\d)",
+            lambda m: _axial(f"DO-{m[1]}", *_AXIAL[m[1]]),
         ),
         (r"USB[_ -]?(?:(?:MICRO|MINI)|.*(?:MICRO|MINI))", lambda m: _usb("micro")),
         (r"USB[_ -]?.*\bC\b|USB[_ -]?C|TYPE[_ -]?C", lambda m: _usb("C")),

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
-from yellowfen.core.heat.scene import PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import HotAir, HotPlate, PlacedPart, Scene, Side
 from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.ways_off import Matters
@@ -25,6 +25,9 @@ SUPPORT_MM = constant(
     affects="board support while lifting",
 )  # fmt: skip
 COMES_SHARE = 0.05
+_MORE: dict[type, str] = {
+    HotPlate: "set the plate higher, and touch solder wire to it: its dial may be wrong"
+}
 COVER_SHARE = 0.25
 
 
@@ -42,7 +45,8 @@ class Along:
 @dataclass(frozen=True, kw_only=True)
 class LiftWindow:
     """When to lift. `opens_s` (None: never surely), `closes_s` (None: no harm in sight) since the
-    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield. Who goes by
+    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more` what
+    would help where it never opens. Who goes by
     the nudge leaves a part that hangs still at `leave_s`: strong air shows itself before it harms.
     """
 
@@ -57,6 +61,7 @@ class LiftWindow:
     cover: tuple[str, ...]
     leave_s: float | None = None
     leave_why: str = ""
+    more: str = "hotter, nearer, or heat from below"
 
     @property
     def opens_s(self) -> float | None:
@@ -75,7 +80,7 @@ class LiftWindow:
     def sentence(self) -> str:
         """The answer in one sentence."""
         if self.opens_s is None:
-            return "With these settings not every joint is surely liquid: hotter, nearer, or heat from below."
+            return f"With these settings not every joint is surely liquid: {self.more}."
         if self.closes_s is None:
             return f"Lift from {self.opens_s:.0f} s on; no harm in sight while the heat stays."
         if not self.safe:
@@ -103,10 +108,11 @@ def lift_window(
     leave = watched_stop([math.inf if at is None else at + SETTLE_S for at in opens], [at for at, _ in harms])  # fmt: skip
     return LiftWindow(
         leave_s=leave,
+        more=_MORE.get(type(scene.source), LiftWindow.more),
         leave_why=next((why for at, why in harms if at is not None and at == leave), ""),
         opens=band_of(opens), closes=band_of([at for at, _ in harms]),
         closed_by=max(whys, key=whys.count, default=""), last_ref=last.ref if last else part.ref,
-        last_pin=last.pin if last else "", last_why=_why_last(part, last) if last else "",
+        last_pin=last.pin if last else "", last_why=_why_last(scene, part, last) if last else "",
         first_shine=band_of(firsts), comes_along=along,
         cover=tuple(one.ref for one in along if one.share >= COVER_SHARE and not one.falls),
     )  # fmt: skip
@@ -155,7 +161,7 @@ def _last_joint(scene: Scene, seen: Rehearsal) -> JointStory | None:
     return max(mine, key=lambda one: float("inf") if one.melt_end_s is None else one.melt_end_s, default=None)  # fmt: skip
 
 
-def _why_last(part: PlacedPart, joint: JointStory) -> str:
+def _why_last(scene: Scene, part: PlacedPart, joint: JointStory) -> str:
     """Why a joint comes last, in a few words."""
     land = next(land for land in part.package.lands if land.pin == joint.pin)
     if land.kind is JointKind.THERMAL_PAD:
@@ -166,7 +172,8 @@ def _why_last(part: PlacedPart, joint: JointStory) -> str:
         return "on a plane, through spokes"
     if land.kind is JointKind.TAB:
         return "the tab"
-    return "far from the nozzle's middle"
+    air = isinstance(scene.source, HotAir)
+    return "far from the nozzle's middle" if air else "farthest from the heat"
 
 
 def _along(scene: Scene, sure: Sureness, opens: list[float | None]) -> tuple[Along, ...]:

@@ -15,6 +15,7 @@ from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.rework.pads import WICK_TAKES, Want
+from yellowfen.core.rework.plate_salvage import PART_S
 from yellowfen.core.rework.ways_off import Matters, OffWay
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.triage import Box, box_of
@@ -84,8 +85,8 @@ PLANNED_FOR = {
 @dataclass(frozen=True, kw_only=True)
 class Answers:
     """What was asked once of a board, and what is to survive; `way` the way off that was chosen ("":
-    the proposed one); `want` what the refit wants on the pads; wick and removal alloy as the bench
-    has them, `removal_parts` volumes of it per volume of old solder (None: usual).
+    the proposed one); `want` what the refit wants on the pads; wick, removal alloy and seconds to lift a part as
+    the bench has them, `removal_parts` volumes of it per volume of old solder (None: usual).
     """
 
     matters: Matters = Matters.BOTH
@@ -93,11 +94,11 @@ class Answers:
     solder: Solder = Solder.UNKNOWN
     coating: Coating = Coating.NONE
     power: Power = Power.OPEN
-    worth: bool = True
     way: str = ""
     want: Want = Want.BARE
     wick_width_mm: float = 2.0
     wick_takes: float = WICK_TAKES
+    part_s: float = PART_S
     removal_alloy: bool = True
     removal_parts: float | None = None
     jets: bool = False
@@ -105,6 +106,7 @@ class Answers:
     def __post_init__(self) -> None:
         in_range("wick_width_mm", self.wick_width_mm, 0.5, 6, "mm")
         in_range("wick_takes", self.wick_takes, 0.01, 2)
+        in_range("part_s", self.part_s, 0.5, 60, "s")
         if self.removal_parts is not None:
             in_range("removal_parts", self.removal_parts, 0.2, 100)
         if self.way and self.way not in set(OffWay):
@@ -247,8 +249,6 @@ def _advice(
         found.append(Advice(about="Heats", sentence=f"{part.ref} was heated {times} times already: treat it as spent."))  # fmt: skip
     if not board.copper:
         found.append(Advice(about="Copper", sentence="No copper is known here: a plane under the part makes everything slower than told.", mark=Mark.JUDGED))  # fmt: skip
-    if answers.worth and answers.matters is Matters.BOARD:
-        found.append(Advice(about="Part", sentence="The part is worth keeping, yet only the board is to survive: say which."))  # fmt: skip
     return tuple(found)
 
 

@@ -63,7 +63,7 @@ from yellowfen.workflows.heat import (
     usual_plan,
 )
 from yellowfen.workflows.ready import ready_state
-from yellowfen.workflows.rework import lift_of
+from yellowfen.workflows.rework import harvest_in, lift_of
 
 router = APIRouter()
 MOST_POINTS = 240
@@ -412,6 +412,7 @@ def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, A
     return {
         "lift": None if lift is None else lift_json(lift),
         "along": [] if lift is None else along_json(lift),
+        "harvest": _harvest(database, job_id),
         "support_mm": round(support_mm(board.thickness_mm)),
         "bands": [
             {"ref": ref, "early_s": b.low, "late_s": b.high}
@@ -458,6 +459,19 @@ def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, A
             for one in sure.blame
         ],
     }
+
+
+def _harvest(database: Database, job_id: int) -> str:
+    """What comes off in one heating of a plate, in words; "" for another heat."""
+    found = harvest_in(database, jobs.get(database, job_id))
+    if found is None:
+        return ""
+    order = ", ".join(one.ref for one in found.lifted)
+    whole = len(found.lifted) + len(found.left)
+    said = f"{len(found.lifted)} of {whole} come off in one heating, in this order: {order}." if order else "None comes off before the heat ends."  # fmt: skip
+    if found.left and found.ends_s is not None:
+        said += f" Left on: {', '.join(found.left)}; {found.ends_by} at {found.ends_s:.0f} s."
+    return f"{said} {found.minds}".strip()
 
 
 def _stop(at_s: float | None, why: str) -> dict[str, Any] | None:

@@ -28,6 +28,7 @@ from yellowfen.web.ready_svg import minutes_bars, row_diagram, time_line
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
 from yellowfen.workflows.ready import ReadyState, ready_state
+from yellowfen.workflows.rework import salvaged
 
 router = APIRouter()
 LEAVES = (
@@ -407,6 +408,17 @@ def kit_leaf(request: Request, job_id: int, database: Database, side: str = "top
     return _kit(request, database, ready_state(database, job_id), side_of(side))
 
 
+def _bagged(database: Database) -> dict[str, list[dict[str, Any]]]:
+    """Parts in bags that are not used yet, by package, with what stands against each."""
+    found: dict[str, list[dict[str, Any]]] = {}
+    for one in salvaged(database):
+        if not one.kept.used:
+            passport, fit = one.kept.passport, one.fitness
+            row = {"passport": passport, "refused": fit.refused, "first": fit.first}
+            found.setdefault(passport.package, []).append(row)
+    return found
+
+
 def _kit(
     request: Request,
     database: Database,
@@ -431,6 +443,7 @@ def _kit(
         "short": refs_in_short,
         "problem": problem,
         "open": [one for one in lines if one.found is None],
+        "bagged": _bagged(database),
     }
     return _leaf_page(
         request,

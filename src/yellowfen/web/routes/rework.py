@@ -128,12 +128,13 @@ def answer(
     wick_width_mm: Annotated[str | None, Form()] = None,
     wick_takes: Annotated[str | None, Form()] = None,
     removal_parts: Annotated[str | None, Form()] = None,
+    part_s: Annotated[str | None, Form()] = None,
     bench: Annotated[str | None, Form()] = None,
     jets: Annotated[str | None, Form()] = None,
     removal_alloy: Annotated[str | None, Form()] = None,
 ) -> Response:
     """Keep the answers; what is not sent stays as it was."""
-    words = {"matters": matters, "solder": solder, "age": age, "coating": coating, "power": power, "want": want, "wick_width_mm": wick_width_mm, "wick_takes": wick_takes, "removal_parts": removal_parts}  # fmt: skip
+    words = {"matters": matters, "solder": solder, "age": age, "coating": coating, "power": power, "want": want, "wick_width_mm": wick_width_mm, "wick_takes": wick_takes, "removal_parts": removal_parts, "part_s": part_s}  # fmt: skip
     sent = {name: value for name, value in words.items() if value is not None}
     job = jobs.get(database, job_id)
     try:
@@ -155,7 +156,7 @@ def _answered(before: Answers, sent: dict[str, str]) -> Answers:
             if sent[name] not in set(kind):
                 raise InvalidValue(name, f"{sent[name][:40]!r} is not one of {', '.join(kind)}")
             changes[name] = kind(sent[name])
-    for name in ("wick_width_mm", "wick_takes"):
+    for name in ("wick_width_mm", "wick_takes", "part_s"):
         if name in sent:
             changes[name] = number(name, sent[name])
     if "removal_parts" in sent:
@@ -204,7 +205,7 @@ def take(
     task = tasks.latest(database, job_id, work.OFF)
     found = workflow.ways_seen(list(task.steps)) if task and task.asked == workflow.asked_ways(database, job, part.ref) else []  # fmt: skip
     heat = next((one["plan"] for one in found if one["way"] == way), None)
-    workflow.take_way(database, job_id, way, heat)
+    workflow.take_way(database, job_id, part.ref, way, heat)
     return RedirectResponse(f"/jobs/{job_id}/{'lift' if heat else 'survey'}?of={part.ref}", 303)
 
 
@@ -266,6 +267,7 @@ def _legs(request: Request, database: Database, job_id: int, problem: str = "", 
     found = workflow.salvaged(database, job_id)
     others = [one for one in jobs.rows(database) if one.purpose is not Purpose.SALVAGE and one.id != job_id]  # fmt: skip
     context = frame | {
+        "refs": (),
         "parts": found,
         "tested": [str(one) for one in Proof],
         "flat": {part.ref: coplanar_mm(part.package) for part in frame["board"].parts},

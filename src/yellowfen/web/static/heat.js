@@ -453,7 +453,8 @@ document.addEventListener("alpine:init", () => {
       if (!along.length) return "No neighbour comes along.";
       return `Liquid with it: ${along.slice(0, 5).map((one) => `${one.ref} (${Math.round(100 * one.share)} %${one.falls ? ", falls" : ""})`).join(", ")}${along.length > 5 ? ` and ${along.length - 5} more` : ""}.`;
     },
-    get liftHow() { return this.outlook?.lift ? `A nudge that springs back says: all liquid. Lift by tweezers or vacuum with the heat on it, never with force. Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""; },
+    get liftHow() { return this.outlook?.lift ? `A nudge that springs back says: all liquid. Lift by tweezers or vacuum with the heat on it, never with force.${this.isAir ? ` Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""}` : ""; },
+    get harvestText() { return this.outlook?.harvest ?? ""; },
     get liftCovers() { return this.isAir && (this.outlook?.lift?.cover ?? []).some((ref) => !this.shields.includes(ref)); },
     get coverText() { return `Cover ${(this.outlook?.lift?.cover ?? []).join(", ")}`; },
     coverThem() { this.shields = [...new Set([...this.shields, ...this.outlook.lift.cover])]; this.drawFoil(); this.changed(); },
