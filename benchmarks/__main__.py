@@ -17,6 +17,7 @@ from benchmarks.paste import paste
 from benchmarks.placement import placement
 from benchmarks.random_boards import random_boards
 from benchmarks.reforecast import reforecast
+from benchmarks.rework import rework
 from benchmarks.statistics import statistics
 from benchmarks.tours import tours
 from yellowfen.core.heat import rehearsal as r
@@ -154,6 +155,8 @@ if __name__ == "__main__":
         placement()
     elif sys.argv[1:] == ["random"]:
         random_boards()
+    elif sys.argv[1:] == ["rework"]:
+        rework()
     elif sys.argv[1:2] == ["tours"]:
         tours(*map(int, sys.argv[2:3]))
     else:
@@ -165,3 +168,4 @@ if __name__ == "__main__":
         placement()
         random_boards()
         tours(12)
+        rework()

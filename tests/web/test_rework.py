@@ -332,7 +332,7 @@ def test_a_lift_says_what_comes_last_and_never_sends_the_heat_away_before() -> N
     assert lift is not None
     assert away is not None
     assert lift.due_s == 52.0  # surely liquid, not the middle
-    assert "pin 4, on a plane" in lift.mind
+    assert "Pin 4 (on a plane) comes last" in lift.mind
     assert away.due_s is not None
     assert away.due_s >= 52.0
     assert "do not pull" in lift.late

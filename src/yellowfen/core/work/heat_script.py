@@ -402,7 +402,7 @@ def _lifts(
     was seen to spring back, later where it hung.
     """
     told = forecast.lift
-    last = f"pin {told.last_pin}, {told.last_why}" if told and told.last_pin else ""
+    last = f"Pin {told.last_pin} ({told.last_why})" if told and told.last_pin else ""
     found = []
     for target in targets:
         sure = target.late_s if target.late_s is not None else target.flows_s
