@@ -179,7 +179,9 @@ def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
     first = page.locator(".passports > li").first
     first.get_by_label("bag", exact=True).fill("lamps 1")
     first.get_by_role("button", name="Keep").click()
-    expect(page.locator(".passports > li").first.get_by_label("bag", exact=True)).to_have_value("lamps 1")
+    expect(page.locator(".passports > li").first.get_by_label("bag", exact=True)).to_have_value(
+        "lamps 1"
+    )
 
 
 def test_a_wide_so_goes_onto_an_adapter_and_is_measured(page: Page, server: LiveServer) -> None:

@@ -176,6 +176,8 @@ def test_a_removal_mixture_by_hand() -> None:
     assert sum(mix.shares.values()) == pytest.approx(1.0)
     assert mix.removal_g == pytest.approx(0.01185)
     assert mix.wire_mm == pytest.approx(1.5 / (math.pi / 4))
+    share = 11.85 / whole  # half-way along the straight line by mass, and its doubt
+    assert mix.alloy.liquidus_c == pytest.approx(share * 62 + (1 - share) * 183)
     assert 62 < mix.liquidus_low_c < mix.alloy.liquidus_c < mix.liquidus_high_c < 183
 
 

@@ -117,6 +117,11 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     assert (state.off, state.soldered, state.heats["U4"]) == (frozenset(), {"U4"}, 2)
     tries = rework.attempts(connection, jobs.get(connection, job), "U4")
     assert [one.did for one in tries] == ["lifted off", "heated on"]
+    client.get(f"/jobs/{job}/lift")
+    off = bench_runs.start_heat(connection, job)
+    taps(connection, off, "start", "move 2", "lifted U4", "away", "solid")
+    state = work.piece_state(connection, piece)
+    assert (state.off, state.soldered, state.heats["U4"]) == ({"U4"}, frozenset(), 3)
     connection.close()
 
 

@@ -96,10 +96,11 @@ BLADE_MM = constant(
     source="room that a narrow blade needs beside the body",
     affects="cutting leads",
 )  # fmt: skip
+LONGEST_FLOOD_S = 20.0
 WARM_S, WARM_MM, HEIGHTS_MM = 20.0, 50.0, (20.0, 12.0)
 LONGEST_PLATE_S, PLATE_LOOK_S = 300.0, 5.0
 JET_WIDE_MM = 1.5
-SPEEDS_MM_S, ROUND_MM_S = (3.0, 10.0, 25.0), 12.0
+SPEEDS_MM_S, ROUND_MM_S = (20.0, 6.0), 12.0
 DWELLS_S = (0.5, 1.0, 2.0)
 MOST_AIR_C = 450.0
 
@@ -471,7 +472,8 @@ def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     found = None
     for speed in SPEEDS_MM_S:
         tips = [Tip(iron=iron, pins=way, speed_mm_s=speed) for iron, way in zip(irons, ways, strict=True)]  # fmt: skip
-        one = flooded(scene, part.ref, tips, rows=rows, longest_s=25.0)
+        best_s = (found[0].all_liquid_s if found else None) or LONGEST_FLOOD_S
+        one = flooded(scene, part.ref, tips, rows=rows, longest_s=max(best_s, 0.2))
         if found is None or (one.all_liquid_s or 99.0) < (found[0].all_liquid_s or 99.0):
             found = one, speed
     assert found is not None
