@@ -12,7 +12,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from yellowfen.cli_rework import add_verbs
+from yellowfen import cli_look, cli_rework
 from yellowfen.errors import InvalidValue, Refused, UnreadableFile, YellowfenError
 
 if TYPE_CHECKING:
@@ -155,7 +155,8 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument("--json", action="store_true")
     _data(verb)
     verb.set_defaults(run=_tour)
-    add_verbs(verbs, _data, board=_board, read=_read, print_json=_print_json)
+    cli_rework.add_verbs(verbs, _data, board=_board, read=_read, print_json=_print_json)
+    cli_look.add_verbs(verbs, _data, board=_board, open_data=_open, print_json=_print_json)
     for name, run, said in (
         (
             "window",

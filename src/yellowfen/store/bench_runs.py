@@ -138,7 +138,7 @@ class BenchRun:
         number = next((n for n, stop in enumerate(stops, 1) if ref in stop.refs), None)
         if number is not None:
             return self.seconds_of(stop_key(number))
-        if isinstance(self.plan, HeatPlan) and self.plan.lifts:
+        if self.lifting:
             return self.seconds_of(lifted_key(ref))
         grouped = self.forecast is not None and self.forecast.grouped
         return self.seconds_of(ALL_FLOWED if grouped else flowed_key(ref))
@@ -149,10 +149,14 @@ class BenchRun:
         return tuple(ref for ref in self.targets if self.flowed_s(ref) is not None)
 
     @property
+    def lifting(self) -> bool:
+        """True for a heat that takes parts off."""
+        return isinstance(self.plan, HeatPlan) and self.plan.lifts
+
+    @property
     def lifted(self) -> tuple[str, ...]:
         """Parts taken off in it."""
-        lifts = isinstance(self.plan, HeatPlan) and self.plan.lifts
-        return self.molten if lifts else ()
+        return self.molten if self.lifting else ()
 
     @property
     def moved(self) -> tuple[str, ...]:
@@ -235,9 +239,17 @@ def latest(
 
 
 def latest_soldering(connection: sqlite3.Connection, job_id: int) -> BenchRun | None:
-    """The newest heat or run by iron on the board in hand, or None: what Look and Finish speak of."""
-    found = [latest(connection, job_id, kind) for kind in (RunKind.HEAT, RunKind.IRON)]
-    return max((run for run in found if run), key=lambda run: run.id, default=None)
+    """The newest heat or run by iron on the board in hand that put parts on, or None: what Look and
+    Finish speak of.
+    """
+    found = connection.execute(
+        f"{_COLUMNS} bench_run.job_id = ? AND bench_run.kind IN ('heat', 'iron')"
+        " AND coalesce(json_extract(bench_run.plan, '$.goal'), 'solder') <> 'lift'"
+        " AND (job.piece_id IS NULL OR bench_run.piece_id IS NULL"
+        " OR bench_run.piece_id = job.piece_id) ORDER BY bench_run.id DESC LIMIT 1",
+        (job_id,),
+    ).fetchone()
+    return _run(connection, found) if found else None
 
 
 def unfinished(connection: sqlite3.Connection, job_id: int, kind: RunKind) -> BenchRun | None:

@@ -93,6 +93,14 @@ class Verdict(StrEnum):
     SKEWED = "skewed"
     LIFTED_PAD = "lifted pad"
     OTHER = "other"
+    DULL = "dull or grainy"
+    NOT_WETTED = "not wetted"
+    STANDING = "standing on end"
+    MISSING = "missing"
+    WRONG_PART = "wrong part"
+    REVERSED = "wrong way round"
+    LOOSE_BALLS = "loose balls"
+    DAMAGE = "damage to part, pad or mask"
 
 
 @dataclass(frozen=True)

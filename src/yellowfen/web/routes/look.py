@@ -1,11 +1,15 @@
-"""Look and Finish: verdicts on joints, the closing note."""
+"""Look and Finish: verdicts on joints, the meter's plan, the closing note."""
 
+import csv
+import io
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from yellowfen.core.look.meter_plan import by_part
+from yellowfen.core.look.risk import Joint
 from yellowfen.core.work.job import Verdict
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored
@@ -15,8 +19,16 @@ from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
+from yellowfen.workflows.look import (
+    LookState,
+    look_state,
+    mark_seen_good,
+    metered,
+    start_meter,
+)
 
 router = APIRouter()
+COMMON = 8  # verdicts with a key of their own
 
 
 class MarkForm(BaseModel):
@@ -26,36 +38,37 @@ class MarkForm(BaseModel):
     verdict: Verdict | None
 
 
+class GoodForm(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    joints: list[str] = Field(default_factory=list, max_length=4000)
+
+
 @router.get("/jobs/{job_id}/look")
 def look_page(request: Request, job_id: int, database: Database) -> Response:
-    job = jobs.get(database, job_id)
-    board = boards.get(database, job.board_id)
-    run = stored.latest_soldering(database, job_id)
-    targets = run.in_doubt_first if run else ()
-    parts = {part.ref: part for part in board.parts}
-    joints = [
-        {"ref": part.ref, "pin": land.pin, "kind": str(land.kind)}
-        for part in (parts[ref] for ref in targets if ref in parts)
-        for land in part.package.lands
-    ]
-    side = next((part.side for part in board.parts if part.ref in targets), "top")
-    return page(
-        request,
-        "look.html",
-        {
-            "room": "jobs",
-            "stage": "look",
-            "job": job,
-            "board": board,
-            "run": run,
-            "plan": plan_svg(board, side),
-            "joints": joints,
-            "marks": [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in run.marks]
-            if run
-            else [],
-            "verdicts": [str(one) for one in Verdict],
-        },
-    )
+    job, state = jobs.get(database, job_id), look_state(database, job_id)
+    refs = {one.ref for one in state.joints}
+    side = next((part.side for part in state.board.parts if part.ref in refs), "top")
+    context = {
+        "room": "jobs", "stage": "look", "job": job, "board": state.board, "run": state.run,
+        "plan": plan_svg(state.board, side), "joints": [_joint(one) for one in state.joints],
+        "marks": _marks(state), "left": state.left,
+        "hidden": sum(one.hidden for one in state.joints),
+        "harmless": sorted(state.harmless),
+        "verdicts": [str(one) for one in list(Verdict)[:COMMON]],
+        "more": [str(one) for one in list(Verdict)[COMMON:]],
+    }  # fmt: skip
+    return page(request, "look.html", context)
+
+
+def _joint(one: Joint) -> dict[str, Any]:
+    return {
+        "ref": one.ref, "pin": one.pin, "kind": one.kind, "chance": round(one.chance, 4),
+        "why": "; ".join(one.why), "seen": one.seen_from, "hidden": one.hidden,
+    }  # fmt: skip
+
+
+def _marks(state: LookState) -> list[dict[str, str]]:
+    return [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in state.marks]
 
 
 @router.post("/jobs/{job_id}/unclocked")
@@ -67,8 +80,62 @@ def unclocked(job_id: int, database: Database, by_iron: Annotated[str, Form()] =
 
 @router.post("/api/runs/{run_id}/marks")
 def mark(run_id: int, form: MarkForm, database: Database) -> dict[str, Any]:
+    """Keep what was found at a joint, or take it back; answers with all marks and what is left to
+    expect.
+    """
     run = bench_runs.mark(database, run_id, form.ref, form.pin, form.verdict)
-    return {"marks": [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in run.marks]}
+    return _seen(database, run.job_id)
+
+
+@router.post("/api/runs/{run_id}/marks/good")
+def mark_good(run_id: int, form: GoodForm, database: Database) -> dict[str, Any]:
+    """Mark joints good that can be seen and have no mark yet: those named, or all that are left."""
+    run = stored.get(database, run_id)
+    mark_seen_good(database, run_id, form.joints or None)
+    return _seen(database, run.job_id)
+
+
+def _seen(database: Database, job_id: int) -> dict[str, Any]:
+    state = look_state(database, job_id)
+    return {"marks": _marks(state), "left": round(state.left, 2)}
+
+
+# by meter
+@router.get("/jobs/{job_id}/test")
+def test_page(request: Request, job_id: int, database: Database) -> Response:
+    """The meter's plan, what was measured, and what that says."""
+    job, found = jobs.get(database, job_id), metered(database, job_id)
+    board = boards.get(database, job.board_id)
+    suspects = [one.joint.split(".")[0] for one, _ in found.diagnosis.suspects[:6]]
+    parts = {part.ref: part.side for part in board.parts}
+    side = next((parts[ref] for ref in suspects if ref in parts), "top")
+    context = {
+        "room": "jobs", "stage": "look", "job": job, "board": board, "found": found,
+        "unproved": by_part(found.plan.unproved),
+        "plan": plan_svg(board, side, dict.fromkeys(suspects, "comes-off")),
+    }  # fmt: skip
+    return page(request, "look_test.html", context)
+
+
+@router.post("/jobs/{job_id}/test")
+def test_run(job_id: int, database: Database) -> Response:
+    """Open the bench's run over the meter's plan."""
+    return RedirectResponse(f"/runs/{start_meter(database, job_id)}", 303)
+
+
+@router.get("/jobs/{job_id}/test.csv")
+def test_table(job_id: int, database: Database) -> Response:
+    """The plan with its results, as a table."""
+    found = metered(database, job_id)
+    stream = io.StringIO()
+    table = csv.writer(stream)
+    table.writerow(("from", "to", "expect", "note", "covers", "result"))
+    for one in found.plan.probes:
+        passed = found.results.get(one.key)
+        result = "" if passed is None else "as expected" if passed else "not"
+        table.writerow((one.here, one.there, str(one.expect), one.says, "; ".join(suspect.says for suspect in one.covers), result))  # fmt: skip
+    headers = {"content-disposition": f'attachment; filename="test-{job_id}.csv"'}
+    return Response(stream.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.get("/jobs/{job_id}/finish")

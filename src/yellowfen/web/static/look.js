@@ -11,12 +11,18 @@ document.addEventListener("alpine:init", () => {
     marks: Object.fromEntries(firstMarks.map((mark) => [keyOf(mark), mark.verdict])),
     at: 0,
     problem: "",
+    other: "",
+    left: 0,
+    harmless: [],
     plan: null,
     queue: Promise.resolve(),
 
     init() {
       [this.plan] = window.plans();
       this.run = this.$root.dataset.run;
+      this.left = Number(this.$root.dataset.left);
+      this.harmless = JSON.parse(document.getElementById("harmless").textContent);
+      this.other = document.querySelector("select option")?.value ?? "";
       const open = this.joints.findIndex((joint) => !this.marks[keyOf(joint)]);
       this.at = open < 0 ? 0 : open;
       const refs = [...new Set(this.joints.map((joint) => joint.ref))];
@@ -33,6 +39,18 @@ document.addEventListener("alpine:init", () => {
     get joint() { return this.joints[this.at]; },
     get here() { return this.joint ? `${this.joint.ref}, pin ${this.joint.pin}` : "No joints"; },
     get found() { return this.joint ? `${this.joint.kind}${this.marks[keyOf(this.joint)] ? `: marked ${this.marks[keyOf(this.joint)]}` : ": not marked yet"}` : ""; },
+    get chance() { return this.joint ? `${this.joint.chance < 0.0095 ? "under 1" : Math.round(100 * this.joint.chance)} % bad` : ""; },
+    get why() { return this.joint?.why ?? ""; },
+    get seen() {
+      if (!this.joint) return "";
+      const free = this.harmless.filter((pair) => pair.startsWith(`${this.joint.ref}.`) && pair.split(".").at(-1).split("-").includes(this.joint.pin));
+      const says = this.joint.hidden ? "Cannot be seen: leave it for the meter, or for a function." : `Look ${this.joint.seen}.`;
+      return free.length ? `${says} A bridge of pins ${free.map((pair) => pair.split(".").at(-1)).join(", ")} does no harm: one net.` : says;
+    },
+    get leftText() {
+      const done = this.joints.filter((joint) => this.marks[keyOf(joint)]).length;
+      return `After these ${done} of ${this.joints.length}: about ${this.left.toFixed(this.left < 0.095 ? 2 : 1)} bad likely left.`;
+    },
     get progress() { return `${this.joints.filter((joint) => this.marks[keyOf(joint)]).length} of ${this.joints.length} looked at`; },
 
     key(event) {
@@ -41,6 +59,8 @@ document.addEventListener("alpine:init", () => {
       if (event.key === " " || event.key === "PageDown") { event.preventDefault(); this.say("good"); }
       else if (event.key === "Backspace" || event.key === "PageUp") { event.preventDefault(); this.back(); }
       else if (/^[1-8]$/.test(event.key)) this.say(verdicts[Number(event.key) - 1]);
+      else if (event.key === "r") this.rowGood();
+      else if (event.key === "p") this.partGood();
     },
 
     async store(joint, verdict) {
@@ -48,8 +68,7 @@ document.addEventListener("alpine:init", () => {
         const reply = await fetch(`/api/runs/${this.run}/marks`, { method: "POST", body: JSON.stringify({ ref: joint.ref, pin: joint.pin, verdict }), headers: { "content-type": "application/json", accept: "application/json" } });
         const answer = await reply.json();
         if (!reply.ok) { this.problem = answer.problem; return false; }
-        this.marks = Object.fromEntries(answer.marks.map((mark) => [keyOf(mark), mark.verdict]));
-        this.problem = "";
+        this.take(answer);
         return true;
       } catch {
         this.problem = "The server does not answer; this mark was not stored. Press again when it is back.";
@@ -65,10 +84,34 @@ document.addEventListener("alpine:init", () => {
       this.queue = this.queue.then(() => this.store(joint, verdict)).then((stored) => { if (!stored) this.at = at; this.paint(); });
       return this.queue;
     },
-    async restGood() {
-      for (const joint of this.joints) if (!this.marks[keyOf(joint)] && !(await this.store(joint, "good"))) break;
+    take(answer) {
+      this.marks = Object.fromEntries(answer.marks.map((mark) => [keyOf(mark), mark.verdict]));
+      this.left = answer.left;
+      this.problem = "";
+    },
+    sayOther() { return this.say(this.other); },
+    // Several at once: only what an eye can see and what has no mark yet, as the server holds it.
+    async goodOnes(joints) {
+      await this.queue;
+      try {
+        const body = JSON.stringify({ joints });
+        const reply = await fetch(`/api/runs/${this.run}/marks/good`, { method: "POST", body, headers: { "content-type": "application/json", accept: "application/json" } });
+        const answer = await reply.json();
+        if (!reply.ok) { this.problem = answer.problem; return; }
+        this.take(answer);
+        const open = this.joints.findIndex((joint) => !this.marks[keyOf(joint)] && !joint.hidden);
+        if (open >= 0) this.at = open;
+      } catch {
+        this.problem = "The server does not answer; these marks were not stored. Press again when it is back.";
+      }
       this.paint();
     },
+    restGood() { return this.goodOnes([]); },
+    rowGood() {
+      const { joint } = this;
+      return joint && !joint.hidden ? this.goodOnes(this.joints.filter((one) => one.ref === joint.ref && one.seen === joint.seen).map(keyOf)) : null;
+    },
+    partGood() { return this.joint ? this.goodOnes(this.joints.filter((one) => one.ref === this.joint.ref).map(keyOf)) : null; },
     back() { this.at = Math.max(this.at - 1, 0); this.paint(); },
     async clear() { if (this.joint) await this.store(this.joint, null); this.paint(); },
 

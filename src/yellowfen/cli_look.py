@@ -1,0 +1,80 @@
+"""The verbs of looking and measuring: where to look, what to measure."""
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from yellowfen.core.board.board import Board
+
+ReadBoard = Callable[[argparse.Namespace], "Board"]
+PrintJson = Callable[[object], None]
+Open = Callable[[Path], Any]
+
+
+def add_verbs(
+    verbs: Any,
+    add_data: Callable[[argparse.ArgumentParser], None],
+    *,
+    board: ReadBoard,
+    open_data: Open,
+    print_json: PrintJson,
+) -> None:
+    """Add the verbs, with how the command reads boards and the database and prints."""
+    verb = verbs.add_parser("look", help="the joints of a job, riskiest first, and how to see them")
+    verb.add_argument("job", metavar="JOB", type=int, help="the number of a stored job")
+    verb.add_argument("--json", action="store_true")
+    add_data(verb)
+    verb.set_defaults(run=lambda given: _look(given, open_data, print_json))
+    verb = verbs.add_parser("test-plan", help="what to measure on a board with a meter, and why")
+    verb.add_argument(
+        "board", metavar="BOARD",
+        help="the number of a stored board, or a zip, file or folder of board files",
+    )  # fmt: skip
+    verb.add_argument("--parts", default="", metavar="REFS", help="these parts only (default all)")
+    verb.add_argument("--json", action="store_true")
+    add_data(verb)
+    verb.set_defaults(run=lambda given: _test_plan(given, board, print_json))
+
+
+def _look(given: argparse.Namespace, open_data: Open, print_json: PrintJson) -> None:
+    from yellowfen.workflows.look import look_state
+
+    state = look_state(open_data(given.data), given.job)
+    rows = [
+        {
+            "ref": one.ref, "pin": one.pin, "chance": round(one.chance, 4), "why": list(one.why),
+            "seen_from": one.seen_from,
+        }
+        for one in state.joints
+    ]  # fmt: skip
+    if given.json:
+        print_json({"job": given.job, "joints": rows, "left": round(state.left, 3)})
+        return
+    for one in state.joints:
+        seen = one.seen_from or "not by eye"
+        print(f"{one.key:>8} {100 * one.chance:5.1f} %  {seen}{'; ' + ', '.join(one.why) if one.why else ''}")  # fmt: skip
+    print(f"about {state.left:.2f} bad likely among those without a mark")
+
+
+def _test_plan(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJson) -> None:
+    from yellowfen.core.look.meter_plan import meter_plan
+    from yellowfen.workflows.jobs import parts_named
+
+    board = read_board(given)
+    plan = meter_plan(board, {}, refs=parts_named(board, given.parts) or None)
+    if given.json:
+        probes = [
+            {
+                "from": one.here, "to": one.there, "expect": str(one.expect), "note": one.says,
+                "reading_ohm": one.reading_ohm, "covers": [suspect.says for suspect in one.covers],
+            }
+            for one in plan.probes
+        ]  # fmt: skip
+        unproved = [{"joint": name, "why": why} for name, why in plan.unproved]
+        print_json({"board": board.name, "ground": plan.ground, "supplies": list(plan.supplies), "probes": probes, "unproved": unproved})  # fmt: skip
+        return
+    for one in plan.probes:
+        print(f"{one.here:>8} to {one.there:<8} {one.expect}{'; ' + one.says if one.says else ''}")
+    print(f"{len(plan.probes)} probes; {len(plan.unproved)} joints no meter proves")

@@ -1,0 +1,182 @@
+"""Where to look: each joint's chance of being bad, from what is known of it, and the order to look in.
+
+Laws: chances come from the part's own odds of a mend, shared out over its joints, and are moved in
+logs of odds by what is known of each (amount, gap, tie, not seen to flow, marks of the same package
+before); the order begins with the few joints that hold most of what is expected, part by part, then
+goes along the rows; a joint that no eye sees is never counted as looked at.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from yellowfen.core.board.board import BoardPart
+from yellowfen.core.part.package import HIDDEN, JointKind, Land
+from yellowfen.core.source.mark import Mark, constant
+
+_M = Mark.FROM_MEMORY
+LEAN_TIMES = constant("risk_lean", 4.0, "times the odds", mark=_M, source="too little solder", affects="where to look")  # fmt: skip
+FAT_TIMES = constant("risk_fat", 2.0, "times the odds", mark=_M, source="too much solder", affects="where to look")  # fmt: skip
+BRIDGE_TIMES = constant("risk_bridge", 6.0, "times the odds", mark=_M, source="the gap's bridge tendency at or above 1; in proportion from 0.75", affects="where to look")  # fmt: skip
+FAILS_TIMES = constant("risk_opening_fails", 8.0, "times the odds", mark=_M, source="most paste stays in the foil", affects="where to look")  # fmt: skip
+PLANE_TIMES = constant("risk_plane", 2.0, "times the odds", mark=_M, source="a joint on a plane lags; on spokes 1.4", affects="where to look")  # fmt: skip
+RELIEF_TIMES = 1.4
+UNSEEN_TIMES = constant("risk_unseen_flow", 5.0, "times the odds", mark=_M, source="it was not seen to flow in this run", affects="where to look")  # fmt: skip
+HIDDEN_TIMES = constant("risk_hidden", 1.5, "times the odds", mark=_M, source="under the body nobody corrects it while it flows", affects="where to look")  # fmt: skip
+END_TIMES = constant("risk_row_end", 1.6, "times the odds", mark=_M, source="the last two pins of a dragged row take its surplus", affects="where to look")  # fmt: skip
+PRIOR_JOINTS = constant("risk_prior_joints", 40.0, "joints", mark=_M, source="own marks weigh as much as the usual odds after so many joints", affects="where to look")  # fmt: skip
+HOT_SHARE = 0.7
+
+
+@dataclass(frozen=True, kw_only=True)
+class Known:
+    """What is known of one joint besides its part: verdict on its solder ("lean", "good", "fat", ""
+    not printed), its gap's bridge tendency, whether its opening fails, its tie, whether it ends a
+    dragged row.
+    """
+
+    verdict: str = ""
+    bridge: float = 0.0
+    fails: bool = False
+    tie: str = "signal"
+    row_end: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartFacts:
+    """What is known of one part: its odds of a mend (0..1), whether it was seen to flow (None: no
+    heat), how many joints of its package were marked before and how many of them bad.
+    """
+
+    odds: float
+    flowed: bool | None = None
+    marked: int = 0
+    bad: int = 0
+    joints: Mapping[str, Known] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Joint:
+    """One joint to look at: its chance of being bad, why, from where it is seen ("" where it is
+    not).
+    """
+
+    ref: str
+    pin: str
+    kind: str
+    chance: float
+    why: tuple[str, ...]
+    seen_from: str
+
+    @property
+    def key(self) -> str:
+        return f"{self.ref}.{self.pin}"
+
+    @property
+    def hidden(self) -> bool:
+        """True where no eye sees it."""
+        return self.seen_from == ""
+
+
+def judged(part: BoardPart, facts: PartFacts) -> list[Joint]:
+    """Every joint of a part with its chance."""
+    lands = part.package.lands
+    count = max(len(lands), 1)
+    base = 1.0 - (1.0 - min(max(facts.odds, 1e-4), 0.95)) ** (1.0 / count)
+    if facts.marked:
+        base = (facts.bad + base * PRIOR_JOINTS) / (facts.marked + PRIOR_JOINTS)
+    found = []
+    for land in lands:
+        known = facts.joints.get(land.pin, Known())
+        times, why = _times(land, known, facts)
+        odds = base / (1.0 - base) * times
+        found.append(
+            Joint(
+                ref=part.ref, pin=land.pin, kind=str(land.kind), chance=odds / (1.0 + odds),
+                why=tuple(why), seen_from=_seen_from(part, land),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]]:
+    """By how much what is known multiplies the odds, and in what words."""
+    why: list[str] = []
+    times = 1.0
+    if known.fails:
+        times, why = times * FAILS_TIMES, [*why, "its opening keeps the paste"]
+    elif known.verdict == "lean":
+        times, why = times * LEAN_TIMES, [*why, "little solder for this joint"]
+    elif known.verdict == "fat":
+        times, why = times * FAT_TIMES, [*why, "more solder than it wants"]
+    if known.bridge >= 0.75:
+        share = min((known.bridge - 0.75) / 0.25, 1.0)
+        times *= 1.0 + (BRIDGE_TIMES - 1.0) * max(share, 0.3)
+        why.append(f"its gap holds {known.bridge:.1f} of what bridges")
+    if known.tie == "plane":
+        times, why = times * PLANE_TIMES, [*why, "on a plane, it lags"]
+    elif known.tie == "relief":
+        times, why = times * RELIEF_TIMES, [*why, "on a plane through spokes"]
+    if facts.flowed is False:
+        times, why = times * UNSEEN_TIMES, [*why, "not seen to flow"]
+    if land.kind in HIDDEN:
+        times, why = times * HIDDEN_TIMES, [*why, "under the body"]
+    if known.row_end:
+        times, why = times * END_TIMES, [*why, "end of a dragged row"]
+    if facts.bad:
+        why.append(f"{facts.bad} of {facts.marked} joints of this package were bad before")
+    return times, why
+
+
+def _seen_from(part: BoardPart, land: Land) -> str:
+    """From which side of the board as it lies, and how; "" where it is not seen."""
+    if land.kind in HIDDEN:
+        return ""
+    angle = math.radians(part.rotation_deg)
+    x, y = land.x_mm, land.y_mm
+    east = x * math.cos(angle) - y * math.sin(angle)
+    north = x * math.sin(angle) + y * math.cos(angle)
+    if part.side == "bottom":
+        east = -east
+    side = ("right" if east > 0 else "left") if abs(east) >= abs(north) else ("top" if north > 0 else "bottom")  # fmt: skip
+    if land.kind is JointKind.LEADLESS:
+        return f"from the {side}, edge-on: the toe only"
+    if land.kind is JointKind.J_LEAD:
+        return f"from the {side}, low: the heel"
+    if land.kind is JointKind.CHIP:
+        return f"from the {side}, light from the other side"
+    return f"from the {side}, along the row, the board tilted against low light"
+
+
+def in_order(joints: Sequence[Joint], places: Mapping[str, tuple[float, float]]) -> list[Joint]:
+    """The order to look in: first the few joints that hold `HOT_SHARE` of what is expected, part by
+    part, the riskiest part first; then the rest likewise. Within a part along its rows.
+    """
+    ranked = sorted(joints, key=lambda one: (-one.chance, one.key))
+    whole = math.fsum(one.chance for one in ranked)
+    hot: list[Joint] = []
+    held = 0.0
+    for one in ranked:
+        if held >= HOT_SHARE * whole and hot:
+            break
+        hot.append(one)
+        held += one.chance
+    first = {one.key for one in hot}
+    rest = [one for one in ranked if one.key not in first]
+    return [*_by_part(hot, places), *_by_part(rest, places)]
+
+
+def _by_part(joints: Sequence[Joint], places: Mapping[str, tuple[float, float]]) -> list[Joint]:
+    """Part by part by its riskiest joint; within a part by side, then along it in one direction."""
+    parts: dict[str, list[Joint]] = {}
+    for one in joints:
+        parts.setdefault(one.ref, []).append(one)
+    groups = sorted(parts.values(), key=lambda group: (-max(one.chance for one in group), group[0].ref))  # fmt: skip
+    return [one for group in groups for one in sorted(group, key=lambda joint: (joint.seen_from, *places.get(joint.key, (0.0, 0.0)), joint.pin))]  # fmt: skip
+
+
+def left_to_expect(joints: Sequence[Joint], looked: Mapping[str, str]) -> float:
+    """How many bad joints are likely among those not looked at, hidden ones always counted until a
+    test or a mark says otherwise.
+    """
+    return math.fsum(one.chance for one in joints if one.key not in looked)

@@ -1,0 +1,244 @@
+"""Looking and measuring: which joints, in which order, what is left to expect; the meter's plan and
+what its results say.
+"""
+
+import sqlite3
+from collections import defaultdict
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
+from yellowfen.core.look.meter_plan import Diagnosis, MeterPlan, diagnose, meter_plan, probe_key
+from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
+from yellowfen.core.work.iron_rows import tie_of
+from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.errors import Refused
+from yellowfen.store import bench_runs, boards, jobs
+from yellowfen.store.bench_runs import BenchRun
+from yellowfen.store.database import atomic
+from yellowfen.workflows.ready import ReadyState, ready_state
+
+METER = "the board"
+
+
+@dataclass(frozen=True, kw_only=True)
+class LookState:
+    """What there is to look at of the board in hand: its joints in order, the newest mark of each,
+    what is left to expect; `run` takes the marks (None: nothing was soldered yet).
+    """
+
+    board: Board
+    run: BenchRun | None
+    joints: tuple[Joint, ...]
+    marks: tuple[FoundMark, ...]
+    harmless: frozenset[str]
+
+    @property
+    def left(self) -> float:
+        """Bad joints that are likely among those without a mark."""
+        return left_to_expect(self.joints, {f"{one.ref}.{one.pin}": "" for one in self.marks})
+
+
+def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
+    """The joints soldered in this job on the board in hand, riskiest first."""
+    state = ready_state(connection, job_id)
+    runs = _soldering(connection, job_id)
+    refs = tuple(dict.fromkeys(ref for run in runs for ref in run.targets))
+    parts = {part.ref: part for part in state.whole.parts}
+    facts = facts_of(connection, state, runs)
+    joints = [one for ref in refs if ref in parts for one in judged(parts[ref], facts[ref])]
+    places = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in state.whole.pads if pad.ref}
+    marks = {(one.ref, one.pin): one for run in reversed(runs) for one in run.marks}
+    harmless = frozenset(
+        f"{ref}.{a}-{b}"
+        for ref in refs
+        if ref in parts
+        for a, b in harmless_bridges(parts[ref], pads_by_pin(state.whole, ref))
+    )
+    return LookState(
+        board=state.whole, run=runs[0] if runs else None,
+        joints=tuple(in_order(joints, places)), marks=tuple(marks.values()), harmless=harmless,
+    )  # fmt: skip
+
+
+def _soldering(connection: sqlite3.Connection, job_id: int) -> list[BenchRun]:
+    """The job's heats and runs by iron on the board in hand, newest first, without lifts."""
+    job = jobs.get(connection, job_id)
+    return [
+        run
+        for run in bench_runs.rows(connection, job_id=job_id)
+        if run.kind in (RunKind.HEAT, RunKind.IRON)
+        and not run.lifting
+        and (job.piece_id is None or run.piece_id in (None, job.piece_id))
+    ]
+
+
+def facts_of(
+    connection: sqlite3.Connection, state: ReadyState, runs: list[BenchRun]
+) -> dict[str, PartFacts]:
+    """What is known of every part of the board: its odds, amounts, ties, runs and earlier marks."""
+    odds = {way.part.ref: way.chosen.odds for way in state.ways}
+    known = _joints(state)
+    before = _marked(connection, {run.id for run in runs[:1]})
+    dragged = {
+        (ref, pin)
+        for run in runs
+        if isinstance(run.plan, IronPlan)
+        for ref in run.plan.refs
+        for row in run.plan.rows
+        if len(row.pins) > 2
+        for pin in row.pins[-2:]
+    }
+    found = {}
+    for part in state.whole.parts:
+        mine = {
+            land.pin: replace(
+                known.get((part.ref, land.pin), Known()), row_end=(part.ref, land.pin) in dragged
+            )
+            for land in part.package.lands
+        }
+        marked, bad = before.get(part.package.name, (0, 0))
+        found[part.ref] = PartFacts(
+            odds=odds.get(part.ref, 0.05), flowed=_flowed(part.ref, runs), marked=marked, bad=bad,
+            joints=mine,
+        )  # fmt: skip
+    return found
+
+
+def _flowed(ref: str, runs: list[BenchRun]) -> bool | None:
+    """Whether a part was seen to flow in its newest heat by the clock; None without one."""
+    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
+    return None if heat is None or not heat.clocked else ref in heat.molten
+
+
+def _joints(state: ReadyState) -> dict[tuple[str, str], Known]:
+    """What print and copper say of each joint; amounts only where it is printed."""
+    found = {
+        (pad.ref, pad.pin or ""): Known(tie=tie_of(pad)) for pad in state.whole.pads if pad.ref
+    }
+    for one in state.paste.judged.openings if state.techniques.stencil else ():
+        before = found.get((one.ref, one.pin), Known())
+        found[one.ref, one.pin] = replace(
+            before, verdict=one.verdict if one.verdict in ("lean", "fat") else "",
+            bridge=max(one.bridge, before.bridge), fails=one.release.fails,
+        )  # fmt: skip
+    return found
+
+
+def _marked(connection: sqlite3.Connection, but: set[int]) -> dict[str, tuple[int, int]]:
+    """Joints marked before by package: how many, and how many not good."""
+    counts: dict[str, list[int]] = defaultdict(lambda: [0, 0])
+    packages: dict[int, dict[str, str]] = {}
+    for run in bench_runs.rows(connection):
+        if run.id in but or not run.marks:
+            continue
+        if run.board_id not in packages:
+            parts = boards.get(connection, run.board_id).parts
+            packages[run.board_id] = {part.ref: part.package.name for part in parts}
+        for mark in run.marks:
+            name = packages[run.board_id].get(mark.ref)
+            if name and mark.pin:
+                counts[name][0] += 1
+                counts[name][1] += str(mark.verdict) != "good"
+    return {name: (count, bad) for name, (count, bad) in counts.items()}
+
+
+def mark_seen_good(connection: sqlite3.Connection, run_id: int, keys: list[str] | None) -> int:
+    """Mark joints good that an eye can see and that have no mark yet: those named ("U1.3"), or all;
+    returns how many. What cannot be seen stays open for the test.
+    """
+    run = bench_runs.get(connection, run_id)
+    state = look_state(connection, run.job_id)
+    have = {f"{one.ref}.{one.pin}" for one in state.marks}
+    wanted = None if keys is None else set(keys)
+    mine = [
+        one
+        for one in state.joints
+        if not one.hidden and one.key not in have and (wanted is None or one.key in wanted)
+    ]
+    with atomic(connection):
+        for one in mine:
+            bench_runs.keep_mark(connection, run_id, FoundMark(one.ref, one.pin, Verdict.GOOD))
+    return len(mine)
+
+
+# by meter
+@dataclass(frozen=True, kw_only=True)
+class Metered:
+    """The meter's plan for a job's board, the run that goes through it, what its results say."""
+
+    plan: MeterPlan
+    run: BenchRun | None
+    diagnosis: Diagnosis
+    results: dict[str, bool]
+
+
+def chances_of(connection: sqlite3.Connection, job_id: int) -> dict[str, float]:
+    """Each joint's chance of being bad, by "U1.3"; of joints with a good mark almost nothing."""
+    state = ready_state(connection, job_id)
+    facts = facts_of(connection, state, _soldering(connection, job_id))
+    found = {
+        one.key: one.chance for part in state.whole.parts for one in judged(part, facts[part.ref])
+    }
+    for mark in look_state(connection, job_id).marks:
+        key = f"{mark.ref}.{mark.pin}"
+        if key in found:
+            found[key] = 1e-3 if str(mark.verdict) == "good" else 0.5
+    return found
+
+
+def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
+    """The plan for the parts that the job is about, with what was measured so far."""
+    job = jobs.get(connection, job_id)
+    board = boards.get(connection, job.board_id)
+    chances = chances_of(connection, job_id)
+    plan = meter_plan(board, chances, refs=job.parts or None)
+    run = _meter_run(connection, job_id)
+    results = {} if run is None else results_of(run)
+    return Metered(
+        plan=plan, run=run, results=results, diagnosis=diagnose(board, plan, results, chances)
+    )
+
+
+def _meter_run(connection: sqlite3.Connection, job_id: int) -> BenchRun | None:
+    run = bench_runs.latest(connection, job_id, RunKind.CHECK)
+    return run if run is not None and run.planned(CheckPlan).name == METER else None
+
+
+def results_of(run: BenchRun) -> dict[str, bool]:
+    """What was measured, by probe: True where it was as expected; what was not reached is left out."""
+    plan, state = run.planned(CheckPlan), run.state
+    keys = {
+        f"probe {n}": probe_key(line.here, line.there, reads=line.expect.startswith("reads"))
+        for n, line in enumerate(plan.lines, 1)
+    }
+    answered = {keys[cue]: True for cue in state.done if cue in keys}
+    return answered | {keys[cue]: False for cue, word in state.aside.items() if word == "not"}
+
+
+def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
+    """Open the bench's run over the meter's plan, or go on with the one that is begun; a probe that
+    would tell most next stands first where something failed. Raises Refused without known nets.
+    """
+    found = metered(connection, job_id)
+    if not found.plan.probes:
+        raise Refused(
+            "no nets are known for these parts: read a netlist or copper layers with the board"
+        )
+    if found.run is not None and found.run.taps and found.run.state.to_do:
+        return found.run.id
+    probes = list(found.plan.probes)
+    if found.diagnosis.next is not None:
+        probes = [found.diagnosis.next, *(one for one in probes if one.key not in found.results)]
+    lines = tuple(
+        CheckLine(here=one.here, there=one.there, expect=_expects(one.expect, one.says))
+        for one in probes
+    )
+    return bench_runs.add(connection, job_id, RunKind.CHECK, CheckPlan(name=METER, lines=lines))
+
+
+def _expects(expect: str, says: str) -> str:
+    words = {"connects": "must connect", "does not connect": "must not connect", "reads": "reads"}
+    return f"{words.get(expect, expect)}{f'; {says}' if says else ''}"

@@ -1,0 +1,215 @@
+"""What to measure: lists no longer than an exact solver's, every seeded single fault found and named
+among three, expected shorts left out, resistors against nodal analysis, values as people write them.
+"""
+
+import math
+import time
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.optimize import Bounds, LinearConstraint, milp
+
+from yellowfen.core.board.board import Board, BoardPart, Pad
+from yellowfen.core.board.bridges import neighbouring_pins
+from yellowfen.core.look.meter_plan import (
+    LEADS_NOWHERE,
+    Expect,
+    MeterPlan,
+    Probe,
+    Resistances,
+    Suspect,
+    diagnose,
+    ground_of,
+    meter_plan,
+    points_of,
+    supplies_of,
+)
+from yellowfen.core.look.values import farads, ohms
+from yellowfen.core.part.catalogue import package_named
+
+KINDS = ("0603", "0402", "0805", "SOT-23", "SOIC-8", "TSSOP-20", "SOIC-16", "QFP-48", "QFN-20")
+
+
+def board(nets: int, parts: int, seed: int) -> Board:
+    """A random board: GND and VDD on a third of the pins, the rest spread over so many nets."""
+    chance = np.random.default_rng(seed)
+    placed: list[BoardPart] = []
+    pads: list[Pad] = []
+    for number in range(parts):
+        package = package_named(str(chance.choice(KINDS)))
+        two = len(package.lands) == 2
+        ref = f"{'RC'[int(chance.integers(2))] if two else 'U'}{number}"
+        x, y = 15.0 * (number % 12) + 10, 15.0 * (number // 12) + 10
+        value = f"{int(chance.integers(1, 99))} {'kΩ' if ref[0] == 'R' else 'nF'}" if two else ""
+        placed.append(BoardPart(ref, value, "", x, y_mm=y, rotation_deg=0, side="top", package=package, joined=True))  # fmt: skip
+        for land in package.lands:
+            draw = chance.random()
+            net = "GND" if draw < 0.22 else "VDD" if draw < 0.33 else f"N{chance.integers(nets)}"
+            pads.append(
+                Pad("top", x + land.x_mm, y + land.y_mm, size_x_mm=land.size_x_mm, size_y_mm=land.size_y_mm,
+                    angle_deg=0, area_mm2=land.area_mm2, paste_mm2=0, ring=(), ref=ref, pin=land.pin, net=net)
+            )  # fmt: skip
+    return Board("random", 200.0, 200.0, 1.6, outline=(), pads=tuple(pads), holes=(), copper=(), parts=tuple(placed), layers=(), findings=())  # fmt: skip
+
+
+def measured(probe: Probe, fault: Suspect, nets: dict[str, str]) -> bool:
+    """Whether a probe shows what is expected on a board with one fault."""
+    if probe.expect is Expect.READING:
+        return fault not in probe.covers
+    if fault.other:
+        bridged = {nets[fault.joint], nets[fault.other]}
+        return not (probe.expect is Expect.APART and set(probe.nets) == bridged)
+    return not (probe.expect is Expect.CONNECT and fault.joint in (probe.here, probe.there))
+
+
+def faults(made: Board, plan: MeterPlan) -> list[Suspect]:
+    """Every open joint that can be touched and every bridge of neighbours on different nets."""
+    nets = {one.name: one.net for one in points_of(made)}
+    between = Resistances(made)
+    silent = {name for name, _ in plan.unproved}
+    opens = [Suspect(name) for name in nets if name not in silent]
+    pairs = [
+        Suspect(f"{part.ref}.{a}", f"{part.ref}.{b}")
+        for part in made.parts
+        for a, b in neighbouring_pins(part)
+        if f"{part.ref}.{a}" in nets and f"{part.ref}.{b}" in nets
+    ]
+    real = [one for one in pairs if nets[one.joint] != nets[one.other] and between.between(nets[one.joint], nets[one.other]) >= 2.0]  # fmt: skip
+    return opens + real
+
+
+@pytest.mark.parametrize(("nets", "parts", "seed"), [(20, 14, 1), (60, 40, 2), (150, 70, 3), (400, 110, 4)])  # fmt: skip
+def test_every_single_fault_is_found_and_named_among_three(
+    nets: int, parts: int, seed: int
+) -> None:
+    made = board(nets, parts, seed)
+    began = time.perf_counter()
+    plan = meter_plan(made, {})
+    took = time.perf_counter() - began
+    by_net = {one.name: one.net for one in points_of(made)}
+    chance = np.random.default_rng(seed)
+    every = faults(made, plan)
+    drawn = [every[i] for i in chance.choice(len(every), min(120, len(every)), replace=False)]
+    named = more = 0
+    for fault in drawn:
+        results = {one.key: measured(one, fault, by_net) for one in plan.probes}
+        assert not all(results.values()), f"{fault.says} is not found"
+        found = diagnose(made, plan, results, {})
+        while found.next is not None and len(found.suspects) > 1:
+            more += 1
+            results[found.next.key] = measured(found.next, fault, by_net)
+            found = diagnose(made, plan, results, {})
+        suspects = [one for one, _ in found.suspects]
+        assert fault in suspects
+        named += len(suspects) <= 3
+    print(f"{nets} nets, {parts} parts: {len(plan.probes)} probes in {took:.2f} s; {named} of {len(drawn)} among three, {more / len(drawn):.1f} probes more")  # fmt: skip
+    assert named >= 0.95 * len(drawn)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_list_is_as_short_as_an_exact_solver_s(seed: int) -> None:
+    """Set cover by integer programming over all pairs, on boards of up to 40 joints."""
+    made = board(6, 5, 100 + seed)
+    points = [one for one in points_of(made) if not one.hidden][:40]
+    chances = {one.name: 0.05 for one in points}
+    plan = meter_plan(made, chances, least=0.02)
+    proved = {one.joint for probe in plan.probes if probe.expect is Expect.CONNECT for one in probe.covers}  # fmt: skip
+    risky = [one for one in points if one.name in proved]
+    where = {one.name: one.net for one in points_of(made) if not one.hidden}
+    pairs = [(a, b) for a in where for b in where if a < b and where[a] == where[b] and (a in chances or b in chances)]  # fmt: skip
+    matrix = np.array([[float(one.name in pair) for pair in pairs] for one in risky])
+    exact = milp(np.ones(len(pairs)), constraints=LinearConstraint(matrix, 1, np.inf), bounds=Bounds(0, 1), integrality=np.ones(len(pairs)))  # fmt: skip
+    mine = sum(one.expect is Expect.CONNECT for one in plan.probes)
+    assert mine <= 1.3 * round(exact.fun)
+    apart = [frozenset(one.nets) for one in plan.probes if one.expect is Expect.APART]
+    assert len(apart) == len(set(apart))  # one probe a pair of nets: none can be spared
+
+
+def test_what_the_board_itself_connects_is_left_out_and_what_leads_nowhere_is_told() -> None:
+    made = board(12, 10, 7)
+    first = next(part for part in made.parts if len(part.package.lands) > 6)
+    a, b = neighbouring_pins(first)[0]
+    nets = {one.name: one.net for one in points_of(made)}
+    joined = frozenset((nets[f"{first.ref}.{a}"], nets[f"{first.ref}.{b}"]))
+    zero = package_named("0603")
+    extra = BoardPart("R900", "0 Ω", "", 150, y_mm=150, rotation_deg=0, side="top", package=zero, joined=True)  # fmt: skip
+    pads = tuple(
+        replace(made.pads[0], x_mm=150 + land.x_mm, y_mm=150.0, ref="R900", pin=land.pin, net=net)
+        for land, net in zip(zero.lands, sorted(joined), strict=False)
+    )
+    lone = replace(made.pads[0], x_mm=5.0, net="ALONE")
+    whole = replace(made, parts=(*made.parts, extra), pads=(lone, *made.pads[1:], *pads))
+    plan = meter_plan(whole, {})
+    if len(joined) == 2:
+        assert all(frozenset(one.nets) != joined for one in plan.probes if one.expect is Expect.APART)  # fmt: skip
+    assert (f"{lone.ref}.{lone.pin}", LEADS_NOWHERE) in plan.unproved or package_named("QFN-20")
+
+
+def test_a_hidden_pad_is_told_and_not_proved(demo_board: Board) -> None:
+    plan = meter_plan(demo_board, {})
+    assert "U2.21" in {name for name, _ in plan.unproved}
+    assert not any("U2.21" in (one.here, one.there) for one in plan.probes)
+    assert ground_of(demo_board) == "GND"
+    assert supplies_of(demo_board, "GND") == ("VDD", "VIN")
+    rails = [one for one in plan.probes if one.says.startswith("supply")]
+    assert [one.nets for one in rails] == [("VDD", "GND"), ("VIN", "GND")]
+    assert plan.probes[:2] == tuple(rails)  # before everything else
+    assert "µF charge" in rails[0].says
+
+
+def test_two_faults_that_no_single_one_explains_are_said(demo_board: Board) -> None:
+    plan = meter_plan(demo_board, {})
+    connects = [one for one in plan.probes if one.expect is Expect.CONNECT]
+    results = {one.key: one not in connects[:1] for one in plan.probes}
+    assert 1 <= len(diagnose(demo_board, plan, results, {}).suspects) <= 2
+    assert diagnose(demo_board, plan, dict.fromkeys(results, True), {}).suspects == ()
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=40, deadline=None)
+def test_resistors_against_nodal_analysis(seed: int) -> None:
+    """Equivalent resistance by solving for a unit current, one net grounded, on random networks."""
+    chance = np.random.default_rng(seed)
+    nets = [f"N{i}" for i in range(6)]
+    made = board(6, 1, seed)
+    zero = package_named("0603")
+    edges, parts, pads = [], [], []
+    for number in range(9):
+        a, b = (int(one) for one in chance.choice(6, 2, replace=False))
+        value = float(chance.integers(1, 500))
+        edges.append((a, b, value))
+        parts.append(BoardPart(f"R{number}", f"{value:g} Ω", "", 10, y_mm=10, rotation_deg=0, side="top", package=zero, joined=True))  # fmt: skip
+        pads += [replace(made.pads[0], ref=f"R{number}", pin=land.pin, net=nets[i]) for land, i in zip(zero.lands, (a, b), strict=False)]  # fmt: skip
+    mine = Resistances(replace(made, parts=tuple(parts), pads=tuple(pads)))
+    g = np.zeros((6, 6))
+    for a, b, value in edges:
+        g[[a, b], [a, b]] += 1 / value
+        g[[a, b], [b, a]] -= 1 / value
+    for a, b in ((0, 1), (2, 5)):
+        got = mine.between(nets[a], nets[b])
+        if math.isinf(got):
+            continue
+        keep = [i for i in range(6) if i != b]
+        current = np.array([1.0 if i == a else 0.0 for i in keep])
+        volts = np.linalg.lstsq(g[np.ix_(keep, keep)], current, rcond=None)[0]
+        assert got == pytest.approx(volts[keep.index(a)], rel=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("text", "ohm"),
+    [("10 kΩ", 1e4), ("4k7", 4700), ("4.7 kΩ", 4700), ("330R", 330), ("0 Ω", 0), ("0", 0), ("1M", 1e6),
+     ("2,2k", 2200), ("1 MΩ", 1e6), ("100 nF", None), ("valve socket", None), ("", None), ("¹", None)],
+)  # fmt: skip
+def test_ohms_as_people_write_them(text: str, ohm: float | None) -> None:
+    assert ohms(text) == (None if ohm is None else pytest.approx(ohm))
+
+
+@pytest.mark.parametrize(
+    ("text", "farad"),
+    [("100 nF", 1e-7), ("4u7", 4.7e-6), ("10 µF", 1e-5), ("47 µF 25 V", 4.7e-5), ("22p", 2.2e-11), ("10 kΩ", None), ("10", None)],
+)  # fmt: skip
+def test_farads_as_people_write_them(text: str, farad: float | None) -> None:
+    assert farads(text) == (None if farad is None else pytest.approx(farad))
