@@ -28,7 +28,12 @@ def main(arguments: list[str] | None = None) -> int:
     parser = _parser()
     given = parser.parse_args(arguments)
     try:
-        return int(given.run(given) or 0)
+        answer = int(given.run(given) or 0)
+        sys.stdout.flush()
+        return answer
+    except BrokenPipeError:  # the reader has seen enough (| head)
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except YellowfenError as problem:
         print(f"yellowfen: {problem}", file=sys.stderr)
         return 2

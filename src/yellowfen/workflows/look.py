@@ -2,6 +2,7 @@
 what its results say.
 """
 
+import math
 import sqlite3
 from collections import defaultdict
 from dataclasses import dataclass, replace
@@ -120,8 +121,12 @@ def _joints(state: ReadyState) -> dict[tuple[str, str], Known]:
     }
     for one in state.paste.judged.openings if state.techniques.stencil else ():
         before = found.get((one.ref, one.pin), Known())
+        want = one.wanted
         found[one.ref, one.pin] = replace(
-            before, verdict=one.verdict if one.verdict in ("lean", "fat") else "",
+            before,
+            solder_mm3=one.pad_solder_mm3 if want else None,
+            lean_mm3=want.lean_mm3 if want else 0.0,
+            fat_mm3=want.fat_mm3 if want else math.inf,
             bridge=max(one.bridge, before.bridge), fails=one.release.fails,
         )  # fmt: skip
     return found

@@ -2,13 +2,14 @@
 the order of the hand's way; and what the results so far say of where the fault is.
 
 Laws: a probe between two leads of one net passes only if both of their joints are sound, so a net of
-k joints takes k/2 probes, rounded up, and no list takes fewer; leads of two nets that could bridge
+k joints takes k/2 probes, rounded up, and no list takes fewer (leads of one part are not paired, where
+there are others: the part may join them inside); leads of two nets that could bridge
 must not connect, one probe a pair of nets; pairs that the board itself connects are left out. A
 joint whose metal no probe touches is told, not proved. Board unpowered for all of it.
 """
 
 import math
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -276,13 +277,18 @@ def _joints(
         least += math.ceil(len(members) / 2)
         left = sorted(members, key=lambda one: (one.x_mm, one.y_mm))
         while left:
-            here = left.pop(0)
-            # Two leads of one part last: a bridge beneath would hide an open joint.
-            others = left or [one for one in nets[net] if one.name != here.name]
-            there = min(others, key=lambda one: (_part(one) == _part(here), _apart(here, one), one.name))  # fmt: skip
-            if left:
+            # Of the part with most of them first, so that as few as can be stay without a partner.
+            # Two leads of one part may be joined inside it: another part's lead is the proof.
+            crowd = Counter(_part(one) for one in left)
+            here = max(left, key=lambda one: crowd[_part(one)])
+            left.remove(here)
+            apart = [one for one in left if _part(one) != _part(here)]
+            elsewhere = [one for one in nets[net] if _part(one) != _part(here)]
+            others = apart or elsewhere or [one for one in nets[net] if one.name != here.name]
+            there = min(others, key=lambda one: (_apart(here, one), one.name))
+            if there in left:
                 left.remove(there)
-            covers = [Suspect(here.name), *([Suspect(there.name)])]
+            covers = [Suspect(here.name), Suspect(there.name)]
             probes.append(
                 Probe(
                     here=here.name,

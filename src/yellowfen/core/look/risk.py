@@ -2,40 +2,60 @@
 
 Laws: chances come from the part's own odds of a mend, shared out over its joints, and are moved in
 logs of odds by what is known of each (amount, gap, tie, not seen to flow, marks of the same package
-before); the order begins with the few joints that hold most of what is expected, part by part, then
-goes along the rows; a joint that no eye sees is never counted as looked at.
+before); the order begins with the riskiest fifth, part by part and along the rows, then goes on with
+the rest likewise; a joint that no eye sees is never counted as looked at.
 """
 
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from statistics import NormalDist
 
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.part.package import HIDDEN, JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
-LEAN_TIMES = constant("risk_lean", 4.0, "times the odds", mark=_M, source="too little solder", affects="where to look")  # fmt: skip
-FAT_TIMES = constant("risk_fat", 2.0, "times the odds", mark=_M, source="too much solder", affects="where to look")  # fmt: skip
-BRIDGE_TIMES = constant("risk_bridge", 6.0, "times the odds", mark=_M, source="the gap's bridge tendency at or above 1; in proportion from 0.75", affects="where to look")  # fmt: skip
+AMOUNT_TIMES = constant(
+    "risk_amount", 7.0, "times the odds", mark=_M,
+    source="surely too little or too much solder; half the odds where the amount is surely right, as they are at one in fourteen",
+    affects="where to look",
+)  # fmt: skip
+BRIDGE_TIMES = constant(
+    "risk_bridge", 7.0, "times the odds", mark=_M,
+    source="a gap that surely bridges (tendency well above 1), added to the amount's",
+    affects="where to look",
+)  # fmt: skip
+AMOUNT_LOG_SD = constant(
+    "risk_amount_spread", 0.2, "log", mark=_M,
+    source="hand prints vary by a fifth either way", affects="where to look",
+)  # fmt: skip
+BRIDGE_SD = constant(
+    "risk_bridge_spread", 0.15, "1", mark=_M,
+    source="tendency at which gaps do bridge: 1, give or take so much", affects="where to look",
+)  # fmt: skip
+SURE_TIMES = 0.5
 FAILS_TIMES = constant("risk_opening_fails", 8.0, "times the odds", mark=_M, source="most paste stays in the foil", affects="where to look")  # fmt: skip
 PLANE_TIMES = constant("risk_plane", 2.0, "times the odds", mark=_M, source="a joint on a plane lags; on spokes 1.4", affects="where to look")  # fmt: skip
 RELIEF_TIMES = 1.4
+_NORMAL = NormalDist()
 UNSEEN_TIMES = constant("risk_unseen_flow", 5.0, "times the odds", mark=_M, source="it was not seen to flow in this run", affects="where to look")  # fmt: skip
 HIDDEN_TIMES = constant("risk_hidden", 1.5, "times the odds", mark=_M, source="under the body nobody corrects it while it flows", affects="where to look")  # fmt: skip
 END_TIMES = constant("risk_row_end", 1.6, "times the odds", mark=_M, source="the last two pins of a dragged row take its surplus", affects="where to look")  # fmt: skip
 PRIOR_JOINTS = constant("risk_prior_joints", 40.0, "joints", mark=_M, source="own marks weigh as much as the usual odds after so many joints", affects="where to look")  # fmt: skip
-HOT_SHARE = 0.7
+HOT_JOINTS = 0.2
 
 
 @dataclass(frozen=True, kw_only=True)
 class Known:
-    """What is known of one joint besides its part: verdict on its solder ("lean", "good", "fat", ""
-    not printed), its gap's bridge tendency, whether its opening fails, its tie, whether it ends a
+    """What is known of one joint besides its part: solder on it and what it wants, mm³ (None: not
+    printed), its gap's bridge tendency, whether its opening fails, its tie, whether it ends a
     dragged row.
     """
 
-    verdict: str = ""
+    solder_mm3: float | None = None
+    lean_mm3: float = 0.0
+    fat_mm3: float = math.inf
     bridge: float = 0.0
     fails: bool = False
     tie: str = "signal"
@@ -105,14 +125,16 @@ def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]
     times = 1.0
     if known.fails:
         times, why = times * FAILS_TIMES, [*why, "its opening keeps the paste"]
-    elif known.verdict == "lean":
-        times, why = times * LEAN_TIMES, [*why, "little solder for this joint"]
-    elif known.verdict == "fat":
-        times, why = times * FAT_TIMES, [*why, "more solder than it wants"]
-    if known.bridge >= 0.75:
-        share = min((known.bridge - 0.75) / 0.25, 1.0)
-        times *= 1.0 + (BRIDGE_TIMES - 1.0) * max(share, 0.3)
-        why.append(f"its gap holds {known.bridge:.1f} of what bridges")
+    elif known.solder_mm3 is not None:
+        lean, fat = _outside(known)
+        bridges = _NORMAL.cdf((known.bridge - 1.0) / BRIDGE_SD) if known.bridge > 0 else 0.0
+        times *= SURE_TIMES + AMOUNT_TIMES * (lean + fat) + BRIDGE_TIMES * bridges
+        if max(lean, fat) > 0.2:
+            amount = known.solder_mm3 / (known.lean_mm3 if lean > fat else known.fat_mm3)
+            said = "of the least it wants" if lean > fat else "of the most it wants"
+            why.append(f"solder {amount:.1f} {said}")
+        if bridges > 0.1:
+            why.append(f"its gap holds {known.bridge:.1f} of what bridges")
     if known.tie == "plane":
         times, why = times * PLANE_TIMES, [*why, "on a plane, it lags"]
     elif known.tie == "relief":
@@ -126,6 +148,15 @@ def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]
     if facts.bad:
         why.append(f"{facts.bad} of {facts.marked} joints of this package were bad before")
     return times, why
+
+
+def _outside(known: Known) -> tuple[float, float]:
+    """Chances that a joint gets less than the least, and more than the most it wants."""
+    assert known.solder_mm3 is not None
+    amount = math.log(max(known.solder_mm3, 1e-9))
+    lean = _NORMAL.cdf((math.log(max(known.lean_mm3, 1e-9)) - amount) / AMOUNT_LOG_SD)
+    most = math.log(known.fat_mm3) if math.isfinite(known.fat_mm3) else math.inf
+    return lean, 1.0 - _NORMAL.cdf((most - amount) / AMOUNT_LOG_SD)
 
 
 def _seen_from(part: BoardPart, land: Land) -> str:
@@ -149,18 +180,11 @@ def _seen_from(part: BoardPart, land: Land) -> str:
 
 
 def in_order(joints: Sequence[Joint], places: Mapping[str, tuple[float, float]]) -> list[Joint]:
-    """The order to look in: first the few joints that hold `HOT_SHARE` of what is expected, part by
-    part, the riskiest part first; then the rest likewise. Within a part along its rows.
+    """The order to look in: first the riskiest fifth of the joints, part by part, the riskiest part
+    first; then the rest likewise. Within a part along its rows.
     """
     ranked = sorted(joints, key=lambda one: (-one.chance, one.key))
-    whole = math.fsum(one.chance for one in ranked)
-    hot: list[Joint] = []
-    held = 0.0
-    for one in ranked:
-        if held >= HOT_SHARE * whole and hot:
-            break
-        hot.append(one)
-        held += one.chance
+    hot = ranked[: max(math.ceil(HOT_JOINTS * len(ranked)), 1)]
     first = {one.key for one in hot}
     rest = [one for one in ranked if one.key not in first]
     return [*_by_part(hot, places), *_by_part(rest, places)]

@@ -1,0 +1,169 @@
+"""Look and the meter over HTTP: riskiest first, the seen ones marked at once, the hidden ones left open,
+probes run and diagnosed; where the faults are is where one looks first.
+"""
+
+import json
+import math
+import subprocess
+import sys
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.heat.plan import usual_moves
+from yellowfen.core.look.risk import Known, PartFacts, in_order, judged, left_to_expect
+from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.store import bench_runs as stored
+from yellowfen.store import jobs
+from yellowfen.workflows import bench_runs
+from yellowfen.workflows.look import look_state, metered
+from yellowfen.workflows.opening import connect_existing
+
+from .test_jobs import opened
+
+
+def heated(client: TestClient, refs: str, *flowed: str) -> int:
+    """A job whose parts were heated by the clock; of them these were seen to flow. Its run."""
+    job = opened(client, purpose="build")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    targets = tuple(refs.split())
+    plan = jobs.get(connection, job).plan
+    jobs.keep_plan(connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets)))  # fmt: skip
+    run = bench_runs.start_heat(connection, job)
+    keys = ["start", "move 2", *(f"flowed {ref}" for ref in flowed), "away", "solid"]
+    for number, key in enumerate(keys):
+        bench_runs.tap(connection, run, Tap(key=f"h{number}", cue=key, word="done", at_ms=9000 * number))  # fmt: skip
+    connection.close()
+    return run
+
+
+def test_the_riskiest_come_first_and_what_no_eye_sees_stays_open(client: TestClient) -> None:
+    run = heated(client, "U4 U2 C2", "U4", "C2")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    state = look_state(connection, job)
+    assert state.joints[0].ref == "U2"  # not seen to flow
+    assert "not seen to flow" in state.joints[0].why
+    hidden = [one.key for one in state.joints if one.hidden]
+    assert hidden == ["U2.21"]
+    page = client.get(f"/jobs/{job}/look").text
+    assert "cannot be seen" in page
+    row = [one for one in state.joints if one.ref == "U4"][:4]
+    answer = client.post(f"/api/runs/{run}/marks/good", json={"joints": [one.key for one in row]}).json()  # fmt: skip
+    assert len(answer["marks"]) == 4
+    assert answer["left"] < state.left
+    client.post(f"/api/runs/{run}/marks", json={"ref": "C2", "pin": "1", "verdict": "dull or grainy"})  # fmt: skip
+    client.post(f"/api/runs/{run}/marks/good", json={})
+    marked = {f"{one.ref}.{one.pin}": str(one.verdict) for one in look_state(connection, job).marks}
+    assert "U2.21" not in marked
+    assert marked["C2.1"] == "dull or grainy"
+    assert len(marked) == len(state.joints) - 1
+    again = heated(client, "C2", "C2")  # the next board: the same package was bad before
+    joints = look_state(connection, stored.get(connection, again).job_id).joints
+    assert any("bad before" in why for one in joints for why in one.why)
+    connection.close()
+
+
+def test_probes_are_run_by_key_and_a_bridge_is_named(client: TestClient) -> None:
+    run = heated(client, "U4", "U4")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    assert "supplies: <b>VDD, VIN</b>" in client.get(f"/jobs/{job}/test").text
+    path = client.post(f"/jobs/{job}/test").url.path
+    meter = stored.get(connection, int(path.rsplit("/", 1)[1]))
+    assert meter.kind is RunKind.CHECK
+    plan = metered(connection, job).plan
+    bridge = next(
+        n for n, one in enumerate(plan.probes) if one.here == "U4.1" or one.there == "U4.1"
+    )
+    for number, cue in enumerate(meter.script.cues[: bridge + 1]):
+        word = "not" if number == bridge else "as expected"
+        client.post(f"/api{path}/taps", json={"key": f"m{number}", "cue": cue.key, "word": word, "at_ms": number})  # fmt: skip
+    seen = client.get(f"/jobs/{job}/test").text
+    assert "U4.1" in seen.split('class="verdict bad">')[1][:80]
+    assert client.post(f"/jobs/{job}/test").url.path == path  # goes on with the same
+    table = client.get(f"/jobs/{job}/test.csv").text.splitlines()
+    assert table[0] == "from,to,expect,note,covers,result"
+    assert sum(line.endswith(",not") for line in table) == 1
+    connection.close()
+
+
+def test_the_commands_say_the_same(client: TestClient) -> None:
+    run = heated(client, "U4 C2", "U4")
+    data = str(client.app.state.data)  # type: ignore[attr-defined]
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    command = [sys.executable, "-m", "yellowfen.cli"]
+    look = json.loads(subprocess.run([*command, "look", str(job), "--json", "--data", data], check=True, capture_output=True).stdout)  # fmt: skip
+    assert [one["pin"] for one in look["joints"]] == [one.pin for one in look_state(connection, job).joints]  # fmt: skip
+    plan = json.loads(subprocess.run([*command, "test-plan", "1", "--json", "--parts", "U4", "--data", data], check=True, capture_output=True).stdout)  # fmt: skip
+    assert {"from", "to", "expect", "covers"} <= set(plan["probes"][0])
+    piped = subprocess.run(f"{sys.executable} -m yellowfen.cli look {job} --data {data} | head -1", shell=True, check=True, capture_output=True)  # fmt: skip
+    assert piped.stderr == b""
+    wrong = subprocess.run([*command, "test-plan", "1", "--parts", "U99", "--data", data], check=False, capture_output=True)  # fmt: skip
+    assert wrong.returncode == 2
+    assert b"U99" in wrong.stderr
+    connection.close()
+
+
+def facts(board: Board, chance: np.random.Generator) -> dict[str, PartFacts]:
+    """Parts of a printed board as prints come out: a few openings lean, fat or near bridging."""
+    found = {}
+    for part in board.parts:
+        joints = {}
+        for land in part.package.lands:
+            # Amounts as prints come out: most well inside what is wanted, some near its ends.
+            joints[land.pin] = Known(
+                solder_mm3=math.exp(0.45 * float(chance.standard_normal())), lean_mm3=0.45, fat_mm3=2.0,
+                bridge=float(chance.uniform(0.2, 1.1)) if len(part.package.lands) > 7 else 0.0,
+                fails=bool(chance.random() < 0.02), tie=str(chance.choice(["signal", "signal", "relief", "plane"])),
+            )  # fmt: skip
+        fine = part.package.pitch_mm <= 0.5
+        found[part.ref] = PartFacts(odds=0.25 if fine else 0.03, flowed=bool(chance.random() > 0.05), joints=joints)  # fmt: skip
+    return found
+
+
+@pytest.mark.parametrize("spread", [0.0, 0.5])
+def test_the_first_fifth_holds_most_of_the_faults(demo_board: Board, spread: float) -> None:
+    """Faults drawn from the model's own chances, and from chances wrong by a factor each (log-normal)."""
+    chance = np.random.default_rng(11)
+    inside = whole = 0
+    told, came = [], []
+    for _ in range(60):
+        known = facts(demo_board, chance)
+        joints = [one for part in demo_board.parts for one in judged(part, known[part.ref])]
+        order = in_order(joints, {})
+        true = [min(one.chance * math.exp(spread * chance.standard_normal()), 0.95) for one in order]  # fmt: skip
+        bad = chance.random(len(order)) < true
+        inside += int(bad[: len(order) // 5].sum())
+        whole += int(bad.sum())
+        told += [one.chance for one in order]
+        came += bad.tolist()
+    told_, came_ = np.array(told), np.array(came)
+    for low, high in ((0.0, 0.005), (0.005, 0.02), (0.02, 0.08), (0.08, 1.0)):
+        pick = (told_ >= low) & (told_ < high)
+        print(f"told {low} to {high}: {told_[pick].mean():.4f}, came {came_[pick].mean():.4f} of {pick.sum()}")  # fmt: skip
+    print(f"first fifth holds {inside} of {whole} faults, spread {spread}")
+    assert inside >= 0.6 * whole
+    assert came_.mean() == pytest.approx(told_.mean(), rel=0.35)
+
+
+def test_chances_keep_their_laws(demo_board: Board) -> None:
+    """Each thing that is known moves a chance the way it should; marks take from what is left."""
+    part = demo_board.part("U3")
+    plain = judged(part, PartFacts(odds=0.06))
+    first = plain[0]
+    assert 1.0 - math.prod(1.0 - one.chance for one in plain) == pytest.approx(0.06, rel=0.01)
+    for known in (Known(solder_mm3=0.3, lean_mm3=0.5, fat_mm3=2.0), Known(solder_mm3=3.0, lean_mm3=0.5, fat_mm3=2.0), Known(solder_mm3=1.0, lean_mm3=0.5, fat_mm3=2.0, bridge=1.3), Known(fails=True), Known(tie="plane"), Known(row_end=True)):  # fmt: skip
+        worse = judged(part, PartFacts(odds=0.06, joints={first.pin: known}))[0]
+        assert worse.chance > first.chance
+        assert worse.why
+    assert judged(part, PartFacts(odds=0.06, flowed=False))[0].chance > first.chance
+    assert judged(part, PartFacts(odds=0.06, marked=400, bad=0))[0].chance < first.chance
+    assert judged(part, PartFacts(odds=0.06, marked=100, bad=20))[0].chance > 0.1
+    left = left_to_expect(plain, {})
+    assert left_to_expect(plain, {first.key: "good"}) == pytest.approx(left - first.chance)
+    assert sorted(one.key for one in in_order(plain, {})) == sorted(one.key for one in plain)
