@@ -1,0 +1,129 @@
+"""What counts as a good joint, in millimetres of this joint: classes 1, 2 and 3.
+
+From memory of acceptance practice (IPC-A-610 as remembered); every figure carries that mark and is
+drawn to scale. Class 1: it works; 2: it lasts; 3: it must not fail.
+"""
+
+from dataclasses import dataclass
+
+from yellowfen.core.board.board import BoardPart
+from yellowfen.core.deposit.fillet import UNDER_FOOT_MM, lead_of
+from yellowfen.core.part.package import JointKind, Land, Package
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import InvalidValue
+
+_M = Mark.FROM_MEMORY
+SIDE_CLASS_3 = constant("accept_side_3", 25.0, "%", mark=_M, source="IPC-A-610 as remembered: side overhang 50, 50, 25 % of the narrower of part and land", affects="what counts as good")  # fmt: skip
+END_CLASS_3 = constant("accept_end_3", 75.0, "%", mark=_M, source="IPC-A-610 as remembered: end joint 50, 50, 75 % of that width", affects="what counts as good")  # fmt: skip
+OVER_MOST_MM = constant("accept_over_most", 0.5, "mm", mark=_M, source="IPC-A-610 as remembered: a lead's overhang never more than half a millimetre", affects="what counts as good")  # fmt: skip
+_SIDE = {1: 50.0, 2: 50.0, 3: SIDE_CLASS_3}
+_END = {1: 50.0, 2: 50.0, 3: END_CLASS_3}
+_LEADLESS_SIDE = {1: 50.0, 2: 25.0, 3: 25.0}
+_LEADLESS_END = {1: 50.0, 2: 75.0, 3: 75.0}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Criterion:
+    """One criterion: what is measured, the limit in mm, whether less or more of it is good, and of
+    what it is a share.
+    """
+
+    name: str
+    limit_mm: float
+    at_most: bool
+    basis: str
+    mark: Mark = _M
+
+    def meets(self, measured_mm: float) -> bool:
+        """Whether a measured value is good."""
+        return measured_mm <= self.limit_mm if self.at_most else measured_mm >= self.limit_mm
+
+    @property
+    def says(self) -> str:
+        word = "at most" if self.at_most else "at least"
+        return f"{self.name}: {word} {self.limit_mm:.2f} mm ({self.basis})"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Shape:
+    """A joint from above and its lead, mm: the land's width and length, the lead's or end's width,
+    thickness and foot.
+    """
+
+    land_wide: float
+    land_long: float
+    lead_wide: float
+    lead_thick: float
+    foot: float
+
+
+def shape_of(package: Package, land: Land) -> Shape:
+    """A joint's own dimensions; of leads as usual at the pitch, of chips from the body."""
+    long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
+    if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD):
+        lead = lead_of(package)
+        return Shape(land_wide=short, land_long=long, lead_wide=min(lead.width_mm, short), lead_thick=lead.thick_mm, foot=min(lead.foot_mm, long))  # fmt: skip
+    sideways = abs(land.x_mm) >= abs(land.y_mm)
+    along, across = (land.size_x_mm, land.size_y_mm) if sideways else (land.size_y_mm, land.size_x_mm)  # fmt: skip
+    body, half = (package.body_y_mm, package.body_x_mm / 2) if sideways else (package.body_x_mm, package.body_y_mm / 2)  # fmt: skip
+    wide = min(body, across) if land.kind is JointKind.LEADLESS else body
+    inner = max(abs(land.x_mm), abs(land.y_mm)) - along / 2
+    covered = min(max(half - inner, 0.1 * along), along)
+    return Shape(land_wide=across, land_long=along, lead_wide=wide, lead_thick=package.height_mm, foot=covered)  # fmt: skip
+
+
+def criteria(part: BoardPart, pin: str, grade: int = 2) -> tuple[Criterion, ...]:
+    """The criteria of one joint for a class of 1 to 3; none for joints that no eye sees.
+
+    Raises InvalidValue for an unknown pin or class.
+    """
+    in_range("class", grade, 1, 3)
+    land = next((one for one in part.package.lands if one.pin == pin), None)
+    if land is None:
+        raise InvalidValue("pin", f"{part.ref} has no pin {pin!r}")
+    shape = shape_of(part.package, land)
+    if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD):
+        return _lead(shape, grade)
+    if land.kind is JointKind.CHIP:
+        return _chip(shape, grade)
+    if land.kind is JointKind.LEADLESS:
+        return _leadless(shape, grade)
+    return ()
+
+
+def _chip(shape: Shape, grade: int) -> tuple[Criterion, ...]:
+    narrow = min(shape.lead_wide, shape.land_wide)
+    return (
+        Criterion(name="side overhang", limit_mm=_SIDE[grade] / 100 * narrow, at_most=True, basis=f"{_SIDE[grade]:.0f} % of the narrower of part and land"),
+        Criterion(name="end overhang", limit_mm=0.0, at_most=True, basis="none"),
+        Criterion(name="end joint width", limit_mm=_END[grade] / 100 * narrow, at_most=False, basis=f"{_END[grade]:.0f} % of the narrower of part and land"),
+    )  # fmt: skip
+
+
+def _lead(shape: Shape, grade: int) -> tuple[Criterion, ...]:
+    wide = shape.lead_wide
+    over = min(_SIDE[grade] / 100 * wide, OVER_MOST_MM)
+    if grade == 1:
+        side, why = min(wide, OVER_MOST_MM), "the lead's width, or 0.5 mm"
+    elif shape.foot < 3 * wide:
+        side, why = shape.foot, "the whole foot, since it is shorter than three widths"
+    else:
+        side, why = max(3 * wide, 0.75 * shape.foot), "the longer of three widths and three quarters of the foot"  # fmt: skip
+    found = [
+        Criterion(name="side overhang", limit_mm=over, at_most=True, basis=f"{_SIDE[grade]:.0f} % of the lead's width, 0.5 mm at most"),
+        Criterion(name="end joint width", limit_mm=_END[grade] / 100 * wide, at_most=False, basis=f"{_END[grade]:.0f} % of the lead's width"),
+        Criterion(name="side joint length", limit_mm=side, at_most=False, basis=why),
+    ]  # fmt: skip
+    if grade > 1:
+        share = 0.5 if grade == 2 else 1.0
+        found.append(Criterion(name="heel fillet height", limit_mm=UNDER_FOOT_MM + share * shape.lead_thick, at_most=False, basis="solder under the foot and " + ("half" if grade == 2 else "all") + " of the lead's thickness"))  # fmt: skip
+    return tuple(found)
+
+
+def _leadless(shape: Shape, grade: int) -> tuple[Criterion, ...]:
+    wide = shape.lead_wide
+    return (
+        Criterion(name="side overhang", limit_mm=_LEADLESS_SIDE[grade] / 100 * wide, at_most=True, basis=f"{_LEADLESS_SIDE[grade]:.0f} % of the terminal's width"),
+        Criterion(name="end joint width", limit_mm=_LEADLESS_END[grade] / 100 * wide, at_most=False, basis=f"{_LEADLESS_END[grade]:.0f} % of the terminal's width"),
+    )  # fmt: skip

@@ -1,0 +1,238 @@
+"""Why a joint is bad, and what to do now: causes ranked by this job's own figures, the remedy as a
+short plan with its amounts and seconds, and what to change for the next board.
+
+Laws: a cause is only named with its figure where one is known; solder to take off or add is what
+there is against the middle of what the joint wants; no touch is longer than the pad bears.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from yellowfen.core.deposit.by_hand import wire_mm
+from yellowfen.core.look.risk import Known
+from yellowfen.core.metal.alloy import Alloy
+from yellowfen.core.rework.pads import WICK_TAKES
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.job import Verdict
+
+NARROW_MM = constant(
+    "mend_narrow_gap", 0.25, "mm", mark=Mark.FROM_MEMORY,
+    source="gaps below bridge readily when anything is amiss", affects="why a joint is bad",
+)  # fmt: skip
+LONG_LIQUID_S = constant(
+    "mend_long_liquid", 60.0, "s", mark=Mark.COMMON_PRACTICE,
+    source="flux is spent, solder goes dull and stringy", affects="why a joint is bad",
+)  # fmt: skip
+SHORT_LIQUID_S = constant(
+    "mend_short_liquid", 3.0, "s", mark=Mark.FROM_MEMORY,
+    source="a joint molten for less may have touched one side only", affects="why a joint is bad",
+)  # fmt: skip
+WICK_MM = 2.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Fault:
+    """A bad joint with what is known of it: distance to the next pad (mm, None: none near), seconds
+    molten in its run, how often it was molten before, mounted on hidden pads or not.
+    """
+
+    ref: str
+    pin: str
+    verdict: Verdict
+    known: Known
+    gap_mm: float | None = None
+    liquid_s: float | None = None
+    heats: int = 1
+    fine: bool = False
+    leadless: bool = False
+
+    @property
+    def ratio(self) -> float | None:
+        """Solder there over the middle of what it wants; None where it is not known."""
+        if self.known.solder_mm3 is None or self.known.lean_mm3 <= 0:
+            return None
+        return self.known.solder_mm3 / self.middle_mm3
+
+    @property
+    def middle_mm3(self) -> float:
+        return 0.5 * (self.known.lean_mm3 + self.known.fat_mm3)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Cause:
+    """A likely cause with its figure, heavier ones first, and what to change for the next board."""
+
+    says: str
+    figure: str
+    weight: float
+    prevent: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Mend:
+    """What to do about a fault: steps in order, solder off (+) or on (−) in mm³, wick and wire in
+    mm, seconds a touch, the longest, how often at most, when to stop.
+    """
+
+    steps: tuple[str, ...]
+    off_mm3: float
+    wick_mm: float
+    wire_mm: float
+    stop: str
+
+
+# Remedies as common practice has them.
+_STEPS: dict[Verdict, tuple[str, ...]] = {
+    Verdict.BRIDGE: ("flux over the bridge and both pins", "a clean tip drawn along the pins, outwards", "if it stays: fresh wick on it, two seconds, lift both together"),
+    Verdict.OPEN: ("flux", "press the lead down with a pick if it stands off", "tip on pad and lead, a touch of wire", "pull gently with a pick: it holds"),
+    Verdict.LEAN: ("flux", "tip on pad and lead until the old solder runs", "a touch of wire"),
+    Verdict.BALL: ("flux", "wick the ball off", "tip on the pad first, then a touch of wire"),
+    Verdict.SKEWED: ("flux", "melt all of it at once: air straight down, little flow", "nudge it square, hands off until dull"),
+    Verdict.LIFTED_PAD: ("no more heat on it", "flux, a drop of epoxy under it, press, cure", "or cut it off and run a wire to the next point of its net"),
+    Verdict.OTHER: ("look again from another side", "measure it before anything is heated"),
+    Verdict.DULL: ("flux", "melt it once more, briefly"),
+    Verdict.NOT_WETTED: ("scrape or polish what solder shuns", "flux", "tip on it, a touch of wire: it has to climb"),
+    Verdict.STANDING: ("flux on both pads", "hold it with tweezers", "melt both ends, lay it down, let one end freeze first"),
+    Verdict.MISSING: ("look beside it and on the tweezers", "clean its pads, a new part on"),
+    Verdict.WRONG_PART: ("take it off: Survey has the ways", "the right one on, marked in the kit"),
+    Verdict.REVERSED: ("take it off: Survey has the ways", "turn it, test it before it goes on again"),
+    Verdict.LOOSE_BALLS: ("brush them off dry", "alcohol, brush, look again between the leads"),
+    Verdict.DAMAGE: ("photograph it", "test whether it still works", "mask: varnish; body: a new part"),
+}  # fmt: skip
+
+
+def steps_for(verdict: Verdict) -> tuple[str, ...]:
+    """What to do about a fault, as common practice has it."""
+    return _STEPS.get(verdict, _STEPS[Verdict.OTHER])
+
+
+def causes(fault: Fault) -> tuple[Cause, ...]:
+    """Likely causes of a fault, the likeliest by its own figures first."""
+    if fault.verdict is Verdict.GOOD:
+        return ()
+    found = _causes(fault)
+    return tuple(sorted(found, key=lambda one: -one.weight))
+
+
+def _causes(fault: Fault) -> Sequence[Cause]:
+    much, little = _too_much(fault), _too_little(fault)
+    cold = _cold(fault)
+    match fault.verdict:
+        case Verdict.BRIDGE:
+            return [much, _narrow(fault), _spent(fault)]
+        case Verdict.OPEN:
+            return [little, cold, _stands_off(fault), _floats(fault)]
+        case Verdict.LEAN:
+            return [little, cold]
+        case Verdict.NOT_WETTED:
+            return [cold, _dirty(), _spent(fault)]
+        case Verdict.BALL:
+            return [much, cold]
+        case Verdict.DULL:
+            return [_spent(fault), _often(fault)]
+        case Verdict.SKEWED | Verdict.STANDING:
+            return [_uneven(fault), _pushed()]
+        case Verdict.LIFTED_PAD:
+            return [_often(fault), Cause(says="lifted or dragged before all was molten", figure="", weight=1.0, prevent="wait until a nudge springs back; more flux")]  # fmt: skip
+        case Verdict.LOOSE_BALLS:
+            return [much, Cause(says="paste beside the pad, or heated too fast", figure="", weight=0.8, prevent="paste pad by pad; a slower start")]  # fmt: skip
+        case Verdict.MISSING:
+            return [_pushed(), Cause(says="not placed, or carried off by the tweezers", figure="", weight=0.6, prevent="count the parts before the heat")]  # fmt: skip
+        case Verdict.WRONG_PART | Verdict.REVERSED:
+            return [Cause(says="the kit, or the mark misread", figure="", weight=1.0, prevent="the kit checked by key; the way round said at placing")]  # fmt: skip
+        case _:
+            return [Cause(says="heat, or a slip of a tool", figure="", weight=0.5, prevent="foil over what is shy; a rest for the hand")]  # fmt: skip
+
+
+def _too_much(fault: Fault) -> Cause:
+    ratio = fault.ratio
+    figure = "" if ratio is None else f"{ratio:.1f} times what the joint wants"
+    return Cause(says="too much solder", figure=figure, weight=0.7 if ratio is None else ratio, prevent="a smaller opening or fewer dots there")  # fmt: skip
+
+
+def _too_little(fault: Fault) -> Cause:
+    if fault.known.fails:
+        return Cause(says="the opening kept its paste", figure="its area ratio fails", weight=2.5, prevent="a thinner foil or a larger opening there")  # fmt: skip
+    ratio = fault.ratio
+    figure = "" if ratio is None else f"{ratio:.1f} times what the joint wants"
+    return Cause(says="too little solder", figure=figure, weight=0.7 if ratio is None else 1.0 / max(ratio, 0.1), prevent="a larger opening or one dot more there")  # fmt: skip
+
+
+def _narrow(fault: Fault) -> Cause:
+    gap = fault.gap_mm
+    figure = "" if gap is None else f"gap {gap:.2f} mm"
+    weight = 0.4 if gap is None else min(NARROW_MM / max(gap, 0.05), 2.0)
+    return Cause(says="a narrow gap", figure=figure, weight=weight, prevent="narrower openings there; drag with more flux")  # fmt: skip
+
+
+def _spent(fault: Fault) -> Cause:
+    long = fault.liquid_s
+    figure = "" if long is None else f"molten for {long:.0f} s"
+    weight = 0.3 if long is None else min(long / LONG_LIQUID_S, 2.0)
+    return Cause(
+        says="spent flux", figure=figure, weight=weight, prevent="more flux; hotter and shorter"
+    )
+
+
+def _cold(fault: Fault) -> Cause:
+    tied = fault.known.tie in ("plane", "relief")
+    parts = [{"plane": "its pin sits on a plane", "relief": "its pin sits on a plane through spokes"}[fault.known.tie]] if tied else []  # fmt: skip
+    weight = {"plane": 1.2, "relief": 0.8}.get(fault.known.tie, 0.3)
+    if fault.liquid_s is not None and fault.liquid_s < SHORT_LIQUID_S:
+        parts.append(f"molten for {fault.liquid_s:.1f} s only")
+        weight += 1.0
+    prevent = "warm the board first; stay longer there; thermal relief on the next revision"
+    return Cause(says="the pad was too cold", figure=", ".join(parts), weight=weight, prevent=prevent)  # fmt: skip
+
+
+def _stands_off(fault: Fault) -> Cause:
+    return Cause(says="the lead stands off its pad", figure="fine pitch" if fault.fine else "", weight=0.9 if fault.fine else 0.4, prevent="lay the part on a flat plate before it is placed")  # fmt: skip
+
+
+def _floats(fault: Fault) -> Cause:
+    return Cause(says="the part floats on its middle pad", figure="leadless with a pad beneath" if fault.leadless else "", weight=1.1 if fault.leadless else 0.0, prevent="panes over the middle pad, 50 to 65 %")  # fmt: skip
+
+
+def _dirty() -> Cause:
+    return Cause(says="old or dirty metal", figure="", weight=0.8, prevent="dip and look: one trial joint before the build")  # fmt: skip
+
+
+def _often(fault: Fault) -> Cause:
+    return Cause(says="heated too often", figure=f"{fault.heats} heats", weight=0.4 * fault.heats, prevent="find it sooner: look after every heat")  # fmt: skip
+
+
+def _uneven(fault: Fault) -> Cause:
+    tied = fault.known.tie != "signal"
+    return Cause(says="its ends melted one after the other", figure="one end on a plane" if tied else "", weight=1.2 if tied else 0.8, prevent="warm the board first; pads alike on the next revision")  # fmt: skip
+
+
+def _pushed() -> Cause:
+    return Cause(says="pushed by the air", figure="", weight=0.7, prevent="less flow, straight down, a wider nozzle")  # fmt: skip
+
+
+def mend(fault: Fault, alloy: Alloy) -> Mend:
+    """What to do about one fault, with its amounts."""
+    surplus = 0.0
+    if fault.verdict in (Verdict.BRIDGE, Verdict.BALL):
+        there = fault.known.solder_mm3 if fault.ratio is not None else None
+        surplus = max((there or 0.0) - fault.middle_mm3, 0.0) if there else 0.3 * _usual(fault)
+        surplus = max(surplus, 0.15 * _usual(fault))
+    elif fault.verdict in (Verdict.LEAN, Verdict.OPEN, Verdict.NOT_WETTED):
+        there = fault.known.solder_mm3 if fault.ratio is not None else None
+        surplus = -max(fault.middle_mm3 - (there or 0.0), 0.2 * _usual(fault)) if there else -0.5 * _usual(fault)  # fmt: skip
+    stop = "twice without change: warm the board and do the whole part again"
+    if fault.verdict is Verdict.LIFTED_PAD:
+        stop = "three pads gone under one part: the board is for spares"
+    elif fault.heats >= 3:
+        stop = f"it has {fault.heats} heats behind it: one more at most, then a new part"
+    return Mend(
+        steps=steps_for(fault.verdict), off_mm3=surplus,
+        wick_mm=max(surplus, 0.0) / (WICK_TAKES * WICK_MM),
+        wire_mm=wire_mm(max(-surplus, 0.0), 0.5, alloy), stop=stop,
+    )  # fmt: skip
+
+
+def _usual(fault: Fault) -> float:
+    """What a joint of this size holds, mm³."""
+    known = fault.known
+    return fault.middle_mm3 if known.lean_mm3 > 0 and known.fat_mm3 < 1e6 else 0.1
