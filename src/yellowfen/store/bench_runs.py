@@ -14,6 +14,7 @@ from yellowfen.core.work.bench_scripts import (
     IronPlan,
     KitPlan,
     LookPlan,
+    MendRun,
     PadsRun,
     PlacingPlan,
     check_script,
@@ -21,6 +22,7 @@ from yellowfen.core.work.bench_scripts import (
     iron_script,
     kit_script,
     look_script,
+    mend_script,
     pads_script,
     placing_script,
 )
@@ -39,7 +41,17 @@ from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import NotFound
 from yellowfen.store.packing import pack, unpack
 
-Plan = HeatPlan | PlacingPlan | HandPlan | KitPlan | LookPlan | IronPlan | PadsRun | CheckPlan
+Plan = (
+    HeatPlan
+    | PlacingPlan
+    | HandPlan
+    | KitPlan
+    | LookPlan
+    | IronPlan
+    | PadsRun
+    | CheckPlan
+    | MendRun
+)
 _P = TypeVar("_P", bound=Plan)
 PLANS: dict[RunKind, type[Plan]] = {
     RunKind.HEAT: HeatPlan,
@@ -50,6 +62,7 @@ PLANS: dict[RunKind, type[Plan]] = {
     RunKind.IRON: IronPlan,
     RunKind.PADS: PadsRun,
     RunKind.CHECK: CheckPlan,
+    RunKind.MEND: MendRun,
 }
 
 
@@ -100,6 +113,8 @@ class BenchRun:
                 return pads_script(self.plan)
             case CheckPlan():
                 return check_script(self.plan)
+            case MendRun():
+                return mend_script(self.plan)
 
     @property
     def targets(self) -> tuple[str, ...]:

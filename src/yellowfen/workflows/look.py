@@ -12,7 +12,7 @@ from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
 from yellowfen.core.look.meter_plan import Diagnosis, MeterPlan, diagnose, meter_plan, probe_key
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
+from yellowfen.core.work.bench_scripts import AGAIN, CheckLine, CheckPlan, IronPlan, MendRun
 from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import Refused
@@ -45,13 +45,13 @@ class LookState:
 def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
     """The joints soldered in this job on the board in hand, riskiest first."""
     state = ready_state(connection, job_id)
-    runs = _soldering(connection, job_id)
+    runs = soldering(connection, job_id)
     refs = tuple(dict.fromkeys(ref for run in runs for ref in run.targets))
     parts = {part.ref: part for part in state.whole.parts}
     facts = facts_of(connection, state, runs)
     joints = [one for ref in refs if ref in parts for one in judged(parts[ref], facts[ref])]
     places = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in state.whole.pads if pad.ref}
-    marks = {(one.ref, one.pin): one for run in reversed(runs) for one in run.marks}
+    marks = {(one.ref, one.pin): one for run in reversed(runs) for one in found_in(run)}
     harmless = frozenset(
         f"{ref}.{a}-{b}"
         for ref in refs
@@ -64,16 +64,30 @@ def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
     )  # fmt: skip
 
 
-def _soldering(connection: sqlite3.Connection, job_id: int) -> list[BenchRun]:
-    """The job's heats and runs by iron on the board in hand, newest first, without lifts."""
+def soldering(connection: sqlite3.Connection, job_id: int) -> list[BenchRun]:
+    """The job's heats, runs by iron and mends on the board in hand, newest first, without lifts."""
     job = jobs.get(connection, job_id)
     return [
         run
         for run in bench_runs.rows(connection, job_id=job_id)
-        if run.kind in (RunKind.HEAT, RunKind.IRON)
+        if run.kind in (RunKind.HEAT, RunKind.IRON, RunKind.MEND)
         and not run.lifting
         and (job.piece_id is None or run.piece_id in (None, job.piece_id))
     ]
+
+
+def found_in(run: BenchRun) -> tuple[FoundMark, ...]:
+    """What was found in a run: its marks, and of a mending run what its second look told."""
+    if not isinstance(run.plan, MendRun):
+        return run.marks
+    told = []
+    for step in run.plan.steps:
+        key = f"{AGAIN}{step.ref}.{step.pin}"
+        if key in run.state.done:
+            told.append(FoundMark(step.ref, step.pin, Verdict.GOOD))
+        elif key in run.state.aside:
+            told.append(FoundMark(step.ref, step.pin, Verdict(step.fault)))
+    return (*told, *run.marks)
 
 
 def facts_of(
@@ -82,7 +96,7 @@ def facts_of(
     """What is known of every part of the board: its odds, amounts, ties, runs and earlier marks."""
     odds = {way.part.ref: way.chosen.odds for way in state.ways}
     known = _joints(state)
-    before = _marked(connection, {run.id for run in runs[:1]})
+    before = _marked(connection, {run.id for run in runs})
     dragged = {
         (ref, pin)
         for run in runs
@@ -183,7 +197,7 @@ class Metered:
 def chances_of(connection: sqlite3.Connection, job_id: int) -> dict[str, float]:
     """Each joint's chance of being bad, by "U1.3"; of joints with a good mark almost nothing."""
     state = ready_state(connection, job_id)
-    facts = facts_of(connection, state, _soldering(connection, job_id))
+    facts = facts_of(connection, state, soldering(connection, job_id))
     found = {
         one.key: one.chance for part in state.whole.parts for one in judged(part, facts[part.ref])
     }

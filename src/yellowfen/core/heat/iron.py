@@ -270,6 +270,20 @@ def _cropped_links(
 
 
 # the touch
+def touch_scene(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie) -> Scene:
+    """A tip on one joint that is drawn in one of the usual ways, as a scene with that one move.
+
+    Raises InvalidValue for a pin that is not there or that no tip reaches.
+    """
+    land = _land(scene, ref, pin)
+    return _touched(usual_patch(scene, ref, land, tie), iron, ref, land)
+
+
+def _touched(here: Scene, iron: Iron, ref: str, land: Land) -> Scene:
+    move = Move(Deed.TOUCH, LOOK_EVERY_S, (ref,), pin=land.pin)
+    return replace(here, source=iron, preheater=None, moves=(move,))
+
+
 def _hold(here: Scene, iron: Iron, ref: str, land: Land, tie: str, longest_s: float) -> Touch:
     part = here.part(ref)
     x, y, size_x, size_y, angle = place_land(part, land)
@@ -281,13 +295,9 @@ def _hold(here: Scene, iron: Iron, ref: str, land: Land, tie: str, longest_s: fl
         (size_x if turned else size_y) + FINE_MARGIN_MM,
     )
     cell = min(WIDEST_CELL_MM, min(size_x, size_y) / CELLS_ACROSS)
-    here = replace(
-        here,
-        source=iron,
-        preheater=None,
-        moves=(Move(Deed.TOUCH, LOOK_EVERY_S, (ref,), pin=land.pin),),
+    prepared = prepare(
+        _touched(here, iron, ref, land), replace(FINE_PATCH, cell_mm=cell, fine=fine)
     )
-    prepared = prepare(here, replace(FINE_PATCH, cell_mm=cell, fine=fine))
     return _until_wet(prepared, iron, ref, land=land, tie=tie, longest_s=longest_s)
 
 

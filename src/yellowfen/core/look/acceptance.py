@@ -6,7 +6,6 @@ drawn to scale. Class 1: it works; 2: it lasts; 3: it must not fail.
 
 from dataclasses import dataclass
 
-from yellowfen.core.board.board import BoardPart
 from yellowfen.core.deposit.fillet import UNDER_FOOT_MM, lead_of
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
@@ -73,16 +72,16 @@ def shape_of(package: Package, land: Land) -> Shape:
     return Shape(land_wide=across, land_long=along, lead_wide=wide, lead_thick=package.height_mm, foot=covered)  # fmt: skip
 
 
-def criteria(part: BoardPart, pin: str, grade: int = 2) -> tuple[Criterion, ...]:
+def criteria(package: Package, pin: str, grade: int = 2) -> tuple[Criterion, ...]:
     """The criteria of one joint for a class of 1 to 3; none for joints that no eye sees.
 
     Raises InvalidValue for an unknown pin or class.
     """
     in_range("class", grade, 1, 3)
-    land = next((one for one in part.package.lands if one.pin == pin), None)
+    land = next((one for one in package.lands if one.pin == pin), None)
     if land is None:
-        raise InvalidValue("pin", f"{part.ref} has no pin {pin!r}")
-    shape = shape_of(part.package, land)
+        raise InvalidValue("pin", f"{package.name} has no pin {pin!r}")
+    shape = shape_of(package, land)
     if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD):
         return _lead(shape, grade)
     if land.kind is JointKind.CHIP:

@@ -5,12 +5,15 @@ Laws: a cause is only named with its figure where one is known; solder to take o
 there is against the middle of what the joint wants; no touch is longer than the pad bears.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.look.risk import Known
 from yellowfen.core.metal.alloy import Alloy
+from yellowfen.core.part.package import Land, Package
 from yellowfen.core.rework.pads import WICK_TAKES
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.job import Verdict
@@ -28,6 +31,18 @@ SHORT_LIQUID_S = constant(
     source="a joint molten for less may have touched one side only", affects="why a joint is bad",
 )  # fmt: skip
 WICK_MM = 2.0
+
+
+class Way(StrEnum):
+    """With what a fault is mended."""
+
+    IRON = "iron"
+    AIR = "air"
+    HAND = "hand"
+
+
+_BY_AIR = frozenset({Verdict.SKEWED, Verdict.STANDING})
+_BY_IRON = frozenset({Verdict.BRIDGE, Verdict.OPEN, Verdict.LEAN, Verdict.BALL, Verdict.DULL, Verdict.NOT_WETTED})  # fmt: skip
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,6 +67,13 @@ class Fault:
         if self.known.solder_mm3 is None or self.known.lean_mm3 <= 0:
             return None
         return self.known.solder_mm3 / self.middle_mm3
+
+    @property
+    def way(self) -> Way:
+        """With what it is mended."""
+        if self.verdict in _BY_AIR:
+            return Way.AIR
+        return Way.IRON if self.verdict in _BY_IRON else Way.HAND
 
     @property
     def middle_mm3(self) -> float:
@@ -79,6 +101,15 @@ class Mend:
     wick_mm: float
     wire_mm: float
     stop: str
+
+    @property
+    def amounts(self) -> str:
+        """Solder to take off or add, in words; "" where none is."""
+        if self.wick_mm > 0:
+            return f"{self.off_mm3:.2f} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm wick"  # fmt: skip
+        if self.wire_mm > 0:
+            return f"{-self.off_mm3:.2f} mm³ on: {max(self.wire_mm, 0.1):.1f} mm of 0.5 mm wire"
+        return ""
 
 
 # Remedies as common practice has them.
@@ -236,3 +267,18 @@ def _usual(fault: Fault) -> float:
     """What a joint of this size holds, mm³."""
     known = fault.known
     return fault.middle_mm3 if known.lean_mm3 > 0 and known.fat_mm3 < 1e6 else 0.1
+
+
+def nearest_gap_mm(package: Package, pin: str) -> float | None:
+    """Distance from a pin's pad to the nearest other pad of its part, mm; None where there is none."""
+    mine = next((land for land in package.lands if land.pin == pin), None)
+    if mine is None or len(package.lands) < 2:
+        return None
+    return min(_apart(mine, other) for other in package.lands if other.pin != pin)
+
+
+def _apart(one: Land, other: Land) -> float:
+    """Distance between two rectangles."""
+    across = max(abs(one.x_mm - other.x_mm) - (one.size_x_mm + other.size_x_mm) / 2, 0.0)
+    along = max(abs(one.y_mm - other.y_mm) - (one.size_y_mm + other.size_y_mm) / 2, 0.0)
+    return math.hypot(across, along)

@@ -30,6 +30,7 @@ class RunKind(StrEnum):
     IRON = "iron"
     PADS = "pads"
     CHECK = "check"
+    MEND = "mend"
 
 
 class Effect(StrEnum):
@@ -111,6 +112,11 @@ RULES: Mapping[RunKind, Rule] = {
             "torn track": Effect.ASIDE,
             "mask gone": Effect.ASIDE,
         },
+        any_order=True,
+        corrects=True,
+    ),
+    RunKind.MEND: Rule(
+        words={"done": Effect.DONE, "still bad": Effect.ASIDE, "skipped": Effect.LATER},
         any_order=True,
         corrects=True,
     ),

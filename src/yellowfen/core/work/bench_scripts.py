@@ -325,6 +325,61 @@ def check_script(plan: CheckPlan) -> Script:
 
 
 @dataclass(frozen=True, kw_only=True)
+class MendStep:
+    """One bad joint and its remedy: what is wrong, the steps, amounts and seconds in words, when to
+    stop.
+    """
+
+    ref: str
+    pin: str
+    fault: str
+    steps: tuple[str, ...]
+    amounts: str = ""
+    touches: str = ""
+    stop: str = ""
+
+    @property
+    def name(self) -> str:
+        return f"{self.ref} pin {self.pin}" if self.pin else self.ref
+
+
+@dataclass(frozen=True, kw_only=True)
+class MendRun:
+    """Bad joints in the order of the work; each is looked at again at the end."""
+
+    steps: tuple[MendStep, ...]
+
+
+AGAIN = "again "
+
+
+def mend_script(plan: MendRun) -> Script:
+    """Joint after joint, then a second look at those joints and no others."""
+    cues = [
+        Cue(
+            key=f"mend {step.ref}.{step.pin}", name=step.name, title=f"{step.name}: {step.fault}",
+            press="It is done",
+            detail="; ".join(part for part in ("; ".join(step.steps), step.amounts, step.touches) if part),
+            mind=step.stop, refs=(step.ref,), pin=step.pin, group="mend",
+        )
+        for step in plan.steps
+    ]  # fmt: skip
+    cues += [
+        Cue(
+            key=f"{AGAIN}{step.ref}.{step.pin}", name=step.name,
+            title=f"Look at {step.name} again", press="It is good",
+            detail=f"it was: {step.fault}", mind="the joints beside it as well",
+            refs=(step.ref,), pin=step.pin, group="look",
+        )
+        for step in plan.steps
+    ]  # fmt: skip
+    return Script(
+        kind=RunKind.MEND, cues=tuple(cues), closing="Every mend is looked at again.",
+        of_group="of these",
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
 class IronPlan:
     """Parts by iron: the rows of one with its tacks, what iron is set to what.
 

@@ -26,6 +26,7 @@ from yellowfen.workflows.look import (
     metered,
     start_meter,
 )
+from yellowfen.workflows.mend import mend_state, standing, start_mending
 
 router = APIRouter()
 COMMON = 8  # verdicts with a key of their own
@@ -49,7 +50,7 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
     refs = {one.ref for one in state.joints}
     side = next((part.side for part in state.board.parts if part.ref in refs), "top")
     context = {
-        "room": "jobs", "stage": "look", "job": job, "board": state.board, "run": state.run,
+        "room": "jobs", "stage": "look", "leaf": "joints", "job": job, "board": state.board, "run": state.run,
         "plan": plan_svg(state.board, side), "joints": [_joint(one) for one in state.joints],
         "marks": _marks(state), "left": state.left,
         "hidden": sum(one.hidden for one in state.joints),
@@ -100,6 +101,27 @@ def _seen(database: Database, job_id: int) -> dict[str, Any]:
     return {"marks": _marks(state), "left": round(state.left, 2)}
 
 
+# mending
+@router.get("/jobs/{job_id}/mend")
+def mend_page(request: Request, job_id: int, database: Database) -> Response:
+    """What is wrong, why, what to do about it."""
+    job, found = jobs.get(database, job_id), mend_state(database, job_id)
+    refs = [one.fault.ref for one in found.bad]
+    sides = {part.ref: part.side for part in found.look.board.parts}
+    side = sides[refs[0]] if refs else "top"
+    context = {
+        "room": "jobs", "stage": "look", "leaf": "mend", "job": job, "board": found.look.board,
+        "found": found, "plan": plan_svg(found.look.board, side, dict.fromkeys(refs, "comes-off")),
+    }  # fmt: skip
+    return page(request, "mend.html", context)
+
+
+@router.post("/jobs/{job_id}/mend")
+def mend_run(job_id: int, database: Database) -> Response:
+    """Open the bench's run over all that is wrong."""
+    return RedirectResponse(f"/runs/{start_mending(database, job_id)}", 303)
+
+
 # by meter
 @router.get("/jobs/{job_id}/test")
 def test_page(request: Request, job_id: int, database: Database) -> Response:
@@ -110,7 +132,7 @@ def test_page(request: Request, job_id: int, database: Database) -> Response:
     parts = {part.ref: part.side for part in board.parts}
     side = next((parts[ref] for ref in suspects if ref in parts), "top")
     context = {
-        "room": "jobs", "stage": "look", "job": job, "board": board, "found": found,
+        "room": "jobs", "stage": "look", "leaf": "meter", "job": job, "board": board, "found": found,
         "unproved": by_part(found.plan.unproved),
         "plan": plan_svg(board, side, dict.fromkeys(suspects, "comes-off")),
     }  # fmt: skip
@@ -155,6 +177,7 @@ def _finish_context(
         "run": run,
         "problem": problem,
         "note": text,
+        "stands": None if run is None else standing(database, job_id),
     }
 
 

@@ -24,6 +24,7 @@ from yellowfen.core.work.bench_run import (
     moments_s,
     shown,
 )
+from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan
 from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
 from yellowfen.store import boards, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
@@ -33,6 +34,7 @@ from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
+from yellowfen.workflows.look import METER
 
 router = APIRouter()
 # What each kind is called, where it was started from, which answers have keys of their own besides
@@ -46,6 +48,7 @@ DOING = {
     RunKind.IRON: "by iron",
     RunKind.PADS: "pads",
     RunKind.CHECK: "measuring",
+    RunKind.MEND: "mending",
 }
 BACK = {
     RunKind.HEAT: "heat",
@@ -56,6 +59,7 @@ BACK = {
     RunKind.IRON: "ready/iron",
     RunKind.PADS: "pads",
     RunKind.CHECK: "adapter",
+    RunKind.MEND: "mend",
 }
 KEYS = {
     "skipped": ("Skip", "ArrowRight", "→"),
@@ -70,10 +74,11 @@ KEYS = {
     "torn track": ("Torn track", "t", "t"),
     "mask gone": ("Mask gone", "k", "k"),
     "not": ("Not so", "n", "n"),
+    "still bad": ("Still bad", "n", "n"),
     "cannot reach": ("Cannot reach", "ArrowRight", "→"),
 }
 # Words that belong to some cues of a heat only, by how those begin.
-ONLY_AT = {"hangs": lifted_key(""), "moved": near_key("")}
+ONLY_AT = {"hangs": lifted_key(""), "moved": near_key(""), "still bad": AGAIN}
 SIGNS = {"flux": "f", "shine": "s", "springs": "b"}
 CAUTIONS = {
     RunKind.HEAT: "Burns: board and nozzle stay hot for minutes. Handle back in its cradle."
@@ -85,6 +90,7 @@ CAUTIONS = {
     RunKind.IRON: "Burns: iron in its stand between joints. Moving air, not over the face."
     " Wash your hands after leaded solder.",
     RunKind.PADS: "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands.",
+    RunKind.MEND: "Burns: iron in its stand between joints. Board unpowered, moving air, not over the face.",
     RunKind.CHECK: "Board unpowered, capacitors discharged.",
 }
 
@@ -119,7 +125,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "heat": heat,
         "labels": labels,
         "doing": DOING[run.kind],
-        "back": BACK[run.kind],
+        "back": _back(run),
         "caution": CAUTIONS[run.kind],
         "tour": bool(heat and heat.tour),
         "plan": plan_svg(board, heat.side)
@@ -131,6 +137,12 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "state": _state(database, run) | _frame(run, board),
     }
     return page(request, "bench_run.html", context)
+
+
+def _back(run: BenchRun) -> str:
+    """The page that a run was started from."""
+    metered = isinstance(run.plan, CheckPlan) and run.plan.name == METER
+    return "test" if metered else BACK[run.kind]
 
 
 def _overlay(run: BenchRun) -> Markup:
@@ -174,7 +186,8 @@ def _frame(run: BenchRun, board: Board) -> dict[str, Any]:
                 "only": ONLY_AT.get(word, ""),
             }
             for word in RULES[run.kind].words
-            if word in KEYS and (word not in ONLY_AT or (heat and heat.lifts))
+            if word in KEYS
+            and (run.kind is not RunKind.HEAT or word not in ONLY_AT or (heat and heat.lifts))
         ],
         "stays": [str(word) for word, effect in RULES[run.kind].words.items() if effect == "stays"],
         "places": _places(heat, board) if heat and heat.tour else [],

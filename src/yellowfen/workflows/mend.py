@@ -1,0 +1,201 @@
+"""Mending: each bad joint of the board in hand with its causes, its remedy, how to touch it; the run
+at the bench that ends in a second look.
+"""
+
+import sqlite3
+from collections import OrderedDict
+from dataclasses import dataclass, replace
+from hashlib import sha256
+from pickle import dumps
+
+from yellowfen.core.board.board import BoardPart
+from yellowfen.core.heat.iron import touch_scene
+from yellowfen.core.heat.pad_copper import Tie
+from yellowfen.core.heat.scene import Iron, Scene
+from yellowfen.core.look.mend import Cause, Fault, Mend, Way, causes, mend, nearest_gap_mm
+from yellowfen.core.look.risk import Known
+from yellowfen.core.look.touches import Touches, touches_at
+from yellowfen.core.part.package import JointKind, tip_reaches
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import MendRun, MendStep
+from yellowfen.core.work.heat_script import AWAY
+from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.errors import Refused, YellowfenError
+from yellowfen.store import bench_runs
+from yellowfen.store.bench_runs import BenchRun
+from yellowfen.workflows.look import LookState, facts_of, look_state, metered, soldering
+from yellowfen.workflows.ready import ReadyState, iron_for, ready_state
+from yellowfen.workflows.rework import off_scene
+
+_TIES = {"signal": Tie.SIGNAL, "relief": Tie.RELIEF, "plane": Tie.PLANE}
+FINE_PITCH_MM = 0.65
+_worked: OrderedDict[str, Touches] = OrderedDict()
+KEPT = 200
+
+
+@dataclass(frozen=True, kw_only=True)
+class Bad:
+    """One bad joint (pin "" for the whole part): what is wrong, why, what to do, how to touch it
+    (None: no iron does this).
+    """
+
+    fault: Fault
+    causes: tuple[Cause, ...]
+    mend: Mend
+    touches: Touches | None
+
+    @property
+    def name(self) -> str:
+        return f"{self.fault.ref} pin {self.fault.pin}" if self.fault.pin else self.fault.ref
+
+
+@dataclass(frozen=True, kw_only=True)
+class MendState:
+    """All bad joints of the board in hand, and the mending run that is begun (None: none is)."""
+
+    look: LookState
+    bad: tuple[Bad, ...]
+    run: BenchRun | None
+
+
+def mend_state(connection: sqlite3.Connection, job_id: int) -> MendState:
+    """What is wrong now and what to do about it, part by part."""
+    look, state = look_state(connection, job_id), ready_state(connection, job_id)
+    marks = [one for one in look.marks if one.verdict is not Verdict.GOOD]
+    runs = soldering(connection, job_id)
+    facts = facts_of(connection, state, runs) if marks else {}
+    parts = {part.ref: part for part in look.board.parts}
+    found = []
+    for mark in sorted(marks, key=lambda one: (one.ref, len(one.pin), one.pin)):
+        if mark.ref in parts:
+            known = facts[mark.ref].joints.get(mark.pin, Known())
+            found.append(_bad(connection, state, parts[mark.ref], mark, known, runs))
+    latest = bench_runs.latest(connection, job_id, RunKind.MEND)
+    begun = latest if latest is not None and latest.taps and latest.state.to_do else None
+    return MendState(look=look, bad=tuple(found), run=begun)
+
+
+def _bad(
+    connection: sqlite3.Connection, state: ReadyState, part: BoardPart, mark: FoundMark,
+    known: Known, runs: list[BenchRun],
+) -> Bad:  # fmt: skip
+    kinds = {land.kind for land in part.package.lands}
+    fault = Fault(
+        ref=mark.ref, pin=mark.pin, verdict=mark.verdict, known=known,
+        gap_mm=nearest_gap_mm(part.package, mark.pin),
+        liquid_s=_liquid_s(mark.ref, runs),
+        heats=sum(mark.ref in run.targets for run in runs) + _mends(runs, mark),
+        fine=part.package.pitch_mm <= FINE_PITCH_MM and JointKind.GULL_WING in kinds,
+        leadless=JointKind.THERMAL_PAD in kinds and JointKind.LEADLESS in kinds,
+    )  # fmt: skip
+    alloy = state.paste.paste.metal
+    touches = _touches(connection, state, part, fault)
+    return Bad(fault=fault, causes=causes(fault), mend=mend(fault, alloy), touches=touches)
+
+
+def _liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
+    """Seconds that a part was molten in its newest heat by the clock: from its tap to heat away."""
+    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
+    if heat is None:
+        return None
+    flowed, away = heat.flowed_s(ref), heat.seconds_of(AWAY)
+    return None if flowed is None or away is None else max(away - flowed, 0.0)
+
+
+def _mends(runs: list[BenchRun], mark: FoundMark) -> int:
+    """How often a joint was mended."""
+    return sum(f"mend {mark.ref}.{mark.pin}" in run.state.done for run in runs if run.kind is RunKind.MEND)  # fmt: skip
+
+
+def _touches(
+    connection: sqlite3.Connection, state: ReadyState, part: BoardPart, fault: Fault
+) -> Touches | None:
+    """How to touch a joint with the bench's iron; None where no tip helps or reaches."""
+    land = next((one for one in part.package.lands if one.pin == fault.pin), None)
+    if land is None or fault.way is not Way.IRON or not tip_reaches(part.package, land):
+        return None
+    iron, alloy = iron_for(connection, state, part.ref), state.paste.paste.metal.name
+    try:
+        scene = off_scene(state.whole, state.paste.job.plan, part.ref, alloy)
+        return _worked_out(scene, iron, part.ref, fault.pin, _TIES.get(fault.known.tie, Tie.SIGNAL))
+    except YellowfenError:
+        return None  # a part that the model does not know is still mended by eye
+
+
+def _worked_out(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie) -> Touches:
+    """The same joint is reckoned once: a second or two each."""
+    drawn = replace(touch_scene(scene, iron, ref, pin, tie), targets=())
+    key = sha256(dumps((drawn, ref, pin))).hexdigest()
+    if key not in _worked:
+        _worked[key] = touches_at(scene, iron, ref, pin, tie)
+        while len(_worked) > KEPT:
+            _worked.popitem(last=False)
+    return _worked[key]
+
+
+def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
+    """Open the bench's run over all that is wrong, or go on with the one that is begun.
+
+    Raises Refused where nothing is wrong.
+    """
+    found = mend_state(connection, job_id)
+    if found.run is not None:
+        return found.run.id
+    if not found.bad:
+        raise Refused("nothing is marked as wrong: look at the joints first")
+    steps = tuple(
+        MendStep(
+            ref=one.fault.ref, pin=one.fault.pin, fault=str(one.fault.verdict), steps=one.mend.steps,
+            amounts=one.mend.amounts, touches=one.touches.says if one.touches else "",
+            stop=one.mend.stop,
+        )
+        for one in found.bad
+    )  # fmt: skip
+    side = found.look.board.part(found.bad[0].fault.ref).side
+    return bench_runs.add(connection, job_id, RunKind.MEND, MendRun(steps=steps), side=side)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Standing:
+    """How the board in hand stands, never better than what was looked at and measured: joints good
+    at first, good after mends, bad, not looked at; probes as expected, not, left.
+    """
+
+    first: int
+    mended: int
+    bad: int
+    unseen: int
+    passed: int
+    failed: int
+    left: int
+
+    @property
+    def says(self) -> str:
+        """Its verdict in a line."""
+        if self.bad or self.failed:
+            return "not good yet"
+        if self.unseen or self.left or not self.passed:
+            return "not proved yet"
+        return "good after mends" if self.mended else "good at first pass"
+
+
+def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
+    """Where the board in hand stands."""
+    look, test = look_state(connection, job_id), metered(connection, job_id)
+    once_bad = {
+        (mark.ref, mark.pin)
+        for run in soldering(connection, job_id)
+        for mark in run.marks
+        if mark.verdict is not Verdict.GOOD
+    }
+    good = [one for one in look.marks if one.verdict is Verdict.GOOD and one.pin]
+    mended = sum((one.ref, one.pin) in once_bad for one in good)
+    marked = {f"{one.ref}.{one.pin}" for one in look.marks}
+    passed = sum(test.results.values())
+    return Standing(
+        first=len(good) - mended, mended=mended,
+        bad=sum(one.verdict is not Verdict.GOOD for one in look.marks),
+        unseen=sum(one.key not in marked and not one.hidden for one in look.joints),
+        passed=passed, failed=len(test.results) - passed,
+        left=len({one.key for one in test.plan.probes} - test.results.keys()),
+    )  # fmt: skip

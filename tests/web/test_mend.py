@@ -1,0 +1,80 @@
+"""Mending over HTTP: what is marked as wrong leads to its causes and a run, the run to a second look,
+and the board is never called good by silence.
+"""
+
+from fastapi.testclient import TestClient
+
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.store import bench_runs as stored
+from yellowfen.workflows.look import look_state, metered
+from yellowfen.workflows.mend import mend_state, standing
+from yellowfen.workflows.opening import connect_existing
+
+from .test_look import heated
+
+
+def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> None:
+    run = heated(client, "U4 C2", "U4", "C2")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    assert "Nothing is marked yet" in client.get(f"/jobs/{job}/mend").text
+    assert client.post(f"/jobs/{job}/mend").status_code == 409
+    for ref, pin, verdict in (("U4", "1", "bridge"), ("C2", "1", "lean"), ("U4", "", "skewed")):
+        client.post(f"/api/runs/{run}/marks", json={"ref": ref, "pin": pin, "verdict": verdict})
+    client.post(f"/api/runs/{run}/marks/good", json={})
+    assert standing(connection, job).says == "not good yet"
+    seen = client.get(f"/jobs/{job}/mend").text
+    assert "3 to mend" in seen
+    assert "U4 pin 1: bridge" in seen
+    found = {one.name: one for one in mend_state(connection, job).bad}
+    assert found["U4"].touches is None  # the whole part: by air, not by iron
+    touches = found["U4 pin 1"].touches
+    assert touches is not None
+    assert touches.touch_s is not None
+    assert touches.touch_s <= touches.longest_s
+    assert found["C2 pin 1"].mend.wire_mm > 0
+    path = client.post(f"/jobs/{job}/mend").url.path
+    mending = stored.get(connection, int(path.rsplit("/", 1)[1]))
+    assert mending.kind is RunKind.MEND
+    cues = [cue.key for cue in mending.script.cues]
+    assert cues == ["mend C2.1", "mend U4.", "mend U4.1", "again C2.1", "again U4.", "again U4.1"]
+    words = ["done"] * 5 + ["still bad"]
+    for number, (cue, word) in enumerate(zip(cues, words, strict=True)):
+        answer = client.post(f"/api{path}/taps", json={"key": f"w{number}", "cue": cue, "word": word, "at_ms": number})  # fmt: skip
+        assert answer.status_code == 200
+    left = mend_state(connection, job)
+    assert [one.name for one in left.bad] == ["U4 pin 1"]
+    assert left.bad[0].fault.heats == 2  # its heat and the mend
+    again = client.post(f"/jobs/{job}/mend").url.path
+    assert again != path
+    for number, cue in enumerate(("mend U4.1", "again U4.1")):
+        client.post(f"/api{again}/taps", json={"key": f"v{number}", "cue": cue, "word": "done", "at_ms": number})  # fmt: skip
+    stands = standing(connection, job)
+    assert (stands.bad, stands.unseen, stands.mended) == (0, 0, 2)
+    assert stands.says == "not proved yet"  # nothing was measured
+    assert "not proved yet" in client.get(f"/jobs/{job}/finish").text
+    path = client.post(f"/jobs/{job}/test").url.path
+    meter = stored.get(connection, int(path.rsplit("/", 1)[1]))
+    for number, cue in enumerate(meter.script.cues):
+        client.post(f"/api{path}/taps", json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number})  # fmt: skip
+    assert metered(connection, job).diagnosis.suspects == ()
+    assert standing(connection, job).says == "good after mends"
+    connection.close()
+
+
+def test_good_at_first_pass_needs_every_joint_seen_and_every_probe(client: TestClient) -> None:
+    run = heated(client, "C2", "C2")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    assert standing(connection, job).says == "not proved yet"
+    client.post(f"/api/runs/{run}/marks/good", json={})
+    assert not [one for one in look_state(connection, job).joints if one.hidden]
+    path = client.post(f"/jobs/{job}/test").url.path
+    meter = stored.get(connection, int(path.rsplit("/", 1)[1]))
+    last = len(meter.script.cues) - 1
+    for number, cue in enumerate(meter.script.cues):
+        if number == last:
+            assert standing(connection, job).says == "not proved yet"
+        client.post(f"/api{path}/taps", json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number})  # fmt: skip
+    assert standing(connection, job).says == "good at first pass"
+    connection.close()
