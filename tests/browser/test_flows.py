@@ -176,7 +176,7 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(
     expect(page.get_by_text("2 of 8 looked at")).to_be_visible()
     page.reload()
     expect(page.get_by_text("2 of 8 looked at")).to_be_visible()
-    page.get_by_role("button", name="The rest is good").click()
+    page.get_by_role("button", name="The rest that is seen is good").click()
     expect(page.get_by_text("8 of 8 looked at")).to_be_visible()
     assert page.locator("svg.plan .pad.marked-good").count() == 7
     page.get_by_role("link", name="On to Finish").click()
@@ -249,6 +249,8 @@ PAGES = [
     "/bench/stations/1",
     "/runs/1",
     "/jobs/1/look",
+    "/jobs/1/mend",
+    "/jobs/1/test",
     "/jobs/1/finish",
     "/jobs/1/survey",
     "/jobs/1/pads",

@@ -134,7 +134,7 @@ DIGESTS = {
     "0013_runs_put_away.sql": "8d79b8f4cea89290",
     "0014_number_of_boards.sql": "869fcb97ab970c18",
     "0015_tours.sql": "6eb44c4ec97546d3",
-    "0016_rework.sql": "be55887ce3aae8ae",
+    "0016_rework.sql": "7227747de9803798",
 }
 
 

@@ -78,3 +78,25 @@ def test_good_at_first_pass_needs_every_joint_seen_and_every_probe(client: TestC
         client.post(f"/api{path}/taps", json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number})  # fmt: skip
     assert standing(connection, job).says == "good at first pass"
     connection.close()
+
+
+def test_the_class_is_the_jobs_and_marks_of_earlier_runs_can_be_taken_back(
+    client: TestClient,
+) -> None:
+    run = heated(client, "U4 C2", "U4", "C2")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    two = client.get(f"/jobs/{job}/look").text
+    assert client.post(f"/jobs/{job}/class", data={"grade": "3"}).status_code == 200
+    three = client.get(f"/jobs/{job}/look").text
+    assert "50 % of the lead" in two
+    assert "25 % of the lead" in three
+    assert 'value="3" aria-pressed="true"' in three
+    assert client.post(f"/jobs/{job}/class", data={"grade": "4"}).status_code == 422
+    assert 'value="3" aria-pressed="true"' in client.get(f"/jobs/{job}/look").text
+    client.post(f"/api/runs/{run}/marks", json={"ref": "C2", "pin": "1", "verdict": "lean"})
+    mending = int(client.post(f"/jobs/{job}/mend").url.path.rsplit("/", 1)[1])
+    answer = client.post(f"/api/runs/{mending}/marks", json={"ref": "C2", "pin": "1", "verdict": None}).json()  # fmt: skip
+    assert answer["marks"] == []
+    assert stored.get(connection, run).marks == ()
+    connection.close()

@@ -118,6 +118,17 @@ def boards_of(connection: sqlite3.Connection, job_id: int) -> int:
     return int(row["boards"]) if row else 1
 
 
+def grade_of(connection: sqlite3.Connection, job_id: int) -> int:
+    """The class, 1 to 3, by which the job's joints count as good."""
+    row = connection.execute("SELECT grade FROM job WHERE id = ?", (job_id,)).fetchone()
+    return int(row["grade"]) if row else 2
+
+
+def set_grade(connection: sqlite3.Connection, job_id: int, grade: int) -> None:
+    """Store the job's class, 1 to 3."""
+    connection.execute("UPDATE job SET grade = ? WHERE id = ?", (grade, job_id))
+
+
 def set_boards(connection: sqlite3.Connection, job_id: int, boards: int) -> None:
     """Store how many boards a job is for, 1 to 10 000."""
     connection.execute("UPDATE job SET boards = ? WHERE id = ?", (boards, job_id))

@@ -164,6 +164,18 @@ def _marked(connection: sqlite3.Connection, but: set[int]) -> dict[str, tuple[in
     return {name: (count, bad) for name, (count, bad) in counts.items()}
 
 
+def take_back(connection: sqlite3.Connection, run_id: int, ref: str, pin: str) -> int:
+    """Take a joint's newest mark back, in whichever run it was made; returns the job. What the
+    second look of a mending run told is taken back at the bench.
+    """
+    job_id = bench_runs.get(connection, run_id).job_id
+    held = (run for run in soldering(connection, job_id) if any((one.ref, one.pin) == (ref, pin) for one in run.marks))  # fmt: skip
+    run = next(held, None)
+    if run is not None:
+        bench_runs.remove_mark(connection, run.id, ref, pin)
+    return job_id
+
+
 def mark_seen_good(connection: sqlite3.Connection, run_id: int, keys: list[str] | None) -> int:
     """Mark joints good that an eye can see and that have no mark yet: those named ("U1.3"), or all;
     returns how many. What cannot be seen stays open for the test.

@@ -2,12 +2,14 @@
 
 import csv
 import io
-from typing import Annotated, Any
+from typing import Annotated, Any, NamedTuple
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
 from pydantic import BaseModel, ConfigDict, Field
 
+from yellowfen.core.look.acceptance import Criterion, Shape, criteria, shape_of
 from yellowfen.core.look.meter_plan import by_part
 from yellowfen.core.look.risk import Joint
 from yellowfen.core.work.job import Verdict
@@ -16,6 +18,7 @@ from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
+from yellowfen.web.look_svg import joint_drawn
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
@@ -25,6 +28,7 @@ from yellowfen.workflows.look import (
     mark_seen_good,
     metered,
     start_meter,
+    take_back,
 )
 from yellowfen.workflows.mend import mend_state, standing, start_mending
 
@@ -44,14 +48,23 @@ class GoodForm(BaseModel):
     joints: list[str] = Field(default_factory=list, max_length=4000)
 
 
+class _Good(NamedTuple):
+    """What counts as good for some joints, in words and drawn."""
+
+    limits: tuple[Criterion, ...]
+    drawn: Markup
+
+
 @router.get("/jobs/{job_id}/look")
 def look_page(request: Request, job_id: int, database: Database) -> Response:
     job, state = jobs.get(database, job_id), look_state(database, job_id)
     refs = {one.ref for one in state.joints}
+    grade = jobs.grade_of(database, job_id)
+    joints, goods = _with_criteria(state, grade)
     side = next((part.side for part in state.board.parts if part.ref in refs), "top")
     context = {
         "room": "jobs", "stage": "look", "leaf": "joints", "job": job, "board": state.board, "run": state.run,
-        "plan": plan_svg(state.board, side), "joints": [_joint(one) for one in state.joints],
+        "plan": plan_svg(state.board, side), "joints": joints, "goods": goods, "grade": grade,
         "marks": _marks(state), "left": state.left,
         "hidden": sum(one.hidden for one in state.joints),
         "harmless": sorted(state.harmless),
@@ -68,8 +81,33 @@ def _joint(one: Joint) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _with_criteria(state: LookState, grade: int) -> tuple[list[dict[str, Any]], list[_Good]]:
+    """The joints, each with the number of its criteria, and those criteria drawn once each."""
+    parts = {part.ref: part.package for part in state.board.parts}
+    numbers: dict[tuple[Shape, tuple[Criterion, ...]], int] = {}
+    joints = []
+    for one in state.joints:
+        package = parts[one.ref]
+        found = criteria(package, one.pin, grade)
+        number = -1
+        if found:
+            land = next(land for land in package.lands if land.pin == one.pin)
+            number = numbers.setdefault((shape_of(package, land), found), len(numbers))
+        joints.append(_joint(one) | {"good": number})
+    return joints, [_Good(limits, joint_drawn(shape, limits)) for shape, limits in numbers]
+
+
 def _marks(state: LookState) -> list[dict[str, str]]:
     return [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in state.marks]
+
+
+@router.post("/jobs/{job_id}/class")
+def keep_class(
+    job_id: int, database: Database, grade: Annotated[int, Form(ge=1, le=3)]
+) -> Response:
+    """By which class the job's joints count as good."""
+    jobs.set_grade(database, jobs.get(database, job_id).id, grade)
+    return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
 
 
 @router.post("/jobs/{job_id}/unclocked")
@@ -84,6 +122,8 @@ def mark(run_id: int, form: MarkForm, database: Database) -> dict[str, Any]:
     """Keep what was found at a joint, or take it back; answers with all marks and what is left to
     expect.
     """
+    if form.verdict is None:
+        return _seen(database, take_back(database, run_id, form.ref, form.pin))
     run = bench_runs.mark(database, run_id, form.ref, form.pin, form.verdict)
     return _seen(database, run.job_id)
 

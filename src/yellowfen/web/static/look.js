@@ -47,6 +47,7 @@ document.addEventListener("alpine:init", () => {
       const says = this.joint.hidden ? "Cannot be seen: leave it for the meter, or for a function." : `Look ${this.joint.seen}.`;
       return free.length ? `${says} A bridge of pins ${free.map((pair) => pair.split(".").at(-1)).join(", ")} does no harm: one net.` : says;
     },
+    get goodTitle() { return this.joint && this.joint.good >= 0 ? `Good at ${this.here}` : "No eye judges this joint"; },
     get leftText() {
       const done = this.joints.filter((joint) => this.marks[keyOf(joint)]).length;
       return `After these ${done} of ${this.joints.length}: about ${this.left.toFixed(this.left < 0.095 ? 2 : 1)} bad likely left.`;
@@ -117,6 +118,7 @@ document.addEventListener("alpine:init", () => {
 
     paint() {
       for (const sign of this.plan.svg.querySelectorAll(".sign")) sign.remove();
+      for (const one of document.querySelectorAll("[data-good]")) one.hidden = Number(one.dataset.good) !== this.joint?.good;
       for (const joint of this.joints) {
         const pad = this.plan.pad(joint.ref, joint.pin);
         if (!pad) continue;

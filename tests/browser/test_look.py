@@ -1,0 +1,72 @@
+"""Look and Mend by key: a fine-pitch part in few strokes, a fault to its causes, its run and its second
+look; Finish says where the board stands.
+"""
+
+import time
+from dataclasses import replace
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from tests.live_server import LiveServer
+from yellowfen.core.heat.plan import usual_moves
+from yellowfen.store import jobs
+from yellowfen.workflows.opening import connect_existing
+
+from .test_rework import opened
+
+pytestmark = pytest.mark.browser
+
+
+def looked(page: Page, server: LiveServer, refs: str) -> int:
+    """A new job whose parts were heated without the clock; its number, Look open."""
+    job = opened(page, 1, "", "build")
+    connection = connect_existing(server.data)
+    targets = tuple(refs.split())
+    plan = jobs.get(connection, job).plan
+    jobs.keep_plan(connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets)))  # fmt: skip
+    connection.close()
+    page.goto(f"/jobs/{job}/look")
+    page.get_by_role("button", name="It was heated as planned").click()
+    expect(page.locator(".joint-now")).to_contain_text(targets[0], timeout=60_000)
+    return job
+
+
+def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
+    page: Page, server: LiveServer
+) -> None:
+    job = looked(page, server, "U1")
+    strokes, began = 0, time.monotonic()
+    for number in range(48):
+        page.keyboard.press("2" if number == 7 else "Space")
+        strokes += 1
+    expect(page.get_by_text("48 of 48 looked at")).to_be_visible(timeout=20_000)
+    assert strokes <= 1.3 * 48
+    assert time.monotonic() - began < 120
+    assert page.locator("svg.plan .pad.marked-bad").count() == 1
+    page.get_by_role("button", name="class 3").click()
+    expect(page.locator("[data-good]:visible")).to_contain_text("25 % of the lead")
+    page.get_by_role("link", name="What is wrong, and what now").click()
+    expect(page.locator(".verdict")).to_have_text("1 to mend.")
+    assert Axe().run(page).violations_count == 0
+    bad = page.get_by_role("region", name="U1 pin")
+    expect(bad).to_contain_text("s a touch")
+    page.get_by_role("button", name="Mend at the bench").click()
+    go = page.locator("[data-go]")
+    expect(go).to_contain_text("It is done")
+    page.keyboard.press("Space")
+    expect(go).to_contain_text("It is good")
+    page.keyboard.press("n")  # still bad: it comes back to Mend
+    page.goto(f"/jobs/{job}/mend")
+    expect(page.locator(".verdict")).to_have_text("1 to mend.")
+    page.get_by_role("button", name="Mend at the bench").click()
+    for said in ("It is done", "It is good"):
+        expect(go).to_contain_text(said)
+        page.keyboard.press("Space")
+    expect(go).to_be_disabled()
+    page.goto(f"/jobs/{job}/mend")
+    expect(page.locator(".verdict")).to_have_text("Nothing is marked as wrong.")
+    page.goto(f"/jobs/{job}/finish")
+    expect(page.locator(".verdict")).to_have_text("This board is not proved yet.")
+    expect(page.get_by_text("47 joints good at first, 1 after mends")).to_be_visible()
