@@ -4,7 +4,6 @@ scripts/screenshots.py [FOLDER]`.
 
 import sys
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -48,19 +47,6 @@ def rehearsed(page: Page) -> None:
     page.wait_for_timeout(5500)
 
 
-def leaf(name: str, wait_ms: int, click: str = "") -> Callable[[Page], None]:
-    """Turn to a leaf of the Heat stage, press its button and wait for its picture."""
-
-    def act(page: Page) -> None:
-        rehearsed(page)
-        page.get_by_role("tab", name=name).click()
-        if click:
-            page.get_by_role("button", name=click, exact=True).click()
-        page.wait_for_timeout(wait_ms)
-
-    return act
-
-
 def touring(page: Page) -> None:
     """The whole side's tour, planned and taken."""
     rehearsed(page)
@@ -74,23 +60,6 @@ def touring(page: Page) -> None:
     page.wait_for_timeout(9000)
     page.get_by_role("tab", name="Tour").click()
     page.wait_for_timeout(500)
-
-
-def on_tour(page: Page) -> None:
-    """Warm, the first stop has flowed, its flux was seen before."""
-    rehearsed(page)
-    page.get_by_role("button", name="Run it at the bench").click()
-    page.wait_for_selector("[data-go]")
-    page.keyboard.press("Space")
-    page.wait_for_timeout(3000)
-    page.keyboard.press("Space")
-    page.wait_for_timeout(2500)
-
-
-def taught(page: Page) -> None:
-    page.get_by_label("Seconds until it melted").fill("24 27.5 25")
-    page.get_by_role("button", name="Learn from it").first.click()
-    page.wait_for_timeout(2500)
 
 
 def placing(page: Page) -> None:
@@ -108,6 +77,23 @@ def running(page: Page) -> None:
     page.wait_for_timeout(3600)
 
 
+def looking(page: Page) -> None:
+    """The first joints of the side that was run: two of them bad."""
+    page.wait_for_selector(".joint-now")
+    for key in (" ", "2", " ", "4", " "):
+        page.keyboard.press(key)
+        page.wait_for_timeout(400)
+
+
+def weighed(page: Page) -> None:
+    page.wait_for_selector("body[data-weighed=done]", timeout=60_000)
+
+
+def lifting(page: Page) -> None:
+    page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
+    page.wait_for_timeout(9000)
+
+
 def take(target: Path, url: str) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
@@ -118,20 +104,20 @@ def take(target: Path, url: str) -> None:
             ("sketch", "/boards/2/sketch", None),
             ("ways", "/jobs/2/ready?part=U1", None),
             ("when", "/jobs/2/ready/when", None),
-            ("place", "/jobs/2/place?side=top", None),
             ("place-run", "/jobs/2/place?side=top", placing),
             ("paste", "/jobs/2/paste?foil=0.15", None),
-            ("leadless", "/jobs/2/paste/leadless", None),
             ("hand", "/jobs/2/paste/hand", None),
             ("heat", "/jobs/1/heat", rehearsed),
-            ("look", "/jobs/1/look", None),
+            ("look", "/jobs/2/look", looking),
+            ("mend", "/jobs/2/mend", None),
+            ("meter", "/jobs/2/test", None),
+            ("survey", "/jobs/4/survey", weighed),
+            ("lift", "/jobs/3/heat", lifting),
+            ("pads", "/jobs/3/pads", None),
             ("logbook", "/logbook", None),
             ("bench", "/bench", None),
-            ("window", "/jobs/1/heat", leaf("Safe window", 14_000)),
             ("run", "/jobs/1/heat", running),
-            ("teach", "/bench/stations/1", taught),
             ("tour", "/jobs/1/heat", touring),
-            ("tour-run", "/jobs/1/heat", on_tour),
         )
         for name, path, act in views:
             page.goto(url + path)

@@ -209,6 +209,24 @@ def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> N
     connection.close()
 
 
+def test_mixing_has_removal_alloy_on_the_pads_until_a_pads_run_is_over(client: TestClient) -> None:
+    job = opened(client, purpose="rework", parts="U4")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    client.post(f"/jobs/{job}/survey/take", data={"way": "removal alloy", "of": "U4"})
+    assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
+    path = client.post(f"/jobs/{job}/pads/run", data={"of": "U4"}).url.path
+    run = stored.get(connection, int(path.rsplit("/", 1)[1]))
+    cues = [cue.key for cue in run.script.cues]
+    assert any(key.startswith("must") for key in cues)
+    for number, cue in enumerate(cues):
+        assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
+        client.post(f"/api{path}/taps", json={"key": f"p{number}", "cue": cue, "word": "done", "at_ms": number})  # fmt: skip
+    assert stored_paste.plan_of(connection, job).left_over != "removal alloy"
+    client.delete(f"/api{path}/taps/p{len(cues) - 1}")  # taken back: not over
+    assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
+    connection.close()
+
+
 def test_a_stencil_of_one_part_and_an_adapter_with_its_runs(client: TestClient) -> None:
     job = opened(client, purpose="rework", parts="U3")
     for kind in ("svg", "dxf", "zip"):

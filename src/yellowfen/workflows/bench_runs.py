@@ -32,7 +32,7 @@ from yellowfen.workflows.ready import (
     order_of,
     ready_state,
 )
-from yellowfen.workflows.rework import answers_of, lift_of
+from yellowfen.workflows.rework import answers_of, lift_of, pads_told
 
 
 def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
@@ -213,6 +213,8 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
         bench_runs.add_tap(connection, run_id, one)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
+        if run.kind is RunKind.PADS:
+            pads_told(connection, run.job_id)
     return run
 
 
@@ -225,6 +227,8 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
         bench_runs.remove_tap(connection, run_id, key)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
+        if run.kind is RunKind.PADS:
+            pads_told(connection, run.job_id)
     return run
 
 

@@ -231,9 +231,18 @@ def _heat_for(connection: sqlite3.Connection, job: Job, ref: str, plan: HeatPlan
     return jobs.add_heat(connection, job.id, f"Off, {ref}"[:80], plan)
 
 
+def pads_told(connection: sqlite3.Connection, job_id: int) -> None:
+    """Tell Mixing what is on the pads after a tap of a Pads run."""
+    _tell_mixing(connection, job_id, answers_of(connection, jobs.get(connection, job_id)))
+
+
 def _tell_mixing(connection: sqlite3.Connection, job_id: int, asked: Answers) -> None:
-    """What of the old solder stays on the pads, as the Paste stage's Mixing has it."""
-    if asked.way == OffWay.REMOVAL:
+    """What of the old solder stays on the pads, as the Paste stage's Mixing has it: removal alloy until
+    a Pads run, which takes every trace of it off, is over.
+    """
+    run = bench_runs.latest(connection, job_id, RunKind.PADS)
+    cleaned = run is not None and run.state.over
+    if asked.way == OffWay.REMOVAL and not cleaned:
         left = "removal alloy"
     elif asked.want is Want.BARE:
         left = "nothing"
