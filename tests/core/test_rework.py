@@ -17,9 +17,11 @@ from yellowfen.core.deposit.floating import settled_mm
 from yellowfen.core.deposit.through_hole import fillet_cone_mm3, joint_mm3, paste_in_hole_mm3
 from yellowfen.core.heat.doubt import Doubts, sureness
 from yellowfen.core.heat.drive import tip_conductance_w_k
+from yellowfen.core.heat.outcome import Fate
 from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Move, TipShape
+from yellowfen.core.heat.window import Axis, window_column
 from yellowfen.core.metal.alloy import ALLOYS, SURFACE_TENSION_N_M
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
@@ -27,7 +29,7 @@ from yellowfen.core.rework import flood
 from yellowfen.core.rework.adapter import adapter, header_rows_mm
 from yellowfen.core.rework.flood import Chain, Tip, flooded
 from yellowfen.core.rework.legs import Passport, Proof, coplanar_mm, fitness, transfer_list
-from yellowfen.core.rework.lift import lift_samples, lift_window
+from yellowfen.core.rework.lift import aimed_at_lift, lift_samples, lift_window
 from yellowfen.core.rework.mending_wire import foil_area_mm2, fusing_a, jumper, warm_wire_mm
 from yellowfen.core.rework.pads import (
     WICK_TAKES,
@@ -485,6 +487,23 @@ def test_what_matters_decides_what_closes_it() -> None:
     for old, new in zip(sure.samples, lift_samples(scene, sure, Matters.BOARD), strict=True):
         assert new.harm_s is None
         assert new.melts_s == old.melts_s
+
+
+def test_window_and_search_count_only_what_harms_a_lift() -> None:
+    scene, _, _ = lifting("SOIC-8")
+    dwells = (10.0, 30.0, 60.0, 120.0, 240.0)
+    asked = (scene, *(aimed_at_lift(scene, one) for one in (Matters.BOTH, Matters.BOARD)))
+    solder, both, board = (window_column(one, Axis.OUTLET, 280.0, dwells).outcomes for one in asked)
+    assert solder[-1].fate is Fate.HARM
+    assert "liquid for more than" in solder[-1].why
+    assert both[-1].fate is not Fate.HARM  # liquid for long, and lifted at once
+    rank = list(Fate)
+    for place in range(len(dwells)):
+        assert rank.index(board[place].fate) <= rank.index(both[place].fate) <= rank.index(solder[place].fate)  # fmt: skip
+        assert (board[place].fate is Fate.COLD) == (both[place].fate is Fate.COLD)
+    hotter = [window_column(one, Axis.OUTLET, 420.0, dwells).outcomes[-1] for one in asked[1:]]
+    assert "passes" in hotter[0].why
+    assert hotter[1].fate is Fate.GOOD  # a part that is thrown away may be cooked
 
 
 def test_a_heat_that_lifts_is_kept_with_its_goal() -> None:

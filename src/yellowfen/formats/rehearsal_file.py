@@ -276,6 +276,7 @@ def to_scene(given: RehearsalIn) -> Scene:
         ),
         preheater=Preheater(**given.preheater.model_dump()) if given.preheater else None,
         shields=tuple(Shield(**shield.model_dump()) for shield in given.shields),
+        lifting=given.goal == "lift",
     )
 
 

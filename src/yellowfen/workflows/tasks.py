@@ -47,6 +47,8 @@ from yellowfen.core.heat.window import (
     with_setting,
 )
 from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.rework.lift import aimed_at_lift
+from yellowfen.core.rework.ways_off import Matters
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.errors import Refused, YellowfenError
@@ -56,7 +58,7 @@ from yellowfen.store.leases import Lost
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
 from yellowfen.workflows.ready import ready_state
-from yellowfen.workflows.rework import asked_ways, way_steps
+from yellowfen.workflows.rework import answers_of, asked_ways, way_steps
 from yellowfen.workflows.trouble import logged
 
 WINDOW, SETTINGS, TOUR, OFF = "window", "settings", "tour", "off"
@@ -88,7 +90,8 @@ def ask(
     elif kind == OFF:
         asked = asked_ways(connection, job, ref)
     else:
-        scene, _ = _scene(connection, job.board_id, job.plan)
+        matters = answers_of(connection, job).matters if job.plan.lifts else None
+        scene, _ = _scene(connection, job.board_id, job.plan, matters)
         check_dwell(scene)
         which = axis or axis_of(scene)
         check_axes(scene, which, settings_around(scene, which, 3), dwells_around(scene, 3))
@@ -99,6 +102,7 @@ def ask(
                 "free_alloy": free_alloy,
                 "confirmed": True,
             }
+            | ({} if matters is None else {"matters": str(matters)})
         )
     before = tasks.latest(connection, job_id, kind)
     if (
@@ -141,10 +145,24 @@ def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
         tasks.end(connection, task, "done")
 
 
-def _scene(connection: sqlite3.Connection, board_id: int, plan: HeatPlan) -> tuple[Scene, Doubts]:
-    """The settled scene of a plan near its heat, and the doubts of its source."""
+def _task_scene(connection: sqlite3.Connection, task: tasks.Task) -> tuple[Scene, Doubts]:
+    """The scene that a task was asked about, with the harms that count there."""
+    plan, _, _ = _asked(task)
+    matters = json.loads(task.asked).get("matters")
+    board_id = jobs.get(connection, task.job_id).board_id
+    return _scene(connection, board_id, plan, Matters(matters) if matters else None)
+
+
+def _scene(
+    connection: sqlite3.Connection, board_id: int, plan: HeatPlan, matters: Matters | None = None
+) -> tuple[Scene, Doubts]:
+    """The settled scene of a plan near its heat, and the doubts of its source; `matters` where its
+    parts are to be lifted.
+    """
     doubts = doubts_of(connection, plan)
     scene = settled(scene_of(boards.get(connection, board_id), plan), doubts)
+    if matters is not None:
+        scene = aimed_at_lift(scene, matters)
     return (near_the_heat(scene) if isinstance(scene.source, HotAir) else scene), doubts
 
 
@@ -159,7 +177,7 @@ def _asked(task: tasks.Task) -> tuple[HeatPlan, Axis, bool]:
 
 def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     plan, axis, _ = _asked(task)
-    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    scene, doubts = _task_scene(connection, task)
     settings, dwells = settings_around(scene, axis, MAP_SIZE), dwells_around(scene, MAP_SIZE)
     ready = prepare(scene, WINDOW_RESOLUTION) if axis is not Axis.PLATE else None
     for place, value in enumerate(settings):
@@ -188,7 +206,7 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
 
 def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     plan, _, free_alloy = _asked(task)
-    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    scene, doubts = _task_scene(connection, task)
     stored = {one["key"]: one for one in map(json.loads, task.steps)}
     proposals: list[Proposal] = []
     for place, arrangement in enumerate(
@@ -340,7 +358,7 @@ def recalled_proposals(
 ) -> tuple[Scene, tuple[Proposal, ...]]:
     """The proposals of a task as far as it is, the finest replacing the one it refines."""
     plan, _, free_alloy = _asked(task)
-    scene, _ = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    scene, _ = _task_scene(connection, task)
     steps = [json.loads(step) for step in task.steps]
     stored = {one["key"]: one for one in steps}
     proposals: list[Proposal] = []
@@ -419,7 +437,7 @@ def take_point(
     """Put a point of a window's map into its job's plan. `setting` is as the dial shows it."""
     task = tasks.get(connection, task_id)
     plan, axis, _ = _asked(task)
-    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    scene, doubts = _task_scene(connection, task)
     shift = dial_shift(plan, doubts, axis)
     settled_value = on_the_dial(axis, setting + shift, shift)
     chosen = with_dwell(with_setting(scene, axis, settled_value), float(max(round(dwell_s), 1)))
@@ -440,7 +458,7 @@ def map_so_far(connection: sqlite3.Connection, task: tasks.Task) -> dict[str, An
     there.
     """
     plan, axis, _ = _asked(task)
-    scene, doubts = _scene(connection, jobs.get(connection, task.job_id).board_id, plan)
+    scene, doubts = _task_scene(connection, task)
     dwells = dwells_around(scene, MAP_SIZE)
     columns = tuple(_column(json.loads(step)) for step in task.steps[:MAP_SIZE])
     kept = json.loads(task.steps[MAP_SIZE]) if len(task.steps) > MAP_SIZE else None

@@ -69,7 +69,7 @@ def watch(prepared: Prepared) -> Watch:
             part.side is Side.BOTTOM and falls(load_g_in2(part.package)),
         )
         for part in scene.parts
-        if part.ref not in scene.targets and part.ref in rows
+        if part.ref not in scene.targets and part.ref in rows and part.ref not in scene.spared
     )
     return Watch(
         scene, targets, neighbours, tuple((name.ref, name.pin) for name in prepared.network.names)
@@ -118,11 +118,11 @@ def loose_s(state: State, rows: Sequence[int]) -> float | None:
 
 def harms(seen: Watch, state: State) -> list[Harm]:
     """The harms so far, first in time first: a body past its limit, a part that falls, a target
-    liquid too long. The one rule of outcome, window, search and bands.
+    liquid too long unless it is lifted then; none of a part that is spared. The one rule of outcome, window, search and bands.
     """
     found = []
     for row, part in zip(state.body_record, seen.scene.parts, strict=True):
-        if row[k.R_LIMIT_AT] >= 0:
+        if row[k.R_LIMIT_AT] >= 0 and part.ref not in seen.scene.spared:
             short = f"{part.ref} passes {part.package.limit_c:.0f} °C"
             whole = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"
             found.append(
@@ -133,7 +133,7 @@ def harms(seen: Watch, state: State) -> list[Harm]:
         if drops and at is not None:
             said = f"{ref} falls from underneath"
             found.append(Harm(at_s=at, ref=ref, short=said, whole=said))
-    for index in seen.target_joints:
+    for index in () if seen.scene.lifting else seen.target_joints:
         if state.joint_record[index, k.R_ABOVE] > MAX_LIQUID_S:
             ref, pin = seen.names[index]
             long = f"liquid for more than {MAX_LIQUID_S:.0f} s"

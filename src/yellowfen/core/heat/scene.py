@@ -455,7 +455,9 @@ class Move:
 
 @dataclass(frozen=True)
 class Scene:
-    """Everything one rehearsal needs."""
+    """Everything one rehearsal needs. `lifting`: the targets are lifted once they are liquid, so that
+    liquid for long is no harm to them; `spared`: parts whose harm does not count.
+    """
 
     board: BoardStack
     parts: tuple[PlacedPart, ...]
@@ -467,6 +469,8 @@ class Scene:
     guesses: tuple[str, ...] = field(default=())
     preheater: Preheater | None = None
     shields: tuple[Shield, ...] = ()
+    lifting: bool = False
+    spared: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         in_range("ambient_c", self.ambient_c, -10, 60, "°C")

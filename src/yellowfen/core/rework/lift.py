@@ -118,6 +118,15 @@ def lift_window(
     )  # fmt: skip
 
 
+def aimed_at_lift(scene: Scene, matters: Matters) -> Scene:
+    """The scene with the harms that count while its targets are lifted: window and search then look
+    for the roomiest moment to lift.
+    """
+    others = tuple(part.ref for part in scene.parts if part.ref not in scene.targets)
+    spared = {Matters.BOARD: scene.targets, Matters.PART: others}.get(matters, ())
+    return replace(scene, lifting=True, spared=spared)
+
+
 def _last(sample: Sample) -> float | None:
     """When a sample's last target joint is liquid."""
     if any(at is None for at in sample.melts_s) or not sample.melts_s:
