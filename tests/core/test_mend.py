@@ -79,6 +79,10 @@ def test_the_cause_with_the_worst_figure_stands_first() -> None:
     assert cold[0].figure == "its pin sits on a plane, molten for 0.4 s only"
     starved = causes(fault(Verdict.OPEN, 0.02, liquid_s=10.0))
     assert starved[0].says == "too little solder"
+    assert [one.likely for one in (fat[0], long[0], narrow[0], cold[0], starved[0])] == [True] * 5
+    enough = causes(fault(Verdict.LEAN, 0.11))  # more than it wants is no reason to be lean
+    assert not any(one.likely for one in enough)
+    assert all("times what" not in one.figure for one in enough)
     assert causes(fault(Verdict.GOOD)) == ()
     for verdict in Verdict:
         if verdict is not Verdict.GOOD:

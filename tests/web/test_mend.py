@@ -32,6 +32,9 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     assert touches is not None
     assert touches.touch_s is not None
     assert touches.touch_s <= touches.longest_s
+    asked = client.get(f"/api/jobs/{job}/touches?ref=U4&pin=1").json()
+    assert asked["says"] == touches.says
+    assert client.get(f"/api/jobs/{job}/touches?ref=U4&pin=2").status_code == 404
     assert found["C2 pin 1"].mend.wire_mm > 0
     path = client.post(f"/jobs/{job}/mend").url.path
     mending = stored.get(connection, int(path.rsplit("/", 1)[1]))

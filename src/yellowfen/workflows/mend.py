@@ -5,13 +5,9 @@ at the bench that ends in a second look.
 import sqlite3
 from collections import OrderedDict
 from dataclasses import dataclass, replace
-from hashlib import sha256
-from pickle import dumps
 
 from yellowfen.core.board.board import BoardPart
-from yellowfen.core.heat.iron import touch_scene
 from yellowfen.core.heat.pad_copper import Tie
-from yellowfen.core.heat.scene import Iron, Scene
 from yellowfen.core.look.mend import Cause, Fault, Mend, Way, causes, mend, nearest_gap_mm
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at
@@ -20,7 +16,7 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import MendRun, MendStep
 from yellowfen.core.work.heat_script import AWAY
 from yellowfen.core.work.job import FoundMark, Verdict
-from yellowfen.errors import Refused, YellowfenError
+from yellowfen.errors import NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.workflows.look import LookState, facts_of, look_state, metered, soldering
@@ -42,7 +38,7 @@ class Bad:
     fault: Fault
     causes: tuple[Cause, ...]
     mend: Mend
-    touches: Touches | None
+    touches: Touches | None = None
 
     @property
     def name(self) -> str:
@@ -58,8 +54,10 @@ class MendState:
     run: BenchRun | None
 
 
-def mend_state(connection: sqlite3.Connection, job_id: int) -> MendState:
-    """What is wrong now and what to do about it, part by part."""
+def mend_state(connection: sqlite3.Connection, job_id: int, *, reckoned: bool = True) -> MendState:
+    """What is wrong now and what to do about it, part by part; unless `reckoned`, without how to
+    touch the joints, which takes a second for each sort.
+    """
     look, state = look_state(connection, job_id), ready_state(connection, job_id)
     marks = [one for one in look.marks if one.verdict is not Verdict.GOOD]
     runs = soldering(connection, job_id)
@@ -69,16 +67,17 @@ def mend_state(connection: sqlite3.Connection, job_id: int) -> MendState:
     for mark in sorted(marks, key=lambda one: (one.ref, len(one.pin), one.pin)):
         if mark.ref in parts:
             known = facts[mark.ref].joints.get(mark.pin, Known())
-            found.append(_bad(connection, state, parts[mark.ref], mark, known, runs))
+            one = _bad(state, parts[mark.ref], mark, known, runs)
+            touches = _touches(connection, state, parts[mark.ref], one.fault) if reckoned else None
+            found.append(replace(one, touches=touches))
     latest = bench_runs.latest(connection, job_id, RunKind.MEND)
     begun = latest if latest is not None and latest.taps and latest.state.to_do else None
     return MendState(look=look, bad=tuple(found), run=begun)
 
 
 def _bad(
-    connection: sqlite3.Connection, state: ReadyState, part: BoardPart, mark: FoundMark,
-    known: Known, runs: list[BenchRun],
-) -> Bad:  # fmt: skip
+    state: ReadyState, part: BoardPart, mark: FoundMark, known: Known, runs: list[BenchRun]
+) -> Bad:
     kinds = {land.kind for land in part.package.lands}
     fault = Fault(
         ref=mark.ref, pin=mark.pin, verdict=mark.verdict, known=known,
@@ -89,8 +88,16 @@ def _bad(
         leadless=JointKind.THERMAL_PAD in kinds and JointKind.LEADLESS in kinds,
     )  # fmt: skip
     alloy = state.paste.paste.metal
-    touches = _touches(connection, state, part, fault)
-    return Bad(fault=fault, causes=causes(fault), mend=mend(fault, alloy), touches=touches)
+    return Bad(fault=fault, causes=causes(fault), mend=mend(fault, alloy))
+
+
+def touches_of(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> Touches | None:
+    """How to touch one bad joint; None where no iron does it. Raises NotFound for one not marked."""
+    for one in mend_state(connection, job_id, reckoned=False).bad:
+        if (one.fault.ref, one.fault.pin) == (ref, pin):
+            state = ready_state(connection, job_id)
+            return _touches(connection, state, state.whole.part(ref), one.fault)
+    raise NotFound(f"nothing is marked as wrong at {ref[:40]} pin {pin[:20]}")
 
 
 def _liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
@@ -115,22 +122,24 @@ def _touches(
     if land is None or fault.way is not Way.IRON or not tip_reaches(part.package, land):
         return None
     iron, alloy = iron_for(connection, state, part.ref), state.paste.paste.metal.name
+    tie = _TIES.get(fault.known.tie, Tie.SIGNAL)
+    plan = state.paste.job.plan
+    # One reckoning, of a second or so, serves all joints alike on this board.
+    alike = (land.kind, round(land.size_x_mm, 3), round(land.size_y_mm, 3))
+    copper = [(foil.layer, foil.thickness_um, foil.area_mm2) for foil in state.whole.copper]
+    key = repr((
+        state.whole.name, state.whole.thickness_mm, copper, part.package.name, part.package.limit_c,
+        *sorted(alike[1:]), alike[0], tie, iron, alloy, plan.ambient_c,
+    ))  # fmt: skip
     try:
-        scene = off_scene(state.whole, state.paste.job.plan, part.ref, alloy)
-        return _worked_out(scene, iron, part.ref, fault.pin, _TIES.get(fault.known.tie, Tie.SIGNAL))
+        if key not in _worked:
+            scene = off_scene(state.whole, plan, part.ref, alloy)
+            _worked[key] = touches_at(scene, iron, part.ref, fault.pin, tie)
     except YellowfenError:
         return None  # a part that the model does not know is still mended by eye
-
-
-def _worked_out(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie) -> Touches:
-    """The same joint is reckoned once: a second or two each."""
-    drawn = replace(touch_scene(scene, iron, ref, pin, tie), targets=())
-    key = sha256(dumps((drawn, ref, pin))).hexdigest()
-    if key not in _worked:
-        _worked[key] = touches_at(scene, iron, ref, pin, tie)
-        while len(_worked) > KEPT:
-            _worked.popitem(last=False)
-    return _worked[key]
+    while len(_worked) > KEPT:
+        _worked.popitem(last=False)
+    return _worked.get(key)
 
 
 def start_mending(connection: sqlite3.Connection, job_id: int) -> int:

@@ -30,6 +30,14 @@ SHORT_LIQUID_S = constant(
     "mend_short_liquid", 3.0, "s", mark=Mark.FROM_MEMORY,
     source="a joint molten for less may have touched one side only", affects="why a joint is bad",
 )  # fmt: skip
+MUCH = constant(
+    "mend_much", 1.3, "times what is wanted", mark=Mark.FROM_MEMORY,
+    source="a third more than the middle of what a joint wants shows", affects="why a joint is bad",
+)  # fmt: skip
+LITTLE = constant(
+    "mend_little", 0.7, "times what is wanted", mark=Mark.FROM_MEMORY,
+    source="a third less than the middle of what a joint wants shows", affects="why a joint is bad",
+)  # fmt: skip
 WICK_MM = 2.0
 
 
@@ -82,12 +90,19 @@ class Fault:
 
 @dataclass(frozen=True, kw_only=True)
 class Cause:
-    """A likely cause with its figure, heavier ones first, and what to change for the next board."""
+    """A possible cause with its figure and what to change for the next board. `weight`: the figure
+    over the one at which it matters.
+    """
 
     says: str
     figure: str
     weight: float
     prevent: str
+
+    @property
+    def likely(self) -> bool:
+        """True where a figure of this job speaks for it."""
+        return bool(self.figure) and self.weight >= 1.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -177,16 +192,18 @@ def _causes(fault: Fault) -> Sequence[Cause]:
 
 def _too_much(fault: Fault) -> Cause:
     ratio = fault.ratio
-    figure = "" if ratio is None else f"{ratio:.1f} times what the joint wants"
-    return Cause(says="too much solder", figure=figure, weight=0.7 if ratio is None else ratio, prevent="a smaller opening or fewer dots there")  # fmt: skip
+    known = ratio is not None and ratio > 1.0
+    figure = f"{ratio:.1f} times what the joint wants" if known else ""
+    return Cause(says="too much solder", figure=figure, weight=0.7 if ratio is None else ratio / MUCH if known else 0.2, prevent="a smaller opening or fewer dots there")  # fmt: skip
 
 
 def _too_little(fault: Fault) -> Cause:
     if fault.known.fails:
         return Cause(says="the opening kept its paste", figure="its area ratio fails", weight=2.5, prevent="a thinner foil or a larger opening there")  # fmt: skip
     ratio = fault.ratio
-    figure = "" if ratio is None else f"{ratio:.1f} times what the joint wants"
-    return Cause(says="too little solder", figure=figure, weight=0.7 if ratio is None else 1.0 / max(ratio, 0.1), prevent="a larger opening or one dot more there")  # fmt: skip
+    known = ratio is not None and ratio < 1.0
+    figure = f"{ratio:.1f} times what the joint wants" if known else ""
+    return Cause(says="too little solder", figure=figure, weight=0.7 if ratio is None else LITTLE / max(ratio, 0.1) if known else 0.2, prevent="a larger opening or one dot more there")  # fmt: skip
 
 
 def _narrow(fault: Fault) -> Cause:
@@ -229,7 +246,7 @@ def _dirty() -> Cause:
 
 
 def _often(fault: Fault) -> Cause:
-    return Cause(says="heated too often", figure=f"{fault.heats} heats", weight=0.4 * fault.heats, prevent="find it sooner: look after every heat")  # fmt: skip
+    return Cause(says="heated too often", figure=f"{fault.heats} heats" if fault.heats > 1 else "", weight=0.4 * fault.heats, prevent="find it sooner: look after every heat")  # fmt: skip
 
 
 def _uneven(fault: Fault) -> Cause:

@@ -30,7 +30,7 @@ from yellowfen.workflows.look import (
     start_meter,
     take_back,
 )
-from yellowfen.workflows.mend import mend_state, standing, start_mending
+from yellowfen.workflows.mend import mend_state, standing, start_mending, touches_of
 
 router = APIRouter()
 COMMON = 8  # verdicts with a key of their own
@@ -145,7 +145,7 @@ def _seen(database: Database, job_id: int) -> dict[str, Any]:
 @router.get("/jobs/{job_id}/mend")
 def mend_page(request: Request, job_id: int, database: Database) -> Response:
     """What is wrong, why, what to do about it."""
-    job, found = jobs.get(database, job_id), mend_state(database, job_id)
+    job, found = jobs.get(database, job_id), mend_state(database, job_id, reckoned=False)
     refs = [one.fault.ref for one in found.bad]
     sides = {part.ref: part.side for part in found.look.board.parts}
     side = sides[refs[0]] if refs else "top"
@@ -154,6 +154,13 @@ def mend_page(request: Request, job_id: int, database: Database) -> Response:
         "found": found, "plan": plan_svg(found.look.board, side, dict.fromkeys(refs, "comes-off")),
     }  # fmt: skip
     return page(request, "mend.html", context)
+
+
+@router.get("/api/jobs/{job_id}/touches")
+def touches(job_id: int, database: Database, ref: str, pin: str) -> dict[str, str]:
+    """How to touch a bad joint, in a line; "" where no iron does it."""
+    found = touches_of(database, job_id, ref, pin)
+    return {"says": found.says if found else ""}
 
 
 @router.post("/jobs/{job_id}/mend")
