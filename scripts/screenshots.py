@@ -1,5 +1,5 @@
 """Take the pictures of the main views from fresh demo data: `.venv/bin/python
-scripts/screenshots.py [FOLDER]`.
+scripts/screenshots.py [FOLDER] [NAME ...]`.
 """
 
 import sys
@@ -85,6 +85,14 @@ def looking(page: Page) -> None:
         page.wait_for_timeout(400)
 
 
+def reckoned(page: Page) -> None:
+    if "to mend" not in page.content():
+        page.goto(page.url.replace("/mend", "/look"))
+        looking(page)
+        page.goto(page.url.replace("/look", "/mend"))
+    page.wait_for_timeout(6000)
+
+
 def weighed(page: Page) -> None:
     page.wait_for_selector("body[data-weighed=done]", timeout=60_000)
 
@@ -94,7 +102,7 @@ def lifting(page: Page) -> None:
     page.wait_for_timeout(9000)
 
 
-def take(target: Path, url: str) -> None:
+def take(target: Path, url: str, only: list[str]) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -109,7 +117,7 @@ def take(target: Path, url: str) -> None:
             ("hand", "/jobs/2/paste/hand", None),
             ("heat", "/jobs/1/heat", rehearsed),
             ("look", "/jobs/2/look", looking),
-            ("mend", "/jobs/2/mend", None),
+            ("mend", "/jobs/2/mend", reckoned),
             ("meter", "/jobs/2/test", None),
             ("survey", "/jobs/4/survey", weighed),
             ("lift", "/jobs/3/heat", lifting),
@@ -120,6 +128,8 @@ def take(target: Path, url: str) -> None:
             ("tour", "/jobs/1/heat", touring),
         )
         for name, path, act in views:
+            if only and name not in only:
+                continue
             page.goto(url + path)
             page.wait_for_timeout(400)
             if act:
@@ -135,6 +145,6 @@ if __name__ == "__main__":
         server = LiveServer(Path(folder))
         server.start()
         try:
-            take(target, server.url)
+            take(target, server.url, sys.argv[2:])
         finally:
             server.stop()
