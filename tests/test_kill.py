@@ -17,7 +17,14 @@ import pytest
 
 from tests.live_server import LiveServer
 from yellowfen.core.work.bench_run import RULES, RunKind
-from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, Joint, LookPlan
+from yellowfen.core.work.bench_scripts import (
+    CheckLine,
+    CheckPlan,
+    Joint,
+    LookPlan,
+    MendRun,
+    MendStep,
+)
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs, demo, rework
@@ -46,6 +53,9 @@ def started(connection: sqlite3.Connection, kind: RunKind) -> int:
     if kind is RunKind.CHECK:
         lines = tuple(CheckLine(here=f"A{n}", there=f"B{n}", expect="must connect") for n in range(8))  # fmt: skip
         return stored.add(connection, job, kind, CheckPlan(name="U4", lines=lines))
+    if kind is RunKind.MEND:
+        steps = tuple(MendStep(ref="U4", pin=str(pin), fault="lean", steps=("flux",)) for pin in range(1, 9))  # fmt: skip
+        return stored.add(connection, job, kind, MendRun(steps=steps))
     starts = {
         RunKind.PADS: lambda: rework.start_pads(connection, job, "U4"),
         RunKind.HEAT: lambda: bench_runs.start_heat(connection, job),
