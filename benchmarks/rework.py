@@ -16,23 +16,37 @@ from yellowfen.workflows.rework import USUAL_IRONS, off_scene
 
 PARTS, FIRST_S, ALL_S = 100, 1.0, 5.0
 BENCH = OffBench(
-    air=HotAir(6, 350, 30), nozzles_mm=(4.0, 8.0), long_nozzles_mm=((3.0, 12.0),), jets=True,
-    preheater=Preheater(150.0), plate=HotPlate(250.0), irons=USUAL_IRONS,
-)  # fmt: skip
+    air=HotAir(6, 350, 30),
+    nozzles_mm=(4.0, 8.0),
+    long_nozzles_mm=((3.0, 12.0),),
+    jets=True,
+    preheater=Preheater(150.0),
+    plate=HotPlate(250.0),
+    irons=USUAL_IRONS,
+)
 
 
 def crowded(board: Board, count: int = PARTS) -> Board:
     """The demo board four times over, with so many parts."""
     tiles = [
-        replace(part, ref=f"{part.ref}.{tile}", x_mm=part.x_mm + 62.0 * (tile % 2), y_mm=part.y_mm + 44.0 * (tile // 2))
+        replace(
+            part,
+            ref=f"{part.ref}.{tile}",
+            x_mm=part.x_mm + 62.0 * (tile % 2),
+            y_mm=part.y_mm + 44.0 * (tile // 2),
+        )
         for tile in range(4)
         for part in board.parts
-    ]  # fmt: skip
+    ]
     outline = (((0.0, 0.0), (124.0, 0.0), (124.0, 88.0), (0.0, 88.0)),)
     return replace(
-        board, width_mm=124.0, height_mm=88.0, outline=outline, parts=tuple(tiles[:count]),
+        board,
+        width_mm=124.0,
+        height_mm=88.0,
+        outline=outline,
+        parts=tuple(tiles[:count]),
         copper=tuple(_tiled(one) for one in board.copper),
-    )  # fmt: skip
+    )
 
 
 def _tiled(copper):  # type: ignore[no-untyped-def]

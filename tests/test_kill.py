@@ -51,10 +51,14 @@ def started(connection: sqlite3.Connection, kind: RunKind) -> int:
         joints = tuple(Joint(ref="U4", pin=str(pin)) for pin in range(1, 9))
         return stored.add(connection, job, kind, LookPlan(joints=joints))
     if kind is RunKind.CHECK:
-        lines = tuple(CheckLine(here=f"A{n}", there=f"B{n}", expect="must connect") for n in range(8))  # fmt: skip
+        lines = tuple(
+            CheckLine(here=f"A{n}", there=f"B{n}", expect="must connect") for n in range(8)
+        )
         return stored.add(connection, job, kind, CheckPlan(name="U4", lines=lines))
     if kind is RunKind.MEND:
-        steps = tuple(MendStep(ref="U4", pin=str(pin), fault="lean", steps=("flux",)) for pin in range(1, 9))  # fmt: skip
+        steps = tuple(
+            MendStep(ref="U4", pin=str(pin), fault="lean", steps=("flux",)) for pin in range(1, 9)
+        )
         return stored.add(connection, job, kind, MendRun(steps=steps))
     starts = {
         RunKind.PADS: lambda: rework.start_pads(connection, job, "U4"),

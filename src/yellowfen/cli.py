@@ -625,9 +625,15 @@ def _tour(given: argparse.Namespace) -> None:
     )
     targets = tuple(ref for ref in refs if ref not in after)
     plan = HeatPlan(
-        alloy=given.alloy, nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow,
-        targets=targets, moves=usual_moves(targets), side=given.side, absent=after,
-    )  # fmt: skip
+        alloy=given.alloy,
+        nozzle_mm=given.nozzle,
+        outlet_c=given.outlet,
+        flow_lpm=given.flow,
+        targets=targets,
+        moves=usual_moves(targets),
+        side=given.side,
+        absent=after,
+    )
     began = time.perf_counter()
     tour = None
     for found in plan_tour(scene_of(board, plan), Doubts(), order=given.order):

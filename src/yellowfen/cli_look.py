@@ -29,9 +29,10 @@ def add_verbs(
     verb.set_defaults(run=lambda given: _look(given, open_data, print_json))
     verb = verbs.add_parser("test-plan", help="what to measure on a board with a meter, and why")
     verb.add_argument(
-        "board", metavar="BOARD",
+        "board",
+        metavar="BOARD",
         help="the number of a stored board, or a zip, file or folder of board files",
-    )  # fmt: skip
+    )
     verb.add_argument("--parts", default="", metavar="REFS", help="these parts only (default all)")
     verb.add_argument("--json", action="store_true")
     add_data(verb)
@@ -44,17 +45,22 @@ def _look(given: argparse.Namespace, open_data: Open, print_json: PrintJson) -> 
     state = look_state(open_data(given.data), given.job)
     rows = [
         {
-            "ref": one.ref, "pin": one.pin, "chance": round(one.chance, 4), "why": list(one.why),
+            "ref": one.ref,
+            "pin": one.pin,
+            "chance": round(one.chance, 4),
+            "why": list(one.why),
             "seen_from": one.seen_from,
         }
         for one in state.joints
-    ]  # fmt: skip
+    ]
     if given.json:
         print_json({"job": given.job, "joints": rows, "left": round(state.left, 3)})
         return
     for one in state.joints:
         seen = one.seen_from or "not by eye"
-        print(f"{one.key:>8} {100 * one.chance:5.1f} %  {seen}{'; ' + ', '.join(one.why) if one.why else ''}")  # fmt: skip
+        print(
+            f"{one.key:>8} {100 * one.chance:5.1f} %  {seen}{'; ' + ', '.join(one.why) if one.why else ''}"
+        )
     print(f"about {state.left:.2f} bad likely among those without a mark")
 
 
@@ -67,13 +73,25 @@ def _test_plan(given: argparse.Namespace, read_board: ReadBoard, print_json: Pri
     if given.json:
         probes = [
             {
-                "from": one.here, "to": one.there, "expect": str(one.expect), "note": one.says,
-                "reading_ohm": one.reading_ohm, "covers": [suspect.says for suspect in one.covers],
+                "from": one.here,
+                "to": one.there,
+                "expect": str(one.expect),
+                "note": one.says,
+                "reading_ohm": one.reading_ohm,
+                "covers": [suspect.says for suspect in one.covers],
             }
             for one in plan.probes
-        ]  # fmt: skip
+        ]
         unproved = [{"joint": name, "why": why} for name, why in plan.unproved]
-        print_json({"board": board.name, "ground": plan.ground, "supplies": list(plan.supplies), "probes": probes, "unproved": unproved})  # fmt: skip
+        print_json(
+            {
+                "board": board.name,
+                "ground": plan.ground,
+                "supplies": list(plan.supplies),
+                "probes": probes,
+                "unproved": unproved,
+            }
+        )
         return
     for one in plan.probes:
         print(f"{one.here:>8} to {one.there:<8} {one.expect}{'; ' + one.says if one.says else ''}")

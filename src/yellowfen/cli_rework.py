@@ -68,9 +68,10 @@ def _board_argument(verb: argparse.ArgumentParser) -> None:
 
 def _solder(verb: argparse.ArgumentParser) -> None:
     verb.add_argument(
-        "--solder", default="not known",
+        "--solder",
+        default="not known",
         help="leaded, lead-free, 'low-melting, with bismuth' or 'not known' (default %(default)s)",
-    )  # fmt: skip
+    )
 
 
 def _one_of(kind: Any, text: str, field: str) -> Any:
@@ -92,23 +93,30 @@ def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJ
 
     asked = Answers(
         matters=_one_of(Matters, given.matters, "matters"),
-        solder=_one_of(Solder, given.solder, "solder"), jets=given.jets,
-    )  # fmt: skip
+        solder=_one_of(Solder, given.solder, "solder"),
+        jets=given.jets,
+    )
     board = read_board(given)
     plan = HeatPlan(nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow)
     seen = survey(board, given.off, asked, {})
     bench = OffBench(
-        air=plan.hot_air(), nozzles_mm=(4.0,), jets=given.jets, irons=USUAL_IRONS,
+        air=plan.hot_air(),
+        nozzles_mm=(4.0,),
+        jets=given.jets,
+        irons=USUAL_IRONS,
         plate=None if given.plate is None else HotPlate(given.plate),
         preheater=None if given.below is None else Preheater(given.below),
-    )  # fmt: skip
+    )
     found = {}
     for way, _ in weighed(board, plan, given.off, asked, bench):
         found[way.way] = way
         print(f"{way.way}: {'possible' if way.possible else way.why_not}", file=sys.stderr)
     ways = best_first(list(found.values()))
     if given.json:
-        print_json({"board": board.name, "off": given.off, "ways": [way_json(one) for one in ways]} | survey_json(seen))  # fmt: skip
+        print_json(
+            {"board": board.name, "off": given.off, "ways": [way_json(one) for one in ways]}
+            | survey_json(seen)
+        )
         return
     for near in seen.in_the_way:
         where = "beneath" if near.beneath else "beside"
@@ -121,7 +129,9 @@ def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJ
             continue
         liquid = "" if one.all_liquid_s is None else f", all liquid at {one.all_liquid_s:.0f} s"
         loose = f", loose: {', '.join(one.loose)}" if one.loose else ""
-        print(f"{one.way}: {100 * one.odds:.0f} %, {one.minutes:.0f} min{liquid}{loose}; {one.settings}")  # fmt: skip
+        print(
+            f"{one.way}: {100 * one.odds:.0f} %, {one.minutes:.0f} min{liquid}{loose}; {one.settings}"
+        )
 
 
 def _lift(given: argparse.Namespace, read: ReadFile, print_json: PrintJson) -> None:
@@ -144,7 +154,9 @@ def _lift(given: argparse.Namespace, read: ReadFile, print_json: PrintJson) -> N
     print(window.sentence)
     print(f"last: pin {window.last_pin} of {window.last_ref}, {window.last_why}")
     for one in window.comes_along:
-        print(f"comes along: {one.ref} in {100 * one.share:.0f} %{', and falls' if one.falls else ''}")  # fmt: skip
+        print(
+            f"comes along: {one.ref} in {100 * one.share:.0f} %{', and falls' if one.falls else ''}"
+        )
 
 
 def _pads(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJson) -> None:
@@ -157,9 +169,11 @@ def _pads(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJso
 
     way = _one_of(OffWay, given.after, "after") if given.after else ""
     asked = Answers(
-        solder=_one_of(Solder, given.solder, "solder"), way=way, wick_width_mm=given.wick,
+        solder=_one_of(Solder, given.solder, "solder"),
+        way=way,
+        wick_width_mm=given.wick,
         want=_one_of(Want, given.want, "want"),
-    )  # fmt: skip
+    )
     plan = pads_planned(read_board(given), HeatPlan(), given.of, asked, USUAL_IRONS[0])
     if given.json:
         print_json({"of": given.of} | pads_json(plan))
@@ -167,7 +181,9 @@ def _pads(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJso
     for pad in plan.pads:
         does = f"{pad.wick_mm:.2f} mm of wick" if pad.wick_mm else f"{pad.wire_mm:.1f} mm of wire"
         seconds = "not by this tip" if pad.seconds is None else f"{pad.seconds:.1f} s"
-        print(f"pin {pad.pin:>4}: {pad.left_mm3:.3f} mm³ left, {does}, {seconds}{'; ' + pad.says if pad.says else ''}")  # fmt: skip
+        print(
+            f"pin {pad.pin:>4}: {pad.left_mm3:.3f} mm³ left, {does}, {seconds}{'; ' + pad.says if pad.says else ''}"
+        )
     print(f"{plan.wick_mm:.0f} mm of {plan.wick_width_mm:g} mm wick, {plan.ends} fresh ends")
     for said in plan.must:
         print(f"! {said}")

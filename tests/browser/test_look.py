@@ -25,7 +25,9 @@ def looked(page: Page, server: LiveServer, refs: str) -> int:
     connection = connect_existing(server.data)
     targets = tuple(refs.split())
     plan = jobs.get(connection, job).plan
-    jobs.keep_plan(connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets)))  # fmt: skip
+    jobs.keep_plan(
+        connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets))
+    )
     connection.close()
     page.goto(f"/jobs/{job}/look")
     page.get_by_role("button", name="It was heated as planned").click()

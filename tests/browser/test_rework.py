@@ -123,9 +123,12 @@ def test_a_leadless_part_on_a_sketched_patch_with_parts_beneath(
     page: Page, server: LiveServer
 ) -> None:
     board = patch(
-        server, "Patch with a driver", SketchedPart("U1", "QFN-20", 16, 14),
-        SketchedPart("C1", "0603", 16, 19.5), SketchedPart("C2", "0805", 16, 14, side="bottom"),
-    )  # fmt: skip
+        server,
+        "Patch with a driver",
+        SketchedPart("U1", "QFN-20", 16, 14),
+        SketchedPart("C1", "0603", 16, 19.5),
+        SketchedPart("C2", "0805", 16, 14, side="bottom"),
+    )
     job = opened(page, board, "U1")
     page.goto(f"/jobs/{job}/survey")
     expect(page.locator(".near-list")).to_contain_text("right beneath")

@@ -176,9 +176,12 @@ def test_a_heat_goes_by_what_falls_due_and_flows_may_come_at_any_time() -> None:
 def test_a_skipped_part_comes_again_at_the_end_and_a_missing_one_does_not() -> None:
     script = plain(RunKind.PLACE, 3)
     taps = taken(
-        script, tap("c0", "skipped", 0), tap("c1", "missing", 1), tap("c2", "dropped", 2),
+        script,
+        tap("c0", "skipped", 0),
+        tap("c1", "missing", 1),
+        tap("c2", "dropped", 2),
         tap("c2", "placed", 3),
-    )  # fmt: skip
+    )
     state = state_after(script, taps)
     assert state.to_do == ("c0",)
     assert state.aside == {"c1": "missing"}

@@ -64,9 +64,11 @@ def heated(board: Board, ref: str, side: str, kind: int, tall: float) -> Rehears
     max_examples=14, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 @given(
-    which=st.integers(0, 2), pick=st.integers(0, 10**6), kind=st.integers(0, 1),
+    which=st.integers(0, 2),
+    pick=st.integers(0, 10**6),
+    kind=st.integers(0, 1),
     tall=st.floats(8.0, 25.0),
-)  # fmt: skip
+)
 def test_a_part_underneath_heated_from_below_is_the_mirrored_board_heated_from_above(
     all_boards: list[Board], which: int, pick: int, kind: int, tall: float
 ) -> None:

@@ -25,7 +25,9 @@ IRON = Iron(1.6, 340.0)
 
 
 def fault(verdict: Verdict, solder: float | None = None, **changes: object) -> Fault:
-    known = Known(solder_mm3=solder, lean_mm3=0.08, fat_mm3=0.12, tie=str(changes.pop("tie", "signal")))  # fmt: skip
+    known = Known(
+        solder_mm3=solder, lean_mm3=0.08, fat_mm3=0.12, tie=str(changes.pop("tie", "signal"))
+    )
     return Fault(ref="U1", pin="1", verdict=verdict, known=known, **changes)  # type: ignore[arg-type]
 
 
@@ -88,7 +90,9 @@ def test_the_cause_with_the_worst_figure_stands_first() -> None:
         if verdict is not Verdict.GOOD:
             found = causes(fault(verdict))
             assert found
-            assert [one.weight for one in found] == sorted((one.weight for one in found), reverse=True)  # fmt: skip
+            assert [one.weight for one in found] == sorted(
+                (one.weight for one in found), reverse=True
+            )
             assert steps_for(verdict)
 
 
@@ -135,7 +139,9 @@ def test_touches_agree_with_the_fine_model_run_whole(name: str, pin: str, tie: T
 
 def test_waiting_longer_keeps_the_body_cooler_and_more_touches_make_it_hotter() -> None:
     scene = alone("SO-8")
-    peaks = [body_peak_k(scene, IRON, "U1", "2", Tie.SIGNAL, 2.0, 3, pause) for pause in (0.5, 2.0, 8.0)]  # fmt: skip
+    peaks = [
+        body_peak_k(scene, IRON, "U1", "2", Tie.SIGNAL, 2.0, 3, pause) for pause in (0.5, 2.0, 8.0)
+    ]
     assert peaks == sorted(peaks, reverse=True)
     more = [body_peak_k(scene, IRON, "U1", "2", Tie.SIGNAL, 2.0, count, 1.0) for count in (1, 2, 4)]
     assert more == sorted(more)

@@ -44,15 +44,43 @@ def board(nets: int, parts: int, seed: int) -> Board:
         ref = f"{'RC'[int(chance.integers(2))] if two else 'U'}{number}"
         x, y = 15.0 * (number % 12) + 10, 15.0 * (number // 12) + 10
         value = f"{int(chance.integers(1, 99))} {'kΩ' if ref[0] == 'R' else 'nF'}" if two else ""
-        placed.append(BoardPart(ref, value, "", x, y_mm=y, rotation_deg=0, side="top", package=package, joined=True))  # fmt: skip
+        placed.append(
+            BoardPart(
+                ref, value, "", x, y_mm=y, rotation_deg=0, side="top", package=package, joined=True
+            )
+        )
         for land in package.lands:
             draw = chance.random()
             net = "GND" if draw < 0.22 else "VDD" if draw < 0.33 else f"N{chance.integers(nets)}"
             pads.append(
-                Pad("top", x + land.x_mm, y + land.y_mm, size_x_mm=land.size_x_mm, size_y_mm=land.size_y_mm,
-                    angle_deg=0, area_mm2=land.area_mm2, paste_mm2=0, ring=(), ref=ref, pin=land.pin, net=net)
-            )  # fmt: skip
-    return Board("random", 200.0, 200.0, 1.6, outline=(), pads=tuple(pads), holes=(), copper=(), parts=tuple(placed), layers=(), findings=())  # fmt: skip
+                Pad(
+                    "top",
+                    x + land.x_mm,
+                    y + land.y_mm,
+                    size_x_mm=land.size_x_mm,
+                    size_y_mm=land.size_y_mm,
+                    angle_deg=0,
+                    area_mm2=land.area_mm2,
+                    paste_mm2=0,
+                    ring=(),
+                    ref=ref,
+                    pin=land.pin,
+                    net=net,
+                )
+            )
+    return Board(
+        "random",
+        200.0,
+        200.0,
+        1.6,
+        outline=(),
+        pads=tuple(pads),
+        holes=(),
+        copper=(),
+        parts=tuple(placed),
+        layers=(),
+        findings=(),
+    )
 
 
 def measured(probe: Probe, fault: Suspect, nets: dict[str, str]) -> bool:
@@ -77,11 +105,18 @@ def faults(made: Board, plan: MeterPlan) -> list[Suspect]:
         for a, b in neighbouring_pins(part)
         if f"{part.ref}.{a}" in nets and f"{part.ref}.{b}" in nets
     ]
-    real = [one for one in pairs if nets[one.joint] != nets[one.other] and between.between(nets[one.joint], nets[one.other]) >= 2.0]  # fmt: skip
+    real = [
+        one
+        for one in pairs
+        if nets[one.joint] != nets[one.other]
+        and between.between(nets[one.joint], nets[one.other]) >= 2.0
+    ]
     return opens + real
 
 
-@pytest.mark.parametrize(("nets", "parts", "seed"), [(20, 14, 1), (60, 40, 2), (150, 70, 3), (400, 110, 4)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("nets", "parts", "seed"), [(20, 14, 1), (60, 40, 2), (150, 70, 3), (400, 110, 4)]
+)
 def test_every_single_fault_is_found_and_named_among_three(
     nets: int, parts: int, seed: int
 ) -> None:
@@ -105,7 +140,9 @@ def test_every_single_fault_is_found_and_named_among_three(
         suspects = [one for one, _ in found.suspects]
         assert fault in suspects
         named += len(suspects) <= 3
-    print(f"{nets} nets, {parts} parts: {len(plan.probes)} probes in {took:.2f} s; {named} of {len(drawn)} among three, {more / len(drawn):.1f} probes more")  # fmt: skip
+    print(
+        f"{nets} nets, {parts} parts: {len(plan.probes)} probes in {took:.2f} s; {named} of {len(drawn)} among three, {more / len(drawn):.1f} probes more"
+    )
     assert named >= 0.95 * len(drawn)
 
 
@@ -116,11 +153,17 @@ def test_a_list_is_as_short_as_an_exact_solver_s(seed: int) -> None:
     points = [one for one in points_of(made) if not one.hidden][:40]
     chances = {one.name: 0.05 for one in points}
     plan = meter_plan(made, chances, least=0.02)
-    proved = {one.joint for probe in plan.probes if probe.expect is Expect.CONNECT for one in probe.covers}  # fmt: skip
+    proved = {
+        one.joint for probe in plan.probes if probe.expect is Expect.CONNECT for one in probe.covers
+    }
     risky = [one for one in points if one.name in proved]
     where = {one.name: one.net for one in points_of(made) if not one.hidden}
     part = {name: name.rsplit(".", 1)[0] for name in where}
-    alone = {name for name in where if all(part[one] == part[name] for one in where if where[one] == where[name])}  # fmt: skip
+    alone = {
+        name
+        for name in where
+        if all(part[one] == part[name] for one in where if where[one] == where[name])
+    }
     pairs = [
         (a, b)
         for a in where
@@ -128,7 +171,12 @@ def test_a_list_is_as_short_as_an_exact_solver_s(seed: int) -> None:
         if a < b and where[a] == where[b] and (part[a] != part[b] or a in alone)
     ]
     matrix = np.array([[float(one.name in pair) for pair in pairs] for one in risky])
-    exact = milp(np.ones(len(pairs)), constraints=LinearConstraint(matrix, 1, np.inf), bounds=Bounds(0, 1), integrality=np.ones(len(pairs)))  # fmt: skip
+    exact = milp(
+        np.ones(len(pairs)),
+        constraints=LinearConstraint(matrix, 1, np.inf),
+        bounds=Bounds(0, 1),
+        integrality=np.ones(len(pairs)),
+    )
     mine = sum(one.expect is Expect.CONNECT for one in plan.probes)
     assert mine <= 1.3 * round(exact.fun)
     apart = [frozenset(one.nets) for one in plan.probes if one.expect is Expect.APART]
@@ -142,7 +190,9 @@ def test_what_the_board_itself_connects_is_left_out_and_what_leads_nowhere_is_to
     nets = {one.name: one.net for one in points_of(made)}
     joined = frozenset((nets[f"{first.ref}.{a}"], nets[f"{first.ref}.{b}"]))
     zero = package_named("0603")
-    extra = BoardPart("R900", "0 Ω", "", 150, y_mm=150, rotation_deg=0, side="top", package=zero, joined=True)  # fmt: skip
+    extra = BoardPart(
+        "R900", "0 Ω", "", 150, y_mm=150, rotation_deg=0, side="top", package=zero, joined=True
+    )
     pads = tuple(
         replace(made.pads[0], x_mm=150 + land.x_mm, y_mm=150.0, ref="R900", pin=land.pin, net=net)
         for land, net in zip(zero.lands, sorted(joined), strict=False)
@@ -151,7 +201,9 @@ def test_what_the_board_itself_connects_is_left_out_and_what_leads_nowhere_is_to
     whole = replace(made, parts=(*made.parts, extra), pads=(lone, *made.pads[1:], *pads))
     plan = meter_plan(whole, {})
     if len(joined) == 2:
-        assert all(frozenset(one.nets) != joined for one in plan.probes if one.expect is Expect.APART)  # fmt: skip
+        assert all(
+            frozenset(one.nets) != joined for one in plan.probes if one.expect is Expect.APART
+        )
     assert (f"{lone.ref}.{lone.pin}", LEADS_NOWHERE) in plan.unproved or package_named("QFN-20")
 
 
@@ -188,8 +240,23 @@ def test_resistors_against_nodal_analysis(seed: int) -> None:
         a, b = (int(one) for one in chance.choice(6, 2, replace=False))
         value = float(chance.integers(1, 500))
         edges.append((a, b, value))
-        parts.append(BoardPart(f"R{number}", f"{value:g} Ω", "", 10, y_mm=10, rotation_deg=0, side="top", package=zero, joined=True))  # fmt: skip
-        pads += [replace(made.pads[0], ref=f"R{number}", pin=land.pin, net=nets[i]) for land, i in zip(zero.lands, (a, b), strict=False)]  # fmt: skip
+        parts.append(
+            BoardPart(
+                f"R{number}",
+                f"{value:g} Ω",
+                "",
+                10,
+                y_mm=10,
+                rotation_deg=0,
+                side="top",
+                package=zero,
+                joined=True,
+            )
+        )
+        pads += [
+            replace(made.pads[0], ref=f"R{number}", pin=land.pin, net=nets[i])
+            for land, i in zip(zero.lands, (a, b), strict=False)
+        ]
     mine = Resistances(replace(made, parts=tuple(parts), pads=tuple(pads)))
     g = np.zeros((6, 6))
     for a, b, value in edges:
@@ -207,16 +274,37 @@ def test_resistors_against_nodal_analysis(seed: int) -> None:
 
 @pytest.mark.parametrize(
     ("text", "ohm"),
-    [("10 kΩ", 1e4), ("4k7", 4700), ("4.7 kΩ", 4700), ("330R", 330), ("0 Ω", 0), ("0", 0), ("1M", 1e6),
-     ("2,2k", 2200), ("1 MΩ", 1e6), ("100 nF", None), ("valve socket", None), ("", None), ("¹", None)],
-)  # fmt: skip
+    [
+        ("10 kΩ", 1e4),
+        ("4k7", 4700),
+        ("4.7 kΩ", 4700),
+        ("330R", 330),
+        ("0 Ω", 0),
+        ("0", 0),
+        ("1M", 1e6),
+        ("2,2k", 2200),
+        ("1 MΩ", 1e6),
+        ("100 nF", None),
+        ("valve socket", None),
+        ("", None),
+        ("¹", None),
+    ],
+)
 def test_ohms_as_people_write_them(text: str, ohm: float | None) -> None:
     assert ohms(text) == (None if ohm is None else pytest.approx(ohm))
 
 
 @pytest.mark.parametrize(
     ("text", "farad"),
-    [("100 nF", 1e-7), ("4u7", 4.7e-6), ("10 µF", 1e-5), ("47 µF 25 V", 4.7e-5), ("22p", 2.2e-11), ("10 kΩ", None), ("10", None)],
-)  # fmt: skip
+    [
+        ("100 nF", 1e-7),
+        ("4u7", 4.7e-6),
+        ("10 µF", 1e-5),
+        ("47 µF 25 V", 4.7e-5),
+        ("22p", 2.2e-11),
+        ("10 kΩ", None),
+        ("10", None),
+    ],
+)
 def test_farads_as_people_write_them(text: str, farad: float | None) -> None:
     assert farads(text) == (None if farad is None else pytest.approx(farad))

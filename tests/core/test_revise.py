@@ -74,11 +74,18 @@ TOUR_PLAN = HeatPlan(
 TOUR = Forecast(
     tuple(TargetForecast(f"P{n}", 32.0 * n + 30, 20.0, 140.0) for n in range(3)),
     stops=tuple(
-        StopForecast(refs=(f"P{n}",), seconds=32.0, early_s=21.0, late_s=48.0, latest_s=36.0,
-                     latest_why="P body", watch=f"P{n} pin 2 comes last: on a plane")
+        StopForecast(
+            refs=(f"P{n}",),
+            seconds=32.0,
+            early_s=21.0,
+            late_s=48.0,
+            latest_s=36.0,
+            latest_why="P body",
+            watch=f"P{n} pin 2 comes last: on a plane",
+        )
         for n in range(3)
     ),
-)  # fmt: skip
+)
 
 
 def tapped(*moments: tuple[str, float]) -> tuple[Tap, ...]:

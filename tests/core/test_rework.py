@@ -69,10 +69,13 @@ def chain(count: int, link_w_k: float, heat_j_k: float = 2e-3) -> Chain:
     """A row that never melts: heat alone."""
     ones = np.ones(count)
     return Chain(
-        heat=heat_j_k * ones, latent=0.1 * ones, solidus=1e4 * ones, span=0.0 * ones,
+        heat=heat_j_k * ones,
+        latent=0.1 * ones,
+        solidus=1e4 * ones,
+        span=0.0 * ones,
         pairs=np.array([(i, i + 1) for i in range(count - 1)]),
         links_w_k=np.full(count - 1, link_w_k),
-    )  # fmt: skip
+    )
 
 
 def test_a_bead_with_losses_is_a_fin() -> None:
@@ -113,9 +116,10 @@ def test_heat_along_a_bead_is_kept_and_only_flows_downhill(seed: int) -> None:
     count = int(chance.integers(2, 12))
     row = replace(
         chain(count, float(chance.uniform(1e-3, 1.0)), float(chance.uniform(5e-4, 1e-2))),
-        solidus=np.full(count, 160.0), span=np.full(count, float(chance.uniform(0, 20))),
+        solidus=np.full(count, 160.0),
+        span=np.full(count, float(chance.uniform(0, 20))),
         latent=chance.uniform(1e-3, 0.5, count),
-    )  # fmt: skip
+    )
     enthalpy = row.heat * chance.uniform(-160, 150, count)
     before, first = enthalpy.sum(), row.kelvins(enthalpy)
     row.share_heat(enthalpy, float(chance.uniform(0.005, 0.5)))
@@ -171,9 +175,11 @@ def test_a_removal_mixture_by_hand() -> None:
     mix = removal_mix("Sn63Pb37", 1.0, 1.5)
     whole = 8.4 + 11.85
     expect = {
-        "Sn": (0.63 * 8.4 + 0.165 * 11.85) / whole, "In": 0.51 * 11.85 / whole,
-        "Bi": 0.325 * 11.85 / whole, "Pb": 0.37 * 8.4 / whole,
-    }  # fmt: skip
+        "Sn": (0.63 * 8.4 + 0.165 * 11.85) / whole,
+        "In": 0.51 * 11.85 / whole,
+        "Bi": 0.325 * 11.85 / whole,
+        "Pb": 0.37 * 8.4 / whole,
+    }
     assert mix.shares == pytest.approx(expect)
     assert sum(mix.shares.values()) == pytest.approx(1.0)
     assert mix.removal_g == pytest.approx(0.01185)
@@ -185,7 +191,10 @@ def test_a_removal_mixture_by_hand() -> None:
 
 @given(st.floats(0.2, 100), st.floats(0.01, 100))
 def test_more_removal_alloy_melts_lower(parts: float, volume: float) -> None:
-    less, more = removal_mix("Sn96.5Ag3Cu0.5", volume, parts), removal_mix("Sn96.5Ag3Cu0.5", volume, min(1.5 * parts, 100.0))  # fmt: skip
+    less, more = (
+        removal_mix("Sn96.5Ag3Cu0.5", volume, parts),
+        removal_mix("Sn96.5Ag3Cu0.5", volume, min(1.5 * parts, 100.0)),
+    )
     assert more.alloy.liquidus_c <= less.alloy.liquidus_c + 1e-9
     assert 62 <= more.alloy.solidus_c <= more.alloy.liquidus_c <= 220
 
@@ -210,9 +219,16 @@ def test_wick_and_wire_add_up(demo_board: Board) -> None:
     package, alloy = demo_board.part("U4").package, ALLOYS["Sn63Pb37"]
     for want in Want:
         plan = pads_plan(
-            "U4", package, demo_board.pads, OffWay.AIR, want, alloy=alloy, iron=USUAL_IRONS[0],
-            touches_s=lambda tie: 0.3, wick_width_mm=2.5,
-        )  # fmt: skip
+            "U4",
+            package,
+            demo_board.pads,
+            OffWay.AIR,
+            want,
+            alloy=alloy,
+            iron=USUAL_IRONS[0],
+            touches_s=lambda tie: 0.3,
+            wick_width_mm=2.5,
+        )
         assert sorted(pad.pin for pad in plan.pads) == sorted(land.pin for land in package.lands)
         for pad in plan.pads:
             taken = pad.wick_mm * 2.5 * WICK_TAKES
@@ -241,15 +257,27 @@ def test_removal_alloy_asks_for_two_wicks_and_a_part_without_pads_is_said(
 ) -> None:
     package, alloy = demo_board.part("U4").package, ALLOYS["Sn63Pb37"]
     plan = pads_plan(
-        "U4", package, demo_board.pads, OffWay.REMOVAL, Want.BARE, alloy=alloy,
-        iron=USUAL_IRONS[0], touches_s=lambda tie: 0.3,
-    )  # fmt: skip
+        "U4",
+        package,
+        demo_board.pads,
+        OffWay.REMOVAL,
+        Want.BARE,
+        alloy=alloy,
+        iron=USUAL_IRONS[0],
+        touches_s=lambda tie: 0.3,
+    )
     assert "wick twice" in plan.must[0]
     with pytest.raises(InvalidValue, match="has no pads"):
         pads_plan(
-            "U9", replace(package, lands=()), (), OffWay.AIR, Want.BARE, alloy=alloy,
-            iron=USUAL_IRONS[0], touches_s=lambda tie: 0.3,
-        )  # fmt: skip
+            "U9",
+            replace(package, lands=()),
+            (),
+            OffWay.AIR,
+            Want.BARE,
+            alloy=alloy,
+            iron=USUAL_IRONS[0],
+            touches_s=lambda tie: 0.3,
+        )
 
 
 # jumpers
@@ -367,7 +395,9 @@ def test_a_wide_so_28_takes_rows_20_32_mm_apart() -> None:
 # passports
 def test_a_part_with_too_much_behind_it_is_refused_with_the_reason() -> None:
     package = package_named("SOIC-8")
-    fit = Passport(ref="U1", package="SOIC-8", cleaned=True, straight=True, open_h=2.0, tested=Proof.GOOD)  # fmt: skip
+    fit = Passport(
+        ref="U1", package="SOIC-8", cleaned=True, straight=True, open_h=2.0, tested=Proof.GOOD
+    )
     assert fitness(fit, package) == replace(fitness(fit, package), refused="", first=())
     for spoilt, said in (
         (replace(fit, heats=4), "4 heats"),
@@ -386,7 +416,11 @@ def test_a_transfer_list_pairs_like_with_like_in_the_donor_s_order() -> None:
     donor = {"D1": ("LED", "red"), "D2": ("LED", "red"), "U1": ("SO-8", "x"), "U2": ("SO-8", "x")}
     wanted = {"D7": ("LED", "red"), "U5": ("SO-8", "x"), "U6": ("SO-8", "y")}
     found, missing = transfer_list(donor, wanted, ["D1", "D2", "U1", "U2"], refused=["U1"])
-    assert [(one.donor_ref, one.goes_to) for one in found] == [("D1", "D7"), ("U1", ""), ("U2", "U5")]  # fmt: skip
+    assert [(one.donor_ref, one.goes_to) for one in found] == [
+        ("D1", "D7"),
+        ("U1", ""),
+        ("U2", "U5"),
+    ]
     assert missing == ["U6"]
 
 
@@ -396,7 +430,9 @@ def test_a_survey_lists_both_faces_and_plans_for_the_worse(demo_board: Board) ->
     sides = {part.ref: part.side for part in demo_board.parts}
     assert {one.beneath for one in seen.in_the_way} == {True, False}
     assert all(one.beneath == (sides[one.ref] == "bottom") for one in seen.in_the_way)
-    assert [one.apart_mm for one in seen.in_the_way] == sorted(one.apart_mm for one in seen.in_the_way)  # fmt: skip
+    assert [one.apart_mm for one in seen.in_the_way] == sorted(
+        one.apart_mm for one in seen.in_the_way
+    )
     assert Answers().alloy == "Sn96.5Ag3Cu0.5"
     about = {one.about for one in seen.advice}
     assert {"Power", "Solder", "Damp", "Heats"} <= about
@@ -429,7 +465,12 @@ def test_ways_off_keep_their_laws(demo_board: Board) -> None:
         if ref == "U2":
             assert "beneath" in found[OffWay.TWO_IRONS].why_not
             assert not found[OffWay.REMOVAL].possible
-    lost = {one.way: one for one in ways_off(off_scene(demo_board, HeatPlan(), "U4", "Sn63Pb37"), "U4", BENCH, Matters.BOARD)}  # fmt: skip
+    lost = {
+        one.way: one
+        for one in ways_off(
+            off_scene(demo_board, HeatPlan(), "U4", "Sn63Pb37"), "U4", BENCH, Matters.BOARD
+        )
+    }
     assert lost[OffWay.CUT].possible
 
 
@@ -450,14 +491,20 @@ def test_bad_input_to_ways_off_is_one_sentence(demo_board: Board) -> None:
     with pytest.raises(InvalidValue, match="no alloy is called"):
         off_scene(demo_board, HeatPlan(), "U4", "Sn1")
     small = alone("0603", size=(12.0, 8.0))
-    wide = {one.way: one for one in ways_off(small, "U1", OffBench(air=HotAir(20, 350, 30)), Matters.BOTH)}  # fmt: skip
+    wide = {
+        one.way: one
+        for one in ways_off(small, "U1", OffBench(air=HotAir(20, 350, 30)), Matters.BOTH)
+    }
     assert "wider than the board" in wide[OffWay.AIR].why_not
 
 
 # lifting
 def lifting(name: str, seconds: float = 60.0):  # type: ignore[no-untyped-def]
     scene = alone(name, size=(40.0, 30.0), plane=("21",) if name == "QFN-20" else ())
-    moves = (*usual_moves(("U1",))[:1], Move(usual_moves(("U1",))[1].deed, seconds, ("U1",), 12.0, 3.0))  # fmt: skip
+    moves = (
+        *usual_moves(("U1",))[:1],
+        Move(usual_moves(("U1",))[1].deed, seconds, ("U1",), 12.0, 3.0),
+    )
     scene = replace(scene, source=HotAir(6, 380, 44), moves=moves)
     seen = rehearse(scene)
     return scene, seen, sureness(scene, Doubts(), seen, 11)
@@ -499,7 +546,11 @@ def test_window_and_search_count_only_what_harms_a_lift() -> None:
     assert both[-1].fate is not Fate.HARM  # liquid for long, and lifted at once
     rank = list(Fate)
     for place in range(len(dwells)):
-        assert rank.index(board[place].fate) <= rank.index(both[place].fate) <= rank.index(solder[place].fate)  # fmt: skip
+        assert (
+            rank.index(board[place].fate)
+            <= rank.index(both[place].fate)
+            <= rank.index(solder[place].fate)
+        )
         assert (board[place].fate is Fate.COLD) == (both[place].fate is Fate.COLD)
     hotter = [window_column(one, Axis.OUTLET, 420.0, dwells).outcomes[-1] for one in asked[1:]]
     assert "passes" in hotter[0].why

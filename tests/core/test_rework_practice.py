@@ -57,9 +57,15 @@ def alone(
 
 def placed(ref: str, name: str, x: float, y: float, plane: tuple[str, ...] = ()) -> PlacedPart:
     return PlacedPart(
-        ref, package_named(name), x, y_mm=y, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37",
+        ref,
+        package_named(name),
+        x,
+        y_mm=y,
+        rotation_deg=0,
+        side=Side.TOP,
+        alloy="Sn63Pb37",
         plane_pins=plane,
-    )  # fmt: skip
+    )
 
 
 def rows(scene: Scene) -> list[tuple[str, ...]]:

@@ -234,8 +234,11 @@ def test_stops_keep_their_parts_in_a_plan_and_parts_may_come_later(demo_board: B
         Move(Deed.WITHDRAW, 20.0),
     )
     assert [move.over for move in aimed(moves, ("U4", "C3"))] == [
-        ("U4", "C3"), ("U4",), ("C3",), (),
-    ]  # fmt: skip
+        ("U4", "C3"),
+        ("U4",),
+        ("C3",),
+        (),
+    ]
     same = aimed((moves[0], moves[1]), ("C3",))
     assert [move.over for move in same] == [("C3",), ("C3",)]
     plan = HeatPlan(targets=("U4", "C3"), moves=moves, absent=("J1", "J2"))

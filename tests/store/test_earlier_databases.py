@@ -56,8 +56,14 @@ def written_by(folder: Path, count: int) -> None:
     run("INSERT INTO board (id, name, created_at, content) VALUES (4, 'Old board', '', '{}')")
     run("INSERT INTO job VALUES (3, 4, 'Old job', '2026-01-01', ?)", (PLAN,))
     run("INSERT INTO run VALUES (7, 3, '2026-01-02', 1000000, ?, ?, 'a note', 1)", (PLAN, FORECAST))
-    taps = (("start", "", 0), ("next move", "", 25), ("it flowed", "U4", 41.5), ("next move", "", 50),
-            ("heat away", "", 52), ("solid", "", 80))  # fmt: skip
+    taps = (
+        ("start", "", 0),
+        ("next move", "", 25),
+        ("it flowed", "U4", 41.5),
+        ("next move", "", 50),
+        ("heat away", "", 52),
+        ("solid", "", 80),
+    )
     for number, (kind, ref, at) in enumerate(taps):
         run("INSERT INTO tap VALUES (?, 7, ?, ?, ?, ?)", (10 + number, f"k{number}", kind, ref, at))
     run("INSERT INTO found_mark VALUES (7, 'U4', '3', 'bridge')")

@@ -31,11 +31,15 @@ def heated(client: TestClient, refs: str, *flowed: str) -> int:
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     targets = tuple(refs.split())
     plan = jobs.get(connection, job).plan
-    jobs.keep_plan(connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets)))  # fmt: skip
+    jobs.keep_plan(
+        connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets))
+    )
     run = bench_runs.start_heat(connection, job)
     keys = ["start", "move 2", *(f"flowed {ref}" for ref in flowed), "away", "solid"]
     for number, key in enumerate(keys):
-        bench_runs.tap(connection, run, Tap(key=f"h{number}", cue=key, word="done", at_ms=9000 * number))  # fmt: skip
+        bench_runs.tap(
+            connection, run, Tap(key=f"h{number}", cue=key, word="done", at_ms=9000 * number)
+        )
     connection.close()
     return run
 
@@ -52,10 +56,14 @@ def test_the_riskiest_come_first_and_what_no_eye_sees_stays_open(client: TestCli
     page = client.get(f"/jobs/{job}/look").text
     assert "cannot be seen" in page
     row = [one for one in state.joints if one.ref == "U4"][:4]
-    answer = client.post(f"/api/runs/{run}/marks/good", json={"joints": [one.key for one in row]}).json()  # fmt: skip
+    answer = client.post(
+        f"/api/runs/{run}/marks/good", json={"joints": [one.key for one in row]}
+    ).json()
     assert len(answer["marks"]) == 4
     assert answer["left"] < state.left
-    client.post(f"/api/runs/{run}/marks", json={"ref": "C2", "pin": "1", "verdict": "dull or grainy"})  # fmt: skip
+    client.post(
+        f"/api/runs/{run}/marks", json={"ref": "C2", "pin": "1", "verdict": "dull or grainy"}
+    )
     client.post(f"/api/runs/{run}/marks/good", json={})
     marked = {f"{one.ref}.{one.pin}": str(one.verdict) for one in look_state(connection, job).marks}
     assert "U2.21" not in marked
@@ -81,7 +89,10 @@ def test_probes_are_run_by_key_and_a_bridge_is_named(client: TestClient) -> None
     )
     for number, cue in enumerate(meter.script.cues[: bridge + 1]):
         word = "not" if number == bridge else "as expected"
-        client.post(f"/api{path}/taps", json={"key": f"m{number}", "cue": cue.key, "word": word, "at_ms": number})  # fmt: skip
+        client.post(
+            f"/api{path}/taps",
+            json={"key": f"m{number}", "cue": cue.key, "word": word, "at_ms": number},
+        )
     seen = client.get(f"/jobs/{job}/test").text
     assert "U4.1" in seen.split('class="verdict bad">')[1][:80]
     assert client.post(f"/jobs/{job}/test").url.path == path  # goes on with the same
@@ -97,13 +108,34 @@ def test_the_commands_say_the_same(client: TestClient) -> None:
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
     command = [sys.executable, "-m", "yellowfen.cli"]
-    look = json.loads(subprocess.run([*command, "look", str(job), "--json", "--data", data], check=True, capture_output=True).stdout)  # fmt: skip
-    assert [one["pin"] for one in look["joints"]] == [one.pin for one in look_state(connection, job).joints]  # fmt: skip
-    plan = json.loads(subprocess.run([*command, "test-plan", "1", "--json", "--parts", "U4", "--data", data], check=True, capture_output=True).stdout)  # fmt: skip
+    look = json.loads(
+        subprocess.run(
+            [*command, "look", str(job), "--json", "--data", data], check=True, capture_output=True
+        ).stdout
+    )
+    assert [one["pin"] for one in look["joints"]] == [
+        one.pin for one in look_state(connection, job).joints
+    ]
+    plan = json.loads(
+        subprocess.run(
+            [*command, "test-plan", "1", "--json", "--parts", "U4", "--data", data],
+            check=True,
+            capture_output=True,
+        ).stdout
+    )
     assert {"from", "to", "expect", "covers"} <= set(plan["probes"][0])
-    piped = subprocess.run(f"{sys.executable} -m yellowfen.cli look {job} --data {data} | head -1", shell=True, check=True, capture_output=True)  # fmt: skip
+    piped = subprocess.run(
+        f"{sys.executable} -m yellowfen.cli look {job} --data {data} | head -1",
+        shell=True,
+        check=True,
+        capture_output=True,
+    )
     assert piped.stderr == b""
-    wrong = subprocess.run([*command, "test-plan", "1", "--parts", "U99", "--data", data], check=False, capture_output=True)  # fmt: skip
+    wrong = subprocess.run(
+        [*command, "test-plan", "1", "--parts", "U99", "--data", data],
+        check=False,
+        capture_output=True,
+    )
     assert wrong.returncode == 2
     assert b"U99" in wrong.stderr
     connection.close()
@@ -117,12 +149,17 @@ def facts(board: Board, chance: np.random.Generator) -> dict[str, PartFacts]:
         for land in part.package.lands:
             # Amounts as prints come out: most well inside what is wanted, some near its ends.
             joints[land.pin] = Known(
-                solder_mm3=math.exp(0.45 * float(chance.standard_normal())), lean_mm3=0.45, fat_mm3=2.0,
+                solder_mm3=math.exp(0.45 * float(chance.standard_normal())),
+                lean_mm3=0.45,
+                fat_mm3=2.0,
                 bridge=float(chance.uniform(0.2, 1.1)) if len(part.package.lands) > 7 else 0.0,
-                fails=bool(chance.random() < 0.02), tie=str(chance.choice(["signal", "signal", "relief", "plane"])),
-            )  # fmt: skip
+                fails=bool(chance.random() < 0.02),
+                tie=str(chance.choice(["signal", "signal", "relief", "plane"])),
+            )
         fine = part.package.pitch_mm <= 0.5
-        found[part.ref] = PartFacts(odds=0.25 if fine else 0.03, flowed=bool(chance.random() > 0.05), joints=joints)  # fmt: skip
+        found[part.ref] = PartFacts(
+            odds=0.25 if fine else 0.03, flowed=bool(chance.random() > 0.05), joints=joints
+        )
     return found
 
 
@@ -136,7 +173,9 @@ def test_the_first_fifth_holds_most_of_the_faults(demo_board: Board, spread: flo
         known = facts(demo_board, chance)
         joints = [one for part in demo_board.parts for one in judged(part, known[part.ref])]
         order = in_order(joints, {})
-        true = [min(one.chance * math.exp(spread * chance.standard_normal()), 0.95) for one in order]  # fmt: skip
+        true = [
+            min(one.chance * math.exp(spread * chance.standard_normal()), 0.95) for one in order
+        ]
         bad = chance.random(len(order)) < true
         inside += int(bad[: len(order) // 5].sum())
         whole += int(bad.sum())
@@ -145,7 +184,9 @@ def test_the_first_fifth_holds_most_of_the_faults(demo_board: Board, spread: flo
     told_, came_ = np.array(told), np.array(came)
     for low, high in ((0.0, 0.005), (0.005, 0.02), (0.02, 0.08), (0.08, 1.0)):
         pick = (told_ >= low) & (told_ < high)
-        print(f"told {low} to {high}: {told_[pick].mean():.4f}, came {came_[pick].mean():.4f} of {pick.sum()}")  # fmt: skip
+        print(
+            f"told {low} to {high}: {told_[pick].mean():.4f}, came {came_[pick].mean():.4f} of {pick.sum()}"
+        )
     print(f"first fifth holds {inside} of {whole} faults, spread {spread}")
     assert inside >= 0.6 * whole
     assert came_.mean() == pytest.approx(told_.mean(), rel=0.35)
@@ -157,7 +198,14 @@ def test_chances_keep_their_laws(demo_board: Board) -> None:
     plain = judged(part, PartFacts(odds=0.06))
     first = plain[0]
     assert 1.0 - math.prod(1.0 - one.chance for one in plain) == pytest.approx(0.06, rel=0.01)
-    for known in (Known(solder_mm3=0.3, lean_mm3=0.5, fat_mm3=2.0), Known(solder_mm3=3.0, lean_mm3=0.5, fat_mm3=2.0), Known(solder_mm3=1.0, lean_mm3=0.5, fat_mm3=2.0, bridge=1.3), Known(fails=True), Known(tie="plane"), Known(row_end=True)):  # fmt: skip
+    for known in (
+        Known(solder_mm3=0.3, lean_mm3=0.5, fat_mm3=2.0),
+        Known(solder_mm3=3.0, lean_mm3=0.5, fat_mm3=2.0),
+        Known(solder_mm3=1.0, lean_mm3=0.5, fat_mm3=2.0, bridge=1.3),
+        Known(fails=True),
+        Known(tie="plane"),
+        Known(row_end=True),
+    ):
         worse = judged(part, PartFacts(odds=0.06, joints={first.pin: known}))[0]
         assert worse.chance > first.chance
         assert worse.why

@@ -43,7 +43,10 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     assert cues == ["mend C2.1", "mend U4.", "mend U4.1", "again C2.1", "again U4.", "again U4.1"]
     words = ["done"] * 5 + ["still bad"]
     for number, (cue, word) in enumerate(zip(cues, words, strict=True)):
-        answer = client.post(f"/api{path}/taps", json={"key": f"w{number}", "cue": cue, "word": word, "at_ms": number})  # fmt: skip
+        answer = client.post(
+            f"/api{path}/taps",
+            json={"key": f"w{number}", "cue": cue, "word": word, "at_ms": number},
+        )
         assert answer.status_code == 200
     left = mend_state(connection, job)
     assert [one.name for one in left.bad] == ["U4 pin 1"]
@@ -51,7 +54,10 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     again = client.post(f"/jobs/{job}/mend").url.path
     assert again != path
     for number, cue in enumerate(("mend U4.1", "again U4.1")):
-        client.post(f"/api{again}/taps", json={"key": f"v{number}", "cue": cue, "word": "done", "at_ms": number})  # fmt: skip
+        client.post(
+            f"/api{again}/taps",
+            json={"key": f"v{number}", "cue": cue, "word": "done", "at_ms": number},
+        )
     stands = standing(connection, job)
     assert (stands.bad, stands.unseen, stands.mended) == (0, 0, 2)
     assert stands.says == "not proved yet"  # nothing was measured
@@ -59,7 +65,10 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     path = client.post(f"/jobs/{job}/test").url.path
     meter = stored.get(connection, int(path.rsplit("/", 1)[1]))
     for number, cue in enumerate(meter.script.cues):
-        client.post(f"/api{path}/taps", json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number})  # fmt: skip
+        client.post(
+            f"/api{path}/taps",
+            json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number},
+        )
     assert metered(connection, job).diagnosis.suspects == ()
     assert standing(connection, job).says == "good after mends"
     connection.close()
@@ -78,7 +87,10 @@ def test_good_at_first_pass_needs_every_joint_seen_and_every_probe(client: TestC
     for number, cue in enumerate(meter.script.cues):
         if number == last:
             assert standing(connection, job).says == "not proved yet"
-        client.post(f"/api{path}/taps", json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number})  # fmt: skip
+        client.post(
+            f"/api{path}/taps",
+            json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number},
+        )
     assert standing(connection, job).says == "good at first pass"
     connection.close()
 
@@ -99,7 +111,9 @@ def test_the_class_is_the_jobs_and_marks_of_earlier_runs_can_be_taken_back(
     assert 'value="3" aria-pressed="true"' in client.get(f"/jobs/{job}/look").text
     client.post(f"/api/runs/{run}/marks", json={"ref": "C2", "pin": "1", "verdict": "lean"})
     mending = int(client.post(f"/jobs/{job}/mend").url.path.rsplit("/", 1)[1])
-    answer = client.post(f"/api/runs/{mending}/marks", json={"ref": "C2", "pin": "1", "verdict": None}).json()  # fmt: skip
+    answer = client.post(
+        f"/api/runs/{mending}/marks", json={"ref": "C2", "pin": "1", "verdict": None}
+    ).json()
     assert answer["marks"] == []
     assert stored.get(connection, run).marks == ()
     connection.close()

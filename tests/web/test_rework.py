@@ -159,7 +159,7 @@ def test_answers_stay_with_the_piece_and_over_a_backup(client: TestClient, tmp_p
         ("legs", {"ref": "U99"}, "no part"),
         ("adapter/run", {"of": "C2"}, ""),
     ],
-)  # fmt: skip
+)
 def test_bad_input_is_a_sentence_and_changes_nothing(
     client: TestClient, path: str, form: dict[str, str], said: str
 ) -> None:
@@ -173,7 +173,12 @@ def test_bad_input_is_a_sentence_and_changes_nothing(
         assert jobs.get(connection, job) == before
         assert kept.answers(connection, job, None) is None
         assert kept.passports(connection) == []
-    for page in ("survey?of=U99", "pads?of=U99", "refit?of=U99", "refit/stencil.svg?of=U4&keep_out=99"):  # fmt: skip
+    for page in (
+        "survey?of=U99",
+        "pads?of=U99",
+        "refit?of=U99",
+        "refit/stencil.svg?of=U4&keep_out=99",
+    ):
         assert client.get(f"/jobs/{job}/{page}").status_code == 422
     assert client.get(f"/jobs/{job}/legs/transfer?to=999").status_code == 404
     connection.close()
@@ -185,9 +190,13 @@ def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> N
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     [one] = kept.passports(connection, job)
     form = {
-        "bag": "bag 7", "cleaned": "yes", "straight": "yes", "open_h": "2", "tested": "good",
+        "bag": "bag 7",
+        "cleaned": "yes",
+        "straight": "yes",
+        "open_h": "2",
+        "tested": "good",
         "lift_mm": "0,04",
-    }  # fmt: skip
+    }
     page = client.post(f"/jobs/{job}/legs/{one.id}", data=form).text
     assert "Ready to go on again" in page
     assert kept.get_passport(connection, one.id).passport.lift_mm == 0.04
@@ -200,7 +209,9 @@ def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> N
     bad = client.post(f"/jobs/{job}/legs/{one.id}", data=form | {"lift_mm": "9"})
     assert bad.status_code == 422
     assert kept.get_passport(connection, one.id).passport.lift_mm == 0.04
-    kept.keep_passport(connection, one.id, replace(kept.get_passport(connection, one.id).passport, heats=5))  # fmt: skip
+    kept.keep_passport(
+        connection, one.id, replace(kept.get_passport(connection, one.id).passport, heats=5)
+    )
     assert "Not again: 5 heats" in client.get(f"/jobs/{job}/legs").text
     client.post(f"/jobs/{job}/legs/{one.id}", data={"do": "used"})
     assert jobs.get(connection, job).done >= {"legs", "refit"}
@@ -220,7 +231,10 @@ def test_mixing_has_removal_alloy_on_the_pads_until_a_pads_run_is_over(client: T
     assert any(key.startswith("must") for key in cues)
     for number, cue in enumerate(cues):
         assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
-        client.post(f"/api{path}/taps", json={"key": f"p{number}", "cue": cue, "word": "done", "at_ms": number})  # fmt: skip
+        client.post(
+            f"/api{path}/taps",
+            json={"key": f"p{number}", "cue": cue, "word": "done", "at_ms": number},
+        )
     assert stored_paste.plan_of(connection, job).left_over != "removal alloy"
     client.delete(f"/api{path}/taps/p{len(cues) - 1}")  # taken back: not over
     assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
@@ -244,7 +258,10 @@ def test_a_stencil_of_one_part_and_an_adapter_with_its_runs(client: TestClient) 
         assert run.kind is kind
         assert len(run.script.cues) >= 20
         word = "as expected" if kind is RunKind.CHECK else "done"
-        client.post(f"/api{path}/taps", json={"key": "a", "cue": run.script.cues[0].key, "word": word, "at_ms": 1})  # fmt: skip
+        client.post(
+            f"/api{path}/taps",
+            json={"key": "a", "cue": run.script.cues[0].key, "word": word, "at_ms": 1},
+        )
         assert len(stored.get(connection, run.id).taps) == 1
     connection.close()
 
@@ -260,15 +277,24 @@ def test_boards_from_elsewhere_are_surveyed_lifted_and_refitted(
     number = boards.add(connection, board, Source(files, Choices()))
     usable = [part for part in board.parts if part.joined or part.note != "unknown"]
     chosen = [
-        next((part.ref for part in usable if part.side == side and (len(part.package.lands) > 3) is many), None)
+        next(
+            (
+                part.ref
+                for part in usable
+                if part.side == side and (len(part.package.lands) > 3) is many
+            ),
+            None,
+        )
         for side, many in itertools.product(("top", "bottom"), (False, True))
-    ]  # fmt: skip
+    ]
     refs = [ref for ref in chosen if ref]
     assert refs
     job = work.open_job(connection, number, "", Purpose.REWORK, tuple(refs))
     for ref in refs:
         assert client.get(f"/jobs/{job}/survey?of={ref}").status_code == 200
-        assert "last joint" in weighed(client, job, ref) or "No way takes" in weighed(client, job, ref)  # fmt: skip
+        assert "last joint" in weighed(client, job, ref) or "No way takes" in weighed(
+            client, job, ref
+        )
         for page in ("pads", "refit"):
             reply = client.get(f"/jobs/{job}/{page}?of={ref}")
             assert reply.status_code == 200, reply.text[-400:]
@@ -282,13 +308,30 @@ def test_eight_leds_come_off_an_aluminium_strip_by_plate(client: TestClient) -> 
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     number = sketching.begin(connection, "Strip")
     parts = tuple(SketchedPart(f"D{n}", "PLED-4", 12.0 * n - 4.0, 6.0) for n in range(1, 9))
-    strip = replace(sketching.sketch_of(connection, number), parts=parts, plane=Plane.NO, width_mm=100.0, height_mm=12.0)  # fmt: skip
+    strip = replace(
+        sketching.sketch_of(connection, number),
+        parts=parts,
+        plane=Plane.NO,
+        width_mm=100.0,
+        height_mm=12.0,
+    )
     sketching.keep(connection, number, strip)
     refs = tuple(part.ref for part in parts)
     job = work.open_job(connection, number, "", Purpose.SALVAGE, refs)
     plan = jobs.get(connection, job).plan
     moves = (Move(Deed.PLATE, 150.0), Move(Deed.WITHDRAW, 60.0))
-    jobs.keep_plan(connection, job, replace(plan, source=SourceKind.PLATE, plate=replace(plan.plate, set_c=255.0), moves=moves, alloy="Sn63Pb37", board_alloy="Sn63Pb37"))  # fmt: skip
+    jobs.keep_plan(
+        connection,
+        job,
+        replace(
+            plan,
+            source=SourceKind.PLATE,
+            plate=replace(plan.plate, set_c=255.0),
+            moves=moves,
+            alloy="Sn63Pb37",
+            board_alloy="Sn63Pb37",
+        ),
+    )
     look = client.get(f"/api/jobs/{job}/sureness").json()
     assert look["harvest"].startswith("8 of 8 come off in one heating")
     run = bench_runs.start_heat(connection, job)
@@ -340,11 +383,24 @@ def _count(order: tuple[int, ...], parts: list[Waiting], part_s: float, heat_s: 
 
 
 # the script of a lift
-LIFT = HeatPlan(targets=("U4",), goal=Goal.LIFT, moves=(Move(Deed.WARM, 20.0, ("U4",), 50.0), Move(Deed.CLOSE, 40.0, ("U4",), 15.0)))  # fmt: skip
+LIFT = HeatPlan(
+    targets=("U4",),
+    goal=Goal.LIFT,
+    moves=(Move(Deed.WARM, 20.0, ("U4",), 50.0), Move(Deed.CLOSE, 40.0, ("U4",), 15.0)),
+)
 SEEN = Forecast(
-    (TargetForecast("U4", 40.0, 33.0, 52.0),), 90.0, "why",
-    lift=LiftForecast(opens_s=52.0, closes_s=90.0, closed_by="why", last_pin="4", last_why="on a plane", along=("C9", "R10")),
-)  # fmt: skip
+    (TargetForecast("U4", 40.0, 33.0, 52.0),),
+    90.0,
+    "why",
+    lift=LiftForecast(
+        opens_s=52.0,
+        closes_s=90.0,
+        closed_by="why",
+        last_pin="4",
+        last_why="on a plane",
+        along=("C9", "R10"),
+    ),
+)
 
 
 def test_a_lift_says_what_comes_last_and_never_sends_the_heat_away_before() -> None:
@@ -364,9 +420,18 @@ def test_a_lift_says_what_comes_last_and_never_sends_the_heat_away_before() -> N
 
 def test_a_part_that_hangs_is_given_more_and_one_that_springs_back_is_lifted_now() -> None:
     values = tuple(float(v) for v in np.linspace(30, 55, 11))
-    stop = StopCourse(refs=("U4",), flux_s=tuple(v * 0.5 for v in values), shine_s=tuple(v * 0.8 for v in values), flows_s=(values,), harm_s=tuple(v * 2 for v in values))  # fmt: skip
+    stop = StopCourse(
+        refs=("U4",),
+        flux_s=tuple(v * 0.5 for v in values),
+        shine_s=tuple(v * 0.8 for v in values),
+        flows_s=(values,),
+        harm_s=tuple(v * 2 for v in values),
+    )
     course = Course(stops=(stop,), watched=True)
-    begun = [Tap(key="a", cue="start", word="done", at_ms=0), Tap(key="b", cue="move 2", word="done", at_ms=20_000)]  # fmt: skip
+    begun = [
+        Tap(key="a", cue="start", word="done", at_ms=0),
+        Tap(key="b", cue="move 2", word="done", at_ms=20_000),
+    ]
     hangs = [*begun, Tap(key="c", cue="lifted U4", word="hangs", at_ms=60_000)]
     later = live_script(LIFT, SEEN, course, hangs).cue("lifted U4")
     assert later is not None

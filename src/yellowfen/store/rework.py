@@ -106,6 +106,10 @@ def passports(connection: sqlite3.Connection, job_id: int | None = None) -> list
 
 def _kept(row: sqlite3.Row) -> Kept:
     return Kept(
-        id=row["id"], job_id=row["job_id"], piece_id=row["piece_id"], made_at=row["made_at"],
-        passport=unpack(Passport, row["content"]), used=row["used_at"] is not None,
-    )  # fmt: skip
+        id=row["id"],
+        job_id=row["job_id"],
+        piece_id=row["piece_id"],
+        made_at=row["made_at"],
+        passport=unpack(Passport, row["content"]),
+        used=row["used_at"] is not None,
+    )

@@ -23,11 +23,25 @@ def joint_drawn(shape: Shape, criteria: tuple[Criterion, ...]) -> Markup:
     step = max(shape.land_wide + 2 * over[2], 0.75 * shape.land_long) * (1 + GAP)
     text = 3 * step / 42
     inner = max(shape.land_long, shape.land_long - shape.foot + 1.3 * shape.foot)
-    parts = [_from_above(shape, over[n], (n + 0.5) * step, inner, f"{STATES[n]}: {over[n]:.2f} mm over" if n else "good: on its pad", n, text) for n in range(3)]  # fmt: skip
+    parts = [
+        _from_above(
+            shape,
+            over[n],
+            (n + 0.5) * step,
+            inner,
+            f"{STATES[n]}: {over[n]:.2f} mm over" if n else "good: on its pad",
+            n,
+            text,
+        )
+        for n in range(3)
+    ]
     height = inner + 2.2 * text
     if heel is not None:
         floor = height + 3.2 * LARGER * shape.lead_thick
-        parts += [_heel(shape, times * heel.limit_mm, (n + 0.5) * step, floor, n, text) for n, times in enumerate(HEELS)]  # fmt: skip
+        parts += [
+            _heel(shape, times * heel.limit_mm, (n + 0.5) * step, floor, n, text)
+            for n, times in enumerate(HEELS)
+        ]
         height = floor + 2.4 * text
     return Markup(
         f'<svg class="criteria-picture" viewBox="0 {-0.5 * text:.3f} {3 * step:.3f} {height + text:.3f}" role="img" aria-label="{escape("; ".join(one.says for one in criteria))}">{"".join(parts)}</svg>'

@@ -54,7 +54,13 @@ def pads_drawn(package: Package, plan: PadsPlan) -> Markup:
         for land in package.lands
     )
     by_pin = {pad.pin: pad for pad in plan.pads}
-    most = max((max(pad.left_mm3 / max(land.area_mm2, 1e-6) for pad in [by_pin[land.pin]]) for land in package.lands), default=1.0)  # fmt: skip
+    most = max(
+        (
+            max(pad.left_mm3 / max(land.area_mm2, 1e-6) for pad in [by_pin[land.pin]])
+            for land in package.lands
+        ),
+        default=1.0,
+    )
     drawn = []
     for land in package.lands:
         pad = by_pin[land.pin]
@@ -104,7 +110,11 @@ def adapter_drawn(package: Package, made: Adapter) -> Markup:
     for one in made.pins:
         anchor, shift = ("end", -3.0) if one.row == 1 else ("start", 3.0)
         square = f'<rect class="header-land" x="{one.x_mm - RING_MM / 2:.2f}" y="{-one.y_mm - RING_MM / 2:.2f}" width="{RING_MM}" height="{RING_MM}"/>'
-        ring = square if one is first else f'<circle class="header-land" cx="{one.x_mm:.2f}" cy="{-one.y_mm:.2f}" r="{RING_MM / 2}"/>'  # fmt: skip
+        ring = (
+            square
+            if one is first
+            else f'<circle class="header-land" cx="{one.x_mm:.2f}" cy="{-one.y_mm:.2f}" r="{RING_MM / 2}"/>'
+        )
         parts.append(
             f'{ring}<rect class="pin" x="{one.x_mm - PIN_MM / 2:.2f}" y="{-one.y_mm - PIN_MM / 2:.2f}" width="{PIN_MM}" height="{PIN_MM}"/>'
             f'<text x="{one.x_mm + shift:.2f}" y="{-one.y_mm + 0.45:.2f}" text-anchor="{anchor}"><tspan class="header">{one.header}</tspan> {escape(one.pin)}</text>'

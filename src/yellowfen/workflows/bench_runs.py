@@ -60,10 +60,13 @@ def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
 def _lift_forecast(window: LiftWindow) -> LiftForecast:
     """What a run keeps of when its part may be lifted."""
     return LiftForecast(
-        opens_s=window.opens_s, closes_s=window.closes_s, closed_by=window.closed_by,
-        last_pin=window.last_pin, last_why=window.last_why,
+        opens_s=window.opens_s,
+        closes_s=window.closes_s,
+        closed_by=window.closed_by,
+        last_pin=window.last_pin,
+        last_why=window.last_why,
         along=tuple(one.ref for one in window.comes_along),
-    )  # fmt: skip
+    )
 
 
 def _taught(connection: sqlite3.Connection, job: Job) -> Course | None:

@@ -198,9 +198,12 @@ def _strip_of_leds(connection: sqlite3.Connection) -> None:
     )
     board = sketching.begin(connection, "Lamp strip")
     sketch = replace(
-        sketching.sketch_of(connection, board), plane=Plane.NO, parts=parts, width_mm=100.0,
+        sketching.sketch_of(connection, board),
+        plane=Plane.NO,
+        parts=parts,
+        width_mm=100.0,
         height_mm=12.0,
-    )  # fmt: skip
+    )
     sketching.keep(connection, board, sketch)
     refs = tuple(part.ref for part in parts)
     job = work.open_job(connection, board, "Eight LEDs to keep", Purpose.SALVAGE, refs)
@@ -211,15 +214,20 @@ def _strip_of_leds(connection: sqlite3.Connection) -> None:
     plan = jobs.get(connection, job).plan
     moves = (Move(Deed.PLATE, 150.0), Move(Deed.WITHDRAW, 60.0))
     plan = replace(
-        plan, source=SourceKind.PLATE, tool_id=plate.id, moves=moves,
+        plan,
+        source=SourceKind.PLATE,
+        tool_id=plate.id,
+        moves=moves,
         plate=replace(plate.content, set_c=255.0),
         core=Core.ALUMINIUM,
-    )  # fmt: skip
+    )
     jobs.keep_plan(connection, job, plan)
     for ref, proof, note in (("D1", Proof.GOOD, "lit at 20 mA"), ("D2", Proof.NOT_YET, "")):
         passport_id = rework_work.write_passport(connection, job, ref)
         kept = stored_rework.get_passport(connection, passport_id).passport
-        kept = replace(kept, bag="lamps 1", cleaned=True, tested=proof, note=note, liquid_s=9.0, heats=2)  # fmt: skip
+        kept = replace(
+            kept, bag="lamps 1", cleaned=True, tested=proof, note=note, liquid_s=9.0, heats=2
+        )
         stored_rework.keep_passport(connection, passport_id, kept)
 
 

@@ -59,9 +59,12 @@ def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
         for a, b in harmless_bridges(parts[ref], pads_by_pin(state.whole, ref))
     )
     return LookState(
-        board=state.whole, run=runs[0] if runs else None,
-        joints=tuple(in_order(joints, places)), marks=tuple(marks.values()), harmless=harmless,
-    )  # fmt: skip
+        board=state.whole,
+        run=runs[0] if runs else None,
+        joints=tuple(in_order(joints, places)),
+        marks=tuple(marks.values()),
+        harmless=harmless,
+    )
 
 
 def soldering(connection: sqlite3.Connection, job_id: int) -> list[BenchRun]:
@@ -116,9 +119,12 @@ def facts_of(
         }
         marked, bad = before.get(part.package.name, (0, 0))
         found[part.ref] = PartFacts(
-            odds=odds.get(part.ref, 0.05), flowed=_flowed(part.ref, runs), marked=marked, bad=bad,
+            odds=odds.get(part.ref, 0.05),
+            flowed=_flowed(part.ref, runs),
+            marked=marked,
+            bad=bad,
             joints=mine,
-        )  # fmt: skip
+        )
     return found
 
 
@@ -141,8 +147,9 @@ def _joints(state: ReadyState) -> dict[tuple[str, str], Known]:
             solder_mm3=one.pad_solder_mm3 if want else None,
             lean_mm3=want.lean_mm3 if want else 0.0,
             fat_mm3=want.fat_mm3 if want else math.inf,
-            bridge=max(one.bridge, before.bridge), fails=one.release.fails,
-        )  # fmt: skip
+            bridge=max(one.bridge, before.bridge),
+            fails=one.release.fails,
+        )
     return found
 
 
@@ -169,7 +176,11 @@ def take_back(connection: sqlite3.Connection, run_id: int, ref: str, pin: str) -
     second look of a mending run told is taken back at the bench.
     """
     job_id = bench_runs.get(connection, run_id).job_id
-    held = (run for run in soldering(connection, job_id) if any((one.ref, one.pin) == (ref, pin) for one in run.marks))  # fmt: skip
+    held = (
+        run
+        for run in soldering(connection, job_id)
+        if any((one.ref, one.pin) == (ref, pin) for one in run.marks)
+    )
     run = next(held, None)
     if run is not None:
         bench_runs.remove_mark(connection, run.id, ref, pin)

@@ -80,13 +80,16 @@ def _bad(
 ) -> Bad:
     kinds = {land.kind for land in part.package.lands}
     fault = Fault(
-        ref=mark.ref, pin=mark.pin, verdict=mark.verdict, known=known,
+        ref=mark.ref,
+        pin=mark.pin,
+        verdict=mark.verdict,
+        known=known,
         gap_mm=nearest_gap_mm(part.package, mark.pin),
         liquid_s=_liquid_s(mark.ref, runs),
         heats=sum(mark.ref in run.targets for run in runs) + _mends(runs, mark),
         fine=part.package.pitch_mm <= FINE_PITCH_MM and JointKind.GULL_WING in kinds,
         leadless=JointKind.THERMAL_PAD in kinds and JointKind.LEADLESS in kinds,
-    )  # fmt: skip
+    )
     alloy = state.paste.paste.metal
     return Bad(fault=fault, causes=causes(fault), mend=mend(fault, alloy))
 
@@ -111,7 +114,9 @@ def _liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
 
 def _mends(runs: list[BenchRun], mark: FoundMark) -> int:
     """How often a joint was mended."""
-    return sum(f"mend {mark.ref}.{mark.pin}" in run.state.done for run in runs if run.kind is RunKind.MEND)  # fmt: skip
+    return sum(
+        f"mend {mark.ref}.{mark.pin}" in run.state.done for run in runs if run.kind is RunKind.MEND
+    )
 
 
 def _touches(
@@ -127,10 +132,21 @@ def _touches(
     # One reckoning, of a second or so, serves all joints alike on this board.
     alike = (land.kind, round(land.size_x_mm, 3), round(land.size_y_mm, 3))
     copper = [(foil.layer, foil.thickness_um, foil.area_mm2) for foil in state.whole.copper]
-    key = repr((
-        state.whole.name, state.whole.thickness_mm, copper, part.package.name, part.package.limit_c,
-        *sorted(alike[1:]), alike[0], tie, iron, alloy, plan.ambient_c,
-    ))  # fmt: skip
+    key = repr(
+        (
+            state.whole.name,
+            state.whole.thickness_mm,
+            copper,
+            part.package.name,
+            part.package.limit_c,
+            *sorted(alike[1:]),
+            alike[0],
+            tie,
+            iron,
+            alloy,
+            plan.ambient_c,
+        )
+    )
     try:
         if key not in _worked:
             scene = off_scene(state.whole, plan, part.ref, alloy)
@@ -154,12 +170,16 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
         raise Refused("nothing is marked as wrong: look at the joints first")
     steps = tuple(
         MendStep(
-            ref=one.fault.ref, pin=one.fault.pin, fault=str(one.fault.verdict), steps=one.mend.steps,
-            amounts=one.mend.amounts, touches=one.touches.says if one.touches else "",
+            ref=one.fault.ref,
+            pin=one.fault.pin,
+            fault=str(one.fault.verdict),
+            steps=one.mend.steps,
+            amounts=one.mend.amounts,
+            touches=one.touches.says if one.touches else "",
             stop=one.mend.stop,
         )
         for one in found.bad
-    )  # fmt: skip
+    )
     side = found.look.board.part(found.bad[0].fault.ref).side
     return bench_runs.add(connection, job_id, RunKind.MEND, MendRun(steps=steps), side=side)
 
@@ -202,9 +222,11 @@ def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
     marked = {f"{one.ref}.{one.pin}" for one in look.marks}
     passed = sum(test.results.values())
     return Standing(
-        first=len(good) - mended, mended=mended,
+        first=len(good) - mended,
+        mended=mended,
         bad=sum(one.verdict is not Verdict.GOOD for one in look.marks),
         unseen=sum(one.key not in marked and not one.hidden for one in look.joints),
-        passed=passed, failed=len(test.results) - passed,
+        passed=passed,
+        failed=len(test.results) - passed,
         left=len({one.key for one in test.plan.probes} - test.results.keys()),
-    )  # fmt: skip
+    )

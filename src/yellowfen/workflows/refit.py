@@ -59,20 +59,26 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
         wants = Want.MOUNDS if offer.way is Way.MOUNDS_AIR else Want.BARE
         found.append(
             RefitWay(
-                name=_NAMES.get(offer.way, str(offer.way)), want=wants, minutes=offer.minutes,
-                odds=offer.odds, refused=offer.refused, says=_says(offer.way, part.package),
+                name=_NAMES.get(offer.way, str(offer.way)),
+                want=wants,
+                minutes=offer.minutes,
+                odds=offer.odds,
+                refused=offer.refused,
+                says=_says(offer.way, part.package),
             )
-        )  # fmt: skip
+        )
     kind = next((one for one in _LEVELLED if one in kinds), None)
     if kind is not None and not part.package.iron_only:
         hard = kind_of(part.package) in (Kind.FINE, Kind.TINY)
         found.append(
             RefitWay(
                 name="old solder, flux, hot air",
-                want=Want.MOUNDS if kind is JointKind.CHIP else Want.LEVEL, minutes=2.0,
-                odds=0.12 if hard else 0.05, says=_LEVELLED[kind],
+                want=Want.MOUNDS if kind is JointKind.CHIP else Want.LEVEL,
+                minutes=2.0,
+                odds=0.12 if hard else 0.05,
+                says=_LEVELLED[kind],
             )
-        )  # fmt: skip
+        )
     return sorted(found, key=lambda one: (bool(one.refused), one.minutes + 4.0 * one.odds))
 
 
@@ -118,7 +124,11 @@ def floating_of(connection: sqlite3.Connection, job: Job, ref: str) -> Floating:
     """The part on what is on its pads, or on what its joints want where they were wicked bare."""
     plan = pads_of(connection, job, ref)
     package = boards.get(connection, job.board_id).part(ref).package
-    lands = [land for land in package.lands if land.kind in (JointKind.CHIP, JointKind.GULL_WING, JointKind.LEADLESS)]  # fmt: skip
+    lands = [
+        land
+        for land in package.lands
+        if land.kind in (JointKind.CHIP, JointKind.GULL_WING, JointKind.LEADLESS)
+    ]
     if not lands or package.has_thermal_pad:
         return Floating(thickness=None, centring=None, solder_mm3=0.0, there_mm3=0.0)
     by_pin = {pad.pin: pad for pad in plan.pads}
@@ -132,9 +142,11 @@ def floating_of(connection: sqlite3.Connection, job: Job, ref: str) -> Floating:
         first, last = (window.first_shine.middle, window.opens.middle) if window else (None, None)
         lag = max(last - first, 0.0) if first is not None and last is not None else 0.0
     return Floating(
-        thickness=thickness(package, solder), centring=centring(package, solder, lag),
-        solder_mm3=solder, there_mm3=there,
-    )  # fmt: skip
+        thickness=thickness(package, solder),
+        centring=centring(package, solder, lag),
+        solder_mm3=solder,
+        there_mm3=there,
+    )
 
 
 def take_refit_heat(connection: sqlite3.Connection, job_id: int) -> None:
@@ -161,8 +173,13 @@ def transfer_to(
     board = boards.get(connection, other.board_id)
     order = sorted(
         (part for part in donor.parts if job.about(part.ref)),
-        key=lambda part: (not part.package.heat_shy, part.package.limit_c, part.package.mass_mg, part.ref),
-    )  # fmt: skip
+        key=lambda part: (
+            not part.package.heat_shy,
+            part.package.limit_c,
+            part.package.mass_mg,
+            part.ref,
+        ),
+    )
     refused = [one.kept.passport.ref for one in salvaged(connection, job.id) if one.fitness.refused]
     return transfer_list(
         {part.ref: (part.package.name, part.value) for part in donor.parts},
@@ -187,11 +204,19 @@ def start_headers(connection: sqlite3.Connection, job_id: int, part: BoardPart) 
     each = made.seconds / len(made.pins)
     rows = tuple(
         Row(
-            (name,), 2.54, 2.54, joints_mm3=made.joint_mm3, wire_mm=made.wire_mm, loads=1,
-            load_wire_mm=made.wire_mm, flux_mm3=0.0, seconds=(each,), slow_pins=(),
+            (name,),
+            2.54,
+            2.54,
+            joints_mm3=made.joint_mm3,
+            wire_mm=made.wire_mm,
+            loads=1,
+            load_wire_mm=made.wire_mm,
+            flux_mm3=0.0,
+            seconds=(each,),
+            slow_pins=(),
         )
         for name in made.order
-    )  # fmt: skip
+    )
     plan = IronPlan(refs=(part.ref,), rows=rows, iron="340 °C, 1.6 mm chisel")
     return bench_runs.add(connection, job_id, RunKind.IRON, plan)
 
@@ -201,9 +226,10 @@ def start_check(connection: sqlite3.Connection, job_id: int, part: BoardPart) ->
     made = adapter_of(part, alloy_named("Sn63Pb37"))
     lines = tuple(
         CheckLine(
-            here=here, there=there.removeprefix("not "),
+            here=here,
+            there=there.removeprefix("not "),
             expect="must not connect" if there.startswith("not ") else "must connect",
         )
         for here, there in made.continuity
-    )  # fmt: skip
+    )
     return bench_runs.add(connection, job_id, RunKind.CHECK, CheckPlan(name=part.ref, lines=lines))

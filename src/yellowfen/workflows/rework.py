@@ -83,7 +83,11 @@ def off_bench(connection: sqlite3.Connection, plan: HeatPlan, asked: Answers) ->
     long = tuple(
         (one.nozzle_mm, one.nozzle_long_mm) for one in known if one.nozzle_long_mm is not None
     )
-    air = replace(plan.hot_air(), nozzle_long_mm=None) if known or plan.source is SourceKind.AIR else None  # fmt: skip
+    air = (
+        replace(plan.hot_air(), nozzle_long_mm=None)
+        if known or plan.source is SourceKind.AIR
+        else None
+    )
     return OffBench(
         air=air,
         nozzles_mm=tuple(
@@ -108,16 +112,26 @@ def off_scene(board: Board, plan: HeatPlan, ref: str, alloy: str) -> Scene:
     if part is None:
         raise InvalidValue("off", f"there is no part {ref[:40]!r} on this board")
     here = replace(
-        plan, targets=(ref,), side=part.side, moves=usual_moves((ref,)), alloy=alloy,
-        board_alloy=alloy, source=SourceKind.AIR, shields=(), absent=(), bare_below=False,
-    )  # fmt: skip
+        plan,
+        targets=(ref,),
+        side=part.side,
+        moves=usual_moves((ref,)),
+        alloy=alloy,
+        board_alloy=alloy,
+        source=SourceKind.AIR,
+        shields=(),
+        absent=(),
+        bare_below=False,
+    )
     scene = scene_as_laid(board, here)
     if ref not in {one.ref for one in scene.parts}:
         raise InvalidValue("off", f"{ref} is not known well enough to be heated; name its package")
     return with_drawn_copper(scene, board, part.side)
 
 
-def weighed(board: Board, plan: HeatPlan, ref: str, asked: Answers, bench: OffBench) -> Iterator[tuple[WayOff, HeatPlan | None]]:  # fmt: skip
+def weighed(
+    board: Board, plan: HeatPlan, ref: str, asked: Answers, bench: OffBench
+) -> Iterator[tuple[WayOff, HeatPlan | None]]:
     """Each way off as it is found, with the heat that it means (None: no heat of the model's)."""
     scene = off_scene(board, plan, ref, asked.alloy)
     for way in ways_off(scene, ref, bench, asked.matters):
@@ -129,9 +143,15 @@ def _as_heat(plan: HeatPlan, way: WayOff, ref: str, side: str, alloy: str) -> He
     if way.scene is None or not way.possible:
         return None
     same = replace(
-        plan, targets=(ref,), side=side, goal=Goal.LIFT, alloy=alloy, board_alloy=alloy,
-        shields=(), absent=(),
-    )  # fmt: skip
+        plan,
+        targets=(ref,),
+        side=side,
+        goal=Goal.LIFT,
+        alloy=alloy,
+        board_alloy=alloy,
+        shields=(),
+        absent=(),
+    )
     source, moves = way.scene.source, way.scene.moves
     if isinstance(source, HotPlate):
         lasts = float(round((way.all_liquid_s or 60.0) + 20.0))
@@ -142,11 +162,16 @@ def _as_heat(plan: HeatPlan, way: WayOff, ref: str, side: str, alloy: str) -> He
     warm, close, away = moves
     stays = max(round((way.all_liquid_s or 40.0) - warm.seconds) + 10.0, 5.0)
     return replace(
-        same, source=SourceKind.AIR, outlet_c=source.outlet_c - plan.outlet_offset_c,
-        flow_lpm=source.flow_lpm, nozzle_mm=source.nozzle_mm, nozzle_long_mm=source.nozzle_long_mm,
-        nozzle_turn_deg=source.nozzle_turn_deg, preheater=way.scene.preheater,
+        same,
+        source=SourceKind.AIR,
+        outlet_c=source.outlet_c - plan.outlet_offset_c,
+        flow_lpm=source.flow_lpm,
+        nozzle_mm=source.nozzle_mm,
+        nozzle_long_mm=source.nozzle_long_mm,
+        nozzle_turn_deg=source.nozzle_turn_deg,
+        preheater=way.scene.preheater,
         moves=(warm, replace(close, seconds=float(stays)), away),
-    )  # fmt: skip
+    )
 
 
 def asked_ways(connection: sqlite3.Connection, job: Job, ref: str) -> str:
@@ -157,7 +182,13 @@ def asked_ways(connection: sqlite3.Connection, job: Job, ref: str) -> str:
     board = boards.get(connection, job.board_id)
     off_scene(board, job.plan, ref, asked.alloy)
     plan = _off_heat_plan(job)
-    return json.dumps({"ref": ref, "plan": json.loads(pack(plan)), "answers": json.loads(pack(replace(asked, way="")))})  # fmt: skip
+    return json.dumps(
+        {
+            "ref": ref,
+            "plan": json.loads(pack(plan)),
+            "answers": json.loads(pack(replace(asked, way=""))),
+        }
+    )
 
 
 def _off_heat_plan(job: Job) -> HeatPlan:
@@ -219,7 +250,9 @@ def _heat_for(connection: sqlite3.Connection, job: Job, ref: str, plan: HeatPlan
     others.
     """
     lifting_heats = [heat for heat in job.heats if heat.plan.lifts]
-    same = next((heat for heat in lifting_heats if set(heat.plan.targets) <= set(plan.targets)), None)  # fmt: skip
+    same = next(
+        (heat for heat in lifting_heats if set(heat.plan.targets) <= set(plan.targets)), None
+    )
     if same is not None:
         jobs.keep_heat(connection, same.id, plan)
         return same.id
@@ -311,10 +344,18 @@ def pads_planned(board: Board, plan: HeatPlan, ref: str, asked: Answers, iron: I
         return touches[tie]
 
     return pads_plan(
-        ref, package, board.pads, way, asked.want, alloy=alloy_named(asked.alloy), iron=hot,
-        touches_s=touches_s, wick_width_mm=asked.wick_width_mm, wick_takes=asked.wick_takes,
+        ref,
+        package,
+        board.pads,
+        way,
+        asked.want,
+        alloy=alloy_named(asked.alloy),
+        iron=hot,
+        touches_s=touches_s,
+        wick_width_mm=asked.wick_width_mm,
+        wick_takes=asked.wick_takes,
         beads_mm3=BEAD_MM2 * pitch if flooded else 0.0,
-    )  # fmt: skip
+    )
 
 
 def _melts_s(scene: Scene, iron: Iron, ref: str, package: Package, tie: str) -> float | None:
@@ -335,11 +376,15 @@ def start_pads(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
     plan = pads_of(connection, job, ref)
     steps = tuple(
         PadStep(
-            pin=pad.pin, wick_mm=pad.wick_mm, wire_mm=pad.wire_mm, seconds=pad.seconds,
-            longest_s=pad.longest_s, says=pad.says,
+            pin=pad.pin,
+            wick_mm=pad.wick_mm,
+            wire_mm=pad.wire_mm,
+            seconds=pad.seconds,
+            longest_s=pad.longest_s,
+            says=pad.says,
         )
         for pad in plan.pads
-    )  # fmt: skip
+    )
     run = PadsRun(ref=ref, steps=steps, must=plan.must, wick_width_mm=plan.wick_width_mm)
     side = boards.get(connection, job.board_id).part(ref).side
     return bench_runs.add(connection, job_id, RunKind.PADS, run, side=side)
@@ -382,11 +427,15 @@ def write_passports(connection: sqlite3.Connection, job_id: int) -> int:
                 part = parts[ref]
                 piece = next((one.name for one in job.pieces if one.id == run.piece_id), "")
                 passport = Passport(
-                    ref=ref, package=part.package.name, value=part.value,
+                    ref=ref,
+                    package=part.package.name,
+                    value=part.value,
                     donor=f"{job.board_name}{f', board {piece}' if piece else ''}"[:120],
-                    heats=max(counts.get(ref, 1), 1) + 1, liquid_s=_liquid_s(run, ref),
-                    limit_c=part.package.limit_c, alloy=asked.alloy,
-                )  # fmt: skip
+                    heats=max(counts.get(ref, 1), 1) + 1,
+                    liquid_s=_liquid_s(run, ref),
+                    limit_c=part.package.limit_c,
+                    alloy=asked.alloy,
+                )
                 stored.add_passport(connection, job_id, run.piece_id, passport)
                 have.add((ref, run.piece_id))
                 written += 1
@@ -402,16 +451,25 @@ def write_passport(connection: sqlite3.Connection, job_id: int, ref: str) -> int
     if part is None:
         raise InvalidValue("ref", f"there is no part {ref[:40]!r} on this board")
     passport = Passport(
-        ref=ref, package=part.package.name, value=part.value, donor=job.board_name[:120], heats=2,
-        limit_c=part.package.limit_c, alloy=answers_of(connection, job).alloy,
-    )  # fmt: skip
+        ref=ref,
+        package=part.package.name,
+        value=part.value,
+        donor=job.board_name[:120],
+        heats=2,
+        limit_c=part.package.limit_c,
+        alloy=answers_of(connection, job).alloy,
+    )
     return stored.add_passport(connection, job_id, job.piece_id, passport)
 
 
 def _liquid_s(run: bench_runs.BenchRun, ref: str) -> float:
     """Seconds that a part's joints were liquid in its lift: from the forecast's flow to the tap."""
     at = run.flowed_s(ref)
-    hoped = next((one.flows_s for one in run.forecast.targets if one.ref == ref), None) if run.forecast else None  # fmt: skip
+    hoped = (
+        next((one.flows_s for one in run.forecast.targets if one.ref == ref), None)
+        if run.forecast
+        else None
+    )
     return max((at or 0.0) - (hoped if hoped is not None else at or 0.0), 2.0)
 
 
@@ -433,19 +491,31 @@ class Attempt:
 
 def attempts(connection: sqlite3.Connection, job: Job, ref: str) -> list[Attempt]:
     """The tries at a part on the board in hand, oldest first."""
-    runs = bench_runs.of_piece(connection, job.piece_id) if job.piece_id else bench_runs.rows(connection, job_id=job.id)  # fmt: skip
+    runs = (
+        bench_runs.of_piece(connection, job.piece_id)
+        if job.piece_id
+        else bench_runs.rows(connection, job_id=job.id)
+    )
     mine = [run for run in reversed(runs) if ref in run.targets and run.taps]
     found: list[Attempt] = []
     for run in mine:
         lifts = bool(run.lifted) or (isinstance(run.plan, HeatPlan) and run.plan.lifts)
-        marks = [f"{mark.pin or 'whole part'}: {mark.verdict}" for mark in run.marks if mark.ref == ref and str(mark.verdict) != "good"]  # fmt: skip
+        marks = [
+            f"{mark.pin or 'whole part'}: {mark.verdict}"
+            for mark in run.marks
+            if mark.ref == ref and str(mark.verdict) != "good"
+        ]
         good = sum(mark.ref == ref and str(mark.verdict) == "good" for mark in run.marks)
         said = ", ".join(marks[:4]) or (f"{good} joints good" if good else run.note[:60])
         one = Attempt(
-            run_id=run.id, at=run.started_at[:16],
+            run_id=run.id,
+            at=run.started_at[:16],
             did="lifted off" if lifts else "by iron" if run.kind is RunKind.IRON else "heated on",
-            set_to=run.set_to, seconds=run.flowed_s(ref), found=said, changed=(),
-        )  # fmt: skip
+            set_to=run.set_to,
+            seconds=run.flowed_s(ref),
+            found=said,
+            changed=(),
+        )
         before = next((two for two in reversed(found) if two.did == one.did), None)
         found.append(replace(one, changed=_differs(before, one)))
     return found

@@ -9,21 +9,37 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 PIN_MM = constant(
-    "header_pin", 0.64, "mm", mark=Mark.COMMON_PRACTICE, source="square pins of usual headers",
+    "header_pin",
+    0.64,
+    "mm",
+    mark=Mark.COMMON_PRACTICE,
+    source="square pins of usual headers",
     affects="solder of a header joint",
-)  # fmt: skip
+)
 HOLE_MM = constant(
-    "header_hole", 1.0, "mm", mark=Mark.COMMON_PRACTICE, source="finished hole for such a pin",
+    "header_hole",
+    1.0,
+    "mm",
+    mark=Mark.COMMON_PRACTICE,
+    source="finished hole for such a pin",
     affects="solder of a header joint",
-)  # fmt: skip
+)
 RING_MM = constant(
-    "header_land", 1.7, "mm", mark=Mark.COMMON_PRACTICE, source="round land of such a hole",
+    "header_land",
+    1.7,
+    "mm",
+    mark=Mark.COMMON_PRACTICE,
+    source="round land of such a hole",
     affects="solder of a header joint",
-)  # fmt: skip
+)
 FILLET_MM = constant(
-    "header_fillet", 0.6, "mm", mark=Mark.FROM_MEMORY,
-    source="a hollow cone about as high as the pin is wide", affects="solder of a header joint",
-)  # fmt: skip
+    "header_fillet",
+    0.6,
+    "mm",
+    mark=Mark.FROM_MEMORY,
+    source="a hollow cone about as high as the pin is wide",
+    affects="solder of a header joint",
+)
 
 
 def joint_mm3(

@@ -28,9 +28,13 @@ from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.source.mark import Mark, constant
 
 SETTLE_S = constant(
-    "stop_settle", 2.0, "s", mark=Mark.FROM_MEMORY, source="seen, believed, and the hand moves on",
+    "stop_settle",
+    2.0,
+    "s",
+    mark=Mark.FROM_MEMORY,
+    source="seen, believed, and the hand moves on",
     affects="dwell of every stop of a tour",
-)  # fmt: skip
+)
 LONGEST_STOP_S = 150.0
 LOOK_EVERY_S = 2.0
 LOOK_ON_S, LOOKS_ON = 6.0, 3
@@ -108,9 +112,13 @@ def follow(
         harm.append(at)
         whys.append(why)
     return Followed(
-        began_s=tuple(began), took_s=tuple(took), harm_s=tuple(harm), harm_why=tuple(whys),
-        state=state, traces=tuple(traces),
-    )  # fmt: skip
+        began_s=tuple(began),
+        took_s=tuple(took),
+        harm_s=tuple(harm),
+        harm_why=tuple(whys),
+        state=state,
+        traces=tuple(traces),
+    )
 
 
 def _stay(

@@ -29,18 +29,29 @@ EYE_DELAY_S = constant(
     affects="what a tap says of a heat",
 )
 EYE_SD_S = constant(
-    "eye_delay_spread", 1.0, "s", mark=_M, source="some see it at once, some look twice",
+    "eye_delay_spread",
+    1.0,
+    "s",
+    mark=_M,
+    source="some see it at once, some look twice",
     affects="what a tap says of a heat",
-)  # fmt: skip
+)
 MODEL_LOG_SD = constant(
-    "revised_model", 0.035, "log", mark=Mark.JUDGED,
+    "revised_model",
+    0.035,
+    "log",
+    mark=Mark.JUDGED,
     source="what the model is wrong by from one moment to the next: bands of 80 synthetic benches",
     affects="bands after a tap",
-)  # fmt: skip
+)
 RUN_LOG_SD = constant(
-    "run_to_run", 0.1, "log", mark=_M, source="one hand on two equal boards: aim, distance, how they lie",
+    "run_to_run",
+    0.1,
+    "log",
+    mark=_M,
+    source="one hand on two equal boards: aim, distance, how they lie",
     affects="what the next board is told",
-)  # fmt: skip
+)
 DOUBTFUL_SD = 3.0
 NEVER_S, SOONEST_S = 600.0, 0.3
 _NOISE = tuple(MODEL_LOG_SD * z for z in (-1.2816, -0.5244, 0.0, 0.5244, 1.2816))

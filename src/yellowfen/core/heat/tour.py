@@ -34,13 +34,21 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue, Refused
 
 NEAR_LIMIT_K = constant(
-    "tour_margin", 10.0, "K", mark=Mark.JUDGED, source="what a body should keep to its limit",
+    "tour_margin",
+    10.0,
+    "K",
+    mark=Mark.JUDGED,
+    source="what a body should keep to its limit",
     affects="choice of a tour",
-)  # fmt: skip
+)
 PLATE_BELOW_C = constant(
-    "plate_below", 130.0, "°C", Mark.FROM_MEMORY, "a plate that warms a board and melts nothing",
+    "plate_below",
+    130.0,
+    "°C",
+    Mark.FROM_MEMORY,
+    "a plate that warms a board and melts nothing",
     "tours with a plate on the bench",
-)  # fmt: skip
+)
 BELOW_SOLDER_K, LEAST_BELOW_C, MOST_BELOW_W_M2K = 40.0, 60.0, 150.0
 # What a tour is charged for, in seconds: our own weighing.
 COLD_S, HARM_S, NEAR_S, AGAIN_S = 400.0, 300.0, 100.0, 30.0

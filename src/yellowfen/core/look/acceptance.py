@@ -13,9 +13,30 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
-SIDE_CLASS_3 = constant("accept_side_3", 25.0, "%", mark=_M, source="IPC-A-610 as remembered: side overhang 50, 50, 25 % of the narrower of part and land", affects="what counts as good")  # fmt: skip
-END_CLASS_3 = constant("accept_end_3", 75.0, "%", mark=_M, source="IPC-A-610 as remembered: end joint 50, 50, 75 % of that width", affects="what counts as good")  # fmt: skip
-OVER_MOST_MM = constant("accept_over_most", 0.5, "mm", mark=_M, source="IPC-A-610 as remembered: a lead's overhang never more than half a millimetre", affects="what counts as good")  # fmt: skip
+SIDE_CLASS_3 = constant(
+    "accept_side_3",
+    25.0,
+    "%",
+    mark=_M,
+    source="IPC-A-610 as remembered: side overhang 50, 50, 25 % of the narrower of part and land",
+    affects="what counts as good",
+)
+END_CLASS_3 = constant(
+    "accept_end_3",
+    75.0,
+    "%",
+    mark=_M,
+    source="IPC-A-610 as remembered: end joint 50, 50, 75 % of that width",
+    affects="what counts as good",
+)
+OVER_MOST_MM = constant(
+    "accept_over_most",
+    0.5,
+    "mm",
+    mark=_M,
+    source="IPC-A-610 as remembered: a lead's overhang never more than half a millimetre",
+    affects="what counts as good",
+)
 _SIDE = {1: 50.0, 2: 50.0, 3: SIDE_CLASS_3}
 _END = {1: 50.0, 2: 50.0, 3: END_CLASS_3}
 _LEADLESS_SIDE = {1: 50.0, 2: 25.0, 3: 25.0}
@@ -62,14 +83,32 @@ def shape_of(package: Package, land: Land) -> Shape:
     long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
     if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD):
         lead = lead_of(package)
-        return Shape(land_wide=short, land_long=long, lead_wide=min(lead.width_mm, short), lead_thick=lead.thick_mm, foot=min(lead.foot_mm, long))  # fmt: skip
+        return Shape(
+            land_wide=short,
+            land_long=long,
+            lead_wide=min(lead.width_mm, short),
+            lead_thick=lead.thick_mm,
+            foot=min(lead.foot_mm, long),
+        )
     sideways = abs(land.x_mm) >= abs(land.y_mm)
-    along, across = (land.size_x_mm, land.size_y_mm) if sideways else (land.size_y_mm, land.size_x_mm)  # fmt: skip
-    body, half = (package.body_y_mm, package.body_x_mm / 2) if sideways else (package.body_x_mm, package.body_y_mm / 2)  # fmt: skip
+    along, across = (
+        (land.size_x_mm, land.size_y_mm) if sideways else (land.size_y_mm, land.size_x_mm)
+    )
+    body, half = (
+        (package.body_y_mm, package.body_x_mm / 2)
+        if sideways
+        else (package.body_x_mm, package.body_y_mm / 2)
+    )
     wide = min(body, across) if land.kind is JointKind.LEADLESS else body
     inner = max(abs(land.x_mm), abs(land.y_mm)) - along / 2
     covered = min(max(half - inner, 0.1 * along), along)
-    return Shape(land_wide=across, land_long=along, lead_wide=wide, lead_thick=package.height_mm, foot=covered)  # fmt: skip
+    return Shape(
+        land_wide=across,
+        land_long=along,
+        lead_wide=wide,
+        lead_thick=package.height_mm,
+        foot=covered,
+    )
 
 
 def criteria(package: Package, pin: str, grade: int = 2) -> tuple[Criterion, ...]:
@@ -94,10 +133,20 @@ def criteria(package: Package, pin: str, grade: int = 2) -> tuple[Criterion, ...
 def _chip(shape: Shape, grade: int) -> tuple[Criterion, ...]:
     narrow = min(shape.lead_wide, shape.land_wide)
     return (
-        Criterion(name="side overhang", limit_mm=_SIDE[grade] / 100 * narrow, at_most=True, basis=f"{_SIDE[grade]:.0f} % of the narrower of part and land"),
+        Criterion(
+            name="side overhang",
+            limit_mm=_SIDE[grade] / 100 * narrow,
+            at_most=True,
+            basis=f"{_SIDE[grade]:.0f} % of the narrower of part and land",
+        ),
         Criterion(name="end overhang", limit_mm=0.0, at_most=True, basis="none"),
-        Criterion(name="end joint width", limit_mm=_END[grade] / 100 * narrow, at_most=False, basis=f"{_END[grade]:.0f} % of the narrower of part and land"),
-    )  # fmt: skip
+        Criterion(
+            name="end joint width",
+            limit_mm=_END[grade] / 100 * narrow,
+            at_most=False,
+            basis=f"{_END[grade]:.0f} % of the narrower of part and land",
+        ),
+    )
 
 
 def _lead(shape: Shape, grade: int) -> tuple[Criterion, ...]:
@@ -108,21 +157,53 @@ def _lead(shape: Shape, grade: int) -> tuple[Criterion, ...]:
     elif shape.foot < 3 * wide:
         side, why = shape.foot, "the whole foot, since it is shorter than three widths"
     else:
-        side, why = max(3 * wide, 0.75 * shape.foot), "the longer of three widths and three quarters of the foot"  # fmt: skip
+        side, why = (
+            max(3 * wide, 0.75 * shape.foot),
+            "the longer of three widths and three quarters of the foot",
+        )
     found = [
-        Criterion(name="side overhang", limit_mm=over, at_most=True, basis=f"{_SIDE[grade]:.0f} % of the lead's width, 0.5 mm at most"),
-        Criterion(name="end joint width", limit_mm=_END[grade] / 100 * wide, at_most=False, basis=f"{_END[grade]:.0f} % of the lead's width"),
+        Criterion(
+            name="side overhang",
+            limit_mm=over,
+            at_most=True,
+            basis=f"{_SIDE[grade]:.0f} % of the lead's width, 0.5 mm at most",
+        ),
+        Criterion(
+            name="end joint width",
+            limit_mm=_END[grade] / 100 * wide,
+            at_most=False,
+            basis=f"{_END[grade]:.0f} % of the lead's width",
+        ),
         Criterion(name="side joint length", limit_mm=side, at_most=False, basis=why),
-    ]  # fmt: skip
+    ]
     if grade > 1:
         share = 0.5 if grade == 2 else 1.0
-        found.append(Criterion(name="heel fillet height", limit_mm=UNDER_FOOT_MM + share * shape.lead_thick, at_most=False, basis="solder under the foot and " + ("half" if grade == 2 else "all") + " of the lead's thickness"))  # fmt: skip
+        found.append(
+            Criterion(
+                name="heel fillet height",
+                limit_mm=UNDER_FOOT_MM + share * shape.lead_thick,
+                at_most=False,
+                basis="solder under the foot and "
+                + ("half" if grade == 2 else "all")
+                + " of the lead's thickness",
+            )
+        )
     return tuple(found)
 
 
 def _leadless(shape: Shape, grade: int) -> tuple[Criterion, ...]:
     wide = shape.lead_wide
     return (
-        Criterion(name="side overhang", limit_mm=_LEADLESS_SIDE[grade] / 100 * wide, at_most=True, basis=f"{_LEADLESS_SIDE[grade]:.0f} % of the terminal's width"),
-        Criterion(name="end joint width", limit_mm=_LEADLESS_END[grade] / 100 * wide, at_most=False, basis=f"{_LEADLESS_END[grade]:.0f} % of the terminal's width"),
-    )  # fmt: skip
+        Criterion(
+            name="side overhang",
+            limit_mm=_LEADLESS_SIDE[grade] / 100 * wide,
+            at_most=True,
+            basis=f"{_LEADLESS_SIDE[grade]:.0f} % of the terminal's width",
+        ),
+        Criterion(
+            name="end joint width",
+            limit_mm=_LEADLESS_END[grade] / 100 * wide,
+            at_most=False,
+            basis=f"{_LEADLESS_END[grade]:.0f} % of the terminal's width",
+        ),
+    )

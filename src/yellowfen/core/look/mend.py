@@ -19,25 +19,45 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.job import Verdict
 
 NARROW_MM = constant(
-    "mend_narrow_gap", 0.25, "mm", mark=Mark.FROM_MEMORY,
-    source="gaps below bridge readily when anything is amiss", affects="why a joint is bad",
-)  # fmt: skip
+    "mend_narrow_gap",
+    0.25,
+    "mm",
+    mark=Mark.FROM_MEMORY,
+    source="gaps below bridge readily when anything is amiss",
+    affects="why a joint is bad",
+)
 LONG_LIQUID_S = constant(
-    "mend_long_liquid", 60.0, "s", mark=Mark.COMMON_PRACTICE,
-    source="flux is spent, solder goes dull and stringy", affects="why a joint is bad",
-)  # fmt: skip
+    "mend_long_liquid",
+    60.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
+    source="flux is spent, solder goes dull and stringy",
+    affects="why a joint is bad",
+)
 SHORT_LIQUID_S = constant(
-    "mend_short_liquid", 3.0, "s", mark=Mark.FROM_MEMORY,
-    source="a joint molten for less may have touched one side only", affects="why a joint is bad",
-)  # fmt: skip
+    "mend_short_liquid",
+    3.0,
+    "s",
+    mark=Mark.FROM_MEMORY,
+    source="a joint molten for less may have touched one side only",
+    affects="why a joint is bad",
+)
 MUCH = constant(
-    "mend_much", 1.3, "times what is wanted", mark=Mark.FROM_MEMORY,
-    source="a third more than the middle of what a joint wants shows", affects="why a joint is bad",
-)  # fmt: skip
+    "mend_much",
+    1.3,
+    "times what is wanted",
+    mark=Mark.FROM_MEMORY,
+    source="a third more than the middle of what a joint wants shows",
+    affects="why a joint is bad",
+)
 LITTLE = constant(
-    "mend_little", 0.7, "times what is wanted", mark=Mark.FROM_MEMORY,
-    source="a third less than the middle of what a joint wants shows", affects="why a joint is bad",
-)  # fmt: skip
+    "mend_little",
+    0.7,
+    "times what is wanted",
+    mark=Mark.FROM_MEMORY,
+    source="a third less than the middle of what a joint wants shows",
+    affects="why a joint is bad",
+)
 WICK_MM = 2.0
 
 
@@ -50,7 +70,9 @@ class Way(StrEnum):
 
 
 _BY_AIR = frozenset({Verdict.SKEWED, Verdict.STANDING})
-_BY_IRON = frozenset({Verdict.BRIDGE, Verdict.OPEN, Verdict.LEAN, Verdict.BALL, Verdict.DULL, Verdict.NOT_WETTED})  # fmt: skip
+_BY_IRON = frozenset(
+    {Verdict.BRIDGE, Verdict.OPEN, Verdict.LEAN, Verdict.BALL, Verdict.DULL, Verdict.NOT_WETTED}
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -121,7 +143,7 @@ class Mend:
     def amounts(self) -> str:
         """Solder to take off or add, in words; "" where none is."""
         if self.wick_mm > 0:
-            return f"{self.off_mm3:.2f} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm wick"  # fmt: skip
+            return f"{self.off_mm3:.2f} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm wick"
         if self.wire_mm > 0:
             return f"{-self.off_mm3:.2f} mm³ on: {max(self.wire_mm, 0.1):.1f} mm of 0.5 mm wire"
         return ""
@@ -129,22 +151,54 @@ class Mend:
 
 # Remedies as common practice has them.
 _STEPS: dict[Verdict, tuple[str, ...]] = {
-    Verdict.BRIDGE: ("flux over the bridge and both pins", "a clean tip drawn along the pins, outwards", "if it stays: fresh wick on it, two seconds, lift both together"),
-    Verdict.OPEN: ("flux", "press the lead down with a pick if it stands off", "tip on pad and lead, a touch of wire", "pull gently with a pick: it holds"),
+    Verdict.BRIDGE: (
+        "flux over the bridge and both pins",
+        "a clean tip drawn along the pins, outwards",
+        "if it stays: fresh wick on it, two seconds, lift both together",
+    ),
+    Verdict.OPEN: (
+        "flux",
+        "press the lead down with a pick if it stands off",
+        "tip on pad and lead, a touch of wire",
+        "pull gently with a pick: it holds",
+    ),
     Verdict.LEAN: ("flux", "tip on pad and lead until the old solder runs", "a touch of wire"),
     Verdict.BALL: ("flux", "wick the ball off", "tip on the pad first, then a touch of wire"),
-    Verdict.SKEWED: ("flux", "melt all of it at once: air straight down, little flow", "nudge it square, hands off until dull"),
-    Verdict.LIFTED_PAD: ("no more heat on it", "flux, a drop of epoxy under it, press, cure", "or cut it off and run a wire to the next point of its net"),
+    Verdict.SKEWED: (
+        "flux",
+        "melt all of it at once: air straight down, little flow",
+        "nudge it square, hands off until dull",
+    ),
+    Verdict.LIFTED_PAD: (
+        "no more heat on it",
+        "flux, a drop of epoxy under it, press, cure",
+        "or cut it off and run a wire to the next point of its net",
+    ),
     Verdict.OTHER: ("look again from another side", "measure it before anything is heated"),
     Verdict.DULL: ("flux", "melt it once more, briefly"),
-    Verdict.NOT_WETTED: ("scrape or polish what solder shuns", "flux", "tip on it, a touch of wire: it has to climb"),
-    Verdict.STANDING: ("flux on both pads", "hold it with tweezers", "melt both ends, lay it down, let one end freeze first"),
+    Verdict.NOT_WETTED: (
+        "scrape or polish what solder shuns",
+        "flux",
+        "tip on it, a touch of wire: it has to climb",
+    ),
+    Verdict.STANDING: (
+        "flux on both pads",
+        "hold it with tweezers",
+        "melt both ends, lay it down, let one end freeze first",
+    ),
     Verdict.MISSING: ("look beside it and on the tweezers", "clean its pads, a new part on"),
     Verdict.WRONG_PART: ("take it off: Survey has the ways", "the right one on, marked in the kit"),
-    Verdict.REVERSED: ("take it off: Survey has the ways", "turn it, test it before it goes on again"),
+    Verdict.REVERSED: (
+        "take it off: Survey has the ways",
+        "turn it, test it before it goes on again",
+    ),
     Verdict.LOOSE_BALLS: ("brush them off dry", "alcohol, brush, look again between the leads"),
-    Verdict.DAMAGE: ("photograph it", "test whether it still works", "mask: varnish; body: a new part"),
-}  # fmt: skip
+    Verdict.DAMAGE: (
+        "photograph it",
+        "test whether it still works",
+        "mask: varnish; body: a new part",
+    ),
+}
 
 
 def steps_for(verdict: Verdict) -> tuple[str, ...]:
@@ -179,38 +233,96 @@ def _causes(fault: Fault) -> Sequence[Cause]:
         case Verdict.SKEWED | Verdict.STANDING:
             return [_uneven(fault), _pushed()]
         case Verdict.LIFTED_PAD:
-            return [_often(fault), Cause(says="lifted or dragged before all was molten", figure="", weight=1.0, prevent="wait until a nudge springs back; more flux")]  # fmt: skip
+            return [
+                _often(fault),
+                Cause(
+                    says="lifted or dragged before all was molten",
+                    figure="",
+                    weight=1.0,
+                    prevent="wait until a nudge springs back; more flux",
+                ),
+            ]
         case Verdict.LOOSE_BALLS:
-            return [much, Cause(says="paste beside the pad, or heated too fast", figure="", weight=0.8, prevent="paste pad by pad; a slower start")]  # fmt: skip
+            return [
+                much,
+                Cause(
+                    says="paste beside the pad, or heated too fast",
+                    figure="",
+                    weight=0.8,
+                    prevent="paste pad by pad; a slower start",
+                ),
+            ]
         case Verdict.MISSING:
-            return [_pushed(), Cause(says="not placed, or carried off by the tweezers", figure="", weight=0.6, prevent="count the parts before the heat")]  # fmt: skip
+            return [
+                _pushed(),
+                Cause(
+                    says="not placed, or carried off by the tweezers",
+                    figure="",
+                    weight=0.6,
+                    prevent="count the parts before the heat",
+                ),
+            ]
         case Verdict.WRONG_PART | Verdict.REVERSED:
-            return [Cause(says="the kit, or the mark misread", figure="", weight=1.0, prevent="the kit checked by key; the way round said at placing")]  # fmt: skip
+            return [
+                Cause(
+                    says="the kit, or the mark misread",
+                    figure="",
+                    weight=1.0,
+                    prevent="the kit checked by key; the way round said at placing",
+                )
+            ]
         case _:
-            return [Cause(says="heat, or a slip of a tool", figure="", weight=0.5, prevent="foil over what is shy; a rest for the hand")]  # fmt: skip
+            return [
+                Cause(
+                    says="heat, or a slip of a tool",
+                    figure="",
+                    weight=0.5,
+                    prevent="foil over what is shy; a rest for the hand",
+                )
+            ]
 
 
 def _too_much(fault: Fault) -> Cause:
     ratio = fault.ratio
     known = ratio is not None and ratio > 1.0
     figure = f"{ratio:.1f} times what the joint wants" if known else ""
-    return Cause(says="too much solder", figure=figure, weight=0.7 if ratio is None else ratio / MUCH if known else 0.2, prevent="a smaller opening or fewer dots there")  # fmt: skip
+    return Cause(
+        says="too much solder",
+        figure=figure,
+        weight=0.7 if ratio is None else ratio / MUCH if known else 0.2,
+        prevent="a smaller opening or fewer dots there",
+    )
 
 
 def _too_little(fault: Fault) -> Cause:
     if fault.known.fails:
-        return Cause(says="the opening kept its paste", figure="its area ratio fails", weight=2.5, prevent="a thinner foil or a larger opening there")  # fmt: skip
+        return Cause(
+            says="the opening kept its paste",
+            figure="its area ratio fails",
+            weight=2.5,
+            prevent="a thinner foil or a larger opening there",
+        )
     ratio = fault.ratio
     known = ratio is not None and ratio < 1.0
     figure = f"{ratio:.1f} times what the joint wants" if known else ""
-    return Cause(says="too little solder", figure=figure, weight=0.7 if ratio is None else LITTLE / max(ratio, 0.1) if known else 0.2, prevent="a larger opening or one dot more there")  # fmt: skip
+    return Cause(
+        says="too little solder",
+        figure=figure,
+        weight=0.7 if ratio is None else LITTLE / max(ratio, 0.1) if known else 0.2,
+        prevent="a larger opening or one dot more there",
+    )
 
 
 def _narrow(fault: Fault) -> Cause:
     gap = fault.gap_mm
     figure = "" if gap is None else f"gap {gap:.2f} mm"
     weight = 0.4 if gap is None else min(NARROW_MM / max(gap, 0.05), 2.0)
-    return Cause(says="a narrow gap", figure=figure, weight=weight, prevent="narrower openings there; drag with more flux")  # fmt: skip
+    return Cause(
+        says="a narrow gap",
+        figure=figure,
+        weight=weight,
+        prevent="narrower openings there; drag with more flux",
+    )
 
 
 def _spent(fault: Fault) -> Cause:
@@ -224,38 +336,79 @@ def _spent(fault: Fault) -> Cause:
 
 def _cold(fault: Fault) -> Cause:
     tied = fault.known.tie in ("plane", "relief")
-    parts = [{"plane": "its pin sits on a plane", "relief": "its pin sits on a plane through spokes"}[fault.known.tie]] if tied else []  # fmt: skip
+    parts = (
+        [
+            {
+                "plane": "its pin sits on a plane",
+                "relief": "its pin sits on a plane through spokes",
+            }[fault.known.tie]
+        ]
+        if tied
+        else []
+    )
     weight = {"plane": 1.2, "relief": 0.8}.get(fault.known.tie, 0.3)
     if fault.liquid_s is not None and fault.liquid_s < SHORT_LIQUID_S:
         parts.append(f"molten for {fault.liquid_s:.1f} s only")
         weight += 1.0
     prevent = "warm the board first; stay longer there; thermal relief on the next revision"
-    return Cause(says="the pad was too cold", figure=", ".join(parts), weight=weight, prevent=prevent)  # fmt: skip
+    return Cause(
+        says="the pad was too cold", figure=", ".join(parts), weight=weight, prevent=prevent
+    )
 
 
 def _stands_off(fault: Fault) -> Cause:
-    return Cause(says="the lead stands off its pad", figure="fine pitch" if fault.fine else "", weight=0.9 if fault.fine else 0.4, prevent="lay the part on a flat plate before it is placed")  # fmt: skip
+    return Cause(
+        says="the lead stands off its pad",
+        figure="fine pitch" if fault.fine else "",
+        weight=0.9 if fault.fine else 0.4,
+        prevent="lay the part on a flat plate before it is placed",
+    )
 
 
 def _floats(fault: Fault) -> Cause:
-    return Cause(says="the part floats on its middle pad", figure="leadless with a pad beneath" if fault.leadless else "", weight=1.1 if fault.leadless else 0.0, prevent="panes over the middle pad, 50 to 65 %")  # fmt: skip
+    return Cause(
+        says="the part floats on its middle pad",
+        figure="leadless with a pad beneath" if fault.leadless else "",
+        weight=1.1 if fault.leadless else 0.0,
+        prevent="panes over the middle pad, 50 to 65 %",
+    )
 
 
 def _dirty() -> Cause:
-    return Cause(says="old or dirty metal", figure="", weight=0.8, prevent="dip and look: one trial joint before the build")  # fmt: skip
+    return Cause(
+        says="old or dirty metal",
+        figure="",
+        weight=0.8,
+        prevent="dip and look: one trial joint before the build",
+    )
 
 
 def _often(fault: Fault) -> Cause:
-    return Cause(says="heated too often", figure=f"{fault.heats} heats" if fault.heats > 1 else "", weight=0.4 * fault.heats, prevent="find it sooner: look after every heat")  # fmt: skip
+    return Cause(
+        says="heated too often",
+        figure=f"{fault.heats} heats" if fault.heats > 1 else "",
+        weight=0.4 * fault.heats,
+        prevent="find it sooner: look after every heat",
+    )
 
 
 def _uneven(fault: Fault) -> Cause:
     tied = fault.known.tie != "signal"
-    return Cause(says="its ends melted one after the other", figure="one end on a plane" if tied else "", weight=1.2 if tied else 0.8, prevent="warm the board first; pads alike on the next revision")  # fmt: skip
+    return Cause(
+        says="its ends melted one after the other",
+        figure="one end on a plane" if tied else "",
+        weight=1.2 if tied else 0.8,
+        prevent="warm the board first; pads alike on the next revision",
+    )
 
 
 def _pushed() -> Cause:
-    return Cause(says="pushed by the air", figure="", weight=0.7, prevent="less flow, straight down, a wider nozzle")  # fmt: skip
+    return Cause(
+        says="pushed by the air",
+        figure="",
+        weight=0.7,
+        prevent="less flow, straight down, a wider nozzle",
+    )
 
 
 def mend(fault: Fault, alloy: Alloy) -> Mend:
@@ -267,17 +420,23 @@ def mend(fault: Fault, alloy: Alloy) -> Mend:
         surplus = max(surplus, 0.15 * _usual(fault))
     elif fault.verdict in (Verdict.LEAN, Verdict.OPEN, Verdict.NOT_WETTED):
         there = fault.known.solder_mm3 if fault.ratio is not None else None
-        surplus = -max(fault.middle_mm3 - (there or 0.0), 0.2 * _usual(fault)) if there else -0.5 * _usual(fault)  # fmt: skip
+        surplus = (
+            -max(fault.middle_mm3 - (there or 0.0), 0.2 * _usual(fault))
+            if there
+            else -0.5 * _usual(fault)
+        )
     stop = "twice without change: warm the board and do the whole part again"
     if fault.verdict is Verdict.LIFTED_PAD:
         stop = "three pads gone under one part: the board is for spares"
     elif fault.heats >= 3:
         stop = f"it has {fault.heats} heats behind it: one more at most, then a new part"
     return Mend(
-        steps=steps_for(fault.verdict), off_mm3=surplus,
+        steps=steps_for(fault.verdict),
+        off_mm3=surplus,
         wick_mm=max(surplus, 0.0) / (WICK_TAKES * WICK_MM),
-        wire_mm=wire_mm(max(-surplus, 0.0), 0.5, alloy), stop=stop,
-    )  # fmt: skip
+        wire_mm=wire_mm(max(-surplus, 0.0), 0.5, alloy),
+        stop=stop,
+    )
 
 
 def _usual(fault: Fault) -> float:

@@ -23,10 +23,13 @@ from yellowfen.core.part.package import HIDDEN, Land
 from yellowfen.core.source.mark import Mark, constant
 
 SHORT_OHM = constant(
-    "meter_connects", 2.0, "Ω", mark=Mark.COMMON_PRACTICE,
+    "meter_connects",
+    2.0,
+    "Ω",
+    mark=Mark.COMMON_PRACTICE,
     source="a meter's beep: below a few ohms counts as connected",
     affects="test plan: which pairs the board itself connects",
-)  # fmt: skip
+)
 CURRENT = (
     "millivolts, with 0.3 A limited to 0.3 V from net to net: the bridged gap shows the fewest, a clear"
     " one more"
@@ -131,10 +134,14 @@ def points_of(board: Board, refs: Iterable[str] | None = None) -> list[Point]:
             continue
         found.append(
             Point(
-                name=f"{pad.ref}.{pad.pin}", net=pad.net, x_mm=pad.x_mm, y_mm=pad.y_mm,
-                side=pad.side, hidden=land.kind in HIDDEN,
+                name=f"{pad.ref}.{pad.pin}",
+                net=pad.net,
+                x_mm=pad.x_mm,
+                y_mm=pad.y_mm,
+                side=pad.side,
+                hidden=land.kind in HIDDEN,
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -187,7 +194,9 @@ class Resistances:
                 value = 0.5
             if value is not None and len(mine) == 2 and mine[0].net != mine[1].net:
                 self.edges.append((mine[0].net or "", mine[1].net or "", max(value, 1e-3)))
-        self.place = {net: i for i, net in enumerate(sorted({n for a, b, _ in self.edges for n in (a, b)}))}  # fmt: skip
+        self.place = {
+            net: i for i, net in enumerate(sorted({n for a, b, _ in self.edges for n in (a, b)}))
+        }
         laplace = np.zeros((len(self.place), len(self.place)))
         for a, b, value in self.edges:
             i, j, g = self.place[a], self.place[b], 1.0 / value
@@ -245,9 +254,12 @@ def meter_plan(
     place = {name: (one.x_mm, one.y_mm) for name, one in around.items()}
     ordered = [*rails, *_along(rest, place), *_along(probes, place)]
     return MeterPlan(
-        probes=tuple(ordered), unproved=tuple(unproved), least=count + len(rails) + len(rest),
-        supplies=supplies, ground=ground,
-    )  # fmt: skip
+        probes=tuple(ordered),
+        unproved=tuple(unproved),
+        least=count + len(rails) + len(rest),
+        supplies=supplies,
+        ground=ground,
+    )
 
 
 def _joints(
@@ -329,16 +341,21 @@ def _bridges(
     probes = []
     for _, gaps in sorted(pairs.items(), key=lambda item: sorted(item[0])):
         gaps = sorted(gaps, key=lambda gap: (-max(chances.get(pin, 0.01) for pin in gap), gap))
-        here, there = next((gap for gap in gaps if not (points[gap[0]].hidden or points[gap[1]].hidden)), gaps[0])  # fmt: skip
+        here, there = next(
+            (gap for gap in gaps if not (points[gap[0]].hidden or points[gap[1]].hidden)), gaps[0]
+        )
         reading = between.between(points[here].net, points[there].net)
         probes.append(
             Probe(
-                here=here, there=there, expect=Expect.APART,
+                here=here,
+                there=there,
+                expect=Expect.APART,
                 covers=tuple(Suspect(a, b) for a, b in gaps),
                 reading_ohm=reading if math.isfinite(reading) else None,
-                says=_reads(reading), nets=(points[here].net, points[there].net),
+                says=_reads(reading),
+                nets=(points[here].net, points[there].net),
             )
-        )  # fmt: skip
+        )
     return probes
 
 
@@ -378,12 +395,15 @@ def _rails(
             says.append(_reads(reading))
         probes.append(
             Probe(
-                here=here.name, there=there.name, expect=Expect.APART,
+                here=here.name,
+                there=there.name,
+                expect=Expect.APART,
                 covers=bridged.get(frozenset((net, ground)), ()),
-                reading_ohm=reading if math.isfinite(reading) else None, says=", ".join(says),
+                reading_ohm=reading if math.isfinite(reading) else None,
+                says=", ".join(says),
                 nets=(net, ground),
             )
-        )  # fmt: skip
+        )
     return probes
 
 
@@ -450,7 +470,9 @@ def diagnose(
     suspects = (common or set.union(*failed)) - cleared
     weights = {one: _weight(one, chances) for one in suspects}
     total = math.fsum(weights.values()) or 1.0
-    ranked = tuple(sorted(((one, weights[one] / total) for one in suspects), key=lambda row: (-row[1], row[0])))  # fmt: skip
+    ranked = tuple(
+        sorted(((one, weights[one] / total) for one in suspects), key=lambda row: (-row[1], row[0]))
+    )
     return Diagnosis(suspects=ranked, next=_next(ranked, probes, known))
 
 
@@ -474,7 +496,9 @@ def _narrowing(board: Board, wrong: Sequence[Probe]) -> list[Probe]:
             found += _gaps(probe) if len(probe.covers) > 1 else []
             continue
         for here in (probe.here, probe.there):
-            others = [one for one in nets[probe.nets[0]] if one.name not in (probe.here, probe.there)]  # fmt: skip
+            others = [
+                one for one in nets[probe.nets[0]] if one.name not in (probe.here, probe.there)
+            ]
             for other in others[:2]:
                 found.append(
                     Probe(
@@ -495,11 +519,15 @@ def _gaps(probe: Probe) -> list[Probe]:
     """
     return [
         Probe(
-            here=one.joint, there=one.other, expect=Expect.READING, covers=(one,), says=CURRENT,
+            here=one.joint,
+            there=one.other,
+            expect=Expect.READING,
+            covers=(one,),
+            says=CURRENT,
             nets=probe.nets,
         )
         for one in probe.covers
-    ]  # fmt: skip
+    ]
 
 
 def _next(

@@ -17,32 +17,88 @@ from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
 AMOUNT_TIMES = constant(
-    "risk_amount", 7.0, "times the odds", mark=_M,
+    "risk_amount",
+    7.0,
+    "times the odds",
+    mark=_M,
     source="surely too little or too much solder; half the odds where the amount is surely right, as they are at one in fourteen",
     affects="where to look",
-)  # fmt: skip
+)
 BRIDGE_TIMES = constant(
-    "risk_bridge", 7.0, "times the odds", mark=_M,
+    "risk_bridge",
+    7.0,
+    "times the odds",
+    mark=_M,
     source="a gap that surely bridges (tendency well above 1), added to the amount's",
     affects="where to look",
-)  # fmt: skip
+)
 AMOUNT_LOG_SD = constant(
-    "risk_amount_spread", 0.2, "log", mark=_M,
-    source="hand prints vary by a fifth either way", affects="where to look",
-)  # fmt: skip
+    "risk_amount_spread",
+    0.2,
+    "log",
+    mark=_M,
+    source="hand prints vary by a fifth either way",
+    affects="where to look",
+)
 BRIDGE_SD = constant(
-    "risk_bridge_spread", 0.15, "1", mark=_M,
-    source="tendency at which gaps do bridge: 1, give or take so much", affects="where to look",
-)  # fmt: skip
+    "risk_bridge_spread",
+    0.15,
+    "1",
+    mark=_M,
+    source="tendency at which gaps do bridge: 1, give or take so much",
+    affects="where to look",
+)
 SURE_TIMES = 0.5
-FAILS_TIMES = constant("risk_opening_fails", 8.0, "times the odds", mark=_M, source="most paste stays in the foil", affects="where to look")  # fmt: skip
-PLANE_TIMES = constant("risk_plane", 2.0, "times the odds", mark=_M, source="a joint on a plane lags; on spokes 1.4", affects="where to look")  # fmt: skip
+FAILS_TIMES = constant(
+    "risk_opening_fails",
+    8.0,
+    "times the odds",
+    mark=_M,
+    source="most paste stays in the foil",
+    affects="where to look",
+)
+PLANE_TIMES = constant(
+    "risk_plane",
+    2.0,
+    "times the odds",
+    mark=_M,
+    source="a joint on a plane lags; on spokes 1.4",
+    affects="where to look",
+)
 RELIEF_TIMES = 1.4
 _NORMAL = NormalDist()
-UNSEEN_TIMES = constant("risk_unseen_flow", 5.0, "times the odds", mark=_M, source="it was not seen to flow in this run", affects="where to look")  # fmt: skip
-HIDDEN_TIMES = constant("risk_hidden", 1.5, "times the odds", mark=_M, source="under the body nobody corrects it while it flows", affects="where to look")  # fmt: skip
-END_TIMES = constant("risk_row_end", 1.6, "times the odds", mark=_M, source="the last two pins of a dragged row take its surplus", affects="where to look")  # fmt: skip
-PRIOR_JOINTS = constant("risk_prior_joints", 40.0, "joints", mark=_M, source="own marks weigh as much as the usual odds after so many joints", affects="where to look")  # fmt: skip
+UNSEEN_TIMES = constant(
+    "risk_unseen_flow",
+    5.0,
+    "times the odds",
+    mark=_M,
+    source="it was not seen to flow in this run",
+    affects="where to look",
+)
+HIDDEN_TIMES = constant(
+    "risk_hidden",
+    1.5,
+    "times the odds",
+    mark=_M,
+    source="under the body nobody corrects it while it flows",
+    affects="where to look",
+)
+END_TIMES = constant(
+    "risk_row_end",
+    1.6,
+    "times the odds",
+    mark=_M,
+    source="the last two pins of a dragged row take its surplus",
+    affects="where to look",
+)
+PRIOR_JOINTS = constant(
+    "risk_prior_joints",
+    40.0,
+    "joints",
+    mark=_M,
+    source="own marks weigh as much as the usual odds after so many joints",
+    affects="where to look",
+)
 HOT_JOINTS = 0.2
 
 
@@ -112,10 +168,14 @@ def judged(part: BoardPart, facts: PartFacts) -> list[Joint]:
         odds = base / (1.0 - base) * times
         found.append(
             Joint(
-                ref=part.ref, pin=land.pin, kind=str(land.kind), chance=odds / (1.0 + odds),
-                why=tuple(why), seen_from=_seen_from(part, land),
+                ref=part.ref,
+                pin=land.pin,
+                kind=str(land.kind),
+                chance=odds / (1.0 + odds),
+                why=tuple(why),
+                seen_from=_seen_from(part, land),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -169,7 +229,11 @@ def _seen_from(part: BoardPart, land: Land) -> str:
     north = x * math.sin(angle) + y * math.cos(angle)
     if part.side == "bottom":
         east = -east
-    side = ("right" if east > 0 else "left") if abs(east) >= abs(north) else ("top" if north > 0 else "bottom")  # fmt: skip
+    side = (
+        ("right" if east > 0 else "left")
+        if abs(east) >= abs(north)
+        else ("top" if north > 0 else "bottom")
+    )
     if land.kind is JointKind.LEADLESS:
         return f"from the {side}, edge-on: the toe only"
     if land.kind is JointKind.J_LEAD:
@@ -195,8 +259,17 @@ def _by_part(joints: Sequence[Joint], places: Mapping[str, tuple[float, float]])
     parts: dict[str, list[Joint]] = {}
     for one in joints:
         parts.setdefault(one.ref, []).append(one)
-    groups = sorted(parts.values(), key=lambda group: (-max(one.chance for one in group), group[0].ref))  # fmt: skip
-    return [one for group in groups for one in sorted(group, key=lambda joint: (joint.seen_from, *places.get(joint.key, (0.0, 0.0)), joint.pin))]  # fmt: skip
+    groups = sorted(
+        parts.values(), key=lambda group: (-max(one.chance for one in group), group[0].ref)
+    )
+    return [
+        one
+        for group in groups
+        for one in sorted(
+            group,
+            key=lambda joint: (joint.seen_from, *places.get(joint.key, (0.0, 0.0)), joint.pin),
+        )
+    ]
 
 
 def left_to_expect(joints: Sequence[Joint], looked: Mapping[str, str]) -> float:

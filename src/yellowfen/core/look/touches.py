@@ -24,17 +24,25 @@ from yellowfen.core.rework.pads import longest_dwell_s
 from yellowfen.core.source.mark import Mark, constant
 
 MARGIN_K = constant(
-    "touch_margin", 10.0, "K", mark=Mark.COMMON_PRACTICE,
-    source="kept below what the body bears", affects="pauses between touches",
-)  # fmt: skip
+    "touch_margin",
+    10.0,
+    "K",
+    mark=Mark.COMMON_PRACTICE,
+    source="kept below what the body bears",
+    affects="pauses between touches",
+)
 PAUSES_S = (2.0, 5.0, 10.0, 20.0, 40.0)
 TOUCHES = 3
 AFTER_S, SAMPLE_S = 3.0, 0.1
 MOLTEN_S = 1.0  # solder stays molten for at least so long, to be moved
 COARSE_CELLS = Resolution(
-    cell_mm=0.5, layers=3, part_step_s=0.002, sample_s=SAMPLE_S, frame_s=900.0,
+    cell_mm=0.5,
+    layers=3,
+    part_step_s=0.002,
+    sample_s=SAMPLE_S,
+    frame_s=900.0,
     pad_contact_w_m2k=SOLDERED_W_M2K,
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -55,17 +63,25 @@ class Touches:
     def says(self) -> str:
         """All of it in a line."""
         if self.touch_s is None:
-            return f"no touch of {self.longest_s:.0f} s melts it: a larger tip, or warm the board first"  # fmt: skip
+            return f"no touch of {self.longest_s:.0f} s melts it: a larger tip, or warm the board first"
         if self.pause_s is None:
             hot = f"the body reaches {self.body_peak_c:.0f} °C and bears {self.limit_c:.0f} °C"
             return f"{self.touch_s:.1f} s, once, or by air: {hot}"
-        return f"{self.touch_s:.1f} s a touch, {self.longest_s:.0f} s at most; {self.pause_s:.0f} s between, {self.touches} touches (body {self.body_peak_c:.0f} of {self.limit_c:.0f} °C)"  # fmt: skip
+        return f"{self.touch_s:.1f} s a touch, {self.longest_s:.0f} s at most; {self.pause_s:.0f} s between, {self.touches} touches (body {self.body_peak_c:.0f} of {self.limit_c:.0f} °C)"
 
 
 def body_peak_k(
-    scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie, touch_s: float, touches: int = 1,
-    pause_s: float = 1.0, *, fine: bool = False,
-) -> float:  # fmt: skip
+    scene: Scene,
+    iron: Iron,
+    ref: str,
+    pin: str,
+    tie: Tie,
+    touch_s: float,
+    touches: int = 1,
+    pause_s: float = 1.0,
+    *,
+    fine: bool = False,
+) -> float:
     """The body's highest rise above the room, K, during so many touches and pauses and a while
     after, by the heat model run whole. `touch_s` 0.1 to 20 s.
 
@@ -88,7 +104,12 @@ def _fine_cells(here: Scene, ref: str, pin: str) -> Resolution:
     part = here.part(ref)
     land = next(one for one in part.package.lands if one.pin == pin)
     x, y, size_x, size_y, _ = place_land(part, land)
-    return replace(COARSE_CELLS, cell_mm=0.1, layers=8, fine=FineRound(x, y, size_x + FINE_MARGIN_MM, size_y + FINE_MARGIN_MM))  # fmt: skip
+    return replace(
+        COARSE_CELLS,
+        cell_mm=0.1,
+        layers=8,
+        fine=FineRound(x, y, size_x + FINE_MARGIN_MM, size_y + FINE_MARGIN_MM),
+    )
 
 
 def touches_at(
@@ -102,7 +123,15 @@ def touches_at(
     longest = longest_dwell_s(iron.set_c)
     once: Touch = touch(scene, iron, ref, pin, tie, longest_s=max(longest, 0.5))
     if once.melts_s is None or once.melts_s > longest:
-        return Touches(melts_s=once.melts_s, touch_s=None, longest_s=longest, pause_s=None, touches=0, body_peak_c=once.body_peak_c, limit_c=once.limit_c)  # fmt: skip
+        return Touches(
+            melts_s=once.melts_s,
+            touch_s=None,
+            longest_s=longest,
+            pause_s=None,
+            touches=0,
+            body_peak_c=once.body_peak_c,
+            limit_c=once.limit_c,
+        )
     seconds = min(max(once.stay_s or 0.0, once.melts_s + MOLTEN_S), longest)
     bears = once.limit_c - MARGIN_K - scene.ambient_c
     known = body_peak_k(scene, iron, ref, pin, tie, seconds)
@@ -113,4 +142,12 @@ def touches_at(
         if rise <= bears:
             pause, count, peak = wait, touches, rise
             break
-    return Touches(melts_s=once.melts_s, touch_s=seconds, longest_s=longest, pause_s=pause, touches=count, body_peak_c=peak + scene.ambient_c, limit_c=once.limit_c)  # fmt: skip
+    return Touches(
+        melts_s=once.melts_s,
+        touch_s=seconds,
+        longest_s=longest,
+        pause_s=pause,
+        touches=count,
+        body_peak_c=peak + scene.ambient_c,
+        limit_c=once.limit_c,
+    )

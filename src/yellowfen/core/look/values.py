@@ -2,8 +2,21 @@
 
 import re
 
-_SCALE = {"p": 1e-12, "n": 1e-9, "µ": 1e-6, "μ": 1e-6, "u": 1e-6, "m": 1e-3, "": 1.0, "r": 1.0, "k": 1e3, "g": 1e9}  # fmt: skip
-_NUMBER = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*([pnµμumrkMGgK]?)(\d*)\s*(Ω|Ohm|ohm|OHM|R|r|F|f)?(?:\s.*)?$")  # fmt: skip
+_SCALE = {
+    "p": 1e-12,
+    "n": 1e-9,
+    "µ": 1e-6,
+    "μ": 1e-6,
+    "u": 1e-6,
+    "m": 1e-3,
+    "": 1.0,
+    "r": 1.0,
+    "k": 1e3,
+    "g": 1e9,
+}
+_NUMBER = re.compile(
+    r"^\s*(\d+(?:[.,]\d+)?)\s*([pnµμumrkMGgK]?)(\d*)\s*(Ω|Ohm|ohm|OHM|R|r|F|f)?(?:\s.*)?$"
+)
 
 
 def ohms(text: str) -> float | None:
@@ -27,6 +40,10 @@ def _value(text: str, *, small: bool) -> float | None:
         return None
     if not small and scale in ("p", "n", "µ", "μ", "u"):
         return None
-    whole = float(f"{number.replace(',', '.')}.{rest}" if rest and "." not in number else number.replace(",", "."))  # fmt: skip
+    whole = float(
+        f"{number.replace(',', '.')}.{rest}"
+        if rest and "." not in number
+        else number.replace(",", ".")
+    )
     factor = 1e6 if scale == "M" else _SCALE[scale.lower()]
     return whole * factor

@@ -823,12 +823,16 @@ def _header(rows: int, pins: int) -> Package:
     """A pin header at 2.54 mm: soldered in its holes, by iron, after everything else."""
     lands = tuple(
         Land(
-            str(rows * place + row + 1), (row - (rows - 1) / 2) * 2.54,
-            ((pins - 1) / 2 - place) * 2.54, 1.7, 1.7, kind=JointKind.THROUGH_HOLE,
+            str(rows * place + row + 1),
+            (row - (rows - 1) / 2) * 2.54,
+            ((pins - 1) / 2 - place) * 2.54,
+            1.7,
+            1.7,
+            kind=JointKind.THROUGH_HOLE,
         )
         for place in range(pins)
         for row in range(rows)
-    )  # fmt: skip
+    )
     return _in_holes(f"HDR-{rows}x{pins}", "header", (2.54 * rows, 2.54 * pins, 8.5), lands)
 
 
@@ -846,14 +850,23 @@ def _in_holes(
 ) -> Package:
     plastic = family == "header"
     return Package(
-        name, family, body[0], body_y_mm=body[1], height_mm=body[2], gap_mm=0.1,
-        volumetric_heat_mj_m3k=PLASTIC if plastic else MOULDED, lead_w_k=GULL_W_K,
-        tab_w_k=TAB_W_K, limit_c=LIMIT_UNKNOWN_PLASTIC if plastic else LIMIT_MOULDED_MIDDLE,
-        limit_why="pins in holes: soldered by iron after the heat", lands=lands,
+        name,
+        family,
+        body[0],
+        body_y_mm=body[1],
+        height_mm=body[2],
+        gap_mm=0.1,
+        volumetric_heat_mj_m3k=PLASTIC if plastic else MOULDED,
+        lead_w_k=GULL_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_UNKNOWN_PLASTIC if plastic else LIMIT_MOULDED_MIDDLE,
+        limit_why="pins in holes: soldered by iron after the heat",
+        lands=lands,
         body_conductivity_w_mk=BODY_W_MK[PLASTIC if plastic else MOULDED],
-        density_g_cm3=BODY_G_CM3[PLASTIC if plastic else MOULDED], heat_shy=plastic,
+        density_g_cm3=BODY_G_CM3[PLASTIC if plastic else MOULDED],
+        heat_shy=plastic,
         iron_only=True,
-    )  # fmt: skip
+    )
 
 
 def _two_sided(

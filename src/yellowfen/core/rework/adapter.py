@@ -15,10 +15,13 @@ from yellowfen.errors import InvalidValue
 
 GRID_MM = 2.54
 JOINT_S = constant(
-    "header_joint", 3.0, "s", mark=Mark.COMMON_PRACTICE,
+    "header_joint",
+    3.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
     source="two to four seconds a pin: heat pin and land, feed, away",
     affects="time of a header",
-)  # fmt: skip
+)
 ROWS_MM = (7.62, 10.16, 15.24, 20.32, 25.4)
 
 
@@ -77,9 +80,7 @@ def header_rows_mm(package: Package) -> float:
     """Distance of the two rows: the narrowest usual one that clears the package; 20.32 mm for a
     wide SO with 28 leads [published geometry: rows at 2.54 mm].
     """
-    wide = max(
-        abs(land.x_mm) + land.size_x_mm / 2 for land in package.lands
-    )  # fmt: skip
+    wide = max(abs(land.x_mm) + land.size_x_mm / 2 for land in package.lands)
     need = 2 * wide + 2 * RING_MM
     if len(package.lands) >= 28 and package.pitch_mm >= 1.2:
         need = max(need, 20.0)
@@ -98,7 +99,9 @@ def adapter(
         (land.pin for land in package.lands if land.pin.isascii() and land.pin.isdigit()), key=int
     )
     if not 2 <= len(numbered) <= 64:
-        raise InvalidValue("package", f"{package.name} has {len(numbered)} numbered pins; an adapter takes 2 to 64")  # fmt: skip
+        raise InvalidValue(
+            "package", f"{package.name} has {len(numbered)} numbered pins; an adapter takes 2 to 64"
+        )
     half = math.ceil(len(numbered) / 2)
     rows = header_rows_mm(package)
     top = (half - 1) * GRID_MM / 2
@@ -108,15 +111,24 @@ def adapter(
         place = number + 1 if left else len(numbered) - number
         pins.append(
             PinOnAdapter(
-                pin=pin, row=1 if left else 2, place=place, x_mm=-rows / 2 if left else rows / 2,
+                pin=pin,
+                row=1 if left else 2,
+                place=place,
+                x_mm=-rows / 2 if left else rows / 2,
                 y_mm=top - (place - 1) * GRID_MM,
             )
-        )  # fmt: skip
+        )
     volume = joint_mm3(board_mm)
-    order = _order([one for one in pins if one.row == 1]) + _order([one for one in pins if one.row == 2])  # fmt: skip
+    order = _order([one for one in pins if one.row == 1]) + _order(
+        [one for one in pins if one.row == 2]
+    )
     return Adapter(
-        package=package.name, rows_mm=rows, pins=tuple(pins), order=tuple(order),
-        joint_mm3=volume, wire_mm=wire_mm(volume, wire_diameter_mm, alloy),
+        package=package.name,
+        rows_mm=rows,
+        pins=tuple(pins),
+        order=tuple(order),
+        joint_mm3=volume,
+        wire_mm=wire_mm(volume, wire_diameter_mm, alloy),
         seconds=JOINT_S * len(pins),
         cues=(
             "Stand both headers in a breadboard, the adapter on top: they are square then.",
@@ -124,7 +136,7 @@ def adapter(
             "The opposite corner of the same row.",
             "Then the rest of the row; the other row the same way.",
         ),
-    )  # fmt: skip
+    )
 
 
 def _order(row: list[PinOnAdapter]) -> list[str]:

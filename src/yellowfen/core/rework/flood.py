@@ -44,27 +44,41 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue, Refused
 
 BEAD_MM2 = constant(
-    "bead_section", 0.8, "mm²", mark=Mark.FROM_MEMORY,
+    "bead_section",
+    0.8,
+    "mm²",
+    mark=Mark.FROM_MEMORY,
     source="a half-round bead about 1.4 mm wide along the toes of a row",
     affects="flooded rows: how even, how much solder",
-)  # fmt: skip
+)
 SOLDER_W_MK = constant(
-    "solder_conductivity", 40.0, "W/m·K", mark=Mark.FROM_MEMORY,
+    "solder_conductivity",
+    40.0,
+    "W/m·K",
+    mark=Mark.FROM_MEMORY,
     source="tin-lead 50 solid, about 28 liquid; removal alloys are poorer (10 to 20)",
     affects="flooded rows: how even",
-)  # fmt: skip
+)
 HOLDS_S = constant(
-    "liquid_holds", 0.1, "s", mark=Mark.FROM_MEMORY,
+    "liquid_holds",
+    0.1,
+    "s",
+    mark=Mark.FROM_MEMORY,
     source="all joints liquid for so long, and the tip that is there pushes the part off",
     affects="does a part come off by iron",
-)  # fmt: skip
+)
 STEP_S, COOLING_STEP_S = 0.02, 0.1
 CELLS_ACROSS, WIDEST_CELL_MM = 25.0, 0.6
 REACH_MM = 7.0
 FLOOD_GRID = Resolution(
-    cell_mm=0.3, layers=4, part_step_s=0.004, max_step_s=0.01, sample_s=1.0, frame_s=1e9,
+    cell_mm=0.3,
+    layers=4,
+    part_step_s=0.004,
+    max_step_s=0.01,
+    sample_s=1.0,
+    frame_s=1e9,
     pad_contact_w_m2k=SOLDERED_W_M2K,
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -218,10 +232,13 @@ class _Bench:
                     table[self.rows_of[pin], k.J_LATENT] += kg * metal.latent_j_g * 1e3
         table[:, k.J_PER_HEAT] = 1.0 / table[:, k.J_HEAT]
         return Chain(
-            heat=table[:, k.J_HEAT], latent=table[:, k.J_LATENT], solidus=table[:, k.J_SOLIDUS],
+            heat=table[:, k.J_HEAT],
+            latent=table[:, k.J_LATENT],
+            solidus=table[:, k.J_SOLIDUS],
             span=table[:, k.J_RANGE],
-            pairs=np.array(pairs, dtype=np.int64).reshape(-1, 2), links_w_k=np.array(links),
-        )  # fmt: skip
+            pairs=np.array(pairs, dtype=np.int64).reshape(-1, 2),
+            links_w_k=np.array(links),
+        )
 
     def worked(self, longest_s: float, after_s: float) -> Flooded:
         state = first_state(self.prepared, self.drive)
@@ -294,9 +311,14 @@ class _Bench:
             touch[self.rows_of[pin]] += whole * covered / tip.iron.tip_mm
 
     def _told(
-        self, state: State, first: Array, all_at: float | None, stays: float | None,
-        slowest: int, end_k: Array,
-    ) -> Flooded:  # fmt: skip
+        self,
+        state: State,
+        first: Array,
+        all_at: float | None,
+        stays: float | None,
+        slowest: int,
+        end_k: Array,
+    ) -> Flooded:
         room = self.prepared.scene.ambient_c
         names = self.prepared.network.names
         body = self.prepared.network.refs.index(self.part.ref)
@@ -329,9 +351,7 @@ def _piece(scene: Scene, ref: str, iron: Iron) -> Scene:
     """The board round a part, with an iron for its source."""
     part = scene.part(ref)
     middle = Land("", 0.0, 0.0, 1.0, 1.0, part.package.lands[0].kind)
-    reach = REACH_MM + max(
-        math.hypot(land.x_mm, land.y_mm) for land in part.package.lands
-    )  # fmt: skip
+    reach = REACH_MM + max(math.hypot(land.x_mm, land.y_mm) for land in part.package.lands)
     here = patch(scene, ref, middle, reach)
     mine = replace(here.part(ref), plane_pins=part.plane_pins, relief_pins=part.relief_pins)
     parts = tuple(mine if one.ref == ref else one for one in here.parts)
@@ -347,9 +367,11 @@ def _fine_round(here: Scene, ref: str) -> FineRound:
     wide = max(max(land.size_x_mm, land.size_y_mm) for land in part.package.lands)
     xs, ys = [x for x, _ in spots], [y for _, y in spots]
     return FineRound(
-        0.5 * (min(xs) + max(xs)), 0.5 * (min(ys) + max(ys)),
-        max(xs) - min(xs) + wide + 1.0, max(ys) - min(ys) + wide + 1.0,
-    )  # fmt: skip
+        0.5 * (min(xs) + max(xs)),
+        0.5 * (min(ys) + max(ys)),
+        max(xs) - min(xs) + wide + 1.0,
+        max(ys) - min(ys) + wide + 1.0,
+    )
 
 
 def _short(prepared: Prepared, here: Scene, seconds: float) -> Drive:

@@ -13,20 +13,29 @@ from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
 MOST_HEATS = constant(
-    "salvage_most_heats", 3.0, "1", mark=_M,
+    "salvage_most_heats",
+    3.0,
+    "1",
+    mark=_M,
     source="IPC/JEDEC J-STD-020 classifies for three passes, as remembered",
     affects="is a salvaged part refused",
-)  # fmt: skip
+)
 MOST_LIQUID_S = constant(
-    "salvage_most_liquid", 240.0, "s", mark=_M,
+    "salvage_most_liquid",
+    240.0,
+    "s",
+    mark=_M,
     source="three passes of at most 80 s above the melting point; our own weighing",
     affects="is a salvaged part refused",
-)  # fmt: skip
+)
 COPLANAR_MM = constant(
-    "coplanarity", 0.10, "mm", mark=_M,
+    "coplanarity",
+    0.10,
+    "mm",
+    mark=_M,
     source="all soles within a tenth of a millimetre; 0.08 at 0.5 mm pitch and below (drawings, as remembered)",
     affects="are salvaged leads straight",
-)  # fmt: skip
+)
 COPLANAR_FINE_MM, FINE_MM = 0.08, 0.5
 
 
@@ -100,15 +109,24 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
     if passport.tested is Proof.BAD:
         return Fitness(refused=f"{passport.ref} failed its test", first=())
     if passport.heats > MOST_HEATS:
-        return Fitness(refused=f"{passport.heats} heats are behind it; {MOST_HEATS:.0f} are the most", first=())  # fmt: skip
+        return Fitness(
+            refused=f"{passport.heats} heats are behind it; {MOST_HEATS:.0f} are the most", first=()
+        )
     if passport.liquid_s > MOST_LIQUID_S:
-        return Fitness(refused=f"its joints were liquid for {passport.liquid_s:.0f} s in all; {MOST_LIQUID_S:.0f} are the most", first=())  # fmt: skip
+        return Fitness(
+            refused=f"its joints were liquid for {passport.liquid_s:.0f} s in all; {MOST_LIQUID_S:.0f} are the most",
+            first=(),
+        )
     limit = passport.limit_c or (package.limit_c if package else None)
     if passport.peak_c is not None and limit is not None and passport.peak_c > limit:
-        return Fitness(refused=f"its body reached {passport.peak_c:.0f} °C; {limit:.0f} are the most", first=())  # fmt: skip
+        return Fitness(
+            refused=f"its body reached {passport.peak_c:.0f} °C; {limit:.0f} are the most", first=()
+        )
     first = []
     if most is not None and passport.lift_mm is not None and passport.lift_mm > most:
-        first.append(f"straighten the leads: {passport.lift_mm:.2f} mm off the plate, {most:.2f} at most")  # fmt: skip
+        first.append(
+            f"straighten the leads: {passport.lift_mm:.2f} mm off the plate, {most:.2f} at most"
+        )
     elif most is not None and not passport.straight:
         first.append(f"lay it on a flat plate: every sole within {most:.2f} mm")
     if not passport.cleaned:
@@ -155,7 +173,15 @@ def transfer_list(
             continue
         package, value = donor[ref]
         if ref in no:
-            found.append(Transfer(donor_ref=ref, goes_to="", package=package, value=value, why_not="too much behind it"))  # fmt: skip
+            found.append(
+                Transfer(
+                    donor_ref=ref,
+                    goes_to="",
+                    package=package,
+                    value=value,
+                    why_not="too much behind it",
+                )
+            )
             continue
         place = next((to for to, what in open_places.items() if what == (package, value)), "")
         if place:

@@ -20,10 +20,13 @@ from yellowfen.core.rework.ways_off import Matters
 from yellowfen.core.source.mark import Mark, constant
 
 SUPPORT_MM = constant(
-    "support_spacing", 40.0, "mm", mark=Mark.FROM_MEMORY,
+    "support_spacing",
+    40.0,
+    "mm",
+    mark=Mark.FROM_MEMORY,
     source="a 1.6 mm board above its glass transition sags between supports further apart; thinner ones sooner (to the power 3/4)",
     affects="board support while lifting",
-)  # fmt: skip
+)
 COMES_SHARE = 0.05
 _MORE: dict[type, str] = {
     HotPlate: "set the plate higher, and touch solder wire to it: its dial may be wrong"
@@ -101,21 +104,30 @@ def lift_window(
     opens = [_last(sample) for sample in samples]
     last = _last_joint(scene, seen)
     part = scene.part(last.ref) if last else scene.part(scene.targets[0])
-    firsts = [min((first for _, first, _ in one.moments if first is not None), default=None) for one in samples]  # fmt: skip
+    firsts = [
+        min((first for _, first, _ in one.moments if first is not None), default=None)
+        for one in samples
+    ]
     along = _along(scene, sure, opens)
     harms = [_harm(scene, sure, one, matters) for one in samples]
     whys = [why for at, why in harms if at is not None]
-    leave = watched_stop([math.inf if at is None else at + SETTLE_S for at in opens], [at for at, _ in harms])  # fmt: skip
+    leave = watched_stop(
+        [math.inf if at is None else at + SETTLE_S for at in opens], [at for at, _ in harms]
+    )
     return LiftWindow(
         leave_s=leave,
         more=_MORE.get(type(scene.source), LiftWindow.more),
         leave_why=next((why for at, why in harms if at is not None and at == leave), ""),
-        opens=band_of(opens), closes=band_of([at for at, _ in harms]),
-        closed_by=max(whys, key=whys.count, default=""), last_ref=last.ref if last else part.ref,
-        last_pin=last.pin if last else "", last_why=_why_last(scene, part, last) if last else "",
-        first_shine=band_of(firsts), comes_along=along,
+        opens=band_of(opens),
+        closes=band_of([at for at, _ in harms]),
+        closed_by=max(whys, key=whys.count, default=""),
+        last_ref=last.ref if last else part.ref,
+        last_pin=last.pin if last else "",
+        last_why=_why_last(scene, part, last) if last else "",
+        first_shine=band_of(firsts),
+        comes_along=along,
         cover=tuple(one.ref for one in along if one.share >= COVER_SHARE and not one.falls),
-    )  # fmt: skip
+    )
 
 
 def aimed_at_lift(scene: Scene, matters: Matters) -> Scene:
@@ -153,7 +165,7 @@ def _harm(
         mine = part.ref in scene.targets
         limit, loose = sample.each_limit_s[place], sample.each_loose_s[place]
         if limit is not None and matters is not (Matters.BOARD if mine else Matters.PART):
-            said = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"  # fmt: skip
+            said = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"
             found.append((limit, said))
         if loose is not None and matters is not Matters.PART and _drops(part):
             found.append((loose, f"{part.ref} falls from underneath"))
@@ -167,7 +179,11 @@ def _drops(part: PlacedPart) -> bool:
 def _last_joint(scene: Scene, seen: Rehearsal) -> JointStory | None:
     """The target's joint that melts last, or never."""
     mine = [joint for joint in seen.joints if joint.ref in scene.targets]
-    return max(mine, key=lambda one: float("inf") if one.melt_end_s is None else one.melt_end_s, default=None)  # fmt: skip
+    return max(
+        mine,
+        key=lambda one: float("inf") if one.melt_end_s is None else one.melt_end_s,
+        default=None,
+    )
 
 
 def _why_last(scene: Scene, part: PlacedPart, joint: JointStory) -> str:
@@ -194,8 +210,11 @@ def _along(scene: Scene, sure: Sureness, opens: list[float | None]) -> tuple[Alo
             continue
         loose = sum(
             at is not None and open_at is not None and at <= open_at
-            for at, open_at in ((one.each_loose_s[place], open_at) for one, open_at in zip(sure.samples, opens, strict=True))
-        )  # fmt: skip
+            for at, open_at in (
+                (one.each_loose_s[place], open_at)
+                for one, open_at in zip(sure.samples, opens, strict=True)
+            )
+        )
         share = loose / len(sure.samples)
         if share > COMES_SHARE:
             found.append(Along(ref=part.ref, share=share, falls=_drops(part)))

@@ -12,22 +12,37 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
 RESISTIVITY = constant(
-    "copper_resistivity", 1.72e-8, "Ω·m", mark=Mark.PUBLISHED,
-    source="IEC 60028, annealed copper at 20 °C (as remembered)", affects="jumper wires",
-)  # fmt: skip
+    "copper_resistivity",
+    1.72e-8,
+    "Ω·m",
+    mark=Mark.PUBLISHED,
+    source="IEC 60028, annealed copper at 20 °C (as remembered)",
+    affects="jumper wires",
+)
 WIRE_LOSS_W_M2K = constant(
-    "thin_wire_loss", 40.0, "W/m²·K", mark=Mark.FROM_MEMORY,
+    "thin_wire_loss",
+    40.0,
+    "W/m²·K",
+    mark=Mark.FROM_MEMORY,
     source="a wire of some tenths of a millimetre in still air loses 30 to 60 by its thinness",
     affects="jumper wires",
-)  # fmt: skip
+)
 RISE_K = constant(
-    "jumper_rise", 20.0, "K", mark=Mark.FROM_MEMORY, source="our choice: warm, not hot",
+    "jumper_rise",
+    20.0,
+    "K",
+    mark=Mark.FROM_MEMORY,
+    source="our choice: warm, not hot",
     affects="jumper wires",
-)  # fmt: skip
+)
 DROP_V = constant(
-    "jumper_drop", 0.05, "V", mark=Mark.FROM_MEMORY, source="our choice for a supply",
+    "jumper_drop",
+    0.05,
+    "V",
+    mark=Mark.FROM_MEMORY,
+    source="our choice for a supply",
     affects="jumper wires",
-)  # fmt: skip
+)
 WIRES_MM = (0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.63, 0.8, 1.0, 1.25, 1.6, 2.0)
 _MIL2_PER_MM2 = 1550.0031
 _OUTER_K, _OUTER_RISE, _OUTER_AREA = 0.048, 0.44, 0.725
@@ -59,15 +74,19 @@ def jumper(current_a: float, length_mm: float, foil_um: float = 35.0) -> Jumper:
     by_drop = current_a * RESISTIVITY * length_mm * 1e-3 / DROP_V * 1e6
     foil = max(foil_area_mm2(current_a), by_drop) / (foil_um * 1e-3)
     return Jumper(
-        wire_mm=wire, foil_mm=foil, drop_mv=1e3 * lost,
+        wire_mm=wire,
+        foil_mm=foil,
+        drop_mv=1e3 * lost,
         fusing_share=current_a / fusing_a(taken),
         why="warming" if warm >= drop else "voltage lost along it",
-    )  # fmt: skip
+    )
 
 
 def warm_wire_mm(current_a: float, rise_k: float = RISE_K) -> float:
     """Diameter that warms by `rise_k`: I²·4ρ/(πd²) = h·πd·ΔT."""
-    return 1e3 * float((4 * RESISTIVITY * current_a**2 / (math.pi**2 * WIRE_LOSS_W_M2K * rise_k)) ** (1 / 3))  # fmt: skip
+    return 1e3 * float(
+        (4 * RESISTIVITY * current_a**2 / (math.pi**2 * WIRE_LOSS_W_M2K * rise_k)) ** (1 / 3)
+    )
 
 
 def drop_wire_mm(current_a: float, length_mm: float, drop_v: float = DROP_V) -> float:

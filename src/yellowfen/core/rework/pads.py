@@ -26,49 +26,80 @@ from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
 WICK_TAKES = constant(
-    "wick_takes", 0.22, "mm³ per mm length and mm width", mark=Mark.COMMON_PRACTICE,
+    "wick_takes",
+    0.22,
+    "mm³ per mm length and mm width",
+    mark=Mark.COMMON_PRACTICE,
     source="braid some 0.45 mm thick, half of it holes that fill; yours to change",
     affects="wick for the pads",
-)  # fmt: skip
+)
 WICK_COPPER_SHARE = constant(
-    "wick_copper", 0.5, "1", mark=_M, source="copper's share of a braid's section",
+    "wick_copper",
+    0.5,
+    "1",
+    mark=_M,
+    source="copper's share of a braid's section",
     affects="wick's own heat",
-)  # fmt: skip
+)
 WICK_THICK_MM = constant(
     "wick_thickness", 0.45, "mm", mark=_M, source="flat braid", affects="wick's own heat"
 )
 WICK_HOT_MM = constant(
-    "wick_hot_length", 8.0, "mm", mark=_M, source="what of a braid gets hot beside the tip",
+    "wick_hot_length",
+    8.0,
+    "mm",
+    mark=_M,
+    source="what of a braid gets hot beside the tip",
     affects="wick's own heat",
-)  # fmt: skip
+)
 END_MM = constant(
-    "wick_end", 5.0, "mm", mark=Mark.COMMON_PRACTICE,
+    "wick_end",
+    5.0,
+    "mm",
+    mark=Mark.COMMON_PRACTICE,
     source="a fresh end each time: so much of it is used, then cut off",
     affects="how often wick is cut",
-)  # fmt: skip
+)
 WICKED_MM = constant(
-    "wicked_film", 0.02, "mm", mark=_M,
+    "wicked_film",
+    0.02,
+    "mm",
+    mark=_M,
     source="capillary rest on a wicked pad: some microns to a few tens",
     affects="what is left on a bare pad",
-)  # fmt: skip
+)
 LEVEL_MM = constant(
-    "levelled_solder", 0.05, "mm", mark=_M,
-    source="old solder drawn level with a clean tip", affects="what is left on a level pad",
-)  # fmt: skip
+    "levelled_solder",
+    0.05,
+    "mm",
+    mark=_M,
+    source="old solder drawn level with a clean tip",
+    affects="what is left on a level pad",
+)
 LEFT_SPREAD = constant(
-    "left_spread", 0.5, "1", mark=_M,
+    "left_spread",
+    0.5,
+    "1",
+    mark=_M,
     source="what stays on the pad and what goes with the lead differs by half either way",
     affects="how sure the amount on a pad is",
-)  # fmt: skip
+)
 CAP_DEG = constant(
-    "cap_angle", 60.0, "°", mark=_M, source="solder that stands on a wetted pad, at most",
+    "cap_angle",
+    60.0,
+    "°",
+    mark=_M,
+    source="solder that stands on a wetted pad, at most",
     affects="most solder that a pad holds",
-)  # fmt: skip
+)
 PAD_HOLDS_S = constant(
-    "pad_longest", 5.0, "s", mark=_M,
+    "pad_longest",
+    5.0,
+    "s",
+    mark=_M,
     source="at 380 °C glue under a small pad begins to let go; a third less for each 20 K more",
     affects="longest dwell on a pad",
-)  # fmt: skip
+)
 PAD_HOLDS_C, PAD_HOLDS_PER_K = 380.0, math.log(1.5) / 20.0
 SLOW_S = 2.0
 
@@ -247,18 +278,28 @@ def pads_plan(
         longest = longest_dwell_s(iron.set_c)
         work.append(
             PadWork(
-                pin=land.pin, tie=tie, left_mm3=left, left_low_mm3=left * (1 - LEFT_SPREAD),
-                left_high_mm3=left * (1 + LEFT_SPREAD), wanted_mm3=keep, wick_mm=takes,
-                wire_mm=adds, seconds=seconds, longest_s=longest,
+                pin=land.pin,
+                tie=tie,
+                left_mm3=left,
+                left_low_mm3=left * (1 - LEFT_SPREAD),
+                left_high_mm3=left * (1 + LEFT_SPREAD),
+                wanted_mm3=keep,
+                wick_mm=takes,
+                wire_mm=adds,
+                seconds=seconds,
+                longest_s=longest,
                 says=_says(land, tie, seconds, longest, takes > 0.0),
             )
-        )  # fmt: skip
+        )
     order = {"signal": 0, "relief": 1, "plane": 2}
     return PadsPlan(
-        ref=ref, off=off, want=want,
+        ref=ref,
+        off=off,
+        want=want,
         pads=tuple(sorted(work, key=lambda pad: order[pad.tie])),
-        wick_width_mm=wick_width_mm, must=_must(off, alloy),
-    )  # fmt: skip
+        wick_width_mm=wick_width_mm,
+        must=_must(off, alloy),
+    )
 
 
 def _says(land: Land, tie: str, seconds: float | None, longest: float, wicked: bool) -> str:
@@ -278,7 +319,9 @@ def _must(off: OffWay, alloy: Alloy) -> tuple[str, ...]:
     """What has to be done whatever the refit wants."""
     found = []
     if off is OffWay.REMOVAL:
-        found.append("Removal alloy: wick twice with fresh flux, wash, look for dull patches. All of it has to go.")  # fmt: skip
+        found.append(
+            "Removal alloy: wick twice with fresh flux, wash, look for dull patches. All of it has to go."
+        )
     if "Bi" in alloy.name and off is not OffWay.REMOVAL:
         found.append("Bismuth solder: none of it may stay under leaded paste.")
     return tuple(found)

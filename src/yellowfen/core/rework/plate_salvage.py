@@ -16,9 +16,13 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
 PART_S = constant(
-    "seconds_lift_part", 3.0, "s", mark=Mark.FROM_MEMORY,
-    source="tweezers, off, into the tray; yours to change", affects="salvage on a plate",
-)  # fmt: skip
+    "seconds_lift_part",
+    3.0,
+    "s",
+    mark=Mark.FROM_MEMORY,
+    source="tweezers, off, into the tray; yours to change",
+    affects="salvage on a plate",
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,9 +73,12 @@ def harvest(parts: Sequence[Waiting], part_s: float = PART_S, heat_s: float = ma
     gone = {one.ref for one in lifted}
     end, by = _end((one for one in parts if one.ref not in gone), heat_s)
     return Harvest(
-        lifted=lifted, left=tuple(sorted(one.ref for one in parts if one.ref not in gone)),
-        ends_s=end if math.isfinite(end) else None, ends_by=by, minds="",
-    )  # fmt: skip
+        lifted=lifted,
+        left=tuple(sorted(one.ref for one in parts if one.ref not in gone)),
+        ends_s=end if math.isfinite(end) else None,
+        ends_by=by,
+        minds="",
+    )
 
 
 Score = tuple[int, float]
@@ -136,4 +143,10 @@ def harvest_of(scene: Scene, seen: Rehearsal, part_s: float = PART_S) -> Harvest
     source = scene.source
     swings = isinstance(source, HotPlate) and source.control is Control.THERMOSTAT
     minds = "A thermostat swings: lift while it heats." if swings else ""
-    return Harvest(lifted=found.lifted, left=found.left, ends_s=found.ends_s, ends_by=found.ends_by, minds=minds)  # fmt: skip
+    return Harvest(
+        lifted=found.lifted,
+        left=found.left,
+        ends_s=found.ends_s,
+        ends_by=found.ends_by,
+        minds=minds,
+    )

@@ -23,28 +23,45 @@ from yellowfen.errors import InvalidValue
 _M = Mark.FROM_MEMORY
 _G = 9.81
 FLUX_PULL_PA = constant(
-    "flux_pull", 60.0, "Pa", mark=_M,
+    "flux_pull",
+    60.0,
+    "Pa",
+    mark=_M,
     source="hot flux between body and board yields at tens of pascals; cold tacky flux at hundreds",
     affects="from how far a part centres itself",
-)  # fmt: skip
+)
 LEAD_COVERS = constant(
-    "lead_over_pad", 0.45, "1", mark=_M, source="share of a pad that a lead's foot covers",
+    "lead_over_pad",
+    0.45,
+    "1",
+    mark=_M,
+    source="share of a pad that a lead's foot covers",
     affects="joint thickness under leads",
-)  # fmt: skip
+)
 LEAST_OVERLAP = constant(
-    "centring_overlap", 0.4, "1", mark=_M,
+    "centring_overlap",
+    0.4,
+    "1",
+    mark=_M,
     source="with less of its terminal over the pad a part pulls to the neighbour, or not at all",
     affects="from how far a part centres itself",
-)  # fmt: skip
+)
 LAG_S = constant(
-    "centring_lag", 2.0, "s", mark=_M,
+    "centring_lag",
+    2.0,
+    "s",
+    mark=_M,
     source="joints that melt further apart than this turn a part round the one that holds",
     affects="does a part centre itself",
-)  # fmt: skip
+)
 PRESSED_MM = constant(
-    "pressed_joint", 0.01, "mm", mark=_M, source="what is left under a part that is held down",
+    "pressed_joint",
+    0.01,
+    "mm",
+    mark=_M,
+    source="what is left under a part that is held down",
     affects="what pressing takes away",
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -121,9 +138,11 @@ def thickness(package: Package, solder_mm3: float) -> Thickness:
     land = next(land for land in package.lands if land.kind in _FLOATS)
     short, long = sorted((land.size_x_mm, land.size_y_mm))
     return Thickness(
-        height_mm=height, crown_mm=crown_mm(short, long, solder_mm3), pressed_mm=PRESSED_MM,
+        height_mm=height,
+        crown_mm=crown_mm(short, long, solder_mm3),
+        pressed_mm=PRESSED_MM,
         squeezed_mm3=max(height - PRESSED_MM, 0.0) * area,
-    )  # fmt: skip
+    )
 
 
 def side_energy_nj(columns: Sequence[Column], height_mm: float, offset_mm: float) -> float:
@@ -154,20 +173,42 @@ def centring(package: Package, solder_mm3: float, lag_s: float = 0.0) -> Centrin
     columns = columns_of(package, solder_mm3)
     height = settled_mm(columns, package.mass_mg * 1e-3 * _G)
     resists = FLUX_PULL_PA * package.body_x_mm * package.body_y_mm * 1e-3
-    narrow = min(min(land.size_x_mm, land.size_y_mm) for land in package.lands if land.kind in _FLOATS)  # fmt: skip
+    narrow = min(
+        min(land.size_x_mm, land.size_y_mm) for land in package.lands if land.kind in _FLOATS
+    )
     reach = (1.0 - LEAST_OVERLAP) * narrow
-    gap = package.pitch_mm / 2 if len(package.lands) > 2 and math.isfinite(package.pitch_mm) else math.inf  # fmt: skip
+    gap = (
+        package.pitch_mm / 2
+        if len(package.lands) > 2 and math.isfinite(package.pitch_mm)
+        else math.inf
+    )
     largest = min(reach, 0.8 * gap)
     force = centring_mn(columns, height, largest)
     if lag_s > LAG_S:
-        return Centring(largest_mm=0.0, why=f"its joints melt {lag_s:.0f} s apart: the first holds it while it turns", force_mn=force, resists_mn=resists)  # fmt: skip
+        return Centring(
+            largest_mm=0.0,
+            why=f"its joints melt {lag_s:.0f} s apart: the first holds it while it turns",
+            force_mn=force,
+            resists_mn=resists,
+        )
     if force <= resists:
-        return Centring(largest_mm=0.0, why="the flux under it holds more than the solder pulls", force_mn=force, resists_mn=resists)  # fmt: skip
-    why = "further off its terminals leave their pads" if reach <= 0.8 * gap else "further off it goes to the neighbouring pads"  # fmt: skip
+        return Centring(
+            largest_mm=0.0,
+            why="the flux under it holds more than the solder pulls",
+            force_mn=force,
+            resists_mn=resists,
+        )
+    why = (
+        "further off its terminals leave their pads"
+        if reach <= 0.8 * gap
+        else "further off it goes to the neighbouring pads"
+    )
     return Centring(largest_mm=largest, why=why, force_mn=force, resists_mn=resists)
 
 
-def part_stencil(board: Board, ref: str, keep_out: Sequence[str] = (), shrink_mm: float = 0.0) -> Board:  # fmt: skip
+def part_stencil(
+    board: Board, ref: str, keep_out: Sequence[str] = (), shrink_mm: float = 0.0
+) -> Board:
     """The board with openings for this one part only: its own where it has some, its pads less
     `shrink_mm` all round where it has none; none over the pins in `keep_out` (screw and ground
     areas).
@@ -178,7 +219,11 @@ def part_stencil(board: Board, ref: str, keep_out: Sequence[str] = (), shrink_mm
     if not pads:
         raise InvalidValue("ref", f"{ref} has no pads on this board")
     side = board.part(ref).side
-    mine = {number for number, pad in enumerate(board.pads) if pad.ref == ref and pad.pin not in keep_out}  # fmt: skip
+    mine = {
+        number
+        for number, pad in enumerate(board.pads)
+        if pad.ref == ref and pad.pin not in keep_out
+    }
     own = tuple(one for one in board.openings if one.pad in mine and one.side == side)
     if not own:
         own = tuple(
@@ -198,6 +243,12 @@ def _opening_of(side: str, pad: int, ring: tuple[Point, ...], shrink_mm: float) 
     box = shape.minimum_rotated_rectangle.exterior.coords
     sides = sorted((math.dist(box[0], box[1]), math.dist(box[1], box[2])))
     return Opening(
-        side, drawn, shape.area, perimeter_mm=shape.length, size_x_mm=sides[1], size_y_mm=sides[0],
-        angle_deg=0.0, pad=pad,
-    )  # fmt: skip
+        side,
+        drawn,
+        shape.area,
+        perimeter_mm=shape.length,
+        size_x_mm=sides[1],
+        size_y_mm=sides[0],
+        angle_deg=0.0,
+        pad=pad,
+    )

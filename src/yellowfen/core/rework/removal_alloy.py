@@ -13,16 +13,22 @@ from yellowfen.core.source.mark import Mark, constant
 
 REMOVAL = "Bi32.5In51Sn16.5"
 REMOVAL_PARTS = constant(
-    "removal_alloy_parts", 1.5, "volumes per volume of old solder", mark=Mark.COMMON_PRACTICE,
+    "removal_alloy_parts",
+    1.5,
+    "volumes per volume of old solder",
+    mark=Mark.COMMON_PRACTICE,
     source="one to two volumes, worked in until every pin is covered and mixed; yours to change",
     affects="removal alloy used, when the mixture melts",
-)  # fmt: skip
+)
 
 COVER_MM2 = constant(
-    "removal_alloy_cover", 0.5, "mm²", mark=Mark.FROM_MEMORY,
+    "removal_alloy_cover",
+    0.5,
+    "mm²",
+    mark=Mark.FROM_MEMORY,
     source="the least section along a row that covers every pin",
     affects="removal alloy used",
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -62,12 +68,18 @@ def removal_mix(
     middle = share * added.liquidus_c + (1.0 - share) * was.liquidus_c
     doubt = 0.5 * (middle - added.liquidus_c)
     mixed = Alloy(
-        "removal mixture", added.solidus_c, middle,
+        "removal mixture",
+        added.solidus_c,
+        middle,
         density_g_cm3=sum(masses) / (old_mm3 + volume),
         latent_j_g=share * added.latent_j_g + (1.0 - share) * was.latent_j_g,
-    )  # fmt: skip
+    )
     return RemovalMix(
-        removal_mm3=volume, removal_g=masses[1] * 1e-3,
-        wire_mm=wire_mm(volume, wire_diameter_mm, added, flux_mass_share=0.0), shares=shares,
-        alloy=mixed, liquidus_low_c=middle - doubt, liquidus_high_c=middle + doubt,
-    )  # fmt: skip
+        removal_mm3=volume,
+        removal_g=masses[1] * 1e-3,
+        wire_mm=wire_mm(volume, wire_diameter_mm, added, flux_mass_share=0.0),
+        shares=shares,
+        alloy=mixed,
+        liquidus_low_c=middle - doubt,
+        liquidus_high_c=middle + doubt,
+    )

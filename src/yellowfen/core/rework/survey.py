@@ -22,21 +22,30 @@ from yellowfen.core.work.triage import Box, box_of
 from yellowfen.errors import InvalidValue
 
 REACH_MM = constant(
-    "survey_reach", 15.0, "mm", mark=Mark.FROM_MEMORY,
+    "survey_reach",
+    15.0,
+    "mm",
+    mark=Mark.FROM_MEMORY,
     source="what a jet of a hand nozzle warms noticeably beside its part",
     affects="what a survey lists",
-)  # fmt: skip
+)
 TINY_MM, TINY_NEAR_MM = 1.1, 6.0
 BAKE_C = constant(
-    "bake_old_board", 105.0, "°C", mark=Mark.COMMON_PRACTICE,
+    "bake_old_board",
+    105.0,
+    "°C",
+    mark=Mark.COMMON_PRACTICE,
     source="old boards are dried at about 105 °C for hours, parts permitting",
     affects="bake first",
-)  # fmt: skip
+)
 BAKE_H = constant(
-    "bake_hours", 6.0, "h", mark=Mark.FROM_MEMORY,
+    "bake_hours",
+    6.0,
+    "h",
+    mark=Mark.FROM_MEMORY,
     source="bodies up to 1.4 mm; half as much again per 0.6 mm more",
     affects="bake first",
-)  # fmt: skip
+)
 
 
 class Age(StrEnum):
@@ -172,10 +181,14 @@ def survey(board: Board, ref: str, answers: Answers, heats: Mapping[str, int]) -
         if what:
             found.append(
                 InTheWay(
-                    ref=other.ref, beneath=beneath, apart_mm=apart, what=what, do=do,
+                    ref=other.ref,
+                    beneath=beneath,
+                    apart_mm=apart,
+                    what=what,
+                    do=do,
                     heats=heats.get(other.ref, 0),
                 )
-            )  # fmt: skip
+            )
     near = tuple(sorted(found, key=lambda one: (one.apart_mm, one.ref)))
     return Survey(ref=ref, in_the_way=near, advice=_advice(board, part, answers, heats))
 
@@ -229,26 +242,74 @@ def _advice(
 ) -> tuple[Advice, ...]:
     found = []
     if answers.power is Power.OPEN:
-        found.append(Advice(about="Power", sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.", stop=True))  # fmt: skip
+        found.append(
+            Advice(
+                about="Power",
+                sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.",
+                stop=True,
+            )
+        )
     if answers.coating is Coating.URETHANE:
-        found.append(Advice(about="Coating", sentence="Heated urethane gives off isocyanates: take it off cold first, or leave it to who has extraction made for it.", stop=True))  # fmt: skip
+        found.append(
+            Advice(
+                about="Coating",
+                sentence="Heated urethane gives off isocyanates: take it off cold first, or leave it to who has extraction made for it.",
+                stop=True,
+            )
+        )
     elif answers.coating is Coating.GLUE:
-        found.append(Advice(about="Glue", sentence="Cut or soften the glue all round first: a glued part tears its pads however liquid they are.", stop=True))  # fmt: skip
+        found.append(
+            Advice(
+                about="Glue",
+                sentence="Cut or soften the glue all round first: a glued part tears its pads however liquid they are.",
+                stop=True,
+            )
+        )
     elif answers.coating is Coating.LACQUER:
-        found.append(Advice(about="Coating", sentence="Scratch or wash it off the joints first; solder does not flow through it."))  # fmt: skip
+        found.append(
+            Advice(
+                about="Coating",
+                sentence="Scratch or wash it off the joints first; solder does not flow through it.",
+            )
+        )
     if answers.solder is Solder.UNKNOWN:
         leaded, free = ALLOYS["Sn63Pb37"].liquidus_c, ALLOYS["Sn96.5Ag3Cu0.5"].liquidus_c
-        found.append(Advice(about="Solder", sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then lead-free is planned for."))  # fmt: skip
+        found.append(
+            Advice(
+                about="Solder",
+                sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then lead-free is planned for.",
+            )
+        )
     if answers.solder is Solder.BISMUTH:
-        found.append(Advice(about="Solder", sentence="Bismuth: none of it may meet leaded solder in the refit."))  # fmt: skip
+        found.append(
+            Advice(
+                about="Solder", sentence="Bismuth: none of it may meet leaded solder in the refit."
+            )
+        )
     if answers.age in (Age.SERVICE, Age.UNKNOWN, Age.SHELF):
         hours = bake_hours(part.package)
-        found.append(Advice(about="Damp", sentence=f"Old boards are wet: about {BAKE_C:.0f} °C for {hours:.0f} h first, plastics and batteries permitting, or bodies above 200 °C may blister."))  # fmt: skip
+        found.append(
+            Advice(
+                about="Damp",
+                sentence=f"Old boards are wet: about {BAKE_C:.0f} °C for {hours:.0f} h first, plastics and batteries permitting, or bodies above 200 °C may blister.",
+            )
+        )
     times = heats.get(part.ref, 0)
     if times >= 3:
-        found.append(Advice(about="Heats", sentence=f"{part.ref} was heated {times} times already: treat it as spent."))  # fmt: skip
+        found.append(
+            Advice(
+                about="Heats",
+                sentence=f"{part.ref} was heated {times} times already: treat it as spent.",
+            )
+        )
     if not board.copper:
-        found.append(Advice(about="Copper", sentence="No copper is known here: a plane under the part makes everything slower than told.", mark=Mark.JUDGED))  # fmt: skip
+        found.append(
+            Advice(
+                about="Copper",
+                sentence="No copper is known here: a plane under the part makes everything slower than told.",
+                mark=Mark.JUDGED,
+            )
+        )
     return tuple(found)
 
 

@@ -47,55 +47,85 @@ from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
 HOTTER_K = constant(
-    "removal_hotter", 40.0, "K", mark=Mark.COMMON_PRACTICE,
+    "removal_hotter",
+    40.0,
+    "K",
+    mark=Mark.COMMON_PRACTICE,
     source="removal runs 30 to 50 K hotter than the refit of the same part",
     affects="ways off by air",
-)  # fmt: skip
+)
 TEAR_MOST = constant(
-    "tear_most", 0.5, "1", mark=_M,
+    "tear_most",
+    0.5,
+    "1",
+    mark=_M,
     source="odds of a torn pad where first and last joint lie far apart; our own weighing",
     affects="odds of a way off",
-)  # fmt: skip
+)
 TEAR_HALF_S = constant(
-    "tear_half", 20.0, "s", mark=_M,
+    "tear_half",
+    20.0,
+    "s",
+    mark=_M,
     source="half of that at a spread of so many seconds; our own weighing",
     affects="odds of a way off",
-)  # fmt: skip
+)
 LOOSE_ODDS = constant(
-    "loose_trouble", 0.03, "1", mark=_M,
+    "loose_trouble",
+    0.03,
+    "1",
+    mark=_M,
     source="a neighbour that floats is shifted or lost; our own weighing",
     affects="odds of a way off",
-)  # fmt: skip
+)
 HARM_ODDS = constant(
-    "limit_trouble", 0.6, "1", mark=_M,
+    "limit_trouble",
+    0.6,
+    "1",
+    mark=_M,
     source="a body past its limit, or a part that falls; our own weighing",
     affects="odds of a way off",
-)  # fmt: skip
+)
 OVER_K = constant(
-    "over_limit_spoils", 20.0, "K", mark=_M,
+    "over_limit_spoils",
+    20.0,
+    "K",
+    mark=_M,
     source="a few kelvins over a class limit for seconds spoil little; our own weighing",
     affects="odds of a way off",
-)  # fmt: skip
+)
 TROUBLE_MIN = constant(
-    "removal_trouble", 30.0, "min", mark=_M,
+    "removal_trouble",
+    30.0,
+    "min",
+    mark=_M,
     source="a torn pad, a lost neighbour, a new part fetched; our own weighing",
     affects="which way off is proposed",
-)  # fmt: skip
+)
 SCORES = constant(
-    "scores_per_lead", 4.5, "1", mark=Mark.COMMON_PRACTICE,
+    "scores_per_lead",
+    4.5,
+    "1",
+    mark=Mark.COMMON_PRACTICE,
     source="four or five scores to about half, then a click",
     affects="cutting leads",
-)  # fmt: skip
+)
 SCORE_S = constant(
-    "seconds_per_score", 3.0, "s", mark=_M,
+    "seconds_per_score",
+    3.0,
+    "s",
+    mark=_M,
     source="one score of a lead 0.3 mm wide, slower in proportion to the width",
     affects="cutting leads",
-)  # fmt: skip
+)
 BLADE_MM = constant(
-    "blade_room", 1.5, "mm", mark=_M,
+    "blade_room",
+    1.5,
+    "mm",
+    mark=_M,
     source="room that a narrow blade needs beside the body",
     affects="cutting leads",
-)  # fmt: skip
+)
 LONGEST_FLOOD_S = 20.0
 WARM_S, WARM_MM, HEIGHTS_MM = 20.0, 50.0, (20.0, 12.0)
 LONGEST_PLATE_S, PLATE_LOOK_S = 300.0, 5.0
@@ -213,8 +243,16 @@ def ways_off(scene: Scene, ref: str, bench: OffBench, matters: Matters) -> Itera
         quick = replace(bench, nozzles_mm=(), preheater=None)
         yield _weighed(_air(here, part, quick, HEIGHTS_MM[1:]), part, matters)
     tried: tuple[Callable[[Scene, PlacedPart, OffBench], WayOff], ...] = (
-        _two_irons, _to_and_fro, _air, _rectangle, _jets, _removal, _plate, _cut, _pin_by_pin,
-    )  # fmt: skip
+        _two_irons,
+        _to_and_fro,
+        _air,
+        _rectangle,
+        _jets,
+        _removal,
+        _plate,
+        _cut,
+        _pin_by_pin,
+    )
     for attempt in tried:
         yield _weighed(attempt(here, part, bench), part, matters)
 
@@ -270,9 +308,7 @@ def _air(
     if not nozzles:
         return _not(OffWay.AIR, f"the nozzle of {bench.air.nozzle_mm:g} mm is wider than the board")
     sources = [replace(bench.air, nozzle_mm=one, nozzle_long_mm=None) for one in nozzles]
-    return _best_air(
-        OffWay.AIR, scene, part, bench, [(one, None) for one in sources], heights_mm
-    )  # fmt: skip
+    return _best_air(OffWay.AIR, scene, part, bench, [(one, None) for one in sources], heights_mm)
 
 
 def _rectangle(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
@@ -299,17 +335,19 @@ def _jets(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         )
     one, other = rows[0], rows[-1] if len(rows) == 2 else rows[1]
     upright = abs(one[0].x_mm - one[-1].x_mm) < abs(one[0].y_mm - one[-1].y_mm)
-    half = 0.5 * (
-        abs(one[0].x_mm - other[0].x_mm) if upright else abs(one[0].y_mm - other[0].y_mm)
-    )  # fmt: skip
-    long = max(math.dist((a.x_mm, a.y_mm), (b.x_mm, b.y_mm)) for a, b in ((r[0], r[-1]) for r in rows))  # fmt: skip
+    half = 0.5 * (abs(one[0].x_mm - other[0].x_mm) if upright else abs(one[0].y_mm - other[0].y_mm))
+    long = max(
+        math.dist((a.x_mm, a.y_mm), (b.x_mm, b.y_mm)) for a, b in ((r[0], r[-1]) for r in rows)
+    )
     share = replace(bench.air, flow_lpm=max(bench.air.flow_lpm / len(rows), 1.0))
     across = part.rotation_deg + (0.0 if upright else 90.0)
     if len(rows) == 2:
         slit = replace(
-            share, nozzle_mm=JET_WIDE_MM, nozzle_long_mm=max(long, JET_WIDE_MM),
+            share,
+            nozzle_mm=JET_WIDE_MM,
+            nozzle_long_mm=max(long, JET_WIDE_MM),
             nozzle_turn_deg=(across + 90.0) % 180.0,
-        )  # fmt: skip
+        )
         path = (NozzlePath.ENDS, half, across % 360.0)
     else:
         slit = replace(share, nozzle_mm=2 * JET_WIDE_MM, nozzle_long_mm=None)
@@ -360,22 +398,36 @@ def _trouble(way: WayOff, part: PlacedPart) -> float:
 
 
 def _air_scene(
-    scene: Scene, part: PlacedPart, source: HotAir, height: float, path: Path | None,
+    scene: Scene,
+    part: PlacedPart,
+    source: HotAir,
+    height: float,
+    path: Path | None,
     heater: Preheater | None,
-) -> Scene:  # fmt: skip
+) -> Scene:
     half = max(half_size_mm(part))
-    circle = round(max(half - 0.5 * source.nozzle_mm, 0.0), 1) if source.nozzle_long_mm is None else 0.0  # fmt: skip
+    circle = (
+        round(max(half - 0.5 * source.nozzle_mm, 0.0), 1) if source.nozzle_long_mm is None else 0.0
+    )
     over = (part.ref,)
     if path is None:
         close = Move(Deed.CLOSE, 60.0, over, height, circle)
     else:
         kind, reach, along = path
         close = Move(
-            Deed.CLOSE, 60.0, over, height_mm=0.6 * height, circle_mm=reach, circle_s=0.4, path=kind,
+            Deed.CLOSE,
+            60.0,
+            over,
+            height_mm=0.6 * height,
+            circle_mm=reach,
+            circle_s=0.4,
+            path=kind,
             along_deg=along,
-        )  # fmt: skip
+        )
     warm = Move(Deed.WARM, WARM_S, over, WARM_MM, 10.0)
-    return replace(scene, source=source, moves=(warm, close, Move(Deed.WITHDRAW, 30.0)), preheater=heater)  # fmt: skip
+    return replace(
+        scene, source=source, moves=(warm, close, Move(Deed.WITHDRAW, 30.0)), preheater=heater
+    )
 
 
 def _followed(way: OffWay, ready: Prepared, scene: Scene, part: PlacedPart) -> WayOff:
@@ -385,13 +437,17 @@ def _followed(way: OffWay, ready: Prepared, scene: Scene, part: PlacedPart) -> W
     prepared = replace(ready, scene=scene)
     source = scene.source
     assert isinstance(source, HotAir)
-    shape = f"{source.nozzle_mm:g}" + (f" × {source.nozzle_long_mm:g}" if source.nozzle_long_mm else "")  # fmt: skip
+    shape = f"{source.nozzle_mm:g}" + (
+        f" × {source.nozzle_long_mm:g}" if source.nozzle_long_mm else ""
+    )
     below = f", {scene.preheater.celsius:g} °C from below" if scene.preheater else ""
-    words = f"{source.outlet_c:g} °C, {source.flow_lpm:g} L/min, {shape} mm, {moves[-1].height_mm:g} mm above{below}"  # fmt: skip
+    words = f"{source.outlet_c:g} °C, {source.flow_lpm:g} L/min, {shape} mm, {moves[-1].height_mm:g} mm above{below}"
     return replace(
-        _read(way, prepared, done.state, part), settings=words, scene=scene,
+        _read(way, prepared, done.state, part),
+        settings=words,
+        scene=scene,
         cautions=("hot part in the tweezers; handle back in its cradle", *_cautions(part)),
-    )  # fmt: skip
+    )
 
 
 def _read(way: OffWay, prepared: Prepared, state: State, part: PlacedPart) -> WayOff:
@@ -403,9 +459,12 @@ def _read(way: OffWay, prepared: Prepared, state: State, part: PlacedPart) -> Wa
     if not len(rows) or float(ends.min()) < 0:
         cold = int(rows[int(np.argmin(state.joint_record[rows, k.R_PEAK]))])
         return WayOff(
-            way=way, possible=False, body_peak_c=peak,
-            why_not=f"pin {names[cold].pin} stays solid", last_pin=names[cold].pin,
-        )  # fmt: skip
+            way=way,
+            possible=False,
+            body_peak_c=peak,
+            why_not=f"pin {names[cold].pin} stays solid",
+            last_pin=names[cold].pin,
+        )
     seen = watch(prepared)
     loose = tuple(ref for ref, each, _ in seen.neighbours if loose_s(state, each) is not None)
     drops = {ref for ref, _, falls in seen.neighbours if falls}
@@ -415,13 +474,17 @@ def _read(way: OffWay, prepared: Prepared, state: State, part: PlacedPart) -> Wa
     bodies = {one.ref for one in prepared.scene.parts}
     harmed = tuple(dict.fromkeys(one.ref for one in harms(seen, cooled) if one.ref in bodies))
     return WayOff(
-        way=way, possible=True, all_liquid_s=float(ends.max()), stays_liquid_s=stays,
-        spread_s=float(ends.max() - starts.min()), last_pin=names[int(rows[int(np.argmax(ends))])].pin,
+        way=way,
+        possible=True,
+        all_liquid_s=float(ends.max()),
+        stays_liquid_s=stays,
+        spread_s=float(ends.max() - starts.min()),
+        last_pin=names[int(rows[int(np.argmax(ends))])].pin,
         body_peak_c=_body_peak_c(prepared, cooled, part.ref),
         loose=tuple(ref for ref in loose if ref not in drops),
         falls=tuple(ref for ref in loose if ref in drops),
         harmed=tuple(ref for ref in harmed if ref not in drops),
-    )  # fmt: skip
+    )
 
 
 def _body_peak_c(prepared: Prepared, state: State, ref: str) -> float:
@@ -446,32 +509,52 @@ def _plate(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         advance(prepared, state, drive, sampled=False)
     found = _read(OffWay.PLATE, prepared, state, part)
     if not found.possible:
-        found = replace(found, why_not=f"not liquid within {LONGEST_PLATE_S / 60:.0f} minutes at {bench.plate.set_c:g} °C")  # fmt: skip
+        found = replace(
+            found,
+            why_not=f"not liquid within {LONGEST_PLATE_S / 60:.0f} minutes at {bench.plate.set_c:g} °C",
+        )
     return replace(
-        found, settings=f"plate at {bench.plate.set_c:g} °C", scene=here,
+        found,
+        settings=f"plate at {bench.plate.set_c:g} °C",
+        scene=here,
         cautions=("everything on the board floats: nothing is touched but what is lifted",),
-    )  # fmt: skip
+    )
 
 
 # by iron
 def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     rows = _pins(_flooding_rows(part.package))
     if len(bench.irons) < 2:
-        return _not(OffWay.TWO_IRONS, "two irons are needed; the bench has " + counted(len(bench.irons), "iron"))  # fmt: skip
+        return _not(
+            OffWay.TWO_IRONS,
+            "two irons are needed; the bench has " + counted(len(bench.irons), "iron"),
+        )
     if len(rows) not in (2, 4):
-        return _not(OffWay.TWO_IRONS, f"two irons work two or four rows; {part.ref} has {counted(len(rows), 'row')}")  # fmt: skip
+        return _not(
+            OffWay.TWO_IRONS,
+            f"two irons work two or four rows; {part.ref} has {counted(len(rows), 'row')}",
+        )
     hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
     if hidden:
-        return _not(OffWay.TWO_IRONS, f"pin {hidden[0].pin} beneath is reached by no tip and stays solid (common practice)")  # fmt: skip
+        return _not(
+            OffWay.TWO_IRONS,
+            f"pin {hidden[0].pin} beneath is reached by no tip and stays solid (common practice)",
+        )
     length = sum(_row_length_mm(part.package, row) for row in rows)
     alloy = alloy_named(part.alloy)
     wire = wire_mm(BEAD_MM2 * length, 0.8, alloy)
     irons = sorted(bench.irons, key=lambda iron: -iron.tip_mm)[:2]
     half = len(rows) // 2
-    ways = [tuple(pin for row in rows[:half] for pin in row), tuple(pin for row in rows[half:] for pin in row)]  # fmt: skip
+    ways = [
+        tuple(pin for row in rows[:half] for pin in row),
+        tuple(pin for row in rows[half:] for pin in row),
+    ]
     found = None
     for speed in SPEEDS_MM_S:
-        tips = [Tip(iron=iron, pins=way, speed_mm_s=speed) for iron, way in zip(irons, ways, strict=True)]  # fmt: skip
+        tips = [
+            Tip(iron=iron, pins=way, speed_mm_s=speed)
+            for iron, way in zip(irons, ways, strict=True)
+        ]
         best_s = (found[0].all_liquid_s if found else None) or LONGEST_FLOOD_S
         one = flooded(scene, part.ref, tips, rows=rows, longest_s=max(best_s, 0.2))
         if found is None or (one.all_liquid_s or 99.0) < (found[0].all_liquid_s or 99.0):
@@ -480,9 +563,10 @@ def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     return replace(
         _by_iron(OffWay.TWO_IRONS, found[0], part),
         settings=f"{irons[0].set_c:g} °C, one tip a row, {found[1]:g} mm/s to and fro",
-        uses=f"{wire:.0f} mm of 0.8 mm wire", wire_mm=wire,
+        uses=f"{wire:.0f} mm of 0.8 mm wire",
+        wire_mm=wire,
         cautions=("turn it off the pads, never pull", *_cautions(part)),
-    )  # fmt: skip
+    )
 
 
 def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
@@ -506,7 +590,7 @@ def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         settings=f"{iron.set_c:g} °C, {iron.tip_mm:g} mm, {dwell:g} s an end",
         uses="a little wire on both ends",
         cautions=("push it off with the tip, no levering", *_cautions(part)),
-    )  # fmt: skip
+    )
 
 
 def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
@@ -517,7 +601,10 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         return _not(OffWay.REMOVAL, "no iron on the bench")
     hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
     if hidden:
-        return _not(OffWay.REMOVAL, f"pin {hidden[0].pin} lies under the body, where the alloy does not come")  # fmt: skip
+        return _not(
+            OffWay.REMOVAL,
+            f"pin {hidden[0].pin} lies under the body, where the alloy does not come",
+        )
     if not rows:
         return _not(OffWay.REMOVAL, "it needs rows of leads to be flooded")
     old = math.fsum(_joint_mm3(part.package, land) for land in part.package.lands)
@@ -530,9 +617,15 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     iron = max(bench.irons, key=lambda one: one.tip_mm)
     around = tuple(pin for row in rows for pin in row)
     best = flooded(
-        scene, part.ref, [Tip(iron=iron, pins=around, speed_mm_s=ROUND_MM_S)], rows=rows,
-        section_mm2=min(section, 4.0), alloy=mix.alloy, longest_s=45.0, after_s=60.0,
-    )  # fmt: skip
+        scene,
+        part.ref,
+        [Tip(iron=iron, pins=around, speed_mm_s=ROUND_MM_S)],
+        rows=rows,
+        section_mm2=min(section, 4.0),
+        alloy=mix.alloy,
+        longest_s=45.0,
+        after_s=60.0,
+    )
     return replace(
         _by_iron(OffWay.REMOVAL, best, part),
         settings=f"{iron.set_c:g} °C, round all sides; the mixture melts at about {mix.alloy.liquidus_c:.0f} °C ({mix.liquidus_low_c:.0f} to {mix.liquidus_high_c:.0f})",
@@ -542,23 +635,29 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
             "every trace has to go before the refit: wick twice, wash",
             "indium and bismuth in it: wash hands; none into the solder pot",
         ),
-    )  # fmt: skip
+    )
 
 
 def _by_iron(way: OffWay, seen: Flooded, part: PlacedPart) -> WayOff:
     """What a flood says, as a way off."""
     if seen.all_liquid_s is None:
         cold = seen.at_end_c.get(seen.last_pin, 0.0)
-        said = f"never all liquid at once: pin {seen.last_pin} is at {cold:.0f} °C when the tip comes back"  # fmt: skip
+        said = f"never all liquid at once: pin {seen.last_pin} is at {cold:.0f} °C when the tip comes back"
         return WayOff(way=way, possible=False, why_not=said, last_pin=seen.last_pin)
     harmed = (part.ref,) if seen.body_peak_c > seen.limit_c else ()
     # While irons are on it nothing is lifted before all is liquid: the tips feel it. The spread that
     # tears is that in which one joint freezes again.
     return WayOff(
-        way=way, possible=True, all_liquid_s=seen.all_liquid_s, stays_liquid_s=seen.stays_liquid_s,
-        spread_s=seen.spread_s, last_pin=seen.last_pin, body_peak_c=seen.body_peak_c,
-        loose=seen.loose, harmed=harmed,
-    )  # fmt: skip
+        way=way,
+        possible=True,
+        all_liquid_s=seen.all_liquid_s,
+        stays_liquid_s=seen.stays_liquid_s,
+        spread_s=seen.spread_s,
+        last_pin=seen.last_pin,
+        body_peak_c=seen.body_peak_c,
+        loose=seen.loose,
+        harmed=harmed,
+    )
 
 
 def _flooding_rows(package: Package) -> list[list[Land]]:
@@ -594,15 +693,20 @@ def _cut(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         )
     room, beside = _room_beside_mm(scene, part)
     if room < BLADE_MM:
-        return _not(OffWay.CUT, f"{beside} leaves {room:.1f} mm beside it; a blade needs {BLADE_MM:g}")  # fmt: skip
+        return _not(
+            OffWay.CUT, f"{beside} leaves {room:.1f} mm beside it; a blade needs {BLADE_MM:g}"
+        )
     lead = lead_of(part.package)
     each = SCORES * SCORE_S * max(lead.width_mm / 0.3, 0.5)
     return WayOff(
-        way=OffWay.CUT, possible=True, minutes=each * len(leads) / 60.0, spread_s=0.0,
+        way=OffWay.CUT,
+        possible=True,
+        minutes=each * len(leads) / 60.0,
+        spread_s=0.0,
         uses=f"{SCORES:g} scores a lead ({lead.width_mm:g} × {lead.thick_mm:g} mm), {counted(len(leads), 'lead')}",
         settings="blade flat against the body; the last lead by iron",
         cautions=("leads spring: eye protection", "never cutters: they stress the pads"),
-    )  # fmt: skip
+    )
 
 
 def _room_beside_mm(scene: Scene, part: PlacedPart) -> tuple[float, str]:
@@ -625,15 +729,20 @@ def _room_beside_mm(scene: Scene, part: PlacedPart) -> tuple[float, str]:
 def _pin_by_pin(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     pins = [land for land in part.package.lands if land.kind is JointKind.THROUGH_HOLE]
     if not pins or len(pins) < len(part.package.lands):
-        return _not(OffWay.PIN_BY_PIN, "for headers and other parts in holes, whose pins come one by one")  # fmt: skip
+        return _not(
+            OffWay.PIN_BY_PIN, "for headers and other parts in holes, whose pins come one by one"
+        )
     if not bench.irons:
         return _not(OffWay.PIN_BY_PIN, "no iron on the bench")
     return WayOff(
-        way=OffWay.PIN_BY_PIN, possible=True, minutes=0.5 * len(pins), spread_s=0.0,
+        way=OffWay.PIN_BY_PIN,
+        possible=True,
+        minutes=0.5 * len(pins),
+        spread_s=0.0,
         uses=f"wick, {counted(len(pins), 'pin')}",
         settings="cut the body between the pins or slide it off, then pull each pin as it melts",
         cautions=("pins spring: eye protection",),
-    )  # fmt: skip
+    )
 
 
 def _cautions(part: PlacedPart) -> tuple[str, ...]:

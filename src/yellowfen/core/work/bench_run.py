@@ -61,10 +61,22 @@ class Rule:
 
 GOOD = "good"
 FAULTS = (
-    "bridge", "open", "lean", "ball", "skewed", "lifted pad", "other", "dull or grainy", "not wetted",
-    "standing on end", "missing", "wrong part", "wrong way round", "loose balls",
+    "bridge",
+    "open",
+    "lean",
+    "ball",
+    "skewed",
+    "lifted pad",
+    "other",
+    "dull or grainy",
+    "not wetted",
+    "standing on end",
+    "missing",
+    "wrong part",
+    "wrong way round",
+    "loose balls",
     "damage to part, pad or mask",
-)  # fmt: skip
+)
 RULES: Mapping[RunKind, Rule] = {
     RunKind.HEAT: Rule(
         words={

@@ -64,13 +64,19 @@ def placing_plan(board: Board, steps: Sequence[Step], places: Mapping[str, str])
         way, mark = way_round(board, step.ref)
         found.append(
             PlacingStep(
-                ref=step.ref, turn_deg=step.turn_deg, batch=step.batch, anew=step.anew,
-                value=part.value, package=part.package.name,
-                where=places.get(line_key(part), ""), way=way, mark=mark,
+                ref=step.ref,
+                turn_deg=step.turn_deg,
+                batch=step.batch,
+                anew=step.anew,
+                value=part.value,
+                package=part.package.name,
+                where=places.get(line_key(part), ""),
+                way=way,
+                mark=mark,
                 pin=next((one.pin for one in part.package.lands if one.pin in ("1", "A1")), ""),
                 directed=not either_way(part) and direction_of(part.package) is not None,
             )
-        )  # fmt: skip
+        )
     return PlacingPlan(steps=tuple(found))
 
 
@@ -85,27 +91,37 @@ def placing_script(plan: PlacingPlan) -> Script:
         anew = "paste from here on only now" if step.anew else ""
         cues.append(
             Cue(
-                key=step.ref, name=step.ref, title=step.value or step.package or step.ref,
-                press=f"Placed: {step.ref}", detail=step.way if step.directed else "",
+                key=step.ref,
+                name=step.ref,
+                title=step.value or step.package or step.ref,
+                press=f"Placed: {step.ref}",
+                detail=step.way if step.directed else "",
                 mind="; ".join(one for one in (step.mark, anew, batch) if one),
                 set_ups=(
                     SetUp(
-                        state=f"{step.turn_deg:g}", change="Turn the board as shown",
+                        state=f"{step.turn_deg:g}",
+                        change="Turn the board as shown",
                         first="Lay the board as shown",
                     ),
                     SetUp(
                         state=f"{step.value} | {step.package}",
-                        change=f"Fetch: {what}" if what else "", same=f"Same again: {what}",
+                        change=f"Fetch: {what}" if what else "",
+                        same=f"Same again: {what}",
                     ),
                 ),
-                group=f"{step.value} | {step.package}", refs=(step.ref,), turn_deg=step.turn_deg,
-                pin=step.pin if step.directed else "", shape=step.package if step.directed else "",
+                group=f"{step.value} | {step.package}",
+                refs=(step.ref,),
+                turn_deg=step.turn_deg,
+                pin=step.pin if step.directed else "",
+                shape=step.package if step.directed else "",
             )
-        )  # fmt: skip
+        )
     return Script(
-        kind=RunKind.PLACE, cues=tuple(cues), closing="All parts of this side are placed.",
+        kind=RunKind.PLACE,
+        cues=tuple(cues),
+        closing="All parts of this side are placed.",
         of_group="of this value",
-    )  # fmt: skip
+    )
 
 
 def hand_script(plan: HandPlan) -> Script:
@@ -117,18 +133,25 @@ def hand_script(plan: HandPlan) -> Script:
         pin = f" pin {step.pins[0]}" if len(step.pins) == 1 else ""
         cues.append(
             Cue(
-                key=str(number), name=step.ref, title=_spots_in_words(step),
-                press=f"Done: {step.ref}{pin}", detail=wide,
+                key=str(number),
+                name=step.ref,
+                title=_spots_in_words(step),
+                press=f"Done: {step.ref}{pin}",
+                detail=wide,
                 mind="" if step.way == "line" else step.said,
                 set_ups=(SetUp(state=needle, change=f"Change to the {needle}", same=needle),),
-                group=needle, refs=(step.ref,), spot=number,
+                group=needle,
+                refs=(step.ref,),
+                spot=number,
                 pin=step.pins[0] if len(step.pins) == 1 else "",
             )
-        )  # fmt: skip
+        )
     return Script(
-        kind=RunKind.PASTE, cues=tuple(cues),
-        closing="Every pad has its paste. Place the parts.", of_group="with this needle",
-    )  # fmt: skip
+        kind=RunKind.PASTE,
+        cues=tuple(cues),
+        closing="Every pad has its paste. Place the parts.",
+        of_group="with this needle",
+    )
 
 
 def _spots_in_words(step: HandStep) -> str:
@@ -172,12 +195,17 @@ def kit_plan(lines: Sequence[Line]) -> KitPlan:
     return KitPlan(
         lines=tuple(
             KitLine(
-                key=one.key, value=one.value, package=one.package, refs=one.refs, take=one.take,
-                spares=one.spares, where=one.where,
+                key=one.key,
+                value=one.value,
+                package=one.package,
+                refs=one.refs,
+                take=one.take,
+                spares=one.spares,
+                where=one.where,
             )
             for one in lines
         )
-    )  # fmt: skip
+    )
 
 
 def kit_script(plan: KitPlan) -> Script:
@@ -188,11 +216,15 @@ def kit_script(plan: KitPlan) -> Script:
         value = line.value or line.key
         cues.append(
             Cue(
-                key=line.key, name=str(line.take) if line.take else "", title=value,
-                press="It is there", detail=f"{line.package}; {', '.join(line.refs)}{spare}",
-                mind=f"in {line.where}" if line.where else "", refs=line.refs,
+                key=line.key,
+                name=str(line.take) if line.take else "",
+                title=value,
+                press="It is there",
+                detail=f"{line.package}; {', '.join(line.refs)}{spare}",
+                mind=f"in {line.where}" if line.where else "",
+                refs=line.refs,
             )
-        )  # fmt: skip
+        )
     return Script(kind=RunKind.KIT, cues=tuple(cues), closing="Everything is there.")
 
 
@@ -220,11 +252,17 @@ def look_script(plan: LookPlan) -> Script:
     """Joint by joint."""
     cues = tuple(
         Cue(
-            key=joint.key, name=joint.ref, title=f"pin {joint.pin}", press="Good",
-            detail=joint.kind, group=joint.ref, refs=(joint.ref,), pin=joint.pin,
+            key=joint.key,
+            name=joint.ref,
+            title=f"pin {joint.pin}",
+            press="Good",
+            detail=joint.kind,
+            group=joint.ref,
+            refs=(joint.ref,),
+            pin=joint.pin,
         )
         for joint in plan.joints
-    )  # fmt: skip
+    )
     return Script(
         kind=RunKind.LOOK, cues=cues, closing="Every joint is looked at.", of_group="of this part"
     )
@@ -257,11 +295,14 @@ def pads_script(plan: PadsRun) -> Script:
     wick = f"{plan.wick_width_mm:g} mm wick"
     cues = [
         Cue(
-            key="flux", name=plan.ref, title="Flux over all pads", press="Flux is on",
+            key="flux",
+            name=plan.ref,
+            title="Flux over all pads",
+            press="Flux is on",
             detail="a fresh end of wick; a little solder on the tip carries the heat",
             refs=(plan.ref,),
         )
-    ]  # fmt: skip
+    ]
     for step in plan.steps:
         work = [f"{step.wick_mm:.1f} mm of wick"] if step.wick_mm else []
         work += [f"add {step.wire_mm:.1f} mm of wire"] if step.wire_mm else []
@@ -269,28 +310,39 @@ def pads_script(plan: PadsRun) -> Script:
         seconds = longest if step.seconds is None else f"about {step.seconds:.1f} s, {longest}"
         cues.append(
             Cue(
-                key=f"pad {step.pin}", name=plan.ref, title=f"Pad {step.pin}",
-                press=f"Pad {step.pin} is done", detail=f"{', '.join(work) or 'level it'}; {seconds}",
-                mind=step.says, refs=(plan.ref,), pin=step.pin, group="pad",
+                key=f"pad {step.pin}",
+                name=plan.ref,
+                title=f"Pad {step.pin}",
+                press=f"Pad {step.pin} is done",
+                detail=f"{', '.join(work) or 'level it'}; {seconds}",
+                mind=step.says,
+                refs=(plan.ref,),
+                pin=step.pin,
+                group="pad",
                 set_ups=(SetUp(state=wick, change=wick),) if step.wick_mm else (),
             )
-        )  # fmt: skip
+        )
     cues += [
         Cue(key=f"must {number}", name=plan.ref, title=said, press="That is done", refs=(plan.ref,))
         for number, said in enumerate(plan.must, 1)
     ]
     cues.append(
         Cue(
-            key="clean", name=plan.ref, title="Alcohol, brush, lint off; then look at the bare pads",
+            key="clean",
+            name=plan.ref,
+            title="Alcohol, brush, lint off; then look at the bare pads",
             press="They are clean and whole",
             detail="a pad that moves, a track that ends, mask that is gone: say so at the pad",
-            mind="alcohol only when the board is cold; none near hot air", refs=(plan.ref,),
+            mind="alcohol only when the board is cold; none near hot air",
+            refs=(plan.ref,),
         )
-    )  # fmt: skip
+    )
     return Script(
-        kind=RunKind.PADS, cues=tuple(cues), closing="The pads are ready for the refit.",
+        kind=RunKind.PADS,
+        cues=tuple(cues),
+        closing="The pads are ready for the refit.",
         of_group="of these pads",
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -314,11 +366,15 @@ def check_script(plan: CheckPlan) -> Script:
     """Probe after probe."""
     cues = tuple(
         Cue(
-            key=f"probe {number}", name=plan.name, title=f"{line.here} to {line.there}",
-            press="As expected", detail=line.expect, group=line.expect,
+            key=f"probe {number}",
+            name=plan.name,
+            title=f"{line.here} to {line.there}",
+            press="As expected",
+            detail=line.expect,
+            group=line.expect,
         )
         for number, line in enumerate(plan.lines, 1)
-    )  # fmt: skip
+    )
     return Script(
         kind=RunKind.CHECK, cues=cues, closing="Everything is as expected.", of_group="like this"
     )
@@ -357,26 +413,40 @@ def mend_script(plan: MendRun) -> Script:
     """Joint after joint, then a second look at those joints and no others."""
     cues = [
         Cue(
-            key=f"mend {step.ref}.{step.pin}", name=step.name, title=f"{step.name}: {step.fault}",
+            key=f"mend {step.ref}.{step.pin}",
+            name=step.name,
+            title=f"{step.name}: {step.fault}",
             press="It is done",
-            detail="; ".join(part for part in ("; ".join(step.steps), step.amounts, step.touches) if part),
-            mind=step.stop, refs=(step.ref,), pin=step.pin, group="mend",
+            detail="; ".join(
+                part for part in ("; ".join(step.steps), step.amounts, step.touches) if part
+            ),
+            mind=step.stop,
+            refs=(step.ref,),
+            pin=step.pin,
+            group="mend",
         )
         for step in plan.steps
-    ]  # fmt: skip
+    ]
     cues += [
         Cue(
-            key=f"{AGAIN}{step.ref}.{step.pin}", name=step.name,
-            title=f"Look at {step.name} again", press="It is good",
-            detail=f"it was: {step.fault}", mind="the joints beside it as well",
-            refs=(step.ref,), pin=step.pin, group="look",
+            key=f"{AGAIN}{step.ref}.{step.pin}",
+            name=step.name,
+            title=f"Look at {step.name} again",
+            press="It is good",
+            detail=f"it was: {step.fault}",
+            mind="the joints beside it as well",
+            refs=(step.ref,),
+            pin=step.pin,
+            group="look",
         )
         for step in plan.steps
-    ]  # fmt: skip
+    ]
     return Script(
-        kind=RunKind.MEND, cues=tuple(cues), closing="Every mend is looked at again.",
+        kind=RunKind.MEND,
+        cues=tuple(cues),
+        closing="Every mend is looked at again.",
         of_group="of these",
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -29,10 +29,13 @@ from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap
 START, AWAY, SOLID, ALL_FLOWED = "start", "away", "solid", "flowed"
 MOST_NAMES, MOST_NEAR, HANGS = 6, 8, "hangs"
 HANGS_S = constant(
-    "hangs_more", 5.0, "s", mark=Mark.COMMON_PRACTICE,
+    "hangs_more",
+    5.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
     source="a part that does not come wants a few seconds more, never force",
     affects="cues of a lift",
-)  # fmt: skip
+)
 LAGS = "Stay if it warms still; else not seen, go on, come back: from below, or by iron."
 _DEED_WORDS = {
     Deed.WARM: "Warm the area",
@@ -206,8 +209,11 @@ def _seen(plan: HeatPlan, forecast: Forecast, taps: Sequence[Tap]) -> tuple[list
     moments = {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
     said = [tap for tap in taps if tap.word == "done"]
     sure = {tap.cue for tap in said}
-    signs = {seen_key(what, stop): (what, stop)
-             for what in (What.FLUX, What.SHINE) for stop in range(len(forecast.stops) + 1)}  # fmt: skip
+    signs = {
+        seen_key(what, stop): (what, stop)
+        for what in (What.FLUX, What.SHINE)
+        for stop in range(len(forecast.stops) + 1)
+    }
     signs |= {stop_key(n): (What.FLOWED, n) for n in range(1, len(forecast.stops) + 1)}
     found, cues = [], []
     for tap in said:
@@ -225,10 +231,13 @@ def _seen(plan: HeatPlan, forecast: Forecast, taps: Sequence[Tap]) -> tuple[list
             after = max(moments[tap.cue] - came, 0.0)
             found.append(
                 Seen(
-                    stop=max(stop - 1, 0), what=what, after_s=after, refs=refs,
+                    stop=max(stop - 1, 0),
+                    what=what,
+                    after_s=after,
+                    refs=refs,
                     sure=sure_key(tap.cue) in sure,
                 )
-            )  # fmt: skip
+            )
             cues.append(tap.cue)
     return found, cues
 
@@ -288,9 +297,14 @@ def _ready(first: Move | None) -> str:
 
 def _solid(ends: tuple[str, ...]) -> Cue:
     return Cue(
-        key=SOLID, title="Hands off until it is solid.", press="All is solid",
-        detail="Wait for the dull skin; a nudge is too early.", after=AWAY, free=True, ends=ends,
-    )  # fmt: skip
+        key=SOLID,
+        title="Hands off until it is solid.",
+        press="All is solid",
+        detail="Wait for the dull skin; a nudge is too early.",
+        after=AWAY,
+        free=True,
+        ends=ends,
+    )
 
 
 def _lagging(cue: Cue, watch: str, by_s: float | None) -> Cue:
@@ -317,10 +331,14 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     for place, move in enumerate(heating[1:], 1):
         words = _DEED_WORDS[move.deed]
         cue = Cue(
-            key=move_key(place + 1), title=_move_words(heating[place - 1]), press=f"{words} now",
-            ahead=words, due_s=begins[place], free=True,
+            key=move_key(place + 1),
+            title=_move_words(heating[place - 1]),
+            press=f"{words} now",
+            ahead=words,
+            due_s=begins[place],
+            free=True,
             after=START if place == 1 else move_key(place),
-        )  # fmt: skip
+        )
         rows.append((begins[place], cue))
     if forecast.grouped:
         rows.append(_as_one(targets, now, heating, begins))
@@ -328,10 +346,15 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         due = end if target.flows_s is None else target.flows_s
         here = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
         cue = Cue(
-            key=flowed_key(target.ref), title=_move_words(here), press=f"{target.ref} flowed",
-            ahead=f"{target.ref} should flow", due_s=due, after=START, free=True,
+            key=flowed_key(target.ref),
+            title=_move_words(here),
+            press=f"{target.ref} flowed",
+            ahead=f"{target.ref} should flow",
+            due_s=due,
+            after=START,
+            free=True,
             refs=(target.ref,),
-        )  # fmt: skip
+        )
         rows.append((due, _lagging(cue, target.watch, target.late_s)))
     if plan.lifts:
         rows += _lifts(forecast, targets, end, live)
@@ -341,9 +364,15 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     moves = tuple(cue.key for _, cue in rows if not cue.refs)
     flows = tuple(cue.key for _, cue in rows if cue.refs)
     leaves = Cue(
-        key=AWAY, title=_move_words(heating[-1]) if heating else "", press="Heat is away",
-        ahead="Take the heat away", due_s=away, after=START, free=True, ends=moves,
-    )  # fmt: skip
+        key=AWAY,
+        title=_move_words(heating[-1]) if heating else "",
+        press="Heat is away",
+        ahead="Take the heat away",
+        due_s=away,
+        after=START,
+        free=True,
+        ends=moves,
+    )
     at_once = bool(live and flows and all(key in live.moments_s for key in flows))
     if at_once:
         leaves = replace(leaves, title="All of it has flowed.")
@@ -364,9 +393,11 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         hopes += f", {counted(never, 'part')} would stay cold" if never else ""
     first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
     start = Cue(
-        key=START, title=_ready(heating[0] if heating else None), press=first,
+        key=START,
+        title=_ready(heating[0] if heating else None),
+        press=first,
         detail=f"{'As the last run showed' if live else 'Forecast'}: {hopes}" if hopes else "",
-    )  # fmt: skip
+    )
     if plan.lifts:
         leaves = replace(leaves, title="Hold it in the tweezers; it is hot.", free=True)
     # Nobody is sent away before what is waited for, unless all of it has flowed.
@@ -375,11 +406,13 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
     closing = "Done. Let it cool untouched."
     return Script(
-        kind=RunKind.HEAT, cues=(start, *middle, _solid(flows), *_nearby(plan, forecast)),
+        kind=RunKind.HEAT,
+        cues=(start, *middle, _solid(flows), *_nearby(plan, forecast)),
         closing="Off. Count the neighbours, look at the pads." if plan.lifts else closing,
-        stop_s=stop, stop_why=forecast.latest_why,
+        stop_s=stop,
+        stop_why=forecast.latest_why,
         extras=(*_signs(), *_springs(plan)),
-    )  # fmt: skip
+    )
 
 
 def _springs(plan: HeatPlan) -> tuple[Cue, ...]:
@@ -388,11 +421,15 @@ def _springs(plan: HeatPlan) -> tuple[Cue, ...]:
         return ()
     return tuple(
         Cue(
-            key=springs_key(ref), title=f"{ref} springs back", press=f"{ref} springs back",
-            after=START, free=True, refs=(ref,),
+            key=springs_key(ref),
+            title=f"{ref} springs back",
+            press=f"{ref} springs back",
+            after=START,
+            free=True,
+            refs=(ref,),
         )
         for ref in plan.targets
-    )  # fmt: skip
+    )
 
 
 def _lifts(
@@ -413,14 +450,21 @@ def _lifts(
         due = due if hung is None else max(due, hung + HANGS_S)
         title = "Wait for the last: a nudge springs back" if seen is None else "It springs back."
         cue = Cue(
-            key=lifted_key(target.ref), title=title, press=f"Lifted: {target.ref}",
-            ahead=f"Lift {target.ref} now, without force", due_s=due, after=START, free=True,
-            detail="tweezers or vacuum, the heat stays on it", refs=(target.ref,),
+            key=lifted_key(target.ref),
+            title=title,
+            press=f"Lifted: {target.ref}",
+            ahead=f"Lift {target.ref} now, without force",
+            due_s=due,
+            after=START,
+            free=True,
+            detail="tweezers or vacuum, the heat stays on it",
+            refs=(target.ref,),
             mind=f"Not yet while any joint is solid. {last or target.watch} comes last."
-            if last or target.watch else "Not yet while any joint is solid.",
+            if last or target.watch
+            else "Not yet while any joint is solid.",
             late_s=due + HANGS_S,
             late=f"It hangs: do not pull. {HANGS_S:.0f} s more; then nearer or hotter, never force.",
-        )  # fmt: skip
+        )
         found.append((due, cue))
     return found
 
@@ -431,11 +475,14 @@ def _nearby(plan: HeatPlan, forecast: Forecast) -> tuple[Cue, ...]:
         return ()
     return tuple(
         Cue(
-            key=near_key(ref), title=f"{ref}: straight and in its place?", press=f"{ref} is in place",
-            detail="it was liquid too", after=AWAY,
+            key=near_key(ref),
+            title=f"{ref}: straight and in its place?",
+            press=f"{ref} is in place",
+            detail="it was liquid too",
+            after=AWAY,
         )
         for ref in forecast.lift.along[:MOST_NEAR]
-    )  # fmt: skip
+    )
 
 
 def _as_one(
@@ -452,10 +499,16 @@ def _as_one(
     due = end if hoped is None else hoped
     here = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
     cue = Cue(
-        key=ALL_FLOWED, title=_move_words(here), press="All has flowed", ahead="All should flow",
-        due_s=due, after=START, free=True, mind=last.watch,
+        key=ALL_FLOWED,
+        title=_move_words(here),
+        press="All has flowed",
+        ahead="All should flow",
+        due_s=due,
+        after=START,
+        free=True,
+        mind=last.watch,
         refs=tuple(one.ref for one in targets),
-    )  # fmt: skip
+    )
     return due, _lagging(cue, last.watch, late)
 
 
@@ -502,10 +555,14 @@ def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         came = warm.seconds
         cues.append(
             Cue(
-                key=move_key(2), title=_move_words(warm), press="To stop 1 now", ahead="To stop 1",
-                due_s=came, after=START,
+                key=move_key(2),
+                title=_move_words(warm),
+                press="To stop 1 now",
+                ahead="To stop 1",
+                due_s=came,
+                after=START,
             )
-        )  # fmt: skip
+        )
     latest: float | None = None
     why = ""
     near = moves[-count:] if count else []
@@ -517,31 +574,47 @@ def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         if latest is None and not left and told.latest_s is not None:
             latest, why = came + told.latest_s, told.latest_why
         cue = Cue(
-            key=stop_key(number), title=f"Stop {number} of {count}: {shortened(stop.refs)}",
+            key=stop_key(number),
+            title=f"Stop {number} of {count}: {shortened(stop.refs)}",
             press="Flowed here" if number < count else "Flowed: the last",
             detail=f"{move.height_mm:g} mm high, circling {move.circle_mm:g} mm, about"
             f" {told.seconds:.0f} s",
-            mind=stop.watch, ahead="It should flow", due_s=came + told.seconds, after=START,
+            mind=stop.watch,
+            ahead="It should flow",
+            due_s=came + told.seconds,
+            after=START,
             refs=stop.refs,
-        )  # fmt: skip
+        )
         cues.append(_lagging(cue, stop.watch, told.late_s and came + told.late_s))
         extras += _signs(number)
         came += told.seconds
     keys = tuple(cue.key for cue in cues)
     away = Cue(
-        key=AWAY, title="Heat away.", press="Heat is away", ahead="Take the heat away", due_s=came,
-        after=START, free=True, ends=keys,
-    )  # fmt: skip
+        key=AWAY,
+        title="Heat away.",
+        press="Heat is away",
+        ahead="Take the heat away",
+        due_s=came,
+        after=START,
+        free=True,
+        ends=keys,
+    )
     total = sum(move.seconds for move in moves)
     start = Cue(
-        key=START, title=_ready(moves[0] if moves else None), press="Start: air on the board",
+        key=START,
+        title=_ready(moves[0] if moves else None),
+        press="Start: air on the board",
         detail=f"{counted(count, 'stop')}, about {came / 60 if live else total / 60:.1f} minutes"
         + (", as the last run showed" if live else ""),
-    )  # fmt: skip
+    )
     return Script(
-        kind=RunKind.HEAT, cues=(start, *cues, away, _solid(())),
-        closing="Done. Let it cool untouched.", stop_s=latest, stop_why=why, extras=tuple(extras),
-    )  # fmt: skip
+        kind=RunKind.HEAT,
+        cues=(start, *cues, away, _solid(())),
+        closing="Done. Let it cool untouched.",
+        stop_s=latest,
+        stop_why=why,
+        extras=tuple(extras),
+    )
 
 
 def _stop_now(stop: StopForecast, number: int, live: Live | None) -> StopForecast:

@@ -108,9 +108,14 @@ def open_job(
         )
     except YellowfenError as refused:
         return _form(
-            request, database, board_id, side_of(side), typed,
-            problem=str(refused), status=status_of(refused),
-        )  # fmt: skip
+            request,
+            database,
+            board_id,
+            side_of(side),
+            typed,
+            problem=str(refused),
+            status=status_of(refused),
+        )
     return RedirectResponse(f"/jobs/{job}", 303)
 
 
@@ -135,9 +140,15 @@ def change(
         )
     except YellowfenError as refused:
         return _form(
-            request, database, job.board_id, side_of(side), typed,
-            job=job, problem=str(refused), status=status_of(refused),
-        )  # fmt: skip
+            request,
+            database,
+            job.board_id,
+            side_of(side),
+            typed,
+            job=job,
+            problem=str(refused),
+            status=status_of(refused),
+        )
     return RedirectResponse(f"/jobs/{job_id}", 303)
 
 

@@ -63,22 +63,36 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
     joints, goods = _with_criteria(state, grade)
     side = next((part.side for part in state.board.parts if part.ref in refs), "top")
     context = {
-        "room": "jobs", "stage": "look", "leaf": "joints", "job": job, "board": state.board, "run": state.run,
-        "plan": plan_svg(state.board, side), "joints": joints, "goods": goods, "grade": grade,
-        "marks": _marks(state), "left": state.left,
+        "room": "jobs",
+        "stage": "look",
+        "leaf": "joints",
+        "job": job,
+        "board": state.board,
+        "run": state.run,
+        "plan": plan_svg(state.board, side),
+        "joints": joints,
+        "goods": goods,
+        "grade": grade,
+        "marks": _marks(state),
+        "left": state.left,
         "hidden": sum(one.hidden for one in state.joints),
         "harmless": sorted(state.harmless),
         "verdicts": [str(one) for one in list(Verdict)[:COMMON]],
         "more": [str(one) for one in list(Verdict)[COMMON:]],
-    }  # fmt: skip
+    }
     return page(request, "look.html", context)
 
 
 def _joint(one: Joint) -> dict[str, Any]:
     return {
-        "ref": one.ref, "pin": one.pin, "kind": one.kind, "chance": round(one.chance, 4),
-        "why": "; ".join(one.why), "seen": one.seen_from, "hidden": one.hidden,
-    }  # fmt: skip
+        "ref": one.ref,
+        "pin": one.pin,
+        "kind": one.kind,
+        "chance": round(one.chance, 4),
+        "why": "; ".join(one.why),
+        "seen": one.seen_from,
+        "hidden": one.hidden,
+    }
 
 
 def _with_criteria(state: LookState, grade: int) -> tuple[list[dict[str, Any]], list[_Good]]:
@@ -150,9 +164,14 @@ def mend_page(request: Request, job_id: int, database: Database) -> Response:
     sides = {part.ref: part.side for part in found.look.board.parts}
     side = sides[refs[0]] if refs else "top"
     context = {
-        "room": "jobs", "stage": "look", "leaf": "mend", "job": job, "board": found.look.board,
-        "found": found, "plan": plan_svg(found.look.board, side, dict.fromkeys(refs, "comes-off")),
-    }  # fmt: skip
+        "room": "jobs",
+        "stage": "look",
+        "leaf": "mend",
+        "job": job,
+        "board": found.look.board,
+        "found": found,
+        "plan": plan_svg(found.look.board, side, dict.fromkeys(refs, "comes-off")),
+    }
     return page(request, "mend.html", context)
 
 
@@ -179,10 +198,15 @@ def test_page(request: Request, job_id: int, database: Database) -> Response:
     parts = {part.ref: part.side for part in board.parts}
     side = next((parts[ref] for ref in suspects if ref in parts), "top")
     context = {
-        "room": "jobs", "stage": "look", "leaf": "meter", "job": job, "board": board, "found": found,
+        "room": "jobs",
+        "stage": "look",
+        "leaf": "meter",
+        "job": job,
+        "board": board,
+        "found": found,
         "unproved": by_part(found.plan.unproved),
         "plan": plan_svg(board, side, dict.fromkeys(suspects, "comes-off")),
-    }  # fmt: skip
+    }
     return page(request, "look_test.html", context)
 
 
@@ -202,7 +226,16 @@ def test_table(job_id: int, database: Database) -> Response:
     for one in found.plan.probes:
         passed = found.results.get(one.key)
         result = "" if passed is None else "as expected" if passed else "not"
-        table.writerow((one.here, one.there, str(one.expect), one.says, "; ".join(suspect.says for suspect in one.covers), result))  # fmt: skip
+        table.writerow(
+            (
+                one.here,
+                one.there,
+                str(one.expect),
+                one.says,
+                "; ".join(suspect.says for suspect in one.covers),
+                result,
+            )
+        )
     headers = {"content-disposition": f'attachment; filename="test-{job_id}.csv"'}
     return Response(stream.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
 

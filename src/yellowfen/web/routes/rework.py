@@ -53,7 +53,9 @@ def _part(board: Board, job: Job, ref: str) -> BoardPart:
     wanted = ref or next(iter(job.parts), "") or next(iter(job.plan.targets), "")
     part = next((one for one in board.parts if one.ref == wanted), None)
     if part is None:
-        raise InvalidValue("off", f"there is no part {wanted[:40]!r} on this board; choose parts for this job")  # fmt: skip
+        raise InvalidValue(
+            "off", f"there is no part {wanted[:40]!r} on this board; choose parts for this job"
+        )
     return part
 
 
@@ -63,10 +65,15 @@ def _frame(database: Database, job_id: int, stage: str, ref: str) -> dict[str, A
     board = boards.get(database, job.board_id)
     part = _part(board, job, ref)
     return {
-        "room": "jobs", "stage": stage, "job": job, "board": board, "part": part,
-        "refs": job.parts or (part.ref,), "answers": workflow.answers_of(database, job),
+        "room": "jobs",
+        "stage": stage,
+        "job": job,
+        "board": board,
+        "part": part,
+        "refs": job.parts or (part.ref,),
+        "answers": workflow.answers_of(database, job),
         "problem": "",
-    }  # fmt: skip
+    }
 
 
 # survey
@@ -75,7 +82,9 @@ def survey_page(request: Request, job_id: int, database: Database, of: str = "")
     return _survey(request, database, job_id, of)
 
 
-def _survey(request: Request, database: Database, job_id: int, of: str, problem: str = "", status: int = 200) -> Response:  # fmt: skip
+def _survey(
+    request: Request, database: Database, job_id: int, of: str, problem: str = "", status: int = 200
+) -> Response:
     frame = _frame(database, job_id, "survey", of)
     job, board, part = frame["job"], frame["board"], frame["part"]
     seen = workflow.survey_of(database, job, part.ref)
@@ -83,7 +92,9 @@ def _survey(request: Request, database: Database, job_id: int, of: str, problem:
     near = {one.ref: "in-the-way" for one in seen.in_the_way if not one.beneath}
     context = frame | {
         "plan": plan_svg(
-            board, part.side, near | {part.ref: "comes-off"},
+            board,
+            part.side,
+            near | {part.ref: "comes-off"},
             beneath_drawn(board, part.side, beneath),
         ),
         "seen": seen,
@@ -93,7 +104,7 @@ def _survey(request: Request, database: Database, job_id: int, of: str, problem:
         ],
         "ways": _ways(database, job, part.ref),
         "problem": problem,
-    }  # fmt: skip
+    }
     return page(request, "survey.html", context, status=status)
 
 
@@ -106,7 +117,9 @@ def _ways(database: Database, job: Job, ref: str) -> dict[str, Any]:
     rows = workflow.ways_seen(list(task.steps))
     for one in rows:
         one.pop("plan")
-    ends = [one["all_liquid_s"] + (one["stays_liquid_s"] or 0) for one in rows if one["all_liquid_s"]]  # fmt: skip
+    ends = [
+        one["all_liquid_s"] + (one["stays_liquid_s"] or 0) for one in rows if one["all_liquid_s"]
+    ]
     longest = max(ends, default=1.0)
     for one in rows:
         one["time"] = way_time(one, longest)
@@ -134,7 +147,18 @@ def answer(
     removal_alloy: Annotated[str | None, Form()] = None,
 ) -> Response:
     """Keep the answers; what is not sent stays as it was."""
-    words = {"matters": matters, "solder": solder, "age": age, "coating": coating, "power": power, "want": want, "wick_width_mm": wick_width_mm, "wick_takes": wick_takes, "removal_parts": removal_parts, "part_s": part_s}  # fmt: skip
+    words = {
+        "matters": matters,
+        "solder": solder,
+        "age": age,
+        "coating": coating,
+        "power": power,
+        "want": want,
+        "wick_width_mm": wick_width_mm,
+        "wick_takes": wick_takes,
+        "removal_parts": removal_parts,
+        "part_s": part_s,
+    }
     sent = {name: value for name, value in words.items() if value is not None}
     job = jobs.get(database, job_id)
     try:
@@ -160,7 +184,11 @@ def _answered(before: Answers, sent: dict[str, str]) -> Answers:
         if name in sent:
             changes[name] = number(name, sent[name])
     if "removal_parts" in sent:
-        changes["removal_parts"] = number("removal_parts", sent["removal_parts"]) if sent["removal_parts"].strip() else None  # fmt: skip
+        changes["removal_parts"] = (
+            number("removal_parts", sent["removal_parts"])
+            if sent["removal_parts"].strip()
+            else None
+        )
     return replace(before, **changes)
 
 
@@ -184,9 +212,11 @@ def ways(request: Request, job_id: int, database: Database, of: str = "") -> HTM
 
 def _ways_fragment(database: Database, job: Job, ref: str) -> HTMLResponse:
     context = {
-        "job": job, "ref": ref, "ways": _ways(database, job, ref),
+        "job": job,
+        "ref": ref,
+        "ways": _ways(database, job, ref),
         "answers": workflow.answers_of(database, job),
-    }  # fmt: skip
+    }
     return HTMLResponse(fragment("ways_off.html", context))
 
 
@@ -203,7 +233,11 @@ def take(
     job = jobs.get(database, job_id)
     part = _part(boards.get(database, job.board_id), job, of)
     task = tasks.latest(database, job_id, work.OFF)
-    found = workflow.ways_seen(list(task.steps)) if task and task.asked == workflow.asked_ways(database, job, part.ref) else []  # fmt: skip
+    found = (
+        workflow.ways_seen(list(task.steps))
+        if task and task.asked == workflow.asked_ways(database, job, part.ref)
+        else []
+    )
     heat = next((one["plan"] for one in found if one["way"] == way), None)
     workflow.take_way(database, job_id, part.ref, way, heat)
     return RedirectResponse(f"/jobs/{job_id}/{'lift' if heat else 'survey'}?of={part.ref}", 303)
@@ -226,7 +260,14 @@ def lift_page(request: Request, job_id: int, database: Database) -> Response:
 
 # pads
 @router.get("/jobs/{job_id}/pads")
-def pads_page(request: Request, job_id: int, database: Database, of: str = "", amps: str = "", length: str = "") -> Response:  # fmt: skip
+def pads_page(
+    request: Request,
+    job_id: int,
+    database: Database,
+    of: str = "",
+    amps: str = "",
+    length: str = "",
+) -> Response:
     frame = _frame(database, job_id, "pads", of)
     job, board, part = frame["job"], frame["board"], frame["part"]
     plan = workflow.pads_of(database, job, part.ref)
@@ -241,9 +282,14 @@ def pads_page(request: Request, job_id: int, database: Database, of: str = "", a
         "picture": pads_drawn(part.package, plan),
         "plan": plan_svg(board, part.side, {part.ref: "comes-off"}),
         "wants": [(str(want), said) for want, said in WANTS.items()],
-        "run": run if run and run.state and part.ref in {cue.name for cue in run.script.cues} else None,
-        "jumper": torn, "amps": amps, "length": length, "problem": problem,
-    }  # fmt: skip
+        "run": run
+        if run and run.state and part.ref in {cue.name for cue in run.script.cues}
+        else None,
+        "jumper": torn,
+        "amps": amps,
+        "length": length,
+        "problem": problem,
+    }
     return page(request, "pads.html", context, status=422 if problem else 200)
 
 
@@ -261,11 +307,17 @@ def legs_page(request: Request, job_id: int, database: Database) -> Response:
     return _legs(request, database, job_id)
 
 
-def _legs(request: Request, database: Database, job_id: int, problem: str = "", status: int = 200) -> Response:  # fmt: skip
+def _legs(
+    request: Request, database: Database, job_id: int, problem: str = "", status: int = 200
+) -> Response:
     workflow.write_passports(database, job_id)
     frame = _frame(database, job_id, "legs", "")
     found = workflow.salvaged(database, job_id)
-    others = [one for one in jobs.rows(database) if one.purpose is not Purpose.SALVAGE and one.id != job_id]  # fmt: skip
+    others = [
+        one
+        for one in jobs.rows(database)
+        if one.purpose is not Purpose.SALVAGE and one.id != job_id
+    ]
     context = frame | {
         "refs": (),
         "parts": found,
@@ -279,7 +331,9 @@ def _legs(request: Request, database: Database, job_id: int, problem: str = "", 
 
 
 @router.post("/jobs/{job_id}/legs")
-def write_leg(request: Request, job_id: int, database: Database, ref: Annotated[str, Form()] = "") -> Response:  # fmt: skip
+def write_leg(
+    request: Request, job_id: int, database: Database, ref: Annotated[str, Form()] = ""
+) -> Response:
     """Put a part into the bag that came off without the bench's run."""
     try:
         workflow.write_passport(database, job_id, ref.strip())
@@ -314,27 +368,47 @@ def keep_leg(
         else:
             before = stored.get_passport(database, passport_id).passport
             stored.keep_passport(
-                database, passport_id,
-                _passport(before, bag=bag, note=note, lift_mm=lift_mm, open_h=open_h, tested=tested,
-                          cleaned=cleaned, straight=straight),
-            )  # fmt: skip
+                database,
+                passport_id,
+                _passport(
+                    before,
+                    bag=bag,
+                    note=note,
+                    lift_mm=lift_mm,
+                    open_h=open_h,
+                    tested=tested,
+                    cleaned=cleaned,
+                    straight=straight,
+                ),
+            )
     except YellowfenError as refused:
         return _legs(request, database, job_id, str(refused), status_of(refused))
     return RedirectResponse(f"/jobs/{job_id}/legs", 303)
 
 
 def _passport(
-    before: Passport, *, bag: str, note: str, lift_mm: str, open_h: str, tested: str, cleaned: str,
+    before: Passport,
+    *,
+    bag: str,
+    note: str,
+    lift_mm: str,
+    open_h: str,
+    tested: str,
+    cleaned: str,
     straight: str,
-) -> Passport:  # fmt: skip
+) -> Passport:
     if tested not in set(Proof):
         raise InvalidValue("tested", f"{tested[:20]!r} is not one of {', '.join(Proof)}")
     return replace(
-        before, bag=bag.strip(), note=note.strip(),
+        before,
+        bag=bag.strip(),
+        note=note.strip(),
         lift_mm=number("lift_mm", lift_mm) if lift_mm.strip() else None,
         open_h=number("open_h", open_h) if open_h.strip() else None,
-        tested=Proof(tested), cleaned=cleaned == "yes", straight=straight == "yes",
-    )  # fmt: skip
+        tested=Proof(tested),
+        cleaned=cleaned == "yes",
+        straight=straight == "yes",
+    )
 
 
 @router.get("/jobs/{job_id}/legs/transfer")
@@ -359,11 +433,12 @@ def refit_page(request: Request, job_id: int, database: Database, of: str = "") 
         "on": next((heat for heat in job.heats if not heat.plan.lifts), None),
         "pins": [land.pin for land in part.package.lands],
         "bagged": [
-            one for one in workflow.salvaged(database)
+            one
+            for one in workflow.salvaged(database)
             if one.kept.passport.package == part.package.name and not one.kept.used
         ],
         "salvage": job.purpose is Purpose.SALVAGE,
-    }  # fmt: skip
+    }
     return page(request, "refit.html", context)
 
 
@@ -401,7 +476,9 @@ def refit_stencil(
     elif kind == "svg":
         media, data = "image/svg+xml", stencil_svg(drawing).encode()
     else:
-        raise InvalidValue("kind", f"there is no stencil file of kind {kind[:10]!r}; take zip, dxf or svg")  # fmt: skip
+        raise InvalidValue(
+            "kind", f"there is no stencil file of kind {kind[:10]!r}; take zip, dxf or svg"
+        )
     name = f'attachment; filename="stencil-{job.id}-{part.ref}.{kind}"'
     return Response(data, media_type=media, headers={"content-disposition": name})
 
@@ -414,7 +491,12 @@ def adapter_page(request: Request, job_id: int, database: Database, of: str = ""
     try:
         made = refitting.adapter_of(part, alloy_named("Sn63Pb37"))
     except YellowfenError as refused:
-        return page(request, "adapter.html", frame | {"made": None, "picture": "", "rows": [], "problem": str(refused)}, status=status_of(refused))  # fmt: skip
+        return page(
+            request,
+            "adapter.html",
+            frame | {"made": None, "picture": "", "rows": [], "problem": str(refused)},
+            status=status_of(refused),
+        )
     left = [one for one in made.pins if one.row == 1]
     right = {one.place: one for one in made.pins if one.row == 2}
     context = frame | {
