@@ -4,8 +4,10 @@ and the board is never called good by silence.
 
 from fastapi.testclient import TestClient
 
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.store import bench_runs as stored
+from yellowfen.store import jobs
+from yellowfen.workflows import bench_runs
 from yellowfen.workflows.look import look_state, metered
 from yellowfen.workflows.mend import mend_state, standing
 from yellowfen.workflows.opening import connect_existing
@@ -92,6 +94,14 @@ def test_good_at_first_pass_needs_every_joint_seen_and_every_probe(client: TestC
             json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number},
         )
     assert standing(connection, job).says == "good at first pass"
+    # Heated once more, what was measured there proves nothing; nor does it on another board.
+    targets = jobs.get(connection, job).plan.targets
+    again = bench_runs.start_heat(connection, job)
+    assert targets == ("C2",)
+    bench_runs.tap(connection, again, Tap(key="x", cue="start", word="done", at_ms=1))
+    stands = standing(connection, job)
+    assert stands.says == "not proved yet"
+    assert stands.left > 0
     connection.close()
 
 

@@ -14,7 +14,7 @@ from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, 
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import AGAIN, CheckLine, CheckPlan, IronPlan, MendRun
 from yellowfen.core.work.iron_rows import tie_of
-from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.core.work.job import FoundMark, Job, Verdict
 from yellowfen.errors import Refused
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.bench_runs import BenchRun
@@ -237,16 +237,51 @@ def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
     board = boards.get(connection, job.board_id)
     chances = chances_of(connection, job_id)
     plan = meter_plan(board, chances, refs=job.parts or None)
-    run = _meter_run(connection, job_id)
-    results = {} if run is None else results_of(run)
+    runs = _meter_runs(connection, job)
+    results = _standing_results(runs, soldering(connection, job_id), plan)
     return Metered(
-        plan=plan, run=run, results=results, diagnosis=diagnose(board, plan, results, chances)
+        plan=plan,
+        run=runs[0] if runs else None,
+        results=results,
+        diagnosis=diagnose(board, plan, results, chances),
     )
 
 
-def _meter_run(connection: sqlite3.Connection, job_id: int) -> BenchRun | None:
-    run = bench_runs.latest(connection, job_id, RunKind.CHECK)
-    return run if run is not None and run.planned(CheckPlan).name == METER else None
+def _meter_runs(connection: sqlite3.Connection, job: Job) -> list[BenchRun]:
+    """The job's runs over the meter's plan on the board in hand, newest first."""
+    return [
+        run
+        for run in bench_runs.rows(connection, RunKind.CHECK, job_id=job.id)
+        if run.planned(CheckPlan).name == METER
+        and (job.piece_id is None or run.piece_id in (None, job.piece_id))
+    ]
+
+
+def _standing_results(
+    runs: list[BenchRun], soldered: list[BenchRun], plan: MeterPlan
+) -> dict[str, bool]:
+    """What the runs measured, the newest answer first; nothing of parts that were heated or mended
+    after it.
+    """
+    speaks = {
+        one.key: {pin for suspect in one.covers for pin in (suspect.joint, suspect.other) if pin}
+        for one in plan.probes
+    }
+    found: dict[str, bool] = {}
+    for run in runs:
+        touched = {ref for one in soldered if one.id > run.id and one.taps for ref in _touched(one)}
+        for key, passed in results_of(run).items():
+            points = speaks.get(key, set()) | set(key.split()[:2])
+            if key not in found and not touched & {pin.rsplit(".", 1)[0] for pin in points}:
+                found[key] = passed
+    return found
+
+
+def _touched(run: BenchRun) -> tuple[str, ...]:
+    """Parts whose joints a run melted."""
+    return (
+        tuple(step.ref for step in run.plan.steps) if isinstance(run.plan, MendRun) else run.targets
+    )
 
 
 def results_of(run: BenchRun) -> dict[str, bool]:
@@ -272,8 +307,11 @@ def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id
     probes = list(found.plan.probes)
+    left = [one for one in probes if one.key not in found.results]
     if found.diagnosis.next is not None:
-        probes = [found.diagnosis.next, *(one for one in probes if one.key not in found.results)]
+        probes = [found.diagnosis.next, *(one for one in left if one != found.diagnosis.next)]
+    elif left:
+        probes = left
     lines = tuple(
         CheckLine(here=one.here, there=one.there, expect=_expects(one.expect, one.says))
         for one in probes
