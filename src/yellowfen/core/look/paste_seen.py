@@ -1,0 +1,558 @@
+"""Paste after printing, as a picture shows it: how much of each pad it covers, what lies between
+pads, how far the whole print is off; after the heat, what is bright across a gap.
+
+The picture is laid flat on the board's millimetres first and freed from uneven light. One threshold
+tells paste from bare pad, one tells what is neither pad nor mask; both are shown and can be moved.
+A finding is a place to look at again, no more.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowfen.core.board.board import Board, Pad
+from yellowfen.core.look.picture_fit import Array, PictureFit, sampled, to_picture
+from yellowfen.core.quantity.number import in_range
+from yellowfen.core.source.mark import Mark, constant
+from yellowfen.errors import Refused
+
+Mask = NDArray[np.bool_]
+MOST_CELLS = 6_000_000
+COVERED = constant(
+    "paste_covers_least",
+    75.0,
+    "%",
+    mark=Mark.COMMON_PRACTICE,
+    source="a pad with less than three quarters of its opening covered is printed again or dotted",
+    affects="good, wipe or mend after printing",
+)
+SMEAR_MM = constant(
+    "smear_least",
+    0.1,
+    "mm",
+    mark=Mark.FROM_MEMORY,
+    source="what is narrower draws back to its pad when it melts",
+    affects="paste between pads",
+)
+OFF_SHARE = constant(
+    "print_off_most",
+    25.0,
+    "%",
+    mark=Mark.COMMON_PRACTICE,
+    source="a print off by a quarter of the narrowest pad is wiped",
+    affects="good, wipe or mend after printing",
+)
+WIPE_FROM = 3  # smears or thin pads from which a wipe is quicker than mending
+NEAR_MM = 0.7  # how far from a pad paste between pads is looked for
+
+
+@dataclass(frozen=True)
+class Flat:
+    """A picture laid on the board: grey over millimetres, row 0 the lowest; `x0, y0` the middle of
+    the first cell; not a number where the picture does not reach.
+    """
+
+    grey: Array
+    x0_mm: float
+    y0_mm: float
+    cell_mm: float
+
+    def mask(self, ring: Sequence[tuple[float, float]]) -> tuple[slice, slice, Mask]:
+        """Cells of the box round an outline, and which of them lie inside it (even-odd)."""
+        points = np.array(ring, dtype=np.float64)
+        height, width = self.grey.shape
+        a = np.floor((points.min(axis=0) - (self.x0_mm, self.y0_mm)) / self.cell_mm).astype(int)
+        b = np.ceil((points.max(axis=0) - (self.x0_mm, self.y0_mm)) / self.cell_mm).astype(int) + 1
+        x0, y0 = max(int(a[0]), 0), max(int(a[1]), 0)
+        x1, y1 = min(int(b[0]), width), min(int(b[1]), height)
+        if x1 <= x0 or y1 <= y0:
+            return slice(0, 0), slice(0, 0), np.zeros((0, 0), dtype=bool)
+        xs = self.x0_mm + np.arange(x0, x1) * self.cell_mm
+        ys = self.y0_mm + np.arange(y0, y1) * self.cell_mm
+        inside = np.zeros((len(ys), len(xs)), dtype=bool)
+        following = np.roll(points, -1, axis=0)
+        for (px, py), (qx, qy) in zip(points, following, strict=True):
+            if py == qy:
+                continue
+            rows = (ys >= min(py, qy)) & (ys < max(py, qy))
+            cut = px + (ys - py) * (qx - px) / (qy - py)
+            inside[rows] ^= xs[None, :] < cut[rows, None]
+        return slice(y0, y1), slice(x0, x1), inside
+
+
+def laid_flat(image: Array, fit: PictureFit, pads: Sequence[Pad]) -> Flat:
+    """One channel of a picture over the box round these pads, a cell a pixel, bounded in number.
+
+    Raises Refused when none of the pads lies in the picture.
+    """
+    height, width = image.shape
+    rings = [np.array(pad.ring) for pad in pads]
+    seen = []
+    for ring in rings:
+        spots = to_picture(fit, ring)
+        if ((spots >= 0) & (spots <= (width - 1, height - 1))).all():
+            seen.append(ring)
+    if not seen:
+        raise Refused("no pad of this side lies whole in the picture; click the places again")
+    points = np.concatenate(seen)
+    low, high = points.min(axis=0) - NEAR_MM, points.max(axis=0) + NEAR_MM
+    cell = max(fit.um_px / 1000.0, math.sqrt(float(np.prod(high - low)) / MOST_CELLS))
+    xs, ys = np.arange(low[0], high[0], cell), np.arange(low[1], high[1], cell)
+    grey = np.empty((len(ys), len(xs)))
+    for n in range(0, len(ys), 200):
+        grid = np.stack(np.meshgrid(xs, ys[n : n + 200]), axis=-1).reshape(-1, 2)
+        grey[n : n + 200] = sampled(image, to_picture(fit, grid)).reshape(-1, len(xs))
+    return Flat(grey, float(low[0]), float(low[1]), float(cell))
+
+
+def even_light(flat: Flat, board: Mask) -> Flat:
+    """The light taken out: a smooth surface through the bare mask's grey, divided away."""
+    rows, columns = np.nonzero(board & np.isfinite(flat.grey))
+    if len(rows) < 400:
+        return flat
+    stride = max(len(rows) // 40000, 1)
+    rows, columns = rows[::stride], columns[::stride]
+    height, width = flat.grey.shape
+    value = np.log(np.maximum(flat.grey[rows, columns], 1.0))
+    terms = _surface(2.0 * columns / width - 1.0, 2.0 * rows / height - 1.0)
+    weights = np.ones(len(value))
+    found = np.zeros(terms.shape[1])
+    for _ in range(6):
+        heavy = terms * weights[:, None]
+        found = np.linalg.lstsq(heavy.T @ terms, heavy.T @ value, rcond=None)[0]
+        left = value - terms @ found
+        spread = 1.4826 * float(np.median(np.abs(left))) + 1e-3
+        weights = np.where(np.abs(left) < 3 * spread, (1 - (left / (3 * spread)) ** 2) ** 2, 0.0)
+    grey = np.empty_like(flat.grey)
+    across = 2.0 * np.arange(width) / width - 1.0
+    for n in range(0, height, 200):
+        down = 2.0 * np.arange(n, min(n + 200, height)) / height - 1.0
+        a, b = (one.ravel() for one in np.meshgrid(across, down))
+        light = (_surface(a, b) @ found).reshape(len(down), width)
+        grey[n : n + 200] = flat.grey[n : n + 200] / np.exp(light - found[0])
+    return Flat(grey, flat.x0_mm, flat.y0_mm, flat.cell_mm)
+
+
+def _surface(a: Array, b: Array) -> Array:
+    return np.column_stack((np.ones(len(a)), a, b, a * a, a * b, b * b))
+
+
+def two_kinds(values: Array) -> tuple[float, float]:
+    """The grey that parts values best in two, and how well: the distance of the two middles in
+    their spreads (over 3: two kinds; less: perhaps one).
+    """
+    values = values[np.isfinite(values)]
+    if len(values) < 20:
+        return (float(np.mean(values)) if len(values) else 128.0), 0.0
+    low, high = np.percentile(values, (0.5, 99.5))
+    if high - low < 1e-6:
+        return float(low), 0.0
+    counts, borders = np.histogram(values, bins=256, range=(low, high))
+    middles = (borders[:-1] + borders[1:]) / 2
+    below = np.cumsum(counts)
+    above = below[-1] - below
+    first = np.cumsum(counts * middles) / np.maximum(below, 1)
+    second = (np.sum(counts * middles) - np.cumsum(counts * middles)) / np.maximum(above, 1)
+    between = below * above * (first - second) ** 2
+    best = int(np.argmax(between))
+    tied = np.flatnonzero(between >= between[best] * (1 - 1e-9))
+    cut = float(borders[1:][tied].mean())
+    a, b = values[values < cut], values[values >= cut]
+    if len(a) < 5 or len(b) < 5:
+        return cut, 0.0
+    return cut, float((b.mean() - a.mean()) / (0.5 * (a.std() + b.std()) + 1e-9))
+
+
+@dataclass(frozen=True, kw_only=True)
+class PadCovered:
+    """How much of a pad's own opening (or the pad, without one) is covered, 0 to 1."""
+
+    ref: str
+    pin: str
+    share: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Between:
+    """Something between pads: where (mm), how wide, the pads it touches ("U1.3"), and how much of
+    the gap it crosses, 0 to 1.
+    """
+
+    x_mm: float
+    y_mm: float
+    wide_mm: float
+    touches: tuple[str, ...]
+    crosses: float
+
+    @property
+    def says(self) -> str:
+        if len(self.touches) > 1:
+            return f"between {self.touches[0]} and {self.touches[1]}, {self.wide_mm:.2f} mm wide"
+        if self.touches:
+            return f"beside {self.touches[0]}, {self.wide_mm:.2f} mm wide"
+        return f"at {self.x_mm:.1f}, {self.y_mm:.1f} mm, {self.wide_mm:.2f} mm wide"
+
+
+@dataclass(frozen=True, kw_only=True)
+class PrintSeen:
+    """A print as seen: pads, what lies between, the whole print's shift; both thresholds, whether
+    the pads really show two kinds of grey, and what to do.
+    """
+
+    pads: tuple[PadCovered, ...]
+    between: tuple[Between, ...]
+    dx_mm: float
+    dy_mm: float
+    narrowest_mm: float
+    paste_from: float
+    bright_from: float
+    told: bool
+
+    @property
+    def thin(self) -> tuple[PadCovered, ...]:
+        return tuple(one for one in self.pads if 100 * one.share < COVERED)
+
+    @property
+    def off_share(self) -> float:
+        """The whole print's shift as a share of the narrowest pad."""
+        return math.hypot(self.dx_mm, self.dy_mm) / max(self.narrowest_mm, 1e-9)
+
+    @property
+    def verdict(self) -> str:
+        """"good", "wipe" or "mend"."""
+        bridged = [one for one in self.between if len(one.touches) > 1 or one.crosses > 0.5]
+        if 100 * self.off_share > OFF_SHARE or len(bridged) + len(self.thin) > WIPE_FROM + 0.1 * len(self.pads):
+            return "wipe"
+        return "mend" if bridged or self.thin else "good"
+
+    @property
+    def says(self) -> str:
+        if not self.told:
+            return "All pads look alike here: all printed, or none. Move the threshold, or light it from the side."
+        if self.verdict == "wipe" and 100 * self.off_share > OFF_SHARE:
+            return f"Wipe it and print again: the whole print is off by {math.hypot(self.dx_mm, self.dy_mm):.2f} mm, {100 * self.off_share:.0f} % of the narrowest pad."
+        if self.verdict == "wipe":
+            return f"Wipe it and print again: {len(self.thin)} pads lack paste, {len(self.between)} places have paste between pads."
+        if self.verdict == "mend":
+            return "Mend it: a dab where paste lacks, a pick through what lies between."
+        return "Good: every pad has its paste, nothing lies across a gap."
+
+
+def print_seen(
+    image: Array,
+    fit: PictureFit,
+    board: Board,
+    side: str,
+    *,
+    paste_from: float | None = None,
+    bright_from: float | None = None,
+    paste_darker: bool = True,
+) -> PrintSeen:
+    """A print judged in one channel of a picture (grey 0 to 255). Thresholds are worked out where
+    they are not given. Raises Refused when no pad lies in the picture, InvalidValue for thresholds
+    outside 0 to 255.
+    """
+    for name, value in (("paste_from", paste_from), ("bright_from", bright_from)):
+        if value is not None:
+            in_range(name, value, 0.0, 255.0)
+    pads = [pad for pad in board.pads if pad.side == side and pad.ref]
+    scene = _scene(image, fit, board, side)
+    flat, on_pad = scene.flat, scene.on_pad
+    cut, apart = two_kinds(flat.grey[scene.well_in])
+    told = apart > 3.0
+    cut = cut if paste_from is None else paste_from
+    paste = (flat.grey < cut) == paste_darker
+    paste &= np.isfinite(flat.grey)
+    kinds = flat.grey[scene.well_in & paste]
+    grey = float(np.median(kinds)) if len(kinds) else float(np.nanmedian(flat.grey[on_pad]))
+    bright = 0.5 * (scene.mask_grey + grey) if bright_from is None else bright_from
+    off = (flat.grey > bright) & ~on_pad & np.isfinite(flat.grey)
+    openings = _openings(board, side, pads)
+    dx, dy = _shift(flat, (paste & on_pad) | off, openings)
+    printed = np.zeros_like(on_pad)
+    for ring in (ring for rings in openings.values() for ring in rings):
+        _paint(flat, printed, np.array(ring) + np.array((dx, dy)))
+    edge = max(2, round(0.05 / flat.cell_mm))
+    smears = off & ~_grown(printed, edge) & scene.near
+    covered = tuple(
+        PadCovered(ref=pad.ref or "", pin=pad.pin or "", share=share)
+        for n, pad in enumerate(pads)
+        if (share := _share(flat, paste & on_pad, openings.get(n, (pad.ring,)))) is not None
+    )
+    sizes = [min(pad.size_x_mm, pad.size_y_mm) for pad in pads]
+    return PrintSeen(
+        pads=tuple(sorted(covered, key=lambda one: one.share)),
+        between=_between(scene, smears, pads, edge),
+        dx_mm=dx,
+        dy_mm=dy,
+        narrowest_mm=min(sizes),
+        paste_from=float(cut),
+        bright_from=float(bright),
+        told=told or paste_from is not None,
+    )
+
+
+def bright_across(
+    image: Array, fit: PictureFit, board: Board, side: str, bright_from: float | None = None
+) -> tuple[Between, ...]:
+    """What is bright across a gap between two pads: places to look at again, widest first."""
+    pads = [pad for pad in board.pads if pad.side == side and pad.ref]
+    scene = _scene(image, fit, board, side)
+    flat = scene.flat
+    metal = float(np.nanmedian(flat.grey[scene.well_in]))
+    bright = 0.5 * (scene.mask_grey + metal) if bright_from is None else bright_from
+    edge = max(2, round(0.04 / flat.cell_mm))
+    off = (flat.grey > bright) & ~_grown(scene.on_pad, edge // 2) & scene.near & np.isfinite(flat.grey)
+    return tuple(one for one in _between(scene, off, pads, edge) if len(one.touches) > 1)
+
+
+# the ground it stands on
+@dataclass(frozen=True, kw_only=True)
+class _Scene:
+    flat: Flat
+    on_pad: Mask
+    well_in: Mask
+    near: Mask
+    mask_grey: float
+
+
+def _scene(image: Array, fit: PictureFit, board: Board, side: str) -> _Scene:
+    every = [pad for pad in board.pads if pad.side == side]
+    flat = laid_flat(image, fit, every)
+    on_pad = np.zeros(flat.grey.shape, dtype=bool)
+    for pad in every:
+        _paint(flat, on_pad, np.array(pad.ring))
+    for hole in board.holes:
+        turn = np.linspace(0, 2 * math.pi, 16, endpoint=False)
+        around = np.column_stack((np.cos(turn), np.sin(turn))) * (hole.drill_mm / 2 + 0.3)
+        _paint(flat, on_pad, around + (hole.x_mm, hole.y_mm))
+    ground = ~_grown(on_pad, max(2, round(0.2 / flat.cell_mm)))
+    flat = even_light(flat, ground)
+    named = np.zeros_like(on_pad)
+    for pad in every:
+        if pad.ref:
+            _paint(flat, named, np.array(pad.ring))
+    known = ground & np.isfinite(flat.grey)
+    return _Scene(
+        flat=flat,
+        on_pad=on_pad,
+        well_in=named & ~_grown(~on_pad, 2) & np.isfinite(flat.grey),
+        near=_grown(named, round(NEAR_MM / flat.cell_mm)),
+        mask_grey=float(np.median(flat.grey[known])) if known.any() else 0.0,
+    )
+
+
+def _paint(flat: Flat, on: Mask, ring: Array) -> None:
+    rows, columns, inside = flat.mask([(float(x), float(y)) for x, y in ring])
+    on[rows, columns] |= inside
+
+
+def _grown(mask: Mask, cells: int) -> Mask:
+    """A mask wider by so many cells each way (squares)."""
+    if cells < 1:
+        return mask
+    return _counted(mask, cells) > 0
+
+
+def _counted(mask: Mask, cells: int) -> NDArray[np.int64]:
+    """How many cells are set in the square of so many cells each way."""
+    height, width = mask.shape
+    sums = np.zeros((height + 1, width + 1), dtype=np.int64)
+    np.cumsum(np.cumsum(mask, axis=0), axis=1, out=sums[1:, 1:])
+    y0, y1 = np.clip(np.arange(height) - cells, 0, None), np.clip(np.arange(height) + cells + 1, None, height)
+    x0, x1 = np.clip(np.arange(width) - cells, 0, None), np.clip(np.arange(width) + cells + 1, None, width)
+    return sums[y1][:, x1] - sums[y0][:, x1] - sums[y1][:, x0] + sums[y0][:, x0]
+
+
+def _openings(
+    board: Board, side: str, pads: Sequence[Pad]
+) -> dict[int, tuple[tuple[tuple[float, float], ...], ...]]:
+    """The rings printed over each of these pads, by their place in the list."""
+    place = {id(pad): n for n, pad in enumerate(pads)}
+    found: dict[int, list[tuple[tuple[float, float], ...]]] = {}
+    for one in board.openings:
+        if one.side == side and one.pad is not None and id(board.pads[one.pad]) in place:
+            found.setdefault(place[id(board.pads[one.pad])], []).append(one.ring)
+    return {n: tuple(rings) for n, rings in found.items()}
+
+
+def _share(
+    flat: Flat, paste: Mask, rings: Sequence[Sequence[tuple[float, float]]]
+) -> float | None:
+    """How much of some outlines is covered; None where they are not in the picture."""
+    inside = covered = 0
+    for ring in rings:
+        rows, columns, mask = flat.mask(ring)
+        if not mask.size or not np.isfinite(flat.grey[rows, columns][mask]).all():
+            return None
+        inside += int(mask.sum())
+        covered += int((paste[rows, columns] & mask).sum())
+    return covered / inside if inside else None
+
+
+def _shift(
+    flat: Flat, paste: Mask, openings: dict[int, tuple[tuple[tuple[float, float], ...], ...]]
+) -> tuple[float, float]:
+    """How far the middles of paste lie from the middles of their openings: the median over pads."""
+    moves = []
+    reach = 0.25
+    for rings in openings.values():
+        if len(rings) != 1:
+            continue
+        points = np.array(rings[0])
+        low, high = points.min(axis=0) - reach, points.max(axis=0) + reach
+        box = ((low[0], low[1]), (high[0], low[1]), (high[0], high[1]), (low[0], high[1]))
+        rows, columns, mask = flat.mask(box)
+        on = paste[rows, columns] & mask if mask.size else mask
+        inner = flat.mask(rings[0])[2]
+        if on.sum() < 0.5 * max(int(inner.sum()), 1):
+            continue
+        y, x = np.nonzero(on)
+        middle = np.array((x.mean() + columns.start, y.mean() + rows.start)) * flat.cell_mm
+        moves.append(middle + (flat.x0_mm, flat.y0_mm) - _centroid(points))
+    if len(moves) < 3:
+        return 0.0, 0.0
+    dx, dy = np.median(np.array(moves), axis=0)
+    return float(dx), float(dy)
+
+
+def _centroid(points: Array) -> Array:
+    following = np.roll(points, -1, axis=0)
+    cross = points[:, 0] * following[:, 1] - following[:, 0] * points[:, 1]
+    total = float(cross.sum())
+    if abs(total) < 1e-12:
+        return points.mean(axis=0)
+    return ((points + following) * cross[:, None]).sum(axis=0) / (3.0 * total)
+
+
+# what lies between
+def _between(scene: _Scene, off: Mask, pads: Sequence[Pad], edge: int) -> tuple[Between, ...]:
+    """Pieces at least `SMEAR_MM` wide, and the pads that each touches."""
+    flat = scene.flat
+    half = max(1, round(0.5 * 0.85 * SMEAR_MM / flat.cell_mm))
+    core = _counted(off, half) >= 0.93 * (2 * half + 1) ** 2
+    thick = _grown(core, half) & off
+    labels, count = pieces(thick)
+    if not count:
+        return ()
+    owner = np.zeros(flat.grey.shape, dtype=np.int32)
+    for number, pad in enumerate(pads, 1):
+        rows, columns, inside = flat.mask(pad.ring)
+        owner[rows, columns][inside] = number
+    found = []
+    reach = edge + 3
+    for rows, columns, mask in _boxes(labels, count):
+        found.append(_piece(scene, rows, columns, mask, owner=owner, pads=pads, reach=reach))
+    found.sort(key=lambda one: (-len(one.touches), -one.crosses, -one.wide_mm))
+    return tuple(found)
+
+
+def _piece(
+    scene: _Scene,
+    rows: slice,
+    columns: slice,
+    mask: Mask,
+    *,
+    owner: NDArray[np.int32],
+    pads: Sequence[Pad],
+    reach: int,
+) -> Between:
+    flat = scene.flat
+    wide = (
+        slice(max(rows.start - reach, 0), rows.stop + reach),
+        slice(max(columns.start - reach, 0), columns.stop + reach),
+    )
+    around = np.zeros(flat.grey[wide].shape, dtype=bool)
+    y, x = rows.start - wide[0].start, columns.start - wide[1].start
+    around[y : y + mask.shape[0], x : x + mask.shape[1]] = mask
+    touched = np.unique(owner[wide][_grown(around, reach)])
+    names = [f"{pads[n - 1].ref}.{pads[n - 1].pin}" for n in touched if n]
+    ys, xs = np.nonzero(mask)
+    inner = _depth(mask)
+    box = math.hypot(*(np.array(mask.shape) * flat.cell_mm))
+    gap = _gap(pads, [int(n) for n in touched if n])
+    return Between(
+        x_mm=flat.x0_mm + (columns.start + float(xs.mean())) * flat.cell_mm,
+        y_mm=flat.y0_mm + (rows.start + float(ys.mean())) * flat.cell_mm,
+        wide_mm=(2 * inner - 1) * flat.cell_mm,
+        touches=tuple(names),
+        crosses=1.0 if len(names) > 1 else min(box / gap, 1.0) if gap else 0.0,
+    )
+
+
+def _depth(mask: Mask) -> int:
+    """How many cells deep the thickest place of a piece is (squares)."""
+    low, high = 1, max(mask.shape) // 2 + 1
+    wide = np.pad(mask, 1)
+    while low < high:
+        middle = (low + high + 1) // 2
+        if (_counted(wide, middle - 1) >= 0.9 * (2 * middle - 1) ** 2).any():
+            low = middle
+        else:
+            high = middle - 1
+    return low
+
+
+def _gap(pads: Sequence[Pad], touched: Sequence[int]) -> float:
+    """The distance from a touched pad to its nearest neighbour, mm; 0 without one."""
+    if not touched:
+        return 0.0
+    here = pads[touched[0] - 1]
+    ways = [
+        math.hypot(here.x_mm - one.x_mm, here.y_mm - one.y_mm)
+        - 0.5 * (min(here.size_x_mm, here.size_y_mm) + min(one.size_x_mm, one.size_y_mm))
+        for one in pads
+        if one is not here
+    ]
+    return max(min(ways, default=0.0), 0.0)
+
+
+def pieces(mask: Mask) -> tuple[NDArray[np.int32], int]:
+    """Connected pieces (by sides), numbered from 1; runs of each row joined to those above."""
+    labels = np.zeros(mask.shape, dtype=np.int32)
+    parent = [0]
+
+    def root(n: int) -> int:
+        while parent[n] != n:
+            parent[n] = parent[parent[n]]
+            n = parent[n]
+        return n
+
+    above: list[tuple[int, int, int]] = []
+    for y in np.flatnonzero(mask.any(axis=1)):
+        steps = np.diff(np.concatenate(([0], mask[y].view(np.int8), [0])))
+        runs = []
+        if y and not mask[y - 1].any():
+            above = []
+        for a, b in zip(np.flatnonzero(steps == 1), np.flatnonzero(steps == -1), strict=True):
+            near = [root(n) for s, e, n in above if s < b and e > a]
+            if near:
+                number = min(near)
+                for n in near:
+                    parent[n] = number
+            else:
+                number = len(parent)
+                parent.append(number)
+            labels[y, a:b] = number
+            runs.append((int(a), int(b), number))
+        above = runs
+    roots = np.array([root(n) for n in range(len(parent))])
+    kept, final = np.unique(roots, return_inverse=True)
+    return final.astype(np.int32)[labels], len(kept) - 1
+
+
+def _boxes(labels: NDArray[np.int32], count: int) -> list[tuple[slice, slice, Mask]]:
+    ys, xs = np.nonzero(labels)
+    numbers = labels[ys, xs]
+    order = np.argsort(numbers, kind="stable")
+    ys, xs, numbers = ys[order], xs[order], numbers[order]
+    ends = np.searchsorted(numbers, np.arange(1, count + 2))
+    found = []
+    for n in range(count):
+        a, b = ends[n], ends[n + 1]
+        rows, columns = (slice(int(one.min()), int(one.max()) + 1) for one in (ys[a:b], xs[a:b]))
+        found.append((rows, columns, labels[rows, columns] == n + 1))
+    return found

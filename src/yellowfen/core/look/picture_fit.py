@@ -1,0 +1,482 @@
+"""The board's drawing laid over a picture of it: from a few clicks, then from the pads' own edges.
+
+A flat board in a picture is a homography: nine numbers, eight of them free. Two or three clicks give
+a similarity, four or more the whole. What the pads' edges say then moves it: along each edge the
+steepest change near by is looked for, and the drawing is moved by weighted least squares, the range
+narrowing round by round. Millimetres of the board on one side (x right, y up, seen from the top),
+pixels of the picture on the other (u right, v down). A lens that bends straight lines is not
+modelled; its share shows in the error.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowfen.errors import InvalidValue
+
+Array = NDArray[np.float64]
+CLICK_PX = 3.0  # how far off a click is taken to be
+FLOOR_PX = 0.3  # lens, blur and the picture's own raster, however many edges agree
+SURE_PX = 4.0  # an edge is looked for where the fit is at least so sure
+MOST_EDGES, LEAST_EDGES = 6000, 24
+ROUNDS = 14
+# Small changes made on the board before it is seen, in units of half its width: shift, shift, turn,
+# scale, stretch, shear, and the two of depth; and how firmly each is held near none (1/variance).
+MAKERS = np.zeros((8, 3, 3))
+MAKERS[0, 0, 2] = MAKERS[1, 1, 2] = 1
+MAKERS[2, 0, 1], MAKERS[2, 1, 0] = -1, 1
+MAKERS[3, 0, 0] = MAKERS[3, 1, 1] = 1
+MAKERS[4, 0, 0], MAKERS[4, 1, 1] = 1, -1
+MAKERS[5, 0, 1] = MAKERS[5, 1, 0] = 1
+MAKERS[6, 2, 0] = MAKERS[7, 2, 1] = 1
+HELD = np.array((0.0, 0.0, 0.0, 0.0, 0.03**-2, 0.03**-2, 0.04**-2, 0.04**-2))
+
+
+@dataclass(frozen=True)
+class Click:
+    """A place on the board (mm) and where it is seen in the picture (px)."""
+
+    x_mm: float
+    y_mm: float
+    u_px: float
+    v_px: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class PictureFit:
+    """How board and picture belong together: the homography from mm to px, row by row; how many
+    clicks and edges it rests on; its scale, and the error to expect at the places clicked (95 %).
+    """
+
+    matrix: tuple[float, ...]
+    clicks: int
+    edges: int
+    um_px: float
+    error_um: float
+
+    @property
+    def square(self) -> Array:
+        return np.array(self.matrix, dtype=np.float64).reshape(3, 3)
+
+
+def to_picture(fit: PictureFit, places: Array) -> Array:
+    """Board places (n, 2) in mm as picture places in px."""
+    return _apply(fit.square, places)
+
+
+def to_board(fit: PictureFit, places: Array) -> Array:
+    """Picture places (n, 2) in px as board places in mm."""
+    return _apply(np.linalg.inv(fit.square), places)
+
+
+def _apply(matrix: Array, places: Array) -> Array:
+    flat = np.column_stack((places, np.ones(len(places)))) @ matrix.T
+    return flat[:, :2] / flat[:, 2:]
+
+
+def scale_at(fit: PictureFit, x_mm: float, y_mm: float) -> float:
+    """Pixels per millimetre at a place of the board."""
+    near = np.array([[x_mm, y_mm], [x_mm + 0.1, y_mm], [x_mm, y_mm + 0.1]])
+    spots = to_picture(fit, near)
+    a, b = spots[1] - spots[0], spots[2] - spots[0]
+    return math.sqrt(abs(float(a[0] * b[1] - a[1] * b[0]))) / 0.1
+
+
+# by clicks
+def fit_clicks(clicks: Sequence[Click], side: str) -> PictureFit:
+    """The fit that two or more clicks give, each taken to be three pixels off.
+
+    Raises InvalidValue for fewer than two, for clicks on one spot or that do not belong together.
+    """
+    state = _begun(clicks, side)
+    places = _arrays(clicks)[0]
+    error = 2.0 * math.sqrt(float(np.max(_variance(state, places))))
+    return _described(state.matrix, places, error, len(clicks), 0)
+
+
+@dataclass(frozen=True, kw_only=True)
+class _State:
+    """Where a fit stands: the matrix, how far it has been moved from a similarity (8 numbers), how
+    sure that is (8 x 8), and the frame in which the numbers count.
+    """
+
+    matrix: Array
+    moved: Array
+    cover: Array
+    frame: Array
+
+
+def _begun(clicks: Sequence[Click], side: str) -> _State:
+    """The likeliest homography behind some clicks, with stretch and depth held near none."""
+    if len(clicks) < 2:
+        raise InvalidValue("clicks", "two places at least are needed, far apart")
+    board, picture = _arrays(clicks)
+    if not (np.isfinite(board).all() and np.isfinite(picture).all()):
+        raise InvalidValue("clicks", "a place is not a number")
+    if np.ptp(board, axis=0).max() < 0.2 or np.ptp(picture, axis=0).max() < 20:
+        raise InvalidValue("clicks", "these places lie on one spot; choose two far apart")
+    middle, size = board.mean(axis=0), max(float(np.abs(board - board.mean(axis=0)).max()), 1e-6)
+    frame = np.array([[1 / size, 0, -middle[0] / size], [0, 1 / size, -middle[1] / size], [0, 0, 1]])
+    state = _State(
+        matrix=_similarity(board, picture, side),
+        moved=np.zeros(8),
+        cover=np.eye(8),
+        frame=frame,
+    )
+    for _ in range(6):
+        state = _settled(state, *_clicked(state, board, picture))
+    left = np.hypot(*(_apply(state.matrix, board) - picture).T)
+    if not np.isfinite(left).all() or left.max() > 12 * CLICK_PX:
+        raise InvalidValue("clicks", "these places do not belong together; click them again")
+    return state
+
+
+def _arrays(clicks: Sequence[Click]) -> tuple[Array, Array]:
+    return (
+        np.array([(one.x_mm, one.y_mm) for one in clicks]),
+        np.array([(one.u_px, one.v_px) for one in clicks]),
+    )
+
+
+def _clicked(state: _State, board: Array, picture: Array) -> tuple[Array, Array, Array]:
+    """What clicks say: slopes, misses and weights, across and down."""
+    miss = picture - _apply(state.matrix, board)
+    ways = [np.tile(one, (len(board), 1)) for one in ((1.0, 0.0), (0.0, 1.0))]
+    slopes = np.concatenate([_slopes(state, board, way) for way in ways])
+    weights = np.full(len(slopes), CLICK_PX**-2.0)
+    return slopes, np.concatenate((miss[:, 0], miss[:, 1])), weights
+
+
+def _settled(state: _State, slopes: Array, miss: Array, weights: Array) -> _State:
+    """The state after what is missed is spread over the numbers, by weighted least squares."""
+    heavy = slopes * weights[:, None]
+    normal = slopes.T @ heavy + np.diag(HELD)
+    move = np.linalg.solve(normal, heavy.T @ miss - HELD * state.moved)
+    matrix = state.matrix @ np.linalg.inv(state.frame) @ _step(move) @ state.frame
+    return _State(
+        matrix=matrix / matrix[2, 2],
+        moved=state.moved + move,
+        cover=np.linalg.inv(normal),
+        frame=state.frame,
+    )
+
+
+def _step(move: Array) -> Array:
+    return np.eye(3) + np.tensordot(move, MAKERS, axes=1)
+
+
+def _slopes(state: _State, places: Array, normals: Array) -> Array:
+    """How far each place (mm) moves along its normal (px) for each of the eight numbers."""
+    tiny = 1e-5
+    here, back = _apply(state.matrix, places), np.linalg.inv(state.frame)
+    columns = []
+    for maker in MAKERS:
+        changed = state.matrix @ back @ (np.eye(3) + tiny * maker) @ state.frame
+        columns.append(np.sum((_apply(changed, places) - here) * normals, axis=1) / tiny)
+    return np.column_stack(columns)
+
+
+def _variance(state: _State, places: Array) -> Array:
+    """Each place's variance in px², across and down together."""
+    total = np.zeros(len(places))
+    for way in ((1.0, 0.0), (0.0, 1.0)):
+        slopes = _slopes(state, places, np.tile(way, (len(places), 1)))
+        total += np.einsum("ij,jk,ik->i", slopes, state.cover, slopes)
+    return total
+
+
+def _similarity(board: Array, picture: Array, side: str) -> Array:
+    """Turn, scale and shift; v runs down, so the top is seen mirrored in these numbers and the
+    bottom is not.
+    """
+    z = board[:, 0] + 1j * board[:, 1]
+    z = z if side == "bottom" else z.conj()
+    w = picture[:, 0] + 1j * picture[:, 1]
+    centred = z - z.mean()
+    a = (centred.conj() @ (w - w.mean())) / (centred.conj() @ centred)
+    b = w.mean() - a * z.mean()
+    sign = 1.0 if side == "bottom" else -1.0
+    return np.array(
+        [[a.real, -sign * a.imag, b.real], [a.imag, sign * a.real, b.imag], [0.0, 0.0, 1.0]]
+    )
+
+
+def _described(matrix: Array, board: Array, error_px: float, clicks: int, edges: int) -> PictureFit:
+    middle = board.mean(axis=0)
+    fit = PictureFit(
+        matrix=tuple(float(one) for one in matrix.ravel()),
+        clicks=clicks,
+        edges=edges,
+        um_px=1.0,
+        error_um=1.0,
+    )
+    um_px = 1000.0 / max(scale_at(fit, float(middle[0]), float(middle[1])), 1e-9)
+    if not math.isfinite(um_px) or um_px > 1000:
+        raise InvalidValue("clicks", "these places do not belong together; click them again")
+    return PictureFit(
+        matrix=fit.matrix, clicks=clicks, edges=edges, um_px=um_px, error_um=error_px * um_px
+    )
+
+
+# by edges
+@dataclass(frozen=True)
+class Edges:
+    """Places along outlines: where (n, 2) mm, the way out of the outline (n, 2), which side of which
+    outline each belongs to (n,).
+    """
+
+    places: Array
+    outward: Array
+    group: NDArray[np.intp]
+
+    def outside(self, rings: Sequence[Sequence[tuple[float, float]]]) -> "Edges":
+        """Those that lie within none of these outlines (bodies that hide them)."""
+        free = np.ones(len(self.places), dtype=bool)
+        for ring in rings:
+            free &= ~within(self.places, ring)
+        return Edges(self.places[free], self.outward[free], self.group[free])
+
+
+def within(places: Array, ring: Sequence[tuple[float, float]]) -> NDArray[np.bool_]:
+    """Which places (n, 2) lie within an outline (even-odd)."""
+    points = np.array(ring, dtype=np.float64)
+    inside = np.zeros(len(places), dtype=bool)
+    for (px, py), (qx, qy) in zip(points, np.roll(points, -1, axis=0), strict=True):
+        if py == qy:
+            continue
+        rows = (places[:, 1] >= min(py, qy)) & (places[:, 1] < max(py, qy))
+        cut = px + (places[:, 1] - py) * (qx - px) / (qy - py)
+        inside ^= rows & (places[:, 0] < cut)
+    return inside
+
+
+def edges_of(rings: Sequence[Sequence[tuple[float, float]]], step_mm: float) -> Edges:
+    """Places every `step_mm` along closed outlines, their corners left out."""
+    places, outward, group = [], [], []
+    count = 0
+    for ring in rings:
+        points = np.array(ring, dtype=np.float64)
+        if len(points) > 1 and np.allclose(points[0], points[-1]):
+            points = points[:-1]
+        following = np.roll(points, -1, axis=0)
+        area = float(np.sum(points[:, 0] * following[:, 1] - following[:, 0] * points[:, 1]))
+        for a, b in zip(points, following, strict=True):
+            along = b - a
+            length = float(np.hypot(*along))
+            number = int(length * 0.7 / step_mm)
+            if number < 1:
+                continue
+            shares = 0.15 + 0.7 * (np.arange(number) + 0.5) / number
+            places.append(a + shares[:, None] * along)
+            out = np.array((along[1], -along[0])) / length * (1.0 if area > 0 else -1.0)
+            outward.append(np.repeat(out[None], number, axis=0))
+            group.append(np.full(number, count))
+            count += 1
+    if not places:
+        return Edges(np.zeros((0, 2)), np.zeros((0, 2)), np.zeros(0, dtype=np.intp))
+    return Edges(np.concatenate(places), np.concatenate(outward), np.concatenate(group))
+
+
+def blurred(image: Array, times: int = 1) -> Array:
+    """The picture smoothed by 1 4 6 4 1 both ways, so often."""
+    for _ in range(times):
+        for axis in (0, 1):
+            pad = [(2, 2) if n == axis else (0, 0) for n in (0, 1)]
+            wide = np.pad(image, pad, mode="edge")
+            cuts = [
+                wide[i : i + image.shape[0]] if axis == 0 else wide[:, i : i + image.shape[1]]
+                for i in range(5)
+            ]
+            image = (cuts[0] + 4 * cuts[1] + 6 * cuts[2] + 4 * cuts[3] + cuts[4]) / 16.0
+    return image
+
+
+def sampled(image: Array, places: Array) -> Array:
+    """The picture at places (n, 2) in px, between pixels in proportion; not a number outside."""
+    height, width = image.shape
+    u, v = places[:, 0], places[:, 1]
+    inside = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
+    u0 = np.clip(np.where(inside, u, 0).astype(np.intp), 0, width - 2)
+    v0 = np.clip(np.where(inside, v, 0).astype(np.intp), 0, height - 2)
+    a, b = u - u0, v - v0
+    found = (
+        image[v0, u0] * (1 - a) * (1 - b)
+        + image[v0, u0 + 1] * a * (1 - b)
+        + image[v0 + 1, u0] * (1 - a) * b
+        + image[v0 + 1, u0 + 1] * a * b
+    )
+    return np.where(inside, found, np.nan)
+
+
+def steps_found(
+    image: Array, spots: Array, normals: Array, reach_px: Array, sign: float
+) -> tuple[Array, Array]:
+    """How far along each normal (px) the steepest change within each reach lies, and how steep it
+    is; `sign` 1 looks for darker outwards, -1 for brighter, 0 for either.
+    """
+    furthest = math.ceil(float(reach_px.max()))
+    offsets = np.arange(-furthest - 1.0, furthest + 1.01, 0.5)
+    lines = np.stack([sampled(image, spots + d * normals) for d in offsets], axis=1)
+    change = lines[:, :-2] - lines[:, 2:]
+    middle = offsets[1:-1]
+    score = np.abs(change) if sign == 0 else sign * change
+    score = np.where(np.isfinite(score), score, -np.inf)
+    apart = np.abs(middle)[None, :] / (reach_px[:, None] + 0.5)
+    near = np.where(apart <= 1.0, score * (1.0 - 0.5 * apart**2), -np.inf)
+    best = np.argmax(np.where(score > 0, near, score), axis=1)
+    best = np.clip(best, 1, score.shape[1] - 2)
+    rows = np.arange(len(spots))
+    below, at, above = score[rows, best - 1], score[rows, best], score[rows, best + 1]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        bend = below - 2 * at + above
+        shift = np.where(np.isfinite(bend) & (bend < -1e-12), 0.5 * (below - above) / bend, 0.0)
+    found = middle[best] + 0.5 * np.clip(shift, -1, 1)
+    return np.where(np.isfinite(at) & (at > 0), found, np.nan), np.where(np.isfinite(at), at, 0.0)
+
+
+def refined(
+    image: Array,
+    rings: Sequence[Sequence[tuple[float, float]]],
+    clicks: Sequence[Click],
+    side: str,
+    hidden: Sequence[Sequence[tuple[float, float]]] = (),
+) -> PictureFit:
+    """The fit as the outlines' edges in the picture give it; what the clicks give where the edges
+    say too little. It begins at the clicks, where it is sure, and grows outwards as it becomes sure,
+    so that a row of pins is not taken for the next one. `image` is one channel (height, width);
+    `hidden` are the outlines of bodies, under which no edge is looked for.
+    """
+    start, state = fit_clicks(clicks, side), _begun(clicks, side)
+    edges = edges_of(rings, max(start.um_px / 1000.0 * 1.5, 0.02)).outside(hidden)
+    smooth, fine = blurred(image, 2), blurred(image, 1)
+    board, picture = _arrays(clicks)
+    sign, seen = 0.0, 0
+    for turn in range(ROUNDS):
+        at = _in_sight(state, edges, image.shape)
+        if len(at) < LEAST_EDGES:
+            return start
+        places, outward, group = edges.places[at], edges.outward[at], edges.group[at]
+        here, normals = _normals(state.matrix, places, outward)
+        sign = sign or _sign(smooth, here, normals)
+        slopes = _slopes(state, places, normals)
+        doubt = np.sqrt(np.einsum("ij,jk,ik->i", slopes, state.cover, slopes))
+        sure = doubt <= max(SURE_PX, float(np.quantile(doubt, 0.12)))
+        reach = np.clip(3.0 * doubt, 4.0, 10.0)
+        miss, steep = steps_found(
+            fine if turn > ROUNDS // 2 else smooth, here[sure], normals[sure], reach[sure], sign
+        )
+        slopes, group = slopes[sure], group[sure]
+        miss, weights, left = _weighed(
+            state, slopes, miss, steep=steep, group=group, doubt=doubt[sure]
+        )
+        seen = int(np.count_nonzero(weights))
+        if seen < LEAST_EDGES:
+            return start
+        both = [np.concatenate(pair) for pair in zip(_clicked(state, board, picture), (slopes, miss, weights), strict=True)]
+        state = _settled(state, *both)
+    error = _edge_error(slopes, left, weights, group)
+    if error is None or not np.isfinite(state.matrix).all():
+        return start
+    return _described(state.matrix, places, error, start.clicks, seen)
+
+
+def _in_sight(state: _State, edges: Edges, shape: tuple[int, ...]) -> NDArray[np.intp]:
+    """Edge places that lie in the picture now, at most `MOST_EDGES` of them."""
+    if not len(edges.places):
+        return np.zeros(0, dtype=np.intp)
+    height, width = shape
+    depth = np.column_stack((edges.places, np.ones(len(edges.places)))) @ state.matrix[2]
+    spots = _apply(state.matrix, edges.places)
+    inside = (depth > 0.2) & (spots > 3).all(axis=1) & (spots < (width - 4, height - 4)).all(axis=1)
+    found = np.flatnonzero(inside)
+    return found[:: max(len(found) // MOST_EDGES, 1)]
+
+
+def _normals(matrix: Array, places: Array, outward: Array) -> tuple[Array, Array]:
+    """Where places lie in the picture, and the way across their edge there.
+
+    The way across is at a right angle to the edge as it is seen, not the outward way as it is seen.
+    """
+    here = _apply(matrix, places)
+    along = np.column_stack((-outward[:, 1], outward[:, 0])) * 0.05
+    seen = _apply(matrix, places + along) - here
+    across = np.column_stack((seen[:, 1], -seen[:, 0]))
+    out = _apply(matrix, places + 0.05 * outward) - here
+    across *= np.sign(np.sum(across * out, axis=1))[:, None]
+    return here, across / np.maximum(np.hypot(*across.T), 1e-12)[:, None]
+
+
+def _sign(image: Array, here: Array, normals: Array) -> float:
+    """1 where outlines are brighter inside than outside, else -1."""
+    change = sampled(image, here - 4 * normals) - sampled(image, here + 4 * normals)
+    return 1.0 if np.nanmedian(change) >= 0 else -1.0
+
+
+def _weighed(
+    state: _State,
+    slopes: Array,
+    miss: Array,
+    *,
+    steep: Array,
+    group: NDArray[np.intp],
+    doubt: Array,
+) -> tuple[Array, Array, Array]:
+    """Misses with their weights, in 1/px²: one side of one outline counts as one witness, steep
+    edges more, those out of line by more than they are in doubt not at all; and what the fit leaves of them.
+    """
+    good = np.isfinite(miss)
+    miss = np.where(good, miss, 0.0)
+    if good.sum() < LEAST_EDGES:
+        return miss, np.zeros(len(miss)), miss
+    usual = max(float(np.median(steep[good])), 1e-12)
+    count = np.bincount(group)[group]
+    weights = np.where(good, np.minimum(steep / usual, 1.5) / count, 0.0)
+    left, robust = miss, weights
+    for _ in range(6):
+        spread = 1.4826 * float(np.median(np.abs(left[good]))) + 0.2
+        out = 3 * spread + 2 * doubt
+        bounded = np.where(np.abs(left) < out, (1 - (left / out) ** 2) ** 2, 0.0)
+        robust = 0.25 * weights * bounded / spread**2
+        heavy = slopes * robust[:, None]
+        normal = slopes.T @ heavy + np.diag(HELD)
+        left = miss - slopes @ np.linalg.solve(normal, heavy.T @ miss - HELD * state.moved)
+    return miss, robust, left
+
+
+def _edge_error(slopes: Array, left: Array, weights: Array, group: NDArray[np.intp]) -> float | None:
+    """95 % of the error (px) at the outlines: one side of one outline counts as one witness, since
+    places along it err together.
+    """
+    heavy = np.bincount(group, weights=weights)
+    used = heavy > 0
+    if used.sum() < 5:
+        return None
+    mean = np.bincount(group, weights=weights * left)[used] / heavy[used]
+    rows = np.stack(
+        [np.bincount(group, weights=weights * column)[used] / heavy[used] for column in slopes.T], 1
+    )
+    spread = 1.4826 * float(np.median(np.abs(mean))) + 0.05
+    cover = np.linalg.inv(rows.T @ rows / spread**2 + np.diag(HELD) + 1e-9 * np.eye(8))
+    witnessed = 2.0 * math.sqrt(2.0 * float(np.max(np.einsum("ij,jk,ik->i", rows, cover, rows))))
+    return math.hypot(witnessed, FLOOR_PX)
+
+
+def best_channel(
+    channels: Sequence[Array], rings: Sequence[Sequence[tuple[float, float]]], fit: PictureFit
+) -> int:
+    """Which of some channels tells outlines from what lies around them best."""
+    edges = edges_of(rings, max(fit.um_px / 1000.0 * 3, 0.04))
+    if not len(edges.places):
+        return 0
+    here, normals = _normals(fit.square, edges.places, edges.outward)
+    best, most = 0, -1.0
+    for number, channel in enumerate(channels):
+        change = sampled(channel, here - 5 * normals) - sampled(channel, here + 5 * normals)
+        change = change[np.isfinite(change)]
+        told = abs(float(np.median(change))) / (float(np.std(change)) + 1e-3) if len(change) else 0.0
+        if told > most * 1.05:
+            best, most = number, told
+    return best
