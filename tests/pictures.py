@@ -117,7 +117,9 @@ def camera(seed: int, um_px: float, centre: tuple[float, float], side: str) -> N
     flat = np.array([[c * flip, d, 0], [d * flip, -c, 0], [0, 0, 1.0]])
     reach = 600 * um_px / 1000.0
     lean = np.array([[1, 0, 0], [0, 1, 0], [*(chance.uniform(-0.04, 0.04, 2) / reach), 1]])
-    stretch = np.array([[1, chance.uniform(-0.03, 0.03), 0], [0, chance.uniform(0.97, 1.03), 0], [0, 0, 1]])
+    stretch = np.array(
+        [[1, chance.uniform(-0.03, 0.03), 0], [0, chance.uniform(0.97, 1.03), 0], [0, 0, 1]]
+    )
     to = np.array([[1, 0, -centre[0]], [0, 1, -centre[1]], [0, 0, 1.0]])
     return np.array([[1, 0, 600], [0, 1, 450], [0, 0, 1.0]]) @ flat @ stretch @ lean @ to
 
@@ -151,7 +153,9 @@ def rendered(
     image = _gauss(image, blur)
     a, b = np.meshgrid(np.linspace(-1, 1, size[0]), np.linspace(-1, 1, size[1]))
     turn = chance.uniform(0, 2 * np.pi)
-    image = image * (1 + light * (0.6 * (a * np.cos(turn) + b * np.sin(turn)) - 0.4 * (a * a + b * b)))
+    image = image * (
+        1 + light * (0.6 * (a * np.cos(turn) + b * np.sin(turn)) - 0.4 * (a * a + b * b))
+    )
     return np.clip(image + chance.normal(size=image.shape) * noise, 0, 255)
 
 
@@ -160,7 +164,9 @@ def _gauss(image: NDArray[np.float64], sigma: float) -> NDArray[np.float64]:
     kernel = np.exp(-0.5 * (np.arange(-reach, reach + 1) / sigma) ** 2)
     kernel /= kernel.sum()
     for axis in (0, 1):
-        image = np.apply_along_axis(lambda row: np.convolve(np.pad(row, reach, mode="edge"), kernel, "valid"), axis, image)
+        image = np.apply_along_axis(
+            lambda row: np.convolve(np.pad(row, reach, mode="edge"), kernel, "valid"), axis, image
+        )
     return image
 
 

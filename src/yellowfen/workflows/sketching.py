@@ -9,6 +9,7 @@ from dataclasses import replace
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Sketch, board_of
 from yellowfen.errors import Refused, UnreadableFile
+from yellowfen.formats.picture import made_safe
 from yellowfen.store import boards
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
@@ -16,7 +17,6 @@ from yellowfen.workflows import heat
 from yellowfen.workflows.boards import library_of
 
 MOST_PICTURE_BYTES = 12_000_000
-_KINDS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
 
 
 def begin(connection: sqlite3.Connection, name: str = "") -> int:
@@ -44,22 +44,17 @@ def keep(connection: sqlite3.Connection, board_id: int, sketch: Sketch) -> None:
 
 
 def lay_picture(connection: sqlite3.Connection, board_id: int, data: bytes, name: str) -> None:
-    """Keep a picture to draw over; where and how large it lies is part of the sketch."""
+    """Keep a picture to draw over, read and written anew; where and how large it lies is part of the
+    sketch. Raises UnreadableFile for what is no picture.
+    """
     sketch_of(connection, board_id)
-    kind = next(
-        (kind for mark, kind in _KINDS if data.startswith(mark)),
-        "image/webp" if data[:4] == b"RIFF" and data[8:12] == b"WEBP" else "",
-    )
-    if not kind:
-        raise UnreadableFile(
-            name or "picture", "is not a PNG, JPEG or WebP picture; save it as one of these"
-        )
     if len(data) > MOST_PICTURE_BYTES:
         raise UnreadableFile(
             name or "picture",
             f"is larger than {MOST_PICTURE_BYTES // 1_000_000} MB; make it smaller",
         )
-    boards.keep_picture(connection, board_id, kind, data)
+    safe = made_safe(data, name or "picture")
+    boards.keep_picture(connection, board_id, "image/jpeg", safe.jpeg)
 
 
 def take_picture_away(connection: sqlite3.Connection, board_id: int) -> None:

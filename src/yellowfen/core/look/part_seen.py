@@ -50,7 +50,7 @@ class Pose:
         angle = math.radians(self.turn_deg)
         c, s = math.cos(angle), math.sin(angle)
         turned = places @ np.array([[c, s], [-s, c]])
-        return turned + np.array((self.dx_mm, self.dy_mm))
+        return np.asarray(turned + np.array((self.dx_mm, self.dy_mm)))
 
 
 def on_board(part: BoardPart, places: Array) -> Array:
@@ -59,7 +59,7 @@ def on_board(part: BoardPart, places: Array) -> Array:
     angle = math.radians(180.0 - part.rotation_deg if below else part.rotation_deg)
     c, s = math.cos(angle), math.sin(angle)
     flat = places * np.array((1.0, -1.0)) if below else places
-    return flat @ np.array([[c, s], [-s, c]]) + np.array((part.x_mm, part.y_mm))
+    return np.asarray(flat @ np.array([[c, s], [-s, c]]) + np.array((part.x_mm, part.y_mm)))
 
 
 def in_part(part: BoardPart, places: Array) -> Array:
@@ -68,7 +68,7 @@ def in_part(part: BoardPart, places: Array) -> Array:
     angle = math.radians(180.0 - part.rotation_deg if below else part.rotation_deg)
     c, s = math.cos(angle), math.sin(angle)
     flat = (places - np.array((part.x_mm, part.y_mm))) @ np.array([[c, -s], [s, c]])
-    return flat * np.array((1.0, -1.0)) if below else flat
+    return np.asarray(flat * np.array((1.0, -1.0)) if below else flat)
 
 
 def _box(x0: float, y0: float, x1: float, y1: float) -> Ring:
@@ -100,7 +100,11 @@ def end_ring(package: Package, land: Land) -> Ring | None:
         near, half = toe - shape.foot, min(shape.lead_wide, 10.0) / 2
         across = across if land.kind is JointKind.LEADLESS else 0.0
     a, b = sorted((sign * near, sign * toe))
-    return _box(a, across - half, b, across + half) if sideways else _box(across - half, a, across + half, b)
+    return (
+        _box(a, across - half, b, across + half)
+        if sideways
+        else _box(across - half, a, across + half, b)
+    )
 
 
 def hides(part: BoardPart, pose: Pose, grown_mm: float = 0.03) -> list[Ring]:
@@ -138,7 +142,16 @@ def seated(
     pose = start
     signs = np.zeros(len(edges.places))
     for reach in (1.0, 0.7, 0.5, 0.35, 0.25, 0.2):
-        found = _nudged(smooth, fit, part, pose, edges.places, edges.outward, signs, max(reach * reach_mm * px_mm, 2.5))
+        found = _nudged(
+            smooth,
+            fit,
+            part,
+            pose,
+            edges.places,
+            edges.outward,
+            signs,
+            max(reach * reach_mm * px_mm, 2.5),
+        )
         if found is None:
             return None
         pose = found
@@ -186,7 +199,10 @@ def _nudged(
         heavy = slopes * (weights * bounded)[:, None]
         normal = slopes.T @ heavy
         move = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(3), heavy.T @ miss)
-    if not np.isfinite(move).all() or np.hypot(*(pose.dx_mm + move[0], pose.dy_mm + move[1])) > FURTHEST_MM:
+    if (
+        not np.isfinite(move).all()
+        or np.hypot(*(pose.dx_mm + move[0], pose.dy_mm + move[1])) > FURTHEST_MM
+    ):
         return None
     return Pose(
         float(pose.dx_mm + move[0]),
@@ -235,10 +251,14 @@ def _joint_seen(package: Package, land: Land, ring: Ring, pose: Pose, grade: int
     away = pose.moved(np.array(ring)) - np.array((land.x_mm, land.y_mm))
     out, across = (away[:, 0], away[:, 1]) if sideways else (away[:, 1], away[:, 0])
     half_long, half_wide = (
-        (land.size_x_mm / 2, land.size_y_mm / 2) if sideways else (land.size_y_mm / 2, land.size_x_mm / 2)
+        (land.size_x_mm / 2, land.size_y_mm / 2)
+        if sideways
+        else (land.size_y_mm / 2, land.size_x_mm / 2)
     )
     wide = float(np.ptp(np.array(ring)[:, 1 if sideways else 0]))
-    free = max(wide / 2 - half_wide, 0.0)  # a part wider than its land stands over it when it sits well
+    free = max(
+        wide / 2 - half_wide, 0.0
+    )  # a part wider than its land stands over it when it sits well
     side = max(float(np.abs(across).max()) - half_wide - free, 0.0)
     toe, heel = float((sign * out).max()), float((sign * out).min())
     end = max(toe - half_long, 0.0)
@@ -246,7 +266,12 @@ def _joint_seen(package: Package, land: Land, ring: Ring, pose: Pose, grade: int
     limits = criteria(package, land.pin, grade)
     width = max(min(wide, 2 * half_wide) - side, 0.0)
     measured = {"side overhang": side, "end overhang": round(end, 2), "end joint width": width}
-    wrong = [one for one in limits if one.name in measured and not one.meets(measured[one.name] + (-1e-9 if one.at_most else 1e-9))]
+    wrong = [
+        one
+        for one in limits
+        if one.name in measured
+        and not one.meets(measured[one.name] + (-1e-9 if one.at_most else 1e-9))
+    ]
     most = next((one.limit_mm for one in limits if one.name == "side overhang"), 0.0)
     return JointSeen(
         pin=land.pin,

@@ -9,18 +9,20 @@ A finding is a place to look at again, no more.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.board import Board, Pad
-from yellowfen.core.look.picture_fit import Array, PictureFit, sampled, to_picture
+from yellowfen.core.look.picture_fit import Array, PictureFit, blurred, sampled, to_picture
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import Refused
 
 Mask = NDArray[np.bool_]
 MOST_CELLS = 6_000_000
+FINE_UM = 11.0  # coarser pictures are laid out at half a pixel a cell
 COVERED = constant(
     "paste_covers_least",
     75.0,
@@ -52,13 +54,14 @@ NEAR_MM = 0.7  # how far from a pad paste between pads is looked for
 @dataclass(frozen=True)
 class Flat:
     """A picture laid on the board: grey over millimetres, row 0 the lowest; `x0, y0` the middle of
-    the first cell; not a number where the picture does not reach.
+    the first cell; not a number where the picture does not reach. `finer`: cells to a pixel's side.
     """
 
     grey: Array
     x0_mm: float
     y0_mm: float
     cell_mm: float
+    finer: int = 1
 
     def mask(self, ring: Sequence[tuple[float, float]]) -> tuple[slice, slice, Mask]:
         """Cells of the box round an outline, and which of them lie inside it (even-odd)."""
@@ -99,13 +102,15 @@ def laid_flat(image: Array, fit: PictureFit, pads: Sequence[Pad]) -> Flat:
         raise Refused("no pad of this side lies whole in the picture; click the places again")
     points = np.concatenate(seen)
     low, high = points.min(axis=0) - NEAR_MM, points.max(axis=0) + NEAR_MM
-    cell = max(fit.um_px / 1000.0, math.sqrt(float(np.prod(high - low)) / MOST_CELLS))
+    least = math.sqrt(float(np.prod(high - low)) / MOST_CELLS)
+    finer = 2 if fit.um_px > FINE_UM and fit.um_px / 2000.0 >= least else 1
+    cell = max(fit.um_px / 1000.0 / finer, least)
     xs, ys = np.arange(low[0], high[0], cell), np.arange(low[1], high[1], cell)
     grey = np.empty((len(ys), len(xs)))
     for n in range(0, len(ys), 200):
         grid = np.stack(np.meshgrid(xs, ys[n : n + 200]), axis=-1).reshape(-1, 2)
         grey[n : n + 200] = sampled(image, to_picture(fit, grid)).reshape(-1, len(xs))
-    return Flat(grey, float(low[0]), float(low[1]), float(cell))
+    return Flat(grey, float(low[0]), float(low[1]), float(cell), finer)
 
 
 def even_light(flat: Flat, board: Mask) -> Flat:
@@ -118,8 +123,8 @@ def even_light(flat: Flat, board: Mask) -> Flat:
     height, width = flat.grey.shape
     value = np.log(np.maximum(flat.grey[rows, columns], 1.0))
     terms = _surface(2.0 * columns / width - 1.0, 2.0 * rows / height - 1.0)
-    weights = np.ones(len(value))
-    found = np.zeros(terms.shape[1])
+    weights: Array = np.ones(len(value))
+    found: Array = np.zeros(terms.shape[1])
     for _ in range(6):
         heavy = terms * weights[:, None]
         found = np.linalg.lstsq(heavy.T @ terms, heavy.T @ value, rcond=None)[0]
@@ -133,7 +138,7 @@ def even_light(flat: Flat, board: Mask) -> Flat:
         a, b = (one.ravel() for one in np.meshgrid(across, down))
         light = (_surface(a, b) @ found).reshape(len(down), width)
         grey[n : n + 200] = flat.grey[n : n + 200] / np.exp(light - found[0])
-    return Flat(grey, flat.x0_mm, flat.y0_mm, flat.cell_mm)
+    return Flat(grey, flat.x0_mm, flat.y0_mm, flat.cell_mm, flat.finer)
 
 
 def _surface(a: Array, b: Array) -> Array:
@@ -222,9 +227,11 @@ class PrintSeen:
 
     @property
     def verdict(self) -> str:
-        """"good", "wipe" or "mend"."""
+        """ "good", "wipe" or "mend"."""
         bridged = [one for one in self.between if len(one.touches) > 1 or one.crosses > 0.5]
-        if 100 * self.off_share > OFF_SHARE or len(bridged) + len(self.thin) > WIPE_FROM + 0.1 * len(self.pads):
+        if 100 * self.off_share > OFF_SHARE or len(bridged) + len(
+            self.thin
+        ) > WIPE_FROM + 0.1 * len(self.pads):
             return "wipe"
         return "mend" if bridged or self.thin else "good"
 
@@ -264,7 +271,8 @@ def print_seen(
     cut, apart = two_kinds(flat.grey[scene.well_in])
     told = apart > 3.0
     cut = cut if paste_from is None else paste_from
-    paste = (flat.grey < cut) == paste_darker
+    inner, clear = _unmixed(flat, on_pad)
+    paste = np.where(on_pad, inner < cut, flat.grey < cut) == paste_darker
     paste &= np.isfinite(flat.grey)
     kinds = flat.grey[scene.well_in & paste]
     grey = float(np.median(kinds)) if len(kinds) else float(np.nanmedian(flat.grey[on_pad]))
@@ -280,7 +288,7 @@ def print_seen(
     covered = tuple(
         PadCovered(ref=pad.ref or "", pin=pad.pin or "", share=share)
         for n, pad in enumerate(pads)
-        if (share := _share(flat, paste & on_pad, openings.get(n, (pad.ring,)))) is not None
+        if (share := _share(flat, paste, clear, openings.get(n, (pad.ring,)))) is not None
     )
     sizes = [min(pad.size_x_mm, pad.size_y_mm) for pad in pads]
     return PrintSeen(
@@ -305,7 +313,12 @@ def bright_across(
     metal = float(np.nanmedian(flat.grey[scene.well_in]))
     bright = 0.5 * (scene.mask_grey + metal) if bright_from is None else bright_from
     edge = max(2, round(0.04 / flat.cell_mm))
-    off = (flat.grey > bright) & ~_grown(scene.on_pad, edge // 2) & scene.near & np.isfinite(flat.grey)
+    off = (
+        (flat.grey > bright)
+        & ~_grown(scene.on_pad, edge // 2)
+        & scene.near
+        & np.isfinite(flat.grey)
+    )
     return tuple(one for one in _between(scene, off, pads, edge) if len(one.touches) > 1)
 
 
@@ -328,7 +341,7 @@ def _scene(image: Array, fit: PictureFit, board: Board, side: str) -> _Scene:
     for hole in board.holes:
         turn = np.linspace(0, 2 * math.pi, 16, endpoint=False)
         around = np.column_stack((np.cos(turn), np.sin(turn))) * (hole.drill_mm / 2 + 0.3)
-        _paint(flat, on_pad, around + (hole.x_mm, hole.y_mm))
+        _paint(flat, on_pad, around + np.array((hole.x_mm, hole.y_mm)))
     ground = ~_grown(on_pad, max(2, round(0.2 / flat.cell_mm)))
     flat = even_light(flat, ground)
     named = np.zeros_like(on_pad)
@@ -345,6 +358,21 @@ def _scene(image: Array, fit: PictureFit, board: Board, side: str) -> _Scene:
     )
 
 
+def _unmixed(flat: Flat, on_pad: Mask) -> tuple[Array, Mask]:
+    """The pads' grey freed from what lies beside them, and where that can be said: near a pad's edge
+    a blurred picture shows both in one cell, which would pass for paste.
+    """
+    share = blurred(on_pad.astype(np.float64), flat.finer**2)
+    known = np.isfinite(flat.grey)
+    grey = np.where(known, flat.grey, 0.0)
+    beside = (share < 0.1) & known
+    sums, counts = (_counted(one, 4 * flat.finer) for one in (grey * beside, beside))
+    outside = sums / np.maximum(counts, 1)
+    mixed = (share < 0.98) & (counts > 0)
+    inner = np.where(mixed, (grey - (1 - share) * outside) / np.maximum(share, 0.3), grey)
+    return inner, on_pad & known & (share > 0.45)
+
+
 def _paint(flat: Flat, on: Mask, ring: Array) -> None:
     rows, columns, inside = flat.mask([(float(x), float(y)) for x, y in ring])
     on[rows, columns] |= inside
@@ -357,14 +385,18 @@ def _grown(mask: Mask, cells: int) -> Mask:
     return _counted(mask, cells) > 0
 
 
-def _counted(mask: Mask, cells: int) -> NDArray[np.int64]:
-    """How many cells are set in the square of so many cells each way."""
-    height, width = mask.shape
-    sums = np.zeros((height + 1, width + 1), dtype=np.int64)
-    np.cumsum(np.cumsum(mask, axis=0), axis=1, out=sums[1:, 1:])
-    y0, y1 = np.clip(np.arange(height) - cells, 0, None), np.clip(np.arange(height) + cells + 1, None, height)
-    x0, x1 = np.clip(np.arange(width) - cells, 0, None), np.clip(np.arange(width) + cells + 1, None, width)
-    return sums[y1][:, x1] - sums[y0][:, x1] - sums[y1][:, x0] + sums[y0][:, x0]
+def _counted(mask: NDArray[Any], cells: int) -> NDArray[Any]:
+    """The sum over the square of so many cells each way."""
+    kind = np.int32 if mask.dtype == bool else np.float64
+    sums = mask.astype(kind)
+    for axis in (0, 1):
+        turned = sums if axis == 0 else sums.T
+        total = np.zeros((turned.shape[0] + 2 * cells + 1, turned.shape[1]), dtype=kind)
+        np.cumsum(turned, axis=0, out=total[cells + 1 : cells + 1 + len(turned)])
+        total[cells + 1 + len(turned) :] = total[cells + len(turned)]
+        found = total[2 * cells + 1 :] - total[: len(turned)]
+        sums = found if axis == 0 else found.T
+    return sums
 
 
 def _openings(
@@ -380,14 +412,17 @@ def _openings(
 
 
 def _share(
-    flat: Flat, paste: Mask, rings: Sequence[Sequence[tuple[float, float]]]
+    flat: Flat, paste: Mask, clear: Mask, rings: Sequence[Sequence[tuple[float, float]]]
 ) -> float | None:
-    """How much of some outlines is covered; None where they are not in the picture."""
+    """How much of some outlines is covered, counted where it is clear; None where they are not in
+    the picture.
+    """
     inside = covered = 0
     for ring in rings:
         rows, columns, mask = flat.mask(ring)
         if not mask.size or not np.isfinite(flat.grey[rows, columns][mask]).all():
             return None
+        mask = mask & clear[rows, columns]
         inside += int(mask.sum())
         covered += int((paste[rows, columns] & mask).sum())
     return covered / inside if inside else None
@@ -412,7 +447,7 @@ def _shift(
             continue
         y, x = np.nonzero(on)
         middle = np.array((x.mean() + columns.start, y.mean() + rows.start)) * flat.cell_mm
-        moves.append(middle + (flat.x0_mm, flat.y0_mm) - _centroid(points))
+        moves.append(middle + np.array((flat.x0_mm, flat.y0_mm)) - _centroid(points))
     if len(moves) < 3:
         return 0.0, 0.0
     dx, dy = np.median(np.array(moves), axis=0)
@@ -424,8 +459,8 @@ def _centroid(points: Array) -> Array:
     cross = points[:, 0] * following[:, 1] - following[:, 0] * points[:, 1]
     total = float(cross.sum())
     if abs(total) < 1e-12:
-        return points.mean(axis=0)
-    return ((points + following) * cross[:, None]).sum(axis=0) / (3.0 * total)
+        return np.asarray(points.mean(axis=0))
+    return np.asarray(((points + following) * cross[:, None]).sum(axis=0) / (3.0 * total))
 
 
 # what lies between

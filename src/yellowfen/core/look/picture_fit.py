@@ -11,13 +11,14 @@ modelled; its share shows in the error.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.errors import InvalidValue
 
-Array = NDArray[np.float64]
+Array = NDArray[Any]  # of float64
 CLICK_PX = 3.0  # how far off a click is taken to be
 FLOOR_PX = 0.3  # lens, blur and the picture's own raster, however many edges agree
 SURE_PX = 4.0  # an edge is looked for where the fit is at least so sure
@@ -74,7 +75,7 @@ def to_board(fit: PictureFit, places: Array) -> Array:
 
 def _apply(matrix: Array, places: Array) -> Array:
     flat = np.column_stack((places, np.ones(len(places)))) @ matrix.T
-    return flat[:, :2] / flat[:, 2:]
+    return np.asarray(flat[:, :2] / flat[:, 2:])
 
 
 def scale_at(fit: PictureFit, x_mm: float, y_mm: float) -> float:
@@ -119,7 +120,9 @@ def _begun(clicks: Sequence[Click], side: str) -> _State:
     if np.ptp(board, axis=0).max() < 0.2 or np.ptp(picture, axis=0).max() < 20:
         raise InvalidValue("clicks", "these places lie on one spot; choose two far apart")
     middle, size = board.mean(axis=0), max(float(np.abs(board - board.mean(axis=0)).max()), 1e-6)
-    frame = np.array([[1 / size, 0, -middle[0] / size], [0, 1 / size, -middle[1] / size], [0, 0, 1]])
+    frame = np.array(
+        [[1 / size, 0, -middle[0] / size], [0, 1 / size, -middle[1] / size], [0, 0, 1]]
+    )
     state = _State(
         matrix=_similarity(board, picture, side),
         moved=np.zeros(8),
@@ -375,7 +378,10 @@ def refined(
         seen = int(np.count_nonzero(weights))
         if seen < LEAST_EDGES:
             return start
-        both = [np.concatenate(pair) for pair in zip(_clicked(state, board, picture), (slopes, miss, weights), strict=True)]
+        both = [
+            np.concatenate(pair)
+            for pair in zip(_clicked(state, board, picture), (slopes, miss, weights), strict=True)
+        ]
         state = _settled(state, *both)
     error = _edge_error(slopes, left, weights, group)
     if error is None or not np.isfinite(state.matrix).all():
@@ -446,7 +452,9 @@ def _weighed(
     return miss, robust, left
 
 
-def _edge_error(slopes: Array, left: Array, weights: Array, group: NDArray[np.intp]) -> float | None:
+def _edge_error(
+    slopes: Array, left: Array, weights: Array, group: NDArray[np.intp]
+) -> float | None:
     """95 % of the error (px) at the outlines: one side of one outline counts as one witness, since
     places along it err together.
     """
@@ -476,7 +484,9 @@ def best_channel(
     for number, channel in enumerate(channels):
         change = sampled(channel, here - 5 * normals) - sampled(channel, here + 5 * normals)
         change = change[np.isfinite(change)]
-        told = abs(float(np.median(change))) / (float(np.std(change)) + 1e-3) if len(change) else 0.0
+        told = (
+            abs(float(np.median(change))) / (float(np.std(change)) + 1e-3) if len(change) else 0.0
+        )
         if told > most * 1.05:
             best, most = number, told
     return best

@@ -1,0 +1,72 @@
+"""Draw the demo's pictures, as a camera would see the invented board: python scripts/demo_pictures.py FOLDER"""
+
+import sys
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from tests import pictures as drawn
+from yellowfen.core.board.board import Board
+from yellowfen.core.look.part_seen import Pose, on_board
+from yellowfen.formats.board_files import read_board
+from yellowfen.workflows.demo import demo_files
+
+SHADES = ((0, (10, 12, 12)), (60, (34, 74, 78)), (128, (122, 124, 128)), (205, (214, 204, 178)), (255, (255, 252, 240)))
+
+
+def coloured(grey: NDArray[np.float64]) -> Image.Image:
+    """Greys as mask, paste, tin and shine."""
+    levels = [shade[0] for shade in SHADES]
+    bands = [np.interp(grey, levels, [shade[1][n] for shade in SHADES]) for n in range(3)]
+    return Image.fromarray(np.stack(bands, axis=-1).astype(np.uint8))
+
+
+def printed(board: Board, ref: str) -> drawn.Layers:
+    """Paste on every pad, a little off; two smears and two thin pads at one part."""
+    layers = drawn.bare(board)
+    for one in board.openings:
+        ring = np.array(one.ring) + (0.035, -0.02)
+        pad = board.pads[one.pad] if one.pad is not None else None
+        if pad is not None and pad.ref == ref and pad.pin in ("9", "31"):
+            ring = ring.mean(axis=0) + 0.62 * (ring - ring.mean(axis=0))
+        layers.add(ring, drawn.PASTE)
+    mine = {pad.pin: pad for pad in board.pads if pad.ref == ref}
+    for a, b in (("14", "15"), ("40", "41")):
+        here, there = (np.array((mine[pin].x_mm, mine[pin].y_mm)) for pin in (a, b))
+        along = (there - here) / np.hypot(*(there - here))
+        across = 0.09 * np.array((-along[1], along[0]))
+        layers.add([here - across, there - across, there + across, here + across], drawn.PASTE)
+    return layers
+
+
+def soldered(board: Board, ref: str) -> drawn.Layers:
+    """The parts around on their places, one turned and off, a bridge beside it."""
+    layers = drawn.bare(board)
+    for part in board.parts:
+        if part.side == "top":
+            pose = Pose(0.11, -0.06, 1.2) if part.ref == ref else Pose()
+            drawn.with_part(layers, part, pose)
+    part = board.part(ref)
+    lands = {land.pin: land for land in part.package.lands}
+    a, b = lands["20"], lands["21"]
+    middle = np.array(((a.x_mm + b.x_mm) / 2, (a.y_mm + b.y_mm) / 2))
+    box = np.array(((-0.3, -0.16), (0.3, -0.16), (0.3, 0.16), (-0.3, 0.16)))
+    box = box if abs(a.x_mm - b.x_mm) > abs(a.y_mm - b.y_mm) else box[:, ::-1]
+    layers.add(on_board(part, middle + box), drawn.TIN)
+    return layers
+
+
+def main(folder: Path) -> None:
+    board = read_board(demo_files(), "demo")
+    part = max((one for one in board.parts if one.side == "top"), key=lambda one: len(one.package.lands))
+    for name, layers, seed in (("printed", printed(board, part.ref), 4), ("soldered", soldered(board, part.ref), 7)):
+        matrix = drawn.camera(seed, 10.5, (part.x_mm, part.y_mm), "top")
+        image = coloured(drawn.rendered(layers, matrix, seed, noise=4.0))
+        image.save(folder / f"{name}.jpg", quality=90)
+        print(f"{folder / name}.jpg of {part.ref}, {part.package.name}")
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))

@@ -1,0 +1,301 @@
+"""Measuring from a picture: keeping it, laying the board over it, reading print and parts off it."""
+
+import sqlite3
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.look.part_seen import JointSeen, Pose, hides, joints_seen, seated
+from yellowfen.core.look.paste_seen import Between, PrintSeen, bright_across, print_seen
+from yellowfen.core.look.picture_fit import Click, PictureFit, best_channel, fit_clicks, refined
+from yellowfen.core.look.picture_work import Moment, PictureWork, Pin
+from yellowfen.core.part.package import HIDDEN
+from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.errors import InvalidValue, NotFound, Refused
+from yellowfen.formats.picture import channels, made_safe
+from yellowfen.store import bench_runs, boards, jobs, pictures
+from yellowfen.store.database import atomic
+from yellowfen.store.pictures import PictureRow
+
+Grey = NDArray[np.float64]
+
+
+def keep_picture(
+    connection: sqlite3.Connection, job_id: int, data: bytes, name: str, work: PictureWork
+) -> int:
+    """Keep a picture with the job and the board in hand, read and written anew; returns its id.
+
+    Raises UnreadableFile for what is no picture, NotFound without the job.
+    """
+    job = jobs.get(connection, job_id)
+    safe = made_safe(data, name)
+    return pictures.add(
+        connection,
+        job_id,
+        job.piece_id,
+        jpeg=safe.jpeg,
+        size=(safe.width, safe.height),
+        work=work,
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Laid:
+    """A picture with its board: what was done on it, and the part in hand."""
+
+    row: PictureRow
+    board: Board
+
+    @property
+    def work(self) -> PictureWork:
+        return self.row.work
+
+    @property
+    def fit(self) -> PictureFit:
+        """The fit; raises Refused without one."""
+        if self.work.fit is None:
+            raise Refused("lay the board over the picture first: two places at least")
+        return self.work.fit
+
+    def part(self, ref: str) -> BoardPart:
+        """A part on the side that is seen. Raises NotFound."""
+        for part in self.board.parts:
+            if part.ref == ref and part.side == self.work.side:
+                return part
+        raise NotFound(f"there is no {ref!r} on the side that this picture shows")
+
+
+def laid(connection: sqlite3.Connection, picture_id: int) -> Laid:
+    """A picture with the board it shows. Raises NotFound."""
+    row = pictures.get(connection, picture_id)
+    board_id = jobs.get(connection, row.job_id).board_id
+    return Laid(row=row, board=boards.get(connection, board_id))
+
+
+@lru_cache(maxsize=2)
+def _opened(jpeg: bytes) -> tuple[Grey, ...]:
+    return tuple(channels(jpeg))
+
+
+def _greys(connection: sqlite3.Connection, picture_id: int) -> tuple[Grey, ...]:
+    return _opened(pictures.jpeg_of(connection, picture_id))
+
+
+def _changed(
+    connection: sqlite3.Connection, picture_id: int, change: Callable[[Laid], PictureWork]
+) -> Laid:
+    """Keep what a change makes of a picture's work."""
+    with atomic(connection):
+        work = change(laid(connection, picture_id))
+        pictures.keep_work(connection, picture_id, work)
+    return laid(connection, picture_id)
+
+
+def rings_of(board: Board, side: str) -> list[tuple[tuple[float, float], ...]]:
+    """The outlines that a picture is fitted by: every pad of the side."""
+    return [pad.ring for pad in board.pads if pad.side == side]
+
+
+def fitted(
+    board: Board, greys: tuple[Grey, ...], work: PictureWork
+) -> tuple[PictureFit | None, int]:
+    """The fit that a picture's clicks give, and the channel it was made in; None for fewer than two."""
+    clicks = [one.click for one in work.pins]
+    if len(clicks) < 2:
+        return None, work.channel
+    start, rings = fit_clicks(clicks, work.side), rings_of(board, work.side)
+    if not work.by_edges:
+        return start, work.channel
+    channel = best_channel(greys, rings, start)
+    parts = {part.ref: part for part in board.parts if part.side == work.side}
+    hidden = [
+        ring
+        for ref, part in parts.items()
+        if work.moment is not Moment.PRINTED and (ref in work.poses)
+        for ring in hides(part, work.poses[ref])
+    ]
+    return refined(greys[channel], rings, clicks, work.side, hidden), channel
+
+
+def _refit(
+    connection: sqlite3.Connection, picture_id: int, work: PictureWork, board: Board
+) -> PictureWork:
+    fit, channel = fitted(board, _greys(connection, picture_id), work)
+    return replace(work, fit=fit, channel=channel)
+
+
+def click(
+    connection: sqlite3.Connection,
+    picture_id: int,
+    name: str,
+    place: tuple[float, float],
+    spot: tuple[float, float],
+) -> Laid:
+    """Say where a place of the board (mm) is seen (px), and lay the board over it anew.
+
+    Raises InvalidValue for places that do not belong together; then nothing changes.
+    """
+
+    def change(found: Laid) -> PictureWork:
+        row = found.row
+        if not (0 <= spot[0] <= row.width and 0 <= spot[1] <= row.height):
+            raise InvalidValue("spot", "this lies outside the picture")
+        pin = Pin(name[:60], Click(*place, *spot))
+        kept = tuple(one for one in found.work.pins if one.name != pin.name)
+        return _refit(connection, picture_id, replace(found.work, pins=(*kept, pin)), found.board)
+
+    return _changed(connection, picture_id, change)
+
+
+def unclick(connection: sqlite3.Connection, picture_id: int) -> Laid:
+    """Take the newest click back."""
+    return _changed(
+        connection,
+        picture_id,
+        lambda found: _refit(
+            connection, picture_id, replace(found.work, pins=found.work.pins[:-1]), found.board
+        ),
+    )
+
+
+def keep_to_clicks(connection: sqlite3.Connection, picture_id: int, by_edges: bool) -> Laid:
+    """Fit by the pads' edges, or by the clicks alone."""
+    return _changed(
+        connection,
+        picture_id,
+        lambda found: _refit(
+            connection, picture_id, replace(found.work, by_edges=by_edges), found.board
+        ),
+    )
+
+
+# parts
+@dataclass(frozen=True, kw_only=True)
+class PartSeen:
+    """How a part sits, joint by joint."""
+
+    ref: str
+    pose: Pose
+    joints: tuple[JointSeen, ...]
+
+
+def part_seen(connection: sqlite3.Connection, found: Laid, ref: str) -> PartSeen:
+    """A part as it was laid on the picture (at first where it belongs)."""
+    part = found.part(ref)
+    pose = found.work.poses.get(ref, Pose())
+    grade = jobs.grade_of(connection, found.row.job_id)
+    return PartSeen(ref=ref, pose=pose, joints=joints_seen(part.package, pose, grade))
+
+
+def lay_part(connection: sqlite3.Connection, picture_id: int, ref: str, pose: Pose) -> Laid:
+    """Keep how a part was dragged and turned. Raises NotFound for a part of the other side."""
+
+    def change(found: Laid) -> PictureWork:
+        found.part(ref)
+        return replace(found.work, poses={**found.work.poses, ref: pose})
+
+    return _changed(connection, picture_id, change)
+
+
+def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Laid:
+    """Lay a part's outline on the edges that the picture shows near where it lies now; what the part
+    hides is left out of the board's own fit. Raises Refused where too few edges are seen.
+    """
+
+    def change(found: Laid) -> PictureWork:
+        greys, part, work = _greys(connection, picture_id), found.part(ref), found.work
+        found.fit  # noqa: B018  refused without one
+        pose = work.poses.get(ref, Pose())
+        for _ in range(2):
+            work = replace(work, poses={**work.poses, ref: pose})
+            fit, channel = fitted(found.board, greys, work)
+            if fit is None:
+                break
+            better = seated(greys[channel], fit, part, pose)
+            if better is None:
+                raise Refused("too few edges of this part are seen; drag it by hand")
+            work = replace(work, fit=fit, channel=channel)
+            pose = better
+        return replace(work, poses={**work.poses, ref: pose})
+
+    return _changed(connection, picture_id, change)
+
+
+def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> int:
+    """Mark what a part's outline says is beyond the criteria; returns how many joints.
+
+    Raises Refused where nothing was soldered yet.
+    """
+    found = laid(connection, picture_id)
+    run = bench_runs.latest_soldering(connection, found.row.job_id)
+    if run is None:
+        raise Refused("nothing was soldered in this job yet, so there is no joint to mark")
+    wrong = [one for one in part_seen(connection, found, ref).joints if one.verdict]
+    with atomic(connection):
+        for one in wrong:
+            bench_runs.keep_mark(connection, run.id, FoundMark(ref, one.pin, Verdict(one.verdict)))
+    return len(wrong)
+
+
+# print, and what is bright across gaps
+def print_of(connection: sqlite3.Connection, found: Laid) -> PrintSeen:
+    """The print as the picture shows it. Raises Refused without a fit or a pad in sight."""
+    grey = _greys(connection, found.row.id)[found.work.channel]
+    return print_seen(
+        grey,
+        found.fit,
+        found.board,
+        found.work.side,
+        paste_from=found.work.paste_from,
+        bright_from=found.work.bright_from,
+        paste_darker=found.work.paste_darker,
+    )
+
+
+def across_gaps(connection: sqlite3.Connection, found: Laid) -> tuple[Between, ...]:
+    """Places to look at again: something bright across a gap."""
+    grey = _greys(connection, found.row.id)[found.work.channel]
+    return bright_across(grey, found.fit, found.board, found.work.side, found.work.bright_from)
+
+
+def keep_thresholds(
+    connection: sqlite3.Connection,
+    picture_id: int,
+    *,
+    paste_from: float | None,
+    bright_from: float | None,
+    paste_darker: bool,
+) -> Laid:
+    """Keep thresholds as moved; None works them out again."""
+    return _changed(
+        connection,
+        picture_id,
+        lambda found: replace(
+            found.work, paste_from=paste_from, bright_from=bright_from, paste_darker=paste_darker
+        ),
+    )
+
+
+def visible_parts(board: Board, work: PictureWork, size: tuple[int, int]) -> list[BoardPart]:
+    """Parts of the side whose middle lies in the picture, with a joint an eye can see."""
+    if work.fit is None:
+        return []
+    from yellowfen.core.look.picture_fit import to_picture
+
+    parts = [
+        part
+        for part in board.parts
+        if part.side == work.side and any(land.kind not in HIDDEN for land in part.package.lands)
+    ]
+    if not parts:
+        return []
+    spots = to_picture(work.fit, np.array([(part.x_mm, part.y_mm) for part in parts]))
+    return [
+        part
+        for part, (u, v) in zip(parts, spots, strict=True)
+        if 0 <= u <= size[0] and 0 <= v <= size[1]
+    ]
