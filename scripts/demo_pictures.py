@@ -1,19 +1,26 @@
 """Draw the demo's pictures, as a camera would see the invented board: python scripts/demo_pictures.py FOLDER"""
 
+import json
 import sys
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
-
 from tests import pictures as drawn
+
 from yellowfen.core.board.board import Board
 from yellowfen.core.look.part_seen import Pose, on_board
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.demo import demo_files
 
-SHADES = ((0, (10, 12, 12)), (60, (34, 74, 78)), (128, (122, 124, 128)), (205, (214, 204, 178)), (255, (255, 252, 240)))
+SHADES = (
+    (0, (10, 12, 12)),
+    (60, (34, 74, 78)),
+    (128, (122, 124, 128)),
+    (205, (214, 204, 178)),
+    (255, (255, 252, 240)),
+)
 
 
 def coloured(grey: NDArray[np.float64]) -> Image.Image:
@@ -25,9 +32,11 @@ def coloured(grey: NDArray[np.float64]) -> Image.Image:
 
 def printed(board: Board, ref: str) -> drawn.Layers:
     """Paste on every pad, a little off; two smears and two thin pads at one part."""
-    layers = drawn.bare(board)
+    layers = drawn.bare(board, "top")
     for one in board.openings:
-        ring = np.array(one.ring) + (0.035, -0.02)
+        if one.side != "top":
+            continue
+        ring = np.array(one.ring) + np.array((0.035, -0.02))
         pad = board.pads[one.pad] if one.pad is not None else None
         if pad is not None and pad.ref == ref and pad.pin in ("9", "31"):
             ring = ring.mean(axis=0) + 0.62 * (ring - ring.mean(axis=0))
@@ -43,7 +52,7 @@ def printed(board: Board, ref: str) -> drawn.Layers:
 
 def soldered(board: Board, ref: str) -> drawn.Layers:
     """The parts around on their places, one turned and off, a bridge beside it."""
-    layers = drawn.bare(board)
+    layers = drawn.bare(board, "top")
     for part in board.parts:
         if part.side == "top":
             pose = Pose(0.11, -0.06, 1.2) if part.ref == ref else Pose()
@@ -60,12 +69,30 @@ def soldered(board: Board, ref: str) -> drawn.Layers:
 
 def main(folder: Path) -> None:
     board = read_board(demo_files(), "demo")
-    part = max((one for one in board.parts if one.side == "top"), key=lambda one: len(one.package.lands))
-    for name, layers, seed in (("printed", printed(board, part.ref), 4), ("soldered", soldered(board, part.ref), 7)):
-        matrix = drawn.camera(seed, 10.5, (part.x_mm, part.y_mm), "top")
+    part = max(
+        (one for one in board.parts if one.side == "top"), key=lambda one: len(one.package.lands)
+    )
+    clicks: dict[str, list[list[object]]] = {}
+    for name, layers, seed in (
+        ("printed", printed(board, part.ref), 4),
+        ("soldered", soldered(board, part.ref), 7),
+    ):
+        matrix = drawn.camera(seed, 13.0, (part.x_mm, part.y_mm), "top")
         image = coloured(drawn.rendered(layers, matrix, seed, noise=4.0))
         image.save(folder / f"{name}.jpg", quality=90)
+        pins = ("1", "13", "25", "37")
+        mine = {pad.pin: pad for pad in board.pads if pad.ref == part.ref}
+        spots = drawn.seen_through(matrix, [(mine[pin].x_mm, mine[pin].y_mm) for pin in pins])
+        chance = np.random.default_rng(seed)
+        clicks[name] = [
+            [
+                f"{part.ref}.{pin}",
+                *(round(float(one), 1) for one in spot + 2.0 * chance.normal(size=2)),
+            ]
+            for pin, spot in zip(pins, spots, strict=True)
+        ]
         print(f"{folder / name}.jpg of {part.ref}, {part.package.name}")
+    (folder / "clicks.json").write_text(json.dumps(clicks, indent=1) + "\n")
 
 
 if __name__ == "__main__":

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
+from scipy.ndimage import gaussian_filter
 
 from yellowfen.core.board.board import Board, BoardPart, Opening, Pad
 from yellowfen.core.look.part_seen import Pose, body_ring, end_ring, on_board
@@ -88,11 +89,12 @@ class Layers:
         self.shapes.append((np.asarray(ring, dtype=float), grey))
 
 
-def bare(board: Board) -> Layers:
-    """The pads alone."""
+def bare(board: Board, side: str = "") -> Layers:
+    """The pads alone (of one side)."""
     layers = Layers()
     for pad in board.pads:
-        layers.add(pad.ring, TIN)
+        if side in ("", pad.side):
+            layers.add(pad.ring, TIN)
     return layers
 
 
@@ -150,24 +152,13 @@ def rendered(
     image = np.asarray(big.reduce(3), dtype=np.float64)
     grain = chance.normal(size=image.shape) * speckle
     image = image + np.where(image > 90, grain, 0.2 * grain)
-    image = _gauss(image, blur)
+    image = gaussian_filter(image, blur, mode="nearest")
     a, b = np.meshgrid(np.linspace(-1, 1, size[0]), np.linspace(-1, 1, size[1]))
     turn = chance.uniform(0, 2 * np.pi)
     image = image * (
         1 + light * (0.6 * (a * np.cos(turn) + b * np.sin(turn)) - 0.4 * (a * a + b * b))
     )
     return np.clip(image + chance.normal(size=image.shape) * noise, 0, 255)
-
-
-def _gauss(image: NDArray[np.float64], sigma: float) -> NDArray[np.float64]:
-    reach = int(3 * sigma) + 1
-    kernel = np.exp(-0.5 * (np.arange(-reach, reach + 1) / sigma) ** 2)
-    kernel /= kernel.sum()
-    for axis in (0, 1):
-        image = np.apply_along_axis(
-            lambda row: np.convolve(np.pad(row, reach, mode="edge"), kernel, "valid"), axis, image
-        )
-    return image
 
 
 def clicks_near(

@@ -1,4 +1,4 @@
-"""The verbs of looking and measuring: where to look, what to measure."""
+"""The verbs of looking and measuring: where to look, what to measure, what a picture shows."""
 
 import argparse
 from collections.abc import Callable
@@ -37,6 +37,22 @@ def add_verbs(
     verb.add_argument("--json", action="store_true")
     add_data(verb)
     verb.set_defaults(run=lambda given: _test_plan(given, board, print_json))
+    verb = verbs.add_parser("measure", help="measure print and parts from a picture of a board")
+    verb.add_argument("picture", metavar="PICTURE", help="PNG, JPEG or WebP, straight from above")
+    verb.add_argument("--board", required=True, metavar="BOARD", help="as for test-plan")
+    verb.add_argument(
+        "--clicks",
+        required=True,
+        metavar="FILE",
+        help='where places of the board are seen: [{"at": "U1.3", "px": [412, 300]}, ...]; at may be [x, y] in mm',
+    )
+    verb.add_argument("--side", default="top", choices=("top", "bottom"))
+    verb.add_argument("--print", action="store_true", dest="printed", help="judge the print")
+    verb.add_argument("--parts", default="", metavar="REFS", help="how these parts sit")
+    verb.add_argument("--class", type=int, default=2, dest="grade", choices=(1, 2, 3))
+    verb.add_argument("--json", action="store_true")
+    add_data(verb)
+    verb.set_defaults(run=lambda given: _measure(given, board, print_json))
 
 
 def _look(given: argparse.Namespace, open_data: Open, print_json: PrintJson) -> None:
@@ -96,3 +112,44 @@ def _test_plan(given: argparse.Namespace, read_board: ReadBoard, print_json: Pri
     for one in plan.probes:
         print(f"{one.here:>8} to {one.there:<8} {one.expect}{'; ' + one.says if one.says else ''}")
     print(f"{len(plan.probes)} probes; {len(plan.unproved)} joints no meter proves")
+
+
+def _measure(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJson) -> None:
+    from yellowfen.workflows.measuring import measured, pins_read
+
+    board = read_board(given)
+    pins = pins_read(_bytes(given.clicks), given.clicks, board, given.side)
+    answer = measured(
+        board,
+        _bytes(given.picture),
+        pins,
+        side=given.side,
+        printed=given.printed,
+        refs=given.parts,
+        grade=given.grade,
+        name=Path(given.picture).name,
+    )
+    if given.json:
+        print_json(answer)
+        return
+    fit = answer["fit"]
+    print(f"{fit['um_px']:.1f} µm a pixel, within {fit['error_um']:.0f} µm, by {fit['by']}")
+    for part in answer["parts"]:
+        print(
+            f"{part['ref']}: {part['dx_mm']:+.3f} {part['dy_mm']:+.3f} mm, {part['turn_deg']:+.2f}°"
+        )
+        for joint in part["joints"]:
+            print(f"  {joint['pin']:>4} {joint['side_mm']:.3f} mm over the side {joint['verdict']}")
+    if answer["print"]:
+        print(answer["print"]["says"])
+    for one in answer["look_again"]:
+        print(f"look again {one['says']}")
+
+
+def _bytes(path: str) -> bytes:
+    from yellowfen.errors import UnreadableFile
+
+    try:
+        return Path(path).read_bytes()
+    except OSError as problem:
+        raise UnreadableFile(path, f"cannot be opened ({problem.strerror})") from None

@@ -1,5 +1,6 @@
 """Boards kept by earlier versions, choices, pictures, imports."""
 
+import io
 import json
 import sqlite3
 from dataclasses import replace
@@ -7,6 +8,7 @@ from importlib import resources
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
 from yellowfen.core.board.board import Role
 from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart
@@ -201,8 +203,13 @@ def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(
             parts=(SketchedPart("U1", "SOIC-8", 20, 20),),
         ),
     )
-    sketching.lay_picture(connection, board_id, b"\xff\xd8\xff rest", "b.jpg")
-    assert boards.picture_of(connection, board_id) == ("image/jpeg", b"\xff\xd8\xff rest")
+    stream = io.BytesIO()
+    Image.new("RGB", (80, 70), "red").save(stream, "PNG")
+    sketching.lay_picture(connection, board_id, stream.getvalue(), "b.png")
+    kept = boards.picture_of(connection, board_id)
+    assert kept is not None
+    assert kept[0] == "image/jpeg"
+    assert Image.open(io.BytesIO(kept[1])).size == (80, 70)
     with pytest.raises(Refused, match="sketched by hand"):
         reread(connection, board_id, boards.source_of(connection, board_id).choices)
     sketching.take_picture_away(connection, board_id)

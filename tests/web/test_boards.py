@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 from benchmarks.board_case import large_board
 from fastapi.testclient import TestClient
+from PIL import Image
 
 from tests.formats.gerber_text import at, gerber
 from tests.formats.test_nets import without_names
@@ -283,16 +284,18 @@ def test_absurd_sketches_are_refused_and_change_nothing(
 
 def test_the_picture_beneath_is_a_picture_or_refused(client: TestClient) -> None:
     client.post("/sketches")
-    png = b"\x89PNG\r\n\x1a\n" + b"\0" * 30
+    stream = io.BytesIO()
+    Image.new("RGB", (80, 80)).save(stream, "PNG")
+    png = stream.getvalue()
     assert client.post("/api/boards/2/picture", files={"file": ("b.png", png)}).json() == {
         "kept": True
     }
-    assert client.get("/boards/2/picture").headers["content-type"] == "image/png"
+    assert client.get("/boards/2/picture").headers["content-type"] == "image/jpeg"
     refused = client.post(
         "/api/boards/2/picture", files={"file": ("b.svg", b"<svg/>")}, headers=JSON
     )
     assert refused.status_code == 422
-    assert "not a PNG, JPEG or WebP" in refused.json()["problem"]
+    assert "is no PNG, JPEG or WebP" in refused.json()["problem"]
     client.delete("/api/boards/2/picture")
     assert client.get("/boards/2/picture").status_code == 404
 

@@ -68,7 +68,7 @@ def parts_named(parts: Iterable[BoardPart], fit: PictureFit) -> Markup:
     found = []
     for part in parts:
         u, v = to_picture(fit, np.array([[part.x_mm, part.y_mm]]))[0]
-        size = max(0.7 * scale_at(fit, part.x_mm, part.y_mm), 14.0)
+        size = min(max(0.5 * scale_at(fit, part.x_mm, part.y_mm), 14.0), 40.0)
         found.append(
             f'<text class="laid-name" data-choose="{escape(part.ref)}" x="{u:.1f}" y="{v + 0.35 * size:.1f}" font-size="{size:.1f}">{escape(part.ref)}</text>'
         )

@@ -1,5 +1,6 @@
 """Filling an empty database with the demo scenario."""
 
+import json
 import sqlite3
 import time
 from dataclasses import replace
@@ -10,6 +11,7 @@ from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Plane, SketchedPart
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.scene import Core, Deed, HotPlate, Iron, Move, TipShape
+from yellowfen.core.look.picture_work import Moment, PictureWork
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.rework.legs import Proof
@@ -25,7 +27,7 @@ from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.workflows import bench_runs as bench_runs_work
 from yellowfen.workflows import jobs as work
-from yellowfen.workflows import refit, sketching
+from yellowfen.workflows import pictures, refit, sketching
 from yellowfen.workflows import rework as rework_work
 from yellowfen.workflows.calibration import Scrap, melt_test
 from yellowfen.workflows.heat import usual_plan
@@ -153,10 +155,27 @@ def furnish(connection: sqlite3.Connection) -> bool:
     _all_done(connection, bench_runs_work.start_dotting(connection, build, side), 14)
     _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
     _heated(connection, build, slower=0.95)
+    _pictures(connection, build)
     _in_the_middle_of_pads(connection, rework.board_id)
     _patch_with_a_leadless_part(connection)
     _strip_of_leds(connection)
     return True
+
+
+def _pictures(connection: sqlite3.Connection, job_id: int) -> None:
+    """The controller after printing and after the heat, with the places clicked on them."""
+    folder = resources.files("yellowfen.demo") / "pictures"
+    clicks = json.loads((folder / "clicks.json").read_text())
+    board = boards.get(connection, jobs.get(connection, job_id).board_id)
+    middles = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in board.pads if pad.ref}
+    for name, moment in (("printed", Moment.PRINTED), ("soldered", Moment.SOLDERED)):
+        ref = clicks[name][0][0].split(".")[0]
+        work = PictureWork(moment=moment, ref=ref)
+        data = (folder / f"{name}.jpg").read_bytes()
+        picture = pictures.keep_picture(connection, job_id, data, name, work)
+        for pin, u, v in clicks[name]:
+            pictures.click(connection, picture, pin, middles[pin], (u, v))
+    pictures.snap_part(connection, picture, ref)
 
 
 _LEADED = Answers(solder=Solder.LEADED, age=Age.SHELF, power=Power.SAFE)

@@ -116,7 +116,7 @@ def fitted(
         ring
         for ref, part in parts.items()
         if work.moment is not Moment.PRINTED and (ref in work.poses)
-        for ring in hides(part, work.poses[ref])
+        for ring in hides(part, work.poses[ref]).values()
     ]
     return refined(greys[channel], rings, clicks, work.side, hidden), channel
 
@@ -257,9 +257,21 @@ def print_of(connection: sqlite3.Connection, found: Laid) -> PrintSeen:
 
 
 def across_gaps(connection: sqlite3.Connection, found: Laid) -> tuple[Between, ...]:
-    """Places to look at again: something bright across a gap."""
-    grey = _greys(connection, found.row.id)[found.work.channel]
-    return bright_across(grey, found.fit, found.board, found.work.side, found.work.bright_from)
+    """Places to look at again: something bright across a gap that is no lead."""
+    grey, kept = _greys(connection, found.row.id)[found.work.channel], found.work
+    return bright_across(
+        grey,
+        found.fit,
+        found.board,
+        kept.side,
+        bright_from=kept.bright_from,
+        hidden={
+            f"{part.ref}.{pin}" if pin else part.ref: ring
+            for part in found.board.parts
+            if part.side == kept.side
+            for pin, ring in hides(part, kept.poses.get(part.ref, Pose())).items()
+        },
+    )
 
 
 def keep_thresholds(

@@ -107,21 +107,21 @@ def end_ring(package: Package, land: Land) -> Ring | None:
     )
 
 
-def hides(part: BoardPart, pose: Pose, grown_mm: float = 0.03) -> list[Ring]:
-    """What a part hides of the board as the pose puts it: its body and its leads' feet, a little
-    grown, as outlines on the board.
+def hides(part: BoardPart, pose: Pose, grown_mm: float = 0.03) -> dict[str, Ring]:
+    """What a part hides of the board as the pose puts it: its body (under "") and its leads' feet by
+    pin, a little grown, as outlines on the board.
     """
     x, y = part.package.body_x_mm / 2, part.package.body_y_mm / 2
-    boxes = [(-x, -y, x, y)]
+    boxes = {"": (-x, -y, x, y)}
     for land in part.package.lands:
         ring = end_ring(part.package, land) if land.kind in LEADED else None
         if ring is not None:
-            boxes.append((*ring[0], *ring[2]))
+            boxes[land.pin] = (*ring[0], *ring[2])
     g = grown_mm
-    found = []
-    for x0, y0, x1, y1 in boxes:
+    found = {}
+    for pin, (x0, y0, x1, y1) in boxes.items():
         places = on_board(part, pose.moved(np.array(_box(x0 - g, y0 - g, x1 + g, y1 + g))))
-        found.append(tuple((float(a), float(b)) for a, b in places))
+        found[pin] = tuple((float(a), float(b)) for a, b in places)
     return found
 
 

@@ -7,8 +7,9 @@ A finding is a place to look at again, no more.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -21,6 +22,7 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import Refused
 
 Mask = NDArray[np.bool_]
+Ring = Sequence[tuple[float, float]]
 MOST_CELLS = 6_000_000
 FINE_UM = 11.0  # coarser pictures are laid out at half a pixel a cell
 COVERED = constant(
@@ -48,6 +50,7 @@ OFF_SHARE = constant(
     affects="good, wipe or mend after printing",
 )
 WIPE_FROM = 3  # smears or thin pads from which a wipe is quicker than mending
+REACH_MM = 0.25  # how far from an opening its own paste is looked for
 NEAR_MM = 0.7  # how far from a pad paste between pads is looked for
 
 
@@ -304,9 +307,17 @@ def print_seen(
 
 
 def bright_across(
-    image: Array, fit: PictureFit, board: Board, side: str, bright_from: float | None = None
+    image: Array,
+    fit: PictureFit,
+    board: Board,
+    side: str,
+    *,
+    bright_from: float | None = None,
+    hidden: Mapping[str, Ring] | None = None,
 ) -> tuple[Between, ...]:
-    """What is bright across a gap between two pads: places to look at again, widest first."""
+    """What is bright across a gap between two pads: places to look at again, widest first. What lies
+    under `hidden` outlines is no bridge; those named as a pin ("U1.3") are leads, as good as its pad.
+    """
     pads = [pad for pad in board.pads if pad.side == side and pad.ref]
     scene = _scene(image, fit, board, side)
     flat = scene.flat
@@ -319,7 +330,12 @@ def bright_across(
         & scene.near
         & np.isfinite(flat.grey)
     )
-    return tuple(one for one in _between(scene, off, pads, edge) if len(one.touches) > 1)
+    leads = np.zeros_like(off)
+    for ring in (hidden or {}).values():
+        _paint(flat, leads, np.array(ring))
+    off &= ~_grown(leads, edge // 2)
+    found = _between(scene, off, pads, edge, leads=hidden or {})
+    return tuple(one for one in found if len(one.touches) > 1)
 
 
 # the ground it stands on
@@ -433,16 +449,15 @@ def _shift(
 ) -> tuple[float, float]:
     """How far the middles of paste lie from the middles of their openings: the median over pads."""
     moves = []
-    reach = 0.25
-    for rings in openings.values():
-        if len(rings) != 1:
-            continue
-        points = np.array(rings[0])
+    alone = [(np.array(rings[0]), rings[0]) for rings in openings.values() if len(rings) == 1]
+    boxes = np.array([(*one.min(axis=0), *one.max(axis=0)) for one, _ in alone]).reshape(-1, 4)
+    for number, (points, ring) in enumerate(alone):
+        reach = _free_around(boxes, number)
         low, high = points.min(axis=0) - reach, points.max(axis=0) + reach
         box = ((low[0], low[1]), (high[0], low[1]), (high[0], high[1]), (low[0], high[1]))
         rows, columns, mask = flat.mask(box)
         on = paste[rows, columns] & mask if mask.size else mask
-        inner = flat.mask(rings[0])[2]
+        inner = flat.mask(ring)[2]
         if on.sum() < 0.5 * max(int(inner.sum()), 1):
             continue
         y, x = np.nonzero(on)
@@ -452,6 +467,15 @@ def _shift(
         return 0.0, 0.0
     dx, dy = np.median(np.array(moves), axis=0)
     return float(dx), float(dy)
+
+
+def _free_around(boxes: Array, number: int) -> float:
+    """Half the way to the nearest other opening, mm, at most `REACH_MM`."""
+    here = boxes[number]
+    apart = np.maximum(np.maximum(boxes[:, :2] - here[2:], here[:2] - boxes[:, 2:]), 0.0)
+    ways = np.hypot(*apart.T)
+    ways[number] = np.inf
+    return float(np.clip(0.5 * ways.min(initial=np.inf), 0.03, REACH_MM))
 
 
 def _centroid(points: Array) -> Array:
@@ -464,7 +488,14 @@ def _centroid(points: Array) -> Array:
 
 
 # what lies between
-def _between(scene: _Scene, off: Mask, pads: Sequence[Pad], edge: int) -> tuple[Between, ...]:
+def _between(
+    scene: _Scene,
+    off: Mask,
+    pads: Sequence[Pad],
+    edge: int,
+    *,
+    leads: Mapping[str, Ring] = MappingProxyType({}),
+) -> tuple[Between, ...]:
     """Pieces at least `SMEAR_MM` wide, and the pads that each touches."""
     flat = scene.flat
     half = max(1, round(0.5 * 0.85 * SMEAR_MM / flat.cell_mm))
@@ -477,8 +508,11 @@ def _between(scene: _Scene, off: Mask, pads: Sequence[Pad], edge: int) -> tuple[
     for number, pad in enumerate(pads, 1):
         rows, columns, inside = flat.mask(pad.ring)
         owner[rows, columns][inside] = number
+        if lead := leads.get(f"{pad.ref}.{pad.pin}"):
+            rows, columns, inside = flat.mask(lead)
+            owner[rows, columns][inside] = number
     found = []
-    reach = edge + 3
+    reach = edge + max(3, round(0.06 / flat.cell_mm))
     for rows, columns, mask in _boxes(labels, count):
         found.append(_piece(scene, rows, columns, mask, owner=owner, pads=pads, reach=reach))
     found.sort(key=lambda one: (-len(one.touches), -one.crosses, -one.wide_mm))

@@ -24,6 +24,7 @@ FLOOR_PX = 0.3  # lens, blur and the picture's own raster, however many edges ag
 SURE_PX = 4.0  # an edge is looked for where the fit is at least so sure
 MOST_EDGES, LEAST_EDGES = 6000, 24
 ROUNDS = 14
+MOST_BENT = 0.35  # more stretch or depth than that is a slip, a mirror or another face
 # Small changes made on the board before it is seen, in units of half its width: shift, shift, turn,
 # scale, stretch, shear, and the two of depth; and how firmly each is held near none (1/variance).
 MAKERS = np.zeros((8, 3, 3))
@@ -132,7 +133,8 @@ def _begun(clicks: Sequence[Click], side: str) -> _State:
     for _ in range(6):
         state = _settled(state, *_clicked(state, board, picture))
     left = np.hypot(*(_apply(state.matrix, board) - picture).T)
-    if not np.isfinite(left).all() or left.max() > 12 * CLICK_PX:
+    bent = float(np.abs(state.moved[4:]).max())
+    if not np.isfinite(left).all() or left.max() > 12 * CLICK_PX or bent > MOST_BENT:
         raise InvalidValue("clicks", "these places do not belong together; click them again")
     return state
 
@@ -159,8 +161,9 @@ def _settled(state: _State, slopes: Array, miss: Array, weights: Array) -> _Stat
     normal = slopes.T @ heavy + np.diag(HELD)
     move = np.linalg.solve(normal, heavy.T @ miss - HELD * state.moved)
     matrix = state.matrix @ np.linalg.inv(state.frame) @ _step(move) @ state.frame
+    depth = float((matrix @ np.linalg.inv(state.frame))[2, 2])  # 1 in the middle of the clicks
     return _State(
-        matrix=matrix / matrix[2, 2],
+        matrix=matrix / depth,
         moved=state.moved + move,
         cover=np.linalg.inv(normal),
         frame=state.frame,
