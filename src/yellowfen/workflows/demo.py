@@ -27,7 +27,7 @@ from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.workflows import bench_runs as bench_runs_work
 from yellowfen.workflows import jobs as work
-from yellowfen.workflows import pictures, refit, sketching
+from yellowfen.workflows import pictures, proof, refit, sketching
 from yellowfen.workflows import rework as rework_work
 from yellowfen.workflows.calibration import Scrap, melt_test
 from yellowfen.workflows.heat import usual_plan
@@ -156,6 +156,12 @@ def furnish(connection: sqlite3.Connection) -> bool:
     _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
     _heated(connection, build, slower=0.95)
     _pictures(connection, build)
+    for name, expect, joints in (
+        ("Program, read back, verify", "the programmer reads back what was written", "U1"),
+        ("Write and read the storage", "what was written is read back", "U4"),
+        ("Each valve in turn", "the coil clicks, its lamp is lit", "U2 U3 Q1 Q2 D1"),
+    ):
+        proof.add_step(connection, build, name=name, expect=expect, joints=joints)
     _in_the_middle_of_pads(connection, rework.board_id)
     _patch_with_a_leadless_part(connection)
     _strip_of_leds(connection)
@@ -241,11 +247,11 @@ def _strip_of_leds(connection: sqlite3.Connection) -> None:
         core=Core.ALUMINIUM,
     )
     jobs.keep_plan(connection, job, plan)
-    for ref, proof, note in (("D1", Proof.GOOD, "lit at 20 mA"), ("D2", Proof.NOT_YET, "")):
+    for ref, shown, note in (("D1", Proof.GOOD, "lit at 20 mA"), ("D2", Proof.NOT_YET, "")):
         passport_id = rework_work.write_passport(connection, job, ref)
         kept = stored_rework.get_passport(connection, passport_id).passport
         kept = replace(
-            kept, bag="lamps 1", cleaned=True, tested=proof, note=note, liquid_s=9.0, heats=2
+            kept, bag="lamps 1", cleaned=True, tested=shown, note=note, liquid_s=9.0, heats=2
         )
         stored_rework.keep_passport(connection, passport_id, kept)
 

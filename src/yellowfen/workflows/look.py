@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
 from yellowfen.core.look.meter_plan import Diagnosis, MeterPlan, diagnose, meter_plan, probe_key
+from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import AGAIN, CheckLine, CheckPlan, IronPlan, MendRun
@@ -19,6 +20,7 @@ from yellowfen.errors import Refused
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
+from yellowfen.store.proofs import proof_of
 from yellowfen.workflows.ready import ReadyState, ready_state
 
 METER = "the board"
@@ -234,9 +236,12 @@ def chances_of(connection: sqlite3.Connection, job_id: int) -> dict[str, float]:
 def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
     """The plan for the parts that the job is about, with what was measured so far."""
     job = jobs.get(connection, job_id)
-    board = boards.get(connection, job.board_id)
+    proof = proof_of(connection, job.board_id)
+    board = with_nets(boards.get(connection, job.board_id), proof.nets)
     chances = chances_of(connection, job_id)
-    plan = meter_plan(board, chances, refs=job.parts or None)
+    plan = meter_plan(
+        board, chances, refs=job.parts or None, ground=proof.ground, supplies=proof.supplies
+    )
     runs = _meter_runs(connection, job)
     results = _standing_results(runs, soldering(connection, job_id), plan)
     return Metered(
@@ -302,7 +307,7 @@ def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
     found = metered(connection, job_id)
     if not found.plan.probes:
         raise Refused(
-            "no nets are known for these parts: read a netlist or copper layers with the board"
+            "no nets are known for these parts: read a netlist or copper layers with the board, or type them in Function"
         )
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id

@@ -17,11 +17,12 @@ from yellowfen.core.work.bench_scripts import MendRun, MendStep
 from yellowfen.core.work.heat_script import AWAY
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import NotFound, Refused, YellowfenError
-from yellowfen.store import bench_runs
+from yellowfen.store import bench_runs, jobs, pictures
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.workflows.look import LookState, facts_of, look_state, metered, soldering
+from yellowfen.workflows.proof import cleaning_state, proof_state
 from yellowfen.workflows.ready import ReadyState, iron_for, ready_state
-from yellowfen.workflows.rework import off_scene
+from yellowfen.workflows.rework import heats_of_parts, off_scene
 
 _TIES = {"signal": Tie.SIGNAL, "relief": Tie.RELIEF, "plane": Tie.PLANE}
 FINE_PITCH_MM = 0.65
@@ -187,7 +188,8 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
 @dataclass(frozen=True, kw_only=True)
 class Standing:
     """How the board in hand stands, never better than what was looked at and measured: joints good
-    at first, good after mends, bad, not looked at; probes as expected, not, left.
+    at first, good after mends, bad, not looked at; probes and function steps as expected, not, left;
+    joints that neither proves.
     """
 
     first: int
@@ -197,13 +199,17 @@ class Standing:
     passed: int
     failed: int
     left: int
+    does: int = 0
+    does_not: int = 0
+    to_show: int = 0
+    unproved: int = 0
 
     @property
     def says(self) -> str:
         """Its verdict in a line."""
-        if self.bad or self.failed:
+        if self.bad or self.failed or self.does_not:
             return "not good yet"
-        if self.unseen or self.left or not self.passed:
+        if self.unseen or self.left or self.to_show or not (self.passed or self.does):
             return "not proved yet"
         return "good after mends" if self.mended else "good at first pass"
 
@@ -221,6 +227,9 @@ def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
     mended = sum((one.ref, one.pin) in once_bad for one in good)
     marked = {f"{one.ref}.{one.pin}" for one in look.marks}
     passed = sum(test.results.values())
+    proof = proof_state(connection, job_id)
+    does = sum(proof.results.get(title, False) for title in proof.titles)
+    shown = sum(title in proof.results for title in proof.titles)
     return Standing(
         first=len(good) - mended,
         mended=mended,
@@ -229,4 +238,60 @@ def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
         passed=passed,
         failed=len(test.results) - passed,
         left=len({one.key for one in test.plan.probes} - test.results.keys()),
+        does=does,
+        does_not=shown - does,
+        to_show=len(proof.titles) - shown,
+        unproved=sum(name not in proof.proved for name, _ in test.plan.unproved),
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Gathered:
+    """What a board in hand took: minutes by what was done (taps from first to last), the parts with
+    most heats, pictures, washed or not.
+    """
+
+    minutes: tuple[tuple[str, float], ...]
+    heats: tuple[tuple[str, int], ...]
+    pictures: int
+    washed: bool
+
+    @property
+    def total_min(self) -> float:
+        """All of it."""
+        return sum(minutes for _, minutes in self.minutes)
+
+
+DONE = {
+    RunKind.HEAT: "heat",
+    RunKind.PLACE: "placing",
+    RunKind.PASTE: "paste by hand",
+    RunKind.KIT: "kit",
+    RunKind.LOOK: "looking",
+    RunKind.IRON: "iron",
+    RunKind.PADS: "pads",
+    RunKind.CHECK: "tests and washing",
+    RunKind.MEND: "mending",
+}
+
+
+def gathered(connection: sqlite3.Connection, job_id: int) -> Gathered:
+    """What the job's board in hand took so far."""
+    job = jobs.get(connection, job_id)
+    runs = [
+        run
+        for run in bench_runs.rows(connection, job_id=job_id)
+        if job.piece_id is None or run.piece_id in (None, job.piece_id)
+    ]
+    spent: dict[str, float] = {}
+    for run in runs:
+        if len(run.taps) > 1:
+            taken = (run.taps[-1].at_ms - run.taps[0].at_ms) / 60_000.0
+            spent[DONE[run.kind]] = spent.get(DONE[run.kind], 0.0) + max(taken, 0.0)
+    heats = sorted(heats_of_parts(connection, job).items(), key=lambda row: (-row[1], row[0]))
+    return Gathered(
+        minutes=tuple(sorted(spent.items(), key=lambda row: -row[1])),
+        heats=tuple(heats[:6]),
+        pictures=len(pictures.rows(connection, job.board_id, job_id)),
+        washed=cleaning_state(connection, job_id).washed,
     )

@@ -237,14 +237,18 @@ def meter_plan(
     chances: Mapping[str, float],
     least: float = 0.0,
     refs: Iterable[str] | None = None,
+    *,
+    ground: str = "",
+    supplies: Sequence[str] | None = None,
 ) -> MeterPlan:
     """Probes that prove every joint with a chance of at least `least` (by "U1.3"; a joint that is
-    not listed counts as 0.01), and part every pair of neighbours that could bridge.
+    not listed counts as 0.01), and part every pair of neighbours that could bridge. Ground and
+    supplies are guessed where they are not said.
     """
     points = {one.name: one for one in points_of(board, refs)}
     around = {one.name: one for one in points_of(board)}
-    ground, between = ground_of(board), Resistances(board)
-    supplies = supplies_of(board, ground)
+    ground, between = ground or ground_of(board), Resistances(board)
+    supplies = supplies_of(board, ground) if supplies is None else tuple(supplies)
     risky = [one for one in points.values() if chances.get(one.name, 0.01) >= least]
     probes, unproved, count = _joints(risky, around)
     apart = _bridges(board, points, between, chances)

@@ -347,19 +347,27 @@ def pads_script(plan: PadsRun) -> Script:
 
 @dataclass(frozen=True, kw_only=True)
 class CheckLine:
-    """One thing to measure: from, to, what is expected."""
+    """One thing to measure: from, to, what is expected; `title` where that is said otherwise, `mind`
+    what to mind at it.
+    """
 
     here: str
     there: str
     expect: str
+    title: str = ""
+    mind: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
 class CheckPlan:
-    """What a meter goes through."""
+    """What a meter goes through, or any list of things to do or see, each with the word that answers
+    it.
+    """
 
     name: str
     lines: tuple[CheckLine, ...]
+    press: str = "As expected"
+    closing: str = "Everything is as expected."
 
 
 def check_script(plan: CheckPlan) -> Script:
@@ -368,16 +376,15 @@ def check_script(plan: CheckPlan) -> Script:
         Cue(
             key=f"probe {number}",
             name=plan.name,
-            title=f"{line.here} to {line.there}",
-            press="As expected",
+            title=line.title or f"{line.here} to {line.there}",
+            press=plan.press,
             detail=line.expect,
+            mind=line.mind,
             group=line.expect,
         )
         for number, line in enumerate(plan.lines, 1)
     )
-    return Script(
-        kind=RunKind.CHECK, cues=cues, closing="Everything is as expected.", of_group="like this"
-    )
+    return Script(kind=RunKind.CHECK, cues=cues, closing=plan.closing, of_group="like this")
 
 
 @dataclass(frozen=True, kw_only=True)

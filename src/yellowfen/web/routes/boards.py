@@ -20,12 +20,14 @@ from yellowfen.formats.board_files import is_unnamed
 from yellowfen.formats.bundle import zipped
 from yellowfen.formats.part_table import FIELDS
 from yellowfen.store import boards, packages
+from yellowfen.store.proofs import proof_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import boards as work
 from yellowfen.workflows import parts as part_work
+from yellowfen.workflows import proof
 
 router = APIRouter()
 ROWS_SHOWN = 100
@@ -166,8 +168,16 @@ def _board_context(
         "shifted": _shifted(database, board_id),
         "advice": advise(board) if shown == "advice" else (),
         "minutes": build_minutes(board),
+        "lessons": proof_of(database, board_id).lessons if shown == "advice" else (),
         "changed": changed,
     }
+
+
+@router.post("/boards/{board_id}/lessons/{number}/remove")
+def forget_lesson(board_id: int, number: int, database: Database) -> Response:
+    """Leave a lesson of the bench out."""
+    proof.forget_lesson(database, board_id, number)
+    return RedirectResponse(f"/boards/{board_id}?leaf=advice", status_code=303)
 
 
 def _marks(

@@ -16,12 +16,13 @@ from yellowfen.core.work.job import Verdict
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
+from yellowfen.store.proofs import proof_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.look_svg import joint_drawn
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
-from yellowfen.workflows import bench_runs
+from yellowfen.workflows import bench_runs, proof
 from yellowfen.workflows.look import (
     LookState,
     look_state,
@@ -30,7 +31,7 @@ from yellowfen.workflows.look import (
     start_meter,
     take_back,
 )
-from yellowfen.workflows.mend import mend_state, standing, start_mending, touches_of
+from yellowfen.workflows.mend import gathered, mend_state, standing, start_mending, touches_of
 
 router = APIRouter()
 COMMON = 8  # verdicts with a key of their own
@@ -170,9 +171,22 @@ def mend_page(request: Request, job_id: int, database: Database) -> Response:
         "job": job,
         "board": found.look.board,
         "found": found,
+        "lessons": {one.seen for one in proof_of(database, job.board_id).lessons},
         "plan": plan_svg(found.look.board, side, dict.fromkeys(refs, "comes-off")),
     }
     return page(request, "mend.html", context)
+
+
+@router.post("/jobs/{job_id}/mend/lessons")
+def keep_lesson(
+    job_id: int,
+    database: Database,
+    seen: Annotated[str, Form(max_length=200)],
+    change: Annotated[str, Form(max_length=200)],
+) -> Response:
+    """What a fault taught, onto the list for the next board."""
+    proof.keep_lesson(database, job_id, seen, change)
+    return RedirectResponse(f"/jobs/{job_id}/mend", status_code=303)
 
 
 @router.get("/api/jobs/{job_id}/touches")
@@ -258,6 +272,7 @@ def _finish_context(
         "problem": problem,
         "note": text,
         "stands": None if run is None else standing(database, job_id),
+        "took": None if run is None else gathered(database, job_id),
     }
 
 

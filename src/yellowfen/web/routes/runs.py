@@ -35,6 +35,7 @@ from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows.look import METER
+from yellowfen.workflows.proof import CLEANING, FUNCTION
 
 router = APIRouter()
 # What each kind is called, where it was started from, which answers have keys of their own besides
@@ -61,6 +62,7 @@ BACK = {
     RunKind.CHECK: "adapter",
     RunKind.MEND: "mend",
 }
+LISTS = {METER: "test", FUNCTION: "function", CLEANING: "clean"}
 KEYS = {
     "skipped": ("Skip", "ArrowRight", "→"),
     "dropped": ("Dropped", "d", "d"),
@@ -141,8 +143,8 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
 
 def _back(run: BenchRun) -> str:
     """The page that a run was started from."""
-    metered = isinstance(run.plan, CheckPlan) and run.plan.name == METER
-    return "test" if metered else BACK[run.kind]
+    named = run.plan.name if isinstance(run.plan, CheckPlan) else ""
+    return LISTS.get(named, BACK[run.kind])
 
 
 def _overlay(run: BenchRun) -> Markup:

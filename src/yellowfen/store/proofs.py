@@ -1,0 +1,41 @@
+"""What owners said of a board's proof, and of a job's cleaning."""
+
+import sqlite3
+
+from yellowfen.core.look.cleaning import CleaningPlan
+from yellowfen.core.look.proof import BoardProof
+from yellowfen.store.packing import pack, unpack
+
+
+def proof_of(connection: sqlite3.Connection, board_id: int) -> BoardProof:
+    """What was said of a board; nothing yet: as guessed."""
+    row = connection.execute(
+        "SELECT content FROM board_proof WHERE board_id = ?", (board_id,)
+    ).fetchone()
+    return BoardProof() if row is None else unpack(BoardProof, row["content"])
+
+
+def keep_proof(connection: sqlite3.Connection, board_id: int, proof: BoardProof) -> None:
+    """Store what was said of a board."""
+    connection.execute(
+        "INSERT INTO board_proof (board_id, content) VALUES (?, ?)"
+        " ON CONFLICT (board_id) DO UPDATE SET content = excluded.content",
+        (board_id, pack(proof)),
+    )
+
+
+def cleaning_of(connection: sqlite3.Connection, job_id: int) -> CleaningPlan:
+    """What a job is cleaned of and with; nothing yet: what is usual."""
+    row = connection.execute(
+        "SELECT content FROM job_cleaning WHERE job_id = ?", (job_id,)
+    ).fetchone()
+    return CleaningPlan() if row is None else unpack(CleaningPlan, row["content"])
+
+
+def keep_cleaning(connection: sqlite3.Connection, job_id: int, plan: CleaningPlan) -> None:
+    """Store what a job is cleaned of and with."""
+    connection.execute(
+        "INSERT INTO job_cleaning (job_id, content) VALUES (?, ?)"
+        " ON CONFLICT (job_id) DO UPDATE SET content = excluded.content",
+        (job_id, pack(plan)),
+    )

@@ -1,0 +1,337 @@
+"""Proof beyond eye and meter: first power, function steps, and the washing before them."""
+
+import sqlite3
+from dataclasses import dataclass, replace
+
+from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.look.cleaning import (
+    CleaningPlan,
+    CleaningStep,
+    Hidden,
+    Need,
+    Residue,
+    Spared,
+    Wash,
+    cleaning_steps,
+    dry_minutes,
+    hiding,
+    residues,
+    spared,
+)
+from yellowfen.core.look.meter_plan import ground_of, supplies_of
+from yellowfen.core.look.proof import (
+    BoardProof,
+    FirstPower,
+    FunctionStep,
+    Lesson,
+    first_power,
+    joints_named,
+    joints_of,
+    with_nets,
+)
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan
+from yellowfen.core.work.job import Job
+from yellowfen.errors import InvalidValue, NotFound, Refused
+from yellowfen.store import bench_runs, boards, jobs
+from yellowfen.store.bench_runs import BenchRun
+from yellowfen.store.database import atomic
+from yellowfen.store.proofs import cleaning_of, keep_cleaning, keep_proof, proof_of
+from yellowfen.workflows.look import soldering
+
+FUNCTION, CLEANING = "its function", "the washing"
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProofState:
+    """What was said of a board's proof, its first power, what every step showed on the board in hand
+    (by title: True as expected, False not), the joints that steps proved and those that a failed one
+    accuses.
+    """
+
+    board: Board
+    proof: BoardProof
+    ground: str
+    supplies: tuple[str, ...]
+    power: tuple[FirstPower, ...]
+    results: dict[str, bool]
+    run: BenchRun | None
+    proved: frozenset[str]
+    accused: tuple[str, ...]
+
+    @property
+    def left(self) -> tuple[str, ...]:
+        """Titles without a result yet."""
+        return tuple(title for title in self.titles if title not in self.results)
+
+    @property
+    def titles(self) -> tuple[str, ...]:
+        """Everything there is to go through; nothing where no function was written."""
+        if not self.proof.steps:
+            return ()
+        return (*(_powered(one) for one in self.power), *(one.name for one in self.proof.steps))
+
+
+def _powered(one: FirstPower) -> str:
+    return f"Read {one.supply}" if one.comes_from else f"First power: {one.supply}"
+
+
+def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
+    """Where the proof of the board in hand stands."""
+    job = jobs.get(connection, job_id)
+    proof = proof_of(connection, job.board_id)
+    board = with_nets(boards.get(connection, job.board_id), proof.nets)
+    ground = proof.ground or ground_of(board)
+    runs = named_runs(connection, job, FUNCTION)
+    results = _results(runs, soldering(connection, job_id), proof, board)
+    proved = {
+        joint for step in proof.steps if results.get(step.name) for joint in joints_of(step, board)
+    }
+    accused = {
+        joint: None
+        for step in proof.steps
+        if results.get(step.name) is False
+        for joint in joints_of(step, board)
+    }
+    return ProofState(
+        board=board,
+        proof=proof,
+        ground=ground,
+        supplies=supplies_of(board, ground) if proof.supplies is None else proof.supplies,
+        power=first_power(board, proof) if ground else (),
+        results=results,
+        run=runs[0] if runs else None,
+        proved=frozenset(proved),
+        accused=tuple(joint for joint in accused if joint not in proved),
+    )
+
+
+def named_runs(connection: sqlite3.Connection, job: Job, name: str) -> list[BenchRun]:
+    """The job's lists of one name gone through on the board in hand, newest first."""
+    return [
+        run
+        for run in bench_runs.rows(connection, RunKind.CHECK, job_id=job.id)
+        if run.planned(CheckPlan).name == name
+        and (job.piece_id is None or run.piece_id in (None, job.piece_id))
+    ]
+
+
+def _results(
+    runs: list[BenchRun], soldered: list[BenchRun], proof: BoardProof, board: Board
+) -> dict[str, bool]:
+    """The newest answer to each title, unless parts that it speaks of were heated after it; power and
+    steps that name no joints speak of all.
+    """
+    speaks = {
+        step.name: {j.rsplit(".", 1)[0] for j in joints_of(step, board)} for step in proof.steps
+    }
+    found: dict[str, bool] = {}
+    for run in runs:
+        after = {ref for one in soldered if one.id > run.id and one.taps for ref in one.targets}
+        mended = any(one.id > run.id and one.taps and not one.targets for one in soldered)
+        titles = {
+            f"probe {n}": line.title for n, line in enumerate(run.planned(CheckPlan).lines, 1)
+        }
+        answers = {titles[cue]: True for cue in run.state.done if cue in titles}
+        answers |= {titles[cue]: False for cue, word in run.state.aside.items() if word == "not"}
+        for title, passed in answers.items():
+            about = speaks.get(title)
+            stale = mended or (bool(after & about) if about else bool(after))
+            if title not in found and not stale:
+                found[title] = passed
+    return found
+
+
+def say_supplies(
+    connection: sqlite3.Connection, job_id: int, *, ground: str, supplies: str, nets: str
+) -> None:
+    """Keep ground, supplies ("3V3, VIN = 5") and nets in lines; empty ones are guessed again.
+
+    Raises InvalidValue for a net that is not there, or volts out of range.
+    """
+    job = jobs.get(connection, job_id)
+    with atomic(connection):
+        before = proof_of(connection, job.board_id)
+        board = with_nets(boards.get(connection, job.board_id), nets)
+        known = {pad.net for pad in board.pads if pad.net}
+        names, volts = _supplies(supplies)
+        for net in (*names, *([ground] if ground else [])):
+            if net not in known:
+                raise InvalidValue("supplies", f"there is no net {net} on this board")
+        keep_proof(
+            connection,
+            job.board_id,
+            replace(before, ground=ground, supplies=names or None, volts=volts, nets=nets),
+        )
+
+
+def _supplies(text: str) -> tuple[tuple[str, ...], dict[str, float]]:
+    names, volts = [], {}
+    for word in text.replace(";", ",").split(","):
+        name, _, value = (one.strip() for one in word.partition("="))
+        if not name:
+            continue
+        names.append(name)
+        if value:
+            try:
+                volts[name] = float(value.removesuffix("V").strip().replace(",", "."))
+            except ValueError:
+                raise InvalidValue("supplies", f"{value} is no number of volts") from None
+    return tuple(dict.fromkeys(names)), volts
+
+
+def add_step(
+    connection: sqlite3.Connection, job_id: int, *, name: str, expect: str, joints: str
+) -> None:
+    """Add a function step, or say it anew by its name. Raises InvalidValue for joints that are not
+    there.
+    """
+    job = jobs.get(connection, job_id)
+    with atomic(connection):
+        before = proof_of(connection, job.board_id)
+        board = boards.get(connection, job.board_id)
+        step = FunctionStep(
+            name=name.strip(), expect=expect.strip(), joints=joints_named(joints, board)
+        )
+        kept = tuple(one for one in before.steps if one.name != step.name)
+        keep_proof(connection, job.board_id, replace(before, steps=(*kept, step)))
+
+
+def remove_step(connection: sqlite3.Connection, job_id: int, name: str) -> None:
+    """Leave a step out. Raises NotFound for one that is not there."""
+    job = jobs.get(connection, job_id)
+    with atomic(connection):
+        before = proof_of(connection, job.board_id)
+        kept = tuple(one for one in before.steps if one.name != name)
+        if len(kept) == len(before.steps):
+            raise NotFound(f"there is no step {name!r}")
+        keep_proof(connection, job.board_id, replace(before, steps=kept))
+
+
+def keep_lesson(connection: sqlite3.Connection, job_id: int, seen: str, change: str) -> None:
+    """Put what a fault taught on the board's list for the next revision; once."""
+    job = jobs.get(connection, job_id)
+    with atomic(connection):
+        before = proof_of(connection, job.board_id)
+        lesson = Lesson(seen=seen, change=change)
+        if lesson not in before.lessons:
+            keep_proof(connection, job.board_id, replace(before, lessons=(*before.lessons, lesson)))
+
+
+def forget_lesson(connection: sqlite3.Connection, board_id: int, number: int) -> None:
+    """Take a lesson off the list, by its place from 0. Raises NotFound."""
+    with atomic(connection):
+        before = proof_of(connection, board_id)
+        if not 0 <= number < len(before.lessons):
+            raise NotFound("that lesson is not on the list any more")
+        kept = tuple(one for n, one in enumerate(before.lessons) if n != number)
+        keep_proof(connection, board_id, replace(before, lessons=kept))
+
+
+def start_function(connection: sqlite3.Connection, job_id: int) -> int:
+    """Open the bench's run over first power and function, or go on with the one begun.
+
+    Raises Refused without a step.
+    """
+    found = proof_state(connection, job_id)
+    if not found.proof.steps:
+        raise Refused("write one step first: what the board does when it works")
+    if found.run is not None and found.run.taps and found.run.state.to_do:
+        return found.run.id
+    lines = [
+        CheckLine(
+            here=one.supply,
+            there=found.ground,
+            title=_powered(one),
+            expect=one.expects,
+            mind=""
+            if one.comes_from
+            else f"limit at {one.limit_ma:.0f} mA ({', '.join(one.why) or 'the least'}); over it: off at once",
+        )
+        for one in found.power
+    ]
+    lines += [
+        CheckLine(here=one.name, there="", title=one.name, expect=one.expect)
+        for one in found.proof.steps
+    ]
+    plan = CheckPlan(name=FUNCTION, lines=tuple(lines), closing="It does what it should.")
+    return bench_runs.add(connection, job_id, RunKind.CHECK, plan)
+
+
+# washing
+@dataclass(frozen=True, kw_only=True)
+class CleaningState:
+    """What a job's board is washed of and with, where liquid must not go, where it hides, how long it
+    dries, in which steps.
+    """
+
+    board: Board
+    plan: CleaningPlan
+    residues: tuple[Residue, ...]
+    spared: tuple[Spared, ...]
+    hiding: tuple[Hidden, ...]
+    steps: tuple[CleaningStep, ...]
+    dry_min: float
+    wash: Wash
+    run: BenchRun | None
+
+    @property
+    def washed(self) -> bool:
+        """Whether the newest washing of the board in hand was gone through."""
+        return self.run is not None and not self.run.state.to_do
+
+
+def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState:
+    """The washing of the board in hand: every part that is on it by then."""
+    job = jobs.get(connection, job_id)
+    board, plan = boards.get(connection, job.board_id), cleaning_of(connection, job_id)
+    later = _later(connection, job_id, board)
+    here = [part for part in board.parts if part.ref not in {one.ref for one in later}]
+    wanted = [one for one in residues(plan) if one.need is not Need.STAYS]
+    wash = wanted[-1].wash if wanted else Wash.ALCOHOL
+    runs = named_runs(connection, job, CLEANING)
+    return CleaningState(
+        board=board,
+        plan=plan,
+        residues=residues(plan),
+        spared=spared(here),
+        hiding=hiding(here, plan, wash),
+        steps=cleaning_steps(here, plan, [one.ref for one in later]),
+        dry_min=dry_minutes(here, plan, wash),
+        wash=wash,
+        run=runs[0] if runs else None,
+    )
+
+
+def _later(connection: sqlite3.Connection, job_id: int, board: Board) -> list[BoardPart]:
+    """Open parts that this job puts on and that are not on yet: they go on after the washing."""
+    job = jobs.get(connection, job_id)
+    done = {ref for run in soldering(connection, job_id) for ref in run.targets}
+    if job.purpose != "build" or not done:
+        return []
+    open_parts = {one.ref for one in spared(board.parts)}
+    return [part for part in board.parts if part.ref in open_parts and part.ref not in done]
+
+
+def say_fluxes(connection: sqlite3.Connection, job_id: int, plan: CleaningPlan) -> None:
+    """Keep what a job is washed of and how it dries."""
+    jobs.get(connection, job_id)
+    keep_cleaning(connection, job_id, plan)
+
+
+def start_cleaning(connection: sqlite3.Connection, job_id: int) -> int:
+    """Open the bench's run over the washing, or go on with the one begun.
+
+    Raises Refused where nothing has to be washed.
+    """
+    found = cleaning_state(connection, job_id)
+    if not found.steps:
+        raise Refused("nothing has to be washed: what is there may stay")
+    if found.run is not None and found.run.taps and found.run.state.to_do:
+        return found.run.id
+    lines = tuple(
+        CheckLine(here=one.title, there="", title=one.title, expect=one.detail)
+        for one in found.steps
+    )
+    plan = CheckPlan(name=CLEANING, lines=lines, press="Done", closing="Clean and dry.")
+    return bench_runs.add(connection, job_id, RunKind.CHECK, plan)
