@@ -24,6 +24,8 @@ from yellowfen.core.work.bench_scripts import (
     LookPlan,
     MendRun,
     MendStep,
+    WashRun,
+    WashStep,
 )
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
@@ -55,6 +57,9 @@ def started(connection: sqlite3.Connection, kind: RunKind) -> int:
             CheckLine(here=f"A{n}", there=f"B{n}", expect="must connect") for n in range(8)
         )
         return stored.add(connection, job, kind, CheckPlan(name="U4", lines=lines))
+    if kind is RunKind.WASH:
+        washing = tuple(WashStep(title=f"pass {n}", detail="brush") for n in range(8))
+        return stored.add(connection, job, kind, WashRun(steps=washing))
     if kind is RunKind.MEND:
         steps = tuple(
             MendStep(ref="U4", pin=str(pin), fault="lean", steps=("flux",)) for pin in range(1, 9)

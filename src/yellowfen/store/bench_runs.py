@@ -17,6 +17,7 @@ from yellowfen.core.work.bench_scripts import (
     MendRun,
     PadsRun,
     PlacingPlan,
+    WashRun,
     check_script,
     hand_script,
     iron_script,
@@ -25,6 +26,7 @@ from yellowfen.core.work.bench_scripts import (
     mend_script,
     pads_script,
     placing_script,
+    wash_script,
 )
 from yellowfen.core.work.heat_script import (
     ALL_FLOWED,
@@ -51,6 +53,7 @@ Plan = (
     | PadsRun
     | CheckPlan
     | MendRun
+    | WashRun
 )
 _P = TypeVar("_P", bound=Plan)
 PLANS: dict[RunKind, type[Plan]] = {
@@ -63,6 +66,7 @@ PLANS: dict[RunKind, type[Plan]] = {
     RunKind.PADS: PadsRun,
     RunKind.CHECK: CheckPlan,
     RunKind.MEND: MendRun,
+    RunKind.WASH: WashRun,
 }
 
 
@@ -115,6 +119,8 @@ class BenchRun:
                 return check_script(self.plan)
             case MendRun():
                 return mend_script(self.plan)
+            case WashRun():
+                return wash_script(self.plan)
 
     @property
     def targets(self) -> tuple[str, ...]:

@@ -270,7 +270,8 @@ DONE = {
     RunKind.LOOK: "looking",
     RunKind.IRON: "iron",
     RunKind.PADS: "pads",
-    RunKind.CHECK: "tests and washing",
+    RunKind.CHECK: "tests",
+    RunKind.WASH: "washing",
     RunKind.MEND: "mending",
 }
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.look.cleaning import (
     CleaningPlan,
-    CleaningStep,
     Hidden,
     Need,
     Residue,
@@ -30,7 +29,7 @@ from yellowfen.core.look.proof import (
     with_nets,
 )
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan
+from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, WashRun, WashStep
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import bench_runs, boards, jobs
@@ -39,7 +38,7 @@ from yellowfen.store.database import atomic
 from yellowfen.store.proofs import cleaning_of, keep_cleaning, keep_proof, proof_of
 from yellowfen.workflows.look import soldering
 
-FUNCTION, CLEANING = "its function", "the washing"
+FUNCTION = "its function"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -270,7 +269,7 @@ class CleaningState:
     residues: tuple[Residue, ...]
     spared: tuple[Spared, ...]
     hiding: tuple[Hidden, ...]
-    steps: tuple[CleaningStep, ...]
+    steps: tuple[WashStep, ...]
     dry_min: float
     wash: Wash
     run: BenchRun | None
@@ -289,7 +288,6 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
     here = [part for part in board.parts if part.ref not in {one.ref for one in later}]
     wanted = [one for one in residues(plan) if one.need is not Need.STAYS]
     wash = wanted[-1].wash if wanted else Wash.ALCOHOL
-    runs = named_runs(connection, job, CLEANING)
     return CleaningState(
         board=board,
         plan=plan,
@@ -299,8 +297,16 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
         steps=cleaning_steps(here, plan, [one.ref for one in later]),
         dry_min=dry_minutes(here, plan, wash),
         wash=wash,
-        run=runs[0] if runs else None,
+        run=_newest_washing(connection, job),
     )
+
+
+def _newest_washing(connection: sqlite3.Connection, job: Job) -> BenchRun | None:
+    """The newest washing of the board in hand."""
+    for run in bench_runs.rows(connection, RunKind.WASH, job_id=job.id):
+        if job.piece_id is None or run.piece_id in (None, job.piece_id):
+            return run
+    return None
 
 
 def _later(connection: sqlite3.Connection, job_id: int, board: Board) -> list[BoardPart]:
@@ -329,9 +335,4 @@ def start_cleaning(connection: sqlite3.Connection, job_id: int) -> int:
         raise Refused("nothing has to be washed: what is there may stay")
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id
-    lines = tuple(
-        CheckLine(here=one.title, there="", title=one.title, expect=one.detail)
-        for one in found.steps
-    )
-    plan = CheckPlan(name=CLEANING, lines=lines, press="Done", closing="Clean and dry.")
-    return bench_runs.add(connection, job_id, RunKind.CHECK, plan)
+    return bench_runs.add(connection, job_id, RunKind.WASH, WashRun(steps=found.steps))

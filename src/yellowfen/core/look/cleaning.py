@@ -16,6 +16,7 @@ from yellowfen.core.board.board import BoardPart
 from yellowfen.core.part.package import HIDDEN
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.bench_scripts import WashStep
 
 _P, _M, _C = Mark.PUBLISHED, Mark.FROM_MEMORY, Mark.COMMON_PRACTICE
 GAS = 8.314
@@ -312,17 +313,9 @@ def dry_minutes(parts: Iterable[BoardPart], plan: CleaningPlan, wash: Wash) -> f
 
 
 # the work
-@dataclass(frozen=True, kw_only=True)
-class CleaningStep:
-    """One thing to do, in a line, and what to mind."""
-
-    title: str
-    detail: str
-
-
 def cleaning_steps(
     parts: Iterable[BoardPart], plan: CleaningPlan, later: Iterable[str] = ()
-) -> tuple[CleaningStep, ...]:
+) -> tuple[WashStep, ...]:
     """The work in its order; empty where nothing has to be washed. `later`: parts that go on after."""
     parts = list(parts)
     wanted = [one for one in residues(plan) if one.need is not Need.STAYS]
@@ -333,7 +326,7 @@ def cleaning_steps(
     ]
     rinse = washes[-1]
     steps = [
-        CleaningStep(
+        WashStep(
             title="Board cold, nothing hot near",
             detail="cold to the hand; hot air and iron off; no flame; window open: alcohol burns and its vapour travels",
         )
@@ -342,7 +335,7 @@ def cleaning_steps(
     if keep:
         names = ", ".join(one.ref for one in keep[:8]) + (" and others" if len(keep) > 8 else "")
         steps.append(
-            CleaningStep(title=f"Plug or tape {names}", detail=f"{keep[0].ref}: not {keep[0].why}")
+            WashStep(title=f"Plug or tape {names}", detail=f"{keep[0].ref}: not {keep[0].why}")
         )
     for wash in washes:
         steps += _passes(wash, plan)
@@ -350,22 +343,22 @@ def cleaning_steps(
     if low:
         names = ", ".join(one.ref for one in low[:6]) + (" and others" if len(low) > 6 else "")
         steps.append(
-            CleaningStep(
+            WashStep(
                 title=f"Flush under {names}",
                 detail="tilt the board, let fresh liquid run in from one side and out at the other, three times; blot the low edge",
             )
         )
     minutes = dry_minutes(parts, plan, rinse)
     steps += [
-        CleaningStep(
+        WashStep(
             title="Blot, then brush off lint",
             detail="lint-free cloth pressed, not rubbed; a dry brush that carries no charge",
         ),
-        CleaningStep(
+        WashStep(
             title=f"Dry {minutes_said(minutes)}",
             detail=f"at {plan.dry_c:.0f} °C{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, under bodies moving air does not",
         ),
-        CleaningStep(
+        WashStep(
             title="Look, low light from the side",
             detail="white bloom or stickiness: once more with fresh liquid",
         ),
@@ -373,7 +366,7 @@ def cleaning_steps(
     later = list(later)
     if later:
         steps.append(
-            CleaningStep(
+            WashStep(
                 title=f"Now {', '.join(later[:8])}",
                 detail="they go on after the washing, by iron, with flux that may stay",
             )
@@ -381,10 +374,10 @@ def cleaning_steps(
     return tuple(steps)
 
 
-def _passes(wash: Wash, plan: CleaningPlan) -> list[CleaningStep]:
+def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:
     if wash is Wash.WATER:
         return [
-            CleaningStep(
+            WashStep(
                 title="Warm water, brush, rinse twice",
                 detail="distilled, about 50 °C, within the hour; the second rinse from a fresh bowl",
             )
@@ -395,7 +388,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[CleaningStep]:
     soak = plan.gel is not None
     first = (
         [
-            CleaningStep(
+            WashStep(
                 title="Soak five minutes",
                 detail="alcohol of 90 % or more, deep enough for the joints; parts that must stay dry above it",
             )
@@ -406,7 +399,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[CleaningStep]:
     return [
         *first,
         *(
-            CleaningStep(
+            WashStep(
                 title=f"Alcohol and brush, pass {n} of 3",
                 detail=brush
                 if n < 3

@@ -31,6 +31,7 @@ class RunKind(StrEnum):
     PADS = "pads"
     CHECK = "check"
     MEND = "mend"
+    WASH = "wash"
 
 
 class Effect(StrEnum):
@@ -132,6 +133,7 @@ RULES: Mapping[RunKind, Rule] = {
         any_order=True,
         corrects=True,
     ),
+    RunKind.WASH: Rule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
     RunKind.CHECK: Rule(
         words={
             "as expected": Effect.DONE,

@@ -360,13 +360,10 @@ class CheckLine:
 
 @dataclass(frozen=True, kw_only=True)
 class CheckPlan:
-    """What a meter goes through, or any list of things to do or see, each with the word that answers
-    it.
-    """
+    """What a meter goes through, or what a board must do when it works."""
 
     name: str
     lines: tuple[CheckLine, ...]
-    press: str = "As expected"
     closing: str = "Everything is as expected."
 
 
@@ -377,7 +374,7 @@ def check_script(plan: CheckPlan) -> Script:
             key=f"probe {number}",
             name=plan.name,
             title=line.title or f"{line.here} to {line.there}",
-            press=plan.press,
+            press="As expected",
             detail=line.expect,
             mind=line.mind,
             group=line.expect,
@@ -385,6 +382,37 @@ def check_script(plan: CheckPlan) -> Script:
         for number, line in enumerate(plan.lines, 1)
     )
     return Script(kind=RunKind.CHECK, cues=cues, closing=plan.closing, of_group="like this")
+
+
+@dataclass(frozen=True, kw_only=True)
+class WashStep:
+    """One thing to do when washing, in a line, and what to mind."""
+
+    title: str
+    detail: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class WashRun:
+    """The steps of a washing in their order."""
+
+    steps: tuple[WashStep, ...]
+
+
+def wash_script(plan: WashRun) -> Script:
+    """Step after step, until it is dry."""
+    cues = tuple(
+        Cue(
+            key=f"wash {number}",
+            name="washing",
+            title=step.title,
+            press="It is done",
+            detail=step.detail,
+            group="wash",
+        )
+        for number, step in enumerate(plan.steps, 1)
+    )
+    return Script(kind=RunKind.WASH, cues=cues, closing="Clean and dry.", of_group="of these")
 
 
 @dataclass(frozen=True, kw_only=True)

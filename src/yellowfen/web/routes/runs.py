@@ -35,7 +35,7 @@ from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows.look import METER
-from yellowfen.workflows.proof import CLEANING, FUNCTION
+from yellowfen.workflows.proof import FUNCTION
 
 router = APIRouter()
 # What each kind is called, where it was started from, which answers have keys of their own besides
@@ -50,6 +50,7 @@ DOING = {
     RunKind.PADS: "pads",
     RunKind.CHECK: "measuring",
     RunKind.MEND: "mending",
+    RunKind.WASH: "washing",
 }
 BACK = {
     RunKind.HEAT: "heat",
@@ -61,8 +62,10 @@ BACK = {
     RunKind.PADS: "pads",
     RunKind.CHECK: "adapter",
     RunKind.MEND: "mend",
+    RunKind.WASH: "clean",
 }
-LISTS = {METER: "test", FUNCTION: "function", CLEANING: "clean"}
+LISTS = {METER: "test", FUNCTION: "function"}
+POWERED = "Current limited; over the limit or warm: off at once. Mains and batteries isolated; a repaired safety device is not certified."
 KEYS = {
     "skipped": ("Skip", "ArrowRight", "→"),
     "dropped": ("Dropped", "d", "d"),
@@ -93,6 +96,7 @@ CAUTIONS = {
     " Wash your hands after leaded solder.",
     RunKind.PADS: "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands.",
     RunKind.MEND: "Burns: iron in its stand between joints. Board unpowered, moving air, not over the face.",
+    RunKind.WASH: "Alcohol burns and its vapour travels: no hot air, iron or flame near, window open, board cold.",
     RunKind.CHECK: "Board unpowered, capacitors discharged.",
 }
 
@@ -128,7 +132,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "labels": labels,
         "doing": DOING[run.kind],
         "back": _back(run),
-        "caution": CAUTIONS[run.kind],
+        "caution": POWERED if _list_of(run) == FUNCTION else CAUTIONS[run.kind],
         "tour": bool(heat and heat.tour),
         "plan": plan_svg(board, heat.side)
         if heat and heat.tour
@@ -143,8 +147,12 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
 
 def _back(run: BenchRun) -> str:
     """The page that a run was started from."""
-    named = run.plan.name if isinstance(run.plan, CheckPlan) else ""
-    return LISTS.get(named, BACK[run.kind])
+    return LISTS.get(_list_of(run), BACK[run.kind])
+
+
+def _list_of(run: BenchRun) -> str:
+    """The name of the list a check goes through; "" for other runs."""
+    return run.plan.name if isinstance(run.plan, CheckPlan) else ""
 
 
 def _overlay(run: BenchRun) -> Markup:
