@@ -52,9 +52,10 @@ def made_safe(data: bytes, name: str = "picture") -> Picture:
     raise UnreadableFile(name, reason) from None
 
 
-def channels(jpeg: bytes) -> list[NDArray[np.float64]]:
+def channels(jpeg: bytes) -> list[NDArray[np.float32]]:
     """Red, green, blue and grey (height, width), 0 to 255, of a picture that was made safe."""
     with Image.open(io.BytesIO(jpeg), formats=("JPEG",)) as picture:
-        colours = np.asarray(picture.convert("RGB"), dtype=np.float64)
+        colours = np.asarray(picture.convert("RGB"), dtype=np.float32)
     red, green, blue = (np.ascontiguousarray(colours[:, :, n]) for n in range(3))
-    return [red, green, blue, 0.3 * red + 0.59 * green + 0.11 * blue]
+    grey = np.float32(0.3) * red + np.float32(0.59) * green + np.float32(0.11) * blue
+    return [red, green, blue, grey]

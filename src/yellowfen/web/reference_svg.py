@@ -8,7 +8,8 @@ _CHIP = '<rect class="drawn-lead" x="18" y="12" width="24" height="16"/>'
 _LEAD = '<path class="drawn-lead" d="M4,6H22V22H44V27H17V11H4z"/>'
 _PADS = '<path class="pad" d="M8,6h12v22h-12zM26,6h12v22h-12zM44,6h12v22h-12z"/>'
 _DRAWN = {
-    "bridge": _PADS + '<path class="drawn-solder" d="M18,14q7,-4 10,0v7q-6,3 -10,0z"/>',
+    "bridge": _PADS
+    + '<path class="drawn-lead" d="M11,0h6v18h-6zM29,0h6v18h-6zM47,0h6v18h-6z"/><path class="drawn-solder" d="M15,12q8,-4 16,0v8q-8,4 -16,0z"/>',
     "open": _LAND
     + '<path class="drawn-lead" d="M4,2H22V16H44V21H17V7H4z"/><path class="drawn-solder" d="M24,28q10,-7 22,0z"/>',
     "lean": _LAND + _LEAD + '<path class="drawn-solder" d="M17,28v-4l-3,4zM44,28v-2l3,2z"/>',

@@ -19,9 +19,12 @@ from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.formats.picture import channels, made_safe
 from yellowfen.store import bench_runs, boards, jobs, pictures
 from yellowfen.store.database import atomic
+from yellowfen.store.packing import pack
 from yellowfen.store.pictures import PictureRow
 
-Grey = NDArray[np.float64]
+Grey = NDArray[np.float32]
+KEPT = 8
+_prints: dict[tuple[int, str, str], PrintSeen] = {}
 
 
 def keep_picture(
@@ -76,7 +79,7 @@ def laid(connection: sqlite3.Connection, picture_id: int) -> Laid:
     return Laid(row=row, board=boards.get(connection, board_id))
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=1)
 def _opened(jpeg: bytes) -> tuple[Grey, ...]:
     return tuple(channels(jpeg))
 
@@ -243,17 +246,24 @@ def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> 
 
 # print, and what is bright across gaps
 def print_of(connection: sqlite3.Connection, found: Laid) -> PrintSeen:
-    """The print as the picture shows it. Raises Refused without a fit or a pad in sight."""
-    grey = _greys(connection, found.row.id)[found.work.channel]
-    return print_seen(
-        grey,
-        found.fit,
-        found.board,
-        found.work.side,
-        paste_from=found.work.paste_from,
-        bright_from=found.work.bright_from,
-        paste_darker=found.work.paste_darker,
-    )
+    """The print as the picture shows it, kept until something of it changes. Raises Refused without
+    a fit or a pad in sight.
+    """
+    key = (found.row.id, found.row.made_at, pack(found.work))
+    if key not in _prints:
+        grey = _greys(connection, found.row.id)[found.work.channel]
+        _prints[key] = print_seen(
+            grey,
+            found.fit,
+            found.board,
+            found.work.side,
+            paste_from=found.work.paste_from,
+            bright_from=found.work.bright_from,
+            paste_darker=found.work.paste_darker,
+        )
+    while len(_prints) > KEPT:
+        _prints.pop(next(iter(_prints)))
+    return _prints.get(key) or print_of(connection, found)
 
 
 def across_gaps(connection: sqlite3.Connection, found: Laid) -> tuple[Between, ...]:

@@ -242,6 +242,7 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
             here=one.supply,
             there=found.ground,
             title=_powered(one),
+            name="Power",
             expect=one.expects,
             mind=""
             if one.comes_from
@@ -250,8 +251,8 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
         for one in found.power
     ]
     lines += [
-        CheckLine(here=one.name, there="", title=one.name, expect=one.expect)
-        for one in found.proof.steps
+        CheckLine(here=one.name, there="", title=one.name, expect=one.expect, name=f"Step {n}")
+        for n, one in enumerate(found.proof.steps, 1)
     ]
     plan = CheckPlan(name=FUNCTION, lines=tuple(lines), closing="It does what it should.")
     return bench_runs.add(connection, job_id, RunKind.CHECK, plan)
@@ -272,6 +273,7 @@ class CleaningState:
     steps: tuple[WashStep, ...]
     dry_min: float
     wash: Wash
+    later: tuple[str, ...]
     run: BenchRun | None
 
     @property
@@ -297,6 +299,7 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
         steps=cleaning_steps(here, plan, [one.ref for one in later]),
         dry_min=dry_minutes(here, plan, wash),
         wash=wash,
+        later=tuple(one.ref for one in later),
         run=_newest_washing(connection, job),
     )
 

@@ -177,15 +177,13 @@ class FirstPower:
     def expects(self) -> str:
         """What must be read."""
         reads = (
-            "its own volts"
+            "the volts that are set"
             if self.volts is None
             else f"{self.volts * (1 - WITHIN):.2f} to {self.volts * (1 + WITHIN):.2f} V"
         )
         if self.comes_from:
             return f"reads {reads}, made from {self.comes_from}"
-        return (
-            f"reads {reads} with at most {self.limit_ma:.0f} mA; nothing grows warm in ten seconds"
-        )
+        return f"reads {reads}; nothing grows warm in ten seconds"
 
 
 def volts_of(net: str) -> float | None:

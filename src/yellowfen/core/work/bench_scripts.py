@@ -347,8 +347,8 @@ def pads_script(plan: PadsRun) -> Script:
 
 @dataclass(frozen=True, kw_only=True)
 class CheckLine:
-    """One thing to measure: from, to, what is expected; `title` where that is said otherwise, `mind`
-    what to mind at it.
+    """One thing to measure: from, to, what is expected; `title` and `name` where that is said
+    otherwise, `mind` what to mind at it.
     """
 
     here: str
@@ -356,6 +356,7 @@ class CheckLine:
     expect: str
     title: str = ""
     mind: str = ""
+    name: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -372,7 +373,7 @@ def check_script(plan: CheckPlan) -> Script:
     cues = tuple(
         Cue(
             key=f"probe {number}",
-            name=plan.name,
+            name=line.name or plan.name,
             title=line.title or f"{line.here} to {line.there}",
             press="As expected",
             detail=line.expect,
@@ -404,7 +405,7 @@ def wash_script(plan: WashRun) -> Script:
     cues = tuple(
         Cue(
             key=f"wash {number}",
-            name="washing",
+            name="Wash",
             title=step.title,
             press="It is done",
             detail=step.detail,
