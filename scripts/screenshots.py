@@ -62,13 +62,6 @@ def touring(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
-def placing(page: Page) -> None:
-    page.get_by_role("button", name="Place them, one key").click()
-    page.wait_for_selector("[data-go]")
-    page.keyboard.press("Space")
-    page.wait_for_timeout(900)
-
-
 def running(page: Page) -> None:
     rehearsed(page)
     page.get_by_role("button", name="Run it at the bench").click()
@@ -93,6 +86,11 @@ def reckoned(page: Page) -> None:
     page.wait_for_timeout(6000)
 
 
+def laid(page: Page) -> None:
+    page.wait_for_selector(".laid-body")
+    page.wait_for_timeout(400)
+
+
 def weighed(page: Page) -> None:
     page.wait_for_selector("body[data-weighed=done]", timeout=60_000)
 
@@ -109,20 +107,20 @@ def take(target: Path, url: str, only: list[str]) -> None:
         views = (
             ("jobs", "/", None),
             ("board", "/boards/1?part=U2", None),
-            ("sketch", "/boards/2/sketch", None),
             ("ways", "/jobs/2/ready?part=U1", None),
             ("when", "/jobs/2/ready/when", None),
-            ("place-run", "/jobs/2/place?side=top", placing),
             ("paste", "/jobs/2/paste?foil=0.15", None),
-            ("hand", "/jobs/2/paste/hand", None),
             ("heat", "/jobs/1/heat", rehearsed),
             ("look", "/jobs/2/look", looking),
             ("mend", "/jobs/2/mend", reckoned),
             ("meter", "/jobs/2/test", None),
+            ("picture", "/pictures/2?do=part&ref=U1", laid),
+            ("clean", "/jobs/2/clean", None),
+            ("function", "/jobs/2/function", None),
+            ("reference", "/reference?see=bridge", None),
             ("survey", "/jobs/4/survey", weighed),
             ("lift", "/jobs/3/heat", lifting),
             ("pads", "/jobs/3/pads", None),
-            ("logbook", "/logbook", None),
             ("bench", "/bench", None),
             ("run", "/jobs/1/heat", running),
             ("tour", "/jobs/1/heat", touring),

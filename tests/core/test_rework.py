@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from shapely import Polygon
 
 from yellowfen.core.board.board import Board
+from yellowfen.core.board.sketch import Sketch, SketchedPart, board_of
 from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.deposit.floating import settled_mm
 from yellowfen.core.deposit.through_hole import fillet_cone_mm3, joint_mm3, paste_in_hole_mm3
@@ -24,11 +25,19 @@ from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Move, TipShape
 from yellowfen.core.heat.window import Axis, window_column
 from yellowfen.core.metal.alloy import ALLOYS, SURFACE_TENSION_N_M
 from yellowfen.core.part.catalogue import package_named
+from yellowfen.core.part.library import Library
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.rework import flood
 from yellowfen.core.rework.adapter import adapter, header_rows_mm
 from yellowfen.core.rework.flood import Chain, Tip, flooded
-from yellowfen.core.rework.legs import Passport, Proof, coplanar_mm, fitness, transfer_list
+from yellowfen.core.rework.legs import (
+    Passport,
+    Proof,
+    coplanar_mm,
+    finish_of,
+    fitness,
+    transfer_list,
+)
 from yellowfen.core.rework.lift import aimed_at_lift, lift_samples, lift_window
 from yellowfen.core.rework.mending_wire import foil_area_mm2, fusing_a, jumper, warm_wire_mm
 from yellowfen.core.rework.pads import (
@@ -59,7 +68,7 @@ from yellowfen.core.rework.ways_off import (
     ways_off,
 )
 from yellowfen.errors import InvalidValue
-from yellowfen.workflows.rework import USUAL_IRONS, off_scene
+from yellowfen.workflows.rework import USUAL_IRONS, off_scene, pads_planned
 
 from .test_rework_practice import BEVEL, alone, rows
 
@@ -560,3 +569,29 @@ def test_window_and_search_count_only_what_harms_a_lift() -> None:
 def test_a_heat_that_lifts_is_kept_with_its_goal() -> None:
     assert HeatPlan(goal=Goal.LIFT).lifts
     assert not HeatPlan().lifts
+
+
+def test_pads_of_a_ball_grid_part_get_seconds_from_the_iron_once_it_is_off() -> None:
+    board = board_of(Sketch("grid", parts=(SketchedPart("U1", "BGA-64", 20, 15),)), Library())
+    iron = max(USUAL_IRONS, key=lambda one: one.tip_mm)
+    found = pads_planned(board, HeatPlan(targets=("U1",)), "U1", Answers(), iron)
+    assert len(found.pads) == 64
+    assert all(0.3 < pad.seconds < pad.longest_s for pad in found.pads)
+
+
+@pytest.mark.parametrize(
+    ("alloy", "package", "tin_left", "finish"),
+    [
+        ("Sn63Pb37", "SOIC-8", True, "tin-lead"),
+        ("Sn63Pb37", "SOIC-8", False, "tin"),
+        ("Sn63Pb37", "BGA-64", True, "leaded balls"),
+        ("Sn96.5Ag3Cu0.5", "BGA-64", True, "lead-free balls"),
+        ("Sn42Bi58", "SOIC-8", True, "tin-bismuth"),
+        ("", "SOIC-8", True, "not known"),
+    ],
+)
+def test_a_salvaged_part_brings_its_finish_along(
+    alloy: str, package: str, tin_left: bool, finish: str
+) -> None:
+    passport = Passport(ref="U1", package=package, alloy=alloy, tin_left=tin_left)
+    assert finish_of(passport, package_named(package)) == finish

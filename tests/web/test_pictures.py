@@ -111,3 +111,27 @@ def test_put_away_and_brought_back_and_seen_from_the_next_job_of_the_board(
     assert found.work.fit is not None
     assert found.work.fit.edges > 1000
     assert "paste between pads" in client.get(f"/pictures/{picture}?do=print").text.lower()
+
+
+def test_how_a_part_lay_is_kept_from_survey_to_refit(client: TestClient) -> None:
+    job = opened(client, purpose="rework", parts="U4")
+    survey = client.get(f"/jobs/{job}/survey").text
+    assert f"/jobs/{job}/pictures?of=U4&amp;moment=before%20the%20work" in survey
+    form = client.get(f"/jobs/{job}/pictures?of=U4&moment=before the work").text
+    assert "<option selected>U4</option>" in form
+    assert "<option selected>before the work</option>" in form
+    data = (FOLDER / "soldered.jpg").read_bytes()
+    client.post(
+        f"/jobs/{job}/pictures",
+        data={"moment": "before the work", "ref": "U4"},
+        files={"file": ("lay.jpg", data, "image/jpeg")},
+    )
+    for page in ("survey", "refit"):
+        assert "how it lay" in client.get(f"/jobs/{job}/{page}").text
+
+
+def test_a_lift_has_one_place(client: TestClient) -> None:
+    job = opened(client, purpose="rework", parts="U4 U2")
+    asked = client.post(f"/api/jobs/{job}/tasks", json={"kind": "tour"})
+    assert asked.status_code == 422
+    assert "a lift has one place" in asked.json()["problem"]

@@ -72,6 +72,10 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Jo
     if plan.absent:
         known = {part.ref for part in board.parts}
         plan = replace(plan, absent=tuple(ref for ref in plan.absent if ref in known))
+    if plan.lifts and plan.tour:
+        raise InvalidValue(
+            "moves", "a lift has one place: give each place of the board a heat of its own"
+        )
     if plan.targets:
         scene_of(board, plan)
     jobs.keep_plan(connection, job_id, plan)

@@ -250,9 +250,10 @@ def print_of(connection: sqlite3.Connection, found: Laid) -> PrintSeen:
     a fit or a pad in sight.
     """
     key = (found.row.id, found.row.made_at, pack(found.work))
-    if key not in _prints:
+    seen = _prints.get(key)
+    if seen is None:
         grey = _greys(connection, found.row.id)[found.work.channel]
-        _prints[key] = print_seen(
+        seen = print_seen(
             grey,
             found.fit,
             found.board,
@@ -261,9 +262,10 @@ def print_of(connection: sqlite3.Connection, found: Laid) -> PrintSeen:
             bright_from=found.work.bright_from,
             paste_darker=found.work.paste_darker,
         )
-    while len(_prints) > KEPT:
-        _prints.pop(next(iter(_prints)))
-    return _prints.get(key) or print_of(connection, found)
+        if len(_prints) >= KEPT:
+            _prints.clear()
+        _prints[key] = seen
+    return seen
 
 
 def across_gaps(connection: sqlite3.Connection, found: Laid) -> tuple[Between, ...]:

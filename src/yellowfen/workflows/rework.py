@@ -13,10 +13,11 @@ from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.plan import Goal, HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Preheater, Scene, TipShape
 from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.metal.mixing import reactions
 from yellowfen.core.part.catalogue import find_package
-from yellowfen.core.part.package import Package, tip_reaches
+from yellowfen.core.part.package import JointKind, Package, tip_reaches, with_lands
 from yellowfen.core.rework.flood import BEAD_MM2
-from yellowfen.core.rework.legs import Fitness, Passport, fitness
+from yellowfen.core.rework.legs import Fitness, Passport, finish_of, fitness
 from yellowfen.core.rework.lift import LiftWindow, lift_window
 from yellowfen.core.rework.pads import PadsPlan, Want, pads_plan
 from yellowfen.core.rework.plate_salvage import Harvest, harvest_of
@@ -33,6 +34,7 @@ from yellowfen.store import rework as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import rehearse_job, sureness_of
+from yellowfen.workflows.paste import paste_state
 
 USUAL_IRONS = (Iron(2.4, 370.0, TipShape.BEVEL), Iron(1.6, 370.0))
 
@@ -362,10 +364,13 @@ def _melts_s(scene: Scene, iron: Iron, ref: str, package: Package, tie: str) -> 
     """Seconds until a bare pad of that tie melts solder under the iron, by the iron's model. Once
     the part is off a tip reaches every pad.
     """
-    lands = [land for land in package.lands if tip_reaches(package, land)] or list(package.lands)
+    lands = [land for land in package.lands if tip_reaches(package, land)]
+    if not lands:
+        lands = [replace(land, kind=JointKind.LEADLESS) for land in package.lands]
+        bare = with_lands(package, tuple(lands))
+        parts = tuple(replace(one, package=bare) if one.ref == ref else one for one in scene.parts)
+        scene = replace(scene, parts=parts)
     land = sorted(lands, key=lambda one: one.area_mm2)[len(lands) // 2]
-    if not tip_reaches(package, land):
-        return None
     names = {"signal": Tie.SIGNAL, "relief": Tie.RELIEF, "plane": Tie.PLANE}
     return touch(scene, iron, ref, land.pin, names[tie]).melts_s
 
@@ -397,6 +402,17 @@ class Salvaged:
 
     kept: stored.Kept
     fitness: Fitness
+
+
+def mixes(connection: sqlite3.Connection, job_id: int, one: Salvaged) -> str:
+    """What minds a salvaged part's legs in a job's solder, on its pads, in a sentence; "" nothing."""
+    state = paste_state(connection, job_id)
+    finish = finish_of(one.kept.passport, find_package(one.kept.passport.package))
+    plan = state.plan
+    found = reactions(state.paste.alloy, plan.pad_finish, finish, plan.left_over)
+    if not found or found[0].weight < 2:
+        return ""
+    return f"its legs are {finish}: {found[0].title[:1].lower()}{found[0].title[1:]}; {found[0].remedy}"
 
 
 def salvaged(connection: sqlite3.Connection, job_id: int | None = None) -> list[Salvaged]:

@@ -51,7 +51,7 @@ from yellowfen.core.rework.lift import aimed_at_lift
 from yellowfen.core.rework.ways_off import Matters
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.core.work.job import Job, Purpose
-from yellowfen.errors import Refused, YellowfenError
+from yellowfen.errors import InvalidValue, Refused, YellowfenError
 from yellowfen.formats.tour_file import tour_json, walk_json
 from yellowfen.store import boards, jobs, stations, tasks, tools
 from yellowfen.store.leases import Lost
@@ -236,6 +236,10 @@ def _asked_tour(connection: sqlite3.Connection, job: Job, order: str) -> str:
     """What a tour is asked for: the plan without its moves, the parts that go on afterwards (of a
     build all that the iron does). Raises InvalidValue where no tour can be made.
     """
+    if job.plan.lifts:
+        raise InvalidValue(
+            "tour", "a lift has one place: give each place of the board a heat of its own"
+        )
     later = ready_state(connection, job.id).by_iron if job.purpose is Purpose.BUILD else ()
     absent = tuple(sorted({*job.plan.absent, *later} - {*job.plan.targets}))
     plan = replace(job.plan, absent=absent, moves=usual_moves(job.plan.targets))

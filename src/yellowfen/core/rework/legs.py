@@ -83,6 +83,21 @@ class Passport:
             raise InvalidValue("passport", "keep the bag within 60 letters, the note within 400")
 
 
+def finish_of(passport: Passport, package: Package | None) -> str:
+    """What its legs bring into the next joint, by Mixing's names: the old solder where tin was left
+    on them, else tin; "not known" where the alloy is not known.
+    """
+    lands = package.lands if package else ()
+    balls = any(land.kind is JointKind.BALL for land in lands)
+    if not passport.alloy:
+        return "not known"
+    if "Pb" in passport.alloy:
+        return "leaded balls" if balls else "tin-lead" if passport.tin_left else "tin"
+    if balls:
+        return "lead-free balls"
+    return "tin-bismuth" if "Bi" in passport.alloy and passport.tin_left else "tin"
+
+
 @dataclass(frozen=True, kw_only=True)
 class Fitness:
     """May a salvaged part go on again: `refused` why not (""), `first` what to do before."""

@@ -59,9 +59,17 @@ class ThresholdForm(_Form):
 
 
 @router.get("/jobs/{job_id}/pictures")
-def picture_list(request: Request, job_id: int, database: Database, gone: int = 0) -> Response:
-    """All pictures of the job's boards, and where a new one comes in."""
-    return page(request, "pictures.html", _list_context(database, job_id, gone=gone))
+def picture_list(
+    request: Request,
+    job_id: int,
+    database: Database,
+    gone: int = 0,
+    of: str = "",
+    moment: Moment | None = None,
+) -> Response:
+    """All pictures of the job's boards, and where a new one comes in, of a part and at a moment."""
+    context = _list_context(database, job_id, gone=gone) | {"of": of}
+    return page(request, "pictures.html", context | ({"moment": str(moment)} if moment else {}))
 
 
 def _list_context(
@@ -85,6 +93,7 @@ def _list_context(
         "side": side,
         "problem": problem,
         "gone": gone,
+        "of": "",
     }
 
 

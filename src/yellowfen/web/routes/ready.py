@@ -28,7 +28,7 @@ from yellowfen.web.ready_svg import minutes_bars, row_diagram, time_line
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
 from yellowfen.workflows.ready import ReadyState, ready_state
-from yellowfen.workflows.rework import salvaged
+from yellowfen.workflows.rework import mixes, salvaged
 
 router = APIRouter()
 LEAVES = (
@@ -408,13 +408,18 @@ def kit_leaf(request: Request, job_id: int, database: Database, side: str = "top
     return _kit(request, database, ready_state(database, job_id), side_of(side))
 
 
-def _bagged(database: Database) -> dict[str, list[dict[str, Any]]]:
+def _bagged(database: Database, job_id: int) -> dict[str, list[dict[str, Any]]]:
     """Parts in bags that are not used yet, by package, with what stands against each."""
     found: dict[str, list[dict[str, Any]]] = {}
     for one in salvaged(database):
         if not one.kept.used:
             passport, fit = one.kept.passport, one.fitness
-            row = {"passport": passport, "refused": fit.refused, "first": fit.first}
+            row = {
+                "passport": passport,
+                "refused": fit.refused,
+                "first": fit.first,
+                "mixes": mixes(database, job_id, one),
+            }
             found.setdefault(passport.package, []).append(row)
     return found
 
@@ -443,7 +448,7 @@ def _kit(
         "short": refs_in_short,
         "problem": problem,
         "open": [one for one in lines if one.found is None],
-        "bagged": _bagged(database),
+        "bagged": _bagged(database, state.paste.job.id),
     }
     return _leaf_page(
         request,

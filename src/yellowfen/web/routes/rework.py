@@ -7,6 +7,7 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.look.picture_work import Moment
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.rework.legs import Passport, Proof, coplanar_mm
 from yellowfen.core.rework.mending_wire import jumper
@@ -18,8 +19,9 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.stencil_out import stencil_drawing, stencil_dxf, stencil_gerber, stencil_svg
-from yellowfen.store import bench_runs, boards, jobs, tasks
+from yellowfen.store import bench_runs, boards, jobs, pictures, tasks
 from yellowfen.store import rework as stored
+from yellowfen.store.pictures import PictureRow
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import fragment, page
@@ -30,6 +32,7 @@ from yellowfen.web.routes.heat import heat_page
 from yellowfen.workflows import refit as refitting
 from yellowfen.workflows import rework as workflow
 from yellowfen.workflows import tasks as work
+from yellowfen.workflows.paste import paste_state
 
 router = APIRouter()
 QUESTIONS = (
@@ -103,9 +106,19 @@ def _survey(
             for name, said, kind in QUESTIONS
         ],
         "ways": _ways(database, job, part.ref),
+        "lay": _as_it_lay(database, job, part.ref),
+        "before": Moment.BEFORE,
         "problem": problem,
     }
     return page(request, "survey.html", context, status=status)
+
+
+def _as_it_lay(database: Database, job: Job, ref: str) -> PictureRow | None:
+    """The newest picture of a part from before the work, None without one."""
+    kept = pictures.rows(database, job.board_id, job.id)
+    return next(
+        (one for one in kept if one.work.ref == ref and one.work.moment is Moment.BEFORE), None
+    )
 
 
 def _ways(database: Database, job: Job, ref: str) -> dict[str, Any]:
@@ -433,11 +446,14 @@ def refit_page(request: Request, job_id: int, database: Database, of: str = "") 
         "on": next((heat for heat in job.heats if not heat.plan.lifts), None),
         "pins": [land.pin for land in part.package.lands],
         "bagged": [
-            one
+            (one, workflow.mixes(database, job_id, one))
             for one in workflow.salvaged(database)
             if one.kept.passport.package == part.package.name and not one.kept.used
         ],
         "salvage": job.purpose is Purpose.SALVAGE,
+        "lay": _as_it_lay(database, job, part.ref),
+        "before": Moment.BEFORE,
+        "foil_mm": paste_state(database, job_id).foil_mm,
     }
     return page(request, "refit.html", context)
 
