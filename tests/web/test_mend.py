@@ -127,3 +127,28 @@ def test_the_class_is_the_jobs_and_marks_of_earlier_runs_can_be_taken_back(
     assert answer["marks"] == []
     assert stored.get(connection, run).marks == ()
     connection.close()
+
+
+def test_a_bridge_is_a_pair_and_a_later_fault_joins_the_mending(client: TestClient) -> None:
+    run = heated(client, "U4", "U4")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    pair = {"ref": "U4", "pin": "2", "verdict": "bridge", "other": "3"}
+    assert client.post(f"/api/runs/{run}/marks", json=pair).status_code == 200
+    for wrong, says in (
+        (pair | {"other": "99"}, "has no pin 99"),
+        (pair | {"other": "2"}, "joins a pin to another one"),
+        (pair | {"verdict": "lean"}, "only a bridge"),
+    ):
+        refused = client.post(f"/api/runs/{run}/marks", json=wrong)
+        assert refused.status_code == 422
+        assert says in refused.json()["problem"]
+    assert "U4 pins 2 and 3: bridge" in client.get(f"/jobs/{job}/mend").text
+    first = int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2])
+    cue = stored.get(connection, first).script.cues[0].key
+    bench_runs.tap(connection, first, Tap(key="m1", cue=cue, word="done", at_ms=1000))
+    assert int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2]) == first
+    client.post(f"/api/runs/{run}/marks", json={"ref": "U4", "pin": "7", "verdict": "lean"})
+    second = int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2])
+    assert second != first
+    connection.close()

@@ -337,9 +337,12 @@ def taps_of(connection: sqlite3.Connection, run_id: int) -> tuple[Tap, ...]:
 
 def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]:
     found = connection.execute(
-        "SELECT ref, pin, verdict FROM joint_mark WHERE run_id = ? ORDER BY rowid", (run_id,)
+        "SELECT ref, pin, verdict, other FROM joint_mark WHERE run_id = ? ORDER BY rowid",
+        (run_id,),
     ).fetchall()
-    return tuple(FoundMark(row["ref"], row["pin"], Verdict(row["verdict"])) for row in found)
+    return tuple(
+        FoundMark(row["ref"], row["pin"], Verdict(row["verdict"]), row["other"]) for row in found
+    )
 
 
 def keep_course(connection: sqlite3.Connection, run_id: int, course: Course) -> None:
@@ -381,9 +384,10 @@ def remove_tap(connection: sqlite3.Connection, run_id: int, key: str) -> None:
 def keep_mark(connection: sqlite3.Connection, run_id: int, mark: FoundMark) -> None:
     """Store a verdict, replacing the one before."""
     connection.execute(
-        "INSERT INTO joint_mark (run_id, ref, pin, verdict) VALUES (?, ?, ?, ?)"
-        " ON CONFLICT (run_id, ref, pin) DO UPDATE SET verdict = excluded.verdict",
-        (run_id, mark.ref, mark.pin, str(mark.verdict)),
+        "INSERT INTO joint_mark (run_id, ref, pin, verdict, other) VALUES (?, ?, ?, ?, ?)"
+        " ON CONFLICT (run_id, ref, pin)"
+        " DO UPDATE SET verdict = excluded.verdict, other = excluded.other",
+        (run_id, mark.ref, mark.pin, str(mark.verdict), mark.other),
     )
 
 

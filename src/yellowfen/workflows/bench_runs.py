@@ -236,21 +236,30 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
 
 
 def mark(
-    connection: sqlite3.Connection, run_id: int, ref: str, pin: str, verdict: Verdict | None
+    connection: sqlite3.Connection,
+    run_id: int,
+    ref: str,
+    pin: str,
+    verdict: Verdict | None,
+    other: str = "",
 ) -> BenchRun:
-    """Store what was found at a joint (pin '' for the whole part); None takes the mark back. Raises
-    InvalidValue for a part or pin that is not there.
+    """Store what was found at a joint (pin '' for the whole part), of a bridge with which `other`
+    pin; None takes the mark back. Raises InvalidValue for a part or pin that is not there.
     """
     run = bench_runs.get(connection, run_id)
     parts = {part.ref: part for part in boards.get(connection, run.board_id).parts}
     if ref not in parts:
         raise InvalidValue("ref", f"there is no part {ref} on this board")
-    if pin and pin not in {land.pin for land in parts[ref].package.lands}:
-        raise InvalidValue("pin", f"{ref} has no pin {pin}")
+    pins = {land.pin for land in parts[ref].package.lands}
+    for one in (pin, other):
+        if one and one not in pins:
+            raise InvalidValue("pin", f"{ref} has no pin {one}")
+    if other and (verdict is not Verdict.BRIDGE or other == pin):
+        raise InvalidValue("other", "only a bridge joins a pin to another one")
     if verdict is None:
         bench_runs.remove_mark(connection, run_id, ref, pin)
     else:
-        bench_runs.keep_mark(connection, run_id, FoundMark(ref, pin, verdict))
+        bench_runs.keep_mark(connection, run_id, FoundMark(ref, pin, verdict, other))
     return bench_runs.get(connection, run_id)
 
 

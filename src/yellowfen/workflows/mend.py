@@ -43,7 +43,10 @@ class Bad:
 
     @property
     def name(self) -> str:
-        return f"{self.fault.ref} pin {self.fault.pin}" if self.fault.pin else self.fault.ref
+        fault = self.fault
+        if fault.other:
+            return f"{fault.ref} pins {fault.pin} and {fault.other}"
+        return f"{fault.ref} pin {fault.pin}" if fault.pin else fault.ref
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -85,7 +88,8 @@ def _bad(
         pin=mark.pin,
         verdict=mark.verdict,
         known=known,
-        gap_mm=nearest_gap_mm(part.package, mark.pin),
+        gap_mm=nearest_gap_mm(part.package, mark.pin, mark.other),
+        other=mark.other,
         liquid_s=_liquid_s(mark.ref, runs),
         heats=sum(mark.ref in run.targets for run in runs) + _mends(runs, mark),
         fine=part.package.pitch_mm <= FINE_PITCH_MM and JointKind.GULL_WING in kinds,
@@ -160,13 +164,14 @@ def _touches(
 
 
 def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
-    """Open the bench's run over all that is wrong, or go on with the one that is begun.
-
-    Raises Refused where nothing is wrong.
+    """Open the bench's run over all that is wrong, or go on with the one that is begun, unless more
+    was found since: then one over all of it. Raises Refused where nothing is wrong.
     """
     found = mend_state(connection, job_id)
     if found.run is not None:
-        return found.run.id
+        known = {(step.ref, step.pin) for step in found.run.planned(MendRun).steps}
+        if all((one.fault.ref, one.fault.pin) in known for one in found.bad):
+            return found.run.id
     if not found.bad:
         raise Refused("nothing is marked as wrong: look at the joints first")
     steps = tuple(

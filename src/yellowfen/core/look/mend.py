@@ -78,7 +78,8 @@ _BY_IRON = frozenset(
 @dataclass(frozen=True, kw_only=True)
 class Fault:
     """A bad joint with what is known of it: distance to the next pad (mm, None: none near), seconds
-    molten in its run, how often it was molten before, mounted on hidden pads or not.
+    molten in its run, how often it was molten before, mounted on hidden pads or not; of a bridge the
+    `other` pin.
     """
 
     ref: str
@@ -90,6 +91,7 @@ class Fault:
     heats: int = 1
     fine: bool = False
     leadless: bool = False
+    other: str = ""
 
     @property
     def ratio(self) -> float | None:
@@ -445,12 +447,16 @@ def _usual(fault: Fault) -> float:
     return fault.middle_mm3 if known.lean_mm3 > 0 and known.fat_mm3 < 1e6 else 0.1
 
 
-def nearest_gap_mm(package: Package, pin: str) -> float | None:
-    """Distance from a pin's pad to the nearest other pad of its part, mm; None where there is none."""
+def nearest_gap_mm(package: Package, pin: str, to: str = "") -> float | None:
+    """Distance from a pin's pad to another one's, or to the nearest of its part, mm; None where there
+    is none.
+    """
     mine = next((land for land in package.lands if land.pin == pin), None)
     if mine is None or len(package.lands) < 2:
         return None
-    return min(_apart(mine, other) for other in package.lands if other.pin != pin)
+    return min(
+        _apart(mine, other) for other in package.lands if other.pin != pin and to in ("", other.pin)
+    )
 
 
 def _apart(one: Land, other: Land) -> float:

@@ -105,8 +105,9 @@ class Verdict(StrEnum):
 
 @dataclass(frozen=True)
 class FoundMark:
-    """A verdict on one joint; pin '' is the whole part."""
+    """A verdict on one joint; pin '' is the whole part. `other`: the pin that a bridge joins it to."""
 
     ref: str
     pin: str
     verdict: Verdict
+    other: str = ""

@@ -1,4 +1,4 @@
--- Pictures of a board in hand with what was measured on them; and what its owner said of a board's proof: its supplies, its function steps, what it was cleaned with.
+-- Pictures of a board in hand with what was measured on them; with which pin a bridge joins; what its owner said of a board's proof: its supplies, its function steps, what it was cleaned with.
 CREATE TABLE picture (
     id INTEGER PRIMARY KEY,
     job_id INTEGER NOT NULL REFERENCES job (id) ON DELETE CASCADE,
@@ -19,3 +19,4 @@ CREATE TABLE job_cleaning (
     job_id INTEGER PRIMARY KEY REFERENCES job (id) ON DELETE CASCADE,
     content TEXT NOT NULL CHECK (json_valid(content))
 ) STRICT;
+ALTER TABLE joint_mark ADD COLUMN other TEXT NOT NULL DEFAULT '' CHECK (length(other) <= 20);

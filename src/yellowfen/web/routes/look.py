@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import BaseModel, ConfigDict, Field
 
+from yellowfen.core.board.bridges import neighbouring_pins
 from yellowfen.core.look.acceptance import Criterion, Shape, criteria, shape_of
 from yellowfen.core.look.meter_plan import by_part
 from yellowfen.core.look.risk import Joint
@@ -42,6 +43,7 @@ class MarkForm(BaseModel):
     ref: str = Field(max_length=40)
     pin: str = Field("", max_length=20)
     verdict: Verdict | None
+    other: str = Field("", max_length=20)
 
 
 class GoodForm(BaseModel):
@@ -99,6 +101,7 @@ def _joint(one: Joint) -> dict[str, Any]:
 def _with_criteria(state: LookState, grade: int) -> tuple[list[dict[str, Any]], list[_Good]]:
     """The joints, each with the number of its criteria, and those criteria drawn once each."""
     parts = {part.ref: part.package for part in state.board.parts}
+    pairs = {part.ref: neighbouring_pins(part) for part in state.board.parts}
     numbers: dict[tuple[Shape, tuple[Criterion, ...]], int] = {}
     joints = []
     for one in state.joints:
@@ -108,12 +111,18 @@ def _with_criteria(state: LookState, grade: int) -> tuple[list[dict[str, Any]], 
         if found:
             land = next(land for land in package.lands if land.pin == one.pin)
             number = numbers.setdefault((shape_of(package, land), found), len(numbers))
-        joints.append(_joint(one) | {"good": number})
+        beside = [b if a == one.pin else a for a, b in pairs[one.ref] if one.pin in (a, b)]
+        land = next(land for land in package.lands if land.pin == one.pin)
+        wide = min(land.size_x_mm, land.size_y_mm)
+        joints.append(_joint(one) | {"good": number, "beside": beside, "wide_mm": round(wide, 2)})
     return joints, [_Good(limits, joint_drawn(shape, limits)) for shape, limits in numbers]
 
 
 def _marks(state: LookState) -> list[dict[str, str]]:
-    return [{"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict)} for m in state.marks]
+    return [
+        {"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict), "other": m.other}
+        for m in state.marks
+    ]
 
 
 @router.post("/jobs/{job_id}/class")
@@ -139,7 +148,7 @@ def mark(run_id: int, form: MarkForm, database: Database) -> dict[str, Any]:
     """
     if form.verdict is None:
         return _seen(database, take_back(database, run_id, form.ref, form.pin))
-    run = bench_runs.mark(database, run_id, form.ref, form.pin, form.verdict)
+    run = bench_runs.mark(database, run_id, form.ref, form.pin, form.verdict, form.other)
     return _seen(database, run.job_id)
 
 

@@ -9,6 +9,8 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("look", () => ({
     joints,
     marks: Object.fromEntries(firstMarks.map((mark) => [keyOf(mark), mark.verdict])),
+    joined: Object.fromEntries(firstMarks.map((mark) => [keyOf(mark), mark.other])),
+    loupe: localStorage.getItem("loupe") ?? "10",
     at: 0,
     problem: "",
     other: "",
@@ -38,7 +40,14 @@ document.addEventListener("alpine:init", () => {
 
     get joint() { return this.joints[this.at]; },
     get here() { return this.joint ? `${this.joint.ref}, pin ${this.joint.pin}` : "No joints"; },
-    get found() { return this.joint ? `${this.joint.kind}${this.marks[keyOf(this.joint)] ? `: marked ${this.marks[keyOf(this.joint)]}` : ": not marked yet"}` : ""; },
+    get found() {
+      if (!this.joint) return "";
+      const [mark, other] = [this.marks[keyOf(this.joint)], this.joined[keyOf(this.joint)]];
+      return `${this.joint.kind}${mark ? `: marked ${mark}${other ? ` with pin ${other}` : ""}` : ": not marked yet"}`;
+    },
+    get beside() { return this.joint?.hidden ? [] : (this.joint?.beside ?? []); },
+    get size() { return this.joint && !this.joint.hidden ? `${this.joint.wide_mm.toFixed(2)} mm wide: as ${(this.joint.wide_mm * Number(this.loupe)).toFixed(1)} mm under it.` : ""; },
+    keepLoupe() { localStorage.setItem("loupe", this.loupe); },
     get chance() { return this.joint ? `${this.joint.chance < 0.0095 ? "under 1" : Math.round(100 * this.joint.chance)} % bad` : ""; },
     get why() { return this.joint?.why ?? ""; },
     get seen() {
@@ -64,9 +73,9 @@ document.addEventListener("alpine:init", () => {
       else if (event.key === "p") this.partGood();
     },
 
-    async store(joint, verdict) {
+    async store(joint, verdict, other = "") {
       try {
-        const reply = await fetch(`/api/runs/${this.run}/marks`, { method: "POST", body: JSON.stringify({ ref: joint.ref, pin: joint.pin, verdict }), headers: { "content-type": "application/json", accept: "application/json" } });
+        const reply = await fetch(`/api/runs/${this.run}/marks`, { method: "POST", body: JSON.stringify({ ref: joint.ref, pin: joint.pin, verdict, other }), headers: { "content-type": "application/json", accept: "application/json" } });
         const answer = await reply.json();
         if (!reply.ok) { this.problem = answer.problem; return false; }
         this.take(answer);
@@ -77,19 +86,22 @@ document.addEventListener("alpine:init", () => {
       }
     },
     // Goes on at once; what is not stored in the end is come back to.
-    say(verdict) {
+    say(verdict, other = "") {
       const { at, joint } = this;
+      const pin = other || (verdict === "bridge" ? (joint?.beside.at(-1) ?? "") : "");
       if (!joint) return Promise.resolve();
       this.at = Math.min(at + 1, this.joints.length - 1);
       this.paint();
-      this.queue = this.queue.then(() => this.store(joint, verdict)).then((stored) => { if (!stored) this.at = at; this.paint(); });
+      this.queue = this.queue.then(() => this.store(joint, verdict, pin)).then((stored) => { if (!stored) this.at = at; this.paint(); });
       return this.queue;
     },
     take(answer) {
       this.marks = Object.fromEntries(answer.marks.map((mark) => [keyOf(mark), mark.verdict]));
+      this.joined = Object.fromEntries(answer.marks.map((mark) => [keyOf(mark), mark.other]));
       this.left = answer.left;
       this.problem = "";
     },
+    bridgeWith(pin) { return this.say("bridge", pin); },
     sayOther() { return this.say(this.other); },
     // Several at once: only what an eye can see and what has no mark yet, as the server holds it.
     async goodOnes(joints) {
