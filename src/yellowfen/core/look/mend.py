@@ -124,6 +124,16 @@ class Cause:
     prevent: str
 
     @property
+    def where(self) -> str:
+        """The leaf of the job where that is changed now: openings, dots, heat; "" for none."""
+        if "opening" in self.prevent or "foil" in self.prevent:
+            return "paste/openings"
+        if "dot" in self.prevent:
+            return "paste/hand"
+        words = ("warm", "hotter", "heat", "flow", "air", "longer")
+        return "heat" if any(word in self.prevent for word in words) else ""
+
+    @property
     def likely(self) -> bool:
         """True where a figure of this job speaks for it."""
         return bool(self.figure) and self.weight >= 1.0

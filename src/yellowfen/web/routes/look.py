@@ -12,11 +12,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from yellowfen.core.board.bridges import neighbouring_pins
 from yellowfen.core.look.acceptance import Criterion, Shape, criteria, shape_of
 from yellowfen.core.look.meter_plan import by_part
+from yellowfen.core.look.picture_work import Moment
 from yellowfen.core.look.risk import Joint
 from yellowfen.core.work.job import Verdict
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored
-from yellowfen.store import boards, jobs
+from yellowfen.store import boards, jobs, pictures
 from yellowfen.store.proofs import proof_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
@@ -82,6 +83,11 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
         "harmless": sorted(state.harmless),
         "verdicts": [str(one) for one in list(Verdict)[:COMMON]],
         "more": [str(one) for one in list(Verdict)[COMMON:]],
+        "pictures": {
+            one.work.ref: one.id
+            for one in reversed(pictures.rows(database, job.board_id, job_id))
+            if one.work.ref and one.work.moment is not Moment.PRINTED
+        },
     }
     return page(request, "look.html", context)
 

@@ -16,6 +16,7 @@ document.addEventListener("alpine:init", () => {
     other: "",
     left: 0,
     harmless: [],
+    pictures: JSON.parse(document.getElementById("pictures").textContent),
     plan: null,
     queue: Promise.resolve(),
 
@@ -47,6 +48,7 @@ document.addEventListener("alpine:init", () => {
     },
     get beside() { return this.joint?.hidden ? [] : (this.joint?.beside ?? []); },
     get size() { return this.joint && !this.joint.hidden ? `${this.joint.wide_mm.toFixed(2)} mm wide: as ${(this.joint.wide_mm * Number(this.loupe)).toFixed(1)} mm under it.` : ""; },
+    get picture() { const id = this.joint && this.pictures[this.joint.ref]; return id ? `/pictures/${id}?do=part&ref=${encodeURIComponent(this.joint.ref)}` : ""; },
     keepLoupe() { localStorage.setItem("loupe", this.loupe); },
     get chance() { return this.joint ? `${this.joint.chance < 0.0095 ? "under 1" : Math.round(100 * this.joint.chance)} % bad` : ""; },
     get why() { return this.joint?.why ?? ""; },
