@@ -141,7 +141,7 @@ DIGESTS = {
     "0014_number_of_boards.sql": "869fcb97ab970c18",
     "0015_tours.sql": "6eb44c4ec97546d3",
     "0016_rework.sql": "7227747de9803798",
-    "0017_pictures_and_proof.sql": "bdd0500c702b50b9",
+    "0017_pictures_and_proof.sql": "66cc1bb62b6b838a",
 }
 
 

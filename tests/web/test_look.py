@@ -215,3 +215,19 @@ def test_chances_keep_their_laws(demo_board: Board) -> None:
     left = left_to_expect(plain, {})
     assert left_to_expect(plain, {first.key: "good"}) == pytest.approx(left - first.chance)
     assert sorted(one.key for one in in_order(plain, {})) == sorted(one.key for one in plain)
+
+
+def test_limits_of_a_class_are_the_users_own_until_put_back(client: TestClient) -> None:
+    run = heated(client, "U4", "U4")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    page = f"/jobs/{job}/look"
+    assert "50 % of the lead" in client.get(page).text
+    own = {"side": 30, "end": 60, "leadless_side": 20, "leadless_end": 80, "over_most_mm": 0.3}
+    kept = client.post(f"/jobs/{job}/limits", data=own).text
+    assert "30 % of the lead&#39;s width, 0.3 mm at most" in kept
+    assert "Your own limits of class 2" in kept
+    for wrong in ({"side": 101}, {"side": "nan"}, {"over_most_mm": -1}):
+        assert client.post(f"/jobs/{job}/limits", data=own | wrong).status_code == 422
+    assert "As remembered from" in client.post(f"/jobs/{job}/limits", data={"back": "yes"}).text
+    connection.close()

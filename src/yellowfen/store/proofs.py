@@ -1,7 +1,8 @@
-"""What owners said of a board's proof, and of a job's cleaning."""
+"""What owners said of a board's proof, of a job's cleaning, and by which limits joints are good."""
 
 import sqlite3
 
+from yellowfen.core.look.acceptance import Limits, remembered
 from yellowfen.core.look.cleaning import CleaningPlan
 from yellowfen.core.look.proof import BoardProof
 from yellowfen.store.packing import pack, unpack
@@ -38,4 +39,22 @@ def keep_cleaning(connection: sqlite3.Connection, job_id: int, plan: CleaningPla
         "INSERT INTO job_cleaning (job_id, content) VALUES (?, ?)"
         " ON CONFLICT (job_id) DO UPDATE SET content = excluded.content",
         (job_id, pack(plan)),
+    )
+
+
+def limits_of(connection: sqlite3.Connection, grade: int) -> Limits:
+    """The limits of a class: the user's own, or as remembered."""
+    row = connection.execute("SELECT content FROM acceptance WHERE grade = ?", (grade,)).fetchone()
+    return remembered(grade) if row is None else unpack(Limits, row["content"])
+
+
+def keep_limits(connection: sqlite3.Connection, grade: int, limits: Limits | None) -> None:
+    """Store the user's own limits of a class of 1 to 3; None goes back to what is remembered."""
+    if limits is None:
+        connection.execute("DELETE FROM acceptance WHERE grade = ?", (grade,))
+        return
+    connection.execute(
+        "INSERT INTO acceptance (grade, content) VALUES (?, ?)"
+        " ON CONFLICT (grade) DO UPDATE SET content = excluded.content",
+        (grade, pack(limits)),
     )

@@ -21,6 +21,7 @@ from yellowfen.store import bench_runs, boards, jobs, pictures
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack
 from yellowfen.store.pictures import PictureRow
+from yellowfen.store.proofs import limits_of
 
 Grey = NDArray[np.float32]
 KEPT = 8
@@ -191,7 +192,8 @@ def part_seen(connection: sqlite3.Connection, found: Laid, ref: str) -> PartSeen
     part = found.part(ref)
     pose = found.work.poses.get(ref, Pose())
     grade = jobs.grade_of(connection, found.row.job_id)
-    return PartSeen(ref=ref, pose=pose, joints=joints_seen(part.package, pose, grade))
+    joints = joints_seen(part.package, pose, grade, limits_of(connection, grade))
+    return PartSeen(ref=ref, pose=pose, joints=joints)
 
 
 def lay_part(connection: sqlite3.Connection, picture_id: int, ref: str, pose: Pose) -> Laid:

@@ -4,7 +4,7 @@ From memory of acceptance practice (IPC-A-610 as remembered); every figure carri
 drawn to scale. Class 1: it works; 2: it lasts; 3: it must not fail.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from yellowfen.core.deposit.fillet import UNDER_FOOT_MM, lead_of
 from yellowfen.core.part.package import JointKind, Land, Package
@@ -41,6 +41,42 @@ _SIDE = {1: 50.0, 2: 50.0, 3: SIDE_CLASS_3}
 _END = {1: 50.0, 2: 50.0, 3: END_CLASS_3}
 _LEADLESS_SIDE = {1: 50.0, 2: 25.0, 3: 25.0}
 _LEADLESS_END = {1: 50.0, 2: 75.0, 3: 75.0}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Limits:
+    """The shares of one class: side overhang and end joint width of chips and leads, of leadless
+    parts, in %; how far a lead may ever hang over, mm. `own`: set by the user, not as remembered.
+    Raises InvalidValue outside 0 to 100 % and 0 to 2 mm.
+    """
+
+    side: float
+    end: float
+    leadless_side: float
+    leadless_end: float
+    over_most_mm: float = OVER_MOST_MM
+    own: bool = False
+
+    def __post_init__(self) -> None:
+        for name in ("side", "end", "leadless_side", "leadless_end"):
+            in_range(name, getattr(self, name), 0.0, 100.0, "%")
+        in_range("over_most_mm", self.over_most_mm, 0.0, 2.0, "mm")
+
+    @property
+    def mark(self) -> Mark:
+        """Where the figures come from."""
+        return Mark.JUDGED if self.own else _M
+
+
+def remembered(grade: int) -> Limits:
+    """The limits of a class of 1 to 3 as remembered."""
+    in_range("class", grade, 1, 3)
+    return Limits(
+        side=_SIDE[grade],
+        end=_END[grade],
+        leadless_side=_LEADLESS_SIDE[grade],
+        leadless_end=_LEADLESS_END[grade],
+    )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -111,8 +147,11 @@ def shape_of(package: Package, land: Land) -> Shape:
     )
 
 
-def criteria(package: Package, pin: str, grade: int = 2) -> tuple[Criterion, ...]:
-    """The criteria of one joint for a class of 1 to 3; none for joints that no eye sees.
+def criteria(
+    package: Package, pin: str, grade: int = 2, limits: Limits | None = None
+) -> tuple[Criterion, ...]:
+    """The criteria of one joint for a class of 1 to 3, by the user's own limits or as remembered;
+    none for joints that no eye sees.
 
     Raises InvalidValue for an unknown pin or class.
     """
@@ -120,38 +159,39 @@ def criteria(package: Package, pin: str, grade: int = 2) -> tuple[Criterion, ...
     land = next((one for one in package.lands if one.pin == pin), None)
     if land is None:
         raise InvalidValue("pin", f"{package.name} has no pin {pin!r}")
-    shape = shape_of(package, land)
+    shape, by = shape_of(package, land), limits or remembered(grade)
+    found: tuple[Criterion, ...] = ()
     if land.kind in (JointKind.GULL_WING, JointKind.J_LEAD):
-        return _lead(shape, grade)
-    if land.kind is JointKind.CHIP:
-        return _chip(shape, grade)
-    if land.kind is JointKind.LEADLESS:
-        return _leadless(shape, grade)
-    return ()
+        found = _lead(shape, grade, by)
+    elif land.kind is JointKind.CHIP:
+        found = _chip(shape, by)
+    elif land.kind is JointKind.LEADLESS:
+        found = _leadless(shape, by)
+    return tuple(replace(one, mark=by.mark) for one in found)
 
 
-def _chip(shape: Shape, grade: int) -> tuple[Criterion, ...]:
+def _chip(shape: Shape, by: Limits) -> tuple[Criterion, ...]:
     narrow = min(shape.lead_wide, shape.land_wide)
     return (
         Criterion(
             name="side overhang",
-            limit_mm=_SIDE[grade] / 100 * narrow,
+            limit_mm=by.side / 100 * narrow,
             at_most=True,
-            basis=f"{_SIDE[grade]:.0f} % of the narrower of part and land",
+            basis=f"{by.side:.0f} % of the narrower of part and land",
         ),
         Criterion(name="end overhang", limit_mm=0.0, at_most=True, basis="none"),
         Criterion(
             name="end joint width",
-            limit_mm=_END[grade] / 100 * narrow,
+            limit_mm=by.end / 100 * narrow,
             at_most=False,
-            basis=f"{_END[grade]:.0f} % of the narrower of part and land",
+            basis=f"{by.end:.0f} % of the narrower of part and land",
         ),
     )
 
 
-def _lead(shape: Shape, grade: int) -> tuple[Criterion, ...]:
+def _lead(shape: Shape, grade: int, by: Limits) -> tuple[Criterion, ...]:
     wide = shape.lead_wide
-    over = min(_SIDE[grade] / 100 * wide, OVER_MOST_MM)
+    over = min(by.side / 100 * wide, by.over_most_mm)
     if grade == 1:
         side, why = min(wide, OVER_MOST_MM), "the lead's width, or 0.5 mm"
     elif shape.foot < 3 * wide:
@@ -166,13 +206,13 @@ def _lead(shape: Shape, grade: int) -> tuple[Criterion, ...]:
             name="side overhang",
             limit_mm=over,
             at_most=True,
-            basis=f"{_SIDE[grade]:.0f} % of the lead's width, 0.5 mm at most",
+            basis=f"{by.side:.0f} % of the lead's width, {by.over_most_mm:g} mm at most",
         ),
         Criterion(
             name="end joint width",
-            limit_mm=_END[grade] / 100 * wide,
+            limit_mm=by.end / 100 * wide,
             at_most=False,
-            basis=f"{_END[grade]:.0f} % of the lead's width",
+            basis=f"{by.end:.0f} % of the lead's width",
         ),
         Criterion(name="side joint length", limit_mm=side, at_most=False, basis=why),
     ]
@@ -191,19 +231,19 @@ def _lead(shape: Shape, grade: int) -> tuple[Criterion, ...]:
     return tuple(found)
 
 
-def _leadless(shape: Shape, grade: int) -> tuple[Criterion, ...]:
+def _leadless(shape: Shape, by: Limits) -> tuple[Criterion, ...]:
     wide = shape.lead_wide
     return (
         Criterion(
             name="side overhang",
-            limit_mm=_LEADLESS_SIDE[grade] / 100 * wide,
+            limit_mm=by.leadless_side / 100 * wide,
             at_most=True,
-            basis=f"{_LEADLESS_SIDE[grade]:.0f} % of the terminal's width",
+            basis=f"{by.leadless_side:.0f} % of the terminal's width",
         ),
         Criterion(
             name="end joint width",
-            limit_mm=_LEADLESS_END[grade] / 100 * wide,
+            limit_mm=by.leadless_end / 100 * wide,
             at_most=False,
-            basis=f"{_LEADLESS_END[grade]:.0f} % of the terminal's width",
+            basis=f"{by.leadless_end:.0f} % of the terminal's width",
         ),
     )

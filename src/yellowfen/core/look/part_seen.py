@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from yellowfen.core.board.board import BoardPart
-from yellowfen.core.look.acceptance import Criterion, criteria, shape_of
+from yellowfen.core.look.acceptance import Criterion, Limits, criteria, shape_of
 from yellowfen.core.look.picture_fit import (
     LEAST_EDGES,
     Array,
@@ -235,17 +235,21 @@ class JointSeen:
         return f"{self.side_mm:.2f} mm over the side{shares}"
 
 
-def joints_seen(package: Package, pose: Pose, grade: int = 2) -> tuple[JointSeen, ...]:
-    """Every joint that can be seen, as the pose leaves it; by a class of 1 to 3."""
+def joints_seen(
+    package: Package, pose: Pose, grade: int = 2, by: Limits | None = None
+) -> tuple[JointSeen, ...]:
+    """Every joint that can be seen, as the pose leaves it; by a class of 1 to 3 and its limits."""
     found = []
     for land in package.lands:
         ring = end_ring(package, land)
         if ring is not None:
-            found.append(_joint_seen(package, land, ring, pose, grade))
+            found.append(_joint_seen(package, land, ring, pose, grade=grade, by=by))
     return tuple(found)
 
 
-def _joint_seen(package: Package, land: Land, ring: Ring, pose: Pose, grade: int) -> JointSeen:
+def _joint_seen(
+    package: Package, land: Land, ring: Ring, pose: Pose, *, grade: int, by: Limits | None
+) -> JointSeen:
     sideways = abs(land.x_mm) >= abs(land.y_mm)
     sign = 1.0 if (land.x_mm if sideways else land.y_mm) >= 0 else -1.0
     away = pose.moved(np.array(ring)) - np.array((land.x_mm, land.y_mm))
@@ -263,7 +267,7 @@ def _joint_seen(package: Package, land: Land, ring: Ring, pose: Pose, grade: int
     toe, heel = float((sign * out).max()), float((sign * out).min())
     end = max(toe - half_long, 0.0)
     overlap = max(min(toe, half_long) - max(heel, -half_long), 0.0)
-    limits = criteria(package, land.pin, grade)
+    limits = criteria(package, land.pin, grade, by)
     width = max(min(wide, 2 * half_wide) - side, 0.0)
     measured = {"side overhang": side, "end overhang": round(end, 2), "end joint width": width}
     wrong = [

@@ -1,4 +1,4 @@
--- Pictures of a board in hand with what was measured on them; with which pin a bridge joins; what its owner said of a board's proof: its supplies, its function steps, what it was cleaned with.
+-- Pictures of a board in hand with what was measured on them; with which pin a bridge joins; what its owner said of a board's proof: its supplies, its function steps, what it was cleaned with; and by which limits of their own joints count as good.
 CREATE TABLE picture (
     id INTEGER PRIMARY KEY,
     job_id INTEGER NOT NULL REFERENCES job (id) ON DELETE CASCADE,
@@ -20,3 +20,7 @@ CREATE TABLE job_cleaning (
     content TEXT NOT NULL CHECK (json_valid(content))
 ) STRICT;
 ALTER TABLE joint_mark ADD COLUMN other TEXT NOT NULL DEFAULT '' CHECK (length(other) <= 20);
+CREATE TABLE acceptance (
+    grade INTEGER PRIMARY KEY CHECK (grade BETWEEN 1 AND 3),
+    content TEXT NOT NULL CHECK (json_valid(content))
+) STRICT;

@@ -10,7 +10,7 @@ from markupsafe import Markup
 from pydantic import BaseModel, ConfigDict, Field
 
 from yellowfen.core.board.bridges import neighbouring_pins
-from yellowfen.core.look.acceptance import Criterion, Shape, criteria, shape_of
+from yellowfen.core.look.acceptance import Criterion, Limits, Shape, criteria, shape_of
 from yellowfen.core.look.meter_plan import by_part
 from yellowfen.core.look.picture_work import Moment
 from yellowfen.core.look.risk import Joint
@@ -18,7 +18,7 @@ from yellowfen.core.work.job import Verdict
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs, pictures
-from yellowfen.store.proofs import proof_of
+from yellowfen.store.proofs import keep_limits, limits_of, proof_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.look_svg import joint_drawn
@@ -36,6 +36,7 @@ from yellowfen.workflows.look import (
 from yellowfen.workflows.mend import gathered, mend_state, standing, start_mending, touches_of
 
 router = APIRouter()
+Percent = Annotated[float, Form(ge=0, le=100, allow_inf_nan=False)]
 COMMON = 8  # verdicts with a key of their own
 
 
@@ -64,7 +65,8 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
     job, state = jobs.get(database, job_id), look_state(database, job_id)
     refs = {one.ref for one in state.joints}
     grade = jobs.grade_of(database, job_id)
-    joints, goods = _with_criteria(state, grade)
+    limits = limits_of(database, grade)
+    joints, goods = _with_criteria(state, grade, limits)
     side = next((part.side for part in state.board.parts if part.ref in refs), "top")
     context = {
         "room": "jobs",
@@ -77,6 +79,7 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
         "joints": joints,
         "goods": goods,
         "grade": grade,
+        "limits": limits,
         "marks": _marks(state),
         "left": state.left,
         "hidden": sum(one.hidden for one in state.joints),
@@ -104,7 +107,9 @@ def _joint(one: Joint) -> dict[str, Any]:
     }
 
 
-def _with_criteria(state: LookState, grade: int) -> tuple[list[dict[str, Any]], list[_Good]]:
+def _with_criteria(
+    state: LookState, grade: int, limits: Limits
+) -> tuple[list[dict[str, Any]], list[_Good]]:
     """The joints, each with the number of its criteria, and those criteria drawn once each."""
     parts = {part.ref: part.package for part in state.board.parts}
     pairs = {part.ref: neighbouring_pins(part) for part in state.board.parts}
@@ -112,7 +117,7 @@ def _with_criteria(state: LookState, grade: int) -> tuple[list[dict[str, Any]], 
     joints = []
     for one in state.joints:
         package = parts[one.ref]
-        found = criteria(package, one.pin, grade)
+        found = criteria(package, one.pin, grade, limits)
         number = -1
         if found:
             land = next(land for land in package.lands if land.pin == one.pin)
@@ -137,6 +142,31 @@ def keep_class(
 ) -> Response:
     """By which class the job's joints count as good."""
     jobs.set_grade(database, jobs.get(database, job_id).id, grade)
+    return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
+
+
+@router.post("/jobs/{job_id}/limits")
+def say_limits(
+    job_id: int,
+    database: Database,
+    side: Percent = 50.0,
+    end: Percent = 50.0,
+    leadless_side: Percent = 25.0,
+    leadless_end: Percent = 75.0,
+    over_most_mm: Annotated[float, Form(ge=0, le=2, allow_inf_nan=False)] = 0.5,
+    back: Annotated[str, Form(max_length=5)] = "",
+) -> Response:
+    """The limits of the job's class as the user has them, for all jobs; or as remembered again."""
+    grade = jobs.grade_of(database, jobs.get(database, job_id).id)
+    own = Limits(
+        side=side,
+        end=end,
+        leadless_side=leadless_side,
+        leadless_end=leadless_end,
+        over_most_mm=over_most_mm,
+        own=True,
+    )
+    keep_limits(database, grade, None if back == "yes" else own)
     return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
 
 
