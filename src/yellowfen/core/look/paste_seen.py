@@ -378,7 +378,7 @@ def _unmixed(flat: Flat, on_pad: Mask) -> tuple[Array, Mask]:
     """The pads' grey freed from what lies beside them, and where that can be said: near a pad's edge
     a blurred picture shows both in one cell, which would pass for paste.
     """
-    share = blurred(on_pad.astype(np.float64), flat.finer**2)
+    share = blurred(on_pad.astype(np.float64), 2 * flat.finer - 1)
     known = np.isfinite(flat.grey)
     grey = np.where(known, flat.grey, 0.0)
     beside = (share < 0.1) & known
