@@ -63,7 +63,7 @@ document.addEventListener("alpine:init", () => {
     get spoken() { return this.tooLong ? "Heat away now" : this.ask || (this.lags ? this.cue.late : this.cue?.said ?? this.title); },
     get asks() { return this.ask !== "" && !this.pending.some((tap) => tap.cue === this.ask_key); },
     get openSigns() { return this.signs.filter((one) => !this.pending.some((tap) => tap.cue === one.cue)); },
-    get keyText() { return this.over ? "All stored" : this.cue.press; },
+    get keyText() { return !this.over ? this.cue.press : this.pending.length ? "Being stored" : "All stored"; },
     get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
     get stored() {
       if (this.pending.length) return `${this.pending.length} tap${this.pending.length > 1 ? "s" : ""} kept here, not yet stored`;
