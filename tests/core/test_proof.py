@@ -126,6 +126,9 @@ def test_nets_typed_in_lines_make_a_test_plan() -> None:
         frozenset(("R1.2", "C4.2")),
     }
     assert with_nets(bare, "") is bare
+    fewer = wired(("U1", "SOIC-8", "", {}))  # read anew, a part less: what is kept still opens
+    kept = with_nets(fewer, "U1.3 C4.1 GND", kept=True)
+    assert {pad.pin: pad.net for pad in kept.pads if pad.net} == {"3": "GND"}
 
 
 @pytest.mark.parametrize(

@@ -4,7 +4,8 @@ accuses; what was heated since speaks no more.
 
 from fastapi.testclient import TestClient
 
-from yellowfen.core.work.bench_run import Tap
+from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.work.bench_scripts import IronPlan
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs
@@ -107,6 +108,8 @@ def test_washing_is_gone_through_and_remembered(client: TestClient) -> None:
     answered(client, run, "done")
     assert cleaning_state(connection, job).washed
     assert "Washed and dried" in client.get(page).text
+    stored.add(connection, job, RunKind.IRON, IronPlan(refs=("U4",)))  # soldered again since
+    assert not cleaning_state(connection, job).washed
     connection.close()
 
 

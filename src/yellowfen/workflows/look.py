@@ -237,12 +237,12 @@ def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
     """The plan for the parts that the job is about, with what was measured so far."""
     job = jobs.get(connection, job_id)
     proof = proof_of(connection, job.board_id)
-    board = with_nets(boards.get(connection, job.board_id), proof.nets)
+    board = with_nets(boards.get(connection, job.board_id), proof.nets, kept=True)
     chances = chances_of(connection, job_id)
     plan = meter_plan(
         board, chances, refs=job.parts or None, ground=proof.ground, supplies=proof.supplies
     )
-    runs = _meter_runs(connection, job)
+    runs = named_runs(connection, job, METER)
     results = _standing_results(runs, soldering(connection, job_id), plan)
     return Metered(
         plan=plan,
@@ -252,12 +252,12 @@ def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
     )
 
 
-def _meter_runs(connection: sqlite3.Connection, job: Job) -> list[BenchRun]:
-    """The job's runs over the meter's plan on the board in hand, newest first."""
+def named_runs(connection: sqlite3.Connection, job: Job, name: str) -> list[BenchRun]:
+    """The job's lists of one name gone through on the board in hand, newest first."""
     return [
         run
         for run in bench_runs.rows(connection, RunKind.CHECK, job_id=job.id)
-        if run.planned(CheckPlan).name == METER
+        if run.planned(CheckPlan).name == name
         and (job.piece_id is None or run.piece_id in (None, job.piece_id))
     ]
 
@@ -274,7 +274,9 @@ def _standing_results(
     }
     found: dict[str, bool] = {}
     for run in runs:
-        touched = {ref for one in soldered if one.id > run.id and one.taps for ref in _touched(one)}
+        touched = {
+            ref for one in soldered if one.id > run.id and was_hot(one) for ref in touched_by(one)
+        }
         for key, passed in results_of(run).items():
             points = speaks.get(key, set()) | set(key.split()[:2])
             if key not in found and not touched & {pin.rsplit(".", 1)[0] for pin in points}:
@@ -282,7 +284,14 @@ def _standing_results(
     return found
 
 
-def _touched(run: BenchRun) -> tuple[str, ...]:
+def was_hot(run: BenchRun) -> bool:
+    """Whether a soldering run melted anything: something was tapped, or it is a record of iron work
+    done without the clock.
+    """
+    return bool(run.taps) or (isinstance(run.plan, IronPlan) and not run.plan.rows)
+
+
+def touched_by(run: BenchRun) -> tuple[str, ...]:
     """Parts whose joints a run melted."""
     return (
         tuple(step.ref for step in run.plan.steps) if isinstance(run.plan, MendRun) else run.targets

@@ -9,9 +9,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.board import Board, BoardPart
-from yellowfen.core.look.part_seen import JointSeen, Pose, hides, joints_seen, seated
+from yellowfen.core.look.part_seen import (
+    JointSeen,
+    Pose,
+    hides,
+    in_part,
+    joints_seen,
+    on_board,
+    seated,
+)
 from yellowfen.core.look.paste_seen import Between, PrintSeen, bright_across, print_seen
-from yellowfen.core.look.picture_fit import Click, PictureFit, best_channel, fit_clicks, refined
+from yellowfen.core.look.picture_fit import (
+    Click,
+    PictureFit,
+    best_channel,
+    fit_clicks,
+    refined,
+    to_board,
+    to_picture,
+)
 from yellowfen.core.look.picture_work import Moment, PictureWork, Pin
 from yellowfen.core.part.package import HIDDEN
 from yellowfen.core.work.job import FoundMark, Verdict
@@ -206,6 +222,24 @@ def lay_part(connection: sqlite3.Connection, picture_id: int, ref: str, pose: Po
     return _changed(connection, picture_id, change)
 
 
+def drag_part(
+    connection: sqlite3.Connection,
+    picture_id: int,
+    ref: str,
+    *,
+    by: tuple[float, float],
+    turn_deg: float,
+) -> Laid:
+    """Move a part by so many px of the picture and turn it (degrees, anticlockwise as seen)."""
+    found = laid(connection, picture_id)
+    part, pose = found.part(ref), found.work.poses.get(ref, Pose())
+    here = on_board(part, pose.moved(np.zeros((1, 2))))
+    there = to_board(found.fit, to_picture(found.fit, here) + np.array(by))
+    x, y = in_part(part, there)[0]
+    turn = (pose.turn_deg + turn_deg + 180.0) % 360.0 - 180.0
+    return lay_part(connection, picture_id, ref, Pose(float(x), float(y), turn))
+
+
 def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Laid:
     """Lay a part's outline on the edges that the picture shows near where it lies now; what the part
     hides is left out of the board's own fit. Raises Refused where too few edges are seen.
@@ -310,8 +344,6 @@ def visible_parts(board: Board, work: PictureWork, size: tuple[int, int]) -> lis
     """Parts of the side whose middle lies in the picture, with a joint an eye can see."""
     if work.fit is None:
         return []
-    from yellowfen.core.look.picture_fit import to_picture
-
     parts = [
         part
         for part in board.parts

@@ -36,7 +36,7 @@ from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.store.proofs import cleaning_of, keep_cleaning, keep_proof, proof_of
-from yellowfen.workflows.look import soldering
+from yellowfen.workflows.look import named_runs, soldering, touched_by, was_hot
 
 FUNCTION = "its function"
 
@@ -79,7 +79,7 @@ def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
     """Where the proof of the board in hand stands."""
     job = jobs.get(connection, job_id)
     proof = proof_of(connection, job.board_id)
-    board = with_nets(boards.get(connection, job.board_id), proof.nets)
+    board = with_nets(boards.get(connection, job.board_id), proof.nets, kept=True)
     ground = proof.ground or ground_of(board)
     runs = named_runs(connection, job, FUNCTION)
     results = _results(runs, soldering(connection, job_id), proof, board)
@@ -105,16 +105,6 @@ def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
     )
 
 
-def named_runs(connection: sqlite3.Connection, job: Job, name: str) -> list[BenchRun]:
-    """The job's lists of one name gone through on the board in hand, newest first."""
-    return [
-        run
-        for run in bench_runs.rows(connection, RunKind.CHECK, job_id=job.id)
-        if run.planned(CheckPlan).name == name
-        and (job.piece_id is None or run.piece_id in (None, job.piece_id))
-    ]
-
-
 def _results(
     runs: list[BenchRun], soldered: list[BenchRun], proof: BoardProof, board: Board
 ) -> dict[str, bool]:
@@ -126,8 +116,9 @@ def _results(
     }
     found: dict[str, bool] = {}
     for run in runs:
-        after = {ref for one in soldered if one.id > run.id and one.taps for ref in one.targets}
-        mended = any(one.id > run.id and one.taps and not one.targets for one in soldered)
+        after = {
+            ref for one in soldered if one.id > run.id and was_hot(one) for ref in touched_by(one)
+        }
         titles = {
             f"probe {n}": line.title for n, line in enumerate(run.planned(CheckPlan).lines, 1)
         }
@@ -135,7 +126,7 @@ def _results(
         answers |= {titles[cue]: False for cue, word in run.state.aside.items() if word == "not"}
         for title, passed in answers.items():
             about = speaks.get(title)
-            stale = mended or (bool(after & about) if about else bool(after))
+            stale = bool(after & about) if about else bool(after)
             if title not in found and not stale:
                 found[title] = passed
     return found
@@ -305,10 +296,11 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
 
 
 def _newest_washing(connection: sqlite3.Connection, job: Job) -> BenchRun | None:
-    """The newest washing of the board in hand."""
+    """The newest washing of the board in hand; None once flux and heat came on it again."""
+    last = max((run.id for run in soldering(connection, job.id) if was_hot(run)), default=0)
     for run in bench_runs.rows(connection, RunKind.WASH, job_id=job.id):
         if job.piece_id is None or run.piece_id in (None, job.piece_id):
-            return run
+            return run if run.id > last else None
     return None
 
 

@@ -116,18 +116,19 @@ class BoardProof:
 
 
 # nets typed in lines
-def with_nets(board: Board, lines: str) -> Board:
+def with_nets(board: Board, lines: str, *, kept: bool = False) -> Board:
     """The board with nets as typed, a line each: pins as "U1.3", and a name that has no dot (without
     one: N1, N2, …). Pins that are not named keep their net.
 
-    Raises InvalidValue for a pin that is not there, one in two lines, or a line of one pin.
+    Raises InvalidValue for a pin that is not there (of lines that were `kept` and whose board was
+    read anew since it is passed over), one in two lines, or a line of one pin.
     """
     wanted = _typed(lines)
     if not wanted:
         return board
     there = {f"{pad.ref}.{pad.pin}" for pad in board.pads if pad.ref}
     for pin in wanted:
-        if pin not in there:
+        if pin not in there and not kept:
             raise InvalidValue("nets", f"there is no pin {pin} on this board")
     pads = tuple(
         replace(pad, net=wanted[f"{pad.ref}.{pad.pin}"])

@@ -1,6 +1,5 @@
 """Pictures of a board in hand: taken or dropped, laid under its drawing, measured."""
 
-from collections.abc import Callable
 from typing import Annotated, Any
 
 import numpy as np
@@ -9,8 +8,8 @@ from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import BaseModel, ConfigDict, Field
 
-from yellowfen.core.look.part_seen import Pose, in_part, on_board
-from yellowfen.core.look.picture_fit import to_board, to_picture
+from yellowfen.core.look.part_seen import Pose
+from yellowfen.core.look.picture_fit import to_board
 from yellowfen.core.look.picture_work import Moment, PictureWork
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import jobs, pictures
@@ -245,13 +244,6 @@ def _answer(database: Database, picture_id: int, do: str, ref: str = "") -> dict
     }
 
 
-def _tried(
-    database: Database, picture_id: int, do: str, ref: str, deed: Callable[[], object]
-) -> dict[str, Any]:
-    deed()
-    return _answer(database, picture_id, do, ref)
-
-
 @router.post("/api/pictures/{picture_id}/clicks")
 def click(picture_id: int, form: ClickForm, database: Database) -> dict[str, Any]:
     """A pad (as "U1.3") and where it is seen."""
@@ -266,56 +258,39 @@ def click(picture_id: int, form: ClickForm, database: Database) -> dict[str, Any
     )
     if pad is None:
         raise InvalidValue("name", f"there is no pad {form.name} on this side")
-    middle = np.array(pad.ring).mean(axis=0)
-    place = (float(middle[0]), float(middle[1]))
-    return _tried(
-        database,
-        picture_id,
-        "lay",
-        "",
-        lambda: work.click(database, picture_id, form.name, place, (form.u, form.v)),
-    )
+    work.click(database, picture_id, form.name, (pad.x_mm, pad.y_mm), (form.u, form.v))
+    return _answer(database, picture_id, "lay")
 
 
 @router.delete("/api/pictures/{picture_id}/clicks")
 def unclick(picture_id: int, database: Database) -> dict[str, Any]:
     """Take the newest place back."""
-    return _tried(database, picture_id, "lay", "", lambda: work.unclick(database, picture_id))
+    work.unclick(database, picture_id)
+    return _answer(database, picture_id, "lay")
 
 
 @router.post("/api/pictures/{picture_id}/edges")
 def edges(picture_id: int, database: Database, on: bool = True) -> dict[str, Any]:
     """By the pads' edges, or by the clicks alone."""
-    return _tried(
-        database, picture_id, "lay", "", lambda: work.keep_to_clicks(database, picture_id, on)
-    )
+    work.keep_to_clicks(database, picture_id, on)
+    return _answer(database, picture_id, "lay")
 
 
 @router.post("/api/pictures/{picture_id}/parts/{ref}/move")
 def move(picture_id: int, ref: str, form: MoveForm, database: Database) -> dict[str, Any]:
     """Drag a part by so many px and turn it by so many degrees (anticlockwise, as seen)."""
-
-    def deed() -> None:
-        found = work.laid(database, picture_id)
-        part, pose = found.part(ref), found.work.poses.get(ref, Pose())
-        if form.back:
-            work.lay_part(database, picture_id, ref, Pose())
-            return
-        here = on_board(part, pose.moved(np.zeros((1, 2))))
-        there = to_board(found.fit, to_picture(found.fit, here) + np.array((form.du, form.dv)))
-        x, y = in_part(part, there)[0]
-        turn = (pose.turn_deg + form.turn + 180.0) % 360.0 - 180.0
-        work.lay_part(database, picture_id, ref, Pose(float(x), float(y), turn))
-
-    return _tried(database, picture_id, "part", ref, deed)
+    if form.back:
+        work.lay_part(database, picture_id, ref, Pose())
+    else:
+        work.drag_part(database, picture_id, ref, by=(form.du, form.dv), turn_deg=form.turn)
+    return _answer(database, picture_id, "part", ref)
 
 
 @router.post("/api/pictures/{picture_id}/parts/{ref}/snap")
 def snap(picture_id: int, ref: str, database: Database) -> dict[str, Any]:
     """Let the computer lay the part on the edges near by."""
-    return _tried(
-        database, picture_id, "part", ref, lambda: work.snap_part(database, picture_id, ref)
-    )
+    work.snap_part(database, picture_id, ref)
+    return _answer(database, picture_id, "part", ref)
 
 
 @router.post("/api/pictures/{picture_id}/parts/{ref}/marks")
@@ -331,19 +306,14 @@ def thresholds(
     picture_id: int, form: ThresholdForm, database: Database, do: str = "print"
 ) -> dict[str, Any]:
     """Move what tells paste from pad, and bright from mask; none: work them out again."""
-    return _tried(
+    work.keep_thresholds(
         database,
         picture_id,
-        do if do in DEEDS else "print",
-        "",
-        lambda: work.keep_thresholds(
-            database,
-            picture_id,
-            paste_from=form.paste_from,
-            bright_from=form.bright_from,
-            paste_darker=form.paste_darker,
-        ),
+        paste_from=form.paste_from,
+        bright_from=form.bright_from,
+        paste_darker=form.paste_darker,
     )
+    return _answer(database, picture_id, do if do in DEEDS else "print")
 
 
 @router.get("/api/pictures/{picture_id}/length")
