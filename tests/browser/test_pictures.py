@@ -36,7 +36,9 @@ def as_film(picture: Path, film: Path) -> None:
 
 
 def tap(page: Page, u: float, v: float) -> None:
-    """Tap a picture at a place in its own pixels."""
+    """Tap a picture at a place in its own pixels, once the page lies still."""
+    page.locator("svg.picture-view").scroll_into_view_if_needed()
+    page.wait_for_timeout(400)
     spot = page.evaluate(
         "([u, v]) => { const svg = document.querySelector('svg.picture-view'); const at = new DOMPoint(u, v).matrixTransform(svg.getScreenCTM()); return [at.x, at.y]; }",
         [u, v],
