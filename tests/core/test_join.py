@@ -141,9 +141,9 @@ def test_patterns_propose_chips_rows_and_quads() -> None:
         *pads_of("QFP-48", 60, 60),
         *pads_of("0805", 10, 90, 90),
     ]
-    placements, named = propose(pads)
-    joined = join(placements, named)
-    sizes = sorted(sum(pad.ref == placed.ref for pad in joined.pads) for placed in placements)
+    found = propose(pads)
+    joined = join(found.placements, found.pads)
+    sizes = sorted(sum(pad.ref == part.ref for pad in joined.pads) for part in joined.parts)
     assert sizes == [2, 2, 8, 48]
     assert sorted(part.package.name for part in joined.parts) == ["0805 (metric 2012)"] * 2 + [
         "QFP-48",

@@ -33,7 +33,7 @@ from yellowfen.core.board.copper_links import links_of_spans
 from yellowfen.core.board.join import Joined, Placement, join
 from yellowfen.core.board.nets import trace
 from yellowfen.core.board.placing import Placed, common_turn, place
-from yellowfen.core.board.propose import propose
+from yellowfen.core.board.propose import Proposed, package_like, propose
 from yellowfen.core.board.shift import Proposal, Shift
 from yellowfen.core.board.spans import Draft, Spans, spans_of
 from yellowfen.core.part.library import BUILT_IN, Library
@@ -182,7 +182,9 @@ def _rest_of_board(
         spans, holes, _named_by_netlist(pads, found, origin), width * height, points
     )
     on_step("parts")
-    joined, proposals, remarks = _parts(found, pads, origin, (width, height), choices, library)
+    joined, proposals, remarks = _parts(
+        found, pads, openings, origin, (width, height), choices, library
+    )
     findings = [*found.findings, *disagreements, *remarks, *_loose_ends(joined, width, height)]
     on_step("drawing")
     return Board(
@@ -373,28 +375,49 @@ def _named_by_netlist(pads: list[Pad], found: FileSet, origin: Point) -> list[Pa
 
 
 def _parts(
-    found: FileSet, pads: list[Pad], origin: Point, size: Point, choices: Choices, library: Library
+    found: FileSet,
+    pads: list[Pad],
+    openings: Sequence[Opening],
+    origin: Point,
+    size: Point,
+    choices: Choices,
+    library: Library,
 ) -> tuple[Joined, tuple[Proposal, ...], list[Finding]]:
     remarks: list[Finding] = []
     placed = _on_board(found, pads, origin, size, choices, library, remarks)
     placements = _with_bill(list(placed.placements), found.bill)
-    proposed: set[str] = set()
-    if not placements:
-        placements = _placements_from_names(pads, found.bill)
-        guessed, pads = propose(pads)
+    named: set[str] = set()
+    tabled = bool(placements)
+    if not tabled:
+        placements = _placements_from_names(found, pads)
         named = {one.ref for one in placements}
-        guessed = _named_by_legend(guessed, found, origin, named)
-        proposed = {one.ref for one in guessed}
-        placements += guessed
-        if guessed:
-            said = f"{counted(len(guessed), 'part was', 'parts were')} proposed from pad patterns{'' if named else ' and named P1 and on'}; name them on the plan"
-            remarks.append(
-                Finding(
-                    "parts",
-                    f"no placement file{'' if named else ' and no pin names in the layers'}: {said}",
-                )
+    seen = propose(
+        pads,
+        size,
+        choices.together,
+        choices.parts,
+        library,
+        search=not tabled,
+        openings=openings,
+    )
+    guessed, pads = _named_by_legend(seen, found, origin, {one.ref for one in placements})
+    proposed = {one.ref for one in guessed}
+    numbered = {one.ref for one in seen.placements}
+    searched = len(guessed) > len(choices.together)
+    if searched:
+        said = f"{counted(len(guessed), 'part was', 'parts were')} proposed from pad patterns{'' if named else ' and named P1 and on'}; name them on the plan"
+        remarks.append(
+            Finding(
+                "parts",
+                f"no placement file{'' if named else ' and no pin names in the layers'}: {said}",
             )
+        )
+    remarks += seen.findings
     placements = [_corrected(one, choices.parts.get(one.ref), choices.turns) for one in placements]
+    placements += [
+        one if one.ref in numbered else _corrected(one, choices.parts.get(one.ref), {})
+        for one in guessed
+    ]
     left = [
         one
         for one in placements
@@ -527,18 +550,37 @@ def _with_bill(placements: list[Placement], bill: Mapping[str, BillLine]) -> lis
     ]
 
 
-def _placements_from_names(pads: list[Pad], bill: Mapping[str, BillLine]) -> list[Placement]:
-    """Parts named by the layers' own pin attributes or a netlist, placed at the middle of their
-    pads.
+def _placements_from_names(found: FileSet, pads: Sequence[Pad]) -> list[Placement]:
+    """Parts named by the layers' own pin attributes or a netlist, placed where their pads lie; their
+    footprint by the attributes or the bill where it stands there, else by what their pads look like.
     """
     groups: dict[str, dict[str, list[Pad]]] = defaultdict(lambda: defaultdict(list))
     for pad in pads:
         if pad.ref:
             groups[pad.ref][pad.side].append(pad)
-    return _with_bill([_from_its_pads(ref, faces) for ref, faces in groups.items()], bill)
+    told = _footprints_by_attribute(found)
+    bare = [Placement(ref, *told.get(ref, ("", "")), 0.0, 0.0, 0.0, "top") for ref in groups]
+    return [_from_its_pads(one, groups[one.ref]) for one in _with_bill(bare, found.bill)]
 
 
-def _from_its_pads(ref: str, faces: Mapping[str, list[Pad]]) -> Placement:
+def _footprints_by_attribute(found: FileSet) -> dict[str, tuple[str, str]]:
+    """(value, footprint) by part where objects of the outer layers carry them as attributes."""
+    told: dict[str, tuple[str, str]] = {}
+    for role in (Role.COPPER_TOP, Role.COPPER_BOTTOM, Role.LEGEND_TOP, Role.LEGEND_BOTTOM):
+        for one in found.drawn(role):
+            given = one.given or {}
+            footprint = _first(given, ".CFtp") or _first(given, ".CPgN")
+            if one.ref and footprint and one.ref not in told:
+                told[one.ref] = (_first(given, ".CVal")[:80], footprint[:120])
+    return told
+
+
+def _first(given: Mapping[str, Sequence[str]], key: str) -> str:
+    values = given.get(key) or ("",)
+    return str(values[0])
+
+
+def _from_its_pads(bare: Placement, faces: Mapping[str, list[Pad]]) -> Placement:
     """A part that stands once, on the face with most of its paste, then of its pads; through-hole
     parts have lands on both.
     """
@@ -546,26 +588,31 @@ def _from_its_pads(ref: str, faces: Mapping[str, list[Pad]]) -> Placement:
         sorted(faces, reverse=True),
         key=lambda face: (sum(pad.paste_mm2 > 0 for pad in faces[face]), len(faces[face])),
     )
-    xs, ys = [pad.x_mm for pad in faces[side]], [pad.y_mm for pad in faces[side]]
-    return Placement(
-        ref,
-        "",
-        "",
-        x_mm=(min(xs) + max(xs)) / 2,
-        y_mm=(min(ys) + max(ys)) / 2,
-        rotation_deg=0.0,
-        side=side,
-    )
+    pads = faces[side]
+    seen = package_like(pads)
+    if seen is not None:
+        x = seen.x_mm if side == "top" else -seen.x_mm
+        return replace(
+            bare,
+            footprint=bare.footprint or seen.name,
+            x_mm=x,
+            y_mm=seen.y_mm,
+            rotation_deg=round(seen.rotation_deg % 360, 1),
+            side=side,
+        )
+    xs, ys = [pad.x_mm for pad in pads], [pad.y_mm for pad in pads]
+    return replace(bare, x_mm=(min(xs) + max(xs)) / 2, y_mm=(min(ys) + max(ys)) / 2, side=side)
 
 
 def _named_by_legend(
-    guessed: list[Placement], found: FileSet, origin: Point, taken: set[str]
-) -> list[Placement]:
-    """Proposed parts renamed where legend objects carry a part's name by attribute: the nearest
-    group of such ink names it.
+    seen: Proposed, found: FileSet, origin: Point, taken: set[str]
+) -> tuple[list[Placement], list[Pad]]:
+    """Proposed parts, and the pads, renamed where legend objects carry a part's name by attribute:
+    the nearest group of such ink names it.
     """
+    guessed = seen.placements
     free = dict.fromkeys(range(len(guessed)))
-    names: dict[int, str] = {}
+    names: dict[str, str] = {}
     for side, role in (("top", Role.LEGEND_TOP), ("bottom", Role.LEGEND_BOTTOM)):
         groups: dict[str, list[Drawn]] = defaultdict(list)
         for one in found.drawn(role):
@@ -582,11 +629,14 @@ def _named_by_legend(
                 if guessed[i].side == side
             ]
             if near and min(near)[0] < 6.0:
-                names[min(near)[1]] = ref
+                names[guessed[min(near)[1]].ref] = ref
                 del free[min(near)[1]]
-    return [
-        replace(placed, ref=names.get(index, placed.ref)) for index, placed in enumerate(guessed)
-    ]
+    if not names:
+        return list(guessed), list(seen.pads)
+    return (
+        [replace(placed, ref=names.get(placed.ref, placed.ref)) for placed in guessed],
+        [replace(pad, ref=names[pad.ref]) if pad.ref in names else pad for pad in seen.pads],
+    )
 
 
 def _loose_ends(joined: Joined, width: float, height: float) -> list[Finding]:

@@ -23,13 +23,24 @@ class PartChoice:
 
 
 @dataclass(frozen=True)
+class PadSet:
+    """Pads that are one part, by where their middles lie on a side, board mm."""
+
+    side: str
+    places: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
 class Choices:
-    """Roles by file, the accepted shift of the placement, turns by side, corrections by part."""
+    """Roles by file, the accepted shift of the placement, turns by side, corrections by part;
+    `together` the pads of parts that stand in no table, by the name the part is kept under.
+    """
 
     roles: Mapping[str, Role] = field(default_factory=dict)
     shift: Shift | None = None
     turns: Mapping[str, int] = field(default_factory=dict)
     parts: Mapping[str, PartChoice] = field(default_factory=dict)
+    together: Mapping[str, PadSet] = field(default_factory=dict)
 
     def with_roles(self, roles: Mapping[str, Role]) -> "Choices":
         return replace(self, roles={**self.roles, **roles})

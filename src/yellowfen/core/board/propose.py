@@ -1,332 +1,307 @@
 """Parts proposed from pad patterns, for boards without placement or pin names.
 
-Rows of like pads at one pitch become leaded or leadless parts; two like pads facing each other
-become a chip, its size judged from their distance (common practice: land patterns put pad centres
-about as far apart as the body is long). A pattern that spreads as a known package does is proposed
-as that package. Proposals are named P1, P2 …; what fits no pattern stays unnamed.
+What the pads look like is taken as that package (`pad_groups`, `likeness`); what fits no known one
+keeps its pads and says so. Proposals are named P1, P2 …, and keep their names when a board is read
+again: what the user or an earlier reading put together stays together.
 """
 
-import itertools
 import math
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from yellowfen.core.board.board import Pad
-from yellowfen.core.board.join import Placement
-from yellowfen.core.part.catalogue import CHIP_SIZES, find_package
-from yellowfen.core.part.package import Package
+import numpy as np
 
-LARGEST_PITCH_MM = 1.35
-ON_LINE_MM = 0.07
+from yellowfen.core.board.board import Finding, Opening, Pad
+from yellowfen.core.board.choices import PadSet, PartChoice
+from yellowfen.core.board.join import Placement
+from yellowfen.core.board.likeness import Likeness, PadArrays, Pattern, laid, like, usual_turns
+from yellowfen.core.board.pad_groups import Group, grouped
+from yellowfen.core.board.pad_rows import rows_of
+from yellowfen.core.part.library import BUILT_IN, Library
+from yellowfen.core.quantity.wording import counted
+
+SAME_PAD_MM = 0.15
+_EDGE_MM = 2.0
+_CONTACTS_LEAST = 4
 
 
 @dataclass(frozen=True)
-class _Row:
-    pads: tuple[int, ...]
-    x_mm: float
-    y_mm: float
-    along_x: bool
+class Proposed:
+    """Placements of the proposed parts, the pads with their names, and what is said of the pads that
+    are no part.
+    """
+
+    placements: tuple[Placement, ...]
+    pads: tuple[Pad, ...]
+    findings: tuple[Finding, ...]
 
 
-def propose(pads: Sequence[Pad]) -> tuple[list[Placement], list[Pad]]:
-    """Placements for what the pads' patterns look like, and the pads, named where the pattern is no
-    known package.
+def propose(
+    pads: Sequence[Pad],
+    size: tuple[float, float] = (0.0, 0.0),
+    together: Mapping[str, PadSet] | None = None,
+    given: Mapping[str, PartChoice] | None = None,
+    library: Library = BUILT_IN,
+    search: bool = True,
+    openings: Sequence[Opening] = (),
+) -> Proposed:
+    """What the patterns of the pads that are no part's yet look like.
+
+    `size` of the board (mm) tells which rows lie on its edge; `together` are pads that are one part
+    for certain, by the part's name; `given` what the user said of parts; without `search` only those
+    for certain are taken. A pad under one paste opening is looked at as that opening is, which no
+    bared track makes longer.
     """
     named = list(pads)
     placements: list[Placement] = []
-    for side in ("top", "bottom"):
-        free = {
-            i
-            for i, pad in enumerate(pads)
-            if pad.side == side and pad.ref is None and pad.paste_mm2 > 0
-        }
-        if not free:
-            free = {
-                i
-                for i, pad in enumerate(pads)
-                if pad.side == side and pad.ref is None and pad.paste_mm2 == 0
-            }
-            if any(pad.paste_mm2 > 0 for pad in pads):
-                continue
-        groups = _from_rows(pads, free) + _chips(pads, free) + _clusters(pads, free)
-        for members, footprint in groups:
-            ref = f"P{len(placements) + 1}"
-            placements.append(_placement(ref, members, footprint, pads))
-            if not find_package(footprint):
-                _number(ref, members, named, placements[-1])
-    return placements, named
+    findings: list[Finding] = []
+    said = given or {}
+    plain = _as_pasted(pads, openings)
+    kept = {ref: _pads_at(pads, one) for ref, one in (together or {}).items()}
+    for ref, members in kept.items():
+        if members:
+            placements.append(_place(ref, _as_one(pads, members), named, said.get(ref), library))
+    taken = {i for members in kept.values() for i in members}
+    names = _free_names(set(together or {}))
+    for side in ("top", "bottom") if search else ():
+        free = _free(pads, side, taken)
+        contacts = _edge_contacts(pads, free, size, side)
+        free -= {i for one in contacts for i in one}
+        groups, left = grouped(plain, free, side)
+        groups += _unknown_ones(plain, left, side)
+        for group in sorted(groups, key=lambda one: _reading_order(pads, one)):
+            ref = next(names)
+            placements.append(_place(ref, group, named, said.get(ref), library))
+        findings += _said_of(pads, named, contacts, side)
+    return Proposed(tuple(placements), tuple(named), tuple(findings))
 
 
-def _placement(ref: str, members: list[int], footprint: str, pads: Sequence[Pad]) -> Placement:
-    x, y = _middle([pads[i] for i in members])
-    first = pads[members[0]]
-    package = find_package(footprint)
-    turn = 0.0
-    if len(members) == 2:
-        turn = math.degrees(math.atan2(first.y_mm - y, first.x_mm - x)) % 180
-    elif package is not None:
-        wide, _ = _spread([(pads[i].x_mm, pads[i].y_mm) for i in members])
-        own_wide, own_high = _spread([(land.x_mm, land.y_mm) for land in package.lands])
-        turn = 90.0 if abs(wide - own_wide) > abs(wide - own_high) + 0.05 else 0.0
-        dx, dy = _middle_of_lands(package, turn)
-        x, y = x - dx, y - dy
-    return Placement(
-        ref, "", footprint, x_mm=x, y_mm=y, rotation_deg=round(turn, 1), side=first.side
-    )
+def _as_pasted(pads: Sequence[Pad], openings: Sequence[Opening]) -> list[Pad]:
+    """Pads as their paste openings lie, where each has one that covers most of it."""
+    over: dict[int, list[Opening]] = defaultdict(list)
+    for one in openings:
+        if one.pad is not None:
+            over[one.pad].append(one)
+    plain = list(pads)
+    for index, its in over.items():
+        pad, first = pads[index], its[0]
+        if len(its) > 1 or not 0.35 * pad.area_mm2 <= first.area_mm2 <= 1.3 * pad.area_mm2:
+            continue
+        xs, ys = [x for x, _ in first.ring], [y for _, y in first.ring]
+        plain[index] = replace(
+            pad,
+            x_mm=(min(xs) + max(xs)) / 2,
+            y_mm=(min(ys) + max(ys)) / 2,
+            size_x_mm=first.size_x_mm,
+            size_y_mm=first.size_y_mm,
+            angle_deg=first.angle_deg,
+        )
+    return plain
 
 
-def _middle_of_lands(package: Package, turn: float) -> tuple[float, float]:
-    """Where the middle of the box round the land centres lies from the package's origin, turned."""
-    xs, ys = [land.x_mm for land in package.lands], [land.y_mm for land in package.lands]
-    x, y = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
-    return (-y, x) if turn else (x, y)
-
-
-def _number(ref: str, members: list[int], named: list[Pad], placed: Placement) -> None:
-    """Pins numbered round, starting anywhere."""
-    members.sort(key=lambda i: math.atan2(named[i].y_mm - placed.y_mm, named[i].x_mm - placed.x_mm))
-    for pin, index in enumerate(members, 1):
-        named[index] = replace(named[index], ref=ref, pin=str(pin))
-
-
-def _spread(places: Sequence[tuple[float, float]]) -> tuple[float, float]:
-    xs, ys = [x for x, _ in places], [y for _, y in places]
-    return max(xs) - min(xs), max(ys) - min(ys)
-
-
-_BY_COUNT: dict[int, tuple[str, ...]] = {
-    3: ("SOT-23", "SOT-323", "SOT-89", "TO-252"),
-    4: ("SOT-223", "XTAL-3.2x2.5", "XTAL-5x3.2", "PLED-4", "SWITCH-6x6"),
-    5: ("SOT-23-5",),
-    6: ("SOT-23-6", "SOT-363", "PLED-6"),
-}
-
-
-def _package_like(members: Sequence[int], pads: Sequence[Pad], slack: float = 0.09) -> str:
-    """The name of a package whose land centres spread and number as these pads do, empty when none
+def package_like(pads: Sequence[Pad]) -> Likeness | None:
+    """What one part's pads, all on one side, look like by pattern alone; None when no known package
     is near.
     """
-    wide, high = sorted(_spread([(pads[i].x_mm, pads[i].y_mm) for i in members]))
-    count = len(members)
-    names = [
-        *_BY_COUNT.get(count, ()),
-        f"SOIC-{count}",
-        f"SOIC-{count}W",
-        f"TSSOP-{count}",
-        f"SSOP-{count}",
-        f"MSOP-{count}",
-        f"QFP-{count}",
-        f"PLCC-{count}",
-    ]
-    names += [f"QFN-{count - 1}_{edge}x{edge}" for edge in (3, 4, 5, 6, 7, 8, 9)] + [
-        f"DFN-{count - 1}_{edge}x{edge}" for edge in (2, 3, 4)
-    ]
-    best, smallest = "", slack
-    for name in names:
-        package = find_package(name)
-        if package is None or len(package.lands) != count:
-            continue
-        own_wide, own_high = sorted(_spread([(land.x_mm, land.y_mm) for land in package.lands]))
-        miss = max(
-            abs(own_wide - wide) / max(own_wide, 0.5), abs(own_high - high) / max(own_high, 0.5)
+    arrays = PadArrays.of(pads, pads[0].side)
+    return like(arrays, usual_turns(arrays))
+
+
+def _free_names(taken: set[str]) -> Iterator[str]:
+    number = 0
+    while True:
+        number += 1
+        if f"P{number}" not in taken:
+            yield f"P{number}"
+
+
+def _free(pads: Sequence[Pad], side: str, taken: set[int]) -> set[int]:
+    """Pads of a side that a part may stand on: those with paste, and large ones without; all of them
+    where no side has paste.
+    """
+    mine = {i for i, pad in enumerate(pads) if pad.side == side and pad.ref is None} - taken
+    if not any(pad.paste_mm2 > 0 for pad in pads):
+        return mine
+    return {i for i in mine if pads[i].paste_mm2 > 0}
+
+
+def _pads_at(pads: Sequence[Pad], one: PadSet) -> list[int]:
+    """Which pads now lie where the set's pads lay; none twice."""
+    mine = [i for i, pad in enumerate(pads) if pad.side == one.side]
+    if not mine:
+        return []
+    places = np.array([(pads[i].x_mm, pads[i].y_mm) for i in mine])
+    found = []
+    for x, y in one.places:
+        far = np.hypot(places[:, 0] - x, places[:, 1] - y)
+        k = int(far.argmin())
+        inside = (
+            abs(places[k, 0] - x) < pads[mine[k]].size_x_mm / 2
+            and abs(places[k, 1] - y) < pads[mine[k]].size_y_mm / 2
         )
-        if miss < smallest:
-            best, smallest = name, miss
-    return best
+        if (far[k] <= SAME_PAD_MM or inside) and mine[k] not in found:
+            found.append(mine[k])
+    return found
 
 
-def _clusters(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
-    """Small groups of left-over pads that look like a three- to six-terminal package."""
-    groups: list[tuple[list[int], str]] = []
-    seen: set[int] = set()
-    grid = _Grid(pads, free)
-    for start in sorted(free):
-        if start in seen:
-            continue
-        cluster: list[int] = []
-        todo = [start]
-        seen.add(start)
-        while todo and len(cluster) < 8:
-            one = todo.pop()
-            cluster.append(one)
-            for other in grid.near(pads[one], 4.9):
-                room = 1.3 + 0.5 * (
-                    max(pads[one].size_x_mm, pads[one].size_y_mm)
-                    + max(pads[other].size_x_mm, pads[other].size_y_mm)
-                )
-                if (
-                    other not in seen
-                    and math.hypot(
-                        pads[one].x_mm - pads[other].x_mm, pads[one].y_mm - pads[other].y_mm
-                    )
-                    < room
-                ):
-                    seen.add(other)
-                    todo.append(other)
-        if 3 <= len(cluster) <= 6 and (name := _package_like(cluster, pads, 0.16)):
-            groups.append((cluster, name))
-    for members, _ in groups:
-        free -= set(members)
-    return groups
+def _as_one(pads: Sequence[Pad], members: Sequence[int]) -> Group:
+    side = pads[members[0]].side
+    arrays = PadArrays.of([pads[i] for i in members], side)
+    turns = usual_turns(arrays)
+    found = like(arrays, turns)
+    return Group(tuple(members), found and _with_pads(found, members), turns[0])
 
 
-class _Grid:
-    """Pads by place, so that neighbours are found without looking at all of them."""
-
-    CELL_MM = 5.0
-
-    def __init__(self, pads: Sequence[Pad], members: set[int]) -> None:
-        self.cells: dict[tuple[int, int], list[int]] = defaultdict(list)
-        for i in members:
-            self.cells[
-                (int(pads[i].x_mm // self.CELL_MM), int(pads[i].y_mm // self.CELL_MM))
-            ].append(i)
-        self.pads = pads
-
-    def near(self, pad: Pad, reach: float) -> list[int]:
-        """Members within reach (a square) of a pad, itself included."""
-        found = []
-        for cx in range(
-            int((pad.x_mm - reach) // self.CELL_MM), int((pad.x_mm + reach) // self.CELL_MM) + 1
-        ):
-            for cy in range(
-                int((pad.y_mm - reach) // self.CELL_MM), int((pad.y_mm + reach) // self.CELL_MM) + 1
-            ):
-                found += [
-                    i
-                    for i in self.cells.get((cx, cy), ())
-                    if abs(self.pads[i].x_mm - pad.x_mm) < reach
-                    and abs(self.pads[i].y_mm - pad.y_mm) < reach
-                ]
-        return found
-
-
-def _middle(pads: Sequence[Pad]) -> tuple[float, float]:
-    xs, ys = [pad.x_mm for pad in pads], [pad.y_mm for pad in pads]
-    return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
-
-
-def _alike(a: Pad, b: Pad, slack: float = 0.08) -> bool:
-    """True when both sizes agree; areas may differ by the track that the mask bares."""
-    (short_a, long_a), (short_b, long_b) = (
-        sorted((a.size_x_mm, a.size_y_mm)),
-        sorted((b.size_x_mm, b.size_y_mm)),
+def _place(
+    ref: str, group: Group, named: list[Pad], choice: PartChoice | None, library: Library
+) -> Placement:
+    """The placement of a group, its pads named in place; a footprint and a turn that the user gave
+    come before what the pads look like.
+    """
+    members = list(group.pads)
+    side = named[members[0]].side
+    choice = choice or PartChoice()
+    seen = _as_meant(group, [named[i] for i in members], choice, library)
+    xs, ys = [named[i].x_mm for i in members], [named[i].y_mm for i in members]
+    x, y = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
+    turn = group.angle_deg + choice.turn_deg
+    if seen is not None:
+        x, y, turn = seen.x_mm if side == "top" else -seen.x_mm, seen.y_mm, seen.rotation_deg
+    pins = dict(seen.pins) if seen else {}
+    if len(pins) < len(members):
+        pins |= _numbered_round([i for i in members if i not in pins], named, (x, y), len(pins))
+    for index in members:
+        named[index] = replace(named[index], ref=ref, pin=pins[index])
+    footprint = choice.footprint or (seen.name if seen else "")
+    return Placement(
+        ref, choice.value, footprint, x_mm=x, y_mm=y, rotation_deg=round(turn % 360, 1), side=side
     )
-    return abs(short_a - short_b) <= slack * short_a and abs(long_a - long_b) <= slack * long_a
 
 
-def _from_rows(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
-    groups: list[tuple[list[int], str]] = []
-    rows = sorted(
-        (row for along_x in (True, False) for row in _rows(pads, free, along_x)),
-        key=lambda row: -len(row.pads),
-    )
-    used: set[int] = set()
-    for row in rows:
-        if used & set(row.pads):
-            continue
-        partner = _partner(row, [other for other in rows if not used & set(other.pads)], pads)
-        if partner is None:
-            continue
-        members = set(row.pads) | set(partner.pads)
-        x, y = (row.x_mm + partner.x_mm) / 2, (row.y_mm + partner.y_mm) / 2
-        reach_x = max(abs(pads[i].x_mm - x) for i in members) + 0.2
-        reach_y = max(abs(pads[i].y_mm - y) for i in members) + 0.2
-        for other in rows:
-            if (
-                not used & set(other.pads)
-                and all(
-                    abs(pads[i].x_mm - x) < reach_x + 2 and abs(pads[i].y_mm - y) < reach_y + 2
-                    for i in other.pads
-                )
-                and other.along_x != row.along_x
-                and len(other.pads) >= 3
-            ):
-                members |= set(other.pads)
-        members |= {i for i in free if math.hypot(pads[i].x_mm - x, pads[i].y_mm - y) < 0.6}
-        used |= members
-        groups.append((sorted(members), _package_like(sorted(members), pads)))
-    free -= used
-    return groups
-
-
-def _rows(pads: Sequence[Pad], free: set[int], along_x: bool) -> list[_Row]:
-    """Runs of three or more like pads on one line with even, small pitch."""
-    members = sorted(free, key=lambda i: pads[i].y_mm if along_x else pads[i].x_mm)
-    lines: list[list[int]] = []
-    for i in members:
-        across = pads[i].y_mm if along_x else pads[i].x_mm
-        first = pads[lines[-1][0]] if lines else None
-        if first is not None and across - (first.y_mm if along_x else first.x_mm) <= ON_LINE_MM:
-            lines[-1].append(i)
-        else:
-            lines.append([i])
-    rows = []
-    for line in lines:
-        line.sort(key=lambda i: pads[i].x_mm if along_x else pads[i].y_mm)
-        for run in _runs(line, pads, along_x):
-            x, y = _middle([pads[i] for i in run])
-            rows.append(_Row(tuple(run), x, y, along_x))
-    return rows
-
-
-def _runs(line: Sequence[int], pads: Sequence[Pad], along_x: bool) -> list[list[int]]:
-    """A line cut where the next pad is too far, unlike, or off the pitch begun."""
-    runs, run = [], [line[0]]
-    pitch = 0.0
-    for before, one in itertools.pairwise(line):
-        gap = pads[one].x_mm - pads[before].x_mm if along_x else pads[one].y_mm - pads[before].y_mm
-        even = not pitch or abs(gap - pitch) < 0.12 * pitch
-        if 0.2 < gap <= LARGEST_PITCH_MM and even and _alike(pads[before], pads[one], 0.12):
-            run.append(one)
-            pitch = pitch or gap
-        else:
-            runs.append(run)
-            run, pitch = [one], 0.0
-    return [one for one in [*runs, run] if len(one) >= 3]
-
-
-def _partner(row: _Row, others: list[_Row], pads: Sequence[Pad]) -> _Row | None:
-    """The nearest parallel row of like pads on the other side of a body."""
-
-    def distance(other: _Row) -> float:
-        return abs(other.y_mm - row.y_mm) if row.along_x else abs(other.x_mm - row.x_mm)
-
-    facing = [
-        other
-        for other in others
-        if other.along_x == row.along_x
-        and other.pads != row.pads
-        and abs(len(other.pads) - len(row.pads)) <= len(row.pads) // 2
-        and (abs(other.x_mm - row.x_mm) if row.along_x else abs(other.y_mm - row.y_mm)) < 1.0
-        and 1.0 < distance(other) < 32
-        and _alike(pads[row.pads[0]], pads[other.pads[0]], 0.12)
-    ]
-    return min(facing, key=distance) if facing else None
-
-
-def _chips(pads: Sequence[Pad], free: set[int]) -> list[tuple[list[int], str]]:
-    """Pairs of like pads, each the other's nearest like pad."""
-    nearest: dict[int, int] = {}
-    grid = _Grid(pads, free)
-    for i in free:
-        likes = [
-            (math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm), j)
-            for j in grid.near(pads[i], 7.0)
-            if j != i and _alike(pads[i], pads[j])
+def _as_meant(
+    group: Group, pads: Sequence[Pad], choice: PartChoice, library: Library
+) -> Likeness | None:
+    """What the group is under the user's footprint and turn."""
+    seen = group.likeness
+    if not choice.footprint and (not choice.turn_deg or seen is None):
+        return seen
+    arrays = PadArrays.of(pads, pads[0].side)
+    if choice.footprint:
+        given = [
+            Pattern(choice.footprint, one)
+            for one in library.candidates(choice.footprint)
+            if one.lands
         ]
-        if likes and min(likes)[0] < 7.0:
-            nearest[i] = min(likes)[1]
-    pairs = sorted((i, j) for i, j in nearest.items() if i < j and nearest.get(j) == i)
-    for pair in pairs:
-        free -= set(pair)
+        seen = like(arrays, usual_turns(arrays), given)
+    if seen is not None and choice.turn_deg:
+        turned = laid(arrays, Pattern(seen.name, seen.package), seen.rotation_deg + choice.turn_deg)
+        seen = turned or seen
+    return None if seen is None else _with_pads(seen, group.pads)
+
+
+def _with_pads(seen: Likeness, members: Sequence[int]) -> Likeness:
+    """The likeness with its pins by the pads' places on the board."""
+    return replace(seen, pins={members[k]: pin for k, pin in seen.pins.items()})
+
+
+def _numbered_round(
+    members: list[int], pads: Sequence[Pad], middle: tuple[float, float], after: int
+) -> dict[int, str]:
+    """Pins numbered round, starting anywhere."""
+    x, y = middle
+    members.sort(key=lambda i: math.atan2(pads[i].y_mm - y, pads[i].x_mm - x))
+    return {index: str(after + number) for number, index in enumerate(members, 1)}
+
+
+def _reading_order(pads: Sequence[Pad], group: Group) -> tuple[float, float]:
+    """Top down in strips of a centimetre, left to right, so that neighbours have near numbers."""
+    first = [pads[i] for i in group.pads]
+    x = sum(pad.x_mm for pad in first) / len(first)
+    y = sum(pad.y_mm for pad in first) / len(first)
+    return (-math.floor(y / 10), x)
+
+
+def _unknown_ones(pads: Sequence[Pad], left: set[int], side: str) -> list[Group]:
+    """What no pattern fits: pads that nearly touch are one part of unknown kind, where no other pad
+    stands between; the rest stays without a part.
+    """
+    arrays = PadArrays.of([pads[i] for i in sorted(left)], side)
+    index = sorted(left)
+    joined = list(range(len(index)))
+
+    def root(k: int) -> int:
+        while joined[k] != k:
+            joined[k] = joined[joined[k]]
+            k = joined[k]
+        return k
+
+    cells: dict[tuple[int, int], list[int]] = defaultdict(list)
+    for k, (x, y) in enumerate(arrays.places.tolist()):
+        cells[(int(x // 4), int(y // 4))].append(k)
+    for (cx, cy), mine in cells.items():
+        others = [
+            o for dx in (-1, 0, 1) for dy in (-1, 0, 1) for o in cells.get((cx + dx, cy + dy), ())
+        ]
+        for k in mine:
+            for other in others:
+                reach = (arrays.sizes[k].max() + arrays.sizes[other].max()) / 2 + 0.8
+                if other > k and math.dist(arrays.places[k], arrays.places[other]) < reach:
+                    joined[root(other)] = root(k)
+    sets: dict[int, list[int]] = defaultdict(list)
+    for k in range(len(index)):
+        sets[root(k)].append(index[k])
     return [
-        ([i, j], _chip_code(math.hypot(pads[i].x_mm - pads[j].x_mm, pads[i].y_mm - pads[j].y_mm)))
-        for i, j in pairs
+        Group(tuple(members), None, usual_turns(PadArrays.of([pads[i] for i in members], side))[0])
+        for members in sets.values()
+        if len(members) >= 2
     ]
 
 
-def _chip_code(centres_mm: float) -> str:
-    """The chip whose length is nearest to the pad centres' distance."""
-    return min(CHIP_SIZES, key=lambda code: abs(CHIP_SIZES[code][1] + 0.1 - centres_mm))
+def _edge_contacts(
+    pads: Sequence[Pad], free: set[int], size: tuple[float, float], side: str
+) -> list[tuple[int, ...]]:
+    """Rows of pads without paste that end at the board's edge: contacts of an edge connector."""
+    index = sorted(i for i in free if pads[i].paste_mm2 == 0)
+    if not index or min(size) <= 0:
+        return []
+    arrays = PadArrays.of([pads[i] for i in index], side)
+    found = []
+    for row in rows_of(arrays, range(len(index))):
+        members = tuple(index[k] for k in row.pads)
+        if len(members) >= _CONTACTS_LEAST and all(_at_edge(pads[i], size) for i in members):
+            found.append(members)
+    return found
+
+
+def _at_edge(pad: Pad, size: tuple[float, float]) -> bool:
+    reach = max(pad.size_x_mm, pad.size_y_mm) / 2
+    return min(
+        pad.x_mm, size[0] - pad.x_mm, pad.y_mm, size[1] - pad.y_mm
+    ) - reach < _EDGE_MM and max(pad.size_x_mm, pad.size_y_mm) > 1.5 * min(
+        pad.size_x_mm, pad.size_y_mm
+    )
+
+
+def _said_of(
+    pads: Sequence[Pad], named: Sequence[Pad], contacts: Sequence[tuple[int, ...]], side: str
+) -> list[Finding]:
+    """One sentence for each kind of pad that is no part."""
+    at_edge = {i for one in contacts for i in one}
+    rest = [
+        i
+        for i, pad in enumerate(named)
+        if pad.side == side and pad.ref is None and i not in at_edge
+    ]
+    pasted = [i for i in rest if pads[i].paste_mm2 > 0]
+    bare = len(rest) - len(pasted)
+    said = []
+    if at_edge:
+        said.append(
+            f"{counted(len(at_edge), 'pad')} in a row at the edge: taken for edge contacts, no part"
+        )
+    if bare:
+        said.append(
+            f"{counted(bare, 'pad')} without paste: taken for test points, marks and bare copper, no part"
+        )
+    return [Finding(f"pads {side}", sentence) for sentence in said]
