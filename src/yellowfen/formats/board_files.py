@@ -36,7 +36,9 @@ from yellowfen.core.board.placing import Placed, common_turn, place
 from yellowfen.core.board.propose import Proposed, package_like, propose
 from yellowfen.core.board.shift import Proposal, Shift
 from yellowfen.core.board.spans import Draft, Spans, spans_of
+from yellowfen.core.part.catalogue import unknown_in_holes
 from yellowfen.core.part.library import BUILT_IN, Library
+from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_ink import draft_of, ink_of
@@ -139,7 +141,7 @@ def _board_from(
             for label, depth in _depths(list(drafts)).items()
         ]
         on_step("pads and paste")
-        pads, openings = pads_of(found, shape, origin)
+        pads, openings, lands = pads_of(found, shape, origin)
         ready = {label: layer.result() for label, layer in spans.items()}
         return _rest_of_board(
             found,
@@ -151,6 +153,7 @@ def _board_from(
             shape=shape,
             pads=pads,
             openings=openings,
+            lands=lands,
             holes=_holes(found, origin),
             spans=ready,
             maps=maps,
@@ -167,6 +170,7 @@ def _rest_of_board(
     shape: Polygon,
     pads: list[Pad],
     openings: list[Opening],
+    lands: list[Pad],
     holes: tuple[Hole, ...],
     spans: Mapping[str, Spans],
     maps: Sequence[Future[CopperMap]],
@@ -183,7 +187,14 @@ def _rest_of_board(
     )
     on_step("parts")
     joined, proposals, remarks = _parts(
-        found, pads, openings, origin, (width, height), choices, library
+        found,
+        pads,
+        openings,
+        _named_by_netlist(lands, found, origin),
+        origin,
+        (width, height),
+        choices,
+        library,
     )
     findings = [*found.findings, *disagreements, *remarks, *_loose_ends(joined, width, height)]
     on_step("drawing")
@@ -378,6 +389,7 @@ def _parts(
     found: FileSet,
     pads: list[Pad],
     openings: Sequence[Opening],
+    lands: Sequence[Pad],
     origin: Point,
     size: Point,
     choices: Choices,
@@ -430,7 +442,9 @@ def _parts(
                 f"{', '.join(one.ref for one in left[:12])}{' and more' if len(left) > 12 else ''}: marked not to be fitted, left out",
             )
         )
-    joined = join([one for one in placements if not _is_mark(one)], pads, library)
+    joined = join([one for one in placements if not _is_mark(one)], pads, library, lands)
+    if not tabled:
+        joined = replace(joined, parts=(*joined.parts, *_in_holes(lands, joined, choices.parts)))
     kept = {one.ref for one in left}
     quiet = tuple(
         one for one in joined.findings if one.about not in proposed and one.about not in kept
@@ -453,6 +467,50 @@ def _parts(
         (*placed.proposals, *_turn_proposals(joined, choices)),
         [*remarks, *placed.findings, *joined.findings],
     )
+
+
+def _in_holes(
+    lands: Sequence[Pad], joined: Joined, choices: Mapping[str, PartChoice]
+) -> list[BoardPart]:
+    """Parts whose pins stand in holes only, named by the layers or a netlist: for the iron."""
+    pins: dict[str, list[Pad]] = defaultdict(list)
+    known = {part.ref for part in joined.parts}
+    for land in lands:
+        if land.ref and land.ref not in known and land.side == "top":
+            pins[land.ref].append(land)
+    parts = []
+    for ref, its in pins.items():
+        xs, ys = [one.x_mm for one in its], [one.y_mm for one in its]
+        x, y = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
+        own = tuple(
+            Land(
+                one.pin or str(number),
+                one.x_mm - x,
+                one.y_mm - y,
+                size_x_mm=one.size_x_mm,
+                size_y_mm=one.size_y_mm,
+                kind=JointKind.THROUGH_HOLE,
+            )
+            for number, one in enumerate(its, 1)
+        )
+        if len(own) < 2:
+            continue
+        value = (choices.get(ref) or PartChoice()).value
+        parts.append(
+            BoardPart(
+                ref,
+                value,
+                "",
+                x_mm=x,
+                y_mm=y,
+                rotation_deg=0.0,
+                side="top",
+                package=unknown_in_holes(own),
+                joined=True,
+                note="pins in holes",
+            )
+        )
+    return parts
 
 
 def _named(part: BoardPart, name: str | None, proposed: bool) -> BoardPart:

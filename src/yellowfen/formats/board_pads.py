@@ -22,14 +22,16 @@ _SIDES = (
 )
 
 
-def pads_of(found: FileSet, shape: Polygon, origin: Point) -> tuple[list[Pad], list[Opening]]:
-    """Pads and paste openings of both sides in board millimetres."""
+def pads_of(
+    found: FileSet, shape: Polygon, origin: Point
+) -> tuple[list[Pad], list[Opening], list[Pad]]:
+    """(pads, paste openings, lands of holes) of both sides in board millimetres. A bare land round a
+    hole is no pad: nothing is reflowed there; the iron finds it under its part.
+    """
     pads: list[Pad] = []
+    lands: list[Pad] = []
     openings: list[Opening] = []
-    hits = np.array(
-        [(hit.x_mm, hit.y_mm, hit.drill_mm) for _, drill in found.drills for hit in drill.hits]
-    ).reshape(-1, 3)
-    drills = shapely.buffer(shapely.points(hits[:, :2]), hits[:, 2] / 2 * 0.9, quad_segs=4)
+    drills = _drills(found)
     holes = shapely.STRtree(drills)
     for side, copper_role, mask_role, paste_role in _SIDES:
         paste = paste_openings(found, paste_role, shape)
@@ -43,17 +45,38 @@ def pads_of(found: FileSet, shape: Polygon, origin: Point) -> tuple[list[Pad], l
         wet = np.isin(
             np.arange(len(pieces)), pasted.query(as_shapes(pieces), predicate="intersects")[0]
         )
-        solderable = [
-            piece
-            for piece, out in zip(pieces, ~wet & _drilled(pieces, drills, holes), strict=True)
-            if not out
-        ]
+        bare = ~wet & _drilled(pieces, drills, holes)
+        solderable = [piece for piece, out in zip(pieces, bare, strict=True) if not out]
+        drilled = [piece for piece, out in zip(pieces, bare, strict=True) if out]
         over, below = _paste_over(solderable, paste, pasted)
         openings += _openings(
             paste, side, origin, [None if k is None else len(pads) + k for k in below]
         )
         pads += _as_pads(solderable, over, side, copper or [], origin)
-    return pads, openings
+        lands += _as_pads(drilled, np.zeros(len(drilled)), side, copper or [], origin)
+    return pads, openings, lands
+
+
+def _drills(found: FileSet) -> np.ndarray:
+    """Holes and slots a little smaller than drilled, a slot from end to end."""
+    hits = np.array(
+        [
+            (
+                *(hit.x_mm, hit.y_mm),
+                *(
+                    hit.x_mm if hit.x2_mm is None else hit.x2_mm,
+                    hit.y_mm if hit.y2_mm is None else hit.y2_mm,
+                ),
+                hit.drill_mm,
+            )
+            for _, drill in found.drills
+            for hit in drill.hits
+        ]
+    ).reshape(-1, 5)
+    slots = (hits[:, :2] != hits[:, 2:4]).any(axis=1)
+    middles = shapely.points(hits[:, :2])
+    middles[slots] = shapely.linestrings(hits[slots][:, :4].reshape(-1, 2, 2))
+    return np.asarray(shapely.buffer(middles, hits[:, 4] / 2 * 0.9, quad_segs=4))
 
 
 def _openings(
@@ -204,6 +227,8 @@ def _names(copper: Sequence[Drawn]) -> _Names:
 def _as_pads(
     pieces: list[Polygon], over: np.ndarray, side: str, copper: Sequence[Drawn], origin: Point
 ) -> list[Pad]:
+    if not pieces:
+        return []
     tree, named = _names(copper)
     given: dict[int, Drawn] = {}
     if named:

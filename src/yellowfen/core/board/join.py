@@ -84,16 +84,24 @@ class _Work:
 
 
 def join(
-    placements: Sequence[Placement], pads: Sequence[Pad], library: Library = BUILT_IN
+    placements: Sequence[Placement],
+    pads: Sequence[Pad],
+    library: Library = BUILT_IN,
+    holes: Sequence[Pad] = (),
 ) -> Joined:
-    """Give every placement its pads.
+    """Give every placement its pads; pins in holes find the lands of holes.
 
     Known packages first, the smallest of them first; unknown ones take what is left.
     """
     work = _Work(_Free(pads), library, {}, parts={}, findings=[], turns=defaultdict(list))
     rest = _already_named(placements, work)
     known, late = [], []
+    drilled = _Free(holes)
     for placed in rest:
+        in_holes = _in_holes(placed, library, drilled)
+        if in_holes is not None:
+            work.parts[placed.ref] = in_holes
+            continue
         found = [package for package in library.candidates(placed.footprint) if package.lands]
         if found:
             known.append((placed, found))
@@ -110,6 +118,22 @@ def join(
         pad.of_part(*work.owner[i]) if i in work.owner else pad for i, pad in enumerate(pads)
     )
     return Joined(tuple(work.parts.values()), named, tuple(work.findings), dict(work.turns))
+
+
+def _in_holes(placed: Placement, library: Library, drilled: _Free) -> BoardPart | None:
+    """A part whose pins all stand in holes, on the lands that lie there; None for other parts and
+    where the holes do not fit.
+    """
+    for package in library.candidates(placed.footprint):
+        if not package.lands or any(
+            land.kind is not JointKind.THROUGH_HOLE for land in package.lands
+        ):
+            continue
+        fit = _best_turn(placed, package, drilled)
+        if fit is not None and len(fit[1]) == len(package.lands):
+            turned = replace(placed, rotation_deg=(placed.rotation_deg + fit[0]) % 360)
+            return _part(turned, package, True, "pins in holes")
+    return None
 
 
 def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placement]:

@@ -51,6 +51,10 @@ class Pattern:
         both = len(self.places) <= 6
         return np.where(lengthwise & elongated[:, None] | both, np.maximum(along, across), across)
 
+    @cached_property
+    def spread_mm(self) -> float:
+        return _spread(self.places)
+
     def _nearest(self) -> Numbers:
         apart = np.hypot(*(self.places[:, None] - self.places[None]).transpose(2, 0, 1))
         np.fill_diagonal(apart, math.inf)
@@ -186,12 +190,48 @@ def like(
 ) -> Likeness | None:
     """The package these pads are, None when no known one is near.
 
-    `angles`: turns to try, °, each with its quarter turns; pads of `pins` are counted as given.
+    `angles`: turns to try, °, each with its quarter turns; `among` other patterns than the
+    catalogue's.
     """
-    count = len(pads.places)
+    if among is not None:
+        return _best(pads, angles, among)
     best: Likeness | None = None
-    for pattern in patterns().get(count, ()) if among is None else among:
-        if len(pattern.places) != count or not _as_wide(pads, pattern):
+    for angle in angles:
+        own = _in_own_frame(pads, angle)
+        key = np.round(np.column_stack([own.places, own.sizes, own.angles % 180]), 2)
+        found = _known(key.tobytes(), len(key))
+        if found is None:
+            continue
+        pattern, turn = found
+        seen = laid(pads, pattern, (angle + turn) % 360)
+        if seen is not None and (best is None or seen.misfit < best.misfit - 1e-6):
+            best = seen
+    return best
+
+
+def _in_own_frame(pads: PadArrays, angle: float) -> PadArrays:
+    """The pads turned back by an angle, their middle at the origin."""
+    cos, sin = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+    places = (pads.places - pads.places.mean(axis=0)) @ np.array([[cos, -sin], [sin, cos]])
+    return PadArrays(places, pads.sizes, pads.angles - angle)
+
+
+@lru_cache(maxsize=4096)
+def _known(key: bytes, count: int) -> tuple[Pattern, int] | None:
+    """(pattern, quarter turn °) of pads in their own frame, rounded: boards repeat themselves."""
+    rows = np.frombuffer(key).reshape(count, 5)
+    pads = PadArrays(rows[:, :2], rows[:, 2:4], rows[:, 4])
+    found = _best(pads, (0.0,), patterns().get(count, ()))
+    if found is None:
+        return None
+    pattern = next(one for one in patterns()[count] if one.name == found.name)
+    return pattern, round(found.rotation_deg)
+
+
+def _best(pads: PadArrays, angles: Sequence[float], among: Sequence[Pattern]) -> Likeness | None:
+    best: Likeness | None = None
+    for pattern in among:
+        if len(pattern.places) != len(pads.places) or not _as_wide(pads, pattern):
             continue
         for angle in angles:
             for quarter in (0, 90, 180, 270):
@@ -203,7 +243,7 @@ def like(
 
 def _as_wide(pads: PadArrays, pattern: Pattern) -> bool:
     """False where the farthest pads are too far or too near for the pattern: a quick look first."""
-    own = _spread(pattern.places)
+    own = pattern.spread_mm
     return abs(_spread(pads.places) - own) < 0.2 * own + 0.3
 
 

@@ -301,7 +301,9 @@ def _inside(work: _Side, rows: Sequence[Row]) -> list[int]:
     if len(rows) == 4:  # corners too
         half_across += one.length_mm + 0.15
         half_along = math.dist(rows[2].middle, rows[3].middle) / 2 + rows[2].length_mm / 2
-    free = np.array(sorted(work.free - {k for row in rows for k in row.pads}), dtype=np.int64)
+    pins = {k for row in rows for k in row.pads}
+    near = work.near(middle, math.hypot(max(half_across, 0.0), half_along))
+    free = np.array([k for k in near.tolist() if k in work.free and k not in pins], dtype=np.int64)
     if not len(free):
         return []
     offset = work.arrays.places[free] - middle
@@ -325,9 +327,12 @@ def _single(work: _Side, rows: Sequence[Row]) -> list[Group]:
     groups: list[Group] = []
     for row in rows:
         reach = row.span_mm / 2 + 6.0
-        others = np.array(sorted(work.free - set(row.pads)), dtype=np.int64)
+        around = work.near(row.middle, math.hypot(reach, 9.0)).tolist()
+        others = np.array(
+            [k for k in around if k in work.free and k not in row.pads], dtype=np.int64
+        )
         if not len(others):
-            return groups
+            continue
         offset = work.arrays.places[others] - row.middle
         along, across = offset @ row.along, offset @ np.array([-row.along[1], row.along[0]])
         near = (

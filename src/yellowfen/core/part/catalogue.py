@@ -869,6 +869,18 @@ def _in_holes(
     )
 
 
+def unknown_in_holes(lands: tuple[Land, ...]) -> Package:
+    """A part known only by its pins' holes: body over their box, soldered by iron. Marked as guessed."""
+    x, y = (
+        max(2 * max(abs(at) + size / 2 for at, size in spans), 2.54)
+        for spans in (
+            [(land.x_mm, land.size_x_mm) for land in lands],
+            [(land.y_mm, land.size_y_mm) for land in lands],
+        )
+    )
+    return replace(_in_holes("unknown, pins in holes", "header", (x, y, 8.5), lands), guessed=True)
+
+
 def _two_sided(
     name: str,
     family: str,
