@@ -152,7 +152,9 @@ class Trial:
         rows = boards.rows(connection)
         for row in rows:
             boards.remove(connection, row.id)
-        waiting = connection.execute("SELECT count(*) FROM board_import").fetchone()[0]
+        waiting = connection.execute(
+            "SELECT count(*) FROM board_import WHERE state != 'failed'"
+        ).fetchone()[0]
         connection.execute("DELETE FROM board_import")
         connection.close()
         return len(rows) + int(waiting)

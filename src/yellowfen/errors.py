@@ -25,7 +25,7 @@ class InvalidValue(YellowfenError):
 
 class UnreadableFile(YellowfenError):
     """A file that cannot be understood; names the file and, where known, line and column (both from
-    1).
+    1). Of a whole set `guesses` says what each file was taken for.
     """
 
     def __init__(
@@ -40,6 +40,14 @@ class UnreadableFile(YellowfenError):
         self.file = file
         self.line = line
         self.column = column
+        self.guesses: tuple[object, ...] = ()
+
+    @classmethod
+    def told(cls, file: str, said: str) -> "UnreadableFile":
+        """The same error from its whole sentence, as it crosses from another process."""
+        problem = cls(file, "")
+        problem.args = (said,)
+        return problem
 
 
 class NotFound(YellowfenError):

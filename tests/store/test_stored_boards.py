@@ -16,7 +16,14 @@ from yellowfen.errors import NotFound, Refused, UnreadableFile
 from yellowfen.store import boards, imports, packages
 from yellowfen.store.database import _run_script, connect, migrate
 from yellowfen.workflows import sketching
-from yellowfen.workflows.boards import import_board, library_of, reread, work_import
+from yellowfen.workflows.boards import (
+    import_board,
+    library_of,
+    reread,
+    reread_one_stale,
+    take_reading,
+    work_import,
+)
 from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import DATABASE, open_database
 
@@ -59,23 +66,51 @@ def earlier(folder: Path, files: dict[str, bytes], role: str | None = None) -> N
     connection.close()
 
 
-def test_a_board_of_an_earlier_version_is_read_again_with_its_chosen_roles(tmp_path: Path) -> None:
+def test_a_board_of_an_earlier_version_opens_and_shows_how_it_would_be_read(tmp_path: Path) -> None:
+    """Opening reads nothing; the worker does, with the roles chosen, and takes nothing over that
+    differs until its owner does.
+    """
     earlier(tmp_path, demo_files(), "not used")
     connection = open_database(tmp_path)
+    assert boards.get(connection, 1).parts == ()
+    assert reread_one_stale(connection)
+    assert not reread_one_stale(connection)
+    assert boards.get(connection, 1).parts == ()
+    proposed = boards.proposed_reading(connection, 1)
+    assert proposed is not None
+    take_reading(connection, 1, take=True)
     board = boards.get(connection, 1)
     assert (board.name, len(board.parts), board.paste_openings["top"]) == ("Old", 46, 0)
     assert boards.source_of(connection, 1).choices.roles == {"reedgate-paste-top.gbr": Role.IGNORED}
-    assert boards.stale(connection) == []
+    assert boards.proposed_reading(connection, 1) is None
+    with pytest.raises(NotFound, match="no other reading"):
+        take_reading(connection, 1, take=False)
     connection.close()
 
 
 def test_a_board_that_cannot_be_read_any_more_stays_as_it_was(tmp_path: Path) -> None:
     earlier(tmp_path, {"a.txt": b"nothing"})
     connection = open_database(tmp_path)
-    assert boards.get(connection, 1).width_mm == 62.0
-    assert boards.get(connection, 1).drawings == {}
+    while reread_one_stale(connection):
+        pass
+    board = boards.get(connection, 1)
+    assert (board.width_mm, board.drawings) == (62.0, {})
+    assert "stays as it was" in board.findings[-1].sentence
     assert migrate(connection) == 0
     connection.close()
+
+
+def test_a_database_of_the_first_form_of_0004_is_repaired(tmp_path: Path) -> None:
+    connection = open_database(tmp_path)
+    connection.execute("DROP TABLE footprint_meaning")
+    connection.execute("DELETE FROM migration WHERE name LIKE '0018%'")
+    for table, columns in (("board_import", ("guesses", "choices")), ("board", ("reread",))):
+        for column in columns:
+            connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
+    connection.close()
+    again = open_database(tmp_path)
+    assert len(boards.get(again, import_board(again, demo_files().items(), "demo")).parts) == 46
+    again.close()
 
 
 @pytest.fixture
@@ -154,6 +189,9 @@ def test_a_board_is_reread_with_thickness_own_packages_and_columns(
     before = boards.get(connection, board_id)
     connection.close()
     again = stale_again(tmp_path)
+    assert reread_one_stale(again)
+    assert boards.stale(again) == []
+    assert boards.proposed_reading(again, board_id) is None
     assert boards.get(again, board_id) == before
     assert before.thickness_mm == 0.8
     again.close()
@@ -169,6 +207,8 @@ def test_the_database_opens_whatever_a_board_does_when_it_is_reread(
         "yellowfen.workflows.boards.read_board", lambda *_, **__: {}["nobody foresaw this"]
     )
     again = stale_again(tmp_path)
+    assert boards.get(again, board_id) == before
+    assert reread_one_stale(again)
     kept = boards.get(again, board_id)
     assert replace(kept, findings=before.findings) == before
     assert "stays as it was" in kept.findings[-1].sentence

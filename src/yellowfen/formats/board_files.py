@@ -117,7 +117,9 @@ def _board_from(
     if not any(found.gerbers.get(role) and found.drawn(role) for role in _ENOUGH):
         damaged = next((guess.problem for guess in found.guesses if guess.problem), "")
         said = "no copper, mask or paste layer was recognised; drop the Gerber layers of the board, or choose what each file is"
-        raise UnreadableFile(name, f"{said} ({damaged})" if damaged else said)
+        problem = UnreadableFile(name, f"{said} ({damaged})" if damaged else said)
+        problem.guesses = tuple(found.guesses)
+        raise problem
     on_step("the board's shape")
     shape = board_shape(found)
     origin = (shape.bounds[0], shape.bounds[1])
@@ -403,10 +405,19 @@ def _parts(
     if not tabled:
         placements = _placements_from_names(found, pads)
         named = {one.ref for one in placements}
+    names = {ref: choice.name for ref, choice in choices.parts.items() if choice.name}
+    together = choices.together
+    if tabled:  # a table's own parts come first
+        known = {one.ref for one in placements}
+        together = {
+            key: one
+            for key, one in together.items()
+            if key in names and not {key, names[key]} & known
+        }
     seen = propose(
         pads,
         size,
-        choices.together,
+        together,
         choices.parts,
         library,
         search=not tabled,
@@ -415,7 +426,7 @@ def _parts(
     guessed, pads = _named_by_legend(seen, found, origin, {one.ref for one in placements})
     proposed = {one.ref for one in guessed}
     numbered = {one.ref for one in seen.placements}
-    searched = len(guessed) > len(choices.together)
+    searched = len(guessed) > len(together)
     if searched:
         said = f"{counted(len(guessed), 'part was', 'parts were')} proposed from pad patterns{'' if named else ' and named P1 and on'}; name them on the plan"
         remarks.append(
@@ -446,10 +457,12 @@ def _parts(
     if not tabled:
         joined = replace(joined, parts=(*joined.parts, *_in_holes(lands, joined, choices.parts)))
     kept = {one.ref for one in left}
+    guesses = {ref for ref in proposed if not (choices.parts.get(ref) or PartChoice()).footprint}
     quiet = tuple(
-        one for one in joined.findings if one.about not in proposed and one.about not in kept
+        replace(one, about=names.get(one.about, one.about))
+        for one in joined.findings
+        if one.about not in guesses and one.about not in kept
     )
-    names = {ref: choice.name for ref, choice in choices.parts.items() if choice.name}
     joined = Joined(
         tuple(
             _named(part, names.get(part.ref), part.ref in proposed)

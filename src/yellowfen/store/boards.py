@@ -13,8 +13,6 @@ from yellowfen.errors import NotFound
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 
-USUAL_THICKNESS_MM = 1.6
-
 
 @dataclass(frozen=True)
 class BoardRow:
@@ -25,15 +23,6 @@ class BoardRow:
     created_at: str
     sketched: bool
     revision_of: int | None
-
-
-@dataclass(frozen=True)
-class StaleBoard:
-    """A board stored in an earlier form: what of it stands in no other place."""
-
-    id: int
-    name: str
-    thickness_mm: float
 
 
 @dataclass(frozen=True)
@@ -72,7 +61,7 @@ def replace(connection: sqlite3.Connection, board_id: int, board: Board, source:
     """Store a board anew under its id; the files stay as they are."""
     sketch = None if source.sketch is None else pack(source.sketch)
     connection.execute(
-        "UPDATE board SET name = ?, content = ?, choices = ?, sketch = ?, stale = 0 WHERE id = ?",
+        "UPDATE board SET name = ?, content = ?, choices = ?, sketch = ?, stale = 0, reread = NULL WHERE id = ?",
         (board.name, pack(board), pack(source.choices), sketch, board_id),
     )
 
@@ -147,33 +136,51 @@ def rows(connection: sqlite3.Connection) -> list[BoardRow]:
     ]
 
 
-def stale(connection: sqlite3.Connection) -> list[StaleBoard]:
-    """Boards stored in an earlier form, with what of them stands in no other place."""
-    found = connection.execute(
-        "SELECT id, name, CASE WHEN json_valid(content) THEN json_extract(content, '$.thickness_mm') END AS thickness_mm"
-        " FROM board WHERE stale = 1 ORDER BY id"
-    )
-    return [StaleBoard(row["id"], row["name"], _thickness(row["thickness_mm"])) for row in found]
+def stale(connection: sqlite3.Connection) -> list[int]:
+    """Boards stored by an earlier version that this one has not read yet."""
+    found = connection.execute("SELECT id FROM board WHERE stale = 1 ORDER BY id")
+    return [int(row["id"]) for row in found]
 
 
-def _thickness(kept: object) -> float:
-    return float(kept) if isinstance(kept, (int, float)) else USUAL_THICKNESS_MM
+def make_readable(connection: sqlite3.Connection) -> None:
+    """Bring boards of an earlier form into one that opens: the drawing is left out where its form
+    has changed.
+    """
+    found = connection.execute("SELECT id, content FROM board WHERE stale = 1").fetchall()
+    for row in found:
+        with contextlib.suppress(ValueError, AttributeError):
+            content = json.loads(row["content"])
+            if not _reads(content):
+                content["drawings"] = {}
+                connection.execute(
+                    "UPDATE board SET content = ? WHERE id = ?", (json.dumps(content), row["id"])
+                )
 
 
 def keep_as_read(connection: sqlite3.Connection, board_id: int, remark: str) -> None:
-    """Keep a board of an earlier form as it was read, with a remark, without the drawing if its
-    form has changed.
-    """
+    """Keep a board of an earlier form as it was read, with a remark."""
     row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()
     with contextlib.suppress(ValueError, AttributeError):
         content = json.loads(row["content"])
         content["findings"] = [*content.get("findings", []), {"about": "board", "sentence": remark}]
-        if not _reads(content):
-            content["drawings"] = {}
         connection.execute(
             "UPDATE board SET content = ? WHERE id = ?", (json.dumps(content), board_id)
         )
     connection.execute("UPDATE board SET stale = 0 WHERE id = ?", (board_id,))
+
+
+def propose_reading(connection: sqlite3.Connection, board_id: int, board: Board | None) -> None:
+    """Keep how this version reads a board beside what stands; None takes it away."""
+    connection.execute(
+        "UPDATE board SET reread = ?, stale = 0 WHERE id = ?",
+        (None if board is None else pack(board), board_id),
+    )
+
+
+def proposed_reading(connection: sqlite3.Connection, board_id: int) -> Board | None:
+    """How this version reads a board where it differs from what stands."""
+    row = connection.execute("SELECT reread FROM board WHERE id = ?", (board_id,)).fetchone()
+    return None if row is None or row["reread"] is None else _read(row["reread"])
 
 
 def _reads(content: object) -> bool:

@@ -5,9 +5,14 @@ it ended.
 import sqlite3
 from dataclasses import dataclass
 
+from yellowfen.core.board.board import LayerGuess
+from yellowfen.core.board.choices import Choices
 from yellowfen.errors import NotFound
 from yellowfen.store import leases
 from yellowfen.store.database import atomic
+from yellowfen.store.packing import pack, unpack
+
+REFUSED_KEPT = 5
 
 
 @dataclass(frozen=True)
@@ -38,12 +43,14 @@ def add(
     thickness_mm: float,
     revision_of: int | None,
     files: dict[str, bytes],
+    choices: Choices | None = None,
 ) -> int:
     """Ask for an import; returns its id."""
     with atomic(connection):
         cursor = connection.execute(
-            "INSERT INTO board_import (name, thickness_mm, revision_of, all_steps, asked_at) VALUES (?, ?, ?, ?, datetime('now'))",
-            (name, thickness_mm, revision_of, len(files) + 6),
+            "INSERT INTO board_import (name, thickness_mm, revision_of, all_steps, choices, asked_at)"
+            " VALUES (?, ?, ?, ?, ?, datetime('now'))",
+            (name, thickness_mm, revision_of, len(files) + 6, pack(choices or Choices())),
         )
         import_id = int(cursor.lastrowid or 0)
         connection.executemany(
@@ -76,6 +83,42 @@ def files_of(connection: sqlite3.Connection, import_id: int) -> dict[str, bytes]
     return {row["name"]: bytes(row["bytes"]) for row in rows}
 
 
+def choices_of(connection: sqlite3.Connection, import_id: int) -> Choices:
+    """What was chosen for the files before they are read."""
+    row = connection.execute(
+        "SELECT choices FROM board_import WHERE id = ?", (import_id,)
+    ).fetchone()
+    return Choices() if row is None else unpack(Choices, row["choices"])
+
+
+def guesses_of(connection: sqlite3.Connection, import_id: int) -> tuple[LayerGuess, ...]:
+    """What the files of a refused set were taken for, as long as they are kept."""
+    row = connection.execute(
+        "SELECT guesses FROM board_import WHERE id = ? AND EXISTS"
+        " (SELECT 1 FROM board_import_file WHERE import_id = board_import.id)",
+        (import_id,),
+    ).fetchone()
+    return () if row is None else unpack(tuple[LayerGuess, ...], row["guesses"])
+
+
+def refuse(
+    connection: sqlite3.Connection, import_id: int, said: str, guesses: tuple[object, ...]
+) -> None:
+    """End an import whose files make no board as they were taken: they are kept, so that their owner
+    can say what they are. Only the last few refused sets keep their files.
+    """
+    with atomic(connection):
+        connection.execute(
+            "UPDATE board_import SET state = 'failed', said = ?, guesses = ? WHERE id = ?",
+            (said, pack(guesses), import_id),
+        )
+        connection.execute(
+            "DELETE FROM board_import_file WHERE import_id IN (SELECT id FROM board_import"
+            " WHERE state = 'failed' ORDER BY id DESC LIMIT -1 OFFSET ?)",
+            (REFUSED_KEPT,),
+        )
+
+
 def tell(connection: sqlite3.Connection, one: Import, done_steps: int, said: str) -> bool:
     """Note the step that begins; False when the import was given up or taken over meanwhile."""
     cursor = connection.execute(
@@ -103,6 +146,16 @@ def end(
             (state, said, board_id, one.id),
         )
         connection.execute("DELETE FROM board_import_file WHERE import_id = ?", (one.id,))
+
+
+def read(connection: sqlite3.Connection, import_id: int, board_id: int) -> None:
+    """Note that a refused set became a board after all; its copy of the files goes."""
+    with atomic(connection):
+        connection.execute(
+            "UPDATE board_import SET state = 'done', said = '', board_id = ? WHERE id = ?",
+            (board_id, import_id),
+        )
+        connection.execute("DELETE FROM board_import_file WHERE import_id = ?", (import_id,))
 
 
 def cancel(connection: sqlite3.Connection, import_id: int) -> None:

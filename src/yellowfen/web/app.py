@@ -8,6 +8,7 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
+from yellowfen.store import boards as boards_store
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
 from yellowfen.web.pages import STATIC
@@ -44,21 +45,27 @@ from yellowfen.web.routes import (
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.heat import give_up_weighing
 from yellowfen.workflows.opening import open_database
+from yellowfen.workflows.reading import reader
 from yellowfen.workflows.worker import HEAT, IMPORTS
 
 
 def create_app(data: Path) -> FastAPI:
     """The application on the database in a folder (made and migrated here)."""
-    open_database(data).close()
+    connection = open_database(data)
+    waiting = bool(boards_store.stale(connection))
+    connection.close()
     worker, importer = WorkerProcess(data, HEAT), WorkerProcess(data, IMPORTS)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         give_up_weighing(False)
+        if waiting:
+            importer.wake()
         yield
         give_up_weighing()
         worker.stop()
         importer.stop()
+        reader().stop()
 
     app = FastAPI(
         title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None

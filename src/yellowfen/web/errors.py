@@ -16,7 +16,7 @@ from yellowfen.errors import (
     YellowfenError,
 )
 from yellowfen.web.pages import page
-from yellowfen.workflows.trouble import logged
+from yellowfen.workflows.trouble import logged, storage_sentence
 
 STATUS: tuple[tuple[type[YellowfenError], int], ...] = (
     (NotFound, 404),
@@ -62,13 +62,24 @@ def add_error_pages(app: FastAPI) -> None:
         )
         return _answer(request, error.status_code, sentence)
 
-    @app.exception_handler(sqlite3.OperationalError)
-    def stuck(request: Request, error: sqlite3.OperationalError) -> Response:
+    @app.exception_handler(sqlite3.Error)
+    def stuck(request: Request, error: sqlite3.Error) -> Response:
         mark = logged(error, request.url.path)
+        sentence, status = storage_sentence(error)
+        return _answer(request, status, f"{sentence} The log has it under {mark}.")
+
+    @app.exception_handler(OverflowError)
+    def too_far(request: Request, error: OverflowError) -> Response:
+        if "SQLite INTEGER" not in str(error):
+            return unexpected(request, error)
+        return _answer(request, 404, "There is nothing under so large a number.")
+
+    @app.exception_handler(UnicodeEncodeError)
+    def no_text(request: Request, error: UnicodeEncodeError) -> Response:
         return _answer(
             request,
-            503,
-            f"The database cannot be written just now ({error}); nothing was changed. Try again. The log has it under {mark}.",
+            422,
+            "A text holds half a character, which cannot be stored; type it again. Nothing was changed.",
         )
 
     @app.exception_handler(Exception)

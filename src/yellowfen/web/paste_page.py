@@ -13,7 +13,7 @@ from yellowfen.core.deposit.better import state_of
 from yellowfen.core.deposit.changes import place_of
 from yellowfen.core.deposit.judge import Judged
 from yellowfen.core.metal.paste import Paste
-from yellowfen.errors import InvalidValue
+from yellowfen.core.quantity.number import typed_number, typed_whole
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg, ring_path
 from yellowfen.workflows.paste import PasteState
@@ -74,20 +74,12 @@ def number(field: str, text: str, empty: float | None = None) -> float:
 
     Raises InvalidValue for anything else.
     """
-    if not text.strip() and empty is not None:
-        return empty
-    try:
-        return float(text.replace(",", "."))
-    except ValueError:
-        raise InvalidValue(field, f"{text[:20]!r} is not a number; type digits") from None
+    return empty if not text.strip() and empty is not None else typed_number(field, text)
 
 
 def whole_number(field: str, text: str) -> int:
     """A whole number typed. Raises InvalidValue otherwise."""
-    value = number(field, text)
-    if not value == int(value) if abs(value) < 1e9 else True:
-        raise InvalidValue(field, f"{text[:20]!r} is not a whole number")
-    return int(value)
+    return typed_whole(field, text)
 
 
 def openings_drawn(judged: Judged, side: str) -> Markup:

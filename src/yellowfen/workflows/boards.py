@@ -5,30 +5,35 @@ Nothing is stored unless the whole board could be read.
 
 import itertools
 import math
+import re
 import sqlite3
 import time
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import replace
 
-from yellowfen.core.board.board import Board, Role
-from yellowfen.core.board.choices import Choices, PartChoice
+from yellowfen.core.board.board import Board, Pad, Role
+from yellowfen.core.board.choices import Choices, PadSet, PartChoice
 from yellowfen.core.board.compare import Change, changes
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue, NotFound, Refused, UnreadableFile, YellowfenError
-from yellowfen.formats.board_files import named_by_user, read_board
+from yellowfen.formats.board_files import named_by_user
 from yellowfen.formats.board_out import board_files
 from yellowfen.formats.bundle import label_of, unpack
-from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading, how_read
+from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading
 from yellowfen.store import boards, imports, packages
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.store.leases import Lost
 from yellowfen.workflows import heat
+from yellowfen.workflows.reading import read_board, read_tables
 from yellowfen.workflows.trouble import logged
 
+_PROPOSED_NAME = re.compile(r"P[1-9]\d{0,5}")
 LARGE_BYTES = 1_500_000
+MOST_PADS_TOGETHER = 2000
 TELL_EVERY_S = 0.25
 Uploads = Iterable[tuple[str, bytes]]
 
@@ -95,7 +100,8 @@ def _store_read(
     thickness_mm: float,
     revision_of: int | None,
 ) -> int:
-    board, source = _read(connection, files, name, thickness_mm, revision_of)
+    choices = _carried(connection, revision_of, files)
+    board, source = _read(connection, files, name, thickness_mm, revision_of, choices)
     return boards.add(connection, board, source)
 
 
@@ -105,9 +111,9 @@ def _read(
     name: str,
     thickness_mm: float,
     revision_of: int | None,
+    choices: Choices,
     on_step: Callable[[str], None] = lambda step: None,
 ) -> tuple[Board, Source]:
-    choices = _carried(connection, revision_of, files)
     board = read_board(
         files,
         name,
@@ -128,10 +134,13 @@ def _carried(
     """
     if revision_of is None:
         return Choices()
-    before = boards.source_of(connection, revision_of).choices
+    before = pinned(
+        boards.source_of(connection, revision_of).choices, boards.get(connection, revision_of)
+    )
     return Choices(
         roles={name: role for name, role in before.roles.items() if name in files},
         parts=before.parts,
+        together=before.together,
     )
 
 
@@ -143,14 +152,50 @@ def bring_in(
     revision_of: int | None = None,
 ) -> tuple[str, int]:
     """Import at once when it is quick, else leave it to a worker: ("board", its id) or ("import",
-    its id).
+    its id). A set that makes no board as its files were taken is kept as a refused import, so that
+    its owner can say what they are.
     """
     files, plain = unpacked(uploads, name, thickness_mm)
     if revision_of is not None:
         plain = name.strip()[:120] or boards.get(connection, revision_of).name
-    if sum(map(len, files.values())) < LARGE_BYTES:
+    if sum(map(len, files.values())) >= LARGE_BYTES:
+        choices = _carried(connection, revision_of, files)
+        return "import", imports.add(connection, plain, thickness_mm, revision_of, files, choices)
+    try:
         return "board", _store_read(connection, files, plain, thickness_mm, revision_of)
-    return "import", imports.add(connection, plain, thickness_mm, revision_of, files)
+    except UnreadableFile as problem:
+        if not problem.guesses:
+            raise
+        kept = imports.add(connection, plain, thickness_mm, revision_of, files)
+        imports.refuse(connection, kept, str(problem), problem.guesses)
+        return "import", kept
+
+
+def read_import_as(
+    connection: sqlite3.Connection, import_id: int, roles: Mapping[str, Role]
+) -> tuple[str, int]:
+    """Read the files of a refused set as their owner says what they are: ("board", its id), or the
+    refusal again under the import's id.
+    """
+    one, files = imports.get(connection, import_id), imports.files_of(connection, import_id)
+    if not files:
+        raise NotFound("the files of this set are not kept any more; bring them in again")
+    unknown = set(roles) - set(files)
+    if unknown:
+        raise InvalidValue("file", f"{sorted(unknown)[0][:80]} is not one of this set's files")
+    choices = _carried(connection, one.revision_of, files).with_roles(roles)
+    try:
+        board, source = _read(
+            connection, files, one.name, one.thickness_mm, one.revision_of, choices
+        )
+    except UnreadableFile as problem:
+        guesses = problem.guesses or imports.guesses_of(connection, import_id)
+        imports.refuse(connection, import_id, str(problem), guesses)
+        return "import", import_id
+    with atomic(connection):
+        board_id = boards.add(connection, board, source)
+        imports.read(connection, import_id, board_id)
+    return "board", board_id
 
 
 def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
@@ -171,11 +216,25 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
 
     try:
         files = imports.files_of(connection, one.id)
-        board, source = _read(connection, files, one.name, one.thickness_mm, one.revision_of, tell)
+        choices = imports.choices_of(connection, one.id)
+        board, source = _read(
+            connection,
+            files,
+            one.name,
+            one.thickness_mm,
+            one.revision_of,
+            choices,
+            tell,
+        )
         with atomic(connection):
             imports.end(connection, one, "done", "", boards.add(connection, board, source))
     except Lost:
         return
+    except UnreadableFile as problem:
+        if problem.guesses:
+            imports.refuse(connection, one.id, str(problem), problem.guesses)
+        else:
+            _failed(connection, one, str(problem))
     except YellowfenError as problem:
         _failed(connection, one, str(problem))
     except Exception as problem:  # whatever it is, the imports behind it must not wait for ever
@@ -193,6 +252,29 @@ def _failed(connection: sqlite3.Connection, one: imports.Import, said: str) -> N
 # ----------------------------------------------------------------------
 
 
+def pinned(choices: Choices, board: Board, chosen_only: bool = False) -> Choices:
+    """The choices with the pads of every part that was worked out of pads (of those only that
+    something was said of), so that it keeps them and its name whatever else is read otherwise.
+    """
+    if any(layer.role in (Role.PLACEMENT, Role.COMPONENTS) for layer in board.layers):
+        return choices
+    pads: dict[str, list[Pad]] = defaultdict(list)
+    for pad in board.pads:
+        if pad.ref:
+            pads[pad.ref].append(pad)
+    sets = {
+        choices.key_of(part.ref): PadSet(
+            part.side,
+            tuple((pad.x_mm, pad.y_mm) for pad in pads[part.ref] if pad.side == part.side),
+        )
+        for part in board.parts
+        if _PROPOSED_NAME.fullmatch(choices.key_of(part.ref))
+        and pads[part.ref]
+        and (not chosen_only or choices.key_of(part.ref) in choices.parts)
+    }
+    return replace(choices, together={**choices.together, **sets})
+
+
 def choose_roles(
     connection: sqlite3.Connection,
     board_id: int,
@@ -204,7 +286,8 @@ def choose_roles(
     unknown = set(chosen) - set(source.files)
     if unknown:
         raise InvalidValue("file", f"{sorted(unknown)[0]} is not one of this board's files")
-    reread(connection, board_id, source.choices.with_roles(chosen), thickness_mm)
+    choices = pinned(source.choices, boards.get(connection, board_id), chosen_only=True)
+    reread(connection, board_id, choices.with_roles(chosen), thickness_mm)
 
 
 def reread(
@@ -212,8 +295,13 @@ def reread(
     board_id: int,
     choices: Choices,
     thickness_mm: float | None = None,
+    library: Library | None = None,
+    columns: ColumnChoice | None = None,
+    also: Callable[[], None] = lambda: None,
 ) -> None:
-    """Read a board again under other choices and keep both; on a problem nothing changes."""
+    """Read a board again under other choices and keep both, with what is to be stored `also`; on a
+    problem nothing changes. Nothing is locked while it is read.
+    """
     before = boards.get(connection, board_id)
     source = boards.source_of(connection, board_id)
     if source.sketch is not None:
@@ -228,11 +316,78 @@ def reread(
         before.name,
         choices,
         thickness,
-        library=library_of(connection),
-        columns=packages.headings(connection),
+        library=library or library_of(connection),
+        columns=packages.headings(connection) if columns is None else columns,
     )
-    boards.replace(connection, board_id, board, replace(source, choices=choices))
+    with atomic(connection):
+        also()
+        boards.replace(connection, board_id, board, replace(source, choices=choices))
     heat.forget(board_id)
+
+
+def put_together(
+    connection: sqlite3.Connection,
+    board_id: int,
+    places: Iterable[int],
+    name: str,
+    footprint: str = "",
+) -> str:
+    """Make these pads (by their places in the board's pads) one part under a name; returns the name.
+    What they belonged to keeps its other pads.
+    """
+    board, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
+    chosen = sorted(set(places))
+    if not chosen or not all(0 <= one < len(board.pads) for one in chosen):
+        raise InvalidValue(
+            "pads", "choose the pads on the plan; read the page again if they changed"
+        )
+    if len(chosen) > MOST_PADS_TOGETHER:
+        raise InvalidValue("pads", f"a part has at most {MOST_PADS_TOGETHER} pads")
+    pads = [board.pads[one] for one in chosen]
+    if len({pad.side for pad in pads}) > 1:
+        raise InvalidValue(
+            "pads", "pads of both sides cannot be one part; choose those of one side"
+        )
+    plain = name.strip()[:20]
+    mine = {pad.ref for pad in pads}
+    if not plain:
+        raise InvalidValue("name", "give the part the name that is printed beside it")
+    if any(part.ref == plain and part.ref not in mine for part in board.parts):
+        raise InvalidValue("name", f"{plain} is on this board already; choose another name")
+    if footprint and library_of(connection).find(footprint) is None:
+        raise InvalidValue(
+            "package",
+            f"no package is known as {footprint[:60]!r}; leave it empty to keep the pads as they are, or describe it under Packages",
+        )
+    choices = pinned(source.choices, board)
+    places_mm = tuple((pad.x_mm, pad.y_mm) for pad in pads)
+    kept = {
+        key: PadSet(one.side, tuple(at for at in one.places if at not in places_mm))
+        for key, one in choices.together.items()
+    }
+    number = 1 + max(
+        (int(key[1:]) for key in (*kept, *choices.parts) if _PROPOSED_NAME.fullmatch(key)),
+        default=0,
+    )
+    key = next((old for old, one in choices.parts.items() if one.name == plain), f"P{number}")
+    together = {one: held for one, held in kept.items() if held.places}
+    gone = set(kept) - set(together)
+    parts = {old: one for old, one in choices.parts.items() if old not in gone}
+    changed = replace(
+        choices,
+        together={**together, key: PadSet(pads[0].side, places_mm)},
+        parts={**parts, key: PartChoice(name=plain, footprint=footprint.strip()[:120])},
+    )
+    reread(connection, board_id, changed)
+    return plain
+
+
+def work_out_anew(connection: sqlite3.Connection, board_id: int) -> None:
+    """Work the parts that nobody named out of their pads once more, with what this version knows."""
+    source = boards.source_of(connection, board_id)
+    kept = pinned(source.choices, boards.get(connection, board_id), chosen_only=True)
+    together = {key: one for key, one in kept.together.items() if key in kept.parts}
+    reread(connection, board_id, replace(kept, together=together))
 
 
 def accept_proposal(connection: sqlite3.Connection, board_id: int, place: int) -> None:
@@ -293,10 +448,19 @@ def correct_part(
             now=now,
         )
         return now
-    with atomic(connection):
-        if for_its_footprint and choice.footprint and part is not None and part.footprint:
-            packages.keep_meaning(connection, part.footprint, choice.footprint)
-        reread(connection, board_id, source.choices.with_part(before, choice))
+    choices = pinned(source.choices, board).with_part(before, choice)
+    if not (for_its_footprint and choice.footprint and part is not None and part.footprint):
+        reread(connection, board_id, choices)
+        return now
+    footprint = part.footprint
+    library = library_of(connection)
+    reread(
+        connection,
+        board_id,
+        choices,
+        library=Library(library.own, {**library.meanings, footprint: choice.footprint}),
+        also=lambda: packages.keep_meaning(connection, footprint, choice.footprint),
+    )
     return now
 
 
@@ -331,27 +495,24 @@ def choose_columns(
     )
     if doubled:
         raise InvalidValue(doubled, "one column cannot mean two things; choose another")
-    before = packages.headings(connection).get(reading.key)
-    packages.keep_heading(connection, reading.key, kept)
-    try:
-        reread(connection, board_id, boards.source_of(connection, board_id).choices)
-    except (UnreadableFile, InvalidValue):
-        packages.forget_heading(connection, reading.key, before)
-        raise
+    reread(
+        connection,
+        board_id,
+        boards.source_of(connection, board_id).choices,
+        columns={**packages.headings(connection), reading.key: kept},
+        also=lambda: packages.keep_heading(connection, reading.key, kept),
+    )
 
 
 def tables_of(connection: sqlite3.Connection, board_id: int) -> list[TableReading]:
     """How each placement and bill of a board is read."""
-    columns = packages.headings(connection)
     files = boards.source_of(connection, board_id).files
-    tables = []
-    for guess in boards.get(connection, board_id).layers:
-        if guess.role in (Role.PLACEMENT, Role.BILL) and guess.file in files:
-            try:
-                tables.append(how_read(files[guess.file], guess.file, columns))
-            except UnreadableFile:
-                continue
-    return tables
+    tables = {
+        guess.file: files[guess.file]
+        for guess in boards.get(connection, board_id).layers
+        if guess.role in (Role.PLACEMENT, Role.BILL) and guess.file in files
+    }
+    return read_tables(tables, packages.headings(connection))
 
 
 def saved_files(connection: sqlite3.Connection, board_id: int) -> dict[str, bytes]:
@@ -370,37 +531,56 @@ def changes_of(
     return earlier, changes(boards.get(connection, earlier), boards.get(connection, board_id))
 
 
-def reread_stale(connection: sqlite3.Connection) -> None:
-    """Boards stored by an earlier version, read again from their files with all that was chosen for
-    them.
-
-    One that cannot be read any more, for whatever reason, stays as it was, without a drawing of an
-    earlier form, and says so.
+def reread_one_stale(connection: sqlite3.Connection) -> bool:
+    """Read one board that an earlier version stored, with all that was chosen for it; False when
+    there is none. Nothing is taken over where parts would differ: it is kept beside what stands, for
+    the owner to see and take. What cannot be read any more stays as it was and says so.
     """
-    library, columns = library_of(connection), packages.headings(connection)
-    for one in boards.stale(connection):
-        try:
-            source = boards.source_of(connection, one.id)
-            board = read_board(
-                source.files,
-                one.name,
-                source.choices,
-                one.thickness_mm,
-                library=library,
-                columns=columns,
-            )
-            boards.replace(connection, one.id, board, source)
-        except Exception as problem:  # the server starts whatever one board does
-            said = (
-                str(problem)
-                if isinstance(problem, YellowfenError)
-                else f"the log has it under {logged(problem, f'board {one.id}')}"
-            )
-            boards.keep_as_read(
-                connection,
-                one.id,
-                f"it could not be read again by this version and stays as it was ({said})",
-            )
+    waiting = boards.stale(connection)
+    if not waiting:
+        return False
+    board_id = waiting[0]
+    try:
+        before, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
+        board = read_board(
+            source.files,
+            before.name,
+            pinned(source.choices, before),
+            before.thickness_mm,
+            library=library_of(connection),
+            columns=packages.headings(connection),
+        )
+        if changes(before, board):
+            boards.propose_reading(connection, board_id, board)
+        else:
+            boards.replace(connection, board_id, board, source)
+    except Exception as problem:  # whatever one board does, the next is read
+        said = (
+            str(problem)
+            if isinstance(problem, YellowfenError)
+            else f"the log has it under {logged(problem, f'board {board_id}')}"
+        )
+        boards.keep_as_read(
+            connection,
+            board_id,
+            f"it could not be read again by this version and stays as it was ({said})",
+        )
+    return True
+
+
+def take_reading(connection: sqlite3.Connection, board_id: int, take: bool) -> None:
+    """Take what this version reads of a board in place of what stands, or leave it."""
+    board = boards.proposed_reading(connection, board_id)
+    if board is None:
+        raise NotFound("there is no other reading of this board any more; read the page again")
+    if not take:
+        boards.propose_reading(connection, board_id, None)
+        return
+    source = boards.source_of(connection, board_id)
+    before = boards.get(connection, board_id)
+    choices = pinned(source.choices, before)
+    boards.replace(connection, board_id, board, replace(source, choices=choices))
+    heat.forget(board_id)
 
 
 def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -> None:
@@ -415,15 +595,16 @@ def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -
         )
     fresh, _ = unpacked(uploads, before.name, before.thickness_mm)
     files = {**source.files, **fresh}
+    choices = pinned(source.choices, before, chosen_only=True)
     board = read_board(
         files,
         before.name,
-        source.choices,
+        choices,
         before.thickness_mm,
         library=library_of(connection),
         columns=packages.headings(connection),
     )
     with atomic(connection):
         boards.put_files(connection, board_id, fresh)
-        boards.replace(connection, board_id, board, source)
+        boards.replace(connection, board_id, board, replace(source, choices=choices))
     heat.forget(board_id)

@@ -27,8 +27,8 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_as_laid
 from yellowfen.core.work.heat_script import believed_flows, moves_as_run
 from yellowfen.errors import InvalidValue
-from yellowfen.formats.thermal_log import read_log
 from yellowfen.store import bench_runs, boards, calibrations, stations, tools
+from yellowfen.workflows.reading import read_log
 
 MELT_TEST, LOG, TAPS = "melt test", "log", "taps"
 

@@ -18,10 +18,8 @@ def open_database(folder: Path) -> sqlite3.Connection:
     except (OSError, sqlite3.OperationalError) as problem:
         raise InvalidValue("data", f"the folder {folder} cannot be used ({problem})") from None
     migrate(connection)
-    if boards.stale(connection):
-        from yellowfen.workflows.boards import reread_stale
-
-        reread_stale(connection)
+    if boards.stale(connection):  # read again later, by the worker, one at a time
+        boards.make_readable(connection)
     return connection
 
 

@@ -7,13 +7,13 @@ from dataclasses import replace
 
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.board.choices import PartChoice
-from yellowfen.core.part.library import OwnPackage
+from yellowfen.core.part.library import Library, OwnPackage
 from yellowfen.core.part.package import JointKind
 from yellowfen.errors import NotFound
-from yellowfen.formats.package_file import read_packages
 from yellowfen.store import boards, packages
 from yellowfen.store.database import atomic
-from yellowfen.workflows.boards import reread
+from yellowfen.workflows.boards import library_of, reread
+from yellowfen.workflows.reading import read_packages
 
 
 def part_of(connection: sqlite3.Connection, board_id: int, ref: str) -> BoardPart:
@@ -50,13 +50,19 @@ def answer_questions(
         iron_only=iron_only,
     )
     choices = boards.source_of(connection, board_id).choices
-    with atomic(connection):
-        packages.keep(connection, own)
-        if not part.footprint:
-            key = choices.key_of(ref)
-            kept = choices.parts.get(key)
-            choices = choices.with_part(key, replace(kept or PartChoice(), footprint=name))
-        reread(connection, board_id, choices)
+    if not part.footprint:
+        key = choices.key_of(ref)
+        kept = choices.parts.get(key)
+        choices = choices.with_part(key, replace(kept or PartChoice(), footprint=name))
+    library = library_of(connection)
+    others = [one for one in library.own if one.name != own.name]
+    reread(
+        connection,
+        board_id,
+        choices,
+        library=Library([*others, own], library.meanings),
+        also=lambda: packages.keep(connection, own),
+    )
     return own
 
 

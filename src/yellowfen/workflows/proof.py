@@ -28,6 +28,7 @@ from yellowfen.core.look.proof import (
     joints_of,
     with_nets,
 )
+from yellowfen.core.quantity.number import typed_number
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, WashRun, WashStep
 from yellowfen.core.work.job import Job
@@ -163,10 +164,7 @@ def _supplies(text: str) -> tuple[tuple[str, ...], dict[str, float]]:
             continue
         names.append(name)
         if value:
-            try:
-                volts[name] = float(value.removesuffix("V").strip().replace(",", "."))
-            except ValueError:
-                raise InvalidValue("supplies", f"{value} is no number of volts") from None
+            volts[name] = typed_number("supplies", value.removesuffix("V"))
     return tuple(dict.fromkeys(names)), volts
 
 

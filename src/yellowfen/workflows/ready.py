@@ -19,6 +19,7 @@ from yellowfen.core.heat.scene import Iron, TipShape
 from yellowfen.core.metal.lot import Lot
 from yellowfen.core.metal.paste_warming import WarmUp, container_of, warm_up
 from yellowfen.core.quantity.dew import dew_point_c
+from yellowfen.core.quantity.number import typed_number
 from yellowfen.core.work.bench_run import PAUSE_S, RunKind, each_s
 from yellowfen.core.work.estimate import (
     Each,
@@ -215,7 +216,9 @@ def iron_for(connection: sqlite3.Connection, state: ReadyState, ref: str) -> Iro
     if own is None:
         width, _, shape = way.tip.partition(" mm ")
         own = (
-            replace(bench_iron(connection), tip_mm=float(width), shape=TipShape(shape))
+            replace(
+                bench_iron(connection), tip_mm=typed_number("tip", width), shape=TipShape(shape)
+            )
             if shape
             else bench_iron(connection)
         )

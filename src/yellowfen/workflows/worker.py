@@ -47,11 +47,10 @@ def _listen(bell: BinaryIO, rung: threading.Event) -> None:
 
 
 def _warm_up() -> None:
-    """Load the readers and the compiled loops before the first board waits for them."""
-    from yellowfen.core.board.spans import load_loops
-    from yellowfen.workflows import boards  # noqa: F401
+    """Have the reading process ready before the first board waits for it."""
+    from yellowfen.workflows.reading import reader
 
-    load_loops()
+    reader().warm()
 
 
 def _take_task(connection: sqlite3.Connection, owner: str) -> bool:
@@ -64,12 +63,13 @@ def _take_task(connection: sqlite3.Connection, owner: str) -> bool:
 
 
 def _take_import(connection: sqlite3.Connection, owner: str) -> bool:
-    from yellowfen.workflows.boards import work_import
+    from yellowfen.workflows.boards import reread_one_stale, work_import
 
     one = imports.take(connection, owner)
-    if one is not None:
-        work_import(connection, one)
-    return one is not None
+    if one is None:
+        return reread_one_stale(connection)
+    work_import(connection, one)
+    return True
 
 
 if __name__ == "__main__":

@@ -164,6 +164,9 @@ def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placeme
             if turn or math.hypot(seated.x_mm - placed.x_mm, seated.y_mm - placed.y_mm) > _MOVED_MM:
                 moved.append(placed.ref)
                 placed = seated
+        if package and package.lands and len(package.lands) != len(mine):
+            said = f"{len(mine)} pads are its own, {package.name} has {len(package.lands)}; the pads were believed"
+            work.findings.append(Finding(placed.ref, said))
         kinds = {land.pin: land.kind for land in package.lands} if package else {}
         usual = package.lands[0].kind if package and package.lands else JointKind.GULL_WING
         lands = []

@@ -128,7 +128,7 @@ def _free(pads: Sequence[Pad], side: str, taken: set[int]) -> set[int]:
 
 def _pads_at(pads: Sequence[Pad], one: PadSet) -> list[int]:
     """Which pads now lie where the set's pads lay; none twice."""
-    mine = [i for i, pad in enumerate(pads) if pad.side == one.side]
+    mine = [i for i, pad in enumerate(pads) if pad.side == one.side and pad.ref is None]
     if not mine:
         return []
     places = np.array([(pads[i].x_mm, pads[i].y_mm) for i in mine])

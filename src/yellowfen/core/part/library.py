@@ -149,6 +149,11 @@ class Library:
             plain(name): one for one in own for name in (*one.aliases, one.name) if plain(name)
         }
 
+    @property
+    def meanings(self) -> Mapping[str, str]:
+        """Package names by plain footprint name."""
+        return self._meanings
+
     def own_for(self, footprint: str) -> OwnPackage | None:
         name = self._meanings.get(plain(footprint), footprint)
         return self._by_name.get(plain(footprint)) or self._by_name.get(plain(name))

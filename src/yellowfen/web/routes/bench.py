@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.bench.station import USUAL_MOST_LPM, Station, Tool
 from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
-from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.number import in_range, typed_number
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import stations, tools
 from yellowfen.web.database import Database
@@ -133,10 +133,13 @@ def keep_station(
     }
     try:
         numbers = {
-            key: _number(key, typed[key]) for key in ("nozzle_mm", "outlet_c", "outlet_offset_c")
+            key: typed_number(key, typed[key])
+            for key in ("nozzle_mm", "outlet_c", "outlet_offset_c")
         }
         flow, share, most = _air(typed)
-        long_side = _number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
+        long_side = (
+            typed_number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
+        )
         station = Station(
             edit,
             name.strip(),
@@ -171,19 +174,14 @@ def _air(typed: dict[str, str]) -> tuple[float, float | None, float | None]:
     the dial's share of the most it blows.
     """
     if typed["flow_lpm"].strip():
-        return _number("flow_lpm", typed["flow_lpm"]), None, None
+        return typed_number("flow_lpm", typed["flow_lpm"]), None, None
     if not typed["air_share"].strip():
         raise InvalidValue(
             "air_share",
             "say where the air's dial stands, in % of its range, or the litres a minute if you know them",
         )
-    share = in_range("air_share", _number("air_share", typed["air_share"]), 1, 100, "%") / 100
-    most = _number("air_max_lpm", typed["air_max_lpm"]) if typed["air_max_lpm"].strip() else None
+    share = in_range("air_share", typed_number("air_share", typed["air_share"]), 1, 100, "%") / 100
+    most = (
+        typed_number("air_max_lpm", typed["air_max_lpm"]) if typed["air_max_lpm"].strip() else None
+    )
     return share * (USUAL_MOST_LPM if most is None else most), share, most
-
-
-def _number(field: str, text: str) -> float:
-    try:
-        return float(text.replace(",", "."))
-    except ValueError:
-        raise InvalidValue(field, f"{text[:20]!r} is not a number; type digits") from None

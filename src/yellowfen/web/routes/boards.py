@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, File, Form, Request, UploadFile
+from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.board.board import Board, Role
@@ -13,21 +13,25 @@ from yellowfen.core.board.choices import PartChoice
 from yellowfen.core.board.compare import Change
 from yellowfen.core.part.catalogue import HOUSINGS, PALETTE, housing_of, named_with_housing
 from yellowfen.core.part.package import JointKind
+from yellowfen.core.quantity.number import typed_number, typed_whole
 from yellowfen.core.work.advice import advise, build_minutes
 from yellowfen.core.work.triage import Kind, Triaged, triage
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
 from yellowfen.formats.board_files import is_unnamed
 from yellowfen.formats.bundle import zipped
 from yellowfen.formats.part_table import FIELDS
-from yellowfen.store import boards, packages
+from yellowfen.store import boards, imports, packages
 from yellowfen.store.proofs import proof_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
+from yellowfen.web.fields import Fields, role_named
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.web.routes.imports import import_context
 from yellowfen.workflows import boards as work
 from yellowfen.workflows import parts as part_work
 from yellowfen.workflows import proof
+from yellowfen.workflows.reading import reader
 
 router = APIRouter()
 ROWS_SHOWN = 100
@@ -36,7 +40,7 @@ _LEAVES = {"parts": "Parts", "files": "Files", "advice": "Next board", "changes"
 
 @router.get("/boards")
 def board_list(request: Request, database: Database) -> Response:
-    request.app.state.importer.wake()  # warm by the time files are chosen
+    reader().warm()  # by the time files are chosen
     return page(request, "boards.html", _list_context(database))
 
 
@@ -56,9 +60,12 @@ def _uploads(files: list[UploadFile] | None) -> list[tuple[str, bytes]]:
     return [(one.filename or "", one.file.read()) for one in files or []]
 
 
-def _opened(request: Request, kind: str, number: int) -> Response:
+def _opened(request: Request, database: Database, kind: str, number: int) -> Response:
     """To the board, or to the page that shows how far its reading is."""
     if kind == "import":
+        one = imports.get(database, number)
+        if one.state == "failed":
+            return page(request, "import.html", import_context(database, one), status=422)
         request.app.state.importer.wake()
         return RedirectResponse(f"/imports/{number}", status_code=303)
     return RedirectResponse(f"/boards/{number}", status_code=303)
@@ -75,7 +82,10 @@ def bring_in(
     try:
         return _opened(
             request,
-            *work.bring_in(database, _uploads(files), name, _number("thickness_mm", thickness_mm)),
+            database,
+            *work.bring_in(
+                database, _uploads(files), name, typed_number("thickness_mm", thickness_mm)
+            ),
         )
     except YellowfenError as problem:
         return page(
@@ -84,13 +94,6 @@ def bring_in(
             _list_context(database, str(problem), name, thickness_mm),
             status=status_of(problem),
         )
-
-
-def _number(field: str, text: str) -> float:
-    try:
-        return float(text.strip().replace(",", "."))
-    except ValueError:
-        raise InvalidValue(field, f"{text[:20]!r} is not a number") from None
 
 
 # --- the page
@@ -249,15 +252,6 @@ def part_card(request: Request, board_id: int, ref: str, database: Database) -> 
 # -----------------------------------------------------------------------------------------------------
 
 
-async def _fields(request: Request) -> dict[str, str]:
-    """The text fields of a form whose names are not known beforehand."""
-    form = await request.form(max_files=0, max_fields=500)
-    return {name: str(value) for name, value in form.items()}
-
-
-Fields = Annotated[dict[str, str], Depends(_fields)]
-
-
 def _again(
     request: Request,
     database: Database,
@@ -279,25 +273,21 @@ def _again(
 def change_roles(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
     try:
         chosen = {
-            name.removeprefix("role:"): _role(value)
+            name.removeprefix("role:"): role_named(value)
             for name, value in fields.items()
             if name.startswith("role:")
         }
         before = {guess.file: guess.role for guess in boards.get(database, board_id).layers}
         changed = {name: role for name, role in chosen.items() if before.get(name) != role}
         work.choose_roles(
-            database, board_id, changed, _number("thickness_mm", fields.get("thickness_mm", "1.6"))
+            database,
+            board_id,
+            changed,
+            typed_number("thickness_mm", fields.get("thickness_mm", "1.6")),
         )
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "files")
     return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
-
-
-def _role(text: str) -> Role:
-    try:
-        return Role(text)
-    except ValueError:
-        raise InvalidValue("role", f"{text[:30]!r} is not a kind of file") from None
 
 
 @router.post("/boards/{board_id}/columns")
@@ -316,7 +306,7 @@ def _columns(fields: Mapping[str, str]) -> dict[str, int]:
         if name.startswith("column:") and meaning in FIELDS:
             if meaning in columns:
                 raise InvalidValue(meaning, "two columns cannot mean the same; leave one out")
-            columns[meaning] = int(_number("column", name.removeprefix("column:")))
+            columns[meaning] = typed_whole("column", name.removeprefix("column:"))
     return columns
 
 
@@ -339,7 +329,7 @@ def undo(board_id: int, database: Database) -> Response:
 def correct(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
     ref = fields.get("ref", "")
     try:
-        turn = _number("turn", fields.get("turn", "0") or "0")
+        turn = typed_number("turn", fields.get("turn", "0") or "0")
         package = fields.get("package", "").strip()[:120]
         if "housing" in fields:
             own = next(
@@ -377,7 +367,7 @@ def answer(request: Request, board_id: int, database: Database, fields: Fields) 
             database,
             board_id,
             ref,
-            height_mm=_number("height_mm", fields.get("height_mm", "")),
+            height_mm=typed_number("height_mm", fields.get("height_mm", "")),
             joint=joint,
             material=material,
             iron_only=shy == "iron",
@@ -404,7 +394,9 @@ def more(
             work.add_files(database, board_id, _uploads(files))
             return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
         thickness = boards.get(database, board_id).thickness_mm
-        return _opened(request, *work.bring_in(database, _uploads(files), "", thickness, board_id))
+        return _opened(
+            request, database, *work.bring_in(database, _uploads(files), "", thickness, board_id)
+        )
     except YellowfenError as problem:
         return _again(request, database, board_id, problem, "files")
 

@@ -9,6 +9,7 @@ from pydantic import TypeAdapter, ValidationError
 from yellowfen.core.part.catalogue import PALETTE, package_named
 from yellowfen.core.part.library import MOISTURE, OwnPackage
 from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.quantity.number import typed_number
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
 from yellowfen.formats.package_file import write_packages
 from yellowfen.store import packages
@@ -112,15 +113,7 @@ def add(
 
 def _own(form: dict[str, str]) -> OwnPackage:
     def number(field: str) -> float:
-        try:
-            return float(form[field].replace(",", "."))
-        except ValueError:
-            raise InvalidValue(
-                field,
-                f"{form[field][:20]!r} is not a number of mm"
-                if form[field]
-                else "enter its size in mm",
-            ) from None
+        return typed_number(field, form[field])
 
     given = {
         "name": form["name"].strip(),

@@ -23,6 +23,7 @@ from yellowfen.core.heat.scene import (
     usual_tip_heat_j_k,
 )
 from yellowfen.core.metal.alloy import ALLOYS
+from yellowfen.core.quantity.number import typed_number
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import calibrations, stations, tools
 from yellowfen.store.calibrations import Kept
@@ -284,13 +285,20 @@ def melt_test(
         "outlet_c": outlet_c,
     }
     try:
-        times = tuple(_number("seconds", one) for one in seconds.replace(";", " ").split())
+        times = tuple(typed_number("seconds", one) for one in seconds.replace(";", " ").split())
         scrap = _scrap(typed)
-        room = _number("ambient_c", ambient_c)
+        room = typed_number("ambient_c", ambient_c)
         if what == "stations":
-            shown = _number("outlet_c", outlet_c) if outlet_c.strip() else None
+            shown = typed_number("outlet_c", outlet_c) if outlet_c.strip() else None
             calibration.melt_test(
-                database, key, _number("distance_mm", distance_mm), alloy, times, scrap, shown, room
+                database,
+                key,
+                typed_number("distance_mm", distance_mm),
+                alloy,
+                times,
+                scrap,
+                shown,
+                room,
             )
         else:
             calibration.plate_melt_test(
@@ -345,11 +353,11 @@ def log_test(
             name,
             data,
             spots,
-            _number("heated_s", heated_s),
+            typed_number("heated_s", heated_s),
             _scrap(typed),
-            _number("ambient_c", ambient_c),
-            _number("distance_mm", distance_mm),
-            _number("circle_mm", circle_mm),
+            typed_number("ambient_c", ambient_c),
+            typed_number("distance_mm", distance_mm),
+            typed_number("circle_mm", circle_mm),
             **owner,
         )
     except YellowfenError as problem:
@@ -395,7 +403,8 @@ def _again(
 
 def _scrap(typed: dict[str, str]) -> Scrap:
     width, height, thickness, copper = (
-        _number(name, typed[name]) for name in ("width_mm", "height_mm", "thickness_mm", "copper")
+        typed_number(name, typed[name])
+        for name in ("width_mm", "height_mm", "thickness_mm", "copper")
     )
     return Scrap(width, height, thickness, copper / 100.0)
 
@@ -412,15 +421,8 @@ def _places(text: str) -> tuple[tuple[float, float], ...]:
                 "places",
                 f"{piece.strip()[:20]!r}: give x and y in mm for each probe, such as 25 20",
             )
-        spots.append((_number("places", numbers[0]), _number("places", numbers[1])))
+        spots.append((typed_number("places", numbers[0]), typed_number("places", numbers[1])))
     return tuple(spots)
-
-
-def _number(field: str, text: str) -> float:
-    try:
-        return float(text.strip().replace(",", "."))
-    except ValueError:
-        raise InvalidValue(field, f"{text.strip()[:20]!r} is not a number; type digits") from None
 
 
 @router.post("/bench/tools")
@@ -490,30 +492,30 @@ def _tool_content(
         raise InvalidValue("kind", "choose plate, oven, preheater or iron")
     if kind == ToolKind.OVEN:
         points = tuple(_point(line) for line in curve.splitlines() if line.strip())
-        return Oven(points or USUAL_OVEN.curve, _number("fan_w_m2k", fan_w_m2k))
-    celsius = _number("set_c", set_c)
+        return Oven(points or USUAL_OVEN.curve, typed_number("fan_w_m2k", fan_w_m2k))
+    celsius = typed_number("set_c", set_c)
     if kind == ToolKind.PLATE:
-        power = _number("power_w", power_w or "800")
+        power = typed_number("power_w", power_w or "800")
         way = Control.THERMOSTAT if control == "thermostat" else Control.STEADY
         return HotPlate(
             celsius,
-            _number("film_mm", film_mm),
+            typed_number("film_mm", film_mm),
             0.0,
             control=way,
-            band_k=_number("band_k", band_k),
+            band_k=typed_number("band_k", band_k),
             power_w=power,
         )
     if kind == ToolKind.PREHEATER:
         return Preheater(
-            celsius, _number("air_w_m2k", air_w_m2k), _number("glow_share", glow_share)
+            celsius, typed_number("air_w_m2k", air_w_m2k), typed_number("glow_share", glow_share)
         )
     if shape not in set(TipShape):
         raise InvalidValue("shape", "choose bevel, chisel, knife or cone")
     if handle not in set(Handle):
         raise InvalidValue("handle", "choose cartridge or slip-on")
-    watts = _number("power_w", power_w or "60")
+    watts = typed_number("power_w", power_w or "60")
     return Iron(
-        _number("tip_mm", tip_mm),
+        typed_number("tip_mm", tip_mm),
         celsius,
         TipShape(shape),
         power_w=watts,
@@ -528,7 +530,11 @@ def _point(line: str) -> tuple[float, float, float]:
         raise InvalidValue(
             "curve", f"{line.strip()[:30]!r}: each line needs seconds, air °C and walls °C"
         )
-    return _number("curve", numbers[0]), _number("curve", numbers[1]), _number("curve", numbers[2])
+    return (
+        typed_number("curve", numbers[0]),
+        typed_number("curve", numbers[1]),
+        typed_number("curve", numbers[2]),
+    )
 
 
 @router.post("/bench/tools/{tool_id}/remove")
