@@ -14,6 +14,7 @@ from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
 from benchmarks.pages import pages
 from benchmarks.paste import paste
+from benchmarks.patterns import patterns
 from benchmarks.placement import placement
 from benchmarks.random_boards import random_boards
 from benchmarks.reforecast import reforecast
@@ -151,6 +152,8 @@ if __name__ == "__main__":
         boards()
     elif sys.argv[1:] == ["paste"]:
         paste()
+    elif sys.argv[1:] == ["patterns"]:
+        patterns()
     elif sys.argv[1:] == ["placement"]:
         placement()
     elif sys.argv[1:] == ["random"]:
@@ -165,6 +168,7 @@ if __name__ == "__main__":
         pages()
         boards()
         paste()
+        patterns()
         placement()
         random_boards()
         tours(12)

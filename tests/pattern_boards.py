@@ -9,7 +9,7 @@ import math
 import random
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import shapely
 from shapely.affinity import rotate
@@ -41,7 +41,9 @@ _ROOM_MM, _WIDTH_MM = 2.5, 120.0
 
 @dataclass(frozen=True)
 class Case:
-    """How a board of patterns is made."""
+    """How a board of patterns is made; `makers` how far land patterns stray from the catalogue's: lands
+    longer or shorter by up to that share, out from the body.
+    """
 
     angle_deg: float = 0.0
     side: str = "top"
@@ -49,6 +51,7 @@ class Case:
     webs: bool = True
     flashed: bool = True
     seed: int = 1
+    makers: float = 0.0
 
 
 def drawn_board(case: Case, names: Sequence[str] = NAMES) -> Board:
@@ -69,7 +72,54 @@ def drawn_board(case: Case, names: Sequence[str] = NAMES) -> Board:
         turned = (case.angle_deg + 90 * chance.randrange(4)) % 360
         placed.append(SketchedPart(f"T{number}", name, *spot, turned, case.side))
         x += reach
-    return board_of(Sketch("patterns", _WIDTH_MM + 6, y + tallest + 6, parts=tuple(placed)))
+    sketch = Sketch("patterns", _WIDTH_MM + 6, y + tallest + 6, parts=tuple(placed))
+    return _as_made(board_of(sketch), case, chance) if case.makers else board_of(sketch)
+
+
+def _as_made(board: Board, case: Case, chance: random.Random) -> Board:
+    """The board with lands as another maker draws them: the toe farther out or in, all of a part
+    alike; lands beneath bodies as they are.
+    """
+    shares = {part.ref: chance.uniform(-case.makers, case.makers) for part in board.parts}
+    middles = {part.ref: (part.x_mm, part.y_mm) for part in board.parts}
+    return replace(
+        board,
+        pads=tuple(_toed(pad, middles[pad.ref or ""], shares[pad.ref or ""]) for pad in board.pads),
+    )
+
+
+def _toed(pad: Pad, middle: tuple[float, float], share: float) -> Pad:
+    long, short = max(pad.size_x_mm, pad.size_y_mm), min(pad.size_x_mm, pad.size_y_mm)
+    if (long < 1.05 * short and math.dist(middle, (pad.x_mm, pad.y_mm)) < 0.1) or long == short:
+        return pad
+    angle = math.radians(pad.angle_deg + (0 if pad.size_x_mm >= pad.size_y_mm else 90))
+    along = (math.cos(angle), math.sin(angle))
+    out = (pad.x_mm - middle[0]) * along[0] + (pad.y_mm - middle[1]) * along[1]
+    if abs(out) < 0.3 * long:
+        return pad
+    sign = math.copysign(1.0, out)
+    more = share * long
+    x, y = pad.x_mm + sign * along[0] * more / 2, pad.y_mm + sign * along[1] * more / 2
+    half, wide = (long + more) / 2, short / 2
+    across = (-along[1], along[0])
+    ring = tuple(
+        (
+            x + a * half * along[0] + b * wide * across[0],
+            y + a * half * along[1] + b * wide * across[1],
+        )
+        for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+    )
+    lengthwise = pad.size_x_mm >= pad.size_y_mm
+    sizes = (2 * half, 2 * wide) if lengthwise else (2 * wide, 2 * half)
+    return replace(
+        pad,
+        x_mm=x,
+        y_mm=y,
+        size_x_mm=sizes[0],
+        size_y_mm=sizes[1],
+        ring=ring,
+        area_mm2=4 * half * wide,
+    )
 
 
 def _reach(package: Package) -> float:

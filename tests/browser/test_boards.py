@@ -12,6 +12,9 @@ from axe_playwright_python.sync_playwright import Axe
 from benchmarks.board_case import large_board
 from playwright.sync_api import Page, expect
 
+from tests.formats.test_nets import without_names
+from yellowfen.workflows.demo import demo_files
+
 pytestmark = pytest.mark.browser
 
 
@@ -164,3 +167,54 @@ def test_the_sketch_is_accessible_and_fits(page: Page) -> None:
     assert Axe().run(page).violations_count == 0
     page.set_viewport_size({"width": 390, "height": 800})
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def test_twenty_parts_are_named_in_one_visit_with_sixty_keys(page: Page) -> None:
+    """One press begins; a name's number goes on by itself from part to part of a kind."""
+    bare = {
+        name: data
+        for name, data in without_names(demo_files()).items()
+        if not name.endswith(".csv")
+    }
+    page.goto("/boards")
+    page.set_input_files(
+        "[data-files]",
+        [{"name": name, "mimeType": "text/plain", "buffer": data} for name, data in bare.items()],
+    )
+    page.get_by_role("button", name="Read the files").click()
+    page.wait_for_selector("[data-begin-naming]")
+    before = int(page.locator("[data-unnamed-count]").text_content() or 0)
+    presses = 1
+    page.locator("[data-begin-naming]").click()
+    field = page.locator("[data-naming] input[name=name]")
+    letters = iter("RCDQULJXYZ")
+    for done in range(20):
+        expect(page.locator("[data-unnamed-count]")).to_have_text(str(before - done))
+        if not field.input_value():
+            page.keyboard.type(f"{next(letters)}1")
+            presses += 2
+        page.keyboard.press("Enter")
+        presses += 1
+    expect(page.locator("[data-unnamed-count]")).to_have_text(str(before - 20))
+    assert presses <= 60
+    page.reload()
+    expect(page.locator("[data-unnamed-count]")).to_have_text(str(before - 20))
+
+
+def test_a_frame_over_pads_makes_them_one_part(page: Page) -> None:
+    page.goto("/boards/1?leaf=parts")
+    page.get_by_text("Put pads together").click()
+    plan = page.locator("svg.plan")
+    boxes = [plan.locator(f'.pad[data-ref="R9"][data-pin="{pin}"]').bounding_box() for pin in "12"]
+    x0 = min(box["x"] for box in boxes if box) - 3
+    y0 = min(box["y"] for box in boxes if box) - 3
+    x1 = max(box["x"] + box["width"] for box in boxes if box) + 3
+    y1 = max(box["y"] + box["height"] for box in boxes if box) + 3
+    page.mouse.move(x0, y0)
+    page.mouse.down()
+    page.mouse.move(x1, y1, steps=6)
+    page.mouse.up()
+    expect(page.locator("[data-pad-count]")).to_have_text("2 pads")
+    page.locator("[data-together] input[name=name]").fill("R9")
+    page.locator("[data-none]").click()
+    expect(page.locator("[data-pad-count]")).to_have_text("0 pads")

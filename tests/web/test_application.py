@@ -207,7 +207,7 @@ def test_a_foreign_board_goes_from_upload_to_rehearsal(
     assert "<h1>board-F</h1>" in page
     job = client.post("/boards/2/open").url.path.split("/")[2]
     answer = client.post(
-        f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1"]}, headers=JSON
+        f"/api/jobs/{job}/rehearse", json=plan | {"targets": ["U1", "J2"]}, headers=JSON
     ).json()
     assert answer["parts"]["U1"]["body_peak_c"] > 100
     assert any("guessed" in said for said in answer["warnings"])

@@ -4,6 +4,7 @@ large imports.
 
 import csv
 import io
+import re
 import time
 import zipfile
 from typing import Any
@@ -21,6 +22,7 @@ from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
 
 JSON = {"accept": "application/json"}
+JSON_SENT = {**JSON, "content-type": "application/json"}
 Files = list[tuple[str, tuple[str, bytes]]]
 
 
@@ -354,7 +356,7 @@ def test_a_proposed_part_is_named_on_the_plan(client: TestClient) -> None:
         if not name.endswith(".csv")
     }
     page = client.post("/boards", files=upload(files)).text
-    assert "were proposed from their pads and have no name yet" in page
+    assert "were worked out of bare pads and have no name yet" in page
     proposed = board_of(client, 2).parts
     card = client.get(f"/boards/2/parts/{proposed[0].ref}").text
     assert "as printed beside it" in card
@@ -434,3 +436,77 @@ def test_a_part_named_first_and_asked_about_after_keeps_both(client: TestClient)
         7.0,
         True,
     )
+
+
+def test_a_refused_set_offers_to_say_what_each_file_is(client: TestClient) -> None:
+    """Drills and a legend make no board; said to be copper, the legend does."""
+    files = {"holes.drl": demo_files()["reedgate-holes.drl"]}
+    files["drawing.gbr"] = demo_files()["reedgate-legend-top.gbr"].replace(
+        b"Legend,Top", b"Other,X"
+    )
+    refused = client.post("/boards", files=upload(files))
+    assert refused.status_code == 422
+    assert "choose what each file is" in refused.text
+    action = re.search(r'action="(/imports/\d+/roles)"', refused.text)
+    assert action is not None
+    assert 'name="role:drawing.gbr"' in refused.text
+    again = client.post(action[1], data={"role:drawing.gbr": "legend top"})
+    assert (again.status_code, "choose what each file is" in again.text) == (422, True)
+    read = client.post(action[1], data={"role:drawing.gbr": "copper top"}, follow_redirects=False)
+    assert read.status_code == 303
+    assert read.headers["location"].startswith("/boards/")
+    assert client.post(action[1], data={"role:drawing.gbr": "copper top"}).status_code == 404
+
+
+def test_pads_put_together_are_one_part_and_leave_their_old_one(client: TestClient) -> None:
+    bare = {
+        name: data
+        for name, data in without_names(demo_files()).items()
+        if not name.endswith(".csv")
+    }
+    board_id = client.post("/boards", files=upload(bare)).url.path.split("/")[2]
+    page = client.get(f"/boards/{board_id}").text
+    places = re.findall(r'data-place="(\d+)" data-ref="P1"', page)
+    others = re.findall(r'data-place="(\d+)" data-ref="P2"', page)
+    chosen = " ".join([*places, others[0]])
+    named = {"pads": chosen, "name": "X9", "package": "SOIC-8"}
+    done = client.post(f"/boards/{board_id}/together", data=named).text
+    assert f"{len(places) + 1} pads are its own, SOIC-8 has 8" in done
+    assert len(re.findall(r'data-ref="X9"[^>]*data-pin', done)) == len(places) + 1
+    assert 'data-ref="P1"' not in done
+    for bad, said in (
+        ({"pads": "99999", "name": "Q1"}, "choose the pads"),
+        ({"pads": "1 \u00b2", "name": "Q1"}, "is not a number"),
+        ({"pads": "0", "name": ""}, "give the part the name"),
+        ({"pads": "0", "name": "Q1", "package": "NOPE-9"}, "no package is known"),
+    ):
+        reply = client.post(f"/boards/{board_id}/together", data=bad)
+        assert (reply.status_code, said in reply.text) == (422, True)
+
+
+def test_names_are_given_one_after_the_other_without_a_page(client: TestClient) -> None:
+    bare = {
+        name: data
+        for name, data in without_names(demo_files()).items()
+        if not name.endswith(".csv")
+    }
+    board_id = client.post("/boards", files=upload(bare)).url.path.split("/")[2]
+    where = f"/api/boards/{board_id}/names"
+    assert client.post(where, json={"ref": "P3", "name": " R1 "}).json() == {"name": "R1"}
+    twice = client.post(where, json={"ref": "P4", "name": "R1"})
+    assert (twice.status_code, "already" in twice.json()["problem"]) == (422, True)
+    assert client.post(where, json={"ref": "P999", "name": "R2"}).status_code == 404
+    half = client.post(where, content=b'{"ref": "P4", "name": "\\ud800"}', headers=JSON_SENT)
+    assert half.status_code == 422
+    page = client.post(f"/boards/{board_id}/anew").text
+    assert 'data-ref="R1"' in page
+
+
+@pytest.mark.parametrize("typed", ["nan", "inf", "-1e400", "\u0661\u0662", "1" * 200, "0x10", ""])
+def test_no_number_but_plain_digits_is_taken(client: TestClient, typed: str) -> None:
+    """One form once made a board unopenable: a turn of NaN was stored as nothing."""
+    board_id = client.post("/boards", files=upload(demo_files())).url.path.split("/")[2]
+    sent = {"ref": "R1", "name": "R1", "turn": typed, "value": "", "package": ""}
+    reply = client.post(f"/boards/{board_id}/part", data=sent)
+    assert reply.status_code == (200 if typed == "" else 422)
+    assert client.get(f"/boards/{board_id}").status_code == 200

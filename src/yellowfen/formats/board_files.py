@@ -7,6 +7,7 @@ out of paste; what cannot be made out becomes a finding, and what is sound stays
 
 import gc
 import math
+import re
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -31,18 +32,19 @@ from yellowfen.core.board.board import (
 from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.board.copper_links import links_of_spans
 from yellowfen.core.board.join import Joined, Placement, join
+from yellowfen.core.board.likeness import Likeness
 from yellowfen.core.board.nets import trace
 from yellowfen.core.board.placing import Placed, common_turn, place
 from yellowfen.core.board.propose import Proposed, package_like, propose
 from yellowfen.core.board.shift import Proposal, Shift
 from yellowfen.core.board.spans import Draft, Spans, spans_of
-from yellowfen.core.part.catalogue import unknown_in_holes
+from yellowfen.core.part.catalogue import find_package, unknown_in_holes
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_ink import draft_of, ink_of
-from yellowfen.formats.board_pads import pads_of
+from yellowfen.formats.board_pads import openings_from_pads, pads_of
 from yellowfen.formats.board_set import FileSet, extent_of, read_files
 from yellowfen.formats.board_shape import board_shape, kept_of
 from yellowfen.formats.gerber.apertures import polygons_of
@@ -64,6 +66,7 @@ _ENOUGH = (
     Role.MASK_TOP,
     Role.MASK_BOTTOM,
 )
+_BARE = (Role.MASK_TOP, Role.MASK_BOTTOM, Role.PASTE_TOP, Role.PASTE_BOTTOM)
 _NOT_PARTS = ("fiducial", "testpoint", "mountinghole", "tooling", "fid_", "fid-")
 
 
@@ -198,6 +201,15 @@ def _rest_of_board(
         choices,
         library,
     )
+    if choices.openings_from_pads and not openings:
+        printed, openings = openings_from_pads(joined.pads)
+        joined = replace(joined, pads=tuple(printed))
+        remarks.append(
+            Finding(
+                "paste",
+                f"{counted(len(openings), 'opening was', 'openings were')} made from the pads, since no layer draws any",
+            )
+        )
     findings = [*found.findings, *disagreements, *remarks, *_loose_ends(joined, width, height)]
     on_step("drawing")
     return Board(
@@ -414,13 +426,17 @@ def _parts(
             for key, one in together.items()
             if key in names and not {key, names[key]} & known
         }
+    told_bare = any(role in found.gerbers for role in _BARE)
+    if not told_bare and not tabled:
+        said = "no mask and no paste layer tells which copper is bare, so no parts were worked out of it; add one of them, or a placement table"
+        remarks.append(Finding("parts", said))
     seen = propose(
         pads,
         size,
         together,
         choices.parts,
         library,
-        search=not tabled,
+        search=not tabled and told_bare,
         openings=openings,
     )
     guessed, pads = _named_by_legend(seen, found, origin, {one.ref for one in placements})
@@ -665,7 +681,7 @@ def _from_its_pads(bare: Placement, faces: Mapping[str, list[Pad]]) -> Placement
         x = seen.x_mm if side == "top" else -seen.x_mm
         return replace(
             bare,
-            footprint=bare.footprint or seen.name,
+            footprint=bare.footprint or _by_its_letter(bare.ref, seen),
             x_mm=x,
             y_mm=seen.y_mm,
             rotation_deg=round(seen.rotation_deg % 360, 1),
@@ -673,6 +689,14 @@ def _from_its_pads(bare: Placement, faces: Mapping[str, list[Pad]]) -> Placement
         )
     xs, ys = [pad.x_mm for pad in pads], [pad.y_mm for pad in pads]
     return replace(bare, x_mm=(min(xs) + max(xs)) / 2, y_mm=(min(ys) + max(ys)) / 2, side=side)
+
+
+def _by_its_letter(ref: str, seen: Likeness) -> str:
+    """A chip named as a diode is taken for a chip LED, the shyer of the two."""
+    led = f"LED_{seen.name}"
+    if seen.package.family == "chip" and re.match(r"(?:D|LED)\d", ref) and find_package(led):
+        return led
+    return seen.name
 
 
 def _named_by_legend(

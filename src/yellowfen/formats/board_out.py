@@ -28,7 +28,9 @@ def board_files(board: Board) -> dict[str, bytes]:
             )
             files[f"paste-{side}.gbr"] = _layer(
                 f"Paste,{word}",
-                "".join(region(one.ring) for one in board.openings if one.side == side),
+                "".join(
+                    with_inner(one.ring, one.inner) for one in board.openings if one.side == side
+                ),
             )
     if not board.pads:
         files["copper-top.gbr"] = _layer("Copper,L1,Top", "")
@@ -100,6 +102,12 @@ def _outline(rings: Iterable[Sequence[Point]]) -> str:
 def region(ring: Sequence[Point]) -> str:
     """A filled ring."""
     return "G36*\n" + contour(ring) + "G37*\n"
+
+
+def with_inner(ring: Sequence[Point], inner: Iterable[Sequence[Point]]) -> str:
+    """A filled ring with what lies within it taken out again."""
+    holes = "".join(region(one) for one in inner)
+    return region(ring) + (f"%LPC*%\n{holes}%LPD*%\n" if holes else "")
 
 
 def _names(pad: Pad) -> str:

@@ -3,6 +3,7 @@ layer by layer.
 """
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import shapely
@@ -10,12 +11,22 @@ from shapely.geometry import Polygon
 
 from yellowfen.core.board.board import Finding, Opening, Pad, Point, Role
 from yellowfen.core.quantity.wording import counted
+from yellowfen.core.source.mark import Mark, constant
 from yellowfen.formats.board_set import FileSet
 from yellowfen.formats.board_shape import kept_of
 from yellowfen.formats.gerber.apertures import polygons_of
 from yellowfen.formats.gerber.layer import Drawn, combine
 from yellowfen.formats.pad_shapes import as_shapes, copper_under, places_of, rings_of
 
+SMALLEST_OPENING_MM2 = 2e-4
+OPENINGS_LESS_MM = constant(
+    "openings_less",
+    0.05,
+    "mm",
+    mark=Mark.COMMON_PRACTICE,
+    source="openings a little smaller than their pads all round",
+    affects="openings made from pads where no paste layer is there",
+)
 _SIDES = (
     ("top", Role.COPPER_TOP, Role.MASK_TOP, Role.PASTE_TOP),
     ("bottom", Role.COPPER_BOTTOM, Role.MASK_BOTTOM, Role.PASTE_BOTTOM),
@@ -101,9 +112,10 @@ def _openings(
             size_y_mm=second,
             angle_deg=round(angle, 2),
             pad=pad,
+            inner=tuple(rings_of(list(piece.interiors), origin, 0.001, 5)),
         )
-        for ring, area, length, (first, second, angle), pad in zip(
-            rings_of(paste, origin, 0.001, 5), areas, lengths, sizes, below, strict=True
+        for piece, ring, area, length, (first, second, angle), pad in zip(
+            paste, rings_of(paste, origin, 0.001, 5), areas, lengths, sizes, below, strict=True
         )
     ]
 
@@ -141,6 +153,8 @@ def paste_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon]:
     thin = (shapely.area(as_shapes(pieces)) < 0.12 * w * h) | (np.minimum(w, h) < 0.6)
     frame = thin & ((w > 0.85 * width) | (h > 0.85 * height))
     kept = [piece for piece, out in zip(pieces, frame, strict=True) if not out]
+    _say_odd_openings(kept, role, found)
+    kept = [piece for piece in kept if piece.area >= SMALLEST_OPENING_MM2]
     if len(kept) < len(pieces):
         found.findings.append(
             Finding(
@@ -161,6 +175,42 @@ def paste_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon]:
             )
         )
     return inside
+
+
+def openings_from_pads(pads: Sequence[Pad]) -> tuple[list[Pad], list[Opening]]:
+    """(pads with their paste, openings) where no layer draws any: over every pad of a part, a little
+    smaller all round; of pads too small for that, as large as they are.
+    """
+    mine = [index for index, pad in enumerate(pads) if pad.ref]
+    shapes = []
+    for index in mine:
+        whole = Polygon(pads[index].ring)
+        less = whole.buffer(-OPENINGS_LESS_MM, join_style="mitre")
+        fits = isinstance(less, Polygon) and less.area > 0.4 * whole.area
+        shapes.append(less if fits else whole)
+    found: list[Opening] = []
+    printed = list(pads)
+    for side in ("top", "bottom"):
+        chosen = [k for k, index in enumerate(mine) if pads[index].side == side]
+        under = [mine[k] for k in chosen]
+        made = _openings([shapes[k] for k in chosen], side, (0.0, 0.0), under) if chosen else []
+        found += made
+        for one in made:
+            if one.pad is not None:
+                printed[one.pad] = replace(printed[one.pad], paste_mm2=one.area_mm2)
+    return printed, found
+
+
+def _say_odd_openings(pieces: Sequence[Polygon], role: Role, found: FileSet) -> None:
+    """Openings without ground, which are left out, and rings, whose middle no foil would hold."""
+    empty = sum(piece.area < SMALLEST_OPENING_MM2 for piece in pieces)
+    if empty:
+        said = f"{counted(empty, 'opening')} without any area left out"
+        found.findings.append(Finding(str(role), said))
+    rings = sum(len(piece.interiors) > 0 and piece.area >= SMALLEST_OPENING_MM2 for piece in pieces)
+    if rings:
+        said = f"{counted(rings, 'opening is a ring', 'openings are rings')}, whose middle nothing would hold in the foil; cut each into parts with webs between"
+        found.findings.append(Finding(str(role), said))
 
 
 def _exposed(

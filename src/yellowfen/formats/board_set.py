@@ -253,10 +253,15 @@ def _sort(guesses: dict[str, LayerGuess], layers: dict[str, GerberLayer], found:
 def _depth(layer: GerberLayer) -> int:
     """The place of an inner layer in the stack: by attribute, else by the number in its name."""
     words = layer.function
-    if len(words) > 1 and words[1].startswith("l") and words[1][1:].isdigit():
+    if (
+        len(words) > 1
+        and words[1].startswith("l")
+        and words[1][1:].isascii()
+        and words[1][1:].isdigit()
+    ):
         return int(words[1][1:])
     digits = "".join(
-        char if char.isdigit() else " " for char in layer.name.rsplit("/", 1)[-1]
+        char if char.isascii() and char.isdigit() else " " for char in layer.name.rsplit("/", 1)[-1]
     ).split()
     return int(digits[-1][:6]) if digits else 0
 

@@ -303,7 +303,7 @@ def drill_of(layer: GerberLayer) -> DrillFile:
             ]
         else:
             others += 1
-    numbers = [int(word) for word in layer.function[1:3] if word.isdigit()]
+    numbers = [int(word) for word in layer.function[1:3] if word.isascii() and word.isdigit()]
     remarks = (
         *layer.remarks,
         *(

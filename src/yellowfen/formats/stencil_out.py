@@ -14,7 +14,7 @@ from yellowfen.core.board.board import Board, Opening, Point
 from yellowfen.core.board.letters import write
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
-from yellowfen.formats.board_out import HEAD, at, contour, region
+from yellowfen.formats.board_out import HEAD, at, contour, with_inner
 from yellowfen.formats.dxf import Dxf, rings
 
 HOLE_MM = 3.2
@@ -72,7 +72,7 @@ def stencil_drawing(
         mirrored=not text_readable,
     )
     return StencilDrawing(
-        tuple(laid(one.ring) for one in found),
+        tuple(laid(ring) for one in found for ring in (one.ring, *one.inner)),
         tuple(laid(ring) for ring in board.outline),
         (-m, -m, w + 2 * m, h + 2 * m),
         holes,
@@ -98,7 +98,11 @@ def stencil_gerber(board: Board, side: str, drawing: StencilDrawing) -> bytes:
     def placed(points: tuple[Point, ...]) -> tuple[Point, ...]:
         return tuple((x + dx, y + dy) for x, y in points)
 
-    paste = "".join(region(placed(one.ring)) for one in board.openings if one.side == side)
+    paste = "".join(
+        with_inner(placed(one.ring), [placed(ring) for ring in one.inner])
+        for one in board.openings
+        if one.side == side
+    )
     strokes = "".join(
         contour(placed(ring)) for ring in (_corners(drawing.frame), *board.outline)
     ) + "".join(_open(placed(stroke)) for stroke in drawing.text)

@@ -58,12 +58,12 @@ def _refusal(method: str, headers: dict[str, str]) -> tuple[int, str] | None:
     if method in ("GET", "HEAD"):
         return None
     origin = headers.get("origin")
-    if origin is not None and urlsplit(origin).netloc != headers.get("host"):
+    if origin is not None and origin != f"http://{headers.get('host', '')}":
         return 403, "Requests from other pages are refused."
     if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
         return 403, "Requests from other pages are refused."
     length = headers.get("content-length", "0")
-    if "transfer-encoding" in headers or not length.isdigit():
+    if "transfer-encoding" in headers or not (length.isascii() and length.isdigit()):
         return 411, "State the length of what you send."
     if int(length) > LARGEST_BODY:
         return (

@@ -14,8 +14,9 @@ from yellowfen.core.deposit.changes import place_of
 from yellowfen.core.deposit.judge import Judged
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.quantity.number import typed_number, typed_whole
+from yellowfen.formats.board_pads import OPENINGS_LESS_MM
 from yellowfen.web.pages import page
-from yellowfen.web.plan_svg import plan_svg, ring_path
+from yellowfen.web.plan_svg import opening_path, plan_svg
 from yellowfen.workflows.paste import PasteState
 
 LEAVES = (
@@ -27,6 +28,7 @@ LEAVES = (
     ("/mixing", "Mixing"),
     ("/fixture", "Fixture"),
 )
+PRINTED_LEAVES = ("", "/openings", "/leadless", "/weigh", "/fixture")
 SIGNS = {"fails": "×", "bridges": "=", "lean": "–", "fat": "+", "mind": "", "good": ""}
 
 
@@ -59,6 +61,9 @@ def leaf_page(
         "problem": "",
         "foil": state.foil_mm,
         "paste_said": paste_words(state.paste),
+        "unprinted": not state.judged.openings and leaf in PRINTED_LEAVES,
+        "from_files": bool(state.whole.layers),
+        "openings_less_mm": OPENINGS_LESS_MM,
         **context,
     }
     return page(request, template, whole, status=status)
@@ -96,7 +101,9 @@ def openings_drawn(judged: Judged, side: str) -> Markup:
             if SIGNS[state]
             else ""
         )
-        shapes.append(f'<path class="opening is-{state}" d="{ring_path(one.opening.ring)}"/>{sign}')
+        shapes.append(
+            f'<path class="opening is-{state}" fill-rule="evenodd" d="{opening_path(one.opening)}"/>{sign}'
+        )
     return Markup("".join(shapes))
 
 
@@ -113,9 +120,7 @@ def as_drawn(state: PasteState, side: str) -> Markup:
         for one in state.drawn.openings
         if one.side == side and place_of(state.drawn, one) in state.changes
     )
-    return Markup(
-        "".join(f'<path class="opening-was" d="{ring_path(one.ring)}"/>' for one in before)
-    )
+    return Markup("".join(f'<path class="opening-was" d="{opening_path(one)}"/>' for one in before))
 
 
 def refs_in_short(refs: Iterable[str], most: int = 6) -> str:

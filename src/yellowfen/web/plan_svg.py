@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 from markupsafe import Markup, escape
 
-from yellowfen.core.board.board import Board, BoardPart, Hole, Ink, Pad, Point
+from yellowfen.core.board.board import Board, BoardPart, Hole, Ink, Opening, Pad, Point
 
 MARGIN_MM = 3.0
 SMALLEST_NAME_MM, LARGEST_NAME_MM = 1.1, 1.9
@@ -35,7 +35,9 @@ def plan_svg(
     nets = {
         net: number for number, net in enumerate(sorted({pad.net for pad in board.pads if pad.net}))
     }
-    pads = "".join(_pad(pad, nets) for pad in board.pads if pad.side == side)
+    pads = "".join(
+        _pad(pad, nets, place) for place, pad in enumerate(board.pads) if pad.side == side
+    )
     shown = [part for part in board.parts if part.side == side]
     bodies = "".join(_body(part, (grades or {}).get(part.ref, "")) for part in shown)
     names = "".join(_name(part, board, side) for part in shown)
@@ -58,6 +60,11 @@ def ring_path(ring: tuple[Point, ...]) -> str:
     return "M" + "L".join(f"{x:.2f},{y:.2f}" for x, y in ring) + "Z"
 
 
+def opening_path(one: Opening) -> str:
+    """An opening's outline with the rings within it, to be filled by the even-odd rule."""
+    return "".join(ring_path(ring) for ring in (one.ring, *one.inner))
+
+
 def _ink(ink: Ink) -> str:
     kind = "clear" if ink.clear else "dark"
     if ink.width_mm:
@@ -65,10 +72,10 @@ def _ink(ink: Ink) -> str:
     return f'<path class="area {kind}" d="{ink.path}"/>'
 
 
-def _pad(pad: Pad, nets: Mapping[str, int]) -> str:
+def _pad(pad: Pad, nets: Mapping[str, int], place: int) -> str:
     named = f' data-ref="{escape(pad.ref)}" data-pin="{escape(pad.pin or "")}"' if pad.ref else ""
     net = f' data-net="{nets[pad.net]}"' if pad.net else ""
-    return f'<path class="pad"{named}{net} d="{ring_path(pad.ring)}"/>'
+    return f'<path class="pad" data-place="{place}"{named}{net} d="{ring_path(pad.ring)}"/>'
 
 
 def _hole(hole: Hole) -> str:

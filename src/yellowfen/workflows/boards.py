@@ -464,6 +464,25 @@ def correct_part(
     return now
 
 
+def name_part(connection: sqlite3.Connection, board_id: int, ref: str, name: str) -> str:
+    """Give a part its name and change nothing else; returns it."""
+    source = boards.source_of(connection, board_id)
+    kept = source.choices.parts.get(source.choices.key_of(ref), PartChoice())
+    if not name.strip():
+        raise InvalidValue("name", "type the name that is printed beside the part")
+    return correct_part(connection, board_id, ref, replace(kept, name=name.strip()[:20]))
+
+
+def make_openings(connection: sqlite3.Connection, board_id: int) -> None:
+    """Give a board without a paste layer openings over the pads of its parts."""
+    if boards.get(connection, board_id).openings:
+        raise Refused("this board has stencil openings already")
+    choices = pinned(
+        boards.source_of(connection, board_id).choices, boards.get(connection, board_id)
+    )
+    reread(connection, board_id, replace(choices, openings_from_pads=True))
+
+
 def _rename(
     connection: sqlite3.Connection, board_id: int, board: Board, source: Source, ref: str, now: str
 ) -> None:

@@ -118,8 +118,8 @@ class Pad:
 
 @dataclass(frozen=True)
 class Opening:
-    """An opening of the stencil: its outline, area and whole edge; `pad` is the place of the pad it
-    lies over in the board's pads.
+    """An opening of the stencil: its outline and the rings within it that stay foil, its area
+    without them and its whole edge; `pad` is the place of the pad it lies over in the board's pads.
 
     Sizes along and across are those of the smallest rectangle round it, `angle_deg` that
     rectangle's.
@@ -133,6 +133,13 @@ class Opening:
     size_y_mm: float
     angle_deg: float
     pad: int | None = None
+    inner: tuple[tuple[Point, ...], ...] = ()
+
+    @property
+    def narrowest_mm(self) -> float:
+        """How wide it is where it is narrowest: its smaller side; of a ring its band's width."""
+        across = min(self.size_x_mm, self.size_y_mm)
+        return min(across, 2 * self.area_mm2 / self.perimeter_mm) if self.inner else across
 
 
 @dataclass(frozen=True)

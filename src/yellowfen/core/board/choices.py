@@ -33,7 +33,8 @@ class PadSet:
 @dataclass(frozen=True)
 class Choices:
     """Roles by file, the accepted shift of the placement, turns by side, corrections by part;
-    `together` the pads of parts that stand in no table, by the name the part is kept under.
+    `together` the pads of parts that stand in no table, by the name the part is kept under;
+    `openings_from_pads` whether a board without a paste layer is given openings over its pads.
     """
 
     roles: Mapping[str, Role] = field(default_factory=dict)
@@ -41,6 +42,7 @@ class Choices:
     turns: Mapping[str, int] = field(default_factory=dict)
     parts: Mapping[str, PartChoice] = field(default_factory=dict)
     together: Mapping[str, PadSet] = field(default_factory=dict)
+    openings_from_pads: bool = False
 
     def with_roles(self, roles: Mapping[str, Role]) -> "Choices":
         return replace(self, roles={**self.roles, **roles})

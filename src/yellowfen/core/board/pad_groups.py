@@ -545,8 +545,7 @@ def _pair(work: _Side, one: int, other: int) -> Group | None:
         round_ = work.area[k] < _DISC_SHARE * np.prod(work.arrays.sizes[k])
         if askew > 7.0 and not round_:
             return None
-    lengthwise = round(((work.arrays.angles[one] - angle) % 180) / 90.0) % 2 == 0
-    length, width = work.arrays.sizes[[one, other]].mean(axis=0)[:: 1 if lengthwise else -1]
+    length, width = np.mean([_along(work, k, angle) for k in (one, other)], axis=0)
     if _something_between(work, one, other, min(width, 1.0)):
         return None
     known = _two_lands()
@@ -562,6 +561,12 @@ def _pair(work: _Side, one: int, other: int) -> Group | None:
         pattern.name, pattern.package, float(x), float(y), angle % 360, pins, float(misses[best])
     )
     return Group((one, other), seen, angle % 90, pattern.package.lands[0].kind)
+
+
+def _along(work: _Side, pad: int, angle: float) -> Numbers:
+    """A pad's size along a direction (°) and across it, mm."""
+    turned = round(((work.arrays.angles[pad] - angle) % 180) / 90.0) % 2 == 1
+    return np.asarray(work.arrays.sizes[pad][:: -1 if turned else 1])
 
 
 def _something_between(work: _Side, one: int, other: int, width: float) -> bool:
@@ -594,7 +599,7 @@ class _TwoLands:
         outer = self.apart + self.lengths
         thick = np.abs(np.log(width / self.widths))
         long = np.abs(np.log(length / self.lengths))
-        as_chip = np.abs(apart + length - outer) / (0.11 * outer + 0.1) + 0.35 * thick + 0.12 * long
+        as_chip = np.abs(apart + length - outer) / (0.11 * outer + 0.1) + 0.35 * thick + 0.2 * long
         as_other = np.abs(apart - self.apart) / (0.07 * self.apart + 0.1) + 0.5 * thick + 0.3 * long
         return np.where(self.chips, as_chip, as_other * self.strict + _NO_CHIP)
 

@@ -134,7 +134,8 @@ def _release(
     opening: Opening, foil_mm: float, share_of_metal: float, ball_mm: float, factor: float
 ) -> Release:
     ratio = area_ratio(opening.area_mm2, opening.perimeter_mm, foil_mm)
-    narrow, long = sorted((opening.size_x_mm, opening.size_y_mm))
+    narrow = opening.narrowest_mm
+    long = max(opening.size_x_mm, opening.size_y_mm)
     aspect = narrow / foil_mm
     share = transfer(ratio, factor)
     deposit = opening.area_mm2 * foil_mm * share

@@ -178,7 +178,11 @@ def _count(board: Board) -> Iterator[Advice]:
     arrays = {
         key: group
         for key, group in groups.items()
-        if key[0] and key[0][0].isdigit() and _resistors(group) and len(group) >= ARRAY_OF
+        if key[0]
+        and key[0][0].isascii()
+        and key[0][0].isdigit()
+        and _resistors(group)
+        and len(group) >= ARRAY_OF
     }
     saved = sum(len(group) - math.ceil(len(group) / ARRAY_OF) for group in arrays.values())
     if saved:

@@ -1,16 +1,18 @@
 """Boards: bringing files in, the plan with its leaves, corrections, revisions, opening a job."""
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
+from pydantic import BaseModel, Field
 
-from yellowfen.core.board.board import Board, Role
+from yellowfen.core.board.board import Board, BoardPart, Pad, Role
 from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
 from yellowfen.core.board.choices import PartChoice
-from yellowfen.core.board.compare import Change
+from yellowfen.core.board.compare import Change, changes
 from yellowfen.core.part.catalogue import HOUSINGS, PALETTE, housing_of, named_with_housing
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.quantity.number import typed_number, typed_whole
@@ -36,6 +38,13 @@ from yellowfen.workflows.reading import reader
 router = APIRouter()
 ROWS_SHOWN = 100
 _LEAVES = {"parts": "Parts", "files": "Files", "advice": "Next board", "changes": "What changed"}
+
+
+class PartName(BaseModel):
+    """A proposed part and the name its owner gives it."""
+
+    ref: str = Field(max_length=40)
+    name: str = Field(max_length=20)
 
 
 @router.get("/boards")
@@ -166,7 +175,10 @@ def _board_context(
         "roles": [str(role) for role in Role],
         "fields": FIELDS,
         "tables": work.tables_of(database, board_id) if shown == "files" else [],
-        "unnamed": sum(is_unnamed(part) for part in board.parts),
+        "unnamed": [_unnamed(part) for part in board.parts if is_unnamed(part)],
+        "loose": _loose(board, side) if shown == "parts" else [],
+        "known": _known_packages(database) if shown == "parts" else [],
+        "reading": _reading(database, board_id, board),
         "sketched": boards.sketch_of(database, board_id) is not None,
         "shifted": _shifted(database, board_id),
         "advice": advise(board) if shown == "advice" else (),
@@ -181,6 +193,31 @@ def forget_lesson(board_id: int, number: int, database: Database) -> Response:
     """Leave a lesson of the bench out."""
     proof.forget_lesson(database, board_id, number)
     return RedirectResponse(f"/boards/{board_id}?leaf=advice", status_code=303)
+
+
+def _unnamed(part: BoardPart) -> dict[str, str]:
+    return {"ref": part.ref, "package": part.package.name, "side": part.side}
+
+
+def _loose(board: Board, side: str) -> list[tuple[int, Pad]]:
+    """Pads of a side that belong to no part, with their places in the board's pads; those with paste
+    first.
+    """
+    mine = [
+        (place, pad) for place, pad in enumerate(board.pads) if pad.ref is None and pad.side == side
+    ]
+    return sorted(mine, key=lambda one: one[1].paste_mm2 == 0)[:ROWS_SHOWN]
+
+
+def _known_packages(database: Database) -> list[str]:
+    own = [one.name for one in packages.rows(database)]
+    return [*own, *(name for names in PALETTE.values() for name in names)]
+
+
+def _reading(database: Database, board_id: int, board: Board) -> Sequence[Change]:
+    """What would change if this version's reading of the board were taken."""
+    other = boards.proposed_reading(database, board_id)
+    return () if other is None else changes(board, other)
 
 
 def _marks(
@@ -205,7 +242,6 @@ def _card_context(database: Database, board_id: int, board: Board, one: Triaged)
     pads = pads_by_pin(board, one.part.ref)
     choices = boards.source_of(database, board_id).choices
     choice = choices.parts.get(choices.key_of(one.part.ref), PartChoice())
-    own = [own.name for own in packages.rows(database)]
     return {
         "housing": housing_of(one.part.package),
         "housings": {name: why.removeprefix("housing of ") for name, (_, why) in HOUSINGS.items()},
@@ -221,7 +257,7 @@ def _card_context(database: Database, board_id: int, board: Board, one: Triaged)
             for pin, pad in sorted(pads.items(), key=lambda pair: (len(pair[0]), pair[0]))
         ],
         "harmless": harmless_bridges(one.part, pads),
-        "known": [*own, *(name for names in PALETTE.values() for name in names)],
+        "known": _known_packages(database),
         "joints": [
             (str(kind), kind.value)
             for kind in (
@@ -308,6 +344,47 @@ def _columns(fields: Mapping[str, str]) -> dict[str, int]:
                 raise InvalidValue(meaning, "two columns cannot mean the same; leave one out")
             columns[meaning] = typed_whole("column", name.removeprefix("column:"))
     return columns
+
+
+@router.post("/boards/{board_id}/openings-from-pads")
+def make_openings(board_id: int, database: Database, back: Annotated[str, Form()] = "") -> Response:
+    """Give a board without a paste layer openings over its pads."""
+    work.make_openings(database, board_id)
+    inside = re.fullmatch(r"/jobs/\d{1,18}/paste", back, re.ASCII)
+    return RedirectResponse(back if inside else f"/boards/{board_id}", status_code=303)
+
+
+@router.post("/boards/{board_id}/reading")
+def take_reading(board_id: int, database: Database, take: Annotated[str, Form()] = "") -> Response:
+    """Take what this version reads of a board of an earlier one, or leave it."""
+    work.take_reading(database, board_id, take == "yes")
+    return RedirectResponse(f"/boards/{board_id}", status_code=303)
+
+
+@router.post("/boards/{board_id}/anew")
+def work_out_anew(board_id: int, database: Database) -> Response:
+    """Work the unnamed parts out of their pads once more."""
+    work.work_out_anew(database, board_id)
+    return RedirectResponse(f"/boards/{board_id}?leaf=parts", status_code=303)
+
+
+@router.post("/boards/{board_id}/together")
+def put_together(request: Request, board_id: int, database: Database, fields: Fields) -> Response:
+    """Make chosen pads one part."""
+    try:
+        places = [typed_whole("pads", one) for one in fields.get("pads", "").split()[:3000]]
+        named = work.put_together(
+            database, board_id, places, fields.get("name", ""), fields.get("package", "").strip()
+        )
+    except YellowfenError as problem:
+        return _again(request, database, board_id, problem, "parts")
+    return RedirectResponse(f"/boards/{board_id}?leaf=parts&part={quote(named)}", status_code=303)
+
+
+@router.post("/api/boards/{board_id}/names")
+def name_part(board_id: int, database: Database, given: PartName) -> dict[str, str]:
+    """Name one proposed part, without the page being loaded anew."""
+    return {"name": work.name_part(database, board_id, given.ref, given.name)}
 
 
 @router.post("/boards/{board_id}/proposals/{place}")

@@ -91,7 +91,7 @@ def _wanted(kept: PastePlan, foil: str, paste: str) -> PastePlan:
         if not foil.strip()
         else replace(kept, foil_mm=None if foil == "best" else number("foil_mm", foil))
     )
-    if paste.startswith("lot") and paste[3:].isdigit():
+    if paste.startswith("lot") and paste[3:].isascii() and paste[3:].isdigit():
         return replace(wanted, lot_id=int(paste[3:]))
     return replace(wanted, paste=paste, lot_id=None) if paste else wanted
 
@@ -216,6 +216,6 @@ def _powder(board: Board, paste: Paste) -> dict[str, Any]:
     """The coarsest powder that suits every opening, and the opening that asks for it."""
     if not board.openings:
         return {"type": None, "narrow": 0.0, "enough": True}
-    narrow = min(min(one.size_x_mm, one.size_y_mm) for one in board.openings)
+    narrow = min(one.narrowest_mm for one in board.openings)
     kind = coarsest_powder(narrow, False, POWDERS)
     return {"type": kind, "narrow": narrow, "enough": kind is not None and paste.powder >= kind}

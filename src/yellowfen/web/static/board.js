@@ -27,7 +27,7 @@ document.addEventListener("DOMContentLoaded", () => {
     return `, ${name.startsWith("net ") ? name : `net ${name}`}: ${mine.length} pad${mine.length > 1 ? "s" : ""} on this side`;
   };
   plan.svg.addEventListener("click", (event) => {
-    if (plan.moved) return;
+    if (plan.moved || plan.putting) return;
     const pad = event.target.closest(".pad");
     const part = event.target.closest("[data-ref]");
     const tail = net(pad);

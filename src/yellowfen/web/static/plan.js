@@ -21,7 +21,10 @@ window.Plan = class Plan {
     });
     this.svg.addEventListener("pointermove", (event) => this.drag(event));
     for (const name of ["pointerup", "pointercancel", "pointerleave"]) {
-      this.svg.addEventListener(name, (event) => this.pointers.delete(event.pointerId));
+      this.svg.addEventListener(name, (event) => {
+        if (this.framing && this.pointers.has(event.pointerId) && this.moved) this.framing(event, true);
+        this.pointers.delete(event.pointerId);
+      });
     }
     this.svg.addEventListener("keydown", (event) => {
       const step = this.box[2] / 10;
@@ -62,6 +65,7 @@ window.Plan = class Plan {
     const dy = (event.clientY - before[1]) / scale;
     if (Math.hypot(event.clientX - before[0], event.clientY - before[1]) < 4 && !this.moved) return;
     this.moved = true;
+    if (this.framing && this.pointers.size === 1) { this.framing(event, false); return; }
     if (this.pointers.size > 1) {
       const [other] = [...this.pointers].filter(([id]) => id !== event.pointerId).map(([, spot]) => spot);
       const was = Math.hypot(before[0] - other[0], before[1] - other[1]);
