@@ -13,6 +13,9 @@ from yellowfen.core.heat.grid import make_grid
 from yellowfen.core.heat.network import on_board, place_land, turned_cells
 from yellowfen.core.heat.scene import BoardStack, PlacedPart, Side
 from yellowfen.core.part.catalogue import package_named
+from yellowfen.core.part.land_pattern import lands_by_count
+from yellowfen.core.part.package import JointKind
+from yellowfen.errors import InvalidValue
 
 
 def pads_of(
@@ -187,3 +190,34 @@ def test_a_slanted_part_underneath_covers_the_mirror_image() -> None:
             covered[cells] += area
         maps.append(grid.unflat(covered))
     assert maps[1] == pytest.approx(maps[0][:, ::-1], abs=1e-12)
+
+
+def test_lands_by_count_are_the_catalogues_own() -> None:
+    """Counts and distances of catalogued packages give their lands back."""
+    for name, layout, apart in (("SOIC-8", "two rows", 5.4), ("QFP-48", "four rows", 8.4)):
+        package = package_named(name)
+        land = package.lands[0]
+        size = (land.size_x_mm, land.size_y_mm)
+        count, pitch = len(package.lands), package.pitch_mm
+        made = lands_by_count(layout, count, pitch, apart, size, land.kind)
+        for one, other in zip(made, package.lands, strict=True):
+            assert (one.pin, one.x_mm, one.y_mm) == (
+                other.pin,
+                pytest.approx(other.x_mm),
+                pytest.approx(other.y_mm),
+            )
+    with pytest.raises(InvalidValue, match="four divides"):
+        lands_by_count("four rows", 10, 0.5, 5, (1, 0.3), JointKind.LEADLESS)
+    with pytest.raises(InvalidValue, match="would touch"):
+        lands_by_count("two rows", 8, 0.5, 5, (1, 0.5), JointKind.LEADLESS)
+    with pytest.raises(InvalidValue, match="a grid is square"):
+        lands_by_count("grid", 10, 0.5, 0, (0.3, 0.3), JointKind.BALL)
+
+
+@pytest.mark.parametrize(
+    ("name", "family", "lands"),
+    [("PSOP-20", "SOIC", 21), ("HSOP8", "SOIC", 9), ("SOJ-28", "SOJ", 28), ("TO-263", "tab", 3)],
+)
+def test_outlines_that_were_unknown_are_known(name: str, family: str, lands: int) -> None:
+    package = package_named(name)
+    assert (package.family, len(package.lands)) == (family, lands)

@@ -5,6 +5,7 @@ from markupsafe import Markup
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.part.package import Package
+from yellowfen.core.quantity.wording import mass_words
 
 
 def package_drawing(package: Package) -> Markup:
@@ -45,12 +46,10 @@ def _first_pin(package: Package, reach: float) -> str:
 
 def package_facts(package: Package) -> str:
     """Size, pitch, limit and what to mind, in a few words."""
-    said = [f"{package.body_x_mm:g} × {package.body_y_mm:g} × {package.height_mm:.2g} mm"]
+    said = [f"{package.body_x_mm:g} × {package.body_y_mm:g} × {package.height_mm:g} mm"]
     if len(package.lands) > 2:
         said.append(f"{len(package.lands)} pads, {package.pitch_mm:.3g} mm apart")
-    said.append(
-        f"{package.mass_mg:.2g} mg" if package.mass_mg < 1000 else f"{package.mass_mg / 1000:.2g} g"
-    )
+    said.append(mass_words(package.mass_mg))
     if package.iron_only:
         said.append("iron only")
     else:

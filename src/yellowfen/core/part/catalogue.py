@@ -500,6 +500,65 @@ def _soic(
     )
 
 
+def _with_pad_beneath(pins: int) -> Package:
+    """Small outline with a heat pad beneath: 2.4 x 3.1 mm, longer with more pins [from memory]."""
+    plain = _soic(pins, False)
+    tab = Land(
+        str(pins + 1),
+        0.0,
+        0.0,
+        size_x_mm=2.4,
+        size_y_mm=max(3.1, 0.6 * plain.body_y_mm),
+        kind=JointKind.THERMAL_PAD,
+    )
+    return replace(plain, name=f"PSOP-{pins}", lands=(*plain.lands, tab), gap_mm=0.05)
+
+
+def _soj(pins: int) -> Package:
+    """J-leads on two sides at 1.27 mm: body 7.6 mm across, 10.2 from 36 leads on; the lead's foot
+    stands 0.4 mm inside the body's edge [from memory].
+    """
+    across = 10.2 if pins >= 36 else 7.6
+    plain = dual_gull(
+        f"SOJ-{pins}",
+        pins,
+        1.27,
+        body=(across, 1.27 * (pins // 2 - 1) + 2.2, 3.4),
+        row=across - 0.2,
+        land=(2.0, 0.6),
+    )
+    lands = tuple(replace(land, kind=JointKind.J_LEAD) for land in plain.lands)
+    return replace(plain, lands=lands)
+
+
+def _d2pak(leads: int) -> Package:
+    """The large tab outline: leads on one side, the tab on the other [from memory of its drawing]."""
+    pitch, places = (2.54, (1, 3)) if leads == 3 else (1.7, range(1, leads + 1))
+    lands = [
+        Land(
+            str(pin),
+            -8.2,
+            ((leads + 1) / 2 - pin) * pitch,
+            size_x_mm=3.2,
+            size_y_mm=min(0.6 * pitch, 1.1),
+            kind=JointKind.GULL_WING,
+        )
+        for pin in places
+    ]
+    tab = str(2 if leads == 3 else leads + 1)
+    lands.append(Land(tab, 2.3, 0.0, size_x_mm=9.0, size_y_mm=10.8, kind=JointKind.TAB))
+    return _moulded(
+        f"TO-263-{leads}",
+        "tab",
+        9.2,
+        y=10.1,
+        height=4.4,
+        lands=tuple(sorted(lands, key=lambda land: land.pin)),
+        lead=GULL_W_K,
+        tab=TAB_W_K,
+    )
+
+
 def _sizes(*texts: str) -> tuple[float, ...]:
     return tuple(float(text.replace(",", ".")) for text in texts)
 
@@ -1251,6 +1310,8 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
         (r"(?<![A-Z])SSOP[_ -]?(\d+)(?!.*4[.,]4)", lambda m: _ssop(int(m[1]))),
         (r"(?:T|S|HT)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
         (r"(?:MSOP|VSSOP|USOP|U?MAX)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
+        (r"(?:P|H)(?:SOP|SOIC|SO)[_ -]?(\d+)", lambda m: _with_pad_beneath(int(m[1]))),
+        (r"SOJ[_ -]?(\d+)", lambda m: _soj(int(m[1]))),
         (
             r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)(?:[_ -]?(W(?:IDE)?\b)|.*?(\d+[.,]\d+)x(\d+(?:[.,]\d+)?))?",
             lambda m: _soic(int(m[1]), bool(m[2]), *(_sizes(m[3], m[4]) if m[3] else ())),
@@ -1273,6 +1334,10 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
         (r"SOT[_ -]?223", lambda m: _sot223()),
         (r"SOT[_ -]?89", lambda m: _sot89()),
         (r"SOT[_ -]?23(?:[_ -]?3)?(?![_ -]?\d)", lambda m: _sot23(3)),
+        (
+            r"TO[_ -]?263(?:[_ -]?([3-7]))?|D2[_ -]?PAK(?:[_ -]?([3-7]))?",
+            lambda m: _d2pak(int(m[1] or m[2] or 3)),
+        ),
         (r"TO[_ -]?252|D[_ -]?PAK", lambda m: _dpak()),
         (
             r"^CONN[_ -]?(\d+)[_ -](?:P)?(\d+(?:\.\d+)?)",

@@ -1,23 +1,29 @@
 """The package catalogue: what is built in, what the user added, carrying it in and out."""
 
+import re
+from dataclasses import replace
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 from pydantic import TypeAdapter, ValidationError
 
+from yellowfen.core.board.choices import PartChoice
 from yellowfen.core.part.catalogue import PALETTE, package_named
+from yellowfen.core.part.land_pattern import LAYOUTS, lands_by_count
 from yellowfen.core.part.library import MOISTURE, OwnPackage
-from yellowfen.core.part.package import JointKind, Package
-from yellowfen.core.quantity.number import typed_number
+from yellowfen.core.part.package import JointKind, Land, Package
+from yellowfen.core.quantity.number import typed_number, typed_whole
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
 from yellowfen.formats.package_file import write_packages
-from yellowfen.store import packages
+from yellowfen.store import boards, packages
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
+from yellowfen.web.fields import Fields
 from yellowfen.web.package_svg import package_drawing, package_facts
 from yellowfen.web.pages import page
-from yellowfen.workflows.boards import library_of
+from yellowfen.workflows.boards import correct_part, library_of
 from yellowfen.workflows.parts import take_in
 
 router = APIRouter()
@@ -25,8 +31,12 @@ _ADAPTER = TypeAdapter(OwnPackage)
 
 
 @router.get("/packages")
-def catalogue(request: Request, database: Database) -> Response:
-    return page(request, "packages.html", _context(database))
+def catalogue(
+    request: Request, database: Database, name: str = "", back: str = "", ref: str = ""
+) -> Response:
+    """The catalogue; with a name to describe and a place to go back to."""
+    form = {"name": name[:80], "back": back[:40], "ref": ref[:40]}
+    return page(request, "packages.html", _context(database, "", form))
 
 
 def _context(
@@ -43,7 +53,21 @@ def _context(
         (one, package_drawing(one.package()), package_facts(one.package()))
         for one in packages.rows(database)
     ]
-    blank = {
+    return {
+        "room": "boards",
+        "problem": problem,
+        "built_in": built_in,
+        "own": own,
+        "form": _blank() | (form or {}),
+        "layouts": LAYOUTS,
+        "moisture": MOISTURE,
+        "joints": [kind.value for kind in JointKind],
+    }
+
+
+def _blank() -> dict[str, str]:
+    """The form with nothing typed."""
+    return {
         "name": "",
         "body_x_mm": "",
         "body_y_mm": "",
@@ -56,51 +80,27 @@ def _context(
         "limit_c": "",
         "heat_shy": "",
         "iron_only": "",
-    }
-    return {
-        "room": "boards",
-        "problem": problem,
-        "built_in": built_in,
-        "own": own,
-        "form": blank | (form or {}),
-        "moisture": MOISTURE,
-        "joints": [kind.value for kind in JointKind],
+        "layout": "",
+        "pins": "",
+        "pitch_mm": "",
+        "apart_mm": "",
+        "land_long_mm": "",
+        "land_wide_mm": "",
+        "thermal_x_mm": "",
+        "thermal_y_mm": "",
+        "back": "",
+        "ref": "",
     }
 
 
 @router.post("/packages")
-def add(
-    request: Request,
-    database: Database,
-    name: Annotated[str, Form()] = "",
-    body_x_mm: Annotated[str, Form()] = "",
-    body_y_mm: Annotated[str, Form()] = "",
-    height_mm: Annotated[str, Form()] = "",
-    joint: Annotated[str, Form()] = "gull-wing",
-    material: Annotated[str, Form()] = "moulded",
-    moisture: Annotated[str, Form()] = "",
-    polarity: Annotated[str, Form()] = "",
-    aliases: Annotated[str, Form()] = "",
-    limit_c: Annotated[str, Form()] = "",
-    heat_shy: Annotated[str, Form()] = "",
-    iron_only: Annotated[str, Form()] = "",
-) -> Response:
-    form = {
-        "name": name,
-        "body_x_mm": body_x_mm,
-        "body_y_mm": body_y_mm,
-        "height_mm": height_mm,
-        "joint": joint,
-        "material": material,
-        "moisture": moisture,
-        "polarity": polarity,
-        "aliases": aliases,
-        "limit_c": limit_c,
-        "heat_shy": heat_shy,
-        "iron_only": iron_only,
-    }
+def add(request: Request, database: Database, fields: Fields) -> Response:
+    """Keep a package; where it was asked for from a part or a sketch, go back there with it."""
+    form = _blank() | fields
     try:
-        packages.keep(database, _own(form))
+        own = _own(form)
+        packages.keep(database, own)
+        where = _back(database, form["back"], form["ref"], own.name)
     except YellowfenError as problem:
         return page(
             request,
@@ -108,7 +108,21 @@ def add(
             _context(database, str(problem), form),
             status=status_of(problem),
         )
-    return RedirectResponse("/packages", status_code=303)
+    return RedirectResponse(where, status_code=303)
+
+
+def _back(database: Database, back: str, ref: str, name: str) -> str:
+    """Where the description was asked for: a board's part takes it at once."""
+    found = re.fullmatch(r"(board|sketch)-(\d{1,18})", back, re.ASCII)
+    if found is None:
+        return "/packages"
+    board_id = int(found[2])
+    if found[1] == "sketch":
+        return f"/boards/{board_id}/sketch"
+    choices = boards.source_of(database, board_id).choices
+    kept = choices.parts.get(choices.key_of(ref), PartChoice(name=ref))
+    correct_part(database, board_id, ref, replace(kept, footprint=name))
+    return f"/boards/{board_id}?leaf=parts&part={quote(ref)}"
 
 
 def _own(form: dict[str, str]) -> OwnPackage:
@@ -126,6 +140,7 @@ def _own(form: dict[str, str]) -> OwnPackage:
         "iron_only": form["iron_only"] == "yes",
         "limit_c": number("limit_c") if form["limit_c"].strip() else None,
         "aliases": tuple(one.strip()[:80] for one in form["aliases"].split(",") if one.strip()),
+        "lands": _lands(form),
     }
     try:
         return _ADAPTER.validate_python(given)
@@ -134,6 +149,30 @@ def _own(form: dict[str, str]) -> OwnPackage:
         raise InvalidValue(
             ".".join(map(str, first["loc"])) or "package", str(first["msg"]).lower()
         ) from None
+
+
+def _lands(form: dict[str, str]) -> tuple[Land, ...]:
+    """Lands by counts and distances; none where no way of standing is chosen (then the board's own
+    pads count).
+    """
+    if not form["layout"]:
+        return ()
+    joint = next((kind for kind in JointKind if kind == form["joint"]), JointKind.GULL_WING)
+    thermal = None
+    if form["thermal_x_mm"].strip():
+        across = form["thermal_y_mm"].strip() or form["thermal_x_mm"]
+        thermal = typed_number("thermal", form["thermal_x_mm"]), typed_number("thermal", across)
+    ends, grid = form["layout"] == "two ends", form["layout"] == "grid"
+    long = typed_number("land", form["land_long_mm"])
+    return lands_by_count(
+        form["layout"],
+        2 if ends else typed_whole("pins", form["pins"]),
+        0.0 if ends else typed_number("pitch", form["pitch_mm"]),
+        0.0 if grid or form["layout"] == "one row" else typed_number("apart", form["apart_mm"]),
+        (long, long if grid else typed_number("land", form["land_wide_mm"])),
+        joint,
+        thermal,
+    )
 
 
 @router.get("/packages.toml")

@@ -110,6 +110,9 @@ document.addEventListener("DOMContentLoaded", () => {
     const put = (field, value) => { if (document.activeElement !== field) field.value = value; };
     put(document.querySelector("[data-part=ref]"), chosen.ref);
     put(document.querySelector("[data-part=package]"), chosen.package);
+    put(document.querySelector("[data-part=value]"), chosen.value ?? "");
+    const shape = facts.packages[chosen.package];
+    find("taken-as").textContent = shape ? `${shape.name === chosen.package ? "" : `taken as ${shape.name}, `}body ${round(shape.x)} × ${round(shape.y)} mm, ${shape.lands.length} pads` : "";
     put(document.querySelector("[data-part=rotation_deg]"), chosen.rotation_deg);
     document.querySelector("[data-part=beneath]").checked = chosen.side === "bottom";
     for (const direction of ["left", "right", "above", "below"]) {
@@ -166,6 +169,7 @@ document.addEventListener("DOMContentLoaded", () => {
       if (key === "beneath") chosen.side = field.checked ? "bottom" : "top";
       else if (key === "rotation_deg") { const value = number(field.value); if (Number.isFinite(value)) chosen.rotation_deg = value % 360; }
       else if (key === "package") { if (await learn(field.value.trim())) chosen.package = field.value.trim(); }
+      else if (key === "value") chosen.value = field.value.trim();
       else chosen.ref = field.value.trim();
       draw(); keep();
     });
