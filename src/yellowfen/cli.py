@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from yellowfen import cli_look, cli_rework
+from yellowfen.core.work.schools import QUESTIONS
 from yellowfen.errors import InvalidValue, Refused, UnreadableFile, YellowfenError
 
 if TYPE_CHECKING:
@@ -129,7 +130,7 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument(
         "--school",
         default="finest",
-        choices=("finest", "biggest", "smallest", "nearest"),
+        choices=tuple(one.name for one in QUESTIONS["order"][1]),
         help="what goes first (default %(default)s)",
     )
     verb.add_argument("--json", action="store_true")

@@ -8,13 +8,11 @@ import pytest
 from yellowfen.core.deposit.by_hand import (
     DOT_HEIGHT,
     NEEDLES,
-    Costs,
     dot_mm3,
     dots_for,
     judge_dot,
     line_across,
     needles_for,
-    stencil_or_hand,
     wire_metal_share,
     wire_mm,
 )
@@ -96,20 +94,6 @@ def test_wire_by_hand_calculation() -> None:
 
 def test_a_fillet_is_a_prism() -> None:
     assert end_fillet_mm3(0.2, 0.3, 1.5) == pytest.approx(0.045)
-
-
-def test_break_even_in_boards() -> None:
-    """90 dots of 2.5 s are 3.75 min a board; a stencil saves 2.25 of them, so 10 min of set-up pay
-    from the fifth board.
-    """
-    found = stencil_or_hand(90, 10)
-    assert found.hand_min == pytest.approx(37.5)
-    assert found.stencil_min == pytest.approx(25.0)
-    assert found.boards == 5
-    assert stencil_or_hand(20, 10).boards is None
-    panels = stencil_or_hand(90, 10, Costs(panel=4, price_min=30))
-    assert panels.stencil_min == pytest.approx(30 + 10 + 3 * 1.5)
-    assert panels.boards == 12  # 44.5 min against 45
 
 
 def test_weighing_finds_the_factor_it_was_given_and_its_interval_holds() -> None:

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
-from yellowfen.core.deposit.by_hand import wire_metal_share
+from yellowfen.core.deposit.by_hand import Costs, wire_metal_share
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.metal.paste import paste_named
@@ -37,6 +37,7 @@ from yellowfen.core.work.technique import (
     IRON_WAYS,
     BenchTools,
     Kind,
+    StencilOrHand,
     Way,
     Wishes,
     kind_of,
@@ -492,3 +493,27 @@ def test_sums_and_intervals() -> None:
     )
     assert first_pass_share([0.5, 0.5]) == pytest.approx(0.25)
     assert first_pass_share([]) == 1
+
+
+def test_the_stencil_is_worth_it_from_the_board_on_from_which_it_takes_less() -> None:
+    """One figure everywhere: what is chosen changes exactly where the minutes cross."""
+    weighed = StencilOrHand(printed_min=20.0, by_hand_min=26.0, once_min=25.0, print_min=1.5)
+    assert weighed.from_boards == 6
+    assert weighed.with_stencil(6) <= weighed.by_hand(6)
+    assert weighed.with_stencil(5) > weighed.by_hand(5)
+    assert StencilOrHand(20.0, 21.0, 25.0, 1.5).from_boards is None
+    assert StencilOrHand(20.0, 30.0, 0.0, 1.5).from_boards == 1
+
+
+@pytest.mark.parametrize("boards", [1, 2, 5, 20])
+def test_what_is_proposed_is_what_was_weighed(demo_board: Board, boards: int) -> None:
+    costs = Costs(set_up_min=60, price_min=240)
+    found = techniques(demo_board, paste_named("sn63-t4"), BenchTools(), boards=boards, costs=costs)
+    assert found.weighed is not None
+    first = found.weighed.from_boards
+    assert first is not None
+    assert found.stencil == (boards >= first)
+    by_hand = Wishes(schools=Schools({"stencil": "hand"}))
+    chosen = techniques(demo_board, paste_named("sn63-t4"), BenchTools(), by_hand, boards=boards)
+    assert not any(one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE) for one in chosen.ways)
+    assert chosen.expected_min == pytest.approx(found.weighed.by_hand_min)

@@ -1,6 +1,7 @@
 """The Paste stage over HTTP."""
 
 import io
+import re
 import zipfile
 from typing import Any
 
@@ -260,7 +261,15 @@ def test_the_fixture_says_which_way_to_draw(client: TestClient) -> None:
 
 
 def test_stencil_or_hand_by_the_users_own_times(client: TestClient) -> None:
-    assert "Stencil: from board 1 on it is quicker" in client.get(f"{PAGE}/hand").text
+    def said() -> tuple[str, str]:
+        """The verdict of By hand and the one of Ready."""
+        hand = re.search(r"(With a stencil|By hand)\.", client.get(f"{PAGE}/hand").text)
+        ways = re.search(r"(With|Without) a stencil:", client.get("/jobs/1/ready").text)
+        assert hand is not None
+        assert ways is not None
+        return hand[1], ways[1]
+
+    assert said() == ("By hand", "Without")
     times = {
         "boards": "2",
         "panel": "1",
@@ -269,8 +278,11 @@ def test_stencil_or_hand_by_the_users_own_times(client: TestClient) -> None:
         "dot_s": "2.5",
         "price_min": "120",
     }
+    client.post(f"{PAGE}/hand", data={**times, "boards": "30", "price_min": "0"})
+    assert said() == ("With a stencil", "With")
     client.post(f"{PAGE}/hand", data=times)
-    assert "By hand: the stencil wins from board" in client.get(f"{PAGE}/hand").text
+    assert said() == ("By hand", "Without")
+    assert "A stencil takes less from" in client.get(f"{PAGE}/hand").text
     for wrong_time in ({"dot_s": "0"}, {"panel": "0.5"}, {"boards": "-1"}, {"set_up_min": "nan"}):
         reply = client.post(f"{PAGE}/hand", data={**times, **wrong_time})
         assert reply.status_code == 422
@@ -359,12 +371,15 @@ def test_materials_are_kept_by_taps(client: TestClient) -> None:
 
 
 def test_the_dot_plan_says_which_parts_go_by_iron_as_ready_stands(client: TestClient) -> None:
-    assert "of these go by iron: C10," in client.get("/jobs/1/paste/hand").text
+    page = client.get("/jobs/1/paste/hand").text
+    assert "go by iron and stay dry: C10," in page
+    assert '<b class="ref">C10</b>' not in page
     client.post(
         "/jobs/1/ready", data={"do": "way", "ref": "C10", "way": "dots, hot air", "side": "top"}
     )
     page = client.get("/jobs/1/paste/hand").text
-    assert "of these go by iron" in page
+    assert "go by iron and stay dry" in page
+    assert '<b class="ref">C10</b>' in page
     assert "by iron: C10," not in page
 
 

@@ -152,7 +152,7 @@ def test_answers_stay_with_the_piece_and_over_a_backup(client: TestClient, tmp_p
     [
         ("survey", {"solder": "gold"}, "gold"),
         ("survey", {"removal_parts": "0"}, "outside 0.2 to 100"),
-        ("survey", {"wick_width_mm": "nan", "want": "bare"}, "outside 0.5 to 6"),
+        ("survey", {"wick_width_mm": "nan", "want": "bare"}, "is not a number"),
         ("survey/take", {"way": "by prayer", "of": "U4"}, "no way off"),
         ("survey/take", {"way": "removal alloy", "of": "U99"}, "no part"),
         ("pads/run", {"of": "U99"}, "no part"),

@@ -2,8 +2,9 @@
 
 from markupsafe import Markup
 
-from yellowfen.core.deposit.by_hand import BreakEven, Costs, stencil_or_hand
 from yellowfen.core.deposit.hand_plan import HandPlan, Spot
+from yellowfen.core.quantity.wording import counted
+from yellowfen.core.work.technique import StencilOrHand
 
 
 def spots_drawn(plan: HandPlan) -> Markup:
@@ -28,15 +29,15 @@ def _spot(spot: Spot) -> str:
     return f'<circle class="dot" cx="{spot.x_mm:.3f}" cy="{spot.y_mm:.3f}" r="{spot.width_mm / 2:.3f}"/>'
 
 
-def break_even_chart(dots: float, boards: int, costs: Costs, found: BreakEven) -> Markup:
-    """Minutes over boards: by hand a line from nothing, the stencil a staircase from its set-up;
-    where they cross, and the boards at hand.
+def stencil_chart(weighed: StencilOrHand, boards: int) -> Markup:
+    """Minutes of the whole work over boards: by hand a line from nothing, with a stencil one from its
+    set-up; where they cross, and the boards at hand.
     """
-    most = max(boards, 2 * (found.boards or 0), 6)
-    most = min(most, 200)
+    even = weighed.from_boards
+    most = min(max(boards, 2 * (even or 0), 6), 200)
     counts = range(1, most + 1)
-    stencil = [stencil_or_hand(dots, n, costs).stencil_min for n in counts]
-    hand = [stencil_or_hand(dots, n, costs).hand_min for n in counts]
+    stencil = [weighed.with_stencil(n) for n in counts]
+    hand = [weighed.by_hand(n) for n in counts]
     top = max(*stencil, *hand, 1.0)
 
     def at(n: float, minutes: float) -> str:
@@ -45,11 +46,10 @@ def break_even_chart(dots: float, boards: int, costs: Costs, found: BreakEven) -
     by_hand = "L".join(at(n, m) for n, m in zip(counts, hand, strict=True))
     by_stencil = "L".join(at(n, m) for n, m in zip(counts, stencil, strict=True))
     here = at(min(boards, most), 0).split(",")[0]
-    cross = (
-        f'<circle class="cross" cx="{at(found.boards, hand[found.boards - 1]).split(",")[0]}" cy="{at(found.boards, hand[found.boards - 1]).split(",")[1]}" r="6"/>'
-        if found.boards and found.boards <= most
-        else ""
-    )
+    cross = ""
+    if even and even <= most:
+        x, y = at(even, hand[even - 1]).split(",")
+        cross = f'<circle class="cross" cx="{x}" cy="{y}" r="6"/>'
     ends = sorted(
         ((hand[-1], "hand", "by hand"), (stencil[-1], "stencil", "stencil")), reverse=True
     )
@@ -61,8 +61,9 @@ def break_even_chart(dots: float, boards: int, costs: Costs, found: BreakEven) -
         f'<text x="{at(n, 0).split(",")[0]}" y="168" text-anchor="middle">{n}</text>'
         for n in sorted({1, max(1, most // 2), most})
     )
+    said = f"Minutes for {counted(boards, 'board')}, mends counted: {weighed.by_hand(boards):.0f} by hand, {weighed.with_stencil(boards):.0f} with a stencil"
     return Markup(
-        f'<svg class="even-chart" viewBox="0 0 400 176" role="img" aria-label="Minutes for {boards} boards: {found.hand_min:.0f} by hand, {found.stencil_min:.0f} with a stencil">'
+        f'<svg class="even-chart" viewBox="0 0 400 176" role="img" aria-label="{said}">'
         f'<path class="axis" d="M44,150H388M44,150V14"/><text x="40" y="20" text-anchor="end">{top:.0f}</text><text x="40" y="153" text-anchor="end">0</text>'
         f'<path class="now" d="M{here},150V20"/><path class="hand" d="M{by_hand}"/><path class="stencil" d="M{by_stencil}"/>{cross}{words}{ticks}</svg>'
     )

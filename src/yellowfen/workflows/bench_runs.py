@@ -23,7 +23,7 @@ from yellowfen.store import ready as stored
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import forecast_of, rehearse_job, sureness_of
-from yellowfen.workflows.paste import dotting, paste_state
+from yellowfen.workflows.paste import dotting
 from yellowfen.workflows.ready import (
     iron_for,
     iron_rows,
@@ -101,7 +101,8 @@ def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int
 
 def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int:
     """Open a run of the dot plan; returns its id. Raises Refused where nothing takes paste."""
-    plan = dotting(connection, paste_state(connection, job_id), side)
+    state = ready_state(connection, job_id)
+    plan = dotting(connection, state.paste, side, state.by_iron)
     if not plan.steps:
         raise Refused(f"nothing on the {side} side takes paste by hand")
     return bench_runs.add(connection, job_id, RunKind.PASTE, plan, side=side)

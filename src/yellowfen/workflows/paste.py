@@ -246,10 +246,15 @@ def undo_print(connection: sqlite3.Connection, job_id: int) -> None:
             materials.remove_event(connection, event)
 
 
-def dotting(connection: sqlite3.Connection, state: PasteState, side: str) -> HandPlan:
-    """The dot plan of a side with the needles at hand."""
+def dotting(
+    connection: sqlite3.Connection,
+    state: PasteState,
+    side: str,
+    skip: frozenset[str] = frozenset(),
+) -> HandPlan:
+    """The dot plan of a side with the needles at hand; parts to `skip` stay dry."""
     gauges = [int(size) for size in materials.supply(connection, "needle")] or None
-    return hand_plan(state.drawn, state.paste, side, gauges, state.plan.by_pad)
+    return hand_plan(state.drawn, state.paste, side, gauges, state.plan.by_pad, skip)
 
 
 def with_foil(plan: PastePlan, foil_mm: float | None) -> PastePlan:

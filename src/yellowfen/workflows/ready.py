@@ -142,7 +142,8 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     )
     chosen = replace(chosen, ways=tuple(one for one in chosen.ways if job.about(one.part.ref)))
     if job.purpose is not Purpose.BUILD:
-        chosen = replace(chosen, stencil_why="nobody prints on a board that carries its parts")
+        said = "nobody prints on a board that carries its parts"
+        chosen = replace(chosen, stencil_why=said, weighed=None)
     return ReadyState(paste, plan, bench, chosen, two_sides(paste.board, chosen.ways))
 
 

@@ -27,9 +27,11 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PadsRun, PadStep
 from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
 from yellowfen.core.work.job import Job
+from yellowfen.core.work.schools import Schools
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rework_file import way_json
 from yellowfen.store import bench_runs, boards, jobs, paste, stations, tools
+from yellowfen.store import ready as ready_stored
 from yellowfen.store import rework as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
@@ -41,7 +43,17 @@ USUAL_IRONS = (Iron(2.4, 370.0, TipShape.BEVEL), Iron(1.6, 370.0))
 
 def answers_of(connection: sqlite3.Connection, job: Job) -> Answers:
     """What was answered for the job's board in hand; the usual doubts where nothing was."""
-    return stored.answers(connection, job.id, job.piece_id) or Answers()
+    return stored.answers(connection, job.id, job.piece_id) or usual_answers(connection, job)
+
+
+def usual_answers(connection: sqlite3.Connection, job: Job) -> Answers:
+    """What holds before anything was asked: what the refit wants on the pads by the school chosen."""
+    chosen = {
+        **ready_stored.bench_schools(connection),
+        **ready_stored.plan_of(connection, job.id).schools,
+    }
+    level = Schools(chosen).of("pads").name == "level it and add flux"
+    return Answers(want=Want.LEVEL if level else Want.BARE)
 
 
 def keep_answers(connection: sqlite3.Connection, job_id: int, content: Answers) -> Job:

@@ -195,17 +195,6 @@ def line_mm3(gauge: int, length_mm: float) -> float:
 
 
 @dataclass(frozen=True)
-class BreakEven:
-    """Minutes by stencil and by hand for a number of boards, and the number from which the stencil
-    wins (None: never).
-    """
-
-    stencil_min: float
-    hand_min: float
-    boards: int | None
-
-
-@dataclass(frozen=True)
 class Costs:
     """What a stencil and a hand take: minutes to set up and per print, boards in a print, seconds a
     dot; a stencil's price in minutes of work.
@@ -223,23 +212,3 @@ class Costs:
         in_range("dot_s", self.dot_s, 0.1, 600, "s")
         in_range("panel", self.panel, 1, 200)
         in_range("price_min", self.price_min, 0, 100_000, "min")
-
-
-def stencil_or_hand(dots: float, boards: int, costs: Costs | None = None) -> BreakEven:
-    """Price and set-up once and a print for every panel, against a dot at a time (a line or dab
-    counts as the dots it takes as long as).
-    """
-    in_range("boards", boards, 1, 10_000)
-    costs = costs or Costs()
-    by_hand = dots * costs.dot_s / 60
-
-    def stencil(count: int) -> float:
-        return costs.price_min + costs.set_up_min + math.ceil(count / costs.panel) * costs.print_min
-
-    gain = by_hand - costs.print_min / costs.panel
-    even = (
-        None
-        if gain <= 0
-        else next((n for n in range(1, 10_001) if stencil(n) <= n * by_hand), None)
-    )
-    return BreakEven(stencil(boards), boards * by_hand, even)

@@ -56,8 +56,10 @@ class Fixture:
         return math.cos(math.radians(self.stroke_deg)), math.sin(math.radians(self.stroke_deg))
 
 
-def fixture(board: Board, side: str = "top") -> Fixture:
-    """The fixture for printing one side of a board."""
+def fixture(board: Board, side: str = "top", warm: str = "") -> Fixture:
+    """The fixture for printing one side of a board; `warm` says how long its paste stands out of the
+    cold.
+    """
     w, h, s, g = board.width_mm, board.height_mm, SCRAP_MM, SLIP_MM
     scraps = (
         ("left", (-g - s, -g - s, s, h + g + s)),
@@ -92,7 +94,7 @@ def fixture(board: Board, side: str = "top") -> Fixture:
         along_x=along_x,
         along_y=along_y,
         beneath_mm=beneath,
-        reminders=_reminders(board, beneath),
+        reminders=_reminders(board, beneath, warm),
     )
 
 
@@ -154,10 +156,10 @@ def _stroke(along_x: int, along_y: int) -> tuple[float, str]:
     )
 
 
-def _reminders(board: Board, beneath: float) -> tuple[str, ...]:
+def _reminders(board: Board, beneath: float, warm: str) -> tuple[str, ...]:
     said = [
         f"Scraps must be {board.thickness_mm:g} mm thick like the board: the foil must lie flat, a gap lets paste run sideways.",
-        "Paste warm and stirred: closed jar at room temperature for hours first; cold paste tears and draws dew.",
+        f"Paste warm and stirred: {warm or 'closed, until it is as warm as the room'}; cold paste tears and draws dew.",
         "Clean board and foil with alcohol, let it dry; align pad by pad at two far corners, then tape the hinge so that it cannot lift.",
         "One stroke at 45 to 60°, firm enough to wipe the foil clean; lift the foil straight up from the hinge.",
         "Wipe the foil at once, from below too: paste in fine openings dries in minutes.",

@@ -354,8 +354,3 @@ def _in_order(steps: list[HandStep]) -> Iterator[HandStep]:
             left.remove(nearest)
             here = (nearest.spots[-1].x_mm, nearest.spots[-1].y_mm)
             yield nearest
-
-
-def dots_in(plan: HandPlan) -> float:
-    """How many dots the plan takes as long as."""
-    return plan.seconds / DOT_S

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 from yellowfen.core.deposit.by_hand import Costs
 from yellowfen.core.deposit.changes import Change
-from yellowfen.core.metal.mixing import LEFT_OVER, PAD_FINISHES, PART_FINISHES
+from yellowfen.core.metal.mixing import LEFT_MM, LEFT_OVER, PAD_FINISHES, PART_FINISHES
 from yellowfen.core.metal.paste import Paste, paste_named
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
@@ -13,7 +13,7 @@ from yellowfen.errors import InvalidValue
 @dataclass(frozen=True)
 class PastePlan:
     """Foil (None: the best one), paste by short name, coverage of thermal pads (None: computed),
-    boards to make, finishes, costs by hand and stencil.
+    boards to make, finishes, how thick old solder was left (µm), costs by hand and stencil.
     """
 
     foil_mm: float | None = None
@@ -26,6 +26,7 @@ class PastePlan:
     pad_finish: str = "lead-free tin, levelled"
     part_finish: str = "tin"
     left_over: str = "nothing"
+    left_um: float = 1000 * LEFT_MM
 
     def __post_init__(self) -> None:
         paste_named(self.paste)
@@ -34,6 +35,7 @@ class PastePlan:
         if self.coverage is not None:
             in_range("coverage", self.coverage, 0.2, 0.9)
         in_range("boards", self.boards, 1, 10_000)
+        in_range("left_um", self.left_um, 1, 500, "µm")
         for name, known, where in (
             (self.pad_finish, PAD_FINISHES, "pad_finish"),
             (self.part_finish, PART_FINISHES, "part_finish"),

@@ -197,6 +197,16 @@ class WarmUp:
     rule_h: float = USUAL_RULE_H
 
     @property
+    def words(self) -> str:
+        """How long it stands closed, as every page says it."""
+        if not math.isfinite(self.open_h):
+            return "the room's dew point is too near: it would draw dew whenever it is opened"
+        taken = f"{self.open_h:.1f} h" if self.open_h >= 1 else f"{60 * self.open_h:.0f} min"
+        return (
+            f"closed, {taken} out of the cold by its size (makers of paste say {self.rule_h:g} h)"
+        )
+
+    @property
     def open_h(self) -> float:
         """When it may be opened by the model: warm enough to print and too warm to draw dew."""
         return max(self.near_h, self.dry_h)

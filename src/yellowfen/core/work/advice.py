@@ -12,10 +12,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
+from yellowfen.core.deposit.plan import PastePlan
+from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
+from yellowfen.core.work.technique import BenchTools, techniques
 from yellowfen.core.work.triage import HEAVY_MG, Kind, Surroundings, Triaged, triage
 
 _MEMORY = Mark.FROM_MEMORY
@@ -162,8 +165,11 @@ def advise(board: Board) -> tuple[Advice, ...]:
 
 
 def build_minutes(board: Board) -> float:
-    """What the whole board costs by hand, min: the parts alone, without failures."""
-    return PART_MIN * len(board.parts)
+    """What one board's parts cost a builder with hot air and an iron, min, as Ready reckons it for a
+    new job: the ways that take least, without failures and set-up.
+    """
+    tools = BenchTools(stencil=bool(board.openings))
+    return techniques(board, paste_named(PastePlan().paste), tools).minutes
 
 
 def _refs(parts: list[BoardPart]) -> tuple[str, ...]:

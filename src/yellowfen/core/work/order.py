@@ -23,6 +23,7 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.core.work.triage import Box, Surroundings, box_of
+from yellowfen.errors import InvalidValue
 
 VALUE_MM = constant(
     "order_value_change",
@@ -298,7 +299,8 @@ def placement_order(
 def _problem(
     board: Board, side: str, school: str, wishes: Sequence[Wish], skip: set[str]
 ) -> tuple[_Problem, list[tuple[str, str]]]:
-    in_range("school", float(school in SCHOOLS), 1, 1)
+    if school not in SCHOOLS:
+        raise InvalidValue("school", f"{school[:20]!r} is no order; choose {', '.join(SCHOOLS)}")
     left_out, parts = [], []
     for part in board.parts:
         if part.side != side:

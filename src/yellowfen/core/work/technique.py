@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
-from yellowfen.core.deposit.by_hand import Costs, wire_mm
+from yellowfen.core.deposit.by_hand import DOT_S, Costs, wire_mm
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
 from yellowfen.core.heat.scene import Iron, TipShape
@@ -336,12 +336,41 @@ def kind_of(package: Package) -> Kind:
 
 
 @dataclass(frozen=True)
+class StencilOrHand:
+    """Expected minutes, mends counted: of a board printed and of one dotted by hand; what the stencil
+    takes once, and each board's share of a print. The one answer to "is it worth a stencil".
+    """
+
+    printed_min: float
+    by_hand_min: float
+    once_min: float
+    print_min: float
+
+    def with_stencil(self, boards: int) -> float:
+        """Minutes for so many boards with a stencil."""
+        return self.once_min + boards * (self.printed_min + self.print_min)
+
+    def by_hand(self, boards: int) -> float:
+        """Minutes for so many boards by hand."""
+        return boards * self.by_hand_min
+
+    @property
+    def from_boards(self) -> int | None:
+        """The number of boards from which the stencil takes no longer; None for never."""
+        gain = self.by_hand_min - self.printed_min - self.print_min
+        return None if gain <= 0 else max(1, math.ceil(self.once_min / gain - 1e-9))
+
+
+@dataclass(frozen=True)
 class Techniques:
-    """All parts' ways, whether a stencil is set up for them, and why or why not."""
+    """All parts' ways, whether a stencil is set up for them, and why or why not; `weighed` where
+    there is a stencil to weigh.
+    """
 
     ways: tuple[PartWay, ...]
     stencil: bool
     stencil_why: str
+    weighed: StencilOrHand | None = None
 
     @property
     def minutes(self) -> float:
@@ -379,7 +408,10 @@ def techniques(
     for pad in board.pads:
         if pad.ref:
             pads[pad.ref].append(pad)
-    dots = {side: _put_by_hand(hand_plan(board, paste, side)) for side in ("top", "bottom")}
+    dots = {
+        side: _put_by_hand(hand_plan(board, paste, side), costs.dot_s / DOT_S)
+        for side in ("top", "bottom")
+    }
 
     def with_bench(tools: BenchTools) -> tuple[PartWay, ...]:
         return tuple(
@@ -396,37 +428,41 @@ def techniques(
         )
 
     by_hand = with_bench(replace(bench, stencil=False))
-    if not bench.stencil:
-        return Techniques(by_hand, False, "the board has no stencil openings")
-    printed = with_bench(bench)
-    school = wishes.schools.of("stencil").name
-    if school != "whichever is quicker":
-        return Techniques(printed, school == "stencil", f"your school: {school}")
+    printed = with_bench(replace(bench, stencil=True))
     sides = max(
         1,
         len(
             {one.part.side for one in printed if one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE)}
         ),
     )
-    set_up = sides * ((costs.price_min + costs.set_up_min) / boards + costs.print_min / costs.panel)
-    with_it = math.fsum(one.chosen.expected_min for one in printed) + set_up
-    without = math.fsum(one.chosen.expected_min for one in by_hand)
-    words = f"{with_it:.0f} min a board with a stencil ({set_up:.0f} of them set-up and prints), {without:.0f} without, mends counted"
-    return (
-        Techniques(printed, True, words)
-        if with_it <= without
-        else Techniques(by_hand, False, words)
+    weighed = StencilOrHand(
+        math.fsum(one.chosen.expected_min for one in printed),
+        math.fsum(one.chosen.expected_min for one in by_hand),
+        sides * (costs.price_min + costs.set_up_min),
+        sides * costs.print_min / costs.panel,
     )
+    if not bench.stencil:
+        return Techniques(by_hand, False, "the board has no stencil openings", weighed)
+    school = wishes.schools.of("stencil").name
+    if school != "whichever is quicker":
+        stencil = school == "stencil"
+        said = f"your school: {school}"
+        return Techniques(printed if stencil else by_hand, stencil, said, weighed)
+    with_it, without = weighed.with_stencil(boards) / boards, weighed.by_hand_min
+    set_up = with_it - weighed.printed_min
+    words = f"{with_it:.0f} min a board with a stencil ({set_up:.0f} of them set-up and prints), {without:.0f} without, mends counted"
+    stencil = with_it <= without
+    return Techniques(printed if stencil else by_hand, stencil, words, weighed)
 
 
-def _put_by_hand(plan: HandPlan) -> dict[str, PutByHand]:
-    """Minutes of every part's dots, and the riskiest form among its steps."""
+def _put_by_hand(plan: HandPlan, pace: float) -> dict[str, PutByHand]:
+    """Minutes of every part's dots at a pace (1: usual), and the riskiest form among its steps."""
     rank = ("", "dots", "dab", "line")
     put: dict[str, PutByHand] = defaultdict(PutByHand)
     for step in plan.steps:
         before = put[step.ref]
         put[step.ref] = PutByHand(
-            before.minutes + step.seconds / 60, max(before.form, step.way, key=rank.index)
+            before.minutes + pace * step.seconds / 60, max(before.form, step.way, key=rank.index)
         )
     return put
 
@@ -465,7 +501,7 @@ def _way(
         part,
         kind,
         chosen,
-        why=_why(part, kind, chosen, preferred, possible, bool(own), wanted_way, offers),
+        why=_why(part, kind, chosen, possible, bool(own), wanted_way, offers, wishes.schools),
         runner_up=runner,
         runner_why=_runner_why(chosen, runner, offers),
         own=own is not None,
@@ -477,7 +513,7 @@ def _way(
         if chosen.way is Way.MOUNDS_AIR
         else None,
         wire_mm=_wire(part.package, metal) if iron else None,
-        flux=_flux(chosen.way, kind),
+        flux=_flux(chosen.way, kind, wishes.schools.of("flux").name),
         cues=tuple(_cues(part, kind, chosen.way, wishes.schools)),
         cautions=tuple(_cautions(part, kind, chosen.way, pads)),
     )
@@ -571,11 +607,11 @@ def _why(
     part: BoardPart,
     kind: Kind,
     chosen: Offer,
-    preferred: list[Offer],
     possible: list[Offer],
     own: bool,
     wanted_way: str,
     offers: tuple[Offer, ...],
+    schools: Schools,
 ) -> str:
     if own:
         return "your own choice"
@@ -586,7 +622,12 @@ def _why(
     if len(possible) == 1:
         return f"{kind}: nothing else is possible here{tail}"
     if chosen is not possible[0]:
-        return f"by your school; the quickest would be {possible[0].way} ({possible[0].expected_min:.1f} min){tail}"
+        whose = (
+            "by your school"
+            if {"leadless", "fine leads", "stencil"} & set(schools.chosen)
+            else f"as most do ({chosen.way})"
+        )
+        return f"{whose}; the quickest would be {possible[0].way} ({possible[0].expected_min:.1f} min){tail}"
     return f"{kind}: least time with mends counted, {chosen.minutes:.1f} min and {100 * chosen.odds:.0f} % to mend{f' ({chosen.odds_why})' if chosen.odds_why else ''}{tail}"
 
 
@@ -595,7 +636,12 @@ def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) 
         refused = next((one for one in offers if one.refused and one.way is Way.IRON), None)
         return f"{refused.way}: {refused.refused}" if refused else ""
     more = runner.expected_min - chosen.expected_min
-    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % to mend{f', {runner.odds_why}' if runner.odds_why else ''} ({more:+.1f} min in all)"
+    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % to mend{f', {runner.odds_why}' if runner.odds_why else ''} ({_more(more)})"
+
+
+def _more(minutes: float) -> str:
+    """How much longer the runner-up takes."""
+    return f"{minutes:+.1f} min in all" if abs(minutes) >= 0.05 else "as long in all"
 
 
 def _tip(package: Package, kind: Kind, way: Way, tips: tuple[Iron, ...]) -> str:
@@ -638,12 +684,18 @@ def _wire(package: Package, metal: Alloy) -> float:
     return wire_mm(volume, 0.5, metal)
 
 
-def _flux(way: Way, kind: Kind) -> str:
+def _flux(way: Way, kind: Kind, school: str) -> str:
+    """Where flux goes beside what paste and wire bring, by the school that holds."""
+    if school == "drown it and wash":
+        return "a good coat of tacky flux over every joint, washed off afterwards"
     if way in (Way.DRAG, Way.FLOOD):
         return "a 1 mm bead of tacky flux along each row"
     if way is Way.MOUNDS_AIR or kind is Kind.BALLS:
         return "a thin coat of tacky flux over all pads"
-    return "what is in the paste" if way in PASTE_WAYS else "a touch where the wire's own is spent"
+    if way in PASTE_WAYS:
+        only = school == "none with fresh paste"
+        return "none: what is in fresh paste is enough" if only else "what is in the paste"
+    return "a touch where the wire's own is spent"
 
 
 _TACKED = {

@@ -9,6 +9,7 @@ from yellowfen.web.database import Database
 from yellowfen.web.fixture_svg import fixture_svg
 from yellowfen.web.paste_page import leaf_page, side_of
 from yellowfen.workflows.paste import changed_board, paste_state
+from yellowfen.workflows.ready import ready_state, warming
 
 router = APIRouter()
 
@@ -16,7 +17,8 @@ router = APIRouter()
 @router.get("/jobs/{job_id}/paste/fixture")
 def fixture_leaf(request: Request, job_id: int, database: Database, side: str = "top") -> Response:
     state, side = paste_state(database, job_id), side_of(side)
-    found = fixture(state.board, side)
+    warm, nothing = warming(database, ready_state(database, job_id))
+    found = fixture(state.board, side, warm.words if warm else nothing)
     return leaf_page(
         request,
         "paste_fixture.html",

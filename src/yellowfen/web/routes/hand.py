@@ -6,8 +6,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.deposit.by_hand import NEEDLES, Costs, needles_for, stencil_or_hand
-from yellowfen.core.deposit.hand_plan import HandPlan, dots_in
+from yellowfen.core.deposit.by_hand import NEEDLES, Costs, needles_for
+from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored_runs
@@ -15,7 +15,7 @@ from yellowfen.store import jobs, materials
 from yellowfen.store import paste as stored
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
-from yellowfen.web.hand_svg import break_even_chart, spots_drawn
+from yellowfen.web.hand_svg import spots_drawn, stencil_chart
 from yellowfen.web.paste_page import leaf_page, number, side_of, whole_number
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import paste as workflow
@@ -39,16 +39,16 @@ def _leaf(
     problem: str = "",
     status: int = 200,
 ) -> Response:
-    plan, costs = workflow.dotting(database, state, side), state.plan.costs
-    dots = dots_in(plan) + dots_in(
-        workflow.dotting(database, state, "top" if side == "bottom" else "bottom")
-    )
-    even = stencil_or_hand(max(dots, 0.0), state.plan.boards, costs)
+    costs, ready = state.plan.costs, ready_state(database, state.job.id)
+    plan = workflow.dotting(database, state, side, ready.by_iron)
+    weighed = ready.techniques.weighed
     context: dict[str, Any] = {
         "plan_by_hand": plan,
         "needles": [_needle(gauge, plan) for gauge in plan.needles],
-        "even": even,
-        "chart": break_even_chart(dots, state.plan.boards, costs, even),
+        "weighed": weighed,
+        "stencil": ready.techniques.stencil,
+        "stencil_why": ready.techniques.stencil_why,
+        "chart": stencil_chart(weighed, state.plan.boards) if weighed else "",
         "typed": typed
         or {
             "boards": f"{state.plan.boards}",
@@ -66,11 +66,8 @@ def _leaf(
         ],
         "unfinished": stored_runs.unfinished(database, state.job.id, RunKind.PASTE),
         "problem": problem,
-        "dots": dots,
         "stencil_there": bool(state.board.openings),
-        "by_iron": sorted(
-            {one.ref for one in plan.steps} & ready_state(database, state.job.id).by_iron
-        ),
+        "by_iron": sorted(one for one in ready.by_iron if state.board.part(one).side == side),
     }
     return leaf_page(
         request,

@@ -10,7 +10,6 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.metal.mixing import (
     FINISH_MM,
-    LEFT_MM,
     LEFT_OVER,
     PAD_FINISHES,
     PART_FINISHES,
@@ -20,7 +19,7 @@ from yellowfen.core.metal.mixing import (
 from yellowfen.errors import InvalidValue
 from yellowfen.store import paste as stored
 from yellowfen.web.database import Database
-from yellowfen.web.paste_page import leaf_page, openings_drawn, side_of
+from yellowfen.web.paste_page import leaf_page, number, openings_drawn, side_of
 from yellowfen.workflows import paste as workflow
 from yellowfen.workflows.paste import PasteState, paste_state
 
@@ -77,7 +76,7 @@ def _shares(state: PasteState) -> list[tuple[str, float]]:
     if finish:
         amounts.append((finish, area * FINISH_MM))
     if left:
-        amounts.append((left, area * LEFT_MM))
+        amounts.append((left, area * state.plan.left_um / 1000))
     return list(mixture(amounts).items()) if printed > 0 else []
 
 
@@ -89,6 +88,7 @@ def keep(
     pad_finish: Annotated[str, Form()] = "",
     part_finish: Annotated[str, Form()] = "",
     left_over: Annotated[str, Form()] = "",
+    left_um: Annotated[str, Form()] = "",
 ) -> Response:
     """Keep what the solder meets."""
     kept = stored.plan_of(database, job_id)
@@ -99,6 +99,12 @@ def keep(
     workflow.keep_plan(
         database,
         job_id,
-        replace(kept, pad_finish=pad_finish, part_finish=part_finish, left_over=left_over),
+        replace(
+            kept,
+            pad_finish=pad_finish,
+            part_finish=part_finish,
+            left_over=left_over,
+            left_um=number("left_um", left_um, kept.left_um),
+        ),
     )
     return RedirectResponse(f"/jobs/{job_id}/paste/mixing", status_code=303)
