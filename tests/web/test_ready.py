@@ -246,7 +246,8 @@ def test_the_order_beats_the_bill_and_takes_exceptions(client: TestClient) -> No
 def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:
     run = client.post(PLACE, data={"do": "start", "side": "top"}).url.path
     assert run == "/runs/1"
-    first, second = (cue["key"] for cue in cues_of(client, run)[:2])
+    cues = cues_of(client, run)
+    first, second = (cue["key"] for cue in cues[:2])
 
     def tap(key: str, cue: str, word: str = "placed") -> tuple[int, dict[str, object]]:
         body = {"key": key, "cue": cue, "word": word, "at_ms": int(time.time() * 1000)}
@@ -261,7 +262,7 @@ def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:
     assert tap("e", second, "skipped")[0] == 200
     assert client.delete("/api/runs/1/taps/a").status_code == 409
     assert client.delete("/api/runs/1/taps/e").json()["taps"][-1]["key"] == "a"
-    assert "Go on: 1 of 20, top" in client.get(PLACE).text
+    assert f"Go on: 1 of {len(cues)}, top" in client.get(PLACE).text
     assert client.get("/runs/9").status_code == 404
 
 
@@ -273,12 +274,18 @@ def cues_of(client: TestClient, run: str) -> list[dict[str, str]]:
 
 def test_own_placements_change_the_minutes(client: TestClient) -> None:
     run = client.post(PLACE, data={"do": "start", "side": "top"}).url.path
-    for number, cue in enumerate(cues_of(client, run)):
+    cues = cues_of(client, run)
+    for number, cue in enumerate(cues):
         tap = {"key": f"k{number}", "cue": cue["key"], "word": "placed"}
         client.post(f"/api{run}/taps", json=tap | {"at_ms": 1_000_000 + 30_000 * number})
     page = client.get(f"{READY}/minutes").text
-    assert "(19 of yours)" in page
-    assert "Place: your own, 19 measured" in page
+    own = len(cues) - 1
+    assert f"({own} of yours)" in page
+    assert f"Place: your own, {own} measured" in page
+    forgotten = client.post(f"{READY}/minutes", data={"do": "forget"}).text
+    assert "of yours" not in forgotten
+    assert f"({own} of yours)" in client.post(f"{READY}/minutes", data={"do": "recall"}).text
+    assert client.post(f"{READY}/minutes", data={"do": "sing"}).status_code == 422
 
 
 def test_the_kit_is_checked_on_the_same_machine_as_all_else(client: TestClient) -> None:

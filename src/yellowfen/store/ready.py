@@ -44,6 +44,19 @@ def keep_bench_schools(connection: sqlite3.Connection, schools: dict[str, str]) 
     )
 
 
+def bench_setting(connection: sqlite3.Connection, name: str) -> str:
+    """What the bench is set to, "" where nothing was said."""
+    row = connection.execute("SELECT value FROM bench_setting WHERE name = ?", (name,)).fetchone()
+    return "" if row is None else str(row["value"])
+
+
+def keep_bench_setting(connection: sqlite3.Connection, name: str, value: str) -> None:
+    """Set something of the bench; "" forgets it."""
+    connection.execute("DELETE FROM bench_setting WHERE name = ?", (name,))
+    if value:
+        connection.execute("INSERT INTO bench_setting (name, value) VALUES (?, ?)", (name, value))
+
+
 def done_of(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[float, float]]:
     """Tasks done, each with its real start and end (seconds since 1970)."""
     found = connection.execute(

@@ -74,6 +74,7 @@ _LOCK = threading.Lock()
 # Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large
 # board is ordered.
 _WORKING: dict[tuple[int, str], tuple[int, int]] = {}
+PACE_SINCE = "pace_since"
 LARGE = 150  # parts on a side from which an order is not worked out within a page
 
 
@@ -298,24 +299,41 @@ def iron_rows(
 
 # pace from the user's own log
 def own_paces(connection: sqlite3.Connection) -> Paces:
-    """Times each, drawn from the user's own placement and dotting runs."""
+    """Times each, drawn from the user's own placement and dotting runs since the pace was last
+    forgotten.
+    """
+    since = stored.bench_setting(connection, PACE_SINCE)
     placed = [
         seconds
         for run in bench_runs.rows(connection, RunKind.PLACE, 30)
+        if run.started_at > since
         for seconds in each_s(run.script, run.taps)
     ]
     return Paces(
         place=learnt(PLACE_S, placed),
-        dot=learnt(DOT_S, _seconds_per_dot(connection)),
+        dot=learnt(DOT_S, _seconds_per_dot(connection, since)),
         turn=Each(TURN_S, 0.55),
         value=Each(VALUE_S, 0.55),
     )
 
 
-def _seconds_per_dot(connection: sqlite3.Connection) -> list[float]:
+def forget_pace(connection: sqlite3.Connection, forget: bool) -> None:
+    """Let the pace measured so far count no more, or let it count again."""
+    now = connection.execute("SELECT datetime('now')").fetchone()[0]
+    stored.keep_bench_setting(connection, PACE_SINCE, str(now) if forget else "")
+
+
+def pace_forgotten(connection: sqlite3.Connection) -> str:
+    """Since when the pace is measured anew, "" for always."""
+    return stored.bench_setting(connection, PACE_SINCE)
+
+
+def _seconds_per_dot(connection: sqlite3.Connection, since: str) -> list[float]:
     """Seconds a dot of the newest runs: from tap to tap over the step's spots; pauses left out."""
     spent = []
     for run in bench_runs.rows(connection, RunKind.PASTE, 20):
+        if run.started_at <= since:
+            continue
         steps = run.planned(HandPlan).steps
         for before, tap in pairwise(run.taps):
             step, seconds = steps[int(tap.cue)], (tap.at_ms - before.at_ms) / 1000

@@ -31,6 +31,7 @@ OWN_SPREAD = constant(
     source="log of the factor by which one person's days differ",
     affects="interval of minutes",
 )
+REFERENCE_WEIGHT, FASTEST, SLOWEST = 10, 5.0, 20.0
 _Z = 1.2816  # 80 % of a normal
 
 
@@ -47,13 +48,14 @@ class Each:
 
 def learnt(reference_s: float, own_s: Sequence[float]) -> Each:
     """The time each from the user's own measurements, drawn towards the reference while they are
-    few (three of its weight).
+    few (it weighs as much as `REFERENCE_WEIGHT` of them). What no hand does (a fifth of the
+    reference, or twenty times it) was a slip of the key and does not count.
     """
-    good = [one for one in own_s if 0.2 < one < 3600]
+    good = [one for one in own_s if reference_s / FASTEST < one < reference_s * SLOWEST]
     if not good:
         return Each(reference_s, SPREAD)
     middle = statistics.median(good)
-    weight = len(good) / (len(good) + 3)
+    weight = len(good) / (len(good) + REFERENCE_WEIGHT)
     return Each(
         math.exp(weight * math.log(middle) + (1 - weight) * math.log(reference_s)),
         math.hypot(OWN_SPREAD, SPREAD * (1 - weight)),

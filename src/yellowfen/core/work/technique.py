@@ -8,8 +8,8 @@ and odds are from memory or common practice; the user's own choice stands above 
 """
 
 import math
-from collections import defaultdict
-from collections.abc import Mapping
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -203,6 +203,8 @@ _ODDS: dict[Kind, dict[Way, float]] = {
     },
 }
 
+
+SAME_MIN = 0.2  # a difference nobody would split a package for
 
 # The same by how paste is put by hand: dots pad by pad, a line along the row, dabs by knife or
 # pick. Common practice: a line across 1.27 mm throws
@@ -413,18 +415,26 @@ def techniques(
         for side in ("top", "bottom")
     }
 
+    def way(part: BoardPart, tools: BenchTools, usual: Way | None = None) -> PartWay:
+        return _way(
+            part,
+            pads[part.ref],
+            paste,
+            bench=tools,
+            wishes=wishes,
+            put=dots[part.side].get(part.ref, PutByHand()),
+            second=second,
+            usual=usual,
+        )
+
     def with_bench(tools: BenchTools) -> tuple[PartWay, ...]:
+        alone = [way(part, tools) for part in board.parts]
+        usual = _usual_ways(alone)
         return tuple(
-            _way(
-                part,
-                pads[part.ref],
-                paste,
-                bench=tools,
-                wishes=wishes,
-                put=dots[part.side].get(part.ref, PutByHand()),
-                second=second,
-            )
-            for part in board.parts
+            one
+            if one.chosen.way is (most := usual[(one.part.package.name, one.part.side)])
+            else way(one.part, tools, most)
+            for one in alone
         )
 
     by_hand = with_bench(replace(bench, stencil=False))
@@ -455,6 +465,16 @@ def techniques(
     return Techniques(printed if stencil else by_hand, stencil, words, weighed)
 
 
+def _usual_ways(ways: Sequence[PartWay]) -> dict[tuple[str, str], Way]:
+    """The way that most parts of each package and side take."""
+    counts: dict[tuple[str, str], Counter[Way]] = defaultdict(Counter)
+    for one in ways:
+        counts[(one.part.package.name, one.part.side)][one.chosen.way] += 1
+    return {
+        key: max(found, key=lambda way: (found[way], str(way))) for key, found in counts.items()
+    }
+
+
 def _put_by_hand(plan: HandPlan, pace: float) -> dict[str, PutByHand]:
     """Minutes of every part's dots at a pace (1: usual), and the riskiest form among its steps."""
     rank = ("", "dots", "dab", "line")
@@ -475,7 +495,11 @@ def _way(
     wishes: Wishes,
     put: PutByHand,
     second: str,
+    usual: Way | None = None,
 ) -> PartWay:
+    """A part's way; `usual` the way of the others of its package, taken where the part's own best
+    would save next to nothing.
+    """
     kind = kind_of(part.package)
     offers = tuple(
         _offer(way, part, kind, pads=pads, bench=bench, put=put, second=second) for way in Way
@@ -492,7 +516,15 @@ def _way(
     ] or possible
     wanted_way = wishes.parts.get(part.ref) or wishes.packages.get(part.package.name, "")
     own = next((one for one in possible if one.way == wanted_way), None)
-    chosen = own or preferred[0]
+    alike = next(
+        (
+            one
+            for one in preferred
+            if one.way is usual and one.expected_min - preferred[0].expected_min <= SAME_MIN
+        ),
+        None,
+    )
+    chosen = own or alike or preferred[0]
     others = [one for one in possible if one.way is not chosen.way]
     runner = others[0] if others else None
     iron = chosen.way in IRON_WAYS

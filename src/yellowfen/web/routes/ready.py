@@ -515,6 +515,7 @@ def minutes_leaf(request: Request, job_id: int, database: Database) -> Response:
         "less": less,
         "boards": state.plan.boards,
         "paces": workflow.own_paces(database),
+        "forgotten": workflow.pace_forgotten(database),
         "techniques": state.techniques,
     }
     return _leaf_page(
@@ -526,6 +527,15 @@ def minutes_leaf(request: Request, job_id: int, database: Database) -> Response:
         context=context,
         grades=_costly(state.ways, state.board),
     )
+
+
+@router.post("/jobs/{job_id}/ready/minutes")
+def pace(job_id: int, database: Database, do: Annotated[str, Form()] = "") -> Response:
+    """Let the pace that was measured count no more, or count again."""
+    if do not in ("forget", "recall"):
+        raise InvalidValue("do", "forget the pace, or let it count again")
+    workflow.forget_pace(database, do == "forget")
+    return RedirectResponse(f"/jobs/{job_id}/ready/minutes", status_code=303)
 
 
 def _costly(ways: tuple[PartWay, ...], board: Board) -> dict[str, str]:
