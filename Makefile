@@ -4,6 +4,7 @@ PY ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 DATA ?= .data
+PORT ?= 8470
 
 .PHONY: setup setup-test demo test check fuzz bench bench-statistics lock vendor clean
 
@@ -22,7 +23,8 @@ $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src/yellowfen
-	$(BIN)/python -m yellowfen.core.heat.compile_kernel
+	@printf 'Compiling the heat model, once, about a minute and a half '
+	@( while sleep 3; do printf .; done ) & dots=$$!; $(BIN)/python -m yellowfen.core.heat.compile_kernel; ended=$$?; kill $$dots; echo; exit $$ended
 	$(BIN)/python -m yellowfen.core.work.compile_order
 	touch $@
 
@@ -34,7 +36,7 @@ $(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt requirements-o
 
 demo: setup
 	$(BIN)/yellowfen demo --data $(DATA)
-	$(BIN)/yellowfen serve --data $(DATA)
+	$(BIN)/yellowfen serve --data $(DATA) --port $(PORT)
 
 test: setup-test
 	sh tests/browser/install_chromium.sh

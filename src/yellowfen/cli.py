@@ -18,6 +18,7 @@ from yellowfen.errors import InvalidValue, Refused, UnreadableFile, YellowfenErr
 
 if TYPE_CHECKING:
     from yellowfen.core.board.board import Board
+    from yellowfen.core.heat.scene import Scene
 
 DEFAULT_DATA = Path(
     os.environ.get("YELLOWFEN_DATA", str(Path.home() / ".local" / "share" / "yellowfen"))
@@ -78,7 +79,12 @@ def _parser() -> argparse.ArgumentParser:
     verb = verbs.add_parser(
         "rehearse", help="rehearse the heat of a rehearsal file (docs/rehearsal-file.md)"
     )
-    verb.add_argument("file", metavar="FILE", help="a rehearsal file, or - for standard input")
+    verb.add_argument(
+        "file",
+        metavar="FILE",
+        help="a rehearsal file, - for standard input, or the number of a stored job",
+    )
+    _data(verb)
     verb.add_argument(
         "--bands", action="store_true", help="how sure: the unknowns sampled, some ten seconds"
     )
@@ -173,8 +179,10 @@ def _parser() -> argparse.ArgumentParser:
         ("calibrate", _calibrate, "fit melt tests or a thermocouple log (docs/heat-files.md)"),
     ):
         verb = verbs.add_parser(name, help=said)
-        verb.add_argument("file", metavar="FILE", help="or - for standard input")
+        stored = "" if name == "calibrate" else ", or the number of a stored job"
+        verb.add_argument("file", metavar="FILE", help=f"or - for standard input{stored}")
         verb.add_argument("--json", action="store_true")
+        _data(verb)
         verb.set_defaults(run=run)
     verb = verbs.add_parser("serve", help="start the server")
     verb.add_argument("--port", type=int, default=8470)
@@ -535,11 +543,25 @@ def _board(given: argparse.Namespace) -> "Board":
     """The stored board of that number, or the board in that file or folder."""
     from yellowfen.workflows.boards import read_upload
 
-    if given.board.isdigit() and not Path(given.board).exists():
+    if _is_stored(given.board):
         from yellowfen.store import boards
 
         return boards.get(_open(given.data), int(given.board))
     return read_upload([(name, _read(name)) for name in _files_in(given.board)])[0]
+
+
+def _is_stored(name: str) -> bool:
+    """True for the number of something stored, where no file has that name."""
+    return name.isascii() and name.isdigit() and not Path(name).exists()
+
+
+def _scene_of_job(given: argparse.Namespace) -> "Scene":
+    """The scene of a stored job's heat, under what the bench was taught."""
+    from yellowfen.store import jobs
+    from yellowfen.workflows.heat import job_scene
+
+    connection = _open(given.data)
+    return job_scene(connection, jobs.get(connection, int(given.file)))
 
 
 def _files_in(path: str) -> list[str]:
@@ -562,7 +584,7 @@ def _rehearse(given: argparse.Namespace) -> None:
     from yellowfen.core.heat.story import tell, together
     from yellowfen.formats.rehearsal_file import bands_json, read_scene, to_json
 
-    scene = read_scene(_read(given.file))
+    scene = _scene_of_job(given) if _is_stored(given.file) else read_scene(_read(given.file))
     began = time.perf_counter()
     result = rehearse(scene)
     answer = to_json(scene, result, time.perf_counter() - began)
@@ -583,10 +605,18 @@ def _rehearse(given: argparse.Namespace) -> None:
 
 
 def _window(given: argparse.Namespace) -> None:
-    from yellowfen.core.heat.window import make_window
+    from yellowfen.core.heat.doubt import Doubts
+    from yellowfen.core.heat.tune import axis_of, tolerance_of
+    from yellowfen.core.heat.window import dwells_around, make_window, settings_around
     from yellowfen.formats.heat_files import read_window, window_json
 
-    scene, axis, settings, dwells, tolerance = read_window(_read(given.file))
+    if _is_stored(given.file):
+        scene = _scene_of_job(given)
+        axis = axis_of(scene)
+        settings, dwells = settings_around(scene, axis), dwells_around(scene)
+        tolerance = tolerance_of(scene, Doubts(), axis)
+    else:
+        scene, axis, settings, dwells, tolerance = read_window(_read(given.file))
     began = time.perf_counter()
     window = make_window(scene, axis, settings, dwells, tolerance)
     answer = window_json(window, time.perf_counter() - began)
@@ -665,7 +695,8 @@ def _tour(given: argparse.Namespace) -> None:
 
 
 def _tune(given: argparse.Namespace) -> None:
-    from yellowfen.core.heat.tune import Proposal, find_settings
+    from yellowfen.core.heat.doubt import Doubts
+    from yellowfen.core.heat.tune import Bench, Proposal, find_settings
     from yellowfen.formats.heat_files import read_tune, tuned_json
 
     def told(one: Proposal) -> None:
@@ -676,7 +707,10 @@ def _tune(given: argparse.Namespace) -> None:
         )
         print(f"tried: {one.change}: {margin}; binds: {one.blocker}", file=sys.stderr, flush=True)
 
-    scene, bench, doubts = read_tune(_read(given.file))
+    if _is_stored(given.file):
+        scene, bench, doubts = _scene_of_job(given), Bench(), Doubts()
+    else:
+        scene, bench, doubts = read_tune(_read(given.file))
     began = time.perf_counter()
     tuned = find_settings(scene, bench, doubts, told)
     if given.json:

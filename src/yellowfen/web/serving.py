@@ -1,6 +1,7 @@
 """Running the server on loopback."""
 
 import fcntl
+import socket
 import threading
 from pathlib import Path
 from typing import IO
@@ -19,6 +20,7 @@ def serve(data: Path, port: int) -> None:
     The kernel is loaded soon after, so no click waits for it.
     """
     held = _hold(data)
+    door = _door(port)
     app = create_app(data)
     warm_up = threading.Timer(1.5, _warm_up)
     warm_up.daemon = True
@@ -26,7 +28,7 @@ def serve(data: Path, port: int) -> None:
     print(
         f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True
     )
-    uvicorn.run(
+    config = uvicorn.Config(
         app,
         host="127.0.0.1",
         port=port,
@@ -34,7 +36,25 @@ def serve(data: Path, port: int) -> None:
         access_log=False,
         timeout_graceful_shutdown=LONGEST_FAREWELL_S,
     )
+    uvicorn.Server(config).run(sockets=[door])
     held.close()
+
+
+def _door(port: int) -> socket.socket:
+    """The listening socket; the address is told only once it is ours. Raises Refused for a port that
+    another program has.
+    """
+    door = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    door.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        door.bind(("127.0.0.1", port))
+        door.listen(128)
+    except OSError as problem:
+        door.close()
+        raise Refused(
+            f"port {port} cannot be had ({problem.strerror}); choose another: PORT=8471 make demo, or yellowfen serve --port 8471"
+        ) from None
+    return door
 
 
 def _hold(data: Path) -> IO[str]:

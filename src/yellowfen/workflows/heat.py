@@ -82,6 +82,12 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Jo
     return job.with_plan(plan)
 
 
+def job_scene(connection: sqlite3.Connection, job: Job) -> Scene:
+    """The scene of a job's heat under what the bench was taught."""
+    doubts = doubts_of(connection, job.plan)
+    return settled(scene_of(boards.get(connection, job.board_id), job.plan), doubts)
+
+
 def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) -> Rehearsed:
     """The job's rehearsal, from memory when nothing changed. `quick` uses the coarse grid."""
     doubts = doubts_of(connection, job.plan)
@@ -89,7 +95,7 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
     with _LOCK:
         if key in _KEPT:
             return _KEPT[key]
-    scene = settled(scene_of(boards.get(connection, job.board_id), job.plan), doubts)
+    scene = job_scene(connection, job)
     if quick and job.plan.source is SourceKind.AIR:
         scene = near_the_heat(scene)
     began = time.perf_counter()
