@@ -23,6 +23,7 @@ from yellowfen.core.heat.jet import jet_on_board
 from yellowfen.core.heat.plan import Forecast, HeatPlan, SourceKind
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_as_laid
 from yellowfen.core.work.heat_script import believed_flows, moves_as_run
@@ -190,7 +191,7 @@ def log_test(
     if len(places_mm) > len(columns):
         raise InvalidValue(
             "places",
-            f"{len(places_mm)} places are given, the table has {len(columns)} temperature columns",
+            f"{counted(len(places_mm), 'place is', 'places are')} given, the table has {counted(len(columns), 'temperature column')}",
         )
     in_range("heated_s", heated_s, 1, 900, "s")
     rest = max(times[-1] - heated_s, 0.0)

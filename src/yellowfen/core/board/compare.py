@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.quantity.wording import counted
 
 MOVED_MM, TURNED_DEG, LAND_SHARE, COPPER_SHARE = 0.05, 1.0, 0.05, 0.02
 
@@ -50,7 +51,9 @@ def _board(old: Board, new: Board) -> Iterator[Change]:
                 f"copper {layer.layer}: {was:.0f} mm² before, {layer.area_mm2:.0f} mm² now, so heat spreads otherwise",
             )
     if len(old.holes) != len(new.holes):
-        yield Change("board", "holes", f"{len(old.holes)} holes before, {len(new.holes)} now")
+        yield Change(
+            "board", "holes", f"{counted(len(old.holes), 'hole')} before, {len(new.holes)} now"
+        )
 
 
 def _shift(old: Board, new: Board) -> tuple[float, float]:
@@ -111,7 +114,7 @@ def _part(old: BoardPart, new: BoardPart, dx: float, dy: float) -> Iterator[str]
         sum(land.area_mm2 for land in new.package.lands),
     )
     if len(old.package.lands) != len(new.package.lands):
-        yield f"{len(old.package.lands)} pads before, {len(new.package.lands)} now"
+        yield f"{counted(len(old.package.lands), 'pad')} before, {len(new.package.lands)} now"
     elif abs(now - was) > LAND_SHARE * was:
         yield f"pads of {was:.2f} mm² before, {now:.2f} mm² now: it wants another amount of paste"
 

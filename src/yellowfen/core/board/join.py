@@ -18,6 +18,7 @@ from yellowfen.core.board.board import BoardPart, Finding, Pad
 from yellowfen.core.part.catalogue import unknown_body
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.part.package import JointKind, Land, Package, with_lands
+from yellowfen.core.quantity.wording import counted
 
 _CELL_MM = 2.0
 _STRAY_MM = 2.5
@@ -165,7 +166,7 @@ def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placeme
                 moved.append(placed.ref)
                 placed = seated
         if package and package.lands and len(package.lands) != len(mine):
-            said = f"{len(mine)} pads are its own, {package.name} has {len(package.lands)}; the pads were believed"
+            said = f"{counted(len(mine), 'pad is', 'pads are')} its own, {package.name} has {len(package.lands)}; the pads were believed"
             work.findings.append(Finding(placed.ref, said))
         kinds = {land.pin: land.kind for land in package.lands} if package else {}
         usual = package.lands[0].kind if package and package.lands else JointKind.GULL_WING
@@ -414,14 +415,14 @@ def _by_nearness(
         work.owner[index] = (placed.ref, str(number))
         lands.append(_land_of(placed, 0.0, str(number), pad, kind))
     if package is None:
-        said = f"footprint {placed.footprint!r} is not known; body and pin numbers were guessed from {len(mine)} pads: answer three questions below its row"
+        said = f"footprint {placed.footprint!r} is not known; body and pin numbers were guessed from {counted(len(mine), 'pad')}: answer three questions below its row"
         work.findings.append(Finding(placed.ref, said))
         return _part(placed, unknown_body(tuple(lands)), True, "body guessed")
     if package.lands:
         work.findings.append(
             Finding(
                 placed.ref,
-                f"its pads differ from {package.name}; the {len(mine)} nearest were taken and numbered round",
+                f"its pads differ from {package.name}; the nearest {counted(len(mine), 'was', 'were')} taken and numbered round",
             )
         )
         return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from yellowfen.core.board.board import Board, Pad
 from yellowfen.core.look.picture_fit import Array, PictureFit, blurred, sampled, to_picture
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import Refused
 
@@ -245,7 +246,7 @@ class PrintSeen:
         if self.verdict == "wipe" and 100 * self.off_share > OFF_SHARE:
             return f"Wipe it and print again: the whole print is off by {math.hypot(self.dx_mm, self.dy_mm):.2f} mm, {100 * self.off_share:.0f} % of the narrowest pad."
         if self.verdict == "wipe":
-            return f"Wipe it and print again: {len(self.thin)} pads lack paste, {len(self.between)} places have paste between pads."
+            return f"Wipe it and print again: {counted(len(self.thin), 'pad lacks', 'pads lack')} paste, {counted(len(self.between), 'place has', 'places have')} paste between pads."
         if self.verdict == "mend":
             return "Mend it: a dab where paste lacks, a pick through what lies between."
         return "Good: every pad has its paste, nothing lies across a gap."

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, Pad
 from yellowfen.core.part.hanging import HANGS_G_IN2, falls
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.technique import IRON_WAYS, PartWay
 from yellowfen.core.work.triage import hangs_g_in2
 
@@ -109,7 +110,7 @@ def _reasons(
     ]
     if shy[first] < shy[second]:
         said.append(
-            f"the {second} has {shy[second]} parts shy of heat, the {first} {shy[first]}: they are heated once only"
+            f"the {second} has {counted(shy[second], 'part')} shy of heat, the {first} {shy[first]}: heated once only"
         )
-    said.append(f"{many[first]} parts are heated twice, {many[second]} once")
+    said.append(f"{counted(many[first], 'part is', 'parts are')} heated twice, {many[second]} once")
     return tuple(said)

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind, moments_s
 from yellowfen.core.work.heat_script import ALL_FLOWED, arrived_s, shortened, stop_key
 from yellowfen.store import bench_runs
@@ -60,7 +61,7 @@ def _lines(run: BenchRun) -> list[dict[str, Any]]:
         lates = [one.late_s for one in forecast.targets]
         return [
             {
-                "name": f"{len(forecast.targets)} parts, the last {last.ref}",
+                "name": f"{counted(len(forecast.targets), 'part')}, the last {last.ref}",
                 "flows_s": last.flows_s,
                 "early_s": last.early_s,
                 "late_s": None if None in lates else max(at for at in lates if at is not None),
