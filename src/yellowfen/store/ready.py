@@ -7,6 +7,7 @@ from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.store import jobs
 from yellowfen.store.packing import pack, unpack
 
+HANDS, EYES = "hands", "eyes"
 MOST_SCHEDULED = 200  # boards that a schedule is made for
 
 

@@ -4,7 +4,7 @@ Drawn in board millimetres (y up inside the flipped group). Pads and bodies carr
 data-pin, so scripts can find them; nothing here knows a stage.
 """
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from markupsafe import Markup, escape
 
@@ -134,3 +134,31 @@ def _name(part: BoardPart, board: Board, side: str) -> str:
     inside = height >= 1.25 * size and width >= 0.55 * size * len(part.ref)
     y = board.height_mm - part.y_mm + (0.36 * size if inside else -0.5 * height - 0.3)
     return f'<text class="name" data-ref="{escape(part.ref)}" x="{x:.2f}" y="{y:.2f}" font-size="{size:.2f}">{escape(part.ref)}</text>'
+
+
+def board_thumb(board: Board, side: str, refs: Collection[str]) -> Markup:
+    """A board's side as a small picture of its own: outline and bodies, those of `refs` (all where
+    empty) filled.
+    """
+    w, h = board.width_mm, board.height_mm
+    flip = (
+        f"translate({w:.2f},{h:.2f}) scale(-1,-1)"
+        if side == "bottom"
+        else f"translate(0,{h:.2f}) scale(1,-1)"
+    )
+    bodies = []
+    for part in board.parts:
+        if part.side != side:
+            continue
+        x, y = part.package.body_x_mm, part.package.body_y_mm
+        turn = part.rotation_deg if side == "top" else 180 - part.rotation_deg
+        fill = "#e0980c" if not refs or part.ref in refs else "#b9baa8"
+        bodies.append(
+            f'<rect x="{-x / 2:.2f}" y="{-y / 2:.2f}" width="{x:.2f}" height="{y:.2f}" fill="{fill}" transform="translate({part.x_mm:.2f},{part.y_mm:.2f}) rotate({turn:.1f})"/>'
+        )
+    ring = "".join(ring_path(one) for one in board.outline)
+    line = max(w, h) / 90
+    return Markup(
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="{-line:.2f} {-line:.2f} {w + 2 * line:.2f} {h + 2 * line:.2f}">'
+        f'<g transform="{flip}"><path d="{ring}" fill="#f3efd9" stroke="#4a483d" stroke-width="{line:.2f}" fill-rule="evenodd"/>{"".join(bodies)}</g></svg>'
+    )

@@ -16,6 +16,7 @@ from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.store.rework import answers
+from yellowfen.workflows.calibration import is_taught
 from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
 from yellowfen.workflows.ready import ready_state
 
@@ -104,11 +105,11 @@ def _check(purpose: Purpose, parts: tuple[str, ...]) -> None:
 
 
 def _first_plan(connection: sqlite3.Connection) -> HeatPlan:
-    """A heat with the bench's first station, if it has one."""
+    """A heat with the bench's first taught station, else its first, if it has one."""
     found = stations.rows(connection)
     if not found:
         return HeatPlan()
-    station = found[0]
+    station = next((one for one in found if is_taught(connection, one.id)), found[0])
     return HeatPlan(
         station_id=station.id,
         nozzle_mm=station.nozzle_mm,

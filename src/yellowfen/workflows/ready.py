@@ -153,7 +153,12 @@ def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
     kinds = {tool.kind for tool in tools.rows(connection)}
     air = bool(stations.rows(connection)) or not kinds
     return BenchTools(
-        bool(board.openings), air, ToolKind.PLATE in kinds, True, bench_irons(connection)
+        bool(board.openings),
+        air,
+        ToolKind.PLATE in kinds,
+        True,
+        bench_irons(connection),
+        shaky=stored.bench_setting(connection, stored.HANDS) == "shaky",
     )
 
 

@@ -133,6 +133,18 @@ class Package:
         return float(np.median(apart.min(axis=1)))
 
     @property
+    def forgives_mm(self) -> float:
+        """How far a part may be set down beside its place and still pull itself straight: half of
+        its narrowest land [from memory: a lead with half of itself on paste follows it].
+        """
+        across = [
+            min(land.size_x_mm, land.size_y_mm)
+            for land in self.lands
+            if land.kind is not JointKind.THERMAL_PAD
+        ]
+        return 0.5 * min(across) if across else 0.0
+
+    @property
     def has_thermal_pad(self) -> bool:
         return any(land.kind is JointKind.THERMAL_PAD for land in self.lands)
 

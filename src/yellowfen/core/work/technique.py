@@ -204,6 +204,23 @@ _ODDS: dict[Kind, dict[Way, float]] = {
 }
 
 
+SHAKY = constant(
+    "shaky_hands",
+    1.7,
+    "1",
+    mark=Mark.FROM_MEMORY,
+    source="dots and fine work by a hand that shakes miss more often",
+    affects="odds of ways by hand, where the bench says so",
+)
+SHAKY_SLOWER = constant(
+    "shaky_slower",
+    1.4,
+    "1",
+    mark=Mark.FROM_MEMORY,
+    source="a part is set down in two goes",
+    affects="minutes of placing, where the bench says so",
+)
+_FINE_WORK = frozenset((Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS, Kind.HIDDEN))
 SAME_MIN = 0.2  # a difference nobody would split a package for
 
 # The same by how paste is put by hand: dots pad by pad, a line along the row, dabs by knife or
@@ -243,13 +260,16 @@ class PutByHand:
 
 @dataclass(frozen=True)
 class BenchTools:
-    """What there is to work with. `stencil` when the board has openings to print through."""
+    """What there is to work with. `stencil` when the board has openings to print through; `shaky`
+    for hands that shake.
+    """
 
     stencil: bool = True
     air: bool = True
     plate: bool = False
     iron: bool = True
     tips: tuple[Iron, ...] = ()
+    shaky: bool = False
 
 
 @dataclass(frozen=True)
@@ -566,7 +586,10 @@ def _offer(
         odds, odds_why = _BY_HAND[kind][put.form]
     if not refused and way is not Way.LAST and way not in _ODDS[kind]:
         refused = f"{kind}: not done like this"
-    place = PLACE_S / 60
+    if bench.shaky and kind in _FINE_WORK and way not in (Way.PRINT_AIR, Way.PRINT_PLATE):
+        odds = min(odds * SHAKY, 0.95)
+        odds_why = odds_why or "hands that shake"
+    place = PLACE_S / 60 * (SHAKY_SLOWER if bench.shaky else 1.0)
     minutes = {
         Way.PRINT_AIR: place + HEAT_SHARE_MIN,
         Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN,

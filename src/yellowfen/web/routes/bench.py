@@ -10,7 +10,8 @@ from yellowfen.core.bench.station import USUAL_MOST_LPM, Station, Tool
 from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
 from yellowfen.core.quantity.number import in_range, typed_number
 from yellowfen.errors import InvalidValue, YellowfenError
-from yellowfen.store import stations, tools
+from yellowfen.store import ready, stations, tools
+from yellowfen.web.bench_svg import station_drawing, tool_drawing
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
@@ -44,6 +45,7 @@ def bench_context(
     problem: str = "",
     field: str = "",
 ) -> dict[str, Any]:
+    known = {one.id: calibration.is_taught(database, one.id) for one in stations.rows(database)}
     shown = typed or (_as_typed(stations.get(database, edit)) if edit else dict(_BLANK))
     return {
         "room": "bench",
@@ -54,7 +56,14 @@ def bench_context(
         "field": field,
         "tools": [(one, _facts(one)) for one in tools.rows(database)],
         "strengths": _side_by_side(calibration.strengths(database)),
-        "known": {s.id: calibration.is_taught(database, s.id) for s in stations.rows(database)},
+        "known": known,
+        "drawings": {
+            one.id: station_drawing(one, known[one.id]) for one in stations.rows(database)
+        },
+        "tool_drawings": {one.id: tool_drawing(one) for one in tools.rows(database)},
+        "open_form": "" if not problem else "station" if typed else "tool",
+        "hands": ready.bench_setting(database, ready.HANDS),
+        "eyes": ready.bench_setting(database, ready.EYES),
     }
 
 
@@ -101,6 +110,20 @@ def _as_typed(station: Station) -> dict[str, str]:
         "outlet_offset_c": f"{station.outlet_offset_c:g}",
         "nozzle_long_mm": "" if station.nozzle_long_mm is None else f"{station.nozzle_long_mm:g}",
     }
+
+
+@router.post("/bench/hands")
+def keep_hands(
+    database: Database,
+    hands: Annotated[str, Form()] = "",
+    eyes: Annotated[str, Form()] = "",
+) -> Response:
+    """Keep how steady the hands are and how well the eyes read."""
+    if hands not in ("", "shaky") or eyes not in ("", "strained"):
+        raise InvalidValue("hands", "choose one of what is offered")
+    ready.keep_bench_setting(database, ready.HANDS, hands)
+    ready.keep_bench_setting(database, ready.EYES, eyes)
+    return RedirectResponse("/bench", status_code=303)
 
 
 @router.post("/bench")

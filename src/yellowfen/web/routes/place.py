@@ -16,6 +16,7 @@ from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import ready as stored
+from yellowfen.store.ready import HANDS, bench_setting
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.package_svg import package_drawing
@@ -65,6 +66,7 @@ def _page(
         "side": side,
         "order": order,
         "parts": parts,
+        "shaky": bench_setting(database, HANDS) == "shaky",
         "problem": problem,
         "plan": plan_svg(state.whole, side, overlay=_path(state.board, order)),
         "schools": SCHOOLS,

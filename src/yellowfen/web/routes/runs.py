@@ -26,7 +26,7 @@ from yellowfen.core.work.bench_run import (
 )
 from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan
 from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
-from yellowfen.store import boards, stations
+from yellowfen.store import boards, ready, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
 from yellowfen.web.hand_svg import spots_drawn
@@ -38,6 +38,7 @@ from yellowfen.workflows.look import METER
 from yellowfen.workflows.proof import FUNCTION
 
 router = APIRouter()
+REST_EVERY = 12  # touches after which a hand that shakes rests [from memory]
 # What each kind is called, where it was started from, which answers have keys of their own besides
 # the one key, and the caution that stands below it.
 DOING = {
@@ -140,7 +141,10 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         if heat or run.kind is RunKind.KIT
         else plan_svg(board, run.side or "top", overlay=_overlay(run)),
         "drawings": _drawings(run, board),
-        "state": _state(database, run) | _frame(run, board),
+        "state": _state(database, run)
+        | _frame(run, board)
+        | {"rest_every": REST_EVERY if shaky(database) else 0},
+        "large": ready.bench_setting(database, ready.EYES) == "strained",
     }
     return page(request, "bench_run.html", context)
 
@@ -177,6 +181,11 @@ def _places(heat: HeatPlan, board: Board) -> list[dict[str, float]]:
         for move in stops_of(aimed(heat.moves, heat.targets))
     ]
     return [{"x_mm": float(x), "y_mm": float(y)} for x, y in middles]
+
+
+def shaky(database: Database) -> bool:
+    """True where the bench says that the hands shake."""
+    return ready.bench_setting(database, ready.HANDS) == "shaky"
 
 
 def _frame(run: BenchRun, board: Board) -> dict[str, Any]:

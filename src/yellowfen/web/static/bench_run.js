@@ -40,7 +40,9 @@ document.addEventListener("alpine:init", () => {
     get title() { return this.cue?.title ?? (this.waitsForServer ? "Waiting for the server" : this.closing); },
     get setUp() { return this.cue?.set_up ?? ""; },
     get detail() { return this.cue?.detail ?? ""; },
-    get mind() { return this.cue?.mind ?? ""; },
+    // Hands that shake rest after so many touches, when no clock runs.
+    get rests() { const done = this.answered + this.pending.length; return !this.clock && this.rest_every > 0 && done > 0 && done % this.rest_every === 0 && !this.over; },
+    get mind() { return this.rests ? "Rest first: put the tool down, let the wrist hang, ten slow breaths." : this.cue?.mind ?? ""; },
     get directed() { return Boolean(this.cue?.shape); },
     get left() { return this.cue?.left ?? ""; },
     get big() { return this.clock ? this.time : this.over ? "✓" : this.name; },

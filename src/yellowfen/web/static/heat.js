@@ -264,11 +264,15 @@ document.addEventListener("alpine:init", () => {
       if (!this.outlook || !this.outlook.blame.length) return "";
       return `mostly ${this.outlook.blame[0].name}`;
     },
-    get profileIndex() { return this.answer && this.answer.profile ? `${this.answer.profile.index} %` : ""; },
+    get profileIndex() {
+      if (!this.answer || !this.answer.profile) return "";
+      const share = this.answer.profile.index;
+      return share > 200 ? `${(share / 100).toFixed(share < 1000 ? 1 : 0)} ×` : `${share} %`;
+    },
     get profileSays() {
       if (!this.answer || !this.answer.profile) return "Choose a part to see its profile.";
       const said = this.answer.profile.index <= 100 ? "everything inside; the tightest is" : "outside, because of";
-      return `of the window used: ${said} ${this.answer.profile.worst}.`;
+      return `${this.answer.profile.index > 200 ? "what the window allows" : "of the window used"}: ${said} ${this.answer.profile.worst}.`;
     },
     get criteria() {
       if (!this.answer || !this.answer.profile) return [];

@@ -25,7 +25,7 @@ document.addEventListener("alpine:init", () => {
     },
     get running() { return this.began > 0; },
     get clock() { return this.running ? `${((this.now - this.began) / 1000).toFixed(1)} s` : "0.0 s"; },
-    get keyText() { return this.running ? "It melts" : "Air on"; },
+    get keyText() { return this.running ? "It melts" : this.$root.dataset.kind === "plate" ? "Board on" : "Air on"; },
     press() {
       if (!this.running) { this.began = performance.now(); this.now = this.began; return; }
       this.seconds = `${this.seconds} ${((performance.now() - this.began) / 1000).toFixed(1)}`.trim();
