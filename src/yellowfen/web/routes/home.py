@@ -29,7 +29,11 @@ def home(request: Request, database: Database) -> Response:
 def thumb(job_id: int, database: Database) -> Response:
     """The job's board, small, with its parts filled."""
     job = jobs.get(database, job_id)
-    drawn = board_thumb(boards.get(database, job.board_id), job.plan.side, set(job.parts))
+    drawn = board_thumb(
+        boards.get(database, job.board_id),
+        job.plan.side if job.parts else "top",
+        set(job.parts),
+    )
     return Response(str(drawn), media_type="image/svg+xml")
 
 
