@@ -50,6 +50,10 @@ class UnreadableFile(YellowfenError):
         return problem
 
 
+class Damaged(YellowfenError):
+    """A stored record that no longer passes its own rules."""
+
+
 class NotFound(YellowfenError):
     """Something asked for by its number does not exist (any more)."""
 

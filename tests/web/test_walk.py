@@ -34,7 +34,9 @@ STUMBLES = {
     "unknown twice": re.compile(r"\bunknown,? unknown\b"),
     "metric twice": re.compile(r"\(metric (\d+)\)[^.;]{0,12}\(metric \1\)"),
     "as many instead": re.compile(r"\b(\d+) (\w+) instead of \1\b"),
-    "no number": re.compile(r"(?<![\w.])(?:nan|inf|undefined)\b|(?<!\. )\bNone\b(?! (?:of|with|yet|here))"),
+    "no number": re.compile(
+        r"(?<![\w.])(?:nan|inf|undefined)\b|(?<!\. )\bNone\b(?! (?:of|with|yet|here))"
+    ),
     "a template": re.compile(r"\{\{|\{%"),
 }
 

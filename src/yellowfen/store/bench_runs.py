@@ -41,7 +41,7 @@ from yellowfen.core.work.heat_script import (
 )
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import NotFound
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
 Plan = (
     HeatPlan
@@ -291,7 +291,7 @@ def rows(
         " ORDER BY bench_run.id DESC LIMIT ?",
         (kind and str(kind), kind and str(kind), job_id, job_id, most),
     ).fetchall()
-    return [_run(connection, row) for row in found]
+    return readable(found, lambda row: _run(connection, row))
 
 
 def of_piece(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
@@ -299,7 +299,7 @@ def of_piece(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
     found = connection.execute(
         f"{_COLUMNS} bench_run.piece_id = ? ORDER BY bench_run.id DESC", (piece_id,)
     ).fetchall()
-    return [_run(connection, row) for row in found]
+    return readable(found, lambda row: _run(connection, row))
 
 
 def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:

@@ -9,7 +9,7 @@ from functools import lru_cache
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Sketch
-from yellowfen.errors import NotFound
+from yellowfen.errors import Damaged, NotFound
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 
@@ -88,6 +88,22 @@ def get(connection: sqlite3.Connection, board_id: int) -> Board:
 def _read(content: str) -> Board:
     """A board from its stored text; kept, since it is frozen and takes some time to read."""
     return unpack(Board, content)
+
+
+def must_exist(connection: sqlite3.Connection, board_id: int) -> str:
+    """The board's name; NotFound where there is none. Reads nothing that could be damaged."""
+    row = connection.execute("SELECT name FROM board WHERE id = ?", (board_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no board {board_id}; it may have been removed")
+    return str(row["name"])
+
+
+def files_of(connection: sqlite3.Connection, board_id: int) -> dict[str, bytes]:
+    """The files of a board, whatever became of the rest."""
+    rows = connection.execute(
+        "SELECT name, bytes FROM board_file WHERE board_id = ? ORDER BY rowid", (board_id,)
+    )
+    return {row["name"]: bytes(row["bytes"]) for row in rows}
 
 
 def source_of(connection: sqlite3.Connection, board_id: int) -> Source:
@@ -186,7 +202,7 @@ def proposed_reading(connection: sqlite3.Connection, board_id: int) -> Board | N
 def _reads(content: object) -> bool:
     try:
         unpack(Board, json.dumps(content))
-    except ValueError:
+    except Damaged:
         return False
     return True
 

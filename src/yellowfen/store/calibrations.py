@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.heat.calibrate import Calibration
 from yellowfen.errors import NotFound
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
 
 @dataclass(frozen=True)
@@ -43,22 +43,16 @@ def add(
 
 def of_station(connection: sqlite3.Connection, station_id: int) -> list[Kept]:
     """A station's calibrations, oldest first."""
-    return [
-        _kept(row)
-        for row in connection.execute(
-            f"{_COLUMNS} WHERE station_id = ? ORDER BY id", (station_id,)
-        ).fetchall()
-    ]
+    found = connection.execute(
+        f"{_COLUMNS} WHERE station_id = ? ORDER BY id", (station_id,)
+    ).fetchall()
+    return readable(found, _kept)
 
 
 def of_tool(connection: sqlite3.Connection, tool_id: int) -> list[Kept]:
     """A tool's calibrations, oldest first."""
-    return [
-        _kept(row)
-        for row in connection.execute(
-            f"{_COLUMNS} WHERE tool_id = ? ORDER BY id", (tool_id,)
-        ).fetchall()
-    ]
+    found = connection.execute(f"{_COLUMNS} WHERE tool_id = ? ORDER BY id", (tool_id,)).fetchall()
+    return readable(found, _kept)
 
 
 def get(connection: sqlite3.Connection, calibration_id: int) -> Kept:

@@ -7,7 +7,7 @@ from yellowfen.core.heat.plan import HeatPlan
 from yellowfen.core.work.job import Heat, Job, Piece, Purpose
 from yellowfen.errors import InvalidValue, NotFound
 from yellowfen.store.database import atomic
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = (
     "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.purpose,"
@@ -51,7 +51,7 @@ def rows(connection: sqlite3.Connection) -> list[Job]:
     found = connection.execute(
         f"{_COLUMNS} WHERE job.removed_at IS NULL ORDER BY job.id DESC"
     ).fetchall()
-    return [_job(connection, row) for row in found]
+    return readable(found, lambda row: _job(connection, row))
 
 
 def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:

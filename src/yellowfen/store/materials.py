@@ -5,7 +5,7 @@ import sqlite3
 from yellowfen.core.metal.lot import Happened, Lot, LotEvent
 from yellowfen.core.metal.paste import Paste
 from yellowfen.errors import NotFound, Refused
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = "SELECT id, name, paste, container, grams, bought_s, expires_s FROM paste_lot"
 
@@ -33,10 +33,8 @@ def add_lot(connection: sqlite3.Connection, lot: Lot) -> int:
 
 def lots(connection: sqlite3.Connection) -> list[Lot]:
     """All lots, newest first."""
-    return [
-        _lot(connection, row)
-        for row in connection.execute(f"{_COLUMNS} ORDER BY id DESC").fetchall()
-    ]
+    found = connection.execute(f"{_COLUMNS} ORDER BY id DESC").fetchall()
+    return readable(found, lambda row: _lot(connection, row))
 
 
 def lot(connection: sqlite3.Connection, lot_id: int) -> Lot:

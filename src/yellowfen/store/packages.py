@@ -4,13 +4,13 @@ import json
 import sqlite3
 
 from yellowfen.core.part.library import OwnPackage
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
 
 def rows(connection: sqlite3.Connection) -> list[OwnPackage]:
     """All own packages by name."""
     found = connection.execute("SELECT content FROM own_package ORDER BY name").fetchall()
-    return [unpack(OwnPackage, row["content"]) for row in found]
+    return readable(found, lambda row: unpack(OwnPackage, row["content"]))
 
 
 def keep(connection: sqlite3.Connection, one: OwnPackage) -> None:

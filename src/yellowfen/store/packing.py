@@ -1,12 +1,15 @@
 """Core dataclasses to JSON text and back, checked on the way in by their own rules."""
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable, Iterable
 from functools import lru_cache
 from typing import Any, TypeVar, cast
 
-from pydantic import TypeAdapter
+from pydantic import TypeAdapter, ValidationError
+
+from yellowfen.errors import Damaged, YellowfenError
 
 T = TypeVar("T")
+R = TypeVar("R")
 
 
 @lru_cache(maxsize=32)
@@ -20,5 +23,28 @@ def pack(value: object) -> str:
 
 
 def unpack(kind: type[T], text: str) -> T:
-    """The dataclass back from its JSON text."""
-    return cast(T, _adapter(cast(Hashable, kind)).validate_json(text))
+    """The dataclass back from its JSON text. Raises Damaged for a text that its rules refuse."""
+    try:
+        return cast(T, _adapter(cast(Hashable, kind)).validate_json(text))
+    except (ValidationError, YellowfenError) as problem:
+        name = getattr(kind, "__name__", "record")
+        if isinstance(problem, ValidationError):
+            first = problem.errors()[0]
+            place = ".".join(map(str, first["loc"])) or "content"
+            said = f"{place}: {str(first['msg']).lower()}"
+        else:
+            said = str(problem)
+        raise Damaged(f"a stored record ({name}) cannot be read: {said[:160]}") from None
+
+
+def readable(rows: Iterable[R], make: Callable[[R], T]) -> list[T]:
+    """What can be read of some rows; damaged ones are left out (they are listed on a page of their
+    own).
+    """
+    kept = []
+    for row in rows:
+        try:
+            kept.append(make(row))
+        except Damaged:
+            continue
+    return kept

@@ -8,7 +8,7 @@ from yellowfen.core.deposit.weighing import Weighing
 from yellowfen.core.metal.paste import Paste
 from yellowfen.errors import NotFound
 from yellowfen.store import jobs
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
 
 @dataclass(frozen=True)
@@ -84,10 +84,12 @@ def weighings(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> l
         "SELECT id, job_id, made_at, content FROM weighing WHERE foil_um = ? AND paste = ? ORDER BY id",
         (_microns(foil_mm), pack(paste)),
     ).fetchall()
-    return [
-        KeptWeighing(row["id"], row["job_id"], row["made_at"], unpack(Weighing, row["content"]))
-        for row in found
-    ]
+    return readable(
+        found,
+        lambda row: KeptWeighing(
+            row["id"], row["job_id"], row["made_at"], unpack(Weighing, row["content"])
+        ),
+    )
 
 
 def remove_weighing(connection: sqlite3.Connection, weighing_id: int) -> None:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.look.picture_work import PictureWork
 from yellowfen.errors import NotFound
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -82,7 +82,7 @@ def rows(connection: sqlite3.Connection, board_id: int, job_id: int) -> list[Pic
         " WHERE job_piece.job_id = :job AND piece.board_id = :board)) ORDER BY id DESC",
         {"job": job_id, "board": board_id},
     )
-    return [_row(row) for row in found]
+    return readable(found, _row)
 
 
 def keep_work(connection: sqlite3.Connection, picture_id: int, work: PictureWork) -> None:

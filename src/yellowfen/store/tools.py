@@ -5,9 +5,9 @@ import sqlite3
 from yellowfen.core.bench.station import Tool, ToolKind
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Preheater
 from yellowfen.errors import NotFound, Refused
-from yellowfen.store.packing import pack, unpack
+from yellowfen.store.packing import pack, readable, unpack
 
-_CONTENT: dict[ToolKind, type[HotPlate | Oven | Preheater | Iron]] = {
+CONTENT: dict[ToolKind, type[HotPlate | Oven | Preheater | Iron]] = {
     ToolKind.PLATE: HotPlate,
     ToolKind.OVEN: Oven,
     ToolKind.PREHEATER: Preheater,
@@ -38,12 +38,12 @@ def remove(connection: sqlite3.Connection, tool_id: int) -> None:
 def rows(connection: sqlite3.Connection) -> list[Tool]:
     """All tools in the order they were entered."""
     found = connection.execute("SELECT id, kind, name, content FROM tool ORDER BY id").fetchall()
-    return [_tool(row) for row in found]
+    return readable(found, _tool)
 
 
 def _tool(row: sqlite3.Row) -> Tool:
     kind = ToolKind(row["kind"])
-    return Tool(row["id"], kind, row["name"], unpack(_CONTENT[kind], row["content"]))
+    return Tool(row["id"], kind, row["name"], unpack(CONTENT[kind], row["content"]))
 
 
 def get(connection: sqlite3.Connection, tool_id: int) -> Tool:

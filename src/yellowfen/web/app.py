@@ -15,6 +15,7 @@ from yellowfen.web.pages import STATIC
 from yellowfen.web.routes import (
     bench,
     boards,
+    damaged,
     fixture,
     hand,
     heat,
@@ -104,6 +105,7 @@ def create_app(data: Path) -> FastAPI:
         teach,
         bench,
         logbook,
+        damaged,
     ):
         app.include_router(routes.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

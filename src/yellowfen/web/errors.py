@@ -8,6 +8,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
 from yellowfen.errors import (
+    Damaged,
     InvalidValue,
     NotFound,
     Refused,
@@ -20,6 +21,7 @@ from yellowfen.workflows.trouble import logged, storage_sentence
 
 STATUS: tuple[tuple[type[YellowfenError], int], ...] = (
     (NotFound, 404),
+    (Damaged, 409),
     (Refused, 409),
     (TooLarge, 413),
     (UnreadableFile, 422),
@@ -33,12 +35,19 @@ def status_of(error: YellowfenError) -> int:
     return next(status for kind, status in STATUS if isinstance(error, kind))
 
 
-def _answer(request: Request, status: int, sentence: str, field: str = "") -> Response:
+def _answer(
+    request: Request,
+    status: int,
+    sentence: str,
+    field: str = "",
+    error: Exception | None = None,
+) -> Response:
     if "application/json" in request.headers.get("accept", "") or request.url.path.startswith(
         "/api/"
     ):
         return JSONResponse({"problem": sentence, "field": field}, status_code=status)
-    return page(request, "problem.html", {"sentence": sentence, "status": status}, status=status)
+    context = {"sentence": sentence, "status": status, "damaged": isinstance(error, Damaged)}
+    return page(request, "problem.html", context, status=status)
 
 
 def add_error_pages(app: FastAPI) -> None:
@@ -46,7 +55,7 @@ def add_error_pages(app: FastAPI) -> None:
 
     @app.exception_handler(YellowfenError)
     def known(request: Request, error: YellowfenError) -> Response:
-        return _answer(request, status_of(error), str(error), getattr(error, "field", ""))
+        return _answer(request, status_of(error), str(error), getattr(error, "field", ""), error)
 
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: RequestValidationError) -> Response:

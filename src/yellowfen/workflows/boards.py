@@ -18,7 +18,14 @@ from yellowfen.core.board.choices import Choices, PadSet, PartChoice
 from yellowfen.core.board.compare import Change, changes
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
-from yellowfen.errors import InvalidValue, NotFound, Refused, UnreadableFile, YellowfenError
+from yellowfen.errors import (
+    Damaged,
+    InvalidValue,
+    NotFound,
+    Refused,
+    UnreadableFile,
+    YellowfenError,
+)
 from yellowfen.formats.board_files import named_by_user
 from yellowfen.formats.board_out import board_files
 from yellowfen.formats.bundle import label_of, unpack
@@ -536,8 +543,26 @@ def tables_of(connection: sqlite3.Connection, board_id: int) -> list[TableReadin
 
 def saved_files(connection: sqlite3.Connection, board_id: int) -> dict[str, bytes]:
     """The files a board was read from; for a sketch, the files that read back as it."""
-    source = boards.source_of(connection, board_id)
-    return source.files if source.sketch is None else board_files(boards.get(connection, board_id))
+    boards.must_exist(connection, board_id)
+    files = boards.files_of(connection, board_id)
+    return files or board_files(boards.get(connection, board_id))
+
+
+def restore(connection: sqlite3.Connection, board_id: int) -> None:
+    """Read a board again from its files where what was stored of it is damaged; choices that are
+    damaged too are forgotten.
+    """
+    name, files = boards.must_exist(connection, board_id), boards.files_of(connection, board_id)
+    if not files:
+        raise Refused("this board was sketched by hand and has no files to read it from")
+    try:
+        choices = boards.source_of(connection, board_id).choices
+    except Damaged:
+        choices = Choices()
+    library, columns = library_of(connection), packages.headings(connection)
+    board = read_board(files, name, choices, library=library, columns=columns)
+    boards.replace(connection, board_id, board, Source(files, choices))
+    heat.forget(board_id)
 
 
 def changes_of(

@@ -489,8 +489,17 @@ def save(board_id: int, database: Database) -> Response:
     )
 
 
+@router.post("/boards/{board_id}/restore")
+def restore(board_id: int, database: Database) -> Response:
+    """Read a damaged board again from its files, with what was chosen for it as far as that can be
+    read.
+    """
+    work.restore(database, board_id)
+    return RedirectResponse(f"/boards/{board_id}", status_code=303)
+
+
 @router.post("/boards/{board_id}/remove")
 def remove(board_id: int, database: Database) -> Response:
-    boards.get(database, board_id)
+    boards.must_exist(database, board_id)
     boards.remove(database, board_id)
     return RedirectResponse("/boards", status_code=303)

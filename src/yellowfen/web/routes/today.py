@@ -1,13 +1,15 @@
 """What is going on today: the next task of every build, paste standing out of the cold."""
 
 import time
+from contextlib import suppress
 from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.errors import InvalidValue
+from yellowfen.core.work.job import Job
+from yellowfen.errors import Damaged, InvalidValue
 from yellowfen.store import imports, jobs, leases, materials
 from yellowfen.store import ready as stored
 from yellowfen.web.database import Database
@@ -19,31 +21,37 @@ router = APIRouter()
 MOST_JOBS = 20
 
 
+def _begun(database: Database, job: Job, now: float) -> list[dict[str, Any]]:
+    """What is next of a build that was begun or has a date; nothing of others."""
+    done, plan = stored.done_of(database, job.id), stored.plan_of(database, job.id)
+    if not done and plan.start_s is None and plan.finish_s is None:
+        return []
+    found = workflow.timed(database, workflow.ready_state(database, job.id), now).found
+    waiting = [one for one in found.tasks if not one.done]
+    running = [one for one in waiting if one.task.passive and one.start_s <= now < one.end_s]
+    return [
+        {
+            "job": job,
+            "next": next((one for one in waiting if not one.task.passive), None),
+            "running": [(one, max(0, round((one.end_s - now) / 60))) for one in running],
+            "left": len(waiting),
+            "of": len(found.tasks),
+            "end": datetime.fromtimestamp(found.end_s).strftime("%d %b %H:%M"),
+            "warnings": found.warnings,
+            "starts": datetime.fromtimestamp(found.start_s).strftime("%d %b %H:%M")
+            if found.start_s > now
+            else "",
+        }
+    ]
+
+
 @router.get("/today")
 def today(request: Request, database: Database) -> Response:
     now = time.time()
-    builds: list[dict[str, Any]] = []
+    builds = []
     for job in jobs.rows(database)[:MOST_JOBS]:
-        done, plan = stored.done_of(database, job.id), stored.plan_of(database, job.id)
-        if not done and plan.start_s is None and plan.finish_s is None:
-            continue
-        found = workflow.timed(database, workflow.ready_state(database, job.id), now).found
-        waiting = [one for one in found.tasks if not one.done]
-        running = [one for one in waiting if one.task.passive and one.start_s <= now < one.end_s]
-        builds.append(
-            {
-                "job": job,
-                "next": next((one for one in waiting if not one.task.passive), None),
-                "running": [(one, max(0, round((one.end_s - now) / 60))) for one in running],
-                "left": len(waiting),
-                "of": len(found.tasks),
-                "end": datetime.fromtimestamp(found.end_s).strftime("%d %b %H:%M"),
-                "warnings": found.warnings,
-                "starts": datetime.fromtimestamp(found.start_s).strftime("%d %b %H:%M")
-                if found.start_s > now
-                else "",
-            }
-        )
+        with suppress(Damaged):  # told on its own page; the others are worked on today
+            builds += _begun(database, job, now)
     out = [
         {
             "name": lot.name,
