@@ -59,7 +59,6 @@ def create_app(data: Path) -> FastAPI:
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        give_up_weighing(False)
         if waiting:
             importer.wake()
         yield

@@ -5,6 +5,7 @@ import threading
 import time
 from collections import OrderedDict
 from dataclasses import dataclass, replace
+from itertools import count
 
 from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, settled, sureness
 from yellowfen.core.heat.follow import stops_of
@@ -58,7 +59,8 @@ _KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
 _SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
 _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
 _LOCK = threading.Lock()
-_ENDING = threading.Event()
+_ENDED = count()  # how often weighing was given up
+_EPOCH = [next(_ENDED)]
 _MOST_KEPT, _MOST_TOUCHES = 12, 200
 AS_DRAWN = "as drawn"
 
@@ -174,10 +176,10 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
     with _LOCK:
         if key in _SURE and (not more or _SURE[key].count >= MORE_SAMPLES):
             return _SURE[key]
-    scene = scene_of(boards.get(connection, job.board_id), job.plan)
+    scene, epoch = scene_of(boards.get(connection, job.board_id), job.plan), _EPOCH[0]
 
     def still_asked(_: object) -> None:
-        if _ENDING.is_set():
+        if _EPOCH[0] != epoch:
             raise Refused("the server is being stopped")
         if jobs.get(connection, job.id).plan != job.plan:
             raise Changed("the settings were changed meanwhile; ask again")
@@ -207,12 +209,9 @@ def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> tupl
     ), found
 
 
-def give_up_weighing(ending: bool = True) -> None:
-    """Let samples under way be given up (the server stops), or drawn again."""
-    if ending:
-        _ENDING.set()
-    else:
-        _ENDING.clear()
+def give_up_weighing() -> None:
+    """Let samples under way be given up: the server stops. What is asked later is drawn again."""
+    _EPOCH[0] = next(_ENDED)
 
 
 def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = None) -> Forecast:
