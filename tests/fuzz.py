@@ -18,12 +18,13 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from tests.conftest import DATA, files_in
+from tests.crafted import sets
 from yellowfen.store import boards
 from yellowfen.web.app import create_app
 from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
 
-LONGEST_S, MOST_MB = 5.0, 500.0
+LONGEST_S, MOST_MB, LIMIT_S = 5.0, 500.0, 13.0
 _NUMBERS = (
     b"0",
     b"-1",
@@ -159,6 +160,16 @@ class Trial:
         connection.close()
         return len(rows) + int(waiting)
 
+    def crafted(self, name: str, files: dict[str, bytes]) -> str:
+        """What is wrong with the answer to a crafted set, empty when nothing is."""
+        began = time.perf_counter()
+        status, _ = self.send(files)
+        took = time.perf_counter() - began
+        self.clear()
+        if status >= 500 or took > LIMIT_S:
+            return f"{name}: status {status}, {took:.1f} s"
+        return ""
+
     def case(self, seed: int) -> str:
         """What is wrong with the answer to a case, empty when nothing is."""
         began = time.perf_counter()
@@ -191,6 +202,7 @@ def main() -> int:
             for seed in range(given.first, given.first + given.count)
             if (said := trial.case(seed))
         ]
+        problems += [said for name, files in sets() if (said := trial.crafted(name, files))]
     print(
         f"{given.count} cases: {dict(sorted(trial.statuses.items()))}, slowest {trial.slowest[0]:.2f} s (case {trial.slowest[1]}), "
         f"memory rose by {memory_mb() - trial.began_mb:.0f} MB"

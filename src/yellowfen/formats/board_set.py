@@ -12,7 +12,7 @@ import shapely
 from yellowfen.core.board.board import Finding, LayerGuess, Role
 from yellowfen.core.board.join import Placement
 from yellowfen.core.quantity.wording import counted
-from yellowfen.errors import UnreadableFile
+from yellowfen.errors import TooLarge, UnreadableFile
 from yellowfen.formats.component_layer import placements_of
 from yellowfen.formats.drill import DrillFile, drill_of, read_drill
 from yellowfen.formats.gerber.layer import Drawn, GerberLayer
@@ -48,6 +48,7 @@ _MANY = {
     Role.NETLIST,
 }
 _PADDED = GERBER_ROLES - {Role.OUTLINE, Role.COMPONENTS} | {Role.IGNORED}
+MOST_DRAWN = 2_000_000
 MOST_ROWS_TOLD = 20
 _RANK = {"you chose it": 0, "its file attribute says so": 1, "by its name": 2}
 
@@ -81,6 +82,7 @@ def read_files(
     guesses: dict[str, LayerGuess] = {}
     layers: dict[str, GerberLayer] = {}
     problems: list[UnreadableFile] = []
+    drawn = 0
     for name, data in files.items():
         on_step(name)
         try:
@@ -91,6 +93,11 @@ def read_files(
             ) and looks_like_gerber(data)
             if guesses[name].role in GERBER_ROLES or guesses[name].why == UNSETTLED or drawn_drill:
                 layers[name] = read_gerber(data, name)
+                drawn += len(layers[name].drawn)
+                if drawn > MOST_DRAWN:
+                    raise TooLarge(
+                        f"{name}: with the files before it more than {MOST_DRAWN:,} objects are drawn, which is more than a board has; leave out what is not the board"
+                    )
             elif guesses[name].role is Role.PLACEMENT:
                 rows: list[UnreadableFile] = []
                 found.placements += read_placements(data, name, columns, rows)

@@ -164,6 +164,7 @@ _NOT_FITTED = re.compile(
     re.IGNORECASE,
 )
 _REF = re.compile(r"[A-Za-z]{1,4}\d{1,5}[A-Za-z]?$")
+MOST_REFS, MOST_PLACED = 50_000, 10_000
 ColumnChoice = Mapping[str, Mapping[str, int]]
 
 
@@ -369,7 +370,7 @@ def _plain_number(cell: str) -> float | None:
 def _units(heading: list[str], columns: Mapping[str, int], text: str) -> dict[str, float]:
     """mm per unit of x and y: by the heading, else by a remark above the table, else 1."""
     stated = re.search(
-        r"units?\s*(?:used|are|:|=|is)*\s*[:=]?\s*\(?(mm|mils?|inch(?:es)?|thou|in|um)\b",
+        r"units?[ \t:=]{0,12}(?:used|are|is)?[ \t:=]{0,12}\(?(mm|mils?|inch(?:es)?|thou|in|um)\b",
         text[:4000],
         re.IGNORECASE,
     )
@@ -469,7 +470,11 @@ def read_placements(
         )
     placements: dict[str, Placement] = {}
     lines: dict[str, int] = {}
-    for line, row in table.body():
+    body = table.body()
+    if len(body) > MOST_PLACED:
+        said = f"places more than {MOST_PLACED:,} parts, which is more than a board has"
+        raise UnreadableFile(name, said, body[MOST_PLACED][0])
+    for line, row in body:
         try:
             placed = _placement(table, row, line)
             if placed.ref in placements:
@@ -545,9 +550,13 @@ def read_bill(data: bytes, name: str, choice: ColumnChoice | None = None) -> lis
     """References of a bill of materials, ranges such as R2-R5 written out."""
     table = _table(data, name, choice or {})
     lines: list[BillLine] = []
-    for _, row in table.body():
+    for number, row in table.body():
         fitted = _fitted(table, row)
-        for ref in spread_refs(table.cell(row, "ref")):
+        refs = spread_refs(table.cell(row, "ref"))
+        if len(lines) + len(refs) > MOST_REFS:
+            said = f"names more than {MOST_REFS:,} parts, which is more than a board has; check the ranges of its references"
+            raise UnreadableFile(name, said, number)
+        for ref in refs:
             lines.append(
                 BillLine(
                     ref, table.cell(row, "value")[:80], table.cell(row, "footprint")[:120], fitted

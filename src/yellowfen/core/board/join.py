@@ -369,19 +369,17 @@ def _by_nearness(
     """
     reach = 0.75 * max(package.body_x_mm, package.body_y_mm) + 1.5 if package else 12.0
     cx, cy = int(placed.x_mm // 12), int(placed.y_mm // 12)
+    near = list(work.free.near(placed.side, placed.x_mm, placed.y_mm, reach))
     others = [
         one
         for dx in (-1, 0, 1)
         for dy in (-1, 0, 1)
         for one in rivals.get((placed.side, cx + dx, cy + dy), ())
-        if one.ref != placed.ref
+        if near
+        and one.ref != placed.ref
         and math.hypot(one.x_mm - placed.x_mm, one.y_mm - placed.y_mm) <= 2 * reach
     ]
-    mine = [
-        i
-        for i, pad in work.free.near(placed.side, placed.x_mm, placed.y_mm, reach)
-        if _nearest(pad, placed, others, reach)
-    ]
+    mine = [i for i, pad in near if _nearest(pad, placed, others, reach)]
     mine = _without_strays(mine, placed, work.free)
     if len(mine) < 2 and package is not None and package.lands:
         work.findings.append(

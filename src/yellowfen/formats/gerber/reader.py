@@ -393,6 +393,8 @@ def _end_repeat(state: _State) -> None:
     if len(state.targets) < 2:
         raise _Problem("a step and repeat (SR) is closed wrongly")
     drawn = state.targets.pop()
+    if not drawn:
+        return
     if nx * ny * len(drawn) > MOST_OBJECTS:
         raise _Problem(
             f"repeats to more than {MOST_OBJECTS} objects, which is more than a board has"

@@ -1,0 +1,64 @@
+"""Files made to hold a reader: each ends in a board or a sentence, nothing is stored of a refused one,
+and the server answers meanwhile.
+"""
+
+import threading
+import time
+
+import pytest
+from fastapi.testclient import TestClient
+
+from tests.crafted import CRAFTED
+from yellowfen.workflows.reading import reader
+
+SLOW = {"many repeats", "twenty large layers", "arcs", "copper as mask"}  # in `make fuzz`
+
+
+@pytest.mark.parametrize("name", [one for one in CRAFTED if one not in SLOW])
+def test_a_crafted_file_ends_in_a_board_or_a_sentence(client: TestClient, name: str) -> None:
+    files = [("files", pair) for pair in CRAFTED[name]().items()]
+    began = time.perf_counter()
+    reply = client.post("/boards", files=files)
+    assert time.perf_counter() - began < 13
+    if reply.status_code >= 400:
+        assert reply.status_code in (413, 422)
+        assert 'class="problem"' in reply.text
+        assert client.get("/boards/2").status_code == 404
+    else:
+        assert client.get(reply.url.path).status_code == 200
+
+
+def test_the_server_answers_while_a_file_holds_the_reader(client: TestClient) -> None:
+    """The largest of them takes its ten seconds of another process."""
+    files = [("files", pair) for pair in CRAFTED["twenty large layers"]().items()]
+    replies: list[int] = []
+    held = threading.Thread(
+        target=lambda: replies.append(client.post("/boards", files=files).status_code)
+    )
+    held.start()
+    time.sleep(1.0)
+    took = []
+    while held.is_alive() and len(took) < 40:
+        began = time.perf_counter()
+        assert client.get("/bench").status_code == 200
+        took.append(time.perf_counter() - began)
+        time.sleep(0.02)
+    held.join(30)
+    assert replies
+    assert sorted(took)[len(took) // 2] < 0.5
+    assert client.post("/boards", files=[("files", ("a.txt", b"x"))]).status_code == 422
+
+
+def test_a_reading_that_is_ended_from_outside_is_begun_again(client: TestClient) -> None:
+    import os
+    import signal
+
+    before = reader().pid
+    client.post("/boards", files=[("files", pair) for pair in CRAFTED["long number"]().items()])
+    assert reader().pid is not None
+    os.killpg(reader().pid or 0, signal.SIGKILL)
+    reply = client.post(
+        "/boards", files=[("files", pair) for pair in CRAFTED["long number"]().items()]
+    )
+    assert reply.status_code == 200
+    assert reader().pid != before
