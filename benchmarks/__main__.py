@@ -12,6 +12,7 @@ from benchmarks import finite_volumes, sparse, vectorised
 from benchmarks.boards import boards
 from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
+from benchmarks.load import load
 from benchmarks.pages import pages
 from benchmarks.paste import paste
 from benchmarks.patterns import patterns
@@ -150,6 +151,8 @@ if __name__ == "__main__":
         reforecast()
     elif sys.argv[1:] == ["boards"]:
         boards()
+    elif sys.argv[1:] == ["load"]:
+        load()
     elif sys.argv[1:] == ["paste"]:
         paste()
     elif sys.argv[1:] == ["patterns"]:

@@ -5,13 +5,15 @@ FULL) before the caller hears of it; a migration and its record share one transa
 """
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from importlib import resources
 from itertools import count
 from pathlib import Path
+from typing import Any
 
 from yellowfen.errors import Refused
+from yellowfen.store.turns import WRITERS, writes
 
 _SAVEPOINTS = count(1)
 
@@ -22,7 +24,9 @@ def connect(path: Path) -> sqlite3.Connection:
     A request's steps may run on different threads of the pool, one after the other, so the thread
     check is off; no connection is ever shared between requests.
     """
-    connection = sqlite3.connect(path, isolation_level=None, timeout=10, check_same_thread=False)
+    connection = sqlite3.connect(
+        path, isolation_level=None, timeout=10, check_same_thread=False, factory=_InTurn
+    )
     connection.row_factory = sqlite3.Row
     for pragma in (
         "foreign_keys = ON",
@@ -34,19 +38,42 @@ def connect(path: Path) -> sqlite3.Connection:
     return connection
 
 
+class _InTurn(sqlite3.Connection):
+    """A connection whose single writing statements wait for their turn."""
+
+    def execute(self, sql: str, parameters: Any = (), /) -> sqlite3.Cursor:
+        if self.in_transaction or not writes(sql):
+            return super().execute(sql, parameters)
+        with WRITERS.turn():
+            return super().execute(sql, parameters)
+
+    def executemany(self, sql: str, parameters: Iterable[Any], /) -> sqlite3.Cursor:
+        if self.in_transaction:
+            return super().executemany(sql, parameters)
+        with WRITERS.turn():
+            return super().executemany(sql, parameters)
+
+
 @contextmanager
 def atomic(connection: sqlite3.Connection) -> Iterator[None]:
-    """All or nothing; nests by savepoints."""
+    """All or nothing; nests by savepoints. The outermost waits for its turn to write."""
     if connection.in_transaction:
         name = f"step_{next(_SAVEPOINTS)}"
-        begin, keep, drop = f"SAVEPOINT {name}", f"RELEASE {name}", f"ROLLBACK TO {name}"
-    else:
-        begin, keep, drop = "BEGIN IMMEDIATE", "COMMIT", "ROLLBACK"
+        with _kept(connection, f"SAVEPOINT {name}", f"RELEASE {name}", f"ROLLBACK TO {name}"):
+            yield
+        return
+    with WRITERS.turn(), _kept(connection, "BEGIN IMMEDIATE", "COMMIT", "ROLLBACK"):
+        yield
+
+
+@contextmanager
+def _kept(connection: sqlite3.Connection, begin: str, keep: str, drop: str) -> Iterator[None]:
     connection.execute(begin)
     try:
         yield
     except BaseException:
-        connection.execute(drop)
+        if connection.in_transaction:  # a full disk may have rolled it back already
+            connection.execute(drop)
         raise
     connection.execute(keep)
 

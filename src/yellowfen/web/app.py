@@ -43,6 +43,7 @@ from yellowfen.web.routes import (
     teach,
     today,
 )
+from yellowfen.web.turnstile import Turnstile
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows.heat import give_up_weighing
 from yellowfen.workflows.opening import open_database
@@ -110,5 +111,6 @@ def create_app(data: Path) -> FastAPI:
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=3)
+    app.add_middleware(Turnstile)
     app.add_middleware(Guards)
     return app

@@ -2,6 +2,7 @@
 
 import fcntl
 import socket
+import sys
 import threading
 from pathlib import Path
 from typing import IO
@@ -11,6 +12,7 @@ import uvicorn
 from yellowfen.errors import Refused
 from yellowfen.web.app import create_app
 
+SWITCH_S = 0.001
 LONGEST_FAREWELL_S = 2  # for answers under way; a weighing of many samples is given up
 
 
@@ -19,6 +21,7 @@ def serve(data: Path, port: int) -> None:
 
     The kernel is loaded soon after, so no click waits for it.
     """
+    sys.setswitchinterval(SWITCH_S)  # a tap waits less for a page that is being made
     held = _hold(data)
     door = _door(port)
     app = create_app(data)
