@@ -186,6 +186,11 @@ def _parser() -> argparse.ArgumentParser:
         verb.set_defaults(run=run)
     verb = verbs.add_parser("serve", help="start the server")
     verb.add_argument("--port", type=int, default=8470)
+    verb.add_argument(
+        "--last-good",
+        action="store_true",
+        help="put the last good copy in place of a damaged database, which is kept beside",
+    )
     _data(verb)
     verb.set_defaults(run=_serve)
     verb = verbs.add_parser("demo", help="add the demo board, a bench and two jobs")
@@ -739,7 +744,7 @@ def _serve(given: argparse.Namespace) -> None:
         raise InvalidValue("port", f"{given.port} is not a port; choose 1024 to 65535")
     from yellowfen.web.serving import serve
 
-    serve(given.data, given.port)
+    serve(given.data, given.port, given.last_good)
 
 
 def _demo(given: argparse.Namespace) -> None:

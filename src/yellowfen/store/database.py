@@ -4,6 +4,7 @@ Laws: one connection per request; foreign keys on; every confirmed write is on d
 FULL) before the caller hears of it; a migration and its record share one transaction.
 """
 
+import os
 import sqlite3
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -11,6 +12,7 @@ from importlib import resources
 from itertools import count
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from yellowfen.errors import Refused
 from yellowfen.store.turns import WRITERS, writes
@@ -19,23 +21,31 @@ _SAVEPOINTS = count(1)
 
 
 def connect(path: Path) -> sqlite3.Connection:
-    """An open connection with the settings every user of the database needs.
+    """An open connection with the settings every user of the database needs; one that only reads
+    where the file or its folder may not be written.
 
     A request's steps may run on different threads of the pool, one after the other, so the thread
     check is off; no connection is ever shared between requests.
     """
+    shut = path.exists() and not (_may_write(path) and _may_write(path.parent))
     connection = sqlite3.connect(
-        path, isolation_level=None, timeout=10, check_same_thread=False, factory=_InTurn
+        f"file:{quote(str(path))}?immutable=1" if shut else path,
+        uri=shut,
+        isolation_level=None,
+        timeout=10,
+        check_same_thread=False,
+        factory=_InTurn,
     )
     connection.row_factory = sqlite3.Row
-    for pragma in (
-        "foreign_keys = ON",
-        "journal_mode = WAL",
-        "synchronous = FULL",
-        "busy_timeout = 10000",
-    ):
+    writing = () if shut else ("journal_mode = WAL", "synchronous = FULL")
+    for pragma in ("foreign_keys = ON", *writing, "busy_timeout = 10000"):
         connection.execute(f"PRAGMA {pragma}")
     return connection
+
+
+def _may_write(path: Path) -> bool:
+    """False for what may only be read: then pages open still, and every change is refused."""
+    return os.access(path, os.W_OK)
 
 
 class _InTurn(sqlite3.Connection):
@@ -80,9 +90,10 @@ def _kept(connection: sqlite3.Connection, begin: str, keep: str, drop: str) -> I
 
 def migrate(connection: sqlite3.Connection) -> int:
     """Bring the database to this version's shape; returns how many migrations ran."""
-    connection.execute(
-        "CREATE TABLE IF NOT EXISTS migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT"
-    )
+    if not connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'migration'").fetchone():
+        connection.execute(
+            "CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT"
+        )
     done = {row["name"] for row in connection.execute("SELECT name FROM migration")}
     scripts = sorted(
         item.name
@@ -118,9 +129,14 @@ def _statements(text: str) -> Iterator[str]:
 
 
 def backup(connection: sqlite3.Connection, target: Path) -> None:
-    """A whole, consistent copy of the database while it is in use."""
-    copy = sqlite3.connect(target)
+    """A whole, consistent copy of the database while it is in use; written beside and renamed, so that
+    no half copy bears the name.
+    """
+    half = target.with_name(target.name + ".part")
+    half.unlink(missing_ok=True)
+    copy = sqlite3.connect(half)
     try:
         connection.backup(copy)
     finally:
         copy.close()
+    os.replace(half, target)

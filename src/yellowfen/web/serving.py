@@ -1,6 +1,7 @@
 """Running the server on loopback."""
 
 import fcntl
+import io
 import socket
 import sys
 import threading
@@ -9,14 +10,15 @@ from typing import IO
 
 import uvicorn
 
-from yellowfen.errors import Refused
+from yellowfen.errors import InvalidValue, Refused
 from yellowfen.web.app import create_app
+from yellowfen.workflows.opening import keep_good, open_soundly
 
 SWITCH_S = 0.001
 LONGEST_FAREWELL_S = 2  # for answers under way; a weighing of many samples is given up
 
 
-def serve(data: Path, port: int) -> None:
+def serve(data: Path, port: int, last_good: bool = False) -> None:
     """Serve until interrupted; prints the address.
 
     The kernel is loaded soon after, so no click waits for it.
@@ -24,10 +26,14 @@ def serve(data: Path, port: int) -> None:
     sys.setswitchinterval(SWITCH_S)  # a tap waits less for a page that is being made
     held = _hold(data)
     door = _door(port)
+    open_soundly(data, last_good).close()
     app = create_app(data)
     warm_up = threading.Timer(1.5, _warm_up)
     warm_up.daemon = True
     warm_up.start()
+    copying = threading.Timer(20.0, keep_good, (data,))
+    copying.daemon = True
+    copying.start()
     print(
         f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True
     )
@@ -62,8 +68,14 @@ def _door(port: int) -> socket.socket:
 
 def _hold(data: Path) -> IO[str]:
     """The data folder for this server alone. Raises Refused when another one serves it."""
-    data.mkdir(parents=True, exist_ok=True)
-    held = (data / "serving.lock").open("a")
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+    except OSError as problem:
+        raise InvalidValue("data", f"the folder {data} cannot be used ({problem})") from None
+    try:
+        held = (data / "serving.lock").open("a")
+    except PermissionError:
+        return io.StringIO()  # a folder that is only read may be served twice
     try:
         fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:

@@ -1,0 +1,222 @@
+"""Storage in trouble: damaged in a dozen ways, full, locked, only to be read, newer. A sentence each, and
+nothing lost.
+"""
+
+import os
+import random
+import shutil
+import sqlite3
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from yellowfen.errors import NotFound, Refused
+from yellowfen.store import boards
+from yellowfen.store.database import atomic, connect
+from yellowfen.store.health import good_copy, keep_good_copy, put_back, trouble
+from yellowfen.store.turns import Turns
+from yellowfen.web.app import create_app
+from yellowfen.workflows import demo
+from yellowfen.workflows.opening import DATABASE, back_up, open_database, open_soundly
+
+
+@pytest.fixture(scope="module")
+def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("trouble")
+    connection = open_database(folder)
+    demo.fill(connection)
+    back_up(folder, folder / "copy.sqlite3")
+    connection.close()
+    return folder / "copy.sqlite3"
+
+
+@pytest.fixture
+def folder(tmp_path: Path, filled: Path) -> Path:
+    shutil.copy(filled, tmp_path / DATABASE)
+    return tmp_path
+
+
+def _over(at: float, length: int, content: bytes | None = None) -> Callable[[Path], None]:
+    """Bytes written over a place of the file (a share of its length)."""
+
+    def damage(path: Path) -> None:
+        size = path.stat().st_size
+        with path.open("r+b") as file:
+            file.seek(int(at * size))
+            file.write(content or random.Random(5).randbytes(length))
+
+    return damage
+
+
+def _cut(share: float) -> Callable[[Path], None]:
+    return lambda path: os.truncate(path, int(share * path.stat().st_size))
+
+
+DAMAGES: dict[str, Callable[[Path], None]] = {
+    "header of zeros": _over(0, 0, bytes(100)),
+    "header of text": _over(0, 0, b"this is no database " * 6),
+    "first page": _over(0, 4096),
+    "second page": _over(4096 / 10_000_000, 4096, b"\xff" * 8192),
+    "a page in the middle": _over(0.5, 8192),
+    "a stretch of pages": _over(0.2, 400_000),
+    "the last pages": _over(0.97, 20_000),
+    "cut in half": _cut(0.5),
+    "cut to a page": _cut(0.001),
+    "another file": lambda path: path.write_bytes(b"PK\x03\x04" + bytes(50_000)) and None,
+    "pages of zeros": _over(0.3, 0, bytes(200_000)),
+    "a page size of none": lambda path: _over(0, 0, b"SQLite format 3\x00\x00\x00")(path),
+}
+
+
+@pytest.mark.parametrize("name", DAMAGES)
+def test_a_damaged_database_is_told_and_the_good_copy_put_back(folder: Path, name: str) -> None:
+    path = folder / DATABASE
+    assert keep_good_copy(path)
+    DAMAGES[name](path)
+    damaged = path.read_bytes()
+    if not trouble(path):
+        pytest.skip("what was written over held nothing")
+    with pytest.raises(Refused, match=r"damaged.*--last-good"):
+        open_soundly(folder)
+    assert path.read_bytes() == damaged
+    connection = open_soundly(folder, last_good=True)
+    assert len(boards.rows(connection)) == 1
+    assert len(boards.get(connection, 1).parts) == 46
+    connection.close()
+    kept = [one for one in folder.glob("*.damaged-*") if not one.name.endswith(("-wal", "-shm"))]
+    assert [one.read_bytes() for one in kept] == [damaged]
+
+
+def test_a_sound_database_is_never_replaced(folder: Path) -> None:
+    path = folder / DATABASE
+    with pytest.raises(NotFound, match="no good copy"):
+        put_back(path)
+    assert keep_good_copy(path)
+    assert not keep_good_copy(path)
+    with pytest.raises(Refused, match="is sound"):
+        put_back(path)
+    assert good_copy(path).exists()
+
+
+def test_a_full_disk_is_told_and_nothing_is_lost(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A bound on the file's pages stands in for the disk."""
+    client = TestClient(
+        create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False
+    )
+
+    def bounded(path: Path) -> sqlite3.Connection:
+        connection = connect(path)
+        pages = connection.execute("PRAGMA page_count").fetchone()[0]
+        connection.execute(f"PRAGMA max_page_count = {pages}")
+        return connection
+
+    monkeypatch.setattr("yellowfen.workflows.opening.connect", bounded)
+    files = [("files", pair) for pair in demo.demo_files().items()]
+    reply = client.post("/boards", files=files)
+    assert reply.status_code == 507
+    assert "The disk is full; nothing was changed" in reply.text
+    assert client.get("/boards/1").status_code == 200
+    assert client.get("/boards/2").status_code == 404
+    monkeypatch.undo()
+    assert client.post("/boards", files=files).status_code == 200
+
+
+def test_a_folder_only_to_be_read_shows_its_pages(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    open_database(folder).close()
+    monkeypatch.setattr("yellowfen.store.database._may_write", lambda path: False)
+    client = TestClient(
+        create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False
+    )
+    for path in ("/", "/boards/1", "/bench", "/jobs/1/ready"):
+        assert client.get(path).status_code == 200, path
+    reply = client.post("/bench/hands", data={"hands": "shaky"})
+    assert reply.status_code == 503
+    assert "may be read but not written" in reply.text
+
+
+def test_a_lock_of_another_program_is_told(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    client = TestClient(
+        create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False
+    )
+
+    def hasty(path: Path) -> sqlite3.Connection:
+        connection = connect(path)
+        connection.execute("PRAGMA busy_timeout = 200")
+        return connection
+
+    monkeypatch.setattr("yellowfen.workflows.opening.connect", hasty)
+    other = sqlite3.connect(folder / DATABASE, isolation_level=None)
+    other.execute("BEGIN IMMEDIATE")
+    reply = client.post("/bench/hands", data={"hands": "shaky"})
+    assert (reply.status_code, "Another program holds" in reply.text) == (503, True)
+    assert client.get("/bench").status_code == 200
+    other.execute("ROLLBACK")
+    assert client.post("/bench/hands", data={"hands": "shaky"}).status_code == 200
+
+
+def test_a_newer_database_is_refused_with_a_sentence(folder: Path) -> None:
+    connection = open_database(folder)
+    connection.execute("INSERT INTO migration VALUES ('9999_later.sql', '')")
+    connection.close()
+    with pytest.raises(Refused, match="newer Yellowfen"):
+        open_database(folder)
+
+
+def test_the_command_tells_a_damaged_database(folder: Path) -> None:
+    DAMAGES["header of zeros"](folder / DATABASE)
+    command = [sys.executable, "-m", "yellowfen.cli", "serve", "--data", str(folder)]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == 2
+    assert "damaged" in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_writers_wait_in_order_and_none_is_left_out() -> None:
+    """Twenty writers, each taking the lock twice over: every one gets its turn, first come first."""
+    turns, order, began = Turns(), [], threading.Event()
+
+    def writer(number: int) -> None:
+        with turns.turn(), turns.turn():
+            order.append(number)
+            time.sleep(0.002)
+
+    with turns.turn():
+        threads = []
+        for number in range(20):
+            threads.append(threading.Thread(target=writer, args=(number,)))
+            threads[-1].start()
+            time.sleep(0.003)
+        began.set()
+    for one in threads:
+        one.join(5)
+    assert order == list(range(20))
+
+
+def test_many_writers_at_once_lose_nothing(folder: Path) -> None:
+    def write(number: int) -> None:
+        connection = connect(folder / DATABASE)
+        for step in range(12):
+            with atomic(connection):
+                connection.execute(
+                    "INSERT INTO kit_place (line, place) VALUES (?, ?)", (f"{number}-{step}", "x")
+                )
+        connection.close()
+
+    threads = [threading.Thread(target=write, args=(number,)) for number in range(16)]
+    for one in threads:
+        one.start()
+    for one in threads:
+        one.join(60)
+    connection = connect(folder / DATABASE)
+    assert connection.execute("SELECT count(*) FROM kit_place").fetchone()[0] == 16 * 12
+    connection.close()
