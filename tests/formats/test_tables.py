@@ -1,10 +1,16 @@
 """Placement tables, bills and drill files in the forms people really have."""
 
+from dataclasses import replace
+
 import pytest
 
+from yellowfen.core.board.board import Board
 from yellowfen.errors import UnreadableFile
+from yellowfen.formats.board_files import read_board
+from yellowfen.formats.board_out import board_files
 from yellowfen.formats.drill import read_drill
 from yellowfen.formats.part_table import how_read, read_bill, read_placements, spread_refs
+from yellowfen.formats.table_out import as_text, from_text
 
 
 @pytest.mark.parametrize(
@@ -221,3 +227,31 @@ def test_drill_refusals(text: str, said: str) -> None:
 
 def test_drill_without_end_is_read_and_said() -> None:
     assert "no end mark" in read_drill(b"M48\nMETRIC\nT1C1.0\n%\nT1\nX1.0Y1.0\n", "d").remarks[0]
+
+
+@pytest.mark.parametrize(
+    ("cell", "written"),
+    [
+        ("=1+1", "'=1+1"),
+        ("+5V0", "'+5V0"),
+        ("@cmd", "'@cmd"),
+        ("\tx", "'\tx"),
+        ("-2.5", "-2.5"),
+        ("+3,3 V", "+3,3 V"),
+        ("-1e-3", "-1e-3"),
+        ("100 n", "100 n"),
+        ("'quoted", "'quoted"),
+    ],
+)
+def test_no_written_cell_is_a_formula_and_numbers_stay(cell: str, written: str) -> None:
+    assert as_text(cell) == written
+    assert from_text(as_text(cell)) == cell
+
+
+def test_a_value_like_a_formula_comes_back_from_our_own_table(demo_board: Board) -> None:
+    part = replace(demo_board.parts[0], value='=HYPERLINK("x")')
+    board = replace(demo_board, parts=(part, *demo_board.parts[1:]))
+    files = board_files(board)
+    assert b"'=HYPERLINK" in files["placement.csv"]
+    again = read_board(files, "again")
+    assert again.part(part.ref).value == part.value

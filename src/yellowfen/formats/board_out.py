@@ -5,12 +5,11 @@ Laws: pads, paste, holes, outline and parts come back the same when read again; 
 guessed copper is not drawn, since nobody knows where it runs.
 """
 
-import csv
-import io
 import math
 from collections.abc import Iterable, Sequence
 
 from yellowfen.core.board.board import Board, Hole, Pad, Point
+from yellowfen.formats.table_out import table_text
 
 HEAD = "%FSLAX46Y46*%\n%MOMM*%\n"
 _COPPER = {"top": ("L1", "Top"), "bottom": ("L2", "Bot")}
@@ -142,19 +141,17 @@ def _drill(holes: Sequence[Hole]) -> bytes:
 
 
 def _placement(board: Board) -> bytes:
-    stream = io.StringIO()
-    writer = csv.writer(stream, lineterminator="\n")
-    writer.writerow(["Ref", "Value", "Package", "X (mm)", "Y (mm)", "Rotation", "Side"])
-    for part in board.parts:
-        writer.writerow(
-            [
-                part.ref,
-                part.value,
-                part.footprint,
-                f"{part.x_mm:.4f}",
-                f"{part.y_mm:.4f}",
-                f"{part.rotation_deg:.4f}",
-                part.side,
-            ]
+    heading = ("Ref", "Value", "Package", "X (mm)", "Y (mm)", "Rotation", "Side")
+    rows = [
+        (
+            part.ref,
+            part.value,
+            part.footprint,
+            f"{part.x_mm:.4f}",
+            f"{part.y_mm:.4f}",
+            f"{part.rotation_deg:.4f}",
+            part.side,
         )
-    return stream.getvalue().encode()
+        for part in board.parts
+    ]
+    return table_text([heading, *rows]).encode()

@@ -16,6 +16,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.join import Placement
 from yellowfen.errors import UnreadableFile
+from yellowfen.formats.table_out import from_text
 from yellowfen.formats.text import decoded, is_text
 
 # Meaning of a heading, best wording first: of several columns that could be x, the earlier word
@@ -222,7 +223,7 @@ class _Table:
 
     def cell(self, row: list[str], key: str) -> str:
         index = self.columns.get(key, len(row))
-        return row[index] if index < len(row) else ""
+        return from_text(row[index]) if index < len(row) else ""
 
     def body(self) -> list[tuple[int, list[str]]]:
         """(line, row) of every row below the heading that names a part."""

@@ -1,7 +1,5 @@
 """Look and Finish: verdicts on joints, the meter's plan, the closing note."""
 
-import csv
-import io
 from typing import Annotated, Any, NamedTuple
 
 from fastapi import APIRouter, Form, Request
@@ -16,6 +14,7 @@ from yellowfen.core.look.picture_work import Moment
 from yellowfen.core.look.risk import Joint
 from yellowfen.core.work.job import Verdict
 from yellowfen.errors import YellowfenError
+from yellowfen.formats.table_out import table_text
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs, pictures
 from yellowfen.store.proofs import keep_limits, limits_of, proof_of
@@ -279,24 +278,14 @@ def test_run(job_id: int, database: Database) -> Response:
 def test_table(job_id: int, database: Database) -> Response:
     """The plan with its results, as a table."""
     found = metered(database, job_id)
-    stream = io.StringIO()
-    table = csv.writer(stream)
-    table.writerow(("from", "to", "expect", "note", "covers", "result"))
+    rows: list[tuple[object, ...]] = [("from", "to", "expect", "note", "covers", "result")]
     for one in found.plan.probes:
         passed = found.results.get(one.key)
         result = "" if passed is None else "as expected" if passed else "not"
-        table.writerow(
-            (
-                one.here,
-                one.there,
-                str(one.expect),
-                one.says,
-                "; ".join(suspect.says for suspect in one.covers),
-                result,
-            )
-        )
+        covers = "; ".join(suspect.says for suspect in one.covers)
+        rows.append((one.here, one.there, str(one.expect), one.says, covers, result))
     headers = {"content-disposition": f'attachment; filename="test-{job_id}.csv"'}
-    return Response(stream.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+    return Response(table_text(rows), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.get("/jobs/{job_id}/finish")
