@@ -90,3 +90,25 @@ def test_a_foreign_origin_of_whatever_form_is_refused(client: TestClient) -> Non
         reply = client.post("/bench/hands", headers={"origin": origin})
         assert reply.status_code == 403, origin
         assert "default-src" in reply.headers["content-security-policy"]
+
+
+def test_an_unforeseen_error_has_a_page_with_the_policy(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*_: object) -> None:
+        raise RuntimeError("nobody foresaw this")
+
+    monkeypatch.setattr("yellowfen.web.routes.home.jobs.rows", broken)
+    reply = client.get("/")
+    assert reply.status_code == 500
+    assert "The log has it under" in reply.text
+    assert "default-src" in reply.headers["content-security-policy"]
+    assert reply.headers["x-content-type-options"] == "nosniff"
+
+
+def test_a_foreign_page_may_link_here_but_not_fetch(client: TestClient) -> None:
+    foreign = {"sec-fetch-site": "cross-site"}
+    assert client.get("/", headers=foreign | {"sec-fetch-mode": "navigate"}).status_code == 200
+    for mode in ("no-cors", "cors"):
+        reply = client.get("/jobs/1/ready", headers=foreign | {"sec-fetch-mode": mode})
+        assert reply.status_code == 403

@@ -50,6 +50,13 @@ def _answer(
     return page(request, "problem.html", context, status=status)
 
 
+def unforeseen(request: Request, error: Exception) -> Response:
+    """The page for what nobody foresaw: logged, with the log's mark."""
+    mark = logged(error, request.url.path)
+    said = f"Something went wrong on our side; nothing was changed. The log has it under {mark}."
+    return _answer(request, 500, said)
+
+
 def add_error_pages(app: FastAPI) -> None:
     """Register the handlers."""
 
@@ -80,7 +87,7 @@ def add_error_pages(app: FastAPI) -> None:
     @app.exception_handler(OverflowError)
     def too_far(request: Request, error: OverflowError) -> Response:
         if "SQLite INTEGER" not in str(error):
-            return unexpected(request, error)
+            return unforeseen(request, error)
         return _answer(request, 404, "There is nothing under so large a number.")
 
     @app.exception_handler(UnicodeEncodeError)
@@ -91,11 +98,4 @@ def add_error_pages(app: FastAPI) -> None:
             "A text holds half a character, which cannot be stored; type it again. Nothing was changed.",
         )
 
-    @app.exception_handler(Exception)
-    def unexpected(request: Request, error: Exception) -> Response:
-        mark = logged(error, request.url.path)
-        return _answer(
-            request,
-            500,
-            f"Something went wrong on our side; nothing was changed. The log has it under {mark}.",
-        )
+    app.exception_handler(Exception)(unforeseen)

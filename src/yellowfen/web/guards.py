@@ -2,11 +2,16 @@
 policy headers.
 """
 
+import asyncio
 from urllib.parse import urlsplit
 
+from starlette.requests import Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from yellowfen.web.errors import unforeseen
+
 LARGEST_BODY = 70_000_000
+BODY_STALLS_S = 20.0
 _HOSTS = {"127.0.0.1", "localhost", "::1"}
 POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 _HEADERS = (
@@ -37,12 +42,40 @@ class Guards:
             await _refuse(send, *refusal)
             return
 
+        begun = False
+
         async def guarded(message: Message) -> None:
+            nonlocal begun
             if message["type"] == "http.response.start":
+                begun = True
                 message["headers"] = [*message["headers"], *_HEADERS]
             await send(message)
 
-        await self.app(scope, receive, guarded)
+        try:
+            await self.app(scope, _in_time(receive), guarded)
+        except Exception as problem:
+            if begun:
+                raise
+            answer = unforeseen(Request(scope), problem)
+            await answer(scope, receive, guarded)
+
+
+def _in_time(receive: Receive) -> Receive:
+    """What is sent must keep coming: a body that stalls is given up."""
+    whole = False
+
+    async def timed() -> Message:
+        nonlocal whole
+        if whole:  # now only the end of the connection is waited for
+            return await receive()
+        try:
+            message = await asyncio.wait_for(receive(), BODY_STALLS_S)
+        except TimeoutError:
+            return {"type": "http.disconnect"}
+        whole = message["type"] != "http.request" or not message.get("more_body", False)
+        return message
+
+    return timed
 
 
 def _host_of(value: str) -> str:
@@ -56,6 +89,9 @@ def _refusal(method: str, headers: dict[str, str]) -> tuple[int, str] | None:
     if _host_of(headers.get("host", "")) not in _HOSTS:
         return 421, "This server answers on loopback only."
     if method in ("GET", "HEAD"):
+        foreign = headers.get("sec-fetch-site") == "cross-site"
+        if foreign and headers.get("sec-fetch-mode", "navigate") != "navigate":
+            return 403, "Requests from other pages are refused."
         return None
     origin = headers.get("origin")
     if origin is not None and origin != f"http://{headers.get('host', '')}":
