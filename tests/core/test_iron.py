@@ -360,12 +360,12 @@ def test_by_iron_a_relieved_plane_pin_takes_two_to_four_times_and_a_solid_one_mo
         ("regions", "P50", "2"),
         ("regions", "P13", "2"),
         ("regions", "P16", "2"),
-        ("two-sided", "P31", "1"),
+        ("two-sided", "P41", "1"),
         ("two-sided", "P9", "2"),
     ],
 )
 def test_the_ratios_hold_on_boards_nobody_here_made(folder: str, ref: str, pin: str) -> None:
-    """Chips from 0201 to 0603, an SO part and a connector of other people's boards, on which
+    """Chips from 0603 to 0805, an SO part and a connector of other people's boards, on which
     nothing was set.
     """
     board = read_board(files_in(DATA / "boards" / folder), folder)

@@ -6,6 +6,7 @@ import importlib
 import pkgutil
 
 import yellowfen.core
+import yellowfen.formats
 from yellowfen.core.source.mark import REGISTER, Mark
 
 _HEAD = """# Sources
@@ -18,8 +19,10 @@ is what the trade does, *from memory* is plausible and not looked up.
 
 def sources_page() -> str:
     """The page as text."""
-    for module in pkgutil.walk_packages(yellowfen.core.__path__, "yellowfen.core."):
-        importlib.import_module(module.name)
+    for room in (yellowfen.core, yellowfen.formats):
+        for module in pkgutil.walk_packages(room.__path__, f"{room.__name__}."):
+            if not module.name.endswith("_process"):
+                importlib.import_module(module.name)
     parts = [_HEAD]
     for mark in Mark:
         parts.append(

@@ -73,6 +73,11 @@ _STORAGE = (
 def storage_sentence(error: sqlite3.Error) -> tuple[str, int]:
     """(what happened, what is safe and what to do; the status it stands for) of a storage error."""
     said = str(error).lower()
+    if isinstance(error, sqlite3.IntegrityError):
+        return (
+            "What was typed cannot be stored: a text is empty, too long, or holds signs that no text has; nothing was changed.",
+            422,
+        )
     for part, sentence, status in _STORAGE:
         if part in said:
             return sentence, status
