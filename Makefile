@@ -76,6 +76,7 @@ vendor:
 
 fuzz: setup-test
 	$(BIN)/python -m tests.fuzz
+	$(BIN)/python -m tests.hostile
 
 clean:
 	rm -rf $(VENV) .data build src/*.egg-info

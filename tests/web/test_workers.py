@@ -4,12 +4,16 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
+import urllib.request
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.crafted import CRAFTED
 from tests.live_server import LiveServer
 from yellowfen.errors import Refused
 from yellowfen.store import imports, tasks
@@ -102,3 +106,61 @@ def test_long_work_is_listed_and_can_be_given_up(client: TestClient) -> None:
     assert "reading Large one" not in page
     assert client.post("/today/cancel", data={"table": "job", "work": "1"}).status_code == 422
     connection.close()
+
+
+def children(pid: int) -> list[int]:
+    """Processes whose parent is `pid`, and theirs."""
+    parents = {}
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        try:
+            fields = stat.read_text().rsplit(")", 1)[1].split()
+        except OSError:
+            continue
+        parents[int(stat.parent.name)] = int(fields[1])
+    found, todo = [], [pid]
+    while todo:
+        mine = [one for one, parent in parents.items() if parent == todo[0]]
+        found += mine
+        todo = [*todo[1:], *mine]
+    return found
+
+
+def test_the_readers_of_a_killed_server_end_with_it(tmp_path: Path) -> None:
+    """Also in the middle of a file that takes them their ten seconds."""
+    open_database(tmp_path).close()
+    server = LiveServer(tmp_path)
+    server.start()
+    assert server.process is not None
+    body, kind = form_of(CRAFTED["twenty large layers"]())
+    request = urllib.request.Request(
+        f"{server.url}/boards", data=body, headers={"content-type": kind}
+    )
+    held = threading.Thread(target=lambda: suppressed(request), daemon=True)
+    held.start()
+    end = time.monotonic() + 20
+    while len(children(server.process.pid)) < 2 and time.monotonic() < end:
+        time.sleep(0.05)
+    readers = children(server.process.pid)
+    assert len(readers) >= 2  # the reading process and the child at its file
+    process = server.process
+    server.kill()
+    process.wait(10)
+    assert all(gone(pid) for pid in readers)
+
+
+def suppressed(request: urllib.request.Request) -> None:
+    with suppress(OSError), urllib.request.urlopen(request, timeout=30) as reply:
+        reply.read()
+
+
+def form_of(files: dict[str, bytes]) -> tuple[bytes, str]:
+    """Files as a multipart form, and its content type."""
+    parts = b"".join(
+        b'--x\r\ncontent-disposition: form-data; name="files"; filename="'
+        + name.encode()
+        + b'"\r\n\r\n'
+        + data
+        + b"\r\n"
+        for name, data in files.items()
+    )
+    return parts + b"--x--\r\n", "multipart/form-data; boundary=x"
