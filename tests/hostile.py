@@ -98,7 +98,7 @@ class Attacker:
         folder.mkdir()
         shutil.copy(filled, folder / DATABASE)
         self.folder = folder
-        app = create_app(folder)
+        app = self.app = create_app(folder)
         self.client = TestClient(
             app, base_url="http://127.0.0.1", raise_server_exceptions=False, follow_redirects=False
         )
@@ -114,6 +114,11 @@ class Attacker:
         self.chance = random.Random(seed)
         self.statuses: Counter[int] = Counter()
         self.bad: list[str] = []
+
+    def close(self) -> None:
+        """End the workers that the requests woke."""
+        self.app.state.worker.stop()
+        self.app.state.importer.stop()
 
     def path(self, route: APIRoute) -> str:
         def value(match: re.Match[str]) -> str:
@@ -220,6 +225,7 @@ def attacked(count: int, seed: int) -> tuple[Counter[int], list[str]]:
             attacker = Attacker(home, Path(folder) / "filled.sqlite3", seed + number)
             for _ in range(min(FRESH_AFTER, count - done)):
                 attacker.send()
+            attacker.close()
             statuses += attacker.statuses
             bad += [*attacker.bad, *attacker.damaged()]
     return statuses, bad

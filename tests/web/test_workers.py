@@ -50,7 +50,11 @@ def test_an_idle_worker_uses_next_to_nothing(tmp_path: Path, duty: str) -> None:
     worker = WorkerProcess(tmp_path, duty)
     worker.wake()
     assert worker.pid is not None
-    time.sleep(4.0)
+    warmed, end = cpu_s(worker.pid), time.monotonic() + 30
+    time.sleep(3.0)
+    while cpu_s(worker.pid) > warmed and time.monotonic() < end:
+        warmed = cpu_s(worker.pid)
+        time.sleep(2.0)
     before = cpu_s(worker.pid)
     time.sleep(4.0)
     used = cpu_s(worker.pid) - before
