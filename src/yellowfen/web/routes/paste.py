@@ -3,6 +3,7 @@ the plan, worst first.
 """
 
 import time
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -12,11 +13,12 @@ from fastapi.responses import RedirectResponse, Response
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.better import state_of
 from yellowfen.core.deposit.judge import Judged, JudgedOpening
-from yellowfen.core.deposit.leadless import leadless_parts
+from yellowfen.core.deposit.leadless import Leadless, leadless_parts
 from yellowfen.core.deposit.plan import PastePlan
 from yellowfen.core.deposit.stencil import coarsest_powder
 from yellowfen.core.metal.lot import WASTE_G
 from yellowfen.core.metal.paste import PASTES, POWDERS, Paste
+from yellowfen.core.quantity.wording import listed
 from yellowfen.errors import InvalidValue
 from yellowfen.store import materials
 from yellowfen.store import paste as stored
@@ -141,6 +143,7 @@ def judged_anew(
 
 def _context(database: Database, state: PasteState, side: str) -> dict[str, Any]:
     judged, foil_mm = state.judged, state.foil_mm
+    floats = [one for one in leadless_parts(state.board, judged, state.paste) if not one.well]
     lot = next((one for one in materials.lots(database) if one.id == state.plan.lot_id), None)
     return {
         "lot": lot,
@@ -148,7 +151,7 @@ def _context(database: Database, state: PasteState, side: str) -> dict[str, Any]
         "prints_left": lot.boards_left(printed_mg(judged, side) / 1000 + WASTE_G) if lot else None,
         "judged": judged,
         "best": state.best_mm,
-        "words": _words(state),
+        "words": _words(state) + _but(floats),
         "powder": _powder(state.board, state.paste),
         "foils": [(one.foil_mm, one.wrong, _minds(one)) for one in state.foils],
         "most": max([1, *(one.wrong + _minds(one) for one in state.foils)]),
@@ -161,12 +164,19 @@ def _context(database: Database, state: PasteState, side: str) -> dict[str, Any]
         "slider": (min(0.08, foil_mm), max(0.2, foil_mm)),
         "rows": _grouped(judged)[:ROWS_SHOWN],
         "why": _why(state),
-        "floats": [
-            one
-            for one in leadless_parts(state.board, judged, state.paste)
-            if not one.well and one.part.side == side
-        ],
+        "not_right": judged.wrong + len(floats),
+        "floats": [one for one in floats if one.part.side == side],
     }
+
+
+def _but(floats: Sequence[Leadless]) -> str:
+    """What the leaf Leadless says against a print whose every opening comes out right."""
+    if not floats:
+        return ""
+    names = listed([one.part.ref for one in floats], 6)
+    return (
+        f" But {names} {'does' if len(floats) == 1 else 'do'} not settle well on it: see Leadless."
+    )
 
 
 def _grouped(judged: Judged) -> list[tuple[JudgedOpening, str, list[str]]]:
