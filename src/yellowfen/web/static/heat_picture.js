@@ -78,13 +78,18 @@ window.HeatPicture = class HeatPicture {
     const names = this.plan.svg.querySelector(".plan-names");
     group.replaceChildren();
     for (const old of names.querySelectorAll(".contour-label")) old.remove();
+    // A label stands where its line is farthest from every name on the plan.
+    const taken = [...names.querySelectorAll("text.name")].map((one) => [Number(one.getAttribute("x")), Number(one.getAttribute("y"))]);
+    const at = ([spot]) => [Math.min(Math.max(this.seenX(spot[0]), 3), this.plan.width - 3), Math.min(Math.max(this.plan.height - spot[1], 1), this.plan.height - 1)];
+    const clear = ([x, y]) => taken.reduce((least, [u, v]) => Math.min(least, Math.hypot(0.5 * (x - u), y - v)), 6);
     for (const [level, kind] of [[60, ""], [100, ""], [150, ""], [liquidus, "melt"], [250, ""]]) {
       const pieces = this.contour(start, level);
       if (!pieces.length) continue;
       group.append(window.svgNode("path", { class: `contour ${kind}`, d: pieces.map(([a, b]) => `M${a[0].toFixed(2)},${a[1].toFixed(2)}L${b[0].toFixed(2)},${b[1].toFixed(2)}`).join("") }));
-      const [spot] = pieces.reduce((best, piece) => (piece[0][1] < best[0][1] ? piece : best));
-      const y = this.plan.height - spot[1];
-      names.append(window.svgNode("text", { class: `contour-label ${kind}`, x: Math.min(Math.max(this.seenX(spot[0]), 3), this.plan.width - 3).toFixed(2), y: Math.min(y + 0.4, this.plan.height - 0.6).toFixed(2) }, `${level} °C`));
+      const few = pieces.filter((_, n) => n % Math.ceil(pieces.length / 90) === 0).map(at);
+      const [x, y] = few.reduce((best, spot) => (clear(spot) > clear(best) ? spot : best));
+      taken.push([x, y]);
+      names.append(window.svgNode("text", { class: `contour-label ${kind}`, x: x.toFixed(2), y: (y + 0.4).toFixed(2) }, `${level} °C`));
     }
   }
 
