@@ -132,3 +132,20 @@ def test_a_coarse_scale_says_so() -> None:
 def test_masses_that_cannot_be_are_refused(masses: tuple[float, float]) -> None:
     with pytest.raises(InvalidValue):
         fit_factor(*masses, 60, 1)
+
+
+@pytest.mark.parametrize("name", ["0805", "SOIC-8", "1206", "SOT-223"])
+def test_hands_that_shake_get_fewer_dots_and_no_lean_joint(name: str) -> None:
+    """Never more touches than usual, and where the usual number is met the joint holds enough."""
+    package = package_named(name)
+    for land in package.lands:
+        wants = wanted(package, land)
+        sides = (
+            max(land.size_x_mm, land.size_y_mm),
+            min(land.size_x_mm, land.size_y_mm),
+        )
+        usual = dots_for(*sides, wants, DISPENSED)
+        few = dots_for(*sides, wants, DISPENSED, fewest=True)
+        assert few.count <= usual.count
+        if usual.paste_mm3 * DISPENSED.volume_share >= wants.lean_mm3:
+            assert few.paste_mm3 * DISPENSED.volume_share >= wants.lean_mm3

@@ -19,7 +19,7 @@ from yellowfen.core.metal.lot import WASTE_G, LotEvent
 from yellowfen.core.metal.paste import Paste, paste_named
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import boards, jobs, materials
+from yellowfen.store import boards, jobs, materials, ready
 from yellowfen.store import paste as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.paste import KeptWeighing
@@ -254,7 +254,8 @@ def dotting(
 ) -> HandPlan:
     """The dot plan of a side with the needles at hand; parts to `skip` stay dry."""
     gauges = [int(size) for size in materials.supply(connection, "needle")] or None
-    return hand_plan(state.drawn, state.paste, side, gauges, state.plan.by_pad, skip)
+    fewest = ready.bench_setting(connection, ready.HANDS) == "shaky"
+    return hand_plan(state.drawn, state.paste, side, gauges, state.plan.by_pad, skip, fewest=fewest)
 
 
 def with_foil(plan: PastePlan, foil_mm: float | None) -> PastePlan:

@@ -125,11 +125,13 @@ def dots_for(
     wants: Wanted,
     paste: Paste,
     gauges: Sequence[int] | None = None,
+    fewest: bool = False,
 ) -> Dots:
     """Dots for a pad of these sides (0.05 to 80 mm) with a dispensed paste: the widest needle whose
     dot stays on the pad and is not too fat.
 
-    `gauges`: the needles at hand, all usual ones when None.
+    `gauges`: the needles at hand, all usual ones when None. `fewest` aims for no more touches than
+    keep the joint from being lean, for hands that shake.
     """
     in_range("short_mm", short_mm, 0.05, 50, "mm")
     in_range("long_mm", long_mm, short_mm, 80, "mm")
@@ -141,7 +143,9 @@ def dots_for(
         one = dot_mm3(width)
         if width > 1.2 * short_mm or one * paste.volume_share > wants.fat_mm3:
             continue
-        count = max(1, min(round(wanted_mm3 / one), max(1, int(long_mm / (0.55 * width)))))
+        least = math.ceil(wants.lean_mm3 / paste.volume_share / one - 1e-9)
+        aimed = least if fewest else round(wanted_mm3 / one)
+        count = max(1, min(aimed, max(1, int(long_mm / (0.55 * width)))))
         return Dots(gauge, width, count, paste_mm3=count * one, seconds=count * DOT_S, said="")
     dabs = max(1, math.ceil(wanted_mm3 / DAB_MM3 - 0.5))
     width = min(short_mm, (6 * wanted_mm3 / dabs / math.pi) ** (1 / 3))

@@ -110,16 +110,18 @@ def hand_plan(
     gauges: Sequence[int] | None = None,
     by_pad: bool = False,
     skip: Collection[str] = (),
+    fewest: bool = False,
 ) -> HandPlan:
     """The plan for one side with the few of the needles at hand (None: all usual ones) that serve
-    best, a part at a time or a pad at a time. `skip`: parts not pasted.
+    best, a part at a time or a pad at a time. `skip`: parts not pasted; `fewest` touches for hands
+    that shake.
     """
     dispensed = replace(paste, metal_share=DISPENSE_SHARE)
     pads: dict[tuple[str, str], list[Pad]] = defaultdict(list)
     for pad in board.pads:
         if pad.ref and pad.side == side:
             pads[(pad.ref, pad.pin or "")].append(pad)
-    gauges = few_needles(board, dispensed, side, gauges, skip)
+    gauges = few_needles(board, dispensed, side, gauges, skip, fewest)
     steps: list[HandStep] = []
     left_out: list[tuple[str, str]] = []
     for part in board.parts:
@@ -129,7 +131,7 @@ def hand_plan(
         if why:
             left_out.append((part.ref, why))
             continue
-        for step in _merged(part, list(_part_steps(part, pads, dispensed, gauges))):
+        for step in _merged(part, list(_part_steps(part, pads, dispensed, gauges, fewest))):
             steps.extend(_pad_by_pad(step) if by_pad else (step,))
     return HandPlan(tuple(_in_order(steps)), tuple(left_out), dispensed)
 
@@ -140,6 +142,7 @@ def few_needles(
     side: str,
     gauges: Sequence[int] | None = None,
     skip: Collection[str] = (),
+    fewest: bool = False,
 ) -> tuple[int, ...]:
     """At most three needles of those at hand with which a side takes least time, changes of needle
     counted.
@@ -158,7 +161,8 @@ def few_needles(
     for count in range(min(MOST_NEEDLES, len(usable)) + 1):
         for chosen in itertools.combinations(usable, count):
             spent = CHANGE_S * count + sum(
-                many * dots_for(*pad, dispensed, chosen).seconds for pad, many in pads.items()
+                many * dots_for(*pad, dispensed, chosen, fewest).seconds
+                for pad, many in pads.items()
             )
             best = min(best, (spent, chosen))
     return best[1]
@@ -173,7 +177,11 @@ def _no_paste(part: BoardPart) -> str:
 
 
 def _part_steps(
-    part: BoardPart, pads: dict[tuple[str, str], list[Pad]], paste: Paste, gauges: Sequence[int]
+    part: BoardPart,
+    pads: dict[tuple[str, str], list[Pad]],
+    paste: Paste,
+    gauges: Sequence[int],
+    fewest: bool,
 ) -> Iterator[HandStep]:
     done: set[str] = set()
     for row in _rows(part):
@@ -189,7 +197,7 @@ def _part_steps(
     )
     for land in part.package.lands:
         for pad in pads.get((part.ref, land.pin), ()) if land.pin not in done else ():
-            yield _dotted(part, land, pad, paste=paste, gauges=gauges, fine=fine)
+            yield _dotted(part, land, pad, paste=paste, gauges=gauges, fine=fine, fewest=fewest)
 
 
 def _rows(part: BoardPart) -> list[list[Land]]:
@@ -245,7 +253,13 @@ def _line(
 
 
 def _dotted(
-    part: BoardPart, land: Land, pad: Pad, paste: Paste, gauges: Sequence[int], fine: str
+    part: BoardPart,
+    land: Land,
+    pad: Pad,
+    paste: Paste,
+    gauges: Sequence[int],
+    fine: str,
+    fewest: bool = False,
 ) -> HandStep:
     wants = wanted(part.package, land)
     dots = dots_for(
@@ -254,6 +268,7 @@ def _dotted(
         wants,
         paste,
         gauges,
+        fewest,
     )
     if land.kind is JointKind.THERMAL_PAD:
         dots, fine = _beneath(part, dots, paste), ""
