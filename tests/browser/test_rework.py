@@ -176,6 +176,7 @@ def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
         before = go.inner_text()
         page.keyboard.press("Space")
         expect(go).not_to_have_text(before)
+    expect(page.get_by_text("not yet stored")).to_have_count(0)
     page.goto(f"/jobs/{job}/legs")
     expect(page.locator(".passports > li")).to_have_count(8)
     assert Axe().run(page).violations_count == 0
