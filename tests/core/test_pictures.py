@@ -14,7 +14,15 @@ from shapely.geometry import Polygon
 from tests import pictures as drawn
 from yellowfen.core.look.part_seen import Pose, hides, in_part, joints_seen, on_board, seated
 from yellowfen.core.look.paste_seen import PrintSeen, bright_across, pieces, print_seen, two_kinds
-from yellowfen.core.look.picture_fit import Click, fit_clicks, refined, to_board, to_picture
+from yellowfen.core.look.picture_fit import (
+    ODD_CLICK_PX,
+    Click,
+    farthest_click,
+    fit_clicks,
+    refined,
+    to_board,
+    to_picture,
+)
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue, UnreadableFile
 from yellowfen.formats.picture import channels, made_safe
@@ -68,6 +76,26 @@ def test_a_row_is_not_taken_for_the_next_and_far_ends_are_not_left_out(seed: int
     clicks = drawn.clicks_near(board, matrix, 2 + seed % 3, seed)
     fit = refined(image, [pad.ring for pad in board.pads], clicks, side)
     assert np.percentile(drawn.fit_error_mm(fit, matrix, board), 95) <= 0.002 * um
+
+
+def test_a_click_on_another_place_is_told_from_a_shaking_hand() -> None:
+    """Three good clicks and one forty pixels off: the fit tells it; four good ones are believed."""
+    named, quiet = [], []
+    for seed in range(18):
+        um, board = SIZES_UM[seed % 6], drawn.pictured_board(seed, side_of(seed))
+        matrix = drawn.camera(seed, um, middle_of(board, seed), side_of(seed))
+        if in_sight(board, matrix) < 8:
+            continue
+        image = drawn.rendered(drawn.bare(board), matrix, seed)
+        rings = [pad.ring for pad in board.pads]
+        clicks = drawn.clicks_near(board, matrix, 4, seed)
+        quiet.append(farthest_click(refined(image, rings, clicks, side_of(seed)), clicks)[1])
+        odd = [replace(clicks[0], u_px=clicks[0].u_px + 40.0), *clicks[1:]]
+        _, far = farthest_click(refined(image, rings, odd, side_of(seed)), odd)
+        named.append(far > ODD_CLICK_PX)
+    assert len(named) > 10
+    assert np.mean(np.array(quiet) < ODD_CLICK_PX) >= 0.9
+    assert np.mean(named) >= 0.8
 
 
 def test_clicks_alone_know_a_mirror_a_turn_and_a_scale() -> None:

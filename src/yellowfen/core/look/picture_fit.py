@@ -37,6 +37,9 @@ MAKERS[6, 2, 0] = MAKERS[7, 2, 1] = 1
 HELD = np.array((0.0, 0.0, 0.0, 0.0, 0.03**-2, 0.03**-2, 0.04**-2, 0.04**-2))
 
 
+ODD_CLICK_PX = 12.0  # four times what a hand is off
+
+
 @dataclass(frozen=True)
 class Click:
     """A place on the board (mm) and where it is seen in the picture (px)."""
@@ -67,6 +70,20 @@ class PictureFit:
 def to_picture(fit: PictureFit, places: Array) -> Array:
     """Board places (n, 2) in mm as picture places in px."""
     return _apply(fit.square, places)
+
+
+def farthest_click(fit: PictureFit, clicks: Sequence[Click]) -> tuple[int, float]:
+    """(which click, px) that lies farthest from where the fit says its place is; (0, 0) without any.
+
+    A hand clicks within some three pixels; what lies `ODD_CLICK_PX` off was another place, or the
+    lines were drawn to the wrong edges.
+    """
+    if not clicks:
+        return 0, 0.0
+    board, picture = _arrays(clicks)
+    off = np.hypot(*(to_picture(fit, board) - picture).T)
+    worst = int(off.argmax())
+    return worst, float(off[worst])
 
 
 def to_board(fit: PictureFit, places: Array) -> Array:

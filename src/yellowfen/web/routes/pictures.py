@@ -9,7 +9,7 @@ from markupsafe import Markup
 from pydantic import BaseModel, ConfigDict, Field
 
 from yellowfen.core.look.part_seen import Pose
-from yellowfen.core.look.picture_fit import to_board
+from yellowfen.core.look.picture_fit import ODD_CLICK_PX, farthest_click, to_board
 from yellowfen.core.look.picture_work import Moment, PictureWork
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import jobs, pictures
@@ -185,6 +185,14 @@ def _first(kept: PictureWork) -> str:
     return "print" if kept.moment is Moment.PRINTED else "part"
 
 
+def _odd_click(work: PictureWork) -> tuple[str, float] | None:
+    """The click that the fit does not believe: its name and how far off it is, px."""
+    if work.fit is None:
+        return None
+    worst, far = farthest_click(work.fit, [one.click for one in work.pins])
+    return (work.pins[worst].name, far) if far > ODD_CLICK_PX else None
+
+
 def _context(database: Database, found: work.Laid, do: str, ref: str) -> dict[str, Any]:
     """What the panel and the overlay need for one deed."""
     row, kept = found.row, found.work
@@ -196,6 +204,7 @@ def _context(database: Database, found: work.Laid, do: str, ref: str) -> dict[st
         "row": row,
         "kept": kept,
         "fit": kept.fit,
+        "odd": _odd_click(kept),
         "do": do,
         "ref": ref,
         "parts": names,
