@@ -121,12 +121,12 @@ CRAFTED: dict[str, Callable[[], Files]] = {
         **board(),
         "mask.gbr": layer(
             "%ADD11C,0.2*%\nD11*\n"
-            + "".join(f"X0Y{y}00000D02*\nX50000000Y{500 - y}00000D01*\n" for y in range(500)),
+            + "".join(f"X0Y{y}00000D02*\nX50000000Y{500 - y}00000D01*\n" for y in range(500)) * 3,
             "Soldermask,Top",
         ),
         "copper.gbr": layer(
             "%ADD11C,0.2*%\nD11*\n"
-            + "".join(f"X{x}00000Y0D02*\nX{500 - x}00000Y50000000D01*\n" for x in range(500))
+            + "".join(f"X{x}00000Y0D02*\nX{500 - x}00000Y50000000D01*\n" for x in range(500)) * 3
         ),
     },
     "twenty large layers": lambda: {

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from yellowfen.core.board.board import Pad
 from yellowfen.core.board.join import Placement, join
+from yellowfen.core.board.pad_groups import grouped
 from yellowfen.core.board.propose import propose
 from yellowfen.core.heat.grid import make_grid
 from yellowfen.core.heat.network import on_board, place_land, turned_cells
@@ -221,3 +222,47 @@ def test_lands_by_count_are_the_catalogues_own() -> None:
 def test_outlines_that_were_unknown_are_known(name: str, family: str, lands: int) -> None:
     package = package_named(name)
     assert (package.family, len(package.lands)) == (family, lands)
+
+
+def lone_pad(x: float, y: float, wide: float, high: float, net: str) -> Pad:
+    ring = tuple(
+        (x + a * wide / 2, y + b * high / 2) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+    )
+    area = wide * high
+    return Pad(
+        "top",
+        x,
+        y,
+        size_x_mm=wide,
+        size_y_mm=high,
+        angle_deg=0.0,
+        area_mm2=area,
+        paste_mm2=area,
+        ring=ring,
+        net=net,
+    )
+
+
+def test_two_pads_of_one_net_or_round_another_pad_are_no_chip() -> None:
+    """Like pads as far apart as a chip's are one; not on one net, not with a pad between."""
+    pair = [lone_pad(10, 10, 0.65, 1.25, "a"), lone_pad(12.1, 10, 0.65, 1.25, "b")]
+    assert [len(one.pads) for one in grouped(pair, (0, 1), "top")[0]] == [2]
+    tied = [pair[0], lone_pad(12.1, 10, 0.65, 1.25, "a")]
+    assert grouped(tied, (0, 1), "top") == ([], {0, 1})
+    between = [*pair, lone_pad(11.05, 10, 0.3, 0.3, "c")]
+    assert grouped(between, (0, 1, 2), "top") == ([], {0, 1, 2})
+
+
+def test_of_two_bodies_over_each_other_one_is_given_up() -> None:
+    """Four like pads in a cross could be two chips through each other."""
+    cross = [
+        lone_pad(7.4, 10, 1.4, 1.4, "a"),
+        lone_pad(12.6, 10, 1.4, 1.4, "b"),
+        lone_pad(10, 7.4, 1.4, 1.4, "c"),
+        lone_pad(10, 12.6, 1.4, 1.4, "d"),
+    ]
+    groups, left = grouped(cross, range(4), "top")
+    middles = [(one.likeness.x_mm, one.likeness.y_mm) for one in groups if one.likeness]
+    assert len(set(middles)) == len(middles) == len(groups)
+    assert not any(abs(x - 10) < 0.1 and abs(y - 10) < 0.1 for x, y in middles[1:])
+    assert len(left) + 2 * len(groups) == 4

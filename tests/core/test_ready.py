@@ -518,6 +518,12 @@ def test_what_is_proposed_is_what_was_weighed(demo_board: Board, boards: int) ->
     first = found.weighed.from_boards
     assert first is not None
     assert found.stencil == (boards >= first)
+    for count, printed in ((first, True), (first - 1, False)):
+        if count >= 1:
+            at = techniques(
+                demo_board, paste_named("sn63-t4"), BenchTools(), boards=count, costs=costs
+            )
+            assert at.stencil is printed
     by_hand = Wishes(schools=Schools({"stencil": "hand"}))
     chosen = techniques(demo_board, paste_named("sn63-t4"), BenchTools(), by_hand, boards=boards)
     assert not any(one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE) for one in chosen.ways)

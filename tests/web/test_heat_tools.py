@@ -137,6 +137,27 @@ def test_a_search_can_be_given_up_and_its_proposals_taken(client: TestClient) ->
         assert said in reply.json()["problem"]
 
 
+@pytest.mark.parametrize("kind", ["window", "settings", "off"])
+@pytest.mark.parametrize("body", [{"key": "air"}, {"setting": 9999, "dwell_s": 20}])
+def test_an_answer_to_another_question_is_refused(
+    client: TestClient, kind: str, body: dict[str, Any]
+) -> None:
+    """A page left open takes what its task has not; the sentence comes back and the plan stays."""
+    connection = connect_existing(client.app.state.data)
+    before = jobs.get(connection, 1).plan
+    if kind == "off":
+        task_id = tasks.add(connection, 1, "off", json.dumps({"of": "C9"}))
+    else:
+        asked = SMALL | {"kind": kind} if kind == "window" else {"kind": kind}
+        task_id = client.post("/api/jobs/1/tasks", json=asked, headers=JSON).json()["id"]
+    reply = client.post(f"/api/tasks/{task_id}/take", json=body, headers=JSON)
+    assert reply.status_code in (409, 422)
+    assert reply.json()["problem"]
+    assert jobs.get(connection, 1).plan == before
+    assert client.post(f"/api/tasks/{task_id}/cancel", headers=JSON).status_code == 200
+    connection.close()
+
+
 def test_a_killed_worker_is_followed_by_one_that_goes_on(client: TestClient) -> None:
     worker: WorkerProcess = client.app.state.worker
     task = client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()

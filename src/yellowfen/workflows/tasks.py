@@ -167,7 +167,10 @@ def _scene(
 
 
 def _asked(task: tasks.Task) -> tuple[HeatPlan, Axis, bool]:
+    """What a window or a search was asked for. Raises Refused for work of another kind."""
     asked = json.loads(task.asked)
+    if "axis" not in asked:
+        raise Refused("this work has no settings to take; read the page again")
     return (
         unpack(HeatPlan, json.dumps(asked["plan"])),
         Axis(asked["axis"]),

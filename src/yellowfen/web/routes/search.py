@@ -69,6 +69,8 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
             "whole": whole,
             "fresh": fresh,
         }
+    if task.kind != work.SETTINGS:
+        return plain
     found = work.tuned(database, task)
     if found is None:
         return plain | {"proposals": [], "sentence": "", "relaxes": ""}
