@@ -1,6 +1,7 @@
 """A sketched patch is a board: heat, triage and the rest work on it."""
 
 import math
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -106,3 +107,36 @@ def test_a_part_beyond_the_edge_is_told() -> None:
 def test_absurd_sketches_are_refused(make, said: str) -> None:  # type: ignore[no-untyped-def]
     with pytest.raises(InvalidValue, match=said):
         make()
+
+
+def test_nets_are_written_a_line_each_and_what_cannot_be_read_is_told() -> None:
+    lines = ("U1.3 r1.2 GND", "vcc: U1.8, R1.1", "u1.1 U1.2", "", "U9.1 U1.40 sense")
+    bad = ("U1.3 vcc", "GND", "one two U1.4")
+    board = board_of(replace(patch(Plane.NO), nets=lines + bad))
+    nets = {(pad.ref, pad.pin): pad.net for pad in board.pads if pad.net}
+    assert nets == {
+        ("U1", "3"): "GND",
+        ("R1", "2"): "GND",
+        ("U1", "8"): "vcc",
+        ("R1", "1"): "vcc",
+        ("U1", "1"): "u1.1",
+        ("U1", "2"): "u1.1",
+    }
+    said = " / ".join(one.sentence for one in board.findings)
+    for told in (
+        "4 nets as you wrote them",
+        "line 5: there is no part U9 here",
+        "line 5: U1 has no pin 40",
+        "line 6: U1.3 is on GND already",
+        "line 7: write pins and one name",
+        "line 8: write pins and one name",
+    ):
+        assert told in said
+
+
+@given(st.lists(st.text(max_size=40), max_size=6))
+def test_any_text_for_nets_is_read_or_told(lines: list[str]) -> None:
+    board = board_of(replace(patch(Plane.NO), nets=tuple(lines)))
+    assert len(board.pads) == 10
+    nets = {pad.net for pad in board.pads if pad.net}
+    assert len(nets) <= len(lines)

@@ -97,7 +97,7 @@ def test_the_table_repeats_the_dataclass_rules(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
     with pytest.raises(sqlite3.IntegrityError):
         connection.execute(
-            "INSERT INTO station VALUES (1, 'x', 99, 350, 30, '', '', 0, NULL, NULL, NULL)"
+            "INSERT INTO station (id, name, nozzle_mm, outlet_c, flow_lpm) VALUES (1, 'x', 99, 350, 30)"
         )
     with pytest.raises(InvalidValue, match="nozzle"):
         Station(0, "x", 99, 350, 30)

@@ -142,7 +142,7 @@ DIGESTS = {
     "0015_tours.sql": "6eb44c4ec97546d3",
     "0016_rework.sql": "7227747de9803798",
     "0017_pictures_and_proof.sql": "66cc1bb62b6b838a",
-    "0018_read_apart.sql": "74d62f104f20cd99",
+    "0018_read_apart.sql": "352db4f8ac5013cd",
 }
 
 

@@ -105,7 +105,11 @@ def test_a_database_of_the_first_form_of_0004_is_repaired(tmp_path: Path) -> Non
     connection.execute("DROP TABLE footprint_meaning")
     connection.execute("DELETE FROM migration WHERE name LIKE '0018%'")
     connection.execute("DROP TABLE bench_setting")
-    for table, columns in (("board_import", ("guesses", "choices")), ("board", ("reread",))):
+    for table, columns in (
+        ("board_import", ("guesses", "choices")),
+        ("board", ("reread",)),
+        ("station", ("air_unknown", "outlet_unknown")),
+    ):
         for column in columns:
             connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
     connection.close()

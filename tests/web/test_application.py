@@ -4,6 +4,7 @@ stored, no 500.
 
 import base64
 import math
+import re
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,9 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import DATA
 from tests.formats.gerber_text import at, gerber
-from yellowfen.store import boards, jobs
+from yellowfen.core.heat.doubt import Doubts
+from yellowfen.store import boards, jobs, stations
+from yellowfen.workflows import calibration
 from yellowfen.workflows.opening import connect_existing
 
 JSON = {"accept": "application/json"}
@@ -222,6 +225,32 @@ def test_roles_can_be_changed_and_take_effect(client: TestClient) -> None:
     refused = client.post("/boards/1/files", data={"role:reedgate-paste-top.gbr": "a hat"})
     assert refused.status_code == 422
     assert "not a kind of file" in refused.text
+
+
+def test_a_station_nobody_knows_is_believed_within_wide_bands(client: TestClient) -> None:
+    """A dial of marks and no papers: both figures are ours, said as guesses, and doubted widely."""
+    sent = {"name": "Old one", "nozzle_mm": "5", "outlet_unknown": "yes", "air_unknown": "yes"}
+    for extra, said in (
+        ({"outlet_c": "300"}, "give its °C, or tick that it shows none"),
+        ({"flow_lpm": "30"}, "give its air, or tick that it is not known"),
+    ):
+        reply = client.post("/bench", data=sent | extra)
+        assert reply.status_code == 422
+        assert said in reply.text
+    assert "Old one" not in client.get("/bench").text
+    assert client.post("/bench", data=sent).status_code == 200
+    page = client.get("/bench").text
+    assert "give or take 120" in page
+    assert "air not known" in page
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    old = next(one for one in stations.rows(connection) if one.name == "Old one")
+    doubts = calibration.station_doubts(connection, old.id)
+    connection.close()
+    assert doubts.outlet_sd_k == 60
+    assert doubts.jet_log_sd > 1.2 * Doubts().jet_log_sd
+    edited = client.get(f"/bench?edit={old.id}").text
+    assert re.search(r'name="outlet_c" value=""', edited)
+    assert len(re.findall(r'_unknown" value="yes" checked', edited)) == 2
 
 
 def test_station_form_keeps_what_was_typed(client: TestClient) -> None:

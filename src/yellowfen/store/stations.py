@@ -10,8 +10,8 @@ def add(connection: sqlite3.Connection, station: Station) -> int:
     """Store a station (its id is ignored); returns the id. Refused when the name is taken."""
     try:
         cursor = connection.execute(
-            "INSERT INTO station (name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm, air_share, air_max_lpm)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO station (name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm, air_share, air_max_lpm, air_unknown, outlet_unknown)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             _values(station),
         )
     except sqlite3.IntegrityError:
@@ -26,7 +26,7 @@ def change(connection: sqlite3.Connection, station: Station) -> None:
     try:
         connection.execute(
             "UPDATE station SET name = ?, nozzle_mm = ?, outlet_c = ?, flow_lpm = ?, outlet_label = ?, flow_label = ?,"
-            " outlet_offset_c = ?, nozzle_long_mm = ?, air_share = ?, air_max_lpm = ? WHERE id = ?",
+            " outlet_offset_c = ?, nozzle_long_mm = ?, air_share = ?, air_max_lpm = ?, air_unknown = ?, outlet_unknown = ? WHERE id = ?",
             (*_values(station), station.id),
         )
     except sqlite3.IntegrityError:
@@ -47,15 +47,20 @@ def _values(station: Station) -> tuple[str | float | None, ...]:
         station.nozzle_long_mm,
         station.air_share,
         station.air_max_lpm,
+        int(station.air_unknown),
+        int(station.outlet_unknown),
     )
 
 
 def rows(connection: sqlite3.Connection) -> list[Station]:
     """All stations in the order they were entered."""
     found = connection.execute(
-        "SELECT id, name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm, air_share, air_max_lpm FROM station ORDER BY id"
+        "SELECT id, name, nozzle_mm, outlet_c, flow_lpm, outlet_label, flow_label, outlet_offset_c, nozzle_long_mm, air_share, air_max_lpm, air_unknown, outlet_unknown FROM station ORDER BY id"
     ).fetchall()
-    return [Station(**dict(row)) for row in found]
+    return [
+        Station(**dict(row) | {key: bool(row[key]) for key in ("air_unknown", "outlet_unknown")})
+        for row in found
+    ]
 
 
 def get(connection: sqlite3.Connection, station_id: int) -> Station:

@@ -6,7 +6,7 @@ import math
 import sqlite3
 from dataclasses import dataclass, replace
 
-from yellowfen.core.bench.station import Station, Tool
+from yellowfen.core.bench.station import UNKNOWN_OUTLET_SD_K, Station, Tool
 from yellowfen.core.heat.calibrate import (
     STRENGTH_EXPONENT,
     STRUCTURE_LOG_SD,
@@ -63,11 +63,13 @@ def station_doubts(connection: sqlite3.Connection, station_id: int) -> Doubts:
 
 def believed(station: Station) -> Doubts:
     """What is believed of a station that nobody has taught: its strength goes as its air to the
-    0.6, so a doubtful dial widens it.
+    0.6, so a doubtful dial widens it, and so does a dial without °C.
     """
     usual = Doubts()
     return replace(
-        usual, jet_log_sd=math.hypot(usual.jet_log_sd, STRENGTH_EXPONENT * station.flow_log_sd)
+        usual,
+        jet_log_sd=math.hypot(usual.jet_log_sd, STRENGTH_EXPONENT * station.flow_log_sd),
+        outlet_sd_k=UNKNOWN_OUTLET_SD_K if station.outlet_unknown else usual.outlet_sd_k,
     )
 
 

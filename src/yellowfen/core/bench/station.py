@@ -33,6 +33,38 @@ DIAL_LOG_SD = constant(
     source="air in proportion to the dial's share",
     affects="bands of a station known by its dial",
 )
+UNKNOWN_AIR_LPM = constant(
+    "station_air_unknown",
+    50.0,
+    "L/min",
+    mark=Mark.FROM_MEMORY,
+    source="the middle of what hand stations are used at",
+    affects="air of a station nothing is known of",
+)
+UNKNOWN_AIR_LOG_SD = constant(
+    "doubt_air_unknown",
+    0.6,
+    "log",
+    mark=Mark.FROM_MEMORY,
+    source="15 to 165 L/min in two deviations",
+    affects="bands of a station of unknown air",
+)
+UNKNOWN_OUTLET_C = constant(
+    "station_outlet_unknown",
+    350.0,
+    "°C",
+    mark=Mark.FROM_MEMORY,
+    source="a usual setting of hand stations",
+    affects="outlet of a station whose dial shows no °C",
+)
+UNKNOWN_OUTLET_SD_K = constant(
+    "doubt_outlet_unknown",
+    60.0,
+    "K",
+    mark=Mark.FROM_MEMORY,
+    source="230 to 470 °C in two deviations",
+    affects="bands of a station whose dial shows no °C",
+)
 
 
 @dataclass(frozen=True)
@@ -42,7 +74,8 @@ class Station:
     True outlet = display + `outlet_offset_c`.
 
     Its air is known as `air_share` of its dial (0..1) of `air_max_lpm` (None: not known), which
-    gives `flow_lpm`; or, without a share, as `flow_lpm` itself.
+    gives `flow_lpm`; or, without a share, as `flow_lpm` itself. `air_unknown` and `outlet_unknown`
+    say that a figure is a guess of ours, to be believed within wide bands until it is taught.
     """
 
     id: int
@@ -56,6 +89,8 @@ class Station:
     nozzle_long_mm: float | None = None
     air_share: float | None = None
     air_max_lpm: float | None = None
+    air_unknown: bool = False
+    outlet_unknown: bool = False
 
     @property
     def most_lpm(self) -> float:
@@ -67,6 +102,8 @@ class Station:
     @property
     def flow_log_sd(self) -> float:
         """How far its air may lie from the figure: nothing more where litres a minute were given."""
+        if self.air_unknown:
+            return UNKNOWN_AIR_LOG_SD
         if self.air_share is None:
             return 0.0
         return DIAL_LOG_SD if self.air_max_lpm is not None else math.hypot(DIAL_LOG_SD, MOST_LOG_SD)

@@ -11,9 +11,11 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Opening, Pad, Point
+from yellowfen.core.board.sketch_nets import LONGEST_LINE, MOST_LINES, WrittenNets, written_nets
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -112,6 +114,7 @@ class Sketch:
     plane: Plane = Plane.UNKNOWN
     parts: tuple[SketchedPart, ...] = field(default=())
     picture: Underlay | None = None
+    nets: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.name.strip()) <= 120:
@@ -121,6 +124,10 @@ class Sketch:
         in_range("thickness_mm", self.thickness_mm, 0.2, 5, "mm")
         if len(self.parts) > MOST_PARTS:
             raise InvalidValue("parts", f"a sketched patch has at most {MOST_PARTS} parts")
+        if len(self.nets) > MOST_LINES or any(len(line) > LONGEST_LINE for line in self.nets):
+            raise InvalidValue(
+                "nets", f"write at most {MOST_LINES} nets, each within {LONGEST_LINE} characters"
+            )
         refs = [part.ref for part in self.parts]
         doubled = next((ref for ref in refs if refs.count(ref) > 1), None)
         if doubled:
@@ -152,6 +159,9 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
             )
         )
         pads += [_pad(sketched, package, land, sketch.plane) for land in package.lands]
+    pins = {part.ref: [land.pin for land in part.package.lands] for part in parts if part.package}
+    nets = written_nets(sketch.nets, pins)
+    pads = [pad.with_copper(nets.of.get((pad.ref or "", pad.pin or "")), pad.tie) for pad in pads]
     outline: tuple[Point, ...] = (
         (0.0, 0.0),
         (sketch.width_mm, 0.0),
@@ -169,7 +179,7 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
         copper=_copper(sketch),
         parts=tuple(parts),
         layers=(),
-        findings=_findings(sketch),
+        findings=_findings(sketch, nets),
         openings=tuple(_opening(pad, number) for number, pad in enumerate(pads)),
         paste_openings={side: sum(pad.side == side for pad in pads) for side in ("top", "bottom")},
         paste_area_mm2={
@@ -193,15 +203,19 @@ def _opening(pad: Pad, number: int) -> Opening:
     )
 
 
-def _findings(sketch: Sketch) -> tuple[Finding, ...]:
+def _findings(sketch: Sketch, nets: WrittenNets) -> tuple[Finding, ...]:
     said = {
         Plane.YES: "a plane below the part, tracks on top",
         Plane.NO: "tracks on both sides, no plane",
         Plane.UNKNOWN: "more than tracks, less than a plane, since you do not know; look at the board's edge against the light",
     }
-    findings = [
-        Finding("copper", f"sketched without files: {said[sketch.plane]}; nets are not known")
-    ]
+    known = (
+        f"{counted(len(nets.names), 'net')} as you wrote them, the rest not known"
+        if nets.names
+        else "nets are not known"
+    )
+    findings = [Finding("copper", f"sketched without files: {said[sketch.plane]}; {known}")]
+    findings += [Finding("nets", problem) for problem in nets.problems]
     outside = [
         part.ref
         for part in sketch.parts

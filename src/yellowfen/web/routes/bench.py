@@ -6,7 +6,13 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.bench.station import USUAL_MOST_LPM, Station, Tool
+from yellowfen.core.bench.station import (
+    UNKNOWN_AIR_LPM,
+    UNKNOWN_OUTLET_C,
+    USUAL_MOST_LPM,
+    Station,
+    Tool,
+)
 from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
 from yellowfen.core.quantity.number import in_range, typed_number
 from yellowfen.errors import InvalidValue, YellowfenError
@@ -30,6 +36,8 @@ _BLANK = {
     "flow_label": "",
     "outlet_offset_c": "0",
     "nozzle_long_mm": "",
+    "air_unknown": "",
+    "outlet_unknown": "",
 }
 
 
@@ -101,8 +109,12 @@ def _as_typed(station: Station) -> dict[str, str]:
     return {
         "name": station.name,
         "nozzle_mm": f"{station.nozzle_mm:g}",
-        "outlet_c": f"{station.outlet_c:g}",
-        "flow_lpm": f"{station.flow_lpm:g}" if station.air_share is None else "",
+        "outlet_c": "" if station.outlet_unknown else f"{station.outlet_c:g}",
+        "flow_lpm": ""
+        if station.air_unknown or station.air_share is not None
+        else f"{station.flow_lpm:g}",
+        "air_unknown": "yes" if station.air_unknown else "",
+        "outlet_unknown": "yes" if station.outlet_unknown else "",
         "air_share": "" if station.air_share is None else f"{100 * station.air_share:g}",
         "air_max_lpm": "" if station.air_max_lpm is None else f"{station.air_max_lpm:g}",
         "outlet_label": station.outlet_label,
@@ -140,6 +152,8 @@ def keep_station(
     nozzle_long_mm: Annotated[str, Form()] = "",
     air_share: Annotated[str, Form()] = "",
     air_max_lpm: Annotated[str, Form()] = "",
+    air_unknown: Annotated[str, Form()] = "",
+    outlet_unknown: Annotated[str, Form()] = "",
     edit: Annotated[int, Form()] = 0,
 ) -> Response:
     typed = {
@@ -153,12 +167,12 @@ def keep_station(
         "nozzle_long_mm": nozzle_long_mm,
         "air_share": air_share,
         "air_max_lpm": air_max_lpm,
+        "air_unknown": air_unknown,
+        "outlet_unknown": outlet_unknown,
     }
     try:
-        numbers = {
-            key: typed_number(key, typed[key])
-            for key in ("nozzle_mm", "outlet_c", "outlet_offset_c")
-        }
+        numbers = {key: typed_number(key, typed[key]) for key in ("nozzle_mm", "outlet_offset_c")}
+        outlet = _outlet(typed)
         flow, share, most = _air(typed)
         long_side = (
             typed_number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
@@ -167,7 +181,7 @@ def keep_station(
             edit,
             name.strip(),
             numbers["nozzle_mm"],
-            outlet_c=numbers["outlet_c"],
+            outlet_c=outlet,
             flow_lpm=flow,
             outlet_label=outlet_label.strip(),
             flow_label=flow_label.strip(),
@@ -175,6 +189,8 @@ def keep_station(
             nozzle_long_mm=long_side,
             air_share=share,
             air_max_lpm=most,
+            air_unknown=bool(air_unknown),
+            outlet_unknown=bool(outlet_unknown),
         )
         key = edit
         if edit:
@@ -192,16 +208,33 @@ def keep_station(
     return RedirectResponse("/bench" if edit else f"/bench/stations/{key}", status_code=303)
 
 
+def _outlet(typed: dict[str, str]) -> float:
+    """The usual outlet as shown, °C; a usual setting where its owner says that nothing shows it."""
+    if not typed["outlet_unknown"]:
+        if not typed["outlet_c"].strip():
+            raise InvalidValue(
+                "outlet_c", "say what it shows, in °C, or tick that its dial shows none"
+            )
+        return typed_number("outlet_c", typed["outlet_c"])
+    if typed["outlet_c"].strip():
+        raise InvalidValue("outlet_c", "give its °C, or tick that it shows none; not both")
+    return UNKNOWN_OUTLET_C
+
+
 def _air(typed: dict[str, str]) -> tuple[float, float | None, float | None]:
     """(L/min, share of the dial, most L/min) from what was typed: litres a minute where given, else
-    the dial's share of the most it blows.
+    the dial's share of the most it blows; a usual figure where nothing is known.
     """
+    if typed["air_unknown"]:
+        if typed["flow_lpm"].strip() or typed["air_share"].strip():
+            raise InvalidValue("air_share", "give its air, or tick that it is not known; not both")
+        return UNKNOWN_AIR_LPM, None, None
     if typed["flow_lpm"].strip():
         return typed_number("flow_lpm", typed["flow_lpm"]), None, None
     if not typed["air_share"].strip():
         raise InvalidValue(
             "air_share",
-            "say where the air's dial stands, in % of its range, or the litres a minute if you know them",
+            "say where the air's dial stands, in % of its range, or the litres a minute if you know them; or tick that it is not known",
         )
     share = in_range("air_share", typed_number("air_share", typed["air_share"]), 1, 100, "%") / 100
     most = (

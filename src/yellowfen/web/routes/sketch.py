@@ -48,6 +48,7 @@ class SketchForm(Strict):
     plane: Plane
     parts: list[PartForm] = Field(max_length=200)
     picture: PictureForm | None = None
+    nets: list[Annotated[str, Field(max_length=2000)]] = Field(default=[], max_length=500)
 
     def sketch(self) -> Sketch:
         picture = None if self.picture is None else Underlay(**self.picture.model_dump())
@@ -59,6 +60,7 @@ class SketchForm(Strict):
             plane=self.plane,
             parts=tuple(SketchedPart(**one.model_dump()) for one in self.parts),
             picture=picture,
+            nets=tuple(self.nets),
         )
 
 
@@ -109,6 +111,7 @@ def _plain(sketch: Sketch) -> dict[str, Any]:
         "height_mm": sketch.height_mm,
         "thickness_mm": sketch.thickness_mm,
         "plane": str(sketch.plane),
+        "nets": list(sketch.nets),
         "parts": [
             {
                 "ref": p.ref,
@@ -143,6 +146,8 @@ def keep(board_id: int, form: SketchForm, database: Database) -> dict[str, Any]:
         "parts": len(board.parts),
         "pads": len(board.pads),
         "findings": [one.sentence for one in board.findings],
+        "nets": sorted({pad.net for pad in board.pads if pad.net}),
+        "net_problems": [one.sentence for one in board.findings if one.about == "nets"],
     }
 
 

@@ -43,7 +43,9 @@ document.addEventListener("DOMContentLoaded", () => {
     underway -= 1;
     if (timer || underway) return;
     complain(answer.ok ? "" : said.problem);
-    find("kept").textContent = answer.ok ? `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads` : "not kept";
+    const nets = said.nets?.length ? `, ${said.nets.length} net${said.nets.length === 1 ? "" : "s"}` : "";
+    find("kept").textContent = answer.ok ? `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads${nets}` : "not kept";
+    if (answer.ok) find("net-problems").replaceChildren(...said.net_problems.map((text) => { const line = document.createElement("li"); line.className = "mind"; line.textContent = text; return line; }));
   };
   const keep = () => { find("kept").textContent = "…"; window.clearTimeout(timer); timer = window.setTimeout(send, 250); };
   window.addEventListener("pagehide", () => { if (timer) { window.clearTimeout(timer); send({ keepalive: true }); } });
@@ -170,10 +172,18 @@ document.addEventListener("DOMContentLoaded", () => {
       else if (key === "rotation_deg") { const value = number(field.value); if (Number.isFinite(value)) chosen.rotation_deg = value % 360; }
       else if (key === "package") { if (await learn(field.value.trim())) chosen.package = field.value.trim(); }
       else if (key === "value") chosen.value = field.value.trim();
-      else chosen.ref = field.value.trim();
+      else { renameInNets(chosen.ref, field.value.trim()); chosen.ref = field.value.trim(); }
       draw(); keep();
     });
   }
+  find("nets").addEventListener("change", () => { sketch.nets = find("nets").value.split(/\r?\n/).map((line) => line.trim()).filter(Boolean); keep(); });
+  // A part that is renamed keeps its nets.
+  const renameInNets = (before, after) => {
+    if (!after || before === after) return;
+    const word = (one) => (one.toLowerCase().startsWith(`${before.toLowerCase()}.`) ? after + one.slice(before.length) : one);
+    sketch.nets = sketch.nets.map((line) => line.split(" ").map(word).join(" "));
+    find("nets").value = sketch.nets.join("\n");
+  };
   for (const field of document.querySelectorAll("[data-gap]")) {
     field.addEventListener("change", () => {
       const value = number(field.value);
