@@ -45,7 +45,7 @@ document.addEventListener("DOMContentLoaded", () => {
     complain(answer.ok ? "" : said.problem);
     const nets = said.nets?.length ? `, ${said.nets.length} net${said.nets.length === 1 ? "" : "s"}` : "";
     find("kept").textContent = answer.ok ? `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads${nets}` : "not kept";
-    if (answer.ok) find("net-problems").replaceChildren(...said.net_problems.map((text) => { const line = document.createElement("li"); line.className = "mind"; line.textContent = text; return line; }));
+    if (answer.ok) find("net-problems").replaceChildren(...said.net_problems.map((text) => { const line = document.createElement("p"); line.className = "mind m-0"; line.textContent = text; return line; }));
   };
   const keep = () => { find("kept").textContent = "…"; window.clearTimeout(timer); timer = window.setTimeout(send, 250); };
   window.addEventListener("pagehide", () => { if (timer) { window.clearTimeout(timer); send({ keepalive: true }); } });
