@@ -83,6 +83,7 @@ def test_what_is_typed_in_a_sketch_is_refused_with_a_sentence_and_kept_when_righ
 ) -> None:
     page.goto("/boards")
     page.get_by_role("button", name="Sketch a patch").click()
+    expect(page.locator("svg.sketch .plan-board")).to_be_visible()
     page.get_by_label("Width, mm").fill("900")
     page.get_by_label("Height, mm").focus()
     expect(page.get_by_role("alert")).to_contain_text("width_mm: 900 mm is outside 2 to 400")
