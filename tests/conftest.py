@@ -18,7 +18,9 @@ from yellowfen.core.heat.scene import (
 )
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.formats.board_files import read_board
+from yellowfen.workflows import demo
 from yellowfen.workflows.demo import demo_files
+from yellowfen.workflows.opening import back_up, open_database
 
 DATA = Path(__file__).parent / "data"
 
@@ -79,3 +81,14 @@ def small_scene(**changes: object) -> Scene:
 @pytest.fixture(scope="session")
 def demo_board() -> Board:
     return read_board(demo_files(), "demo")
+
+
+@pytest.fixture(scope="session")
+def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database with the demo data, to be copied."""
+    folder = tmp_path_factory.mktemp("demo")
+    connection = open_database(folder)
+    demo.fill(connection)
+    back_up(folder, folder / "copy.sqlite3")
+    connection.close()
+    return folder / "copy.sqlite3"

@@ -23,17 +23,7 @@ from yellowfen.store.health import good_copy, keep_good_copy, put_back, trouble
 from yellowfen.store.turns import Turns
 from yellowfen.web.app import create_app
 from yellowfen.workflows import demo
-from yellowfen.workflows.opening import DATABASE, back_up, open_database, open_soundly
-
-
-@pytest.fixture(scope="module")
-def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("trouble")
-    connection = open_database(folder)
-    demo.fill(connection)
-    back_up(folder, folder / "copy.sqlite3")
-    connection.close()
-    return folder / "copy.sqlite3"
+from yellowfen.workflows.opening import DATABASE, open_database, open_soundly
 
 
 @pytest.fixture

@@ -8,19 +8,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from yellowfen.web.app import create_app
-from yellowfen.workflows import demo
-from yellowfen.workflows.opening import DATABASE, back_up, open_database
-
-
-@pytest.fixture(scope="session")
-def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A folder with the demo data, to be copied."""
-    folder = tmp_path_factory.mktemp("demo")
-    connection = open_database(folder)
-    demo.fill(connection)
-    back_up(folder, folder / "copy.sqlite3")
-    connection.close()
-    return folder / "copy.sqlite3"
+from yellowfen.workflows.opening import DATABASE
 
 
 @pytest.fixture
