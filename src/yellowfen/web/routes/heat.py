@@ -164,6 +164,14 @@ def _station_facts(station: Any) -> dict[str, Any]:
         "flow_label": station.flow_label,
         "outlet_offset_c": station.outlet_offset_c,
         "name": station.name,
+        "guessed": " and ".join(
+            word
+            for word, unknown in (
+                ("outlet", station.outlet_unknown),
+                ("air", station.air_unknown),
+            )
+            if unknown
+        ),
     }
 
 

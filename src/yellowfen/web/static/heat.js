@@ -238,6 +238,7 @@ document.addEventListener("alpine:init", () => {
     get byDial() { return Boolean(this.station && this.station.air_share !== null); },
     get airShare() { return this.byDial ? Math.round((100 * this.flow_lpm) / this.station.most_lpm) : 0; },
     set airShare(share) { this.flow_lpm = Math.round(Math.min(Math.max(share, 1), 100) * this.station.most_lpm) / 100; },
+    get guessNote() { return this.isAir && this.station?.guessed ? `Not known of ${this.station.name}: ${this.station.guessed}. What stands here is a guess until a melt test teaches it.` : ""; },
     get outletNote() { return this.station && this.station.outlet_label && this.station.outlet_c === this.outlet_c ? `outlet, your “${this.station.outlet_label}”` : "outlet"; },
     get flowNote() { return this.station && this.station.flow_label && this.station.flow_lpm === this.flow_lpm ? `air, your “${this.station.flow_label}”` : "air"; },
     get jetFactor() { return this.answer && !this.answer.empty ? this.answer.jet_factor.toFixed(2) : ""; },
