@@ -216,7 +216,9 @@ class Score:
 
 
 def score(truth: Board, found: Board) -> Score:
-    """What was made out of the pads, against what stands there."""
+    """What was made out of the pads, against what stands there; a part without any paste (pins in
+    holes, mounting holes) is not asked for.
+    """
     owner = {one: pad.ref for one, pad in zip(_keys(truth), truth.pads, strict=True) if pad.ref}
     near = shapely.STRtree([shapely.Point(x, y) for x, y, _ in owner])
     names = list(owner.values())
@@ -231,8 +233,10 @@ def score(truth: Board, found: Board) -> Score:
         mine[true].add(pad.ref)
         count[pad.ref] += 1
     parts = {part.ref: part for part in found.parts}
+    pasted = {pad.ref for pad in truth.pads if pad.paste_mm2 > 0}
+    meant = [part for part in truth.parts if part.ref in pasted]
     wrong = []
-    for part in truth.parts:
+    for part in meant:
         if len(mine[part.ref]) != 1:
             wrong.append(f"{part.package.name}: {len(mine[part.ref])} parts")
             continue
@@ -243,7 +247,7 @@ def score(truth: Board, found: Board) -> Score:
     bodies = [_body(part) for part in found.parts]
     pairs = shapely.STRtree(bodies).query(bodies, predicate="overlaps").T
     over = sum(1 for a, b in pairs.tolist() if a < b)
-    return Score(len(truth.parts), len(truth.parts) - len(wrong), over, orphans, tuple(wrong))
+    return Score(len(meant), len(meant) - len(wrong), over, orphans, tuple(wrong))
 
 
 def _keys(board: Board) -> list[tuple[float, float, str]]:

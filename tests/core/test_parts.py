@@ -5,6 +5,8 @@ from dataclasses import replace
 
 import pytest
 
+from yellowfen.core.deposit.fillet import wanted
+from yellowfen.core.look.part_seen import end_ring
 from yellowfen.core.part.catalogue import (
     CHIP_SIZES,
     LIMIT_UNKNOWN_PLASTIC,
@@ -272,3 +274,42 @@ def test_lands_that_reach_out_from_a_can_take_the_iron_and_a_reflowable_switch_i
     assert kind_of(with_lands(can, long)) is not Kind.HIDDEN
     assert package_named("SWITCH-6x6").iron_only
     assert not package_named("SWITCH-6x6 LCP").iron_only
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["SOIC-8", "SOIC-28W", "TSOP2-54", "TSSOP-20", "DFN-14_4x4_P0.5", "ARRAY-4x0402", "0805"],
+)
+def test_pins_at_the_ends_of_long_rows_lie_beside_the_body_too(name: str) -> None:
+    """They lie farther along the row than off it, yet their feet point outwards."""
+    package = package_named(name)
+    pins = [land for land in package.lands if land.kind is not JointKind.THERMAL_PAD]
+    assert all(package.beside(land) for land in pins)
+    for land in pins:
+        ring = end_ring(package, land)
+        if ring is not None:
+            xs, ys = zip(*ring, strict=True)
+            assert (min(ys) + max(ys)) / 2 == pytest.approx(land.y_mm, abs=1e-6)
+            assert max(ys) - min(ys) <= land.size_y_mm + 1e-6
+            assert max(abs(x) for x in xs) <= abs(land.x_mm) + land.size_x_mm / 2 + 1e-6
+
+
+@pytest.mark.parametrize("name", ["QFP-48", "QFP-208", "QFN-32_5x5", "PLCC-44"])
+def test_half_of_a_four_sided_parts_pins_lie_beside_it(name: str) -> None:
+    package = package_named(name)
+    pins = [land for land in package.lands if land.kind is not JointKind.THERMAL_PAD]
+    assert 2 * sum(package.beside(land) for land in pins) == len(pins)
+
+
+def test_an_array_is_chips_side_by_side() -> None:
+    """Numbered round; the solder each end wants is what a lone chip of its width would want."""
+    array = package_named("R_Array_Convex_4x0603")
+    assert (array.name, array.pitch_mm, len(array.lands)) == ("ARRAY-4x0603", 0.8, 8)
+    assert [land.pin for land in array.lands if land.x_mm < 0] == ["1", "2", "3", "4"]
+    facing = {land.pin: land.y_mm for land in array.lands}
+    assert facing["1"] == facing["8"] > facing["4"] == facing["5"]
+    ends = {round(wanted(array, land).fat_mm3, 9) for land in array.lands}
+    assert len(ends) == 1
+    assert direction_of(array) is None
+    with pytest.raises(InvalidValue):
+        package_named("ARRAY-9x0603")

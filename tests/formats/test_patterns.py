@@ -45,6 +45,15 @@ def test_the_demo_board_is_made_out_without_its_names(demo_board: Board) -> None
     assert all(part.note.startswith("proposed") for part in board.parts)
 
 
+def test_a_foreign_set_is_made_out_without_its_attributes() -> None:
+    """Four narrow lands are a choke, not a wide chip and two pads beside it. What is not known is the
+    connector whose pins stand half in holes.
+    """
+    files = files_in(DATA / "boards" / "attributes")
+    found = score(read_board(files, "named"), read_board(without_names(files), "hidden"))
+    assert (found.right, found.parts, found.overlaps) == (6, 7, 0), found.wrong
+
+
 def test_named_pads_tell_their_package(demo_board: Board) -> None:
     """A set whose pads are named but that has no placement knows as much as one that has."""
     files = {name: data for name, data in demo_files().items() if not name.endswith(".csv")}

@@ -17,9 +17,7 @@ def settled_view(part: BoardPart, settled: Settled) -> Markup:
     """Board, lands, solder at rest, edge solder's free crown (dashed), the part above."""
     package = part.package
     edges = [
-        land
-        for land in package.lands
-        if land.kind is JointKind.LEADLESS and abs(land.x_mm) > abs(land.y_mm)
+        land for land in package.lands if land.kind is JointKind.LEADLESS and package.beside(land)
     ]
     outer = (
         [land for land in edges if abs(land.y_mm) == min(abs(other.y_mm) for other in edges)]

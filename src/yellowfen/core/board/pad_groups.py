@@ -35,6 +35,7 @@ _ROWS_LOOKED_AT = 3
 _NO_CHIP, _STRICT = 0.07, 2.0
 _ROUNDS = 5
 _SURE_OF_FOUR, _LIKELY_CHIP = 0.3, 0.8
+_NO_CHIP_WIDTH = 2.0  # lands so many times narrower or wider than a chip's are none of it
 _DISC_SHARE = 0.83
 _LOOSEST_SMALL = {3: 0.9, 4: 0.55, 5: 0.9, 6: 0.75}
 _USUAL_PITCHES_MM = (0.5, 0.635, 0.65, 0.8, 1.0, 1.25, 1.27, 1.5, 2.0, 2.5, 2.54)
@@ -601,6 +602,7 @@ class _TwoLands:
         long = np.abs(np.log(length / self.lengths))
         as_chip = np.abs(apart + length - outer) / (0.11 * outer + 0.1) + 0.35 * thick + 0.2 * long
         as_other = np.abs(apart - self.apart) / (0.07 * self.apart + 0.1) + 0.5 * thick + 0.3 * long
+        as_chip = np.where(thick > math.log(_NO_CHIP_WIDTH), math.inf, as_chip)
         return np.where(self.chips, as_chip, as_other * self.strict + _NO_CHIP)
 
 

@@ -521,13 +521,10 @@ def _outward(frame: Frame, part: BoardPart, land: Land) -> Frame:
     """The frame turned by quarters until its own x points the way in which the land lies off the
     body; a long lead's land tells by its length.
     """
-    slender = land.kind in _LEADS and max(land.size_x_mm, land.size_y_mm) > 1.3 * min(
-        land.size_x_mm, land.size_y_mm
-    )
-    off_x, off_y = abs(land.x_mm) / part.package.body_x_mm, abs(land.y_mm) / part.package.body_y_mm
-    sideways = land.size_x_mm > land.size_y_mm if slender else off_x >= off_y
     x, y = (
-        (math.copysign(1.0, land.x_mm), 0.0) if sideways else (0.0, math.copysign(1.0, land.y_mm))
+        (math.copysign(1.0, land.x_mm), 0.0)
+        if part.package.beside(land)
+        else (0.0, math.copysign(1.0, land.y_mm))
     )
     turn, y = (part.rotation_deg, y) if part.side == "top" else (180 - part.rotation_deg, -y)
     way = math.degrees(math.atan2(y, x)) + turn

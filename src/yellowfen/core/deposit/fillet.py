@@ -107,10 +107,11 @@ def _chip(package: Package, land: Land) -> Wanted:
     """End fillets a quarter to the whole of the end's height, on the land that shows beyond the
     body.
     """
-    along = land.size_x_mm if abs(land.x_mm) >= abs(land.y_mm) else land.size_y_mm
+    sideways = package.beside(land)
+    along, off = (land.size_x_mm, land.x_mm) if sideways else (land.size_y_mm, land.y_mm)
     width = land.area_mm2 / along
-    half_body = (package.body_x_mm if abs(land.x_mm) >= abs(land.y_mm) else package.body_y_mm) / 2
-    shown = min(max(abs(land.x_mm) + abs(land.y_mm) + along / 2 - half_body, 0.05), along)
+    half_body = (package.body_x_mm if sideways else package.body_y_mm) / 2
+    shown = min(max(abs(off) + along / 2 - half_body, 0.05), along)
     covered = along - shown
     seat = UNDER_FOOT_MM * covered * width
     tall = package.height_mm

@@ -280,7 +280,7 @@ def _edge(package: Package, edges: list[Land], solder_mm3: float) -> Column:
     the toe.
     """
     land = edges[0]
-    sideways = abs(land.x_mm) / package.body_x_mm >= abs(land.y_mm) / package.body_y_mm
+    sideways = package.beside(land)
     out, half_body, along = (
         (abs(land.x_mm), package.body_x_mm / 2, land.size_x_mm)
         if sideways

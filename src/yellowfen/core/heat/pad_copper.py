@@ -113,8 +113,7 @@ class _Sheet:
     def track(self, package: Package) -> Array:
         """A track out of the pad, away from the body."""
         land, half = self.land, min(TRACK_MM, self.land.size_x_mm, self.land.size_y_mm) / 2
-        sideways = abs(land.x_mm) * package.body_y_mm >= abs(land.y_mm) * package.body_x_mm
-        if sideways:
+        if package.beside(land):
             long = land.size_x_mm / 2 + TRACK_LONG_MM
             return (
                 self.box(-long, 0, -half, half) if land.x_mm < 0 else self.box(0, long, -half, half)

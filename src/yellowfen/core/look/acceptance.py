@@ -126,7 +126,7 @@ def shape_of(package: Package, land: Land) -> Shape:
             lead_thick=lead.thick_mm,
             foot=min(lead.foot_mm, long),
         )
-    sideways = abs(land.x_mm) >= abs(land.y_mm)
+    sideways = package.beside(land)
     along, across = (
         (land.size_x_mm, land.size_y_mm) if sideways else (land.size_y_mm, land.size_x_mm)
     )
@@ -135,8 +135,8 @@ def shape_of(package: Package, land: Land) -> Shape:
         if sideways
         else (package.body_x_mm, package.body_y_mm / 2)
     )
-    wide = min(body, across) if land.kind is JointKind.LEADLESS else body
-    inner = max(abs(land.x_mm), abs(land.y_mm)) - along / 2
+    wide = min(body, across) if len(package.lands) > 2 else body
+    inner = abs(land.x_mm if sideways else land.y_mm) - along / 2
     covered = min(max(half - inner, 0.1 * along), along)
     return Shape(
         land_wide=across,

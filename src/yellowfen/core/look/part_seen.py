@@ -88,7 +88,7 @@ def end_ring(package: Package, land: Land) -> Ring | None:
     if land.kind in HIDDEN or land.kind is JointKind.THROUGH_HOLE:
         return None
     shape = shape_of(package, land)
-    sideways = abs(land.x_mm) >= abs(land.y_mm)
+    sideways = package.beside(land)
     out, across = (land.x_mm, land.y_mm) if sideways else (land.y_mm, land.x_mm)
     sign = 1.0 if out >= 0 else -1.0
     far = abs(out) + shape.land_long / 2
@@ -98,7 +98,7 @@ def end_ring(package: Package, land: Land) -> Ring | None:
     else:
         toe = (package.body_x_mm if sideways else package.body_y_mm) / 2
         near, half = toe - shape.foot, min(shape.lead_wide, 10.0) / 2
-        across = across if land.kind is JointKind.LEADLESS else 0.0
+        across = across if len(package.lands) > 2 else 0.0
     a, b = sorted((sign * near, sign * toe))
     return (
         _box(a, across - half, b, across + half)
@@ -250,7 +250,7 @@ def joints_seen(
 def _joint_seen(
     package: Package, land: Land, ring: Ring, pose: Pose, *, grade: int, by: Limits | None
 ) -> JointSeen:
-    sideways = abs(land.x_mm) >= abs(land.y_mm)
+    sideways = package.beside(land)
     sign = 1.0 if (land.x_mm if sideways else land.y_mm) >= 0 else -1.0
     away = pose.moved(np.array(ring)) - np.array((land.x_mm, land.y_mm))
     out, across = (away[:, 0], away[:, 1]) if sideways else (away[:, 1], away[:, 0])

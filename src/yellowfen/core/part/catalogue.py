@@ -1074,6 +1074,74 @@ def _crystal(x: float, y: float) -> Package:
     )
 
 
+# Arrays of chips side by side: pitch, length and height, land length and width, and how far the
+# lands' middles stand off the middle, mm; from memory of usual land patterns.
+_ARRAYS = {"0402": (0.5, 1.0, 0.4, 0.5, 0.3, 0.5), "0603": (0.8, 1.6, 0.5, 0.9, 0.45, 0.85)}
+
+
+def _chip_array(count: int, code: str) -> Package:
+    """A resistor or capacitor array: `count` (2 to 8) chips side by side, terminals on both long sides."""
+    if not 2 <= count <= 8:
+        raise KeyError(count)
+    pitch, length, height, *pad, offset = _ARRAYS[code]
+    return _terminals(
+        f"ARRAY-{count}x{code}",
+        "chip array",
+        (length, pitch * count, height),
+        pads=(count, pitch, offset),
+        land=(pad[0], pad[1]),
+    )
+
+
+def _common_mode_choke() -> Package:
+    """A common-mode choke of 2.0 x 1.2 mm: two windings, two terminals on either end [from memory]."""
+    return _terminals(
+        "CHOKE-2012", "inductor", (2.0, 1.2, 1.2), pads=(2, 0.8, 0.85), land=(0.9, 0.4)
+    )
+
+
+def _terminals(
+    name: str,
+    family: str,
+    body: tuple[float, float, float],
+    pads: tuple[int, float, float],
+    land: tuple[float, float],
+) -> Package:
+    """A ceramic body with end terminals in two rows, numbered round from the upper left: `pads` are
+    how many in a row, their pitch, and how far from the middle the rows stand.
+    """
+    count, pitch, offset = pads
+    lands = [
+        Land(
+            str(index + 1 if sign < 0 else 2 * count - index),
+            sign * offset,
+            ((count - 1) / 2 - index) * pitch,
+            size_x_mm=land[0],
+            size_y_mm=land[1],
+            kind=JointKind.CHIP,
+        )
+        for index in range(count)
+        for sign in (-1, 1)
+    ]
+    return Package(
+        name,
+        family,
+        body[0],
+        body_y_mm=body[1],
+        height_mm=body[2],
+        gap_mm=0.03,
+        volumetric_heat_mj_m3k=CERAMIC,
+        lead_w_k=CHIP_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_CERAMIC,
+        limit_why="ceramic body with end terminals",
+        lands=tuple(sorted(lands, key=lambda one: int(one.pin))),
+        body_conductivity_w_mk=BODY_W_MK[CERAMIC],
+        density_g_cm3=BODY_G_CM3[CERAMIC],
+        has_pin_1=False,
+    )
+
+
 def _plcc(pins: int) -> Package:
     """A J-lead carrier: pin 1 in the middle of the upper side, counted anticlockwise."""
     if pins not in (20, 28, 44, 52, 68, 84):
@@ -1293,6 +1361,11 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
         (r"\b(?:D_)?(SMA|SMB|SMC)\b(?!_)", lambda m: _diode(m[1].upper())),
         (r"^D_(SMA|SMB|SMC)", lambda m: _diode(m[1].upper())),
         (r"SOD[_ -]?(123|323|523)", lambda m: _diode(f"SOD-{m[1]}")),
+        (
+            r"(?:ARRAY|NETWORK)\D*(\d+)x(0402|0603)(?!\d)",
+            lambda m: _chip_array(int(m[1]), m[2]),
+        ),
+        (r"(?:CHOKE|COMMON[_ -]?MODE).*2012", lambda m: _common_mode_choke()),
         (
             r"^(?:IND|L)[_ -](?:.*?)(\d+(?:\.\d+)?)x\d+(?:\.\d+)?(?:_H(\d+(?:\.\d+)?))?",
             lambda m: _inductor(float(m[1]), float(m[2]) if m[2] else None),
@@ -1543,5 +1616,8 @@ PALETTE: dict[str, tuple[str, ...]] = {
         "IND-6",
         "XTAL-3.2x2.5",
         "XTAL-5x3.2",
+        "ARRAY-4x0402",
+        "ARRAY-4x0603",
+        "CHOKE-2012",
     ),
 }

@@ -36,7 +36,7 @@ _ADDRESSED = (
     "a cut corner or notch, whose meaning differs by maker. With a controller inside a meter's diode range tells nothing: go by its drawing, or"
     " try one on five volts through a resistor"
 )
-_UNDIRECTED = ("chip", "inductor", "switch")
+_UNDIRECTED = ("chip", "chip array", "inductor", "switch")
 
 
 @dataclass(frozen=True)

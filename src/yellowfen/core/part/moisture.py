@@ -30,6 +30,7 @@ FLOOR_LIFE_H: dict[str, float | None] = {
 }
 _DRY = (
     "chip",
+    "chip array",
     "can",
     "inductor",
     "crystal",

@@ -28,6 +28,7 @@ class JointKind(StrEnum):
 
 
 REACHES_OUT_MM = 0.4
+_LEADED = frozenset((JointKind.GULL_WING, JointKind.J_LEAD, JointKind.LEADLESS))
 HIDDEN = frozenset((JointKind.THERMAL_PAD, JointKind.UNDER_BODY, JointKind.BALL))
 
 
@@ -112,6 +113,16 @@ class Package:
     def hidden_joints(self) -> bool:
         """True when at least one joint cannot be seen from outside."""
         return any(land.kind in HIDDEN for land in self.lands)
+
+    def beside(self, land: Land) -> bool:
+        """True for a land off the body's left or right side, False for one above or below: the pins
+        at the ends of a long row lie farther along it than off it, so shares of the body decide,
+        and of a slender lead's land its length.
+        """
+        long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
+        if land.kind in _LEADED and long > 1.3 * short:
+            return land.size_x_mm > land.size_y_mm
+        return abs(land.x_mm) * self.body_y_mm >= abs(land.y_mm) * self.body_x_mm
 
     @cached_property
     def pitch_mm(self) -> float:

@@ -148,6 +148,7 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
         first.append("take the old solder off the leads")
     if passport.open_h is None and (package is None or package.family) not in (
         "chip",
+        "chip array",
         "inductor",
         "crystal",
     ):

@@ -116,12 +116,12 @@ def _under(package: Package, land: Land) -> tuple[float, float, float]:
     if land.kind is JointKind.GULL_WING:
         long, short = max(land.size_x_mm, land.size_y_mm), min(land.size_x_mm, land.size_y_mm)
         return LEAD_COVERS * long, short, (1.0 - LEAD_COVERS) * long
-    sideways = abs(land.x_mm) >= abs(land.y_mm)
+    sideways = package.beside(land)
     along, across = (
         (land.size_x_mm, land.size_y_mm) if sideways else (land.size_y_mm, land.size_x_mm)
     )
     half = (package.body_x_mm if sideways else package.body_y_mm) / 2
-    inner = max(abs(land.x_mm), abs(land.y_mm)) - along / 2
+    inner = abs(land.x_mm if sideways else land.y_mm) - along / 2
     covered = min(max(half - inner, 0.1 * along), along)
     body = package.body_y_mm if sideways else package.body_x_mm
     wide = min(across, body) if land.kind is JointKind.CHIP else across

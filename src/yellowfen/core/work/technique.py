@@ -354,7 +354,9 @@ def kind_of(package: Package) -> Kind:
             if package.pitch_mm <= 0.8 + 1e-6
             else Kind.WIDE
         )
-    return Kind.TINY if max(package.body_x_mm, package.body_y_mm) <= 1.1 else Kind.CHIP
+    narrow = len(package.lands) > 2 and package.pitch_mm <= 0.65
+    small = max(package.body_x_mm, package.body_y_mm) <= 1.1
+    return Kind.TINY if small or narrow else Kind.CHIP
 
 
 @dataclass(frozen=True)
