@@ -1,9 +1,12 @@
 """The dot plan, the fixture, what mixes, and the life of a paste."""
 
+import itertools
 import math
+from functools import cache
+from operator import attrgetter
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import binomtest
 
@@ -31,6 +34,23 @@ from yellowfen.core.quantity.share import wilson
 from yellowfen.errors import InvalidValue
 
 LEADED = paste_named("sn63-t4")
+
+
+@cache
+def demo_sketch_board() -> Board:
+    """A board with parts that take two needles each."""
+    names = ("SOIC-8", "0603", "TO-252", "CONN-6-1.25", "0402", "SOT-23", "QFN-20_4x4")
+    spots = itertools.product(range(5, 56, 10), range(5, 36, 10))
+    return board_of(
+        Sketch(
+            "batches",
+            60,
+            60,
+            parts=tuple(
+                SketchedPart(f"P{k}", names[k % len(names)], x, y) for k, (x, y) in enumerate(spots)
+            ),
+        )
+    )
 
 
 def board(*parts: SketchedPart) -> Board:
@@ -64,6 +84,29 @@ def test_totals_are_sums_and_the_pads_own_plan_adds_up_to_the_same(demo_board: B
         parts.paste_ml * Paste("Sn63Pb37", 4, DISPENSE_SHARE).density_g_cm3
     )
     assert list(parts.needles) == sorted(parts.needles, key=lambda gauge: gauge or 99)
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(0, 12), st.lists(st.integers(0, 2), min_size=46, max_size=46))
+def test_batches_are_full_and_rounds_come_one_after_the_other(
+    batch: int, rounds: list[int]
+) -> None:
+    """So many parts at a time, none of a later round before an earlier one, the same dots in all."""
+    demo = demo_sketch_board()
+    turn = {part.ref: rounds[k % len(rounds)] for k, part in enumerate(demo.parts)}
+    plain = hand_plan(demo, LEADED)
+    plan = hand_plan(demo, LEADED, batch=batch, rounds=turn)
+    key = attrgetter("ref", "pins", "gauge")
+    assert sorted(map(key, plan.steps), key=str) == sorted(map(key, plain.steps), key=str)
+    assert plan.seconds >= plain.seconds - 1e-9
+    seen = [turn[step.ref] for step in plan.steps]
+    assert seen == sorted(seen)
+    assert sum(step.anew for step in plan.steps) == max(len(set(seen)) - 1, 0)
+    by_batch = [list(its) for _, its in itertools.groupby(plan.steps, key=lambda step: step.batch)]
+    assert [its[0].batch for its in by_batch] == list(range(plan.batches))
+    for its, after in itertools.pairwise(by_batch):
+        assert len({turn[step.ref] for step in its}) == 1
+        assert after[0].anew or len({step.ref for step in its}) == batch
 
 
 def test_few_needles_and_only_those_at_hand(demo_board: Board) -> None:

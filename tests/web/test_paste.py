@@ -384,9 +384,9 @@ def test_the_dot_plan_says_which_parts_go_by_iron_as_ready_stands(client: TestCl
 
 
 def test_needles_and_foils_at_hand_are_what_is_worked_with(client: TestClient) -> None:
-    client.post("/bench/supply", data={"kind": "needle", "size": ["20", "27"]})
+    client.post("/bench/supply", data={"kind": "needle", "size": ["21", "27"]})
     page = client.get(f"{PAGE}/hand").text
-    assert "20 gauge" in page
+    assert "21 gauge" in page
     assert "27 gauge clogs with this powder" in page
     client.post("/bench/supply", data={"kind": "foil", "size": ["0.1"], "other": "0,125; 0.2"})
     page = client.get(PAGE).text

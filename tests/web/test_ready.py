@@ -1,8 +1,11 @@
 """Ready, Place and Today over HTTP."""
 
+import itertools
 import json
 import re
 import time
+from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 
 import icalendar
@@ -11,6 +14,13 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import DATA
 from yellowfen import cli
+from yellowfen.core.work.order import Pace
+from yellowfen.core.work.ready_plan import ReadyPlan
+from yellowfen.store.materials import keep_supply
+from yellowfen.store.paste import keep_plan as keep_paste
+from yellowfen.store.paste import plan_of as paste_plan
+from yellowfen.workflows.opening import connect_existing
+from yellowfen.workflows.ready import build_of, dot_plan, estimate_of, order_of, ready_state
 
 READY, PLACE = "/jobs/1/ready", "/jobs/1/place"
 PAGES = (
@@ -241,6 +251,68 @@ def test_the_order_beats_the_bill_and_takes_exceptions(client: TestClient) -> No
     client.post(PLACE, data={"do": "rule", "school": "smallest", "batch": "5"})
     assert "Batch 4" in client.get(f"{PLACE}?side=top").text
     assert "the dark corner is its lower left" in client.get(f"{PLACE}/guide").text
+
+
+def test_dotting_goes_in_the_batches_of_placing(client: TestClient) -> None:
+    """One setting for both, on the page and in the run."""
+    hand = "/jobs/1/paste/hand"
+    assert 'name="batch" inputmode="numeric" size="4" value="10"' in client.get(PLACE).text
+    client.post(hand, data={"do": "batch", "batch": "4"})
+    assert 'name="batch" inputmode="numeric" size="4" value="4"' in client.get(PLACE).text
+    page = client.get(hand).text
+    batches = re.findall(r'aria-label="Batch (\d+)"', page)
+    assert batches == [str(number) for number in range(1, len(batches) + 1)]
+    run = client.post(hand, data={"do": "start", "side": "top"}).url.path
+    said = [cue["mind"] for cue in cues_of(client, run)]
+    told = [one for one in said if f"of {len(batches)}" in one]
+    assert [one.split("batch ")[1].split()[0] for one in told] == batches
+    reply = client.post(hand, data={"do": "batch", "batch": "-1"})
+    assert reply.status_code == 422
+    assert 'role="alert"' in reply.text
+    client.post(hand, data={"do": "batch", "batch": "0"})
+    assert 'aria-label="Batch' not in client.get(hand).text
+
+
+def test_what_tack_does_not_reach_is_dotted_after_the_rest_is_placed(client: TestClient) -> None:
+    """At a quarter of an hour a part tack runs out: no later part is dotted before."""
+    client.post(READY, data={"do": "school", "question": "stencil", "school": "stencil"})
+    with closing(connect_existing(client.app.state.data)) as connection:  # type: ignore[attr-defined]
+        assert not any(
+            step.anew for step in dot_plan(connection, ready_state(connection, 1), "top").steps
+        )
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(ReadyPlan, "order_pace", lambda _plan, _s: Pace(place_s=900.0))
+        with closing(connect_existing(client.app.state.data)) as connection:  # type: ignore[attr-defined]
+            state = ready_state(connection, 1)
+            order = order_of(connection, state, "top")
+            dots = dot_plan(connection, state, "top")
+    rounds = list(itertools.accumulate(step.anew for step in order.steps))
+    number = dict(zip((step.ref for step in order.steps), rounds, strict=True))
+    assert rounds[-1] >= 1
+    seen = [number[step.ref] for step in dots.steps]
+    assert seen == sorted(seen)
+    assert sum(step.anew for step in dots.steps) == rounds[-1]
+
+
+def test_needles_and_hands_reach_ways_minutes_and_the_dots_alike(client: TestClient) -> None:
+    """Few large dots, the needles of the bench and the seconds a dot stand in every page's minutes."""
+    client.post("/bench/hands", data={"hands": "shaky"})
+    client.post(READY, data={"do": "school", "question": "stencil", "school": "hand"})
+    with closing(connect_existing(client.app.state.data)) as connection:  # type: ignore[attr-defined]
+        keep_supply(connection, "needle", (20.0,))
+        paste = paste_plan(connection, 1)
+        keep_paste(connection, 1, replace(paste, costs=replace(paste.costs, dot_s=5.0)))
+        state = ready_state(connection, 1)
+        dots = {side: dot_plan(connection, state, side) for side in ("top", "bottom")}
+        stage = next(
+            one for one in estimate_of(connection, state).stages if one.name == "Paste, by hand"
+        )
+        build = build_of(connection, state)
+    assert stage.middle_min == pytest.approx(
+        sum(one.seconds for one in dots.values()) / 60, rel=1e-6
+    )
+    assert f"<b>{dots['top'].seconds / 60:.0f} min</b>" in client.get("/jobs/1/paste/hand").text
+    assert build.paste_min["top"] == pytest.approx(dots["top"].seconds / 60)
 
 
 def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:

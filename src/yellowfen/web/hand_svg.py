@@ -51,11 +51,20 @@ def stencil_chart(weighed: StencilOrHand, boards: int) -> Markup:
         x, y = at(even, hand[even - 1]).split(",")
         cross = f'<circle class="cross" cx="{x}" cy="{y}" r="6"/>'
     ends = sorted(
-        ((hand[-1], "hand", "by hand"), (stencil[-1], "stencil", "stencil")), reverse=True
+        (
+            (hand[-1], hand[0], "hand", "by hand"),
+            (stencil[-1], stencil[0], "stencil", "stencil"),
+        ),
+        reverse=True,
     )
+
+    def under(last: float, first: float) -> float:
+        """Below the lower line where its words begin, a quarter of the way back."""
+        return min(max(150 - 130 * (last - 0.26 * (last - first)) / top + 14, 34), 146)
+
     words = "".join(
-        f'<text class="{kind}" x="384" y="{(14 if place == 0 else min(max(150 - 130 * minutes / top + 14, 34), 146)):.1f}" text-anchor="end">{word}, {minutes:.0f} min</text>'
-        for place, (minutes, kind, word) in enumerate(ends)
+        f'<text class="{kind}" x="384" y="{14 if place == 0 else under(minutes, first):.1f}" text-anchor="end">{word}, {minutes:.0f} min</text>'
+        for place, (minutes, first, kind, word) in enumerate(ends)
     )
     ticks = "".join(
         f'<text x="{at(n, 0).split(",")[0]}" y="168" text-anchor="middle">{n}</text>'

@@ -23,8 +23,8 @@ from yellowfen.store import ready as stored
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import forecast_of, rehearse_job, sureness_of
-from yellowfen.workflows.paste import dotting
 from yellowfen.workflows.ready import (
+    dot_plan,
     iron_for,
     iron_rows,
     kit_answers,
@@ -102,7 +102,8 @@ def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int
 def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int:
     """Open a run of the dot plan; returns its id. Raises Refused where nothing takes paste."""
     state = ready_state(connection, job_id)
-    plan = dotting(connection, state.paste, side, state.by_iron)
+    order_of(connection, state, side)
+    plan = dot_plan(connection, state, side)
     if not plan.steps:
         raise Refused(f"nothing on the {side} side takes paste by hand")
     return bench_runs.add(connection, job_id, RunKind.PASTE, plan, side=side)

@@ -4,6 +4,7 @@ what a print takes from a lot.
 
 import sqlite3
 import time
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
@@ -251,11 +252,28 @@ def dotting(
     state: PasteState,
     side: str,
     skip: frozenset[str] = frozenset(),
+    batch: int = 0,
+    rounds: Mapping[str, int] | None = None,
 ) -> HandPlan:
-    """The dot plan of a side with the needles at hand; parts to `skip` stay dry."""
-    gauges = [int(size) for size in materials.supply(connection, "needle")] or None
-    fewest = ready.bench_setting(connection, ready.HANDS) == "shaky"
-    return hand_plan(state.drawn, state.paste, side, gauges, state.plan.by_pad, skip, fewest=fewest)
+    """The dot plan of a side with the needles at hand; parts to `skip` stay dry; parts in a `batch`,
+    and the round in which each is placed.
+    """
+    return hand_plan(
+        state.drawn,
+        state.paste,
+        side,
+        needles_at_hand(connection),
+        state.plan.by_pad,
+        skip,
+        fewest=ready.bench_setting(connection, ready.HANDS) == "shaky",
+        batch=batch,
+        rounds=rounds,
+    )
+
+
+def needles_at_hand(connection: sqlite3.Connection) -> tuple[int, ...] | None:
+    """The bench's needles, None where none was told: all usual ones then."""
+    return tuple(int(size) for size in materials.supply(connection, "needle")) or None
 
 
 def with_foil(plan: PastePlan, foil_mm: float | None) -> PastePlan:

@@ -13,7 +13,7 @@ from typing import cast
 from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
-from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
+from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.scene import Iron, TipShape
 from yellowfen.core.metal.lot import Lot
@@ -67,7 +67,7 @@ from yellowfen.store import bench_runs, materials, stations, tools
 from yellowfen.store import ready as stored
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import touch_joint
-from yellowfen.workflows.paste import PasteState, paste_state
+from yellowfen.workflows.paste import PasteState, dotting, needles_at_hand, paste_state
 
 _ORDERS: "OrderedDict[tuple[object, ...], Order]" = OrderedDict()
 _LOCK = threading.Lock()
@@ -159,6 +159,7 @@ def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
         True,
         bench_irons(connection),
         shaky=stored.bench_setting(connection, stored.HANDS) == "shaky",
+        needles=needles_at_hand(connection),
     )
 
 
@@ -403,6 +404,23 @@ def order_of(connection: sqlite3.Connection, state: ReadyState, side: str) -> Or
     return found
 
 
+def dot_plan(connection: sqlite3.Connection, state: ReadyState, side: str) -> HandPlan:
+    """Paste by hand for the parts of a side that are placed on it, in batches as they are placed, at
+    the job's seconds a dot; no more at a time than are placed before tack runs out, once the order
+    of a large board is there.
+    """
+    rounds: dict[str, int] = {}
+    if order_ready(connection, state, side):
+        number = 0
+        for step in order_of(connection, state, side).steps:
+            number += step.anew
+            rounds[step.ref] = number
+    plan = dotting(connection, state.paste, side, state.by_iron, state.plan.batch, rounds)
+    pace = state.paste.plan.costs.dot_s / DOT_S
+    steps = tuple(replace(step, seconds=pace * step.seconds) for step in plan.steps)
+    return replace(plan, steps=steps)
+
+
 def order_progress(job_id: int, side: str) -> tuple[int, int] | None:
     """Rounds done and all of an order being worked out, None when none is."""
     return _WORKING.get((job_id, side))
@@ -486,13 +504,11 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
         )
     else:
         dots = (
-            sum(
-                hand_plan(state.board, state.paste.paste, side, skip=state.by_iron).seconds
-                for side in ("top", "bottom")
-            )
-            / DOT_S
+            sum(dot_plan(connection, state, side).seconds for side in ("top", "bottom"))
+            / costs.dot_s
         )
-        stages.append(stage("Paste, by hand", dots * boards_, paces.dot))
+        each = paces.dot if paces.dot.own else replace(paces.dot, seconds=costs.dot_s)
+        stages.append(stage("Paste, by hand", dots * boards_, each))
     orders = [order_of(connection, state, side) for side in ("top", "bottom")]
     minutes = sum(one.takes.minutes for one in orders)
     stages.append(
@@ -543,7 +559,7 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
     paste_min = {
         side: costs.print_min
         if state.techniques.stencil
-        else hand_plan(state.board, state.paste.paste, side, skip=state.by_iron).seconds / 60
+        else dot_plan(connection, state, side).seconds / 60
         for side in sides
     }
     heat = {side: 0.3 * sum(one.part.side == side for one in pasted) + 2.0 for side in sides}

@@ -1,14 +1,15 @@
 """Paste by hand, step by step: which needle for which part, dots, lines or dabs, where they go, and
 what it adds up to.
 
-Laws: paste of all steps is the sum over their spots; needles are changed as seldom as possible;
-nothing is dotted on balls or on parts done by iron.
+Laws: paste of all steps is the sum over their spots; within a round needles are changed as seldom
+as possible; nothing is dotted on balls or on parts done by iron. A round is what is placed before its
+tack runs out, a batch so many parts of it at a time.
 """
 
 import itertools
 import math
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board, BoardPart, Pad, Point
@@ -59,7 +60,8 @@ class Spot:
 @dataclass(frozen=True)
 class HandStep:
     """One part, row or pad: `way` is dots, line or dab; `gauge` None for knife or pick; what to
-    mind is in `said`.
+    mind is in `said`. `batch` counts from 0; `anew` is the first of a round: dotted only when what
+    was dotted before is placed.
     """
 
     ref: str
@@ -72,6 +74,8 @@ class HandStep:
     paste_mm3: float
     seconds: float
     said: str = ""
+    batch: int = 0
+    anew: bool = False
 
 
 @dataclass(frozen=True)
@@ -93,9 +97,13 @@ class HandPlan:
     @property
     def seconds(self) -> float:
         """Time with the changes of needle."""
-        return math.fsum(one.seconds for one in self.steps) + CHANGE_S * max(
-            0, len(self.needles) - 1
-        )
+        changes = sum(one.gauge != other.gauge for one, other in itertools.pairwise(self.steps))
+        return math.fsum(one.seconds for one in self.steps) + CHANGE_S * changes
+
+    @property
+    def batches(self) -> int:
+        """In how many batches it is dotted."""
+        return self.steps[-1].batch + 1 if self.steps else 0
 
     @property
     def needles(self) -> tuple[int | None, ...]:
@@ -111,10 +119,13 @@ def hand_plan(
     by_pad: bool = False,
     skip: Collection[str] = (),
     fewest: bool = False,
+    batch: int = 0,
+    rounds: Mapping[str, int] | None = None,
 ) -> HandPlan:
     """The plan for one side with the few of the needles at hand (None: all usual ones) that serve
     best, a part at a time or a pad at a time. `skip`: parts not pasted; `fewest` touches for hands
-    that shake.
+    that shake. `batch`: parts at a time (0: all at once); `rounds`: the round in which a part is
+    placed, from 0, by ref.
     """
     dispensed = replace(paste, metal_share=DISPENSE_SHARE)
     pads: dict[tuple[str, str], list[Pad]] = defaultdict(list)
@@ -133,7 +144,11 @@ def hand_plan(
             continue
         for step in _merged(part, list(_part_steps(part, pads, dispensed, gauges, fewest))):
             steps.extend(_pad_by_pad(step) if by_pad else (step,))
-    return HandPlan(tuple(_in_order(steps)), tuple(left_out), dispensed)
+    by_round: dict[int, list[HandStep]] = defaultdict(list)
+    for step in steps:
+        by_round[(rounds or {}).get(step.ref, 0)].append(step)
+    ordered = [list(_in_order(by_round[number])) for number in sorted(by_round)]
+    return HandPlan(tuple(_in_batches(ordered, batch)), tuple(left_out), dispensed)
 
 
 def few_needles(
@@ -369,3 +384,15 @@ def _in_order(steps: list[HandStep]) -> Iterator[HandStep]:
             left.remove(nearest)
             here = (nearest.spots[-1].x_mm, nearest.spots[-1].y_mm)
             yield nearest
+
+
+def _in_batches(rounds: Sequence[Sequence[HandStep]], batch: int) -> Iterator[HandStep]:
+    """The steps with their batches; a part that comes again later, with its next needle, counts again."""
+    number, parts = 0, set[str]()
+    for which, steps in enumerate(rounds):
+        for place, step in enumerate(steps):
+            anew = which > 0 and place == 0
+            if anew or (batch and len(parts) == batch and step.ref not in parts):
+                number, parts = number + 1, set()
+            parts.add(step.ref)
+            yield replace(step, batch=number, anew=anew)

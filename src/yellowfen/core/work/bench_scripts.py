@@ -131,6 +131,10 @@ def hand_script(plan: HandPlan) -> Script:
         needle = f"{step.gauge} gauge" if step.gauge else "knife or pick"
         wide = f"{step.spots[0].width_mm:.1f} mm wide" if step.spots else ""
         pin = f" pin {step.pins[0]}" if len(step.pins) == 1 else ""
+        first = number == 0 or step.batch != plan.steps[number - 1].batch
+        batch = f"batch {step.batch + 1} of {plan.batches}" if first and plan.batches > 1 else ""
+        anew = "place what is dotted first; go on only then" if step.anew else ""
+        said = "" if step.way == "line" else step.said
         cues.append(
             Cue(
                 key=str(number),
@@ -138,7 +142,7 @@ def hand_script(plan: HandPlan) -> Script:
                 title=_spots_in_words(step),
                 press=f"Done: {step.ref}{pin}",
                 detail=wide,
-                mind="" if step.way == "line" else step.said,
+                mind="; ".join(one for one in (anew, said, batch) if one),
                 set_ups=(SetUp(state=needle, change=f"Change to the {needle}", same=needle),),
                 group=needle,
                 refs=(step.ref,),

@@ -261,7 +261,7 @@ class PutByHand:
 @dataclass(frozen=True)
 class BenchTools:
     """What there is to work with. `stencil` when the board has openings to print through; `shaky`
-    for hands that shake.
+    for hands that shake; `needles` by gauge, None for all usual ones.
     """
 
     stencil: bool = True
@@ -270,6 +270,7 @@ class BenchTools:
     iron: bool = True
     tips: tuple[Iron, ...] = ()
     shaky: bool = False
+    needles: tuple[int, ...] | None = None
 
 
 @dataclass(frozen=True)
@@ -433,7 +434,9 @@ def techniques(
         if pad.ref:
             pads[pad.ref].append(pad)
     dots = {
-        side: _put_by_hand(hand_plan(board, paste, side), costs.dot_s / DOT_S)
+        side: _put_by_hand(
+            hand_plan(board, paste, side, bench.needles, fewest=bench.shaky), costs.dot_s / DOT_S
+        )
         for side in ("top", "bottom")
     }
 

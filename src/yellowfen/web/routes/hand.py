@@ -1,6 +1,7 @@
 """Paste by hand: the dot plan, stencil or hand."""
 
 from dataclasses import replace
+from itertools import groupby
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
@@ -9,10 +10,12 @@ from fastapi.responses import RedirectResponse, Response
 from yellowfen.core.deposit.by_hand import NEEDLES, Costs, needles_for
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import jobs, materials
 from yellowfen.store import paste as stored
+from yellowfen.store.ready import plan_of as ready_plan_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.hand_svg import spots_drawn, stencil_chart
@@ -20,7 +23,8 @@ from yellowfen.web.paste_page import leaf_page, number, side_of, whole_number
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import paste as workflow
 from yellowfen.workflows.paste import PasteState, paste_state
-from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.ready import dot_plan, ready_state
+from yellowfen.workflows.ready import keep_plan as keep_ready
 
 router = APIRouter()
 
@@ -40,11 +44,15 @@ def _leaf(
     status: int = 200,
 ) -> Response:
     costs, ready = state.plan.costs, ready_state(database, state.job.id)
-    plan = workflow.dotting(database, state, side, ready.by_iron)
+    plan = dot_plan(database, ready, side)
     weighed = ready.techniques.weighed
     context: dict[str, Any] = {
         "plan_by_hand": plan,
         "needles": [_needle(gauge, plan) for gauge in plan.needles],
+        "batches": _batches(plan),
+        "bores": NEEDLES,
+        "batch": ready.plan.batch,
+        "tack_h": TACK_LIFE_H,
         "weighed": weighed,
         "stencil": ready.techniques.stencil,
         "stencil_why": ready.techniques.stencil_why,
@@ -81,6 +89,17 @@ def _leaf(
     )
 
 
+def _batches(plan: HandPlan) -> list[dict[str, Any]]:
+    """The steps batch by batch, and by needle within each."""
+    found = []
+    for _, steps in groupby(plan.steps, key=lambda one: one.batch):
+        mine = list(steps)
+        by_needle = [(gauge, list(its)) for gauge, its in groupby(mine, key=lambda one: one.gauge)]
+        parts = len({one.ref for one in mine})
+        found.append({"parts": parts, "anew": mine[0].anew, "by_needle": by_needle})
+    return found
+
+
 def _needle(gauge: int | None, plan: HandPlan) -> dict[str, Any]:
     steps = [one for one in plan.steps if one.gauge == gauge]
     return {
@@ -106,9 +125,10 @@ def set_hand(
     dot_s: Annotated[str, Form()] = "",
     panel: Annotated[str, Form()] = "1",
     price_min: Annotated[str, Form()] = "0",
+    batch: Annotated[str, Form()] = "10",
 ) -> Response:
-    """Set the times that decide between stencil and hand, or how the plan is cut up; or start
-    following it.
+    """Set the times that decide between stencil and hand, or how the plan is cut up (pad by pad, so
+    many parts at a time); or start following it.
     """
     side, kept = side_of(side), stored.plan_of(database, job_id)
     typed = {
@@ -124,7 +144,13 @@ def set_hand(
             return RedirectResponse(
                 f"/runs/{bench_runs.start_dotting(database, job_id, side)}", status_code=303
             )
-        if do == "cut":
+        if do == "batch":
+            keep_ready(
+                database,
+                job_id,
+                replace(ready_plan_of(database, job_id), batch=whole_number("batch", batch)),
+            )
+        elif do == "cut":
             workflow.keep_plan(database, job_id, replace(kept, by_pad=by_pad == "pad"))
         else:
             costs = Costs(
