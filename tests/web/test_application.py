@@ -253,7 +253,10 @@ def test_a_station_nobody_knows_is_believed_within_wide_bands(client: TestClient
     assert len(re.findall(r'_unknown" value="yes" checked', edited)) == 2
     heat = client.get("/jobs/1/heat").text
     assert len(re.findall(r'"guessed": "outlet and air"', heat)) == 1
-    assert "not known, taken as" in client.get(f"/bench/stations/{old.id}").text
+    assert (
+        "outlet is not known, taken as 350 °C; its air is not known, taken as"
+        in client.get(f"/bench/stations/{old.id}").text
+    )
 
 
 def test_station_form_keeps_what_was_typed(client: TestClient) -> None:
