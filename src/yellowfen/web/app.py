@@ -9,6 +9,7 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.store import boards as boards_store
+from yellowfen.web.database import Resting
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
 from yellowfen.web.pages import STATIC
@@ -67,11 +68,13 @@ def create_app(data: Path) -> FastAPI:
         worker.stop()
         importer.stop()
         reader().stop()
+        app.state.resting.close()
 
     app = FastAPI(
         title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None
     )
     app.state.data = data
+    app.state.resting = Resting(data)
     app.state.worker = worker
     app.state.importer = importer
     # Routes are prepared when the first request passes them, so what is tapped at the bench stands

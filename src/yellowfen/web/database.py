@@ -1,20 +1,74 @@
-"""One database connection per request."""
+"""One database connection per request, taken from those that rest."""
 
+import os
 import sqlite3
 from collections.abc import Iterator
+from pathlib import Path
+from threading import Lock
 from typing import Annotated
 
 from fastapi import Depends, Request
 
-from yellowfen.workflows.opening import connect_existing
+from yellowfen.workflows.opening import DATABASE, connect_existing
+
+_MOST_RESTING = 8
+
+
+class Resting:
+    """Open connections between requests: opening one costs more than a tap. None is used by two at
+    once; one goes when the file, its rights or its folder's are others than when it was opened.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._resting: list[tuple[object, sqlite3.Connection]] = []
+        self._lock = Lock()
+
+    def take(self) -> tuple[object, sqlite3.Connection]:
+        """A connection, and the state of the file it belongs to."""
+        state = self._state()
+        with self._lock:
+            while self._resting:
+                known, connection = self._resting.pop()
+                if known == state and state is not None:
+                    return state, connection
+                connection.close()
+        return state, connect_existing(self.folder)
+
+    def give_back(self, state: object, connection: sqlite3.Connection) -> None:
+        """Let it rest, with nothing begun; what was left open is undone."""
+        if connection.in_transaction:
+            connection.rollback()
+        with self._lock:
+            if len(self._resting) < _MOST_RESTING:
+                self._resting.append((state, connection))
+                return
+        connection.close()
+
+    def close(self) -> None:
+        """Close all that rest."""
+        with self._lock:
+            for _, connection in self._resting:
+                connection.close()
+            self._resting.clear()
+
+    def _state(self) -> object:
+        try:
+            file, folder = os.stat(self.folder / DATABASE), os.stat(self.folder)
+        except OSError:
+            return None
+        return (file.st_dev, file.st_ino, file.st_mode, folder.st_mode)
 
 
 def _connection(request: Request) -> Iterator[sqlite3.Connection]:
-    connection = connect_existing(request.app.state.data)
+    resting: Resting = request.app.state.resting
+    state, connection = resting.take()
     try:
         yield connection
-    finally:
-        connection.close()
+    except BaseException:
+        connection.close()  # whatever went wrong with it, the next request begins anew
+        raise
+    resting.give_back(state, connection)
 
 
 Database = Annotated[sqlite3.Connection, Depends(_connection)]

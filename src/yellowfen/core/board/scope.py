@@ -4,8 +4,10 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from yellowfen.core.board.board import Board
+from yellowfen.core.board.remembered import remembered
 
 
+@remembered()
 def scoped(board: Board, refs: Collection[str]) -> Board:
     """The board with those parts and the openings over their pads; everything when none are named.
 

@@ -7,6 +7,7 @@ practice.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from yellowfen.core.deposit.fillet import Wanted
 from yellowfen.core.metal.alloy import Alloy
@@ -114,9 +115,10 @@ class Dots:
     said: str
 
 
-def needles_for(paste: Paste) -> list[int]:
+@lru_cache(maxsize=64)
+def needles_for(paste: Paste) -> tuple[int, ...]:
     """Gauges that the paste goes through, widest first."""
-    return [gauge for gauge, bore in NEEDLES.items() if bore >= BORE_BALLS * paste.largest_ball_mm]
+    return tuple(g for g, bore in NEEDLES.items() if bore >= BORE_BALLS * paste.largest_ball_mm)
 
 
 def dots_for(

@@ -13,6 +13,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board, BoardPart, Pad, Point
+from yellowfen.core.board.remembered import remembered
 from yellowfen.core.deposit.by_hand import (
     DOT_S,
     DOT_SPREAD,
@@ -111,6 +112,7 @@ class HandPlan:
         return tuple(dict.fromkeys(one.gauge for one in self.steps))
 
 
+@remembered(12)
 def hand_plan(
     board: Board,
     paste: Paste,

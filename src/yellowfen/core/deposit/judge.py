@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart, Opening
 from yellowfen.core.board.bridges import neighbouring_pins
+from yellowfen.core.board.remembered import remembered
 from yellowfen.core.deposit.fillet import Wanted, wanted
 from yellowfen.core.deposit.stencil import FOILS_MM, Release, releases, thickest_foil_mm
 from yellowfen.core.metal.paste import Paste
@@ -242,6 +243,7 @@ def _gap_mm(a: Land, b: Land) -> float:
     return math.hypot(max(dx, 0.0), max(dy, 0.0))
 
 
+@remembered()
 def compare_foils(
     board: Board,
     paste: Paste,

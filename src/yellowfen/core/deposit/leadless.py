@@ -10,6 +10,7 @@ import statistics
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.board.remembered import remembered
 from yellowfen.core.deposit.by_hand import dots_for, wire_mm
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.floating import (
@@ -147,6 +148,7 @@ def _aimed(amount: Amount, full_mm3: float) -> Amount:
     return Amount(amount.least_mm3, amount.most_mm3, aim)
 
 
+@remembered(same=2)
 def leadless_parts(board: Board, judged: Judged, paste: Paste) -> tuple[Leadless, ...]:
     """All parts with a thermal pad and leadless edges, the smallest margin first."""
     solder: dict[tuple[str, str], float] = {

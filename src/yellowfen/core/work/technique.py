@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
+from yellowfen.core.board.remembered import remembered
 from yellowfen.core.deposit.by_hand import DOT_S, Costs, wire_mm
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
@@ -412,6 +413,7 @@ class Techniques:
         return math.fsum(one.chosen.expected_min for one in self.ways)
 
 
+@remembered()
 def techniques(
     board: Board,
     paste: Paste,

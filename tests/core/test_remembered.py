@@ -1,0 +1,34 @@
+"""Answers kept for a board that is the same object."""
+
+from dataclasses import replace
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.board.remembered import remembered
+from yellowfen.core.deposit.hand_plan import hand_plan
+from yellowfen.core.metal.paste import paste_named
+
+
+def test_an_answer_is_kept_for_the_same_board_and_question_only(demo_board: Board) -> None:
+    asked = []
+
+    @remembered(2)
+    def answer(board: Board, question: str, more: frozenset[str] = frozenset()) -> list[str]:
+        asked.append(question)
+        return [board.name, question, *sorted(more)]
+
+    first = answer(demo_board, "a")
+    assert answer(demo_board, "a") is first
+    other = replace(demo_board, name="another")
+    assert answer(other, "a") == ["another", "a"]
+    assert answer(demo_board, "a", more=frozenset("x")) == [demo_board.name, "a", "x"]
+    assert asked == ["a"] * 3
+    assert answer(demo_board, "a") == first  # the third drove it out
+    assert asked == ["a"] * 4
+
+
+def test_what_is_kept_is_what_would_be_worked_out(demo_board: Board) -> None:
+    paste = paste_named("sn63-t4")
+    kept = hand_plan(demo_board, paste, "top", (21,), fewest=True)
+    assert hand_plan(demo_board, paste, "top", (21,), fewest=True) is kept
+    assert hand_plan.__wrapped__(demo_board, paste, "top", (21,), fewest=True) == kept  # type: ignore[attr-defined]
+    assert hand_plan(demo_board, paste, "top", (21,), fewest=False) != kept

@@ -1,0 +1,55 @@
+"""Connections that rest between requests."""
+
+import os
+import shutil
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from yellowfen.web.database import Resting
+from yellowfen.workflows.opening import DATABASE
+
+
+@pytest.fixture
+def folder(tmp_path: Path, filled: Path) -> Path:
+    shutil.copy(filled, tmp_path / DATABASE)
+    return tmp_path
+
+
+def test_a_connection_serves_one_request_at_a_time_and_is_taken_again(folder: Path) -> None:
+    resting = Resting(folder)
+    (state, one), (_, other) = resting.take(), resting.take()
+    assert one is not other
+    resting.give_back(state, one)
+    assert resting.take()[1] is one
+    resting.close()
+
+
+def test_what_a_request_left_open_is_undone(folder: Path) -> None:
+    resting = Resting(folder)
+    state, one = resting.take()
+    one.execute("BEGIN")
+    one.execute("UPDATE job SET name = 'half done'")
+    resting.give_back(state, one)
+    _, again = resting.take()
+    assert again is one
+    assert again.execute("SELECT count(*) FROM job WHERE name = 'half done'").fetchone()[0] == 0
+
+
+def test_another_file_or_other_rights_ask_for_a_new_connection(folder: Path) -> None:
+    resting, path = Resting(folder), folder / DATABASE
+    state, one = resting.take()
+    resting.give_back(state, one)
+    path.chmod(0o444)
+    state, shut = resting.take()
+    assert shut is not one
+    path.chmod(0o644)
+    resting.give_back(state, shut)
+    copy = folder / "copy"
+    shutil.copy(path, copy)
+    os.replace(copy, path)
+    _, fresh = resting.take()
+    assert fresh is not shut
+    with pytest.raises(sqlite3.ProgrammingError):
+        one.execute("SELECT 1")
