@@ -77,6 +77,7 @@ vendor:
 fuzz: setup-test
 	$(BIN)/python -m tests.fuzz
 	$(BIN)/python -m tests.hostile
+	$(BIN)/python -m tests.soak
 
 clean:
 	rm -rf $(VENV) .data build src/*.egg-info

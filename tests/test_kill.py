@@ -16,6 +16,7 @@ from pathlib import Path
 import pytest
 
 from tests.live_server import LiveServer
+from tests.soak import soaked
 from yellowfen.core.work.bench_run import RULES, RunKind
 from yellowfen.core.work.bench_scripts import (
     CheckLine,
@@ -117,3 +118,10 @@ def test_confirmed_taps_survive_kills_and_none_is_doubled(tmp_path: Path, kind: 
     assert sorted((*state.to_do, *state.done)) == sorted(cues)
     connection.close()
     assert confirmed >= 10
+
+
+@pytest.mark.slow
+def test_nothing_is_lost_when_server_and_workers_are_killed_amid_all_kinds_of_work() -> None:
+    soak = soaked(KILLS, seed=7)
+    assert soak.bad == []
+    assert {"taps", "marks", "sketches", "imports", "searches"} <= set(soak.confirmed)

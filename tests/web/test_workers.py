@@ -16,9 +16,11 @@ from fastapi.testclient import TestClient
 from tests.crafted import CRAFTED
 from tests.live_server import LiveServer
 from yellowfen.errors import Refused
-from yellowfen.store import imports, tasks
+from yellowfen.store import imports, leases, tasks
+from yellowfen.web.app import create_app
 from yellowfen.web.serving import _hold
 from yellowfen.web.worker_process import WorkerProcess
+from yellowfen.workflows import demo
 from yellowfen.workflows.opening import connect_existing, open_database
 from yellowfen.workflows.worker import HEAT, IMPORTS
 
@@ -168,3 +170,22 @@ def form_of(files: dict[str, bytes]) -> tuple[bytes, str]:
         for name, data in files.items()
     )
     return parts + b"--x--\r\n", "multipart/form-data; boundary=x"
+
+
+def test_work_that_a_killed_server_left_goes_on_by_itself(tmp_path: Path) -> None:
+    """Nobody looks at its page: the next server takes it up as it starts."""
+    connection = open_database(tmp_path)
+    demo.fill(connection)
+    search = tasks.add(connection, 1, "window", "{}")
+    reading = imports.add(connection, "Left behind", 1.6, None, demo.demo_files())
+    leases.take(connection, "board_import", "a worker that is no more", "")
+    app = create_app(tmp_path)
+    with TestClient(app, base_url="http://127.0.0.1"):
+        end = time.monotonic() + 60
+        while time.monotonic() < end and leases.left_open(connection, "board_import"):
+            time.sleep(0.1)
+        while time.monotonic() < end and leases.left_open(connection, "task"):
+            time.sleep(0.1)
+    assert imports.get(connection, reading).state == "done"
+    assert tasks.get(connection, search).state in ("done", "failed")  # it was asked for nothing
+    connection.close()

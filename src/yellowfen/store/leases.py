@@ -61,6 +61,13 @@ def moved_on(connection: sqlite3.Connection, table: str, work_id: int) -> None:
     connection.execute(f"UPDATE {table} SET tries = 0 WHERE id = ?", (work_id,))
 
 
+def left_open(connection: sqlite3.Connection, table: str) -> bool:
+    """True while work waits, or was begun and not ended."""
+    assert table in _TABLES
+    query = f"SELECT EXISTS (SELECT 1 FROM {table} WHERE state IN ('working', 'waiting'))"
+    return bool(connection.execute(query).fetchone()[0])
+
+
 @dataclass(frozen=True, kw_only=True)
 class Work:
     """A piece of long work as it is listed: which, what it is for, how it stands, why it failed."""

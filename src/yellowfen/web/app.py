@@ -9,6 +9,7 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.store import boards as boards_store
+from yellowfen.store import leases
 from yellowfen.web.database import Resting
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
@@ -55,14 +56,17 @@ from yellowfen.workflows.worker import HEAT, IMPORTS
 def create_app(data: Path) -> FastAPI:
     """The application on the database in a folder (made and migrated here)."""
     connection = open_database(data)
-    waiting = bool(boards_store.stale(connection))
+    reading = bool(boards_store.stale(connection)) or leases.left_open(connection, "board_import")
+    searching = leases.left_open(connection, "task")
     connection.close()
     worker, importer = WorkerProcess(data, HEAT), WorkerProcess(data, IMPORTS)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        if waiting:
+        if reading:  # what a server that was killed left behind goes on by itself
             importer.wake()
+        if searching:
+            worker.wake()
         yield
         give_up_weighing()
         worker.stop()
