@@ -1,5 +1,5 @@
-"""Mutated real board files sent to the application: `make fuzz` runs five thousand, the test run a
-few dozen.
+"""Mutated real board files sent to the application: `make fuzz` runs ten thousand and some
+three hundred crafted ones, the test run a few dozen.
 
 Seeded, so case n is the same everywhere. Each must be read or refused with a sentence: no 500, none
 over five seconds, no memory over 500 MB beyond the start, nothing stored when refused.
@@ -13,18 +13,24 @@ import sys
 import tempfile
 import time
 from collections import Counter
+from collections.abc import Callable
 from pathlib import Path
 
 from fastapi.testclient import TestClient
 
 from tests.conftest import DATA, files_in
 from tests.crafted import sets
+from tests.crafted_families import members, pictures, rehearsals
+from yellowfen.errors import YellowfenError
+from yellowfen.formats.picture import made_safe
+from yellowfen.formats.rehearsal_file import read_scene
 from yellowfen.store import boards
 from yellowfen.web.app import create_app
 from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
 
-LONGEST_S, MOST_MB, LIMIT_S = 5.0, 500.0, 13.0
+LONGEST_S, MOST_MB, LIMIT_S = 5.0, 600.0, 13.0
+FAMILY = 27  # members of each family of crafted files
 _NUMBERS = (
     b"0",
     b"-1",
@@ -189,9 +195,22 @@ class Trial:
         return ""
 
 
+def refused(name: str, read: Callable[[bytes], object], data: bytes) -> str:
+    """What is wrong with how a reader takes a file, empty when it reads it or refuses it in words."""
+    began = time.perf_counter()
+    try:
+        read(data)
+    except YellowfenError:
+        pass
+    except Exception as problem:
+        return f"{name}: {problem!r}"
+    took = time.perf_counter() - began
+    return f"{name}: took {took:.1f} s" if took > LIMIT_S else ""
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--count", type=int, default=5000)
+    parser.add_argument("--count", type=int, default=10_000)
     parser.add_argument("--first", type=int, default=0)
     given = parser.parse_args()
     logging.getLogger("httpx2").setLevel(logging.WARNING)
@@ -202,9 +221,13 @@ def main() -> int:
             for seed in range(given.first, given.first + given.count)
             if (said := trial.case(seed))
         ]
-        problems += [said for name, files in sets() if (said := trial.crafted(name, files))]
+        crafted = [*sets(), *members(FAMILY)]
+        problems += [said for name, files in crafted if (said := trial.crafted(name, files))]
+    others = [(f"picture {n}", made_safe, pictures(random.Random(n))) for n in range(FAMILY)]
+    others += [(f"rehearsal {n}", read_scene, rehearsals(random.Random(n))) for n in range(FAMILY)]
+    problems += [said for name, read, data in others if (said := refused(name, read, data))]
     print(
-        f"{given.count} cases: {dict(sorted(trial.statuses.items()))}, slowest {trial.slowest[0]:.2f} s (case {trial.slowest[1]}), "
+        f"{given.count} mutated and {len(crafted) + len(others)} crafted cases: {dict(sorted(trial.statuses.items()))}, slowest {trial.slowest[0]:.2f} s (case {trial.slowest[1]}), "
         f"memory rose by {memory_mb() - trial.began_mb:.0f} MB"
     )
     print("\n".join(problems[:40]) or "no problem found")
