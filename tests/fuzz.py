@@ -134,6 +134,17 @@ def memory_mb() -> float:
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
 
 
+class _Kept(logging.Handler):
+    """Exceptions that nobody foresaw end in a sentence too; here they are problems."""
+
+    def __init__(self, kept: list[str]) -> None:
+        super().__init__(logging.ERROR)
+        self.kept = kept
+
+    def emit(self, record: logging.LogRecord) -> None:
+        self.kept.append(record.getMessage()[-300:])
+
+
 class Trial:
     """An application on an empty database, and what came of the cases sent to it."""
 
@@ -145,6 +156,8 @@ class Trial:
         self.sets = bases()
         self.statuses: Counter[int] = Counter()
         self.slowest = (0.0, -1)
+        self.unforeseen: list[str] = []
+        logging.getLogger("yellowfen").addHandler(_Kept(self.unforeseen))
         self.send(demo_files())
         self.clear()
         self.began_mb = memory_mb()
@@ -172,9 +185,14 @@ class Trial:
         status, _ = self.send(files)
         took = time.perf_counter() - began
         self.clear()
-        if status >= 500 or took > LIMIT_S:
-            return f"{name}: status {status}, {took:.1f} s"
+        if status >= 500 or took > LIMIT_S or self.unforeseen:
+            return f"{name}: status {status}, {took:.1f} s {self._unforeseen()}"
         return ""
+
+    def _unforeseen(self) -> str:
+        said = "; ".join(self.unforeseen)
+        self.unforeseen.clear()
+        return said
 
     def case(self, seed: int) -> str:
         """What is wrong with the answer to a case, empty when nothing is."""
@@ -184,8 +202,8 @@ class Trial:
         stored = self.clear()
         self.statuses[status] += 1
         self.slowest = max(self.slowest, (took, seed))
-        if status >= 500:
-            return f"case {seed}: status {status}"
+        if status >= 500 or self.unforeseen:
+            return f"case {seed}: status {status} {self._unforeseen()}"
         if took > LONGEST_S:
             return f"case {seed}: took {took:.1f} s"
         if status >= 400 and (stored or 'class="problem"' not in text):
@@ -212,19 +230,24 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=10_000)
     parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--family", type=int, default=FAMILY, help="crafted files a family")
     given = parser.parse_args()
     logging.getLogger("httpx2").setLevel(logging.WARNING)
     with tempfile.TemporaryDirectory() as folder:
         trial = Trial(Path(folder))
-        problems = [
-            said
-            for seed in range(given.first, given.first + given.count)
-            if (said := trial.case(seed))
-        ]
-        crafted = [*sets(), *members(FAMILY)]
+        problems: list[str] = []
+        for number in range(given.count):
+            if said := trial.case(given.first + number):
+                problems.append(said)
+                print(said, flush=True)
+            if number % 500 == 499:
+                print(f"{number + 1} cases, {len(problems)} problems", flush=True)
+        crafted = [*sets(), *members(given.family)]
         problems += [said for name, files in crafted if (said := trial.crafted(name, files))]
-    others = [(f"picture {n}", made_safe, pictures(random.Random(n))) for n in range(FAMILY)]
-    others += [(f"rehearsal {n}", read_scene, rehearsals(random.Random(n))) for n in range(FAMILY)]
+    others = [(f"picture {n}", made_safe, pictures(random.Random(n))) for n in range(given.family)]
+    others += [
+        (f"rehearsal {n}", read_scene, rehearsals(random.Random(n))) for n in range(given.family)
+    ]
     problems += [said for name, read, data in others if (said := refused(name, read, data))]
     print(
         f"{given.count} mutated and {len(crafted) + len(others)} crafted cases: {dict(sorted(trial.statuses.items()))}, slowest {trial.slowest[0]:.2f} s (case {trial.slowest[1]}), "

@@ -3,14 +3,16 @@ names, named pads without a package, pads put together by hand, copper alone.
 """
 
 import re
+from dataclasses import replace
 
 import pytest
 from shapely.geometry import Point
 
 from tests.conftest import DATA, files_in
 from tests.pattern_boards import Case, drawn_board, nameless_files, score
-from yellowfen.core.board.board import Board, Role
+from yellowfen.core.board.board import Board, Pad, Role
 from yellowfen.core.board.choices import Choices, PadSet, PartChoice
+from yellowfen.core.board.propose import propose
 from yellowfen.core.part.package import JointKind
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.demo import demo_files
@@ -52,6 +54,25 @@ def test_a_foreign_set_is_made_out_without_its_attributes() -> None:
     files = files_in(DATA / "boards" / "attributes")
     found = score(read_board(files, "named"), read_board(without_names(files), "hidden"))
     assert (found.right, found.parts, found.overlaps) == (6, 7, 0), found.wrong
+
+
+def test_pads_in_one_place_are_no_pair() -> None:
+    """A flash done twice in turned apertures gives two pads with the same middle."""
+    pad = Pad(
+        side="top",
+        x_mm=5,
+        y_mm=5,
+        size_x_mm=1,
+        size_y_mm=1.4,
+        angle_deg=0,
+        area_mm2=1.4,
+        paste_mm2=1.4,
+        ring=((4.5, 4.3), (5.5, 4.3), (5.5, 5.7), (4.5, 5.7)),
+    )
+    twice = [pad, replace(pad, angle_deg=30), replace(pad, x_mm=7)]
+    found = propose(twice, (20, 20))
+    assert len(found.placements) <= 1
+    assert sum(one.ref is not None for one in found.pads) in (0, 2)
 
 
 def test_named_pads_tell_their_package(demo_board: Board) -> None:

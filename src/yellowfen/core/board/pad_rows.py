@@ -45,8 +45,13 @@ class Row:
         return math.degrees(math.atan2(self.along[1], self.along[0])) % 180
 
 
+SAME_PLACE_MM = 1e-6
+
+
 def near_pairs(places: Numbers, members: NDArray[np.int64], reach_mm: float) -> NDArray[np.int64]:
-    """Pairs (m, 2), first smaller, of members within reach of each other (a square)."""
+    """Pairs (m, 2), first smaller, of members within reach of each other (a square); two in one place
+    are none.
+    """
     if len(members) < 2:
         return np.zeros((0, 2), np.int64)
     cells: dict[tuple[int, int], list[int]] = defaultdict(list)
@@ -65,7 +70,8 @@ def near_pairs(places: Numbers, members: NDArray[np.int64], reach_mm: float) -> 
         others = np.array([*mine, *around])
         a, b = np.repeat(here, len(others)), np.tile(others, len(here))
         inside = np.tile(np.arange(len(others)) < len(mine), len(here))
-        kept = (np.abs(places[a] - places[b]) <= reach_mm).all(axis=1) & (~inside | (a < b))
+        apart = np.abs(places[a] - places[b]).max(axis=1)
+        kept = (apart <= reach_mm) & (apart > SAME_PLACE_MM) & (~inside | (a < b))
         found.append(np.stack([a[kept], b[kept]], axis=1))
     pairs = np.concatenate(found)
     return np.sort(pairs, axis=1)
