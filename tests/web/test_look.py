@@ -14,7 +14,7 @@ from fastapi.testclient import TestClient
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.plan import usual_moves
-from yellowfen.core.look.risk import Known, PartFacts, in_order, judged, left_to_expect
+from yellowfen.core.look.risk import Known, PartFacts, in_order, judged, left_to_expect, off_paste
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
@@ -215,6 +215,30 @@ def test_chances_keep_their_laws(demo_board: Board) -> None:
     left = left_to_expect(plain, {})
     assert left_to_expect(plain, {first.key: "good"}) == pytest.approx(left - first.chance)
     assert sorted(one.key for one in in_order(plain, {})) == sorted(one.key for one in plain)
+
+
+def test_a_lead_over_its_paste_is_a_chance_of_its_own(demo_board: Board) -> None:
+    """Lower with more paste, higher with a measured lead that stands off; none of what has no leads."""
+    parts = {part.ref: part for part in demo_board.parts}
+    lead = parts["U1"].package.lands[0]
+    new = [off_paste(parts["U1"], lead, paste, None) for paste in (0.02, 0.05, 0.08, 0.12)]
+    assert new == sorted(new, reverse=True)
+    # Half normal within 0.08 mm as three sigmas (0.5 mm pitch): above 0.08 mm in 0.27 % [hand tables].
+    assert new[2] == pytest.approx(0.0027, abs=1e-4)
+    bent = [off_paste(parts["U1"], lead, 0.10, lift) for lift in (0.05, 0.10, 0.15, 0.4)]
+    assert bent == sorted(bent)
+    assert bent[1] == pytest.approx(0.5 / 48)
+    assert bent[-1] == pytest.approx(1 / 48)
+    chip = parts["R1"].package.lands[0]
+    assert off_paste(parts["R1"], chip, 0.01, 1.0) == 0.0
+    assert off_paste(parts["U1"], lead, None, 0.4) == 0.0
+    on = {land.pin: Known(paste_mm=0.10) for land in parts["U1"].package.lands}
+    plain, lifted = (
+        judged(parts["U1"], PartFacts(odds=0.1, lift_mm=lift, joints=on)) for lift in (None, 0.3)
+    )
+    assert all(a.chance < b.chance for a, b in zip(plain, lifted, strict=True))
+    assert "its lead may stand 0.30 mm over 0.10 mm of paste" in lifted[0].why
+    assert not plain[0].why
 
 
 def test_limits_of_a_class_are_the_users_own_until_put_back(client: TestClient) -> None:

@@ -21,6 +21,7 @@ from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.store.proofs import proof_of
+from yellowfen.store.rework import passports
 from yellowfen.workflows.ready import ReadyState, ready_state
 
 METER = "the board"
@@ -111,6 +112,11 @@ def facts_of(
         if len(row.pins) > 2
         for pin in row.pins[-2:]
     }
+    lifts = {
+        one.passport.ref: one.passport.lift_mm
+        for one in passports(connection, state.paste.job.id)
+        if one.used and one.passport.lift_mm is not None
+    }
     found = {}
     for part in state.whole.parts:
         mine = {
@@ -125,6 +131,7 @@ def facts_of(
             flowed=_flowed(part.ref, runs),
             marked=marked,
             bad=bad,
+            lift_mm=lifts.get(part.ref),
             joints=mine,
         )
     return found
@@ -151,6 +158,7 @@ def _joints(state: ReadyState) -> dict[tuple[str, str], Known]:
             fat_mm3=want.fat_mm3 if want else math.inf,
             bridge=max(one.bridge, before.bridge),
             fails=one.release.fails,
+            paste_mm=state.paste.foil_mm * one.release.transfer,
         )
     return found
 

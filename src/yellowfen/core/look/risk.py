@@ -2,7 +2,7 @@
 
 Laws: chances come from the part's own odds of a mend, shared out over its joints, and are moved in
 logs of odds by what is known of each (amount, gap, tie, not seen to flow, marks of the same package
-before); the order begins with the riskiest fifth, part by part and along the rows, then goes on with
+before), a lead that stands over its paste being added as a chance of its own; the order begins with the riskiest fifth, part by part and along the rows, then goes on with
 the rest likewise; a joint that no eye sees is never counted as looked at.
 """
 
@@ -13,6 +13,7 @@ from statistics import NormalDist
 
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.part.package import HIDDEN, JointKind, Land
+from yellowfen.core.rework.legs import coplanar_mm
 from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
@@ -67,6 +68,7 @@ PLANE_TIMES = constant(
 )
 RELIEF_TIMES = 1.4
 _NORMAL = NormalDist()
+_LEADS = (JointKind.GULL_WING, JointKind.J_LEAD)
 UNSEEN_TIMES = constant(
     "risk_unseen_flow",
     5.0,
@@ -100,13 +102,29 @@ PRIOR_JOINTS = constant(
     affects="where to look",
 )
 HOT_JOINTS = 0.2
+COPLANAR_SIGMAS = constant(
+    "risk_coplanarity_sigmas",
+    3.0,
+    "sd",
+    mark=_M,
+    source="a new part's leads keep the drawing's coplanarity as three standard deviations",
+    affects="where to look",
+)
+LIFT_SD_MM = constant(
+    "risk_lift_sd",
+    0.02,
+    "mm",
+    mark=_M,
+    source="a lead's height over a flat plate, read by eye or feeler",
+    affects="where to look",
+)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Known:
     """What is known of one joint besides its part: solder on it and what it wants, mm³ (None: not
     printed), its gap's bridge tendency, whether its opening fails, its tie, whether it ends a
-    dragged row.
+    dragged row; how high the paste stands that its lead is set into, mm (None: none is).
     """
 
     solder_mm3: float | None = None
@@ -116,18 +134,21 @@ class Known:
     fails: bool = False
     tie: str = "signal"
     row_end: bool = False
+    paste_mm: float | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
 class PartFacts:
     """What is known of one part: its odds of a mend (0..1), whether it was seen to flow (None: no
-    heat), how many joints of its package were marked before and how many of them bad.
+    heat), how many joints of its package were marked before and how many of them bad; its worst
+    lead's height over a flat plate, mm (None: not measured, a new part).
     """
 
     odds: float
     flowed: bool | None = None
     marked: int = 0
     bad: int = 0
+    lift_mm: float | None = None
     joints: Mapping[str, Known] = field(default_factory=dict)
 
 
@@ -165,7 +186,11 @@ def judged(part: BoardPart, facts: PartFacts) -> list[Joint]:
     for land in lands:
         known = facts.joints.get(land.pin, Known())
         times, why = _times(land, known, facts)
-        odds = base / (1.0 - base) * times
+        off = off_paste(part, land, known.paste_mm, facts.lift_mm)
+        odds = base / (1.0 - base) * times + off / (1.0 - off)
+        if off > 0.01:
+            high = "" if facts.lift_mm is None else f" {facts.lift_mm:.2f} mm"
+            why.append(f"its lead may stand{high} over {known.paste_mm:.2f} mm of paste")
         found.append(
             Joint(
                 ref=part.ref,
@@ -177,6 +202,22 @@ def judged(part: BoardPart, facts: PartFacts) -> list[Joint]:
             )
         )
     return found
+
+
+def off_paste(part: BoardPart, land: Land, paste_mm: float | None, lift_mm: float | None) -> float:
+    """The chance, 0 to below 1, that a lead ends above its paste and stays open.
+
+    Of a part whose worst lead was measured, any of its leads may be that one; of a new part heights
+    are a half normal within the drawing's coplanarity. 0 for what has no leads or no paste. Falls
+    with the paste's height, rises with the lead's.
+    """
+    most = coplanar_mm(part.package)
+    if most is None or paste_mm is None or land.kind not in _LEADS:
+        return 0.0
+    if lift_mm is None:
+        return 2.0 * (1.0 - _NORMAL.cdf(COPLANAR_SIGMAS * paste_mm / most))
+    leads = sum(one.kind in _LEADS for one in part.package.lands)
+    return _NORMAL.cdf((lift_mm - paste_mm) / LIFT_SD_MM) / leads
 
 
 def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]]:
