@@ -4,12 +4,14 @@ and the board is never called good by silence.
 
 from fastapi.testclient import TestClient
 
+from yellowfen.core.deposit.plan import standing as standing_changes
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
+from yellowfen.store.paste import steps_of
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows.look import look_state, metered
-from yellowfen.workflows.mend import mend_state, standing
+from yellowfen.workflows.mend import mend_state, presses, standing
 from yellowfen.workflows.opening import connect_existing
 
 from .test_look import heated
@@ -151,4 +153,30 @@ def test_a_bridge_is_a_pair_and_a_later_fault_joins_the_mending(client: TestClie
     client.post(f"/api/runs/{run}/marks", json={"ref": "U4", "pin": "7", "verdict": "lean"})
     second = int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2])
     assert second != first
+    connection.close()
+
+
+def test_one_press_changes_the_plans_for_the_next_board(client: TestClient) -> None:
+    run = heated(client, "U1 U4", "U1")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    for ref, pin, verdict in (("U1", "9", "bridge"), ("U4", "4", "not wetted")):
+        client.post(f"/api/runs/{run}/marks", json={"ref": ref, "pin": pin, "verdict": verdict})
+    bad = {one.name: one for one in mend_state(connection, job, reckoned=False).bad}
+    pressed = presses(connection, job, list(bad.values()))
+    page = client.get(f"/jobs/{job}/mend").text
+    assert all(said[:1].upper() + said[1:] in page for said in pressed.values())
+    before = standing_changes(steps_of(connection, job))
+    reply = client.post(f"/jobs/{job}/mend/prevent", data={"ref": "U1", "press": "openings"})
+    assert reply.status_code == 200
+    assert "take it back in Openings" in reply.text
+    assert len(standing_changes(steps_of(connection, job))) > len(before)
+    again = client.post(f"/jobs/{job}/mend/prevent", data={"ref": "U1", "press": "openings"})
+    assert again.status_code == 409
+    first = jobs.get(connection, job).plan.moves[0].seconds
+    assert client.post(f"/jobs/{job}/mend/prevent", data={"ref": "U4", "press": "warm"}).is_success
+    assert jobs.get(connection, job).plan.moves[0].seconds == first + 30
+    for press, status in (("sing", 422), ("openings", 409)):
+        data = {"ref": "X9", "press": press}
+        assert client.post(f"/jobs/{job}/mend/prevent", data=data).status_code == status
     connection.close()

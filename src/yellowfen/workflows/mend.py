@@ -4,10 +4,13 @@ at the bench that ends in a second look.
 
 import sqlite3
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.heat.pad_copper import Tie
+from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
+from yellowfen.core.heat.scene import Deed
 from yellowfen.core.look.mend import Cause, Fault, Mend, Way, causes, mend, nearest_gap_mm
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at
@@ -16,10 +19,12 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import MendRun, MendStep
 from yellowfen.core.work.heat_script import AWAY
 from yellowfen.core.work.job import FoundMark, Verdict
-from yellowfen.errors import NotFound, Refused, YellowfenError
+from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, jobs, pictures
 from yellowfen.store.bench_runs import BenchRun
+from yellowfen.workflows.heat import keep_plan
 from yellowfen.workflows.look import LookState, facts_of, look_state, metered, soldering
+from yellowfen.workflows.paste import paste_state, proposals, take
 from yellowfen.workflows.proof import cleaning_state, proof_state
 from yellowfen.workflows.ready import ReadyState, iron_for, ready_state
 from yellowfen.workflows.rework import heats_of_parts, off_scene
@@ -301,3 +306,54 @@ def gathered(connection: sqlite3.Connection, job_id: int) -> Gathered:
         pictures=len(pictures.rows(connection, job.board_id, job_id)),
         washed=cleaning_state(connection, job_id).washed,
     )
+
+
+LONGER_S = 30.0  # so much longer the board is warmed at one press
+
+
+def presses(connection: sqlite3.Connection, job_id: int, bad: Sequence[Bad]) -> dict[str, str]:
+    """What one press does against the first cause of each bad joint, by the joint's name; nothing
+    where no better opening is proposed or the heat in hand is no plan of hot air.
+    """
+    wanted = {one.name: one.causes[0].press for one in bad if one.causes}
+    found: dict[str, str] = {}
+    if "openings" in wanted.values():
+        state = paste_state(connection, job_id)
+        proposed = {one.ref: str(one.kind) for one in proposals(state)}
+        found |= {
+            one.name: f"change {one.fault.ref}’s openings: {proposed[one.fault.ref]}"
+            for one in bad
+            if wanted.get(one.name) == "openings" and one.fault.ref in proposed
+        }
+    if "warm" in wanted.values() and _warmable(jobs.get(connection, job_id).plan):
+        said = f"warm {LONGER_S:.0f} s longer"
+        found |= {name: said for name, press in wanted.items() if press == "warm"}
+    return found
+
+
+def prevent(connection: sqlite3.Connection, job_id: int, ref: str, press: str) -> str:
+    """Change the job's plans for the next board at one press; returns what was done and how it is
+    taken back. Raises Refused where that changes nothing, InvalidValue for another word.
+    """
+    if press == "openings":
+        state = paste_state(connection, job_id)
+        keys = [one.key for one in proposals(state) if one.ref == ref]
+        if not keys:
+            raise Refused(f"no better opening is proposed for {ref[:40]}: change it in Openings")
+        return f"{take(connection, job_id, keys).said}; take it back in Openings"
+    if press != "warm":
+        raise InvalidValue("press", "choose openings or warm")
+    plan = jobs.get(connection, job_id).plan
+    if not _warmable(plan):
+        raise Refused("the heat in hand is not one of hot air in moves: change it in Heat")
+    first = plan.moves[0]
+    if first.deed is Deed.WARM:
+        moves = (replace(first, seconds=first.seconds + LONGER_S), *plan.moves[1:])
+    else:
+        moves = (replace(usual_moves(plan.targets)[0], seconds=LONGER_S), *plan.moves)
+    keep_plan(connection, job_id, replace(plan, moves=moves))
+    return f"the heat warms {moves[0].seconds:.0f} s first; set it back in Heat"
+
+
+def _warmable(plan: HeatPlan) -> bool:
+    return plan.source is SourceKind.AIR and bool(plan.moves) and not plan.tour

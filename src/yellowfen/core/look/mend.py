@@ -134,6 +134,15 @@ class Cause:
         return "heat" if any(word in self.prevent for word in words) else ""
 
     @property
+    def press(self) -> str:
+        """What one press changes for the next board: the part's openings, or how long the board is
+        warmed; "" where a person has to.
+        """
+        if self.where == "paste/openings":
+            return "openings"
+        return "warm" if self.prevent.startswith("warm the board first") else ""
+
+    @property
     def likely(self) -> bool:
         """True where a figure of this job speaks for it."""
         return bool(self.figure) and self.weight >= 1.0

@@ -32,7 +32,15 @@ from yellowfen.workflows.look import (
     start_meter,
     take_back,
 )
-from yellowfen.workflows.mend import gathered, mend_state, standing, start_mending, touches_of
+from yellowfen.workflows.mend import (
+    gathered,
+    mend_state,
+    presses,
+    prevent,
+    standing,
+    start_mending,
+    touches_of,
+)
 
 router = APIRouter()
 Percent = Annotated[float, Form(ge=0, le=100, allow_inf_nan=False)]
@@ -204,6 +212,10 @@ def _seen(database: Database, job_id: int) -> dict[str, Any]:
 @router.get("/jobs/{job_id}/mend")
 def mend_page(request: Request, job_id: int, database: Database) -> Response:
     """What is wrong, why, what to do about it."""
+    return _mend_page(request, database, job_id)
+
+
+def _mend_page(request: Request, database: Database, job_id: int, said: str = "") -> Response:
     job, found = jobs.get(database, job_id), mend_state(database, job_id, reckoned=False)
     refs = [one.fault.ref for one in found.bad]
     sides = {part.ref: part.side for part in found.look.board.parts}
@@ -215,6 +227,8 @@ def mend_page(request: Request, job_id: int, database: Database) -> Response:
         "job": job,
         "board": found.look.board,
         "found": found,
+        "presses": presses(database, job_id, found.bad),
+        "said": said,
         "lessons": {one.seen for one in proof_of(database, job.board_id).lessons},
         "plan": plan_svg(found.look.board, side, dict.fromkeys(refs, "comes-off")),
     }
@@ -231,6 +245,18 @@ def keep_lesson(
     """What a fault taught, onto the list for the next board."""
     proof.keep_lesson(database, job_id, seen, change)
     return RedirectResponse(f"/jobs/{job_id}/mend", status_code=303)
+
+
+@router.post("/jobs/{job_id}/mend/prevent")
+def prevent_now(
+    request: Request,
+    job_id: int,
+    database: Database,
+    ref: Annotated[str, Form(max_length=40)],
+    press: Annotated[str, Form(max_length=20)],
+) -> Response:
+    """Change the job's plans for the next board, at one press."""
+    return _mend_page(request, database, job_id, prevent(database, job_id, ref, press))
 
 
 @router.get("/api/jobs/{job_id}/touches")
