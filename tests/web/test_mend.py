@@ -2,17 +2,22 @@
 and the board is never called good by silence.
 """
 
+import sqlite3
+import time
+
 from fastapi.testclient import TestClient
 
 from yellowfen.core.deposit.plan import standing as standing_changes
+from yellowfen.core.look.risk import Known
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.store.paste import steps_of
 from yellowfen.workflows import bench_runs
-from yellowfen.workflows.look import look_state, metered
+from yellowfen.workflows.look import facts_of, look_state, metered, soldering
 from yellowfen.workflows.mend import mend_state, presses, standing
 from yellowfen.workflows.opening import connect_existing
+from yellowfen.workflows.ready import ready_state
 
 from .test_look import heated
 
@@ -156,6 +161,11 @@ def test_a_bridge_is_a_pair_and_a_later_fault_joins_the_mending(client: TestClie
     connection.close()
 
 
+def facts(connection: sqlite3.Connection, job: int, ref: str, pin: str) -> Known:
+    state, runs = ready_state(connection, job), soldering(connection, job)
+    return facts_of(connection, state, runs)[ref].joints[pin]
+
+
 def test_one_press_changes_the_plans_for_the_next_board(client: TestClient) -> None:
     run = heated(client, "U1 U4", "U1")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
@@ -166,11 +176,17 @@ def test_one_press_changes_the_plans_for_the_next_board(client: TestClient) -> N
     pressed = presses(connection, job, list(bad.values()))
     page = client.get(f"/jobs/{job}/mend").text
     assert all(said[:1].upper() + said[1:] in page for said in pressed.values())
+    school = {"do": "school", "question": "stencil", "school": "stencil"}
+    client.post(f"/jobs/{job}/ready", data=school)
+    was = facts(connection, job, "U1", "9")
+    assert was.solder_mm3 is not None
+    time.sleep(1.1)  # moments are kept to the second
     before = standing_changes(steps_of(connection, job))
     reply = client.post(f"/jobs/{job}/mend/prevent", data={"ref": "U1", "press": "openings"})
     assert reply.status_code == 200
     assert "take it back in Openings" in reply.text
     assert len(standing_changes(steps_of(connection, job))) > len(before)
+    assert facts(connection, job, "U1", "9") == was  # this board was printed with the old ones
     again = client.post(f"/jobs/{job}/mend/prevent", data={"ref": "U1", "press": "openings"})
     assert again.status_code == 409
     first = jobs.get(connection, job).plan.moves[0].seconds

@@ -39,10 +39,13 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> N
     )
 
 
-def steps_of(connection: sqlite3.Connection, job_id: int) -> tuple[ChangeStep, ...]:
-    """Decisions about openings, oldest first."""
+def steps_of(
+    connection: sqlite3.Connection, job_id: int, before: str = ""
+) -> tuple[ChangeStep, ...]:
+    """Decisions about openings, oldest first; only those made `before` a moment where one is given."""
     found = connection.execute(
-        "SELECT content FROM opening_step WHERE job_id = ? ORDER BY id", (job_id,)
+        "SELECT content FROM opening_step WHERE job_id = ? AND (? = '' OR made_at < ?) ORDER BY id",
+        (job_id, before, before),
     ).fetchall()
     return tuple(unpack(ChangeStep, row["content"]) for row in found)
 

@@ -22,6 +22,7 @@ from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.store.proofs import proof_of
 from yellowfen.store.rework import passports
+from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import ReadyState, ready_state
 
 METER = "the board"
@@ -101,7 +102,12 @@ def facts_of(
 ) -> dict[str, PartFacts]:
     """What is known of every part of the board: its odds, amounts, ties, runs and earlier marks."""
     odds = {way.part.ref: way.chosen.odds for way in state.ways}
-    known = _joints(state)
+    heat = next((run for run in runs if run.kind is RunKind.HEAT), None)
+    # What was printed is what stood when it was heated, whatever was changed for the next board.
+    printed = (
+        paste_state(connection, state.paste.job.id, before=heat.started_at) if heat else state.paste
+    )
+    known = _joints(state, printed)
     before = _marked(connection, {run.id for run in runs})
     dragged = {
         (ref, pin)
@@ -143,12 +149,12 @@ def _flowed(ref: str, runs: list[BenchRun]) -> bool | None:
     return None if heat is None or not heat.clocked else ref in heat.molten
 
 
-def _joints(state: ReadyState) -> dict[tuple[str, str], Known]:
+def _joints(state: ReadyState, printed: PasteState) -> dict[tuple[str, str], Known]:
     """What print and copper say of each joint; amounts only where it is printed."""
     found = {
         (pad.ref, pad.pin or ""): Known(tie=tie_of(pad)) for pad in state.whole.pads if pad.ref
     }
-    for one in state.paste.judged.openings if state.techniques.stencil else ():
+    for one in printed.judged.openings if state.techniques.stencil else ():
         before = found.get((one.ref, one.pin), Known())
         want = one.wanted
         found[one.ref, one.pin] = replace(
@@ -158,7 +164,7 @@ def _joints(state: ReadyState) -> dict[tuple[str, str], Known]:
             fat_mm3=want.fat_mm3 if want else math.inf,
             bridge=max(one.bridge, before.bridge),
             fails=one.release.fails,
-            paste_mm=state.paste.foil_mm * one.release.transfer,
+            paste_mm=printed.foil_mm * one.release.transfer,
         )
     return found
 

@@ -340,7 +340,8 @@ def prevent(connection: sqlite3.Connection, job_id: int, ref: str, press: str) -
         keys = [one.key for one in proposals(state) if one.ref == ref]
         if not keys:
             raise Refused(f"no better opening is proposed for {ref[:40]}: change it in Openings")
-        return f"{take(connection, job_id, keys).said}; take it back in Openings"
+        take(connection, job_id, keys)
+        return f"the openings of {ref} are changed; take it back in Openings"
     if press != "warm":
         raise InvalidValue("press", "choose openings or warm")
     plan = jobs.get(connection, job_id).plan

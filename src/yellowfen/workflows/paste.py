@@ -54,15 +54,17 @@ class PasteState:
 
 
 def paste_state(
-    connection: sqlite3.Connection, job_id: int, plan: PastePlan | None = None
+    connection: sqlite3.Connection, job_id: int, plan: PastePlan | None = None, before: str = ""
 ) -> PasteState:
-    """The stage of a job as kept, or as it would be with another plan."""
+    """The stage of a job as kept, or as it would be with another plan; with the openings as they stood
+    `before` a moment, where one is given.
+    """
     job = jobs.get(connection, job_id)
     plan = plan or stored.plan_of(connection, job_id)
     paste = paste_of(connection, plan)
     whole = boards.get(connection, job.board_id)
     drawn = scoped(whole, job.parts)
-    steps = stored.steps_of(connection, job_id)
+    steps = stored.steps_of(connection, job_id, before)
     changes = standing(steps)
     board = changed(drawn, changes)
     foils = materials.supply(connection, "foil") or FOILS_MM

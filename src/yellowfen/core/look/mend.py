@@ -164,9 +164,9 @@ class Mend:
     def amounts(self) -> str:
         """Solder to take off or add, in words; "" where none is."""
         if self.wick_mm > 0:
-            return f"{self.off_mm3:.2f} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm wick"
+            return f"{self.off_mm3:.2g} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm wick"
         if self.wire_mm > 0:
-            return f"{-self.off_mm3:.2f} mm³ on: {max(self.wire_mm, 0.1):.1f} mm of 0.5 mm wire"
+            return f"{-self.off_mm3:.2g} mm³ on: {max(self.wire_mm, 0.1):.1f} mm of 0.5 mm wire"
         return ""
 
 
