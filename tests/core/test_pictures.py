@@ -219,7 +219,7 @@ def printed(
 def test_coverage_within_five_points_and_smears_found_without_false_calls() -> None:
     errors, shifts, found, missed, false = [], [], 0, 0, 0
     for seed in range(20):
-        seen, truth, smears, shift = printed(seed, (12, 15, 18, 22)[seed % 4], seed % 3 > 0)
+        seen, truth, smears, shift = printed(seed, (12, 15, 18, 22, 26)[seed % 5], seed % 3 > 0)
         errors += [
             abs(one.share - truth[one.ref, one.pin])
             for one in seen.pads

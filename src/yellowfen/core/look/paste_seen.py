@@ -52,6 +52,9 @@ OFF_SHARE = constant(
 )
 WIPE_FROM = 3  # smears or thin pads from which a wipe is quicker than mending
 REACH_MM = 0.25  # how far from an opening its own paste is looked for
+EDGE_BLUR = 1.0  # variance of a picture's edges, px²: some three pixels wide [from memory]
+GRAIN = 0.2  # of the way from bare to paste
+LEAST_CELLS = 20
 NEAR_MM = 0.7  # how far from a pad paste between pads is looked for
 
 
@@ -289,10 +292,11 @@ def print_seen(
         _paint(flat, printed, np.array(ring) + np.array((dx, dy)))
     edge = max(2, round(0.05 / flat.cell_mm))
     smears = off & ~_grown(printed, edge) & scene.near
+    covers = _covers(inner, paste, clear)
     covered = tuple(
         PadCovered(ref=pad.ref or "", pin=pad.pin or "", share=share)
         for n, pad in enumerate(pads)
-        if (share := _share(flat, paste, clear, openings.get(n, (pad.ring,)))) is not None
+        if (share := _share(flat, covers, clear, openings.get(n, (pad.ring,)))) is not None
     )
     sizes = [min(pad.size_x_mm, pad.size_y_mm) for pad in pads]
     return PrintSeen(
@@ -379,7 +383,7 @@ def _unmixed(flat: Flat, on_pad: Mask) -> tuple[Array, Mask]:
     """The pads' grey freed from what lies beside them, and where that can be said: near a pad's edge
     a blurred picture shows both in one cell, which would pass for paste.
     """
-    share = blurred(on_pad.astype(np.float64), 2 * flat.finer - 1)
+    share = blurred(on_pad.astype(np.float64), round(EDGE_BLUR * flat.finer**2))
     known = np.isfinite(flat.grey)
     grey = np.where(known, flat.grey, 0.0)
     beside = (share < 0.1) & known
@@ -428,20 +432,31 @@ def _openings(
     return {n: tuple(rings) for n, rings in found.items()}
 
 
+def _covers(inner: Array, paste: Mask, clear: Mask) -> Array:
+    """How much of each cell is under paste, 0 to 1: between the grey of bare pads and of paste in
+    proportion, but for a margin that grain and noise take; whole cells where only one kind is seen.
+    """
+    bare, under = inner[clear & ~paste], inner[clear & paste]
+    if min(len(bare), len(under)) < LEAST_CELLS:
+        return paste.astype(np.float64)
+    away = (inner - np.median(bare)) / (np.median(under) - np.median(bare))
+    return np.asarray(np.clip((away - GRAIN) / (1.0 - 2.0 * GRAIN), 0.0, 1.0))
+
+
 def _share(
-    flat: Flat, paste: Mask, clear: Mask, rings: Sequence[Sequence[tuple[float, float]]]
+    flat: Flat, covers: Array, clear: Mask, rings: Sequence[Sequence[tuple[float, float]]]
 ) -> float | None:
     """How much of some outlines is covered, counted where it is clear; None where they are not in
     the picture.
     """
-    inside = covered = 0
+    inside = covered = 0.0
     for ring in rings:
         rows, columns, mask = flat.mask(ring)
         if not mask.size or not np.isfinite(flat.grey[rows, columns][mask]).all():
             return None
         mask = mask & clear[rows, columns]
-        inside += int(mask.sum())
-        covered += int((paste[rows, columns] & mask).sum())
+        inside += float(mask.sum())
+        covered += float(covers[rows, columns][mask].sum())
     return covered / inside if inside else None
 
 
