@@ -2,8 +2,9 @@
 searches: `make fuzz` kills five hundred times, the test run a few.
 
 Laws, looked at after every kill: what was confirmed is stored, once (or given up with its reason, when
-its worker was killed over it three times); what was not is stored once or not at all; no process of a killed server lives ten seconds later; the database is whole. At the end
-every board that was brought in is there once, and nothing is left waiting.
+its worker was killed over it three times); what was not is stored once or not at all; no process of a
+killed server lives ten seconds later; the database is whole. At the end every board that was brought in
+is there once, and nothing is left waiting.
 """
 
 import argparse
