@@ -102,8 +102,7 @@ def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int
 def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int:
     """Open a run of the dot plan; returns its id. Raises Refused where nothing takes paste."""
     state = ready_state(connection, job_id)
-    order_of(connection, state, side)
-    plan = dot_plan(connection, state, side)
+    plan = dot_plan(connection, state, side, ordered=True)
     if not plan.steps:
         raise Refused(f"nothing on the {side} side takes paste by hand")
     return bench_runs.add(connection, job_id, RunKind.PASTE, plan, side=side)

@@ -404,13 +404,15 @@ def order_of(connection: sqlite3.Connection, state: ReadyState, side: str) -> Or
     return found
 
 
-def dot_plan(connection: sqlite3.Connection, state: ReadyState, side: str) -> HandPlan:
+def dot_plan(
+    connection: sqlite3.Connection, state: ReadyState, side: str, *, ordered: bool = False
+) -> HandPlan:
     """Paste by hand for the parts of a side that are placed on it, in batches as they are placed, at
-    the job's seconds a dot; no more at a time than are placed before tack runs out, once the order
-    of a large board is there.
+    the job's seconds a dot; no more at a time than are placed before tack runs out. The order of a
+    large board is waited for only when it must be `ordered`; without it all is dotted at once.
     """
     rounds: dict[str, int] = {}
-    if order_ready(connection, state, side):
+    if ordered or order_ready(connection, state, side):
         number = 0
         for step in order_of(connection, state, side).steps:
             number += step.anew
