@@ -13,6 +13,7 @@ from benchmarks.boards import boards
 from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
 from benchmarks.load import load
+from benchmarks.meanwhile import meanwhile
 from benchmarks.pages import pages
 from benchmarks.paste import paste
 from benchmarks.patterns import patterns
@@ -153,6 +154,8 @@ if __name__ == "__main__":
         boards()
     elif sys.argv[1:] == ["load"]:
         load()
+    elif sys.argv[1:] == ["meanwhile"]:
+        meanwhile()
     elif sys.argv[1:] == ["paste"]:
         paste()
     elif sys.argv[1:] == ["patterns"]:

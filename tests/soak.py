@@ -163,7 +163,7 @@ class Soak:
     def _bring_in(self) -> bool:
         name = f"board {self._number()}"
         kind = f"multipart/form-data; boundary={BOUNDARY}"
-        reply = self._asked("POST", "/boards", _form(name, self.files), kind)
+        reply = self._asked("POST", "/boards", form(name, self.files), kind)
         if reply is not None and "/imports/" in reply[1]:
             self.reading[int(reply[1].rsplit("/", 1)[1])] = name
         self._named("imports", reply, name)
@@ -281,7 +281,7 @@ def _large_set() -> dict[str, bytes]:
     return files
 
 
-def _form(name: str, files: dict[str, bytes]) -> bytes:
+def form(name: str, files: dict[str, bytes]) -> bytes:
     head = f"--{BOUNDARY}\r\nContent-Disposition: form-data; name="
     parts = [f'{head}"name"\r\n\r\n{name}\r\n'.encode()]
     for file, data in files.items():
