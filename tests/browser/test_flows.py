@@ -263,6 +263,7 @@ PAGES = [
     "/today",
     "/bench",
     "/logbook",
+    "/logbook/chances",
 ]
 
 

@@ -15,6 +15,7 @@ from fastapi.testclient import TestClient
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.plan import usual_moves
 from yellowfen.core.look.risk import Known, PartFacts, in_order, judged, left_to_expect, off_paste
+from yellowfen.core.look.trust import binned
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
@@ -190,6 +191,28 @@ def test_the_first_fifth_holds_most_of_the_faults(demo_board: Board, spread: flo
     print(f"first fifth holds {inside} of {whole} faults, spread {spread}")
     assert inside >= 0.6 * whole
     assert came_.mean() == pytest.approx(told_.mean(), rel=0.35)
+
+
+def test_what_was_told_stands_against_what_was_found(client: TestClient) -> None:
+    """True chances hold in their bins nearly always, chances ten times too low do not; one's own marks
+    are counted once each.
+    """
+    chance = np.random.default_rng(4)
+    told = np.exp(chance.uniform(math.log(0.001), math.log(0.6), 20_000))
+    true = binned(zip(told.tolist(), (chance.random(len(told)) < told).tolist(), strict=True))
+    assert sum(one.of for one in true) == len(told)
+    assert sum(one.holds for one in true) >= len(true) - 1
+    wrong = binned(
+        zip((told / 10).tolist(), (chance.random(len(told)) < told).tolist(), strict=True)
+    )
+    assert not any(one.holds for one in wrong)
+    assert "No joint is marked yet" in client.get("/logbook/chances").text
+    run = heated(client, "U4 C2", "U4", "C2")
+    for pin, verdict in (("1", "bridge"), ("2", "good"), ("3", "good")):
+        mark = {"ref": "U4", "pin": pin, "verdict": verdict}
+        client.post(f"/api/runs/{run}/marks", json=mark)
+    page = client.get("/logbook/chances").text
+    assert "1 bad of 3 looked at" in page
 
 
 def test_chances_keep_their_laws(demo_board: Board) -> None:

@@ -24,7 +24,7 @@ PATHS = (
         for leaf in ("", "/openings", "/leadless", "/hand", "/weigh", "/mixing", "/fixture")
     ),
     *(f"/jobs/J/{stage}" for stage in ("place", "heat", "look", "finish")),
-    *("/", "/boards", "/bench", "/logbook"),
+    *("/", "/boards", "/bench", "/logbook", "/logbook/chances"),
 )
 STUMBLES = {
     "one of many": re.compile(rf"(?<![\d.,/–-])\b1 (?:{COUNTED})\b"),

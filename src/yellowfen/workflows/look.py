@@ -26,6 +26,7 @@ from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import ReadyState, ready_state
 
 METER = "the board"
+JOBS_TOLD = 20  # whose marks tell how true the chances were
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -185,6 +186,28 @@ def _marked(connection: sqlite3.Connection, but: set[int]) -> dict[str, tuple[in
                 counts[name][0] += 1
                 counts[name][1] += str(mark.verdict) != "good"
     return {name: (count, bad) for name, (count, bad) in counts.items()}
+
+
+def own_chances(connection: sqlite3.Connection) -> list[tuple[float, bool]]:
+    """Of the newest jobs' joints that were looked at: the chance as it would be told now without
+    their own marks, and whether they were bad.
+    """
+    found = []
+    for job in jobs.rows(connection)[:JOBS_TOLD]:
+        runs = soldering(connection, job.id)
+        marks = {(one.ref, one.pin): one for run in reversed(runs) for one in found_in(run)}
+        if not any(pin for _, pin in marks):
+            continue
+        state = ready_state(connection, job.id)
+        facts = facts_of(connection, state, runs)
+        for part in state.whole.parts:
+            if any(ref == part.ref for ref, _ in marks):
+                found += [
+                    (one.chance, marks[one.ref, one.pin].verdict is not Verdict.GOOD)
+                    for one in judged(part, facts[part.ref])
+                    if (one.ref, one.pin) in marks
+                ]
+    return found
 
 
 def take_back(connection: sqlite3.Connection, run_id: int, ref: str, pin: str) -> int:

@@ -7,13 +7,16 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.look.trust import binned
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind, moments_s
 from yellowfen.core.work.heat_script import ALL_FLOWED, arrived_s, shortened, stop_key
 from yellowfen.store import bench_runs
 from yellowfen.store.bench_runs import BenchRun
+from yellowfen.web.chances_svg import chances_drawn
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page
+from yellowfen.workflows.look import own_chances
 
 router = APIRouter()
 _HANDS = {
@@ -92,3 +95,16 @@ def _row(run: BenchRun) -> dict[str, Any]:
         "line": line,
         "lines": _lines(run),
     }
+
+
+@router.get("/logbook/chances")
+def chances(request: Request, database: Database) -> Response:
+    """What was told of joints against what was found at them."""
+    bins = binned(own_chances(database))
+    context: dict[str, Any] = {
+        "room": "logbook",
+        "bins": bins,
+        "drawn": chances_drawn(bins) if bins else "",
+        "expected": sum(one.told * one.of for one in bins),
+    }
+    return page(request, "chances.html", context)
