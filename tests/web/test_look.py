@@ -232,7 +232,11 @@ def test_chances_keep_their_laws(demo_board: Board) -> None:
         worse = judged(part, PartFacts(odds=0.06, joints={first.pin: known}))[0]
         assert worse.chance > first.chance
         assert worse.why
-    assert judged(part, PartFacts(odds=0.06, flowed=False))[0].chance > first.chance
+    for worse_heat in ({"flowed": False}, {"late": True}, {"liquid_s": 2.0}, {"liquid_s": 150.0}):
+        worse = judged(part, PartFacts(odds=0.06, **worse_heat))[0]  # type: ignore[arg-type]
+        assert worse.chance > first.chance
+        assert worse.why
+    assert judged(part, PartFacts(odds=0.06, liquid_s=20.0)) == plain
     assert judged(part, PartFacts(odds=0.06, marked=400, bad=0))[0].chance < first.chance
     assert judged(part, PartFacts(odds=0.06, marked=100, bad=20))[0].chance > 0.1
     left = left_to_expect(plain, {})

@@ -17,7 +17,7 @@ from yellowfen.workflows import bench_runs
 from yellowfen.workflows.look import facts_of, look_state, metered, soldering
 from yellowfen.workflows.mend import mend_state, presses, standing
 from yellowfen.workflows.opening import connect_existing
-from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.ready import dot_plan, ready_state
 
 from .test_look import heated
 
@@ -176,6 +176,14 @@ def test_one_press_changes_the_plans_for_the_next_board(client: TestClient) -> N
     pressed = presses(connection, job, list(bad.values()))
     page = client.get(f"/jobs/{job}/mend").text
     assert all(said[:1].upper() + said[1:] in page for said in pressed.values())
+    by_dots = facts(connection, job, "U4", "1")  # nobody prints for this job yet
+    assert by_dots.solder_mm3 is not None
+    assert by_dots.paste_mm is None
+    dots = dot_plan(connection, ready_state(connection, job), "top").steps
+    paste = sum(step.paste_mm3 for step in dots if step.ref == "U4")
+    pins = [pin for step in dots if step.ref == "U4" for pin in step.pins]
+    total = sum(facts(connection, job, "U4", pin).solder_mm3 or 0.0 for pin in pins)
+    assert 0.3 * paste < total < 0.7 * paste  # the rest is flux and room
     school = {"do": "school", "question": "stencil", "school": "stencil"}
     client.post(f"/jobs/{job}/ready", data=school)
     was = facts(connection, job, "U1", "9")

@@ -5,15 +5,19 @@ what its results say.
 import math
 import sqlite3
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
+from yellowfen.core.deposit.fillet import wanted
+from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.look.meter_plan import Diagnosis, MeterPlan, diagnose, meter_plan, probe_key
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import AGAIN, CheckLine, CheckPlan, IronPlan, MendRun
+from yellowfen.core.work.heat_script import AWAY
 from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.core.work.job import FoundMark, Job, Verdict
 from yellowfen.errors import Refused
@@ -23,7 +27,7 @@ from yellowfen.store.database import atomic
 from yellowfen.store.proofs import proof_of
 from yellowfen.store.rework import passports
 from yellowfen.workflows.paste import PasteState, paste_state
-from yellowfen.workflows.ready import ReadyState, ready_state
+from yellowfen.workflows.ready import ReadyState, dot_plan, ready_state
 
 METER = "the board"
 JOBS_TOLD = 20  # whose marks tell how true the chances were
@@ -108,7 +112,12 @@ def facts_of(
     printed = (
         paste_state(connection, state.paste.job.id, before=heat.started_at) if heat else state.paste
     )
-    known = _joints(state, printed)
+    dots = (
+        ()
+        if state.techniques.stencil
+        else tuple(dot_plan(connection, state, side) for side in ("top", "bottom"))
+    )
+    known = _joints(state, printed, dots)
     before = _marked(connection, {run.id for run in runs})
     dragged = {
         (ref, pin)
@@ -136,6 +145,8 @@ def facts_of(
         found[part.ref] = PartFacts(
             odds=odds.get(part.ref, 0.05),
             flowed=_flowed(part.ref, runs),
+            liquid_s=liquid_s(part.ref, runs),
+            late=_late(part.ref, runs),
             marked=marked,
             bad=bad,
             lift_mm=lifts.get(part.ref),
@@ -150,8 +161,29 @@ def _flowed(ref: str, runs: list[BenchRun]) -> bool | None:
     return None if heat is None or not heat.clocked else ref in heat.molten
 
 
-def _joints(state: ReadyState, printed: PasteState) -> dict[tuple[str, str], Known]:
-    """What print and copper say of each joint; amounts only where it is printed."""
+def liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
+    """Seconds that a part was molten in its newest heat by the clock: from its tap to heat away."""
+    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
+    if heat is None:
+        return None
+    flowed, away = heat.flowed_s(ref), heat.seconds_of(AWAY)
+    return None if flowed is None or away is None else max(away - flowed, 0.0)
+
+
+def _late(ref: str, runs: list[BenchRun]) -> bool:
+    """True where a part was tapped as flowing after the late end of what was forecast for it."""
+    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
+    if heat is None or heat.forecast is None:
+        return False
+    band = next((one.late_s for one in heat.forecast.targets if one.ref == ref), None)
+    flowed = heat.flowed_s(ref)
+    return band is not None and flowed is not None and flowed > band
+
+
+def _joints(
+    state: ReadyState, printed: PasteState, dots: Sequence[HandPlan]
+) -> dict[tuple[str, str], Known]:
+    """What print or dots and copper say of each joint."""
     found = {
         (pad.ref, pad.pin or ""): Known(tie=tie_of(pad)) for pad in state.whole.pads if pad.ref
     }
@@ -167,6 +199,21 @@ def _joints(state: ReadyState, printed: PasteState) -> dict[tuple[str, str], Kno
             fails=one.release.fails,
             paste_mm=printed.foil_mm * one.release.transfer,
         )
+    parts = {part.ref: part.package for part in state.whole.parts}
+    for plan in dots:
+        for step in plan.steps:
+            pins = set(step.pins)
+            mine = [land for land in parts[step.ref].lands if land.pin in pins]
+            area = sum(land.area_mm2 for land in mine)
+            for land in mine:  # a step's paste by the lands' areas: larger pads take more dots
+                want = wanted(parts[step.ref], land)
+                solder = step.paste_mm3 * plan.paste.volume_share * land.area_mm2 / area
+                found[step.ref, land.pin] = replace(
+                    found.get((step.ref, land.pin), Known()),
+                    solder_mm3=solder,
+                    lean_mm3=want.lean_mm3,
+                    fat_mm3=want.fat_mm3,
+                )
     return found
 
 

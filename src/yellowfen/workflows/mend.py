@@ -17,13 +17,12 @@ from yellowfen.core.look.touches import Touches, touches_at
 from yellowfen.core.part.package import JointKind, tip_reaches
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import MendRun, MendStep
-from yellowfen.core.work.heat_script import AWAY
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, jobs, pictures
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.workflows.heat import keep_plan
-from yellowfen.workflows.look import LookState, facts_of, look_state, metered, soldering
+from yellowfen.workflows.look import LookState, facts_of, liquid_s, look_state, metered, soldering
 from yellowfen.workflows.paste import paste_state, proposals, take
 from yellowfen.workflows.proof import cleaning_state, proof_state
 from yellowfen.workflows.ready import ReadyState, iron_for, ready_state
@@ -95,7 +94,7 @@ def _bad(
         known=known,
         gap_mm=nearest_gap_mm(part.package, mark.pin, mark.other),
         other=mark.other,
-        liquid_s=_liquid_s(mark.ref, runs),
+        liquid_s=liquid_s(mark.ref, runs),
         heats=sum(mark.ref in run.targets for run in runs) + _mends(runs, mark),
         fine=part.package.pitch_mm <= FINE_PITCH_MM and JointKind.GULL_WING in kinds,
         leadless=JointKind.THERMAL_PAD in kinds and JointKind.LEADLESS in kinds,
@@ -111,15 +110,6 @@ def touches_of(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) 
             state = ready_state(connection, job_id)
             return _touches(connection, state, state.whole.part(ref), one.fault)
     raise NotFound(f"nothing is marked as wrong at {ref[:40]} pin {pin[:20]}")
-
-
-def _liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
-    """Seconds that a part was molten in its newest heat by the clock: from its tap to heat away."""
-    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
-    if heat is None:
-        return None
-    flowed, away = heat.flowed_s(ref), heat.seconds_of(AWAY)
-    return None if flowed is None or away is None else max(away - flowed, 0.0)
 
 
 def _mends(runs: list[BenchRun], mark: FoundMark) -> int:

@@ -77,6 +77,46 @@ UNSEEN_TIMES = constant(
     source="it was not seen to flow in this run",
     affects="where to look",
 )
+LATE_TIMES = constant(
+    "risk_late_flow",
+    1.5,
+    "times the odds",
+    mark=_M,
+    source="it flowed after its band: its coldest joints may not have",
+    affects="where to look",
+)
+SHORT_TIMES = constant(
+    "risk_short_liquid",
+    2.0,
+    "times the odds",
+    mark=_M,
+    source="too few seconds liquid to wet",
+    affects="where to look",
+)
+SHORT_S = constant(
+    "risk_short_liquid_s",
+    4.0,
+    "s",
+    mark=_M,
+    source="seconds from the flow that is seen to heat away, below which joints stay unwetted",
+    affects="where to look",
+)
+LONG_TIMES = constant(
+    "risk_long_liquid",
+    1.5,
+    "times the odds",
+    mark=_M,
+    source="long liquid: flux spent, grains coarse",
+    affects="where to look",
+)
+LONG_S = constant(
+    "risk_long_liquid_s",
+    90.0,
+    "s",
+    mark=_M,
+    source="profiles ask for 30 to 90 s above the melting point",
+    affects="where to look",
+)
 HIDDEN_TIMES = constant(
     "risk_hidden",
     1.5,
@@ -140,12 +180,15 @@ class Known:
 @dataclass(frozen=True, kw_only=True)
 class PartFacts:
     """What is known of one part: its odds of a mend (0..1), whether it was seen to flow (None: no
-    heat), how many joints of its package were marked before and how many of them bad; its worst
+    heat), seconds from its flow to heat away (None: not tapped), whether it flowed after its band;
+    how many joints of its package were marked before and how many of them bad; its worst
     lead's height over a flat plate, mm (None: not measured, a new part).
     """
 
     odds: float
     flowed: bool | None = None
+    liquid_s: float | None = None
+    late: bool = False
     marked: int = 0
     bad: int = 0
     lift_mm: float | None = None
@@ -242,6 +285,12 @@ def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]
         times, why = times * RELIEF_TIMES, [*why, "on a plane through spokes"]
     if facts.flowed is False:
         times, why = times * UNSEEN_TIMES, [*why, "not seen to flow"]
+    if facts.late:
+        times, why = times * LATE_TIMES, [*why, "it flowed later than its band"]
+    if facts.liquid_s is not None and facts.liquid_s < SHORT_S:
+        times, why = times * SHORT_TIMES, [*why, f"only {facts.liquid_s:.0f} s liquid"]
+    if facts.liquid_s is not None and facts.liquid_s > LONG_S:
+        times, why = times * LONG_TIMES, [*why, f"{facts.liquid_s:.0f} s liquid"]
     if land.kind in HIDDEN:
         times, why = times * HIDDEN_TIMES, [*why, "under the body"]
     if known.row_end:
