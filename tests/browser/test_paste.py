@@ -79,7 +79,7 @@ def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
 def test_a_dot_plan_is_followed_by_one_key_through_reload_and_kill(
     page: Page, server: LiveServer
 ) -> None:
-    page.goto(f"{PAGE}/hand?side=bottom")
+    page.goto(f"{PAGE}/hand?side=top")
     page.get_by_role("button", name="Follow it at the bench").click()
     expect(page.locator("[data-go]")).to_contain_text("Done: ")
     count = page.evaluate("JSON.parse(document.getElementById('state').textContent).of")
