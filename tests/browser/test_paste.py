@@ -2,6 +2,7 @@
 and kill, leaves for axe.
 """
 
+import re
 import time
 
 import pytest
@@ -106,6 +107,30 @@ def test_a_dot_plan_is_followed_by_one_key_through_reload_and_kill(
     expect(page.locator("h1.bench-now")).to_contain_text("Every pad has its paste")
     expect(page.get_by_text(f"{count} of {count} stored")).to_be_visible()
     expect(page.locator("[data-go]")).to_be_disabled()
+
+
+def test_an_answer_older_than_a_tap_does_not_take_the_tap_from_the_screen(page: Page) -> None:
+    """The page asks once what the server holds; a tap made meanwhile stays counted when that comes."""
+    held = []
+    page.route(
+        "**/api/runs/*/taps",
+        lambda route: (
+            held.append((route, route.fetch()))
+            if route.request.method == "GET"
+            else route.continue_()
+        ),
+    )
+    page.goto(f"{PAGE}/hand?side=top")
+    page.get_by_role("button", name="Follow it at the bench").click()
+    expect(page.locator("[data-go]")).to_contain_text("Done: ")
+    page.keyboard.press("Space")
+    expect(page.get_by_text(re.compile(r"^1 of \d+ stored"))).to_be_visible()
+    where = page.locator("[data-go] span").inner_text()
+    route, answer = held[0]
+    route.fulfill(response=answer)
+    page.wait_for_timeout(400)
+    expect(page.locator("[data-go] span")).to_have_text(where)
+    expect(page.get_by_text(re.compile(r"^1 of \d+ stored"))).to_be_visible()
 
 
 def test_a_print_is_noted_by_one_tap_and_a_choice_sends_itself(page: Page) -> None:

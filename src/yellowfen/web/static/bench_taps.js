@@ -12,6 +12,7 @@ window.withTaps = ({ api, shelf }, own) => {
     busy: false,
     waiting: [],
     regret: "",
+    moved: 0,
 
     get pending() { return this.waiting.filter((one) => one.key !== this.regret && !this.taps.some((tap) => tap.key === one.key)); },
     get fresh() { return this.taps.length + this.pending.length === 0; },
@@ -31,11 +32,13 @@ window.withTaps = ({ api, shelf }, own) => {
       this.renew();
     },
     // What the server holds now: this page may have been made while a tap of the one before it was being stored.
+    // An answer that was asked for before a tap of this page is older than the tap's own.
     async renew() {
+      const before = this.moved;
       try {
         const reply = await fetch(api, { headers: { accept: "application/json" } });
         const answer = await reply.json();
-        if (reply.ok && !this.busy && this.waiting.length === 0) { this.take(answer); this.show(); }
+        if (reply.ok && !this.busy && this.waiting.length === 0 && this.moved === before) { this.take(answer); this.show(); }
       } catch { /* the next tap says what is wrong */ }
     },
     say(cue) {
@@ -45,6 +48,7 @@ window.withTaps = ({ api, shelf }, own) => {
     toggleVoice() { this.voice = !this.voice; this.said = ""; this.show(); },
 
     add(tap) {
+      this.moved += 1;
       this.waiting = [...this.waiting, { key: crypto.randomUUID(), at_ms: Date.now(), ...tap }];
       this.shelve();
       this.show();
@@ -103,6 +107,7 @@ window.withTaps = ({ api, shelf }, own) => {
 
     // A tap on its way is taken back when it has arrived; one not yet sent is dropped.
     undo() {
+      this.moved += 1;
       if (this.fresh) return;
       const last = this.waiting[this.waiting.length - 1];
       if (last && (!this.busy || this.waiting.length > 1)) {
