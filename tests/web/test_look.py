@@ -256,6 +256,9 @@ def test_a_lead_over_its_paste_is_a_chance_of_its_own(demo_board: Board) -> None
     assert bent == sorted(bent)
     assert bent[1] == pytest.approx(0.5 / 48)
     assert bent[-1] == pytest.approx(1 / 48)
+    assert off_paste(parts["U1"], lead, 0.0, None) < 1.0
+    dry = {lead.pin: Known(paste_mm=0.0)}  # an opening that gives nothing
+    assert judged(parts["U1"], PartFacts(odds=0.1, joints=dry))[0].chance > 0.9
     chip = parts["R1"].package.lands[0]
     assert off_paste(parts["R1"], chip, 0.01, 1.0) == 0.0
     assert off_paste(parts["U1"], lead, None, 0.4) == 0.0

@@ -20,7 +20,7 @@ from yellowfen.core.work.bench_scripts import AGAIN, CheckLine, CheckPlan, IronP
 from yellowfen.core.work.heat_script import AWAY
 from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.core.work.job import FoundMark, Job, Verdict
-from yellowfen.errors import Refused
+from yellowfen.errors import Refused, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
@@ -245,7 +245,10 @@ def own_chances(connection: sqlite3.Connection) -> list[tuple[float, bool]]:
         marks = {(one.ref, one.pin): one for run in reversed(runs) for one in found_in(run)}
         if not any(pin for _, pin in marks):
             continue
-        state = ready_state(connection, job.id)
+        try:
+            state = ready_state(connection, job.id)
+        except YellowfenError:  # a board that is damaged tells nothing; its own page says so
+            continue
         facts = facts_of(connection, state, runs)
         for part in state.whole.parts:
             if any(ref == part.ref for ref, _ in marks):

@@ -69,6 +69,7 @@ PLANE_TIMES = constant(
 RELIEF_TIMES = 1.4
 _NORMAL = NormalDist()
 _LEADS = (JointKind.GULL_WING, JointKind.J_LEAD)
+_SURELY_OFF = 0.95  # without any paste
 UNSEEN_TIMES = constant(
     "risk_unseen_flow",
     5.0,
@@ -258,7 +259,7 @@ def off_paste(part: BoardPart, land: Land, paste_mm: float | None, lift_mm: floa
     if most is None or paste_mm is None or land.kind not in _LEADS:
         return 0.0
     if lift_mm is None:
-        return 2.0 * (1.0 - _NORMAL.cdf(COPLANAR_SIGMAS * paste_mm / most))
+        return min(2.0 * (1.0 - _NORMAL.cdf(COPLANAR_SIGMAS * paste_mm / most)), _SURELY_OFF)
     leads = sum(one.kind in _LEADS for one in part.package.lands)
     return _NORMAL.cdf((lift_mm - paste_mm) / LIFT_SD_MM) / leads
 
