@@ -2,8 +2,9 @@
 
 Laws: chances come from the part's own odds of a mend, shared out over its joints, and are moved in
 logs of odds by what is known of each (amount, gap, tie, not seen to flow, marks of the same package
-before), a lead that stands over its paste being added as a chance of its own; the order begins with the riskiest fifth, part by part and along the rows, then goes on with
-the rest likewise; a joint that no eye sees is never counted as looked at.
+before), a lead that stands over its paste being added as a chance of its own; the order begins with
+the riskiest fifth, part by part and along the rows, then goes on with the rest likewise; a joint
+that no eye sees is never counted as looked at.
 """
 
 import math
