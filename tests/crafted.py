@@ -81,6 +81,17 @@ CRAFTED: dict[str, Callable[[], Files]] = {
     "macro of 500 circles": lambda: board(copper__gbr=_macro(500)),
     "nested blocks": lambda: board(copper__gbr=_nested(400)),
     "doubled blocks": lambda: board(copper__gbr=_doubled_blocks(40)),
+    "packages of countless pins": lambda: board(
+        t__csv=_table(
+            "\n".join(
+                f"U{n},x,{name}{size},{n},1,0,top"
+                for n, name in enumerate(
+                    ("TSSOP-", "QFP-", "SOIC-", "BGA-", "QFN-", "DFN-", "PLCC-", "CONN-", "SOJ-")
+                )
+                for size in ("9000000", "9" * 40)
+            )
+        )
+    ),
     "a cell of digits": lambda: board(t__csv=_table("R1,1k,0603," + "9" * 100_000 + ",1,0,top")),
     "lists of names": lambda: board(
         b__csv=_table("\n".join(["R1-R499,1k,0603"] * 10_000), "Ref,Value,Package")

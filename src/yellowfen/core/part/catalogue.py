@@ -1495,6 +1495,9 @@ def named_with_housing(name: str, housing: str) -> str:
     return f"{plain} {housing.upper()}" if housing else plain
 
 
+_NO_COUNT = re.compile(r"\d{5}")  # more pins or millimetres than any part has: not to be laid out
+
+
 @lru_cache(maxsize=512)
 def find_package(name: str) -> Package | None:
     """The package a name found in the wild stands for, or None.
@@ -1509,7 +1512,7 @@ def find_package(name: str) -> Package | None:
     plain = name.rsplit(":", 1)[-1].strip()
     for pattern, build in _RULES:
         match = pattern.search(plain)
-        if match:
+        if match and not any(_NO_COUNT.search(group or "") for group in match.groups()):
             try:
                 package = build(match)
             except (KeyError, ValueError, ZeroDivisionError):
