@@ -4,7 +4,6 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw
 from scipy.ndimage import gaussian_filter
 
 from yellowfen.core.board.board import Board, BoardPart, Opening, Pad
@@ -13,6 +12,7 @@ from yellowfen.core.look.picture_fit import Click, PictureFit
 from yellowfen.core.part.catalogue import package_named
 
 KINDS = ("0603", "0805", "SOT-23", "SOIC-8", "TSSOP-20", "QFP-48", "QFN-20", "SOIC-16")
+FINER = 3  # the picture is drawn so many times as large
 MASK, TIN, PASTE, BODY, LEAD = 60.0, 205.0, 128.0, 28.0, 232.0
 
 
@@ -131,6 +131,25 @@ def seen_through(matrix: NDArray[np.float64], places: object) -> NDArray[np.floa
     return flat[:, :2] / flat[:, 2:]
 
 
+def filled(image: NDArray[np.float64], ring: NDArray[np.float64], grey: float) -> None:
+    """Paint the pixels whose middles lie in an outline: no wider than it is (a drawing library's own
+    polygons take in their border: a third of a pixel more on every pad, several points of cover).
+    """
+    low = np.maximum(np.ceil(ring.min(axis=0)).astype(int), 0)
+    high = np.minimum(np.floor(ring.max(axis=0)).astype(int) + 1, image.shape[::-1])
+    if (high <= low).any():
+        return
+    xs, ys = np.arange(low[0], high[0]), np.arange(low[1], high[1])
+    inside = np.zeros((len(ys), len(xs)), dtype=bool)
+    for (px, py), (qx, qy) in zip(ring, np.roll(ring, -1, axis=0), strict=True):
+        if py == qy:
+            continue
+        rows = (ys >= min(py, qy)) & (ys < max(py, qy))
+        cut = px + (ys[rows] - py) * (qx - px) / (qy - py)
+        inside[rows] ^= xs[None, :] < cut[:, None]
+    image[low[1] : high[1], low[0] : high[0]][inside] = grey
+
+
 def rendered(
     layers: Layers,
     matrix: NDArray[np.float64],
@@ -142,14 +161,12 @@ def rendered(
     size: tuple[int, int] = (1200, 900),
     speckle: float = 10.0,
 ) -> NDArray[np.float64]:
-    """A picture in grey, 0 to 255: each shape drawn three times as large and scaled down."""
+    """A picture in grey, 0 to 255: each shape drawn `FINER` times as large and scaled down."""
     chance = np.random.default_rng(seed)
-    big = Image.new("L", (3 * size[0], 3 * size[1]), round(MASK))
-    draw = ImageDraw.Draw(big)
+    big = np.full((FINER * size[1], FINER * size[0]), MASK)
     for ring, grey in layers.shapes:
-        spots = 3 * seen_through(matrix, ring) + 1.0
-        draw.polygon([tuple(spot) for spot in spots], fill=round(grey))
-    image = np.asarray(big.reduce(3), dtype=np.float64)
+        filled(big, FINER * seen_through(matrix, ring) + (FINER - 1) / 2, grey)
+    image = big.reshape(size[1], FINER, size[0], FINER).mean(axis=(1, 3))
     grain = chance.normal(size=image.shape) * speckle
     image = image + np.where(image > 90, grain, 0.2 * grain)
     image = gaussian_filter(image, blur, mode="nearest")

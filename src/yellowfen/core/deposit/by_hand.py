@@ -129,14 +129,14 @@ def dots_for(
     gauges: Sequence[int] | None = None,
     fewest: bool = False,
 ) -> Dots:
-    """Dots for a pad of these sides (0.05 to 80 mm) with a dispensed paste: the widest needle whose
+    """Dots for a pad of these sides (0.001 to 1000 mm) with a dispensed paste: the widest needle whose
     dot stays on the pad and is not too fat.
 
     `gauges`: the needles at hand, all usual ones when None. `fewest` aims for no more touches than
     keep the joint from being lean, for hands that shake.
     """
-    in_range("short_mm", short_mm, 0.05, 50, "mm")
-    in_range("long_mm", long_mm, short_mm, 80, "mm")
+    in_range("short_mm", short_mm, 0.001, 1000, "mm")
+    in_range("long_mm", long_mm, short_mm, 1000, "mm")
     wanted_mm3 = 0.5 * (wants.lean_mm3 + wants.fat_mm3) / paste.volume_share
     for gauge in needles_for(paste):
         if gauges is not None and gauge not in gauges:

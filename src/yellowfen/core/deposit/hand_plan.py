@@ -40,6 +40,7 @@ CHANGE_S = constant(
     source="unscrew, wipe, screw on, squeeze until paste comes",
     affects="time by hand; which needles to take",
 )
+LEAST_MM = 0.05  # a thinner pad is dotted like this one
 MOST_NEEDLES = 3
 _ROWS = (JointKind.GULL_WING, JointKind.J_LEAD)
 FINE_MM = 0.5  # at this pitch and below paste put on by hand bridges (common practice)
@@ -173,7 +174,8 @@ def few_needles(
                     max(land.size_x_mm, land.size_y_mm),
                     min(land.size_x_mm, land.size_y_mm),
                 )
-                pads[(round(long, 2), max(round(short, 2), 0.05), wanted(part.package, land))] += 1
+                wide, narrow = (max(round(one, 2), LEAST_MM) for one in (long, short))
+                pads[(wide, narrow, wanted(part.package, land))] += 1
     best: tuple[float, tuple[int, ...]] = (math.inf, ())
     for count in range(min(MOST_NEEDLES, len(usable)) + 1):
         for chosen in itertools.combinations(usable, count):
@@ -280,8 +282,8 @@ def _dotted(
 ) -> HandStep:
     wants = wanted(part.package, land)
     dots = dots_for(
-        max(pad.size_x_mm, pad.size_y_mm),
-        max(min(pad.size_x_mm, pad.size_y_mm), 0.05),
+        max(pad.size_x_mm, pad.size_y_mm, LEAST_MM),
+        max(min(pad.size_x_mm, pad.size_y_mm), LEAST_MM),
         wants,
         paste,
         gauges,

@@ -52,8 +52,9 @@ OFF_SHARE = constant(
 )
 WIPE_FROM = 3  # smears or thin pads from which a wipe is quicker than mending
 REACH_MM = 0.25  # how far from an opening its own paste is looked for
-EDGE_BLUR = 1.0  # variance of a picture's edges, px²: some three pixels wide [from memory]
-GRAIN = 0.2  # of the way from bare to paste
+EDGE_BLUR = 2.0  # variance of a picture's edges, px²: some four pixels wide [from memory]
+GRAIN = 0.1  # of the way from bare to paste
+PURE = 85.0  # percentile of what looks bare: the rest is darkened by paste beside it
 LEAST_CELLS = 20
 NEAR_MM = 0.7  # how far from a pad paste between pads is looked for
 
@@ -292,7 +293,8 @@ def print_seen(
         _paint(flat, printed, np.array(ring) + np.array((dx, dy)))
     edge = max(2, round(0.05 / flat.cell_mm))
     smears = off & ~_grown(printed, edge) & scene.near
-    covers = _covers(inner, paste, clear)
+    bare = flat.grey[scene.well_in & ~paste]
+    covers = _covers(inner, paste, clear, _pure(bare, grey) if len(bare) >= LEAST_CELLS else None)
     covered = tuple(
         PadCovered(ref=pad.ref or "", pin=pad.pin or "", share=share)
         for n, pad in enumerate(pads)
@@ -432,14 +434,22 @@ def _openings(
     return {n: tuple(rings) for n, rings in found.items()}
 
 
-def _covers(inner: Array, paste: Mask, clear: Mask) -> Array:
+def _pure(bare: Array, paste_grey: float) -> float:
+    """The grey of bare metal alone, from cells that are bare by the threshold: those beside paste
+    lie between the two in a blurred picture.
+    """
+    away = bare - paste_grey
+    return paste_grey + float(np.sign(away.mean()) * np.percentile(np.abs(away), PURE))
+
+
+def _covers(inner: Array, paste: Mask, clear: Mask, bare: float | None) -> Array:
     """How much of each cell is under paste, 0 to 1: between the grey of bare pads and of paste in
     proportion, but for a margin that grain and noise take; whole cells where only one kind is seen.
     """
-    bare, under = inner[clear & ~paste], inner[clear & paste]
-    if min(len(bare), len(under)) < LEAST_CELLS:
+    under = inner[clear & paste]
+    if bare is None or len(under) < LEAST_CELLS:
         return paste.astype(np.float64)
-    away = (inner - np.median(bare)) / (np.median(under) - np.median(bare))
+    away = (inner - bare) / (np.median(under) - bare)
     return np.asarray(np.clip((away - GRAIN) / (1.0 - 2.0 * GRAIN), 0.0, 1.0))
 
 
