@@ -12,17 +12,20 @@ from PIL import Image
 from shapely.geometry import Polygon
 
 from tests import pictures as drawn
+from yellowfen.core.look.flat_picture import Flat
 from yellowfen.core.look.part_seen import Pose, hides, in_part, joints_seen, on_board, seated
 from yellowfen.core.look.paste_seen import PrintSeen, bright_across, pieces, print_seen, two_kinds
 from yellowfen.core.look.picture_fit import (
     ODD_CLICK_PX,
     Click,
+    blurred,
     farthest_click,
     fit_clicks,
     refined,
     to_board,
     to_picture,
 )
+from yellowfen.core.look.print_offset import print_offset
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue, UnreadableFile
 from yellowfen.formats.picture import channels, made_safe
@@ -219,7 +222,7 @@ def printed(
 def test_coverage_within_five_points_and_smears_found_without_false_calls() -> None:
     errors, shifts, found, missed, false = [], [], 0, 0, 0
     for seed in range(20):
-        seen, truth, smears, shift = printed(seed, (12, 15, 18, 22, 26)[seed % 5], seed % 3 > 0)
+        seen, truth, smears, shift = printed(seed, (8, 12, 18, 24, 30)[seed % 5], seed % 3 > 0)
         errors += [
             abs(one.share - truth[one.ref, one.pin])
             for one in seen.pads
@@ -235,19 +238,45 @@ def test_coverage_within_five_points_and_smears_found_without_false_calls() -> N
             told = any({a, b} <= set(one.touches) for one in seen.between)
             found, missed = found + told, missed + (not told)
     assert np.percentile(errors, 95) <= 0.05
-    assert np.percentile(shifts, 90) <= 0.04
+    assert np.percentile(shifts, 90) <= 0.01
     assert found >= 0.9 * (found + missed)
     assert found > 8
     assert false <= 0.05 * found + 1
 
 
+@pytest.mark.parametrize("brighter", [False, True])
+def test_the_prints_shift_is_found_though_a_third_of_it_lacks(brighter: bool) -> None:
+    """Exact greys, no noise: within a hundredth of a pixel's millimetres; darker or brighter paste."""
+    board = drawn.pictured_board(3, count=3)
+    cell, true = 0.02, np.array((0.055, -0.04))
+    greys = (60.0, 120.0, 200.0) if brighter else (60.0, 200.0, 120.0)
+    height, width, finer = 560, 1880, 5
+    grey = np.full((height * finer, width * finer), greys[0])
+    pads, openings = [pad.ring for pad in board.pads], [one.ring for one in board.openings]
+    for ring in pads:
+        drawn.filled(grey, finer * np.array(ring) / cell + (finer - 1) / 2, greys[1])
+    for n, ring in enumerate(openings):
+        if n % 3:
+            spots = finer * (np.array(ring) + true) / cell + (finer - 1) / 2
+            drawn.filled(grey, spots, greys[2])
+    grey = grey.reshape(height, finer, width, finer).mean(axis=(1, 3))
+    flat = Flat(blurred(grey, 2), 0.0, 0.0, cell)
+    found = print_offset(flat, pads, openings, greys)
+    assert np.hypot(*(np.array(found) - true)) <= 0.003
+    away = Flat(flat.grey, 500.0, 500.0, cell)
+    assert print_offset(away, pads, openings, greys, (0.1, 0.2)) == (0.1, 0.2)
+
+
 def test_thin_pads_in_a_coarse_picture_are_not_read_as_covered() -> None:
-    """At 30 µm a pixel a blurred edge of bare tin beside the mask has the grey of paste."""
+    """At 30 µm a pixel the blurred rim of bare tin round an opening shows in it, and the mask beside the
+    tin has, blurred, the grey of paste.
+    """
     errors = []
     for seed in (5, 8, 13):
         seen, truth, _, _ = printed(seed, 30, False)
         errors += [one.share - truth[one.ref, one.pin] for one in seen.pads]
     assert abs(np.mean(errors)) <= 0.03
+    assert np.percentile(np.abs(errors), 95) <= 0.05
 
 
 def test_a_wrong_threshold_is_seen_to_matter() -> None:

@@ -14,18 +14,18 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely.affinity import translate
+from shapely.geometry import Polygon
 
 from yellowfen.core.board.board import Board, Pad
-from yellowfen.core.look.picture_fit import Array, PictureFit, blurred, sampled, to_picture
+from yellowfen.core.look.flat_picture import NEAR_MM, Flat, Mask, even_light, laid_flat
+from yellowfen.core.look.picture_fit import Array, PictureFit, blurred
+from yellowfen.core.look.print_offset import print_offset
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
-from yellowfen.errors import Refused
 
-Mask = NDArray[np.bool_]
 Ring = Sequence[tuple[float, float]]
-MOST_CELLS = 6_000_000
-FINE_UM = 11.0  # coarser pictures are laid out at half a pixel a cell
 COVERED = constant(
     "paste_covers_least",
     75.0,
@@ -52,105 +52,11 @@ OFF_SHARE = constant(
 )
 WIPE_FROM = 3  # smears or thin pads from which a wipe is quicker than mending
 REACH_MM = 0.25  # how far from an opening its own paste is looked for
-EDGE_BLUR = 2.0  # variance of a picture's edges, px²: some four pixels wide [from memory]
-GRAIN = 0.1  # of the way from bare to paste
+EDGE_BLUR = 1.5  # variance of a picture's edges, px²: some four pixels wide [from memory]
+GRAIN = 0.2  # of the way from bare to paste
+LEAST_SHARE = 0.45  # of a cell's light must come from the print for a cell to count
 PURE = 85.0  # percentile of what looks bare: the rest is darkened by paste beside it
 LEAST_CELLS = 20
-NEAR_MM = 0.7  # how far from a pad paste between pads is looked for
-
-
-@dataclass(frozen=True)
-class Flat:
-    """A picture laid on the board: grey over millimetres, row 0 the lowest; `x0, y0` the middle of
-    the first cell; not a number where the picture does not reach. `finer`: cells to a pixel's side.
-    """
-
-    grey: Array
-    x0_mm: float
-    y0_mm: float
-    cell_mm: float
-    finer: int = 1
-
-    def mask(self, ring: Sequence[tuple[float, float]]) -> tuple[slice, slice, Mask]:
-        """Cells of the box round an outline, and which of them lie inside it (even-odd)."""
-        points = np.array(ring, dtype=np.float64)
-        height, width = self.grey.shape
-        a = np.floor((points.min(axis=0) - (self.x0_mm, self.y0_mm)) / self.cell_mm).astype(int)
-        b = np.ceil((points.max(axis=0) - (self.x0_mm, self.y0_mm)) / self.cell_mm).astype(int) + 1
-        x0, y0 = max(int(a[0]), 0), max(int(a[1]), 0)
-        x1, y1 = min(int(b[0]), width), min(int(b[1]), height)
-        if x1 <= x0 or y1 <= y0:
-            return slice(0, 0), slice(0, 0), np.zeros((0, 0), dtype=bool)
-        xs = self.x0_mm + np.arange(x0, x1) * self.cell_mm
-        ys = self.y0_mm + np.arange(y0, y1) * self.cell_mm
-        inside = np.zeros((len(ys), len(xs)), dtype=bool)
-        following = np.roll(points, -1, axis=0)
-        for (px, py), (qx, qy) in zip(points, following, strict=True):
-            if py == qy:
-                continue
-            rows = (ys >= min(py, qy)) & (ys < max(py, qy))
-            cut = px + (ys - py) * (qx - px) / (qy - py)
-            inside[rows] ^= xs[None, :] < cut[rows, None]
-        return slice(y0, y1), slice(x0, x1), inside
-
-
-def laid_flat(image: Array, fit: PictureFit, pads: Sequence[Pad]) -> Flat:
-    """One channel of a picture over the box round these pads, a cell a pixel, bounded in number.
-
-    Raises Refused when none of the pads lies in the picture.
-    """
-    height, width = image.shape
-    rings = [np.array(pad.ring) for pad in pads]
-    seen = []
-    for ring in rings:
-        spots = to_picture(fit, ring)
-        if ((spots >= 0) & (spots <= (width - 1, height - 1))).all():
-            seen.append(ring)
-    if not seen:
-        raise Refused("no pad of this side lies whole in the picture; click the places again")
-    points = np.concatenate(seen)
-    low, high = points.min(axis=0) - NEAR_MM, points.max(axis=0) + NEAR_MM
-    least = math.sqrt(float(np.prod(high - low)) / MOST_CELLS)
-    finer = 2 if fit.um_px > FINE_UM and fit.um_px / 2000.0 >= least else 1
-    cell = max(fit.um_px / 1000.0 / finer, least)
-    xs, ys = np.arange(low[0], high[0], cell), np.arange(low[1], high[1], cell)
-    grey = np.empty((len(ys), len(xs)))
-    for n in range(0, len(ys), 200):
-        grid = np.stack(np.meshgrid(xs, ys[n : n + 200]), axis=-1).reshape(-1, 2)
-        grey[n : n + 200] = sampled(image, to_picture(fit, grid)).reshape(-1, len(xs))
-    return Flat(grey, float(low[0]), float(low[1]), float(cell), finer)
-
-
-def even_light(flat: Flat, board: Mask) -> Flat:
-    """The light taken out: a smooth surface through the bare mask's grey, divided away."""
-    rows, columns = np.nonzero(board & np.isfinite(flat.grey))
-    if len(rows) < 400:
-        return flat
-    stride = max(len(rows) // 40000, 1)
-    rows, columns = rows[::stride], columns[::stride]
-    height, width = flat.grey.shape
-    value = np.log(np.maximum(flat.grey[rows, columns], 1.0))
-    terms = _surface(2.0 * columns / width - 1.0, 2.0 * rows / height - 1.0)
-    weights: Array = np.ones(len(value))
-    found: Array = np.zeros(terms.shape[1])
-    for _ in range(6):
-        heavy = terms * weights[:, None]
-        found = np.linalg.lstsq(heavy.T @ terms, heavy.T @ value, rcond=None)[0]
-        left = value - terms @ found
-        spread = 1.4826 * float(np.median(np.abs(left))) + 1e-3
-        weights = np.where(np.abs(left) < 3 * spread, (1 - (left / (3 * spread)) ** 2) ** 2, 0.0)
-    grey = np.empty_like(flat.grey)
-    across = 2.0 * np.arange(width) / width - 1.0
-    for n in range(0, height, 200):
-        down = 2.0 * np.arange(n, min(n + 200, height)) / height - 1.0
-        a, b = (one.ravel() for one in np.meshgrid(across, down))
-        light = (_surface(a, b) @ found).reshape(len(down), width)
-        grey[n : n + 200] = flat.grey[n : n + 200] / np.exp(light - found[0])
-    return Flat(grey, flat.x0_mm, flat.y0_mm, flat.cell_mm, flat.finer)
-
-
-def _surface(a: Array, b: Array) -> Array:
-    return np.column_stack((np.ones(len(a)), a, b, a * a, a * b, b * b))
 
 
 def two_kinds(values: Array) -> tuple[float, float]:
@@ -279,26 +185,34 @@ def print_seen(
     cut, apart = two_kinds(flat.grey[scene.well_in])
     told = apart > 3.0
     cut = cut if paste_from is None else paste_from
-    inner, clear = _unmixed(flat, on_pad)
-    paste = np.where(on_pad, inner < cut, flat.grey < cut) == paste_darker
-    paste &= np.isfinite(flat.grey)
+    paste = ((flat.grey < cut) == paste_darker) & np.isfinite(flat.grey)
     kinds = flat.grey[scene.well_in & paste]
     grey = float(np.median(kinds)) if len(kinds) else float(np.nanmedian(flat.grey[on_pad]))
     bright = 0.5 * (scene.mask_grey + grey) if bright_from is None else bright_from
     off = (flat.grey > bright) & ~on_pad & np.isfinite(flat.grey)
     openings = _openings(board, side, pads)
     dx, dy = _shift(flat, (paste & on_pad) | off, openings)
+    looks_bare = flat.grey[scene.well_in & ~paste]
+    tin = None
+    if min(len(kinds), len(looks_bare)) >= LEAST_CELLS:
+        tin = _pure(looks_bare, grey)
+        rings = [ring for rings in openings.values() for ring in rings]
+        greys = (scene.mask_grey, tin, grey)
+        dx, dy = print_offset(flat, [pad.ring for pad in scene.every], rings, greys, (dx, dy))
     printed = np.zeros_like(on_pad)
     for ring in (ring for rings in openings.values() for ring in rings):
         _paint(flat, printed, np.array(ring) + np.array((dx, dy)))
     edge = max(2, round(0.05 / flat.cell_mm))
     smears = off & ~_grown(printed, edge) & scene.near
-    bare = flat.grey[scene.well_in & ~paste]
-    covers = _covers(inner, paste, clear, _pure(bare, grey) if len(bare) >= LEAST_CELLS else None)
+    if tin is None:
+        covers, clear, offset = paste.astype(np.float64), on_pad, np.zeros(2)
+    else:
+        covers, clear = _covers(scene, printed, tin, grey)
+        offset = np.array((dx, dy))
     covered = tuple(
         PadCovered(ref=pad.ref or "", pin=pad.pin or "", share=share)
         for n, pad in enumerate(pads)
-        if (share := _share(flat, covers, clear, openings.get(n, (pad.ring,)))) is not None
+        if (share := _share(flat, covers, clear, openings.get(n, (pad.ring,)), offset)) is not None
     )
     sizes = [min(pad.size_x_mm, pad.size_y_mm) for pad in pads]
     return PrintSeen(
@@ -349,6 +263,7 @@ def bright_across(
 @dataclass(frozen=True, kw_only=True)
 class _Scene:
     flat: Flat
+    every: tuple[Pad, ...]
     on_pad: Mask
     well_in: Mask
     near: Mask
@@ -374,26 +289,12 @@ def _scene(image: Array, fit: PictureFit, board: Board, side: str) -> _Scene:
     known = ground & np.isfinite(flat.grey)
     return _Scene(
         flat=flat,
+        every=tuple(every),
         on_pad=on_pad,
         well_in=named & ~_grown(~on_pad, 2) & np.isfinite(flat.grey),
         near=_grown(named, round(NEAR_MM / flat.cell_mm)),
         mask_grey=float(np.median(flat.grey[known])) if known.any() else 0.0,
     )
-
-
-def _unmixed(flat: Flat, on_pad: Mask) -> tuple[Array, Mask]:
-    """The pads' grey freed from what lies beside them, and where that can be said: near a pad's edge
-    a blurred picture shows both in one cell, which would pass for paste.
-    """
-    share = blurred(on_pad.astype(np.float64), round(EDGE_BLUR * flat.finer**2))
-    known = np.isfinite(flat.grey)
-    grey = np.where(known, flat.grey, 0.0)
-    beside = (share < 0.1) & known
-    sums, counts = (_counted(one, 4 * flat.finer) for one in (grey * beside, beside))
-    outside = sums / np.maximum(counts, 1)
-    mixed = (share < 0.98) & (counts > 0)
-    inner = np.where(mixed, (grey - (1 - share) * outside) / np.maximum(share, 0.3), grey)
-    return inner, on_pad & known & (share > 0.45)
 
 
 def _paint(flat: Flat, on: Mask, ring: Array) -> None:
@@ -442,24 +343,30 @@ def _pure(bare: Array, paste_grey: float) -> float:
     return paste_grey + float(np.sign(away.mean()) * np.percentile(np.abs(away), PURE))
 
 
-def _covers(inner: Array, paste: Mask, clear: Mask, bare: float | None) -> Array:
-    """How much of each cell is under paste, 0 to 1: between the grey of bare pads and of paste in
-    proportion, but for a margin that grain and noise take; whole cells where only one kind is seen.
+def _covers(scene: _Scene, printed: Mask, bare: float, paste: float) -> tuple[Array, Mask]:
+    """How much of each cell that was printed on is under paste, 0 to 1, and where that can be said.
+
+    Freed first from what shows in a blurred picture of the rim of bare metal and the mask beside it,
+    where no opening lay; then between the greys of bare metal and of paste in proportion, but for a
+    margin that grain and noise take.
     """
-    under = inner[clear & paste]
-    if bare is None or len(under) < LEAST_CELLS:
-        return paste.astype(np.float64)
-    away = (inner - bare) / (np.median(under) - bare)
-    return np.asarray(np.clip((away - GRAIN) / (1.0 - 2.0 * GRAIN), 0.0, 1.0))
+    flat = scene.flat
+    times = round(EDGE_BLUR * flat.finer**2)
+    beside = np.where(scene.on_pad, bare, scene.mask_grey) * ~printed
+    share, beside = blurred(printed.astype(np.float64), times), blurred(beside, times)
+    away = ((flat.grey - beside) / np.maximum(share, LEAST_SHARE) - bare) / (paste - bare)
+    covers = np.clip((away - GRAIN) / (1.0 - 2.0 * GRAIN), 0.0, 1.0)
+    return covers, printed & scene.on_pad & (share > LEAST_SHARE)
 
 
 def _share(
-    flat: Flat, covers: Array, clear: Mask, rings: Sequence[Sequence[tuple[float, float]]]
+    flat: Flat, covers: Array, clear: Mask, rings: Sequence[Ring], offset: Array
 ) -> float | None:
-    """How much of some outlines is covered, counted where it is clear; None where they are not in
-    the picture.
+    """How much of some openings is covered by a print off by `offset` (mm): counted where it is
+    clear, nothing where the print left them. None where they are not in the picture.
     """
     inside = covered = 0.0
+    whole = left = 0.0
     for ring in rings:
         rows, columns, mask = flat.mask(ring)
         if not mask.size or not np.isfinite(flat.grey[rows, columns][mask]).all():
@@ -467,7 +374,10 @@ def _share(
         mask = mask & clear[rows, columns]
         inside += float(mask.sum())
         covered += float(covers[rows, columns][mask].sum())
-    return covered / inside if inside else None
+        opening = Polygon(ring).buffer(0)
+        whole += opening.area
+        left += opening.intersection(translate(opening, *offset)).area
+    return covered / inside * left / whole if inside and whole else None
 
 
 def _shift(
