@@ -30,6 +30,36 @@ from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
 
 LONGEST_S, MOST_MB, LIMIT_S = 5.0, 600.0, 13.0
+PAGES_EVERY = 11  # of the cases, one has all stages of a job on it opened
+STAGES = {
+    "build": (
+        "ready",
+        "ready/kit",
+        "ready/minutes",
+        "paste",
+        "paste/openings",
+        "paste/hand",
+        "place",
+        "heat",
+        "look",
+        "mend",
+        "test",
+        "clean",
+        "finish",
+    ),
+    "rework": (
+        "survey",
+        "survey/ways",
+        "lift",
+        "pads",
+        "legs",
+        "refit",
+        "look",
+        "mend",
+        "test",
+        "finish",
+    ),
+}
 FAMILY = 27  # members of each family of crafted files
 _NUMBERS = (
     b"0",
@@ -167,6 +197,25 @@ class Trial:
         reply = self.client.post("/boards", files=[("files", pair) for pair in files.items()])
         return reply.status_code, reply.text
 
+    def unopened(self, purpose: str) -> str:
+        """Which page of a job on the board last stored does not open; empty when all do."""
+        connection = connect_existing(self.folder)
+        rows = boards.rows(connection)
+        refs = [part.ref for part in boards.get(connection, rows[-1].id).parts] if rows else []
+        connection.close()
+        if not refs:
+            return ""
+        opened = self.client.post(
+            f"/boards/{rows[-1].id}/open", data={"purpose": purpose, "parts": refs[0]}
+        )
+        base = "/" + "/".join(str(opened.url.path).split("/")[1:3])
+        said = [f"{opened.url.path}: {opened.status_code}"] if opened.status_code >= 400 else []
+        for stage in STAGES[purpose]:
+            reply = self.client.get(f"{base}/{stage}")
+            if reply.status_code >= 400:
+                said.append(f"{stage}: {reply.status_code} {reply.text.split('alert')[-1][:150]}")
+        return "; ".join(said)
+
     def clear(self) -> int:
         """Remove what is stored; returns how much it was."""
         connection = connect_existing(self.folder)
@@ -200,7 +249,10 @@ class Trial:
         began = time.perf_counter()
         status, text = self.send(mutant(self.sets, seed))
         took = time.perf_counter() - began
+        pages = self.unopened(("build", "rework")[seed % 2]) if seed % PAGES_EVERY == 0 else ""
         stored = self.clear()
+        if pages:
+            return f"case {seed}: {pages}"
         self.statuses[status] += 1
         self.slowest = max(self.slowest, (took, seed))
         if status >= 500 or self.unforeseen:

@@ -15,7 +15,7 @@ from yellowfen.core.look.flat_picture import Flat
 from yellowfen.core.look.picture_fit import Array, blurred
 
 Ring = Sequence[tuple[float, float]]
-MOST_PLACES = 40
+MOST_PLACES, LEAST_PLACES = 40, 3
 ROUNDS = 12
 AROUND_MM = 0.1
 STEP_CELLS = 3.0  # farthest move in a round
@@ -33,19 +33,19 @@ def print_offset(
     start: tuple[float, float] = (0.0, 0.0),
 ) -> tuple[float, float]:
     """The print's shift (x, y; mm, at most 0.5 each way) from outlines of pads and openings, the greys
-    of mask, bare metal and paste, and a first guess; the guess where no opening lies in the picture.
+    of mask, bare metal and paste, and a first guess; the guess where less than three openings lie in
+    the picture.
     """
     mask, metal, paste = greys
     metals, printed = _boxed(pads), _boxed(openings)
-    places = []
-    for n in range(0, len(openings), max(1, len(openings) // MOST_PLACES)):
-        if (place := _place(flat, printed[n])) is not None:
-            grey, xs, ys = place
-            bare = mask + (metal - mask) * _within(pads, metals, xs, ys)
-            places.append((grey, xs, ys, bare))
-    offset = np.array(start)
-    if not places:
+    seen = [place for box in printed if (place := _place(flat, box)) is not None]
+    if len(seen) < LEAST_PLACES:
         return start
+    places = [
+        (grey, xs, ys, mask + (metal - mask) * _within(pads, metals, xs, ys))
+        for grey, xs, ys in seen[:: max(1, len(seen) // MOST_PLACES)]
+    ]
+    offset = np.array(start)
     loose = abs(
         paste - metal
     )  # first everything weighs, then what does not look like it less and less
