@@ -15,7 +15,7 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.formats.board_set import FileSet
 from yellowfen.formats.board_shape import kept_of
 from yellowfen.formats.gerber.apertures import polygons_of
-from yellowfen.formats.gerber.layer import Drawn, combine
+from yellowfen.formats.gerber.layer import Drawn, combine, shapes_of
 from yellowfen.formats.pad_shapes import as_shapes, copper_under, places_of, rings_of
 
 SMALLEST_OPENING_MM2 = 2e-4
@@ -227,12 +227,8 @@ def _exposed(
         return mask
     if paste or copper is None:
         return paste
-    return [
-        piece
-        for one in copper
-        if one.kind == "flash" and one.dark
-        for piece in polygons_of(one.shape)
-    ]
+    flashes = [one for one in copper if one.kind == "flash" and one.dark]
+    return [piece for shape in shapes_of(flashes) for piece in polygons_of(shape)]
 
 
 def _mask_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon] | None:

@@ -6,6 +6,7 @@ Thousands of single calls would be the import's time.
 import math
 from collections.abc import Sequence
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 import shapely
@@ -201,6 +202,16 @@ def _turned(piece: Polygon) -> tuple[float, float, float]:
     return first, second, 0.0 if angle > 179.5 or angle < 0.5 else angle
 
 
+def _simplified(rings: NDArray[Any], within_mm: float) -> NDArray[Any]:
+    """Rings within a distance of these; the slow way, that keeps a ring a ring, only where the quick
+    one spoils it.
+    """
+    quick = np.asarray(shapely.simplify(rings, within_mm, preserve_topology=False))
+    spoilt = (shapely.get_num_coordinates(quick) < 4) | ~shapely.is_simple(quick)
+    quick[spoilt] = shapely.simplify(rings[spoilt], within_mm)
+    return quick
+
+
 def rings_of(
     shapes: Sequence[BaseGeometry], origin: Point, within_mm: float = 0.01, digits: int = 3
 ) -> list[tuple[Point, ...]]:
@@ -213,7 +224,7 @@ def rings_of(
     every = as_shapes(shapes)
     areas = shapely.get_type_id(every) == shapely.GeometryType.POLYGON
     every[areas] = shapely.get_exterior_ring(every[areas])
-    points, which = shapely.get_coordinates(shapely.simplify(every, within_mm), return_index=True)
+    points, which = shapely.get_coordinates(_simplified(every, within_mm), return_index=True)
     pairs = list(map(tuple, (points - np.asarray(origin)).round(digits).tolist()))
     edges = np.concatenate([[0], np.cumsum(np.bincount(which, minlength=len(every)))]).tolist()
     return [tuple(pairs[start : stop - 1]) for start, stop in pairwise(edges)]

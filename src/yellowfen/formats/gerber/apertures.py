@@ -249,6 +249,9 @@ def polygons_of(shape: BaseGeometry) -> list[Any]:
     """The polygons of a geometry, empties and lines dropped."""
     if isinstance(shape, Polygon):
         return [] if shape.is_empty else [shape]
-    if isinstance(shape, MultiPolygon) or hasattr(shape, "geoms"):
+    if isinstance(shape, MultiPolygon):
+        parts = shapely.get_parts(shape)
+        return list(parts[~shapely.is_empty(parts)])
+    if hasattr(shape, "geoms"):
         return [piece for part in shape.geoms for piece in polygons_of(part)]
     return []

@@ -317,7 +317,7 @@ def _apply(total: BaseGeometry, run: list[BaseGeometry], dark: bool) -> BaseGeom
     result = (
         (joined if total.is_empty else total.union(joined)) if dark else total.difference(joined)
     )
-    return shapely.MultiPolygon(polygons_of(result))
+    return _together(polygons_of(result))
 
 
 def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
@@ -329,7 +329,7 @@ def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
     met = np.zeros(len(shapes), dtype=bool)
     met[which[which != others]] = True
     if not met.any():
-        return shapely.MultiPolygon([piece for shape in shapes for piece in polygons_of(shape)])
+        return _together([piece for shape in shapes for piece in polygons_of(shape)])
     together = shapely.union_all([shape for shape, meets in zip(shapes, met, strict=True) if meets])
     alone = [
         piece
@@ -337,4 +337,9 @@ def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
         if not meets
         for piece in polygons_of(shape)
     ]
-    return shapely.MultiPolygon([*polygons_of(together), *alone])
+    return _together([*polygons_of(together), *alone])
+
+
+def _together(pieces: list[Polygon]) -> BaseGeometry:
+    """Polygons that do not overlap, as one shape."""
+    return shapely.multipolygons(pieces) if pieces else EMPTY
