@@ -44,6 +44,7 @@ from yellowfen.web.routes import (
     sketch,
     teach,
     today,
+    tools,
 )
 from yellowfen.web.turnstile import Turnstile
 from yellowfen.web.worker_process import WorkerProcess
@@ -110,6 +111,7 @@ def create_app(data: Path) -> FastAPI:
         proof,
         reference,
         teach,
+        tools,
         bench,
         logbook,
         damaged,

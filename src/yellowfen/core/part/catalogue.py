@@ -1495,7 +1495,9 @@ def named_with_housing(name: str, housing: str) -> str:
     return f"{plain} {housing.upper()}" if housing else plain
 
 
-_NO_COUNT = re.compile(r"[1-9]\d{4}")  # more pins or millimetres than any part has: not to be laid out
+_NO_COUNT = re.compile(
+    r"[1-9]\d{4}"
+)  # more pins or millimetres than any part has: not to be laid out
 
 
 @lru_cache(maxsize=512)

@@ -1,0 +1,144 @@
+"""The bench's tools beside its stations: plates, ovens, preheaters, irons."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from yellowfen.core.bench.station import Tool, ToolKind
+from yellowfen.core.heat.plan import USUAL_OVEN
+from yellowfen.core.heat.scene import (
+    Control,
+    Handle,
+    HotPlate,
+    Iron,
+    Oven,
+    Preheater,
+    TipShape,
+    usual_tip_heat_j_k,
+)
+from yellowfen.core.quantity.number import typed_number
+from yellowfen.errors import InvalidValue, YellowfenError
+from yellowfen.store import tools
+from yellowfen.web.database import Database
+from yellowfen.web.errors import status_of
+from yellowfen.web.pages import page
+from yellowfen.web.routes.bench import bench_context
+
+router = APIRouter()
+
+
+@router.post("/bench/tools")
+def add_tool(
+    request: Request,
+    database: Database,
+    kind: Annotated[str, Form()] = "",
+    name: Annotated[str, Form()] = "",
+    set_c: Annotated[str, Form()] = "",
+    film_mm: Annotated[str, Form()] = "0.15",
+    control: Annotated[str, Form()] = "steady",
+    band_k: Annotated[str, Form()] = "30",
+    power_w: Annotated[str, Form()] = "",
+    curve: Annotated[str, Form()] = "",
+    fan_w_m2k: Annotated[str, Form()] = "12",
+    air_w_m2k: Annotated[str, Form()] = "25",
+    glow_share: Annotated[str, Form()] = "0",
+    tip_mm: Annotated[str, Form()] = "1.6",
+    shape: Annotated[str, Form()] = "chisel",
+    handle: Annotated[str, Form()] = "cartridge",
+) -> Response:
+    try:
+        content = _tool_content(
+            kind,
+            set_c,
+            film_mm,
+            control=control,
+            band_k=band_k,
+            power_w=power_w,
+            curve=curve,
+            fan_w_m2k=fan_w_m2k,
+            air_w_m2k=air_w_m2k,
+            glow_share=glow_share,
+            tip_mm=tip_mm,
+            shape=shape,
+            handle=handle,
+        )
+        tools.add(database, Tool(0, ToolKind(kind), name.strip(), content))
+    except YellowfenError as problem:
+        return page(
+            request,
+            "bench.html",
+            bench_context(database, 0, problem=str(problem)),
+            status=status_of(problem),
+        )
+    return RedirectResponse("/bench", status_code=303)
+
+
+def _tool_content(
+    kind: str,
+    set_c: str,
+    film_mm: str,
+    control: str,
+    band_k: str,
+    power_w: str,
+    curve: str,
+    fan_w_m2k: str,
+    air_w_m2k: str,
+    glow_share: str,
+    tip_mm: str,
+    shape: str,
+    handle: str,
+) -> HotPlate | Oven | Preheater | Iron:
+    if kind not in set(ToolKind):
+        raise InvalidValue("kind", "choose plate, oven, preheater or iron")
+    if kind == ToolKind.OVEN:
+        points = tuple(_point(line) for line in curve.splitlines() if line.strip())
+        return Oven(points or USUAL_OVEN.curve, typed_number("fan_w_m2k", fan_w_m2k))
+    celsius = typed_number("set_c", set_c)
+    if kind == ToolKind.PLATE:
+        power = typed_number("power_w", power_w or "800")
+        way = Control.THERMOSTAT if control == "thermostat" else Control.STEADY
+        return HotPlate(
+            celsius,
+            typed_number("film_mm", film_mm),
+            0.0,
+            control=way,
+            band_k=typed_number("band_k", band_k),
+            power_w=power,
+        )
+    if kind == ToolKind.PREHEATER:
+        return Preheater(
+            celsius, typed_number("air_w_m2k", air_w_m2k), typed_number("glow_share", glow_share)
+        )
+    if shape not in set(TipShape):
+        raise InvalidValue("shape", "choose bevel, chisel, knife or cone")
+    if handle not in set(Handle):
+        raise InvalidValue("handle", "choose cartridge or slip-on")
+    watts = typed_number("power_w", power_w or "60")
+    return Iron(
+        typed_number("tip_mm", tip_mm),
+        celsius,
+        TipShape(shape),
+        power_w=watts,
+        tip_heat_j_k=usual_tip_heat_j_k(watts),
+        handle=Handle(handle),
+    )
+
+
+def _point(line: str) -> tuple[float, float, float]:
+    numbers = line.replace(";", " ").split()
+    if len(numbers) != 3:
+        raise InvalidValue(
+            "curve", f"{line.strip()[:30]!r}: each line needs seconds, air °C and walls °C"
+        )
+    return (
+        typed_number("curve", numbers[0]),
+        typed_number("curve", numbers[1]),
+        typed_number("curve", numbers[2]),
+    )
+
+
+@router.post("/bench/tools/{tool_id}/remove")
+def remove_tool(tool_id: int, database: Database) -> Response:
+    tools.remove(database, tool_id)
+    return RedirectResponse("/bench", status_code=303)
