@@ -133,7 +133,10 @@ def read_tune(text: str | bytes) -> tuple[Scene, Bench, Doubts]:
 
 
 def calibrate_file(text: str | bytes) -> Calibration:
-    """Fit what a calibration file holds: a log, or melt tests and parts seen to flow."""
+    """Fit what a calibration file holds: a log, or melt tests and parts seen to flow.
+
+    Raises InvalidValue when it holds both.
+    """
     given = read_file(text, CalibrationIn)
     doubts = doubts_of(given.doubts)
     if given.log is not None:

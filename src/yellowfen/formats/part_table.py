@@ -548,7 +548,10 @@ def _side(text: str, table: _Table, line: int) -> str:
 
 
 def read_bill(data: bytes, name: str, choice: ColumnChoice | None = None) -> list[BillLine]:
-    """References of a bill of materials, ranges such as R2-R5 written out."""
+    """References of a bill of materials, ranges such as R2-R5 written out.
+
+    Raises UnreadableFile with the line.
+    """
     table = _table(data, name, choice or {})
     lines: list[BillLine] = []
     for number, row in table.body():

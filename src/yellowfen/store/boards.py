@@ -126,7 +126,10 @@ def source_of(connection: sqlite3.Connection, board_id: int) -> Source:
 
 
 def sketch_of(connection: sqlite3.Connection, board_id: int) -> Sketch | None:
-    """The sketch a board stands on, None for a board from files."""
+    """The sketch a board stands on, None for a board from files.
+
+    Raises NotFound where there is no such board.
+    """
     row = connection.execute("SELECT sketch FROM board WHERE id = ?", (board_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no board {board_id}; it may have been removed")

@@ -111,7 +111,10 @@ def carried_out(connection: sqlite3.Connection, table: str, row: int) -> str:
 
 
 def remove(connection: sqlite3.Connection, table: str, row: int) -> None:
-    """Take a damaged record out; one that is sound stays."""
+    """Take a damaged record out; one that is sound stays.
+
+    Raises NotFound when it is sound or gone.
+    """
     _known(table)
     if not any((one.table, one.row) == (table, row) for one in found(connection)):
         raise NotFound("this record is not damaged, or it is gone; read the page again")

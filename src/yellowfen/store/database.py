@@ -89,7 +89,10 @@ def _kept(connection: sqlite3.Connection, begin: str, keep: str, drop: str) -> I
 
 
 def migrate(connection: sqlite3.Connection) -> int:
-    """Bring the database to this version's shape; returns how many migrations ran."""
+    """Bring the database to this version's shape; returns how many migrations ran.
+
+    Raises Refused for a database of a newer version.
+    """
     if not connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'migration'").fetchone():
         connection.execute(
             "CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT"

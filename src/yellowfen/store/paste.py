@@ -96,7 +96,7 @@ def weighings(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> l
 
 
 def remove_weighing(connection: sqlite3.Connection, weighing_id: int) -> None:
-    """Take a weighing back."""
+    """Take a weighing back. Raises NotFound when it is gone."""
     if connection.execute("DELETE FROM weighing WHERE id = ?", (weighing_id,)).rowcount == 0:
         raise NotFound(f"there is no weighing {weighing_id}; it may have been removed")
 

@@ -92,7 +92,7 @@ def keep_work(connection: sqlite3.Connection, picture_id: int, work: PictureWork
 
 
 def remove(connection: sqlite3.Connection, picture_id: int, back: bool = False) -> None:
-    """Put a picture away, or bring it back."""
+    """Put a picture away, or bring it back. Raises NotFound where there is none."""
     cursor = connection.execute(
         "UPDATE picture SET removed_at = datetime(?) WHERE id = ?",
         (None if back else "now", picture_id),

@@ -22,7 +22,7 @@ def add(connection: sqlite3.Connection, station: Station) -> int:
 
 
 def change(connection: sqlite3.Connection, station: Station) -> None:
-    """Store a station's new values."""
+    """Store a station's new values. Raises Refused when another has its new name."""
     try:
         connection.execute(
             "UPDATE station SET name = ?, nozzle_mm = ?, outlet_c = ?, flow_lpm = ?, outlet_label = ?, flow_label = ?,"

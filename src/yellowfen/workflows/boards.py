@@ -61,7 +61,10 @@ def read_upload(
 
 
 def unpacked(uploads: Uploads, name: str, thickness_mm: float) -> tuple[dict[str, bytes], str]:
-    """The files of an upload and the board's name."""
+    """The files of an upload and the board's name.
+
+    Raises InvalidValue without a file, UnreadableFile for an empty archive.
+    """
     in_range("thickness_mm", thickness_mm, 0.2, 5, "mm")
     given = [(file, data) for file, data in uploads if file or data]
     if not given:
@@ -183,6 +186,8 @@ def read_import_as(
 ) -> tuple[str, int]:
     """Read the files of a refused set as their owner says what they are: ("board", its id), or the
     refusal again under the import's id.
+
+    Raises NotFound when the files are gone, InvalidValue for a file that is not among them.
     """
     one, files = imports.get(connection, import_id), imports.files_of(connection, import_id)
     if not files:
@@ -288,7 +293,11 @@ def choose_roles(
     chosen: Mapping[str, Role],
     thickness_mm: float | None = None,
 ) -> None:
-    """Read a stored board's files again with roles the user chose, and keep the result."""
+    """Read a stored board's files again with roles the user chose, and keep the result.
+
+    Raises InvalidValue for a file that is not the board's, UnreadableFile when it cannot be read
+    so.
+    """
     source = boards.source_of(connection, board_id)
     unknown = set(chosen) - set(source.files)
     if unknown:
@@ -308,6 +317,8 @@ def reread(
 ) -> None:
     """Read a board again under other choices and keep both, with what is to be stored `also`; on a
     problem nothing changes. Nothing is locked while it is read.
+
+    Raises Refused for a sketched board.
     """
     before = boards.get(connection, board_id)
     source = boards.source_of(connection, board_id)
@@ -341,6 +352,9 @@ def put_together(
 ) -> str:
     """Make these pads (by their places in the board's pads) one part under a name; returns the name.
     What they belonged to keeps its other pads.
+
+    Raises InvalidValue for pads that are gone, too many or of both sides, for names taken and
+    packages unknown.
     """
     board, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
     chosen = sorted(set(places))
@@ -398,7 +412,10 @@ def work_out_anew(connection: sqlite3.Connection, board_id: int) -> None:
 
 
 def accept_proposal(connection: sqlite3.Connection, board_id: int, place: int) -> None:
-    """Apply a proposed change of the whole placement."""
+    """Apply a proposed change of the whole placement.
+
+    Raises NotFound when it is not proposed any more.
+    """
     proposals = boards.get(connection, board_id).proposals
     if not 0 <= place < len(proposals):
         raise NotFound("this proposal is not there any more; read the page again")
@@ -430,6 +447,8 @@ def correct_part(
 
     `for_its_footprint` lets the table's footprint name mean that package for every part and board
     from now on.
+
+    Raises NotFound for a part that is gone, InvalidValue for a name taken or a package unknown.
     """
     board, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
     before = source.choices.key_of(ref)
@@ -472,7 +491,10 @@ def correct_part(
 
 
 def name_part(connection: sqlite3.Connection, board_id: int, ref: str, name: str) -> str:
-    """Give a part its name and change nothing else; returns it."""
+    """Give a part its name and change nothing else; returns it.
+
+    Raises InvalidValue without a name.
+    """
     source = boards.source_of(connection, board_id)
     kept = source.choices.parts.get(source.choices.key_of(ref), PartChoice())
     if not name.strip():
@@ -481,7 +503,10 @@ def name_part(connection: sqlite3.Connection, board_id: int, ref: str, name: str
 
 
 def make_openings(connection: sqlite3.Connection, board_id: int) -> None:
-    """Give a board without a paste layer openings over the pads of its parts."""
+    """Give a board without a paste layer openings over the pads of its parts.
+
+    Raises Refused where it has openings.
+    """
     if boards.get(connection, board_id).openings:
         raise Refused("this board has stencil openings already")
     choices = pinned(
@@ -509,7 +534,11 @@ def _rename(
 def choose_columns(
     connection: sqlite3.Connection, board_id: int, file: str, columns: Mapping[str, int]
 ) -> None:
-    """Correct what a table's columns are; kept for every table of the same heading."""
+    """Correct what a table's columns are; kept for every table of the same heading.
+
+    Raises NotFound for a table that is not the board's, InvalidValue for columns that say nothing
+    or two things.
+    """
     reading = next((one for one in tables_of(connection, board_id) if one.file == file), None)
     if reading is None:
         raise NotFound(f"{file} is not a table of this board")
@@ -551,6 +580,8 @@ def saved_files(connection: sqlite3.Connection, board_id: int) -> dict[str, byte
 def restore(connection: sqlite3.Connection, board_id: int) -> None:
     """Read a board again from its files where what was stored of it is damaged; choices that are
     damaged too are forgotten.
+
+    Raises Refused for a sketched board.
     """
     name, files = boards.must_exist(connection, board_id), boards.files_of(connection, board_id)
     if not files:
@@ -613,7 +644,10 @@ def reread_one_stale(connection: sqlite3.Connection) -> bool:
 
 
 def take_reading(connection: sqlite3.Connection, board_id: int, take: bool) -> None:
-    """Take what this version reads of a board in place of what stands, or leave it."""
+    """Take what this version reads of a board in place of what stands, or leave it.
+
+    Raises NotFound when it is there no more.
+    """
     board = boards.proposed_reading(connection, board_id)
     if board is None:
         raise NotFound("there is no other reading of this board any more; read the page again")
@@ -631,6 +665,8 @@ def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -
     """More files of the same board: a file of a name that is there already replaces it.
 
     On a problem nothing changes.
+
+    Raises Refused for a sketched board.
     """
     source, before = boards.source_of(connection, board_id), boards.get(connection, board_id)
     if source.sketch is not None:

@@ -141,6 +141,8 @@ def plate_melt_test(
 ) -> int:
     """Fit a plate to seconds until a dot on a scrap board lying on it melted; returns the
     calibration's id.
+
+    Raises InvalidValue for other tools than a plate.
     """
     tool = tools.get(connection, tool_id)
     if not isinstance(tool.content, HotPlate):
@@ -186,6 +188,8 @@ def log_test(
 ) -> int:
     """Fit a station, plate or oven to a thermocouple table of one heat on scrap; returns the
     calibration's id.
+
+    Raises InvalidValue without a source or places, one for each column.
     """
     times, columns = read_log(name, data)
     if not places_mm:
@@ -230,7 +234,10 @@ def log_test(
 
 
 def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
-    """Fit a station to the moments tapped as 'it flowed' in its runs; returns the calibration's id."""
+    """Fit a station to the moments tapped as 'it flowed' in its runs; returns the calibration's id.
+
+    Raises InvalidValue when none of its runs has such a moment.
+    """
     tests = []
     for run in bench_runs.rows(connection, RunKind.HEAT):
         plan = run.planned(HeatPlan)

@@ -68,6 +68,8 @@ AS_DRAWN = "as drawn"
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Job:
     """Store the plan of a job after checking that the scene can be built; returns the job. Parts
     that are not on the board cannot be left off it.
+
+    Raises InvalidValue for a lift in more than one place.
     """
     job = jobs.get(connection, job_id)
     board = boards.get(connection, job.board_id)

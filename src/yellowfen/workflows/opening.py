@@ -13,7 +13,11 @@ DATABASE = "yellowfen.sqlite3"
 
 
 def open_database(folder: Path) -> sqlite3.Connection:
-    """A connection to the database in a folder, made and migrated when needed."""
+    """A connection to the database in a folder, made and migrated when needed.
+
+    Raises InvalidValue for a folder that cannot be used, Refused with what to do for a database
+    that cannot.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
         connection = connect(folder / DATABASE)
@@ -60,7 +64,10 @@ def keep_good(folder: Path) -> None:
 
 
 def back_up(folder: Path, target: Path) -> None:
-    """Write a whole copy of the database; never over an existing file."""
+    """Write a whole copy of the database; never over an existing file.
+
+    Raises NotFound without a database, InvalidValue for a file that is there or cannot be written.
+    """
     if not (folder / DATABASE).exists():
         raise NotFound(f"there is no database in {folder}")
     if target.exists():

@@ -193,6 +193,8 @@ def weigh(
 ) -> None:
     """Keep a weighing of the job's boards; the forecast it is held against is that of the openings
     as they stand, at factor 1.
+
+    Raises InvalidValue without a side that has openings.
     """
     if sides not in ("top", "bottom", "both"):
         raise InvalidValue("sides", "say whether top, bottom or both were printed")

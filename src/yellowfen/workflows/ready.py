@@ -181,6 +181,8 @@ def choose_way(
     """The user's way for a part or for a package; an empty way forgets the choice.
 
     Refused when it would ruin the part.
+
+    Raises InvalidValue for a part or way that does not exist.
     """
     state = ready_state(connection, job_id)
     parts = [
@@ -263,6 +265,8 @@ def iron_need(
 ) -> float | None:
     """Seconds until a pin in the middle of the part's first row is wet under the bench's iron, None
     if not in time (seconds of work; kept).
+
+    Raises InvalidValue for a part without rows of leads.
     """
     rows = rows_of(state.way(ref).part.package)
     if not rows:
@@ -431,6 +435,8 @@ def order_progress(job_id: int, side: str) -> tuple[int, int] | None:
 def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | None) -> None:
     """The user's exception: a part right after another (first of all for ""); None takes its
     exception back; ref "" takes back all.
+
+    Raises InvalidValue for parts that are not there, on the other side, or the same.
     """
     state, plan = ready_state(connection, job_id), stored.plan_of(connection, job_id)
     if not ref:
@@ -628,7 +634,10 @@ def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Ti
 
 
 def task_done(connection: sqlite3.Connection, job_id: int, key: str, now_s: float) -> None:
-    """A task is done now; it began when it was planned to, or now at the latest."""
+    """A task is done now; it began when it was planned to, or now at the latest.
+
+    Raises InvalidValue for a task that is not of this build.
+    """
     with atomic(connection):
         state = ready_state(connection, job_id)
         found = next(

@@ -46,7 +46,10 @@ _LEVELLED = {
 
 
 def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[RefitWay]:
-    """The ways of Ready for this part, and old solder on the pads used again; best first."""
+    """The ways of Ready for this part, and old solder on the pads used again; best first.
+
+    Raises InvalidValue for a part that is not there.
+    """
     state = ready_state(connection, job.id)
     part = next((one for one in state.board.parts if one.ref == ref), None)
     if part is None:

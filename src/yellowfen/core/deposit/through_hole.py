@@ -52,6 +52,8 @@ def joint_mm3(
     """Solder of a pin in a plated hole: the hole less the square pin, and a fillet on both faces.
 
     The fillet is a truncated cone from the land to the pin's round equivalent, less the pin.
+
+    Raises InvalidValue when the pin does not go into the hole.
     """
     in_range("hole_mm", hole_mm, 0.2, 6, "mm")
     if pin_mm**2 >= math.pi / 4 * hole_mm**2:
@@ -74,6 +76,8 @@ def paste_in_hole_mm3(
 ) -> tuple[float, float]:
     """Paste pressed into a plated hole (a shell pin's): what it holds less the pin, and the solder
     it becomes; a fillet inside the hole is enough.
+
+    Raises InvalidValue when the pin does not go into the hole.
     """
     in_range("metal_share", metal_share, 0.2, 0.8)
     if pin_mm >= hole_mm:

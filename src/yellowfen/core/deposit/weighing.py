@@ -100,6 +100,8 @@ def fit_factors(weighings: Sequence[Weighing], sigma: float = HAND_SPREAD) -> Fi
 
     `sigma` is what is believed of the factor before (share, about 1). Every weighing counts by the
     inverse of its variance: the scale's and the prints' own.
+
+    Raises InvalidValue without a print.
     """
     if not weighings:
         raise InvalidValue("weighings", "weigh at least one print")

@@ -162,7 +162,10 @@ Predict = Callable[[Array], Array]
 
 
 def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
-    """The unknowns of a source, as believed before."""
+    """The unknowns of a source, as believed before.
+
+    Raises InvalidValue for an iron, which is not calibrated.
+    """
     copper = Factor(
         "copper", "copper factor", "", middle=1.0, sd=doubts.copper_log_sd, logarithmic=True
     )

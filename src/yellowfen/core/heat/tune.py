@@ -340,7 +340,10 @@ def find_settings(
     doubts: Doubts,
     on_proposal: Callable[[Proposal], None] | None = None,
 ) -> Tuned:
-    """Search the arrangements. About a second each; `on_proposal` hears of every one."""
+    """Search the arrangements. About a second each; `on_proposal` hears of every one.
+
+    Raises InvalidValue for an oven or an iron.
+    """
     if not heating_moves(scene) or heating_moves(scene)[-1].deed in (Deed.OVEN, Deed.TOUCH):
         raise InvalidValue(
             "moves",

@@ -92,6 +92,8 @@ def elements(alloy: str) -> dict[str, float]:
 def mixture(amounts: Iterable[tuple[str, float]]) -> dict[str, float]:
     """Mass shares by element of alloys melted together, each with its volume (mm³, not negative),
     largest first.
+
+    Raises InvalidValue where there is no metal, or less than none.
     """
     masses: dict[str, float] = defaultdict(float)
     for alloy, volume in amounts:

@@ -112,7 +112,10 @@ class Container:
 
 
 def container_of(kind: str, grams: float, paste: Paste) -> Container:
-    """The usual container of so much paste: a jar about as high as wide, a syringe, a cartridge."""
+    """The usual container of so much paste: a jar about as high as wide, a syringe, a cartridge.
+
+    Raises InvalidValue for other kinds.
+    """
     in_range("grams", grams, 0.5, 5000, "g")
     volume = grams / paste.density_g_cm3 * 1000  # mm³
     if kind == "jar":

@@ -368,6 +368,8 @@ def dual_gull(
     """Gull-wing leads on two sides.
 
     `body` is (across the rows, along them, height); `row` centre to centre of the lands.
+
+    Raises KeyError for counts of pins that no such package has.
     """
     if pins < 4 or pins % 2:
         raise KeyError(pins)
@@ -421,7 +423,10 @@ def quad(
     kind: JointKind,
     tab: float | None = None,
 ) -> Package:
-    """Terminals on four sides, counted anticlockwise from the upper left. `body` is (edge, height)."""
+    """Terminals on four sides, counted anticlockwise from the upper left. `body` is (edge, height).
+
+    Raises KeyError for counts of pins that no such package has.
+    """
     if pins < 8 or pins % 4:
         raise KeyError(pins)
     side = pins // 4

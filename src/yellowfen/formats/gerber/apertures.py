@@ -54,7 +54,10 @@ def obround(width: float, height: float) -> BaseGeometry:
 
 
 def polygon(diameter: float, vertices: int, rotation_deg: float = 0.0) -> BaseGeometry:
-    """A regular polygon inscribed in a circle of that diameter, first vertex on +x before rotation."""
+    """A regular polygon inscribed in a circle of that diameter, first vertex on +x before rotation.
+
+    Raises ApertureError for other than 3 to 12 corners.
+    """
     if not 3 <= vertices <= 12:
         raise ApertureError(f"a polygon aperture has 3 to 12 corners, not {vertices}")
     turn = math.radians(rotation_deg)
@@ -63,7 +66,10 @@ def polygon(diameter: float, vertices: int, rotation_deg: float = 0.0) -> BaseGe
 
 
 def standard(kind: str, sizes: Sequence[float], unit: float) -> BaseGeometry:
-    """A C, R, O or P aperture from its parameters in file units; `unit` is mm per file unit."""
+    """A C, R, O or P aperture from its parameters in file units; `unit` is mm per file unit.
+
+    Raises ApertureError for sizes that are missing, negative or beyond any board.
+    """
     need = {"C": 1, "R": 2, "O": 2, "P": 2}[kind]
     if len(sizes) < need:
         raise ApertureError(f"aperture of kind {kind} needs {need} sizes, found {len(sizes)}")
@@ -120,7 +126,10 @@ class Macro:
 
 
 def evaluate(text: str, variables: dict[int, float]) -> float:
-    """A macro's arithmetic: + - x / ( ) and $n, with the usual precedence."""
+    """A macro's arithmetic: + - x / ( ) and $n, with the usual precedence.
+
+    Raises ApertureError for what is no arithmetic.
+    """
     tokens = re.findall(r"\$\d+|\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+|[-+xX/()]", text)
     if "".join(tokens) != re.sub(r"\s", "", text) or not tokens or len(tokens) > 400:
         raise ApertureError(f"cannot work out the macro expression {text[:40]!r}")
