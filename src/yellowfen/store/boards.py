@@ -4,10 +4,11 @@ import contextlib
 import json
 import sqlite3
 from dataclasses import dataclass
-from functools import lru_cache
+from hashlib import blake2b
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.choices import Choices
+from yellowfen.core.board.remembered import Shelf
 from yellowfen.core.board.sketch import Sketch
 from yellowfen.errors import Damaged, NotFound
 from yellowfen.store.database import atomic
@@ -84,10 +85,20 @@ def get(connection: sqlite3.Connection, board_id: int) -> Board:
     return _read(row["content"])
 
 
-@lru_cache(maxsize=8)
+_boards: Shelf[Board] = Shelf(8)
+
+
 def _read(content: str) -> Board:
-    """A board from its stored text; kept, since it is frozen and takes some time to read."""
-    return unpack(Board, content)
+    """A board from its stored text; the newest few are kept, fewer where they are large, since one is
+    frozen and takes some time to read.
+    """
+    key = blake2b(content.encode("utf-8", "surrogatepass")).digest()
+    kept = _boards.get(key)
+    if kept is not None:
+        return kept[0]
+    board = unpack(Board, content)
+    _boards.put(key, (board,), board)
+    return board
 
 
 def must_exist(connection: sqlite3.Connection, board_id: int) -> str:
