@@ -143,6 +143,7 @@ DIGESTS = {
     "0016_rework.sql": "7227747de9803798",
     "0017_pictures_and_proof.sql": "66cc1bb62b6b838a",
     "0018_read_apart.sql": "352db4f8ac5013cd",
+    "0019_one_room.sql": "61b5ef61c7a9bf99",
 }
 
 

@@ -1,5 +1,6 @@
 """Jobs by what they are for: every stage speaks of their parts, heats have their sides, boards are counted one by one."""
 
+import html
 import re
 
 import pytest
@@ -242,3 +243,69 @@ def test_a_kit_that_is_all_there_stays_so_when_the_list_is_made_anew(client: Tes
     client.post(f"/runs/{run}/remove")
     assert "ready" in jobs.get(connection, job).done
     connection.close()
+
+
+def test_the_room_stands_once(client: TestClient, plan: dict[str, object]) -> None:
+    """Typed in Ready it is Heat's, of every heat; typed in Heat it is Ready's."""
+    job = opened(client, purpose="build", parts="", name="two faces")
+    client.post(f"/jobs/{job}/heats", data={"do": "add", "name": "other"})
+
+    def rooms() -> set[str]:
+        heat = client.get(f"/jobs/{job}/heat").text
+        typed = re.search(
+            r'name="room_c"[^>]*value="([^"]+)"', client.get(f"/jobs/{job}/ready/when").text
+        )
+        told = re.search(r'"ambient_c": ([\d.]+)', html.unescape(heat))
+        assert typed
+        assert told
+        return {f"{float(typed[1]):g}", f"{float(told[1]):g}"}
+
+    assert rooms() == {"23"}
+    kept = {
+        "do": "plan",
+        "boards": "1",
+        "pace": "1",
+        "room_c": "17",
+        "humidity": "50",
+        "fridge_c": "5",
+        "container": "syringe",
+        "grams": "35",
+        "bags_open_h": "0",
+    }
+    assert client.post(f"/jobs/{job}/ready/when", data=kept).status_code == 200
+    assert rooms() == {"17"}
+    for heat in re.findall(r'name="heat" value="(\d+)"', client.get(f"/jobs/{job}/heat").text):
+        client.post(f"/jobs/{job}/heats", data={"do": "take", "heat": heat})
+        assert rooms() == {"17"}
+    assert (
+        client.post(f"/api/jobs/{job}/rehearse", json={**plan, "ambient_c": 28}).status_code == 200
+    )
+    assert rooms() == {"28"}
+
+
+def test_heats_solder_with_the_metal_of_the_paste(
+    client: TestClient, plan: dict[str, object]
+) -> None:
+    """A heat that had the paste's metal gets the new one's; one that was set apart keeps its own, and
+    the page says which paste the job has.
+    """
+    job = opened(client, purpose="build", parts="")
+
+    def metal() -> str:
+        told = re.search(r'"alloy": "([^"]+)"', html.unescape(client.get(f"/jobs/{job}/heat").text))
+        assert told
+        return told[1]
+
+    def paste(name: str) -> None:
+        assert (
+            client.post(f"/jobs/{job}/paste", data={"paste": name, "foil": ""}).status_code == 200
+        )
+
+    assert metal() == "Sn63Pb37"
+    paste("sac-t4")
+    assert metal() == "Sn96.5Ag3Cu0.5"
+    assert client.post(f"/api/jobs/{job}/rehearse", json=plan).status_code == 200
+    assert metal() == "Sn63Pb37"
+    paste("snbi-t4")
+    assert metal() == "Sn63Pb37"
+    assert 'data-paste="Sn42Bi58"' in client.get(f"/jobs/{job}/heat").text

@@ -2,8 +2,9 @@
 
 import sqlite3
 from collections.abc import Sequence
+from dataclasses import replace
 
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.plan import USUAL_ROOM_C, HeatPlan
 from yellowfen.core.work.job import Heat, Job, Piece, Purpose
 from yellowfen.errors import InvalidValue, NotFound
 from yellowfen.store.database import atomic
@@ -11,7 +12,7 @@ from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = (
     "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.purpose,"
-    " job.parts, job.heat_id, job.piece_id FROM job JOIN board ON board.id = job.board_id"
+    " job.parts, job.heat_id, job.piece_id, job.room_c FROM job JOIN board ON board.id = job.board_id"
 )
 
 
@@ -27,9 +28,9 @@ def add(
     """Store a new job with one heat; returns its id."""
     with atomic(connection):
         cursor = connection.execute(
-            "INSERT INTO job (board_id, name, created_at, purpose, parts)"
-            " VALUES (?, ?, datetime('now'), ?, ?)",
-            (board_id, name, str(purpose), pack(parts)),
+            "INSERT INTO job (board_id, name, created_at, purpose, parts, room_c)"
+            " VALUES (?, ?, datetime('now'), ?, ?, ?)",
+            (board_id, name, str(purpose), pack(parts), plan.ambient_c),
         )
         job_id = int(cursor.lastrowid or 0)
         choose_heat(connection, job_id, add_heat(connection, job_id, "", plan))
@@ -56,7 +57,7 @@ def rows(connection: sqlite3.Connection) -> list[Job]:
 
 def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
     heats = tuple(
-        Heat(id=one["id"], name=one["name"], plan=unpack(HeatPlan, one["plan"]))
+        Heat(id=one["id"], name=one["name"], plan=_in_room(one["plan"], row["room_c"]))
         for one in connection.execute(
             "SELECT id, name, plan FROM heat WHERE job_id = ? ORDER BY id", (row["id"],)
         ).fetchall()
@@ -75,6 +76,11 @@ def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
         piece_id=row["piece_id"],
         done=_done(connection, row["id"], row["piece_id"]),
     )
+
+
+def _in_room(content: str, room_c: float | None) -> HeatPlan:
+    plan = unpack(HeatPlan, content)
+    return plan if room_c in (None, plan.ambient_c) else replace(plan, ambient_c=float(room_c))
 
 
 def _done(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> frozenset[str]:
@@ -116,6 +122,17 @@ def boards_of(connection: sqlite3.Connection, job_id: int) -> int:
     """How many boards a job is for."""
     row = connection.execute("SELECT boards FROM job WHERE id = ?", (job_id,)).fetchone()
     return int(row["boards"]) if row else 1
+
+
+def room_of(connection: sqlite3.Connection, job_id: int) -> float:
+    """The temperature of the room that a job is worked in, °C."""
+    row = connection.execute("SELECT room_c FROM job WHERE id = ?", (job_id,)).fetchone()
+    return USUAL_ROOM_C if row is None or row["room_c"] is None else float(row["room_c"])
+
+
+def set_room(connection: sqlite3.Connection, job_id: int, celsius: float) -> None:
+    """Store the temperature of the room, −10 to 60 °C, for every page and heat of a job."""
+    connection.execute("UPDATE job SET room_c = ? WHERE id = ?", (celsius, job_id))
 
 
 def grade_of(connection: sqlite3.Connection, job_id: int) -> int:
@@ -190,7 +207,8 @@ def remove_heat(connection: sqlite3.Connection, job_id: int, heat_id: int) -> No
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> None:
-    """Store the plan of the heat being worked on."""
+    """Store the plan of the heat being worked on, and the room that the job is worked in."""
+    set_room(connection, job_id, plan.ambient_c)
     connection.execute(
         "UPDATE heat SET plan = ? WHERE id = (SELECT heat_id FROM job WHERE id = ?)",
         (pack(plan), job_id),

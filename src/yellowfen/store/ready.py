@@ -3,7 +3,7 @@
 import sqlite3
 from dataclasses import replace
 
-from yellowfen.core.work.ready_plan import ReadyPlan
+from yellowfen.core.work.ready_plan import COLDEST_ROOM_C, WARMEST_ROOM_C, ReadyPlan
 from yellowfen.store import jobs
 from yellowfen.store.packing import pack, unpack
 
@@ -12,17 +12,27 @@ MOST_SCHEDULED = 200  # boards that a schedule is made for
 
 
 def plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
-    """The job's plan, a fresh one when none was kept."""
+    """The job's plan, a fresh one when none was kept; for as many boards and in the room that the job
+    is.
+    """
     row = connection.execute(
         "SELECT content FROM ready_plan WHERE job_id = ?", (job_id,)
     ).fetchone()
     plan = ReadyPlan() if row is None else unpack(ReadyPlan, row["content"])
-    return replace(plan, boards=min(jobs.boards_of(connection, job_id), MOST_SCHEDULED))
+    boards = min(jobs.boards_of(connection, job_id), MOST_SCHEDULED)
+    return replace(plan, boards=boards, room_c=_room_of(connection, job_id))
+
+
+def _room_of(connection: sqlite3.Connection, job_id: int) -> float:
+    """The job's room, as far as one works in it."""
+    return min(max(jobs.room_of(connection, job_id), COLDEST_ROOM_C), WARMEST_ROOM_C)
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:
-    """Store the job's plan, and how many boards the job is for."""
+    """Store the job's plan, how many boards the job is for, and the room it is worked in."""
     jobs.set_boards(connection, job_id, plan.boards)
+    if plan.room_c != _room_of(connection, job_id):
+        jobs.set_room(connection, job_id, plan.room_c)
     connection.execute(
         "INSERT INTO ready_plan (job_id, content) VALUES (?, ?) ON CONFLICT (job_id) DO UPDATE SET content = excluded.content",
         (job_id, pack(plan)),

@@ -112,12 +112,25 @@ def paste_of(connection: sqlite3.Connection, plan: PastePlan) -> Paste:
     return found.paste if found else paste_named(plan.paste)
 
 
+def paste_of_job(connection: sqlite3.Connection, job_id: int) -> Paste:
+    """The paste that a job is soldered with."""
+    return paste_of(connection, stored.plan_of(connection, job_id))
+
+
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
-    """Store the stage's settings. Raises NotFound for an unknown job or lot."""
-    jobs.get(connection, job_id)
+    """Store the stage's settings. Heats that soldered with the metal of the paste before solder with
+    that of this one. Raises NotFound for an unknown job or lot.
+    """
+    job = jobs.get(connection, job_id)
     if plan.lot_id is not None:
         materials.lot(connection, plan.lot_id)
-    stored.keep_plan(connection, job_id, plan)
+    before = paste_of_job(connection, job_id).alloy
+    now = paste_of(connection, plan).alloy
+    with atomic(connection):
+        stored.keep_plan(connection, job_id, plan)
+        for heat in job.heats:
+            if now != before and heat.plan.alloy == before and not heat.plan.lifts:
+                jobs.keep_heat(connection, heat.id, replace(heat.plan, alloy=now))
 
 
 def proposals(state: PasteState) -> tuple[Proposal, ...]:

@@ -21,6 +21,7 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
 
 MOST_TARGETS, MOST_MOVES = 400, 64
+USUAL_ROOM_C = 23.0  # where nobody said another
 
 
 class SourceKind(StrEnum):
@@ -66,7 +67,7 @@ class HeatPlan:
     flow_lpm: float = 30.0
     outlet_offset_c: float = 0.0
     underside: Underside = Underside.INSULATING
-    ambient_c: float = 23.0
+    ambient_c: float = USUAL_ROOM_C
     targets: tuple[str, ...] = ()
     moves: tuple[Move, ...] = field(default_factory=lambda: usual_moves(()))
     source: SourceKind = SourceKind.AIR

@@ -2,11 +2,14 @@
 
 from dataclasses import dataclass, field
 
+from yellowfen.core.heat.plan import USUAL_ROOM_C
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.work.order import Pace, Wish
 from yellowfen.core.work.schools import Schools
 from yellowfen.core.work.technique import Wishes
 from yellowfen.errors import InvalidValue
+
+COLDEST_ROOM_C, WARMEST_ROOM_C = 5.0, 45.0
 
 
 @dataclass(frozen=True)
@@ -26,7 +29,7 @@ class ReadyPlan:
     start_s: float | None = None
     finish_s: float | None = None
     pace: float = 1.0
-    room_c: float = 22.0
+    room_c: float = USUAL_ROOM_C
     humidity: float = 0.5
     fridge_c: float = 5.0
     container: str = "syringe"
@@ -40,7 +43,7 @@ class ReadyPlan:
         self.ways()
         in_range("boards", self.boards, 1, 200)
         in_range("pace", self.pace, 0.2, 10)
-        in_range("room_c", self.room_c, 5, 45, "°C")
+        in_range("room_c", self.room_c, COLDEST_ROOM_C, WARMEST_ROOM_C, "°C")
         in_range("humidity", self.humidity, 0.01, 1)
         in_range("fridge_c", self.fridge_c, -20, 25, "°C")
         in_range("grams", self.grams, 0.5, 5000, "g")

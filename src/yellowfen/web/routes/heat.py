@@ -62,6 +62,7 @@ from yellowfen.workflows.heat import (
     touch_joint,
     usual_plan,
 )
+from yellowfen.workflows.paste import paste_of_job
 from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.rework import harvest_in, lift_of
 
@@ -85,6 +86,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "board": board,
             "plan": plan_svg(board, job.plan.side),
             "alloys": list(ALLOYS.values()),
+            "paste_metal": None if job.plan.lifts else ALLOYS[paste_of_job(database, job_id).alloy],
             "stations": stations.rows(database),
             "undersides": [str(one) for one in Underside],
             "settings": plan_settings(job.plan),

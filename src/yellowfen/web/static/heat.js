@@ -61,6 +61,7 @@ document.addEventListener("alpine:init", () => {
     allShown: false,
     beginning: "",
     untouched: false,
+    paste: "",
     usualMoves: "",
     aiming: -1,
     timer: 0,
@@ -75,6 +76,7 @@ document.addEventListener("alpine:init", () => {
       this.job = this.$root.dataset.job;
       this.large = this.$root.dataset.large === "1";
       this.untouched = this.$root.dataset.untouched === "1";
+      this.paste = this.$root.dataset.paste;
       this.usualMoves = JSON.stringify(this.moves);
       this.$watch("moves", (moves) => { if (JSON.stringify(moves) !== this.usualMoves) this.untouched = false; });
       this.markTargets();
@@ -85,6 +87,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     // What the bench works with
+    get otherMetal() { return this.paste !== "" && this.alloy !== this.paste; },
     get isAir() { return this.source === "air"; },
     get isPlate() { return this.source === "plate"; },
     get isOven() { return this.source === "oven"; },
