@@ -238,7 +238,8 @@ def test_coverage_within_five_points_and_smears_found_without_false_calls() -> N
             told = any({a, b} <= set(one.touches) for one in seen.between)
             found, missed = found + told, missed + (not told)
     assert np.percentile(errors, 95) <= 0.05
-    assert np.percentile(shifts, 90) <= 0.01
+    assert np.median(shifts) <= 0.01
+    assert np.percentile(shifts, 90) <= 0.02
     assert found >= 0.9 * (found + missed)
     assert found > 8
     assert false <= 0.05 * found + 1
