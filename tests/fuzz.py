@@ -14,6 +14,7 @@ import tempfile
 import time
 from collections import Counter
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 
 from fastapi.testclient import TestClient
@@ -183,6 +184,7 @@ class Trial:
         self.client = TestClient(
             create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False
         )
+        self.client.__enter__()  # so that its workers end with it
         self.sets = bases()
         self.statuses: Counter[int] = Counter()
         self.slowest = (0.0, -1)
@@ -192,6 +194,10 @@ class Trial:
         self.send(demo_files())
         self.clear()
         self.began_mb = memory_mb()
+
+    def close(self) -> None:
+        """End the application and its workers."""
+        self.client.__exit__()
 
     def send(self, files: dict[str, bytes]) -> tuple[int, str]:
         reply = self.client.post("/boards", files=[("files", pair) for pair in files.items()])
@@ -292,8 +298,7 @@ def main() -> int:
     parser.add_argument("--family", type=int, default=FAMILY, help="crafted files a family")
     given = parser.parse_args()
     logging.getLogger("httpx2").setLevel(logging.WARNING)
-    with tempfile.TemporaryDirectory() as folder:
-        trial = Trial(Path(folder))
+    with tempfile.TemporaryDirectory() as folder, closing(Trial(Path(folder))) as trial:
         trial.longest_s = given.longest
         problems: list[str] = []
         for number in range(given.count):

@@ -1,5 +1,6 @@
 """A bounded share of the mutated files; `make fuzz` runs the rest."""
 
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,6 @@ COUNT = 60
 
 @pytest.mark.slow
 def test_mutated_files_are_read_or_refused(tmp_path: Path) -> None:
-    trial = Trial(tmp_path)
-    assert [said for seed in range(COUNT) if (said := trial.case(seed))] == []
-    assert {200, 422} <= set(trial.statuses)
+    with closing(Trial(tmp_path)) as trial:
+        assert [said for seed in range(COUNT) if (said := trial.case(seed))] == []
+        assert {200, 422} <= set(trial.statuses)
