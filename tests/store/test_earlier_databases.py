@@ -153,3 +153,26 @@ def test_landed_migrations_are_as_they_landed() -> None:
         name: hashlib.sha256((folder / name).read_bytes()).hexdigest()[:16] for name in SCRIPTS
     }
     assert found == DIGESTS
+
+
+@pytest.mark.parametrize(
+    ("typed", "heat", "room"), [(18.0, 23.0, 18.0), (22.0, 27.0, 27.0), ('"warm"', 25.0, 25.0)]
+)
+def test_the_room_typed_in_ready_goes_before_the_heats(
+    tmp_path: Path, typed: object, heat: float, room: float
+) -> None:
+    """22 °C was what Ready had when nobody typed one."""
+    written_by(tmp_path, BEFORE_ONE_MACHINE)
+    connection = open_database(tmp_path)
+    connection.execute("ALTER TABLE job DROP COLUMN room_c")
+    connection.execute("DELETE FROM migration WHERE name LIKE '0019%'")
+    connection.execute("UPDATE heat SET plan = json_set(plan, '$.ambient_c', ?)", (heat,))
+    content = f'{{"room_c": {typed}}}'
+    connection.execute(
+        "INSERT OR REPLACE INTO ready_plan (job_id, content) VALUES (3, ?)", (content,)
+    )
+    connection.close()
+    connection = open_database(tmp_path)
+    assert jobs.room_of(connection, 3) == room
+    assert jobs.get(connection, 3).plan.ambient_c == room
+    connection.close()
