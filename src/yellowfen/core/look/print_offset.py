@@ -16,6 +16,7 @@ from yellowfen.core.look.picture_fit import Array, blurred
 
 Ring = Sequence[tuple[float, float]]
 MOST_PLACES, LEAST_PLACES = 40, 3
+MOST_CELLS = 100_000  # of a place: larger openings say no more and would fill the memory
 ROUNDS = 12
 AROUND_MM = 0.1
 STEP_CELLS = 3.0  # farthest move in a round
@@ -46,9 +47,7 @@ def print_offset(
         for grey, xs, ys in seen[:: max(1, len(seen) // MOST_PLACES)]
     ]
     offset = np.array(start)
-    loose = abs(
-        paste - metal
-    )  # first everything weighs, then what does not look like it less and less
+    loose = abs(paste - metal)  # first all weighs; then what does not look like it, less and less
     for _ in range(ROUNDS):
         leans, lefts = [], []
         for grey, xs, ys, bare in places:
@@ -77,12 +76,15 @@ def _boxed(rings: Sequence[Ring]) -> Array:
 
 
 def _place(flat: Flat, box: Array) -> tuple[Array, Array, Array] | None:
-    """The picture round a box at a pixel a cell, with the cells' middles; None where it does not reach."""
+    """The picture round a box at a pixel a cell, with the cells' middles; None where it does not
+    reach, or for too large a box."""
     low = np.floor((box[:2] - AROUND_MM - (flat.x0_mm, flat.y0_mm)) / flat.cell_mm).astype(int)
     high = np.ceil((box[2:] + AROUND_MM - (flat.x0_mm, flat.y0_mm)) / flat.cell_mm).astype(int)
     high = low + (high - low) // flat.finer * flat.finer
     height, width = flat.grey.shape
     if (low < 0).any() or (high > (width, height)).any() or (high - low < 4 * flat.finer).any():
+        return None
+    if np.prod(high - low) > MOST_CELLS * flat.finer**2:
         return None
     grey = flat.grey[low[1] : high[1], low[0] : high[0]]
     if not np.isfinite(grey).all():
