@@ -71,7 +71,7 @@ def _ring(points: Iterable[Sequence[float]], origin: Point, solid: bool) -> str:
     """A closed path, anticlockwise when solid and clockwise when a hole, so that overlapping shapes
     add up under the nonzero rule.
     """
-    ring = np.array([(point[0], point[1]) for point in points])
+    ring = np.array(points)[:, :2]
     if len(ring) > 1 and (ring[0] == ring[-1]).all():
         ring = ring[:-1]
     after = np.roll(ring, -1, axis=0)

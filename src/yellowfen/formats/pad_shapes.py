@@ -105,12 +105,31 @@ def _cut(shapes: _Shapes, which: NDArray[np.int64], openings: _Shapes) -> _Shape
         & (own[:, 2:] <= room[:, 2:]).all(axis=1)
     )
     cut = shapes.copy()
-    for k in np.flatnonzero(boxes[which] & ~inside).tolist():
-        cut[k] = shapely.clip_by_rect(shapes[k], *room[k])
+    beyond = np.flatnonzero(boxes[which] & ~inside)
+    cut[beyond] = _clipped(shapes[beyond], room[beyond])
     others = np.flatnonzero(~boxes[which])
     if len(others):
         cut[others] = shapely.intersection(shapes[others], openings[which[others]])
     return cut
+
+
+def _clipped(shapes: _Shapes, rooms: _Numbers) -> _Shapes:
+    """Each shape within its own rectangle (n, 4). Rectangles of one size are laid on one place, so
+    that one call clips all of theirs: boards have few sizes of pads and tens of thousands of pads.
+    """
+    low = rooms[:, :2]
+    sizes, kind = np.unique((rooms[:, 2:] - low).round(9), axis=0, return_inverse=True)
+    moved = _moved(shapes, -low)
+    for k, (width, height) in enumerate(sizes.tolist()):
+        mine = kind.ravel() == k
+        moved[mine] = shapely.clip_by_rect(moved[mine], 0.0, 0.0, width, height)
+    return _moved(moved, low)
+
+
+def _moved(shapes: _Shapes, by: _Numbers) -> _Shapes:
+    """Each shape moved by its own step (n, 2)."""
+    points, which = shapely.get_coordinates(shapes, return_index=True)
+    return np.asarray(shapely.set_coordinates(shapes.copy(), points + by[which]), dtype=object)
 
 
 _Near = tuple[NDArray[np.int64], _Shapes, NDArray[np.int64]]

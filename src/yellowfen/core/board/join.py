@@ -10,6 +10,7 @@ import math
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -230,8 +231,13 @@ def _closest(packages: Sequence[Package], pads: Sequence[Pad]) -> Package | None
     return min(packages, key=miss) if packages else None
 
 
-def _frame(placed: Placement, x: float, y: float, turn: float = 0.0) -> tuple[float, float]:
-    """A point of the part's frame on the board."""
+_Lengths = TypeVar("_Lengths", float, NDArray[np.float64])
+
+
+def _frame(
+    placed: Placement, x: _Lengths, y: _Lengths, turn: float = 0.0
+) -> tuple[_Lengths, _Lengths]:
+    """Points of the part's frame on the board, one or an array of them."""
     angle = math.radians(placed.rotation_deg + turn)
     u, v = x * math.cos(angle) - y * math.sin(angle), x * math.sin(angle) + y * math.cos(angle)
     return placed.x_mm + (u if placed.side == "top" else -u), placed.y_mm + v
@@ -275,12 +281,15 @@ def _best_turn(
     if len(near) < 2:
         return None
     pads = np.array([(pad.x_mm, pad.y_mm) for _, pad in near])
-    sizes = np.array([(land.size_x_mm, land.size_y_mm) for land in package.lands])
+    lands = np.array(
+        [(land.x_mm, land.y_mm, land.size_x_mm, land.size_y_mm) for land in package.lands]
+    )
+    sizes = lands[:, 2:]
     slack = 0.45 * sizes.min(axis=1) + 0.12 * sizes.max(axis=1) + 0.1
     needed = max(2, math.ceil(0.7 * len(package.lands)))
     for turn in (0, 90, 180, 270):
-        lands = np.array([_frame(placed, land.x_mm, land.y_mm, turn) for land in package.lands])
-        far = np.hypot(lands[:, :1] - pads[:, 0], lands[:, 1:] - pads[:, 1])
+        x, y = _frame(placed, lands[:, :1], lands[:, 1:2], turn)
+        far = np.hypot(x - pads[:, 0], y - pads[:, 1])
         if (far.min(axis=1) <= slack).sum() < needed:
             continue
         hits, miss = _hits(package, far, slack, near)

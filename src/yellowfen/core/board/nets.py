@@ -102,35 +102,31 @@ def _at_holes(spans: Sequence[Spans], holes: Sequence[Hole], pieces: _Pieces) ->
     """Pieces of copper that meet each plated hole: at its middle, or at its rim on most sides."""
     if not holes:
         return []
-    ends = [
+    ends = np.array(
         [
-            (hole.x_mm, hole.y_mm),
             (
-                hole.x2_mm if hole.x2_mm is not None else hole.x_mm,
-                hole.y2_mm if hole.y2_mm is not None else hole.y_mm,
-            ),
-        ]
-        for hole in holes
-    ]
-    probes = np.array(
-        [
-            [
-                (x, y),
-                *(
-                    (x + dx * (hole.drill_mm / 2 + _RIM_MM), y + dy * (hole.drill_mm / 2 + _RIM_MM))
-                    for dx, dy in _AROUND
+                (hole.x_mm, hole.y_mm),
+                (
+                    hole.x2_mm if hole.x2_mm is not None else hole.x_mm,
+                    hole.y2_mm if hole.y2_mm is not None else hole.y_mm,
                 ),
-            ]
-            for hole, both in zip(holes, ends, strict=True)
-            for x, y in both
+            )
+            for hole in holes
         ]
     )
+    rims = np.array([hole.drill_mm / 2 + _RIM_MM for hole in holes])
+    around = np.concatenate([np.zeros((1, 2)), np.array(_AROUND)])
+    probes = ends[:, :, None, :] + rims[:, None, None, None] * around
     met: list[list[int]] = [[] for _ in holes]
     for layer, one in enumerate(spans):
         labels = one.label_at(probes.reshape(-1, 2)).reshape(len(holes), 2, 9)
+        within = (labels == labels[:, :1, :1]).all(axis=(1, 2)).tolist()
         for index in np.nonzero((labels >= 0).any(axis=(1, 2)))[0].tolist():
             reach = holes[index].layers
             if reach and len(spans) > 2 and not min(reach) <= layer + 1 <= max(reach):
+                continue
+            if within[index]:  # amid one piece of copper, as most are
+                met[index].append(int(pieces.starts[layer]) + int(labels[index, 0, 0]))
                 continue
             for end in set(map(tuple, labels[index].tolist())):
                 label = (
@@ -258,13 +254,15 @@ def _ties(
 ) -> list[str]:
     """How each pad hangs on a plane: solid, relief, via or not at all."""
     least = min(PLANE_MM2, PLANE_SHARE * board_mm2)
-    areas = np.concatenate([one.label_areas for one in spans]) if len(spans) else np.zeros(0)
+    planes = (
+        (np.concatenate([one.label_areas for one in spans]) >= least).tolist() if len(spans) else []
+    )
     deep: dict[int, list[Hole]] = defaultdict(
         list
     )  # holes that lead from a piece to a plane on another layer
     for hole, met in zip(holes, at_holes, strict=True):
         for piece in met:
-            if any(areas[other] >= least for other in met if other != piece):
+            if any(planes[other] for other in met if other != piece):
                 deep[piece].append(hole)
     ties = []
     for pad, piece in zip(pads, own, strict=True):
@@ -273,9 +271,7 @@ def _ties(
             continue
         layer = names.index(pad.side)
         tie = (
-            _contact(spans[layer], pad, piece - int(pieces.starts[layer]))
-            if areas[piece] >= least
-            else ""
+            _contact(spans[layer], pad, piece - int(pieces.starts[layer])) if planes[piece] else ""
         )
         if not tie:
             reach = math.hypot(pad.size_x_mm, pad.size_y_mm) / 2 + 1.5

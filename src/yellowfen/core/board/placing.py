@@ -62,14 +62,17 @@ class _Ground:
             for side in ("top", "bottom")
         }
         self.cells = {
-            side: set(map(tuple, np.rint(places / FITS_MM).astype(int).tolist()))
+            side: frozenset(
+                (cx + dx, cy + dy)
+                for cx, cy in np.rint(places / FITS_MM).astype(int).tolist()
+                for dx in (-1, 0, 1)
+                for dy in (-1, 0, 1)
+            )
             for side, places in self.places.items()
         }
 
     def hit(self, side: str, x: float, y: float) -> bool:
-        cx, cy = round(x / FITS_MM), round(y / FITS_MM)
-        cells = self.cells[side]
-        return any((cx + dx, cy + dy) in cells for dx in (-1, 0, 1) for dy in (-1, 0, 1))
+        return (round(x / FITS_MM), round(y / FITS_MM)) in self.cells[side]
 
 
 def _lands(placed: Placement, library: Library) -> list[Point]:
@@ -77,8 +80,8 @@ def _lands(placed: Placement, library: Library) -> list[Point]:
     return [(land.x_mm, land.y_mm) for land in package.lands] if package else []
 
 
-def _spots(placed: Placement, lands: Sequence[Point]) -> list[Point]:
-    angle = math.radians(placed.rotation_deg)
+def _spots(placed: Placement, lands: Sequence[Point], turn_deg: float = 0.0) -> list[Point]:
+    angle = math.radians(placed.rotation_deg + turn_deg)
     cos, sin = math.cos(angle), math.sin(angle)
     flip = 1.0 if placed.side == "top" else -1.0
     return [
@@ -90,7 +93,7 @@ def _spots(placed: Placement, lands: Sequence[Point]) -> list[Point]:
 def _fits(ground: _Ground, placed: Placement, lands: Sequence[Point]) -> bool:
     """True when most of a part's lands lie on pads, whichever quarter turn it has."""
     for turn in (0.0, 90.0):
-        spots = _spots(replace(placed, rotation_deg=placed.rotation_deg + turn), lands)
+        spots = _spots(placed, lands, turn)
         if sum(ground.hit(placed.side, x, y) for x, y in spots) >= max(2, 0.7 * len(lands)):
             return True
     return False

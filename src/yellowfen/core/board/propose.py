@@ -89,10 +89,9 @@ def _as_pasted(pads: Sequence[Pad], openings: Sequence[Opening]) -> list[Pad]:
         if len(its) > 1 or not 0.35 * pad.area_mm2 <= first.area_mm2 <= 1.3 * pad.area_mm2:
             continue
         xs, ys = [x for x, _ in first.ring], [y for _, y in first.ring]
-        plain[index] = replace(
-            pad,
-            x_mm=(min(xs) + max(xs)) / 2,
-            y_mm=(min(ys) + max(ys)) / 2,
+        plain[index] = pad.lying(
+            (min(xs) + max(xs)) / 2,
+            (min(ys) + max(ys)) / 2,
             size_x_mm=first.size_x_mm,
             size_y_mm=first.size_y_mm,
             angle_deg=first.angle_deg,
