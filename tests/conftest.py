@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+from yellowfen.cli import main
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.scene import (
     BoardStack,
@@ -92,3 +93,11 @@ def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
     back_up(folder, folder / "copy.sqlite3")
     connection.close()
     return folder / "copy.sqlite3"
+
+
+@pytest.fixture(scope="session")
+def furnished(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder that `yellowfen demo` makes, with the demo's past; to be read, or copied."""
+    folder = tmp_path_factory.mktemp("furnished")
+    assert main(["demo", "--data", str(folder)]) == 0
+    return folder

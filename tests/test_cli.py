@@ -1,12 +1,14 @@
 """The command line: stable answers, exit code 2 and one sentence for bad input."""
 
 import json
+import shutil
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import DATA
 from yellowfen.cli import _parser, main
+from yellowfen.workflows.opening import DATABASE
 
 EXAMPLE = Path(__file__).parents[1] / "docs" / "rehearsal-example.json"
 
@@ -160,7 +162,7 @@ def test_import_counts_what_a_board_holds(capsys: pytest.CaptureFixture[str]) ->
 
 
 def test_triage_of_a_folder_and_of_a_stored_board(
-    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    tmp_path: Path, filled: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     folder = Path(__file__).parents[1] / "src/yellowfen/demo/board"
     assert main(["triage", str(folder), "--json"]) == 0
@@ -168,8 +170,7 @@ def test_triage_of_a_folder_and_of_a_stored_board(
     assert answer["parts"][0]["ref"] == "U2"
     assert {"kind", "word", "reason", "weight", "mark"} == set(answer["parts"][0]["flags"][0])
     assert answer["advice"][0]["saves_min"] > 1
-    assert main(["demo", "--data", str(tmp_path)]) == 0
-    capsys.readouterr()
+    shutil.copy(filled, tmp_path / DATABASE)
     assert main(["triage", "1", "--data", str(tmp_path)]) == 0
     assert capsys.readouterr().out.startswith("hard  U2")
     assert main(["triage", "9", "--data", str(tmp_path)]) == 2
@@ -202,10 +203,11 @@ def test_paste_answers_with_the_named_fields(capsys: pytest.CaptureFixture[str])
     assert "foil_mm: 7 mm is outside" in capsys.readouterr().err
 
 
-def test_demo_and_backup(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_demo_and_backup(
+    tmp_path: Path, furnished: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     assert main(["backup", str(tmp_path / "b.sqlite3"), "--data", str(tmp_path)]) == 2
-    assert main(["demo", "--data", str(tmp_path)]) == 0
-    assert main(["backup", str(tmp_path / "b.sqlite3"), "--data", str(tmp_path)]) == 0
+    assert main(["backup", str(tmp_path / "b.sqlite3"), "--data", str(furnished)]) == 0
     assert main(["serve", "--port", "0", "--data", str(tmp_path)]) == 2
     assert "backup written" in capsys.readouterr().out
 

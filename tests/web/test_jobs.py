@@ -2,6 +2,7 @@
 
 import html
 import re
+from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
@@ -11,9 +12,10 @@ from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.stages import COURSES, next_stage
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
+from yellowfen.web.app import create_app
 from yellowfen.workflows import bench_runs, demo
 from yellowfen.workflows import jobs as work
-from yellowfen.workflows.opening import connect_existing
+from yellowfen.workflows.opening import DATABASE, back_up, connect_existing
 from yellowfen.workflows.paste import dotting, paste_state
 from yellowfen.workflows.ready import estimate_of, kit_lines, order_of, ready_state
 
@@ -155,10 +157,11 @@ def test_what_cannot_be_opened_is_said_and_what_was_typed_stays(
     connection.close()
 
 
-def test_the_demo_has_a_past_made_as_a_user_would_make_it(client: TestClient) -> None:
+def test_the_demo_has_a_past_made_as_a_user_would_make_it(furnished: Path, tmp_path: Path) -> None:
     """A rework run once, a build half-way on one of two boards, a taught station, a plate and an iron; done once only."""
-    connection = connect_existing(client.app.state.data)
-    assert demo.furnish(connection)
+    back_up(furnished, tmp_path / DATABASE)
+    client = TestClient(create_app(tmp_path), base_url="http://127.0.0.1")
+    connection = connect_existing(tmp_path)
     assert not demo.furnish(connection)
     salvage, patch, pads, build, rework = jobs.rows(connection)
     assert rework.done >= {"survey", "lift", "refit", "look", "finish"}
