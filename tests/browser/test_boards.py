@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from benchmarks.board_case import large_board
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.formats.test_nets import without_names
 from yellowfen.workflows.demo import demo_files
@@ -224,3 +224,25 @@ def test_a_frame_over_pads_makes_them_one_part(page: Page) -> None:
     page.locator("[data-together] input[name=name]").fill("R9")
     page.locator("[data-none]").click()
     expect(page.locator("[data-pad-count]")).to_have_text("0 pads")
+
+
+def test_what_is_typed_before_the_script_has_come_stays(page: Page) -> None:
+    """A slow line or a cold server: the words are there before what makes them live."""
+    held: list[Route] = []
+    page.route("**/alpine-csp.min.js", lambda route: held.append(route))
+    for path, typed, chosen in (
+        ("/boards/1/open", ("Which parts?", "U4 C3"), ("radio", "Rework")),
+        ("/bench/stations/1", ("Seconds until it melted", "31 33"), None),
+    ):
+        page.goto(path, wait_until="commit")
+        page.get_by_label(typed[0]).fill(typed[1])
+        if chosen:
+            page.get_by_role(chosen[0], name=chosen[1]).check()
+        while not held:
+            page.wait_for_timeout(20)
+        held.pop().continue_()
+        page.wait_for_load_state("load")
+        assert page.evaluate("'_x_dataStack' in document.querySelector('[x-data]')")
+        expect(page.get_by_label(typed[0])).to_have_value(typed[1])
+        if chosen:
+            expect(page.get_by_role(chosen[0], name=chosen[1])).to_be_checked()

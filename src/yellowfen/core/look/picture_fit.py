@@ -313,7 +313,12 @@ def blurred(image: Array, times: int = 1) -> Array:
                 wide[i : i + image.shape[0]] if axis == 0 else wide[:, i : i + image.shape[1]]
                 for i in range(5)
             ]
-            image = (cuts[0] + 4 * cuts[1] + 6 * cuts[2] + 4 * cuts[3] + cuts[4]) / 16.0
+            image = cuts[1] + cuts[3]
+            image *= 4.0
+            image += cuts[0]
+            image += cuts[4]
+            image += 6.0 * cuts[2]
+        image *= 1.0 / 256.0
     return image
 
 
@@ -374,7 +379,8 @@ def refined(
     """
     start, state = fit_clicks(clicks, side), _begun(clicks, side)
     edges = edges_of(rings, max(start.um_px / 1000.0 * 1.5, 0.02)).outside(hidden)
-    smooth, fine = blurred(image, 2), blurred(image, 1)
+    fine = blurred(image)
+    smooth = blurred(fine)
     board, picture = _arrays(clicks)
     sign, seen = 0.0, 0
     for turn in range(ROUNDS):

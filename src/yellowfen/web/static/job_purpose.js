@@ -8,8 +8,8 @@ document.addEventListener("alpine:init", () => {
 
     init() {
       [this.plan] = window.plans();
-      this.text = this.$root.dataset.parts;
-      this.kind = this.$root.dataset.purpose;
+      this.text = this.$root.querySelector("[name=parts]").value; // it may have been typed before this script came
+      this.kind = this.$root.querySelector("[name=purpose]:checked")?.value ?? this.kind;
       this.plan.onTap((ref) => this.toggle(ref));
       this.paint();
     },

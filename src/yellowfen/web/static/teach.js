@@ -4,6 +4,7 @@
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("tool", () => ({
     kind: "plate",
+    init() { this.kind = this.$root.querySelector("[name=kind]").value; },
     get isPlate() { return this.kind === "plate"; },
     get isOven() { return this.kind === "oven"; },
     get isIron() { return this.kind === "iron"; },
@@ -17,7 +18,7 @@ document.addEventListener("alpine:init", () => {
     began: 0,
     now: 0,
     init() {
-      this.seconds = this.$root.dataset.seconds;
+      this.seconds = this.$root.querySelector("[name=seconds]").value; // it may have been typed before this script came
       setInterval(() => { this.now = performance.now(); }, 100);
       window.addEventListener("keydown", (event) => {
         if ((event.key === " " || event.key === "PageDown") && !["INPUT", "TEXTAREA", "SELECT", "BUTTON", "SUMMARY"].includes(event.target.tagName)) { event.preventDefault(); this.press(); }
