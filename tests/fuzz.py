@@ -229,9 +229,9 @@ class Trial:
         for row in rows:
             boards.remove(connection, row.id)
         waiting = connection.execute(
-            "SELECT count(*) FROM board_import WHERE state != 'failed'"
+            "SELECT count(*) FROM work WHERE kind = 'import' AND state != 'failed'"
         ).fetchone()[0]
-        connection.execute("DELETE FROM board_import")
+        connection.execute("DELETE FROM work WHERE kind = 'import'")
         connection.close()
         return len(rows) + int(waiting)
 

@@ -237,8 +237,7 @@ class Soak:
         """A last start: whatever waits is worked off."""
         self.server.start()
         end = time.monotonic() + 900
-        query = "SELECT (SELECT count(*) FROM board_import WHERE state IN ('waiting', 'working'))"
-        query += " + (SELECT count(*) FROM task WHERE state IN ('waiting', 'working'))"
+        query = "SELECT count(*) FROM work WHERE state IN ('waiting', 'working')"
         for number in list(self.reading):
             self._asked("GET", f"/imports/{number}")
         while self.connection.execute(query).fetchone()[0] and time.monotonic() < end:
@@ -248,12 +247,13 @@ class Soak:
             time.sleep(0.5)
         self._count_boards(finished=True)
         if self.connection.execute(query).fetchone()[0]:
-            for table, kind in (("board_import", "name"), ("task", "kind")):
-                left = self.connection.execute(
-                    f"SELECT id, {kind} AS kind, state, tries FROM {table} WHERE state IN ('waiting', 'working')"
-                )
-                self.bad += [f"left over: {table} {dict(row)}" for row in left.fetchall()]
-        failed = self.connection.execute("SELECT said FROM board_import WHERE state = 'failed'")
+            left = self.connection.execute(
+                "SELECT id, kind, state, tries FROM work WHERE state IN ('waiting', 'working')"
+            )
+            self.bad += [f"left over: {dict(row)}" for row in left.fetchall()]
+        failed = self.connection.execute(
+            "SELECT said FROM work WHERE kind = 'import' AND state = 'failed'"
+        )
         said = [row["said"] for row in failed.fetchall()]
         self.bad += [f"an import failed: {one}" for one in said if "three times" not in one]
         family = children(self.server.process.pid) if self.server.process else []

@@ -1,20 +1,23 @@
 """Databases of every earlier shape open, and what was done at the bench stands in them as it was."""
 
 import hashlib
+import sqlite3
 from importlib import resources
 from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.store.written_databases import FOLDER
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep, Spot
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Purpose
-from yellowfen.store import bench_runs, jobs
+from yellowfen.store import bench_runs, imports, jobs, tasks, work
 from yellowfen.store.database import _run_script, connect
 from yellowfen.store.packing import pack
 from yellowfen.web.app import create_app
+from yellowfen.workflows.long_work import KINDS
 from yellowfen.workflows.opening import DATABASE, open_database
 
 SCRIPTS = sorted(
@@ -144,6 +147,7 @@ DIGESTS = {
     "0017_pictures_and_proof.sql": "66cc1bb62b6b838a",
     "0018_read_apart.sql": "352db4f8ac5013cd",
     "0019_one_room.sql": "61b5ef61c7a9bf99",
+    "0020_long_work.sql": "f3f427407bd0c14f",
 }
 
 
@@ -175,4 +179,30 @@ def test_the_room_typed_in_ready_goes_before_the_heats(
     connection = open_database(tmp_path)
     assert jobs.room_of(connection, 3) == room
     assert jobs.get(connection, 3).plan.ambient_c == room
+    connection.close()
+
+
+def test_searches_and_imports_of_two_tables_stand_in_one(tmp_path: Path) -> None:
+    """Both had numbers of their own: a search keeps its, an import comes behind with its files."""
+    written = sqlite3.connect(tmp_path / DATABASE)
+    written.executescript((FOLDER / "0019_one_room.sql").read_text(encoding="utf-8"))
+    written.executescript(
+        "INSERT INTO task (id, job_id, kind, asked, state, asked_at, tries)"
+        " VALUES (7, 1, 'window', '{\"a\": 1}', 'working', '2026-11-01 10:00:00', 2);"
+        "INSERT INTO task_step VALUES (7, 0, '{\"b\": 2}');"
+        "INSERT INTO board_import (id, name, thickness_mm, state, all_steps, asked_at)"
+        " VALUES (7, 'large', 0.8, 'waiting', 9, '2026-11-02 10:00:00');"
+        "INSERT INTO board_import_file VALUES (7, 'a.gbr', x'00ff')"
+    )
+    written.close()
+    connection = open_database(tmp_path)
+    search = tasks.get(connection, 7)
+    assert (search.kind, search.asked, search.state) == ("window", '{"a": 1}', "working")
+    assert search.steps == ('{"b": 2}',)
+    reading = imports.get(connection, 14)
+    assert (reading.name, reading.thickness_mm, reading.all_steps) == ("large", 0.8, 9)
+    assert imports.files_of(connection, 14) == {"a.gbr": b"\x00\xff"}
+    said = {name: kind.given_up for name, kind in KINDS.items()}
+    taken = [work.take(connection, said, "me") for _ in range(3)]
+    assert [one and one.id for one in taken] == [7, 14, None]
     connection.close()

@@ -14,10 +14,11 @@ from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.plan import HeatPlan, SourceKind
 from yellowfen.core.heat.scene import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
 from yellowfen.errors import InvalidValue, NotFound, Refused
-from yellowfen.store import calibrations, jobs, leases, stations, tasks, tools
+from yellowfen.store import calibrations, jobs, stations, tasks, tools, work
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows import demo
 from yellowfen.workflows.calibration import physical_flow, station_doubts
+from yellowfen.workflows.long_work import HEAT, kinds_of
 from yellowfen.workflows.opening import open_database
 
 
@@ -120,32 +121,40 @@ def test_the_tables_refuse_what_no_code_should_write(connection: sqlite3.Connect
     for statement in (
         "INSERT INTO tool (kind, name, content) VALUES ('kettle', 'x', '{}')",
         "INSERT INTO tool (kind, name, content) VALUES ('iron', 'x', 'no json')",
-        "INSERT INTO task (job_id, kind, asked, asked_at) VALUES (1, '', '{}', 'now')",
+        "INSERT INTO work (job_id, kind, asked_at) VALUES (1, '', 'now')",
         "INSERT INTO calibration (station_id, tool_id, made_at, how, said, result) VALUES (NULL, NULL, 'now', 'log', '', '{}')",
     ):
         with pytest.raises(sqlite3.IntegrityError):
             connection.execute(statement)
 
 
+def take_task(connection: sqlite3.Connection, owner: str) -> tasks.Task | None:
+    """As the worker of searches takes its next piece."""
+    said = {name: kind.given_up for name, kind in kinds_of(HEAT).items()}
+    found = work.take(connection, said, owner)
+    return None if found is None else tasks.task_of(connection, found)
+
+
 def test_long_work_goes_from_waiting_to_its_end_once(connection: sqlite3.Connection) -> None:
     job = jobs.rows(connection)[0].id
     one, two = (
-        tasks.add(connection, job, "window", "{}"),
-        tasks.add(connection, job, "settings", "{}"),
+        work.add(connection, "window", job_id=job),
+        work.add(connection, "settings", job_id=job),
     )
-    mine = tasks.take(connection, "me")
+    mine = take_task(connection, "me")
     assert mine is not None
     assert (mine.id, mine.state) == (one, "working")
     for place, content in ((1, '{"a": 2}'), (0, '{"a": 1}'), (1, '{"a": 3}')):
         tasks.add_step(connection, mine, place, content)
     assert tasks.get(connection, one).steps == ('{"a": 1}', '{"a": 3}')
-    tasks.set_state(connection, one, "cancelled", "given up")
-    tasks.end(connection, mine, "done")
-    assert tasks.state_of(connection, one) == "cancelled"
-    assert tasks.take(connection, "me").id == two
-    assert tasks.take(connection, "me") is None
+    work.set_state(connection, one, "cancelled", "given up")
+    with pytest.raises(work.Lost):
+        work.end(connection, mine.id, mine.owner, "done")
+    assert work.state_of(connection, one) == "cancelled"
+    assert take_task(connection, "me").id == two
+    assert take_task(connection, "me") is None
     tasks.cancel_others(connection, job, "settings")
-    assert tasks.take(connection, "another") is None
+    assert take_task(connection, "another") is None
 
 
 def test_work_left_behind_goes_to_another_worker_and_its_first_holder_writes_no_more(
@@ -153,17 +162,18 @@ def test_work_left_behind_goes_to_another_worker_and_its_first_holder_writes_no_
 ) -> None:
     """A worker that was stopped and wakes after another took its work: nothing of it is stored."""
     job = jobs.rows(connection)[0].id
-    task = tasks.add(connection, job, "window", "{}")
-    slept = tasks.take(connection, "sleeper")
-    took_over = tasks.take(connection, "successor")
+    task = work.add(connection, "window", job_id=job)
+    slept = take_task(connection, "sleeper")
+    took_over = take_task(connection, "successor")
     assert slept is not None
     assert took_over is not None
     assert slept.id == took_over.id == task
-    with pytest.raises(leases.Lost):
+    with pytest.raises(work.Lost):
         tasks.add_step(connection, slept, 0, "{}")
-    tasks.end(connection, slept, "failed", "late")
+    with pytest.raises(work.Lost):
+        work.end(connection, slept.id, slept.owner, "failed", "late")
     tasks.add_step(connection, took_over, 0, "{}")
-    tasks.end(connection, took_over, "done")
+    work.end(connection, took_over.id, took_over.owner, "done")
     done = tasks.get(connection, task)
     assert (done.state, done.said, len(done.steps)) == ("done", "", 1)
 
@@ -171,12 +181,12 @@ def test_work_left_behind_goes_to_another_worker_and_its_first_holder_writes_no_
 def test_work_that_ends_its_worker_three_times_is_given_up(connection: sqlite3.Connection) -> None:
     """A step forward counts as life: what goes on is never given up."""
     job = jobs.rows(connection)[0].id
-    task = tasks.add(connection, job, "window", "{}")
+    task = work.add(connection, "window", job_id=job)
     for number in range(5):
-        taken = tasks.take(connection, f"worker {number}")
+        taken = take_task(connection, f"worker {number}")
         assert taken is not None
         tasks.add_step(connection, taken, number, "{}")
-    for number in range(leases.MOST_TRIES):
-        assert tasks.take(connection, f"dying {number}") is not None
-    assert tasks.take(connection, "last") is None
+    for number in range(work.MOST_TRIES):
+        assert take_task(connection, f"dying {number}") is not None
+    assert take_task(connection, "last") is None
     assert "three times" in tasks.get(connection, task).said

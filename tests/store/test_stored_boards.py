@@ -13,18 +13,19 @@ from PIL import Image
 from yellowfen.core.board.board import Role
 from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart
 from yellowfen.errors import NotFound, Refused, UnreadableFile
-from yellowfen.store import boards, imports, packages
+from yellowfen.store import boards, imports, packages, work
 from yellowfen.store.database import _run_script, connect, migrate
 from yellowfen.workflows import sketching
 from yellowfen.workflows.boards import (
+    ask_rereads,
     import_board,
     library_of,
     reread,
-    reread_one_stale,
     take_reading,
     work_import,
 )
 from yellowfen.workflows.demo import demo_files
+from yellowfen.workflows.long_work import IMPORTS, REREAD, cancel, do_one
 from yellowfen.workflows.opening import DATABASE, open_database
 
 
@@ -66,6 +67,12 @@ def earlier(folder: Path, files: dict[str, bytes], role: str | None = None) -> N
     connection.close()
 
 
+def reread_all(connection: sqlite3.Connection) -> int:
+    """As a server does from its start: how many boards its worker read again."""
+    ask_rereads(connection)
+    return sum(1 for _ in iter(lambda: do_one(connection, IMPORTS, "me"), False))
+
+
 def test_a_board_of_an_earlier_version_opens_and_shows_how_it_would_be_read(tmp_path: Path) -> None:
     """Opening reads nothing; the worker does, with the roles chosen, and takes nothing over that
     differs until its owner does.
@@ -73,8 +80,8 @@ def test_a_board_of_an_earlier_version_opens_and_shows_how_it_would_be_read(tmp_
     earlier(tmp_path, demo_files(), "not used")
     connection = open_database(tmp_path)
     assert boards.get(connection, 1).parts == ()
-    assert reread_one_stale(connection)
-    assert not reread_one_stale(connection)
+    assert reread_all(connection) == 1
+    assert reread_all(connection) == 0
     assert boards.get(connection, 1).parts == ()
     proposed = boards.proposed_reading(connection, 1)
     assert proposed is not None
@@ -91,8 +98,7 @@ def test_a_board_of_an_earlier_version_opens_and_shows_how_it_would_be_read(tmp_
 def test_a_board_that_cannot_be_read_any_more_stays_as_it_was(tmp_path: Path) -> None:
     earlier(tmp_path, {"a.txt": b"nothing"})
     connection = open_database(tmp_path)
-    while reread_one_stale(connection):
-        pass
+    assert reread_all(connection) > 0
     board = boards.get(connection, 1)
     assert (board.width_mm, board.drawings) == (62.0, {})
     assert "stays as it was" in board.findings[-1].sentence
@@ -134,9 +140,9 @@ def test_a_reread_that_fails_changes_nothing(connection: sqlite3.Connection) -> 
 
 
 def taken(connection: sqlite3.Connection, owner: str = "me") -> imports.Import:
-    found = imports.take(connection, owner)
+    found = work.take(connection, {imports.KIND: "three times"}, owner)
     assert found is not None
-    return found
+    return imports.get(connection, found.id)
 
 
 def test_an_import_taken_over_is_stored_once(connection: sqlite3.Connection) -> None:
@@ -159,7 +165,7 @@ def test_an_import_stores_its_board_and_drops_its_copy(connection: sqlite3.Conne
     assert (done.state, done.done_steps >= 1) == ("done", True)
     assert boards.get(connection, done.board_id or 0).thickness_mm == 1.0
     assert imports.files_of(connection, import_id) == {}
-    assert imports.take(connection, "me") is None
+    assert work.take(connection, {imports.KIND: ""}, "me") is None
 
 
 def test_an_import_that_throws_ends_with_a_sentence_and_the_next_is_read(
@@ -194,7 +200,7 @@ def test_a_board_is_reread_with_thickness_own_packages_and_columns(
     before = boards.get(connection, board_id)
     connection.close()
     again = stale_again(tmp_path)
-    assert reread_one_stale(again)
+    assert reread_all(again) == 1
     assert boards.stale(again) == []
     assert boards.proposed_reading(again, board_id) is None
     assert boards.get(again, board_id) == before
@@ -213,11 +219,49 @@ def test_the_database_opens_whatever_a_board_does_when_it_is_reread(
     )
     again = stale_again(tmp_path)
     assert boards.get(again, board_id) == before
-    assert reread_one_stale(again)
+    assert reread_all(again) == 1
     kept = boards.get(again, board_id)
     assert replace(kept, findings=before.findings) == before
     assert "stays as it was" in kept.findings[-1].sentence
     assert boards.stale(again) == []
+    again.close()
+
+
+def test_a_board_that_ends_its_reader_three_times_is_left_as_it_was(
+    connection: sqlite3.Connection, tmp_path: Path
+) -> None:
+    """Its worker is killed over it each time: the boards behind it are read all the same."""
+    first, second = (import_board(connection, demo_files().items(), name) for name in "ab")
+    before = boards.get(connection, first)
+    connection.close()
+    again = stale_again(tmp_path)
+    ask_rereads(again)
+    for number in range(work.MOST_TRIES):
+        held = work.take(again, {REREAD: "it ended the reader"}, f"dying {number}")
+        assert held is not None
+        assert held.board_id == first
+    assert reread_all(again) == 1
+    assert boards.stale(again) == [first]
+    ask_rereads(again)  # the next start of a server
+    kept = boards.get(again, first)
+    assert replace(kept, findings=before.findings) == before
+    assert "stays as it was (reading it again ended" in kept.findings[-1].sentence
+    assert boards.stale(again) == []
+    assert boards.get(again, second).name == "b"
+    again.close()
+
+
+def test_reading_again_can_be_given_up(connection: sqlite3.Connection, tmp_path: Path) -> None:
+    board_id = import_board(connection, demo_files().items(), "left alone")
+    connection.close()
+    again = stale_again(tmp_path)
+    ask_rereads(again)
+    (listed,) = work.listed(again)
+    assert listed.name == "reading left alone again"
+    cancel(again, listed.id)
+    assert reread_all(again) == 0
+    assert boards.stale(again) == []
+    assert "given up" in boards.get(again, board_id).findings[-1].sentence
     again.close()
 
 

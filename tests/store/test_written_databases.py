@@ -8,11 +8,12 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.store.test_stored_boards import reread_all
 from tests.store.written_databases import FOLDER
 from yellowfen.store import boards
 from yellowfen.store.damaged import found
 from yellowfen.web.app import create_app
-from yellowfen.workflows.boards import reread_one_stale, take_reading
+from yellowfen.workflows.boards import take_reading
 from yellowfen.workflows.opening import DATABASE, open_database
 
 WRITTEN = sorted(path.name for path in FOLDER.glob("*.sql"))
@@ -56,8 +57,7 @@ def test_a_database_of_its_time_opens_with_its_boards_as_they_were(
         # That version set the awkward table aside as a whole and proposed two parts.
         apart = name.startswith("0004") and one[0] == "Awkward"
         assert kept == ({"P1": "", "P2": ""} if apart else {"R1": value, "C1": "100n"})
-    while reread_one_stale(connection):
-        pass
+    reread_all(connection)
     assert [left(connection, number) for number in (1, 2)] == before
     for number in (1, 2):
         if boards.proposed_reading(connection, number) is not None:

@@ -14,7 +14,7 @@ from fastapi.testclient import TestClient
 
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.work.bench_run import Tap
-from yellowfen.store import calibrations, jobs, tasks
+from yellowfen.store import calibrations, jobs, tasks, work
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows import bench_runs, calibration, heat
 from yellowfen.workflows.opening import connect_existing
@@ -146,7 +146,7 @@ def test_an_answer_to_another_question_is_refused(
     connection = connect_existing(client.app.state.data)
     before = jobs.get(connection, 1).plan
     if kind == "off":
-        task_id = tasks.add(connection, 1, "off", json.dumps({"of": "C9"}))
+        task_id = work.add(connection, "off", job_id=1, asked=json.dumps({"of": "C9"}))
     else:
         asked = SMALL | {"kind": kind} if kind == "window" else {"kind": kind}
         task_id = client.post("/api/jobs/1/tasks", json=asked, headers=JSON).json()["id"]

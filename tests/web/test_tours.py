@@ -7,11 +7,12 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.store.test_heat_tables import take_task
 from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.work.heat_script import ALL_FLOWED, AWAY, SOLID, START, seen_key, stop_key
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs, tasks
-from yellowfen.store.leases import Lost
+from yellowfen.store.work import Lost
 from yellowfen.workflows import tasks as work
 from yellowfen.workflows.opening import connect_existing
 
@@ -167,14 +168,14 @@ def test_a_tour_whose_worker_was_killed_is_done_once_by_the_next(
     client.app.state.worker.stop()  # type: ignore[attr-defined]
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     task_id = work.ask(connection, 1, work.TOUR)
-    first = tasks.take(connection, "first")
+    first = take_task(connection, "first")
     assert first is not None
-    second = tasks.take(connection, "second")
+    second = take_task(connection, "second")
     assert second is not None
     assert second.id == task_id
     with pytest.raises(Lost):
         tasks.add_step(connection, first, 0, "{}")
-    work.work(connection, second)
+    work.do(connection, second)
     done = tasks.get(connection, task_id)
     assert done.state == "done"
     assert sum("moves" in json.loads(step) for step in done.steps) == 1

@@ -16,13 +16,13 @@ from fastapi.testclient import TestClient
 from tests.crafted import CRAFTED
 from tests.live_server import LiveServer
 from yellowfen.errors import Refused
-from yellowfen.store import imports, leases, tasks
+from yellowfen.store import imports, work
 from yellowfen.web.app import create_app
 from yellowfen.web.serving import _hold
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows import demo
+from yellowfen.workflows.long_work import HEAT, IMPORTS, WINDOW, kinds_of
 from yellowfen.workflows.opening import connect_existing, open_database
-from yellowfen.workflows.worker import HEAT, IMPORTS
 
 
 def cpu_s(pid: int) -> float:
@@ -96,21 +96,21 @@ def test_a_second_server_on_the_same_folder_is_told(tmp_path: Path) -> None:
 
 def test_long_work_is_listed_and_can_be_given_up(client: TestClient) -> None:
     connection = connect_existing(client.app.state.data)
-    waiting = tasks.add(connection, 1, "window", "{}")
-    failed = tasks.add(connection, 1, "settings", "{}")
+    waiting = work.add(connection, "window", job_id=1)
+    failed = work.add(connection, "settings", job_id=1)
     reading = imports.add(connection, "Large one", 1.6, None, {"a": b"x"})
-    tasks.set_state(connection, failed, "failed", "it went wrong")
+    work.set_state(connection, failed, "failed", "it went wrong")
     page = client.get("/today").text
     for said in ("window of", "it went wrong", "reading Large one"):
         assert said in page
-    client.post("/today/cancel", data={"table": "task", "work": str(waiting)})
-    client.post("/today/cancel", data={"table": "board_import", "work": str(reading)})
-    assert tasks.state_of(connection, waiting) == "cancelled"
+    client.post("/today/cancel", data={"work": str(waiting)})
+    client.post("/today/cancel", data={"work": str(reading)})
+    assert work.state_of(connection, waiting) == "cancelled"
     assert imports.get(connection, reading).state == "cancelled"
     page = client.get("/today").text
     assert "window of" not in page
     assert "reading Large one" not in page
-    assert client.post("/today/cancel", data={"table": "job", "work": "1"}).status_code == 422
+    assert client.post("/today/cancel", data={"work": "999"}).status_code == 404
     connection.close()
 
 
@@ -176,16 +176,16 @@ def test_work_that_a_killed_server_left_goes_on_by_itself(tmp_path: Path) -> Non
     """Nobody looks at its page: the next server takes it up as it starts."""
     connection = open_database(tmp_path)
     demo.fill(connection)
-    search = tasks.add(connection, 1, "window", "{}")
+    search = work.add(connection, "window", job_id=1)
     reading = imports.add(connection, "Left behind", 1.6, None, demo.demo_files())
-    leases.take(connection, "board_import", "a worker that is no more", "")
+    work.take(connection, {imports.KIND: ""}, "a worker that is no more")
     app = create_app(tmp_path)
     with TestClient(app, base_url="http://127.0.0.1"):
         end = time.monotonic() + 60
-        while time.monotonic() < end and leases.left_open(connection, "board_import"):
+        while time.monotonic() < end and work.left_open(connection, kinds_of(IMPORTS)):
             time.sleep(0.1)
-        while time.monotonic() < end and leases.left_open(connection, "task"):
+        while time.monotonic() < end and work.left_open(connection, [WINDOW]):
             time.sleep(0.1)
     assert imports.get(connection, reading).state == "done"
-    assert tasks.get(connection, search).state in ("done", "failed")  # it was asked for nothing
+    assert work.get(connection, search).state in ("done", "failed")  # it was asked for nothing
     connection.close()

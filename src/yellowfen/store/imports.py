@@ -1,6 +1,4 @@
-"""Large imports that go on off the request: the files as they came, how far the reading is, and how
-it ended.
-"""
+"""Large imports: the files as they came, how far the reading is, and the board it became."""
 
 import sqlite3
 from dataclasses import dataclass
@@ -8,14 +6,15 @@ from dataclasses import dataclass
 from yellowfen.core.board.board import LayerGuess
 from yellowfen.core.board.choices import Choices
 from yellowfen.errors import NotFound
-from yellowfen.store import leases
+from yellowfen.store import work
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 
+KIND = "import"
 REFUSED_KEPT = 5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Import:
     """One large import. `said` is the step it is at, or why it failed."""
 
@@ -31,12 +30,6 @@ class Import:
     owner: str = ""
 
 
-_COLUMNS = (
-    "SELECT id, name, thickness_mm, revision_of, state, said, done_steps, all_steps, board_id, owner"
-    " FROM board_import"
-)
-
-
 def add(
     connection: sqlite3.Connection,
     name: str,
@@ -47,14 +40,21 @@ def add(
 ) -> int:
     """Ask for an import; returns its id."""
     with atomic(connection):
-        cursor = connection.execute(
-            "INSERT INTO board_import (name, thickness_mm, revision_of, all_steps, choices, asked_at)"
-            " VALUES (?, ?, ?, ?, ?, datetime('now'))",
-            (name, thickness_mm, revision_of, len(files) + 6, pack(choices or Choices())),
+        import_id = work.add(connection, KIND, board_id=revision_of)
+        connection.execute(
+            "INSERT INTO board_import (work_id, name, thickness_mm, revision_of, all_steps, choices)"
+            " VALUES (?, ?, ?, ?, ?, ?)",
+            (
+                import_id,
+                name,
+                thickness_mm,
+                revision_of,
+                len(files) + 6,
+                pack(choices or Choices()),
+            ),
         )
-        import_id = int(cursor.lastrowid or 0)
         connection.executemany(
-            "INSERT INTO board_import_file (import_id, name, bytes) VALUES (?, ?, ?)",
+            "INSERT INTO board_import_file (work_id, name, bytes) VALUES (?, ?, ?)",
             [(import_id, *pair) for pair in files.items()],
         )
     return import_id
@@ -62,23 +62,20 @@ def add(
 
 def get(connection: sqlite3.Connection, import_id: int) -> Import:
     """The import of that id; NotFound otherwise."""
-    row = connection.execute(f"{_COLUMNS} WHERE id = ?", (import_id,)).fetchone()
+    row = connection.execute(
+        "SELECT id, name, thickness_mm, revision_of, state, said, done_steps, all_steps,"
+        " board_import.board_id, owner FROM board_import JOIN work ON id = work_id WHERE id = ?",
+        (import_id,),
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no import {import_id}; it may have been removed")
-    return Import(*row)
-
-
-def take(connection: sqlite3.Connection, owner: str) -> Import | None:
-    """The oldest import that waits, or that another worker left behind, now held by `owner`."""
-    said = "reading it ended the reader three times, so it is given up; nothing was stored"
-    import_id = leases.take(connection, "board_import", owner, said)
-    return None if import_id is None else get(connection, import_id)
+    return Import(**dict(row))
 
 
 def files_of(connection: sqlite3.Connection, import_id: int) -> dict[str, bytes]:
     """The files as they came."""
     rows = connection.execute(
-        "SELECT name, bytes FROM board_import_file WHERE import_id = ? ORDER BY rowid", (import_id,)
+        "SELECT name, bytes FROM board_import_file WHERE work_id = ? ORDER BY rowid", (import_id,)
     ).fetchall()
     return {row["name"]: bytes(row["bytes"]) for row in rows}
 
@@ -86,7 +83,7 @@ def files_of(connection: sqlite3.Connection, import_id: int) -> dict[str, bytes]
 def choices_of(connection: sqlite3.Connection, import_id: int) -> Choices:
     """What was chosen for the files before they are read."""
     row = connection.execute(
-        "SELECT choices FROM board_import WHERE id = ?", (import_id,)
+        "SELECT choices FROM board_import WHERE work_id = ?", (import_id,)
     ).fetchone()
     return Choices() if row is None else unpack(Choices, row["choices"])
 
@@ -94,8 +91,8 @@ def choices_of(connection: sqlite3.Connection, import_id: int) -> Choices:
 def guesses_of(connection: sqlite3.Connection, import_id: int) -> tuple[LayerGuess, ...]:
     """What the files of a refused set were taken for, as long as they are kept."""
     row = connection.execute(
-        "SELECT guesses FROM board_import WHERE id = ? AND EXISTS"
-        " (SELECT 1 FROM board_import_file WHERE import_id = board_import.id)",
+        "SELECT guesses FROM board_import WHERE work_id = ? AND EXISTS"
+        " (SELECT 1 FROM board_import_file WHERE work_id = board_import.work_id)",
         (import_id,),
     ).fetchone()
     return () if row is None else unpack(tuple[LayerGuess, ...], row["guesses"])
@@ -109,24 +106,25 @@ def refuse(
     """
     with atomic(connection):
         connection.execute(
-            "UPDATE board_import SET state = 'failed', said = ?, guesses = ? WHERE id = ?",
-            (said, pack(guesses), import_id),
+            "UPDATE work SET state = 'failed', said = ? WHERE id = ?", (said, import_id)
         )
         connection.execute(
-            "DELETE FROM board_import_file WHERE import_id IN (SELECT id FROM board_import"
-            " WHERE state = 'failed' ORDER BY id DESC LIMIT -1 OFFSET ?)",
-            (REFUSED_KEPT,),
+            "UPDATE board_import SET guesses = ? WHERE work_id = ?", (pack(guesses), import_id)
+        )
+        connection.execute(
+            "DELETE FROM board_import_file WHERE work_id IN (SELECT id FROM work WHERE kind = ?"
+            " AND state = 'failed' ORDER BY id DESC LIMIT -1 OFFSET ?)",
+            (KIND, REFUSED_KEPT),
         )
 
 
-def tell(connection: sqlite3.Connection, one: Import, done_steps: int, said: str) -> bool:
-    """Note the step that begins; False when the import was given up or taken over meanwhile."""
-    cursor = connection.execute(
-        "UPDATE board_import SET done_steps = ?, said = ?"
-        " WHERE id = ? AND owner = ? AND state = 'working'",
-        (done_steps, said, one.id, one.owner),
-    )
-    return cursor.rowcount > 0
+def tell(connection: sqlite3.Connection, one: Import, done_steps: int, said: str) -> None:
+    """Note the step that begins. Raises Lost when the import was given up or taken over."""
+    with atomic(connection):
+        work.tell(connection, one.id, one.owner, said)
+        connection.execute(
+            "UPDATE board_import SET done_steps = ? WHERE work_id = ?", (done_steps, one.id)
+        )
 
 
 def end(
@@ -140,34 +138,27 @@ def end(
     holds it, so that what was stored with it is taken back.
     """
     with atomic(connection):
-        leases.check(connection, "board_import", one.id, one.owner)
-        connection.execute(
-            "UPDATE board_import SET state = ?, said = ?, board_id = ? WHERE id = ?",
-            (state, said, board_id, one.id),
-        )
-        connection.execute("DELETE FROM board_import_file WHERE import_id = ?", (one.id,))
+        work.end(connection, one.id, one.owner, state, said)
+        _became(connection, one.id, board_id)
 
 
 def read(connection: sqlite3.Connection, import_id: int, board_id: int) -> None:
     """Note that a refused set became a board after all; its copy of the files goes."""
     with atomic(connection):
-        connection.execute(
-            "UPDATE board_import SET state = 'done', said = '', board_id = ? WHERE id = ?",
-            (board_id, import_id),
-        )
-        connection.execute("DELETE FROM board_import_file WHERE import_id = ?", (import_id,))
+        connection.execute("UPDATE work SET state = 'done', said = '' WHERE id = ?", (import_id,))
+        _became(connection, import_id, board_id)
+
+
+def _became(connection: sqlite3.Connection, import_id: int, board_id: int | None) -> None:
+    connection.execute(
+        "UPDATE board_import SET board_id = ? WHERE work_id = ?", (board_id, import_id)
+    )
+    connection.execute("DELETE FROM board_import_file WHERE work_id = ?", (import_id,))
 
 
 def cancel(connection: sqlite3.Connection, import_id: int) -> None:
-    """Give an import up; its copy of the files goes."""
+    """Give an import up; its copy of the files goes. One that has ended stays as it is."""
     with atomic(connection):
-        connection.execute(
-            "UPDATE board_import SET state = 'cancelled', said = 'given up; nothing was stored' WHERE id = ?"
-            " AND state IN ('waiting', 'working')",
-            (import_id,),
-        )
-        connection.execute(
-            "DELETE FROM board_import_file WHERE import_id = ? AND EXISTS"
-            " (SELECT 1 FROM board_import WHERE id = ? AND state = 'cancelled')",
-            (import_id, import_id),
-        )
+        if work.state_of(connection, import_id) in work.OPEN:
+            work.set_state(connection, import_id, work.CANCELLED, "given up; nothing was stored")
+            connection.execute("DELETE FROM board_import_file WHERE work_id = ?", (import_id,))

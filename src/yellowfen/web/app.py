@@ -8,8 +8,7 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
-from yellowfen.store import boards as boards_store
-from yellowfen.store import leases
+from yellowfen.store import work
 from yellowfen.web.database import Resting
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
@@ -48,17 +47,19 @@ from yellowfen.web.routes import (
 )
 from yellowfen.web.turnstile import Turnstile
 from yellowfen.web.worker_process import WorkerProcess
+from yellowfen.workflows.boards import ask_rereads
 from yellowfen.workflows.heat import give_up_weighing
+from yellowfen.workflows.long_work import HEAT, IMPORTS, kinds_of
 from yellowfen.workflows.opening import open_database
 from yellowfen.workflows.reading import reader
-from yellowfen.workflows.worker import HEAT, IMPORTS
 
 
 def create_app(data: Path) -> FastAPI:
     """The application on the database in a folder (made and migrated here)."""
     connection = open_database(data)
-    reading = bool(boards_store.stale(connection)) or leases.left_open(connection, "board_import")
-    searching = leases.left_open(connection, "task")
+    ask_rereads(connection)
+    reading = work.left_open(connection, kinds_of(IMPORTS))
+    searching = work.left_open(connection, kinds_of(HEAT))
     connection.close()
     worker, importer = WorkerProcess(data, HEAT), WorkerProcess(data, IMPORTS)
 

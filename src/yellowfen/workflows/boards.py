@@ -30,11 +30,12 @@ from yellowfen.formats.board_files import named_by_user
 from yellowfen.formats.board_out import board_files
 from yellowfen.formats.bundle import label_of, unpack
 from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading
-from yellowfen.store import boards, imports, packages
+from yellowfen.store import boards, imports, packages, work
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
-from yellowfen.store.leases import Lost
+from yellowfen.store.work import Lost, Work
 from yellowfen.workflows import heat
+from yellowfen.workflows.long_work import REREAD
 from yellowfen.workflows.reading import read_board, read_tables
 from yellowfen.workflows.trouble import logged
 
@@ -223,8 +224,7 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
         if now - told_at < TELL_EVERY_S:
             return  # each telling waits for the disk
         told_at = now
-        if not imports.tell(connection, one, min(number, one.all_steps), step):
-            raise Lost("the import was given up")
+        imports.tell(connection, one, min(number, one.all_steps), step)
 
     try:
         files = imports.files_of(connection, one.id)
@@ -606,15 +606,35 @@ def changes_of(
     return earlier, changes(boards.get(connection, earlier), boards.get(connection, board_id))
 
 
-def reread_one_stale(connection: sqlite3.Connection) -> bool:
-    """Read one board that an earlier version stored, with all that was chosen for it; False when
-    there is none. Nothing is taken over where parts would differ: it is kept beside what stands, for
-    the owner to see and take. What cannot be read any more stays as it was and says so.
+def ask_rereads(connection: sqlite3.Connection) -> None:
+    """Have the worker read again what an earlier version stored. What ended the reader before stays
+    as it was.
     """
-    waiting = boards.stale(connection)
-    if not waiting:
-        return False
-    board_id = waiting[0]
+    for board_id in boards.stale(connection):
+        with atomic(connection):
+            before = work.latest_of(connection, REREAD, board_id)
+            if before is None or before.state == work.DONE:
+                work.add(connection, REREAD, board_id=board_id)
+            elif before.state == work.FAILED:
+                boards.keep_as_read(connection, board_id, _unread(before.said))
+
+
+def _unread(why: str) -> str:
+    return f"it could not be read again by this version and stays as it was ({why})"
+
+
+def work_reread(connection: sqlite3.Connection, one: Work) -> None:
+    """Read a board that an earlier version stored, with all that was chosen for it. Nothing is taken
+    over where parts would differ: it is kept beside what stands, for the owner to see and take. What
+    cannot be read any more stays as it was and says so. The board and the work's end are stored
+    together or not at all.
+    """
+    board_id = one.board_id
+    if board_id is None:
+        return
+    before: Board | None = None
+    board: Board | None = None
+    said = ""
     try:
         before, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
         board = read_board(
@@ -625,22 +645,27 @@ def reread_one_stale(connection: sqlite3.Connection) -> bool:
             library=library_of(connection),
             columns=packages.headings(connection),
         )
-        if changes(before, board):
+    except YellowfenError as problem:
+        said = str(problem)
+    except Exception as problem:  # whatever one board does, the next is read
+        said = f"the log has it under {logged(problem, f'board {board_id}')}"
+    with suppress(Lost), atomic(connection):
+        work.end(connection, one.id, one.owner, work.DONE)
+        if board is None or before is None:
+            boards.keep_as_read(connection, board_id, _unread(said))
+        elif changes(before, board):
             boards.propose_reading(connection, board_id, board)
         else:
             boards.replace(connection, board_id, board, source)
-    except Exception as problem:  # whatever one board does, the next is read
-        said = (
-            str(problem)
-            if isinstance(problem, YellowfenError)
-            else f"the log has it under {logged(problem, f'board {board_id}')}"
-        )
-        boards.keep_as_read(
-            connection,
-            board_id,
-            f"it could not be read again by this version and stays as it was ({said})",
-        )
-    return True
+
+
+def give_up_rereading(connection: sqlite3.Connection, work_id: int) -> None:
+    """A board is not read again, as its owner wishes, and stays as it was."""
+    with atomic(connection):
+        one = work.get(connection, work_id)
+        if one.state in work.OPEN and one.board_id is not None:
+            work.set_state(connection, work_id, work.CANCELLED, "given up")
+            boards.keep_as_read(connection, one.board_id, _unread("given up"))
 
 
 def take_reading(connection: sqlite3.Connection, board_id: int, take: bool) -> None:

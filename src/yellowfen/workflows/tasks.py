@@ -7,6 +7,7 @@ worker's successor goes on behind it, and a cancel takes effect after the runnin
 
 import json
 import sqlite3
+from contextlib import suppress
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -53,20 +54,19 @@ from yellowfen.core.work.board_scene import scene_of
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.errors import InvalidValue, Refused, YellowfenError
 from yellowfen.formats.tour_file import tour_json, walk_json
-from yellowfen.store import boards, jobs, stations, tasks, tools
-from yellowfen.store.leases import Lost
+from yellowfen.store import boards, jobs, stations, tasks, tools, work
+from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
+from yellowfen.workflows.long_work import OFF, SETTINGS, TOUR, WINDOW
 from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.rework import answers_of, asked_ways, way_steps
 from yellowfen.workflows.trouble import logged
 
-WINDOW, SETTINGS, TOUR, OFF = "window", "settings", "tour", "off"
 MAP_SIZE = 20
 CONFIRMED = (
     1000  # the place of a step behind the columns: the calmest point, confirmed on the fine grid
 )
-CANCELLED = "cancelled"
 AFTER_TOUR_S = 45.0
 
 
@@ -112,16 +112,10 @@ def ask(
     ):
         return before.id
     tasks.cancel_others(connection, job_id, kind)
-    return tasks.add(connection, job_id, kind, asked)
+    return work.add(connection, kind, job_id=job_id, asked=asked)
 
 
-def cancel(connection: sqlite3.Connection, task_id: int) -> None:
-    """Give a task up; what is done stays to be seen."""
-    tasks.get(connection, task_id)
-    tasks.set_state(connection, task_id, CANCELLED, "given up")
-
-
-def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
+def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
     """Do a task that was taken from where it stands to its end, or until it is cancelled or another
     worker holds it.
 
@@ -131,18 +125,23 @@ def work(connection: sqlite3.Connection, task: tasks.Task) -> None:
         done = {WINDOW: _window, SETTINGS: _settings, TOUR: _tour, OFF: _ways_off}[task.kind](
             connection, task
         )
-    except Lost:
+    except work.Lost:
         return
     except YellowfenError as problem:
-        tasks.end(connection, task, "failed", str(problem))
-        return
+        _end(connection, task, work.FAILED, str(problem))
     except Exception as problem:  # whatever it is, the work behind it must not wait for ever
         mark = logged(problem, f"task {task.id}")
         said = f"this went wrong on our side; change a setting and ask again (the log has it under {mark})"
-        tasks.end(connection, task, "failed", said)
-        return
-    if done:
-        tasks.end(connection, task, "done")
+        _end(connection, task, work.FAILED, said)
+    else:
+        if done:
+            _end(connection, task, work.DONE)
+
+
+def _end(connection: sqlite3.Connection, task: tasks.Task, state: str, said: str = "") -> None:
+    """End a task unless it was taken over or given up meanwhile."""
+    with suppress(work.Lost), atomic(connection):
+        work.end(connection, task.id, task.owner, state, said)
 
 
 def _task_scene(connection: sqlite3.Connection, task: tasks.Task) -> tuple[Scene, Doubts]:
@@ -186,7 +185,7 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     for place, value in enumerate(settings):
         if place < len(task.steps):
             continue
-        if tasks.state_of(connection, task.id) == CANCELLED:
+        if work.state_of(connection, task.id) == work.CANCELLED:
             return False
         column = window_column(
             scene, axis, value, dwells_s=dwells, resolution=WINDOW_RESOLUTION, ready=ready
@@ -218,7 +217,7 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         if arrangement.key in stored:
             proposals.append(_recalled(arrangement, stored[arrangement.key]))
             continue
-        if tasks.state_of(connection, task.id) == CANCELLED:
+        if work.state_of(connection, task.id) == work.CANCELLED:
             return False
         proposals.append(judge(arrangement, doubts))
         tasks.add_step(connection, task, place, json.dumps(_stored(proposals[-1], len(proposals))))
@@ -278,7 +277,7 @@ def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         scene_of(board, plan), doubts_of(connection, plan), order=asked["order"], heater=heater
     )
     for place, found in enumerate(tours):
-        if tasks.state_of(connection, task.id) == CANCELLED:
+        if work.state_of(connection, task.id) == work.CANCELLED:
             return False
         if isinstance(found, Tour):
             whole = tour_json(found) | {"moves": json.loads(pack(found.walk))["moves"]}
@@ -291,7 +290,7 @@ def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
 def _ways_off(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     job = jobs.get(connection, task.job_id)
     for place, step in enumerate(way_steps(connection, job, task.asked)):
-        if tasks.state_of(connection, task.id) == CANCELLED:
+        if work.state_of(connection, task.id) == work.CANCELLED:
             return False
         tasks.add_step(connection, task, place, step)
     return True

@@ -6,17 +6,14 @@ no import up. The server's end of a pipe is the bell: a byte wakes, its end ends
 """
 
 import os
-import sqlite3
 import sys
 import threading
 from pathlib import Path
 from typing import BinaryIO
 from uuid import uuid4
 
-from yellowfen.store import imports, tasks
+from yellowfen.workflows.long_work import IMPORTS, do_one
 from yellowfen.workflows.opening import connect_existing
-
-HEAT, IMPORTS = "heat", "imports"
 
 
 def main(data: Path, duty: str, bell: BinaryIO) -> None:
@@ -25,7 +22,6 @@ def main(data: Path, duty: str, bell: BinaryIO) -> None:
     rung.set()  # there may be work that another worker left behind
     threading.Thread(target=_listen, args=(bell, rung), daemon=True).start()
     owner = f"{os.getpid()} {uuid4().hex}"
-    take = _take_import if duty == IMPORTS else _take_task
     if duty == IMPORTS:
         _warm_up()
     while True:
@@ -34,7 +30,7 @@ def main(data: Path, duty: str, bell: BinaryIO) -> None:
         while True:
             connection = connect_existing(data)
             try:
-                if not take(connection, owner):
+                if not do_one(connection, duty, owner):
                     break
             finally:
                 connection.close()
@@ -51,25 +47,6 @@ def _warm_up() -> None:
     from yellowfen.workflows.reading import reader
 
     reader().warm()
-
-
-def _take_task(connection: sqlite3.Connection, owner: str) -> bool:
-    from yellowfen.workflows.tasks import work
-
-    task = tasks.take(connection, owner)
-    if task is not None:
-        work(connection, task)
-    return task is not None
-
-
-def _take_import(connection: sqlite3.Connection, owner: str) -> bool:
-    from yellowfen.workflows.boards import reread_one_stale, work_import
-
-    one = imports.take(connection, owner)
-    if one is None:
-        return reread_one_stale(connection)
-    work_import(connection, one)
-    return True
 
 
 if __name__ == "__main__":

@@ -32,6 +32,7 @@ from yellowfen.web.routes.heat import heat_page
 from yellowfen.workflows import refit as refitting
 from yellowfen.workflows import rework as workflow
 from yellowfen.workflows import tasks as work
+from yellowfen.workflows.long_work import OFF
 from yellowfen.workflows.paste import paste_state
 
 router = APIRouter()
@@ -123,7 +124,7 @@ def _as_it_lay(database: Database, job: Job, ref: str) -> PictureRow | None:
 
 def _ways(database: Database, job: Job, ref: str) -> dict[str, Any]:
     """The ways off as far as they are weighed, for the question as it stands."""
-    task = tasks.latest(database, job.id, work.OFF)
+    task = tasks.latest(database, job.id, OFF)
     fresh = task is not None and task.asked == workflow.asked_ways(database, job, ref)
     if task is None or not fresh:
         return {"rows": [], "state": "none", "said": "", "longest_s": 1.0}
@@ -210,7 +211,7 @@ def weigh(request: Request, job_id: int, database: Database, of: str = "") -> HT
     """Ask for the ways off, and show them as far as they are."""
     job = jobs.get(database, job_id)
     part = _part(boards.get(database, job.board_id), job, of)
-    work.ask(database, job_id, work.OFF, ref=part.ref)
+    work.ask(database, job_id, OFF, ref=part.ref)
     request.app.state.worker.wake()
     return _ways_fragment(database, job, part.ref)
 
@@ -245,7 +246,7 @@ def take(
         raise InvalidValue("way", f"{way[:40]!r} is no way off; choose {', '.join(OffWay)}")
     job = jobs.get(database, job_id)
     part = _part(boards.get(database, job.board_id), job, of)
-    task = tasks.latest(database, job_id, work.OFF)
+    task = tasks.latest(database, job_id, OFF)
     found = (
         workflow.ways_seen(list(task.steps))
         if task and task.asked == workflow.asked_ways(database, job, part.ref)

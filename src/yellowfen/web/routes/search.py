@@ -14,6 +14,7 @@ from yellowfen.formats.rehearsal_file import Strict
 from yellowfen.store import boards, jobs, tasks
 from yellowfen.store.tasks import Task
 from yellowfen.web.database import Database
+from yellowfen.workflows import long_work
 from yellowfen.workflows import tasks as work
 
 router = APIRouter()
@@ -59,9 +60,9 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
         "said": task.said,
         "steps": len(task.steps),
     }
-    if task.kind == work.WINDOW:
+    if task.kind == long_work.WINDOW:
         return plain | {"map": work.map_so_far(database, task)}
-    if task.kind == work.TOUR:
+    if task.kind == long_work.TOUR:
         best, whole = work.toured(task)
         fresh = work.still_asked(database, task)
         return plain | {
@@ -69,7 +70,7 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
             "whole": whole,
             "fresh": fresh,
         }
-    if task.kind != work.SETTINGS:
+    if task.kind != long_work.SETTINGS:
         return plain
     found = work.tuned(database, task)
     if found is None:
@@ -99,14 +100,14 @@ def _on_plan(database: Database, task: Task, tour: dict[str, Any]) -> dict[str, 
 
 @router.post("/api/tasks/{task_id}/cancel")
 def cancel(task_id: int, database: Database) -> dict[str, Any]:
-    work.cancel(database, task_id)
+    long_work.cancel(database, task_id)
     return _seen(database, tasks.get(database, task_id))
 
 
 @router.post("/api/tasks/{task_id}/take")
 def take(task_id: int, form: TakeForm, database: Database) -> dict[str, Any]:
     """Put a proposal, or a point of the map, into the job's plan."""
-    if tasks.get(database, task_id).kind == work.TOUR:
+    if tasks.get(database, task_id).kind == long_work.TOUR:
         work.take_tour(database, task_id)
     elif form.key:
         kept = work.take_proposal(database, task_id, form.key)

@@ -9,13 +9,14 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.work.job import Job
-from yellowfen.errors import Damaged, InvalidValue
-from yellowfen.store import imports, jobs, leases, materials
+from yellowfen.errors import Damaged
+from yellowfen.store import jobs, materials
 from yellowfen.store import ready as stored
+from yellowfen.store import work as long
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page
+from yellowfen.workflows import long_work
 from yellowfen.workflows import ready as workflow
-from yellowfen.workflows import tasks
 
 router = APIRouter()
 MOST_JOBS = 20
@@ -63,19 +64,12 @@ def today(request: Request, database: Database) -> Response:
         for lot in materials.lots(database)
         if lot.is_out
     ]
-    context = {"room": "jobs", "builds": builds, "out": out, "work": leases.listed(database)}
+    context = {"room": "jobs", "builds": builds, "out": out, "work": long.listed(database)}
     return page(request, "today.html", context)
 
 
 @router.post("/today/cancel")
-def cancel(
-    database: Database, table: Annotated[str, Form()] = "", work: Annotated[int, Form()] = 0
-) -> Response:
+def cancel(database: Database, work: Annotated[int, Form()] = 0) -> Response:
     """Give a piece of long work up."""
-    if table == "task":
-        tasks.cancel(database, work)
-    elif table == "board_import":
-        imports.cancel(database, work)
-    else:
-        raise InvalidValue("table", "choose one of the pieces of work listed")
+    long_work.cancel(database, work)
     return RedirectResponse("/today", 303)
