@@ -101,7 +101,11 @@ def test_each_board_keeps_its_own_state_over_all_jobs(client: TestClient) -> Non
     assert (state.off, state.soldered) == (frozenset({"U4"}), frozenset())
     assert work.piece_state(connection, blue).heats == {}
     page = client.get(f"/jobs/{second}/pieces").text
-    assert "heated up to 1 time" in page
+    assert re.search(r"Heats of its pads: <b>up to 1</b>", page)
+    assert "<b>1 ×</b> U4" in page
+    near = {ref for (ref, _), one in state.pads.items() if one.likely}
+    assert "U4" not in near
+    assert near  # its neighbours melted by the forecast, and nobody watched them
     connection.close()
 
 

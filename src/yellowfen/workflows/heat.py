@@ -241,6 +241,7 @@ def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = Non
         stops=stop_forecasts(done, sure),
         grouped=len(targets) > MOST_FLOWS and lift is None,
         lift=lift,
+        melts=tuple((one.ref, one.pin, one.melts) for one in seen.joints if one.melts),
     )
 
 

@@ -2,15 +2,16 @@
 
 import re
 import sqlite3
-from collections import Counter
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import FoundMark, Job, Piece, Purpose
+from yellowfen.core.work.pad_heats import Pad, PadHeats, by_part, pads_heated, summed
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.bench_runs import BenchRun
@@ -200,7 +201,7 @@ def _rework(job: Job) -> list[tuple[str, list[str]]]:
 @dataclass(frozen=True, kw_only=True)
 class PieceState:
     """A piece as its runs left it: parts placed and soldered, taken `off`, `moved` while others were
-    lifted; how many heats each part has had over all jobs, marks that are not good.
+    lifted; how many heats each pad and each part has had over all jobs, marks that are not good.
     """
 
     piece: Piece
@@ -210,18 +211,27 @@ class PieceState:
     faults: tuple[str, ...]
     off: frozenset[str] = frozenset()
     moved: frozenset[str] = frozenset()
+    pads: Mapping[Pad, PadHeats] = field(default_factory=dict)
+
+
+def pads_of_runs(connection: sqlite3.Connection, runs: Sequence[BenchRun]) -> dict[Pad, PadHeats]:
+    """How many heats each pad has had in runs of one board."""
+    if not runs:
+        return {}
+    parts = boards.get(connection, runs[0].board_id).parts
+    pins = {part.ref: [land.pin for land in part.package.lands] for part in parts}
+    return summed(pads_heated(run.plan, run.forecast, run.molten, run.state, pins) for run in runs)
 
 
 def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
     """What is known of a piece. A heat counts for a part that was seen to flow in it, once a run."""
     runs = bench_runs.of_piece(connection, piece.id)
-    heats: Counter[str] = Counter()
+    pads = pads_of_runs(connection, runs)
     placed: set[str] = set()
     soldered: set[str] = set()
     off: set[str] = set()
     moved: set[str] = set()
     for run in reversed(runs):
-        heats.update(run.molten)
         on = {*run.molten, *(run.targets if run.kind is RunKind.IRON and run.state.over else ())}
         on -= {*run.lifted}
         soldered = (soldered | on) - {*run.lifted}
@@ -234,10 +244,11 @@ def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
         piece=piece,
         placed=frozenset(placed),
         soldered=frozenset(soldered),
-        heats=dict(heats),
+        heats=by_part(pads),
         faults=faults,
         off=frozenset(off),
         moved=frozenset(moved),
+        pads=pads,
     )
 
 

@@ -27,6 +27,7 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PadsRun, PadStep
 from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
 from yellowfen.core.work.job import Job
+from yellowfen.core.work.pad_heats import by_part
 from yellowfen.core.work.schools import Schools
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rework_file import way_json
@@ -36,6 +37,7 @@ from yellowfen.store import rework as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import rehearse_job, sureness_of
+from yellowfen.workflows.jobs import pads_of_runs
 from yellowfen.workflows.paste import paste_state
 
 USUAL_IRONS = (Iron(2.4, 370.0, TipShape.BEVEL), Iron(1.6, 370.0))
@@ -74,13 +76,9 @@ def heats_of_parts(connection: sqlite3.Connection, job: Job) -> dict[str, int]:
     runs = (
         bench_runs.of_piece(connection, job.piece_id)
         if job.piece_id is not None
-        else bench_runs.rows(connection, RunKind.HEAT, job_id=job.id)
+        else bench_runs.rows(connection, job_id=job.id)
     )
-    counts: dict[str, int] = {}
-    for run in runs:
-        for ref in run.molten:
-            counts[ref] = counts.get(ref, 0) + 1
-    return counts
+    return by_part(pads_of_runs(connection, runs))
 
 
 def survey_of(connection: sqlite3.Connection, job: Job, ref: str) -> Survey:

@@ -224,6 +224,7 @@ class LiftForecast:
 class Forecast:
     """The part of a rehearsal that a run keeps: per target, when to stop at the latest, and of a
     tour its stops. `grouped`: many parts are watched as one (earlier runs have a cue for each).
+    `melts`: every joint of the board that melts in it, part and pin, and how often.
     """
 
     targets: tuple[TargetForecast, ...]
@@ -233,3 +234,4 @@ class Forecast:
     stops: tuple[StopForecast, ...] = ()
     grouped: bool = False
     lift: LiftForecast | None = None
+    melts: tuple[tuple[str, str, int], ...] = ()

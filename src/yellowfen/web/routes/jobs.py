@@ -6,6 +6,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.work.job import Job, Purpose
+from yellowfen.core.work.pad_heats import told
 from yellowfen.core.work.stages import next_stage
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import boards, jobs
@@ -190,6 +191,7 @@ def pieces_page(request: Request, job_id: int, database: Database) -> Response:
     job = jobs.get(database, job_id)
     board = boards.get(database, job.board_id)
     about = [part for part in board.parts if job.about(part.ref)]
+    pins = {part.ref: [land.pin for land in part.package.lands] for part in board.parts}
     rows: list[dict[str, Any]] = []
     for piece in job.pieces:
         state = workflow.piece_state(database, piece)
@@ -201,7 +203,9 @@ def pieces_page(request: Request, job_id: int, database: Database) -> Response:
                 "plan": plan_svg(board, side, _grades(about, state)),
                 "soldered": sum(part.ref in state.soldered for part in about),
                 "placed": sum(part.ref in state.placed for part in about),
-                "most": max(state.heats.values(), default=0),
+                "heats": told({p: one for p, one in state.pads.items() if one.heats}, pins),
+                "near": told({p: one for p, one in state.pads.items() if not one.heats}, pins),
+                "again": sum(one.again > 0 for one in state.pads.values()),
             }
         )
     context = {"room": "jobs", "stage": "", "job": job, "rows": rows, "count": len(about)}
