@@ -25,6 +25,7 @@ from yellowfen.core.work.bench_scripts import (
     LookPlan,
     MendRun,
     MendStep,
+    PrintRun,
     WashRun,
     WashStep,
 )
@@ -61,6 +62,11 @@ def started(connection: sqlite3.Connection, kind: RunKind) -> int:
     if kind is RunKind.WASH:
         washing = tuple(WashStep(title=f"pass {n}", detail="brush") for n in range(8))
         return stored.add(connection, job, kind, WashRun(steps=washing))
+    if kind is RunKind.PRINT:
+        boards = tuple(f"board {number}" for number in range(1, 9))
+        return stored.add(
+            connection, job, kind, PrintRun(boards=boards, stroke="along"), side="top"
+        )
     if kind is RunKind.MEND:
         steps = tuple(
             MendStep(ref="U4", pin=str(pin), fault="lean", steps=("flux",)) for pin in range(1, 9)

@@ -8,8 +8,14 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from yellowfen.core.work.bench_run import Tap
 from yellowfen.formats.board_files import read_board
+from yellowfen.store import jobs
+from yellowfen.store.paste import prints_of
+from yellowfen.workflows import bench_runs
 from yellowfen.workflows.demo import demo_files
+from yellowfen.workflows.jobs import piece_state
+from yellowfen.workflows.opening import connect_existing
 
 PAGE = "/jobs/1/paste"
 
@@ -406,3 +412,57 @@ def test_every_leaf_answers_for_every_side_and_a_missing_job(client: TestClient,
     assert client.get(f"{PAGE}{leaf}?side=bottom").status_code == 200
     assert client.get(f"{PAGE}{leaf}?side=sideways").status_code == 200
     assert client.get(f"/jobs/77/paste{leaf}").status_code == 404
+
+
+def test_boards_are_printed_by_one_key_and_bad_prints_done_anew(client: TestClient) -> None:
+    """Each print stands in the log with what it took; undone, it is gone there too; a heat uses the print up."""
+    form = {"purpose": "build", "parts": "U4", "pieces": "red dot, blue dot"}
+    job = int(client.post("/boards/1/open", data=form).url.path.split("/")[2])
+    assert "Print them, one key" in client.get(f"/jobs/{job}/paste/fixture").text
+    reply = client.post(f"/jobs/{job}/paste/print", data={"side": "top"})
+    assert "Board red dot" in reply.text
+    taps = f"/api{reply.url.path}/taps"
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+
+    def tap(number: int, cue: str, word: str) -> dict[str, Any]:
+        body = {"key": f"k{number}", "cue": cue, "word": word, "at_ms": 1000 * number}
+        found: dict[str, Any] = client.post(taps, json=body).json()
+        return found
+
+    def log() -> list[tuple[str, bool]]:
+        return [(one.found, one.repeated) for one in prints_of(connection, job)]
+
+    now = tap(1, "print 1", "smeared")["cues"][0]
+    assert now["set_up"] == "Wipe the board off with alcohol, let it dry; the foil too"
+    assert now["left"] == "2 to go, tried once"
+    assert log() == [("smeared", False)]
+    tap(2, "print 1", "good")
+    tap(2, "print 1", "good")  # sent twice is one print
+    assert log() == [("smeared", False), ("good", True)]
+    red, blue = jobs.get(connection, job).pieces
+    assert piece_state(connection, red).printed == ("top",)
+    assert piece_state(connection, blue).printed == ()
+    client.delete(f"{taps}/k2")
+    assert log() == [("smeared", False)]
+    assert piece_state(connection, red).printed == ()
+    tap(3, "print 1", "good")
+    tap(4, "print 2", "skipped")
+    assert log() == [("smeared", False), ("good", True)]
+    assert "paste" in jobs.get(connection, job).done
+    assert "Printed</b>: top" in client.get(f"/jobs/{job}/pieces").text
+    client.post(f"/jobs/{job}/piece", data={"piece": str(red.id)})
+    run = bench_runs.start_heat(connection, job)
+    for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
+        bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=1000 * number))
+    assert piece_state(connection, red).printed == ()
+    connection.close()
+
+
+def test_a_side_without_openings_is_not_printed(client: TestClient) -> None:
+    files = [("files", pair) for pair in demo_files().items() if "paste" not in pair[0]]
+    client.post("/boards", files=files)
+    job = int(client.post("/boards/2/open", data={"purpose": "build"}).url.path.split("/")[2])
+    assert "Print them" not in client.get(f"/jobs/{job}/paste/fixture").text
+    reply = client.post(f"/jobs/{job}/paste/print", data={"side": "top"})
+    assert reply.status_code == 409
+    assert "no openings on the top side" in reply.text

@@ -17,6 +17,7 @@ from yellowfen.core.work.bench_scripts import (
     MendRun,
     PadsRun,
     PlacingPlan,
+    PrintRun,
     WashRun,
     check_script,
     hand_script,
@@ -26,6 +27,7 @@ from yellowfen.core.work.bench_scripts import (
     mend_script,
     pads_script,
     placing_script,
+    print_script,
     wash_script,
 )
 from yellowfen.core.work.heat_script import (
@@ -53,6 +55,7 @@ Plan = (
     | PadsRun
     | CheckPlan
     | MendRun
+    | PrintRun
     | WashRun
 )
 _P = TypeVar("_P", bound=Plan)
@@ -67,6 +70,7 @@ PLANS: dict[RunKind, type[Plan]] = {
     RunKind.CHECK: CheckPlan,
     RunKind.MEND: MendRun,
     RunKind.WASH: WashRun,
+    RunKind.PRINT: PrintRun,
 }
 
 
@@ -121,6 +125,8 @@ class BenchRun:
                 return mend_script(self.plan)
             case WashRun():
                 return wash_script(self.plan)
+            case PrintRun():
+                return print_script(self.plan)
 
     @property
     def targets(self) -> tuple[str, ...]:
@@ -298,6 +304,17 @@ def of_piece(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
     """All runs on a piece, over all jobs, the newest first."""
     found = connection.execute(
         f"{_COLUMNS} bench_run.piece_id = ? ORDER BY bench_run.id DESC", (piece_id,)
+    ).fetchall()
+    return readable(found, lambda row: _run(connection, row))
+
+
+def prints_for(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
+    """Runs that printed a piece, by itself or with all boards of its jobs, the newest first."""
+    found = connection.execute(
+        f"{_COLUMNS} bench_run.kind = 'print' AND (bench_run.piece_id = ? OR (bench_run.piece_id"
+        " IS NULL AND bench_run.job_id IN (SELECT job_id FROM job_piece WHERE piece_id = ?)))"
+        " ORDER BY bench_run.id DESC",
+        (piece_id, piece_id),
     ).fetchall()
     return readable(found, lambda row: _run(connection, row))
 

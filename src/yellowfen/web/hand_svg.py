@@ -1,7 +1,10 @@
 """Dots, lines and dabs over the plan; and minutes by hand against minutes by stencil."""
 
+from collections.abc import Sequence
+
 from markupsafe import Markup
 
+from yellowfen.core.board.board import Opening
 from yellowfen.core.deposit.hand_plan import HandPlan, Spot
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.technique import StencilOrHand
@@ -21,6 +24,16 @@ def spots_drawn(plan: HandPlan) -> Markup:
             for number, step in enumerate(plan.steps)
         )
     )
+
+
+def paste_drawn(openings: Sequence[Opening], side: str) -> Markup:
+    """The paste of a print as it should lie."""
+    rings = "".join(
+        "M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in one.ring) + "Z"
+        for one in openings
+        if one.side == side
+    )
+    return Markup(f'<path class="print-paste" d="{rings}"/>')
 
 
 def _spot(spot: Spot) -> str:

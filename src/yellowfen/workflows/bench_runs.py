@@ -7,12 +7,20 @@ import time
 from dataclasses import replace
 from uuid import uuid4
 
+from yellowfen.core.deposit.fixture import fixture
+from yellowfen.core.deposit.plan import FOUND
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.plan import Forecast, HeatPlan, LiftForecast
 from yellowfen.core.heat.revise import Course, course_of
 from yellowfen.core.rework.lift import LiftWindow, lift_samples
 from yellowfen.core.work.bench_run import RunKind, Script, Tap, allowed, undoable
-from yellowfen.core.work.bench_scripts import IronPlan, iron_plan, kit_plan, placing_plan
+from yellowfen.core.work.bench_scripts import (
+    IronPlan,
+    PrintRun,
+    iron_plan,
+    kit_plan,
+    placing_plan,
+)
 from yellowfen.core.work.heat_script import live_script, next_course
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
 from yellowfen.core.work.job import FoundMark, Job, Verdict
@@ -23,6 +31,7 @@ from yellowfen.store import ready as stored
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import forecast_of, rehearse_job, sureness_of
+from yellowfen.workflows.paste import log_print, paste_state, undo_print
 from yellowfen.workflows.ready import (
     dot_plan,
     iron_for,
@@ -106,6 +115,28 @@ def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int
     if not plan.steps:
         raise Refused(f"nothing on the {side} side takes paste by hand")
     return bench_runs.add(connection, job_id, RunKind.PASTE, plan, side=side)
+
+
+def start_printing(connection: sqlite3.Connection, job_id: int, side: str) -> int:
+    """Open a run that prints the board in hand, or all boards of the job; returns its id. Raises
+    Refused where the side has no openings.
+    """
+    state = paste_state(connection, job_id)
+    if not any(one.side == side for one in state.board.openings):
+        raise Refused(f"the stencil has no openings on the {side} side")
+    job, found = state.job, fixture(state.board, side)
+    names = (
+        (job.piece.name,)
+        if job.piece
+        else tuple(piece.name for piece in job.pieces)
+        or tuple(map(str, range(1, state.plan.boards + 1)))
+    )
+    plan = PrintRun(
+        boards=names,
+        stroke=found.blade_way,
+        before=found.before,
+    )
+    return bench_runs.add(connection, job_id, RunKind.PRINT, plan, side=side)
 
 
 def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
@@ -219,6 +250,9 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
         bench_runs.set_over(connection, run_id, run.state.over)
         if run.kind is RunKind.PADS:
             pads_told(connection, run.job_id)
+        if run.kind is RunKind.PRINT and one.word in FOUND:
+            repeated = any(before.cue == one.cue for before in run.taps[:-1])
+            log_print(connection, run.job_id, run.side, one.word, wiped=True, repeated=repeated)
     return run
 
 
@@ -228,11 +262,14 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
         reason = undoable(bench_runs.taps_of(connection, run_id), key)
         if reason:
             raise Refused(reason)
+        taken_back = bench_runs.taps_of(connection, run_id)[-1]
         bench_runs.remove_tap(connection, run_id, key)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
         if run.kind is RunKind.PADS:
             pads_told(connection, run.job_id)
+        if run.kind is RunKind.PRINT and taken_back.word in FOUND:
+            undo_print(connection, run.job_id)
     return run
 
 

@@ -10,6 +10,7 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import PrintRun, print_key
 from yellowfen.core.work.job import FoundMark, Job, Piece, Purpose
 from yellowfen.core.work.pad_heats import Pad, PadHeats, by_part, pads_heated, summed
 from yellowfen.errors import InvalidValue, YellowfenError
@@ -212,6 +213,7 @@ class PieceState:
     off: frozenset[str] = frozenset()
     moved: frozenset[str] = frozenset()
     pads: Mapping[Pad, PadHeats] = field(default_factory=dict)
+    printed: tuple[str, ...] = ()
 
 
 def pads_of_runs(connection: sqlite3.Connection, runs: Sequence[BenchRun]) -> dict[Pad, PadHeats]:
@@ -249,6 +251,32 @@ def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
         off=frozenset(off),
         moved=frozenset(moved),
         pads=pads,
+        printed=_printed(connection, piece, runs),
+    )
+
+
+def _printed(
+    connection: sqlite3.Connection, piece: Piece, runs: Sequence[BenchRun]
+) -> tuple[str, ...]:
+    """Sides of a piece whose newest print was good and that have not been heated since."""
+    prints = [
+        run
+        for run in bench_runs.prints_for(connection, piece.id)
+        if isinstance(run.plan, PrintRun)
+        for number, name in enumerate(run.plan.boards, 1)
+        if name == piece.name and run.state.done.get(print_key(number))
+    ]
+    sides = {run.side: run for run in reversed(prints)}
+    return tuple(
+        side
+        for side, run in sides.items()
+        if not any(
+            one.id > run.id
+            and one.molten
+            and isinstance(one.plan, HeatPlan)
+            and one.plan.side == side
+            for one in runs
+        )
     )
 
 

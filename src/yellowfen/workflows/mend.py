@@ -272,6 +272,7 @@ DONE = {
     RunKind.PADS: "pads",
     RunKind.CHECK: "tests",
     RunKind.WASH: "washing",
+    RunKind.PRINT: "printing",
     RunKind.MEND: "mending",
 }
 

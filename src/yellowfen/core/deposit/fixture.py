@@ -51,6 +51,26 @@ class Fixture:
     reminders: tuple[str, ...]
 
     @property
+    def blade_way(self) -> str:
+        """Which way the blade is drawn, in words."""
+        if self.along_x + self.along_y == 0:
+            return "whichever way is handy"
+        if self.stroke_deg == 315.0:
+            return "slanting, at 45°"
+        return "from side to side" if self.stroke_deg == 0.0 else "from far to near"
+
+    @property
+    def spacers_mm(self) -> float:
+        """How high board and scraps must be raised for what stands underneath; 0 for nothing."""
+        return _raised_mm(self.beneath_mm)
+
+    @property
+    def before(self) -> tuple[str, ...]:
+        """What must be so before the first print, in a few words each."""
+        raised = (f"raised by {self.spacers_mm:g} mm",) if self.spacers_mm else ()
+        return ("Paste warm and stirred", *raised, "foil aligned at two far corners, hinge taped")
+
+    @property
     def stroke(self) -> Point:
         """The stroke's way as a unit vector."""
         return math.cos(math.radians(self.stroke_deg)), math.sin(math.radians(self.stroke_deg))
@@ -156,6 +176,11 @@ def _stroke(along_x: int, along_y: int) -> tuple[float, str]:
     )
 
 
+def _raised_mm(beneath_mm: float) -> float:
+    """Half a millimetre and more above what stands underneath, in halves."""
+    return math.ceil(2 * (beneath_mm + 0.5)) / 2 if beneath_mm > 0 else 0.0
+
+
 def _reminders(board: Board, beneath: float, warm: str) -> tuple[str, ...]:
     said = [
         f"Scraps must be {board.thickness_mm:g} mm thick like the board: the foil must lie flat, a gap lets paste run sideways.",
@@ -167,6 +192,6 @@ def _reminders(board: Board, beneath: float, warm: str) -> tuple[str, ...]:
     if beneath > 0:
         said.insert(
             1,
-            f"Parts underneath stand {beneath:.1f} mm high: raise board and scraps on spacers of at least {math.ceil(2 * (beneath + 0.5)) / 2:g} mm, one under the middle.",
+            f"Parts underneath stand {beneath:.1f} mm high: raise board and scraps on spacers of at least {_raised_mm(beneath):g} mm, one under the middle.",
         )
     return tuple(said)

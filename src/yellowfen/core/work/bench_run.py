@@ -32,6 +32,7 @@ class RunKind(StrEnum):
     CHECK = "check"
     MEND = "mend"
     WASH = "wash"
+    PRINT = "print"
 
 
 class Effect(StrEnum):
@@ -134,6 +135,14 @@ RULES: Mapping[RunKind, Rule] = {
         corrects=True,
     ),
     RunKind.WASH: Rule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
+    RunKind.PRINT: Rule(
+        words={
+            GOOD: Effect.DONE,
+            "smeared": Effect.STAYS,
+            "missing": Effect.STAYS,
+            "skipped": Effect.LATER,
+        }
+    ),
     RunKind.CHECK: Rule(
         words={
             "as expected": Effect.DONE,
@@ -164,7 +173,7 @@ class Cue:
     it is due; `late` is what to do about one that has not come by `late_s`. `after` names the cue without which it cannot come; `free` cues may come before
     those that stand ahead of them; `ends` names cues that have no sense once this one is done.
     `group` is what "3 of this value" counts. `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the
-    drawing what to show.
+    drawing what to show. `anew` is what to set up where it was tried and did not come right.
     """
 
     key: str
@@ -187,6 +196,7 @@ class Cue:
     turn_deg: float = 0.0
     shape: str = ""
     spot: int | None = None
+    anew: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -340,13 +350,18 @@ def shown(script: Script, taps: Sequence[Tap], most: int = SHOWN_CUES) -> list[S
     for place, key in enumerate(state.to_do[:most]):
         cue = cues[key]
         rest = state.to_do[place:]
-        found.append(_shown(script, cue, before, [cues[one] for one in rest], len(state.aside)))
+        tried = state.again.get(key, 0)
+        found.append(
+            _shown(script, cue, before, [cues[one] for one in rest], len(state.aside), tried)
+        )
         before = cue
     return found
 
 
-def _shown(script: Script, cue: Cue, before: Cue | None, rest: Sequence[Cue], aside: int) -> Shown:
-    set_up = []
+def _shown(
+    script: Script, cue: Cue, before: Cue | None, rest: Sequence[Cue], aside: int, tried: int
+) -> Shown:
+    set_up: list[str] = []
     detail = [cue.detail] if cue.detail else []
     for number, one in enumerate(cue.set_ups):
         was = before.set_ups[number].state if before and number < len(before.set_ups) else None
@@ -359,6 +374,9 @@ def _shown(script: Script, cue: Cue, before: Cue | None, rest: Sequence[Cue], as
         left += f", {sum(one.group == cue.group for one in rest)} {script.of_group}"
     if aside:
         left += f", {aside} set aside"
+    if tried and cue.anew:
+        set_up = [cue.anew]
+        left += f", tried {'once' if tried == 1 else counted(tried, 'time')}"
     parts = (*set_up, f"{cue.name}: {cue.title}" if cue.name else cue.title, *detail, cue.mind)
     said = ". ".join(part.rstrip(".") for part in parts if part)
     return Shown(

@@ -390,6 +390,51 @@ def check_script(plan: CheckPlan) -> Script:
 
 
 @dataclass(frozen=True, kw_only=True)
+class PrintRun:
+    """Boards to be printed through the stencil, by name; which way the blade is drawn (`stroke`), and
+    what must be so before the first (`before`), a few words each.
+    """
+
+    boards: tuple[str, ...]
+    stroke: str
+    before: tuple[str, ...] = ()
+
+
+def print_key(number: int) -> str:
+    """The cue of a run's board, counted from 1."""
+    return f"print {number}"
+
+
+def print_script(plan: PrintRun) -> Script:
+    """Board after board: laid, printed, looked at; what is bad is wiped off and printed anew."""
+    wipe = "Wipe the foil, from below too"
+    cues = tuple(
+        Cue(
+            key=print_key(number),
+            name=f"Board {name}",
+            title=f"One stroke {plan.stroke}",
+            press="It looks good",
+            detail="flat between the scraps, foil down; blade at 45 to 60°, firm; lift straight up; look",
+            mind="smeared or missing: say so, and print it anew",
+            anew="Wipe the board off with alcohol, let it dry; the foil too",
+            set_ups=(
+                SetUp(
+                    state=f"foil wiped for {number}",
+                    change=wipe,
+                    first="; ".join(plan.before),
+                ),
+            ),
+        )
+        for number, name in enumerate(plan.boards, 1)
+    )
+    return Script(
+        kind=RunKind.PRINT,
+        cues=cues,
+        closing=f"{wipe}: paste in fine openings dries in minutes. Then place the parts.",
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
 class WashStep:
     """One thing to do when washing, in a line, and what to mind."""
 

@@ -1,13 +1,18 @@
 """The Paste stage's leaf of the printing fixture."""
 
-from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.deposit.fixture import fixture
+from yellowfen.core.work.bench_run import RunKind
 from yellowfen.formats.fixture_out import fixture_dxf, fixture_svg_file
+from yellowfen.store import bench_runs
 from yellowfen.web.database import Database
 from yellowfen.web.fixture_svg import fixture_svg
 from yellowfen.web.paste_page import leaf_page, side_of
+from yellowfen.workflows import bench_runs as work
 from yellowfen.workflows.paste import changed_board, paste_state
 from yellowfen.workflows.ready import ready_state, warming
 
@@ -25,8 +30,22 @@ def fixture_leaf(request: Request, job_id: int, database: Database, side: str = 
         state,
         leaf="/fixture",
         side=side,
-        context={"found": found, "drawing": fixture_svg(state.board, found, side)},
+        context={
+            "found": found,
+            "drawing": fixture_svg(state.board, found, side),
+            "openings": any(one.side == side for one in state.board.openings),
+            "unfinished": bench_runs.unfinished(database, job_id, RunKind.PRINT),
+        },
     )
+
+
+@router.post("/jobs/{job_id}/paste/print")
+def start_printing(
+    job_id: int, database: Database, side: Annotated[str, Form()] = "top"
+) -> Response:
+    """Open the bench's run over the prints of a side."""
+    run = work.start_printing(database, job_id, side_of(side))
+    return RedirectResponse(f"/runs/{run}", status_code=303)
 
 
 @router.get("/jobs/{job_id}/paste/fixture.{kind}")

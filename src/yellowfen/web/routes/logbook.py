@@ -24,6 +24,7 @@ _HANDS = {
     RunKind.PASTE: "paste by hand",
     RunKind.KIT: "kit checked",
     RunKind.LOOK: "looked at",
+    RunKind.PRINT: "printed",
 }
 
 

@@ -2,6 +2,7 @@
 
 import sqlite3
 import time
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -29,7 +30,7 @@ from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
 from yellowfen.store import boards, ready, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
-from yellowfen.web.hand_svg import spots_drawn
+from yellowfen.web.hand_svg import paste_drawn, spots_drawn
 from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
@@ -52,6 +53,7 @@ DOING = {
     RunKind.CHECK: "measuring",
     RunKind.MEND: "mending",
     RunKind.WASH: "washing",
+    RunKind.PRINT: "printing",
 }
 BACK = {
     RunKind.HEAT: "heat",
@@ -64,12 +66,14 @@ BACK = {
     RunKind.CHECK: "adapter",
     RunKind.MEND: "mend",
     RunKind.WASH: "clean",
+    RunKind.PRINT: "paste/fixture",
 }
 LISTS = {METER: "test", FUNCTION: "function"}
 POWERED = "Current limited; over the limit or warm: off at once. Mains and batteries isolated; a repaired safety device is not certified."
 KEYS = {
     "skipped": ("Skip", "ArrowRight", "→"),
     "dropped": ("Dropped", "d", "d"),
+    "smeared": ("Smeared", "s", "s"),
     "missing": ("Missing", "m", "m"),
     "doubtful": ("Which way?", "p", "p"),
     "not seen": ("Not seen", "n", "n"),
@@ -97,6 +101,7 @@ CAUTIONS = {
     " Wash your hands after leaded solder.",
     RunKind.PADS: "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands.",
     RunKind.MEND: "Burns: iron in its stand between joints. Board unpowered, moving air, not over the face.",
+    RunKind.PRINT: "No food at the bench; wash your hands. Foil and blade cut. Alcohol burns: no flame or hot air near.",
     RunKind.WASH: "Alcohol burns and its vapour travels: no hot air, iron or flame near, window open, board cold.",
     RunKind.CHECK: "Board unpowered, capacitors discharged.",
 }
@@ -139,7 +144,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         if heat and heat.tour
         else None
         if heat or run.kind is RunKind.KIT
-        else plan_svg(board, run.side or "top", overlay=_overlay(run)),
+        else plan_svg(_as_seen(run, board), run.side or "top", overlay=_overlay(run, board)),
         "drawings": _drawings(run, board),
         "state": _state(database, run)
         | _frame(run, board)
@@ -159,7 +164,14 @@ def _list_of(run: BenchRun) -> str:
     return run.plan.name if isinstance(run.plan, CheckPlan) else ""
 
 
-def _overlay(run: BenchRun) -> Markup:
+def _as_seen(run: BenchRun, board: Board) -> Board:
+    """The board as it lies there: bare where it is printed."""
+    return replace(board, parts=()) if run.kind is RunKind.PRINT else board
+
+
+def _overlay(run: BenchRun, board: Board) -> Markup:
+    if run.kind is RunKind.PRINT:
+        return paste_drawn(board.openings, run.side)
     return spots_drawn(run.plan) if isinstance(run.plan, HandPlan) else Markup("")
 
 
