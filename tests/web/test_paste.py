@@ -466,3 +466,14 @@ def test_a_side_without_openings_is_not_printed(client: TestClient) -> None:
     reply = client.post(f"/jobs/{job}/paste/print", data={"side": "top"})
     assert reply.status_code == 409
     assert "no openings on the top side" in reply.text
+
+
+def test_nothing_stands_beneath_the_first_side_of_a_build(client: TestClient) -> None:
+    """The side that is printed second is raised over what the first one carries by then."""
+    job = int(client.post("/boards/1/open", data={"purpose": "build"}).url.path.split("/")[2])
+    page = client.get(f"/jobs/{job}/ready/sides").text
+    first = "bottom" if re.search(r"bottom first", page, re.I) else "top"
+    second = "top" if first == "bottom" else "bottom"
+    leaf = f"/jobs/{job}/paste/fixture?side="
+    assert "Parts underneath" not in client.get(leaf + first).text
+    assert "Parts underneath" in client.get(leaf + second).text

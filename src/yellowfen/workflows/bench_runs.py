@@ -7,7 +7,6 @@ import time
 from dataclasses import replace
 from uuid import uuid4
 
-from yellowfen.core.deposit.fixture import fixture
 from yellowfen.core.deposit.plan import FOUND
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.plan import Forecast, HeatPlan, LiftForecast
@@ -31,6 +30,7 @@ from yellowfen.store import ready as stored
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import forecast_of, rehearse_job, sureness_of
+from yellowfen.workflows.jobs import fixture_of
 from yellowfen.workflows.paste import log_print, paste_state, undo_print
 from yellowfen.workflows.ready import (
     dot_plan,
@@ -124,7 +124,7 @@ def start_printing(connection: sqlite3.Connection, job_id: int, side: str) -> in
     state = paste_state(connection, job_id)
     if not any(one.side == side for one in state.board.openings):
         raise Refused(f"the stencil has no openings on the {side} side")
-    job, found = state.job, fixture(state.board, side)
+    job, found = state.job, fixture_of(connection, job_id, side)
     names = (
         (job.piece.name,)
         if job.piece

@@ -7,6 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 from yellowfen.core.board.board import Board
+from yellowfen.core.deposit.fixture import Fixture, fixture
 from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
@@ -20,7 +21,8 @@ from yellowfen.store.database import atomic
 from yellowfen.store.rework import answers
 from yellowfen.workflows.calibration import is_taught
 from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
-from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.paste import paste_state
+from yellowfen.workflows.ready import ready_state, warming
 
 OFF, ON, FIRST = "Off", "On again", "First side"
 _NAMES = {Purpose.BUILD: "Build", Purpose.REWORK: "Rework", Purpose.SALVAGE: "Salvage from"}
@@ -196,6 +198,20 @@ def _sides_of_build(connection: sqlite3.Connection, job: Job) -> list[tuple[str,
 def _rework(job: Job) -> list[tuple[str, list[str]]]:
     names = [OFF] if job.purpose is Purpose.SALVAGE else [OFF, ON]
     return [(name, list(job.parts)) for name in names]
+
+
+def fixture_of(connection: sqlite3.Connection, job_id: int, side: str) -> Fixture:
+    """The fixture for printing a side of a job's board, with the openings as changed. Nothing stands
+    beneath the first side of a build, until the other one is soldered.
+    """
+    job, state = jobs.get(connection, job_id), ready_state(connection, job_id)
+    warm, nothing = warming(connection, state)
+    beneath = {part.ref for part in state.board.parts if part.side != side}
+    bare = job.purpose is Purpose.BUILD and state.sides.first == side
+    if bare and job.piece is not None:
+        bare = not beneath & piece_state(connection, job.piece).soldered
+    board = paste_state(connection, job_id).board
+    return fixture(board, side, warm.words if warm else nothing, bare_below=bare)
 
 
 # pieces

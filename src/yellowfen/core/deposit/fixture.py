@@ -76,9 +76,9 @@ class Fixture:
         return math.cos(math.radians(self.stroke_deg)), math.sin(math.radians(self.stroke_deg))
 
 
-def fixture(board: Board, side: str = "top", warm: str = "") -> Fixture:
+def fixture(board: Board, side: str = "top", warm: str = "", bare_below: bool = False) -> Fixture:
     """The fixture for printing one side of a board; `warm` says how long its paste stands out of the
-    cold.
+    cold; `bare_below`: nothing stands on the other side yet.
     """
     w, h, s, g = board.width_mm, board.height_mm, SCRAP_MM, SLIP_MM
     scraps = (
@@ -101,7 +101,7 @@ def fixture(board: Board, side: str = "top", warm: str = "") -> Fixture:
             *(
                 part.package.height_mm + part.package.gap_mm
                 for part in board.parts
-                if part.side != side
+                if part.side != side and not bare_below
             ),
         ]
     )

@@ -5,7 +5,6 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.deposit.fixture import fixture
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.formats.fixture_out import fixture_dxf, fixture_svg_file
 from yellowfen.store import bench_runs
@@ -13,8 +12,8 @@ from yellowfen.web.database import Database
 from yellowfen.web.fixture_svg import fixture_svg
 from yellowfen.web.paste_page import leaf_page, side_of
 from yellowfen.workflows import bench_runs as work
+from yellowfen.workflows.jobs import fixture_of
 from yellowfen.workflows.paste import changed_board, paste_state
-from yellowfen.workflows.ready import ready_state, warming
 
 router = APIRouter()
 
@@ -22,8 +21,7 @@ router = APIRouter()
 @router.get("/jobs/{job_id}/paste/fixture")
 def fixture_leaf(request: Request, job_id: int, database: Database, side: str = "top") -> Response:
     state, side = paste_state(database, job_id), side_of(side)
-    warm, nothing = warming(database, ready_state(database, job_id))
-    found = fixture(state.board, side, warm.words if warm else nothing)
+    found = fixture_of(database, job_id, side)
     return leaf_page(
         request,
         "paste_fixture.html",
@@ -52,7 +50,7 @@ def start_printing(
 def fixture_file(job_id: int, kind: str, database: Database, side: str = "top") -> Response:
     """The fixture as DXF (scraps to cut) or as SVG in true millimetres."""
     board, side = changed_board(database, job_id), side_of(side)
-    found = fixture(board, side)
+    found = fixture_of(database, job_id, side)
     media, data = (
         ("image/vnd.dxf", fixture_dxf(board, found))
         if kind == "dxf"
