@@ -9,10 +9,21 @@ from fastapi.testclient import TestClient
 
 from yellowfen.web.app import create_app
 from yellowfen.workflows.opening import DATABASE
+from yellowfen.workflows.reading import Reader, reader
+
+
+@pytest.fixture(scope="session")
+def reading_on() -> Iterator[None]:
+    """One reading process for all tests: each that starts one of its own waits seconds for it."""
+    stop = Reader.stop
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Reader, "stop", lambda reader: None)
+        yield
+    stop(reader())
 
 
 @pytest.fixture
-def client(tmp_path: Path, filled: Path) -> Iterator[TestClient]:
+def client(tmp_path: Path, filled: Path, reading_on: None) -> Iterator[TestClient]:
     shutil.copy(filled, tmp_path / DATABASE)
     with TestClient(
         create_app(tmp_path), base_url="http://127.0.0.1", raise_server_exceptions=False
