@@ -30,6 +30,7 @@ from yellowfen.core.heat.grid import (
 from yellowfen.core.heat.iron import (
     FINE_PATCH,
     Touch,
+    melts_after_s,
     patch,
     touch,
     touch_as_drawn,
@@ -566,3 +567,13 @@ def test_a_small_iron_finds_a_tab_harder_than_a_small_pin_on_a_plane() -> None:
         wets[name] = touch(scene, small, "U1", pin, tie, longest_s=2.5).wets_s
     assert wets["TO-252"] is None
     assert wets["SOT-23"] is not None
+
+
+@pytest.mark.parametrize("tie", list(Tie))
+def test_when_a_pad_melts_is_the_same_whether_its_wetting_is_waited_for_or_not(
+    demo_board: Board, tie: Tie
+) -> None:
+    scene = scene_for(demo_board, "U4")
+    whole = touch(scene, USUAL_IRON, "U4", "1", tie)
+    assert melts_after_s(scene, USUAL_IRON, "U4", "1", tie) == whole.melts_s
+    assert whole.melts_s is not None

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.iron import touch
+from yellowfen.core.board.remembered import remembered
+from yellowfen.core.heat.iron import melts_after_s
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.plan import Goal, HeatPlan, SourceKind, usual_moves
@@ -15,7 +16,7 @@ from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Preheater, Scene, 
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.mixing import reactions
 from yellowfen.core.part.catalogue import find_package
-from yellowfen.core.part.package import JointKind, Package, tip_reaches, with_lands
+from yellowfen.core.part.package import JointKind, tip_reaches, with_lands
 from yellowfen.core.rework.flood import BEAD_MM2
 from yellowfen.core.rework.legs import Fitness, Passport, finish_of, fitness
 from yellowfen.core.rework.lift import LiftWindow, lift_window
@@ -348,12 +349,9 @@ def pads_planned(board: Board, plan: HeatPlan, ref: str, asked: Answers, iron: I
     flooded = way in (OffWay.TWO_IRONS, OffWay.REMOVAL)
     pitch = package.pitch_mm if len(package.lands) > 2 else 0.0
     hot = replace(iron, set_c=380.0)
-    touches: dict[str, float | None] = {}
 
     def touches_s(tie: str) -> float | None:
-        if tie not in touches:
-            touches[tie] = _melts_s(scene, hot, ref, package, tie)
-        return touches[tie]
+        return _melts_s(board, plan, ref, asked.alloy, hot, tie)
 
     return pads_plan(
         ref,
@@ -370,10 +368,15 @@ def pads_planned(board: Board, plan: HeatPlan, ref: str, asked: Answers, iron: I
     )
 
 
-def _melts_s(scene: Scene, iron: Iron, ref: str, package: Package, tie: str) -> float | None:
+@remembered(most=48)
+def _melts_s(
+    board: Board, plan: HeatPlan, ref: str, alloy: str, iron: Iron, tie: str
+) -> float | None:
     """Seconds until a bare pad of that tie melts solder under the iron, by the iron's model. Once
     the part is off a tip reaches every pad.
     """
+    scene = off_scene(board, plan, ref, alloy)
+    package = scene.part(ref).package
     lands = [land for land in package.lands if tip_reaches(package, land)]
     if not lands:
         lands = [replace(land, kind=JointKind.LEADLESS) for land in package.lands]
@@ -382,7 +385,7 @@ def _melts_s(scene: Scene, iron: Iron, ref: str, package: Package, tie: str) -> 
         scene = replace(scene, parts=parts)
     land = sorted(lands, key=lambda one: one.area_mm2)[len(lands) // 2]
     names = {"signal": Tie.SIGNAL, "relief": Tie.RELIEF, "plane": Tie.PLANE}
-    return touch(scene, iron, ref, land.pin, names[tie]).melts_s
+    return melts_after_s(scene, iron, ref, land.pin, names[tie])
 
 
 def start_pads(connection: sqlite3.Connection, job_id: int, ref: str) -> int:

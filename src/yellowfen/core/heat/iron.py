@@ -104,6 +104,17 @@ def touch(
     return _hold(usual_patch(scene, ref, land, tie), iron, ref, land, str(tie), longest_s)
 
 
+def melts_after_s(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie) -> float | None:
+    """Seconds until the pad under the tip melts solder, as `touch` has it, without waiting until it
+    is wet; None where it does not within `LONGEST_S`.
+
+    Raises InvalidValue for a pin that is not there or that no tip reaches.
+    """
+    land = _land(scene, ref, pin)
+    patched = usual_patch(scene, ref, land, tie)
+    return _hold(patched, iron, ref, land, str(tie), LONGEST_S, molten_is_enough=True).melts_s
+
+
 def touch_as_drawn(
     scene: Scene, iron: Iron, ref: str, pin: str, longest_s: float = LONGEST_S
 ) -> Touch | None:
@@ -284,7 +295,15 @@ def _touched(here: Scene, iron: Iron, ref: str, land: Land) -> Scene:
     return replace(here, source=iron, preheater=None, moves=(move,))
 
 
-def _hold(here: Scene, iron: Iron, ref: str, land: Land, tie: str, longest_s: float) -> Touch:
+def _hold(
+    here: Scene,
+    iron: Iron,
+    ref: str,
+    land: Land,
+    tie: str,
+    longest_s: float,
+    molten_is_enough: bool = False,
+) -> Touch:
     part = here.part(ref)
     x, y, size_x, size_y, angle = place_land(part, land)
     turned = round(angle / 90) % 2 == 1
@@ -298,14 +317,28 @@ def _hold(here: Scene, iron: Iron, ref: str, land: Land, tie: str, longest_s: fl
     prepared = prepare(
         _touched(here, iron, ref, land), replace(FINE_PATCH, cell_mm=cell, fine=fine)
     )
-    return _until_wet(prepared, iron, ref, land=land, tie=tie, longest_s=longest_s)
+    return _until_wet(
+        prepared,
+        iron,
+        ref,
+        land=land,
+        tie=tie,
+        longest_s=longest_s,
+        molten_is_enough=molten_is_enough,
+    )
 
 
 def _until_wet(
-    prepared: Prepared, iron: Iron, ref: str, land: Land, tie: str, longest_s: float
+    prepared: Prepared,
+    iron: Iron,
+    ref: str,
+    land: Land,
+    tie: str,
+    longest_s: float,
+    molten_is_enough: bool,
 ) -> Touch:
-    """Run on in short stretches until the pad is wet: the time over the liquidus counts in
-    proportion to the kelvins above it.
+    """Run on in short stretches until the pad is wet (or molten, where that is enough): the time
+    over the liquidus counts in proportion to the kelvins above it.
     """
     scene, part = prepared.scene, prepared.scene.part(ref)
     cells, area = turned_cells(prepared.network.grid, *place_land(part, land))
@@ -340,6 +373,8 @@ def _until_wet(
         tip_low = min(
             tip_low, float(_tip_end_k(iron, land, trace, began, row).min()) + scene.ambient_c
         )
+        if molten_is_enough and melts is not None:
+            break
     column = [one.ref for one in scene.parts].index(ref)
     peak = float(state.body_record[column, k.R_BODY_PEAK]) + scene.ambient_c
     return Touch(
