@@ -2,13 +2,17 @@
 and the server answers meanwhile.
 """
 
+import os
+import signal
 import threading
 import time
 
 import pytest
+from benchmarks.board_case import large_board
 from fastapi.testclient import TestClient
 
 from tests.crafted import CRAFTED
+from tests.web.test_workers import children
 from yellowfen.workflows.reading import reader
 
 SLOW = {"many repeats", "twenty large layers", "arcs", "copper as mask"}  # in `make fuzz`
@@ -56,9 +60,6 @@ def test_the_server_answers_while_a_file_holds_the_reader(client: TestClient) ->
 
 
 def test_a_reading_that_is_ended_from_outside_is_begun_again(client: TestClient) -> None:
-    import os
-    import signal
-
     before = reader().pid
     client.post("/boards", files=[("files", pair) for pair in CRAFTED["long number"]().items()])
     assert reader().pid is not None
@@ -68,3 +69,22 @@ def test_a_reading_that_is_ended_from_outside_is_begun_again(client: TestClient)
     )
     assert reply.status_code == 200
     assert reader().pid != before
+
+
+def test_a_reading_whose_own_process_is_ended_from_outside_is_begun_again(
+    client: TestClient,
+) -> None:
+    """The reader forks for each order; the fork alone is killed, as the system's lack of memory does."""
+    client.post("/boards", files=[("files", ("a.txt", b"x"))])  # the reader is up
+    files = [("files", pair) for pair in large_board(4000, 2, 300, 50, 20).items()]
+    replies: list[int] = []
+    sending = threading.Thread(
+        target=lambda: replies.append(client.post("/boards", files=files).status_code)
+    )
+    sending.start()
+    end = time.monotonic() + 30
+    while not (forked := children(reader().pid or 0)) and time.monotonic() < end:
+        time.sleep(0.002)
+    os.kill(forked[0], signal.SIGKILL)
+    sending.join()
+    assert replies == [200]

@@ -34,6 +34,7 @@ from yellowfen.workflows.reading_process import (
 from yellowfen.workflows.trouble import logged_text
 
 Files = Mapping[str, bytes]
+_KILLED = -signal.SIGKILL  # from outside: its limits end a reading otherwise
 Log = tuple[tuple[float, ...], dict[str, tuple[float, ...]]]
 
 
@@ -56,20 +57,22 @@ class Reader:
         """
         with self._lock:
             for _ in range(2):  # a process that was ended from outside is started once more
-                answer, at, ended = b"", "", False
+                answer, at, code = b"", "", None
                 try:
-                    answer, at, ended = self._asked(order, files, on_step)
+                    answer, at, code = self._asked(order, files, on_step)
                 finally:
-                    if not ended:
+                    if code is None:
                         self._stop()
-                if ended:
+                if answer or code not in (None, _KILLED):
                     break
         return _settled(answer, at, files)
 
     def _asked(
         self, order: dict[str, Any], files: Files, on_step: Callable[[str], None]
-    ) -> tuple[bytes, str, bool]:
-        """(answer with its letter, step at which it came, whether the process is at rest again)."""
+    ) -> tuple[bytes, str, int | None]:
+        """(answer with its letter, step at which it came, how its reading ended: None where the
+        process is not at rest again).
+        """
         process = self._running()
         assert process.stdin is not None
         assert process.stdout is not None
@@ -85,10 +88,10 @@ class Reader:
                 at = content.decode()
                 on_step(at)
             elif kind == ENDED:
-                return answer, at, True
+                return answer, at, int(content)
             else:
                 answer = kind + content
-        return answer, at, False
+        return answer, at, None
 
     def _running(self) -> subprocess.Popen[bytes]:
         if self._process is None or self._process.poll() is not None:
