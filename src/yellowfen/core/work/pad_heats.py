@@ -18,22 +18,30 @@ MOST_HEATS = 3
 
 @dataclass(frozen=True, kw_only=True)
 class PadHeats:
-    """Heats of one pad: runs in which it was molten, melts beyond the first within those, and runs
-    in which it was a neighbour's neighbour and molten by their forecast.
+    """Heats of one pad: runs in which its joint was molten, in which it was worked on `bare` (its
+    part off), melts beyond the first within a run, and runs in which it was a neighbour and molten
+    by their forecast.
     """
 
     heats: int = 0
+    bare: int = 0
     again: int = 0
     likely: int = 0
 
     @property
+    def known(self) -> int:
+        """Heats that somebody saw or gave it."""
+        return self.heats + self.bare
+
+    @property
     def most(self) -> int:
         """Heats with those that only a forecast tells."""
-        return self.heats + self.likely
+        return self.known + self.likely
 
     def __add__(self, other: "PadHeats") -> "PadHeats":
         return PadHeats(
             heats=self.heats + other.heats,
+            bare=self.bare + other.bare,
             again=self.again + other.again,
             likely=self.likely + other.likely,
         )
@@ -53,16 +61,16 @@ def pads_heated(
         case IronPlan():
             return _by_iron(plan, state, pins)
         case PadsRun():
-            touched = [(plan.ref, one.pin) for one in plan.steps if f"pad {one.pin}" in state.done]
+            pads = [one.pin for one in plan.steps if f"pad {one.pin}" in state.done]
+            return {(plan.ref, pin): PadHeats(bare=1) for pin in pads}
         case MendRun():
-            touched = [
-                (one.ref, one.pin)
+            return {
+                (one.ref, one.pin): PadHeats(heats=1)
                 for one in plan.steps
                 if one.touches and f"mend {one.ref}.{one.pin}" in state.done
-            ]
+            }
         case _:
-            touched = []
-    return {pad: PadHeats(heats=1) for pad in touched}
+            return {}
 
 
 def _by_heat(
@@ -110,7 +118,9 @@ def summed(runs: Iterable[Mapping[Pad, PadHeats]]) -> dict[Pad, PadHeats]:
 
 
 def by_part(pads: Mapping[Pad, PadHeats]) -> dict[str, int]:
-    """The most heats that were seen or done at any pad of each part; parts without any are absent."""
+    """The most heats that were seen or done at any joint of each part; those of its bare pads are
+    not the part's. Parts without any are absent.
+    """
     found: dict[str, int] = {}
     for (ref, _), one in pads.items():
         if one.heats:

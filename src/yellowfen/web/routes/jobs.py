@@ -203,8 +203,8 @@ def pieces_page(request: Request, job_id: int, database: Database) -> Response:
                 "plan": plan_svg(board, side, _grades(about, state)),
                 "soldered": sum(part.ref in state.soldered for part in about),
                 "placed": sum(part.ref in state.placed for part in about),
-                "heats": told({p: one for p, one in state.pads.items() if one.heats}, pins),
-                "near": told({p: one for p, one in state.pads.items() if not one.heats}, pins),
+                "heats": told({p: one for p, one in state.pads.items() if one.known}, pins),
+                "near": told({p: one for p, one in state.pads.items() if not one.known}, pins),
                 "again": sum(one.again > 0 for one in state.pads.values()),
             }
         )
