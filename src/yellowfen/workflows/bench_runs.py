@@ -259,16 +259,17 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
 def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
     """Take the newest tap back. Raises Refused for an older one."""
     with atomic(connection):
-        reason = undoable(bench_runs.taps_of(connection, run_id), key)
+        taps = bench_runs.taps_of(connection, run_id)
+        reason = undoable(taps, key)
         if reason:
             raise Refused(reason)
-        taken_back = bench_runs.taps_of(connection, run_id)[-1]
+        taken_back = next((one for one in taps if one.key == key), None)
         bench_runs.remove_tap(connection, run_id, key)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
         if run.kind is RunKind.PADS:
             pads_told(connection, run.job_id)
-        if run.kind is RunKind.PRINT and taken_back.word in FOUND:
+        if run.kind is RunKind.PRINT and taken_back and taken_back.word in FOUND:
             undo_print(connection, run.job_id)
     return run
 
