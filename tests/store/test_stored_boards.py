@@ -249,6 +249,10 @@ def test_a_board_that_ends_its_reader_three_times_is_left_as_it_was(
     assert boards.stale(again) == []
     assert boards.get(again, second).name == "b"
     again.close()
+    later = stale_again(tmp_path)  # a later version reads both anew
+    assert reread_all(later) == 2
+    assert boards.stale(later) == []
+    later.close()
 
 
 def test_reading_again_can_be_given_up(connection: sqlite3.Connection, tmp_path: Path) -> None:
@@ -263,6 +267,9 @@ def test_reading_again_can_be_given_up(connection: sqlite3.Connection, tmp_path:
     assert boards.stale(again) == []
     assert "given up" in boards.get(again, board_id).findings[-1].sentence
     again.close()
+    later = stale_again(tmp_path)
+    assert reread_all(later) == 1
+    later.close()
 
 
 def test_an_import_given_up_stores_nothing(connection: sqlite3.Connection) -> None:

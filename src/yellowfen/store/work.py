@@ -143,6 +143,11 @@ def set_state(connection: sqlite3.Connection, work_id: int, state: str, said: st
     )
 
 
+def forget(connection: sqlite3.Connection, work_id: int) -> None:
+    """Take work out with its steps: what was to be said of it stands elsewhere."""
+    connection.execute("DELETE FROM work WHERE id = ?", (work_id,))
+
+
 def state_of(connection: sqlite3.Connection, work_id: int) -> str:
     """The work's state; 'cancelled' when it is gone."""
     row = connection.execute("SELECT state FROM work WHERE id = ?", (work_id,)).fetchone()

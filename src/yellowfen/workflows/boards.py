@@ -608,15 +608,16 @@ def changes_of(
 
 def ask_rereads(connection: sqlite3.Connection) -> None:
     """Have the worker read again what an earlier version stored. What ended the reader before stays
-    as it was.
+    as it was, until a later version asks anew.
     """
     for board_id in boards.stale(connection):
         with atomic(connection):
             before = work.latest_of(connection, REREAD, board_id)
-            if before is None or before.state == work.DONE:
+            if before is None or before.state in (work.DONE, work.CANCELLED):
                 work.add(connection, REREAD, board_id=board_id)
             elif before.state == work.FAILED:
                 boards.keep_as_read(connection, board_id, _unread(before.said))
+                work.forget(connection, before.id)
 
 
 def _unread(why: str) -> str:
