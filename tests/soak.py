@@ -28,6 +28,7 @@ from yellowfen.errors import NotFound
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, imports, tasks
 from yellowfen.workflows import bench_runs, demo
+from yellowfen.workflows.look import start_looking
 from yellowfen.workflows.opening import open_database
 
 BOUNDARY = "soaked-in-flux"
@@ -48,6 +49,7 @@ class Soak:
         self.run = bench_runs.start_dotting(self.connection, 1, "top")
         self.cues = [cue.key for cue in stored.get(self.connection, self.run).script.cues]
         self.looked_at = bench_runs.start_heat(self.connection, 1)
+        self.look = start_looking(self.connection, 1)
         self.files = _large_set()
         self.kept: list[str] = []
         self.maybe: list[str] = []
@@ -136,8 +138,9 @@ class Soak:
         pin, verdict = str(self._number() % 8 + 1), self.chance.choice(("lean", "open", "ball"))
         before = self.marks.get(pin, ("",))
         self.marks[pin] = (*before, verdict)
-        body = json.dumps({"ref": "U4", "pin": pin, "verdict": verdict}).encode()
-        reply = self._asked("POST", f"/api/runs/{self.looked_at}/marks", body)
+        at_ms = int(time.time() * 1000)
+        tap = {"key": f"m{self.count}", "cue": f"U4.{pin}", "word": verdict, "at_ms": at_ms}
+        reply = self._asked("POST", f"/api/runs/{self.look}/taps", json.dumps(tap).encode())
         if reply is None:
             return False
         self._told("marks", reply)

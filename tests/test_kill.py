@@ -21,14 +21,13 @@ from yellowfen.core.work.bench_run import RULES, RunKind
 from yellowfen.core.work.bench_scripts import (
     CheckLine,
     CheckPlan,
-    Joint,
-    LookPlan,
     MendRun,
     MendStep,
     PrintRun,
     WashRun,
     WashStep,
 )
+from yellowfen.core.work.look_script import LookJoint, LookPlan
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs, demo, rework
@@ -52,7 +51,9 @@ def asked(url: str, method: str, body: dict[str, object] | None = None) -> list[
 def started(connection: sqlite3.Connection, kind: RunKind) -> int:
     job = jobs.rows(connection)[0].id
     if kind is RunKind.LOOK:
-        joints = tuple(Joint(ref="U4", pin=str(pin)) for pin in range(1, 9))
+        joints = tuple(
+            LookJoint(ref="U4", pin=str(pin), seen_from="from the side") for pin in range(1, 9)
+        )
         return stored.add(connection, job, kind, LookPlan(joints=joints))
     if kind is RunKind.CHECK:
         lines = tuple(

@@ -12,14 +12,14 @@ from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.work.bench_run import Tap
-from yellowfen.core.work.job import Verdict
+from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import boards, jobs, ready, stations
 from yellowfen.store.boards import Source
 from yellowfen.store.database import _run_script, atomic, connect, migrate
 from yellowfen.store.packing import pack, unpack
-from yellowfen.workflows import bench_runs, demo
+from yellowfen.workflows import bench_runs, demo, look
 from yellowfen.workflows.opening import DATABASE, back_up, open_database
 
 
@@ -148,10 +148,11 @@ def test_a_run_from_start_to_logbook_and_backup(tmp_path: Path) -> None:
         bench_runs.tap(connection, run_id, done("k3", "flowed R1", 1_050_000))
     with pytest.raises(Refused, match="before the tap before it"):
         bench_runs.tap(connection, run_id, done("k4", "away", 500))
-    bench_runs.mark(connection, run_id, "U4", "3", Verdict.BRIDGE)
-    bench_runs.mark(connection, run_id, "U4", "3", Verdict.GOOD)
-    with pytest.raises(InvalidValue, match="no pin 99"):
-        bench_runs.mark(connection, run_id, "U4", "99", Verdict.GOOD)
+    for verdict in (Verdict.BRIDGE, Verdict.GOOD):
+        look.mark_joints(connection, job.id, [FoundMark("U4", "3", verdict)])
+    wrong = [FoundMark("U4", "4", Verdict.GOOD), FoundMark("U4", "99", Verdict.GOOD)]
+    with pytest.raises(Refused, match=r"'U4\.99' is not part of this run"):
+        look.mark_joints(connection, job.id, wrong)  # all or none
     run = bench_runs.finish(connection, run_id, " went well ")
     assert run.flowed_s("U4") == pytest.approx(41.5)
     assert [str(mark.verdict) for mark in run.marks] == ["good"]

@@ -12,7 +12,7 @@ from tests.store.written_databases import FOLDER
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep, Spot
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.job import Purpose
+from yellowfen.core.work.job import FoundMark, Purpose, Verdict
 from yellowfen.store import bench_runs, imports, jobs, tasks, work
 from yellowfen.store.database import _run_script, connect
 from yellowfen.store.packing import pack
@@ -108,7 +108,8 @@ def test_what_was_done_at_the_bench_stands_after_every_migration(
     ]
     assert "heat" in job.done
     kinds = {run.kind: run for run in bench_runs.rows(connection, job_id=3)}
-    assert len(kinds) == 1 + (count >= 5) + 2 * (count >= 6)
+    assert len(kinds) == 2 + (count >= 5) + 2 * (count >= 6)
+    assert (kinds[RunKind.LOOK].looks_at, kinds[RunKind.LOOK].state.over) == (7, True)
     if count >= 5:
         assert kinds[RunKind.PASTE].planned(HandPlan) == DOTS
         assert kinds[RunKind.PASTE].state.done == {"0": "done"}
@@ -148,6 +149,7 @@ DIGESTS = {
     "0018_read_apart.sql": "352db4f8ac5013cd",
     "0019_one_room.sql": "61b5ef61c7a9bf99",
     "0020_long_work.sql": "f3f427407bd0c14f",
+    "0021_looks.sql": "766b1ca74810e5b3",
 }
 
 
@@ -205,4 +207,31 @@ def test_searches_and_imports_of_two_tables_stand_in_one(tmp_path: Path) -> None
     said = {name: kind.given_up for name, kind in KINDS.items()}
     taken = [work.take(connection, said, "me") for _ in range(3)]
     assert [one and one.id for one in taken] == [7, 14, None]
+    connection.close()
+
+
+def test_marks_become_the_taps_of_a_look(tmp_path: Path) -> None:
+    """Each with its pair, in the order they were made; those of a run put away come back with it."""
+    written = sqlite3.connect(tmp_path / DATABASE)
+    written.executescript((FOLDER / "0020_long_work.sql").read_text(encoding="utf-8"))
+    written.executescript(
+        "INSERT INTO bench_run (id, job_id, kind, side, started_at, plan, removed_at) VALUES"
+        " (5, 1, 'iron', 'top', '2026-11-01 10:00:00', '{\"refs\": [\"R1\"]}', NULL),"
+        " (6, 1, 'iron', 'top', '2026-11-02 10:00:00', '{\"refs\": [\"C1\"]}', '2026-11-03');"
+        "INSERT INTO joint_mark (run_id, ref, pin, verdict, other) VALUES"
+        " (5, 'R1', '2', 'bridge', '1'), (5, 'R1', '', 'standing on end', ''),"
+        " (6, 'C1', '1', 'lean', '')"
+    )
+    written.close()
+    connection = open_database(tmp_path)
+    assert bench_runs.get(connection, 5).marks == (
+        FoundMark("R1", "2", Verdict.BRIDGE, "1"),
+        FoundMark("R1", "", Verdict.STANDING),
+    )
+    assert [run.id for run in bench_runs.rows(connection, RunKind.IRON)] == [5]
+    assert [name for name, _ in bench_runs.removed(connection, days=10**5)] == [6]
+    bench_runs.remove(connection, 6, back=True)
+    assert bench_runs.get(connection, 6).marks == (FoundMark("C1", "1", Verdict.LEAN),)
+    bench_runs.remove(connection, 5)
+    assert [run.looks_at for run in bench_runs.rows(connection, RunKind.LOOK)] == [6]
     connection.close()

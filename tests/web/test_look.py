@@ -6,11 +6,14 @@ import json
 import math
 import subprocess
 import sys
+import time
 from dataclasses import replace
+from uuid import uuid4
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from httpx2 import Response
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.plan import usual_moves
@@ -45,6 +48,24 @@ def heated(client: TestClient, refs: str, *flowed: str) -> int:
     return run
 
 
+def looking(client: TestClient, job: int) -> int:
+    """The bench's look at what a job has soldered: its run."""
+    return int(client.post(f"/jobs/{job}/look").url.path.rsplit("/", 1)[1])
+
+
+def marked(client: TestClient, job: int, ref: str, pin: str, word: str, text: str = "") -> Response:
+    """One joint answered at the bench, as the page answers it."""
+    body = {"key": uuid4().hex, "cue": f"{ref}.{pin}", "word": word, "text": text}
+    at = {"at_ms": int(time.time() * 1000)}
+    return client.post(f"/api/runs/{looking(client, job)}/taps", json=body | at)
+
+
+def rest_good(client: TestClient, job: int) -> Response:
+    """All that is seen and has no mark yet is good."""
+    open_ = client.get(f"/api/runs/{looking(client, job)}/taps").json()["open"]
+    return marked(client, job, *open_[0].rsplit(".", 1), "rest good")
+
+
 def test_the_riskiest_come_first_and_what_no_eye_sees_stays_open(client: TestClient) -> None:
     run = heated(client, "U4 U2 C2", "U4", "C2")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
@@ -56,20 +77,21 @@ def test_the_riskiest_come_first_and_what_no_eye_sees_stays_open(client: TestCli
     assert hidden == ["U2.21"]
     page = client.get(f"/jobs/{job}/look").text
     assert "cannot be seen" in page
-    row = [one for one in state.joints if one.ref == "U4"][:4]
-    answer = client.post(
-        f"/api/runs/{run}/marks/good", json={"joints": [one.key for one in row]}
-    ).json()
-    assert len(answer["marks"]) == 4
-    assert answer["left"] < state.left
-    client.post(
-        f"/api/runs/{run}/marks", json={"ref": "C2", "pin": "1", "verdict": "dull or grainy"}
-    )
-    client.post(f"/api/runs/{run}/marks/good", json={})
-    marked = {f"{one.ref}.{one.pin}": str(one.verdict) for one in look_state(connection, job).marks}
-    assert "U2.21" not in marked
-    assert marked["C2.1"] == "dull or grainy"
-    assert len(marked) == len(state.joints) - 1
+    side = next(one for one in state.joints if one.ref == "U4")
+    row = [one for one in state.joints if (one.ref, one.seen_from) == ("U4", side.seen_from)]
+    answer = marked(client, job, "U4", side.pin, "row good").json()
+    assert sorted(answer["words"]) == sorted(one.key for one in row)
+    assert look_state(connection, job).left < state.left
+    run = looking(client, job)
+    newest = answer["taps"][-1]["key"]
+    assert client.delete(f"/api/runs/{run}/taps/{newest}").json()["words"] == {}  # at one press
+    marked(client, job, "C2", "1", "dull or grainy")
+    rest_good(client, job)
+    assert marked(client, job, "C2", "1", "rest good").status_code == 409  # nothing is left
+    marks = {f"{one.ref}.{one.pin}": str(one.verdict) for one in look_state(connection, job).marks}
+    assert "U2.21" not in marks
+    assert marks["C2.1"] == "dull or grainy"
+    assert len(marks) == len(state.joints) - 1
     again = heated(client, "C2", "C2")  # the next board: the same package was bad before
     joints = look_state(connection, stored.get(connection, again).job_id).joints
     assert any("bad before" in why for one in joints for why in one.why)
@@ -208,9 +230,11 @@ def test_what_was_told_stands_against_what_was_found(client: TestClient) -> None
     assert not any(one.holds for one in wrong)
     assert "No joint is marked yet" in client.get("/logbook/chances").text
     run = heated(client, "U4 C2", "U4", "C2")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    connection.close()
     for pin, verdict in (("1", "bridge"), ("2", "good"), ("3", "good")):
-        mark = {"ref": "U4", "pin": pin, "verdict": verdict}
-        client.post(f"/api/runs/{run}/marks", json=mark)
+        marked(client, job, "U4", pin, verdict)
     page = client.get("/logbook/chances").text
     assert "1 bad of 3 looked at" in page
 

@@ -19,7 +19,7 @@ from yellowfen.workflows.mend import mend_state, presses, standing
 from yellowfen.workflows.opening import connect_existing
 from yellowfen.workflows.ready import dot_plan, ready_state
 
-from .test_look import heated
+from .test_look import heated, looking, marked, rest_good
 
 
 def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> None:
@@ -29,15 +29,15 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     assert "Nothing is marked yet" in client.get(f"/jobs/{job}/mend").text
     assert client.post(f"/jobs/{job}/mend").status_code == 409
     for ref, pin, verdict in (("U4", "1", "bridge"), ("C2", "1", "lean"), ("U4", "", "skewed")):
-        client.post(f"/api/runs/{run}/marks", json={"ref": ref, "pin": pin, "verdict": verdict})
-    client.post(f"/api/runs/{run}/marks/good", json={})
+        marked(client, job, ref, pin, verdict)
+    rest_good(client, job)
     assert standing(connection, job).says == "not good yet"
     seen = client.get(f"/jobs/{job}/mend").text
     assert "3 to mend" in seen
-    assert "U4 pin 1: bridge" in seen
+    assert "U4 pins 1 and 2: bridge" in seen
     found = {one.name: one for one in mend_state(connection, job).bad}
     assert found["U4"].touches is None  # the whole part: by air, not by iron
-    touches = found["U4 pin 1"].touches
+    touches = found["U4 pins 1 and 2"].touches
     assert touches is not None
     assert touches.touch_s is not None
     assert touches.touch_s <= touches.longest_s
@@ -88,7 +88,7 @@ def test_good_at_first_pass_needs_every_joint_seen_and_every_probe(client: TestC
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
     assert standing(connection, job).says == "not proved yet"
-    client.post(f"/api/runs/{run}/marks/good", json={})
+    rest_good(client, job)
     assert not [one for one in look_state(connection, job).joints if one.hidden]
     path = client.post(f"/jobs/{job}/test").url.path
     meter = stored.get(connection, int(path.rsplit("/", 1)[1]))
@@ -126,12 +126,18 @@ def test_the_class_is_the_jobs_and_marks_of_earlier_runs_can_be_taken_back(
     assert 'value="3" aria-pressed="true"' in three
     assert client.post(f"/jobs/{job}/class", data={"grade": "4"}).status_code == 422
     assert 'value="3" aria-pressed="true"' in client.get(f"/jobs/{job}/look").text
-    client.post(f"/api/runs/{run}/marks", json={"ref": "C2", "pin": "1", "verdict": "lean"})
+    marked(client, job, "C2", "1", "lean")
     mending = int(client.post(f"/jobs/{job}/mend").url.path.rsplit("/", 1)[1])
-    answer = client.post(
-        f"/api/runs/{mending}/marks", json={"ref": "C2", "pin": "1", "verdict": None}
-    ).json()
-    assert answer["marks"] == []
+    assert stored.get(connection, mending).kind is RunKind.MEND
+    anew = looking(client, job)  # a look of its own at what is mended: the mark is not of it
+    assert stored.get(connection, anew).looks_at == mending
+    assert marked(client, job, "C2", "1", "not yet").status_code == 409
+    assert "C2.1" not in client.get(f"/api/runs/{anew}/taps").json()["open"]
+    back = client.post(f"/jobs/{job}/look/back", data={"ref": "C2", "pin": "1"})
+    assert back.status_code == 200
+    assert look_state(connection, job).marks == ()
+    assert "C2.1" in client.get(f"/api{back.url.path}/taps").json()["open"]
+    assert client.post(f"/jobs/{job}/look/back", data={"ref": "C2", "pin": "1"}).status_code == 404
     assert stored.get(connection, run).marks == ()
     connection.close()
 
@@ -140,22 +146,21 @@ def test_a_bridge_is_a_pair_and_a_later_fault_joins_the_mending(client: TestClie
     run = heated(client, "U4", "U4")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
-    pair = {"ref": "U4", "pin": "2", "verdict": "bridge", "other": "3"}
-    assert client.post(f"/api/runs/{run}/marks", json=pair).status_code == 200
-    for wrong, says in (
-        (pair | {"other": "99"}, "has no pin 99"),
-        (pair | {"other": "2"}, "joins a pin to another one"),
-        (pair | {"verdict": "lean"}, "only a bridge"),
+    assert marked(client, job, "U4", "2", "bridge", "3").status_code == 200
+    for word, other, says in (
+        ("bridge", "99", "has no pin '99'"),
+        ("bridge", "2", "joins a pin to another one"),
+        ("lean", "3", "only a bridge"),
     ):
-        refused = client.post(f"/api/runs/{run}/marks", json=wrong)
-        assert refused.status_code == 422
+        refused = marked(client, job, "U4", "2", word, other)
+        assert refused.status_code == 409
         assert says in refused.json()["problem"]
     assert "U4 pins 2 and 3: bridge" in client.get(f"/jobs/{job}/mend").text
     first = int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2])
     cue = stored.get(connection, first).script.cues[0].key
     bench_runs.tap(connection, first, Tap(key="m1", cue=cue, word="done", at_ms=1000))
     assert int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2]) == first
-    client.post(f"/api/runs/{run}/marks", json={"ref": "U4", "pin": "7", "verdict": "lean"})
+    marked(client, job, "U4", "7", "lean")
     second = int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2])
     assert second != first
     connection.close()
@@ -171,7 +176,7 @@ def test_one_press_changes_the_plans_for_the_next_board(client: TestClient) -> N
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
     for ref, pin, verdict in (("U1", "9", "bridge"), ("U4", "4", "not wetted")):
-        client.post(f"/api/runs/{run}/marks", json={"ref": ref, "pin": pin, "verdict": verdict})
+        marked(client, job, ref, pin, verdict)
     bad = {one.name: one for one in mend_state(connection, job, reckoned=False).bad}
     pressed = presses(connection, job, list(bad.values()))
     page = client.get(f"/jobs/{job}/mend").text

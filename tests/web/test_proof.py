@@ -14,7 +14,7 @@ from yellowfen.workflows.opening import connect_existing
 from yellowfen.workflows.proof import cleaning_state, proof_state
 
 from .test_jobs import opened
-from .test_look import heated
+from .test_look import heated, marked
 
 
 def begun(client: TestClient, path: str) -> int:
@@ -117,7 +117,7 @@ def test_a_fault_teaches_the_next_board_by_one_press(client: TestClient) -> None
     run = heated(client, "U4", "U4")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
-    client.post(f"/api/runs/{run}/marks", json={"ref": "U4", "pin": "4", "verdict": "lean"})
+    marked(client, job, "U4", "4", "lean")
     page = client.get(f"/jobs/{job}/mend").text
     assert "Keep for the next board" in page
     form = {"seen": "U4 pin 4: lean", "change": "a wider opening there"}

@@ -1,4 +1,4 @@
-"""Runs at the bench, of every kind: their plan, taps, marks and note."""
+"""Runs at the bench, of every kind: their plan, taps and note, and what looks found at the joints."""
 
 import sqlite3
 from dataclasses import dataclass
@@ -13,7 +13,6 @@ from yellowfen.core.work.bench_scripts import (
     CheckPlan,
     IronPlan,
     KitPlan,
-    LookPlan,
     MendRun,
     PadsRun,
     PlacingPlan,
@@ -23,7 +22,6 @@ from yellowfen.core.work.bench_scripts import (
     hand_script,
     iron_script,
     kit_script,
-    look_script,
     mend_script,
     pads_script,
     placing_script,
@@ -41,7 +39,8 @@ from yellowfen.core.work.heat_script import (
     near_key,
     stop_key,
 )
-from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.core.work.job import FoundMark
+from yellowfen.core.work.look_script import LookPlan, found_by, look_script
 from yellowfen.errors import NotFound
 from yellowfen.store.packing import pack, readable, unpack
 
@@ -59,6 +58,7 @@ Plan = (
     | WashRun
 )
 _P = TypeVar("_P", bound=Plan)
+SOLDERING = (RunKind.HEAT, RunKind.IRON, RunKind.MEND)
 PLANS: dict[RunKind, type[Plan]] = {
     RunKind.HEAT: HeatPlan,
     RunKind.PLACE: PlacingPlan,
@@ -76,7 +76,9 @@ PLANS: dict[RunKind, type[Plan]] = {
 
 @dataclass(frozen=True, kw_only=True)
 class BenchRun:
-    """One run: what it follows, what was tapped, what was found and noted afterwards."""
+    """One run: what it follows, what was tapped, what was noted afterwards; `marks` is what looks at
+    the joints soldered in it found; a look tells in `looks_at` at which run's.
+    """
 
     id: int
     job_id: int
@@ -94,6 +96,7 @@ class BenchRun:
     finished: bool = False
     heat_id: int | None = None
     piece_id: int | None = None
+    looks_at: int | None = None
 
     def planned(self, kind: type[_P]) -> _P:
         """The plan as one of its kind. Raises TypeError for another."""
@@ -209,7 +212,7 @@ _COLUMNS = (
     "SELECT bench_run.id, bench_run.job_id, job.name AS job_name, job.board_id,"
     " board.name AS board_name, bench_run.kind, bench_run.side, bench_run.started_at,"
     " bench_run.plan, bench_run.forecast, bench_run.note, bench_run.finished,"
-    " bench_run.heat_id, bench_run.piece_id"
+    " bench_run.heat_id, bench_run.piece_id, bench_run.looks_at"
     " FROM bench_run JOIN job ON job.id = bench_run.job_id JOIN board ON board.id = job.board_id"
     " WHERE bench_run.removed_at IS NULL AND"
 )
@@ -223,11 +226,15 @@ def add(
     *,
     side: str = "",
     forecast: Forecast | None = None,
+    looks_at: int | None = None,
 ) -> int:
-    """Open a run on the job's piece in hand (a heat also on its heat); returns its id."""
+    """Open a run on the job's piece in hand (a heat also on its heat, a look at a run's joints);
+    returns its id.
+    """
     cursor = connection.execute(
-        "INSERT INTO bench_run (job_id, kind, side, started_at, plan, forecast, heat_id, piece_id)"
-        " SELECT id, ?, ?, datetime('now'), ?, ?, CASE ? WHEN 'heat' THEN heat_id END, piece_id"
+        "INSERT INTO bench_run"
+        " (job_id, kind, side, started_at, plan, forecast, heat_id, piece_id, looks_at)"
+        " SELECT id, ?, ?, datetime('now'), ?, ?, CASE ? WHEN 'heat' THEN heat_id END, piece_id, ?"
         " FROM job WHERE id = ?",
         (
             str(kind),
@@ -235,6 +242,7 @@ def add(
             pack(plan),
             None if forecast is None else pack(forecast),
             str(kind),
+            looks_at,
             job_id,
         ),
     )
@@ -333,11 +341,12 @@ def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
         plan=unpack(PLANS[kind], row["plan"]),
         forecast=None if row["forecast"] is None else unpack(Forecast, row["forecast"]),
         taps=taps_of(connection, row["id"]),
-        marks=_marks(connection, row["id"]),
+        marks=_marks(connection, row["id"]) if kind in SOLDERING else (),
         note=row["note"],
         finished=bool(row["finished"]),
         heat_id=row["heat_id"],
         piece_id=row["piece_id"],
+        looks_at=row["looks_at"],
     )
 
 
@@ -353,13 +362,25 @@ def taps_of(connection: sqlite3.Connection, run_id: int) -> tuple[Tap, ...]:
 
 
 def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]:
-    found = connection.execute(
-        "SELECT ref, pin, verdict, other FROM joint_mark WHERE run_id = ? ORDER BY rowid",
+    """What looks at the joints of a run found: of each joint the newest."""
+    looks = connection.execute(
+        "SELECT id, plan FROM bench_run WHERE looks_at = ? AND removed_at IS NULL ORDER BY id",
         (run_id,),
     ).fetchall()
-    return tuple(
-        FoundMark(row["ref"], row["pin"], Verdict(row["verdict"]), row["other"]) for row in found
-    )
+    found: dict[tuple[str, str], FoundMark] = {}
+    for row in looks:
+        plan, taps = unpack(LookPlan, row["plan"]), taps_of(connection, row["id"])
+        for mark in found_by(plan, state_after(look_script(plan), taps), taps) if taps else ():
+            found[mark.ref, mark.pin] = mark
+    return tuple(found.values())
+
+
+def looks(connection: sqlite3.Connection, run_id: int) -> list[BenchRun]:
+    """The looks at the joints of a run, the newest first."""
+    found = connection.execute(
+        f"{_COLUMNS} bench_run.looks_at = ? ORDER BY bench_run.id DESC", (run_id,)
+    ).fetchall()
+    return [_run(connection, row) for row in found]
 
 
 def keep_course(connection: sqlite3.Connection, run_id: int, course: Course) -> None:
@@ -398,23 +419,6 @@ def remove_tap(connection: sqlite3.Connection, run_id: int, key: str) -> None:
     connection.execute("DELETE FROM bench_tap WHERE run_id = ? AND key = ?", (run_id, key))
 
 
-def keep_mark(connection: sqlite3.Connection, run_id: int, mark: FoundMark) -> None:
-    """Store a verdict, replacing the one before."""
-    connection.execute(
-        "INSERT INTO joint_mark (run_id, ref, pin, verdict, other) VALUES (?, ?, ?, ?, ?)"
-        " ON CONFLICT (run_id, ref, pin)"
-        " DO UPDATE SET verdict = excluded.verdict, other = excluded.other",
-        (run_id, mark.ref, mark.pin, str(mark.verdict), mark.other),
-    )
-
-
-def remove_mark(connection: sqlite3.Connection, run_id: int, ref: str, pin: str) -> None:
-    """Take a verdict back."""
-    connection.execute(
-        "DELETE FROM joint_mark WHERE run_id = ? AND ref = ? AND pin = ?", (run_id, ref, pin)
-    )
-
-
 def keep_note(connection: sqlite3.Connection, run_id: int, note: str, finished: bool) -> None:
     """Store the run's note and whether it is finished."""
     connection.execute(
@@ -423,11 +427,19 @@ def keep_note(connection: sqlite3.Connection, run_id: int, note: str, finished: 
 
 
 def remove(connection: sqlite3.Connection, run_id: int, back: bool = False) -> None:
-    """Put a run away with its taps and marks, or bring it `back`."""
-    moment = None if back else "now"
-    connection.execute(
-        "UPDATE bench_run SET removed_at = datetime(?) WHERE id = ?", (moment, run_id)
-    )
+    """Put a run away with the looks at its joints, or bring it `back` with those that went along."""
+    mine = "(id = ?1 OR looks_at = ?1)"
+    if back:
+        connection.execute(
+            f"UPDATE bench_run SET removed_at = NULL WHERE {mine}"
+            " AND removed_at >= (SELECT removed_at FROM bench_run WHERE id = ?1)",
+            (run_id,),
+        )
+    else:
+        connection.execute(
+            f"UPDATE bench_run SET removed_at = datetime('now') WHERE {mine} AND removed_at IS NULL",
+            (run_id,),
+        )
 
 
 def removed(connection: sqlite3.Connection, days: int = 14) -> list[tuple[int, str]]:
@@ -435,7 +447,8 @@ def removed(connection: sqlite3.Connection, days: int = 14) -> list[tuple[int, s
     found = connection.execute(
         "SELECT bench_run.id, job.name, bench_run.kind FROM bench_run"
         " JOIN job ON job.id = bench_run.job_id"
-        " WHERE bench_run.removed_at > datetime('now', ?) ORDER BY bench_run.removed_at DESC",
+        " WHERE bench_run.removed_at > datetime('now', ?) AND bench_run.looks_at IS NULL"
+        " ORDER BY bench_run.removed_at DESC",
         (f"-{days} days",),
     ).fetchall()
     return [(row["id"], f"{row['name']}, {row['kind']}") for row in found]

@@ -110,8 +110,8 @@ def _done(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> 
         "  AND (kind = 'iron' OR (kind = 'heat' AND coalesce(json_extract(plan, '$.goal'), 'solder') <> 'lift'))"
         "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))"
         " OR EXISTS (SELECT 1 FROM passport WHERE job_id = :job AND used_at IS NOT NULL) AS refit,"
-        " EXISTS (SELECT 1 FROM joint_mark JOIN bench_run ON bench_run.id = joint_mark.run_id"
-        "  WHERE removed_at IS NULL AND bench_run.job_id = :job) AS look,"
+        " EXISTS (SELECT 1 FROM bench_tap JOIN bench_run ON bench_run.id = bench_tap.run_id"
+        "  WHERE removed_at IS NULL AND job_id = :job AND bench_run.kind = 'look') AS look,"
         " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND finished = 1) AS finish",
         {"job": job_id, "piece": piece_id},
     ).fetchone()

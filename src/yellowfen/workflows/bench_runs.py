@@ -1,5 +1,5 @@
-"""Starting runs at the bench, taps during them, marks and the note afterwards. Each call returns
-only when its write is on disk.
+"""Starting runs at the bench, taps during them, the note afterwards. Each call returns only when its
+write is on disk.
 """
 
 import sqlite3
@@ -22,10 +22,11 @@ from yellowfen.core.work.bench_scripts import (
 )
 from yellowfen.core.work.heat_script import live_script, next_course
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
-from yellowfen.core.work.job import FoundMark, Job, Verdict
+from yellowfen.core.work.job import Job
 from yellowfen.core.work.kit import Found
+from yellowfen.core.work.look_script import LookPlan, refused_text
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import bench_runs, boards, jobs
+from yellowfen.store import bench_runs, jobs
 from yellowfen.store import ready as stored
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
@@ -243,6 +244,8 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
         if run.finished:
             raise Refused("this run is finished; start another")
         reason = allowed(run.script, run.taps, one)
+        if not reason and isinstance(run.plan, LookPlan):
+            reason = refused_text(run.plan, one)
         if reason:
             raise Refused(reason)
         bench_runs.add_tap(connection, run_id, one)
@@ -272,34 +275,6 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
         if run.kind is RunKind.PRINT and taken_back and taken_back.word in FOUND:
             undo_print(connection, run.job_id)
     return run
-
-
-def mark(
-    connection: sqlite3.Connection,
-    run_id: int,
-    ref: str,
-    pin: str,
-    verdict: Verdict | None,
-    other: str = "",
-) -> BenchRun:
-    """Store what was found at a joint (pin '' for the whole part), of a bridge with which `other`
-    pin; None takes the mark back. Raises InvalidValue for a part or pin that is not there.
-    """
-    run = bench_runs.get(connection, run_id)
-    parts = {part.ref: part for part in boards.get(connection, run.board_id).parts}
-    if ref not in parts:
-        raise InvalidValue("ref", f"there is no part {ref} on this board")
-    pins = {land.pin for land in parts[ref].package.lands}
-    for one in (pin, other):
-        if one and one not in pins:
-            raise InvalidValue("pin", f"{ref} has no pin {one}")
-    if other and (verdict is not Verdict.BRIDGE or other == pin):
-        raise InvalidValue("other", "only a bridge joins a pin to another one")
-    if verdict is None:
-        bench_runs.remove_mark(connection, run_id, ref, pin)
-    else:
-        bench_runs.keep_mark(connection, run_id, FoundMark(ref, pin, verdict, other))
-    return bench_runs.get(connection, run_id)
 
 
 def finish(connection: sqlite3.Connection, run_id: int, note: str) -> BenchRun:

@@ -18,7 +18,7 @@ from yellowfen.core.rework.legs import Proof
 from yellowfen.core.rework.survey import Age, Answers, Power, Solder
 from yellowfen.core.rework.ways_off import Matters, OffWay
 from yellowfen.core.work.bench_run import RULES, Tap
-from yellowfen.core.work.job import Purpose, Verdict
+from yellowfen.core.work.job import FoundMark, Purpose, Verdict
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
@@ -27,7 +27,7 @@ from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.workflows import bench_runs as bench_runs_work
 from yellowfen.workflows import jobs as work
-from yellowfen.workflows import pictures, proof, refit, sketching
+from yellowfen.workflows import look, pictures, proof, refit, sketching
 from yellowfen.workflows import rework as rework_work
 from yellowfen.workflows.calibration import Scrap, melt_test
 from yellowfen.workflows.heat import usual_plan
@@ -134,9 +134,12 @@ def furnish(connection: sqlite3.Connection) -> bool:
     _heated(connection, rework.id, slower=1.03)
     refit.take_refit_heat(connection, rework.id)
     run = _heated(connection, rework.id, slower=1.06)
-    for land in boards.get(connection, rework.board_id).part("U4").package.lands:
-        verdict = Verdict.LEAN if land.pin == "4" else Verdict.GOOD
-        bench_runs_work.mark(connection, run, "U4", land.pin, verdict)
+    lands = boards.get(connection, rework.board_id).part("U4").package.lands
+    marks = [
+        FoundMark("U4", land.pin, Verdict.LEAN if land.pin == "4" else Verdict.GOOD)
+        for land in lands
+    ]
+    look.mark_joints(connection, rework.id, marks)
     bench_runs_work.finish(
         connection, run, "First try. Pin 4 lags: it sits on the plane. More flux there."
     )

@@ -4,28 +4,32 @@ what its results say.
 
 import math
 import sqlite3
+import time
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from uuid import uuid4
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
+from yellowfen.core.board.bridges import harmless_bridges, neighbouring_pins, pads_by_pin
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.look.meter_plan import Diagnosis, MeterPlan, diagnose, meter_plan, probe_key
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.core.work.bench_scripts import AGAIN, CheckLine, CheckPlan, IronPlan, MendRun
 from yellowfen.core.work.heat_script import AWAY
 from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.core.work.job import FoundMark, Job, Verdict
-from yellowfen.errors import Refused, YellowfenError
+from yellowfen.core.work.look_script import LookJoint, LookPlan
+from yellowfen.errors import NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.store.proofs import proof_of
 from yellowfen.store.rework import passports
+from yellowfen.workflows.bench_runs import tap
 from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import ReadyState, dot_plan, ready_state
 
@@ -36,7 +40,7 @@ JOBS_TOLD = 20  # whose marks tell how true the chances were
 @dataclass(frozen=True, kw_only=True)
 class LookState:
     """What there is to look at of the board in hand: its joints in order, the newest mark of each,
-    what is left to expect; `run` takes the marks (None: nothing was soldered yet).
+    what is left to expect; `run` is what was soldered last (None: nothing yet).
     """
 
     board: Board
@@ -260,39 +264,94 @@ def own_chances(connection: sqlite3.Connection) -> list[tuple[float, bool]]:
     return found
 
 
-def take_back(connection: sqlite3.Connection, run_id: int, ref: str, pin: str) -> int:
-    """Take a joint's newest mark back, in whichever run it was made; returns the job. What the
-    second look of a mending run told is taken back at the bench.
+def start_looking(connection: sqlite3.Connection, job_id: int) -> int:
+    """Open the look at what was soldered on the board in hand, or go on with the one that is begun;
+    returns its run's id. Raises Refused where nothing was soldered yet.
     """
-    job_id = bench_runs.get(connection, run_id).job_id
-    held = (
-        run
-        for run in soldering(connection, job_id)
-        if any((one.ref, one.pin) == (ref, pin) for one in run.marks)
-    )
-    run = next(held, None)
-    if run is not None:
-        bench_runs.remove_mark(connection, run.id, ref, pin)
-    return job_id
+    state = look_state(connection, job_id)
+    if state.run is None:
+        raise Refused("nothing was soldered in this job yet, so there is no joint to look at")
+    for begun in bench_runs.looks(connection, state.run.id)[:1]:
+        joints, marked = begun.planned(LookPlan).joints, {(one.ref, one.pin) for one in state.marks}
+        if {one.key for one in state.joints} <= {one.key for one in joints} and all(
+            (one.ref, one.pin) in marked for one in joints if one.marked
+        ):
+            return begun.id
+    return bench_runs.add(connection, job_id, RunKind.LOOK, look_plan(state), looks_at=state.run.id)
 
 
-def mark_seen_good(connection: sqlite3.Connection, run_id: int, keys: list[str] | None) -> int:
-    """Mark joints good that an eye can see and that have no mark yet: those named ("U1.3"), or all;
-    returns how many. What cannot be seen stays open for the test.
-    """
-    run = bench_runs.get(connection, run_id)
-    state = look_state(connection, run.job_id)
-    have = {f"{one.ref}.{one.pin}" for one in state.marks}
-    wanted = None if keys is None else set(keys)
-    mine = [
-        one
-        for one in state.joints
-        if not one.hidden and one.key not in have and (wanted is None or one.key in wanted)
+def look_plan(state: LookState) -> LookPlan:
+    """The joints of a board as a look goes through them, riskiest first."""
+    parts = {part.ref: part for part in state.board.parts}
+    pairs = {ref: neighbouring_pins(parts[ref]) for ref in {one.ref for one in state.joints}}
+    marked = {(one.ref, one.pin) for one in state.marks}
+    free: dict[str, list[str]] = defaultdict(list)
+    for pair in sorted(state.harmless):
+        ref, pins = pair.rsplit(".", 1)
+        for pin in pins.split("-"):
+            free[f"{ref}.{pin}"].append(pins)
+    whole = [
+        LookJoint(ref=ref, pin="", kind="part", seen_from="from above", marked=(ref, "") in marked)
+        for ref in dict.fromkeys(one.ref for one in state.joints)
     ]
+    return LookPlan(
+        joints=(
+            *(
+                LookJoint(
+                    ref=one.ref,
+                    pin=one.pin,
+                    kind=one.kind,
+                    chance=round(one.chance, 4),
+                    why=one.why,
+                    seen_from=one.seen_from,
+                    marked=(one.ref, one.pin) in marked,
+                    beside=tuple(
+                        b if a == one.pin else a for a, b in pairs[one.ref] if one.pin in (a, b)
+                    ),
+                    harmless=tuple(free[one.key]),
+                )
+                for one in state.joints
+            ),
+            *whole,
+        )
+    )
+
+
+def take_back(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> None:
+    """Take a joint's newest mark back in whichever look it was made. What the second look of a
+    mending run told is taken back at the bench. Raises NotFound for a joint without a mark.
+    """
+    made = (
+        look
+        for run in soldering(connection, job_id)
+        for look in bench_runs.looks(connection, run.id)
+    )
+    for look in made:
+        if f"{ref}.{pin}" in look.state.done:
+            now = int(time.time() * 1000)
+            back = Tap(key=uuid4().hex, cue=f"{ref}.{pin}", word="not yet", at_ms=now)
+            tap(connection, look.id, back)
+            return
+    raise NotFound(f"{ref[:40]} pin {pin[:20]} has no mark of a look")
+
+
+def mark_joints(connection: sqlite3.Connection, job_id: int, marks: Sequence[FoundMark]) -> int:
+    """Answer joints of the board's look now, all or none; returns the look's run. Raises Refused for
+    a joint that was not soldered in this job.
+    """
+    now = int(time.time() * 1000)
     with atomic(connection):
-        for one in mine:
-            bench_runs.keep_mark(connection, run_id, FoundMark(one.ref, one.pin, Verdict.GOOD))
-    return len(mine)
+        look = start_looking(connection, job_id)
+        for mark in marks:
+            answer = Tap(
+                key=uuid4().hex,
+                cue=f"{mark.ref}.{mark.pin}",
+                word=str(mark.verdict),
+                at_ms=now,
+                text=mark.other,
+            )
+            tap(connection, look, answer)
+    return look
 
 
 # by meter

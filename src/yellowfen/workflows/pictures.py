@@ -33,11 +33,12 @@ from yellowfen.core.part.package import HIDDEN
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.formats.picture import channels, made_safe
-from yellowfen.store import bench_runs, boards, jobs, pictures
+from yellowfen.store import boards, jobs, pictures
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack
 from yellowfen.store.pictures import PictureRow
 from yellowfen.store.proofs import limits_of
+from yellowfen.workflows.look import mark_joints
 
 Grey = NDArray[np.float32]
 KEPT = 8
@@ -267,16 +268,12 @@ def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Laid
 def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> int:
     """Mark what a part's outline says is beyond the criteria; returns how many joints.
 
-    Raises Refused where nothing was soldered yet.
+    Raises Refused where the part was not soldered in this job.
     """
     found = laid(connection, picture_id)
-    run = bench_runs.latest_soldering(connection, found.row.job_id)
-    if run is None:
-        raise Refused("nothing was soldered in this job yet, so there is no joint to mark")
     wrong = [one for one in part_seen(connection, found, ref).joints if one.verdict]
-    with atomic(connection):
-        for one in wrong:
-            bench_runs.keep_mark(connection, run.id, FoundMark(ref, one.pin, Verdict(one.verdict)))
+    marks = [FoundMark(ref, one.pin, Verdict(one.verdict)) for one in wrong]
+    mark_joints(connection, found.row.job_id, marks)
     return len(wrong)
 
 

@@ -9,6 +9,7 @@ changes nothing.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 from itertools import pairwise
 
 from yellowfen.core.quantity.wording import counted
@@ -47,21 +48,33 @@ class Effect(StrEnum):
     OPENS = "opens"
 
 
+class Reach(StrEnum):
+    """Which cues that are still to do one word answers at once, each with the one key's word."""
+
+    ROW = "row"
+    GROUP = "group"
+    REST = "rest"
+
+
 @dataclass(frozen=True, kw_only=True)
 class Rule:
     """The rule of one kind of run. The first word is the one key's.
 
     `any_order`: any cue may be answered, not only the first; `corrects`: an answer may be given
-    anew; `clock`: the first tap starts a clock, and the run ends within a day of it.
+    anew; `clock`: the first tap starts a clock, and the run ends within a day of it; `at_once`:
+    words that answer several cues; `along`: what is next follows the cue that was answered last.
     """
 
     words: Mapping[str, Effect]
     any_order: bool = False
     corrects: bool = False
     clock: bool = False
+    along: bool = False
+    at_once: Mapping[str, Reach] = field(default_factory=dict)
 
 
 GOOD = "good"
+ROW_GOOD, PART_GOOD, REST_GOOD = "row good", "part good", "rest good"
 FAULTS = (
     "bridge",
     "open",
@@ -111,9 +124,18 @@ RULES: Mapping[RunKind, Rule] = {
         corrects=True,
     ),
     RunKind.LOOK: Rule(
-        words={GOOD: Effect.DONE, **dict.fromkeys(FAULTS, Effect.DONE), "not yet": Effect.OPENS},
+        words={
+            GOOD: Effect.DONE,
+            **dict.fromkeys(FAULTS, Effect.DONE),
+            "not yet": Effect.OPENS,
+            ROW_GOOD: Effect.DONE,
+            PART_GOOD: Effect.DONE,
+            REST_GOOD: Effect.DONE,
+        },
         any_order=True,
         corrects=True,
+        along=True,
+        at_once={ROW_GOOD: Reach.ROW, PART_GOOD: Reach.GROUP, REST_GOOD: Reach.REST},
     ),
     RunKind.IRON: Rule(
         words={"done": Effect.DONE, "skipped": Effect.LATER, "trouble": Effect.ASIDE}
@@ -184,6 +206,7 @@ class Cue:
     mind: str = ""
     set_ups: tuple[SetUp, ...] = ()
     group: str = ""
+    row: str = ""
     ahead: str = ""
     due_s: float | None = None
     late_s: float | None = None
@@ -217,8 +240,13 @@ class Script:
     ask: str = ""
     ask_key: str = ""
 
+    @cached_property
+    def _by_key(self) -> dict[str, Cue]:
+        return {cue.key: cue for cue in (*self.extras, *self.cues)}
+
     def cue(self, key: str) -> Cue | None:
-        return next((cue for cue in (*self.cues, *self.extras) if cue.key == key), None)
+        """The cue or extra of that key, or None."""
+        return self._by_key.get(key)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -249,18 +277,53 @@ class State:
         return not self.to_do
 
 
+@dataclass(kw_only=True)
+class _Standing:
+    """A state while taps go through it; `to_do` and `passed` are keys in order."""
+
+    to_do: dict[str, None]
+    done: dict[str, str] = field(default_factory=dict)
+    aside: dict[str, str] = field(default_factory=dict)
+    passed: dict[str, None] = field(default_factory=dict)
+    again: dict[str, int] = field(default_factory=dict)
+
+
 def state_after(script: Script, taps: Sequence[Tap]) -> State:
     """What taps make of a script. A tap that was not allowed changes nothing."""
-    state = State(to_do=tuple(cue.key for cue in script.cues))
-    for number, tap in enumerate(taps):
-        if not _refusal(script, state, number > 0, tap):
-            state = _stepped(script, state, tap)
-    return state
+    now = _standing(script, taps)
+    return State(
+        to_do=tuple(now.to_do),
+        done=now.done,
+        aside=now.aside,
+        passed=tuple(now.passed),
+        again=now.again,
+    )
+
+
+def _standing(script: Script, taps: Sequence[Tap]) -> _Standing:
+    now = _Standing(to_do=dict.fromkeys(cue.key for cue in script.cues))
+    last = ""
+    for tap in taps:
+        if not _refusal(script, now, tap):
+            _step(script, now, tap)
+            last = tap.cue
+    if RULES[script.kind].along and last:
+        now.to_do = dict.fromkeys(_along(script, now.to_do, last))
+    return now
+
+
+def _along(script: Script, to_do: Mapping[str, None], last: str) -> list[str]:
+    """What is to do from the last answer on, in the script's order, then from the start."""
+    places = {cue.key: place for place, cue in enumerate(script.cues)}
+    here = places.get(last)
+    if here is None:
+        return list(to_do)
+    return sorted(to_do, key=lambda key: (places[key] < here, places[key]))
 
 
 def allowed(script: Script, taps: Sequence[Tap], tap: Tap) -> str:
     """Why a tap may not follow these, as a sentence; "" where it may."""
-    refusal = _refusal(script, state_after(script, taps), bool(taps), tap)
+    refusal = _refusal(script, _standing(script, taps), tap)
     if refusal or not taps:
         return refusal
     if tap.at_ms < taps[-1].at_ms - SLACK_MS:
@@ -278,52 +341,84 @@ def undoable(taps: Sequence[Tap], key: str) -> str:
     return ""
 
 
-def _refusal(script: Script, state: State, started: bool, tap: Tap) -> str:
+def _refusal(script: Script, now: _Standing, tap: Tap) -> str:
     rule, cue = RULES[script.kind], script.cue(tap.cue)
     if cue is None:
         return f"{tap.cue[:40]!r} is not part of this run"
     if tap.word not in rule.words:
         return f"{tap.word[:20]!r} is not one of {', '.join(rule.words)}"
-    if cue.key in state.passed:
-        return f"it is too late for {cue.name or cue.title}"
-    answered = cue.key in state.done or (cue.key in state.aside and not rule.any_order)
+    name = cue.name or cue.title
+    if cue.key in now.passed:
+        return f"it is too late for {name}"
+    answered = cue.key in now.done or (cue.key in now.aside and not rule.any_order)
     if answered and not rule.corrects:
-        return f"{cue.name or cue.title} is answered already"
-    if cue.after and cue.after not in state.done and cue.after not in state.aside:
+        return f"{name} is answered already"
+    if rule.words[tap.word] is Effect.OPENS and cue.key not in {**now.done, **now.aside}:
+        return f"{name} is not answered yet"
+    if tap.word in rule.at_once and not _reached(script, now, tap.word, cue):
+        return f"nothing is left to answer along with {name}"
+    if cue.after and cue.after not in now.done and cue.after not in now.aside:
         before = script.cue(cue.after)
         return f"first: {before.press if before else cue.after}"
-    if state.over and cue in script.extras:
-        return "the run is over"
-    if rule.any_order or cue.free or (state.to_do and state.to_do[0] == cue.key):
+    if rule.any_order:
         return ""
-    here = script.cue(state.to_do[0]) if state.to_do else None
-    return f"{cue.name or cue.title} is not due: first {here.press if here else 'nothing'}"
+    if not now.to_do and cue in script.extras:
+        return "the run is over"
+    first = next(iter(now.to_do), None)
+    if cue.free or first == cue.key:
+        return ""
+    here = script.cue(first) if first is not None else None
+    return f"{name} is not due: first {here.press if here else 'nothing'}"
 
 
-def _stepped(script: Script, state: State, tap: Tap) -> State:
-    effect, cue = RULES[script.kind].words[tap.word], script.cue(tap.cue)
-    assert cue is not None
-    if effect is Effect.STAYS:
-        again = {**state.again, cue.key: state.again.get(cue.key, 0) + 1}
-        return State(
-            to_do=state.to_do, done=state.done, aside=state.aside, passed=state.passed, again=again
+def _reached(script: Script, now: _Standing, word: str, cue: Cue) -> list[str]:
+    """What is still to do and answered with a cue by a word that speaks for several."""
+    reach = RULES[script.kind].at_once[word]
+    if reach is Reach.REST:
+        return list(now.to_do)
+    mine = cue.row if reach is Reach.ROW else cue.group
+    return [
+        key
+        for key in now.to_do
+        if key == cue.key
+        or (
+            (one := script.cue(key))
+            and mine
+            and mine == (one.row if reach is Reach.ROW else one.group)
         )
-    to_do = [key for key in state.to_do if key != cue.key]
-    done = {key: word for key, word in state.done.items() if key != cue.key}
-    aside = {key: word for key, word in state.aside.items() if key != cue.key}
-    passed = state.passed
+    ]
+
+
+def _step(script: Script, now: _Standing, tap: Tap) -> None:
+    rule = RULES[script.kind]
+    effect, cue = rule.words[tap.word], script.cue(tap.cue)
+    assert cue is not None
+    if tap.word in rule.at_once:
+        for key in _reached(script, now, tap.word, cue):
+            now.to_do.pop(key)
+            now.aside.pop(key, None)
+            now.done[key] = next(iter(rule.words))
+        return
+    if effect is Effect.STAYS:
+        now.again[cue.key] = now.again.get(cue.key, 0) + 1
+        return
+    now.to_do.pop(cue.key, None)
+    now.done.pop(cue.key, None)
+    now.aside.pop(cue.key, None)
     if effect is Effect.LATER:
-        to_do.append(cue.key)
+        now.to_do[cue.key] = None
     elif effect is Effect.OPENS:
-        open_now = {*to_do, cue.key}
-        to_do = [one.key for one in script.cues if one.key in open_now]
+        now.to_do = {
+            one.key: None for one in script.cues if one.key in now.to_do or one.key == cue.key
+        }
     elif effect is Effect.ASIDE:
-        aside[cue.key] = tap.word
+        now.aside[cue.key] = tap.word
     else:
-        done[cue.key] = tap.word
-        passed = (*passed, *(key for key in cue.ends if key in to_do))
-        to_do = [key for key in to_do if key not in cue.ends]
-    return State(to_do=tuple(to_do), done=done, aside=aside, passed=passed, again=state.again)
+        now.done[cue.key] = tap.word
+        for key in cue.ends:
+            if key in now.to_do:
+                now.to_do.pop(key)
+                now.passed[key] = None
 
 
 # what the bench is shown
@@ -377,11 +472,24 @@ def _shown(
     if tried and cue.anew:
         set_up = [cue.anew]
         left += f", tried {'once' if tried == 1 else counted(tried, 'time')}"
-    parts = (*set_up, f"{cue.name}: {cue.title}" if cue.name else cue.title, *detail, cue.mind)
-    said = ". ".join(part.rstrip(".") for part in parts if part)
     return Shown(
-        cue=cue, set_up=tuple(set_up), detail="; ".join(detail), left=left.strip(", "), said=said
+        cue=cue,
+        set_up=tuple(set_up),
+        detail="; ".join(detail),
+        left=left.strip(", "),
+        said=_said(cue, set_up, detail),
     )
+
+
+def chosen(cue: Cue) -> Shown:
+    """A cue as it is shown when it is chosen out of its turn."""
+    detail = [cue.detail] if cue.detail else []
+    return Shown(cue=cue, set_up=(), detail=cue.detail, left="", said=_said(cue, (), detail))
+
+
+def _said(cue: Cue, set_up: Sequence[str], detail: Sequence[str]) -> str:
+    parts = (*set_up, f"{cue.name}: {cue.title}" if cue.name else cue.title, *detail, cue.mind)
+    return ". ".join(part.rstrip(".") for part in parts if part)
 
 
 def moments_s(taps: Sequence[Tap]) -> dict[str, float]:

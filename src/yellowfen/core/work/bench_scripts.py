@@ -1,5 +1,5 @@
-"""The scripts of what is done at the bench but a heat's (`heat_script`): placing, paste by hand, the
-kit, looking, rows by iron. Every word that is shown or spoken is made here.
+"""The scripts of what is done at the bench but a heat's (`heat_script`) and a look's (`look_script`):
+placing, paste by hand, the kit, rows by iron. Every word that is shown or spoken is made here.
 """
 
 import math
@@ -230,46 +230,6 @@ def kit_script(plan: KitPlan) -> Script:
             )
         )
     return Script(kind=RunKind.KIT, cues=tuple(cues), closing="Everything is there.")
-
-
-@dataclass(frozen=True, kw_only=True)
-class Joint:
-    """A joint to be looked at."""
-
-    ref: str
-    pin: str
-    kind: str = ""
-
-    @property
-    def key(self) -> str:
-        return f"{self.ref}.{self.pin}"
-
-
-@dataclass(frozen=True, kw_only=True)
-class LookPlan:
-    """The joints to be looked at, in order."""
-
-    joints: tuple[Joint, ...]
-
-
-def look_script(plan: LookPlan) -> Script:
-    """Joint by joint."""
-    cues = tuple(
-        Cue(
-            key=joint.key,
-            name=joint.ref,
-            title=f"pin {joint.pin}",
-            press="Good",
-            detail=joint.kind,
-            group=joint.ref,
-            refs=(joint.ref,),
-            pin=joint.pin,
-        )
-        for joint in plan.joints
-    )
-    return Script(
-        kind=RunKind.LOOK, cues=cues, closing="Every joint is looked at.", of_group="of this part"
-    )
 
 
 @dataclass(frozen=True, kw_only=True)

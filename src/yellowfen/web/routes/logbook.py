@@ -23,7 +23,6 @@ _HANDS = {
     RunKind.PLACE: "placed",
     RunKind.PASTE: "paste by hand",
     RunKind.KIT: "kit checked",
-    RunKind.LOOK: "looked at",
     RunKind.PRINT: "printed",
 }
 
@@ -33,7 +32,11 @@ def logbook(request: Request, database: Database) -> Response:
     found = bench_runs.rows(database)
     context = {
         "room": "logbook",
-        "runs": [_row(run) for run in found if run.kind not in _HANDS or run.taps],
+        "runs": [
+            _row(run)
+            for run in found
+            if run.kind is not RunKind.LOOK and (run.kind not in _HANDS or run.taps)
+        ],
         "removed": bench_runs.removed(database),
     }
     return page(request, "logbook.html", context)

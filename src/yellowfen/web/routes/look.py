@@ -1,34 +1,28 @@
 """Look and Finish: verdicts on joints, the meter's plan, the closing note."""
 
-from typing import Annotated, Any, NamedTuple
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
-from markupsafe import Markup
-from pydantic import BaseModel, ConfigDict, Field
 
-from yellowfen.core.board.bridges import neighbouring_pins
-from yellowfen.core.look.acceptance import Criterion, Limits, Shape, criteria, shape_of
+from yellowfen.core.look.acceptance import Limits
 from yellowfen.core.look.meter_plan import by_part
-from yellowfen.core.look.picture_work import Moment
-from yellowfen.core.look.risk import Joint
 from yellowfen.core.work.job import Verdict
 from yellowfen.errors import YellowfenError
 from yellowfen.formats.table_out import table_text
 from yellowfen.store import bench_runs as stored
-from yellowfen.store import boards, jobs, pictures
+from yellowfen.store import boards, jobs
 from yellowfen.store.proofs import keep_limits, limits_of, proof_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
-from yellowfen.web.look_svg import joint_drawn
+from yellowfen.web.look_run import by_joint, criteria_of
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs, proof
 from yellowfen.workflows.look import (
-    LookState,
     look_state,
-    mark_seen_good,
     metered,
+    start_looking,
     start_meter,
     take_back,
 )
@@ -44,103 +38,59 @@ from yellowfen.workflows.mend import (
 
 router = APIRouter()
 Percent = Annotated[float, Form(ge=0, le=100, allow_inf_nan=False)]
-COMMON = 8  # verdicts with a key of their own
-
-
-class MarkForm(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-    ref: str = Field(max_length=40)
-    pin: str = Field("", max_length=20)
-    verdict: Verdict | None
-    other: str = Field("", max_length=20)
-
-
-class GoodForm(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-    joints: list[str] = Field(default_factory=list, max_length=4000)
-
-
-class _Good(NamedTuple):
-    """What counts as good for some joints, in words and drawn."""
-
-    limits: tuple[Criterion, ...]
-    drawn: Markup
 
 
 @router.get("/jobs/{job_id}/look")
 def look_page(request: Request, job_id: int, database: Database) -> Response:
+    """What there is to look at, how far it is, what counts as good."""
     job, state = jobs.get(database, job_id), look_state(database, job_id)
-    refs = {one.ref for one in state.joints}
     grade = jobs.grade_of(database, job_id)
     limits = limits_of(database, grade)
-    joints, goods = _with_criteria(state, grade, limits)
+    keys = [(one.ref, one.pin) for one in state.joints]
+    _, goods = criteria_of(state.board, keys, grade, limits)
+    refs = {one.ref for one in state.joints}
     side = next((part.side for part in state.board.parts if part.ref in refs), "top")
+    marks = by_joint(state.marks)
+    begun = state.run is not None and any(
+        look.taps for look in stored.looks(database, state.run.id)
+    )
     context = {
         "room": "jobs",
         "stage": "look",
         "leaf": "joints",
         "job": job,
         "board": state.board,
-        "run": state.run,
-        "plan": plan_svg(state.board, side),
-        "joints": joints,
+        "state": state,
+        "begun": begun,
+        "plan": plan_svg(state.board, side, dict.fromkeys(refs, "target")),
+        "next": [one for one in state.joints if not one.hidden and one.key not in marks],
+        "bad": [one for one in state.marks if one.verdict is not Verdict.GOOD],
+        "hidden": sum(one.hidden for one in state.joints),
+        "marks": marks,
+        "seen": sum(bool(one.pin) for one in state.marks),
         "goods": goods,
         "grade": grade,
         "limits": limits,
-        "marks": _marks(state),
-        "left": state.left,
-        "hidden": sum(one.hidden for one in state.joints),
-        "harmless": sorted(state.harmless),
-        "verdicts": [str(one) for one in list(Verdict)[:COMMON]],
-        "more": [str(one) for one in list(Verdict)[COMMON:]],
-        "pictures": {
-            one.work.ref: one.id
-            for one in reversed(pictures.rows(database, job.board_id, job_id))
-            if one.work.ref and one.work.moment is not Moment.PRINTED
-        },
     }
     return page(request, "look.html", context)
 
 
-def _joint(one: Joint) -> dict[str, Any]:
-    return {
-        "ref": one.ref,
-        "pin": one.pin,
-        "kind": one.kind,
-        "chance": round(one.chance, 4),
-        "why": "; ".join(one.why),
-        "seen": one.seen_from,
-        "hidden": one.hidden,
-    }
+@router.post("/jobs/{job_id}/look")
+def look_run(job_id: int, database: Database) -> Response:
+    """Open the bench's look, or go on with it."""
+    return RedirectResponse(f"/runs/{start_looking(database, job_id)}", 303)
 
 
-def _with_criteria(
-    state: LookState, grade: int, limits: Limits
-) -> tuple[list[dict[str, Any]], list[_Good]]:
-    """The joints, each with the number of its criteria, and those criteria drawn once each."""
-    parts = {part.ref: part.package for part in state.board.parts}
-    pairs = {part.ref: neighbouring_pins(part) for part in state.board.parts}
-    numbers: dict[tuple[Shape, tuple[Criterion, ...]], int] = {}
-    joints = []
-    for one in state.joints:
-        package = parts[one.ref]
-        found = criteria(package, one.pin, grade, limits)
-        number = -1
-        if found:
-            land = next(land for land in package.lands if land.pin == one.pin)
-            number = numbers.setdefault((shape_of(package, land), found), len(numbers))
-        beside = [b if a == one.pin else a for a, b in pairs[one.ref] if one.pin in (a, b)]
-        land = next(land for land in package.lands if land.pin == one.pin)
-        wide = min(land.size_x_mm, land.size_y_mm)
-        joints.append(_joint(one) | {"good": number, "beside": beside, "wide_mm": round(wide, 2)})
-    return joints, [_Good(limits, joint_drawn(shape, limits)) for shape, limits in numbers]
-
-
-def _marks(state: LookState) -> list[dict[str, str]]:
-    return [
-        {"ref": m.ref, "pin": m.pin, "verdict": str(m.verdict), "other": m.other}
-        for m in state.marks
-    ]
+@router.post("/jobs/{job_id}/look/back")
+def mark_back(
+    job_id: int,
+    database: Database,
+    ref: Annotated[str, Form(max_length=40)],
+    pin: Annotated[str, Form(max_length=20)] = "",
+) -> Response:
+    """Take a mark of an earlier look back."""
+    take_back(database, job_id, ref, pin)
+    return RedirectResponse(f"/runs/{start_looking(database, job_id)}", 303)
 
 
 @router.post("/jobs/{job_id}/class")
@@ -182,30 +132,6 @@ def unclocked(job_id: int, database: Database, by_iron: Annotated[str, Form()] =
     """A run that was soldered without the clock, so that it can be looked at and noted."""
     bench_runs.note_soldered(database, job_id, by_iron == "yes")
     return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
-
-
-@router.post("/api/runs/{run_id}/marks")
-def mark(run_id: int, form: MarkForm, database: Database) -> dict[str, Any]:
-    """Keep what was found at a joint, or take it back; answers with all marks and what is left to
-    expect.
-    """
-    if form.verdict is None:
-        return _seen(database, take_back(database, run_id, form.ref, form.pin))
-    run = bench_runs.mark(database, run_id, form.ref, form.pin, form.verdict, form.other)
-    return _seen(database, run.job_id)
-
-
-@router.post("/api/runs/{run_id}/marks/good")
-def mark_good(run_id: int, form: GoodForm, database: Database) -> dict[str, Any]:
-    """Mark joints good that can be seen and have no mark yet: those named, or all that are left."""
-    run = stored.get(database, run_id)
-    mark_seen_good(database, run_id, form.joints or None)
-    return _seen(database, run.job_id)
-
-
-def _seen(database: Database, job_id: int) -> dict[str, Any]:
-    state = look_state(database, job_id)
-    return {"marks": _marks(state), "left": round(state.left, 2)}
 
 
 # mending

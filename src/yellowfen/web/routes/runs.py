@@ -16,21 +16,26 @@ from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, aimed
 from yellowfen.core.work.bench_run import (
+    PART_GOOD,
+    ROW_GOOD,
     RULES,
     RunKind,
     Script,
     Shown,
     State,
     Tap,
+    chosen,
     moments_s,
     shown,
 )
 from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan
 from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
+from yellowfen.core.work.look_script import LookPlan, looked_at, still_to_expect
 from yellowfen.store import boards, ready, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
 from yellowfen.web.hand_svg import paste_drawn, spots_drawn
+from yellowfen.web.look_run import COMMON, VERDICTS, look_frame
 from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
@@ -87,6 +92,12 @@ KEYS = {
     "still bad": ("Still bad", "n", "n"),
     "cannot reach": ("Cannot reach", "ArrowRight", "→"),
 }
+LOOK_KEYS = {
+    **{word: (word.capitalize(), str(n), str(n)) for n, word in enumerate(VERDICTS[:COMMON], 1)},
+    "not yet": ("Take the mark back", "0", "0"),
+    ROW_GOOD: ("This row is good", "r", "r"),
+    PART_GOOD: ("This part is good", "p", "p"),
+}
 # Words that belong to some cues of a heat only, by how those begin.
 ONLY_AT = {"hangs": lifted_key(""), "moved": near_key(""), "still bad": AGAIN}
 SIGNS = {"flux": "f", "shine": "s", "springs": "b"}
@@ -131,6 +142,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
             ),
             labels,
         )
+    look = look_frame(database, run) if run.kind is RunKind.LOOK else None
     context = {
         "room": "jobs",
         "run": run,
@@ -148,7 +160,9 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "drawings": _drawings(run, board),
         "state": _state(database, run)
         | _frame(run, board)
-        | {"rest_every": REST_EVERY if shaky(database) else 0},
+        | {"rest_every": REST_EVERY if shaky(database) else 0}
+        | (_joints(run, look) if look else {}),
+        "look": look,
         "large": ready.bench_setting(database, ready.EYES) == "strained",
     }
     return page(request, "bench_run.html", context)
@@ -203,6 +217,7 @@ def shaky(database: Database) -> bool:
 def _frame(run: BenchRun, board: Board) -> dict[str, Any]:
     """What does not change with the taps: the words that have keys, where a tour stops."""
     heat = run.plan if isinstance(run.plan, HeatPlan) else None
+    keys = LOOK_KEYS if run.kind is RunKind.LOOK else KEYS
     return {
         "run": run.id,
         "kind": str(run.kind),
@@ -211,17 +226,26 @@ def _frame(run: BenchRun, board: Board) -> dict[str, Any]:
         "keys": [
             {
                 "word": word,
-                "say": KEYS[word][0],
-                "press": KEYS[word][1],
-                "hint": KEYS[word][2],
+                "say": keys[word][0],
+                "press": keys[word][1],
+                "hint": keys[word][2],
                 "only": ONLY_AT.get(word, ""),
             }
             for word in RULES[run.kind].words
-            if word in KEYS
+            if word in keys
             and (run.kind is not RunKind.HEAT or word not in ONLY_AT or (heat and heat.lifts))
         ],
         "stays": [str(word) for word, effect in RULES[run.kind].words.items() if effect == "stays"],
         "places": _places(heat, board) if heat and heat.tour else [],
+    }
+
+
+def _joints(run: BenchRun, look: dict[str, Any]) -> dict[str, Any]:
+    """Every joint of a look as it is shown when it is chosen, and the marks of earlier looks."""
+    cues = {cue.key: cue for cue in (*run.script.cues, *run.script.extras)}
+    return {
+        "joints": {key: _cue(chosen(cues[key])) | one for key, one in look["joints"].items()},
+        "before": look["before"],
     }
 
 
@@ -258,6 +282,8 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
         "signs": _signs(script, state),
         "ask": script.ask,
         "ask_key": script.ask_key,
+        "words": state.done if run.kind is RunKind.LOOK else {},
+        "open": list(state.to_do) if run.kind is RunKind.LOOK else [],
     }
 
 
@@ -316,8 +342,13 @@ def _closing(run: BenchRun) -> str:
 
 def _told(run: BenchRun) -> str:
     """What is stored, in words."""
-    if not run.taps:
+    if not run.taps and run.kind is not RunKind.LOOK:
         return ""
+    if isinstance(run.plan, LookPlan):
+        left = still_to_expect(run.plan, run.state)
+        seen, of = looked_at(run.plan, run.state)
+        likely = f"{left:.{2 if left < 0.095 else 1}f}"
+        return f"{seen} of {of} looked at; about {likely} bad likely left"
     if run.kind is not RunKind.HEAT:
         return f"{len(run.state.done)} of {len(run.script.cues)} stored"
     moments = moments_s(run.taps)

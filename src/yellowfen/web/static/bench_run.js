@@ -4,7 +4,7 @@
 document.addEventListener("alpine:init", () => {
   const first = JSON.parse(document.getElementById("state").textContent);
 
-  window.Alpine.data("bench", () => window.withTaps({ api: `/api/runs/${first.run}/taps`, shelf: `yellowfen-run-${first.run}` }, {
+  window.Alpine.data("bench", () => window.withTaps({ api: `/api/runs/${first.run}/taps`, shelf: `yellowfen-run-${first.run}` }, (window.withJoints ?? ((own) => own))({
     ...first,
     offset: first.now_ms - Date.now(),
     elapsed: 0,
@@ -22,8 +22,9 @@ document.addEventListener("alpine:init", () => {
         more.y = () => this.confirm();
         for (const key of ["f", "s", "b"]) more[key] = () => this.sign(this.signs.find((one) => one.press === key));
       }
-      this.beginTaps(more);
+      this.beginRun(more);
     },
+    beginRun(more) { this.beginTaps(more); },
 
     // Cues that taps on their way have not answered yet; the server's answer puts the order right.
     get ahead() {
@@ -132,7 +133,7 @@ document.addEventListener("alpine:init", () => {
       if (seen.length) plan.frameOn(seen, 3);
       else plan.reset();
     },
-  }));
+  })));
 });
 
 // The board turned as it lies, the part in the middle of a cut-out; names stay upright.
