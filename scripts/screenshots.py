@@ -72,7 +72,8 @@ def running(page: Page) -> None:
 
 def looking(page: Page) -> None:
     """The first joints of the side that was run: two of them bad."""
-    page.wait_for_selector(".joint-now")
+    page.get_by_role("button", name="one key").click()
+    page.wait_for_selector("[data-go]")
     for key in (" ", "2", " ", "4", " "):
         page.keyboard.press(key)
         page.wait_for_timeout(400)
@@ -80,9 +81,10 @@ def looking(page: Page) -> None:
 
 def reckoned(page: Page) -> None:
     if "to mend" not in page.content():
-        page.goto(page.url.replace("/mend", "/look"))
+        mend = page.url
+        page.goto(mend.replace("/mend", "/look"))
         looking(page)
-        page.goto(page.url.replace("/look", "/mend"))
+        page.goto(mend)
     page.wait_for_timeout(6000)
 
 

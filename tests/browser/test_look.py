@@ -2,6 +2,7 @@
 look; Finish says where the board stands.
 """
 
+import re
 import time
 from dataclasses import replace
 
@@ -31,14 +32,21 @@ def looked(page: Page, server: LiveServer, refs: str) -> int:
     connection.close()
     page.goto(f"/jobs/{job}/look")
     page.get_by_role("button", name="It was heated as planned").click()
-    expect(page.locator(".joint-now")).to_contain_text(targets[0], timeout=60_000)
+    expect(page.get_by_text("0 of")).to_be_visible(timeout=60_000)
     return job
+
+
+def look(page: Page) -> None:
+    """Open the bench's look, or go on with it."""
+    page.get_by_role("button", name=re.compile("^(Look|Go on looking), one key$")).click()
+    expect(page.locator("[data-go]")).to_contain_text("Good")
 
 
 def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     page: Page, server: LiveServer
 ) -> None:
     job = looked(page, server, "U1")
+    look(page)
     strokes, began = 0, time.monotonic()
     for number in range(48):
         page.keyboard.press("2" if number == 7 else "Space")
@@ -47,8 +55,12 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     assert strokes <= 1.3 * 48
     assert time.monotonic() - began < 120
     assert page.locator("svg.plan .pad.marked-bad").count() == 1
+    page.get_by_role("link", name="Leave").click()
+    expect(page.get_by_text("48 of 48 looked at")).to_be_visible()
     page.get_by_role("button", name="class 3").click()
-    expect(page.locator("[data-good]:visible")).to_contain_text("25 % of the lead")
+    expect(page.get_by_role("region", name="What counts as good")).to_contain_text(
+        "25 % of the lead"
+    )
     page.get_by_role("link", name="What is wrong, and what now").click()
     expect(page.locator(".verdict")).to_have_text("1 to mend.")
     assert Axe().run(page).violations_count == 0
@@ -73,3 +85,40 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     page.goto(f"/jobs/{job}/finish")
     expect(page.locator(".verdict")).to_have_text("This board is not proved yet.")
     expect(page.get_by_text("47 joints good at first, 1 after mends")).to_be_visible()
+
+
+def test_any_joint_by_a_tap_rows_at_once_and_one_undo_through_reload_and_kill(
+    page: Page, server: LiveServer
+) -> None:
+    looked(page, server, "U1")
+    look(page)
+    told, now = page.get_by_text(re.compile("^[0-9]+ of 48 looked at")), page.locator(".bench-now")
+    page.locator(".pad[data-ref=U1][data-pin='30']").click()
+    expect(now).to_have_text("pin 30")
+    page.keyboard.press("Space")
+    expect(told).to_contain_text("1 of 48")
+    expect(now).not_to_have_text("pin 30")  # along its row, not back at the first
+    beside = now.inner_text()
+    assert int(beside.removeprefix("pin ")) in range(25, 37)
+    page.keyboard.press("r")
+    expect(told).to_contain_text("12 of 48")
+    page.keyboard.press("Backspace")  # the row, at one press
+    expect(told).to_contain_text("1 of 48")
+    expect(now).to_have_text(beside)
+    page.locator(".pad[data-ref=U1][data-pin='30']").click()
+    expect(page.get_by_text("Marked already: good")).to_be_visible()
+    page.keyboard.press("0")
+    expect(told).to_contain_text("0 of 48")
+    expect(now).to_have_text("pin 30")
+    page.get_by_label("Something else").select_option("not wetted")
+    page.get_by_role("button", name="Mark it").click()
+    expect(told).to_contain_text("1 of 48")
+    server.kill()
+    page.keyboard.press("p")  # with nobody there: kept on the device
+    expect(page.get_by_text("kept here, not yet stored")).to_be_visible()
+    server.start()
+    expect(told).to_contain_text("48 of 48", timeout=30_000)
+    page.reload()
+    expect(told).to_contain_text("48 of 48")
+    assert page.locator("svg.plan .pad.marked-bad").count() == 1
+    assert Axe().run(page).violations_count == 0

@@ -35,7 +35,8 @@ def pads_of(
     pads = []
     for land in part.package.lands:
         cx, cy, sx, sy, angle = place_land(part, land)
-        if round(angle / 90) % 2 == 1:
+        slant = angle % 180.0 if rotation % 90 else 0.0  # straight ones are read along the axes
+        if not slant and round(angle / 90) % 2 == 1:
             sx, sy = sy, sx
         ring = (
             (cx - sx / 2, cy - sy / 2),
@@ -50,7 +51,7 @@ def pads_of(
                 cy,
                 size_x_mm=sx,
                 size_y_mm=sy,
-                angle_deg=0.0,
+                angle_deg=slant,
                 area_mm2=sx * sy,
                 paste_mm2=sx * sy,
                 ring=ring,
@@ -62,7 +63,7 @@ def pads_of(
 @settings(max_examples=60, deadline=None)
 @given(
     package=st.sampled_from(["SOIC-8", "TSSOP-20", "QFP-48", "QFN-20", "0603", "SOT-23", "TO-252"]),
-    rotation=st.sampled_from([0, 90, 180, 270]),
+    rotation=st.sampled_from([0, 90, 180, 270, 30, 45, 115, 135, 315]),
     side=st.sampled_from(["top", "bottom"]),
     x=st.floats(20, 80),
     y=st.floats(20, 80),

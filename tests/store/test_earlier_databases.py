@@ -13,7 +13,7 @@ from yellowfen.core.deposit.hand_plan import HandPlan, HandStep, Spot
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import FoundMark, Purpose, Verdict
-from yellowfen.store import bench_runs, imports, jobs, tasks, work
+from yellowfen.store import bench_runs, boards, imports, jobs, tasks, work
 from yellowfen.store.database import _run_script, connect
 from yellowfen.store.packing import pack
 from yellowfen.web.app import create_app
@@ -150,6 +150,7 @@ DIGESTS = {
     "0019_one_room.sql": "61b5ef61c7a9bf99",
     "0020_long_work.sql": "f3f427407bd0c14f",
     "0021_looks.sql": "766b1ca74810e5b3",
+    "0022_slanted_below.sql": "6b0c8e27d43ae7d8",
 }
 
 
@@ -234,4 +235,18 @@ def test_marks_become_the_taps_of_a_look(tmp_path: Path) -> None:
     assert bench_runs.get(connection, 6).marks == (FoundMark("C1", "1", Verdict.LEAN),)
     bench_runs.remove(connection, 5)
     assert [run.looks_at for run in bench_runs.rows(connection, RunKind.LOOK)] == [6]
+    connection.close()
+
+
+def test_only_boards_with_slanted_parts_below_are_read_again(tmp_path: Path) -> None:
+    written = sqlite3.connect(tmp_path / DATABASE)
+    written.executescript((FOLDER / "0021_looks.sql").read_text(encoding="utf-8"))
+    written.execute(
+        "UPDATE board SET content = json_set(content, '$.parts[0].side', 'bottom',"
+        " '$.parts[0].rotation_deg', id * 45.0)"
+    )
+    written.commit()
+    written.close()
+    connection = open_database(tmp_path)
+    assert boards.stale(connection) == [1]
     connection.close()

@@ -63,7 +63,6 @@ def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
     parts = {part.ref: part for part in state.whole.parts}
     facts = facts_of(connection, state, runs)
     joints = [one for ref in refs if ref in parts for one in judged(parts[ref], facts[ref])]
-    places = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in state.whole.pads if pad.ref}
     marks = {(one.ref, one.pin): one for run in reversed(runs) for one in found_in(run)}
     harmless = frozenset(
         f"{ref}.{a}-{b}"
@@ -74,10 +73,21 @@ def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
     return LookState(
         board=state.whole,
         run=runs[0] if runs else None,
-        joints=tuple(in_order(joints, places)),
+        joints=tuple(_side_by_side(state.whole, joints)),
         marks=tuple(marks.values()),
         harmless=harmless,
     )
+
+
+def _side_by_side(board: Board, joints: Sequence[Joint]) -> list[Joint]:
+    """Joints in the order to look in, one side of the board after the other, the riskier first."""
+    places = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in board.pads if pad.ref}
+    sides = {part.ref: part.side for part in board.parts}
+    by_side: dict[str, list[Joint]] = defaultdict(list)
+    for one in joints:
+        by_side[sides[one.ref]].append(one)
+    riskier = sorted(by_side.values(), key=lambda mine: -sum(one.chance for one in mine))
+    return [one for mine in riskier for one in in_order(mine, places)]
 
 
 def soldering(connection: sqlite3.Connection, job_id: int) -> list[BenchRun]:
@@ -291,7 +301,14 @@ def look_plan(state: LookState) -> LookPlan:
         for pin in pins.split("-"):
             free[f"{ref}.{pin}"].append(pins)
     whole = [
-        LookJoint(ref=ref, pin="", kind="part", seen_from="from above", marked=(ref, "") in marked)
+        LookJoint(
+            ref=ref,
+            pin="",
+            kind="part",
+            seen_from="from above",
+            marked=(ref, "") in marked,
+            side=parts[ref].side,
+        )
         for ref in dict.fromkeys(one.ref for one in state.joints)
     ]
     return LookPlan(
@@ -309,6 +326,7 @@ def look_plan(state: LookState) -> LookPlan:
                         b if a == one.pin else a for a, b in pairs[one.ref] if one.pin in (a, b)
                     ),
                     harmless=tuple(free[one.key]),
+                    side=parts[one.ref].side,
                 )
                 for one in state.joints
             ),

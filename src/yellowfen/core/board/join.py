@@ -354,7 +354,8 @@ def _land_of(placed: Placement, turn: float, pin: str, pad: Pad, kind: JointKind
     dx = dx if placed.side == "top" else -dx
     angle = math.radians(placed.rotation_deg + turn)
     x, y = dx * math.cos(angle) + dy * math.sin(angle), -dx * math.sin(angle) + dy * math.cos(angle)
-    across = round((pad.angle_deg - placed.rotation_deg - turn) / 90.0) % 2 == 1
+    seen = pad.angle_deg if placed.side == "top" else -pad.angle_deg  # from the part's own side
+    across = round((seen - placed.rotation_deg - turn) / 90.0) % 2 == 1
     size = (pad.size_y_mm, pad.size_x_mm) if across else (pad.size_x_mm, pad.size_y_mm)
     return Land(pin, x, y, *size, kind)
 

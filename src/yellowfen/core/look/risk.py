@@ -312,19 +312,19 @@ def _outside(known: Known) -> tuple[float, float]:
 
 
 def _seen_from(part: BoardPart, land: Land) -> str:
-    """From which side of the board as it lies, and how; "" where it is not seen."""
+    """From which edge of the board as it lies with the part's own side up, and how; "" where it is not
+    seen.
+    """
     if land.kind in HIDDEN:
         return ""
     angle = math.radians(part.rotation_deg)
     x, y = land.x_mm, land.y_mm
     east = x * math.cos(angle) - y * math.sin(angle)
     north = x * math.sin(angle) + y * math.cos(angle)
-    if part.side == "bottom":
-        east = -east
     side = (
         ("right" if east > 0 else "left")
         if abs(east) >= abs(north)
-        else ("top" if north > 0 else "bottom")
+        else ("upper edge" if north > 0 else "lower edge")
     )
     if land.kind is JointKind.LEADLESS:
         return f"from the {side}, edge-on: the toe only"

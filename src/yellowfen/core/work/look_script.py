@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import Cue, RunKind, Script, State, Tap
+from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp, State, Tap
 from yellowfen.core.work.job import FoundMark, Verdict
 
 
@@ -15,7 +15,7 @@ class LookJoint:
 
     `chance` of being bad, 0 to 1, and `why`; `seen_from` ("" where no eye sees it); `marked` where
     it had its mark already; `beside`: pins that a bridge may join it to; `harmless`: pairs of pins
-    of one net.
+    of one net; `side` of the board it is on.
     """
 
     ref: str
@@ -27,6 +27,7 @@ class LookJoint:
     marked: bool = False
     beside: tuple[str, ...] = ()
     harmless: tuple[str, ...] = ()
+    side: str = ""
 
     @property
     def key(self) -> str:
@@ -70,6 +71,15 @@ def _cue(joint: LookJoint) -> Cue:
         press="Good",
         detail=_likely(joint),
         mind=_seen(joint),
+        set_ups=(
+            SetUp(
+                state=joint.side,
+                change=f"Turn the board over: {joint.side} side up",
+                first=f"{joint.side.capitalize()} side up",
+            ),
+        )
+        if joint.side
+        else (),
         group=joint.ref,
         row=f"{joint.ref}, {joint.seen_from}" if joint.seen_from else "",
         refs=(joint.ref,),
@@ -139,3 +149,10 @@ def still_to_expect(plan: LookPlan, state: State) -> float:
     return math.fsum(
         one.chance for one in plan.joints if not one.marked and one.key not in state.done
     )
+
+
+def likely_left(expected: float) -> str:
+    """How many bad joints are likely left, in words."""
+    if expected < 0.005:
+        return "hardly a bad one likely left"
+    return f"about {expected:.{2 if expected < 0.095 else 1}f} bad likely left"

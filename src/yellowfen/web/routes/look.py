@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 from yellowfen.core.look.acceptance import Limits
 from yellowfen.core.look.meter_plan import by_part
 from yellowfen.core.work.job import Verdict
+from yellowfen.core.work.look_script import likely_left
 from yellowfen.errors import YellowfenError
 from yellowfen.formats.table_out import table_text
 from yellowfen.store import bench_runs as stored
@@ -49,7 +50,7 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
     keys = [(one.ref, one.pin) for one in state.joints]
     _, goods = criteria_of(state.board, keys, grade, limits)
     refs = {one.ref for one in state.joints}
-    side = next((part.side for part in state.board.parts if part.ref in refs), "top")
+    sides = {part.ref: part.side for part in state.board.parts}
     marks = by_joint(state.marks)
     begun = state.run is not None and any(
         look.taps for look in stored.looks(database, state.run.id)
@@ -62,11 +63,15 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
         "board": state.board,
         "state": state,
         "begun": begun,
-        "plan": plan_svg(state.board, side, dict.fromkeys(refs, "target")),
+        "plans": [
+            plan_svg(state.board, side, dict.fromkeys(refs, "target"))
+            for side in dict.fromkeys(sides[one.ref] for one in state.joints)
+        ],
         "next": [one for one in state.joints if not one.hidden and one.key not in marks],
         "bad": [one for one in state.marks if one.verdict is not Verdict.GOOD],
         "hidden": sum(one.hidden for one in state.joints),
         "marks": marks,
+        "left": likely_left(state.left),
         "seen": sum(bool(one.pin) for one in state.marks),
         "goods": goods,
         "grade": grade,

@@ -30,7 +30,7 @@ from yellowfen.core.work.bench_run import (
 )
 from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan
 from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
-from yellowfen.core.work.look_script import LookPlan, looked_at, still_to_expect
+from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
 from yellowfen.store import boards, ready, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
@@ -155,7 +155,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "plan": plan_svg(board, heat.side)
         if heat and heat.tour
         else None
-        if heat or run.kind is RunKind.KIT
+        if heat or run.kind in (RunKind.KIT, RunKind.LOOK)
         else plan_svg(_as_seen(run, board), run.side or "top", overlay=_overlay(run, board)),
         "drawings": _drawings(run, board),
         "state": _state(database, run)
@@ -347,8 +347,7 @@ def _told(run: BenchRun) -> str:
     if isinstance(run.plan, LookPlan):
         left = still_to_expect(run.plan, run.state)
         seen, of = looked_at(run.plan, run.state)
-        likely = f"{left:.{2 if left < 0.095 else 1}f}"
-        return f"{seen} of {of} looked at; about {likely} bad likely left"
+        return f"{seen} of {of} looked at; {likely_left(left)}"
     if run.kind is not RunKind.HEAT:
         return f"{len(run.state.done)} of {len(run.script.cues)} stored"
     moments = moments_s(run.taps)

@@ -8,9 +8,7 @@ window.withJoints = (own) => {
 
     beginRun(more) {
       this.other = document.querySelector("select[aria-label='Something else'] option")?.value ?? "";
-      const refs = [...new Set(Object.values(this.joints).map((joint) => joint.refs[0]))];
-      for (const ref of refs) this.plan.part(ref)?.classList.add("target");
-      this.plan.onTap((ref, pin) => this.choose(this.joints[`${ref}.${pin ?? ""}`]));
+      for (const plan of window.plans()) plan.onTap((ref, pin) => this.choose(this.joints[`${ref}.${pin ?? ""}`]));
       this.beginTaps(more);
     },
     // From the joint that was tapped on the plan the look goes on along the order, as the server does.
@@ -45,12 +43,19 @@ window.withJoints = (own) => {
     draw() {
       const { joint, marks } = this;
       for (const one of document.querySelectorAll("[data-good]")) one.hidden = Number(one.dataset.good) !== joint?.good;
+      this.plan = window.plans().find((plan) => plan.svg.dataset.side === joint?.side) ?? this.plan;
+      this.svg = this.plan.svg;
+      for (const face of document.querySelectorAll("[data-face]")) face.hidden = !face.contains(this.svg);
       window.paintMarks(this.plan, marks);
       for (const pad of this.svg.querySelectorAll(".pad.now")) pad.classList.remove("now");
+      const inset = this.svg.parentNode.querySelector("[data-inset]");
+      inset.toggleAttribute("hidden", !joint);
       if (!joint) { this.plan.reset(); return; }
       const [ref] = joint.refs;
       this.plan.pad(ref, joint.pin)?.classList.add("now");
       this.plan.frameOn([this.plan.part(ref), ...this.plan.pads(ref)].filter(Boolean), 2);
+      const [x, y, width, height] = this.plan.box;
+      window.drawInset(inset, this.plan, [x + width / 2, y + height / 2]);
     },
   };
   return Object.defineProperties(own, Object.getOwnPropertyDescriptors(look));

@@ -154,13 +154,17 @@ window.layBoard = (svg, plan, cue) => {
   for (const name of svg.querySelectorAll(".name")) name.setAttribute("transform", `rotate(${-turn} ${name.getAttribute("x")} ${name.getAttribute("y")})`);
   svg.setAttribute("viewBox", `${x - reach * 1.35} ${y - reach} ${2.7 * reach} ${2 * reach}`);
   if (cue?.pin) plan.pad(cue.refs[0], cue.pin)?.classList.add("first-pin");
-  const inset = document.querySelector("[data-inset]");
+  window.drawInset(document.querySelector("[data-inset]"), plan, body ? [x, y] : null, turn);
+};
+
+// Where on the whole board, as it lies: a dot on its outline, the corner that is its lower left one marked.
+window.drawInset = (inset, { width, height }, spot, turn = 0) => {
   const half = Math.hypot(width, height) / 2;
   inset.setAttribute("viewBox", `${-half} ${-half} ${2 * half} ${2 * half}`);
   inset.replaceChildren();
   const group = window.svgNode("g", { transform: `rotate(${turn})` });
   group.append(window.svgNode("rect", { class: "inset-board", x: -width / 2, y: -height / 2, width, height, rx: 1 }));
-  if (body) group.append(window.svgNode("circle", { class: "inset-here", cx: x - width / 2, cy: y - height / 2, r: half * 0.07 }));
+  if (spot) group.append(window.svgNode("circle", { class: "inset-here", cx: spot[0] - width / 2, cy: spot[1] - height / 2, r: half * 0.07 }));
   group.append(window.svgNode("path", { class: "inset-corner", d: `M${-width / 2},${height / 2}h${half * 0.25}L${-width / 2},${height / 2 - half * 0.25}Z` }));
   inset.append(group);
 };

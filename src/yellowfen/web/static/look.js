@@ -22,8 +22,9 @@ window.paintMarks = (plan, marks) => {
 document.addEventListener("DOMContentLoaded", () => {
   const told = document.getElementById("marks");
   if (!told) return;
-  const [plan] = window.plans();
-  window.paintMarks(plan, JSON.parse(told.textContent));
-  const parts = [...plan.svg.querySelectorAll(".part.target")];
-  if (parts.length) plan.frameOn(parts, 3);
+  for (const plan of window.plans()) {
+    window.paintMarks(plan, JSON.parse(told.textContent));
+    const parts = [...plan.svg.querySelectorAll(".part.target")];
+    if (parts.length) plan.frameOn(parts, 3);
+  }
 });
