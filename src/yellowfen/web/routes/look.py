@@ -73,7 +73,11 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
         "marks": marks,
         "left": likely_left(state.left),
         "seen": sum(bool(one.pin) for one in state.marks),
-        "goods": goods,
+        "goods": list(
+            {
+                (one.example, tuple(limit.says for limit in one.limits)): one for one in goods
+            }.values()
+        ),
         "grade": grade,
         "limits": limits,
     }
