@@ -38,6 +38,9 @@ document.addEventListener("alpine:init", () => {
     get doneWidth() { return String((1000 * Math.min(this.answered + this.pending.length, this.of)) / Math.max(this.of, 1)); },
 
     get name() { return this.cue?.name ?? ""; },
+    // Long words in smaller letters, so that the key stays on the screen.
+    get nameClass() { return this.name.length > 5 ? "long" : ""; },
+    get titleClass() { return this.title.length > 20 ? "long" : ""; },
     get title() { return this.cue?.title ?? (this.waitsForServer ? "Waiting for the server" : this.closing); },
     get setUp() { return this.cue?.set_up ?? ""; },
     get detail() { return this.cue?.detail ?? ""; },
