@@ -92,7 +92,8 @@ def _likely(joint: LookJoint) -> str:
     if not joint.kind:
         return ""
     percent = "under 1" if joint.chance < 0.0095 else f"{100 * joint.chance:.0f}"
-    why = f": {'; '.join(joint.why)}" if joint.why else ""
+    others = [one for one in joint.why if one != joint.kind]
+    why = f": {'; '.join(others)}" if others else ""
     return f"{joint.kind}, {percent} % bad{why}"
 
 

@@ -8,7 +8,7 @@ window.withJoints = (own) => {
 
     beginRun(more) {
       this.other = document.querySelector("select[aria-label='Something else'] option")?.value ?? "";
-      for (const plan of window.plans()) plan.onTap((ref, pin) => this.choose(this.joints[`${ref}.${pin ?? ""}`]));
+      for (const plan of window.plans()) plan.onTap((ref, pin) => this.choose(this.joints[`${ref}.${pin ?? ""}`]), { through: true });
       this.beginTaps(more);
     },
     // From the joint that was tapped on the plan the look goes on along the order, as the server does.

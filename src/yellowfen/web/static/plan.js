@@ -107,12 +107,14 @@ window.Plan = class Plan {
   pads(ref) { return [...this.svg.querySelectorAll(`.pad[data-ref="${CSS.escape(ref)}"]`)]; }
   pad(ref, pin) { return this.svg.querySelector(`.pad[data-ref="${CSS.escape(ref)}"][data-pin="${CSS.escape(pin)}"]`); }
 
-  // A tap (not a drag) on a part or one of its pads.
-  onTap(react) {
+  // A tap (not a drag) on a part or one of its pads; `through`: on the pad that lies under a body, too.
+  onTap(react, { through = false } = {}) {
     this.svg.addEventListener("click", (event) => {
       if (this.moved) return;
-      const hit = event.target.closest("[data-ref]");
-      if (hit) react(hit.dataset.ref, event.target.closest(".pad")?.dataset.pin ?? null);
+      const under = through ? document.elementsFromPoint(event.clientX, event.clientY).find((node) => node.matches(".pad[data-ref]")) : null;
+      const target = under ?? event.target;
+      const hit = target.closest("[data-ref]");
+      if (hit) react(hit.dataset.ref, target.closest(".pad")?.dataset.pin ?? null);
     });
   }
 };
