@@ -143,7 +143,7 @@ def start_printing(connection: sqlite3.Connection, job_id: int, side: str) -> in
 def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
     """Open a run of one part by iron, row by row or joint by joint; returns its id.
 
-    Raises NotFound for a part that is not there, Refused for one whose joints no tip reaches.
+    Raises InvalidValue for a part that is not there, Refused for one whose joints no tip reaches.
     """
     state = ready_state(connection, job_id)
     part, alloy = state.way(ref).part, state.paste.paste.metal
