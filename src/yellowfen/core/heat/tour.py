@@ -51,7 +51,7 @@ PLATE_BELOW_C = constant(
 )
 BELOW_SOLDER_K, LEAST_BELOW_C, MOST_BELOW_W_M2K = 40.0, 60.0, 150.0
 # What a tour is charged for, in seconds: our own weighing.
-COLD_S, HARM_S, NEAR_S, AGAIN_S = 400.0, 300.0, 100.0, 30.0
+COLD_S, HARM_S, NEAR_S, AGAIN_S = 400.0, 300.0, 100.0, 28.0
 WARY_K, WARY_LIQUID_S = 30.0, 0.5 * MAX_LIQUID_S
 HEIGHTS_MM = (15.0, 10.0, 22.0, 30.0)
 REACHES = (0.7, 1.1, 1.6)
