@@ -146,36 +146,39 @@ def heat() -> None:
     )
 
 
+def all_statistics() -> None:
+    """What is seeded and counted over many benches."""
+    statistics()
+    reforecast()
+
+
+def few_tours() -> None:
+    """Tours against a dozen random beginnings; `tours 200` takes its minutes."""
+    tours(12)
+
+
+USUAL = {
+    "heat": heat,
+    "tools": tools,
+    "pages": pages,
+    "boards": boards,
+    "paste": paste,
+    "patterns": patterns,
+    "placement": placement,
+    "random": random_boards,
+    "few-tours": few_tours,
+    "rework": rework,
+}
+ASKED = {"statistics": all_statistics, "load": load, "meanwhile": meanwhile}
+
 if __name__ == "__main__":
-    if sys.argv[1:] == ["statistics"]:
-        statistics()
-        reforecast()
-    elif sys.argv[1:] == ["boards"]:
-        boards()
-    elif sys.argv[1:] == ["load"]:
-        load()
-    elif sys.argv[1:] == ["meanwhile"]:
-        meanwhile()
-    elif sys.argv[1:] == ["paste"]:
-        paste()
-    elif sys.argv[1:] == ["patterns"]:
-        patterns()
-    elif sys.argv[1:] == ["placement"]:
-        placement()
-    elif sys.argv[1:] == ["random"]:
-        random_boards()
-    elif sys.argv[1:] == ["rework"]:
-        rework()
-    elif sys.argv[1:2] == ["tours"]:
-        tours(*map(int, sys.argv[2:3]))
+    name, *rest = sys.argv[1:] or [""]
+    if name == "tours":
+        tours(*map(int, rest[:1]))
+    elif name in USUAL | ASKED:
+        (USUAL | ASKED)[name]()
+    elif name:
+        sys.exit(f"there is no benchmark {name!r}; there are {', '.join(USUAL | ASKED)}, tours")
     else:
-        heat()
-        tools()
-        pages()
-        boards()
-        paste()
-        patterns()
-        placement()
-        random_boards()
-        tours(12)
-        rework()
+        for one in USUAL.values():
+            one()
