@@ -13,6 +13,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.copper_sheet import Lines, foil_links
 from yellowfen.core.heat.scene import Array, BoardStack, Core
 from yellowfen.core.source.mark import Mark, constant
@@ -273,6 +274,7 @@ def _growing(start: float, cell_mm: float, way: float, reach_mm: float = 400.0) 
     return lines
 
 
+@remembered(most=6)
 def make_grid(
     board: BoardStack, cell_mm: float = 1.0, layers: int = 4, fine: FineRound | None = None
 ) -> Grid:

@@ -8,15 +8,18 @@ import numpy as np
 from yellowfen.core.board.board import Board, BoardPart, CopperMap
 from yellowfen.core.board.copper_links import CopperLinks, unpacked
 from yellowfen.core.board.drawn_copper import drawn_copper
+from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, aimed
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
+    Core,
     PlacedPart,
     Scene,
     Shield,
     ShieldKind,
     Side,
+    Underside,
     Via,
     turned_over,
 )
@@ -46,6 +49,7 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
     return scene_as_laid(board, plan)
 
 
+@remembered(most=6)
 def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
     """The same whatever face the targets are on: the plan's side lies up."""
     ties: dict[str, dict[str, str]] = {}
@@ -71,7 +75,7 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
             "no copper layers: the board is rehearsed as bare laminate, so true heating is slower"
         )
     scene = Scene(
-        board=_stack(board, plan),
+        board=_stack(board, plan.underside, plan.core),
         parts=parts,
         source=plan.heat_source(),
         moves=aimed(plan.moves, plan.targets),
@@ -125,7 +129,8 @@ def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
     )
 
 
-def _stack(board: Board, plan: HeatPlan) -> BoardStack:
+@remembered(most=6)
+def _stack(board: Board, underside: Underside, core: Core) -> BoardStack:
     copper = tuple(
         CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth, _links(one))
         for one in board.copper
@@ -140,10 +145,10 @@ def _stack(board: Board, plan: HeatPlan) -> BoardStack:
         board.height_mm,
         board.thickness_mm,
         copper=copper,
-        underside=plan.underside,
+        underside=underside,
         vias=vias,
         outline=board.outline[0] if board.outline else (),
-        core=plan.core,
+        core=core,
     )
 
 
