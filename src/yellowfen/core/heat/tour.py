@@ -58,7 +58,7 @@ REACHES = (0.7, 1.1, 1.6)
 WARMS_S = (0.0, 45.0, 90.0)
 WARM_MM = 60.0
 # How much is searched: walks, each weighed by its cells and seconds, at least some and at most so many.
-WORK, LEAST_WALKS, MOST_WALKS = 32e6, 20, 140
+WORK, LEAST_WALKS, MOST_WALKS = 26e6, 20, 140
 MOST_STOPS = 60
 
 
