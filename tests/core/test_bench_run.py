@@ -31,11 +31,14 @@ from yellowfen.core.work.bench_run import (
     undoable,
 )
 from yellowfen.core.work.bench_scripts import (
+    MendRun,
+    MendStep,
     hand_script,
     iron_plan,
     iron_script,
     kit_plan,
     kit_script,
+    mend_script,
     placing_plan,
     placing_script,
 )
@@ -331,3 +334,19 @@ def test_what_is_to_be_looked_at_is_fast_to_answer() -> None:
             sys.setprofile(None)
         steps.append(calls)
     assert steps[1] < 2.2 * steps[0]
+
+
+def test_mends_of_both_sides_turn_the_board_once_and_look_again_where_it_lies() -> None:
+    steps = tuple(
+        MendStep(ref=ref, pin="1", fault="lean", steps=("flux",), side=side)
+        for ref, side in (("C1", "top"), ("C2", "top"), ("R9", "bottom"))
+    )
+    script = mend_script(MendRun(steps=steps))
+    order = [cue.refs[0] for cue in script.cues]
+    assert order == ["C1", "C2", "R9", "R9", "C1", "C2"]
+    set_up = [one.set_up for one in shown(script, [])]
+    assert set_up[0] == ("Top side up",)
+    turned = [
+        n for n, said in enumerate(set_up) if any("Turn the board over" in one for one in said)
+    ]
+    assert turned == [2, 4]

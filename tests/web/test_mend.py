@@ -58,7 +58,7 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
         )
         assert answer.status_code == 200
     left = mend_state(connection, job)
-    assert [one.name for one in left.bad] == ["U4 pin 1"]
+    assert [one.name for one in left.bad] == ["U4 pins 1 and 2"]  # still a pair
     assert left.bad[0].fault.heats == 2  # its heat and the mend
     again = client.post(f"/jobs/{job}/mend").url.path
     assert again != path

@@ -17,7 +17,6 @@ from yellowfen.store import boards, jobs, pictures
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.proofs import limits_of
 from yellowfen.web.look_svg import joint_drawn
-from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows.look import look_state
 
 COMMON = 8  # verdicts with a key of their own
@@ -64,7 +63,7 @@ def pictures_of(connection: sqlite3.Connection, board_id: int, job_id: int) -> d
 
 def look_frame(connection: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
     """What does not change while a look goes on: `joints` by key, `before`: marks of earlier looks,
-    `plans` of its sides, `goods`, the class, words without a key.
+    `goods`, the class, words without a key.
     """
     plan, board = run.planned(LookPlan), boards.get(connection, run.board_id)
     grade = jobs.grade_of(connection, run.job_id)
@@ -83,7 +82,6 @@ def look_frame(connection: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
             "beside": list(one.beside) if one.seen_from else [],
             "wide_mm": round(wide.get((one.ref, one.pin), 0.0), 2) if one.seen_from else 0.0,
             "picture": shots.get(one.ref),
-            "side": one.side,
         }
         for one in plan.joints
     }
@@ -94,10 +92,6 @@ def look_frame(connection: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
             for key, word in by_joint(look_state(connection, run.job_id).marks).items()
             if key not in run.state.done
         },
-        "plans": [
-            plan_svg(board, side)
-            for side in dict.fromkeys(one.side or "top" for one in plan.joints)
-        ],
         "goods": goods,
         "grade": grade,
         "more": VERDICTS[COMMON:],

@@ -112,7 +112,7 @@ def found_in(run: BenchRun) -> tuple[FoundMark, ...]:
         if key in run.state.done:
             told.append(FoundMark(step.ref, step.pin, Verdict.GOOD))
         elif key in run.state.aside:
-            told.append(FoundMark(step.ref, step.pin, Verdict(step.fault)))
+            told.append(FoundMark(step.ref, step.pin, Verdict(step.fault), step.other))
     return (*told, *run.marks)
 
 

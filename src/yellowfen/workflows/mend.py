@@ -169,6 +169,8 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
             return found.run.id
     if not found.bad:
         raise Refused("nothing is marked as wrong: look at the joints first")
+    sides = {part.ref: part.side for part in found.look.board.parts}
+    first = sides[found.bad[0].fault.ref]
     steps = tuple(
         MendStep(
             ref=one.fault.ref,
@@ -178,10 +180,12 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
             amounts=one.mend.amounts,
             touches=one.touches.says if one.touches else "",
             stop=one.mend.stop,
+            side=sides[one.fault.ref],
+            other=one.fault.other,
         )
-        for one in found.bad
+        for one in sorted(found.bad, key=lambda one: sides[one.fault.ref] != first)
     )
-    side = found.look.board.part(found.bad[0].fault.ref).side
+    side = first if all(step.side == first for step in steps) else ""
     return bench_runs.add(connection, job_id, RunKind.MEND, MendRun(steps=steps), side=side)
 
 

@@ -187,6 +187,14 @@ class SetUp:
     same: str = ""
 
 
+def side_up(side: str) -> tuple[SetUp, ...]:
+    """That a side of the board lies up: turned over where it was the other; nothing for ""."""
+    if not side:
+        return ()
+    first, change = f"{side.capitalize()} side up", f"Turn the board over: {side} side up"
+    return (SetUp(state=side, change=change, first=first),)
+
+
 @dataclass(frozen=True, kw_only=True)
 class Cue:
     """One thing to do, with everything that is shown and said of it.

@@ -11,7 +11,7 @@ from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp
+from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp, side_up
 from yellowfen.core.work.iron_rows import Row
 from yellowfen.core.work.kit import Line, line_key
 from yellowfen.core.work.order import Step, either_way
@@ -427,8 +427,8 @@ def wash_script(plan: WashRun) -> Script:
 
 @dataclass(frozen=True, kw_only=True)
 class MendStep:
-    """One bad joint and its remedy: what is wrong, the steps, amounts and seconds in words, when to
-    stop.
+    """One bad joint and its remedy: what is wrong (of a bridge with which `other` pin), the steps,
+    amounts and seconds in words, when to stop, on which `side` of the board.
     """
 
     ref: str
@@ -438,6 +438,8 @@ class MendStep:
     amounts: str = ""
     touches: str = ""
     stop: str = ""
+    side: str = ""
+    other: str = ""
 
     @property
     def name(self) -> str:
@@ -455,17 +457,20 @@ AGAIN = "again "
 
 
 def mend_script(plan: MendRun) -> Script:
-    """Joint after joint, then a second look at those joints and no others."""
+    """Joint after joint, then a second look at those joints and no others, beginning with the side
+    that lies up by then.
+    """
     cues = [
         Cue(
             key=f"mend {step.ref}.{step.pin}",
             name=step.name,
-            title=f"{step.name}: {step.fault}",
+            title=step.fault,
             press="It is done",
             detail="; ".join(
                 part for part in ("; ".join(step.steps), step.amounts, step.touches) if part
             ),
             mind=step.stop,
+            set_ups=side_up(step.side),
             refs=(step.ref,),
             pin=step.pin,
             group="mend",
@@ -476,15 +481,16 @@ def mend_script(plan: MendRun) -> Script:
         Cue(
             key=f"{AGAIN}{step.ref}.{step.pin}",
             name=step.name,
-            title=f"Look at {step.name} again",
+            title="look again",
             press="It is good",
             detail=f"it was: {step.fault}",
             mind="the joints beside it as well",
+            set_ups=side_up(step.side),
             refs=(step.ref,),
             pin=step.pin,
             group="look",
         )
-        for step in plan.steps
+        for step in sorted(plan.steps, key=lambda step: step.side != plan.steps[-1].side)
     ]
     return Script(
         kind=RunKind.MEND,

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp, State, Tap
+from yellowfen.core.work.bench_run import Cue, RunKind, Script, State, Tap, side_up
 from yellowfen.core.work.job import FoundMark, Verdict
 
 
@@ -71,15 +71,7 @@ def _cue(joint: LookJoint) -> Cue:
         press="Good",
         detail=_likely(joint),
         mind=_seen(joint),
-        set_ups=(
-            SetUp(
-                state=joint.side,
-                change=f"Turn the board over: {joint.side} side up",
-                first=f"{joint.side.capitalize()} side up",
-            ),
-        )
-        if joint.side
-        else (),
+        set_ups=side_up(joint.side),
         group=joint.ref,
         row=f"{joint.ref}, {joint.seen_from}" if joint.seen_from else "",
         refs=(joint.ref,),

@@ -152,11 +152,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "back": _back(run),
         "caution": POWERED if _list_of(run) == FUNCTION else CAUTIONS[run.kind],
         "tour": bool(heat and heat.tour),
-        "plan": plan_svg(board, heat.side)
-        if heat and heat.tour
-        else None
-        if heat or run.kind in (RunKind.KIT, RunKind.LOOK)
-        else plan_svg(_as_seen(run, board), run.side or "top", overlay=_overlay(run, board)),
+        "plans": _plans(run, board),
         "drawings": _drawings(run, board),
         "state": _state(database, run)
         | _frame(run, board)
@@ -176,6 +172,21 @@ def _back(run: BenchRun) -> str:
 def _list_of(run: BenchRun) -> str:
     """The name of the list a check goes through; "" for other runs."""
     return run.plan.name if isinstance(run.plan, CheckPlan) else ""
+
+
+def _plans(run: BenchRun, board: Board) -> list[Markup]:
+    """The plan of each side that is worked on, that of a tour or of work by hand; a heat in one place
+    and a kit have none.
+    """
+    if isinstance(run.plan, HeatPlan):
+        return [plan_svg(board, run.plan.side)] if run.plan.tour else []
+    if run.kind is RunKind.KIT:
+        return []
+    if run.kind not in (RunKind.LOOK, RunKind.MEND):
+        return [plan_svg(_as_seen(run, board), run.side or "top", overlay=_overlay(run, board))]
+    refs = {ref for cue in (*run.script.cues, *run.script.extras) for ref in cue.refs}
+    sides = {part.side for part in board.parts if part.ref in refs}
+    return [plan_svg(board, side) for side in sorted(sides, reverse=True)]
 
 
 def _as_seen(run: BenchRun, board: Board) -> Board:

@@ -43,9 +43,7 @@ window.withJoints = (own) => {
     draw() {
       const { joint, marks } = this;
       for (const one of document.querySelectorAll("[data-good]")) one.hidden = Number(one.dataset.good) !== joint?.good;
-      this.plan = window.plans().find((plan) => plan.svg.dataset.side === joint?.side) ?? this.plan;
-      this.svg = this.plan.svg;
-      for (const face of document.querySelectorAll("[data-face]")) face.hidden = !face.contains(this.svg);
+      this.turnTo(joint?.refs[0]);
       window.paintMarks(this.plan, marks);
       for (const pad of this.svg.querySelectorAll(".pad.now")) pad.classList.remove("now");
       const inset = this.svg.parentNode.querySelector("[data-inset]");

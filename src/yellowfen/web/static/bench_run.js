@@ -110,8 +110,16 @@ document.addEventListener("alpine:init", () => {
       for (const part of this.svg.querySelectorAll(".part")) part.classList.toggle("target", (this.cue?.refs ?? []).includes(part.dataset.ref));
     },
 
+    // Of several plans that of the side on which the part in hand sits.
+    turnTo(ref) {
+      const plan = window.plans().find((one) => one.part(ref));
+      if (!plan || plan === this.plan) return;
+      [this.plan, this.svg] = [plan, plan.svg];
+      for (const face of document.querySelectorAll("[data-face]")) face.hidden = !face.contains(plan.svg);
+    },
     // The plan: the part in hand, where paste goes, the board turned as it lies.
     draw() {
+      this.turnTo(this.cue?.refs[0]);
       const refs = this.cue?.refs ?? [];
       for (const part of this.svg.querySelectorAll(".part")) {
         part.classList.toggle("placed", this.kind === "place" && this.done.includes(part.dataset.ref));
