@@ -92,8 +92,16 @@ def to_board(fit: PictureFit, places: Array) -> Array:
 
 
 def _apply(matrix: Array, places: Array) -> Array:
-    flat = np.column_stack((places, np.ones(len(places)))) @ matrix.T
-    return np.asarray(flat[:, :2] / flat[:, 2:])
+    x, y = places.T
+    moved = np.empty((2, len(x)))
+    for row, out in zip(matrix, moved, strict=False):
+        np.multiply(x, row[0], out=out)
+        out += row[1] * y
+        out += row[2]
+    depth = matrix[2, 0] * x + matrix[2, 1] * y
+    depth += matrix[2, 2]
+    moved /= depth
+    return moved.T
 
 
 def scale_at(fit: PictureFit, x_mm: float, y_mm: float) -> float:
@@ -193,13 +201,14 @@ def _step(move: Array) -> Array:
 
 def _slopes(state: _State, places: Array, normals: Array) -> Array:
     """How far each place (mm) moves along its normal (px) for each of the eight numbers."""
-    tiny = 1e-5
-    here, back = _apply(state.matrix, places), np.linalg.inv(state.frame)
-    columns = []
-    for maker in MAKERS:
-        changed = state.matrix @ back @ (np.eye(3) + tiny * maker) @ state.frame
-        columns.append(np.sum((_apply(changed, places) - here) * normals, axis=1) / tiny)
-    return np.column_stack(columns)
+    back = state.matrix @ np.linalg.inv(state.frame)
+    turns = np.concatenate([back @ maker @ state.frame for maker in MAKERS])  # (24, 3)
+    flat = np.vstack((places.T, np.ones(len(places))))
+    here, moved = state.matrix @ flat, (turns @ flat).reshape(len(MAKERS), 3, -1)
+    x, y, along = here[0] / here[2], here[1] / here[2], normals / here[2][:, None]
+    found = (moved[:, 0] - x * moved[:, 2]) * along[:, 0]
+    found += (moved[:, 1] - y * moved[:, 2]) * along[:, 1]
+    return np.ascontiguousarray(found.T)
 
 
 def _variance(state: _State, places: Array) -> Array:
@@ -327,16 +336,23 @@ def sampled(image: Array, places: Array) -> Array:
     height, width = image.shape
     u, v = places[:, 0], places[:, 1]
     inside = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
-    u0 = np.clip(np.where(inside, u, 0).astype(np.intp), 0, width - 2)
-    v0 = np.clip(np.where(inside, v, 0).astype(np.intp), 0, height - 2)
+    u0 = np.minimum(np.where(inside, u, 0.0).astype(np.intp), width - 2)
+    v0 = np.minimum(np.where(inside, v, 0.0).astype(np.intp), height - 2)
     a, b = u - u0, v - v0
-    found = (
-        image[v0, u0] * (1 - a) * (1 - b)
-        + image[v0, u0 + 1] * a * (1 - b)
-        + image[v0 + 1, u0] * (1 - a) * b
-        + image[v0 + 1, u0 + 1] * a * b
-    )
-    return np.where(inside, found, np.nan)
+    flat, at = image.ravel(), v0 * width + u0
+    upper, lower = _between(flat, at, a), _between(flat, at + width, a)
+    lower -= upper
+    lower *= b
+    upper += lower
+    upper[~inside] = np.nan
+    return upper
+
+
+def _between(flat: Array, at: NDArray[np.intp], share: Array) -> Array:
+    """Of each two neighbours from `at` on, the second by its share."""
+    found = flat.take(at).astype(np.float64)
+    found += (flat.take(at + 1) - found) * share
+    return found
 
 
 def steps_found(
