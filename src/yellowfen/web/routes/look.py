@@ -154,7 +154,7 @@ def _mend_page(request: Request, database: Database, job_id: int, said: str = ""
     job, found = jobs.get(database, job_id), mend_state(database, job_id, reckoned=False)
     refs = [one.fault.ref for one in found.bad]
     sides = {part.ref: part.side for part in found.look.board.parts}
-    side = sides[refs[0]] if refs else "top"
+    grades = dict.fromkeys(refs, "comes-off")
     context = {
         "room": "jobs",
         "stage": "look",
@@ -165,7 +165,10 @@ def _mend_page(request: Request, database: Database, job_id: int, said: str = ""
         "presses": presses(database, job_id, found.bad),
         "said": said,
         "lessons": {one.seen for one in proof_of(database, job.board_id).lessons},
-        "plan": plan_svg(found.look.board, side, dict.fromkeys(refs, "comes-off")),
+        "plans": [
+            plan_svg(found.look.board, side, grades)
+            for side in dict.fromkeys(sides[ref] for ref in refs) or ("top",)
+        ],
     }
     return page(request, "mend.html", context)
 
