@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 
-from tests.store.test_stored_boards import reread_all
 from tests.store.written_databases import FOLDER
+from tests.workflows.test_boards import reread_all
 from yellowfen.store import boards
 from yellowfen.store.damaged import found
 from yellowfen.web.app import create_app
