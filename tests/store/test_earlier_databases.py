@@ -151,6 +151,7 @@ DIGESTS = {
     "0020_long_work.sql": "f3f427407bd0c14f",
     "0021_looks.sql": "766b1ca74810e5b3",
     "0022_slanted_below.sql": "6b0c8e27d43ae7d8",
+    "0023_prints_by_key.sql": "d1ee10d9e4ab2a2c",
 }
 
 

@@ -448,6 +448,14 @@ def test_boards_are_printed_by_one_key_and_bad_prints_done_anew(client: TestClie
     client.delete(f"{taps}/k2")  # sent twice takes back one print
     assert log() == [("smeared", False)]
     assert piece_state(connection, red).printed == ()
+    where = f"/jobs/{job}/paste/prints"
+    client.post(where, data={"found": "missing", "side": "top"})  # typed, not tapped
+    client.delete(f"{taps}/k1")
+    assert log() == [("missing", False)]  # each is taken back where it was made
+    tap(2, "print 1", "smeared")
+    client.post(where, data={"found": "undo", "side": "top"})
+    client.post(where, data={"found": "undo", "side": "top"})
+    assert log() == [("smeared", False)]
     tap(3, "print 1", "good")
     tap(4, "print 2", "skipped")
     assert log() == [("smeared", False), ("good", True)]

@@ -110,18 +110,30 @@ def add_print(
     foil_mm: float,
     paste: Paste,
     lot_event_id: int | None,
+    tap: str = "",
 ) -> None:
-    """Store how a print looked; `lot_event_id` is what it took from a lot."""
+    """Store how a print looked; `lot_event_id` is what it took from a lot, `tap` what told it."""
     connection.execute(
-        "INSERT INTO printed (job_id, made_at, found, wiped, repeated, foil_um, paste, lot_event_id) VALUES (?, datetime('now'), ?, ?, ?, ?, ?, ?)",
-        (job_id, found, int(wiped), int(repeated), _microns(foil_mm), pack(paste), lot_event_id),
+        "INSERT INTO printed"
+        " (job_id, made_at, found, wiped, repeated, foil_um, paste, lot_event_id, tap)"
+        " VALUES (?, datetime('now'), ?, ?, ?, ?, ?, ?, ?)",
+        (
+            job_id,
+            found,
+            int(wiped),
+            int(repeated),
+            _microns(foil_mm),
+            pack(paste),
+            lot_event_id,
+            tap,
+        ),
     )
 
 
 def prints_of(connection: sqlite3.Connection, job_id: int) -> list[Printed]:
     """The job's prints, oldest first."""
     found = connection.execute(
-        "SELECT id, made_at, found, wiped, repeated, foil_um, paste FROM printed WHERE job_id = ? ORDER BY id",
+        "SELECT id, made_at, found, wiped, repeated, foil_um, paste, tap FROM printed WHERE job_id = ? ORDER BY id",
         (job_id,),
     ).fetchall()
     return [
@@ -133,15 +145,20 @@ def prints_of(connection: sqlite3.Connection, job_id: int) -> list[Printed]:
             repeated=bool(row["repeated"]),
             foil_mm=row["foil_um"] / 1000,
             paste=unpack(Paste, row["paste"]),
+            by_key=row["tap"] != "",
         )
         for row in found
     ]
 
 
-def undo_print(connection: sqlite3.Connection, job_id: int) -> int | None:
-    """Take the newest print back; returns the lot event that came with it, if any."""
+def undo_print(connection: sqlite3.Connection, job_id: int, tap: str = "") -> int | None:
+    """Take the print of a tap back, or the newest that none told (those of earlier versions name
+    none); returns the lot event that came with it, if any.
+    """
     row = connection.execute(
-        "SELECT id, lot_event_id FROM printed WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)
+        "SELECT id, lot_event_id FROM printed WHERE job_id = ? AND tap IN (?, '')"
+        " ORDER BY tap DESC, id DESC LIMIT 1",
+        (job_id, tap),
     ).fetchone()
     if row is None:
         return None

@@ -255,7 +255,10 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
             pads_told(connection, run.job_id)
         if run.kind is RunKind.PRINT and one.word in FOUND:
             repeated = any(before.cue == one.cue for before in run.taps[:-1])
-            log_print(connection, run.job_id, run.side, one.word, wiped=True, repeated=repeated)
+            told = f"{run_id} {one.key}"
+            log_print(
+                connection, run.job_id, run.side, one.word, wiped=True, repeated=repeated, tap=told
+            )
     return run
 
 
@@ -273,7 +276,7 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
         if run.kind is RunKind.PADS:
             pads_told(connection, run.job_id)
         if run.kind is RunKind.PRINT and taken_back and taken_back.word in FOUND:
-            undo_print(connection, run.job_id)
+            undo_print(connection, run.job_id, f"{run_id} {key}")
     return run
 
 

@@ -226,9 +226,17 @@ def weigh(
 
 
 def log_print(
-    connection: sqlite3.Connection, job_id: int, side: str, found: str, wiped: bool, repeated: bool
+    connection: sqlite3.Connection,
+    job_id: int,
+    side: str,
+    found: str,
+    wiped: bool,
+    repeated: bool,
+    tap: str = "",
 ) -> None:
-    """Keep how a print of one side looked; with a lot chosen, what it took is booked there."""
+    """Keep how a print of one side looked, told by a `tap` at the bench or typed; with a lot chosen,
+    what it took is booked there.
+    """
     with atomic(connection):
         state = paste_state(connection, job_id)
         event = None
@@ -253,13 +261,14 @@ def log_print(
             foil_mm=state.foil_mm,
             paste=state.paste,
             lot_event_id=event,
+            tap=tap,
         )
 
 
-def undo_print(connection: sqlite3.Connection, job_id: int) -> None:
-    """Take the newest print back, and what it took from a lot."""
+def undo_print(connection: sqlite3.Connection, job_id: int, tap: str = "") -> None:
+    """Take the print of a tap back, or the newest that was typed, and what it took from a lot."""
     with atomic(connection):
-        event = stored.undo_print(connection, job_id)
+        event = stored.undo_print(connection, job_id, tap)
         if event is not None:
             materials.remove_event(connection, event)
 

@@ -67,7 +67,7 @@ def standing(steps: tuple[ChangeStep, ...]) -> dict[str, Change]:
 @dataclass(frozen=True)
 class Printed:
     """One print of the job: how it looked (good, smeared, missing), whether the foil was wiped
-    after it, whether it was wiped off and repeated.
+    after it, whether it was wiped off and repeated, whether it was told by key at the bench.
     """
 
     id: int
@@ -77,6 +77,7 @@ class Printed:
     repeated: bool
     foil_mm: float
     paste: Paste
+    by_key: bool = False
 
     def __post_init__(self) -> None:
         if self.found not in FOUND:
