@@ -19,6 +19,8 @@ from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.store.materials import keep_supply
 from yellowfen.store.paste import keep_plan as keep_paste
 from yellowfen.store.paste import plan_of as paste_plan
+from yellowfen.workflows import ready, tasks
+from yellowfen.workflows.long_work import HEAT, do_one
 from yellowfen.workflows.opening import connect_existing
 from yellowfen.workflows.ready import build_of, dot_plan, estimate_of, order_of, ready_state
 
@@ -432,3 +434,37 @@ def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestCl
         reply = client.get(f"/api/jobs/1/ready/iron/{path}", headers={"accept": "application/json"})
         assert reply.status_code == 422
         assert said in reply.json()["problem"]
+
+
+def test_a_large_board_is_ordered_by_the_worker_and_the_order_is_kept(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Asked once, told how far it is, there after a restart too; a job changed meanwhile asks anew."""
+    monkeypatch.setattr(ready, "LARGE", 10)
+    monkeypatch.setattr(tasks, "TOLD_EVERY_S", 0.0)
+    monkeypatch.setattr(client.app.state.worker, "wake", lambda: None)  # type: ignore[attr-defined]
+    ready._ORDERS.clear()
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = int(client.post("/boards/1/open", data={"purpose": "build"}).url.path.split("/")[2])
+    assert "Ordering" in client.get(f"/jobs/{job}/place?side=top").text
+    asked = client.post(f"/api/jobs/{job}/place/order?side=top").json()
+    assert (asked["state"], asked["of"]) == ("waiting", 0)
+    again = client.post(f"/api/jobs/{job}/place/order?side=top").json()
+    below = client.post(f"/api/jobs/{job}/place/order?side=bottom").json()
+    assert again["id"] == asked["id"] != below["id"]
+    assert do_one(connection, HEAT, "me")
+    assert client.get(f"/api/tasks/{asked['id']}/order").json()["state"] == "done"
+    assert client.get(f"/api/tasks/{below['id']}/order").json()["state"] == "waiting"
+    worked = ready._ORDERS.copy()
+    ready._ORDERS.clear()  # a server started anew
+    assert "Ordering" not in client.get(f"/jobs/{job}/place?side=top").text
+    assert worked == ready._ORDERS
+    ready.wish(connection, job, "C2", "R1")
+    assert "Ordering" in client.get(f"/jobs/{job}/place?side=top").text
+    other = client.post(f"/api/jobs/{job}/place/order?side=top").json()
+    ready.wish(connection, job, "C2", None)
+    while do_one(connection, HEAT, "me"):
+        pass
+    told = client.get(f"/api/tasks/{other['id']}/order").json()
+    assert (told["state"], "changed meanwhile" in told["said"]) == ("failed", True)
+    connection.close()

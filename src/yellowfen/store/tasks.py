@@ -55,6 +55,15 @@ def latest(connection: sqlite3.Connection, job_id: int, kind: str) -> Task | Non
     return None if row["id"] is None else get(connection, row["id"])
 
 
+def asked_last(connection: sqlite3.Connection, job_id: int, kind: str, asked: str) -> Task | None:
+    """The job's newest task of a kind that was asked just so, or None."""
+    row = connection.execute(
+        "SELECT max(id) AS id FROM work WHERE job_id = ? AND kind = ? AND asked = ?",
+        (job_id, kind, asked),
+    ).fetchone()
+    return None if row["id"] is None else get(connection, row["id"])
+
+
 def add_step(connection: sqlite3.Connection, task: Task, place: int, content: str) -> None:
     """Store one finished step; a step done twice is one step. Raises Lost when another holds it."""
     with atomic(connection):
@@ -67,10 +76,11 @@ def add_step(connection: sqlite3.Connection, task: Task, place: int, content: st
         work.moved_on(connection, task.id)
 
 
-def cancel_others(connection: sqlite3.Connection, job_id: int, kind: str) -> None:
-    """Give up unfinished work of this kind for a job, since something newer is asked."""
+def cancel_others(connection: sqlite3.Connection, job_id: int, kind: str, side: str = "") -> None:
+    """Give up unfinished work of this kind for a job (of one side), since something newer is asked."""
     connection.execute(
-        "UPDATE work SET state = 'cancelled' WHERE job_id = ? AND kind = ?"
-        " AND state IN ('waiting', 'working')",
-        (job_id, kind),
+        "UPDATE work SET state = 'cancelled' WHERE job_id = ?1 AND kind = ?2"
+        " AND state IN ('waiting', 'working')"
+        " AND (?3 = '' OR json_extract(asked, '$.side') = ?3)",
+        (job_id, kind, side),
     )

@@ -8,7 +8,7 @@ from yellowfen.store import imports, tasks, work
 from yellowfen.store.work import Work
 
 HEAT, IMPORTS = "heat", "imports"
-WINDOW, SETTINGS, TOUR, OFF = "window", "settings", "tour", "off"
+WINDOW, SETTINGS, TOUR, OFF, ORDER = "window", "settings", "tour", "off", "order"
 REREAD = "reread"
 
 
@@ -65,6 +65,7 @@ KINDS = {
     SETTINGS: _SEARCH,
     TOUR: _SEARCH,
     OFF: _SEARCH,
+    ORDER: _SEARCH,
     imports.KIND: Kind(
         duty=IMPORTS,
         do=_import,

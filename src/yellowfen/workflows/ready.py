@@ -2,13 +2,15 @@
 order; placement runs.
 """
 
+import json
 import sqlite3
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from hashlib import blake2b
 from itertools import pairwise
-from typing import cast
 
 from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.board.board import Board
@@ -63,17 +65,18 @@ from yellowfen.core.work.technique import (
 )
 from yellowfen.core.work.two_sides import TwoSides, two_sides
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import bench_runs, materials, stations, tools
+from yellowfen.store import bench_runs, materials, stations, tasks, tools, work
 from yellowfen.store import ready as stored
 from yellowfen.store.database import atomic
+from yellowfen.store.packing import unpack
 from yellowfen.workflows.heat import touch_joint
+from yellowfen.workflows.long_work import ORDER
 from yellowfen.workflows.paste import PasteState, dotting, needles_at_hand, paste_state
 
-_ORDERS: "OrderedDict[tuple[object, ...], Order]" = OrderedDict()
+_ORDERS: "OrderedDict[str, Order]" = OrderedDict()
 _LOCK = threading.Lock()
 # Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large
 # board is ordered.
-_WORKING: dict[tuple[int, str], tuple[int, int]] = {}
 PACE_SINCE = "pace_since"
 LARGE = 150  # parts on a side from which an order is not worked out within a page
 
@@ -353,11 +356,15 @@ def _seconds_per_dot(connection: sqlite3.Connection, since: str) -> list[float]:
 
 
 # the order
-def _order_key(connection: sqlite3.Connection, state: ReadyState, side: str) -> tuple[object, ...]:
-    """What an order depends on."""
-    school = state.plan.ways().schools.of("order").name
+def _school_and_pace(connection: sqlite3.Connection, state: ReadyState) -> tuple[str, Pace]:
+    """By which school and how fast a job's parts are placed."""
     pace = state.plan.order_pace(own_paces(connection).place.seconds)
-    parts = tuple(
+    return state.plan.ways().schools.of("order").name, pace
+
+
+def order_asked(connection: sqlite3.Connection, state: ReadyState, side: str) -> str:
+    """All that an order depends on, as JSON text: the side, and a digest of the rest."""
+    parts = [
         (
             part.ref,
             part.x_mm,
@@ -368,44 +375,66 @@ def _order_key(connection: sqlite3.Connection, state: ReadyState, side: str) -> 
             part.package.name,
         )
         for part in state.board.parts
+    ]
+    rest = (
+        parts,
+        _school_and_pace(connection, state),
+        sorted(state.by_iron),
+        state.plan.wishes,
     )
-    return (hash(parts), side, school, pace, state.by_iron, state.plan.wishes)
+    digest = blake2b(repr(rest).encode(), digest_size=16).hexdigest()
+    return json.dumps({"side": side, "of": digest})
 
 
 def order_ready(connection: sqlite3.Connection, state: ReadyState, side: str) -> bool:
     """False while a large board's order has still to be worked out."""
     count = sum(part.side == side and part.ref not in state.by_iron for part in state.board.parts)
+    return count <= LARGE or _kept_order(connection, state, side) is not None
+
+
+def _kept_order(connection: sqlite3.Connection, state: ReadyState, side: str) -> Order | None:
+    """An order from memory, or as the worker left it."""
+    job_id, asked = state.paste.job.id, order_asked(connection, state, side)
     with _LOCK:
-        return count <= LARGE or _order_key(connection, state, side) in _ORDERS
+        if asked in _ORDERS:
+            return _ORDERS[asked]
+    task = tasks.asked_last(connection, job_id, ORDER, asked)
+    if task is None or task.state != work.DONE or not task.steps:
+        return None
+    return _keep_order(asked, unpack(Order, task.steps[-1]))
 
 
-def order_of(connection: sqlite3.Connection, state: ReadyState, side: str) -> Order:
-    """The placement order of a side, from memory when nothing changed."""
-    key = _order_key(connection, state, side)
-    _, _, school, pace, _, _ = key
+def _keep_order(asked: str, order: Order) -> Order:
     with _LOCK:
-        if key in _ORDERS:
-            return _ORDERS[key]
-    place = (state.paste.job.id, side)
+        _ORDERS[asked] = order
+        while len(_ORDERS) > 40:
+            _ORDERS.popitem(last=False)
+    return order
 
-    def told(done: int, of: int) -> None:
-        _WORKING[place] = (done, of)
 
+def order_of(
+    connection: sqlite3.Connection,
+    state: ReadyState,
+    side: str,
+    told: Callable[[int, int], None] | None = None,
+) -> Order:
+    """The placement order of a side, from memory when nothing changed; `told` hears of rounds done
+    and of how many.
+    """
+    kept = _kept_order(connection, state, side)
+    if kept is not None:
+        return kept
+    school, pace = _school_and_pace(connection, state)
     found = placement_order(
         state.board,
         side,
-        str(school),
-        pace=cast(Pace, pace),
+        school,
+        pace=pace,
         wishes=state.plan.wishes,
         skip=state.by_iron,
         told=told,
     )
-    _WORKING.pop(place, None)
-    with _LOCK:
-        _ORDERS[key] = found
-        while len(_ORDERS) > 40:
-            _ORDERS.popitem(last=False)
-    return found
+    return _keep_order(order_asked(connection, state, side), found)
 
 
 def dot_plan(
@@ -425,11 +454,6 @@ def dot_plan(
     pace = state.paste.plan.costs.dot_s / DOT_S
     steps = tuple(replace(step, seconds=pace * step.seconds) for step in plan.steps)
     return replace(plan, steps=steps)
-
-
-def order_progress(job_id: int, side: str) -> tuple[int, int] | None:
-    """Rounds done and all of an order being worked out, None when none is."""
-    return _WORKING.get((job_id, side))
 
 
 def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | None) -> None:

@@ -7,6 +7,7 @@ worker's successor goes on behind it, and a cancel takes effect after the runnin
 
 import json
 import sqlite3
+import time
 from contextlib import suppress
 from dataclasses import asdict, replace
 from typing import Any
@@ -58,8 +59,8 @@ from yellowfen.store import boards, jobs, stations, tasks, tools, work
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
-from yellowfen.workflows.long_work import OFF, SETTINGS, TOUR, WINDOW
-from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.long_work import OFF, ORDER, SETTINGS, TOUR, WINDOW
+from yellowfen.workflows.ready import order_asked, order_of, ready_state
 from yellowfen.workflows.rework import answers_of, asked_ways, way_steps
 from yellowfen.workflows.trouble import logged
 
@@ -68,6 +69,7 @@ CONFIRMED = (
     1000  # the place of a step behind the columns: the calmest point, confirmed on the fine grid
 )
 AFTER_TOUR_S = 45.0
+TOLD_EVERY_S = 0.25
 
 
 def ask(
@@ -115,6 +117,18 @@ def ask(
     return work.add(connection, kind, job_id=job_id, asked=asked)
 
 
+def ask_order(connection: sqlite3.Connection, job_id: int, side: str) -> int:
+    """Ask for the placement order of a side of the job as it stands; returns the task's id. The same
+    question is answered once.
+    """
+    asked = order_asked(connection, ready_state(connection, job_id), side)
+    before = tasks.asked_last(connection, job_id, ORDER, asked)
+    if before is not None and before.state in (work.WAITING, work.WORKING, work.DONE):
+        return before.id
+    tasks.cancel_others(connection, job_id, ORDER, side)
+    return work.add(connection, ORDER, job_id=job_id, asked=asked)
+
+
 def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
     """Do a task that was taken from where it stands to its end, or until it is cancelled or another
     worker holds it.
@@ -122,9 +136,14 @@ def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
     A problem ends it with its sentence.
     """
     try:
-        done = {WINDOW: _window, SETTINGS: _settings, TOUR: _tour, OFF: _ways_off}[task.kind](
-            connection, task
-        )
+        how = {
+            WINDOW: _window,
+            SETTINGS: _settings,
+            TOUR: _tour,
+            OFF: _ways_off,
+            ORDER: _order,
+        }
+        done = how[task.kind](connection, task)
     except work.Lost:
         return
     except YellowfenError as problem:
@@ -136,6 +155,30 @@ def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
     else:
         if done:
             _end(connection, task, work.DONE)
+
+
+def _order(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    """The order of a side, with how far it is as its first step until it is there."""
+    side, state = json.loads(task.asked)["side"], ready_state(connection, task.job_id)
+    if order_asked(connection, state, side) != task.asked:
+        raise Refused("the job was changed meanwhile; ask again")
+    last = time.monotonic()
+
+    def told(done: int, of: int) -> None:
+        nonlocal last
+        if time.monotonic() > last + TOLD_EVERY_S:
+            last = time.monotonic()
+            tasks.add_step(connection, task, 0, json.dumps({"done": done, "of": of}))
+
+    order = order_of(connection, state, side, told)
+    tasks.add_step(connection, task, 1, pack(order))
+    return True
+
+
+def order_seen(task: tasks.Task) -> tuple[int, int]:
+    """Rounds done of an order and of how many, (0, 0) where that is not known."""
+    told = json.loads(task.steps[0]) if len(task.steps) == 1 and task.state != work.DONE else {}
+    return int(told.get("done", 0)), int(told.get("of", 0))
 
 
 def _end(connection: sqlite3.Connection, task: tasks.Task, state: str, said: str = "") -> None:

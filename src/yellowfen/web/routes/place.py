@@ -16,7 +16,9 @@ from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import ready as stored
+from yellowfen.store import tasks, work
 from yellowfen.store.ready import HANDS, bench_setting
+from yellowfen.store.tasks import Task
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.package_svg import package_drawing
@@ -26,6 +28,7 @@ from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
 from yellowfen.workflows.ready import ReadyState, ready_state
+from yellowfen.workflows.tasks import ask_order, order_seen
 
 router = APIRouter()
 
@@ -93,11 +96,28 @@ def work_out(job_id: int, database: Database, side: str = "top") -> dict[str, in
     }
 
 
-@router.get("/api/jobs/{job_id}/place/progress")
-def progress(job_id: int, side: str = "top") -> dict[str, int]:
-    """How far it is."""
-    done, of = workflow.order_progress(job_id, side_of(side)) or (0, 0)
-    return {"done": done, "of": of}
+@router.post("/api/jobs/{job_id}/place/order")
+def ask_for_order(
+    request: Request, job_id: int, database: Database, side: str = "top"
+) -> dict[str, Any]:
+    """Have the worker work the order of a large board out."""
+    task = tasks.get(database, ask_order(database, job_id, side_of(side)))
+    request.app.state.worker.wake()
+    return _told(task)
+
+
+@router.get("/api/tasks/{task_id}/order")
+def progress(request: Request, task_id: int, database: Database) -> dict[str, Any]:
+    """How far an order is."""
+    task = tasks.get(database, task_id)
+    if task.state in work.OPEN:
+        request.app.state.worker.wake()
+    return _told(task)
+
+
+def _told(task: Task) -> dict[str, Any]:
+    done, of = order_seen(task)
+    return {"id": task.id, "done": done, "of": of, "state": task.state, "said": task.said}
 
 
 def _batches(order: Order) -> list[list[tuple[int, Any]]]:

@@ -1,21 +1,28 @@
-// A large board is ordered while the page shows how far it is.
+// A large board is ordered by the worker while the page shows how far it is.
 "use strict";
 
-document.addEventListener("DOMContentLoaded", async () => {
+document.addEventListener("DOMContentLoaded", () => {
   const box = document.querySelector("[data-working]");
   const bar = box.querySelector("progress");
   const words = box.querySelector("[role=status]");
-  const ask = async (what) => (await fetch(`${box.dataset.working}/${what}?side=${box.dataset.side}`, { headers: { accept: "application/json" } })).json();
-  const timer = setInterval(async () => {
-    const { done, of } = await ask("progress");
-    if (of) bar.value = done / of;
-  }, 250);
-  try {
-    await ask("order");
-    clearInterval(timer);
-    location.reload();
-  } catch {
-    clearInterval(timer);
-    words.textContent = "The server does not answer. Load this page again.";
-  }
+  const begun = words.textContent;
+  let task = null;
+  const look = async () => {
+    let wait = 300;
+    try {
+      const where = task === null ? `${box.dataset.working}/order?side=${box.dataset.side}` : `/api/tasks/${task}/order`;
+      const reply = await fetch(where, { method: task === null ? "POST" : "GET", headers: { accept: "application/json" } });
+      const { id, done, of, state, said, problem } = await reply.json();
+      task = id ?? task;
+      if (state === "done") { location.reload(); return; }
+      if (of) bar.value = done / of;
+      words.textContent = problem ?? (said || begun);
+      if (["failed", "cancelled"].includes(state) || problem) return;
+    } catch {
+      words.textContent = "The server does not answer. This goes on when it is back.";
+      wait = 1500;
+    }
+    setTimeout(look, wait);
+  };
+  look();
 });
