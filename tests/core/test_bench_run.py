@@ -29,6 +29,7 @@ from yellowfen.core.work.bench_run import (
     shown,
     state_after,
     undoable,
+    worked_s,
 )
 from yellowfen.core.work.bench_scripts import (
     MendRun,
@@ -350,3 +351,13 @@ def test_mends_of_both_sides_turn_the_board_once_and_look_again_where_it_lies() 
         n for n, said in enumerate(set_up) if any("Turn the board over" in one for one in said)
     ]
     assert turned == [2, 4]
+
+
+def test_minutes_at_the_bench_leave_pauses_out_and_moments_that_nobody_knows() -> None:
+    kept = Tap(key="kept 1", cue="c0", word="good", at_ms=0)
+    day = 86_400.0
+    taps = [kept, tap("c1", "good", day), tap("c2", "good", day + 40.0), tap("c3", "good", 3 * day)]
+    assert worked_s(RunKind.LOOK, taps) == 40.0
+    heat = [tap("start", "done", day), tap("solid", "done", day + 500.0)]
+    assert worked_s(RunKind.HEAT, heat) == 500.0
+    assert worked_s(RunKind.KIT, []) == 0.0

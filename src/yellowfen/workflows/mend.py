@@ -15,7 +15,7 @@ from yellowfen.core.look.mend import Cause, Fault, Mend, Way, causes, mend, near
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at
 from yellowfen.core.part.package import JointKind, tip_reaches
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_run import RunKind, worked_s
 from yellowfen.core.work.bench_scripts import MendRun, MendStep
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
@@ -251,8 +251,8 @@ def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
 
 @dataclass(frozen=True, kw_only=True)
 class Gathered:
-    """What a board in hand took: minutes by what was done (taps from first to last), the parts with
-    most heats, pictures, washed or not.
+    """What a board in hand took: minutes by what was done (pauses left out), the parts with most
+    heats, pictures, washed or not.
     """
 
     minutes: tuple[tuple[str, float], ...]
@@ -292,8 +292,8 @@ def gathered(connection: sqlite3.Connection, job_id: int) -> Gathered:
     spent: dict[str, float] = {}
     for run in runs:
         if len(run.taps) > 1:
-            taken = (run.taps[-1].at_ms - run.taps[0].at_ms) / 60_000.0
-            spent[DONE[run.kind]] = spent.get(DONE[run.kind], 0.0) + max(taken, 0.0)
+            taken = worked_s(run.kind, run.taps) / 60.0
+            spent[DONE[run.kind]] = spent.get(DONE[run.kind], 0.0) + taken
     heats = sorted(heats_of_parts(connection, job).items(), key=lambda row: (-row[1], row[0]))
     return Gathered(
         minutes=tuple(sorted(spent.items(), key=lambda row: -row[1])),

@@ -505,6 +505,15 @@ def moments_s(taps: Sequence[Tap]) -> dict[str, float]:
     return {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
 
 
+def worked_s(kind: RunKind, taps: Sequence[Tap]) -> float:
+    """Seconds at the bench from the first tap to the last, pauses left out; of a run by the clock all
+    of them. Taps of which the moment is not known (those of earlier versions) take none.
+    """
+    known = [tap.at_ms / 1000 for tap in taps if tap.at_ms > 0]
+    gaps = [max(after - before, 0.0) for before, after in pairwise(known)]
+    return sum(gap for gap in gaps if RULES[kind].clock or gap <= PAUSE_S)
+
+
 def each_s(script: Script, taps: Sequence[Tap]) -> list[float]:
     """Seconds of each cue that was done: from the tap before it to its own, pauses and slips left
     out; the first is not known.
