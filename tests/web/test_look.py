@@ -309,3 +309,20 @@ def test_limits_of_a_class_are_the_users_own_until_put_back(client: TestClient) 
         assert client.post(f"/jobs/{job}/limits", data=own | wrong).status_code == 422
     assert "As remembered from" in client.post(f"/jobs/{job}/limits", data={"back": "yes"}).text
     connection.close()
+
+
+def test_a_joint_is_seen_from_where_its_pad_lies_on_the_plan(demo_board: Board) -> None:
+    """Both sides, the bottom as it is drawn: seen from below. Pads are the board's own."""
+    pads = {(pad.ref, pad.pin): pad for pad in demo_board.pads}
+    sides = {"top": 0, "bottom": 0}
+    for part in demo_board.parts:
+        for one in judged(part, PartFacts(odds=0.1)):
+            pad = pads.get((one.ref, one.pin))
+            if pad is None or one.hidden:
+                continue
+            right, up = pad.x_mm - part.x_mm, pad.y_mm - part.y_mm
+            right = -right if part.side == "bottom" else right
+            ways = {"right": right, "left": -right, "upper edge": up, "lower edge": -up}
+            assert one.seen_from.startswith(f"from the {max(ways, key=lambda way: ways[way])},")
+            sides[part.side] += 1
+    assert min(sides.values()) > 15
