@@ -145,7 +145,10 @@ document.addEventListener("DOMContentLoaded", () => {
   };
   const turn = () => { if (chosen) { chosen.rotation_deg = (chosen.rotation_deg + 90) % 360; draw(); keep(); } };
   const remove = () => { if (chosen) { parts.splice(parts.indexOf(chosen), 1); chosen = parts[0] ?? null; draw(); keep(); } };
-  for (const button of document.querySelectorAll("[data-add]")) button.addEventListener("click", () => add(button.dataset.add));
+  for (const button of document.querySelectorAll("[data-add]")) {
+    button.addEventListener("click", () => add(button.dataset.add));
+    button.disabled = false;  // a tap before this script has come would be lost
+  }
   find("by-name").addEventListener("submit", async (event) => {
     event.preventDefault();
     const name = event.target.querySelector("input").value.trim();
