@@ -326,3 +326,24 @@ def test_a_joint_is_seen_from_where_its_pad_lies_on_the_plan(demo_board: Board) 
             assert one.seen_from.startswith(f"from the {max(ways, key=lambda way: ways[way])},")
             sides[part.side] += 1
     assert min(sides.values()) > 15
+
+
+def test_what_is_heated_again_is_looked_at_again(client: TestClient) -> None:
+    """Only the parts of the new heat; what is marked of the others stands."""
+    run = heated(client, "U4 C2", "U4", "C2")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    rest_good(client, job)
+    plan = jobs.get(connection, job).plan
+    targets = ("U4",)
+    jobs.keep_plan(connection, job, replace(plan, targets=targets, moves=usual_moves(targets)))
+    again = bench_runs.start_heat(connection, job)
+    opened_only = looking(client, job)
+    assert client.get(f"/api/runs/{opened_only}/taps").json()["open"] == []  # not heated yet
+    bench_runs.tap(connection, again, Tap(key="x", cue="start", word="done", at_ms=1))
+    assert stored.get(connection, looking(client, job)).looks_at == again
+    assert looking(client, job) == looking(client, job) != opened_only
+    asked = client.get(f"/api/runs/{looking(client, job)}/taps").json()["open"]
+    assert len(asked) == 8
+    assert {key.split(".")[0] for key in asked} == {"U4"}
+    connection.close()

@@ -2,7 +2,7 @@
 
 import sqlite3
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import TypeVar
 
 from yellowfen.core.deposit.hand_plan import HandPlan
@@ -338,7 +338,7 @@ def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
         kind=kind,
         side=row["side"],
         started_at=row["started_at"],
-        plan=unpack(PLANS[kind], row["plan"]),
+        plan=_look_plan(row["plan"]) if kind is RunKind.LOOK else unpack(PLANS[kind], row["plan"]),
         forecast=None if row["forecast"] is None else unpack(Forecast, row["forecast"]),
         taps=taps_of(connection, row["id"]),
         marks=_marks(connection, row["id"]) if kind in SOLDERING else (),
@@ -361,6 +361,12 @@ def taps_of(connection: sqlite3.Connection, run_id: int) -> tuple[Tap, ...]:
     )
 
 
+@lru_cache(maxsize=4)
+def _look_plan(text: str) -> LookPlan:
+    """The plan of a look: thousands of joints on a large board, read again at every tap."""
+    return unpack(LookPlan, text)
+
+
 def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]:
     """What looks at the joints of a run found: of each joint the newest."""
     looks = connection.execute(
@@ -369,7 +375,7 @@ def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]
     ).fetchall()
     found: dict[tuple[str, str], FoundMark] = {}
     for row in looks:
-        plan, taps = unpack(LookPlan, row["plan"]), taps_of(connection, row["id"])
+        plan, taps = _look_plan(row["plan"]), taps_of(connection, row["id"])
         for mark in found_by(plan, state_after(look_script(plan), taps), taps) if taps else ():
             found[mark.ref, mark.pin] = mark
     return tuple(found.values())

@@ -6,7 +6,7 @@ import math
 import sqlite3
 import time
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from dataclasses import dataclass, replace
 from uuid import uuid4
 
@@ -281,20 +281,34 @@ def start_looking(connection: sqlite3.Connection, job_id: int) -> int:
     state = look_state(connection, job_id)
     if state.run is None:
         raise Refused("nothing was soldered in this job yet, so there is no joint to look at")
+    plan = look_plan(state, _marked_since_hot(soldering(connection, job_id)))
     for begun in bench_runs.looks(connection, state.run.id)[:1]:
+        if not begun.taps and begun.plan != plan:
+            continue  # opened before what it looks at was heated
         joints, marked = begun.planned(LookPlan).joints, {(one.ref, one.pin) for one in state.marks}
         if {one.key for one in state.joints} <= {one.key for one in joints} and all(
             (one.ref, one.pin) in marked for one in joints if one.marked
         ):
             return begun.id
-    return bench_runs.add(connection, job_id, RunKind.LOOK, look_plan(state), looks_at=state.run.id)
+    return bench_runs.add(connection, job_id, RunKind.LOOK, plan, looks_at=state.run.id)
 
 
-def look_plan(state: LookState) -> LookPlan:
-    """The joints of a board as a look goes through them, riskiest first."""
+def _marked_since_hot(runs: Sequence[BenchRun]) -> set[tuple[str, str]]:
+    """Joints (ref, pin) with a mark since their part was last heated; runs newest first."""
+    heated: set[str] = set()
+    marked: set[tuple[str, str]] = set()
+    for run in runs:
+        marked |= {(one.ref, one.pin) for one in found_in(run) if one.ref not in heated}
+        heated |= {*run.targets} if was_hot(run) else set()
+    return marked
+
+
+def look_plan(state: LookState, marked: Set[tuple[str, str]]) -> LookPlan:
+    """The joints of a board as a look goes through them, riskiest first; those `marked` (ref, pin) are
+    not asked.
+    """
     parts = {part.ref: part for part in state.board.parts}
     pairs = {ref: neighbouring_pins(parts[ref]) for ref in {one.ref for one in state.joints}}
-    marked = {(one.ref, one.pin) for one in state.marks}
     free: dict[str, list[str]] = defaultdict(list)
     for pair in sorted(state.harmless):
         ref, pins = pair.rsplit(".", 1)
