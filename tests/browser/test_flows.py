@@ -32,7 +32,7 @@ def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
     assert page.locator("svg.plan .part").count() > 10
     before = page.locator("svg.plan").get_attribute("viewBox")
     page.get_by_role("button", name="Closer").click()
-    assert page.locator("svg.plan").get_attribute("viewBox") != before
+    expect(page.locator("svg.plan")).not_to_have_attribute("viewBox", before)
     page.get_by_role("link", name="Open a job").click()
     page.locator('svg.plan .part[data-ref="P2"]').click()
     expect(page.get_by_label("Which parts?")).to_have_value("P2")
@@ -179,7 +179,7 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(
     expect(page.get_by_text("2 of 8 looked at")).to_be_visible()
     page.get_by_role("button", name="All the rest that is seen is good").click()
     expect(page.get_by_text("8 of 8 looked at")).to_be_visible()
-    assert page.locator("svg.plan .pad.marked-good").count() == 7
+    expect(page.locator("svg.plan .pad.marked-good")).to_have_count(7)
     page.get_by_role("link", name="Leave").click()
     page.get_by_role("link", name="On to Finish").click()
     page.get_by_label("What would you do differently").fill("Less air next time.")
@@ -236,7 +236,7 @@ def test_a_place_with_a_plan_works_by_keyboard(page: Page) -> None:
     before = plan.get_attribute("viewBox")
     page.keyboard.press("+")
     page.keyboard.press("ArrowRight")
-    assert plan.get_attribute("viewBox") != before
+    expect(plan).not_to_have_attribute("viewBox", before)
     page.keyboard.press("0")
     assert [float(n) for n in plan.get_attribute("viewBox").split()] == pytest.approx(
         [float(n) for n in before.split()]

@@ -54,7 +54,7 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     expect(page.get_by_text("48 of 48 looked at")).to_be_visible(timeout=20_000)
     assert strokes <= 1.3 * 48
     assert time.monotonic() - began < 120
-    assert page.locator("svg.plan .pad.marked-bad").count() == 1
+    expect(page.locator("svg.plan .pad.marked-bad")).to_have_count(1)
     page.get_by_role("link", name="Leave").click()
     expect(page.get_by_text("48 of 48 looked at")).to_be_visible()
     page.get_by_role("button", name="class 3").click()
@@ -120,5 +120,5 @@ def test_any_joint_by_a_tap_rows_at_once_and_one_undo_through_reload_and_kill(
     expect(told).to_contain_text("48 of 48", timeout=30_000)
     page.reload()
     expect(told).to_contain_text("48 of 48")
-    assert page.locator("svg.plan .pad.marked-bad").count() == 1
+    expect(page.locator("svg.plan .pad.marked-bad")).to_have_count(1)
     assert Axe().run(page).violations_count == 0

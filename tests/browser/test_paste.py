@@ -90,8 +90,8 @@ def test_a_dot_plan_is_followed_by_one_key_through_reload_and_kill(
     expect(page.get_by_text(f"2 of {count} stored")).to_be_visible()
     page.keyboard.press("Backspace")
     expect(page.get_by_text(f"1 of {count} stored")).to_be_visible()
-    assert page.locator(".hand-step.is-done").count() == 1
-    assert page.locator(".hand-step.is-now").count() == 1
+    expect(page.locator(".hand-step.is-done")).to_have_count(1)
+    expect(page.locator(".hand-step.is-now")).to_have_count(1)
     where = page.locator("[data-go] span").inner_text()
     page.reload()
     expect(page.locator("[data-go] span")).to_have_text(where)
