@@ -86,7 +86,9 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     take_air(page, job, "U4")
     lift_by_key(page, "U4", server)
     page.goto(f"/jobs/{job}/pads")
-    expect(page.locator(".verdict")).to_contain_text("wick")
+    expect(page.locator(".verdict")).to_contain_text(
+        "wick", timeout=20_000
+    )  # once it is worked out
     page.get_by_label("Level").check()
     page.wait_for_url("**/pads?of=U4")
     expect(page.get_by_label("Level")).to_be_checked()

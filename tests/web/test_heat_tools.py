@@ -12,11 +12,12 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.web.worker import asleep, worked_out
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.work.bench_run import Tap
 from yellowfen.store import calibrations, jobs, tasks, work
 from yellowfen.web.worker_process import WorkerProcess
-from yellowfen.workflows import bench_runs, calibration, heat
+from yellowfen.workflows import bench_runs, calibration
 from yellowfen.workflows.opening import connect_existing
 
 JSON = {"accept": "application/json"}
@@ -193,24 +194,29 @@ def test_the_same_question_is_answered_once_and_a_problem_is_said(
     assert "hot air" in reply.json()["problem"]
 
 
-def test_iron_seconds_over_http(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_iron_seconds_are_asked_for_worked_out_and_kept(client: TestClient) -> None:
+    """Asked once, the answer stays with the job; a pin that is not there is told at once."""
+    asleep(client)
     asked = "/api/jobs/1/iron?ref=U4&pin=1&tip_mm=1.6&set_c=340"
-    stays = [
-        client.get(f"{asked}&tie={tie}", headers=JSON).json()["touch"]["stay_s"]
+    tasks = [
+        client.post(f"{asked}&tie={tie}", headers=JSON).json()
         for tie in ("as drawn", "signal", "relief", "plane")
     ]
+    assert {one["state"] for one in tasks} == {"waiting"}
+    stays = [worked_out(client, one["id"])["answer"]["stay_s"] for one in tasks]
     assert 1.0 < stays[1] < stays[2] < stays[3]
     assert stays[0] == pytest.approx(stays[1], rel=0.1)  # pin 1 of U4 is a signal on this board
-    monkeypatch.delattr(heat, "touch")  # what was worked out once is kept
-    assert client.get(f"{asked}&tie=plane", headers=JSON).json()["touch"]["stay_s"] == stays[3]
-    monkeypatch.undo()
+    again = client.post(f"{asked}&tie=plane", headers=JSON).json()
+    assert (again["id"], again["answer"]["stay_s"]) == (tasks[3]["id"], stays[3])
+    hidden = client.post(f"{asked.replace('pin=1', 'pin=99')}&tie=plane", headers=JSON)
+    assert hidden.status_code == 422
     for query, said in (
         ("ref=U4&pin=77&tip_mm=1.6&set_c=340", "no pin"),
         ("ref=U4&pin=1&tip_mm=0&set_c=340", "tip_mm"),
         ("ref=U4&pin=1&tip_mm=2&set_c=340&tie=knot", "is no tie"),
         ("ref=Z1&pin=1&tip_mm=2&set_c=340", "not on this board"),
     ):
-        reply = client.get(f"/api/jobs/1/iron?{query}", headers=JSON)
+        reply = client.post(f"/api/jobs/1/iron?{query}", headers=JSON)
         assert reply.status_code == 422
         assert said in reply.json()["problem"]
 

@@ -7,6 +7,7 @@ import time
 
 from fastapi.testclient import TestClient
 
+from tests.web.worker import asleep, worked_out
 from yellowfen.core.deposit.plan import standing as standing_changes
 from yellowfen.core.look.risk import Known
 from yellowfen.core.work.bench_run import RunKind, Tap
@@ -41,9 +42,10 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     assert touches is not None
     assert touches.touch_s is not None
     assert touches.touch_s <= touches.longest_s
-    asked = client.get(f"/api/jobs/{job}/touches?ref=U4&pin=1").json()
-    assert asked["says"] == touches.says
-    assert client.get(f"/api/jobs/{job}/touches?ref=U4&pin=2").status_code == 404
+    asleep(client)
+    asked = client.post(f"/api/jobs/{job}/touches?ref=U4&pin=1").json()
+    assert worked_out(client, asked["id"])["answer"]["says"] == touches.says
+    assert client.post(f"/api/jobs/{job}/touches?ref=U4&pin=2").status_code == 404
     assert found["C2 pin 1"].mend.wire_mm > 0
     path = client.post(f"/jobs/{job}/mend").url.path
     mending = stored.get(connection, int(path.rsplit("/", 1)[1]))

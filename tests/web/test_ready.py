@@ -13,6 +13,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from tests.conftest import DATA
+from tests.web.worker import asleep, worked_out
 from yellowfen import cli
 from yellowfen.core.work.order import Pace
 from yellowfen.core.work.ready_plan import ReadyPlan
@@ -402,14 +403,16 @@ def test_the_command_line_says_the_same(
 
 @pytest.mark.slow
 def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestClient) -> None:
+    asleep(client)
     usual = client.get(f"{READY}/iron/U1").text
     assert (
         "[usual: thermal model, another board, a 1.6 mm tip; at this setting and solder]" in usual
     )
-    needs = [
-        client.get(f"/api/jobs/1/ready/iron/U1?tie={tie}").json()["wets_s"]
-        for tie in ("signal", "relief", "plane")
-    ]
+    waits = client.get(f"{READY}/iron/U1?measured=true").text
+    assert "Working out how long the iron needs at U1" in waits
+    task = re.search(r'data-working="(\d+)"', waits)
+    assert task is not None
+    needs = list(worked_out(client, int(task[1]))["answer"].values())
     assert needs == sorted(needs)
     page = client.get(f"{READY}/iron/U1?measured=true").text
     setting = re.search(
@@ -426,45 +429,42 @@ def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestCl
         assert f"<b>{need:.1f} s</b><span>{name}</span>" in page
     assert "Work it out" in usual
     assert "Work it out" not in page
-    for path, said in (
-        ("U1?tie=glue", "is no tie"),
-        ("R1?tie=signal", "no rows of leads"),
-        ("U99?tie=signal", "U99"),
-    ):
-        reply = client.get(f"/api/jobs/1/ready/iron/{path}", headers={"accept": "application/json"})
-        assert reply.status_code == 422
-        assert said in reply.json()["problem"]
+    assert "Working out" not in client.get(f"{READY}/iron/R1?measured=true").text  # no rows to drag
+
+
+def ordering(client: TestClient, job: int, side: str) -> int:
+    """The task that the Place page waits for."""
+    page = client.get(f"/jobs/{job}/place?side={side}").text
+    task = re.search(r'data-working="(\d+)"', page)
+    assert task is not None
+    assert "Ordering" in page
+    return int(task[1])
 
 
 def test_a_large_board_is_ordered_by_the_worker_and_the_order_is_kept(
     client: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Asked once, told how far it is, there after a restart too; a job changed meanwhile asks anew."""
-    monkeypatch.setattr(ready, "LARGE", 10)
+    monkeypatch.setattr(ready, "LARGE", 0)
     monkeypatch.setattr(tasks, "TOLD_EVERY_S", 0.0)
-    monkeypatch.setattr(client.app.state.worker, "wake", lambda: None)  # type: ignore[attr-defined]
+    asleep(client)
     ready._ORDERS.clear()
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = int(client.post("/boards/1/open", data={"purpose": "build"}).url.path.split("/")[2])
-    assert "Ordering" in client.get(f"/jobs/{job}/place?side=top").text
-    asked = client.post(f"/api/jobs/{job}/place/order?side=top").json()
-    assert (asked["state"], asked["of"]) == ("waiting", 0)
-    again = client.post(f"/api/jobs/{job}/place/order?side=top").json()
-    below = client.post(f"/api/jobs/{job}/place/order?side=bottom").json()
-    assert again["id"] == asked["id"] != below["id"]
+    asked, again, below = (ordering(client, job, side) for side in ("top", "top", "bottom"))
+    told = client.get(f"/api/tasks/{asked}/progress").json()
+    assert (told["state"], told["of"]) == ("waiting", 0)
+    assert again == asked != below
     assert do_one(connection, HEAT, "me")
-    assert client.get(f"/api/tasks/{asked['id']}/order").json()["state"] == "done"
-    assert client.get(f"/api/tasks/{below['id']}/order").json()["state"] == "waiting"
+    assert client.get(f"/api/tasks/{asked}/progress").json()["state"] == "done"
+    assert client.get(f"/api/tasks/{below}/progress").json()["state"] == "waiting"
     worked = ready._ORDERS.copy()
     ready._ORDERS.clear()  # a server started anew
     assert "Ordering" not in client.get(f"/jobs/{job}/place?side=top").text
     assert worked == ready._ORDERS
     ready.wish(connection, job, "C2", "R1")
-    assert "Ordering" in client.get(f"/jobs/{job}/place?side=top").text
-    other = client.post(f"/api/jobs/{job}/place/order?side=top").json()
+    other = ordering(client, job, "top")
     ready.wish(connection, job, "C2", None)
-    while do_one(connection, HEAT, "me"):
-        pass
-    told = client.get(f"/api/tasks/{other['id']}/order").json()
+    told = worked_out(client, other)
     assert (told["state"], "changed meanwhile" in told["said"]) == ("failed", True)
     connection.close()

@@ -5,7 +5,7 @@ import sqlite3
 import pytest
 
 from yellowfen.errors import InvalidValue
-from yellowfen.workflows.ready import choose_way, iron_need, ready_state, task_done, wish
+from yellowfen.workflows.ready import card_need, choose_way, ready_state, task_done, wish
 
 from .conftest import Refusal
 
@@ -22,7 +22,7 @@ REFUSED = (
     Refusal(
         "R1",
         InvalidValue,
-        lambda connection: iron_need(connection, ready_state(connection, JOB), "R1", "signal"),
+        lambda connection: card_need(connection, ready_state(connection, JOB), "R1"),
     ),
 )
 

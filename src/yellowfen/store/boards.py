@@ -85,6 +85,14 @@ def get(connection: sqlite3.Connection, board_id: int) -> Board:
     return _read(row["content"])
 
 
+def digest_of(connection: sqlite3.Connection, board_id: int) -> str:
+    """A digest of the board as it is stored; NotFound where there is none."""
+    row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no board {board_id}; it may have been removed")
+    return blake2b(row["content"].encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
+
+
 _boards: Shelf[Board] = Shelf(8)
 
 

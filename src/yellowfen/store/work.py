@@ -148,6 +148,16 @@ def forget(connection: sqlite3.Connection, work_id: int) -> None:
     connection.execute("DELETE FROM work WHERE id = ?", (work_id,))
 
 
+def keep_newest(connection: sqlite3.Connection, job_id: int, kind: str, most: int) -> None:
+    """Forget all ended work of a kind for a job but the newest `most` pieces."""
+    connection.execute(
+        "DELETE FROM work WHERE job_id = ?1 AND kind = ?2 AND state NOT IN ('waiting', 'working')"
+        " AND id NOT IN (SELECT id FROM work WHERE job_id = ?1 AND kind = ?2"
+        " ORDER BY id DESC LIMIT ?3)",
+        (job_id, kind, most),
+    )
+
+
 def state_of(connection: sqlite3.Connection, work_id: int) -> str:
     """The work's state; 'cancelled' when it is gone."""
     row = connection.execute("SELECT state FROM work WHERE id = ?", (work_id,)).fetchone()

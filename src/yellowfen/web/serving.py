@@ -15,13 +15,14 @@ from yellowfen.web.app import create_app
 from yellowfen.workflows.opening import keep_good, open_soundly
 
 SWITCH_S = 0.001
+WORKER_AFTER_S = 6.0  # behind the first clicks
 LONGEST_FAREWELL_S = 2  # for answers under way; a weighing of many samples is given up
 
 
 def serve(data: Path, port: int, last_good: bool = False) -> None:
     """Serve until interrupted; prints the address.
 
-    The kernel is loaded soon after, so no click waits for it.
+    The kernel is loaded soon after, and the worker for heat a little later, so no click waits for them.
     """
     sys.setswitchinterval(SWITCH_S)  # a tap waits less for a page that is being made
     held = _hold(data)
@@ -31,6 +32,9 @@ def serve(data: Path, port: int, last_good: bool = False) -> None:
     warm_up = threading.Timer(1.5, _warm_up)
     warm_up.daemon = True
     warm_up.start()
+    worker = threading.Timer(WORKER_AFTER_S, app.state.worker.wake)
+    worker.daemon = True
+    worker.start()
     copying = threading.Timer(20.0, keep_good, (data,))
     copying.daemon = True
     copying.start()

@@ -148,7 +148,7 @@ def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
     state = ready_state(connection, job_id)
     part, alloy = state.way(ref).part, state.paste.paste.metal
     iron = iron_for(connection, state, ref)
-    found = iron_rows(connection, state, ref)
+    found = iron_rows(state, ref)
     pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
     need = usual_need_s(iron.set_c, alloy.liquidus_c)
     rows = found.rows or joint_plans(part.package, pads, alloy, need)

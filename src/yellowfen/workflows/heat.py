@@ -7,6 +7,7 @@ from collections import OrderedDict
 from dataclasses import dataclass, replace
 from itertools import count
 
+from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, settled, sureness
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
@@ -263,6 +264,19 @@ def stop_forecasts(done: Rehearsed, sure: Sureness) -> tuple[StopForecast, ...]:
     )
 
 
+def check_touch(connection: sqlite3.Connection, job: Job, ref: str, pin: str, tie: str) -> Board:
+    """The job's board. Raises InvalidValue for a part, pin or tie that is not there."""
+    if tie != AS_DRAWN and tie not in list(Tie):
+        raise InvalidValue("tie", f"{tie[:20]!r} is no tie: use {AS_DRAWN}, {', '.join(Tie)}")
+    board = boards.get(connection, job.board_id)
+    part = next((one for one in board.parts if one.ref == ref), None)
+    if part is None:
+        raise InvalidValue("ref", f"{ref[:20]} is not on this board")
+    if pin not in {land.pin for land in part.package.lands}:
+        raise InvalidValue("pin", f"{ref} has no pin {pin[:20]}")
+    return board
+
+
 def touch_joint(
     connection: sqlite3.Connection, job: Job, iron: Iron, ref: str, pin: str, tie: str
 ) -> Touch | None:
@@ -272,11 +286,7 @@ def touch_joint(
     None where the copper as drawn is not known finely enough. Raises InvalidValue for an unknown
     part, pin or tie.
     """
-    if tie != AS_DRAWN and tie not in list(Tie):
-        raise InvalidValue("tie", f"{tie[:20]!r} is no tie: use {AS_DRAWN}, {', '.join(Tie)}")
-    board = boards.get(connection, job.board_id)
-    if ref not in {part.ref for part in board.parts}:
-        raise InvalidValue("ref", f"{ref[:20]} is not on this board")
+    board = check_touch(connection, job, ref, pin, tie)
     plan = replace(
         job.plan,
         targets=(ref,),

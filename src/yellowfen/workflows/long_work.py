@@ -9,24 +9,33 @@ from yellowfen.store.work import Work
 
 HEAT, IMPORTS = "heat", "imports"
 WINDOW, SETTINGS, TOUR, OFF, ORDER = "window", "settings", "tour", "off", "order"
+IRON = "iron"
 REREAD = "reread"
 
 
 @dataclass(frozen=True, kw_only=True)
 class Kind:
     """A kind of long work: which worker does it and how, what is said when it has ended its worker
-    too often, how it is given up when asked.
+    too often, how it is given up when asked. What is `short` goes first, and between the steps of
+    what is not.
     """
 
     duty: str
     do: Callable[[sqlite3.Connection, Work], None]
     given_up: str
     cancel: Callable[[sqlite3.Connection, int], None]
+    short: bool = False
 
 
 # What does the work is loaded by the worker that does it: each starts with its own half.
 def _for_heat(connection: sqlite3.Connection, one: Work) -> None:
     from yellowfen.workflows.tasks import do
+
+    do(connection, tasks.task_of(connection, one))
+
+
+def _for_iron(connection: sqlite3.Connection, one: Work) -> None:
+    from yellowfen.workflows.iron_work import do
 
     do(connection, tasks.task_of(connection, one))
 
@@ -66,6 +75,13 @@ KINDS = {
     TOUR: _SEARCH,
     OFF: _SEARCH,
     ORDER: _SEARCH,
+    IRON: Kind(
+        duty=HEAT,
+        do=_for_iron,
+        given_up="it ended its worker three times and is given up; choose another tip or setting",
+        cancel=_stop,
+        short=True,
+    ),
     imports.KIND: Kind(
         duty=IMPORTS,
         do=_import,
@@ -87,10 +103,25 @@ def kinds_of(duty: str) -> dict[str, Kind]:
 
 
 def do_one(connection: sqlite3.Connection, duty: str, owner: str) -> bool:
-    """Take the oldest piece of a worker's work and do it; False when there is none."""
+    """Take the oldest piece of a worker's work, short ones first, and do it; False when there is
+    none.
+    """
     kinds = kinds_of(duty)
+    return _do_one(connection, {name: one for name, one in kinds.items() if one.short}, owner) or (
+        _do_one(connection, kinds, owner)
+    )
+
+
+def do_short(connection: sqlite3.Connection, owner: str) -> None:
+    """Do all short work that waits, between two steps of longer work that `owner` holds."""
+    short = {name: one for name, one in KINDS.items() if one.short}
+    while _do_one(connection, short, owner):
+        pass
+
+
+def _do_one(connection: sqlite3.Connection, kinds: dict[str, Kind], owner: str) -> bool:
     said = {name: kind.given_up for name, kind in kinds.items()}
-    taken = work.take(connection, said, owner)
+    taken = work.take(connection, said, owner) if kinds else None
     if taken is not None:
         kinds[taken.kind].do(connection, taken)
     return taken is not None

@@ -2,6 +2,7 @@
 at the bench that ends in a second look.
 """
 
+import json
 import sqlite3
 from collections import OrderedDict
 from collections.abc import Sequence
@@ -19,9 +20,11 @@ from yellowfen.core.work.bench_run import RunKind, worked_s
 from yellowfen.core.work.bench_scripts import MendRun, MendStep
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
-from yellowfen.store import bench_runs, jobs, pictures
+from yellowfen.store import bench_runs, jobs, pictures, tasks
 from yellowfen.store.bench_runs import BenchRun
+from yellowfen.store.packing import unpack
 from yellowfen.workflows.heat import keep_plan
+from yellowfen.workflows.iron_answers import Question, What, answer_to, ask
 from yellowfen.workflows.look import LookState, facts_of, liquid_s, look_state, metered, soldering
 from yellowfen.workflows.paste import paste_state, proposals, take
 from yellowfen.workflows.proof import cleaning_state, proof_state
@@ -105,10 +108,23 @@ def _bad(
 
 def touches_of(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> Touches | None:
     """How to touch one bad joint; None where no iron does it. Raises NotFound for one not marked."""
+    fault, state = _marked(connection, job_id, ref, pin), ready_state(connection, job_id)
+    return _touches(connection, state, state.whole.part(ref), fault)
+
+
+def touches_asked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> tasks.Task:
+    """Have the worker find how to touch one bad joint. Raises NotFound for one not marked."""
+    return ask(connection, job_id, _question(_marked(connection, job_id, ref, pin)))
+
+
+def _question(fault: Fault) -> Question:
+    return Question(what=What.MEND, ref=fault.ref, pin=fault.pin, tie=fault.known.tie)
+
+
+def _marked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> Fault:
     for one in mend_state(connection, job_id, reckoned=False).bad:
         if (one.fault.ref, one.fault.pin) == (ref, pin):
-            state = ready_state(connection, job_id)
-            return _touches(connection, state, state.whole.part(ref), one.fault)
+            return one.fault
     raise NotFound(f"nothing is marked as wrong at {ref[:40]} pin {pin[:20]}")
 
 
@@ -126,6 +142,10 @@ def _touches(
     land = next((one for one in part.package.lands if one.pin == fault.pin), None)
     if land is None or fault.way is not Way.IRON or not tip_reaches(part.package, land):
         return None
+    kept = answer_to(connection, state.paste.job.id, _question(fault))
+    if kept is not None:
+        found = json.loads(kept)
+        return None if found is None else unpack(Touches, json.dumps(found["touches"]))
     iron, alloy = iron_for(connection, state, part.ref), state.paste.paste.metal.name
     tie = _TIES.get(fault.known.tie, Tie.SIGNAL)
     plan = state.paste.job.plan

@@ -7,7 +7,7 @@ import sqlite3
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from hashlib import blake2b
 from itertools import pairwise
@@ -263,11 +263,11 @@ class IronRows:
     never: tuple[str, ...] = ()
 
 
-def iron_need(
-    connection: sqlite3.Connection, state: ReadyState, ref: str, tie: str
-) -> float | None:
-    """Seconds until a pin in the middle of the part's first row is wet under the bench's iron, None
-    if not in time (seconds of work; kept).
+def card_need(
+    connection: sqlite3.Connection, state: ReadyState, ref: str
+) -> dict[str, float | None]:
+    """Seconds until a pin in the middle of the part's first row is wet under the bench's iron, by how
+    it is tied; None if not in time (seconds of work).
 
     Raises InvalidValue for a part without rows of leads.
     """
@@ -276,37 +276,33 @@ def iron_need(
         raise InvalidValue("ref", f"{ref} has no rows of leads")
     kept = state.paste.job
     job = kept.with_plan(replace(kept.plan, alloy=state.paste.paste.alloy))
-    seen = touch_joint(
-        connection,
-        job,
-        iron_for(connection, state, ref),
-        ref=ref,
-        pin=rows[0][len(rows[0]) // 2].pin,
-        tie=tie,
-    )
-    return seen.wets_s if seen else None
+    iron, pin = iron_for(connection, state, ref), rows[0][len(rows[0]) // 2].pin
+    seen = {
+        tie: touch_joint(connection, job, iron, ref=ref, pin=pin, tie=tie) for tie in USUAL_NEED_S
+    }
+    return {tie: one.wets_s if one else None for tie, one in seen.items()}
 
 
 def iron_rows(
-    connection: sqlite3.Connection, state: ReadyState, ref: str, measured: bool = False
+    state: ReadyState, ref: str, measured: Mapping[str, float | None] | None = None
 ) -> IronRows:
-    """Rows of a part by iron with the seconds a joint needs: usual ones, or worked out for this
-    board (some ten seconds at first).
+    """Rows of a part by iron with the seconds a joint needs: usual ones, or those `measured` for this
+    board (`card_need`).
     """
     way = state.way(ref)
     part = way.part
     if way.chosen.way not in DRAWN:
         return IronRows((), {}, False, ())
     need, never = usual_need_s(way.iron_c or 340.0, state.paste.paste.metal.liquidus_c), []
-    measured = measured and bool(rows_of(part.package))
-    if measured:
-        for tie in USUAL_NEED_S:
-            seconds = iron_need(connection, state, ref, tie)
-            need[tie] = LONGEST_S if seconds is None else seconds
-            never += [tie] if seconds is None else []
+    for tie, seconds in (measured or {}).items():
+        need[tie] = LONGEST_S if seconds is None else seconds
+        never += [tie] if seconds is None else []
     pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
     return IronRows(
-        row_plans(part.package, pads, state.paste.paste.metal, need), need, measured, tuple(never)
+        row_plans(part.package, pads, state.paste.paste.metal, need),
+        need,
+        measured is not None,
+        tuple(never),
     )
 
 

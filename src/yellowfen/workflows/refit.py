@@ -12,7 +12,7 @@ from yellowfen.core.metal.alloy import Alloy, alloy_named
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.rework.adapter import Adapter, adapter
 from yellowfen.core.rework.legs import Transfer, transfer_list
-from yellowfen.core.rework.pads import Want
+from yellowfen.core.rework.pads import Want, wanted_mm3
 from yellowfen.core.rework.refit import Centring, Thickness, centring, thickness
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
@@ -22,7 +22,7 @@ from yellowfen.core.work.technique import Kind, Way, kind_of
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.workflows.ready import ready_state
-from yellowfen.workflows.rework import lift_of, pads_of, salvaged
+from yellowfen.workflows.rework import answers_of, lift_of, salvaged
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -125,7 +125,6 @@ class Floating:
 
 def floating_of(connection: sqlite3.Connection, job: Job, ref: str) -> Floating:
     """The part on what is on its pads, or on what its joints want where they were wicked bare."""
-    plan = pads_of(connection, job, ref)
     package = boards.get(connection, job.board_id).part(ref).package
     lands = [
         land
@@ -134,8 +133,8 @@ def floating_of(connection: sqlite3.Connection, job: Job, ref: str) -> Floating:
     ]
     if not lands or package.has_thermal_pad:
         return Floating(thickness=None, centring=None, solder_mm3=0.0, there_mm3=0.0)
-    by_pin = {pad.pin: pad for pad in plan.pads}
-    there = sum(by_pin[land.pin].wanted_mm3 for land in lands) / len(lands)
+    want = answers_of(connection, job).want
+    there = sum(wanted_mm3(package, land, want) for land in lands) / len(lands)
     ask = [wanted(package, land) for land in lands]
     need = sum(0.5 * (one.lean_mm3 + one.fat_mm3) for one in ask) / len(ask)
     solder = max(need, there)

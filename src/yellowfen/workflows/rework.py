@@ -38,6 +38,7 @@ from yellowfen.store import rework as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import rehearse_job, sureness_of
+from yellowfen.workflows.iron_answers import Question, What, answer_to
 from yellowfen.workflows.jobs import pads_of_runs
 from yellowfen.workflows.paste import paste_state
 
@@ -336,13 +337,45 @@ def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
     """
     board = boards.get(connection, job.board_id)
     asked = answers_of(connection, job)
+    kept = answer_to(connection, job.id, Question(what=What.PADS, ref=ref))
+    known = None if kept is None else json.loads(kept)
+    return pads_planned(board, job.plan, ref, asked, _widest(connection), known)
+
+
+def pads_known(connection: sqlite3.Connection, job: Job, ref: str) -> bool:
+    """False while the worker has still to find how soon a part's pads melt under the iron."""
+    return answer_to(connection, job.id, Question(what=What.PADS, ref=ref)) is not None
+
+
+def _widest(connection: sqlite3.Connection) -> Iron:
     irons = [tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)]
-    iron = max(irons or USUAL_IRONS, key=lambda one: one.tip_mm)
-    return pads_planned(board, job.plan, ref, asked, iron)
+    return max(irons or USUAL_IRONS, key=lambda one: one.tip_mm)
 
 
-def pads_planned(board: Board, plan: HeatPlan, ref: str, asked: Answers, iron: Iron) -> PadsPlan:
-    """The same on a board with a plan."""
+def melts_by_tie(connection: sqlite3.Connection, job: Job, ref: str) -> dict[str, float | None]:
+    """Seconds until bare pads of a part melt solder under the bench's widest iron, for the ties that
+    it has; None: not within a touch (a second or so of work for each).
+
+    Raises InvalidValue for a part that is not on the board or has no pads.
+    """
+    board, asked = boards.get(connection, job.board_id), answers_of(connection, job)
+    found: dict[str, float | None] = {}
+    pads_planned(board, job.plan, ref, asked, _widest(connection), found)
+    return found
+
+
+def pads_planned(
+    board: Board,
+    plan: HeatPlan,
+    ref: str,
+    asked: Answers,
+    iron: Iron,
+    known: dict[str, float | None] | None = None,
+) -> PadsPlan:
+    """The same on a board with a plan. Of the ties that are `known` the seconds are taken from there;
+    what is found of others is put there.
+    """
+    known = {} if known is None else known
     scene = off_scene(board, plan, ref, asked.alloy)
     package = scene.part(ref).package
     way = OffWay(asked.way) if asked.way else OffWay.AIR
@@ -351,7 +384,9 @@ def pads_planned(board: Board, plan: HeatPlan, ref: str, asked: Answers, iron: I
     hot = replace(iron, set_c=380.0)
 
     def touches_s(tie: str) -> float | None:
-        return _melts_s(board, plan, ref, asked.alloy, hot, tie)
+        if tie not in known:
+            known[tie] = _melts_s(board, plan, ref, asked.alloy, hot, tie)
+        return known[tie]
 
     return pads_plan(
         ref,

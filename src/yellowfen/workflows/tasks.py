@@ -8,6 +8,7 @@ worker's successor goes on behind it, and a cancel takes effect after the runnin
 import json
 import sqlite3
 import time
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import asdict, replace
 from typing import Any
@@ -59,7 +60,7 @@ from yellowfen.store import boards, jobs, stations, tasks, tools, work
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
-from yellowfen.workflows.long_work import OFF, ORDER, SETTINGS, TOUR, WINDOW
+from yellowfen.workflows.long_work import OFF, ORDER, SETTINGS, TOUR, WINDOW, do_short
 from yellowfen.workflows.ready import order_asked, order_of, ready_state
 from yellowfen.workflows.rework import answers_of, asked_ways, way_steps
 from yellowfen.workflows.trouble import logged
@@ -132,18 +133,19 @@ def ask_order(connection: sqlite3.Connection, job_id: int, side: str) -> int:
 def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
     """Do a task that was taken from where it stands to its end, or until it is cancelled or another
     worker holds it.
-
-    A problem ends it with its sentence.
     """
+    how = {WINDOW: _window, SETTINGS: _settings, TOUR: _tour, OFF: _ways_off, ORDER: _order}
+    carry_out(connection, task, how[task.kind])
+
+
+def carry_out(
+    connection: sqlite3.Connection,
+    task: tasks.Task,
+    how: Callable[[sqlite3.Connection, tasks.Task], bool],
+) -> None:
+    """Do a task by a function that is True once it is done; a problem ends it with its sentence."""
     try:
-        how = {
-            WINDOW: _window,
-            SETTINGS: _settings,
-            TOUR: _tour,
-            OFF: _ways_off,
-            ORDER: _order,
-        }
-        done = how[task.kind](connection, task)
+        done = how(connection, task)
     except work.Lost:
         return
     except YellowfenError as problem:
@@ -155,6 +157,12 @@ def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
     else:
         if done:
             _end(connection, task, work.DONE)
+
+
+def _goes_on(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    """Between two steps: what is short is done; False when the task was given up."""
+    do_short(connection, task.owner)
+    return work.state_of(connection, task.id) != work.CANCELLED
 
 
 def _order(connection: sqlite3.Connection, task: tasks.Task) -> bool:
@@ -228,7 +236,7 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     for place, value in enumerate(settings):
         if place < len(task.steps):
             continue
-        if work.state_of(connection, task.id) == work.CANCELLED:
+        if not _goes_on(connection, task):
             return False
         column = window_column(
             scene, axis, value, dwells_s=dwells, resolution=WINDOW_RESOLUTION, ready=ready
@@ -260,7 +268,7 @@ def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         if arrangement.key in stored:
             proposals.append(_recalled(arrangement, stored[arrangement.key]))
             continue
-        if work.state_of(connection, task.id) == work.CANCELLED:
+        if not _goes_on(connection, task):
             return False
         proposals.append(judge(arrangement, doubts))
         tasks.add_step(connection, task, place, json.dumps(_stored(proposals[-1], len(proposals))))
@@ -320,7 +328,7 @@ def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         scene_of(board, plan), doubts_of(connection, plan), order=asked["order"], heater=heater
     )
     for place, found in enumerate(tours):
-        if work.state_of(connection, task.id) == work.CANCELLED:
+        if not _goes_on(connection, task):
             return False
         if isinstance(found, Tour):
             whole = tour_json(found) | {"moves": json.loads(pack(found.walk))["moves"]}
@@ -333,7 +341,7 @@ def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
 def _ways_off(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     job = jobs.get(connection, task.job_id)
     for place, step in enumerate(way_steps(connection, job, task.asked)):
-        if work.state_of(connection, task.id) == work.CANCELLED:
+        if not _goes_on(connection, task):
             return False
         tasks.add_step(connection, task, place, step)
     return True

@@ -8,6 +8,7 @@ no import up. The server's end of a pipe is the bell: a byte wakes, its end ends
 import os
 import sys
 import threading
+from importlib import import_module
 from pathlib import Path
 from typing import BinaryIO
 from uuid import uuid4
@@ -22,8 +23,7 @@ def main(data: Path, duty: str, bell: BinaryIO) -> None:
     rung.set()  # there may be work that another worker left behind
     threading.Thread(target=_listen, args=(bell, rung), daemon=True).start()
     owner = f"{os.getpid()} {uuid4().hex}"
-    if duty == IMPORTS:
-        _warm_up()
+    _warm_up(duty)
     while True:
         rung.wait()
         rung.clear()
@@ -42,11 +42,17 @@ def _listen(bell: BinaryIO, rung: threading.Event) -> None:
     os._exit(0)  # what was begun is stored in whole transactions or not at all
 
 
-def _warm_up() -> None:
-    """Have the reading process ready before the first board waits for it."""
-    from yellowfen.workflows.reading import reader
+def _warm_up(duty: str) -> None:
+    """Have what takes seconds ready before the first work waits for it: the reading process, or the
+    heat model.
+    """
+    if duty == IMPORTS:
+        from yellowfen.workflows.reading import reader
 
-    reader().warm()
+        reader().warm()
+    else:
+        import_module("yellowfen.workflows.iron_work")
+        import_module("yellowfen.core.heat.compile_kernel").warm_up()
 
 
 if __name__ == "__main__":

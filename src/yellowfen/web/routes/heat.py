@@ -48,6 +48,7 @@ from yellowfen.web.database import Database
 from yellowfen.web.heat_forms import PlanForm, plan_settings
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.web.working import told
 from yellowfen.workflows.bench_runs import start_heat
 from yellowfen.workflows.calibration import carried
 from yellowfen.workflows.heat import (
@@ -55,13 +56,14 @@ from yellowfen.workflows.heat import (
     MOST_FLOWS,
     Changed,
     Rehearsed,
+    check_touch,
     earlier_heats,
     keep_plan,
     rehearse_job,
     sureness_of,
-    touch_joint,
     usual_plan,
 )
+from yellowfen.workflows.iron_answers import Question, What, ask
 from yellowfen.workflows.paste import paste_of_job
 from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.rework import harvest_in, lift_of
@@ -94,6 +96,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "wants_tour": _untouched(database, job) and len(job.plan.targets) > MOST_FLOWS,
             "untouched": _untouched(database, job),
             "most_flows": MOST_FLOWS,
+            "longest_touch_s": LONGEST_S,
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
             "run": bench_runs.latest(database, job_id, RunKind.HEAT),
@@ -492,8 +495,9 @@ def _stop(at_s: float | None, why: str) -> dict[str, Any] | None:
     return None if at_s is None else {"at_s": at_s, "why": why}
 
 
-@router.get("/api/jobs/{job_id}/iron")
+@router.post("/api/jobs/{job_id}/iron")
 def iron_touch(
+    request: Request,
     job_id: int,
     database: Database,
     ref: str,
@@ -505,25 +509,20 @@ def iron_touch(
     handle: Handle = Handle.CARTRIDGE,
     tie: str = AS_DRAWN,
 ) -> dict[str, Any]:
-    """Seconds an iron needs at one joint, its copper as drawn (null where that is not known) or as
-    usual for a tie.
+    """Ask for the seconds an iron needs at one joint, its copper as drawn (the answer is null where
+    that is not known) or as usual for a tie.
     """
-    found = touch_joint(
-        database,
-        jobs.get(database, job_id),
-        Iron(
-            tip_mm,
-            set_c,
-            shape,
-            power_w=power_w,
-            tip_heat_j_k=usual_tip_heat_j_k(power_w),
-            handle=handle,
-        ),
-        ref=ref,
-        pin=pin,
-        tie=tie,
+    iron = Iron(
+        tip_mm,
+        set_c,
+        shape,
+        power_w=power_w,
+        tip_heat_j_k=usual_tip_heat_j_k(power_w),
+        handle=handle,
     )
-    return {"touch": asdict(found) if found else None, "longest_s": LONGEST_S}
+    check_touch(database, jobs.get(database, job_id), ref, pin, tie)
+    question = Question(what=What.TOUCH, ref=ref, pin=pin, tie=tie, iron=iron)
+    return told(request, ask(database, job_id, question))
 
 
 @router.get("/api/jobs/{job_id}/carry/{station_id}")

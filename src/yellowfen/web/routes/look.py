@@ -19,6 +19,7 @@ from yellowfen.web.errors import status_of
 from yellowfen.web.look_run import by_joint, criteria_of
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.web.working import told
 from yellowfen.workflows import bench_runs, proof
 from yellowfen.workflows.look import (
     look_state,
@@ -34,7 +35,7 @@ from yellowfen.workflows.mend import (
     prevent,
     standing,
     start_mending,
-    touches_of,
+    touches_asked,
 )
 
 router = APIRouter()
@@ -197,11 +198,12 @@ def prevent_now(
     return _mend_page(request, database, job_id, prevent(database, job_id, ref, press))
 
 
-@router.get("/api/jobs/{job_id}/touches")
-def touches(job_id: int, database: Database, ref: str, pin: str) -> dict[str, str]:
-    """How to touch a bad joint, in a line; "" where no iron does it."""
-    found = touches_of(database, job_id, ref, pin)
-    return {"says": found.says if found else ""}
+@router.post("/api/jobs/{job_id}/touches")
+def touches(
+    request: Request, job_id: int, database: Database, ref: str, pin: str
+) -> dict[str, Any]:
+    """Ask how to touch a bad joint; the answer is null where no iron does it."""
+    return told(request, touches_asked(database, job_id, ref, pin))
 
 
 @router.post("/jobs/{job_id}/mend")

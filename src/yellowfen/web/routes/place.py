@@ -16,19 +16,19 @@ from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import ready as stored
-from yellowfen.store import tasks, work
+from yellowfen.store import tasks
 from yellowfen.store.ready import HANDS, bench_setting
-from yellowfen.store.tasks import Task
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
 from yellowfen.web.paste_page import side_of
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.web.working import working_page
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
 from yellowfen.workflows.ready import ReadyState, ready_state
-from yellowfen.workflows.tasks import ask_order, order_seen
+from yellowfen.workflows.tasks import ask_order
 
 router = APIRouter()
 
@@ -48,17 +48,9 @@ def _page(
 ) -> Response:
     side = side_of(side or state.sides.first)
     if not workflow.order_ready(database, state, side):
-        return page(
-            request,
-            "place_working.html",
-            {
-                "room": "jobs",
-                "stage": "place",
-                "job": state.paste.job,
-                "side": side,
-                "count": len(state.board.parts),
-            },
-        )
+        context = {"room": "jobs", "stage": "place", "job": state.paste.job}
+        task = tasks.get(database, ask_order(database, state.paste.job.id, side))
+        return working_page(request, context, task, f"Ordering {len(state.board.parts)} parts")
     order = workflow.order_of(database, state, side)
     parts = {part.ref: part for part in state.board.parts}
     context = {
@@ -94,30 +86,6 @@ def work_out(job_id: int, database: Database, side: str = "top") -> dict[str, in
             workflow.order_of(database, ready_state(database, job_id), side_of(side)).steps
         )
     }
-
-
-@router.post("/api/jobs/{job_id}/place/order")
-def ask_for_order(
-    request: Request, job_id: int, database: Database, side: str = "top"
-) -> dict[str, Any]:
-    """Have the worker work the order of a large board out."""
-    task = tasks.get(database, ask_order(database, job_id, side_of(side)))
-    request.app.state.worker.wake()
-    return _told(task)
-
-
-@router.get("/api/tasks/{task_id}/order")
-def progress(request: Request, task_id: int, database: Database) -> dict[str, Any]:
-    """How far an order is."""
-    task = tasks.get(database, task_id)
-    if task.state in work.OPEN:
-        request.app.state.worker.wake()
-    return _told(task)
-
-
-def _told(task: Task) -> dict[str, Any]:
-    done, of = order_seen(task)
-    return {"id": task.id, "done": done, "of": of, "state": task.state, "said": task.said}
 
 
 def _batches(order: Order) -> list[list[tuple[int, Any]]]:

@@ -1,5 +1,6 @@
 """The Ready stage: a way for every part, the iron's arithmetic, two sides, when, the kit, minutes."""
 
+import json
 import time
 from collections import defaultdict
 from dataclasses import replace
@@ -12,7 +13,7 @@ from markupsafe import Markup
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.work.estimate import Estimate
-from yellowfen.core.work.iron_rows import wire_by_kind
+from yellowfen.core.work.iron_rows import rows_of, wire_by_kind
 from yellowfen.core.work.kit import Found
 from yellowfen.core.work.schools import QUESTIONS, Schools
 from yellowfen.core.work.technique import IRON_WAYS, PartWay, Way
@@ -25,8 +26,10 @@ from yellowfen.web.pages import page
 from yellowfen.web.paste_page import number, paste_words, refs_in_short, side_of, whole_number
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.ready_svg import minutes_bars, row_diagram, time_line
+from yellowfen.web.working import working_page
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
+from yellowfen.workflows.iron_answers import Question, What, answer_to, ask
 from yellowfen.workflows.ready import ReadyState, ready_state
 from yellowfen.workflows.rework import mixes, salvaged
 
@@ -174,7 +177,16 @@ def iron_card(
     """A bench card for one part by iron: tip, heat, wire, flux, its rows drawn."""
     state = ready_state(database, job_id)
     one = state.way(ref)
-    found = workflow.iron_rows(database, state, ref, measured)
+    measured_s = None
+    if measured and rows_of(one.part.package):
+        card = Question(what=What.CARD, ref=ref)
+        answer = answer_to(database, job_id, card)
+        if answer is None:
+            context = {"room": "jobs", "stage": "ready", "job": state.paste.job}
+            words = f"Working out how long the iron needs at {ref}"
+            return working_page(request, context, ask(database, job_id, card), words)
+        measured_s = json.loads(answer)
+    found = workflow.iron_rows(state, ref, measured_s)
     context = {
         "one": one,
         "rows": found.rows,
@@ -195,14 +207,6 @@ def iron_card(
 def run_by_iron(job_id: int, database: Database, ref: Annotated[str, Form()] = "") -> Response:
     """One part by iron at the bench."""
     return RedirectResponse(f"/runs/{bench_runs.start_by_iron(database, job_id, ref)}", 303)
-
-
-@router.get("/api/jobs/{job_id}/ready/iron/{ref:path}")
-def iron_need(job_id: int, ref: str, database: Database, tie: str) -> dict[str, float | None]:
-    """Seconds until a pin of the part is wet under the bench's iron, tied in one way; null when not
-    in time. Kept for the card.
-    """
-    return {"wets_s": workflow.iron_need(database, ready_state(database, job_id), ref, tie)}
 
 
 # sides

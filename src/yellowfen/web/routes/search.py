@@ -14,6 +14,7 @@ from yellowfen.formats.rehearsal_file import Strict
 from yellowfen.store import boards, jobs, tasks
 from yellowfen.store.tasks import Task
 from yellowfen.web.database import Database
+from yellowfen.web.working import told
 from yellowfen.workflows import long_work
 from yellowfen.workflows import tasks as work
 
@@ -51,6 +52,12 @@ def newest(request: Request, job_id: int, kind: str, database: Database) -> dict
     if task.state in ("waiting", "working"):
         request.app.state.worker.wake()
     return _seen(database, task)
+
+
+@router.get("/api/tasks/{task_id}/progress")
+def progress(request: Request, task_id: int, database: Database) -> dict[str, Any]:
+    """How far a piece of work is, and its answer where it has one."""
+    return told(request, tasks.get(database, task_id))
 
 
 def _seen(database: Database, task: Task) -> dict[str, Any]:

@@ -212,11 +212,10 @@ document.addEventListener("alpine:init", () => {
       this.touches = [];
       for (const [tie, name] of Object.entries(words)) {
         this.touching = `${query.ref} pin ${query.pin}, ${name}…`;
-        const reply = await fetch(`/api/jobs/${this.job}/iron?${new URLSearchParams({ ...query, tie })}`, { headers: { accept: "application/json" } });
-        const answer = await reply.json();
+        const touch = await window.workedOut(`/api/jobs/${this.job}/iron?${new URLSearchParams({ ...query, tie })}`).catch((problem) => problem);
         if (number !== this.touchNumber) return;
-        if (!reply.ok) { this.problem = answer.problem; break; }
-        if (answer.touch) this.touches = [...this.touches, touchRow(answer.touch, name, answer.longest_s)];
+        if (touch instanceof Error) { this.problem = touch.message; break; }
+        if (touch) this.touches = [...this.touches, touchRow(touch, name, Number(this.$root.dataset.longestTouch))];
       }
       this.touching = "";
     },

@@ -1,0 +1,49 @@
+"""The worker's answers to what was asked of an iron (`iron_answers`)."""
+
+import json
+import sqlite3
+
+from yellowfen.errors import InvalidValue, Refused
+from yellowfen.store import jobs, tasks, work
+from yellowfen.store.packing import pack
+from yellowfen.workflows.heat import touch_joint
+from yellowfen.workflows.iron_answers import KEPT, Question, What, asked_as, question_of
+from yellowfen.workflows.long_work import IRON
+from yellowfen.workflows.mend import touches_of
+from yellowfen.workflows.ready import card_need, ready_state
+from yellowfen.workflows.rework import melts_by_tie
+from yellowfen.workflows.tasks import carry_out
+
+
+def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
+    """Answer a question that was taken; a problem ends it with its sentence."""
+    carry_out(connection, task, _answer)
+
+
+def _answer(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    question = question_of(task.asked)
+    if asked_as(connection, task.job_id, question) != task.asked:
+        raise Refused("the job was changed meanwhile; ask again")
+    tasks.add_step(connection, task, 0, reckon(connection, task.job_id, question))
+    work.keep_newest(connection, task.job_id, IRON, KEPT)
+    return True
+
+
+def reckon(connection: sqlite3.Connection, job_id: int, question: Question) -> str:
+    """The answer to a question as JSON text. Raises InvalidValue or NotFound for a part, pin or tie
+    that is not there.
+    """
+    job, ref = jobs.get(connection, job_id), question.ref
+    if question.what is What.MEND:
+        found = touches_of(connection, job_id, ref, question.pin)
+        if found is None:
+            return "null"
+        return json.dumps({"says": found.says, "touches": json.loads(pack(found))})
+    if question.what is What.PADS:
+        return json.dumps(melts_by_tie(connection, job, ref))
+    if question.what is What.CARD:
+        return json.dumps(card_need(connection, ready_state(connection, job_id), ref))
+    if question.iron is None:
+        raise InvalidValue("iron", "say which tip touches")
+    seen = touch_joint(connection, job, question.iron, ref=ref, pin=question.pin, tie=question.tie)
+    return "null" if seen is None else pack(seen)
