@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from yellowfen.cli import main
 from yellowfen.core.board.board import Board
@@ -24,6 +25,10 @@ from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import back_up, open_database
 
 DATA = Path(__file__).parent / "data"
+
+# No test is timed: a machine that is busy is no fault of the code.
+settings.register_profile("unhurried", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("unhurried")
 
 
 def files_in(folder: Path) -> dict[str, bytes]:

@@ -56,7 +56,7 @@ def test_a_gap_between_two_pours_on_the_border_of_cells_conducts_as_laminate() -
     assert np.allclose(along_x[:, [0, 1, 3, 4]] - FLOOR, 1.0, atol=0.01)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(seed=st.integers(0, 10**6), share=st.floats(0.1, 0.9))
 def test_more_copper_never_conducts_less_and_turning_the_board_turns_the_links(
     seed: int, share: float

@@ -60,9 +60,7 @@ def heated(board: Board, ref: str, side: str, kind: int, tall: float) -> Rehears
     return rehearse(scene_of(board, plan), replace(COARSE, nozzle_step_mm=3.0))
 
 
-@settings(
-    max_examples=14, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+@settings(max_examples=14, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     which=st.integers(0, 2),
     pick=st.integers(0, 10**6),

@@ -86,7 +86,7 @@ def test_totals_are_sums_and_the_pads_own_plan_adds_up_to_the_same(demo_board: B
     assert list(parts.needles) == sorted(parts.needles, key=lambda gauge: gauge or 99)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.integers(0, 12), st.lists(st.integers(0, 2), min_size=46, max_size=46))
 def test_batches_are_full_and_rounds_come_one_after_the_other(
     batch: int, rounds: list[int]

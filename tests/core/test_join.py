@@ -60,7 +60,7 @@ def pads_of(
     return pads
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     package=st.sampled_from(["SOIC-8", "TSSOP-20", "QFP-48", "QFN-20", "0603", "SOT-23", "TO-252"]),
     rotation=st.sampled_from([0, 90, 180, 270, 30, 45, 115, 135, 315]),
@@ -158,7 +158,7 @@ def test_patterns_propose_chips_rows_and_quads() -> None:
     assert joined.findings == ()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     angle=st.floats(-360, 360),
     x=st.floats(8, 22),

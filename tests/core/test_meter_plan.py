@@ -228,7 +228,7 @@ def test_two_faults_that_no_single_one_explains_are_said(demo_board: Board) -> N
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_resistors_against_nodal_analysis(seed: int) -> None:
     """Equivalent resistance by solving for a unit current, one net grounded, on random networks."""
     chance = np.random.default_rng(seed)

@@ -93,7 +93,7 @@ def refs(order: Order) -> list[str]:
     return [step.ref for step in order.steps]
 
 
-@settings(deadline=None, max_examples=25)
+@settings(max_examples=25)
 @given(st.integers(1, 25), st.integers(0, 10**6), st.sampled_from(sorted(SCHOOLS)))
 def test_an_order_is_a_permutation_that_keeps_its_rules_and_turns_no_more_than_it_must(
     count: int, seed: int, school: str
@@ -223,7 +223,7 @@ def test_on_the_bottom_the_front_is_in_front_as_seen() -> None:
     assert len(placement_order(other, "bottom", "nearest").rules) == 1
 
 
-@settings(deadline=None, max_examples=40, derandomize=True)
+@settings(max_examples=40, derandomize=True)
 @given(st.integers(4, 25), st.integers(0, 10**6), st.sampled_from(sorted(SCHOOLS)))
 def test_reach_costs_no_turn(count: int, seed: int, school: str) -> None:
     board = invented(count, seed)
@@ -280,7 +280,7 @@ def test_iron_only_parts_are_left_out_and_said() -> None:
     assert dict(order.left_out) == {"J1": "by iron, last", "R2": "not now"}
 
 
-@settings(deadline=None, max_examples=15)
+@settings(max_examples=15)
 @given(
     st.integers(0, 10**6),
     st.lists(st.tuples(st.integers(0, 11), st.integers(0, 11)), min_size=1, max_size=5),

@@ -25,7 +25,7 @@ def flow_s(rehearsal: Rehearsal, ref: str = "U1") -> float:
     return done
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     outlet=st.floats(100, 550),
     flow=st.floats(5, 120),

@@ -144,7 +144,7 @@ def test_a_tap_narrows_as_the_conjugate_normal_does() -> None:
     assert middle == pytest.approx(math.exp(mean), rel=0.02)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     at=st.lists(st.floats(0.0, 400.0), min_size=1, max_size=5),
     what=st.lists(st.sampled_from(list(What)), min_size=5, max_size=5),
@@ -232,7 +232,7 @@ def test_a_second_tap_that_agrees_is_believed_with_the_first() -> None:
 SINGLE_KEYS = (START, "move 2", flowed_key("U4"), AWAY, SOLID, "flux", "shine", sure_key("flux"))
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(
     keys=st.lists(st.sampled_from(SINGLE_KEYS), max_size=10),
     gaps=st.lists(st.floats(0.0, 60.0), min_size=10, max_size=10),

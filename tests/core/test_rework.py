@@ -119,7 +119,7 @@ def test_a_bead_alone_evens_out_as_a_bar_does() -> None:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 def test_heat_along_a_bead_is_kept_and_only_flows_downhill(seed: int) -> None:
     chance = np.random.default_rng(seed)
     count = int(chance.integers(2, 12))

@@ -104,7 +104,7 @@ def test_a_long_nozzle_leaning_across_its_length_stays_finite() -> None:
     assert np.isfinite(result.joint_c).all()
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     source=st.one_of(air, plate, oven, iron),
     path=st.sampled_from(list(NozzlePath)),

@@ -24,7 +24,7 @@ def drawn(*shapes: tuple[bool, object, float]) -> Spans:
     return spans_of(draft, (0.0, 0.0), 10.0)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.lists(POINT, min_size=3, max_size=3), POINT, POINT, st.floats(0.1, 2))
 @example([(1.0, 1.0)] * 3, (1.0, 1.0), (0.5, 1.0), 2.0)  # reaches over the left edge
 def test_union_of_a_triangle_and_a_stroke(

@@ -4,7 +4,7 @@ import math
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from yellowfen.core.board.board import Board, Opening
@@ -225,7 +225,6 @@ def test_the_best_foil_is_the_one_with_fewest_wrong(demo_board: Board) -> None:
     )
 
 
-@settings(deadline=None)
 @given(st.floats(0.03, 0.5), st.floats(0.1, 2.0), st.floats(0.05, 6), st.floats(0.05, 6))
 def test_what_comes_out_is_never_more_than_the_opening_holds(
     foil: float, factor: float, length: float, width: float

@@ -83,7 +83,7 @@ def test_a_stop_that_has_flowed_already_takes_no_time_and_is_awaited_where_it_fl
     assert not seen.cold
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     places=st.lists(
         st.tuples(st.integers(2, 58), st.integers(2, 38)), min_size=1, max_size=14, unique=True

@@ -92,7 +92,7 @@ def same(board: Board, again: Board) -> None:
             assert there.kind == land.kind
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(sketches())
 def test_a_sketched_board_comes_back_the_same(sketch: Sketch) -> None:
     board = board_of(sketch)

@@ -258,7 +258,7 @@ def test_what_cannot_be_read_is_refused_with_its_place(data: bytes, said: str) -
     assert str(caught.value).startswith("top.gbr")
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.data())
 def test_mutated_files_are_read_or_refused(data: st.DataObject) -> None:
     original = bytearray((DATA / "boards/attributes/board-F_Paste.gbr").read_bytes())

@@ -3,7 +3,7 @@ nothing.
 """
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from yellowfen.core.part.library import MOISTURE, OwnPackage
@@ -40,7 +40,6 @@ PACKAGE = st.builds(
 )
 
 
-@settings(deadline=None)
 @given(st.lists(PACKAGE, max_size=4, unique_by=lambda one: one.name))
 def test_what_is_written_reads_back_the_same(packages: list[OwnPackage]) -> None:
     text = write_packages(packages)

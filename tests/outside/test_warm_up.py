@@ -87,7 +87,7 @@ def test_early_times_are_the_plates_numerical_solution() -> None:
     assert plate_middle(biot, fourier) == pytest.approx(theta[0], abs=2e-4)
 
 
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 @given(st.floats(16, 55), st.floats(16, 55))
 def test_a_thin_walled_small_body_is_lumped(diameter: float, height: float) -> None:
     """At small Biot numbers the middle follows exp(-t/τ), as nearly as the number is small."""
@@ -118,7 +118,7 @@ def test_a_jar_takes_hours_and_a_syringe_a_third_of_that() -> None:
     assert jar.open_h == jar.near_h
 
 
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 @given(st.floats(1.0, 30), st.floats(1.0, 30))
 def test_warmer_never_sooner(a: float, b: float) -> None:
     body = container_of("jar", 250, LEADED)
