@@ -16,7 +16,7 @@ $(VENV)/.uv:
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.txt
 	touch $@
 
-KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py $(wildcard src/yellowfen/core/board/*_kernel.py) src/yellowfen/core/work/order_kernel.py)
+KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py $(wildcard src/yellowfen/core/board/*_kernel.py) src/yellowfen/core/work/order_kernel.py src/yellowfen/core/look/picture_kernel.py)
 
 $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	find src -name '*.nb[ic]' -delete
@@ -26,6 +26,7 @@ $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	@printf 'Compiling the heat model, once, about a minute and a half '
 	@( while sleep 3; do printf .; done ) & dots=$$!; $(BIN)/python -m yellowfen.core.heat.compile_kernel; ended=$$?; kill $$dots; echo; exit $$ended
 	$(BIN)/python -m yellowfen.core.work.compile_order
+	$(BIN)/python -m yellowfen.core.look.compile_picture
 	touch $@
 
 # The second reader of board files comes without its own dependencies, which hold a web framework.

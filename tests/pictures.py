@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from yellowfen.core.board.board import Board, BoardPart, Opening, Pad
@@ -131,7 +132,7 @@ def seen_through(matrix: NDArray[np.float64], places: object) -> NDArray[np.floa
     return flat[:, :2] / flat[:, 2:]
 
 
-def filled(image: NDArray[np.float64], ring: NDArray[np.float64], grey: float) -> None:
+def filled(image: NDArray[np.floating], ring: NDArray[np.float64], grey: float) -> None:
     """Paint the pixels whose middles lie in an outline: no wider than it is (a drawing library's own
     polygons take in their border: a third of a pixel more on every pad, several points of cover).
     """
@@ -163,10 +164,10 @@ def rendered(
 ) -> NDArray[np.float64]:
     """A picture in grey, 0 to 255: each shape drawn `FINER` times as large and scaled down."""
     chance = np.random.default_rng(seed)
-    big = np.full((FINER * size[1], FINER * size[0]), MASK)
+    big = np.full((FINER * size[1], FINER * size[0]), MASK, dtype=np.float32)
     for ring, grey in layers.shapes:
         filled(big, FINER * seen_through(matrix, ring) + (FINER - 1) / 2, grey)
-    image = big.reshape(size[1], FINER, size[0], FINER).mean(axis=(1, 3))
+    image = np.asarray(Image.fromarray(big).reduce(FINER), dtype=np.float64)
     grain = chance.normal(size=image.shape) * speckle
     image = image + np.where(image > 90, grain, 0.2 * grain)
     image = gaussian_filter(image, blur, mode="nearest")

@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowfen.core.look.picture_kernel import along_normals, smoothed
 from yellowfen.errors import InvalidValue
 
 Array = NDArray[Any]  # of float64
@@ -287,47 +288,38 @@ def within(places: Array, ring: Sequence[tuple[float, float]]) -> NDArray[np.boo
 
 def edges_of(rings: Sequence[Sequence[tuple[float, float]]], step_mm: float) -> Edges:
     """Places every `step_mm` along closed outlines, their corners left out."""
-    places, outward, group = [], [], []
-    count = 0
-    for ring in rings:
-        points = np.array(ring, dtype=np.float64)
-        if len(points) > 1 and np.allclose(points[0], points[-1]):
-            points = points[:-1]
-        following = np.roll(points, -1, axis=0)
-        area = float(np.sum(points[:, 0] * following[:, 1] - following[:, 0] * points[:, 1]))
-        for a, b in zip(points, following, strict=True):
-            along = b - a
-            length = float(np.hypot(*along))
-            number = int(length * 0.7 / step_mm)
-            if number < 1:
-                continue
-            shares = 0.15 + 0.7 * (np.arange(number) + 0.5) / number
-            places.append(a + shares[:, None] * along)
-            out = np.array((along[1], -along[0])) / length * (1.0 if area > 0 else -1.0)
-            outward.append(np.repeat(out[None], number, axis=0))
-            group.append(np.full(number, count))
-            count += 1
-    if not places:
+    closed = [points for ring in rings if len(points := _opened(ring))]
+    if not closed:
         return Edges(np.zeros((0, 2)), np.zeros((0, 2)), np.zeros(0, dtype=np.intp))
-    return Edges(np.concatenate(places), np.concatenate(outward), np.concatenate(group))
+    turned = [np.roll(points, -1, axis=0) for points in closed]
+    a, b = np.concatenate(closed), np.concatenate(turned)
+    swept = a[:, 0] * b[:, 1] - b[:, 0] * a[:, 1]
+    counts = [len(points) for points in closed]
+    area = np.add.reduceat(swept, np.cumsum([0, *counts[:-1]]))
+    way = np.repeat(np.where(area > 0, 1.0, -1.0), counts)
+    along = b - a
+    length = np.hypot(*along.T)
+    number = (length * 0.7 / step_mm).astype(np.intp)
+    side = np.repeat(np.arange(len(a)), number)
+    first = np.cumsum(number) - number
+    shares = 0.15 + 0.7 * (np.arange(len(side)) - first[side] + 0.5) / number[side]
+    out = np.column_stack((along[:, 1], -along[:, 0])) / np.maximum(length, 1e-12)[:, None]
+    group = np.cumsum(number > 0) - 1
+    return Edges(a[side] + shares[:, None] * along[side], (out * way[:, None])[side], group[side])
+
+
+def _opened(ring: Sequence[tuple[float, float]]) -> Array:
+    """A closed outline's corners, the first not again at its end."""
+    points = np.array(ring, dtype=np.float64).reshape(-1, 2)
+    again = len(points) > 1 and np.abs(points[0] - points[-1]).max() < 1e-6
+    return points[:-1] if again else points
 
 
 def blurred(image: Array, times: int = 1) -> Array:
     """The picture smoothed by 1 4 6 4 1 both ways, so often."""
+    image = np.ascontiguousarray(image, dtype=np.float64)
     for _ in range(times):
-        for axis in (0, 1):
-            pad = [(2, 2) if n == axis else (0, 0) for n in (0, 1)]
-            wide = np.pad(image, pad, mode="edge")
-            cuts = [
-                wide[i : i + image.shape[0]] if axis == 0 else wide[:, i : i + image.shape[1]]
-                for i in range(5)
-            ]
-            image = cuts[1] + cuts[3]
-            image *= 4.0
-            image += cuts[0]
-            image += cuts[4]
-            image += 6.0 * cuts[2]
-        image *= 1.0 / 256.0
+        image = smoothed(image)
     return image
 
 
@@ -363,7 +355,7 @@ def steps_found(
     """
     furthest = math.ceil(float(reach_px.max()))
     offsets = np.arange(-furthest - 1.0, furthest + 1.01, 0.5)
-    lines = np.stack([sampled(image, spots + d * normals) for d in offsets], axis=1)
+    lines: Array = along_normals(image, spots, normals, offsets)
     change = lines[:, :-2] - lines[:, 2:]
     middle = offsets[1:-1]
     score = np.abs(change) if sign == 0 else sign * change
