@@ -16,6 +16,8 @@ document.addEventListener("alpine:init", () => {
   const whole = (move) => ({ height_mm: 20, circle_mm: 0, circle_s: 2, path: "circle", along_deg: 0, tilt_deg: 0, tilt_to_deg: 0, over: [], awaits: [], ...move });
   const leaned = settings.moves.find((move) => blowing.includes(move.do));
   // One touch of the iron as a row: heating, wetting and feeding on one time axis.
+  // A thing as it is, without Alpine's watching: drawing reads thousands of numbers.
+  const bare = (thing) => window.Alpine.raw(thing);
   const touchRow = (one, name, longest) => {
     const x = (seconds) => Math.min(240, 240 * (seconds ?? longest) / (longest + 1));
     const held = Math.round(one.tip_low_c);
@@ -343,7 +345,7 @@ document.addEventListener("alpine:init", () => {
     markTargets() {
       for (const part of this.plan.svg.querySelectorAll(".part")) part.classList.toggle("target", this.targets.includes(part.dataset.ref));
     },
-    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse(), 8); },
+    changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse()); },
 
     asked() {
       return {
@@ -403,11 +405,11 @@ document.addEventListener("alpine:init", () => {
 
     take(answer) {
       this.answer = answer;
-      if (answer.empty) { window.HeatPicture.clear(this.plan); this.line.svg.replaceChildren(); this.picture = null; return; }
-      this.line.draw(answer);
+      if (answer.empty) { window.HeatPicture.clear(this.plan); bare(this.line).svg.replaceChildren(); this.picture = null; return; }
+      bare(this.line).draw(answer);
       this.drawTour();
       window.HeatPicture.clear(this.plan);
-      this.picture = new window.HeatPicture(this.plan, answer.frames);
+      this.picture = new window.HeatPicture(bare(this.plan), answer.frames);
       const near = Object.entries(answer.parts).filter(([, fate]) => !fate.target && (fate.molten_s !== null || fate.limit_passed_s !== null)).map(([ref]) => ref);
       for (const part of this.plan.svg.querySelectorAll(".part")) part.classList.toggle("near", near.includes(part.dataset.ref));
       const molten = answer.events.filter((event) => event.kind === "all molten").map((event) => event.at_s);
@@ -420,11 +422,12 @@ document.addEventListener("alpine:init", () => {
 
     show(seconds) {
       this.at = seconds;
-      this.line.moveTo(seconds);
+      bare(this.line).moveTo(seconds);
       if (this.picture && this.heatOn) {
-        this.picture.draw(seconds, this.answer.liquidus_c);
-        this.picture.pads(seconds, this.answer.parts);
-        if (this.isAir) this.picture.nozzle(seconds, this.answer.moves, this.nozzle_mm);
+        const [picture, answer] = [bare(this.picture), bare(this.answer)];
+        picture.draw(seconds, answer.liquidus_c);
+        picture.pads(seconds, answer.parts);
+        if (this.isAir) picture.nozzle(seconds, answer.moves, this.nozzle_mm);
       }
     },
     toggleHeat() {
