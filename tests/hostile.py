@@ -102,6 +102,7 @@ class Attacker:
         self.client = TestClient(
             app, base_url="http://127.0.0.1", raise_server_exceptions=False, follow_redirects=False
         )
+        self.client.get("/today")  # by then all routes are there
         self.routes = [
             (route, method)
             for room in app.routes

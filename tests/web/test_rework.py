@@ -11,6 +11,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from tests.conftest import DATA, files_in
+from tests.web.worker import page_of
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Plane, SketchedPart
 from yellowfen.core.heat.plan import (
@@ -94,7 +95,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     assert (state.off, state.soldered, state.heats) == ({"U4"}, frozenset(), {"U4": 1})
     assert state.moved == frozenset(along[:1])
     assert "<b>Off</b>: U4" in client.get(f"/jobs/{job}/pieces").text
-    page = client.get(f"/jobs/{job}/pads").text
+    page = page_of(client, f"/jobs/{job}/pads")
     assert "Take off with" in page
     level = client.post(f"/jobs/{job}/survey", data={"of": "U4", "want": "level"})
     assert level.url.path == f"/jobs/{job}/pads"
@@ -104,7 +105,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     keys = [cue.key for cue in stored.get(connection, number).script.cues]
     assert (keys[0], keys[-1]) == ("flux", "clean")
     taps(connection, number, *[f"{key}=lifted pad" if key == "pad 4" else key for key in keys])
-    assert "epoxy" in client.get(f"/jobs/{job}/pads").text
+    assert "epoxy" in page_of(client, f"/jobs/{job}/pads")
     assert jobs.get(connection, job).done >= {"survey", "lift", "pads"}
     refit = client.get(f"/jobs/{job}/refit").text
     assert "lifted off" in refit

@@ -1,5 +1,6 @@
 """The worker's part, done in the test's own process."""
 
+import re
 from typing import Any
 
 from fastapi.testclient import TestClient
@@ -21,3 +22,16 @@ def worked_out(client: TestClient, task_id: int) -> dict[str, Any]:
     connection.close()
     told: dict[str, Any] = client.get(f"/api/tasks/{task_id}/progress").json()
     return told
+
+
+def page_of(client: TestClient, path: str) -> str:
+    """A page, once what it waits for is worked out."""
+    asleep(client)
+    page = client.get(path).text
+    task = re.search(r'data-working="(\d+)"', page)
+    if task is None:
+        return page
+    worked_out(client, int(task[1]))
+    page = client.get(path).text
+    assert "data-working" not in page
+    return page

@@ -1,67 +1,92 @@
 """Wiring of the web application: guards, compression, static files, routes, error pages."""
 
+import asyncio
+import sys
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
+from importlib import import_module
 from pathlib import Path
 
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
-from yellowfen.store import work
+from yellowfen.store import boards, work
 from yellowfen.web.database import Resting
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
+from yellowfen.web.late import Late, LateRoutes
 from yellowfen.web.pages import STATIC
-from yellowfen.web.routes import (
-    bench,
-    boards,
-    damaged,
-    fixture,
-    hand,
-    heat,
-    home,
-    imports,
-    jobs,
-    leadless,
-    logbook,
-    look,
-    materials,
-    mixing,
-    openings,
-    packages,
-    paste,
-    pictures,
-    place,
-    prints,
-    proof,
-    ready,
-    reference,
-    rework,
-    runs,
-    search,
-    sketch,
-    teach,
-    today,
-    tools,
-)
+from yellowfen.web.routes import home
 from yellowfen.web.turnstile import Turnstile
 from yellowfen.web.worker_process import WorkerProcess
-from yellowfen.workflows.boards import ask_rereads
-from yellowfen.workflows.heat import give_up_weighing
 from yellowfen.workflows.long_work import HEAT, IMPORTS, kinds_of
 from yellowfen.workflows.opening import open_database
-from yellowfen.workflows.reading import reader
+
+# Loaded behind the first page. Routes are prepared when the first request passes them, so what is
+# tapped at the bench stands first.
+LATER = [
+    "runs",
+    "place",
+    "hand",
+    "sketch",
+    "imports",
+    "boards",
+    "packages",
+    "paste",
+    "openings",
+    "leadless",
+    "prints",
+    "mixing",
+    "fixture",
+    "materials",
+    "today",
+    "ready",
+    "jobs",
+    "heat",
+    "rework",
+    "search",
+    "look",
+    "pictures",
+    "proof",
+    "reference",
+    "teach",
+    "tools",
+    "bench",
+    "logbook",
+    "damaged",
+]
+LATER_S = 0.7
+
+
+def _module(name: str) -> str:
+    return f"yellowfen.web.routes.{name}"
+
+
+def _load() -> None:
+    for name in LATER:
+        import_module(_module(name))
 
 
 def create_app(data: Path) -> FastAPI:
     """The application on the database in a folder (made and migrated here)."""
     connection = open_database(data)
-    ask_rereads(connection)
+    if boards.stale(connection):
+        import_module("yellowfen.workflows.boards").ask_rereads(connection)
     reading = work.left_open(connection, kinds_of(IMPORTS))
     searching = work.left_open(connection, kinds_of(HEAT))
     connection.close()
     worker, importer = WorkerProcess(data, HEAT), WorkerProcess(data, IMPORTS)
+
+    def add() -> None:
+        for name in LATER:
+            app.include_router(sys.modules[_module(name)].router)
+
+    late = Late(_load, add)
+
+    async def soon() -> None:
+        await asyncio.sleep(LATER_S)
+        await late.there()
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -69,11 +94,17 @@ def create_app(data: Path) -> FastAPI:
             importer.wake()
         if searching:
             worker.wake()
+        loading = asyncio.create_task(soon())
         yield
-        give_up_weighing()
+        loading.cancel()
+        with suppress(asyncio.CancelledError):
+            await loading
+        if heat := sys.modules.get("yellowfen.workflows.heat"):
+            heat.give_up_weighing()
         worker.stop()
         importer.stop()
-        reader().stop()
+        if reading_process := sys.modules.get("yellowfen.workflows.reading"):
+            reading_process.reader().stop()
         app.state.resting.close()
 
     app = FastAPI(
@@ -83,44 +114,11 @@ def create_app(data: Path) -> FastAPI:
     app.state.resting = Resting(data)
     app.state.worker = worker
     app.state.importer = importer
-    # Routes are prepared when the first request passes them, so what is tapped at the bench stands
-    # first.
-    for routes in (
-        home,
-        runs,
-        place,
-        hand,
-        sketch,
-        imports,
-        boards,
-        packages,
-        paste,
-        openings,
-        leadless,
-        prints,
-        mixing,
-        fixture,
-        materials,
-        today,
-        ready,
-        jobs,
-        heat,
-        rework,
-        search,
-        look,
-        pictures,
-        proof,
-        reference,
-        teach,
-        tools,
-        bench,
-        logbook,
-        damaged,
-    ):
-        app.include_router(routes.router)
+    app.include_router(home.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=3)
     app.add_middleware(Turnstile)
+    app.add_middleware(LateRoutes, there=late.there)
     app.add_middleware(Guards)
     return app
