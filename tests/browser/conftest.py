@@ -6,11 +6,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.live_server import LiveServer
 from yellowfen.workflows import demo
 from yellowfen.workflows.opening import open_database
+
+expect.set_options(timeout=20_000)  # no test is timed: other work may hold the machine
 
 ARGUMENTS = [
     "--no-sandbox",
