@@ -4,6 +4,7 @@ import sqlite3
 
 import pytest
 
+from yellowfen.core.heat.scene import Iron
 from yellowfen.errors import InvalidValue
 from yellowfen.workflows.ready import card_need, choose_way, ready_state, task_done, wish
 
@@ -22,7 +23,9 @@ REFUSED = (
     Refusal(
         "R1",
         InvalidValue,
-        lambda connection: card_need(connection, ready_state(connection, JOB), "R1"),
+        lambda connection: card_need(
+            connection, ready_state(connection, JOB), "R1", Iron(1.6, 340.0)
+        ),
     ),
 )
 

@@ -41,9 +41,10 @@ def reckon(connection: sqlite3.Connection, job_id: int, question: Question) -> s
         return json.dumps({"says": found.says, "touches": json.loads(pack(found))})
     if question.what is What.PADS:
         return json.dumps(melts_by_tie(connection, job, ref))
-    if question.what is What.CARD:
-        return json.dumps(card_need(connection, ready_state(connection, job_id), ref))
     if question.iron is None:
         raise InvalidValue("iron", "say which tip touches")
+    if question.what is What.CARD:
+        state = ready_state(connection, job_id)
+        return json.dumps(card_need(connection, state, ref, question.iron))
     seen = touch_joint(connection, job, question.iron, ref=ref, pin=question.pin, tie=question.tie)
     return "null" if seen is None else pack(seen)

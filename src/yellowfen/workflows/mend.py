@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
-from yellowfen.core.heat.scene import Deed
+from yellowfen.core.heat.scene import Deed, Iron
 from yellowfen.core.look.mend import Cause, Fault, Mend, Way, causes, mend, nearest_gap_mm
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at
@@ -114,11 +114,12 @@ def touches_of(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) 
 
 def touches_asked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> tasks.Task:
     """Have the worker find how to touch one bad joint. Raises NotFound for one not marked."""
-    return ask(connection, job_id, _question(_marked(connection, job_id, ref, pin)))
+    fault, state = _marked(connection, job_id, ref, pin), ready_state(connection, job_id)
+    return ask(connection, job_id, _question(fault, iron_for(connection, state, ref)))
 
 
-def _question(fault: Fault) -> Question:
-    return Question(what=What.MEND, ref=fault.ref, pin=fault.pin, tie=fault.known.tie)
+def _question(fault: Fault, iron: Iron) -> Question:
+    return Question(what=What.MEND, ref=fault.ref, pin=fault.pin, tie=fault.known.tie, iron=iron)
 
 
 def _marked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> Fault:
@@ -142,11 +143,11 @@ def _touches(
     land = next((one for one in part.package.lands if one.pin == fault.pin), None)
     if land is None or fault.way is not Way.IRON or not tip_reaches(part.package, land):
         return None
-    kept = answer_to(connection, state.paste.job.id, _question(fault))
+    iron, alloy = iron_for(connection, state, part.ref), state.paste.paste.metal.name
+    kept = answer_to(connection, state.paste.job.id, _question(fault, iron))
     if kept is not None:
         found = json.loads(kept)
         return None if found is None else unpack(Touches, json.dumps(found["touches"]))
-    iron, alloy = iron_for(connection, state, part.ref), state.paste.paste.metal.name
     tie = _TIES.get(fault.known.tie, Tie.SIGNAL)
     plan = state.paste.job.plan
     # One reckoning, of a second or so, serves all joints alike on this board.

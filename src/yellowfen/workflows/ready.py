@@ -264,9 +264,9 @@ class IronRows:
 
 
 def card_need(
-    connection: sqlite3.Connection, state: ReadyState, ref: str
+    connection: sqlite3.Connection, state: ReadyState, ref: str, iron: Iron
 ) -> dict[str, float | None]:
-    """Seconds until a pin in the middle of the part's first row is wet under the bench's iron, by how
+    """Seconds until a pin in the middle of the part's first row is wet under the card's iron, by how
     it is tied; None if not in time (seconds of work).
 
     Raises InvalidValue for a part without rows of leads.
@@ -276,7 +276,7 @@ def card_need(
         raise InvalidValue("ref", f"{ref} has no rows of leads")
     kept = state.paste.job
     job = kept.with_plan(replace(kept.plan, alloy=state.paste.paste.alloy))
-    iron, pin = iron_for(connection, state, ref), rows[0][len(rows[0]) // 2].pin
+    pin = rows[0][len(rows[0]) // 2].pin
     seen = {
         tie: touch_joint(connection, job, iron, ref=ref, pin=pin, tie=tie) for tie in USUAL_NEED_S
     }

@@ -179,7 +179,8 @@ def iron_card(
     one = state.way(ref)
     measured_s = None
     if measured and rows_of(one.part.package):
-        card = Question(what=What.CARD, ref=ref)
+        iron = workflow.iron_for(database, state, ref)
+        card = Question(what=What.CARD, ref=ref, iron=iron)
         answer = answer_to(database, job_id, card)
         if answer is None:
             context = {"room": "jobs", "stage": "ready", "job": state.paste.job}
