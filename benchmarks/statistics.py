@@ -23,7 +23,14 @@ from yellowfen.core.heat.calibrate import (
     from_times,
     scrap_scene,
 )
-from yellowfen.core.heat.doubt import Doubts, sampled, settled, sureness
+from yellowfen.core.heat.doubt import (
+    MORE_SAMPLES,
+    SAMPLES,
+    Doubts,
+    sampled,
+    settled,
+    sureness,
+)
 from yellowfen.core.heat.rehearsal import FINE, Resolution, prepare, rehearse
 from yellowfen.core.heat.scene import (
     BoardStack,
@@ -38,7 +45,7 @@ from yellowfen.core.heat.scene import (
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.catalogue import package_named
 
-TRIALS, BENCHES = 200, 60
+TRIALS, BENCHES = 200, 100
 SOURCE = HotAir(6, 350, 30)
 FINER = Resolution(cell_mm=0.6, layers=5, max_step_s=0.0167, part_step_s=0.05, frame_s=1e9)
 PRIOR = Doubts()
@@ -242,8 +249,8 @@ def one_bench(chance: np.random.Generator, *, hands_err: bool) -> BenchOutcome |
     strength = found.findings[0]
     true_strength = PRIOR.jet_factor * math.exp(PRIOR.jet_log_sd * drawn["jet"])
     bands = [
-        sureness(target, doubts, rehearse(settled(target, doubts)), 23).melts[0]
-        for doubts in (PRIOR, found.doubts)
+        sureness(target, doubts, rehearse(settled(target, doubts)), count).melts[0]
+        for doubts, count in ((PRIOR, SAMPLES), (found.doubts, MORE_SAMPLES))
     ]
     known = all_molten_s(rehearse(sampled(target, PRIOR, drawn)).joints_of("U1"))
     ratios = [
@@ -290,7 +297,7 @@ def _tell(said: str, rows: list[BenchOutcome], tried: int) -> None:
 
     print(
         f"{said}, {len(rows)} benches of {tried} (the rest melt in no 160 s): 80 % bands hold {held('held_before')} without a coupon, {held('held_after')} with one (goal 75 to 90 %);"
-        f" median error x {ratio('before', 50):.2f} and x {ratio('after', 50):.2f} (goal 1.12), 90th percentile x {ratio('before', 90):.2f} and x {ratio('after', 90):.2f} (goal 1.35);"
+        f" median error x {ratio('before', 50):.3f} and x {ratio('after', 50):.3f} (goal 1.12), 90th percentile x {ratio('before', 90):.3f} and x {ratio('after', 90):.3f} (goal 1.35);"
         f" who knows station and copper exactly errs by x {ratio('known', 50):.2f} and x {ratio('known', 90):.2f};"
         f" the 95 % interval of the effective strength holds {held('strength_held')} (goal 90 %), median width x {np.median([one.strength_width for one in rows]):.2f}",
         flush=True,

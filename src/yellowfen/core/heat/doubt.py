@@ -641,7 +641,7 @@ def _each(
     scene: Scene, seen: Watch, state: State
 ) -> tuple[tuple[float | None, ...], tuple[float | None, ...]]:
     """Per part: when it has come loose as a neighbour, when its body passes its limit."""
-    loose = {ref: loose_s(state, rows) for ref, rows, _ in seen.neighbours}
+    loose = loose_s(seen, state)
     passed = [float(at) if at >= 0 else None for at in state.body_record[:, k.R_LIMIT_AT]]
     return tuple(loose.get(part.ref) for part in scene.parts), tuple(passed)
 
@@ -650,8 +650,8 @@ def _first_loose(seen: Watch, state: State) -> float | None:
     """When the first neighbour has come loose, the heat going on; one that falls is harm and not
     counted here.
     """
-    moments = [loose_s(state, rows) for _, rows, drops in seen.neighbours if not drops]
-    return min((at for at in moments if at is not None), default=None)
+    moments = (at for ref, at in loose_s(seen, state).items() if ref not in seen.falling)
+    return min(moments, default=None)
 
 
 def _moments(

@@ -7,11 +7,11 @@ can: heat only flows downhill, so once the hottest point anywhere is below every
 passed, the outcome stands.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.rehearsal import Prepared, State, advance
@@ -47,11 +47,16 @@ class Outcome:
 
 @dataclass(frozen=True)
 class Watch:
-    """Which rows of a run's records matter, prepared once for a scene."""
+    """Which rows of a run's records matter, prepared once for a scene: the joints of the targets; of
+    each neighbour (`neighbour_starts` into `neighbour_joints`), which of them would fall.
+    """
 
     scene: Scene
     target_joints: tuple[int, ...]
-    neighbours: tuple[tuple[str, tuple[int, ...], bool], ...]
+    neighbours: tuple[str, ...]
+    neighbour_joints: NDArray[np.intp]
+    neighbour_starts: NDArray[np.intp]
+    falling: frozenset[str]
     names: tuple[tuple[str, str], ...]
 
 
@@ -62,17 +67,24 @@ def watch(prepared: Prepared) -> Watch:
     for index, name in enumerate(prepared.network.names):
         rows.setdefault(name.ref, []).append(index)
     targets = tuple(index for ref in scene.targets for index in rows.get(ref, []))
-    neighbours = tuple(
-        (
-            part.ref,
-            tuple(rows[part.ref]),
-            part.side is Side.BOTTOM and falls(load_g_in2(part.package)),
-        )
+    others = [
+        part
         for part in scene.parts
         if part.ref not in scene.targets and part.ref in rows and part.ref not in scene.spared
-    )
+    ]
+    joints = [rows[part.ref] for part in others]
     return Watch(
-        scene, targets, neighbours, tuple((name.ref, name.pin) for name in prepared.network.names)
+        scene,
+        targets,
+        tuple(part.ref for part in others),
+        np.array([row for each in joints for row in each], dtype=np.intp),
+        np.cumsum([0, *map(len, joints)][:-1], dtype=np.intp),
+        frozenset(
+            part.ref
+            for part in others
+            if part.side is Side.BOTTOM and falls(load_g_in2(part.package))
+        ),
+        tuple((name.ref, name.pin) for name in prepared.network.names),
     )
 
 
@@ -89,10 +101,9 @@ def outcome(seen: Watch, state: State) -> Outcome:
         coldest = cold[int(np.argmin(state.joint_record[cold, k.R_PEAK]))]
         ref, pin = seen.names[coldest]
         return Outcome(Fate.COLD, ref, f"pin {pin} of {ref} stays cold", None, peak)
-    moments = [(loose_s(state, rows), ref) for ref, rows, _ in seen.neighbours]
-    loose = [(at, ref) for at, ref in moments if at is not None]
+    loose = loose_s(seen, state)
     if loose:
-        _, ref = min(loose)
+        _, ref = min((at, ref) for ref, at in loose.items())
         more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
         return Outcome(
             Fate.SPILLS, ref, f"{ref} comes loose{more}", last_s=last, peak_c=peak, loose=len(loose)
@@ -110,10 +121,13 @@ class Harm:
     whole: str
 
 
-def loose_s(state: State, rows: Sequence[int]) -> float | None:
-    """When a part with these joints has come loose: its last joint molten; None while one holds."""
-    ends = state.joint_record[list(rows), k.R_MELT_END]
-    return float(ends.max()) if len(ends) and float(ends.min()) >= 0 else None
+def loose_s(seen: Watch, state: State) -> dict[str, float]:
+    """When each neighbour that has come loose did so: its last joint molten."""
+    if not seen.neighbours:
+        return {}
+    ends = state.joint_record[seen.neighbour_joints, k.R_MELT_END]
+    first, last = (each.reduceat(ends, seen.neighbour_starts) for each in (np.minimum, np.maximum))
+    return {seen.neighbours[n]: float(last[n]) for n in np.flatnonzero(first >= 0).tolist()}
 
 
 def harms(seen: Watch, state: State) -> list[Harm]:
@@ -121,16 +135,15 @@ def harms(seen: Watch, state: State) -> list[Harm]:
     liquid too long unless it is lifted then; none of a part that is spared. The one rule of outcome, window, search and bands.
     """
     found = []
-    for row, part in zip(state.body_record, seen.scene.parts, strict=True):
-        if row[k.R_LIMIT_AT] >= 0 and part.ref not in seen.scene.spared:
+    passed = state.body_record[:, k.R_LIMIT_AT]
+    for number in np.flatnonzero(passed >= 0).tolist():
+        part = seen.scene.parts[number]
+        if part.ref not in seen.scene.spared:
             short = f"{part.ref} passes {part.package.limit_c:.0f} °C"
             whole = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"
-            found.append(
-                Harm(at_s=float(row[k.R_LIMIT_AT]), ref=part.ref, short=short, whole=whole)
-            )
-    for ref, rows, drops in seen.neighbours:
-        at = loose_s(state, rows)
-        if drops and at is not None:
+            found.append(Harm(at_s=float(passed[number]), ref=part.ref, short=short, whole=whole))
+    for ref, at in loose_s(seen, state).items():
+        if ref in seen.falling:
             said = f"{ref} falls from underneath"
             found.append(Harm(at_s=at, ref=ref, short=said, whole=said))
     for index in () if seen.scene.lifting else seen.target_joints:

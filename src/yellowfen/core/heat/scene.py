@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.copper_links import CopperLinks
+from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.surface import BARE_METAL_EMISSIVITY, EMISSIVITY
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.part.package import Package
@@ -476,7 +477,7 @@ class Scene:
         in_range("ambient_c", self.ambient_c, -10, 60, "°C")
         if self.jet_factor is not None:
             in_range("jet_factor", self.jet_factor, 0.05, 5)
-        known = self._check_parts()
+        known = _names_of(self.parts, self.board.width_mm, self.board.height_mm)
         for ref in self.targets:
             if ref not in known:
                 raise InvalidValue("targets", f"there is no part {ref!r} on this board")
@@ -510,21 +511,6 @@ class Scene:
             }:
                 raise InvalidValue("moves.pin", f"{move.over[0]} has no pin {move.pin!r}")
 
-    def _check_parts(self) -> set[str]:
-        known: set[str] = set()
-        for part in self.parts:
-            if part.ref in known:
-                raise InvalidValue(
-                    "parts", f"the name {part.ref!r} stands twice; every part needs its own"
-                )
-            known.add(part.ref)
-            if not part.stands_on(self.board.width_mm, self.board.height_mm):
-                raise InvalidValue(
-                    f"parts.{part.ref}",
-                    f"lies outside the board ({part.x_mm:g}, {part.y_mm:g} mm); check its place and the origin",
-                )
-        return known
-
     def part(self, ref: str) -> PlacedPart:
         return next(part for part in self.parts if part.ref == ref)
 
@@ -538,6 +524,26 @@ class Scene:
         return sum(p.x_mm for p in placed) / len(placed) + move.aside_mm, sum(
             p.y_mm for p in placed
         ) / len(placed) + move.across_mm
+
+
+@remembered(most=12)
+def _names_of(parts: tuple[PlacedPart, ...], width_mm: float, height_mm: float) -> frozenset[str]:
+    """The names of parts that all stand on a board. Raises InvalidValue for a name that stands twice
+    and a part outside.
+    """
+    known: set[str] = set()
+    for part in parts:
+        if part.ref in known:
+            raise InvalidValue(
+                "parts", f"the name {part.ref!r} stands twice; every part needs its own"
+            )
+        known.add(part.ref)
+        if not part.stands_on(width_mm, height_mm):
+            raise InvalidValue(
+                f"parts.{part.ref}",
+                f"lies outside the board ({part.x_mm:g}, {part.y_mm:g} mm); check its place and the origin",
+            )
+    return frozenset(known)
 
 
 NEAR_MM = 14.0

@@ -323,9 +323,7 @@ class _Bench:
         names = self.prepared.network.names
         body = self.prepared.network.refs.index(self.part.ref)
         mine = first[self.mine]
-        loose = tuple(
-            ref for ref, rows, _ in self.seen.neighbours if loose_s(state, rows) is not None
-        )
+        loose = tuple(loose_s(self.seen, state))
         return Flooded(
             all_liquid_s=all_at,
             stays_liquid_s=stays,

@@ -466,8 +466,7 @@ def _read(way: OffWay, prepared: Prepared, state: State, part: PlacedPart) -> Wa
             last_pin=names[cold].pin,
         )
     seen = watch(prepared)
-    loose = tuple(ref for ref, each, _ in seen.neighbours if loose_s(state, each) is not None)
-    drops = {ref for ref, _, falls in seen.neighbours if falls}
+    loose, drops = tuple(loose_s(seen, state)), seen.falling
     cooled = after_heat(prepared, state, to_solid=True)
     frozen = cooled.joint_record[rows, k.R_FREEZE]
     stays = float(frozen.min()) - state.now_s if float(frozen.min()) >= 0 else None
