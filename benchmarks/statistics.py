@@ -45,7 +45,7 @@ from yellowfen.core.heat.scene import (
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.catalogue import package_named
 
-TRIALS, BENCHES = 200, 100
+TRIALS, BENCHES = 200, 60
 SOURCE = HotAir(6, 350, 30)
 FINER = Resolution(cell_mm=0.6, layers=5, max_step_s=0.0167, part_step_s=0.05, frame_s=1e9)
 PRIOR = Doubts()
@@ -285,7 +285,8 @@ def coupons() -> None:
             tried += 1
             row = one_bench(chance, hands_err=hands_err)
             rows += [] if row is None else [row]
-        _tell(said, rows, tried)
+            if row is not None and len(rows) % 15 == 0:
+                _tell(said, rows, tried)
 
 
 def _tell(said: str, rows: list[BenchOutcome], tried: int) -> None:
