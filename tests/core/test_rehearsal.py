@@ -96,7 +96,7 @@ def test_single_precision_agrees_with_double() -> None:
 
 
 def test_grid_converges_and_the_coarse_grid_is_near() -> None:
-    """Melt time of the part: 1 mm within 5 % of 0.5 mm, the quick grid (2 mm, three layers)
+    """Melt time of the part: 1 mm within 5 % of 0.5 mm, the quick grid (1.75 mm, three layers)
     within 3 %, the coarse grid within 5 %.
     """
     scene = small_scene()

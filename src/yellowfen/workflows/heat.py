@@ -22,7 +22,7 @@ from yellowfen.core.heat.plan import (
     TargetForecast,
     usual_moves,
 )
-from yellowfen.core.heat.rehearsal import FINE, QUICK, Rehearsal, rehearse
+from yellowfen.core.heat.rehearsal import FINE, QUICK, Rehearsal, Resolution, rehearse
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.tour import watched
@@ -61,6 +61,7 @@ _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
 _LOCK = threading.Lock()
 _ENDED = count()  # how often weighing was given up
 _EPOCH = [next(_ENDED)]
+QUICK_ABOVE_MM2 = 3500.0
 _MOST_KEPT, _MOST_TOUCHES = 12, 200
 AS_DRAWN = "as drawn"
 
@@ -103,7 +104,7 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
     if quick and job.plan.source is SourceKind.AIR:
         scene = near_the_heat(scene)
     began = time.perf_counter()
-    resolution = QUICK if quick else FINE
+    resolution = _quick_resolution(scene) if quick else FINE
     done = Rehearsed(
         f"{abs(hash(key)):x}",
         scene,
@@ -157,6 +158,14 @@ def is_taught(connection: sqlite3.Connection, plan: HeatPlan) -> bool:
     else:
         kept = calibrations.of_tool(connection, plan.tool_id) if plan.tool_id is not None else []
     return any(not one.undone for one in kept)
+
+
+def _quick_resolution(scene: Scene) -> Resolution:
+    """What answers at once: 1.75 mm cells and three layers (melt times within 3 %), 2 mm cells on
+    large boards.
+    """
+    large = scene.board.width_mm * scene.board.height_mm > QUICK_ABOVE_MM2
+    return replace(QUICK, cell_mm=2.0) if large else QUICK
 
 
 def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) -> Sureness:

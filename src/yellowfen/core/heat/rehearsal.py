@@ -143,7 +143,7 @@ class Resolution:
 
 
 FINE = Resolution()
-QUICK = Resolution(cell_mm=2.0, layers=3, max_step_s=0.06, part_step_s=0.1, nozzle_step_mm=3.0)
+QUICK = Resolution(cell_mm=1.75, layers=3, max_step_s=0.06, part_step_s=0.1, nozzle_step_mm=3.0)
 EXACT = Resolution(
     max_step_s=0.0005,
     part_step_s=0.0005,
