@@ -24,7 +24,6 @@ from yellowfen.core.heat.calibrate import (
     scrap_scene,
 )
 from yellowfen.core.heat.doubt import (
-    MORE_SAMPLES,
     SAMPLES,
     Doubts,
     sampled,
@@ -177,9 +176,9 @@ PACKAGES = (
 
 @dataclass(frozen=True)
 class BenchOutcome:
-    """One foreign bench: error ratios and whether 80 % bands hold, without and with a coupon, and
-    the error of who knows the station and the board's copper exactly; whether the strength's interval
-    holds.
+    """One foreign bench: error ratios of the forecast as it is told and whether 80 % bands hold,
+    without and with a coupon, and the error of who knows the station and the board's copper exactly;
+    whether the strength's interval holds.
     """
 
     before: float
@@ -248,15 +247,13 @@ def one_bench(chance: np.random.Generator, *, hands_err: bool) -> BenchOutcome |
     found = from_times([MeltTest(coupon, "dot", (read,), "coupon")], PRIOR)
     strength = found.findings[0]
     true_strength = PRIOR.jet_factor * math.exp(PRIOR.jet_log_sd * drawn["jet"])
-    bands = [
-        sureness(target, doubts, rehearse(settled(target, doubts)), count).melts[0]
-        for doubts, count in ((PRIOR, SAMPLES), (found.doubts, MORE_SAMPLES))
-    ]
+    forecasts, bands = [], []
+    for doubts in (PRIOR, found.doubts):
+        told = rehearse(settled(target, doubts))  # what the page says: "flows at about"
+        forecasts.append(all_molten_s(told.joints_of("U1")))
+        bands.append(sureness(target, doubts, told, SAMPLES).melts[0])
     known = all_molten_s(rehearse(sampled(target, PRIOR, drawn)).joints_of("U1"))
-    ratios = [
-        math.inf if middle is None else max(middle / truth, truth / middle)
-        for middle in (*(band.middle for band in bands), known)
-    ]
+    ratios = [math.inf if at is None else max(at / truth, truth / at) for at in (*forecasts, known)]
     held = [(band.low or math.inf) <= truth <= (band.high or math.inf) for band in bands]
     return BenchOutcome(
         *ratios, *held, strength.low <= true_strength <= strength.high, strength.high / strength.low
