@@ -52,12 +52,26 @@ def test_an_answer_holds_while_the_job_stands(
     assert [(one.state, one.said) for one in told] == [
         ("failed", "the job was changed meanwhile; ask again")
     ]
+    assert ask(connection, JOB, touch(2.4)).state == work.WAITING  # of the job as it is now
+    assert do_one(connection, HEAT, "me")
     monkeypatch.setattr(iron_work, "KEPT", 2)
     for tip in (0.8, 1.2, 3.0):
         ask(connection, JOB, touch(tip))
         assert do_one(connection, HEAT, "me")
     rows = connection.execute("SELECT id FROM work WHERE kind = ?", (IRON,)).fetchall()
     assert [answer_in(tasks.get(connection, row["id"])) for row in rows] == ["1.2", "3.0"]
+
+
+def test_what_cannot_be_answered_is_refused_once(connection: sqlite3.Connection) -> None:
+    """A page that asks again without a script does not ask for ever."""
+    under = Question(
+        what=What.TOUCH, ref="U4", pin="no such pin", tie="signal", iron=Iron(1.6, 340.0)
+    )
+    asked = ask(connection, JOB, under)
+    assert do_one(connection, HEAT, "me")
+    again = ask(connection, JOB, under)
+    assert (again.id, again.state) == (asked.id, work.FAILED)
+    assert "no pin" in again.said
 
 
 @pytest.mark.usefixtures("quick")

@@ -35,6 +35,7 @@ from yellowfen.store import bench_runs, boards, calibrations, jobs, stations
 from yellowfen.store.packing import pack
 from yellowfen.workflows.calibration import station_doubts, tool_doubts
 
+QUICK_ABOVE_MM2 = 3500.0
 MOST_FLOWS = 4  # more parts than that are watched as one
 
 
@@ -61,7 +62,6 @@ _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
 _LOCK = threading.Lock()
 _ENDED = count()  # how often weighing was given up
 _EPOCH = [next(_ENDED)]
-QUICK_ABOVE_MM2 = 3500.0
 _MOST_KEPT, _MOST_TOUCHES = 12, 200
 AS_DRAWN = "as drawn"
 

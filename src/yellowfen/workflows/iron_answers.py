@@ -77,10 +77,12 @@ def question_of(asked: str) -> Question:
 
 
 def ask(connection: sqlite3.Connection, job_id: int, question: Question) -> tasks.Task:
-    """Have the worker answer; the same question is answered once."""
+    """Have the worker answer; the same question is answered once, and refused once: another try of it
+    would come to the same.
+    """
     asked = asked_as(connection, job_id, question)
     before = tasks.asked_last(connection, job_id, IRON, asked)
-    if before is not None and before.state in (work.WAITING, work.WORKING, work.DONE):
+    if before is not None and before.state != work.CANCELLED:
         return before
     return tasks.get(connection, work.add(connection, IRON, job_id=job_id, asked=asked))
 
