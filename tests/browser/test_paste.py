@@ -7,7 +7,7 @@ import time
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.conftest import DATA
 from tests.live_server import LiveServer
@@ -143,6 +143,20 @@ def test_a_print_is_noted_by_one_tap_and_a_choice_sends_itself(page: Page) -> No
     page.get_by_role("link", name="Mixing").click()
     page.get_by_label("Left on the pads from before").select_option("removal alloy")
     expect(page.get_by_text("Do not solder like this")).to_be_visible()
+    page.get_by_label("Left on the pads from before").select_option("nothing")
+    expect(page.get_by_text("These go together")).to_be_visible()
+
+
+def test_a_choice_made_before_the_script_came_sends_itself_too(page: Page) -> None:
+    held: list[Route] = []
+    page.route("**/static/send.js", lambda route: held.append(route))
+    with page.expect_request("**/static/send.js"):
+        page.goto(f"{PAGE}/mixing", wait_until="commit")
+    page.get_by_label("Left on the pads from before").select_option("removal alloy")
+    held[0].continue_()
+    page.unroute("**/static/send.js")
+    expect(page.get_by_text("Do not solder like this")).to_be_visible()
+    page.go_back()
     page.get_by_label("Left on the pads from before").select_option("nothing")
     expect(page.get_by_text("These go together")).to_be_visible()
 

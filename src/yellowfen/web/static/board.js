@@ -48,9 +48,6 @@ document.addEventListener("DOMContentLoaded", () => {
     open(ref);
     plan.frameOn([plan.part(ref), ...plan.pads(ref)], 8);
   });
-  for (const form of document.querySelectorAll("form[data-at-once]")) {
-    form.addEventListener("change", (event) => { if (event.target.matches("select")) form.requestSubmit(); });
-  }
   for (const form of document.querySelectorAll("form[data-sure]")) {
     form.addEventListener("submit", (event) => { if (!window.confirm(form.dataset.sure)) event.preventDefault(); });
   }

@@ -48,5 +48,4 @@ document.addEventListener("DOMContentLoaded", () => {
   };
   range.addEventListener("input", () => { output.textContent = `${plain(range.value)} mm`; typed.value = plain(range.value); show(range.value); });
   range.addEventListener("change", () => keep(range.value));
-  form.paste.addEventListener("change", () => form.querySelector("[data-keep]").click());
 });
