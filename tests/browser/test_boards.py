@@ -189,6 +189,7 @@ def test_twenty_parts_are_named_in_one_visit_with_sixty_keys(page: Page) -> None
     )
     page.get_by_role("button", name="Read the files").click()
     page.wait_for_selector("[data-begin-naming]")
+    page.wait_for_load_state()
     before = int(page.locator("[data-unnamed-count]").text_content() or 0)
     presses = 1
     page.locator("[data-begin-naming]").click()

@@ -30,6 +30,7 @@ def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
     expect(page.get_by_role("heading", name="A board from elsewhere")).to_be_visible(timeout=20_000)
     expect(page.get_by_text("Not made out, or assumed")).to_be_visible()
     assert page.locator("svg.plan .part").count() > 10
+    page.wait_for_load_state()
     before = page.locator("svg.plan").get_attribute("viewBox")
     page.get_by_role("button", name="Closer").click()
     expect(page.locator("svg.plan")).not_to_have_attribute("viewBox", before)

@@ -26,6 +26,7 @@ document.addEventListener("DOMContentLoaded", () => {
       said.textContent = names.length ? `${names.length} file${names.length > 1 ? "s" : ""}: ${names.slice(0, 6).join(", ")}${names.length > 6 ? " and more" : ""}` : "Nothing chosen yet.";
     };
     field.addEventListener("change", tell);
+    if (field.files.length) tell();  // chosen before this script came
     folder?.addEventListener("change", () => put([...folder.files]));
     for (const name of ["dragenter", "dragover"]) sheet.addEventListener(name, (event) => { event.preventDefault(); sheet.classList.add("over"); });
     for (const name of ["dragleave", "drop"]) sheet.addEventListener(name, () => sheet.classList.remove("over"));

@@ -258,16 +258,18 @@ document.addEventListener("DOMContentLoaded", () => {
     });
     picture.src = `/boards/${board}/picture?${facts.pictureTurn}`;
   };
-  find("picture").addEventListener("change", async (event) => {
+  const takePicture = async () => {
     const form = new FormData();
-    form.append("file", event.target.files[0]);
+    form.append("file", find("picture").files[0]);
     const answer = await fetch(`/api/boards/${board}/picture`, { method: "POST", body: form, headers: { accept: "application/json" } });
     if (!answer.ok) { complain((await answer.json()).problem); return; }
     complain("");
     facts.picture = true;
     facts.pictureTurn = (facts.pictureTurn ?? 0) + 1;
     layBeneath();
-  });
+  };
+  find("picture").addEventListener("change", takePicture);
+  if (find("picture").files.length) takePicture();  // chosen before this script came
   find("scale").addEventListener("click", () => { scaling = []; movingPicture = false; say("Click one end of a length you know."); tools(); draw(); });
   find("length").addEventListener("change", () => {
     const length = number(find("length").value);
