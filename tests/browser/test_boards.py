@@ -33,6 +33,7 @@ def test_triage_opens_its_reasons_and_a_part_is_corrected(page: Page) -> None:
     expect(page.locator(".part-card")).to_contain_text("390 Ω")
     page.get_by_role("link", name=re.compile("hidden joints")).click()
     expect(page.locator(".triage > li")).to_have_count(2)
+    page.wait_for_load_state()
     page.locator('svg.plan .pad[data-ref="U4"][data-pin="4"]').click()
     expect(page.locator("[data-part-said]")).to_contain_text(
         re.compile(r"pin 4, net .*: \d+ pads on this side")

@@ -35,6 +35,7 @@ def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
     page.get_by_role("button", name="Closer").click()
     expect(page.locator("svg.plan")).not_to_have_attribute("viewBox", before)
     page.get_by_role("link", name="Open a job").click()
+    page.wait_for_load_state()
     page.locator('svg.plan .part[data-ref="P2"]').click()
     expect(page.get_by_label("Which parts?")).to_have_value("P2")
     expect(page.get_by_role("radio", name="Rework")).to_be_checked()

@@ -10,6 +10,7 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
@@ -35,6 +36,9 @@ from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
 
 REFRESH_S = 0.1
+# Parts further than this from the way of the nozzle are stepped at these paces.
+PACED_FROM_MM = np.array([8.0, 20.0])
+PACES = np.array([1, 3, 9])
 TOUCH_STEP_S, TOUCH_PIECE_S = 0.004, 0.1
 _M = Mark.FROM_MEMORY
 _FITTED = "from memory; the three contact values and iron_wetting were set together so that tied pins take as long as common practice says"
@@ -140,12 +144,14 @@ TIP_SHAPES = constant(
 
 @dataclass(frozen=True)
 class Drive:
-    """Kernel tables of one recipe: segments (moves, columns), around (refreshes, columns), plate
-    parameters and its first state.
+    """Kernel tables of one recipe: segments (moves, columns), around (refreshes, columns), paces
+    (moves, parts: how many long steps one of the part's spans), plate parameters and its first
+    state.
     """
 
     segments: Array
     around: Array
+    paces: NDArray[np.int64]
     plate: Array
     plate_state: Array
     warnings: tuple[str, ...]
@@ -180,13 +186,14 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
     moves = [piece for move in scene.moves for piece in _in_pieces(move)]
     segments = np.zeros((len(moves), k.SEGMENT_COLUMNS))
     pieces: list[Array] = []
+    paces = paces_of(scene, moves)
     began = 0.0
-    for row, move in zip(segments, moves, strict=True):
+    for row, move, pace in zip(segments, moves, paces, strict=True):
         row[k.SECONDS], row[k.JET_SPREAD], row[k.JET_WARMTH_RADIUS] = move.seconds, 1.0, 1.0
         row[k.M_XX] = row[k.M_YY] = 1.0
         if move.blows and isinstance(scene.source, HotAir):
             _fill_jet(row, scene, scene.source, move=move, factor=strength, warnings=warnings)
-        _fill_steps(row, move, steps, nozzle_step_mm * 1e-3)
+        _fill_steps(row, move, steps, nozzle_step_mm * 1e-3, int(pace.max(initial=1)))
         _fill_plate(row, scene, move)
         pieces.append(_around(row, scene, move, began))
         began += move.seconds
@@ -196,7 +203,37 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
             f"parts underneath hold the board {tallest:.1f} mm off the plate: heat comes slowly, if at all"
         )
     plate, state = _plate(scene)
-    return Drive(segments, np.concatenate(pieces), plate, state, tuple(dict.fromkeys(warnings)))
+    return Drive(
+        segments,
+        np.concatenate(pieces),
+        paces,
+        plate=plate,
+        plate_state=state,
+        warnings=tuple(dict.fromkeys(warnings)),
+    )
+
+
+def paces_of(scene: Scene, moves: list[Move]) -> NDArray[np.int64]:
+    """How many long steps one of a part's own spans, for every move (moves, parts): parts far from
+    the nozzle change slowly. 1, 3 or 9, odd so that a part's step stands in the middle of its span.
+
+    Away from a move that blows the paces of the last that did hold on. Plates, ovens and irons have
+    all parts at 1.
+    """
+    paces = np.ones((len(moves), len(scene.parts)), dtype=np.int64)
+    if not isinstance(scene.source, HotAir) or not scene.parts:
+        return paces
+    places = np.array([(part.x_mm, part.y_mm) for part in scene.parts])
+    reach = np.array(
+        [0.5 * math.hypot(part.package.body_x_mm, part.package.body_y_mm) for part in scene.parts]
+    )
+    last = paces[0]
+    for row, move in zip(paces, moves, strict=True):
+        if move.blows:
+            apart = np.hypot(*(places - scene.centre(move)).T) - reach - move.circle_mm
+            last = PACES[np.searchsorted(PACED_FROM_MM, apart)]
+        row[:] = last
+    return paces
 
 
 def _in_pieces(move: Move) -> list[Move]:
@@ -241,13 +278,14 @@ def _turned(along: float, across: float, degrees: float) -> Array:
     return np.asarray(turn @ np.diag([along, across]) @ turn.T)
 
 
-def _fill_steps(row: Array, move: Move, steps: Steps, nozzle_step_m: float) -> None:
+def _fill_steps(row: Array, move: Move, steps: Steps, nozzle_step_m: float, pace: int) -> None:
     speed = _speed_m_s(move)
     long_s = min(steps.long_s, TOUCH_STEP_S) if move.deed is Deed.TOUCH else steps.long_s
     if speed > 0:
         long_s = min(long_s, nozzle_step_m / speed)
     subs = max(1 if long_s <= steps.whole_s else 2, math.ceil(long_s / steps.face_s - 1e-9))
     macros = math.ceil(move.seconds / min(long_s, subs * steps.face_s) - 1e-9)
+    macros = pace * math.ceil(macros / pace)
     row[k.MACROS], row[k.SUBS] = macros, subs
     span = REFRESH_S if speed == 0 else nozzle_step_m / speed
     row[k.REFRESH] = max(1, int(min(span, REFRESH_S) / (move.seconds / macros) + 1e-9))

@@ -518,8 +518,10 @@ def _solve_parts(
     tip_on,
     tip_k,
     plate_on,
-    now,
-    dt,
+    met,
+    pace,
+    macro,
+    long_dt,
 ):
     """One implicit step of every body with its joints; moments of melting are noted.
 
@@ -535,11 +537,15 @@ def _solve_parts(
     gives, W.
     """
     n_bodies = bodies.shape[0]
-    per_dt = 1.0 / dt
     given = 0.0
     put_in = 0.0
     lost = 0.0
     for b in range(n_bodies):
+        if macro % pace[b] != pace[b] // 2:
+            continue
+        dt = pace[b] * long_dt
+        per_dt = 1.0 / dt
+        now = met - dt
         on_top = bodies[b, B_TOP] > 0.5
         face = top if on_top else low
         inv_c0 = inv_top if on_top else inv_low
@@ -670,8 +676,8 @@ def _solve_parts(
         flow = tie * (shell - guess)
         hot_given = k_hot * (tip_k - shell)
         given += hot_given
-        put_in += q_jet - k_jet * shell + hot_given
-        lost += k_loss * shell
+        put_in += dt * (q_jet - k_jet * shell + hot_given)
+        lost += dt * k_loss * shell
         for g in range(gap_links[b], gap_links[b + 1]):
             i = gap_cell[g]
             q = gap_w_k[g] * (gap_theta[g] - guess)
@@ -688,8 +694,10 @@ def _solve_parts(
             flow -= lead * (guess - hot)
             tip = tip_on * joints[j, J_TIP_W_K] * (tip_k - hot)
             given += tip
-            put_in += tip + joints[j, J_AIR_AREA] * (joint_air[j, 1] - joint_air[j, 0] * hot)
-            lost += joints[j, J_AIR_AREA] * joint_air[j, 2] * hot
+            put_in += dt * (
+                tip + joints[j, J_AIR_AREA] * (joint_air[j, 1] - joint_air[j, 0] * hot)
+            )
+            lost += dt * joints[j, J_AIR_AREA] * joint_air[j, 2] * hot
             for g in range(joint_links[j], joint_links[j + 1]):
                 i = link_cell[g]
                 q = link_w_k[g] * (link_theta[g] - hot)
@@ -739,15 +747,15 @@ def _solve_parts(
                 )
                 body_record[b, R_LIMIT_AT] = now + dt * share
         body_record[b, R_BODY_PEAK] = max(body_record[b, R_BODY_PEAK], new)
-    energy[E_JET] += dt * put_in
-    energy[E_LOST] += dt * lost
+    energy[E_JET] += put_in
+    energy[E_LOST] += lost
     return given
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _ties(owner_links, cell, w_k, owners, top_at, inv_c0, dt, eff, total):
-    """Conductances between parts and cells as one step of `dt` sees them, and their sums per joint
-    or body.
+def _ties(owner_links, cell, w_k, owners, top_at, inv_c0, steps, eff, total):
+    """Conductances between parts and cells as one step of the owner's own length sees them, and
+    their sums per joint or body.
 
     A cell gives its heat during the step, not before it: with its temperature taken half-way,
     g becomes g / (1 + g·dt / 2C), on both sides alike.
@@ -756,7 +764,7 @@ def _ties(owner_links, cell, w_k, owners, top_at, inv_c0, dt, eff, total):
         layer = 0 if owners[j, top_at] > 0.5 else inv_c0.shape[0] - 1
         total[j] = 0.0
         for g in range(owner_links[j], owner_links[j + 1]):
-            eff[g] = w_k[g] / (1.0 + 0.5 * w_k[g] * dt * inv_c0[layer, cell[g]])
+            eff[g] = w_k[g] / (1.0 + 0.5 * w_k[g] * steps[j] * inv_c0[layer, cell[g]])
             total[j] += eff[g]
 
 
@@ -816,6 +824,7 @@ def run(
     width_cells,
     segments,
     around,
+    paces,
     plate,
     plate_state,
     joints,
@@ -931,6 +940,8 @@ def run(
     gap_eff = np.empty(gap_cell.shape[0])
     gap_sum = np.empty(n_bodies)
     gap_theta = np.empty(gap_cell.shape[0])
+    body_dt = np.empty(n_bodies)
+    joint_dt = np.empty(n_joints)
     columns = (layers, via_cell.shape[0])
     column_hold = np.empty(columns, dtype=theta.dtype)
     column_ease = np.empty(columns, dtype=theta.dtype)
@@ -956,15 +967,21 @@ def run(
         every = subs
         while every > 1 and (subs % every != 0 or quickest_via * dt * every > COLUMN_PACE):
             every -= 1
-        _ties(joint_links, link_cell, link_w_k, joints, J_TOP, inv_c0, long_dt, link_eff, link_sum)
-        _ties(gap_links, gap_cell, gap_w_k, bodies, B_TOP, inv_c0, long_dt, gap_eff, gap_sum)
+        pace = paces[s]
+        for b in range(n_bodies):
+            body_dt[b] = pace[b] * long_dt
+            for j in range(joint_of_body[b], joint_of_body[b + 1]):
+                joint_dt[j] = body_dt[b]
+        _ties(joint_links, link_cell, link_w_k, joints, J_TOP, inv_c0, joint_dt, link_eff, link_sum)
+        _ties(gap_links, gap_cell, gap_w_k, bodies, B_TOP, inv_c0, body_dt, gap_eff, gap_sum)
         for macro in range(macros):
             now = opened + macro * long_dt
             if macro % refresh == 0:
                 here = around[turn]
                 turn += 1
                 on_plate = jet[ON_PLATE] > 0.5
-                if now >= next_room - 1e-9 or macro == 0:
+                room_too = now >= next_room - 1e-9 or macro == 0
+                if room_too:
                     next_room = now + 0.1
                     _column_factors(
                         both,
@@ -1050,9 +1067,13 @@ def run(
                         here[AIR_TOP] != 0.0 or here[WALL_TOP] != 0.0,
                     )
                 for b in range(n_bodies):
+                    if pace[b] > 1 and not room_too:
+                        continue
                     on_top = bodies[b, B_TOP] > 0.5
                     if on_plate and not on_top:
                         body_air[b] = 0.0
+                        for j in range(joint_of_body[b], joint_of_body[b + 1]):
+                            joint_air[j] = 0.0
                         continue
                     _point_air(
                         bodies[b, B_X],
@@ -1073,30 +1094,26 @@ def run(
                         ambient_k,
                         body_air[b],
                     )
-                for j in range(n_joints):
-                    on_top = joints[j, J_TOP] > 0.5
-                    if on_plate and not on_top:
-                        joint_air[j] = 0.0
-                        continue
-                    _point_air(
-                        joints[j, J_X],
-                        joints[j, J_Y],
-                        0.0,
-                        0.0,
-                        joints[j, J_OPEN],
-                        joint_theta[j],
-                        here[NOZZLE_X],
-                        here[NOZZLE_Y],
-                        jet,
-                        lit and on_top,
-                        convection_up,
-                        here[FORCED_TOP if on_top else FORCED_LOW],
-                        radiation,
-                        here[AIR_TOP if on_top else AIR_LOW],
-                        here[WALL_TOP if on_top else WALL_LOW],
-                        ambient_k,
-                        joint_air[j],
-                    )
+                    for j in range(joint_of_body[b], joint_of_body[b + 1]):
+                        _point_air(
+                            joints[j, J_X],
+                            joints[j, J_Y],
+                            0.0,
+                            0.0,
+                            joints[j, J_OPEN],
+                            joint_theta[j],
+                            here[NOZZLE_X],
+                            here[NOZZLE_Y],
+                            jet,
+                            lit and on_top,
+                            convection_up,
+                            here[FORCED_TOP if on_top else FORCED_LOW],
+                            radiation,
+                            here[AIR_TOP if on_top else AIR_LOW],
+                            here[WALL_TOP if on_top else WALL_LOW],
+                            ambient_k,
+                            joint_air[j],
+                        )
 
             # Heat between node layers for the coming long step.
             ahead = np.float32(0.0 if total_steps == 0 else 0.5 * long_dt / last_before)
@@ -1165,7 +1182,9 @@ def run(
                         jet[TIP_ON],
                         plate_state[S_PLATE_K],
                         jet[ON_PLATE],
-                        met - long_dt,
+                        met,
+                        pace,
+                        macro,
                         long_dt,
                     )
                     if met >= next_sample - 1e-9 and samples < sample_times.shape[0]:

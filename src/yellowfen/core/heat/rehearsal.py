@@ -416,6 +416,7 @@ def _advance(
         *prepared.constants,
         drive.segments,
         drive.around,
+        drive.paces,
         drive.plate,
         state.plate,
         *prepared.still[:11],

@@ -381,7 +381,12 @@ def _short(prepared: Prepared, here: Scene, seconds: float) -> Drive:
     segments[0, k.SECONDS] = seconds
     segments[0, k.REFRESH] = segments[0, k.MACROS]
     segments[0, k.TIP_ON] = 1.0  # the ties themselves say which joint a tip touches
-    return replace(drive, segments=segments, around=drive.around[:1])
+    return replace(
+        drive,
+        segments=segments,
+        around=drive.around[:1],
+        paces=np.ones_like(drive.paces[:1]),
+    )
 
 
 def _places_mm(lands: Sequence[Land]) -> list[float]:
