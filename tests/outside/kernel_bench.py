@@ -96,6 +96,7 @@ class Slab:
             self.nx,
             row[None],
             around,
+            np.ones((1, m), dtype=np.int64),
             self.plate,
             plate_state,
             self.joints,

@@ -37,8 +37,8 @@ from yellowfen.core.source.mark import Mark, constant
 
 REFRESH_S = 0.1
 # Parts further than this from the way of the nozzle are stepped at these paces.
-PACED_FROM_MM = np.array([8.0, 20.0])
-PACES = np.array([1, 3, 9])
+PACED_FROM_MM = np.array([8.0])
+PACES = np.array([1, 3])
 TOUCH_STEP_S, TOUCH_PIECE_S = 0.004, 0.1
 _M = Mark.FROM_MEMORY
 _FITTED = "from memory; the three contact values and iron_wetting were set together so that tied pins take as long as common practice says"

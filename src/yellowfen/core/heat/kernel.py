@@ -46,6 +46,7 @@ from yellowfen.core.heat.kernel_tables import (
     B_TOP,
     B_X,
     B_Y,
+    BODY_NOW,
     E_JET,
     E_LOST,
     FORCED_LOW,
@@ -67,11 +68,28 @@ from yellowfen.core.heat.kernel_tables import (
     JET_SPREAD,
     JET_WARMTH,
     JET_WARMTH_RADIUS,
+    JOINT_NOW,
     LIT,
     M_XX,
     M_XY,
     M_YY,
     MACROS,
+    N_BASE_W_K,
+    N_CORE_RATE_W_K,
+    N_EASE,
+    N_HOLD_W_K,
+    N_HOT_W_K,
+    N_JET_W,
+    N_JET_W_K,
+    N_LOSS_W_K,
+    N_SHELL_EASE,
+    N_SHELL_JET_W_K,
+    N_SHELL_LOSS_W_K,
+    N_SHELL_RATE_W_K,
+    N_SHELL_SHARE,
+    N_TIP_W_K,
+    N_TOTAL_W_K,
+    N_WARM_W,
     NEVER,
     NOZZLE_X,
     NOZZLE_Y,
@@ -115,7 +133,10 @@ _SHORT_LOOPS = {"contract", "nsz", "arcp"}
 # How often a body is solved again with joints that change phase, at most; two rounds are usual.
 MOST_ROUNDS = 16
 # A column is solved again once its quickest tie, 2g/C, has gone through this many time constants.
-COLUMN_PACE = 0.5
+COLUMN_PACE = 2.0
+# How long the columns' heat capacities are taken as they were, s; heat is conserved whatever they
+# are.
+COLUMNS_STAND_S = 0.5
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
@@ -315,65 +336,80 @@ def _refresh_unblown(
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _point_air(
-    x,
-    y,
-    half_x,
-    half_y,
+def _jet_at(x, y, aside_x, aside_y, share, nozzle_x, nozzle_y, jet, blown, carried):
+    """Add `share` of the jet at points (n) beside x, y to `blown` (W/m²K) and `carried` (that times
+    its warmth's fall).
+    """
+    inv_spread2 = 1.0 / (jet[JET_SPREAD] * jet[JET_SPREAD])
+    inv_warm2 = 1.0 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS])
+    h0 = share * jet[JET_H]
+    xx = jet[M_XX]
+    xy = jet[M_XY]
+    yy = jet[M_YY]
+    for i in range(x.shape[0]):
+        dx = x[i] + aside_x[i] - nozzle_x
+        dy = y[i] + aside_y[i] - nozzle_y
+        r2 = xx * dx * dx + xy * dx * dy + yy * dy * dy
+        h = h0 / np.sqrt(1.0 + r2 * inv_spread2)
+        blown[i] += h
+        carried[i] += h / np.sqrt(1.0 + r2 * inv_warm2)
+
+
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _points_air(
+    on_top,
     open_share,
     theta,
-    nozzle_x,
-    nozzle_y,
+    blown,
+    carried,
+    here,
     jet,
-    lit,
+    on_plate,
     convection,
-    forced,
     radiation,
-    air,
-    wall,
     ambient_k,
     out,
 ):
-    """Air at a joint (one point) or a body (mean of 3 × 3 points) into `out`: (source h, source
-    h·θ, loss h), per m².
+    """Air at joints or bodies (n) into `out` (3, n): source h, source h·θ, loss h, per m². A plate
+    keeps the air from what lies on it.
     """
-    blown = 0.0
-    carried = 0.0
-    if lit:
-        points = 3 if half_x > 0.5e-3 or half_y > 0.5e-3 else 1
-        share = 1.0 / (points * points)
-        inv_spread2 = 1.0 / (jet[JET_SPREAD] * jet[JET_SPREAD])
-        inv_warm2 = 1.0 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS])
-        for a in range(points):
-            for b in range(points):
-                dx = x - nozzle_x + ((a - 1) * half_x * 0.6667 if points > 1 else 0.0)
-                dy = y - nozzle_y + ((b - 1) * half_y * 0.6667 if points > 1 else 0.0)
-                r2 = jet[M_XX] * dx * dx + jet[M_XY] * dx * dy + jet[M_YY] * dy * dy
-                h = share * jet[JET_H] / math.sqrt(1.0 + r2 * inv_spread2)
-                blown += h
-                carried += h / math.sqrt(1.0 + r2 * inv_warm2)
-    still = max(convection * math.sqrt(math.sqrt(abs(theta - air) + 0.01)), forced)
-    hot = ambient_k + theta
-    around = ambient_k + wall
-    glow = radiation * (hot * hot + around * around) * (hot + around)
-    if air != 0.0 or wall != 0.0:
-        out[0] = still + glow
-        out[1] = still * air + glow * wall
-        out[2] = 0.0
-    elif blown > still:
-        out[0] = open_share * blown
-        out[1] = open_share * carried * jet[JET_WARMTH] * jet[JET_K]
-        out[2] = glow + (1.0 - open_share) * still
-    else:
-        out[0] = 0.0
-        out[1] = 0.0
-        out[2] = glow + still
+    warm = jet[JET_WARMTH] * jet[JET_K]
+    air_low = here[AIR_LOW]
+    wall_low = here[WALL_LOW]
+    forced_low = here[FORCED_LOW]
+    air_more = here[AIR_TOP] - air_low
+    wall_more = here[WALL_TOP] - wall_low
+    forced_more = here[FORCED_TOP] - forced_low
+    meets_low = 0.0 if on_plate else 1.0
+    for i in range(theta.shape[0]):
+        top = on_top[i]
+        air = air_low + top * air_more
+        wall = wall_low + top * wall_more
+        still = max(
+            convection * np.sqrt(np.sqrt(np.abs(theta[i] - air) + 0.01)),
+            forced_low + top * forced_more,
+        )
+        hot = ambient_k + theta[i]
+        around = ambient_k + wall
+        glow = radiation * (hot * hot + around * around) * (hot + around)
+        sourced = air != 0.0 or wall != 0.0
+        jetted = blown[i] > still
+        share = open_share[i]
+        meets = top + (1.0 - top) * meets_low
+        out[0, i] = meets * (still + glow if sourced else (share * blown[i] if jetted else 0.0))
+        out[1, i] = meets * (
+            still * air + glow * wall if sourced else (share * carried[i] * warm if jetted else 0.0)
+        )
+        out[2, i] = meets * (
+            0.0 if sourced else (glow + (1.0 - share) * still if jetted else glow + still)
+        )
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
 def _take(theta, i, cooling, slope):
     """Cool one cell of a layer by a heat given as kelvins at its cold heat capacity."""
-    soft = 1.0 / (1.0 + slope * theta[i])
+    one = np.float32(1.0)
+    soft = one / (one + slope * theta[i])
     d = cooling * soft
     theta[i] -= d * (1.0 + 0.5 * slope * d * soft)
 
@@ -481,6 +517,63 @@ def _lean(phase, before, source, lead, total, dt, base, per_heat, latent, solidu
 
 
 @numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
+def _rates(
+    joints,
+    joint_of_body,
+    joint_air,
+    link_sum,
+    bodies,
+    body_air,
+    gap_sum,
+    body_dt,
+    tip_on,
+    plate_on,
+    joint_now,
+    body_now,
+):
+    """What stays the same in the parts' steps until the air is looked at again: sums of ties and
+    the weights of old states, `joint_now` (joints, JOINT_NOW) and `body_now` (bodies, BODY_NOW).
+    """
+    for b in range(bodies.shape[0]):
+        per_dt = 1.0 / body_dt[b]
+        leads = 0.0
+        for j in range(joint_of_body[b], joint_of_body[b + 1]):
+            area = joints[j, J_AIR_AREA]
+            lead = joints[j, J_LEAD]
+            tip = tip_on * joints[j, J_TIP_W_K]
+            base = joints[j, J_HEAT] * per_dt
+            total = link_sum[j] + lead + tip + area * (joint_air[0, j] + joint_air[2, j])
+            leads += lead
+            joint_now[j, N_TOTAL_W_K] = total
+            joint_now[j, N_EASE] = 1.0 / (base + total)
+            joint_now[j, N_WARM_W] = area * joint_air[1, j]
+            joint_now[j, N_BASE_W_K] = base
+            joint_now[j, N_JET_W_K] = area * joint_air[0, j]
+            joint_now[j, N_LOSS_W_K] = area * joint_air[2, j]
+            joint_now[j, N_TIP_W_K] = tip
+        jet = bodies[b, B_JET_AREA] * body_air[0, b]
+        loss = bodies[b, B_LOSS_AREA] * body_air[2, b]
+        hot = plate_on * bodies[b, B_PLATE_W_K]
+        # The shell as a + b·core, then the core with its joints.
+        tie = bodies[b, B_SHELL_W_K]
+        shell_w_k = jet + loss + hot + tie
+        shell_z = shell_w_k / (bodies[b, B_SHELL_HEAT] * per_dt)
+        shell_rate = bodies[b, B_SHELL_HEAT] * per_dt * (6.0 + shell_z) / (3.0 + shell_z)
+        shell_ease = 1.0 / (shell_rate + shell_w_k)
+        core_z = (gap_sum[b] + tie + leads) / (bodies[b, B_HEAT] * per_dt)
+        core_rate = bodies[b, B_HEAT] * per_dt * (6.0 + core_z) / (3.0 + core_z)
+        body_now[b, N_JET_W] = bodies[b, B_JET_AREA] * body_air[1, b]
+        body_now[b, N_SHELL_JET_W_K] = jet
+        body_now[b, N_SHELL_LOSS_W_K] = loss
+        body_now[b, N_HOT_W_K] = hot
+        body_now[b, N_SHELL_RATE_W_K] = shell_rate
+        body_now[b, N_SHELL_EASE] = shell_ease
+        body_now[b, N_SHELL_SHARE] = tie * shell_ease
+        body_now[b, N_CORE_RATE_W_K] = core_rate
+        body_now[b, N_HOLD_W_K] = core_rate + gap_sum[b] + tie * (1.0 - tie * shell_ease)
+
+
+@numba.njit(cache=True, fastmath=_SHORT_LOOPS, error_model="numpy")
 def _solve_parts(
     top,
     low,
@@ -493,31 +586,25 @@ def _solve_parts(
     joint_links,
     link_cell,
     link_w_k,
-    link_sum,
     bodies,
     gap_links,
     gap_cell,
     gap_w_k,
-    gap_sum,
+    joint_now,
+    body_now,
     joint_enthalpy,
     joint_theta,
-    joint_air,
     body_theta,
-    body_air,
     body_seen,
     joint_record,
     body_record,
     energy,
     source,
-    ease,
-    totals,
     phases,
     ends,
     link_theta,
     gap_theta,
-    tip_on,
     tip_k,
-    plate_on,
     met,
     pace,
     macro,
@@ -532,9 +619,9 @@ def _solve_parts(
     its joints are found together: where a joint enters another phase than was assumed, the body is
     solved again with it (its balance falls with its temperature, so Newton's steps are kept inside
     a bracket). `body_seen` holds the weighted value, which belongs with the faces' moment and is
-    what records and curves show. `tip_on` scales each joint's tie to an iron's tip at `tip_k`;
-    `plate_on` a body's tie to a plate at `tip_k` beneath it. Returns the heat that tip or plate
-    gives, W.
+    what records and curves show. `tip_k` is the iron's tip or the plate beneath; what is tied to it
+    stands in `joint_now` and `body_now`. A body steps `pace` long steps at once, in the middle one
+    of them. Returns the heat that tip or plate gives, W.
     """
     n_bodies = bodies.shape[0]
     given = 0.0
@@ -544,28 +631,21 @@ def _solve_parts(
         if macro % pace[b] != pace[b] // 2:
             continue
         dt = pace[b] * long_dt
-        per_dt = 1.0 / dt
         now = met - dt
         on_top = bodies[b, B_TOP] > 0.5
         face = top if on_top else low
         inv_c0 = inv_top if on_top else inv_low
         slope = slope_top if on_top else slope_low
         first, last = joint_of_body[b], joint_of_body[b + 1]
-        k_hot = plate_on * bodies[b, B_PLATE_W_K]
-        k_jet = bodies[b, B_JET_AREA] * body_air[b, 0]
-        q_jet = bodies[b, B_JET_AREA] * body_air[b, 1]
-        k_loss = bodies[b, B_LOSS_AREA] * body_air[b, 2]
-        # The shell as a + b·core, then the core with its joints.
+        q_jet = body_now[b, N_JET_W]
+        k_hot = body_now[b, N_HOT_W_K]
         tie = bodies[b, B_SHELL_W_K]
-        k_shell = k_jet + k_loss + k_hot + tie
-        shell_z = dt * k_shell / bodies[b, B_SHELL_HEAT]
-        shell_rate = bodies[b, B_SHELL_HEAT] * per_dt * (6.0 + shell_z) / (3.0 + shell_z)
-        shell_ease = 1.0 / (shell_rate + k_shell)
-        shell_a = (shell_rate * body_theta[b, 1] + q_jet + k_hot * tip_k) * shell_ease
-        shell_b = tie * shell_ease
-        leads = 0.0
-        own_push = tie * shell_a
-        own_hold = gap_sum[b] + tie * (1.0 - shell_b)
+        shell_b = body_now[b, N_SHELL_SHARE]
+        shell_a = (
+            body_now[b, N_SHELL_RATE_W_K] * body_theta[b, 1] + q_jet + k_hot * tip_k
+        ) * body_now[b, N_SHELL_EASE]
+        own_push = tie * shell_a + body_now[b, N_CORE_RATE_W_K] * body_theta[b, 0]
+        own_hold = body_now[b, N_HOLD_W_K]
         for g in range(gap_links[b], gap_links[b + 1]):
             gap_theta[g] = face[gap_cell[g]]
             own_push += gap_w_k[g] * gap_theta[g]
@@ -573,43 +653,28 @@ def _solve_parts(
         hold = 0.0
         for j in range(first, last):
             lead = joints[j, J_LEAD]
-            leads += lead
-            tip = tip_on * joints[j, J_TIP_W_K]
-            warm = joints[j, J_AIR_AREA] * joint_air[j, 1] + tip * tip_k
-            total = (
-                link_sum[j]
-                + lead
-                + tip
-                + joints[j, J_AIR_AREA] * (joint_air[j, 0] + joint_air[j, 2])
-            )
+            warm = joint_now[j, N_WARM_W] + joint_now[j, N_TIP_W_K] * tip_k
             for g in range(joint_links[j], joint_links[j + 1]):
                 link_theta[g] = face[link_cell[g]]
                 warm += link_w_k[g] * link_theta[g]
             source[j] = warm
-            totals[j] = total
-            base = joints[j, J_HEAT] * per_dt
-            ease[j] = 1.0 / (base + total)
             phases[j] = _phase(joint_enthalpy[j], joints[j, J_LATENT])
             lean_a, lean_b = _lean(
                 phases[j],
                 joint_enthalpy[j],
                 warm,
                 lead,
-                total,
+                joint_now[j, N_TOTAL_W_K],
                 dt,
-                base,
+                joint_now[j, N_BASE_W_K],
                 joints[j, J_PER_HEAT],
                 joints[j, J_LATENT],
                 joints[j, J_SOLIDUS],
                 joints[j, J_RANGE],
-                ease[j],
+                joint_now[j, N_EASE],
             )
             push += lead * lean_a
             hold += lead * (1.0 - lean_b)
-        core_z = dt * (gap_sum[b] + tie + leads) / bodies[b, B_HEAT]
-        core_rate = bodies[b, B_HEAT] * per_dt * (6.0 + core_z) / (3.0 + core_z)
-        own_push += core_rate * body_theta[b, 0]
-        own_hold += core_rate
         guess = (own_push + push) / (own_hold + hold)
         settled = False
         lowest = -1e9
@@ -620,12 +685,12 @@ def _solve_parts(
                 ends[j] = _joint_after(
                     joint_enthalpy[j],
                     source[j] + joints[j, J_LEAD] * guess,
-                    totals[j],
+                    joint_now[j, N_TOTAL_W_K],
                     dt,
                     joints[j, J_LATENT],
                     joints[j, J_SOLIDUS],
                     joints[j, J_RANGE],
-                    1.0 - totals[j] * ease[j],
+                    1.0 - joint_now[j, N_TOTAL_W_K] * joint_now[j, N_EASE],
                 )
                 phase = _phase(ends[j], joints[j, J_LATENT])
                 if phase != phases[j]:
@@ -642,14 +707,14 @@ def _solve_parts(
                     joint_enthalpy[j],
                     source[j],
                     lead,
-                    totals[j],
+                    joint_now[j, N_TOTAL_W_K],
                     dt,
-                    joints[j, J_HEAT] * per_dt,
+                    joint_now[j, N_BASE_W_K],
                     joints[j, J_PER_HEAT],
                     joints[j, J_LATENT],
                     joints[j, J_SOLIDUS],
                     joints[j, J_RANGE],
-                    ease[j],
+                    joint_now[j, N_EASE],
                 )
                 push += lead * lean_a
                 hold += lead * (1.0 - lean_b)
@@ -665,19 +730,19 @@ def _solve_parts(
                 ends[j] = _joint_after(
                     joint_enthalpy[j],
                     source[j] + joints[j, J_LEAD] * guess,
-                    totals[j],
+                    joint_now[j, N_TOTAL_W_K],
                     dt,
                     joints[j, J_LATENT],
                     joints[j, J_SOLIDUS],
                     joints[j, J_RANGE],
-                    1.0 - totals[j] * ease[j],
+                    1.0 - joint_now[j, N_TOTAL_W_K] * joint_now[j, N_EASE],
                 )
         shell = shell_a + shell_b * guess
         flow = tie * (shell - guess)
         hot_given = k_hot * (tip_k - shell)
         given += hot_given
-        put_in += dt * (q_jet - k_jet * shell + hot_given)
-        lost += dt * k_loss * shell
+        put_in += dt * (q_jet - body_now[b, N_SHELL_JET_W_K] * shell + hot_given)
+        lost += dt * body_now[b, N_SHELL_LOSS_W_K] * shell
         for g in range(gap_links[b], gap_links[b + 1]):
             i = gap_cell[g]
             q = gap_w_k[g] * (gap_theta[g] - guess)
@@ -692,12 +757,10 @@ def _solve_parts(
                 after, joints[j, J_PER_HEAT], latent, joints[j, J_SOLIDUS], joints[j, J_RANGE]
             )
             flow -= lead * (guess - hot)
-            tip = tip_on * joints[j, J_TIP_W_K] * (tip_k - hot)
+            tip = joint_now[j, N_TIP_W_K] * (tip_k - hot)
             given += tip
-            put_in += dt * (
-                tip + joints[j, J_AIR_AREA] * (joint_air[j, 1] - joint_air[j, 0] * hot)
-            )
-            lost += dt * joints[j, J_AIR_AREA] * joint_air[j, 2] * hot
+            put_in += dt * (tip + joint_now[j, N_WARM_W] - joint_now[j, N_JET_W_K] * hot)
+            lost += dt * joint_now[j, N_LOSS_W_K] * hot
             for g in range(joint_links[j], joint_links[j + 1]):
                 i = link_cell[g]
                 q = link_w_k[g] * (link_theta[g] - hot)
@@ -733,7 +796,12 @@ def _solve_parts(
         body_theta[b, 0] += dt * flow / bodies[b, B_HEAT]
         body_theta[b, 1] += (
             dt
-            * (q_jet + hot_given - (k_jet + k_loss) * shell - tie * (shell - guess))
+            * (
+                q_jet
+                + hot_given
+                - (body_now[b, N_SHELL_JET_W_K] + body_now[b, N_SHELL_LOSS_W_K]) * shell
+                - tie * (shell - guess)
+            )
             / bodies[b, B_SHELL_HEAT]
         )
         old = body_seen[b]
@@ -893,8 +961,21 @@ def run(
     nothing = np.zeros(cells, dtype=theta.dtype)
     n_joints = joints.shape[0]
     n_bodies = bodies.shape[0]
-    joint_air = np.zeros((n_joints, 3))
-    body_air = np.zeros((n_bodies, 3))
+    joint_air = np.zeros((3, n_joints))
+    body_air = np.zeros((3, n_bodies))
+    joint_x, joint_y = joints[:, J_X].copy(), joints[:, J_Y].copy()
+    joint_top, joint_open = joints[:, J_TOP].copy(), joints[:, J_OPEN].copy()
+    body_x, body_y = bodies[:, B_X].copy(), bodies[:, B_Y].copy()
+    body_top, body_open = bodies[:, B_TOP].copy(), bodies[:, B_OPEN].copy()
+    joint_blown = np.zeros(n_joints)
+    joint_carried = np.zeros(n_joints)
+    body_blown = np.zeros(n_bodies)
+    body_carried = np.zeros(n_bodies)
+    at_joint = np.zeros(n_joints)
+    aside_x = np.empty(n_bodies)
+    aside_y = np.empty(n_bodies)
+    joint_now = np.empty((n_joints, JOINT_NOW))
+    body_now = np.empty((n_bodies, BODY_NOW))
     body_seen = np.zeros(n_bodies)
     for b in range(n_bodies):
         body_seen[b] = max(body_theta[b, 0], body_theta[b, 1])
@@ -926,14 +1007,13 @@ def run(
     next_frame = began_s
     next_settle = began_s
     next_room = began_s
+    next_columns = began_s
     turn = 0
     settled = False
     last_before = 1.0
-    totals = np.empty(n_joints)
     phases = np.zeros(n_joints, dtype=np.int64)
     ends = np.empty(n_joints)
     source = np.empty(n_joints)
-    ease = np.empty(n_joints)
     link_theta = np.empty(link_cell.shape[0])
     link_eff = np.empty(link_cell.shape[0])
     link_sum = np.empty(n_joints)
@@ -963,10 +1043,8 @@ def run(
         lit = jet[LIT] > 0.5
         opened = now
         # Columns of plated holes are solved as often as their own pace asks for, in equal shares of
-        # the long step.
-        every = subs
-        while every > 1 and (subs % every != 0 or quickest_via * dt * every > COLUMN_PACE):
-            every -= 1
+        # the long step, each near the middle of its share.
+        solves = min(max(int(math.ceil(quickest_via * long_dt / COLUMN_PACE)), 1), subs)
         pace = paces[s]
         for b in range(n_bodies):
             body_dt[b] = pace[b] * long_dt
@@ -980,9 +1058,8 @@ def run(
                 here = around[turn]
                 turn += 1
                 on_plate = jet[ON_PLATE] > 0.5
-                room_too = now >= next_room - 1e-9 or macro == 0
-                if room_too:
-                    next_room = now + 0.1
+                if now >= next_columns - 1e-9 or macro == 0:
+                    next_columns = now + COLUMNS_STAND_S
                     _column_factors(
                         both,
                         now_in,
@@ -991,11 +1068,13 @@ def run(
                         c0,
                         inv_c0,
                         slopes,
-                        dt * every,
+                        long_dt / solves,
                         column_hold,
                         column_ease,
                         column_push,
                     )
+                if now >= next_room - 1e-9 or macro == 0:
+                    next_room = now + 0.1
                     _refresh_room(
                         both[now_in[0], 0],
                         still[0],
@@ -1066,54 +1145,90 @@ def run(
                         0.0,
                         here[AIR_TOP] != 0.0 or here[WALL_TOP] != 0.0,
                     )
-                for b in range(n_bodies):
-                    if pace[b] > 1 and not room_too:
-                        continue
-                    on_top = bodies[b, B_TOP] > 0.5
-                    if on_plate and not on_top:
-                        body_air[b] = 0.0
-                        for j in range(joint_of_body[b], joint_of_body[b + 1]):
-                            joint_air[j] = 0.0
-                        continue
-                    _point_air(
-                        bodies[b, B_X],
-                        bodies[b, B_Y],
-                        bodies[b, B_HALF_X],
-                        bodies[b, B_HALF_Y],
-                        bodies[b, B_OPEN],
-                        body_theta[b, 1],
+                joint_blown[:] = 0.0
+                joint_carried[:] = 0.0
+                body_blown[:] = 0.0
+                body_carried[:] = 0.0
+                if lit:
+                    _jet_at(
+                        joint_x,
+                        joint_y,
+                        at_joint,
+                        at_joint,
+                        1.0,
                         here[NOZZLE_X],
                         here[NOZZLE_Y],
                         jet,
-                        lit and on_top,
-                        convection_up,
-                        here[FORCED_TOP if on_top else FORCED_LOW],
-                        radiation,
-                        here[AIR_TOP if on_top else AIR_LOW],
-                        here[WALL_TOP if on_top else WALL_LOW],
-                        ambient_k,
-                        body_air[b],
+                        joint_blown,
+                        joint_carried,
                     )
-                    for j in range(joint_of_body[b], joint_of_body[b + 1]):
-                        _point_air(
-                            joints[j, J_X],
-                            joints[j, J_Y],
-                            0.0,
-                            0.0,
-                            joints[j, J_OPEN],
-                            joint_theta[j],
-                            here[NOZZLE_X],
-                            here[NOZZLE_Y],
-                            jet,
-                            lit and on_top,
-                            convection_up,
-                            here[FORCED_TOP if on_top else FORCED_LOW],
-                            radiation,
-                            here[AIR_TOP if on_top else AIR_LOW],
-                            here[WALL_TOP if on_top else WALL_LOW],
-                            ambient_k,
-                            joint_air[j],
-                        )
+                    # Of a body the mean of 3 × 3 points; of a tiny one they fall together.
+                    for a in range(-1, 2):
+                        for c in range(-1, 2):
+                            for b in range(n_bodies):
+                                half_x = bodies[b, B_HALF_X]
+                                half_y = bodies[b, B_HALF_Y]
+                                wide = 0.6667 if half_x > 0.5e-3 or half_y > 0.5e-3 else 0.0
+                                aside_x[b] = a * wide * half_x
+                                aside_y[b] = c * wide * half_y
+                            _jet_at(
+                                body_x,
+                                body_y,
+                                aside_x,
+                                aside_y,
+                                1.0 / 9.0,
+                                here[NOZZLE_X],
+                                here[NOZZLE_Y],
+                                jet,
+                                body_blown,
+                                body_carried,
+                            )
+                    for j in range(n_joints):
+                        joint_blown[j] *= joint_top[j]
+                    for b in range(n_bodies):
+                        body_blown[b] *= body_top[b]
+                _points_air(
+                    joint_top,
+                    joint_open,
+                    joint_theta,
+                    joint_blown,
+                    joint_carried,
+                    here,
+                    jet,
+                    on_plate,
+                    convection_up,
+                    radiation,
+                    ambient_k,
+                    joint_air,
+                )
+                _points_air(
+                    body_top,
+                    body_open,
+                    body_theta[:, 1],
+                    body_blown,
+                    body_carried,
+                    here,
+                    jet,
+                    on_plate,
+                    convection_up,
+                    radiation,
+                    ambient_k,
+                    body_air,
+                )
+                _rates(
+                    joints,
+                    joint_of_body,
+                    joint_air,
+                    link_sum,
+                    bodies,
+                    body_air,
+                    gap_sum,
+                    body_dt,
+                    jet[TIP_ON],
+                    jet[ON_PLATE],
+                    joint_now,
+                    body_now,
+                )
 
             # Heat between node layers for the coming long step.
             ahead = np.float32(0.0 if total_steps == 0 else 0.5 * long_dt / last_before)
@@ -1129,8 +1244,10 @@ def run(
                 )
             drawn = 0.0
             given = 0.0
+            solved = 0
             for sub in range(subs):
-                if sub % every == every // 2:
+                if solved < solves and sub == int((solved + 0.5) * subs / solves + 0.499):
+                    solved += 1
                     _columns(
                         both,
                         now_in,
@@ -1157,31 +1274,25 @@ def run(
                         joint_links,
                         link_cell,
                         link_eff,
-                        link_sum,
                         bodies,
                         gap_links,
                         gap_cell,
                         gap_eff,
-                        gap_sum,
+                        joint_now,
+                        body_now,
                         joint_enthalpy,
                         joint_theta,
-                        joint_air,
                         body_theta,
-                        body_air,
                         body_seen,
                         joint_record,
                         body_record,
                         energy,
                         source,
-                        ease,
-                        totals,
                         phases,
                         ends,
                         link_theta,
                         gap_theta,
-                        jet[TIP_ON],
                         plate_state[S_PLATE_K],
-                        jet[ON_PLATE],
                         met,
                         pace,
                         macro,

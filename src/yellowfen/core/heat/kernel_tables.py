@@ -78,6 +78,21 @@ JOINT_COLUMNS = 12
     B_PLATE_W_K,
 ) = range(13)
 BODY_COLUMNS = 13
+# What the air makes of joints and bodies until it is looked at again: W/K, W and 1/(W/K).
+(N_TOTAL_W_K, N_EASE, N_WARM_W, N_BASE_W_K, N_JET_W_K, N_LOSS_W_K, N_TIP_W_K) = range(7)
+JOINT_NOW = 7
+(
+    N_JET_W,
+    N_SHELL_JET_W_K,
+    N_SHELL_LOSS_W_K,
+    N_HOT_W_K,
+    N_SHELL_RATE_W_K,
+    N_SHELL_EASE,
+    N_SHELL_SHARE,
+    N_CORE_RATE_W_K,
+    N_HOLD_W_K,
+) = range(9)
+BODY_NOW = 9
 # Columns of the joint record. R_COUNTED is 1 from a melting that R_MELTS has counted until the
 # joint has frozen again.
 (R_MELT_START, R_MELT_END, R_FREEZE, R_PEAK, R_ABOVE, R_MELTS, R_COUNTED) = range(7)
