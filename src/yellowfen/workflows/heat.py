@@ -22,7 +22,15 @@ from yellowfen.core.heat.plan import (
     TargetForecast,
     usual_moves,
 )
-from yellowfen.core.heat.rehearsal import FINE, QUICK, Rehearsal, Resolution, rehearse
+from yellowfen.core.heat.rehearsal import (
+    FINE,
+    QUICK,
+    Prepared,
+    Rehearsal,
+    Resolution,
+    prepare,
+    rehearse_prepared,
+)
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.tour import watched
@@ -59,6 +67,7 @@ class Changed(Refused):
 _KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
 _SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
 _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
+_PREPARED: dict[bool, Prepared] = {}  # the last one, quick and full: an edit changes the air only
 _LOCK = threading.Lock()
 _ENDED = count()  # how often weighing was given up
 _EPOCH = [next(_ENDED)]
@@ -105,10 +114,16 @@ def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) 
         scene = near_the_heat(scene)
     began = time.perf_counter()
     resolution = _quick_resolution(scene) if quick else FINE
+    prepared = _PREPARED.get(quick)
+    if prepared is not None and prepared.serves(scene, resolution):
+        prepared = replace(prepared, scene=scene)
+    else:
+        prepared = prepare(scene, resolution)
+    _PREPARED[quick] = prepared
     done = Rehearsed(
         f"{abs(hash(key)):x}",
         scene,
-        rehearse(scene, resolution),
+        rehearse_prepared(prepared),
         wall_s=0.0,
         quick=quick,
         doubts=doubts,

@@ -1044,7 +1044,7 @@ def run(
         opened = now
         # Columns of plated holes are solved as often as their own pace asks for, in equal shares of
         # the long step, each near the middle of its share.
-        solves = min(max(int(math.ceil(quickest_via * long_dt / COLUMN_PACE)), 1), subs)
+        solves = min(max(math.ceil(quickest_via * long_dt / COLUMN_PACE), 1), subs)
         pace = paces[s]
         for b in range(n_bodies):
             body_dt[b] = pace[b] * long_dt

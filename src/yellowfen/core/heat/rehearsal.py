@@ -16,7 +16,7 @@ from yellowfen.core.heat.drive import Drive, Steps, drive_of, open_below, talles
 from yellowfen.core.heat.grid import FineRound, Grid, make_grid
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, JointName, Network, build_network
-from yellowfen.core.heat.scene import Array, BoardStack, Core, HotPlate, Iron, Scene
+from yellowfen.core.heat.scene import Array, BoardStack, Core, HotAir, HotPlate, Iron, Scene
 from yellowfen.core.heat.soundness import Extremes, fault_of
 from yellowfen.core.heat.surface import (
     BARE_METAL_EMISSIVITY,
@@ -173,6 +173,22 @@ class Prepared:
         """
         return drive_of(scene, self.steps, self.resolution.nozzle_step_mm)
 
+    def serves(self, scene: Scene, resolution: Resolution) -> bool:
+        """True where another scene's tables would be the same: it differs in its recipe and its hot
+        air only.
+        """
+        mine = self.scene
+        return (
+            isinstance(mine.source, HotAir)
+            and isinstance(scene.source, HotAir)
+            and scene.board is mine.board
+            and resolution == self.resolution
+            and scene.ambient_c == mine.ambient_c
+            and (scene.preheater is None) == (mine.preheater is None)
+            and scene.shields == mine.shields
+            and scene.parts == mine.parts
+        )
+
 
 @dataclass
 class State:
@@ -238,7 +254,12 @@ def rehearse(scene: Scene, resolution: Resolution = FINE) -> Rehearsal:
     Deterministic; raises InvalidValue through the scene's own checks, Refused where no sound state
     is found.
     """
-    prepared = prepare(scene, resolution)
+    return rehearse_prepared(prepare(scene, resolution))
+
+
+def rehearse_prepared(prepared: Prepared) -> Rehearsal:
+    """Rehearse the scene of a preparation; raises as `rehearse` does."""
+    scene = prepared.scene
     drive = prepared.drive(scene)
     state = first_state(prepared, drive)
     trace = advance(prepared, state, drive)
