@@ -10,10 +10,19 @@ import pytest
 
 from tests.conftest import small_scene
 from tests.random_scenes import GRIDS, case, gap_of
+from yellowfen.core.heat import drive as drives
 from yellowfen.core.heat import rehearsal as rehearsals
 from yellowfen.core.heat.drive import Steps
 from yellowfen.core.heat.outcome import Fate
-from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, prepare, rehearse, step_limits
+from yellowfen.core.heat.rehearsal import (
+    COARSE,
+    FINE,
+    QUICK,
+    prepare,
+    rehearse,
+    rehearse_prepared,
+    step_limits,
+)
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
@@ -298,3 +307,92 @@ def test_a_melting_counts_once_until_the_joint_has_frozen() -> None:
                 seen, was_solid = seen + 1, False
             was_solid = was_solid or bool(is_solid)
         assert joint.melts in (seen, seen + 1)
+
+
+def wide_scene(number: int) -> Scene:
+    """A random board of 60 × 40 mm, its parts up to 50 mm from the air that circles over the first
+    and then the last of them.
+    """
+    chance = np.random.default_rng(number)
+    names = chance.choice(["0402", "0603", "1206", "SOIC-8", "QFN-20", "SOT-23"], 8)
+    parts = tuple(
+        PlacedPart(
+            f"P{i}",
+            package_named(str(name)),
+            float(6 + 48 * (i % 4) / 3 + chance.uniform(-1.5, 1.5)),
+            y_mm=float(10 + 20 * (i // 4) + chance.uniform(-2, 2)),
+            rotation_deg=float(chance.choice([0, 90, 180])),
+            side=Side.TOP,
+            alloy="Sn63Pb37",
+        )
+        for i, name in enumerate(names)
+    )
+    copper = (
+        CopperLayer("top", float(chance.uniform(0.1, 0.8)), 35, 0.0),
+        CopperLayer("bottom", float(chance.uniform(0.2, 1.0)), 35, 1.0),
+    )
+    moves = (
+        Move(Deed.CLOSE, 20.0, ("P0",), 12.0, float(chance.uniform(0, 5))),
+        Move(Deed.CLOSE, 10.0, ("P7",), 14.0, 2.0),
+        Move(Deed.WITHDRAW, 8.0),
+    )
+    return Scene(
+        BoardStack(60, 40, float(chance.choice([0.8, 1.6])), copper),
+        parts,
+        HotAir(6, float(chance.uniform(320, 420)), 30),
+        moves,
+        ("P0", "P7"),
+    )
+
+
+@pytest.mark.parametrize("number", range(4))
+def test_parts_far_from_the_air_lose_nothing_by_their_slower_pace(
+    number: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    scene = wide_scene(number)
+    paces = drives.paces_of(scene, list(scene.moves))
+    assert paces[0, 0] == paces[1, 7] == paces[2, 7] == 1
+    assert paces[0, 7] == paces[1, 0] == paces[2, 0] == 3
+    slower = rehearse(scene)
+    monkeypatch.setattr(drives, "PACED_FROM_MM", np.array([np.inf]))
+    together = rehearse(scene)
+    for a, b in zip(slower.joints, together.joints, strict=True):
+        assert a.peak_c == pytest.approx(b.peak_c, abs=1.0)
+        assert (a.melt_end_s is None) == (b.melt_end_s is None)
+        if a.melt_end_s is not None and b.melt_end_s is not None:
+            assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.005)
+    for one, other in zip(slower.parts, together.parts, strict=True):
+        assert one.body_peak_c == pytest.approx(other.body_peak_c, abs=1.0)
+    assert abs(slower.energy.residual_j) < 2e-3 * slower.energy.put_in_j
+
+
+def test_no_part_on_a_plate_is_stepped_slower() -> None:
+    scene = replace(
+        wide_scene(0), source=HotPlate(250), moves=(Move(Deed.PLATE, 20.0), Move(Deed.WITHDRAW, 5))
+    )
+    assert (drives.paces_of(scene, list(scene.moves)) == 1).all()
+
+
+def test_a_boards_tables_serve_another_air_and_nothing_else() -> None:
+    """What an edit of the air reuses gives the same to the last digit; any other board does not."""
+    scene = wide_scene(1)
+    prepared = prepare(scene, QUICK)
+    hotter = replace(
+        scene, source=HotAir(8, 400, 45), moves=(Move(Deed.HOLD, 25.0, ("P3",), 15.0),)
+    )
+    assert prepared.serves(hotter, QUICK)
+    reused = rehearse_prepared(replace(prepared, scene=hotter))
+    anew = rehearse(hotter, QUICK)
+    assert np.array_equal(reused.joint_c, anew.joint_c)
+    assert reused.joints == anew.joints
+    assert reused.energy == anew.energy
+    others = (
+        replace(scene, ambient_c=10.0),
+        replace(scene, parts=scene.parts[:7], targets=("P0",), moves=scene.moves[:1]),
+        replace(scene, board=replace(scene.board, thickness_mm=1.0)),
+        replace(scene, parts=tuple(replace(part, alloy="Sn96.5Ag3Cu0.5") for part in scene.parts)),
+        replace(scene, preheater=Preheater(150)),
+        replace(scene, source=HotPlate(250), moves=(Move(Deed.PLATE, 20.0),)),
+    )
+    assert not any(prepared.serves(other, QUICK) for other in others)
+    assert not prepared.serves(scene, FINE)
