@@ -346,3 +346,14 @@ def test_static_files_name_no_host() -> None:
         text = path.read_text(encoding="utf-8").replace("http://www.w3.org/", "")
         assert "http://" not in text, path
         assert "https://" not in text, path
+
+
+def test_numbers_are_packed_only_for_browsers_elsewhere(
+    client: TestClient, plan: dict[str, object]
+) -> None:
+    asked = {"json": plan, "headers": {"accept-encoding": "gzip"}}
+    where = "/api/jobs/1/rehearse?quick=true"
+    assert client.post(where, **asked).headers["content-encoding"] == "gzip"
+    with TestClient(client.app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)) as here:
+        assert "content-encoding" not in here.post(where, **asked).headers
+        assert here.get("/", headers=asked["headers"]).headers["content-encoding"] == "gzip"

@@ -9,7 +9,6 @@ from pathlib import Path
 
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
-from starlette.middleware.gzip import GZipMiddleware
 
 from yellowfen.store import boards, work
 from yellowfen.web.database import Resting
@@ -20,6 +19,7 @@ from yellowfen.web.pages import STATIC
 from yellowfen.web.routes import home
 from yellowfen.web.turnstile import Turnstile
 from yellowfen.web.worker_process import WorkerProcess
+from yellowfen.web.zipped import Zipped
 from yellowfen.workflows.long_work import HEAT, IMPORTS, kinds_of
 from yellowfen.workflows.opening import open_database
 
@@ -117,7 +117,7 @@ def create_app(data: Path) -> FastAPI:
     app.include_router(home.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     add_error_pages(app)
-    app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=3)
+    app.add_middleware(Zipped, minimum_size=800, compresslevel=3)
     app.add_middleware(Turnstile)
     app.add_middleware(LateRoutes, there=late.there)
     app.add_middleware(Guards)

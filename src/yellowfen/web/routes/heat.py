@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.follow import stops_of
@@ -181,15 +181,13 @@ def _station_facts(station: Any) -> dict[str, Any]:
 
 
 @router.post("/api/jobs/{job_id}/rehearse")
-def rehearse(
-    job_id: int, form: PlanForm, database: Database, quick: bool = False
-) -> dict[str, Any]:
+def rehearse(job_id: int, form: PlanForm, database: Database, quick: bool = False) -> JSONResponse:
     """Keep the plan and rehearse it; `quick` answers from the coarse grid first."""
     job = keep_plan(database, job_id, form.plan())
     if not job.plan.targets:
-        return {"empty": True}
+        return JSONResponse({"empty": True})
     done = rehearse_job(database, job, quick)
-    return _answer(job, done, earlier_heats(database, job_id))
+    return JSONResponse(_answer(job, done, earlier_heats(database, job_id)))
 
 
 def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
