@@ -4,6 +4,9 @@ import sqlite3
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from itertools import count
 
@@ -64,7 +67,10 @@ class Changed(Refused):
     """The plan was changed while its samples were drawn."""
 
 
-_KEPT: "OrderedDict[tuple[int, str, bool, Doubts], Rehearsed]" = OrderedDict()
+_Key = tuple[int, str, bool, Doubts]
+_KEPT: "OrderedDict[_Key, Rehearsed]" = OrderedDict()
+_UNDER_WAY: "dict[_Key, Future[Rehearsed]]" = {}
+_BESIDE = ThreadPoolExecutor(1, "full answer")
 _SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
 _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
 _PREPARED: dict[bool, Prepared] = {}  # the last one, quick and full: an edit changes the air only
@@ -104,37 +110,77 @@ def job_scene(connection: sqlite3.Connection, job: Job) -> Scene:
 
 def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) -> Rehearsed:
     """The job's rehearsal, from memory when nothing changed. `quick` uses the coarse grid."""
-    doubts = doubts_of(connection, job.plan)
-    key = (job.board_id, pack(job.plan), quick, doubts)
+    key = _key(connection, job, quick)
     with _LOCK:
         if key in _KEPT:
             return _KEPT[key]
+        under_way = _UNDER_WAY.get(key)
+    if under_way is not None:
+        with suppress(CancelledError):  # an edit came between: then it is worked out here
+            return under_way.result()
+    return _work(connection, job, key)()
+
+
+def begin_full(connection: sqlite3.Connection, job: Job) -> None:
+    """Have the job's full rehearsal worked out beside what is asked meanwhile; `rehearse_job` then
+    waits for it. What another edit asked before and has not begun is dropped.
+    """
+    key = _key(connection, job, quick=False)
+    work = _work(connection, job, key)
+
+    def answer() -> Rehearsed:
+        try:
+            return work()
+        finally:
+            with _LOCK:
+                _UNDER_WAY.pop(key, None)
+
+    with _LOCK:
+        if key in _KEPT or key in _UNDER_WAY:
+            return
+        for other in [other for other, one in _UNDER_WAY.items() if one.cancel()]:
+            del _UNDER_WAY[other]
+        _UNDER_WAY[key] = _BESIDE.submit(answer)
+
+
+def _key(connection: sqlite3.Connection, job: Job, quick: bool) -> _Key:
+    return (job.board_id, pack(job.plan), quick, doubts_of(connection, job.plan))
+
+
+def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], Rehearsed]:
+    """The work itself, which needs no connection any more; what it finds is kept."""
+    _, _, quick, doubts = key
+    taught = is_taught(connection, job.plan)
     scene = job_scene(connection, job)
     if quick and job.plan.source is SourceKind.AIR:
         scene = near_the_heat(scene)
-    began = time.perf_counter()
-    resolution = _quick_resolution(scene) if quick else FINE
-    prepared = _PREPARED.get(quick)
-    if prepared is not None and prepared.serves(scene, resolution):
-        prepared = replace(prepared, scene=scene)
-    else:
-        prepared = prepare(scene, resolution)
-    _PREPARED[quick] = prepared
-    done = Rehearsed(
-        f"{abs(hash(key)):x}",
-        scene,
-        rehearse_prepared(prepared),
-        wall_s=0.0,
-        quick=quick,
-        doubts=doubts,
-        taught=is_taught(connection, job.plan),
-    )
-    done = replace(done, wall_s=time.perf_counter() - began)
-    with _LOCK:
-        _KEPT[key] = done
-        while len(_KEPT) > _MOST_KEPT:
-            _KEPT.popitem(last=False)
-    return done
+
+    def work() -> Rehearsed:
+        began = time.perf_counter()
+        resolution = _quick_resolution(scene) if quick else FINE
+        prepared = _PREPARED.get(quick)
+        if prepared is not None and prepared.serves(scene, resolution):
+            prepared = replace(prepared, scene=scene)
+        else:
+            prepared = prepare(scene, resolution)
+        _PREPARED[quick] = prepared
+        found = rehearse_prepared(prepared)
+        done = Rehearsed(
+            f"{abs(hash(key)):x}",
+            scene,
+            found,
+            wall_s=time.perf_counter() - began,
+            quick=quick,
+            doubts=doubts,
+            taught=taught,
+        )
+        with _LOCK:
+            _KEPT[key] = done
+            while len(_KEPT) > _MOST_KEPT:
+                _KEPT.popitem(last=False)
+        return done
+
+    return work
 
 
 def forget(board_id: int) -> None:

@@ -19,7 +19,7 @@ implicit step,
 step as they need.
 * Surface coefficients (jet, surroundings, radiation) are refreshed every few long steps, between
 which the
-  nozzle moves little more than half a millimetre; the flux used is the flux counted.
+  nozzle moves a millimetre or two; the flux used is the flux counted.
 
 Longer than a page because it is one loop nest that has to be compiled as one; each part says what
 it is.

@@ -134,7 +134,7 @@ class Resolution:
     layers: int = 4
     max_step_s: float = 0.0167
     part_step_s: float = 0.05
-    nozzle_step_mm: float = 1.0
+    nozzle_step_mm: float = 1.6
     sample_s: float = 0.2
     frame_s: float = 1.0
     single_precision: bool = True

@@ -56,6 +56,7 @@ from yellowfen.workflows.heat import (
     MOST_FLOWS,
     Changed,
     Rehearsed,
+    begin_full,
     check_touch,
     earlier_heats,
     keep_plan,
@@ -186,6 +187,8 @@ def rehearse(job_id: int, form: PlanForm, database: Database, quick: bool = Fals
     job = keep_plan(database, job_id, form.plan())
     if not job.plan.targets:
         return JSONResponse({"empty": True})
+    if quick:
+        begin_full(database, job)
     done = rehearse_job(database, job, quick)
     return JSONResponse(_answer(job, done, earlier_heats(database, job_id)))
 
