@@ -6,6 +6,7 @@ in °C.
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -114,11 +115,22 @@ class Rehearsal:
     board_peak_c: float
     plate_c: Array | None = None
 
+    @cached_property
+    def _by_ref(self) -> dict[str, list[JointStory]]:
+        found: dict[str, list[JointStory]] = {}
+        for joint in self.joints:
+            found.setdefault(joint.ref, []).append(joint)
+        return found
+
+    @cached_property
+    def _bodies(self) -> dict[str, PartStory]:
+        return {part.ref: part for part in self.parts}
+
     def joints_of(self, ref: str) -> list[JointStory]:
-        return [joint for joint in self.joints if joint.ref == ref]
+        return list(self._by_ref.get(ref, ()))
 
     def part(self, ref: str) -> PartStory:
-        return next(part for part in self.parts if part.ref == ref)
+        return self._bodies[ref]
 
 
 @dataclass(frozen=True)
