@@ -133,7 +133,7 @@ _SHORT_LOOPS = {"contract", "nsz", "arcp"}
 # How often a body is solved again with joints that change phase, at most; two rounds are usual.
 MOST_ROUNDS = 16
 # A column is solved again once its quickest tie, 2g/C, has gone through this many time constants.
-COLUMN_PACE = 2.0
+COLUMN_PACE = 0.5
 # How long the columns' heat capacities are taken as they were, s; heat is conserved whatever they
 # are.
 COLUMNS_STAND_S = 0.5
