@@ -128,3 +128,25 @@ def test_what_goes_wrong_beside_is_told_where_it_is_asked_for(
         with pytest.raises(Refused):
             heat.rehearse_job(connection, job)
     assert not heat.rehearse_job(connection, job).quick
+
+
+def test_what_was_begun_of_a_board_as_it_was_is_no_answer_once_it_is_read_anew(
+    connection: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    held, begun = threading.Event(), threading.Event()
+
+    def slow(prepared: Prepared) -> Rehearsal:
+        begun.set()
+        assert held.wait(60)
+        return rehearse_prepared(prepared)
+
+    job = other_air(connection, 353.75)
+    with monkeypatch.context() as patch:
+        patch.setattr(heat, "rehearse_prepared", slow)
+        heat.begin_full(connection, job)
+        assert begun.wait(60)
+    heat.forget(job.board_id)
+    anew = heat.rehearse_job(connection, job)
+    held.set()
+    heat._BESIDE.submit(lambda: None).result(60)
+    assert heat.rehearse_job(connection, job) is anew

@@ -70,6 +70,7 @@ class Changed(Refused):
 _Key = tuple[int, str, bool, Doubts]
 _KEPT: "OrderedDict[_Key, Rehearsed]" = OrderedDict()
 _UNDER_WAY: "dict[_Key, Future[Rehearsed]]" = {}
+_READINGS: dict[int, int] = {}  # how often a board's files were read anew meanwhile
 _BESIDE = ThreadPoolExecutor(1, "full answer")
 _SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
 _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
@@ -149,7 +150,8 @@ def _key(connection: sqlite3.Connection, job: Job, quick: bool) -> _Key:
 
 def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], Rehearsed]:
     """The work itself, which needs no connection any more; what it finds is kept."""
-    _, _, quick, doubts = key
+    board_id, _, quick, doubts = key
+    reading = _READINGS.get(board_id, 0)
     taught = is_taught(connection, job.plan)
     scene = job_scene(connection, job)
     if quick and job.plan.source is SourceKind.AIR:
@@ -175,7 +177,8 @@ def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], R
             taught=taught,
         )
         with _LOCK:
-            _KEPT[key] = done
+            if _READINGS.get(board_id, 0) == reading:  # else of a board as it was
+                _KEPT[key] = done
             while len(_KEPT) > _MOST_KEPT:
                 _KEPT.popitem(last=False)
         return done
@@ -186,8 +189,11 @@ def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], R
 def forget(board_id: int) -> None:
     """Drop the kept rehearsals of a board whose files were read anew."""
     with _LOCK:
+        _READINGS[board_id] = _READINGS.get(board_id, 0) + 1
         for key in [key for key in _KEPT if key[0] == board_id]:
             del _KEPT[key]
+        for begun in [begun for begun in _UNDER_WAY if begun[0] == board_id]:
+            del _UNDER_WAY[begun]
         for other in [other for other in _SURE if other[0] == board_id]:
             del _SURE[other]
 

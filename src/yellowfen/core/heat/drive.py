@@ -215,7 +215,7 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
 
 def paces_of(scene: Scene, moves: list[Move]) -> NDArray[np.int64]:
     """How many long steps one of a part's own spans, for every move (moves, parts): parts far from
-    the nozzle change slowly. 1, 3 or 9, odd so that a part's step stands in the middle of its span.
+    the nozzle change slowly. 1 or 3, odd so that a part's step stands in the middle of its span.
 
     Away from a move that blows the paces of the last that did hold on. Plates, ovens and irons have
     all parts at 1.
