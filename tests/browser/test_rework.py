@@ -6,9 +6,9 @@ import re
 from dataclasses import replace
 
 import pytest
-from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
+from tests.browser.barriers import barriers
 from tests.live_server import LiveServer
 from yellowfen.core.board.sketch import Plane, SketchedPart
 from yellowfen.workflows import sketching
@@ -37,7 +37,7 @@ def take_air(page: Page, job: int, ref: str) -> None:
     page.goto(f"/jobs/{job}/survey?of={ref}")
     page.wait_for_selector("body[data-weighed=done]", timeout=60_000)
     expect(page.locator(".verdict")).to_contain_text(f"{ref} off: ")
-    assert Axe().run(page).violations_count == 0
+    assert barriers(page) == []
     page.locator(".ways-off li", has_text="hot air, round nozzle").get_by_role("button").click()
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
     expect(page.locator("[data-lift]")).to_contain_text("Wait for pin", timeout=40_000)
@@ -96,7 +96,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     page.get_by_label("over, mm").fill("20")
     page.get_by_role("button", name="Which wire?").click()
     expect(page.locator("[data-jumper]")).to_contain_text("mm wire")
-    assert Axe().run(page).violations_count == 0
+    assert barriers(page) == []
     page.get_by_role("button", name="Do the pads at the bench").click()
     go = page.locator("[data-go]")
     expect(go).to_contain_text("Flux is on")
@@ -113,7 +113,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     page.goto(f"/jobs/{job}/refit")
     expect(page.get_by_text("Attempts at U4")).to_be_visible()
     expect(page.get_by_text("It floats at")).to_be_visible()
-    assert Axe().run(page).violations_count == 0
+    assert barriers(page) == []
     page.get_by_role("button", name="the heat").click()
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
     expect(page.locator(".strip [aria-current]")).to_contain_text("Refit")
@@ -181,7 +181,7 @@ def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
     expect(page.get_by_text("not yet stored")).to_have_count(0)
     page.goto(f"/jobs/{job}/legs")
     expect(page.locator(".passports > li")).to_have_count(8)
-    assert Axe().run(page).violations_count == 0
+    assert barriers(page) == []
     first = page.locator(".passports > li").first
     first.get_by_label("bag", exact=True).fill("lamps 1")
     first.get_by_role("button", name="Keep").click()
@@ -196,7 +196,7 @@ def test_a_wide_so_goes_onto_an_adapter_and_is_measured(page: Page, server: Live
     page.goto(f"/jobs/{job}/adapter")
     expect(page.get_by_text("Rows 20.32 mm apart")).to_be_visible()
     expect(page.locator(".pin-map tbody tr")).to_have_count(14)
-    assert Axe().run(page).violations_count == 0
+    assert barriers(page) == []
     page.get_by_role("button", name="Measure it").click()
     go = page.locator("[data-go]")
     expect(page.locator("h1.bench-now")).to_have_text("lead 1 to A1")
