@@ -212,12 +212,12 @@ def test_a_bench_card_is_worked_out_while_its_page_waits(page: Page) -> None:
     seconds = page.get_by_label("Seconds a joint needs")
     expect(seconds).to_contain_text("usual: thermal model, another board")
     held: list[Route] = []
-    page.route("**/api/tasks/*/progress", held.append)
+    page.route("**/api/tasks/*/progress", lambda route: held.append(route))
     page.get_by_role("link", name="Work it out for this board").click()
     expect(page.get_by_role("status")).to_contain_text("Working out how long the iron needs at U3")
     assert barriers(page, resting=False) == []
-    page.unroute("**/api/tasks/*/progress")
     for one in held:
         one.continue_()
+    page.unroute("**/api/tasks/*/progress")
     expect(seconds).to_contain_text("thermal model, this board", timeout=60_000)
     expect(page.get_by_role("link", name="Work it out for this board")).to_have_count(0)
