@@ -2,6 +2,7 @@
 names, named pads without a package, pads put together by hand, copper alone.
 """
 
+import random
 import re
 from dataclasses import replace
 
@@ -54,6 +55,22 @@ def test_a_foreign_set_is_made_out_without_its_attributes() -> None:
     files = files_in(DATA / "boards" / "attributes")
     found = score(read_board(files, "named"), read_board(without_names(files), "hidden"))
     assert (found.right, found.parts, found.overlaps) == (6, 7, 0), found.wrong
+
+
+def test_the_same_pads_make_the_same_parts_each_time() -> None:
+    """A part of four like sides has no first side: which one is taken must not hang on where the
+    memory was free, or its pins are others after a restart.
+    """
+    board = read_board(files_in(DATA / "boards" / "two-sided"), "foreign")
+    bare = [replace(pad, ref=None, pin=None) for pad in board.pads]
+    size = (board.width_mm, board.height_mm)
+    chance, held, found = random.Random(5), [], set()
+    for _ in range(12):
+        held += [bytearray(chance.randrange(16, 200)) for _ in range(chance.randrange(400))]
+        del held[:: chance.randrange(2, 5)]
+        seen = propose(bare, size)
+        found.add((seen.placements, tuple((pad.ref, pad.pin) for pad in seen.pads)))
+    assert len(found) == 1
 
 
 def test_pads_in_one_place_are_no_pair() -> None:

@@ -139,22 +139,29 @@ def _lines_near(copper: Sequence[Drawn], tree: shapely.STRtree) -> _Near:
     """(order, shape, opening) of every straight bit of a round pen's line that comes near an
     opening.
     """
-    rows = [
-        (*one.path[k], *one.path[k + 1], one.width_mm, order)
+    lines = [
+        (order, one)
         for order, one in enumerate(copper)
         if one.kind == "stroke" and one.width_mm > 0
-        for k in range(len(one.path) - 1)
     ]
-    if not rows:
+    if not lines:
         return np.zeros(0, np.int64), as_shapes([]), np.zeros(0, np.int64)
-    bits = np.array(rows)
+    points = np.array([point for _, one in lines for point in one.path])
+    sizes = np.array([len(one.path) for _, one in lines])
+    starts = np.ones(len(points), dtype=bool)
+    starts[np.cumsum(sizes) - 1] = False
+    at = np.flatnonzero(starts)
+    orders = np.repeat([order for order, _ in lines], sizes - 1)
+    bits = np.column_stack(
+        [points[at], points[at + 1], np.repeat([one.width_mm for _, one in lines], sizes - 1)]
+    )
     half = bits[:, 4] / 2
     low, high = np.minimum(bits[:, :2], bits[:, 2:4]), np.maximum(bits[:, :2], bits[:, 2:4])
     which, openings = tree.query(
         shapely.box(low[:, 0] - half, low[:, 1] - half, high[:, 0] + half, high[:, 1] + half)
     )
     used, back = np.unique(which, return_inverse=True)
-    return bits[which, 5].astype(np.int64), capsules(bits[used, :4], bits[used, 4])[back], openings
+    return orders[which], capsules(bits[used, :4], bits[used, 4])[back], openings
 
 
 def _others_near(copper: Sequence[Drawn], tree: shapely.STRtree) -> _Near:

@@ -8,7 +8,7 @@ reported; a name that means two sizes (imperial or metric) is settled by the pad
 
 import math
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
@@ -57,20 +57,33 @@ class _Free:
 
     def __init__(self, pads: Sequence[Pad]) -> None:
         self.pads = dict(enumerate(pads))
-        self.cells: dict[tuple[str, int, int], list[int]] = defaultdict(list)
-        for index, pad in self.pads.items():
-            self.cells[(pad.side, int(pad.x_mm // _CELL_MM), int(pad.y_mm // _CELL_MM))].append(
-                index
-            )
+        self.places = np.array([(pad.x_mm, pad.y_mm) for pad in pads]).reshape(-1, 2)
+        cells: dict[tuple[str, int, int], list[int]] = defaultdict(list)
+        corners = (self.places // _CELL_MM).astype(int).tolist()
+        for index, (pad, corner) in enumerate(zip(pads, corners, strict=True)):
+            cells[(pad.side, *corner)].append(index)
+        self.cells = {key: np.array(mine) for key, mine in cells.items()}
+        self.taken = np.zeros(len(pads), dtype=bool)
 
-    def near(self, side: str, x: float, y: float, reach: float) -> Iterator[tuple[int, Pad]]:
+    def take(self, index: int) -> Pad:
+        """That pad, which is free no longer."""
+        self.taken[index] = True
+        return self.pads.pop(index)
+
+    def near(self, side: str, x: float, y: float, reach: float) -> NDArray[np.int64]:
         """Free pads within a square of that half side."""
-        for cx in range(int((x - reach) // _CELL_MM), int((x + reach) // _CELL_MM) + 1):
-            for cy in range(int((y - reach) // _CELL_MM), int((y + reach) // _CELL_MM) + 1):
-                for index in self.cells.get((side, cx, cy), ()):
-                    pad = self.pads.get(index)
-                    if pad is not None and abs(pad.x_mm - x) < reach and abs(pad.y_mm - y) < reach:
-                        yield index, pad
+        found = [
+            mine
+            for cx in range(int((x - reach) // _CELL_MM), int((x + reach) // _CELL_MM) + 1)
+            for cy in range(int((y - reach) // _CELL_MM), int((y + reach) // _CELL_MM) + 1)
+            if (mine := self.cells.get((side, cx, cy))) is not None
+        ]
+        if not found:
+            return np.zeros(0, np.int64)
+        every = np.concatenate(found)
+        inside = (np.abs(self.places[every] - (x, y)) < reach).all(axis=1)
+        free: NDArray[np.int64] = every[inside & ~self.taken[every]]
+        return free
 
 
 @dataclass
@@ -156,7 +169,7 @@ def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placeme
         if len(mine) < 2:
             rest.append(placed)
             continue
-        pads = [work.free.pads.pop(index) for index in mine]
+        pads = [work.free.take(index) for index in mine]
         package = _closest(work.library.candidates(placed.footprint), pads)
         if package and package.lands:
             seated = _seated(placed, package, pads)
@@ -277,10 +290,10 @@ def _best_turn(
     """(turn, pin to pad, mean miss mm) of the quarter turn with most hits."""
     best: tuple[int, dict[str, int], float] | None = None
     reach = max(abs(land.x_mm) + abs(land.y_mm) for land in package.lands) + 1.5
-    near = list(free.near(placed.side, placed.x_mm, placed.y_mm, reach))
+    near = free.near(placed.side, placed.x_mm, placed.y_mm, reach)
     if len(near) < 2:
         return None
-    pads = np.array([(pad.x_mm, pad.y_mm) for _, pad in near])
+    pads = free.places[near]
     lands = np.array(
         [(land.x_mm, land.y_mm, land.size_x_mm, land.size_y_mm) for land in package.lands]
     )
@@ -304,10 +317,10 @@ def _hits(
     package: Package,
     far: NDArray[np.float64],
     slack: NDArray[np.float64],
-    near: Sequence[tuple[int, Pad]],
+    near: NDArray[np.int64],
 ) -> tuple[dict[str, int], float]:
-    """Which free pad lies where each land is expected: pin to pad index, nearest first, none twice;
-    and their mean miss.
+    """Which of the free pads `near` lies where each land is expected: pin to pad index, nearest
+    first, none twice; and their mean miss.
 
     `far` (lands, pads) are their distances, mm; `slack` (lands,) how far a pad may lie.
     """
@@ -316,7 +329,7 @@ def _hits(
     for land, distances, most in zip(package.lands, far, slack, strict=True):
         nearest = int(distances.argmin())
         if distances[nearest] <= most:
-            hits[land.pin] = near[nearest][0]
+            hits[land.pin] = int(near[nearest])
             misses += float(distances[nearest])
             far[:, nearest] = np.inf
     return hits, misses / max(len(hits), 1)
@@ -328,7 +341,7 @@ def _claim(
     kinds = {land.pin: land.kind for land in package.lands}
     lands = []
     for pin, index in hits.items():
-        pad = work.free.pads.pop(index)
+        pad = work.free.take(index)
         work.owner[index] = (placed.ref, pin)
         lands.append(_land_of(placed, turn, pin, pad, kinds[pin]))
     rotation = (placed.rotation_deg + turn) % 360
@@ -379,17 +392,17 @@ def _by_nearness(
     """
     reach = 0.75 * max(package.body_x_mm, package.body_y_mm) + 1.5 if package else 12.0
     cx, cy = int(placed.x_mm // 12), int(placed.y_mm // 12)
-    near = list(work.free.near(placed.side, placed.x_mm, placed.y_mm, reach))
+    near = work.free.near(placed.side, placed.x_mm, placed.y_mm, reach)
     others = [
         one
         for dx in (-1, 0, 1)
         for dy in (-1, 0, 1)
         for one in rivals.get((placed.side, cx + dx, cy + dy), ())
-        if near
+        if len(near)
         and one.ref != placed.ref
         and math.hypot(one.x_mm - placed.x_mm, one.y_mm - placed.y_mm) <= 2 * reach
     ]
-    mine = [i for i, pad in near if _nearest(pad, placed, others, reach)]
+    mine = near[_nearest(work.free.places[near], placed, others, reach)].tolist()
     mine = _without_strays(mine, placed, work.free)
     if len(mine) < 2 and package is not None and package.lands:
         work.findings.append(
@@ -419,7 +432,7 @@ def _by_nearness(
     kind = _own_kind(package, placed, work.library)
     lands = []
     for number, index in enumerate(mine, 1):
-        pad = work.free.pads.pop(index)
+        pad = work.free.take(index)
         work.owner[index] = (placed.ref, str(number))
         lands.append(_land_of(placed, 0.0, str(number), pad, kind))
     if package is None:
@@ -462,11 +475,17 @@ def _own_kind(package: Package | None, placed: Placement, library: Library) -> J
     )
 
 
-def _nearest(pad: Pad, placed: Placement, rivals: Sequence[Placement], reach: float) -> bool:
-    own = math.hypot(pad.x_mm - placed.x_mm, pad.y_mm - placed.y_mm)
-    return own <= reach and all(
-        math.hypot(pad.x_mm - other.x_mm, pad.y_mm - other.y_mm) > own for other in rivals
-    )
+def _nearest(
+    pads: NDArray[np.float64], placed: Placement, rivals: Sequence[Placement], reach: float
+) -> NDArray[np.bool_]:
+    """Which of the pads' places (n, 2) lie within reach of this part and nearer to it than to others."""
+    own = np.hypot(pads[:, 0] - placed.x_mm, pads[:, 1] - placed.y_mm)
+    mine: NDArray[np.bool_] = own <= reach
+    places = np.array([(one.x_mm, one.y_mm) for one in rivals]).reshape(-1, 2)
+    for first in range(0, len(places), 64):  # a table may put thousands of parts on one spot
+        away = pads[:, None] - places[first : first + 64]
+        mine &= (np.hypot(away[..., 0], away[..., 1]) > own[:, None]).all(axis=1)
+    return mine
 
 
 def _part(placed: Placement, package: Package, joined: bool, note: str) -> BoardPart:

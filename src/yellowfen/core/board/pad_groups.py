@@ -250,7 +250,9 @@ def _faces(one: Row, other: Row) -> bool:
 
 
 def _crosses(pair: tuple[Row, Row], other: tuple[Row, Row]) -> bool:
-    """True for two more rows at right angles round the same middle, clear of the first two."""
+    """True for two more rows at right angles round the same middle, clear of the first two, and named
+    after them: each four are met once, always in the same order.
+    """
     one, two = pair
     if abs(one.along @ other[0].along) > 0.05:
         return False
@@ -261,7 +263,7 @@ def _crosses(pair: tuple[Row, Row], other: tuple[Row, Row]) -> bool:
         return False
     apart = math.dist(one.middle, two.middle)
     their = math.dist(other[0].middle, other[1].middle)
-    return other[0].span_mm < apart - 0.2 and one.span_mm < their - 0.2 and id(one) < id(other[0])
+    return other[0].span_mm < apart - 0.2 and one.span_mm < their - 0.2 and one.pads < other[0].pads
 
 
 def _assembled(work: _Side, rows: Sequence[Row]) -> list[Group]:

@@ -222,72 +222,75 @@ def _coordinates(state: _State, at: int) -> int:
 
 _RUN = re.compile(r"(?:\s*(?:X[+-]?\d+)?(?:Y[+-]?\d+)?D0?[123]\*){6,}+")
 _POINT = re.compile(r"(?:X([+-]?\d+))?(?:Y([+-]?\d+))?D0?([123])\*")
+_DEEDS = re.compile("(2*)(1*)(3*)")
 
 
 def _straight_run(state: _State, at: int, end: int) -> int:
-    """Draw a run of straight coordinate commands; what most files mostly consist of, so it is kept
-    short.
+    """Draw a run of straight coordinate commands; what most files mostly consist of, so its numbers
+    are read all at once, and its moves, lines and flashes taken run by run.
     """
     assert state.unit is not None
     per_x, per_y = state.unit / 10 ** state.decimals[0], state.unit / 10 ** state.decimals[1]
-    region, x, y = state.region, state.x, state.y
-    pen = (
-        state.pen
-        if region is None and state.pen is not None and state.pen.round_mm is not None
-        else None
-    )
-    width = (pen.round_mm or 0.0) * state.scale or 1e-6 if pen else 0.0
-    stamp = _plain_stamp(state)
-    given = state.given or None
-    chain: list[Point] | None = None
-    room = 0
-    operation = ""
-    here = (x, y)
-    points = _POINT.findall(state.text, at, end)
-    for index, (x_text, y_text, operation) in enumerate(points):
-        before = here
-        if x_text:
-            x = int(x_text) * per_x
-            if not -LARGEST_MM <= x <= LARGEST_MM:
-                raise _too_far(state, at, end, index, x)
-        if y_text:
-            y = int(y_text) * per_y
-            if not -LARGEST_MM <= y <= LARGEST_MM:
-                raise _too_far(state, at, end, index, y)
-        here = (x, y)
-        if operation == "1":
-            if chain is not None and room:
-                chain.append(here)
-                room -= 1
-            elif region is None:
-                path = [before, here]
-                if pen is None:
-                    _stroke(state, path)
-                else:
-                    _put(state, Drawn("stroke", state.dark, path, pen, width, given))
-                    chain, room = path, LONGEST_CHAIN - 2
-            else:
-                if not region:
-                    region.append([before])
-                region[-1].append(here)
-            continue
-        chain = None
-        if operation == "3":
-            if stamp is None:
-                _flash(state, x, y)
-            else:
-                _put(state, Drawn("flash", state.dark, [here], stamp, 0.0, given))
-        elif region is not None:
-            region.append([here])
-    _count(state, len(points))
-    state.x, state.y, state.operation = x, y, int(operation)
+    across, up, deeds = zip(*_POINT.findall(state.text, at, end), strict=True)
+    x, y = state.x, state.y
+    xs = [x := int(text) * per_x if text else x for text in across]
+    ys = [y := int(text) * per_y if text else y for text in up]
+    if not all(-LARGEST_MM <= far <= LARGEST_MM for far in (min(xs), max(xs), min(ys), max(ys))):
+        raise _too_far(state, at, end, xs, ys)
+    places = list(zip(xs, ys, strict=True))
+    before, first = (state.x, state.y), 0
+    for moves, lines, flashes in _DEEDS.findall("".join(deeds)):
+        if moves:
+            if state.region is not None:
+                state.region += [[place] for place in places[first : first + len(moves)]]
+            first += len(moves)
+            before = places[first - 1]
+        if lines:
+            _lines(state, before, places[first : first + len(lines)])
+            first += len(lines)
+            before = places[first - 1]
+        if flashes:
+            _flashes(state, places[first : first + len(flashes)])
+            first += len(flashes)
+            before = places[first - 1]
+    _count(state, len(places))
+    state.x, state.y, state.operation = x, y, int(deeds[-1])
     return end
 
 
-def _too_far(state: _State, at: int, end: int, index: int, millimetres: float) -> _Problem:
-    """The problem of a coordinate beyond any board, with the reader standing at it."""
+def _lines(state: _State, start: Point, places: list[Point]) -> None:
+    """Straight lines from a point on: of a region's contour, or with the pen, long ones in pieces."""
+    region, pen = state.region, state.pen
+    if region is not None:
+        if not region:
+            region.append([start])
+        region[-1] += places
+    elif pen is None or pen.round_mm is None:
+        for one, other in itertools.pairwise((start, *places)):
+            _stroke(state, [one, other])
+    else:
+        width, given = pen.round_mm * state.scale or 1e-6, state.given or None
+        path = [start, *places]
+        for first in range(0, len(places), LONGEST_CHAIN - 1):
+            piece = path[first : first + LONGEST_CHAIN]
+            _put(state, Drawn("stroke", state.dark, piece, pen, width, given))
+
+
+def _flashes(state: _State, places: list[Point]) -> None:
+    stamp, given = _plain_stamp(state), state.given or None
+    for place in places:
+        if stamp is None:
+            _flash(state, *place)
+        else:
+            _put(state, Drawn("flash", state.dark, [place], stamp, 0.0, given))
+
+
+def _too_far(state: _State, at: int, end: int, xs: list[float], ys: list[float]) -> _Problem:
+    """The problem of the first coordinate beyond any board, with the reader standing at it."""
+    far = [max(abs(x), abs(y)) for x, y in zip(xs, ys, strict=True)]
+    index = next(index for index, one in enumerate(far) if not one <= LARGEST_MM)
     state.at = next(itertools.islice(_POINT.finditer(state.text, at, end), index, None)).start()
-    return _Problem(f"a coordinate lies {abs(millimetres):.0f} mm out, beyond any board")
+    return _Problem(f"a coordinate lies {far[index]:.0f} mm out, beyond any board")
 
 
 def _count(state: _State, points: int) -> None:
