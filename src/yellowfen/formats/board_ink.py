@@ -70,9 +70,9 @@ def _paths(drawn: Sequence[Drawn], origin: Point) -> Iterator[tuple[float, str]]
 
 def _round_mm(one: Drawn) -> float:
     """The width of what a round pen draws, 0 for all else."""
-    if one.kind == "stroke":
-        return max(one.width_mm, 0.0)
-    return (one.pen.round_mm or 0.0) if one.kind == "flash" and one.pen is not None else 0.0
+    if one.kind == "flash" and one.pen is not None:
+        return one.pen.round_mm or 0.0
+    return one.width_mm if one.kind == "stroke" and one.width_mm > 0 else 0.0
 
 
 def _rings(one: Drawn) -> list[tuple[Sequence[Sequence[float]], bool | None]]:

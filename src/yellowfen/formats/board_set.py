@@ -5,6 +5,7 @@ What cannot be read is set aside with its reason.
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cache
 
 import numpy as np
 import shapely
@@ -143,19 +144,21 @@ def _read_drills(
     """Drill files, judged by the copper that lies under their holes where they leave their numbers
     open.
     """
-    flashes = np.array(
-        [
+
+    @cache
+    def flashes() -> shapely.STRtree:
+        places = [
             one.path[0]
             for name, layer in layers.items()
             if guesses[name].role in _PADDED
             for one in layer.drawn
             if one.kind == "flash"
         ]
-    )
-    tree = shapely.STRtree(shapely.points(flashes)) if len(flashes) else None
+        return shapely.STRtree(shapely.points(np.array(places).reshape(-1, 2)))
 
     def judge(drill: DrillFile) -> float:
-        if tree is None or not drill.hits:
+        tree = flashes()
+        if not len(tree) or not drill.hits:
             return 0.0
         holes = shapely.points([(hit.x_mm, hit.y_mm) for hit in drill.hits[:2000]])
         near, _ = tree.query_nearest(holes, max_distance=0.06)
@@ -233,9 +236,9 @@ def _sort(guesses: dict[str, LayerGuess], layers: dict[str, GerberLayer], found:
         if layer is None:
             continue
         counts = [
-            (layer.count("flash"), "flash", "flashes"),
-            (layer.count("stroke"), "stroke", "strokes"),
-            (layer.count("region"), "region", "regions"),
+            (layer.counts["flash"], "flash", "flashes"),
+            (layer.counts["stroke"], "stroke", "strokes"),
+            (layer.counts["region"], "region", "regions"),
         ]
         facts = (
             ", ".join(
@@ -275,8 +278,8 @@ def _depth(layer: GerberLayer) -> int:
 
 def extent_of(drawn: tuple[Drawn, ...] | list[Drawn]) -> tuple[float, float, float, float] | None:
     """The box around objects' middle lines and centres, mm."""
-    xs = [point[0] for one in drawn for point in one.path]
-    if not xs:
+    points = np.array([point for one in drawn for point in one.path]).reshape(-1, 2)
+    if not len(points):
         return None
-    ys = [point[1] for one in drawn for point in one.path]
-    return round(min(xs), 4), round(min(ys), 4), round(max(xs), 4), round(max(ys), 4)
+    (left, low), (right, high) = points.min(axis=0).tolist(), points.max(axis=0).tolist()
+    return round(left, 4), round(low, 4), round(right, 4), round(high, 4)

@@ -90,7 +90,9 @@ class _Reader:
         self.hits: list[DrillHit] = []
 
     def line(self, text: str, number: int) -> None:
-        if text.startswith(";"):
+        if text[:1] in ("X", "Y"):  # what most lines are
+            self._hit(text, number)
+        elif text.startswith(";"):
             self._comment(text)
         elif re.match(r"(INCH|METRIC)\b", text):
             self._units(text)
@@ -119,8 +121,6 @@ class _Reader:
             self.routing = False
         elif match := re.match(r"R(\d+)(M02)?(?=[XY])", text):
             self._again(int(match[1]), text[match.end() :], number)
-        elif re.match(r"[XY]", text):
-            self._hit(text, number)
 
     def _set_unit(self, unit: float) -> None:
         if self.forced is None:

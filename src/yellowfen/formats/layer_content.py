@@ -88,8 +88,8 @@ def _box(points: Sequence[tuple[float, float]]) -> tuple[float, float, float, fl
 
 def _kind(layer: GerberLayer, holes: Sequence[tuple[float, float]]) -> tuple[str, str]:
     flashes = [one.path[0] for one in layer.drawn if one.kind == "flash" and one.dark]
-    strokes = layer.count("stroke")
-    regions = layer.count("region")
+    strokes = layer.counts["stroke"]
+    regions = layer.counts["region"]
     drilled = _shared(holes, flashes)
     areas = len(flashes) + regions
     if drilled > 0.4 and strokes > 0.25 * areas:

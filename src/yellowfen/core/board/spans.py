@@ -35,10 +35,12 @@ class Draft:
 
     def stroke(self, dark: bool, path: Sequence[Point], width_mm: float) -> None:
         """A round-ended stroke along a path; a path of one point is a disc."""
-        self.points += path if len(path) > 1 else (path[0], path[0])
+        if len(path) == 1:
+            path = (path[0], path[0])
+        self.points += path
         self.kinds.append(0)
         self.darks.append(dark)
-        self.counts.append(max(len(path), 2))
+        self.counts.append(len(path))
         self.halves.append(width_mm / 2)
 
     def area(self, dark: bool, rings: Iterable[Ring]) -> None:

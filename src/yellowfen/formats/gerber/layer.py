@@ -5,6 +5,7 @@ at once.
 """
 
 import math
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
@@ -250,13 +251,14 @@ class GerberLayer:
         """The words of the file's function attribute, small letters."""
         return tuple(word.strip().lower() for word in self.attributes.get(".FileFunction", ()))
 
-    def count(self, kind: str) -> int:
-        """Dark objects of a kind; lines that go on from one another count one by one."""
-        return sum(
-            max(len(one.path) - 1, 1) if kind == "stroke" else 1
-            for one in self.drawn
-            if one.kind == kind and one.dark
-        )
+    @cached_property
+    def counts(self) -> Counter[str]:
+        """Dark objects by kind; lines that go on from one another count one by one."""
+        found: Counter[str] = Counter()
+        for one in self.drawn:
+            if one.dark:
+                found[one.kind] += max(len(one.path) - 1, 1) if one.kind == "stroke" else 1
+        return found
 
 
 def shapes_of(drawn: Sequence[Drawn]) -> list[BaseGeometry]:
