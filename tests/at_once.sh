@@ -1,14 +1,18 @@
 #!/bin/sh
-# All tests: those in the browser beside the others, since they mostly wait. `sh tests/at_once.sh PYTEST`.
-# Each part's report stands by itself; the outcome is bad when either is.
-told=$(mktemp)
-trap 'rm -f "$told"' EXIT
-"$1" -q tests/browser >"$told" 2>&1 &
+# All tests, in three parts beside each other: those in the browser and of the pages mostly wait.
+# `sh tests/at_once.sh PYTEST`. Each part's report stands by itself; the outcome is bad when one is.
+told=$(mktemp -d)
+trap 'rm -rf "$told"' EXIT
+"$1" -q tests/browser >"$told/browser" 2>&1 &
 browser=$!
-"$1" -q --ignore tests/browser
-others=$?
-wait "$browser"
-seen=$?
+"$1" -q tests/web >"$told/web" 2>&1 &
+web=$!
+"$1" -q --ignore tests/browser --ignore tests/web
+outcome=$?
+wait "$web" || outcome=1
+echo "Of the pages:"
+cat "$told/web"
+wait "$browser" || outcome=1
 echo "In the browser:"
-cat "$told"
-[ "$others" -eq 0 ] && [ "$seen" -eq 0 ]
+cat "$told/browser"
+exit "$outcome"
