@@ -23,7 +23,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tests.live_server import LiveServer
-from tests.web.test_workers import alive, children
+from tests.processes import alive, children
 from yellowfen.errors import NotFound
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, imports, tasks

@@ -15,6 +15,7 @@ from fastapi.testclient import TestClient
 
 from tests.crafted import CRAFTED
 from tests.live_server import LiveServer
+from tests.processes import alive, children, cpu_s
 from yellowfen.errors import Refused
 from yellowfen.store import imports, work
 from yellowfen.web.app import create_app
@@ -23,19 +24,6 @@ from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows import demo
 from yellowfen.workflows.long_work import HEAT, IMPORTS, WINDOW, kinds_of
 from yellowfen.workflows.opening import connect_existing, open_database
-
-
-def cpu_s(pid: int) -> float:
-    """Seconds of a processor that a process has used."""
-    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
-    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
-
-
-def alive(pid: int) -> bool:
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
-    except FileNotFoundError:
-        return False
 
 
 def gone(pid: int, within_s: float = 10.0) -> bool:
@@ -112,23 +100,6 @@ def test_long_work_is_listed_and_can_be_given_up(client: TestClient) -> None:
     assert "reading Large one" not in page
     assert client.post("/today/cancel", data={"work": "999"}).status_code == 404
     connection.close()
-
-
-def children(pid: int) -> list[int]:
-    """Processes whose parent is `pid`, and theirs."""
-    parents = {}
-    for stat in Path("/proc").glob("[0-9]*/stat"):
-        try:
-            fields = stat.read_text().rsplit(")", 1)[1].split()
-        except OSError:
-            continue
-        parents[int(stat.parent.name)] = int(fields[1])
-    found, todo = [], [pid]
-    while todo:
-        mine = [one for one, parent in parents.items() if parent == todo[0]]
-        found += mine
-        todo = [*todo[1:], *mine]
-    return found
 
 
 def test_the_readers_of_a_killed_server_end_with_it(tmp_path: Path) -> None:
