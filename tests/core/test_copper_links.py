@@ -9,8 +9,15 @@ from hypothesis import strategies as st
 from scipy.sparse import coo_matrix
 from scipy.sparse.linalg import spsolve
 
+from yellowfen.core.board import spans
 from yellowfen.core.board.board import Board
-from yellowfen.core.board.copper_links import FLOOR, CopperLinks, links_of_raster, unpacked
+from yellowfen.core.board.copper_links import (
+    FLOOR,
+    CopperLinks,
+    links_of_raster,
+    links_of_spans,
+    unpacked,
+)
 from yellowfen.core.board.drawn_copper import drawn_copper
 from yellowfen.core.heat.grid import make_grid
 from yellowfen.core.heat.scene import BoardStack, CopperLayer
@@ -154,3 +161,18 @@ def through_grid(foil: CopperLayer, piece: np.ndarray) -> float:
         for half in (k[:, :10], k[:, -10:])
     ]
     return network(gx[1:-1, 1:-2], gy[1:-2, 1:-1], ends[0], ends[1])
+
+
+@pytest.mark.parametrize("row_mm", [0.02, 0.03, 0.04, 0.05])
+def test_a_pour_conducts_as_one_however_far_apart_the_rows_of_its_drawing_lie(
+    row_mm: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Rich drawings are read on rows farther apart, which are scattered besides."""
+    monkeypatch.setattr(spans, "ROW_MM", row_mm)
+    monkeypatch.setattr(spans, "COARSE_ROW_MM", row_mm)
+    draft = spans.Draft()
+    draft.area(True, [[(0.0, 0.0), (12.0, 0.0), (12.0, 9.0), (0.0, 9.0)]])
+    drawn = spans.spans_of(draft, (0.0, 0.0), 9.0)
+    assert drawn.row_mm == row_mm
+    for part in copper(links_of_spans(drawn, (0.5, 0.5), 18, 24)):
+        assert np.allclose(part, 1.0, atol=1e-6)

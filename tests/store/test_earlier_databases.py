@@ -152,6 +152,7 @@ DIGESTS = {
     "0021_looks.sql": "766b1ca74810e5b3",
     "0022_slanted_below.sql": "6b0c8e27d43ae7d8",
     "0023_prints_by_key.sql": "d1ee10d9e4ab2a2c",
+    "0024_rich_pours.sql": "563433cc3158e1a1",
 }
 
 
@@ -239,15 +240,24 @@ def test_marks_become_the_taps_of_a_look(tmp_path: Path) -> None:
     connection.close()
 
 
-def test_only_boards_with_slanted_parts_below_are_read_again(tmp_path: Path) -> None:
+def test_only_boards_with_slanted_parts_below_or_drawn_copper_are_read_again(
+    tmp_path: Path,
+) -> None:
     written = sqlite3.connect(tmp_path / DATABASE)
     written.executescript((FOLDER / "0021_looks.sql").read_text(encoding="utf-8"))
+    ids = [row[0] for row in written.execute("SELECT id FROM board ORDER BY id")]
     written.execute(
-        "UPDATE board SET content = json_set(content, '$.parts[0].side', 'bottom',"
-        " '$.parts[0].rotation_deg', id * 45.0)"
+        "UPDATE board SET content = json_set(content, '$.copper', json('[]'), '$.parts[0].side',"
+        " 'bottom', '$.parts[0].rotation_deg', id * 45.0)"
     )
+    drawn = (
+        "INSERT INTO board (name, created_at, content) SELECT name, created_at, json_set(content,"
+        " '$.copper', json(?), '$.parts[0].side', 'top') FROM board WHERE id = 2"
+    )
+    written.execute(drawn, ('[{"layer": "top", "links": ["a", "b"]}]',))
+    written.execute(drawn, ('[{"layer": "top", "links": null}]',))
     written.commit()
     written.close()
     connection = open_database(tmp_path)
-    assert boards.stale(connection) == [1]
+    assert boards.stale(connection) == [1, max(ids) + 1]
     connection.close()

@@ -92,19 +92,24 @@ def _bounds(region):
 
 @numba.njit(cache=True, fastmath=_FAST, error_model="numpy")
 def _fine_rows(
-    first, x0, x1, fine_row, begin, from_row, to_row, fine_mm, floor, flat, upright, line
+    first, x0, x1, fine_row, begin, from_row, to_row, fine_mm, floor, strips, uprights, line
 ):
-    """Conductances of a few fine rows of squares, in x into `flat`, in y into `upright`; returns
-    the span row that comes next.
+    """Conductances of a few fine rows of squares, in x into the last rows of `strips`, in y into
+    those of `uprights`; returns the span row that comes next.
 
     A square covered in part is copper and laminate behind each other in x (a span ends in it) and
     beside each other in y; its rows of spans lie the other way round. So a gap stays a gap wherever
-    it falls between squares.
+    it falls between squares. A row of squares that no row of spans falls into (they are scattered,
+    and up to 0.08 mm apart on rich drawings) is as the row below it.
     """
     one = np.float32(1.0)
+    count = to_row - from_row
+    below = len(strips) - count - 1
+    last = fine_row[len(fine_row) - 1] if len(fine_row) else -2
+    flat, upright = strips[below + 1 :], uprights[below + 1 :]
     flat[:] = np.float32(0.0)
     upright[:] = np.float32(0.0)
-    seen = np.zeros(to_row - from_row, dtype=np.int64)
+    seen = np.zeros(count, dtype=np.int64)
     width = flat.shape[1]
     k = begin
     while k < len(first) - 1 and fine_row[k] < to_row:
@@ -133,8 +138,15 @@ def _fine_rows(
     for y in range(len(seen)):
         rows = np.float32(seen[y])
         for cell in range(width):
-            flat[y, cell] = flat[y, cell] / rows if seen[y] else floor
-            upright[y, cell] = rows / upright[y, cell] if seen[y] else floor
+            if seen[y]:
+                flat[y, cell] /= rows
+                upright[y, cell] = rows / upright[y, cell]
+            elif from_row + y <= last + 1:
+                flat[y, cell] = strips[below + y, cell]
+                upright[y, cell] = uprights[below + y, cell]
+            else:
+                flat[y, cell] = floor
+                upright[y, cell] = floor
     return k
 
 
@@ -190,8 +202,9 @@ def links(first, x0, x1, fine_row, fine_mm, floor, along_x, along_y):
     """
     ny, nx = along_x.shape[0], along_y.shape[1]
     parts, half = PARTS, PARTS // 2
-    flat = np.zeros((2 * parts, nx * parts), dtype=np.float32)
-    upright = np.zeros((2 * parts, nx * parts), dtype=np.float32)
+    small = np.float32(floor)
+    flat = np.full((2 * parts, nx * parts), small)
+    upright = np.full((2 * parts, nx * parts), small)
     line = np.zeros(nx * parts, dtype=np.float32)
     along = np.ones((parts, parts, LANES), dtype=np.float32)
     across = np.ones((parts, parts, LANES), dtype=np.float32)
@@ -200,10 +213,7 @@ def links(first, x0, x1, fine_row, fine_mm, floor, along_x, along_y):
     right = np.zeros((parts * parts, LANES), dtype=np.float32)
     passed = np.zeros(LANES, dtype=np.float32)
     places = np.zeros(LANES, dtype=np.int64)
-    small = np.float32(floor)
-    k = _fine_rows(
-        first, x0, x1, fine_row, 0, 0, parts, fine_mm, small, flat[parts:], upright[parts:], line
-    )
+    k = _fine_rows(first, x0, x1, fine_row, 0, 0, parts, fine_mm, small, flat, upright, line)
     for j in range(ny):
         flat[:parts] = flat[parts:]
         upright[:parts] = upright[parts:]
@@ -217,8 +227,8 @@ def links(first, x0, x1, fine_row, fine_mm, floor, along_x, along_y):
             (j + 2) * parts,
             fine_mm,
             small,
-            flat[parts:],
-            upright[parts:],
+            flat,
+            upright,
             line,
         )
         _link_row(
