@@ -422,7 +422,9 @@ def _coppered(board: BoardStack, thicker: float, passes: float, exponent: float)
     if thicker == passes == exponent == 1.0:
         return board
     return replace(
-        board, copper=tuple(_doubted(foil, thicker, passes, exponent) for foil in board.copper)
+        board,
+        copper=tuple(_doubted(foil, thicker, passes, exponent) for foil in board.copper),
+        known=board.known or board,
     )
 
 

@@ -285,6 +285,11 @@ def make_grid(
         _lines_m(board.width_mm, cell_mm, (fine.x_mm, fine.size_x_mm) if fine else None),
         _lines_m(board.height_mm, cell_mm, (fine.y_mm, fine.size_y_mm) if fine else None),
     )
+    return grid_between(board, lines, layers)
+
+
+def grid_between(board: BoardStack, lines: Lines, layers: int) -> Grid:
+    """The same between lines (m, from 0 to the board's width and height)."""
     if board.core is Core.ALUMINIUM:
         return _aluminium_grid(board, lines)
     slab = board.thickness_mm * 1e-3 / (layers - 1)

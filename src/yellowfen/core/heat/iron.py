@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from yellowfen.core.board.copper_links import CopperLinks, links_of_raster
+from yellowfen.core.board.copper_links import links_of_raster
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.drive import tip_conductance_w_k, tip_core_w_k
 from yellowfen.core.heat.grid import FineRound
@@ -20,13 +20,13 @@ from yellowfen.core.heat.pad_copper import Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, Resolution, Trace, advance, first_state, prepare
 from yellowfen.core.heat.scene import (
     Array,
-    BoardStack,
     CopperLayer,
     Deed,
     Iron,
     Move,
     Scene,
     Side,
+    cropped,
     turned_over,
 )
 from yellowfen.core.part.package import JointKind, Land, tip_reaches
@@ -171,7 +171,7 @@ def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
     others = tuple(
         replace(
             foil,
-            coverage=float(np.mean(_cropped(foil, board, *near).coverage)),
+            coverage=float(np.mean(cropped(foil, board, *near).coverage)),
             depth=abs(foil.depth - outer),
             links=None,
         )
@@ -217,8 +217,9 @@ def patch(scene: Scene, ref: str, land: Land, reach_mm: float = REACH_MM) -> Sce
         width_mm=right - left,
         height_mm=high - low,
         outline=(),
+        known=None,
         copper=tuple(
-            _cropped(foil, scene.board, (left, right), (low, high)) for foil in scene.board.copper
+            cropped(foil, scene.board, (left, right), (low, high)) for foil in scene.board.copper
         ),
         vias=tuple(
             replace(via, x_mm=via.x_mm - left, y_mm=via.y_mm - low)
@@ -248,36 +249,6 @@ def _cut(at: float, reach: float, whole: float) -> tuple[float, float]:
         if high - low >= 4.0
         else (max(0.0, min(low, whole - 4.0)), min(whole, max(high, 4.0)))
     )
-
-
-def _cropped(
-    foil: CopperLayer, board: BoardStack, x: tuple[float, float], y: tuple[float, float]
-) -> CopperLayer:
-    cover: Array = np.atleast_2d(np.asarray(foil.coverage, dtype=float))
-    if cover.size == 1:
-        return foil
-    rows, columns = cover.shape
-    a, b = (
-        int(x[0] / board.width_mm * columns),
-        max(int(np.ceil(x[1] / board.width_mm * columns)), 1),
-    )
-    c, d = int(y[0] / board.height_mm * rows), max(int(np.ceil(y[1] / board.height_mm * rows)), 1)
-    return replace(foil, coverage=cover[c:d, a:b], links=_cropped_links(foil.links, x, y, board))
-
-
-def _cropped_links(
-    links: CopperLinks | None, x: tuple[float, float], y: tuple[float, float], board: BoardStack
-) -> CopperLinks | None:
-    """The links of the same stretch, to the nearest of their own cells."""
-    if links is None:
-        return None
-    ny, nx = links.along_x.shape[0], links.along_y.shape[1]
-    a, c = int(x[0] / board.width_mm * nx), int(y[0] / board.height_mm * ny)
-    b, d = (
-        max(int(np.ceil(x[1] / board.width_mm * nx)), a + 2),
-        max(int(np.ceil(y[1] / board.height_mm * ny)), c + 2),
-    )
-    return links.cropped(slice(a, min(b, nx)), slice(c, min(d, ny)))
 
 
 # the touch

@@ -7,6 +7,7 @@ copper it wets.
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -116,6 +117,18 @@ class JointName:
 
 
 @dataclass(frozen=True)
+class Coupling:
+    """What a coarse grid gets wrong of a part's pads (core/heat/pad_cells), one entry a land.
+
+    `eased`: its contact conducts so many times as well. `air_m2`: so much of the board's face gives
+    the jet's heat straight to the joint (where less than a cell of the grid does: below 0).
+    """
+
+    eased: Array
+    air_m2: Array
+
+
+@dataclass(frozen=True)
 class Network:
     """Kernel tables for parts and joints; CSR starts have one entry more than there are rows."""
 
@@ -191,9 +204,16 @@ def _by_small_squares(
 
 
 def build_network(
-    scene: Scene, grid: Grid, pad_contact_w_m2k: float = PAD_CONTACT_W_M2K
+    scene: Scene,
+    grid: Grid,
+    pad_contact_w_m2k: float = PAD_CONTACT_W_M2K,
+    couplings: Mapping[str, Coupling] | None = None,
 ) -> Network:
-    """Tables for all parts of the scene; also the grid with the vias of plane pins added."""
+    """Tables for all parts of the scene; also the grid with the vias of plane pins added.
+
+    `couplings` by part: how pads truly meet the cells they lie in, where that is known.
+    """
+    known = couplings or {}
     names: list[JointName] = []
     joints: list[Array] = []
     bodies: list[Array] = []
@@ -222,22 +242,26 @@ def build_network(
             bodies[-1][k.B_OPEN] = 1.0 - _mean_over(shielded, cells, area)
         if isinstance(scene.source, HotPlate) and part.side is Side.BOTTOM:
             bodies[-1][k.B_PLATE_W_K] = _on_plate_w_k(scene, scene.source, part)
-        for land in part.package.lands:
+        coupling = known.get(part.ref)
+        for at, land in enumerate(part.package.lands):
             x, y, sx, sy, angle = place_land(part, land)
             cells, area = turned_cells(grid, x, y, size_x=sx, size_y=sy, angle_deg=angle)
             area = np.maximum(area, 1e-12)
-            links.append((cells, area * pad_contact_w_m2k))
+            eased = 1.0 if coupling is None else float(coupling.eased[at])
+            links.append((cells, area * pad_contact_w_m2k * eased))
             joint_starts.append(joint_starts[-1] + len(cells))
             alloy = alloy_named(part.alloy)
             names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
             joints.append(_joint_row(part, land, alloy, x_mm=x, y_mm=y, ambient_c=scene.ambient_c))
+            if coupling is not None:
+                joints[-1][k.J_AIR_AREA] += coupling.air_m2[at]
             if scene.shields:
                 joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
             if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:
                 joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land)
             if land.pin in part.plane_pins or land.pin in part.relief_pins:
                 extra[cells] += (
-                    _plane_tie_w_k(land.pin in part.relief_pins, slab_mm) * area / area.sum()
+                    plane_tie_w_k(land.pin in part.relief_pins, slab_mm) * area / area.sum()
                 )
         of_body.append(len(joints))
     return Network(
@@ -264,7 +288,7 @@ def _on_plate_w_k(scene: Scene, plate: HotPlate, part: PlacedPart) -> float:
     return float(film_w_m2k(plate.film_mm + above_mm, plate.set_c, plate.emissivity)) * area
 
 
-def _plane_tie_w_k(relieved: bool, slab_mm: float) -> float:
+def plane_tie_w_k(relieved: bool, slab_mm: float) -> float:
     """Conductance of a plane pin's vias over one node layer, W/K; spokes in series count over the
     whole way down.
     """

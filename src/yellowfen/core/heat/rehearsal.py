@@ -17,6 +17,7 @@ from yellowfen.core.heat.drive import Drive, Steps, drive_of, open_below, talles
 from yellowfen.core.heat.grid import FineRound, Grid, make_grid
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, JointName, Network, build_network
+from yellowfen.core.heat.pad_cells import couplings_of
 from yellowfen.core.heat.scene import Array, BoardStack, Core, HotAir, HotPlate, Iron, Scene
 from yellowfen.core.heat.soundness import Extremes, fault_of
 from yellowfen.core.heat.surface import (
@@ -198,6 +199,7 @@ class Prepared:
             and scene.ambient_c == mine.ambient_c
             and (scene.preheater is None) == (mine.preheater is None)
             and scene.shields == mine.shields
+            and scene.targets == mine.targets
             and scene.parts == mine.parts
         )
 
@@ -281,7 +283,8 @@ def rehearse_prepared(prepared: Prepared) -> Rehearsal:
 def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     """Tables and step limits of a scene; of its recipe only what holds for every move."""
     grid = make_grid(scene.board, resolution.cell_mm, resolution.layers, resolution.fine)
-    network = build_network(scene, grid, resolution.pad_contact_w_m2k)
+    couplings = couplings_of(scene, resolution.cell_mm, resolution.layers, resolution.fine)
+    network = build_network(scene, grid, resolution.pad_contact_w_m2k, couplings)
     grid = network.grid
     number = np.float32 if resolution.single_precision else np.float64
     board = grid.flat(grid.inside.astype(float)) * grid.areas_m2

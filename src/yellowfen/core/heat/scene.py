@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.copper_links import CopperLinks
+from yellowfen.core.board.drawn_copper import DrawnLayer
 from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.surface import BARE_METAL_EMISSIVITY, EMISSIVITY
 from yellowfen.core.metal.alloy import alloy_named
@@ -63,7 +64,7 @@ class CopperLayer:
 
     `depth` 0 is the top face, 1 the bottom face. `links` say how drawn copper conducts from cell to
     cell, of which `passes` is the share that does; without them a cell of coverage c conducts as c
-    to the power of `exponent`.
+    to the power of `exponent`. `drawing`, where there is one, tells it finer still.
     """
 
     layer: str
@@ -73,6 +74,7 @@ class CopperLayer:
     links: CopperLinks | None = None
     passes: float = 1.0
     exponent: float = MAP_EXPONENT
+    drawing: DrawnLayer | None = field(default=None, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         in_range(f"board.copper.{self.layer}.thickness_um", self.thickness_um, 0, 500, "µm")
@@ -98,7 +100,8 @@ class Via:
 class BoardStack:
     """The laminate as heat sees it. Origin at the lower left corner of the box around the board.
 
-    `outline` is an optional polygon; cells whose centre is outside it are not board.
+    `outline` is an optional polygon; cells whose centre is outside it are not board. `known`: of a
+    board whose copper is varied, the one that is known.
     """
 
     width_mm: float
@@ -109,6 +112,7 @@ class BoardStack:
     vias: tuple[Via, ...] = ()
     outline: tuple[tuple[float, float], ...] = ()
     core: Core = Core.FR4
+    known: "BoardStack | None" = field(default=None, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         in_range("board.width_mm", self.width_mm, 2, 400, "mm")
@@ -570,21 +574,62 @@ def turned_over(scene: Scene) -> Scene:
     they are meant as the board then lies before the eye.
     """
     board = scene.board
+    other = {Side.TOP: Side.BOTTOM, Side.BOTTOM: Side.TOP}
+    parts = tuple(
+        replace(one, x_mm=board.width_mm - one.x_mm, side=other[one.side]) for one in scene.parts
+    )
+    shields = tuple(replace(one, x_mm=board.width_mm - one.x_mm) for one in scene.shields)
+    return replace(scene, board=_turned_board(board), parts=parts, shields=shields)
+
+
+@remembered(most=6)
+def _turned_board(board: BoardStack) -> BoardStack:
     copper = tuple(
         replace(
             foil,
             coverage=np.atleast_2d(np.asarray(foil.coverage, dtype=float))[:, ::-1],
             depth=1.0 - foil.depth,
             links=foil.links and foil.links.mirrored(),
+            drawing=foil.drawing and foil.drawing.turned_over(),
         )
         for foil in board.copper
     )
-    vias = tuple(replace(via, x_mm=board.width_mm - via.x_mm) for via in board.vias)
-    outline = tuple((board.width_mm - x, y) for x, y in board.outline)
-    other = {Side.TOP: Side.BOTTOM, Side.BOTTOM: Side.TOP}
-    parts = tuple(
-        replace(one, x_mm=board.width_mm - one.x_mm, side=other[one.side]) for one in scene.parts
+    return replace(
+        board,
+        copper=copper,
+        vias=tuple(replace(via, x_mm=board.width_mm - via.x_mm) for via in board.vias),
+        outline=tuple((board.width_mm - x, y) for x, y in board.outline),
+        known=board.known and _turned_board(board.known),
     )
-    shields = tuple(replace(one, x_mm=board.width_mm - one.x_mm) for one in scene.shields)
-    turned = replace(board, copper=copper, vias=vias, outline=outline)
-    return replace(scene, board=turned, parts=parts, shields=shields)
+
+
+def cropped(
+    foil: CopperLayer, board: BoardStack, x: tuple[float, float], y: tuple[float, float]
+) -> CopperLayer:
+    """A layer on the stretch `x`, `y` (mm) of a board only, to the nearest of its own cells."""
+    foil = replace(foil, drawing=None)
+    cover: Array = np.atleast_2d(np.asarray(foil.coverage, dtype=float))
+    if cover.size == 1:
+        return foil
+    rows, columns = cover.shape
+    a, b = (
+        int(x[0] / board.width_mm * columns),
+        max(int(np.ceil(x[1] / board.width_mm * columns)), 1),
+    )
+    c, d = int(y[0] / board.height_mm * rows), max(int(np.ceil(y[1] / board.height_mm * rows)), 1)
+    return replace(foil, coverage=cover[c:d, a:b], links=_cropped_links(foil.links, x, y, board))
+
+
+def _cropped_links(
+    links: CopperLinks | None, x: tuple[float, float], y: tuple[float, float], board: BoardStack
+) -> CopperLinks | None:
+    """The links of the same stretch, to the nearest of their own cells."""
+    if links is None:
+        return None
+    ny, nx = links.along_x.shape[0], links.along_y.shape[1]
+    a, c = int(x[0] / board.width_mm * nx), int(y[0] / board.height_mm * ny)
+    b, d = (
+        max(int(np.ceil(x[1] / board.width_mm * nx)), a + 2),
+        max(int(np.ceil(y[1] / board.height_mm * ny)), c + 2),
+    )
+    return links.cropped(slice(a, min(b, nx)), slice(c, min(d, ny)))

@@ -7,7 +7,7 @@ import numpy as np
 
 from yellowfen.core.board.board import Board, BoardPart, CopperMap
 from yellowfen.core.board.copper_links import CopperLinks, unpacked
-from yellowfen.core.board.drawn_copper import drawn_copper
+from yellowfen.core.board.drawn_copper import DrawnLayer, drawn_copper
 from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, aimed
 from yellowfen.core.heat.scene import (
@@ -132,7 +132,14 @@ def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
 @remembered(most=6)
 def _stack(board: Board, underside: Underside, core: Core) -> BoardStack:
     copper = tuple(
-        CopperLayer(one.layer, np.array(one.coverage), one.thickness_um, one.depth, _links(one))
+        CopperLayer(
+            one.layer,
+            np.array(one.coverage),
+            one.thickness_um,
+            one.depth,
+            _links(one),
+            drawing=_drawing(board, one),
+        )
         for one in board.copper
     )
     vias = tuple(
@@ -158,6 +165,12 @@ def _links(one: CopperMap) -> CopperLinks | None:
     )
 
 
+def _drawing(board: Board, one: CopperMap) -> DrawnLayer | None:
+    side = {0.0: "top", 1.0: "bottom"}.get(one.depth)
+    inks = board.drawings.get(f"copper {side}")
+    return DrawnLayer(inks, board.width_mm) if inks and one.links is not None else None
+
+
 def with_drawn_copper(scene: Scene, board: Board, side: str) -> Scene:
     """The scene with the outer copper of a `side` as drawn, fine enough for single narrow pads;
     unchanged where nothing is drawn.
@@ -169,6 +182,7 @@ def with_drawn_copper(scene: Scene, board: Board, side: str) -> Scene:
         scene.board.copper, key=lambda foil: foil.depth, default=None
     )
     copper = tuple(
-        replace(foil, coverage=fine) if foil is outer else foil for foil in scene.board.copper
+        replace(foil, coverage=fine, drawing=None) if foil is outer else foil
+        for foil in scene.board.copper
     )
     return replace(scene, board=replace(scene.board, copper=copper))
