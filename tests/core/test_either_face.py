@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import DATA, files_in
-from yellowfen.core.board.board import Board, BoardPart, CopperMap
+from yellowfen.core.board.board import Board, BoardPart, CopperMap, Ink
 from yellowfen.core.board.copper_links import unpacked
 from yellowfen.core.heat.plan import HeatPlan, SourceKind
 from yellowfen.core.heat.rehearsal import COARSE, Rehearsal, rehearse
@@ -32,13 +32,35 @@ def mirrored(board: Board) -> Board:
         links = one.links and unpacked(one.links, len(rows), len(rows[0])).mirrored().packed()
         return replace(one, depth=1.0 - one.depth, coverage=rows, links=links)
 
+    def drawn(inks: tuple[Ink, ...]) -> tuple[Ink, ...]:
+        return tuple(
+            replace(ink, path="".join(ring(text) for text in ink.path.split("M")[1:]))
+            for ink in inks
+        )
+
+    def ring(text: str) -> str:
+        """Its points mirrored and in reverse, so that a hole still turns the other way."""
+        bare = text.removesuffix("Z").removesuffix("h0")
+        numbers = [int(word) for word in bare.split()]
+        places = [
+            f"{round(100 * width) - x} {y}"
+            for x, y in zip(numbers[::2], numbers[1::2], strict=True)
+        ]
+        return f"M{' '.join(reversed(places))}{text[len(bare) :]}"
+
+    drawings = {
+        f"copper {OTHER[side]}": drawn(board.drawings[f"copper {side}"])
+        for side in OTHER
+        if f"copper {side}" in board.drawings
+    }
     return replace(
         board,
         parts=tuple(part(one) for one in board.parts),
         pads=tuple(replace(pad, side=OTHER[pad.side]) for pad in board.pads),
         copper=tuple(copper(one) for one in board.copper),
         holes=tuple(replace(hole, x_mm=width - hole.x_mm) for hole in board.holes),
-        outline=tuple(tuple((width - x, y) for x, y in ring) for ring in board.outline),
+        outline=tuple(tuple((width - x, y) for x, y in loop) for loop in board.outline),
+        drawings={**board.drawings, **drawings},
     )
 
 
