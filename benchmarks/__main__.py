@@ -166,6 +166,7 @@ USUAL = {
     "patterns": patterns,
     "placement": placement,
     "random": random_boards,
+    "cells": cells,
     "few-tours": few_tours,
     "rework": rework,
 }

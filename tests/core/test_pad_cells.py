@@ -13,6 +13,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.linalg import spsolve
 
 from tests.conftest import DATA, files_in
+from tests.fine_copper import drawn_finely, melts_s, true_melts_s
 from yellowfen.core.board.board import Board, Ink
 from yellowfen.core.board.drawn_copper import DrawnLayer
 from yellowfen.core.heat import pad_cells
@@ -21,7 +22,7 @@ from yellowfen.core.heat.grid import FineRound, make_grid
 from yellowfen.core.heat.pad_cells import coupling_of, couplings_of
 from yellowfen.core.heat.pad_cells_kernel import solve
 from yellowfen.core.heat.plan import HeatPlan, usual_moves
-from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Resolution, rehearse
+from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
@@ -178,53 +179,18 @@ def test_whatever_the_board_what_is_found_is_bounded(name: str) -> None:
             assert np.all(np.abs(found.air_m2) < 20e-6)
 
 
-def drawn_finely(board: BoardStack, cell_mm: float) -> BoardStack:
-    """The board with its drawn layers as links and coverage of fine cells."""
-    ny, nx = round(board.height_mm / cell_mm), round(board.width_mm / cell_mm)
-    foils = []
-    for foil in board.copper:
-        if foil.drawing is not None:
-            size = board.width_mm, board.height_mm
-            cover, links = foil.drawing.piece(0.0, 0.0, size, ny, nx)
-            foil = replace(foil, coverage=cover, links=links, drawing=None)
-        foils.append(foil)
-    return replace(board, copper=tuple(foils))
-
-
-def melts(scene: Scene, resolution: Resolution, ref: str) -> np.ndarray:
-    """First and last melt of a part, s."""
-    moments = [joint.melt_end_s for joint in rehearse(scene, resolution).joints_of(ref)]
-    assert None not in moments
-    return np.array([min(moments), max(moments)], dtype=float)
-
-
 @pytest.mark.parametrize(
     ("ref", "hold_s"), [("R1", 24.0), ("R2", 20.0), ("R4", 25.0), ("Q1", 25.0)]
 )
 def test_forecasts_agree_with_the_drawing_in_quarter_millimetres(
     ref: str, hold_s: float, demo_board: Board
 ) -> None:
-    """Parts whose melts the grid alone told 11 to 14 % late. What a quarter millimetre says hangs by 2 %
-    on how its cells lie, so the mean of two.
-    """
+    """Parts whose melts the grid alone told 11 to 14 % late."""
     scene = scene_of(demo_board, HeatPlan(targets=(ref,), moves=usual_moves((ref,))))
     scene = near_the_heat(replace(scene, moves=(Move(Deed.HOLD, hold_s, (ref,), 15.0),)))
-    part, true = scene.part(ref), replace(scene, board=drawn_finely(scene.board, 0.25))
-    fine = np.mean(
-        [
-            melts(
-                true,
-                Resolution(
-                    cell_mm=0.25, fine=FineRound(part.x_mm + aside, part.y_mm + aside, 8.0, 8.0)
-                ),
-                ref,
-            )
-            for aside in (0.0, 0.125)
-        ],
-        axis=0,
-    )
-    first, last = melts(scene, FINE, ref) / fine - 1.0
+    true = true_melts_s(scene, drawn_finely(scene.board), ref)
+    first, last = melts_s(scene, FINE, ref) / true - 1.0
     assert abs(first) < 0.06
     assert abs(last) < 0.04
     for resolution in (QUICK, COARSE):
-        assert np.abs(melts(scene, resolution, ref) / fine - 1.0).max() < 0.14
+        assert np.abs(melts_s(scene, resolution, ref) / true - 1.0).max() < 0.14

@@ -409,6 +409,7 @@ def to_json(scene: Scene, rehearsal: Rehearsal, wall_s: float) -> dict[str, Any]
             "ny": model.ny,
             "layers": model.layers,
             "cell_mm": rounded(model.cell_mm),
+            "pads_as_drawn": model.pads_as_drawn,
             "step_s": model.step_s,
             "steps": model.steps,
             "simulated_s": model.simulated_s,

@@ -147,6 +147,7 @@ class Network:
     covered_bottom: Array
     shielded: Array
     grid: Grid
+    pads_as_drawn: int
 
 
 def place_land(part: PlacedPart, land: Land) -> tuple[float, float, float, float, float]:
@@ -276,6 +277,7 @@ def build_network(
         np.minimum(cover[Side.BOTTOM], 1.0),
         shielded,
         _with_extra_columns(grid, extra),
+        sum(len(known[part.ref].eased) for part in scene.parts if part.ref in known),
     )
 
 

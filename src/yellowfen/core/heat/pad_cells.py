@@ -41,14 +41,14 @@ from yellowfen.core.heat.scene import (
     cropped,
 )
 
-FINE_MM, MOST_TIMES, COARSE_ENOUGH_MM = 0.25, 6, 0.5
-REACH_MM = 2.0
-AGREES = 0.08
-LEAST, MOST = 0.05, 20.0
-ROUNDS = 3
-CLOSE = 1e-3
-STRONG_W_M2K, STRONG_SHARE = 500.0, 0.2
-MOST_KEPT = 4000
+FINE_MM, MOST_TIMES = 0.25, 6  # cells of the drawing, and how many of them a grid's cell is long
+COARSE_ENOUGH_MM = 0.5  # grids that have anything wrong
+REACH_MM = 2.0  # round a pad, and two cells at least
+AGREES = 0.08  # share of the area by which drawing and map may differ
+LEAST, MOST = 0.05, 2.0  # of what a contact conducts
+ROUNDS, CLOSE = 3, 1e-3  # of finding it, and how closely heat at rest is solved
+STRONG_W_M2K, STRONG_SHARE = 500.0, 0.2  # no air takes more than a fifth of what a contact gives
+MOST_PADS, MOST_KEPT = 400, 4000  # pads worked out for one heat; parts kept
 
 _kept: OrderedDict[Hashable, tuple[object, Coupling | None]] = OrderedDict()
 _lock = Lock()
@@ -68,14 +68,26 @@ def couplings_of(
         or not any(foil.drawing for foil in board.copper)
     ):
         return {}
-    places = [(one.x_mm, one.y_mm) for one in map(scene.part, scene.targets)]
     found = {}
-    for part in scene.parts:
-        if any(math.hypot(part.x_mm - x, part.y_mm - y) < NEAR_MM for x, y in places):
-            coupling = _kept_coupling(board, part, cell_mm, layers)
-            if coupling is not None:
-                found[part.ref] = coupling
+    for part in _nearest(scene):
+        coupling = _kept_coupling(board, part, cell_mm, layers)
+        if coupling is not None:
+            found[part.ref] = coupling
     return found
+
+
+def _nearest(scene: Scene) -> list[PlacedPart]:
+    """The parts near the targets, nearest first, as far as their pads are not more than are worked
+    out in a few seconds.
+    """
+    places = [(one.x_mm, one.y_mm) for one in map(scene.part, scene.targets)]
+    away = [
+        (min(math.hypot(part.x_mm - x, part.y_mm - y) for x, y in places), part)
+        for part in (scene.parts if places else ())
+    ]
+    near = [part for far, part in sorted(away, key=lambda one: one[0]) if far < NEAR_MM]
+    pads = np.cumsum([len(part.package.lands) for part in near])
+    return near[: int(np.searchsorted(pads, MOST_PADS, "right"))]
 
 
 def _kept_coupling(

@@ -82,7 +82,7 @@ class EnergyBalance:
 
 @dataclass(frozen=True)
 class ModelFacts:
-    """How it was computed."""
+    """How it was computed; `pads_as_drawn`: of how many pads what the cells have wrong was put right."""
 
     cells: int
     nx: int
@@ -93,6 +93,7 @@ class ModelFacts:
     steps: int
     simulated_s: float
     jet_factor: float
+    pads_as_drawn: int = 0
 
 
 @dataclass(frozen=True)
@@ -571,6 +572,7 @@ def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Reh
             steps=trace.steps,
             simulated_s=seconds,
             jet_factor=JET_FACTOR if scene.jet_factor is None else scene.jet_factor,
+            pads_as_drawn=network.pads_as_drawn,
         ),
         warnings=tuple(warnings),
         times_s=trace.times_s,

@@ -233,6 +233,7 @@ def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
         "calibrated": done.taught,
         "frames": _frames(rehearsal, job.plan.side),
         "cell_mm": round(rehearsal.model.cell_mm, 2),
+        "pads_as_drawn": rehearsal.model.pads_as_drawn,
         "jet_factor": rehearsal.model.jet_factor,
     }
 

@@ -295,7 +295,7 @@ document.addEventListener("alpine:init", () => {
     get modelText() {
       if (!this.answer || this.answer.empty) return "";
       const e = this.answer.energy;
-      return `Board in ${this.answer.cell_mm} mm cells; ${e.in_j} J put in, bookkeeping closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${this.answer.board_peak_c} °C.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
+      return `Board in ${this.answer.cell_mm} mm cells${this.answer.pads_as_drawn ? `, ${this.answer.pads_as_drawn} pads near the heat as their copper is drawn` : ""}; ${e.in_j} J put in, bookkeeping closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${this.answer.board_peak_c} °C.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
     },
 
     blows(move) { return blowing.includes(move.do); },
