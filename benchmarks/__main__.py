@@ -10,6 +10,7 @@ import numpy as np
 
 from benchmarks import finite_volumes, sparse, vectorised
 from benchmarks.boards import boards
+from benchmarks.cells import cells
 from benchmarks.heat_case import reference_scene
 from benchmarks.heat_tools import tools
 from benchmarks.load import load
