@@ -58,6 +58,22 @@ def _doubled_blocks(depth: int) -> bytes:
     return layer(body + f"D{20 + depth}*\nX0Y0D03*\n")
 
 
+def crossed(lines: int) -> dict[str, bytes]:
+    """Copper and mask of as many strokes, all crossing in the middle, three times over: 500 take some
+    ten seconds to read.
+    """
+    step = 50_000_000 // lines
+    ends = [(at * step, (lines - at) * step) for at in range(lines)]
+    pen = "%ADD11C,0.2*%\nD11*\n"
+    across = "".join(f"X0Y{a}D02*\nX50000000Y{b}D01*\n" for a, b in ends) * 3
+    up = "".join(f"X{a}Y0D02*\nX{b}Y50000000D01*\n" for a, b in ends) * 3
+    return {
+        **board(),
+        "mask.gbr": layer(pen + across, "Soldermask,Top"),
+        "copper.gbr": layer(pen + up),
+    }
+
+
 CRAFTED: dict[str, Callable[[], Files]] = {
     "blanks behind unit": lambda: board(
         t__csv=_table(
@@ -128,18 +144,7 @@ CRAFTED: dict[str, Callable[[], Files]] = {
     ),
     "lzma zip": lambda: _zip(**{"copper.gbr": layer("%ADD11C,1*%\nD11*\nX0Y0D03*\n")}),
     "zeros in names": lambda: {"a\x00b.gbr": layer("%ADD11C,1*%\nD11*\nX0Y0D03*\n")},
-    "copper as mask": lambda: {
-        **board(),
-        "mask.gbr": layer(
-            "%ADD11C,0.2*%\nD11*\n"
-            + "".join(f"X0Y{y}00000D02*\nX50000000Y{500 - y}00000D01*\n" for y in range(500)) * 3,
-            "Soldermask,Top",
-        ),
-        "copper.gbr": layer(
-            "%ADD11C,0.2*%\nD11*\n"
-            + "".join(f"X{x}00000Y0D02*\nX{500 - x}00000Y50000000D01*\n" for x in range(500)) * 3
-        ),
-    },
+    "copper as mask": lambda: crossed(500),
     "twenty large layers": lambda: {
         "edge.gbr": layer(EDGE.replace("50000000", "399000000"), "Profile,NP"),
         **{

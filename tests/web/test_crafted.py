@@ -11,7 +11,7 @@ import pytest
 from benchmarks.board_case import large_board
 from fastapi.testclient import TestClient
 
-from tests.crafted import CRAFTED
+from tests.crafted import CRAFTED, crossed
 from tests.processes import children, spent_s
 from yellowfen.workflows.reading import reader
 
@@ -34,7 +34,7 @@ def test_a_crafted_file_ends_in_a_board_or_a_sentence(client: TestClient, name: 
 
 def test_the_server_answers_while_a_file_holds_the_reader(client: TestClient) -> None:
     """A board that would take a minute to read is ended by the clock after its ten seconds."""
-    files = [("files", pair) for pair in CRAFTED["copper as mask"]().items()]
+    files = [("files", pair) for pair in crossed(1000).items()]
     replies: list[tuple[int, float]] = []
 
     def send() -> None:

@@ -9,16 +9,17 @@ window.
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import Doubts, how_sure
+from yellowfen.core.heat.doubt import Doubts, how_sure, settled
 from yellowfen.core.heat.drive import tallest_beneath_mm
 from yellowfen.core.heat.profile import Profile, profile_of, soak_band_c
-from yellowfen.core.heat.rehearsal import COARSE, rehearse
+from yellowfen.core.heat.rehearsal import COARSE, FINE, rehearse
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.metal.alloy import Alloy, alloy_named
 from yellowfen.errors import InvalidValue
 
 LOOK = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
+TOLD = replace(FINE, sample_s=0.5, frame_s=1e9)
 SAMPLES = 11
 LONGEST_S = 420.0
 MARGIN_S = 2.0
@@ -58,7 +59,7 @@ def usual_recipe(scene: Scene, doubts: Doubts) -> Usual:
 
 def _air(scene: Scene, doubts: Doubts) -> Usual:
     """The last blowing move ends by the late end of its band, a little later, and before the
-    cautious stop.
+    cautious stop; the band is tied to the forecast that the page shows.
     """
     blowing = [index for index, move in enumerate(scene.moves) if move.blows]
     if not blowing:
@@ -66,7 +67,8 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
     last = blowing[-1]
     before = sum(move.seconds for move in scene.moves[:last])
     long = _with_seconds(scene, last, 120.0)
-    sure = how_sure(long, doubts, SAMPLES)
+    told = rehearse(settled(long, doubts), TOLD)
+    sure = how_sure(long, doubts, SAMPLES, fine=told)
     late = [band.high for band in sure.melts]
     middle = [band.middle for band in sure.melts]
     if any(at is None for at in middle):
