@@ -81,7 +81,15 @@ def board_drawn_with(*inks: Ink) -> BoardStack:
 
 
 def chip_at(x_mm: float, y_mm: float, rotation_deg: float = 0.0) -> PlacedPart:
-    return PlacedPart("R1", package_named("0603"), x_mm, y_mm, rotation_deg, Side.TOP, "Sn63Pb37")
+    return PlacedPart(
+        "R1",
+        package_named("0603"),
+        x_mm,
+        y_mm=y_mm,
+        rotation_deg=rotation_deg,
+        side=Side.TOP,
+        alloy="Sn63Pb37",
+    )
 
 
 def pads_of(part: PlacedPart) -> Iterator[tuple[float, float, float, float]]:

@@ -84,6 +84,7 @@ def _nearest(scene: Scene) -> list[PlacedPart]:
     away = [
         (min(math.hypot(part.x_mm - x, part.y_mm - y) for x, y in places), part)
         for part in (scene.parts if places else ())
+        if part.package.lands
     ]
     near = [part for far, part in sorted(away, key=lambda one: one[0]) if far < NEAR_MM]
     pads = np.cumsum([len(part.package.lands) for part in near])
@@ -113,10 +114,11 @@ def _kept_coupling(
     return found
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Block:
     """Cells round a part: W/K to the next cell in x and in y (layers, ny, nx), between layers
-    (ny, nx); each land's cells (rows, columns) and areas, m²; the face's open area (ny, nx), m².
+    (ny, nx); each land's cells (rows, columns) and areas, m²; the face's open area (ny, nx), m²; what
+    cells hold (layers, ny, nx), J/K.
 
     `edges`: where the board itself ends: left, right, low, high.
     """
@@ -146,15 +148,15 @@ def coupling_of(board: BoardStack, part: PlacedPart, grid: Grid, cell_mm: float)
     size = ((box[1] - box[0]) * times, (box[3] - box[2]) * times)
     lines = (_even(piece.width_mm, size[0]), _even(piece.height_mm, size[1]))
     here = replace(part, x_mm=part.x_mm - low[0], y_mm=part.y_mm - low[1])
-    fine = _block(grid_between(piece, lines, grid.layers), here, board, (0, size[0], 0, size[1]))
     edges = box[0] == 0, box[1] == grid.nx, box[2] == 0, box[3] == grid.ny
-    coarse = replace(_block(grid, part, board, box), edges=edges)
-    fine = replace(fine, edges=edges)
+    finely, all_of_it = grid_between(piece, lines, grid.layers), (0, size[0], 0, size[1])
+    fine = _block(finely, here, board, box=all_of_it, edges=edges)
+    coarse = _block(grid, part, board, box=box, edges=edges)
     layer = 0 if part.side is Side.TOP else grid.layers - 1
     reach_cells = math.ceil(reach / cell_mm)
     eased = np.array(
         [
-            _eased(fine, coarse, at, layer, reach_cells, times)
+            _eased(fine, coarse, at, layer=layer, reach_cells=reach_cells, times=times)
             for at in range(len(part.package.lands))
         ]
     )
@@ -222,7 +224,12 @@ def _piece(
 
 
 def _block(
-    grid: Grid, part: PlacedPart, board: BoardStack, box: tuple[int, int, int, int]
+    grid: Grid,
+    part: PlacedPart,
+    board: BoardStack,
+    *,
+    box: tuple[int, int, int, int],
+    edges: tuple[bool, bool, bool, bool],
 ) -> _Block:
     """The box of a grid with a part on it, its own ties to planes among the layers' links."""
     left, right, low, high = box
@@ -254,7 +261,15 @@ def _block(
     open_m2[~grid.inside[cut]] = 0.0
     holds = grid.c0.reshape(grid.layers, grid.ny + 2, grid.nx + 2)[:, 1:-1, 1:-1][:, *cut].copy()
     holds[:, ~grid.inside[cut]] = 0.0
-    return _Block(gx, gy, gz, tuple(lands), open_m2, holds, (False, False, False, False))
+    return _Block(
+        gx=gx,
+        gy=gy,
+        gz=gz,
+        lands=tuple(lands),
+        open_m2=open_m2,
+        holds_j_k=holds,
+        edges=edges,
+    )
 
 
 def _cells(
@@ -291,7 +306,7 @@ def _border(block: _Block, gx: Array, gy: Array, cut: tuple[slice, slice]) -> Ar
 
 
 def _eased(
-    fine: _Block, coarse: _Block, at: int, layer: int, reach_cells: int, times: int
+    fine: _Block, coarse: _Block, at: int, *, layer: int, reach_cells: int, times: int
 ) -> float:
     """How many times as well a pad's contact has to conduct on the coarse cells for the pad to pass
     on, alone, what it does on the fine ones.
