@@ -65,12 +65,14 @@ def mirrored(board: Board) -> Board:
 
 
 @pytest.fixture(scope="module")
-def all_boards(demo_board: Board) -> list[Board]:
-    return [
+def all_boards(demo_board: Board) -> list[tuple[Board, Board]]:
+    """Each with its mirror."""
+    boards = [
         demo_board,
         read_board(files_in(DATA / "boards/two-sided"), "two-sided"),
         read_board(files_in(DATA / "boards/regions"), "regions"),
     ]
+    return [(board, mirrored(board)) for board in boards]
 
 
 def heated(board: Board, ref: str, side: str, kind: int, tall: float) -> Rehearsal:
@@ -90,21 +92,21 @@ def heated(board: Board, ref: str, side: str, kind: int, tall: float) -> Rehears
     tall=st.floats(8.0, 25.0),
 )
 def test_a_part_underneath_heated_from_below_is_the_mirrored_board_heated_from_above(
-    all_boards: list[Board], which: int, pick: int, kind: int, tall: float
+    all_boards: list[tuple[Board, Board]], which: int, pick: int, kind: int, tall: float
 ) -> None:
-    board = all_boards[which]
+    board, other = all_boards[which]
     usable = [part for part in board.parts if part.joined and part.package.lands]
     part = usable[pick % len(usable)]
     here = heated(board, part.ref, part.side, kind, tall)
-    there = heated(mirrored(board), part.ref, OTHER[part.side], kind, tall)
+    there = heated(other, part.ref, OTHER[part.side], kind, tall)
     assert {part.side, OTHER[part.side]} == {"top", "bottom"}
     for a, b in zip(here.joints, there.joints, strict=True):
         assert (a.ref, a.pin) == (b.ref, b.pin)
         assert a.peak_c == pytest.approx(b.peak_c, abs=0.5)
         if a.melt_end_s is not None and b.melt_end_s is not None:
             assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.01, abs=0.05)
-    for one, other in zip(here.parts, there.parts, strict=True):
-        assert one.body_peak_c == pytest.approx(other.body_peak_c, abs=0.5)
+    for one, two in zip(here.parts, there.parts, strict=True):
+        assert one.body_peak_c == pytest.approx(two.body_peak_c, abs=0.5)
 
 
 def test_a_part_of_the_face_below_is_refused_and_said(demo_board: Board) -> None:
