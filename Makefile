@@ -16,7 +16,7 @@ $(VENV)/.uv:
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.txt
 	touch $@
 
-KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py $(wildcard src/yellowfen/core/board/*_kernel.py) src/yellowfen/core/work/order_kernel.py src/yellowfen/core/look/picture_kernel.py)
+KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py $(wildcard src/yellowfen/core/heat/*_kernel.py) $(wildcard src/yellowfen/core/board/*_kernel.py) src/yellowfen/core/work/order_kernel.py src/yellowfen/core/look/picture_kernel.py)
 
 $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	find src -name '*.nb[ic]' -delete
