@@ -48,13 +48,11 @@ test: setup-test
 	sh tests/at_once.sh $(BIN)/pytest
 
 # Static checks and the quick tests, for use while working; `make test` is the whole of it.
-QUICK := tests/formats tests/store $(addprefix tests/core/test_,bench_run.py join.py parts.py stencil.py spans.py sketch.py triage.py hand_plan.py by_hand.py better.py floating.py drag.py ready.py sources.py)
+QUICK := tests/formats $(addprefix tests/core/test_,bench_run.py join.py parts.py stencil.py spans.py sketch.py triage.py hand_plan.py by_hand.py better.py floating.py drag.py ready.py sources.py)
 check: setup-test
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/ruff format --check --quiet src tests benchmarks scripts
-	$(BIN)/mypy
-	$(BIN)/lint-imports
-	$(BIN)/pytest -q $(QUICK)
+	sh tests/quick.sh $(BIN) $(QUICK)
 
 $(VENV)/.installed-bench: $(VENV)/.installed-test requirements-bench.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --require-hashes -r requirements-bench.txt
