@@ -6,7 +6,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.conftest import DATA, small_scene
+from tests.conftest import DATA, files_in, small_scene
+from yellowfen.core.board.board import Board
 from yellowfen.core.heat.calibrate import (
     MeltTest,
     Probe,
@@ -27,7 +28,7 @@ from yellowfen.core.heat.doubt import (
     unknowns_of,
 )
 from yellowfen.core.heat.outcome import Fate, outcome, watch
-from yellowfen.core.heat.plan import USUAL_OVEN
+from yellowfen.core.heat.plan import USUAL_OVEN, HeatPlan, usual_moves
 from yellowfen.core.heat.profile import Criterion, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
 from yellowfen.core.heat.scene import (
@@ -40,6 +41,7 @@ from yellowfen.core.heat.scene import (
     Preheater,
     Scene,
     Side,
+    near_the_heat,
 )
 from yellowfen.core.heat.story import Kind, all_molten_s, tell
 from yellowfen.core.heat.tune import Bench, axis_of, find_settings
@@ -55,7 +57,9 @@ from yellowfen.core.heat.window import (
     with_dwell,
     with_setting,
 )
+from yellowfen.core.work.board_scene import scene_of
 from yellowfen.errors import InvalidValue
+from yellowfen.formats.board_files import read_board
 from yellowfen.formats.rehearsal_file import read_scene
 
 
@@ -565,3 +569,22 @@ def test_a_usual_blow_ends_by_its_band_and_before_the_cautious_stop() -> None:
     )
     assert sure.melts[0].middle < end < sure.melts[0].high + 6.0
     assert sure.harm.low is None or end <= sure.harm.low + 1.0
+
+
+@pytest.mark.parametrize("ref", ["P2", "P5", "P9", "P15"])
+def test_a_usual_blow_is_long_enough_in_the_forecast_that_is_shown(
+    ref: str, two_sided_board: Board
+) -> None:
+    """Where the cautious stop comes before the band's late end, the end is the flow itself, which the
+    coarse grid has up to a tenth earlier than the fine one.
+    """
+    plan = HeatPlan(targets=(ref,), alloy="Sn96.5Ag3Cu0.5", moves=usual_moves((ref,)))
+    found = usual_recipe(near_the_heat(scene_of(two_sided_board, plan)), Doubts())
+    assert "comes before the late end" in found.says
+    shown = rehearse(settled(found.scene, Doubts()))
+    assert all(joint.melt_end_s is not None for joint in shown.joints_of(ref))
+
+
+@pytest.fixture(scope="module")
+def two_sided_board() -> Board:
+    return read_board(files_in(DATA / "boards/two-sided"), "two-sided")
