@@ -48,9 +48,10 @@ AGREES = 0.08  # share of the area by which drawing and map may differ
 LEAST, MOST = 0.05, 2.0  # of what a contact conducts
 ROUNDS, CLOSE = 3, 1e-3  # of finding it, and how closely heat at rest is solved
 STRONG_W_M2K, STRONG_SHARE = 500.0, 0.2  # no air takes more than a fifth of what a contact gives
-MOST_PADS, MOST_KEPT = 400, 4000  # pads worked out for one heat; parts kept
+MOST_PADS, MOST_BOARDS = 400, 6  # pads worked out for one heat; boards kept
 
-_kept: OrderedDict[Hashable, tuple[object, Coupling | None]] = OrderedDict()
+_Found = dict[Hashable, tuple[object, Coupling | None]]
+_kept: OrderedDict[int, tuple[BoardStack, _Found]] = OrderedDict()
 _lock = Lock()
 
 
@@ -96,22 +97,30 @@ def _kept_coupling(
 ) -> Coupling | None:
     package = part.package
     key = (
-        id(board),
         id(package),
         (part.x_mm, part.y_mm, part.rotation_deg, part.side),
         (part.plane_pins, part.relief_pins),
         (cell_mm, layers),
     )
+    of_board = _of(board)
     with _lock:
-        if key in _kept:
-            _kept.move_to_end(key)
-            return _kept[key][1]
+        if key in of_board:
+            return of_board[key][1]
     found = coupling_of(board, part, make_grid(board, cell_mm, layers), cell_mm)
     with _lock:
-        _kept[key] = (board, package), found  # held, so that no other takes their ids
-        while len(_kept) > MOST_KEPT:
-            _kept.popitem(last=False)
+        of_board[key] = package, found  # held, so that no other takes its id
     return found
+
+
+def _of(board: BoardStack) -> _Found:
+    """What was found on a board; the newest few boards are kept."""
+    with _lock:
+        if id(board) not in _kept:
+            _kept[id(board)] = board, {}
+        _kept.move_to_end(id(board))
+        while len(_kept) > MOST_BOARDS:
+            _kept.popitem(last=False)
+        return _kept[id(board)][1]
 
 
 @dataclass(frozen=True, kw_only=True)
