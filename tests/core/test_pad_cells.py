@@ -15,6 +15,7 @@ from scipy.sparse.linalg import spsolve
 from tests.conftest import DATA, files_in
 from tests.fine_copper import drawn_finely, melts_s, true_melts_s
 from yellowfen.core.board.board import Board, Ink
+from yellowfen.core.board.copper_links import FLOOR
 from yellowfen.core.board.drawn_copper import DrawnLayer
 from yellowfen.core.heat import pad_cells
 from yellowfen.core.heat.doubt import Doubts, sampled
@@ -22,10 +23,11 @@ from yellowfen.core.heat.grid import FineRound, make_grid
 from yellowfen.core.heat.pad_cells import coupling_of, couplings_of
 from yellowfen.core.heat.pad_cells_kernel import solve
 from yellowfen.core.heat.plan import HeatPlan, usual_moves
-from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK
+from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, rehearse
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
+    Core,
     Deed,
     HotAir,
     HotPlate,
@@ -126,6 +128,25 @@ def test_cells_as_fine_as_the_drawing_have_little_wrong() -> None:
         wrong.append(np.abs(1.0 / found.eased - 1.0).max())
     assert wrong[2] < 0.35 * wrong[0]
     assert wrong[2] < wrong[1]
+
+
+def test_a_face_without_copper_a_metal_board_and_a_part_beside_the_outline_do_no_harm() -> None:
+    cover, links = DrawnLayer((Ink(ring(0, 0, 2, 2)),), 20.0).piece(10, 8, (5.0, 4.0), 16, 20)
+    assert not cover.any()
+    assert np.allclose(links.along_x, FLOOR)
+    usual = board_drawn_with(Ink(ring(0, 0, 20, 7.6)))
+    boards = (
+        replace(usual, core=Core.ALUMINIUM),
+        replace(usual, outline=((0, 0), (6, 0), (6, 16), (0, 16))),
+    )
+    moves = (Move(Deed.HOLD, 20.0, ("R1",), 15.0),)
+    for board in boards:
+        scene = Scene(board, (chip_at(14.3, 8.2),), HotAir(6, 350, 30), moves, ("R1",))
+        for resolution in (FINE, COARSE):
+            found = couplings_of(scene, resolution.cell_mm, resolution.layers, None)["R1"]
+            assert np.all(np.isfinite(found.air_m2))
+            assert np.all((found.eased >= pad_cells.LEAST) & (found.eased <= pad_cells.MOST + 1e-9))
+            assert np.isfinite(rehearse(scene, resolution).part("R1").body_peak_c)
 
 
 def test_a_board_turned_over_has_the_same_wrong() -> None:

@@ -365,9 +365,13 @@ def _passes(block: _Block, at: int, layer: int, cut: tuple[slice, slice], eased:
 
 
 def _comes_to(block: _Block, eased: Array) -> Array:
-    """Area of the face whose heat comes to each pad while all of them are held at 0, m²."""
+    """Area of the face whose heat comes to each pad while all of them are held at 0, m²; none where
+    there is no board.
+    """
     from yellowfen.core.heat.pad_cells_kernel import solve
 
+    if not block.holds_j_k.any():
+        return np.zeros(len(block.lands))
     ny, nx = block.gz.shape
     ground = _border(block, block.gx, block.gy, (slice(0, ny), slice(0, nx)))
     contacts = [
