@@ -23,7 +23,7 @@ from yellowfen.core.heat.grid import FineRound, make_grid
 from yellowfen.core.heat.pad_cells import coupling_of, couplings_of
 from yellowfen.core.heat.pad_cells_kernel import solve
 from yellowfen.core.heat.plan import HeatPlan, usual_moves
-from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, rehearse
+from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Resolution, rehearse
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
@@ -191,6 +191,40 @@ def test_a_board_whose_copper_is_varied_has_the_known_ones(demo_board: Board) ->
     assert varied.board is not scene.board
     known, seen = (couplings_of(one, 2.0, 3, None) for one in (scene, varied))
     assert all(seen[ref] is one for ref, one in known.items())
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    place=st.tuples(st.floats(0.0, 20.0), st.floats(0.0, 16.0)),
+    turn=st.sampled_from([0.0, 90.0, 37.0, 270.0]),
+    name=st.sampled_from(["0402", "0603", "SOT-23", "SOIC-8", "QFN-20", "TO-252"]),
+    grid=st.sampled_from([(1.0, 4), (1.75, 3), (2.0, 3)]),
+    side=st.sampled_from(list(Side)),
+)
+def test_wherever_a_part_lies_what_is_found_is_bounded_and_its_forecast_sound(
+    place: tuple[float, float], turn: float, name: str, grid: tuple[float, int], side: Side
+) -> None:
+    board = board_drawn_with(
+        Ink(ring(0, 0, 20, 7.6)), Ink(ring(6, 9, 9, 12)), Ink("M950 800 1300 1100", 0.3)
+    )
+    part = PlacedPart(
+        "R1",
+        package_named(name),
+        place[0],
+        y_mm=place[1],
+        rotation_deg=turn,
+        side=side,
+        alloy="Sn63Pb37",
+    )
+    found = coupling_of(board, part, make_grid(board, *grid), grid[0])
+    if found is not None:
+        assert np.all((found.eased >= pad_cells.LEAST - 1e-9) & np.isfinite(found.air_m2))
+        assert np.all(found.eased <= pad_cells.MOST + 1e-9)
+    moves = (Move(Deed.HOLD, 10.0, ("R1",), 15.0),)
+    scene = Scene(board, (part,), HotAir(6, 380, 40), moves, ("R1",))
+    seen = rehearse(scene, Resolution(cell_mm=grid[0], layers=grid[1]))
+    assert seen.energy.closes
+    assert seen.part("R1").body_peak_c < 380.0
 
 
 @pytest.mark.parametrize("name", ["two-sided", "regions"])
