@@ -1,8 +1,10 @@
 """Fixtures shared by all tests."""
 
+import fcntl
 import hashlib
+import os
 import pickle
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -114,20 +116,43 @@ def demo_board() -> Board:
     return read_board(demo_files(), "demo")
 
 
+def made_once(
+    tmp_path_factory: pytest.TempPathFactory, name: str, make: Callable[[Path], None]
+) -> Path:
+    """A folder filled by `make`; test processes that run beside each other (`tests/at_once.sh`) share
+    it: the first to ask makes it, the others wait.
+    """
+    shared = os.environ.get("TESTS_SHARE")
+    folder = (Path(shared) if shared else tmp_path_factory.mktemp("made")) / name
+    folder.parent.mkdir(exist_ok=True)
+    with folder.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not folder.exists():
+            beginning = folder.with_suffix(".part")
+            beginning.mkdir()
+            make(beginning)
+            beginning.rename(folder)
+    return folder
+
+
 @pytest.fixture(scope="session")
 def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A database with the demo data, to be copied."""
-    folder = tmp_path_factory.mktemp("demo")
-    connection = open_database(folder)
-    demo.fill(connection)
-    back_up(folder, folder / "copy.sqlite3")
-    connection.close()
-    return folder / "copy.sqlite3"
+
+    def fill(folder: Path) -> None:
+        connection = open_database(folder)
+        demo.fill(connection)
+        back_up(folder, folder / "copy.sqlite3")
+        connection.close()
+
+    return made_once(tmp_path_factory, "filled", fill) / "copy.sqlite3"
 
 
 @pytest.fixture(scope="session")
 def furnished(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The folder that `yellowfen demo` makes, with the demo's past; to be read, or copied."""
-    folder = tmp_path_factory.mktemp("furnished")
-    assert main(["demo", "--data", str(folder)]) == 0
-    return folder
+
+    def furnish(folder: Path) -> None:
+        assert main(["demo", "--data", str(folder)]) == 0
+
+    return made_once(tmp_path_factory, "furnished", furnish)

@@ -7,12 +7,13 @@ Scale comes from the drawings' own units, so sizes are checked; only the place i
 import base64
 import math
 import re
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 import shapely
-from playwright.sync_api import Page
+from playwright.sync_api import Browser, Page
 
 from tests.conftest import DATA
 from yellowfen.formats.drill import read_drill
@@ -37,7 +38,9 @@ EXCEPTIONS = {
     "macro-primitives/rotated-thermal-primitive.gbr": SPIKES,
 }
 
-COMPARE = """async ([reference, path, wide, high]) => {
+ALIKE = 0.005
+# places the picture until it is alike
+COMPARE = """async ([reference, path, wide, high, alike]) => {
   const picture = new Image();
   picture.src = 'data:image/svg+xml;base64,' + reference;
   await picture.decode();
@@ -64,6 +67,7 @@ COMPARE = """async ([reference, path, wide, high]) => {
   let [x, y, best] = [0, 0, measure(0, 0)];
   for (const step of [0.5, 0.25, 0.12, 0.06]) {
     for (const [dx, dy] of [[step, 0], [-step, 0], [0, step], [0, -step]]) {
+      if (best <= alike) return best;
       const tried = measure(x + dx, y + dy);
       if (tried < best) [x, y, best] = [x + dx, y + dy, tried];
     }
@@ -108,9 +112,17 @@ def sized(svg: str) -> tuple[str, float, int]:
     return plain, WIDE_PX / (float(width) * unit_mm), high
 
 
+@pytest.fixture(scope="module")
+def sheet(browser: Browser) -> Iterator[Page]:
+    """An empty page to paint on."""
+    page = browser.new_page()
+    yield page
+    page.close()
+
+
 @pytest.mark.browser
 @pytest.mark.parametrize("case", [case for case in CASES if case not in EXCEPTIONS])
-def test_picture_is_the_reference(page: Page, case: str) -> None:
+def test_picture_is_the_reference(sheet: Page, case: str) -> None:
     file = FOLDER / case
     reference, per_mm, high = sized(file.with_suffix(".svg").read_text())
     picture = drawn_by_us(file)
@@ -124,9 +136,8 @@ def test_picture_is_the_reference(page: Page, case: str) -> None:
         + "Z"
         for ring in rings
     )
-    page.goto("about:blank")
-    differs = page.evaluate(
-        COMPARE, [base64.b64encode(reference.encode()).decode(), path, WIDE_PX, high]
+    differs = sheet.evaluate(
+        COMPARE, [base64.b64encode(reference.encode()).decode(), path, WIDE_PX, high, ALIKE]
     )
     assert math.isfinite(differs)
-    assert differs <= 0.005, f"{case} differs by {differs:.2%}"
+    assert differs <= ALIKE, f"{case} differs by {differs:.2%}"

@@ -68,13 +68,13 @@ def copper_round(
     """
     sheet = _Sheet(land, size_x_mm, size_y_mm)
     others = [one for one in package.lands if one is not land]
-    pads = sheet.union([sheet.over(one) for one in package.lands])
+    pads = sheet.over(*package.lands)
     if tie is Tie.SIGNAL:
         return np.maximum(pads, sheet.track(package))
-    free = 1.0 - sheet.union([sheet.over(one, CLEARANCE_MM) for one in others])
+    free = 1.0 - sheet.over(*others, grown_mm=CLEARANCE_MM)
     if tie is Tie.PLANE:
         return np.maximum(pads, free)
-    hole = sheet.over(land, GAP_MM)
+    hole = sheet.over(land, grown_mm=GAP_MM)
     within = (land.size_x_mm / 2 + GAP_MM, land.size_y_mm / 2 + GAP_MM)
     across, along = (
         sheet.box(-within[0], within[0], -SPOKE_MM / 2, SPOKE_MM / 2),
@@ -97,17 +97,27 @@ class _Sheet:
         )
 
     def box(self, left: float, right: float, low: float, high: float) -> Array:
-        return np.outer(_shares(self.y, low, high), _shares(self.x, left, right))
+        return self.boxes([(left, right, low, high)])
 
-    def over(self, land: Land, grown_mm: float = 0.0) -> Array:
-        x, y = land.x_mm - self.land.x_mm, land.y_mm - self.land.y_mm
-        half_x, half_y = land.size_x_mm / 2 + grown_mm, land.size_y_mm / 2 + grown_mm
-        return self.box(x - half_x, x + half_x, y - half_y, y + half_y)
+    def over(self, *lands: Land, grown_mm: float = 0.0) -> Array:
+        """Under any of these lands, each grown on all sides."""
+        places = []
+        for land in lands:
+            x, y = land.x_mm - self.land.x_mm, land.y_mm - self.land.y_mm
+            half_x, half_y = land.size_x_mm / 2 + grown_mm, land.size_y_mm / 2 + grown_mm
+            places.append((x - half_x, x + half_x, y - half_y, y + half_y))
+        return self.boxes(places)
 
-    def union(self, shapes: list[Array]) -> Array:
+    def boxes(self, places: list[tuple[float, float, float, float]]) -> Array:
+        """Under any of these rectangles: left, right, low, high."""
         whole = np.zeros((len(self.y) - 1, len(self.x) - 1))
-        for shape in shapes:
-            np.maximum(whole, shape, out=whole)
+        for left, right, low, high in places:
+            columns, rows = _between(self.x, left, right), _between(self.y, low, high)
+            part = np.outer(
+                _shares(self.y[rows.start : rows.stop + 1], low, high),
+                _shares(self.x[columns.start : columns.stop + 1], left, right),
+            )
+            np.maximum(whole[rows, columns], part, out=whole[rows, columns])
         return whole
 
     def track(self, package: Package) -> Array:
@@ -120,6 +130,13 @@ class _Sheet:
             )
         long = land.size_y_mm / 2 + TRACK_LONG_MM
         return self.box(-half, half, -long, 0) if land.y_mm < 0 else self.box(-half, half, 0, long)
+
+
+def _between(lines: Array, low: float, high: float) -> slice:
+    """The stretches between lines that two places reach into."""
+    first, last = np.searchsorted(lines, (low, high))
+    start = min(max(int(first) - 1, 0), len(lines) - 1)
+    return slice(start, max(min(int(last), len(lines) - 1), start))
 
 
 def _shares(lines: Array, low: float, high: float) -> Array:
