@@ -8,7 +8,7 @@ import warnings
 from pathlib import Path
 
 from playwright.sync_api import sync_playwright
-from tests.browser.conftest import ARGUMENTS
+from tests.browser.conftest import ARGUMENTS, CHROMIUM
 from tests.live_server import LiveServer
 
 from benchmarks.board_case import large_board
@@ -74,9 +74,9 @@ def _plan(files: dict[str, bytes]) -> None:
         server = LiveServer(Path(folder))
         server.start()
         try:
-            page = playwright.chromium.launch(
-                executable_path="/usr/bin/chromium", args=ARGUMENTS
-            ).new_page(viewport={"width": 1280, "height": 800})
+            page = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS).new_page(
+                viewport={"width": 1280, "height": 800}
+            )
             page.goto(server.url + "/boards")
             page.wait_for_timeout(3000)  # the importer warms up while a person chooses files
             page.set_input_files(

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import sync_playwright
-from tests.browser.conftest import ARGUMENTS
+from tests.browser.conftest import ARGUMENTS, CHROMIUM
 from tests.live_server import LiveServer
 
 from yellowfen.workflows import demo
@@ -48,7 +48,7 @@ def pages() -> None:
 
 def _edits(url: str) -> None:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         loaded: list[int] = []
         foreign: list[str] = []

@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 
 from playwright.sync_api import sync_playwright
-from tests.browser.conftest import ARGUMENTS
+from tests.browser.conftest import ARGUMENTS, CHROMIUM
 from tests.live_server import LiveServer
 
 from benchmarks.board_case import large_board
@@ -54,9 +54,7 @@ def paste() -> None:
         server = LiveServer(Path(folder))
         server.start()
         try:
-            page = playwright.chromium.launch(
-                executable_path="/usr/bin/chromium", args=ARGUMENTS
-            ).new_page()
+            page = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS).new_page()
             page.goto(f"{server.url}/jobs/1/paste")
             moves = page.evaluate(_ANSWERS)
             first, times = max(moves[:20]), sorted(moves[20:])

@@ -26,6 +26,7 @@ from yellowfen.core.heat.calibrate import (
 from yellowfen.core.heat.doubt import (
     SAMPLES,
     Doubts,
+    as_held,
     sampled,
     settled,
     sureness,
@@ -35,6 +36,7 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Deed,
+    Held,
     HotAir,
     Move,
     PlacedPart,
@@ -190,11 +192,12 @@ class BenchOutcome:
     strength_width: float
 
 
-def one_bench(chance: np.random.Generator, *, hands_err: bool) -> BenchOutcome | None:
+def one_bench(chance: np.random.Generator, *, by: Held) -> BenchOutcome | None:
     """A coupon, then a forecast for another nozzle, package and board; None where nothing melts in
-    the truth. With `hands_err` hand, room, the scrap's copper and the air's spread are off too, not
-    only the physics and the aim.
+    the truth. The physics, distance, aim and room are off; in a free hand the scrap's copper and the
+    air's spread too.
     """
+    believed = as_held(PRIOR, by)
     drawn = {key: float(chance.normal()) for key in ("jet", "outlet", "copper")}
     hands = [
         {key: float(chance.normal()) for key in ("hand", "aim", "aim across", "room")}
@@ -202,10 +205,7 @@ def one_bench(chance: np.random.Generator, *, hands_err: bool) -> BenchOutcome |
     ]
     spread = [float(chance.normal()) for _ in range(2)]
     scrap_copper = float(chance.normal())
-    if not hands_err:
-        hands = [
-            {key: value for key, value in one.items() if key.startswith("aim")} for one in hands
-        ]
+    if by is not Held.FREE:
         spread, scrap_copper = [0.0, 0.0], 0.0
     coupon = scrap_scene(SOURCE, 20, "Sn63Pb37", seconds=160.0)
     package = package_named(str(chance.choice(PACKAGES)))
@@ -235,20 +235,20 @@ def one_bench(chance: np.random.Generator, *, hands_err: bool) -> BenchOutcome |
     target = Scene(BoardStack(44, 38, 1.6, copper), (part,), source, (move,), ("U1",))
     with foreign(chance) as finer:
         scrap = drawn | hands[0] | {"copper": scrap_copper, "spread": spread[0]}
-        melted = all_molten_s(rehearse(sampled(coupon, PRIOR, scrap), finer).joints_of("dot"))
+        melted = all_molten_s(rehearse(sampled(coupon, believed, scrap), finer).joints_of("dot"))
         truth = all_molten_s(
             rehearse(
-                sampled(target, PRIOR, drawn | hands[1] | {"spread": spread[1]}), finer
+                sampled(target, believed, drawn | hands[1] | {"spread": spread[1]}), finer
             ).joints_of("U1")
         )
     if melted is None or truth is None:
         return None
     read = max(melted * math.exp(chance.normal(0, 0.1)), 1.0)
-    found = from_times([MeltTest(coupon, "dot", (read,), "coupon")], PRIOR)
+    found = from_times([MeltTest(coupon, "dot", (read,), "coupon")], believed)
     strength = found.findings[0]
     true_strength = PRIOR.jet_factor * math.exp(PRIOR.jet_log_sd * drawn["jet"])
     forecasts, bands = [], []
-    for doubts in (PRIOR, found.doubts):
+    for doubts in (believed, as_held(found.doubts, by)):
         told = rehearse(settled(target, doubts))  # what the page says: "flows at about"
         forecasts.append(all_molten_s(told.joints_of("U1")))
         bands.append(sureness(target, doubts, told, SAMPLES).melts[0])
@@ -268,19 +268,19 @@ def _drawn(chance: np.random.Generator, layer: str, share: float, depth: float) 
 
 
 def coupons() -> None:
-    """Foreign physics, one coupon, then a forecast for another nozzle, package and board: physics and
-    aim off, then all that a hand and a room do besides.
+    """Foreign physics, one coupon, then a forecast for another nozzle, package and board: with the
+    handle in a stand, then in a free hand.
     """
-    for hands_err, said in (
-        (False, "foreign physics and aim"),
-        (True, "foreign physics, aim, hand, room, scrap"),
+    for by, said in (
+        (Held.STAND, "foreign physics, handle in a stand"),
+        (Held.FREE, "foreign physics, free hand, scrap of other copper"),
     ):
         chance = np.random.default_rng(13)
         rows: list[BenchOutcome] = []
         tried = 0
         while len(rows) < BENCHES and tried < 3 * BENCHES:
             tried += 1
-            row = one_bench(chance, hands_err=hands_err)
+            row = one_bench(chance, by=by)
             rows += [] if row is None else [row]
             if row is not None and len(rows) % 15 == 0:
                 _tell(said, rows, tried)

@@ -9,7 +9,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
-from tests.browser.conftest import ARGUMENTS
+from tests.browser.conftest import ARGUMENTS, CHROMIUM
 from tests.live_server import LiveServer
 
 from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart
@@ -104,7 +104,7 @@ def lifting(page: Page) -> None:
 
 def take(target: Path, url: str, only: list[str]) -> None:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         views = (
             ("jobs", "/", None),

@@ -14,7 +14,7 @@ from playwright.sync_api import Browser, Page, expect
 from tests.browser.barriers import barriers
 from tests.live_server import LiveServer
 
-from .conftest import ARGUMENTS
+from .conftest import ARGUMENTS, CHROMIUM
 from .test_look import looked
 from .test_rework import opened
 
@@ -68,9 +68,7 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
         "--use-fake-ui-for-media-stream",
         f"--use-file-for-fake-video-capture={film}",
     ]
-    seeing = browser.browser_type.launch(
-        executable_path="/usr/bin/chromium", args=ARGUMENTS + camera
-    )
+    seeing = browser.browser_type.launch(executable_path=CHROMIUM, args=ARGUMENTS + camera)
     try:
         there = seeing.new_page(base_url=server.url, viewport={"width": 1280, "height": 900})
         there.goto(f"/jobs/{job}/pictures")

@@ -19,6 +19,7 @@ from yellowfen.core.heat.calibrate import (
 from yellowfen.core.heat.calibrate import _at_place as at_place
 from yellowfen.core.heat.doubt import (
     Doubts,
+    as_held,
     band_of,
     even_draws,
     how_sure,
@@ -33,6 +34,7 @@ from yellowfen.core.heat.profile import Criterion, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
 from yellowfen.core.heat.scene import (
     Deed,
+    Held,
     HotAir,
     HotPlate,
     Iron,
@@ -588,3 +590,18 @@ def test_a_usual_blow_is_long_enough_in_the_forecast_that_is_shown(
 @pytest.fixture(scope="module")
 def two_sided_board() -> Board:
     return read_board(files_in(DATA / "boards/two-sided"), "two-sided")
+
+
+def test_a_steadier_hand_narrows_the_band_and_a_stand_most() -> None:
+    """On a taught station, where the hand is what is left to doubt."""
+    taught = Doubts(jet_log_sd=0.08, outlet_sd_k=3.0, copper_log_sd=0.02, spread_log_sd=0.02)
+    spans = []
+    for how in (Held.FREE, Held.RESTED, Held.STAND):
+        band = how_sure(small_scene(close_s=80.0), as_held(taught, how), 23).melts[0]
+        assert band.low is not None
+        assert band.high is not None
+        spans.append(band.high / band.low)
+    free, rested, stand = spans
+    assert free > rested > stand > 1.0
+    known = Doubts(hand_share=0.01, aim_sd_mm=0.1)
+    assert as_held(known, Held.FREE) == known  # what is known better than that stays

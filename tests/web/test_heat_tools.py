@@ -250,6 +250,22 @@ def test_a_melt_test_narrows_the_forecast_and_can_be_undone(client: TestClient) 
     assert client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0] == narrow
 
 
+def test_a_handle_in_a_stand_is_kept_and_narrows_the_forecast(
+    client: TestClient, plan: dict[str, Any]
+) -> None:
+    client.post("/bench/stations/1/melt-test", data=TEST)
+    spans = {}
+    for how in ("free", "stand"):
+        client.post("/api/jobs/1/rehearse", json=plan | {"held": how}, headers=JSON)
+        band = client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0]
+        spans[how] = band["late_s"] / band["early_s"]
+    assert 1.0 < spans["stand"] < spans["free"]
+    page = client.get("/jobs/1/heat").text
+    assert json.loads(page.split('id="settings">')[1].split("</script>")[0])["held"] == "stand"
+    reply = client.post("/api/jobs/1/rehearse", json=plan | {"held": "tail"}, headers=JSON)
+    assert reply.status_code == 422
+
+
 @pytest.mark.parametrize(
     ("change", "said"),
     [

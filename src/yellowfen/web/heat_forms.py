@@ -13,6 +13,7 @@ from yellowfen.core.heat.scene import (
     BLOWING,
     Core,
     Deed,
+    Held,
     HotPlate,
     Move,
     NozzlePath,
@@ -64,6 +65,7 @@ class PlanForm(Strict):
     bare_below: bool = False
     absent: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
     goal: Goal = Goal.SOLDER
+    held: Held = Held.FREE
 
     def plan(self) -> HeatPlan:
         """The core's plan; its own rules speak up here."""
@@ -113,6 +115,7 @@ class PlanForm(Strict):
             bare_below=self.bare_below,
             absent=tuple(dict.fromkeys(ref for ref in self.absent if ref not in targets)),
             goal=self.goal,
+            held=self.held,
         )
 
 

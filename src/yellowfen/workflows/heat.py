@@ -11,7 +11,15 @@ from dataclasses import dataclass, replace
 from itertools import count
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.doubt import MORE_SAMPLES, SAMPLES, Doubts, Sureness, settled, sureness
+from yellowfen.core.heat.doubt import (
+    MORE_SAMPLES,
+    SAMPLES,
+    Doubts,
+    Sureness,
+    as_held,
+    settled,
+    sureness,
+)
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
 from yellowfen.core.heat.outcome import heating_moves
@@ -200,18 +208,19 @@ def forget(board_id: int) -> None:
 
 def doubts_of(connection: sqlite3.Connection, plan: HeatPlan) -> Doubts:
     """What is known of the plan's source: its newest calibration in use, or what is believed of
-    any.
+    any; of a handle also how it is held.
     """
-    if plan.source is SourceKind.AIR:
-        known = plan.station_id is not None and any(
-            one.id == plan.station_id for one in stations.rows(connection)
-        )
-        return (
-            station_doubts(connection, plan.station_id)
-            if known and plan.station_id is not None
-            else Doubts()
-        )
-    return tool_doubts(connection, plan.tool_id) if plan.tool_id is not None else Doubts()
+    if plan.source is not SourceKind.AIR:
+        return tool_doubts(connection, plan.tool_id) if plan.tool_id is not None else Doubts()
+    known = plan.station_id is not None and any(
+        one.id == plan.station_id for one in stations.rows(connection)
+    )
+    doubts = (
+        station_doubts(connection, plan.station_id)
+        if known and plan.station_id is not None
+        else Doubts()
+    )
+    return as_held(doubts, plan.held)
 
 
 def is_taught(connection: sqlite3.Connection, plan: HeatPlan) -> bool:

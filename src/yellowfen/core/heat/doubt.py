@@ -42,6 +42,7 @@ from yellowfen.core.heat.scene import (
     Array,
     BoardStack,
     CopperLayer,
+    Held,
     HotAir,
     HotPlate,
     Iron,
@@ -70,6 +71,22 @@ HAND_SHARE = constant(
     "1",
     mark=_M,
     source="a free hand keeps its distance within about an eighth",
+    affects="bands of hot air",
+)
+RESTED_SHARE = constant(
+    "doubt_height_rested",
+    0.06,
+    "1",
+    mark=_M,
+    source="a wrist that rests halves what a free hand sways",
+    affects="bands of hot air",
+)
+STAND_SHARE = constant(
+    "doubt_height_stand",
+    0.03,
+    "1",
+    mark=_M,
+    source="a handle in a stand, its distance measured once to half a millimetre",
     affects="bands of hot air",
 )
 COPPER_LOG_SD = constant(
@@ -126,6 +143,22 @@ AIM_SD_MM = constant(
     "mm",
     mark=_M,
     source="a free hand points the nozzle within a couple of millimetres",
+    affects="bands of hot air",
+)
+RESTED_AIM_MM = constant(
+    "doubt_aim_rested",
+    1.0,
+    "mm",
+    mark=_M,
+    source="a resting hand points the nozzle within about a millimetre",
+    affects="bands of hot air",
+)
+STAND_AIM_MM = constant(
+    "doubt_aim_stand",
+    0.7,
+    "mm",
+    mark=_M,
+    source="a handle in a stand, aimed by eye at leisure from two sides",
     affects="bands of hot air",
 )
 ROOM_SD_K = constant(
@@ -204,6 +237,18 @@ class Doubts:
         in_range("doubts.film_factor", self.film_factor, 0.05, 20)
 
 
+def as_held(doubts: Doubts, how: Held) -> Doubts:
+    """What is uncertain when the handle is held so: distance and aim no worse than that."""
+    share, aim = {
+        Held.FREE: (HAND_SHARE, AIM_SD_MM),
+        Held.RESTED: (RESTED_SHARE, RESTED_AIM_MM),
+        Held.STAND: (STAND_SHARE, STAND_AIM_MM),
+    }[how]
+    return replace(
+        doubts, hand_share=min(doubts.hand_share, share), aim_sd_mm=min(doubts.aim_sd_mm, aim)
+    )
+
+
 @dataclass(frozen=True)
 class Unknown:
     """One uncertain input of a scene: what it is called, and what cheap test would shrink it."""
@@ -227,7 +272,7 @@ _UNKNOWNS = {
     "hand": Unknown(
         "hand",
         "how steadily the distance is kept",
-        "rest your wrist, or use a stand for the handle",
+        "rest your wrist, or put the handle in a stand, and say so under Set on the bench",
     ),
     "copper": Unknown(
         "copper",

@@ -7,6 +7,7 @@ from yellowfen.core.heat.follow import is_tour, stops_of
 from yellowfen.core.heat.scene import (
     Core,
     Deed,
+    Held,
     HotAir,
     HotPlate,
     Move,
@@ -85,6 +86,7 @@ class HeatPlan:
     bare_below: bool = False
     absent: tuple[str, ...] = ()
     goal: Goal = Goal.SOLDER
+    held: Held = Held.FREE
 
     def __post_init__(self) -> None:
         alloy_named(self.alloy)

@@ -351,6 +351,14 @@ class Preheater:
         in_range("preheater.glow_share", self.glow_share, 0, 1)
 
 
+class Held(StrEnum):
+    """How a hot-air handle is held over the board."""
+
+    FREE = "free"
+    RESTED = "rested"
+    STAND = "stand"
+
+
 class ShieldKind(StrEnum):
     """What keeps the jet off."""
 

@@ -353,7 +353,7 @@ document.addEventListener("alpine:init", () => {
         outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side, bare_below: this.bare_below, absent: this.absent,
         moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.longText === "" ? null : Number(this.longText),
         nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
-        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core, goal: this.goal,
+        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core, goal: this.goal, held: this.held,
       };
     },
 
