@@ -3,7 +3,9 @@
 import contextlib
 import math
 
+import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -11,6 +13,7 @@ from tests.conftest import DATA
 from tests.formats.gerber_text import at, gerber
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.gerber.apertures import ApertureError, evaluate, polygons_of
+from yellowfen.formats.gerber.layer import MANY, _united
 from yellowfen.formats.gerber.reader import read_gerber
 
 FLASH = "D10*\n" + at(5, 5, "D03")
@@ -279,3 +282,17 @@ def test_macro_arithmetic(text: str, value: float) -> None:
 def test_broken_macro_arithmetic(text: str) -> None:
     with pytest.raises(ApertureError):
         evaluate(text, {})
+
+
+def test_thousands_of_shapes_that_meet_are_united_as_few_are() -> None:
+    """Pads of a bar and a disc each, and some rows of them that overlap."""
+    chance = np.random.default_rng(5)
+    places = [(3.0 * (n % 60), 3.0 * (n // 60)) for n in range(MANY)]
+    bars = [shapely.box(x, y, x + chance.uniform(1.0, 3.4), y + 0.8) for x, y in places]
+    discs = [shapely.Point(x + 1.0, y + 0.4).buffer(0.6, 4) for x, y in places]
+    many = _united([*bars, *discs])
+    assert shapely.get_num_geometries(many) < MANY
+    assert shapely.is_valid(many)
+    whole = shapely.union_all([*bars, *discs])
+    assert shapely.symmetric_difference(many, whole).area < 1e-9
+    assert sum(map(shapely.area, shapely.get_parts(many))) == pytest.approx(whole.area, rel=1e-9)

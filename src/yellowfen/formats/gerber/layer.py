@@ -22,6 +22,7 @@ from yellowfen.formats.gerber.apertures import EMPTY, polygons_of
 Point = tuple[float, float]
 # Bits of a half disc at a stroke's end, by the stroke's width (mm): its polygon stays within 3 µm
 # of the circle.
+MANY = 2000  # shapes that meet others, from which on they are united group by group
 _CAPS = ((0.6, 12), (2.5, 24), (12.0, 48), (math.inf, 120))
 
 
@@ -324,7 +325,7 @@ def _apply(total: BaseGeometry, run: list[BaseGeometry], dark: bool) -> BaseGeom
 
 def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
     """The union; shapes that touch no other one are kept as they are, since overlaying thousands of
-    them is slow.
+    them is slow; of many that meet, those that do are overlaid group by group.
     """
     tree = shapely.STRtree(shapes)
     which, others = tree.query(shapes, predicate="intersects")
@@ -332,7 +333,9 @@ def _united(shapes: list[BaseGeometry]) -> BaseGeometry:
     met[which[which != others]] = True
     if not met.any():
         return _together([piece for shape in shapes for piece in polygons_of(shape)])
-    together = shapely.union_all([shape for shape, meets in zip(shapes, met, strict=True) if meets])
+    meeting = [shape for shape, meets in zip(shapes, met, strict=True) if meets]
+    unite = shapely.disjoint_subset_union_all if len(meeting) > MANY else shapely.union_all
+    together = unite(meeting)
     alone = [
         piece
         for shape, meets in zip(shapes, met, strict=True)
