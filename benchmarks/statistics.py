@@ -46,7 +46,7 @@ from yellowfen.core.heat.scene import (
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.catalogue import package_named
 
-TRIALS, BENCHES = 200, 150
+TRIALS, BENCHES = 200, 90
 SOURCE = HotAir(6, 350, 30)
 FINER = Resolution(cell_mm=0.6, layers=5, max_step_s=0.0167, part_step_s=0.05, frame_s=1e9)
 PRIOR = Doubts()
