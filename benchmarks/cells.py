@@ -6,7 +6,7 @@ from collections import defaultdict
 from dataclasses import replace
 
 import numpy as np
-from tests.fine_copper import LIES, drawn_finely, melts_s, true_melts_s
+from tests.fine_copper import drawn_finely, melts_s, true_melts_s
 
 from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK
@@ -15,7 +15,7 @@ from yellowfen.core.work.board_scene import scene_of
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.demo import demo_files
 
-HOLD_MM, CHIP_S, LARGE_S = 15.0, 32.0, 50.0
+HOLD_MM, CHIP_S, LARGE_S = 15.0, 32.0, 48.0
 GRIDS = {
     "1 mm (goal 6 and 3 %)": FINE,
     "1.75 mm": QUICK,
@@ -30,17 +30,18 @@ def _without(board: BoardStack) -> BoardStack:
 
 def _planned(scene: Scene, ref: str) -> Scene:
     """The recipe of the demo's jobs: warmed from above, then closed in, long enough for any."""
-    moves = tuple(
-        replace(move, seconds=LARGE_S) if move.deed is Deed.CLOSE else move
-        for move in usual_moves((ref,))
-    )
-    return near_the_heat(replace(scene, moves=moves))
+    warm, close, _ = usual_moves((ref,))
+    return near_the_heat(replace(scene, moves=(warm, replace(close, seconds=_seconds(scene, ref)))))
+
+
+def _seconds(scene: Scene, ref: str) -> float:
+    return LARGE_S if len(scene.part(ref).package.lands) > 3 else CHIP_S
 
 
 def _held(scene: Scene, ref: str) -> Scene:
     """Cold, then the whole jet at once: the hardest question to a coarse grid."""
-    seconds = LARGE_S if len(scene.part(ref).package.lands) > 3 else CHIP_S
-    return near_the_heat(replace(scene, moves=(Move(Deed.HOLD, seconds, (ref,), HOLD_MM),)))
+    hold = Move(Deed.HOLD, _seconds(scene, ref), (ref,), HOLD_MM)
+    return near_the_heat(replace(scene, moves=(hold,)))
 
 
 def cells() -> None:
@@ -54,7 +55,7 @@ def cells() -> None:
         for part in parts:
             scene = scene_of(board, HeatPlan(targets=(part.ref,), moves=usual_moves((part.ref,))))
             scene = recipe(scene, part.ref)
-            true = true_melts_s(scene, drawn, part.ref, LIES)
+            true = true_melts_s(scene, drawn, part.ref)
             for name, resolution in GRIDS.items():
                 for met in (False, True):
                     here = scene if met else replace(scene, board=bare)
