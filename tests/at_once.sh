@@ -1,6 +1,6 @@
 #!/bin/sh
 # All tests, in four parts on three lanes beside each other: those in the browser mostly wait, then the
-# rest follows them; those of the pages; the types, the imports and the core. `sh tests/at_once.sh BIN`.
+# rest follows them; those of the pages; the types, the imports, the core and the kills. `sh tests/at_once.sh BIN`.
 # Each part's report stands by itself; the outcome is bad when one is. What takes seconds to make is
 # made once for all parts (`TESTS_SHARE`).
 bin=$1
@@ -15,13 +15,15 @@ part() {
 typed() {
 	"$bin/mypy" && "$bin/lint-imports"
 }
+core="tests/core tests/outside tests/test_kill.py"
+ignored=$(printf ' --ignore %s' tests/browser tests/web $core)
 {
 	part browser "$bin/pytest" -q tests/browser
-	part rest "$bin/pytest" -q --ignore tests/browser --ignore tests/web --ignore tests/core --ignore tests/outside
+	part rest "$bin/pytest" -q $ignored
 } &
 part web "$bin/pytest" -q tests/web &
 part types typed
-"$bin/pytest" -q tests/core tests/outside || touch "$told/bad"
+"$bin/pytest" -q $core || touch "$told/bad"
 wait
 for name in types rest web browser; do
 	echo "Of $name:"

@@ -41,7 +41,7 @@ from yellowfen.core.heat.scene import (
     cropped,
 )
 
-FINE_MM, MOST_TIMES = 0.25, 6  # cells of the drawing, and how many of them a grid's cell is long
+FINE_MM, MOST_TIMES = 0.25, 8  # cells of the drawing, and how many of them a grid's cell is long
 COARSE_ENOUGH_MM = 0.5  # grids that have anything wrong
 REACH_MM = 2.0  # round a pad, and two cells at least
 AGREES = 0.08  # share of the area by which drawing and map may differ
