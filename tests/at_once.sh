@@ -1,7 +1,7 @@
 #!/bin/sh
 # All tests, in four parts on three lanes beside each other: those in the browser mostly wait, then the
-# rest follows them; those of the pages; the types, the imports, the core and the kills. `sh tests/at_once.sh BIN`.
-# Each part's report stands by itself; the outcome is bad when one is. What takes seconds to make is
+# rest follows them; those of the pages; the types, the imports, the core and the kills.
+# `sh tests/at_once.sh BIN`. Each part's report stands by itself; the outcome is bad when one is. What takes seconds to make is
 # made once for all parts (`TESTS_SHARE`).
 bin=$1
 told=$(mktemp -d)
