@@ -13,6 +13,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from tests.web.worker import asleep, worked_out
+from yellowfen.core.heat import doubt
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.work.bench_run import Tap
 from yellowfen.store import calibrations, jobs, tasks, work
@@ -265,6 +266,35 @@ def test_a_handle_in_a_stand_is_kept_and_narrows_the_forecast(
     assert json.loads(page.split('id="settings">')[1].split("</script>")[0])["held"] == "stand"
     reply = client.post("/api/jobs/1/rehearse", json=plan | {"held": "tail"}, headers=JSON)
     assert reply.status_code == 422
+
+
+def test_a_page_that_is_left_is_weighed_no_further(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    drawn, one_sample = [], doubt.one_sample
+
+    def counted(*asked: Any, **more: Any) -> doubt.Sample:
+        drawn.append(None)
+        return one_sample(*asked, **more)
+
+    monkeypatch.setattr(doubt, "one_sample", counted)
+    scope = {
+        "type": "http",
+        "method": "GET",
+        "path": "/api/jobs/1/sureness",
+        "query_string": b"more=true",
+        "headers": [(b"host", b"127.0.0.1"), (b"accept", b"application/json")],
+    }
+
+    async def received() -> dict[str, Any]:
+        """The whole request, and then that the page is gone."""
+        return {"type": "http.request"} if not drawn else {"type": "http.disconnect"}
+
+    async def sent(message: dict[str, Any]) -> None:
+        assert message.get("status") != 200
+
+    client.portal.call(client.app, scope, received, sent)
+    assert 0 < len(drawn) < 10
 
 
 @pytest.mark.parametrize(

@@ -244,11 +244,17 @@ def _quick_resolution(scene: Scene) -> Resolution:
     return replace(QUICK, cell_mm=2.0) if large else QUICK
 
 
-def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) -> Sureness:
+def sureness_of(
+    connection: sqlite3.Connection,
+    job: Job,
+    more: bool = False,
+    waited_for: Callable[[], bool] = lambda: True,
+) -> Sureness:
     """Bands, cautious stop, odds and blame of the job's plan, from memory when nothing changed;
     `more` samples where time allows.
 
-    Raises Refused when the plan is changed while samples are drawn: a new answer is being waited for.
+    Raises Refused when the plan is changed while samples are drawn (a new answer is being waited for),
+    or when nobody waits for the answer: `waited_for` is asked before each sample.
     """
     doubts = doubts_of(connection, job.plan)
     key = (job.board_id, pack(job.plan), doubts)
@@ -260,6 +266,8 @@ def sureness_of(connection: sqlite3.Connection, job: Job, more: bool = False) ->
     def still_asked(_: object) -> None:
         if _EPOCH[0] != epoch:
             raise Refused("the server is being stopped")
+        if not waited_for():
+            raise Refused("nobody waits for this answer any more")
         if jobs.get(connection, job.id).plan != job.plan:
             raise Changed("the settings were changed meanwhile; ask again")
 

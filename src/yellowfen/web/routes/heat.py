@@ -48,6 +48,7 @@ from yellowfen.web.database import Database
 from yellowfen.web.heat_forms import PlanForm, plan_settings
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
+from yellowfen.web.waiting import WaitedFor
 from yellowfen.web.working import told
 from yellowfen.workflows.bench_runs import start_heat
 from yellowfen.workflows.calibration import carried
@@ -414,12 +415,14 @@ def usual(job_id: int, form: PlanForm, database: Database) -> dict[str, Any]:
 
 
 @router.get("/api/jobs/{job_id}/sureness")
-def sureness(job_id: int, database: Database, more: bool = False) -> dict[str, Any]:
+def sureness(
+    job_id: int, database: Database, waited_for: WaitedFor, more: bool = False
+) -> dict[str, Any]:
     """How sure: bands of the last melt, the cautious stop with its reason, the odds, and which
-    unknown is to blame; `more` samples take longer.
+    unknown is to blame; `more` samples take longer, and are given up when the page is left.
     """
     try:
-        sure = sureness_of(database, jobs.get(database, job_id), more)
+        sure = sureness_of(database, jobs.get(database, job_id), more, waited_for)
     except Changed:
         return {"changed": True}
     lift = lift_of(database, jobs.get(database, job_id))
