@@ -9,10 +9,11 @@ window.
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import Doubts, how_sure, settled
+from yellowfen.core.heat.doubt import DRAWN_OUT_S, Doubts, Sureness, how_sure, settled
 from yellowfen.core.heat.drive import tallest_beneath_mm
+from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.profile import Profile, profile_of, soak_band_c
-from yellowfen.core.heat.rehearsal import COARSE, FINE, rehearse
+from yellowfen.core.heat.rehearsal import COARSE, FINE, Rehearsal, rehearse
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.metal.alloy import Alloy, alloy_named
@@ -22,6 +23,8 @@ LOOK = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 TOLD = replace(FINE, sample_s=0.5, frame_s=1e9)
 SAMPLES = 11
 LONGEST_S = 420.0
+LONG_BLOW_S = 120.0
+SOON = 1.4  # the fine grid melts at most a quarter later than the coarse one
 MARGIN_S = 2.0
 
 
@@ -66,9 +69,7 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
         raise InvalidValue("moves", "add a move that blows")
     last = blowing[-1]
     before = sum(move.seconds for move in scene.moves[:last])
-    long = _with_seconds(scene, last, 120.0)
-    told = rehearse(settled(long, doubts), TOLD)
-    sure = how_sure(long, doubts, SAMPLES, fine=told)
+    sure = _sure_of_blow(scene, last, doubts)
     late = [band.high for band in sure.melts]
     middle = [band.middle for band in sure.melts]
     if any(at is None for at in middle):
@@ -89,6 +90,35 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
         says = f"The stop at {stop:.0f} s comes before the late end of the band ({end:.0f} s): {sure.harm_why}. One melt test narrows the band."
         end = max(stop - MARGIN_S, flows)
     return Usual(_with_seconds(scene, last, max(round(end + MARGIN_S - before), 3.0)), None, says)
+
+
+def _sure_of_blow(scene: Scene, last: int, doubts: Doubts) -> Sureness:
+    """Bands and harms were the last blow to go on: for two minutes, or only as far as its bands reach
+    where all of it flows soon.
+    """
+
+    def blown(seconds: float) -> Scene:
+        return replace(scene, moves=heating_moves(_with_seconds(scene, last, seconds)))
+
+    def sure_of(blow: Scene, told: Rehearsal) -> Sureness:
+        return how_sure(blow, doubts, SAMPLES, fine=told)
+
+    def flows_s(seen: Rehearsal) -> float | None:
+        ends = [all_molten_s(seen.joints_of(ref)) for ref in scene.targets]
+        return None if None in ends else max((at for at in ends if at is not None), default=None)
+
+    long = blown(LONG_BLOW_S)
+    about = flows_s(rehearse(settled(long, doubts), LOOK))
+    before = sum(move.seconds for move in scene.moves[:last])
+    if about is not None and SOON * about - before < LONG_BLOW_S:
+        short = blown(max(SOON * about - before, 1.0))
+        told = rehearse(settled(short, doubts), TOLD)
+        if flows_s(told) is not None:
+            sure = sure_of(short, told)
+            seen_s = sum(move.seconds for move in short.moves) + DRAWN_OUT_S - MARGIN_S
+            if all(band.high is not None and band.high < seen_s for band in sure.melts):
+                return sure
+    return sure_of(long, rehearse(settled(long, doubts), TOLD))
 
 
 def _with_seconds(scene: Scene, place: int, seconds: float) -> Scene:
