@@ -1,6 +1,7 @@
 """The compiled solver of pad_cells: heat at rest in a small block of cells, some of them grounded.
 
-Conjugate gradients, each step eased by one sweep up and one down through the cells.
+Conjugate gradients, each step eased by one sweep up and one down through the cells, which lie in a
+ring of empty ones so that no sweep asks where the block ends.
 """
 
 import numba
@@ -18,50 +19,44 @@ def solve(gx, gy, gz, ground, source, close):
     what was.
     """
     layers, ny, nx = ground.shape
-    whole = np.empty((layers, ny, nx))
-    for z in range(layers):
-        for j in range(ny):
-            for i in range(nx):
-                g = ground[z, j, i] + gx[z, j, i] + gy[z, j, i] + 1e-12
-                if i:
-                    g += gx[z, j, i - 1]
-                if j:
-                    g += gy[z, j - 1, i]
-                if z:
-                    g += gz[j, i]
-                if z < layers - 1:
-                    g += gz[j, i]
+    ringed = (layers + 2, ny + 2, nx + 2)
+    inside = slice(1, layers + 1), slice(1, ny + 1), slice(1, nx + 1)
+    east, north, up = np.zeros(ringed), np.zeros(ringed), np.zeros(ringed)
+    east[inside] = gx
+    north[inside] = gy
+    for z in range(1, layers):
+        up[z, 1 : ny + 1, 1 : nx + 1] = gz
+    whole, ease = np.zeros(ringed), np.zeros(ringed)
+    for z in range(1, layers + 1):
+        for j in range(1, ny + 1):
+            for i in range(1, nx + 1):
+                g = ground[z - 1, j - 1, i - 1] + 1e-12
+                g += east[z, j, i] + north[z, j, i] + up[z, j, i]
+                g += east[z, j, i - 1] + north[z, j - 1, i] + up[z - 1, j, i]
                 whole[z, j, i] = g
-    field = np.zeros((layers, ny, nx))
-    left = source.copy()
-    eased = np.empty((layers, ny, nx))
-    way = np.zeros((layers, ny, nx))
-    passed = np.empty((layers, ny, nx))
+                ease[z, j, i] = 1.0 / g
+    field, left = np.zeros(ringed), np.zeros(ringed)
+    left[inside] = source
+    eased, way, passed = np.zeros(ringed), np.zeros(ringed), np.zeros(ringed)
     before, first = 1.0, 0.0
     for step in range(MOST_STEPS):
-        for z in range(layers):
-            for j in range(ny):
-                for i in range(nx):
-                    value = left[z, j, i]
-                    if i:
-                        value += gx[z, j, i - 1] * eased[z, j, i - 1]
-                    if j:
-                        value += gy[z, j - 1, i] * eased[z, j - 1, i]
-                    if z:
-                        value += gz[j, i] * eased[z - 1, j, i]
-                    eased[z, j, i] = value / whole[z, j, i]
+        for z in range(1, layers + 1):
+            for j in range(1, ny + 1):
+                for i in range(1, nx + 1):
+                    value = (
+                        left[z, j, i]
+                        + north[z, j - 1, i] * eased[z, j - 1, i]
+                        + up[z - 1, j, i] * eased[z - 1, j, i]
+                    )
+                    value += east[z, j, i - 1] * eased[z, j, i - 1]
+                    eased[z, j, i] = value * ease[z, j, i]
         now = 0.0
-        for z in range(layers - 1, -1, -1):
-            for j in range(ny - 1, -1, -1):
-                for i in range(nx - 1, -1, -1):
-                    value = 0.0
-                    if i < nx - 1:
-                        value += gx[z, j, i] * eased[z, j, i + 1]
-                    if j < ny - 1:
-                        value += gy[z, j, i] * eased[z, j + 1, i]
-                    if z < layers - 1:
-                        value += gz[j, i] * eased[z + 1, j, i]
-                    eased[z, j, i] += value / whole[z, j, i]
+        for z in range(layers, 0, -1):
+            for j in range(ny, 0, -1):
+                for i in range(nx, 0, -1):
+                    value = north[z, j, i] * eased[z, j + 1, i] + up[z, j, i] * eased[z + 1, j, i]
+                    value += east[z, j, i] * eased[z, j, i + 1]
+                    eased[z, j, i] += value * ease[z, j, i]
                     now += eased[z, j, i] * left[z, j, i]
         if step == 0:
             first = now
@@ -69,34 +64,30 @@ def solve(gx, gy, gz, ground, source, close):
             break
         share = now / before if step else 0.0
         before = now
-        for z in range(layers):
-            for j in range(ny):
-                for i in range(nx):
+        for z in range(1, layers + 1):
+            for j in range(1, ny + 1):
+                for i in range(1, nx + 1):
                     way[z, j, i] = eased[z, j, i] + share * way[z, j, i]
         along = 0.0
-        for z in range(layers):
-            for j in range(ny):
-                for i in range(nx):
+        for z in range(1, layers + 1):
+            for j in range(1, ny + 1):
+                for i in range(1, nx + 1):
                     here = way[z, j, i]
-                    value = whole[z, j, i] * here
-                    if i:
-                        value -= gx[z, j, i - 1] * way[z, j, i - 1]
-                    if i < nx - 1:
-                        value -= gx[z, j, i] * way[z, j, i + 1]
-                    if j:
-                        value -= gy[z, j - 1, i] * way[z, j - 1, i]
-                    if j < ny - 1:
-                        value -= gy[z, j, i] * way[z, j + 1, i]
-                    if z:
-                        value -= gz[j, i] * way[z - 1, j, i]
-                    if z < layers - 1:
-                        value -= gz[j, i] * way[z + 1, j, i]
+                    value = (
+                        whole[z, j, i] * here
+                        - east[z, j, i - 1] * way[z, j, i - 1]
+                        - east[z, j, i] * way[z, j, i + 1]
+                        - north[z, j - 1, i] * way[z, j - 1, i]
+                        - north[z, j, i] * way[z, j + 1, i]
+                        - up[z - 1, j, i] * way[z - 1, j, i]
+                        - up[z, j, i] * way[z + 1, j, i]
+                    )
                     passed[z, j, i] = value
                     along += here * value
         size = now / along
-        for z in range(layers):
-            for j in range(ny):
-                for i in range(nx):
+        for z in range(1, layers + 1):
+            for j in range(1, ny + 1):
+                for i in range(1, nx + 1):
                     field[z, j, i] += size * way[z, j, i]
                     left[z, j, i] -= size * passed[z, j, i]
-    return field
+    return field[inside].copy()
