@@ -3,10 +3,12 @@
 import sqlite3
 import threading
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
 
+from yellowfen.core.heat import doubt
 from yellowfen.core.heat.plan import HeatPlan
 from yellowfen.core.heat.rehearsal import (
     FINE,
@@ -21,7 +23,7 @@ from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import jobs
 from yellowfen.workflows import heat
-from yellowfen.workflows.heat import keep_plan, touch_joint, usual_plan
+from yellowfen.workflows.heat import keep_plan, sureness_of, touch_joint, usual_plan
 
 from .conftest import Refusal
 
@@ -150,3 +152,28 @@ def test_what_was_begun_of_a_board_as_it_was_is_no_answer_once_it_is_read_anew(
     held.set()
     heat._BESIDE.submit(lambda: None).result(60)
     assert heat.rehearse_job(connection, job) is anew
+
+
+def test_what_was_weighed_for_one_who_left_is_not_weighed_again(
+    connection: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job, drawn, one_sample = other_air(connection, 363.0), [], doubt.one_sample
+
+    def counted(*asked: Any, **more: Any) -> doubt.Sample:
+        drawn.append(asked[2])
+        return one_sample(*asked, **more)
+
+    monkeypatch.setattr(doubt, "one_sample", counted)
+    with pytest.raises(Refused, match="nobody waits"):
+        sureness_of(connection, job, waited_for=lambda: len(drawn) < 5)
+    assert len(drawn) == 5
+    askers = [threading.Thread(target=sureness_of, args=(connection, job)) for _ in range(2)]
+    for one in askers:
+        one.start()
+    for one in askers:
+        one.join()
+    found = sureness_of(connection, job)
+    varied = [tuple(draw.items()) for draw in drawn if any(draw.values())]
+    assert len(varied) == len(set(varied)) == found.count == doubt.SAMPLES
+    heat.forget(job.board_id)
+    assert sureness_of(connection, job) == found

@@ -15,6 +15,7 @@ from yellowfen.core.heat.doubt import (
     MORE_SAMPLES,
     SAMPLES,
     Doubts,
+    Sample,
     Sureness,
     as_held,
     settled,
@@ -80,7 +81,10 @@ _KEPT: "OrderedDict[_Key, Rehearsed]" = OrderedDict()
 _UNDER_WAY: "dict[_Key, Future[Rehearsed]]" = {}
 _READINGS: dict[int, int] = {}  # how often a board's files were read anew meanwhile
 _BESIDE = ThreadPoolExecutor(1, "full answer")
-_SURE: "OrderedDict[tuple[int, str, Doubts], Sureness]" = OrderedDict()
+_Asked = tuple[int, str, Doubts]
+_SURE: "OrderedDict[_Asked, Sureness]" = OrderedDict()
+# Samples as they are drawn, by whoever asks first: who asks beside or after goes on with them.
+_DRAWN: "OrderedDict[tuple[_Asked, int], tuple[threading.Lock, list[Sample]]]" = OrderedDict()
 _TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
 _PREPARED: dict[bool, Prepared] = {}  # the last one, quick and full: an edit changes the air only
 _LOCK = threading.Lock()
@@ -204,6 +208,8 @@ def forget(board_id: int) -> None:
             del _UNDER_WAY[begun]
         for other in [other for other in _SURE if other[0] == board_id]:
             del _SURE[other]
+        for asked in [asked for asked in _DRAWN if asked[0][0] == board_id]:
+            del _DRAWN[asked]
 
 
 def doubts_of(connection: sqlite3.Connection, plan: HeatPlan) -> Doubts:
@@ -261,9 +267,11 @@ def sureness_of(
     with _LOCK:
         if key in _SURE and (not more or _SURE[key].count >= MORE_SAMPLES):
             return _SURE[key]
+        reading = _READINGS.get(job.board_id)
     scene, epoch = scene_of(boards.get(connection, job.board_id), job.plan), _EPOCH[0]
 
-    def still_asked(_: object) -> None:
+    def still_asked(sample: Sample) -> None:
+        drawn.append(sample)
         if _EPOCH[0] != epoch:
             raise Refused("the server is being stopped")
         if not waited_for():
@@ -272,8 +280,17 @@ def sureness_of(
             raise Changed("the settings were changed meanwhile; ask again")
 
     fine = rehearse_job(connection, job).rehearsal
-    sure = sureness(scene, doubts, fine, MORE_SAMPLES if more else SAMPLES, still_asked)
+    number = MORE_SAMPLES if more else SAMPLES
     with _LOCK:
+        alone, drawn = _DRAWN.setdefault((key, number), (threading.Lock(), []))
+        while len(_DRAWN) > _MOST_KEPT:
+            _DRAWN.popitem(last=False)
+    with alone:
+        sure = sureness(scene, doubts, fine, number, still_asked, begun=drawn)
+    with _LOCK:
+        if _READINGS.get(job.board_id) != reading:
+            return sure
+        _DRAWN.pop((key, number), None)
         _SURE[key] = sure
         while len(_SURE) > _MOST_KEPT:
             _SURE.popitem(last=False)

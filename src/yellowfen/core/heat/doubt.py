@@ -744,13 +744,16 @@ def sureness(
     fine: Rehearsal,
     count: int = MORE_SAMPLES,
     on_sample: Callable[[Sample], None] | None = None,
+    begun: Sequence[Sample] = (),
 ) -> Sureness:
     """How sure a forecast is, as every page and command says it: parts far from a nozzle left out,
-    samples tied to the forecast.
+    samples tied to the forecast. `begun`: the first samples of the same question, where it was left.
     """
     here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene
     resolution = resolution_for(scene) if is_tour(scene.moves) else DOUBT_RESOLUTION
-    return how_sure(here, doubts, count, resolution=resolution, on_sample=on_sample, fine=fine)
+    return how_sure(
+        here, doubts, count, resolution=resolution, on_sample=on_sample, fine=fine, begun=begun
+    )
 
 
 def how_sure(
@@ -762,10 +765,11 @@ def how_sure(
     fine: Rehearsal | None = None,
     *,
     by_eye: bool = False,
+    begun: Sequence[Sample] = (),
 ) -> Sureness:
     """Sample the scene's unknowns and read off bands, odds and blame.
 
-    About `count` coarse rehearsals.
+    About `count` coarse rehearsals, less those of the first samples, `begun`.
 
     With `fine`, the forecast on the fine grid, the samples' melt times are tied to it: each is
     moved by the ratio in which the coarse grid misses the forecast in the middle.
@@ -773,8 +777,8 @@ def how_sure(
     unknowns = unknowns_of(scene)
     draws = even_draws(count, len(unknowns))
     keys = [one.key for one in unknowns]
-    samples = []
-    for row in draws:
+    samples = list(begun)
+    for row in draws[len(samples) :]:
         samples.append(
             one_sample(
                 scene,
