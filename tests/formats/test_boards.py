@@ -9,6 +9,7 @@ import pytest
 from tests.conftest import DATA, files_in
 from tests.formats.gerber_text import at, gerber
 from yellowfen.core.board.board import Board, Role
+from yellowfen.core.board.choices import Choices, PartChoice
 from yellowfen.core.part.package import JointKind
 from yellowfen.demo.make_board import make_layers_without_copper
 from yellowfen.demo.scenario import PARTS
@@ -63,6 +64,16 @@ def test_foreign_board_whose_layers_name_pins() -> None:
     assert sorted(pad.pin for pad in board.pads if pad.ref == "R1") == ["1", "2"]
     assert any(pad.net for pad in board.pads)
     assert any("outline" in finding.about for finding in board.findings)
+
+
+def test_a_name_on_one_bare_pad_is_no_part_until_somebody_says_what_it_is() -> None:
+    files = files_in(BOARDS / "attributes")
+    board = read_board(files, "attributes")
+    assert [part.ref for part in board.parts if part.ref.startswith("H")] == []
+    said = [one.sentence for one in board.findings if "no parts" in one.sentence]
+    assert said == ["H1, H2, H3, H4: one bare pad each, taken for holes or test points, no parts"]
+    told = Choices(parts={"H2": PartChoice(footprint="SOT-23")})
+    assert [part.ref for part in read_board(files, "a", told).parts if part.ref[0] == "H"] == ["H2"]
 
 
 @pytest.mark.parametrize("folder", ["regions", "two-sided", "attributes"])

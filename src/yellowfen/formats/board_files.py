@@ -418,7 +418,7 @@ def _parts(
     named: set[str] = set()
     tabled = bool(placements)
     if not tabled:
-        placements = _placements_from_names(found, pads)
+        placements = _placements_from_names(found, pads, choices.parts, remarks)
         named = {one.ref for one in placements}
     names = {ref: choice.name for ref, choice in choices.parts.items() if choice.name}
     together = choices.together
@@ -640,17 +640,41 @@ def _with_bill(placements: list[Placement], bill: Mapping[str, BillLine]) -> lis
     ]
 
 
-def _placements_from_names(found: FileSet, pads: Sequence[Pad]) -> list[Placement]:
+def _placements_from_names(
+    found: FileSet,
+    pads: Sequence[Pad],
+    choices: Mapping[str, PartChoice],
+    remarks: list[Finding],
+) -> list[Placement]:
     """Parts named by the layers' own pin attributes or a netlist, placed where their pads lie; their
     footprint by the attributes or the bill where it stands there, else by what their pads look like.
+    A name on one bare pad is a hole's or a test point's, unless somebody says what it is.
     """
     groups: dict[str, dict[str, list[Pad]]] = defaultdict(lambda: defaultdict(list))
     for pad in pads:
         if pad.ref:
             groups[pad.ref][pad.side].append(pad)
     told = _footprints_by_attribute(found)
-    bare = [Placement(ref, *told.get(ref, ("", "")), 0.0, 0.0, 0.0, "top") for ref in groups]
-    return [_from_its_pads(one, groups[one.ref]) for one in _with_bill(bare, found.bill)]
+    bare = _with_bill(
+        [Placement(ref, *told.get(ref, ("", "")), 0.0, 0.0, 0.0, "top") for ref in groups],
+        found.bill,
+    )
+    marks = sorted(
+        one.ref
+        for one in bare
+        if not one.footprint
+        and one.ref not in choices
+        and all(len(its) == 1 and not its[0].paste_mm2 for its in groups[one.ref].values())
+    )
+    if marks:
+        said = "one bare pad each" if len(marks) > 1 else "one bare pad"
+        remarks.append(
+            Finding(
+                "parts",
+                f"{', '.join(marks[:12])}{' and more' if len(marks) > 12 else ''}: {said}, taken for holes or test points, no parts",
+            )
+        )
+    return [_from_its_pads(one, groups[one.ref]) for one in bare if one.ref not in marks]
 
 
 def _footprints_by_attribute(found: FileSet) -> dict[str, tuple[str, str]]:
