@@ -20,6 +20,7 @@ from yellowfen.formats.layer_roles import guess_role
 from yellowfen.workflows.boards import read_upload
 from yellowfen.workflows.demo import demo_files
 
+DRILLED = b"M48\nMETRIC,TZ\nT1C0.8\n%\nT1\nX120.0Y-80.0\nM30\n"
 BOARDS = DATA / "boards"
 
 
@@ -68,12 +69,31 @@ def test_foreign_board_whose_layers_name_pins() -> None:
 
 def test_a_name_on_one_bare_pad_is_no_part_until_somebody_says_what_it_is() -> None:
     files = files_in(BOARDS / "attributes")
-    board = read_board(files, "attributes")
+    silent = {name: data.replace(b"ComponentPad", b"Other") for name, data in files.items()}
+    board = read_board(silent, "attributes")
     assert [part.ref for part in board.parts if part.ref.startswith("H")] == []
     said = [one.sentence for one in board.findings if "no parts" in one.sentence]
     assert said == ["H1, H2, H3, H4: one bare pad each, taken for holes or test points, no parts"]
     told = Choices(parts={"H2": PartChoice(footprint="SOT-23")})
-    assert [part.ref for part in read_board(files, "a", told).parts if part.ref[0] == "H"] == ["H2"]
+    assert [part.ref for part in read_board(silent, "a", told).parts if part.ref[0] == "H"] == [
+        "H2"
+    ]
+
+
+def test_lands_of_holes_are_told_by_the_layer_where_no_file_drills_them() -> None:
+    """The published example comes without its drill file: its connector is soldered from below all
+    the same, and nobody is told that nets are torn.
+    """
+    files = files_in(BOARDS / "attributes")
+    board = read_board(files, "attributes")
+    (socket,) = (part for part in board.parts if part.ref == "J1")
+    assert [land.kind for land in socket.package.lands] == 10 * [JointKind.THROUGH_HOLE]
+    assert {pad.ref for pad in board.pads} == {"J2", "U1", "L1", "R1", "FL1", "R2", "L2"}
+    (said,) = (one.sentence for one in board.findings if one.about == "drill")
+    assert "107 holes are missing" in said
+    assert not any(one.about == "nets" for one in board.findings)
+    drilled = read_board({**files, "board.drl": DRILLED}, "attributes")
+    assert not any(one.about == "drill" for one in drilled.findings)
 
 
 @pytest.mark.parametrize("folder", ["regions", "two-sided", "attributes"])

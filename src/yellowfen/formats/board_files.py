@@ -44,7 +44,7 @@ from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_ink import draft_of, ink_of
-from yellowfen.formats.board_pads import openings_from_pads, pads_of
+from yellowfen.formats.board_pads import holes_untold, openings_from_pads, pads_of
 from yellowfen.formats.board_set import FileSet, extent_of, read_files
 from yellowfen.formats.board_shape import board_shape, kept_of
 from yellowfen.formats.gerber.apertures import polygons_of
@@ -190,8 +190,14 @@ def _rest_of_board(
         (point.net, point.x_mm - origin[0], point.y_mm - origin[1], point.access)
         for point in found.points
     ]
+    untold = holes_untold(found)
     pads, disagreements = trace(
-        spans, holes, _named_by_netlist(pads, found, origin), width * height, points
+        spans,
+        holes,
+        _named_by_netlist(pads, found, origin),
+        width * height,
+        points,
+        holes_lack=bool(untold),
     )
     on_step("parts")
     joined, proposals, remarks = _parts(
@@ -213,7 +219,13 @@ def _rest_of_board(
                 f"{counted(len(openings), 'opening was', 'openings were')} made from the pads, since no layer draws any",
             )
         )
-    findings = [*found.findings, *disagreements, *remarks, *_loose_ends(joined, width, height)]
+    findings = [
+        *found.findings,
+        *untold,
+        *disagreements,
+        *remarks,
+        *_loose_ends(joined, width, height),
+    ]
     on_step("drawing")
     return Board(
         name=name,

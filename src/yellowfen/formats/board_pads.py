@@ -56,7 +56,7 @@ def pads_of(
         wet = np.isin(
             np.arange(len(pieces)), pasted.query(as_shapes(pieces), predicate="intersects")[0]
         )
-        bare = ~wet & _drilled(pieces, drills, holes)
+        bare = ~wet & (_drilled(pieces, drills, holes) | _round_holes(pieces, copper or []))
         solderable = [piece for piece, out in zip(pieces, bare, strict=True) if not out]
         drilled = [piece for piece, out in zip(pieces, bare, strict=True) if out]
         over, below = _paste_over(solderable, paste, pasted)
@@ -255,6 +255,35 @@ def _drilled(pieces: Sequence[Polygon], drills: np.ndarray, tree: shapely.STRtre
     taken = np.bincount(which, shapely.area(drills)[what], len(pieces))
     whole = shapely.area(shapely.polygons(shapely.get_exterior_ring(as_shapes(pieces))))
     return np.asarray((taken > 0.12 * whole) & (whole < 40) | (taken > 0) & (whole < 1.0))
+
+
+def _round_holes(pieces: Sequence[Polygon], copper: Sequence[Drawn]) -> np.ndarray:
+    """True for what the layer itself calls the land of a component's hole, wherever the holes are
+    told, if at all.
+    """
+    called = [one.path[0] for one in copper if one.dark and _hole_of(one) == "ComponentPad"]
+    found = np.zeros(len(pieces), dtype=bool)
+    if called and len(pieces):
+        tree = shapely.STRtree(shapely.points(np.array(called)))
+        found[tree.query(as_shapes(pieces), predicate="intersects")[0]] = True
+    return found
+
+
+def _hole_of(one: Drawn) -> str:
+    """What the layer calls a flash that lies round a hole; empty for any other object."""
+    if one.kind != "flash" or one.pen is None:
+        return ""
+    return one.pen.function if one.pen.function in ("ComponentPad", "ViaPad") else ""
+
+
+def holes_untold(found: FileSet) -> list[Finding]:
+    """What to know where the layers speak of holes and no file drills any."""
+    outer = [*found.drawn(Role.COPPER_TOP), *found.drawn(Role.COPPER_BOTTOM)]
+    places = {one.path[0] for one in outer if _hole_of(one)}
+    if found.drills or not places:
+        return []
+    said = f"no drill file is among them, and by the layers' own words {counted(len(places), 'hole is', 'holes are')} missing; add it: heat and nets go through them"
+    return [Finding("drill", said)]
 
 
 _Names = tuple[shapely.STRtree, list[Drawn]]

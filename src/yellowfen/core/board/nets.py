@@ -72,11 +72,12 @@ def trace(
     pads: Sequence[Pad],
     board_mm2: float,
     named_points: Sequence[tuple[str, float, float, str]] = (),
+    holes_lack: bool = False,
 ) -> tuple[list[Pad], list[Finding]]:
     """Pads with net and tie, and what does not agree.
 
     `layers` from top to bottom by name; `named_points` are (net, x, y, side) from a netlist, side
-    "both" for holes.
+    "both" for holes; `holes_lack` where it is said already that holes are missing.
     """
     names, spans = list(layers), list(layers.values())
     if not spans or not pads:
@@ -88,8 +89,8 @@ def trace(
         pieces.join(hole_pieces)
     own = _own_pieces(names, spans, pads, pieces)
     nets, findings = _names(own, pads, pieces, names, spans, named_points)
-    if not plated and len(spans) > 1:
-        findings = _without_holes(findings)
+    if holes_lack or (not plated and len(spans) > 1):
+        findings = _without_holes(findings, said=holes_lack)
     ties = _ties(names, spans, pads, own, pieces, plated, at_holes, board_mm2)
     traced = [
         pad.with_copper(nets.get(pieces.root(piece), pad.net) if piece >= 0 else pad.net, tie)
@@ -227,12 +228,12 @@ def _names(
     return nets, findings[:12]
 
 
-def _without_holes(findings: list[Finding]) -> list[Finding]:
+def _without_holes(findings: list[Finding], said: bool) -> list[Finding]:
     """Nets in pieces are no news when the plated holes are missing: said once."""
     broken = [finding for finding in findings if "nothing joins" in finding.sentence]
-    if not broken:
-        return findings
     rest = [finding for finding in findings if finding not in broken]
+    if said or not broken:
+        return rest
     return [
         *rest,
         Finding(
