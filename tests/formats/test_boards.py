@@ -88,6 +88,8 @@ def test_lands_of_holes_are_told_by_the_layer_where_no_file_drills_them() -> Non
     board = read_board(files, "attributes")
     (socket,) = (part for part in board.parts if part.ref == "J1")
     assert [land.kind for land in socket.package.lands] == 10 * [JointKind.THROUGH_HOLE]
+    (plug,) = (part for part in board.parts if part.ref == "J2")  # its body reaches over its pegs
+    assert (plug.package.body_x_mm, plug.package.body_y_mm) == pytest.approx((6.6, 7.6), abs=0.05)
     assert {pad.ref for pad in board.pads} == {"J2", "U1", "L1", "R1", "FL1", "R2", "L2"}
     (said,) = (one.sentence for one in board.findings if one.about == "drill")
     assert "107 holes are missing" in said

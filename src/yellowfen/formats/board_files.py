@@ -430,7 +430,7 @@ def _parts(
     named: set[str] = set()
     tabled = bool(placements)
     if not tabled:
-        placements = _placements_from_names(found, pads, choices.parts, remarks)
+        placements = _placements_from_names(found, pads, lands, choices.parts, remarks)
         named = {one.ref for one in placements}
     names = {ref: choice.name for ref, choice in choices.parts.items() if choice.name}
     together = choices.together
@@ -655,6 +655,7 @@ def _with_bill(placements: list[Placement], bill: Mapping[str, BillLine]) -> lis
 def _placements_from_names(
     found: FileSet,
     pads: Sequence[Pad],
+    lands: Sequence[Pad],
     choices: Mapping[str, PartChoice],
     remarks: list[Finding],
 ) -> list[Placement]:
@@ -686,7 +687,7 @@ def _placements_from_names(
                 f"{', '.join(marks[:12])}{' and more' if len(marks) > 12 else ''}: {said}, taken for holes or test points, no parts",
             )
         )
-    return [_from_its_pads(one, groups[one.ref]) for one in bare if one.ref not in marks]
+    return [_from_its_pads(one, groups[one.ref], lands) for one in bare if one.ref not in marks]
 
 
 def _footprints_by_attribute(found: FileSet) -> dict[str, tuple[str, str]]:
@@ -706,9 +707,12 @@ def _first(given: Mapping[str, Sequence[str]], key: str) -> str:
     return str(values[0])
 
 
-def _from_its_pads(bare: Placement, faces: Mapping[str, list[Pad]]) -> Placement:
+def _from_its_pads(
+    bare: Placement, faces: Mapping[str, list[Pad]], lands: Sequence[Pad]
+) -> Placement:
     """A part that stands once, on the face with most of its paste, then of its pads; through-hole
-    parts have lands on both.
+    parts have lands on both. One that looks like nothing known stands in the middle of its pads and
+    of its `lands` of holes.
     """
     side = max(
         sorted(faces, reverse=True),
@@ -726,7 +730,8 @@ def _from_its_pads(bare: Placement, faces: Mapping[str, list[Pad]]) -> Placement
             rotation_deg=round(seen.rotation_deg % 360, 1),
             side=side,
         )
-    xs, ys = [pad.x_mm for pad in pads], [pad.y_mm for pad in pads]
+    its = [*pads, *(land for land in lands if land.ref == bare.ref and land.side == side)]
+    xs, ys = [pad.x_mm for pad in its], [pad.y_mm for pad in its]
     return replace(bare, x_mm=(min(xs) + max(xs)) / 2, y_mm=(min(ys) + max(ys)) / 2, side=side)
 
 

@@ -109,7 +109,7 @@ def join(
     Known packages first, the smallest of them first; unknown ones take what is left.
     """
     work = _Work(_Free(pads), library, {}, parts={}, findings=[], turns=defaultdict(list))
-    rest = _already_named(placements, work)
+    rest = _already_named(placements, work, holes)
     known, late = [], []
     drilled = _Free(holes)
     for placed in rest:
@@ -151,13 +151,18 @@ def _in_holes(placed: Placement, library: Library, drilled: _Free) -> BoardPart 
     return None
 
 
-def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placement]:
+def _already_named(
+    placements: Sequence[Placement], work: _Work, holes: Sequence[Pad]
+) -> list[Placement]:
     """Parts whose pads carry their name and pin already (layer attributes, netlist, proposals) are
     taken as they are; returns the rest.
 
     A part's pads are those of its own side; a through-hole part's lands on the other face keep its
-    name and belong to no body there.
+    name and belong to no body there. A guessed body reaches over the part's lands of `holes` too.
     """
+    tabs: dict[tuple[str | None, str], list[Pad]] = defaultdict(list)
+    for hole in holes:
+        tabs[hole.ref, hole.side].append(hole)
     named: dict[tuple[str, str], list[int]] = defaultdict(list)
     for index, pad in work.free.pads.items():
         if pad.ref is not None:
@@ -190,7 +195,14 @@ def _already_named(placements: Sequence[Placement], work: _Work) -> list[Placeme
             lands.append(
                 _land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual))
             )
-        whole = with_lands(package, tuple(lands)) if package else unknown_body(tuple(lands))
+        if package is None:
+            over = (
+                _land_of(placed, 0.0, hole.pin or "?", hole, JointKind.THROUGH_HOLE)
+                for hole in tabs[placed.ref, placed.side]
+            )
+            whole = unknown_body(tuple(lands), over=tuple(over))
+        else:
+            whole = with_lands(package, tuple(lands))
         work.parts[placed.ref] = _part(placed, whole, True, "" if package else "body guessed")
     if moved and any(placed.footprint for placed in placements):
         said = f"{', '.join(moved[:12])}{' and more' if len(moved) > 12 else ''}: the pads named in the layers lie or are turned otherwise than the placement says; the pads were believed"

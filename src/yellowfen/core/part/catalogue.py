@@ -1314,13 +1314,16 @@ def _usb(kind: str) -> Package:
     )
 
 
-def unknown_body(lands: tuple[Land, ...], height_mm: float = 1.0) -> Package:
-    """A package known only by its pads: body over their box, moulded plastic guessed.
+def unknown_body(
+    lands: tuple[Land, ...], height_mm: float = 1.0, over: tuple[Land, ...] = ()
+) -> Package:
+    """A package known only by its pads: body over their box and over that of further lands (`over`:
+    pegs and tabs in holes), moulded plastic guessed.
 
     Marked as guessed.
     """
-    reach_x = max(abs(land.x_mm) + land.size_x_mm / 2 for land in lands)
-    reach_y = max(abs(land.y_mm) + land.size_y_mm / 2 for land in lands)
+    reach_x = max(abs(land.x_mm) + land.size_x_mm / 2 for land in (*lands, *over))
+    reach_y = max(abs(land.y_mm) + land.size_y_mm / 2 for land in (*lands, *over))
     x, y = max(1.5 * reach_x, 0.4), max(1.5 * reach_y, 0.3)
     limit, why = moulded_limit(height_mm, x * y * height_mm)
     return Package(
