@@ -10,7 +10,10 @@ from tests.conftest import DATA, files_in
 from tests.formats.gerber_text import at, gerber
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PartChoice
+from yellowfen.core.heat.plan import HeatPlan
 from yellowfen.core.part.package import JointKind
+from yellowfen.core.rework.survey import Answers, Power, survey
+from yellowfen.core.work.board_scene import scene_of
 from yellowfen.demo.make_board import make_layers_without_copper
 from yellowfen.demo.scenario import PARTS
 from yellowfen.errors import InvalidValue, TooLarge, UnreadableFile, YellowfenError
@@ -90,6 +93,13 @@ def test_lands_of_holes_are_told_by_the_layer_where_no_file_drills_them() -> Non
     assert [land.kind for land in socket.package.lands] == 10 * [JointKind.THROUGH_HOLE]
     (plug,) = (part for part in board.parts if part.ref == "J2")  # its body reaches over its pegs
     assert (plug.package.body_x_mm, plug.package.body_y_mm) == pytest.approx((6.6, 7.6), abs=0.05)
+    assert plug.in_holes == 18
+    asked = survey(board, "J2", Answers(power=Power.SAFE), {})
+    assert [one.sentence[:29] for one in asked.advice if one.about == "Holes"] == [
+        "It also stands in 18 holes, w"
+    ]
+    heated = scene_of(board, HeatPlan(targets=("J2",)))
+    assert any("18 lands in holes are not rehearsed" in one for one in heated.guesses)
     assert {pad.ref for pad in board.pads} == {"J2", "U1", "L1", "R1", "FL1", "R2", "L2"}
     (said,) = (one.sentence for one in board.findings if one.about == "drill")
     assert "107 holes are missing" in said

@@ -173,7 +173,9 @@ class CopperMap:
 
 @dataclass(frozen=True)
 class BoardPart:
-    """A part on the board. `package` carries the lands it really has here, in its own frame."""
+    """A part on the board. `package` carries the lands it really has here, in its own frame;
+    `in_holes` more stand in holes beside joints on the face, and are not among its joints.
+    """
 
     ref: str
     value: str
@@ -185,6 +187,7 @@ class BoardPart:
     package: Package
     joined: bool
     note: str = ""
+    in_holes: int = 0
 
 
 @dataclass(frozen=True)

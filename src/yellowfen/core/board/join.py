@@ -195,15 +195,17 @@ def _already_named(
             lands.append(
                 _land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual))
             )
+        pegs = tabs[placed.ref, placed.side]
         if package is None:
             over = (
                 _land_of(placed, 0.0, hole.pin or "?", hole, JointKind.THROUGH_HOLE)
-                for hole in tabs[placed.ref, placed.side]
+                for hole in pegs
             )
             whole = unknown_body(tuple(lands), over=tuple(over))
         else:
             whole = with_lands(package, tuple(lands))
-        work.parts[placed.ref] = _part(placed, whole, True, "" if package else "body guessed")
+        part = _part(placed, whole, True, "" if package else "body guessed")
+        work.parts[placed.ref] = replace(part, in_holes=len(pegs))
     if moved and any(placed.footprint for placed in placements):
         said = f"{', '.join(moved[:12])}{' and more' if len(moved) > 12 else ''}: the pads named in the layers lie or are turned otherwise than the placement says; the pads were believed"
         work.findings.append(Finding("placement", said))

@@ -14,6 +14,7 @@ from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.rework.pads import WICK_TAKES, Want
 from yellowfen.core.rework.plate_salvage import PART_S
 from yellowfen.core.rework.ways_off import Matters, OffWay
@@ -247,6 +248,13 @@ def _advice(
                 about="Power",
                 sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.",
                 stop=True,
+            )
+        )
+    if part.in_holes:
+        found.append(
+            Advice(
+                about="Holes",
+                sentence=f"It also stands in {counted(part.in_holes, 'hole')}, which no air nor alloy on its pins frees: wick each empty, or melt it by iron as the part comes up, else lands tear.",
             )
         )
     if answers.coating is Coating.URETHANE:

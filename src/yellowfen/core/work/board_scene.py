@@ -24,6 +24,7 @@ from yellowfen.core.heat.scene import (
     turned_over,
 )
 from yellowfen.core.heat.tune import ROOM_MM, half_size_mm
+from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import InvalidValue
 
 WIDEST_VIA_MM = 1.1
@@ -69,6 +70,11 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
     )
     guesses = [
         f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets
+    ]
+    guesses += [
+        f"{part.ref}: its {counted(part.in_holes, 'land')} in holes {'is' if part.in_holes == 1 else 'are'} not rehearsed: by iron, after the heat or before it comes off"
+        for part in board.parts
+        if part.in_holes and part.ref in plan.targets
     ]
     if not board.copper:
         guesses.append(
