@@ -72,9 +72,7 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
         f"{part.ref}: {part.note}" for part in board.parts if part.note and part.ref in plan.targets
     ]
     guesses += [
-        f"{part.ref}: its {counted(part.in_holes, 'land')} in holes {'is' if part.in_holes == 1 else 'are'} not rehearsed: by iron, after the heat or before it comes off"
-        for part in board.parts
-        if part.in_holes and part.ref in plan.targets
+        said for part in board.parts if part.ref in plan.targets and (said := said_of_holes(part))
     ]
     if not board.copper:
         guesses.append(
@@ -96,6 +94,13 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
         ),
     )
     return turned_over(scene) if plan.side == "bottom" else scene
+
+
+def said_of_holes(part: BoardPart) -> str:
+    """What a forecast leaves out of a part that also stands in holes, and what to do; empty for others."""
+    if not part.in_holes:
+        return ""
+    return f"{part.ref} also stands in {counted(part.in_holes, 'hole')}, which this forecast leaves out: by iron after the heat, or wicked empty before the part comes off, else lands tear."
 
 
 def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:

@@ -41,6 +41,7 @@ from yellowfen.core.heat.tour import leave_off, watched
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.rework.lift import support_mm
 from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.board_scene import said_of_holes
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.formats.rework_file import along_json, lift_json
 from yellowfen.store import bench_runs, boards, jobs, stations, tools
@@ -99,6 +100,7 @@ def heat_page(request: Request, job_id: int, database: Database) -> Response:
             "untouched": _untouched(database, job),
             "most_flows": MOST_FLOWS,
             "longest_touch_s": LONGEST_S,
+            "in_holes": {part.ref: said for part in board.parts if (said := said_of_holes(part))},
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
             "run": bench_runs.latest(database, job_id, RunKind.HEAT),

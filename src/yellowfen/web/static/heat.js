@@ -6,6 +6,7 @@ document.addEventListener("alpine:init", () => {
   const stations = JSON.parse(document.getElementById("stations").textContent);
   const tools = JSON.parse(document.getElementById("tools").textContent);
   const irons = JSON.parse(document.getElementById("irons").textContent);
+  const inHoles = JSON.parse(document.getElementById("in-holes").textContent);
   const names = { warm: "Warm", close: "Close in", hold: "Hold", withdraw: "Away", preheat: "From below", plate: "On the plate", oven: "In the oven" };
   const blowing = ["warm", "close", "hold"];
   const usual = {
@@ -454,6 +455,7 @@ document.addEventListener("alpine:init", () => {
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
       return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
+    get heldInHoles() { return this.targets.map((ref) => inHoles[ref]).filter(Boolean); },
     // A heat that takes parts off: what comes last, who comes along, what to cover.
     get lifts() { return this.goal === "lift"; },
     get liftShown() { return this.lifts && Boolean(this.outlook?.lift) && !this.none; },
