@@ -303,10 +303,19 @@ def _paint(flat: Flat, on: Mask, ring: Array) -> None:
 
 
 def _grown(mask: Mask, cells: int) -> Mask:
-    """A mask wider by so many cells each way (squares)."""
+    """A mask wider by so many cells each way (squares): laid over itself, farther each time."""
     if cells < 1:
         return mask
-    return _counted(mask, cells) > 0
+    rows, columns = mask.shape
+    wide = np.zeros((rows + 2 * cells, columns + 2 * cells), dtype=bool)
+    wide[cells : cells + rows, cells : cells + columns] = mask
+    reach = 1
+    while reach <= 2 * cells:
+        step = min(reach, 2 * cells + 1 - reach)
+        wide[:-step] |= wide[step:]
+        wide[:, :-step] |= wide[:, step:]
+        reach += step
+    return wide[:rows, :columns]
 
 
 def _counted(mask: NDArray[Any], cells: int) -> NDArray[Any]:
