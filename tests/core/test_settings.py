@@ -8,6 +8,7 @@ import pytest
 
 from tests.conftest import DATA, files_in, small_scene
 from yellowfen.core.board.board import Board
+from yellowfen.core.heat import usual
 from yellowfen.core.heat.calibrate import (
     MeltTest,
     Probe,
@@ -571,6 +572,21 @@ def test_a_usual_blow_ends_by_its_band_and_before_the_cautious_stop() -> None:
     )
     assert sure.melts[0].middle < end < sure.melts[0].high + 6.0
     assert sure.harm.low is None or end <= sure.harm.low + 1.0
+
+
+@pytest.mark.parametrize("outlet_c", [276.0, 300.0, 360.0])
+def test_a_recipe_that_looks_less_far_ahead_is_the_same(
+    outlet_c: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Soon molten, late, and with weak air whose late end lies beyond the shorter look."""
+    scene = small_scene(outlet_c=outlet_c)
+    found = usual_recipe(scene, Doubts())
+    monkeypatch.setattr(usual, "SOON", 1e9)
+    whole = usual_recipe(scene, Doubts())
+    assert found.says.split(":")[0] == whole.says.split(":")[0]
+    assert [move.seconds for move in found.scene.moves] == pytest.approx(
+        [move.seconds for move in whole.scene.moves], abs=1.0
+    )
 
 
 @pytest.mark.parametrize("ref", ["P2", "P5", "P9", "P15"])
