@@ -9,7 +9,7 @@ import pytest
 from tests.conftest import DATA, files_in
 from tests.formats.gerber_text import at, gerber
 from yellowfen.core.board.board import Board, Role
-from yellowfen.core.board.choices import Choices, PartChoice
+from yellowfen.core.board.choices import Choices, PadSet, PartChoice
 from yellowfen.core.heat.plan import HeatPlan
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.survey import Answers, Power, survey
@@ -77,10 +77,12 @@ def test_a_name_on_one_bare_pad_is_no_part_until_somebody_says_what_it_is() -> N
     assert [part.ref for part in board.parts if part.ref.startswith("H")] == []
     said = [one.sentence for one in board.findings if "no parts" in one.sentence]
     assert said == ["H1, H2, H3, H4: one bare pad each, taken for holes or test points, no parts"]
-    told = Choices(parts={"H2": PartChoice(footprint="SOT-23")})
-    assert [part.ref for part in read_board(silent, "a", told).parts if part.ref[0] == "H"] == [
-        "H2"
-    ]
+    (place,) = ((pad.x_mm, pad.y_mm) for pad in board.pads if pad.ref == "H2")
+    by_package = Choices(parts={"H2": PartChoice(footprint="SOT-23")})
+    by_pads = Choices(parts={"P1": PartChoice(name="H2")}, together={"P1": PadSet("top", (place,))})
+    for told in (by_package, by_pads):
+        parts = read_board(silent, "a", told).parts
+        assert [part.ref for part in parts if part.ref[0] == "H"] == ["H2"]
 
 
 def test_lands_of_holes_are_told_by_the_layer_where_no_file_drills_them() -> None:

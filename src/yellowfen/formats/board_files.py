@@ -672,11 +672,12 @@ def _placements_from_names(
         [Placement(ref, *told.get(ref, ("", "")), 0.0, 0.0, 0.0, "top") for ref in groups],
         found.bill,
     )
+    told_by_hand = {*choices, *(choice.name for choice in choices.values())}
     marks = sorted(
         one.ref
         for one in bare
         if not one.footprint
-        and one.ref not in choices
+        and one.ref not in told_by_hand
         and all(len(its) == 1 and not its[0].paste_mm2 for its in groups[one.ref].values())
     )
     if marks:

@@ -20,9 +20,9 @@ from shapely.geometry.base import BaseGeometry
 from yellowfen.formats.gerber.apertures import EMPTY, polygons_of
 
 Point = tuple[float, float]
+MANY = 2000  # shapes that meet others, from which on they are united group by group
 # Bits of a half disc at a stroke's end, by the stroke's width (mm): its polygon stays within 3 µm
 # of the circle.
-MANY = 2000  # shapes that meet others, from which on they are united group by group
 _CAPS = ((0.6, 12), (2.5, 24), (12.0, 48), (math.inf, 120))
 
 

@@ -203,8 +203,11 @@ def _loose(board: Board, side: str) -> list[tuple[int, Pad]]:
     """Pads of a side that belong to no part, with their places in the board's pads; those with paste
     first.
     """
+    parts = {part.ref for part in board.parts}
     mine = [
-        (place, pad) for place, pad in enumerate(board.pads) if pad.ref is None and pad.side == side
+        (place, pad)
+        for place, pad in enumerate(board.pads)
+        if pad.ref not in parts and pad.side == side
     ]
     return sorted(mine, key=lambda one: one[1].paste_mm2 == 0)[:ROWS_SHOWN]
 
