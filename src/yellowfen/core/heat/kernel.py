@@ -137,6 +137,7 @@ COLUMN_PACE = 0.5
 # How long the columns' heat capacities are taken as they were, s; heat is conserved whatever they
 # are.
 COLUMNS_STAND_S = 0.5
+ONE = np.uint64(1)
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy", inline="always")
@@ -155,83 +156,66 @@ def joint_temperature(
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
 def _step_face(
-    tc,
-    tn,
-    te,
-    tw,
-    ts,
-    tnn,
-    inward,
-    sign,
-    gxe,
-    gxw,
-    gyn,
-    gys,
-    drive_h,
-    drive_q,
-    loss_h,
-    inv_c0,
-    slope,
-    dt,
+    t, after, inward, sign, gx, gy, drive_h, drive_q, loss_h, inv_c0, slope, dt, first, last, row
 ):
-    """One explicit step of one face: conduction along it, heat inwards, exchange with the air.
+    """One explicit step of one face, cells `first` to `last`, into `after`: conduction along it,
+    heat inwards, exchange with the air.
 
-    Neighbours are shifted views, so the loop vectorises. Returns (heat from sources, heat lost to
+    `row` is the way from a cell to its neighbour across. Places are unsigned, so that no index is
+    asked whether it is negative and the loop vectorises. Returns (heat from sources, heat lost to
     the room), W.
     """
     one = np.float32(1.0)
     half_slope = np.float32(0.5) * slope
     gained = np.float32(0.0)
     lost = np.float32(0.0)
-    for i in range(tc.shape[0]):
-        here = tc[i]
+    for i in range(first, last):
+        here = t[i]
         driven = drive_q[i] - drive_h[i] * here
         out = loss_h[i] * here
         q = (
-            gxe[i] * (te[i] - here)
-            + gxw[i] * (tw[i] - here)
-            + gyn[i] * (tnn[i] - here)
-            + gys[i] * (ts[i] - here)
+            gx[i] * (t[i + ONE] - here)
+            + gx[i - ONE] * (t[i - ONE] - here)
+            + gy[i] * (t[i + row] - here)
+            + gy[i - row] * (t[i - row] - here)
             + sign * inward[i]
             + driven
             - out
         )
         softening = one / (one + slope * here)
         d = dt * q * inv_c0[i] * softening
-        tn[i] = here + d * (one - half_slope * d * softening)
+        after[i] = here + d * (one - half_slope * d * softening)
         gained += driven
         lost += out
     return gained, lost
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _step_inner(
-    tc, tn, te, tw, ts, tnn, from_above, to_below, gxe, gxw, gyn, gys, inv_c0, slope, dt
-):
-    """One explicit long step of an inner node layer."""
+def _step_inner(t, after, from_above, to_below, gx, gy, inv_c0, slope, dt, first, last, row):
+    """One explicit long step of an inner node layer, cells `first` to `last`, into `after`."""
     one = np.float32(1.0)
     half_slope = np.float32(0.5) * slope
-    for i in range(tc.shape[0]):
-        here = tc[i]
+    for i in range(first, last):
+        here = t[i]
         q = (
-            gxe[i] * (te[i] - here)
-            + gxw[i] * (tw[i] - here)
-            + gyn[i] * (tnn[i] - here)
-            + gys[i] * (ts[i] - here)
+            gx[i] * (t[i + ONE] - here)
+            + gx[i - ONE] * (t[i - ONE] - here)
+            + gy[i] * (t[i + row] - here)
+            + gy[i - row] * (t[i - row] - here)
             + from_above[i]
             - to_below[i]
         )
         softening = one / (one + slope * here)
         d = dt * q * inv_c0[i] * softening
-        tn[i] = here + d * (one - half_slope * d * softening)
+        after[i] = here + d * (one - half_slope * d * softening)
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
-def _between_layers(upper, lower, before, use, through, ahead):
+def _between_layers(upper, lower, before, use, through, ahead, first, last):
     """Heat from one node layer to the next for the coming long step, W: the present value,
     extrapolated to its middle.
     """
-    for i in range(upper.shape[0]):
+    for i in range(first, last):
         flow = through * (upper[i] - lower[i])
         use[i] = flow + ahead * (flow - before[i])
         before[i] = flow
@@ -443,6 +427,22 @@ def _column_factors(both, now_in, via_cell, via_w_k, c0, inv_c0, slopes, dt, hol
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _down_columns(level, hold, before, via_w_k, ease_above, level_above):
+    """Forward elimination of one layer of all columns; loops over rows alone vectorise only where
+    each row is an argument of its own.
+    """
+    for v in range(level.shape[0]):
+        level[v] = hold[v] * before[v] + via_w_k[v] * ease_above[v] * level_above[v]
+
+
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
+def _up_columns(level, via_w_k, level_below, ease):
+    """Back substitution of one layer of all columns."""
+    for v in range(level.shape[0]):
+        level[v] = (level[v] + via_w_k[v] * level_below[v]) * ease[v]
+
+
+@numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
 def _columns(both, now_in, via_cell, via_w_k, slopes, hold, ease, push, before, level):
     """One implicit step of the columns with plated holes; fluxes from the weighted state, used on
     both sides, so heat is conserved whatever the coefficients. Loops run over columns, so that they
@@ -458,18 +458,16 @@ def _columns(both, now_in, via_cell, via_w_k, slopes, hold, ease, push, before, 
         here = both[now_in[layer], layer]
         for v in range(columns):
             before[layer, v] = here[via_cell[v]]
-        if layer == 0:
-            for v in range(columns):
-                level[0, v] = hold[0, v] * before[0, v]
-        else:
-            for v in range(columns):
-                carried = via_w_k[v] * ease[layer - 1, v] * level[layer - 1, v]
-                level[layer, v] = hold[layer, v] * before[layer, v] + carried
+    for v in range(columns):
+        level[0, v] = hold[0, v] * before[0, v]
+    for layer in range(1, layers):
+        _down_columns(
+            level[layer], hold[layer], before[layer], via_w_k, ease[layer - 1], level[layer - 1]
+        )
     for v in range(columns):
         level[bottom, v] *= ease[bottom, v]
     for layer in range(bottom - 1, -1, -1):
-        for v in range(columns):
-            level[layer, v] = (level[layer, v] + via_w_k[v] * level[layer + 1, v]) * ease[layer, v]
+        _up_columns(level[layer], via_w_k, level[layer + 1], ease[layer])
     for layer in range(layers):
         here = both[now_in[layer], layer]
         slope = slopes[layer]
@@ -941,8 +939,9 @@ def run(
     """
     layers, cells = theta.shape
     row = width_cells + 2
-    first = row + 1
-    count = cells - 2 * first
+    across = np.uint64(row)
+    cell_first = np.uint64(row + 1)
+    cell_last = np.uint64(cells - row - 1)
     both = np.empty((2, layers, cells), dtype=theta.dtype)
     both[0] = theta
     both[1] = theta
@@ -993,11 +992,6 @@ def run(
         for layer in range(layers):
             quickest_via = max(quickest_via, 2.0 * via_w_k[v] * inv_c0[layer, via_cell[v]])
     through = np.float32(through_w_k)
-    span = slice(first, first + count)
-    east = slice(first + 1, first + 1 + count)
-    west = slice(first - 1, first - 1 + count)
-    north = slice(first + row, first + row + count)
-    south = slice(first - row, first - row + count)
     bottom = layers - 1
     now = began_s
     samples = 0
@@ -1235,12 +1229,14 @@ def run(
             last_before = long_dt
             for layer in range(bottom):
                 _between_layers(
-                    both[now_in[layer], layer][span],
-                    both[now_in[layer + 1], layer + 1][span],
-                    flow_before[layer][span],
-                    flow[layer][span],
+                    both[now_in[layer], layer],
+                    both[now_in[layer + 1], layer + 1],
+                    flow_before[layer],
+                    flow[layer],
                     through,
                     ahead,
+                    cell_first,
+                    cell_last,
                 )
             drawn = 0.0
             given = 0.0
@@ -1307,26 +1303,22 @@ def run(
                         next_sample += sample_s
                 for side in range(2):
                     layer = 0 if side == 0 else bottom
-                    t = both[now_in[layer], layer]
                     gained, lost = _step_face(
-                        t[span],
-                        both[1 - now_in[layer], layer][span],
-                        t[east],
-                        t[west],
-                        t[south],
-                        t[north],
-                        flow[0 if side == 0 else bottom - 1][span],
+                        both[now_in[layer], layer],
+                        both[1 - now_in[layer], layer],
+                        flow[0 if side == 0 else bottom - 1],
                         np.float32(-1.0 if side == 0 else 1.0),
-                        gx[layer][span],
-                        gx[layer][west],
-                        gy[layer][span],
-                        gy[layer][south],
-                        drive_h[side][span],
-                        drive_q[side][span],
-                        loss_h[side][span],
-                        inv_c0[layer][span],
+                        gx[layer],
+                        gy[layer],
+                        drive_h[side],
+                        drive_q[side],
+                        loss_h[side],
+                        inv_c0[layer],
                         slopes[layer],
                         dt32,
+                        cell_first,
+                        cell_last,
+                        across,
                     )
                     energy[E_JET] += dt * gained
                     energy[E_LOST] += dt * lost
@@ -1345,23 +1337,19 @@ def run(
                     shots += 1
                     next_frame += frame_s
             for layer in range(1, bottom):
-                t = both[now_in[layer], layer]
                 _step_inner(
-                    t[span],
-                    both[1 - now_in[layer], layer][span],
-                    t[east],
-                    t[west],
-                    t[south],
-                    t[north],
-                    flow[layer - 1][span],
-                    flow[layer][span],
-                    gx[layer][span],
-                    gx[layer][west],
-                    gy[layer][span],
-                    gy[layer][south],
-                    inv_c0[layer][span],
+                    both[now_in[layer], layer],
+                    both[1 - now_in[layer], layer],
+                    flow[layer - 1],
+                    flow[layer],
+                    gx[layer],
+                    gy[layer],
+                    inv_c0[layer],
                     slopes[layer],
                     np.float32(long_dt),
+                    cell_first,
+                    cell_last,
+                    across,
                 )
                 now_in[layer] = 1 - now_in[layer]
             if plate[P_KIND] > 0.5:
