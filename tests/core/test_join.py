@@ -11,7 +11,7 @@ from yellowfen.core.board.join import Placement, join
 from yellowfen.core.board.pad_groups import grouped
 from yellowfen.core.board.propose import propose
 from yellowfen.core.heat.grid import make_grid
-from yellowfen.core.heat.network import on_board, place_land, turned_cells
+from yellowfen.core.heat.laid import on_board, place_land, turned_cells
 from yellowfen.core.heat.scene import BoardStack, PlacedPart, Side
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.land_pattern import lands_by_count

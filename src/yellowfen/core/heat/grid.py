@@ -127,27 +127,13 @@ GROWTH, COARSEST_MM = 1.4, 1.0
 
 
 @dataclass(frozen=True)
-class Grid:
-    """Cell arrays for the kernel; shapes (layers, cells) unless said, SI units.
-
-    `x_lines_m`, `y_lines_m` bound the cells (nx + 1, ny + 1 of them), evenly or finer round one
-    place. `through_w_k`: laminate from one node layer to the next in each cell; `via_w_k` (cells):
-    copper of plated holes along with it, solved apart. Where cells differ in size the laminate is
-    in `via_w_k` too.
+class Raster:
+    """The cells of a face: `x_lines_m`, `y_lines_m` bound them (nx + 1, ny + 1 lines), evenly or
+    finer round one place. Flat arrays have a ghost ring of cells around.
     """
 
     x_lines_m: tuple[float, ...]
     y_lines_m: tuple[float, ...]
-    layers: int
-    gx: Array
-    gy: Array
-    c0: Array
-    slopes: Array
-    inside: NDArray[np.bool_]
-    cell_x: Array
-    cell_y: Array
-    through_w_k: float
-    via_w_k: Array
 
     @property
     def nx(self) -> int:
@@ -160,6 +146,46 @@ class Grid:
     @property
     def cells(self) -> int:
         return (self.nx + 2) * (self.ny + 2)
+
+    def rectangle(
+        self, x_mm: float, y_mm: float, size_x_mm: float, size_y_mm: float
+    ) -> tuple[NDArray[np.int64], Array]:
+        """Cells under an axis-parallel rectangle and the overlap with each, m².
+
+        Parts beyond the board are cut.
+        """
+        columns = _overlaps(
+            (x_mm - size_x_mm / 2) * 1e-3, (x_mm + size_x_mm / 2) * 1e-3, self.x_lines_m
+        )
+        rows = _overlaps(
+            (y_mm - size_y_mm / 2) * 1e-3, (y_mm + size_y_mm / 2) * 1e-3, self.y_lines_m
+        )
+        row = self.nx + 2
+        index = [(j + 1) * row + i + 1 for j, _ in rows for i, _ in columns]
+        return np.array(index, dtype=np.int64), np.array(
+            [tall * wide for _, tall in rows for _, wide in columns]
+        )
+
+
+@dataclass(frozen=True)
+class Grid(Raster):
+    """Cell arrays for the kernel; shapes (layers, cells) unless said, SI units.
+
+    `through_w_k`: laminate from one node layer to the next in each cell; `via_w_k` (cells): copper
+    of plated holes along with it, solved apart. Where cells differ in size the laminate is in
+    `via_w_k` too.
+    """
+
+    layers: int
+    gx: Array
+    gy: Array
+    c0: Array
+    slopes: Array
+    inside: NDArray[np.bool_]
+    cell_x: Array
+    cell_y: Array
+    through_w_k: float
+    via_w_k: Array
 
     @property
     def dx_m(self) -> float:
@@ -185,25 +211,6 @@ class Grid:
     def unflat(self, values: Array) -> Array:
         """A flat padded array as a (ny, nx) map."""
         return values.reshape(self.ny + 2, self.nx + 2)[1:-1, 1:-1]
-
-    def rectangle(
-        self, x_mm: float, y_mm: float, size_x_mm: float, size_y_mm: float
-    ) -> tuple[NDArray[np.int64], Array]:
-        """Cells under an axis-parallel rectangle and the overlap with each, m².
-
-        Parts beyond the board are cut.
-        """
-        columns = _overlaps(
-            (x_mm - size_x_mm / 2) * 1e-3, (x_mm + size_x_mm / 2) * 1e-3, self.x_lines_m
-        )
-        rows = _overlaps(
-            (y_mm - size_y_mm / 2) * 1e-3, (y_mm + size_y_mm / 2) * 1e-3, self.y_lines_m
-        )
-        row = self.nx + 2
-        index = [(j + 1) * row + i + 1 for j, _ in rows for i, _ in columns]
-        return np.array(index, dtype=np.int64), np.array(
-            [tall * wide for _, tall in rows for _, wide in columns]
-        )
 
 
 def _overlaps(low: float, high: float, lines: tuple[float, ...]) -> list[tuple[int, float]]:

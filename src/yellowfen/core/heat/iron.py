@@ -15,7 +15,7 @@ from yellowfen.core.board.copper_links import links_of_raster
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.drive import tip_conductance_w_k, tip_core_w_k
 from yellowfen.core.heat.grid import FineRound
-from yellowfen.core.heat.network import on_board, place_land, turned_cells
+from yellowfen.core.heat.laid import on_board, place_land, turned_cells
 from yellowfen.core.heat.pad_copper import Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, Resolution, Trace, advance, first_state, prepare
 from yellowfen.core.heat.scene import (

@@ -324,19 +324,22 @@ def _jet_at(x, y, aside_x, aside_y, share, nozzle_x, nozzle_y, jet, blown, carri
     """Add `share` of the jet at points (n) beside x, y to `blown` (W/m²K) and `carried` (that times
     its warmth's fall).
     """
-    inv_spread2 = 1.0 / (jet[JET_SPREAD] * jet[JET_SPREAD])
-    inv_warm2 = 1.0 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS])
-    h0 = share * jet[JET_H]
-    xx = jet[M_XX]
-    xy = jet[M_XY]
-    yy = jet[M_YY]
+    one = np.float32(1.0)
+    inv_spread2 = np.float32(1.0 / (jet[JET_SPREAD] * jet[JET_SPREAD]))
+    inv_warm2 = np.float32(1.0 / (jet[JET_WARMTH_RADIUS] * jet[JET_WARMTH_RADIUS]))
+    h0 = np.float32(share * jet[JET_H])
+    xx = np.float32(jet[M_XX])
+    xy = np.float32(jet[M_XY])
+    yy = np.float32(jet[M_YY])
+    nx = np.float32(nozzle_x)
+    ny = np.float32(nozzle_y)
     for i in range(x.shape[0]):
-        dx = x[i] + aside_x[i] - nozzle_x
-        dy = y[i] + aside_y[i] - nozzle_y
+        dx = x[i] + aside_x[i] - nx
+        dy = y[i] + aside_y[i] - ny
         r2 = xx * dx * dx + xy * dx * dy + yy * dy * dy
-        h = h0 / np.sqrt(1.0 + r2 * inv_spread2)
+        h = h0 / np.sqrt(one + r2 * inv_spread2)
         blown[i] += h
-        carried[i] += h / np.sqrt(1.0 + r2 * inv_warm2)
+        carried[i] += h / np.sqrt(one + r2 * inv_warm2)
 
 
 @numba.njit(cache=True, fastmath=_MATH, error_model="numpy")
@@ -962,17 +965,17 @@ def run(
     n_bodies = bodies.shape[0]
     joint_air = np.zeros((3, n_joints))
     body_air = np.zeros((3, n_bodies))
-    joint_x, joint_y = joints[:, J_X].copy(), joints[:, J_Y].copy()
+    joint_x, joint_y = joints[:, J_X].astype(np.float32), joints[:, J_Y].astype(np.float32)
     joint_top, joint_open = joints[:, J_TOP].copy(), joints[:, J_OPEN].copy()
-    body_x, body_y = bodies[:, B_X].copy(), bodies[:, B_Y].copy()
+    body_x, body_y = bodies[:, B_X].astype(np.float32), bodies[:, B_Y].astype(np.float32)
     body_top, body_open = bodies[:, B_TOP].copy(), bodies[:, B_OPEN].copy()
-    joint_blown = np.zeros(n_joints)
-    joint_carried = np.zeros(n_joints)
-    body_blown = np.zeros(n_bodies)
-    body_carried = np.zeros(n_bodies)
-    at_joint = np.zeros(n_joints)
-    aside_x = np.empty(n_bodies)
-    aside_y = np.empty(n_bodies)
+    joint_blown = np.zeros(n_joints, dtype=np.float32)
+    joint_carried = np.zeros(n_joints, dtype=np.float32)
+    body_blown = np.zeros(n_bodies, dtype=np.float32)
+    body_carried = np.zeros(n_bodies, dtype=np.float32)
+    at_joint = np.zeros(n_joints, dtype=np.float32)
+    aside_x = np.empty(n_bodies, dtype=np.float32)
+    aside_y = np.empty(n_bodies, dtype=np.float32)
     joint_now = np.empty((n_joints, JOINT_NOW))
     body_now = np.empty((n_bodies, BODY_NOW))
     body_seen = np.zeros(n_bodies)

@@ -6,7 +6,6 @@ its leads to its joints, and through the gap beneath to the board. A joint is it
 copper it wets.
 """
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
@@ -15,7 +14,8 @@ from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.drive import tallest_beneath_mm, tip_conductance_w_k
-from yellowfen.core.heat.grid import Grid, via_conductance_w_k
+from yellowfen.core.heat.grid import Grid, Raster, via_conductance_w_k
+from yellowfen.core.heat.laid import JointName, Laid, laid_on
 from yellowfen.core.heat.scene import (
     Array,
     Deed,
@@ -27,19 +27,9 @@ from yellowfen.core.heat.scene import (
     Side,
 )
 from yellowfen.core.heat.surface import film_w_m2k
-from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, Alloy, alloy_named
-from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY
-SOLDER_THICKNESS_MM = constant(
-    "joint_solder_thickness",
-    0.07,
-    "mm",
-    mark=_M,
-    source="0.12 mm of paste, about half metal, near full transfer",
-    affects="joint heat",
-)
 PAD_CONTACT_W_M2K = constant(
     "pad_contact",
     2.0e4,
@@ -55,14 +45,6 @@ GAP_AIR_W_MK = constant(
     mark=_M,
     source="air (and some flux) between body and board",
     affects="heat under a body",
-)
-LEAD_AREA_MM2 = constant(
-    "lead_air_area",
-    0.8,
-    "mm² per mm² of pad",
-    mark=_M,
-    source="lead and fillet surface in the air",
-    affects="gull-wing joints in the jet",
 )
 PLANE_VIAS = constant(
     "plane_pin_vias",
@@ -96,24 +78,6 @@ TAPE_PASSES = constant(
     source="polyimide tape keeps air off but conducts",
     affects="neighbours under a shield",
 )
-SIDE_SHARE = constant(
-    "body_side_share",
-    0.5,
-    "1",
-    mark=_M,
-    source="share of a body's side walls that counts as blown on",
-    affects="body warming",
-)
-
-
-@dataclass(frozen=True)
-class JointName:
-    """Which joint a row of the joint table is."""
-
-    ref: str
-    pin: str
-    kind: JointKind
-    liquidus_c: float
 
 
 @dataclass(frozen=True)
@@ -150,60 +114,6 @@ class Network:
     pads_as_drawn: int
 
 
-def place_land(part: PlacedPart, land: Land) -> tuple[float, float, float, float, float]:
-    """A land on the board: centre x, y, sizes (mm) in the part's turned frame, and that frame's
-    angle (deg).
-    """
-    x, y = on_board(part, land.x_mm, land.y_mm)
-    return x, y, land.size_x_mm, land.size_y_mm, seen_angle_deg(part)
-
-
-def seen_angle_deg(part: PlacedPart) -> float:
-    """The part's angle seen from above the board; underneath, anticlockwise becomes clockwise."""
-    return part.rotation_deg if part.side is Side.TOP else -part.rotation_deg
-
-
-def on_board(part: PlacedPart, x_mm: float, y_mm: float) -> tuple[float, float]:
-    """A point of the part's frame on the board, seen from above."""
-    return part.on_board(x_mm, y_mm)
-
-
-def turned_cells(
-    grid: Grid, x: float, y: float, size_x: float, size_y: float, angle_deg: float
-) -> tuple[NDArray[np.int64], Array]:
-    """Cells under a turned rectangle and the overlaps (m²): exact at right angles, by small squares
-    otherwise.
-    """
-    quarter = angle_deg / 90.0
-    if abs(quarter - round(quarter)) < 1e-6:
-        flip = round(quarter) % 2 == 1
-        return grid.rectangle(x, y, size_y if flip else size_x, size_x if flip else size_y)
-    return _by_small_squares(
-        grid, x, y, size_x=size_x, size_y=size_y, angle=math.radians(angle_deg)
-    )
-
-
-def _by_small_squares(
-    grid: Grid, x: float, y: float, size_x: float, size_y: float, angle: float
-) -> tuple[NDArray[np.int64], Array]:
-    nx, ny = max(2, math.ceil(size_x / 0.3)), max(2, math.ceil(size_y / 0.3))
-    edge = math.sqrt(size_x * size_y / (nx * ny))
-    cells, areas = [], []
-    for u in (np.arange(nx) + 0.5) / nx - 0.5:
-        for v in (np.arange(ny) + 0.5) / ny - 0.5:
-            a, b = u * size_x, v * size_y
-            index, area = grid.rectangle(
-                x + a * math.cos(angle) - b * math.sin(angle),
-                y + a * math.sin(angle) + b * math.cos(angle),
-                edge,
-                edge,
-            )
-            cells.append(index)
-            areas.append(area)
-    index, inverse = np.unique(np.concatenate(cells), return_inverse=True)
-    return index, np.asarray(np.bincount(inverse, np.concatenate(areas)), dtype=float)
-
-
 def build_network(
     scene: Scene,
     grid: Grid,
@@ -215,70 +125,72 @@ def build_network(
     `couplings` by part: how pads truly meet the cells they lie in, where that is known.
     """
     known = couplings or {}
-    names: list[JointName] = []
-    joints: list[Array] = []
-    bodies: list[Array] = []
-    of_body, joint_starts, gap_starts = [0], [0], [0]
-    links: list[tuple[NDArray[np.int64], Array]] = []
-    gaps: list[tuple[NDArray[np.int64], Array]] = []
-    cover = {Side.TOP: np.zeros(grid.cells), Side.BOTTOM: np.zeros(grid.cells)}
-    extra = np.zeros(grid.cells)
+    laid = laid_on(scene.parts, Raster(grid.x_lines_m, grid.y_lines_m))
+    joints, bodies = laid.joints.copy(), laid.bodies.copy()
+    joints[:, k.J_SOLIDUS] -= scene.ambient_c
+    bodies[:, k.B_LIMIT] -= scene.ambient_c
+    eased = np.ones(len(joints))
+    for at, part in enumerate(scene.parts):
+        if part.ref in known:
+            own = slice(laid.joint_of_body[at], laid.joint_of_body[at + 1])
+            eased[own] = known[part.ref].eased
+            joints[own, k.J_AIR_AREA] += known[part.ref].air_m2
     shielded = _shielded(scene, grid)
-    touched = {(move.over[0], move.pin) for move in scene.moves if move.deed is Deed.TOUCH}
-    slab_mm = scene.board.thickness_mm / (grid.layers - 1)
-    for part in scene.parts:
-        cells, area = turned_cells(
-            grid,
-            part.x_mm,
-            part.y_mm,
-            size_x=part.package.body_x_mm,
-            size_y=part.package.body_y_mm,
-            angle_deg=seen_angle_deg(part),
+    if scene.shields:
+        bodies[:, k.B_OPEN] = 1.0 - _means(
+            shielded[laid.gap_cell], laid.gap_m2, laid.gap_body, len(bodies)
         )
-        cover[part.side][cells] += area / grid.areas_m2[cells]
-        gaps.append((cells, area * GAP_AIR_W_MK / (part.package.gap_mm * 1e-3)))
-        gap_starts.append(gap_starts[-1] + len(cells))
-        bodies.append(_body_row(part, scene.ambient_c))
-        if scene.shields:
-            bodies[-1][k.B_OPEN] = 1.0 - _mean_over(shielded, cells, area)
-        if isinstance(scene.source, HotPlate) and part.side is Side.BOTTOM:
-            bodies[-1][k.B_PLATE_W_K] = _on_plate_w_k(scene, scene.source, part)
-        coupling = known.get(part.ref)
-        for at, land in enumerate(part.package.lands):
-            x, y, sx, sy, angle = place_land(part, land)
-            cells, area = turned_cells(grid, x, y, size_x=sx, size_y=sy, angle_deg=angle)
-            area = np.maximum(area, 1e-12)
-            eased = 1.0 if coupling is None else float(coupling.eased[at])
-            links.append((cells, area * pad_contact_w_m2k * eased))
-            joint_starts.append(joint_starts[-1] + len(cells))
-            alloy = alloy_named(part.alloy)
-            names.append(JointName(part.ref, land.pin, land.kind, alloy.liquidus_c))
-            joints.append(_joint_row(part, land, alloy, x_mm=x, y_mm=y, ambient_c=scene.ambient_c))
-            if coupling is not None:
-                joints[-1][k.J_AIR_AREA] += coupling.air_m2[at]
-            if scene.shields:
-                joints[-1][k.J_OPEN] = 1.0 - _mean_over(shielded, cells, area)
-            if isinstance(scene.source, Iron) and (part.ref, land.pin) in touched:
-                joints[-1][k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land)
-            if land.pin in part.plane_pins or land.pin in part.relief_pins:
-                extra[cells] += (
-                    plane_tie_w_k(land.pin in part.relief_pins, slab_mm) * area / area.sum()
-                )
-        of_body.append(len(joints))
+        joints[:, k.J_OPEN] = 1.0 - _means(
+            shielded[laid.link_cell], laid.link_m2, laid.link_joint, len(joints)
+        )
+    if isinstance(scene.source, HotPlate):
+        for at, part in enumerate(scene.parts):
+            if part.side is Side.BOTTOM:
+                bodies[at, k.B_PLATE_W_K] = _on_plate_w_k(scene, scene.source, part)
+    if isinstance(scene.source, Iron):
+        touched = {(move.over[0], move.pin) for move in scene.moves if move.deed is Deed.TOUCH}
+        lands = ((part.ref, land) for part in scene.parts for land in part.package.lands)
+        for at, (ref, land) in enumerate(lands):
+            if (ref, land.pin) in touched:
+                joints[at, k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land)
+    gap_mm = np.array([part.package.gap_mm for part in scene.parts])
     return Network(
-        tuple(names),
+        laid.names,
         tuple(part.ref for part in scene.parts),
-        _table(joints, k.JOINT_COLUMNS),
-        np.array(of_body),
-        *_csr(joint_starts, links),
-        _table(bodies, k.BODY_COLUMNS),
-        *_csr(gap_starts, gaps),
-        np.minimum(cover[Side.TOP], 1.0),
-        np.minimum(cover[Side.BOTTOM], 1.0),
+        joints,
+        laid.joint_of_body,
+        laid.joint_links,
+        laid.link_cell.astype(np.uint32),
+        laid.link_m2 * pad_contact_w_m2k * eased[laid.link_joint],
+        bodies,
+        laid.gap_links,
+        laid.gap_cell.astype(np.uint32),
+        laid.gap_m2 * GAP_AIR_W_MK / (gap_mm[laid.gap_body] * 1e-3),
+        _covered(laid, grid, on_top=True),
+        _covered(laid, grid, on_top=False),
         shielded,
-        _with_extra_columns(grid, extra),
+        _with_extra_columns(grid, _plane_ties_w_k(scene, laid, grid)),
         sum(len(known[part.ref].eased) for part in scene.parts if part.ref in known),
     )
+
+
+def _covered(laid: Laid, grid: Grid, on_top: bool) -> Array:
+    """How much of each cell of a face lies under bodies, 0 to 1."""
+    here = (laid.bodies[:, k.B_TOP] > 0.5)[laid.gap_body] == on_top
+    cells = laid.gap_cell[here]
+    covered = np.bincount(cells, laid.gap_m2[here] / grid.areas_m2[cells], minlength=grid.cells)
+    return np.minimum(covered, 1.0)
+
+
+def _plane_ties_w_k(scene: Scene, laid: Laid, grid: Grid) -> Array:
+    """Conductance that the vias of plane pins add to each column of cells, W/K."""
+    slab_mm = scene.board.thickness_mm / (grid.layers - 1)
+    solid, thin = plane_tie_w_k(False, slab_mm), plane_tie_w_k(True, slab_mm)
+    tie = np.where(laid.on_plane, np.where(laid.relieved, thin, solid), 0.0)
+    whole = np.bincount(laid.link_joint, laid.link_m2, minlength=len(tie))
+    share = laid.link_m2 / whole[laid.link_joint]
+    ties = np.bincount(laid.link_cell, tie[laid.link_joint] * share, minlength=grid.cells)
+    return np.asarray(ties, dtype=float)
 
 
 def _on_plate_w_k(scene: Scene, plate: HotPlate, part: PlacedPart) -> float:
@@ -308,76 +220,12 @@ def _shielded(scene: Scene, grid: Grid) -> Array:
     return np.minimum(shielded, 1.0)
 
 
-def _mean_over(values: Array, cells: NDArray[np.int64], area: Array) -> float:
-    total = float(area.sum())
-    return float((values[cells] * area).sum()) / total if total > 0 else 0.0
+def _means(values: Array, areas: Array, owner: NDArray[np.int64], owners: int) -> Array:
+    """Means by area of what each owner's cells have; 0 where it has no area."""
+    whole = np.bincount(owner, areas, minlength=owners)
+    held = np.bincount(owner, values * areas, minlength=owners)
+    return np.divide(held, whole, out=np.zeros(owners), where=whole > 0)
 
 
 def _with_extra_columns(grid: Grid, extra: Array) -> Grid:
     return replace(grid, via_w_k=grid.via_w_k + extra) if extra.any() else grid
-
-
-def _table(rows: list[Array], width: int) -> Array:
-    return np.array(rows) if rows else np.zeros((0, width))
-
-
-def _csr(
-    starts: list[int], links: list[tuple[NDArray[np.int64], Array]]
-) -> tuple[NDArray[np.int64], NDArray[np.uint32], Array]:
-    if not links:
-        return np.array(starts), np.zeros(0, dtype=np.uint32), np.zeros(0)
-    cells = np.concatenate([cells for cells, _ in links])
-    return (
-        np.array(starts),
-        cells.astype(np.uint32),
-        np.concatenate([values for _, values in links]),
-    )
-
-
-def _body_row(part: PlacedPart, ambient_c: float) -> Array:
-    package = part.package
-    top = package.body_x_mm * package.body_y_mm * 1e-6
-    sides = 2 * (package.body_x_mm + package.body_y_mm) * package.height_mm * 1e-6
-    flip = round(part.rotation_deg / 90.0) % 2 == 1
-    half_x, half_y = package.body_x_mm / 2000, package.body_y_mm / 2000
-    row = np.zeros(k.BODY_COLUMNS)
-    shell = package.shell_share
-    row[k.B_HEAT] = (1.0 - shell) * package.body_heat_j_k
-    row[k.B_SHELL_HEAT] = shell * package.body_heat_j_k
-    row[k.B_SHELL_W_K] = package.shell_w_k
-    row[k.B_OPEN] = 1.0
-    row[k.B_JET_AREA] = top + SIDE_SHARE * sides
-    row[k.B_LOSS_AREA] = top + sides
-    row[k.B_X], row[k.B_Y] = part.x_mm * 1e-3, part.y_mm * 1e-3
-    row[k.B_HALF_X], row[k.B_HALF_Y] = (half_y, half_x) if flip else (half_x, half_y)
-    row[k.B_LIMIT] = package.limit_c - ambient_c
-    row[k.B_TOP] = float(part.side is Side.TOP)
-    return row
-
-
-def _joint_row(
-    part: PlacedPart, land: Land, alloy: Alloy, x_mm: float, y_mm: float, ambient_c: float
-) -> Array:
-    solder_kg = land.area_mm2 * SOLDER_THICKNESS_MM * 1e-9 * alloy.density_g_cm3 * 1e3
-    seen = land.kind in (JointKind.GULL_WING, JointKind.TAB)
-    row = np.zeros(k.JOINT_COLUMNS)
-    row[k.J_OPEN] = 1.0
-    row[k.J_HEAT] = 2.0 * solder_kg * SOLDER_CP_J_KGK + 1e-5
-    row[k.J_PER_HEAT] = 1.0 / row[k.J_HEAT]
-    row[k.J_LATENT] = solder_kg * alloy.latent_j_g * 1e3
-    row[k.J_SOLIDUS] = alloy.solidus_c - ambient_c
-    row[k.J_RANGE] = alloy.liquidus_c - alloy.solidus_c
-    row[k.J_LEAD] = (
-        part.package.tab_w_k
-        if land.kind in (JointKind.TAB, JointKind.THERMAL_PAD)
-        else part.package.lead_w_k
-    )
-    row[k.J_AIR_AREA] = (
-        LEAD_AREA_MM2
-        * land.area_mm2
-        * 1e-6
-        * (1.0 if seen and land.kind is JointKind.GULL_WING else 0.2 if seen else 0.0)
-    )
-    row[k.J_X], row[k.J_Y] = x_mm * 1e-3, y_mm * 1e-3
-    row[k.J_TOP] = float(part.side is Side.TOP)
-    return row

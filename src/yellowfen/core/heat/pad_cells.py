@@ -21,14 +21,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat.grid import FineRound, Grid, grid_between, make_grid, resample
-from yellowfen.core.heat.network import (
-    PAD_CONTACT_W_M2K,
-    Coupling,
-    place_land,
-    plane_tie_w_k,
-    seen_angle_deg,
-    turned_cells,
-)
+from yellowfen.core.heat.laid import place_land, seen_angle_deg, turned_cells
+from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, Coupling, plane_tie_w_k
 from yellowfen.core.heat.scene import (
     NEAR_MM,
     Array,

@@ -16,7 +16,8 @@ from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.drive import Drive, Steps, drive_of, open_below, tallest_beneath_mm
 from yellowfen.core.heat.grid import FineRound, Grid, make_grid
 from yellowfen.core.heat.jet import JET_FACTOR
-from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, JointName, Network, build_network
+from yellowfen.core.heat.laid import JointName
+from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, Network, build_network
 from yellowfen.core.heat.pad_cells import couplings_of
 from yellowfen.core.heat.scene import Array, BoardStack, Core, HotAir, HotPlate, Iron, Scene
 from yellowfen.core.heat.soundness import Extremes, fault_of

@@ -15,7 +15,7 @@ from yellowfen.core.heat.iron import (
     touch,
     touch_scene,
 )
-from yellowfen.core.heat.network import place_land
+from yellowfen.core.heat.laid import place_land
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import Resolution, advance, first_state, prepare
 from yellowfen.core.heat.scene import Deed, Iron, Move, Scene

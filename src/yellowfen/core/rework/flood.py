@@ -25,7 +25,7 @@ from yellowfen.core.heat.drive import (
 )
 from yellowfen.core.heat.grid import FineRound
 from yellowfen.core.heat.iron import SOLDERED_W_M2K, patch
-from yellowfen.core.heat.network import on_board
+from yellowfen.core.heat.laid import on_board
 from yellowfen.core.heat.outcome import loose_s, watch
 from yellowfen.core.heat.rehearsal import (
     Prepared,
