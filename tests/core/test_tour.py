@@ -7,13 +7,23 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import yellowfen.core.heat.follow as module
 from tests.conftest import DATA, files_in, small_scene
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import Doubts, how_sure, settled, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour
 from yellowfen.core.heat.plan import HeatPlan, aimed, usual_moves
 from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
-from yellowfen.core.heat.scene import Deed, HotPlate, Move, PlacedPart, Preheater, Scene, Side
+from yellowfen.core.heat.scene import (
+    Deed,
+    HotPlate,
+    Move,
+    NozzlePath,
+    PlacedPart,
+    Preheater,
+    Scene,
+    Side,
+)
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.tour import (
     ORDERS,
@@ -72,6 +82,40 @@ def test_one_stays_until_all_of_a_stop_has_flowed_and_a_moment() -> None:
         melt = all_molten_s(whole.joints_of(ref))
         assert melt is not None
         assert 0 <= began + took - SETTLE_S - melt < 1.0 + 0.25
+
+
+@settings(max_examples=30)
+@given(
+    path=st.sampled_from(NozzlePath),
+    radius=st.floats(0.5, 8.0),
+    turn_s=st.floats(1.0, 6.0),
+    from_s=st.floats(0.0, 140.0),
+)
+def test_a_drive_that_goes_on_is_the_drive_of_the_later_piece(
+    path: NozzlePath, radius: float, turn_s: float, from_s: float
+) -> None:
+    scene = row_scene([(12, 20), (48, 20)])
+    first = Move(Deed.HOLD, 2.0, ("R1",), 12.0, radius, path=path, circle_s=turn_s, along_deg=30.0)
+    prepared = prepare(scene, FINE)
+    on = prepared.drive(replace(scene, moves=(first,))).going_on(scene, first, from_s)
+    later = prepared.drive(replace(scene, moves=(replace(first, from_s=from_s),)))
+    for name in ("segments", "around", "paces", "plate", "plate_state"):
+        np.testing.assert_array_equal(getattr(on, name), getattr(later, name))
+
+
+def test_a_stop_that_goes_wrong_is_followed_piece_by_piece(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The state of a stop is asked once; where it is bad the stop is begun anew, each piece asked."""
+    scene = row_scene([(12, 20), (48, 20)])
+    stops = [Move(Deed.CLOSE, 10.0, (ref,), 12.0, 3.0) for ref in scene.targets]
+    ready = prepare(scene, FINE)
+    plain = follow(ready, scene, stops, sampled=True)
+    faults = iter(["a fault"])
+    monkeypatch.setattr(module, "state_fault", lambda *_: next(faults, ""))
+    again = follow(ready, scene, stops, sampled=True)
+    assert next(faults, None) is None
+    assert again.took_s == plain.took_s
+    assert [len(one.times_s) for one in again.traces] == [len(one.times_s) for one in plain.traces]
+    np.testing.assert_array_equal(again.state.theta, plain.state.theta)
 
 
 def test_a_stop_that_has_flowed_already_takes_no_time_and_is_awaited_where_it_flowed() -> None:

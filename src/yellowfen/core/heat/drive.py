@@ -164,6 +164,13 @@ class Drive:
         segments[:, [k.MACROS, k.REFRESH]] *= 2.0
         return replace(self, segments=segments)
 
+    def going_on(self, scene: Scene, move: Move, from_s: float) -> "Drive":
+        """This drive of one move (no oven's, no touch) for as long again from `from_s` on: the same
+        steps, the nozzle where its way has come to.
+        """
+        later = replace(move, from_s=from_s)
+        return replace(self, around=_around(self.segments[0], scene, later, 0.0))
+
 
 @dataclass(frozen=True)
 class Steps:

@@ -23,6 +23,7 @@ from yellowfen.core.heat.rehearsal import (
     Trace,
     advance,
     first_state,
+    state_fault,
 )
 from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.source.mark import Mark, constant
@@ -124,34 +125,59 @@ def follow(
 def _stay(
     prepared: Prepared, state: State, stop: Move, rows: Rows, traces: list[Trace] | None
 ) -> float:
-    """Stay at a stop until all of it has flowed, and a moment; moves the state on."""
+    """Stay at a stop until all of it has flowed, and a moment; moves the state on. The state is
+    asked whether it is sound at the end; piece by piece only where it was not.
+    """
+    begun, kept = state.copy(), len(traces or ())
+    stayed = _stayed(prepared, state, stop, rows, traces, checked=False)
+    if state_fault(prepared, state):
+        state.take(begun)
+        del (traces or [])[kept:]
+        stayed = _stayed(prepared, state, stop, rows, traces, checked=True)
+    return stayed
+
+
+def _stayed(
+    prepared: Prepared,
+    state: State,
+    stop: Move,
+    rows: Rows,
+    traces: list[Trace] | None,
+    checked: bool,
+) -> float:
     waited = [rows[ref] for ref in (*stop.over, *stop.awaits) if ref in rows]
     mine = np.concatenate(waited) if waited else np.zeros(0, dtype=np.int64)
     arrived = state.now_s
+    look_of = replace(stop, seconds=LOOK_EVERY_S, from_s=0.0)
+    drive = prepared.drive(replace(prepared.scene, moves=(look_of,)))
 
     def flowed_s() -> float | None:
         ends = state.joint_record[mine, k.R_MELT_END]
         return float(ends.max(initial=0.0)) if float(ends.min(initial=0.0)) >= 0 else None
+
+    def looked(since: float, seconds: float) -> Trace:
+        if seconds != LOOK_EVERY_S:
+            return _piece(prepared, state, stop, since, seconds, traces is not None, checked)
+        on = drive.going_on(prepared.scene, look_of, since)
+        return advance(prepared, state, on, sampled=traces is not None, checked=checked)
 
     if flowed_s() is not None:
         return 0.0
     stayed = 0.0
     while stayed < LONGEST_STOP_S:
         before = state.copy()
-        look = _piece(prepared, state, stop, stayed, LOOK_EVERY_S, traces is not None)
+        look = looked(stayed, LOOK_EVERY_S)
         at = flowed_s()
         whole = stayed + LOOK_EVERY_S if at is None else float(math.ceil(at - arrived + SETTLE_S))
         if whole < stayed + LOOK_EVERY_S:
             state.take(before)
-            look = _piece(prepared, state, stop, stayed, whole - stayed, traces is not None)
+            look = looked(stayed, whole - stayed)
         if traces is not None:
             traces.append(look)
         if at is not None:
             rest = whole - stayed - LOOK_EVERY_S
             if rest > 0:
-                last = _piece(
-                    prepared, state, stop, stayed + LOOK_EVERY_S, rest, traces is not None
-                )
+                last = looked(stayed + LOOK_EVERY_S, rest)
                 if traces is not None:
                     traces.append(last)
             return whole
@@ -160,12 +186,18 @@ def _stay(
 
 
 def _piece(
-    prepared: Prepared, state: State, move: Move, since: float, seconds: float, sampled: bool
+    prepared: Prepared,
+    state: State,
+    move: Move,
+    since: float,
+    seconds: float,
+    sampled: bool,
+    checked: bool = True,
 ) -> Trace:
     """A part of a move, the circle going on where it stood; moves the state on."""
     piece = replace(move, seconds=seconds, from_s=since)
     drive = prepared.drive(replace(prepared.scene, moves=(piece,)))
-    return advance(prepared, state, drive, sampled=sampled)
+    return advance(prepared, state, drive, sampled=sampled, checked=checked)
 
 
 def _harm_from(
