@@ -167,16 +167,17 @@ def rendered(
     big = np.full((FINER * size[1], FINER * size[0]), MASK, dtype=np.float32)
     for ring, grey in layers.shapes:
         filled(big, FINER * seen_through(matrix, ring) + (FINER - 1) / 2, grey)
-    image = np.asarray(Image.fromarray(big).reduce(FINER), dtype=np.float64)
-    grain = chance.normal(size=image.shape) * speckle
-    image = image + np.where(image > 90, grain, 0.2 * grain)
-    image = gaussian_filter(image, blur, mode="nearest")
-    a, b = np.meshgrid(np.linspace(-1, 1, size[0]), np.linspace(-1, 1, size[1]))
+    image = np.array(Image.fromarray(big).reduce(FINER))
+    grain = chance.standard_normal(image.shape, dtype=np.float32) * np.float32(speckle)
+    grain[image <= 90] *= 0.2
+    image = gaussian_filter(image + grain, blur, mode="nearest")
+    a = np.linspace(-1, 1, size[0], dtype=np.float32)
+    b = np.linspace(-1, 1, size[1], dtype=np.float32)[:, None]
     turn = chance.uniform(0, 2 * np.pi)
-    image = image * (
-        1 + light * (0.6 * (a * np.cos(turn) + b * np.sin(turn)) - 0.4 * (a * a + b * b))
-    )
-    return np.clip(image + chance.normal(size=image.shape) * noise, 0, 255)
+    lean = np.float32(0.6 * light) * (a * np.float32(np.cos(turn)) + b * np.float32(np.sin(turn)))
+    image *= 1 + lean - np.float32(0.4 * light) * (a * a + b * b)
+    image += chance.standard_normal(image.shape, dtype=np.float32) * np.float32(noise)
+    return np.clip(image, 0, 255).astype(np.float64)
 
 
 def clicks_near(
