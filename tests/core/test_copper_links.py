@@ -123,7 +123,7 @@ def network(along_x: np.ndarray, along_y: np.ndarray, left: np.ndarray, right: n
             (np.concatenate([a, b, at.ravel()]), np.concatenate([b, a, at.ravel()])),
         )
     ).tocsc()
-    return float((right * spsolve(matrix, put)[at[:, -1]]).sum())
+    return float((right * spsolve(matrix, put, permc_spec="MMD_AT_PLUS_A")[at[:, -1]]).sum())
 
 
 @pytest.mark.parametrize(("side", "overstated"), [("top", 1.5), ("bottom", 1.02)])
