@@ -7,7 +7,7 @@ import pytest
 
 from tests.fuzz import Trial
 
-COUNT = 60
+COUNT = 40
 
 
 @pytest.mark.slow

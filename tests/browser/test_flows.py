@@ -247,8 +247,6 @@ def test_a_place_with_a_plan_works_by_keyboard(page: Page) -> None:
 
 PAGES = [
     "/",
-    "/boards",
-    "/boards/1",
     "/jobs/1/heat",
     "/bench/stations/1",
     "/runs/1",
@@ -264,7 +262,6 @@ PAGES = [
     "/boards/1/open",
     "/jobs/1/purpose",
     "/jobs/1/pieces",
-    "/today",
     "/bench",
     "/logbook",
     "/logbook/chances",

@@ -10,7 +10,9 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from yellowfen.core.heat.usual import Usual
 from yellowfen.web.app import create_app
+from yellowfen.workflows import heat
 from yellowfen.workflows.opening import DATABASE
 from yellowfen.workflows.reading import Reader, reader
 
@@ -45,8 +47,26 @@ def reading_on() -> Iterator[None]:
     stop(reader())
 
 
+@pytest.fixture(scope="session")
+def recipes_found_once() -> Iterator[None]:
+    """A usual recipe hangs on its scene and doubts only, and most tests open the same few jobs."""
+    found, kept = heat.usual_recipe, {}
+
+    def usual_recipe(*asked: Any) -> Usual:
+        key = hashlib.blake2b(pickle.dumps(asked)).digest()
+        if key not in kept:
+            kept[key] = found(*asked)
+        return kept[key]
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(heat, "usual_recipe", usual_recipe)
+        yield
+
+
 @pytest.fixture
-def client(tmp_path: Path, filled: Path, reading_on: None) -> Iterator[TestClient]:
+def client(
+    tmp_path: Path, filled: Path, reading_on: None, recipes_found_once: None
+) -> Iterator[TestClient]:
     shutil.copy(filled, tmp_path / DATABASE)
     with TestClient(
         create_app(tmp_path),
