@@ -1,32 +1,31 @@
 #!/bin/sh
-# All tests, in four parts on three lanes beside each other: those in the browser mostly wait, then the
-# rest follows them; those of the pages; the types, the imports, the core and the kills.
-# `sh tests/at_once.sh BIN`. Each part's report stands by itself; the outcome is bad when one is. What takes seconds to make is
-# made once for all parts (`TESTS_SHARE`).
+# All tests in parts, as many beside each other as there are processors, the longest first: more at
+# once would only take each other's time. `sh tests/at_once.sh BIN`. Each part's report stands by
+# itself, in the order in which they end; the outcome is bad when one is. What takes seconds to make
+# is made once for all parts (`TESTS_SHARE`). `sh tests/at_once.sh BIN PART` runs one of them.
 bin=$1
-told=$(mktemp -d)
-trap 'rm -rf "$told"' EXIT
-export TESTS_SHARE="$told/made"
-part() {
-	name=$1
-	shift
-	"$@" >"$told/$name" 2>&1 || touch "$told/bad"
+first="tests/core/test_[a-o]*.py tests/outside"
+second="tests/core/test_[p-z]*.py"
+run() {
+	case $1 in
+	browser) "$bin/pytest" -q tests/browser ;;
+	web) "$bin/pytest" -q tests/web ;;
+	core_a_to_o) "$bin/pytest" -q $first ;;
+	core_p_to_z) "$bin/pytest" -q $second ;;
+	kills) "$bin/pytest" -q tests/test_kill.py ;;
+	rest) "$bin/pytest" -q --ignore tests/browser --ignore tests/web --ignore tests/core --ignore tests/outside --ignore tests/test_kill.py ;;
+	types) "$bin/mypy" && "$bin/lint-imports" ;;
+	esac
 }
-typed() {
-	"$bin/mypy" && "$bin/lint-imports"
-}
-core="tests/core tests/outside tests/test_kill.py"
-ignored=$(printf ' --ignore %s' tests/browser tests/web $core)
-{
-	part browser "$bin/pytest" -q tests/browser
-	part rest "$bin/pytest" -q $ignored
-} &
-part web "$bin/pytest" -q tests/web &
-part types typed
-"$bin/pytest" -q $core || touch "$told/bad"
-wait
-for name in types rest web browser; do
-	echo "Of $name:"
-	cat "$told/$name"
-done
-[ ! -e "$told/bad" ]
+if [ -n "${2:-}" ]; then
+	told=$(mktemp)
+	run "$2" >"$told" 2>&1
+	outcome=$?
+	printf 'Of %s:\n%s\n' "$2" "$(cat "$told")"
+	rm "$told"
+	exit $outcome
+fi
+made=$(mktemp -d)
+trap 'rm -rf "$made"' EXIT
+export TESTS_SHARE="$made/made"
+printf '%s\n' browser web core_p_to_z rest core_a_to_o kills types | xargs -P "$(nproc)" -n 1 sh "$0" "$bin"
