@@ -3,23 +3,20 @@
 Laws:
 * Every flux is computed once and used on both sides, so energy is conserved to rounding.
 * Temperatures are kelvins above ambient. Board cells are flat padded arrays, one row of cells after
-the
-  other with a ghost ring of zero conductance; node layers lie at the surfaces and evenly between.
+  the other with a ghost ring of zero conductance; node layers lie at the surfaces and evenly between.
 * A cell's heat capacity is c0·(1 + slope·θ); its inverse uses one correction term (error ~
-(slope·Δθ)²).
+  (slope·Δθ)²).
 * Only the faces carry fast heat: they take several short steps inside one long step, in which the
-heat between
-node layers stands still at its value for the step's middle (two-step extrapolation), the same on
-both sides.
+  heat between node layers stands still at its value for the step's middle (two-step extrapolation),
+  the same on both sides.
 * A joint is its enthalpy H above its solidus: solid below 0, melting from 0 to L, liquid above.
 * A body is two nodes: a shell in the air and a core on the leads; solved with its joints in one
-implicit step,
-  which stands in the middle of the faces' short steps, so that the coupling is of second order.
+  implicit step, which stands in the middle of the faces' short steps, so that the coupling is of
+  second order.
 * Plated holes are so conductive that their columns are solved implicitly, as often within a long
-step as they need.
+  step as they need.
 * Surface coefficients (jet, surroundings, radiation) are refreshed every few long steps, between
-which the
-  nozzle moves a millimetre or two; the flux used is the flux counted.
+  which the nozzle moves a millimetre or two; the flux used is the flux counted.
 
 Longer than a page because it is one loop nest that has to be compiled as one; each part says what
 it is.
@@ -767,9 +764,8 @@ def _solve_parts(
                 q = link_w_k[g] * (link_theta[g] - hot)
                 _take(face, i, dt * q * inv_c0[i], slope)
             # Moments of melting and freezing, located within the step by the enthalpy's crossing. A
-            # joint that warms follows
-            # the face of the step's middle, half a step late; while it melts or freezes its
-            # enthalpy is exact at the step's end.
+            # joint that warms follows the face of the step's middle, half a step late; while it
+            # melts or freezes its enthalpy is exact at the step's end.
             if before >= 0.0 or after >= 0.0:
                 change = after - before
                 if before < 0.0 <= after:

@@ -225,8 +225,8 @@ _FINE_WORK = frozenset((Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS, Kind.H
 SAME_MIN = 0.2  # a difference nobody would split a package for
 
 # The same by how paste is put by hand: dots pad by pad, a line along the row, dabs by knife or
-# pick. Common practice: a line across 1.27 mm throws
-# balls, one across 0.8 mm and below bridges about half; the rest from memory.
+# pick. Common practice: a line across 1.27 mm throws balls, one across 0.8 mm and below bridges
+# about half; the rest from memory.
 _BY_HAND: dict[Kind, dict[str, tuple[float, str]]] = {
     Kind.WIDE: {
         "dots": (0.04, ""),
