@@ -1,5 +1,5 @@
-"""First and last melts of the demo's parts on the grids that are used, against the copper as drawn in
-quarter millimetres; with what coarse cells have wrong of pads, and without it.
+"""First and last melts of the demo's parts on the grids that are used, against the copper as drawn
+in quarter millimetres; with what coarse cells have wrong of pads, and without it.
 """
 
 from collections import defaultdict

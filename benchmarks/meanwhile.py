@@ -1,5 +1,5 @@
-"""What others wait for while crafted files hold the reader: pages and taps beside it, and the server's
-memory.
+"""What others wait for while crafted files hold the reader: pages and taps beside it, and the
+server's memory.
 """
 
 import http.client

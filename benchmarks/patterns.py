@@ -1,5 +1,5 @@
-"""How many parts are made out of bare pads alone: boards of every package of the catalogue at several
-turns, with tracks bared and without webs in the mask, and boards with known names hidden.
+"""How many parts are made out of bare pads alone: boards of every package of the catalogue at
+several turns, with tracks bared and without webs in the mask, and boards with known names hidden.
 """
 
 import re

@@ -179,8 +179,8 @@ PACKAGES = (
 @dataclass(frozen=True)
 class BenchOutcome:
     """One foreign bench: error ratios of the forecast as it is told and whether 80 % bands hold,
-    without and with a coupon, and the error of who knows the station and the board's copper exactly;
-    whether the strength's interval holds.
+    without and with a coupon, and the error of who knows the station and the board's copper
+    exactly; whether the strength's interval holds.
     """
 
     before: float
@@ -194,8 +194,8 @@ class BenchOutcome:
 
 def one_bench(chance: np.random.Generator, *, by: Held) -> BenchOutcome | None:
     """A coupon, then a forecast for another nozzle, package and board; None where nothing melts in
-    the truth. The physics, distance, aim and room are off; in a free hand the scrap's copper and the
-    air's spread too.
+    the truth. The physics, distance, aim and room are off; in a free hand the scrap's copper and
+    the air's spread too.
     """
     believed = as_held(PRIOR, by)
     drawn = {key: float(chance.normal()) for key in ("jet", "outlet", "copper")}

@@ -93,8 +93,8 @@ def small_scene(**changes: object) -> Scene:
 
 @pytest.fixture(scope="session", autouse=True)
 def samples_drawn_once() -> Iterator[None]:
-    """A sample behind a band hangs on its arguments only, and many tests open the same jobs: each is
-    rehearsed the first time that it is asked for and then remembered by all that went into it.
+    """A sample behind a band hangs on its arguments only, and many tests open the same jobs: each
+    is rehearsed the first time that it is asked for and then remembered by all that went into it.
     """
     drawn, kept = doubt.one_sample, {}
 
@@ -119,8 +119,8 @@ def demo_board() -> Board:
 def made_once(
     tmp_path_factory: pytest.TempPathFactory, name: str, make: Callable[[Path], None]
 ) -> Path:
-    """A folder filled by `make`; test processes that run beside each other (`tests/at_once.sh`) share
-    it: the first to ask makes it, the others wait.
+    """A folder filled by `make`; test processes that run beside each other (`tests/at_once.sh`)
+    share it: the first to ask makes it, the others wait.
     """
     shared = os.environ.get("TESTS_SHARE")
     folder = (Path(shared) if shared else tmp_path_factory.mktemp("made")) / name

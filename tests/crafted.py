@@ -1,5 +1,5 @@
-"""Small files made to hold a reader for ever or to eat its memory: each by name, as a set that can be
-brought in. Every one must end in a board or in a sentence, within the limits of reading.
+"""Small files made to hold a reader for ever or to eat its memory: each by name, as a set that can
+be brought in. Every one must end in a board or in a sentence, within the limits of reading.
 """
 
 import io
@@ -59,8 +59,8 @@ def _doubled_blocks(depth: int) -> bytes:
 
 
 def crossed(lines: int) -> dict[str, bytes]:
-    """Copper and mask of as many strokes, all crossing in the middle, three times over: 500 take some
-    ten seconds to read.
+    """Copper and mask of as many strokes, all crossing in the middle, three times over: 500 take
+    some ten seconds to read.
     """
     step = 50_000_000 // lines
     ends = [(at * step, (lines - at) * step) for at in range(lines)]

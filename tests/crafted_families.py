@@ -1,5 +1,6 @@
-"""Families of files made to hold a reader or to break it, each member by its seed: step-repeats, macros,
-blocks, attributes, regions and arcs, drills, tables, netlists, archives, rehearsals, pictures.
+"""Families of files made to hold a reader or to break it, each member by its seed: step-repeats,
+macros, blocks, attributes, regions and arcs, drills, tables, netlists, archives, rehearsals,
+pictures.
 """
 
 import io

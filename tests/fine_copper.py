@@ -1,5 +1,5 @@
-"""What a forecast is held against where the copper is drawn: the same scene on quarter millimetres round
-a part, its copper as drawn on cells as fine.
+"""What a forecast is held against where the copper is drawn: the same scene on quarter millimetres
+round a part, its copper as drawn on cells as fine.
 """
 
 from dataclasses import replace

@@ -1,8 +1,8 @@
 """Hostile requests over every route of the application: odd paths, queries, forms and JSON, seeded.
 
-`make fuzz` sends fifty thousand, the test run some hundreds. None may be answered with 500 and above,
-and afterwards every stored record is as sound as before. (A generator of our own: it knows the forms'
-field names from the pages, which a schema of loosely typed forms does not tell.)
+`make fuzz` sends fifty thousand, the test run some hundreds. None may be answered with 500 and
+above, and afterwards every stored record is as sound as before. (A generator of our own: it knows
+the forms' field names from the pages, which a schema of loosely typed forms does not tell.)
 """
 
 import argparse

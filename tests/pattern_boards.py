@@ -41,8 +41,8 @@ _ROOM_MM, _WIDTH_MM = 2.5, 120.0
 
 @dataclass(frozen=True)
 class Case:
-    """How a board of patterns is made; `makers` how far land patterns stray from the catalogue's: lands
-    longer or shorter by up to that share, out from the body.
+    """How a board of patterns is made; `makers` how far land patterns stray from the catalogue's:
+    lands longer or shorter by up to that share, out from the body.
     """
 
     angle_deg: float = 0.0
@@ -204,8 +204,8 @@ def _windows(board: Board, webs: bool) -> list[tuple[tuple[float, float], ...]]:
 
 @dataclass(frozen=True)
 class Score:
-    """Of `parts`: how many have their own pads and no other's, their family, count, pitch, turn; how
-    many bodies lie over another; how many pads belong to nothing.
+    """Of `parts`: how many have their own pads and no other's, their family, count, pitch, turn;
+    how many bodies lie over another; how many pads belong to nothing.
     """
 
     parts: int

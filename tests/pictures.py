@@ -133,8 +133,9 @@ def seen_through(matrix: NDArray[np.float64], places: object) -> NDArray[np.floa
 
 
 def filled(image: NDArray[np.floating], ring: NDArray[np.float64], grey: float) -> None:
-    """Paint the pixels whose middles lie in an outline: no wider than it is (a drawing library's own
-    polygons take in their border: a third of a pixel more on every pad, several points of cover).
+    """Paint the pixels whose middles lie in an outline: no wider than it is (a drawing library's
+    own polygons take in their border: a third of a pixel more on every pad, several points of
+    cover).
     """
     low = np.maximum(np.ceil(ring.min(axis=0)).astype(int), 0)
     high = np.minimum(np.floor(ring.max(axis=0)).astype(int) + 1, image.shape[::-1])

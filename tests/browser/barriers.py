@@ -24,8 +24,8 @@ def barriers(page: Page, resting: bool = True) -> list[tuple[str, list[str]]]:
 
 
 def unfit(page: Page) -> list[tuple[str, list[str]]]:
-    """What stands in the way on a page by day, what is too faint in its dim colours (nothing else of
-    it differs), and at which widths, a phone's and twice the size, it has to be pushed sideways.
+    """What stands in the way on a page by day, what is too faint in its dim colours (nothing else
+    of it differs), and at which widths, a phone's and twice the size, it has to be pushed sideways.
     """
     found = barriers(page)
     page.evaluate("document.documentElement.dataset.theme = 'dark'")

@@ -1,5 +1,5 @@
-"""Look and Mend by key: a fine-pitch part in few strokes, a fault to its causes, its run and its second
-look; Finish says where the board stands.
+"""Look and Mend by key: a fine-pitch part in few strokes, a fault to its causes, its run and its
+second look; Finish says where the board stands.
 """
 
 import re

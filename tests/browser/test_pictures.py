@@ -1,5 +1,5 @@
-"""A picture through the page: frozen from a camera by one key, laid under the board by four taps, the
-part on its edges, its joints marked; a print measured, its threshold moved; the ruler.
+"""A picture through the page: frozen from a camera by one key, laid under the board by four taps,
+the part on its edges, its joints marked; a print measured, its threshold moved; the ruler.
 """
 
 import json

@@ -1,5 +1,6 @@
-"""Rework in the browser: a gull-wing, a leadless part on a sketched patch, a chip and a connector, LEDs
-by plate, an SO on an adapter: surveyed, lifted by key through a reload and a kill, pads, refit.
+"""Rework in the browser: a gull-wing, a leadless part on a sketched patch, a chip and a connector,
+LEDs by plate, an SO on an adapter: surveyed, lifted by key through a reload and a kill, pads,
+refit.
 """
 
 import re

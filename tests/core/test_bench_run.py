@@ -1,4 +1,6 @@
-"""The one machine of the bench: its transitions walked, any taps and undos, and the scripts of every kind."""
+"""The one machine of the bench: its transitions walked, any taps and undos, and the scripts of
+every kind.
+"""
 
 import itertools
 import math
@@ -80,7 +82,9 @@ def taken(script: Script, *taps: Tap) -> list[Tap]:
 
 @pytest.mark.parametrize("kind", list(RunKind))
 def test_every_word_at_every_cue_does_what_its_table_says(kind: RunKind) -> None:
-    """A walk of the transitions: from a fresh run, each word at each cue; afterwards the first again."""
+    """A walk of the transitions: from a fresh run, each word at each cue; afterwards the first
+    again.
+    """
     script, rule = plain(kind), RULES[kind]
     keys = [cue.key for cue in script.cues]
     for place, (word, effect) in itertools.product(range(4), rule.words.items()):
@@ -144,7 +148,9 @@ scripts = st.sampled_from([HEAT, *(plain(kind) for kind in RunKind)])
 
 @given(scripts, st.data())
 def test_any_taps_and_undos_leave_a_legal_state(script: Script, data: st.DataObject) -> None:
-    """Each cue is to do, done, aside or passed, once; an undo restores what was; refused taps change nothing."""
+    """Each cue is to do, done, aside or passed, once; an undo restores what was; refused taps
+    change nothing.
+    """
     taps: list[Tap] = []
     keys = [cue.key for cue in script.cues]
     states = [state_after(script, [])]
@@ -216,7 +222,9 @@ def test_placements_are_timed_from_tap_to_tap_without_pauses() -> None:
 
 
 def test_scripts_of_the_demo_board_say_what_to_do(demo_board: Board) -> None:
-    """Placing, paste by hand, kit, look and iron: as many cues as things, what changes is said and what stays is not."""
+    """Placing, paste by hand, kit, look and iron: as many cues as things, what changes is said and
+    what stays is not.
+    """
     order = placement_order(demo_board, "top")
     script = placing_script(placing_plan(demo_board, order.steps, {}))
     assert [cue.key for cue in script.cues] == [step.ref for step in order.steps]

@@ -69,7 +69,9 @@ def test_vapour_pressures_as_printed(
 
 
 def test_the_drying_front_against_steps_in_time() -> None:
-    """Mass lost by diffusion through x of still air, the front moved back by it, two thousand steps."""
+    """Mass lost by diffusion through x of still air, the front moved back by it, two thousand
+    steps.
+    """
     plan, way = CleaningPlan(dry_c=40.0), 2.0e-3
     kelvin = 313.15
     flow = (

@@ -21,7 +21,9 @@ OTHER = {"top": "bottom", "bottom": "top"}
 
 
 def mirrored(board: Board) -> Board:
-    """Another board: everything exchanged between the faces and mirrored in x, as if it had been drawn so."""
+    """Another board: everything exchanged between the faces and mirrored in x, as if it had been
+    drawn so.
+    """
     width = board.width_mm
 
     def part(one: BoardPart) -> BoardPart:
@@ -136,7 +138,9 @@ def test_what_is_underneath_of_the_turned_board_may_fall_and_the_nozzle_is_where
 
 
 def test_a_face_that_is_still_bare_has_nothing_underneath(demo_board: Board) -> None:
-    """The first side of a build on a plate: it lies flat and flows; with the second side beneath it stands off."""
+    """The first side of a build on a plate: it lies flat and flows; with the second side beneath it
+    stands off.
+    """
     below = tuple(part.ref for part in demo_board.parts if part.side == "bottom")[:3]
     moves = (Move(Deed.PLATE, 150.0),)
     plan = HeatPlan(targets=below, side="bottom", source=SourceKind.PLATE, moves=moves)

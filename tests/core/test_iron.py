@@ -367,8 +367,8 @@ def test_by_iron_a_relieved_plane_pin_takes_two_to_four_times_and_a_solid_one_mo
     ],
 )
 def test_the_ratios_hold_on_boards_nobody_here_made(folder: str, ref: str, pin: str) -> None:
-    """Chips from 0603 to 0805, an SO part, a connector and a pin in a hole of other people's boards,
-    on which nothing was set.
+    """Chips from 0603 to 0805, an SO part, a connector and a pin in a hole of other people's
+    boards, on which nothing was set.
     """
     board = read_board(files_in(DATA / "boards" / folder), folder)
     need = seconds(scene_for(board, ref), ref, pin)

@@ -1,5 +1,5 @@
-"""Mending: criteria in millimetres, causes by their figures, amounts in closed form, touches against
-the heat model run whole.
+"""Mending: criteria in millimetres, causes by their figures, amounts in closed form, touches
+against the heat model run whole.
 """
 
 import math

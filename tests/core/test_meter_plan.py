@@ -1,5 +1,6 @@
-"""What to measure: lists no longer than an exact solver's, every seeded single fault found and named
-among three, expected shorts left out, resistors against nodal analysis, values as people write them.
+"""What to measure: lists no longer than an exact solver's, every seeded single fault found and
+named among three, expected shorts left out, resistors against nodal analysis, values as people
+write them.
 """
 
 import math

@@ -1,5 +1,5 @@
-"""What coarse cells have wrong of small pads: against SciPy, against closed cases, and forecasts on the
-grid that is used against the drawing in quarter millimetres.
+"""What coarse cells have wrong of small pads: against SciPy, against closed cases, and forecasts on
+the grid that is used against the drawing in quarter millimetres.
 """
 
 from collections.abc import Iterator

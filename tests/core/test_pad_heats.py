@@ -52,7 +52,9 @@ def test_a_pass_that_melted_nothing_is_no_heat() -> None:
 
 
 def test_parts_seen_to_flow_count_and_neighbours_are_told_apart() -> None:
-    """A second melt counts only as such: the joint froze between. An earlier run's forecast tells no neighbours."""
+    """A second melt counts only as such: the joint froze between. An earlier run's forecast tells
+    no neighbours.
+    """
     found = heated(("U4",), ("U4", "1", 1), ("U4", "2", 3), ("C2", "1", 2))
     assert found == {
         ("U4", "1"): PadHeats(heats=1),

@@ -69,8 +69,8 @@ def test_the_board_lies_within_two_pixels_after_clicks_three_pixels_off() -> Non
 
 @pytest.mark.parametrize("seed", [61, 84, 91, 112, 190])
 def test_a_row_is_not_taken_for_the_next_and_far_ends_are_not_left_out(seed: int) -> None:
-    """Few pads in sight or a fine pitch far from the clicks: what fits near by may be off by a pin, and
-    the ends of long pads may look like outliers.
+    """Few pads in sight or a fine pitch far from the clicks: what fits near by may be off by a pin,
+    and the ends of long pads may look like outliers.
     """
     um, side = SIZES_UM[seed % 6], side_of(seed)
     board = drawn.pictured_board(seed, side)
@@ -132,7 +132,9 @@ def test_clicks_that_say_nothing_are_refused(clicks: list[Click], says: str) -> 
 
 @pytest.mark.slow
 def test_overhangs_within_three_hundredths_of_a_millimetre() -> None:
-    """Parts off by up to 0.15 mm and 3°, laid by hand to three pixels and a degree, then on their edges."""
+    """Parts off by up to 0.15 mm and 3°, laid by hand to three pixels and a degree, then on their
+    edges.
+    """
     errors = []
     for seed in range(24):
         um, side = (8, 10, 12, 15, 18, 24)[seed % 6], side_of(seed)
@@ -269,8 +271,8 @@ def test_the_prints_shift_is_found_though_a_third_of_it_lacks(brighter: bool) ->
 
 
 def test_thin_pads_in_a_coarse_picture_are_not_read_as_covered() -> None:
-    """At 30 µm a pixel the blurred rim of bare tin round an opening shows in it, and the mask beside the
-    tin has, blurred, the grey of paste.
+    """At 30 µm a pixel the blurred rim of bare tin round an opening shows in it, and the mask
+    beside the tin has, blurred, the grey of paste.
     """
     errors = []
     for seed in (5, 8, 13):

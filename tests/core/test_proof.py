@@ -76,8 +76,9 @@ BOARD = wired(
 
 
 def test_the_current_limit_by_hand() -> None:
-    """3V3: controller and regulator 25 mA each, a lamp (3.3 - 2) / 330 = 3.94 mA, 1 mA through 3.3 kΩ: 54.9,
-    twice 109.9, so 110 mA. 5V feeds it: the regulator 25 mA and those 54.9: 80, twice 159.9, so 160.
+    """3V3: controller and regulator 25 mA each, a lamp (3.3 - 2) / 330 = 3.94 mA, 1 mA through 3.3
+    kΩ: 54.9, twice 109.9, so 110 mA. 5V feeds it: the regulator 25 mA and those 54.9: 80, twice
+    159.9, so 160.
     """
     five, three = first_power(BOARD, BoardProof())
     assert (five.supply, five.volts, five.comes_from) == ("5V", 5.0, "")

@@ -1,4 +1,6 @@
-"""A heat follows what is seen: the forecast, the order of the cues, the stop; what is hard to believe."""
+"""A heat follows what is seen: the forecast, the order of the cues, the stop; what is hard to
+believe.
+"""
 
 import math
 from dataclasses import replace
@@ -258,7 +260,9 @@ def test_what_may_be_tapped_is_the_same_however_the_forecast_moved(
 
 
 def test_a_tour_goes_stop_by_stop_and_teaches_the_next() -> None:
-    """Strong air at the first stop: the next are expected sooner, counted from the moment the nozzle came."""
+    """Strong air at the first stop: the next are expected sooner, counted from the moment the
+    nozzle came.
+    """
     taps = tapped((START, 0), (stop_key(1), 24.0))
     script = live_script(TOUR_PLAN, TOUR, course(3), taps)
     now, after = (one.cue for one in shown(script, taps)[:2])

@@ -106,7 +106,9 @@ def test_a_bead_with_losses_is_a_fin() -> None:
 
 
 def test_a_bead_alone_evens_out_as_a_bar_does() -> None:
-    """The slowest mode of an insulated bar decays with exp(−k(π/L)²t/ρc), cell-centred: 2G(1−cos(π/n))/C."""
+    """The slowest mode of an insulated bar decays with exp(−k(π/L)²t/ρc), cell-centred:
+    2G(1−cos(π/n))/C.
+    """
     count, link, heat = 24, 0.05, 2e-3
     row = chain(count, link, heat)
     mode = np.cos(math.pi * (np.arange(count) + 0.5) / count)
@@ -180,7 +182,9 @@ def test_what_tears_by_hand_cases() -> None:
 
 
 def test_a_removal_mixture_by_hand() -> None:
-    """1 mm³ Sn63Pb37 (8.4 mg) and 1.5 mm³ Bi32.5In51Sn16.5 (11.85 mg): Sn 5.292 + 1.955 of 20.25 mg."""
+    """1 mm³ Sn63Pb37 (8.4 mg) and 1.5 mm³ Bi32.5In51Sn16.5 (11.85 mg): Sn 5.292 + 1.955 of 20.25
+    mg.
+    """
     mix = removal_mix("Sn63Pb37", 1.0, 1.5)
     whole = 8.4 + 11.85
     expect = {
@@ -292,7 +296,8 @@ def test_removal_alloy_asks_for_two_wicks_and_a_part_without_pads_is_said(
 # jumpers
 def test_a_jumper_against_published_formulas() -> None:
     """IPC-2221 for an outer track of 35 µm: about 0.30 mm for 1 A at 10 K rise [published chart, as
-    remembered]; Preece: 80·d^1.5 melts 1 mm of copper at 80 A. A jumper stays below a fifth of that.
+    remembered]; Preece: 80·d^1.5 melts 1 mm of copper at 80 A. A jumper stays below a fifth of
+    that.
     """
     assert foil_area_mm2(1.0, 10.0) / 0.035 == pytest.approx(0.30, rel=0.1)
     assert fusing_a(1.0) == 80.0

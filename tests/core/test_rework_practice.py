@@ -1,5 +1,6 @@
 """Rework against common practice: assumptions in tests/data/practice/GUESSES.md, written before any
-run; none tuned for a case. A row that is not met is a strict expected failure with what explains it.
+run; none tuned for a case. A row that is not met is a strict expected failure with what explains
+it.
 """
 
 from dataclasses import replace

@@ -593,8 +593,8 @@ def test_a_recipe_that_looks_less_far_ahead_is_the_same(
 def test_a_usual_blow_is_long_enough_in_the_forecast_that_is_shown(
     ref: str, two_sided_board: Board
 ) -> None:
-    """Where the cautious stop comes before the band's late end, the end is the flow itself, which the
-    coarse grid has up to a tenth earlier than the fine one.
+    """Where the cautious stop comes before the band's late end, the end is the flow itself, which
+    the coarse grid has up to a tenth earlier than the fine one.
     """
     plan = HeatPlan(targets=(ref,), alloy="Sn96.5Ag3Cu0.5", moves=usual_moves((ref,)))
     found = usual_recipe(near_the_heat(scene_of(two_sided_board, plan)), Doubts())

@@ -311,7 +311,9 @@ def test_a_wished_order_is_kept_and_a_heater_is_taken_where_it_helps() -> None:
 
 
 def test_a_plate_under_a_bare_face_warms_and_melts_nothing() -> None:
-    """Through a film of a quarter millimetre conduction alone passes some 130 W/m²K [textbook: air at 350 K, 0.030 W/mK]."""
+    """Through a film of a quarter millimetre conduction alone passes some 130 W/m²K [textbook: air
+    at 350 K, 0.030 W/mK].
+    """
     for alloy in ALLOYS.values():
         below = plate_below(HotPlate(250.0, film_mm=0.25), alloy)
         if alloy.liquidus_c < 100:

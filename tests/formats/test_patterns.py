@@ -49,8 +49,8 @@ def test_the_demo_board_is_made_out_without_its_names(demo_board: Board) -> None
 
 
 def test_a_foreign_set_is_made_out_without_its_attributes() -> None:
-    """Four narrow lands are a choke, not a wide chip and two pads beside it; a connector is known by
-    its pins on the face, as the layer tells those that stand in holes.
+    """Four narrow lands are a choke, not a wide chip and two pads beside it; a connector is known
+    by its pins on the face, as the layer tells those that stand in holes.
     """
     files = files_in(DATA / "boards" / "attributes")
     found = score(read_board(files, "named"), read_board(without_names(files), "hidden"))

@@ -1,5 +1,5 @@
-"""Storage in trouble: damaged in a dozen ways, full, locked, only to be read, newer. A sentence each, and
-nothing lost.
+"""Storage in trouble: damaged in a dozen ways, full, locked, only to be read, newer. A sentence
+each, and nothing lost.
 """
 
 import os

@@ -1,5 +1,5 @@
-"""Databases that the program of every landed commit with a migration wrote itself open, and each board
-is as its owner left it.
+"""Databases that the program of every landed commit with a migration wrote itself open, and each
+board is as its owner left it.
 """
 
 import sqlite3

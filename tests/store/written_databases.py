@@ -1,6 +1,6 @@
-"""Small databases for the tests of opening: an ordinary and an awkward board, each with a job, written
-by the program of a commit. `python -m tests.store.written_databases` writes the one of this commit;
-those of earlier commits were written by their own code, with the same boards.
+"""Small databases for the tests of opening: an ordinary and an awkward board, each with a job,
+written by the program of a commit. `python -m tests.store.written_databases` writes the one of this
+commit; those of earlier commits were written by their own code, with the same boards.
 """
 
 import sqlite3
@@ -41,8 +41,8 @@ def ordinary() -> dict[str, bytes]:
 
 
 def awkward() -> dict[str, bytes]:
-    """The same with what once kept a server from starting: numbers that are none, a remark of blanks,
-    a netlist with a tab, names beyond ASCII.
+    """The same with what once kept a server from starting: numbers that are none, a remark of
+    blanks, a netlist with a tab, names beyond ASCII.
     """
     files = ordinary()
     files["mask²top.gbr"] = files.pop("mask.gbr")
@@ -57,8 +57,8 @@ def awkward() -> dict[str, bytes]:
 
 
 def write(folder: Path) -> str:
-    """Both boards with a correction and a job each, in a database in `folder`; its newest migration's
-    name.
+    """Both boards with a correction and a job each, in a database in `folder`; its newest
+    migration's name.
     """
     with TestClient(create_app(folder), base_url="http://127.0.0.1") as client:
         for name, files, thick in (("Ordinary", ordinary(), "1.6"), ("Awkward", awkward(), "0.8")):

@@ -1,5 +1,5 @@
-"""Files made to hold a reader: each ends in a board or a sentence, nothing is stored of a refused one,
-and the server answers meanwhile.
+"""Files made to hold a reader: each ends in a board or a sentence, nothing is stored of a refused
+one, and the server answers meanwhile.
 """
 
 import os
@@ -77,7 +77,9 @@ def test_a_reading_that_is_ended_from_outside_is_begun_again(client: TestClient)
 def test_a_reading_whose_own_process_is_ended_from_outside_is_begun_again(
     client: TestClient,
 ) -> None:
-    """The reader forks for each order; the fork alone is killed, as the system's lack of memory does."""
+    """The reader forks for each order; the fork alone is killed, as the system's lack of memory
+    does.
+    """
     client.post("/boards", files=[("files", ("a.txt", b"x"))])  # the reader is up
     files = [("files", pair) for pair in large_board(4000, 2, 300, 50, 20).items()]
     replies: list[int] = []

@@ -1,4 +1,6 @@
-"""A damaged record keeps nothing else from being opened; it is shown, carried out, restored or removed."""
+"""A damaged record keeps nothing else from being opened; it is shown, carried out, restored or
+removed.
+"""
 
 import sqlite3
 

@@ -479,7 +479,9 @@ def test_the_bench_page_offers_what_the_search_may_use(client: TestClient) -> No
 
 
 def test_the_board_is_turned_over_and_its_underside_heated(client: TestClient) -> None:
-    """The plan is drawn from below, a part of that side is rehearsed, and one of the other is refused."""
+    """The plan is drawn from below, a part of that side is rehearsed, and one of the other is
+    refused.
+    """
     assert 'data-side="top"' in client.get("/jobs/1/heat").text
     client.post("/jobs/1/turn")
     page = client.get("/jobs/1/heat").text

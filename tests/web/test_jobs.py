@@ -1,4 +1,6 @@
-"""Jobs by what they are for: every stage speaks of their parts, heats have their sides, boards are counted one by one."""
+"""Jobs by what they are for: every stage speaks of their parts, heats have their sides, boards are
+counted one by one.
+"""
 
 import html
 import re
@@ -87,7 +89,9 @@ def test_a_two_sided_build_has_a_heat_for_each_side_and_leaves_the_iron_its_own(
 
 
 def test_each_board_keeps_its_own_state_over_all_jobs(client: TestClient) -> None:
-    """A heat counts once for the piece in hand and what flowed; another job goes on with the same piece."""
+    """A heat counts once for the piece in hand and what flowed; another job goes on with the same
+    piece.
+    """
     first = opened(client, purpose="rework", parts="U4", pieces="red dot, blue dot")
     connection = connect_existing(client.app.state.data)
     red, blue = jobs.get(connection, first).pieces
@@ -166,7 +170,9 @@ def test_what_cannot_be_opened_is_said_and_what_was_typed_stays(
 
 
 def test_the_demo_has_a_past_made_as_a_user_would_make_it(furnished: Path, tmp_path: Path) -> None:
-    """A rework run once, a build half-way on one of two boards, a taught station, a plate and an iron; done once only."""
+    """A rework run once, a build half-way on one of two boards, a taught station, a plate and an
+    iron; done once only.
+    """
     back_up(furnished, tmp_path / DATABASE)
     client = TestClient(create_app(tmp_path), base_url="http://127.0.0.1")
     connection = connect_existing(tmp_path)
@@ -242,7 +248,9 @@ def test_the_number_of_boards_stands_once(client: TestClient) -> None:
 
 
 def test_a_kit_that_is_all_there_stays_so_when_the_list_is_made_anew(client: TestClient) -> None:
-    """Another number of boards is another list; what was answered is answered, and Ready stays done."""
+    """Another number of boards is another list; what was answered is answered, and Ready stays
+    done.
+    """
     job = opened(client, purpose="rework", parts="U4")
     connection = connect_existing(client.app.state.data)
     run = bench_runs.start_kit_check(connection, job)
@@ -297,8 +305,8 @@ def test_the_room_stands_once(client: TestClient, plan: dict[str, object]) -> No
 def test_heats_solder_with_the_metal_of_the_paste(
     client: TestClient, plan: dict[str, object]
 ) -> None:
-    """A heat that had the paste's metal gets the new one's; one that was set apart keeps its own, and
-    the page says which paste the job has.
+    """A heat that had the paste's metal gets the new one's; one that was set apart keeps its own,
+    and the page says which paste the job has.
     """
     job = opened(client, purpose="build", parts="")
 

@@ -1,5 +1,5 @@
-"""Look and the meter over HTTP: riskiest first, the seen ones marked at once, the hidden ones left open,
-probes run and diagnosed; where the faults are is where one looks first.
+"""Look and the meter over HTTP: riskiest first, the seen ones marked at once, the hidden ones left
+open, probes run and diagnosed; where the faults are is where one looks first.
 """
 
 import json
@@ -188,7 +188,9 @@ def facts(board: Board, chance: np.random.Generator) -> dict[str, PartFacts]:
 
 @pytest.mark.parametrize("spread", [0.0, 0.5])
 def test_the_first_fifth_holds_most_of_the_faults(demo_board: Board, spread: float) -> None:
-    """Faults drawn from the model's own chances, and from chances wrong by a factor each (log-normal)."""
+    """Faults drawn from the model's own chances, and from chances wrong by a factor each
+    (log-normal).
+    """
     chance = np.random.default_rng(11)
     inside = whole = 0
     told, came = [], []
@@ -216,8 +218,8 @@ def test_the_first_fifth_holds_most_of_the_faults(demo_board: Board, spread: flo
 
 
 def test_what_was_told_stands_against_what_was_found(client: TestClient) -> None:
-    """True chances hold in their bins nearly always, chances ten times too low do not; one's own marks
-    are counted once each.
+    """True chances hold in their bins nearly always, chances ten times too low do not; one's own
+    marks are counted once each.
     """
     chance = np.random.default_rng(4)
     told = np.exp(chance.uniform(math.log(0.001), math.log(0.6), 20_000))
@@ -269,7 +271,9 @@ def test_chances_keep_their_laws(demo_board: Board) -> None:
 
 
 def test_a_lead_over_its_paste_is_a_chance_of_its_own(demo_board: Board) -> None:
-    """Lower with more paste, higher with a measured lead that stands off; none of what has no leads."""
+    """Lower with more paste, higher with a measured lead that stands off; none of what has no
+    leads.
+    """
     parts = {part.ref: part for part in demo_board.parts}
     lead = parts["U1"].package.lands[0]
     new = [off_paste(parts["U1"], lead, paste, None) for paste in (0.02, 0.05, 0.08, 0.12)]

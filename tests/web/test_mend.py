@@ -1,5 +1,5 @@
-"""Mending over HTTP: what is marked as wrong leads to its causes and a run, the run to a second look,
-and the board is never called good by silence.
+"""Mending over HTTP: what is marked as wrong leads to its causes and a run, the run to a second
+look, and the board is never called good by silence.
 """
 
 import sqlite3

@@ -417,7 +417,9 @@ def test_every_leaf_answers_for_every_side_and_a_missing_job(client: TestClient,
 
 
 def test_boards_are_printed_by_one_key_and_bad_prints_done_anew(client: TestClient) -> None:
-    """Each print stands in the log with what it took; undone, it is gone there too; a heat uses the print up."""
+    """Each print stands in the log with what it took; undone, it is gone there too; a heat uses the
+    print up.
+    """
     form = {"purpose": "build", "parts": "U4", "pieces": "red dot, blue dot"}
     job = int(client.post("/boards/1/open", data=form).url.path.split("/")[2])
     assert "Print them, one key" in client.get(f"/jobs/{job}/paste/fixture").text

@@ -1,5 +1,5 @@
-"""Pictures over HTTP: kept anew, laid, measured, put away and brought back; what is wrong is refused and
-changes nothing.
+"""Pictures over HTTP: kept anew, laid, measured, put away and brought back; what is wrong is
+refused and changes nothing.
 """
 
 import json

@@ -1,5 +1,5 @@
-"""Washing, power and function over HTTP: said, gone through at the bench, standing in Finish; what fails
-accuses; what was heated since speaks no more.
+"""Washing, power and function over HTTP: said, gone through at the bench, standing in Finish; what
+fails accuses; what was heated since speaks no more.
 """
 
 from fastapi.testclient import TestClient

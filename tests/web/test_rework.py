@@ -1,5 +1,5 @@
-"""Rework and salvage over HTTP: answers kept on the piece, ways off weighed and taken, lifted, pads,
-passports, refit, adapter; bad input changes nothing; all of it survives a backup.
+"""Rework and salvage over HTTP: answers kept on the piece, ways off weighed and taken, lifted,
+pads, passports, refit, adapter; bad input changes nothing; all of it survives a backup.
 """
 
 import itertools

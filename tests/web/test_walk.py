@@ -1,5 +1,5 @@
-"""Every page of boards that nobody had in mind: figures that stand on more than one page agree, and no
-sentence trips over a number.
+"""Every page of boards that nobody had in mind: figures that stand on more than one page agree, and
+no sentence trips over a number.
 """
 
 import html

@@ -659,9 +659,10 @@ def _placements_from_names(
     choices: Mapping[str, PartChoice],
     remarks: list[Finding],
 ) -> list[Placement]:
-    """Parts named by the layers' own pin attributes or a netlist, placed where their pads lie; their
-    footprint by the attributes or the bill where it stands there, else by what their pads look like.
-    A name on one bare pad is a hole's or a test point's, unless somebody says what it is.
+    """Parts named by the layers' own pin attributes or a netlist, placed where their pads lie;
+    their footprint by the attributes or the bill where it stands there, else by what their pads
+    look like. A name on one bare pad is a hole's or a test point's, unless somebody says what it
+    is.
     """
     groups: dict[str, dict[str, list[Pad]]] = defaultdict(lambda: defaultdict(list))
     for pad in pads:

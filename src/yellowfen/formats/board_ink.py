@@ -47,7 +47,9 @@ def ink_of(
 
 
 def _paths(drawn: Sequence[Drawn], origin: Point) -> Iterator[tuple[float, str]]:
-    """Stroke width (0 for filled) and path data of each object, in whole hundredths of a millimetre."""
+    """Stroke width (0 for filled) and path data of each object, in whole hundredths of a
+    millimetre.
+    """
     for first in range(0, len(drawn), _AT_ONCE):
         some = drawn[first : first + _AT_ONCE]
         rings = [_rings(one) for one in some]
@@ -95,8 +97,8 @@ def _opened(ring: Sequence[Sequence[float]]) -> Sequence[Sequence[float]]:
 
 
 def _clockwise(points: NDArray[np.float64], sizes: NDArray[np.int64]) -> NDArray[np.bool_]:
-    """Whether each ring of so many points runs clockwise. Solid ones are drawn anticlockwise and holes
-    clockwise, so that overlapping shapes add up under the nonzero rule.
+    """Whether each ring of so many points runs clockwise. Solid ones are drawn anticlockwise and
+    holes clockwise, so that overlapping shapes add up under the nonzero rule.
     """
     if not len(points):
         return np.zeros(len(sizes), dtype=bool)

@@ -36,8 +36,8 @@ _SIDES = (
 def pads_of(
     found: FileSet, shape: Polygon, origin: Point
 ) -> tuple[list[Pad], list[Opening], list[Pad]]:
-    """(pads, paste openings, lands of holes) of both sides in board millimetres. A bare land round a
-    hole is no pad: nothing is reflowed there; the iron finds it under its part.
+    """(pads, paste openings, lands of holes) of both sides in board millimetres. A bare land round
+    a hole is no pad: nothing is reflowed there; the iron finds it under its part.
     """
     pads: list[Pad] = []
     lands: list[Pad] = []
@@ -178,8 +178,8 @@ def paste_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon]:
 
 
 def openings_from_pads(pads: Sequence[Pad]) -> tuple[list[Pad], list[Opening]]:
-    """(pads with their paste, openings) where no layer draws any: over every pad of a part, a little
-    smaller all round; of pads too small for that, as large as they are.
+    """(pads with their paste, openings) where no layer draws any: over every pad of a part, a
+    little smaller all round; of pads too small for that, as large as they are.
     """
     mine = [index for index, pad in enumerate(pads) if pad.ref]
     shapes = []

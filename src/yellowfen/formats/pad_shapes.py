@@ -229,8 +229,8 @@ def _turned(piece: Polygon) -> tuple[float, float, float]:
 
 
 def _simplified(rings: NDArray[Any], within_mm: float) -> NDArray[Any]:
-    """Rings within a distance of these; the slow way, that keeps a ring a ring, only where the quick
-    one spoils it.
+    """Rings within a distance of these; the slow way, that keeps a ring a ring, only where the
+    quick one spoils it.
     """
     quick = np.asarray(shapely.simplify(rings, within_mm, preserve_topology=False))
     spoilt = (shapely.get_num_coordinates(quick) < 4) | ~shapely.is_simple(quick)

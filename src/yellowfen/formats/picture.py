@@ -1,7 +1,8 @@
 """Pictures from outside, made safe: read in a process of their own that may use so much time and
 memory and no more, turned upright, reduced, and written anew; nothing else of them is kept.
 
-The imaging library is Pillow (22 MB installed with its codecs, permissive licence); only PNG, JPEG and WebP are read.
+The imaging library is Pillow (22 MB installed with its codecs, permissive licence); only PNG, JPEG
+and WebP are read.
 """
 
 import io

@@ -76,8 +76,8 @@ PLANS: dict[RunKind, type[Plan]] = {
 
 @dataclass(frozen=True, kw_only=True)
 class BenchRun:
-    """One run: what it follows, what was tapped, what was noted afterwards; `marks` is what looks at
-    the joints soldered in it found; a look tells in `looks_at` at which run's.
+    """One run: what it follows, what was tapped, what was noted afterwards; `marks` is what looks
+    at the joints soldered in it found; a look tells in `looks_at` at which run's.
     """
 
     id: int

@@ -97,8 +97,8 @@ _boards: Shelf[Board] = Shelf(8)
 
 
 def _read(content: str) -> Board:
-    """A board from its stored text; the newest few are kept, fewer where they are large, since one is
-    frozen and takes some time to read.
+    """A board from its stored text; the newest few are kept, fewer where they are large, since one
+    is frozen and takes some time to read.
     """
     key = blake2b(content.encode("utf-8", "surrogatepass")).digest()
     kept = _boards.get(key)

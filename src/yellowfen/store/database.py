@@ -132,8 +132,8 @@ def _statements(text: str) -> Iterator[str]:
 
 
 def backup(connection: sqlite3.Connection, target: Path) -> None:
-    """A whole, consistent copy of the database while it is in use; written beside and renamed, so that
-    no half copy bears the name.
+    """A whole, consistent copy of the database while it is in use; written beside and renamed, so
+    that no half copy bears the name.
     """
     half = target.with_name(target.name + ".part")
     half.unlink(missing_ok=True)

@@ -47,8 +47,8 @@ def good_copy_of(path: Path) -> str:
 
 
 def keep_good_copy(path: Path, every_s: float = COPY_EVERY_S) -> bool:
-    """Copy a sound database beside itself, at most so often; True when one was made. A full disk or a
-    folder that may not be written leaves the earlier copy.
+    """Copy a sound database beside itself, at most so often; True when one was made. A full disk or
+    a folder that may not be written leaves the earlier copy.
     """
     copy = good_copy(path)
     if copy.exists() and time.time() - copy.stat().st_mtime < every_s:

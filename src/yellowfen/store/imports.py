@@ -101,8 +101,8 @@ def guesses_of(connection: sqlite3.Connection, import_id: int) -> tuple[LayerGue
 def refuse(
     connection: sqlite3.Connection, import_id: int, said: str, guesses: tuple[object, ...]
 ) -> None:
-    """End an import whose files make no board as they were taken: they are kept, so that their owner
-    can say what they are. Only the last few refused sets keep their files.
+    """End an import whose files make no board as they were taken: they are kept, so that their
+    owner can say what they are. Only the last few refused sets keep their files.
     """
     with atomic(connection):
         connection.execute(
@@ -134,8 +134,8 @@ def end(
     said: str = "",
     board_id: int | None = None,
 ) -> None:
-    """End an import that its owner holds still; its copy of the files goes. Raises Lost when another
-    holds it, so that what was stored with it is taken back.
+    """End an import that its owner holds still; its copy of the files goes. Raises Lost when
+    another holds it, so that what was stored with it is taken back.
     """
     with atomic(connection):
         work.end(connection, one.id, one.owner, state, said)

@@ -12,8 +12,8 @@ MOST_SCHEDULED = 200  # boards that a schedule is made for
 
 
 def plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
-    """The job's plan, a fresh one when none was kept; for as many boards and in the room that the job
-    is.
+    """The job's plan, a fresh one when none was kept; for as many boards and in the room that the
+    job is.
     """
     row = connection.execute(
         "SELECT content FROM ready_plan WHERE job_id = ?", (job_id,)

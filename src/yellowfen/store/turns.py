@@ -1,7 +1,8 @@
 """Writers of one process, one after the other in the order in which they came.
 
-SQLite lets one writer in and lets the others try again by chance: under load some come too late. Here
-each waits for its turn, so none does; writers of other processes are met by SQLite's own waiting.
+SQLite lets one writer in and lets the others try again by chance: under load some come too late.
+Here each waits for its turn, so none does; writers of other processes are met by SQLite's own
+waiting.
 """
 
 import sqlite3

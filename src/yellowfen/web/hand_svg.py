@@ -43,8 +43,8 @@ def _spot(spot: Spot) -> str:
 
 
 def stencil_chart(weighed: StencilOrHand, boards: int) -> Markup:
-    """Minutes of the whole work over boards: by hand a line from nothing, with a stencil one from its
-    set-up; where they cross, and the boards at hand.
+    """Minutes of the whole work over boards: by hand a line from nothing, with a stencil one from
+    its set-up; where they cross, and the boards at hand.
     """
     even = weighed.from_boards
     most = min(max(boards, 2 * (even or 0), 6), 200)

@@ -1,5 +1,5 @@
-"""What the bench shows while it looks: each joint with what counts as good there, its neighbours, its
-width under a loupe, its picture.
+"""What the bench shows while it looks: each joint with what counts as good there, its neighbours,
+its width under a loupe, its picture.
 """
 
 import sqlite3

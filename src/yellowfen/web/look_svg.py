@@ -1,4 +1,6 @@
-"""What counts as good, drawn to scale: a joint from above at three overhangs, its heel from the side."""
+"""What counts as good, drawn to scale: a joint from above at three overhangs, its heel from the
+side.
+"""
 
 from markupsafe import Markup, escape
 

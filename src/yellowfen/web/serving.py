@@ -22,7 +22,8 @@ LONGEST_FAREWELL_S = 2  # for answers under way; a weighing of many samples is g
 def serve(data: Path, port: int, last_good: bool = False) -> None:
     """Serve until interrupted; prints the address.
 
-    The kernel is loaded soon after, and the worker for heat a little later, so no click waits for them.
+    The kernel is loaded soon after, and the worker for heat a little later, so no click waits for
+    them.
     """
     sys.setswitchinterval(SWITCH_S)  # a tap waits less for a page that is being made
     held = _hold(data)
@@ -54,8 +55,8 @@ def serve(data: Path, port: int, last_good: bool = False) -> None:
 
 
 def _door(port: int) -> socket.socket:
-    """The listening socket; the address is told only once it is ours. Raises Refused for a port that
-    another program has.
+    """The listening socket; the address is told only once it is ours. Raises Refused for a port
+    that another program has.
     """
     door = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
     door.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)

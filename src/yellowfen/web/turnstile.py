@@ -1,7 +1,8 @@
 """Who goes first: taps at the bench pass at once, pages wait for one another.
 
-A page costs tens of milliseconds of the interpreter; dozens at once would make a tap wait for all of
-them. So only a few pages are made at a time; taps, static files and what a page asks for go beside.
+A page costs tens of milliseconds of the interpreter; dozens at once would make a tap wait for all
+of them. So only a few pages are made at a time; taps, static files and what a page asks for go
+beside.
 """
 
 import asyncio

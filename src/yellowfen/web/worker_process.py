@@ -1,5 +1,5 @@
-"""The worker process beside the server: started when there is work or soon will be, woken by a byte,
-started again when it died, ended with the server.
+"""The worker process beside the server: started when there is work or soon will be, woken by a
+byte, started again when it died, ended with the server.
 """
 
 import subprocess

@@ -1,4 +1,6 @@
-"""What a page shows while the worker is at something: how far it is, and the answer once it is there."""
+"""What a page shows while the worker is at something: how far it is, and the answer once it is
+there.
+"""
 
 import json
 from typing import Any

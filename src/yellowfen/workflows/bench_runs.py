@@ -1,5 +1,5 @@
-"""Starting runs at the bench, taps during them, the note afterwards. Each call returns only when its
-write is on disk.
+"""Starting runs at the bench, taps during them, the note afterwards. Each call returns only when
+its write is on disk.
 """
 
 import sqlite3

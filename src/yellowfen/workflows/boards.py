@@ -350,8 +350,8 @@ def put_together(
     name: str,
     footprint: str = "",
 ) -> str:
-    """Make these pads (by their places in the board's pads) one part under a name; returns the name.
-    What they belonged to keeps its other pads.
+    """Make these pads (by their places in the board's pads) one part under a name; returns the
+    name. What they belonged to keeps its other pads.
 
     Raises InvalidValue for pads that are gone, too many or of both sides, for names taken and
     packages unknown.
@@ -625,10 +625,10 @@ def _unread(why: str) -> str:
 
 
 def work_reread(connection: sqlite3.Connection, one: Work) -> None:
-    """Read a board that an earlier version stored, with all that was chosen for it. Nothing is taken
-    over where parts would differ: it is kept beside what stands, for the owner to see and take. What
-    cannot be read any more stays as it was and says so. The board and the work's end are stored
-    together or not at all.
+    """Read a board that an earlier version stored, with all that was chosen for it. Nothing is
+    taken over where parts would differ: it is kept beside what stands, for the owner to see and
+    take. What cannot be read any more stays as it was and says so. The board and the work's end are
+    stored together or not at all.
     """
     board_id = one.board_id
     if board_id is None:

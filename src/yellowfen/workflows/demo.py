@@ -108,8 +108,9 @@ def _fill_materials(connection: sqlite3.Connection) -> None:
 
 def furnish(connection: sqlite3.Connection) -> bool:
     """Give the demo a past, made as a user would: a bench with plate and iron, the station taught,
-    the rework of U4 run once, a build of two boards whose first side is done on one, a rework in the
-    middle of its pads, a patch with a leadless part to come off, LEDs to be salvaged from a strip.
+    the rework of U4 run once, a build of two boards whose first side is done on one, a rework in
+    the middle of its pads, a patch with a leadless part to come off, LEDs to be salvaged from a
+    strip.
 
     True when something was added; a demo that somebody has used is left alone.
     """

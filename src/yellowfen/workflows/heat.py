@@ -259,8 +259,8 @@ def sureness_of(
     """Bands, cautious stop, odds and blame of the job's plan, from memory when nothing changed;
     `more` samples where time allows.
 
-    Raises Refused when the plan is changed while samples are drawn (a new answer is being waited for),
-    or when nobody waits for the answer: `waited_for` is asked before each sample.
+    Raises Refused when the plan is changed while samples are drawn (a new answer is being waited
+    for), or when nobody waits for the answer: `waited_for` is asked before each sample.
     """
     doubts = doubts_of(connection, job.plan)
     key = (job.board_id, pack(job.plan), doubts)

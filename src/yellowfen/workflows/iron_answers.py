@@ -1,7 +1,9 @@
-"""What an iron needs at a joint: questions of a second or so each, asked for and answered by number.
+"""What an iron needs at a joint: questions of a second or so each, asked for and answered by
+number.
 
-The worker reckons them (`iron_work`) and leaves the answer with the job; pages, cards and runs read it
-here, after a restart too. An answer holds for the board, the plan and the bench it was asked for.
+The worker reckons them (`iron_work`) and leaves the answer with the job; pages, cards and runs read
+it here, after a restart too. An answer holds for the board, the plan and the bench it was asked
+for.
 """
 
 import json
@@ -25,8 +27,8 @@ KEPT = 60  # answers a job keeps; the oldest go
 
 
 class What(StrEnum):
-    """Which question: one touch of a given iron, the three ties of a part's bench card, how to mend a
-    bad joint, the ties under a part that came off.
+    """Which question: one touch of a given iron, the three ties of a part's bench card, how to mend
+    a bad joint, the ties under a part that came off.
     """
 
     TOUCH = "touch"
@@ -77,8 +79,8 @@ def question_of(asked: str) -> Question:
 
 
 def ask(connection: sqlite3.Connection, job_id: int, question: Question) -> tasks.Task:
-    """Have the worker answer; the same question is answered once, and refused once: another try of it
-    would come to the same.
+    """Have the worker answer; the same question is answered once, and refused once: another try of
+    it would come to the same.
     """
     asked = asked_as(connection, job_id, question)
     before = tasks.asked_last(connection, job_id, IRON, asked)

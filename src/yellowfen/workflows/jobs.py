@@ -201,8 +201,8 @@ def _rework(job: Job) -> list[tuple[str, list[str]]]:
 
 
 def fixture_of(connection: sqlite3.Connection, job_id: int, side: str) -> Fixture:
-    """The fixture for printing a side of a job's board, with the openings as changed. Nothing stands
-    beneath the first side of a build, until the other one is soldered.
+    """The fixture for printing a side of a job's board, with the openings as changed. Nothing
+    stands beneath the first side of a build, until the other one is soldered.
     """
     job, state = jobs.get(connection, job_id), ready_state(connection, job_id)
     warm, nothing = warming(connection, state)
@@ -217,8 +217,9 @@ def fixture_of(connection: sqlite3.Connection, job_id: int, side: str) -> Fixtur
 # pieces
 @dataclass(frozen=True, kw_only=True)
 class PieceState:
-    """A piece as its runs left it: parts placed and soldered, taken `off`, `moved` while others were
-    lifted; how many heats each pad and each part has had over all jobs, marks that are not good.
+    """A piece as its runs left it: parts placed and soldered, taken `off`, `moved` while others
+    were lifted; how many heats each pad and each part has had over all jobs, marks that are not
+    good.
     """
 
     piece: Piece

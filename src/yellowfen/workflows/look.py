@@ -304,8 +304,8 @@ def _marked_since_hot(runs: Sequence[BenchRun]) -> set[tuple[str, str]]:
 
 
 def look_plan(state: LookState, marked: Set[tuple[str, str]]) -> LookPlan:
-    """The joints of a board as a look goes through them, riskiest first; those `marked` (ref, pin) are
-    not asked.
+    """The joints of a board as a look goes through them, riskiest first; those `marked` (ref, pin)
+    are not asked.
     """
     parts = {part.ref: part for part in state.board.parts}
     pairs = {ref: neighbouring_pins(parts[ref]) for ref in {one.ref for one in state.joints}}
@@ -368,8 +368,8 @@ def take_back(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -
 
 
 def mark_joints(connection: sqlite3.Connection, job_id: int, marks: Sequence[FoundMark]) -> int:
-    """Answer joints of the board's look now, all or none; returns the look's run. Raises Refused for
-    a joint that was not soldered in this job.
+    """Answer joints of the board's look now, all or none; returns the look's run. Raises Refused
+    for a joint that was not soldered in this job.
     """
     now = int(time.time() * 1000)
     with atomic(connection):

@@ -59,7 +59,8 @@ def measured(
 ) -> dict[str, Any]:
     """What a picture shows: the fit, how parts sit, the print, what to look at again.
 
-    Raises UnreadableFile for what is no picture, InvalidValue for places that do not belong together.
+    Raises UnreadableFile for what is no picture, InvalidValue for places that do not belong
+    together.
     """
     moment = Moment.PRINTED if printed else Moment.SOLDERED
     work = PictureWork(side=side, moment=moment, pins=pins)

@@ -1,5 +1,5 @@
-"""Mending: each bad joint of the board in hand with its causes, its remedy, how to touch it; the run
-at the bench that ends in a second look.
+"""Mending: each bad joint of the board in hand with its causes, its remedy, how to touch it; the
+run at the bench that ends in a second look.
 """
 
 import json
@@ -213,8 +213,8 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
 @dataclass(frozen=True, kw_only=True)
 class Standing:
     """How the board in hand stands, never better than what was looked at and measured: joints good
-    at first, good after mends, bad, not looked at; probes and function steps as expected, not, left;
-    joints that neither proves.
+    at first, good after mends, bad, not looked at; probes and function steps as expected, not,
+    left; joints that neither proves.
     """
 
     first: int

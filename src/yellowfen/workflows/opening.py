@@ -44,8 +44,8 @@ def _what_now(folder: Path, problem: sqlite3.DatabaseError) -> str:
 
 
 def open_soundly(folder: Path, last_good: bool = False) -> sqlite3.Connection:
-    """The database of a folder, looked over first. Raises Refused with what to do when it is damaged;
-    with `last_good` the good copy is put in its place.
+    """The database of a folder, looked over first. Raises Refused with what to do when it is
+    damaged; with `last_good` the good copy is put in its place.
     """
     path = folder / DATABASE
     found = trouble(path)

@@ -56,8 +56,8 @@ class PasteState:
 def paste_state(
     connection: sqlite3.Connection, job_id: int, plan: PastePlan | None = None, before: str = ""
 ) -> PasteState:
-    """The stage of a job as kept, or as it would be with another plan; with the openings as they stood
-    `before` a moment, where one is given.
+    """The stage of a job as kept, or as it would be with another plan; with the openings as they
+    stood `before` a moment, where one is given.
     """
     job = jobs.get(connection, job_id)
     plan = plan or stored.plan_of(connection, job_id)
@@ -118,8 +118,8 @@ def paste_of_job(connection: sqlite3.Connection, job_id: int) -> Paste:
 
 
 def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
-    """Store the stage's settings. Heats that soldered with the metal of the paste before solder with
-    that of this one. Raises NotFound for an unknown job or lot.
+    """Store the stage's settings. Heats that soldered with the metal of the paste before solder
+    with that of this one. Raises NotFound for an unknown job or lot.
     """
     job = jobs.get(connection, job_id)
     if plan.lot_id is not None:
@@ -234,8 +234,8 @@ def log_print(
     repeated: bool,
     tap: str = "",
 ) -> None:
-    """Keep how a print of one side looked, told by a `tap` at the bench or typed; with a lot chosen,
-    what it took is booked there.
+    """Keep how a print of one side looked, told by a `tap` at the bench or typed; with a lot
+    chosen, what it took is booked there.
     """
     with atomic(connection):
         state = paste_state(connection, job_id)
@@ -281,8 +281,8 @@ def dotting(
     batch: int = 0,
     rounds: Mapping[str, int] | None = None,
 ) -> HandPlan:
-    """The dot plan of a side with the needles at hand; parts to `skip` stay dry; parts in a `batch`,
-    and the round in which each is placed.
+    """The dot plan of a side with the needles at hand; parts to `skip` stay dry; parts in a
+    `batch`, and the round in which each is placed.
     """
     return hand_plan(
         state.drawn,

@@ -124,7 +124,9 @@ def rings_of(board: Board, side: str) -> list[tuple[tuple[float, float], ...]]:
 def fitted(
     board: Board, greys: tuple[Grey, ...], work: PictureWork
 ) -> tuple[PictureFit | None, int]:
-    """The fit that a picture's clicks give, and the channel it was made in; None for fewer than two."""
+    """The fit that a picture's clicks give, and the channel it was made in; None for fewer than
+    two.
+    """
     clicks = [one.click for one in work.pins]
     if len(clicks) < 2:
         return None, work.channel
@@ -242,8 +244,8 @@ def drag_part(
 
 
 def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Laid:
-    """Lay a part's outline on the edges that the picture shows near where it lies now; what the part
-    hides is left out of the board's own fit. Raises Refused where too few edges are seen.
+    """Lay a part's outline on the edges that the picture shows near where it lies now; what the
+    part hides is left out of the board's own fit. Raises Refused where too few edges are seen.
     """
 
     def change(found: Laid) -> PictureWork:

@@ -44,9 +44,9 @@ FUNCTION = "its function"
 
 @dataclass(frozen=True, kw_only=True)
 class ProofState:
-    """What was said of a board's proof, its first power, what every step showed on the board in hand
-    (by title: True as expected, False not), the joints that steps proved and those that a failed one
-    accuses.
+    """What was said of a board's proof, its first power, what every step showed on the board in
+    hand (by title: True as expected, False not), the joints that steps proved and those that a
+    failed one accuses.
     """
 
     board: Board
@@ -109,8 +109,8 @@ def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
 def _results(
     runs: list[BenchRun], soldered: list[BenchRun], proof: BoardProof, board: Board
 ) -> dict[str, bool]:
-    """The newest answer to each title, unless parts that it speaks of were heated after it; power and
-    steps that name no joints speak of all.
+    """The newest answer to each title, unless parts that it speaks of were heated after it; power
+    and steps that name no joints speak of all.
     """
     speaks = {
         step.name: {j.rsplit(".", 1)[0] for j in joints_of(step, board)} for step in proof.steps
@@ -250,8 +250,8 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
 # washing
 @dataclass(frozen=True, kw_only=True)
 class CleaningState:
-    """What a job's board is washed of and with, where liquid must not go, where it hides, how long it
-    dries, in which steps.
+    """What a job's board is washed of and with, where liquid must not go, where it hides, how long
+    it dries, in which steps.
     """
 
     board: Board

@@ -1,8 +1,8 @@
 """The process that reads what comes from outside: boards, tables, packages, logs.
 
-It waits for orders on standard input, warm, and deals with each in a child of its own that may use so
-much processor time and memory and no more; whatever a file holds, the child ends, and nothing else
-stands still. Frames both ways: one letter, eight bytes of length, the content.
+It waits for orders on standard input, warm, and deals with each in a child of its own that may use
+so much processor time and memory and no more; whatever a file holds, the child ends, and nothing
+else stands still. Frames both ways: one letter, eight bytes of length, the content.
 """
 
 import json

@@ -266,8 +266,8 @@ class IronRows:
 def card_need(
     connection: sqlite3.Connection, state: ReadyState, ref: str, iron: Iron
 ) -> dict[str, float | None]:
-    """Seconds until a pin in the middle of the part's first row is wet under the card's iron, by how
-    it is tied; None if not in time (seconds of work).
+    """Seconds until a pin in the middle of the part's first row is wet under the card's iron, by
+    how it is tied; None if not in time (seconds of work).
 
     Raises InvalidValue for a part without rows of leads.
     """
@@ -286,8 +286,8 @@ def card_need(
 def iron_rows(
     state: ReadyState, ref: str, measured: Mapping[str, float | None] | None = None
 ) -> IronRows:
-    """Rows of a part by iron with the seconds a joint needs: usual ones, or those `measured` for this
-    board (`card_need`).
+    """Rows of a part by iron with the seconds a joint needs: usual ones, or those `measured` for
+    this board (`card_need`).
     """
     way = state.way(ref)
     part = way.part
@@ -436,9 +436,9 @@ def order_of(
 def dot_plan(
     connection: sqlite3.Connection, state: ReadyState, side: str, *, ordered: bool = False
 ) -> HandPlan:
-    """Paste by hand for the parts of a side that are placed on it, in batches as they are placed, at
-    the job's seconds a dot; no more at a time than are placed before tack runs out. The order of a
-    large board is waited for only when it must be `ordered`; without it all is dotted at once.
+    """Paste by hand for the parts of a side that are placed on it, in batches as they are placed,
+    at the job's seconds a dot; no more at a time than are placed before tack runs out. The order of
+    a large board is waited for only when it must be `ordered`; without it all is dotted at once.
     """
     rounds: dict[str, int] = {}
     if ordered or order_ready(connection, state, side):

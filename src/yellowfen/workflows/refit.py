@@ -108,8 +108,8 @@ def _says(way: Way, package: Package) -> str:
 
 @dataclass(frozen=True, kw_only=True)
 class Floating:
-    """How a part floats on its refit's solder, and from how far off it centres itself; None where it
-    is no part that floats freely. `solder_mm3` a joint, `there_mm3` of it already on the pad.
+    """How a part floats on its refit's solder, and from how far off it centres itself; None where
+    it is no part that floats freely. `solder_mm3` a joint, `there_mm3` of it already on the pad.
     """
 
     thickness: Thickness | None
@@ -167,8 +167,8 @@ def take_refit_heat(connection: sqlite3.Connection, job_id: int) -> None:
 def transfer_to(
     connection: sqlite3.Connection, job: Job, other_id: int
 ) -> tuple[list[Transfer], list[str]]:
-    """What this donor gives to another job's board, in the order in which what is still on survives:
-    shy parts first, then the light before the heavy; and what is still missing there.
+    """What this donor gives to another job's board, in the order in which what is still on
+    survives: shy parts first, then the light before the heavy; and what is still missing there.
     """
     other = jobs.get(connection, other_id)
     donor = boards.get(connection, job.board_id)

@@ -284,8 +284,8 @@ def pads_told(connection: sqlite3.Connection, job_id: int) -> None:
 
 
 def _tell_mixing(connection: sqlite3.Connection, job_id: int, asked: Answers) -> None:
-    """What of the old solder stays on the pads, as the Paste stage's Mixing has it: removal alloy until
-    a Pads run, which takes every trace of it off, is over.
+    """What of the old solder stays on the pads, as the Paste stage's Mixing has it: removal alloy
+    until a Pads run, which takes every trace of it off, is over.
     """
     run = bench_runs.latest(connection, job_id, RunKind.PADS)
     cleaned = run is not None and run.state.over
@@ -353,8 +353,8 @@ def _widest(connection: sqlite3.Connection) -> Iron:
 
 
 def melts_by_tie(connection: sqlite3.Connection, job: Job, ref: str) -> dict[str, float | None]:
-    """Seconds until bare pads of a part melt solder under the bench's widest iron, for the ties that
-    it has; None: not within a touch (a second or so of work for each).
+    """Seconds until bare pads of a part melt solder under the bench's widest iron, for the ties
+    that it has; None: not within a touch (a second or so of work for each).
 
     Raises InvalidValue for a part that is not on the board or has no pads.
     """
@@ -372,8 +372,8 @@ def pads_planned(
     iron: Iron,
     known: dict[str, float | None] | None = None,
 ) -> PadsPlan:
-    """The same on a board with a plan. Of the ties that are `known` the seconds are taken from there;
-    what is found of others is put there.
+    """The same on a board with a plan. Of the ties that are `known` the seconds are taken from
+    there; what is found of others is put there.
     """
     known = {} if known is None else known
     scene = off_scene(board, plan, ref, asked.alloy)

@@ -44,8 +44,9 @@ def keep(connection: sqlite3.Connection, board_id: int, sketch: Sketch) -> None:
 
 
 def lay_picture(connection: sqlite3.Connection, board_id: int, data: bytes, name: str) -> None:
-    """Keep a picture to draw over, read and written anew; where and how large it lies is part of the
-    sketch. Raises UnreadableFile for what is no picture, Refused for a board that was read from files.
+    """Keep a picture to draw over, read and written anew; where and how large it lies is part of
+    the sketch. Raises UnreadableFile for what is no picture, Refused for a board that was read from
+    files.
     """
     sketch_of(connection, board_id)
     if len(data) > MOST_PICTURE_BYTES:

@@ -119,8 +119,8 @@ def ask(
 
 
 def ask_order(connection: sqlite3.Connection, job_id: int, side: str) -> int:
-    """Ask for the placement order of a side of the job as it stands; returns the task's id. The same
-    question is answered once.
+    """Ask for the placement order of a side of the job as it stands; returns the task's id. The
+    same question is answered once.
     """
     asked = order_asked(connection, ready_state(connection, job_id), side)
     before = tasks.asked_last(connection, job_id, ORDER, asked)
@@ -301,8 +301,8 @@ def _asked_tour(connection: sqlite3.Connection, job: Job, order: str) -> str:
 
 
 def _from_below(connection: sqlite3.Connection, plan: HeatPlan) -> Preheater | None:
-    """What the bench has to heat from below while air works above: its preheater, or its plate under
-    a board whose lower face is bare.
+    """What the bench has to heat from below while air works above: its preheater, or its plate
+    under a board whose lower face is bare.
     """
     bench = bench_of(connection, plan, False)
     if bench.preheater is not None or bench.plate is None or not plan.bare_below:

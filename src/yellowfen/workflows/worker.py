@@ -1,8 +1,9 @@
 """The worker process: takes open work one piece after the other, sleeps until it is woken, and ends
 with its server.
 
-Maps and searches of the Heat stage and large imports have a worker each, so that a long search holds
-no import up. The server's end of a pipe is the bell: a byte wakes, its end ends the worker at once.
+Maps and searches of the Heat stage and large imports have a worker each, so that a long search
+holds no import up. The server's end of a pipe is the bell: a byte wakes, its end ends the worker at
+once.
 """
 
 import os

@@ -1,4 +1,6 @@
-"""What stands on the bench: hot-air stations, plates, ovens, preheaters and irons in their owner's words."""
+"""What stands on the bench: hot-air stations, plates, ovens, preheaters and irons in their owner's
+words.
+"""
 
 import math
 from dataclasses import dataclass

@@ -492,7 +492,9 @@ def _own_kind(package: Package | None, placed: Placement, library: Library) -> J
 def _nearest(
     pads: NDArray[np.float64], placed: Placement, rivals: Sequence[Placement], reach: float
 ) -> NDArray[np.bool_]:
-    """Which of the pads' places (n, 2) lie within reach of this part and nearer to it than to others."""
+    """Which of the pads' places (n, 2) lie within reach of this part and nearer to it than to
+    others.
+    """
     own = np.hypot(pads[:, 0] - placed.x_mm, pads[:, 1] - placed.y_mm)
     mine: NDArray[np.bool_] = own <= reach
     places = np.array([(one.x_mm, one.y_mm) for one in rivals]).reshape(-1, 2)

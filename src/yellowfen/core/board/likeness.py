@@ -63,9 +63,9 @@ class Pattern:
 
 @dataclass(frozen=True)
 class Likeness:
-    """The package that pads look like: where its middle lies and how it is turned, seen from its own
-    side (x to the right there); which pad is which pin; `misfit` 0 for lands exactly there, 1 at
-    the edge of what is believed.
+    """The package that pads look like: where its middle lies and how it is turned, seen from its
+    own side (x to the right there); which pad is which pin; `misfit` 0 for lands exactly there, 1
+    at the edge of what is believed.
     """
 
     name: str

@@ -2,8 +2,8 @@
 
 Order: grids, rows on four and two sides, one row with hold-downs, three to six lands of a known
 outline, pairs; within each the clearest first. Laws: a pad belongs to one group at most; bodies
-never lie over each other: of two the less clear one is given up, its pads being told as unknown; two
-pads of one net are no chip.
+never lie over each other: of two the less clear one is given up, its pads being told as unknown;
+two pads of one net are no chip.
 """
 
 import math
@@ -156,7 +156,9 @@ def _take_grids(work: _Side) -> None:
 
 
 def _take_rows(work: _Side) -> None:
-    """Assemblies of rows, the clearest first: known packages before unknown, more pads before fewer."""
+    """Assemblies of rows, the clearest first: known packages before unknown, more pads before
+    fewer.
+    """
     while True:
         rows = rows_of(work.arrays, work.free)
         found = [*_facing(work, rows), *_single(work, rows)]
@@ -250,8 +252,8 @@ def _faces(one: Row, other: Row) -> bool:
 
 
 def _crosses(pair: tuple[Row, Row], other: tuple[Row, Row]) -> bool:
-    """True for two more rows at right angles round the same middle, clear of the first two, and named
-    after them: each four are met once, always in the same order.
+    """True for two more rows at right angles round the same middle, clear of the first two, and
+    named after them: each four are met once, always in the same order.
     """
     one, two = pair
     if abs(one.along @ other[0].along) > 0.05:
@@ -538,8 +540,8 @@ def _take_pairs(work: _Side) -> None:
 
 
 def _pair(work: _Side, one: int, other: int) -> Group | None:
-    """The two-terminal part of a pair, turned as the line between its pads; None for pads that stand
-    askew to each other or too wide apart for any body.
+    """The two-terminal part of a pair, turned as the line between its pads; None for pads that
+    stand askew to each other or too wide apart for any body.
     """
     step = work.arrays.places[other] - work.arrays.places[one]
     angle = math.degrees(math.atan2(step[1], step[0]))

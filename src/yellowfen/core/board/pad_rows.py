@@ -49,8 +49,8 @@ SAME_PLACE_MM = 1e-6
 
 
 def near_pairs(places: Numbers, members: NDArray[np.int64], reach_mm: float) -> NDArray[np.int64]:
-    """Pairs (m, 2), first smaller, of members within reach of each other (a square); two in one place
-    are none.
+    """Pairs (m, 2), first smaller, of members within reach of each other (a square); two in one
+    place are none.
     """
     if len(members) < 2:
         return np.zeros((0, 2), np.int64)

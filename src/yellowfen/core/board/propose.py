@@ -28,8 +28,8 @@ _CONTACTS_LEAST = 4
 
 @dataclass(frozen=True)
 class Proposed:
-    """Placements of the proposed parts, the pads with their names, and what is said of the pads that
-    are no part.
+    """Placements of the proposed parts, the pads with their names, and what is said of the pads
+    that are no part.
     """
 
     placements: tuple[Placement, ...]
@@ -49,9 +49,9 @@ def propose(
     """What the patterns of the pads that are no part's yet look like.
 
     `size` of the board (mm) tells which rows lie on its edge; `together` are pads that are one part
-    for certain, by the part's name; `given` what the user said of parts; without `search` only those
-    for certain are taken. A pad under one paste opening is looked at as that opening is, which no
-    bared track makes longer.
+    for certain, by the part's name; `given` what the user said of parts; without `search` only
+    those for certain are taken. A pad under one paste opening is looked at as that opening is,
+    which no bared track makes longer.
     """
     named = list(pads)
     placements: list[Placement] = []
@@ -116,8 +116,8 @@ def _free_names(taken: set[str]) -> Iterator[str]:
 
 
 def _free(pads: Sequence[Pad], side: str, taken: set[int]) -> set[int]:
-    """Pads of a side that a part may stand on: those with paste, and large ones without; all of them
-    where no side has paste.
+    """Pads of a side that a part may stand on: those with paste, and large ones without; all of
+    them where no side has paste.
     """
     mine = {i for i, pad in enumerate(pads) if pad.side == side and pad.ref is None} - taken
     if not any(pad.paste_mm2 > 0 for pad in pads):

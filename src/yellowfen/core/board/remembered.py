@@ -1,5 +1,5 @@
-"""Answers about a board kept while the board is the same object: stages of one job ask the same of it
-again and again, and a frozen board cannot change behind their back.
+"""Answers about a board kept while the board is the same object: stages of one job ask the same of
+it again and again, and a frozen board cannot change behind their back.
 """
 
 from collections import OrderedDict
@@ -49,9 +49,11 @@ def _pads(kept: Mapping[Hashable, tuple[tuple[object, ...], object]]) -> int:
 
 def remembered(most: int = 8, same: int = 1) -> Callable[[Callable[P, T]], Callable[P, T]]:
     """A function whose newest `most` answers are kept: by identity of its first `same` arguments
-    (frozen ones, given by position), by what stands in the others. Fewer where the boards are large.
+    (frozen ones, given by position), by what stands in the others. Fewer where the boards are
+    large.
 
-    Law: the answer is the one the bare function would give; so it must not be changed by who gets it.
+    Law: the answer is the one the bare function would give; so it must not be changed by who gets
+    it.
     """
 
     def keeping(function: Callable[P, T]) -> Callable[P, T]:

@@ -129,8 +129,8 @@ def dots_for(
     gauges: Sequence[int] | None = None,
     fewest: bool = False,
 ) -> Dots:
-    """Dots for a pad of these sides (0.001 to 1000 mm) with a dispensed paste: the widest needle whose
-    dot stays on the pad and is not too fat.
+    """Dots for a pad of these sides (0.001 to 1000 mm) with a dispensed paste: the widest needle
+    whose dot stays on the pad and is not too fat.
 
     `gauges`: the needles at hand, all usual ones when None. `fewest` aims for no more touches than
     keep the joint from being lean, for hands that shake.

@@ -77,8 +77,8 @@ class Fixture:
 
 
 def fixture(board: Board, side: str = "top", warm: str = "", bare_below: bool = False) -> Fixture:
-    """The fixture for printing one side of a board; `warm` says how long its paste stands out of the
-    cold; `bare_below`: nothing stands on the other side yet.
+    """The fixture for printing one side of a board; `warm` says how long its paste stands out of
+    the cold; `bare_below`: nothing stands on the other side yet.
     """
     w, h, s, g = board.width_mm, board.height_mm, SCRAP_MM, SLIP_MM
     scraps = (

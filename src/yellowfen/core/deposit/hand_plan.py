@@ -2,8 +2,8 @@
 what it adds up to.
 
 Laws: paste of all steps is the sum over their spots; within a round needles are changed as seldom
-as possible; nothing is dotted on balls or on parts done by iron. A round is what is placed before its
-tack runs out, a batch so many parts of it at a time.
+as possible; nothing is dotted on balls or on parts done by iron. A round is what is placed before
+its tack runs out, a batch so many parts of it at a time.
 """
 
 import itertools
@@ -391,7 +391,9 @@ def _in_order(steps: list[HandStep]) -> Iterator[HandStep]:
 
 
 def _in_batches(rounds: Sequence[Sequence[HandStep]], batch: int) -> Iterator[HandStep]:
-    """The steps with their batches; a part that comes again later, with its next needle, counts again."""
+    """The steps with their batches; a part that comes again later, with its next needle, counts
+    again.
+    """
     number, parts = 0, set[str]()
     for which, steps in enumerate(rounds):
         for place, step in enumerate(steps):

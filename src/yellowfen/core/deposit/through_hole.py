@@ -1,5 +1,5 @@
-"""Solder of pins in plated holes, by closed forms: the hole less the pin, and a hollow cone on either
-face; paste pressed into a hole.
+"""Solder of pins in plated holes, by closed forms: the hole less the pin, and a hollow cone on
+either face; paste pressed into a hole.
 """
 
 import math

@@ -12,8 +12,8 @@ from yellowfen.core.part.catalogue import package_named
 
 
 def warm_up() -> None:
-    """Run a tiny rehearsal, a tiny coverage map and a tiny block round a pad (compiles, or loads the
-    cache).
+    """Run a tiny rehearsal, a tiny coverage map and a tiny block round a pad (compiles, or loads
+    the cache).
     """
     part = PlacedPart(
         "R1", package_named("0603"), 5, y_mm=5, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"

@@ -747,7 +747,8 @@ def sureness(
     begun: Sequence[Sample] = (),
 ) -> Sureness:
     """How sure a forecast is, as every page and command says it: parts far from a nozzle left out,
-    samples tied to the forecast. `begun`: the first samples of the same question, where it was left.
+    samples tied to the forecast. `begun`: the first samples of the same question, where it was
+    left.
     """
     here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene
     resolution = resolution_for(scene) if is_tour(scene.moves) else DOUBT_RESOLUTION

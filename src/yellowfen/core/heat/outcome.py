@@ -47,8 +47,8 @@ class Outcome:
 
 @dataclass(frozen=True)
 class Watch:
-    """Which rows of a run's records matter, prepared once for a scene: the joints of the targets; of
-    each neighbour (`neighbour_starts` into `neighbour_joints`), which of them would fall.
+    """Which rows of a run's records matter, prepared once for a scene: the joints of the targets;
+    of each neighbour (`neighbour_starts` into `neighbour_joints`), which of them would fall.
     """
 
     scene: Scene
@@ -132,7 +132,8 @@ def loose_s(seen: Watch, state: State) -> dict[str, float]:
 
 def harms(seen: Watch, state: State) -> list[Harm]:
     """The harms so far, first in time first: a body past its limit, a part that falls, a target
-    liquid too long unless it is lifted then; none of a part that is spared. The one rule of outcome, window, search and bands.
+    liquid too long unless it is lifted then; none of a part that is spared. The one rule of
+    outcome, window, search and bands.
     """
     found = []
     passed = state.body_record[:, k.R_LIMIT_AT]

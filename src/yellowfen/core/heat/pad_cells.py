@@ -7,8 +7,8 @@ the grid's own, in the few millimetres round the part: how much heat a pad passe
 much of what falls on the board's face comes to each pad, all of them together. What the coarse grid
 has wrong goes into the pad's contact and into its area in the air.
 
-Laws: a grid as fine as the drawing's cells has nothing wrong; what is found hangs on the known board,
-the part and the grid only, not on the recipe or on what is varied.
+Laws: a grid as fine as the drawing's cells has nothing wrong; what is found hangs on the known
+board, the part and the grid only, not on the recipe or on what is varied.
 """
 
 import math
@@ -119,8 +119,8 @@ def _of(board: BoardStack) -> _Found:
 
 @dataclass(frozen=True, kw_only=True)
 class _Block:
-    """Cells round a part: W/K to the next cell in x and in y (layers, ny, nx), between layers
-    (ny, nx); each land's cells (rows, columns) and areas, m²; the face's open area (ny, nx), m²; what
+    """Cells round a part: W/K to the next cell in x and in y (layers, ny, nx), between layers (ny,
+    nx); each land's cells (rows, columns) and areas, m²; the face's open area (ny, nx), m²; what
     cells hold (layers, ny, nx), J/K.
 
     `edges`: where the board itself ends: left, right, low, high.
@@ -290,8 +290,8 @@ def _cells(
 
 
 def _border(block: _Block, gx: Array, gy: Array, cut: tuple[slice, slice]) -> Array:
-    """W/K from the outermost cells of a cut to the rest of the board, held at 0 half a cell on; none
-    where the board ends.
+    """W/K from the outermost cells of a cut to the rest of the board, held at 0 half a cell on;
+    none where the board ends.
     """
     ny, nx = block.gz.shape
     rows, columns = cut

@@ -194,8 +194,8 @@ class TargetForecast:
 
 @dataclass(frozen=True, kw_only=True)
 class StopForecast:
-    """What was forecast for one stop of a tour: its parts, seconds there with their band, until when
-    it is safe, what to watch.
+    """What was forecast for one stop of a tour: its parts, seconds there with their band, until
+    when it is safe, what to watch.
     """
 
     refs: tuple[str, ...]
@@ -209,9 +209,9 @@ class StopForecast:
 
 @dataclass(frozen=True, kw_only=True)
 class LiftForecast:
-    """When a part may be lifted, s since the start: surely liquid from `opens_s` (None: never), harm
-    from `closes_s` (None: none in sight), and why; the joint that comes last; neighbours that are
-    liquid then.
+    """When a part may be lifted, s since the start: surely liquid from `opens_s` (None: never),
+    harm from `closes_s` (None: none in sight), and why; the joint that comes last; neighbours that
+    are liquid then.
     """
 
     opens_s: float | None

@@ -83,7 +83,9 @@ class EnergyBalance:
 
 @dataclass(frozen=True)
 class ModelFacts:
-    """How it was computed; `pads_as_drawn`: of how many pads what the cells have wrong was put right."""
+    """How it was computed; `pads_as_drawn`: of how many pads what the cells have wrong was put
+    right.
+    """
 
     cells: int
     nx: int

@@ -468,8 +468,8 @@ class Move:
 
 @dataclass(frozen=True)
 class Scene:
-    """Everything one rehearsal needs. `lifting`: the targets are lifted once they are liquid, so that
-    liquid for long is no harm to them; `spared`: parts whose harm does not count.
+    """Everything one rehearsal needs. `lifting`: the targets are lifted once they are liquid, so
+    that liquid for long is no harm to them; `spared`: parts whose harm does not count.
     """
 
     board: BoardStack
@@ -540,8 +540,8 @@ class Scene:
 
 @remembered(most=12)
 def _names_of(parts: tuple[PlacedPart, ...], width_mm: float, height_mm: float) -> frozenset[str]:
-    """The names of parts that all stand on a board. Raises InvalidValue for a name that stands twice
-    and a part outside.
+    """The names of parts that all stand on a board. Raises InvalidValue for a name that stands
+    twice and a part outside.
     """
     known: set[str] = set()
     for part in parts:

@@ -93,8 +93,8 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
 
 
 def _sure_of_blow(scene: Scene, last: int, doubts: Doubts) -> Sureness:
-    """Bands and harms were the last blow to go on: for two minutes, or only as far as its bands reach
-    where all of it flows soon.
+    """Bands and harms were the last blow to go on: for two minutes, or only as far as its bands
+    reach where all of it flows soon.
     """
 
     def blown(seconds: float) -> Scene:

@@ -1,10 +1,10 @@
-"""Cleaning: what must be washed off, what may stay, with what, where liquid must not go and where it
-hides, and how long it dries before power.
+"""Cleaning: what must be washed off, what may stay, with what, where liquid must not go and where
+it hides, and how long it dries before power.
 
-Laws: flux that did not see the full heat is washed whatever its class; liquid under a body dries from
-the edges inwards by diffusion, so its time goes with the square of the way to the edge, with one over
-the vapour pressure, and not with the gap's height (derivation at `under_body_s`). Capillary flow to
-the edges makes it quicker: the time is a bound from above.
+Laws: flux that did not see the full heat is washed whatever its class; liquid under a body dries
+from the edges inwards by diffusion, so its time goes with the square of the way to the edge, with
+one over the vapour pressure, and not with the gap's height (derivation at `under_body_s`).
+Capillary flow to the edges makes it quicker: the time is a bound from above.
 """
 
 import math
@@ -242,8 +242,8 @@ class Hidden:
 
 
 def hiding(parts: Iterable[BoardPart], plan: CleaningPlan, wash: Wash) -> tuple[Hidden, ...]:
-    """Bodies that no brush gets under, the slowest to dry first. The gap is the package's stand-off;
-    of parts on a pad beneath, what the joint leaves.
+    """Bodies that no brush gets under, the slowest to dry first. The gap is the package's
+    stand-off; of parts on a pad beneath, what the joint leaves.
     """
     found = []
     for part in parts:
@@ -259,8 +259,8 @@ def hiding(parts: Iterable[BoardPart], plan: CleaningPlan, wash: Wash) -> tuple[
 
 # drying
 def vapour_pa(wash: Wash, celsius: float) -> float:
-    """Saturation pressure, Pa: isopropyl alcohol by Antoine [published constants, 0 to 100 °C], water
-    by Magnus [published].
+    """Saturation pressure, Pa: isopropyl alcohol by Antoine [published constants, 0 to 100 °C],
+    water by Magnus [published].
     """
     if wash is Wash.WATER:
         return 611.2 * math.exp(17.62 * celsius / (243.12 + celsius))

@@ -78,8 +78,8 @@ _BY_IRON = frozenset(
 @dataclass(frozen=True, kw_only=True)
 class Fault:
     """A bad joint with what is known of it: distance to the next pad (mm, None: none near), seconds
-    molten in its run, how often it was molten before, mounted on hidden pads or not; of a bridge the
-    `other` pin.
+    molten in its run, how often it was molten before, mounted on hidden pads or not; of a bridge
+    the `other` pin.
     """
 
     ref: str
@@ -467,8 +467,8 @@ def _usual(fault: Fault) -> float:
 
 
 def nearest_gap_mm(package: Package, pin: str, to: str = "") -> float | None:
-    """Distance from a pin's pad to another one's, or to the nearest of its part, mm; None where there
-    is none.
+    """Distance from a pin's pad to another one's, or to the nearest of its part, mm; None where
+    there is none.
     """
     mine = next((land for land in package.lands if land.pin == pin), None)
     if mine is None or len(package.lands) < 2:

@@ -1,11 +1,11 @@
-"""What to measure with a meter, planned from the nets: fewest probes that prove every risky joint, in
-the order of the hand's way; and what the results so far say of where the fault is.
+"""What to measure with a meter, planned from the nets: fewest probes that prove every risky joint,
+in the order of the hand's way; and what the results so far say of where the fault is.
 
-Laws: a probe between two leads of one net passes only if both of their joints are sound, so a net of
-k joints takes k/2 probes, rounded up, and no list takes fewer (leads of one part are not paired, where
-there are others: the part may join them inside); leads of two nets that could bridge
-must not connect, one probe a pair of nets; pairs that the board itself connects are left out. A
-joint whose metal no probe touches is told, not proved. Board unpowered for all of it.
+Laws: a probe between two leads of one net passes only if both of their joints are sound, so a net
+of k joints takes k/2 probes, rounded up, and no list takes fewer (leads of one part are not paired,
+where there are others: the part may join them inside); leads of two nets that could bridge must not
+connect, one probe a pair of nets; pairs that the board itself connects are left out. A joint whose
+metal no probe touches is told, not proved. Board unpowered for all of it.
 """
 
 import math
@@ -74,8 +74,8 @@ class Suspect:
 
 @dataclass(frozen=True, kw_only=True)
 class Probe:
-    """One measurement: from a point to another, what is expected, a reading in ohms where one can be
-    worked out (None: not), what it speaks of, and why.
+    """One measurement: from a point to another, what is expected, a reading in ohms where one can
+    be worked out (None: not), what it speaks of, and why.
     """
 
     here: str
@@ -98,8 +98,8 @@ def probe_key(here: str, there: str, *, reads: bool) -> str:
 
 @dataclass(frozen=True, kw_only=True)
 class MeterPlan:
-    """All probes in the order of the work; `unproved` joints that no probe reaches, with the reason;
-    `least` how few probes any list needs for what these cover.
+    """All probes in the order of the work; `unproved` joints that no probe reaches, with the
+    reason; `least` how few probes any list needs for what these cover.
     """
 
     probes: tuple[Probe, ...]
@@ -487,8 +487,9 @@ def _weight(one: Suspect, chances: Mapping[str, float]) -> float:
 
 
 def _narrowing(board: Board, wrong: Sequence[Probe]) -> list[Probe]:
-    """More probes than the plan has, where one was not as expected: each lead against a third of its net; of nets that are bridged
-    somewhere, gap by gap, with a little current through the bridge.
+    """More probes than the plan has, where one was not as expected: each lead against a third of
+    its net; of nets that are bridged somewhere, gap by gap, with a little current through the
+    bridge.
     """
     nets: dict[str, list[Point]] = defaultdict(list)
     for one in points_of(board):
@@ -518,8 +519,8 @@ def _narrowing(board: Board, wrong: Sequence[Probe]) -> list[Probe]:
 
 
 def _gaps(probe: Probe) -> list[Probe]:
-    """A bridge among several gaps of two nets: with current from net to net, the gap that is bridged
-    shows almost no voltage.
+    """A bridge among several gaps of two nets: with current from net to net, the gap that is
+    bridged shows almost no voltage.
     """
     return [
         Probe(

@@ -82,8 +82,8 @@ def body_ring(package: Package) -> Ring:
 
 
 def end_ring(package: Package, land: Land) -> Ring | None:
-    """What of a part stands on one land, seen from above: a lead's foot, a chip's or leadless part's
-    end; None for what is hidden. A foot is taken to lie in the middle of its land's length.
+    """What of a part stands on one land, seen from above: a lead's foot, a chip's or leadless
+    part's end; None for what is hidden. A foot is taken to lie in the middle of its land's length.
     """
     if land.kind in HIDDEN or land.kind is JointKind.THROUGH_HOLE:
         return None
@@ -108,8 +108,8 @@ def end_ring(package: Package, land: Land) -> Ring | None:
 
 
 def hides(part: BoardPart, pose: Pose, grown_mm: float = 0.03) -> dict[str, Ring]:
-    """What a part hides of the board as the pose puts it: its body (under "") and its leads' feet by
-    pin, a little grown, as outlines on the board.
+    """What a part hides of the board as the pose puts it: its body (under "") and its leads' feet
+    by pin, a little grown, as outlines on the board.
     """
     x, y = part.package.body_x_mm / 2, part.package.body_y_mm / 2
     boxes = {"": (-x, -y, x, y)}

@@ -236,8 +236,9 @@ def bright_across(
     bright_from: float | None = None,
     hidden: Mapping[str, Ring] | None = None,
 ) -> tuple[Between, ...]:
-    """What is bright across a gap between two pads: places to look at again, widest first. What lies
-    under `hidden` outlines is no bridge; those named as a pin ("U1.3") are leads, as good as its pad.
+    """What is bright across a gap between two pads: places to look at again, widest first. What
+    lies under `hidden` outlines is no bridge; those named as a pin ("U1.3") are leads, as good as
+    its pad.
     """
     pads = [pad for pad in board.pads if pad.side == side and pad.ref]
     scene = _scene(image, fit, board, side)
@@ -355,9 +356,9 @@ def _pure(bare: Array, paste_grey: float) -> float:
 def _covers(scene: _Scene, printed: Mask, bare: float, paste: float) -> tuple[Array, Mask]:
     """How much of each cell that was printed on is under paste, 0 to 1, and where that can be said.
 
-    Freed first from what shows in a blurred picture of the rim of bare metal and the mask beside it,
-    where no opening lay; then between the greys of bare metal and of paste in proportion, but for a
-    margin that grain and noise take.
+    Freed first from what shows in a blurred picture of the rim of bare metal and the mask beside
+    it, where no opening lay; then between the greys of bare metal and of paste in proportion, but
+    for a margin that grain and noise take.
     """
     flat = scene.flat
     times = round(EDGE_BLUR * flat.finer**2)

@@ -1,10 +1,10 @@
 """The board's drawing laid over a picture of it: from a few clicks, then from the pads' own edges.
 
-A flat board in a picture is a homography: nine numbers, eight of them free. Two or three clicks give
-a similarity, four or more the whole. What the pads' edges say then moves it: along each edge the
-steepest change near by is looked for, and the drawing is moved by weighted least squares, the range
-narrowing round by round. Millimetres of the board on one side (x right, y up, seen from the top),
-pixels of the picture on the other (u right, v down). A lens that bends straight lines is not
+A flat board in a picture is a homography: nine numbers, eight of them free. Two or three clicks
+give a similarity, four or more the whole. What the pads' edges say then moves it: along each edge
+the steepest change near by is looked for, and the drawing is moved by weighted least squares, the
+range narrowing round by round. Millimetres of the board on one side (x right, y up, seen from the
+top), pixels of the picture on the other (u right, v down). A lens that bends straight lines is not
 modelled; its share shows in the error.
 """
 
@@ -73,7 +73,8 @@ def to_picture(fit: PictureFit, places: Array) -> Array:
 
 
 def farthest_click(fit: PictureFit, clicks: Sequence[Click]) -> tuple[int, float]:
-    """(which click, px) that lies farthest from where the fit says its place is; (0, 0) without any.
+    """(which click, px) that lies farthest from where the fit says its place is; (0, 0) without
+    any.
 
     A hand clicks within some three pixels; what lies `ODD_CLICK_PX` off was another place, or the
     lines were drawn to the wrong edges.
@@ -256,8 +257,8 @@ def _described(matrix: Array, board: Array, error_px: float, clicks: int, edges:
 # by edges
 @dataclass(frozen=True)
 class Edges:
-    """Places along outlines: where (n, 2) mm, the way out of the outline (n, 2), which side of which
-    outline each belongs to (n,).
+    """Places along outlines: where (n, 2) mm, the way out of the outline (n, 2), which side of
+    which outline each belongs to (n,).
     """
 
     places: Array
@@ -384,9 +385,9 @@ def refined(
     hidden: Sequence[Sequence[tuple[float, float]]] = (),
 ) -> PictureFit:
     """The fit as the outlines' edges in the picture give it; what the clicks give where the edges
-    say too little. It begins at the clicks, where it is sure, and grows outwards as it becomes sure,
-    so that a row of pins is not taken for the next one. `image` is one channel (height, width);
-    `hidden` are the outlines of bodies, under which no edge is looked for.
+    say too little. It begins at the clicks, where it is sure, and grows outwards as it becomes
+    sure, so that a row of pins is not taken for the next one. `image` is one channel (height,
+    width); `hidden` are the outlines of bodies, under which no edge is looked for.
     """
     start, state = fit_clicks(clicks, side), _begun(clicks, side)
     edges = edges_of(rings, max(start.um_px / 1000.0 * 1.5, 0.02)).outside(hidden)
@@ -468,7 +469,8 @@ def _weighed(
     doubt: Array,
 ) -> tuple[Array, Array, Array]:
     """Misses with their weights, in 1/px²: one side of one outline counts as one witness, steep
-    edges more, those out of line by more than they are in doubt not at all; and what the fit leaves of them.
+    edges more, those out of line by more than they are in doubt not at all; and what the fit leaves
+    of them.
     """
     good = np.isfinite(miss)
     miss = np.where(good, miss, 0.0)

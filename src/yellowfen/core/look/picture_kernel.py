@@ -6,7 +6,9 @@ from numba import njit
 
 @njit(cache=True)
 def smoothed(image):
-    """A grey picture (height, width) smoothed once by 1 4 6 4 1 both ways; its edge goes on outside."""
+    """A grey picture (height, width) smoothed once by 1 4 6 4 1 both ways; its edge goes on
+    outside.
+    """
     height, width = image.shape
     down = np.empty((height, width))
     out = np.empty((height, width))

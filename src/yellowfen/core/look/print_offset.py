@@ -1,5 +1,5 @@
-"""How far a whole print is off: the openings' drawing moved over the picture of paste until both look
-alike.
+"""How far a whole print is off: the openings' drawing moved over the picture of paste until both
+look alike.
 
 The bare board in three greys (mask, metal, paste over the openings), blurred as the picture is,
 against the picture itself round some forty pads, by weighted least squares over the two shifts.
@@ -33,9 +33,9 @@ def print_offset(
     greys: tuple[float, float, float],
     start: tuple[float, float] = (0.0, 0.0),
 ) -> tuple[float, float]:
-    """The print's shift (x, y; mm, at most 0.5 each way) from outlines of pads and openings, the greys
-    of mask, bare metal and paste, and a first guess; the guess where less than three openings lie in
-    the picture.
+    """The print's shift (x, y; mm, at most 0.5 each way) from outlines of pads and openings, the
+    greys of mask, bare metal and paste, and a first guess; the guess where less than three openings
+    lie in the picture.
     """
     mask, metal, paste = greys
     metals, printed = _boxed(pads), _boxed(openings)

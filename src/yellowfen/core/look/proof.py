@@ -1,8 +1,9 @@
-"""What proves a board beyond eye and meter: its first power, with the current limited from what is on
-it, and the function steps its owner writes; nets typed in lines for boards that came without.
+"""What proves a board beyond eye and meter: its first power, with the current limited from what is
+on it, and the function steps its owner writes; nets typed in lines for boards that came without.
 
-Laws: a limit is twice what the parts may draw, never below 30 mA; a supply that feeds another carries
-its load too; a step that passes proves the joints it names, one that fails accuses them and no others.
+Laws: a limit is twice what the parts may draw, never below 30 mA; a supply that feeds another
+carries its load too; a step that passes proves the joints it names, one that fails accuses them and
+no others.
 """
 
 import itertools
@@ -52,8 +53,8 @@ _VOLTS = re.compile(r"(?<![0-9])([0-9]{1,2})[Vv]([0-9]{1,2})?(?![0-9])")
 
 @dataclass(frozen=True, kw_only=True)
 class FunctionStep:
-    """One thing the board must do: what is done, what must be seen, which joints that proves ("U1.3",
-    or "U1" for all of a part).
+    """One thing the board must do: what is done, what must be seen, which joints that proves
+    ("U1.3", or "U1" for all of a part).
     """
 
     name: str
@@ -96,7 +97,8 @@ class Lesson:
 @dataclass(frozen=True, kw_only=True)
 class BoardProof:
     """What its owner said of a board once: supplies and ground where the guess was wrong (None, "":
-    as guessed), volts by supply, nets in lines, function steps; and what to change on the next board.
+    as guessed), volts by supply, nets in lines, function steps; and what to change on the next
+    board.
     """
 
     supplies: tuple[str, ...] | None = None
@@ -117,8 +119,8 @@ class BoardProof:
 
 # nets typed in lines
 def with_nets(board: Board, lines: str, *, kept: bool = False) -> Board:
-    """The board with nets as typed, a line each: pins as "U1.3", and a name that has no dot (without
-    one: N1, N2, …). Pins that are not named keep their net.
+    """The board with nets as typed, a line each: pins as "U1.3", and a name that has no dot
+    (without one: N1, N2, …). Pins that are not named keep their net.
 
     Raises InvalidValue for a pin that is not there (of lines that were `kept` and whose board was
     read anew since it is passed over), one in two lines, or a line of one pin.
@@ -162,8 +164,8 @@ def _typed(lines: str) -> dict[str, str]:
 # first power
 @dataclass(frozen=True, kw_only=True)
 class FirstPower:
-    """One supply at first power: its volts (None: say them), the most current to allow, what that is
-    made of, how long its capacitors take at that limit, and the supply it comes from ("": from
+    """One supply at first power: its volts (None: say them), the most current to allow, what that
+    is made of, how long its capacitors take at that limit, and the supply it comes from ("": from
     outside).
     """
 
@@ -297,8 +299,8 @@ def _feeds(
     supplies: Sequence[str],
     volts: Mapping[str, float | None],
 ) -> dict[str, str]:
-    """Which supply each one is made from: the next higher on a small chip or a regulator that touches
-    both. One named as an input counts as the highest where its volts are not known.
+    """Which supply each one is made from: the next higher on a small chip or a regulator that
+    touches both. One named as an input counts as the highest where its volts are not known.
     """
     found: dict[str, str] = {}
     for part in board.parts:

@@ -1,4 +1,5 @@
-"""Where to look: each joint's chance of being bad, from what is known of it, and the order to look in.
+"""Where to look: each joint's chance of being bad, from what is known of it, and the order to look
+in.
 
 Laws: chances come from the part's own odds of a mend, shared out over its joints, and are moved in
 logs of odds by what is known of each (amount, gap, tie, not seen to flow, marks of the same package
@@ -312,8 +313,8 @@ def _outside(known: Known) -> tuple[float, float]:
 
 
 def _seen_from(part: BoardPart, land: Land) -> str:
-    """From which edge of the board as it lies with the part's own side up, and how; "" where it is not
-    seen.
+    """From which edge of the board as it lies with the part's own side up, and how; "" where it is
+    not seen.
     """
     if land.kind in HIDDEN:
         return ""

@@ -48,7 +48,8 @@ COARSE_CELLS = Resolution(
 @dataclass(frozen=True, kw_only=True)
 class Touches:
     """How to work one joint: seconds until it melts and a touch (None: no touch melts it), the
-    longest rest on its pad, the pause between `touches`, the body's peak then and what it bears, °C.
+    longest rest on its pad, the pause between `touches`, the body's peak then and what it bears,
+    °C.
     """
 
     melts_s: float | None

@@ -32,7 +32,9 @@ class Bin:
 
 
 def binned(joints: Iterable[tuple[float, bool]]) -> tuple[Bin, ...]:
-    """Joints as (chance told, whether it was bad) in bins of rising chance; empty bins are left out."""
+    """Joints as (chance told, whether it was bad) in bins of rising chance; empty bins are left
+    out.
+    """
     every = list(joints)
     found = []
     for low, high in pairwise(EDGES):

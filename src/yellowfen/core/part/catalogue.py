@@ -934,7 +934,9 @@ def _in_holes(
 
 
 def unknown_in_holes(lands: tuple[Land, ...]) -> Package:
-    """A part known only by its pins' holes: body over their box, soldered by iron. Marked as guessed."""
+    """A part known only by its pins' holes: body over their box, soldered by iron. Marked as
+    guessed.
+    """
     x, y = (
         max(2 * max(abs(at) + size / 2 for at, size in spans), 2.54)
         for spans in (
@@ -1085,7 +1087,9 @@ _ARRAYS = {"0402": (0.5, 1.0, 0.4, 0.5, 0.3, 0.5), "0603": (0.8, 1.6, 0.5, 0.9, 
 
 
 def _chip_array(count: int, code: str) -> Package:
-    """A resistor or capacitor array: `count` (2 to 8) chips side by side, terminals on both long sides."""
+    """A resistor or capacitor array: `count` (2 to 8) chips side by side, terminals on both long
+    sides.
+    """
     if not 2 <= count <= 8:
         raise KeyError(count)
     pitch, length, height, *pad, offset = _ARRAYS[code]

@@ -1,5 +1,5 @@
-"""Lands by counts and distances, for a package that nobody catalogued: how they stand, how many, how
-far apart, how large.
+"""Lands by counts and distances, for a package that nobody catalogued: how they stand, how many,
+how far apart, how large.
 """
 
 from yellowfen.core.part.package import JointKind, Land
@@ -21,9 +21,9 @@ def lands_by_count(
 ) -> tuple[Land, ...]:
     """Lands counted anticlockwise from the upper left, as pins are.
 
-    `apart_mm` lies between the middles of opposite rows (of both ends); `size_mm` is (along the lead,
-    across it); `thermal_mm` a pad beneath the middle. Raises InvalidValue for what cannot be laid
-    out: four rows of a number that four does not divide, lands wider than the pitch.
+    `apart_mm` lies between the middles of opposite rows (of both ends); `size_mm` is (along the
+    lead, across it); `thermal_mm` a pad beneath the middle. Raises InvalidValue for what cannot be
+    laid out: four rows of a number that four does not divide, lands wider than the pitch.
     """
     in_range("pins", pins, 2, MOST_PINS)
     long, wide = (in_range("land", one, 0.05, 40, "mm") for one in size_mm)

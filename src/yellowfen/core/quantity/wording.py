@@ -27,8 +27,8 @@ def mass_words(mg: float) -> str:
 
 
 def minutes_words(minutes: float) -> str:
-    """Minutes as people say them: 'under a minute', 'about 1 minute', 'about 12 minutes', 'about 1 h
-    45 min'.
+    """Minutes as people say them: 'under a minute', 'about 1 minute', 'about 12 minutes', 'about 1
+    h 45 min'.
     """
     whole = round(minutes)
     if whole < 1:

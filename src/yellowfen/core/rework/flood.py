@@ -102,9 +102,10 @@ class Tip:
 @dataclass(frozen=True, kw_only=True)
 class Flooded:
     """What came of it. `all_liquid_s`: from when every joint of the part is liquid at once, for
-    `HOLDS_S` at least (None: never within what was run); `stays_liquid_s` how long that lasts after the irons leave (None: longer
-    than was looked for); `spread_s` from the first joint to the last; `last_pin` the slowest or
-    coldest. Peaks in °C; `loose` neighbours; `at_end_c` each joint when the irons left.
+    `HOLDS_S` at least (None: never within what was run); `stays_liquid_s` how long that lasts after
+    the irons leave (None: longer than was looked for); `spread_s` from the first joint to the last;
+    `last_pin` the slowest or coldest. Peaks in °C; `loose` neighbours; `at_end_c` each joint when
+    the irons left.
     """
 
     all_liquid_s: float | None

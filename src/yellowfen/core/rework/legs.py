@@ -117,8 +117,8 @@ def coplanar_mm(package: Package | None) -> float | None:
 
 
 def fitness(passport: Passport, package: Package | None) -> Fitness:
-    """Whether the part may be used again, by what is behind it; `package` None where its name is not
-    known.
+    """Whether the part may be used again, by what is behind it; `package` None where its name is
+    not known.
     """
     most = coplanar_mm(package)
     if passport.tested is Proof.BAD:

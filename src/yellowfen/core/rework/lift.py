@@ -1,5 +1,5 @@
-"""When a part may be lifted: from the moment its last joint is liquid until the first harm, both with
-their bands; who comes along; what to cover, how to hold the board up.
+"""When a part may be lifted: from the moment its last joint is liquid until the first harm, both
+with their bands; who comes along; what to cover, how to hold the board up.
 
 Laws: the window opens when every joint, the hidden pad too, is liquid in nine of ten samples, and
 closes at what the first of ten harms; a window that closes before it opens is none. Harm is a body
@@ -48,9 +48,9 @@ class Along:
 @dataclass(frozen=True, kw_only=True)
 class LiftWindow:
     """When to lift. `opens_s` (None: never surely), `closes_s` (None: no harm in sight) since the
-    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more` what
-    would help where it never opens. Who goes by
-    the nudge leaves a part that hangs still at `leave_s`: strong air shows itself before it harms.
+    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more`
+    what would help where it never opens. Who goes by the nudge leaves a part that hangs still at
+    `leave_s`: strong air shows itself before it harms.
     """
 
     opens: Band

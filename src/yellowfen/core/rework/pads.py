@@ -1,5 +1,5 @@
-"""Pads after a part is off: what is left on each, what the refit wants there, wick and wire, seconds
-a pad, the longest dwell, the order; and what removal alloy or bismuth demands.
+"""Pads after a part is off: what is left on each, what the refit wants there, wick and wire,
+seconds a pad, the longest dwell, the order; and what removal alloy or bismuth demands.
 
 Laws: solder left is never more than a liquid cap holds on the pad; what is taken off and what stays
 add up to what was there; wick is that volume over what a millimetre of it takes up.

@@ -1,8 +1,8 @@
-"""Salvage on a plate: how many parts one pair of hands takes off in a heating, and in which order, so
-that those still on survive.
+"""Salvage on a plate: how many parts one pair of hands takes off in a heating, and in which order,
+so that those still on survive.
 
-Laws: a part is lifted when it is liquid, never before; the heating ends at the first limit passed by
-a part that is still on.
+Laws: a part is lifted when it is liquid, never before; the heating ends at the first limit passed
+by a part that is still on.
 """
 
 import math
@@ -55,8 +55,8 @@ class Harvest:
 
 
 def harvest(parts: Sequence[Waiting], part_s: float = PART_S, heat_s: float = math.inf) -> Harvest:
-    """What one pair of hands takes off, at so many seconds a part (0.5 to 60), while the heat lasts:
-    the best of a few plain orders, with single parts put elsewhere as long as more come off.
+    """What one pair of hands takes off, at so many seconds a part (0.5 to 60), while the heat
+    lasts: the best of a few plain orders, with single parts put elsewhere as long as more come off.
     """
     in_range("part_s", part_s, 0.5, 60, "s")
     solid = [one for one in parts if one.liquid_s is None]

@@ -1,5 +1,5 @@
-"""Putting a part on again, on pads as they are: how thick the joint becomes, from how far off it pulls
-itself in, and a small stencil for this one part.
+"""Putting a part on again, on pads as they are: how thick the joint becomes, from how far off it
+pulls itself in, and a small stencil for this one part.
 
 Laws: the part rests where the columns of molten solder carry its weight (`deposit.floating`); the
 force that centres it is the derivative of the free surface's energy by the offset; what resists is

@@ -94,9 +94,10 @@ PLANNED_FOR = {
 
 @dataclass(frozen=True, kw_only=True)
 class Answers:
-    """What was asked once of a board, and what is to survive; `way` the way off that was chosen ("":
-    the proposed one); `want` what the refit wants on the pads; wick, removal alloy and seconds to lift a part as
-    the bench has them, `removal_parts` volumes of it per volume of old solder (None: usual).
+    """What was asked once of a board, and what is to survive; `way` the way off that was chosen
+    ("": the proposed one); `want` what the refit wants on the pads; wick, removal alloy and seconds
+    to lift a part as the bench has them, `removal_parts` volumes of it per volume of old solder
+    (None: usual).
     """
 
     matters: Matters = Matters.BOTH

@@ -3,8 +3,8 @@ and for how long, what gets too hot, who comes loose or falls, minutes, what it 
 
 Laws: a way that cannot have all joints liquid at once is not possible, whatever the wishes; the
 odds fall with the time between the first and the last joint, in which a pad is torn off. Of what is
-possible the best takes the least expected minutes: those of the hands, and the odds of trouble times
-what mending it takes.
+possible the best takes the least expected minutes: those of the hands, and the odds of trouble
+times what mending it takes.
 """
 
 import math
@@ -227,8 +227,8 @@ def tear_odds(spread_s: float) -> float:
 
 
 def ways_off(scene: Scene, ref: str, bench: OffBench, matters: Matters) -> Iterator[WayOff]:
-    """Each way for one part of a scene, as it is found; a later answer for a way replaces an earlier
-    one. The part's side lies up.
+    """Each way for one part of a scene, as it is found; a later answer for a way replaces an
+    earlier one. The part's side lies up.
 
     Raises InvalidValue for a part that is not there or underneath.
     """

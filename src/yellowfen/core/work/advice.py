@@ -165,8 +165,8 @@ def advise(board: Board) -> tuple[Advice, ...]:
 
 
 def build_minutes(board: Board) -> float:
-    """What one board's parts cost a builder with hot air and an iron, min, as Ready reckons it for a
-    new job: the ways that take least, without failures and set-up.
+    """What one board's parts cost a builder with hot air and an iron, min, as Ready reckons it for
+    a new job: the ways that take least, without failures and set-up.
     """
     tools = BenchTools(stencil=bool(board.openings))
     return techniques(board, paste_named(PastePlan().paste), tools).minutes

@@ -200,10 +200,11 @@ class Cue:
     """One thing to do, with everything that is shown and said of it.
 
     `key` names it within its script. `ahead` and `due_s` (since the start) tell a timed cue before
-    it is due; `late` is what to do about one that has not come by `late_s`. `after` names the cue without which it cannot come; `free` cues may come before
-    those that stand ahead of them; `ends` names cues that have no sense once this one is done.
-    `group` is what "3 of this value" counts. `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the
-    drawing what to show. `anew` is what to set up where it was tried and did not come right.
+    it is due; `late` is what to do about one that has not come by `late_s`. `after` names the cue
+    without which it cannot come; `free` cues may come before those that stand ahead of them; `ends`
+    names cues that have no sense once this one is done. `group` is what "3 of this value" counts.
+    `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the drawing what to show. `anew` is what to set
+    up where it was tried and did not come right.
     """
 
     key: str
@@ -506,8 +507,8 @@ def moments_s(taps: Sequence[Tap]) -> dict[str, float]:
 
 
 def worked_s(kind: RunKind, taps: Sequence[Tap]) -> float:
-    """Seconds at the bench from the first tap to the last, pauses left out; of a run by the clock all
-    of them. Taps of which the moment is not known (those of earlier versions) take none.
+    """Seconds at the bench from the first tap to the last, pauses left out; of a run by the clock
+    all of them. Taps of which the moment is not known (those of earlier versions) take none.
     """
     known = [tap.at_ms / 1000 for tap in taps if tap.at_ms > 0]
     gaps = [max(after - before, 0.0) for before, after in pairwise(known)]

@@ -1,5 +1,6 @@
-"""The scripts of what is done at the bench but a heat's (`heat_script`) and a look's (`look_script`):
-placing, paste by hand, the kit, rows by iron. Every word that is shown or spoken is made here.
+"""The scripts of what is done at the bench but a heat's (`heat_script`) and a look's
+(`look_script`): placing, paste by hand, the kit, rows by iron. Every word that is shown or spoken
+is made here.
 """
 
 import math
@@ -351,8 +352,8 @@ def check_script(plan: CheckPlan) -> Script:
 
 @dataclass(frozen=True, kw_only=True)
 class PrintRun:
-    """Boards to be printed through the stencil, by name; which way the blade is drawn (`stroke`), and
-    what must be so before the first (`before`), a few words each.
+    """Boards to be printed through the stencil, by name; which way the blade is drawn (`stroke`),
+    and what must be so before the first (`before`), a few words each.
     """
 
     boards: tuple[str, ...]

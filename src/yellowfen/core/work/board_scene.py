@@ -97,7 +97,9 @@ def scene_as_laid(board: Board, plan: HeatPlan) -> Scene:
 
 
 def said_of_holes(part: BoardPart) -> str:
-    """What a forecast leaves out of a part that also stands in holes, and what to do; empty for others."""
+    """What a forecast leaves out of a part that also stands in holes, and what to do; empty for
+    others.
+    """
     if not part.in_holes:
         return ""
     return f"{part.ref} also stands in {counted(part.in_holes, 'hole')}, which this forecast leaves out: by iron after the heat, or wicked empty before the part comes off, else lands tear."

@@ -114,8 +114,8 @@ def shortened(refs: Sequence[str]) -> str:
 @dataclass(frozen=True, kw_only=True)
 class Live:
     """A heat as it is to be expected after its taps: the revised forecast, seconds of each tap that
-    is believed, whether any of them told of the heat, and the newest that is not believed (""); when
-    a part that was to be lifted still hung.
+    is believed, whether any of them told of the heat, and the newest that is not believed ("");
+    when a part that was to be lifted still hung.
     """
 
     revised: Revised

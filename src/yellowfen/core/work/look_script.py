@@ -11,7 +11,8 @@ from yellowfen.core.work.job import FoundMark, Verdict
 
 @dataclass(frozen=True, kw_only=True)
 class LookJoint:
-    """A joint to be looked at (pin "": the whole part), with what was known of it when the look began.
+    """A joint to be looked at (pin "": the whole part), with what was known of it when the look
+    began.
 
     `chance` of being bad, 0 to 1, and `why`; `seen_from` ("" where no eye sees it); `marked` where
     it had its mark already; `beside`: pins that a bridge may join it to; `harmless`: pairs of pins
@@ -35,8 +36,8 @@ class LookJoint:
 
     @property
     def asked(self) -> bool:
-        """True where an eye sees it and it has no mark yet: it has its turn in the look. A whole part
-        has none: its joints have.
+        """True where an eye sees it and it has no mark yet: it has its turn in the look. A whole
+        part has none: its joints have.
         """
         return self.seen_from != "" and self.pin != "" and not self.marked
 

@@ -1,8 +1,8 @@
 """How many heats each pad of a board has had.
 
-A heat is a run in which the joint was molten, not a pass of the nozzle: of parts that were seen to flow
-all pads, by iron the pads that were done. What froze and melted once more within a run is told apart.
-What a run's forecast says of neighbours, which nobody watched, is told apart too.
+A heat is a run in which the joint was molten, not a pass of the nozzle: of parts that were seen to
+flow all pads, by iron the pads that were done. What froze and melted once more within a run is told
+apart. What a run's forecast says of neighbours, which nobody watched, is told apart too.
 """
 
 from collections.abc import Iterable, Mapping, Sequence

@@ -363,8 +363,9 @@ def kind_of(package: Package) -> Kind:
 
 @dataclass(frozen=True)
 class StencilOrHand:
-    """Expected minutes, mends counted: of a board printed and of one dotted by hand; what the stencil
-    takes once, and each board's share of a print. The one answer to "is it worth a stencil".
+    """Expected minutes, mends counted: of a board printed and of one dotted by hand; what the
+    stencil takes once, and each board's share of a print. The one answer to "is it worth a
+    stencil".
     """
 
     printed_min: float

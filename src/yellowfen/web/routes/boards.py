@@ -200,8 +200,8 @@ def _unnamed(part: BoardPart) -> dict[str, str]:
 
 
 def _loose(board: Board, side: str) -> list[tuple[int, Pad]]:
-    """Pads of a side that belong to no part, with their places in the board's pads; those with paste
-    first.
+    """Pads of a side that belong to no part, with their places in the board's pads; those with
+    paste first.
     """
     parts = {part.ref for part in board.parts}
     mine = [

@@ -175,8 +175,8 @@ def _list_of(run: BenchRun) -> str:
 
 
 def _plans(run: BenchRun, board: Board) -> list[Markup]:
-    """The plan of each side that is worked on, that of a tour or of work by hand; a heat in one place
-    and a kit have none.
+    """The plan of each side that is worked on, that of a tour or of work by hand; a heat in one
+    place and a kit have none.
     """
     if isinstance(run.plan, HeatPlan):
         return [plan_svg(board, run.plan.side)] if run.plan.tour else []
@@ -261,8 +261,8 @@ def _joints(run: BenchRun, look: dict[str, Any]) -> dict[str, Any]:
 
 
 def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
-    """Where the run stands: the next cues as the taps have moved them, what is answered, what may be
-    told besides, when to stop, what is hard to believe.
+    """Where the run stands: the next cues as the taps have moved them, what is answered, what may
+    be told besides, when to stop, what is hard to believe.
     """
     script, state = bench_runs.script_now(database, run), run.state
     early = [cue.key for cue in script.cues if cue.free and cue.key in state.to_do]
