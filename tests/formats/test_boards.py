@@ -1,12 +1,14 @@
 """Whole boards: three that nobody here made, the demo board, and sets that cannot be read."""
 
 import io
+import random
 import re
 import zipfile
 
 import pytest
 
 from tests.conftest import DATA, files_in
+from tests.crafted import EDGE, layer
 from tests.formats.gerber_text import at, gerber
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PadSet, PartChoice
@@ -214,3 +216,55 @@ def test_sets_that_cannot_be_read(
 def test_names_are_labels_not_paths() -> None:
     found = unpack([("../../etc/passwd", b"1"), ("c:\\x\\passwd", b"2")])
     assert list(found) == ["passwd", "2-passwd"]
+
+
+def named_board(seed: int) -> tuple[dict[str, bytes], bytes, dict[str, bool]]:
+    """Layers that name their pins, of random parts in a row of their own each; their drill file;
+    which parts stand in holes.
+    """
+    chance = random.Random(seed)
+    pens = (
+        "%TA.AperFunction,ComponentPad*%\n%ADD20C,1.6*%\n%TA.AperFunction,SMDPad,CuDef*%\n"
+        "%ADD21R,1.2X0.8*%\n%TD*%\n"
+    )
+    copper, mask, paste, drilled = [pens], [pens], [pens], []
+    in_holes = {}
+    for n in range(chance.randint(2, 6)):
+        ref, pins = f"X{n}", chance.randint(2, 7)
+        in_holes[ref] = chance.random() < 0.5
+        pen, pitch = (20, 2.54) if in_holes[ref] else (21, chance.choice([1.6, 2.0, 3.0]))
+        for pin in range(pins):
+            x, y = 6.0 + pin * pitch, 6.0 + 7.0 * n
+            flash = f"D{pen}*\nX{round(x * 1e6)}Y{round(y * 1e6)}D03*\n"
+            copper.append(f"%TO.P,{ref},{pin + 1}*%\n%TO.C,{ref}*%\n{flash}%TD*%\n")
+            mask.append(flash)
+            paste += [] if in_holes[ref] else [flash]
+            drilled += [f"X{x:.3f}Y{y:.3f}"] if in_holes[ref] else []
+    files = {
+        "edge.gbr": layer(EDGE, "Profile,NP"),
+        "copper.gbr": layer("".join(copper)),
+        "mask.gbr": layer("".join(mask), "Soldermask,Top"),
+        "paste.gbr": layer("".join(paste), "Paste,Top"),
+    }
+    drill = "M48\nMETRIC,TZ\nT1C0.9\n%\nT1\n" + "\n".join(drilled) + "\nM30\n"
+    return files, drill.encode(), in_holes
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_parts_in_holes_are_the_same_with_and_without_their_drill_file(seed: int) -> None:
+    """What stands in holes is no pad for paste, whoever tells it; what lies on the face is."""
+    files, drill, in_holes = named_board(seed)
+    told = any(in_holes.values())
+    for board in (
+        read_board(files, "n"),
+        *([read_board({**files, "holes.drl": drill}, "n")] if told else []),
+    ):
+        assert {part.ref for part in board.parts} == set(in_holes)
+        for part in board.parts:
+            kinds = {land.kind is JointKind.THROUGH_HOLE for land in part.package.lands}
+            assert kinds == {in_holes[part.ref]}
+        assert {pad.ref for pad in board.pads} == {
+            ref for ref, holes in in_holes.items() if not holes
+        }
+        assert all(pad.paste_mm2 > 0 for pad in board.pads)
+    assert any(one.about == "drill" for one in read_board(files, "n").findings) == told
