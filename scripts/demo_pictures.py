@@ -1,5 +1,6 @@
-"""Draw the demo's pictures, as a camera would see the invented board: python
-scripts/demo_pictures.py FOLDER
+"""Draw the demo's pictures, as a camera would see the invented board.
+
+`python scripts/demo_pictures.py FOLDER`
 """
 
 import json

@@ -1,8 +1,9 @@
 #!/bin/sh
 # All tests in parts, the longest first, as many beside each other as there are processors: more at
-# once only take each other's time. `sh tests/at_once.sh BIN`. Each part's report stands by itself, in
-# the order in which they end; the outcome is bad when one is. What takes seconds to make is made once
-# for all parts (`TESTS_SHARE`). `sh tests/at_once.sh BIN PART` runs one of them.
+# once only take each other's time. `sh tests/at_once.sh BIN`. Reports stand in the order in which
+# the parts end, those of bad ones last; the outcome is bad when one is. What takes seconds to make is
+# made once for all parts (`TESTS_SHARE`). `sh tests/at_once.sh BIN PART FOLDER` runs one of them, its
+# report left in the folder when it is bad.
 bin=$1
 first="tests/core/test_[a-o]*.py tests/outside"
 second="tests/core/test_[p-z]*.py"
@@ -18,14 +19,19 @@ run() {
 	esac
 }
 if [ -n "${2:-}" ]; then
-	told=$(mktemp)
-	run "$2" >"$told" 2>&1
-	outcome=$?
-	printf 'Of %s:\n%s\n' "$2" "$(cat "$told")"
-	rm "$told"
-	exit $outcome
+	report="$3/bad-$2"
+	run "$2" >"$report" 2>&1 || exit 1
+	printf 'Of %s:\n%s\n' "$2" "$(cat "$report")"
+	rm "$report"
+	exit 0
 fi
 made=$(mktemp -d)
 trap 'rm -rf "$made"' EXIT
 export TESTS_SHARE="$made/made"
-printf '%s\n' browser web core_p_to_z rest core_a_to_o kills types | xargs -P "$(nproc)" -n 1 sh "$0" "$bin"
+printf '%s\n' browser web core_p_to_z rest core_a_to_o kills types |
+	xargs -P "$(nproc)" -I '{}' sh "$0" "$bin" '{}' "$made" && exit 0
+for report in "$made"/bad-*; do
+	printf '\nBad: %s\n' "${report##*/bad-}"
+	cat "$report"
+done
+exit 1

@@ -106,7 +106,7 @@ def follow(
         if move in stops_of((move,)):
             took.append(_stay(prepared, state, move, rows, traces if sampled else None))
         else:
-            piece = _piece(prepared, state, move, 0.0, move.seconds, sampled)
+            piece = _piece(prepared, state, move, 0.0, seconds=move.seconds, sampled=sampled)
             traces += [piece] if sampled else []
             took.append(move.seconds)
         at, why = _harm_from(prepared, state, move, began[-1]) if look_on else (None, "")
@@ -145,24 +145,29 @@ def _stayed(
     traces: list[Trace] | None,
     checked: bool,
 ) -> float:
+    """The stay itself, its pieces asked one by one where `checked`."""
     waited = [rows[ref] for ref in (*stop.over, *stop.awaits) if ref in rows]
     mine = np.concatenate(waited) if waited else np.zeros(0, dtype=np.int64)
     arrived = state.now_s
-    look_of = replace(stop, seconds=LOOK_EVERY_S, from_s=0.0)
-    drive = prepared.drive(replace(prepared.scene, moves=(look_of,)))
 
     def flowed_s() -> float | None:
         ends = state.joint_record[mine, k.R_MELT_END]
         return float(ends.max(initial=0.0)) if float(ends.min(initial=0.0)) >= 0 else None
 
-    def looked(since: float, seconds: float) -> Trace:
-        if seconds != LOOK_EVERY_S:
-            return _piece(prepared, state, stop, since, seconds, traces is not None, checked)
-        on = drive.going_on(prepared.scene, look_of, since)
-        return advance(prepared, state, on, sampled=traces is not None, checked=checked)
-
     if flowed_s() is not None:
         return 0.0
+    look_of = replace(stop, seconds=LOOK_EVERY_S, from_s=0.0)
+    drive = prepared.drive(replace(prepared.scene, moves=(look_of,)))
+    sampled = traces is not None
+
+    def looked(since: float, seconds: float) -> Trace:
+        if seconds != LOOK_EVERY_S:
+            return _piece(
+                prepared, state, stop, since, seconds=seconds, sampled=sampled, checked=checked
+            )
+        on = drive.going_on(prepared.scene, look_of, since)
+        return advance(prepared, state, on, sampled=sampled, checked=checked)
+
     stayed = 0.0
     while stayed < LONGEST_STOP_S:
         before = state.copy()
@@ -190,6 +195,7 @@ def _piece(
     state: State,
     move: Move,
     since: float,
+    *,
     seconds: float,
     sampled: bool,
     checked: bool = True,
@@ -209,7 +215,7 @@ def _harm_from(
     longer = state.copy()
     spent = longer.now_s - began_s
     for _ in range(LOOKS_ON):
-        _piece(prepared, longer, move, spent, LOOK_ON_S, False)
+        _piece(prepared, longer, move, spent, seconds=LOOK_ON_S, sampled=False)
         spent += LOOK_ON_S
         new = [one for one in harms(seen, longer) if (one.ref, one.short) not in before]
         if new:
