@@ -11,8 +11,17 @@ from hypothesis import strategies as st
 from tests.conftest import DATA, small_scene
 from yellowfen.core.heat.doubt import Doubts, how_sure
 from yellowfen.core.heat.grid import make_grid, resample
-from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Rehearsal, Resolution, rehearse
-from yellowfen.core.heat.scene import CopperLayer, Deed, Move, Side, Underside, Via
+from yellowfen.core.heat.kernel_tables import J_SOLIDUS
+from yellowfen.core.heat.rehearsal import (
+    COARSE,
+    FINE,
+    QUICK,
+    Rehearsal,
+    Resolution,
+    prepare,
+    rehearse,
+)
+from yellowfen.core.heat.scene import CopperLayer, Deed, Move, Shield, Side, Underside, Via
 from yellowfen.core.heat.story import Kind, all_molten_s, tell
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue
@@ -220,6 +229,30 @@ def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_
 def test_coverage_maps_are_resampled_by_area() -> None:
     fine = np.random.default_rng(3).random((37, 53))
     assert resample(fine, 11, 7).mean() == pytest.approx(fine.mean(), rel=1e-9)
+
+
+@settings(max_examples=12, deadline=None)
+@given(
+    ambients=st.lists(st.floats(10, 35), min_size=2, max_size=4),
+    left=st.floats(5, 25),
+    turn=st.sampled_from([0.0, 30.0]),
+)
+def test_what_lies_on_the_cells_is_kept_and_nobody_changes_it(
+    ambients: list[float], left: float, turn: float
+) -> None:
+    """Rooms, shields and runs share one table of the parts; each network is as if built alone."""
+    scene = small_scene(rotation=turn, plane_pins=("4",))
+    shielded = replace(scene, shields=(Shield(left, 12.0, 6.0, 8.0),))
+    for ambient_c in ambients:
+        for one in (replace(scene, ambient_c=ambient_c), replace(shielded, ambient_c=ambient_c)):
+            rehearse(replace(one, moves=(replace(one.moves[0], seconds=2.0),)), COARSE)
+            shared = prepare(one, COARSE).network
+            others = replace(one, parts=(*one.parts,))
+            assert others.parts is not one.parts
+            alone = prepare(others, COARSE).network
+            for name in ("joints", "bodies", "link_cell", "link_w_k", "gap_cell", "gap_w_k"):
+                np.testing.assert_array_equal(getattr(shared, name), getattr(alone, name))
+            np.testing.assert_array_equal(shared.joints[:, J_SOLIDUS], 183.0 - ambient_c)
 
 
 def test_copper_lands_in_its_layers() -> None:
