@@ -28,14 +28,19 @@ from yellowfen.workflows.reading_process import (
     UNFORESEEN,
     error_of,
     read_frame,
-    seconds_for,
     write_frame,
 )
 from yellowfen.workflows.trouble import logged_text
 
 Files = Mapping[str, bytes]
+SMALL_BYTES, SMALL_SECONDS, MOST_SECONDS = 2_000_000, 10, 60
 _KILLED = -signal.SIGKILL  # from outside: its limits end a reading otherwise
 Log = tuple[tuple[float, ...], dict[str, tuple[float, ...]]]
+
+
+def seconds_for(files: Files) -> int:
+    """Processor time that reading these files together may take, s."""
+    return SMALL_SECONDS if sum(map(len, files.values())) < SMALL_BYTES else MOST_SECONDS
 
 
 def _quiet(step: str) -> None:
@@ -77,7 +82,8 @@ class Reader:
         assert process.stdin is not None
         assert process.stdout is not None
         with suppress(BrokenPipeError):
-            write_frame(process.stdin, ORDER, json.dumps({**order, "files": list(files)}).encode())
+            asked = {**order, "files": list(files), "seconds": seconds_for(files)}
+            write_frame(process.stdin, ORDER, json.dumps(asked).encode())
             for data in files.values():
                 write_frame(process.stdin, FILE, data)
             write_frame(process.stdin, GO)
@@ -147,7 +153,7 @@ def _settled(answer: bytes, at: str, files: Files) -> str:
         mark = logged_text(content.decode(errors="replace"), f"reading {at}")
         said = f"reading it went wrong on our side and nothing was changed; leave this file out, or export it again (the log has it under {mark})"
         raise UnreadableFile(at, said)
-    seconds = seconds_for(sum(map(len, files.values())))
+    seconds = seconds_for(files)
     said = f"took more than {seconds} s or 1 GB to read, which no board of this size needs, so it was given up and nothing was changed; leave this file out, or export it again"
     raise UnreadableFile(at, said)
 

@@ -20,7 +20,6 @@ from yellowfen.errors import InvalidValue, TooLarge, UnreadableFile, YellowfenEr
 from yellowfen.store.packing import pack, unpack
 
 MEMORY_BYTES = 1_000_000_000
-SMALL_BYTES, SMALL_SECONDS, MOST_SECONDS = 2_000_000, 10, 60
 ORDER, FILE, GO = b"O", b"F", b"G"
 STEP, DONE, REFUSED, UNFORESEEN, ENDED = b"S", b"D", b"R", b"U", b"E"
 
@@ -37,11 +36,6 @@ def read_frame(stream: IO[bytes]) -> tuple[bytes, bytes] | None:
     if len(head) < 9:
         return None
     return head[:1], stream.read(int.from_bytes(head[1:], "big"))
-
-
-def seconds_for(size: int) -> int:
-    """Processor time that files of that size together may take, s."""
-    return SMALL_SECONDS if size < SMALL_BYTES else MOST_SECONDS
 
 
 def main() -> None:
@@ -93,7 +87,7 @@ def _in_child(order: dict[str, Any], files: dict[str, bytes]) -> None:
     out = sys.stdout.buffer
     try:
         threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
-        _limit(sum(map(len, files.values())))
+        _limit(order["seconds"])
         found = _DEEDS[order["deed"]](
             order, files, lambda step: write_frame(out, STEP, step.encode(errors="replace"))
         )
@@ -108,10 +102,10 @@ def _in_child(order: dict[str, Any], files: dict[str, bytes]) -> None:
         os._exit(3 if code else 0)
 
 
-def _limit(size: int) -> None:
+def _limit(seconds: int) -> None:
     with open("/proc/self/statm") as statm:
         begun = int(statm.read().split()[0]) * resource.getpagesize()
-    seconds = seconds_for(size) + int(time.process_time())
+    seconds += int(time.process_time())
     resource.setrlimit(resource.RLIMIT_AS, (begun + MEMORY_BYTES, begun + MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 1))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -7,6 +7,7 @@ the same every time; a band is the middle 80 % of what could happen, between the
 """
 
 import math
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -626,7 +627,7 @@ def one_sample(
     advance(prepared, state, prepared.drive(replace(here, moves=(longer,))), sampled=False)
     moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
     harm_s, why = first_harm(prepared, state)
-    melts = tuple(_last_melt(prepared, state, ref) for ref in here.targets)
+    melts = tuple(last_melt_s(prepared, state, ref) for ref in here.targets)
     return Sample(
         tuple(draw.values()),
         melts,
@@ -658,7 +659,7 @@ def _followed(prepared: Prepared, scene: Scene, draw: dict[str, float]) -> Sampl
     stays = zip(done.began_s, done.took_s, done.harm_s, done.harm_why, strict=True)
     return Sample(
         tuple(draw.values()),
-        tuple(_last_melt(prepared, cooled, ref) for ref in scene.targets),
+        tuple(last_melt_s(prepared, cooled, ref) for ref in scene.targets),
         found[0].at_s if found else None,
         found[0].whole if found else "",
         str(end.fate),
@@ -721,7 +722,8 @@ def _moments(
     return flux, min(starts, default=None), solid
 
 
-def _last_melt(prepared: Prepared, state: State, ref: str) -> float | None:
+def last_melt_s(prepared: Prepared, state: State, ref: str) -> float | None:
+    """When the last joint of a part was molten; None while one is not."""
     ends = [
         state.joint_record[i, k.R_MELT_END]
         for i, name in enumerate(prepared.network.names)
@@ -797,6 +799,11 @@ def how_sure(
     return summed_up(scene, unknowns, tuple(samples))
 
 
+def fine_to_coarse(fine: float | None, coarse: float | None) -> float:
+    """By what a moment of a coarse sample is moved: 0.8 to 1.25; 1 where either never came."""
+    return min(max(fine / coarse, 0.8), 1.25) if fine is not None and coarse else 1.0
+
+
 def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, scene: Scene) -> list[Sample]:
     """Samples with first and last melts moved by what the fine grid says of the middle one; the
     stays of a tour by its planned seconds, which come from the fine grid.
@@ -804,19 +811,19 @@ def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, scene: Scene) 
     targets = scene.targets
     seconds = [move.seconds for move in heating_moves(scene)]
 
-    def ratio(seen: float | None, coarse: float | None) -> float:
-        return min(max(seen / coarse, 0.8), 1.25) if seen is not None and coarse else 1.0
-
     joints = [fine.joints_of(ref) for ref in targets]
     firsts = [
         min((one.melt_start_s for one in mine if one.melt_start_s is not None), default=None)
         for mine in joints
     ]
     lasts = [
-        ratio(all_molten_s(mine), coarse)
+        fine_to_coarse(all_molten_s(mine), coarse)
         for mine, coarse in zip(joints, middle.melts_s, strict=True)
     ]
-    starts = [ratio(seen, moments[1]) for seen, moments in zip(firsts, middle.moments, strict=True)]
+    starts = [
+        fine_to_coarse(seen, moments[1])
+        for seen, moments in zip(firsts, middle.moments, strict=True)
+    ]
     return [
         replace(
             one,
@@ -827,7 +834,7 @@ def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, scene: Scene) 
             ),
             stays=one.stays
             and tuple(
-                replace(stay, took_s=stay.took_s * ratio(planned, coarse.took_s))
+                replace(stay, took_s=stay.took_s * fine_to_coarse(planned, coarse.took_s))
                 for stay, planned, coarse in zip(one.stays, seconds, middle.stays, strict=True)
             ),
         )
@@ -843,13 +850,11 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
     fates: dict[str, int] = {}
     for sample in samples:
         fates[sample.fate] = fates.get(sample.fate, 0) + 1
-    whys = [sample.harm_why for sample in samples if sample.harm_why]
-    why = max(set(whys), key=whys.count) if whys else ""
     return Sureness(
         scene.targets,
         melts,
         band_of([sample.harm_s for sample in samples]),
-        why,
+        most_said([sample.harm_why for sample in samples]),
         fates,
         len(samples),
         _blame(unknowns, samples),
@@ -863,6 +868,12 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
         _stay_bands(samples),
         samples,
     )
+
+
+def most_said(whys: Sequence[str]) -> str:
+    """The reason named most often, of them the first in the alphabet; empty where none is."""
+    named = Counter(why for why in whys if why)
+    return min(named, key=lambda why: (-named[why], why), default="")
 
 
 def _stay_bands(samples: tuple[Sample, ...]) -> tuple[StayBand, ...]:

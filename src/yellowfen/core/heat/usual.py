@@ -9,7 +9,8 @@ window.
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import DRAWN_OUT_S, Doubts, Sureness, how_sure, settled
+from yellowfen.core.heat.blow import Blow, blow_bands
+from yellowfen.core.heat.doubt import DRAWN_OUT_S, Doubts, settled
 from yellowfen.core.heat.drive import tallest_beneath_mm
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.profile import Profile, profile_of, soak_band_c
@@ -92,7 +93,7 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
     return Usual(_with_seconds(scene, last, max(round(end + MARGIN_S - before), 3.0)), None, says)
 
 
-def _sure_of_blow(scene: Scene, last: int, doubts: Doubts) -> Sureness:
+def _sure_of_blow(scene: Scene, last: int, doubts: Doubts) -> Blow:
     """Bands and harms were the last blow to go on: for two minutes, or only as far as its bands
     reach where all of it flows soon.
     """
@@ -100,8 +101,8 @@ def _sure_of_blow(scene: Scene, last: int, doubts: Doubts) -> Sureness:
     def blown(seconds: float) -> Scene:
         return replace(scene, moves=heating_moves(_with_seconds(scene, last, seconds)))
 
-    def sure_of(blow: Scene, told: Rehearsal) -> Sureness:
-        return how_sure(blow, doubts, SAMPLES, fine=told)
+    def sure_of(blow: Scene, told: Rehearsal) -> Blow:
+        return blow_bands(blow, doubts, told, SAMPLES)
 
     def flows_s(seen: Rehearsal) -> float | None:
         ends = [all_molten_s(seen.joints_of(ref)) for ref in scene.targets]
