@@ -5,14 +5,16 @@
 # made once for all parts (`TESTS_SHARE`). `sh tests/at_once.sh BIN PART FOLDER` runs one of them, its
 # report left in the folder when it is bad.
 bin=$1
-first="tests/core/test_[a-o]*.py tests/outside"
-second="tests/core/test_[p-z]*.py"
+first="tests/core/test_[a-h]*.py tests/outside"
+second="tests/core/test_[i-o]*.py"
+third="tests/core/test_[p-z]*.py"
 run() {
 	case $1 in
 	browser) "$bin/pytest" -q tests/browser ;;
 	web) "$bin/pytest" -q tests/web ;;
-	core_a_to_o) "$bin/pytest" -q $first ;;
-	core_p_to_z) "$bin/pytest" -q $second ;;
+	core_a_to_h) "$bin/pytest" -q $first ;;
+	core_i_to_o) "$bin/pytest" -q $second ;;
+	core_p_to_z) "$bin/pytest" -q $third ;;
 	kills) "$bin/pytest" -q tests/test_kill.py ;;
 	rest) "$bin/pytest" -q --ignore tests/browser --ignore tests/web --ignore tests/core --ignore tests/outside --ignore tests/test_kill.py ;;
 	types) "$bin/mypy" && "$bin/lint-imports" ;;
@@ -28,7 +30,7 @@ fi
 made=$(mktemp -d)
 trap 'rm -rf "$made"' EXIT
 export TESTS_SHARE="$made/made"
-printf '%s\n' browser web core_p_to_z rest core_a_to_o kills types |
+printf '%s\n' browser web core_p_to_z rest kills types core_a_to_h core_i_to_o |
 	xargs -P "$(nproc)" -I '{}' sh "$0" "$bin" '{}' "$made" && exit 0
 for report in "$made"/bad-*; do
 	printf '\nBad: %s\n' "${report##*/bad-}"

@@ -19,12 +19,14 @@ MOST_CELLS = 2_000_000
 AGREES = 0.03
 
 
+@remembered(most=2)
 def drawn_copper(board: Board, side: str) -> NDArray[np.float64] | None:
     """Coverage 0..1 of the outer layer of a `side`, rows from the lower edge up over the whole
     board.
 
-    Cells of `CELL_MM`, wider on boards that would need more than `MOST_CELLS`. None where nothing
-    is drawn, or where the drawing was cut short: its area must be the map's.
+    Cells of `CELL_MM`, wider on boards that would need more than `MOST_CELLS` (16 MB, which nobody
+    changes). None where nothing is drawn, or where the drawing was cut short: its area must be the
+    map's.
     """
     inks = tuple(board.drawings.get(f"copper {side}", ()))
     maps = [one for one in board.copper if one.depth == (0.0 if side == "top" else 1.0)]
