@@ -58,7 +58,7 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
     expect(page.get_by_text(re.compile(r"so far \d+ stops in"))).to_be_visible(timeout=15_000)
     expect(page.locator(".plan-tour .tour-stop").first).to_be_visible()  # drawn before it is done
     take = page.get_by_role("button", name="Take this tour")
-    take.wait_for(timeout=120_000)
+    expect(take).to_be_visible(timeout=120_000)  # asks at ease: `wait_for` asks at every frame
     expect(page.locator(".tour-stops li").first).to_contain_text("comes last")
     expect(page.get_by_text("Left to the iron, on afterwards")).to_be_visible()
     planned = page.locator(".tour-stops li").count()
