@@ -32,7 +32,7 @@ $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 # The second reader of board files comes without its own dependencies, which hold a web framework.
 $(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt requirements-oracle.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements-test.txt
-	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --require-hashes -r requirements-oracle.txt
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --no-deps --require-hashes -r requirements-oracle.txt
 	touch $@
 
 demo: setup

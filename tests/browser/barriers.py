@@ -23,9 +23,28 @@ def barriers(page: Page, resting: bool = True) -> list[tuple[str, list[str]]]:
     return _broken(Axe().run(page).response)
 
 
+# Short words in the text of a page that stand on two lines, a letter or two on each.
+_BROKEN_WORDS = """() => {
+  const found = [], texts = document.createTreeWalker(document.querySelector("main"), NodeFilter.SHOW_TEXT);
+  for (let text; (text = texts.nextNode()); ) {
+    if (text.parentElement.closest("svg") || !text.parentElement.checkVisibility()) continue;
+    for (const word of text.data.matchAll(/[^\\s/–-]{1,14}(?=[\\s/–-]|$)/g)) {
+      if (word.index && !/[\\s/–-]/.test(text.data[word.index - 1])) continue;
+      const range = document.createRange();
+      range.setStart(text, word.index);
+      range.setEnd(text, word.index + word[0].length);
+      if (new Set([...range.getClientRects()].filter((box) => box.width).map((box) => Math.round(box.top))).size > 1)
+        found.push(word[0]);
+    }
+  }
+  return found.slice(0, 5);
+}"""
+
+
 def unfit(page: Page) -> list[tuple[str, list[str]]]:
     """What stands in the way on a page by day, what is too faint in its dim colours (nothing else
-    of it differs), and at which widths, a phone's and twice the size, it has to be pushed sideways.
+    of it differs), and at which widths, a phone's and twice the size, it has to be pushed sideways
+    or breaks a short word.
     """
     found = barriers(page)
     page.evaluate("document.documentElement.dataset.theme = 'dark'")
@@ -35,6 +54,8 @@ def unfit(page: Page) -> list[tuple[str, list[str]]]:
         page.set_viewport_size({"width": width, "height": 800})
         if page.evaluate("document.documentElement.scrollWidth") > width + 1:
             found.append((f"wider than {width}", []))
+        if broken := page.evaluate(_BROKEN_WORDS):
+            found.append((f"words broken at {width}", broken))
     return found
 
 

@@ -14,7 +14,14 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.board.bridges import harmless_bridges, neighbouring_pins, pads_by_pin
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan
-from yellowfen.core.look.meter_plan import Diagnosis, MeterPlan, diagnose, meter_plan, probe_key
+from yellowfen.core.look.meter_plan import (
+    Diagnosis,
+    MeterPlan,
+    Probe,
+    diagnose,
+    meter_plan,
+    probe_key,
+)
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
 from yellowfen.core.work.bench_run import RunKind, Tap
@@ -34,6 +41,7 @@ from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import ReadyState, dot_plan, ready_state
 
 METER = "the board"
+FEW_PROBES, NEXT_PROBES = 20, 12  # shown without asking: all of few, the next of many
 JOBS_TOLD = 20  # whose marks tell how true the chances were
 
 
@@ -395,6 +403,22 @@ class Metered:
     run: BenchRun | None
     diagnosis: Diagnosis
     results: dict[str, bool]
+
+    @property
+    def rows(self) -> list[tuple[int, Probe, bool | None]]:
+        """Every probe with its number and how it was measured (None: not yet)."""
+        numbered = enumerate(self.plan.probes, 1)
+        return [(number, one, self.results.get(one.key)) for number, one in numbered]
+
+    @property
+    def first(self) -> list[tuple[int, Probe, bool | None]]:
+        """Of these what is looked at first: what was not as expected, and the next few to do; all
+        where they are not many.
+        """
+        if len(self.rows) <= FEW_PROBES:
+            return self.rows
+        to_do = [number for number, _, passed in self.rows if passed is None][:NEXT_PROBES]
+        return [row for row in self.rows if row[2] is False or row[0] in to_do]
 
 
 def chances_of(connection: sqlite3.Connection, job_id: int) -> dict[str, float]:

@@ -230,6 +230,8 @@ def test_page(request: Request, job_id: int, database: Database) -> Response:
         "found": found,
         "unproved": by_part(found.plan.unproved),
         "plan": plan_svg(board, side, dict.fromkeys(suspects, "comes-off")),
+        "rows": found.rows,
+        "first": found.first,
     }
     return page(request, "look_test.html", context)
 
