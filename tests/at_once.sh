@@ -27,9 +27,12 @@ if [ -n "${2:-}" ]; then
 	rm "$report"
 	exit 0
 fi
-made=$(mktemp -d)
+# In memory where there is room: a store waits for the disk at each confirmed tap, for the sake of
+# power cuts, which no test makes; a killed process loses nothing that the system has been given.
+room=$(df -Pk /dev/shm 2>/dev/null | awk 'NR == 2 { print $4 }')
+if [ "${room:-0}" -gt 6000000 ]; then made=$(mktemp -d -p /dev/shm); else made=$(mktemp -d); fi
 trap 'rm -rf "$made"' EXIT
-export TESTS_SHARE="$made/made"
+export TESTS_SHARE="$made/made" TMPDIR="$made"
 printf '%s\n' browser web core_p_to_z rest kills types core_a_to_h core_i_to_o |
 	xargs -P "$(nproc)" -I '{}' sh "$0" "$bin" '{}' "$made" && exit 0
 for report in "$made"/bad-*; do
