@@ -122,6 +122,12 @@ def test_probes_are_run_by_key_and_a_bridge_is_named(client: TestClient) -> None
     table = client.get(f"/jobs/{job}/test.csv").text.splitlines()
     assert table[0] == "from,to,expect,note,covers,result"
     assert sum(line.endswith(",not") for line in table) == 1
+    found = metered(connection, job)
+    to_do = [number for number, _, passed in found.rows if passed is None]
+    assert [number for number, _, _ in found.first] == sorted([bridge + 1, *to_do[:12]])
+    assert f"All {len(found.rows)}, in their order" in seen
+    few = replace(found, plan=replace(plan, probes=plan.probes[:20]))
+    assert few.first == few.rows  # all at once
     connection.close()
 
 
