@@ -4,6 +4,7 @@ import sqlite3
 import time
 from dataclasses import replace
 from typing import Any
+from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, Request
@@ -28,7 +29,7 @@ from yellowfen.core.work.bench_run import (
     moments_s,
     shown,
 )
-from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan
+from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan, IronPlan, PadsRun
 from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
 from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
 from yellowfen.store import boards, ready, stations
@@ -60,15 +61,13 @@ DOING = {
     RunKind.WASH: "washing",
     RunKind.PRINT: "printing",
 }
-BACK = {
+BACK = {  # of those that are about one part or one list: `_back`
     RunKind.HEAT: "heat",
     RunKind.PLACE: "place",
     RunKind.PASTE: "paste/hand",
     RunKind.KIT: "ready/kit",
     RunKind.LOOK: "look",
-    RunKind.IRON: "ready/iron",
-    RunKind.PADS: "pads",
-    RunKind.CHECK: "adapter",
+    RunKind.IRON: "ready",
     RunKind.MEND: "mend",
     RunKind.WASH: "clean",
     RunKind.PRINT: "paste/fixture",
@@ -165,8 +164,16 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
 
 
 def _back(run: BenchRun) -> str:
-    """The page that a run was started from."""
-    return LISTS.get(_list_of(run), BACK[run.kind])
+    """The page of the job that a run was started from, of the part that it is about."""
+    match run.plan:
+        case IronPlan(refs=(ref,), rows=(_, *_)):  # the pins of an adapter lie on no side
+            return f"ready/iron/{quote(ref)}" if run.side else f"adapter?of={quote(ref)}"
+        case PadsRun(ref=ref):
+            return f"pads?of={quote(ref)}"
+        case CheckPlan(name=name):
+            return LISTS.get(name) or f"adapter?of={quote(name)}"
+        case _:
+            return f"{BACK[run.kind]}?side={run.side}" if run.side else BACK[run.kind]
 
 
 def _list_of(run: BenchRun) -> str:

@@ -1,0 +1,118 @@
+"""Links lead to pages: from every kind of page of the demo, and out of every kind of run."""
+
+import html
+import re
+import sqlite3
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+from starlette.routing import Match
+
+from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.store import bench_runs as stored
+from yellowfen.store import boards, jobs
+from yellowfen.web.app import create_app
+from yellowfen.workflows import bench_runs, look, mend, proof, refit, rework
+from yellowfen.workflows.opening import DATABASE, back_up, connect_existing
+
+
+@pytest.fixture(scope="module")
+def folder(furnished: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("links")
+    back_up(furnished, folder / DATABASE)
+    return folder
+
+
+@pytest.fixture(scope="module")
+def application(folder: Path) -> Iterator[TestClient]:
+    with TestClient(create_app(folder), base_url="http://127.0.0.1") as client:
+        yield client
+
+
+def links(page: str) -> list[str]:
+    return [html.unescape(one) for one in re.findall(r'<a [^>]*href="(/[^"#]*)', page)]
+
+
+def actions(page: str) -> list[tuple[str, str]]:
+    """How and where the forms and buttons of a page send what they hold."""
+    found, method = [], "GET"
+    for tag in re.findall(r"<(?:form|button)\b[^>]*>", page):
+        if tag.startswith("<form") or "formmethod" in tag:
+            method = "POST" if 'method="post"' in tag else "GET"
+        where = re.search(r'\b(?:form)?action="(/[^"]*)"', tag)
+        if where:
+            found.append((method, html.unescape(where[1])))
+    return found
+
+
+def is_answered(client: TestClient, method: str, where: str) -> bool:
+    """True where there is a route for a link or a form."""
+    scope = {"type": "http", "path": where.split("?")[0], "method": method}
+    return any(one.matches(scope)[0] is Match.FULL for one in client.app.router.routes)  # type: ignore[attr-defined]
+
+
+def kind_of(link: str) -> str:
+    """A link without the names and numbers in it."""
+    steps = link.split("?")[0].split("/")
+    return "/".join("N" if re.search("[0-9]", step) else step for step in steps)
+
+
+def test_every_link_and_form_leads_somewhere(application: TestClient) -> None:
+    """One page of each kind is opened; of all links and forms on them, that there is a route."""
+    seen, waiting, bad = set[str](), ["/"], []
+    shown: dict[tuple[str, str], str] = {}
+    while waiting:
+        path = waiting.pop()
+        if kind_of(path) in seen:
+            continue
+        seen.add(kind_of(path))
+        reply = application.get(path)
+        if reply.status_code != 200:
+            bad.append((path, reply.status_code))
+        elif reply.headers["content-type"].startswith("text/html"):
+            found = links(reply.text)
+            waiting += found
+            shown |= dict.fromkeys((("GET", link) for link in found), path)
+            shown |= dict.fromkeys(actions(reply.text), path)
+    assert bad == []
+    assert {to: on for to, on in shown.items() if not is_answered(application, *to)} == {}
+    assert {method for method, _ in shown} == {"GET", "POST"}
+    assert len(seen) > 40
+
+
+def started(connection: sqlite3.Connection, build: int, off: int) -> Iterator[int]:
+    """A run of each kind that the demo's past has none of, and what is done at one part by both."""
+    board = boards.get(connection, jobs.get(connection, off).board_id)
+    adapted = board.part("U3")
+    yield bench_runs.start_by_iron(connection, build, "U1")
+    yield refit.start_headers(connection, off, adapted)
+    yield refit.start_check(connection, off, adapted)
+    yield look.start_meter(connection, build)
+    yield bench_runs.start_placing(connection, build, "top")
+    yield bench_runs.start_printing(connection, build, "bottom")
+    yield bench_runs.start_kit_check(connection, build)
+    yield proof.start_cleaning(connection, build)
+    looking = stored.get(connection, look.start_looking(connection, build))
+    bench_runs.tap(
+        connection, looking.id, Tap(key="k", cue=looking.script.cues[0].key, word="bridge", at_ms=1)
+    )
+    yield mend.start_mending(connection, build)
+    yield rework.start_pads(connection, off, "U4")
+
+
+def test_a_run_is_left_for_the_page_that_it_came_from(
+    application: TestClient, folder: Path
+) -> None:
+    connection = connect_existing(folder)
+    found = {one.purpose: one.id for one in jobs.rows(connection) if one.board_id == 1}
+    build, off = found["build"], found["rework"]
+    runs = [*started(connection, build, off), *(run.id for run in stored.rows(connection))]
+    kinds = {stored.get(connection, run).kind for run in runs}
+    connection.close()
+    for run in runs:
+        leave = re.search(r'href="([^"]*)">Leave<', application.get(f"/runs/{run}").text)
+        assert leave is not None
+        assert application.get(html.unescape(leave[1])).status_code == 200, (run, leave[1])
+    assert kinds == set(RunKind)
