@@ -40,7 +40,7 @@ def _seconds(scene: Scene, ref: str) -> float:
 
 def _held(scene: Scene, ref: str) -> Scene:
     """Cold, then the whole jet at once: the hardest question to a coarse grid."""
-    hold = Move(Deed.HOLD, _seconds(scene, ref), (ref,), HOLD_MM)
+    hold = Move(deed=Deed.HOLD, seconds=_seconds(scene, ref), over=(ref,), height_mm=HOLD_MM)
     return near_the_heat(replace(scene, moves=(hold,)))
 
 

@@ -38,12 +38,25 @@ def reference_scene(seconds: float = 60.0) -> Scene:
         x, y = 8 + 9.3 * (index % 10), 6 + 7.5 * (index // 10)
         parts.append(
             PlacedPart(
-                f"X{index}", package, x, y_mm=y, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+                ref=f"X{index}",
+                package=package,
+                x_mm=x,
+                y_mm=y,
+                rotation_deg=0,
+                side=Side.TOP,
+                alloy="Sn63Pb37",
             )
         )
     assert joints == 400, joints
-    copper = (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
-    moves = (Move(Deed.CLOSE, seconds, ("X44",), 15, 6),)
+    copper = (
+        CopperLayer(layer="top", coverage=0.3, thickness_um=35, depth=0.0),
+        CopperLayer(layer="bottom", coverage=0.6, thickness_um=35, depth=1.0),
+    )
+    moves = (Move(deed=Deed.CLOSE, seconds=seconds, over=("X44",), height_mm=15, circle_mm=6),)
     return Scene(
-        BoardStack(100, 80, 1.6, copper), tuple(parts), HotAir(6, 380, 35), moves, ("X44",)
+        board=BoardStack(width_mm=100, height_mm=80, thickness_mm=1.6, copper=copper),
+        parts=tuple(parts),
+        source=HotAir(nozzle_mm=6, outlet_c=380, flow_lpm=35),
+        moves=moves,
+        targets=("X44",),
     )

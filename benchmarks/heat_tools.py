@@ -77,7 +77,7 @@ def _search(folder: Path) -> None:
     first: list[float] = []
     find_settings(
         scene,
-        Bench((8.0, 10.0), None, True, True),
+        Bench(nozzles_mm=(8.0, 10.0), preheater=None, foil=True, free_alloy=True),
         Doubts(),
         lambda _: first.append(time.perf_counter() - began),
     )

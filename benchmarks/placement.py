@@ -38,9 +38,9 @@ def invented(parts: int, width: float, height: float, seed: int, tall: bool = Tr
         )
         found.append(
             BoardPart(
-                f"P{number}",
-                f"v{chance.randrange(max(3, parts // 6))}",
-                package.name,
+                ref=f"P{number}",
+                value=f"v{chance.randrange(max(3, parts // 6))}",
+                footprint=package.name,
                 x_mm=x,
                 y_mm=y,
                 rotation_deg=turn,
@@ -50,9 +50,9 @@ def invented(parts: int, width: float, height: float, seed: int, tall: bool = Tr
             )
         )
     return Board(
-        "invented",
-        width,
-        height,
+        name="invented",
+        width_mm=width,
+        height_mm=height,
         thickness_mm=1.6,
         outline=(),
         pads=(),

@@ -30,20 +30,43 @@ KINDS = ("SOIC-8", "0805", "SOT-23-5", "TSSOP-16", "0603", "SOIC-14", "1206")
 def bench_scene(chance: np.random.Generator) -> Scene:
     """A part of some kind on a board of some kind, warmed or not, at some setting."""
     copper = (
-        CopperLayer("top", 0.3, 35, 0.0),
-        CopperLayer("bottom", float(chance.uniform(0.2, 0.8)), 35, 1.0),
+        CopperLayer(layer="top", coverage=0.3, thickness_um=35, depth=0.0),
+        CopperLayer(
+            layer="bottom", coverage=float(chance.uniform(0.2, 0.8)), thickness_um=35, depth=1.0
+        ),
     )
     package = package_named(str(chance.choice(KINDS)))
-    part = PlacedPart("U1", package, 20, y_mm=15, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37")
+    part = PlacedPart(
+        ref="U1", package=package, x_mm=20, y_mm=15, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+    )
     warm_s = float(chance.choice([0, 15, 25]))
-    warm = (Move(Deed.WARM, warm_s, ("U1",), 45, 8),) if warm_s else ()
-    close = Move(Deed.CLOSE, 120.0, ("U1",), float(chance.uniform(10, 22)), 4.0)
+    warm = (
+        (Move(deed=Deed.WARM, seconds=warm_s, over=("U1",), height_mm=45, circle_mm=8),)
+        if warm_s
+        else ()
+    )
+    close = Move(
+        deed=Deed.CLOSE,
+        seconds=120.0,
+        over=("U1",),
+        height_mm=float(chance.uniform(10, 22)),
+        circle_mm=4.0,
+    )
     return Scene(
-        BoardStack(40, 30, float(chance.choice([0.8, 1.0, 1.6])), copper),
-        (part,),
-        HotAir(6, float(chance.uniform(330, 400)), float(chance.uniform(25, 40))),
-        (*warm, close, Move(Deed.WITHDRAW, 20.0)),
-        ("U1",),
+        board=BoardStack(
+            width_mm=40,
+            height_mm=30,
+            thickness_mm=float(chance.choice([0.8, 1.0, 1.6])),
+            copper=copper,
+        ),
+        parts=(part,),
+        source=HotAir(
+            nozzle_mm=6,
+            outlet_c=float(chance.uniform(330, 400)),
+            flow_lpm=float(chance.uniform(25, 40)),
+        ),
+        moves=(*warm, close, Move(deed=Deed.WITHDRAW, seconds=20.0)),
+        targets=("U1",),
     )
 
 

@@ -16,12 +16,12 @@ from yellowfen.workflows.rework import USUAL_IRONS, off_scene
 
 PARTS, FIRST_S, ALL_S = 100, 1.0, 5.0
 BENCH = OffBench(
-    air=HotAir(6, 350, 30),
+    air=HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30),
     nozzles_mm=(4.0, 8.0),
     long_nozzles_mm=((3.0, 12.0),),
     jets=True,
     preheater=Preheater(150.0),
-    plate=HotPlate(250.0),
+    plate=HotPlate(set_c=250.0),
     irons=USUAL_IRONS,
 )
 

@@ -47,7 +47,7 @@ from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.catalogue import package_named
 
 TRIALS, BENCHES = 200, 90
-SOURCE = HotAir(6, 350, 30)
+SOURCE = HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30)
 FINER = Resolution(cell_mm=0.6, layers=5, max_step_s=0.0167, part_step_s=0.05, frame_s=1e9)
 PRIOR = Doubts()
 
@@ -89,7 +89,7 @@ def logs() -> None:
     times = np.arange(0, 120, 0.25)
     for _ in range(TRIALS):
         scene = scrap_scene(SOURCE, 20, "Sn96.5Ag3Cu0.5", width_mm=36, depth_mm=30, seconds=50.0)
-        scene = replace(scene, moves=(*scene.moves, Move(Deed.WITHDRAW, 70.0)))
+        scene = replace(scene, moves=(*scene.moves, Move(deed=Deed.WITHDRAW, seconds=70.0)))
         z = chance.normal(size=3)
         true = sampled(scene, PRIOR, dict(zip(keys, z, strict=True)))
         fine = replace(FINE, frame_s=0.25)
@@ -215,9 +215,9 @@ def one_bench(chance: np.random.Generator, *, by: Held) -> BenchOutcome | None:
         _drawn(chance, "bottom", float(chance.uniform(0.5, 0.95)), 1.0),
     )
     part = PlacedPart(
-        "U1",
-        package,
-        22,
+        ref="U1",
+        package=package,
+        x_mm=22,
         y_mm=19,
         rotation_deg=0,
         side=Side.TOP,
@@ -226,13 +226,19 @@ def one_bench(chance: np.random.Generator, *, by: Held) -> BenchOutcome | None:
     )
     source = replace(SOURCE, nozzle_mm=float(chance.choice([4, 6, 8, 10])))
     move = Move(
-        Deed.CLOSE,
-        160.0,
-        ("U1",),
-        float(chance.choice([12, 18, 25])),
-        float(chance.choice([3, 5, 7])),
+        deed=Deed.CLOSE,
+        seconds=160.0,
+        over=("U1",),
+        height_mm=float(chance.choice([12, 18, 25])),
+        circle_mm=float(chance.choice([3, 5, 7])),
     )
-    target = Scene(BoardStack(44, 38, 1.6, copper), (part,), source, (move,), ("U1",))
+    target = Scene(
+        board=BoardStack(width_mm=44, height_mm=38, thickness_mm=1.6, copper=copper),
+        parts=(part,),
+        source=source,
+        moves=(move,),
+        targets=("U1",),
+    )
     with foreign(chance) as finer:
         scrap = drawn | hands[0] | {"copper": scrap_copper, "spread": spread[0]}
         melted = all_molten_s(rehearse(sampled(coupon, believed, scrap), finer).joints_of("dot"))
@@ -264,7 +270,13 @@ def _drawn(chance: np.random.Generator, layer: str, share: float, depth: float) 
     """A layer of half-millimetre patches, known as drawn."""
     raster = np.kron((chance.random((76, 88)) < share).astype(float), np.ones((4, 4)))
     cover = raster.reshape(76, 4, 88, 4).mean((1, 3))
-    return CopperLayer(layer, cover, 35, depth, links_of_raster(raster, 76, 88))
+    return CopperLayer(
+        layer=layer,
+        coverage=cover,
+        thickness_um=35,
+        depth=depth,
+        links=links_of_raster(raster, 76, 88),
+    )
 
 
 def coupons() -> None:

@@ -17,14 +17,14 @@ from yellowfen.workflows import demo, sketching
 from yellowfen.workflows.opening import open_database
 
 PATCH = (
-    SketchedPart("U1", "QFN-32_5x5", 23, 16),
-    SketchedPart("C1", "0402", 23, 20.4),
-    SketchedPart("C2", "0402", 27.6, 18, 90),
-    SketchedPart("C3", "0603", 18, 13, 90),
-    SketchedPart("Y1", "XTAL-3.2x2.5", 29, 12.5),
-    SketchedPart("D1", "LED_0805", 14, 22),
-    SketchedPart("C4", "CAN-6.3", 36, 22),
-    SketchedPart("U2", "SOT-223", 10, 11),
+    SketchedPart(ref="U1", package="QFN-32_5x5", x_mm=23, y_mm=16),
+    SketchedPart(ref="C1", package="0402", x_mm=23, y_mm=20.4),
+    SketchedPart(ref="C2", package="0402", x_mm=27.6, y_mm=18, rotation_deg=90),
+    SketchedPart(ref="C3", package="0603", x_mm=18, y_mm=13, rotation_deg=90),
+    SketchedPart(ref="Y1", package="XTAL-3.2x2.5", x_mm=29, y_mm=12.5),
+    SketchedPart(ref="D1", package="LED_0805", x_mm=14, y_mm=22),
+    SketchedPart(ref="C4", package="CAN-6.3", x_mm=36, y_mm=22),
+    SketchedPart(ref="U2", package="SOT-223", x_mm=10, y_mm=11),
 )
 
 
@@ -37,7 +37,14 @@ def prepare(folder: Path) -> None:
     sketching.keep(
         connection,
         patch,
-        Sketch("Water gauge, its radio", 46, 32, thickness_mm=1.6, plane=Plane.YES, parts=PATCH),
+        Sketch(
+            name="Water gauge, its radio",
+            width_mm=46,
+            height_mm=32,
+            thickness_mm=1.6,
+            plane=Plane.YES,
+            parts=PATCH,
+        ),
     )
     connection.close()
 

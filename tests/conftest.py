@@ -61,12 +61,15 @@ def small_scene(**changes: object) -> Scene:
         "rotation": 0.0,
         "cool_s": 40.0,
     } | changes
-    copper = (CopperLayer("top", given["top"], 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
+    copper = (
+        CopperLayer(layer="top", coverage=given["top"], thickness_um=35, depth=0.0),
+        CopperLayer(layer="bottom", coverage=0.6, thickness_um=35, depth=1.0),
+    )
     parts = (
         PlacedPart(
-            "U1",
-            package_named("SOIC-8"),
-            15,
+            ref="U1",
+            package=package_named("SOIC-8"),
+            x_mm=15,
             y_mm=12,
             rotation_deg=given["rotation"],
             side=Side.TOP,
@@ -74,9 +77,9 @@ def small_scene(**changes: object) -> Scene:
             plane_pins=given["plane_pins"],
         ),
         PlacedPart(
-            "R1",
-            package_named("0603"),
-            21.5,
+            ref="R1",
+            package=package_named("0603"),
+            x_mm=21.5,
             y_mm=12,
             rotation_deg=0,
             side=Side.TOP,
@@ -84,11 +87,25 @@ def small_scene(**changes: object) -> Scene:
         ),
     )
     moves = (
-        Move(Deed.CLOSE, given["close_s"], ("U1",), given["height_mm"], 4),
-        Move(Deed.WITHDRAW, given["cool_s"]),
+        Move(
+            deed=Deed.CLOSE,
+            seconds=given["close_s"],
+            over=("U1",),
+            height_mm=given["height_mm"],
+            circle_mm=4,
+        ),
+        Move(deed=Deed.WITHDRAW, seconds=given["cool_s"]),
     )
-    board = BoardStack(30, 24, 1.6, copper, given["underside"])
-    return Scene(board, parts, HotAir(6, given["outlet_c"], given["flow_lpm"]), moves, ("U1",))
+    board = BoardStack(
+        width_mm=30, height_mm=24, thickness_mm=1.6, copper=copper, underside=given["underside"]
+    )
+    return Scene(
+        board=board,
+        parts=parts,
+        source=HotAir(nozzle_mm=6, outlet_c=given["outlet_c"], flow_lpm=given["flow_lpm"]),
+        moves=moves,
+        targets=("U1",),
+    )
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -68,11 +68,21 @@ def drawn_board(case: Case, names: Sequence[str] = NAMES) -> Board:
         if x + reach > _WIDTH_MM:
             x, y, tallest = 0.0, y + tallest, 0.0
         tallest = max(tallest, reach)
-        spot = (x + reach / 2 + 3, y + reach / 2 + 3)
         turned = (case.angle_deg + 90 * chance.randrange(4)) % 360
-        placed.append(SketchedPart(f"T{number}", name, *spot, turned, case.side))
+        placed.append(
+            SketchedPart(
+                ref=f"T{number}",
+                package=name,
+                x_mm=x + reach / 2 + 3,
+                y_mm=y + reach / 2 + 3,
+                rotation_deg=turned,
+                side=case.side,
+            )
+        )
         x += reach
-    sketch = Sketch("patterns", _WIDTH_MM + 6, y + tallest + 6, parts=tuple(placed))
+    sketch = Sketch(
+        name="patterns", width_mm=_WIDTH_MM + 6, height_mm=y + tallest + 6, parts=tuple(placed)
+    )
     return _as_made(board_of(sketch), case, chance) if case.makers else board_of(sketch)
 
 

@@ -26,7 +26,15 @@ def pictured_board(seed: int, side: str = "top", count: int = 6) -> Board:
         x, y = 7.0 + 12.0 * (n % 3), 7.0 + 12.0 * (n // 3)
         turn = float(chance.choice((0, 90, 180, 270)))
         part = BoardPart(
-            f"U{n}", "", "", x, y_mm=y, rotation_deg=turn, side=side, package=package, joined=True
+            ref=f"U{n}",
+            value="",
+            footprint="",
+            x_mm=x,
+            y_mm=y,
+            rotation_deg=turn,
+            side=side,
+            package=package,
+            joined=True,
         )
         parts.append(part)
         for land in package.lands:
@@ -38,9 +46,9 @@ def pictured_board(seed: int, side: str = "top", count: int = 6) -> Board:
             centre = ring.mean(axis=0)
             pads.append(
                 Pad(
-                    side,
-                    float(centre[0]),
-                    float(centre[1]),
+                    side=side,
+                    x_mm=float(centre[0]),
+                    y_mm=float(centre[1]),
                     size_x_mm=float(size[0]),
                     size_y_mm=float(size[1]),
                     angle_deg=0.0,
@@ -54,10 +62,10 @@ def pictured_board(seed: int, side: str = "top", count: int = 6) -> Board:
             opening = centre + 0.9 * (ring - centre)
             openings.append(
                 Opening(
-                    side,
-                    tuple((float(a), float(b)) for a, b in opening),
-                    float(0.81 * np.prod(size)),
-                    float(1.8 * size.sum()),
+                    side=side,
+                    ring=tuple((float(a), float(b)) for a, b in opening),
+                    area_mm2=float(0.81 * np.prod(size)),
+                    perimeter_mm=float(1.8 * size.sum()),
                     size_x_mm=float(0.9 * size[0]),
                     size_y_mm=float(0.9 * size[1]),
                     angle_deg=0.0,

@@ -71,9 +71,9 @@ def case(number: int) -> Case:
     chance = np.random.default_rng(number)
     width, height = chance.uniform(15, 26, 2).round(1)
     board = BoardStack(
-        float(width),
-        float(height),
-        float(chance.choice(THICKNESSES_MM)),
+        width_mm=float(width),
+        height_mm=float(height),
+        thickness_mm=float(chance.choice(THICKNESSES_MM)),
         copper=_copper(chance),
         underside=Underside(chance.choice(list(Underside))),
         vias=_vias(chance, width, height),
@@ -84,9 +84,9 @@ def case(number: int) -> Case:
     ]
     source, moves, preheater = _heat(chance, targets, parts)
     scene = Scene(
-        board,
-        parts,
-        source,
+        board=board,
+        parts=parts,
+        source=source,
         moves=moves,
         targets=targets,
         ambient_c=float(chance.uniform(10, 35)),
@@ -109,7 +109,12 @@ def _copper(chance: np.random.Generator) -> tuple[CopperLayer, ...]:
             else (chance.random((14, 12)) < chance.uniform(0.2, 0.9)).astype(float)
         )
         foils.append(
-            CopperLayer(f"layer {index + 1}", cover, float(chance.choice(FOILS_UM)), depth)
+            CopperLayer(
+                layer=f"layer {index + 1}",
+                coverage=cover,
+                thickness_um=float(chance.choice(FOILS_UM)),
+                depth=depth,
+            )
         )
     return tuple(foils)
 
@@ -136,9 +141,9 @@ def _parts(chance: np.random.Generator, board: BoardStack) -> tuple[PlacedPart, 
         turn = float(chance.choice([0, 90, 180, 270, 37]))
         parts.append(
             PlacedPart(
-                f"X{index}",
-                package,
-                float(x * board.width_mm),
+                ref=f"X{index}",
+                package=package,
+                x_mm=float(x * board.width_mm),
                 y_mm=float(y * board.height_mm),
                 rotation_deg=turn,
                 side=side,
@@ -157,9 +162,9 @@ def _heat(
         path = NozzlePath(chance.choice(["circle", "fixed", "rows"]))
         reach = 0.0 if path is NozzlePath.FIXED else float(chance.uniform(1, 6))
         move = Move(
-            Deed.CLOSE,
-            float(chance.uniform(10, 30)),
-            targets[:1],
+            deed=Deed.CLOSE,
+            seconds=float(chance.uniform(10, 30)),
+            over=targets[:1],
             height_mm=float(chance.uniform(5, 40)),
             circle_mm=reach,
             circle_s=float(chance.uniform(0.8, 2.5)),
@@ -176,25 +181,28 @@ def _heat(
         )
         return (
             HotAir(
-                float(chance.uniform(3, 12)),
-                float(chance.uniform(250, 480)),
-                float(chance.uniform(8, 90)),
+                nozzle_mm=float(chance.uniform(3, 12)),
+                outlet_c=float(chance.uniform(250, 480)),
+                flow_lpm=float(chance.uniform(8, 90)),
             ),
-            (move, Move(Deed.WITHDRAW, 15.0)),
+            (move, Move(deed=Deed.WITHDRAW, seconds=15.0)),
             below,
         )
     if kind == "plate":
         control = Control(chance.choice(list(Control)))
         plate = HotPlate(
-            float(chance.uniform(180, 320)),
-            float(chance.uniform(0.05, 0.6)),
-            float(chance.uniform(0, 0.5)),
-            control,
+            set_c=float(chance.uniform(180, 320)),
+            film_mm=float(chance.uniform(0.05, 0.6)),
+            warp_mm=float(chance.uniform(0, 0.5)),
+            control=control,
             start_c=float(chance.choice([25, 240])),
         )
         return (
             plate,
-            (Move(Deed.PLATE, float(chance.uniform(40, 90))), Move(Deed.WITHDRAW, 20.0)),
+            (
+                Move(deed=Deed.PLATE, seconds=float(chance.uniform(40, 90))),
+                Move(deed=Deed.WITHDRAW, seconds=20.0),
+            ),
             None,
         )
     if kind == "oven":
@@ -209,14 +217,17 @@ def _heat(
                 ),
                 float(chance.uniform(0, 40)),
             ),
-            (Move(Deed.OVEN, 150.0),),
+            (Move(deed=Deed.OVEN, seconds=150.0),),
             None,
         )
     part = next(part for part in parts if part.ref == targets[0])
     pin = part.package.lands[0].pin
     return (
-        Iron(float(chance.uniform(0.8, 3)), float(chance.uniform(280, 380))),
-        (Move(Deed.TOUCH, 3.0, targets[:1], pin=pin), Move(Deed.WITHDRAW, 5.0)),
+        Iron(tip_mm=float(chance.uniform(0.8, 3)), set_c=float(chance.uniform(280, 380))),
+        (
+            Move(deed=Deed.TOUCH, seconds=3.0, over=targets[:1], pin=pin),
+            Move(deed=Deed.WITHDRAW, seconds=5.0),
+        ),
         None,
     )
 

@@ -27,9 +27,9 @@ def many(server: LiveServer) -> int:
     kinds = ("0603", "0805", "SOIC-8", "LED_0805", "SOT-23")
     parts = tuple(
         SketchedPart(
-            f"{'DRCUQ'[n % 5]}{n}",
-            kinds[n % 5] if n % 5 != 1 else "0603",
-            8 + 9 * (n % 10),
+            ref=f"{'DRCUQ'[n % 5]}{n}",
+            package=kinds[n % 5] if n % 5 != 1 else "0603",
+            x_mm=8 + 9 * (n % 10),
             y_mm=8 + 12 * (n // 10),
             rotation_deg=90 * (n % 4),
             side="top",
@@ -38,7 +38,9 @@ def many(server: LiveServer) -> int:
         for n in range(40)
     )
     board = sketching.begin(connection, "Forty parts")
-    sketching.keep(connection, board, Sketch("Forty parts", 100, 60, parts=parts))
+    sketching.keep(
+        connection, board, Sketch(name="Forty parts", width_mm=100, height_mm=60, parts=parts)
+    )
     job = work.open_job(connection, board, "Forty parts to place", Purpose.BUILD)
     assert jobs.get(connection, job).board_id == board
     connection.close()

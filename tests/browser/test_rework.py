@@ -128,9 +128,9 @@ def test_a_leadless_part_on_a_sketched_patch_with_parts_beneath(
     board = patch(
         server,
         "Patch with a driver",
-        SketchedPart("U1", "QFN-20", 16, 14),
-        SketchedPart("C1", "0603", 16, 19.5),
-        SketchedPart("C2", "0805", 16, 14, side="bottom"),
+        SketchedPart(ref="U1", package="QFN-20", x_mm=16, y_mm=14),
+        SketchedPart(ref="C1", package="0603", x_mm=16, y_mm=19.5),
+        SketchedPart(ref="C2", package="0805", x_mm=16, y_mm=14, side="bottom"),
     )
     job = opened(page, board, "U1")
     page.goto(f"/jobs/{job}/survey")
@@ -159,7 +159,10 @@ def test_a_chip_underneath_and_a_connector_come_off(page: Page, ref: str) -> Non
 
 def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
     page.request.post("/bench/tools", form={"kind": "plate", "name": "Strip plate", "set_c": "255"})
-    parts = [SketchedPart(f"D{n}", "PLED-4", 12.0 * n - 4.0, 6.0) for n in range(1, 9)]
+    parts = [
+        SketchedPart(ref=f"D{n}", package="PLED-4", x_mm=12.0 * n - 4.0, y_mm=6.0)
+        for n in range(1, 9)
+    ]
     board = patch(server, "Lamp strip", *parts, width_mm=100.0, height_mm=12.0)
     job = opened(page, board, " ".join(part.ref for part in parts), "salvage")
     page.goto(f"/jobs/{job}/lift")
@@ -192,7 +195,7 @@ def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
 
 
 def test_a_wide_so_goes_onto_an_adapter_and_is_measured(page: Page, server: LiveServer) -> None:
-    board = patch(server, "Donor", SketchedPart("U1", "SOIC-28W", 20, 15))
+    board = patch(server, "Donor", SketchedPart(ref="U1", package="SOIC-28W", x_mm=20, y_mm=15))
     job = opened(page, board, "U1", "salvage")
     page.goto(f"/jobs/{job}/adapter")
     expect(page.get_by_text("Rows 20.32 mm apart")).to_be_visible()

@@ -52,12 +52,17 @@ from yellowfen.core.work.look_script import LookJoint, LookPlan, found_by, look_
 from yellowfen.core.work.order import placement_order
 
 MOVES = (
-    Move(Deed.WARM, 25.0, ("U4",), 60.0, 10.0),
-    Move(Deed.CLOSE, 40.0, ("U4",), 15.0, 4.0),
-    Move(Deed.WITHDRAW, 45.0),
+    Move(deed=Deed.WARM, seconds=25.0, over=("U4",), height_mm=60.0, circle_mm=10.0),
+    Move(deed=Deed.CLOSE, seconds=40.0, over=("U4",), height_mm=15.0, circle_mm=4.0),
+    Move(deed=Deed.WITHDRAW, seconds=45.0),
 )
 FORECAST = Forecast(
-    (TargetForecast("U4", 50.0, 44.0, 58.0), TargetForecast("C3", 20.0, 15.0, 30.0)), 62.0, "why"
+    targets=(
+        TargetForecast(ref="U4", flows_s=50.0, early_s=44.0, late_s=58.0),
+        TargetForecast(ref="C3", flows_s=20.0, early_s=15.0, late_s=30.0),
+    ),
+    latest_s=62.0,
+    latest_why="why",
 )
 HEAT = heat_script(HeatPlan(targets=("U4", "C3"), moves=MOVES), FORECAST)
 

@@ -39,7 +39,7 @@ def taken(found: tuple[Proposal, ...]) -> dict[str, Change]:
 
 
 def sketched(*parts: SketchedPart, size: float = 40) -> Board:
-    return board_of(Sketch("bench", size, size, parts=parts))
+    return board_of(Sketch(name="bench", width_mm=size, height_mm=size, parts=parts))
 
 
 @given(st.floats(0.2, 3), st.floats(0.2, 3), st.floats(-180, 180), st.floats(-50, 50))
@@ -49,7 +49,7 @@ def test_a_ring_has_the_area_edge_and_frame_it_was_made_with(
     """Closed forms of a rectangle and of a home plate (a rectangle less two corners), turned and
     moved.
     """
-    frame = Frame(x, -x / 2, along, across, angle)
+    frame = Frame(x_mm=x, y_mm=-x / 2, along_mm=along, across_mm=across, angle_deg=angle)
     ring = frame.ring(rectangle(along, across))
     assert area_mm2(ring) == pytest.approx(along * across, rel=1e-9)
     assert perimeter_mm(ring) == pytest.approx(2 * (along + across), rel=1e-9)
@@ -65,11 +65,11 @@ def test_a_ring_has_the_area_edge_and_frame_it_was_made_with(
 def test_panes_cover_what_they_should_and_leave_webs(
     along: float, across: float, coverage: float
 ) -> None:
-    rings = panes(Frame(3, 4, along, across, 30), coverage)
+    rings = panes(Frame(x_mm=3, y_mm=4, along_mm=along, across_mm=across, angle_deg=30), coverage)
     assert math.fsum(area_mm2(ring) for ring in rings) == pytest.approx(
         coverage * along * across, rel=1e-9
     )
-    level = Frame(3, 4, along, across, 30)
+    level = Frame(x_mm=3, y_mm=4, along_mm=along, across_mm=across, angle_deg=30)
     spans = [[level.seen_from(*point) for point in ring] for ring in rings]
     assert all(abs(u) < along / 2 and abs(v) < across / 2 for ring in spans for u, v in ring)
     lefts = sorted({round(min(u for u, _ in ring), 6) for ring in spans})
@@ -138,7 +138,11 @@ def test_at_a_thick_foil_fine_pitch_is_narrowed_and_comes_right(demo_board: Boar
 
 def test_narrowing_takes_off_across_the_row_whichever_way_the_part_lies() -> None:
     for turn, side in ((0, "top"), (90, "top"), (45, "top"), (90, "bottom"), (30, "bottom")):
-        board = sketched(SketchedPart("U1", "TSSOP-20", 20, y_mm=20, rotation_deg=turn, side=side))
+        board = sketched(
+            SketchedPart(
+                ref="U1", package="TSSOP-20", x_mm=20, y_mm=20, rotation_deg=turn, side=side
+            )
+        )
         (one,) = better_openings(board, 0.15, LEADED)
         assert one.kind is ChangeKind.NARROW
         after = changed(board, taken((one,)))
@@ -155,7 +159,7 @@ def test_narrowing_takes_off_across_the_row_whichever_way_the_part_lies() -> Non
 
 
 def test_a_whole_thermal_pad_is_cut_into_panes_at_the_computed_or_asked_coverage() -> None:
-    board = sketched(SketchedPart("U1", "QFN-20_4x4", 20, 20))
+    board = sketched(SketchedPart(ref="U1", package="QFN-20_4x4", x_mm=20, y_mm=20))
     board = whole_pad(board)
     found = {one.kind: one for one in better_openings(board, 0.12, LEADED)}
     rings = found[ChangeKind.PANES].changes[0].rings
@@ -200,13 +204,13 @@ def shrunk(board: Board, factor: float) -> Board:
 
 
 def test_lean_openings_grow_beyond_the_toe_or_over_the_mask_but_not_into_their_neighbours() -> None:
-    leads = shrunk(sketched(SketchedPart("U1", "SOIC-8", 20, 20)), 0.4)
+    leads = shrunk(sketched(SketchedPart(ref="U1", package="SOIC-8", x_mm=20, y_mm=20)), 0.4)
     (longer,) = better_openings(leads, 0.10, LEADED)
     assert longer.kind is ChangeKind.LENGTHEN
     assert state_of(longer.before) == "lean"
     assert longer.after is not None
     assert state_of(longer.after) == "good"
-    board = sketched(SketchedPart("U1", "TSSOP-20", 20, 20))
+    board = sketched(SketchedPart(ref="U1", package="TSSOP-20", x_mm=20, y_mm=20))
     (longer,) = better_openings(board, 0.04, LEADED)
     for opening, now in zip(board.openings, changed(board, taken((longer,))).openings, strict=True):
         before, after = frame_of(opening), frame_of(now)
@@ -215,7 +219,7 @@ def test_lean_openings_grow_beyond_the_toe_or_over_the_mask_but_not_into_their_n
         )
         assert after.along_mm > before.along_mm
         assert after.across_mm == pytest.approx(before.across_mm)
-    chips = shrunk(sketched(SketchedPart("C1", "1812", 20, 20)), 0.8)
+    chips = shrunk(sketched(SketchedPart(ref="C1", package="1812", x_mm=20, y_mm=20)), 0.8)
     (larger,) = better_openings(chips, 0.12, LEADED)
     assert larger.kind is ChangeKind.OVERPRINT
     assert sum(o.area_mm2 for o in changed(chips, taken((larger,))).openings) > sum(
@@ -225,13 +229,31 @@ def test_lean_openings_grow_beyond_the_toe_or_over_the_mask_but_not_into_their_n
 
 def test_screws_bare_planes_and_iron_only_parts_are_left_out() -> None:
     board = sketched(
-        SketchedPart("J1", "FLATCABLE-10-0.5", 20, 25), SketchedPart("R1", "0603", 10, 10)
+        SketchedPart(ref="J1", package="FLATCABLE-10-0.5", x_mm=20, y_mm=25),
+        SketchedPart(ref="R1", package="0603", x_mm=10, y_mm=10),
     )
-    screw = opening_of("top", Frame(5, 35, 4, 4, 0).ring(rectangle(4, 4)), 0.0, None)
-    plane = opening_of("top", Frame(33, 8, 4, 4, 0).ring(rectangle(4, 4)), 0.0, None)
-    small = opening_of("top", Frame(36, 36, 1, 1, 0).ring(rectangle(1, 1)), 0.0, None)
+    screw = opening_of(
+        "top",
+        Frame(x_mm=5, y_mm=35, along_mm=4, across_mm=4, angle_deg=0).ring(rectangle(4, 4)),
+        0.0,
+        None,
+    )
+    plane = opening_of(
+        "top",
+        Frame(x_mm=33, y_mm=8, along_mm=4, across_mm=4, angle_deg=0).ring(rectangle(4, 4)),
+        0.0,
+        None,
+    )
+    small = opening_of(
+        "top",
+        Frame(x_mm=36, y_mm=36, along_mm=1, across_mm=1, angle_deg=0).ring(rectangle(1, 1)),
+        0.0,
+        None,
+    )
     board = replace(
-        board, openings=(*board.openings, screw, plane, small), holes=(Hole(5, 35, 3.2, True),)
+        board,
+        openings=(*board.openings, screw, plane, small),
+        holes=(Hole(x_mm=5, y_mm=35, drill_mm=3.2, plated=True),),
     )
     found = [
         one for one in better_openings(board, 0.12, LEADED) if one.kind is ChangeKind.LEAVE_OUT
@@ -279,9 +301,9 @@ def turned(
 
 def test_proposals_do_not_depend_on_how_the_board_lies() -> None:
     board = sketched(
-        SketchedPart("U1", "TSSOP-20", 14, 14),
-        SketchedPart("U2", "QFP-48", 28, 26, 90),
-        SketchedPart("C1", "0805", 30, 10),
+        SketchedPart(ref="U1", package="TSSOP-20", x_mm=14, y_mm=14),
+        SketchedPart(ref="U2", package="QFP-48", x_mm=28, y_mm=26, rotation_deg=90),
+        SketchedPart(ref="C1", package="0805", x_mm=30, y_mm=10),
     )
     quarter = turned(board, lambda x, y: (40 - y, x), 90)
     for foil in (0.12, 0.15):

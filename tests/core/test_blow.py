@@ -35,7 +35,13 @@ def _blows(draw: st.DrawFn) -> Scene:
     part, beside = scene.parts
     package = replace(beside.package, limit_c=draw(st.floats(150.0, 260.0)))
     scene = replace(scene, parts=(part, replace(beside, package=package)))
-    warm = Move(Deed.WARM, draw(st.floats(5.0, 40.0)), ("U1",), 40.0, 12.0)
+    warm = Move(
+        deed=Deed.WARM,
+        seconds=draw(st.floats(5.0, 40.0)),
+        over=("U1",),
+        height_mm=40.0,
+        circle_mm=12.0,
+    )
     return replace(scene, moves=(warm, *scene.moves)) if draw(st.booleans()) else scene
 
 

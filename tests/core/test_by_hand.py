@@ -121,9 +121,9 @@ def test_a_coarse_scale_says_so() -> None:
     assert fine.factor == pytest.approx(
         (1 / 0.04 + 0.85 / 0.0064) / (1 / 0.04 + 1 / 0.0064), abs=0.005
     )  # 8 % of a print's own spread
-    assert fit_factors([Weighing(10_000, 10_068, 80, 1)] * 5).factor == pytest.approx(
-        0.85, abs=0.01
-    )
+    assert fit_factors(
+        [Weighing(before_mg=10_000, after_mg=10_068, expected_mg=80, resolution_mg=1)] * 5
+    ).factor == pytest.approx(0.85, abs=0.01)
 
 
 @pytest.mark.parametrize(

@@ -33,10 +33,10 @@ from yellowfen.errors import InvalidValue
 
 def part(ref: str, package: str, value: str = "") -> BoardPart:
     return BoardPart(
-        ref,
-        value,
-        "",
-        0.0,
+        ref=ref,
+        value=value,
+        footprint="",
+        x_mm=0.0,
         y_mm=0.0,
         rotation_deg=0,
         side="top",

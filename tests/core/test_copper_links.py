@@ -140,7 +140,13 @@ def test_patches_of_the_demo_board_pass_what_their_drawing_passes(
         for x in range(0, fine.shape[1] - 240, 240):
             piece = (fine[y : y + 240, x : x + 240] >= 0.5).astype(float)
             true = conductance(piece)
-            foil = CopperLayer("top", piece, 35, 0.0, links_of_raster(piece, 24, 24))
+            foil = CopperLayer(
+                layer="top",
+                coverage=piece,
+                thickness_um=35,
+                depth=0.0,
+                links=links_of_raster(piece, 24, 24),
+            )
             by_links.append(through_grid(foil, piece) / true)
             cover = piece.reshape(12, 20, 12, 20).mean((1, 3))
             by_cover.append(conductance(cover) / true)
@@ -152,7 +158,9 @@ def test_patches_of_the_demo_board_pass_what_their_drawing_passes(
 
 def through_grid(foil: CopperLayer, piece: np.ndarray) -> float:
     """Edge to edge through the heat grid's own conductances at 1 mm, in units of full copper."""
-    grid = make_grid(BoardStack(12, 12, 1.6, (foil,)), 1.0, 3)
+    grid = make_grid(
+        BoardStack(width_mm=12, height_mm=12, thickness_mm=1.6, copper=(foil,)), 1.0, 3
+    )
     full = 35e-6 * 395.0
     gx, gy = (values[0].reshape(grid.ny + 2, grid.nx + 2) / full for values in (grid.gx, grid.gy))
     k = piece + FLOOR

@@ -17,8 +17,10 @@ def test_outlet_pressure_by_hand() -> None:
     """
     scene = small_scene()
     part = replace(scene.parts[1], x_mm=15.0 + 6.0, y_mm=12.0)
-    move = Move(D.CLOSE, 10.0, ("U1",), 15.0, 0.0)
-    assert wall_pressure_pa(scene, HotAir(6, 360, 30), move, part) == pytest.approx(407, rel=0.02)
+    move = Move(deed=D.CLOSE, seconds=10.0, over=("U1",), height_mm=15.0, circle_mm=0.0)
+    assert wall_pressure_pa(
+        scene, HotAir(nozzle_mm=6, outlet_c=360, flow_lpm=30), move, part
+    ) == pytest.approx(407, rel=0.02)
 
 
 def test_more_air_a_smaller_nozzle_and_a_lean_push_harder() -> None:
@@ -29,8 +31,10 @@ def test_more_air_a_smaller_nozzle_and_a_lean_push_harder() -> None:
         return push_share(replace(scene, **changes), part, 0.0)
 
     base = share()
-    assert share(source=HotAir(6, 360, 60)) == pytest.approx(4 * base, rel=0.01)
-    assert share(source=HotAir(4, 360, 30)) > base
+    assert share(source=HotAir(nozzle_mm=6, outlet_c=360, flow_lpm=60)) == pytest.approx(
+        4 * base, rel=0.01
+    )
+    assert share(source=HotAir(nozzle_mm=4, outlet_c=360, flow_lpm=30)) > base
     near = replace(part, x_mm=15.0)
     leaning = replace(scene, moves=(replace(scene.moves[0], tilt_deg=45.0), scene.moves[1]))
     assert push_share(leaning, near, 0.0) > push_share(scene, near, 0.0)
@@ -42,6 +46,10 @@ def test_no_push_without_air_underneath_or_after_the_air_is_gone() -> None:
     assert push_share(scene, replace(part, side=Side.BOTTOM), 0.0) == 0.0
     assert push_share(scene, part, 31.0) == 0.0
     assert (
-        push_share(replace(scene, source=HotPlate(240.0), moves=(Move(D.PLATE, 5.0),)), part, 0.0)
+        push_share(
+            replace(scene, source=HotPlate(set_c=240.0), moves=(Move(deed=D.PLATE, seconds=5.0),)),
+            part,
+            0.0,
+        )
         == 0.0
     )

@@ -15,11 +15,18 @@ HOLE = "M150 150 150 250 250 250 250 150Z"  # 1 × 1 mm, clockwise
 
 
 def board_with(*inks: Ink, area_mm2: float) -> Board:
-    copper = CopperMap("top", 0.0, 35.0, cell_mm=0.5, coverage=((0.0,),), area_mm2=area_mm2)
+    copper = CopperMap(
+        layer="top",
+        depth=0.0,
+        thickness_um=35.0,
+        cell_mm=0.5,
+        coverage=((0.0,),),
+        area_mm2=area_mm2,
+    )
     return Board(
-        "bench",
-        4,
-        4,
+        name="bench",
+        width_mm=4,
+        height_mm=4,
         thickness_mm=1.6,
         outline=(),
         pads=(),

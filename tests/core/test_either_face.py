@@ -78,10 +78,13 @@ def all_boards(demo_board: Board) -> list[tuple[Board, Board]]:
 
 
 def heated(board: Board, ref: str, side: str, kind: int, tall: float) -> Rehearsal:
-    moves = (Move(Deed.WARM, 10.0, (ref,), 40.0, 5.0), Move(Deed.CLOSE, 35.0, (ref,), tall, 3.0))
+    moves = (
+        Move(deed=Deed.WARM, seconds=10.0, over=(ref,), height_mm=40.0, circle_mm=5.0),
+        Move(deed=Deed.CLOSE, seconds=35.0, over=(ref,), height_mm=tall, circle_mm=3.0),
+    )
     plan = HeatPlan(targets=(ref,), side=side, moves=moves, outlet_c=380.0)
     if kind:
-        plate = (Move(Deed.PLATE, 60.0),)
+        plate = (Move(deed=Deed.PLATE, seconds=60.0),)
         plan = replace(plan, source=SourceKind.PLATE, moves=plate, underside=Underside.INSULATING)
     return rehearse(scene_of(board, plan), replace(COARSE, nozzle_step_mm=3.0))
 
@@ -142,7 +145,7 @@ def test_a_face_that_is_still_bare_has_nothing_underneath(demo_board: Board) -> 
     stands off.
     """
     below = tuple(part.ref for part in demo_board.parts if part.side == "bottom")[:3]
-    moves = (Move(Deed.PLATE, 150.0),)
+    moves = (Move(deed=Deed.PLATE, seconds=150.0),)
     plan = HeatPlan(targets=below, side="bottom", source=SourceKind.PLATE, moves=moves)
     bare, full = (scene_of(demo_board, replace(plan, bare_below=bare)) for bare in (True, False))
     assert {part.side for part in bare.parts} == {"top"}

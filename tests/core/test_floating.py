@@ -33,7 +33,7 @@ FOIL_MM = 0.12
 def test_force_is_minus_the_derivative_of_the_energy(
     height: float, fullness: float, side: float
 ) -> None:
-    column = Column(side**2, 4 * side, fullness * side**2 * 0.1)
+    column = Column(area_mm2=side**2, perimeter_mm=4 * side, volume_mm3=fullness * side**2 * 0.1)
     assume(column.arc(height)[0] > -math.pi / 2 + 0.01)  # pinned
     step = 1e-6 * height
     slope = (column.energy_nj(height + step) - column.energy_nj(height - step)) / (
@@ -47,7 +47,14 @@ def test_force_is_minus_the_derivative_of_the_energy(
 def test_force_is_minus_the_derivative_of_the_energy_with_a_toe_as_well(
     height: float, fullness: float, toe: float
 ) -> None:
-    column = Column(0.3 * 0.4, 2 * 0.4 + 0.3, fullness * 0.12 * 0.07, 1, 0.3, toe)
+    column = Column(
+        area_mm2=0.3 * 0.4,
+        perimeter_mm=2 * 0.4 + 0.3,
+        volume_mm3=fullness * 0.12 * 0.07,
+        count=1,
+        toe_width_mm=0.3,
+        toe_length_mm=toe,
+    )
     half = column.arc(height)[0]
     assume(0.02 < half < math.pi / 2 - 0.05)
     assume(math.sin(half) * 0.3 / height < 0.98)  # the toe's cap is not yet half round
@@ -62,7 +69,17 @@ def test_a_toe_takes_up_what_an_edge_pad_is_pressed_for() -> None:
     """The same solder under the same part: with room beyond the body the sides bulge less, at no
     height more.
     """
-    bare, with_toe = Column(0.12, 1.1, 0.016), Column(0.12, 1.1, 0.016, 1, 0.3, 0.3)
+    bare, with_toe = (
+        Column(area_mm2=0.12, perimeter_mm=1.1, volume_mm3=0.016),
+        Column(
+            area_mm2=0.12,
+            perimeter_mm=1.1,
+            volume_mm3=0.016,
+            count=1,
+            toe_width_mm=0.3,
+            toe_length_mm=0.3,
+        ),
+    )
     for height in (0.05, 0.07, 0.1):
         assert with_toe.bulge_mm(height) < bare.bulge_mm(height)
 
@@ -88,7 +105,9 @@ def test_a_half_round_crown() -> None:
 @pytest.mark.parametrize("side", [5.0, 20.0, 80.0])
 def test_a_wide_flat_pad_stands_at_volume_over_area(side: float) -> None:
     flat = 0.05
-    height = settled_mm((Column(side**2, 4 * side, flat * side**2),), 0.0)
+    height = settled_mm(
+        (Column(area_mm2=side**2, perimeter_mm=4 * side, volume_mm3=flat * side**2),), 0.0
+    )
     assert height == pytest.approx(flat, rel=0.5 * flat / side + 1e-4)
     assert height < flat  # the surface pulls a little
 
@@ -97,7 +116,7 @@ def test_a_force_free_column_against_the_balance_of_pressure_and_pull() -> None:
     """Reference: pressure of a cylindrical meniscus, tension over radius, on the area against the
     edge's pull (capillary bridge, textbook balance).
     """
-    column = Column(4.0, 8.0, 0.2)
+    column = Column(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.2)
     height = settled_mm((column,), 0.0)
     half, _ = column.arc(height)
     pressure = SURFACE_TENSION_N_M * 2 * math.sin(half) / height
@@ -107,11 +126,11 @@ def test_a_force_free_column_against_the_balance_of_pressure_and_pull() -> None:
 
 
 def test_weight_sinks_a_part_and_solder_lifts_it() -> None:
-    column = Column(4.0, 8.0, 0.2)
+    column = Column(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.2)
     assert (
         settled_mm((column,), 5.0)
         < settled_mm((column,), 0.0)
-        < settled_mm((Column(4.0, 8.0, 0.3),), 0.0)
+        < settled_mm((Column(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.3),), 0.0)
     )
 
 

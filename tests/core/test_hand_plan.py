@@ -43,18 +43,19 @@ def demo_sketch_board() -> Board:
     spots = itertools.product(range(5, 56, 10), range(5, 36, 10))
     return board_of(
         Sketch(
-            "batches",
-            60,
-            60,
+            name="batches",
+            width_mm=60,
+            height_mm=60,
             parts=tuple(
-                SketchedPart(f"P{k}", names[k % len(names)], x, y) for k, (x, y) in enumerate(spots)
+                SketchedPart(ref=f"P{k}", package=names[k % len(names)], x_mm=x, y_mm=y)
+                for k, (x, y) in enumerate(spots)
             ),
         )
     )
 
 
 def board(*parts: SketchedPart) -> Board:
-    return board_of(Sketch("bench", 60, 60, parts=parts))
+    return board_of(Sketch(name="bench", width_mm=60, height_mm=60, parts=parts))
 
 
 def test_every_pad_gets_paste_once_and_stays_on_it(demo_board: Board) -> None:
@@ -121,7 +122,7 @@ def test_few_needles_and_only_those_at_hand(demo_board: Board) -> None:
 
 def test_rows_get_a_line_down_to_eight_tenths_and_fine_rows_a_warning() -> None:
     """Common practice."""
-    wide = hand_plan(board(SketchedPart("U1", "SOIC-16", 30, 30)), LEADED)
+    wide = hand_plan(board(SketchedPart(ref="U1", package="SOIC-16", x_mm=30, y_mm=30)), LEADED)
     assert [step.way for step in wide.steps] == ["line", "line"]
     for step in wide.steps:
         fat = (
@@ -132,13 +133,13 @@ def test_rows_get_a_line_down_to_eight_tenths_and_fine_rows_a_warning() -> None:
             / 2
         )
         assert step.paste_mm3 * wide.paste.volume_share <= fat
-    fine = hand_plan(board(SketchedPart("U1", "QFP-48", 30, 30)), LEADED)
+    fine = hand_plan(board(SketchedPart(ref="U1", package="QFP-48", x_mm=30, y_mm=30)), LEADED)
     assert all(step.way != "line" for step in fine.steps)
     assert any("bridges here" in step.said for step in fine.steps)
     mixed = hand_plan(
         board(
-            SketchedPart("U1", "TSSOP-20", 15, 15),
-            *(SketchedPart(f"C{n}", "0402", 2 * n, 40) for n in range(1, 29)),
+            SketchedPart(ref="U1", package="TSSOP-20", x_mm=15, y_mm=15),
+            *(SketchedPart(ref=f"C{n}", package="0402", x_mm=2 * n, y_mm=40) for n in range(1, 29)),
         ),
         LEADED,
     )
@@ -148,7 +149,10 @@ def test_rows_get_a_line_down_to_eight_tenths_and_fine_rows_a_warning() -> None:
 
 def test_balls_and_iron_only_parts_get_no_paste() -> None:
     plan = hand_plan(
-        board(SketchedPart("U1", "BGA-64", 20, 20), SketchedPart("J1", "FLATCABLE-10-0.5", 45, 45)),
+        board(
+            SketchedPart(ref="U1", package="BGA-64", x_mm=20, y_mm=20),
+            SketchedPart(ref="J1", package="FLATCABLE-10-0.5", x_mm=45, y_mm=45),
+        ),
         LEADED,
     )
     assert plan.steps == ()
@@ -159,7 +163,9 @@ def test_under_a_leadless_part_go_as_many_dots_as_the_floating_model_aims_for() 
     part = package_named("QFN-32_5x5")
     hand = by_hand(part, LEADED)
     plan = hand_plan(
-        board(SketchedPart("U1", "QFN-32_5x5", 30, 30)), LEADED, gauges=sorted(NEEDLES)
+        board(SketchedPart(ref="U1", package="QFN-32_5x5", x_mm=30, y_mm=30)),
+        LEADED,
+        gauges=sorted(NEEDLES),
     )
     pad = next(land.pin for land in part.lands if land.kind is JointKind.THERMAL_PAD)
     step = next(one for one in plan.steps if pad in one.pins)
@@ -198,10 +204,22 @@ def test_scraps_hold_the_board_on_all_sides_and_cover_none_of_it(demo_board: Boa
 
 def test_the_blade_goes_along_most_fine_openings() -> None:
     """From memory; a part with rows on two sides decides, a square one asks for 45°."""
-    assert fixture(board(SketchedPart("U1", "TSSOP-20", 30, 30))).stroke_deg == 0
-    assert fixture(board(SketchedPart("U1", "TSSOP-20", 30, 30, 90))).stroke_deg == 270
-    assert fixture(board(SketchedPart("U1", "QFP-48", 30, 30))).stroke_deg == 315
-    assert "whichever way" in fixture(board(SketchedPart("R1", "0603", 30, 30))).stroke_said
+    assert (
+        fixture(board(SketchedPart(ref="U1", package="TSSOP-20", x_mm=30, y_mm=30))).stroke_deg == 0
+    )
+    assert (
+        fixture(
+            board(SketchedPart(ref="U1", package="TSSOP-20", x_mm=30, y_mm=30, rotation_deg=90))
+        ).stroke_deg
+        == 270
+    )
+    assert (
+        fixture(board(SketchedPart(ref="U1", package="QFP-48", x_mm=30, y_mm=30))).stroke_deg == 315
+    )
+    assert (
+        "whichever way"
+        in fixture(board(SketchedPart(ref="R1", package="0603", x_mm=30, y_mm=30))).stroke_said
+    )
 
 
 def test_composition_is_exact() -> None:
@@ -252,19 +270,19 @@ def test_balls_and_usual_mixtures() -> None:
 def test_the_life_of_a_lot() -> None:
     hour = 3600.0
     lot = Lot(
-        1,
-        "jar",
-        LEADED,
+        id=1,
+        name="jar",
+        paste=LEADED,
         container="jar",
         grams=100.0,
         bought_s=0.0,
         expires_s=None,
         events=(
-            Happened(1, LotEvent.OUT, 10 * hour),
-            Happened(2, LotEvent.OPENED, 14 * hour),
-            Happened(3, LotEvent.USED, 15 * hour, 20.0),
-            Happened(4, LotEvent.BACK, 20 * hour),
-            Happened(5, LotEvent.OUT, 40 * hour),
+            Happened(id=1, kind=LotEvent.OUT, at_s=10 * hour),
+            Happened(id=2, kind=LotEvent.OPENED, at_s=14 * hour),
+            Happened(id=3, kind=LotEvent.USED, at_s=15 * hour, grams=20.0),
+            Happened(id=4, kind=LotEvent.BACK, at_s=20 * hour),
+            Happened(id=5, kind=LotEvent.OUT, at_s=40 * hour),
         ),
     )
     assert lot.is_out
@@ -276,14 +294,14 @@ def test_the_life_of_a_lot() -> None:
     assert any("Out of the cold for 55 h" in said for said in lot.findings(85 * hour))
     assert any("Past its date" in said for said in lot.findings(200 * 24 * hour))
     closed = Lot(
-        1,
-        "jar",
-        LEADED,
+        id=1,
+        name="jar",
+        paste=LEADED,
         container="jar",
         grams=100.0,
         bought_s=0.0,
         expires_s=None,
-        events=(Happened(1, LotEvent.OUT, 0.0),),
+        events=(Happened(id=1, kind=LotEvent.OUT, at_s=0.0),),
     )
     assert "closed" in closed.findings(hour)[0]
 
@@ -294,7 +312,7 @@ def test_the_life_of_a_lot() -> None:
 )
 def test_lots_that_cannot_be_are_refused(grams: float, name: str, container: str) -> None:
     with pytest.raises(InvalidValue):
-        Lot(1, name, LEADED, container=container, grams=grams, bought_s=0.0)
+        Lot(id=1, name=name, paste=LEADED, container=container, grams=grams, bought_s=0.0)
 
 
 @given(st.integers(1, 60), st.integers(0, 60))

@@ -79,7 +79,7 @@ from yellowfen.errors import InvalidValue
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.ready import USUAL_NEED_S
 
-USUAL_IRON = Iron(1.6, 340.0)
+USUAL_IRON = Iron(tip_mm=1.6, set_c=340.0)
 
 
 def scene_for(board: Board, ref: str, alloy: str = "Sn63Pb37") -> Scene:
@@ -105,7 +105,12 @@ def test_cells_that_grow_outwards_fill_the_board_and_keep_areas(
 ) -> None:
     x, y = at[0] * width, at[1] * height
     grid = make_grid(
-        BoardStack(width, height, 1.6, (CopperLayer("top", 0.4, 35, 0.0),)),
+        BoardStack(
+            width_mm=width,
+            height_mm=height,
+            thickness_mm=1.6,
+            copper=(CopperLayer(layer="top", coverage=0.4, thickness_um=35, depth=0.0),),
+        ),
         cell,
         3,
         FineRound(x, y, *size),
@@ -120,7 +125,16 @@ def test_cells_that_grow_outwards_fill_the_board_and_keep_areas(
         assert grid.rectangle(*inside, wide, tall)[1].sum() == pytest.approx(
             wide * tall * 1e-6, rel=1e-6
         )
-    even = make_grid(BoardStack(width, height, 1.6, (CopperLayer("top", 0.4, 35, 0.0),)), 1.0, 3)
+    even = make_grid(
+        BoardStack(
+            width_mm=width,
+            height_mm=height,
+            thickness_mm=1.6,
+            copper=(CopperLayer(layer="top", coverage=0.4, thickness_um=35, depth=0.0),),
+        ),
+        1.0,
+        3,
+    )
     assert heat(grid) == pytest.approx(heat(even), rel=1e-9)
 
 
@@ -129,7 +143,16 @@ def test_heat_passes_between_cells_of_unequal_size_and_copper_by_hand() -> None:
     own sheet.
     """
     grid = make_grid(
-        BoardStack(10, 4, 1.6, (CopperLayer("top", np.array([[1.0, 0.0]]), 35, 0.0),)),
+        BoardStack(
+            width_mm=10,
+            height_mm=4,
+            thickness_mm=1.6,
+            copper=(
+                CopperLayer(
+                    layer="top", coverage=np.array([[1.0, 0.0]]), thickness_um=35, depth=0.0
+                ),
+            ),
+        ),
         0.2,
         3,
         FineRound(3.0, 2.0, 1.0, 1.0),
@@ -168,14 +191,27 @@ def test_heat_spreads_from_the_tip_as_from_a_line_source_in_a_sheet() -> None:
     """
     thin = 0.2
     layers = tuple(
-        CopperLayer(name, 1.0, 35, depth) for name, depth in (("top", 0.0), ("bottom", 1.0))
+        CopperLayer(layer=name, coverage=1.0, thickness_um=35, depth=depth)
+        for name, depth in (("top", 0.0), ("bottom", 1.0))
     )
     passes_nothing_on = replace(package_named("0402"), lead_w_k=1e-6, gap_mm=5.0)
     chip = PlacedPart(
-        "R1", passes_nothing_on, 20.0, y_mm=20.0, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+        ref="R1",
+        package=passes_nothing_on,
+        x_mm=20.0,
+        y_mm=20.0,
+        rotation_deg=0,
+        side=Side.TOP,
+        alloy="Sn63Pb37",
     )
-    move = Move(Deed.TOUCH, 0.1, ("R1",), pin="1")
-    scene = Scene(BoardStack(40, 40, thin, layers), (chip,), Iron(1.6, 150.0), (move,), ("R1",))
+    move = Move(deed=Deed.TOUCH, seconds=0.1, over=("R1",), pin="1")
+    scene = Scene(
+        board=BoardStack(width_mm=40, height_mm=40, thickness_mm=thin, copper=layers),
+        parts=(chip,),
+        source=Iron(tip_mm=1.6, set_c=150.0),
+        moves=(move,),
+        targets=("R1",),
+    )
     land = next(land for land in chip.package.lands if land.pin == "1")
     x, y = chip.x_mm + land.x_mm, chip.y_mm + land.y_mm
     prepared = prepare(
@@ -228,8 +264,8 @@ def at_place(prepared: Prepared, state: State, x_mm: float, y_mm: float) -> floa
 
 # copper as boards are usually drawn
 PAIR = (
-    Land("1", -1.0, 0.0, size_x_mm=0.6, size_y_mm=0.8, kind=JointKind.CHIP),
-    Land("2", 1.0, 0.0, size_x_mm=0.6, size_y_mm=0.8, kind=JointKind.CHIP),
+    Land(pin="1", x_mm=-1.0, y_mm=0.0, size_x_mm=0.6, size_y_mm=0.8, kind=JointKind.CHIP),
+    Land(pin="2", x_mm=1.0, y_mm=0.0, size_x_mm=0.6, size_y_mm=0.8, kind=JointKind.CHIP),
 )
 
 
@@ -299,8 +335,8 @@ def test_wetting_takes_half_a_second_at_30_kelvins_over_and_half_of_that_at_60()
 
 def test_the_tips_bridge_grows_and_a_chip_end_wets_more_than_a_lead() -> None:
     chip, lead = (
-        Land("1", 0, 0, size_x_mm=0.5, size_y_mm=0.6, kind=JointKind.CHIP),
-        Land("1", 0, 0, size_x_mm=0.5, size_y_mm=0.6, kind=JointKind.GULL_WING),
+        Land(pin="1", x_mm=0, y_mm=0, size_x_mm=0.5, size_y_mm=0.6, kind=JointKind.CHIP),
+        Land(pin="1", x_mm=0, y_mm=0, size_x_mm=0.5, size_y_mm=0.6, kind=JointKind.GULL_WING),
     )
     grown = [tip_conductance_w_k(USUAL_IRON, lead, after) for after in (0.0, 1.0, 3.0, math.inf)]
     assert grown == sorted(grown)
@@ -309,7 +345,7 @@ def test_the_tips_bridge_grows_and_a_chip_end_wets_more_than_a_lead() -> None:
     assert grown[0] == pytest.approx(core * contact / (core + contact))
     assert tip_conductance_w_k(USUAL_IRON, chip) > tip_conductance_w_k(USUAL_IRON, lead)
     cone = replace(USUAL_IRON, shape=TipShape.CONE)
-    big = Land("1", 0, 0, size_x_mm=3.0, size_y_mm=3.0, kind=JointKind.TAB)
+    big = Land(pin="1", x_mm=0, y_mm=0, size_x_mm=3.0, size_y_mm=3.0, kind=JointKind.TAB)
     assert tip_conductance_w_k(cone, big) < tip_conductance_w_k(USUAL_IRON, big)
 
 
@@ -318,7 +354,7 @@ def test_a_touch_in_two_halves_is_the_touch_in_one() -> None:
         usual_patch(small_scene(), "R1", land_of("0603", "1"), Tie.RELIEF), source=USUAL_IRON
     )
     whole, first, second = (
-        Move(Deed.TOUCH, s, ("R1",), pin="1", from_s=f)
+        Move(deed=Deed.TOUCH, seconds=s, over=("R1",), pin="1", from_s=f)
         for s, f in ((1.0, 0.0), (0.5, 0.0), (0.5, 0.5))
     )
     fine = replace(FINE_PATCH, cell_mm=0.3)
@@ -407,8 +443,8 @@ def test_lead_free_takes_longer_and_a_wider_tip_is_quicker(demo_board: Board) ->
     assert usual.melts_s is not None
     assert usual.wets_s is not None
     assert usual.melts_s < usual.wets_s < (relieved(free, USUAL_IRON).wets_s or 99.0)
-    assert (relieved(leaded, Iron(2.4, 340.0)).wets_s or 99.0) < usual.wets_s
-    cold = relieved(free, Iron(0.6, 260.0, TipShape.CONE, 15.0), 1.5)
+    assert (relieved(leaded, Iron(tip_mm=2.4, set_c=340.0)).wets_s or 99.0) < usual.wets_s
+    cold = relieved(free, Iron(tip_mm=0.6, set_c=260.0, shape=TipShape.CONE, power_w=15.0), 1.5)
     assert (cold.wets_s, cold.stay_s) == (None, None)
 
 
@@ -433,18 +469,30 @@ def test_a_part_underneath_is_touched_from_its_own_side() -> None:
     rng = np.random.default_rng(4)
     cover = (rng.random((200, 250)) > 0.5).astype(float)
     board = BoardStack(
-        25, 20, 1.6, (CopperLayer("top", cover, 35, 0.0), CopperLayer("bottom", 0.3, 35, 1.0))
+        width_mm=25,
+        height_mm=20,
+        thickness_mm=1.6,
+        copper=(
+            CopperLayer(layer="top", coverage=cover, thickness_um=35, depth=0.0),
+            CopperLayer(layer="bottom", coverage=0.3, thickness_um=35, depth=1.0),
+        ),
     )
     part = PlacedPart(
-        "R1",
-        package_named("0603"),
-        9.0,
+        ref="R1",
+        package=package_named("0603"),
+        x_mm=9.0,
         y_mm=12.0,
         rotation_deg=30.0,
         side=Side.TOP,
         alloy="Sn63Pb37",
     )
-    above = Scene(board, (part,), USUAL_IRON, (Move(Deed.WITHDRAW, 1.0),), ("R1",))
+    above = Scene(
+        board=board,
+        parts=(part,),
+        source=USUAL_IRON,
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
+        targets=("R1",),
+    )
     below = turned_over(above)
     assert below.part("R1").side is Side.BOTTOM
     assert turned_over(below).part("R1") == part
@@ -459,9 +507,13 @@ def test_a_part_underneath_is_touched_from_its_own_side() -> None:
 def test_small_boards_aluminium_and_unknown_pins() -> None:
     scene = small_scene()
     alone = replace(scene.parts[1], x_mm=3.0, y_mm=2.5)
-    board = BoardStack(6, 5, 1.0, scene.board.copper)
+    board = BoardStack(width_mm=6, height_mm=5, thickness_mm=1.0, copper=scene.board.copper)
     tiny = replace(
-        scene, moves=(Move(Deed.WITHDRAW, 1.0),), board=board, parts=(alone,), targets=("R1",)
+        scene,
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
+        board=board,
+        parts=(alone,),
+        targets=("R1",),
     )
     assert touch(tiny, USUAL_IRON, "R1", "1", Tie.SIGNAL).wets_s is not None
     here = usual_patch(tiny, "R1", land_of("0603", "1"), Tie.PLANE)
@@ -487,31 +539,33 @@ def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(
 ) -> None:
     """The piece of board round a pin need not hold the part's middle."""
     board = BoardStack(
-        60,
-        60,
-        1.6,
-        (
-            CopperLayer("top", np.full((1200, 1200), 0.4), 35, 0.0),
-            CopperLayer("bottom", 0.6, 35, 1.0),
+        width_mm=60,
+        height_mm=60,
+        thickness_mm=1.6,
+        copper=(
+            CopperLayer(
+                layer="top", coverage=np.full((1200, 1200), 0.4), thickness_um=35, depth=0.0
+            ),
+            CopperLayer(layer="bottom", coverage=0.6, thickness_um=35, depth=1.0),
         ),
     )
     for x, y in ((30.0, 30.0), (6.0, 54.0)):
         scene = Scene(
-            board,
-            (
+            board=board,
+            parts=(
                 PlacedPart(
-                    "U1",
-                    package_named(package),
-                    x,
+                    ref="U1",
+                    package=package_named(package),
+                    x_mm=x,
                     y_mm=y,
                     rotation_deg=turn,
                     side=Side.TOP,
                     alloy="Sn63Pb37",
                 ),
             ),
-            Iron(1.6, 340.0),
-            (Move(Deed.WITHDRAW, 1.0),),
-            ("U1",),
+            source=Iron(tip_mm=1.6, set_c=340.0),
+            moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
+            targets=("U1",),
         )
         for land in scene.parts[0].package.lands[::40]:
             for tie in Tie:
@@ -523,26 +577,32 @@ def test_the_iron_reaches_every_pin_of_large_parts_and_of_parts_at_the_edge(
 
 def test_a_corner_pin_of_a_large_part_is_wet_in_about_the_time_of_a_small_ones() -> None:
     board = BoardStack(
-        60, 60, 1.6, (CopperLayer("top", 0.4, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
+        width_mm=60,
+        height_mm=60,
+        thickness_mm=1.6,
+        copper=(
+            CopperLayer(layer="top", coverage=0.4, thickness_um=35, depth=0.0),
+            CopperLayer(layer="bottom", coverage=0.6, thickness_um=35, depth=1.0),
+        ),
     )
     scene = Scene(
-        board,
-        (
+        board=board,
+        parts=(
             PlacedPart(
-                "U1",
-                package_named("QFP-208"),
-                30,
+                ref="U1",
+                package=package_named("QFP-208"),
+                x_mm=30,
                 y_mm=30,
                 rotation_deg=0,
                 side=Side.TOP,
                 alloy="Sn63Pb37",
             ),
         ),
-        Iron(1.6, 340.0),
-        (Move(Deed.WITHDRAW, 1.0),),
-        ("U1",),
+        source=Iron(tip_mm=1.6, set_c=340.0),
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
+        targets=("U1",),
     )
-    found = touch(scene, Iron(1.6, 340.0), "U1", "1", Tie.SIGNAL)
+    found = touch(scene, Iron(tip_mm=1.6, set_c=340.0), "U1", "1", Tie.SIGNAL)
     assert found.wets_s is not None
     assert 0.1 < found.wets_s < 1.0
 
@@ -551,19 +611,35 @@ def test_a_small_iron_finds_a_tab_harder_than_a_small_pin_on_a_plane() -> None:
     """A 20 W iron with a slipped-on tip: a lone DPAK tab, liquid as a whole, takes seconds; a
     SOT-23 pin on a plane is wet long before.
     """
-    foils = (CopperLayer("top", 0.5, 35.0, 0.0), CopperLayer("bottom", 0.6, 35.0, 1.0))
-    small = Iron(1.6, 350.0, TipShape.CHISEL, 20.0, usual_tip_heat_j_k(20.0), handle=Handle.SLIP_ON)
+    foils = (
+        CopperLayer(layer="top", coverage=0.5, thickness_um=35.0, depth=0.0),
+        CopperLayer(layer="bottom", coverage=0.6, thickness_um=35.0, depth=1.0),
+    )
+    small = Iron(
+        tip_mm=1.6,
+        set_c=350.0,
+        shape=TipShape.CHISEL,
+        power_w=20.0,
+        tip_heat_j_k=usual_tip_heat_j_k(20.0),
+        handle=Handle.SLIP_ON,
+    )
     wets = {}
     for name, pin, tie in (("TO-252", "2", Tie.SIGNAL), ("SOT-23", "3", Tie.PLANE)):
         part = PlacedPart(
-            "U1", package_named(name), 12, y_mm=12, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+            ref="U1",
+            package=package_named(name),
+            x_mm=12,
+            y_mm=12,
+            rotation_deg=0,
+            side=Side.TOP,
+            alloy="Sn63Pb37",
         )
         scene = Scene(
-            BoardStack(24, 24, 1.6, foils),
-            (part,),
-            HotAir(6, 350, 30),
-            (Move(Deed.WITHDRAW, 1.0),),
-            ("U1",),
+            board=BoardStack(width_mm=24, height_mm=24, thickness_mm=1.6, copper=foils),
+            parts=(part,),
+            source=HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30),
+            moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
+            targets=("U1",),
         )
         wets[name] = touch(scene, small, "U1", pin, tie, longest_s=2.5).wets_s
     assert wets["TO-252"] is None

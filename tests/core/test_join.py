@@ -24,9 +24,9 @@ def pads_of(
 ) -> list[Pad]:
     """The pads a board would have for a package placed there."""
     part = PlacedPart(
-        "?",
-        package_named(package),
-        x,
+        ref="?",
+        package=package_named(package),
+        x_mm=x,
         y_mm=y,
         rotation_deg=rotation,
         side=Side(side),
@@ -46,9 +46,9 @@ def pads_of(
         )
         pads.append(
             Pad(
-                side,
-                cx,
-                cy,
+                side=side,
+                x_mm=cx,
+                y_mm=cy,
                 size_x_mm=sx,
                 size_y_mm=sy,
                 angle_deg=slant,
@@ -73,7 +73,18 @@ def test_every_pad_finds_its_pin_and_lands_come_back(
 ) -> None:
     pads = pads_of(package, x, y, rotation, side)
     joined = join(
-        [Placement("U1", "", package, x_mm=x, y_mm=y, rotation_deg=rotation, side=side)], pads
+        [
+            Placement(
+                ref="U1",
+                value="",
+                footprint=package,
+                x_mm=x,
+                y_mm=y,
+                rotation_deg=rotation,
+                side=side,
+            )
+        ],
+        pads,
     )
     (part,) = joined.parts
     assert part.joined
@@ -91,7 +102,11 @@ def test_every_pad_finds_its_pin_and_lands_come_back(
 
 def test_a_quarter_turn_is_found_and_told() -> None:
     joined = join(
-        [Placement("U1", "", "SOIC-8", x_mm=30, y_mm=30, rotation_deg=0, side="top")],
+        [
+            Placement(
+                ref="U1", value="", footprint="SOIC-8", x_mm=30, y_mm=30, rotation_deg=0, side="top"
+            )
+        ],
         pads_of("SOIC-8", 30, 30, 90),
     )
     assert joined.parts[0].rotation_deg == 90
@@ -101,9 +116,15 @@ def test_a_quarter_turn_is_found_and_told() -> None:
 def test_neighbours_do_not_take_each_others_pads() -> None:
     pads = [*pads_of("0402", 30, 30), *pads_of("0402", 30, 30.9), *pads_of("SOIC-8", 36, 30)]
     placements = [
-        Placement("C1", "", "0402", x_mm=30, y_mm=30, rotation_deg=0, side="top"),
-        Placement("C2", "", "0402", x_mm=30, y_mm=30.9, rotation_deg=0, side="top"),
-        Placement("U1", "", "SO8", x_mm=36, y_mm=30, rotation_deg=0, side="top"),
+        Placement(
+            ref="C1", value="", footprint="0402", x_mm=30, y_mm=30, rotation_deg=0, side="top"
+        ),
+        Placement(
+            ref="C2", value="", footprint="0402", x_mm=30, y_mm=30.9, rotation_deg=0, side="top"
+        ),
+        Placement(
+            ref="U1", value="", footprint="SO8", x_mm=36, y_mm=30, rotation_deg=0, side="top"
+        ),
     ]
     joined = join(placements, pads)
     assert [pad.ref for pad in joined.pads] == ["C1"] * 2 + ["C2"] * 2 + ["U1"] * 8
@@ -111,7 +132,17 @@ def test_neighbours_do_not_take_each_others_pads() -> None:
 
 def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
     joined = join(
-        [Placement("X1", "", "MYSTERY", x_mm=30, y_mm=30, rotation_deg=0, side="top")],
+        [
+            Placement(
+                ref="X1",
+                value="",
+                footprint="MYSTERY",
+                x_mm=30,
+                y_mm=30,
+                rotation_deg=0,
+                side="top",
+            )
+        ],
         pads_of("SOT-23", 30, 30),
     )
     assert joined.parts[0].package.guessed
@@ -119,8 +150,18 @@ def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
     assert "guessed from 3 pads" in joined.findings[0].sentence
     lost = join(
         [
-            Placement("X2", "", "MYSTERY", x_mm=30, y_mm=30, rotation_deg=0, side="top"),
-            Placement("R9", "", "0603", x_mm=50, y_mm=30, rotation_deg=0, side="top"),
+            Placement(
+                ref="X2",
+                value="",
+                footprint="MYSTERY",
+                x_mm=30,
+                y_mm=30,
+                rotation_deg=0,
+                side="top",
+            ),
+            Placement(
+                ref="R9", value="", footprint="0603", x_mm=50, y_mm=30, rotation_deg=0, side="top"
+            ),
         ],
         [],
     )
@@ -131,7 +172,11 @@ def test_unknown_footprints_take_the_nearest_pads_and_say_so() -> None:
 @pytest.mark.parametrize(("name", "fits"), [("0603", "0201"), ("0402", "01005"), ("0603", "0603")])
 def test_a_code_of_two_meanings_is_settled_by_the_pads(name: str, fits: str) -> None:
     joined = join(
-        [Placement("C1", "", name, x_mm=30, y_mm=30, rotation_deg=0, side="top")],
+        [
+            Placement(
+                ref="C1", value="", footprint=name, x_mm=30, y_mm=30, rotation_deg=0, side="top"
+            )
+        ],
         pads_of(fits, 30, 30),
     )
     assert joined.parts[0].package.name.startswith(fits)
@@ -168,9 +213,15 @@ def test_patterns_propose_chips_rows_and_quads() -> None:
 def test_a_land_keeps_its_area_on_the_grid_at_any_angle(
     angle: float, x: float, y: float, side: Side
 ) -> None:
-    grid = make_grid(BoardStack(30, 20, 1.6, ()))
+    grid = make_grid(BoardStack(width_mm=30, height_mm=20, thickness_mm=1.6, copper=()))
     part = PlacedPart(
-        "U1", package_named("SOIC-8"), x, y_mm=y, rotation_deg=angle, side=side, alloy="Sn63Pb37"
+        ref="U1",
+        package=package_named("SOIC-8"),
+        x_mm=x,
+        y_mm=y,
+        rotation_deg=angle,
+        side=side,
+        alloy="Sn63Pb37",
     )
     land = part.package.lands[0]
     assert on_board(part, 0, 0) == (x, y)
@@ -180,11 +231,17 @@ def test_a_land_keeps_its_area_on_the_grid_at_any_angle(
 
 
 def test_a_slanted_part_underneath_covers_the_mirror_image() -> None:
-    grid = make_grid(BoardStack(30, 20, 1.6, ()), 0.5)
+    grid = make_grid(BoardStack(width_mm=30, height_mm=20, thickness_mm=1.6, copper=()), 0.5)
     maps = []
     for side in (Side.TOP, Side.BOTTOM):
         part = PlacedPart(
-            "U1", package_named("SOIC-8"), 15, y_mm=10, rotation_deg=30, side=side, alloy="Sn63Pb37"
+            ref="U1",
+            package=package_named("SOIC-8"),
+            x_mm=15,
+            y_mm=10,
+            rotation_deg=30,
+            side=side,
+            alloy="Sn63Pb37",
         )
         covered = grid.flat(grid.inside * 0.0)
         for land in part.package.lands:
@@ -231,9 +288,9 @@ def lone_pad(x: float, y: float, wide: float, high: float, net: str) -> Pad:
     )
     area = wide * high
     return Pad(
-        "top",
-        x,
-        y,
+        side="top",
+        x_mm=x,
+        y_mm=y,
         size_x_mm=wide,
         size_y_mm=high,
         angle_deg=0.0,

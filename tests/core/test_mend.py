@@ -21,7 +21,7 @@ from yellowfen.errors import InvalidValue
 from .test_rework_practice import alone
 
 ALLOY = alloy_named("Sn63Pb37")
-IRON = Iron(1.6, 340.0)
+IRON = Iron(tip_mm=1.6, set_c=340.0)
 
 
 def fault(verdict: Verdict, solder: float | None = None, **changes: object) -> Fault:

@@ -47,7 +47,15 @@ def board(nets: int, parts: int, seed: int) -> Board:
         value = f"{int(chance.integers(1, 99))} {'kΩ' if ref[0] == 'R' else 'nF'}" if two else ""
         placed.append(
             BoardPart(
-                ref, value, "", x, y_mm=y, rotation_deg=0, side="top", package=package, joined=True
+                ref=ref,
+                value=value,
+                footprint="",
+                x_mm=x,
+                y_mm=y,
+                rotation_deg=0,
+                side="top",
+                package=package,
+                joined=True,
             )
         )
         for land in package.lands:
@@ -55,9 +63,9 @@ def board(nets: int, parts: int, seed: int) -> Board:
             net = "GND" if draw < 0.22 else "VDD" if draw < 0.33 else f"N{chance.integers(nets)}"
             pads.append(
                 Pad(
-                    "top",
-                    x + land.x_mm,
-                    y + land.y_mm,
+                    side="top",
+                    x_mm=x + land.x_mm,
+                    y_mm=y + land.y_mm,
                     size_x_mm=land.size_x_mm,
                     size_y_mm=land.size_y_mm,
                     angle_deg=0,
@@ -70,10 +78,10 @@ def board(nets: int, parts: int, seed: int) -> Board:
                 )
             )
     return Board(
-        "random",
-        200.0,
-        200.0,
-        1.6,
+        name="random",
+        width_mm=200.0,
+        height_mm=200.0,
+        thickness_mm=1.6,
         outline=(),
         pads=tuple(pads),
         holes=(),
@@ -192,7 +200,15 @@ def test_what_the_board_itself_connects_is_left_out_and_what_leads_nowhere_is_to
     joined = frozenset((nets[f"{first.ref}.{a}"], nets[f"{first.ref}.{b}"]))
     zero = package_named("0603")
     extra = BoardPart(
-        "R900", "0 Ω", "", 150, y_mm=150, rotation_deg=0, side="top", package=zero, joined=True
+        ref="R900",
+        value="0 Ω",
+        footprint="",
+        x_mm=150,
+        y_mm=150,
+        rotation_deg=0,
+        side="top",
+        package=zero,
+        joined=True,
     )
     pads = tuple(
         replace(made.pads[0], x_mm=150 + land.x_mm, y_mm=150.0, ref="R900", pin=land.pin, net=net)
@@ -243,10 +259,10 @@ def test_resistors_against_nodal_analysis(seed: int) -> None:
         edges.append((a, b, value))
         parts.append(
             BoardPart(
-                f"R{number}",
-                f"{value:g} Ω",
-                "",
-                10,
+                ref=f"R{number}",
+                value=f"{value:g} Ω",
+                footprint="",
+                x_mm=10,
                 y_mm=10,
                 rotation_deg=0,
                 side="top",

@@ -26,9 +26,9 @@ def board_with(
     """Parts by ref, package, x, y, turn; every part its own value unless one is given."""
     found = tuple(
         BoardPart(
-            ref,
-            value or ref,
-            kind,
+            ref=ref,
+            value=value or ref,
+            footprint=kind,
             x_mm=x,
             y_mm=y,
             rotation_deg=turn,
@@ -39,9 +39,9 @@ def board_with(
         for ref, kind, x, y, turn in parts
     )
     return Board(
-        "bench",
-        80,
-        60,
+        name="bench",
+        width_mm=80,
+        height_mm=60,
         thickness_mm=1.6,
         outline=(),
         pads=(),
@@ -65,19 +65,21 @@ def invented(count: int, seed: int, values: int = 6) -> Board:
         )
         parts.append(
             BoardPart(
-                f"P{number}",
-                f"v{chance.randrange(values)}",
-                kind,
-                *place,
-                "top",
-                package_named(kind),
-                True,
+                ref=f"P{number}",
+                value=f"v{chance.randrange(values)}",
+                footprint=kind,
+                x_mm=place[0],
+                y_mm=place[1],
+                rotation_deg=place[2],
+                side="top",
+                package=package_named(kind),
+                joined=True,
             )
         )
     return Board(
-        "invented",
-        80,
-        60,
+        name="invented",
+        width_mm=80,
+        height_mm=60,
         thickness_mm=1.6,
         outline=(),
         pads=(),

@@ -78,15 +78,17 @@ def ring(left: float, low: float, right: float, high: float, hole: bool = False)
 def board_drawn_with(*inks: Ink) -> BoardStack:
     drawing = DrawnLayer(inks, 20.0)
     cover, links = drawing.piece(0.0, 0.0, (20.0, 16.0), 32, 40)
-    foil = CopperLayer("top", cover, 35, 0.0, links, drawing=drawing)
-    return BoardStack(20, 16, 1.6, (foil,))
+    foil = CopperLayer(
+        layer="top", coverage=cover, thickness_um=35, depth=0.0, links=links, drawing=drawing
+    )
+    return BoardStack(width_mm=20, height_mm=16, thickness_mm=1.6, copper=(foil,))
 
 
 def chip_at(x_mm: float, y_mm: float, rotation_deg: float = 0.0) -> PlacedPart:
     return PlacedPart(
-        "R1",
-        package_named("0603"),
-        x_mm,
+        ref="R1",
+        package=package_named("0603"),
+        x_mm=x_mm,
         y_mm=y_mm,
         rotation_deg=rotation_deg,
         side=Side.TOP,
@@ -139,9 +141,15 @@ def test_a_face_without_copper_a_metal_board_and_a_part_beside_the_outline_do_no
         replace(usual, core=Core.ALUMINIUM),
         replace(usual, outline=((0, 0), (6, 0), (6, 16), (0, 16))),
     )
-    moves = (Move(Deed.HOLD, 20.0, ("R1",), 15.0),)
+    moves = (Move(deed=Deed.HOLD, seconds=20.0, over=("R1",), height_mm=15.0),)
     for board in boards:
-        scene = Scene(board, (chip_at(14.3, 8.2),), HotAir(6, 350, 30), moves, ("R1",))
+        scene = Scene(
+            board=board,
+            parts=(chip_at(14.3, 8.2),),
+            source=HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30),
+            moves=moves,
+            targets=("R1",),
+        )
         for resolution in (FINE, COARSE):
             found = couplings_of(scene, resolution.cell_mm, resolution.layers, None)["R1"]
             assert np.all(np.isfinite(found.air_m2))
@@ -155,8 +163,14 @@ def test_a_board_turned_over_has_the_same_wrong() -> None:
         Ink(ring(0, 0, 20, 7.6)), Ink(ring(7, 8, 9, 9)), Ink("M1000 850 1700 1200", 0.3)
     )
     part = chip_at(9.3, 8.2, 30.0)
-    moves = (Move(Deed.HOLD, 10.0, ("R1",), 15.0),)
-    scene = Scene(board, (part,), HotAir(6, 350, 30), moves, ("R1",))
+    moves = (Move(deed=Deed.HOLD, seconds=10.0, over=("R1",), height_mm=15.0),)
+    scene = Scene(
+        board=board,
+        parts=(part,),
+        source=HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30),
+        moves=moves,
+        targets=("R1",),
+    )
     over = turned_over(scene)
     above, under, back = (
         couplings_of(one, 1.0, 4, None)["R1"] for one in (scene, over, turned_over(over))
@@ -177,7 +191,7 @@ def test_only_under_hot_air_near_targets_on_drawn_copper_and_for_coarse_cells(
     assert len(found) < len(scene.parts)
     assert not couplings_of(scene, 0.25, 4, None)
     assert not couplings_of(scene, 1.0, 4, FineRound(10, 10, 5, 5))
-    plate = replace(scene, source=HotPlate(250), moves=(Move(Deed.PLATE, 60.0),))
+    plate = replace(scene, source=HotPlate(set_c=250), moves=(Move(deed=Deed.PLATE, seconds=60.0),))
     assert not couplings_of(plate, 1.0, 4, None)
     guessed = replace(
         scene.board, copper=tuple(replace(foil, drawing=None) for foil in scene.board.copper)
@@ -208,9 +222,9 @@ def test_wherever_a_part_lies_what_is_found_is_bounded_and_its_forecast_sound(
         Ink(ring(0, 0, 20, 7.6)), Ink(ring(6, 9, 9, 12)), Ink("M950 800 1300 1100", 0.3)
     )
     part = PlacedPart(
-        "R1",
-        package_named(name),
-        place[0],
+        ref="R1",
+        package=package_named(name),
+        x_mm=place[0],
         y_mm=place[1],
         rotation_deg=turn,
         side=side,
@@ -220,8 +234,14 @@ def test_wherever_a_part_lies_what_is_found_is_bounded_and_its_forecast_sound(
     if found is not None:
         assert np.all((found.eased >= pad_cells.LEAST - 1e-9) & np.isfinite(found.air_m2))
         assert np.all(found.eased <= pad_cells.MOST + 1e-9)
-    moves = (Move(Deed.HOLD, 10.0, ("R1",), 15.0),)
-    scene = Scene(board, (part,), HotAir(6, 380, 40), moves, ("R1",))
+    moves = (Move(deed=Deed.HOLD, seconds=10.0, over=("R1",), height_mm=15.0),)
+    scene = Scene(
+        board=board,
+        parts=(part,),
+        source=HotAir(nozzle_mm=6, outlet_c=380, flow_lpm=40),
+        moves=moves,
+        targets=("R1",),
+    )
     seen = rehearse(scene, Resolution(cell_mm=grid[0], layers=grid[1]))
     assert seen.energy.closes
     assert seen.part("R1").body_peak_c < 380.0
@@ -250,7 +270,9 @@ def test_forecasts_agree_with_the_drawing_in_quarter_millimetres(
 ) -> None:
     """Parts whose melts the grid alone told 11 to 14 % late."""
     scene = scene_of(demo_board, HeatPlan(targets=(ref,), moves=usual_moves((ref,))))
-    scene = near_the_heat(replace(scene, moves=(Move(Deed.HOLD, hold_s, (ref,), 15.0),)))
+    scene = near_the_heat(
+        replace(scene, moves=(Move(deed=Deed.HOLD, seconds=hold_s, over=(ref,), height_mm=15.0),))
+    )
     true = true_melts_s(scene, drawn_finely(scene.board), ref)
     first, last = melts_s(scene, FINE, ref) / true - 1.0
     assert abs(first) < 0.06

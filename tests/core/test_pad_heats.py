@@ -24,7 +24,7 @@ NOTHING = State(to_do=())
 def heated(
     molten: tuple[str, ...], *melts: tuple[str, str, int]
 ) -> dict[tuple[str, str], PadHeats]:
-    return pads_heated(HeatPlan(), Forecast((), melts=melts), molten, NOTHING, PINS)
+    return pads_heated(HeatPlan(), Forecast(targets=(), melts=melts), molten, NOTHING, PINS)
 
 
 def tapped(script, *cues: str) -> State:  # type: ignore[no-untyped-def]

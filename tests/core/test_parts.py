@@ -207,9 +207,20 @@ def test_own_packages_refuse_what_no_part_has() -> None:
 
 
 def test_limits_of_own_packages_follow_material_and_size() -> None:
-    assert OwnPackage("a", 3, 3, 1).package().limit_c == moulded_limit(1, 9)[0]
-    assert OwnPackage("a", 3, 3, 1, material="plastic").package().limit_c == LIMIT_UNKNOWN_PLASTIC
-    assert OwnPackage("a", 3, 3, 1, limit_c=150).package().limit_why == "you gave its limit"
+    assert (
+        OwnPackage(name="a", body_x_mm=3, body_y_mm=3, height_mm=1).package().limit_c
+        == moulded_limit(1, 9)[0]
+    )
+    assert (
+        OwnPackage(name="a", body_x_mm=3, body_y_mm=3, height_mm=1, material="plastic")
+        .package()
+        .limit_c
+        == LIMIT_UNKNOWN_PLASTIC
+    )
+    assert (
+        OwnPackage(name="a", body_x_mm=3, body_y_mm=3, height_mm=1, limit_c=150).package().limit_why
+        == "you gave its limit"
+    )
 
 
 SIZES = {  # across, along, pitch, limit: outlines and J-STD-020 classes as remembered

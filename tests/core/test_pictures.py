@@ -263,10 +263,10 @@ def test_the_prints_shift_is_found_though_a_third_of_it_lacks(brighter: bool) ->
             spots = finer * (np.array(ring) + true) / cell + (finer - 1) / 2
             drawn.filled(grey, spots, greys[2])
     grey = grey.reshape(height, finer, width, finer).mean(axis=(1, 3))
-    flat = Flat(blurred(grey, 2), 0.0, 0.0, cell)
+    flat = Flat(grey=blurred(grey, 2), x0_mm=0.0, y0_mm=0.0, cell_mm=cell)
     found = print_offset(flat, pads, openings, greys)
     assert np.hypot(*(np.array(found) - true)) <= 0.003
-    away = Flat(flat.grey, 500.0, 500.0, cell)
+    away = Flat(grey=flat.grey, x0_mm=500.0, y0_mm=500.0, cell_mm=cell)
     assert print_offset(away, pads, openings, greys, (0.1, 0.2)) == (0.1, 0.2)
 
 

@@ -29,15 +29,23 @@ def wired(*rows: tuple[str, str, str, dict[str, str]]) -> Board:
         x = 12.0 * number
         parts.append(
             BoardPart(
-                ref, value, "", x, y_mm=0, rotation_deg=0, side="top", package=package, joined=True
+                ref=ref,
+                value=value,
+                footprint="",
+                x_mm=x,
+                y_mm=0,
+                rotation_deg=0,
+                side="top",
+                package=package,
+                joined=True,
             )
         )
         for land in package.lands:
             pads.append(
                 Pad(
-                    "top",
-                    x + land.x_mm,
-                    land.y_mm,
+                    side="top",
+                    x_mm=x + land.x_mm,
+                    y_mm=land.y_mm,
                     size_x_mm=land.size_x_mm,
                     size_y_mm=land.size_y_mm,
                     angle_deg=0.0,

@@ -50,16 +50,16 @@ from yellowfen.errors import InvalidValue
 from yellowfen.formats.calendar_out import calendar
 
 LEADED = paste_named("sn63-t4")
-EVERYTHING = BenchTools(True, True, True, True)
+EVERYTHING = BenchTools(stencil=True, air=True, plate=True, iron=True)
 
 
 def board_of(*kinds: str, side: str = "top") -> Board:
     """Packages in a row; refs by their place."""
     parts = tuple(
         BoardPart(
-            f"U{n}",
-            "",
-            kind,
+            ref=f"U{n}",
+            value="",
+            footprint=kind,
             x_mm=10.0 + 12 * n,
             y_mm=20.0,
             rotation_deg=0.0,
@@ -71,9 +71,9 @@ def board_of(*kinds: str, side: str = "top") -> Board:
     )
     pads = tuple(
         Pad(
-            side,
-            part.x_mm + land.x_mm,
-            part.y_mm + land.y_mm,
+            side=side,
+            x_mm=part.x_mm + land.x_mm,
+            y_mm=part.y_mm + land.y_mm,
             size_x_mm=land.size_x_mm,
             size_y_mm=land.size_y_mm,
             angle_deg=0.0,
@@ -87,9 +87,9 @@ def board_of(*kinds: str, side: str = "top") -> Board:
         for land in part.package.lands
     )
     return Board(
-        "bench",
-        200,
-        40,
+        name="bench",
+        width_mm=200,
+        height_mm=40,
         thickness_mm=1.6,
         outline=(),
         pads=pads,
@@ -121,9 +121,9 @@ ALL_KINDS = (
     "bench",
     [
         EVERYTHING,
-        BenchTools(False, True, False, True),
-        BenchTools(False, False, False, True),
-        BenchTools(True, False, True, True),
+        BenchTools(stencil=False, air=True, plate=False, iron=True),
+        BenchTools(stencil=False, air=False, plate=False, iron=True),
+        BenchTools(stencil=True, air=False, plate=True, iron=True),
     ],
 )
 def test_no_way_that_ruins_a_part_whatever_is_wished(bench: BenchTools) -> None:
@@ -206,7 +206,7 @@ def test_schools_steer_and_say_their_case() -> None:
     )
     assert mounds.ways[0].chosen.way is Way.MOUNDS_AIR
     assert "school" in mounds.ways[0].why
-    no_air = BenchTools(False, False, False, True)
+    no_air = BenchTools(stencil=False, air=False, plate=False, iron=True)
     flood = techniques(
         board, LEADED, no_air, Wishes(schools=Schools({"fine leads": "flood and wick"}))
     )
@@ -221,7 +221,12 @@ def test_schools_steer_and_say_their_case() -> None:
 
 def test_a_plate_is_out_when_parts_hang_underneath() -> None:
     """The side heated second cannot lie on a plate."""
-    found = techniques(board_of("0805"), LEADED, BenchTools(True, False, True, True), second="top")
+    found = techniques(
+        board_of("0805"),
+        LEADED,
+        BenchTools(stencil=True, air=False, plate=True, iron=True),
+        second="top",
+    )
     refused = {offer.way: offer.refused for offer in found.ways[0].offers}
     assert "keep the board off the plate" in refused[Way.DOTS_PLATE]
 
@@ -251,9 +256,9 @@ def test_the_light_side_first_and_what_would_fall(demo_board: Board) -> None:
         parts=(
             *lamps.parts,
             BoardPart(
-                "B1",
-                "",
-                "0603",
+                ref="B1",
+                value="",
+                footprint="0603",
                 x_mm=30.0,
                 y_mm=20.0,
                 rotation_deg=0.0,
@@ -337,9 +342,9 @@ def test_kit_counts_parts_for_all_boards_with_spares_by_size(demo_board: Board) 
 
 # schedule
 BUILD = Build(
-    2,
-    ("bottom", "top"),
-    True,
+    boards=2,
+    sides=("bottom", "top"),
+    stencil=True,
     warm_h=1.5,
     kit_lines=20,
     set_up_min=10.0,
@@ -411,7 +416,9 @@ def test_a_late_start_says_what_goes_off() -> None:
     assert any("Paste open for 8 h" in one for one in said)
     assert any("wipe it off and paste anew" in one for one in said)
     assert what_goes_off(schedule(tasks, 0.0, 6300.0, begun), 6300.0) == ()
-    bag = Bag("U1", "QFP-48", 1.4, life="5a", hours=FLOOR_LIFE_H["5a"], assumed=False)
+    bag = Bag(
+        ref="U1", name="QFP-48", height_mm=1.4, life="5a", hours=FLOOR_LIFE_H["5a"], assumed=False
+    )
     (dry,) = what_goes_off(schedule(tasks, 0.0), None, (bag,), opened_h_ago=23.0)
     assert "bake it first, 16 h at 125 °C" in dry.sentence
     assert what_goes_off(schedule(tasks, 0.0), None, (bag,), opened_h_ago=1.0) == ()

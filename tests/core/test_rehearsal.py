@@ -242,7 +242,7 @@ def test_what_lies_on_the_cells_is_kept_and_nobody_changes_it(
 ) -> None:
     """Rooms, shields and runs share one table of the parts; each network is as if built alone."""
     scene = small_scene(rotation=turn, plane_pins=("4",))
-    shielded = replace(scene, shields=(Shield(left, 12.0, 6.0, 8.0),))
+    shielded = replace(scene, shields=(Shield(x_mm=left, y_mm=12.0, size_x_mm=6.0, size_y_mm=8.0),))
     for ambient_c in ambients:
         for one in (replace(scene, ambient_c=ambient_c), replace(shielded, ambient_c=ambient_c)):
             rehearse(replace(one, moves=(replace(one.moves[0], seconds=2.0),)), COARSE)
@@ -257,7 +257,11 @@ def test_what_lies_on_the_cells_is_kept_and_nobody_changes_it(
 
 def test_copper_lands_in_its_layers() -> None:
     grid = make_grid(
-        replace(small_scene().board, copper=(CopperLayer("inner", 1.0, 35, 0.5),)), layers=5
+        replace(
+            small_scene().board,
+            copper=(CopperLayer(layer="inner", coverage=1.0, thickness_um=35, depth=0.5),),
+        ),
+        layers=5,
     )
     sums = grid.gx.reshape(5, -1).sum(axis=1)
     assert sums[2] > 5 * sums[1]
@@ -270,7 +274,7 @@ def test_copper_lands_in_its_layers() -> None:
         ({"ambient_c": float("nan")}, "ambient_c"),
         ({"targets": ("Q9",)}, "targets"),
         ({"moves": ()}, "moves"),
-        ({"moves": (Move(Deed.HOLD, 800, ("U1",)),) * 3}, "moves"),
+        ({"moves": (Move(deed=Deed.HOLD, seconds=800, over=("U1",)),) * 3}, "moves"),
     ],
 )
 def test_scenes_that_cannot_be_are_refused(change: dict[str, object], field: str) -> None:

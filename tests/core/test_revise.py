@@ -58,23 +58,35 @@ def course(stops: int = 1, refs: tuple[str, ...] = ("U4",)) -> Course:
 
 
 MOVES = (
-    Move(Deed.WARM, 15.0, ("U4",), 60.0, 10.0),
-    Move(Deed.CLOSE, 30.0, ("U4",), 15.0, 4.0),
-    Move(Deed.WITHDRAW, 40.0),
+    Move(deed=Deed.WARM, seconds=15.0, over=("U4",), height_mm=60.0, circle_mm=10.0),
+    Move(deed=Deed.CLOSE, seconds=30.0, over=("U4",), height_mm=15.0, circle_mm=4.0),
+    Move(deed=Deed.WITHDRAW, seconds=40.0),
 )
 PLAN = HeatPlan(targets=("U4",), moves=MOVES)
 FORECAST = Forecast(
-    (TargetForecast("U4", 30.0, 20.0, 46.0, "U4 pin 7 comes last"),), 35.0, "too hot"
+    targets=(
+        TargetForecast(
+            ref="U4", flows_s=30.0, early_s=20.0, late_s=46.0, watch="U4 pin 7 comes last"
+        ),
+    ),
+    latest_s=35.0,
+    latest_why="too hot",
 )
 TOUR_PLAN = HeatPlan(
     targets=("P0", "P1", "P2"),
     moves=(
-        *(Move(Deed.CLOSE, 32.0, (f"P{n}",), 15.0, 4.0) for n in range(3)),
-        Move(Deed.WITHDRAW, 40.0),
+        *(
+            Move(deed=Deed.CLOSE, seconds=32.0, over=(f"P{n}",), height_mm=15.0, circle_mm=4.0)
+            for n in range(3)
+        ),
+        Move(deed=Deed.WITHDRAW, seconds=40.0),
     ),
 )
 TOUR = Forecast(
-    tuple(TargetForecast(f"P{n}", 32.0 * n + 30, 20.0, 140.0) for n in range(3)),
+    targets=tuple(
+        TargetForecast(ref=f"P{n}", flows_s=32.0 * n + 30, early_s=20.0, late_s=140.0)
+        for n in range(3)
+    ),
     stops=tuple(
         StopForecast(
             refs=(f"P{n}",),
@@ -323,7 +335,12 @@ def test_a_station_learns_from_what_was_believed_and_as_it_was_run() -> None:
     sure = tapped((START, 0), (flowed_key("U4"), 2.0), (sure_key(flowed_key("U4")), 3.0))
     assert believed_flows(PLAN, FORECAST, course(), sure) == [("U4", 2.0)]
     many = replace(
-        FORECAST, targets=(*FORECAST.targets, TargetForecast("C9", 41.0, 30.0, 60.0)), grouped=True
+        FORECAST,
+        targets=(
+            *FORECAST.targets,
+            TargetForecast(ref="C9", flows_s=41.0, early_s=30.0, late_s=60.0),
+        ),
+        grouped=True,
     )
     both = course(refs=("U4", "C9"))
     assert believed_flows(PLAN, many, both, tapped((START, 0), (ALL_FLOWED, 33.0))) == [

@@ -253,9 +253,12 @@ def test_wick_and_wire_add_up(demo_board: Board) -> None:
 
 def test_the_braid_delays_as_a_lumped_body_does() -> None:
     """Against the equation stepped numerically."""
-    iron, land = Iron(2.4, 380.0, TipShape.BEVEL), Land("1", 0, 0, 1.5, 0.6, JointKind.GULL_WING)
+    iron, land = (
+        Iron(tip_mm=2.4, set_c=380.0, shape=TipShape.BEVEL),
+        Land(pin="1", x_mm=0, y_mm=0, size_x_mm=1.5, size_y_mm=0.6, kind=JointKind.GULL_WING),
+    )
     at, kelvins = 0.0, 25.0
-    wide = Land("", 0, 0, 2.0, 2.0, land.kind)
+    wide = Land(pin="", x_mm=0, y_mm=0, size_x_mm=2.0, size_y_mm=2.0, kind=land.kind)
     passes = tip_conductance_w_k(iron, wide)
     while kelvins < 183.0:
         kelvins += passes * (380.0 - kelvins) / wick_heat_j_k(2.0) * 1e-5
@@ -456,7 +459,11 @@ def test_a_survey_lists_both_faces_and_plans_for_the_worse(demo_board: Board) ->
         survey(demo_board, "U99", Answers(), {})
 
 
-BENCH = OffBench(air=HotAir(6, 350, 30), plate=HotPlate(250.0), irons=USUAL_IRONS)
+BENCH = OffBench(
+    air=HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30),
+    plate=HotPlate(set_c=250.0),
+    irons=USUAL_IRONS,
+)
 
 
 def test_ways_off_keep_their_laws(demo_board: Board) -> None:
@@ -507,7 +514,9 @@ def test_bad_input_to_ways_off_is_one_sentence(demo_board: Board) -> None:
     small = alone("0603", size=(12.0, 8.0))
     wide = {
         one.way: one
-        for one in ways_off(small, "U1", OffBench(air=HotAir(20, 350, 30)), Matters.BOTH)
+        for one in ways_off(
+            small, "U1", OffBench(air=HotAir(nozzle_mm=20, outlet_c=350, flow_lpm=30)), Matters.BOTH
+        )
     }
     assert "wider than the board" in wide[OffWay.AIR].why_not
 
@@ -517,9 +526,15 @@ def lifting(name: str, seconds: float = 60.0):  # type: ignore[no-untyped-def]
     scene = alone(name, size=(40.0, 30.0), plane=("21",) if name == "QFN-20" else ())
     moves = (
         *usual_moves(("U1",))[:1],
-        Move(usual_moves(("U1",))[1].deed, seconds, ("U1",), 12.0, 3.0),
+        Move(
+            deed=usual_moves(("U1",))[1].deed,
+            seconds=seconds,
+            over=("U1",),
+            height_mm=12.0,
+            circle_mm=3.0,
+        ),
     )
-    scene = replace(scene, source=HotAir(6, 380, 44), moves=moves)
+    scene = replace(scene, source=HotAir(nozzle_mm=6, outlet_c=380, flow_lpm=44), moves=moves)
     seen = rehearse(scene)
     return scene, seen, sureness(scene, Doubts(), seen, 11)
 
@@ -577,7 +592,10 @@ def test_a_heat_that_lifts_is_kept_with_its_goal() -> None:
 
 
 def test_pads_of_a_ball_grid_part_get_seconds_from_the_iron_once_it_is_off() -> None:
-    board = board_of(Sketch("grid", parts=(SketchedPart("U1", "BGA-64", 20, 15),)), Library())
+    board = board_of(
+        Sketch(name="grid", parts=(SketchedPart(ref="U1", package="BGA-64", x_mm=20, y_mm=15),)),
+        Library(),
+    )
     iron = max(USUAL_IRONS, key=lambda one: one.tip_mm)
     found = pads_planned(board, HeatPlan(targets=("U1",)), "U1", Answers(), iron)
     assert len(found.pads) == 64

@@ -27,8 +27,8 @@ from yellowfen.core.rework.flood import Flooded, Tip, flooded
 from yellowfen.core.rework.removal_alloy import removal_mix
 from yellowfen.core.work.iron_rows import rows_of
 
-BEVEL = Iron(2.4, 370.0, TipShape.BEVEL)
-CHISEL = Iron(2.4, 370.0)
+BEVEL = Iron(tip_mm=2.4, set_c=370.0, shape=TipShape.BEVEL)
+CHISEL = Iron(tip_mm=2.4, set_c=370.0)
 USUAL, PLANES = (0.4, 0.7), (0.95, 0.95, 0.95, 0.95)
 
 
@@ -43,24 +43,24 @@ def alone(
     """A part in the middle of a board of so many copper layers."""
     depths = [number / (len(cover) - 1) for number in range(len(cover))]
     copper = tuple(
-        CopperLayer(f"layer {depth}", share, 35, depth)
+        CopperLayer(layer=f"layer {depth}", coverage=share, thickness_um=35, depth=depth)
         for share, depth in zip(cover, depths, strict=True)
     )
     part = placed("U1", name, size[0] / 2, size[1] / 2, plane)
     return Scene(
-        BoardStack(*size, 1.6, copper),
-        (part, *others),
-        CHISEL,
-        (Move(Deed.WITHDRAW, 1.0),),
-        ("U1",),
+        board=BoardStack(width_mm=size[0], height_mm=size[1], thickness_mm=1.6, copper=copper),
+        parts=(part, *others),
+        source=CHISEL,
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
+        targets=("U1",),
     )
 
 
 def placed(ref: str, name: str, x: float, y: float, plane: tuple[str, ...] = ()) -> PlacedPart:
     return PlacedPart(
-        ref,
-        package_named(name),
-        x,
+        ref=ref,
+        package=package_named(name),
+        x_mm=x,
         y_mm=y,
         rotation_deg=0,
         side=Side.TOP,
@@ -148,10 +148,21 @@ def wide_so() -> Scene:
     around = (("R1", side, 0), ("R2", -side, 0), ("R3", 0, end), ("R4", 0, -end))
     others = tuple(placed(ref, "0603", 40 + x, 30 + y) for ref, x, y in around)
     along = Move(
-        Deed.CLOSE, 120.0, ("U1",), 15.0, 6.0, circle_s=4.0, path=NozzlePath.ROWS, along_deg=90.0
+        deed=Deed.CLOSE,
+        seconds=120.0,
+        over=("U1",),
+        height_mm=15.0,
+        circle_mm=6.0,
+        circle_s=4.0,
+        path=NozzlePath.ROWS,
+        along_deg=90.0,
     )
     scene = alone("SOIC-28W", others=others)
-    return replace(scene, source=HotAir(6.0, 360.0, 44.0), moves=(along, Move(Deed.WITHDRAW, 30.0)))
+    return replace(
+        scene,
+        source=HotAir(nozzle_mm=6.0, outlet_c=360.0, flow_lpm=44.0),
+        moves=(along, Move(deed=Deed.WITHDRAW, seconds=30.0)),
+    )
 
 
 def test_a_wide_so_by_air_lets_a_neighbour_beside_its_rows_loose_and_none_beyond_its_ends() -> None:
@@ -174,8 +185,20 @@ def test_a_wide_so_by_air_lets_a_neighbour_beside_its_rows_loose_and_none_beyond
 def test_a_connector_with_tabs_takes_a_minute_or_so() -> None:
     """Common practice: 300 °C, circling, each end: 45 to 90 s in all; the band covers its middle."""
     scene = alone("CONN-6-1.25", size=(40.0, 30.0))
-    ends = Move(Deed.CLOSE, 180.0, ("U1",), 12.0, 4.0, circle_s=4.0, path=NozzlePath.ENDS)
-    heat = replace(scene, source=HotAir(6.0, 300.0, 44.0), moves=(ends, Move(Deed.WITHDRAW, 30.0)))
+    ends = Move(
+        deed=Deed.CLOSE,
+        seconds=180.0,
+        over=("U1",),
+        height_mm=12.0,
+        circle_mm=4.0,
+        circle_s=4.0,
+        path=NozzlePath.ENDS,
+    )
+    heat = replace(
+        scene,
+        source=HotAir(nozzle_mm=6.0, outlet_c=300.0, flow_lpm=44.0),
+        moves=(ends, Move(deed=Deed.WITHDRAW, seconds=30.0)),
+    )
     band = how_sure(heat, Doubts()).melts[0]
     print(f"connector: {band.low} to {band.high}, middle {band.middle}")
     assert band.low is not None

@@ -68,7 +68,7 @@ from yellowfen.formats.rehearsal_file import read_scene
 
 def whole_run(scene: Scene) -> Fate:
     """The fate of a recipe run to the very end, with two minutes of cooling."""
-    long = replace(scene, moves=(*scene.moves[:-1], Move(Deed.WITHDRAW, 120.0)))
+    long = replace(scene, moves=(*scene.moves[:-1], Move(deed=Deed.WITHDRAW, seconds=120.0)))
     prepared = prepare(long, WINDOW_RESOLUTION)
     drive = prepared.drive(long)
     state = first_state(prepared, drive)
@@ -139,7 +139,9 @@ def test_windows_of_height_flow_and_plate_and_what_has_none() -> None:
             == 3
         )
     plate = replace(
-        scene, source=HotPlate(230.0), moves=(Move(Deed.PLATE, 60.0), Move(Deed.WITHDRAW, 30.0))
+        scene,
+        source=HotPlate(set_c=230.0),
+        moves=(Move(deed=Deed.PLATE, seconds=60.0), Move(deed=Deed.WITHDRAW, seconds=30.0)),
     )
     fates = [
         c.outcomes[-1].fate
@@ -154,7 +156,9 @@ def test_windows_of_height_flow_and_plate_and_what_has_none() -> None:
     with pytest.raises(InvalidValue, match="must rise"):
         make_window(scene, Axis.OUTLET, (350.0, 300.0), (30.0, 90.0), Tolerance(10.0))
     baked = replace(
-        scene, source=Oven(((0, 20, 20), (60, 200, 200))), moves=(Move(Deed.OVEN, 60.0),)
+        scene,
+        source=Oven(((0, 20, 20), (60, 200, 200))),
+        moves=(Move(deed=Deed.OVEN, seconds=60.0),),
     )
     with pytest.raises(InvalidValue, match="needs hot air or a plate"):
         make_window(baked, Axis.OUTLET, (300.0, 350.0), (30.0, 90.0), Tolerance(10.0))
@@ -162,7 +166,9 @@ def test_windows_of_height_flow_and_plate_and_what_has_none() -> None:
 
 def test_the_search_improves_on_the_setting_and_tells_why() -> None:
     tuned = find_settings(
-        small_scene(), Bench((10.0,), Preheater(150.0), True, True), Doubts(jet_log_sd=0.1)
+        small_scene(),
+        Bench(nozzles_mm=(10.0,), preheater=Preheater(150.0), foil=True, free_alloy=True),
+        Doubts(jet_log_sd=0.1),
     )
     assert tuned.best is not None
     start = next(one for one in tuned.proposals if one.key == "as it is")
@@ -181,7 +187,9 @@ def test_no_safe_setting_is_said_plainly_with_what_would_make_one() -> None:
     assert tuned.sentence.startswith("No safe setting was found: U1 passes 150")
     assert "by iron" in tuned.relaxes
     baked = replace(
-        scene, source=Oven(((0, 20, 20), (60, 200, 200))), moves=(Move(Deed.OVEN, 60.0),)
+        scene,
+        source=Oven(((0, 20, 20), (60, 200, 200))),
+        moves=(Move(deed=Deed.OVEN, seconds=60.0),),
     )
     with pytest.raises(InvalidValue, match="oven follows its curve"):
         find_settings(baked, Bench(), Doubts())
@@ -196,8 +204,8 @@ def test_samples_are_even_and_their_middle_is_the_scene() -> None:
     middle = settled(scene, Doubts(outlet_shift_k=7.0))
     assert middle.source.outlet_c == scene.source.outlet_c + 7.0
     for source, moves in (
-        (HotPlate(240.0), (Move(Deed.PLATE, 60.0),)),
-        (Oven(((0, 25, 25), (100, 220, 240))), (Move(Deed.OVEN, 100.0),)),
+        (HotPlate(set_c=240.0), (Move(deed=Deed.PLATE, seconds=60.0),)),
+        (Oven(((0, 25, 25), (100, 220, 240))), (Move(deed=Deed.OVEN, seconds=100.0),)),
     ):
         other = replace(scene, source=source, moves=moves)
         names = {one.key for one in unknowns_of(other)}
@@ -212,8 +220,8 @@ def test_profile_figures_against_hand_made_ones() -> None:
     """
     scene = replace(
         small_scene(),
-        source=HotPlate(260.0, 0.15),
-        moves=(Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 90.0)),
+        source=HotPlate(set_c=260.0, film_mm=0.15),
+        moves=(Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=90.0)),
     )
     seen = rehearse(scene)
     profile = profile_of(scene, seen)
@@ -224,12 +232,14 @@ def test_profile_figures_against_hand_made_ones() -> None:
         min(j.peak_c for j in seen.joints_of("U1")), abs=0.5
     )
     assert profile.index_percent == pytest.approx(100 * max(one.used for one in profile.criteria))
-    assert Criterion("x", 60.0, 30.0, high=90.0, unit="s", source="").used == 0.0
-    assert Criterion("x", 90.0, 30.0, high=90.0, unit="s", source="").used == pytest.approx(1.0)
-    assert not Criterion("x", 4.0, None, high=3.0, unit="K/s", source="").inside
+    assert Criterion(name="x", value=60.0, low=30.0, high=90.0, unit="s", source="").used == 0.0
+    assert Criterion(
+        name="x", value=90.0, low=30.0, high=90.0, unit="s", source=""
+    ).used == pytest.approx(1.0)
+    assert not Criterion(name="x", value=4.0, low=None, high=3.0, unit="K/s", source="").inside
 
 
-SOURCE = HotAir(6, 350, 30)
+SOURCE = HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30)
 
 
 def test_a_melt_test_finds_the_strength_and_says_what_it_cannot() -> None:
@@ -255,7 +265,7 @@ def test_a_melt_test_finds_the_strength_and_says_what_it_cannot() -> None:
 
 def test_a_log_with_cooling_finds_strength_outlet_copper_lag_and_offset() -> None:
     scene = scrap_scene(SOURCE, 20, "Sn96.5Ag3Cu0.5", width_mm=36, depth_mm=30, seconds=50.0)
-    scene = replace(scene, moves=(*scene.moves, Move(Deed.WITHDRAW, 70.0)))
+    scene = replace(scene, moves=(*scene.moves, Move(deed=Deed.WITHDRAW, seconds=70.0)))
     true = sampled(scene, Doubts(), {"jet": -0.7, "outlet": 0.6, "copper": 0.8})
     fine = replace(FINE, frame_s=0.25)
     seen, grid = rehearse(true, fine), prepare(true, fine).network.grid
@@ -305,7 +315,9 @@ def test_logs_that_cannot_be_used_are_refused(
 
 def test_irons_are_not_calibrated_here() -> None:
     scene = replace(
-        small_scene(), source=Iron(1.6, 340), moves=(Move(Deed.TOUCH, 3.0, ("U1",), pin="1"),)
+        small_scene(),
+        source=Iron(tip_mm=1.6, set_c=340),
+        moves=(Move(deed=Deed.TOUCH, seconds=3.0, over=("U1",), pin="1"),),
     )
     with pytest.raises(InvalidValue, match="iron is not calibrated"):
         from_times([MeltTest(scene, "U1", (3.0,), "x")], Doubts())
@@ -394,8 +406,14 @@ def test_practice_lead_free_cooks_leds_that_the_low_alloy_spares() -> None:
 
 def test_a_melt_test_on_a_plate_finds_its_film() -> None:
     air = scrap_scene(SOURCE, 20, "Sn63Pb37")
-    scene = replace(air, source=HotPlate(260.0, 0.15), moves=(Move(Deed.PLATE, 250.0),))
-    seconds = all_molten_s(rehearse(replace(scene, source=HotPlate(260.0, 0.3))).joints_of("dot"))
+    scene = replace(
+        air,
+        source=HotPlate(set_c=260.0, film_mm=0.15),
+        moves=(Move(deed=Deed.PLATE, seconds=250.0),),
+    )
+    seconds = all_molten_s(
+        rehearse(replace(scene, source=HotPlate(set_c=260.0, film_mm=0.3))).joints_of("dot")
+    )
     found = from_times([MeltTest(scene, "dot", (seconds,), "plate")], Doubts())
     film = found.findings[0]
     assert film.found
@@ -408,7 +426,7 @@ def test_a_melt_test_on_a_plate_finds_its_film() -> None:
 def test_a_log_in_an_oven_finds_how_far_it_is_from_its_curve() -> None:
     curve = ((0.0, 25.0, 25.0), (120.0, 160.0, 170.0), (200.0, 215.0, 230.0))
     air = scrap_scene(SOURCE, 20, "Sn96.5Ag3Cu0.5", width_mm=30, depth_mm=24)
-    scene = replace(air, source=Oven(curve, 12.0), moves=(Move(Deed.OVEN, 200.0),))
+    scene = replace(air, source=Oven(curve, 12.0), moves=(Move(deed=Deed.OVEN, seconds=200.0),))
     true = sampled(scene, Doubts(), {"oven": -1.2})
     fine = replace(FINE, frame_s=0.5)
     seen, grid = rehearse(true, fine), prepare(true, fine).network.grid
@@ -430,7 +448,9 @@ def test_two_settings_tell_strength_and_outlet_apart_better_than_one() -> None:
     true = Doubts(jet_factor=0.45, outlet_shift_k=12.0)
 
     def test_at(outlet_c: float, distance_mm: float) -> MeltTest:
-        scene = scrap_scene(HotAir(6, outlet_c, 30), distance_mm, "Sn63Pb37")
+        scene = scrap_scene(
+            HotAir(nozzle_mm=6, outlet_c=outlet_c, flow_lpm=30), distance_mm, "Sn63Pb37"
+        )
         return MeltTest(
             scene, "dot", (all_molten_s(rehearse(settled(scene, true)).joints_of("dot")),) * 3, "t"
         )
@@ -466,7 +486,15 @@ def test_a_plate_is_tried_instead_where_nothing_hangs_underneath() -> None:
     keys = {
         one.key
         for one in find_settings(
-            small_scene(), Bench((), None, False, False, HotPlate(240.0)), Doubts()
+            small_scene(),
+            Bench(
+                nozzles_mm=(),
+                preheater=None,
+                foil=False,
+                free_alloy=False,
+                plate=HotPlate(set_c=240.0),
+            ),
+            Doubts(),
         ).proposals
     }
     assert "plate" in keys
@@ -475,7 +503,15 @@ def test_a_plate_is_tried_instead_where_nothing_hangs_underneath() -> None:
     keys = {
         one.key
         for one in find_settings(
-            two_sided, Bench((), None, False, False, HotPlate(240.0)), Doubts()
+            two_sided,
+            Bench(
+                nozzles_mm=(),
+                preheater=None,
+                foil=False,
+                free_alloy=False,
+                plate=HotPlate(set_c=240.0),
+            ),
+            Doubts(),
         ).proposals
     }
     assert "plate" not in keys
@@ -547,10 +583,18 @@ def test_what_is_proposed_can_be_set_and_is_good_on_the_fine_grid() -> None:
 
 
 def test_a_usual_recipe_passes_the_window_or_says_why_not() -> None:
-    plate = replace(small_scene(), source=HotPlate(230.0), moves=(Move(Deed.PLATE, 90.0),))
+    plate = replace(
+        small_scene(), source=HotPlate(set_c=230.0), moves=(Move(deed=Deed.PLATE, seconds=90.0),)
+    )
     found = usual_recipe(plate, Doubts())
     stock = profile_of(
-        plate, rehearse(replace(plate, moves=(Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 60.0))))
+        plate,
+        rehearse(
+            replace(
+                plate,
+                moves=(Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0)),
+            )
+        ),
     ).index_percent
     assert found.index_percent < 125
     assert found.index_percent < stock
@@ -558,7 +602,7 @@ def test_a_usual_recipe_passes_the_window_or_says_why_not() -> None:
     under = replace(plate, parts=(plate.parts[0], replace(plate.parts[1], side=Side.BOTTOM)))
     assert "off the plate" in usual_recipe(under, Doubts()).says
     baked = usual_recipe(
-        replace(plate, source=USUAL_OVEN, moves=(Move(Deed.OVEN, 400.0),)), Doubts()
+        replace(plate, source=USUAL_OVEN, moves=(Move(deed=Deed.OVEN, seconds=400.0),)), Doubts()
     )
     assert baked.index_percent < 125
 

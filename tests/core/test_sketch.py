@@ -26,12 +26,15 @@ from yellowfen.errors import InvalidValue
 
 def patch(plane: Plane) -> Sketch:
     return Sketch(
-        "patch",
-        40,
-        30,
+        name="patch",
+        width_mm=40,
+        height_mm=30,
         thickness_mm=1.6,
         plane=plane,
-        parts=(SketchedPart("U1", "SOIC-8", 20, 15), SketchedPart("R1", "0603", 27, 15, 90)),
+        parts=(
+            SketchedPart(ref="U1", package="SOIC-8", x_mm=20, y_mm=15),
+            SketchedPart(ref="R1", package="0603", x_mm=27, y_mm=15, rotation_deg=90),
+        ),
     )
 
 
@@ -61,10 +64,14 @@ def test_the_copper_guess_is_stated(plane: Plane, share: float) -> None:
 def test_pads_turn_with_their_part(angle: float, side: str) -> None:
     board = board_of(
         Sketch(
-            "s",
-            40,
-            30,
-            parts=(SketchedPart("U1", "SOIC-8", 20, y_mm=15, rotation_deg=angle, side=side),),
+            name="s",
+            width_mm=40,
+            height_mm=30,
+            parts=(
+                SketchedPart(
+                    ref="U1", package="SOIC-8", x_mm=20, y_mm=15, rotation_deg=angle, side=side
+                ),
+            ),
         )
     )
     first = next(pad for pad in board.pads if pad.pin == "1")
@@ -76,30 +83,53 @@ def test_pads_turn_with_their_part(angle: float, side: str) -> None:
 
 
 def test_a_part_beyond_the_edge_is_told() -> None:
-    board = board_of(Sketch("s", 40, 30, parts=(SketchedPart("U1", "SOIC-8", 55, 15),)))
+    board = board_of(
+        Sketch(
+            name="s",
+            width_mm=40,
+            height_mm=30,
+            parts=(SketchedPart(ref="U1", package="SOIC-8", x_mm=55, y_mm=15),),
+        )
+    )
     assert any("U1 lie outside the patch" in finding.sentence for finding in board.findings)
 
 
 @pytest.mark.parametrize(
     ("make", "said"),
     [
-        (lambda: Sketch("s", 1000, 30), "width_mm: 1000 mm is outside 2 to 400"),
-        (lambda: Sketch(" ", 40, 30), "needs a name"),
-        (lambda: Sketch("s", 40, float("nan")), "height_mm"),
-        (lambda: SketchedPart("", "0603", 1, 1), "needs a name"),
-        (lambda: SketchedPart("R1", "0603", 1, 1, side="left"), "is not a side"),
+        (
+            lambda: Sketch(name="s", width_mm=1000, height_mm=30),
+            "width_mm: 1000 mm is outside 2 to 400",
+        ),
+        (lambda: Sketch(name=" ", width_mm=40, height_mm=30), "needs a name"),
+        (lambda: Sketch(name="s", width_mm=40, height_mm=float("nan")), "height_mm"),
+        (lambda: SketchedPart(ref="", package="0603", x_mm=1, y_mm=1), "needs a name"),
+        (
+            lambda: SketchedPart(ref="R1", package="0603", x_mm=1, y_mm=1, side="left"),
+            "is not a side",
+        ),
         (lambda: Underlay(mm_per_px=0), "mm_per_px"),
         (
             lambda: Sketch(
-                "s",
-                40,
-                30,
-                parts=(SketchedPart("R1", "0603", 1, 1), SketchedPart("R1", "0402", 5, 5)),
+                name="s",
+                width_mm=40,
+                height_mm=30,
+                parts=(
+                    SketchedPart(ref="R1", package="0603", x_mm=1, y_mm=1),
+                    SketchedPart(ref="R1", package="0402", x_mm=5, y_mm=5),
+                ),
             ),
             "R1 stands twice",
         ),
         (
-            lambda: board_of(Sketch("s", 40, 30, parts=(SketchedPart("R1", "WHATSIT", 1, 1),))),
+            lambda: board_of(
+                Sketch(
+                    name="s",
+                    width_mm=40,
+                    height_mm=30,
+                    parts=(SketchedPart(ref="R1", package="WHATSIT", x_mm=1, y_mm=1),),
+                )
+            ),
             "no package with lands is known as 'WHATSIT'",
         ),
     ],

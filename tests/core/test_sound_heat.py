@@ -109,10 +109,17 @@ def test_the_steps_allowed_keep_every_mode_from_growing(
     """Every combination of slow and fastest modes (twice a cell's own sum) in each layer, on the
     three grids.
     """
-    copper = tuple(CopperLayer(str(i), 1.0, um, i / (len(foils) - 1)) for i, um in enumerate(foils))
+    copper = tuple(
+        CopperLayer(layer=str(i), coverage=1.0, thickness_um=um, depth=i / (len(foils) - 1))
+        for i, um in enumerate(foils)
+    )
     for resolution in (FINE, QUICK, COARSE):
         prepared = prepare(
-            replace(small_scene(), board=BoardStack(30, 24, thickness, copper)), resolution
+            replace(
+                small_scene(),
+                board=BoardStack(width_mm=30, height_mm=24, thickness_mm=thickness, copper=copper),
+            ),
+            resolution,
         )
         grid = prepared.network.grid
         steps = step_limits(prepared.network, np.zeros(grid.cells))
@@ -131,8 +138,13 @@ def test_the_steps_allowed_keep_every_mode_from_growing(
 
 
 def thin() -> Scene:
-    copper = tuple(CopperLayer(str(i), 1.0, 35, i / 3) for i in range(4))
-    return replace(small_scene(outlet_c=380.0, cool_s=5.0), board=BoardStack(30, 24, 0.4, copper))
+    copper = tuple(
+        CopperLayer(layer=str(i), coverage=1.0, thickness_um=35, depth=i / 3) for i in range(4)
+    )
+    return replace(
+        small_scene(outlet_c=380.0, cool_s=5.0),
+        board=BoardStack(width_mm=30, height_mm=24, thickness_mm=0.4, copper=copper),
+    )
 
 
 def test_a_bad_state_is_worked_out_again_at_half_the_step(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -160,14 +172,30 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
     """Joined planes beneath a leadless part: at usual steps within 0.5 K and 0.7 % of a tenth of
     them (0.8 K and 2 % before).
     """
-    copper = tuple(CopperLayer(str(i), 1.0 if i else 0.3, 35, i / 3) for i in range(4))
+    copper = tuple(
+        CopperLayer(layer=str(i), coverage=1.0 if i else 0.3, thickness_um=35, depth=i / 3)
+        for i in range(4)
+    )
     vias = tuple(Via(14.65 + 0.35 * (i % 3), 11.65 + 0.35 * (i // 3), 0.3) for i in range(9))
     part = PlacedPart(
-        "U1", package_named("QFN-20"), 15, y_mm=12, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+        ref="U1",
+        package=package_named("QFN-20"),
+        x_mm=15,
+        y_mm=12,
+        rotation_deg=0,
+        side=Side.TOP,
+        alloy="Sn63Pb37",
     )
-    moves = (Move(Deed.CLOSE, 30.0, ("U1",), 12.0, path=NozzlePath.FIXED), Move(Deed.WITHDRAW, 3.0))
+    moves = (
+        Move(deed=Deed.CLOSE, seconds=30.0, over=("U1",), height_mm=12.0, path=NozzlePath.FIXED),
+        Move(deed=Deed.WITHDRAW, seconds=3.0),
+    )
     scene = Scene(
-        BoardStack(30, 24, 1.6, copper, vias=vias), (part,), HotAir(6, 380, 40), moves, ("U1",)
+        board=BoardStack(width_mm=30, height_mm=24, thickness_mm=1.6, copper=copper, vias=vias),
+        parts=(part,),
+        source=HotAir(nozzle_mm=6, outlet_c=380, flow_lpm=40),
+        moves=moves,
+        targets=("U1",),
     )
     usual = rehearse(scene)
     tenth = rehearse(
@@ -179,12 +207,15 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
 
 
 def tiny(package: str, outlet_c: float) -> Scene:
-    copper = (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
+    copper = (
+        CopperLayer(layer="top", coverage=0.3, thickness_um=35, depth=0.0),
+        CopperLayer(layer="bottom", coverage=0.6, thickness_um=35, depth=1.0),
+    )
     parts = tuple(
         PlacedPart(
-            f"R{i}",
-            package_named(package),
-            8 + 4 * i,
+            ref=f"R{i}",
+            package=package_named(package),
+            x_mm=8 + 4 * i,
             y_mm=12,
             rotation_deg=0,
             side=Side.TOP,
@@ -192,8 +223,17 @@ def tiny(package: str, outlet_c: float) -> Scene:
         )
         for i in range(3)
     )
-    moves = (Move(Deed.CLOSE, 25.0, ("R1",), 12.0, 3.0), Move(Deed.WITHDRAW, 5.0))
-    return Scene(BoardStack(30, 24, 1.6, copper), parts, HotAir(6, outlet_c, 30), moves, ("R1",))
+    moves = (
+        Move(deed=Deed.CLOSE, seconds=25.0, over=("R1",), height_mm=12.0, circle_mm=3.0),
+        Move(deed=Deed.WITHDRAW, seconds=5.0),
+    )
+    return Scene(
+        board=BoardStack(width_mm=30, height_mm=24, thickness_mm=1.6, copper=copper),
+        parts=parts,
+        source=HotAir(nozzle_mm=6, outlet_c=outlet_c, flow_lpm=30),
+        moves=moves,
+        targets=("R1",),
+    )
 
 
 @pytest.mark.parametrize("grid", GRIDS)
@@ -235,38 +275,50 @@ def test_harm_on_the_window_of_a_tiny_chip_has_one_border() -> None:
 
 def on_a_plate(package: str, set_c: float) -> Scene:
     board = BoardStack(
-        30, 24, 1.6, (CopperLayer("top", 0.3, 35, 0.0), CopperLayer("bottom", 0.6, 35, 1.0))
+        width_mm=30,
+        height_mm=24,
+        thickness_mm=1.6,
+        copper=(
+            CopperLayer(layer="top", coverage=0.3, thickness_um=35, depth=0.0),
+            CopperLayer(layer="bottom", coverage=0.6, thickness_um=35, depth=1.0),
+        ),
     )
     parts = (
         PlacedPart(
-            "U1",
-            package_named("SOIC-8"),
-            15,
+            ref="U1",
+            package=package_named("SOIC-8"),
+            x_mm=15,
             y_mm=12,
             rotation_deg=0,
             side=Side.TOP,
             alloy="Sn63Pb37",
         ),
         PlacedPart(
-            "D1",
-            package_named(package),
-            8,
+            ref="D1",
+            package=package_named(package),
+            x_mm=8,
             y_mm=12,
             rotation_deg=0,
             side=Side.BOTTOM,
             alloy="Sn63Pb37",
         ),
         PlacedPart(
-            "R2",
-            package_named("0402"),
-            22,
+            ref="R2",
+            package=package_named("0402"),
+            x_mm=22,
             y_mm=12,
             rotation_deg=0,
             side=Side.BOTTOM,
             alloy="Sn63Pb37",
         ),
     )
-    return Scene(board, parts, HotPlate(set_c, start_c=set_c), (Move(Deed.PLATE, 120.0),), ("U1",))
+    return Scene(
+        board=board,
+        parts=parts,
+        source=HotPlate(set_c=set_c, start_c=set_c),
+        moves=(Move(deed=Deed.PLATE, seconds=120.0),),
+        targets=("U1",),
+    )
 
 
 def test_a_body_that_lies_on_the_plate_is_hotter_than_its_board_and_a_shy_one_is_told() -> None:
@@ -285,7 +337,7 @@ def test_warm_air_from_below_holds_a_board_near_its_own_temperature() -> None:
     """150 °C air at 25 W/m²K and the heater's own face in view; with a cold room in view it stayed
     at 82 °C.
     """
-    moves = (Move(Deed.PREHEAT, 600.0),)
+    moves = (Move(deed=Deed.PREHEAT, seconds=600.0),)
     scene = replace(small_scene(), moves=moves, preheater=Preheater(150.0, 25.0, 0.0))
     assert 92 < rehearse(scene, QUICK).frames_c[-1].mean() < 130
 
@@ -294,9 +346,15 @@ def test_a_melting_counts_once_until_the_joint_has_frozen() -> None:
     """A nozzle that sweeps far to and fro lets the joint fall into the mush at every turn."""
     scene = small_scene(outlet_c=400.0, height_mm=10.0)
     wide = Move(
-        Deed.CLOSE, 60.0, ("U1",), height_mm=10.0, circle_mm=9.0, circle_s=6.0, path=NozzlePath.ROWS
+        deed=Deed.CLOSE,
+        seconds=60.0,
+        over=("U1",),
+        height_mm=10.0,
+        circle_mm=9.0,
+        circle_s=6.0,
+        path=NozzlePath.ROWS,
     )
-    result = rehearse(replace(scene, moves=(wide, Move(Deed.WITHDRAW, 40.0))))
+    result = rehearse(replace(scene, moves=(wide, Move(deed=Deed.WITHDRAW, seconds=40.0))))
     column = {f"{joint.ref}.{joint.pin}": index for index, joint in enumerate(result.joints)}
     for joint in result.joints:
         solid = result.joint_c[:, column[f"{joint.ref}.{joint.pin}"]] < joint.liquidus_c - 0.5
@@ -317,9 +375,9 @@ def wide_scene(number: int) -> Scene:
     names = chance.choice(["0402", "0603", "1206", "SOIC-8", "QFN-20", "SOT-23"], 8)
     parts = tuple(
         PlacedPart(
-            f"P{i}",
-            package_named(str(name)),
-            float(6 + 48 * (i % 4) / 3 + chance.uniform(-1.5, 1.5)),
+            ref=f"P{i}",
+            package=package_named(str(name)),
+            x_mm=float(6 + 48 * (i % 4) / 3 + chance.uniform(-1.5, 1.5)),
             y_mm=float(10 + 20 * (i // 4) + chance.uniform(-2, 2)),
             rotation_deg=float(chance.choice([0, 90, 180])),
             side=Side.TOP,
@@ -328,20 +386,32 @@ def wide_scene(number: int) -> Scene:
         for i, name in enumerate(names)
     )
     copper = (
-        CopperLayer("top", float(chance.uniform(0.1, 0.8)), 35, 0.0),
-        CopperLayer("bottom", float(chance.uniform(0.2, 1.0)), 35, 1.0),
+        CopperLayer(
+            layer="top", coverage=float(chance.uniform(0.1, 0.8)), thickness_um=35, depth=0.0
+        ),
+        CopperLayer(
+            layer="bottom", coverage=float(chance.uniform(0.2, 1.0)), thickness_um=35, depth=1.0
+        ),
     )
     moves = (
-        Move(Deed.CLOSE, 20.0, ("P0",), 12.0, float(chance.uniform(0, 5))),
-        Move(Deed.CLOSE, 10.0, ("P7",), 14.0, 2.0),
-        Move(Deed.WITHDRAW, 8.0),
+        Move(
+            deed=Deed.CLOSE,
+            seconds=20.0,
+            over=("P0",),
+            height_mm=12.0,
+            circle_mm=float(chance.uniform(0, 5)),
+        ),
+        Move(deed=Deed.CLOSE, seconds=10.0, over=("P7",), height_mm=14.0, circle_mm=2.0),
+        Move(deed=Deed.WITHDRAW, seconds=8.0),
     )
     return Scene(
-        BoardStack(60, 40, float(chance.choice([0.8, 1.6])), copper),
-        parts,
-        HotAir(6, float(chance.uniform(320, 420)), 30),
-        moves,
-        ("P0", "P7"),
+        board=BoardStack(
+            width_mm=60, height_mm=40, thickness_mm=float(chance.choice([0.8, 1.6])), copper=copper
+        ),
+        parts=parts,
+        source=HotAir(nozzle_mm=6, outlet_c=float(chance.uniform(320, 420)), flow_lpm=30),
+        moves=moves,
+        targets=("P0", "P7"),
     )
 
 
@@ -368,7 +438,9 @@ def test_parts_far_from_the_air_lose_nothing_by_their_slower_pace(
 
 def test_no_part_on_a_plate_is_stepped_slower() -> None:
     scene = replace(
-        wide_scene(0), source=HotPlate(250), moves=(Move(Deed.PLATE, 20.0), Move(Deed.WITHDRAW, 5))
+        wide_scene(0),
+        source=HotPlate(set_c=250),
+        moves=(Move(deed=Deed.PLATE, seconds=20.0), Move(deed=Deed.WITHDRAW, seconds=5)),
     )
     assert (drives.paces_of(scene, list(scene.moves)) == 1).all()
 
@@ -378,7 +450,9 @@ def test_a_boards_tables_serve_another_air_and_nothing_else() -> None:
     scene = wide_scene(1)
     prepared = prepare(scene, QUICK)
     hotter = replace(
-        scene, source=HotAir(8, 400, 45), moves=(Move(Deed.HOLD, 25.0, ("P3",), 15.0),)
+        scene,
+        source=HotAir(nozzle_mm=8, outlet_c=400, flow_lpm=45),
+        moves=(Move(deed=Deed.HOLD, seconds=25.0, over=("P3",), height_mm=15.0),),
     )
     assert prepared.serves(hotter, QUICK)
     reused = rehearse_prepared(replace(prepared, scene=hotter))
@@ -392,7 +466,7 @@ def test_a_boards_tables_serve_another_air_and_nothing_else() -> None:
         replace(scene, board=replace(scene.board, thickness_mm=1.0)),
         replace(scene, parts=tuple(replace(part, alloy="Sn96.5Ag3Cu0.5") for part in scene.parts)),
         replace(scene, preheater=Preheater(150)),
-        replace(scene, source=HotPlate(250), moves=(Move(Deed.PLATE, 20.0),)),
+        replace(scene, source=HotPlate(set_c=250), moves=(Move(deed=Deed.PLATE, seconds=20.0),)),
     )
     assert not any(prepared.serves(other, QUICK) for other in others)
     assert not prepared.serves(scene, FINE)

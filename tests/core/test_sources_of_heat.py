@@ -45,23 +45,23 @@ def flow_s(rehearsal: Rehearsal, ref: str = "U1") -> float:
 
 air = st.builds(
     HotAir,
-    st.floats(1, 30),
-    st.floats(50, 600),
-    st.floats(1, 200),
-    st.one_of(st.none(), st.floats(30, 60)),
-    st.floats(-360, 360),
+    nozzle_mm=st.floats(1, 30),
+    outlet_c=st.floats(50, 600),
+    flow_lpm=st.floats(1, 200),
+    nozzle_long_mm=st.one_of(st.none(), st.floats(30, 60)),
+    nozzle_turn_deg=st.floats(-360, 360),
 )
 plate = st.builds(
     HotPlate,
-    st.floats(40, 450),
-    st.floats(0.02, 3),
-    st.floats(0, 3),
-    st.sampled_from(list(Control)),
-    st.floats(1, 120),
-    st.floats(20, 4000),
-    st.floats(20, 10000),
-    st.floats(0.05, 20),
-    st.one_of(st.none(), st.floats(-10, 450)),
+    set_c=st.floats(40, 450),
+    film_mm=st.floats(0.02, 3),
+    warp_mm=st.floats(0, 3),
+    control=st.sampled_from(list(Control)),
+    band_k=st.floats(1, 120),
+    power_w=st.floats(20, 4000),
+    plate_heat_j_k=st.floats(20, 10000),
+    loss_w_k=st.floats(0.05, 20),
+    start_c=st.one_of(st.none(), st.floats(-10, 450)),
 )
 oven = st.builds(
     lambda air_c, wall_c, fan: Oven(((0, 23, 23), (10, air_c, wall_c)), fan),
@@ -71,11 +71,11 @@ oven = st.builds(
 )
 iron = st.builds(
     Iron,
-    st.floats(0.2, 10),
-    st.floats(150, 480),
-    st.sampled_from(list(TipShape)),
-    st.floats(5, 300),
-    st.floats(0.2, 40),
+    tip_mm=st.floats(0.2, 10),
+    set_c=st.floats(150, 480),
+    shape=st.sampled_from(list(TipShape)),
+    power_w=st.floats(5, 300),
+    tip_heat_j_k=st.floats(0.2, 40),
 )
 
 
@@ -84,11 +84,13 @@ def test_a_long_nozzle_leaning_across_its_length_stays_finite() -> None:
     number at all.
     """
     scene = small_scene(cool_s=2.0)
-    source = HotAir(1.0, 300.0, 20.0, 30.0, 0.0)
+    source = HotAir(
+        nozzle_mm=1.0, outlet_c=300.0, flow_lpm=20.0, nozzle_long_mm=30.0, nozzle_turn_deg=0.0
+    )
     move = Move(
-        Deed.CLOSE,
-        8.0,
-        ("U1",),
+        deed=Deed.CLOSE,
+        seconds=8.0,
+        over=("U1",),
         height_mm=1.0,
         circle_mm=16.0,
         circle_s=1.0,
@@ -98,7 +100,8 @@ def test_a_long_nozzle_leaning_across_its_length_stays_finite() -> None:
         tilt_to_deg=45.0,
     )
     result = rehearse(
-        replace(scene, source=source, moves=(move, Move(Deed.WITHDRAW, 2.0))), COARSE_LOOK
+        replace(scene, source=source, moves=(move, Move(deed=Deed.WITHDRAW, seconds=2.0))),
+        COARSE_LOOK,
     )
     assert result.energy.closes
     assert np.isfinite(result.joint_c).all()
@@ -125,9 +128,9 @@ def test_no_setting_that_is_admitted_diverges(
     scene = small_scene(cool_s=2.0)
     deeds = {HotAir: Deed.CLOSE, HotPlate: Deed.PLATE, Oven: Deed.OVEN, Iron: Deed.TOUCH}
     move = Move(
-        deeds[type(source)],
-        8.0,
-        ("U1",),
+        deed=deeds[type(source)],
+        seconds=8.0,
+        over=("U1",),
         height_mm=height,
         circle_mm=circle,
         circle_s=period,
@@ -146,7 +149,7 @@ def test_no_setting_that_is_admitted_diverges(
             parts=parts,
             source=source,
             preheater=below,
-            moves=(move, Move(Deed.WITHDRAW, 2.0)),
+            moves=(move, Move(deed=Deed.WITHDRAW, seconds=2.0)),
         ),
         COARSE_LOOK,
     )
@@ -180,7 +183,7 @@ def test_more_copper_never_melts_sooner_under_hot_air() -> None:
     times = []
     for copper in (0.0, 0.2, 0.5, 0.9):
         scene = small_scene(close_s=120.0, top=copper)
-        bottom = CopperLayer("bottom", copper, 35, 1.0)
+        bottom = CopperLayer(layer="bottom", coverage=copper, thickness_um=35, depth=1.0)
         times.append(
             flow_s(
                 rehearse(
@@ -234,9 +237,9 @@ def test_a_plate_melts_from_below_sooner_through_a_thinner_film_and_stops_when_t
     None
 ):
     scene = small_scene()
-    moves = (Move(Deed.PLATE, 120.0), Move(Deed.WITHDRAW, 60.0))
+    moves = (Move(deed=Deed.PLATE, seconds=120.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     results = [
-        rehearse(replace(scene, source=HotPlate(290.0, film), moves=moves))
+        rehearse(replace(scene, source=HotPlate(set_c=290.0, film_mm=film), moves=moves))
         for film in (0.05, 0.15, 0.3)
     ]
     assert flow_s(results[0]) < flow_s(results[1]) < flow_s(results[2])
@@ -248,7 +251,7 @@ def test_a_plate_melts_from_below_sooner_through_a_thinner_film_and_stops_when_t
 def test_parts_underneath_hold_a_board_off_the_plate_and_it_is_said() -> None:
     scene = small_scene()
     beneath = replace(scene.parts[1], side=Side.BOTTOM)
-    hot = replace(scene, source=HotPlate(250.0), moves=(Move(Deed.PLATE, 60.0),))
+    hot = replace(scene, source=HotPlate(set_c=250.0), moves=(Move(deed=Deed.PLATE, seconds=60.0),))
     flat, held = rehearse(hot), rehearse(replace(hot, parts=(scene.parts[0], beneath)))
     assert any("off the plate" in said for said in held.warnings)
     assert (
@@ -260,17 +263,23 @@ def test_parts_underneath_hold_a_board_off_the_plate_and_it_is_said() -> None:
 def test_foil_spares_a_neighbour_and_preheating_shortens_the_heat() -> None:
     scene = small_scene(close_s=50.0)
     plain = rehearse(scene)
-    under = rehearse(replace(scene, shields=(Shield(21.5, 12, 4, 3),)))
+    under = rehearse(
+        replace(scene, shields=(Shield(x_mm=21.5, y_mm=12, size_x_mm=4, size_y_mm=3),))
+    )
     assert under.part("R1").body_peak_c < plain.part("R1").body_peak_c - 15
     warm = replace(
-        scene, preheater=Preheater(160.0), moves=(Move(Deed.PREHEAT, 60.0), *scene.moves)
+        scene,
+        preheater=Preheater(160.0),
+        moves=(Move(deed=Deed.PREHEAT, seconds=60.0), *scene.moves),
     )
     assert flow_s(rehearse(warm)) - 60.0 < flow_s(plain)
 
 
 def test_paths_run_where_they_say() -> None:
     at = np.array([0.0, 0.25, 0.5, 1.0, 1.5])
-    base = Move(Deed.CLOSE, 10.0, ("U1",), height_mm=15.0, circle_mm=4.0, circle_s=2.0)
+    base = Move(
+        deed=Deed.CLOSE, seconds=10.0, over=("U1",), height_mm=15.0, circle_mm=4.0, circle_s=2.0
+    )
     x, y = path_offsets(base, at)
     assert np.hypot(x, y) == pytest.approx(4.0)
     x, y = path_offsets(replace(base, path=NozzlePath.ROWS, along_deg=90.0), at)
@@ -307,7 +316,7 @@ def test_small_chips_stand_up_dried_paste_crusts_and_strong_air_pushes() -> None
     assert any(event.kind is Kind.CRUST for event in tell(slow, rehearse(slow, QUICK)))
     gale = replace(
         scene,
-        source=HotAir(4, 360, 80),
+        source=HotAir(nozzle_mm=4, outlet_c=360, flow_lpm=80),
         moves=(replace(scene.moves[0], tilt_deg=45.0), scene.moves[1]),
     )
     assert any(event.kind is Kind.PUSHED for event in tell(gale, rehearse(gale)))
@@ -316,19 +325,25 @@ def test_small_chips_stand_up_dried_paste_crusts_and_strong_air_pushes() -> None
 @pytest.mark.parametrize(
     ("build", "said"),
     [
-        (lambda: HotPlate(math.nan), "set_c"),
+        (lambda: HotPlate(set_c=math.nan), "set_c"),
         (lambda: Oven(((0, 20, 20),)), "2 to 500 points"),
         (lambda: Oven(((5, 20, 20), (5, 30, 30))), "times must rise"),
-        (lambda: Iron(0.0, 340), "tip_mm"),
+        (lambda: Iron(tip_mm=0.0, set_c=340), "tip_mm"),
         (lambda: Preheater(5000), "celsius"),
-        (lambda: Shield(0, 0, -1, 2), "size_x_mm"),
-        (lambda: HotAir(6, 350, 30, 2.0), "nozzle_long_mm"),
-        (lambda: Move(Deed.TOUCH, 3, ("U1",)), "which pin"),
+        (lambda: Shield(x_mm=0, y_mm=0, size_x_mm=-1, size_y_mm=2), "size_x_mm"),
         (
-            lambda: replace(small_scene(), moves=(Move(Deed.PLATE, 5.0),)),
+            lambda: HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30, nozzle_long_mm=2.0),
+            "nozzle_long_mm",
+        ),
+        (lambda: Move(deed=Deed.TOUCH, seconds=3, over=("U1",)), "which pin"),
+        (
+            lambda: replace(small_scene(), moves=(Move(deed=Deed.PLATE, seconds=5.0),)),
             "not a move for this source",
         ),
-        (lambda: replace(small_scene(), moves=(Move(Deed.PREHEAT, 5.0),)), "no preheater"),
+        (
+            lambda: replace(small_scene(), moves=(Move(deed=Deed.PREHEAT, seconds=5.0),)),
+            "no preheater",
+        ),
     ],
 )
 def test_sources_that_cannot_be_are_refused(build, said: str) -> None:  # type: ignore[no-untyped-def]

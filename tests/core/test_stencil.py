@@ -28,9 +28,9 @@ LEADED = paste_named("sn63-t4")
 
 def rectangle(length: float, width: float) -> Opening:
     return Opening(
-        "top",
-        ((0, 0), (length, 0), (length, width), (0, width)),
-        length * width,
+        side="top",
+        ring=((0, 0), (length, 0), (length, width), (0, width)),
+        area_mm2=length * width,
         perimeter_mm=2 * (length + width),
         size_x_mm=length,
         size_y_mm=width,
@@ -40,9 +40,9 @@ def rectangle(length: float, width: float) -> Opening:
 
 def disc(diameter: float) -> Opening:
     return Opening(
-        "top",
-        (),
-        math.pi / 4 * diameter**2,
+        side="top",
+        ring=(),
+        area_mm2=math.pi / 4 * diameter**2,
         perimeter_mm=math.pi * diameter,
         size_x_mm=diameter,
         size_y_mm=diameter,
@@ -95,7 +95,14 @@ def test_a_deposit_by_hand_calculation() -> None:
 
 def row(width: float, length: float) -> Board:
     """A 48-lead package of 0.5 mm pitch (lands 0.28 x 1.5 mm) with openings of that size."""
-    board = board_of(Sketch("row", 40, 40, parts=(SketchedPart("U1", "QFP-48", 20, 20),)))
+    board = board_of(
+        Sketch(
+            name="row",
+            width_mm=40,
+            height_mm=40,
+            parts=(SketchedPart(ref="U1", package="QFP-48", x_mm=20, y_mm=20),),
+        )
+    )
     openings = tuple(
         replace(
             one,
@@ -190,11 +197,18 @@ def test_totals_are_sums_and_do_not_depend_on_turning_side_or_order(demo_board: 
     patches = [
         board_of(
             Sketch(
-                "p",
-                40,
-                40,
+                name="p",
+                width_mm=40,
+                height_mm=40,
                 parts=(
-                    SketchedPart("U1", "QFN-20_4x4", 20, y_mm=20, rotation_deg=turn, side=side),
+                    SketchedPart(
+                        ref="U1",
+                        package="QFN-20_4x4",
+                        x_mm=20,
+                        y_mm=20,
+                        rotation_deg=turn,
+                        side=side,
+                    ),
                 ),
             )
         )

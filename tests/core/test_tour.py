@@ -51,9 +51,9 @@ def row_scene(places: list[tuple[float, float]], package: str = "0805") -> Scene
     base = small_scene(outlet_c=380.0)
     parts = tuple(
         PlacedPart(
-            f"R{i}",
-            package_named(package),
-            x,
+            ref=f"R{i}",
+            package=package_named(package),
+            x_mm=x,
             y_mm=y,
             rotation_deg=0,
             side=Side.TOP,
@@ -66,18 +66,21 @@ def row_scene(places: list[tuple[float, float]], package: str = "0805") -> Scene
         board=replace(base.board, width_mm=60.0, height_mm=40.0),
         parts=parts,
         targets=tuple(part.ref for part in parts),
-        moves=(Move(Deed.WITHDRAW, 1.0),),
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
     )
 
 
 def test_one_stays_until_all_of_a_stop_has_flowed_and_a_moment() -> None:
     """The dwell is the melt of the same recipe run whole, and the eye's moment, to a second."""
     scene = row_scene([(12, 20), (48, 20)])
-    stops = [Move(Deed.CLOSE, 10.0, (ref,), 12.0, 3.0) for ref in scene.targets]
+    stops = [
+        Move(deed=Deed.CLOSE, seconds=10.0, over=(ref,), height_mm=12.0, circle_mm=3.0)
+        for ref in scene.targets
+    ]
     done = follow(prepare(scene, FINE), scene, stops)
     assert is_tour(stops)
     moves = tuple(replace(stop, seconds=s) for stop, s in zip(stops, done.took_s, strict=True))
-    whole = rehearse(replace(scene, moves=(*moves, Move(Deed.WITHDRAW, 5.0))))
+    whole = rehearse(replace(scene, moves=(*moves, Move(deed=Deed.WITHDRAW, seconds=5.0))))
     for ref, began, took in zip(scene.targets, done.began_s, done.took_s, strict=True):
         melt = all_molten_s(whole.joints_of(ref))
         assert melt is not None
@@ -95,7 +98,16 @@ def test_a_drive_that_goes_on_is_the_drive_of_the_later_piece(
     path: NozzlePath, radius: float, turn_s: float, from_s: float
 ) -> None:
     scene = row_scene([(12, 20), (48, 20)])
-    first = Move(Deed.HOLD, 2.0, ("R1",), 12.0, radius, path=path, circle_s=turn_s, along_deg=30.0)
+    first = Move(
+        deed=Deed.HOLD,
+        seconds=2.0,
+        over=("R1",),
+        height_mm=12.0,
+        circle_mm=radius,
+        path=path,
+        circle_s=turn_s,
+        along_deg=30.0,
+    )
     prepared = prepare(scene, FINE)
     on = prepared.drive(replace(scene, moves=(first,))).going_on(scene, first, from_s)
     later = prepared.drive(replace(scene, moves=(replace(first, from_s=from_s),)))
@@ -106,7 +118,10 @@ def test_a_drive_that_goes_on_is_the_drive_of_the_later_piece(
 def test_a_stop_that_goes_wrong_is_followed_piece_by_piece(monkeypatch: pytest.MonkeyPatch) -> None:
     """The state of a stop is asked once; where it is bad the stop is begun anew, each piece asked."""
     scene = row_scene([(12, 20), (48, 20)])
-    stops = [Move(Deed.CLOSE, 10.0, (ref,), 12.0, 3.0) for ref in scene.targets]
+    stops = [
+        Move(deed=Deed.CLOSE, seconds=10.0, over=(ref,), height_mm=12.0, circle_mm=3.0)
+        for ref in scene.targets
+    ]
     ready = prepare(scene, FINE)
     plain = follow(ready, scene, stops, sampled=True)
     faults = iter(["a fault"])
@@ -120,7 +135,10 @@ def test_a_stop_that_goes_wrong_is_followed_piece_by_piece(monkeypatch: pytest.M
 
 def test_a_stop_that_has_flowed_already_takes_no_time_and_is_awaited_where_it_flowed() -> None:
     scene = row_scene([(20, 20), (23, 20), (48, 20)])
-    stops = [Move(Deed.CLOSE, 10.0, (ref,), 12.0, 4.0) for ref in ("R0", "R1", "R2")]
+    stops = [
+        Move(deed=Deed.CLOSE, seconds=10.0, over=(ref,), height_mm=12.0, circle_mm=4.0)
+        for ref in ("R0", "R1", "R2")
+    ]
     seen = walk(prepare(scene, FINE), scene, stops)
     assert [move.over for move in seen.moves] == [("R0",), ("R2",)]
     assert seen.moves[0].awaits == ("R1",)
@@ -191,7 +209,9 @@ def test_a_tour_of_a_board_nobody_here_made(foreign_tour: tuple[Scene, Tour]) ->
     raw, tour = foreign_tour
     scene = settled(without(raw, [one.ref for one in tour.left]), Doubts())
     assert len(scene.targets) + len(tour.left) == len(raw.targets) > 20
-    seen = rehearse(replace(scene, moves=(*tour.walk.moves, Move(Deed.WITHDRAW, 30.0))))
+    seen = rehearse(
+        replace(scene, moves=(*tour.walk.moves, Move(deed=Deed.WITHDRAW, seconds=30.0)))
+    )
     for ref in scene.targets:
         assert all_molten_s(seen.joints_of(ref)) is not None
     assert all(part.limit_passed_s is None for part in seen.parts)
@@ -208,7 +228,7 @@ def test_bands_of_a_tour_are_those_of_one_that_is_followed(
     """With the strength known the stays are known; strong air never makes one longer in all."""
     raw, tour = foreign_tour
     here = without(raw, [one.ref for one in tour.left])
-    plan = replace(here, moves=(*tour.walk.moves, Move(Deed.WITHDRAW, 1.0)))
+    plan = replace(here, moves=(*tour.walk.moves, Move(deed=Deed.WITHDRAW, seconds=1.0)))
     sharp = how_sure(plan, Doubts(jet_log_sd=0.05, outlet_sd_k=2.0, hand_share=0.02), 11)
     wide = how_sure(plan, Doubts(), 11)
     first = [sure.stays[0].took for sure in (sharp, wide)]
@@ -225,7 +245,7 @@ def test_bands_of_a_tour_are_those_of_one_that_is_followed(
 def test_a_stop_waits_for_what_is_awaited_there() -> None:
     scene = row_scene([(20, 20), (27, 20)])
     ready = prepare(scene, FINE)
-    alone = Move(Deed.CLOSE, 10.0, ("R0",), 12.0, 3.0)
+    alone = Move(deed=Deed.CLOSE, seconds=10.0, over=("R0",), height_mm=12.0, circle_mm=3.0)
     short = follow(ready, scene, [alone]).took_s[0]
     long = follow(ready, scene, [replace(alone, awaits=("R1",))]).took_s[0]
     assert long > short + 2
@@ -267,15 +287,22 @@ def test_a_tour_is_for_air_and_for_parts() -> None:
     with pytest.raises(InvalidValue, match="targets"):
         check_tour(replace(scene, targets=()))
     with pytest.raises(InvalidValue, match="hot air"):
-        check_tour(replace(scene, source=HotPlate(230.0)))
+        check_tour(replace(scene, source=HotPlate(set_c=230.0)))
 
 
 def test_stops_keep_their_parts_in_a_plan_and_parts_may_come_later(demo_board: Board) -> None:
     moves = (
-        Move(Deed.WARM, 10.0, ("?",), 60.0, 10.0),
-        Move(Deed.CLOSE, 20.0, ("U4", "gone"), 15.0, 4.0),
-        Move(Deed.CLOSE, 20.0, ("C3",), 15.0, 4.0, awaits=("C4",)),
-        Move(Deed.WITHDRAW, 20.0),
+        Move(deed=Deed.WARM, seconds=10.0, over=("?",), height_mm=60.0, circle_mm=10.0),
+        Move(deed=Deed.CLOSE, seconds=20.0, over=("U4", "gone"), height_mm=15.0, circle_mm=4.0),
+        Move(
+            deed=Deed.CLOSE,
+            seconds=20.0,
+            over=("C3",),
+            height_mm=15.0,
+            circle_mm=4.0,
+            awaits=("C4",),
+        ),
+        Move(deed=Deed.WITHDRAW, seconds=20.0),
     )
     assert [move.over for move in aimed(moves, ("U4", "C3"))] == [
         ("U4", "C3"),
@@ -315,13 +342,13 @@ def test_a_plate_under_a_bare_face_warms_and_melts_nothing() -> None:
     at 350 K, 0.030 W/mK].
     """
     for alloy in ALLOYS.values():
-        below = plate_below(HotPlate(250.0, film_mm=0.25), alloy)
+        below = plate_below(HotPlate(set_c=250.0, film_mm=0.25), alloy)
         if alloy.liquidus_c < 100:
             assert below is None
             continue
         assert below is not None
         assert below.celsius <= alloy.liquidus_c - 40
         assert 110 < below.air_w_m2k <= 150
-    thick = plate_below(HotPlate(250.0, film_mm=1.0), ALLOYS["Sn63Pb37"])
+    thick = plate_below(HotPlate(set_c=250.0, film_mm=1.0), ALLOYS["Sn63Pb37"])
     assert thick is not None
     assert 30 < thick.air_w_m2k < 50

@@ -18,7 +18,9 @@ from yellowfen.core.work.triage import Flag, Kind, Triaged, box_of, hangs_g_in2,
 
 
 def patch(*parts: SketchedPart, plane: Plane = Plane.UNKNOWN) -> Board:
-    return board_of(Sketch("patch", 60, 40, thickness_mm=1.6, plane=plane, parts=parts))
+    return board_of(
+        Sketch(name="patch", width_mm=60, height_mm=40, thickness_mm=1.6, plane=plane, parts=parts)
+    )
 
 
 def judged(board: Board, ref: str) -> Triaged:
@@ -51,7 +53,7 @@ def flag(board: Board, ref: str, kind: Kind) -> Flag | None:
     ],
 )
 def test_what_a_lone_part_is_flagged_for(package: str, kind: Kind, word: str | None) -> None:
-    found = flag(patch(SketchedPart("X1", package, 30, 20)), "X1", kind)
+    found = flag(patch(SketchedPart(ref="X1", package=package, x_mm=30, y_mm=20)), "X1", kind)
     assert (found.word if found else None) == word
 
 
@@ -67,9 +69,9 @@ def test_what_hurts_most_stands_first(demo_board: Board) -> None:
 
 def test_room_for_hands() -> None:
     tight = patch(
-        SketchedPart("R1", "0603", 30, 20),
-        SketchedPart("R2", "0603", 33, 20),
-        SketchedPart("R3", "0603", 30, 21.4),
+        SketchedPart(ref="R1", package="0603", x_mm=30, y_mm=20),
+        SketchedPart(ref="R2", package="0603", x_mm=33, y_mm=20),
+        SketchedPart(ref="R3", package="0603", x_mm=30, y_mm=21.4),
     )
     found = flag(tight, "R1", Kind.ROOM)
     assert found is not None
@@ -77,14 +79,20 @@ def test_room_for_hands() -> None:
     assert "R3" in found.sentence
     assert (
         flag(
-            patch(SketchedPart("R1", "0603", 30, 20), SketchedPart("R2", "0603", 33, 20)),
+            patch(
+                SketchedPart(ref="R1", package="0603", x_mm=30, y_mm=20),
+                SketchedPart(ref="R2", package="0603", x_mm=33, y_mm=20),
+            ),
             "R1",
             Kind.ROOM,
         )
         is None
     )  # above and below are free
     walled = flag(
-        patch(SketchedPart("R1", "0603", 30, 20), SketchedPart("J1", "CONN-6-1.25", 30, 24)),
+        patch(
+            SketchedPart(ref="R1", package="0603", x_mm=30, y_mm=20),
+            SketchedPart(ref="J1", package="CONN-6-1.25", x_mm=30, y_mm=24),
+        ),
         "R1",
         Kind.ROOM,
     )
@@ -93,7 +101,10 @@ def test_room_for_hands() -> None:
 
 
 def test_a_shy_neighbour_is_named_and_nearness_is_clear_distance() -> None:
-    board = patch(SketchedPart("U1", "SOIC-8", 30, 20), SketchedPart("D1", "LED_0603", 30, 26))
+    board = patch(
+        SketchedPart(ref="U1", package="SOIC-8", x_mm=30, y_mm=20),
+        SketchedPart(ref="D1", package="LED_0603", x_mm=30, y_mm=26),
+    )
     found = flag(board, "U1", Kind.HEAT_SHY)
     assert found is not None
     assert found.sentence.startswith("D1 within")
@@ -106,8 +117,8 @@ def test_hanging_mass_per_pad_area_by_hand() -> None:
     square inch: it drops.
     """
     board = patch(
-        *(SketchedPart(f"R{n}", "0603", 5 + 4 * n, 5) for n in range(4)),
-        SketchedPart("C1", "CAN-8", 30, y_mm=25, rotation_deg=0, side="bottom"),
+        *(SketchedPart(ref=f"R{n}", package="0603", x_mm=5 + 4 * n, y_mm=5) for n in range(4)),
+        SketchedPart(ref="C1", package="CAN-8", x_mm=30, y_mm=25, rotation_deg=0, side="bottom"),
     )
     mass_g = 8.3**2 * 7.3 * 1.9e-3
     area_in2 = 2 * 3.6 * 1.6 / 25.4**2
@@ -119,11 +130,19 @@ def test_hanging_mass_per_pad_area_by_hand() -> None:
 
 
 def test_plane_pins_with_their_tie() -> None:
-    found = flag(patch(SketchedPart("U1", "QFN-20_4x4", 30, 20), plane=Plane.YES), "U1", Kind.PLANE)
+    found = flag(
+        patch(SketchedPart(ref="U1", package="QFN-20_4x4", x_mm=30, y_mm=20), plane=Plane.YES),
+        "U1",
+        Kind.PLANE,
+    )
     assert found is not None
     assert found.sentence.startswith("pin 21 on a plane through holes")
     assert (
-        flag(patch(SketchedPart("U1", "QFN-20_4x4", 30, 20), plane=Plane.NO), "U1", Kind.PLANE)
+        flag(
+            patch(SketchedPart(ref="U1", package="QFN-20_4x4", x_mm=30, y_mm=20), plane=Plane.NO),
+            "U1",
+            Kind.PLANE,
+        )
         is None
     )
 
@@ -140,7 +159,9 @@ def test_floor_life_is_the_standards_table() -> None:
         "5a": 24,
         "6": 0,
     }
-    life = floor_life_of(OwnPackage("own", 3, 3, 1, moisture="6").package())
+    life = floor_life_of(
+        OwnPackage(name="own", body_x_mm=3, body_y_mm=3, height_mm=1, moisture="6").package()
+    )
     assert life is not None
     assert life.bake_first
     assert floor_life_of(package_named("0805")) is None
@@ -158,7 +179,14 @@ def test_marks_say_which_end_is_plus() -> None:
     assert "MINUS" in can.look_for
     assert (
         direction_of(
-            OwnPackage("own", 3, 3, 1, JointKind.CHIP, polarity="red dot is plus").package()
+            OwnPackage(
+                name="own",
+                body_x_mm=3,
+                body_y_mm=3,
+                height_mm=1,
+                joint=JointKind.CHIP,
+                polarity="red dot is plus",
+            ).package()
         ).look_for
         == "red dot is plus"
     )  # type: ignore[union-attr]
@@ -181,10 +209,13 @@ def test_advice_is_ordered_by_what_it_saves(demo_board: Board) -> None:
 
 
 def test_equal_resistors_become_arrays_and_a_plain_board_needs_nothing() -> None:
-    row = [SketchedPart(f"R{n}", "0603", 6 + 5 * n, 20, value="330") for n in range(1, 9)]
+    row = [
+        SketchedPart(ref=f"R{n}", package="0603", x_mm=6 + 5 * n, y_mm=20, value="330")
+        for n in range(1, 9)
+    ]
     (advice,) = [one for one in advise(patch(*row)) if one.kind == "part count"]
     assert advice.saves_min == pytest.approx((8 - 2) * PART_MIN)
-    assert advise(patch(SketchedPart("R1", "0603", 30, 20))) == ()
+    assert advise(patch(SketchedPart(ref="R1", package="0603", x_mm=30, y_mm=20))) == ()
     assert advise(patch()) == ()
 
 

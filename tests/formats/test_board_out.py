@@ -36,9 +36,9 @@ def sketches(draw: st.DrawFn) -> Sketch:
     )
     parts = tuple(
         SketchedPart(
-            f"U{number}",
-            draw(st.sampled_from(PACKAGES)),
-            CELL_MM * (column + 0.5) + draw(st.floats(-0.4, 0.4)),
+            ref=f"U{number}",
+            package=draw(st.sampled_from(PACKAGES)),
+            x_mm=CELL_MM * (column + 0.5) + draw(st.floats(-0.4, 0.4)),
             y_mm=CELL_MM * (row + 0.5) + draw(st.floats(-0.4, 0.4)),
             rotation_deg=draw(st.sampled_from([0, 90, 180, 270, 45, 30])),
             side=draw(st.sampled_from(["top", "bottom"])),
@@ -47,9 +47,9 @@ def sketches(draw: st.DrawFn) -> Sketch:
         for number, (column, row) in enumerate(cells, 1)
     )
     return Sketch(
-        "own",
-        CELL_MM * 5,
-        CELL_MM * 4,
+        name="own",
+        width_mm=CELL_MM * 5,
+        height_mm=CELL_MM * 4,
         thickness_mm=1.6,
         plane=draw(st.sampled_from(list(Plane))),
         parts=parts,

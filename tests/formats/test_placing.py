@@ -151,7 +151,14 @@ def test_an_own_package_answers_for_its_footprint_name() -> None:
         "HOUSE_EIGHT" in finding.sentence and "three questions" in finding.sentence
         for finding in before.findings
     )
-    own = OwnPackage("House eight", 3.9, 4.9, 1.5, JointKind.GULL_WING, aliases=("HOUSE_EIGHT",))
+    own = OwnPackage(
+        name="House eight",
+        body_x_mm=3.9,
+        body_y_mm=4.9,
+        height_mm=1.5,
+        joint=JointKind.GULL_WING,
+        aliases=("HOUSE_EIGHT",),
+    )
     after = read_board(files, "known", library=Library([own]))
     package = after.part("U4").package
     assert (package.name, package.guessed, len(package.lands)) == ("House eight", False, 8)

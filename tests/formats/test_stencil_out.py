@@ -136,12 +136,14 @@ def test_the_cutters_drawings_hold_the_same_areas_in_millimetres(better: Board) 
 def test_a_bottom_stencil_lies_turned_over_and_its_text_reads_unless_it_should_not() -> None:
     board = board_of(
         Sketch(
-            "x",
-            30,
-            20,
+            name="x",
+            width_mm=30,
+            height_mm=20,
             parts=(
-                SketchedPart("R1", "0603", 5, y_mm=10, rotation_deg=0, side="bottom"),
-                SketchedPart("R2", "0603", 25, 10),
+                SketchedPart(
+                    ref="R1", package="0603", x_mm=5, y_mm=10, rotation_deg=0, side="bottom"
+                ),
+                SketchedPart(ref="R2", package="0603", x_mm=25, y_mm=10),
             ),
         )
     )
@@ -159,7 +161,14 @@ def test_a_bottom_stencil_lies_turned_over_and_its_text_reads_unless_it_should_n
         stencil_drawing(board, "top", "L", margin_mm=float("nan"))
     with pytest.raises(InvalidValue, match="no openings on the bottom"):
         stencil_drawing(
-            board_of(Sketch("y", 30, 20, parts=(SketchedPart("R2", "0603", 25, 10),))),
+            board_of(
+                Sketch(
+                    name="y",
+                    width_mm=30,
+                    height_mm=20,
+                    parts=(SketchedPart(ref="R2", package="0603", x_mm=25, y_mm=10),),
+                )
+            ),
             "bottom",
             "L",
         )

@@ -41,24 +41,39 @@ def scene(
 ) -> Scene:
     copper = tuple(
         CopperLayer(
-            f"{i}", 1.0 if 0 < i < len(foils) - 1 else patches(i, 0.4), um, i / (len(foils) - 1)
+            layer=f"{i}",
+            coverage=1.0 if 0 < i < len(foils) - 1 else patches(i, 0.4),
+            thickness_um=um,
+            depth=i / (len(foils) - 1),
         )
         for i, um in enumerate(foils)
     )
     parts = [
         PlacedPart(
-            "U1", package_named(main), 8, y_mm=6.5, rotation_deg=0, side=Side.TOP, alloy=alloy
+            ref="U1",
+            package=package_named(main),
+            x_mm=8,
+            y_mm=6.5,
+            rotation_deg=0,
+            side=Side.TOP,
+            alloy=alloy,
         ),
         PlacedPart(
-            "R1", package_named("0603"), 14, y_mm=6.5, rotation_deg=0, side=Side.TOP, alloy=alloy
+            ref="R1",
+            package=package_named("0603"),
+            x_mm=14,
+            y_mm=6.5,
+            rotation_deg=0,
+            side=Side.TOP,
+            alloy=alloy,
         ),
     ]
     if below:
         parts.append(
             PlacedPart(
-                "C1",
-                package_named(below),
-                4,
+                ref="C1",
+                package=package_named(below),
+                x_mm=4,
                 y_mm=9.5,
                 rotation_deg=0,
                 side=Side.BOTTOM,
@@ -67,11 +82,31 @@ def scene(
         )
     vias = tuple(Via(7.1 + 0.45 * (i % 3), 5.6 + 0.45 * (i // 3), 0.3) for i in range(holes))
     moves = (
-        Move(Deed.CLOSE, seconds, ("U1",), 12.0, 0.0, path=NozzlePath.FIXED),
-        Move(Deed.WITHDRAW, 3.0),
+        Move(
+            deed=Deed.CLOSE,
+            seconds=seconds,
+            over=("U1",),
+            height_mm=12.0,
+            circle_mm=0.0,
+            path=NozzlePath.FIXED,
+        ),
+        Move(deed=Deed.WITHDRAW, seconds=3.0),
     )
-    board = BoardStack(16, 13, thickness_mm, copper=copper, underside=underside, vias=vias)
-    return Scene(board, tuple(parts), HotAir(6, outlet_c, 40), moves, ("U1",))
+    board = BoardStack(
+        width_mm=16,
+        height_mm=13,
+        thickness_mm=thickness_mm,
+        copper=copper,
+        underside=underside,
+        vias=vias,
+    )
+    return Scene(
+        board=board,
+        parts=tuple(parts),
+        source=HotAir(nozzle_mm=6, outlet_c=outlet_c, flow_lpm=40),
+        moves=moves,
+        targets=("U1",),
+    )
 
 
 SCENES = {

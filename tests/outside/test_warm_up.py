@@ -91,7 +91,9 @@ def test_early_times_are_the_plates_numerical_solution() -> None:
 @given(st.floats(16, 55), st.floats(16, 55))
 def test_a_thin_walled_small_body_is_lumped(diameter: float, height: float) -> None:
     """At small Biot numbers the middle follows exp(-t/τ), as nearly as the number is small."""
-    body = Container(diameter * 0.2, height * 0.2, 1.0, 0.0, 0.0)
+    body = Container(
+        diameter_mm=diameter * 0.2, height_mm=height * 0.2, paste_g=1.0, wall_mm=0.0, wall_g=0.0
+    )
     tau = time_constant_s(body, LEADED)
     biot = outside_w_m2k(body) * max(diameter, height) * 0.1e-3 / PASTE_W_MK
     assert biot < 0.06

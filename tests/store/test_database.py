@@ -72,11 +72,13 @@ def test_a_database_from_before_the_benchs_schools_keeps_its_taps(
 
 def test_atomic_nests_and_undoes(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
-    station = Station(0, "one", 6, 350, 30)
+    station = Station(id=0, name="one", nozzle_mm=6, outlet_c=350, flow_lpm=30)
 
     def failing_inner() -> None:
         with atomic(connection):
-            stations.add(connection, Station(0, "two", 6, 350, 30))
+            stations.add(
+                connection, Station(id=0, name="two", nozzle_mm=6, outlet_c=350, flow_lpm=30)
+            )
             raise ValueError("stop")
 
     with atomic(connection):
@@ -96,7 +98,7 @@ def test_the_table_repeats_the_dataclass_rules(tmp_path: Path) -> None:
             "INSERT INTO station (id, name, nozzle_mm, outlet_c, flow_lpm) VALUES (1, 'x', 99, 350, 30)"
         )
     with pytest.raises(InvalidValue, match="nozzle"):
-        Station(0, "x", 99, 350, 30)
+        Station(id=0, name="x", nozzle_mm=99, outlet_c=350, flow_lpm=30)
     connection.close()
 
 

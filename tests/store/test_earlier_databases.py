@@ -33,9 +33,9 @@ FORECAST = (
 DOTS = HandPlan(
     (
         HandStep(
-            "R1",
-            "1 k",
-            "0603",
+            ref="R1",
+            value="1 k",
+            package="0603",
             pins=("1", "2"),
             way="dots",
             gauge=22,

@@ -35,11 +35,20 @@ TOOLS = (
         0,
         ToolKind.PLATE,
         "Flat-iron",
-        HotPlate(240.0, 0.2, 0.1, Control.THERMOSTAT, 40.0, start_c=25.0),
+        HotPlate(
+            set_c=240.0,
+            film_mm=0.2,
+            warp_mm=0.1,
+            control=Control.THERMOSTAT,
+            band_k=40.0,
+            start_c=25.0,
+        ),
     ),
     Tool(0, ToolKind.OVEN, "Small oven", Oven(((0, 20, 20), (90, 180, 200)), 15.0)),
     Tool(0, ToolKind.PREHEATER, "Below", Preheater(150.0, 30.0, 0.4)),
-    Tool(0, ToolKind.IRON, "Hoof", Iron(2.0, 350.0, TipShape.BEVEL, 80.0)),
+    Tool(
+        0, ToolKind.IRON, "Hoof", Iron(tip_mm=2.0, set_c=350.0, shape=TipShape.BEVEL, power_w=80.0)
+    ),
 )
 
 
@@ -56,15 +65,15 @@ def test_tools_round_trip_by_kind(connection: sqlite3.Connection, tool: Tool) ->
 
 def test_a_tool_must_be_what_it_is_called() -> None:
     with pytest.raises(InvalidValue, match="not the settings of a plate"):
-        Tool(0, ToolKind.PLATE, "x", Iron(1.0, 300.0))
+        Tool(0, ToolKind.PLATE, "x", Iron(tip_mm=1.0, set_c=300.0))
     with pytest.raises(InvalidValue, match="1 to 60 letters"):
-        Tool(0, ToolKind.IRON, "  ", Iron(1.0, 300.0))
+        Tool(0, ToolKind.IRON, "  ", Iron(tip_mm=1.0, set_c=300.0))
 
 
 def test_a_plan_with_every_source_round_trips() -> None:
     plan = HeatPlan(
         source=SourceKind.PLATE,
-        plate=HotPlate(222.0, 0.1),
+        plate=HotPlate(set_c=222.0, film_mm=0.1),
         oven=Oven(((0, 20, 20), (60, 100, 100))),
         preheater=Preheater(140.0),
         shields=("C1", "C2"),
@@ -82,7 +91,7 @@ def test_a_plan_with_every_source_round_trips() -> None:
 def test_the_newest_calibration_in_use_counts_and_an_undone_one_stays_in_the_history(
     connection: sqlite3.Connection,
 ) -> None:
-    scene = scrap_scene(HotAir(6, 350, 30), 20, "Sn63Pb37")
+    scene = scrap_scene(HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30), 20, "Sn63Pb37")
     kept = []
     for seconds in (20.0, 30.0):
         found = from_times([MeltTest(scene, "dot", (seconds,), "t")], Doubts())
@@ -103,10 +112,15 @@ def test_the_newest_calibration_in_use_counts_and_an_undone_one_stays_in_the_his
 
 
 def test_a_rectangular_nozzle_is_kept(connection: sqlite3.Connection) -> None:
-    key = stations.add(connection, Station(0, "Wide", 4.0, 300.0, 25.0, nozzle_long_mm=12.0))
+    key = stations.add(
+        connection,
+        Station(
+            id=0, name="Wide", nozzle_mm=4.0, outlet_c=300.0, flow_lpm=25.0, nozzle_long_mm=12.0
+        ),
+    )
     assert stations.get(connection, key).nozzle_long_mm == 12.0
     with pytest.raises(InvalidValue, match="nozzle_long_mm"):
-        Station(0, "Odd", 8.0, 300.0, 25.0, nozzle_long_mm=5.0)
+        Station(id=0, name="Odd", nozzle_mm=8.0, outlet_c=300.0, flow_lpm=25.0, nozzle_long_mm=5.0)
 
 
 def test_a_weaker_station_blows_like_less_air(connection: sqlite3.Connection) -> None:

@@ -308,7 +308,10 @@ def test_boards_from_elsewhere_are_surveyed_lifted_and_refitted(
 def test_eight_leds_come_off_an_aluminium_strip_by_plate(client: TestClient) -> None:
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     number = sketching.begin(connection, "Strip")
-    parts = tuple(SketchedPart(f"D{n}", "PLED-4", 12.0 * n - 4.0, 6.0) for n in range(1, 9))
+    parts = tuple(
+        SketchedPart(ref=f"D{n}", package="PLED-4", x_mm=12.0 * n - 4.0, y_mm=6.0)
+        for n in range(1, 9)
+    )
     strip = replace(
         sketching.sketch_of(connection, number),
         parts=parts,
@@ -320,7 +323,7 @@ def test_eight_leds_come_off_an_aluminium_strip_by_plate(client: TestClient) -> 
     refs = tuple(part.ref for part in parts)
     job = work.open_job(connection, number, "", Purpose.SALVAGE, refs)
     plan = jobs.get(connection, job).plan
-    moves = (Move(Deed.PLATE, 150.0), Move(Deed.WITHDRAW, 60.0))
+    moves = (Move(deed=Deed.PLATE, seconds=150.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     jobs.keep_plan(
         connection,
         job,
@@ -387,12 +390,15 @@ def _count(order: tuple[int, ...], parts: list[Waiting], part_s: float, heat_s: 
 LIFT = HeatPlan(
     targets=("U4",),
     goal=Goal.LIFT,
-    moves=(Move(Deed.WARM, 20.0, ("U4",), 50.0), Move(Deed.CLOSE, 40.0, ("U4",), 15.0)),
+    moves=(
+        Move(deed=Deed.WARM, seconds=20.0, over=("U4",), height_mm=50.0),
+        Move(deed=Deed.CLOSE, seconds=40.0, over=("U4",), height_mm=15.0),
+    ),
 )
 SEEN = Forecast(
-    (TargetForecast("U4", 40.0, 33.0, 52.0),),
-    90.0,
-    "why",
+    targets=(TargetForecast(ref="U4", flows_s=40.0, early_s=33.0, late_s=52.0),),
+    latest_s=90.0,
+    latest_why="why",
     lift=LiftForecast(
         opens_s=52.0,
         closes_s=90.0,

@@ -291,12 +291,12 @@ def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(
         connection,
         board_id,
         Sketch(
-            "Patch",
-            50,
-            40,
+            name="Patch",
+            width_mm=50,
+            height_mm=40,
             thickness_mm=0.8,
             plane=Plane.NO,
-            parts=(SketchedPart("U1", "SOIC-8", 20, 20),),
+            parts=(SketchedPart(ref="U1", package="SOIC-8", x_mm=20, y_mm=20),),
         ),
     )
     stream = io.BytesIO()

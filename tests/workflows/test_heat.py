@@ -38,21 +38,31 @@ REFUSED = (
         "U99",
         InvalidValue,
         lambda connection: touch_joint(
-            connection, jobs.get(connection, JOB), Iron(2.0, 340.0), "U99", "1", "signal"
+            connection,
+            jobs.get(connection, JOB),
+            Iron(tip_mm=2.0, set_c=340.0),
+            "U99",
+            "1",
+            "signal",
         ),
     ),
     Refusal(
         "no pin",
         InvalidValue,
         lambda connection: touch_joint(
-            connection, jobs.get(connection, JOB), Iron(2.0, 340.0), "U4", "99", "signal"
+            connection,
+            jobs.get(connection, JOB),
+            Iron(tip_mm=2.0, set_c=340.0),
+            "U4",
+            "99",
+            "signal",
         ),
     ),
     Refusal(
         "tie",
         InvalidValue,
         lambda connection: touch_joint(
-            connection, jobs.get(connection, JOB), Iron(2.0, 340.0), "U4", "1", "glued"
+            connection, jobs.get(connection, JOB), Iron(tip_mm=2.0, set_c=340.0), "U4", "1", "glued"
         ),
     ),
 )

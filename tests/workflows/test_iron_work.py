@@ -18,7 +18,7 @@ JOB = 1
 
 
 def touch(tip_mm: float) -> Question:
-    iron = Iron(tip_mm, 340.0)
+    iron = Iron(tip_mm=tip_mm, set_c=340.0)
     return Question(what=What.TOUCH, ref="U4", pin="1", tie="signal", iron=iron)
 
 
@@ -65,7 +65,11 @@ def test_an_answer_holds_while_the_job_stands(
 def test_what_cannot_be_answered_is_refused_once(connection: sqlite3.Connection) -> None:
     """A page that asks again without a script does not ask for ever."""
     under = Question(
-        what=What.TOUCH, ref="U4", pin="no such pin", tie="signal", iron=Iron(1.6, 340.0)
+        what=What.TOUCH,
+        ref="U4",
+        pin="no such pin",
+        tie="signal",
+        iron=Iron(tip_mm=1.6, set_c=340.0),
     )
     asked = ask(connection, JOB, under)
     assert do_one(connection, HEAT, "me")

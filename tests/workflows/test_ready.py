@@ -24,7 +24,7 @@ REFUSED = (
         "R1",
         InvalidValue,
         lambda connection: card_need(
-            connection, ready_state(connection, JOB), "R1", Iron(1.6, 340.0)
+            connection, ready_state(connection, JOB), "R1", Iron(tip_mm=1.6, set_c=340.0)
         ),
     ),
 )

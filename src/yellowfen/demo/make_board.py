@@ -25,7 +25,7 @@ MOST_TRIES = 600
 HEMMED_IN = {("U3", "15"), ("C5", "2"), ("J2", "2"), ("U1", "35"), ("C14", "2")}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _PlacedPad:
     """A pad of the demo board on its side: centre, half sizes along the board's axes, net."""
 
@@ -116,13 +116,14 @@ def _pads_of(part: DemoPart) -> list[_PlacedPad]:
         x = part.x_mm + (u if part.side == "top" else -u)
         pads.append(
             _PlacedPad(
-                part,
-                land,
-                round(x, 4),
-                round(part.y_mm + v, 4),
-                *half,
-                net,
-                0 if part.side == "top" else 1,
+                part=part,
+                land=land,
+                x_mm=round(x, 4),
+                y_mm=round(part.y_mm + v, 4),
+                half_x=half[0],
+                half_y=half[1],
+                net=net,
+                layer=0 if part.side == "top" else 1,
             )
         )
     return pads

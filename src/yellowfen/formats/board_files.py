@@ -280,9 +280,9 @@ def _holes(found: FileSet, origin: Point) -> tuple[Hole, ...]:
             y2 = None if hit.y2_mm is None else hit.y2_mm - origin[1]
             holes.append(
                 Hole(
-                    round(hit.x_mm - origin[0], 4),
-                    round(hit.y_mm - origin[1], 4),
-                    hit.drill_mm,
+                    x_mm=round(hit.x_mm - origin[0], 4),
+                    y_mm=round(hit.y_mm - origin[1], 4),
+                    drill_mm=hit.drill_mm,
                     plated=plated,
                     x2_mm=x2,
                     y2_mm=y2,
@@ -331,9 +331,9 @@ def _map_of(
     rows = tuple(map(tuple, spans.coverage(COVERAGE_CELL_MM, ny, nx).round(3).tolist()))
     links = links_of_spans(spans, (width / nx, height / ny), ny, nx).packed()
     return CopperMap(
-        label,
-        depth,
-        FOIL_UM,
+        layer=label,
+        depth=depth,
+        thickness_um=FOIL_UM,
         cell_mm=COVERAGE_CELL_MM,
         coverage=rows,
         area_mm2=round(spans.area_within(nx * COVERAGE_CELL_MM), 3),
@@ -528,9 +528,9 @@ def _in_holes(
         x, y = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
         own = tuple(
             Land(
-                one.pin or str(number),
-                one.x_mm - x,
-                one.y_mm - y,
+                pin=one.pin or str(number),
+                x_mm=one.x_mm - x,
+                y_mm=one.y_mm - y,
                 size_x_mm=one.size_x_mm,
                 size_y_mm=one.size_y_mm,
                 kind=JointKind.THROUGH_HOLE,
@@ -542,9 +542,9 @@ def _in_holes(
         value = (choices.get(ref) or PartChoice()).value
         parts.append(
             BoardPart(
-                ref,
-                value,
-                "",
+                ref=ref,
+                value=value,
+                footprint="",
                 x_mm=x,
                 y_mm=y,
                 rotation_deg=0.0,
@@ -632,7 +632,13 @@ def _turn_proposals(joined: Joined, choices: Choices) -> tuple[Proposal, ...]:
             sentence = f"Turn every part of the {side} by {turn}°: {turns.count(turn)} of {len(turns)} parts with more than two pads fit only so, by their pads"
             proposals.append(
                 Proposal(
-                    sentence, Shift(), turns.count(0), turns.count(turn), len(turns), side, turn
+                    sentence=sentence,
+                    shift=Shift(),
+                    fits_before=turns.count(0),
+                    fits_after=turns.count(turn),
+                    of=len(turns),
+                    turn_side=side,
+                    turn_deg=turn,
                 )
             )
     return tuple(proposals)
@@ -670,7 +676,19 @@ def _placements_from_names(
             groups[pad.ref][pad.side].append(pad)
     told = _footprints_by_attribute(found)
     bare = _with_bill(
-        [Placement(ref, *told.get(ref, ("", "")), 0.0, 0.0, 0.0, "top") for ref in groups],
+        [
+            Placement(
+                ref=ref,
+                value=value,
+                footprint=footprint,
+                x_mm=0.0,
+                y_mm=0.0,
+                rotation_deg=0.0,
+                side="top",
+            )
+            for ref in groups
+            for value, footprint in (told.get(ref, ("", "")),)
+        ],
         found.bill,
     )
     told_by_hand = {*choices, *(choice.name for choice in choices.values())}

@@ -104,9 +104,9 @@ def _openings(
     )
     return [
         Opening(
-            side,
-            ring,
-            area,
+            side=side,
+            ring=ring,
+            area_mm2=area,
             perimeter_mm=length,
             size_x_mm=first,
             size_y_mm=second,
@@ -324,9 +324,9 @@ def _as_pads(
         owner = given.get(index)
         pads.append(
             Pad(
-                side,
-                x,
-                y,
+                side=side,
+                x_mm=x,
+                y_mm=y,
                 size_x_mm=first,
                 size_y_mm=second,
                 angle_deg=round(angle, 2),

@@ -54,7 +54,7 @@ MOST_ROWS_TOLD = 20
 _RANK = {"you chose it": 0, "its file attribute says so": 1, "by its name": 2}
 
 
-@dataclass
+@dataclass(kw_only=True)
 class FileSet:
     """The readable content of a file set by role."""
 
@@ -112,7 +112,7 @@ def read_files(
         except UnreadableFile as problem:
             problems.append(problem)
             guesses[name] = LayerGuess(
-                name, Role.IGNORED, "could not be read", problem=str(problem)
+                file=name, role=Role.IGNORED, why="could not be read", problem=str(problem)
             )
     if problems and not layers:
         raise problems[0]
@@ -130,7 +130,7 @@ def _bare(problem: UnreadableFile) -> str:
 
 def _guess(name: str, data: bytes, chosen: Mapping[str, Role]) -> LayerGuess:
     if name in chosen:
-        return LayerGuess(name, chosen[name], "you chose it")
+        return LayerGuess(file=name, role=chosen[name], why="you chose it")
     return guess_role(name, data)
 
 
@@ -174,7 +174,7 @@ def _read_drills(
         except UnreadableFile as problem:
             problems.append(problem)
             guesses[name] = LayerGuess(
-                name, Role.IGNORED, "could not be read", problem=str(problem)
+                file=name, role=Role.IGNORED, why="could not be read", problem=str(problem)
             )
             continue
         found.drills.append((guess.role, drill))

@@ -16,13 +16,15 @@ def placements_of(layer: GerberLayer) -> list[Placement]:
         ref = (given.get(".C") or ("",))[0]
         if one.kind != "flash" or not ref or ref in found or not _is_centre(one):
             continue
+        x, y = one.path[0]
         found[ref] = Placement(
-            ref[:40],
-            _first(given, ".CVal")[:80],
-            (_first(given, ".CFtp") or _first(given, ".CPgN"))[:120],
-            *one.path[0],
-            _turn(_first(given, ".CRot")),
-            side,
+            ref=ref[:40],
+            value=_first(given, ".CVal")[:80],
+            footprint=(_first(given, ".CFtp") or _first(given, ".CPgN"))[:120],
+            x_mm=x,
+            y_mm=y,
+            rotation_deg=_turn(_first(given, ".CRot")),
+            side=side,
         )
     return list(found.values())
 

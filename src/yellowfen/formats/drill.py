@@ -19,7 +19,7 @@ from yellowfen.formats.text import decoded
 MOST_HOLES = 100_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DrillHit:
     """A hole; x2, y2 the other end when it is a slot. `plated` None when the file does not say."""
 
@@ -31,7 +31,7 @@ class DrillHit:
     y2_mm: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DrillFile:
     """All hits of one file, what was assumed while reading, and the copper layers it joins where it
     says so.
@@ -219,11 +219,13 @@ class _Reader:
         self._move(first, number)
         drill, plated = self._size(number)
         if second:
-            start = (self.x, self.y)
+            x, y = self.x, self.y
             self._move(second, number)
-            self.hits.append(DrillHit(*start, drill, plated, self.x, self.y))
+            self.hits.append(
+                DrillHit(x_mm=x, y_mm=y, drill_mm=drill, plated=plated, x2_mm=self.x, y2_mm=self.y)
+            )
         else:
-            self.hits.append(DrillHit(self.x, self.y, drill, plated))
+            self.hits.append(DrillHit(x_mm=self.x, y_mm=self.y, drill_mm=drill, plated=plated))
 
     def _again(self, times: int, text: str, number: int) -> None:
         """The last hole repeated at an even step."""
@@ -235,7 +237,7 @@ class _Reader:
         for _ in range(times):
             self._move(text, number)
             drill, plated = self._size(number)
-            self.hits.append(DrillHit(self.x, self.y, drill, plated))
+            self.hits.append(DrillHit(x_mm=self.x, y_mm=self.y, drill_mm=drill, plated=plated))
         self.relative = was
 
     def _route(self, text: str, number: int, mode: int) -> None:
@@ -248,7 +250,9 @@ class _Reader:
         drill, plated = self._size(number)
         path = [start, end] if mode == 1 else self._arc(text, number, start, end, mode == 2)
         for (x0, y0), (x1, y1) in itertools.pairwise(path):
-            self.hits.append(DrillHit(x0, y0, drill, plated=plated, x2_mm=x1, y2_mm=y1))
+            self.hits.append(
+                DrillHit(x_mm=x0, y_mm=y0, drill_mm=drill, plated=plated, x2_mm=x1, y2_mm=y1)
+            )
 
     def _arc(
         self,
@@ -294,11 +298,23 @@ def drill_of(layer: GerberLayer) -> DrillFile:
     for one in layer.drawn:
         if one.kind == "flash" and one.pen is not None and one.pen.round_mm:
             hits.append(
-                DrillHit(one.path[0][0], one.path[0][1], round(one.pen.round_mm, 4), plated)
+                DrillHit(
+                    x_mm=one.path[0][0],
+                    y_mm=one.path[0][1],
+                    drill_mm=round(one.pen.round_mm, 4),
+                    plated=plated,
+                )
             )
         elif one.kind == "stroke" and one.width_mm > 0:
             hits += [
-                DrillHit(a[0], a[1], round(one.width_mm, 4), plated=plated, x2_mm=b[0], y2_mm=b[1])
+                DrillHit(
+                    x_mm=a[0],
+                    y_mm=a[1],
+                    drill_mm=round(one.width_mm, 4),
+                    plated=plated,
+                    x2_mm=b[0],
+                    y2_mm=b[1],
+                )
                 for a, b in itertools.pairwise(one.path)
             ]
         else:
@@ -313,11 +329,11 @@ def drill_of(layer: GerberLayer) -> DrillFile:
         ),
     )
     return DrillFile(
-        layer.name,
-        tuple(hits),
-        remarks,
-        layer.unit,
-        (numbers[0], numbers[1]) if len(numbers) == 2 else None,
+        name=layer.name,
+        hits=tuple(hits),
+        remarks=remarks,
+        unit=layer.unit,
+        layers=(numbers[0], numbers[1]) if len(numbers) == 2 else None,
     )
 
 
@@ -398,7 +414,11 @@ def _read(reader: _Reader, text: str) -> tuple[DrillFile, bool]:
                 number,
             )
     return DrillFile(
-        reader.name, tuple(reader.hits), (), "inch" if reader.unit == 25.4 else "mm", reader.layers
+        name=reader.name,
+        hits=tuple(reader.hits),
+        remarks=(),
+        unit="inch" if reader.unit == 25.4 else "mm",
+        layers=reader.layers,
     ), ended
 
 

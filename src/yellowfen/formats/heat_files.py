@@ -127,7 +127,11 @@ def read_tune(text: str | bytes) -> tuple[Scene, Bench, Doubts]:
         heater = Preheater(**given.bench.preheater.model_dump()) if given.bench.preheater else None
         plate = HotPlate(**given.bench.plate.model_dump()) if given.bench.plate else None
         bench = Bench(
-            tuple(given.bench.nozzles_mm), heater, given.bench.foil, given.bench.free_alloy, plate
+            nozzles_mm=tuple(given.bench.nozzles_mm),
+            preheater=heater,
+            foil=given.bench.foil,
+            free_alloy=given.bench.free_alloy,
+            plate=plate,
         )
     return to_scene(given), bench, doubts_of(given.doubts)
 

@@ -62,7 +62,7 @@ def guess_role(name: str, data: bytes) -> LayerGuess:
         raise UnreadableFile(name, "the file is empty; export it again")
     low = name.lower()
     if looks_like_netlist(data):
-        return LayerGuess(name, Role.NETLIST, "an IPC-D-356 netlist")
+        return LayerGuess(file=name, role=Role.NETLIST, why="an IPC-D-356 netlist")
     if looks_like_gerber(data):
         return _gerber(name, data)
     if looks_like_drill(data):
@@ -73,7 +73,9 @@ def guess_role(name: str, data: bytes) -> LayerGuess:
             or b"NonPlated" in data[:2000]
         )
         return LayerGuess(
-            name, Role.DRILL_UNPLATED if unplated else Role.DRILL, "holds drill tools and holes"
+            file=name,
+            role=Role.DRILL_UNPLATED if unplated else Role.DRILL,
+            why="holds drill tools and holes",
         )
     if low.endswith((".csv", ".pos", ".tsv", ".xy", ".mnt", ".mnb", ".txt", ".bom")):
         return _table(name, low, data)
@@ -84,18 +86,18 @@ def guess_role(name: str, data: bytes) -> LayerGuess:
             name,
             "is named like a board layer but is neither Gerber nor drill data; export it again",
         )
-    return LayerGuess(name, Role.IGNORED, "nothing the application reads")
+    return LayerGuess(file=name, role=Role.IGNORED, why="nothing the application reads")
 
 
 def _table(name: str, low: str, data: bytes) -> LayerGuess:
     try:
         if has_places(data, name):
-            return LayerGuess(name, Role.PLACEMENT, "a table with reference, x and y")
-        return LayerGuess(name, Role.BILL, "a table of references without places")
+            return LayerGuess(file=name, role=Role.PLACEMENT, why="a table with reference, x and y")
+        return LayerGuess(file=name, role=Role.BILL, why="a table of references without places")
     except UnreadableFile:
         if low.endswith((".csv", ".pos", ".tsv")):
             raise
-        return LayerGuess(name, Role.IGNORED, "a text without part columns")
+        return LayerGuess(file=name, role=Role.IGNORED, why="a text without part columns")
 
 
 def _gerber(name: str, data: bytes) -> LayerGuess:
@@ -104,11 +106,13 @@ def _gerber(name: str, data: bytes) -> LayerGuess:
     if by_attribute:
         role = role_by_function(by_attribute[1])
         if role is not None:
-            return LayerGuess(name, role, "its file attribute says so")
+            return LayerGuess(file=name, role=role, why="its file attribute says so")
     role = role_by_name(name)
     if role is Role.IGNORED and re.search(_DRAWINGS, _words(name)):
-        return LayerGuess(name, role, "a drawing by its name; not needed here")
-    return LayerGuess(name, role, "by its name" if role is not Role.IGNORED else UNSETTLED)
+        return LayerGuess(file=name, role=role, why="a drawing by its name; not needed here")
+    return LayerGuess(
+        file=name, role=role, why="by its name" if role is not Role.IGNORED else UNSETTLED
+    )
 
 
 def _words(name: str) -> str:

@@ -11,7 +11,7 @@ from yellowfen.errors import UnreadableFile
 from yellowfen.formats.text import decoded
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NetPoint:
     """One test record, in file coordinates (mm).
 
@@ -90,9 +90,9 @@ def _point(line: str, unit: float, longer: dict[str, str], name: str, number: in
     side = {"01": "top", "02": "bottom", "00": "both"}.get(access[1] if access else "00", "both")
     x, y = (float(value.replace(" ", "")) * unit for value in place.groups())
     return NetPoint(
-        longer.get(net, net),
-        ref.strip(),
-        pin.strip("M ").strip(),
+        net=longer.get(net, net),
+        ref=ref.strip(),
+        pin=pin.strip("M ").strip(),
         x_mm=x,
         y_mm=y,
         access=side,

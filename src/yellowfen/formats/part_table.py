@@ -179,7 +179,7 @@ class BillLine:
     fitted: bool = True
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TableReading:
     """How a table was read: its heading row, the column taken for each field, the unit of x, a few
     rows to see.
@@ -210,7 +210,7 @@ def _bare_key(row: tuple[str, ...] | list[str]) -> str:
     return f"no heading, {len(row)} columns"
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Table:
     """Rows of a table with their line numbers, and how its columns are read."""
 
@@ -246,9 +246,9 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
         kept = choice.get(heading_key(row))
         if kept and "ref" in kept:
             return _Table(
-                name,
-                rows,
-                number,
+                name=name,
+                rows=rows,
+                at=number,
                 columns=dict(kept),
                 units=_units(row, kept, text),
                 why="as you chose for this heading",
@@ -257,9 +257,9 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
         columns = _by_heading(row)
         if "ref" in columns and len(columns) >= 2:
             return _Table(
-                name,
-                rows,
-                number,
+                name=name,
+                rows=rows,
+                at=number,
                 columns=columns,
                 units=_units(row, columns, text),
                 why="by its headings",
@@ -267,9 +267,9 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
     bare = choice.get(_bare_key(rows[0]) if rows else "")
     if bare and "ref" in bare:
         return _Table(
-            name,
-            rows,
-            -1,
+            name=name,
+            rows=rows,
+            at=-1,
             columns=dict(bare),
             units=_units([], bare, text),
             why="as you chose for tables of this width without heading",
@@ -277,9 +277,9 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
     columns = _by_content(rows)
     if "ref" in columns and len(columns) >= 2:
         return _Table(
-            name,
-            rows,
-            -1,
+            name=name,
+            rows=rows,
+            at=-1,
             columns=columns,
             units=_units([], columns, text),
             why="by what stands in its columns, since it has no heading",
@@ -436,9 +436,9 @@ def how_read(data: bytes, name: str, choice: ColumnChoice | None = None) -> Tabl
     unit = next((word for word, size in _UNITS.items() if size == table.units["x"]), "mm")
     body = [row for row in table.rows[table.at + 1 :] if any(row)]
     return TableReading(
-        name,
-        heading,
-        dict(table.columns),
+        file=name,
+        heading=heading,
+        columns=dict(table.columns),
         unit=unit,
         why=table.why,
         sample=tuple(tuple(cell[:40] for cell in row) for row in body[:3]),
@@ -503,9 +503,9 @@ def _placement(table: _Table, row: list[str], line: int) -> Placement:
         return _number(table.cell(row, key), unit, table.name, line, table.columns[key] + 1, key)
 
     return Placement(
-        table.cell(row, "ref")[:40],
-        table.cell(row, "value")[:80],
-        table.cell(row, "footprint")[:120],
+        ref=table.cell(row, "ref")[:40],
+        value=table.cell(row, "value")[:80],
+        footprint=table.cell(row, "footprint")[:120],
         x_mm=number("x", table.units["x"]),
         y_mm=number("y", table.units["y"]),
         rotation_deg=number("rotation", 1.0) % 360 if table.cell(row, "rotation") else 0.0,

@@ -302,12 +302,19 @@ def _board(board: BoardIn) -> BoardStack:
             raise InvalidValue(
                 f"board.copper.{index}.coverage", "the rows of a coverage map must be equally long"
             )
-        layers.append(CopperLayer(foil.layer, foil.coverage, foil.thickness_um, depth))  # type: ignore[arg-type]
+        layers.append(
+            CopperLayer(
+                layer=foil.layer,
+                coverage=foil.coverage,  # type: ignore[arg-type]
+                thickness_um=foil.thickness_um,
+                depth=depth,
+            )
+        )
     vias = tuple(Via(via.x_mm, via.y_mm, via.drill_mm) for via in board.vias)
     return BoardStack(
-        board.width_mm,
-        board.height_mm,
-        board.thickness_mm,
+        width_mm=board.width_mm,
+        height_mm=board.height_mm,
+        thickness_mm=board.thickness_mm,
         copper=tuple(layers),
         underside=Underside(board.underside),
         vias=vias,
@@ -319,9 +326,9 @@ def _board(board: BoardIn) -> BoardStack:
 def _part(part: PartIn, index: int) -> PlacedPart:
     lands = tuple(
         Land(
-            pad.pin,
-            pad.x_mm,
-            pad.y_mm,
+            pin=pad.pin,
+            x_mm=pad.x_mm,
+            y_mm=pad.y_mm,
             size_x_mm=pad.size_x_mm,
             size_y_mm=pad.size_y_mm,
             kind=pad.kind,
@@ -342,9 +349,9 @@ def _part(part: PartIn, index: int) -> PlacedPart:
     if missing:
         raise InvalidValue(f"parts.{index}.plane_pins", f"{part.ref} has no pin {missing[0]!r}")
     return PlacedPart(
-        part.ref,
-        package,
-        part.x_mm,
+        ref=part.ref,
+        package=package,
+        x_mm=part.x_mm,
         y_mm=part.y_mm,
         rotation_deg=part.rotation_deg,
         side=Side(part.side),
@@ -362,9 +369,9 @@ def _move(move: MoveIn, index: int) -> Move:
         )
     height = 20.0 if move.height_mm is None else move.height_mm
     return Move(
-        move.do,
-        move.seconds,
-        over,
+        deed=move.do,
+        seconds=move.seconds,
+        over=over,
         height_mm=height,
         circle_mm=move.circle_mm,
         circle_s=move.circle_s,

@@ -21,7 +21,7 @@ HOLE_MM = 3.2
 TEXT_MM = 3.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StencilDrawing:
     """Everything on a foil, mm, as it lies: openings, board outline, frame (a rectangle), alignment
     holes (x, y, diameter), strokes of text.
@@ -72,11 +72,11 @@ def stencil_drawing(
         mirrored=not text_readable,
     )
     return StencilDrawing(
-        tuple(laid(ring) for one in found for ring in (one.ring, *one.inner)),
-        tuple(laid(ring) for ring in board.outline),
-        (-m, -m, w + 2 * m, h + 2 * m),
-        holes,
-        tuple(tuple(stroke) for stroke in text),
+        openings=tuple(laid(ring) for one in found for ring in (one.ring, *one.inner)),
+        outline=tuple(laid(ring) for ring in board.outline),
+        frame=(-m, -m, w + 2 * m, h + 2 * m),
+        holes=holes,
+        text=tuple(tuple(stroke) for stroke in text),
     )
 
 

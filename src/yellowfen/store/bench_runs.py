@@ -109,7 +109,7 @@ class BenchRun:
         """The cues it goes through."""
         match self.plan:
             case HeatPlan():
-                return heat_script(self.plan, self.forecast or Forecast(()))
+                return heat_script(self.plan, self.forecast or Forecast(targets=()))
             case PlacingPlan():
                 return placing_script(self.plan)
             case HandPlan():

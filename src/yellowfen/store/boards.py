@@ -15,7 +15,7 @@ from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoardRow:
     """A board's line in a list."""
 
@@ -168,7 +168,11 @@ def rows(connection: sqlite3.Connection) -> list[BoardRow]:
     ).fetchall()
     return [
         BoardRow(
-            row["id"], row["name"], row["created_at"], bool(row["sketched"]), row["revision_of"]
+            id=row["id"],
+            name=row["name"],
+            created_at=row["created_at"],
+            sketched=bool(row["sketched"]),
+            revision_of=row["revision_of"],
         )
         for row in found
     ]

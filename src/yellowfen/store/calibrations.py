@@ -8,7 +8,7 @@ from yellowfen.errors import NotFound
 from yellowfen.store.packing import pack, readable, unpack
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Kept:
     """One stored calibration."""
 
@@ -65,9 +65,9 @@ def get(connection: sqlite3.Connection, calibration_id: int) -> Kept:
 
 def _kept(row: sqlite3.Row) -> Kept:
     return Kept(
-        row["id"],
-        row["station_id"],
-        row["tool_id"],
+        id=row["id"],
+        station_id=row["station_id"],
+        tool_id=row["tool_id"],
         made_at=row["made_at"],
         how=row["how"],
         said=row["said"],

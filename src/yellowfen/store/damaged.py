@@ -50,7 +50,7 @@ _KEPT: tuple[tuple[str, str, Hashable, str, str], ...] = (
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DamagedRecord:
     """One record that cannot be read: where it stands, what it is, its name, what is wrong."""
 
@@ -73,7 +73,7 @@ def found(connection: sqlite3.Connection) -> list[DamagedRecord]:
             said = _problem(row, table, kind)
             if said and (table, row["row"]) not in records:
                 records[(table, row["row"])] = DamagedRecord(
-                    table, row["row"], what, str(row["name"]), said
+                    table=table, row=row["row"], what=what, name=str(row["name"]), said=said
                 )
     return list(records.values())
 

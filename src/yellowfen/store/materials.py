@@ -51,13 +51,19 @@ def _lot(connection: sqlite3.Connection, row: sqlite3.Row) -> Lot:
         (row["id"],),
     ).fetchall()
     events = tuple(
-        Happened(one["id"], LotEvent(one["kind"]), one["at_s"], one["grams"], one["said"])
+        Happened(
+            id=one["id"],
+            kind=LotEvent(one["kind"]),
+            at_s=one["at_s"],
+            grams=one["grams"],
+            said=one["said"],
+        )
         for one in found
     )
     return Lot(
-        row["id"],
-        row["name"],
-        unpack(Paste, row["paste"]),
+        id=row["id"],
+        name=row["name"],
+        paste=unpack(Paste, row["paste"]),
         container=row["container"],
         grams=row["grams"],
         bought_s=row["bought_s"],

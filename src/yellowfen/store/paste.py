@@ -138,9 +138,9 @@ def prints_of(connection: sqlite3.Connection, job_id: int) -> list[Printed]:
     ).fetchall()
     return [
         Printed(
-            row["id"],
-            row["made_at"],
-            row["found"],
+            id=row["id"],
+            at=row["made_at"],
+            found=row["found"],
             wiped=bool(row["wiped"]),
             repeated=bool(row["repeated"]),
             foil_mm=row["foil_um"] / 1000,

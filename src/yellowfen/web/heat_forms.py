@@ -73,9 +73,9 @@ class PlanForm(Strict):
         over = targets or ("?",)
         moves = tuple(
             Move(
-                one.do,
-                one.seconds,
-                (tuple(one.over) or over) if one.do in BLOWING else (),
+                deed=one.do,
+                seconds=one.seconds,
+                over=(tuple(one.over) or over) if one.do in BLOWING else (),
                 height_mm=one.height_mm,
                 circle_mm=one.circle_mm,
                 circle_s=one.circle_s,
@@ -90,9 +90,9 @@ class PlanForm(Strict):
         moves = aimed(moves, targets) if targets else moves
         usual = HeatPlan()
         return HeatPlan(
-            self.alloy,
-            self.station_id,
-            self.nozzle_mm,
+            alloy=self.alloy,
+            station_id=self.station_id,
+            nozzle_mm=self.nozzle_mm,
             outlet_c=self.outlet_c,
             flow_lpm=self.flow_lpm,
             outlet_offset_c=self.outlet_offset_c,

@@ -84,7 +84,7 @@ def _taught(connection: sqlite3.Connection, job: Job) -> Course | None:
     for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job.id):
         if run.plan == job.plan and isinstance(run.plan, HeatPlan) and run.taps:
             before = bench_runs.course(connection, run.id)
-            forecast = run.forecast or Forecast(())
+            forecast = run.forecast or Forecast(targets=())
             return before and next_course(run.plan, forecast, before, run.taps)
     return None
 
@@ -94,7 +94,7 @@ def script_now(connection: sqlite3.Connection, run: BenchRun) -> Script:
     if not isinstance(run.plan, HeatPlan):
         return run.script
     course = bench_runs.course(connection, run.id)
-    return live_script(run.plan, run.forecast or Forecast(()), course, run.taps)
+    return live_script(run.plan, run.forecast or Forecast(targets=()), course, run.taps)
 
 
 def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int:

@@ -90,10 +90,10 @@ def air_of(
     """The station's air at a display value (its own, or another)."""
     shown = station.outlet_c if outlet_c is None else outlet_c
     return HotAir(
-        station.nozzle_mm,
-        shown + station.outlet_offset_c,
-        station.flow_lpm if flow_lpm is None else flow_lpm,
-        station.nozzle_long_mm,
+        nozzle_mm=station.nozzle_mm,
+        outlet_c=shown + station.outlet_offset_c,
+        flow_lpm=station.flow_lpm if flow_lpm is None else flow_lpm,
+        nozzle_long_mm=station.nozzle_long_mm,
     )
 
 
@@ -158,7 +158,7 @@ def plate_melt_test(
 
 def _on_tool(tool: Tool, scrap: Scrap, alloy: str, seconds: float, ambient_c: float) -> Scene:
     dummy = scrap_scene(
-        HotAir(6, 300, 20),
+        HotAir(nozzle_mm=6, outlet_c=300, flow_lpm=20),
         20,
         alloy,
         width_mm=scrap.width_mm,
@@ -170,7 +170,7 @@ def _on_tool(tool: Tool, scrap: Scrap, alloy: str, seconds: float, ambient_c: fl
     deed = Deed.PLATE if isinstance(tool.content, HotPlate) else Deed.OVEN
     if not isinstance(tool.content, (HotPlate, Oven)):
         raise InvalidValue("tool", "only a plate or an oven is calibrated here")
-    return replace(dummy, source=tool.content, moves=(Move(deed, seconds),))
+    return replace(dummy, source=tool.content, moves=(Move(deed=deed, seconds=seconds),))
 
 
 def log_test(
@@ -224,7 +224,9 @@ def log_test(
     else:
         raise InvalidValue("station", "say which station or tool was logged")
     if rest > 0.5:
-        scene = replace(scene, moves=(*scene.moves, Move(Deed.WITHDRAW, min(rest, 900.0))))
+        scene = replace(
+            scene, moves=(*scene.moves, Move(deed=Deed.WITHDRAW, seconds=min(rest, 900.0)))
+        )
     probes = tuple(
         Probe(x, y, readings) for (x, y), readings in zip(places_mm, columns.values(), strict=False)
     )
@@ -244,7 +246,7 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
         if plan.station_id != station_id or plan.source is not SourceKind.AIR:
             continue
         course = bench_runs.course(connection, run.id)
-        flows = believed_flows(plan, run.forecast or Forecast(()), course, run.taps)
+        flows = believed_flows(plan, run.forecast or Forecast(targets=()), course, run.taps)
         known = [(ref, at) for ref, at in flows if at >= 1.0]
         if not known:
             continue
@@ -294,7 +296,7 @@ def same_heat(
 COMPARED_AT_MM, COMPARED_AT_C = 15.0, 217.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Strength:
     """A station at its usual dials, 15 mm above a joint at 217 °C: heat into the joint's place,
     W/cm², with its 95 % range.
@@ -335,9 +337,9 @@ def strengths(connection: sqlite3.Connection) -> list[Strength]:
         apart = first is not None and (middle / spread > first.high or middle * spread < first.low)
         found.append(
             Strength(
-                station,
-                middle / spread,
-                middle,
+                station=station,
+                low=middle / spread,
+                middle=middle,
                 high=middle * spread,
                 taught=taught,
                 ratio=ratio,

@@ -58,9 +58,9 @@ def fill(connection: sqlite3.Connection) -> bool:
             stations.add(
                 connection,
                 Station(
-                    0,
-                    "Bench station",
-                    6.0,
+                    id=0,
+                    name="Bench station",
+                    nozzle_mm=6.0,
                     outlet_c=350.0,
                     flow_lpm=30.0,
                     outlet_label="350",
@@ -88,9 +88,9 @@ def _fill_materials(connection: sqlite3.Connection) -> None:
     lot = materials.add_lot(
         connection,
         Lot(
-            0,
-            "Bench syringe",
-            paste_named("sn63-t4"),
+            id=0,
+            name="Bench syringe",
+            paste=paste_named("sn63-t4"),
             container="syringe",
             grams=35.0,
             bought_s=now - 60 * day,
@@ -120,8 +120,8 @@ def furnish(connection: sqlite3.Connection) -> bool:
     rework = found[0]
     station_id = stations.rows(connection)[0].id
     for tool in (
-        Tool(0, ToolKind.PLATE, "Flat-iron", HotPlate(230.0)),
-        Tool(0, ToolKind.IRON, "Bench iron", Iron(2.0, 340.0, TipShape.BEVEL)),
+        Tool(0, ToolKind.PLATE, "Flat-iron", HotPlate(set_c=230.0)),
+        Tool(0, ToolKind.IRON, "Bench iron", Iron(tip_mm=2.0, set_c=340.0, shape=TipShape.BEVEL)),
     ):
         tools.add(connection, tool)
     melt_test(connection, station_id, 20.0, "Sn63Pb37", (13.0, 12.0, 13.5), Scrap())
@@ -152,7 +152,7 @@ def furnish(connection: sqlite3.Connection) -> bool:
     job = jobs.get(connection, build)
     side = job.plan.side
     # The first side goes on the plate: nothing lies beneath yet.
-    moves = (Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 60.0))
+    moves = (Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     plate = _plate(connection).id
     on_plate = replace(job.plan, source=SourceKind.PLATE, tool_id=plate, moves=moves)
     jobs.keep_plan(connection, build, usual_plan(connection, job, on_plate)[0])
@@ -206,12 +206,16 @@ def _in_the_middle_of_pads(connection: sqlite3.Connection, board_id: int) -> Non
 def _patch_with_a_leadless_part(connection: sqlite3.Connection) -> None:
     """A piece of somebody's old controller, sketched; its leadless driver has to come off."""
     parts = (
-        SketchedPart("U1", "QFN-20", 16.0, 14.0, value="lamp driver"),
-        SketchedPart("C1", "0603", 16.0, 19.5, value="100 nF"),
-        SketchedPart("C2", "0402", 21.0, 14.0, 90.0, value="10 nF"),
-        SketchedPart("D1", "LED 0805", 8.5, 14.0, 90.0, value="amber"),
-        SketchedPart("J1", "CONN-4-1.25", 26.5, 22.0, value="lamps"),
-        SketchedPart("C3", "0805", 16.0, 14.0, side="bottom", value="10 µF"),
+        SketchedPart(ref="U1", package="QFN-20", x_mm=16.0, y_mm=14.0, value="lamp driver"),
+        SketchedPart(ref="C1", package="0603", x_mm=16.0, y_mm=19.5, value="100 nF"),
+        SketchedPart(
+            ref="C2", package="0402", x_mm=21.0, y_mm=14.0, rotation_deg=90.0, value="10 nF"
+        ),
+        SketchedPart(
+            ref="D1", package="LED 0805", x_mm=8.5, y_mm=14.0, rotation_deg=90.0, value="amber"
+        ),
+        SketchedPart(ref="J1", package="CONN-4-1.25", x_mm=26.5, y_mm=22.0, value="lamps"),
+        SketchedPart(ref="C3", package="0805", x_mm=16.0, y_mm=14.0, side="bottom", value="10 µF"),
     )
     board = sketching.begin(connection, "Old lamp controller")
     sketch = replace(sketching.sketch_of(connection, board), plane=Plane.YES, parts=parts)
@@ -222,7 +226,13 @@ def _patch_with_a_leadless_part(connection: sqlite3.Connection) -> None:
 def _strip_of_leds(connection: sqlite3.Connection) -> None:
     """Eight LEDs on aluminium, to be taken off by the plate; two are in a bag already."""
     parts = tuple(
-        SketchedPart(f"D{number + 1}", "PLED-4", 8.0 + 12.0 * number, 6.0, value="warm white")
+        SketchedPart(
+            ref=f"D{number + 1}",
+            package="PLED-4",
+            x_mm=8.0 + 12.0 * number,
+            y_mm=6.0,
+            value="warm white",
+        )
         for number in range(8)
     )
     board = sketching.begin(connection, "Lamp strip")
@@ -241,7 +251,7 @@ def _strip_of_leds(connection: sqlite3.Connection) -> None:
     plate = _plate(connection)
     assert isinstance(plate.content, HotPlate)
     plan = jobs.get(connection, job).plan
-    moves = (Move(Deed.PLATE, 150.0), Move(Deed.WITHDRAW, 60.0))
+    moves = (Move(deed=Deed.PLATE, seconds=150.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     plan = replace(
         plan,
         source=SourceKind.PLATE,

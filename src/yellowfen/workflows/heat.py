@@ -59,7 +59,7 @@ QUICK_ABOVE_MM2 = 3500.0
 MOST_FLOWS = 4  # more parts than that are watched as one
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Rehearsed:
     """A job's rehearsal with the scene it answers and its wall time."""
 
@@ -180,9 +180,9 @@ def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], R
         _PREPARED[quick] = prepared
         found = rehearse_prepared(prepared)
         done = Rehearsed(
-            f"{abs(hash(key)):x}",
-            scene,
-            found,
+            key=f"{abs(hash(key)):x}",
+            scene=scene,
+            rehearsal=found,
             wall_s=time.perf_counter() - began,
             quick=quick,
             doubts=doubts,
@@ -324,11 +324,11 @@ def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = Non
     nearest = next((move for move in reversed(scene.moves) if move.blows), scene.moves[0])
     targets = tuple(
         TargetForecast(
-            ref,
-            all_molten_s(seen.joints_of(ref)),
-            band.low,
-            band.high,
-            watched(scene, seen, nearest, (ref,)),
+            ref=ref,
+            flows_s=all_molten_s(seen.joints_of(ref)),
+            early_s=band.low,
+            late_s=band.high,
+            watch=watched(scene, seen, nearest, (ref,)),
         )
         for ref, band in zip(sure.targets, sure.melts, strict=True)
     )
@@ -336,9 +336,9 @@ def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = Non
     known = "calibrated" if done.taught else "from memory, not calibrated"
     said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} ({known})"
     return Forecast(
-        targets,
-        sure.harm.low,
-        sure.harm_why if sure.harm.low is not None else "",
+        targets=targets,
+        latest_s=sure.harm.low,
+        latest_why=sure.harm_why if sure.harm.low is not None else "",
         model=said,
         stops=stop_forecasts(done, sure),
         grouped=len(targets) > MOST_FLOWS and lift is None,

@@ -40,9 +40,9 @@ def answer_questions(
     name = part.footprint or f"{boards.get(connection, board_id).name} {ref}"[:80]
     size = (part.package.body_x_mm, part.package.body_y_mm)
     own = OwnPackage(
-        name,
-        round(size[0], 2),
-        round(size[1], 2),
+        name=name,
+        body_x_mm=round(size[0], 2),
+        body_y_mm=round(size[1], 2),
         height_mm=height_mm,
         joint=joint,
         material=material,

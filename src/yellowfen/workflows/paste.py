@@ -26,7 +26,7 @@ from yellowfen.store.database import atomic
 from yellowfen.store.paste import KeptWeighing
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PasteState:
     """A job's Paste stage as it stands: the board as drawn, with its changes made, the paste, foil
     and factor in use, foils compared.
@@ -79,9 +79,9 @@ def paste_state(
         board, foil_mm, paste, fitted.factor if fitted else 1.0
     )
     return PasteState(
-        job,
-        plan,
-        paste,
+        job=job,
+        plan=plan,
+        paste=paste,
         whole=whole,
         drawn=drawn,
         board=board,
@@ -221,7 +221,13 @@ def weigh(
             job_id,
             state.foil_mm,
             state.paste,
-            Weighing(before_mg, after_mg, expected, resolution_mg, count),
+            Weighing(
+                before_mg=before_mg,
+                after_mg=after_mg,
+                expected_mg=expected,
+                resolution_mg=resolution_mg,
+                boards=count,
+            ),
         )
 
 

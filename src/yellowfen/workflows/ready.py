@@ -81,7 +81,7 @@ PACE_SINCE = "pace_since"
 LARGE = 150  # parts on a side from which an order is not worked out within a page
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReadyState:
     """A job's Ready stage as it stands."""
 
@@ -148,7 +148,13 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     if job.purpose is not Purpose.BUILD:
         said = "nobody prints on a board that carries its parts"
         chosen = replace(chosen, stencil_why=said, weighed=None)
-    return ReadyState(paste, plan, bench, chosen, two_sides(paste.board, chosen.ways))
+    return ReadyState(
+        paste=paste,
+        plan=plan,
+        tools=bench,
+        techniques=chosen,
+        sides=two_sides(paste.board, chosen.ways),
+    )
 
 
 def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
@@ -156,11 +162,11 @@ def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
     kinds = {tool.kind for tool in tools.rows(connection)}
     air = bool(stations.rows(connection)) or not kinds
     return BenchTools(
-        bool(board.openings),
-        air,
-        ToolKind.PLATE in kinds,
-        True,
-        bench_irons(connection),
+        stencil=bool(board.openings),
+        air=air,
+        plate=ToolKind.PLATE in kinds,
+        iron=True,
+        tips=bench_irons(connection),
         shaky=stored.bench_setting(connection, stored.HANDS) == "shaky",
         needles=needles_at_hand(connection),
     )
@@ -247,7 +253,7 @@ def bench_iron(connection: sqlite3.Connection) -> Iron:
     """The bench's first iron, or a usual one."""
     return next(
         (tool.content for tool in tools.rows(connection) if isinstance(tool.content, Iron)),
-        Iron(1.6, 340.0),
+        Iron(tip_mm=1.6, set_c=340.0),
     )
 
 
@@ -598,9 +604,9 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         if one.chosen.way in IRON_WAYS and one.chosen.way is not Way.LAST
     )
     return Build(
-        plan.boards,
-        sides,
-        state.techniques.stencil,
+        boards=plan.boards,
+        sides=sides,
+        stencil=state.techniques.stencil,
         warm_h=max(0.0, (warm.open_h if warm else 0.0) - out_h),
         kit_lines=len(kit(state.board, plan.boards)),
         set_up_min=costs.set_up_min,

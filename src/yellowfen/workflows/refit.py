@@ -206,9 +206,9 @@ def start_headers(connection: sqlite3.Connection, job_id: int, part: BoardPart) 
     each = made.seconds / len(made.pins)
     rows = tuple(
         Row(
-            (name,),
-            2.54,
-            2.54,
+            pins=(name,),
+            pitch_mm=2.54,
+            length_mm=2.54,
             joints_mm3=made.joint_mm3,
             wire_mm=made.wire_mm,
             loads=1,

@@ -42,7 +42,7 @@ from yellowfen.workflows.iron_answers import Question, What, answer_to
 from yellowfen.workflows.jobs import pads_of_runs
 from yellowfen.workflows.paste import paste_state
 
-USUAL_IRONS = (Iron(2.4, 370.0, TipShape.BEVEL), Iron(1.6, 370.0))
+USUAL_IRONS = (Iron(tip_mm=2.4, set_c=370.0, shape=TipShape.BEVEL), Iron(tip_mm=1.6, set_c=370.0))
 
 
 def answers_of(connection: sqlite3.Connection, job: Job) -> Answers:

@@ -22,7 +22,8 @@ MOST_PICTURE_BYTES = 12_000_000
 def begin(connection: sqlite3.Connection, name: str = "") -> int:
     """A new, empty patch; returns its board's id."""
     sketch = Sketch(
-        name.strip()[:120] or f"Patch {sum(row.sketched for row in boards.rows(connection)) + 1}"
+        name=name.strip()[:120]
+        or f"Patch {sum(row.sketched for row in boards.rows(connection)) + 1}"
     )
     return boards.add(connection, board_of(sketch), Source({}, Choices(), sketch))
 

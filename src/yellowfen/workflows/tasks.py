@@ -373,7 +373,7 @@ def take_tour(connection: sqlite3.Connection, task_id: int) -> HeatPlan:
         plan,
         targets=targets,
         absent=tuple(sorted({*plan.absent, *left})),
-        moves=(*walked.moves, Move(Deed.WITHDRAW, AFTER_TOUR_S)),
+        moves=(*walked.moves, Move(deed=Deed.WITHDRAW, seconds=AFTER_TOUR_S)),
         preheater=plan.preheater or (heater if found["from_below"] else None),
         shields=(),
     )
@@ -397,7 +397,13 @@ def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> Proposal:
     best = None if stored["best"] is None else _calmest(stored["best"])
     if best is not None:
         scene = with_dwell(with_setting(scene, axis_of(scene), best.setting), best.dwell_s)
-    return Proposal(arrangement.key, arrangement.change, scene, best, stored["blocker"])
+    return Proposal(
+        key=arrangement.key,
+        change=arrangement.change,
+        scene=scene,
+        best=best,
+        blocker=stored["blocker"],
+    )
 
 
 def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -> Bench:
@@ -407,7 +413,13 @@ def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -
     heater = next((one for one in heaters if isinstance(one, Preheater)), None)
     plates = (tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PLATE)
     plate = next((one for one in plates if isinstance(one, HotPlate)), None)
-    return Bench(tuple(sorted(nozzles - {plan.nozzle_mm})), heater, True, free_alloy, plate)
+    return Bench(
+        nozzles_mm=tuple(sorted(nozzles - {plan.nozzle_mm})),
+        preheater=heater,
+        foil=True,
+        free_alloy=free_alloy,
+        plate=plate,
+    )
 
 
 def recalled_proposals(
@@ -555,9 +567,9 @@ def _column(stored: dict[str, Any]) -> Column:
         stored["setting"],
         tuple(
             Outcome(
-                Fate(one["fate"]),
-                one["by"],
-                one["why"],
+                fate=Fate(one["fate"]),
+                by=one["by"],
+                why=one["why"],
                 last_s=one["last_s"],
                 peak_c=one["peak_c"],
                 loose=one.get("loose", 0),

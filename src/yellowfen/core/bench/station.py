@@ -69,7 +69,7 @@ UNKNOWN_OUTLET_SD_K = constant(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Station:
     """A hot-air station of the bench in its owner's words.
 
@@ -121,7 +121,10 @@ class Station:
             raise InvalidValue("dial label", "keep dial labels within 30 letters")
         in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
         HotAir(
-            self.nozzle_mm, self.outlet_c + self.outlet_offset_c, self.flow_lpm, self.nozzle_long_mm
+            nozzle_mm=self.nozzle_mm,
+            outlet_c=self.outlet_c + self.outlet_offset_c,
+            flow_lpm=self.flow_lpm,
+            nozzle_long_mm=self.nozzle_long_mm,
         )
 
 

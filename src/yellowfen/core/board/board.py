@@ -36,7 +36,7 @@ class Role(StrEnum):
     IGNORED = "not used"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LayerGuess:
     """A file, the role it was taken for, and why.
 
@@ -53,7 +53,7 @@ class LayerGuess:
     problem: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pad:
     """Exposed metal a part may be soldered to.
 
@@ -100,7 +100,7 @@ class Pad:
         return Pad(**{**vars(self), **laid})
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Opening:
     """An opening of the stencil: its outline and the rings within it that stay foil, its area
     without them and its whole edge; `pad` is the place of the pad it lies over in the board's pads.
@@ -126,7 +126,7 @@ class Opening:
         return min(across, 2 * self.area_mm2 / self.perimeter_mm) if self.inner else across
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Hole:
     """A drilled hole or slot (x2, y2 its other end); `layers` the copper layers it joins, from 1,
     all when not said.
@@ -154,7 +154,7 @@ class Ink:
     clear: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CopperMap:
     """Copper coverage of one layer on square cells of `cell_mm`, rows from the lower edge up.
 
@@ -171,7 +171,7 @@ class CopperMap:
     links: tuple[str, str] | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoardPart:
     """A part on the board. `package` carries the lands it really has here, in its own frame;
     `in_holes` more stand in holes beside joints on the face, and are not among its joints.
@@ -198,7 +198,7 @@ class Finding:
     sentence: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Board:
     """One board, whole.
 

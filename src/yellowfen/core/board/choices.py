@@ -9,7 +9,7 @@ from yellowfen.core.board.board import Role
 from yellowfen.core.board.shift import Shift
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PartChoice:
     """A correction to one part: its name, value, footprint (a package's name), or a turn beyond the
     table's (degrees).
@@ -30,7 +30,7 @@ class PadSet:
     places: tuple[tuple[float, float], ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Choices:
     """Roles by file, the accepted shift of the placement, turns by side, corrections by part;
     `together` the pads of parts that stand in no table, by the name the part is kept under;

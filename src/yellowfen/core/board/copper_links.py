@@ -110,5 +110,10 @@ def links_of_raster(share: NDArray[np.float64], ny: int, nx: int) -> CopperLinks
     x0, x1 = starts[1] * (nx / columns), stops[1] * (nx / columns)
     rows_y = (np.arange(rows) + 0.5) * (ny / rows)
     return links_of_spans(
-        Spans(rows_y, ny / rows, first, x0.astype(float), x1.astype(float)), (1.0, 1.0), ny, nx
+        Spans(
+            rows_y=rows_y, row_mm=ny / rows, first=first, x0=x0.astype(float), x1=x1.astype(float)
+        ),
+        (1.0, 1.0),
+        ny,
+        nx,
     )

@@ -26,7 +26,7 @@ _STRAY_MM = 2.5
 _MOVED_MM = 0.3
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Placement:
     """One row of a placement table, in board millimetres."""
 
@@ -86,7 +86,7 @@ class _Free:
         return free
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Work:
     """What joining carries along."""
 
@@ -108,7 +108,9 @@ def join(
 
     Known packages first, the smallest of them first; unknown ones take what is left.
     """
-    work = _Work(_Free(pads), library, {}, parts={}, findings=[], turns=defaultdict(list))
+    work = _Work(
+        free=_Free(pads), library=library, owner={}, parts={}, findings=[], turns=defaultdict(list)
+    )
     rest = _already_named(placements, work, holes)
     known, late = [], []
     drilled = _Free(holes)
@@ -362,9 +364,9 @@ def _claim(
     missing = len(package.lands) - len(hits)
     note = f"{missing} of {len(package.lands)} pads not found" if missing else ""
     return BoardPart(
-        placed.ref,
-        placed.value,
-        placed.footprint,
+        ref=placed.ref,
+        value=placed.value,
+        footprint=placed.footprint,
         x_mm=placed.x_mm,
         y_mm=placed.y_mm,
         rotation_deg=rotation,
@@ -384,7 +386,7 @@ def _land_of(placed: Placement, turn: float, pin: str, pad: Pad, kind: JointKind
     seen = pad.angle_deg if placed.side == "top" else -pad.angle_deg  # from the part's own side
     across = round((seen - placed.rotation_deg - turn) / 90.0) % 2 == 1
     size = (pad.size_y_mm, pad.size_x_mm) if across else (pad.size_x_mm, pad.size_y_mm)
-    return Land(pin, x, y, *size, kind)
+    return Land(pin=pin, x_mm=x, y_mm=y, size_x_mm=size[0], size_y_mm=size[1], kind=kind)
 
 
 _Rivals = dict[tuple[str, int, int], list[Placement]]
@@ -434,7 +436,9 @@ def _by_nearness(
         )
         return _part(
             placed,
-            unknown_body((Land("1", 0, 0, size_x_mm=1, size_y_mm=1, kind=JointKind.GULL_WING),)),
+            unknown_body(
+                (Land(pin="1", x_mm=0, y_mm=0, size_x_mm=1, size_y_mm=1, kind=JointKind.GULL_WING),)
+            ),
             False,
             "unknown",
         )
@@ -506,9 +510,9 @@ def _nearest(
 
 def _part(placed: Placement, package: Package, joined: bool, note: str) -> BoardPart:
     return BoardPart(
-        placed.ref,
-        placed.value,
-        placed.footprint,
+        ref=placed.ref,
+        value=placed.value,
+        footprint=placed.footprint,
         x_mm=placed.x_mm,
         y_mm=placed.y_mm,
         rotation_deg=placed.rotation_deg,

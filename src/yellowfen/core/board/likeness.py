@@ -61,7 +61,7 @@ class Pattern:
         return np.asarray(apart.min(axis=1))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Likeness:
     """The package that pads look like: where its middle lies and how it is turned, seen from its
     own side (x to the right there); which pad is which pin; `misfit` 0 for lands exactly there, 1
@@ -273,7 +273,15 @@ def laid(pads: PadArrays, pattern: Pattern, angle: float) -> Likeness | None:
         return None
     x, y = turn @ shift
     pins = {k: pattern.package.lands[int(nearest[k])].pin for k in range(len(own))}
-    return Likeness(pattern.name, pattern.package, float(x), float(y), angle, pins, misfit)
+    return Likeness(
+        name=pattern.name,
+        package=pattern.package,
+        x_mm=float(x),
+        y_mm=float(y),
+        rotation_deg=angle,
+        pins=pins,
+        misfit=misfit,
+    )
 
 
 def _unlike(pads: PadArrays, lands: Numbers, angle: float) -> float:

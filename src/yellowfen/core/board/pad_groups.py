@@ -563,7 +563,13 @@ def _pair(work: _Side, one: int, other: int) -> Group | None:
     first, second = (land.pin for land in pattern.package.lands)
     pins = {one: first, other: second}
     seen = Likeness(
-        pattern.name, pattern.package, float(x), float(y), angle % 360, pins, float(misses[best])
+        name=pattern.name,
+        package=pattern.package,
+        x_mm=float(x),
+        y_mm=float(y),
+        rotation_deg=angle % 360,
+        pins=pins,
+        misfit=float(misses[best]),
     )
     return Group((one, other), seen, angle % 90, pattern.package.lands[0].kind)
 
@@ -586,7 +592,7 @@ def _something_between(work: _Side, one: int, other: int, width: float) -> bool:
     return bool(inside.any())
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _TwoLands:
     """All two-terminal outlines: distance of the lands' middles, their length and width (n,), mm."""
 
@@ -615,11 +621,11 @@ def _two_lands() -> _TwoLands:
     every = patterns()[2]
     families = [one.package.family for one in every]
     return _TwoLands(
-        np.array([np.ptp(one.places[:, 0]) for one in every]),
-        np.array([one.sizes[0, 0] for one in every]),
-        np.array([one.sizes[0, 1] for one in every]),
-        np.array([family == "chip" for family in families]),
-        np.array([_STRICT if family == "diode" else 1.0 for family in families]),
+        apart=np.array([np.ptp(one.places[:, 0]) for one in every]),
+        lengths=np.array([one.sizes[0, 0] for one in every]),
+        widths=np.array([one.sizes[0, 1] for one in every]),
+        chips=np.array([family == "chip" for family in families]),
+        strict=np.array([_STRICT if family == "diode" else 1.0 for family in families]),
     )
 
 

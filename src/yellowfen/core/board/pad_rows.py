@@ -23,7 +23,7 @@ _GRID_LEAST = 9
 _SEAM_DEG = 6.3  # where a direction turns into its opposite: far from any usual turn of a part
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Row:
     """Like pads at one pitch on a line: their places in the arrays in order; the middle; the unit
     vector from first to last; pitch, and the pads' size along and across the row, mm.
@@ -166,9 +166,9 @@ def _row(run: Sequence[int], pads: PadArrays, short: Numbers, long: Numbers) -> 
     far = float(np.hypot(*whole))
     steps = np.hypot(*np.diff(places, axis=0).T)
     return Row(
-        tuple(index),
-        (places[0] + places[-1]) / 2 if len(index) < 4 else places.mean(axis=0),
-        whole / far,
+        pads=tuple(index),
+        middle=(places[0] + places[-1]) / 2 if len(index) < 4 else places.mean(axis=0),
+        along=whole / far,
         pitch_mm=float(np.median(steps)),
         width_mm=float(np.median(short[index])),
         length_mm=float(np.median(long[index])),

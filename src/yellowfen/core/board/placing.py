@@ -129,7 +129,7 @@ def place(
         moved = [shifted(shift, one) for one in placements]
         return sum(-2 <= one.x_mm <= size[0] + 2 and -2 <= one.y_mm <= size[1] + 2 for one in moved)
 
-    own_zero, corner = Shift(-origin[0], -origin[1]), Shift()
+    own_zero, corner = Shift(dx_mm=-origin[0], dy_mm=-origin[1]), Shift()
     usual = max((own_zero, corner), key=lambda shift: (count(shift), inside(shift)))
     current = chosen or usual
     findings: list[Finding] = []
@@ -170,7 +170,15 @@ def _proposals(sample, ground, current, usual, count, placements, size) -> tuple
     if fits < now + max(2, 0.15 * len(sample)):
         return ()
     sentence = f"{_in_words(shift, usual)}: {fits} of {len(sample)} parts {'looked at ' if len(sample) < len(placements) else ''}would then lie on their pads, {now} do now"
-    return (Proposal(sentence[0].upper() + sentence[1:], shift, now, fits, len(sample)),)
+    return (
+        Proposal(
+            sentence=sentence[0].upper() + sentence[1:],
+            shift=shift,
+            fits_before=now,
+            fits_after=fits,
+            of=len(sample),
+        ),
+    )
 
 
 def _bottom_rules(shift: Shift, count, now: int, sample, size) -> tuple[Shift, int]:  # type: ignore[no-untyped-def]
@@ -229,7 +237,7 @@ def _voted(
         most = int(values[counts.argmax()])
     near = np.abs(offsets - (low + np.divmod(most, wide)) * FITS_MM).max(axis=1) < 1.5 * FITS_MM
     dx, dy = np.median(offsets[near], axis=0)
-    return Shift(round(float(dx), 3), round(float(dy), 3), scale, turn)
+    return Shift(dx_mm=round(float(dx), 3), dy_mm=round(float(dy), 3), scale=scale, turn_deg=turn)
 
 
 def _in_words(shift: Shift, usual: Shift) -> str:

@@ -174,7 +174,13 @@ def _place(
         named[index] = replace(named[index], ref=ref, pin=pins[index])
     footprint = choice.footprint or (seen.name if seen else "")
     return Placement(
-        ref, choice.value, footprint, x_mm=x, y_mm=y, rotation_deg=round(turn % 360, 1), side=side
+        ref=ref,
+        value=choice.value,
+        footprint=footprint,
+        x_mm=x,
+        y_mm=y,
+        rotation_deg=round(turn % 360, 1),
+        side=side,
     )
 
 

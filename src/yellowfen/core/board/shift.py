@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Shift:
     """How table coordinates become board millimetres: scaled, turned about 0, moved; the bottom's x
     mirrored first, angles by rule.
@@ -20,7 +20,7 @@ class Shift:
     bottom_dx_mm: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Proposal:
     """A change of the whole placement that would make more parts lie on their pads; nothing is done
     before it is accepted.

@@ -55,7 +55,7 @@ class Plane(StrEnum):
     UNKNOWN = "don't know"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SketchedPart:
     """A part by its package's name; place of its middle in mm from the lower left, turned
     anticlockwise.
@@ -81,7 +81,7 @@ class SketchedPart:
             )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Underlay:
     """How the picture lies under the sketch: its left lower corner (mm), mm per pixel, turned
     anticlockwise about that corner.
@@ -103,7 +103,7 @@ class Underlay:
         in_range("picture.height_px", self.height_px, 1, 20000, "pixels")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sketch:
     """What was sketched. Raises InvalidValue for sizes no board has, and for two parts of one name."""
 
@@ -146,9 +146,9 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
             )
         parts.append(
             BoardPart(
-                sketched.ref,
-                sketched.value,
-                sketched.package,
+                ref=sketched.ref,
+                value=sketched.value,
+                footprint=sketched.package,
                 x_mm=sketched.x_mm,
                 y_mm=sketched.y_mm,
                 rotation_deg=sketched.rotation_deg % 360,
@@ -192,9 +192,9 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
 def _opening(pad: Pad, number: int) -> Opening:
     """Paste as large as the pad: nobody knows better."""
     return Opening(
-        pad.side,
-        pad.ring,
-        pad.area_mm2,
+        side=pad.side,
+        ring=pad.ring,
+        area_mm2=pad.area_mm2,
         perimeter_mm=2 * (pad.size_x_mm + pad.size_y_mm),
         size_x_mm=pad.size_x_mm,
         size_y_mm=pad.size_y_mm,
@@ -242,9 +242,9 @@ def _copper(sketch: Sketch) -> tuple[CopperMap, ...]:
     area = nx * ny * CELL_MM**2
     return tuple(
         CopperMap(
-            layer,
-            depth,
-            FOIL_UM,
+            layer=layer,
+            depth=depth,
+            thickness_um=FOIL_UM,
             cell_mm=CELL_MM,
             coverage=((share,) * nx,) * ny,
             area_mm2=round(share * area, 3),
@@ -273,9 +273,9 @@ def _pad(part: SketchedPart, package: Package, land: Land, plane: Plane) -> Pad:
         "via" if plane is Plane.YES and land.kind in (JointKind.THERMAL_PAD, JointKind.TAB) else ""
     )
     return Pad(
-        part.side,
-        x,
-        y,
+        side=part.side,
+        x_mm=x,
+        y_mm=y,
         size_x_mm=land.size_x_mm,
         size_y_mm=land.size_y_mm,
         angle_deg=(flip * part.rotation_deg) % 180,

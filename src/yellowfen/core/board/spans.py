@@ -75,7 +75,7 @@ class Draft:
         return np.hstack([corners, corners[after]])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Spans:
     """Spans of one layer: row k holds spans first[k] to first[k + 1] at height `rows_y[k]` (mm,
     from the layer's own origin).
@@ -180,7 +180,7 @@ def spans_of(draft: Draft, origin: Point, height_mm: float) -> Spans:
         row_mm,
     )
     first, out0, out1 = merge(row, x0, x1, dark, rows)
-    return Spans(rows_y, row_mm, first, out0, out1)
+    return Spans(rows_y=rows_y, row_mm=row_mm, first=first, x0=out0, x1=out1)
 
 
 def _row_mm(capsules: NDArray[np.float64], edges: NDArray[np.float64]) -> float:

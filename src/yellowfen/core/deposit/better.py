@@ -107,7 +107,7 @@ _SMALL_CHIP_MM = 1.3  # a chip no longer than this (0402 and below) keeps its re
 _LEADS = (JointKind.GULL_WING, JointKind.J_LEAD, JointKind.LEADLESS)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Proposal:
     """Changes of one part and kind.
 
@@ -128,7 +128,7 @@ class Proposal:
         return f"{self.ref or self.changes[0].place}: {self.kind}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Found:
     """A change for one pad and why."""
 
@@ -193,14 +193,14 @@ def _grouped(
         worst = max(group, key=lambda one: was[one.change.place].rank)
         place = worst.change.place
         yield Proposal(
-            worst.ref,
-            worst.change.kind,
-            tuple(one.pin for one in group),
-            worst.package,
-            tuple(one.change for one in group),
-            was[place],
-            now.get(place),
-            worst.why,
+            ref=worst.ref,
+            kind=worst.change.kind,
+            pins=tuple(one.pin for one in group),
+            package=worst.package,
+            changes=tuple(one.change for one in group),
+            before=was[place],
+            after=now.get(place),
+            said=worst.why,
         )
 
 
@@ -262,11 +262,11 @@ class _Maker:
             if made is not None:
                 kind, rings, why = made
                 yield _Found(
-                    worst.ref,
-                    worst.pin,
-                    part.package.name if part else "",
-                    Change(place, kind, rings),
-                    why,
+                    ref=worst.ref,
+                    pin=worst.pin,
+                    package=part.package.name if part else "",
+                    change=Change(place, kind, rings),
+                    why=why,
                 )
 
     def _loose(
@@ -341,7 +341,13 @@ class _Maker:
         target = min(max(target, 0.2), 0.9)
         if asked is not None and abs(printed - asked) < 0.01:
             return None
-        frame = Frame(pad.x_mm, pad.y_mm, pad.size_x_mm, pad.size_y_mm, pad.angle_deg)
+        frame = Frame(
+            x_mm=pad.x_mm,
+            y_mm=pad.y_mm,
+            along_mm=pad.size_x_mm,
+            across_mm=pad.size_y_mm,
+            angle_deg=pad.angle_deg,
+        )
         rings = panes(frame, target)
         why = f"{len(rings)} panes cover {100 * target:.0f} % instead of {100 * printed:.0f} %"
         tail = (
@@ -534,7 +540,13 @@ def _outward(frame: Frame, part: BoardPart, land: Land) -> Frame:
         if quarters % 2 == 0
         else (frame.across_mm, frame.along_mm)
     )
-    return Frame(frame.x_mm, frame.y_mm, along, across, frame.angle_deg + 90 * quarters)
+    return Frame(
+        x_mm=frame.x_mm,
+        y_mm=frame.y_mm,
+        along_mm=along,
+        across_mm=across,
+        angle_deg=frame.angle_deg + 90 * quarters,
+    )
 
 
 def panes(frame: Frame, coverage: float) -> tuple[Ring, ...]:

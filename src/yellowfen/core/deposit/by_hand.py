@@ -101,7 +101,7 @@ def dot_mm3(diameter_mm: float) -> float:
     return math.pi * height / 6 * (3 * radius**2 + height**2)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Dots:
     """How to dot one pad: needle gauge (None: a dab with knife or pick), dot width, count, paste
     and seconds; what to mind.
@@ -148,13 +148,20 @@ def dots_for(
         least = math.ceil(wants.lean_mm3 / paste.volume_share / one - 1e-9)
         aimed = least if fewest else round(wanted_mm3 / one)
         count = max(1, min(aimed, max(1, int(long_mm / (0.55 * width)))))
-        return Dots(gauge, width, count, paste_mm3=count * one, seconds=count * DOT_S, said="")
+        return Dots(
+            gauge=gauge,
+            diameter_mm=width,
+            count=count,
+            paste_mm3=count * one,
+            seconds=count * DOT_S,
+            said="",
+        )
     dabs = max(1, math.ceil(wanted_mm3 / DAB_MM3 - 0.5))
     width = min(short_mm, (6 * wanted_mm3 / dabs / math.pi) ** (1 / 3))
     return Dots(
-        None,
-        width,
-        dabs,
+        gauge=None,
+        diameter_mm=width,
+        count=dabs,
         paste_mm3=wanted_mm3,
         seconds=2 * DOT_S * dabs,
         said="no needle at hand makes a dot that small: a dab from a knife's tip or a pick",
@@ -200,7 +207,7 @@ def line_mm3(gauge: int, length_mm: float) -> float:
     return math.pi / 4 * width * DOT_HEIGHT * width * length_mm
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Costs:
     """What a stencil and a hand take: minutes to set up and per print, boards in a print, seconds a
     dot; a stencil's price in minutes of work.

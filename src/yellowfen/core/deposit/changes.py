@@ -47,7 +47,7 @@ class Change:
             raise InvalidValue("rings", "an opening lies more than 10 m away")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Frame:
     """A rectangle: middle, sizes along and across (mm), turned by `angle_deg`.
 
@@ -89,11 +89,11 @@ def rectangle(along_mm: float, across_mm: float, u: float = 0.0, v: float = 0.0)
 
 def frame_of(opening: Opening) -> Frame:
     """The smallest rectangle round an opening."""
-    turned = Frame(0.0, 0.0, 1.0, 1.0, opening.angle_deg)
+    turned = Frame(x_mm=0.0, y_mm=0.0, along_mm=1.0, across_mm=1.0, angle_deg=opening.angle_deg)
     seen = [turned.seen_from(x, y) for x, y in opening.ring]
     us, vs = [u for u, _ in seen], [v for _, v in seen]
-    (middle,) = turned.ring((((min(us) + max(us)) / 2, (min(vs) + max(vs)) / 2),))
-    return Frame(*middle, max(us) - min(us), max(vs) - min(vs), opening.angle_deg)
+    ((x, y),) = turned.ring((((min(us) + max(us)) / 2, (min(vs) + max(vs)) / 2),))
+    return replace(turned, x_mm=x, y_mm=y, along_mm=max(us) - min(us), across_mm=max(vs) - min(vs))
 
 
 def area_mm2(ring: Ring) -> float:
@@ -126,9 +126,9 @@ def place_of(board: Board, opening: Opening) -> str:
 def opening_of(side: str, ring: Ring, angle_deg: float, pad: int | None) -> Opening:
     """An opening from its ring; sizes are those of the rectangle turned by `angle_deg`."""
     bare = Opening(
-        side,
-        ring,
-        area_mm2(ring),
+        side=side,
+        ring=ring,
+        area_mm2=area_mm2(ring),
         perimeter_mm=perimeter_mm(ring),
         size_x_mm=0.0,
         size_y_mm=0.0,

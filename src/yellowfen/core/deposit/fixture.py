@@ -34,7 +34,7 @@ EVEN_SHARE = 0.35  # fewer than this share more one way than the other: both way
 Box = tuple[float, float, float, float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Fixture:
     """Rectangles (x, y, width, height, mm, board coordinates) of scraps and tapes; the stroke's way
     in degrees from x; what to mind.
@@ -106,9 +106,9 @@ def fixture(board: Board, side: str = "top", warm: str = "", bare_below: bool = 
         ]
     )
     return Fixture(
-        scraps,
-        tapes,
-        hinge,
+        scraps=scraps,
+        tapes=tapes,
+        hinge=hinge,
         stroke_deg=degrees,
         stroke_said=said,
         along_x=along_x,

@@ -24,7 +24,7 @@ _G = 9.81
 _STEPS = 40
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Column:
     """Solder between a land and its terminal: area, edge, volume (mm², mm, mm³), and how many such
     there are.
@@ -217,7 +217,7 @@ def settled_mm(columns: tuple[Column, ...], weight_mn: float) -> float:
     return low
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Settled:
     """A leadless part at rest.
 
@@ -250,9 +250,9 @@ def settle(package: Package, pad_solder_mm3: float, edge_solder_mm3: float) -> S
     in_range("edge_solder_mm3", edge_solder_mm3, 1e-7, 100, "mm³")
     weight = package.mass_mg * 1e-3 * _G
     beneath = Column(
-        sum(pad.area_mm2 for pad in pads),
-        sum(2 * (pad.size_x_mm + pad.size_y_mm) for pad in pads),
-        pad_solder_mm3,
+        area_mm2=sum(pad.area_mm2 for pad in pads),
+        perimeter_mm=sum(2 * (pad.size_x_mm + pad.size_y_mm) for pad in pads),
+        volume_mm3=pad_solder_mm3,
     )
     edge = _edge(package, edges, edge_solder_mm3)
     alone = settled_mm((beneath,), weight)
@@ -261,9 +261,9 @@ def settle(package: Package, pad_solder_mm3: float, edge_solder_mm3: float) -> S
     height = settled_mm((beneath, edge), weight) if touches else alone
     pressed = touches and edge.arc(height)[0] > math.pi / 2
     return Settled(
-        alone,
-        height,
-        crown,
+        alone_mm=alone,
+        height_mm=height,
+        crown_mm=crown,
         margin_mm=crown - alone,
         edge_bulge_mm=edge.bulge_mm(height) if touches else 0.0,
         touches=touches,
@@ -290,7 +290,14 @@ def _edge(package: Package, edges: list[Land], solder_mm3: float) -> Column:
     toe = min(max(out + along / 2 - half_body, 0.0), 0.7 * along)
     under = along - toe
     perimeter = 2 * under + across if toe > 0 else 2 * (under + across)
-    return Column(under * across, perimeter, solder_mm3, len(edges), across, toe)
+    return Column(
+        area_mm2=under * across,
+        perimeter_mm=perimeter,
+        volume_mm3=solder_mm3,
+        count=len(edges),
+        toe_width_mm=across,
+        toe_length_mm=toe,
+    )
 
 
 def _lands(package: Package) -> tuple[list[Land], list[Land]]:
@@ -311,7 +318,10 @@ def _pad_solder_at(package: Package, height_mm: float) -> float:
     )
     weight, flat = package.mass_mg * 1e-3 * _G, area * height_mm
     return _root(
-        lambda volume: Column(area, perimeter, volume).force_mn(height_mm) - weight,
+        lambda volume: (
+            Column(area_mm2=area, perimeter_mm=perimeter, volume_mm3=volume).force_mn(height_mm)
+            - weight
+        ),
         0.3 * flat,
         3.0 * flat,
     )

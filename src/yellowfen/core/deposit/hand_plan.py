@@ -59,7 +59,7 @@ class Spot:
     end: Point | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HandStep:
     """One part, row or pad: `way` is dots, line or dab; `gauge` None for knife or pick; what to
     mind is in `said`. `batch` counts from 0; `anew` is the first of a round: dotted only when what
@@ -257,9 +257,9 @@ def _line(
         if volume * paste.volume_share <= fat:
             spot = Spot(a.x_mm, a.y_mm, DOT_SPREAD * NEEDLES[gauge], (b.x_mm, b.y_mm))
             return HandStep(
-                part.ref,
-                part.value,
-                part.package.name,
+                ref=part.ref,
+                value=part.value,
+                package=part.package.name,
                 pins=tuple(land.pin for land in row),
                 way="line",
                 gauge=gauge,
@@ -294,9 +294,9 @@ def _dotted(
     count = dots.count
     spots = tuple(Spot(x, y, dots.diameter_mm) for x, y in _spread(pad, count))
     return HandStep(
-        part.ref,
-        part.value,
-        part.package.name,
+        ref=part.ref,
+        value=part.value,
+        package=part.package.name,
         pins=(land.pin,),
         way="dots" if dots.gauge else "dab",
         gauge=dots.gauge,
@@ -319,7 +319,13 @@ def _beneath(part: BoardPart, dots: Dots, paste: Paste) -> Dots:
 
 def _spread(pad: Pad, count: int) -> list[Point]:
     """Points spread over a pad along its length (or over its area, when there are many)."""
-    frame = Frame(pad.x_mm, pad.y_mm, pad.size_x_mm, pad.size_y_mm, pad.angle_deg)
+    frame = Frame(
+        x_mm=pad.x_mm,
+        y_mm=pad.y_mm,
+        along_mm=pad.size_x_mm,
+        across_mm=pad.size_y_mm,
+        angle_deg=pad.angle_deg,
+    )
     long, short = max(pad.size_x_mm, pad.size_y_mm), min(pad.size_x_mm, pad.size_y_mm)
     lanes = max(1, min(count, round(math.sqrt(count * short / long)))) if long > 0 else 1
     points: list[Point] = []
@@ -338,9 +344,9 @@ def _merged(part: BoardPart, steps: list[HandStep]) -> list[HandStep]:
         groups[(f"line {number}" if step.way == "line" else step.way, step.gauge)].append(step)
     return [
         HandStep(
-            part.ref,
-            part.value,
-            part.package.name,
+            ref=part.ref,
+            value=part.value,
+            package=part.package.name,
             pins=tuple(pin for one in group for pin in one.pins),
             way=group[0].way,
             gauge=group[0].gauge,

@@ -45,7 +45,7 @@ NARROW_GAP_MM = constant(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class JudgedOpening:
     """An opening with its part and pin, how it releases, the verdict on its joint, and what to
     mind; `too_thick` when common practice has a thinner foil for its pitch.
@@ -75,7 +75,7 @@ class JudgedOpening:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Judged:
     """A whole board's openings, worst first, with totals: paste volume and mass, solder, and counts
     of what is wrong.
@@ -173,11 +173,11 @@ def _judge(board: Board, ground: _Ground, foil_mm: float, paste: Paste, factor: 
     judged.sort(key=lambda one: (-one.rank, one.ref, one.pin))
     deposit = math.fsum(one.release.deposit_mm3 for one in judged)
     return Judged(
-        foil_mm,
-        tuple(judged),
-        deposit,
-        deposit * paste.density_g_cm3,
-        math.fsum(one.release.solder_mm3 for one in judged),
+        foil_mm=foil_mm,
+        openings=tuple(judged),
+        deposit_mm3=deposit,
+        paste_mg=deposit * paste.density_g_cm3,
+        solder_mm3=math.fsum(one.release.solder_mm3 for one in judged),
     )
 
 
@@ -209,9 +209,9 @@ def _judged(
     elif bridge >= MAY_BRIDGE:
         warnings.append("may bridge to the next pin")
     return JudgedOpening(
-        opening,
-        ref,
-        pin,
+        opening=opening,
+        ref=ref,
+        pin=pin,
         release=result,
         wanted=wants,
         pad_solder_mm3=amount,

@@ -54,7 +54,7 @@ class Amount:
         return self.least_mm3 < self.most_mm3
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Leadless:
     """One leadless part with a thermal pad in a print.
 
@@ -100,7 +100,7 @@ class Leadless:
         return f"{100 * self.coverage:.0f} % of the pad is printed; {edge}{pressed}; {limit}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ByHand:
     """The same part without a stencil.
 
@@ -184,9 +184,9 @@ def leadless_parts(board: Board, judged: Judged, paste: Paste) -> tuple[Leadless
         coverage = sum(printed.get((part.ref, pad.pin), 0.0) for pad in pads) / area
         found.append(
             Leadless(
-                part,
-                coverage,
-                settled,
+                part=part,
+                coverage=coverage,
+                settled=settled,
                 limit=limit,
                 holes=len(holes),
                 drunk_share=min(1.0, drunk / beneath),
@@ -234,9 +234,9 @@ def by_hand(package: Package, paste: Paste, wire_diameter_mm: float = 0.5) -> By
     each = beneath.paste_mm3 / beneath.count * dispensed.volume_share
     metal = paste.metal
     return ByHand(
-        mound,
-        _settled(package, mounds, mound),
-        mounds,
+        mound_edge_mm3=mound,
+        mounds=_settled(package, mounds, mound),
+        mound_amount=mounds,
         wire_beneath_mm=wire_mm(mounds.aim_mm3, wire_diameter_mm, metal),
         wire_edge_mm=wire_mm(mound, wire_diameter_mm, metal),
         dot_edge_mm3=dot_edge,

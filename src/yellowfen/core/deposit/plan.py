@@ -10,7 +10,7 @@ from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PastePlan:
     """Foil (None: the best one), paste by short name, coverage of thermal pads (None: computed),
     boards to make, finishes, how thick old solder was left (µm), costs by hand and stencil.
@@ -64,7 +64,7 @@ def standing(steps: tuple[ChangeStep, ...]) -> dict[str, Change]:
     return held
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Printed:
     """One print of the job: how it looked (good, smeared, missing), whether the foil was wiped
     after it, whether it was wiped off and repeated, whether it was told by key at the bench.

@@ -84,7 +84,7 @@ FOIL_FOR_PITCH = ((0.4, 0.10), (0.5, 0.13))
 FOILS_MM = (0.10, 0.12, 0.13, 0.15)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Release:
     """One opening in one foil: ratios, share that comes out (0 to 1), volumes, and what it needs
     said.
@@ -144,9 +144,9 @@ def _release(
         _warnings(opening, ratio, aspect, slot=long > 5 * narrow, balls=balls, foil_mm=foil_mm)
     )
     return Release(
-        ratio,
-        aspect,
-        share,
+        area_ratio=ratio,
+        aspect_ratio=aspect,
+        transfer=share,
         deposit_mm3=deposit,
         solder_mm3=deposit * share_of_metal,
         balls=balls,

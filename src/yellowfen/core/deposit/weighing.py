@@ -26,7 +26,7 @@ TOO_COARSE = 0.5  # of what is believed before: then the scale adds little
 _SIGMAS = 1.96
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Weighing:
     """Masses in mg of `boards` boards weighed together before and after printing; `expected_mg` the
     forecast a board at factor 1, `resolution_mg` the scale's last digit. Raises InvalidValue when
@@ -68,7 +68,7 @@ class Weighing:
         return self.resolution_mg * math.sqrt(2 / 12) / self.boards / self.expected_mg
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Fitted:
     """The factor with its 95 % interval, what the scales alone can tell (one sigma, share), and a
     sentence.
@@ -91,7 +91,18 @@ def fit_factor(
     sigma: float = HAND_SPREAD,
 ) -> Fitted:
     """The factor from one weighing; see fit_factors."""
-    return fit_factors((Weighing(before_mg, after_mg, expected_mg, resolution_mg, boards),), sigma)
+    return fit_factors(
+        (
+            Weighing(
+                before_mg=before_mg,
+                after_mg=after_mg,
+                expected_mg=expected_mg,
+                resolution_mg=resolution_mg,
+                boards=boards,
+            ),
+        ),
+        sigma,
+    )
 
 
 def fit_factors(weighings: Sequence[Weighing], sigma: float = HAND_SPREAD) -> Fitted:
@@ -117,9 +128,9 @@ def fit_factors(weighings: Sequence[Weighing], sigma: float = HAND_SPREAD) -> Fi
     factor, spread, scale = weighted / precision, 1 / math.sqrt(precision), 1 / math.sqrt(scales)
     coarse = scale > TOO_COARSE * sigma
     return Fitted(
-        factor,
-        factor - _SIGMAS * spread,
-        factor + _SIGMAS * spread,
+        factor=factor,
+        low=factor - _SIGMAS * spread,
+        high=factor + _SIGMAS * spread,
         scale_share=scale,
         too_coarse=coarse,
         sentence=_said(weighings, factor, coarse),

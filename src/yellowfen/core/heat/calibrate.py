@@ -97,7 +97,7 @@ GRID_SD = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Factor:
     """One unknown: its key among the doubts, what it multiplies or shifts, its middle and width
     before.
@@ -111,7 +111,7 @@ class Factor:
     logarithmic: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Finding:
     """One factor after a calibration, in its own unit; low and high bound the middle 95 %."""
 
@@ -147,7 +147,7 @@ class Calibration:
     sentence: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Observed:
     """An observation as the fit sees it: a number, its standard deviation, and its words."""
 
@@ -167,22 +167,27 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
     Raises InvalidValue for an iron, which is not calibrated.
     """
     copper = Factor(
-        "copper", "copper factor", "", middle=1.0, sd=doubts.copper_log_sd, logarithmic=True
+        key="copper",
+        name="copper factor",
+        unit="",
+        middle=1.0,
+        sd=doubts.copper_log_sd,
+        logarithmic=True,
     )
     if isinstance(scene.source, HotAir):
         return (
             Factor(
-                "jet",
-                "effective strength of the air",
-                "",
+                key="jet",
+                name="effective strength of the air",
+                unit="",
                 middle=doubts.jet_factor,
                 sd=doubts.jet_log_sd,
                 logarithmic=True,
             ),
             Factor(
-                "outlet",
-                "outlet against display",
-                "K",
+                key="outlet",
+                name="outlet against display",
+                unit="K",
                 middle=doubts.outlet_shift_k,
                 sd=doubts.outlet_sd_k,
                 logarithmic=False,
@@ -192,17 +197,17 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
     if isinstance(scene.source, HotPlate):
         return (
             Factor(
-                "film",
-                "air film",
-                "mm",
+                key="film",
+                name="air film",
+                unit="mm",
                 middle=scene.source.film_mm * doubts.film_factor,
                 sd=doubts.film_log_sd,
                 logarithmic=True,
             ),
             Factor(
-                "plate",
-                "plate against setting",
-                "K",
+                key="plate",
+                name="plate against setting",
+                unit="K",
                 middle=doubts.plate_shift_k,
                 sd=doubts.plate_sd_k,
                 logarithmic=False,
@@ -212,9 +217,9 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
     if isinstance(scene.source, Oven):
         return (
             Factor(
-                "oven",
-                "oven against its curve",
-                "K at 220 °C",
+                key="oven",
+                name="oven against its curve",
+                unit="K at 220 °C",
                 middle=doubts.oven_shift_k,
                 sd=doubts.oven_sd_k,
                 logarithmic=False,
@@ -298,16 +303,16 @@ def finding_of(factor: Factor, z: float, sd_z: float) -> Finding:
         )
 
     return Finding(
-        factor.key,
-        factor.name,
-        factor.unit,
-        value(0.0),
-        value(-1.96),
-        value(1.96),
-        value(z),
-        value(z - 1.96 * sd_z),
-        value(z + 1.96 * sd_z),
-        found,
+        key=factor.key,
+        name=factor.name,
+        unit=factor.unit,
+        before=value(0.0),
+        before_low=value(-1.96),
+        before_high=value(1.96),
+        after=value(z),
+        low=value(z - 1.96 * sd_z),
+        high=value(z + 1.96 * sd_z),
+        found=found,
     )
 
 
@@ -346,21 +351,28 @@ def scrap_scene(
 ) -> Scene:
     """A scrap board with a solder dot in its middle under the nozzle."""
     in_range("scrap.copper", copper, 0, 1)
-    sheets = (CopperLayer("top", copper, 35, 0.0), CopperLayer("bottom", copper, 35, 1.0))
+    sheets = (
+        CopperLayer(layer="top", coverage=copper, thickness_um=35, depth=0.0),
+        CopperLayer(layer="bottom", coverage=copper, thickness_um=35, depth=1.0),
+    )
     dot = PlacedPart(
-        "dot",
-        solder_dot(),
-        width_mm / 2,
+        ref="dot",
+        package=solder_dot(),
+        x_mm=width_mm / 2,
         y_mm=depth_mm / 2,
         rotation_deg=0,
         side=Side.TOP,
         alloy=alloy,
     )
-    move = Move(Deed.CLOSE, seconds, ("dot",), height_mm, circle_mm)
+    move = Move(
+        deed=Deed.CLOSE, seconds=seconds, over=("dot",), height_mm=height_mm, circle_mm=circle_mm
+    )
     return Scene(
-        BoardStack(width_mm, depth_mm, thickness_mm, sheets),
-        (dot,),
-        source,
+        board=BoardStack(
+            width_mm=width_mm, height_mm=depth_mm, thickness_mm=thickness_mm, copper=sheets
+        ),
+        parts=(dot,),
+        source=source,
         moves=(move,),
         targets=("dot",),
         ambient_c=ambient_c,
@@ -413,7 +425,7 @@ def _time_seen(test: MeltTest, read_log_sd: float) -> Observed:
     logs = [math.log(one) for one in test.seconds]
     middle = sum(logs) / len(logs)
     sd = math.hypot(read_log_sd / math.sqrt(len(logs)), MODEL_LOG_SD)
-    return Observed(math.exp(middle), sd, test.what, "s", True)
+    return Observed(value=math.exp(middle), sd=sd, what=test.what, unit="s", logarithmic=True)
 
 
 def _log_melt(scene: Scene, ref: str, resolution: Resolution) -> float:
@@ -521,7 +533,7 @@ class ThermalLog:
                 raise InvalidValue("log", "every probe needs one reading for each time")
 
 
-LAG = Factor("lag", "probe's lag", "s", middle=1.0, sd=0.7, logarithmic=True)
+LAG = Factor(key="lag", name="probe's lag", unit="s", middle=1.0, sd=0.7, logarithmic=True)
 
 
 def from_log(
@@ -531,9 +543,9 @@ def from_log(
     factors = factors_for(log.scene, doubts)
     offsets = tuple(
         Factor(
-            f"offset {i + 1}",
-            f"probe {i + 1} reads too high by",
-            "K",
+            key=f"offset {i + 1}",
+            name=f"probe {i + 1} reads too high by",
+            unit="K",
             middle=0.0,
             sd=OFFSET_SD_K,
             logarithmic=False,
@@ -565,7 +577,7 @@ def from_log(
         )
 
     def observations(sd: float) -> list[Observed]:
-        return [Observed(float(value), sd, "reading", "K") for value in readings]
+        return [Observed(value=float(value), sd=sd, what="reading", unit="K") for value in readings]
 
     first = fit(observations(max(noise_k, 0.3)), predict, len(every), rounds=6)
     sd = _effective_sd(readings - first.fitted, noise_k, len(log.probes))

@@ -16,14 +16,20 @@ def warm_up() -> None:
     the cache).
     """
     part = PlacedPart(
-        "R1", package_named("0603"), 5, y_mm=5, rotation_deg=0, side=Side.TOP, alloy="Sn63Pb37"
+        ref="R1",
+        package=package_named("0603"),
+        x_mm=5,
+        y_mm=5,
+        rotation_deg=0,
+        side=Side.TOP,
+        alloy="Sn63Pb37",
     )
     scene = Scene(
-        BoardStack(10, 10, 1.6, ()),
-        (part,),
-        HotAir(6, 300, 20),
-        (Move(Deed.HOLD, 0.5, ("R1",)),),
-        ("R1",),
+        board=BoardStack(width_mm=10, height_mm=10, thickness_mm=1.6, copper=()),
+        parts=(part,),
+        source=HotAir(nozzle_mm=6, outlet_c=300, flow_lpm=20),
+        moves=(Move(deed=Deed.HOLD, seconds=0.5, over=("R1",)),),
+        targets=("R1",),
     )
     rehearse(scene, Resolution(cell_mm=2.0, layers=3))
     load_loops()

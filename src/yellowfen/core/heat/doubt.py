@@ -192,7 +192,7 @@ DRAWN_OUT_S = 90.0
 DOUBT_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Doubts:
     """Middles and standard deviations of the uncertain inputs.
 
@@ -517,7 +517,7 @@ class Stay:
     harm_why: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sample:
     """One sampled run: its draw, when each target's last joint melted, the first harm if the heat
     went on (of a tour: as it was followed), the fate of the recipe as it is. Of a tour also its
@@ -565,7 +565,7 @@ class StayBand:
     latest_why: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sureness:
     """Bands per target and for the first harm, the odds of each fate (share of samples, of
     `count`), and who is to blame; of a tour also its heating moves. `samples` are what it was read
@@ -628,18 +628,20 @@ def one_sample(
     moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
     harm_s, why = first_harm(prepared, state)
     melts = tuple(last_melt_s(prepared, state, ref) for ref in here.targets)
+    each_loose_s, each_limit_s = _each(here, seen, state)
     return Sample(
-        tuple(draw.values()),
-        melts,
-        harm_s,
-        why,
-        str(end.fate),
-        end.by,
-        end.peak_c,
-        moments,
-        bodies,
-        _first_loose(seen, state),
-        *_each(here, seen, state),
+        draw=tuple(draw.values()),
+        melts_s=melts,
+        harm_s=harm_s,
+        harm_why=why,
+        fate=str(end.fate),
+        fate_by=end.by,
+        peak_c=end.peak_c,
+        moments=moments,
+        bodies_c=bodies,
+        loose_s=_first_loose(seen, state),
+        each_loose_s=each_loose_s,
+        each_limit_s=each_limit_s,
     )
 
 
@@ -657,18 +659,20 @@ def _followed(prepared: Prepared, scene: Scene, draw: dict[str, float]) -> Sampl
         for ref in scene.targets
     )
     stays = zip(done.began_s, done.took_s, done.harm_s, done.harm_why, strict=True)
+    each_loose_s, each_limit_s = _each(scene, seen, cooled)
     return Sample(
-        tuple(draw.values()),
-        tuple(last_melt_s(prepared, cooled, ref) for ref in scene.targets),
-        found[0].at_s if found else None,
-        found[0].whole if found else "",
-        str(end.fate),
-        end.by,
-        end.peak_c,
-        tuple(_moments(prepared, trace, cooled, cooled, ref) for ref in scene.targets),
-        tuple(body + scene.ambient_c for body in bodies),
-        _first_loose(seen, cooled),
-        *_each(scene, seen, cooled),
+        draw=tuple(draw.values()),
+        melts_s=tuple(last_melt_s(prepared, cooled, ref) for ref in scene.targets),
+        harm_s=found[0].at_s if found else None,
+        harm_why=found[0].whole if found else "",
+        fate=str(end.fate),
+        fate_by=end.by,
+        peak_c=end.peak_c,
+        moments=tuple(_moments(prepared, trace, cooled, cooled, ref) for ref in scene.targets),
+        bodies_c=tuple(body + scene.ambient_c for body in bodies),
+        loose_s=_first_loose(seen, cooled),
+        each_loose_s=each_loose_s,
+        each_limit_s=each_limit_s,
         stays=tuple(
             Stay(began_s=began, took_s=took, harm_s=harm, harm_why=why)
             for began, took, harm, why in stays
@@ -850,23 +854,26 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
     fates: dict[str, int] = {}
     for sample in samples:
         fates[sample.fate] = fates.get(sample.fate, 0) + 1
+    flux, firsts, solids = _moment_bands(samples, len(scene.targets))
     return Sureness(
-        scene.targets,
-        melts,
-        band_of([sample.harm_s for sample in samples]),
-        most_said([sample.harm_why for sample in samples]),
-        fates,
-        len(samples),
-        _blame(unknowns, samples),
-        band_of([sample.peak_c for sample in samples]),
-        *_moment_bands(samples, len(scene.targets)),
-        tuple(
+        targets=scene.targets,
+        melts=melts,
+        harm=band_of([sample.harm_s for sample in samples]),
+        harm_why=most_said([sample.harm_why for sample in samples]),
+        fates=fates,
+        count=len(samples),
+        blame=_blame(unknowns, samples),
+        peak_c=band_of([sample.peak_c for sample in samples]),
+        flux=flux,
+        firsts=firsts,
+        solids=solids,
+        bodies=tuple(
             band_of([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))
         ),
-        band_of([sample.loose_s for sample in samples]),
-        _part_bands(scene, samples),
-        _stay_bands(samples),
-        samples,
+        loose=band_of([sample.loose_s for sample in samples]),
+        parts=_part_bands(scene, samples),
+        stays=_stay_bands(samples),
+        samples=samples,
     )
 
 

@@ -142,7 +142,7 @@ TIP_SHAPES = constant(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Drive:
     """Kernel tables of one recipe: segments (moves, columns), around (refreshes, columns), paces
     (moves, parts: how many long steps one of the part's spans), plate parameters and its first
@@ -211,9 +211,9 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
         )
     plate, state = _plate(scene)
     return Drive(
-        segments,
-        np.concatenate(pieces),
-        paces,
+        segments=segments,
+        around=np.concatenate(pieces),
+        paces=paces,
         plate=plate,
         plate_state=state,
         warnings=tuple(dict.fromkeys(warnings)),

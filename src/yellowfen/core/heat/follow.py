@@ -97,7 +97,7 @@ def follow(
     """
     prepared = replace(ready, scene=scene)
     rows = rows_of(prepared)
-    first = replace(scene, moves=tuple(moves[:1]) or (Move(Deed.WITHDRAW, 0.1),))
+    first = replace(scene, moves=tuple(moves[:1]) or (Move(deed=Deed.WITHDRAW, seconds=0.1),))
     state = first_state(prepared, prepared.drive(first))
     began, took, harm, whys = [], [], [], []
     traces: list[Trace] = []

@@ -167,7 +167,7 @@ class Raster:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Grid(Raster):
     """Cell arrays for the kernel; shapes (layers, cells) unless said, SI units.
 
@@ -390,16 +390,16 @@ def _assemble(
     mesh_x, mesh_y = np.meshgrid(0.5 * (x[1:] + x[:-1]), 0.5 * (y[1:] + y[:-1]))
     return Grid(
         *lines,
-        layers,
-        gx.reshape(layers, -1),
-        gy.reshape(layers, -1),
-        c0.reshape(layers, -1),
-        slopes,
-        inside,
-        mesh_x.ravel(),
-        mesh_y.ravel(),
-        through_w_m2k * float(area[0, 0]) if even else 0.0,
-        vias.ravel(),
+        layers=layers,
+        gx=gx.reshape(layers, -1),
+        gy=gy.reshape(layers, -1),
+        c0=c0.reshape(layers, -1),
+        slopes=slopes,
+        inside=inside,
+        cell_x=mesh_x.ravel(),
+        cell_y=mesh_y.ravel(),
+        through_w_k=through_w_m2k * float(area[0, 0]) if even else 0.0,
+        via_w_k=vias.ravel(),
     )
 
 

@@ -71,7 +71,7 @@ FINE_PATCH = Resolution(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Touch:
     """One joint under the tip: seconds until the pad melts solder and until it is wet (None if not
     within the longest touch).
@@ -162,11 +162,11 @@ def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
     foil_um = next((foil.thickness_um for foil in board.copper if foil.depth == outer), 35.0)
     raster = copper_round(part.package, land, tie, width, height)
     drawn = CopperLayer(
-        "outer",
-        raster,
-        foil_um,
-        0.0,
-        links_of_raster(raster, round(height / LINK_MM), round(width / LINK_MM)),
+        layer="outer",
+        coverage=raster,
+        thickness_um=foil_um,
+        depth=0.0,
+        links=links_of_raster(raster, round(height / LINK_MM), round(width / LINK_MM)),
     )
     others = tuple(
         replace(
@@ -196,7 +196,7 @@ def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
         parts=(alone,),
         targets=(ref,),
         shields=(),
-        moves=(Move(Deed.WITHDRAW, 1.0),),
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
     )
 
 
@@ -238,7 +238,7 @@ def patch(scene: Scene, ref: str, land: Land, reach_mm: float = REACH_MM) -> Sce
         parts=inside,
         targets=(ref,),
         shields=(),
-        moves=(Move(Deed.WITHDRAW, 1.0),),
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
     )
 
 
@@ -262,7 +262,7 @@ def touch_scene(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie) -> Scene
 
 
 def _touched(here: Scene, iron: Iron, ref: str, land: Land) -> Scene:
-    move = Move(Deed.TOUCH, LOOK_EVERY_S, (ref,), pin=land.pin)
+    move = Move(deed=Deed.TOUCH, seconds=LOOK_EVERY_S, over=(ref,), pin=land.pin)
     return replace(here, source=iron, preheater=None, moves=(move,))
 
 
@@ -349,9 +349,9 @@ def _until_wet(
     column = [one.ref for one in scene.parts].index(ref)
     peak = float(state.body_record[column, k.R_BODY_PEAK]) + scene.ambient_c
     return Touch(
-        ref,
-        land.pin,
-        tie,
+        ref=ref,
+        pin=land.pin,
+        tie=tie,
         melts_s=melts,
         wets_s=wets,
         stay_s=None if wets is None else wets + FEED_S,

@@ -53,7 +53,7 @@ _CORE_LENGTHS = constant(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Jet:
     """Local strength of a jet on the board at one height.
 

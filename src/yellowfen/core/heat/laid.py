@@ -55,7 +55,7 @@ class JointName:
     liquidus_c: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Laid:
     """Kernel tables of parts in a room of 0 °C, and the cells beneath them; CSR starts have one
     entry more than there are rows.
@@ -120,13 +120,19 @@ def laid_on(parts: tuple[PlacedPart, ...], raster: Raster) -> Laid:
             reliefs.append(land.pin in part.relief_pins)
             planes.append(reliefs[-1] or land.pin in part.plane_pins)
         of_body.append(len(joints))
+    joint_links, link_cell, link_m2 = _csr(links)
+    gap_links, gap_cell, gap_m2 = _csr(gaps)
     return Laid(
-        tuple(names),
-        _table(joints, k.JOINT_COLUMNS),
-        np.array(of_body),
-        *_csr(links),
-        _table(bodies, k.BODY_COLUMNS),
-        *_csr(gaps),
+        names=tuple(names),
+        joints=_table(joints, k.JOINT_COLUMNS),
+        joint_of_body=np.array(of_body),
+        joint_links=joint_links,
+        link_cell=link_cell,
+        link_m2=link_m2,
+        bodies=_table(bodies, k.BODY_COLUMNS),
+        gap_links=gap_links,
+        gap_cell=gap_cell,
+        gap_m2=gap_m2,
         on_plane=np.array(planes, dtype=bool),
         relieved=np.array(reliefs, dtype=bool),
     )

@@ -92,7 +92,7 @@ class Coupling:
     air_m2: Array
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Network:
     """Kernel tables for parts and joints; CSR starts have one entry more than there are rows."""
 
@@ -155,22 +155,22 @@ def build_network(
                 joints[at, k.J_TIP_W_K] = tip_conductance_w_k(scene.source, land)
     gap_mm = np.array([part.package.gap_mm for part in scene.parts])
     return Network(
-        laid.names,
-        tuple(part.ref for part in scene.parts),
-        joints,
-        laid.joint_of_body,
-        laid.joint_links,
-        laid.link_cell.astype(np.uint32),
-        laid.link_m2 * pad_contact_w_m2k * eased[laid.link_joint],
-        bodies,
-        laid.gap_links,
-        laid.gap_cell.astype(np.uint32),
-        laid.gap_m2 * GAP_AIR_W_MK / (gap_mm[laid.gap_body] * 1e-3),
-        _covered(laid, grid, on_top=True),
-        _covered(laid, grid, on_top=False),
-        shielded,
-        _with_extra_columns(grid, _plane_ties_w_k(scene, laid, grid)),
-        sum(len(known[part.ref].eased) for part in scene.parts if part.ref in known),
+        names=laid.names,
+        refs=tuple(part.ref for part in scene.parts),
+        joints=joints,
+        joint_of_body=laid.joint_of_body,
+        joint_links=laid.joint_links,
+        link_cell=laid.link_cell.astype(np.uint32),
+        link_w_k=laid.link_m2 * pad_contact_w_m2k * eased[laid.link_joint],
+        bodies=bodies,
+        gap_links=laid.gap_links,
+        gap_cell=laid.gap_cell.astype(np.uint32),
+        gap_w_k=laid.gap_m2 * GAP_AIR_W_MK / (gap_mm[laid.gap_body] * 1e-3),
+        covered_top=_covered(laid, grid, on_top=True),
+        covered_bottom=_covered(laid, grid, on_top=False),
+        shielded=shielded,
+        grid=_with_extra_columns(grid, _plane_ties_w_k(scene, laid, grid)),
+        pads_as_drawn=sum(len(known[part.ref].eased) for part in scene.parts if part.ref in known),
     )
 
 

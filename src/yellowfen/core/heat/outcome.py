@@ -31,7 +31,7 @@ class Fate(StrEnum):
     HARM = "harm"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Outcome:
     """The fate of one recipe and who set it; `last_s` is when the last target joint was molten,
     `loose` how many neighbours came loose.
@@ -45,7 +45,7 @@ class Outcome:
     loose: int = 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Watch:
     """Which rows of a run's records matter, prepared once for a scene: the joints of the targets;
     of each neighbour (`neighbour_starts` into `neighbour_joints`), which of them would fall.
@@ -74,17 +74,17 @@ def watch(prepared: Prepared) -> Watch:
     ]
     joints = [rows[part.ref] for part in others]
     return Watch(
-        scene,
-        targets,
-        tuple(part.ref for part in others),
-        np.array([row for each in joints for row in each], dtype=np.intp),
-        np.cumsum([0, *map(len, joints)][:-1], dtype=np.intp),
-        frozenset(
+        scene=scene,
+        target_joints=targets,
+        neighbours=tuple(part.ref for part in others),
+        neighbour_joints=np.array([row for each in joints for row in each], dtype=np.intp),
+        neighbour_starts=np.cumsum([0, *map(len, joints)][:-1], dtype=np.intp),
+        falling=frozenset(
             part.ref
             for part in others
             if part.side is Side.BOTTOM and falls(load_g_in2(part.package))
         ),
-        tuple((name.ref, name.pin) for name in prepared.network.names),
+        names=tuple((name.ref, name.pin) for name in prepared.network.names),
     )
 
 
@@ -96,19 +96,26 @@ def outcome(seen: Watch, state: State) -> Outcome:
     last = None if len(cold) else float(ends[target].max())
     peak = float(state.joint_record[target, k.R_PEAK].max()) + seen.scene.ambient_c
     for harm in harms(seen, state):
-        return Outcome(Fate.HARM, harm.ref, harm.short, last, peak)
+        return Outcome(fate=Fate.HARM, by=harm.ref, why=harm.short, last_s=last, peak_c=peak)
     if len(cold):
         coldest = cold[int(np.argmin(state.joint_record[cold, k.R_PEAK]))]
         ref, pin = seen.names[coldest]
-        return Outcome(Fate.COLD, ref, f"pin {pin} of {ref} stays cold", None, peak)
+        return Outcome(
+            fate=Fate.COLD, by=ref, why=f"pin {pin} of {ref} stays cold", last_s=None, peak_c=peak
+        )
     loose = loose_s(seen, state)
     if loose:
         _, ref = min((at, ref) for ref, at in loose.items())
         more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
         return Outcome(
-            Fate.SPILLS, ref, f"{ref} comes loose{more}", last_s=last, peak_c=peak, loose=len(loose)
+            fate=Fate.SPILLS,
+            by=ref,
+            why=f"{ref} comes loose{more}",
+            last_s=last,
+            peak_c=peak,
+            loose=len(loose),
         )
-    return Outcome(Fate.GOOD, "", "", last, peak)
+    return Outcome(fate=Fate.GOOD, by="", why="", last_s=last, peak_c=peak)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -172,7 +179,9 @@ def after_heat(
     settle_k = lowest_threshold_k(prepared, cooled)
     if to_solid and len(prepared.network.joints):
         settle_k = min(settle_k, float(prepared.network.joints[:, k.J_SOLIDUS].min()))
-    away = replace(prepared.scene, moves=(Move(Deed.WITHDRAW, seconds),), preheater=None)
+    away = replace(
+        prepared.scene, moves=(Move(deed=Deed.WITHDRAW, seconds=seconds),), preheater=None
+    )
     advance(prepared, cooled, prepared.drive(away), sampled=False, settle_k=settle_k)
     return cooled
 

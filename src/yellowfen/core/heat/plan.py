@@ -53,7 +53,7 @@ USUAL_OVEN = Oven(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HeatPlan:
     """What a heat is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder
     already on the board; `side` is the face that lies up, which is the one that is heated: moves
@@ -74,7 +74,7 @@ class HeatPlan:
     source: SourceKind = SourceKind.AIR
     nozzle_long_mm: float | None = None
     nozzle_turn_deg: float = 0.0
-    plate: HotPlate = field(default_factory=lambda: HotPlate(230.0))
+    plate: HotPlate = field(default_factory=lambda: HotPlate(set_c=230.0))
     oven: Oven = USUAL_OVEN
     tool_id: int | None = None
     preheater: Preheater | None = None
@@ -122,11 +122,11 @@ class HeatPlan:
     def hot_air(self) -> HotAir:
         """The station as it truly blows."""
         return HotAir(
-            self.nozzle_mm,
-            self.outlet_c + self.outlet_offset_c,
-            self.flow_lpm,
-            self.nozzle_long_mm,
-            self.nozzle_turn_deg,
+            nozzle_mm=self.nozzle_mm,
+            outlet_c=self.outlet_c + self.outlet_offset_c,
+            flow_lpm=self.flow_lpm,
+            nozzle_long_mm=self.nozzle_long_mm,
+            nozzle_turn_deg=self.nozzle_turn_deg,
         )
 
     def in_words(self) -> str:
@@ -155,9 +155,9 @@ def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
     """The recipe a new job starts with: warm from above, close in circling, away (common practice)."""
     over = targets or ("?",)
     return (
-        Move(Deed.WARM, 25.0, over, 60.0, 10.0),
-        Move(Deed.CLOSE, 40.0, over, 15.0, 4.0),
-        Move(Deed.WITHDRAW, 45.0),
+        Move(deed=Deed.WARM, seconds=25.0, over=over, height_mm=60.0, circle_mm=10.0),
+        Move(deed=Deed.CLOSE, seconds=40.0, over=over, height_mm=15.0, circle_mm=4.0),
+        Move(deed=Deed.WITHDRAW, seconds=45.0),
     )
 
 
@@ -179,7 +179,7 @@ def aimed(moves: tuple[Move, ...], targets: tuple[str, ...]) -> tuple[Move, ...]
     return tuple(found)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TargetForecast:
     """What was forecast for one target: last joint molten, and its band; `watch` is what comes last
     and why.
@@ -222,7 +222,7 @@ class LiftForecast:
     along: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Forecast:
     """The part of a rehearsal that a run keeps: per target, when to stop at the latest, and of a
     tour its stops. `grouped`: many parts are watched as one (earlier runs have a cue for each).

@@ -114,7 +114,7 @@ NEAR_K = 5.0
 SPAN_S = 2.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Criterion:
     """One figure of a profile: its value, the window, where the window comes from, and the share of
     the half-width used (1 = at the border).
@@ -181,57 +181,57 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
     paste, standard = "paste makers' windows, common practice", "J-STD-020 maximum, as remembered"
     criteria = [
         Criterion(
-            f"soak, {low:.0f} to {high:.0f} °C",
-            _soak_s(times, coldest, low, high),
-            SOAK_LOW_S,
+            name=f"soak, {low:.0f} to {high:.0f} °C",
+            value=_soak_s(times, coldest, low, high),
+            low=SOAK_LOW_S,
             high=SOAK_HIGH_S,
             unit="s",
             source=paste,
         ),
         Criterion(
-            "shortest time above liquidus",
-            min(liquid),
-            LIQUID_LOW_S,
+            name="shortest time above liquidus",
+            value=min(liquid),
+            low=LIQUID_LOW_S,
             high=LIQUID_HIGH_S,
             unit="s",
             source=paste,
         ),
         Criterion(
-            "longest time above liquidus",
-            max(liquid),
-            None,
+            name="longest time above liquidus",
+            value=max(liquid),
+            low=None,
             high=LIQUID_MOST_S,
             unit="s",
             source=standard,
         ),
         Criterion(
-            "coldest joint's peak",
-            float(coldest.max()),
-            alloy.liquidus_c + PEAK_LOW_K,
+            name="coldest joint's peak",
+            value=float(coldest.max()),
+            low=alloy.liquidus_c + PEAK_LOW_K,
             high=alloy.liquidus_c + PEAK_HIGH_K,
             unit="°C",
             source=paste,
         ),
         Criterion(
-            "steepest rise",
-            steepest(times, hottest),
-            None,
+            name="steepest rise",
+            value=steepest(times, hottest),
+            low=None,
             high=RISE_K_S,
             unit="K/s",
             source=standard,
         ),
         Criterion(
-            "steepest fall",
-            steepest(times, -hottest),
-            None,
+            name="steepest fall",
+            value=steepest(times, -hottest),
+            low=None,
             high=FALL_K_S,
             unit="K/s",
             source=standard,
         ),
         Criterion(
-            "time to peak",
-            float(times[top]),
-            None,
+            name="time to peak",
+            value=float(times[top]),
+            low=None,
             high=TO_PEAK_LEADED_S if leaded else TO_PEAK_FREE_S,
             unit="s",
             source=standard,
@@ -239,9 +239,9 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
     ]
     criteria += [
         Criterion(
-            f"body of {ref}",
-            part.body_peak_c,
-            None,
+            name=f"body of {ref}",
+            value=part.body_peak_c,
+            low=None,
             high=part.limit_c,
             unit="°C",
             source=part.limit_why,
@@ -251,9 +251,9 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
     ]
     criteria += [
         Criterion(
-            f"{ref} within 5 °C of its limit or above",
-            _near_limit_s(rehearsal, ref),
-            None,
+            name=f"{ref} within 5 °C of its limit or above",
+            value=_near_limit_s(rehearsal, ref),
+            low=None,
             high=NEAR_LEADED_S if leaded else NEAR_FREE_S,
             unit="s",
             source=standard,

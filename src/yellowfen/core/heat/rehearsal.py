@@ -36,7 +36,7 @@ REFERENCE_RISE_K = 100.0
 STRONGEST_JET_W_M2K = 400.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class JointStory:
     """What happened to one joint; None where it never happened."""
 
@@ -52,7 +52,7 @@ class JointStory:
     melts: int = 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PartStory:
     """What happened to one body."""
 
@@ -81,7 +81,7 @@ class EnergyBalance:
         return abs(self.residual_j) <= max(1e-3 * abs(self.put_in_j), 0.01)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ModelFacts:
     """How it was computed; `pads_as_drawn`: of how many pads what the cells have wrong was put
     right.
@@ -99,7 +99,7 @@ class ModelFacts:
     pads_as_drawn: int = 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Rehearsal:
     """The whole answer.
 
@@ -138,7 +138,7 @@ class Rehearsal:
         return self._bodies[ref]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Resolution:
     """How finely to compute.
 
@@ -173,7 +173,7 @@ COARSE = Resolution(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Prepared:
     """A scene's board and parts as the kernel's tables, ready to be run under any recipe."""
 
@@ -208,7 +208,7 @@ class Prepared:
         )
 
 
-@dataclass
+@dataclass(kw_only=True)
 class State:
     """Where a run stands: board cells, joints (J above the solidus), bodies (core, shell), plate,
     records, clock. Changed by `advance`.
@@ -227,15 +227,15 @@ class State:
     def copy(self) -> "State":
         """A state that can be run on without touching this one."""
         return State(
-            self.theta.copy(),
-            self.enthalpy.copy(),
-            self.bodies.copy(),
-            self.plate.copy(),
-            self.joint_record.copy(),
-            self.body_record.copy(),
-            self.energy.copy(),
-            self.board_peak.copy(),
-            self.now_s,
+            theta=self.theta.copy(),
+            enthalpy=self.enthalpy.copy(),
+            bodies=self.bodies.copy(),
+            plate=self.plate.copy(),
+            joint_record=self.joint_record.copy(),
+            body_record=self.body_record.copy(),
+            energy=self.energy.copy(),
+            board_peak=self.board_peak.copy(),
+            now_s=self.now_s,
         )
 
     def take(self, other: "State") -> None:
@@ -254,7 +254,7 @@ class State:
             setattr(self, name, getattr(other, name))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Trace:
     """What was sampled while advancing; temperatures in K above the room."""
 
@@ -340,7 +340,14 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
         min(stable.whole_s, resolution.max_step_s),
         min(stable.long_s, resolution.part_step_s),
     )
-    return Prepared(scene, resolution, network, constants=constants, still=still, steps=steps)
+    return Prepared(
+        scene=scene,
+        resolution=resolution,
+        network=network,
+        constants=constants,
+        still=still,
+        steps=steps,
+    )
 
 
 def first_state(prepared: Prepared, drive: Drive) -> State:
@@ -358,14 +365,14 @@ def first_state(prepared: Prepared, drive: Drive) -> State:
         dtype=np.float32 if prepared.resolution.single_precision else np.float64,
     )
     return State(
-        theta,
-        cold_enthalpy(network),
-        np.zeros((n_bodies, 2)),
-        drive.plate_state.copy(),
-        joint_record,
-        body_record,
-        np.zeros(2),
-        np.zeros(grid.cells),
+        theta=theta,
+        enthalpy=cold_enthalpy(network),
+        bodies=np.zeros((n_bodies, 2)),
+        plate=drive.plate_state.copy(),
+        joint_record=joint_record,
+        body_record=body_record,
+        energy=np.zeros(2),
+        board_peak=np.zeros(grid.cells),
     )
 
 
@@ -479,9 +486,9 @@ def _advance(
     )
     state.now_s += ran
     return Trace(
-        times[:samples],
-        joints_k[:samples],
-        bodies_k[:samples],
+        times_s=times[:samples],
+        joints_k=joints_k[:samples],
+        bodies_k=bodies_k[:samples],
         plate_k=plate_k[:samples],
         frames_k=frames[:shots],
         steps=steps,
@@ -566,9 +573,9 @@ def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Reh
             float(state.energy[k.E_JET]), float(state.energy[k.E_LOST]), stored_j(network, state)
         ),
         model=ModelFacts(
-            grid.nx * grid.ny * grid.layers,
-            grid.nx,
-            grid.ny,
+            cells=grid.nx * grid.ny * grid.layers,
+            nx=grid.nx,
+            ny=grid.ny,
             layers=grid.layers,
             cell_mm=grid.dx_m * 1e3,
             step_s=seconds / trace.steps,
@@ -609,9 +616,9 @@ def _joint_story(name: JointName, row: Array, ambient_c: float) -> JointStory:
     start, end, freeze = (None if moment < 0 else float(moment) for moment in row[: k.R_PEAK])
     above = float(row[k.R_ABOVE])
     return JointStory(
-        name.ref,
-        name.pin,
-        str(name.kind),
+        ref=name.ref,
+        pin=name.pin,
+        kind=str(name.kind),
         liquidus_c=name.liquidus_c,
         melt_start_s=start,
         melt_end_s=end,
@@ -625,9 +632,9 @@ def _joint_story(name: JointName, row: Array, ambient_c: float) -> JointStory:
 def _part_stories(scene: Scene, record: Array) -> tuple[PartStory, ...]:
     return tuple(
         PartStory(
-            part.ref,
-            float(row[k.R_BODY_PEAK]) + scene.ambient_c,
-            part.package.limit_c,
+            ref=part.ref,
+            body_peak_c=float(row[k.R_BODY_PEAK]) + scene.ambient_c,
+            limit_c=part.package.limit_c,
             limit_why=part.package.limit_why,
             limit_passed_s=None if row[k.R_LIMIT_AT] < 0 else float(row[k.R_LIMIT_AT]),
             over_limit_s=float(row[k.R_OVER_S]),

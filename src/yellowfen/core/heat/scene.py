@@ -57,7 +57,7 @@ class Core(StrEnum):
     ALUMINIUM = "aluminium"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CopperLayer:
     """One copper layer: coverage 0..1 as one number or a map (rows from the lower edge up), foil in
     µm.
@@ -96,7 +96,7 @@ class Via:
     drill_mm: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoardStack:
     """The laminate as heat sees it. Origin at the lower left corner of the box around the board.
 
@@ -125,7 +125,7 @@ class BoardStack:
             )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlacedPart:
     """A part on the board. Rotation anticlockwise in degrees seen from above its own side.
 
@@ -173,7 +173,7 @@ class PlacedPart:
             raise InvalidValue(f"parts.{self.ref}.rotation_deg", "enter an angle in degrees")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HotAir:
     """A hot-air station as it truly blows: outlet temperature and free-air flow.
 
@@ -217,7 +217,7 @@ class Control(StrEnum):
     THERMOSTAT = "thermostat"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HotPlate:
     """A hot plate or an upturned flat-iron under the board.
 
@@ -312,7 +312,7 @@ class Handle(StrEnum):
     SLIP_ON = "slip-on"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Iron:
     """A soldering iron: tip shape and width, set temperature, heater power, and the tip's own heat
     capacity.
@@ -366,7 +366,7 @@ class ShieldKind(StrEnum):
     TAPE = "tape"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Shield:
     """A rectangle of foil or polyimide tape over the upper face, centre and sizes in mm."""
 
@@ -410,7 +410,7 @@ class NozzlePath(StrEnum):
     FIXED = "fixed"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Move:
     """One step of the recipe. `over` names parts; the nozzle moves around their common centre.
 
@@ -466,7 +466,7 @@ class Move:
         return self.deed is not Deed.WITHDRAW
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Scene:
     """Everything one rehearsal needs. `lifting`: the targets are lifted once they are liquid, so
     that liquid for long is no harm to them; `spared`: parts whose harm does not count.

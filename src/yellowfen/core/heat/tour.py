@@ -187,7 +187,9 @@ def gathered(scene: Scene, within_mm: float) -> list[tuple[str, ...]]:
 def stop_over(scene: Scene, refs: tuple[str, ...], height_mm: float) -> Move:
     """A stop for some parts: circling under their joints, at least a little."""
     circle = min(max(0.6 * _radius(scene, refs), 2.0), 20.0)
-    return Move(Deed.CLOSE, 10.0, refs, height_mm, round(circle, 1))
+    return Move(
+        deed=Deed.CLOSE, seconds=10.0, over=refs, height_mm=height_mm, circle_mm=round(circle, 1)
+    )
 
 
 # orders
@@ -242,9 +244,9 @@ def warming(scene: Scene, seconds: float) -> tuple[Move, ...]:
     wide = min(0.3 * min(scene.board.width_mm, scene.board.height_mm), 60.0)
     return (
         Move(
-            Deed.WARM,
-            seconds,
-            scene.targets,
+            deed=Deed.WARM,
+            seconds=seconds,
+            over=scene.targets,
             height_mm=WARM_MM,
             circle_mm=float(round(wide)),
             circle_s=6.0,
@@ -334,7 +336,7 @@ def without(scene: Scene, refs: Sequence[str]) -> Scene:
         scene,
         parts=tuple(part for part in scene.parts if part.ref not in refs),
         targets=tuple(ref for ref in scene.targets if ref not in refs),
-        moves=(Move(Deed.WITHDRAW, 1.0),),
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
     )
 
 
@@ -610,7 +612,7 @@ def _weighed(found: Found) -> float:
 
 def _sure(raw: Scene, doubts: Doubts, found: Found, count: int) -> Sureness:
     here = without(raw, [one.ref for one in found.left])
-    tour = replace(here, moves=(*found.walk.moves, Move(Deed.WITHDRAW, 1.0)))
+    tour = replace(here, moves=(*found.walk.moves, Move(deed=Deed.WITHDRAW, seconds=1.0)))
     return how_sure(tour, doubts, count, resolution_for(tour), by_eye=True)
 
 

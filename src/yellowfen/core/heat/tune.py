@@ -71,7 +71,7 @@ ROOM_MM = 1.0
 NO_GAIN_SD = 0.2
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Bench:
     """What the user owns beside what is set now: other round nozzles (mm), a preheater, foil,
     freedom to choose the solder.
@@ -93,7 +93,7 @@ class Arrangement:
     scene: Scene
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Proposal:
     """An arrangement with its calmest point; `scene` carries the settings found.
 
@@ -181,7 +181,7 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
                 replace(scene, source=replace(scene.source, nozzle_mm=nozzle, nozzle_long_mm=None)),
             )
     if bench.preheater is not None and scene.preheater is None:
-        preheat = Move(Deed.PREHEAT, 90.0)
+        preheat = Move(deed=Deed.PREHEAT, seconds=90.0)
         yield Arrangement(
             "preheat",
             "heat from below first and meanwhile",
@@ -202,7 +202,7 @@ def on_plate(scene: Scene, plate: HotPlate) -> Scene:
         source=plate,
         preheater=None,
         shields=(),
-        moves=(Move(Deed.PLATE, 90.0), Move(Deed.WITHDRAW, 60.0)),
+        moves=(Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0)),
     )
 
 
@@ -232,7 +232,13 @@ def warmed(scene: Scene) -> Scene:
             scene, moves=(replace(moves[0], seconds=min(2.2 * moves[0].seconds, 180.0)), *moves[1:])
         )
     over = heating_moves(scene)[-1].over
-    return replace(scene, moves=(Move(Deed.WARM, 45.0, over, 50.0, 12.0), *moves))
+    return replace(
+        scene,
+        moves=(
+            Move(deed=Deed.WARM, seconds=45.0, over=over, height_mm=50.0, circle_mm=12.0),
+            *moves,
+        ),
+    )
 
 
 def shielded(scene: Scene, ref: str) -> Scene:
@@ -243,7 +249,12 @@ def shielded(scene: Scene, ref: str) -> Scene:
         scene,
         shields=(
             *scene.shields,
-            Shield(part.x_mm, part.y_mm, 2 * (half_x + ROOM_MM), 2 * (half_y + ROOM_MM)),
+            Shield(
+                x_mm=part.x_mm,
+                y_mm=part.y_mm,
+                size_x_mm=2 * (half_x + ROOM_MM),
+                size_y_mm=2 * (half_y + ROOM_MM),
+            ),
         ),
     )
 
@@ -306,9 +317,17 @@ def judge(
         scene, axis, found, dwells, tolerance_of(scene, doubts)
     )
     if best is None:
-        return Proposal(arrangement.key, arrangement.change, scene, None, _blocker(found))
+        return Proposal(
+            key=arrangement.key,
+            change=arrangement.change,
+            scene=scene,
+            best=None,
+            blocker=_blocker(found),
+        )
     settled = with_dwell(with_setting(scene, axis, best.setting), best.dwell_s)
-    return Proposal(arrangement.key, arrangement.change, settled, best, best.binds)
+    return Proposal(
+        key=arrangement.key, change=arrangement.change, scene=settled, best=best, blocker=best.binds
+    )
 
 
 def _blocker(columns: tuple[Column, ...]) -> str:

@@ -48,14 +48,24 @@ def usual_recipe(scene: Scene, doubts: Doubts) -> Usual:
         return _best(
             scene,
             _on_plate,
-            (Course(50.0), Course(85.0), Course(125.0), Course(85.0, cold=False)),
+            (
+                Course(above_k=50.0),
+                Course(above_k=85.0),
+                Course(above_k=125.0),
+                Course(above_k=85.0, cold=False),
+            ),
             STEPS[:2],
         )
     if isinstance(scene.source, Oven):
         return _best(
             scene,
             _in_oven,
-            (Course(40.0), Course(70.0), Course(55.0, lead_k=45.0), Course(100.0, lead_k=45.0)),
+            (
+                Course(above_k=40.0),
+                Course(above_k=70.0),
+                Course(above_k=55.0, lead_k=45.0),
+                Course(above_k=100.0, lead_k=45.0),
+            ),
             STEPS,
         )
     raise InvalidValue("source.kind", "an iron has no recipe; it stays as long as its joint needs")
@@ -133,7 +143,7 @@ def _with_seconds(scene: Scene, place: int, seconds: float) -> Scene:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Course:
     """What is varied of a plate's or oven's course: kelvins above the melting point, begun cold,
     seconds liquid or held, seconds of soak, how far an oven leads the soak.
@@ -156,7 +166,7 @@ def _on_plate(scene: Scene, course: Course) -> Scene:
     assert isinstance(scene.source, HotPlate)
     set_c = min(max(round((_alloy(scene).liquidus_c + course.above_k) / 5) * 5.0, 60.0), 400.0)
     source = replace(scene.source, set_c=set_c, start_c=scene.ambient_c if course.cold else None)
-    long = replace(scene, source=source, moves=(Move(Deed.PLATE, LONGEST_S),))
+    long = replace(scene, source=source, moves=(Move(deed=Deed.PLATE, seconds=LONGEST_S),))
     seen = rehearse(long, LOOK)
     ends = [all_molten_s(seen.joints_of(ref)) for ref in scene.targets]
     known = [at for at in ends if at is not None]
@@ -165,7 +175,9 @@ def _on_plate(scene: Scene, course: Course) -> Scene:
         if len(known) < len(ends)
         else min(float(round(max(known) + course.hold_s)), LONGEST_S)
     )
-    return replace(long, moves=(Move(Deed.PLATE, seconds), Move(Deed.WITHDRAW, 90.0)))
+    return replace(
+        long, moves=(Move(deed=Deed.PLATE, seconds=seconds), Move(deed=Deed.WITHDRAW, seconds=90.0))
+    )
 
 
 def _in_oven(scene: Scene, course: Course) -> Scene:
@@ -191,7 +203,7 @@ def _in_oven(scene: Scene, course: Course) -> Scene:
     return replace(
         scene,
         source=replace(scene.source, curve=curve),
-        moves=(Move(Deed.OVEN, float(curve[-1][0])),),
+        moves=(Move(deed=Deed.OVEN, seconds=float(curve[-1][0])),),
     )
 
 

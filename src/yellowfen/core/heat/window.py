@@ -100,7 +100,7 @@ class Column:
     outcomes: tuple[Outcome, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Calmest:
     """The best pair, its margin in standard deviations, and how far the setting and the dwell may
     go alone.
@@ -330,9 +330,9 @@ def _calmest_among(
     mapped = 0 <= a < len(columns) and 0 <= b < len(dwells_s)
     binds = columns[a].outcomes[b].why if mapped else "the map ends"
     return Calmest(
-        columns[i].setting,
-        dwells_s[j],
-        float(distance[i, j]),
+        setting=columns[i].setting,
+        dwell_s=dwells_s[j],
+        sigmas=float(distance[i, j]),
         setting_low=columns[low].setting,
         setting_high=columns[high].setting,
         dwell_low_s=dwells_s[early],

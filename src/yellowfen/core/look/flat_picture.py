@@ -17,7 +17,7 @@ FINE_UM = 11.0  # coarser pictures are laid out at half a pixel a cell
 NEAR_MM = 0.7  # how far round the pads it reaches
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Flat:
     """A picture laid on the board: grey over millimetres, row 0 the lowest; `x0, y0` the middle of
     the first cell; not a number where the picture does not reach. `finer`: cells to a pixel's side.
@@ -76,7 +76,9 @@ def laid_flat(image: Array, fit: PictureFit, pads: Sequence[Pad]) -> Flat:
     for n in range(0, len(ys), 200):
         grid = np.stack(np.meshgrid(xs, ys[n : n + 200]), axis=-1).reshape(-1, 2)
         grey[n : n + 200] = sampled(image, to_picture(fit, grid)).reshape(-1, len(xs))
-    return Flat(grey, float(low[0]), float(low[1]), float(cell), finer)
+    return Flat(
+        grey=grey, x0_mm=float(low[0]), y0_mm=float(low[1]), cell_mm=float(cell), finer=finer
+    )
 
 
 def even_light(flat: Flat, board: Mask) -> Flat:
@@ -104,7 +106,9 @@ def even_light(flat: Flat, board: Mask) -> Flat:
         a, b = (one.ravel() for one in np.meshgrid(across, down))
         light = (_surface(a, b) @ found).reshape(len(down), width)
         grey[n : n + 200] = flat.grey[n : n + 200] / np.exp(light - found[0])
-    return Flat(grey, flat.x0_mm, flat.y0_mm, flat.cell_mm, flat.finer)
+    return Flat(
+        grey=grey, x0_mm=flat.x0_mm, y0_mm=flat.y0_mm, cell_mm=flat.cell_mm, finer=flat.finer
+    )
 
 
 def _surface(a: Array, b: Array) -> Array:

@@ -92,9 +92,12 @@ def body_peak_k(
     here = touch_scene(scene, iron, ref, pin, tie)
     cells = _fine_cells(here, ref, pin) if fine else COARSE_CELLS
     prepared = prepare(here, cells)
-    down, away = replace(here.moves[0], seconds=touch_s), Move(Deed.WITHDRAW, max(pause_s, 0.1))
+    down, away = (
+        replace(here.moves[0], seconds=touch_s),
+        Move(deed=Deed.WITHDRAW, seconds=max(pause_s, 0.1)),
+    )
     moves = [one for _ in range(touches - 1) for one in (down, away)]
-    moves += [down, Move(Deed.WITHDRAW, AFTER_S)]
+    moves += [down, Move(deed=Deed.WITHDRAW, seconds=AFTER_S)]
     drive = prepared.drive(replace(here, moves=tuple(moves)))
     trace = advance(prepared, first_state(prepared, drive), drive)
     column = [part.ref for part in here.parts].index(ref)

@@ -28,7 +28,7 @@ SURFACE_TENSION_N_M = constant(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Alloy:
     """A solder alloy. Temperatures in °C, density in g/cm³, latent heat in J/g."""
 
@@ -46,23 +46,86 @@ class Alloy:
 
 
 _TABLE = (
-    Alloy("Sn63Pb37", 183, 183, density_g_cm3=8.4, latent_j_g=45, note="leaded, eutectic"),
-    Alloy("Sn60Pb40", 183, 191, density_g_cm3=8.5, latent_j_g=45, note="leaded, pasty"),
-    Alloy("Sn62Pb36Ag2", 179, 179, density_g_cm3=8.4, latent_j_g=45, note="leaded with silver"),
-    Alloy("Sn96.5Ag3Cu0.5", 217, 220, density_g_cm3=7.4, latent_j_g=60, note="lead-free"),
-    Alloy("Sn99.3Cu0.7", 227, 227, density_g_cm3=7.3, latent_j_g=60, note="lead-free"),
-    Alloy("Sn96.5Ag3.5", 221, 221, density_g_cm3=7.4, latent_j_g=60, note="lead-free"),
     Alloy(
-        "Sn42Bi58",
-        138,
-        138,
+        name="Sn63Pb37",
+        solidus_c=183,
+        liquidus_c=183,
+        density_g_cm3=8.4,
+        latent_j_g=45,
+        note="leaded, eutectic",
+    ),
+    Alloy(
+        name="Sn60Pb40",
+        solidus_c=183,
+        liquidus_c=191,
+        density_g_cm3=8.5,
+        latent_j_g=45,
+        note="leaded, pasty",
+    ),
+    Alloy(
+        name="Sn62Pb36Ag2",
+        solidus_c=179,
+        liquidus_c=179,
+        density_g_cm3=8.4,
+        latent_j_g=45,
+        note="leaded with silver",
+    ),
+    Alloy(
+        name="Sn96.5Ag3Cu0.5",
+        solidus_c=217,
+        liquidus_c=220,
+        density_g_cm3=7.4,
+        latent_j_g=60,
+        note="lead-free",
+    ),
+    Alloy(
+        name="Sn99.3Cu0.7",
+        solidus_c=227,
+        liquidus_c=227,
+        density_g_cm3=7.3,
+        latent_j_g=60,
+        note="lead-free",
+    ),
+    Alloy(
+        name="Sn96.5Ag3.5",
+        solidus_c=221,
+        liquidus_c=221,
+        density_g_cm3=7.4,
+        latent_j_g=60,
+        note="lead-free",
+    ),
+    Alloy(
+        name="Sn42Bi58",
+        solidus_c=138,
+        liquidus_c=138,
         density_g_cm3=8.6,
         latent_j_g=45,
         note="low temperature, brittle in drop",
     ),
-    Alloy("Sn42Bi57.6Ag0.4", 138, 140, density_g_cm3=8.6, latent_j_g=45, note="low temperature"),
-    Alloy("In52Sn48", 118, 118, density_g_cm3=7.3, latent_j_g=28, note="very low temperature"),
-    Alloy("Bi32.5In51Sn16.5", 62, 62, density_g_cm3=7.9, latent_j_g=25, note="removal alloy"),
+    Alloy(
+        name="Sn42Bi57.6Ag0.4",
+        solidus_c=138,
+        liquidus_c=140,
+        density_g_cm3=8.6,
+        latent_j_g=45,
+        note="low temperature",
+    ),
+    Alloy(
+        name="In52Sn48",
+        solidus_c=118,
+        liquidus_c=118,
+        density_g_cm3=7.3,
+        latent_j_g=28,
+        note="very low temperature",
+    ),
+    Alloy(
+        name="Bi32.5In51Sn16.5",
+        solidus_c=62,
+        liquidus_c=62,
+        density_g_cm3=7.9,
+        latent_j_g=25,
+        note="removal alloy",
+    ),
 )
 ALLOYS: dict[str, Alloy] = {alloy.name: alloy for alloy in _TABLE}
 

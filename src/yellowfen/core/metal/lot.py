@@ -50,7 +50,7 @@ class LotEvent(StrEnum):
     EMPTY = "empty"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Happened:
     """One event; `grams` for what was used."""
 
@@ -61,7 +61,7 @@ class Happened:
     said: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Lot:
     """A lot in its owner's words: a jar or syringe of `grams` when new; `expires_s` from its label,
     or None.

@@ -65,7 +65,7 @@ LEFT_OVER: dict[str, str] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reaction:
     """Something that may form. `weight` 3 stops the work, 2 wants care, 1 is good to know."""
 
@@ -141,81 +141,81 @@ def _found(
 ) -> Iterable[Reaction]:
     if {"Bi", "Pb"} <= there:
         yield Reaction(
-            "Bismuth meets lead",
-            f"However little there is of either, a last liquid near {LAST_LIQUID_C:g} °C may stay in the joint: it falls apart on a warm board.",
-            "Take a solder without bismuth, or wick the leaded tin off the pads (and change the parts) before pasting.",
-            3,
-            Mark.FROM_MEMORY,
+            title="Bismuth meets lead",
+            what=f"However little there is of either, a last liquid near {LAST_LIQUID_C:g} °C may stay in the joint: it falls apart on a warm board.",
+            remedy="Take a solder without bismuth, or wick the leaded tin off the pads (and change the parts) before pasting.",
+            weight=3,
+            mark=Mark.FROM_MEMORY,
         )
     elif "Bi" in there and part == "not known":
         yield Reaction(
-            "Bismuth on unknown tin",
-            "Finishes of old boards and parts often hold lead; with bismuth they keep a last liquid near 96 °C.",
-            "Test one joint: it must hold at 110 °C. In doubt take a solder without bismuth.",
-            2,
-            Mark.FROM_MEMORY,
+            title="Bismuth on unknown tin",
+            what="Finishes of old boards and parts often hold lead; with bismuth they keep a last liquid near 96 °C.",
+            remedy="Test one joint: it must hold at 110 °C. In doubt take a solder without bismuth.",
+            weight=2,
+            mark=Mark.FROM_MEMORY,
         )
     if left == "removal alloy":
         yield Reaction(
-            "Removal alloy left on the pads",
-            "Indium and bismuth from it melt far below any solder and ruin the next joint.",
-            "Wick the pads twice with fresh flux, wash with alcohol, look for dull patches, and only then paste.",
-            3,
-            Mark.COMMON_PRACTICE,
+            title="Removal alloy left on the pads",
+            what="Indium and bismuth from it melt far below any solder and ruin the next joint.",
+            remedy="Wick the pads twice with fresh flux, wash with alcohol, look for dull patches, and only then paste.",
+            weight=3,
+            mark=Mark.COMMON_PRACTICE,
         )
     if part == "lead-free balls" and metal.liquidus_c < 217:
         yield Reaction(
-            "Lead-free balls in a paste that melts lower",
-            f"The paste melts at {metal.liquidus_c:g} °C, the balls at about 217 °C: they may stand in it half joined.",
-            "Heat until the balls melt too (parts permitting), or have leaded balls put on. Nobody can see these joints: electrical test only.",
-            3,
-            Mark.COMMON_PRACTICE,
+            title="Lead-free balls in a paste that melts lower",
+            what=f"The paste melts at {metal.liquidus_c:g} °C, the balls at about 217 °C: they may stand in it half joined.",
+            remedy="Heat until the balls melt too (parts permitting), or have leaded balls put on. Nobody can see these joints: electrical test only.",
+            weight=3,
+            mark=Mark.COMMON_PRACTICE,
         )
     if part == "leaded balls" and "Pb" not in paste:
         yield Reaction(
-            "Leaded balls in a lead-free paste",
-            "The balls melt first and drink the paste: voids, and a mixture of neither kind.",
-            "Take a leaded paste for this part, or tacky flux alone.",
-            2,
-            Mark.FROM_MEMORY,
+            title="Leaded balls in a lead-free paste",
+            what="The balls melt first and drink the paste: voids, and a mixture of neither kind.",
+            remedy="Take a leaded paste for this part, or tacky flux alone.",
+            weight=2,
+            mark=Mark.FROM_MEMORY,
         )
     if "Bi" in paste:
         yield Reaction(
-            "Bismuth solder is brittle",
-            "Good for LEDs and plastics, weak in a drop or a knock.",
-            "Not for connectors, large parts or what is carried about.",
-            1,
-            Mark.COMMON_PRACTICE,
+            title="Bismuth solder is brittle",
+            what="Good for LEDs and plastics, weak in a drop or a knock.",
+            remedy="Not for connectors, large parts or what is carried about.",
+            weight=1,
+            mark=Mark.COMMON_PRACTICE,
         )
     if "Pb" in paste and "Pb" not in there - paste and part != "leaded balls":
         yield Reaction(
-            "Leaded paste on lead-free tin",
-            "Usually tolerated: tin finishes dissolve in the joint.",
-            "The board is no longer lead-free: mark it, also for whoever reworks it. Local rules on lead may apply.",
-            1,
-            Mark.COMMON_PRACTICE,
+            title="Leaded paste on lead-free tin",
+            what="Usually tolerated: tin finishes dissolve in the joint.",
+            remedy="The board is no longer lead-free: mark it, also for whoever reworks it. Local rules on lead may apply.",
+            weight=1,
+            mark=Mark.COMMON_PRACTICE,
         )
     if "Pb" in there - paste and "Pb" not in paste:
         yield Reaction(
-            "Lead in a lead-free joint",
-            "The joint holds lead from the finish or from what was left, and melts lower than the paste's alloy says.",
-            "Plan the heat for the paste's alloy, but treat the board as leaded.",
-            1,
-            Mark.COMMON_PRACTICE,
+            title="Lead in a lead-free joint",
+            what="The joint holds lead from the finish or from what was left, and melts lower than the paste's alloy says.",
+            remedy="Plan the heat for the paste's alloy, but treat the board as leaded.",
+            weight=1,
+            mark=Mark.COMMON_PRACTICE,
         )
     if left in ("leaded solder", "lead-free solder", "bismuth solder"):
         yield Reaction(
-            "Old solder under new paste",
-            "Volume adds up and the alloy is a mixture.",
-            "Level the pads or wick them bare, and print less where it stays.",
-            1,
-            Mark.COMMON_PRACTICE,
+            title="Old solder under new paste",
+            what="Volume adds up and the alloy is a mixture.",
+            remedy="Level the pads or wick them bare, and print less where it stays.",
+            weight=1,
+            mark=Mark.COMMON_PRACTICE,
         )
     if "Au" in there:
         yield Reaction(
-            "Gold in the joint",
-            "A flash of gold is harmless; thick gold (contacts, old parts) makes tin brittle.",
-            "Tin thick gold twice and wick it off before the real joint.",
-            1,
-            Mark.FROM_MEMORY,
+            title="Gold in the joint",
+            what="A flash of gold is harmless; thick gold (contacts, old parts) makes tin brittle.",
+            remedy="Tin thick gold twice and wick it off before the real joint.",
+            weight=1,
+            mark=Mark.FROM_MEMORY,
         )

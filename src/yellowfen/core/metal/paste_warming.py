@@ -88,7 +88,7 @@ _TERMS = 8
 _BARRELS = ((3, 8.7), (5, 12.4), (10, 15.9), (30, 22.5), (1e9, 26.0))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Container:
     """Paste as a cylinder in a plastic wall: inner diameter and filled height (mm), paste and wall
     mass (g), wall thickness (mm).
@@ -130,7 +130,12 @@ def container_of(kind: str, grams: float, paste: Paste) -> Container:
     height = volume / (math.pi / 4 * diameter**2)
     area = math.pi * diameter * height + math.pi / 2 * diameter**2
     return Container(
-        diameter, height, grams, wall_mm=wall, wall_g=area * wall * 0.9e-3, standing=kind == "jar"
+        diameter_mm=diameter,
+        height_mm=height,
+        paste_g=grams,
+        wall_mm=wall,
+        wall_g=area * wall * 0.9e-3,
+        standing=kind == "jar",
     )
 
 
@@ -187,7 +192,7 @@ def seconds_until(container: Container, paste: Paste, share: float) -> float:
     return high
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class WarmUp:
     """Hours out of the cold: until the middle is within `within_k` of the room, until nothing in it
     is below the dew point (plus 1 K), and the makers' rule.
@@ -244,7 +249,7 @@ def warm_up(
         if left <= 0.001
         else seconds_until(container, paste, left) / 3600
     )
-    return WarmUp(near, within_k, dry, dew_c)
+    return WarmUp(near_h=near, within_k=within_k, dry_h=dry, dew_c=dew_c)
 
 
 # The two series. Middle temperature of a long cylinder and of a plate over Biot and Fourier number.

@@ -293,9 +293,9 @@ def _moulded(
 ) -> Package:
     limit, why = moulded_limit(height, x * y * height)
     return Package(
-        name,
-        family,
-        x,
+        name=name,
+        family=family,
+        body_x_mm=x,
         body_y_mm=y,
         height_mm=height,
         gap_mm=gap,
@@ -316,15 +316,22 @@ def chip(code: str, led: bool = False) -> Package:
     pad = max(0.25 * length + 0.15, 0.2)
     offset = 0.5 * length + 0.05
     lands = tuple(
-        Land(pin, sign * offset, 0.0, size_x_mm=pad, size_y_mm=width, kind=JointKind.CHIP)
+        Land(
+            pin=pin,
+            x_mm=sign * offset,
+            y_mm=0.0,
+            size_x_mm=pad,
+            size_y_mm=width,
+            kind=JointKind.CHIP,
+        )
         for pin, sign in (("1", -1), ("2", 1))
     )
     name = f"{'LED ' if led else ''}{code} (metric {metric})"
     if led:
         return Package(
-            name,
-            "chip LED",
-            length,
+            name=name,
+            family="chip LED",
+            body_x_mm=length,
             body_y_mm=width,
             height_mm=height,
             gap_mm=0.03,
@@ -338,9 +345,9 @@ def chip(code: str, led: bool = False) -> Package:
             heat_shy=True,
         )
     return Package(
-        name,
-        "chip",
-        length,
+        name=name,
+        family="chip",
+        body_x_mm=length,
         body_y_mm=width,
         height_mm=height,
         gap_mm=0.03,
@@ -379,9 +386,9 @@ def dual_gull(
         along = ((half - 1) / 2 - index) * pitch
         lands.append(
             Land(
-                str(index + 1),
-                -row / 2,
-                along,
+                pin=str(index + 1),
+                x_mm=-row / 2,
+                y_mm=along,
                 size_x_mm=land[0],
                 size_y_mm=land[1],
                 kind=JointKind.GULL_WING,
@@ -389,9 +396,9 @@ def dual_gull(
         )
         lands.append(
             Land(
-                str(pins - index),
-                row / 2,
-                along,
+                pin=str(pins - index),
+                x_mm=row / 2,
+                y_mm=along,
                 size_x_mm=land[0],
                 size_y_mm=land[1],
                 kind=JointKind.GULL_WING,
@@ -400,9 +407,9 @@ def dual_gull(
     if tab:
         lands.append(
             Land(
-                str(pins + 1),
-                0.0,
-                0.0,
+                pin=str(pins + 1),
+                x_mm=0.0,
+                y_mm=0.0,
                 size_x_mm=tab[0],
                 size_y_mm=tab[1],
                 kind=JointKind.THERMAL_PAD,
@@ -435,27 +442,34 @@ def quad(
         along = ((side - 1) / 2 - index) * pitch
         across, width = land
         lands += [
-            Land(str(index + 1), -row / 2, along, size_x_mm=across, size_y_mm=width, kind=kind),
             Land(
-                str(side + index + 1),
-                -along,
-                -row / 2,
-                size_x_mm=width,
-                size_y_mm=across,
-                kind=kind,
-            ),
-            Land(
-                str(2 * side + index + 1),
-                row / 2,
-                -along,
+                pin=str(index + 1),
+                x_mm=-row / 2,
+                y_mm=along,
                 size_x_mm=across,
                 size_y_mm=width,
                 kind=kind,
             ),
             Land(
-                str(3 * side + index + 1),
-                along,
-                row / 2,
+                pin=str(side + index + 1),
+                x_mm=-along,
+                y_mm=-row / 2,
+                size_x_mm=width,
+                size_y_mm=across,
+                kind=kind,
+            ),
+            Land(
+                pin=str(2 * side + index + 1),
+                x_mm=row / 2,
+                y_mm=-along,
+                size_x_mm=across,
+                size_y_mm=width,
+                kind=kind,
+            ),
+            Land(
+                pin=str(3 * side + index + 1),
+                x_mm=along,
+                y_mm=row / 2,
                 size_x_mm=width,
                 size_y_mm=across,
                 kind=kind,
@@ -463,7 +477,14 @@ def quad(
         ]
     if tab:
         lands.append(
-            Land(str(pins + 1), 0.0, 0.0, size_x_mm=tab, size_y_mm=tab, kind=JointKind.THERMAL_PAD)
+            Land(
+                pin=str(pins + 1),
+                x_mm=0.0,
+                y_mm=0.0,
+                size_x_mm=tab,
+                size_y_mm=tab,
+                kind=JointKind.THERMAL_PAD,
+            )
         )
     lands.sort(key=lambda one: int(one.pin))
     edge, height = body
@@ -509,9 +530,9 @@ def _with_pad_beneath(pins: int) -> Package:
     """Small outline with a heat pad beneath: 2.4 x 3.1 mm, longer with more pins [from memory]."""
     plain = _soic(pins, False)
     tab = Land(
-        str(pins + 1),
-        0.0,
-        0.0,
+        pin=str(pins + 1),
+        x_mm=0.0,
+        y_mm=0.0,
         size_x_mm=2.4,
         size_y_mm=max(3.1, 0.6 * plain.body_y_mm),
         kind=JointKind.THERMAL_PAD,
@@ -541,9 +562,9 @@ def _d2pak(leads: int) -> Package:
     pitch, places = (2.54, (1, 3)) if leads == 3 else (1.7, range(1, leads + 1))
     lands = [
         Land(
-            str(pin),
-            -8.2,
-            ((leads + 1) / 2 - pin) * pitch,
+            pin=str(pin),
+            x_mm=-8.2,
+            y_mm=((leads + 1) / 2 - pin) * pitch,
             size_x_mm=3.2,
             size_y_mm=min(0.6 * pitch, 1.1),
             kind=JointKind.GULL_WING,
@@ -551,7 +572,9 @@ def _d2pak(leads: int) -> Package:
         for pin in places
     ]
     tab = str(2 if leads == 3 else leads + 1)
-    lands.append(Land(tab, 2.3, 0.0, size_x_mm=9.0, size_y_mm=10.8, kind=JointKind.TAB))
+    lands.append(
+        Land(pin=tab, x_mm=2.3, y_mm=0.0, size_x_mm=9.0, size_y_mm=10.8, kind=JointKind.TAB)
+    )
     return _moulded(
         f"TO-263-{leads}",
         "tab",
@@ -663,7 +686,12 @@ def _sot23(pins: int) -> Package:
     rows[6] = (*rows[5][:4], (1.25, 0.0, "5"), (1.25, 0.95, "6"))
     lands = tuple(
         Land(
-            pin, x, y, size_x_mm=0.9, size_y_mm=0.65 if pins > 3 else 0.8, kind=JointKind.GULL_WING
+            pin=pin,
+            x_mm=x,
+            y_mm=y,
+            size_x_mm=0.9,
+            size_y_mm=0.65 if pins > 3 else 0.8,
+            kind=JointKind.GULL_WING,
         )
         for x, y, pin in rows[pins]
     )
@@ -692,7 +720,7 @@ def _small_sot(pins: int) -> Package:
         ),
     }
     lands = tuple(
-        Land(pin, x, y, size_x_mm=0.65, size_y_mm=0.4, kind=JointKind.GULL_WING)
+        Land(pin=pin, x_mm=x, y_mm=y, size_x_mm=0.65, size_y_mm=0.4, kind=JointKind.GULL_WING)
         for x, y, pin in spots[pins]
     )
     return _moulded(
@@ -717,11 +745,18 @@ def _flat_cable(pins: int, pitch: float) -> Package:
 def _sot223() -> Package:
     lands = [
         Land(
-            str(i + 1), -3.1, 2.3 - 2.3 * i, size_x_mm=1.5, size_y_mm=1.0, kind=JointKind.GULL_WING
+            pin=str(i + 1),
+            x_mm=-3.1,
+            y_mm=2.3 - 2.3 * i,
+            size_x_mm=1.5,
+            size_y_mm=1.0,
+            kind=JointKind.GULL_WING,
         )
         for i in range(3)
     ]
-    lands.append(Land("4", 3.1, 0.0, size_x_mm=1.5, size_y_mm=3.3, kind=JointKind.TAB))
+    lands.append(
+        Land(pin="4", x_mm=3.1, y_mm=0.0, size_x_mm=1.5, size_y_mm=3.3, kind=JointKind.TAB)
+    )
     return _moulded(
         "SOT-223", "SOT", 3.5, y=6.5, height=1.6, lands=tuple(lands), lead=GULL_W_K, tab=0.05
     )
@@ -730,11 +765,18 @@ def _sot223() -> Package:
 def _sot89() -> Package:
     lands = [
         Land(
-            str(i + 1), -1.9, 1.5 - 1.5 * i, size_x_mm=1.2, size_y_mm=0.7, kind=JointKind.GULL_WING
+            pin=str(i + 1),
+            x_mm=-1.9,
+            y_mm=1.5 - 1.5 * i,
+            size_x_mm=1.2,
+            size_y_mm=0.7,
+            kind=JointKind.GULL_WING,
         )
         for i in (0, 2)
     ]
-    lands.append(Land("2", 0.3, 0.0, size_x_mm=3.6, size_y_mm=1.7, kind=JointKind.TAB))
+    lands.append(
+        Land(pin="2", x_mm=0.3, y_mm=0.0, size_x_mm=3.6, size_y_mm=1.7, kind=JointKind.TAB)
+    )
     return _moulded(
         "SOT-89",
         "SOT",
@@ -749,9 +791,13 @@ def _sot89() -> Package:
 
 def _dpak() -> Package:
     lands = (
-        Land("1", -5.0, 2.286, size_x_mm=2.4, size_y_mm=1.3, kind=JointKind.GULL_WING),
-        Land("2", 1.4, 0.0, size_x_mm=6.2, size_y_mm=5.8, kind=JointKind.TAB),
-        Land("3", -5.0, -2.286, size_x_mm=2.4, size_y_mm=1.3, kind=JointKind.GULL_WING),
+        Land(
+            pin="1", x_mm=-5.0, y_mm=2.286, size_x_mm=2.4, size_y_mm=1.3, kind=JointKind.GULL_WING
+        ),
+        Land(pin="2", x_mm=1.4, y_mm=0.0, size_x_mm=6.2, size_y_mm=5.8, kind=JointKind.TAB),
+        Land(
+            pin="3", x_mm=-5.0, y_mm=-2.286, size_x_mm=2.4, size_y_mm=1.3, kind=JointKind.GULL_WING
+        ),
     )
     return _moulded(
         "TO-252", "tab", 6.1, y=6.6, height=2.3, lands=lands, lead=GULL_W_K, tab=TAB_W_K
@@ -762,9 +808,9 @@ def _can(diameter: float) -> Package:
     reach = diameter / 2 - 0.3
     lands = tuple(
         Land(
-            pin,
-            sign * reach,
-            0.0,
+            pin=pin,
+            x_mm=sign * reach,
+            y_mm=0.0,
             size_x_mm=0.45 * diameter,
             size_y_mm=1.6,
             kind=JointKind.UNDER_BODY,
@@ -772,9 +818,9 @@ def _can(diameter: float) -> Package:
         for pin, sign in (("1", -1), ("2", 1))
     )
     return Package(
-        f"CAN-{diameter:g}",
-        "can",
-        diameter + 0.3,
+        name=f"CAN-{diameter:g}",
+        family="can",
+        body_x_mm=diameter + 0.3,
         body_y_mm=diameter + 0.3,
         height_mm=diameter * 0.85 + 0.5,
         gap_mm=0.1,
@@ -798,9 +844,9 @@ def _plcc_led(pins: int, edge: float | None = None) -> Package:
         along = ((half - 1) / 2 - index) * 1.7
         lands.append(
             Land(
-                str(index + 1),
-                -edge / 2 + 0.1,
-                along,
+                pin=str(index + 1),
+                x_mm=-edge / 2 + 0.1,
+                y_mm=along,
                 size_x_mm=1.5,
                 size_y_mm=1.0,
                 kind=JointKind.GULL_WING,
@@ -808,9 +854,9 @@ def _plcc_led(pins: int, edge: float | None = None) -> Package:
         )
         lands.append(
             Land(
-                str(pins - index),
-                edge / 2 - 0.1,
-                along,
+                pin=str(pins - index),
+                x_mm=edge / 2 - 0.1,
+                y_mm=along,
                 size_x_mm=1.5,
                 size_y_mm=1.0,
                 kind=JointKind.GULL_WING,
@@ -818,9 +864,9 @@ def _plcc_led(pins: int, edge: float | None = None) -> Package:
         )
     lands.sort(key=lambda land: int(land.pin))
     return Package(
-        f"PLED-{pins}",
-        "plastic LED",
-        edge,
+        name=f"PLED-{pins}",
+        family="plastic LED",
+        body_x_mm=edge,
         body_y_mm=2.8 if edge < 4.0 else edge,
         height_mm=1.8,
         gap_mm=0.05,
@@ -844,9 +890,9 @@ def connector(
     width = pitch * (pins - 1) + 5.0
     lands = [
         Land(
-            str(i + 1),
-            (i - (pins - 1) / 2) * pitch,
-            depth / 2 + 0.5,
+            pin=str(i + 1),
+            x_mm=(i - (pins - 1) / 2) * pitch,
+            y_mm=depth / 2 + 0.5,
             size_x_mm=0.55 * pitch,
             size_y_mm=1.8,
             kind=JointKind.GULL_WING,
@@ -855,9 +901,9 @@ def connector(
     ]
     lands += [
         Land(
-            f"H{i + 1}",
-            sign * (width / 2 - 0.6),
-            -depth / 4,
+            pin=f"H{i + 1}",
+            x_mm=sign * (width / 2 - 0.6),
+            y_mm=-depth / 4,
             size_x_mm=1.4,
             size_y_mm=2.2,
             kind=JointKind.GULL_WING,
@@ -865,9 +911,9 @@ def connector(
         for i, sign in enumerate((-1, 1))
     ]
     return Package(
-        name,
-        "connector",
-        width,
+        name=name,
+        family="connector",
+        body_x_mm=width,
         body_y_mm=depth,
         height_mm=height,
         gap_mm=0.1,
@@ -887,11 +933,11 @@ def _header(rows: int, pins: int) -> Package:
     """A pin header at 2.54 mm: soldered in its holes, by iron, after everything else."""
     lands = tuple(
         Land(
-            str(rows * place + row + 1),
-            (row - (rows - 1) / 2) * 2.54,
-            ((pins - 1) / 2 - place) * 2.54,
-            1.7,
-            1.7,
+            pin=str(rows * place + row + 1),
+            x_mm=(row - (rows - 1) / 2) * 2.54,
+            y_mm=((pins - 1) / 2 - place) * 2.54,
+            size_x_mm=1.7,
+            size_y_mm=1.7,
             kind=JointKind.THROUGH_HOLE,
         )
         for place in range(pins)
@@ -903,7 +949,14 @@ def _header(rows: int, pins: int) -> Package:
 def _axial(name: str, long: float, across: float, centres: float) -> Package:
     """A diode on wires, bent into its holes."""
     lands = tuple(
-        Land(pin, sign * centres / 2, 0.0, 1.8, 1.8, kind=JointKind.THROUGH_HOLE)
+        Land(
+            pin=pin,
+            x_mm=sign * centres / 2,
+            y_mm=0.0,
+            size_x_mm=1.8,
+            size_y_mm=1.8,
+            kind=JointKind.THROUGH_HOLE,
+        )
         for pin, sign in (("1", -1), ("2", 1))
     )
     return _in_holes(name, "diode", (long, across, across), lands)
@@ -914,9 +967,9 @@ def _in_holes(
 ) -> Package:
     plastic = family == "header"
     return Package(
-        name,
-        family,
-        body[0],
+        name=name,
+        family=family,
+        body_x_mm=body[0],
         body_y_mm=body[1],
         height_mm=body[2],
         gap_mm=0.1,
@@ -963,21 +1016,30 @@ def _two_sided(
     of the land centres.
     """
     lands = tuple(
-        Land(pin, sign * centres / 2, 0.0, size_x_mm=land[0], size_y_mm=land[1], kind=kind)
+        Land(
+            pin=pin,
+            x_mm=sign * centres / 2,
+            y_mm=0.0,
+            size_x_mm=land[0],
+            size_y_mm=land[1],
+            kind=kind,
+        )
         for pin, sign in (("1", -1), ("2", 1))
     )
     return Package(
-        name,
-        family,
-        *body,
-        0.05,
-        stuff,
-        GULL_W_K,
-        TAB_W_K,
-        limit[0],
-        limit[1],
-        lands,
-        BODY_W_MK[stuff],
+        name=name,
+        family=family,
+        body_x_mm=body[0],
+        body_y_mm=body[1],
+        height_mm=body[2],
+        gap_mm=0.05,
+        volumetric_heat_mj_m3k=stuff,
+        lead_w_k=GULL_W_K,
+        tab_w_k=TAB_W_K,
+        limit_c=limit[0],
+        limit_why=limit[1],
+        lands=lands,
+        body_conductivity_w_mk=BODY_W_MK[stuff],
         density_g_cm3=BODY_G_CM3[stuff],
         heat_shy=shy,
         iron_only=iron_only,
@@ -1054,9 +1116,9 @@ def _crystal(x: float, y: float) -> Package:
     """A four-land crystal in a ceramic case with a metal lid."""
     lands = tuple(
         Land(
-            pin,
-            sx * 0.34 * x,
-            sy * 0.32 * y,
+            pin=pin,
+            x_mm=sx * 0.34 * x,
+            y_mm=sy * 0.32 * y,
             size_x_mm=0.38 * x,
             size_y_mm=0.4 * y,
             kind=JointKind.UNDER_BODY,
@@ -1064,9 +1126,9 @@ def _crystal(x: float, y: float) -> Package:
         for pin, sx, sy in (("1", -1, -1), ("2", 1, -1), ("3", 1, 1), ("4", -1, 1))
     )
     return Package(
-        f"XTAL-{x:g}x{y:g}",
-        "crystal",
-        x,
+        name=f"XTAL-{x:g}x{y:g}",
+        family="crystal",
+        body_x_mm=x,
         body_y_mm=y,
         height_mm=0.8,
         gap_mm=0.03,
@@ -1122,9 +1184,9 @@ def _terminals(
     count, pitch, offset = pads
     lands = [
         Land(
-            str(index + 1 if sign < 0 else 2 * count - index),
-            sign * offset,
-            ((count - 1) / 2 - index) * pitch,
+            pin=str(index + 1 if sign < 0 else 2 * count - index),
+            x_mm=sign * offset,
+            y_mm=((count - 1) / 2 - index) * pitch,
             size_x_mm=land[0],
             size_y_mm=land[1],
             kind=JointKind.CHIP,
@@ -1133,9 +1195,9 @@ def _terminals(
         for sign in (-1, 1)
     ]
     return Package(
-        name,
-        family,
-        body[0],
+        name=name,
+        family=family,
+        body_x_mm=body[0],
         body_y_mm=body[1],
         height_mm=body[2],
         gap_mm=0.03,
@@ -1185,9 +1247,9 @@ def _ball_grid(pins: int, pitch: float) -> Package:
     letters = "ABCDEFGHJKLMNPRTUVWY"
     lands = tuple(
         Land(
-            f"{letters[row]}{column + 1}",
-            (column - (edge_pins - 1) / 2) * pitch,
-            ((edge_pins - 1) / 2 - row) * pitch,
+            pin=f"{letters[row]}{column + 1}",
+            x_mm=(column - (edge_pins - 1) / 2) * pitch,
+            y_mm=((edge_pins - 1) / 2 - row) * pitch,
             size_x_mm=0.5 * pitch,
             size_y_mm=0.5 * pitch,
             kind=JointKind.BALL,
@@ -1241,13 +1303,20 @@ def _tsop2(pins: int) -> Package:
 def _switch() -> Package:
     """A four-leg tact switch, 6 x 6 mm."""
     lands = tuple(
-        Land(pin, sx * 4.4, sy * 2.25, size_x_mm=1.6, size_y_mm=1.4, kind=JointKind.GULL_WING)
+        Land(
+            pin=pin,
+            x_mm=sx * 4.4,
+            y_mm=sy * 2.25,
+            size_x_mm=1.6,
+            size_y_mm=1.4,
+            kind=JointKind.GULL_WING,
+        )
         for pin, sx, sy in (("1", -1, 1), ("2", 1, 1), ("3", -1, -1), ("4", 1, -1))
     )
     return Package(
-        "SWITCH-6x6",
-        "switch",
-        6.0,
+        name="SWITCH-6x6",
+        family="switch",
+        body_x_mm=6.0,
         body_y_mm=6.0,
         height_mm=4.0,
         gap_mm=0.1,
@@ -1274,9 +1343,9 @@ def _module(x: float, y: float, pins: int) -> Package:
         along = ((side - 1) / 2 - index) * pitch
         lands.append(
             Land(
-                str(index + 1),
-                -x / 2 + 0.2,
-                along,
+                pin=str(index + 1),
+                x_mm=-x / 2 + 0.2,
+                y_mm=along,
                 size_x_mm=1.5,
                 size_y_mm=0.6 * pitch,
                 kind=JointKind.LEADLESS,
@@ -1284,18 +1353,18 @@ def _module(x: float, y: float, pins: int) -> Package:
         )
         lands.append(
             Land(
-                str(2 * side - index),
-                x / 2 - 0.2,
-                along,
+                pin=str(2 * side - index),
+                x_mm=x / 2 - 0.2,
+                y_mm=along,
                 size_x_mm=1.5,
                 size_y_mm=0.6 * pitch,
                 kind=JointKind.LEADLESS,
             )
         )
     return Package(
-        f"MODULE-{x:g}x{y:g}",
-        "module",
-        x,
+        name=f"MODULE-{x:g}x{y:g}",
+        family="module",
+        body_x_mm=x,
         body_y_mm=y,
         height_mm=3.0,
         gap_mm=0.05,
@@ -1331,9 +1400,9 @@ def unknown_body(
     x, y = max(1.5 * reach_x, 0.4), max(1.5 * reach_y, 0.3)
     limit, why = moulded_limit(height_mm, x * y * height_mm)
     return Package(
-        "unknown",
-        "unknown",
-        x,
+        name="unknown",
+        family="unknown",
+        body_x_mm=x,
         body_y_mm=y,
         height_mm=min(height_mm, 0.6 * max(x, y)),
         gap_mm=0.1,

@@ -41,7 +41,14 @@ def lands_by_count(
     elif layout == "two ends":
         _needs(pins == 2, "two ends are two lands; write 2")
         lands = [
-            Land(pin, sign * apart_mm / 2, 0.0, size_x_mm=long, size_y_mm=wide, kind=joint)
+            Land(
+                pin=pin,
+                x_mm=sign * apart_mm / 2,
+                y_mm=0.0,
+                size_x_mm=long,
+                size_y_mm=wide,
+                kind=joint,
+            )
             for pin, sign in (("1", -1), ("2", 1))
         ]
     elif layout == "two rows":
@@ -64,9 +71,9 @@ def lands_by_count(
         _needs(edge * edge == pins, "a grid is square here: 9, 16, 25 … lands")
         lands = [
             Land(
-                f"{_LETTERS[row]}{column + 1}",
-                (column - (edge - 1) / 2) * pitch_mm,
-                ((edge - 1) / 2 - row) * pitch_mm,
+                pin=f"{_LETTERS[row]}{column + 1}",
+                x_mm=(column - (edge - 1) / 2) * pitch_mm,
+                y_mm=((edge - 1) / 2 - row) * pitch_mm,
                 size_x_mm=long,
                 size_y_mm=long,
                 kind=joint,
@@ -79,7 +86,14 @@ def lands_by_count(
     if thermal_mm is not None:
         x, y = (in_range("thermal", one, 0.2, 80, "mm") for one in thermal_mm)
         lands.append(
-            Land(str(pins + 1), 0.0, 0.0, size_x_mm=x, size_y_mm=y, kind=JointKind.THERMAL_PAD)
+            Land(
+                pin=str(pins + 1),
+                x_mm=0.0,
+                y_mm=0.0,
+                size_x_mm=x,
+                size_y_mm=y,
+                kind=JointKind.THERMAL_PAD,
+            )
         )
     return tuple(lands)
 
@@ -117,6 +131,13 @@ def _row(
         }[where]
         across = (long, wide) if where in ("left", "right") else (wide, long)
         lands.append(
-            Land(str(first + number), x, y, size_x_mm=across[0], size_y_mm=across[1], kind=joint)
+            Land(
+                pin=str(first + number),
+                x_mm=x,
+                y_mm=y,
+                size_x_mm=across[0],
+                size_y_mm=across[1],
+                kind=joint,
+            )
         )
     return lands

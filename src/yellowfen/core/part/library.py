@@ -41,7 +41,7 @@ _STUFF = {
 MOISTURE = ("", "1", "2", "2a", "3", "4", "5", "5a", "6")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OwnPackage:
     """A package the user described. Lengths in mm, `limit_c` in °C (None: by its material).
 
@@ -97,9 +97,9 @@ class OwnPackage:
         tab = TAB_W_K if self.joint is JointKind.TAB else DIE_PAD_W_K
         gap = 0.05 if self.joint in (JointKind.LEADLESS, JointKind.CHIP) else 0.1
         return Package(
-            self.name,
-            "own",
-            self.body_x_mm,
+            name=self.name,
+            family="own",
+            body_x_mm=self.body_x_mm,
             body_y_mm=self.body_y_mm,
             height_mm=self.height_mm,
             gap_mm=gap,

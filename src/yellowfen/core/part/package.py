@@ -32,7 +32,7 @@ _LEADED = frozenset((JointKind.GULL_WING, JointKind.J_LEAD, JointKind.LEADLESS))
 HIDDEN = frozenset((JointKind.THERMAL_PAD, JointKind.UNDER_BODY, JointKind.BALL))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Land:
     """One terminal's land: centre, size (mm), and the joint kind."""
 
@@ -48,7 +48,7 @@ class Land:
         return self.size_x_mm * self.size_y_mm
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Package:
     """One package. Sizes in mm; `volumetric_heat_mj_m3k` is the body's heat capacity per volume.
 

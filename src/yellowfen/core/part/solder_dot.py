@@ -17,11 +17,13 @@ def solder_dot() -> Package:
     """A bare joint in the jet; its 'body' is a speck of flux that weighs nothing and shades
     nothing.
     """
-    land = Land("1", 0.0, 0.0, size_x_mm=DOT_MM, size_y_mm=DOT_MM, kind=JointKind.GULL_WING)
+    land = Land(
+        pin="1", x_mm=0.0, y_mm=0.0, size_x_mm=DOT_MM, size_y_mm=DOT_MM, kind=JointKind.GULL_WING
+    )
     return Package(
-        "solder dot",
-        "dot",
-        0.1,
+        name="solder dot",
+        family="dot",
+        body_x_mm=0.1,
         body_y_mm=0.1,
         height_mm=0.1,
         gap_mm=0.1,

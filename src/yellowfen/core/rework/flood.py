@@ -118,7 +118,7 @@ class Flooded:
     at_end_c: dict[str, float]
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Chain:
     """Joints that share heat: J above solidus, capacities J/K, latent J, solidus and range K;
     `links` pairs of places with conductances W/K.
@@ -349,13 +349,19 @@ def _together(irons: Sequence[Iron]) -> Iron:
 def _piece(scene: Scene, ref: str, iron: Iron) -> Scene:
     """The board round a part, with an iron for its source."""
     part = scene.part(ref)
-    middle = Land("", 0.0, 0.0, 1.0, 1.0, part.package.lands[0].kind)
+    middle = Land(
+        pin="", x_mm=0.0, y_mm=0.0, size_x_mm=1.0, size_y_mm=1.0, kind=part.package.lands[0].kind
+    )
     reach = REACH_MM + max(math.hypot(land.x_mm, land.y_mm) for land in part.package.lands)
     here = patch(scene, ref, middle, reach)
     mine = replace(here.part(ref), plane_pins=part.plane_pins, relief_pins=part.relief_pins)
     parts = tuple(mine if one.ref == ref else one for one in here.parts)
     return replace(
-        here, source=iron, preheater=None, parts=parts, moves=(Move(Deed.WITHDRAW, 1.0),)
+        here,
+        source=iron,
+        preheater=None,
+        parts=parts,
+        moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
     )
 
 
@@ -375,7 +381,7 @@ def _fine_round(here: Scene, ref: str) -> FineRound:
 
 def _short(prepared: Prepared, here: Scene, seconds: float) -> Drive:
     """The tables of one step with nothing but the room round the board."""
-    drive = prepared.drive(replace(here, moves=(Move(Deed.WITHDRAW, 0.1),)))
+    drive = prepared.drive(replace(here, moves=(Move(deed=Deed.WITHDRAW, seconds=0.1),)))
     segments = drive.segments[:1].copy()
     share = seconds / float(segments[0, k.SECONDS])
     segments[0, k.MACROS] = math.ceil(segments[0, k.MACROS] * share - 1e-9)

@@ -232,7 +232,14 @@ def wick_delay_s(iron: Iron, land: Land, width_mm: float, liquidus_c: float) -> 
     """
     if iron.set_c <= liquidus_c:
         return math.inf
-    wide = Land("", 0, 0, max(width_mm, land.size_x_mm), max(width_mm, land.size_y_mm), land.kind)
+    wide = Land(
+        pin="",
+        x_mm=0,
+        y_mm=0,
+        size_x_mm=max(width_mm, land.size_x_mm),
+        size_y_mm=max(width_mm, land.size_y_mm),
+        kind=land.kind,
+    )
     passes = tip_conductance_w_k(iron, wide)
     rise = (liquidus_c - 25.0) / (iron.set_c - 25.0)
     return -wick_heat_j_k(width_mm) / passes * math.log(1.0 - rise)

@@ -101,7 +101,12 @@ def columns_of(package: Package, solder_mm3: float) -> tuple[Column, ...]:
     edge = 2 * under + across if toe > 0 else 2 * (under + across)
     return (
         Column(
-            under * across, edge, solder_mm3, len(found), toe_width_mm=across, toe_length_mm=toe
+            area_mm2=under * across,
+            perimeter_mm=edge,
+            volume_mm3=solder_mm3,
+            count=len(found),
+            toe_width_mm=across,
+            toe_length_mm=toe,
         ),
     )
 
@@ -243,9 +248,9 @@ def _opening_of(side: str, pad: int, ring: tuple[Point, ...], shrink_mm: float) 
     box = shape.minimum_rotated_rectangle.exterior.coords
     sides = sorted((math.dist(box[0], box[1]), math.dist(box[1], box[2])))
     return Opening(
-        side,
-        drawn,
-        shape.area,
+        side=side,
+        ring=drawn,
+        area_mm2=shape.area,
         perimeter_mm=shape.length,
         size_x_mm=sides[1],
         size_y_mm=sides[0],

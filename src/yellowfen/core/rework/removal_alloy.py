@@ -68,9 +68,9 @@ def removal_mix(
     middle = share * added.liquidus_c + (1.0 - share) * was.liquidus_c
     doubt = 0.5 * (middle - added.liquidus_c)
     mixed = Alloy(
-        "removal mixture",
-        added.solidus_c,
-        middle,
+        name="removal mixture",
+        solidus_c=added.solidus_c,
+        liquidus_c=middle,
         density_g_cm3=sum(masses) / (old_mm3 + volume),
         latent_j_g=share * added.latent_j_g + (1.0 - share) * was.latent_j_g,
     )

@@ -411,22 +411,25 @@ def _air_scene(
     )
     over = (part.ref,)
     if path is None:
-        close = Move(Deed.CLOSE, 60.0, over, height, circle)
+        close = Move(deed=Deed.CLOSE, seconds=60.0, over=over, height_mm=height, circle_mm=circle)
     else:
         kind, reach, along = path
         close = Move(
-            Deed.CLOSE,
-            60.0,
-            over,
+            deed=Deed.CLOSE,
+            seconds=60.0,
+            over=over,
             height_mm=0.6 * height,
             circle_mm=reach,
             circle_s=0.4,
             path=kind,
             along_deg=along,
         )
-    warm = Move(Deed.WARM, WARM_S, over, WARM_MM, 10.0)
+    warm = Move(deed=Deed.WARM, seconds=WARM_S, over=over, height_mm=WARM_MM, circle_mm=10.0)
     return replace(
-        scene, source=source, moves=(warm, close, Move(Deed.WITHDRAW, 30.0)), preheater=heater
+        scene,
+        source=source,
+        moves=(warm, close, Move(deed=Deed.WITHDRAW, seconds=30.0)),
+        preheater=heater,
     )
 
 
@@ -499,7 +502,7 @@ def _plate(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     if tall > 0:
         said = f"parts underneath hold the board {tall:.1f} mm off the plate"
         return _not(OffWay.PLATE, said)
-    here = replace(scene, source=bench.plate, moves=(Move(Deed.PLATE, PLATE_LOOK_S),))
+    here = replace(scene, source=bench.plate, moves=(Move(deed=Deed.PLATE, seconds=PLATE_LOOK_S),))
     prepared = prepare(here, resolution_for(here))
     drive = prepared.drive(here)
     state = first_state(prepared, drive)

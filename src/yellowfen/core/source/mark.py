@@ -19,7 +19,7 @@ class Mark(StrEnum):
     JUDGED = "our judgement"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Constant:
     """One registered value with its unit, mark, source and what it affects."""
 
@@ -41,5 +41,7 @@ def constant(name: str, value: float, unit: str, mark: Mark, source: str, affect
     """
     if name in REGISTER:
         raise ValueError(f"constant {name!r} is registered twice")
-    REGISTER[name] = Constant(name, value, unit, mark=mark, source=source, affects=affects)
+    REGISTER[name] = Constant(
+        name=name, value=value, unit=unit, mark=mark, source=source, affects=affects
+    )
     return value

@@ -129,7 +129,7 @@ ALIGN_MIN = constant(
 SHY_NEAR_MM, ARRAY_OF, FIDUCIAL_MM, TOOLING_MM = 5.0, 4, (0.5, 2.2), 1.4
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Advice:
     """One thing to change: title, sentence, parts, minutes saved per board by hand."""
 
@@ -194,11 +194,11 @@ def _count(board: Board) -> Iterator[Advice]:
     if saved:
         refs = tuple(ref for group in arrays.values() for ref in _refs(group))
         yield Advice(
-            "part count",
-            "Resistors that could be arrays",
-            f"{len(refs)} equal resistors as arrays of {ARRAY_OF} are {saved} parts fewer; part count is what really costs",
-            refs,
-            saved * PART_MIN,
+            kind="part count",
+            title="Resistors that could be arrays",
+            sentence=f"{len(refs)} equal resistors as arrays of {ARRAY_OF} are {saved} parts fewer; part count is what really costs",
+            refs=refs,
+            saves_min=saved * PART_MIN,
         )
     zero = [
         part
@@ -208,11 +208,11 @@ def _count(board: Board) -> Iterator[Advice]:
     ]
     if zero:
         yield Advice(
-            "part count",
-            "Links that could be copper",
-            f"{counted(len(zero), 'link')} of 0 Ω could be tracks or solder bridges",
-            _refs(zero),
-            len(zero) * PART_MIN,
+            kind="part count",
+            title="Links that could be copper",
+            sentence=f"{counted(len(zero), 'link')} of 0 Ω could be tracks or solder bridges",
+            refs=_refs(zero),
+            saves_min=len(zero) * PART_MIN,
         )
 
 
@@ -235,7 +235,11 @@ def _turns(board: Board) -> Iterator[Advice]:
             sentence = f"{len(directed)} parts with a way round lie at {len(angles)} angles; laid at {common}° like most they need no turn of the board and fewer go in backwards"
             saves = spare * TURN_MIN + len(odd) * BACKWARDS_FAIL * SWAP_MIN * 0.25
             yield Advice(
-                "orientations", f"One way round for all on the {side}", sentence, _refs(odd), saves
+                kind="orientations",
+                title=f"One way round for all on the {side}",
+                sentence=sentence,
+                refs=_refs(odd),
+                saves_min=saves,
             )
 
 
@@ -282,11 +286,11 @@ def _flagged(judged: tuple[Triaged, ...]) -> Iterator[Advice]:
         ]
         if parts:
             yield Advice(
-                str(kind),
-                title,
-                f"{counted(len(parts), 'part')} {sentence}",
-                _refs(parts),
-                len(parts) * minutes,
+                kind=str(kind),
+                title=title,
+                sentence=f"{counted(len(parts), 'part')} {sentence}",
+                refs=_refs(parts),
+                saves_min=len(parts) * minutes,
             )
 
 
@@ -309,11 +313,11 @@ def _relief(board: Board, pads: dict[str, list[Pad]]) -> Iterator[Advice]:
         else ""
     )
     yield Advice(
-        "thermal relief",
-        "Pads straight on a plane",
-        f"{counted(len(slow), 'part has', 'parts have')} pads without spokes{tail}; give signal pads thermal relief",
-        tuple(slow),
-        saves,
+        kind="thermal relief",
+        title="Pads straight on a plane",
+        sentence=f"{counted(len(slow), 'part has', 'parts have')} pads without spokes{tail}; give signal pads thermal relief",
+        refs=tuple(slow),
+        saves_min=saves,
     )
 
 
@@ -338,11 +342,11 @@ def _shy(board: Board) -> Iterator[Advice]:
     if shy:
         said = ", ".join(f"{part.ref} by {other.ref}" for part, other in pairs[:4])
         yield Advice(
-            "heat-shy",
-            "Heat-shy beside heavy",
-            f"{said}: what the heavy part needs, the other does not stand; {SHY_NEAR_MM:g} mm of distance lets you heat one alone",
-            tuple(shy),
-            len(shy) * SHY_FAIL * SWAP_MIN,
+            kind="heat-shy",
+            title="Heat-shy beside heavy",
+            sentence=f"{said}: what the heavy part needs, the other does not stand; {SHY_NEAR_MM:g} mm of distance lets you heat one alone",
+            refs=tuple(shy),
+            saves_min=len(shy) * SHY_FAIL * SWAP_MIN,
         )
 
 
@@ -360,19 +364,19 @@ def _marks(board: Board) -> Iterator[Advice]:
     ]
     if bare:
         yield Advice(
-            "polarity marks",
-            "No printed mark",
-            f"{counted(len(bare), 'part with a way round has', 'parts with a way round have')} nothing printed at pin 1; print a dot outside the body",
-            _refs(bare),
-            len(bare) * BACKWARDS_FAIL * SWAP_MIN,
+            kind="polarity marks",
+            title="No printed mark",
+            sentence=f"{counted(len(bare), 'part with a way round has', 'parts with a way round have')} nothing printed at pin 1; print a dot outside the body",
+            refs=_refs(bare),
+            saves_min=len(bare) * BACKWARDS_FAIL * SWAP_MIN,
         )
     if under:
         yield Advice(
-            "polarity marks",
-            "Marks hidden by the part",
-            f"{counted(len(under), 'part covers its', 'parts cover their')} own printed mark: it cannot be checked once placed",
-            _refs(under),
-            len(under) * BACKWARDS_FAIL * SWAP_MIN / 2,
+            kind="polarity marks",
+            title="Marks hidden by the part",
+            sentence=f"{counted(len(under), 'part covers its', 'parts cover their')} own printed mark: it cannot be checked once placed",
+            refs=_refs(under),
+            saves_min=len(under) * BACKWARDS_FAIL * SWAP_MIN / 2,
         )
 
 
@@ -383,7 +387,13 @@ def _sides(board: Board) -> Iterator[Advice]:
     few = min(by_side.values(), key=len)
     if few:
         sentence = f"{counted(len(few), 'part on the second side costs', 'parts on the second side cost')} another print, another heat, and parts that may drop; on one side the board is built in one go"
-        yield Advice("second side", "Parts on both sides", sentence, _refs(few), SECOND_SIDE_MIN)
+        yield Advice(
+            kind="second side",
+            title="Parts on both sides",
+            sentence=sentence,
+            refs=_refs(few),
+            saves_min=SECOND_SIDE_MIN,
+        )
 
 
 def fiducials(board: Board) -> list[Pad]:
@@ -405,9 +415,9 @@ def _holes(board: Board) -> Iterator[Advice]:
     tooling = [hole for hole in board.holes if hole.drill_mm >= TOOLING_MM and hole.x2_mm is None]
     if len(tooling) < 2 and len(fiducials(board)) < 2:
         yield Advice(
-            "alignment",
-            "Nothing to align a stencil by",
-            "no two tooling holes and no two fiducials: pins through two holes align a stencil at once",
-            (),
-            ALIGN_MIN,
+            kind="alignment",
+            title="Nothing to align a stencil by",
+            sentence="no two tooling holes and no two fiducials: pins through two holes align a stencil at once",
+            refs=(),
+            saves_min=ALIGN_MIN,
         )

@@ -107,14 +107,20 @@ def said_of_holes(part: BoardPart) -> str:
 
 def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:
     half_x, half_y = half_size_mm(part)
-    return Shield(part.x_mm, part.y_mm, 2 * (half_x + ROOM_MM), 2 * (half_y + ROOM_MM), kind)
+    return Shield(
+        x_mm=part.x_mm,
+        y_mm=part.y_mm,
+        size_x_mm=2 * (half_x + ROOM_MM),
+        size_y_mm=2 * (half_y + ROOM_MM),
+        kind=kind,
+    )
 
 
 def _on_board(board: Board, part: BoardPart) -> bool:
     placed = PlacedPart(
-        part.ref,
-        part.package,
-        part.x_mm,
+        ref=part.ref,
+        package=part.package,
+        x_mm=part.x_mm,
         y_mm=part.y_mm,
         rotation_deg=part.rotation_deg,
         side=Side(part.side),
@@ -130,9 +136,9 @@ def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
     plane = tuple(land.pin for land in part.package.lands if ties.get(land.pin) in ("solid", "via"))
     relief = tuple(land.pin for land in part.package.lands if ties.get(land.pin) == "relief")
     return PlacedPart(
-        part.ref,
-        part.package,
-        part.x_mm,
+        ref=part.ref,
+        package=part.package,
+        x_mm=part.x_mm,
         y_mm=part.y_mm,
         rotation_deg=part.rotation_deg,
         side=Side(part.side),
@@ -146,11 +152,11 @@ def _placed(part: BoardPart, alloy: str, ties: Mapping[str, str]) -> PlacedPart:
 def _stack(board: Board, underside: Underside, core: Core) -> BoardStack:
     copper = tuple(
         CopperLayer(
-            one.layer,
-            np.array(one.coverage),
-            one.thickness_um,
-            one.depth,
-            _links(one),
+            layer=one.layer,
+            coverage=np.array(one.coverage),
+            thickness_um=one.thickness_um,
+            depth=one.depth,
+            links=_links(one),
             drawing=_drawing(board, one),
         )
         for one in board.copper
@@ -161,9 +167,9 @@ def _stack(board: Board, underside: Underside, core: Core) -> BoardStack:
         if hole.plated and hole.drill_mm <= WIDEST_VIA_MM
     )
     return BoardStack(
-        board.width_mm,
-        board.height_mm,
-        board.thickness_mm,
+        width_mm=board.width_mm,
+        height_mm=board.height_mm,
+        thickness_mm=board.thickness_mm,
         copper=copper,
         underside=underside,
         vias=vias,

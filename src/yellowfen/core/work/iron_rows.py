@@ -68,7 +68,7 @@ def tie_of(pad: Pad | None) -> str:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Row:
     """One row, from its first pin to its last. Volumes in mm³, lengths in mm, seconds by joint."""
 
@@ -183,9 +183,9 @@ def _row(
     loads = max(1, math.ceil(volume / TIP_LOAD_MM3 - 1e-9))
     ties = [tie_of(pads.get(land.pin)) for land in row]
     return Row(
-        tuple(land.pin for land in row),
-        package.pitch_mm,
-        length,
+        pins=tuple(land.pin for land in row),
+        pitch_mm=package.pitch_mm,
+        length_mm=length,
         joints_mm3=volume,
         wire_mm=wire_mm(volume, wire, alloy),
         loads=loads,

@@ -37,7 +37,7 @@ class Found(StrEnum):
     INSTEAD = "another instead"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Line:
     """One line of the pick list.
 
@@ -96,9 +96,9 @@ def _line(
     wanted = len(group) * boards
     state, instead = found or (None, "")
     return Line(
-        key,
-        group[0].value,
-        group[0].package.name,
+        key=key,
+        value=group[0].value,
+        package=group[0].package.name,
         refs=tuple(part.ref for part in group),
         wanted=wanted,
         spares=spares(group[0], wanted),

@@ -116,7 +116,7 @@ class Rule:
     why: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Step:
     """One part in the order: how the board lies (degrees it is turned, anticlockwise), and what is
     new against the step before.
@@ -134,7 +134,7 @@ class Step:
     anew: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Travel:
     """What an order takes: turns, changes of value, the hand's way on the board (mm), minutes,
     times it reaches over a tall part.
@@ -147,7 +147,7 @@ class Travel:
     over: int = 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Order:
     """The order of one side, what it takes against the plain bill's order, the rules it keeps, and
     why it turns more often than it might.
@@ -164,7 +164,7 @@ class Order:
     left_out: tuple[tuple[str, str], ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pace:
     """Seconds a part, a turn, a change of value; parts in a batch (0: no batches); hours that tack
     holds.
@@ -192,7 +192,7 @@ class Wish:
     after: str
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Problem:
     """A side's parts as the search sees them; place 0 is the hand's start at the lower left."""
 
@@ -253,11 +253,11 @@ def placement_order(
     """
     problem, left_out = _problem(board, side, school, wishes, set(skip))
     if not problem.parts:
-        nothing = Travel(0, 0, 0.0, 0.0)
+        nothing = Travel(turns=0, values=0, travel_mm=0.0, minutes=0.0)
         return Order(
-            side,
-            school,
-            (),
+            side=side,
+            school=school,
+            steps=(),
             takes=nothing,
             plain=nothing,
             rules=(),
@@ -284,9 +284,9 @@ def placement_order(
     )
     orientations = len(set(problem.classes))
     return Order(
-        side,
-        school,
-        _steps(chosen, classes, values, pace),
+        side=side,
+        school=school,
+        steps=_steps(chosen, classes, values, pace),
         takes=takes,
         plain=plain,
         rules=tuple(problem.rules),
@@ -324,9 +324,9 @@ def _problem(
     behind = _reached_over(parts, classes)
     rules = _rules(board, parts, school, kept)
     return _Problem(
-        parts,
-        classes,
-        [f"{part.value}|{part.package.name}" for part in parts],
+        parts=parts,
+        classes=classes,
+        values=[f"{part.value}|{part.package.name}" for part in parts],
         rules=rules,
         wishes=kept,
         behind=behind,
@@ -611,7 +611,7 @@ def _takes(
         + changes * pace.value_s
         + travel / TRAVEL_MM_S
     )
-    return Travel(turns, changes, travel, seconds / 60, over)
+    return Travel(turns=turns, values=changes, travel_mm=travel, minutes=seconds / 60, over=over)
 
 
 def _steps(
@@ -644,9 +644,9 @@ def _steps(
         clock, in_batch = clock + each, in_batch + 1
         steps.append(
             Step(
-                part.ref,
-                -classes[part.ref] % 360,
-                turned,
+                ref=part.ref,
+                turn_deg=-classes[part.ref] % 360,
+                turned=turned,
                 new_value=new,
                 batch=batch,
                 until_min=clock / 60,

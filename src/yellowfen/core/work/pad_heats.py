@@ -57,7 +57,7 @@ def pads_heated(
     """What one run did to pads. `molten`: parts seen to flow in a heat; `pins` of every part."""
     match plan:
         case HeatPlan():
-            return _by_heat(forecast or Forecast(()), molten, pins)
+            return _by_heat(forecast or Forecast(targets=()), molten, pins)
         case IronPlan():
             return _by_iron(plan, state, pins)
         case PadsRun():

@@ -12,7 +12,7 @@ from yellowfen.errors import InvalidValue
 COLDEST_ROOM_C, WARMEST_ROOM_C = 5.0, 45.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReadyPlan:
     """Choices of ways and schools; boards; when (seconds since 1970: a start, or a finish); room
     and fridge; pace; exceptions of the order.

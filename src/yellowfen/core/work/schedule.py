@@ -107,7 +107,7 @@ BAKE_125_H = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Task:
     """One thing to do: minutes, whether it needs hands, what it waits for, and why it stands there."""
 
@@ -168,7 +168,7 @@ class Schedule:
         return sum((one.end_s - one.start_s) / 60 for one in self.tasks if not one.task.passive)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Build:
     """What is to be scheduled: boards, sides in their order with minutes a board, warm-up, iron
     work and washing; `share` of a board's joints that it is about.
@@ -211,109 +211,121 @@ def _tasks(build: Build) -> Iterator[Task]:
     pace, paste = build.pace, bool(build.sides)
     if paste:
         yield Task(
-            "warm",
-            "Paste out of the cold, closed",
-            60 * build.warm_h,
-            True,
-            (),
-            "cold paste is stiff and draws dew; it warms by itself",
+            key="warm",
+            name="Paste out of the cold, closed",
+            minutes=60 * build.warm_h,
+            passive=True,
+            after=(),
+            why="cold paste is stiff and draws dew; it warms by itself",
         )
     yield Task(
-        "kit",
-        "Kit the parts",
-        pace * KIT_LINE_MIN * build.kit_lines,
-        False,
-        (),
-        "while the paste warms",
+        key="kit",
+        name="Kit the parts",
+        minutes=pace * KIT_LINE_MIN * build.kit_lines,
+        passive=False,
+        after=(),
+        why="while the paste warms",
     )
     foil = " and foil" if build.stencil else ""
     prepare = PREPARE_MIN * share_of_whole(build.share)
-    yield Task("prepare", f"Clean boards{foil}, lay out tools", pace * prepare)
+    yield Task(key="prepare", name=f"Clean boards{foil}, lay out tools", minutes=pace * prepare)
     last: tuple[str, ...] = ("prepare", "kit")
     if paste:
         yield Task(
-            "open",
-            "Open and stir the paste",
-            2 * pace,
-            False,
-            ("warm", "prepare"),
-            "from here it dries",
+            key="open",
+            name="Open and stir the paste",
+            minutes=2 * pace,
+            passive=False,
+            after=("warm", "prepare"),
+            why="from here it dries",
         )
         last = ("open", "kit")
     for side in build.sides:
         if build.stencil:
             yield Task(
-                f"fixture {side}",
-                f"Fixture and foil, {side}",
-                pace * build.set_up_min,
-                False,
-                last,
-                "scraps, tape, aligned by two far corners",
+                key=f"fixture {side}",
+                name=f"Fixture and foil, {side}",
+                minutes=pace * build.set_up_min,
+                passive=False,
+                after=last,
+                why="scraps, tape, aligned by two far corners",
             )
             last = (f"fixture {side}",)
         for number in range(1, build.boards + 1):
             name = f"board {number}, {side}" if build.boards > 1 else side
             yield Task(
-                f"paste {side} {number}",
-                f"{'Print' if build.stencil else 'Dot'} {name}",
-                pace * build.paste_min.get(side, 2.0),
-                False,
-                last,
+                key=f"paste {side} {number}",
+                name=f"{'Print' if build.stencil else 'Dot'} {name}",
+                minutes=pace * build.paste_min.get(side, 2.0),
+                passive=False,
+                after=last,
             )
             yield Task(
-                f"place {side} {number}",
-                f"Place {name}",
-                pace * build.place_min.get(side, 10.0),
-                False,
-                (f"paste {side} {number}",),
+                key=f"place {side} {number}",
+                name=f"Place {name}",
+                minutes=pace * build.place_min.get(side, 10.0),
+                passive=False,
+                after=(f"paste {side} {number}",),
             )
             yield Task(
-                f"heat {side} {number}",
-                f"Heat {name}",
-                pace * build.heat_min.get(side, 5.0),
-                False,
-                (f"place {side} {number}",),
+                key=f"heat {side} {number}",
+                name=f"Heat {name}",
+                minutes=pace * build.heat_min.get(side, 5.0),
+                passive=False,
+                after=(f"place {side} {number}",),
             )
             yield Task(
-                f"cool {side} {number}",
-                f"Cool {name}, untouched",
-                COOL_MIN,
-                True,
-                (f"heat {side} {number}",),
+                key=f"cool {side} {number}",
+                name=f"Cool {name}, untouched",
+                minutes=COOL_MIN,
+                passive=True,
+                after=(f"heat {side} {number}",),
             )
         last = tuple(f"cool {side} {number}" for number in range(1, build.boards + 1))
     many = f"{build.boards} boards" if build.boards > 1 else "the board"
     each = pace * build.boards * share_of_whole(build.share)
-    yield Task("look", f"Look at {many}, touch up", each * LOOK_MIN, False, last)
+    yield Task(
+        key="look",
+        name=f"Look at {many}, touch up",
+        minutes=each * LOOK_MIN,
+        passive=False,
+        after=last,
+    )
     if build.iron_min > 0:
-        yield Task("iron", "Parts by iron", pace * build.iron_min * build.boards, False, ("look",))
+        yield Task(
+            key="iron",
+            name="Parts by iron",
+            minutes=pace * build.iron_min * build.boards,
+            passive=False,
+            after=("look",),
+        )
     if build.wash:
         yield Task(
-            "clean",
-            f"Clean {many}",
-            each * CLEAN_MIN,
-            False,
-            ("iron",) if build.iron_min > 0 else ("look",),
-            "before anything that alcohol would spoil",
+            key="clean",
+            name=f"Clean {many}",
+            minutes=each * CLEAN_MIN,
+            passive=False,
+            after=("iron",) if build.iron_min > 0 else ("look",),
+            why="before anything that alcohol would spoil",
         )
-        yield Task("dry", "Dry", DRY_MIN, True, ("clean",))
+        yield Task(key="dry", name="Dry", minutes=DRY_MIN, passive=True, after=("clean",))
     before = ("dry",) if build.wash else ("iron",) if build.iron_min > 0 else ("look",)
     if build.late_iron_min > 0:
         yield Task(
-            "late iron",
-            "Heat-shy parts by iron, last",
-            pace * build.late_iron_min * build.boards,
-            False,
-            before,
+            key="late iron",
+            name="Heat-shy parts by iron, last",
+            minutes=pace * build.late_iron_min * build.boards,
+            passive=False,
+            after=before,
         )
         before = ("late iron",)
     yield Task(
-        "test",
-        f"Test {many}",
-        each * TEST_MIN,
-        False,
-        before,
-        "rails first, then limited current",
+        key="test",
+        name=f"Test {many}",
+        minutes=each * TEST_MIN,
+        passive=False,
+        after=before,
+        why="rails first, then limited current",
     )
 
 
@@ -358,7 +370,7 @@ def start_for(tasks: Sequence[Task], finish_s: float) -> float:
     return finish_s - schedule(tasks, 0.0).end_s
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Bag:
     """A moisture-marked part and when its bag was opened (seconds since 1970)."""
 
@@ -379,9 +391,9 @@ def bags_of(board: Board) -> tuple[Bag, ...]:
         if life is not None and life.hours is not None:
             found.append(
                 Bag(
-                    part.ref,
-                    part.package.name,
-                    part.package.height_mm,
+                    ref=part.ref,
+                    name=part.package.name,
+                    height_mm=part.package.height_mm,
                     life=life.name,
                     hours=life.hours,
                     assumed=life.assumed,

@@ -259,7 +259,7 @@ class PutByHand:
     form: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BenchTools:
     """What there is to work with. `stencil` when the board has openings to print through; `shaky`
     for hands that shake; `needles` by gauge, None for all usual ones.
@@ -274,7 +274,7 @@ class BenchTools:
     needles: tuple[int, ...] | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Offer:
     """One way for a part: minutes a board, odds of needing a mend; or why it is out of the
     question.
@@ -292,7 +292,7 @@ class Offer:
         return self.minutes + self.odds * REPAIR_MIN_EACH
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PartWay:
     """How a part is soldered: the way, why, the runner-up and what it costs more; tip, temperature,
     wire, flux, cues and cautions.
@@ -534,7 +534,7 @@ def _way(
     )
     possible = sorted((one for one in offers if not one.refused), key=lambda one: one.expected_min)
     if not possible:
-        possible = [Offer(Way.LAST, _iron_min(part, pads), 0.2)]
+        possible = [Offer(way=Way.LAST, minutes=_iron_min(part, pads), odds=0.2)]
     preferred = [
         one
         for one in possible
@@ -558,9 +558,9 @@ def _way(
     iron = chosen.way in IRON_WAYS
     metal = paste.metal
     return PartWay(
-        part,
-        kind,
-        chosen,
+        part=part,
+        kind=kind,
+        chosen=chosen,
         why=_why(part, kind, chosen, possible, bool(own), wanted_way, offers, wishes.schools),
         runner_up=runner,
         runner_why=_runner_why(chosen, runner, offers),
@@ -610,7 +610,7 @@ def _offer(
         + (TACK_S * (0.5 + 0.25 * corners_to_tack(part.package)) + _drag_s(part, pads)) / 60,
         Way.FLOOD: place + (TACK_S + 0.4 * len(part.package.lands) + WICK_S * 2) / 60,
     }[way]
-    return Offer(way, minutes, odds, refused, odds_why)
+    return Offer(way=way, minutes=minutes, odds=odds, refused=refused, odds_why=odds_why)
 
 
 def corners_to_tack(package: Package) -> int:

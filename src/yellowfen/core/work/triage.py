@@ -87,7 +87,7 @@ class Kind(StrEnum):
     UNSURE = "unsure"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Flag:
     """One thing to mind: a short word, the reason in a sentence, its weight, and how well it is
     known.
@@ -100,7 +100,7 @@ class Flag:
     mark: Mark = Mark.COMMON_PRACTICE
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Triaged:
     """A part with its flags, heaviest first.
 
@@ -131,7 +131,7 @@ class Triaged:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Box:
     """A part's box on the board: body and lands, axis-aligned, mm."""
 
@@ -164,7 +164,7 @@ def box_of(part: BoardPart) -> Box:
     ]
     xs = [part.x_mm + flip * (x * cos - y * sin) for x, y in corners]
     ys = [part.y_mm + x * sin + y * cos for x, y in corners]
-    return Box(part.ref, min(xs), min(ys), max(xs), max(ys))
+    return Box(ref=part.ref, x0=min(xs), y0=min(ys), x1=max(xs), y1=max(ys))
 
 
 class Surroundings:
@@ -236,19 +236,19 @@ def _judge(part: BoardPart, pads: dict[str, Pad], around: Surroundings, second: 
     if part.package.guessed or not part.joined:
         flags.append(
             Flag(
-                Kind.UNSURE,
-                "guessed",
-                f"{part.note or 'body guessed'}: answer three questions about it, or name its package",
-                1.0,
+                kind=Kind.UNSURE,
+                word="guessed",
+                sentence=f"{part.note or 'body guessed'}: answer three questions about it, or name its package",
+                weight=1.0,
             )
         )
     flags.sort(key=lambda flag: -flag.weight)
     pitch = _usual(part.package.pitch_mm) if len(part.package.lands) > 2 else None
     nearest = near[0] if near else None
     return Triaged(
-        part,
-        tuple(flags),
-        part.package.mass_mg,
+        part=part,
+        flags=tuple(flags),
+        mass_mg=part.package.mass_mg,
         pitch_mm=pitch,
         nearest=nearest[1].ref if nearest else "",
         nearest_mm=round(nearest[0], 2) if nearest else None,
@@ -275,17 +275,17 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
         )
         if pitch <= FINE_MM:
             yield Flag(
-                Kind.PITCH,
-                f"{pitch:g} mm pitch",
-                f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}",
-                3.0,
+                kind=Kind.PITCH,
+                word=f"{pitch:g} mm pitch",
+                sentence=f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}",
+                weight=3.0,
             )
         else:
             yield Flag(
-                Kind.PITCH,
-                f"{pitch:g} mm pitch",
-                f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}",
-                1.5,
+                kind=Kind.PITCH,
+                word=f"{pitch:g} mm pitch",
+                sentence=f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}",
+                weight=1.5,
             )
     if (
         len(package.lands) == 2
@@ -294,10 +294,10 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
     ):
         weight = 2.0 if package.body_x_mm < 0.8 else 1.0
         yield Flag(
-            Kind.SIZE,
-            "tiny",
-            f"{package.body_x_mm:g} x {package.body_y_mm:g} mm: magnifier, low air, and it stands on end when its two pads melt apart",
-            weight,
+            kind=Kind.SIZE,
+            word="tiny",
+            sentence=f"{package.body_x_mm:g} x {package.body_y_mm:g} mm: magnifier, low air, and it stands on end when its two pads melt apart",
+            weight=weight,
         )
     yield from _hidden(package)
 
@@ -305,24 +305,24 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
 def _hidden(package: Package) -> Iterator[Flag]:
     if any(land.kind is JointKind.BALL for land in package.lands):
         yield Flag(
-            Kind.HIDDEN,
-            "balls",
-            "its joints cannot be seen at a bench; only an electrical test tells",
-            4.0,
+            kind=Kind.HIDDEN,
+            word="balls",
+            sentence="its joints cannot be seen at a bench; only an electrical test tells",
+            weight=4.0,
         )
     elif package.has_thermal_pad:
         yield Flag(
-            Kind.HIDDEN,
-            "thermal pad",
-            "the pad beneath melts last and floats the part when it has too much solder; an iron cannot reach it",
-            3.0,
+            kind=Kind.HIDDEN,
+            word="thermal pad",
+            sentence="the pad beneath melts last and floats the part when it has too much solder; an iron cannot reach it",
+            weight=3.0,
         )
     elif any(land.kind is JointKind.UNDER_BODY for land in package.lands):
         yield Flag(
-            Kind.HIDDEN,
-            "pads beneath",
-            "its pads lie under the body: air or plate from below, an iron only reaches their edge",
-            1.0,
+            kind=Kind.HIDDEN,
+            word="pads beneath",
+            sentence="its pads lie under the body: air or plate from below, an iron only reaches their edge",
+            weight=1.0,
         )
 
 
@@ -330,29 +330,29 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
     package = part.package
     if package.iron_only:
         yield Flag(
-            Kind.HEAT_SHY,
-            "iron only",
-            f"{package.limit_why}: by iron, last of all; neither air nor plate",
-            3.0,
-            Mark.FROM_MEMORY,
+            kind=Kind.HEAT_SHY,
+            word="iron only",
+            sentence=f"{package.limit_why}: by iron, last of all; neither air nor plate",
+            weight=3.0,
+            mark=Mark.FROM_MEMORY,
         )
     elif package.heat_shy:
         yield Flag(
-            Kind.HEAT_SHY,
-            f"{package.limit_c:.0f} °C",
-            f"{package.limit_why}: keep its body below {package.limit_c:.0f} °C",
-            2.0,
-            Mark.FROM_MEMORY,
+            kind=Kind.HEAT_SHY,
+            word=f"{package.limit_c:.0f} °C",
+            sentence=f"{package.limit_why}: keep its body below {package.limit_c:.0f} °C",
+            weight=2.0,
+            mark=Mark.FROM_MEMORY,
         )
     else:
         shy = [other.ref for _, other in near if other.package.heat_shy]
         if shy:
             yield Flag(
-                Kind.HEAT_SHY,
-                "shy neighbour",
-                f"{', '.join(shy[:4])} within {JET_MM:g} mm would be in its air: shield or use the iron there",
-                1.0,
-                Mark.FROM_MEMORY,
+                kind=Kind.HEAT_SHY,
+                word="shy neighbour",
+                sentence=f"{', '.join(shy[:4])} within {JET_MM:g} mm would be in its air: shield or use the iron there",
+                weight=1.0,
+                mark=Mark.FROM_MEMORY,
             )
     life = floor_life_of(package)
     if life is not None and life.hours is not None:
@@ -363,11 +363,11 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
             else f"{life.hours:g} h out of its bag, then bake; parts from a drawer or an old board count as wet"
         )
         yield Flag(
-            Kind.MOISTURE,
-            f"moisture {life.name}{'?' if life.assumed else ''}",
-            f"{said} (J-STD-033, up to 30 °C and 60 %): {must}",
-            0.2 if life.assumed else 0.5,
-            Mark.PUBLISHED,
+            kind=Kind.MOISTURE,
+            word=f"moisture {life.name}{'?' if life.assumed else ''}",
+            sentence=f"{said} (J-STD-033, up to 30 °C and 60 %): {must}",
+            weight=0.2 if life.assumed else 0.5,
+            mark=Mark.PUBLISHED,
         )
 
 
@@ -375,11 +375,11 @@ def _handling(part: BoardPart) -> Iterator[Flag]:
     direction = direction_of(part.package)
     if direction is not None:
         yield Flag(
-            Kind.DIRECTION,
-            "way round?" if direction.doubtful else "way round",
-            direction.look_for,
-            1.0 if direction.doubtful else 0.4,
-            direction.mark,
+            kind=Kind.DIRECTION,
+            word="way round?" if direction.doubtful else "way round",
+            sentence=direction.look_for,
+            weight=1.0 if direction.doubtful else 0.4,
+            mark=direction.mark,
         )
 
 
@@ -413,10 +413,10 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
             else f"pins {', '.join(sorted(pins, key=_in_order)[:6])}{' and more' if len(pins) > 6 else ''}"
         )
         yield Flag(
-            Kind.PLANE,
-            f"plane, {tie}",
-            f"{name} {words[tie]}{uneven}; with the iron {took} the usual touch",
-            weight,
+            kind=Kind.PLANE,
+            word=f"plane, {tie}",
+            sentence=f"{name} {words[tie]}{uneven}; with the iron {took} the usual touch",
+            weight=weight,
         )
 
 
@@ -431,11 +431,11 @@ def _room(
         or {"below", "above"} - taken == {"below", "above"}
     ):
         yield Flag(
-            Kind.ROOM,
-            "no tweezer room",
-            f"{', '.join(tight[:4])} within {TWEEZERS_MM:g} mm: no two opposite sides are free for the tweezers",
-            2.0,
-            Mark.FROM_MEMORY,
+            kind=Kind.ROOM,
+            word="no tweezer room",
+            sentence=f"{', '.join(tight[:4])} within {TWEEZERS_MM:g} mm: no two opposite sides are free for the tweezers",
+            weight=2.0,
+            mark=Mark.FROM_MEMORY,
         )
     walls = [
         other
@@ -444,11 +444,11 @@ def _room(
     ]
     if walls:
         yield Flag(
-            Kind.ROOM,
-            "no iron room",
-            f"{', '.join(other.ref for other in walls[:3])} stands {walls[0].package.height_mm:.1f} mm high within {IRON_MM:g} mm of its joints: solder this one first",
-            1.5,
-            Mark.FROM_MEMORY,
+            kind=Kind.ROOM,
+            word="no iron room",
+            sentence=f"{', '.join(other.ref for other in walls[:3])} stands {walls[0].package.height_mm:.1f} mm high within {IRON_MM:g} mm of its joints: solder this one first",
+            weight=1.5,
+            mark=Mark.FROM_MEMORY,
         )
 
 
@@ -473,23 +473,23 @@ def _weight(part: BoardPart, pads: dict[str, Pad], second: str) -> Iterator[Flag
     if second and part.side == second:
         if falls(load):
             yield Flag(
-                Kind.SECOND_SIDE,
-                "would drop",
-                f"{load:.0f} g per square inch of pad, more than {HANGS_G_IN2:g}: it falls when the other side is heated; glue or do it last",
-                3.0,
+                kind=Kind.SECOND_SIDE,
+                word="would drop",
+                sentence=f"{load:.0f} g per square inch of pad, more than {HANGS_G_IN2:g}: it falls when the other side is heated; glue or do it last",
+                weight=3.0,
             )
         else:
             yield Flag(
-                Kind.SECOND_SIDE,
-                "hangs",
-                f"on the {second}, built first; it stays up when the other side is heated ({load:.0f} of {HANGS_G_IN2:g} g/in²)",
-                0.2,
+                kind=Kind.SECOND_SIDE,
+                word="hangs",
+                sentence=f"on the {second}, built first; it stays up when the other side is heated ({load:.0f} of {HANGS_G_IN2:g} g/in²)",
+                weight=0.2,
             )
     if part.package.mass_mg > HEAVY_MG:
         yield Flag(
-            Kind.WEIGHT,
-            "heavy",
-            f"about {part.package.mass_mg / 1000:.1f} g: warms late, drifts under a side wind, does not pull itself straight",
-            1.0,
-            Mark.FROM_MEMORY,
+            kind=Kind.WEIGHT,
+            word="heavy",
+            sentence=f"about {part.package.mass_mg / 1000:.1f} g: warms late, drifts under a side wind, does not pull itself straight",
+            weight=1.0,
+            mark=Mark.FROM_MEMORY,
         )

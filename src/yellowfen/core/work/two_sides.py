@@ -26,7 +26,7 @@ class Hanging:
     stays: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TwoSides:
     """The order of sides with its reasons; what hangs, heaviest load first; what waits for the
     iron; heats each part sees.
@@ -57,9 +57,9 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
     if sides != {"top", "bottom"}:
         only = next(iter(sides), "top")
         return TwoSides(
-            only,
-            "",
-            ("all that is heated lies on one side",) if sides else (),
+            first=only,
+            second="",
+            why=("all that is heated lies on one side",) if sides else (),
             hanging=(),
             by_iron=by_iron,
             passes={part.ref: 1 for part in heated},
@@ -93,9 +93,9 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
     )
     passes = {part.ref: 2 if part.side == first else 1 for part in heated}
     return TwoSides(
-        first,
-        second,
-        _reasons(first, second, worst, shy, many),
+        first=first,
+        second=second,
+        why=_reasons(first, second, worst, shy, many),
         hanging=tuple(hanging),
         by_iron=by_iron,
         passes=passes,

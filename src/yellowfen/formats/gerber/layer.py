@@ -223,7 +223,7 @@ def _capsules(ends: Any, half: Any, bits: int) -> Any:
     return shapely.polygons(np.concatenate([ring, ring[:, :1]], axis=1))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GerberLayer:
     """A file's objects in drawing order, its unit and its file attributes.
 

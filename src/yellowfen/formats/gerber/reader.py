@@ -30,7 +30,7 @@ LONGEST_CHAIN = 33
 Point = tuple[float, float]
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Image:
     """Deprecated commands that move the whole picture."""
 
@@ -42,7 +42,7 @@ class _Image:
     negative: bool = False
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _State:
     name: str
     text: str
@@ -98,7 +98,7 @@ def read_gerber(data: bytes, name: str) -> GerberLayer:
         raise UnreadableFile(name, "the file is empty; export it again")
     if not is_text(data) or not looks_like_gerber(data):
         raise UnreadableFile(name, "this is not a Gerber file; leave it out or give the right one")
-    state = _State(name, decoded(data))
+    state = _State(name=name, text=decoded(data))
     at = 0
     try:
         while at < len(state.text) and not state.ended:
@@ -121,9 +121,9 @@ def read_gerber(data: bytes, name: str) -> GerberLayer:
     drawn = _imaged(state, state.targets[0])
     unit = "inch" if state.unit == 25.4 else "mm"
     return GerberLayer(
-        name,
-        unit,
-        tuple(drawn),
+        name=name,
+        unit=unit,
+        drawn=tuple(drawn),
         attributes=state.file_attributes,
         remarks=tuple(state.remarks),
         negative=state.image.negative,

@@ -178,9 +178,9 @@ def keep_station(
             typed_number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
         )
         station = Station(
-            edit,
-            name.strip(),
-            numbers["nozzle_mm"],
+            id=edit,
+            name=name.strip(),
+            nozzle_mm=numbers["nozzle_mm"],
             outlet_c=outlet,
             flow_lpm=flow,
             outlet_label=outlet_label.strip(),

@@ -419,11 +419,11 @@ def correct(request: Request, board_id: int, database: Database, fields: Fields)
             named = named_with_housing(standing, fields["housing"])
             package = named if package or named != standing else ""
         choice = PartChoice(
-            fields.get("name", "").strip()[:20],
-            fields.get("value", "").strip()[:80],
-            package,
-            turn,
-            fields.get("left_out", "") == "yes",
+            name=fields.get("name", "").strip()[:20],
+            value=fields.get("value", "").strip()[:80],
+            footprint=package,
+            turn_deg=turn,
+            left_out=fields.get("left_out", "") == "yes",
         )
         now = work.correct_part(database, board_id, ref, choice, fields.get("for_all", "") == "yes")
     except YellowfenError as problem:

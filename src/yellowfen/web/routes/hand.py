@@ -154,11 +154,11 @@ def set_hand(
             workflow.keep_plan(database, job_id, replace(kept, by_pad=by_pad == "pad"))
         else:
             costs = Costs(
-                number("set_up_min", set_up_min),
-                number("print_min", print_min),
-                number("dot_s", dot_s),
-                whole_number("panel", panel),
-                number("price_min", price_min, 0.0),
+                set_up_min=number("set_up_min", set_up_min),
+                print_min=number("print_min", print_min),
+                dot_s=number("dot_s", dot_s),
+                panel=whole_number("panel", panel),
+                price_min=number("price_min", price_min, 0.0),
             )
             workflow.keep_plan(
                 database, job_id, replace(kept, boards=whole_number("boards", boards_), costs=costs)

@@ -156,7 +156,7 @@ def _tools(database: Database) -> dict[str, list[dict[str, Any]]]:
 
 def _irons(database: Database) -> list[dict[str, Any]]:
     return _tools(database)["iron"] or [
-        {"id": 0, "name": "1.6 mm chisel", "content": asdict(Iron(1.6, 340.0))}
+        {"id": 0, "name": "1.6 mm chisel", "content": asdict(Iron(tip_mm=1.6, set_c=340.0))}
     ]
 
 
@@ -520,9 +520,9 @@ def iron_touch(
     that is not known) or as usual for a tie.
     """
     iron = Iron(
-        tip_mm,
-        set_c,
-        shape,
+        tip_mm=tip_mm,
+        set_c=set_c,
+        shape=shape,
         power_w=power_w,
         tip_heat_j_k=usual_tip_heat_j_k(power_w),
         handle=handle,

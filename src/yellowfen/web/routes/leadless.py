@@ -27,7 +27,7 @@ router = APIRouter()
 WIRE_MM = 0.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Shown:
     """One leadless part as the page shows it; `printed` is None when the stencil has nothing for
     it.
@@ -58,15 +58,15 @@ def leadless_leaf(request: Request, job_id: int, database: Database, side: str =
 
         shown.append(
             Shown(
-                part.ref,
-                part.package.name,
-                one,
-                view(one.settled if one else None),
-                coverage_bar(one) if one else Markup(""),
-                hand,
-                view(hand.mounds),
-                view(hand.dots),
-                1000 * mound_height_mm(edge),
+                ref=part.ref,
+                package=part.package.name,
+                printed=one,
+                print_view=view(one.settled if one else None),
+                bar=coverage_bar(one) if one else Markup(""),
+                hand=hand,
+                mound_view=view(hand.mounds),
+                dot_view=view(hand.dots),
+                mound_um=1000 * mound_height_mm(edge),
             )
         )
     shown.sort(key=lambda one: one.printed.settled.margin_mm if one.printed else 9.0)

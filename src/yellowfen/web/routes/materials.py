@@ -123,9 +123,9 @@ def add(
         materials.add_lot(
             database,
             Lot(
-                0,
-                name.strip(),
-                paste,
+                id=0,
+                name=name.strip(),
+                paste=paste,
                 container=container,
                 grams=number("grams", grams),
                 bought_s=time.time(),

@@ -41,7 +41,7 @@ _VERBS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Group:
     """Proposals of one kind for one package, as a row of the page."""
 
@@ -106,9 +106,9 @@ def _group(state: PasteState, group: list[Proposal]) -> Group:
     worst = group[0]
     package = f": {worst.package}" if worst.package and worst.package != "unknown" else ""
     return Group(
-        f"{_VERBS[worst.kind]}{package}",
-        refs_in_short(one.ref or "bare area" for one in group),
-        sum(len(one.changes) for one in group),
+        title=f"{_VERBS[worst.kind]}{package}",
+        refs=refs_in_short(one.ref or "bare area" for one in group),
+        count=sum(len(one.changes) for one in group),
         said=worst.said,
         before=state_of(worst.before),
         after=state_of(worst.after) if worst.after else "no paste",
@@ -142,7 +142,7 @@ def _before_and_after(state: PasteState, change: Change) -> Markup:
     before = [one for one in state.board.openings if place_of(state.board, one) == change.place]
     pad = state.board.pads[before[0].pad] if before[0].pad is not None else None
     angle = pad.angle_deg if pad else before[0].angle_deg
-    level = Frame(0.0, 0.0, 1.0, 1.0, angle)
+    level = Frame(x_mm=0.0, y_mm=0.0, along_mm=1.0, across_mm=1.0, angle_deg=angle)
 
     def laid(ring: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
         return tuple((u, -v) for u, v in (level.seen_from(x, y) for x, y in ring))

@@ -53,9 +53,9 @@ class SketchForm(Strict):
     def sketch(self) -> Sketch:
         picture = None if self.picture is None else Underlay(**self.picture.model_dump())
         return Sketch(
-            self.name,
-            self.width_mm,
-            self.height_mm,
+            name=self.name,
+            width_mm=self.width_mm,
+            height_mm=self.height_mm,
             thickness_mm=self.thickness_mm,
             plane=self.plane,
             parts=tuple(SketchedPart(**one.model_dump()) for one in self.parts),

@@ -174,16 +174,16 @@ def _strength_bar(doubts: Doubts) -> dict[str, Any]:
     )
     return _bar(
         Finding(
-            "jet",
-            "effective strength of the air",
-            "",
-            usual.jet_factor,
-            usual.jet_factor / reach,
-            usual.jet_factor * reach,
-            doubts.jet_factor,
-            doubts.jet_factor / now,
-            doubts.jet_factor * now,
-            doubts.jet_log_sd < usual.jet_log_sd,
+            key="jet",
+            name="effective strength of the air",
+            unit="",
+            before=usual.jet_factor,
+            before_low=usual.jet_factor / reach,
+            before_high=usual.jet_factor * reach,
+            after=doubts.jet_factor,
+            low=doubts.jet_factor / now,
+            high=doubts.jet_factor * now,
+            found=doubts.jet_log_sd < usual.jet_log_sd,
         )
     )
 
@@ -200,16 +200,16 @@ def _tool_bars(tool: Tool, doubts: Doubts) -> list[dict[str, Any]]:
         return [
             _bar(
                 Finding(
-                    "film",
-                    "air film",
-                    "mm",
-                    film,
-                    film / reach,
-                    film * reach,
-                    middle,
-                    middle / now,
-                    middle * now,
-                    doubts.film_log_sd < usual.film_log_sd,
+                    key="film",
+                    name="air film",
+                    unit="mm",
+                    before=film,
+                    before_low=film / reach,
+                    before_high=film * reach,
+                    after=middle,
+                    low=middle / now,
+                    high=middle * now,
+                    found=doubts.film_log_sd < usual.film_log_sd,
                 )
             ),
             _bar(
@@ -237,16 +237,16 @@ def _tool_bars(tool: Tool, doubts: Doubts) -> list[dict[str, Any]]:
 
 def _shift(name: str, before_sd: float, shift: float, sd: float) -> Finding:
     return Finding(
-        "shift",
-        name,
-        "K",
-        0.0,
-        -1.96 * before_sd,
-        1.96 * before_sd,
-        shift,
-        shift - 1.96 * sd,
-        shift + 1.96 * sd,
-        sd < before_sd,
+        key="shift",
+        name=name,
+        unit="K",
+        before=0.0,
+        before_low=-1.96 * before_sd,
+        before_high=1.96 * before_sd,
+        after=shift,
+        low=shift - 1.96 * sd,
+        high=shift + 1.96 * sd,
+        found=sd < before_sd,
     )
 
 

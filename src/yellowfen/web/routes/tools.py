@@ -99,9 +99,9 @@ def _tool_content(
         power = typed_number("power_w", power_w or "800")
         way = Control.THERMOSTAT if control == "thermostat" else Control.STEADY
         return HotPlate(
-            celsius,
-            typed_number("film_mm", film_mm),
-            0.0,
+            set_c=celsius,
+            film_mm=typed_number("film_mm", film_mm),
+            warp_mm=0.0,
             control=way,
             band_k=typed_number("band_k", band_k),
             power_w=power,
@@ -116,9 +116,9 @@ def _tool_content(
         raise InvalidValue("handle", "choose cartridge or slip-on")
     watts = typed_number("power_w", power_w or "60")
     return Iron(
-        typed_number("tip_mm", tip_mm),
-        celsius,
-        TipShape(shape),
+        tip_mm=typed_number("tip_mm", tip_mm),
+        set_c=celsius,
+        shape=TipShape(shape),
         power_w=watts,
         tip_heat_j_k=usual_tip_heat_j_k(watts),
         handle=Handle(handle),
