@@ -204,11 +204,11 @@ def _rest_of_board(
         found,
         pads,
         openings,
-        _named_by_netlist(lands, found, origin),
-        origin,
-        (width, height),
-        choices,
-        library,
+        lands=_named_by_netlist(lands, found, origin),
+        origin=origin,
+        size=(width, height),
+        choices=choices,
+        library=library,
     )
     if choices.openings_from_pads and not openings:
         printed, openings = openings_from_pads(joined.pads)
@@ -425,7 +425,9 @@ def _parts(
     library: Library,
 ) -> tuple[Joined, tuple[Proposal, ...], list[Finding]]:
     remarks: list[Finding] = []
-    placed = _on_board(found, pads, origin, size, choices, library, remarks)
+    placed = _on_board(
+        found, pads, origin, size=size, choices=choices, library=library, remarks=remarks
+    )
     placements = _with_bill(list(placed.placements), found.bill)
     named: set[str] = set()
     tabled = bool(placements)
@@ -587,7 +589,7 @@ def _on_board(
         remarks.append(Finding("placement", "it names marks and test points only, no parts"))
         return place((), pads, origin, size, library)
     with_footprints = _with_bill(_each_once(found.placements, remarks), found.bill)
-    return place(with_footprints, pads, origin, size, library, choices.shift)
+    return place(with_footprints, pads, origin, size=size, library=library, chosen=choices.shift)
 
 
 def _each_once(placements: list[Placement], remarks: list[Finding]) -> list[Placement]:

@@ -500,7 +500,14 @@ def read_placements(
 
 def _placement(table: _Table, row: list[str], line: int) -> Placement:
     def number(key: str, unit: float) -> float:
-        return _number(table.cell(row, key), unit, table.name, line, table.columns[key] + 1, key)
+        return _number(
+            table.cell(row, key),
+            unit,
+            table.name,
+            line=line,
+            column=table.columns[key] + 1,
+            what=key,
+        )
 
     return Placement(
         ref=table.cell(row, "ref")[:40],

@@ -30,10 +30,10 @@ def joint_drawn(shape: Shape, criteria: tuple[Criterion, ...]) -> Markup:
             shape,
             over[n],
             (n + 0.5) * step,
-            inner,
-            f"{STATES[n]}: {over[n]:.2f} mm over" if n else "good: on its pad",
-            n,
-            text,
+            inner=inner,
+            says=f"{STATES[n]}: {over[n]:.2f} mm over" if n else "good: on its pad",
+            number=n,
+            text=text,
         )
         for n in range(3)
     ]
@@ -41,7 +41,7 @@ def joint_drawn(shape: Shape, criteria: tuple[Criterion, ...]) -> Markup:
     if heel is not None:
         floor = height + 3.2 * LARGER * shape.lead_thick
         parts += [
-            _heel(shape, times * heel.limit_mm, (n + 0.5) * step, floor, n, text)
+            _heel(shape, times * heel.limit_mm, (n + 0.5) * step, floor=floor, number=n, text=text)
             for n, times in enumerate(HEELS)
         ]
         height = floor + 2.4 * text

@@ -112,7 +112,9 @@ def _store_read(
     revision_of: int | None,
 ) -> int:
     choices = _carried(connection, revision_of, files)
-    board, source = _read(connection, files, name, thickness_mm, revision_of, choices)
+    board, source = _read(
+        connection, files, name, thickness_mm=thickness_mm, revision_of=revision_of, choices=choices
+    )
     return boards.add(connection, board, source)
 
 
@@ -171,7 +173,9 @@ def bring_in(
         plain = name.strip()[:120] or boards.get(connection, revision_of).name
     if sum(map(len, files.values())) >= LARGE_BYTES:
         choices = _carried(connection, revision_of, files)
-        return "import", imports.add(connection, plain, thickness_mm, revision_of, files, choices)
+        return "import", imports.add(
+            connection, plain, thickness_mm, revision_of=revision_of, files=files, choices=choices
+        )
     try:
         return "board", _store_read(connection, files, plain, thickness_mm, revision_of)
     except UnreadableFile as problem:
@@ -199,7 +203,12 @@ def read_import_as(
     choices = _carried(connection, one.revision_of, files).with_roles(roles)
     try:
         board, source = _read(
-            connection, files, one.name, one.thickness_mm, one.revision_of, choices
+            connection,
+            files,
+            one.name,
+            thickness_mm=one.thickness_mm,
+            revision_of=one.revision_of,
+            choices=choices,
         )
     except UnreadableFile as problem:
         guesses = problem.guesses or imports.guesses_of(connection, import_id)
@@ -233,10 +242,10 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
             connection,
             files,
             one.name,
-            one.thickness_mm,
-            one.revision_of,
-            choices,
-            tell,
+            thickness_mm=one.thickness_mm,
+            revision_of=one.revision_of,
+            choices=choices,
+            on_step=tell,
         )
         with atomic(connection):
             imports.end(connection, one, "done", "", boards.add(connection, board, source))

@@ -124,7 +124,9 @@ def furnish(connection: sqlite3.Connection) -> bool:
         Tool(0, ToolKind.IRON, "Bench iron", Iron(tip_mm=2.0, set_c=340.0, shape=TipShape.BEVEL)),
     ):
         tools.add(connection, tool)
-    melt_test(connection, station_id, 20.0, "Sn63Pb37", (13.0, 12.0, 13.5), Scrap())
+    melt_test(
+        connection, station_id, 20.0, alloy="Sn63Pb37", seconds=(13.0, 12.0, 13.5), scrap=Scrap()
+    )
     parts = rework.plan.targets
     work.change_purpose(
         connection, rework.id, rework.name, purpose=Purpose.REWORK, parts=parts, pieces=("red dot",)
@@ -194,7 +196,12 @@ _LEADED = Answers(solder=Solder.LEADED, age=Age.SHELF, power=Power.SAFE)
 def _in_the_middle_of_pads(connection: sqlite3.Connection, board_id: int) -> None:
     """The driver U2 is off, its pads are half done."""
     job = work.open_job(
-        connection, board_id, "Driver U2, new one on", Purpose.REWORK, ("U2",), ("blue dot",)
+        connection,
+        board_id,
+        "Driver U2, new one on",
+        purpose=Purpose.REWORK,
+        parts=("U2",),
+        pieces=("blue dot",),
     )
     rework_work.keep_answers(connection, job, replace(_LEADED, way=str(OffWay.AIR)))
     _heated(connection, job, slower=1.0)

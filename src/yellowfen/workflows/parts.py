@@ -17,7 +17,7 @@ from yellowfen.workflows.reading import read_packages
 
 
 def part_of(connection: sqlite3.Connection, board_id: int, ref: str) -> BoardPart:
-    """A part of a stored board; NotFound when it is not there."""
+    """A part of a stored board. Raises NotFound where the board has none of that name."""
     found = next((part for part in boards.get(connection, board_id).parts if part.ref == ref), None)
     if found is None:
         raise NotFound(f"there is no part {ref} on this board")

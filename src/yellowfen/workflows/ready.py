@@ -452,7 +452,9 @@ def dot_plan(
         for step in order_of(connection, state, side).steps:
             number += step.anew
             rounds[step.ref] = number
-    plan = dotting(connection, state.paste, side, state.by_iron, state.plan.batch, rounds)
+    plan = dotting(
+        connection, state.paste, side, skip=state.by_iron, batch=state.plan.batch, rounds=rounds
+    )
     pace = state.paste.plan.costs.dot_s / DOT_S
     steps = tuple(replace(step, seconds=pace * step.seconds) for step in plan.steps)
     return replace(plan, steps=steps)

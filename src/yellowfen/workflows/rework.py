@@ -339,7 +339,7 @@ def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
     asked = answers_of(connection, job)
     kept = answer_to(connection, job.id, Question(what=What.PADS, ref=ref))
     known = None if kept is None else json.loads(kept)
-    return pads_planned(board, job.plan, ref, asked, _widest(connection), known)
+    return pads_planned(board, job.plan, ref, asked=asked, iron=_widest(connection), known=known)
 
 
 def pads_known(connection: sqlite3.Connection, job: Job, ref: str) -> bool:
@@ -360,7 +360,7 @@ def melts_by_tie(connection: sqlite3.Connection, job: Job, ref: str) -> dict[str
     """
     board, asked = boards.get(connection, job.board_id), answers_of(connection, job)
     found: dict[str, float | None] = {}
-    pads_planned(board, job.plan, ref, asked, _widest(connection), found)
+    pads_planned(board, job.plan, ref, asked=asked, iron=_widest(connection), known=found)
     return found
 
 
@@ -385,7 +385,7 @@ def pads_planned(
 
     def touches_s(tie: str) -> float | None:
         if tie not in known:
-            known[tie] = _melts_s(board, plan, ref, asked.alloy, hot, tie)
+            known[tie] = _melts_s(board, plan, ref, alloy=asked.alloy, iron=hot, tie=tie)
         return known[tie]
 
     return pads_plan(

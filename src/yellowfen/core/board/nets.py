@@ -88,10 +88,19 @@ def trace(
     for hole_pieces in at_holes:
         pieces.join(hole_pieces)
     own = _own_pieces(names, spans, pads, pieces)
-    nets, findings = _names(own, pads, pieces, names, spans, named_points)
+    nets, findings = _names(own, pads, pieces, names=names, spans=spans, named_points=named_points)
     if holes_lack or (not plated and len(spans) > 1):
         findings = _without_holes(findings, said=holes_lack)
-    ties = _ties(names, spans, pads, own, pieces, plated, at_holes, board_mm2)
+    ties = _ties(
+        names,
+        spans,
+        pads,
+        own=own,
+        pieces=pieces,
+        holes=plated,
+        at_holes=at_holes,
+        board_mm2=board_mm2,
+    )
     traced = [
         pad.with_copper(nets.get(pieces.root(piece), pad.net) if piece >= 0 else pad.net, tie)
         for pad, piece, tie in zip(pads, own, ties, strict=True)

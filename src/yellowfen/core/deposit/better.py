@@ -146,7 +146,7 @@ def better_openings(
     thermal pads in place of the computed one.
     """
     judged = judge(board, foil_mm, paste, factor)
-    maker = _Maker(board, judged, foil_mm, paste, factor, coverage)
+    maker = _Maker(board, judged, foil_mm, paste=paste, factor=factor, coverage=coverage)
     found = list(maker.found())
     after = judge(
         changed(board, {one.change.place: one.change for one in found}), foil_mm, paste, factor

@@ -135,7 +135,7 @@ def hand_plan(
     for pad in board.pads:
         if pad.ref and pad.side == side:
             pads[(pad.ref, pad.pin or "")].append(pad)
-    gauges = few_needles(board, dispensed, side, gauges, skip, fewest)
+    gauges = few_needles(board, dispensed, side, gauges=gauges, skip=skip, fewest=fewest)
     steps: list[HandStep] = []
     left_out: list[tuple[str, str]] = []
     for part in board.parts:
@@ -285,9 +285,9 @@ def _dotted(
         max(pad.size_x_mm, pad.size_y_mm, LEAST_MM),
         max(min(pad.size_x_mm, pad.size_y_mm), LEAST_MM),
         wants,
-        paste,
-        gauges,
-        fewest,
+        paste=paste,
+        gauges=gauges,
+        fewest=fewest,
     )
     if land.kind is JointKind.THERMAL_PAD:
         dots, fine = _beneath(part, dots, paste), ""

@@ -101,7 +101,9 @@ def touch(
     Raises InvalidValue for a pin that is not there or that no tip reaches.
     """
     land = _land(scene, ref, pin)
-    return _hold(usual_patch(scene, ref, land, tie), iron, ref, land, str(tie), longest_s)
+    return _hold(
+        usual_patch(scene, ref, land, tie), iron, ref, land=land, tie=str(tie), longest_s=longest_s
+    )
 
 
 def melts_after_s(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie) -> float | None:
@@ -112,7 +114,9 @@ def melts_after_s(scene: Scene, iron: Iron, ref: str, pin: str, tie: Tie) -> flo
     """
     land = _land(scene, ref, pin)
     patched = usual_patch(scene, ref, land, tie)
-    return _hold(patched, iron, ref, land, str(tie), LONGEST_S, molten_is_enough=True).melts_s
+    return _hold(
+        patched, iron, ref, land=land, tie=str(tie), longest_s=LONGEST_S, molten_is_enough=True
+    ).melts_s
 
 
 def touch_as_drawn(
@@ -125,7 +129,7 @@ def touch_as_drawn(
     land = _land(scene, ref, pin)
     if _outer_cell_mm(scene, ref) > MAP_CELL_MM:
         return None
-    return _hold(patch(scene, ref, land), iron, ref, land, "as drawn", longest_s)
+    return _hold(patch(scene, ref, land), iron, ref, land=land, tie="as drawn", longest_s=longest_s)
 
 
 def _land(scene: Scene, ref: str, pin: str) -> Land:

@@ -45,9 +45,9 @@ PLATE_BELOW_C = constant(
     "plate_below",
     130.0,
     "°C",
-    Mark.FROM_MEMORY,
-    "a plate that warms a board and melts nothing",
-    "tours with a plate on the bench",
+    mark=Mark.FROM_MEMORY,
+    source="a plate that warms a board and melts nothing",
+    affects="tours with a plate on the bench",
 )
 BELOW_SOLDER_K, LEAST_BELOW_C, MOST_BELOW_W_M2K = 40.0, 60.0, 150.0
 # What a tour is charged for, in seconds: our own weighing.

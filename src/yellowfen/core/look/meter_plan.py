@@ -252,7 +252,7 @@ def meter_plan(
     risky = [one for one in points.values() if chances.get(one.name, 0.01) >= least]
     probes, unproved, count = _joints(risky, around)
     apart = _bridges(board, points, between, chances)
-    rails = _rails(board, supplies, ground, around, between, apart)
+    rails = _rails(board, supplies, ground, around=around, between=between, apart=apart)
     paired = {frozenset(one.nets) for one in rails}
     rest = [one for one in apart if frozenset(one.nets) not in paired]
     place = {name: (one.x_mm, one.y_mm) for name, one in around.items()}

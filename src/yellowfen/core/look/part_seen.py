@@ -146,11 +146,11 @@ def seated(
             smooth,
             fit,
             part,
-            pose,
-            edges.places,
-            edges.outward,
-            signs,
-            max(reach * reach_mm * px_mm, 2.5),
+            pose=pose,
+            places=edges.places,
+            outward=edges.outward,
+            signs=signs,
+            reach_px=max(reach * reach_mm * px_mm, 2.5),
         )
         if found is None:
             return None

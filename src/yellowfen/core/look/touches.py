@@ -138,11 +138,15 @@ def touches_at(
         )
     seconds = min(max(once.stay_s or 0.0, once.melts_s + MOLTEN_S), longest)
     bears = once.limit_c - MARGIN_K - scene.ambient_c
-    known = body_peak_k(scene, iron, ref, pin, tie, seconds)
-    right = body_peak_k(scene, iron, ref, pin, tie, seconds, fine=True) / max(known, 1e-6)
+    known = body_peak_k(scene, iron, ref, pin=pin, tie=tie, touch_s=seconds)
+    right = body_peak_k(scene, iron, ref, pin=pin, tie=tie, touch_s=seconds, fine=True) / max(
+        known, 1e-6
+    )
     pause, count, peak = None, 1, right * known
     for wait in PAUSES_S if peak <= bears else ():
-        rise = right * body_peak_k(scene, iron, ref, pin, tie, seconds, touches, wait)
+        rise = right * body_peak_k(
+            scene, iron, ref, pin=pin, tie=tie, touch_s=seconds, touches=touches, pause_s=wait
+        )
         if rise <= bears:
             pause, count, peak = wait, touches, rise
             break

@@ -37,7 +37,7 @@ def lands_by_count(
     if layout in ("two rows", "four rows", "two ends"):
         in_range("apart", apart_mm, 0.3, 100, "mm")
     if layout == "one row":
-        lands = _row("left", pins, 1, pitch_mm, 0.0, long, wide, joint)
+        lands = _row("left", pins, 1, pitch=pitch_mm, apart=0.0, long=long, wide=wide, joint=joint)
     elif layout == "two ends":
         _needs(pins == 2, "two ends are two lands; write 2")
         lands = [
@@ -55,8 +55,19 @@ def lands_by_count(
         _needs(pins % 2 == 0, "two rows need an even number of pins")
         half = pins // 2
         lands = [
-            *_row("left", half, 1, pitch_mm, apart_mm, long, wide, joint),
-            *_row("right", half, half + 1, pitch_mm, apart_mm, long, wide, joint),
+            *_row(
+                "left", half, 1, pitch=pitch_mm, apart=apart_mm, long=long, wide=wide, joint=joint
+            ),
+            *_row(
+                "right",
+                half,
+                half + 1,
+                pitch=pitch_mm,
+                apart=apart_mm,
+                long=long,
+                wide=wide,
+                joint=joint,
+            ),
         ]
     elif layout == "four rows":
         _needs(pins % 4 == 0, "four rows need a number of pins that four divides")
@@ -64,7 +75,16 @@ def lands_by_count(
         lands = [
             land
             for number, where in enumerate(("left", "bottom", "right", "top"))
-            for land in _row(where, side, number * side + 1, pitch_mm, apart_mm, long, wide, joint)
+            for land in _row(
+                where,
+                side,
+                number * side + 1,
+                pitch=pitch_mm,
+                apart=apart_mm,
+                long=long,
+                wide=wide,
+                joint=joint,
+            )
         ]
     elif layout == "grid":
         edge = round(pins**0.5)

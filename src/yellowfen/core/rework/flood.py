@@ -259,7 +259,9 @@ class _Bench:
             raise Refused(f"this cannot be forecast: the model came to {fault}")
         slowest = self._slowest(first, end_k)
         stays = self._stays(state, after_s) if all_at is not None else None
-        return self._told(state, first, all_at, stays, slowest, end_k)
+        return self._told(
+            state=state, first=first, all_at=all_at, stays=stays, slowest=slowest, end_k=end_k
+        )
 
     def _slowest(self, first: Array, end_k: Array) -> int:
         """The joint that was liquid last, or is the coldest."""

@@ -308,7 +308,14 @@ def _air(
     if not nozzles:
         return _not(OffWay.AIR, f"the nozzle of {bench.air.nozzle_mm:g} mm is wider than the board")
     sources = [replace(bench.air, nozzle_mm=one, nozzle_long_mm=None) for one in nozzles]
-    return _best_air(OffWay.AIR, scene, part, bench, [(one, None) for one in sources], heights_mm)
+    return _best_air(
+        OffWay.AIR,
+        scene,
+        part,
+        bench=bench,
+        sources=[(one, None) for one in sources],
+        heights_mm=heights_mm,
+    )
 
 
 def _rectangle(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
@@ -379,7 +386,7 @@ def _best_air(
             for height in HEIGHTS_MM[:1] if path else heights_mm:
                 for hotter in (0.0, HOTTER_K):
                     hot = replace(source, outlet_c=min(source.outlet_c + hotter, MOST_AIR_C))
-                    one = _air_scene(scene, part, hot, height, path, heater)
+                    one = _air_scene(scene, part, hot, height=height, path=path, heater=heater)
                     if ready is None or ready.scene.preheater != heater:
                         ready = prepare(near_the_heat(one), resolution_for(one))
                     here = replace(one, parts=ready.scene.parts)

@@ -456,7 +456,14 @@ def shown(script: Script, taps: Sequence[Tap], most: int = SHOWN_CUES) -> list[S
         rest = state.to_do[place:]
         tried = state.again.get(key, 0)
         found.append(
-            _shown(script, cue, before, [cues[one] for one in rest], len(state.aside), tried)
+            _shown(
+                script,
+                cue,
+                before,
+                rest=[cues[one] for one in rest],
+                aside=len(state.aside),
+                tried=tried,
+            )
         )
         before = cue
     return found

@@ -148,7 +148,8 @@ def row_plans(
     """
     in_range("wire_diameter_mm", wire_diameter_mm, 0.1, 3, "mm")
     return tuple(
-        _row(package, row, pads, alloy, need_s, wire_diameter_mm) for row in rows_of(package)
+        _row(package, row, pads, alloy=alloy, need_s=need_s, wire=wire_diameter_mm)
+        for row in rows_of(package)
     )
 
 
@@ -162,7 +163,9 @@ def joint_plans(
         (land for land in package.lands if tip_reaches(package, land)),
         key=lambda land: -round(land.size_x_mm * land.size_y_mm, 2),
     )
-    return tuple(_row(package, [land], pads, alloy, need_s, 0.5) for land in lands)
+    return tuple(
+        _row(package, [land], pads, alloy=alloy, need_s=need_s, wire=0.5) for land in lands
+    )
 
 
 def _row(

@@ -158,7 +158,15 @@ class Drawn:
         """The same object elsewhere."""
         shape = affinity.translate(self._shape, dx, dy) if self._shape is not None else None
         path = [(x + dx, y + dy) for x, y in self.path]
-        return Drawn(self.kind, self.dark, path, self.pen, self.width_mm, self.given, shape)
+        return Drawn(
+            self.kind,
+            self.dark,
+            path,
+            pen=self.pen,
+            width_mm=self.width_mm,
+            given=self.given,
+            shape=shape,
+        )
 
     def mapped(self, place: tuple[float, ...], form: tuple[float, ...]) -> "Drawn":
         """The object under affine maps (a b d e x y as shapely has them): `place` for its points,
@@ -171,16 +179,24 @@ class Drawn:
                 "flash",
                 self.dark,
                 path,
-                Pen(affinity.affine_transform(self.pen.shape, form), None, self.pen.function),
-                0.0,
-                self.given,
+                pen=Pen(affinity.affine_transform(self.pen.shape, form), None, self.pen.function),
+                width_mm=0.0,
+                given=self.given,
             )
         shape = (
             affinity.affine_transform(self._shape, place)
             if self.kind == "stroke" and self.width_mm <= 0 and self._shape is not None
             else None
         )
-        return Drawn(self.kind, self.dark, path, self.pen, self.width_mm, self.given, shape)
+        return Drawn(
+            self.kind,
+            self.dark,
+            path,
+            pen=self.pen,
+            width_mm=self.width_mm,
+            given=self.given,
+            shape=shape,
+        )
 
 
 def _stroke_shape(path: Sequence[Point], width_mm: float) -> BaseGeometry:

@@ -273,7 +273,7 @@ def _lines(state: _State, start: Point, places: list[Point]) -> None:
         path = [start, *places]
         for first in range(0, len(places), LONGEST_CHAIN - 1):
             piece = path[first : first + LONGEST_CHAIN]
-            _put(state, Drawn("stroke", state.dark, piece, pen, width, given))
+            _put(state, Drawn("stroke", state.dark, piece, pen=pen, width_mm=width, given=given))
 
 
 def _flashes(state: _State, places: list[Point]) -> None:
@@ -282,7 +282,7 @@ def _flashes(state: _State, places: list[Point]) -> None:
         if stamp is None:
             _flash(state, *place)
         else:
-            _put(state, Drawn("flash", state.dark, [place], stamp, 0.0, given))
+            _put(state, Drawn("flash", state.dark, [place], pen=stamp, width_mm=0.0, given=given))
 
 
 def _too_far(state: _State, at: int, end: int, xs: list[float], ys: list[float]) -> _Problem:
@@ -691,15 +691,26 @@ def _stroke(state: _State, path: list[Point]) -> None:
                 "stroke",
                 state.dark,
                 path,
-                pen,
-                pen.round_mm * state.scale or 1e-6,
-                state.given or None,
+                pen=pen,
+                width_mm=pen.round_mm * state.scale or 1e-6,
+                given=state.given or None,
             ),
         )
     else:
         swept = _swept(_placed_pen(state, pen).shape, path)
         if not swept.is_empty:
-            _put(state, Drawn("stroke", state.dark, path, pen, 0.0, state.given or None, swept))
+            _put(
+                state,
+                Drawn(
+                    "stroke",
+                    state.dark,
+                    path,
+                    pen=pen,
+                    width_mm=0.0,
+                    given=state.given or None,
+                    shape=swept,
+                ),
+            )
 
 
 def _swept(shape: BaseGeometry, points: list[Point]) -> BaseGeometry:
@@ -752,13 +763,24 @@ def _flash(state: _State, x: float, y: float) -> None:
             _put(
                 state,
                 Drawn(
-                    "flash", one.dark == state.dark, [(x, y)], pen, 0.0, state.given or None, shape
+                    "flash",
+                    one.dark == state.dark,
+                    [(x, y)],
+                    pen=pen,
+                    width_mm=0.0,
+                    given=state.given or None,
+                    shape=shape,
                 ),
             )
         return
     placed = _placed_pen(state, pen)
     if not placed.shape.is_empty:
-        _put(state, Drawn("flash", state.dark, [(x, y)], placed, 0.0, state.given or None))
+        _put(
+            state,
+            Drawn(
+                "flash", state.dark, [(x, y)], pen=placed, width_mm=0.0, given=state.given or None
+            ),
+        )
 
 
 def _plain_stamp(state: _State) -> Pen | None:
@@ -781,4 +803,9 @@ def _close_region(state: _State) -> None:
     state.region = None
     for ring in rings:
         if len(ring) >= 3 and len(set(ring)) >= 3:
-            _put(state, Drawn("region", state.dark, ring, None, 0.0, state.given or None))
+            _put(
+                state,
+                Drawn(
+                    "region", state.dark, ring, pen=None, width_mm=0.0, given=state.given or None
+                ),
+            )

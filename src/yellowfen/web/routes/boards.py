@@ -427,7 +427,7 @@ def correct(request: Request, board_id: int, database: Database, fields: Fields)
         )
         now = work.correct_part(database, board_id, ref, choice, fields.get("for_all", "") == "yes")
     except YellowfenError as problem:
-        return _again(request, database, board_id, problem, "parts", ref)
+        return _again(request, database, board_id, problem=problem, leaf="parts", part=ref)
     return RedirectResponse(
         f"/boards/{board_id}?leaf=parts" + ("" if choice.left_out else f"&part={quote(now)}"),
         status_code=303,
@@ -453,7 +453,7 @@ def answer(request: Request, board_id: int, database: Database, fields: Fields) 
             iron_only=shy == "iron",
         )
     except YellowfenError as problem:
-        return _again(request, database, board_id, problem, "parts", ref)
+        return _again(request, database, board_id, problem=problem, leaf="parts", part=ref)
     return RedirectResponse(f"/boards/{board_id}?leaf=parts&part={quote(ref)}", status_code=303)
 
 

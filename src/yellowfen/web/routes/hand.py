@@ -169,9 +169,9 @@ def set_hand(
             request,
             database,
             paste_state(database, job_id),
-            side,
-            typed if do == "costs" else None,
-            str(refused),
-            status_of(refused),
+            side=side,
+            typed=typed if do == "costs" else None,
+            problem=str(refused),
+            status=status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/paste/hand?side={side}", status_code=303)

@@ -105,7 +105,12 @@ def open_job(
     try:
         refs = workflow.parts_named(boards.get(database, board_id), parts)
         job = workflow.open_job(
-            database, board_id, name, _purpose(purpose), refs, workflow.pieces_named(pieces)
+            database,
+            board_id,
+            name,
+            purpose=_purpose(purpose),
+            parts=refs,
+            pieces=workflow.pieces_named(pieces),
         )
     except YellowfenError as refused:
         return _form(

@@ -204,9 +204,9 @@ def decide(
             request,
             database,
             paste_state(database, job_id),
-            side_of(side),
-            str(refused),
-            status_of(refused),
+            side=side_of(side),
+            problem=str(refused),
+            status=status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/paste/openings?side={side_of(side)}", status_code=303)
 

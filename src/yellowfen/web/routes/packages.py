@@ -168,10 +168,12 @@ def _lands(form: dict[str, str]) -> tuple[Land, ...]:
         form["layout"],
         2 if ends else typed_whole("pins", form["pins"]),
         0.0 if ends else typed_number("pitch", form["pitch_mm"]),
-        0.0 if grid or form["layout"] == "one row" else typed_number("apart", form["apart_mm"]),
-        (long, long if grid else typed_number("land", form["land_wide_mm"])),
-        joint,
-        thermal,
+        apart_mm=0.0
+        if grid or form["layout"] == "one row"
+        else typed_number("apart", form["apart_mm"]),
+        size_mm=(long, long if grid else typed_number("land", form["land_wide_mm"])),
+        joint=joint,
+        thermal_mm=thermal,
     )
 
 

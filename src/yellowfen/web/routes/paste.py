@@ -49,7 +49,7 @@ def foil_leaf(
 ) -> Response:
     """The leaf as kept, or as it would be in another foil or paste (nothing is stored)."""
     side, kept = side_of(side), stored.plan_of(database, job_id)
-    return _leaf(request, database, job_id, kept, foil, paste, side)
+    return _leaf(request, database, job_id, kept=kept, foil=foil, paste=paste, side=side)
 
 
 def _leaf(
@@ -117,7 +117,9 @@ def keep(
     try:
         keep_plan(database, job_id, _wanted(kept, foil, paste))
     except InvalidValue:
-        return _leaf(request, database, job_id, kept, foil, paste, side_of(side))
+        return _leaf(
+            request, database, job_id, kept=kept, foil=foil, paste=paste, side=side_of(side)
+        )
     return RedirectResponse(f"/jobs/{job_id}/paste?side={side_of(side)}", status_code=303)
 
 

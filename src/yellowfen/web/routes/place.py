@@ -165,7 +165,12 @@ def change_order(
             raise InvalidValue("do", "choose wish, unwish, plain, rule or start")
     except YellowfenError as refused:
         return _page(
-            request, database, ready_state(database, job_id), side, str(refused), status_of(refused)
+            request,
+            database,
+            ready_state(database, job_id),
+            side=side,
+            problem=str(refused),
+            status=status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/place?side={side}", status_code=303)
 

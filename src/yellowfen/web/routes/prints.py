@@ -97,10 +97,10 @@ def weigh(
             database,
             job_id,
             sides,
-            scale * number("before", before),
-            scale * number("after", after),
-            scale * number("resolution", resolution),
-            whole_number("boards", boards),
+            before_mg=scale * number("before", before),
+            after_mg=scale * number("after", after),
+            resolution_mg=scale * number("resolution", resolution),
+            count=whole_number("boards", boards),
         )
     except YellowfenError as refused:
         jobs.get(database, job_id)
@@ -108,10 +108,10 @@ def weigh(
             request,
             database,
             paste_state(database, job_id),
-            "top",
-            typed,
-            str(refused),
-            status_of(refused),
+            side="top",
+            typed=typed,
+            problem=str(refused),
+            status=status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/paste/weigh?side={side_of(sides)}", status_code=303)
 

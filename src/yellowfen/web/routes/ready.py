@@ -161,9 +161,9 @@ def choose(
             request,
             ready_state(database, job_id),
             side_of(side),
-            ref,
-            str(refused),
-            status_of(refused),
+            part=ref,
+            problem=str(refused),
+            status=status_of(refused),
         )
     return RedirectResponse(
         f"/jobs/{job_id}/ready?side={side_of(side)}{f'&part={ref}' if ref else ''}", status_code=303
@@ -480,7 +480,7 @@ def note_line(
 ) -> Response:
     """What was found of a line, and where its parts live."""
     try:
-        bench_runs.note_line(database, job_id, line, found, instead, where)
+        bench_runs.note_line(database, job_id, line, found=found, instead=instead, where=where)
     except YellowfenError as refused:
         return _kit(
             request,

@@ -183,7 +183,9 @@ def answer(
             asked = replace(asked, jets=jets is not None, removal_alloy=removal_alloy is not None)
         workflow.keep_answers(database, job_id, asked)
     except YellowfenError as refused:
-        return _survey(request, database, job_id, of, str(refused), status_of(refused))
+        return _survey(
+            request, database, job_id, of=of, problem=str(refused), status=status_of(refused)
+        )
     return RedirectResponse(f"/jobs/{job_id}/{'pads' if 'want' in sent else 'survey'}?of={of}", 303)
 
 

@@ -37,7 +37,9 @@ class TakeForm(Strict):
 @router.post("/api/jobs/{job_id}/tasks")
 def ask(request: Request, job_id: int, form: AskForm, database: Database) -> dict[str, Any]:
     """Ask for a map or a search of the plan as it stands."""
-    task_id = work.ask(database, job_id, form.kind, form.axis, form.free_alloy, form.order)
+    task_id = work.ask(
+        database, job_id, form.kind, axis=form.axis, free_alloy=form.free_alloy, order=form.order
+    )
     request.app.state.worker.wake()
     return _seen(database, tasks.get(database, task_id))
 

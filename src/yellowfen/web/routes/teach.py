@@ -45,10 +45,10 @@ def _station_context(
         "stations",
         station_id,
         station.name,
-        "air",
-        calibrations.of_station(database, station_id),
-        problem,
-        typed,
+        kind="air",
+        kept=calibrations.of_station(database, station_id),
+        problem=problem,
+        typed=typed,
     ) | {
         "station": station,
         "tool": None,
@@ -74,10 +74,10 @@ def _tool_context(
         "tools",
         tool_id,
         tool.name,
-        str(tool.kind),
-        calibrations.of_tool(database, tool_id),
-        problem,
-        typed,
+        kind=str(tool.kind),
+        kept=calibrations.of_tool(database, tool_id),
+        problem=problem,
+        typed=typed,
     ) | {
         "station": None,
         "tool": tool,
@@ -287,18 +287,18 @@ def melt_test(
                 database,
                 key,
                 typed_number("distance_mm", distance_mm),
-                alloy,
-                times,
-                scrap,
-                shown,
-                room,
+                alloy=alloy,
+                seconds=times,
+                scrap=scrap,
+                outlet_c=shown,
+                ambient_c=room,
             )
         else:
             calibration.plate_melt_test(
                 database, key, alloy, seconds=times, scrap=scrap, ambient_c=room
             )
     except YellowfenError as problem:
-        return _again(request, database, what, key, problem, typed)
+        return _again(request, database, what, key=key, problem=problem, typed=typed)
     return RedirectResponse(f"/bench/{what}/{key}", status_code=303)
 
 
@@ -345,16 +345,16 @@ def log_test(
             database,
             name,
             data,
-            spots,
-            typed_number("heated_s", heated_s),
-            _scrap(typed),
-            typed_number("ambient_c", ambient_c),
-            typed_number("distance_mm", distance_mm),
-            typed_number("circle_mm", circle_mm),
+            places_mm=spots,
+            heated_s=typed_number("heated_s", heated_s),
+            scrap=_scrap(typed),
+            ambient_c=typed_number("ambient_c", ambient_c),
+            distance_mm=typed_number("distance_mm", distance_mm),
+            circle_mm=typed_number("circle_mm", circle_mm),
             **owner,
         )
     except YellowfenError as problem:
-        return _again(request, database, what, key, problem, typed)
+        return _again(request, database, what, key=key, problem=problem, typed=typed)
     return RedirectResponse(f"/bench/{what}/{key}", status_code=303)
 
 
@@ -363,7 +363,7 @@ def from_runs(request: Request, key: int, database: Database) -> Response:
     try:
         calibration.from_runs(database, key)
     except YellowfenError as problem:
-        return _again(request, database, "stations", key, problem, {})
+        return _again(request, database, "stations", key=key, problem=problem, typed={})
     return RedirectResponse(f"/bench/stations/{key}", status_code=303)
 
 
