@@ -14,7 +14,7 @@ from ortools.sat.python import cp_model
 
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.part.catalogue import package_named
-from yellowfen.core.work.order import TURN_MM, Order, Rule, _problem, placement_order
+from yellowfen.core.work.order import TURN_MM, Order, OrderRule, _problem, placement_order
 
 GOAL_S = {100: 1.0, 400: 5.0}
 _TALL = ("CAN-6.3", "CONN-6-1.25")
@@ -76,7 +76,7 @@ def measured(board: Board, school: str) -> tuple[float, float, Order]:
 
 
 def exact(
-    board: Board, school: str, seconds: float, rules: Sequence[Rule]
+    board: Board, school: str, seconds: float, rules: Sequence[OrderRule]
 ) -> tuple[float, float, float]:
     """CP-SAT: the best cost it finds, the lower bound it proves, and the bare travel of its path
     (mm), with the same rules.

@@ -9,7 +9,7 @@ import numpy as np
 
 from yellowfen.core.heat.doubt import Doubts, sampled, settled, sureness, unknowns_of
 from yellowfen.core.heat.rehearsal import Rehearsal, rehearse
-from yellowfen.core.heat.revise import Seen, What, course_of, revise
+from yellowfen.core.heat.revise import Seen, StopSight, course_of, revise
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
@@ -101,7 +101,9 @@ def reforecast(count: int = BENCHES) -> None:
         late = np.maximum(chance.normal(1.0, 1.0, 2), 0.0)  # a key is never before the sight
         taps = [
             Seen(stop=0, what=what, after_s=at + wait)
-            for what, at, wait in zip((What.FLUX, What.SHINE), true, late.tolist(), strict=False)
+            for what, at, wait in zip(
+                (StopSight.FLUX, StopSight.SHINE), true, late.tolist(), strict=False
+            )
         ]
         course = course_of(raw.targets, raw.moves[:-1], sure.samples)
         for number, stage in enumerate(stages):

@@ -15,8 +15,8 @@ from yellowfen.core.heat import jet as jet_module
 from yellowfen.core.heat import rehearsal as rehearsal_module
 from yellowfen.core.heat.calibrate import (
     MeltTest,
-    Probe,
     ThermalLog,
+    Thermocouple,
     _at_place,
     _lagged,
     from_log,
@@ -97,14 +97,14 @@ def logs() -> None:
         lag = math.exp(0.5 * chance.normal())
         probes = []
         for x, y in ((18, 15), (25, 20)):
-            curve = _at_place(seen.frames_c, cells, Probe(x, y, ()))
+            curve = _at_place(seen.frames_c, cells, Thermocouple(x, y, ()))
             at = np.arange(len(curve)) * 0.25
             readings = (
                 np.interp(times, at, _lagged(at, curve, lag))
                 + chance.normal(0, 1.5)
                 + chance.normal(0, 1, len(times))
             )
-            probes.append(Probe(x, y, tuple(readings)))
+            probes.append(Thermocouple(x, y, tuple(readings)))
         found = {
             one.key: one
             for one in from_log(ThermalLog(scene, tuple(times), tuple(probes)), PRIOR).findings

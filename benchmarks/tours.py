@@ -18,7 +18,7 @@ from yellowfen.core.heat.tour import (
     HEIGHTS_MM,
     ORDERS,
     WARMS_S,
-    Found,
+    BestTour,
     Tour,
     gathered,
     improved,
@@ -64,7 +64,7 @@ def restarted(scene: Scene, count: int, given_s: float) -> tuple[float, float, i
         stops: list[Move] = [stop_over(scene, group, height) for group in groups]
         moves = [stops[i] for i in chance.permutation(len(stops))]
         warm = warming(scene, float(chance.choice(WARMS_S)))
-        found = Found(scene=scene, walk=walk(ready, scene, [*warm, *moves]), left=(), walks=1)
+        found = BestTour(scene=scene, walk=walk(ready, scene, [*warm, *moves]), left=(), walks=1)
         for better in improved(ready, found, 13):
             found = better
         best, done = min(best, (found.walk.cost_s, found.walk.total_s)), done + 1

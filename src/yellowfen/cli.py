@@ -701,10 +701,10 @@ def _tour(given: argparse.Namespace) -> None:
 
 def _tune(given: argparse.Namespace) -> None:
     from yellowfen.core.heat.doubt import Doubts
-    from yellowfen.core.heat.tune import Bench, Proposal, find_settings
+    from yellowfen.core.heat.tune import Bench, SettingsProposal, find_settings
     from yellowfen.formats.heat_files import read_tune, tuned_json
 
-    def told(one: Proposal) -> None:
+    def told(one: SettingsProposal) -> None:
         margin = (
             f"{one.best.sigmas:.1f} sigma at {one.best.setting:g}, {one.best.dwell_s:g} s"
             if one.best

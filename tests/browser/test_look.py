@@ -26,7 +26,7 @@ def looked(page: Page, server: LiveServer, refs: str) -> int:
     connection = connect_existing(server.data)
     targets = tuple(refs.split())
     plan = jobs.get(connection, job).plan
-    jobs.keep_plan(
+    jobs.keep_heat_plan(
         connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets))
     )
     connection.close()

@@ -12,11 +12,17 @@ from hypothesis import strategies as st
 
 from yellowfen.core.board.board import Board, Hole
 from yellowfen.core.board.sketch import Sketch, SketchedPart, board_of
-from yellowfen.core.deposit.better import Proposal, better_openings, home_plate, panes, state_of
+from yellowfen.core.deposit.better import (
+    OpeningProposal,
+    better_openings,
+    home_plate,
+    panes,
+    state_of,
+)
 from yellowfen.core.deposit.changes import (
-    Change,
     ChangeKind,
     Frame,
+    OpeningChange,
     area_mm2,
     changed,
     frame_of,
@@ -34,7 +40,7 @@ from yellowfen.errors import InvalidValue
 LEADED = paste_named("sn63-t4")
 
 
-def taken(found: tuple[Proposal, ...]) -> dict[str, Change]:
+def taken(found: tuple[OpeningProposal, ...]) -> dict[str, OpeningChange]:
     return {change.place: change for one in found for change in one.changes}
 
 
@@ -103,7 +109,8 @@ def test_accepted_changes_alter_nothing_else(demo_board: Board) -> None:
     assert changed(demo_board, {}) is demo_board
     assert (
         changed(
-            demo_board, {"top 999.00 0.00": Change("top 999.00 0.00", ChangeKind.LEAVE_OUT, ())}
+            demo_board,
+            {"top 999.00 0.00": OpeningChange("top 999.00 0.00", ChangeKind.LEAVE_OUT, ())},
         )
         is demo_board
     )
@@ -313,8 +320,8 @@ def test_proposals_do_not_depend_on_how_the_board_lies() -> None:
 
 def test_steps_fold_and_undo_by_leaving_the_last_out() -> None:
     a, b = (
-        Change("top 1.00 1.00", ChangeKind.NARROW, ()),
-        Change("top 1.00 1.00", ChangeKind.LEAVE_OUT, ()),
+        OpeningChange("top 1.00 1.00", ChangeKind.NARROW, ()),
+        OpeningChange("top 1.00 1.00", ChangeKind.LEAVE_OUT, ()),
     )
     first, second, third = (
         ChangeStep("a", (a,)),
@@ -328,9 +335,9 @@ def test_steps_fold_and_undo_by_leaving_the_last_out() -> None:
 
 def test_absurd_changes_are_refused() -> None:
     with pytest.raises(InvalidValue, match="3 to 2000 corners"):
-        Change("x", ChangeKind.NARROW, (((0, 0), (1, 1)),))
+        OpeningChange("x", ChangeKind.NARROW, (((0, 0), (1, 1)),))
     with pytest.raises(InvalidValue, match="10 m away"):
-        Change("x", ChangeKind.NARROW, (((0, 0), (1, 1), (math.nan, 0)),))
+        OpeningChange("x", ChangeKind.NARROW, (((0, 0), (1, 1), (math.nan, 0)),))
 
 
 def test_the_best_foil_minds_the_pitch(demo_board: Board) -> None:

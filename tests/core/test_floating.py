@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.floating import (
-    Column,
+    SolderColumn,
     arc_of,
     coverage_limit,
     crown_mm,
@@ -33,7 +33,9 @@ FOIL_MM = 0.12
 def test_force_is_minus_the_derivative_of_the_energy(
     height: float, fullness: float, side: float
 ) -> None:
-    column = Column(area_mm2=side**2, perimeter_mm=4 * side, volume_mm3=fullness * side**2 * 0.1)
+    column = SolderColumn(
+        area_mm2=side**2, perimeter_mm=4 * side, volume_mm3=fullness * side**2 * 0.1
+    )
     assume(column.arc(height)[0] > -math.pi / 2 + 0.01)  # pinned
     step = 1e-6 * height
     slope = (column.energy_nj(height + step) - column.energy_nj(height - step)) / (
@@ -47,7 +49,7 @@ def test_force_is_minus_the_derivative_of_the_energy(
 def test_force_is_minus_the_derivative_of_the_energy_with_a_toe_as_well(
     height: float, fullness: float, toe: float
 ) -> None:
-    column = Column(
+    column = SolderColumn(
         area_mm2=0.3 * 0.4,
         perimeter_mm=2 * 0.4 + 0.3,
         volume_mm3=fullness * 0.12 * 0.07,
@@ -70,8 +72,8 @@ def test_a_toe_takes_up_what_an_edge_pad_is_pressed_for() -> None:
     height more.
     """
     bare, with_toe = (
-        Column(area_mm2=0.12, perimeter_mm=1.1, volume_mm3=0.016),
-        Column(
+        SolderColumn(area_mm2=0.12, perimeter_mm=1.1, volume_mm3=0.016),
+        SolderColumn(
             area_mm2=0.12,
             perimeter_mm=1.1,
             volume_mm3=0.016,
@@ -106,7 +108,7 @@ def test_a_half_round_crown() -> None:
 def test_a_wide_flat_pad_stands_at_volume_over_area(side: float) -> None:
     flat = 0.05
     height = settled_mm(
-        (Column(area_mm2=side**2, perimeter_mm=4 * side, volume_mm3=flat * side**2),), 0.0
+        (SolderColumn(area_mm2=side**2, perimeter_mm=4 * side, volume_mm3=flat * side**2),), 0.0
     )
     assert height == pytest.approx(flat, rel=0.5 * flat / side + 1e-4)
     assert height < flat  # the surface pulls a little
@@ -116,7 +118,7 @@ def test_a_force_free_column_against_the_balance_of_pressure_and_pull() -> None:
     """Reference: pressure of a cylindrical meniscus, tension over radius, on the area against the
     edge's pull (capillary bridge, textbook balance).
     """
-    column = Column(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.2)
+    column = SolderColumn(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.2)
     height = settled_mm((column,), 0.0)
     half, _ = column.arc(height)
     pressure = SURFACE_TENSION_N_M * 2 * math.sin(half) / height
@@ -126,11 +128,11 @@ def test_a_force_free_column_against_the_balance_of_pressure_and_pull() -> None:
 
 
 def test_weight_sinks_a_part_and_solder_lifts_it() -> None:
-    column = Column(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.2)
+    column = SolderColumn(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.2)
     assert (
         settled_mm((column,), 5.0)
         < settled_mm((column,), 0.0)
-        < settled_mm((Column(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.3),), 0.0)
+        < settled_mm((SolderColumn(area_mm2=4.0, perimeter_mm=8.0, volume_mm3=0.3),), 0.0)
     )
 
 

@@ -48,8 +48,8 @@ from yellowfen.core.heat.pad_copper import (
 )
 from yellowfen.core.heat.plan import HeatPlan
 from yellowfen.core.heat.rehearsal import (
+    HeatState,
     Prepared,
-    State,
     advance,
     first_state,
     prepare,
@@ -250,7 +250,7 @@ def test_heat_spreads_from_the_tip_as_from_a_line_source_in_a_sheet() -> None:
         assert at_place(prepared, state, x - away, y) == pytest.approx(line, rel=within)
 
 
-def at_place(prepared: Prepared, state: State, x_mm: float, y_mm: float) -> float:
+def at_place(prepared: Prepared, state: HeatState, x_mm: float, y_mm: float) -> float:
     """Both foils' mean at a place, between its nearest cells, K above the room."""
     grid = prepared.network.grid
     face = grid.unflat(0.5 * (state.theta[0] + state.theta[-1]).astype(float))

@@ -3,7 +3,7 @@
 import pytest
 
 from yellowfen.core.heat.plan import Forecast, HeatPlan
-from yellowfen.core.work.bench_run import State, Tap, state_after
+from yellowfen.core.work.bench_run import RunState, Tap, state_after
 from yellowfen.core.work.bench_scripts import (
     IronPlan,
     MendRun,
@@ -14,11 +14,11 @@ from yellowfen.core.work.bench_scripts import (
     mend_script,
     pads_script,
 )
-from yellowfen.core.work.iron_rows import Row
+from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.pad_heats import PadHeats, by_part, pads_heated, summed, told
 
 PINS = {"U4": ["1", "2"], "C2": ["1", "2"], "R9": ["1"]}
-NOTHING = State(to_do=())
+NOTHING = RunState(to_do=())
 
 
 def heated(
@@ -27,13 +27,13 @@ def heated(
     return pads_heated(HeatPlan(), Forecast(targets=(), melts=melts), molten, NOTHING, PINS)
 
 
-def tapped(script, *cues: str) -> State:  # type: ignore[no-untyped-def]
+def tapped(script, *cues: str) -> RunState:  # type: ignore[no-untyped-def]
     taps = [Tap(key=cue, cue=cue, word="done", at_ms=n) for n, cue in enumerate(cues)]
     return state_after(script, taps)
 
 
-def row(pins: tuple[str, ...]) -> Row:
-    return Row(
+def row(pins: tuple[str, ...]) -> IronRow:
+    return IronRow(
         pins=pins,
         pitch_mm=1.27,
         length_mm=2.0,

@@ -20,7 +20,7 @@ from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.library import OwnPackage
 from yellowfen.core.part.package import JointKind, with_lands
 from yellowfen.core.work.schedule import bake_h
-from yellowfen.core.work.technique import Kind, kind_of
+from yellowfen.core.work.technique import PartKind, kind_of
 from yellowfen.errors import InvalidValue
 
 
@@ -280,9 +280,9 @@ def test_lands_that_reach_out_from_a_can_take_the_iron_and_a_reflowable_switch_i
     None
 ):
     can = package_named("IND-6")
-    assert kind_of(can) is Kind.HIDDEN
+    assert kind_of(can) is PartKind.HIDDEN
     long = tuple(replace(land, size_x_mm=land.size_x_mm + 0.8) for land in can.lands)
-    assert kind_of(with_lands(can, long)) is not Kind.HIDDEN
+    assert kind_of(with_lands(can, long)) is not PartKind.HIDDEN
     assert package_named("SWITCH-6x6").iron_only
     assert not package_named("SWITCH-6x6 LCP").iron_only
 

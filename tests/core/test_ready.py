@@ -18,9 +18,16 @@ from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.moisture import FLOOR_LIFE_H
-from yellowfen.core.work.estimate import Each, Estimate, Stage, first_pass_share, learnt, stage
+from yellowfen.core.work.estimate import (
+    Each,
+    Estimate,
+    StageMinutes,
+    first_pass_share,
+    learnt,
+    stage,
+)
 from yellowfen.core.work.iron_rows import TIP_LOAD_MM3, row_plans, rows_of, wire_by_kind
-from yellowfen.core.work.kit import Found, kit
+from yellowfen.core.work.kit import KitAnswer, kit
 from yellowfen.core.work.schedule import (
     BAKE_125_H,
     Bag,
@@ -37,7 +44,7 @@ from yellowfen.core.work.technique import (
     IRON_WAYS,
     SAME_MIN,
     BenchTools,
-    Kind,
+    PartKind,
     PartWay,
     StencilOrHand,
     Way,
@@ -136,7 +143,7 @@ def test_no_way_that_ruins_a_part_whatever_is_wished(bench: BenchTools) -> None:
             board, LEADED, bench, Wishes({part.ref: str(wish) for part in board.parts})
         )
         for one in found.ways:
-            if one.kind in (Kind.LEADLESS, Kind.BALLS) and len(
+            if one.kind in (PartKind.LEADLESS, PartKind.BALLS) and len(
                 [offer for offer in one.offers if not offer.refused]
             ):
                 assert one.chosen.way not in IRON_WAYS
@@ -159,12 +166,12 @@ def test_every_way_says_why_and_what_came_second() -> None:
         kind_of(package_named(name))
         for name in ("0402", "QFP-48", "TSSOP-20", "SOIC-8", "PLCC-44", "BGA-64")
     ] == [
-        Kind.TINY,
-        Kind.FINE,
-        Kind.NARROW,
-        Kind.WIDE,
-        Kind.J_LEADS,
-        Kind.BALLS,
+        PartKind.TINY,
+        PartKind.FINE,
+        PartKind.NARROW,
+        PartKind.WIDE,
+        PartKind.J_LEADS,
+        PartKind.BALLS,
     ]
 
 
@@ -328,13 +335,13 @@ def test_kit_counts_parts_for_all_boards_with_spares_by_size(demo_board: Board) 
         demo_board,
         10,
         {"100 nF | 0402 (metric 1005)": "strip 3"},
-        {"330 Ω | 0603 (metric 1608)": (Found.MISSING, "")},
+        {"330 Ω | 0603 (metric 1608)": (KitAnswer.MISSING, "")},
     )
     assert sum(line.wanted for line in lines) == 10 * len(demo_board.parts)
     tiny = next(line for line in lines if line.key == "100 nF | 0402 (metric 1005)")
     assert (tiny.wanted, tiny.spares, tiny.where) == (60, 12, "strip 3")
     assert lines[0] is tiny  # lines with a place first
-    assert next(line for line in lines if line.value == "330 Ω").found is Found.MISSING
+    assert next(line for line in lines if line.value == "330 Ω").found is KitAnswer.MISSING
     assert next(line for line in lines if "QFP" in line.package).spares == 0
     with pytest.raises(InvalidValue):
         kit(demo_board, 0)
@@ -492,7 +499,7 @@ def test_own_measurements_replace_the_reference_bit_by_bit_and_narrow_it() -> No
 
 
 def test_sums_and_intervals() -> None:
-    stages = (stage("Place", 60, Each(10, 0.5)), Stage("Heat", 10.0, 0.5, ""))
+    stages = (stage("Place", 60, Each(10, 0.5)), StageMinutes("Heat", 10.0, 0.5, ""))
     found = Estimate(stages, 1.0, 0.4)
     assert found.middle_min == pytest.approx(20)
     low, high = found.interval_min

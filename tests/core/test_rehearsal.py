@@ -22,7 +22,7 @@ from yellowfen.core.heat.rehearsal import (
     rehearse,
 )
 from yellowfen.core.heat.scene import CopperLayer, Deed, Move, Shield, Side, Underside, Via
-from yellowfen.core.heat.story import Kind, all_molten_s, tell
+from yellowfen.core.heat.story import EventKind, all_molten_s, tell
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import read_scene
@@ -151,17 +151,17 @@ def test_joints_freeze_after_they_melt_and_neighbours_are_told() -> None:
             )
     events = tell(scene, result)
     assert [event.at_s for event in events] == sorted(event.at_s for event in events)
-    assert {Kind.FLUX_THINS, Kind.FIRST_MELT, Kind.ALL_MOLTEN, Kind.FROZEN} <= {
+    assert {EventKind.FLUX_THINS, EventKind.FIRST_MELT, EventKind.ALL_MOLTEN, EventKind.FROZEN} <= {
         event.kind for event in events
     }
-    assert any(event.ref == "R1" and event.kind is Kind.NEIGHBOUR_LOOSE for event in events)
+    assert any(event.ref == "R1" and event.kind is EventKind.NEIGHBOUR_LOOSE for event in events)
 
 
 def test_too_cool_air_says_that_nothing_melts() -> None:
     scene = small_scene(outlet_c=150.0)
     events = tell(scene, rehearse(scene))
     assert any(
-        event.kind is Kind.NEVER_MELTS and "never melt through" in event.sentence
+        event.kind is EventKind.NEVER_MELTS and "never melt through" in event.sentence
         for event in events
     )
 
@@ -192,15 +192,15 @@ def test_bands_hold_the_forecast_narrow_with_knowledge_and_name_the_blame() -> N
         if event.ref == "U1"
     }
     for band, kind in (
-        (known.flux[0], Kind.FLUX_THINS),
-        (known.firsts[0], Kind.FIRST_MELT),
-        (known.solids[0], Kind.FROZEN),
+        (known.flux[0], EventKind.FLUX_THINS),
+        (known.firsts[0], EventKind.FIRST_MELT),
+        (known.solids[0], EventKind.FROZEN),
     ):
         assert band.low - 0.6 <= story[kind] <= band.high + 0.6, kind
     loose = next(
         event.at_s
         for event in tell(scene, rehearse(scene, COARSE))
-        if event.kind is Kind.NEIGHBOUR_LOOSE
+        if event.kind is EventKind.NEIGHBOUR_LOOSE
     )
     assert known.loose.low - 0.6 <= loose <= known.loose.high + 0.6
     assert (
@@ -221,7 +221,7 @@ def test_a_heavy_part_underneath_falls_and_stops_the_heat_and_a_light_one_hangs_
     drawn = replace(
         scene, parts=(scene.parts[0], heavy), moves=(replace(scene.moves[0], seconds=200.0),)
     )
-    falls = [event for event in tell(drawn, rehearse(drawn)) if event.kind is Kind.FALLS]
+    falls = [event for event in tell(drawn, rehearse(drawn)) if event.kind is EventKind.FALLS]
     assert falls
     assert "stay up" in falls[0].sentence
 

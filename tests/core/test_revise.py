@@ -19,7 +19,7 @@ from yellowfen.core.heat.revise import (
     Course,
     Seen,
     StopCourse,
-    What,
+    StopSight,
     carried_on,
     revise,
 )
@@ -136,7 +136,7 @@ def test_a_tap_narrows_as_the_conjugate_normal_does() -> None:
     """
     logs = np.log([26.0 / s for s in STRENGTHS])
     prior_mean, prior2 = float(logs.mean()), float(logs.var())
-    seen = Seen(stop=0, what=What.SHINE, after_s=21.0)
+    seen = Seen(stop=0, what=StopSight.SHINE, after_s=21.0)
     noise2 = (EYE_SD_S / 21.0) ** 2 + MODEL_LOG_SD**2
     gain = prior2 / (prior2 + noise2)
     mean = prior_mean + gain * (math.log(21.0 - EYE_DELAY_S) - prior_mean)
@@ -149,7 +149,7 @@ def test_a_tap_narrows_as_the_conjugate_normal_does() -> None:
     assert wide == pytest.approx(2 * 1.2816 * math.hypot(narrowed, MODEL_LOG_SD), rel=0.12)
     # Early on the eye's second weighs as much as all that was known: half-way is believed.
     quick = Course(stops=(replace(course().stops[0], flux_s=tuple(3.0 / s for s in STRENGTHS)),))
-    early = Seen(stop=0, what=What.FLUX, after_s=2.6)
+    early = Seen(stop=0, what=StopSight.FLUX, after_s=2.6)
     noise2 = (EYE_SD_S / 2.6) ** 2 + MODEL_LOG_SD**2
     gain = prior2 / (prior2 + noise2)
     assert 0.3 < gain < 0.6
@@ -161,10 +161,10 @@ def test_a_tap_narrows_as_the_conjugate_normal_does() -> None:
 @settings(max_examples=60)
 @given(
     at=st.lists(st.floats(0.0, 400.0), min_size=1, max_size=5),
-    what=st.lists(st.sampled_from(list(What)), min_size=5, max_size=5),
+    what=st.lists(st.sampled_from(list(StopSight)), min_size=5, max_size=5),
 )
 def test_any_taps_give_finite_ordered_bands_and_one_alone_no_later_stop(
-    at: list[float], what: list[What]
+    at: list[float], what: list[StopSight]
 ) -> None:
     taps = [Seen(stop=0, what=one, after_s=s) for s, one in zip(sorted(at), what, strict=False)]
     now = revise(course(), taps).stops[0]
@@ -181,7 +181,7 @@ def test_any_taps_give_finite_ordered_bands_and_one_alone_no_later_stop(
 
 def test_earlier_signs_mean_earlier_flows() -> None:
     middles = [
-        revise(course(), (Seen(stop=0, what=What.FLUX, after_s=at),)).stops[0].whole.middle
+        revise(course(), (Seen(stop=0, what=StopSight.FLUX, after_s=at),)).stops[0].whole.middle
         for at in (8.0, 11.0, 13.0, 17.0, 22.0)
     ]
     assert middles == sorted(middles)  # type: ignore[type-var]
@@ -190,8 +190,10 @@ def test_earlier_signs_mean_earlier_flows() -> None:
 
 def test_a_flow_seen_early_means_heat_away_now() -> None:
     """Not "in about 60 s": the order, the time and the stop move at once."""
-    script = live((seen_key(What.FLUX), 8.5), (flowed_key("U4"), 18.0))
-    now = shown(script, tapped((START, 0), (seen_key(What.FLUX), 8.5), (flowed_key("U4"), 18.0)))[0]
+    script = live((seen_key(StopSight.FLUX), 8.5), (flowed_key("U4"), 18.0))
+    now = shown(
+        script, tapped((START, 0), (seen_key(StopSight.FLUX), 8.5), (flowed_key("U4"), 18.0))
+    )[0]
     assert now.cue.key == AWAY
     assert now.cue.due_s == 18.0
     assert script.stop_s is not None
@@ -200,10 +202,10 @@ def test_a_flow_seen_early_means_heat_away_now() -> None:
 
 
 def test_weak_air_is_waited_for_but_not_past_the_stop() -> None:
-    one = live((seen_key(What.FLUX), 17.0))
+    one = live((seen_key(StopSight.FLUX), 17.0))
     assert due(one, flowed_key("U4")) > 36
     assert due(one, AWAY) <= 35.0  # one tap alone makes no stop later
-    two = live((seen_key(What.FLUX), 17.0), (seen_key(What.SHINE), 36.0))
+    two = live((seen_key(StopSight.FLUX), 17.0), (seen_key(StopSight.SHINE), 36.0))
     assert two.stop_s is not None
     assert two.stop_s > 45
     assert 38 < due(two, AWAY) <= two.stop_s
@@ -231,14 +233,14 @@ def test_what_is_hard_to_believe_is_asked_and_moves_nothing_until_it_is_confirme
 
 
 def test_a_second_tap_that_agrees_is_believed_with_the_first() -> None:
-    one = Seen(stop=0, what=What.FLUX, after_s=2.6)
-    two = Seen(stop=0, what=What.SHINE, after_s=4.4)
+    one = Seen(stop=0, what=StopSight.FLUX, after_s=2.6)
+    two = Seen(stop=0, what=StopSight.SHINE, after_s=4.4)
     assert revise(course(), (one,)).doubtful == (0,)
     both = revise(course(), (one, two))
     assert both.doubtful == ()
     assert both.stops[0].whole.high is not None
     assert both.stops[0].whole.high < 12.0
-    apart = revise(course(), (one, Seen(stop=0, what=What.SHINE, after_s=27.0)))
+    apart = revise(course(), (one, Seen(stop=0, what=StopSight.SHINE, after_s=27.0)))
     assert apart.doubtful == (0,)
     assert apart.stops[0].whole.middle == pytest.approx(30.0, rel=0.1)
 
@@ -310,8 +312,8 @@ def test_a_stop_that_was_not_seen_is_left_and_the_tour_goes_on() -> None:
 
 def test_the_next_board_begins_with_what_the_last_one_taught() -> None:
     seen = (
-        Seen(stop=0, what=What.FLUX, after_s=8.5),
-        Seen(stop=0, what=What.FLOWED, after_s=19.0),
+        Seen(stop=0, what=StopSight.FLUX, after_s=8.5),
+        Seen(stop=0, what=StopSight.FLOWED, after_s=19.0),
     )
     after = carried_on(course(), seen)
     assert after.taught

@@ -11,8 +11,8 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.heat import usual
 from yellowfen.core.heat.calibrate import (
     MeltTest,
-    Probe,
     ThermalLog,
+    Thermocouple,
     from_log,
     from_times,
     scrap_scene,
@@ -31,7 +31,7 @@ from yellowfen.core.heat.doubt import (
 )
 from yellowfen.core.heat.outcome import Fate, outcome, watch
 from yellowfen.core.heat.plan import USUAL_OVEN, HeatPlan, usual_moves
-from yellowfen.core.heat.profile import Criterion, profile_of
+from yellowfen.core.heat.profile import ProfileFigure, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
 from yellowfen.core.heat.scene import (
     Deed,
@@ -46,7 +46,7 @@ from yellowfen.core.heat.scene import (
     Side,
     near_the_heat,
 )
-from yellowfen.core.heat.story import Kind, all_molten_s, tell
+from yellowfen.core.heat.story import EventKind, all_molten_s, tell
 from yellowfen.core.heat.tune import Bench, axis_of, find_settings
 from yellowfen.core.heat.usual import usual_recipe
 from yellowfen.core.heat.window import (
@@ -232,11 +232,11 @@ def test_profile_figures_against_hand_made_ones() -> None:
         min(j.peak_c for j in seen.joints_of("U1")), abs=0.5
     )
     assert profile.index_percent == pytest.approx(100 * max(one.used for one in profile.criteria))
-    assert Criterion(name="x", value=60.0, low=30.0, high=90.0, unit="s", source="").used == 0.0
-    assert Criterion(
+    assert ProfileFigure(name="x", value=60.0, low=30.0, high=90.0, unit="s", source="").used == 0.0
+    assert ProfileFigure(
         name="x", value=90.0, low=30.0, high=90.0, unit="s", source=""
     ).used == pytest.approx(1.0)
-    assert not Criterion(name="x", value=4.0, low=None, high=3.0, unit="K/s", source="").inside
+    assert not ProfileFigure(name="x", value=4.0, low=None, high=3.0, unit="K/s", source="").inside
 
 
 SOURCE = HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30)
@@ -273,9 +273,9 @@ def test_a_log_with_cooling_finds_strength_outlet_copper_lag_and_offset() -> Non
     chance = np.random.default_rng(4)
     probes = []
     for x, y, shift in ((18, 15, 0.0), (25, 20, 1.5)):
-        curve = at_place(seen.frames_c, grid, Probe(x, y, ()))
+        curve = at_place(seen.frames_c, grid, Thermocouple(x, y, ()))
         probes.append(
-            Probe(
+            Thermocouple(
                 x,
                 y,
                 tuple(
@@ -310,7 +310,7 @@ def test_logs_that_cannot_be_used_are_refused(
     times: tuple[float, ...], readings: tuple[float, ...], said: str
 ) -> None:
     with pytest.raises(InvalidValue, match=said):
-        ThermalLog(scrap_scene(SOURCE, 20, "Sn63Pb37"), times, (Probe(1, 1, readings),))
+        ThermalLog(scrap_scene(SOURCE, 20, "Sn63Pb37"), times, (Thermocouple(1, 1, readings),))
 
 
 def test_irons_are_not_calibrated_here() -> None:
@@ -430,13 +430,13 @@ def test_a_log_in_an_oven_finds_how_far_it_is_from_its_curve() -> None:
     true = sampled(scene, Doubts(), {"oven": -1.2})
     fine = replace(FINE, frame_s=0.5)
     seen, grid = rehearse(true, fine), prepare(true, fine).network.grid
-    curve_c = at_place(seen.frames_c, grid, Probe(15, 12, ()))
+    curve_c = at_place(seen.frames_c, grid, Thermocouple(15, 12, ()))
     times = np.arange(len(curve_c)) * 0.5
     noisy = curve_c + np.random.default_rng(2).normal(0, 1, len(curve_c))
     found = {
         one.key: one
         for one in from_log(
-            ThermalLog(scene, tuple(times), (Probe(15, 12, tuple(noisy)),)), Doubts()
+            ThermalLog(scene, tuple(times), (Thermocouple(15, 12, tuple(noisy)),)), Doubts()
         ).findings
     }
     assert found["oven"].low < -1.2 * Doubts().oven_sd_k < found["oven"].high
@@ -539,7 +539,7 @@ def test_a_part_that_falls_is_harm_and_not_loose() -> None:
         package=replace(scene.parts[1].package, density_g_cm3=300.0),
     )
     scene = replace(scene, parts=(scene.parts[0], heavy))
-    assert any(event.kind is Kind.FALLS for event in tell(scene, rehearse(scene)))
+    assert any(event.kind is EventKind.FALLS for event in tell(scene, rehearse(scene)))
     assert how_sure(scene, Doubts(), 11).loose.low is None
 
 

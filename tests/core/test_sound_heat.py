@@ -37,7 +37,7 @@ from yellowfen.core.heat.scene import (
     Side,
     Via,
 )
-from yellowfen.core.heat.story import Kind, tell
+from yellowfen.core.heat.story import EventKind, tell
 from yellowfen.core.heat.window import WINDOW_RESOLUTION, Axis, window_column
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import Refused
@@ -329,7 +329,7 @@ def test_a_body_that_lies_on_the_plate_is_hotter_than_its_board_and_a_shy_one_is
     assert 240 < lying < 321
     assert result.energy.closes
     assert any(
-        event.kind is Kind.LIMIT_PASSED and event.ref == "D1" for event in tell(scene, result)
+        event.kind is EventKind.LIMIT_PASSED and event.ref == "D1" for event in tell(scene, result)
     )
 
 

@@ -30,7 +30,7 @@ from yellowfen.core.heat.scene import (
     Side,
     TipShape,
 )
-from yellowfen.core.heat.story import Kind, all_molten_s, tell
+from yellowfen.core.heat.story import EventKind, all_molten_s, tell
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue
 
@@ -243,7 +243,7 @@ def test_a_plate_melts_from_below_sooner_through_a_thinner_film_and_stops_when_t
         for film in (0.05, 0.15, 0.3)
     ]
     assert flow_s(results[0]) < flow_s(results[1]) < flow_s(results[2])
-    frozen = [event for event in tell(scene, results[2]) if event.kind is Kind.FROZEN]
+    frozen = [event for event in tell(scene, results[2]) if event.kind is EventKind.FROZEN]
     assert frozen
     assert 120 < frozen[0].at_s < 170
 
@@ -309,17 +309,17 @@ def test_small_chips_stand_up_dried_paste_crusts_and_strong_air_pushes() -> None
         ),
     )
     assert any(
-        event.kind is Kind.STANDS_UP and event.ref == "R1"
+        event.kind is EventKind.STANDS_UP and event.ref == "R1"
         for event in tell(lopsided, rehearse(lopsided))
     )
     slow = replace(scene, moves=(replace(scene.moves[0], seconds=400.0, height_mm=45.0),))
-    assert any(event.kind is Kind.CRUST for event in tell(slow, rehearse(slow, QUICK)))
+    assert any(event.kind is EventKind.CRUST for event in tell(slow, rehearse(slow, QUICK)))
     gale = replace(
         scene,
         source=HotAir(nozzle_mm=4, outlet_c=360, flow_lpm=80),
         moves=(replace(scene.moves[0], tilt_deg=45.0), scene.moves[1]),
     )
-    assert any(event.kind is Kind.PUSHED for event in tell(gale, rehearse(gale)))
+    assert any(event.kind is EventKind.PUSHED for event in tell(gale, rehearse(gale)))
 
 
 @pytest.mark.parametrize(

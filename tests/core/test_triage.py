@@ -14,7 +14,7 @@ from yellowfen.core.part.library import OwnPackage
 from yellowfen.core.part.moisture import FLOOR_LIFE_H, floor_life_of
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.work.advice import PART_MIN, SECOND_SIDE_MIN, advise
-from yellowfen.core.work.triage import Flag, Kind, Triaged, box_of, hangs_g_in2, triage
+from yellowfen.core.work.triage import Flag, FlagKind, Triaged, box_of, hangs_g_in2, triage
 
 
 def patch(*parts: SketchedPart, plane: Plane = Plane.UNKNOWN) -> Board:
@@ -27,32 +27,32 @@ def judged(board: Board, ref: str) -> Triaged:
     return next(one for one in triage(board) if one.part.ref == ref)
 
 
-def flag(board: Board, ref: str, kind: Kind) -> Flag | None:
+def flag(board: Board, ref: str, kind: FlagKind) -> Flag | None:
     return next((one for one in judged(board, ref).flags if one.kind is kind), None)
 
 
 @pytest.mark.parametrize(
     ("package", "kind", "word"),
     [
-        ("QFP-48", Kind.PITCH, "0.5 mm pitch"),
-        ("TSSOP-20", Kind.PITCH, "0.65 mm pitch"),
-        ("SOIC-8", Kind.PITCH, None),
-        ("0402", Kind.SIZE, "tiny"),
-        ("0603", Kind.SIZE, None),
-        ("QFN-20_4x4", Kind.HIDDEN, "thermal pad"),
-        ("BGA-64", Kind.HIDDEN, "balls"),
-        ("CAN-6.3", Kind.HEAT_SHY, "235 °C"),
-        ("SWITCH-6x6", Kind.HEAT_SHY, "iron only"),
-        ("CAN-6.3", Kind.HIDDEN, "pads beneath"),
-        ("0603", Kind.DIRECTION, None),
-        ("SMA", Kind.DIRECTION, "way round"),
-        ("LED_0805", Kind.DIRECTION, "way round?"),
-        ("0603", Kind.MOISTURE, None),
-        ("SOIC-8", Kind.MOISTURE, "moisture 3?"),
-        ("CAN-8", Kind.WEIGHT, "heavy"),
+        ("QFP-48", FlagKind.PITCH, "0.5 mm pitch"),
+        ("TSSOP-20", FlagKind.PITCH, "0.65 mm pitch"),
+        ("SOIC-8", FlagKind.PITCH, None),
+        ("0402", FlagKind.SIZE, "tiny"),
+        ("0603", FlagKind.SIZE, None),
+        ("QFN-20_4x4", FlagKind.HIDDEN, "thermal pad"),
+        ("BGA-64", FlagKind.HIDDEN, "balls"),
+        ("CAN-6.3", FlagKind.HEAT_SHY, "235 °C"),
+        ("SWITCH-6x6", FlagKind.HEAT_SHY, "iron only"),
+        ("CAN-6.3", FlagKind.HIDDEN, "pads beneath"),
+        ("0603", FlagKind.DIRECTION, None),
+        ("SMA", FlagKind.DIRECTION, "way round"),
+        ("LED_0805", FlagKind.DIRECTION, "way round?"),
+        ("0603", FlagKind.MOISTURE, None),
+        ("SOIC-8", FlagKind.MOISTURE, "moisture 3?"),
+        ("CAN-8", FlagKind.WEIGHT, "heavy"),
     ],
 )
-def test_what_a_lone_part_is_flagged_for(package: str, kind: Kind, word: str | None) -> None:
+def test_what_a_lone_part_is_flagged_for(package: str, kind: FlagKind, word: str | None) -> None:
     found = flag(patch(SketchedPart(ref="X1", package=package, x_mm=30, y_mm=20)), "X1", kind)
     assert (found.word if found else None) == word
 
@@ -73,7 +73,7 @@ def test_room_for_hands() -> None:
         SketchedPart(ref="R2", package="0603", x_mm=33, y_mm=20),
         SketchedPart(ref="R3", package="0603", x_mm=30, y_mm=21.4),
     )
-    found = flag(tight, "R1", Kind.ROOM)
+    found = flag(tight, "R1", FlagKind.ROOM)
     assert found is not None
     assert "R2" in found.sentence
     assert "R3" in found.sentence
@@ -84,7 +84,7 @@ def test_room_for_hands() -> None:
                 SketchedPart(ref="R2", package="0603", x_mm=33, y_mm=20),
             ),
             "R1",
-            Kind.ROOM,
+            FlagKind.ROOM,
         )
         is None
     )  # above and below are free
@@ -94,7 +94,7 @@ def test_room_for_hands() -> None:
             SketchedPart(ref="J1", package="CONN-6-1.25", x_mm=30, y_mm=24),
         ),
         "R1",
-        Kind.ROOM,
+        FlagKind.ROOM,
     )
     assert walled is not None
     assert walled.word == "no iron room"
@@ -105,7 +105,7 @@ def test_a_shy_neighbour_is_named_and_nearness_is_clear_distance() -> None:
         SketchedPart(ref="U1", package="SOIC-8", x_mm=30, y_mm=20),
         SketchedPart(ref="D1", package="LED_0603", x_mm=30, y_mm=26),
     )
-    found = flag(board, "U1", Kind.HEAT_SHY)
+    found = flag(board, "U1", FlagKind.HEAT_SHY)
     assert found is not None
     assert found.sentence.startswith("D1 within")
     own, other = box_of(board.part("U1")), box_of(board.part("D1"))
@@ -124,7 +124,7 @@ def test_hanging_mass_per_pad_area_by_hand() -> None:
     area_in2 = 2 * 3.6 * 1.6 / 25.4**2
     pads = {pad.pin or "": pad for pad in board.pads if pad.ref == "C1"}
     assert hangs_g_in2(board.part("C1"), pads) == pytest.approx(mass_g / area_in2, rel=1e-6)
-    found = flag(board, "C1", Kind.SECOND_SIDE)
+    found = flag(board, "C1", FlagKind.SECOND_SIDE)
     assert found is not None
     assert (found.word, mass_g / area_in2 > HANGS_G_IN2) == ("would drop", True)
 
@@ -133,7 +133,7 @@ def test_plane_pins_with_their_tie() -> None:
     found = flag(
         patch(SketchedPart(ref="U1", package="QFN-20_4x4", x_mm=30, y_mm=20), plane=Plane.YES),
         "U1",
-        Kind.PLANE,
+        FlagKind.PLANE,
     )
     assert found is not None
     assert found.sentence.startswith("pin 21 on a plane through holes")
@@ -141,7 +141,7 @@ def test_plane_pins_with_their_tie() -> None:
         flag(
             patch(SketchedPart(ref="U1", package="QFN-20_4x4", x_mm=30, y_mm=20), plane=Plane.NO),
             "U1",
-            Kind.PLANE,
+            FlagKind.PLANE,
         )
         is None
     )

@@ -142,7 +142,7 @@ def test_the_tables_refuse_what_no_code_should_write(connection: sqlite3.Connect
             connection.execute(statement)
 
 
-def take_task(connection: sqlite3.Connection, owner: str) -> tasks.Task | None:
+def take_task(connection: sqlite3.Connection, owner: str) -> tasks.JobTask | None:
     """As the worker of searches takes its next piece."""
     said = {name: kind.given_up for name, kind in kinds_of(HEAT).items()}
     found = work.take(connection, said, owner)

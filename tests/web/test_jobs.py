@@ -98,7 +98,7 @@ def test_each_board_keeps_its_own_state_over_all_jobs(client: TestClient) -> Non
     client.post(f"/jobs/{first}/piece", data={"piece": str(red.id)})
     plan = jobs.get(connection, first).plan
     longer = (replace(move, seconds=60.0) if move.deed == "close" else move for move in plan.moves)
-    jobs.keep_plan(connection, first, replace(plan, moves=tuple(longer)))
+    jobs.keep_heat_plan(connection, first, replace(plan, moves=tuple(longer)))
     run = bench_runs.start_heat(connection, first)
     for number, cue in enumerate(("start", "lifted U4", "away", "solid")):
         bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=1000 * number))

@@ -35,7 +35,7 @@ def heated(client: TestClient, refs: str, *flowed: str) -> int:
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     targets = tuple(refs.split())
     plan = jobs.get(connection, job).plan
-    jobs.keep_plan(
+    jobs.keep_heat_plan(
         connection, job, replace(plan, side="top", targets=targets, moves=usual_moves(targets))
     )
     run = bench_runs.start_heat(connection, job)
@@ -346,7 +346,7 @@ def test_what_is_heated_again_is_looked_at_again(client: TestClient) -> None:
     rest_good(client, job)
     plan = jobs.get(connection, job).plan
     targets = ("U4",)
-    jobs.keep_plan(connection, job, replace(plan, targets=targets, moves=usual_moves(targets)))
+    jobs.keep_heat_plan(connection, job, replace(plan, targets=targets, moves=usual_moves(targets)))
     again = bench_runs.start_heat(connection, job)
     opened_only = looking(client, job)
     assert client.get(f"/api/runs/{opened_only}/taps").json()["open"] == []  # not heated yet

@@ -18,8 +18,8 @@ from yellowfen import cli
 from yellowfen.core.work.order import Pace
 from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.store.materials import keep_supply
-from yellowfen.store.paste import keep_plan as keep_paste
-from yellowfen.store.paste import plan_of as paste_plan
+from yellowfen.store.paste import keep_paste_plan as keep_paste
+from yellowfen.store.paste import paste_plan_of as paste_plan
 from yellowfen.workflows import ready, tasks
 from yellowfen.workflows.long_work import HEAT, do_one
 from yellowfen.workflows.opening import connect_existing

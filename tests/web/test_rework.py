@@ -99,7 +99,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     assert "Take off with" in page
     level = client.post(f"/jobs/{job}/survey", data={"of": "U4", "want": "level"})
     assert level.url.path == f"/jobs/{job}/pads"
-    assert stored_paste.plan_of(connection, job).left_over == "leaded solder"
+    assert stored_paste.paste_plan_of(connection, job).left_over == "leaded solder"
     pads = client.post(f"/jobs/{job}/pads/run", data={"of": "U4"}).url.path
     number = int(pads.rsplit("/", 1)[1])
     keys = [cue.key for cue in stored.get(connection, number).script.cues]
@@ -225,20 +225,20 @@ def test_mixing_has_removal_alloy_on_the_pads_until_a_pads_run_is_over(client: T
     job = opened(client, purpose="rework", parts="U4")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     client.post(f"/jobs/{job}/survey/take", data={"way": "removal alloy", "of": "U4"})
-    assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
+    assert stored_paste.paste_plan_of(connection, job).left_over == "removal alloy"
     path = client.post(f"/jobs/{job}/pads/run", data={"of": "U4"}).url.path
     run = stored.get(connection, int(path.rsplit("/", 1)[1]))
     cues = [cue.key for cue in run.script.cues]
     assert any(key.startswith("must") for key in cues)
     for number, cue in enumerate(cues):
-        assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
+        assert stored_paste.paste_plan_of(connection, job).left_over == "removal alloy"
         client.post(
             f"/api{path}/taps",
             json={"key": f"p{number}", "cue": cue, "word": "done", "at_ms": number},
         )
-    assert stored_paste.plan_of(connection, job).left_over != "removal alloy"
+    assert stored_paste.paste_plan_of(connection, job).left_over != "removal alloy"
     client.delete(f"/api{path}/taps/p{len(cues) - 1}")  # taken back: not over
-    assert stored_paste.plan_of(connection, job).left_over == "removal alloy"
+    assert stored_paste.paste_plan_of(connection, job).left_over == "removal alloy"
     connection.close()
 
 
@@ -324,7 +324,7 @@ def test_eight_leds_come_off_an_aluminium_strip_by_plate(client: TestClient) -> 
     job = work.open_job(connection, number, "", Purpose.SALVAGE, refs)
     plan = jobs.get(connection, job).plan
     moves = (Move(deed=Deed.PLATE, seconds=150.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
-    jobs.keep_plan(
+    jobs.keep_heat_plan(
         connection,
         job,
         replace(

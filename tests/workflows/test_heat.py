@@ -23,7 +23,7 @@ from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import jobs
 from yellowfen.workflows import heat
-from yellowfen.workflows.heat import keep_plan, sureness_of, touch_joint, usual_plan
+from yellowfen.workflows.heat import keep_heat_plan, sureness_of, touch_joint, usual_plan
 
 from .conftest import Refusal
 
@@ -75,7 +75,7 @@ def test_what_cannot_be_is_said(connection: sqlite3.Connection, one: Refusal) ->
 
 def other_air(connection: sqlite3.Connection, outlet_c: float) -> Job:
     plan = jobs.get(connection, 1).plan
-    return keep_plan(connection, 1, replace(plan, outlet_c=outlet_c))
+    return keep_heat_plan(connection, 1, replace(plan, outlet_c=outlet_c))
 
 
 def test_the_full_answer_is_begun_beside_the_first_and_worked_out_once(

@@ -10,8 +10,8 @@ from yellowfen.core.heat.scene import Iron
 from yellowfen.store import jobs, tasks, work
 from yellowfen.workflows import iron_work
 from yellowfen.workflows import tasks as searching
-from yellowfen.workflows.heat import keep_plan
-from yellowfen.workflows.iron_answers import Question, What, answer_in, answer_to, ask
+from yellowfen.workflows.heat import keep_heat_plan
+from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_in, answer_to, ask
 from yellowfen.workflows.long_work import HEAT, IRON, WINDOW, do_one
 
 JOB = 1
@@ -19,7 +19,7 @@ JOB = 1
 
 def touch(tip_mm: float) -> Question:
     iron = Iron(tip_mm=tip_mm, set_c=340.0)
-    return Question(what=What.TOUCH, ref="U4", pin="1", tie="signal", iron=iron)
+    return Question(what=QuestionKind.TOUCH, ref="U4", pin="1", tie="signal", iron=iron)
 
 
 @pytest.fixture
@@ -43,9 +43,9 @@ def test_an_answer_holds_while_the_job_stands(
     assert do_one(connection, HEAT, "me")
     assert answer_to(connection, JOB, touch(1.6)) == "1.6"
     plan = jobs.get(connection, JOB).plan
-    keep_plan(connection, JOB, replace(plan, targets=(), moves=plan.moves[:1]))
+    keep_heat_plan(connection, JOB, replace(plan, targets=(), moves=plan.moves[:1]))
     assert answer_to(connection, JOB, touch(1.6)) == "1.6"
-    keep_plan(connection, JOB, replace(plan, ambient_c=plan.ambient_c - 15.0))
+    keep_heat_plan(connection, JOB, replace(plan, ambient_c=plan.ambient_c - 15.0))
     assert answer_to(connection, JOB, touch(1.6)) is None
     assert do_one(connection, HEAT, "me")
     told = [tasks.get(connection, one.id) for one in work.listed(connection)]
@@ -65,7 +65,7 @@ def test_an_answer_holds_while_the_job_stands(
 def test_what_cannot_be_answered_is_refused_once(connection: sqlite3.Connection) -> None:
     """A page that asks again without a script does not ask for ever."""
     under = Question(
-        what=What.TOUCH,
+        what=QuestionKind.TOUCH,
         ref="U4",
         pin="no such pin",
         tie="signal",
@@ -92,7 +92,7 @@ def test_it_waits_for_no_search(
     ends: list[int] = []
     goes_on = searching._goes_on
 
-    def asked_between(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+    def asked_between(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
         if not ends:
             other = ask(connection, JOB, touch(2.4))
             assert goes_on(connection, task)

@@ -6,15 +6,17 @@ import pytest
 
 from yellowfen.core.deposit.plan import PastePlan
 from yellowfen.errors import InvalidValue, NotFound
-from yellowfen.workflows.paste import keep_plan, weigh
+from yellowfen.workflows.paste import keep_paste_plan, weigh
 
 from .conftest import Refusal
 
 JOB = 1
 REFUSED = (
-    Refusal("no job", NotFound, lambda connection: keep_plan(connection, 99, PastePlan())),
+    Refusal("no job", NotFound, lambda connection: keep_paste_plan(connection, 99, PastePlan())),
     Refusal(
-        "no paste 99", NotFound, lambda connection: keep_plan(connection, JOB, PastePlan(lot_id=99))
+        "no paste 99",
+        NotFound,
+        lambda connection: keep_paste_plan(connection, JOB, PastePlan(lot_id=99)),
     ),
     Refusal(
         "say whether top, bottom",

@@ -36,7 +36,7 @@ from yellowfen.core.board.likeness import Likeness
 from yellowfen.core.board.nets import trace
 from yellowfen.core.board.placing import Placed, common_turn, place
 from yellowfen.core.board.propose import Proposed, package_like, propose
-from yellowfen.core.board.shift import Proposal, Shift
+from yellowfen.core.board.shift import Shift, ShiftProposal
 from yellowfen.core.board.spans import Draft, Spans, spans_of
 from yellowfen.core.part.catalogue import find_package, unknown_in_holes
 from yellowfen.core.part.library import BUILT_IN, Library
@@ -423,7 +423,7 @@ def _parts(
     size: Point,
     choices: Choices,
     library: Library,
-) -> tuple[Joined, tuple[Proposal, ...], list[Finding]]:
+) -> tuple[Joined, tuple[ShiftProposal, ...], list[Finding]]:
     remarks: list[Finding] = []
     placed = _on_board(
         found, pads, origin, size=size, choices=choices, library=library, remarks=remarks
@@ -623,7 +623,7 @@ def _corrected(placed: Placement, choice: PartChoice | None, turns: Mapping[str,
     )
 
 
-def _turn_proposals(joined: Joined, choices: Choices) -> tuple[Proposal, ...]:
+def _turn_proposals(joined: Joined, choices: Choices) -> tuple[ShiftProposal, ...]:
     """A quarter turn that most parts of a side need beyond the table's angles: proposed for the
     side as a whole.
     """
@@ -633,7 +633,7 @@ def _turn_proposals(joined: Joined, choices: Choices) -> tuple[Proposal, ...]:
         if turn and side not in choices.turns:
             sentence = f"Turn every part of the {side} by {turn}°: {turns.count(turn)} of {len(turns)} parts with more than two pads fit only so, by their pads"
             proposals.append(
-                Proposal(
+                ShiftProposal(
                     sentence=sentence,
                     shift=Shift(),
                     fits_before=turns.count(0),

@@ -10,15 +10,15 @@ from pydantic import Field
 from yellowfen.core.heat.calibrate import (
     Calibration,
     MeltTest,
-    Probe,
     ThermalLog,
+    Thermocouple,
     from_log,
     from_times,
     scrap_scene,
 )
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene, Side
-from yellowfen.core.heat.tune import Bench, Proposal, Tuned, axis_of, tolerance_of
+from yellowfen.core.heat.tune import Bench, SettingsProposal, Tuned, axis_of, tolerance_of
 from yellowfen.core.heat.window import (
     Axis,
     Calmest,
@@ -150,7 +150,7 @@ def calibrate_file(text: str | bytes) -> Calibration:
                 "give a log or melt tests, not both; fit one, then the other with the doubts it leaves",
             )
         probes = tuple(
-            Probe(one.x_mm, one.y_mm, tuple(one.readings_c), Side(one.side))
+            Thermocouple(one.x_mm, one.y_mm, tuple(one.readings_c), Side(one.side))
             for one in given.log.probes
         )
         return from_log(
@@ -232,7 +232,7 @@ def tuned_json(tuned: Tuned, wall_s: float) -> dict[str, Any]:
     }
 
 
-def proposal_json(one: Proposal) -> dict[str, Any]:
+def proposal_json(one: SettingsProposal) -> dict[str, Any]:
     """One proposal as plain data."""
     return {
         "key": one.key,

@@ -8,7 +8,7 @@ from typing import TypeVar
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.plan import Forecast, HeatPlan
 from yellowfen.core.heat.revise import Course
-from yellowfen.core.work.bench_run import RunKind, Script, State, Tap, state_after
+from yellowfen.core.work.bench_run import RunKind, RunState, Script, Tap, state_after
 from yellowfen.core.work.bench_scripts import (
     CheckPlan,
     IronPlan,
@@ -154,7 +154,7 @@ class BenchRun:
                 return ""
 
     @cached_property
-    def state(self) -> State:
+    def state(self) -> RunState:
         return state_after(self.script, self.taps)
 
     def seconds_of(self, cue: str) -> float | None:

@@ -9,7 +9,7 @@ from yellowfen.store.packing import pack, readable, unpack
 
 
 @dataclass(frozen=True, kw_only=True)
-class Kept:
+class KeptCalibration:
     """One stored calibration."""
 
     id: int
@@ -41,7 +41,7 @@ def add(
     return int(cursor.lastrowid or 0)
 
 
-def of_station(connection: sqlite3.Connection, station_id: int) -> list[Kept]:
+def of_station(connection: sqlite3.Connection, station_id: int) -> list[KeptCalibration]:
     """A station's calibrations, oldest first."""
     found = connection.execute(
         f"{_COLUMNS} WHERE station_id = ? ORDER BY id", (station_id,)
@@ -49,13 +49,13 @@ def of_station(connection: sqlite3.Connection, station_id: int) -> list[Kept]:
     return readable(found, _kept)
 
 
-def of_tool(connection: sqlite3.Connection, tool_id: int) -> list[Kept]:
+def of_tool(connection: sqlite3.Connection, tool_id: int) -> list[KeptCalibration]:
     """A tool's calibrations, oldest first."""
     found = connection.execute(f"{_COLUMNS} WHERE tool_id = ? ORDER BY id", (tool_id,)).fetchall()
     return readable(found, _kept)
 
 
-def get(connection: sqlite3.Connection, calibration_id: int) -> Kept:
+def get(connection: sqlite3.Connection, calibration_id: int) -> KeptCalibration:
     """The calibration of that id; NotFound otherwise."""
     row = connection.execute(f"{_COLUMNS} WHERE id = ?", (calibration_id,)).fetchone()
     if row is None:
@@ -63,8 +63,8 @@ def get(connection: sqlite3.Connection, calibration_id: int) -> Kept:
     return _kept(row)
 
 
-def _kept(row: sqlite3.Row) -> Kept:
-    return Kept(
+def _kept(row: sqlite3.Row) -> KeptCalibration:
+    return KeptCalibration(
         id=row["id"],
         station_id=row["station_id"],
         tool_id=row["tool_id"],

@@ -206,7 +206,7 @@ def remove_heat(connection: sqlite3.Connection, job_id: int, heat_id: int) -> No
         choose_heat(connection, job_id, left[0].id)
 
 
-def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> None:
+def keep_heat_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> None:
     """Store the plan of the heat being worked on, and the room that the job is worked in."""
     set_room(connection, job_id, plan.ambient_c)
     connection.execute(

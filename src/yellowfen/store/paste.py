@@ -21,7 +21,7 @@ class KeptWeighing:
     weighing: Weighing
 
 
-def plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
+def paste_plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
     """The job's paste plan, a fresh one when none was kept; for as many boards as the job is."""
     row = connection.execute(
         "SELECT content FROM paste_plan WHERE job_id = ?", (job_id,)
@@ -30,7 +30,7 @@ def plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
     return replace(plan, boards=jobs.boards_of(connection, job_id))
 
 
-def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
+def keep_paste_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
     """Store the job's paste plan, and how many boards the job is for."""
     jobs.set_boards(connection, job_id, plan.boards)
     connection.execute(

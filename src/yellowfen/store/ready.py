@@ -11,7 +11,7 @@ HANDS, EYES = "hands", "eyes"
 MOST_SCHEDULED = 200  # boards that a schedule is made for
 
 
-def plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
+def ready_plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
     """The job's plan, a fresh one when none was kept; for as many boards and in the room that the
     job is.
     """
@@ -28,7 +28,7 @@ def _room_of(connection: sqlite3.Connection, job_id: int) -> float:
     return min(max(jobs.room_of(connection, job_id), COLDEST_ROOM_C), WARMEST_ROOM_C)
 
 
-def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:
+def keep_ready_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:
     """Store the job's plan, how many boards the job is for, and the room it is worked in."""
     jobs.set_boards(connection, job_id, plan.boards)
     if plan.room_c != _room_of(connection, job_id):

@@ -34,7 +34,7 @@ def keep_answers(
 
 
 @dataclass(frozen=True, kw_only=True)
-class Kept:
+class KeptPassport:
     """A passport as it is stored; `used` once its part is on a board again."""
 
     id: int
@@ -85,7 +85,7 @@ def remove_passport(connection: sqlite3.Connection, passport_id: int, back: bool
     )
 
 
-def get_passport(connection: sqlite3.Connection, passport_id: int) -> Kept:
+def get_passport(connection: sqlite3.Connection, passport_id: int) -> KeptPassport:
     """The passport of that id; NotFound otherwise."""
     row = connection.execute(
         f"{_COLUMNS} WHERE id = ? AND removed_at IS NULL", (passport_id,)
@@ -95,7 +95,7 @@ def get_passport(connection: sqlite3.Connection, passport_id: int) -> Kept:
     return _kept(row)
 
 
-def passports(connection: sqlite3.Connection, job_id: int | None = None) -> list[Kept]:
+def passports(connection: sqlite3.Connection, job_id: int | None = None) -> list[KeptPassport]:
     """Parts that came off, of a job or of all, the newest first."""
     found = connection.execute(
         f"{_COLUMNS} WHERE removed_at IS NULL AND (? IS NULL OR job_id = ?) ORDER BY id DESC",
@@ -104,8 +104,8 @@ def passports(connection: sqlite3.Connection, job_id: int | None = None) -> list
     return [_kept(row) for row in found]
 
 
-def _kept(row: sqlite3.Row) -> Kept:
-    return Kept(
+def _kept(row: sqlite3.Row) -> KeptPassport:
+    return KeptPassport(
         id=row["id"],
         job_id=row["job_id"],
         piece_id=row["piece_id"],

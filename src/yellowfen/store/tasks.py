@@ -10,7 +10,7 @@ from yellowfen.store.work import Work
 
 
 @dataclass(frozen=True, kw_only=True)
-class Task:
+class JobTask:
     """One piece of a job's long work. `asked` and the steps are JSON text."""
 
     id: int
@@ -23,19 +23,19 @@ class Task:
     owner: str = ""
 
 
-def get(connection: sqlite3.Connection, task_id: int) -> Task:
+def get(connection: sqlite3.Connection, task_id: int) -> JobTask:
     """The task of that id; NotFound otherwise."""
     return task_of(connection, work.get(connection, task_id))
 
 
-def task_of(connection: sqlite3.Connection, one: Work) -> Task:
+def task_of(connection: sqlite3.Connection, one: Work) -> JobTask:
     """Work of a job with its finished steps. NotFound for work of no job."""
     if one.job_id is None:
         raise NotFound(f"there is no task {one.id}; it may have been removed")
     steps = connection.execute(
         "SELECT content FROM work_step WHERE work_id = ? ORDER BY place", (one.id,)
     ).fetchall()
-    return Task(
+    return JobTask(
         id=one.id,
         job_id=one.job_id,
         kind=one.kind,
@@ -47,7 +47,7 @@ def task_of(connection: sqlite3.Connection, one: Work) -> Task:
     )
 
 
-def latest(connection: sqlite3.Connection, job_id: int, kind: str) -> Task | None:
+def latest(connection: sqlite3.Connection, job_id: int, kind: str) -> JobTask | None:
     """The job's newest task of a kind, or None."""
     row = connection.execute(
         "SELECT max(id) AS id FROM work WHERE job_id = ? AND kind = ?", (job_id, kind)
@@ -55,7 +55,9 @@ def latest(connection: sqlite3.Connection, job_id: int, kind: str) -> Task | Non
     return None if row["id"] is None else get(connection, row["id"])
 
 
-def asked_last(connection: sqlite3.Connection, job_id: int, kind: str, asked: str) -> Task | None:
+def asked_last(
+    connection: sqlite3.Connection, job_id: int, kind: str, asked: str
+) -> JobTask | None:
     """The job's newest task of a kind that was asked just so, or None."""
     row = connection.execute(
         "SELECT max(id) AS id FROM work WHERE job_id = ? AND kind = ? AND asked = ?",
@@ -64,7 +66,7 @@ def asked_last(connection: sqlite3.Connection, job_id: int, kind: str, asked: st
     return None if row["id"] is None else get(connection, row["id"])
 
 
-def add_step(connection: sqlite3.Connection, task: Task, place: int, content: str) -> None:
+def add_step(connection: sqlite3.Connection, task: JobTask, place: int, content: str) -> None:
     """Store one finished step; a step done twice is one step. Raises Lost when another holds it."""
     with atomic(connection):
         work.check(connection, task.id, task.owner)

@@ -3,11 +3,11 @@
 from markupsafe import Markup, escape
 
 from yellowfen.core.work.estimate import Estimate
-from yellowfen.core.work.iron_rows import Row
+from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.schedule import Schedule
 
 
-def row_diagram(row: Row) -> Markup:
+def row_diagram(row: IronRow) -> Markup:
     """A row from its first pin to its last: leads, slow pins wider in time, and the wire that is
     fed along it.
     """

@@ -9,14 +9,14 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 
 from yellowfen.store import work
-from yellowfen.store.tasks import Task
+from yellowfen.store.tasks import JobTask
 from yellowfen.web.pages import page
 from yellowfen.workflows.iron_answers import answer_in
 from yellowfen.workflows.long_work import IRON, ORDER
 from yellowfen.workflows.tasks import order_seen
 
 
-def told(request: Request, task: Task) -> dict[str, Any]:
+def told(request: Request, task: JobTask) -> dict[str, Any]:
     """How a task stands, for a script that waits for it; wakes the worker while it is open."""
     if task.state in work.OPEN:
         request.app.state.worker.wake()
@@ -32,7 +32,9 @@ def told(request: Request, task: Task) -> dict[str, Any]:
     }
 
 
-def working_page(request: Request, context: dict[str, Any], task: Task, words: str) -> HTMLResponse:
+def working_page(
+    request: Request, context: dict[str, Any], task: JobTask, words: str
+) -> HTMLResponse:
     """A stage's page while `task` is at what it shows; it loads itself again when that is done."""
     stands = told(request, task)
     return page(request, "working.html", {**context, "task": stands, "words": words})

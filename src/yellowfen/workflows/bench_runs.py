@@ -23,7 +23,7 @@ from yellowfen.core.work.bench_scripts import (
 from yellowfen.core.work.heat_script import live_script, next_course
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
 from yellowfen.core.work.job import Job
-from yellowfen.core.work.kit import Found
+from yellowfen.core.work.kit import KitAnswer
 from yellowfen.core.work.look_script import LookPlan, refused_text
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import bench_runs, jobs
@@ -209,15 +209,15 @@ def note_line(
     """
     if key not in {line.key for line in kit_lines(connection, ready_state(connection, job_id))}:
         raise InvalidValue("line", f"{key[:60]!r} is not in this kit")
-    if found and found not in {str(one) for one in Found}:
-        raise InvalidValue("found", f"{found[:20]!r} is not one of {', '.join(Found)}")
+    if found and found not in {str(one) for one in KitAnswer}:
+        raise InvalidValue("found", f"{found[:20]!r} is not one of {', '.join(KitAnswer)}")
     if len(instead) > 120 or len(where or "") > 80:
         raise InvalidValue("where", "keep places within 80 letters and alternatives within 120")
     with atomic(connection):
         if where is not None:
             stored.keep_place(connection, key, where.strip())
         before = kit_answers(connection, job_id).get(key)
-        now = (Found(found), instead.strip()) if found else None
+        now = (KitAnswer(found), instead.strip()) if found else None
         if now != before:
             answer = Tap(
                 key=uuid4().hex,

@@ -15,7 +15,7 @@ from dataclasses import replace
 
 from yellowfen.core.board.board import Board, Pad, Role
 from yellowfen.core.board.choices import Choices, PadSet, PartChoice
-from yellowfen.core.board.compare import Change, changes
+from yellowfen.core.board.compare import BoardChange, changes
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import (
@@ -607,7 +607,7 @@ def restore(connection: sqlite3.Connection, board_id: int) -> None:
 
 def changes_of(
     connection: sqlite3.Connection, board_id: int
-) -> tuple[int, tuple[Change, ...]] | None:
+) -> tuple[int, tuple[BoardChange, ...]] | None:
     """The earlier revision's id and what changed since; None for a board that is no revision."""
     earlier = boards.revision_of(connection, board_id)
     if earlier is None:

@@ -11,8 +11,8 @@ from yellowfen.core.heat.calibrate import (
     STRENGTH_EXPONENT,
     STRUCTURE_LOG_SD,
     MeltTest,
-    Probe,
     ThermalLog,
+    Thermocouple,
     flow_like,
     from_log,
     from_times,
@@ -228,7 +228,8 @@ def log_test(
             scene, moves=(*scene.moves, Move(deed=Deed.WITHDRAW, seconds=min(rest, 900.0)))
         )
     probes = tuple(
-        Probe(x, y, readings) for (x, y), readings in zip(places_mm, columns.values(), strict=False)
+        Thermocouple(x, y, readings)
+        for (x, y), readings in zip(places_mm, columns.values(), strict=False)
     )
     found = from_log(ThermalLog(scene, times, probes), doubts)
     said = f"{name}: {len(probes)} probe{'s' if len(probes) > 1 else ''}, {times[-1]:.0f} s"
@@ -265,7 +266,7 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
 
 def set_undone(
     connection: sqlite3.Connection, calibration_id: int, undone: bool
-) -> calibrations.Kept:
+) -> calibrations.KeptCalibration:
     """Take a calibration out of use, or put it back; what was found before it counts again."""
     calibrations.get(connection, calibration_id)
     calibrations.set_undone(connection, calibration_id, undone)

@@ -157,7 +157,7 @@ def furnish(connection: sqlite3.Connection) -> bool:
     moves = (Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     plate = _plate(connection).id
     on_plate = replace(job.plan, source=SourceKind.PLATE, tool_id=plate, moves=moves)
-    jobs.keep_plan(connection, build, usual_plan(connection, job, on_plate)[0])
+    jobs.keep_heat_plan(connection, build, usual_plan(connection, job, on_plate)[0])
     _all_done(connection, bench_runs_work.start_dotting(connection, build, side), 14)
     _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
     _heated(connection, build, slower=0.95)
@@ -267,7 +267,7 @@ def _strip_of_leds(connection: sqlite3.Connection) -> None:
         plate=replace(plate.content, set_c=255.0),
         core=Core.ALUMINIUM,
     )
-    jobs.keep_plan(connection, job, plan)
+    jobs.keep_heat_plan(connection, job, plan)
     for ref, shown, note in (("D1", Proof.GOOD, "lit at 20 mA"), ("D2", Proof.NOT_YET, "")):
         passport_id = rework_work.write_passport(connection, job, ref)
         kept = stored_rework.get_passport(connection, passport_id).passport

@@ -94,7 +94,7 @@ _MOST_KEPT, _MOST_TOUCHES = 12, 200
 AS_DRAWN = "as drawn"
 
 
-def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Job:
+def keep_heat_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Job:
     """Store the plan of a job after checking that the scene can be built; returns the job. Parts
     that are not on the board cannot be left off it.
 
@@ -111,7 +111,7 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) -> Jo
         )
     if plan.targets:
         scene_of(board, plan)
-    jobs.keep_plan(connection, job_id, plan)
+    jobs.keep_heat_plan(connection, job_id, plan)
     return job.with_plan(plan)
 
 

@@ -26,7 +26,7 @@ from yellowfen.workflows.paste import paste_of
 KEPT = 60  # answers a job keeps; the oldest go
 
 
-class What(StrEnum):
+class QuestionKind(StrEnum):
     """Which question: one touch of a given iron, the three ties of a part's bench card, how to mend
     a bad joint, the ties under a part that came off.
     """
@@ -41,7 +41,7 @@ class What(StrEnum):
 class Question:
     """A question at a part; `pin`, `tie` and `iron` where it is about one touch."""
 
-    what: What
+    what: QuestionKind
     ref: str
     pin: str = ""
     tie: str = ""
@@ -59,8 +59,8 @@ def _stands(connection: sqlite3.Connection, job_id: int) -> str:
         __version__,
         boards.digest_of(connection, job.board_id),
         pack(plan),
-        paste_of(connection, paste_store.plan_of(connection, job_id)),
-        ready_store.plan_of(connection, job_id).ways(),
+        paste_of(connection, paste_store.paste_plan_of(connection, job_id)),
+        ready_store.ready_plan_of(connection, job_id).ways(),
         ready_store.bench_schools(connection),
         answers.alloy if answers else "",
         [one.content for one in tools.rows(connection) if isinstance(one.content, Iron)],
@@ -78,7 +78,7 @@ def question_of(asked: str) -> Question:
     return unpack(Question, json.dumps(json.loads(asked).get("question")))
 
 
-def ask(connection: sqlite3.Connection, job_id: int, question: Question) -> tasks.Task:
+def ask(connection: sqlite3.Connection, job_id: int, question: Question) -> tasks.JobTask:
     """Have the worker answer; the same question is answered once, and refused once: another try of
     it would come to the same.
     """
@@ -95,6 +95,6 @@ def answer_to(connection: sqlite3.Connection, job_id: int, question: Question) -
     return None if task is None else answer_in(task)
 
 
-def answer_in(task: tasks.Task) -> str | None:
+def answer_in(task: tasks.JobTask) -> str | None:
     """The answer that a task ended with, as JSON text."""
     return task.steps[-1] if task.state == work.DONE and task.steps else None

@@ -14,7 +14,7 @@ REREAD = "reread"
 
 
 @dataclass(frozen=True, kw_only=True)
-class Kind:
+class WorkKind:
     """A kind of long work: which worker does it and how, what is said when it has ended its worker
     too often, how it is given up when asked. What is `short` goes first, and between the steps of
     what is not.
@@ -63,7 +63,7 @@ def _stop(connection: sqlite3.Connection, work_id: int) -> None:
     work.set_state(connection, work_id, work.CANCELLED, "given up")
 
 
-_SEARCH = Kind(
+_SEARCH = WorkKind(
     duty=HEAT,
     do=_for_heat,
     given_up="it ended its worker three times and is given up; change a setting and ask again",
@@ -75,20 +75,20 @@ KINDS = {
     TOUR: _SEARCH,
     OFF: _SEARCH,
     ORDER: _SEARCH,
-    IRON: Kind(
+    IRON: WorkKind(
         duty=HEAT,
         do=_for_iron,
         given_up="it ended its worker three times and is given up; choose another tip or setting",
         cancel=_stop,
         short=True,
     ),
-    imports.KIND: Kind(
+    imports.KIND: WorkKind(
         duty=IMPORTS,
         do=_import,
         given_up="reading it ended the reader three times, so it is given up; nothing was stored",
         cancel=imports.cancel,
     ),
-    REREAD: Kind(
+    REREAD: WorkKind(
         duty=IMPORTS,
         do=_reread,
         given_up="reading it again ended the reader three times; it stays as it was",
@@ -97,7 +97,7 @@ KINDS = {
 }
 
 
-def kinds_of(duty: str) -> dict[str, Kind]:
+def kinds_of(duty: str) -> dict[str, WorkKind]:
     """The kinds that a worker does, by name."""
     return {name: kind for name, kind in KINDS.items() if kind.duty == duty}
 
@@ -119,7 +119,7 @@ def do_short(connection: sqlite3.Connection, owner: str) -> None:
         pass
 
 
-def _do_one(connection: sqlite3.Connection, kinds: dict[str, Kind], owner: str) -> bool:
+def _do_one(connection: sqlite3.Connection, kinds: dict[str, WorkKind], owner: str) -> bool:
     said = {name: kind.given_up for name, kind in kinds.items()}
     taken = work.take(connection, said, owner) if kinds else None
     if taken is not None:

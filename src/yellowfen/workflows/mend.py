@@ -12,7 +12,7 @@ from yellowfen.core.board.board import BoardPart
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.scene import Deed, Iron
-from yellowfen.core.look.mend import Cause, Fault, Mend, Way, causes, mend, nearest_gap_mm
+from yellowfen.core.look.mend import Cause, Fault, Mend, MendWay, causes, mend, nearest_gap_mm
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at
 from yellowfen.core.part.package import JointKind, tip_reaches
@@ -23,8 +23,8 @@ from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, jobs, pictures, tasks
 from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.packing import unpack
-from yellowfen.workflows.heat import keep_plan
-from yellowfen.workflows.iron_answers import Question, What, answer_to, ask
+from yellowfen.workflows.heat import keep_heat_plan
+from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_to, ask
 from yellowfen.workflows.look import LookState, facts_of, liquid_s, look_state, metered, soldering
 from yellowfen.workflows.paste import paste_state, proposals, take
 from yellowfen.workflows.proof import cleaning_state, proof_state
@@ -112,14 +112,16 @@ def touches_of(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) 
     return _touches(connection, state, state.whole.part(ref), fault)
 
 
-def touches_asked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> tasks.Task:
+def touches_asked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> tasks.JobTask:
     """Have the worker find how to touch one bad joint. Raises NotFound for one not marked."""
     fault, state = _marked(connection, job_id, ref, pin), ready_state(connection, job_id)
     return ask(connection, job_id, _question(fault, iron_for(connection, state, ref)))
 
 
 def _question(fault: Fault, iron: Iron) -> Question:
-    return Question(what=What.MEND, ref=fault.ref, pin=fault.pin, tie=fault.known.tie, iron=iron)
+    return Question(
+        what=QuestionKind.MEND, ref=fault.ref, pin=fault.pin, tie=fault.known.tie, iron=iron
+    )
 
 
 def _marked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> Fault:
@@ -141,7 +143,7 @@ def _touches(
 ) -> Touches | None:
     """How to touch a joint with the bench's iron; None where no tip helps or reaches."""
     land = next((one for one in part.package.lands if one.pin == fault.pin), None)
-    if land is None or fault.way is not Way.IRON or not tip_reaches(part.package, land):
+    if land is None or fault.way is not MendWay.IRON or not tip_reaches(part.package, land):
         return None
     iron, alloy = iron_for(connection, state, part.ref), state.paste.paste.metal.name
     kept = answer_to(connection, state.paste.job.id, _question(fault, iron))
@@ -368,7 +370,7 @@ def prevent(connection: sqlite3.Connection, job_id: int, ref: str, press: str) -
         moves = (replace(first, seconds=first.seconds + LONGER_S), *plan.moves[1:])
     else:
         moves = (replace(usual_moves(plan.targets)[0], seconds=LONGER_S), *plan.moves)
-    keep_plan(connection, job_id, replace(plan, moves=moves))
+    keep_heat_plan(connection, job_id, replace(plan, moves=moves))
     return f"the heat warms {moves[0].seconds:.0f} s first; set it back in Heat"
 
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.scope import scoped
-from yellowfen.core.deposit.better import Proposal, better_openings
-from yellowfen.core.deposit.changes import Change, changed
+from yellowfen.core.deposit.better import OpeningProposal, better_openings
+from yellowfen.core.deposit.changes import OpeningChange, changed
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
 from yellowfen.core.deposit.judge import Judged, compare_foils, judge
 from yellowfen.core.deposit.plan import ChangeStep, PastePlan, standing
@@ -38,7 +38,7 @@ class PasteState:
     whole: Board
     drawn: Board
     board: Board
-    changes: dict[str, Change]
+    changes: dict[str, OpeningChange]
     steps: tuple[ChangeStep, ...]
     foils: tuple[Judged, ...]
     best_mm: float
@@ -60,7 +60,7 @@ def paste_state(
     stood `before` a moment, where one is given.
     """
     job = jobs.get(connection, job_id)
-    plan = plan or stored.plan_of(connection, job_id)
+    plan = plan or stored.paste_plan_of(connection, job_id)
     paste = paste_of(connection, plan)
     whole = boards.get(connection, job.board_id)
     drawn = scoped(whole, job.parts)
@@ -114,10 +114,10 @@ def paste_of(connection: sqlite3.Connection, plan: PastePlan) -> Paste:
 
 def paste_of_job(connection: sqlite3.Connection, job_id: int) -> Paste:
     """The paste that a job is soldered with."""
-    return paste_of(connection, stored.plan_of(connection, job_id))
+    return paste_of(connection, stored.paste_plan_of(connection, job_id))
 
 
-def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
+def keep_paste_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> None:
     """Store the stage's settings. Heats that soldered with the metal of the paste before solder
     with that of this one. Raises NotFound for an unknown job or lot.
     """
@@ -127,13 +127,13 @@ def keep_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan) -> N
     before = paste_of_job(connection, job_id).alloy
     now = paste_of(connection, plan).alloy
     with atomic(connection):
-        stored.keep_plan(connection, job_id, plan)
+        stored.keep_paste_plan(connection, job_id, plan)
         for heat in job.heats:
             if now != before and heat.plan.alloy == before and not heat.plan.lifts:
                 jobs.keep_heat(connection, heat.id, replace(heat.plan, alloy=now))
 
 
-def proposals(state: PasteState) -> tuple[Proposal, ...]:
+def proposals(state: PasteState) -> tuple[OpeningProposal, ...]:
     """Better openings for the state."""
     return better_openings(
         state.board, state.foil_mm, state.paste, state.factor, state.plan.coverage
@@ -160,7 +160,7 @@ def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> Change
         )
         step = ChangeStep(said, tuple(change for one in chosen for change in one.changes))
         stored.add_step(connection, job_id, step)
-        stored.keep_plan(
+        stored.keep_paste_plan(
             connection, job_id, with_foil(state.plan, state.foil_mm)
         )  # the openings are made for this foil
     return step

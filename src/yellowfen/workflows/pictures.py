@@ -65,7 +65,7 @@ def keep_picture(
 
 
 @dataclass(frozen=True, kw_only=True)
-class Laid:
+class PictureOnBoard:
     """A picture with its board: what was done on it, and the part in hand."""
 
     row: PictureRow
@@ -90,11 +90,11 @@ class Laid:
         raise NotFound(f"there is no {ref!r} on the side that this picture shows")
 
 
-def laid(connection: sqlite3.Connection, picture_id: int) -> Laid:
+def laid(connection: sqlite3.Connection, picture_id: int) -> PictureOnBoard:
     """A picture with the board it shows. Raises NotFound."""
     row = pictures.get(connection, picture_id)
     board_id = jobs.get(connection, row.job_id).board_id
-    return Laid(row=row, board=boards.get(connection, board_id))
+    return PictureOnBoard(row=row, board=boards.get(connection, board_id))
 
 
 @lru_cache(maxsize=1)
@@ -107,8 +107,8 @@ def _greys(connection: sqlite3.Connection, picture_id: int) -> tuple[Grey, ...]:
 
 
 def _changed(
-    connection: sqlite3.Connection, picture_id: int, change: Callable[[Laid], PictureWork]
-) -> Laid:
+    connection: sqlite3.Connection, picture_id: int, change: Callable[[PictureOnBoard], PictureWork]
+) -> PictureOnBoard:
     """Keep what a change makes of a picture's work."""
     with atomic(connection):
         work = change(laid(connection, picture_id))
@@ -157,13 +157,13 @@ def click(
     name: str,
     place: tuple[float, float],
     spot: tuple[float, float],
-) -> Laid:
+) -> PictureOnBoard:
     """Say where a place of the board (mm) is seen (px), and lay the board over it anew.
 
     Raises InvalidValue for places that do not belong together; then nothing changes.
     """
 
-    def change(found: Laid) -> PictureWork:
+    def change(found: PictureOnBoard) -> PictureWork:
         row = found.row
         if not (0 <= spot[0] <= row.width and 0 <= spot[1] <= row.height):
             raise InvalidValue("spot", "this lies outside the picture")
@@ -174,7 +174,7 @@ def click(
     return _changed(connection, picture_id, change)
 
 
-def unclick(connection: sqlite3.Connection, picture_id: int) -> Laid:
+def unclick(connection: sqlite3.Connection, picture_id: int) -> PictureOnBoard:
     """Take the newest click back."""
     return _changed(
         connection,
@@ -185,7 +185,9 @@ def unclick(connection: sqlite3.Connection, picture_id: int) -> Laid:
     )
 
 
-def keep_to_clicks(connection: sqlite3.Connection, picture_id: int, by_edges: bool) -> Laid:
+def keep_to_clicks(
+    connection: sqlite3.Connection, picture_id: int, by_edges: bool
+) -> PictureOnBoard:
     """Fit by the pads' edges, or by the clicks alone."""
     return _changed(
         connection,
@@ -206,7 +208,7 @@ class PartSeen:
     joints: tuple[JointSeen, ...]
 
 
-def part_seen(connection: sqlite3.Connection, found: Laid, ref: str) -> PartSeen:
+def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -> PartSeen:
     """A part as it was laid on the picture (at first where it belongs)."""
     part = found.part(ref)
     pose = found.work.poses.get(ref, Pose())
@@ -215,10 +217,12 @@ def part_seen(connection: sqlite3.Connection, found: Laid, ref: str) -> PartSeen
     return PartSeen(ref=ref, pose=pose, joints=joints)
 
 
-def lay_part(connection: sqlite3.Connection, picture_id: int, ref: str, pose: Pose) -> Laid:
+def lay_part(
+    connection: sqlite3.Connection, picture_id: int, ref: str, pose: Pose
+) -> PictureOnBoard:
     """Keep how a part was dragged and turned. Raises NotFound for a part of the other side."""
 
-    def change(found: Laid) -> PictureWork:
+    def change(found: PictureOnBoard) -> PictureWork:
         found.part(ref)
         return replace(found.work, poses={**found.work.poses, ref: pose})
 
@@ -232,7 +236,7 @@ def drag_part(
     *,
     by: tuple[float, float],
     turn_deg: float,
-) -> Laid:
+) -> PictureOnBoard:
     """Move a part by so many px of the picture and turn it (degrees, anticlockwise as seen)."""
     found = laid(connection, picture_id)
     part, pose = found.part(ref), found.work.poses.get(ref, Pose())
@@ -243,12 +247,12 @@ def drag_part(
     return lay_part(connection, picture_id, ref, Pose(float(x), float(y), turn))
 
 
-def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Laid:
+def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> PictureOnBoard:
     """Lay a part's outline on the edges that the picture shows near where it lies now; what the
     part hides is left out of the board's own fit. Raises Refused where too few edges are seen.
     """
 
-    def change(found: Laid) -> PictureWork:
+    def change(found: PictureOnBoard) -> PictureWork:
         greys, part, work = _greys(connection, picture_id), found.part(ref), found.work
         found.fit  # noqa: B018  refused without one
         pose = work.poses.get(ref, Pose())
@@ -280,7 +284,7 @@ def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> 
 
 
 # print, and what is bright across gaps
-def print_of(connection: sqlite3.Connection, found: Laid) -> PrintSeen:
+def print_of(connection: sqlite3.Connection, found: PictureOnBoard) -> PrintSeen:
     """The print as the picture shows it, kept until something of it changes. Raises Refused without
     a fit or a pad in sight.
     """
@@ -303,7 +307,7 @@ def print_of(connection: sqlite3.Connection, found: Laid) -> PrintSeen:
     return seen
 
 
-def across_gaps(connection: sqlite3.Connection, found: Laid) -> tuple[Between, ...]:
+def across_gaps(connection: sqlite3.Connection, found: PictureOnBoard) -> tuple[Between, ...]:
     """Places to look at again: something bright across a gap that is no lead."""
     grey, kept = _greys(connection, found.row.id)[found.work.channel], found.work
     return bright_across(
@@ -328,7 +332,7 @@ def keep_thresholds(
     paste_from: float | None,
     bright_from: float | None,
     paste_darker: bool,
-) -> Laid:
+) -> PictureOnBoard:
     """Keep thresholds as moved; None works them out again."""
     return _changed(
         connection,

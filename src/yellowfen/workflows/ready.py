@@ -27,14 +27,14 @@ from yellowfen.core.work.estimate import (
     Each,
     Estimate,
     Paces,
-    Stage,
+    StageMinutes,
     first_pass_share,
     learnt,
     stage,
 )
-from yellowfen.core.work.iron_rows import USUAL_NEED_S, Row, row_plans, rows_of, usual_need_s
+from yellowfen.core.work.iron_rows import USUAL_NEED_S, IronRow, row_plans, rows_of, usual_need_s
 from yellowfen.core.work.job import Purpose
-from yellowfen.core.work.kit import Found, Line, kit
+from yellowfen.core.work.kit import KitAnswer, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
 from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.core.work.schedule import (
@@ -46,7 +46,7 @@ from yellowfen.core.work.schedule import (
     Bag,
     Build,
     Schedule,
-    Task,
+    ScheduleTask,
     bags_of,
     schedule,
     share_of_whole,
@@ -128,7 +128,7 @@ class ReadyState:
 
 def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     """The stage of a job as kept."""
-    paste, plan = paste_state(connection, job_id), stored.plan_of(connection, job_id)
+    paste, plan = paste_state(connection, job_id), stored.ready_plan_of(connection, job_id)
     plan = replace(plan, schools={**stored.bench_schools(connection), **plan.schools})
     job = paste.job
     bench = bench_tools(connection, paste.board)
@@ -178,10 +178,10 @@ def _second_side(board: Board) -> str:
     return found.second
 
 
-def keep_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:
+def keep_ready_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:
     """Store the stage's settings. Raises NotFound for an unknown job."""
     paste_state(connection, job_id)
-    stored.keep_plan(connection, job_id, plan)
+    stored.keep_ready_plan(connection, job_id, plan)
 
 
 def choose_way(
@@ -208,13 +208,13 @@ def choose_way(
         refused = next((offer.refused for offer in offers if offer.refused), "")
         if refused:
             raise Refused(f"{ref or package}: {way} is out of the question: {refused}")
-    plan = stored.plan_of(connection, job_id)
+    plan = stored.ready_plan_of(connection, job_id)
     by_part, by_package = dict(plan.way_parts), dict(plan.way_packages)
     chosen = by_part if ref else by_package
     chosen.pop(ref or package, None)
     if way:
         chosen[ref or package] = way
-    keep_plan(connection, job_id, replace(plan, way_parts=by_part, way_packages=by_package))
+    keep_ready_plan(connection, job_id, replace(plan, way_parts=by_part, way_packages=by_package))
 
 
 def keep_schools_for_bench(connection: sqlite3.Connection, job_id: int) -> None:
@@ -263,7 +263,7 @@ class IronRows:
     this tip does not wet in time.
     """
 
-    rows: tuple[Row, ...]
+    rows: tuple[IronRow, ...]
     need_s: dict[str, float]
     measured: bool
     never: tuple[str, ...] = ()
@@ -466,9 +466,9 @@ def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | Non
 
     Raises InvalidValue for parts that are not there, on the other side, or the same.
     """
-    state, plan = ready_state(connection, job_id), stored.plan_of(connection, job_id)
+    state, plan = ready_state(connection, job_id), stored.ready_plan_of(connection, job_id)
     if not ref:
-        keep_plan(connection, job_id, replace(plan, wishes=()))
+        keep_ready_plan(connection, job_id, replace(plan, wishes=()))
         return
     sides = {part.ref: part.side for part in state.board.parts}
     if ref not in sides or (after and after not in sides):
@@ -483,7 +483,7 @@ def wish(connection: sqlite3.Connection, job_id: int, ref: str, after: str | Non
     kept = tuple(
         one for one in plan.wishes if one.ref != ref and (after is None or one.after != after)
     )
-    keep_plan(
+    keep_ready_plan(
         connection,
         job_id,
         replace(plan, wishes=kept if after is None else (*kept, Wish(ref, after))),
@@ -525,7 +525,7 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
     pasted = [one for one in ways if one.chosen.way not in IRON_WAYS]
     reference = Each(1.0, paces.turn.spread)
     lines = len(kit(state.board, boards_, skip=()))
-    stages: list[Stage] = [
+    stages: list[StageMinutes] = [
         stage("Kit", 60 * KIT_LINE_MIN * lines, reference),
         stage("Prepare", 60 * PREPARE_MIN * share_of_whole(state.share), reference),
     ]
@@ -548,7 +548,9 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
     orders = [order_of(connection, state, side) for side in ("top", "bottom")]
     minutes = sum(one.takes.minutes for one in orders)
     stages.append(
-        Stage("Place", boards_ * minutes, paces.place.spread, stage("", 1, paces.place).source)
+        StageMinutes(
+            "Place", boards_ * minutes, paces.place.spread, stage("", 1, paces.place).source
+        )
     )
     stages.append(
         stage(
@@ -630,7 +632,7 @@ class Timed:
     """
 
     found: Schedule
-    tasks: tuple[Task, ...]
+    tasks: tuple[ScheduleTask, ...]
     begun: bool
     bags: tuple[Bag, ...]
 
@@ -678,13 +680,15 @@ def task_done(connection: sqlite3.Connection, job_id: int, key: str, now_s: floa
 
 
 # kit
-def kit_answers(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[Found, str]]:
+def kit_answers(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[KitAnswer, str]]:
     """What the job's kit check found, by line, and what was taken instead."""
     run = bench_runs.latest(connection, job_id, RunKind.KIT)
     if run is None:
         return {}
     state, words = run.state, {tap.cue: tap.text for tap in run.taps}
-    return {line: (Found(word), words[line]) for line, word in (state.done | state.aside).items()}
+    return {
+        line: (KitAnswer(word), words[line]) for line, word in (state.done | state.aside).items()
+    }
 
 
 def kit_lines(connection: sqlite3.Connection, state: ReadyState) -> tuple[Line, ...]:

@@ -16,9 +16,9 @@ from yellowfen.core.rework.pads import Want, wanted_mm3
 from yellowfen.core.rework.refit import Centring, Thickness, centring, thickness
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
-from yellowfen.core.work.iron_rows import Row
+from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.job import Job
-from yellowfen.core.work.technique import Kind, Way, kind_of
+from yellowfen.core.work.technique import PartKind, Way, kind_of
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.workflows.ready import ready_state
@@ -72,7 +72,7 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
         )
     kind = next((one for one in _LEVELLED if one in kinds), None)
     if kind is not None and not part.package.iron_only:
-        hard = kind_of(part.package) in (Kind.FINE, Kind.TINY)
+        hard = kind_of(part.package) in (PartKind.FINE, PartKind.TINY)
         found.append(
             RefitWay(
                 name="old solder, flux, hot air",
@@ -205,7 +205,7 @@ def start_headers(connection: sqlite3.Connection, job_id: int, part: BoardPart) 
     made = adapter_of(part, alloy_named("Sn63Pb37"))
     each = made.seconds / len(made.pins)
     rows = tuple(
-        Row(
+        IronRow(
             pins=(name,),
             pitch_mm=2.54,
             length_mm=2.54,

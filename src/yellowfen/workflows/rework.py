@@ -38,7 +38,7 @@ from yellowfen.store import rework as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import rehearse_job, sureness_of
-from yellowfen.workflows.iron_answers import Question, What, answer_to
+from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_to
 from yellowfen.workflows.jobs import pads_of_runs
 from yellowfen.workflows.paste import paste_state
 
@@ -54,7 +54,7 @@ def usual_answers(connection: sqlite3.Connection, job: Job) -> Answers:
     """What holds before anything was asked: what the refit wants on the pads by the school chosen."""
     chosen = {
         **ready_stored.bench_schools(connection),
-        **ready_stored.plan_of(connection, job.id).schools,
+        **ready_stored.ready_plan_of(connection, job.id).schools,
     }
     level = Schools(chosen).of("pads").name == "level it and add flux"
     return Answers(want=Want.LEVEL if level else Want.BARE)
@@ -298,8 +298,8 @@ def _tell_mixing(connection: sqlite3.Connection, job_id: int, asked: Answers) ->
             Solder.LEADED: "leaded solder",
             Solder.BISMUTH: "bismuth solder",
         }.get(asked.solder, "lead-free solder")
-    plan = paste.plan_of(connection, job_id)
-    paste.keep_plan(connection, job_id, replace(plan, left_over=left))
+    plan = paste.paste_plan_of(connection, job_id)
+    paste.keep_paste_plan(connection, job_id, replace(plan, left_over=left))
 
 
 def lifting(job: Job) -> HeatPlan:
@@ -337,14 +337,14 @@ def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
     """
     board = boards.get(connection, job.board_id)
     asked = answers_of(connection, job)
-    kept = answer_to(connection, job.id, Question(what=What.PADS, ref=ref))
+    kept = answer_to(connection, job.id, Question(what=QuestionKind.PADS, ref=ref))
     known = None if kept is None else json.loads(kept)
     return pads_planned(board, job.plan, ref, asked=asked, iron=_widest(connection), known=known)
 
 
 def pads_known(connection: sqlite3.Connection, job: Job, ref: str) -> bool:
     """False while the worker has still to find how soon a part's pads melt under the iron."""
-    return answer_to(connection, job.id, Question(what=What.PADS, ref=ref)) is not None
+    return answer_to(connection, job.id, Question(what=QuestionKind.PADS, ref=ref)) is not None
 
 
 def _widest(connection: sqlite3.Connection) -> Iron:
@@ -448,7 +448,7 @@ def start_pads(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
 class Salvaged:
     """A part in a bag with its fitness."""
 
-    kept: stored.Kept
+    kept: stored.KeptPassport
     fitness: Fitness
 
 

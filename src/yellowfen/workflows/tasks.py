@@ -25,7 +25,7 @@ from yellowfen.core.heat.tune import (
     FINE_ROWS,
     Arrangement,
     Bench,
-    Proposal,
+    SettingsProposal,
     Tuned,
     axis_of,
     judge,
@@ -37,7 +37,7 @@ from yellowfen.core.heat.window import (
     WINDOW_RESOLUTION,
     Axis,
     Calmest,
-    Column,
+    WindowColumn,
     check_axes,
     check_dwell,
     confirmed,
@@ -130,7 +130,7 @@ def ask_order(connection: sqlite3.Connection, job_id: int, side: str) -> int:
     return work.add(connection, ORDER, job_id=job_id, asked=asked)
 
 
-def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
+def do(connection: sqlite3.Connection, task: tasks.JobTask) -> None:
     """Do a task that was taken from where it stands to its end, or until it is cancelled or another
     worker holds it.
     """
@@ -140,8 +140,8 @@ def do(connection: sqlite3.Connection, task: tasks.Task) -> None:
 
 def carry_out(
     connection: sqlite3.Connection,
-    task: tasks.Task,
-    how: Callable[[sqlite3.Connection, tasks.Task], bool],
+    task: tasks.JobTask,
+    how: Callable[[sqlite3.Connection, tasks.JobTask], bool],
 ) -> None:
     """Do a task by a function that is True once it is done; a problem ends it with its sentence."""
     try:
@@ -159,13 +159,13 @@ def carry_out(
             _end(connection, task, work.DONE)
 
 
-def _goes_on(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+def _goes_on(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     """Between two steps: what is short is done; False when the task was given up."""
     do_short(connection, task.owner)
     return work.state_of(connection, task.id) != work.CANCELLED
 
 
-def _order(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+def _order(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     """The order of a side, with how far it is as its first step until it is there."""
     side, state = json.loads(task.asked)["side"], ready_state(connection, task.job_id)
     if order_asked(connection, state, side) != task.asked:
@@ -183,19 +183,19 @@ def _order(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     return True
 
 
-def order_seen(task: tasks.Task) -> tuple[int, int]:
+def order_seen(task: tasks.JobTask) -> tuple[int, int]:
     """Rounds done of an order and of how many, (0, 0) where that is not known."""
     told = json.loads(task.steps[0]) if len(task.steps) == 1 and task.state != work.DONE else {}
     return int(told.get("done", 0)), int(told.get("of", 0))
 
 
-def _end(connection: sqlite3.Connection, task: tasks.Task, state: str, said: str = "") -> None:
+def _end(connection: sqlite3.Connection, task: tasks.JobTask, state: str, said: str = "") -> None:
     """End a task unless it was taken over or given up meanwhile."""
     with suppress(work.Lost), atomic(connection):
         work.end(connection, task.id, task.owner, state, said)
 
 
-def _task_scene(connection: sqlite3.Connection, task: tasks.Task) -> tuple[Scene, Doubts]:
+def _task_scene(connection: sqlite3.Connection, task: tasks.JobTask) -> tuple[Scene, Doubts]:
     """The scene that a task was asked about, with the harms that count there."""
     plan, _, _ = _asked(task)
     matters = json.loads(task.asked).get("matters")
@@ -216,7 +216,7 @@ def _scene(
     return (near_the_heat(scene) if isinstance(scene.source, HotAir) else scene), doubts
 
 
-def _asked(task: tasks.Task) -> tuple[HeatPlan, Axis, bool]:
+def _asked(task: tasks.JobTask) -> tuple[HeatPlan, Axis, bool]:
     """What a window or a search was asked for. Raises Refused for work of another kind."""
     asked = json.loads(task.asked)
     if "axis" not in asked:
@@ -228,7 +228,7 @@ def _asked(task: tasks.Task) -> tuple[HeatPlan, Axis, bool]:
     )
 
 
-def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+def _window(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     plan, axis, _ = _asked(task)
     scene, doubts = _task_scene(connection, task)
     settings, dwells = settings_around(scene, axis, MAP_SIZE), dwells_around(scene, MAP_SIZE)
@@ -257,11 +257,11 @@ def _window(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     return True
 
 
-def _settings(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+def _settings(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     plan, _, free_alloy = _asked(task)
     scene, doubts = _task_scene(connection, task)
     stored = {one["key"]: one for one in map(json.loads, task.steps)}
-    proposals: list[Proposal] = []
+    proposals: list[SettingsProposal] = []
     for place, arrangement in enumerate(
         search_order(scene, bench_of(connection, plan, free_alloy), proposals)
     ):
@@ -310,7 +310,7 @@ def _from_below(connection: sqlite3.Connection, plan: HeatPlan) -> Preheater | N
     return plate_below(bench.plate, alloy_named(plan.alloy))
 
 
-def still_asked(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+def still_asked(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     """True while the job's plan is the one that a tour was asked for."""
     order = json.loads(task.asked)["order"]
     try:
@@ -319,7 +319,7 @@ def still_asked(connection: sqlite3.Connection, task: tasks.Task) -> bool:
         return False
 
 
-def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+def _tour(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     asked = json.loads(task.asked)
     plan = unpack(HeatPlan, json.dumps(asked["plan"]))
     board = boards.get(connection, jobs.get(connection, task.job_id).board_id)
@@ -338,7 +338,7 @@ def _tour(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     return True
 
 
-def _ways_off(connection: sqlite3.Connection, task: tasks.Task) -> bool:
+def _ways_off(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     job = jobs.get(connection, task.job_id)
     for place, step in enumerate(way_steps(connection, job, task.asked)):
         if not _goes_on(connection, task):
@@ -347,7 +347,7 @@ def _ways_off(connection: sqlite3.Connection, task: tasks.Task) -> bool:
     return True
 
 
-def toured(task: tasks.Task) -> tuple[dict[str, Any] | None, bool]:
+def toured(task: tasks.JobTask) -> tuple[dict[str, Any] | None, bool]:
     """The best tour of a task so far, and whether it is the answer."""
     if not task.steps:
         return None, False
@@ -377,11 +377,11 @@ def take_tour(connection: sqlite3.Connection, task_id: int) -> HeatPlan:
         preheater=plan.preheater or (heater if found["from_below"] else None),
         shields=(),
     )
-    jobs.keep_plan(connection, task.job_id, kept)
+    jobs.keep_heat_plan(connection, task.job_id, kept)
     return kept
 
 
-def _stored(one: Proposal, place: int) -> dict[str, Any]:
+def _stored(one: SettingsProposal, place: int) -> dict[str, Any]:
     return {
         "key": one.key,
         "change": one.change,
@@ -391,13 +391,13 @@ def _stored(one: Proposal, place: int) -> dict[str, Any]:
     }
 
 
-def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> Proposal:
+def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> SettingsProposal:
     """A proposal from its stored step: the arrangement is made anew, the settings found are put in."""
     scene = arrangement.scene
     best = None if stored["best"] is None else _calmest(stored["best"])
     if best is not None:
         scene = with_dwell(with_setting(scene, axis_of(scene), best.setting), best.dwell_s)
-    return Proposal(
+    return SettingsProposal(
         key=arrangement.key,
         change=arrangement.change,
         scene=scene,
@@ -423,14 +423,14 @@ def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -
 
 
 def recalled_proposals(
-    connection: sqlite3.Connection, task: tasks.Task
-) -> tuple[Scene, tuple[Proposal, ...]]:
+    connection: sqlite3.Connection, task: tasks.JobTask
+) -> tuple[Scene, tuple[SettingsProposal, ...]]:
     """The proposals of a task as far as it is, the finest replacing the one it refines."""
     plan, _, free_alloy = _asked(task)
     scene, _ = _task_scene(connection, task)
     steps = [json.loads(step) for step in task.steps]
     stored = {one["key"]: one for one in steps}
-    proposals: list[Proposal] = []
+    proposals: list[SettingsProposal] = []
     for arrangement in search_order(scene, bench_of(connection, plan, free_alloy), proposals):
         if arrangement.key not in stored:
             break
@@ -446,7 +446,7 @@ def recalled_proposals(
     return scene, tuple(proposals)
 
 
-def tuned(connection: sqlite3.Connection, task: tasks.Task) -> Tuned | None:
+def tuned(connection: sqlite3.Connection, task: tasks.JobTask) -> Tuned | None:
     """The ranked answer of a search as far as it is; None before its first step."""
     scene, proposals = recalled_proposals(connection, task)
     return summed_up(scene, proposals) if proposals else None
@@ -461,7 +461,7 @@ def take_proposal(connection: sqlite3.Connection, task_id: int, key: str) -> Hea
         return None
     plan, _, _ = _asked(task)
     kept = plan_with(plan, chosen.scene, doubts_of(connection, plan), _covered(key))
-    jobs.keep_plan(connection, task.job_id, kept)
+    jobs.keep_heat_plan(connection, task.job_id, kept)
     return kept
 
 
@@ -511,7 +511,7 @@ def take_point(
     settled_value = on_the_dial(axis, setting + shift, shift)
     chosen = with_dwell(with_setting(scene, axis, settled_value), float(max(round(dwell_s), 1)))
     kept = plan_with(plan, chosen, doubts, ())
-    jobs.keep_plan(connection, task.job_id, kept)
+    jobs.keep_heat_plan(connection, task.job_id, kept)
     return kept
 
 
@@ -522,7 +522,7 @@ def dial_shift(plan: HeatPlan, doubts: Doubts, axis: Axis) -> float:
     return doubts.plate_shift_k if axis is Axis.PLATE else 0.0
 
 
-def map_so_far(connection: sqlite3.Connection, task: tasks.Task) -> dict[str, Any]:
+def map_so_far(connection: sqlite3.Connection, task: tasks.JobTask) -> dict[str, Any]:
     """A window's columns as far as they are, in dial values, with the calmest point once all are
     there.
     """
@@ -562,8 +562,8 @@ def _calmest(stored: dict[str, Any]) -> Calmest:
     return Calmest(**kept)
 
 
-def _column(stored: dict[str, Any]) -> Column:
-    return Column(
+def _column(stored: dict[str, Any]) -> WindowColumn:
+    return WindowColumn(
         stored["setting"],
         tuple(
             Outcome(

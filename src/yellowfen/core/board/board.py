@@ -8,7 +8,7 @@ the top. Plain data: no file names are paths, nothing here opens anything.
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from yellowfen.core.board.shift import Proposal
+from yellowfen.core.board.shift import ShiftProposal
 from yellowfen.core.part.package import Package
 
 Point = tuple[float, float]
@@ -224,7 +224,7 @@ class Board:
     paste_area_mm2: dict[str, float] = field(default_factory=dict)
     drawings: dict[str, tuple[Ink, ...]] = field(default_factory=dict)
     origin: Point = (0.0, 0.0)
-    proposals: tuple[Proposal, ...] = ()
+    proposals: tuple[ShiftProposal, ...] = ()
     printed_marks: dict[str, str] = field(default_factory=dict)
     openings: tuple[Opening, ...] = ()
 

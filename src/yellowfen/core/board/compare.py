@@ -11,7 +11,7 @@ MOVED_MM, TURNED_DEG, LAND_SHARE, COPPER_SHARE = 0.05, 1.0, 0.05, 0.02
 
 
 @dataclass(frozen=True)
-class Change:
+class BoardChange:
     """One change: what it is about (a part, or the board), its kind, and one sentence."""
 
     about: str
@@ -19,39 +19,39 @@ class Change:
     sentence: str
 
 
-def changes(old: Board, new: Board) -> tuple[Change, ...]:
+def changes(old: Board, new: Board) -> tuple[BoardChange, ...]:
     """Changes from the old board to the new one: the board first, then parts gone, come and
     altered.
     """
     return (*_board(old, new), *_parts(old, new))
 
 
-def _board(old: Board, new: Board) -> Iterator[Change]:
+def _board(old: Board, new: Board) -> Iterator[BoardChange]:
     if abs(old.width_mm - new.width_mm) > MOVED_MM or abs(old.height_mm - new.height_mm) > MOVED_MM:
-        yield Change(
+        yield BoardChange(
             "board",
             "size",
             f"{old.width_mm:.1f} x {old.height_mm:.1f} mm before, {new.width_mm:.1f} x {new.height_mm:.1f} mm now",
         )
     if old.thickness_mm != new.thickness_mm:
-        yield Change(
+        yield BoardChange(
             "board", "size", f"{old.thickness_mm:g} mm thick before, {new.thickness_mm:g} mm now"
         )
     if len(old.copper) != len(new.copper):
-        yield Change(
+        yield BoardChange(
             "board", "copper", f"{len(old.copper)} copper layers before, {len(new.copper)} now"
         )
     before = {layer.layer: layer.area_mm2 for layer in old.copper}
     for layer in new.copper:
         was = before.get(layer.layer)
         if was and abs(layer.area_mm2 - was) > COPPER_SHARE * was:
-            yield Change(
+            yield BoardChange(
                 "board",
                 "copper",
                 f"copper {layer.layer}: {was:.0f} mm² before, {layer.area_mm2:.0f} mm² now, so heat spreads otherwise",
             )
     if len(old.holes) != len(new.holes):
-        yield Change(
+        yield BoardChange(
             "board", "holes", f"{counted(len(old.holes), 'hole')} before, {len(new.holes)} now"
         )
 
@@ -69,23 +69,23 @@ def _shift(old: Board, new: Board) -> tuple[float, float]:
     return statistics.median(dx for dx, _ in pairs), statistics.median(dy for _, dy in pairs)
 
 
-def _parts(old: Board, new: Board) -> Iterator[Change]:
+def _parts(old: Board, new: Board) -> Iterator[BoardChange]:
     before, now = {part.ref: part for part in old.parts}, {part.ref: part for part in new.parts}
     dx, dy = _shift(old, new)
     if max(abs(dx), abs(dy)) > MOVED_MM:
-        yield Change(
+        yield BoardChange(
             "board",
             "moved",
             f"most parts moved together by {dx:+.2f} mm across and {dy:+.2f} mm up; each part's own move is told beyond that",
         )
     for ref in sorted(before.keys() - now.keys(), key=_order):
-        yield Change(
+        yield BoardChange(
             ref,
             "gone",
             f"{before[ref].package.name} {before[ref].value}".strip() + " is not there any more",
         )
     for ref in sorted(now.keys() - before.keys(), key=_order):
-        yield Change(
+        yield BoardChange(
             ref,
             "new",
             f"{now[ref].package.name} {now[ref].value}".strip() + f" on the {now[ref].side} is new",
@@ -93,7 +93,7 @@ def _parts(old: Board, new: Board) -> Iterator[Change]:
     for ref in sorted(before.keys() & now.keys(), key=_order):
         said = list(_part(before[ref], now[ref], dx, dy))
         if said:
-            yield Change(ref, "altered", "; ".join(said))
+            yield BoardChange(ref, "altered", "; ".join(said))
 
 
 def _part(old: BoardPart, new: BoardPart, dx: float, dy: float) -> Iterator[str]:

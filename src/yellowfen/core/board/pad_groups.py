@@ -25,7 +25,7 @@ from yellowfen.core.board.likeness import (
     patterns,
     usual_turns,
 )
-from yellowfen.core.board.pad_rows import Row, grids_of, near_pairs, rows_of
+from yellowfen.core.board.pad_rows import PadRow, grids_of, near_pairs, rows_of
 from yellowfen.core.part.package import JointKind
 
 _FARTHEST_ROWS_MM = 34.0
@@ -44,7 +44,7 @@ _UNKNOWN_MISFIT = 3.0
 
 
 @dataclass(frozen=True)
-class Group:
+class PadGroup:
     """Pads that are one part: their places in the pads, what they look like (None: no known
     package), and the turn of their pattern below 90°, seen from their side.
     """
@@ -67,7 +67,7 @@ class _Side:
         self.index = list(members)
         self.arrays = PadArrays.of([pads[i] for i in members], side)
         self.free = set(range(len(self.index)))
-        self.groups: list[Group] = []
+        self.groups: list[PadGroup] = []
         self.given_up: set[frozenset[int]] = set()
         self.nets = [pads[i].net for i in members]
         self.area = np.array([pads[i].area_mm2 for i in members])
@@ -91,7 +91,7 @@ class _Side:
             dtype=np.int64,
         )
 
-    def take(self, group: Group) -> bool:
+    def take(self, group: PadGroup) -> bool:
         """Keep a group whose pads are all free still and that was not given up before."""
         if not set(group.pads) <= self.free or frozenset(group.pads) in self.given_up:
             return False
@@ -99,23 +99,25 @@ class _Side:
         self.groups.append(group)
         return True
 
-    def give_up(self, groups: Sequence[Group]) -> None:
+    def give_up(self, groups: Sequence[PadGroup]) -> None:
         """Free the pads of groups that cannot be, for good."""
         for group in groups:
             self.groups.remove(group)
             self.free |= set(group.pads)
             self.given_up.add(frozenset(group.pads))
 
-    def seen_as(self, members: Sequence[int], angles: Sequence[float], kind: JointKind) -> Group:
+    def seen_as(self, members: Sequence[int], angles: Sequence[float], kind: JointKind) -> PadGroup:
         chosen = self.arrays.chosen(members)
         found = like(chosen, angles)
         if found is not None:
             kind = found.package.lands[0].kind
             found = replace(found, pins={members[k]: pin for k, pin in found.pins.items()})
-        return Group(tuple(members), found, angles[0] % 90, kind)
+        return PadGroup(tuple(members), found, angles[0] % 90, kind)
 
 
-def grouped(pads: Sequence[Pad], members: Iterable[int], side: str) -> tuple[list[Group], set[int]]:
+def grouped(
+    pads: Sequence[Pad], members: Iterable[int], side: str
+) -> tuple[list[PadGroup], set[int]]:
     """(groups with places in `pads`, places left over) of the free pads of one side."""
     work = _Side(pads, sorted(members), side)
     _take_grids(work)
@@ -136,7 +138,7 @@ def grouped(pads: Sequence[Pad], members: Iterable[int], side: str) -> tuple[lis
     )
 
 
-def _in_board(group: Group, index: Sequence[int]) -> Group:
+def _in_board(group: PadGroup, index: Sequence[int]) -> PadGroup:
     """The group in places of the board's pads."""
     seen = group.likeness
     if seen is not None:
@@ -168,10 +170,10 @@ def _take_rows(work: _Side) -> None:
             return
 
 
-def _facing(work: _Side, rows: Sequence[Row]) -> list[Group]:
+def _facing(work: _Side, rows: Sequence[PadRow]) -> list[PadGroup]:
     """Parts with rows on two sides and on four."""
     pairs = _facing_pairs(rows)
-    crossing: dict[tuple[int, int], list[tuple[Row, Row]]] = defaultdict(list)
+    crossing: dict[tuple[int, int], list[tuple[PadRow, PadRow]]] = defaultdict(list)
     for pair in pairs:
         crossing[_cell(pair)].append(pair)
     groups = []
@@ -196,12 +198,12 @@ def _facing(work: _Side, rows: Sequence[Row]) -> list[Group]:
     return groups
 
 
-def _cell(pair: tuple[Row, Row]) -> tuple[int, int]:
+def _cell(pair: tuple[PadRow, PadRow]) -> tuple[int, int]:
     x, y = (pair[0].middle + pair[1].middle) / 2
     return math.floor(x), math.floor(y)
 
 
-def _facing_pairs(rows: Sequence[Row]) -> list[tuple[Row, Row]]:
+def _facing_pairs(rows: Sequence[PadRow]) -> list[tuple[PadRow, PadRow]]:
     """Rows over against each other; of each the nearest few, since a body lies between neighbours."""
     if len(rows) < 2:
         return []
@@ -224,7 +226,7 @@ def _facing_pairs(rows: Sequence[Row]) -> list[tuple[Row, Row]]:
     return [(rows[a], rows[b]) for a, b in sorted(pairs)]
 
 
-def _faces(one: Row, other: Row) -> bool:
+def _faces(one: PadRow, other: PadRow) -> bool:
     """True for parallel rows of like pads and pitch that lie over against each other."""
     if abs(one.along @ other.along) < 0.996 or set(one.pads) & set(other.pads):
         return False
@@ -251,7 +253,7 @@ def _faces(one: Row, other: Row) -> bool:
     )
 
 
-def _crosses(pair: tuple[Row, Row], other: tuple[Row, Row]) -> bool:
+def _crosses(pair: tuple[PadRow, PadRow], other: tuple[PadRow, PadRow]) -> bool:
     """True for two more rows at right angles round the same middle, clear of the first two, and
     named after them: each four are met once, always in the same order.
     """
@@ -268,7 +270,7 @@ def _crosses(pair: tuple[Row, Row], other: tuple[Row, Row]) -> bool:
     return other[0].span_mm < apart - 0.2 and one.span_mm < their - 0.2 and one.pads < other[0].pads
 
 
-def _assembled(work: _Side, rows: Sequence[Row]) -> list[Group]:
+def _assembled(work: _Side, rows: Sequence[PadRow]) -> list[PadGroup]:
     """The part of these rows with what lies between them; nothing where that cannot be one body."""
     members = [k for row in rows for k in row.pads]
     if not set(members) <= work.free:
@@ -296,7 +298,7 @@ def _assembled(work: _Side, rows: Sequence[Row]) -> list[Group]:
     return [whole]
 
 
-def _inside(work: _Side, rows: Sequence[Row]) -> list[int]:
+def _inside(work: _Side, rows: Sequence[PadRow]) -> list[int]:
     """Free pads wholly between the rows."""
     one, two = rows[0], rows[1]
     middle = (one.middle + two.middle) / 2
@@ -319,7 +321,7 @@ def _inside(work: _Side, rows: Sequence[Row]) -> list[int]:
     return [int(k) for k in free[within]]
 
 
-def _hidden_by(work: _Side, rows: Sequence[Row], inside: Sequence[int]) -> bool:
+def _hidden_by(work: _Side, rows: Sequence[PadRow], inside: Sequence[int]) -> bool:
     """True where small pads between the rows are the part's own: all alike and many, as lands under
     a module are.
     """
@@ -327,9 +329,9 @@ def _hidden_by(work: _Side, rows: Sequence[Row], inside: Sequence[int]) -> bool:
     return len(inside) >= 4 and bool(np.ptp(short) < 0.2 * short.mean())
 
 
-def _single(work: _Side, rows: Sequence[Row]) -> list[Group]:
+def _single(work: _Side, rows: Sequence[PadRow]) -> list[PadGroup]:
     """One row with two like hold-down lands beside or behind it: connectors."""
-    groups: list[Group] = []
+    groups: list[PadGroup] = []
     for row in rows:
         reach = row.span_mm / 2 + 6.0
         around = work.near(row.middle, math.hypot(reach, 9.0)).tolist()
@@ -382,7 +384,7 @@ def _take_small(work: _Side) -> None:
             return
 
 
-def _found_like(work: _Side, pattern: Pattern) -> list[Group]:
+def _found_like(work: _Side, pattern: Pattern) -> list[PadGroup]:
     """Where a pattern of few lands lies among the free pads."""
     free = np.array(sorted(work.free), dtype=np.int64)
     if len(free) < len(pattern.places):
@@ -405,7 +407,7 @@ def _found_like(work: _Side, pattern: Pattern) -> list[Group]:
     pairs = pairs[np.isin(pairs[:, 0], fits[first]) & np.isin(pairs[:, 1], fits[second])]
     step = work.arrays.places[pairs[:, 1]] - work.arrays.places[pairs[:, 0]]
     pairs = pairs[np.abs(np.hypot(*step.T) - far) < 0.12 * far + 0.1]
-    groups: dict[frozenset[int], Group] = {}
+    groups: dict[frozenset[int], PadGroup] = {}
     pool = np.unique(np.concatenate(fits))
     own = pattern.places - (pattern.places[first] + pattern.places[second]) / 2
     own_turn = math.atan2(*(pattern.places[second] - pattern.places[first])[::-1])
@@ -428,7 +430,7 @@ def _found_like(work: _Side, pattern: Pattern) -> list[Group]:
     return list(groups.values())
 
 
-def _small(work: _Side, members: list[int], pattern: Pattern) -> Group | None:
+def _small(work: _Side, members: list[int], pattern: Pattern) -> PadGroup | None:
     chosen = work.arrays.chosen(members)
     seen = like(chosen, usual_turns(chosen), (pattern,))
     if (
@@ -441,7 +443,7 @@ def _small(work: _Side, members: list[int], pattern: Pattern) -> Group | None:
     if len(members) == 4 and seen.misfit > _SURE_OF_FOUR and _rather_two_chips(work, members):
         return None
     seen = replace(seen, pins={members[k]: pin for k, pin in seen.pins.items()})
-    return Group(tuple(members), seen, seen.rotation_deg % 90, seen.package.lands[0].kind)
+    return PadGroup(tuple(members), seen, seen.rotation_deg % 90, seen.package.lands[0].kind)
 
 
 def _rather_two_chips(work: _Side, members: Sequence[int]) -> bool:
@@ -502,7 +504,7 @@ def _take_strips(work: _Side) -> None:
         count = len(row.pads)
         usual = any(abs(row.pitch_mm - one) < 0.015 * one for one in _USUAL_PITCHES_MM)
         if count >= 3 and (count % 2 or usual or count >= _STRIP_LEAST):
-            work.take(Group(row.pads, None, row.angle_deg % 90))
+            work.take(PadGroup(row.pads, None, row.angle_deg % 90))
 
 
 # --- pairs
@@ -539,7 +541,7 @@ def _take_pairs(work: _Side) -> None:
         work.take(pair)
 
 
-def _pair(work: _Side, one: int, other: int) -> Group | None:
+def _pair(work: _Side, one: int, other: int) -> PadGroup | None:
     """The two-terminal part of a pair, turned as the line between its pads; None for pads that
     stand askew to each other or too wide apart for any body.
     """
@@ -571,7 +573,7 @@ def _pair(work: _Side, one: int, other: int) -> Group | None:
         pins=pins,
         misfit=float(misses[best]),
     )
-    return Group((one, other), seen, angle % 90, pattern.package.lands[0].kind)
+    return PadGroup((one, other), seen, angle % 90, pattern.package.lands[0].kind)
 
 
 def _along(work: _Side, pad: int, angle: float) -> Numbers:
@@ -632,12 +634,12 @@ def _two_lands() -> _TwoLands:
 # --- bodies
 
 
-def _without_overlaps(work: _Side) -> list[Group]:
+def _without_overlaps(work: _Side) -> list[PadGroup]:
     """The groups whose bodies lie clear of each other, the clearest kept first."""
     ranked = sorted(work.groups, key=lambda one: (one.likeness is None, -len(one.pads), one.misfit))
     boxes = {id(group): _body(work, group) for group in ranked}
-    kept: list[Group] = []
-    cells: dict[tuple[int, int], list[Group]] = {}
+    kept: list[PadGroup] = []
+    cells: dict[tuple[int, int], list[PadGroup]] = {}
     for group in ranked:
         box = boxes[id(group)]
         low, high = (
@@ -654,7 +656,7 @@ def _without_overlaps(work: _Side) -> list[Group]:
     return kept
 
 
-def _body(work: _Side, group: Group) -> Numbers:
+def _body(work: _Side, group: PadGroup) -> Numbers:
     """Corners (4, 2) of the body, or of the box of the pads' middles where no package is known."""
     angle = math.radians(group.likeness.rotation_deg if group.likeness else group.angle_deg)
     turn = np.array([[math.cos(angle), -math.sin(angle)], [math.sin(angle), math.cos(angle)]])

@@ -24,7 +24,7 @@ _SEAM_DEG = 6.3  # where a direction turns into its opposite: far from any usual
 
 
 @dataclass(frozen=True, kw_only=True)
-class Row:
+class PadRow:
     """Like pads at one pitch on a line: their places in the arrays in order; the middle; the unit
     vector from first to last; pitch, and the pads' size along and across the row, mm.
     """
@@ -88,7 +88,7 @@ def _frames(pads: PadArrays) -> tuple[Numbers, Numbers, Numbers]:
     )
 
 
-def rows_of(pads: PadArrays, members: Iterable[int]) -> list[Row]:
+def rows_of(pads: PadArrays, members: Iterable[int]) -> list[PadRow]:
     """Runs of two and more like elongated pads side by side at one pitch."""
     across, short, long = _frames(pads)
     free = np.array(sorted(members), dtype=np.int64)
@@ -159,13 +159,13 @@ def _even_runs(chain: Sequence[int], places: Numbers) -> list[list[int]]:
     return [*runs, run]
 
 
-def _row(run: Sequence[int], pads: PadArrays, short: Numbers, long: Numbers) -> Row:
+def _row(run: Sequence[int], pads: PadArrays, short: Numbers, long: Numbers) -> PadRow:
     index = list(run)
     places = pads.places[index]
     whole = places[-1] - places[0]
     far = float(np.hypot(*whole))
     steps = np.hypot(*np.diff(places, axis=0).T)
-    return Row(
+    return PadRow(
         pads=tuple(index),
         middle=(places[0] + places[-1]) / 2 if len(index) < 4 else places.mean(axis=0),
         along=whole / far,

@@ -10,13 +10,14 @@ import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.board import Finding, Pad, Point
 from yellowfen.core.board.join import Placement
-from yellowfen.core.board.shift import Proposal, Shift
+from yellowfen.core.board.shift import Shift, ShiftProposal
 from yellowfen.core.part.library import Library
 
 FITS_MM = 0.25
@@ -25,6 +26,8 @@ _SAMPLE = 160
 MOST_SPOTS, MOST_PADS = 450, 1500  # of those that vote for a shift
 _MOST_BINS = 8_000_000
 
+_Sample = Sequence[tuple[Placement, list[Point]]]  # parts with their lands
+
 
 @dataclass(frozen=True)
 class Placed:
@@ -32,7 +35,7 @@ class Placed:
 
     placements: tuple[Placement, ...]
     shift: Shift
-    proposals: tuple[Proposal, ...]
+    proposals: tuple[ShiftProposal, ...]
     findings: tuple[Finding, ...]
 
 
@@ -151,7 +154,22 @@ def place(
     )
 
 
-def _proposals(sample, ground, current, usual, count, placements, size) -> tuple[Proposal, ...]:  # type: ignore[no-untyped-def]
+class _Count(Protocol):
+    """How many parts of the sample (of one side) lie on their pads after a shift."""
+
+    def __call__(self, shift: Shift, side: str = "") -> int: ...
+
+
+def _proposals(
+    sample: _Sample,
+    ground: _Ground,
+    current: Shift,
+    *,
+    usual: Shift,
+    count: _Count,
+    placements: Sequence[Placement],
+    size: Point,
+) -> tuple[ShiftProposal, ...]:
     now = count(current)
     if now >= 0.9 * len(sample):
         return ()
@@ -171,7 +189,7 @@ def _proposals(sample, ground, current, usual, count, placements, size) -> tuple
         return ()
     sentence = f"{_in_words(shift, usual)}: {fits} of {len(sample)} parts {'looked at ' if len(sample) < len(placements) else ''}would then lie on their pads, {now} do now"
     return (
-        Proposal(
+        ShiftProposal(
             sentence=sentence[0].upper() + sentence[1:],
             shift=shift,
             fits_before=now,
@@ -181,7 +199,9 @@ def _proposals(sample, ground, current, usual, count, placements, size) -> tuple
     )
 
 
-def _bottom_rules(shift: Shift, count, now: int, sample, size) -> tuple[Shift, int]:  # type: ignore[no-untyped-def]
+def _bottom_rules(
+    shift: Shift, count: _Count, now: int, sample: _Sample, size: Point
+) -> tuple[Shift, int]:
     """The same shift with the bottom mirrored or its angles counted the other way, if that fits
     better.
     """

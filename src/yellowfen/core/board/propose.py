@@ -16,7 +16,7 @@ from yellowfen.core.board.board import Finding, Opening, Pad
 from yellowfen.core.board.choices import PadSet, PartChoice
 from yellowfen.core.board.join import Placement
 from yellowfen.core.board.likeness import Likeness, PadArrays, Pattern, laid, like, usual_turns
-from yellowfen.core.board.pad_groups import Group, grouped
+from yellowfen.core.board.pad_groups import PadGroup, grouped
 from yellowfen.core.board.pad_rows import rows_of
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.wording import counted
@@ -144,16 +144,16 @@ def _pads_at(pads: Sequence[Pad], one: PadSet) -> list[int]:
     return found
 
 
-def _as_one(pads: Sequence[Pad], members: Sequence[int]) -> Group:
+def _as_one(pads: Sequence[Pad], members: Sequence[int]) -> PadGroup:
     side = pads[members[0]].side
     arrays = PadArrays.of([pads[i] for i in members], side)
     turns = usual_turns(arrays)
     found = like(arrays, turns)
-    return Group(tuple(members), found and _with_pads(found, members), turns[0])
+    return PadGroup(tuple(members), found and _with_pads(found, members), turns[0])
 
 
 def _place(
-    ref: str, group: Group, named: list[Pad], choice: PartChoice | None, library: Library
+    ref: str, group: PadGroup, named: list[Pad], choice: PartChoice | None, library: Library
 ) -> Placement:
     """The placement of a group, its pads named in place; a footprint and a turn that the user gave
     come before what the pads look like.
@@ -185,7 +185,7 @@ def _place(
 
 
 def _as_meant(
-    group: Group, pads: Sequence[Pad], choice: PartChoice, library: Library
+    group: PadGroup, pads: Sequence[Pad], choice: PartChoice, library: Library
 ) -> Likeness | None:
     """What the group is under the user's footprint and turn."""
     seen = group.likeness
@@ -219,7 +219,7 @@ def _numbered_round(
     return {index: str(after + number) for number, index in enumerate(members, 1)}
 
 
-def _reading_order(pads: Sequence[Pad], group: Group) -> tuple[float, float]:
+def _reading_order(pads: Sequence[Pad], group: PadGroup) -> tuple[float, float]:
     """Top down in strips of a centimetre, left to right, so that neighbours have near numbers."""
     first = [pads[i] for i in group.pads]
     x = sum(pad.x_mm for pad in first) / len(first)
@@ -227,7 +227,7 @@ def _reading_order(pads: Sequence[Pad], group: Group) -> tuple[float, float]:
     return (-math.floor(y / 10), x)
 
 
-def _unknown_ones(pads: Sequence[Pad], left: set[int], side: str) -> list[Group]:
+def _unknown_ones(pads: Sequence[Pad], left: set[int], side: str) -> list[PadGroup]:
     """What no pattern fits: pads that nearly touch are one part of unknown kind, where no other pad
     stands between; the rest stays without a part.
     """
@@ -257,7 +257,9 @@ def _unknown_ones(pads: Sequence[Pad], left: set[int], side: str) -> list[Group]
     for k in range(len(index)):
         sets[root(k)].append(index[k])
     return [
-        Group(tuple(members), None, usual_turns(PadArrays.of([pads[i] for i in members], side))[0])
+        PadGroup(
+            tuple(members), None, usual_turns(PadArrays.of([pads[i] for i in members], side))[0]
+        )
         for members in sets.values()
         if len(members) >= 2
     ]

@@ -21,7 +21,7 @@ class Shift:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Proposal:
+class ShiftProposal:
     """A change of the whole placement that would make more parts lie on their pads; nothing is done
     before it is accepted.
     """

@@ -13,9 +13,9 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart, Hole, Opening
 from yellowfen.core.deposit.changes import (
-    Change,
     ChangeKind,
     Frame,
+    OpeningChange,
     Ring,
     changed,
     frame_of,
@@ -108,7 +108,7 @@ _LEADS = (JointKind.GULL_WING, JointKind.J_LEAD, JointKind.LEADLESS)
 
 
 @dataclass(frozen=True, kw_only=True)
-class Proposal:
+class OpeningProposal:
     """Changes of one part and kind.
 
     `before`, `after`: its worst opening of those, then and with the changes (None: left out).
@@ -118,7 +118,7 @@ class Proposal:
     kind: ChangeKind
     pins: tuple[str, ...]
     package: str
-    changes: tuple[Change, ...]
+    changes: tuple[OpeningChange, ...]
     before: JudgedOpening
     after: JudgedOpening | None
     said: str
@@ -135,13 +135,13 @@ class _Found:
     ref: str
     pin: str
     package: str
-    change: Change
+    change: OpeningChange
     why: str
 
 
 def better_openings(
     board: Board, foil_mm: float, paste: Paste, factor: float = 1.0, coverage: float | None = None
-) -> tuple[Proposal, ...]:
+) -> tuple[OpeningProposal, ...]:
     """Proposals for a board as it is printed now, most telling first; `coverage` (0.2 to 1) for
     thermal pads in place of the computed one.
     """
@@ -184,7 +184,7 @@ def _that_help(board: Board, found: list[_Found], before: Judged, after: Judged)
 
 def _grouped(
     board: Board, found: list[_Found], before: Judged, after: Judged
-) -> Iterator[Proposal]:
+) -> Iterator[OpeningProposal]:
     was, now = _by_place(board, before), _by_place(board, after)
     groups: dict[tuple[str, ChangeKind], list[_Found]] = defaultdict(list)
     for one in found:
@@ -192,7 +192,7 @@ def _grouped(
     for group in groups.values():
         worst = max(group, key=lambda one: was[one.change.place].rank)
         place = worst.change.place
-        yield Proposal(
+        yield OpeningProposal(
             ref=worst.ref,
             kind=worst.change.kind,
             pins=tuple(one.pin for one in group),
@@ -265,7 +265,7 @@ class _Maker:
                     ref=worst.ref,
                     pin=worst.pin,
                     package=part.package.name if part else "",
-                    change=Change(place, kind, rings),
+                    change=OpeningChange(place, kind, rings),
                     why=why,
                 )
 

@@ -29,7 +29,7 @@ class ChangeKind(StrEnum):
 
 
 @dataclass(frozen=True)
-class Change:
+class OpeningChange:
     """Openings (closed rings, mm, in the board's own coordinates) in place of those over one pad;
     none for no paste there.
     """
@@ -139,7 +139,7 @@ def opening_of(side: str, ring: Ring, angle_deg: float, pad: int | None) -> Open
     return replace(bare, size_x_mm=frame.along_mm, size_y_mm=frame.across_mm)
 
 
-def changed(board: Board, changes: Mapping[str, Change]) -> Board:
+def changed(board: Board, changes: Mapping[str, OpeningChange]) -> Board:
     """The board with openings changed; everything else is the same object.
 
     Changes of places that are not there are passed over.

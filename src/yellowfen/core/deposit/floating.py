@@ -25,7 +25,7 @@ _STEPS = 40
 
 
 @dataclass(frozen=True, kw_only=True)
-class Column:
+class SolderColumn:
     """Solder between a land and its terminal: area, edge, volume (mm², mm, mm³), and how many such
     there are.
 
@@ -192,7 +192,7 @@ def crown_mm(width_mm: float, length_mm: float, volume_mm3: float) -> float:
     return width_mm / 2 * math.tan(half / 2)
 
 
-def settled_mm(columns: tuple[Column, ...], weight_mn: float) -> float:
+def settled_mm(columns: tuple[SolderColumn, ...], weight_mn: float) -> float:
     """Height at which the columns first carry the weight, coming down from above as a part on
     melting paste does.
 
@@ -249,7 +249,7 @@ def settle(package: Package, pad_solder_mm3: float, edge_solder_mm3: float) -> S
     in_range("pad_solder_mm3", pad_solder_mm3, 1e-6, 1000, "mm³")
     in_range("edge_solder_mm3", edge_solder_mm3, 1e-7, 100, "mm³")
     weight = package.mass_mg * 1e-3 * _G
-    beneath = Column(
+    beneath = SolderColumn(
         area_mm2=sum(pad.area_mm2 for pad in pads),
         perimeter_mm=sum(2 * (pad.size_x_mm + pad.size_y_mm) for pad in pads),
         volume_mm3=pad_solder_mm3,
@@ -275,7 +275,7 @@ def _sides(land: Land) -> tuple[float, float]:
     return min(land.size_x_mm, land.size_y_mm), max(land.size_x_mm, land.size_y_mm)
 
 
-def _edge(package: Package, edges: list[Land], solder_mm3: float) -> Column:
+def _edge(package: Package, edges: list[Land], solder_mm3: float) -> SolderColumn:
     """All edge pads as one column each: what lies under the body carries, what shows beyond it is
     the toe.
     """
@@ -290,7 +290,7 @@ def _edge(package: Package, edges: list[Land], solder_mm3: float) -> Column:
     toe = min(max(out + along / 2 - half_body, 0.0), 0.7 * along)
     under = along - toe
     perimeter = 2 * under + across if toe > 0 else 2 * (under + across)
-    return Column(
+    return SolderColumn(
         area_mm2=under * across,
         perimeter_mm=perimeter,
         volume_mm3=solder_mm3,
@@ -319,7 +319,9 @@ def _pad_solder_at(package: Package, height_mm: float) -> float:
     weight, flat = package.mass_mg * 1e-3 * _G, area * height_mm
     return _root(
         lambda volume: (
-            Column(area_mm2=area, perimeter_mm=perimeter, volume_mm3=volume).force_mn(height_mm)
+            SolderColumn(area_mm2=area, perimeter_mm=perimeter, volume_mm3=volume).force_mn(
+                height_mm
+            )
             - weight
         ),
         0.3 * flat,

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 from yellowfen.core.deposit.by_hand import Costs
-from yellowfen.core.deposit.changes import Change
+from yellowfen.core.deposit.changes import OpeningChange
 from yellowfen.core.metal.mixing import LEFT_MM, LEFT_OVER, PAD_FINISHES, PART_FINISHES
 from yellowfen.core.metal.paste import Paste, paste_named
 from yellowfen.core.quantity.number import in_range
@@ -50,13 +50,13 @@ class ChangeStep:
     """One decision about openings, to be undone as one: changes taken, and places given back."""
 
     said: str
-    taken: tuple[Change, ...] = ()
+    taken: tuple[OpeningChange, ...] = ()
     given_back: tuple[str, ...] = ()
 
 
-def standing(steps: tuple[ChangeStep, ...]) -> dict[str, Change]:
+def standing(steps: tuple[ChangeStep, ...]) -> dict[str, OpeningChange]:
     """The changes that stand after all steps, by place."""
-    held: dict[str, Change] = {}
+    held: dict[str, OpeningChange] = {}
     for step in steps:
         held.update({change.place: change for change in step.taken})
         for place in step.given_back:

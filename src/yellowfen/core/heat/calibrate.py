@@ -112,7 +112,7 @@ class Factor:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Finding:
+class FoundFactor:
     """One factor after a calibration, in its own unit; low and high bound the middle 95 %."""
 
     key: str
@@ -141,7 +141,7 @@ class Residual:
 class Calibration:
     """What a calibration found, how well it fits, and the doubts to use from now on."""
 
-    findings: tuple[Finding, ...]
+    findings: tuple[FoundFactor, ...]
     residuals: tuple[Residual, ...]
     doubts: Doubts
     sentence: str
@@ -288,7 +288,7 @@ def _cost(fitted: Array, seen: Array, weight: Array, z: Array) -> float:
     return float((((seen - fitted) * weight) ** 2).sum() + (z**2).sum())
 
 
-def finding_of(factor: Factor, z: float, sd_z: float) -> Finding:
+def finding_of(factor: Factor, z: float, sd_z: float) -> FoundFactor:
     """A factor's interval before and after, in its own unit."""
 
     found = sd_z < FOUND_BELOW
@@ -302,7 +302,7 @@ def finding_of(factor: Factor, z: float, sd_z: float) -> Finding:
             else factor.middle + factor.sd * at
         )
 
-    return Finding(
+    return FoundFactor(
         key=factor.key,
         name=factor.name,
         unit=factor.unit,
@@ -484,7 +484,7 @@ def narrowed(doubts: Doubts, factors: tuple[Factor, ...], result: Fit) -> Doubts
     return replace(doubts, **changes)
 
 
-def _sentence(findings: tuple[Finding, ...]) -> str:
+def _sentence(findings: tuple[FoundFactor, ...]) -> str:
     found = [one for one in findings if one.found]
     blank = [one.name for one in findings if not one.found]
     if not found:
@@ -500,7 +500,7 @@ def _sentence(findings: tuple[Finding, ...]) -> str:
 
 
 @dataclass(frozen=True)
-class Probe:
+class Thermocouple:
     """A thermocouple on the board: where, on which face, and its readings (°C) at the log's times."""
 
     x_mm: float
@@ -517,7 +517,7 @@ class ThermalLog:
 
     scene: Scene
     times_s: tuple[float, ...]
-    probes: tuple[Probe, ...]
+    probes: tuple[Thermocouple, ...]
 
     def __post_init__(self) -> None:
         if len(self.times_s) < 8:
@@ -588,7 +588,7 @@ def from_log(
 
 
 def _probe_curves(
-    scene: Scene, probes: Sequence[Probe], resolution: Resolution
+    scene: Scene, probes: Sequence[Thermocouple], resolution: Resolution
 ) -> list[tuple[Array, Array]]:
     prepared = prepare(scene, resolution)
     seen = rehearse(scene, resolution)
@@ -596,7 +596,7 @@ def _probe_curves(
     return [(times, _at_place(seen.frames_c, prepared.network.grid, probe)) for probe in probes]
 
 
-def _at_place(frames: Array, grid: Grid, probe: Probe) -> Array:
+def _at_place(frames: Array, grid: Grid, probe: Thermocouple) -> Array:
     """The upper face at a place, between its four cells."""
     ny, nx = grid.ny, grid.nx
     fx = min(max(probe.x_mm * 1e-3 / grid.dx_m - 0.5, 0.0), nx - 1.001)

@@ -30,10 +30,10 @@ from yellowfen.core.heat.outcome import (
 )
 from yellowfen.core.heat.rehearsal import (
     COARSE,
+    HeatState,
     Prepared,
     Rehearsal,
     Resolution,
-    State,
     Trace,
     advance,
     first_state,
@@ -690,7 +690,7 @@ def _one_trace(traces: tuple[Trace, ...]) -> Trace:
 
 
 def _each(
-    scene: Scene, seen: Watch, state: State
+    scene: Scene, seen: Watch, state: HeatState
 ) -> tuple[tuple[float | None, ...], tuple[float | None, ...]]:
     """Per part: when it has come loose as a neighbour, when its body passes its limit."""
     loose = loose_s(seen, state)
@@ -698,7 +698,7 @@ def _each(
     return tuple(loose.get(part.ref) for part in scene.parts), tuple(passed)
 
 
-def _first_loose(seen: Watch, state: State) -> float | None:
+def _first_loose(seen: Watch, state: HeatState) -> float | None:
     """When the first neighbour has come loose, the heat going on; one that falls is harm and not
     counted here.
     """
@@ -707,7 +707,7 @@ def _first_loose(seen: Watch, state: State) -> float | None:
 
 
 def _moments(
-    prepared: Prepared, trace: Trace, heated: State, cooled: State, ref: str
+    prepared: Prepared, trace: Trace, heated: HeatState, cooled: HeatState, ref: str
 ) -> tuple[float | None, float | None, float | None]:
     """When a target's flux thins, its first joint begins to melt, and its last joint is solid
     again.
@@ -726,7 +726,7 @@ def _moments(
     return flux, min(starts, default=None), solid
 
 
-def last_melt_s(prepared: Prepared, state: State, ref: str) -> float | None:
+def last_melt_s(prepared: Prepared, state: HeatState, ref: str) -> float | None:
     """When the last joint of a part was molten; None while one is not."""
     ends = [
         state.joint_record[i, k.R_MELT_END]
@@ -736,7 +736,7 @@ def last_melt_s(prepared: Prepared, state: State, ref: str) -> float | None:
     return None if not ends or min(ends) < 0 else float(max(ends))
 
 
-def first_harm(prepared: Prepared, state: State) -> tuple[float | None, str]:
+def first_harm(prepared: Prepared, state: HeatState) -> tuple[float | None, str]:
     """When the first harm came in a run that went on heating, and why: limit, fall, or a target
     liquid for too long.
     """

@@ -17,9 +17,9 @@ from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.outcome import harms, watch
 from yellowfen.core.heat.rehearsal import (
     COARSE,
+    HeatState,
     Prepared,
     Resolution,
-    State,
     Trace,
     advance,
     first_state,
@@ -54,7 +54,7 @@ class Followed:
     took_s: tuple[float, ...]
     harm_s: tuple[float | None, ...]
     harm_why: tuple[str, ...]
-    state: State
+    state: HeatState
     traces: tuple[Trace, ...]
 
 
@@ -123,7 +123,7 @@ def follow(
 
 
 def _stay(
-    prepared: Prepared, state: State, stop: Move, rows: Rows, traces: list[Trace] | None
+    prepared: Prepared, state: HeatState, stop: Move, rows: Rows, traces: list[Trace] | None
 ) -> float:
     """Stay at a stop until all of it has flowed, and a moment; moves the state on. The state is
     asked whether it is sound at the end; piece by piece only where it was not.
@@ -139,7 +139,7 @@ def _stay(
 
 def _stayed(
     prepared: Prepared,
-    state: State,
+    state: HeatState,
     stop: Move,
     rows: Rows,
     traces: list[Trace] | None,
@@ -192,7 +192,7 @@ def _stayed(
 
 def _piece(
     prepared: Prepared,
-    state: State,
+    state: HeatState,
     move: Move,
     since: float,
     *,
@@ -207,7 +207,7 @@ def _piece(
 
 
 def _harm_from(
-    prepared: Prepared, state: State, move: Move, began_s: float
+    prepared: Prepared, state: HeatState, move: Move, began_s: float
 ) -> tuple[float | None, str]:
     """How long after its beginning a move would do its first new harm if it went on, and what."""
     seen = watch(prepared)

@@ -56,7 +56,7 @@ class JointName:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Laid:
+class LaidParts:
     """Kernel tables of parts in a room of 0 °C, and the cells beneath them; CSR starts have one
     entry more than there are rows.
 
@@ -89,7 +89,7 @@ class Laid:
 
 
 @remembered(most=8, same=1)
-def laid_on(parts: tuple[PlacedPart, ...], raster: Raster) -> Laid:
+def laid_on(parts: tuple[PlacedPart, ...], raster: Raster) -> LaidParts:
     """Tables of parts and the cells beneath them; samples of one forecast ask for the same again."""
     names: list[JointName] = []
     joints: list[Array] = []
@@ -122,7 +122,7 @@ def laid_on(parts: tuple[PlacedPart, ...], raster: Raster) -> Laid:
         of_body.append(len(joints))
     joint_links, link_cell, link_m2 = _csr(links)
     gap_links, gap_cell, gap_m2 = _csr(gaps)
-    return Laid(
+    return LaidParts(
         names=tuple(names),
         joints=_table(joints, k.JOINT_COLUMNS),
         joint_of_body=np.array(of_body),

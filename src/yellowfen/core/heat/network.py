@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.drive import tallest_beneath_mm, tip_conductance_w_k
 from yellowfen.core.heat.grid import Grid, Raster, via_conductance_w_k
-from yellowfen.core.heat.laid import JointName, Laid, laid_on
+from yellowfen.core.heat.laid import JointName, LaidParts, laid_on
 from yellowfen.core.heat.scene import (
     Array,
     Deed,
@@ -174,7 +174,7 @@ def build_network(
     )
 
 
-def _covered(laid: Laid, grid: Grid, on_top: bool) -> Array:
+def _covered(laid: LaidParts, grid: Grid, on_top: bool) -> Array:
     """How much of each cell of a face lies under bodies, 0 to 1."""
     here = (laid.bodies[:, k.B_TOP] > 0.5)[laid.gap_body] == on_top
     cells = laid.gap_cell[here]
@@ -182,7 +182,7 @@ def _covered(laid: Laid, grid: Grid, on_top: bool) -> Array:
     return np.minimum(covered, 1.0)
 
 
-def _plane_ties_w_k(scene: Scene, laid: Laid, grid: Grid) -> Array:
+def _plane_ties_w_k(scene: Scene, laid: LaidParts, grid: Grid) -> Array:
     """Conductance that the vias of plane pins add to each column of cells, W/K."""
     slab_mm = scene.board.thickness_mm / (grid.layers - 1)
     solid, thin = plane_tie_w_k(False, slab_mm), plane_tie_w_k(True, slab_mm)

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.rehearsal import Prepared, State, advance
+from yellowfen.core.heat.rehearsal import HeatState, Prepared, advance
 from yellowfen.core.heat.scene import Deed, Move, Scene, Side
 from yellowfen.core.heat.story import MAX_LIQUID_S
 from yellowfen.core.part.hanging import falls, load_g_in2
@@ -88,7 +88,7 @@ def watch(prepared: Prepared) -> Watch:
     )
 
 
-def outcome(seen: Watch, state: State) -> Outcome:
+def outcome(seen: Watch, state: HeatState) -> Outcome:
     """The fate that a state's records tell."""
     ends = state.joint_record[:, k.R_MELT_END]
     target = np.array(seen.target_joints, dtype=int)
@@ -128,7 +128,7 @@ class Harm:
     whole: str
 
 
-def loose_s(seen: Watch, state: State) -> dict[str, float]:
+def loose_s(seen: Watch, state: HeatState) -> dict[str, float]:
     """When each neighbour that has come loose did so: its last joint molten."""
     if not seen.neighbours:
         return {}
@@ -137,7 +137,7 @@ def loose_s(seen: Watch, state: State) -> dict[str, float]:
     return {seen.neighbours[n]: float(last[n]) for n in np.flatnonzero(first >= 0).tolist()}
 
 
-def harms(seen: Watch, state: State) -> list[Harm]:
+def harms(seen: Watch, state: HeatState) -> list[Harm]:
     """The harms so far, first in time first: a body past its limit, a part that falls, a target
     liquid too long unless it is lifted then; none of a part that is spared. The one rule of
     outcome, window, search and bands.
@@ -170,8 +170,11 @@ def harms(seen: Watch, state: State) -> list[Harm]:
 
 
 def after_heat(
-    prepared: Prepared, state: State, seconds: float = LONGEST_AFTER_HEAT_S, to_solid: bool = False
-) -> State:
+    prepared: Prepared,
+    state: HeatState,
+    seconds: float = LONGEST_AFTER_HEAT_S,
+    to_solid: bool = False,
+) -> HeatState:
     """A copy of a state, cooled with the heat away until its outcome stands (or `seconds` have
     passed); `to_solid` also until nothing is molten.
     """
@@ -186,7 +189,7 @@ def after_heat(
     return cooled
 
 
-def lowest_threshold_k(prepared: Prepared, state: State) -> float:
+def lowest_threshold_k(prepared: Prepared, state: HeatState) -> float:
     """The lowest temperature that would still change the outcome: the end of melting of a joint not
     molten yet, a limit not passed, K above the room.
     """

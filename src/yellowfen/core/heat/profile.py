@@ -115,7 +115,7 @@ SPAN_S = 2.0
 
 
 @dataclass(frozen=True, kw_only=True)
-class Criterion:
+class ProfileFigure:
     """One figure of a profile: its value, the window, where the window comes from, and the share of
     the half-width used (1 = at the border).
     """
@@ -143,7 +143,7 @@ class Criterion:
 class Profile:
     """All criteria of the targets' joints and bodies."""
 
-    criteria: tuple[Criterion, ...]
+    criteria: tuple[ProfileFigure, ...]
 
     @property
     def index_percent(self) -> float:
@@ -151,7 +151,7 @@ class Profile:
         return 100.0 * max(one.used for one in self.criteria)
 
     @property
-    def worst(self) -> Criterion:
+    def worst(self) -> ProfileFigure:
         return max(self.criteria, key=lambda one: one.used)
 
 
@@ -180,7 +180,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
     leaded = "Pb" in alloy.name
     paste, standard = "paste makers' windows, common practice", "J-STD-020 maximum, as remembered"
     criteria = [
-        Criterion(
+        ProfileFigure(
             name=f"soak, {low:.0f} to {high:.0f} °C",
             value=_soak_s(times, coldest, low, high),
             low=SOAK_LOW_S,
@@ -188,7 +188,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             unit="s",
             source=paste,
         ),
-        Criterion(
+        ProfileFigure(
             name="shortest time above liquidus",
             value=min(liquid),
             low=LIQUID_LOW_S,
@@ -196,7 +196,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             unit="s",
             source=paste,
         ),
-        Criterion(
+        ProfileFigure(
             name="longest time above liquidus",
             value=max(liquid),
             low=None,
@@ -204,7 +204,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             unit="s",
             source=standard,
         ),
-        Criterion(
+        ProfileFigure(
             name="coldest joint's peak",
             value=float(coldest.max()),
             low=alloy.liquidus_c + PEAK_LOW_K,
@@ -212,7 +212,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             unit="°C",
             source=paste,
         ),
-        Criterion(
+        ProfileFigure(
             name="steepest rise",
             value=steepest(times, hottest),
             low=None,
@@ -220,7 +220,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             unit="K/s",
             source=standard,
         ),
-        Criterion(
+        ProfileFigure(
             name="steepest fall",
             value=steepest(times, -hottest),
             low=None,
@@ -228,7 +228,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             unit="K/s",
             source=standard,
         ),
-        Criterion(
+        ProfileFigure(
             name="time to peak",
             value=float(times[top]),
             low=None,
@@ -238,7 +238,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
         ),
     ]
     criteria += [
-        Criterion(
+        ProfileFigure(
             name=f"body of {ref}",
             value=part.body_peak_c,
             low=None,
@@ -250,7 +250,7 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
         for part in [rehearsal.part(ref)]
     ]
     criteria += [
-        Criterion(
+        ProfileFigure(
             name=f"{ref} within 5 °C of its limit or above",
             value=_near_limit_s(rehearsal, ref),
             low=None,

@@ -209,7 +209,7 @@ class Prepared:
 
 
 @dataclass(kw_only=True)
-class State:
+class HeatState:
     """Where a run stands: board cells, joints (J above the solidus), bodies (core, shell), plate,
     records, clock. Changed by `advance`.
     """
@@ -224,9 +224,9 @@ class State:
     board_peak: Array
     now_s: float = 0.0
 
-    def copy(self) -> "State":
+    def copy(self) -> "HeatState":
         """A state that can be run on without touching this one."""
-        return State(
+        return HeatState(
             theta=self.theta.copy(),
             enthalpy=self.enthalpy.copy(),
             bodies=self.bodies.copy(),
@@ -238,7 +238,7 @@ class State:
             now_s=self.now_s,
         )
 
-    def take(self, other: "State") -> None:
+    def take(self, other: "HeatState") -> None:
         """Become what another state is (its arrays are taken over)."""
         for name in (
             "theta",
@@ -350,7 +350,7 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     )
 
 
-def first_state(prepared: Prepared, drive: Drive) -> State:
+def first_state(prepared: Prepared, drive: Drive) -> HeatState:
     """Everything at room temperature, the plate or tip as its source says."""
     network, grid = prepared.network, prepared.network.grid
     n_joints, n_bodies = len(network.names), len(network.refs)
@@ -364,7 +364,7 @@ def first_state(prepared: Prepared, drive: Drive) -> State:
         (grid.layers, grid.cells),
         dtype=np.float32 if prepared.resolution.single_precision else np.float64,
     )
-    return State(
+    return HeatState(
         theta=theta,
         enthalpy=cold_enthalpy(network),
         bodies=np.zeros((n_bodies, 2)),
@@ -383,7 +383,7 @@ def cold_enthalpy(network: Network) -> Array:
 
 def advance(
     prepared: Prepared,
-    state: State,
+    state: HeatState,
     drive: Drive,
     sampled: bool = True,
     settle_k: float = -1.0,
@@ -416,7 +416,7 @@ def advance(
     return trace
 
 
-def state_fault(prepared: Prepared, state: State) -> str:
+def state_fault(prepared: Prepared, state: HeatState) -> str:
     """What physics does not allow in a state, in a few words; empty when it is sound."""
     put_in, lost = float(state.energy[k.E_JET]), float(state.energy[k.E_LOST])
     peaks = [
@@ -439,7 +439,7 @@ def state_fault(prepared: Prepared, state: State) -> str:
     return fault_of(prepared.scene, found, put_in, lost, stored_j(prepared.network, state))
 
 
-def stored_j(network: Network, state: State) -> float:
+def stored_j(network: Network, state: HeatState) -> float:
     """Heat in board, bodies and joints above the room, J."""
     stored = stored_heat_j(state.theta, network.grid.c0, network.grid.slopes) + bodies_heat_j(
         network, state.bodies
@@ -448,7 +448,7 @@ def stored_j(network: Network, state: State) -> float:
 
 
 def _advance(
-    prepared: Prepared, state: State, drive: Drive, sampled: bool, settle_k: float
+    prepared: Prepared, state: HeatState, drive: Drive, sampled: bool, settle_k: float
 ) -> Trace:
     resolution = prepared.resolution
     seconds = float(drive.segments[:, k.SECONDS].sum())
@@ -558,7 +558,7 @@ def back_emissivity(board: BoardStack) -> float:
     return BARE_METAL_EMISSIVITY if board.core is Core.ALUMINIUM else EMISSIVITY
 
 
-def _result(prepared: Prepared, state: State, drive: Drive, trace: Trace) -> Rehearsal:
+def _result(prepared: Prepared, state: HeatState, drive: Drive, trace: Trace) -> Rehearsal:
     scene, network, grid = prepared.scene, prepared.network, prepared.network.grid
     room = scene.ambient_c
     seconds = float(drive.segments[:, k.SECONDS].sum())

@@ -57,7 +57,7 @@ NEVER_S, SOONEST_S = 600.0, 0.3
 _NOISE = tuple(MODEL_LOG_SD * z for z in (-1.2816, -0.5244, 0.0, 0.5244, 1.2816))
 
 
-class What(StrEnum):
+class StopSight(StrEnum):
     """What is seen at a stop."""
 
     FLUX = "flux"
@@ -98,7 +98,7 @@ class Seen:
     """
 
     stop: int
-    what: What
+    what: StopSight
     after_s: float
     refs: tuple[str, ...] = ()
     sure: bool = False
@@ -178,7 +178,11 @@ class _Ensemble:
         self.columns: dict[tuple[int, str], int] = {}
         rows: list[Array] = []
         for number, stop in enumerate(course.stops):
-            named = [(What.FLUX, stop.flux_s), (What.SHINE, stop.shine_s), ("harm", stop.harm_s)]
+            named = [
+                (StopSight.FLUX, stop.flux_s),
+                (StopSight.SHINE, stop.shine_s),
+                ("harm", stop.harm_s),
+            ]
             named += [
                 (f"flowed {ref}", row) for ref, row in zip(stop.refs, stop.flows_s, strict=True)
             ]
@@ -190,7 +194,7 @@ class _Ensemble:
 
     def of(self, seen: Seen, refs: Sequence[str]) -> Array:
         """The samples' own logs of what was seen; several parts have flowed with their last."""
-        if seen.what is not What.FLOWED:
+        if seen.what is not StopSight.FLOWED:
             return np.asarray(self.logs[:, self.columns[seen.stop, str(seen.what)]])
         mine = [self.columns[seen.stop, f"flowed {ref}"] for ref in refs]
         return np.asarray(self.logs[:, mine].max(axis=1))
@@ -262,8 +266,8 @@ def carried_on(course: Course, taps: Sequence[Seen]) -> Course:
     stops = tuple(
         StopCourse(
             refs=stop.refs,
-            flux_s=column(number, What.FLUX),
-            shine_s=column(number, What.SHINE),
+            flux_s=column(number, StopSight.FLUX),
+            shine_s=column(number, StopSight.SHINE),
             flows_s=tuple(column(number, f"flowed {ref}") for ref in stop.refs),
             harm_s=column(number, "harm"),
         )
@@ -320,8 +324,8 @@ def _stop(
     stop_s = now if agreed > 1 or before is None else before if now is None else min(now, before)
     return RevisedStop(
         refs=stop.refs,
-        flux=band(What.FLUX),
-        shine=band(What.SHINE),
+        flux=band(StopSight.FLUX),
+        shine=band(StopSight.SHINE),
         flows=tuple(band(f"flowed {ref}") for ref in stop.refs),
         whole=_band(ensemble.logs[:, mine].max(axis=1), agreed > 0),
         stop_s=stop_s,

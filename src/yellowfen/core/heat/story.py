@@ -101,7 +101,7 @@ RAMP_SPAN_S = constant(
 PUSHED_SHARE = 1.0
 
 
-class Kind(StrEnum):
+class EventKind(StrEnum):
     """What an event is."""
 
     FLUX_THINS = "flux thins"
@@ -124,7 +124,7 @@ class Event:
     """One moment. `sentence` is what a builder would see or should know."""
 
     at_s: float
-    kind: Kind
+    kind: EventKind
     ref: str
     sentence: str
 
@@ -161,15 +161,15 @@ def tell(scene: Scene, rehearsal: Rehearsal) -> tuple[Event, ...]:
 
 # What is said once for many parts instead of once for each.
 _TOGETHER = {
-    Kind.FLUX_THINS: "flux runs thin",
-    Kind.FIRST_MELT: "first shine",
-    Kind.ALL_MOLTEN: "all molten",
-    Kind.FROZEN: "solid again",
-    Kind.CRUST: "flux spent, a dry grey crust",
-    Kind.PAD_LAGS: "the hidden pad follows later: do not lift yet",
-    Kind.STANDS_UP: "may stand up: heat both ends",
-    Kind.PUSHED: "pushed by the air: less of it, or straight down",
-    Kind.NEVER_MELTS: "stays cold",
+    EventKind.FLUX_THINS: "flux runs thin",
+    EventKind.FIRST_MELT: "first shine",
+    EventKind.ALL_MOLTEN: "all molten",
+    EventKind.FROZEN: "solid again",
+    EventKind.CRUST: "flux spent, a dry grey crust",
+    EventKind.PAD_LAGS: "the hidden pad follows later: do not lift yet",
+    EventKind.STANDS_UP: "may stand up: heat both ends",
+    EventKind.PUSHED: "pushed by the air: less of it, or straight down",
+    EventKind.NEVER_MELTS: "stays cold",
 }
 MOST_ALIKE = 3
 
@@ -178,7 +178,7 @@ def together(events: Sequence[Event]) -> tuple[Event, ...]:
     """The events with what happens to many parts said once, at the first of them: from which part
     to which, and when the last is.
     """
-    kinds: dict[Kind, list[Event]] = {}
+    kinds: dict[EventKind, list[Event]] = {}
     for event in events:
         kinds.setdefault(event.kind, []).append(event)
     told = []
@@ -202,20 +202,22 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     thin = _first_above(rehearsal, ref, FLUX_THINS_C)
     if thin is not None:
         events.append(
-            Event(thin, Kind.FLUX_THINS, ref, f"flux at {ref} runs thin and smokes lightly")
+            Event(thin, EventKind.FLUX_THINS, ref, f"flux at {ref} runs thin and smokes lightly")
         )
     starts = [(joint.melt_start_s, joint.pin) for joint in joints if joint.melt_start_s is not None]
     if starts:
         first, pin = min(starts)
         events.append(
-            Event(first, Kind.FIRST_MELT, ref, f"first shine: pin {pin} of {ref} begins to melt")
+            Event(
+                first, EventKind.FIRST_MELT, ref, f"first shine: pin {pin} of {ref} begins to melt"
+            )
         )
     done = all_molten_s(joints)
     if done is not None:
         events.append(
             Event(
                 done,
-                Kind.ALL_MOLTEN,
+                EventKind.ALL_MOLTEN,
                 ref,
                 f"all {len(joints)} joints of {ref} are molten; a nudge springs back",
             )
@@ -226,7 +228,7 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
         events.append(
             Event(
                 end,
-                Kind.NEVER_MELTS,
+                EventKind.NEVER_MELTS,
                 ref,
                 f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {min(j.peak_c for j in cold):.0f} °C)",
             )
@@ -236,7 +238,10 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     if solid is not None:
         events.append(
             Event(
-                solid, Kind.FROZEN, ref, f"every joint of {ref} is solid again; do not touch before"
+                solid,
+                EventKind.FROZEN,
+                ref,
+                f"every joint of {ref} is solid again; do not touch before",
             )
         )
     return events
@@ -248,7 +253,7 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
     starts = [joint.melt_start_s for joint in joints if joint.melt_start_s is not None]
     if not starts:
         return []
-    events = [Event(min(starts), Kind.NEIGHBOUR_MELTS, ref, f"neighbour {ref} begins to melt")]
+    events = [Event(min(starts), EventKind.NEIGHBOUR_MELTS, ref, f"neighbour {ref} begins to melt")]
     loose = all_molten_s(joints)
     if loose is None:
         return events
@@ -257,7 +262,7 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
             *events,
             Event(
                 loose,
-                Kind.NEIGHBOUR_LOOSE,
+                EventKind.NEIGHBOUR_LOOSE,
                 ref,
                 f"neighbour {ref} is loose: a knock or a gust moves it",
             ),
@@ -268,7 +273,7 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
             *events,
             Event(
                 loose,
-                Kind.FALLS,
+                EventKind.FALLS,
                 ref,
                 f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up",
             ),
@@ -276,7 +281,7 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
     said = (
         f"{ref} underneath is loose but hangs on ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): no knock"
     )
-    return [*events, Event(loose, Kind.NEIGHBOUR_LOOSE, ref, said)]
+    return [*events, Event(loose, EventKind.NEIGHBOUR_LOOSE, ref, said)]
 
 
 def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
@@ -289,7 +294,7 @@ def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> li
         share = push_share(scene, part, loose)
         if share >= PUSHED_SHARE:
             said = f"the air pushes {part.ref} with {share:.1f} of what its molten solder holds: less air, or straight down"
-            events.append(Event(loose, Kind.PUSHED, part.ref, said))
+            events.append(Event(loose, EventKind.PUSHED, part.ref, said))
     return events
 
 
@@ -306,7 +311,7 @@ def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
     return [
         Event(
             first.melt_end_s,
-            Kind.STANDS_UP,
+            EventKind.STANDS_UP,
             ref,
             f"{ref} may stand up: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends",
         )
@@ -327,7 +332,7 @@ def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     return [
         Event(
             edge,
-            Kind.PAD_LAGS,
+            EventKind.PAD_LAGS,
             ref,
             f"the leads of {ref} are molten, its pad beneath {said}: do not lift yet",
         )
@@ -339,7 +344,7 @@ def _crust_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     if warm <= FLUX_LIFE_S:
         return []
     said = f"flux at {ref} is warm for {warm:.0f} s before the solder melts: a dry grey crust; warm shorter, finish hotter"
-    return [Event(rehearsal.model.simulated_s, Kind.CRUST, ref, said)]
+    return [Event(rehearsal.model.simulated_s, EventKind.CRUST, ref, said)]
 
 
 def flux_time_s(rehearsal: Rehearsal, ref: str) -> float:
@@ -403,7 +408,7 @@ def _limit_events(scene: Scene, rehearsal: Rehearsal) -> list[Event]:
     return [
         Event(
             part.limit_passed_s,
-            Kind.LIMIT_PASSED,
+            EventKind.LIMIT_PASSED,
             part.ref,
             f"{part.ref} passes its limit of {part.limit_c:.0f} °C ({part.limit_why})",
         )

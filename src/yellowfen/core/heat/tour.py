@@ -319,7 +319,7 @@ class Left:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Found:
+class BestTour:
     """The best tour so far: its scene (without what is left to the iron), its walk, how many walks
     it took.
     """
@@ -346,7 +346,7 @@ def _allowance(ready: Prepared, seen: Walk, share: float = 1.0) -> int:
     return int(min(max(share * WORK / each, share * LEAST_WALKS), share * MOST_WALKS))
 
 
-def search(scene: Scene, order: str = "") -> Iterator[Found]:
+def search(scene: Scene, order: str = "") -> Iterator[BestTour]:
     """Ever better tours for a settled scene's targets, the last one the answer; in one of `ORDERS`
     where that is wished: a beginning, then orders and a warm-up, then single stops raised or
     lowered, joined, parted and put elsewhere. Raises as `begun` does.
@@ -358,14 +358,14 @@ def search(scene: Scene, order: str = "") -> Iterator[Found]:
     yield from further(found, order)
 
 
-def further(found: Found, order: str = "") -> Iterator[Found]:
+def further(found: BestTour, order: str = "") -> Iterator[BestTour]:
     """A beginning improved as long as the search is allowed to go on."""
     ready = prepare(found.scene, resolution_for(found.scene))
     most = max(_allowance(ready, found.walk), found.walks + LEAST_WALKS)
     yield from improved(ready, found, most, order)
 
 
-def begun(scene: Scene, order: str = "") -> Iterator[Found]:
+def begun(scene: Scene, order: str = "") -> Iterator[BestTour]:
     """A few ways of gathering and heights; parts that even the best of them cooks or leaves cold go
     to the iron, and it begins anew. Raises InvalidValue without hot air or targets, Refused where
     no tour is sound or nothing is left to do by air.
@@ -377,12 +377,12 @@ def begun(scene: Scene, order: str = "") -> Iterator[Found]:
     here = without(scene, ())
     while here.targets:
         ready = prepare(here, resolution)
-        best: Found | None = None
+        best: BestTour | None = None
         for moves in _gatherings(here, order):
             walks += 1
             seen = walk(ready, here, moves)
             if best is None or seen.cost_s < best.walk.cost_s:
-                best = Found(scene=here, walk=seen, left=left, walks=walks)
+                best = BestTour(scene=here, walk=seen, left=left, walks=walks)
                 yield best
         assert best is not None
         more = for_the_iron(here, best.walk)
@@ -428,7 +428,9 @@ def for_the_iron(scene: Scene, seen: Walk) -> list[Left]:
     return found
 
 
-def improved(ready: Prepared, best: Found, most_walks: int, order: str = "") -> Iterator[Found]:
+def improved(
+    ready: Prepared, best: BestTour, most_walks: int, order: str = ""
+) -> Iterator[BestTour]:
     """The best tour, changed one thing at a time while that helps; most_walks counts from the
     first. A wished order is kept.
     """
@@ -452,7 +454,7 @@ def improved(ready: Prepared, best: Found, most_walks: int, order: str = "") -> 
             return
 
 
-def _changed(best: Found, order: str) -> Iterator[tuple[Move, ...]]:
+def _changed(best: BestTour, order: str) -> Iterator[tuple[Move, ...]]:
     """Tours that differ in one thing, those that touch a part at risk first."""
     scene, warm = best.scene, best.walk.warm
     stops = [replace(move, seconds=10.0) for move in best.walk.stops]
@@ -568,14 +570,14 @@ def plan_tour(
     *,
     order: str = "",
     heater: Preheater | None = None,
-) -> Iterator[Found | Tour]:
+) -> Iterator[BestTour | Tour]:
     """Ever better tours for a scene as the plan sets it, then the answer as a Tour.
 
     With a `heater` on the bench that the plan does not use, the tour takes it where that is better
     by a tenth. Where samples of what is not known cook a target in more than a tenth of them, it
     goes to the iron too. Raises as `search` does.
     """
-    found: Found | None = None
+    found: BestTour | None = None
     with suppress(Refused) if heater is not None else nullcontext():
         for found in begun(settled(raw, doubts), order):
             yield found
@@ -605,12 +607,12 @@ def plan_tour(
             yield found
 
 
-def _weighed(found: Found) -> float:
+def _weighed(found: BestTour) -> float:
     """What a tour costs, and what the iron then has to do."""
     return found.walk.cost_s + IRON_S * len(found.left)
 
 
-def _sure(raw: Scene, doubts: Doubts, found: Found, count: int) -> Sureness:
+def _sure(raw: Scene, doubts: Doubts, found: BestTour, count: int) -> Sureness:
     here = without(raw, [one.ref for one in found.left])
     tour = replace(here, moves=(*found.walk.moves, Move(deed=Deed.WITHDRAW, seconds=1.0)))
     return how_sure(tour, doubts, count, resolution_for(tour), by_eye=True)
@@ -639,7 +641,7 @@ def _harmed_in(scene: Scene, sure: Sureness) -> dict[str, int]:
     return {ref: times for ref, times in counts.items() if times}
 
 
-def _left_out(found: Found, more: list[Left]) -> Found:
+def _left_out(found: BestTour, more: list[Left]) -> BestTour:
     """A tour without some parts: they are taken off its stops, empty stops are dropped."""
     gone = {one.ref for one in more}
     moves = []
@@ -652,10 +654,10 @@ def _left_out(found: Found, more: list[Left]) -> Found:
     if not scene.targets:
         raise Refused(f"nothing is left to do by this air: {more[0].ref}, {more[0].why}")
     seen = walk(prepare(scene, resolution_for(scene)), scene, moves)
-    return Found(scene=scene, walk=seen, left=(*found.left, *more), walks=1)
+    return BestTour(scene=scene, walk=seen, left=(*found.left, *more), walks=1)
 
 
-def _told(found: Found, sure: Sureness) -> Tour:
+def _told(found: BestTour, sure: Sureness) -> Tour:
     """A tour walked on the fine grid, as it is told."""
     scene, seen = found.scene, found.walk
     stops: list[TourStop] = []

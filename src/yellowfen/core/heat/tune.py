@@ -32,8 +32,8 @@ from yellowfen.core.heat.window import (
     WINDOW_RESOLUTION,
     Axis,
     Calmest,
-    Column,
     Tolerance,
+    WindowColumn,
     calmest,
     confirmed,
     dwells_around,
@@ -94,7 +94,7 @@ class Arrangement:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Proposal:
+class SettingsProposal:
     """An arrangement with its calmest point; `scene` carries the settings found.
 
     None where nothing is safe.
@@ -116,12 +116,12 @@ class Proposal:
 class Tuned:
     """All proposals, best first, and the plain answer."""
 
-    proposals: tuple[Proposal, ...]
+    proposals: tuple[SettingsProposal, ...]
     sentence: str
     relaxes: str
 
     @property
-    def best(self) -> Proposal | None:
+    def best(self) -> SettingsProposal | None:
         first = self.proposals[0]
         return first if first.best is not None else None
 
@@ -275,7 +275,7 @@ def half_size_mm(part: PlacedPart) -> tuple[float, float]:
 def calmest_on_dial(
     scene: Scene,
     axis: Axis,
-    columns: tuple[Column, ...],
+    columns: tuple[WindowColumn, ...],
     dwells_s: tuple[float, ...],
     tolerance: Tolerance,
 ) -> Calmest | None:
@@ -292,7 +292,7 @@ def judge(
     columns: int = COLUMNS,
     rows: int = ROWS,
     final: bool = False,
-) -> Proposal:
+) -> SettingsProposal:
     """Map one arrangement coarsely and take its calmest point; a `final` one is confirmed on the
     fine grid.
     """
@@ -317,7 +317,7 @@ def judge(
         scene, axis, found, dwells, tolerance_of(scene, doubts)
     )
     if best is None:
-        return Proposal(
+        return SettingsProposal(
             key=arrangement.key,
             change=arrangement.change,
             scene=scene,
@@ -325,12 +325,12 @@ def judge(
             blocker=_blocker(found),
         )
     settled = with_dwell(with_setting(scene, axis, best.setting), best.dwell_s)
-    return Proposal(
+    return SettingsProposal(
         key=arrangement.key, change=arrangement.change, scene=settled, best=best, blocker=best.binds
     )
 
 
-def _blocker(columns: tuple[Column, ...]) -> str:
+def _blocker(columns: tuple[WindowColumn, ...]) -> str:
     """What stands most often in the way where nothing is safe: prefer what harms over what stays
     cold.
     """
@@ -340,7 +340,7 @@ def _blocker(columns: tuple[Column, ...]) -> str:
     return max(set(whys), key=whys.count) if whys else ""
 
 
-def binding_neighbour(proposal: Proposal, scene: Scene) -> str | None:
+def binding_neighbour(proposal: SettingsProposal, scene: Scene) -> str | None:
     """The neighbour named in what binds, if it is one."""
     words = proposal.blocker.replace(",", " ").split()
     return next(
@@ -357,7 +357,7 @@ def find_settings(
     scene: Scene,
     bench: Bench,
     doubts: Doubts,
-    on_proposal: Callable[[Proposal], None] | None = None,
+    on_proposal: Callable[[SettingsProposal], None] | None = None,
 ) -> Tuned:
     """Search the arrangements. About a second each; `on_proposal` hears of every one.
 
@@ -368,7 +368,7 @@ def find_settings(
             "moves",
             "settings are searched for hot air or a plate; an oven follows its curve, an iron its joint",
         )
-    proposals: list[Proposal] = []
+    proposals: list[SettingsProposal] = []
     for arrangement in search_order(scene, bench, proposals):
         proposals.append(judge(arrangement, doubts))
         if on_proposal:
@@ -377,10 +377,10 @@ def find_settings(
 
 
 def refined(
-    proposals: tuple[Proposal, ...],
+    proposals: tuple[SettingsProposal, ...],
     doubts: Doubts,
-    on_proposal: Callable[[Proposal], None] | None = None,
-) -> tuple[Proposal, ...]:
+    on_proposal: Callable[[SettingsProposal], None] | None = None,
+) -> tuple[SettingsProposal, ...]:
     """The best arrangement mapped again more finely."""
     best = max(proposals, key=lambda one: one.score)
     if best.best is None:
@@ -393,7 +393,9 @@ def refined(
     return tuple(finer if one is best else one for one in proposals)
 
 
-def search_order(scene: Scene, bench: Bench, proposals: list[Proposal]) -> Iterator[Arrangement]:
+def search_order(
+    scene: Scene, bench: Bench, proposals: list[SettingsProposal]
+) -> Iterator[Arrangement]:
     """The arrangements in the order in which they are tried; foil follows once it is known which
     neighbour binds.
     """
@@ -413,7 +415,7 @@ def search_order(scene: Scene, bench: Bench, proposals: list[Proposal]) -> Itera
             )
 
 
-def summed_up(scene: Scene, proposals: tuple[Proposal, ...]) -> Tuned:
+def summed_up(scene: Scene, proposals: tuple[SettingsProposal, ...]) -> Tuned:
     """Rank the proposals and say the answer plainly.
 
     A change that gains next to nothing is none: then it stays as it is set.

@@ -49,10 +49,10 @@ def usual_recipe(scene: Scene, doubts: Doubts) -> Usual:
             scene,
             _on_plate,
             (
-                Course(above_k=50.0),
-                Course(above_k=85.0),
-                Course(above_k=125.0),
-                Course(above_k=85.0, cold=False),
+                UsualCourse(above_k=50.0),
+                UsualCourse(above_k=85.0),
+                UsualCourse(above_k=125.0),
+                UsualCourse(above_k=85.0, cold=False),
             ),
             STEPS[:2],
         )
@@ -61,10 +61,10 @@ def usual_recipe(scene: Scene, doubts: Doubts) -> Usual:
             scene,
             _in_oven,
             (
-                Course(above_k=40.0),
-                Course(above_k=70.0),
-                Course(above_k=55.0, lead_k=45.0),
-                Course(above_k=100.0, lead_k=45.0),
+                UsualCourse(above_k=40.0),
+                UsualCourse(above_k=70.0),
+                UsualCourse(above_k=55.0, lead_k=45.0),
+                UsualCourse(above_k=100.0, lead_k=45.0),
             ),
             STEPS,
         )
@@ -144,7 +144,7 @@ def _with_seconds(scene: Scene, place: int, seconds: float) -> Scene:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Course:
+class UsualCourse:
     """What is varied of a plate's or oven's course: kelvins above the melting point, begun cold,
     seconds liquid or held, seconds of soak, how far an oven leads the soak.
     """
@@ -159,7 +159,7 @@ class Course:
 STEPS = ({"above_k": 18.0}, {"hold_s": 18.0}, {"soak_s": 25.0}, {"lead_k": 14.0})
 
 
-def _on_plate(scene: Scene, course: Course) -> Scene:
+def _on_plate(scene: Scene, course: UsualCourse) -> Scene:
     """Begun cold or hot, off when the last joint has been liquid for a while (whole, where
     something stays cold).
     """
@@ -180,7 +180,7 @@ def _on_plate(scene: Scene, course: Course) -> Scene:
     )
 
 
-def _in_oven(scene: Scene, course: Course) -> Scene:
+def _in_oven(scene: Scene, course: UsualCourse) -> Scene:
     """A soak at the paste's band, a rise, a hold and a fall."""
     assert isinstance(scene.source, Oven)
     alloy = _alloy(scene)
@@ -209,14 +209,14 @@ def _in_oven(scene: Scene, course: Course) -> Scene:
 
 def _best(
     scene: Scene,
-    made: Callable[[Scene, Course], Scene],
-    first: Iterable[Course],
+    made: Callable[[Scene, UsualCourse], Scene],
+    first: Iterable[UsualCourse],
     varied: Sequence[dict[str, float]],
 ) -> Usual:
     """The best of some courses, then varied one figure at a time, until it passes or no step helps."""
-    found: dict[Course, tuple[float, Scene, Profile]] = {}
+    found: dict[UsualCourse, tuple[float, Scene, Profile]] = {}
 
-    def judged(course: Course) -> float:
+    def judged(course: UsualCourse) -> float:
         if course not in found:
             one = made(scene, course)
             profile = profile_of(one, rehearse(one, LOOK))

@@ -93,7 +93,7 @@ class Tolerance:
 
 
 @dataclass(frozen=True)
-class Column:
+class WindowColumn:
     """One setting's outcomes over the dwells."""
 
     setting: float
@@ -133,7 +133,7 @@ class Window:
 
     axis: Axis
     dwells_s: tuple[float, ...]
-    columns: tuple[Column, ...]
+    columns: tuple[WindowColumn, ...]
     calmest: Calmest | None
 
 
@@ -239,7 +239,7 @@ def window_column(
     dwells_s: tuple[float, ...],
     resolution: Resolution = WINDOW_RESOLUTION,
     ready: Prepared | None = None,
-) -> Column:
+) -> WindowColumn:
     """All outcomes of one setting: one run, branched and cooled at every dwell."""
     here = with_setting(scene, axis, value)
     prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
@@ -258,7 +258,7 @@ def window_column(
         advance(prepared, state, prepared.drive(piece), sampled=False)
         outcomes.append(outcome(seen, after_heat(prepared, state)))
         before = dwell
-    return Column(value, tuple(outcomes))
+    return WindowColumn(value, tuple(outcomes))
 
 
 def _piece(scene: Scene, move: Move, start: float, end: float) -> Scene:
@@ -273,7 +273,7 @@ def make_window(
     dwells_s: tuple[float, ...],
     tolerance: Tolerance,
     resolution: Resolution = WINDOW_RESOLUTION,
-    on_column: Callable[[Column], None] | None = None,
+    on_column: Callable[[WindowColumn], None] | None = None,
 ) -> Window:
     """The map of a setting against dwell. Raises InvalidValue where the axes do not fit the scene."""
     check_axes(scene, axis, settings, dwells_s)
@@ -291,7 +291,7 @@ def make_window(
 
 
 def calmest(
-    columns: tuple[Column, ...], dwells_s: tuple[float, ...], tolerance: Tolerance
+    columns: tuple[WindowColumn, ...], dwells_s: tuple[float, ...], tolerance: Tolerance
 ) -> Calmest | None:
     """The pair farthest from a border.
 
@@ -312,7 +312,7 @@ def worth(best: Calmest) -> float:
 
 
 def _calmest_among(
-    columns: tuple[Column, ...],
+    columns: tuple[WindowColumn, ...],
     dwells_s: tuple[float, ...],
     tolerance: Tolerance,
     allowed: tuple[Fate, ...],
@@ -389,7 +389,7 @@ def on_the_dial(axis: Axis, value: float, shift: float = 0.0) -> float:
 def confirmed(
     scene: Scene,
     axis: Axis,
-    columns: tuple[Column, ...],
+    columns: tuple[WindowColumn, ...],
     dwells_s: tuple[float, ...],
     tolerance: Tolerance,
     shift: float = 0.0,
@@ -416,8 +416,8 @@ def confirmed(
 
 
 def _corrected(
-    columns: tuple[Column, ...], dwells_s: tuple[float, ...], best: Calmest, seen: Outcome
-) -> tuple[Column, ...]:
+    columns: tuple[WindowColumn, ...], dwells_s: tuple[float, ...], best: Calmest, seen: Outcome
+) -> tuple[WindowColumn, ...]:
     """The map with one point as the fine grid sees it."""
     place = dwells_s.index(best.dwell_s)
     return tuple(

@@ -61,7 +61,7 @@ LITTLE = constant(
 WICK_MM = 2.0
 
 
-class Way(StrEnum):
+class MendWay(StrEnum):
     """With what a fault is mended."""
 
     IRON = "iron"
@@ -101,11 +101,11 @@ class Fault:
         return self.known.solder_mm3 / self.middle_mm3
 
     @property
-    def way(self) -> Way:
+    def way(self) -> MendWay:
         """With what it is mended."""
         if self.verdict in _BY_AIR:
-            return Way.AIR
-        return Way.IRON if self.verdict in _BY_IRON else Way.HAND
+            return MendWay.AIR
+        return MendWay.IRON if self.verdict in _BY_IRON else MendWay.HAND
 
     @property
     def middle_mm3(self) -> float:

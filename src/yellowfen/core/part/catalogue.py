@@ -417,9 +417,7 @@ def dual_gull(
         )
     lands.sort(key=lambda one: int(one.pin))
     lead = GULL_W_K if pitch > 0.7 else FINE_W_K
-    return _moulded(
-        name, name.split("-")[0], *body, lands=tuple(lands), lead=lead, tab=DIE_PAD_W_K
-    )
+    return _moulded(name, name.split("-")[0], *body, lands=tuple(lands), lead=lead, tab=DIE_PAD_W_K)
 
 
 def quad(

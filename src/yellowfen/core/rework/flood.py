@@ -28,9 +28,9 @@ from yellowfen.core.heat.iron import SOLDERED_W_M2K, patch
 from yellowfen.core.heat.laid import on_board
 from yellowfen.core.heat.outcome import loose_s, watch
 from yellowfen.core.heat.rehearsal import (
+    HeatState,
     Prepared,
     Resolution,
-    State,
     advance,
     first_state,
     prepare,
@@ -270,7 +270,7 @@ class _Bench:
             return int(self.mine[int(np.argmax(mine))])
         return int(self.mine[int(np.argmin(end_k[self.mine]))])
 
-    def _stays(self, state: State, after_s: float) -> float | None:
+    def _stays(self, state: HeatState, after_s: float) -> float | None:
         """How long all joints stay liquid after the irons left; None if longer than looked for."""
         began = state.now_s
         while state.now_s - began < after_s:
@@ -279,7 +279,7 @@ class _Bench:
                 return state.now_s - began
         return None
 
-    def _step(self, state: State, *, irons: bool) -> None:
+    def _step(self, state: HeatState, *, irons: bool) -> None:
         """Heat along the bead for half a step, tips and board for a step, the bead's other half."""
         table = self.prepared.network.joints
         table[:, k.J_TIP_W_K] = self._touching(state.now_s) if irons else 0.0
@@ -315,7 +315,7 @@ class _Bench:
 
     def _told(
         self,
-        state: State,
+        state: HeatState,
         first: Array,
         all_at: float | None,
         stays: float | None,

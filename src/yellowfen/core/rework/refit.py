@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from shapely import Polygon
 
 from yellowfen.core.board.board import Board, Opening, Point
-from yellowfen.core.deposit.floating import Column, crown_mm, settled_mm
+from yellowfen.core.deposit.floating import SolderColumn, crown_mm, settled_mm
 from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
@@ -88,7 +88,7 @@ class Centring:
     resists_mn: float
 
 
-def columns_of(package: Package, solder_mm3: float) -> tuple[Column, ...]:
+def columns_of(package: Package, solder_mm3: float) -> tuple[SolderColumn, ...]:
     """The part's joints as columns of solder between pad and terminal, all alike.
 
     Raises InvalidValue for a part with none that floats.
@@ -100,7 +100,7 @@ def columns_of(package: Package, solder_mm3: float) -> tuple[Column, ...]:
     under, across, toe = (sum(values) / len(found) for values in zip(*found, strict=True))
     edge = 2 * under + across if toe > 0 else 2 * (under + across)
     return (
-        Column(
+        SolderColumn(
             area_mm2=under * across,
             perimeter_mm=edge,
             volume_mm3=solder_mm3,
@@ -150,7 +150,7 @@ def thickness(package: Package, solder_mm3: float) -> Thickness:
     )
 
 
-def side_energy_nj(columns: Sequence[Column], height_mm: float, offset_mm: float) -> float:
+def side_energy_nj(columns: Sequence[SolderColumn], height_mm: float, offset_mm: float) -> float:
     """Energy of the free sides of columns sheared by an offset, nJ: each side a flat strip between
     the edges below and above. Sides across the shift lean, sides along it keep their area.
     """
@@ -161,7 +161,7 @@ def side_energy_nj(columns: Sequence[Column], height_mm: float, offset_mm: float
     )
 
 
-def centring_mn(columns: Sequence[Column], height_mm: float, offset_mm: float) -> float:
+def centring_mn(columns: Sequence[SolderColumn], height_mm: float, offset_mm: float) -> float:
     """Force that pulls a shifted part back, mN: the derivative of `side_energy_nj` by the offset."""
     lean = math.hypot(height_mm, offset_mm)
     return sum(

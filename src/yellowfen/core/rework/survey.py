@@ -146,7 +146,7 @@ class InTheWay:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Advice:
+class Precaution:
     """One thing to do or to know before the heat; `stop` where nothing is heated before it."""
 
     about: str
@@ -161,7 +161,7 @@ class Survey:
 
     ref: str
     in_the_way: tuple[InTheWay, ...]
-    advice: tuple[Advice, ...]
+    advice: tuple[Precaution, ...]
 
 
 def survey(board: Board, ref: str, answers: Answers, heats: Mapping[str, int]) -> Survey:
@@ -241,11 +241,11 @@ def _kind(package: Package) -> str:
 
 def _advice(
     board: Board, part: BoardPart, answers: Answers, heats: Mapping[str, int]
-) -> tuple[Advice, ...]:
+) -> tuple[Precaution, ...]:
     found = []
     if answers.power is Power.OPEN:
         found.append(
-            Advice(
+            Precaution(
                 about="Power",
                 sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.",
                 stop=True,
@@ -253,14 +253,14 @@ def _advice(
         )
     if part.in_holes:
         found.append(
-            Advice(
+            Precaution(
                 about="Holes",
                 sentence=f"It also stands in {counted(part.in_holes, 'hole')}, which no air nor alloy on its pins frees: wick each empty, or melt it by iron as the part comes up, else lands tear.",
             )
         )
     if answers.coating is Coating.URETHANE:
         found.append(
-            Advice(
+            Precaution(
                 about="Coating",
                 sentence="Heated urethane gives off isocyanates: take it off cold first, or leave it to who has extraction made for it.",
                 stop=True,
@@ -268,7 +268,7 @@ def _advice(
         )
     elif answers.coating is Coating.GLUE:
         found.append(
-            Advice(
+            Precaution(
                 about="Glue",
                 sentence="Cut or soften the glue all round first: a glued part tears its pads however liquid they are.",
                 stop=True,
@@ -276,7 +276,7 @@ def _advice(
         )
     elif answers.coating is Coating.LACQUER:
         found.append(
-            Advice(
+            Precaution(
                 about="Coating",
                 sentence="Scratch or wash it off the joints first; solder does not flow through it.",
             )
@@ -284,21 +284,21 @@ def _advice(
     if answers.solder is Solder.UNKNOWN:
         leaded, free = ALLOYS["Sn63Pb37"].liquidus_c, ALLOYS["Sn96.5Ag3Cu0.5"].liquidus_c
         found.append(
-            Advice(
+            Precaution(
                 about="Solder",
                 sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then lead-free is planned for.",
             )
         )
     if answers.solder is Solder.BISMUTH:
         found.append(
-            Advice(
+            Precaution(
                 about="Solder", sentence="Bismuth: none of it may meet leaded solder in the refit."
             )
         )
     if answers.age in (Age.SERVICE, Age.UNKNOWN, Age.SHELF):
         hours = bake_hours(part.package)
         found.append(
-            Advice(
+            Precaution(
                 about="Damp",
                 sentence=f"Old boards are wet: about {BAKE_C:.0f} °C for {hours:.0f} h first, plastics and batteries permitting, or bodies above 200 °C may blister.",
             )
@@ -306,14 +306,14 @@ def _advice(
     times = heats.get(part.ref, 0)
     if times >= 3:
         found.append(
-            Advice(
+            Precaution(
                 about="Heats",
                 sentence=f"{part.ref} was heated {times} times already: treat it as spent.",
             )
         )
     if not board.copper:
         found.append(
-            Advice(
+            Precaution(
                 about="Copper",
                 sentence="No copper is known here: a plane under the part makes everything slower than told.",
                 mark=Mark.JUDGED,

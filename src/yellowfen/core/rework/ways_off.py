@@ -21,7 +21,7 @@ from yellowfen.core.heat.drive import tallest_beneath_mm
 from yellowfen.core.heat.follow import follow, resolution_for, rows_of
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.outcome import after_heat, harms, loose_s, watch
-from yellowfen.core.heat.rehearsal import Prepared, State, advance, first_state, prepare
+from yellowfen.core.heat.rehearsal import HeatState, Prepared, advance, first_state, prepare
 from yellowfen.core.heat.scene import (
     Deed,
     HotAir,
@@ -460,7 +460,7 @@ def _followed(way: OffWay, ready: Prepared, scene: Scene, part: PlacedPart) -> W
     )
 
 
-def _read(way: OffWay, prepared: Prepared, state: State, part: PlacedPart) -> WayOff:
+def _read(way: OffWay, prepared: Prepared, state: HeatState, part: PlacedPart) -> WayOff:
     """What a state at the end of its heat says of a part to be lifted."""
     rows = rows_of(prepared)[part.ref]
     ends, starts = state.joint_record[rows, k.R_MELT_END], state.joint_record[rows, k.R_MELT_START]
@@ -496,7 +496,7 @@ def _read(way: OffWay, prepared: Prepared, state: State, part: PlacedPart) -> Wa
     )
 
 
-def _body_peak_c(prepared: Prepared, state: State, ref: str) -> float:
+def _body_peak_c(prepared: Prepared, state: HeatState, ref: str) -> float:
     place = prepared.network.refs.index(ref)
     return float(state.body_record[place, k.R_BODY_PEAK]) + prepared.scene.ambient_c
 

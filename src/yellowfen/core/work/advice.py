@@ -19,7 +19,7 @@ from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.technique import BenchTools, techniques
-from yellowfen.core.work.triage import HEAVY_MG, Kind, Surroundings, Triaged, triage
+from yellowfen.core.work.triage import HEAVY_MG, FlagKind, Surroundings, Triaged, triage
 
 _MEMORY = Mark.FROM_MEMORY
 PART_MIN = constant(
@@ -247,28 +247,28 @@ def _turns(board: Board) -> Iterator[Advice]:
 # parts, minutes a part.
 _FLAGGED = (
     (
-        Kind.SIZE,
+        FlagKind.SIZE,
         0.5,
         "0402 and smaller",
         "would be far kinder as 0603: fewer lost, fewer on end",
         TINY_FAIL * REPAIR_MIN,
     ),
     (
-        Kind.PITCH,
+        FlagKind.PITCH,
         3.0,
         "Half a millimetre and finer",
         f"at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil",
         FINE_FAIL * REPAIR_MIN,
     ),
     (
-        Kind.HIDDEN,
+        FlagKind.HIDDEN,
         3.0,
         "Pads under bodies",
         "whose joints cannot be seen or reached by an iron; leaded versions can be mended",
         HIDDEN_FAIL * SWAP_MIN,
     ),
     (
-        Kind.ROOM,
+        FlagKind.ROOM,
         2.0,
         "No room for tweezers",
         "without two opposite sides free; 1 mm more between neighbours is enough",

@@ -57,7 +57,7 @@ class Reach(StrEnum):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Rule:
+class RunRule:
     """The rule of one kind of run. The first word is the one key's.
 
     `any_order`: any cue may be answered, not only the first; `corrects`: an answer may be given
@@ -92,8 +92,8 @@ FAULTS = (
     "loose balls",
     "damage to part, pad or mask",
 )
-RULES: Mapping[RunKind, Rule] = {
-    RunKind.HEAT: Rule(
+RULES: Mapping[RunKind, RunRule] = {
+    RunKind.HEAT: RunRule(
         words={
             "done": Effect.DONE,
             "not seen": Effect.ASIDE,
@@ -102,7 +102,7 @@ RULES: Mapping[RunKind, Rule] = {
         },
         clock=True,
     ),
-    RunKind.PLACE: Rule(
+    RunKind.PLACE: RunRule(
         words={
             "placed": Effect.DONE,
             "skipped": Effect.LATER,
@@ -112,8 +112,8 @@ RULES: Mapping[RunKind, Rule] = {
         },
         any_order=True,
     ),
-    RunKind.PASTE: Rule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
-    RunKind.KIT: Rule(
+    RunKind.PASTE: RunRule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
+    RunKind.KIT: RunRule(
         words={
             "there": Effect.DONE,
             "missing": Effect.ASIDE,
@@ -123,7 +123,7 @@ RULES: Mapping[RunKind, Rule] = {
         any_order=True,
         corrects=True,
     ),
-    RunKind.LOOK: Rule(
+    RunKind.LOOK: RunRule(
         words={
             GOOD: Effect.DONE,
             **dict.fromkeys(FAULTS, Effect.DONE),
@@ -137,10 +137,10 @@ RULES: Mapping[RunKind, Rule] = {
         along=True,
         at_once={ROW_GOOD: Reach.ROW, PART_GOOD: Reach.GROUP, REST_GOOD: Reach.REST},
     ),
-    RunKind.IRON: Rule(
+    RunKind.IRON: RunRule(
         words={"done": Effect.DONE, "skipped": Effect.LATER, "trouble": Effect.ASIDE}
     ),
-    RunKind.PADS: Rule(
+    RunKind.PADS: RunRule(
         words={
             "done": Effect.DONE,
             "skipped": Effect.LATER,
@@ -151,13 +151,13 @@ RULES: Mapping[RunKind, Rule] = {
         any_order=True,
         corrects=True,
     ),
-    RunKind.MEND: Rule(
+    RunKind.MEND: RunRule(
         words={"done": Effect.DONE, "still bad": Effect.ASIDE, "skipped": Effect.LATER},
         any_order=True,
         corrects=True,
     ),
-    RunKind.WASH: Rule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
-    RunKind.PRINT: Rule(
+    RunKind.WASH: RunRule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
+    RunKind.PRINT: RunRule(
         words={
             GOOD: Effect.DONE,
             "smeared": Effect.STAYS,
@@ -165,7 +165,7 @@ RULES: Mapping[RunKind, Rule] = {
             "skipped": Effect.LATER,
         }
     ),
-    RunKind.CHECK: Rule(
+    RunKind.CHECK: RunRule(
         words={
             "as expected": Effect.DONE,
             "not": Effect.ASIDE,
@@ -270,7 +270,7 @@ class Tap:
 
 
 @dataclass(frozen=True, kw_only=True)
-class State:
+class RunState:
     """Where a run stands: cue keys to do in order (the first is now), the word of each that is done
     or set aside, those passed over, and how often one was counted without being done.
     """
@@ -297,10 +297,10 @@ class _Standing:
     again: dict[str, int] = field(default_factory=dict)
 
 
-def state_after(script: Script, taps: Sequence[Tap]) -> State:
+def state_after(script: Script, taps: Sequence[Tap]) -> RunState:
     """What taps make of a script. A tap that was not allowed changes nothing."""
     now = _standing(script, taps)
-    return State(
+    return RunState(
         to_do=tuple(now.to_do),
         done=now.done,
         aside=now.aside,
@@ -432,7 +432,7 @@ def _step(script: Script, now: _Standing, tap: Tap) -> None:
 
 # what the bench is shown
 @dataclass(frozen=True, kw_only=True)
-class Shown:
+class ShownCue:
     """A cue as it stands in the order: what has to be set up for it, and all of it to be spoken."""
 
     cue: Cue
@@ -442,7 +442,7 @@ class Shown:
     said: str
 
 
-def shown(script: Script, taps: Sequence[Tap], most: int = SHOWN_CUES) -> list[Shown]:
+def shown(script: Script, taps: Sequence[Tap], most: int = SHOWN_CUES) -> list[ShownCue]:
     """The next cues in order, each as it follows the one before it."""
     state = state_after(script, taps)
     cues = {cue.key: cue for cue in script.cues}
@@ -471,7 +471,7 @@ def shown(script: Script, taps: Sequence[Tap], most: int = SHOWN_CUES) -> list[S
 
 def _shown(
     script: Script, cue: Cue, before: Cue | None, rest: Sequence[Cue], aside: int, tried: int
-) -> Shown:
+) -> ShownCue:
     set_up: list[str] = []
     detail = [cue.detail] if cue.detail else []
     for number, one in enumerate(cue.set_ups):
@@ -488,7 +488,7 @@ def _shown(
     if tried and cue.anew:
         set_up = [cue.anew]
         left += f", tried {'once' if tried == 1 else counted(tried, 'time')}"
-    return Shown(
+    return ShownCue(
         cue=cue,
         set_up=tuple(set_up),
         detail="; ".join(detail),
@@ -497,10 +497,10 @@ def _shown(
     )
 
 
-def chosen(cue: Cue) -> Shown:
+def chosen(cue: Cue) -> ShownCue:
     """A cue as it is shown when it is chosen out of its turn."""
     detail = [cue.detail] if cue.detail else []
-    return Shown(cue=cue, set_up=(), detail=cue.detail, left="", said=_said(cue, (), detail))
+    return ShownCue(cue=cue, set_up=(), detail=cue.detail, left="", said=_said(cue, (), detail))
 
 
 def _said(cue: Cue, set_up: Sequence[str], detail: Sequence[str]) -> str:

@@ -13,7 +13,7 @@ from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp, side_up
-from yellowfen.core.work.iron_rows import Row
+from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.kit import Line, line_key
 from yellowfen.core.work.order import Step, either_way
 from yellowfen.core.work.technique import corners_to_tack
@@ -509,13 +509,13 @@ class IronPlan:
     """
 
     refs: tuple[str, ...]
-    rows: tuple[Row, ...] = ()
+    rows: tuple[IronRow, ...] = ()
     tacks: tuple[str, ...] = ()
     tabs: tuple[str, ...] = ()
     iron: str = ""
 
 
-def iron_plan(ref: str, package: Package, rows: Sequence[Row], iron: str) -> IronPlan:
+def iron_plan(ref: str, package: Package, rows: Sequence[IronRow], iron: str) -> IronPlan:
     """A part by iron: tacked at a small joint or two corners, then its rows or joints."""
     dragged = any(len(row.pins) > 1 for row in rows)
     ends = [pin for row in rows for pin in (row.pins[0], row.pins[-1])]

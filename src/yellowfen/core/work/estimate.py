@@ -74,7 +74,7 @@ class Paces:
 
 
 @dataclass(frozen=True)
-class Stage:
+class StageMinutes:
     """One stage for all boards: minutes (low, middle, high at 80 %), and where the time each comes
     from.
     """
@@ -99,7 +99,7 @@ class Estimate:
     how many boards pass at first.
     """
 
-    stages: tuple[Stage, ...]
+    stages: tuple[StageMinutes, ...]
     mends: float
     first_pass: float
 
@@ -123,10 +123,10 @@ class Estimate:
         return total * math.exp(-_Z * spread), total * math.exp(_Z * spread)
 
 
-def stage(name: str, count: float, each: Each, extra_min: float = 0.0) -> Stage:
+def stage(name: str, count: float, each: Each, extra_min: float = 0.0) -> StageMinutes:
     """A stage of `count` times each, and fixed minutes besides."""
     source = f"your own, {each.own} measured" if each.own else "reference times, common practice"
-    return Stage(name, count * each.seconds / 60 + extra_min, each.spread, source)
+    return StageMinutes(name, count * each.seconds / 60 + extra_min, each.spread, source)
 
 
 def first_pass_share(odds: Sequence[float]) -> float:

@@ -17,7 +17,7 @@ from yellowfen.core.heat.revise import (
     Revised,
     RevisedStop,
     Seen,
-    What,
+    StopSight,
     carried_on,
     revise,
 )
@@ -95,7 +95,7 @@ def stop_key(number: int) -> str:
     return f"stop {number}"
 
 
-def seen_key(what: What, stop: int = 0) -> str:
+def seen_key(what: StopSight, stop: int = 0) -> str:
     """The extra cue of an early sign, of a tour at a stop from 1 on."""
     return f"{what} {stop}" if stop else str(what)
 
@@ -211,19 +211,19 @@ def _seen(plan: HeatPlan, forecast: Forecast, taps: Sequence[Tap]) -> tuple[list
     sure = {tap.cue for tap in said}
     signs = {
         seen_key(what, stop): (what, stop)
-        for what in (What.FLUX, What.SHINE)
+        for what in (StopSight.FLUX, StopSight.SHINE)
         for stop in range(len(forecast.stops) + 1)
     }
-    signs |= {stop_key(n): (What.FLOWED, n) for n in range(1, len(forecast.stops) + 1)}
+    signs |= {stop_key(n): (StopSight.FLOWED, n) for n in range(1, len(forecast.stops) + 1)}
     found, cues = [], []
     for tap in said:
         refs: tuple[str, ...] = ()
         if tap.cue in signs:
             what, stop = signs[tap.cue]
         elif tap.cue == ALL_FLOWED:
-            what, stop = What.FLOWED, 0
+            what, stop = StopSight.FLOWED, 0
         elif tap.cue.startswith(("flowed ", "springs ")):
-            what, stop, refs = What.FLOWED, 0, (tap.cue.split(" ", 1)[1],)
+            what, stop, refs = StopSight.FLOWED, 0, (tap.cue.split(" ", 1)[1],)
         else:
             continue
         came = arrived_s(plan, moments, stop) if stop else 0.0
@@ -282,7 +282,7 @@ def _move_words(move: Move) -> str:
 
 def _signs(stop: int = 0) -> tuple[Cue, ...]:
     """Early signs that teach when they are tapped: flux that runs thin, the first shine."""
-    words = {What.FLUX: "Flux runs thin", What.SHINE: "First shine"}
+    words = {StopSight.FLUX: "Flux runs thin", StopSight.SHINE: "First shine"}
     return tuple(
         Cue(key=seen_key(what, stop), title=said, press=said, after=START, free=True)
         for what, said in words.items()

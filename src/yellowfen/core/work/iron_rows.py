@@ -69,7 +69,7 @@ def tie_of(pad: Pad | None) -> str:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Row:
+class IronRow:
     """One row, from its first pin to its last. Volumes in mm³, lengths in mm, seconds by joint."""
 
     pins: tuple[str, ...]
@@ -140,7 +140,7 @@ def row_plans(
     alloy: Alloy,
     need_s: Mapping[str, float],
     wire_diameter_mm: float = 0.5,
-) -> tuple[Row, ...]:
+) -> tuple[IronRow, ...]:
     """Every row of a part.
 
     `need_s`: seconds a joint needs under the tip until it is wet, by its tie ("signal", "relief",
@@ -155,7 +155,7 @@ def row_plans(
 
 def joint_plans(
     package: Package, pads: Mapping[str, Pad], alloy: Alloy, need_s: Mapping[str, float]
-) -> tuple[Row, ...]:
+) -> tuple[IronRow, ...]:
     """The joints that a tip reaches, one by one: the largest land first, so that the tab of a power
     part is hot before its leads, then as the pins are numbered.
     """
@@ -175,7 +175,7 @@ def _row(
     alloy: Alloy,
     need_s: Mapping[str, float],
     wire: float,
-) -> Row:
+) -> IronRow:
     each = [
         0.5 * (want.lean_mm3 + want.fat_mm3) for want in (wanted(package, land) for land in row)
     ]
@@ -185,7 +185,7 @@ def _row(
     )
     loads = max(1, math.ceil(volume / TIP_LOAD_MM3 - 1e-9))
     ties = [tie_of(pads.get(land.pin)) for land in row]
-    return Row(
+    return IronRow(
         pins=tuple(land.pin for land in row),
         pitch_mm=package.pitch_mm,
         length_mm=length,

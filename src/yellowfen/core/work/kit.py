@@ -29,7 +29,7 @@ SPARE_SMALL = constant(
 TINY_MM, SMALL_MM = 1.1, 2.1
 
 
-class Found(StrEnum):
+class KitAnswer(StrEnum):
     """What the kit check says of a line."""
 
     THERE = "there"
@@ -51,7 +51,7 @@ class Line:
     wanted: int
     spares: int
     where: str
-    found: Found | None
+    found: KitAnswer | None
     instead: str
 
     @property
@@ -68,7 +68,7 @@ def kit(
     board: Board,
     boards: int,
     where: Mapping[str, str] | None = None,
-    found: Mapping[str, tuple[Found, str]] | None = None,
+    found: Mapping[str, tuple[KitAnswer, str]] | None = None,
     skip: Iterable[str] = (),
 ) -> tuple[Line, ...]:
     """The pick list for so many boards (1 to 10 000).
@@ -91,7 +91,7 @@ def kit(
 
 
 def _line(
-    key: str, group: list[BoardPart], boards: int, where: str, found: tuple[Found, str] | None
+    key: str, group: list[BoardPart], boards: int, where: str, found: tuple[KitAnswer, str] | None
 ) -> Line:
     wanted = len(group) * boards
     state, instead = found or (None, "")

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import Cue, RunKind, Script, State, Tap, side_up
+from yellowfen.core.work.bench_run import Cue, RunKind, RunState, Script, Tap, side_up
 from yellowfen.core.work.job import FoundMark, Verdict
 
 
@@ -116,7 +116,7 @@ def refused_text(plan: LookPlan, tap: Tap) -> str:
     return ""
 
 
-def found_by(plan: LookPlan, state: State, taps: Sequence[Tap]) -> tuple[FoundMark, ...]:
+def found_by(plan: LookPlan, state: RunState, taps: Sequence[Tap]) -> tuple[FoundMark, ...]:
     """The mark of each joint that was answered, the newest last. A bridge whose other pin was not
     named joins the last of those beside it.
     """
@@ -132,13 +132,13 @@ def found_by(plan: LookPlan, state: State, taps: Sequence[Tap]) -> tuple[FoundMa
     return tuple(found)
 
 
-def looked_at(plan: LookPlan, state: State) -> tuple[int, int]:
+def looked_at(plan: LookPlan, state: RunState) -> tuple[int, int]:
     """How many joints have a mark, and of how many."""
     joints = [one for one in plan.joints if one.pin]
     return sum(one.marked or one.key in state.done for one in joints), len(joints)
 
 
-def still_to_expect(plan: LookPlan, state: State) -> float:
+def still_to_expect(plan: LookPlan, state: RunState) -> float:
     """Bad joints that are likely among those that have no mark, hidden ones included."""
     return math.fsum(
         one.chance for one in plan.joints if not one.marked and one.key not in state.done

@@ -108,7 +108,7 @@ SCHOOLS = {
 
 
 @dataclass(frozen=True)
-class Rule:
+class OrderRule:
     """`first` comes before `second`, and why."""
 
     first: str
@@ -158,7 +158,7 @@ class Order:
     steps: tuple[Step, ...]
     takes: Travel
     plain: Travel
-    rules: tuple[Rule, ...]
+    rules: tuple[OrderRule, ...]
     orientations: int
     forced: str
     left_out: tuple[tuple[str, str], ...]
@@ -199,7 +199,7 @@ class _Problem:
     parts: list[BoardPart]
     classes: list[float]
     values: list[str]
-    rules: list[Rule]
+    rules: list[OrderRule]
     wishes: list[Wish]
     behind: dict[str, list[BoardPart]]
     start: tuple[float, float] = (0.0, 0.0)
@@ -373,7 +373,9 @@ def _classes(parts: list[BoardPart]) -> list[float]:
 
 
 # what comes before what
-def _rules(board: Board, parts: list[BoardPart], school: str, wishes: list[Wish]) -> list[Rule]:
+def _rules(
+    board: Board, parts: list[BoardPart], school: str, wishes: list[Wish]
+) -> list[OrderRule]:
     """Room for the hand first, then the school, each only while it closes no circle with what is
     already asked.
     """
@@ -382,7 +384,7 @@ def _rules(board: Board, parts: list[BoardPart], school: str, wishes: list[Wish]
     for wish in wishes:
         if wish.after:
             graph[wish.after].add(wish.ref)
-    rules: list[Rule] = []
+    rules: list[OrderRule] = []
     near = {
         part.ref: [
             (gap, other) for gap, other in around.near(part, NEIGHBOURS_MM) if other.ref in refs
@@ -399,7 +401,7 @@ def _rules(board: Board, parts: list[BoardPart], school: str, wishes: list[Wish]
                     and other.ref not in graph[part.ref]
                 ):
                     graph[part.ref].add(other.ref)
-                    rules.append(Rule(part.ref, other.ref, why))
+                    rules.append(OrderRule(part.ref, other.ref, why))
     return rules
 
 
@@ -427,7 +429,7 @@ def _mind_reach(problem: _Problem, path: list[int]) -> list[int]:
             if free and tall.ref not in graph[far.ref] and not _leads(graph, tall.ref, far.ref):
                 graph[far.ref].add(tall.ref)
                 why = f"{tall.ref} stands {tall.package.height_mm:.1f} mm high in front of it: the hand would reach over it"
-                problem.rules.append(Rule(far.ref, tall.ref, why))
+                problem.rules.append(OrderRule(far.ref, tall.ref, why))
     return _put_right(problem, path, [run[part.ref] for part in chosen])
 
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.heat.plan import Forecast, HeatPlan
-from yellowfen.core.work.bench_run import State
+from yellowfen.core.work.bench_run import RunState
 from yellowfen.core.work.bench_scripts import IronPlan, MendRun, PadsRun
 
 Pad = tuple[str, str]
@@ -51,7 +51,7 @@ def pads_heated(
     plan: object,
     forecast: Forecast | None,
     molten: Sequence[str],
-    state: State,
+    state: RunState,
     pins: Mapping[str, Sequence[str]],
 ) -> dict[Pad, PadHeats]:
     """What one run did to pads. `molten`: parts seen to flow in a heat; `pins` of every part."""
@@ -90,7 +90,7 @@ def _by_heat(
 
 
 def _by_iron(
-    plan: IronPlan, state: State, pins: Mapping[str, Sequence[str]]
+    plan: IronPlan, state: RunState, pins: Mapping[str, Sequence[str]]
 ) -> dict[Pad, PadHeats]:
     if not plan.rows:  # a record of what was done without the clock
         return {(ref, pin): PadHeats(heats=1) for ref in plan.refs for pin in pins.get(ref, ())}

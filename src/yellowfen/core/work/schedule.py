@@ -108,7 +108,7 @@ BAKE_125_H = {
 
 
 @dataclass(frozen=True, kw_only=True)
-class Task:
+class ScheduleTask:
     """One thing to do: minutes, whether it needs hands, what it waits for, and why it stands there."""
 
     key: str
@@ -123,7 +123,7 @@ class Task:
 class Planned:
     """A task in time; `done` with its real times."""
 
-    task: Task
+    task: ScheduleTask
     start_s: float
     end_s: float
     done: bool = False
@@ -202,15 +202,15 @@ def share_of_whole(share: float) -> float:
     return max(share, LEAST_SHARE)
 
 
-def tasks_of(build: Build) -> tuple[Task, ...]:
+def tasks_of(build: Build) -> tuple[ScheduleTask, ...]:
     """The tasks of a build in the order in which one pair of hands takes them."""
     return tuple(_tasks(build))
 
 
-def _tasks(build: Build) -> Iterator[Task]:
+def _tasks(build: Build) -> Iterator[ScheduleTask]:
     pace, paste = build.pace, bool(build.sides)
     if paste:
-        yield Task(
+        yield ScheduleTask(
             key="warm",
             name="Paste out of the cold, closed",
             minutes=60 * build.warm_h,
@@ -218,7 +218,7 @@ def _tasks(build: Build) -> Iterator[Task]:
             after=(),
             why="cold paste is stiff and draws dew; it warms by itself",
         )
-    yield Task(
+    yield ScheduleTask(
         key="kit",
         name="Kit the parts",
         minutes=pace * KIT_LINE_MIN * build.kit_lines,
@@ -228,10 +228,12 @@ def _tasks(build: Build) -> Iterator[Task]:
     )
     foil = " and foil" if build.stencil else ""
     prepare = PREPARE_MIN * share_of_whole(build.share)
-    yield Task(key="prepare", name=f"Clean boards{foil}, lay out tools", minutes=pace * prepare)
+    yield ScheduleTask(
+        key="prepare", name=f"Clean boards{foil}, lay out tools", minutes=pace * prepare
+    )
     last: tuple[str, ...] = ("prepare", "kit")
     if paste:
-        yield Task(
+        yield ScheduleTask(
             key="open",
             name="Open and stir the paste",
             minutes=2 * pace,
@@ -242,7 +244,7 @@ def _tasks(build: Build) -> Iterator[Task]:
         last = ("open", "kit")
     for side in build.sides:
         if build.stencil:
-            yield Task(
+            yield ScheduleTask(
                 key=f"fixture {side}",
                 name=f"Fixture and foil, {side}",
                 minutes=pace * build.set_up_min,
@@ -253,28 +255,28 @@ def _tasks(build: Build) -> Iterator[Task]:
             last = (f"fixture {side}",)
         for number in range(1, build.boards + 1):
             name = f"board {number}, {side}" if build.boards > 1 else side
-            yield Task(
+            yield ScheduleTask(
                 key=f"paste {side} {number}",
                 name=f"{'Print' if build.stencil else 'Dot'} {name}",
                 minutes=pace * build.paste_min.get(side, 2.0),
                 passive=False,
                 after=last,
             )
-            yield Task(
+            yield ScheduleTask(
                 key=f"place {side} {number}",
                 name=f"Place {name}",
                 minutes=pace * build.place_min.get(side, 10.0),
                 passive=False,
                 after=(f"paste {side} {number}",),
             )
-            yield Task(
+            yield ScheduleTask(
                 key=f"heat {side} {number}",
                 name=f"Heat {name}",
                 minutes=pace * build.heat_min.get(side, 5.0),
                 passive=False,
                 after=(f"place {side} {number}",),
             )
-            yield Task(
+            yield ScheduleTask(
                 key=f"cool {side} {number}",
                 name=f"Cool {name}, untouched",
                 minutes=COOL_MIN,
@@ -284,7 +286,7 @@ def _tasks(build: Build) -> Iterator[Task]:
         last = tuple(f"cool {side} {number}" for number in range(1, build.boards + 1))
     many = f"{build.boards} boards" if build.boards > 1 else "the board"
     each = pace * build.boards * share_of_whole(build.share)
-    yield Task(
+    yield ScheduleTask(
         key="look",
         name=f"Look at {many}, touch up",
         minutes=each * LOOK_MIN,
@@ -292,7 +294,7 @@ def _tasks(build: Build) -> Iterator[Task]:
         after=last,
     )
     if build.iron_min > 0:
-        yield Task(
+        yield ScheduleTask(
             key="iron",
             name="Parts by iron",
             minutes=pace * build.iron_min * build.boards,
@@ -300,7 +302,7 @@ def _tasks(build: Build) -> Iterator[Task]:
             after=("look",),
         )
     if build.wash:
-        yield Task(
+        yield ScheduleTask(
             key="clean",
             name=f"Clean {many}",
             minutes=each * CLEAN_MIN,
@@ -308,10 +310,10 @@ def _tasks(build: Build) -> Iterator[Task]:
             after=("iron",) if build.iron_min > 0 else ("look",),
             why="before anything that alcohol would spoil",
         )
-        yield Task(key="dry", name="Dry", minutes=DRY_MIN, passive=True, after=("clean",))
+        yield ScheduleTask(key="dry", name="Dry", minutes=DRY_MIN, passive=True, after=("clean",))
     before = ("dry",) if build.wash else ("iron",) if build.iron_min > 0 else ("look",)
     if build.late_iron_min > 0:
-        yield Task(
+        yield ScheduleTask(
             key="late iron",
             name="Heat-shy parts by iron, last",
             minutes=pace * build.late_iron_min * build.boards,
@@ -319,7 +321,7 @@ def _tasks(build: Build) -> Iterator[Task]:
             after=before,
         )
         before = ("late iron",)
-    yield Task(
+    yield ScheduleTask(
         key="test",
         name=f"Test {many}",
         minutes=each * TEST_MIN,
@@ -330,7 +332,7 @@ def _tasks(build: Build) -> Iterator[Task]:
 
 
 def schedule(
-    tasks: Sequence[Task],
+    tasks: Sequence[ScheduleTask],
     start_s: float,
     now_s: float | None = None,
     done: Mapping[str, tuple[float, float]] | None = None,
@@ -365,7 +367,7 @@ def schedule(
     return Schedule(tuple(planned), tuple(gaps), ())
 
 
-def start_for(tasks: Sequence[Task], finish_s: float) -> float:
+def start_for(tasks: Sequence[ScheduleTask], finish_s: float) -> float:
     """When to start so that all is done by a time."""
     return finish_s - schedule(tasks, 0.0).end_s
 

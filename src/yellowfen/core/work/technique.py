@@ -113,7 +113,7 @@ IRON_WAYS = frozenset((Way.IRON, Way.DRAG, Way.FLOOD, Way.LAST))
 PASTE_WAYS = frozenset((Way.PRINT_AIR, Way.DOTS_AIR, Way.PRINT_PLATE, Way.DOTS_PLATE))
 
 
-class Kind(StrEnum):
+class PartKind(StrEnum):
     """What matters of a part for the way it is soldered."""
 
     CHIP = "chip"
@@ -130,22 +130,22 @@ class Kind(StrEnum):
 
 # Share of parts that need mending, from memory (handbook: half of hand-pasted fine-pitch parts
 # bridge).
-_ODDS: dict[Kind, dict[Way, float]] = {
-    Kind.CHIP: {
+_ODDS: dict[PartKind, dict[Way, float]] = {
+    PartKind.CHIP: {
         Way.PRINT_AIR: 0.02,
         Way.DOTS_AIR: 0.03,
         Way.PRINT_PLATE: 0.015,
         Way.DOTS_PLATE: 0.025,
         Way.IRON: 0.03,
     },
-    Kind.TINY: {
+    PartKind.TINY: {
         Way.PRINT_AIR: 0.08,
         Way.DOTS_AIR: 0.15,
         Way.PRINT_PLATE: 0.06,
         Way.DOTS_PLATE: 0.12,
         Way.IRON: 0.15,
     },
-    Kind.WIDE: {
+    PartKind.WIDE: {
         Way.PRINT_AIR: 0.02,
         Way.DOTS_AIR: 0.04,
         Way.PRINT_PLATE: 0.02,
@@ -154,7 +154,7 @@ _ODDS: dict[Kind, dict[Way, float]] = {
         Way.DRAG: 0.03,
         Way.FLOOD: 0.06,
     },
-    Kind.NARROW: {
+    PartKind.NARROW: {
         Way.PRINT_AIR: 0.08,
         Way.DOTS_AIR: 0.25,
         Way.PRINT_PLATE: 0.07,
@@ -163,7 +163,7 @@ _ODDS: dict[Kind, dict[Way, float]] = {
         Way.DRAG: 0.06,
         Way.FLOOD: 0.1,
     },
-    Kind.FINE: {
+    PartKind.FINE: {
         Way.PRINT_AIR: 0.2,
         Way.DOTS_AIR: 0.5,
         Way.PRINT_PLATE: 0.18,
@@ -172,7 +172,7 @@ _ODDS: dict[Kind, dict[Way, float]] = {
         Way.DRAG: 0.12,
         Way.FLOOD: 0.2,
     },
-    Kind.J_LEADS: {
+    PartKind.J_LEADS: {
         Way.PRINT_AIR: 0.05,
         Way.DOTS_AIR: 0.08,
         Way.PRINT_PLATE: 0.05,
@@ -180,22 +180,22 @@ _ODDS: dict[Kind, dict[Way, float]] = {
         Way.IRON: 0.08,
         Way.DRAG: 0.08,
     },
-    Kind.LEADLESS: {
+    PartKind.LEADLESS: {
         Way.PRINT_AIR: 0.15,
         Way.DOTS_AIR: 0.45,
         Way.MOUNDS_AIR: 0.2,
         Way.PRINT_PLATE: 0.12,
         Way.DOTS_PLATE: 0.45,
     },
-    Kind.TAB: {
+    PartKind.TAB: {
         Way.PRINT_AIR: 0.04,
         Way.DOTS_AIR: 0.05,
         Way.PRINT_PLATE: 0.03,
         Way.DOTS_PLATE: 0.04,
         Way.IRON: 0.06,
     },
-    Kind.BALLS: {Way.PRINT_AIR: 0.3, Way.PRINT_PLATE: 0.25},
-    Kind.HIDDEN: {
+    PartKind.BALLS: {Way.PRINT_AIR: 0.3, Way.PRINT_PLATE: 0.25},
+    PartKind.HIDDEN: {
         Way.PRINT_AIR: 0.1,
         Way.DOTS_AIR: 0.2,
         Way.PRINT_PLATE: 0.08,
@@ -221,29 +221,31 @@ SHAKY_SLOWER = constant(
     source="a part is set down in two goes",
     affects="minutes of placing, where the bench says so",
 )
-_FINE_WORK = frozenset((Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS, Kind.HIDDEN))
+_FINE_WORK = frozenset(
+    (PartKind.TINY, PartKind.FINE, PartKind.NARROW, PartKind.LEADLESS, PartKind.HIDDEN)
+)
 SAME_MIN = 0.2  # a difference nobody would split a package for
 
 # The same by how paste is put by hand: dots pad by pad, a line along the row, dabs by knife or
 # pick. Common practice: a line across 1.27 mm throws balls, one across 0.8 mm and below bridges
 # about half; the rest from memory.
-_BY_HAND: dict[Kind, dict[str, tuple[float, str]]] = {
-    Kind.WIDE: {
+_BY_HAND: dict[PartKind, dict[str, tuple[float, str]]] = {
+    PartKind.WIDE: {
         "dots": (0.04, ""),
         "line": (0.1, "a line across this pitch throws balls that have to be brushed off"),
         "dab": (0.08, "dabs differ in size"),
     },
-    Kind.NARROW: {
+    PartKind.NARROW: {
         "dots": (0.15, ""),
         "line": (0.5, "a line across this pitch bridges about half"),
         "dab": (0.35, "dabs join across the gaps"),
     },
-    Kind.FINE: {
+    PartKind.FINE: {
         "dots": (0.45, ""),
         "line": (0.55, "a line across this pitch bridges more than half"),
         "dab": (0.5, "dabs join across the gaps"),
     },
-    Kind.J_LEADS: {
+    PartKind.J_LEADS: {
         "dots": (0.06, ""),
         "line": (0.1, "a line across this pitch throws balls that have to be brushed off"),
         "dab": (0.1, "dabs differ in size"),
@@ -299,7 +301,7 @@ class PartWay:
     """
 
     part: BoardPart
-    kind: Kind
+    kind: PartKind
     chosen: Offer
     why: str
     runner_up: Offer | None
@@ -331,34 +333,34 @@ class Wishes:
                 )
 
 
-def kind_of(package: Package) -> Kind:
+def kind_of(package: Package) -> PartKind:
     """What matters of a package."""
     kinds = {land.kind for land in package.lands}
     if JointKind.BALL in kinds:
-        return Kind.BALLS
+        return PartKind.BALLS
     if JointKind.THERMAL_PAD in kinds:
-        return Kind.LEADLESS
+        return PartKind.LEADLESS
     if kinds & {JointKind.LEADLESS}:
-        return Kind.LEADLESS if package.pitch_mm <= 0.65 else Kind.HIDDEN
+        return PartKind.LEADLESS if package.pitch_mm <= 0.65 else PartKind.HIDDEN
     if kinds & {JointKind.UNDER_BODY} and not all(
         tip_reaches(package, land) for land in package.lands
     ):
-        return Kind.HIDDEN
+        return PartKind.HIDDEN
     if JointKind.TAB in kinds:
-        return Kind.TAB
+        return PartKind.TAB
     if JointKind.J_LEAD in kinds:
-        return Kind.J_LEADS
+        return PartKind.J_LEADS
     if JointKind.GULL_WING in kinds and len(package.lands) > 2:
         return (
-            Kind.FINE
+            PartKind.FINE
             if package.pitch_mm <= 0.5 + 1e-6
-            else Kind.NARROW
+            else PartKind.NARROW
             if package.pitch_mm <= 0.8 + 1e-6
-            else Kind.WIDE
+            else PartKind.WIDE
         )
     narrow = len(package.lands) > 2 and package.pitch_mm <= 0.65
     small = max(package.body_x_mm, package.body_y_mm) <= 1.1
-    return Kind.TINY if small or narrow else Kind.CHIP
+    return PartKind.TINY if small or narrow else PartKind.CHIP
 
 
 @dataclass(frozen=True)
@@ -539,7 +541,7 @@ def _way(
         one
         for one in possible
         if wishes.schools.allows(
-            str(one.way), kind is Kind.LEADLESS, kind in (Kind.FINE, Kind.NARROW)
+            str(one.way), kind is PartKind.LEADLESS, kind in (PartKind.FINE, PartKind.NARROW)
         )
     ] or possible
     wanted_way = wishes.parts.get(part.ref) or wishes.packages.get(part.package.name, "")
@@ -591,7 +593,7 @@ def _way(
 def _offer(
     way: Way,
     part: BoardPart,
-    kind: Kind,
+    kind: PartKind,
     pads: list[Pad],
     bench: BenchTools,
     put: PutByHand,
@@ -644,22 +646,22 @@ def _iron_min(part: BoardPart, pads: list[Pad]) -> float:
     return (IRON_SETUP_S + IRON_JOINT_S * (len(part.package.lands) + slow)) / 60
 
 
-def _refused(way: Way, part: BoardPart, kind: Kind, bench: BenchTools, second: str) -> str:
+def _refused(way: Way, part: BoardPart, kind: PartKind, bench: BenchTools, second: str) -> str:
     """Why a way is out of the question for a part, or nothing."""
     if part.package.iron_only and way is not Way.LAST:
         return f"heat kills it ({part.package.limit_why}): by iron, after everything else"
     if way is Way.LAST and not part.package.iron_only:
         return "nothing about it asks to wait for the iron"
-    if way in IRON_WAYS and kind in (Kind.LEADLESS, Kind.HIDDEN, Kind.BALLS):
+    if way in IRON_WAYS and kind in (PartKind.LEADLESS, PartKind.HIDDEN, PartKind.BALLS):
         return "an iron does not reach what lies under the body"
     if way in (Way.DRAG, Way.FLOOD) and kind not in (
-        Kind.WIDE,
-        Kind.NARROW,
-        Kind.FINE,
-        Kind.J_LEADS,
+        PartKind.WIDE,
+        PartKind.NARROW,
+        PartKind.FINE,
+        PartKind.J_LEADS,
     ):
         return "no row of leads to draw along"
-    if way is Way.MOUNDS_AIR and kind not in (Kind.LEADLESS, Kind.HIDDEN):
+    if way is Way.MOUNDS_AIR and kind not in (PartKind.LEADLESS, PartKind.HIDDEN):
         return "mounds are for parts with pads beneath"
     if way in (Way.PRINT_AIR, Way.PRINT_PLATE) and not bench.stencil:
         return "no stencil openings for this board"
@@ -677,7 +679,7 @@ def _refused(way: Way, part: BoardPart, kind: Kind, bench: BenchTools, second: s
 
 def _why(
     part: BoardPart,
-    kind: Kind,
+    kind: PartKind,
     chosen: Offer,
     possible: list[Offer],
     own: bool,
@@ -716,7 +718,7 @@ def _more(minutes: float) -> str:
     return f"{minutes:+.1f} min in all" if abs(minutes) >= 0.05 else "as long in all"
 
 
-def _tip(package: Package, kind: Kind, way: Way, tips: tuple[Iron, ...]) -> str:
+def _tip(package: Package, kind: PartKind, way: Way, tips: tuple[Iron, ...]) -> str:
     """The tip to take: of those on the bench the nearest to what suits, else what suits."""
     if way not in IRON_WAYS and way is not Way.MOUNDS_AIR:
         return ""
@@ -729,22 +731,22 @@ def _tip(package: Package, kind: Kind, way: Way, tips: tuple[Iron, ...]) -> str:
     return f"{wide:g} mm {shape}" if own is None else f"{own.tip_mm:g} mm {own.shape}"
 
 
-def _suits(kind: Kind, way: Way) -> tuple[float, TipShape]:
+def _suits(kind: PartKind, way: Way) -> tuple[float, TipShape]:
     """Width and shape of tip that suit a part (common practice)."""
     if way in (Way.DRAG, Way.FLOOD):
         return 2.0, TipShape.BEVEL
-    if kind is Kind.TAB:
+    if kind is PartKind.TAB:
         return 3.0, TipShape.CHISEL
     return (
-        0.8 if kind in (Kind.TINY, Kind.FINE, Kind.NARROW, Kind.LEADLESS) else 1.2
+        0.8 if kind in (PartKind.TINY, PartKind.FINE, PartKind.NARROW, PartKind.LEADLESS) else 1.2
     ), TipShape.CHISEL
 
 
-def _iron_c(metal: Alloy, kind: Kind, pads: list[Pad]) -> float:
+def _iron_c(metal: Alloy, kind: PartKind, pads: list[Pad]) -> float:
     """Usual setting (common practice 320 to 360 °C for leaded and lead-free): about 140 K above the
     liquidus, more on planes and tabs.
     """
-    heavy = kind is Kind.TAB or any(pad.tie in ("solid", "via") for pad in pads)
+    heavy = kind is PartKind.TAB or any(pad.tie in ("solid", "via") for pad in pads)
     return round(min(380.0, max(metal.liquidus_c + 140.0, 240.0) + (20 if heavy else 0)) / 5) * 5
 
 
@@ -756,13 +758,13 @@ def _wire(package: Package, metal: Alloy) -> float:
     return wire_mm(volume, 0.5, metal)
 
 
-def _flux(way: Way, kind: Kind, school: str) -> str:
+def _flux(way: Way, kind: PartKind, school: str) -> str:
     """Where flux goes beside what paste and wire bring, by the school that holds."""
     if school == "drown it and wash":
         return "a good coat of tacky flux over every joint, washed off afterwards"
     if way in (Way.DRAG, Way.FLOOD):
         return "a 1 mm bead of tacky flux along each row"
-    if way is Way.MOUNDS_AIR or kind is Kind.BALLS:
+    if way is Way.MOUNDS_AIR or kind is PartKind.BALLS:
         return "a thin coat of tacky flux over all pads"
     if way in PASTE_WAYS:
         only = school == "none with fresh paste"
@@ -777,15 +779,15 @@ _TACKED = {
 }
 
 
-def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
+def _cues(part: BoardPart, kind: PartKind, way: Way, schools: Schools) -> list[str]:
     said = []
-    if way is Way.IRON and kind in (Kind.CHIP, Kind.TINY):
+    if way is Way.IRON and kind in (PartKind.CHIP, PartKind.TINY):
         said += [
             "Tin one pad, slide the part into the melt, iron away, wait two seconds.",
             schools.cue("pressing"),
             "Then the other end.",
         ]
-    elif way is Way.IRON and kind is Kind.TAB:
+    elif way is Way.IRON and kind is PartKind.TAB:
         said += [
             "Flux the large land and the leads, tack one small lead, check that it lies square.",
             "The tab first: the widest tip flat along its edge, wire fed in, until solder has run under the whole of it and it settles; then the leads.",
@@ -818,11 +820,11 @@ def _cues(part: BoardPart, kind: Kind, way: Way, schools: Schools) -> list[str]:
     return [one for one in said if one]
 
 
-def _cautions(part: BoardPart, kind: Kind, way: Way, pads: list[Pad]) -> list[str]:
+def _cautions(part: BoardPart, kind: PartKind, way: Way, pads: list[Pad]) -> list[str]:
     said = []
     if way in IRON_WAYS:
         said.append("Tip to the cradle, never on the bench; moving air, not over the face.")
-    if kind in (Kind.CHIP, Kind.TINY) and part.ref[:1].upper() == "C" and way in IRON_WAYS:
+    if kind in (PartKind.CHIP, PartKind.TINY) and part.ref[:1].upper() == "C" and way in IRON_WAYS:
         said.append(
             "Ceramic: warm it first, tip on the pad and never on the body; cracks do not show."
         )
@@ -831,7 +833,7 @@ def _cautions(part: BoardPart, kind: Kind, way: Way, pads: list[Pad]) -> list[st
         said.append(
             f"Pin {', '.join(slow[:6])} on a plane: four to eight times as long, warm the board."
         )
-    if kind is Kind.BALLS:
+    if kind is PartKind.BALLS:
         said.append("Nobody can see these joints at a bench: electrical test only.")
     if part.package.heat_shy and way not in IRON_WAYS:
         said.append(f"Shy of heat ({part.package.limit_why}): rehearse it before you heat.")

@@ -71,7 +71,7 @@ HEAVY_MG = constant(
 _USUAL_MM = (0.3, 0.35, 0.4, 0.5, 0.635, 0.65, 0.8, 0.95, 1.0, 1.27, 1.5, 2.0, 2.286, 2.54)
 
 
-class Kind(StrEnum):
+class FlagKind(StrEnum):
     """What a flag is about; also the filters of the table."""
 
     PITCH = "pitch"
@@ -93,7 +93,7 @@ class Flag:
     known.
     """
 
-    kind: Kind
+    kind: FlagKind
     word: str
     sentence: str
     weight: float
@@ -236,7 +236,7 @@ def _judge(part: BoardPart, pads: dict[str, Pad], around: Surroundings, second: 
     if part.package.guessed or not part.joined:
         flags.append(
             Flag(
-                kind=Kind.UNSURE,
+                kind=FlagKind.UNSURE,
                 word="guessed",
                 sentence=f"{part.note or 'body guessed'}: answer three questions about it, or name its package",
                 weight=1.0,
@@ -275,14 +275,14 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
         )
         if pitch <= FINE_MM:
             yield Flag(
-                kind=Kind.PITCH,
+                kind=FlagKind.PITCH,
                 word=f"{pitch:g} mm pitch",
                 sentence=f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}",
                 weight=3.0,
             )
         else:
             yield Flag(
-                kind=Kind.PITCH,
+                kind=FlagKind.PITCH,
                 word=f"{pitch:g} mm pitch",
                 sentence=f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}",
                 weight=1.5,
@@ -294,7 +294,7 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
     ):
         weight = 2.0 if package.body_x_mm < 0.8 else 1.0
         yield Flag(
-            kind=Kind.SIZE,
+            kind=FlagKind.SIZE,
             word="tiny",
             sentence=f"{package.body_x_mm:g} x {package.body_y_mm:g} mm: magnifier, low air, and it stands on end when its two pads melt apart",
             weight=weight,
@@ -305,21 +305,21 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
 def _hidden(package: Package) -> Iterator[Flag]:
     if any(land.kind is JointKind.BALL for land in package.lands):
         yield Flag(
-            kind=Kind.HIDDEN,
+            kind=FlagKind.HIDDEN,
             word="balls",
             sentence="its joints cannot be seen at a bench; only an electrical test tells",
             weight=4.0,
         )
     elif package.has_thermal_pad:
         yield Flag(
-            kind=Kind.HIDDEN,
+            kind=FlagKind.HIDDEN,
             word="thermal pad",
             sentence="the pad beneath melts last and floats the part when it has too much solder; an iron cannot reach it",
             weight=3.0,
         )
     elif any(land.kind is JointKind.UNDER_BODY for land in package.lands):
         yield Flag(
-            kind=Kind.HIDDEN,
+            kind=FlagKind.HIDDEN,
             word="pads beneath",
             sentence="its pads lie under the body: air or plate from below, an iron only reaches their edge",
             weight=1.0,
@@ -330,7 +330,7 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
     package = part.package
     if package.iron_only:
         yield Flag(
-            kind=Kind.HEAT_SHY,
+            kind=FlagKind.HEAT_SHY,
             word="iron only",
             sentence=f"{package.limit_why}: by iron, last of all; neither air nor plate",
             weight=3.0,
@@ -338,7 +338,7 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
         )
     elif package.heat_shy:
         yield Flag(
-            kind=Kind.HEAT_SHY,
+            kind=FlagKind.HEAT_SHY,
             word=f"{package.limit_c:.0f} °C",
             sentence=f"{package.limit_why}: keep its body below {package.limit_c:.0f} °C",
             weight=2.0,
@@ -348,7 +348,7 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
         shy = [other.ref for _, other in near if other.package.heat_shy]
         if shy:
             yield Flag(
-                kind=Kind.HEAT_SHY,
+                kind=FlagKind.HEAT_SHY,
                 word="shy neighbour",
                 sentence=f"{', '.join(shy[:4])} within {JET_MM:g} mm would be in its air: shield or use the iron there",
                 weight=1.0,
@@ -363,7 +363,7 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
             else f"{life.hours:g} h out of its bag, then bake; parts from a drawer or an old board count as wet"
         )
         yield Flag(
-            kind=Kind.MOISTURE,
+            kind=FlagKind.MOISTURE,
             word=f"moisture {life.name}{'?' if life.assumed else ''}",
             sentence=f"{said} (J-STD-033, up to 30 °C and 60 %): {must}",
             weight=0.2 if life.assumed else 0.5,
@@ -375,7 +375,7 @@ def _handling(part: BoardPart) -> Iterator[Flag]:
     direction = direction_of(part.package)
     if direction is not None:
         yield Flag(
-            kind=Kind.DIRECTION,
+            kind=FlagKind.DIRECTION,
             word="way round?" if direction.doubtful else "way round",
             sentence=direction.look_for,
             weight=1.0 if direction.doubtful else 0.4,
@@ -413,7 +413,7 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
             else f"pins {', '.join(sorted(pins, key=_in_order)[:6])}{' and more' if len(pins) > 6 else ''}"
         )
         yield Flag(
-            kind=Kind.PLANE,
+            kind=FlagKind.PLANE,
             word=f"plane, {tie}",
             sentence=f"{name} {words[tie]}{uneven}; with the iron {took} the usual touch",
             weight=weight,
@@ -431,7 +431,7 @@ def _room(
         or {"below", "above"} - taken == {"below", "above"}
     ):
         yield Flag(
-            kind=Kind.ROOM,
+            kind=FlagKind.ROOM,
             word="no tweezer room",
             sentence=f"{', '.join(tight[:4])} within {TWEEZERS_MM:g} mm: no two opposite sides are free for the tweezers",
             weight=2.0,
@@ -444,7 +444,7 @@ def _room(
     ]
     if walls:
         yield Flag(
-            kind=Kind.ROOM,
+            kind=FlagKind.ROOM,
             word="no iron room",
             sentence=f"{', '.join(other.ref for other in walls[:3])} stands {walls[0].package.height_mm:.1f} mm high within {IRON_MM:g} mm of its joints: solder this one first",
             weight=1.5,
@@ -473,21 +473,21 @@ def _weight(part: BoardPart, pads: dict[str, Pad], second: str) -> Iterator[Flag
     if second and part.side == second:
         if falls(load):
             yield Flag(
-                kind=Kind.SECOND_SIDE,
+                kind=FlagKind.SECOND_SIDE,
                 word="would drop",
                 sentence=f"{load:.0f} g per square inch of pad, more than {HANGS_G_IN2:g}: it falls when the other side is heated; glue or do it last",
                 weight=3.0,
             )
         else:
             yield Flag(
-                kind=Kind.SECOND_SIDE,
+                kind=FlagKind.SECOND_SIDE,
                 word="hangs",
                 sentence=f"on the {second}, built first; it stays up when the other side is heated ({load:.0f} of {HANGS_G_IN2:g} g/in²)",
                 weight=0.2,
             )
     if part.package.mass_mg > HEAVY_MG:
         yield Flag(
-            kind=Kind.WEIGHT,
+            kind=FlagKind.WEIGHT,
             word="heavy",
             sentence=f"about {part.package.mass_mg / 1000:.1f} g: warms late, drifts under a side wind, does not pull itself straight",
             weight=1.0,

@@ -12,12 +12,12 @@ from pydantic import BaseModel, Field
 from yellowfen.core.board.board import Board, BoardPart, Pad, Role
 from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
 from yellowfen.core.board.choices import PartChoice
-from yellowfen.core.board.compare import Change, changes
+from yellowfen.core.board.compare import BoardChange, changes
 from yellowfen.core.part.catalogue import HOUSINGS, PALETTE, housing_of, named_with_housing
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.quantity.number import typed_number, typed_whole
 from yellowfen.core.work.advice import advise, build_minutes
-from yellowfen.core.work.triage import Kind, Triaged, triage
+from yellowfen.core.work.triage import FlagKind, Triaged, triage
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
 from yellowfen.formats.board_files import is_unnamed
 from yellowfen.formats.bundle import zipped
@@ -165,7 +165,7 @@ def _board_context(
         },
         "kinds": [
             (str(one), sum(any(flag.kind is one for flag in each.flags) for each in judged))
-            for one in Kind
+            for one in FlagKind
         ],
         "kind": kind,
         "rows": marked if all_rows else marked[:ROWS_SHOWN],
@@ -217,14 +217,14 @@ def _known_packages(database: Database) -> list[str]:
     return [*own, *(name for names in PALETTE.values() for name in names)]
 
 
-def _reading(database: Database, board_id: int, board: Board) -> Sequence[Change]:
+def _reading(database: Database, board_id: int, board: Board) -> Sequence[BoardChange]:
     """What would change if this version's reading of the board were taken."""
     other = boards.proposed_reading(database, board_id)
     return () if other is None else changes(board, other)
 
 
 def _marks(
-    leaf: str, marked: Sequence[Triaged], changed: tuple[int, tuple[Change, ...]] | None
+    leaf: str, marked: Sequence[Triaged], changed: tuple[int, tuple[BoardChange, ...]] | None
 ) -> dict[str, str]:
     """How parts are marked on the plan: by what will hurt, or by what changed."""
     if leaf == "changes" and changed:

@@ -15,7 +15,7 @@ from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored_runs
 from yellowfen.store import jobs, materials
 from yellowfen.store import paste as stored
-from yellowfen.store.ready import plan_of as ready_plan_of
+from yellowfen.store.ready import ready_plan_of
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.hand_svg import spots_drawn, stencil_chart
@@ -24,7 +24,7 @@ from yellowfen.workflows import bench_runs
 from yellowfen.workflows import paste as workflow
 from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import dot_plan, ready_state
-from yellowfen.workflows.ready import keep_plan as keep_ready
+from yellowfen.workflows.ready import keep_ready_plan as keep_ready
 
 router = APIRouter()
 
@@ -130,7 +130,7 @@ def set_hand(
     """Set the times that decide between stencil and hand, or how the plan is cut up (pad by pad, so
     many parts at a time); or start following it.
     """
-    side, kept = side_of(side), stored.plan_of(database, job_id)
+    side, kept = side_of(side), stored.paste_plan_of(database, job_id)
     typed = {
         "boards": boards_,
         "set_up_min": set_up_min,
@@ -151,7 +151,7 @@ def set_hand(
                 replace(ready_plan_of(database, job_id), batch=whole_number("batch", batch)),
             )
         elif do == "cut":
-            workflow.keep_plan(database, job_id, replace(kept, by_pad=by_pad == "pad"))
+            workflow.keep_paste_plan(database, job_id, replace(kept, by_pad=by_pad == "pad"))
         else:
             costs = Costs(
                 set_up_min=number("set_up_min", set_up_min),
@@ -160,7 +160,7 @@ def set_hand(
                 panel=whole_number("panel", panel),
                 price_min=number("price_min", price_min, 0.0),
             )
-            workflow.keep_plan(
+            workflow.keep_paste_plan(
                 database, job_id, replace(kept, boards=whole_number("boards", boards_), costs=costs)
             )
     except YellowfenError as refused:

@@ -61,12 +61,12 @@ from yellowfen.workflows.heat import (
     begin_full,
     check_touch,
     earlier_heats,
-    keep_plan,
+    keep_heat_plan,
     rehearse_job,
     sureness_of,
     usual_plan,
 )
-from yellowfen.workflows.iron_answers import Question, What, ask
+from yellowfen.workflows.iron_answers import Question, QuestionKind, ask
 from yellowfen.workflows.paste import paste_of_job
 from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.rework import harvest_in, lift_of
@@ -187,7 +187,7 @@ def _station_facts(station: Any) -> dict[str, Any]:
 @router.post("/api/jobs/{job_id}/rehearse")
 def rehearse(job_id: int, form: PlanForm, database: Database, quick: bool = False) -> JSONResponse:
     """Keep the plan and rehearse it; `quick` answers from the coarse grid first."""
-    job = keep_plan(database, job_id, form.plan())
+    job = keep_heat_plan(database, job_id, form.plan())
     if not job.plan.targets:
         return JSONResponse({"empty": True})
     if quick:
@@ -528,7 +528,7 @@ def iron_touch(
         handle=handle,
     )
     check_touch(database, jobs.get(database, job_id), ref, pin, tie)
-    question = Question(what=What.TOUCH, ref=ref, pin=pin, tie=tie, iron=iron)
+    question = Question(what=QuestionKind.TOUCH, ref=ref, pin=pin, tie=tie, iron=iron)
     return told(request, ask(database, job_id, question))
 
 
@@ -548,7 +548,9 @@ def turn_over(job_id: int, database: Database) -> Response:
     """Lay the board with its other face up; the parts of the face that is now below are let go."""
     plan = jobs.get(database, job_id).plan
     side = "top" if plan.side == "bottom" else "bottom"
-    keep_plan(database, job_id, replace(plan, side=side, bare_below=False, targets=(), shields=()))
+    keep_heat_plan(
+        database, job_id, replace(plan, side=side, bare_below=False, targets=(), shields=())
+    )
     return RedirectResponse(f"/jobs/{job_id}/heat", status_code=303)
 
 

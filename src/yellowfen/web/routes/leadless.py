@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from markupsafe import Markup
 
+from yellowfen.core.board.board import BoardPart
 from yellowfen.core.deposit.floating import Settled
 from yellowfen.core.deposit.leadless import (
     ByHand,
@@ -28,7 +29,7 @@ WIRE_MM = 0.5
 
 
 @dataclass(frozen=True, kw_only=True)
-class Shown:
+class ShownLeadless:
     """One leadless part as the page shows it; `printed` is None when the stencil has nothing for
     it.
     """
@@ -53,11 +54,11 @@ def leadless_leaf(request: Request, job_id: int, database: Database, side: str =
         one, hand = printed.get(part.ref), by_hand(part.package, state.paste, WIRE_MM)
         edge = next(land for land in part.package.lands if land.kind is JointKind.LEADLESS)
 
-        def view(settled: Settled | None, part=part) -> Markup:  # type: ignore[no-untyped-def]
+        def view(settled: Settled | None, part: BoardPart = part) -> Markup:
             return settled_view(part, settled) if settled else Markup("")
 
         shown.append(
-            Shown(
+            ShownLeadless(
                 ref=part.ref,
                 package=part.package.name,
                 printed=one,

@@ -28,7 +28,7 @@ router = APIRouter()
 
 @router.get("/jobs/{job_id}/paste/mixing")
 def mixing_leaf(request: Request, job_id: int, database: Database, side: str = "top") -> Response:
-    state, plan = paste_state(database, job_id), stored.plan_of(database, job_id)
+    state, plan = paste_state(database, job_id), stored.paste_plan_of(database, job_id)
     found = reactions(state.paste.alloy, plan.pad_finish, plan.part_finish, plan.left_over)
     balls = [
         part.ref
@@ -91,12 +91,12 @@ def keep(
     left_um: Annotated[str, Form()] = "",
 ) -> Response:
     """Keep what the solder meets."""
-    kept = stored.plan_of(database, job_id)
+    kept = stored.paste_plan_of(database, job_id)
     if not (pad_finish and part_finish and left_over):
         raise InvalidValue(
             "pad_finish", "choose what is on the pads, on the parts, and what was left"
         )
-    workflow.keep_plan(
+    workflow.keep_paste_plan(
         database,
         job_id,
         replace(

@@ -10,8 +10,8 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 
-from yellowfen.core.deposit.better import Proposal, state_of
-from yellowfen.core.deposit.changes import Change, ChangeKind, Frame, place_of
+from yellowfen.core.deposit.better import OpeningProposal, state_of
+from yellowfen.core.deposit.changes import ChangeKind, Frame, OpeningChange, place_of
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.stencil_out import stencil_drawing, stencil_dxf, stencil_gerber, stencil_svg
 from yellowfen.store import jobs
@@ -42,7 +42,7 @@ _VERBS = {
 
 
 @dataclass(frozen=True, kw_only=True)
-class Group:
+class ProposalRow:
     """Proposals of one kind for one package, as a row of the page."""
 
     title: str
@@ -54,7 +54,7 @@ class Group:
     numbers: str
     drawing: Markup
     keys: tuple[str, ...]
-    each: tuple[Proposal, ...]
+    each: tuple[OpeningProposal, ...]
 
 
 @router.get("/jobs/{job_id}/paste/openings")
@@ -94,18 +94,18 @@ def _leaf(
     )
 
 
-def _groups(state: PasteState, found: tuple[Proposal, ...]) -> list[Group]:
+def _groups(state: PasteState, found: tuple[OpeningProposal, ...]) -> list[ProposalRow]:
     """Proposals of one kind, package and measure together."""
-    together: dict[tuple[str, str, str], list[Proposal]] = defaultdict(list)
+    together: dict[tuple[str, str, str], list[OpeningProposal]] = defaultdict(list)
     for one in found:
         together[(str(one.kind), one.package, one.said)].append(one)
     return [_group(state, group) for group in together.values()]
 
 
-def _group(state: PasteState, group: list[Proposal]) -> Group:
+def _group(state: PasteState, group: list[OpeningProposal]) -> ProposalRow:
     worst = group[0]
     package = f": {worst.package}" if worst.package and worst.package != "unknown" else ""
-    return Group(
+    return ProposalRow(
         title=f"{_VERBS[worst.kind]}{package}",
         refs=refs_in_short(one.ref or "bare area" for one in group),
         count=sum(len(one.changes) for one in group),
@@ -119,7 +119,7 @@ def _group(state: PasteState, group: list[Proposal]) -> Group:
     )
 
 
-def _numbers(one: Proposal) -> str:
+def _numbers(one: OpeningProposal) -> str:
     """Solder and area ratio before and after."""
     before = f"{1000 * one.before.pad_solder_mm3:.1f}"
     if one.after is None:
@@ -137,7 +137,7 @@ def _numbers(one: Proposal) -> str:
     return f"{before} → {1000 * one.after.pad_solder_mm3:.1f} nl of solder{wants}; area ratio {one.before.release.area_ratio:.2f} → {one.after.release.area_ratio:.2f}{bridge}"
 
 
-def _before_and_after(state: PasteState, change: Change) -> Markup:
+def _before_and_after(state: PasteState, change: OpeningChange) -> Markup:
     """One pad with its opening now (dashed) and as proposed (filled), laid level."""
     before = [one for one in state.board.openings if place_of(state.board, one) == change.place]
     pad = state.board.pads[before[0].pad] if before[0].pad is not None else None
@@ -191,10 +191,12 @@ def decide(
             workflow.undo(database, job_id)
         elif do == "coverage":
             share = number("coverage", coverage, 0.0)
-            workflow.keep_plan(
+            workflow.keep_paste_plan(
                 database,
                 job_id,
-                replace(stored.plan_of(database, job_id), coverage=share / 100 if share else None),
+                replace(
+                    stored.paste_plan_of(database, job_id), coverage=share / 100 if share else None
+                ),
             )
         else:
             raise InvalidValue("do", "choose take, none, undo or coverage")

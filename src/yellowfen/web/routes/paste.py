@@ -32,7 +32,7 @@ from yellowfen.web.paste_page import (
     paste_words,
     side_of,
 )
-from yellowfen.workflows.paste import PasteState, keep_plan, paste_state, printed_mg
+from yellowfen.workflows.paste import PasteState, keep_paste_plan, paste_state, printed_mg
 
 router = APIRouter()
 ROWS_SHOWN = 60
@@ -48,7 +48,7 @@ def foil_leaf(
     side: str = "top",
 ) -> Response:
     """The leaf as kept, or as it would be in another foil or paste (nothing is stored)."""
-    side, kept = side_of(side), stored.plan_of(database, job_id)
+    side, kept = side_of(side), stored.paste_plan_of(database, job_id)
     return _leaf(request, database, job_id, kept=kept, foil=foil, paste=paste, side=side)
 
 
@@ -113,9 +113,9 @@ def keep(
     it was.
     """
     foil = foil or ("" if typed == was else typed or "best")
-    kept = stored.plan_of(database, job_id)
+    kept = stored.paste_plan_of(database, job_id)
     try:
-        keep_plan(database, job_id, _wanted(kept, foil, paste))
+        keep_paste_plan(database, job_id, _wanted(kept, foil, paste))
     except InvalidValue:
         return _leaf(
             request, database, job_id, kept=kept, foil=foil, paste=paste, side=side_of(side)
@@ -131,7 +131,9 @@ def judged_anew(
     is stored.
     """
     side = side_of(side)
-    state = paste_state(database, job_id, _wanted(stored.plan_of(database, job_id), foil, paste))
+    state = paste_state(
+        database, job_id, _wanted(stored.paste_plan_of(database, job_id), foil, paste)
+    )
     context = _context(database, state, side) | {
         "foil": state.foil_mm,
         "state": state,

@@ -44,7 +44,7 @@ class ClickForm(_Form):
     v: Px
 
 
-class MoveForm(_Form):
+class PartMoveForm(_Form):
     du: Px = 0.0
     dv: Px = 0.0
     turn: float = Field(0.0, ge=-180, le=180)
@@ -193,7 +193,7 @@ def _odd_click(work: PictureWork) -> tuple[str, float] | None:
     return (work.pins[worst].name, far) if far > ODD_CLICK_PX else None
 
 
-def _context(database: Database, found: work.Laid, do: str, ref: str) -> dict[str, Any]:
+def _context(database: Database, found: work.PictureOnBoard, do: str, ref: str) -> dict[str, Any]:
     """What the panel and the overlay need for one deed."""
     row, kept = found.row, found.work
     size = (row.width, row.height)
@@ -229,7 +229,7 @@ def _context(database: Database, found: work.Laid, do: str, ref: str) -> dict[st
 
 
 def _deed(
-    database: Database, found: work.Laid, do: str, ref: str, context: dict[str, Any]
+    database: Database, found: work.PictureOnBoard, do: str, ref: str, context: dict[str, Any]
 ) -> Markup:
     """What one deed adds to the overlay; what it found goes into the context."""
     if do == "part" and ref:
@@ -286,7 +286,7 @@ def edges(picture_id: int, database: Database, on: bool = True) -> dict[str, Any
 
 
 @router.post("/api/pictures/{picture_id}/parts/{ref}/move")
-def move(picture_id: int, ref: str, form: MoveForm, database: Database) -> dict[str, Any]:
+def move(picture_id: int, ref: str, form: PartMoveForm, database: Database) -> dict[str, Any]:
     """Drag a part by so many px and turn it by so many degrees (anticlockwise, as seen)."""
     if form.back:
         work.lay_part(database, picture_id, ref, Pose())

@@ -151,8 +151,8 @@ def change_order(
         elif do == "plain":
             workflow.wish(database, job_id, "", None)
         elif do == "rule":
-            kept = stored.plan_of(database, job_id)
-            workflow.keep_plan(
+            kept = stored.ready_plan_of(database, job_id)
+            workflow.keep_ready_plan(
                 database,
                 job_id,
                 replace(

@@ -14,7 +14,7 @@ from markupsafe import Markup
 from yellowfen.core.board.board import Board
 from yellowfen.core.work.estimate import Estimate
 from yellowfen.core.work.iron_rows import rows_of, wire_by_kind
-from yellowfen.core.work.kit import Found
+from yellowfen.core.work.kit import KitAnswer
 from yellowfen.core.work.schools import QUESTIONS, Schools
 from yellowfen.core.work.technique import IRON_WAYS, PartWay, Way
 from yellowfen.errors import InvalidValue, YellowfenError
@@ -29,7 +29,7 @@ from yellowfen.web.ready_svg import minutes_bars, row_diagram, time_line
 from yellowfen.web.working import working_page
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows import ready as workflow
-from yellowfen.workflows.iron_answers import Question, What, answer_to, ask
+from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_to, ask
 from yellowfen.workflows.ready import ReadyState, ready_state
 from yellowfen.workflows.rework import mixes, salvaged
 
@@ -141,17 +141,17 @@ def choose(
 ) -> Response:
     """A way for a part or a package, a school, or the number of boards."""
     try:
-        kept = stored.plan_of(database, job_id)
+        kept = stored.ready_plan_of(database, job_id)
         if do == "way":
             workflow.choose_way(database, job_id, way, ref, package)
         elif do == "school":
-            workflow.keep_plan(
+            workflow.keep_ready_plan(
                 database, job_id, replace(kept, schools={**kept.schools, question: school})
             )
         elif do == "bench":
             workflow.keep_schools_for_bench(database, job_id)
         elif do == "boards":
-            workflow.keep_plan(
+            workflow.keep_ready_plan(
                 database, job_id, replace(kept, boards=whole_number("boards", boards))
             )
         else:
@@ -180,7 +180,7 @@ def iron_card(
     measured_s = None
     if measured and rows_of(one.part.package):
         iron = workflow.iron_for(database, state, ref)
-        card = Question(what=What.CARD, ref=ref, iron=iron)
+        card = Question(what=QuestionKind.CARD, ref=ref, iron=iron)
         answer = answer_to(database, job_id, card)
         if answer is None:
             context = {"room": "jobs", "stage": "ready", "job": state.paste.job}
@@ -359,8 +359,8 @@ def set_when(
             begin, end = _moment("start", start), _moment("finish", finish)
             if begin is not None and end is not None:
                 raise InvalidValue("finish", "type a start or a finish, not both")
-            kept = stored.plan_of(database, job_id)
-            workflow.keep_plan(
+            kept = stored.ready_plan_of(database, job_id)
+            workflow.keep_ready_plan(
                 database,
                 job_id,
                 replace(
@@ -439,13 +439,15 @@ def _kit(
 ) -> Response:
     lines = workflow.kit_lines(database, state)
     there, missing = (
-        [one for one in lines if one.found is Found.THERE],
-        [one for one in lines if one.found is Found.MISSING],
+        [one for one in lines if one.found is KitAnswer.THERE],
+        [one for one in lines if one.found is KitAnswer.MISSING],
     )
     grades = {ref: "way-print" for one in there for ref in one.refs} | {
         ref: "way-last" for one in missing for ref in one.refs
     }
-    grades |= {ref: "way-mounds" for one in lines if one.found is Found.INSTEAD for ref in one.refs}
+    grades |= {
+        ref: "way-mounds" for one in lines if one.found is KitAnswer.INSTEAD for ref in one.refs
+    }
     context = {
         "lines": lines,
         "there": len(there),

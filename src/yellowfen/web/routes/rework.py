@@ -33,7 +33,7 @@ from yellowfen.web.working import working_page
 from yellowfen.workflows import refit as refitting
 from yellowfen.workflows import rework as workflow
 from yellowfen.workflows import tasks as work
-from yellowfen.workflows.iron_answers import Question, What, ask
+from yellowfen.workflows.iron_answers import Question, QuestionKind, ask
 from yellowfen.workflows.long_work import OFF
 from yellowfen.workflows.paste import paste_state
 
@@ -289,7 +289,7 @@ def pads_page(
     frame = _frame(database, job_id, "pads", of)
     job, board, part = frame["job"], frame["board"], frame["part"]
     if not workflow.pads_known(database, job, part.ref):
-        task = ask(database, job_id, Question(what=What.PADS, ref=part.ref))
+        task = ask(database, job_id, Question(what=QuestionKind.PADS, ref=part.ref))
         words = f"Working out how soon {part.ref}'s pads melt under the iron"
         return working_page(request, frame, task, words)
     plan = workflow.pads_of(database, job, part.ref)

@@ -21,9 +21,9 @@ from yellowfen.core.work.bench_run import (
     ROW_GOOD,
     RULES,
     RunKind,
+    RunState,
     Script,
-    Shown,
-    State,
+    ShownCue,
     Tap,
     chosen,
     moments_s,
@@ -305,7 +305,7 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
     }
 
 
-def _signs(script: Script, state: State) -> list[dict[str, str]]:
+def _signs(script: Script, state: RunState) -> list[dict[str, str]]:
     """Early signs that may be told now: of a tour those of the stop in hand."""
     now = next((cue.key.removeprefix("stop ") for cue in script.cues if cue.key in state.to_do), "")
     return [
@@ -318,12 +318,12 @@ def _signs(script: Script, state: State) -> list[dict[str, str]]:
     ]
 
 
-def _sign_of_now(of: str, kind: str, now: str, state: State) -> bool:
+def _sign_of_now(of: str, kind: str, now: str, state: RunState) -> bool:
     """True for a sign of the heat, of the stop in hand, or of a part that is still to be lifted."""
     return of in ("", now) or (kind == "springs" and lifted_key(of) in state.to_do)
 
 
-def _cue(one: Shown) -> dict[str, Any]:
+def _cue(one: ShownCue) -> dict[str, Any]:
     cue = one.cue
     return {
         "key": cue.key,

@@ -12,7 +12,7 @@ from yellowfen.core.heat.window import Axis
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import Strict
 from yellowfen.store import boards, jobs, tasks
-from yellowfen.store.tasks import Task
+from yellowfen.store.tasks import JobTask
 from yellowfen.web.database import Database
 from yellowfen.web.working import told
 from yellowfen.workflows import long_work
@@ -62,7 +62,7 @@ def progress(request: Request, task_id: int, database: Database) -> dict[str, An
     return told(request, tasks.get(database, task_id))
 
 
-def _seen(database: Database, task: Task) -> dict[str, Any]:
+def _seen(database: Database, task: JobTask) -> dict[str, Any]:
     plain: dict[str, Any] = {
         "id": task.id,
         "state": task.state,
@@ -96,7 +96,7 @@ def _seen(database: Database, task: Task) -> dict[str, Any]:
     return plain | {"proposals": rows, "sentence": found.sentence, "relaxes": found.relaxes}
 
 
-def _on_plan(database: Database, task: Task, tour: dict[str, Any]) -> dict[str, Any]:
+def _on_plan(database: Database, task: JobTask, tour: dict[str, Any]) -> dict[str, Any]:
     """A tour with the places of its stops, mm as the plan is drawn; without what only taking needs."""
     board = boards.get(database, jobs.get(database, task.job_id).board_id)
     place = {part.ref: (part.x_mm, part.y_mm) for part in board.parts}

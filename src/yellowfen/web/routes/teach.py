@@ -9,7 +9,7 @@ from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.bench.station import Tool
-from yellowfen.core.heat.calibrate import STRUCTURE_LOG_SD, Finding
+from yellowfen.core.heat.calibrate import STRUCTURE_LOG_SD, FoundFactor
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.scene import (
     HotPlate,
@@ -19,7 +19,7 @@ from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.quantity.number import typed_number
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import calibrations, stations, tools
-from yellowfen.store.calibrations import Kept
+from yellowfen.store.calibrations import KeptCalibration
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
@@ -94,7 +94,7 @@ def _context(
     key: int,
     name: str,
     kind: str,
-    kept: list[Kept],
+    kept: list[KeptCalibration],
     problem: str,
     typed: dict[str, str] | None,
 ) -> dict[str, Any]:
@@ -125,7 +125,7 @@ def _context(
     }
 
 
-def _told(kept: Kept) -> dict[str, Any]:
+def _told(kept: KeptCalibration) -> dict[str, Any]:
     return {
         "id": kept.id,
         "made_at": kept.made_at,
@@ -138,7 +138,7 @@ def _told(kept: Kept) -> dict[str, Any]:
     }
 
 
-def _bar(one: Finding) -> dict[str, Any]:
+def _bar(one: FoundFactor) -> dict[str, Any]:
     """A finding as a drawn bar: what was believed before (pale), what is known now (dark); positive
     factors on a ratio scale.
     """
@@ -173,7 +173,7 @@ def _strength_bar(doubts: Doubts) -> dict[str, Any]:
         else reach
     )
     return _bar(
-        Finding(
+        FoundFactor(
             key="jet",
             name="effective strength of the air",
             unit="",
@@ -199,7 +199,7 @@ def _tool_bars(tool: Tool, doubts: Doubts) -> list[dict[str, Any]]:
         middle = film * doubts.film_factor
         return [
             _bar(
-                Finding(
+                FoundFactor(
                     key="film",
                     name="air film",
                     unit="mm",
@@ -235,8 +235,8 @@ def _tool_bars(tool: Tool, doubts: Doubts) -> list[dict[str, Any]]:
     return []
 
 
-def _shift(name: str, before_sd: float, shift: float, sd: float) -> Finding:
-    return Finding(
+def _shift(name: str, before_sd: float, shift: float, sd: float) -> FoundFactor:
+    return FoundFactor(
         key="shift",
         name=name,
         unit="K",

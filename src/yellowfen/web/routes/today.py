@@ -24,7 +24,7 @@ MOST_JOBS = 20
 
 def _begun(database: Database, job: Job, now: float) -> list[dict[str, Any]]:
     """What is next of a build that was begun or has a date; nothing of others."""
-    done, plan = stored.done_of(database, job.id), stored.plan_of(database, job.id)
+    done, plan = stored.done_of(database, job.id), stored.ready_plan_of(database, job.id)
     if not done and plan.start_s is None and plan.finish_s is None:
         return []
     found = workflow.timed(database, workflow.ready_state(database, job.id), now).found
