@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from tests.fine_copper import drawn_finely, melts_s, true_melts_s
 
-from yellowfen.core.heat.plan import HeatPlan, usual_moves
+from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK
 from yellowfen.core.heat.scene import BoardStack, Deed, Move, Scene, near_the_heat
 from yellowfen.core.work.board_scene import scene_of

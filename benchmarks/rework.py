@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene
 from yellowfen.core.rework.ways_off import Matters, OffBench, ways_off

@@ -11,7 +11,7 @@ from tests.conftest import DATA, files_in
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import Doubts, settled
-from yellowfen.core.heat.plan import HeatPlan, usual_moves
+from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import Move, Scene
 from yellowfen.core.heat.tour import (

@@ -646,7 +646,7 @@ def _window(given: argparse.Namespace) -> None:
 
 def _tour(given: argparse.Namespace) -> None:
     from yellowfen.core.heat.doubt import Doubts
-    from yellowfen.core.heat.plan import HeatPlan, usual_moves
+    from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
     from yellowfen.core.heat.tour import Tour, plan_tour
     from yellowfen.core.work.board_scene import scene_of
     from yellowfen.formats.tour_file import tour_json

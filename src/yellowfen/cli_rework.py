@@ -84,7 +84,7 @@ def _one_of(kind: Any, text: str, field: str) -> Any:
 
 
 def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJson) -> None:
-    from yellowfen.core.heat.plan import HeatPlan
+    from yellowfen.core.heat.heat_plan import HeatPlan
     from yellowfen.core.heat.scene import HotPlate, Preheater
     from yellowfen.core.rework.survey import Answers, Solder, survey
     from yellowfen.core.rework.ways_off import Matters, OffBench, best_first
@@ -160,7 +160,7 @@ def _lift(given: argparse.Namespace, read: ReadFile, print_json: PrintJson) -> N
 
 
 def _pads(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJson) -> None:
-    from yellowfen.core.heat.plan import HeatPlan
+    from yellowfen.core.heat.heat_plan import HeatPlan
     from yellowfen.core.rework.pads import Want
     from yellowfen.core.rework.survey import Answers, Solder
     from yellowfen.core.rework.ways_off import OffWay

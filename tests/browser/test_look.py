@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.barriers import barriers
 from tests.live_server import LiveServer
-from yellowfen.core.heat.plan import usual_moves
+from yellowfen.core.heat.heat_plan import usual_moves
 from yellowfen.store import jobs
 from yellowfen.workflows.opening import connect_existing
 

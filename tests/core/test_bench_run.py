@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import NEEDLES
 from yellowfen.core.deposit.hand_plan import hand_plan
-from yellowfen.core.heat.plan import Forecast, HeatPlan, TargetForecast
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, TargetForecast
 from yellowfen.core.heat.scene import Deed, Move
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.paste import paste_named

@@ -33,7 +33,7 @@ from yellowfen.core.deposit.changes import (
 )
 from yellowfen.core.deposit.judge import compare_foils, judge
 from yellowfen.core.deposit.leadless import leadless_parts
-from yellowfen.core.deposit.plan import ChangeStep, standing
+from yellowfen.core.deposit.paste_plan import ChangeStep, standing
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.errors import InvalidValue
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.conftest import DATA, files_in
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Ink
 from yellowfen.core.board.copper_links import unpacked
-from yellowfen.core.heat.plan import HeatPlan, SourceKind
+from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind
 from yellowfen.core.heat.rehearsal import COARSE, Rehearsal, rehearse
 from yellowfen.core.heat.scene import Deed, Move, Underside
 from yellowfen.core.work.board_scene import scene_of

@@ -27,6 +27,7 @@ from yellowfen.core.heat.grid import (
     Grid,
     make_grid,
 )
+from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.iron import (
     FINE_PATCH,
     Touch,
@@ -46,7 +47,6 @@ from yellowfen.core.heat.pad_copper import (
     Tie,
     copper_round,
 )
-from yellowfen.core.heat.plan import HeatPlan
 from yellowfen.core.heat.rehearsal import (
     HeatState,
     Prepared,

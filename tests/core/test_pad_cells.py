@@ -20,9 +20,9 @@ from yellowfen.core.board.drawn_copper import DrawnLayer
 from yellowfen.core.heat import pad_cells
 from yellowfen.core.heat.doubt import Doubts, sampled
 from yellowfen.core.heat.grid import FineRound, make_grid
+from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.core.heat.pad_cells import coupling_of, couplings_of
 from yellowfen.core.heat.pad_cells_kernel import solve
-from yellowfen.core.heat.plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import COARSE, FINE, QUICK, Resolution, rehearse
 from yellowfen.core.heat.scene import (
     BoardStack,

@@ -2,7 +2,7 @@
 
 import pytest
 
-from yellowfen.core.heat.plan import Forecast, HeatPlan
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
 from yellowfen.core.work.bench_run import RunState, Tap, state_after
 from yellowfen.core.work.bench_scripts import (
     IronPlan,

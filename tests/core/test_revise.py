@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from yellowfen.core.heat.doubt import band_of
-from yellowfen.core.heat.plan import Forecast, HeatPlan, StopForecast, TargetForecast
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, StopForecast, TargetForecast
 from yellowfen.core.heat.revise import (
     EYE_DELAY_S,
     EYE_SD_S,

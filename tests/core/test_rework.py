@@ -18,8 +18,8 @@ from yellowfen.core.deposit.floating import settled_mm
 from yellowfen.core.deposit.through_hole import fillet_cone_mm3, joint_mm3, paste_in_hole_mm3
 from yellowfen.core.heat.doubt import Doubts, sureness
 from yellowfen.core.heat.drive import tip_conductance_w_k
+from yellowfen.core.heat.heat_plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.heat.outcome import Fate
-from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Move, TipShape
 from yellowfen.core.heat.window import Axis, window_column

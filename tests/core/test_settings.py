@@ -29,8 +29,8 @@ from yellowfen.core.heat.doubt import (
     settled,
     unknowns_of,
 )
+from yellowfen.core.heat.heat_plan import USUAL_OVEN, HeatPlan, usual_moves
 from yellowfen.core.heat.outcome import Fate, outcome, watch
-from yellowfen.core.heat.plan import USUAL_OVEN, HeatPlan, usual_moves
 from yellowfen.core.heat.profile import ProfileFigure, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
 from yellowfen.core.heat.scene import (

@@ -17,7 +17,7 @@ from yellowfen.core.board.sketch import (
     Underlay,
     board_of,
 )
-from yellowfen.core.heat.plan import HeatPlan, usual_moves
+from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import QUICK, rehearse
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.work.board_scene import scene_of

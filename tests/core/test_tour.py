@@ -12,7 +12,7 @@ from tests.conftest import DATA, files_in, small_scene
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import Doubts, how_sure, settled, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour
-from yellowfen.core.heat.plan import HeatPlan, aimed, usual_moves
+from yellowfen.core.heat.heat_plan import HeatPlan, aimed, usual_moves
 from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
 from yellowfen.core.heat.scene import (
     Deed,

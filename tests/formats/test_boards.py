@@ -12,7 +12,7 @@ from tests.crafted import EDGE, layer
 from tests.formats.gerber_text import at, gerber
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PadSet, PartChoice
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.survey import Answers, Power, survey
 from yellowfen.core.work.board_scene import scene_of

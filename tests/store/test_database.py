@@ -10,7 +10,7 @@ from tests.conftest import small_scene
 from yellowfen.core.bench.station import Station
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PartChoice
-from yellowfen.core.heat.plan import HeatPlan, usual_moves
+from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import boards, ready, stations
 from yellowfen.store.boards import Source

@@ -11,7 +11,7 @@ import pytest
 from yellowfen.core.bench.station import Station, Tool, ToolKind
 from yellowfen.core.heat.calibrate import MeltTest, from_times, scrap_scene
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.heat.plan import HeatPlan, SourceKind
+from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind
 from yellowfen.core.heat.scene import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import calibrations, jobs, stations, tasks, tools, work

@@ -16,7 +16,7 @@ from fastapi.testclient import TestClient
 from httpx2 import Response
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.plan import usual_moves
+from yellowfen.core.heat.heat_plan import usual_moves
 from yellowfen.core.look.risk import Known, PartFacts, in_order, judged, left_to_expect, off_paste
 from yellowfen.core.look.trust import binned
 from yellowfen.core.work.bench_run import RunKind, Tap

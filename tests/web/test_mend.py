@@ -8,7 +8,7 @@ import time
 from fastapi.testclient import TestClient
 
 from tests.web.worker import asleep, worked_out
-from yellowfen.core.deposit.plan import standing as standing_changes
+from yellowfen.core.deposit.paste_plan import standing as standing_changes
 from yellowfen.core.look.risk import Known
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.store import bench_runs as stored

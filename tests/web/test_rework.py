@@ -14,7 +14,7 @@ from tests.conftest import DATA, files_in
 from tests.web.worker import page_of
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Plane, SketchedPart
-from yellowfen.core.heat.plan import (
+from yellowfen.core.heat.heat_plan import (
     Forecast,
     Goal,
     HeatPlan,

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from yellowfen.core.heat import doubt
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.rehearsal import (
     FINE,
     QUICK,

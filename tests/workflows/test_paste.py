@@ -4,7 +4,7 @@ import sqlite3
 
 import pytest
 
-from yellowfen.core.deposit.plan import PastePlan
+from yellowfen.core.deposit.paste_plan import PastePlan
 from yellowfen.errors import InvalidValue, NotFound
 from yellowfen.workflows.paste import keep_paste_plan, weigh
 

@@ -6,7 +6,7 @@ from functools import cached_property, lru_cache
 from typing import TypeVar
 
 from yellowfen.core.deposit.hand_plan import HandPlan
-from yellowfen.core.heat.plan import Forecast, HeatPlan
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
 from yellowfen.core.heat.revise import Course
 from yellowfen.core.work.bench_run import RunKind, RunState, Script, Tap, state_after
 from yellowfen.core.work.bench_scripts import (

@@ -12,10 +12,10 @@ from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Sketch
-from yellowfen.core.deposit.plan import ChangeStep, PastePlan
+from yellowfen.core.deposit.paste_plan import ChangeStep, PastePlan
 from yellowfen.core.deposit.weighing import Weighing
 from yellowfen.core.heat.calibrate import Calibration
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.look.picture_work import PictureWork
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.library import OwnPackage

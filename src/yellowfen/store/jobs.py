@@ -4,7 +4,7 @@ import sqlite3
 from collections.abc import Sequence
 from dataclasses import replace
 
-from yellowfen.core.heat.plan import USUAL_ROOM_C, HeatPlan
+from yellowfen.core.heat.heat_plan import USUAL_ROOM_C, HeatPlan
 from yellowfen.core.work.job import Heat, Job, Piece, Purpose
 from yellowfen.errors import InvalidValue, NotFound
 from yellowfen.store.database import atomic

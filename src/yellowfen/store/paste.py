@@ -3,7 +3,7 @@
 import sqlite3
 from dataclasses import dataclass, replace
 
-from yellowfen.core.deposit.plan import ChangeStep, PastePlan, Printed
+from yellowfen.core.deposit.paste_plan import ChangeStep, PastePlan, Printed
 from yellowfen.core.deposit.weighing import Weighing
 from yellowfen.core.metal.paste import Paste
 from yellowfen.errors import NotFound

@@ -8,7 +8,14 @@ from typing import Any
 
 from pydantic import Field
 
-from yellowfen.core.heat.plan import MOST_MOVES, MOST_TARGETS, Goal, HeatPlan, SourceKind, aimed
+from yellowfen.core.heat.heat_plan import (
+    MOST_MOVES,
+    MOST_TARGETS,
+    Goal,
+    HeatPlan,
+    SourceKind,
+    aimed,
+)
 from yellowfen.core.heat.scene import (
     BLOWING,
     Core,

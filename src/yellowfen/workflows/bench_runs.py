@@ -7,9 +7,9 @@ import time
 from dataclasses import replace
 from uuid import uuid4
 
-from yellowfen.core.deposit.plan import FOUND
+from yellowfen.core.deposit.paste_plan import FOUND
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, LiftForecast
 from yellowfen.core.heat.outcome import heating_moves
-from yellowfen.core.heat.plan import Forecast, HeatPlan, LiftForecast
 from yellowfen.core.heat.revise import Course, course_of
 from yellowfen.core.rework.lift import LiftWindow, lift_samples
 from yellowfen.core.work.bench_run import RunKind, Script, Tap, allowed, undoable

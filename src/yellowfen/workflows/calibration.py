@@ -19,8 +19,8 @@ from yellowfen.core.heat.calibrate import (
     scrap_scene,
 )
 from yellowfen.core.heat.doubt import Doubts
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, SourceKind
 from yellowfen.core.heat.jet import jet_on_board
-from yellowfen.core.heat.plan import Forecast, HeatPlan, SourceKind
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.quantity.wording import counted

@@ -9,7 +9,7 @@ from importlib import resources
 from yellowfen.core.bench.station import Station, Tool, ToolKind
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Plane, SketchedPart
-from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
+from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.scene import Core, Deed, HotPlate, Iron, Move, TipShape
 from yellowfen.core.look.picture_work import Moment, PictureWork
 from yellowfen.core.metal.lot import Lot, LotEvent

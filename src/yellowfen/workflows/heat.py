@@ -22,10 +22,7 @@ from yellowfen.core.heat.doubt import (
     sureness,
 )
 from yellowfen.core.heat.follow import stops_of
-from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
-from yellowfen.core.heat.outcome import heating_moves
-from yellowfen.core.heat.pad_copper import Tie
-from yellowfen.core.heat.plan import (
+from yellowfen.core.heat.heat_plan import (
     Forecast,
     HeatPlan,
     LiftForecast,
@@ -34,6 +31,9 @@ from yellowfen.core.heat.plan import (
     TargetForecast,
     usual_moves,
 )
+from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
+from yellowfen.core.heat.outcome import heating_moves
+from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import (
     FINE,
     QUICK,

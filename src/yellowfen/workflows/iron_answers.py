@@ -13,7 +13,7 @@ from enum import StrEnum
 from hashlib import blake2b
 
 from yellowfen import __version__
-from yellowfen.core.heat.plan import SourceKind, usual_moves
+from yellowfen.core.heat.heat_plan import SourceKind, usual_moves
 from yellowfen.core.heat.scene import Iron
 from yellowfen.store import boards, jobs, tasks, tools, work
 from yellowfen.store import paste as paste_store

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.fixture import Fixture, fixture
-from yellowfen.core.heat.plan import Goal, HeatPlan, usual_moves
+from yellowfen.core.heat.heat_plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PrintRun, print_key

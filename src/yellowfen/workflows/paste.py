@@ -13,7 +13,7 @@ from yellowfen.core.deposit.better import OpeningProposal, better_openings
 from yellowfen.core.deposit.changes import OpeningChange, changed
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
 from yellowfen.core.deposit.judge import Judged, compare_foils, judge
-from yellowfen.core.deposit.plan import ChangeStep, PastePlan, standing
+from yellowfen.core.deposit.paste_plan import ChangeStep, PastePlan, standing
 from yellowfen.core.deposit.stencil import FOILS_MM
 from yellowfen.core.deposit.weighing import Fitted, Weighing, fit_factors
 from yellowfen.core.metal.lot import WASTE_G, LotEvent

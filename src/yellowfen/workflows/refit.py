@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.deposit.fillet import wanted
-from yellowfen.core.heat.plan import Goal, usual_moves
+from yellowfen.core.heat.heat_plan import Goal, usual_moves
 from yellowfen.core.metal.alloy import Alloy, alloy_named
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.rework.adapter import Adapter, adapter

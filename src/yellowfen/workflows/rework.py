@@ -8,10 +8,10 @@ from typing import Any
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.remembered import remembered
+from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.iron import melts_after_s
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.pad_copper import Tie
-from yellowfen.core.heat.plan import Goal, HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Preheater, Scene, TipShape
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.mixing import reactions

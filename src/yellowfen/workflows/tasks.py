@@ -15,8 +15,8 @@ from typing import Any
 
 from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.doubt import Doubts, settled
+from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
-from yellowfen.core.heat.plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Preheater, Scene, near_the_heat
 from yellowfen.core.heat.tour import Tour, check_tour, plan_tour, plate_below

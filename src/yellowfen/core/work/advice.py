@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
-from yellowfen.core.deposit.plan import PastePlan
+from yellowfen.core.deposit.paste_plan import PastePlan
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import Package

@@ -9,7 +9,7 @@ from yellowfen.core.board.board import Board, BoardPart, CopperMap
 from yellowfen.core.board.copper_links import CopperLinks, unpacked
 from yellowfen.core.board.drawn_copper import DrawnLayer, drawn_copper
 from yellowfen.core.board.remembered import remembered
-from yellowfen.core.heat.plan import HeatPlan, SourceKind, aimed
+from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, aimed
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,

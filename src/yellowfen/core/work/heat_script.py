@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 
 from yellowfen.core.heat.doubt import Band
 from yellowfen.core.heat.follow import SETTLE_S, stops_of
-from yellowfen.core.heat.plan import Forecast, HeatPlan, StopForecast, TargetForecast, aimed
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, StopForecast, TargetForecast, aimed
 from yellowfen.core.heat.revise import (
     Course,
     Revised,

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.heat_plan import HeatPlan
 
 
 class Purpose(StrEnum):

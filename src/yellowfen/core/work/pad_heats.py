@@ -8,7 +8,7 @@ apart. What a run's forecast says of neighbours, which nobody watched, is told a
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowfen.core.heat.plan import Forecast, HeatPlan
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
 from yellowfen.core.work.bench_run import RunState
 from yellowfen.core.work.bench_scripts import IronPlan, MendRun, PadsRun
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-from yellowfen.core.heat.plan import USUAL_ROOM_C
+from yellowfen.core.heat.heat_plan import USUAL_ROOM_C
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.work.order import Pace, Wish
 from yellowfen.core.work.schools import Schools

@@ -10,9 +10,9 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.follow import stops_of
+from yellowfen.core.heat.heat_plan import SourceKind, usual_moves
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.outcome import Fate, heating_moves
-from yellowfen.core.heat.plan import SourceKind, usual_moves
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
 from yellowfen.core.heat.scene import (

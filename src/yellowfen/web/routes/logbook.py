@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from yellowfen.core.heat.plan import HeatPlan
+from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.look.trust import binned
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind, moments_s

@@ -14,7 +14,7 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.better import state_of
 from yellowfen.core.deposit.judge import Judged, JudgedOpening
 from yellowfen.core.deposit.leadless import Leadless, leadless_parts
-from yellowfen.core.deposit.plan import PastePlan
+from yellowfen.core.deposit.paste_plan import PastePlan
 from yellowfen.core.deposit.stencil import coarsest_powder
 from yellowfen.core.metal.lot import WASTE_G
 from yellowfen.core.metal.paste import PASTES, POWDERS, Paste

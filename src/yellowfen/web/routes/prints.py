@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.deposit.plan import FOUND
+from yellowfen.core.deposit.paste_plan import FOUND
 from yellowfen.core.quantity.share import wilson
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import jobs

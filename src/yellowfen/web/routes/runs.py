@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.follow import stops_of
-from yellowfen.core.heat.plan import HeatPlan, SourceKind, aimed
+from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, aimed
 from yellowfen.core.work.bench_run import (
     PART_GOOD,
     ROW_GOOD,

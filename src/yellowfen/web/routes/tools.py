@@ -6,7 +6,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.bench.station import Tool, ToolKind
-from yellowfen.core.heat.plan import USUAL_OVEN
+from yellowfen.core.heat.heat_plan import USUAL_OVEN
 from yellowfen.core.heat.scene import (
     Control,
     Handle,
