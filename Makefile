@@ -46,7 +46,7 @@ test: setup-test
 	sh tests/at_once.sh $(BIN)
 
 # Static checks and the quick tests, for use while working; `make test` is the whole of it.
-QUICK := tests/formats $(addprefix tests/core/test_,bench_run.py join.py parts.py stencil.py spans.py sketch.py triage.py hand_plan.py by_hand.py better.py floating.py drag.py ready.py sources.py)
+QUICK := tests/formats tests/test_names.py $(addprefix tests/core/test_,bench_run.py join.py parts.py stencil.py spans.py sketch.py triage.py hand_plan.py by_hand.py better.py floating.py drag.py ready.py sources.py)
 check: setup-test
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/ruff format --check --quiet src tests benchmarks scripts
