@@ -221,6 +221,14 @@ SHAKY_SLOWER = constant(
     source="a part is set down in two goes",
     affects="minutes of placing, where the bench says so",
 )
+SHAKY_REST_EVERY = constant(
+    "shaky_rest_every",
+    12,
+    "touches",
+    mark=_MEMORY,
+    source="after these a hand that shakes rests",
+    affects="bench: rests",
+)
 _FINE_WORK = frozenset(
     (PartKind.TINY, PartKind.FINE, PartKind.NARROW, PartKind.LEADLESS, PartKind.HIDDEN)
 )

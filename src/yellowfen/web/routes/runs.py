@@ -32,6 +32,7 @@ from yellowfen.core.work.bench_run import (
 from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan, IronPlan, PadsRun
 from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
 from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
+from yellowfen.core.work.technique import SHAKY_REST_EVERY
 from yellowfen.store import boards, ready, stations
 from yellowfen.store.bench_runs import BenchRun, get, remove
 from yellowfen.web.database import Database
@@ -45,7 +46,6 @@ from yellowfen.workflows.look import METER
 from yellowfen.workflows.proof import FUNCTION
 
 router = APIRouter()
-REST_EVERY = 12  # touches after which a hand that shakes rests [from memory]
 # What each kind is called, where it was started from, which answers have keys of their own besides
 # the one key, and the caution that stands below it.
 DOING = {
@@ -155,7 +155,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "drawings": _drawings(run, board),
         "state": _state(database, run)
         | _frame(run, board)
-        | {"rest_every": REST_EVERY if shaky(database) else 0}
+        | {"rest_every": int(SHAKY_REST_EVERY) if shaky(database) else 0}
         | (_joints(run, look) if look else {}),
         "look": look,
         "large": ready.bench_setting(database, ready.EYES) == "strained",
