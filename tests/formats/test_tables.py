@@ -37,6 +37,15 @@ def test_any_sane_table_gives_the_same_place(text: str) -> None:
 
 
 @pytest.mark.parametrize(
+    ("name", "ref"),
+    [("R 1", "R1"), (" BAT+ ", "BAT+"), ("K;6", "K_6"), ("A, B", "A_B"), ("x" * 60, "x" * 40)],
+)
+def test_a_name_can_stand_in_a_list_of_names(name: str, ref: str) -> None:
+    text = f'Ref,X,Y,Rot,Side\n"{name}",1,2,0,top\n'
+    assert [one.ref for one in read_placements(text.encode(), "p.csv")] == [ref]
+
+
+@pytest.mark.parametrize(
     ("text", "said"),
     [
         ("", "empty"),

@@ -5,11 +5,13 @@ import re
 import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
+from urllib.parse import parse_qs, unquote, unquote_plus
 
 import pytest
 from fastapi.testclient import TestClient
 from starlette.routing import Match
 
+from tests.web.test_walk import files_of
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
@@ -116,3 +118,29 @@ def test_a_run_is_left_for_the_page_that_it_came_from(
         assert leave is not None
         assert application.get(html.unescape(leave[1])).status_code == 200, (run, leave[1])
     assert kinds == set(RunKind)
+
+
+ODD_NAMES = ("BAT+", "A&B", "Q#1", "X/Y", "<b>4", "W?5", 'U"2')
+
+
+def test_a_part_of_any_name_is_the_one_that_its_links_are_about(application: TestClient) -> None:
+    files = files_of("named")
+    for number, name in enumerate(ODD_NAMES):
+        quoted = name.replace('"', '""')
+        files["place.csv"] = re.sub(
+            rb"(?m)^R%d," % number, f'"{quoted}",'.encode(), files["place.csv"]
+        )
+    upload = [("files", pair) for pair in files.items()]
+    board = application.post("/boards", files=upload).url.path.split("/")[2]
+    form = {"purpose": "rework", "parts": " ".join(ODD_NAMES)}
+    job = application.post(f"/boards/{board}/open", data=form).url.path.split("/")[2]
+    for name in ODD_NAMES:
+        asked = application.post(f"/jobs/{job}/survey", data={"of": name})
+        assert parse_qs(asked.url.query.decode()) == {"of": [name]}
+        for page in ("survey", "refit"):
+            shown = application.get(f"/jobs/{job}/{page}", params={"of": name})
+            assert shown.status_code == 200
+            of = [unquote_plus(one) for one in re.findall(r'href="[^"]*\?of=([^"&]*)', shown.text)]
+            assert set(of) == set(ODD_NAMES)
+        card = next(link for link in links(shown.text) if "/ready/iron/" in link)
+        assert unquote(card).endswith(f"/{name}")

@@ -2,7 +2,7 @@
 rotation and package.
 """
 
-from yellowfen.core.board.join import Placement
+from yellowfen.core.board.join import Placement, plain_ref
 from yellowfen.formats.gerber.layer import Drawn, GerberLayer
 
 
@@ -18,7 +18,7 @@ def placements_of(layer: GerberLayer) -> list[Placement]:
             continue
         x, y = one.path[0]
         found[ref] = Placement(
-            ref=ref[:40],
+            ref=plain_ref(ref),
             value=_first(given, ".CVal")[:80],
             footprint=(_first(given, ".CFtp") or _first(given, ".CPgN"))[:120],
             x_mm=x,

@@ -7,6 +7,7 @@ are read.
 import re
 from dataclasses import dataclass
 
+from yellowfen.core.board.join import plain_ref
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.text import decoded
 
@@ -91,7 +92,7 @@ def _point(line: str, unit: float, longer: dict[str, str], name: str, number: in
     x, y = (float(value.replace(" ", "")) * unit for value in place.groups())
     return NetPoint(
         net=longer.get(net, net),
-        ref=ref.strip(),
+        ref=plain_ref(ref),
         pin=pin.strip("M ").strip(),
         x_mm=x,
         y_mm=y,

@@ -14,7 +14,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from yellowfen.core.board.join import Placement
+from yellowfen.core.board.join import Placement, plain_ref
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.table_out import from_text
 from yellowfen.formats.text import decoded, is_text
@@ -510,7 +510,7 @@ def _placement(table: _Table, row: list[str], line: int) -> Placement:
         )
 
     return Placement(
-        ref=table.cell(row, "ref")[:40],
+        ref=plain_ref(table.cell(row, "ref")),
         value=table.cell(row, "value")[:80],
         footprint=table.cell(row, "footprint")[:120],
         x_mm=number("x", table.units["x"]),

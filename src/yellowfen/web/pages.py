@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from yellowfen import __version__
+from yellowfen.core.quantity.wording import counted, minutes_words
 from yellowfen.core.work.stages import next_stage, strip
 
 _TEMPLATES = resources.files("yellowfen.web") / "templates"
@@ -30,7 +31,12 @@ _ENVIRONMENT = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
-_ENVIRONMENT.filters |= {"seconds": _seconds, "plain": _plain}
+_ENVIRONMENT.filters |= {
+    "seconds": _seconds,
+    "plain": _plain,
+    "counted": counted,
+    "minutes_words": minutes_words,
+}
 _ENVIRONMENT.globals |= {"version": __version__, "strip": strip, "next_stage": next_stage}
 
 

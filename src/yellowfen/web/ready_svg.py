@@ -2,6 +2,7 @@
 
 from markupsafe import Markup, escape
 
+from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.estimate import Estimate
 from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.schedule import Schedule
@@ -28,7 +29,7 @@ def row_diagram(row: IronRow) -> Markup:
     fed = f'<path class="load" d="M{left},22l-6,-13h12Z"/><path class="load-line" d="M{left + 8},15h452"/>'
     end = left + 460
     return Markup(
-        f'<svg class="row-diagram" viewBox="0 0 500 96" role="img" aria-label="Row of {len(row.pins)} pins, {row.row_s:.0f} s">'
+        f'<svg class="row-diagram" viewBox="0 0 500 96" role="img" aria-label="Row of {counted(len(row.pins), "pin")}, {row.row_s:.0f} s">'
         f'<path class="way" d="M{left},80"/><rect class="chip-body" x="{left - 6}" y="-4" width="472" height="38"/>{"".join(pins)}{fed}'
         f'<path class="way" d="M{left},64H{end}m-9,-5l9,5l-9,5"/></svg>'
     )

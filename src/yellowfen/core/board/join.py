@@ -7,6 +7,7 @@ reported; a name that means two sizes (imperial or metric) is settled by the pad
 """
 
 import math
+import re
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -24,6 +25,13 @@ from yellowfen.core.quantity.wording import counted
 _CELL_MM = 2.0
 _STRAY_MM = 2.5
 _MOVED_MM = 0.3
+
+
+def plain_ref(name: str) -> str:
+    """A part's name as it can stand in a list of names: without spaces, commas or semicolons, 40
+    signs at most.
+    """
+    return re.sub("[,;]", "_", "".join(name.split()))[:40]
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -34,7 +34,7 @@ CURRENT = (
     "millivolts, with 0.3 A limited to 0.3 V from net to net: the bridged gap shows the fewest, a clear"
     " one more"
 )
-LEADS_NOWHERE = "it leads to no other pin: open or not changes nothing here"
+LEADS_NOWHERE = "no other pin on this net: open or not changes nothing here"
 GROUND_NAMES = ("GND", "VSS", "0V", "AGND", "DGND", "PGND", "GROUND")
 SUPPLY_STARTS = (
     "VCC",
@@ -281,7 +281,7 @@ def _joints(
     unproved: list[tuple[str, str]] = []
     for one in risky:
         if one.hidden:
-            unproved.append((one.name, "its metal lies under the body: only a function shows it"))
+            unproved.append((one.name, "metal under the body: only a function shows it"))
         elif len(nets[one.net]) < 2:
             alone = sum(other.net == one.net for other in around.values()) < 2
             why = LEADS_NOWHERE if alone else "nothing else of its net can be touched"

@@ -14,6 +14,7 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 GRID_MM = 2.54
+MOST_PINS = 64
 JOINT_S = constant(
     "header_joint",
     3.0,
@@ -87,20 +88,30 @@ def header_rows_mm(package: Package) -> float:
     return next((rows for rows in ROWS_MM if rows >= need), ROWS_MM[-1])
 
 
+def _numbered(package: Package) -> list[str]:
+    return sorted(
+        (land.pin for land in package.lands if land.pin.isascii() and land.pin.isdigit()), key=int
+    )
+
+
+def takes(package: Package) -> bool:
+    """True for a package that an adapter can carry: 2 to 64 numbered pins."""
+    return 2 <= len(_numbered(package)) <= MOST_PINS
+
+
 def adapter(
     package: Package, alloy: Alloy, board_mm: float = 1.6, wire_diameter_mm: float = 0.5
 ) -> Adapter:
     """An adapter for a package: pins in their order, half down the left row, half up the right.
 
-    Raises InvalidValue for one with fewer than 2 or more than 64 numbered pins.
+    Raises InvalidValue for one that it does not take.
     """
     in_range("board_mm", board_mm, 0.4, 4, "mm")
-    numbered = sorted(
-        (land.pin for land in package.lands if land.pin.isascii() and land.pin.isdigit()), key=int
-    )
-    if not 2 <= len(numbered) <= 64:
+    numbered = _numbered(package)
+    if not takes(package):
         raise InvalidValue(
-            "package", f"{package.name} has {len(numbered)} numbered pins; an adapter takes 2 to 64"
+            "package",
+            f"{package.name} has {len(numbered)} numbered pins; an adapter takes 2 to {MOST_PINS}",
         )
     half = math.ceil(len(numbered) / 2)
     rows = header_rows_mm(package)

@@ -17,6 +17,7 @@ from shapely import affinity
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from yellowfen.core.board.join import plain_ref
 from yellowfen.formats.gerber.apertures import EMPTY, polygons_of
 
 Point = tuple[float, float]
@@ -144,7 +145,8 @@ class Drawn:
 
     @property
     def ref(self) -> str | None:
-        return self._attribute(".P") or self._attribute(".C")
+        name = self._attribute(".P") or self._attribute(".C")
+        return plain_ref(name) if name else None
 
     @property
     def pin(self) -> str | None:

@@ -6,6 +6,7 @@ from collections import defaultdict
 from dataclasses import replace
 from datetime import datetime
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
@@ -166,7 +167,8 @@ def choose(
             status=status_of(refused),
         )
     return RedirectResponse(
-        f"/jobs/{job_id}/ready?side={side_of(side)}{f'&part={ref}' if ref else ''}", status_code=303
+        f"/jobs/{job_id}/ready?side={side_of(side)}{f'&part={quote(ref)}' if ref else ''}",
+        status_code=303,
     )
 
 

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -9,6 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.look.picture_work import Moment
 from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.rework.adapter import MOST_PINS, takes
 from yellowfen.core.rework.legs import Passport, Proof, coplanar_mm
 from yellowfen.core.rework.mending_wire import jumper
 from yellowfen.core.rework.pads import Want
@@ -186,7 +188,9 @@ def answer(
         return _survey(
             request, database, job_id, of=of, problem=str(refused), status=status_of(refused)
         )
-    return RedirectResponse(f"/jobs/{job_id}/{'pads' if 'want' in sent else 'survey'}?of={of}", 303)
+    return RedirectResponse(
+        f"/jobs/{job_id}/{'pads' if 'want' in sent else 'survey'}?of={quote(of)}", 303
+    )
 
 
 def _answered(before: Answers, sent: dict[str, str]) -> Answers:
@@ -258,7 +262,9 @@ def take(
     )
     heat = next((one["plan"] for one in found if one["way"] == way), None)
     workflow.take_way(database, job_id, part.ref, way, heat)
-    return RedirectResponse(f"/jobs/{job_id}/{'lift' if heat else 'survey'}?of={part.ref}", 303)
+    return RedirectResponse(
+        f"/jobs/{job_id}/{'lift' if heat else 'survey'}?of={quote(part.ref)}", 303
+    )
 
 
 # lift
@@ -454,6 +460,8 @@ def refit_page(request: Request, job_id: int, database: Database, of: str = "") 
         "tries": workflow.attempts(database, job, part.ref),
         "on": next((heat for heat in job.heats if not heat.plan.lifts), None),
         "pins": [land.pin for land in part.package.lands],
+        "adapts": takes(part.package),
+        "most_pins": MOST_PINS,
         "bagged": [
             (one, workflow.mixes(database, job_id, one))
             for one in workflow.salvaged(database)
