@@ -21,7 +21,7 @@ document.addEventListener("DOMContentLoaded", () => {
   const net = (pad) => {
     for (const node of plan.svg.querySelectorAll(".pad.together")) node.classList.remove("together");
     if (!pad || pad.dataset.net === undefined) return "";
-    const mine = [...plan.svg.querySelectorAll(`.pad[data-net="${pad.dataset.net}"]`)];
+    const mine = [...plan.svg.querySelectorAll(`.pad[data-net="${CSS.escape(pad.dataset.net)}"]`)];
     for (const node of mine) node.classList.add("together");
     const name = nets[Number(pad.dataset.net)];
     return `, ${name.startsWith("net ") ? name : `net ${name}`}: ${mine.length} pad${mine.length > 1 ? "s" : ""} on this side`;
