@@ -451,10 +451,10 @@ def _plan(given: argparse.Namespace) -> None:
                 "minutes": round(one.chosen.minutes, 2),
                 "odds": one.chosen.odds,
                 "runner_up": str(one.runner_up.way) if one.runner_up else None,
-                "tip": one.tip,
-                "iron_c": one.iron_c,
-                "wire_mm": one.wire_mm and round(one.wire_mm, 2),
-                "cautions": one.cautions,
+                "tip": one.card.tip,
+                "iron_c": one.card.iron_c,
+                "wire_mm": one.card.wire_mm and round(one.card.wire_mm, 2),
+                "cautions": one.card.cautions,
             }
             for one in state.ways
         ],

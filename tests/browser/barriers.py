@@ -23,7 +23,8 @@ def barriers(page: Page, resting: bool = True) -> list[tuple[str, list[str]]]:
     return _broken(Axe().run(page).response)
 
 
-# Short words in the text of a page that stand on two lines, a letter or two on each.
+# Short words in the text of a page that stand on two lines, a letter or two on each, and cells of a
+# table that hold a figure with its unit, not on one line.
 _BROKEN_WORDS = """() => {
   const found = [], texts = document.createTreeWalker(document.querySelector("main"), NodeFilter.SHOW_TEXT);
   for (let text; (text = texts.nextNode()); ) {
@@ -36,6 +37,14 @@ _BROKEN_WORDS = """() => {
       if (new Set([...range.getClientRects()].filter((box) => box.width).map((box) => Math.round(box.top))).size > 1)
         found.push(word[0]);
     }
+  }
+  const figure = /^[-+<>≤≥±–\\d.,\\s]*\\d\\s?[a-zA-Zµ°%²³\\/]{1,4}$/;
+  for (const cell of document.querySelectorAll("main td")) {
+    if (!cell.checkVisibility() || !figure.test(cell.textContent.trim())) continue;
+    const range = document.createRange();
+    range.selectNodeContents(cell);
+    const lines = [...range.getClientRects()].filter((box) => box.width > 1).map((box) => Math.round(box.bottom / 6));
+    if (new Set(lines).size > 1) found.push(cell.textContent.trim());
   }
   return found.slice(0, 5);
 }"""

@@ -49,11 +49,13 @@ from yellowfen.core.work.technique import (
     StencilOrHand,
     Way,
     Wishes,
+    by_iron,
+    iron_reaches,
     kind_of,
     techniques,
 )
 from yellowfen.core.work.two_sides import two_sides
-from yellowfen.errors import InvalidValue
+from yellowfen.errors import InvalidValue, Refused
 from yellowfen.formats.calendar_out import calendar
 
 LEADED = paste_named("sn63-t4")
@@ -151,6 +153,33 @@ def test_no_way_that_ruins_a_part_whatever_is_wished(bench: BenchTools) -> None:
                 assert one.chosen.way is Way.LAST
                 assert "heat kills it" in one.why or one.own
             assert not one.chosen.refused
+
+
+def test_by_iron_is_what_a_wish_for_it_gives_and_what_no_tip_reaches_is_refused() -> None:
+    """Whatever way a part has, its card by iron is the one of a part that was wished so."""
+    board, plain = board_of(*ALL_KINDS), Wishes()
+    refused = set()
+    for one in techniques(board, LEADED, EVERYTHING).ways:
+        pads = [pad for pad in board.pads if pad.ref == one.part.ref]
+        if not iron_reaches(one):
+            refused.add(one.part.package.name)
+            with pytest.raises(Refused, match="not soldered by iron"):
+                by_iron(one, pads, LEADED.metal, bench=EVERYTHING, wishes=plain)
+            continue
+        asked = by_iron(one, pads, LEADED.metal, bench=EVERYTHING, wishes=plain)
+        wish = Wishes({one.part.ref: str(asked.chosen.way)})
+        wished = next(
+            way
+            for way in techniques(board, LEADED, EVERYTHING, wish).ways
+            if way.part.ref == one.part.ref
+        )
+        assert asked.chosen == wished.chosen
+        assert asked.card == wished.card
+        assert asked.chosen.way in IRON_WAYS
+        assert asked.card.iron_c is not None
+        assert asked.card.iron_c > LEADED.metal.liquidus_c + 100
+        assert "paste" not in asked.card.flux
+    assert refused == {"QFN-20", "BGA-64"}
 
 
 def test_every_way_says_why_and_what_came_second() -> None:

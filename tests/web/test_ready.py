@@ -122,9 +122,14 @@ def test_a_bench_card_draws_its_rows_and_can_ask_the_thermal_model(client: TestC
     assert card.count('class="row-diagram"') == 4
     assert "usual: thermal model, another board" in card
     assert "feed the wire evenly" in card.lower()
-    assert (
-        'class="row-diagram"' not in client.get(f"{READY}/iron/U4").text
-    )  # it goes by hot air, so it is not drawn along
+    card = client.get(f"{READY}/iron/U4").text  # it goes by hot air: this is how an iron does it
+    assert card.count('class="row-diagram"') == 2
+    assert "this is how it is done by iron" in card
+    assert "what is in the paste" not in card
+    assert 'class="row-diagram"' not in client.get(f"{READY}/iron/C2").text  # joint by joint
+    under = client.get(f"{READY}/iron/U2")
+    assert under.status_code == 409
+    assert "does not reach what lies under the body" in under.text
     assert client.get(f"{READY}/iron/U99").status_code == 422
 
 

@@ -17,7 +17,7 @@ STATIC = Path(__file__).parent / "static"
 
 
 def _seconds(value: float | None) -> str:
-    return "never" if value is None else f"{value:.0f} s"
+    return "never" if value is None else f"{value:.0f}\N{NO-BREAK SPACE}s"
 
 
 def _plain(value: float) -> str:

@@ -146,9 +146,8 @@ def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
     Raises InvalidValue for a part that is not there, Refused for one whose joints no tip reaches.
     """
     state = ready_state(connection, job_id)
-    part, alloy = state.way(ref).part, state.paste.paste.metal
-    iron = iron_for(connection, state, ref)
-    found = iron_rows(state, ref)
+    way, alloy = state.way_by_iron(ref), state.paste.paste.metal
+    part, iron, found = way.part, iron_for(connection, way), iron_rows(state, way)
     pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
     need = usual_need_s(iron.set_c, alloy.liquidus_c)
     rows = found.rows or joint_plans(part.package, pads, alloy, need)

@@ -115,7 +115,7 @@ def touches_of(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) 
 def touches_asked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> tasks.JobTask:
     """Have the worker find how to touch one bad joint. Raises NotFound for one not marked."""
     fault, state = _marked(connection, job_id, ref, pin), ready_state(connection, job_id)
-    return ask(connection, job_id, _question(fault, iron_for(connection, state, ref)))
+    return ask(connection, job_id, _question(fault, iron_for(connection, state.way(ref))))
 
 
 def _question(fault: Fault, iron: Iron) -> Question:
@@ -145,7 +145,7 @@ def _touches(
     land = next((one for one in part.package.lands if one.pin == fault.pin), None)
     if land is None or fault.way is not MendWay.IRON or not tip_reaches(part.package, land):
         return None
-    iron, alloy = iron_for(connection, state, part.ref), state.paste.paste.metal.name
+    iron, alloy = iron_for(connection, state.way(part.ref)), state.paste.paste.metal.name
     kept = answer_to(connection, state.paste.job.id, _question(fault, iron))
     if kept is not None:
         found = json.loads(kept)

@@ -61,6 +61,7 @@ from yellowfen.core.work.technique import (
     PartWay,
     Techniques,
     Way,
+    by_iron,
     techniques,
 )
 from yellowfen.core.work.two_sides import TwoSides, two_sides
@@ -119,6 +120,14 @@ class ReadyState:
         if found is None:
             raise InvalidValue("ref", f"there is no part {ref[:20]} on this board")
         return found
+
+    def way_by_iron(self, ref: str) -> PartWay:
+        """A part as it is done by iron, whatever its way. Raises InvalidValue for a part that is
+        not there, Refused for one whose joints no tip reaches.
+        """
+        pads = [pad for pad in self.whole.pads if pad.ref == ref]
+        metal = self.paste.paste.metal
+        return by_iron(self.way(ref), pads, metal, bench=self.tools, wishes=self.plan.ways())
 
     @property
     def by_iron(self) -> frozenset[str]:
@@ -227,13 +236,13 @@ def keep_schools_for_bench(connection: sqlite3.Connection, job_id: int) -> None:
 DRAWN = frozenset((Way.DRAG, Way.FLOOD))
 
 
-def iron_for(connection: sqlite3.Connection, state: ReadyState, ref: str) -> Iron:
+def iron_for(connection: sqlite3.Connection, way: PartWay) -> Iron:
     """The iron of a part's card: the tip that its way names, at the card's setting."""
-    way = state.way(ref)
+    card = way.card
     irons = bench_irons(connection)
-    own = next((one for one in irons if f"{one.tip_mm:g} mm {one.shape}" == way.tip), None)
+    own = next((one for one in irons if f"{one.tip_mm:g} mm {one.shape}" == card.tip), None)
     if own is None:
-        width, _, shape = way.tip.partition(" mm ")
+        width, _, shape = card.tip.partition(" mm ")
         own = (
             replace(
                 bench_iron(connection), tip_mm=typed_number("tip", width), shape=TipShape(shape)
@@ -241,7 +250,7 @@ def iron_for(connection: sqlite3.Connection, state: ReadyState, ref: str) -> Iro
             if shape
             else bench_iron(connection)
         )
-    return own if way.iron_c is None else replace(own, set_c=way.iron_c)
+    return own if card.iron_c is None else replace(own, set_c=card.iron_c)
 
 
 def bench_irons(connection: sqlite3.Connection) -> tuple[Iron, ...]:
@@ -290,20 +299,19 @@ def card_need(
 
 
 def iron_rows(
-    state: ReadyState, ref: str, measured: Mapping[str, float | None] | None = None
+    state: ReadyState, way: PartWay, measured: Mapping[str, float | None] | None = None
 ) -> IronRows:
     """Rows of a part by iron with the seconds a joint needs: usual ones, or those `measured` for
-    this board (`card_need`).
+    this board (`card_need`). `way` is one of the iron's.
     """
-    way = state.way(ref)
     part = way.part
     if way.chosen.way not in DRAWN:
         return IronRows((), {}, False, ())
-    need, never = usual_need_s(way.iron_c or 340.0, state.paste.paste.metal.liquidus_c), []
+    need, never = usual_need_s(way.card.iron_c or 340.0, state.paste.paste.metal.liquidus_c), []
     for tie, seconds in (measured or {}).items():
         need[tie] = LONGEST_S if seconds is None else seconds
         never += [tie] if seconds is None else []
-    pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == ref}
+    pads = {pad.pin or "": pad for pad in state.board.pads if pad.ref == part.ref}
     return IronRows(
         row_plans(part.package, pads, state.paste.paste.metal, need),
         need,

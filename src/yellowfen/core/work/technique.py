@@ -26,7 +26,7 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, tie_of
 from yellowfen.core.work.order import PLACE_S
 from yellowfen.core.work.schools import Schools
-from yellowfen.errors import InvalidValue
+from yellowfen.errors import InvalidValue, Refused
 
 _MEMORY = Mark.FROM_MEMORY
 HEAT_SHARE_MIN = constant(
@@ -303,9 +303,23 @@ class Offer:
 
 
 @dataclass(frozen=True, kw_only=True)
+class WayCard:
+    """What to take and to mind for a part by a way: tip and its setting (°C), 0.5 mm wire in all
+    (mm), flux, cues and cautions; None and "" where no iron is taken.
+    """
+
+    tip: str
+    iron_c: float | None
+    wire_mm: float | None
+    flux: str
+    cues: tuple[str, ...]
+    cautions: tuple[str, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
 class PartWay:
-    """How a part is soldered: the way, why, the runner-up and what it costs more; tip, temperature,
-    wire, flux, cues and cautions.
+    """How a part is soldered: the way, why, the runner-up and what it costs more; what to take and
+    to mind.
     """
 
     part: BoardPart
@@ -316,12 +330,7 @@ class PartWay:
     runner_why: str
     own: bool
     offers: tuple[Offer, ...]
-    tip: str
-    iron_c: float | None
-    wire_mm: float | None
-    flux: str
-    cues: tuple[str, ...]
-    cautions: tuple[str, ...]
+    card: WayCard
 
 
 @dataclass(frozen=True)
@@ -565,8 +574,6 @@ def _way(
     chosen = own or alike or preferred[0]
     others = [one for one in possible if one.way is not chosen.way]
     runner = others[0] if others else None
-    iron = chosen.way in IRON_WAYS
-    metal = paste.metal
     return PartWay(
         part=part,
         kind=kind,
@@ -585,16 +592,56 @@ def _way(
         runner_why=_runner_why(chosen, runner, offers),
         own=own is not None,
         offers=offers,
-        tip=_tip(part.package, kind, chosen.way, bench.tips),
-        iron_c=_iron_c(metal, kind, pads)
-        if iron
-        else 265.0
-        if chosen.way is Way.MOUNDS_AIR
-        else None,
+        card=_card(
+            part, kind, chosen.way, pads=pads, metal=paste.metal, bench=bench, wishes=wishes
+        ),
+    )
+
+
+def iron_reaches(one: PartWay) -> bool:
+    """True for a part that can be done by iron."""
+    return one.chosen.way in IRON_WAYS or any(
+        offer.way in IRON_WAYS and not offer.refused for offer in one.offers
+    )
+
+
+def by_iron(
+    one: PartWay, pads: Sequence[Pad], metal: Alloy, bench: BenchTools, wishes: Wishes
+) -> PartWay:
+    """A part as it is done by iron: as it is where its way is one of the iron's, else by the one
+    that costs least with its mends. `pads` are the part's. Raises Refused where no tip reaches its
+    joints.
+    """
+    if one.chosen.way in IRON_WAYS:
+        return one
+    offers = [offer for offer in one.offers if offer.way in IRON_WAYS and not offer.refused]
+    first = [offer for offer in offers if offer.way is not Way.LAST] or offers
+    if not first:
+        why = next(offer.refused for offer in one.offers if offer.way is Way.IRON)
+        raise Refused(f"{one.part.ref} is not soldered by iron: {why}")
+    chosen = min(first, key=lambda offer: offer.expected_min)
+    card = _card(one.part, one.kind, chosen.way, pads=pads, metal=metal, bench=bench, wishes=wishes)
+    return replace(one, chosen=chosen, card=card)
+
+
+def _card(
+    part: BoardPart,
+    kind: PartKind,
+    way: Way,
+    *,
+    pads: Sequence[Pad],
+    metal: Alloy,
+    bench: BenchTools,
+    wishes: Wishes,
+) -> WayCard:
+    iron = way in IRON_WAYS
+    return WayCard(
+        tip=_tip(part.package, kind, way, bench.tips),
+        iron_c=_iron_c(metal, kind, pads) if iron else 265.0 if way is Way.MOUNDS_AIR else None,
         wire_mm=_wire(part.package, metal) if iron else None,
-        flux=_flux(chosen.way, kind, wishes.schools.of("flux").name),
-        cues=tuple(_cues(part, kind, chosen.way, wishes.schools)),
-        cautions=tuple(_cautions(part, kind, chosen.way, pads)),
+        flux=_flux(way, kind, wishes.schools.of("flux").name),
+        cues=tuple(_cues(part, kind, way, wishes.schools)),
+        cautions=tuple(_cautions(part, kind, way, pads)),
     )
 
 
@@ -750,7 +797,7 @@ def _suits(kind: PartKind, way: Way) -> tuple[float, TipShape]:
     ), TipShape.CHISEL
 
 
-def _iron_c(metal: Alloy, kind: PartKind, pads: list[Pad]) -> float:
+def _iron_c(metal: Alloy, kind: PartKind, pads: Sequence[Pad]) -> float:
     """Usual setting (common practice 320 to 360 °C for leaded and lead-free): about 140 K above the
     liquidus, more on planes and tabs.
     """
@@ -828,7 +875,7 @@ def _cues(part: BoardPart, kind: PartKind, way: Way, schools: Schools) -> list[s
     return [one for one in said if one]
 
 
-def _cautions(part: BoardPart, kind: PartKind, way: Way, pads: list[Pad]) -> list[str]:
+def _cautions(part: BoardPart, kind: PartKind, way: Way, pads: Sequence[Pad]) -> list[str]:
     said = []
     if way in IRON_WAYS:
         said.append("Tip to the cradle, never on the bench; moving air, not over the face.")

@@ -178,10 +178,10 @@ def iron_card(
 ) -> Response:
     """A bench card for one part by iron: tip, heat, wire, flux, its rows drawn."""
     state = ready_state(database, job_id)
-    one = state.way(ref)
+    one = state.way_by_iron(ref)
+    iron = workflow.iron_for(database, one)
     measured_s = None
     if measured and rows_of(one.part.package):
-        iron = workflow.iron_for(database, state, ref)
         card = Question(what=QuestionKind.CARD, ref=ref, iron=iron)
         answer = answer_to(database, job_id, card)
         if answer is None:
@@ -189,20 +189,24 @@ def iron_card(
             words = f"Working out how long the iron needs at {ref}"
             return working_page(request, context, ask(database, job_id, card), words)
         measured_s = json.loads(answer)
-    found = workflow.iron_rows(state, ref, measured_s)
+    found = workflow.iron_rows(state, one, measured_s)
     context = {
         "one": one,
         "rows": found.rows,
         "found": found,
-        "iron": workflow.iron_for(database, state, ref),
+        "iron": iron,
         "drawings": [row_diagram(row) for row in found.rows],
         "wires": wire_by_kind(one.part.package, state.paste.paste.metal),
-        "iron_c": one.iron_c or 340.0,
-        "tip": one.tip or "2 mm bevel",
-        "flux": one.flux,
+        "usual": state.way(ref).chosen.way,
     }
     return _leaf_page(
-        request, "ready_iron.html", state, leaf="", side=one.part.side, context=context
+        request,
+        "ready_iron.html",
+        state,
+        leaf="",
+        side=one.part.side,
+        context=context,
+        grades={one.part.ref: "target"},
     )
 
 

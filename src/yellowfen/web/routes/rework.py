@@ -19,6 +19,7 @@ from yellowfen.core.rework.survey import Age, Answers, Coating, Power, Solder
 from yellowfen.core.rework.ways_off import Matters, OffWay
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Purpose
+from yellowfen.core.work.technique import iron_reaches
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.stencil_out import stencil_drawing, stencil_dxf, stencil_gerber, stencil_svg
 from yellowfen.store import bench_runs, boards, jobs, pictures, tasks
@@ -38,6 +39,7 @@ from yellowfen.workflows import tasks as work
 from yellowfen.workflows.iron_answers import Question, QuestionKind, ask
 from yellowfen.workflows.long_work import OFF
 from yellowfen.workflows.paste import paste_state
+from yellowfen.workflows.ready import ready_state
 
 router = APIRouter()
 QUESTIONS = (
@@ -460,6 +462,7 @@ def refit_page(request: Request, job_id: int, database: Database, of: str = "") 
         "tries": workflow.attempts(database, job, part.ref),
         "on": next((heat for heat in job.heats if not heat.plan.lifts), None),
         "pins": [land.pin for land in part.package.lands],
+        "by_iron": iron_reaches(ready_state(database, job_id).way(part.ref)),
         "adapts": takes(part.package),
         "most_pins": MOST_PINS,
         "bagged": [
