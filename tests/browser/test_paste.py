@@ -8,7 +8,7 @@ import time
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.barriers import unfit
+from tests.browser.barriers import barriers, unfit
 from tests.conftest import DATA
 from tests.live_server import LiveServer
 
@@ -174,3 +174,17 @@ def test_a_choice_made_before_the_script_came_sends_itself_too(page: Page) -> No
 def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -> None:
     page.goto(f"{path}?foil=0.15")
     assert unfit(page) == []
+
+
+def test_what_is_wrong_is_said_at_its_field_by_its_label(page: Page) -> None:
+    page.goto("/jobs/1/paste/weigh")
+    field = page.get_by_label("Before, all together")
+    field.fill("a lot")
+    field.press("Enter")
+    told = page.get_by_role("alert")
+    expect(told).to_have_text("Before, all together: 'a lot' is not a number; type digits")
+    field = page.get_by_label("Before, all together")
+    expect(field).to_be_focused()
+    expect(field).to_have_attribute("aria-invalid", "true")
+    expect(page.locator("#wrong-before")).to_have_text("'a lot' is not a number; type digits")
+    assert barriers(page) == []

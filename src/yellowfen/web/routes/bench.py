@@ -15,6 +15,7 @@ from yellowfen.core.bench.station import (
 )
 from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
 from yellowfen.core.quantity.number import in_range, typed_number
+from yellowfen.core.work.technique import SHAKY_REST_EVERY
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import ready, stations, tools
 from yellowfen.web.bench_svg import station_drawing, tool_drawing
@@ -62,6 +63,7 @@ def bench_context(
         "typed": shown,
         "problem": problem,
         "field": field,
+        "rest_every": int(SHAKY_REST_EVERY),
         "tools": [(one, _facts(one)) for one in tools.rows(database)],
         "strengths": _side_by_side(calibration.strengths(database)),
         "known": known,

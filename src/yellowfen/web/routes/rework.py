@@ -187,7 +187,8 @@ def answer(
             asked = replace(asked, jets=jets is not None, removal_alloy=removal_alloy is not None)
         workflow.keep_answers(database, job_id, asked)
     except YellowfenError as refused:
-        return _survey(
+        shown = _pads if "want" in sent else _survey
+        return shown(
             request, database, job_id, of=of, problem=str(refused), status=status_of(refused)
         )
     return RedirectResponse(
@@ -294,6 +295,20 @@ def pads_page(
     amps: str = "",
     length: str = "",
 ) -> Response:
+    return _pads(request, database, job_id, of, amps=amps, length=length)
+
+
+def _pads(
+    request: Request,
+    database: Database,
+    job_id: int,
+    of: str,
+    *,
+    amps: str = "",
+    length: str = "",
+    problem: str = "",
+    status: int = 200,
+) -> Response:
     frame = _frame(database, job_id, "pads", of)
     job, board, part = frame["job"], frame["board"], frame["part"]
     if not workflow.pads_known(database, job, part.ref):
@@ -302,11 +317,11 @@ def pads_page(
         return working_page(request, frame, task, words)
     plan = workflow.pads_of(database, job, part.ref)
     run = bench_runs.latest(database, job_id, RunKind.PADS)
-    torn, problem = None, ""
+    torn = None
     try:
         torn = jumper(number("amps", amps), number("length", length)) if amps and length else None
     except YellowfenError as refused:
-        problem = str(refused)
+        problem, status = str(refused), status_of(refused)
     context = frame | {
         "pads": plan,
         "picture": pads_drawn(part.package, plan),
@@ -320,7 +335,7 @@ def pads_page(
         "length": length,
         "problem": problem,
     }
-    return page(request, "pads.html", context, status=422 if problem else 200)
+    return page(request, "pads.html", context, status=status)
 
 
 @router.post("/jobs/{job_id}/pads/run")

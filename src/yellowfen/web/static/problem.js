@@ -1,0 +1,25 @@
+// A problem that names a field by its key says the field's own label instead, at the field too, and leads there.
+"use strict";
+
+document.addEventListener("DOMContentLoaded", () => {
+  for (const told of document.querySelectorAll(".problem")) {
+    const [, key, said] = /^([a-z][a-z0-9_.]*): (.+)$/s.exec(told.textContent.trim()) ?? [];
+    if (!key) continue;
+    const named = [...document.querySelectorAll(`main form [name="${CSS.escape(key.split(".").pop())}"]:not([type=hidden])`)];
+    const sent = named.filter((one) => new URL(one.form.action).pathname === location.pathname);
+    const field = sent.find((one) => !one.value) ?? sent[0] ?? named[0];
+    const label = field?.closest("label")?.querySelector("span")?.cloneNode(true);
+    if (!label) continue;
+    for (const hint of label.querySelectorAll("i")) hint.remove();
+    told.textContent = `${label.textContent.trim().replace(/[?;].*$/s, "").replace(/[\s,:]+$/, "")}: ${said}`;
+    const beside = document.createElement("small");
+    beside.className = "bad";
+    beside.id = `wrong-${field.name}`;
+    beside.textContent = said;
+    field.after(beside);
+    field.setAttribute("aria-invalid", "true");
+    field.setAttribute("aria-describedby", beside.id);
+    field.closest("details")?.setAttribute("open", "");
+    field.focus();
+  }
+});
