@@ -446,6 +446,8 @@ def test_tools_are_added_taught_and_removed(client: TestClient) -> None:
         reply = client.post("/bench/tools", data=form)
         assert reply.status_code in (409, 422)
         assert said in reply.text
+        for typed in {*form.values()} - {"kettle"}:  # nothing has to be typed twice
+            assert f'value="{typed}"' in reply.text or f">{typed}<" in reply.text
 
 
 def test_a_killed_search_goes_on_with_what_it_had(client: TestClient) -> None:

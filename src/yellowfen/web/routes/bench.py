@@ -5,6 +5,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
+from pydantic import BaseModel
 
 from yellowfen.core.bench.station import (
     UNKNOWN_AIR_LPM,
@@ -42,6 +43,25 @@ _BLANK = {
 }
 
 
+class ToolForm(BaseModel):
+    """A tool beside the stations, as it is typed."""
+
+    kind: str = ""
+    name: str = ""
+    set_c: str = ""
+    film_mm: str = "0.15"
+    control: str = "steady"
+    band_k: str = "30"
+    power_w: str = ""
+    curve: str = ""
+    fan_w_m2k: str = "12"
+    air_w_m2k: str = "25"
+    glow_share: str = "0"
+    tip_mm: str = "1.6"
+    shape: str = "chisel"
+    handle: str = "cartridge"
+
+
 @router.get("/bench")
 def bench_page(request: Request, database: Database, edit: int = 0) -> Response:
     return page(request, "bench.html", bench_context(database, edit))
@@ -53,6 +73,7 @@ def bench_context(
     typed: dict[str, str] | None = None,
     problem: str = "",
     field: str = "",
+    tool: ToolForm | None = None,
 ) -> dict[str, Any]:
     known = {one.id: calibration.is_taught(database, one.id) for one in stations.rows(database)}
     shown = typed or (_as_typed(stations.get(database, edit)) if edit else dict(_BLANK))
@@ -61,6 +82,7 @@ def bench_context(
         "stations": stations.rows(database),
         "edit": edit,
         "typed": shown,
+        "tool_typed": tool or ToolForm(),
         "problem": problem,
         "field": field,
         "rest_every": int(SHAKY_REST_EVERY),

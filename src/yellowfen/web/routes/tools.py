@@ -23,105 +23,62 @@ from yellowfen.store import tools
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
-from yellowfen.web.routes.bench import bench_context
+from yellowfen.web.routes.bench import ToolForm, bench_context
 
 router = APIRouter()
 
 
 @router.post("/bench/tools")
-def add_tool(
-    request: Request,
-    database: Database,
-    kind: Annotated[str, Form()] = "",
-    name: Annotated[str, Form()] = "",
-    set_c: Annotated[str, Form()] = "",
-    film_mm: Annotated[str, Form()] = "0.15",
-    control: Annotated[str, Form()] = "steady",
-    band_k: Annotated[str, Form()] = "30",
-    power_w: Annotated[str, Form()] = "",
-    curve: Annotated[str, Form()] = "",
-    fan_w_m2k: Annotated[str, Form()] = "12",
-    air_w_m2k: Annotated[str, Form()] = "25",
-    glow_share: Annotated[str, Form()] = "0",
-    tip_mm: Annotated[str, Form()] = "1.6",
-    shape: Annotated[str, Form()] = "chisel",
-    handle: Annotated[str, Form()] = "cartridge",
-) -> Response:
+def add_tool(request: Request, database: Database, typed: Annotated[ToolForm, Form()]) -> Response:
     try:
-        content = _tool_content(
-            kind,
-            set_c,
-            film_mm,
-            control=control,
-            band_k=band_k,
-            power_w=power_w,
-            curve=curve,
-            fan_w_m2k=fan_w_m2k,
-            air_w_m2k=air_w_m2k,
-            glow_share=glow_share,
-            tip_mm=tip_mm,
-            shape=shape,
-            handle=handle,
-        )
-        tools.add(database, Tool(0, ToolKind(kind), name.strip(), content))
+        content = _tool_content(typed)
+        tools.add(database, Tool(0, ToolKind(typed.kind), typed.name.strip(), content))
     except YellowfenError as problem:
         return page(
             request,
             "bench.html",
-            bench_context(database, 0, problem=str(problem)),
+            bench_context(database, 0, tool=typed, problem=str(problem)),
             status=status_of(problem),
         )
     return RedirectResponse("/bench", status_code=303)
 
 
-def _tool_content(
-    kind: str,
-    set_c: str,
-    film_mm: str,
-    control: str,
-    band_k: str,
-    power_w: str,
-    curve: str,
-    fan_w_m2k: str,
-    air_w_m2k: str,
-    glow_share: str,
-    tip_mm: str,
-    shape: str,
-    handle: str,
-) -> HotPlate | Oven | Preheater | Iron:
-    if kind not in set(ToolKind):
+def _tool_content(typed: ToolForm) -> HotPlate | Oven | Preheater | Iron:
+    if typed.kind not in set(ToolKind):
         raise InvalidValue("kind", "choose plate, oven, preheater or iron")
-    if kind == ToolKind.OVEN:
-        points = tuple(_point(line) for line in curve.splitlines() if line.strip())
-        return Oven(points or USUAL_OVEN.curve, typed_number("fan_w_m2k", fan_w_m2k))
-    celsius = typed_number("set_c", set_c)
-    if kind == ToolKind.PLATE:
-        power = typed_number("power_w", power_w or "800")
-        way = Control.THERMOSTAT if control == "thermostat" else Control.STEADY
+    if typed.kind == ToolKind.OVEN:
+        points = tuple(_point(line) for line in typed.curve.splitlines() if line.strip())
+        return Oven(points or USUAL_OVEN.curve, typed_number("fan_w_m2k", typed.fan_w_m2k))
+    celsius = typed_number("set_c", typed.set_c)
+    if typed.kind == ToolKind.PLATE:
+        power = typed_number("power_w", typed.power_w or "800")
+        way = Control.THERMOSTAT if typed.control == "thermostat" else Control.STEADY
         return HotPlate(
             set_c=celsius,
-            film_mm=typed_number("film_mm", film_mm),
+            film_mm=typed_number("film_mm", typed.film_mm),
             warp_mm=0.0,
             control=way,
-            band_k=typed_number("band_k", band_k),
+            band_k=typed_number("band_k", typed.band_k),
             power_w=power,
         )
-    if kind == ToolKind.PREHEATER:
+    if typed.kind == ToolKind.PREHEATER:
         return Preheater(
-            celsius, typed_number("air_w_m2k", air_w_m2k), typed_number("glow_share", glow_share)
+            celsius,
+            typed_number("air_w_m2k", typed.air_w_m2k),
+            typed_number("glow_share", typed.glow_share),
         )
-    if shape not in set(TipShape):
+    if typed.shape not in set(TipShape):
         raise InvalidValue("shape", "choose bevel, chisel, knife or cone")
-    if handle not in set(Handle):
+    if typed.handle not in set(Handle):
         raise InvalidValue("handle", "choose cartridge or slip-on")
-    watts = typed_number("power_w", power_w or "60")
+    watts = typed_number("power_w", typed.power_w or "60")
     return Iron(
-        tip_mm=typed_number("tip_mm", tip_mm),
+        tip_mm=typed_number("tip_mm", typed.tip_mm),
         set_c=celsius,
-        shape=TipShape(shape),
+        shape=TipShape(typed.shape),
         power_w=watts,
         tip_heat_j_k=usual_tip_heat_j_k(watts),
-        handle=Handle(handle),
+        handle=Handle(typed.handle),
     )
 
 
