@@ -312,6 +312,8 @@ def _pads(
     frame = _frame(database, job_id, "pads", of)
     job, board, part = frame["job"], frame["board"], frame["part"]
     if not workflow.pads_known(database, job, part.ref):
+        if problem:
+            return _survey(request, database, job_id, of=of, problem=problem, status=status)
         task = ask(database, job_id, Question(what=QuestionKind.PADS, ref=part.ref))
         words = f"Working out how soon {part.ref}'s pads melt under the iron"
         return working_page(request, frame, task, words)

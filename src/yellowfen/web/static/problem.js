@@ -20,6 +20,7 @@ document.addEventListener("DOMContentLoaded", () => {
     field.setAttribute("aria-invalid", "true");
     field.setAttribute("aria-describedby", beside.id);
     field.closest("details")?.setAttribute("open", "");
-    field.focus();
+    field.focus({ preventScroll: true });
+    field.scrollIntoView({ block: "center" });
   }
 });
