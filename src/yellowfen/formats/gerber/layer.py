@@ -156,10 +156,7 @@ class Drawn:
     def net(self) -> str | None:
         return self._attribute(".N")
 
-    def moved(self, dx: float, dy: float) -> "Drawn":
-        """The same object elsewhere."""
-        shape = affinity.translate(self._shape, dx, dy) if self._shape is not None else None
-        path = [(x + dx, y + dy) for x, y in self.path]
+    def _like(self, path: Sequence[Point], shape: BaseGeometry | None) -> "Drawn":
         return Drawn(
             self.kind,
             self.dark,
@@ -169,6 +166,12 @@ class Drawn:
             given=self.given,
             shape=shape,
         )
+
+    def moved(self, dx: float, dy: float) -> "Drawn":
+        """The same object elsewhere."""
+        shape = affinity.translate(self._shape, dx, dy) if self._shape is not None else None
+        path = [(x + dx, y + dy) for x, y in self.path]
+        return self._like(path, shape)
 
     def mapped(self, place: tuple[float, ...], form: tuple[float, ...]) -> "Drawn":
         """The object under affine maps (a b d e x y as shapely has them): `place` for its points,
@@ -190,15 +193,7 @@ class Drawn:
             if self.kind == "stroke" and self.width_mm <= 0 and self._shape is not None
             else None
         )
-        return Drawn(
-            self.kind,
-            self.dark,
-            path,
-            pen=self.pen,
-            width_mm=self.width_mm,
-            given=self.given,
-            shape=shape,
-        )
+        return self._like(path, shape)
 
 
 def _stroke_shape(path: Sequence[Point], width_mm: float) -> BaseGeometry:
