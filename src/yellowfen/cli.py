@@ -189,7 +189,12 @@ def _parser() -> argparse.ArgumentParser:
     verb.add_argument(
         "--last-good",
         action="store_true",
-        help="put the last good copy in place of a damaged database, which is kept beside",
+        help="put the last good copy in place of a database that is damaged or gone; a damaged one is kept beside",
+    )
+    verb.add_argument(
+        "--begin-anew",
+        action="store_true",
+        help="begin an empty database where it is gone; its good copies are kept under other names",
     )
     _data(verb)
     verb.set_defaults(run=_serve)
@@ -744,7 +749,7 @@ def _serve(given: argparse.Namespace) -> None:
         raise InvalidValue("port", f"{given.port} is not a port; choose 1024 to 65535")
     from yellowfen.web.serving import serve
 
-    serve(given.data, given.port, given.last_good)
+    serve(given.data, given.port, given.last_good, given.begin_anew)
 
 
 def _demo(given: argparse.Namespace) -> None:

@@ -20,7 +20,7 @@ from yellowfen.workflows.opening import DATABASE, open_database
 
 
 def test_migrating_twice_changes_nothing(tmp_path: Path) -> None:
-    connection = connect(tmp_path / "a.sqlite3")
+    connection = connect(tmp_path / "a.sqlite3", make=True)
     assert migrate(connection) == sum(
         1
         for item in resources.files("yellowfen.store.migrations").iterdir()
@@ -40,7 +40,7 @@ def test_a_database_from_before_the_benchs_schools_keeps_its_taps(
     """Both shapes that earlier versions left: without the table of the bench's schools, and with
     it.
     """
-    connection = connect(tmp_path / DATABASE)
+    connection = connect(tmp_path / DATABASE, make=True)
     connection.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
     for name in sorted(
         item.name

@@ -11,19 +11,28 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
 
 from yellowfen.errors import NotFound, Refused
-from yellowfen.store import boards
-from yellowfen.store.database import atomic, connect
-from yellowfen.store.health import good_copy, keep_good_copy, put_back, trouble
+from yellowfen.store import boards, ready
+from yellowfen.store.database import Vanished, atomic, connect, migrate
+from yellowfen.store.health import (
+    earlier_copy,
+    good_copy,
+    holds,
+    keep_good_copy,
+    lacking,
+    put_back,
+    trouble,
+)
 from yellowfen.store.turns import Turns
 from yellowfen.web.app import create_app
 from yellowfen.workflows import demo
-from yellowfen.workflows.opening import DATABASE, open_database, open_soundly
+from yellowfen.workflows.opening import DATABASE, keep_good, open_database, open_soundly
 
 
 @pytest.fixture
@@ -92,6 +101,168 @@ def test_a_sound_database_is_never_replaced(folder: Path) -> None:
     with pytest.raises(Refused, match="is sound"):
         put_back(path)
     assert good_copy(path).exists()
+
+
+def test_a_vanished_database_is_asked_about_and_its_copy_stays(folder: Path) -> None:
+    """Missing or of no length, with a copy beside: nothing begins anew, whoever opens it."""
+    path = folder / DATABASE
+    assert keep_good_copy(path)
+    copy = good_copy(path).read_bytes()
+    for gone in (path.unlink, path.touch):
+        gone()
+        for opening in (open_database, open_soundly, create_app):
+            with pytest.raises(Refused, match=r"good copy.*--last-good.*--begin-anew"):
+                opening(folder)
+        assert good_copy(path).read_bytes() == copy
+        assert not path.exists() or not path.stat().st_size
+    connection = open_soundly(folder, last_good=True)
+    assert len(boards.rows(connection)) == 1
+    connection.close()
+    path.unlink()
+    connection = open_soundly(folder, begin_anew=True)
+    assert boards.rows(connection) == []
+    connection.close()
+    assert keep_good(folder) == ""
+    assert [one.read_bytes() for one in folder.glob("*.good.set-aside-*")] == [copy]
+
+
+def test_a_copy_that_holds_more_is_kept_until_the_user_says_otherwise(folder: Path) -> None:
+    path = folder / DATABASE
+    connection = open_database(folder)
+    assert keep_good_copy(path)
+    full = good_copy(path).read_bytes()
+    boards.remove(connection, 1)  # on purpose: the copy may follow
+    connection.close()
+    assert lacking(path) == ""
+    assert keep_good_copy(path, every_s=0)
+    assert earlier_copy(path).read_bytes() == full
+    good_copy(path).write_bytes(full)
+    path.unlink()
+    poorer = connect(path, make=True)
+    migrate(poorer)
+    poorer.close()
+    assert lacking(path) == "0 of 1 boards, 0 of 1 jobs, 0 of 1 stations, 0 of 1 paste lots"
+    assert not keep_good_copy(path, every_s=0)
+    assert good_copy(path).read_bytes() == full
+    client = TestClient(create_app(folder), base_url="http://127.0.0.1")
+    client.app.state.lacks = lacking(path)  # type: ignore[attr-defined]
+    assert "holds less than its good copy:</b> 0 of 1 boards" in client.get("/").text
+    client.post("/storage/copy")
+    assert "holds less" not in client.get("/").text
+    assert (good_copy(path).read_bytes() != full, earlier_copy(path).read_bytes() == full) == (
+        True,
+        True,
+    )
+
+
+@pytest.mark.parametrize("name", ["a#b", "a?b", "50% done", "a b&c=d", "Überholung Ω"])
+def test_a_folder_of_any_name_has_its_own_copy(tmp_path: Path, filled: Path, name: str) -> None:
+    folder = tmp_path / name
+    folder.mkdir()
+    shutil.copy(filled, folder / DATABASE)
+    path = folder / DATABASE
+    keep_good(folder)
+    assert sorted(one.name for one in tmp_path.iterdir()) == [name]
+    assert not holds(path).less_than(holds(good_copy(path)))
+    assert holds(good_copy(path)).numbers["board"] == 1
+    DAMAGES["another file"](path)
+    assert trouble(path)
+    connection = open_soundly(folder, last_good=True)
+    assert len(boards.rows(connection)) == 1
+    connection.close()
+
+
+@pytest.mark.parametrize("killed_at", range(5))
+def test_a_kill_while_the_copy_is_put_back_loses_nothing(
+    folder: Path, monkeypatch: pytest.MonkeyPatch, killed_at: int
+) -> None:
+    """Ended before each of its renames: the next start asks or puts it back, and all is there."""
+    path = folder / DATABASE
+    assert keep_good_copy(path)
+    DAMAGES["first page"](path)
+    path.with_name(path.name + "-wal").write_bytes(b"of the damaged one")
+    left, rename = [killed_at], os.replace
+
+    def until_killed(source: Path, target: Path) -> None:
+        if not left[0]:
+            raise KeyboardInterrupt
+        left[0] -= 1
+        rename(source, target)
+
+    monkeypatch.setattr("yellowfen.store.health.os.replace", until_killed)
+    with suppress(KeyboardInterrupt):
+        open_soundly(folder, last_good=True).close()
+    monkeypatch.undo()
+    if not path.exists() or trouble(path):
+        with pytest.raises(Refused, match="--last-good"):
+            open_soundly(folder)
+    connection = open_soundly(folder, last_good=True)
+    assert len(boards.get(connection, 1).parts) == 46
+    connection.close()
+
+
+def test_what_disappears_under_a_running_server_is_told_and_no_tap_confirmed(folder: Path) -> None:
+    """The whole file moved away, and moved back; then its log deleted: what was confirmed before
+    is in the database.
+    """
+    path, away = folder / DATABASE, folder / "away"
+    app = create_app(folder)
+    client = TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False)
+
+    def tap(hands: str) -> int:
+        return client.post("/bench/hands", data={"hands": hands}).status_code
+
+    assert tap("shaky") == 200
+    for name in ("", "-wal", "-shm"):
+        os.replace(path.with_name(path.name + name), away.with_name(away.name + name))
+    reply = client.post("/bench/hands", data={"hands": "steady"})
+    assert (reply.status_code, "cannot be opened" in reply.text) == (503, True)
+    assert not path.exists()
+    for name in ("", "-wal", "-shm"):
+        os.replace(away.with_name(away.name + name), path.with_name(path.name + name))
+    assert tap("shaky") == 200
+    path.with_name(path.name + "-wal").unlink()
+    reply = client.post("/bench/hands", data={"hands": "steady"})
+    assert (reply.status_code, "-wal beside the database was deleted" in reply.text) == (409, True)
+    assert tap("steady") == 409  # until it is started anew
+    app.state.resting.close()
+    connection = open_soundly(folder)
+    assert ready.bench_setting(connection, "hands") == "shaky"
+    connection.close()
+
+
+def test_a_statement_whose_file_went_away_is_not_confirmed(folder: Path) -> None:
+    """Between the request's begin and its end: in one statement and in a transaction."""
+    path = folder / DATABASE
+    open_database(folder).close()
+    for gone in (path.with_name(path.name + "-wal"), path):
+        connection = connect(path)
+        gone.rename(folder / "away")
+        with pytest.raises(Vanished):
+            connection.execute("INSERT OR REPLACE INTO kit_place (line, place) VALUES ('one', 'x')")
+        with pytest.raises(Vanished), atomic(connection):
+            connection.execute("INSERT OR REPLACE INTO kit_place (line, place) VALUES ('two', 'x')")
+        connection.close()
+
+
+def test_what_a_killed_server_left_in_the_log_is_read_where_nothing_may_be_written(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    open_database(folder).close()
+    path, killed = folder / DATABASE, folder / "killed"
+    killed.mkdir()
+    connection = connect(path)
+    connection.execute("INSERT INTO kit_place (line, place) VALUES ('C1', 'bin 7')")
+    for name in ("", "-wal"):  # as they lie when a server is killed
+        shutil.copy(path.with_name(path.name + name), killed)
+    connection.close()
+    monkeypatch.setattr("yellowfen.store.database._may_write", lambda path: False)
+    connection = connect(killed / DATABASE)
+    assert connection.execute("SELECT place FROM kit_place").fetchone()[0] == "bin 7"
+    with pytest.raises(sqlite3.OperationalError, match="readonly"):
+        connection.execute("DELETE FROM kit_place")
+    connection.close()
+    assert sorted(one.name for one in killed.iterdir()) == [DATABASE, f"{DATABASE}-wal"]
 
 
 def test_a_full_disk_is_told_and_nothing_is_lost(

@@ -61,6 +61,30 @@ def kind_of(link: str) -> str:
     return "/".join("N" if re.search("[0-9]", step) else step for step in steps)
 
 
+def test_pages_that_only_show_write_nothing(
+    furnished: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One page of each kind and job, from a folder that may only be read."""
+    back_up(furnished, tmp_path / DATABASE)
+    before = (tmp_path / DATABASE).read_bytes()
+    monkeypatch.setattr("yellowfen.store.database._may_write", lambda path: False)
+    seen, waiting, bad = set[tuple[str, ...]](), ["/"], []
+    with TestClient(create_app(tmp_path), base_url="http://127.0.0.1") as client:
+        while waiting:
+            path = waiting.pop()
+            if (kind := (kind_of(path), *path.split("?")[0].split("/")[1:3])) in seen:
+                continue
+            seen.add(kind)
+            reply = client.get(path)
+            if reply.status_code != 200:
+                bad.append((path, reply.status_code))
+            elif reply.headers["content-type"].startswith("text/html"):
+                waiting += links(reply.text)
+    assert bad == []
+    assert len(seen) > 100
+    assert (tmp_path / DATABASE).read_bytes() == before
+
+
 def test_every_link_and_form_leads_somewhere(application: TestClient) -> None:
     """One page of each kind is opened; of all links and forms on them, that there is a route."""
     seen, waiting, bad = set[str](), ["/"], []

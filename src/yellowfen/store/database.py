@@ -4,15 +4,18 @@ Laws: one connection per request; foreign keys on; every confirmed write is on d
 FULL) before the caller hears of it; a migration and its record share one transaction.
 """
 
+import atexit
 import os
+import shutil
 import sqlite3
+import tempfile
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from functools import lru_cache
 from importlib import resources
 from itertools import count
 from pathlib import Path
 from typing import Any
-from urllib.parse import quote
 
 from yellowfen.errors import Refused
 from yellowfen.store.turns import WRITERS, writes
@@ -20,27 +23,41 @@ from yellowfen.store.turns import WRITERS, writes
 _SAVEPOINTS = count(1)
 
 
-def connect(path: Path) -> sqlite3.Connection:
+def connect(path: Path, make: bool = False) -> sqlite3.Connection:
     """An open connection with the settings every user of the database needs; one that only reads
-    where the file or its folder may not be written.
+    where the file or its folder may not be written. Only `make` may begin a new file.
 
     A request's steps may run on different threads of the pool, one after the other, so the thread
-    check is off; no connection is ever shared between requests.
+    check is off; no connection is ever shared between requests. Raises sqlite3.OperationalError
+    when there is no file.
     """
     shut = path.exists() and not (_may_write(path) and _may_write(path.parent))
+    address = _address_to_read(path) if shut else f"{uri(path)}?mode={'rwc' if make else 'rw'}"
     connection = sqlite3.connect(
-        f"file:{quote(str(path))}?immutable=1" if shut else path,
-        uri=shut,
+        address,
+        uri=True,
         isolation_level=None,
         timeout=10,
         check_same_thread=False,
         factory=_InTurn,
     )
     connection.row_factory = sqlite3.Row
-    writing = () if shut else ("journal_mode = WAL", "synchronous = FULL")
-    for pragma in ("foreign_keys = ON", *writing, "busy_timeout = 10000"):
+    writing = ("query_only = ON",) if shut else ("journal_mode = WAL", "synchronous = FULL")
+    for pragma in ("foreign_keys = ON", "busy_timeout = 10000", *writing):
         connection.execute(f"PRAGMA {pragma}")
+    connection.execute("SELECT 1 FROM sqlite_master").fetchone()  # opens the log beside the file
+    connection.files = () if shut else _files(path)
     return connection
+
+
+def may_write(connection: sqlite3.Connection) -> bool:
+    """False for a connection that only reads."""
+    return not connection.execute("PRAGMA query_only").fetchone()[0]
+
+
+def uri(path: Path) -> str:
+    """The address of a file for SQLite, whatever signs its folders' names hold."""
+    return path.absolute().as_uri()
 
 
 def _may_write(path: Path) -> bool:
@@ -48,20 +65,93 @@ def _may_write(path: Path) -> bool:
     return os.access(path, os.W_OK)
 
 
+def _address_to_read(path: Path) -> str:
+    """Where to read a database that may not be written. What a killed server left in the log beside
+    it can only be read from a copy, since reading a log writes beside it.
+    """
+    log = _log_of(path)
+    if not log.exists() or not log.stat().st_size:
+        return f"{uri(path)}?immutable=1"
+    now = tuple((one.stat().st_ino, one.stat().st_mtime_ns) for one in (path, log))
+    return f"{uri(_copied(path, now) / path.name)}?mode=rw"
+
+
+@lru_cache(maxsize=1)
+def _copied(path: Path, _now: object) -> Path:
+    """A folder of our own with a copy of the database and its log as they are now."""
+    folder = Path(tempfile.mkdtemp(prefix="yellowfen-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    for one in (path, _log_of(path)):
+        shutil.copyfile(one, folder / one.name)
+    return folder
+
+
+def _log_of(path: Path) -> Path:
+    """Where SQLite keeps what it has not yet written into the file itself."""
+    return path.with_name(path.name + "-wal")
+
+
+def _files(path: Path) -> tuple[tuple[Path, int], ...]:
+    """The database and its log, each with what tells this very file from another of its name."""
+    return tuple((one, _inode(one)) for one in (path, _log_of(path)))
+
+
+def _inode(path: Path) -> int:
+    try:
+        return path.stat().st_ino
+    except OSError:
+        return 0
+
+
+class Vanished(Refused):
+    """The database or its log was taken away, or replaced, while it was open."""
+
+
+def check_files(connection: sqlite3.Connection) -> None:
+    """Raises Vanished when what a connection writes would be lost: the file or its log is not any
+    more where it was. What was confirmed until then is written into the file first, where it is
+    still there.
+    """
+    files: tuple[tuple[Path, int], ...] = getattr(connection, "files", ())
+    if all(_inode(path) == known for path, known in files):
+        return
+    here, known = files[0]
+    if _inode(here) != known:
+        raise Vanished(
+            f"The database {here.name} was moved, deleted or replaced while Yellowfen was running."
+            " This change is not confirmed. Put the file back where it was, or stop Yellowfen and start it again."
+        )
+    with suppress(sqlite3.Error):
+        connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    raise Vanished(
+        f"The file {here.name}-wal beside the database was deleted while Yellowfen was running."
+        " What was confirmed before has been written into the database; this change is not"
+        " confirmed. Stop Yellowfen, start it again and see whether your last taps are there."
+    )
+
+
 class _InTurn(sqlite3.Connection):
-    """A connection whose single writing statements wait for their turn."""
+    """A connection whose single writing statements wait for their turn, and are confirmed only
+    while the files they went to are there.
+    """
+
+    files: tuple[tuple[Path, int], ...] = ()
 
     def execute(self, sql: str, parameters: Any = (), /) -> sqlite3.Cursor:
         if self.in_transaction or not writes(sql):
             return super().execute(sql, parameters)
         with WRITERS.turn():
-            return super().execute(sql, parameters)
+            done = super().execute(sql, parameters)
+        check_files(self)
+        return done
 
     def executemany(self, sql: str, parameters: Iterable[Any], /) -> sqlite3.Cursor:
         if self.in_transaction:
             return super().executemany(sql, parameters)
         with WRITERS.turn():
-            return super().executemany(sql, parameters)
+            done = super().executemany(sql, parameters)
+        check_files(self)
+        return done
 
 
 @contextmanager
@@ -74,6 +164,7 @@ def atomic(connection: sqlite3.Connection) -> Iterator[None]:
         return
     with WRITERS.turn(), _kept(connection, "BEGIN IMMEDIATE", "COMMIT", "ROLLBACK"):
         yield
+    check_files(connection)
 
 
 @contextmanager

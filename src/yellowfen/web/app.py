@@ -11,6 +11,7 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
 from yellowfen.store import boards, work
+from yellowfen.store.database import may_write
 from yellowfen.web.database import Resting
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
@@ -71,7 +72,7 @@ def _load() -> None:
 def create_app(data: Path) -> FastAPI:
     """The application on the database in a folder (made and migrated here)."""
     connection = open_database(data)
-    if boards.stale(connection):
+    if may_write(connection) and boards.stale(connection):
         import_module("yellowfen.workflows.boards").ask_rereads(connection)
     reading = work.left_open(connection, kinds_of(IMPORTS))
     searching = work.left_open(connection, kinds_of(HEAT))
@@ -111,6 +112,7 @@ def create_app(data: Path) -> FastAPI:
         title="Yellowfen", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None
     )
     app.state.data = data
+    app.state.lacks = ""
     app.state.resting = Resting(data)
     app.state.worker = worker
     app.state.importer = importer

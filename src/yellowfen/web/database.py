@@ -9,6 +9,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
+from yellowfen.store.database import check_files
 from yellowfen.workflows.opening import DATABASE, connect_existing
 
 _MOST_RESTING = 8
@@ -17,23 +18,37 @@ _MOST_RESTING = 8
 class Resting:
     """Open connections between requests: opening one costs more than a tap. None is used by two at
     once; one goes when the file, its rights or its folder's are others than when it was opened.
+    One stays open and is lent to nobody: while it is, SQLite itself deletes no log, so a log that
+    is gone was deleted by somebody.
     """
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._resting: list[tuple[object, sqlite3.Connection]] = []
+        self._anchor: tuple[object, sqlite3.Connection] | None = None
         self._lock = Lock()
 
     def take(self) -> tuple[object, sqlite3.Connection]:
-        """A connection, and the state of the file it belongs to."""
+        """A connection, and the state of the file it belongs to. Raises Vanished when the log beside
+        the file was deleted meanwhile.
+        """
         state = self._state()
         with self._lock:
+            check_files(self._anchored(state))
             while self._resting:
                 known, connection = self._resting.pop()
                 if known == state and state is not None:
                     return state, connection
                 connection.close()
         return state, connect_existing(self.folder)
+
+    def _anchored(self, state: object) -> sqlite3.Connection:
+        if self._anchor is None or self._anchor[0] != state:
+            if self._anchor is not None:
+                self._anchor[1].close()
+                self._anchor = None
+            self._anchor = state, connect_existing(self.folder)
+        return self._anchor[1]
 
     def give_back(self, state: object, connection: sqlite3.Connection) -> None:
         """Let it rest, with nothing begun; what was left open is undone."""
@@ -48,9 +63,10 @@ class Resting:
     def close(self) -> None:
         """Close all that rest."""
         with self._lock:
-            for _, connection in self._resting:
+            for _, connection in (*self._resting, *((self._anchor,) if self._anchor else ())):
                 connection.close()
             self._resting.clear()
+            self._anchor = None
 
     def _state(self) -> object:
         try:

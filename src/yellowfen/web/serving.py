@@ -5,10 +5,12 @@ import io
 import socket
 import sys
 import threading
+import time
 from pathlib import Path
 from typing import IO
 
 import uvicorn
+from fastapi import FastAPI
 
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.web.app import create_app
@@ -16,10 +18,11 @@ from yellowfen.workflows.opening import keep_good, open_soundly
 
 SWITCH_S = 0.001
 WORKER_AFTER_S = 6.0  # behind the first clicks
+COPY_AFTER_S, LOOK_FOR_COPY_EVERY_S = 20.0, 3600.0
 LONGEST_FAREWELL_S = 2  # for answers under way; a weighing of many samples is given up
 
 
-def serve(data: Path, port: int, last_good: bool = False) -> None:
+def serve(data: Path, port: int, last_good: bool = False, begin_anew: bool = False) -> None:
     """Serve until interrupted; prints the address.
 
     The kernel is loaded soon after, and the worker for heat a little later, so no click waits for
@@ -28,7 +31,7 @@ def serve(data: Path, port: int, last_good: bool = False) -> None:
     sys.setswitchinterval(SWITCH_S)  # a tap waits less for a page that is being made
     held = _hold(data)
     door = _door(port)
-    open_soundly(data, last_good).close()
+    open_soundly(data, last_good, begin_anew).close()
     app = create_app(data)
     warm_up = threading.Timer(1.5, _warm_up)
     warm_up.daemon = True
@@ -36,9 +39,7 @@ def serve(data: Path, port: int, last_good: bool = False) -> None:
     worker = threading.Timer(WORKER_AFTER_S, app.state.worker.wake)
     worker.daemon = True
     worker.start()
-    copying = threading.Timer(20.0, keep_good, (data,))
-    copying.daemon = True
-    copying.start()
+    threading.Thread(target=_keep_copies, args=(app, data), daemon=True).start()
     print(
         f"Yellowfen is at http://127.0.0.1:{port}/  (data in {data}; stop with Ctrl-C)", flush=True
     )
@@ -89,6 +90,16 @@ def _hold(data: Path) -> IO[str]:
             f"another Yellowfen serves {data} already; use its page, or stop it first"
         ) from None
     return held
+
+
+def _keep_copies(app: FastAPI, data: Path) -> None:
+    """Keep a good copy while the server runs; what the database lacks beside it stands on the first
+    page.
+    """
+    time.sleep(COPY_AFTER_S)
+    while True:
+        app.state.lacks = keep_good(data)
+        time.sleep(LOOK_FOR_COPY_EVERY_S)
 
 
 def _warm_up() -> None:

@@ -19,10 +19,15 @@ from yellowfen.store import boards, jobs, tasks, tools, work
 from yellowfen.store import paste as paste_store
 from yellowfen.store import ready as ready_store
 from yellowfen.store import rework as rework_store
+from yellowfen.store.database import may_write
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.long_work import IRON
 from yellowfen.workflows.paste import paste_of
 
+NOWHERE_TO_KEEP = (
+    "This is not worked out yet, and the answer cannot be kept: the data folder may be read but"
+    " not written. Give yourself the right to write there, then load this page again."
+)
 KEPT = 60  # answers a job keeps; the oldest go
 
 
@@ -80,12 +85,22 @@ def question_of(asked: str) -> Question:
 
 def ask(connection: sqlite3.Connection, job_id: int, question: Question) -> tasks.JobTask:
     """Have the worker answer; the same question is answered once, and refused once: another try of
-    it would come to the same.
+    it would come to the same. Where nothing can be stored that is the answer, under no number.
     """
     asked = asked_as(connection, job_id, question)
     before = tasks.asked_last(connection, job_id, IRON, asked)
     if before is not None and before.state != work.CANCELLED:
         return before
+    if not may_write(connection):
+        return tasks.JobTask(
+            id=0,
+            job_id=job_id,
+            kind=IRON,
+            asked=asked,
+            state=work.FAILED,
+            said=NOWHERE_TO_KEEP,
+            steps=(),
+        )
     return tasks.get(connection, work.add(connection, IRON, job_id=job_id, asked=asked))
 
 

@@ -27,7 +27,7 @@ from yellowfen.core.rework.ways_off import OffBench, OffWay, WayOff, expected_mi
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PadsRun, PadStep
 from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
-from yellowfen.core.work.job import Job
+from yellowfen.core.work.job import Heat, Job
 from yellowfen.core.work.pad_heats import by_part
 from yellowfen.core.work.schools import Schools
 from yellowfen.errors import InvalidValue
@@ -35,7 +35,7 @@ from yellowfen.formats.rework_file import way_json
 from yellowfen.store import bench_runs, boards, jobs, paste, stations, tools
 from yellowfen.store import ready as ready_stored
 from yellowfen.store import rework as stored
-from yellowfen.store.database import atomic
+from yellowfen.store.database import atomic, may_write
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import rehearse_job, sureness_of
 from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_to
@@ -70,6 +70,21 @@ def keep_answers(connection: sqlite3.Connection, job_id: int, content: Answers) 
             if heat.plan.lifts and heat.plan.alloy != content.alloy:
                 changed = replace(heat.plan, alloy=content.alloy, board_alloy=content.alloy)
                 jobs.keep_heat(connection, heat.id, changed)
+    return jobs.get(connection, job_id)
+
+
+def at_the_lift(connection: sqlite3.Connection, job_id: int) -> Job:
+    """The job with a heat that lifts in hand: the one that is, else its first, else a new one."""
+    job = jobs.get(connection, job_id)
+    if job.plan.lifts:
+        return job
+    place = next((heat for heat in job.heats if heat.plan.lifts), None)
+    if not may_write(connection):
+        shown = place or Heat(id=0, name="Off", plan=lifting(job))
+        return replace(job, heats=(*job.heats, shown), heat_id=shown.id)
+    with atomic(connection):
+        lift = place.id if place else jobs.add_heat(connection, job_id, "Off", lifting(job))
+        jobs.choose_heat(connection, job_id, lift)
     return jobs.get(connection, job_id)
 
 

@@ -79,7 +79,12 @@ FRAME_LOW_C, FRAME_STEP_C = 10.0, 1.5
 
 @router.get("/jobs/{job_id}/heat")
 def heat_page(request: Request, job_id: int, database: Database) -> Response:
-    job = jobs.get(database, job_id)
+    return heat_of(request, jobs.get(database, job_id), database)
+
+
+def heat_of(request: Request, job: Job, database: Database) -> Response:
+    """The page of the heat that a job has in hand."""
+    job_id = job.id
     board = boards.get(database, job.board_id)
     return page(
         request,

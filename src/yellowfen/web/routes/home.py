@@ -1,12 +1,13 @@
 """The first page: jobs and what to do next."""
 
 from fastapi import APIRouter, Request
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from yellowfen.store import boards, jobs
 from yellowfen.web.database import Database
 from yellowfen.web.pages import STATIC, page
 from yellowfen.web.plan_svg import board_thumb
+from yellowfen.workflows.opening import replace_good_copy
 
 router = APIRouter()
 
@@ -21,8 +22,17 @@ def home(request: Request, database: Database) -> Response:
             "jobs": jobs.rows(database),
             "boards": boards.rows(database),
             "removed": jobs.removed(database),
+            "lacks": request.app.state.lacks,
         },
     )
+
+
+@router.post("/storage/copy")
+def replace_copy(request: Request) -> Response:
+    """The user wants this database as the good copy, though the one that is there holds more."""
+    replace_good_copy(request.app.state.data)
+    request.app.state.lacks = ""
+    return RedirectResponse("/", status_code=303)
 
 
 @router.get("/jobs/{job_id}/board.svg")

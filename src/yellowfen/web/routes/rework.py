@@ -24,6 +24,7 @@ from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.stencil_out import stencil_drawing, stencil_dxf, stencil_gerber, stencil_svg
 from yellowfen.store import bench_runs, boards, jobs, pictures, tasks
 from yellowfen.store import rework as stored
+from yellowfen.store.database import may_write
 from yellowfen.store.pictures import PictureRow
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
@@ -31,7 +32,7 @@ from yellowfen.web.pages import fragment, page
 from yellowfen.web.paste_page import number
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.rework_svg import adapter_drawn, beneath_drawn, pads_drawn, way_time
-from yellowfen.web.routes.heat import heat_page
+from yellowfen.web.routes.heat import heat_of
 from yellowfen.web.working import working_page
 from yellowfen.workflows import refit as refitting
 from yellowfen.workflows import rework as workflow
@@ -274,15 +275,7 @@ def take(
 @router.get("/jobs/{job_id}/lift")
 def lift_page(request: Request, job_id: int, database: Database) -> Response:
     """The heat that takes parts off, with when to lift."""
-    job = jobs.get(database, job_id)
-    if not job.plan.lifts:
-        place = next((heat for heat in job.heats if heat.plan.lifts), None)
-        if place is None:
-            plan = workflow.lifting(job)
-            jobs.choose_heat(database, job_id, jobs.add_heat(database, job_id, "Off", plan))
-        else:
-            jobs.choose_heat(database, job_id, place.id)
-    return heat_page(request, job_id, database)
+    return heat_of(request, workflow.at_the_lift(database, job_id), database)
 
 
 # pads
@@ -357,7 +350,8 @@ def legs_page(request: Request, job_id: int, database: Database) -> Response:
 def _legs(
     request: Request, database: Database, job_id: int, problem: str = "", status: int = 200
 ) -> Response:
-    workflow.write_passports(database, job_id)
+    if may_write(database):
+        workflow.write_passports(database, job_id)
     frame = _frame(database, job_id, "legs", "")
     found = workflow.salvaged(database, job_id)
     others = [
