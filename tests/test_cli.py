@@ -8,7 +8,9 @@ import pytest
 
 from tests.conftest import DATA
 from yellowfen.cli import _parser, main
-from yellowfen.workflows.opening import DATABASE
+from yellowfen.store import boards
+from yellowfen.workflows import demo
+from yellowfen.workflows.opening import DATABASE, open_database
 
 EXAMPLE = Path(__file__).parents[1] / "docs" / "rehearsal-example.json"
 
@@ -201,6 +203,23 @@ def test_paste_answers_with_the_named_fields(capsys: pytest.CaptureFixture[str])
     assert "mg of paste" in capsys.readouterr().out
     assert main(["paste", folder, "--foil", "7"]) == 2
     assert "foil_mm: 7 mm is outside" in capsys.readouterr().err
+
+
+def test_an_interrupted_demo_is_added_whole_the_next_time(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    def interrupted(connection: object) -> bool:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(demo, "furnish", interrupted)
+    with pytest.raises(KeyboardInterrupt):
+        main(["demo", "--data", str(tmp_path)])
+    connection = open_database(tmp_path)
+    assert boards.rows(connection) == []
+    connection.close()
+    monkeypatch.setattr(demo, "furnish", lambda connection: True)
+    assert main(["demo", "--data", str(tmp_path)]) == 0
+    assert "added" in capsys.readouterr().out
 
 
 def test_demo_and_backup(

@@ -753,11 +753,9 @@ def _serve(given: argparse.Namespace) -> None:
 
 
 def _demo(given: argparse.Namespace) -> None:
-    from yellowfen.workflows.demo import fill, furnish
+    from yellowfen.workflows.demo import add_demo
 
-    connection = _open(given.data)
-    added = fill(connection)
-    furnish(connection)
+    added = add_demo(_open(given.data))
     print(f"demo data {'added to' if added else 'already in'} {given.data}")
 
 

@@ -144,7 +144,42 @@ def test_a_run_is_left_for_the_page_that_it_came_from(
     assert kinds == set(RunKind)
 
 
-ODD_NAMES = ("BAT+", "A&B", "Q#1", "X/Y", "<b>4", "W?5", 'U"2')
+def test_what_is_anothers_or_over_is_not_changed(application: TestClient, folder: Path) -> None:
+    """A part in another job's bag, a tap of a finished run, whatever was put away."""
+    connection = connect_existing(folder)
+    bag = connection.execute("SELECT id, job_id, content FROM passport ORDER BY id").fetchone()
+    other = next(one.id for one in jobs.rows(connection) if one.id != bag["job_id"])
+    for do in ("keep", "used", "remove"):
+        reply = application.post(f"/jobs/{other}/legs/{bag['id']}", data={"bag": "mine", "do": do})
+        assert reply.status_code == 404
+    again = connection.execute("SELECT * FROM passport WHERE id = ?", (bag["id"],)).fetchone()
+    assert (again["content"], again["used_at"], again["removed_at"]) == (bag["content"], None, None)
+    run = next(run for run in stored.rows(connection) if run.taps)
+    bench_runs.finish(connection, run.id, "done")
+    reply = application.delete(f"/api/runs/{run.id}/taps/{run.taps[-1].key}")
+    assert (reply.status_code, "is finished" in reply.text) == (409, True)
+    assert stored.get(connection, run.id).taps == run.taps
+    application.post(f"/runs/{run.id}/remove")
+    application.post(f"/jobs/{other}/remove")
+    dump = list(connection.iterdump())
+    for route in application.app.routes:  # type: ignore[attr-defined]
+        path, methods = getattr(route, "path", ""), getattr(route, "methods", None) or set()
+        about = {"{job_id}": str(other), "{run_id}": str(run.id)}
+        if not any(word in path for word in about) or path.endswith("/back"):
+            continue
+        for word, number in about.items():
+            path = path.replace(word, number)
+        path = re.sub(r"{[^}]*}", "1", path)
+        for method in methods - {"GET", "HEAD"}:
+            reply = application.request(method, path, data={"do": "take", "ref": "U1", "note": "x"})
+            assert reply.status_code in (404, 422), (method, path)
+    assert list(connection.iterdump()) == dump
+    application.post(f"/runs/{run.id}/back")
+    application.post(f"/jobs/{other}/back")
+    connection.close()
+
+
+ODD_NAMES = ("BAT+", "A&B", "Q#1", "X/Y", "<b>4", "W?5", 'U"2', "Ω1", 'U"4')
 
 
 def test_a_part_of_any_name_is_the_one_that_its_links_are_about(application: TestClient) -> None:
@@ -166,5 +201,10 @@ def test_a_part_of_any_name_is_the_one_that_its_links_are_about(application: Tes
             assert shown.status_code == 200
             of = [unquote_plus(one) for one in re.findall(r'href="[^"]*\?of=([^"&]*)', shown.text)]
             assert set(of) == set(ODD_NAMES)
+        saved = application.get(f"/jobs/{job}/refit/stencil.zip", params={"of": name})
+        assert saved.status_code == 200
+        told = saved.headers["content-disposition"].split("filename*=UTF-8''")[1]
+        plain = re.sub(r'[/<>?*":|]+', "-", name)
+        assert unquote(told) == f"stencil-{job}-{plain}.zip"
         card = next(link for link in links(shown.text) if "/ready/iron/" in link)
         assert unquote(card).endswith(f"/{name}")

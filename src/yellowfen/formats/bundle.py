@@ -5,7 +5,9 @@ before reading.
 """
 
 import io
+import lzma
 import zipfile
+import zlib
 from collections.abc import Iterable, Mapping
 
 from yellowfen.errors import TooLarge, UnreadableFile
@@ -59,6 +61,8 @@ def _zip(label: str, data: bytes) -> list[tuple[str, bytes]]:
     except (
         zipfile.BadZipFile,
         zipfile.LargeZipFile,
+        zlib.error,
+        lzma.LZMAError,
         NotImplementedError,
         EOFError,
         OSError,

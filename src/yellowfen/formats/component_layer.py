@@ -4,6 +4,7 @@ rotation and package.
 
 from yellowfen.core.board.join import Placement, plain_ref
 from yellowfen.formats.gerber.layer import Drawn, GerberLayer
+from yellowfen.formats.part_table import FARTHEST
 
 
 def placements_of(layer: GerberLayer) -> list[Placement]:
@@ -40,6 +41,7 @@ def _first(given: object, key: str) -> str:
 
 def _turn(text: str) -> float:
     try:
-        return float(text) % 360
+        turn = float(text)
     except ValueError:
         return 0.0
+    return turn % 360 if abs(turn) <= FARTHEST else 0.0

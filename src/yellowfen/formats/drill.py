@@ -17,6 +17,7 @@ from yellowfen.formats.gerber.layer import GerberLayer
 from yellowfen.formats.text import decoded
 
 MOST_HOLES = 100_000
+LARGEST_TOOL = 500.0  # mm or inch, as the file has it
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -103,7 +104,11 @@ class _Reader:
         elif match := re.match(r"T(\d+)(?=.*C([\d.]+)\s*(mm|in(?:ch)?|\")?)", text):
             if match[3]:
                 self._set_unit(1.0 if match[3] == "mm" else 25.4)
-            self.tools[int(match[1])] = (float(match[2]), self.plated)
+            size = float(match[2])
+            if not size < LARGEST_TOOL:
+                said = f"tool T{int(match[1])} is {size:.3g} wide, which no hole of a board is"
+                raise UnreadableFile(self.name, said, number)
+            self.tools[int(match[1])] = (size, self.plated)
             if not re.search(r"C[\d.]+.*[XY]", text) and self.hits:
                 self.tool = int(match[1])
         elif match := re.fullmatch(r"T(\d+)(.*)", text):

@@ -166,6 +166,7 @@ _NOT_FITTED = re.compile(
 )
 _REF = re.compile(r"[A-Za-z]{1,4}\d{1,5}[A-Za-z]?$")
 MOST_REFS, MOST_PLACED = 50_000, 10_000
+FARTHEST = 10_000.0  # mm from the zero point, or degrees: more is a slip, or no number of a place
 ColumnChoice = Mapping[str, Mapping[str, int]]
 
 
@@ -500,14 +501,12 @@ def read_placements(
 
 def _placement(table: _Table, row: list[str], line: int) -> Placement:
     def number(key: str, unit: float) -> float:
-        return _number(
-            table.cell(row, key),
-            unit,
-            table.name,
-            line=line,
-            column=table.columns[key] + 1,
-            what=key,
-        )
+        column = table.columns[key] + 1
+        value = _number(table.cell(row, key), unit, table.name, line=line, column=column, what=key)
+        if abs(value) > FARTHEST:
+            said = f"{key} {table.cell(row, key)[:30]!r} lies beyond any board; correct the cell or its unit"
+            raise UnreadableFile(table.name, said, line, column)
+        return value
 
     return Placement(
         ref=plain_ref(table.cell(row, "ref")),

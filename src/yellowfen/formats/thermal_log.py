@@ -10,6 +10,7 @@ import re
 from yellowfen.errors import UnreadableFile
 
 MOST_ROWS = 50_000
+LARGEST = 1e9  # seconds or degrees
 _NUMBER = re.compile(r"^[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?$")
 
 
@@ -103,6 +104,8 @@ def _numbers(name: str, row: list[str], width: int, line: int) -> list[float]:
         if not _NUMBER.match(cell.strip()):
             raise UnreadableFile(name, f"{cell.strip()[:20]!r} is not a number", line)
         values.append(float(cell.strip().replace(",", ".")))
+        if not abs(values[-1]) < LARGEST:
+            raise UnreadableFile(name, f"{cell.strip()[:20]!r} is beyond what a log holds", line)
     return values
 
 

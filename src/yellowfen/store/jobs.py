@@ -197,8 +197,13 @@ def choose_heat(connection: sqlite3.Connection, job_id: int, heat_id: int) -> No
 
 
 def remove_heat(connection: sqlite3.Connection, job_id: int, heat_id: int) -> None:
-    """Remove a heat; its runs stay in the logbook. Raises InvalidValue for the job's last one."""
-    left = [heat for heat in get(connection, job_id).heats if heat.id != heat_id]
+    """Remove a heat; its runs stay in the logbook. Raises InvalidValue for the job's last one,
+    NotFound for another job's.
+    """
+    heats = get(connection, job_id).heats
+    left = [heat for heat in heats if heat.id != heat_id]
+    if len(left) == len(heats):
+        raise NotFound(f"this job has no heat {heat_id}; it may have been removed")
     if not left:
         raise InvalidValue("heat", "a job keeps one heat at least")
     with atomic(connection):

@@ -9,6 +9,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
+from yellowfen.errors import NotFound
 from yellowfen.store.database import check_files
 from yellowfen.workflows.opening import DATABASE, connect_existing
 
@@ -76,10 +77,32 @@ class Resting:
         return (file.st_dev, file.st_ino, file.st_mode, folder.st_mode)
 
 
+# What may be put away and brought back: the number in an address, with its table.
+_PUT_AWAY = {"job_id": "job", "run_id": "bench_run", "picture_id": "picture"}
+
+
+def _lives(request: Request, connection: sqlite3.Connection) -> None:
+    """Raises NotFound for a change to what was put away; only bringing it back is one."""
+    if request.method in ("GET", "HEAD") or request.url.path.endswith("/back"):
+        return
+    for name, table in _PUT_AWAY.items():
+        number = request.path_params.get(name)
+        if number is None or not str(number).isdigit():
+            continue
+        row = connection.execute(
+            f"SELECT removed_at FROM {table} WHERE id = ?", (int(number),)
+        ).fetchone()
+        if row is None or row["removed_at"] is not None:
+            raise NotFound(
+                f"there is no {table.removeprefix('bench_')} {number}; it may have been put away"
+            )
+
+
 def _connection(request: Request) -> Iterator[sqlite3.Connection]:
     resting: Resting = request.app.state.resting
     state, connection = resting.take()
     try:
+        _lives(request, connection)
         yield connection
     except BaseException:
         connection.close()  # whatever went wrong with it, the next request begins anew

@@ -262,8 +262,10 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
 
 
 def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
-    """Take the newest tap back. Raises Refused for an older one."""
+    """Take the newest tap back. Raises Refused for an older one, or in a run that is finished."""
     with atomic(connection):
+        if bench_runs.get(connection, run_id).finished:
+            raise Refused("this run is finished; its taps stay as they are")
         taps = bench_runs.taps_of(connection, run_id)
         reason = undoable(taps, key)
         if reason:

@@ -43,6 +43,15 @@ def demo_files() -> dict[str, bytes]:
     }
 
 
+def add_demo(connection: sqlite3.Connection) -> bool:
+    """The demo board, its jobs and their past: all or nothing, so that what was interrupted is done
+    whole the next time. True when something was added.
+    """
+    with atomic(connection):
+        added = fill(connection)
+        return furnish(connection) or added
+
+
 def fill(connection: sqlite3.Connection) -> bool:
     """Add the demo board, a station and a job, unless the demo board is there already.
 

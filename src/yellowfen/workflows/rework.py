@@ -30,7 +30,7 @@ from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
 from yellowfen.core.work.job import Heat, Job
 from yellowfen.core.work.pad_heats import by_part
 from yellowfen.core.work.schools import Schools
-from yellowfen.errors import InvalidValue
+from yellowfen.errors import InvalidValue, NotFound
 from yellowfen.formats.rework_file import way_json
 from yellowfen.store import bench_runs, boards, jobs, paste, stations, tools
 from yellowfen.store import ready as ready_stored
@@ -539,6 +539,12 @@ def write_passport(connection: sqlite3.Connection, job_id: int, ref: str) -> int
         alloy=answers_of(connection, job).alloy,
     )
     return stored.add_passport(connection, job_id, job.piece_id, passport)
+
+
+def check_passport(connection: sqlite3.Connection, job_id: int, passport_id: int) -> None:
+    """Raises NotFound for a passport of another job."""
+    if stored.get_passport(connection, passport_id).job_id != job_id:
+        raise NotFound(f"this job has no part {passport_id} in its bags")
 
 
 def _liquid_s(run: bench_runs.BenchRun, ref: str) -> float:

@@ -7,8 +7,9 @@ import sqlite3
 from dataclasses import replace
 
 from yellowfen.core.board.choices import Choices
+from yellowfen.core.board.join import plain_ref
 from yellowfen.core.board.sketch import Sketch, board_of
-from yellowfen.errors import Refused, UnreadableFile
+from yellowfen.errors import InvalidValue, Refused, UnreadableFile
 from yellowfen.formats.picture import made_safe
 from yellowfen.store import boards
 from yellowfen.store.boards import Source
@@ -37,8 +38,16 @@ def sketch_of(connection: sqlite3.Connection, board_id: int) -> Sketch:
 
 
 def keep(connection: sqlite3.Connection, board_id: int, sketch: Sketch) -> None:
-    """Store a changed sketch and the board it makes; on a problem nothing changes."""
-    sketch_of(connection, board_id)
+    """Store a changed sketch and the board it makes; on a problem nothing changes. Raises
+    InvalidValue for a new name that cannot stand in a list of names.
+    """
+    before = {part.ref for part in sketch_of(connection, board_id).parts}
+    for ref in (part.ref for part in sketch.parts if part.ref not in before):
+        if ref != plain_ref(ref) or not ref.isprintable():
+            raise InvalidValue(
+                "name",
+                f"{ref!r} cannot name a part: leave out spaces, commas, semicolons and signs that cannot be printed",
+            )
     board = board_of(sketch, library_of(connection))
     boards.replace(connection, board_id, board, Source({}, Choices(), sketch))
     heat.forget(board_id)

@@ -386,7 +386,10 @@ def _step_repeat(state: _State, word: str) -> None:
         unit = _need_unit(state)
         nx, ny = int(match[1] or 1), int(match[2] or 1)
         if nx * ny > 1:
-            state.repeat = (nx, ny, float(match[3] or 0) * unit, float(match[4] or 0) * unit)
+            dx, dy = (float(match[k] or 0) * unit for k in (3, 4))
+            if not max(abs(dx), abs(dy)) <= LARGEST_MM:
+                raise _Problem(f"repeats at steps of {max(dx, dy):.3g} mm, beyond any board")
+            state.repeat = (nx, ny, dx, dy)
             state.targets.append([])
 
 

@@ -25,6 +25,7 @@ from yellowfen.formats.part_table import FIELDS
 from yellowfen.store import boards, imports, packages
 from yellowfen.store.proofs import proof_of
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
 from yellowfen.web.fields import Fields, role_named
 from yellowfen.web.pages import page
@@ -488,7 +489,7 @@ def save(board_id: int, database: Database) -> Response:
     return Response(
         data,
         media_type="application/zip",
-        headers={"content-disposition": f'attachment; filename="board-{board_id}.zip"'},
+        headers=saved_as(f"board-{board_id}.zip"),
     )
 
 

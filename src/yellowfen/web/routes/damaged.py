@@ -5,6 +5,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.store import damaged
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.pages import page
 
 router = APIRouter()
@@ -21,7 +22,7 @@ def carry_out(table: str, row: int, database: Database) -> Response:
     return Response(
         damaged.carried_out(database, table, row),
         media_type="application/json",
-        headers={"content-disposition": f'attachment; filename="record-{row}.json"'},
+        headers=saved_as(f"record-{row}.json"),
     )
 
 

@@ -9,6 +9,7 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.formats.fixture_out import fixture_dxf, fixture_svg_file
 from yellowfen.store import bench_runs
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.fixture_svg import fixture_svg
 from yellowfen.web.paste_page import leaf_page, side_of
 from yellowfen.workflows import bench_runs as work
@@ -60,5 +61,5 @@ def fixture_file(job_id: int, kind: str, database: Database, side: str = "top") 
     return Response(
         data,
         media_type=media,
-        headers={"content-disposition": f'attachment; filename="fixture-{job_id}-{side}.{kind}"'},
+        headers=saved_as(f"fixture-{job_id}-{side}.{kind}"),
     )

@@ -15,6 +15,7 @@ from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
 from yellowfen.store.proofs import keep_limits, limits_of, proof_of
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
 from yellowfen.web.look_run import by_joint, criteria_of
 from yellowfen.web.pages import page
@@ -252,7 +253,7 @@ def test_table(job_id: int, database: Database) -> Response:
         result = "" if passed is None else "as expected" if passed else "not"
         covers = "; ".join(suspect.says for suspect in one.covers)
         rows.append((one.here, one.there, str(one.expect), one.says, covers, result))
-    headers = {"content-disposition": f'attachment; filename="test-{job_id}.csv"'}
+    headers = saved_as(f"test-{job_id}.csv")
     return Response(table_text(rows), media_type="text/csv; charset=utf-8", headers=headers)
 
 

@@ -17,6 +17,7 @@ from yellowfen.formats.stencil_out import stencil_drawing, stencil_dxf, stencil_
 from yellowfen.store import jobs
 from yellowfen.store import paste as stored
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
 from yellowfen.web.paste_page import (
     as_drawn,
@@ -242,5 +243,5 @@ def stencil_file(
     return Response(
         data,
         media_type=media,
-        headers={"content-disposition": f'attachment; filename="stencil-{job.id}-{side}.{kind}"'},
+        headers=saved_as(f"stencil-{job.id}-{side}.{kind}"),
     )

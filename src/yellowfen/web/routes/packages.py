@@ -19,6 +19,7 @@ from yellowfen.errors import InvalidValue, NotFound, YellowfenError
 from yellowfen.formats.package_file import write_packages
 from yellowfen.store import boards, packages
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
 from yellowfen.web.fields import Fields
 from yellowfen.web.package_svg import package_drawing, package_facts
@@ -184,7 +185,7 @@ def carry_out(database: Database) -> Response:
     return Response(
         text,
         media_type="application/toml; charset=utf-8",
-        headers={"content-disposition": 'attachment; filename="packages.toml"'},
+        headers=saved_as("packages.toml"),
     )
 
 

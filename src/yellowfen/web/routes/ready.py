@@ -22,6 +22,7 @@ from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.calendar_out import calendar
 from yellowfen.store import ready as stored
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
 from yellowfen.web.paste_page import number, paste_words, refs_in_short, side_of, whole_number
@@ -409,7 +410,7 @@ def calendar_file(job_id: int, database: Database) -> Response:
     return Response(
         data,
         media_type="text/calendar",
-        headers={"content-disposition": f'attachment; filename="build-{job_id}.ics"'},
+        headers=saved_as(f"build-{job_id}.ics"),
     )
 
 

@@ -27,6 +27,7 @@ from yellowfen.store import rework as stored
 from yellowfen.store.database import may_write
 from yellowfen.store.pictures import PictureRow
 from yellowfen.web.database import Database
+from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import fragment, page
 from yellowfen.web.paste_page import number
@@ -400,6 +401,7 @@ def keep_leg(
 ) -> Response:
     """Keep what is known now of a part; or note it as used, or put its passport away."""
     try:
+        workflow.check_passport(database, job_id, passport_id)
         if do == "used":
             stored.set_used(database, passport_id, True)
         elif do == "free":
@@ -526,8 +528,8 @@ def refit_stencil(
         raise InvalidValue(
             "kind", f"there is no stencil file of kind {kind[:10]!r}; take zip, dxf or svg"
         )
-    name = f'attachment; filename="stencil-{job.id}-{part.ref}.{kind}"'
-    return Response(data, media_type=media, headers={"content-disposition": name})
+    name = f"stencil-{job.id}-{part.ref}.{kind}"
+    return Response(data, media_type=media, headers=saved_as(name))
 
 
 # adapter
