@@ -9,6 +9,7 @@ import io
 import subprocess
 import sys
 from dataclasses import dataclass
+from threading import BoundedSemaphore
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,9 +19,12 @@ from yellowfen.errors import UnreadableFile
 from yellowfen.formats.picture_process import KINDS
 
 SECONDS = 20.0
+_AT_ONCE = BoundedSemaphore(2)  # processes of so much memory each
 SENTENCES = {
     b"kind": f"is no {', '.join(KINDS[:-1])} or {KINDS[-1]} picture, or is damaged",
     b"large": "has more than 80 million pixels; make it smaller first",
+    b"narrow": "is too long and narrow; cut it to the board first",
+    b"cut": "is cut short: rows are missing at its end; save or send it again",
     b"small": "is smaller than 64 pixels; that shows nothing",
     b"memory": "needs more memory than a picture may; make it smaller first",
 }
@@ -40,12 +44,16 @@ def made_safe(data: bytes, name: str = "picture") -> Picture:
     no picture, is too large, or takes too long.
     """
     command = [sys.executable, "-I", "-m", "yellowfen.formats.picture_process"]
+    if not _AT_ONCE.acquire(timeout=3 * SECONDS):
+        raise UnreadableFile(name, "waits behind other pictures for too long; send it again")
     try:
         found = subprocess.run(
             command, input=data, capture_output=True, timeout=SECONDS, check=False
         )
     except subprocess.TimeoutExpired:
         raise UnreadableFile(name, "takes too long to read; save it anew with a viewer") from None
+    finally:
+        _AT_ONCE.release()
     if found.returncode == 0 and len(found.stdout) > 8:
         width, height = (int.from_bytes(found.stdout[n : n + 4], "big") for n in (0, 4))
         return Picture(found.stdout[8:], width, height)

@@ -103,7 +103,7 @@ class Reader:
         if self._process is None or self._process.poll() is not None:
             self._stop()
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "yellowfen.workflows.reading_process"],
+                [sys.executable, "-m", "yellowfen.workflows.reading_process", str(os.getpid())],
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
                 start_new_session=True,

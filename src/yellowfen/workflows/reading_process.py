@@ -38,14 +38,17 @@ def read_frame(stream: IO[bytes]) -> tuple[bytes, bytes] | None:
     return head[:1], stream.read(int.from_bytes(head[1:], "big"))
 
 
-def main() -> None:
-    """Deal with orders until the server's end of the pipe is gone."""
-    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+def main(server: int) -> None:
+    """Deal with orders until the server, by its process id, is gone. (Told and not looked up: it
+    may be gone before this line.)
+    """
+    threading.Thread(target=_end_with, args=(server,), daemon=True).start()
     _warm_up()
+    me = os.getpid()
     while (order := _order()) is not None:
         child = os.fork()
         if not child:
-            _in_child(*order)
+            _in_child(me, *order)
         _, status = os.waitpid(child, 0)
         write_frame(sys.stdout.buffer, ENDED, str(os.waitstatus_to_exitcode(status)).encode())
 
@@ -81,12 +84,12 @@ def _warm_up() -> None:
     patterns()
 
 
-def _in_child(order: dict[str, Any], files: dict[str, bytes]) -> None:
+def _in_child(parent: int, order: dict[str, Any], files: dict[str, bytes]) -> None:
     """Read under limits, tell each step, write what was found, and end."""
     code = 0
     out = sys.stdout.buffer
     try:
-        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+        threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
         _limit(order["seconds"])
         found = _DEEDS[order["deed"]](
             order, files, lambda step: write_frame(out, STEP, step.encode(errors="replace"))
@@ -194,4 +197,4 @@ _DEEDS: dict[str, Callable[[dict[str, Any], dict[str, bytes], Told], str]] = {
 }
 
 if __name__ == "__main__":
-    main()
+    main(int(sys.argv[1]))
