@@ -264,7 +264,7 @@ def test_a_sketch_is_kept_rehearsed_and_saved_as_files(
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"width_mm": 4000}, "width_mm"),
+        ({"width_mm": 4000}, "width: "),
         ({"plane": "perhaps"}, "plane"),
         ({"parts": [{"ref": "U1", "package": "BRICK", "x_mm": 1, "y_mm": 1}]}, "BRICK"),
         ({"parts": SKETCH["parts"] + [SKETCH["parts"][0]]}, "U1 stands twice"),

@@ -84,13 +84,13 @@ def test_every_source_rehearses_over_http_and_is_kept(
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"plate": {"set_c": 9000}}, "source.set_c"),
+        ({"plate": {"set_c": 9000}}, "set temperature: "),
         ({"oven": {"curve": [[0, 20, 20]]}}, "2 to 500 points"),
-        ({"preheater": {"celsius": -4}}, "preheater.celsius"),
+        ({"preheater": {"celsius": -4}}, "temperature: -4"),
         ({"source": "plate"}, "not a move for this source"),
         ({"board_alloy": "Cheese"}, "no alloy"),
-        ({"nozzle_long_mm": 1}, "nozzle_long_mm"),
-        ({"moves": [{"do": "close", "seconds": 5, "tilt_deg": 89}]}, "tilt_deg"),
+        ({"nozzle_long_mm": 1}, "long side: "),
+        ({"moves": [{"do": "close", "seconds": 5, "tilt_deg": 89}]}, "lean: 89"),
         ({"moves": [{"do": "preheat", "seconds": 5}]}, "no preheater"),
     ],
 )
@@ -213,7 +213,7 @@ def test_iron_seconds_are_asked_for_worked_out_and_kept(client: TestClient) -> N
     assert hidden.status_code == 422
     for query, said in (
         ("ref=U4&pin=77&tip_mm=1.6&set_c=340", "no pin"),
-        ("ref=U4&pin=1&tip_mm=0&set_c=340", "tip_mm"),
+        ("ref=U4&pin=1&tip_mm=0&set_c=340", "tip width: "),
         ("ref=U4&pin=1&tip_mm=2&set_c=340&tie=knot", "is no tie"),
         ("ref=Z1&pin=1&tip_mm=2&set_c=340", "not on this board"),
     ):

@@ -60,13 +60,13 @@ def test_the_slider_gets_the_judgement_alone(client: TestClient) -> None:
     assert (
         client.get("/api/jobs/1/paste?foil=9")
         .json()["problem"]
-        .startswith("foil_mm: 9 mm is outside")
+        .startswith("stencil thickness: 9 mm is outside")
     )
 
 
 def test_absurd_foils_get_a_sentence_and_the_form_back(client: TestClient) -> None:
     for typed, said in (
-        ("7", "foil_mm: 7 mm is outside 0.03 to 0.5"),
+        ("7", "stencil thickness: 7 mm is outside 0.03 to 0.5"),
         ("thin", "is not a number"),
         ("nan", "foil_mm"),
     ):
@@ -135,7 +135,7 @@ def test_the_stencils_files_carry_the_changes_and_read_back(client: TestClient) 
     client.post(PAGE, data={"foil": "0.15"})
     client.post(f"{PAGE}/openings", data={"do": "take", "key": "U3: narrow"})
     reply = client.get(f"{PAGE}/stencil.zip?side=top&margin=20&said=demo")
-    assert reply.headers["content-disposition"] == 'attachment; filename="stencil-1-top.zip"'
+    assert reply.headers["content-disposition"].startswith('attachment; filename="stencil-1-top.zip";')
     layer = zipfile.ZipFile(io.BytesIO(reply.content)).read("paste-top.gbr")
     files = {
         name: data for name, data in demo_files().items() if not ("paste" in name and "top" in name)
@@ -175,7 +175,7 @@ def test_weighing_teaches_the_factor_for_this_foil_and_paste_only(client: TestCl
     client.post(
         f"{PAGE}/weigh",
         data={
-            "before": "50,000",
+            "before": "50,0",
             "after": "50.320",
             "unit": "g",
             "resolution": "0.001",

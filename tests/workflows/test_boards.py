@@ -31,7 +31,7 @@ from yellowfen.workflows.opening import DATABASE, open_database
 
 def earlier(folder: Path, files: dict[str, bytes], role: str | None = None) -> None:
     """A database as the version before this one left it, with one board in its old form."""
-    connection = connect(folder / DATABASE)
+    connection = connect(folder / DATABASE, make=True)
     connection.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, at TEXT NOT NULL) STRICT")
     scripts = sorted(
         item.name

@@ -16,6 +16,7 @@ from yellowfen.web.database import Resting
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
 from yellowfen.web.late import Late, LateRoutes
+from yellowfen.web.once import Once
 from yellowfen.web.pages import STATIC
 from yellowfen.web.routes import home
 from yellowfen.web.turnstile import Turnstile
@@ -28,6 +29,7 @@ from yellowfen.workflows.opening import open_database
 # tapped at the bench stands first.
 LATER = [
     "runs",
+    "number",
     "place",
     "hand",
     "sketch",
@@ -113,6 +115,7 @@ def create_app(data: Path) -> FastAPI:
     )
     app.state.data = data
     app.state.lacks = ""
+    app.state.once = Once()
     app.state.resting = Resting(data)
     app.state.worker = worker
     app.state.importer = importer

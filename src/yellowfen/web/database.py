@@ -78,7 +78,7 @@ class Resting:
 
 
 # What may be put away and brought back: the number in an address, with its table.
-_PUT_AWAY = {"job_id": "job", "run_id": "bench_run", "picture_id": "picture"}
+_PUT_AWAY = {"job_id": "job", "run_id": "bench_run"}
 
 
 def _lives(request: Request, connection: sqlite3.Connection) -> None:

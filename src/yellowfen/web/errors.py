@@ -7,6 +7,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
+from yellowfen.core.quantity.labels import by_label
 from yellowfen.errors import (
     Damaged,
     InvalidValue,
@@ -42,6 +43,7 @@ def _answer(
     field: str = "",
     error: Exception | None = None,
 ) -> Response:
+    sentence = by_label(sentence)
     if "application/json" in request.headers.get("accept", "") or request.url.path.startswith(
         "/api/"
     ):

@@ -9,8 +9,10 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from yellowfen import __version__
+from yellowfen.core.quantity.labels import by_label, key_in
 from yellowfen.core.quantity.wording import counted, minutes_words
 from yellowfen.core.work.stages import next_stage, strip
+from yellowfen.web.once import once_key
 
 _TEMPLATES = resources.files("yellowfen.web") / "templates"
 STATIC = Path(__file__).parent / "static"
@@ -37,7 +39,12 @@ _ENVIRONMENT.filters |= {
     "counted": counted,
     "minutes_words": minutes_words,
 }
-_ENVIRONMENT.globals |= {"version": __version__, "strip": strip, "next_stage": next_stage}
+_ENVIRONMENT.globals |= {
+    "version": __version__,
+    "strip": strip,
+    "next_stage": next_stage,
+    "once_key": once_key,
+}
 
 
 def page(
@@ -45,6 +52,8 @@ def page(
 ) -> HTMLResponse:
     """A rendered page; `room` in the context marks the room in the head."""
     whole = {"room": "", "path": request.url.path, **context}
+    if isinstance(said := whole.get("problem"), str) and said:
+        whole |= {"problem": by_label(said), "problem_field": key_in(said)}
     return HTMLResponse(_ENVIRONMENT.get_template(template).render(whole), status_code=status)
 
 

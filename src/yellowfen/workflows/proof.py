@@ -164,7 +164,7 @@ def _supplies(text: str) -> tuple[tuple[str, ...], dict[str, float]]:
             continue
         names.append(name)
         if value:
-            volts[name] = typed_number("supplies", value.removesuffix("V"))
+            volts[name] = typed_number("supplies", value)
     return tuple(dict.fromkeys(names)), volts
 
 

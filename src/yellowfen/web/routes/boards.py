@@ -88,15 +88,14 @@ def bring_in(
     files: Annotated[list[UploadFile] | None, File()] = None,
     name: Annotated[str, Form()] = "",
     thickness_mm: Annotated[str, Form()] = "1.6",
+    once: Annotated[str, Form()] = "",
 ) -> Response:
     try:
-        return _opened(
-            request,
-            database,
-            *work.bring_in(
-                database, _uploads(files), name, typed_number("thickness_mm", thickness_mm)
-            ),
+        thickness = typed_number("thickness_mm", thickness_mm)
+        made = request.app.state.once.make(
+            once, lambda: work.bring_in(database, _uploads(files), name, thickness)
         )
+        return _opened(request, database, *made)
     except YellowfenError as problem:
         return page(
             request,

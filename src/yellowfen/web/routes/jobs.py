@@ -100,17 +100,21 @@ def open_job(
     parts: Annotated[str, Form()] = "",
     pieces: Annotated[str, Form()] = "",
     side: Annotated[str, Form()] = "top",
+    once: Annotated[str, Form()] = "",
 ) -> Response:
     typed = {"name": name, "purpose": purpose, "parts": parts, "pieces": pieces}
     try:
         refs = workflow.parts_named(boards.get(database, board_id), parts)
-        job = workflow.open_job(
-            database,
-            board_id,
-            name,
-            purpose=_purpose(purpose),
-            parts=refs,
-            pieces=workflow.pieces_named(pieces),
+        job = request.app.state.once.make(
+            once,
+            lambda: workflow.open_job(
+                database,
+                board_id,
+                name,
+                purpose=_purpose(purpose),
+                parts=refs,
+                pieces=workflow.pieces_named(pieces),
+            ),
         )
     except YellowfenError as refused:
         return _form(

@@ -11,6 +11,7 @@ from yellowfen.core.deposit.by_hand import NEEDLES
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import DISPENSE_SHARE, POWDERS, PRINT_SHARE, Paste
+from yellowfen.core.quantity.number import typed_numbers
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import materials
 from yellowfen.store.database import atomic
@@ -194,7 +195,7 @@ def keep_supply(
 ) -> Response:
     """Keep which needles or foils are at hand."""
     try:
-        sizes = [number(kind, one) for one in (*(size or []), *other.replace(";", " ").split())]
+        sizes = [*(number(kind, one) for one in size or []), *typed_numbers(kind, other)]
         if kind == "needle":
             unknown = [one for one in sizes if one not in NEEDLES]
             if unknown:

@@ -65,8 +65,14 @@ class SketchForm(Strict):
 
 
 @router.post("/sketches")
-def begin(database: Database, name: Annotated[str, Form()] = "") -> Response:
-    return RedirectResponse(f"/boards/{sketching.begin(database, name)}/sketch", status_code=303)
+def begin(
+    request: Request,
+    database: Database,
+    name: Annotated[str, Form()] = "",
+    once: Annotated[str, Form()] = "",
+) -> Response:
+    made = request.app.state.once.make(once, lambda: sketching.begin(database, name))
+    return RedirectResponse(f"/boards/{made}/sketch", status_code=303)
 
 
 @router.get("/boards/{board_id}/sketch")

@@ -16,7 +16,7 @@ from yellowfen.core.heat.scene import (
     Oven,
 )
 from yellowfen.core.metal.alloy import ALLOYS
-from yellowfen.core.quantity.number import typed_number
+from yellowfen.core.quantity.number import typed_number, typed_numbers
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import calibrations, stations, tools
 from yellowfen.store.calibrations import KeptCalibration
@@ -278,7 +278,7 @@ def melt_test(
         "outlet_c": outlet_c,
     }
     try:
-        times = tuple(typed_number("seconds", one) for one in seconds.replace(";", " ").split())
+        times = typed_numbers("seconds", seconds)
         scrap = _scrap(typed)
         room = typed_number("ambient_c", ambient_c)
         if what == "stations":

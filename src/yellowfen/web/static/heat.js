@@ -44,7 +44,6 @@ document.addEventListener("alpine:init", () => {
     lean: leaned ? leaned.tilt_deg : 0,
     leanTo: leaned ? String(leaned.tilt_to_deg) : "0",
     along: leaned ? String(leaned.along_deg) : "0",
-    longText: settings.nozzle_long_mm === null ? "" : String(settings.nozzle_long_mm),
     curveText: settings.oven.curve.map((point) => point.join(" ")).join("\n"),
     iron: { ...irons[0].content },
     ironText: String(irons[0].id),
@@ -145,9 +144,11 @@ document.addEventListener("alpine:init", () => {
       this.moves = this.moves.map((move) => (this.blows(move) ? { ...move, tilt_deg: Number(this.lean) || 0, tilt_to_deg: Number(this.leanTo), along_deg: Number(this.along) } : move));
       this.changed();
     },
-    curved() {
-      const points = this.curveText.split("\n").map((line) => line.trim().split(/[\s;,]+/).map(Number)).filter((point) => point.length > 1 || point[0]);
-      if (points.length < 2 || points.some((point) => point.length !== 3 || point.some(Number.isNaN))) { this.problem = "The curve needs three numbers a line: seconds, air °C, walls °C."; return; }
+    async curved() {
+      const lines = this.curveText.split("\n").map((line) => line.trim().split(/[\s;]+/).filter(Boolean)).filter((line) => line.length);
+      let points;
+      try { points = await Promise.all(lines.map((line) => Promise.all(line.map((text) => window.typedNumber("curve", text))))); } catch (problem) { this.problem = `The curve: ${problem.message}.`; return; }
+      if (points.length < 2 || points.some((point) => point.length !== 3)) { this.problem = "The curve needs three numbers a line: seconds, air °C, walls °C."; return; }
       this.oven.curve = points;
       this.moves = usual.oven(this).map(whole);
       this.changed();
@@ -338,7 +339,7 @@ document.addEventListener("alpine:init", () => {
     async takeStation() {
       const station = this.station;
       this.carry = station ? await this.call(`/api/jobs/${this.job}/carry/${this.station_id}`) : null;
-      if (station) { this.nozzle_mm = station.nozzle_mm; this.longText = station.nozzle_long_mm === null ? "" : String(station.nozzle_long_mm); this.outlet_c = station.outlet_c; this.flow_lpm = station.flow_lpm; this.outlet_offset_c = station.outlet_offset_c; }
+      if (station) { this.nozzle_mm = station.nozzle_mm; this.nozzle_long_mm = station.nozzle_long_mm; this.outlet_c = station.outlet_c; this.flow_lpm = station.flow_lpm; this.outlet_offset_c = station.outlet_offset_c; }
       else this.outlet_offset_c = 0;
       this.changed();
     },
@@ -352,7 +353,7 @@ document.addEventListener("alpine:init", () => {
       return {
         alloy: this.alloy, station_id: this.station_id, nozzle_mm: this.nozzle_mm, outlet_c: this.outlet_c, flow_lpm: this.flow_lpm,
         outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side, bare_below: this.bare_below, absent: this.absent,
-        moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.longText === "" ? null : Number(this.longText),
+        moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.nozzle_long_mm,
         nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
         tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core, goal: this.goal, held: this.held,
       };

@@ -3,7 +3,8 @@
 
 document.addEventListener("DOMContentLoaded", () => {
   for (const told of document.querySelectorAll(".problem")) {
-    const [, key, said] = /^([a-z][a-z0-9_.]*): (.+)$/s.exec(told.textContent.trim()) ?? [];
+    const key = document.body.dataset.problemField;
+    const said = told.textContent.trim().replace(/^[^:]*: /s, "");
     if (!key) continue;
     const named = [...document.querySelectorAll(`main form [name="${CSS.escape(key.split(".").pop())}"]:not([type=hidden])`)];
     const sent = named.filter((one) => new URL(one.form.action).pathname === location.pathname);
@@ -12,12 +13,9 @@ document.addEventListener("DOMContentLoaded", () => {
     if (!label) continue;
     for (const hint of label.querySelectorAll("i")) hint.remove();
     told.textContent = `${label.textContent.trim().replace(/[?;].*$/s, "").replace(/[\s,:]+$/, "")}: ${said}`;
-    const beside = document.createElement("small");
-    beside.className = "bad";
+    window.tellAtField(field, said);
+    const beside = field.nextElementSibling;
     beside.id = `wrong-${field.name}`;
-    beside.textContent = said;
-    field.after(beside);
-    field.setAttribute("aria-invalid", "true");
     field.setAttribute("aria-describedby", beside.id);
     field.closest("details")?.setAttribute("open", "");
     field.focus({ preventScroll: true });

@@ -22,7 +22,14 @@ document.addEventListener("DOMContentLoaded", () => {
     if (text) made.textContent = text;
     return made;
   };
-  const number = (text) => Number(String(text).trim().replace(",", "."));
+  // The number in a field, read by the server's parser; NaN where it is none, which is told at the field.
+  const number = async (field, key) => {
+    try {
+      const value = await window.typedNumber(key, field.value);
+      window.tellAtField(field, "");
+      return value;
+    } catch (problem) { window.tellAtField(field, problem.message); return NaN; }
+  };
   const round = (value) => Math.round(value * 100) / 100;
   const up = (y) => sketch.height_mm - y;
 
@@ -160,10 +167,10 @@ document.addEventListener("DOMContentLoaded", () => {
 
   // --- typed ---
   for (const field of document.querySelectorAll("[data-field]")) {
-    field.addEventListener("change", () => {
+    field.addEventListener("change", async () => {
       const key = field.dataset.field;
-      const value = key.endsWith("_mm") ? number(field.value) : field.value;
-      if (Number.isNaN(value)) { complain(`${key}: ${field.value} is not a number of mm`); return; }
+      const value = key.endsWith("_mm") ? await number(field, key) : field.value;
+      if (Number.isNaN(value)) return;
       sketch[key] = value;
       draw(); keep();
     });
@@ -172,7 +179,7 @@ document.addEventListener("DOMContentLoaded", () => {
     field.addEventListener("change", async () => {
       const key = field.dataset.part;
       if (key === "beneath") chosen.side = field.checked ? "bottom" : "top";
-      else if (key === "rotation_deg") { const value = number(field.value); if (Number.isFinite(value)) chosen.rotation_deg = value % 360; }
+      else if (key === "rotation_deg") { const value = await number(field, key); if (Number.isFinite(value)) chosen.rotation_deg = value % 360; }
       else if (key === "package") { if (await learn(field.value.trim())) chosen.package = field.value.trim(); }
       else if (key === "value") chosen.value = field.value.trim();
       else { renameInNets(chosen.ref, field.value.trim()); chosen.ref = field.value.trim(); }
@@ -188,8 +195,8 @@ document.addEventListener("DOMContentLoaded", () => {
     find("nets").value = sketch.nets.join("\n");
   };
   for (const field of document.querySelectorAll("[data-gap]")) {
-    field.addEventListener("change", () => {
-      const value = number(field.value);
+    field.addEventListener("change", async () => {
+      const value = await number(field, "clear_mm");
       if (!Number.isFinite(value)) return;
       geometry.setClear(chosen, field.dataset.gap, value, parts, sketch);
       [chosen.x_mm, chosen.y_mm] = [round(chosen.x_mm), round(chosen.y_mm)];
@@ -271,8 +278,8 @@ document.addEventListener("DOMContentLoaded", () => {
   find("picture").addEventListener("change", takePicture);
   if (find("picture").files.length) takePicture();  // chosen before this script came
   find("scale").addEventListener("click", () => { scaling = []; movingPicture = false; say("Click one end of a length you know."); tools(); draw(); });
-  find("length").addEventListener("change", () => {
-    const length = number(find("length").value);
+  find("length").addEventListener("change", async () => {
+    const length = await number(find("length"), "length");
     const [[ax, ay], [bx, by]] = scaling;
     const apart = Math.hypot(bx - ax, by - ay);
     if (!(length > 0) || apart === 0) { complain("Their distance: type a length in mm, above 0"); return; }
