@@ -31,7 +31,7 @@ from yellowfen.web.app import create_app
 from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
 
-LONGEST_S, MOST_MB, LIMIT_S = 5.0, 600.0, 13.0
+LONGEST_S, MOST_MB, LIMIT_S = 5.0, 600.0, 20.0
 PAGES_EVERY = 11  # of the cases, one has all stages of a job on it opened
 STAGES = {
     "build": (

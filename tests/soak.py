@@ -98,7 +98,7 @@ class Soak:
         self, method: str, path: str, body: bytes = b"", kind: str = "application/json"
     ) -> tuple[int, str, str] | None:
         """(status, where to, text); None when the server died over it."""
-        connection = http.client.HTTPConnection("127.0.0.1", self.server.port, timeout=20)
+        connection = http.client.HTTPConnection("127.0.0.1", self.server.port, timeout=300)
         try:
             connection.request(method, path, body, {"content-type": kind})
             reply = connection.getresponse()

@@ -17,6 +17,7 @@ import pytest
 
 from tests.live_server import LiveServer
 from tests.soak import soaked
+from tests.waiting import AT_MOST_S, until
 from yellowfen.core.work.bench_run import RULES, RunKind
 from yellowfen.core.work.bench_scripts import (
     CheckLine,
@@ -42,7 +43,7 @@ def asked(url: str, method: str, body: dict[str, object] | None = None) -> list[
     headers = {"content-type": "application/json"}
     request = urllib.request.Request(url, data, headers, method=method)
     try:
-        with urllib.request.urlopen(request, timeout=5) as reply:
+        with urllib.request.urlopen(request, timeout=AT_MOST_S) as reply:
             return [tap["key"] for tap in json.loads(reply.read())["taps"]]
     except (OSError, http.client.HTTPException, ValueError):
         return None
@@ -129,6 +130,10 @@ class Hand:
         self.kept = now
 
 
+def _confirmed(hands: list[Hand], wanted: list[int]) -> bool:
+    return all(hand.confirmed >= least for hand, least in zip(hands, wanted, strict=True))
+
+
 @pytest.mark.slow
 def test_confirmed_taps_survive_kills_and_none_is_doubled(tmp_path: Path) -> None:
     """Every kind of run is tapped at once, and the server killed amid it."""
@@ -145,11 +150,8 @@ def test_confirmed_taps_survive_kills_and_none_is_doubled(tmp_path: Path) -> Non
         ]
         for one in busy:
             one.start()
-        until = time.monotonic() + 20
-        while time.monotonic() < until and any(
-            hand.confirmed < was + 2 for hand, was in zip(hands, before, strict=True)
-        ):
-            time.sleep(0.01)
+        wanted = [was + 2 for was in before]
+        until(lambda wanted=wanted: _confirmed(hands, wanted), "two taps of each kind")
         time.sleep(chance.uniform(0.0, 0.25))
         server.kill()
         for one in busy:

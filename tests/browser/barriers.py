@@ -10,7 +10,7 @@ def at_rest(page: Page) -> None:
     """Wait until the page that was asked for is there: one that waits for the worker shows how far
     it is, and loads itself again, which ends whatever a test is doing on it.
     """
-    expect(page.locator("[data-working]")).to_have_count(0, timeout=60_000)
+    expect(page.locator("[data-working]")).to_have_count(0)
     page.wait_for_load_state("load")
 
 

@@ -12,7 +12,8 @@ from tests.live_server import LiveServer
 from yellowfen.workflows import demo
 from yellowfen.workflows.opening import open_database
 
-expect.set_options(timeout=20_000)  # no test is timed: other work may hold the machine
+AT_MOST_MS = 180_000
+expect.set_options(timeout=AT_MOST_MS)  # no test is timed: other work may hold the machine
 
 # Debian's Chromium, without its windows where that is installed: it needs half the time.
 SHELL = "/usr/bin/chromium-headless-shell"
@@ -53,6 +54,7 @@ def browser() -> Iterator[Browser]:
 def context(browser: Browser, server: LiveServer) -> Iterator[BrowserContext]:
     """One for all tests, which keeps its cache: what a page stores is cleared before each."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
+    context.set_default_timeout(AT_MOST_MS)
     yield context
     context.close()
 

@@ -3,7 +3,6 @@ second look; Finish says where the board stands.
 """
 
 import re
-import time
 from dataclasses import replace
 
 import pytest
@@ -32,7 +31,7 @@ def looked(page: Page, server: LiveServer, refs: str) -> int:
     connection.close()
     page.goto(f"/jobs/{job}/look")
     page.get_by_role("button", name="It was heated as planned").click()
-    expect(page.get_by_text("0 of")).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("0 of")).to_be_visible()
     return job
 
 
@@ -47,15 +46,14 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
 ) -> None:
     job = looked(page, server, "U1")
     look(page)
-    strokes, began = 0, time.monotonic()
+    strokes = 0
     for number in range(48):
         page.keyboard.press("2" if number == 7 else "Space")
         strokes += 1
         if number % 16 == 15:  # no faster than the page knows what comes next
-            expect(page.get_by_text(f"{number + 1} of 48 looked at")).to_be_visible(timeout=20_000)
-    expect(page.get_by_text("48 of 48 looked at")).to_be_visible(timeout=20_000)
+            expect(page.get_by_text(f"{number + 1} of 48 looked at")).to_be_visible()
+    expect(page.get_by_text("48 of 48 looked at")).to_be_visible()
     assert strokes <= 1.3 * 48
-    assert time.monotonic() - began < 120
     expect(page.locator("svg.plan .pad.marked-bad")).to_have_count(1)
     page.get_by_role("link", name="Leave").click()
     expect(page.get_by_text("48 of 48 looked at")).to_be_visible()
@@ -67,7 +65,7 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     expect(page.locator(".verdict")).to_have_text("1 to mend.")
     assert barriers(page) == []
     bad = page.get_by_role("region", name="U1 pin")
-    expect(bad).to_contain_text("s a touch", timeout=30_000)  # once it is worked out
+    expect(bad).to_contain_text("s a touch")  # once it is worked out
     page.get_by_role("button", name="Mend at the bench").click()
     go = page.locator("[data-go]")
     expect(go).to_contain_text("It is done")
@@ -119,7 +117,7 @@ def test_any_joint_by_a_tap_rows_at_once_and_one_undo_through_reload_and_kill(
     page.keyboard.press("p")  # with nobody there: kept on the device
     expect(page.get_by_text("kept here, not yet stored")).to_be_visible()
     server.start()
-    expect(told).to_contain_text("48 of 48", timeout=30_000)
+    expect(told).to_contain_text("48 of 48")
     page.reload()
     expect(told).to_contain_text("48 of 48")
     expect(page.locator("svg.plan .pad.marked-bad")).to_have_count(1)

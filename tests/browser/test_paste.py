@@ -59,9 +59,7 @@ def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
     )
     page.get_by_label("Name (optional)").fill("Paste on a board from elsewhere")
     page.get_by_role("button", name="Read the files").click()
-    expect(page.get_by_role("heading", name="Paste on a board from elsewhere")).to_be_visible(
-        timeout=20_000
-    )
+    expect(page.get_by_role("heading", name="Paste on a board from elsewhere")).to_be_visible()
     page.get_by_role("link", name="Open a job").click()
     page.get_by_role("button", name="Open it").click()
     page.get_by_role("link", name="Paste", exact=True).click()
@@ -100,7 +98,7 @@ def test_a_dot_plan_is_followed_by_one_key_through_reload_and_kill(
     expect(page.get_by_role("alert")).to_contain_text("kept on this device")
     page.keyboard.press("Space")
     server.start()
-    expect(page.get_by_text(f"3 of {count} stored")).to_be_visible(timeout=10_000)
+    expect(page.get_by_text(f"3 of {count} stored")).to_be_visible()
     for _ in range(count - 3):
         page.keyboard.press("Space")
         time.sleep(0.05)

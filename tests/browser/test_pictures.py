@@ -53,7 +53,7 @@ def laid(page: Page, name: str) -> None:
         page.keyboard.press("Tab")
         expect(page.locator("[data-now]")).to_contain_text(pad)
         tap(page, u, v)
-        expect(page.locator(".clicked")).to_have_count(n, timeout=20_000)
+        expect(page.locator(".clicked")).to_have_count(n)
     expect(page.locator(".verdict")).to_contain_text("It lies on the pads")
 
 
@@ -73,18 +73,16 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
         there = seeing.new_page(base_url=server.url, viewport={"width": 1280, "height": 900})
         there.goto(f"/jobs/{job}/pictures")
         there.get_by_role("button", name="Use the camera").click()
-        expect(there.locator("[data-camera-says]")).to_contain_text("1200 by 900", timeout=20_000)
+        expect(there.locator("[data-camera-says]")).to_contain_text("1200 by 900")
         there.locator("h1").click()
         there.keyboard.press("Space")
-        there.wait_for_url("**/pictures/*", timeout=20_000)
+        there.wait_for_url("**/pictures/*")
         laid(there, "soldered")
         assert barriers(there) == []
         there.get_by_role("link", name="How parts sit").click()
         expect(there.locator("[data-part]")).to_have_value("U1")
         there.keyboard.press("s")
-        expect(there.locator(".verdict")).to_have_text(
-            "24 joints beyond the limit.", timeout=20_000
-        )
+        expect(there.locator(".verdict")).to_have_text("24 joints beyond the limit.")
         expect(there.locator("[data-panel]")).to_contain_text("turned by 1.2°")
         there.keyboard.press("ArrowRight")
         expect(there.locator("[data-panel]")).not_to_contain_text("0.13 mm off its place")
@@ -117,16 +115,16 @@ def test_a_print_is_measured_and_its_threshold_moved(page: Page, server: LiveSer
     laid(page, "printed")
     page.get_by_role("link", name="Print", exact=True).click()
     panel = page.locator("[data-panel]")
-    expect(panel).to_contain_text("between U1.14 and U1.15", timeout=20_000)
+    expect(panel).to_contain_text("between U1.14 and U1.15")
     for pin in ("U1.9", "U1.31"):
         expect(panel).to_contain_text(
             re.compile(rf"{re.escape(pin)} (3[4-9]|4[0-5]) %")
         )  # 0.62² of it is drawn, 38 %
     assert barriers(page) == []
     page.locator('[data-threshold="paste_from"]').fill("60")
-    expect(panel.locator(".verdict")).to_contain_text("Wipe it", timeout=20_000)
+    expect(panel.locator(".verdict")).to_contain_text("Wipe it")
     page.get_by_role("button", name="Work both out again").click()
-    expect(panel.locator(".verdict")).to_contain_text("Mend it", timeout=20_000)
+    expect(panel.locator(".verdict")).to_contain_text("Mend it")
     page.reload()
     expect(panel.locator(".verdict")).to_contain_text("Mend it")
     page.get_by_role("button", name="Put this picture away").click()

@@ -79,7 +79,7 @@ def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeate
         page.keyboard.press("Space")
     expect(page.get_by_role("alert")).to_contain_text("kept on this device")
     server.start()
-    expect(page.get_by_text("9 of 40 stored")).to_be_visible(timeout=10_000)
+    expect(page.get_by_text("9 of 40 stored")).to_be_visible()
     page.reload()
     expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[10]}")
     page.keyboard.press("m")  # missing: set aside
@@ -216,5 +216,5 @@ def test_a_bench_card_is_worked_out_while_its_page_waits(page: Page) -> None:
     for one in held:
         one.continue_()
     page.unroute("**/api/tasks/*/progress")
-    expect(seconds).to_contain_text("thermal model, this board", timeout=60_000)
+    expect(seconds).to_contain_text("thermal model, this board")
     expect(page.get_by_role("link", name="Work it out for this board")).to_have_count(0)

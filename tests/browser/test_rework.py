@@ -36,19 +36,19 @@ def patch(server: LiveServer, name: str, *parts: SketchedPart, **size: float) ->
 def take_air(page: Page, job: int, ref: str) -> None:
     """Survey, weighed to its end, hot air taken."""
     page.goto(f"/jobs/{job}/survey?of={ref}")
-    page.wait_for_selector("body[data-weighed=done]", timeout=60_000)
+    page.wait_for_selector("body[data-weighed=done]")
     expect(page.locator(".verdict")).to_contain_text(f"{ref} off: ")
     assert barriers(page) == []
     page.locator(".ways-off li", has_text="hot air, round nozzle").get_by_role("button").click()
-    page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
-    expect(page.locator("[data-lift]")).to_contain_text("Wait for pin", timeout=40_000)
+    page.wait_for_selector("body[data-rehearsed=fine]")
+    expect(page.locator("[data-lift]")).to_contain_text("Wait for pin")
 
 
 def lift_by_key(page: Page, ref: str, server: LiveServer | None = None) -> None:
     """The run of a lift: by key to its end, in quick motion; through a reload and a killed server."""
     page.get_by_role("button", name="Run it at the bench").click()
     go, title = page.locator("[data-go]"), page.locator("h1.bench-now")
-    expect(go).to_contain_text("Start", timeout=60_000)
+    expect(go).to_contain_text("Start")
     page.keyboard.press("Space")
     expect(go).to_contain_text("now")
     page.keyboard.press("Space")
@@ -63,7 +63,7 @@ def lift_by_key(page: Page, ref: str, server: LiveServer | None = None) -> None:
         page.keyboard.press("b")  # springs back, kept on the device
         expect(page.get_by_text("not yet stored")).to_be_visible()
         server.start()
-        expect(page.get_by_text("not yet stored")).not_to_be_visible(timeout=20_000)
+        expect(page.get_by_text("not yet stored")).not_to_be_visible()
         expect(page.locator(".bench-ask")).to_contain_text("springs back")  # much sooner than told
         page.keyboard.press("y")
         expect(title).to_have_text("It springs back.")
@@ -87,9 +87,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     take_air(page, job, "U4")
     lift_by_key(page, "U4", server)
     page.goto(f"/jobs/{job}/pads")
-    expect(page.locator(".verdict")).to_contain_text(
-        "wick", timeout=20_000
-    )  # once it is worked out
+    expect(page.locator(".verdict")).to_contain_text("wick")  # once it is worked out
     page.get_by_label("Level").check()
     page.wait_for_url("**/pads?of=U4")
     expect(page.get_by_label("Level")).to_be_checked()
@@ -116,7 +114,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     expect(page.get_by_text("It floats at")).to_be_visible()
     assert barriers(page) == []
     page.get_by_role("button", name="the heat").click()
-    page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
+    page.wait_for_selector("body[data-rehearsed=fine]")
     expect(page.locator(".strip [aria-current]")).to_contain_text("Refit")
     page.goto(f"/jobs/{job}/pieces")
     expect(page.get_by_text("Off: U4")).to_be_visible()
@@ -146,13 +144,13 @@ def test_a_leadless_part_on_a_sketched_patch_with_parts_beneath(
 def test_a_chip_underneath_and_a_connector_come_off(page: Page, ref: str) -> None:
     job = opened(page, 1, ref)
     page.goto(f"/jobs/{job}/survey")
-    page.wait_for_selector("body[data-weighed=done]", timeout=60_000)
+    page.wait_for_selector("body[data-weighed=done]")
     expect(page.locator(".verdict")).to_contain_text(f"{ref} off: ")
     if ref == "C20":
         expect(page.locator("svg.plan")).to_have_attribute("data-side", "bottom")
     page.locator(".ways-off li", has_text="hot air, round nozzle").get_by_role("button").click()
-    page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
-    expect(page.locator("[data-lift]")).to_contain_text("Wait for pin", timeout=40_000)
+    page.wait_for_selector("body[data-rehearsed=fine]")
+    expect(page.locator("[data-lift]")).to_contain_text("Wait for pin")
     page.goto(f"/jobs/{job}/refit")
     expect(page.locator(".verdict")).to_contain_text(f"{ref} on again")
 
@@ -170,12 +168,10 @@ def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
     page.get_by_role("spinbutton", name="Set, °C").fill("255")
     page.get_by_label("Board is of").select_option("aluminium")
     page.locator(".moves tbody tr").first.get_by_role("spinbutton").first.fill("150")
-    expect(page.locator("[data-lift]")).to_contain_text(
-        "8 of 8 come off in one heating", timeout=40_000
-    )
+    expect(page.locator("[data-lift]")).to_contain_text("8 of 8 come off in one heating")
     page.get_by_role("button", name="Run it at the bench").click()
     go = page.locator("[data-go]")
-    expect(go).to_contain_text("Start", timeout=60_000)
+    expect(go).to_contain_text("Start")
     page.keyboard.press("Space")
     for _ in range(8):
         expect(go).to_contain_text("Lifted: D")

@@ -18,7 +18,7 @@ def open_heat(page: Page, server: LiveServer, parts: str) -> None:
     job = re.findall(r"/jobs/([0-9]+)", opened.url)[0]
     page.request.post(f"{server.url}/jobs/{job}/refit/heat")
     page.goto(f"/jobs/{job}/heat")
-    page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
+    page.wait_for_selector("body[data-rehearsed=fine]")
 
 
 def test_a_tap_that_is_hard_to_believe_is_asked_about_and_a_flow_ends_the_heat(
@@ -27,7 +27,7 @@ def test_a_tap_that_is_hard_to_believe_is_asked_about_and_a_flow_ends_the_heat(
     open_heat(page, server, "U4")
     page.get_by_role("button", name="Run it at the bench").click()
     go = page.locator("[data-go]")
-    expect(go).to_contain_text("Start", timeout=20_000)
+    expect(go).to_contain_text("Start")
     page.keyboard.press("Space")
     expect(page.get_by_role("button", name="Flux runs thin")).to_be_visible()
     page.keyboard.press("Space")  # close in
@@ -55,15 +55,15 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
     page.get_by_role("button", name="Whole side").click()
     expect(page.get_by_text("36 parts", exact=True)).to_be_visible()
     page.get_by_role("button", name="Plan a tour").click()
-    expect(page.get_by_text(re.compile(r"so far \d+ stops in"))).to_be_visible(timeout=15_000)
+    expect(page.get_by_text(re.compile(r"so far \d+ stops in"))).to_be_visible()
     expect(page.locator(".plan-tour .tour-stop").first).to_be_visible()  # drawn before it is done
     take = page.get_by_role("button", name="Take this tour")
-    expect(take).to_be_visible(timeout=120_000)  # asks at ease: `wait_for` asks at every frame
+    expect(take).to_be_visible()  # asks at ease: `wait_for` asks at every frame
     expect(page.locator(".tour-stops li").first).to_contain_text("comes last")
     expect(page.get_by_text("Left to the iron, on afterwards")).to_be_visible()
     planned = page.locator(".tour-stops li").count()
     take.click()
-    page.wait_for_selector("body[data-rehearsed=fine]", timeout=20_000)
+    page.wait_for_selector("body[data-rehearsed=fine]")
     page.get_by_role("tab", name="Tour").click()
     expect(page.locator(".tour-stops li")).to_have_count(planned)
     expect(page.locator(".plan-tour .tour-stop")).to_have_count(planned)
@@ -72,7 +72,7 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
     assert barriers(page) == []
     page.get_by_role("button", name="Run it at the bench").click()
     go, said = page.locator("[data-go]"), page.locator("[data-cue]")
-    expect(go).to_contain_text("Start", timeout=60_000)
+    expect(go).to_contain_text("Start")
     page.keyboard.press("Space")
     if page.get_by_text("Warm the area").count():
         page.keyboard.press("Space")
@@ -94,7 +94,7 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
         if number == 3:
             expect(page.get_by_role("alert").first).to_contain_text("kept on this device")
             server.start()
-        expect(title).not_to_contain_text(f"Stop {number} of", timeout=15_000)
+        expect(title).not_to_contain_text(f"Stop {number} of")
     expect(go).to_contain_text("Heat is away")
     page.keyboard.press("Space")
     expect(go).to_contain_text("All is solid")

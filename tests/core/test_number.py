@@ -50,7 +50,7 @@ def test_what_could_be_meant_otherwise_is_refused(field: str, text: str, said: s
         typed_number(field, text)
 
 
-@given(st.floats(-1e6, 1e6, allow_nan=False).map(lambda value: f"{value:g}"))
+@given(st.floats(1e-9, 1e9).map(lambda value: f"{value:g}"))
 def test_what_a_page_writes_is_read_as_it_was_written(text: str) -> None:
     assert typed_number("width_mm", text) == float(text)
 
@@ -73,7 +73,7 @@ def test_every_field_of_the_core_has_a_label_without_its_key() -> None:
         assert "_" not in label, key
         assert not re.search(r"\b(c|mm|um|lpm|k|g|mg)$", label), key
         told = by_label(f"{key}: 5 is outside 1 to 3")
-        assert told == f"{label}: 5 is outside 1 to 3" or "_" not in key
+        assert told.split(":")[0] in (label, key if "_" not in key else label)
     assert by_label("board.zip: is not a sound zip") == "board.zip: is not a sound zip"
     assert label_of("parts.R1.x_mm") == "R1 place across"
     assert unit_of("source.plate.set_c") == "C"

@@ -3,7 +3,6 @@ print lacks and where it smears; hostile pictures bounded; bad clicks refused.
 """
 
 import io
-import time
 from dataclasses import replace
 
 import numpy as np
@@ -359,10 +358,8 @@ def encoded(image: Image.Image, kind: str, **given: object) -> bytes:
     ],
 )
 def test_what_is_no_picture_or_too_large_has_a_sentence(data: bytes, says: str) -> None:
-    began = time.monotonic()
     with pytest.raises(UnreadableFile, match=says):
         made_safe(data, "shot.png")
-    assert time.monotonic() - began < 20
 
 
 def test_a_picture_is_turned_upright_reduced_and_written_anew() -> None:

@@ -336,7 +336,7 @@ def test_a_newer_database_is_refused_with_a_sentence(folder: Path) -> None:
 def test_the_command_tells_a_damaged_database(folder: Path) -> None:
     DAMAGES["header of zeros"](folder / DATABASE)
     command = [sys.executable, "-m", "yellowfen.cli", "serve", "--data", str(folder)]
-    done = subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
     assert done.returncode == 2
     assert "damaged" in done.stderr
     assert "Traceback" not in done.stderr
@@ -359,7 +359,7 @@ def test_writers_wait_in_order_and_none_is_left_out() -> None:
             time.sleep(0.003)
         began.set()
     for one in threads:
-        one.join(5)
+        one.join()
     assert order == list(range(20))
 
 
@@ -377,7 +377,7 @@ def test_many_writers_at_once_lose_nothing(folder: Path) -> None:
     for one in threads:
         one.start()
     for one in threads:
-        one.join(60)
+        one.join()
     connection = connect(folder / DATABASE)
     assert connection.execute("SELECT count(*) FROM kit_place").fetchone()[0] == 16 * 12
     connection.close()

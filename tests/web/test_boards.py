@@ -5,7 +5,6 @@ large imports.
 import csv
 import io
 import re
-import time
 import zipfile
 from typing import Any
 
@@ -16,6 +15,7 @@ from PIL import Image
 
 from tests.formats.gerber_text import at, gerber
 from tests.formats.test_nets import without_names
+from tests.waiting import until
 from yellowfen.core.board.board import Board
 from yellowfen.store import boards, packages
 from yellowfen.workflows.demo import demo_files
@@ -303,12 +303,11 @@ def test_the_picture_beneath_is_a_picture_or_refused(client: TestClient) -> None
 
 
 def finished(client: TestClient, import_id: int) -> dict[str, Any]:
-    for _ in range(600):
+    def ended() -> dict[str, Any]:
         one = client.get(f"/api/imports/{import_id}").json()
-        if one["state"] not in ("waiting", "working"):
-            return dict(one)
-        time.sleep(0.1)
-    raise AssertionError("the import did not end within a minute")
+        return {} if one["state"] in ("waiting", "working") else dict(one)
+
+    return until(ended, "the import ends", 0.1)
 
 
 @pytest.mark.slow

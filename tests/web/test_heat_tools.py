@@ -6,12 +6,12 @@ import json
 import os
 import re
 import signal
-import time
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.waiting import until
 from tests.web.worker import asleep, worked_out
 from yellowfen.core.heat import doubt
 from yellowfen.core.heat.doubt import Doubts
@@ -25,14 +25,12 @@ JSON = {"accept": "application/json"}
 SMALL = {"kind": "window", "axis": "outlet_c"}
 
 
-def finished(client: TestClient, kind: str, limit_s: float = 60.0) -> dict[str, Any]:
-    began = time.monotonic()
-    while time.monotonic() - began < limit_s:
+def finished(client: TestClient, kind: str) -> dict[str, Any]:
+    def ended() -> dict[str, Any]:
         seen = client.get(f"/api/jobs/1/tasks/{kind}", headers=JSON).json()
-        if seen["state"] not in ("waiting", "working"):
-            return dict(seen)
-        time.sleep(0.1)
-    raise AssertionError("the work did not end")
+        return {} if seen["state"] in ("waiting", "working") else dict(seen)
+
+    return until(ended, "the work ends", 0.1)
 
 
 @pytest.mark.parametrize(
@@ -125,8 +123,8 @@ def test_a_window_is_drawn_column_by_column_and_its_calmest_point_taken(client: 
 
 def test_a_search_can_be_given_up_and_its_proposals_taken(client: TestClient) -> None:
     task = client.post("/api/jobs/1/tasks", json={"kind": "settings"}, headers=JSON).json()
-    while client.get("/api/jobs/1/tasks/settings", headers=JSON).json()["steps"] < 1:
-        time.sleep(0.05)
+    steps = "/api/jobs/1/tasks/settings"
+    until(lambda: client.get(steps, headers=JSON).json()["steps"] >= 1, "a first step")
     seen = client.post(f"/api/tasks/{task['id']}/cancel", headers=JSON).json()
     assert seen["state"] == "cancelled"
     first = next(one for one in seen["proposals"] if one["best"])
@@ -164,8 +162,7 @@ def test_a_killed_worker_is_followed_by_one_that_goes_on(client: TestClient) -> 
     worker: WorkerProcess = client.app.state.worker
     task = client.post("/api/jobs/1/tasks", json=SMALL, headers=JSON).json()
     connection = connect_existing(client.app.state.data)
-    while len(tasks.get(connection, task["id"]).steps) < 2:
-        time.sleep(0.02)
+    until(lambda: len(tasks.get(connection, task["id"]).steps) >= 2, "two steps")
     pid = worker.pid
     assert pid is not None
     os.kill(pid, signal.SIGKILL)
@@ -456,12 +453,11 @@ def test_a_killed_search_goes_on_with_what_it_had(client: TestClient) -> None:
         "/api/jobs/1/tasks", json={"kind": "settings", "free_alloy": True}, headers=JSON
     ).json()
     connection = connect_existing(client.app.state.data)
-    while len(tasks.get(connection, task["id"]).steps) < 2:
-        time.sleep(0.02)
+    until(lambda: len(tasks.get(connection, task["id"]).steps) >= 2, "two steps")
     had = tasks.get(connection, task["id"]).steps
     assert worker.pid is not None
     os.kill(worker.pid, signal.SIGKILL)
-    seen = finished(client, "settings", 120.0)
+    seen = finished(client, "settings")
     after = tasks.get(connection, task["id"]).steps
     connection.close()
     assert seen["state"] == "done"

@@ -135,7 +135,9 @@ def test_the_stencils_files_carry_the_changes_and_read_back(client: TestClient) 
     client.post(PAGE, data={"foil": "0.15"})
     client.post(f"{PAGE}/openings", data={"do": "take", "key": "U3: narrow"})
     reply = client.get(f"{PAGE}/stencil.zip?side=top&margin=20&said=demo")
-    assert reply.headers["content-disposition"].startswith('attachment; filename="stencil-1-top.zip";')
+    assert reply.headers["content-disposition"].startswith(
+        'attachment; filename="stencil-1-top.zip";'
+    )
     layer = zipfile.ZipFile(io.BytesIO(reply.content)).read("paste-top.gbr")
     files = {
         name: data for name, data in demo_files().items() if not ("paste" in name and "top" in name)

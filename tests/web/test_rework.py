@@ -3,7 +3,6 @@ pads, passports, refit, adapter; bad input changes nothing; all of it survives a
 """
 
 import itertools
-import time
 from dataclasses import replace
 
 import numpy as np
@@ -11,6 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from tests.conftest import DATA, files_in
+from tests.waiting import until
 from tests.web.worker import page_of
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Plane, SketchedPart
@@ -43,13 +43,13 @@ from .test_jobs import opened
 
 def weighed(client: TestClient, job: int, ref: str) -> str:
     """The ways off as the page shows them at the end."""
-    text = client.post(f"/jobs/{job}/survey/weigh?of={ref}").text
-    for _ in range(300):
-        if 'data-state="w' not in text:
-            return text
-        time.sleep(0.1)
+    client.post(f"/jobs/{job}/survey/weigh?of={ref}")
+
+    def ended() -> str:
         text = client.get(f"/jobs/{job}/survey/ways?of={ref}").text
-    raise AssertionError(text[:400])
+        return "" if 'data-state="w' in text else text
+
+    return until(ended, "the ways off are weighed", 0.1)
 
 
 def taps(connection, run: int, *keys: str, first_ms: int = 1_000_000) -> None:  # type: ignore[no-untyped-def]

@@ -2,13 +2,13 @@
 
 import json
 import re
-import time
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
 
 from tests.store.test_heat_tables import take_task
+from tests.waiting import until
 from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.core.work.heat_script import ALL_FLOWED, AWAY, SOLID, START, seen_key, stop_key
 from yellowfen.store import bench_runs as stored
@@ -29,12 +29,13 @@ def planned(client: TestClient, plan: dict[str, Any], **changes: Any) -> dict[st
 
 def worked(client: TestClient, task_id: int) -> dict[str, Any]:
     """The task at its end; the worker process may do it, or this one."""
-    for _ in range(600):
-        seen = client.get("/api/jobs/1/tasks/tour").json()
-        if seen["id"] == task_id and seen["state"] not in ("waiting", "working"):
-            return seen
-        time.sleep(0.1)
-    raise AssertionError(seen)
+
+    def ended() -> dict[str, Any]:
+        seen: dict[str, Any] = client.get("/api/jobs/1/tasks/tour").json()
+        there = seen["id"] == task_id and seen["state"] not in ("waiting", "working")
+        return seen if there else {}
+
+    return until(ended, "the tour is planned", 0.1)
 
 
 def test_a_tour_is_asked_for_taken_and_run_by_stop(

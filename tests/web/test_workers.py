@@ -16,6 +16,7 @@ from fastapi.testclient import TestClient
 from tests.crafted import CRAFTED
 from tests.live_server import LiveServer
 from tests.processes import alive, children, cpu_s
+from tests.waiting import AT_MOST_S, until
 from yellowfen.errors import Refused
 from yellowfen.store import imports, work
 from yellowfen.web.app import create_app
@@ -26,11 +27,8 @@ from yellowfen.workflows.long_work import HEAT, IMPORTS, WINDOW, kinds_of
 from yellowfen.workflows.opening import connect_existing, open_database
 
 
-def gone(pid: int, within_s: float = 10.0) -> bool:
-    end = time.monotonic() + within_s
-    while alive(pid) and time.monotonic() < end:
-        time.sleep(0.02)
-    return not alive(pid)
+def gone(pid: int) -> bool:
+    return until(lambda: not alive(pid), f"process {pid} ends")
 
 
 def test_idle_workers_use_next_to_nothing(tmp_path: Path) -> None:
@@ -44,11 +42,8 @@ def test_idle_workers_use_next_to_nothing(tmp_path: Path) -> None:
 
     for worker in workers:
         worker.wake()
-    warmed, end = used_s(), time.monotonic() + 30
-    time.sleep(3.0)
-    while used_s() != warmed and time.monotonic() < end:
-        warmed = used_s()
-        time.sleep(2.0)
+    seen = [used_s()]
+    until(lambda: seen.append(used_s()) or seen[-1] == seen[-2] > [0.5, 0.2], "warm", 2.0)
     before = used_s()
     time.sleep(4.0)
     after = used_s()
@@ -69,7 +64,6 @@ def test_workers_of_a_killed_server_end_with_it(tmp_path: Path) -> None:
     server = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
     assert server.stdout is not None
     sleeping, stopped = (int(pid) for pid in server.stdout.readline().split())
-    time.sleep(1.0)
     os.kill(stopped, signal.SIGSTOP)
     server.kill()
     server.wait()
@@ -120,19 +114,16 @@ def test_the_readers_of_a_killed_server_end_with_it(tmp_path: Path) -> None:
     )
     held = threading.Thread(target=lambda: suppressed(request), daemon=True)
     held.start()
-    end = time.monotonic() + 20
-    while len(children(server.process.pid)) < 2 and time.monotonic() < end:
-        time.sleep(0.05)
-    readers = children(server.process.pid)
-    assert len(readers) >= 2  # the reading process and the child at its file
     process = server.process
+    until(lambda: len(children(process.pid)) >= 2, "the reading process and the child at its file")
+    readers = children(process.pid)
     server.kill()
-    process.wait(10)
+    process.wait()
     assert all(gone(pid) for pid in readers)
 
 
 def suppressed(request: urllib.request.Request) -> None:
-    with suppress(OSError), urllib.request.urlopen(request, timeout=30) as reply:
+    with suppress(OSError), urllib.request.urlopen(request, timeout=AT_MOST_S) as reply:
         reply.read()
 
 
@@ -158,11 +149,8 @@ def test_work_that_a_killed_server_left_goes_on_by_itself(tmp_path: Path) -> Non
     work.take(connection, {imports.KIND: ""}, "a worker that is no more")
     app = create_app(tmp_path)
     with TestClient(app, base_url="http://127.0.0.1"):
-        end = time.monotonic() + 60
-        while time.monotonic() < end and work.left_open(connection, kinds_of(IMPORTS)):
-            time.sleep(0.1)
-        while time.monotonic() < end and work.left_open(connection, [WINDOW]):
-            time.sleep(0.1)
+        until(lambda: not work.left_open(connection, kinds_of(IMPORTS)), "the board is read", 0.1)
+        until(lambda: not work.left_open(connection, [WINDOW]), "the search ends", 0.1)
     assert imports.get(connection, reading).state == "done"
     assert work.get(connection, search).state in ("done", "failed")  # it was asked for nothing
     connection.close()

@@ -68,7 +68,17 @@ _LABELS = {
     "y_mm": "place along",
 }
 _UNITS = re.compile(r"_(w_m2k|mm_s|mm3|mm2|mm|um|c|k|s|min|h|lpm|mg|g|w|w_k|j_k|a|deg|share|ms)$")
-_GROUPS = {"source", "moves", "parts", "preheater", "doubts", "picture", "shields", "scrap", "plate"}
+_GROUPS = {
+    "source",
+    "moves",
+    "parts",
+    "preheater",
+    "doubts",
+    "picture",
+    "shields",
+    "scrap",
+    "plate",
+}
 _KEYED = re.compile(r"([a-z][A-Za-z0-9_.+-]*): (.+)", re.DOTALL)
 
 
@@ -96,7 +106,7 @@ def by_label(sentence: str) -> str:
 def _is_key(word: str) -> bool:
     """True for a field's key; a file's name ("board.zip") is none."""
     first, last = word.split(".")[0], word.rsplit(".", 1)[-1]
-    return last in _LABELS or bool(_UNITS.search(last)) or first in _GROUPS
+    return last in _LABELS or "_" in last or first in _GROUPS
 
 
 def key_in(sentence: str) -> str:

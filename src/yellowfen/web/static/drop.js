@@ -36,6 +36,6 @@ document.addEventListener("DOMContentLoaded", () => {
       if (!entries.some((entry) => entry.isDirectory)) { put([...event.dataTransfer.files]); return; }
       put((await Promise.all(entries.map(filesIn))).flat());
     });
-    sheet.addEventListener("submit", () => { sheet.querySelector("[data-send]").textContent = "Reading the files…"; });
+    sheet.addEventListener("sending", () => { sheet.querySelector("[data-send]").textContent = "Reading the files…"; });
   }
 });

@@ -146,9 +146,9 @@ document.addEventListener("alpine:init", () => {
     },
     async curved() {
       const lines = this.curveText.split("\n").map((line) => line.trim().split(/[\s;]+/).filter(Boolean)).filter((line) => line.length);
+      if (lines.length < 2 || lines.some((line) => line.length !== 3)) { this.problem = "The curve needs three numbers a line: seconds, air °C, walls °C."; return; }
       let points;
-      try { points = await Promise.all(lines.map((line) => Promise.all(line.map((text) => window.typedNumber("curve", text))))); } catch (problem) { this.problem = `The curve: ${problem.message}.`; return; }
-      if (points.length < 2 || points.some((point) => point.length !== 3)) { this.problem = "The curve needs three numbers a line: seconds, air °C, walls °C."; return; }
+      try { points = await Promise.all(lines.map((line) => Promise.all(line.map((text) => window.typedNumber("curve", text))))); } catch (problem) { this.problem = `The curve needs three numbers a line: seconds, air °C, walls °C (${problem.message}).`; return; }
       this.oven.curve = points;
       this.moves = usual.oven(this).map(whole);
       this.changed();

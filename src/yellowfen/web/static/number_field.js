@@ -34,7 +34,7 @@
     const text = field.value.trim();
     let said = "";
     try {
-      if (text && !field.dataset.list) await window.typedNumber(nameOf(field), text, field.inputMode === "numeric");
+      if (text && field.dataset.list === undefined) await window.typedNumber(nameOf(field), text, field.inputMode === "numeric");
     } catch (problem) { said = problem.message; }
     window.tellAtField(field, said);
     return !said;
@@ -63,6 +63,7 @@
     if (form.method !== "post" || form.dataset.again !== undefined) return;
     if (sent.has(form)) { event.preventDefault(); return; }
     sent.add(form);
+    form.dispatchEvent(new CustomEvent("sending"));
     const waiting = form.querySelector("[data-waiting]");
     if (waiting) waiting.hidden = false;
   });
