@@ -27,7 +27,6 @@ from yellowfen.core.look.meter_plan import (
     points_of,
     supplies_of,
 )
-from yellowfen.core.look.values import farads, ohms
 from yellowfen.core.part.catalogue import package_named
 
 KINDS = ("0603", "0402", "0805", "SOT-23", "SOIC-8", "TSSOP-20", "SOIC-16", "QFP-48", "QFN-20")
@@ -284,41 +283,3 @@ def test_resistors_against_nodal_analysis(seed: int) -> None:
         current = np.array([1.0 if i == a else 0.0 for i in keep])
         volts = np.linalg.lstsq(g[np.ix_(keep, keep)], current, rcond=None)[0]
         assert got == pytest.approx(volts[keep.index(a)], rel=1e-6)
-
-
-@pytest.mark.parametrize(
-    ("text", "ohm"),
-    [
-        ("10 kΩ", 1e4),
-        ("4k7", 4700),
-        ("4.7 kΩ", 4700),
-        ("330R", 330),
-        ("0 Ω", 0),
-        ("0", 0),
-        ("1M", 1e6),
-        ("2,2k", 2200),
-        ("1 MΩ", 1e6),
-        ("100 nF", None),
-        ("valve socket", None),
-        ("", None),
-        ("¹", None),
-    ],
-)
-def test_ohms_as_people_write_them(text: str, ohm: float | None) -> None:
-    assert ohms(text) == (None if ohm is None else pytest.approx(ohm))
-
-
-@pytest.mark.parametrize(
-    ("text", "farad"),
-    [
-        ("100 nF", 1e-7),
-        ("4u7", 4.7e-6),
-        ("10 µF", 1e-5),
-        ("47 µF 25 V", 4.7e-5),
-        ("22p", 2.2e-11),
-        ("10 kΩ", None),
-        ("10", None),
-    ],
-)
-def test_farads_as_people_write_them(text: str, farad: float | None) -> None:
-    assert farads(text) == (None if farad is None else pytest.approx(farad))

@@ -18,7 +18,7 @@ import numpy as np
 
 from yellowfen.core.board.board import Board, Pad
 from yellowfen.core.board.bridges import neighbouring_pins
-from yellowfen.core.look.values import farads, ohms
+from yellowfen.core.look.values import farads, ohms, volts_of
 from yellowfen.core.part.package import HIDDEN, Land
 from yellowfen.core.source.mark import Mark, constant
 
@@ -44,9 +44,6 @@ SUPPLY_STARTS = (
     "VBAT",
     "VSUP",
     "+",
-    "3V3",
-    "5V",
-    "12V",
     "VOUT",
     "AVDD",
 )
@@ -163,9 +160,15 @@ def supplies_of(board: Board, ground: str) -> tuple[str, ...]:
         if pad.net and pad.tie:
             tied[pad.net] += 1
     names = {pad.net for pad in board.pads if pad.net}
-    by_name = {net for net in names if net.upper().lstrip("/").startswith(SUPPLY_STARTS)}
+    by_name = {net for net in names if _named_supply(net)}
     by_tie = {net for net, count in tied.items() if count >= 4}
     return tuple(sorted((by_name | by_tie) - {ground}))
+
+
+def _named_supply(net: str) -> bool:
+    """True for a net whose name begins as rails do: "VCC", "+5V", "1V8_CORE", "-12V"."""
+    name = net.upper().replace("−", "-").rsplit("/", 1)[-1]
+    return name.startswith(SUPPLY_STARTS) or (name[:1] in "-0123456789" and bool(volts_of(net)))
 
 
 def by_part(unproved: Sequence[tuple[str, str]]) -> list[tuple[str, tuple[str, ...], str]]:

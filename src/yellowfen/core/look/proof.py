@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.look.meter_plan import Resistances, ground_of, supplies_of
-from yellowfen.core.look.values import farads, ohms
+from yellowfen.core.look.values import MOST_VOLTS, farads, ohms, volts_of
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
@@ -48,7 +48,6 @@ WITHIN = 0.05
 MOST_STEPS, MOST_LESSONS, MOST_TEXT = 40, 200, 200
 INPUTS = ("VIN", "VBUS", "VBAT", "VSUP")
 _MADE = re.compile(r"([0-9]{1,2}(?:[.,][0-9])?) ?V\b")
-_VOLTS = re.compile(r"(?<![0-9])([0-9]{1,2})[Vv]([0-9]{1,2})?(?![0-9])")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -114,7 +113,7 @@ class BoardProof:
         if len(self.steps) > MOST_STEPS:
             raise InvalidValue("steps", f"{MOST_STEPS} steps are enough; leave one out first")
         for net, value in self.volts.items():
-            in_range(f"volts of {net}", value, 0.1, 60.0, "V")
+            in_range(f"volts of {net}", abs(value), 0.1, MOST_VOLTS, "V")
 
 
 # nets typed in lines
@@ -182,19 +181,13 @@ class FirstPower:
         reads = (
             "the volts that are set"
             if self.volts is None
-            else f"{self.volts * (1 - WITHIN):.2f} to {self.volts * (1 + WITHIN):.2f} V"
+            else f"{self.volts * (1 - WITHIN):.2f} to {self.volts * (1 + WITHIN):.2f} V".replace(
+                "-", "−"
+            )
         )
         if self.comes_from:
             return f"reads {reads}, made from {self.comes_from}"
         return f"reads {reads}; nothing grows warm in ten seconds"
-
-
-def volts_of(net: str) -> float | None:
-    """Volts as a net's name says them: "3V3", "+12V", "VBUS"; None where it does not."""
-    found = _VOLTS.search(net)
-    if found:
-        return float(f"{found.group(1)}.{found.group(2) or 0}") or None
-    return 5.0 if "VBUS" in net.upper() else None
 
 
 def first_power(board: Board, proof: BoardProof) -> tuple[FirstPower, ...]:
@@ -210,11 +203,12 @@ def first_power(board: Board, proof: BoardProof) -> tuple[FirstPower, ...]:
         for net in supplies
     }
     between = Resistances(board)
+    size = {net: None if value is None else abs(value) for net, value in volts.items()}
     own = {
-        net: _load(board, nets, between, net=net, ground=ground, volts=volts[net])
+        net: _load(board, nets, between, net=net, ground=ground, volts=size[net])
         for net in supplies
     }
-    above = _feeds(board, nets, supplies, volts)
+    above = _feeds(board, nets, supplies, size)
     found = []
     for net in supplies:
         load, why = own[net]
@@ -230,12 +224,12 @@ def first_power(board: Board, proof: BoardProof) -> tuple[FirstPower, ...]:
                 volts=volts[net],
                 limit_ma=limit,
                 why=why,
-                charge_ms=1e6 * stored * (volts[net] or 5.0) / limit,
+                charge_ms=1e6 * stored * (size[net] or 5.0) / limit,
                 comes_from=above.get(net, ""),
             )
         )
     return tuple(
-        sorted(found, key=lambda one: (bool(one.comes_from), -(one.volts or 0.0), one.supply))
+        sorted(found, key=lambda one: (bool(one.comes_from), -abs(one.volts or 0.0), one.supply))
     )
 
 
