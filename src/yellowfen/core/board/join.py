@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.board import BoardPart, Finding, Pad
-from yellowfen.core.part.catalogue import unknown_body
+from yellowfen.core.part.catalogue import unknown_body, with_exposed_pad
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.part.package import JointKind, Land, Package, with_lands
 from yellowfen.core.quantity.wording import counted
@@ -139,10 +139,73 @@ def join(
     rivals = _rivals([placed for placed, _ in late])
     for placed, package in late:
         work.parts[placed.ref] = _by_nearness(placed, package, rivals, work)
+    for ref in tuple(work.parts):
+        _take_pad_beneath(ref, work)
     named = tuple(
         pad.of_part(*work.owner[i]) if i in work.owner else pad for i, pad in enumerate(pads)
     )
     return Joined(tuple(work.parts.values()), named, tuple(work.findings), dict(work.turns))
+
+
+LEAST_BENEATH = 0.08  # of the body's area: less is a test point
+_CLEAR_MM = 0.15  # between a pad beneath and the leads' lands
+
+
+def _lies_beneath(package: Package, x: float, y: float, size: tuple[float, float]) -> bool:
+    """True for a pad, in the part's own frame, that lies whole under a leaded body, between its rows,
+    over or near its middle.
+    """
+    leads = [land for land in package.lands if land.kind is not JointKind.THERMAL_PAD]
+    if len(leads) < 6 or size[0] * size[1] < LEAST_BENEATH * package.body_x_mm * package.body_y_mm:
+        return False
+    if any(land.kind not in (JointKind.GULL_WING, JointKind.J_LEAD) for land in leads):
+        return False
+    inside = (
+        abs(x) + size[0] / 2 <= package.body_x_mm / 2
+        and abs(y) + size[1] / 2 <= package.body_y_mm / 2
+        and abs(x) <= package.body_x_mm / 4
+        and abs(y) <= package.body_y_mm / 4
+    )
+    return inside and all(
+        abs(x - land.x_mm) >= (size[0] + land.size_x_mm) / 2 + _CLEAR_MM
+        or abs(y - land.y_mm) >= (size[1] + land.size_y_mm) / 2 + _CLEAR_MM
+        for land in leads
+    )
+
+
+def _take_pad_beneath(ref: str, work: _Work) -> None:
+    """A free pad under a leaded body whose package has none is its exposed pad: hidden, and the last
+    to melt. What the copper shows is believed over the name.
+    """
+    part = work.parts[ref]
+    package = part.package
+    if any(land.kind is JointKind.THERMAL_PAD for land in package.lands) or not part.joined:
+        return
+    placed = Placement(
+        ref=ref,
+        value="",
+        footprint="",
+        x_mm=part.x_mm,
+        y_mm=part.y_mm,
+        rotation_deg=part.rotation_deg,
+        side=part.side,
+    )
+    reach = max(package.body_x_mm, package.body_y_mm) / 2
+    found = []
+    for index in work.free.near(part.side, part.x_mm, part.y_mm, reach):
+        land = _land_of(placed, 0.0, "EP", work.free.pads[int(index)], JointKind.THERMAL_PAD)
+        if _lies_beneath(package, land.x_mm, land.y_mm, (land.size_x_mm, land.size_y_mm)):
+            found.append((int(index), land))
+    if len(found) != 1:
+        return
+    (index, land), count = found[0], len(package.lands)
+    land = replace(land, pin=str(count + 1))
+    work.free.take(index)
+    work.owner[index] = (ref, land.pin)
+    whole = with_lands(with_exposed_pad(package), (*package.lands, land))
+    work.parts[ref] = replace(part, package=whole)
+    said = f"a pad lies under it that {package.name} has not: taken for an exposed pad, soldered and out of sight"
+    work.findings.append(Finding(ref, said))
 
 
 def _in_holes(placed: Placement, library: Library, drilled: _Free) -> BoardPart | None:
@@ -202,9 +265,15 @@ def _already_named(
         lands = []
         for index, pad in zip(mine, pads, strict=True):
             work.owner[index] = (placed.ref, pad.pin or "?")
-            lands.append(
-                _land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual))
-            )
+            land = _land_of(placed, 0.0, pad.pin or "?", pad, kinds.get(pad.pin or "?", usual))
+            size = (land.size_x_mm, land.size_y_mm)
+            if (
+                package
+                and land.pin not in kinds
+                and _lies_beneath(package, land.x_mm, land.y_mm, size)
+            ):
+                land = replace(land, kind=JointKind.THERMAL_PAD)
+            lands.append(land)
         pegs = tabs[placed.ref, placed.side]
         if package is None:
             over = (

@@ -526,18 +526,51 @@ def _soic(
     )
 
 
-def _with_pad_beneath(pins: int) -> Package:
-    """Small outline with a heat pad beneath: 2.4 x 3.1 mm, longer with more pins [from memory]."""
-    plain = _soic(pins, False)
+# An exposed pad's share of the body where its name gives no size: 2.4 x 3.1 of 3.9 x 4.9 mm [from
+# memory of drawings].
+EXPOSED_SHARE = 0.62
+MOST_PINS_OF_P = 20  # PSOP-44 and longer ones are plain bodies for memories [from memory]
+_EXPOSED = re.compile(
+    r"(?<![A-Z])H(?:T|V|S|M|L)*(?:SSOP|SOP|SOIC|SO|MSOP|QFP)(?![A-Z])|(?<![A-Z])P(?:SOP|SOIC|SO)[_ -]?(?P<p>\d+)"
+    r"|(?<![A-Z])\d*E-?P(?:AD)?(?![A-Z])|POWER[_ -]?PAD|EXPOSED",
+    re.IGNORECASE,
+)
+_EXPOSED_SIZE = re.compile(r"(?<!\d)EP_?(\d+(?:[.,]\d+)?)x(\d+(?:[.,]\d+)?)", re.IGNORECASE)
+
+
+def with_exposed_pad(package: Package, size_mm: tuple[float, float] | None = None) -> Package:
+    """A leaded package with a metal pad beneath its body, soldered to the board: the usual share of
+    the body where no size is given. One that has such a pad already stays as it is.
+    """
+    if any(land.kind is not JointKind.GULL_WING for land in package.lands):
+        return package
+    x, y = size_mm or (EXPOSED_SHARE * package.body_x_mm, EXPOSED_SHARE * package.body_y_mm)
     tab = Land(
-        pin=str(pins + 1),
+        pin=str(len(package.lands) + 1),
         x_mm=0.0,
         y_mm=0.0,
-        size_x_mm=2.4,
-        size_y_mm=max(3.1, 0.6 * plain.body_y_mm),
+        size_x_mm=round(x, 2),
+        size_y_mm=round(y, 2),
         kind=JointKind.THERMAL_PAD,
     )
-    return replace(plain, name=f"PSOP-{pins}", lands=(*plain.lands, tab), gap_mm=0.05)
+    return replace(
+        package,
+        name=f"{package.name}-EP",
+        lands=(*package.lands, tab),
+        gap_mm=0.05,
+        tab_w_k=DIE_PAD_W_K,
+    )
+
+
+def _exposed_as_named(package: Package, name: str) -> Package:
+    """The package with an exposed pad where its name says that it has one."""
+    said = _EXPOSED.search(name)
+    if not said or len(package.lands) < 6 or (said["p"] and int(said["p"]) > MOST_PINS_OF_P):
+        return package
+    sizes = _EXPOSED_SIZE.search(name)
+    return with_exposed_pad(
+        package, (_sizes(*sizes.groups())[0], _sizes(*sizes.groups())[1]) if sizes else None
+    )
 
 
 def _soj(pins: int) -> Package:
@@ -1462,9 +1495,9 @@ _RULES: tuple[tuple[re.Pattern[str], _Builder], ...] = tuple(
         ),
         (r"TSOP[_ -]?(?:II|2)[_ -]?(\d+)", lambda m: _tsop2(int(m[1]))),
         (r"(?<![A-Z])SSOP[_ -]?(\d+)(?!.*4[.,]4)", lambda m: _ssop(int(m[1]))),
-        (r"(?:T|S|HT)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
+        (r"(?<!V)(?:T|S|HT)?SSOP[_ -]?(\d+)", lambda m: _tssop(int(m[1]))),
         (r"(?:MSOP|VSSOP|USOP|U?MAX)[_ -]?(\d+)", lambda m: _msop(int(m[1]))),
-        (r"(?:P|H)(?:SOP|SOIC|SO)[_ -]?(\d+)", lambda m: _with_pad_beneath(int(m[1]))),
+        (r"(?<![A-Z])(?:P|H)(?:SOP|SOIC|SO)[_ -]?(\d+)", lambda m: _soic(int(m[1]), False)),
         (r"SOJ[_ -]?(\d+)", lambda m: _soj(int(m[1]))),
         (
             r"(?:^|[_ -])(?:SOIC|SOP|SO)[_ -]?(\d+)(?:[_ -]?(W(?:IDE)?\b)|.*?(\d+[.,]\d+)x(\d+(?:[.,]\d+)?))?",
@@ -1601,7 +1634,7 @@ def find_package(name: str) -> Package | None:
             except (KeyError, ValueError, ZeroDivisionError):
                 continue
             if 0 < len(package.lands) <= 400 and package.body_x_mm < 60:
-                return replace(package)
+                return _exposed_as_named(replace(package), plain)
     return None
 
 
