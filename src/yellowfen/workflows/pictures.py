@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.look.part_search import find_part
 from yellowfen.core.look.part_seen import (
     JointSeen,
     Pose,
@@ -16,7 +17,6 @@ from yellowfen.core.look.part_seen import (
     in_part,
     joints_seen,
     on_board,
-    seated,
 )
 from yellowfen.core.look.paste_seen import Between, PrintSeen, bright_across, print_seen
 from yellowfen.core.look.picture_fit import (
@@ -24,9 +24,11 @@ from yellowfen.core.look.picture_fit import (
     PictureFit,
     best_channel,
     fit_clicks,
+    fit_doubt,
     refined,
     to_board,
     to_picture,
+    with_quality,
 )
 from yellowfen.core.look.picture_work import Moment, PictureWork, Pin
 from yellowfen.core.part.package import HIDDEN
@@ -42,6 +44,7 @@ from yellowfen.workflows.look import mark_joints
 
 Grey = NDArray[np.float32]
 KEPT = 8
+MOST_ERROR_MM = 0.08  # beyond that no verdict on a joint
 _prints: dict[tuple[int, str, str], PrintSeen] = {}
 
 
@@ -141,7 +144,24 @@ def fitted(
         if work.moment is not Moment.PRINTED and (ref in work.poses)
         for ring in hides(part, work.poses[ref]).values()
     ]
-    return refined(greys[channel], rings, clicks, work.side, hidden), channel
+    fit = refined(greys[channel], rings, clicks, work.side, hidden)
+    bodies = [] if work.moment is Moment.PRINTED else _bodies(board, work)
+    return with_quality(greys[channel], rings, fit, bodies), channel
+
+
+def _bodies(board: Board, work: PictureWork) -> list[tuple[tuple[float, float], ...]]:
+    """What the side's parts hide of it, each as it was laid, else where it belongs."""
+    return [
+        ring
+        for part in board.parts
+        if part.side == work.side
+        for ring in hides(part, work.poses.get(part.ref, Pose())).values()
+    ]
+
+
+def doubt_of(work: PictureWork) -> str:
+    """Why nothing is to be measured on a picture as it was laid; "" where it is to be believed."""
+    return "" if work.fit is None else fit_doubt(work.fit, [one.click for one in work.pins])
 
 
 def _refit(
@@ -201,20 +221,35 @@ def keep_to_clicks(
 # parts
 @dataclass(frozen=True, kw_only=True)
 class PartSeen:
-    """How a part sits, joint by joint."""
+    """How a part sits, joint by joint; `measured` once it was laid on the picture, `doubt` why what
+    was measured is not to be believed ("" it is), the error to expect (95 %, mm).
+    """
 
     ref: str
     pose: Pose
     joints: tuple[JointSeen, ...]
+    measured: bool
+    doubt: str
+    error_mm: float
 
 
 def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -> PartSeen:
-    """A part as it was laid on the picture (at first where it belongs)."""
+    """A part as it was laid on the picture (at first where it belongs, which measures nothing)."""
     part = found.part(ref)
     pose = found.work.poses.get(ref, Pose())
     grade = jobs.grade_of(connection, found.row.job_id)
     joints = joints_seen(part.package, pose, grade, limits_of(connection, grade))
-    return PartSeen(ref=ref, pose=pose, joints=joints)
+    work = found.work
+    error = work.errors_mm.get(ref, found.fit.error_um / 1000.0)
+    doubt = doubt_of(work) or work.doubts.get(ref, "")
+    if not doubt and error > MOST_ERROR_MM:
+        doubt = (
+            f"This lies within {1000 * error:.0f} µm only, too little to judge joints by:"
+            " click two more places, far apart."
+        )
+    return PartSeen(
+        ref=ref, pose=pose, joints=joints, measured=ref in work.poses, doubt=doubt, error_mm=error
+    )
 
 
 def lay_part(
@@ -224,9 +259,17 @@ def lay_part(
 
     def change(found: PictureOnBoard) -> PictureWork:
         found.part(ref)
-        return replace(found.work, poses={**found.work.poses, ref: pose})
+        work = _unsearched(found.work, ref)
+        return replace(work, poses={**work.poses, ref: pose})
 
     return _changed(connection, picture_id, change)
+
+
+def _unsearched(work: PictureWork, ref: str) -> PictureWork:
+    """The work without what a search said of a part."""
+    doubts = {one: said for one, said in work.doubts.items() if one != ref}
+    errors = {one: said for one, said in work.errors_mm.items() if one != ref}
+    return replace(work, doubts=doubts, errors_mm=errors)
 
 
 def drag_part(
@@ -248,25 +291,34 @@ def drag_part(
 
 
 def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> PictureOnBoard:
-    """Lay a part's outline on the edges that the picture shows near where it lies now; what the
-    part hides is left out of the board's own fit. Raises Refused where too few edges are seen.
+    """Search where a part lies in the picture and lay its outline there; what the part hides is
+    left out of the board's own fit. A pose that is not to be believed is kept with its reason.
+    Raises Refused where the board itself does not lie on the picture.
     """
 
     def change(found: PictureOnBoard) -> PictureWork:
         greys, part, work = _greys(connection, picture_id), found.part(ref), found.work
         found.fit  # noqa: B018  refused without one
-        pose = work.poses.get(ref, Pose())
-        for _ in range(2):
-            work = replace(work, poses={**work.poses, ref: pose})
+        rings = rings_of(found.board, work.side)
+        searched = find_part(greys[work.channel], found.fit, part, rings)
+        if not searched.doubt:
+            work = replace(work, poses={**work.poses, ref: searched.pose})
             fit, channel = fitted(found.board, greys, work)
-            if fit is None:
-                break
-            better = seated(greys[channel], fit, part, pose)
-            if better is None:
-                raise Refused("too few edges of this part are seen; drag it by hand")
+            assert fit is not None
+            searched = find_part(greys[channel], fit, part, rings)
             work = replace(work, fit=fit, channel=channel)
-            pose = better
-        return replace(work, poses={**work.poses, ref: pose})
+        if said := doubt_of(work):
+            raise Refused(said)
+        said = (
+            searched.doubt
+            and f"{ref} is not measured: {searched.doubt}. Drag its outline by hand, or take a better picture."
+        )
+        return replace(
+            work,
+            poses={**work.poses, ref: searched.pose},
+            doubts={**work.doubts, ref: said},
+            errors_mm={**work.errors_mm, ref: min(searched.error_mm, 5.0)},
+        )
 
     return _changed(connection, picture_id, change)
 
@@ -277,7 +329,10 @@ def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> 
     Raises Refused where the part was not soldered in this job.
     """
     found = laid(connection, picture_id)
-    wrong = [one for one in part_seen(connection, found, ref).joints if one.verdict]
+    seen = part_seen(connection, found, ref)
+    if not seen.measured or seen.doubt:
+        raise Refused(seen.doubt or f"lay {ref} on the picture first: nothing was measured yet")
+    wrong = [one for one in seen.joints if one.verdict]
     marks = [FoundMark(ref, one.pin, Verdict(one.verdict)) for one in wrong]
     mark_joints(connection, found.row.job_id, marks)
     return len(wrong)

@@ -10,7 +10,7 @@ modelled; its share shows in the error.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -53,7 +53,9 @@ class Click:
 @dataclass(frozen=True, kw_only=True)
 class PictureFit:
     """How board and picture belong together: the homography from mm to px, row by row; how many
-    clicks and edges it rests on; its scale, and the error to expect at the places clicked (95 %).
+    clicks and edges it rests on; its scale, and the error to expect at the places clicked (95 %);
+    the share of the pads' outlines in sight that are seen on it, and how blurred they are (px,
+    standard deviation).
     """
 
     matrix: tuple[float, ...]
@@ -61,6 +63,8 @@ class PictureFit:
     edges: int
     um_px: float
     error_um: float
+    share: float = 1.0
+    blur_px: float = 0.0
 
     @property
     def square(self) -> Array:
@@ -509,6 +513,81 @@ def _edge_error(
     cover = np.linalg.inv(rows.T @ rows / spread**2 + np.diag(HELD) + 1e-9 * np.eye(8))
     witnessed = 2.0 * math.sqrt(2.0 * float(np.max(np.einsum("ij,jk,ik->i", rows, cover, rows))))
     return math.hypot(witnessed, FLOOR_PX)
+
+
+LEAST_SHARE = 0.55  # of the pads' outlines in sight that must be seen where they are drawn
+MOST_BLUR_PX, MOST_BLUR_UM = 3.5, 60.0
+
+
+def with_quality(
+    image: Array,
+    rings: Sequence[Sequence[tuple[float, float]]],
+    fit: PictureFit,
+    hidden: Sequence[Sequence[tuple[float, float]]] = (),
+) -> PictureFit:
+    """The fit with how well the picture bears it out: at each place along the outlines in sight the
+    grey must change across it, in the sense of most, by more than it wavers beside it.
+    """
+    edges = edges_of(rings, max(fit.um_px / 1000.0 * 2.0, 0.02)).outside(hidden)
+    if not len(edges.places):
+        return replace(fit, share=0.0)
+    here, normals = _normals(fit.square, edges.places, edges.outward)
+    height, width = image.shape
+    inside = ((here > 14) & (here < (width - 15, height - 15))).all(axis=1)
+    here, normals = here[inside][:MOST_EDGES], normals[inside][:MOST_EDGES]
+    if len(here) < LEAST_EDGES:
+        return replace(fit, share=0.0)
+    smooth = blurred(image)
+    near = np.array(
+        [sampled(smooth, here + px * normals) for px in (-5.0, -4.0, -3.0, 3.0, 4.0, 5.0)]
+    )
+    inner, outer = near[:3], near[3:]
+    step = inner.mean(axis=0) - outer.mean(axis=0)
+    waver = np.hypot(inner.std(axis=0), outer.std(axis=0)) + 1.5
+    sign = 1.0 if np.median(step) >= 0 else -1.0
+    usual = float(np.median(np.abs(step)))
+    good = (sign * step > 1.5 * waver) & (sign * step > 0.35 * usual)
+    share = float(np.mean(good))
+    if good.sum() < LEAST_EDGES:
+        return replace(fit, share=share)
+    here, normals = here[good], normals[good]
+
+    def slope(of: Array) -> float:
+        return float(np.median(sign * (sampled(of, here - normals) - sampled(of, here + normals))))
+
+    # A step blurred by s has slope 1/s; blurred once more by a known amount it tells s.
+    ratio = (slope(smooth) / max(slope(blurred(smooth, 4)), 1e-9)) ** 2
+    variance = (5.0 - ratio) / max(ratio - 1.0, 1e-3) if ratio < 5.0 else 0.0
+    return replace(fit, share=share, blur_px=math.sqrt(min(variance, 400.0)))
+
+
+def fit_doubt(fit: PictureFit, clicks: Sequence[Click]) -> str:
+    """Why nothing is to be measured on a fit, in a sentence; "" where it is to be believed."""
+    if fit.share < LEAST_SHARE:
+        return "The drawing does not lie on the pads that are seen: a place was clicked for another, or the picture shows another board or face. Take the places back and click them again."
+    if fit.edges and max(fit.blur_px * fit.um_px / MOST_BLUR_UM, fit.blur_px / MOST_BLUR_PX) > 1:
+        return "The picture is out of focus, so nothing can be measured: focus on the pads and take it again."
+    worst, far = farthest_click(fit, clicks)
+    if far > ODD_CLICK_PX:
+        return f"Place {worst + 1} lies {far:.0f} pixels from where the other places have it: take the places back and click them again."
+    if _aslant(fit) > MOST_ASLANT:
+        return (
+            "The board is seen too much aslant to be measured: hold the camera straight above it."
+        )
+    return ""
+
+
+MOST_ASLANT = 0.2  # by which share the scale differs along and across
+
+
+def _aslant(fit: PictureFit) -> float:
+    """How much more a millimetre is stretched one way than the other, in the middle."""
+    matrix = fit.square
+    corner = np.linalg.solve(matrix, np.array((0.0, 0.0, 1.0)))
+    x, y = corner[:2] / corner[2] if abs(corner[2]) > 1e-12 else (0.0, 0.0)
+    here = _apply(matrix, np.array([[x, y], [x + 0.01, y], [x, y + 0.01]]))
+    sizes = np.linalg.svd(here[1:] - here[0], compute_uv=False)
+    return float(sizes[0] / max(sizes[1], 1e-12) - 1.0)
 
 
 def best_channel(

@@ -34,7 +34,8 @@ class Pin:
 @dataclass(frozen=True, kw_only=True)
 class PictureWork:
     """All that is kept beside a picture. `by_edges` off keeps to the clicks; thresholds are None
-    where they are worked out.
+    where they are worked out; of a part that was searched, `doubts` says why its pose is not
+    believed ("" it is) and `errors_mm` how far off it may be (95 %).
     """
 
     side: str = "top"
@@ -46,6 +47,8 @@ class PictureWork:
     fit: PictureFit | None = None
     channel: int = 3
     poses: dict[str, Pose] = field(default_factory=dict)
+    doubts: dict[str, str] = field(default_factory=dict)
+    errors_mm: dict[str, float] = field(default_factory=dict)
     paste_from: float | None = None
     bright_from: float | None = None
     paste_darker: bool = True

@@ -205,6 +205,7 @@ def _context(database: Database, found: work.PictureOnBoard, do: str, ref: str) 
         "kept": kept,
         "fit": kept.fit,
         "odd": _odd_click(kept),
+        "doubt": work.doubt_of(kept),
         "do": do,
         "ref": ref,
         "parts": names,

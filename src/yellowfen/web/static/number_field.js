@@ -54,6 +54,7 @@
     if (!sound.has(form) && fields.some((field) => field.value.trim() && !plain.test(field.value.trim()))) {
       event.preventDefault();
       const good = await Promise.all(fields.map(check));
+      await new Promise((resolve) => setTimeout(resolve));  // not amid the event that was stopped: nothing is sent from there
       if (good.includes(false)) { const wrong = fields[good.indexOf(false)]; wrong.focus(); wrong.scrollIntoView({ block: "center" }); return; }
       sound.add(form);
       form.requestSubmit(event.submitter?.form === form ? event.submitter : undefined);
