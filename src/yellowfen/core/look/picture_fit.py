@@ -516,7 +516,7 @@ def _edge_error(
 
 
 LEAST_SHARE = 0.55  # of the pads' outlines in sight that must be seen where they are drawn
-MOST_BLUR_PX, MOST_BLUR_UM = 3.5, 60.0
+MOST_BLUR_PX, MOST_BLUR_UM = 2.6, 60.0
 
 
 def with_quality(
