@@ -5,7 +5,7 @@ in °C.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -29,6 +29,7 @@ from yellowfen.core.heat.surface import (
     film_w_m2k,
     free_convection_w_m2k,
 )
+from yellowfen.core.heat.through import layers_for
 from yellowfen.errors import Refused
 
 SAFE_STEP, SAFE_BETWEEN, SAFE_BESIDE_SHORT = 0.95, 0.7, 0.4
@@ -142,13 +143,15 @@ class Rehearsal:
 class Resolution:
     """How finely to compute.
 
-    `max_step_s` (faces) and `part_step_s` (parts, inner layers) only ever shorten the stable steps.
+    `layers` node layers at least, more where they would lie more than `slab_share` of the heat's
+    depth apart (`through`). `max_step_s` (faces) and `part_step_s` (parts, inner layers) only ever shorten the stable steps.
 
     With `fine`, cells are `cell_mm` there only and grow outwards.
     """
 
     cell_mm: float = 1.0
     layers: int = 4
+    slab_share: float = 0.75
     max_step_s: float = 0.0167
     part_step_s: float = 0.05
     nozzle_step_mm: float = 1.6
@@ -160,7 +163,14 @@ class Resolution:
 
 
 FINE = Resolution()
-QUICK = Resolution(cell_mm=1.75, layers=3, max_step_s=0.06, part_step_s=0.1, nozzle_step_mm=3.0)
+QUICK = Resolution(
+    cell_mm=1.75,
+    layers=3,
+    slab_share=1.1,
+    max_step_s=0.06,
+    part_step_s=0.1,
+    nozzle_step_mm=3.0,
+)
 EXACT = Resolution(
     max_step_s=0.0005,
     part_step_s=0.0005,
@@ -169,7 +179,13 @@ EXACT = Resolution(
     sample_s=0.01,
 )
 COARSE = Resolution(
-    cell_mm=2.0, layers=3, max_step_s=0.06, part_step_s=0.06, sample_s=0.5, frame_s=1e9
+    cell_mm=2.0,
+    layers=3,
+    slab_share=1.1,
+    max_step_s=0.06,
+    part_step_s=0.06,
+    sample_s=0.5,
+    frame_s=1e9,
 )
 
 
@@ -199,7 +215,7 @@ class Prepared:
             isinstance(mine.source, HotAir)
             and isinstance(scene.source, HotAir)
             and scene.board is mine.board
-            and resolution == self.resolution
+            and _layered(scene, resolution) == self.resolution
             and scene.ambient_c == mine.ambient_c
             and (scene.preheater is None) == (mine.preheater is None)
             and scene.shields == mine.shields
@@ -284,8 +300,15 @@ def rehearse_prepared(prepared: Prepared) -> Rehearsal:
     return _result(prepared, state, drive, trace)
 
 
+def _layered(scene: Scene, resolution: Resolution) -> Resolution:
+    """The resolution with as many node layers as this scene's heat asks for."""
+    layers = layers_for(scene, resolution.layers, resolution.slab_share)
+    return resolution if layers == resolution.layers else replace(resolution, layers=layers)
+
+
 def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     """Tables and step limits of a scene; of its recipe only what holds for every move."""
+    resolution = _layered(scene, resolution)
     grid = make_grid(scene.board, resolution.cell_mm, resolution.layers, resolution.fine)
     couplings = couplings_of(scene, resolution.cell_mm, resolution.layers, resolution.fine)
     network = build_network(scene, grid, resolution.pad_contact_w_m2k, couplings)
