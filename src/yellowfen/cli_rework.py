@@ -127,7 +127,11 @@ def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJ
         if not one.possible:
             print(f"not {one.way}: {one.why_not}")
             continue
-        liquid = "" if one.all_liquid_s is None else f", all liquid at {one.all_liquid_s:.0f} s"
+        liquid = (
+            ""
+            if one.all_liquid_s is None
+            else f", {'hands need' if one.at_least else 'all liquid at'} {one.all_liquid_s:.0f} s"
+        )
         loose = f", loose: {', '.join(one.loose)}" if one.loose else ""
         print(
             f"{one.way}: {100 * one.odds:.0f} %, {one.minutes:.0f} min{liquid}{loose}; {one.settings}"

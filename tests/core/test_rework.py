@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import Polygon
 
+from tests.conftest import small_scene
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.sketch import Sketch, SketchedPart, board_of
 from yellowfen.core.deposit.by_hand import wire_mm
@@ -63,6 +64,7 @@ from yellowfen.core.rework.ways_off import (
     Matters,
     OffBench,
     OffWay,
+    WayOff,
     best_first,
     tear_odds,
     ways_off,
@@ -251,6 +253,61 @@ def test_wick_and_wire_add_up(demo_board: Board) -> None:
         assert ties == sorted(ties, key=["signal", "relief", "plane"].index)  # planes last
 
 
+def test_seconds_and_amounts_at_pads_are_those_of_hands_and_of_the_print() -> None:
+    """A hand's second at the least, two with wick, never beyond what the pad bears; never more left
+    than was printed, nor than a cap holds, in the band too.
+    """
+    package, alloy = package_named("0805"), ALLOYS["Sn63Pb37"]
+    for off in OffWay:
+        for want in Want:
+            printed = {"1": 0.045, "2": 0.045}
+            plan = pads_plan(
+                "C1",
+                package,
+                (),
+                off,
+                want,
+                alloy=alloy,
+                iron=USUAL_IRONS[0],
+                touches_s=lambda tie: 0.1,
+                printed_mm3=printed,
+            )
+            for pad in plan.pads:
+                land = next(one for one in package.lands if one.pin == pad.pin)
+                holds = cap_mm3(land.area_mm2, min(land.size_x_mm, land.size_y_mm))
+                if off not in (OffWay.TWO_IRONS, OffWay.REMOVAL, OffWay.TO_AND_FRO):
+                    assert pad.left_mm3 <= 0.045 + 1e-9  # irons bring solder of their own
+                assert pad.left_high_mm3 <= holds + 1e-12
+                assert pad.seconds is not None
+                assert min(2.0 if pad.wick_mm else 1.0, pad.longest_s) <= pad.seconds
+                assert pad.seconds <= pad.longest_s
+
+
+def test_irons_are_told_no_quicker_than_hands_and_ranked_without_the_metals_seconds() -> None:
+    """Two irons and removal alloy on an SO-8, one iron on a chip: the least seconds of hands, and
+    minutes and odds that do not move with what the metal alone would need.
+    """
+    for name, ways in (
+        ("SOIC-8", {OffWay.TWO_IRONS: 8.0, OffWay.REMOVAL: 20.0}),
+        ("0805", {OffWay.TO_AND_FRO: 3.0}),
+    ):
+        told: dict[OffWay, list[WayOff]] = {way: [] for way in ways}
+        for hot in (340.0, 420.0):
+            scene = small_scene()
+            part = replace(scene.parts[0], package=package_named(name))
+            scene = replace(scene, parts=(part,))
+            irons = (replace(USUAL_IRONS[0], set_c=hot), replace(USUAL_IRONS[1], set_c=hot))
+            bench = OffBench(air=None, irons=irons, removal_alloy=True)
+            for one in ways_off(scene, "U1", bench, Matters.BOARD):
+                if one.way in ways and one.possible:
+                    told[one.way].append(one)
+        for way, least in ways.items():
+            cool, warm = told[way]
+            assert min(cool.all_liquid_s or 0.0, warm.all_liquid_s or 0.0) >= least
+            assert cool.minutes == warm.minutes
+            assert cool.odds == pytest.approx(warm.odds, abs=0.02)
+
+
 def test_the_braid_delays_as_a_lumped_body_does() -> None:
     """Against the equation stepped numerically."""
     iron, land = (
@@ -348,12 +405,16 @@ def test_small_parts_pull_in_from_half_a_pad_and_large_ones_uneven_do_not() -> N
     assert centring(package_named("SOIC-28W"), 0.1, lag_s=8.0).largest_mm == 0.0
 
 
-@given(st.floats(0.02, 0.3))
-def test_more_solder_floats_higher_and_pressing_takes_it_away(volume: float) -> None:
-    package = package_named("1206")
-    here, more = thickness(package, volume), thickness(package, 1.3 * volume)
-    assert 0.0 < here.height_mm < more.height_mm
-    assert here.squeezed_mm3 < more.squeezed_mm3
+@given(st.floats(0.005, 0.3), st.sampled_from(["0402", "0805", "1206", "SOIC-8", "TSSOP-20"]))
+def test_a_height_is_told_only_where_forces_balance(volume: float, name: str) -> None:
+    """Never the end of the search: at the height told the columns carry the weight."""
+    package = package_named(name)
+    found = thickness(package, volume)
+    if found is None:
+        return
+    columns = columns_of(package, volume)
+    carried = sum(one.force_mn(found.height_mm) for one in columns)
+    assert carried == pytest.approx(package.mass_mg * 1e-3 * 9.81, rel=0.02, abs=1e-4)
 
 
 def test_a_stencil_of_one_part_leaves_the_rest_out(demo_board: Board) -> None:

@@ -18,6 +18,7 @@ def way_json(way: WayOff) -> dict[str, Any]:
         "possible": way.possible,
         "why_not": way.why_not,
         "all_liquid_s": _rounded(way.all_liquid_s),
+        "at_least": way.at_least,
         "stays_liquid_s": _rounded(way.stays_liquid_s, 2),
         "spread_s": _rounded(way.spread_s, 2),
         "last_pin": way.last_pin,

@@ -239,7 +239,7 @@ def way_steps(connection: sqlite3.Connection, job: Job, asked: str) -> Iterator[
 
 def ways_seen(steps: list[str]) -> list[dict[str, Any]]:
     """The ways of a weighing as far as it is, best first; a later answer replaces an earlier one."""
-    found = {one["way"]: one for one in map(json.loads, steps)}
+    found = {one["way"]: {"at_least": False} | one for one in map(json.loads, steps)}
     return sorted(
         found.values(),
         key=lambda one: (not one["possible"], expected_min(one["minutes"], one["odds"])),
@@ -354,7 +354,21 @@ def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
     asked = answers_of(connection, job)
     kept = answer_to(connection, job.id, Question(what=QuestionKind.PADS, ref=ref))
     known = None if kept is None else json.loads(kept)
-    return pads_planned(board, job.plan, ref, asked=asked, iron=_widest(connection), known=known)
+    return pads_planned(
+        board,
+        job.plan,
+        ref,
+        asked=asked,
+        iron=_widest(connection),
+        known=known,
+        printed_mm3=_printed_mm3(connection, job, ref),
+    )
+
+
+def _printed_mm3(connection: sqlite3.Connection, job: Job, ref: str) -> dict[str, float]:
+    """Solder that the job's stencil prints on a part's pads, by pin; empty where it has no openings."""
+    judged = paste_state(connection, job.id).judged
+    return {one.pin: one.pad_solder_mm3 for one in judged.openings if one.ref == ref}
 
 
 def pads_known(connection: sqlite3.Connection, job: Job, ref: str) -> bool:
@@ -386,6 +400,7 @@ def pads_planned(
     asked: Answers,
     iron: Iron,
     known: dict[str, float | None] | None = None,
+    printed_mm3: dict[str, float] | None = None,
 ) -> PadsPlan:
     """The same on a board with a plan. Of the ties that are `known` the seconds are taken from
     there; what is found of others is put there.
@@ -415,6 +430,7 @@ def pads_planned(
         wick_width_mm=asked.wick_width_mm,
         wick_takes=asked.wick_takes,
         beads_mm3=BEAD_MM2 * pitch if flooded else 0.0,
+        printed_mm3=printed_mm3,
     )
 
 

@@ -196,8 +196,21 @@ def settled_mm(columns: tuple[SolderColumn, ...], weight_mn: float) -> float:
     """Height at which the columns first carry the weight, coming down from above as a part on
     melting paste does.
 
-    There may be a lower one too, reached when the edges are pressed out. Raises InvalidValue for
-    columns without solder.
+    There may be a lower one too, reached when the edges are pressed out. Where they carry it at no
+    height searched, the lowest of these. Raises InvalidValue for columns without solder.
+    """
+    found = balance_mm(columns, weight_mn)
+    return _lowest_mm(columns) if found is None else found
+
+
+def _lowest_mm(columns: tuple[SolderColumn, ...]) -> float:
+    """Where the search for a rest ends: a third of what the solder would stand as a block."""
+    return 0.3 * min(column.volume_mm3 / column.area_mm2 for column in columns)
+
+
+def balance_mm(columns: tuple[SolderColumn, ...], weight_mn: float) -> float | None:
+    """Height at which the columns first carry the weight; None where they do at no height searched.
+    Raises InvalidValue for columns without solder.
     """
     if not columns or any(column.volume_mm3 <= 0 for column in columns):
         raise InvalidValue("volume", "a leadless part cannot settle on a pad without solder")
@@ -206,7 +219,7 @@ def settled_mm(columns: tuple[SolderColumn, ...], weight_mn: float) -> float:
     def sinks(height: float) -> float:
         return weight_mn - sum(column.force_mn(height) for column in columns)
 
-    low, high = 0.3 * min(flat), 3.0 * max(flat)
+    low, high = _lowest_mm(columns), 3.0 * max(flat)
     ratio = (low / high) ** (1.0 / _STEPS)
     upper = high
     for _ in range(_STEPS):
@@ -214,7 +227,7 @@ def settled_mm(columns: tuple[SolderColumn, ...], weight_mn: float) -> float:
         if sinks(lower) <= 0:
             return _root(sinks, lower, upper)
         upper = lower
-    return low
+    return None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,7 +6,7 @@ add up to what was there; wick is that volume over what a millimetre of it takes
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -25,6 +25,22 @@ from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
+WICK_LEAST_S = constant(
+    "wick_least",
+    2.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
+    source="a row of four pads is wicked in 8 to 20 s, fresh end laid on and drawn along",
+    affects="least seconds told for wicking a pad",
+)
+TOUCH_LEAST_S = constant(
+    "touch_least",
+    1.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
+    source="nothing that a hand does at a joint takes under about a second",
+    affects="least seconds told for a pad that is levelled or given solder",
+)
 WICK_TAKES = constant(
     "wick_takes",
     0.22,
@@ -197,12 +213,24 @@ def cap_mm3(area_mm2: float, width_mm: float, angle_deg: float = CAP_DEG) -> flo
     return section * area_mm2 / width_mm
 
 
-def left_mm3(package: Package, land: Land, off: OffWay, bead_mm3: float = 0.0) -> float:
-    """Solder on a pad after a part came off, never more than its cap."""
+def left_mm3(
+    package: Package,
+    land: Land,
+    off: OffWay,
+    bead_mm3: float = 0.0,
+    printed_mm3: float | None = None,
+) -> float:
+    """Solder on a pad after a part came off, never more than its cap. `printed_mm3`: the solder that
+    was printed on it; without it the middle of what the joint wants.
+    """
     want = wanted(package, land)
-    old = 0.5 * (want.lean_mm3 + want.fat_mm3)
-    holds = cap_mm3(land.area_mm2, min(land.size_x_mm, land.size_y_mm))
-    return min(_STAYS[off] * old + bead_mm3, holds)
+    old = 0.5 * (want.lean_mm3 + want.fat_mm3) if printed_mm3 is None else printed_mm3
+    return min(_STAYS[off] * old + bead_mm3, _holds(land))
+
+
+def _holds(land: Land) -> float:
+    """Most solder that stands on a land, mm³."""
+    return cap_mm3(land.area_mm2, min(land.size_x_mm, land.size_y_mm))
 
 
 def wanted_mm3(package: Package, land: Land, want: Want) -> float:
@@ -245,6 +273,11 @@ def wick_delay_s(iron: Iron, land: Land, width_mm: float, liquidus_c: float) -> 
     return -wick_heat_j_k(width_mm) / passes * math.log(1.0 - rise)
 
 
+def by_hand_s(wicked: bool, longest_s: float) -> float:
+    """Least seconds of a hand at one pad, never above the longest dwell that the pad bears."""
+    return min(WICK_LEAST_S if wicked else TOUCH_LEAST_S, longest_s)
+
+
 Touches = Callable[[str], float | None]
 
 
@@ -261,9 +294,13 @@ def pads_plan(
     wick_width_mm: float = 2.0,
     wick_takes: float = WICK_TAKES,
     beads_mm3: float = 0.0,
+    printed_mm3: Mapping[str, float] | None = None,
 ) -> PadsPlan:
     """The work at the pads of a part. `touches_s(tie)`: seconds until a pad of that tie melts under
-    the iron (None: not within a touch); `beads_mm3`: solder of a flooded row left on each pad.
+    the iron (None: not within a touch); `beads_mm3`: solder of a flooded row left on each pad;
+    `printed_mm3`: solder printed by pin, where that is known.
+
+    Seconds are never told below what a hand needs at a pad.
 
     Raises InvalidValue for a part without pads, wick of no width.
     """
@@ -274,7 +311,7 @@ def pads_plan(
     drawn = {pad.pin: pad for pad in pads if pad.ref == ref}
     work = []
     for land in package.lands:
-        left = left_mm3(package, land, off, beads_mm3)
+        left = left_mm3(package, land, off, beads_mm3, (printed_mm3 or {}).get(land.pin))
         keep = wanted_mm3(package, land, want)
         tie = tie_of(drawn.get(land.pin))
         takes = max(left - keep, 0.0) / (wick_takes * wick_width_mm)
@@ -289,11 +326,11 @@ def pads_plan(
                 tie=tie,
                 left_mm3=left,
                 left_low_mm3=left * (1 - LEFT_SPREAD),
-                left_high_mm3=left * (1 + LEFT_SPREAD),
+                left_high_mm3=min(left * (1 + LEFT_SPREAD), _holds(land)),
                 wanted_mm3=keep,
                 wick_mm=takes,
                 wire_mm=adds,
-                seconds=seconds,
+                seconds=None if seconds is None else max(seconds, by_hand_s(takes > 0, longest)),
                 longest_s=longest,
                 says=_says(land, tie, seconds, longest, takes > 0.0),
             )

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from shapely import Polygon
 
 from yellowfen.core.board.board import Board, Opening, Point
-from yellowfen.core.deposit.floating import SolderColumn, crown_mm, settled_mm
+from yellowfen.core.deposit.floating import SolderColumn, balance_mm, crown_mm, settled_mm
 from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
@@ -133,12 +133,15 @@ def _under(package: Package, land: Land) -> tuple[float, float, float]:
     return covered, wide, max(along - covered, 0.0)
 
 
-def thickness(package: Package, solder_mm3: float) -> Thickness:
+def thickness(package: Package, solder_mm3: float) -> Thickness | None:
     """How high a chip or a gull-wing part floats on so much solder a joint, and what pressing it
-    flat takes away.
+    flat takes away; None where weight and surface tension balance at no height of the model, which
+    then says nothing.
     """
     columns = columns_of(package, solder_mm3)
-    height = settled_mm(columns, package.mass_mg * 1e-3 * _G)
+    height = balance_mm(columns, package.mass_mg * 1e-3 * _G)
+    if height is None:
+        return None
     area = columns[0].area_mm2
     land = next(land for land in package.lands if land.kind in _FLOATS)
     short, long = sorted((land.size_x_mm, land.size_y_mm))

@@ -102,6 +102,47 @@ TROUBLE_MIN = constant(
     source="a torn pad, a lost neighbour, a new part fetched; our own weighing",
     affects="which way off is proposed",
 )
+# What hands need at the least, whatever the metal does [handbook tables of observed acts].
+FLOOD_PIN_S = constant(
+    "flood_pin",
+    5.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
+    source="both rows of an 8-lead part are flooded with wire in 30 to 50 s",
+    affects="minutes of ways off that flood rows",
+)
+TWO_IRONS_LEAST_S = constant(
+    "two_irons_least",
+    8.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
+    source="two irons on flooded rows of 8 leads, from touch to part off: 8 to 25 s",
+    affects="least seconds told for two irons",
+)
+TWO_IRONS_PIN_S = constant(
+    "two_irons_pin",
+    1.0,
+    "s",
+    mark=_M,
+    source="14 to 16 leads take up to 40 s where 8 take up to 25; our own reading",
+    affects="least seconds told for two irons on more than eight leads",
+)
+TO_AND_FRO_LEAST_S = constant(
+    "to_and_fro_least",
+    3.0,
+    "s",
+    mark=Mark.COMMON_PRACTICE,
+    source="one iron alternates between a chip's two ends until it slides: 3 to 10 s",
+    affects="least seconds told for one iron to and fro",
+)
+REMOVAL_LEAST_S = constant(
+    "removal_least",
+    20.0,
+    "s",
+    mark=_M,
+    source="all sides are heated in turn, several rounds; our own estimate",
+    affects="least seconds told for removal alloy",
+)
 SCORES = constant(
     "scores_per_lead",
     4.5,
@@ -169,6 +210,7 @@ _HANDS: dict[OffWay, tuple[float, float]] = {
     OffWay.CUT: (4.0, 0.12),
     OffWay.PIN_BY_PIN: (3.0, 0.08),
 }
+_BY_IRON = frozenset((OffWay.TWO_IRONS, OffWay.TO_AND_FRO, OffWay.REMOVAL))
 _PART_LOST = frozenset((OffWay.CUT,))
 
 
@@ -195,7 +237,8 @@ class WayOff:
     """One way off for a part. `all_liquid_s` when its last joint is liquid, `spread_s` since the
     first was; `stays_liquid_s` after the heat leaves. Peaks in °C. `loose` come loose, `falls` drop
     from underneath, `harmed` pass their limit. `odds` that all that matters comes through, 0..1.
-    `uses` and `settings` in words; `why_not` where it is not possible.
+    `uses` and `settings` in words; `why_not` where it is not possible. `at_least`: the seconds are
+    what hands need, the metal would need less.
     """
 
     way: OffWay
@@ -204,6 +247,7 @@ class WayOff:
     all_liquid_s: float | None = None
     stays_liquid_s: float | None = None
     spread_s: float | None = None
+    at_least: bool = False
     last_pin: str = ""
     body_peak_c: float | None = None
     loose: tuple[str, ...] = ()
@@ -282,7 +326,8 @@ def _weighed(way: WayOff, part: PlacedPart, matters: Matters) -> WayOff:
         good *= (1.0 - HARM_ODDS) ** len({*way.falls, *way.harmed} - {part.ref})
     if matters is not Matters.BOARD:
         good *= 1.0 - _cooked(way, part)
-    minutes = way.minutes + hands + (way.all_liquid_s or 0.0) / 60.0
+    heated = 0.0 if way.way in _BY_IRON else (way.all_liquid_s or 0.0) / 60.0
+    minutes = way.minutes + hands + heated
     return replace(way, odds=good, minutes=minutes)
 
 
@@ -647,21 +692,30 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     )
 
 
+def least_s(way: OffWay, leads: int) -> float:
+    """Seconds that hands need at the least from the touch to the part off, by iron."""
+    if way is OffWay.TWO_IRONS:
+        return TWO_IRONS_LEAST_S + TWO_IRONS_PIN_S * max(leads - 8, 0)
+    return TO_AND_FRO_LEAST_S if way is OffWay.TO_AND_FRO else REMOVAL_LEAST_S
+
+
 def _by_iron(way: OffWay, seen: Flooded, part: PlacedPart) -> WayOff:
-    """What a flood says, as a way off."""
+    """What a flood says, as a way off. Its seconds are the metal's share; told are those of the
+    hands where these are more, and neither odds nor minutes rest on the metal's.
+    """
     if seen.all_liquid_s is None:
         cold = seen.at_end_c.get(seen.last_pin, 0.0)
         said = f"never all liquid at once: pin {seen.last_pin} is at {cold:.0f} °C when the tip comes back"
         return WayOff(way=way, possible=False, why_not=said, last_pin=seen.last_pin)
     harmed = (part.ref,) if seen.body_peak_c > seen.limit_c else ()
-    # While irons are on it nothing is lifted before all is liquid: the tips feel it. The spread that
-    # tears is that in which one joint freezes again.
+    leads = len(part.package.lands)
+    floor = least_s(way, leads)
     return WayOff(
         way=way,
         possible=True,
-        all_liquid_s=seen.all_liquid_s,
-        stays_liquid_s=seen.stays_liquid_s,
-        spread_s=seen.spread_s,
+        all_liquid_s=max(seen.all_liquid_s, floor),
+        at_least=seen.all_liquid_s <= floor,
+        minutes=0.0 if way is OffWay.TO_AND_FRO else FLOOD_PIN_S * leads / 60.0,
         last_pin=seen.last_pin,
         body_peak_c=seen.body_peak_c,
         loose=seen.loose,
