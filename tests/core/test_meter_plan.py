@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
-from yellowfen.core.board.bridges import neighbouring_pins
+from yellowfen.core.board.bridges import near_pads, neighbouring_pins
 from yellowfen.core.look.meter_plan import (
     LEADS_NOWHERE,
     Expect,
@@ -106,17 +106,13 @@ def faults(made: Board, plan: MeterPlan) -> list[Suspect]:
     between = Resistances(made)
     silent = {name for name, _ in plan.unproved}
     opens = [Suspect(name) for name in nets if name not in silent]
-    pairs = [
-        Suspect(f"{part.ref}.{a}", f"{part.ref}.{b}")
-        for part in made.parts
-        for a, b in neighbouring_pins(part)
-        if f"{part.ref}.{a}" in nets and f"{part.ref}.{b}" in nets
-    ]
+    pairs = [Suspect(a, b) for a, b in near_pads(made) if a in nets and b in nets]
     real = [
         one
         for one in pairs
         if nets[one.joint] != nets[one.other]
         and between.between(nets[one.joint], nets[one.other]) >= 2.0
+        and not (one.joint.split(".")[0] == one.other.split(".")[0] in plan.unseen)
     ]
     return opens + real
 
@@ -283,3 +279,31 @@ def test_resistors_against_nodal_analysis(seed: int) -> None:
         current = np.array([1.0 if i == a else 0.0 for i in keep])
         volts = np.linalg.lstsq(g[np.ix_(keep, keep)], current, rcond=None)[0]
         assert got == pytest.approx(volts[keep.index(a)], rel=1e-6)
+
+
+def test_gaps_to_the_pad_beneath_across_chips_and_between_parts_are_probed(
+    demo_board: Board,
+) -> None:
+    """Whatever lies a bridge apart on different nets is in some probe, put where a tip reaches, or
+    its part is named as one that conducts itself.
+    """
+    plan = meter_plan(demo_board, {})
+    points = {one.name: one for one in points_of(demo_board)}
+    covered = {frozenset((one.joint, one.other)) for probe in plan.probes for one in probe.covers}
+    between = Resistances(demo_board)
+    kinds = {"beneath": 0, "across": 0, "parts": 0}
+    for a, b in near_pads(demo_board):
+        if a not in points or b not in points or points[a].net == points[b].net:
+            continue
+        part, other = a.split(".")[0], b.split(".")[0]
+        if between.between(points[a].net, points[b].net) < 2.0 or part == other in plan.unseen:
+            continue
+        assert frozenset((a, b)) in covered, (a, b)
+        hidden = points[a].hidden or points[b].hidden
+        kinds["beneath" if hidden else "across" if part == other else "parts"] += 1
+    assert kinds["beneath"] >= 8
+    assert kinds["across"] > 0
+    for probe in plan.probes:
+        if probe.expect is Expect.APART:
+            assert not points[probe.here].hidden
+            assert not points[probe.there].hidden

@@ -9,6 +9,7 @@ metal no probe touches is told, not proved. Board unpowered for all of it.
 """
 
 import math
+import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -17,7 +18,7 @@ from enum import StrEnum
 import numpy as np
 
 from yellowfen.core.board.board import Board, Pad
-from yellowfen.core.board.bridges import neighbouring_pins
+from yellowfen.core.board.bridges import near_pads
 from yellowfen.core.look.values import farads, ohms, volts_of
 from yellowfen.core.part.package import HIDDEN, Land
 from yellowfen.core.source.mark import Mark, constant
@@ -96,7 +97,8 @@ def probe_key(here: str, there: str, *, reads: bool) -> str:
 @dataclass(frozen=True, kw_only=True)
 class MeterPlan:
     """All probes in the order of the work; `unproved` joints that no probe reaches, with the
-    reason; `least` how few probes any list needs for what these cover.
+    reason; `least` how few probes any list needs for what these cover; `unseen` parts that conduct
+    themselves, so that no meter tells a bridge across them.
     """
 
     probes: tuple[Probe, ...]
@@ -104,6 +106,7 @@ class MeterPlan:
     least: int
     supplies: tuple[str, ...]
     ground: str
+    unseen: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -254,7 +257,7 @@ def meter_plan(
     supplies = supplies_of(board, ground) if supplies is None else tuple(supplies)
     risky = [one for one in points.values() if chances.get(one.name, 0.01) >= least]
     probes, unproved, count = _joints(risky, around)
-    apart = _bridges(board, points, between, chances)
+    apart, unseen = _bridges(board, points, around, between=between, chances=chances)
     rails = _rails(board, supplies, ground, around=around, between=between, apart=apart)
     paired = {frozenset(one.nets) for one in rails}
     rest = [one for one in apart if frozenset(one.nets) not in paired]
@@ -266,6 +269,7 @@ def meter_plan(
         least=count + len(rails) + len(rest),
         supplies=supplies,
         ground=ground,
+        unseen=unseen,
     )
 
 
@@ -329,29 +333,45 @@ def _apart(a: Point, b: Point) -> float:
     return math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) + (200.0 if a.side != b.side else 0.0)
 
 
+CONDUCT = re.compile(r"(?:L|FB|F|JP|TP)\d")  # coils, beads, fuses, links
+
+
 def _bridges(
     board: Board,
     points: Mapping[str, Point],
+    around: Mapping[str, Point],
+    *,
     between: Resistances,
     chances: Mapping[str, float],
-) -> list[Probe]:
-    """One probe for each pair of nets whose pins lie side by side, at their likeliest gap."""
+) -> tuple[list[Probe], tuple[str, ...]]:
+    """One probe for each pair of nets whose pads lie side by side, at their likeliest gap, put where
+    a probe reaches; and the parts that conduct themselves.
+    """
     pairs: dict[frozenset[str], list[tuple[str, str]]] = defaultdict(list)
-    for part in board.parts:
-        for a, b in neighbouring_pins(part):
-            one, other = points.get(f"{part.ref}.{a}"), points.get(f"{part.ref}.{b}")
-            if one is None or other is None or one.net == other.net:
-                continue
-            if between.between(one.net, other.net) < SHORT_OHM:
-                continue
+    unseen = set()
+    for a, b in near_pads(board):
+        one, other = points.get(a), points.get(b)
+        one, other = (
+            one or (around.get(a) if other else None),
+            other or (around.get(b) if one else None),
+        )
+        if one is None or other is None or one.net == other.net:
+            continue
+        if _part(one) == _part(other) and CONDUCT.match(_part(one)):
+            unseen.add(_part(one))
+        elif between.between(one.net, other.net) >= SHORT_OHM:
             pairs[frozenset((one.net, other.net))].append((one.name, other.name))
     probes = []
     for _, gaps in sorted(pairs.items(), key=lambda item: sorted(item[0])):
         gaps = sorted(gaps, key=lambda gap: (-max(chances.get(pin, 0.01) for pin in gap), gap))
-        here, there = next(
-            (gap for gap in gaps if not (points[gap[0]].hidden or points[gap[1]].hidden)), gaps[0]
+        open_gaps = (gap for gap in gaps if not (around[gap[0]].hidden or around[gap[1]].hidden))
+        here, there = next(open_gaps, gaps[0])
+        nets = around[here].net, around[there].net
+        here, there = (
+            name if not around[name].hidden else _touched(net, name, around)
+            for name, net in zip((here, there), nets, strict=True)
         )
-        reading = between.between(points[here].net, points[there].net)
+        reading = between.between(*nets)
         probes.append(
             Probe(
                 here=here,
@@ -360,10 +380,16 @@ def _bridges(
                 covers=tuple(Suspect(a, b) for a, b in gaps),
                 reading_ohm=reading if math.isfinite(reading) else None,
                 says=_reads(reading),
-                nets=(points[here].net, points[there].net),
+                nets=nets,
             )
         )
-    return probes
+    return probes, tuple(sorted(unseen))
+
+
+def _touched(net: str, name: str, around: Mapping[str, Point]) -> str:
+    """Where to touch a net whose pin here lies out of reach: its handiest other pin, if any."""
+    handy = _handy(net, around)
+    return name if handy is None else handy.name
 
 
 def _reads(reading: float) -> str:
