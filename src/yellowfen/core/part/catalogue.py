@@ -573,6 +573,9 @@ def _exposed_as_named(package: Package, name: str) -> Package:
     )
 
 
+J_GAP_MM = 0.6  # a J-lead stands its body well off the board [from memory: 0.51 mm at the least]
+
+
 def _soj(pins: int) -> Package:
     """J-leads on two sides at 1.27 mm: body 7.6 mm across, 10.2 from 36 leads on; the lead's foot
     stands 0.4 mm inside the body's edge [from memory].
@@ -587,7 +590,7 @@ def _soj(pins: int) -> Package:
         land=(2.0, 0.6),
     )
     lands = tuple(replace(land, kind=JointKind.J_LEAD) for land in plain.lands)
-    return replace(plain, lands=lands)
+    return replace(plain, lands=lands, gap_mm=J_GAP_MM)
 
 
 def _d2pak(leads: int) -> Package:
@@ -1270,7 +1273,7 @@ def _plcc(pins: int) -> Package:
         replace(land, pin=str(number))
         for number, land in enumerate(shifted[turn:] + shifted[:turn], 1)
     )
-    return replace(square, family="PLCC", lands=lands)
+    return replace(square, family="PLCC", lands=lands, gap_mm=J_GAP_MM)
 
 
 def _ball_grid(pins: int, pitch: float) -> Package:
@@ -1420,14 +1423,41 @@ def _usb(kind: str) -> Package:
     )
 
 
+_GRID_FROM = 4  # lands within the outer ones
+
+
+def _hidden_within(lands: tuple[Land, ...]) -> tuple[Land, ...]:
+    """Lands of a part that nothing is known of, by where they lie: leads, unless they lie inside."""
+    if len(lands) < 5 or any(land.kind is not JointKind.GULL_WING for land in lands):
+        return lands
+    xs, ys = [land.x_mm for land in lands], [land.y_mm for land in lands]
+    slack = 0.6 * min(min(land.size_x_mm, land.size_y_mm) for land in lands) + 0.05
+    edges = (min(xs) + slack, max(xs) - slack, min(ys) + slack, max(ys) - slack)
+    inside = [
+        land
+        for land in lands
+        if edges[0] < land.x_mm < edges[1] and edges[2] < land.y_mm < edges[3]
+    ]
+    usual = sorted(land.area_mm2 for land in lands)[len(lands) // 2]
+    beneath = {land.pin for land in inside if land.area_mm2 > 3 * usual}
+    if len(inside) - len(beneath) >= _GRID_FROM:
+        return tuple(replace(land, kind=JointKind.BALL) for land in lands)
+    return tuple(
+        replace(land, kind=JointKind.THERMAL_PAD if land.pin in beneath else land.kind)
+        for land in lands
+    )
+
+
 def unknown_body(
     lands: tuple[Land, ...], height_mm: float = 1.0, over: tuple[Land, ...] = ()
 ) -> Package:
     """A package known only by its pads: body over their box and over that of further lands (`over`:
     pegs and tabs in holes), moulded plastic guessed.
 
-    Marked as guessed.
+    Marked as guessed. What lies within the outer lands is hidden: of many such the whole is a grid
+    that no iron and no eye reaches, one much larger than the rest is a pad beneath.
     """
+    lands = _hidden_within(lands)
     reach_x = max(abs(land.x_mm) + land.size_x_mm / 2 for land in (*lands, *over))
     reach_y = max(abs(land.y_mm) + land.size_y_mm / 2 for land in (*lands, *over))
     x, y = max(1.5 * reach_x, 0.4), max(1.5 * reach_y, 0.3)

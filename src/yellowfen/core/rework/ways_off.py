@@ -725,7 +725,7 @@ def _by_iron(way: OffWay, seen: Flooded, part: PlacedPart) -> WayOff:
 
 def _flooding_rows(package: Package) -> list[list[Land]]:
     """Rows that a bead can join: leads, or the edge joints of a leadless part."""
-    rows = lead_rows(package)
+    rows = lead_rows(package, anchors=True)
     return rows or lead_rows(package, frozenset((JointKind.LEADLESS,)))
 
 

@@ -5,6 +5,7 @@ on a dry tip as many equal loads as it can carry.
 """
 
 import math
+import re
 from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -107,12 +108,22 @@ class IronRow:
 LEADS = frozenset((JointKind.GULL_WING, JointKind.J_LEAD))
 
 
-def rows_of(package: Package, kinds: frozenset[JointKind] = LEADS) -> list[list[Land]]:
-    """The rows of leads (or other `kinds` of joints) of a package, each in order along the row.
+ANCHOR = re.compile(r"(?:H|MH|MP|SH|S)\d*")  # shell tabs and hold-downs, by the names pins have
+
+
+def rows_of(
+    package: Package, kinds: frozenset[JointKind] = LEADS, *, anchors: bool = False
+) -> list[list[Land]]:
+    """The rows of leads (or other `kinds` of joints) of a package, each in order along the row. Shell
+    tabs are no leads of a row, but where `anchors` are asked for.
 
     A bared track may move a pad's middle a little out of its row.
     """
-    leads = [land for land in package.lands if land.kind in kinds]
+    leads = [
+        land
+        for land in package.lands
+        if land.kind in kinds and (anchors or not ANCHOR.fullmatch(land.pin))
+    ]
     sideways = [land for land in leads if land.size_x_mm > land.size_y_mm]
     upright = [land for land in leads if land.size_x_mm <= land.size_y_mm]
     rows = [*_lines(sideways, lambda land: land.x_mm), *_lines(upright, lambda land: land.y_mm)]

@@ -707,6 +707,8 @@ def _refused(way: Way, part: BoardPart, kind: PartKind, bench: BenchTools, secon
         return f"heat kills it ({part.package.limit_why}): by iron, after everything else"
     if way is Way.LAST and not part.package.iron_only:
         return "nothing about it asks to wait for the iron"
+    if part.package.guessed and way in (*IRON_WAYS, Way.MOUNDS_AIR):
+        return "nobody knows what it is: name its package first"
     if way in IRON_WAYS and kind in (PartKind.LEADLESS, PartKind.HIDDEN, PartKind.BALLS):
         return "an iron does not reach what lies under the body"
     if way in (Way.DRAG, Way.FLOOD) and kind not in (
@@ -836,7 +838,11 @@ _TACKED = {
 
 def _cues(part: BoardPart, kind: PartKind, way: Way, schools: Schools) -> list[str]:
     said = []
-    if way is Way.IRON and kind in (PartKind.CHIP, PartKind.TINY):
+    if way in IRON_WAYS and part.package.family == "can":
+        said.append(
+            "A thin film of solder on both lands, slide it on and press it flat while that is molten; never over the vent."
+        )
+    elif way is Way.IRON and kind in (PartKind.CHIP, PartKind.TINY):
         said += [
             "Tin one pad, slide the part into the melt, iron away, wait two seconds.",
             schools.cue("pressing"),
@@ -879,7 +885,7 @@ def _cautions(part: BoardPart, kind: PartKind, way: Way, pads: Sequence[Pad]) ->
     said = []
     if way in IRON_WAYS:
         said.append("Tip to the cradle, never on the bench; moving air, not over the face.")
-    if kind in (PartKind.CHIP, PartKind.TINY) and part.ref[:1].upper() == "C" and way in IRON_WAYS:
+    if part.package.family == "chip" and part.ref[:1].upper() == "C" and way in IRON_WAYS:
         said.append(
             "Ceramic: warm it first, tip on the pad and never on the body; cracks do not show."
         )

@@ -117,6 +117,21 @@ CAUTIONS = {
 }
 
 
+HOT = {
+    SourceKind.PLATE: "Burns: plate and board stay hot for minutes. Never leave it alone.",
+    SourceKind.OVEN: "Burns: oven and board stay hot for minutes. Never leave it alone.",
+}
+
+
+def _caution(run: BenchRun) -> str:
+    """What may hurt in this run."""
+    if _list_of(run) == FUNCTION:
+        return POWERED
+    if isinstance(run.plan, HeatPlan) and run.plan.source in HOT:
+        return f"{HOT[run.plan.source]} Moving air, not over the face."
+    return CAUTIONS[run.kind]
+
+
 class TapForm(BaseModel):
     model_config = ConfigDict(extra="forbid")
     key: str = Field(min_length=1, max_length=64)
@@ -149,7 +164,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "labels": labels,
         "doing": DOING[run.kind],
         "back": _back(run),
-        "caution": POWERED if _list_of(run) == FUNCTION else CAUTIONS[run.kind],
+        "caution": _caution(run),
         "tour": bool(heat and heat.tour),
         "plans": _plans(run, board),
         "drawings": _drawings(run, board),

@@ -452,7 +452,7 @@ document.addEventListener("alpine:init", () => {
       if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
       if (this.isTour) return this.planSays;
       const stop = this.outlook?.stop;
-      if (stop && stop.at_s <= last) return `Flows at about ${fine(last)}${this.band(last)}, but strong air would be too much from ${fine(stop.at_s)} on: watch for the shine, or teach the ${this.isAir ? "station" : "bench"} first.`;
+      if (stop && stop.at_s <= last) return `Flows at about ${fine(last)}${this.band(last)}, but ${this.isAir ? "strong air" : this.isPlate ? "a plate that touches well" : "a hot oven"} would be too much from ${fine(stop.at_s)} on: watch for the shine, or teach the ${this.isAir ? "station" : "bench"} first.`;
       if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
       return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
@@ -528,7 +528,7 @@ document.addEventListener("alpine:init", () => {
     get stopWhy() {
       if (!this.outlook || !this.outlook.stop) return "";
       const { stop, middle } = this.outlook;
-      const later = middle && middle.at_s > stop.at_s + 2 ? ` That is for strong air; in the middle it would be ${fine(middle.at_s)}.` : "";
+      const later = middle && middle.at_s > stop.at_s + 2 ? ` That is for ${this.isAir ? "strong air" : this.isPlate ? "a plate that touches well" : "a hot oven"}; in the middle it would be ${fine(middle.at_s)}.` : "";
       return `${stop.why}.${later}`;
     },
   }));
