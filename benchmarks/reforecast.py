@@ -4,6 +4,7 @@ and whether its bands hold. The truth has its unknowns drawn, foreign physics an
 
 import math
 import time
+from dataclasses import replace
 
 import numpy as np
 
@@ -89,6 +90,7 @@ def reforecast(count: int = BENCHES) -> None:
     stages = ("before", "flux thins", "first shine")
     off: dict[str, list[float]] = {stage: [] for stage in stages}
     held, spent = dict.fromkeys(stages, 0), []
+    asked = dict.fromkeys(("true taps", "flows 3.5 times late", "flows 0.3 times early"), 0)
     for _ in range(count):
         raw = bench_scene(chance)
         unknowns = [one.key for one in unknowns_of(raw)]
@@ -106,6 +108,10 @@ def reforecast(count: int = BENCHES) -> None:
             )
         ]
         course = course_of(raw.targets, raw.moves[:-1], sure.samples)
+        flowed = Seen(stop=0, what=StopSight.FLOWED, after_s=true[2] + float(late[0]))
+        for name, factor in zip(asked, (1.0, 3.5, 0.3), strict=True):
+            slip = replace(flowed, after_s=factor * flowed.after_s)
+            asked[name] += bool(revise(course, [slip]).doubtful)
         for number, stage in enumerate(stages):
             began = time.perf_counter()
             band = revise(course, taps[:number]).stops[0].whole
@@ -121,4 +127,6 @@ def reforecast(count: int = BENCHES) -> None:
             f" median {np.median(here):.3f} ({1 - np.median(here) / before:.0%} less), 90th"
             f" percentile {np.percentile(here, 90):.3f}; 80 % bands hold {held[stage]} of {n}"
         )
+    told = ", ".join(f"{name} {count} of {n}" for name, count in asked.items())
+    print(f"asked whether it is so: {told}")
     print(f"a revision takes {1e3 * np.median(spent):.1f} ms (median of {len(spent)})")

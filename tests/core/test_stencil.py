@@ -231,12 +231,27 @@ def test_pins_of_one_net_may_bridge(demo_board: Board) -> None:
     assert judge(one_net, 0.15, LEADED).bridging == 0
 
 
-def test_the_best_foil_is_the_one_with_fewest_wrong(demo_board: Board) -> None:
+def test_the_foil_proposed_leaves_the_fewest_touch_ups(demo_board: Board) -> None:
+    """What stays in its opening counts above a lean joint, and much to mind is a reason."""
     judged, best = compare_foils(demo_board, LEADED)
     assert [one.foil_mm for one in judged] == [0.10, 0.12, 0.13, 0.15]
-    assert next(one for one in judged if one.foil_mm == best).wrong == min(
-        one.wrong for one in judged
+    assert next(one for one in judged if one.foil_mm == best).mends == min(
+        one.mends for one in judged
     )
+    assert best == 0.10  # nothing wrong at 0.13 either, but 68 openings to mind
+    for one in judged:
+        stuck = [each for each in one.openings if each.release.fails]
+        lean = [each for each in one.openings if each.verdict == "lean" and not each.release.fails]
+        assert all(a.mends > b.mends for a in stuck for b in lean)
+
+
+def test_openings_that_do_not_empty_decide_a_tie_of_wrong_ones() -> None:
+    """A row of 0.16 x 1.2 mm openings: wrong in every foil, but in the thick one they stay full."""
+    board = row(0.16, 1.2)
+    judged, best = compare_foils(board, LEADED, (0.10, 0.15))
+    thin, thick = judged
+    assert thick.failing > thin.failing
+    assert best == 0.10
 
 
 @given(st.floats(0.03, 0.5), st.floats(0.1, 2.0), st.floats(0.05, 6), st.floats(0.05, 6))

@@ -45,6 +45,40 @@ NARROW_GAP_MM = constant(
 )
 
 
+MEND_STUCK = constant(
+    "mend_stuck",
+    0.8,
+    "touch-ups",
+    mark=Mark.FROM_MEMORY,
+    source="paste that stays in its opening leaves next to nothing: mended nearly every time; our own weighing",
+    affects="which stencil is proposed",
+)
+MEND_BRIDGED = constant(
+    "mend_bridged",
+    0.5,
+    "touch-ups",
+    mark=Mark.FROM_MEMORY,
+    source="more solder than lead and land hold: every second one bridges; our own weighing",
+    affects="which stencil is proposed",
+)
+MEND_WRONG = constant(
+    "mend_wrong",
+    0.15,
+    "touch-ups",
+    mark=Mark.FROM_MEMORY,
+    source="too little or too much for the joint, though it came out; our own weighing",
+    affects="which stencil is proposed",
+)
+MEND_MINDED = constant(
+    "mend_minded",
+    0.03,
+    "touch-ups",
+    mark=Mark.FROM_MEMORY,
+    source="an opening to mind: thin release, a gap that may bridge, a thicker stencil than its pitch wants; our own weighing",
+    affects="which stencil is proposed",
+)
+
+
 @dataclass(frozen=True, kw_only=True)
 class JudgedOpening:
     """An opening with its part and pin, how it releases, the verdict on its joint, and what to
@@ -61,6 +95,16 @@ class JudgedOpening:
     bridge: float
     warnings: tuple[str, ...]
     too_thick: bool = False
+
+    @property
+    def mends(self) -> float:
+        """Touch-ups to expect of it."""
+        if self.release.fails:
+            return MEND_STUCK
+        bridged = MEND_BRIDGED if self.bridge >= BRIDGES else 0.0
+        wrong = MEND_WRONG if self.verdict in ("lean", "fat") else 0.0
+        minded = MEND_MINDED if self.warnings or self.bridge >= MAY_BRIDGE else 0.0
+        return max(bridged, wrong, minded)
 
     @property
     def rank(self) -> float:
@@ -86,6 +130,11 @@ class Judged:
     deposit_mm3: float
     paste_mg: float
     solder_mm3: float
+
+    @property
+    def mends(self) -> float:
+        """Touch-ups to expect of the whole print, paste alone counted."""
+        return math.fsum(one.mends for one in self.openings)
 
     @property
     def failing(self) -> int:
@@ -250,8 +299,9 @@ def compare_foils(
     foils_mm: tuple[float, ...] = FOILS_MM,
     factors: Mapping[float, float] | None = None,
 ) -> tuple[tuple[Judged, ...], float]:
-    """The board in each foil, and the foil with the fewest wrong openings, then the fewest too
-    thick for their pitch (the thicker one of equals).
+    """The board in each foil, and the foil with the fewest touch-ups to expect: what does not come
+    out of its opening counts above a lean joint. Of equals the one with fewer wrong, then the
+    thicker, which gives more solder.
 
     `factors`: what weighing taught, by foil; 1 for the others.
     """
@@ -260,6 +310,6 @@ def compare_foils(
     judged = tuple(_judge(board, ground, foil, paste, factors.get(foil, 1.0)) for foil in foils_mm)
     best = min(
         judged,
-        key=lambda one: (one.wrong, sum(each.too_thick for each in one.openings), -one.foil_mm),
+        key=lambda one: (round(one.mends, 6), one.failing, one.wrong, -one.foil_mm),
     )
     return judged, best.foil_mm

@@ -38,7 +38,7 @@ EYE_SD_S = constant(
 )
 MODEL_LOG_SD = constant(
     "revised_model",
-    0.035,
+    0.045,
     "log",
     mark=Mark.JUDGED,
     source="what the model is wrong by from one moment to the next: bands of 80 synthetic benches",
@@ -46,13 +46,15 @@ MODEL_LOG_SD = constant(
 )
 RUN_LOG_SD = constant(
     "run_to_run",
-    0.1,
+    0.15,
     "log",
     mark=_M,
     source="one hand on two equal boards: aim, distance, how they lie",
     affects="what the next board is told",
 )
-DOUBTFUL_SD = 3.0
+DOUBTFUL_SD = 2.4
+Z_OF_TENTH = 1.2816
+WIDEST_LOG_SD = 0.5  # wider than any bench: samples that never flow stand at ten minutes
 NEVER_S, SOONEST_S = 600.0, 0.3
 _NOISE = tuple(MODEL_LOG_SD * z for z in (-1.2816, -0.5244, 0.0, 0.5244, 1.2816))
 
@@ -200,9 +202,14 @@ class _Ensemble:
         return np.asarray(self.logs[:, mine].max(axis=1))
 
     def surprise(self, seen: Seen, refs: Sequence[str]) -> float:
-        """How many standard deviations a tap lies from the middle, early below zero."""
-        x = self.of(seen, refs)
-        return float((_seen_log(seen) - x.mean()) / math.sqrt(x.var() + _noise2(seen)))
+        """How many standard deviations a tap lies from the middle, early below zero. The deviation
+        is that of the half in which it lies, by the samples' tenths: samples in which nothing ever
+        flows would make any lateness believable.
+        """
+        low, middle, high = np.quantile(self.of(seen, refs), (0.1, 0.5, 0.9))
+        out = _seen_log(seen) - float(middle)
+        half = float(high - middle if out > 0 else middle - low) / Z_OF_TENTH
+        return out / math.sqrt(min(half, WIDEST_LOG_SD) ** 2 + _noise2(seen))
 
     def take(self, seen: Seen, refs: Sequence[str]) -> None:
         """Move all samples towards a tap."""

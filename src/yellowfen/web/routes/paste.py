@@ -206,24 +206,21 @@ def _words(state: PasteState) -> str:
     judged, best = state.judged, state.best_mm
     if not judged.openings:
         return "This board has no stencil openings: add its paste layer, or work by hand."
+    better = f" {best:g} mm does better." if abs(best - judged.foil_mm) > 1e-9 else ""
     if not judged.wrong:
-        tail = (
-            ""
-            if judged.foil_mm == best
-            else f" A foil of {best:g} mm is as good and lets more through."
-        )
         minds = f", {_minds(judged)} to mind" if _minds(judged) else ""
-        return f"Every opening comes out right at {judged.foil_mm:g} mm{minds}.{tail if best > judged.foil_mm else ''}"
-    fewest = min(one.wrong for one in state.foils)
-    better = f"; {best:g} mm does better" if fewest < judged.wrong else ""
-    return f"{judged.wrong} of {len(judged.openings)} openings do not come out right at {judged.foil_mm:g} mm{better}."
+        return f"Every opening comes out right at {judged.foil_mm:g} mm{minds}.{better}"
+    return f"{judged.wrong} of {len(judged.openings)} openings do not come out right at {judged.foil_mm:g} mm.{better}"
 
 
 def _why(state: PasteState) -> str:
     """Why this foil is proposed."""
-    wrong = min(one.wrong for one in state.foils)
-    least = "in which nothing goes wrong" if wrong == 0 else f"in which fewest go wrong ({wrong})"
-    return f"{state.best_mm:g} mm is proposed: the thickest of these {least}. Thicker means more solder, and more to bridge."
+    best = next(one for one in state.foils if abs(one.foil_mm - state.best_mm) < 1e-9)
+    stuck = f", {best.failing} of them openings that do not empty" if best.failing else ""
+    return (
+        f"{state.best_mm:g} mm is proposed: of these it leaves the fewest touch-ups to expect from the"
+        f" print, about {best.mends:.1f}{stuck} (weights from memory). Thicker means more solder, and more to bridge."
+    )
 
 
 def _powder(board: Board, paste: Paste) -> dict[str, Any]:
