@@ -321,3 +321,23 @@ def test_wilson_against_the_reference_library(of: int, hits: int) -> None:
     hits = min(hits, of)
     reference = binomtest(hits, of).proportion_ci(0.95, method="wilson")
     assert wilson(hits, of) == pytest.approx((reference.low, reference.high), abs=1e-6)
+
+
+@pytest.mark.parametrize("name", ["QFN-16_3x3", "QFN-20_4x4", "QFN-24_4x4", "QFN-32_5x5"])
+@pytest.mark.parametrize("gauges", [None, (), (18, 21)])
+def test_what_is_dotted_beneath_is_what_leadless_aims_for(
+    name: str, gauges: tuple[int, ...] | None
+) -> None:
+    """Any needles, or the knife: within half a dot of the amount that the Leadless page tells, and
+    no dab narrower than that amount.
+    """
+    package = package_named(name)
+    sketch = Sketch(parts=(SketchedPart(ref="U1", package=name, x_mm=15, y_mm=15),))
+    plan = hand_plan(board_of(sketch), paste_named("sn63-t4"), gauges=gauges)
+    pin = package.lands[-1].pin
+    [step] = [one for one in plan.steps if one.pins == (pin,)]
+    aim = by_hand(package, plan.paste).dot_amount.aim_mm3 / plan.paste.volume_share
+    one_dot = step.paste_mm3 / len(step.spots)
+    assert abs(step.paste_mm3 - aim) <= max(0.51 * one_dot, 0.01 * aim)
+    if step.gauge is None:
+        assert step.spots[0].diameter_mm >= 0.8

@@ -203,7 +203,7 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
     )
     for a, b in zip(usual.joints, tenth.joints, strict=True):
         assert a.peak_c == pytest.approx(b.peak_c, abs=0.5)
-        assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.01)
+        assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.012)
 
 
 def tiny(package: str, outlet_c: float) -> Scene:

@@ -134,6 +134,11 @@ class ReadyState:
         """Parts that are not placed on paste."""
         return frozenset(one.part.ref for one in self.ways if one.chosen.way in IRON_WAYS)
 
+    @property
+    def by_mounds(self) -> frozenset[str]:
+        """Parts that are placed on bumps made with an iron, not on paste."""
+        return frozenset(one.part.ref for one in self.ways if one.chosen.way is Way.MOUNDS_AIR)
+
 
 def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     """The stage of a job as kept."""
@@ -461,7 +466,12 @@ def dot_plan(
             number += step.anew
             rounds[step.ref] = number
     plan = dotting(
-        connection, state.paste, side, skip=state.by_iron, batch=state.plan.batch, rounds=rounds
+        connection,
+        state.paste,
+        side,
+        skip=state.by_iron | state.by_mounds,
+        batch=state.plan.batch,
+        rounds=rounds,
     )
     pace = state.paste.plan.costs.dot_s / DOT_S
     steps = tuple(replace(step, seconds=pace * step.seconds) for step in plan.steps)

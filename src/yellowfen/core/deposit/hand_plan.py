@@ -308,11 +308,18 @@ def _dotted(
 
 
 def _beneath(part: BoardPart, dots: Dots, paste: Paste) -> Dots:
-    """As many dots under a leadless part as the floating model aims for."""
+    """Dots under a leadless part as the floating model aims for: as many of the needle's as come to
+    its amount; a knife's dab is one, as wide as that amount spreads.
+    """
     try:
-        count = by_hand(part.package, paste).dots_beneath
+        wanted_dots = by_hand(part.package, paste)
     except InvalidValue:
         return dots
+    whole = wanted_dots.dot_amount.aim_mm3 / paste.volume_share
+    if dots.gauge is None:
+        wide = wanted_dots.dot_mm * wanted_dots.dots_beneath ** (1 / 3)
+        return replace(dots, count=1, diameter_mm=wide, paste_mm3=whole, seconds=DOT_S)
+    count = max(1, round(whole * dots.count / dots.paste_mm3))
     each = dots.paste_mm3 / dots.count
     return replace(dots, count=count, paste_mm3=count * each, seconds=count * DOT_S)
 

@@ -88,8 +88,10 @@ def watch(prepared: Prepared) -> Watch:
     )
 
 
-def outcome(seen: Watch, state: HeatState) -> Outcome:
-    """The fate that a state's records tell."""
+def outcome(seen: Watch, state: HeatState, *, cautious: bool = False) -> Outcome:
+    """The fate that a state's records tell. `cautious` counts a neighbour as loose from where the
+    last of its joints begins to melt: for coarse cells, which are late at small parts.
+    """
     ends = state.joint_record[:, k.R_MELT_END]
     target = np.array(seen.target_joints, dtype=int)
     cold = target[ends[target] < 0]
@@ -103,7 +105,7 @@ def outcome(seen: Watch, state: HeatState) -> Outcome:
         return Outcome(
             fate=Fate.COLD, by=ref, why=f"pin {pin} of {ref} stays cold", last_s=None, peak_c=peak
         )
-    loose = loose_s(seen, state)
+    loose = loose_s(seen, state, begun=cautious)
     if loose:
         _, ref = min((at, ref) for ref, at in loose.items())
         more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
@@ -128,11 +130,12 @@ class Harm:
     whole: str
 
 
-def loose_s(seen: Watch, state: HeatState) -> dict[str, float]:
-    """When each neighbour that has come loose did so: its last joint molten."""
+def loose_s(seen: Watch, state: HeatState, *, begun: bool = False) -> dict[str, float]:
+    """When each neighbour that has come loose did so: its last joint molten (`begun`: melting)."""
     if not seen.neighbours:
         return {}
-    ends = state.joint_record[seen.neighbour_joints, k.R_MELT_END]
+    moment = k.R_MELT_START if begun else k.R_MELT_END
+    ends = state.joint_record[seen.neighbour_joints, moment]
     first, last = (each.reduceat(ends, seen.neighbour_starts) for each in (np.minimum, np.maximum))
     return {seen.neighbours[n]: float(last[n]) for n in np.flatnonzero(first >= 0).tolist()}
 

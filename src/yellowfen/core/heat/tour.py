@@ -574,8 +574,8 @@ def plan_tour(
     """Ever better tours for a scene as the plan sets it, then the answer as a Tour.
 
     With a `heater` on the bench that the plan does not use, the tour takes it where that is better
-    by a tenth. Where samples of what is not known cook a target in more than a tenth of them, it
-    goes to the iron too. Raises as `search` does.
+    by a tenth. Where samples of what is not known cook a target, or leave it cold, in more
+    than a tenth of them, it goes to the iron too. Raises as `search` does.
     """
     found: BestTour | None = None
     with suppress(Refused) if heater is not None else nullcontext():
@@ -619,9 +619,20 @@ def _sure(raw: Scene, doubts: Doubts, found: BestTour, count: int) -> Sureness:
 
 
 def _too_often(scene: Scene, sure: Sureness) -> list[Left]:
-    """Targets that pass their limit in more than a tenth of the samples."""
-    times = _harmed_in(scene, sure)
-    return [
+    """Targets that pass their limit, or stay cold, in more than a tenth of the samples. Where more
+    than half of them would stay cold it is the air that is weak, and no part is to blame.
+    """
+    times, cold = _harmed_in(scene, sure), _cold_in(scene, sure)
+    often = [ref for ref in scene.targets if cold.get(ref, 0) > OFTEN * sure.count]
+    never = [
+        Left(
+            ref=ref,
+            why=f"it stays cold in {cold[ref]} of {sure.count} samples of what is not known",
+        )
+        for ref in often
+        if times.get(ref, 0) <= OFTEN * sure.count
+    ]
+    return (never if 2 * len(often) <= len(scene.targets) else []) + [
         Left(
             ref=ref,
             why=f"its body passes {scene.part(ref).package.limit_c:.0f} °C in {times[ref]} of"
@@ -637,6 +648,15 @@ def _harmed_in(scene: Scene, sure: Sureness) -> dict[str, int]:
     counts = {
         part.ref: sum(one.each_limit_s[i] is not None for one in sure.samples)
         for i, part in enumerate(scene.parts)
+    }
+    return {ref: times for ref, times in counts.items() if times}
+
+
+def _cold_in(scene: Scene, sure: Sureness) -> dict[str, int]:
+    """Targets that stay cold, and in how many samples."""
+    counts = {
+        ref: sum(one.melts_s[i] is None for one in sure.samples)
+        for i, ref in enumerate(scene.targets)
     }
     return {ref: times for ref, times in counts.items() if times}
 
@@ -685,10 +705,6 @@ def _told(found: BestTour, sure: Sureness) -> Tour:
                 )
             )
         began += move.seconds
-    cold = {
-        ref: sum(one.melts_s[i] is None for one in sure.samples)
-        for i, ref in enumerate(scene.targets)
-    }
     return Tour(
         scene=scene,
         walk=seen,
@@ -697,7 +713,7 @@ def _told(found: BestTour, sure: Sureness) -> Tour:
         left=found.left,
         total=sure.total,
         harmed_in=_harmed_in(scene, sure),
-        cold_in={ref: times for ref, times in cold.items() if times},
+        cold_in=_cold_in(scene, sure),
         count=sure.count,
         walks=found.walks,
     )

@@ -256,7 +256,8 @@ def window_column(
             continue
         piece = _piece(here, moves[-1], before, dwell)
         advance(prepared, state, prepared.drive(piece), sampled=False)
-        outcomes.append(outcome(seen, after_heat(prepared, state)))
+        cooled = after_heat(prepared, state)
+        outcomes.append(outcome(seen, cooled, cautious=resolution is WINDOW_RESOLUTION))
         before = dwell
     return WindowColumn(value, tuple(outcomes))
 
