@@ -332,7 +332,9 @@ def test_what_is_dotted_beneath_is_what_leadless_aims_for(
     no dab narrower than that amount.
     """
     package = package_named(name)
-    sketch = Sketch(parts=(SketchedPart(ref="U1", package=name, x_mm=15, y_mm=15),))
+    sketch = Sketch(
+        name="patch", parts=(SketchedPart(ref="U1", package=name, x_mm=15, y_mm=15),)
+    )
     plan = hand_plan(board_of(sketch), paste_named("sn63-t4"), gauges=gauges)
     pin = package.lands[-1].pin
     [step] = [one for one in plan.steps if one.pins == (pin,)]
