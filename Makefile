@@ -57,6 +57,7 @@ $(VENV)/.installed-bench: $(VENV)/.installed-test requirements-bench.txt
 	touch $@
 
 bench: $(VENV)/.installed-bench
+	sh tests/browser/install_chromium.sh
 	$(BIN)/python -m benchmarks
 
 bench-statistics: setup-test

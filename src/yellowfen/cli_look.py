@@ -59,12 +59,18 @@ def _look(given: argparse.Namespace, open_data: Open, print_json: PrintJson) -> 
     from yellowfen.workflows.look import look_state
 
     state = look_state(open_data(given.data), given.job)
+    kinds = {
+        f"{part.ref}.{land.pin}": str(land.kind)
+        for part in state.board.parts
+        for land in part.package.lands
+    }
     rows = [
         {
             "ref": one.ref,
             "pin": one.pin,
             "chance": round(one.chance, 4),
-            "why": list(one.why),
+            "why": list(one.why)
+            or [f"a {kinds.get(one.key, 'plain')} joint, nothing else against it"],
             "seen_from": one.seen_from,
         }
         for one in state.joints

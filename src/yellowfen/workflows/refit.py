@@ -21,7 +21,7 @@ from yellowfen.core.work.job import Job
 from yellowfen.core.work.technique import PartKind, Way, kind_of
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs
-from yellowfen.workflows.ready import ready_state
+from yellowfen.workflows.ready import bench_iron, ready_state
 from yellowfen.workflows.rework import answers_of, lift_of, salvaged
 
 
@@ -219,7 +219,9 @@ def start_headers(connection: sqlite3.Connection, job_id: int, part: BoardPart) 
         )
         for name in made.order
     )
-    plan = IronPlan(refs=(part.ref,), rows=rows, iron="340 °C, 1.6 mm chisel")
+    iron = bench_iron(connection)
+    said = f"{iron.set_c:g} °C, {iron.tip_mm:g} mm {iron.shape}"
+    plan = IronPlan(refs=(part.ref,), rows=rows, iron=said)
     return bench_runs.add(connection, job_id, RunKind.IRON, plan)
 
 

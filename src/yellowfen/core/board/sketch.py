@@ -6,9 +6,13 @@ Laws: pads are the packages' own lands; the copper is a stated guess and said so
 findings.
 """
 
+import itertools
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+
+from shapely import affinity, box
 
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Opening, Pad, Point
 from yellowfen.core.board.sketch_nets import LONGEST_LINE, MOST_LINES, WrittenNets, written_nets
@@ -179,7 +183,7 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
         copper=_copper(sketch),
         parts=tuple(parts),
         layers=(),
-        findings=_findings(sketch, nets),
+        findings=_findings(sketch, nets, parts),
         openings=tuple(_opening(pad, number) for number, pad in enumerate(pads)),
         paste_openings={side: sum(pad.side == side for pad in pads) for side in ("top", "bottom")},
         paste_area_mm2={
@@ -203,7 +207,24 @@ def _opening(pad: Pad, number: int) -> Opening:
     )
 
 
-def _findings(sketch: Sketch, nets: WrittenNets) -> tuple[Finding, ...]:
+OVERLAP_SHARE = 0.02  # of the smaller body: less is a touch
+
+
+def _overlapping(parts: Sequence[BoardPart]) -> list[tuple[str, str]]:
+    """Pairs of parts of one face whose bodies lie over each other."""
+    bodies = []
+    for part in parts:
+        x, y = part.package.body_x_mm, part.package.body_y_mm
+        body = affinity.rotate(box(-x / 2, -y / 2, x / 2, y / 2), part.rotation_deg, origin=(0, 0))
+        bodies.append((part, affinity.translate(body, part.x_mm, part.y_mm)))
+    return [
+        (one.ref, other.ref)
+        for (one, a), (other, b) in itertools.combinations(bodies, 2)
+        if one.side == other.side and a.intersection(b).area > OVERLAP_SHARE * min(a.area, b.area)
+    ]
+
+
+def _findings(sketch: Sketch, nets: WrittenNets, parts: Sequence[BoardPart]) -> tuple[Finding, ...]:
     said = {
         Plane.YES: "a plane below the part, tracks on top",
         Plane.NO: "tracks on both sides, no plane",
@@ -216,6 +237,9 @@ def _findings(sketch: Sketch, nets: WrittenNets) -> tuple[Finding, ...]:
     )
     findings = [Finding("copper", f"sketched without files: {said[sketch.plane]}; {known}")]
     findings += [Finding("nets", problem) for problem in nets.problems]
+    for one, other in _overlapping(parts):
+        said = f"{one} and {other} lie over each other on the same face; move one of them"
+        findings.append(Finding(one, said))
     outside = [
         part.ref
         for part in sketch.parts

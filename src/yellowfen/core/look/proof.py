@@ -122,7 +122,7 @@ def with_nets(board: Board, lines: str, *, kept: bool = False) -> Board:
     (without one: N1, N2, …). Pins that are not named keep their net.
 
     Raises InvalidValue for a pin that is not there (of lines that were `kept` and whose board was
-    read anew since it is passed over), one in two lines, or a line of one pin.
+    read anew since it is passed over), one in two lines, or a line of one pin without a name.
     """
     wanted = _typed(lines)
     if not wanted:
@@ -149,9 +149,9 @@ def _typed(lines: str) -> dict[str, str]:
         names = [word for word in words if "." not in word]
         if not words:
             continue
-        if len(pins) < 2 or len(names) > 1:
+        if not pins or len(pins) + len(names) < 2 or len(names) > 1:
             raise InvalidValue(
-                "nets", f"line {number} wants two pins or more and one name, as U1.3 C4.1 GND"
+                "nets", f"line {number} wants pins and one name, as U1.3 C4.1 GND or U1.8 VDD"
             )
         for pin in pins:
             if pin in found:

@@ -232,7 +232,12 @@ def _turns(board: Board) -> Iterator[Advice]:
         if spare > 0:
             common = angles.most_common(1)[0][0]
             odd = [part for part in directed if round(part.rotation_deg) % 360 != common]
-            sentence = f"{len(directed)} parts with a way round lie at {len(angles)} angles; laid at {common}° like most they need no turn of the board and fewer go in backwards"
+            like = (
+                f"{common}° like most"
+                if angles[common] > len(directed) / 2
+                else f"{common}°, all of them,"
+            )
+            sentence = f"{len(directed)} parts with a way round lie at {len(angles)} angles; laid at {like} they need no turn of the board and fewer go in backwards"
             saves = spare * TURN_MIN + len(odd) * BACKWARDS_FAIL * SWAP_MIN * 0.25
             yield Advice(
                 kind="orientations",
