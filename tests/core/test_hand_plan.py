@@ -346,4 +346,4 @@ def test_what_is_dotted_beneath_is_what_leadless_aims_for(
     assert beneath
     if beneath[0][0].gauge is None:
         [(_, spot)] = beneath
-        assert spot.diameter_mm >= 0.8
+        assert spot.width_mm >= 0.8

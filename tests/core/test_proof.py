@@ -134,7 +134,6 @@ def test_nets_typed_in_lines_make_a_test_plan() -> None:
 @pytest.mark.parametrize(
     ("lines", "says"),
     [
-        ("U1.3 GND", "two pins or more"),
         ("U1.3 C4.1 GND VDD", "one name"),
         ("U1.99 C4.1", "there is no pin U1.99"),
         ("U1.3 C4.1\nU1.3 C4.2", "U1.3 stands in two lines"),

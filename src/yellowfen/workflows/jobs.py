@@ -17,7 +17,7 @@ from yellowfen.core.work.pad_heats import Pad, PadHeats, by_part, pads_heated, s
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.bench_runs import BenchRun
-from yellowfen.store.database import atomic
+from yellowfen.store.database import atomic, may_write
 from yellowfen.store.rework import answers
 from yellowfen.workflows.calibration import is_taught
 from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
@@ -79,6 +79,25 @@ def open_job(
         propose_heats(connection, job_id)
     _usual_recipes(connection, job_id)
     return job_id
+
+
+def at_next_heat(connection: sqlite3.Connection, job_id: int) -> Job:
+    """The job with the heat in hand that comes next: of a build whose heat in hand is over on the
+    board in hand, the first that is not.
+    """
+    job = jobs.get(connection, job_id)
+    if job.purpose is not Purpose.BUILD or len(job.heats) < 2 or not may_write(connection):
+        return job
+    over = {
+        run.heat_id
+        for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job_id)
+        if run.state.over and run.piece_id == job.piece_id
+    }
+    coming = next((heat.id for heat in job.heats if heat.id not in over), None)
+    if job.heat.id not in over or coming is None:
+        return job
+    jobs.choose_heat(connection, job_id, coming)
+    return jobs.get(connection, job_id)
 
 
 def _usual_recipes(connection: sqlite3.Connection, job_id: int) -> None:

@@ -18,7 +18,7 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
 from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.job import Job
-from yellowfen.core.work.technique import PartKind, Way, kind_of
+from yellowfen.core.work.technique import PartKind, Way, kind_of, with_mends
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.workflows.ready import bench_iron, ready_state
@@ -38,11 +38,21 @@ class RefitWay:
     says: str
     refused: str = ""
 
+    @property
+    def expected_min(self) -> float:
+        """Minutes with the touch-ups that follow, by the rule of Ready's ways."""
+        return with_mends(self.minutes, self.odds)
+
 
 _LEVELLED = {
     JointKind.CHIP: "a bump on each land, tacky flux, air from straight above: the joint stays thick",
     JointKind.GULL_WING: "old solder drawn level, fresh flux, air down both rows alike",
 }
+
+
+def wants_for(connection: sqlite3.Connection, job: Job, ref: str) -> frozenset[Want]:
+    """What some way of putting the part on again, that is not refused, wants on its pads."""
+    return frozenset(one.want for one in refit_ways(connection, job, ref) if not one.refused)
 
 
 def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[RefitWay]:
@@ -82,7 +92,7 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
                 says=_LEVELLED[kind],
             )
         )
-    return sorted(found, key=lambda one: (bool(one.refused), one.minutes + 4.0 * one.odds))
+    return sorted(found, key=lambda one: (bool(one.refused), one.expected_min))
 
 
 _NAMES = {

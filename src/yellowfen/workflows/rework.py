@@ -22,7 +22,7 @@ from yellowfen.core.rework.legs import Fitness, Passport, finish_of, fitness
 from yellowfen.core.rework.lift import LiftWindow, lift_window
 from yellowfen.core.rework.pads import PadsPlan, Want, pads_plan
 from yellowfen.core.rework.plate_salvage import Harvest, harvest_of
-from yellowfen.core.rework.survey import Answers, Solder, Survey, survey
+from yellowfen.core.rework.survey import Answers, Solder, Survey, survey, to_shield
 from yellowfen.core.rework.ways_off import OffBench, OffWay, WayOff, expected_min, ways_off
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PadsRun, PadStep
@@ -132,8 +132,11 @@ def off_bench(connection: sqlite3.Connection, plan: HeatPlan, asked: Answers) ->
     )
 
 
-def off_scene(board: Board, plan: HeatPlan, ref: str, alloy: str) -> Scene:
-    """The scene in which a part comes off, its side up, copper as drawn where it is known.
+def off_scene(
+    board: Board, plan: HeatPlan, ref: str, alloy: str, shields: tuple[str, ...] = ()
+) -> Scene:
+    """The scene in which a part comes off, its side up, with `shields` over parts, copper as drawn
+    where it is known.
 
     Raises InvalidValue for a part that is not there.
     """
@@ -148,7 +151,7 @@ def off_scene(board: Board, plan: HeatPlan, ref: str, alloy: str) -> Scene:
         alloy=alloy,
         board_alloy=alloy,
         source=SourceKind.AIR,
-        shields=(),
+        shields=shields,
         absent=(),
         bare_below=False,
     )
@@ -162,9 +165,14 @@ def weighed(
     board: Board, plan: HeatPlan, ref: str, asked: Answers, bench: OffBench
 ) -> Iterator[tuple[WayOff, HeatPlan | None]]:
     """Each way off as it is found, with the heat that it means (None: no heat of the model's)."""
-    scene = off_scene(board, plan, ref, asked.alloy)
+    shields = to_shield(survey(board, ref, asked, {}))
+    scene = off_scene(board, plan, ref, asked.alloy, shields)
     for way in ways_off(scene, ref, bench, asked.matters):
-        yield way, _as_heat(plan, way, ref, board.part(ref).side, asked.alloy)
+        heat = _as_heat(plan, way, ref, board.part(ref).side, asked.alloy)
+        yield (
+            way,
+            heat and replace(heat, shields=() if heat.source is SourceKind.PLATE else shields),
+        )
 
 
 def _as_heat(plan: HeatPlan, way: WayOff, ref: str, side: str, alloy: str) -> HeatPlan | None:
@@ -263,6 +271,34 @@ def take_way(
         if plan.source is SourceKind.PLATE:
             plan = _for_all(connection, job, plan, chosen.part_s)
         jobs.choose_heat(connection, job.id, _heat_for(connection, job, ref, plan))
+
+
+def is_taken(
+    connection: sqlite3.Connection, job: Job, ref: str, way: str, heat: dict[str, Any] | None
+) -> bool:
+    """True for the way that was taken for a part; of one that heats only while the job's heat that
+    lifts the part is set as it means.
+    """
+    if answers_of(connection, job).way != way:
+        return False
+    if heat is None:
+        return True
+    plan = unpack(HeatPlan, json.dumps(heat))
+    mine = (one.plan for one in job.heats if one.plan.lifts and ref in one.plan.targets)
+    return any(_set_alike(plan, one) for one in mine)
+
+
+def _set_alike(a: HeatPlan, b: HeatPlan) -> bool:
+    """True for two heats of one source, set the same."""
+    if a.source is not b.source:
+        return False
+    if a.source is SourceKind.PLATE:
+        return a.plate == b.plate
+    return (a.outlet_c, a.flow_lpm, a.nozzle_mm, a.moves, set(a.shields)) == (
+        *(b.outlet_c, b.flow_lpm, b.nozzle_mm),
+        b.moves,
+        set(b.shields),
+    )
 
 
 def _for_all(connection: sqlite3.Connection, job: Job, plan: HeatPlan, part_s: float) -> HeatPlan:

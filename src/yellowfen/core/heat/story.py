@@ -334,7 +334,7 @@ def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
             edge,
             EventKind.PAD_LAGS,
             ref,
-            f"the leads of {ref} are molten, its pad beneath {said}: do not lift yet",
+            f"the leads of {ref} are molten, its pad beneath {said}: wait for it",
         )
     ]
 

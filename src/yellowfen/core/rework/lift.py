@@ -87,10 +87,16 @@ class LiftWindow:
         if self.closes_s is None:
             return f"Lift from {self.opens_s:.0f} s on; no harm in sight while the heat stays."
         if not self.safe:
-            go_by = f"Go by the nudge: it is liquid between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
+            molten = f"Molten between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
             if self.leave_s is None:
-                return f"{go_by} Air that comes late does no harm; strong air shows itself."
-            return f"{go_by} Hangs it still at {self.leave_s:.0f} s, take the heat away: {self.leave_why}."
+                return f"{molten} Nudge it to be sure. Air that comes late does no harm; strong air shows itself."
+            if self.leave_s <= (self.opens.low or 0.0):
+                return (
+                    f"Do not lift it with these settings: at {self.leave_s:.0f} s {self.leave_why}, and it is"
+                    f" molten only between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s. Shield what"
+                    " gets too hot, heat from below, or take another way off."
+                )
+            return f"{molten} Nudge it to be sure. Stop at {self.leave_s:.0f} s: {self.leave_why}."
         return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s; then {self.closed_by}."
 
 

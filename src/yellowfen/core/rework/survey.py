@@ -134,7 +134,7 @@ class Answers:
 @dataclass(frozen=True, kw_only=True)
 class InTheWay:
     """Something near the part: which face, how far box to box (mm), what it is, what to do, how
-    often it was heated already.
+    often it was heated already; `shield` where it wants foil over it.
     """
 
     ref: str
@@ -143,6 +143,7 @@ class InTheWay:
     what: str
     do: str
     heats: int
+    shield: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -180,6 +181,7 @@ def survey(board: Board, ref: str, answers: Answers, heats: Mapping[str, int]) -
             continue
         beneath = other.side != part.side
         what, do = _hazard(part, own, other, apart, beneath)
+        hot = other.package
         if what:
             found.append(
                 InTheWay(
@@ -189,10 +191,17 @@ def survey(board: Board, ref: str, answers: Answers, heats: Mapping[str, int]) -
                     what=what,
                     do=do,
                     heats=heats.get(other.ref, 0),
+                    shield=not beneath
+                    and (hot.heat_shy or hot.iron_only or hot.family == "crystal"),
                 )
             )
     near = tuple(sorted(found, key=lambda one: (one.apart_mm, one.ref)))
     return Survey(ref=ref, in_the_way=near, advice=_advice(board, part, answers, heats))
+
+
+def to_shield(found: Survey) -> tuple[str, ...]:
+    """The parts that a survey wants under foil: the same that the heat is rehearsed with."""
+    return tuple(sorted(one.ref for one in found.in_the_way if one.shield))
 
 
 def _hazard(

@@ -289,10 +289,10 @@ def _signs(stop: int = 0) -> tuple[Cue, ...]:
     )
 
 
-def _ready(first: Move | None) -> str:
+def _ready(first: Move | None, lifts: bool = False) -> str:
     if first is not None and first.blows:
-        return "Ready? Nozzle hot, part placed, flux on."
-    return "Ready? Parts placed, heat at hand, nothing near that burns."
+        return f"Ready? Nozzle hot, {'flux on, tweezers in hand' if lifts else 'part placed, flux on'}."
+    return f"Ready? {'Flux on, tweezers' if lifts else 'Parts placed, heat'} at hand, nothing near that burns."
 
 
 def _solid(ends: tuple[str, ...]) -> Cue:
@@ -394,7 +394,7 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
     start = Cue(
         key=START,
-        title=_ready(heating[0] if heating else None),
+        title=_ready(heating[0] if heating else None, plan.lifts),
         press=first,
         detail=f"{'As the last run showed' if live else 'Forecast'}: {hopes}" if hopes else "",
     )
@@ -602,7 +602,7 @@ def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     total = sum(move.seconds for move in moves)
     start = Cue(
         key=START,
-        title=_ready(moves[0] if moves else None),
+        title=_ready(moves[0] if moves else None, plan.lifts),
         press="Start: air on the board",
         detail=f"{counted(count, 'stop')}, about {came / 60 if live else total / 60:.1f} minutes"
         + (", as the last run showed" if live else ""),

@@ -284,6 +284,11 @@ class BenchTools:
     needles: tuple[int, ...] | None = None
 
 
+def with_mends(minutes: float, odds: float) -> float:
+    """Minutes with the touch-ups that follow in so many of the cases: what ways are ranked by."""
+    return minutes + odds * REPAIR_MIN_EACH
+
+
 @dataclass(frozen=True, kw_only=True)
 class Offer:
     """One way for a part: minutes a board, odds of needing a mend; or why it is out of the
@@ -299,7 +304,7 @@ class Offer:
     @property
     def expected_min(self) -> float:
         """Minutes with the mends that come with it."""
-        return self.minutes + self.odds * REPAIR_MIN_EACH
+        return with_mends(self.minutes, self.odds)
 
 
 @dataclass(frozen=True, kw_only=True)

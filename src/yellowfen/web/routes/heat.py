@@ -67,6 +67,7 @@ from yellowfen.workflows.heat import (
     usual_plan,
 )
 from yellowfen.workflows.iron_answers import Question, QuestionKind, ask
+from yellowfen.workflows.jobs import at_next_heat
 from yellowfen.workflows.paste import paste_of_job
 from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.rework import harvest_in, lift_of
@@ -78,8 +79,10 @@ FRAME_LOW_C, FRAME_STEP_C = 10.0, 1.5
 
 
 @router.get("/jobs/{job_id}/heat")
-def heat_page(request: Request, job_id: int, database: Database) -> Response:
-    return heat_of(request, jobs.get(database, job_id), database)
+def heat_page(request: Request, job_id: int, database: Database, heat: int = 0) -> Response:
+    """The heat that comes next, or the one that was asked for."""
+    job = jobs.get(database, job_id) if heat else at_next_heat(database, job_id)
+    return heat_of(request, job, database)
 
 
 def heat_of(request: Request, job: Job, database: Database) -> Response:
@@ -132,7 +135,10 @@ def _untouched(database: Database, job: Job) -> bool:
     return (
         plan.source is SourceKind.AIR
         and plan.moves == usual_moves(plan.targets)
-        and bench_runs.latest(database, job.id, RunKind.HEAT) is None
+        and all(
+            run.heat_id != job.heat.id
+            for run in bench_runs.rows(database, RunKind.HEAT, job_id=job.id)
+        )
     )
 
 

@@ -182,7 +182,8 @@ def heats(
         jobs.remove_heat(database, job_id, heat)
     else:
         raise InvalidValue("do", "choose take, add or remove")
-    return RedirectResponse(f"/jobs/{job_id}/heat", 303)
+    now = jobs.get(database, job_id).heat.id
+    return RedirectResponse(f"/jobs/{job_id}/heat?heat={now}", 303)
 
 
 @router.post("/jobs/{job_id}/piece")

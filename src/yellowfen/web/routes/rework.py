@@ -138,7 +138,7 @@ def _ways(database: Database, job: Job, ref: str) -> dict[str, Any]:
         return {"rows": [], "state": "none", "said": "", "longest_s": 1.0}
     rows = workflow.ways_seen(list(task.steps))
     for one in rows:
-        one.pop("plan")
+        one["taken"] = workflow.is_taken(database, job, ref, one["way"], one.pop("plan"))
     ends = [
         one["all_liquid_s"] + (one["stays_liquid_s"] or 0) for one in rows if one["all_liquid_s"]
     ]
@@ -318,11 +318,15 @@ def _pads(
         torn = jumper(number("amps", amps), number("length", length)) if amps and length else None
     except YellowfenError as refused:
         problem, status = str(refused), status_of(refused)
+    asked_for = refitting.wants_for(database, job, part.ref)
+    chosen = workflow.answers_of(database, job).want
     context = frame | {
         "pads": plan,
         "picture": pads_drawn(part.package, plan),
         "plan": plan_svg(board, part.side, {part.ref: "comes-off"}),
-        "wants": [(str(want), said) for want, said in WANTS.items()],
+        "wants": [
+            (str(want), said) for want, said in WANTS.items() if want in asked_for or want is chosen
+        ],
         "run": run
         if run and run.state and part.ref in {cue.name for cue in run.script.cues}
         else None,

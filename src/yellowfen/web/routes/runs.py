@@ -291,6 +291,7 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
     return {
         "now_ms": int(time.time() * 1000),
         "started_ms": run.taps[0].at_ms if run.taps and RULES[run.kind].clock else None,
+        "took_s": (run.taps[-1].at_ms - run.taps[0].at_ms) / 1000 if run.taps else 0.0,
         "taps": [{"key": tap.key, "cue": tap.cue} for tap in run.taps],
         "cues": [_cue(one) for one in shown(script, run.taps)],
         "early": early,

@@ -78,7 +78,7 @@ document.addEventListener("alpine:init", () => {
 
     show() {
       if (this.clock) {
-        if (this.started !== null && !this.over) this.elapsed = (Date.now() + this.offset - this.started) / 1000;
+        if (this.started !== null) this.elapsed = this.over ? this.took_s : (Date.now() + this.offset - this.started) / 1000;
         this.bar.move(this.elapsed);
         this.drawStops();
       } else if (this.svg) this.draw();
