@@ -7,15 +7,16 @@ from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.look.cleaning import (
     CleaningPlan,
     Hidden,
-    Need,
     Residue,
     Spared,
     Wash,
     cleaning_steps,
     dry_minutes,
+    drying_minutes,
     hiding,
     residues,
     spared,
+    washes_of,
 )
 from yellowfen.core.look.meter_plan import ground_of, supplies_of
 from yellowfen.core.look.proof import (
@@ -277,8 +278,8 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
     board, plan = boards.get(connection, job.board_id), cleaning_of(connection, job_id)
     later = _later(connection, job_id, board)
     here = [part for part in board.parts if part.ref not in {one.ref for one in later}]
-    wanted = [one for one in residues(plan) if one.need is not Need.STAYS]
-    wash = wanted[-1].wash if wanted else Wash.ALCOHOL
+    washes = washes_of(plan)
+    wash = washes[-1] if washes else Wash.ALCOHOL
     return CleaningState(
         board=board,
         plan=plan,
@@ -286,7 +287,7 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
         spared=spared(here),
         hiding=hiding(here, plan, wash),
         steps=cleaning_steps(here, plan, [one.ref for one in later]),
-        dry_min=dry_minutes(here, plan, wash),
+        dry_min=drying_minutes(here, plan) or dry_minutes(here, plan, wash),
         wash=wash,
         later=tuple(one.ref for one in later),
         run=_newest_washing(connection, job),

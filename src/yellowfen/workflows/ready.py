@@ -602,6 +602,8 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
 
 def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
     """What is to be scheduled."""
+    from yellowfen.workflows.proof import cleaning_state  # which stands on this module
+
     plan, costs = state.plan, state.paste.plan.costs
     pasted = [one for one in state.ways if one.chosen.way not in IRON_WAYS]
     sides = tuple(
@@ -638,6 +640,7 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         iron_min=iron,
         late_iron_min=late,
         wash=plan.wash,
+        dry_min=cleaning_state(connection, state.paste.job.id).dry_min if plan.wash else 0.0,
         pace=plan.pace,
         share=state.share,
     )

@@ -312,6 +312,22 @@ def dry_minutes(parts: Iterable[BoardPart], plan: CleaningPlan, wash: Wash) -> f
     return SPARE * (film_s(plan, wash) + under_body_s(widest, plan, wash)) / 60.0
 
 
+def washes_of(plan: CleaningPlan) -> tuple[Wash, ...]:
+    """What the board is washed with, in order: water before alcohol, which carries it off; empty
+    where nothing has to be washed.
+    """
+    wanted = {one.wash for one in residues(plan) if one.need is not Need.STAYS}
+    return tuple(wash for wash in (Wash.WATER, Wash.ALCOHOL) if wash in wanted)
+
+
+def drying_minutes(parts: Iterable[BoardPart], plan: CleaningPlan) -> float:
+    """Minutes a board dries before power, from what is washed off last: the one answer of Clean,
+    Schedule and the wash run. 0 where nothing is washed.
+    """
+    washes = washes_of(plan)
+    return dry_minutes(parts, plan, washes[-1]) if washes else 0.0
+
+
 # the work
 def cleaning_steps(
     parts: Iterable[BoardPart], plan: CleaningPlan, later: Iterable[str] = ()
@@ -321,9 +337,7 @@ def cleaning_steps(
     wanted = [one for one in residues(plan) if one.need is not Need.STAYS]
     if not wanted:
         return ()
-    washes = [
-        wash for wash in (Wash.WATER, Wash.ALCOHOL) if any(one.wash is wash for one in wanted)
-    ]
+    washes = washes_of(plan)
     rinse = washes[-1]
     steps = [
         WashStep(
@@ -348,7 +362,7 @@ def cleaning_steps(
                 detail="tilt the board, let fresh liquid run in from one side and out at the other, three times; blot the low edge",
             )
         )
-    minutes = dry_minutes(parts, plan, rinse)
+    minutes = drying_minutes(parts, plan)
     steps += [
         WashStep(
             title="Blot, then brush off lint",

@@ -38,14 +38,6 @@ COOL_MIN = constant(
     source="untouched until solid, then until it can be held",
     affects="schedule",
 )
-DRY_MIN = constant(
-    "minutes_drying",
-    30.0,
-    "min",
-    mark=Mark.FROM_MEMORY,
-    source="blotted board in warm air after alcohol",
-    affects="schedule",
-)
 CLEAN_MIN = constant(
     "minutes_cleaning",
     6.0,
@@ -171,7 +163,7 @@ class Schedule:
 @dataclass(frozen=True, kw_only=True)
 class Build:
     """What is to be scheduled: boards, sides in their order with minutes a board, warm-up, iron
-    work and washing; `share` of a board's joints that it is about.
+    work, washing and drying (minutes); `share` of a board's joints that it is about.
     """
 
     boards: int
@@ -186,6 +178,7 @@ class Build:
     iron_min: float = 0.0
     late_iron_min: float = 0.0
     wash: bool = True
+    dry_min: float = 0.0
     pace: float = 1.0
     share: float = 1.0
 
@@ -310,7 +303,9 @@ def _tasks(build: Build) -> Iterator[ScheduleTask]:
             after=("iron",) if build.iron_min > 0 else ("look",),
             why="before anything that alcohol would spoil",
         )
-        yield ScheduleTask(key="dry", name="Dry", minutes=DRY_MIN, passive=True, after=("clean",))
+        yield ScheduleTask(
+            key="dry", name="Dry", minutes=build.dry_min, passive=True, after=("clean",)
+        )
     before = ("dry",) if build.wash else ("iron",) if build.iron_min > 0 else ("look",)
     if build.late_iron_min > 0:
         yield ScheduleTask(
