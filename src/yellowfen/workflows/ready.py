@@ -140,6 +140,9 @@ class ReadyState:
         return frozenset(one.part.ref for one in self.ways if one.chosen.way is Way.MOUNDS_AIR)
 
 
+MOST_TURNS = 3  # ways hang on the side that is heated second, and that on the ways
+
+
 def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     """The stage of a job as kept."""
     paste, plan = paste_state(connection, job_id), stored.ready_plan_of(connection, job_id)
@@ -148,17 +151,24 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     bench = bench_tools(connection, paste.board)
     if job.purpose is not Purpose.BUILD:
         bench = replace(bench, stencil=False)  # nobody prints on a board that carries its parts
-    # Each part is judged with its neighbours, whether the job is about them or not.
-    chosen = techniques(
-        paste.whole,
-        paste.paste,
-        bench,
-        wishes=plan.ways(),
-        second=_second_side(paste.board),
-        boards=plan.boards,
-        costs=paste.plan.costs,
-    )
-    chosen = replace(chosen, ways=tuple(one for one in chosen.ways if job.about(one.part.ref)))
+    sides = two_sides(paste.board)
+    for _ in range(MOST_TURNS):
+        # Each part is judged with its neighbours, whether the job is about them or not.
+        chosen = techniques(
+            paste.whole,
+            paste.paste,
+            bench,
+            wishes=plan.ways(),
+            second=sides.second,
+            boards=plan.boards,
+            costs=paste.plan.costs,
+        )
+        chosen = replace(chosen, ways=tuple(one for one in chosen.ways if job.about(one.part.ref)))
+        asked, sides = sides.second, two_sides(paste.board, chosen.ways)
+        if sides.second == asked:
+            break
+    else:  # ways and sides swap each other for ever: the sides that the ways were chosen for
+        sides = two_sides(paste.board, chosen.ways, second=asked)
     if job.purpose is not Purpose.BUILD:
         said = "nobody prints on a board that carries its parts"
         chosen = replace(chosen, stencil_why=said, weighed=None)
@@ -167,7 +177,7 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
         plan=plan,
         tools=bench,
         techniques=chosen,
-        sides=two_sides(paste.board, chosen.ways),
+        sides=sides,
     )
 
 
@@ -184,12 +194,6 @@ def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
         shaky=stored.bench_setting(connection, stored.HANDS) == "shaky",
         needles=needles_at_hand(connection),
     )
-
-
-def _second_side(board: Board) -> str:
-    """The side heated second, when both carry parts."""
-    found = two_sides(board)
-    return found.second
 
 
 def keep_ready_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:

@@ -44,8 +44,10 @@ class TwoSides:
         return tuple(one for one in self.hanging if not one.stays)
 
 
-def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
-    """The sides of a board. Without parts on both, there is nothing to decide."""
+def two_sides(board: Board, ways: Sequence[PartWay] = (), second: str = "") -> TwoSides:
+    """The sides of a board. Without parts on both, there is nothing to decide. `second`: the side
+    that is heated second whatever speaks against it ("": the better one).
+    """
     way = {one.part.ref: one.chosen.way for one in ways}
     heated = [part for part in board.parts if way.get(part.ref) not in IRON_WAYS]
     by_iron = tuple(part.ref for part in board.parts if way.get(part.ref) in IRON_WAYS)
@@ -82,6 +84,8 @@ def two_sides(board: Board, ways: Sequence[PartWay] = ()) -> TwoSides:
         )
 
     first = min(("bottom", "top"), key=cost)
+    if second:
+        first = "bottom" if second == "top" else "top"
     second = "top" if first == "bottom" else "bottom"
     hanging = sorted(
         (
