@@ -104,7 +104,7 @@ def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJ
         nozzles_mm=(4.0,),
         jets=given.jets,
         irons=USUAL_IRONS,
-        plate=None if given.plate is None else HotPlate(set_c=given.plate),
+        plates=() if given.plate is None else (HotPlate(set_c=given.plate),),
         preheater=None if given.below is None else Preheater(given.below),
     )
     found = {}

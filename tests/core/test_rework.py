@@ -522,7 +522,7 @@ def test_a_survey_lists_both_faces_and_plans_for_the_worse(demo_board: Board) ->
 
 BENCH = OffBench(
     air=HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30),
-    plate=HotPlate(set_c=250.0),
+    plates=(HotPlate(set_c=250.0),),
     irons=USUAL_IRONS,
 )
 
@@ -558,7 +558,7 @@ def test_ways_off_keep_their_laws(demo_board: Board) -> None:
 
 def test_a_loose_neighbour_costs_nothing_on_a_scrapped_donor(demo_board: Board) -> None:
     scene = off_scene(demo_board, HeatPlan(), "U2", "Sn63Pb37")
-    bench = replace(BENCH, plate=None)
+    bench = replace(BENCH, plates=())
     both, part = (
         {one.way: one for one in ways_off(scene, "U2", bench, matters)}[OffWay.AIR]
         for matters in (Matters.BOTH, Matters.PART)

@@ -34,6 +34,7 @@ from yellowfen.core.heat.outcome import Fate, outcome, watch
 from yellowfen.core.heat.profile import ProfileFigure, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
 from yellowfen.core.heat.scene import (
+    Control,
     Deed,
     Held,
     HotAir,
@@ -665,3 +666,13 @@ def test_a_steadier_hand_narrows_the_band_and_a_stand_most() -> None:
     assert free > rested > stand > 1.0
     known = Doubts(hand_share=0.01, aim_sd_mm=0.1)
     assert as_held(known, Held.FREE) == known  # what is known better than that stays
+
+
+def test_a_chosen_plate_keeps_its_setting() -> None:
+    """Only how long is found; what it cannot pass it says."""
+    own = HotPlate(set_c=280.0, control=Control.THERMOSTAT, band_k=40.0)
+    plate = replace(small_scene(), source=own, moves=(Move(deed=Deed.PLATE, seconds=90.0),))
+    found = usual_recipe(plate, Doubts(), keeps_plate=True)
+    assert found.scene.source == own
+    assert found.scene.moves != plate.moves
+    assert usual_recipe(plate, Doubts()).scene.source != own

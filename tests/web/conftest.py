@@ -52,10 +52,10 @@ def recipes_found_once() -> Iterator[None]:
     """A usual recipe hangs on its scene and doubts only, and most tests open the same few jobs."""
     found, kept = heat.usual_recipe, {}
 
-    def usual_recipe(*asked: Any) -> Usual:
-        key = hashlib.blake2b(pickle.dumps(asked)).digest()
+    def usual_recipe(*asked: Any, **more: Any) -> Usual:
+        key = hashlib.blake2b(pickle.dumps((asked, more))).digest()
         if key not in kept:
-            kept[key] = found(*asked)
+            kept[key] = found(*asked, **more)
         return kept[key]
 
     with pytest.MonkeyPatch.context() as patch:

@@ -298,12 +298,16 @@ def sureness_of(
 
 
 def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> tuple[HeatPlan, Usual]:
-    """A plan with the recipe that its source and targets start from, and what to know of it;
-    nothing is stored. Raises InvalidValue without targets.
+    """A plan with the recipe that its source and targets start from, and what to know of it; a
+    plate of the bench that was chosen keeps its setting. Nothing is stored. Raises InvalidValue without targets.
     """
     doubts = doubts_of(connection, plan)
     scene = scene_of(boards.get(connection, job.board_id), plan)
-    found = usual_recipe(near_the_heat(scene) if plan.source is SourceKind.AIR else scene, doubts)
+    found = usual_recipe(
+        near_the_heat(scene) if plan.source is SourceKind.AIR else scene,
+        doubts,
+        keeps_plate=plan.tool_id is not None,
+    )
     source = found.scene.source
     return replace(
         plan,

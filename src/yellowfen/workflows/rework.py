@@ -125,7 +125,7 @@ def off_bench(connection: sqlite3.Connection, plan: HeatPlan, asked: Answers) ->
         long_nozzles_mm=tuple(dict.fromkeys(long)),
         jets=asked.jets,
         preheater=next((one for one in contents if isinstance(one, Preheater)), None),
-        plate=next((one for one in contents if isinstance(one, HotPlate)), None),
+        plates=tuple(one for one in contents if isinstance(one, HotPlate)),
         irons=tuple(one for one in contents if isinstance(one, Iron)) or USUAL_IRONS[:1],
         removal_alloy=asked.removal_alloy,
         removal_parts=asked.removal_parts,
@@ -269,7 +269,8 @@ def take_way(
             return
         plan = unpack(HeatPlan, json.dumps(heat))
         if plan.source is SourceKind.PLATE:
-            plan = _for_all(connection, job, plan, chosen.part_s)
+            mine = (one.id for one in tools.rows(connection) if one.content == plan.plate)
+            plan = replace(_for_all(connection, job, plan, chosen.part_s), tool_id=next(mine, None))
         jobs.choose_heat(connection, job.id, _heat_for(connection, job, ref, plan))
 
 

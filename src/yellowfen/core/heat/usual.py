@@ -40,10 +40,14 @@ class Usual:
     says: str
 
 
-def usual_recipe(scene: Scene, doubts: Doubts) -> Usual:
-    """A recipe for a scene's source and targets. Raises InvalidValue for an iron."""
+def usual_recipe(scene: Scene, doubts: Doubts, keeps_plate: bool = False) -> Usual:
+    """A recipe for a scene's source and targets; `keeps_plate`: the plate stays set as it is, only
+    how long is found. Raises InvalidValue for an iron.
+    """
     if isinstance(scene.source, HotAir):
         return _air(scene, doubts)
+    if isinstance(scene.source, HotPlate) and keeps_plate:
+        return _best(scene, _on_set_plate, [UsualCourse(above_k=0.0, hold_s=one) for one in HELD_S], ())
     if isinstance(scene.source, HotPlate):
         return _best(
             scene,
@@ -156,17 +160,21 @@ class UsualCourse:
     lead_k: float = 20.0
 
 
+HELD_S = (15.0, 25.0, 40.0, 60.0)  # tried on a plate whose setting stays
 STEPS = ({"above_k": 18.0}, {"hold_s": 18.0}, {"soak_s": 25.0}, {"lead_k": 14.0})
 
 
 def _on_plate(scene: Scene, course: UsualCourse) -> Scene:
-    """Begun cold or hot, off when the last joint has been liquid for a while (whole, where
-    something stays cold).
-    """
+    """A plate set and begun as the course says."""
     assert isinstance(scene.source, HotPlate)
     set_c = min(max(round((_alloy(scene).liquidus_c + course.above_k) / 5) * 5.0, 60.0), 400.0)
     source = replace(scene.source, set_c=set_c, start_c=scene.ambient_c if course.cold else None)
-    long = replace(scene, source=source, moves=(Move(deed=Deed.PLATE, seconds=LONGEST_S),))
+    return _on_set_plate(replace(scene, source=source), course)
+
+
+def _on_set_plate(scene: Scene, course: UsualCourse) -> Scene:
+    """Off when the last joint has been liquid for a while (whole, where something stays cold)."""
+    long = replace(scene, moves=(Move(deed=Deed.PLATE, seconds=LONGEST_S),))
     seen = rehearse(long, LOOK)
     ends = [all_molten_s(seen.joints_of(ref)) for ref in scene.targets]
     known = [at for at in ends if at is not None]

@@ -225,7 +225,7 @@ class OffBench:
     long_nozzles_mm: tuple[tuple[float, float], ...] = ()
     jets: bool = False
     preheater: Preheater | None = None
-    plate: HotPlate | None = None
+    plates: tuple[HotPlate, ...] = ()
     irons: tuple[Iron, ...] = ()
     removal_alloy: bool = True
     blade: bool = True
@@ -548,13 +548,26 @@ def _body_peak_c(prepared: Prepared, state: HeatState, ref: str) -> float:
 
 # from below
 def _plate(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
-    if bench.plate is None:
+    """By the plate that spoils least; of those, the one that heats the part least."""
+    if not bench.plates:
         return _not(OffWay.PLATE, "no plate on the bench")
     tall = tallest_beneath_mm(scene)
     if tall > 0:
         said = f"parts underneath hold the board {tall:.1f} mm off the plate"
         return _not(OffWay.PLATE, said)
-    here = replace(scene, source=bench.plate, moves=(Move(deed=Deed.PLATE, seconds=PLATE_LOOK_S),))
+    found = [_by_plate(scene, part, plate) for plate in bench.plates]
+    return min(
+        found,
+        key=lambda one: (
+            not one.possible,
+            len({*one.falls, *one.harmed}),
+            one.body_peak_c or 0.0,
+        ),
+    )
+
+
+def _by_plate(scene: Scene, part: PlacedPart, plate: HotPlate) -> WayOff:
+    here = replace(scene, source=plate, moves=(Move(deed=Deed.PLATE, seconds=PLATE_LOOK_S),))
     prepared = prepare(here, resolution_for(here))
     drive = prepared.drive(here)
     state = first_state(prepared, drive)
@@ -565,11 +578,11 @@ def _plate(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     if not found.possible:
         found = replace(
             found,
-            why_not=f"not liquid within {LONGEST_PLATE_S / 60:.0f} minutes at {bench.plate.set_c:g} °C",
+            why_not=f"not liquid within {LONGEST_PLATE_S / 60:.0f} minutes at {plate.set_c:g} °C",
         )
     return replace(
         found,
-        settings=f"plate at {bench.plate.set_c:g} °C",
+        settings=f"plate at {plate.set_c:g} °C",
         scene=here,
         cautions=("everything on the board floats: nothing is touched but what is lifted",),
     )

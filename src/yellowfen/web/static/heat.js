@@ -108,10 +108,11 @@ document.addEventListener("alpine:init", () => {
     // A recipe to start from, worked out for these parts on this board.
     async takeUsual() {
       const turn = (this.usualTurn = (this.usualTurn ?? 0) + 1);
-      const asked = this.source;
+      const asked = JSON.stringify(this.asked());
       this.usualSays = "Working out a recipe for these parts…";
       const found = await this.call(`/api/jobs/${this.job}/usual`, this.asked());
-      if (turn !== this.usualTurn || asked !== this.source) return;
+      if (turn !== this.usualTurn) return;
+      if (asked !== JSON.stringify(this.asked())) { this.usualSays = "You changed settings meanwhile; yours stay."; return; }
       this.usualSays = found ? found.says : "";
       if (!found) return;
       this.usualMoves = JSON.stringify(found.moves);
@@ -157,7 +158,7 @@ document.addEventListener("alpine:init", () => {
     set toolText(text) { this.tool_id = text === "" ? null : Number(text); },
     takeTool() {
       const tool = [...tools.plate, ...tools.oven].find((one) => one.id === this.tool_id);
-      if (tool && this.isPlate) this.plate = { ...tool.content };
+      if (tool && this.isPlate) { this.plate = { ...tool.content }; if (this.some) this.takeUsual(); }
       if (tool && this.isOven) { this.oven = { ...tool.content }; this.curveText = this.oven.curve.map((point) => point.join(" ")).join("\n"); this.moves = usual.oven(this).map(whole); }
       this.changed();
     },
