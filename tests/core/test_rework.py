@@ -17,7 +17,7 @@ from yellowfen.core.board.sketch import Sketch, SketchedPart, board_of
 from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.deposit.floating import settled_mm
 from yellowfen.core.deposit.through_hole import fillet_cone_mm3, joint_mm3, paste_in_hole_mm3
-from yellowfen.core.heat.doubt import Doubts, sureness
+from yellowfen.core.heat.doubt import Band, Doubts, sureness
 from yellowfen.core.heat.drive import tip_conductance_w_k
 from yellowfen.core.heat.heat_plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.heat.outcome import Fate
@@ -621,6 +621,15 @@ def test_what_matters_decides_what_closes_it() -> None:
     assert board.closes_s is None
     assert board.safe
     assert part.leave_s is None or part.closes_s is None or part.leave_s >= part.closes_s
+    assert part.closes_s is not None
+    nearest = min(
+        (one for one in lift_samples(scene, sure, Matters.PART) if one.harm_s is not None),
+        key=lambda one: abs(one.harm_s - part.closes_s),
+    )
+    assert part.closed_by == nearest.harm_why  # what closes it, not what is commonest later
+    early = replace(part, opens=Band(50.0, 55.0, 60.0), closes=Band(90.0, 95.0, 99.0), heat_s=45.0)
+    assert "the moves end at 45 s" in early.sentence
+    assert "moves end" not in replace(early, heat_s=70.0).sentence
     for old, new in zip(sure.samples, lift_samples(scene, sure, Matters.BOARD), strict=True):
         assert new.harm_s is None
         assert new.melts_s == old.melts_s

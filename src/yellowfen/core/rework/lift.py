@@ -8,10 +8,12 @@ then.
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S
+from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
 from yellowfen.core.heat.scene import HotAir, HotPlate, PlacedPart, Scene, Side
 from yellowfen.core.part.hanging import falls, load_g_in2
@@ -50,7 +52,8 @@ class LiftWindow:
     """When to lift. `opens_s` (None: never surely), `closes_s` (None: no harm in sight) since the
     start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more`
     what would help where it never opens. Who goes by the nudge leaves a part that hangs still at
-    `leave_s`: strong air shows itself before it harms.
+    `leave_s`: strong air shows itself before it harms. `heat_s` is how long the moves heat: bands
+    and harms are those of a heat that stays.
     """
 
     opens: Band
@@ -65,6 +68,7 @@ class LiftWindow:
     leave_s: float | None = None
     leave_why: str = ""
     more: str = "hotter, nearer, or heat from below"
+    heat_s: float = math.inf
 
     @property
     def opens_s(self) -> float | None:
@@ -85,7 +89,7 @@ class LiftWindow:
         if self.opens_s is None:
             return f"With these settings not every joint is surely liquid: {self.more}."
         if self.closes_s is None:
-            return f"Lift from {self.opens_s:.0f} s on; no harm in sight while the heat stays."
+            return f"Lift from {self.opens_s:.0f} s on{self._kept_on}; no harm in sight while the heat stays."
         if not self.safe:
             molten = f"Molten between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
             if self.leave_s is None:
@@ -97,7 +101,14 @@ class LiftWindow:
                     " gets too hot, heat from below, or take another way off."
                 )
             return f"{molten} Nudge it to be sure. Stop at {self.leave_s:.0f} s: {self.leave_why}."
-        return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s; then {self.closed_by}."
+        return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s{self._kept_on}; then {self.closed_by}."
+
+    @property
+    def _kept_on(self) -> str:
+        """What to mind where the moves end before the part may be lifted."""
+        if self.opens_s is None or self.heat_s >= self.opens_s:
+            return ""
+        return f", the heat on it until then (the moves end at {self.heat_s:.0f} s: lengthen the last)"
 
 
 def lift_window(
@@ -116,7 +127,7 @@ def lift_window(
     ]
     along = _along(scene, sure, opens)
     harms = [_harm(scene, sure, one, matters) for one in samples]
-    whys = [why for at, why in harms if at is not None]
+    closes = band_of([at for at, _ in harms])
     leave = watched_stop(
         [math.inf if at is None else at + SETTLE_S for at in opens], [at for at, _ in harms]
     )
@@ -125,8 +136,9 @@ def lift_window(
         more=_MORE.get(type(scene.source), LiftWindow.more),
         leave_why=next((why for at, why in harms if at is not None and at == leave), ""),
         opens=band_of(opens),
-        closes=band_of([at for at, _ in harms]),
-        closed_by=max(whys, key=whys.count, default=""),
+        closes=closes,
+        closed_by=_why_at(harms, closes.low),
+        heat_s=sum(move.seconds for move in heating_moves(scene)),
         last_ref=last.ref if last else part.ref,
         last_pin=last.pin if last else "",
         last_why=_why_last(scene, part, last) if last else "",
@@ -134,6 +146,14 @@ def lift_window(
         comes_along=along,
         cover=tuple(one.ref for one in along if one.share >= COVER_SHARE and not one.falls),
     )
+
+
+def _why_at(harms: Sequence[tuple[float | None, str]], at_s: float | None) -> str:
+    """What does the harm that comes nearest to `at_s`; empty where nothing does."""
+    if at_s is None:
+        return ""
+    known = [(abs(at - at_s), why) for at, why in harms if at is not None]
+    return min(known, default=(0.0, ""))[1]
 
 
 def aimed_at_lift(scene: Scene, matters: Matters) -> Scene:

@@ -30,6 +30,7 @@ document.addEventListener("alpine:init", () => {
       what: one.stay_s === null ? `Not wet in ${longest} s. Wider tip, hotter, or warm the board from below.` : `Wet after ${one.wets_s.toFixed(1)} s; ${body}.`,
     };
   };
+  const listed = (events) => events.slice(0, 6).map((event) => event.ref).join(", ") + (events.length > 6 ? ` and ${events.length - 6} more` : "");
   const fine = (value) => (value === null || value === undefined ? "never" : `${Math.round(value)} s`);
 
   // The search's getters must stay getters, so it is joined by descriptors and not spread.
@@ -444,11 +445,12 @@ document.addEventListener("alpine:init", () => {
       if (this.untouched && this.touring) return `Planning a tour of ${this.targets.length} parts…`;
       const cold = this.targets.filter((ref) => this.answer.parts[ref]?.molten_s === null);
       if (cold.length) return `${cold.join(", ")} would not melt through.`;
+      if (this.lifts && !this.isTour && this.outlook?.lift) return this.outlook.lift.sentence;
       const hot = this.targets.filter((ref) => this.answer.parts[ref]?.limit_passed_s !== null);
       const last = Math.max(...this.targets.map((ref) => this.answer.parts[ref].molten_s));
       const off = this.heatEnd;
       if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
-      if (this.lifts && !this.isTour) return this.outlook?.lift?.sentence ?? `All liquid at about ${fine(last)}.`;
+      if (this.lifts && !this.isTour) return `All liquid at about ${fine(last)}.`;
       const cooked = this.cooked;
       if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
       if (this.isTour) return this.planSays;
@@ -464,9 +466,12 @@ document.addEventListener("alpine:init", () => {
     get liftLast() { const last = this.outlook?.lift?.last; return last ? `Wait for pin ${last.pin} of ${last.ref}: ${last.why}.` : ""; },
     get liftAlong() {
       const along = this.outlook?.along ?? [];
-      if (!along.length) return "No neighbour comes along.";
-      return `Liquid with it: ${along.slice(0, 5).map((one) => `${one.ref} (${Math.round(100 * one.share)} %${one.falls ? ", falls" : ""})`).join(", ")}${along.length > 5 ? ` and ${along.length - 5} more` : ""}.`;
+      const later = this.loosened.filter((event) => !along.some((one) => one.ref === event.ref));
+      const then = later.length ? ` Loose from ${fine(later[0].at_s)} on: ${listed(later)}. No knock, no gust.` : "";
+      if (!along.length) return `No neighbour is liquid yet when it may be lifted.${then}`;
+      return `Liquid with it: ${along.slice(0, 5).map((one) => `${one.ref} (${Math.round(100 * one.share)} %${one.falls ? ", falls" : ""})`).join(", ")}${along.length > 5 ? ` and ${along.length - 5} more` : ""}.${then}`;
     },
+    get loosened() { return this.answer && !this.answer.empty ? this.answer.events.filter((event) => event.kind === "neighbour loose") : []; },
     get liftHow() { return this.outlook?.lift ? `A nudge that springs back says: all liquid. Lift by tweezers or vacuum with the heat on it, never with force.${this.isAir ? ` Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""}` : ""; },
     get harvestText() { return this.outlook?.harvest ?? ""; },
     get liftCovers() { return this.isAir && (this.outlook?.lift?.cover ?? []).some((ref) => !this.shields.includes(ref)); },
@@ -475,13 +480,10 @@ document.addEventListener("alpine:init", () => {
     get cooked() { return Object.entries(this.answer.parts).filter(([, fate]) => fate.limit_passed_s !== null).map(([ref]) => ref); },
     get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
     get looseText() {
-      if (!this.answer || this.answer.empty) return "";
-      const loose = this.answer.events.filter((event) => event.kind === "neighbour loose");
-      if (!loose.length) return "";
-      const refs = loose.map((event) => event.ref);
-      const shown = refs.slice(0, 6).join(", ") + (refs.length > 6 ? ` and ${refs.length - 6} more` : "");
+      const loose = this.loosened;
+      if (!loose.length || this.liftShown) return "";
       const band = this.outlook && this.outlook.loose[0] !== null ? ` (${Math.round(this.outlook.loose[0])} to ${fine(this.outlook.loose[1])})` : "";
-      return `Loose from ${fine(loose[0].at_s)}${band} on: ${shown}. No knock, no gust.`;
+      return `Loose from ${fine(loose[0].at_s)}${band} on: ${listed(loose)}. No knock, no gust.`;
     },
     band() {
       if (!this.outlook) return "";
@@ -493,6 +495,7 @@ document.addEventListener("alpine:init", () => {
     },
     get verdictClass() {
       if (!this.answer || this.answer.empty || this.none || (this.untouched && this.touring)) return "";
+      if (this.lifts && !this.isTour && this.outlook?.lift) return this.outlook.lift.safe ? "good" : "";
       const bad = this.cooked.length > 0 || this.targets.some((ref) => this.answer.parts[ref]?.molten_s === null);
       if (bad) return "bad";
       return this.allowed ? "good" : "";
@@ -508,7 +511,7 @@ document.addEventListener("alpine:init", () => {
     get cues() {
       if (!this.answer || this.answer.empty) return [];
       const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad", falls: "bad", "flux spent": "bad", "pushed by the air": "bad" };
-      const told = this.answer.told.filter((event) => !this.isTour || !["flux thins", "first melt", "all molten", "frozen"].includes(event.kind));
+      const told = this.answer.told.filter((event) => !this.isTour || !["flux thins", "first melt", "all molten", "frozen"].includes(event.kind)).filter((event) => !this.lifts || event.kind !== "frozen"); // a part that is lifted liquid does not freeze on the board
       const stops = this.isTour ? this.planRows.map((row, i) => ({ key: `stop${i}`, when: fine(this.answer.stops[i].began_s), what: `stop ${row.number}, ${row.seconds}${row.band ? ` (${row.band})` : ""}: ${row.watch || row.names}`, kind: "live", at: this.answer.stops[i].began_s })) : [];
       const rest = told
         .filter((event) => !event.kind.startsWith("neighbour") && (event.kind !== "may stand up" || this.answer.parts[event.ref]?.target))
