@@ -445,7 +445,7 @@ def _plan(given: argparse.Namespace) -> None:
         "boards": state.plan.boards,
         "stencil": state.techniques.stencil,
         "stencil_why": state.techniques.stencil_why,
-        "minutes": round(state.techniques.minutes, 1),
+        "minutes": round(ready.estimate_of(connection, state).middle_min, 1),
         "mends": round(state.techniques.mends, 2),
         "techniques": [
             {

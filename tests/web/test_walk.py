@@ -111,9 +111,9 @@ def test_no_sentence_trips_over_a_number(walks: dict[str, Walk], name: str) -> N
 
 @pytest.mark.parametrize("name", BOARDS)
 def test_pages_agree(walks: dict[str, Walk], name: str) -> None:
-    """Stencil or hand, minutes, what goes wrong, how long paste stands out."""
+    """Stencil or hand, minutes, mends, what goes wrong, how long paste stands out."""
     walk = walks[name]
-    ways = walk.find("/jobs/J/ready", r"(With|Without) a stencil: (\d+) min a board")
+    ways = walk.find("/jobs/J/ready", r"(With|Without) a stencil: ([\d.]+) parts? a board to mend")
     assert ways is not None
     stencil = ways[1] == "With"
     hand = walk.find("/jobs/J/paste/hand", r"Stencil or hand\?.*?(With a stencil|By hand)")
@@ -121,8 +121,14 @@ def test_pages_agree(walks: dict[str, Walk], name: str) -> None:
     assert hand is not None
     assert minutes is not None
     assert (hand[1] == "With a stencil") == (minutes[1] == "Stencil") == stencil
-    next_board = walk.find("/boards/B?leaf=advice", r"takes about (\d+) min")
-    assert next_board is None or next_board[1] == ways[2]
+    mends = walk.find("/jobs/J/ready/minutes", r"About ([\d.]+) parts? to mend")
+    assert mends is not None
+    assert mends[1] == ways[2]
+    by_hand = walk.find("/jobs/J/ready/when", r"([\d.]+) min of it by hand")
+    in_all = walk.find("/jobs/J/ready/minutes", r"([\d.]+) min for 1 board")
+    assert by_hand is not None
+    assert in_all is not None
+    assert by_hand[1] == in_all[1]
     foil = walk.find("/jobs/J/paste", r"(\d+) of (\d+) openings do not come out right")
     drawn = walk.find("/jobs/J/paste/openings", r"As drawn, (\d+) of (\d+) openings go wrong")
     if foil is not None and drawn is not None:

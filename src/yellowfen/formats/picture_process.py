@@ -83,7 +83,7 @@ def _png_is_whole(data: bytes) -> bool:
             found += len(stream.decompress(rest, _BLOCK))
             rest = stream.unconsumed_tail
         at += 12 + length
-    return found >= wanted
+    return bool(found >= wanted)
 
 
 def main() -> int:

@@ -166,8 +166,8 @@ def furnish(connection: sqlite3.Connection) -> bool:
     moves = (Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     plate = _plate(connection).id
     on_plate = replace(job.plan, source=SourceKind.PLATE, moves=moves)
-    found, _ = usual_plan(connection, job, on_plate)
-    jobs.keep_heat_plan(connection, build, replace(found, tool_id=plate))
+    recipe, _ = usual_plan(connection, job, on_plate)
+    jobs.keep_heat_plan(connection, build, replace(recipe, tool_id=plate))
     _all_done(connection, bench_runs_work.start_dotting(connection, build, side), 14)
     _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
     _heated(connection, build, slower=0.95)

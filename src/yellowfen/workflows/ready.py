@@ -38,18 +38,14 @@ from yellowfen.core.work.kit import KitAnswer, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
 from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.core.work.schedule import (
-    CLEAN_MIN,
-    KIT_LINE_MIN,
-    LOOK_MIN,
-    PREPARE_MIN,
-    TEST_MIN,
+    HEAT_PART_MIN,
+    HEAT_SIDE_MIN,
     Bag,
     Build,
     Schedule,
     ScheduleTask,
     bags_of,
     schedule,
-    share_of_whole,
     start_for,
     tasks_of,
     what_goes_off,
@@ -540,68 +536,50 @@ def warming(connection: sqlite3.Connection, state: ReadyState) -> tuple[WarmUp |
         return None, str(nothing)
 
 
+# What the minutes of a build are told by: the tasks of its schedule, under these names.
+_STAGES = {
+    "kit": "Kit",
+    "prepare": "Prepare",
+    "open": "Prepare",
+    "fixture": "Paste, stencil",
+    "place": "Place",
+    "heat": "Heat",
+    "iron": "By iron",
+    "late iron": "By iron",
+    "look": "Look, clean, test",
+    "clean": "Look, clean, test",
+    "test": "Look, clean, test",
+    "mend": "Mend",
+}
+
+
 def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
-    """Minutes by stage for all boards, mends, and the share of boards right at first."""
-    paces, boards_, ways = own_paces(connection), state.plan.boards, state.ways
-    costs = state.paste.plan.costs
-    pasted = [one for one in ways if one.chosen.way not in IRON_WAYS]
+    """Minutes by stage for all boards, as the schedule has them; mends, and the share of boards
+    right at first.
+    """
+    paces, ways = own_paces(connection), state.ways
+    by_hand = f"Paste, {'stencil' if state.techniques.stencil else 'by hand'}"
+    minutes: dict[str, float] = {}
+    for task in tasks_of(build_of(connection, state)):
+        kind = task.key if task.key in _STAGES else task.key.split()[0]
+        if not task.passive:
+            name = _STAGES.get(kind, by_hand)
+            minutes[name] = minutes.get(name, 0.0) + task.minutes
+    measured = {"Place": paces.place, "Paste, by hand": paces.dot}
     reference = Each(1.0, paces.turn.spread)
-    lines = len(kit(state.board, boards_, skip=()))
-    stages: list[StageMinutes] = [
-        stage("Kit", 60 * KIT_LINE_MIN * lines, reference),
-        stage("Prepare", 60 * PREPARE_MIN * share_of_whole(state.share), reference),
-    ]
-    if state.techniques.stencil:
-        sides = len({one.part.side for one in pasted})
-        stages.append(
-            stage(
-                "Paste, stencil",
-                60 * sides * (costs.set_up_min + boards_ * costs.print_min / costs.panel),
-                reference,
-            )
-        )
-    else:
-        dots = (
-            sum(dot_plan(connection, state, side).seconds for side in ("top", "bottom"))
-            / costs.dot_s
-        )
-        each = paces.dot if paces.dot.own else replace(paces.dot, seconds=costs.dot_s)
-        stages.append(stage("Paste, by hand", dots * boards_, each))
-    orders = [order_of(connection, state, side) for side in ("top", "bottom")]
-    minutes = sum(one.takes.minutes for one in orders)
-    stages.append(
-        StageMinutes(
-            "Place", boards_ * minutes, paces.place.spread, stage("", 1, paces.place).source
-        )
-    )
-    stages.append(
-        stage(
-            "Heat",
-            60
-            * boards_
-            * sum(one.chosen.minutes for one in pasted if one.chosen.way is Way.MOUNDS_AIR)
-            + 60 * 0.3 * boards_ * len(pasted),
-            reference,
-        )
-    )
-    iron = [one for one in ways if one.chosen.way in IRON_WAYS]
-    if iron:
-        stages.append(
-            stage("By iron", 60 * boards_ * sum(one.chosen.minutes for one in iron), reference)
-        )
-    stages.append(
-        stage(
-            "Look, clean, test",
-            60
-            * boards_
-            * share_of_whole(state.share)
-            * (LOOK_MIN + TEST_MIN + (CLEAN_MIN if state.plan.wash else 0)),
-            reference,
-        )
-    )
-    mends = boards_ * sum(one.chosen.odds for one in ways)
-    stages.append(stage("Mend", 60 * mends * REPAIR_MIN_EACH, reference))
-    return Estimate(tuple(stages), mends, first_pass_share([one.chosen.odds for one in ways]))
+    stages = []
+    for name, middle in minutes.items():
+        each = measured.get(name, reference)
+        stages.append(StageMinutes(name, middle, each.spread, stage("", 1, each).source))
+    odds = [one.chosen.odds for one in ways]
+    return Estimate(tuple(stages), state.plan.boards * sum(odds), first_pass_share(odds))
+
+
+def _dot_min(connection: sqlite3.Connection, state: ReadyState, side: str) -> float:
+    """Minutes of a side's dots, at the pace measured where one was."""
+    own, asked_s = own_paces(connection).dot, state.paste.plan.costs.dot_s
+    pace = own.seconds / asked_s if own.own else 1.0
+    return pace * dot_plan(connection, state, side).seconds / 60
 
 
 def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
@@ -619,12 +597,20 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
     lot = lot_of(connection, state)
     out_h = (time.time() - (lot.out_since_s() or time.time())) / 3600 if lot and lot.is_out else 0.0
     paste_min = {
-        side: costs.print_min
+        side: costs.print_min / costs.panel
         if state.techniques.stencil
-        else dot_plan(connection, state, side).seconds / 60
+        else _dot_min(connection, state, side)
         for side in sides
     }
-    heat = {side: 0.3 * sum(one.part.side == side for one in pasted) + 2.0 for side in sides}
+    heat = {
+        side: HEAT_SIDE_MIN
+        + sum(
+            one.chosen.minutes if one.chosen.way is Way.MOUNDS_AIR else HEAT_PART_MIN
+            for one in pasted
+            if one.part.side == side
+        )
+        for side in sides
+    }
     late = sum(one.chosen.minutes for one in state.ways if one.chosen.way is Way.LAST)
     iron = sum(
         one.chosen.minutes
@@ -643,6 +629,7 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         heat_min=heat,
         iron_min=iron,
         late_iron_min=late,
+        mend_min=REPAIR_MIN_EACH * sum(one.chosen.odds for one in state.ways),
         wash=plan.wash,
         dry_min=cleaning_state(connection, state.paste.job.id).dry_min if plan.wash else 0.0,
         pace=plan.pace,

@@ -21,6 +21,7 @@ from yellowfen.core.work.job import Job
 from yellowfen.core.work.technique import PartKind, Way, kind_of, with_mends
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs
+from yellowfen.workflows.paste import dotting
 from yellowfen.workflows.ready import bench_iron, ready_state
 from yellowfen.workflows.rework import answers_of, lift_of, salvaged
 
@@ -65,6 +66,8 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
     if part is None:
         raise InvalidValue("of", f"there is no part {ref[:40]!r} on this board")
     kinds = {land.kind for land in part.package.lands}
+    dotted = dotting(connection, state.paste, part.side).steps
+    by_line = any(step.ref == ref and step.way == "line" for step in dotted)
     found = []
     for offer in state.way(ref).offers:
         if offer.way in (Way.PRINT_PLATE, Way.DOTS_PLATE, Way.LAST):
@@ -77,7 +80,7 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
                 minutes=offer.minutes,
                 odds=offer.odds,
                 refused=offer.refused,
-                says=_says(offer.way, part.package),
+                says=_says(offer.way, part.package, by_line),
             )
         )
     kind = next((one for one in _LEVELLED if one in kinds), None)
@@ -102,13 +105,16 @@ _NAMES = {
 }
 
 
-def _says(way: Way, package: Package) -> str:
-    """What matters about a way on pads that were soldered before."""
+def _says(way: Way, package: Package, by_line: bool) -> str:
+    """What matters about a way on pads that were soldered before; `by_line`: By hand has a line
+    along the row for this part.
+    """
     if way is Way.DOTS_AIR:
-        pitch = package.pitch_mm
-        if pitch <= 0.8 + 1e-6:
-            return "pad by pad: a line across this pitch bridges about half"
-        return "pad by pad: a line throws balls that have to be brushed off"
+        if not by_line:
+            return "paste on each pad by itself, as By hand shows it"
+        if package.pitch_mm <= 0.8 + 1e-6:
+            return "a line along the row, as By hand shows it: about half of them bridge"
+        return "a line along the row, as By hand shows it: it throws balls that have to be brushed off"
     if way is Way.MOUNDS_AIR:
         return "warm the board first: mounds by a cool iron do not melt on spokes and planes"
     if way is Way.PRINT_AIR:

@@ -238,8 +238,8 @@ def _findings(sketch: Sketch, nets: WrittenNets, parts: Sequence[BoardPart]) -> 
     findings = [Finding("copper", f"sketched without files: {said[sketch.plane]}; {known}")]
     findings += [Finding("nets", problem) for problem in nets.problems]
     for one, other in _overlapping(parts):
-        said = f"{one} and {other} lie over each other on the same face; move one of them"
-        findings.append(Finding(one, said))
+        over = f"{one} and {other} lie over each other on the same face; move one of them"
+        findings.append(Finding(one, over))
     outside = [
         part.ref
         for part in sketch.parts

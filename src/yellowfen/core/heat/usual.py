@@ -47,7 +47,9 @@ def usual_recipe(scene: Scene, doubts: Doubts, keeps_plate: bool = False) -> Usu
     if isinstance(scene.source, HotAir):
         return _air(scene, doubts)
     if isinstance(scene.source, HotPlate) and keeps_plate:
-        return _best(scene, _on_set_plate, [UsualCourse(above_k=0.0, hold_s=one) for one in HELD_S], ())
+        return _best(
+            scene, _on_set_plate, [UsualCourse(above_k=0.0, hold_s=one) for one in HELD_S], ()
+        )
     if isinstance(scene.source, HotPlate):
         return _best(
             scene,

@@ -276,7 +276,7 @@ def _half(package: Package) -> Array:
         (abs(land.x_mm) + land.size_x_mm / 2, abs(land.y_mm) + land.size_y_mm / 2)
         for land in package.lands
     ]
-    return np.array(corners).max(axis=0)
+    return np.asarray(np.max(np.array(corners), axis=0))
 
 
 def _to_body(package: Package, ring: Ring) -> Ring:

@@ -108,7 +108,9 @@ class LiftWindow:
         """What to mind where the moves end before the part may be lifted."""
         if self.opens_s is None or self.heat_s >= self.opens_s:
             return ""
-        return f", the heat on it until then (the moves end at {self.heat_s:.0f} s: lengthen the last)"
+        return (
+            f", the heat on it until then (the moves end at {self.heat_s:.0f} s: lengthen the last)"
+        )
 
 
 def lift_window(

@@ -62,6 +62,22 @@ TEST_MIN = constant(
     source="supply rails, current-limited first power",
     affects="schedule",
 )
+HEAT_SIDE_MIN = constant(
+    "minutes_heat_side",
+    2.0,
+    "min",
+    mark=Mark.FROM_MEMORY,
+    source="lay the board down, warm it, let it stand",
+    affects="schedule",
+)
+HEAT_PART_MIN = constant(
+    "minutes_heat_part",
+    0.3,
+    "min",
+    mark=Mark.FROM_MEMORY,
+    source="a part's share of a side's heat",
+    affects="schedule",
+)
 KIT_LINE_MIN = constant(
     "minutes_kit_line",
     0.7,
@@ -163,7 +179,7 @@ class Schedule:
 @dataclass(frozen=True, kw_only=True)
 class Build:
     """What is to be scheduled: boards, sides in their order with minutes a board, warm-up, iron
-    work, washing and drying (minutes); `share` of a board's joints that it is about.
+    work, mends, washing and drying (minutes); `share` of a board's joints that it is about.
     """
 
     boards: int
@@ -177,6 +193,7 @@ class Build:
     heat_min: Mapping[str, float] = field(default_factory=dict)
     iron_min: float = 0.0
     late_iron_min: float = 0.0
+    mend_min: float = 0.0
     wash: bool = True
     dry_min: float = 0.0
     pace: float = 1.0
@@ -281,32 +298,43 @@ def _tasks(build: Build) -> Iterator[ScheduleTask]:
     each = pace * build.boards * share_of_whole(build.share)
     yield ScheduleTask(
         key="look",
-        name=f"Look at {many}, touch up",
+        name=f"Look at {many}",
         minutes=each * LOOK_MIN,
         passive=False,
         after=last,
     )
+    last = ("look",)
+    if build.mend_min > 0:
+        yield ScheduleTask(
+            key="mend",
+            name="Mend what did not come out",
+            minutes=pace * build.mend_min * build.boards,
+            after=last,
+            why="by the odds of the ways",
+        )
+        last = ("mend",)
     if build.iron_min > 0:
         yield ScheduleTask(
             key="iron",
             name="Parts by iron",
             minutes=pace * build.iron_min * build.boards,
             passive=False,
-            after=("look",),
+            after=last,
         )
+        last = ("iron",)
     if build.wash:
         yield ScheduleTask(
             key="clean",
             name=f"Clean {many}",
             minutes=each * CLEAN_MIN,
             passive=False,
-            after=("iron",) if build.iron_min > 0 else ("look",),
+            after=last,
             why="before anything that alcohol would spoil",
         )
         yield ScheduleTask(
             key="dry", name="Dry", minutes=build.dry_min, passive=True, after=("clean",)
         )
-    before = ("dry",) if build.wash else ("iron",) if build.iron_min > 0 else ("look",)
+    before = ("dry",) if build.wash else last
     if build.late_iron_min > 0:
         yield ScheduleTask(
             key="late iron",

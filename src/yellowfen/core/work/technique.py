@@ -512,7 +512,8 @@ def techniques(
         return Techniques(printed if stencil else by_hand, stencil, said, weighed)
     with_it, without = weighed.with_stencil(boards) / boards, weighed.by_hand_min
     set_up = with_it - weighed.printed_min
-    words = f"{with_it:.0f} min a board with a stencil ({set_up:.0f} of them set-up and prints), {without:.0f} without, mends counted"
+    gain = without - with_it
+    words = f"a stencil takes {abs(gain):.0f} min a board {'less' if gain >= 0 else 'more'} than by hand, its {set_up:.0f} min of set-up and prints and all mends counted"
     stencil = with_it <= without
     return Techniques(printed if stencil else by_hand, stencil, words, weighed)
 
@@ -822,6 +823,8 @@ def _wire(package: Package, metal: Alloy) -> float:
 
 def _flux(way: Way, kind: PartKind, school: str) -> str:
     """Where flux goes beside what paste and wire bring, by the school that holds."""
+    if way is Way.LAST:
+        return "what is in the wire alone: it goes on after the wash, and its rest stays"
     if school == "drown it and wash":
         return "a good coat of tacky flux over every joint, washed off afterwards"
     if way in (Way.DRAG, Way.FLOOD):
