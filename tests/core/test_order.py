@@ -172,6 +172,12 @@ def test_in_the_finest_first_school_a_208_pin_part_comes_before_its_neighbours()
     assert any("0.5 mm pitch" in rule.why for rule in order.rules)
 
 
+def test_of_two_rows_beside_each_other_the_finer_goes_first() -> None:
+    board = board_with(("U1", "SOIC-8", 20, 20, 0), ("U2", "TSSOP-20", 30, 20, 0))
+    assert refs(placement_order(board, "top", "finest")) == ["U2", "U1"]
+    assert refs(placement_order(board, "top", "nearest")) == ["U1", "U2"]
+
+
 def test_what_stands_in_the_way_comes_later_in_every_school() -> None:
     board = board_with(
         ("C1", "CAN-6.3", 20, 20, 0), ("C2", "0402", 25, 20, 0), ("R1", "0603", 70, 50, 0)

@@ -99,7 +99,7 @@ ROUNDS, PARCELS = (
 )  # rounds in a parcel; parcels by how many parts at most
 
 SCHOOLS = {
-    "finest": "finest pitch first: the hardest part with a free hand round it",
+    "finest": "finest pitch first: of parts beside each other the harder one, with a free hand round it",
     "tallest": "tallest first: pressed home while nothing lies round it",
     "biggest": "biggest first: nothing in its way, and it marks the place",
     "smallest": "smallest and lowest first: the hand passes over what lies there",
@@ -510,12 +510,10 @@ def _fineness(part: BoardPart) -> float:
 
 
 def _finest(part: BoardPart, other: BoardPart, gap: float) -> str:
-    pitch = _fineness(part)
-    return (
-        f"{part.ref} has {pitch:.2g} mm pitch: first, with a free hand round it"
-        if pitch <= _FINE_MM + 1e-6 and _fineness(other) > pitch + 0.01
-        else ""
-    )
+    """The finer of two rows first; the finest before anything beside it."""
+    pitch, theirs = _fineness(part), _fineness(other)
+    finer = theirs > pitch + 0.01 and (pitch <= _FINE_MM + 1e-6 or theirs < math.inf)
+    return f"{part.ref} has {pitch:.2g} mm pitch: first, with a free hand round it" if finer else ""
 
 
 def _area(part: BoardPart) -> float:
