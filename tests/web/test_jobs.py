@@ -4,6 +4,7 @@ counted one by one.
 
 import html
 import re
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
@@ -63,6 +64,29 @@ def test_a_rework_of_one_part_is_about_that_part_everywhere(client: TestClient) 
         assert "Rework: U4" in text
     assert "46 parts" not in client.get(f"/jobs/{job}/ready").text
     connection.close()
+
+
+def test_heat_says_where_it_differs_from_ways(client: TestClient) -> None:
+    job = opened(client, purpose="build")
+    page = f"/jobs/{job}/heat"
+    assert "data-beside-ways" not in client.get(page).text
+    with closing(connect_existing(client.app.state.data)) as connection:
+        here = jobs.get(connection, job).plan
+        ref = next(
+            ref
+            for ref in here.targets
+            if any(
+                offer.way == "iron, joint by joint" and not offer.refused
+                for offer in ready_state(connection, job).way(ref).offers
+            )
+        )
+    client.post(f"/jobs/{job}/ready", data={"do": "way", "way": "iron, joint by joint", "ref": ref})
+    assert f"Ways solders {ref} otherwise" in client.get(page).text
+    with closing(connect_existing(client.app.state.data)) as connection:
+        most = max(jobs.get(connection, job).heats, key=lambda heat: len(heat.plan.targets))
+        jobs.choose_heat(connection, job, most.id)
+        jobs.keep_heat(connection, most.id, replace(most.plan, targets=most.plan.targets[1:]))
+    assert f"{most.plan.targets[0]} is pasted and in no heat" in client.get(page).text
 
 
 def test_a_two_sided_build_has_a_heat_for_each_side_and_leaves_the_iron_its_own(

@@ -8,12 +8,14 @@ from dataclasses import dataclass, field, replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.fixture import Fixture, fixture
-from yellowfen.core.heat.heat_plan import Goal, HeatPlan, usual_moves
+from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_moves
+from yellowfen.core.quantity.wording import listed
 from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PrintRun, print_key
 from yellowfen.core.work.job import FoundMark, Job, Piece, Purpose
 from yellowfen.core.work.pad_heats import Pad, PadHeats, by_part, pads_heated, summed
+from yellowfen.core.work.technique import PLATE_WAYS
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.bench_runs import BenchRun
@@ -212,6 +214,37 @@ def _sides_of_build(connection: sqlite3.Connection, job: Job) -> list[tuple[str,
     if not second:
         return [("", first)]
     return [(f"{FIRST}: {sides.first}", first), (f"Second side: {sides.second}", second)]
+
+
+def beside_ways(connection: sqlite3.Connection, job: Job) -> str:
+    """Where the heats of a build differ from Ready's ways, on the face of the heat in hand: parts
+    that go by iron and are heated, parts that are pasted and in no heat, plate against air. Empty
+    where they agree.
+    """
+    here = job.plan
+    if job.purpose is not Purpose.BUILD or not here.targets:
+        return ""
+    mine = {ref for _, refs in _sides_of_build(connection, job) for ref in refs}
+    state = ready_state(connection, job.id)
+    side = {part.ref for part in state.board.parts if part.side == here.side}
+    heated = {ref for heat in job.heats for ref in heat.plan.targets} & side
+    said = []
+    if iron := sorted(heated - mine):
+        said.append(
+            f"Ways solders {listed(iron, 6)} otherwise, and this heat has {'it' if len(iron) == 1 else 'them'} still"
+        )
+    if left := sorted((mine & side) - heated):
+        said.append(
+            f"{listed(left, 6)} {'is' if len(left) == 1 else 'are'} pasted and in no heat of this face"
+        )
+    on_plate = sum(state.way(ref).chosen.way in PLATE_WAYS for ref in here.targets)
+    if here.source is SourceKind.AIR and 2 * on_plate > len(here.targets):
+        said.append("Ways counts on a hot plate, this heat on air")
+    if here.source is SourceKind.PLATE and not on_plate:
+        said.append(
+            "Ways counts on hot air, this heat on a plate: minutes and odds there are those of air"
+        )
+    return "; ".join(said)
 
 
 def _rework(job: Job) -> list[tuple[str, list[str]]]:

@@ -114,7 +114,9 @@ def _says(way: Way, package: Package, by_line: bool) -> str:
             return "paste on each pad by itself, as By hand shows it"
         if package.pitch_mm <= 0.8 + 1e-6:
             return "a line along the row, as By hand shows it: about half of them bridge"
-        return "a line along the row, as By hand shows it: it throws balls that have to be brushed off"
+        return (
+            "a line along the row, as By hand shows it: it throws balls that have to be brushed off"
+        )
     if way is Way.MOUNDS_AIR:
         return "warm the board first: mounds by a cool iron do not melt on spokes and planes"
     if way is Way.PRINT_AIR:

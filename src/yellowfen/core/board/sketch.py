@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from shapely import affinity, box
 
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Opening, Pad, Point
 from yellowfen.core.board.sketch_nets import LONGEST_LINE, MOST_LINES, WrittenNets, written_nets
@@ -212,6 +211,8 @@ OVERLAP_SHARE = 0.02  # of the smaller body: less is a touch
 
 def _overlapping(parts: Sequence[BoardPart]) -> list[tuple[str, str]]:
     """Pairs of parts of one face whose bodies lie over each other."""
+    from shapely import affinity, box  # a tenth of a second, which no other start waits for
+
     bodies = []
     for part in parts:
         x, y = part.package.body_x_mm, part.package.body_y_mm

@@ -110,6 +110,7 @@ class Way(StrEnum):
 
 
 IRON_WAYS = frozenset((Way.IRON, Way.DRAG, Way.FLOOD, Way.LAST))
+PLATE_WAYS = frozenset((Way.PRINT_PLATE, Way.DOTS_PLATE))
 PASTE_WAYS = frozenset((Way.PRINT_AIR, Way.DOTS_AIR, Way.PRINT_PLATE, Way.DOTS_PLATE))
 
 

@@ -67,7 +67,7 @@ from yellowfen.workflows.heat import (
     usual_plan,
 )
 from yellowfen.workflows.iron_answers import Question, QuestionKind, ask
-from yellowfen.workflows.jobs import at_next_heat
+from yellowfen.workflows.jobs import at_next_heat, beside_ways
 from yellowfen.workflows.paste import paste_of_job
 from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.rework import harvest_in, lift_of
@@ -113,6 +113,7 @@ def heat_of(request: Request, job: Job, database: Database) -> Response:
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
             "run": bench_runs.latest(database, job_id, RunKind.HEAT),
             "earlier": earlier_heats(database, job_id),
+            "beside_ways": beside_ways(database, job),
             "run_heats": {
                 run.heat_id
                 for run in bench_runs.rows(database, RunKind.HEAT, job_id=job_id)
