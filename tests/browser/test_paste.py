@@ -23,7 +23,7 @@ def slide_to(page: Page, foil: str) -> None:
 
 def test_the_slider_judges_while_it_moves_and_keeps_where_it_is_let_go(page: Page) -> None:
     page.goto(PAGE)
-    expect(page.locator("[data-words]")).to_contain_text("at 0.13 mm")
+    expect(page.locator("[data-words]")).to_contain_text("at 0.1 mm")
     slide_to(page, "0.15")
     expect(page.locator("[data-words]")).to_contain_text("17 of 212 openings do not come out right")
     expect(page.locator("svg.plan .opening.is-fat")).to_have_count(17)

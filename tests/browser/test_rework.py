@@ -111,7 +111,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     expect(page.get_by_text("epoxy")).to_be_visible()
     page.goto(f"/jobs/{job}/refit")
     expect(page.get_by_text("Attempts at U4")).to_be_visible()
-    expect(page.get_by_text("It floats at")).to_be_visible()
+    expect(page.get_by_text("It does not centre itself")).to_be_visible()
     assert barriers(page) == []
     page.get_by_role("button", name="the heat").click()
     page.wait_for_selector("body[data-rehearsed=fine]")

@@ -173,7 +173,7 @@ def test_in_the_finest_first_school_a_208_pin_part_comes_before_its_neighbours()
 
 
 def test_of_two_rows_beside_each_other_the_finer_goes_first() -> None:
-    board = board_with(("U1", "SOIC-8", 20, 20, 0), ("U2", "TSSOP-20", 30, 20, 0))
+    board = board_with(("U1", "LQFP-32", 20, 20, 0), ("U2", "TSSOP-20", 30, 20, 0))
     assert refs(placement_order(board, "top", "finest")) == ["U2", "U1"]
     assert refs(placement_order(board, "top", "nearest")) == ["U1", "U2"]
 

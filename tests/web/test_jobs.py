@@ -245,7 +245,7 @@ def test_a_run_is_put_away_and_nothing_is_learnt_from_it_until_it_is_back(
     connection = connect_existing(client.app.state.data)
     run = bench_runs.start_heat(connection, 1)
     for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
-        at = 1000 + 20_000 * number
+        at = 1000 + 44_000 * number
         bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=at))
     assert "heat" in jobs.get(connection, 1).done
     client.post(f"/runs/{run}/remove")
@@ -254,7 +254,7 @@ def test_a_run_is_put_away_and_nothing_is_learnt_from_it_until_it_is_back(
     assert "no run of this station" in client.post("/bench/stations/1/runs").text
     assert "nothing is learnt from it" in client.get("/logbook").text
     client.post(f"/runs/{run}/back")
-    assert stored.get(connection, run).flowed_s("U4") == 20.0
+    assert stored.get(connection, run).flowed_s("U4") == 44.0
     assert client.post("/bench/stations/1/runs", follow_redirects=False).status_code == 303
     assert client.post("/runs/999/back").status_code == 404
     connection.close()

@@ -177,6 +177,8 @@ def test_one_press_changes_the_plans_for_the_next_board(client: TestClient) -> N
     run = heated(client, "U1 U4", "U1")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
+    thick = {"foil": "0.13", "paste": "lot1"}  # in a foil of 0.1 mm nothing is to be changed
+    assert client.post(f"/jobs/{job}/paste", data=thick).is_success
     for ref, pin, verdict in (("U1", "9", "bridge"), ("U4", "4", "not wetted")):
         marked(client, job, ref, pin, verdict)
     bad = {one.name: one for one in mend_state(connection, job, reckoned=False).bad}

