@@ -4,7 +4,9 @@ no sentence trips over a number.
 
 import html
 import re
+import shutil
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -12,7 +14,10 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import DATA, files_in
 from tests.pattern_boards import Case, drawn_board, nameless_files
+from yellowfen.core.look.cleaning import minutes_said
+from yellowfen.store import jobs
 from yellowfen.web.app import create_app
+from yellowfen.workflows.opening import connect_existing
 
 BOARDS = ("attributes", "regions", "two-sided", "generated", "twelve", "named")
 COUNTED = "parts|turns|boards|minutes|pads|openings|values|lines|times|holes|joints|prints|stops|mends|batches|layers|pins|places|needles|steps|marks|pictures|heats|pieces|pages"
@@ -23,7 +28,7 @@ PATHS = (
         f"/jobs/J/paste{leaf}"
         for leaf in ("", "/openings", "/leadless", "/hand", "/weigh", "/mixing", "/fixture")
     ),
-    *(f"/jobs/J/{stage}" for stage in ("place", "heat", "look", "finish")),
+    *(f"/jobs/J/{stage}" for stage in ("place", "heat", "look", "clean", "finish")),
     *("/", "/boards", "/bench", "/logbook", "/logbook/chances"),
 )
 STUMBLES = {
@@ -77,15 +82,11 @@ def words_of(page: str) -> str:
 class Walk:
     """The pages of one board and of a job on it."""
 
-    def __init__(self, client: TestClient, name: str) -> None:
-        self.client, self.name = client, name
-        upload = [("files", pair) for pair in files_of(name).items()]
-        self.board = client.post("/boards", files=upload).url.path.split("/")[2]
-        opened = client.post(f"/boards/{self.board}/open", data={"purpose": "build"})
-        self.job = opened.url.path.split("/")[2]
+    def __init__(self, client: TestClient, name: str, board: str, job: str) -> None:
+        self.name, self.job = name, job
         self.pages: dict[str, str] = {}
         for path in PATHS:
-            reply = client.get(path.replace("B", self.board).replace("J", self.job))
+            reply = client.get(path.replace("B", board).replace("J", job))
             assert reply.status_code == 200, (name, path, words_of(reply.text)[:300])
             self.pages[path] = words_of(reply.text)
 
@@ -93,9 +94,17 @@ class Walk:
         return re.search(pattern, self.pages[path])
 
 
+def walked(client: TestClient, name: str) -> Walk:
+    """The walk over a new board with a job of all its parts."""
+    upload = [("files", pair) for pair in files_of(name).items()]
+    board = client.post("/boards", files=upload).url.path.split("/")[2]
+    opened = client.post(f"/boards/{board}/open", data={"purpose": "build"})
+    return Walk(client, name, board, opened.url.path.split("/")[2])
+
+
 @pytest.fixture(scope="module")
 def walks(application: TestClient) -> dict[str, Walk]:
-    return {name: Walk(application, name) for name in BOARDS}
+    return {name: walked(application, name) for name in BOARDS}
 
 
 @pytest.mark.parametrize("name", BOARDS)
@@ -111,8 +120,23 @@ def test_no_sentence_trips_over_a_number(walks: dict[str, Walk], name: str) -> N
 
 @pytest.mark.parametrize("name", BOARDS)
 def test_pages_agree(walks: dict[str, Walk], name: str) -> None:
-    """Stencil or hand, minutes, mends, what goes wrong, how long paste stands out."""
-    walk = walks[name]
+    agree(walks[name])
+    assert "Ways solders" not in walks[name].pages["/jobs/J/heat"]
+    assert "in no heat of this face" not in walks[name].pages["/jobs/J/heat"]
+
+
+def test_pages_of_the_demos_jobs_agree(furnished: Path, tmp_path: Path) -> None:
+    shutil.copytree(furnished, tmp_path, dirs_exist_ok=True)
+    with (
+        TestClient(create_app(tmp_path), base_url="http://127.0.0.1") as client,
+        closing(connect_existing(tmp_path)) as connection,
+    ):
+        for job in jobs.rows(connection):
+            agree(Walk(client, job.name, str(job.board_id), str(job.id)))
+
+
+def agree(walk: Walk) -> None:
+    """Stencil or hand, minutes, mends, drying, faces, what goes wrong, how long paste stands out."""
     ways = walk.find("/jobs/J/ready", r"(With|Without) a stencil: ([\d.]+) parts? a board to mend")
     assert ways is not None
     stencil = ways[1] == "With"
@@ -121,14 +145,22 @@ def test_pages_agree(walks: dict[str, Walk], name: str) -> None:
     assert hand is not None
     assert minutes is not None
     assert (hand[1] == "With a stencil") == (minutes[1] == "Stencil") == stencil
-    mends = walk.find("/jobs/J/ready/minutes", r"About ([\d.]+) parts? to mend")
+    mends = walk.find("/jobs/J/ready/minutes", r"About ([\d.]+) parts? a board to mend")
     assert mends is not None
     assert mends[1] == ways[2]
     by_hand = walk.find("/jobs/J/ready/when", r"([\d.]+) min of it by hand")
-    in_all = walk.find("/jobs/J/ready/minutes", r"([\d.]+) min for 1 board")
+    in_all = walk.find("/jobs/J/ready/minutes", r"([\d.]+) min for \d+ board")
     assert by_hand is not None
     assert in_all is not None
     assert by_hand[1] == in_all[1]
+    dry = walk.find("/jobs/J/clean", r"Wash it; dry (.+?) before power")
+    dries = walk.find("/jobs/J/ready/when", r" Dry ([\d.]+) min")
+    if dry is not None and dries is not None:
+        assert dry[1] == minutes_said(float(dries[1]))
+    first = walk.find("/jobs/J/ready/sides", r"(Top|Bottom) first, then")
+    heat = walk.find("/jobs/J/heat", r"First side: (top|bottom)")
+    if first is not None and heat is not None:
+        assert first[1].lower() == heat[1]
     foil = walk.find("/jobs/J/paste", r"(\d+) of (\d+) openings do not come out right")
     drawn = walk.find("/jobs/J/paste/openings", r"As drawn, (\d+) of (\d+) openings go wrong")
     if foil is not None and drawn is not None:

@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Finding, Opening, Pad, Point
 from yellowfen.core.board.sketch_nets import LONGEST_LINE, MOST_LINES, WrittenNets, written_nets
 from yellowfen.core.part.library import BUILT_IN, Library

@@ -7,6 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.look.acceptance import Limits
 from yellowfen.core.look.meter_plan import by_part
+from yellowfen.core.quantity.number import in_range, typed_number
 from yellowfen.core.work.job import Verdict
 from yellowfen.core.work.look_script import likely_left
 from yellowfen.errors import YellowfenError
@@ -40,7 +41,7 @@ from yellowfen.workflows.mend import (
 )
 
 router = APIRouter()
-Percent = Annotated[float, Form(ge=0, le=100, allow_inf_nan=False)]
+Typed = Annotated[str, Form(max_length=40)]
 
 
 @router.get("/jobs/{job_id}/look")
@@ -117,24 +118,31 @@ def keep_class(
 def say_limits(
     job_id: int,
     database: Database,
-    side: Percent = 50.0,
-    end: Percent = 50.0,
-    leadless_side: Percent = 25.0,
-    leadless_end: Percent = 75.0,
-    over_most_mm: Annotated[float, Form(ge=0, le=2, allow_inf_nan=False)] = 0.5,
+    side: Typed = "50",
+    end: Typed = "50",
+    leadless_side: Typed = "25",
+    leadless_end: Typed = "75",
+    over_most_mm: Typed = "0.5",
     back: Annotated[str, Form(max_length=5)] = "",
 ) -> Response:
     """The limits of the job's class as the user has them, for all jobs; or as remembered again."""
     grade = jobs.grade_of(database, jobs.get(database, job_id).id)
+    if back == "yes":
+        keep_limits(database, grade, None)
+        return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
+
+    def typed(field: str, text: str, most: float, unit: str) -> float:
+        return in_range(field, typed_number(field, text), 0, most, unit)
+
     own = Limits(
-        side=side,
-        end=end,
-        leadless_side=leadless_side,
-        leadless_end=leadless_end,
-        over_most_mm=over_most_mm,
+        side=typed("over the side", side, 100, "%"),
+        end=typed("end joint", end, 100, "%"),
+        leadless_side=typed("leadless_side", leadless_side, 100, "%"),
+        leadless_end=typed("leadless_end", leadless_end, 100, "%"),
+        over_most_mm=typed("over_most_mm", over_most_mm, 2, "mm"),
         own=True,
     )
-    keep_limits(database, grade, None if back == "yes" else own)
+    keep_limits(database, grade, own)
     return RedirectResponse(f"/jobs/{job_id}/look", status_code=303)
 
 

@@ -7,6 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.look.cleaning import MUST_NOT_MEET, Activity, CleaningPlan, Flux, minutes_said
 from yellowfen.core.look.proof import READY_MADE
+from yellowfen.core.quantity.number import typed_number
 from yellowfen.errors import YellowfenError
 from yellowfen.store import jobs
 from yellowfen.web.database import Database
@@ -176,7 +177,7 @@ def say_fluxes(
     activity: Annotated[Activity, Form()] = Activity.LOW,
     halide: Annotated[str, Form(max_length=5)] = "",
     coated: Annotated[str, Form(max_length=5)] = "",
-    dry_c: Annotated[float, Form(allow_inf_nan=False)] = 22.0,
+    dry_c: Annotated[str, Form(max_length=40)] = "22",
     moving_air: Annotated[str, Form(max_length=5)] = "",
 ) -> Response:
     """The fluxes used and how it dries."""
@@ -190,7 +191,7 @@ def say_fluxes(
             activity=activity,
             halide=halide == "yes",
             coated=coated == "yes",
-            dry_c=dry_c,
+            dry_c=typed_number("dry_c", dry_c),
             moving_air=moving_air == "yes",
         )
     except YellowfenError as problem:
