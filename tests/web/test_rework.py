@@ -3,7 +3,10 @@ pads, passports, refit, adapter; bad input changes nothing; all of it survives a
 """
 
 import itertools
+import shutil
+from contextlib import closing
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -450,3 +453,22 @@ def test_a_part_that_hangs_is_given_more_and_one_that_springs_back_is_lifted_now
     assert now.title == "It springs back."
     told = shown(live_script(LIFT, SEEN, course, begun), begun)
     assert told[0].cue.key == "lifted U4"
+
+
+def test_a_way_taken_in_survey_is_judged_in_lift_by_the_same(
+    furnished: Path, tmp_path: Path
+) -> None:
+    """LEDs on an aluminium board: weak air that would cook them is no way of 95 in 100."""
+    shutil.copytree(furnished, tmp_path, dirs_exist_ok=True)
+    with closing(connect_existing(tmp_path)) as connection:
+        job = next(one for one in jobs.rows(connection) if one.name == "Eight LEDs to keep")
+        steps = list(rework.way_steps(connection, job, rework.asked_ways(connection, job, "D1")))
+        ways = [one for one in rework.ways_seen(steps) if one["possible"] and one.get("plan")]
+        assert any(one["lift_says"] for one in ways)
+        for one in ways:
+            rework.take_way(connection, job.id, "D1", one["way"], one["plan"])
+            window = rework.lift_of(connection, jobs.get(connection, job.id))
+            assert window is not None
+            if one["lift_says"]:
+                assert one["lift_says"] == window.sentence
+                assert one["odds"] < 0.95

@@ -8,6 +8,7 @@ from typing import Any
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.remembered import remembered
+from yellowfen.core.heat.doubt import SAMPLES, sureness
 from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.iron import melts_after_s
 from yellowfen.core.heat.outcome import heating_moves
@@ -23,10 +24,17 @@ from yellowfen.core.rework.lift import LiftWindow, lift_window
 from yellowfen.core.rework.pads import PadsPlan, Want, pads_plan
 from yellowfen.core.rework.plate_salvage import Harvest, harvest_of
 from yellowfen.core.rework.survey import Answers, Solder, Survey, survey, to_shield
-from yellowfen.core.rework.ways_off import OffBench, OffWay, WayOff, expected_min, ways_off
+from yellowfen.core.rework.ways_off import (
+    Matters,
+    OffBench,
+    OffWay,
+    WayOff,
+    expected_min,
+    ways_off,
+)
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import PadsRun, PadStep
-from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper
+from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
 from yellowfen.core.work.job import Heat, Job
 from yellowfen.core.work.pad_heats import by_part
 from yellowfen.core.work.schools import Schools
@@ -240,14 +248,41 @@ def way_steps(connection: sqlite3.Connection, job: Job, asked: str) -> Iterator[
     answers = unpack(Answers, json.dumps(given["answers"]))
     board = boards.get(connection, job.board_id)
     bench = off_bench(connection, plan, answers)
+    heated: dict[OffWay, tuple[WayOff, HeatPlan]] = {}
     for way, heat in weighed(board, plan, given["ref"], answers, bench):
         kept = None if heat is None else json.loads(pack(heat))
         yield json.dumps(way_json(way) | {"plan": kept})
+        heated.pop(way.way, None)
+        if heat is not None and way.way is not OffWay.JETS:  # no heat of ours blows four slits
+            heated[way.way] = way, heat
+    for way, heat in heated.values():
+        window = _window_of(connection, job, heat, answers.matters)
+        sure = replace(way, odds=way.odds * window.share)
+        says = window.sentence if window.share < SURE_SHARE else ""
+        kept = json.loads(pack(heat))
+        yield json.dumps(way_json(sure) | {"plan": kept, "share": window.share, "lift_says": says})
+
+
+SURE_SHARE = 0.95  # from here on Survey need not say what Lift will
+
+
+def _window_of(
+    connection: sqlite3.Connection, job: Job, plan: HeatPlan, matters: Matters
+) -> LiftWindow:
+    """When a plan's part may be lifted, as Lift will say once it is taken."""
+    here = job.with_plan(plan)
+    done = rehearse_job(connection, here)
+    scene = scene_of(boards.get(connection, job.board_id), plan)
+    sure = sureness(scene, done.doubts, done.rehearsal, SAMPLES)
+    return lift_window(done.scene, done.rehearsal, sure, matters)
 
 
 def ways_seen(steps: list[str]) -> list[dict[str, Any]]:
     """The ways of a weighing as far as it is, best first; a later answer replaces an earlier one."""
-    found = {one["way"]: {"at_least": False} | one for one in map(json.loads, steps)}
+    found = {
+        one["way"]: {"at_least": False, "share": 1.0, "lift_says": ""} | one
+        for one in map(json.loads, steps)
+    }
     return sorted(
         found.values(),
         key=lambda one: (not one["possible"], expected_min(one["minutes"], one["odds"])),

@@ -50,7 +50,7 @@ class Along:
 @dataclass(frozen=True, kw_only=True)
 class LiftWindow:
     """When to lift. `opens_s` (None: never surely), `closes_s` (None: no harm in sight) since the
-    start; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more`
+    start; `share` of the samples in which all of it is liquid before any harm; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more`
     what would help where it never opens. Who goes by the nudge leaves a part that hangs still at
     `leave_s`: strong air shows itself before it harms. `heat_s` is how long the moves heat: bands
     and harms are those of a heat that stays.
@@ -69,6 +69,7 @@ class LiftWindow:
     leave_why: str = ""
     more: str = "hotter, nearer, or heat from below"
     heat_s: float = math.inf
+    share: float = 1.0
 
     @property
     def opens_s(self) -> float | None:
@@ -140,6 +141,11 @@ def lift_window(
         opens=band_of(opens),
         closes=closes,
         closed_by=_why_at(harms, closes.low),
+        share=sum(
+            at is not None and (harm is None or harm > at)
+            for at, (harm, _) in zip(opens, harms, strict=True)
+        )
+        / max(len(opens), 1),
         heat_s=sum(move.seconds for move in heating_moves(scene)),
         last_ref=last.ref if last else part.ref,
         last_pin=last.pin if last else "",

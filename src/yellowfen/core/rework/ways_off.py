@@ -282,7 +282,7 @@ def ways_off(scene: Scene, ref: str, bench: OffBench, matters: Matters) -> Itera
     part = scene.part(ref)
     if part.side is not Side.TOP:
         raise InvalidValue("off", f"{ref} sits underneath; turn the board over")
-    here = replace(scene, targets=(ref,), shields=(), preheater=None)
+    here = replace(scene, targets=(ref,), preheater=None)
     if bench.air is not None:
         quick = replace(bench, nozzles_mm=(), preheater=None)
         yield _weighed(_air(here, part, quick, HEIGHTS_MM[1:]), part, matters)
@@ -567,7 +567,8 @@ def _plate(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
 
 
 def _by_plate(scene: Scene, part: PlacedPart, plate: HotPlate) -> WayOff:
-    here = replace(scene, source=plate, moves=(Move(deed=Deed.PLATE, seconds=PLATE_LOOK_S),))
+    moves = (Move(deed=Deed.PLATE, seconds=PLATE_LOOK_S),)
+    here = replace(scene, source=plate, shields=(), moves=moves)
     prepared = prepare(here, resolution_for(here))
     drive = prepared.drive(here)
     state = first_state(prepared, drive)
