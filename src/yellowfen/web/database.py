@@ -1,6 +1,7 @@
 """One database connection per request, taken from those that rest."""
 
 import os
+import re
 import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
@@ -87,7 +88,7 @@ def _lives(request: Request, connection: sqlite3.Connection) -> None:
         return
     for name, table in _PUT_AWAY.items():
         number = request.path_params.get(name)
-        if number is None or not str(number).isdigit():
+        if number is None or not re.fullmatch("[0-9]{1,18}", str(number)):
             continue
         row = connection.execute(
             f"SELECT removed_at FROM {table} WHERE id = ?", (int(number),)
