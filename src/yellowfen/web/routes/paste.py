@@ -219,8 +219,12 @@ def _why(state: PasteState) -> str:
     stuck = f", {best.failing} of them openings that do not empty" if best.failing else ""
     return (
         f"{state.best_mm:g} mm is proposed: of these it leaves the fewest touch-ups to expect from the"
-        f" print, about {best.mends:.1f}{stuck} (weights from memory). Thicker means more solder, and more to bridge."
+        f" print, {_about(best.mends)}{stuck} (weights from memory). Thicker means more solder, and more to bridge."
     )
+
+
+def _about(mends: float) -> str:
+    return f"about {mends:.1f}" if mends >= 0.05 else "hardly any"
 
 
 def _powder(board: Board, paste: Paste) -> dict[str, Any]:
