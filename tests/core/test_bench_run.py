@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from yellowfen.core.bench.station import Station
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import NEEDLES
 from yellowfen.core.deposit.hand_plan import hand_plan
@@ -179,6 +180,21 @@ def test_any_taps_and_undos_leave_a_legal_state(script: Script, data: st.DataObj
         state = states[-1]
         assert sorted((*state.to_do, *state.done, *state.aside, *state.passed)) == sorted(keys)
         assert [cue.cue.key for cue in shown(script, taps)] == list(state.to_do)
+
+
+def test_a_mark_of_a_dial_stands_for_one_temperature_and_one_air() -> None:
+    station = Station(
+        id=1,
+        name="Bench",
+        nozzle_mm=6,
+        outlet_c=350,
+        flow_lpm=30,
+        outlet_label="350",
+        flow_label="3",
+    )
+    assert station.marks_at(350, 30) == ("350", "3")
+    assert station.marks_at(390, 30) == ("", "3")
+    assert station.marks_at(350, 20) == ("350", "")
 
 
 def test_a_heat_goes_by_what_falls_due_and_flows_may_come_at_any_time() -> None:

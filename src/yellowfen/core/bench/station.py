@@ -110,6 +110,15 @@ class Station:
             return 0.0
         return DIAL_LOG_SD if self.air_max_lpm is not None else math.hypot(DIAL_LOG_SD, MOST_LOG_SD)
 
+    def marks_at(self, outlet_c: float, flow_lpm: float) -> tuple[str, str]:
+        """Its owner's marks for a set temperature and air: a mark stands for the one it was given
+        for, empty for every other.
+        """
+        return (
+            self.outlet_label if outlet_c == self.outlet_c else "",
+            self.flow_label if flow_lpm == self.flow_lpm else "",
+        )
+
     def __post_init__(self) -> None:
         if self.air_share is not None:
             in_range("air_share", self.air_share, 0.01, 1)
