@@ -728,7 +728,7 @@ def _refused(way: Way, part: BoardPart, kind: PartKind, bench: BenchTools, secon
     if way is Way.MOUNDS_AIR and kind not in (PartKind.LEADLESS, PartKind.HIDDEN):
         return "mounds are for parts with pads beneath"
     if way in (Way.PRINT_AIR, Way.PRINT_PLATE) and not bench.stencil:
-        return "no stencil openings for this board"
+        return "this plan is without a stencil"
     if way in (Way.PRINT_AIR, Way.DOTS_AIR, Way.MOUNDS_AIR) and not bench.air:
         return "no hot air on this bench"
     if way in (Way.PRINT_PLATE, Way.DOTS_PLATE):
