@@ -39,7 +39,7 @@ from yellowfen.core.rework.legs import (
     fitness,
     transfer_list,
 )
-from yellowfen.core.rework.lift import aimed_at_lift, lift_samples, lift_window
+from yellowfen.core.rework.lift import aimed_at_lift, lift_samples, lift_window, why_at
 from yellowfen.core.rework.mending_wire import foil_area_mm2, fusing_a, jumper, warm_wire_mm
 from yellowfen.core.rework.pads import (
     WICK_TAKES,
@@ -621,12 +621,10 @@ def test_what_matters_decides_what_closes_it() -> None:
     assert board.closes_s is None
     assert board.safe
     assert part.leave_s is None or part.closes_s is None or part.leave_s >= part.closes_s
-    assert part.closes_s is not None
-    nearest = min(
-        (one for one in lift_samples(scene, sure, Matters.PART) if one.harm_s is not None),
-        key=lambda one: abs(one.harm_s - part.closes_s),
-    )
-    assert part.closed_by == nearest.harm_why  # what closes it, not what is commonest later
+    falls, passes = "C5 falls from underneath", "U1 passes its limit"
+    harms = [(60.0, falls), (61.0, falls), *[(90.0 + n, passes) for n in range(9)], (None, "")]
+    assert why_at(harms, 60.4) == falls  # what closes it, not what is commonest later
+    assert why_at(harms, None) == ""
     early = replace(part, opens=Band(50.0, 55.0, 60.0), closes=Band(90.0, 95.0, 99.0), heat_s=45.0)
     assert "the moves end at 45 s" in early.sentence
     assert "moves end" not in replace(early, heat_s=70.0).sentence

@@ -140,7 +140,7 @@ def lift_window(
         leave_why=next((why for at, why in harms if at is not None and at == leave), ""),
         opens=band_of(opens),
         closes=closes,
-        closed_by=_why_at(harms, closes.low),
+        closed_by=why_at(harms, closes.low),
         share=sum(
             at is not None and (harm is None or harm > at)
             for at, (harm, _) in zip(opens, harms, strict=True)
@@ -156,7 +156,7 @@ def lift_window(
     )
 
 
-def _why_at(harms: Sequence[tuple[float | None, str]], at_s: float | None) -> str:
+def why_at(harms: Sequence[tuple[float | None, str]], at_s: float | None) -> str:
     """What does the harm that comes nearest to `at_s`; empty where nothing does."""
     if at_s is None:
         return ""
