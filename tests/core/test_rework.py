@@ -628,6 +628,12 @@ def test_what_matters_decides_what_closes_it() -> None:
     early = replace(part, opens=Band(50.0, 55.0, 60.0), closes=Band(90.0, 95.0, 99.0), heat_s=45.0)
     assert "the moves end at 45 s" in early.sentence
     assert "moves end" not in replace(early, heat_s=70.0).sentence
+    late = replace(early, closes=Band(30.0, 40.0, 50.0), leave_s=45.0, leave_why=passes)
+    assert "Do not lift it with these settings: at 45 s U1 passes" in late.sentence
+    for opens in (Band(50.0, None, None), Band(50.0, 55.0, 60.0)):
+        assert replace(late, opens=opens).refused
+    for leave in (None, 52.0):
+        assert not replace(late, leave_s=leave).refused
     for old, new in zip(sure.samples, lift_samples(scene, sure, Matters.BOARD), strict=True):
         assert new.harm_s is None
         assert new.melts_s == old.melts_s

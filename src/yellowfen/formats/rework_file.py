@@ -65,6 +65,7 @@ def lift_json(window: LiftWindow) -> dict[str, Any]:
         "closes_band_s": _band(window.closes),
         "closed_by": window.closed_by,
         "safe": window.safe,
+        "refused": window.refused,
         "sentence": window.sentence,
         "last": {"ref": window.last_ref, "pin": window.last_pin, "why": window.last_why},
         "leave_s": _rounded(window.leave_s),

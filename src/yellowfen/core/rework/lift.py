@@ -85,8 +85,21 @@ class LiftWindow:
         return self.opens_s is not None and (self.closes_s is None or self.closes_s > self.opens_s)
 
     @property
+    def refused(self) -> bool:
+        """True where it is to be left before any sample of it is molten."""
+        first = self.opens.low
+        leave = self.leave_s
+        return not self.safe and first is not None and leave is not None and leave <= first
+
+    @property
     def sentence(self) -> str:
         """The answer in one sentence."""
+        if self.refused:
+            return (
+                f"Do not lift it with these settings: at {self.leave_s:.0f} s {self.leave_why}, and it is"
+                f" molten only after {self.opens.low:.0f} s. Shield what gets too hot, heat from"
+                " below, or take another way off."
+            )
         if self.opens_s is None:
             return f"With these settings not every joint is surely liquid: {self.more}."
         if self.closes_s is None:
@@ -95,12 +108,6 @@ class LiftWindow:
             molten = f"Molten between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
             if self.leave_s is None:
                 return f"{molten} Nudge it to be sure. Air that comes late does no harm; strong air shows itself."
-            if self.leave_s <= (self.opens.low or 0.0):
-                return (
-                    f"Do not lift it with these settings: at {self.leave_s:.0f} s {self.leave_why}, and it is"
-                    f" molten only between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s. Shield what"
-                    " gets too hot, heat from below, or take another way off."
-                )
             return f"{molten} Nudge it to be sure. Stop at {self.leave_s:.0f} s: {self.leave_why}."
         return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s{self._kept_on}; then {self.closed_by}."
 

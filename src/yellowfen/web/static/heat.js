@@ -473,6 +473,10 @@ document.addEventListener("alpine:init", () => {
     },
     get loosened() { return this.answer && !this.answer.empty ? this.answer.events.filter((event) => event.kind === "neighbour loose") : []; },
     get liftHow() { return this.outlook?.lift ? `A nudge that springs back says: all liquid. Lift by tweezers or vacuum with the heat on it, never with force.${this.isAir ? ` Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""}` : ""; },
+    // A lift whose stop comes before its flow is run only by who has read that.
+    get refused() { return this.liftShown && Boolean(this.outlook.lift.refused); },
+    get runClass() { return { act: !this.refused, "act-quiet": this.refused }; },
+    get runText() { return this.refused ? "Run it all the same" : "Run it at the bench"; },
     get harvestText() { return this.outlook?.harvest ?? ""; },
     get liftCovers() { return this.isAir && (this.outlook?.lift?.cover ?? []).some((ref) => !this.shields.includes(ref)); },
     get coverText() { return `Cover ${(this.outlook?.lift?.cover ?? []).join(", ")}`; },
