@@ -104,6 +104,10 @@ def weighed(page: Page) -> None:
     page.wait_for_selector("body[data-weighed=done]", timeout=60_000)
 
 
+def answered(page: Page) -> None:
+    page.wait_for_selector("[data-working]", state="detached", timeout=60_000)
+
+
 def lifting(page: Page) -> None:
     page.wait_for_selector("body[data-rehearsed=fine]", timeout=30_000)
     page.wait_for_timeout(9000)
@@ -129,7 +133,7 @@ def take(target: Path, url: str, only: list[str]) -> None:
             ("reference", "/reference?see=bridge", None),
             ("survey", "/jobs/4/survey", weighed),
             ("lift", "/jobs/3/heat", lifting),
-            ("pads", "/jobs/3/pads", None),
+            ("pads", "/jobs/3/pads", answered),
             ("bench", "/bench", None),
             ("run", "/jobs/1/heat", running),
             ("tour", "/jobs/1/heat", touring),

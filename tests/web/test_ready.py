@@ -96,7 +96,7 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
     client.post(READY, data={"do": "school", "question": "stencil", "school": "stencil"})
     page = client.get(READY).text
     assert "With a stencil" in page
-    assert "your school: stencil" in page
+    assert "Your school: stencil" in page
     other = client.post("/boards/1/open").url.path.split("/")[2]
     assert "your school: stencil" not in client.get(f"/jobs/{other}/ready").text
     client.post(READY, data={"do": "bench"})
