@@ -98,14 +98,14 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
     assert "With a stencil" in page
     assert "Your school: stencil" in page
     other = client.post("/boards/1/open").url.path.split("/")[2]
-    assert "your school: stencil" not in client.get(f"/jobs/{other}/ready").text
+    assert "Your school: stencil" not in client.get(f"/jobs/{other}/ready").text
     client.post(READY, data={"do": "bench"})
-    assert "your school: stencil" in client.get(f"/jobs/{other}/ready").text
+    assert "Your school: stencil" in client.get(f"/jobs/{other}/ready").text
     client.post(
         f"/jobs/{other}/ready", data={"do": "school", "question": "stencil", "school": "hand"}
     )
-    assert "your school: hand" in client.get(f"/jobs/{other}/ready").text
-    assert "your school: stencil" in client.get(READY).text
+    assert "Your school: hand" in client.get(f"/jobs/{other}/ready").text
+    assert "Your school: stencil" in client.get(READY).text
     assert (
         client.post(
             READY, data={"do": "school", "question": "stencil", "school": "prayer"}
