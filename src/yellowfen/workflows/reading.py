@@ -61,14 +61,15 @@ class Reader:
         file at hand when the reading took too much or broke.
         """
         with self._lock:
-            for _ in range(2):  # a process that was ended from outside is started once more
+            # A process that was ended from outside is started twice more, a reading once.
+            for tried in range(3):
                 answer, at, code = b"", "", None
                 try:
                     answer, at, code = self._asked(order, files, on_step)
                 finally:
                     if code is None:
                         self._stop()
-                if answer or code not in (None, _KILLED):
+                if answer or code not in (None, _KILLED) or (code == _KILLED and tried):
                     break
         return _settled(answer, at, files)
 
