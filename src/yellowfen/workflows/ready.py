@@ -558,12 +558,12 @@ def estimate_of(connection: sqlite3.Connection, state: ReadyState) -> Estimate:
     right at first.
     """
     paces, ways = own_paces(connection), state.ways
-    by_hand = f"Paste, {'stencil' if state.techniques.stencil else 'by hand'}"
+    pasting = f"Paste, {'stencil' if state.techniques.stencil else 'by hand'}"
     minutes: dict[str, float] = {}
     for task in tasks_of(build_of(connection, state)):
         kind = task.key if task.key in _STAGES else task.key.split()[0]
         if not task.passive:
-            name = _STAGES.get(kind, by_hand)
+            name = _STAGES.get(kind, pasting)
             minutes[name] = minutes.get(name, 0.0) + task.minutes
     measured = {"Place": paces.place, "Paste, by hand": paces.dot}
     reference = Each(1.0, paces.turn.spread)

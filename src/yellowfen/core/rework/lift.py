@@ -50,7 +50,8 @@ class Along:
 @dataclass(frozen=True, kw_only=True)
 class LiftWindow:
     """When to lift. `opens_s` (None: never surely), `closes_s` (None: no harm in sight) since the
-    start; `share` of the samples in which all of it is liquid before any harm; `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more`
+    start; `share` of the samples in which all of it is liquid before any harm;
+    `last_pin` with `last_why` is the joint that comes last; `cover` parts to shield; `more`
     what would help where it never opens. Who goes by the nudge leaves a part that hangs still at
     `leave_s`: strong air shows itself before it harms. `heat_s` is how long the moves heat: bands
     and harms are those of a heat that stays.

@@ -499,7 +499,7 @@ document.addEventListener("alpine:init", () => {
     },
     get verdictClass() {
       if (!this.answer || this.answer.empty || this.none || (this.untouched && this.touring)) return "";
-      if (this.lifts && !this.isTour && this.outlook?.lift) return this.outlook.lift.safe ? "good" : "";
+      if (this.lifts && !this.isTour && this.outlook?.lift) return this.refused ? "bad" : this.outlook.lift.safe ? "good" : "";
       const bad = this.cooked.length > 0 || this.targets.some((ref) => this.answer.parts[ref]?.molten_s === null);
       if (bad) return "bad";
       return this.allowed ? "good" : "";
