@@ -174,7 +174,8 @@ class _Ground:
         other pose leaves unexplained).
         """
         seen, pad, grey = self.seen, self.pad * self.seen, self.grey * self.seen
-        shape = tuple(2 * n for n in grey.shape)
+        steps = round(self.reach_mm / self.cell_mm)
+        shape = tuple(_quick_length(n + steps + 1) for n in grey.shape)
         held = [np.fft.rfft2(one, shape) for one in (seen, grey, pad, pad * grey)]
         total = float((grey * grey).sum())
         classes = ((pad.sum(), (pad * grey).sum()), ((seen - pad).sum(), (grey - pad * grey).sum()))
@@ -251,6 +252,21 @@ class _Ground:
             if hollow.any():
                 found = min(found, float(inner[hollow].min()))
         return found
+
+
+def _quick_length(least: int) -> int:
+    """The first length from `least` on without prime factors over 5: such are transformed fastest.
+    Shifts of up to `steps` cells wrap round nothing from the size and as many cells more on.
+    """
+    length = least
+    while True:
+        rest = length
+        for prime in (2, 3, 5):
+            while rest % prime == 0:
+                rest //= prime
+        if rest == 1:
+            return length
+        length += 1
 
 
 def _in_box(places: Array, ring: Ring) -> NDArray[np.bool_]:
