@@ -62,5 +62,13 @@ class Refused(YellowfenError):
     """A request that is understood but cannot be done in the present state."""
 
 
+class WhichBoard(Refused):
+    """A job of several boards is worked on, and nobody said which one is on the bench."""
+
+    def __init__(self, job_id: int) -> None:
+        super().__init__("say first which board is on the bench, or that all are alike")
+        self.job_id = job_id
+
+
 class TooLarge(YellowfenError):
     """An upload beyond the stated bounds."""

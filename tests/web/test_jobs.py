@@ -13,12 +13,14 @@ from fastapi.testclient import TestClient
 
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.core.work.job import Purpose
+from yellowfen.core.work.pad_heats import by_part
 from yellowfen.core.work.stages import COURSES, next_stage
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
 from yellowfen.web.app import create_app
 from yellowfen.workflows import bench_runs, demo
-from yellowfen.workflows import jobs as work
+from yellowfen.workflows.ledger import ledger_of_piece, stages_behind
+from yellowfen.workflows.look import soldering
 from yellowfen.workflows.opening import DATABASE, back_up, connect_existing
 from yellowfen.workflows.paste import dotting, paste_state
 from yellowfen.workflows.ready import estimate_of, kit_lines, order_of, ready_state
@@ -128,10 +130,12 @@ def test_each_board_keeps_its_own_state_over_all_jobs(client: TestClient) -> Non
         bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=1000 * number))
     second = opened(client, purpose="rework", parts="C3 U4", pieces="red dot")
     assert jobs.get(connection, second).pieces == (red,)
-    state = work.piece_state(connection, red)
-    assert state.heats == {"U4": 1}
-    assert (state.off, state.soldered) == (frozenset({"U4"}), frozenset())
-    assert work.piece_state(connection, blue).heats == {}
+    state = ledger_of_piece(connection, jobs.get(connection, second), red)
+    assert by_part(state.pads) == {"U4": 1}
+    assert state.removed() == ["U4"]
+    untouched = ledger_of_piece(connection, jobs.get(connection, first), blue)
+    assert untouched.pads == {}
+    assert untouched.removed() == []
     page = client.get(f"/jobs/{second}/pieces").text
     assert re.search(r"Heats of its pads: <b>up to 1</b>", page)
     assert "<b>1 ×</b> U4" in page
@@ -202,27 +206,28 @@ def test_the_demo_has_a_past_made_as_a_user_would_make_it(furnished: Path, tmp_p
     connection = connect_existing(tmp_path)
     assert not demo.furnish(connection)
     salvage, patch, pads, build, rework = jobs.rows(connection)
-    assert rework.done >= {"survey", "lift", "refit", "look", "finish"}
-    assert pads.done == {"survey", "lift", "heat"} - ({"heat"} - pads.done)
-    assert patch.done == frozenset()
-    assert salvage.done >= {"survey", "legs"}
-    assert work.piece_state(connection, pads.pieces[0]).off == {"U2"}
+    assert stages_behind(connection, rework) >= {"survey", "lift", "refit"}
+    assert stages_behind(connection, pads) == {"survey", "lift"}
+    assert stages_behind(connection, patch) == frozenset()
+    assert stages_behind(connection, salvage) == {"survey"}  # three of eight are off
+    assert ledger_of_piece(connection, pads, pads.pieces[0]).removed() == ["U2"]
     heated = stored.latest(connection, build.id, RunKind.HEAT)
     assert heated is not None
     assert heated.forecast is not None
     for target in heated.forecast.targets:  # what the demo says was seen is what could be seen
         assert target.flows_s is not None
         assert heated.flowed_s(target.ref) == pytest.approx(target.flows_s, rel=0.1)
-    first, second = (work.piece_state(connection, piece) for piece in build.pieces)
+    first, second = (ledger_of_piece(connection, build, piece) for piece in build.pieces)
     side = build.heats[0].plan.side
     targets = set(build.heats[0].plan.targets)
-    assert first.soldered == first.placed == targets
-    assert not second.soldered
     parts = {part.ref: part.side for part in boards.get(connection, 1).parts}
-    assert {parts[ref] for ref in first.soldered} == {side}
-    for state, run in ((second, None), (first, heated)):  # Look speaks of the board in hand
-        jobs.take_piece(connection, build.id, state.piece.id)
-        assert stored.latest_soldering(connection, build.id) == run
+    assert set(first.soldered(parts)) == set(first.placed(parts)) == targets
+    assert not second.soldered(parts)
+    assert {parts[ref] for ref in first.soldered(parts)} == {side}
+    for piece, run in ((1, None), (0, heated)):  # Look speaks of the board on the bench
+        jobs.take_piece(connection, build.id, build.pieces[piece].id)
+        mine = soldering(connection, jobs.get(connection, build.id))
+        assert next(iter(mine), None) == run
     for path in (
         "/",
         "/logbook",
@@ -243,14 +248,15 @@ def test_a_run_is_put_away_and_nothing_is_learnt_from_it_until_it_is_back(
     client: TestClient,
 ) -> None:
     connection = connect_existing(client.app.state.data)
+    jobs.set_purpose(connection, 1, "U4", purpose=Purpose.BUILD, parts=("U4",))
     run = bench_runs.start_heat(connection, 1)
     for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
         at = 1000 + 44_000 * number
         bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=at))
-    assert "heat" in jobs.get(connection, 1).done
+    assert "heat" in stages_behind(connection, jobs.get(connection, 1))
     client.post(f"/runs/{run}/remove")
     assert client.get(f"/runs/{run}").status_code == 404
-    assert "heat" not in jobs.get(connection, 1).done
+    assert "heat" not in stages_behind(connection, jobs.get(connection, 1))
     assert "no run of this station" in client.post("/bench/stations/1/runs").text
     assert "nothing is learnt from it" in client.get("/logbook").text
     client.post(f"/runs/{run}/back")
@@ -284,7 +290,7 @@ def test_a_kit_that_is_all_there_stays_so_when_the_list_is_made_anew(client: Tes
     again = bench_runs.start_kit_check(connection, job)
     assert again != run
     client.post(f"/runs/{run}/remove")
-    assert "ready" in jobs.get(connection, job).done
+    assert "ready" in stages_behind(connection, jobs.get(connection, job))
     connection.close()
 
 

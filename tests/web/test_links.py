@@ -126,6 +126,8 @@ def started(connection: sqlite3.Connection, build: int, off: int) -> Iterator[in
     )
     yield mend.start_mending(connection, build)
     yield rework.start_pads(connection, off, "U4")
+    rework.take_way(connection, off, "U4", "removal alloy", None)
+    yield bench_runs.start_removal(connection, off, "U4")
 
 
 def test_a_run_is_left_for_the_page_that_it_came_from(

@@ -20,6 +20,7 @@ from yellowfen.core.heat.heat_plan import usual_moves
 from yellowfen.core.look.risk import Known, PartFacts, in_order, judged, left_to_expect, off_paste
 from yellowfen.core.look.trust import binned
 from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.work.job import Purpose
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs
@@ -31,7 +32,7 @@ from .test_jobs import opened
 
 def heated(client: TestClient, refs: str, *flowed: str) -> int:
     """A job whose parts were heated by the clock; of them these were seen to flow. Its run."""
-    job = opened(client, purpose="build")
+    job = opened(client, purpose="build", parts=refs)
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     targets = tuple(refs.split())
     plan = jobs.get(connection, job).plan
@@ -102,6 +103,7 @@ def test_probes_are_run_by_key_and_a_bridge_is_named(client: TestClient) -> None
     run = heated(client, "U4", "U4")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
+    jobs.set_purpose(connection, job, "All of it", purpose=Purpose.BUILD, parts=())
     assert "supplies: <b>VDD, VIN</b>" in client.get(f"/jobs/{job}/test").text
     path = client.post(f"/jobs/{job}/test").url.path
     meter = stored.get(connection, int(path.rsplit("/", 1)[1]))
@@ -350,7 +352,8 @@ def test_what_is_heated_again_is_looked_at_again(client: TestClient) -> None:
     again = bench_runs.start_heat(connection, job)
     opened_only = looking(client, job)
     assert client.get(f"/api/runs/{opened_only}/taps").json()["open"] == []  # not heated yet
-    bench_runs.tap(connection, again, Tap(key="x", cue="start", word="done", at_ms=1))
+    for number, cue in enumerate(("start", "away", "solid")):  # not seen to melt: it may have been
+        bench_runs.tap(connection, again, Tap(key=cue, cue=cue, word="done", at_ms=number))
     assert stored.get(connection, looking(client, job)).looks_at == again
     assert looking(client, job) == looking(client, job) != opened_only
     asked = client.get(f"/api/runs/{looking(client, job)}/taps").json()["open"]

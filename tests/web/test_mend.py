@@ -61,7 +61,7 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
         assert answer.status_code == 200
     left = mend_state(connection, job)
     assert [one.name for one in left.bad] == ["U4 pins 1 and 2"]  # still a pair
-    assert left.bad[0].fault.heats == 2  # its heat and the mend
+    assert left.bad[0].fault.heats == 3  # its heat, the part put straight, the bridge
     again = client.post(f"/jobs/{job}/mend").url.path
     assert again != path
     for number, cue in enumerate(("mend U4.1", "again U4.1")):
@@ -169,7 +169,8 @@ def test_a_bridge_is_a_pair_and_a_later_fault_joins_the_mending(client: TestClie
 
 
 def facts(connection: sqlite3.Connection, job: int, ref: str, pin: str) -> Known:
-    state, runs = ready_state(connection, job), soldering(connection, job)
+    state = ready_state(connection, job)
+    runs = soldering(connection, jobs.get(connection, job))
     return facts_of(connection, state, runs)[ref].joints[pin]
 
 

@@ -9,12 +9,14 @@ import pytest
 from fastapi.testclient import TestClient
 
 from yellowfen.core.work.bench_run import Tap
+from yellowfen.core.work.job import Piece
+from yellowfen.core.work.ledger import Ledger
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import jobs
 from yellowfen.store.paste import prints_of
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows.demo import demo_files
-from yellowfen.workflows.jobs import piece_state
+from yellowfen.workflows.ledger import ledger_of_piece, stages_behind
 from yellowfen.workflows.opening import connect_existing
 
 PAGE = "/jobs/1/paste"
@@ -448,12 +450,16 @@ def test_boards_are_printed_by_one_key_and_bad_prints_done_anew(client: TestClie
     tap(2, "print 1", "good")  # sent twice is one print
     assert log() == [("smeared", False), ("good", True)]
     red, blue = jobs.get(connection, job).pieces
-    assert piece_state(connection, red).printed == ("top",)
-    assert piece_state(connection, blue).printed == ()
+
+    def of(piece: Piece) -> Ledger:
+        return ledger_of_piece(connection, jobs.get(connection, job), piece)
+
+    assert set(of(red).printed) == {"top"}
+    assert not of(blue).printed
     client.delete(f"{taps}/k2")
     client.delete(f"{taps}/k2")  # sent twice takes back one print
     assert log() == [("smeared", False)]
-    assert piece_state(connection, red).printed == ()
+    assert not of(red).printed
     where = f"/jobs/{job}/paste/prints"
     client.post(where, data={"found": "missing", "side": "top"})  # typed, not tapped
     client.delete(f"{taps}/k1")
@@ -465,13 +471,13 @@ def test_boards_are_printed_by_one_key_and_bad_prints_done_anew(client: TestClie
     tap(3, "print 1", "good")
     tap(4, "print 2", "skipped")
     assert log() == [("smeared", False), ("good", True)]
-    assert "paste" in jobs.get(connection, job).done
+    assert "paste" not in stages_behind(connection, jobs.get(connection, job))  # blue is bare
     assert "Printed</b>: top" in client.get(f"/jobs/{job}/pieces").text
     client.post(f"/jobs/{job}/piece", data={"piece": str(red.id)})
     run = bench_runs.start_heat(connection, job)
     for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
         bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=1000 * number))
-    assert piece_state(connection, red).printed == ()
+    assert not of(red).printed
     connection.close()
 
 

@@ -31,6 +31,8 @@ from yellowfen.core.rework.plate_salvage import Waiting, harvest
 from yellowfen.core.work.bench_run import RunKind, Tap, shown
 from yellowfen.core.work.heat_script import heat_script, live_script
 from yellowfen.core.work.job import Purpose
+from yellowfen.core.work.ledger import Ledger
+from yellowfen.core.work.pad_heats import by_part
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
@@ -39,6 +41,7 @@ from yellowfen.store import rework as kept
 from yellowfen.store.boards import Source
 from yellowfen.workflows import bench_runs, rework, sketching
 from yellowfen.workflows import jobs as work
+from yellowfen.workflows.ledger import ledger_of_piece, stages_behind
 from yellowfen.workflows.opening import back_up, connect_existing, open_database
 
 from .test_jobs import opened
@@ -94,9 +97,12 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     near = [f"near {ref}{'' if number else '=moved'}" for number, ref in enumerate(along)]
     taps(connection, run, *near, first_ms=2_000_000)
     [piece] = mine.pieces
-    state = work.piece_state(connection, piece)
-    assert (state.off, state.soldered, state.heats) == ({"U4"}, frozenset(), {"U4": 1})
-    assert state.moved == frozenset(along[:1])
+
+    def now() -> Ledger:
+        return ledger_of_piece(connection, jobs.get(connection, job), piece)
+
+    assert (now().removed(), by_part(now().pads)) == (["U4"], {"U4": 1})
+    assert now().moved() == list(along[:1])
     assert "<b>Off</b>: U4" in client.get(f"/jobs/{job}/pieces").text
     page = page_of(client, f"/jobs/{job}/pads")
     assert "Take off with" in page
@@ -109,7 +115,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     assert (keys[0], keys[-1]) == ("flux", "clean")
     taps(connection, number, *[f"{key}=lifted pad" if key == "pad 4" else key for key in keys])
     assert "epoxy" in page_of(client, f"/jobs/{job}/pads")
-    assert jobs.get(connection, job).done >= {"survey", "lift", "pads"}
+    assert stages_behind(connection, jobs.get(connection, job)) >= {"survey", "lift", "pads"}
     refit = client.get(f"/jobs/{job}/refit").text
     assert "lifted off" in refit
     assert "old solder, flux, hot air" in refit
@@ -117,15 +123,13 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     assert not jobs.get(connection, job).plan.lifts
     on = bench_runs.start_heat(connection, job)
     taps(connection, on, "start", "move 2", "flowed U4", "away", "solid")
-    state = work.piece_state(connection, piece)
-    assert (state.off, state.soldered, state.heats["U4"]) == (frozenset(), {"U4"}, 2)
+    assert (now().removed(), by_part(now().pads)["U4"]) == ([], 2)
     tries = rework.attempts(connection, jobs.get(connection, job), "U4")
-    assert [one.did for one in tries] == ["lifted off", "heated on"]
+    assert [one.did for one in tries] == ["lifted off", "pads cleaned", "heated on"]
     client.get(f"/jobs/{job}/lift")
     off = bench_runs.start_heat(connection, job)
     taps(connection, off, "start", "move 2", "lifted U4", "away", "solid")
-    state = work.piece_state(connection, piece)
-    assert (state.off, state.soldered, state.heats["U4"]) == ({"U4"}, frozenset(), 3)
+    assert (now().removed(), by_part(now().pads)["U4"]) == (["U4"], 3)
     connection.close()
 
 
@@ -189,7 +193,7 @@ def test_bad_input_is_a_sentence_and_changes_nothing(
 
 
 def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> None:
-    job = opened(client, purpose="salvage", parts="U4 U2")
+    job = opened(client, purpose="salvage", parts="U4")
     client.post(f"/jobs/{job}/legs", data={"ref": "U4"})
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     [one] = kept.passports(connection, job)
@@ -218,7 +222,7 @@ def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> N
     )
     assert "Not again: 5 heats" in client.get(f"/jobs/{job}/legs").text
     client.post(f"/jobs/{job}/legs/{one.id}", data={"do": "used"})
-    assert jobs.get(connection, job).done >= {"legs", "refit"}
+    assert stages_behind(connection, jobs.get(connection, job)) >= {"legs", "refit"}
     client.post(f"/jobs/{job}/legs/{one.id}", data={"do": "remove"})
     assert kept.passports(connection, job) == []
     connection.close()

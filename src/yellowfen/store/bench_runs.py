@@ -1,218 +1,24 @@
 """Runs at the bench, of every kind: their plan, taps and note, and what looks found at the joints."""
 
+import json
 import sqlite3
-from dataclasses import dataclass
-from functools import cached_property, lru_cache
-from typing import TypeVar
+from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 
-from yellowfen.core.deposit.hand_plan import HandPlan
-from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
+from yellowfen.core.heat.heat_plan import Forecast
 from yellowfen.core.heat.revise import Course
-from yellowfen.core.work.bench_run import RunKind, RunState, Script, Tap, state_after
-from yellowfen.core.work.bench_scripts import (
-    CheckPlan,
-    IronPlan,
-    KitPlan,
-    MendRun,
-    PadsRun,
-    PlacingPlan,
-    PrintRun,
-    WashRun,
-    check_script,
-    hand_script,
-    iron_script,
-    kit_script,
-    mend_script,
-    pads_script,
-    placing_script,
-    print_script,
-    wash_script,
-)
-from yellowfen.core.work.heat_script import (
-    ALL_FLOWED,
-    AWAY,
-    SOLID,
-    START,
-    flowed_key,
-    heat_script,
-    lifted_key,
-    near_key,
-    stop_key,
-)
-from yellowfen.core.work.job import FoundMark
+from yellowfen.core.work.bench_run import RunKind, Tap, state_after
+from yellowfen.core.work.job import FoundMark, Purpose
 from yellowfen.core.work.look_script import LookPlan, found_by, look_script
-from yellowfen.errors import NotFound
+from yellowfen.core.work.run import PLANS, SOLDERING, BenchRun, Plan
+from yellowfen.errors import NotFound, WhichBoard
 from yellowfen.store.packing import pack, readable, unpack
-
-Plan = (
-    HeatPlan
-    | PlacingPlan
-    | HandPlan
-    | KitPlan
-    | LookPlan
-    | IronPlan
-    | PadsRun
-    | CheckPlan
-    | MendRun
-    | PrintRun
-    | WashRun
-)
-_P = TypeVar("_P", bound=Plan)
-SOLDERING = (RunKind.HEAT, RunKind.IRON, RunKind.MEND)
-PLANS: dict[RunKind, type[Plan]] = {
-    RunKind.HEAT: HeatPlan,
-    RunKind.PLACE: PlacingPlan,
-    RunKind.PASTE: HandPlan,
-    RunKind.KIT: KitPlan,
-    RunKind.LOOK: LookPlan,
-    RunKind.IRON: IronPlan,
-    RunKind.PADS: PadsRun,
-    RunKind.CHECK: CheckPlan,
-    RunKind.MEND: MendRun,
-    RunKind.WASH: WashRun,
-    RunKind.PRINT: PrintRun,
-}
-
-
-@dataclass(frozen=True, kw_only=True)
-class BenchRun:
-    """One run: what it follows, what was tapped, what was noted afterwards; `marks` is what looks
-    at the joints soldered in it found; a look tells in `looks_at` at which run's.
-    """
-
-    id: int
-    job_id: int
-    job_name: str
-    board_id: int
-    board_name: str
-    kind: RunKind
-    side: str
-    started_at: str
-    plan: Plan
-    forecast: Forecast | None
-    taps: tuple[Tap, ...] = ()
-    marks: tuple[FoundMark, ...] = ()
-    note: str = ""
-    finished: bool = False
-    heat_id: int | None = None
-    piece_id: int | None = None
-    looks_at: int | None = None
-
-    def planned(self, kind: type[_P]) -> _P:
-        """The plan as one of its kind. Raises TypeError for another."""
-        if not isinstance(self.plan, kind):
-            raise TypeError(f"a {self.kind} run has no {kind.__name__}")
-        return self.plan
-
-    @cached_property
-    def script(self) -> Script:
-        """The cues it goes through."""
-        match self.plan:
-            case HeatPlan():
-                return heat_script(self.plan, self.forecast or Forecast(targets=()))
-            case PlacingPlan():
-                return placing_script(self.plan)
-            case HandPlan():
-                return hand_script(self.plan)
-            case KitPlan():
-                return kit_script(self.plan)
-            case LookPlan():
-                return look_script(self.plan)
-            case IronPlan():
-                return iron_script(self.plan)
-            case PadsRun():
-                return pads_script(self.plan)
-            case CheckPlan():
-                return check_script(self.plan)
-            case MendRun():
-                return mend_script(self.plan)
-            case WashRun():
-                return wash_script(self.plan)
-            case PrintRun():
-                return print_script(self.plan)
-
-    @property
-    def targets(self) -> tuple[str, ...]:
-        """The parts that were soldered in it."""
-        match self.plan:
-            case HeatPlan():
-                return self.plan.targets
-            case IronPlan():
-                return self.plan.refs
-            case _:
-                return ()
-
-    @property
-    def set_to(self) -> str:
-        """What was set, in words."""
-        match self.plan:
-            case HeatPlan():
-                return f"{self.plan.in_words()}, {self.plan.alloy}"
-            case IronPlan():
-                return f"by iron, {self.plan.iron}" if self.plan.iron else "by iron"
-            case _:
-                return ""
-
-    @cached_property
-    def state(self) -> RunState:
-        return state_after(self.script, self.taps)
-
-    def seconds_of(self, cue: str) -> float | None:
-        """Seconds from the start to a cue's tap, None where it was not tapped."""
-        at = next((tap.at_ms for tap in self.taps if tap.cue == cue and tap.word == "done"), None)
-        return None if at is None else (at - self.taps[0].at_ms) / 1000
-
-    def flowed_s(self, ref: str) -> float | None:
-        """When a part was seen to flow in a heat (of a tour: its stop), or None."""
-        stops = self.forecast.stops if self.forecast else ()
-        number = next((n for n, stop in enumerate(stops, 1) if ref in stop.refs), None)
-        if number is not None:
-            return self.seconds_of(stop_key(number))
-        if self.lifting:
-            return self.seconds_of(lifted_key(ref))
-        grouped = self.forecast is not None and self.forecast.grouped
-        return self.seconds_of(ALL_FLOWED if grouped else flowed_key(ref))
-
-    @property
-    def molten(self) -> tuple[str, ...]:
-        """Parts seen to flow in a heat."""
-        return tuple(ref for ref in self.targets if self.flowed_s(ref) is not None)
-
-    @property
-    def lifting(self) -> bool:
-        """True for a heat that takes parts off."""
-        return isinstance(self.plan, HeatPlan) and self.plan.lifts
-
-    @property
-    def lifted(self) -> tuple[str, ...]:
-        """Parts taken off in it."""
-        return self.molten if self.lifting else ()
-
-    @property
-    def moved(self) -> tuple[str, ...]:
-        """Neighbours that a lift moved or took along."""
-        return tuple(
-            key.removeprefix(near_key(""))
-            for key, word in self.state.aside.items()
-            if key.startswith(near_key("")) and word == "moved"
-        )
-
-    @property
-    def in_doubt_first(self) -> tuple[str, ...]:
-        """Its parts, those not seen to flow before the others: where Look begins."""
-        return tuple(sorted(self.targets, key=lambda ref: ref in self.molten))
-
-    @property
-    def clocked(self) -> bool:
-        """True for a heat that was run by the clock."""
-        return any(tap.cue in (START, AWAY, SOLID) for tap in self.taps)
-
 
 _COLUMNS = (
     "SELECT bench_run.id, bench_run.job_id, job.name AS job_name, job.board_id,"
     " board.name AS board_name, bench_run.kind, bench_run.side, bench_run.started_at,"
     " bench_run.plan, bench_run.forecast, bench_run.note, bench_run.finished,"
-    " bench_run.heat_id, bench_run.piece_id, bench_run.looks_at"
+    " bench_run.heat_id, bench_run.piece_id, bench_run.looks_at, job.purpose"
     " FROM bench_run JOIN job ON job.id = bench_run.job_id JOIN board ON board.id = job.board_id"
     " WHERE bench_run.removed_at IS NULL AND"
 )
@@ -229,8 +35,10 @@ def add(
     looks_at: int | None = None,
 ) -> int:
     """Open a run on the job's piece in hand (a heat also on its heat, a look at a run's joints);
-    returns its id.
+    returns its id. Raises WhichBoard where it is about one board and nobody said which.
     """
+    if kind not in (RunKind.KIT, RunKind.PRINT):
+        _say_which(connection, job_id)
     cursor = connection.execute(
         "INSERT INTO bench_run"
         " (job_id, kind, side, started_at, plan, forecast, heat_id, piece_id, looks_at)"
@@ -249,12 +57,22 @@ def add(
     return int(cursor.lastrowid or 0)
 
 
+def _say_which(connection: sqlite3.Connection, job_id: int) -> None:
+    row = connection.execute(
+        "SELECT piece_id IS NULL AND all_alike = 0"
+        " AND (SELECT count(*) FROM job_piece WHERE job_id = job.id) > 1 FROM job WHERE id = ?",
+        (job_id,),
+    ).fetchone()
+    if row is not None and row[0]:
+        raise WhichBoard(job_id)
+
+
 def get(connection: sqlite3.Connection, run_id: int) -> BenchRun:
     """The run of that id; NotFound otherwise."""
     row = connection.execute(f"{_COLUMNS} bench_run.id = ?", (run_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no run {run_id}; it may have been removed")
-    return _run(connection, row)
+    return _read_one(connection, row)
 
 
 def latest(
@@ -270,21 +88,7 @@ def latest(
         " OR bench_run.piece_id = job.piece_id) ORDER BY bench_run.id DESC LIMIT 1",
         (job_id, str(kind), side, side),
     ).fetchone()
-    return _run(connection, row) if row else None
-
-
-def latest_soldering(connection: sqlite3.Connection, job_id: int) -> BenchRun | None:
-    """The newest heat or run by iron on the board in hand that put parts on, or None: what Look and
-    Finish speak of.
-    """
-    found = connection.execute(
-        f"{_COLUMNS} bench_run.job_id = ? AND bench_run.kind IN ('heat', 'iron')"
-        " AND coalesce(json_extract(bench_run.plan, '$.goal'), 'solder') <> 'lift'"
-        " AND (job.piece_id IS NULL OR bench_run.piece_id IS NULL"
-        " OR bench_run.piece_id = job.piece_id) ORDER BY bench_run.id DESC LIMIT 1",
-        (job_id,),
-    ).fetchone()
-    return _run(connection, found) if found else None
+    return _read_one(connection, row) if row else None
 
 
 def unfinished(connection: sqlite3.Connection, job_id: int, kind: RunKind) -> BenchRun | None:
@@ -305,29 +109,80 @@ def rows(
         " ORDER BY bench_run.id DESC LIMIT ?",
         (kind and str(kind), kind and str(kind), job_id, job_id, most),
     ).fetchall()
-    return readable(found, lambda row: _run(connection, row))
+    return _read(connection, found)
 
 
-def of_piece(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
-    """All runs on a piece, over all jobs, the newest first."""
+# Runs on one board (:job, :piece): of a named one over all jobs, with what their jobs did to all
+# boards alike; of one without a name, or of all alike, those of the job that name none.
+_ON_BOARD = (
+    "((:piece IS NOT NULL AND (bench_run.piece_id = :piece OR (bench_run.piece_id IS NULL AND"
+    " bench_run.job_id IN (SELECT job_id FROM job_piece WHERE piece_id = :piece))))"
+    " OR (:piece IS NULL AND bench_run.job_id = :job AND bench_run.piece_id IS NULL)"
+    " OR (bench_run.job_id = :job AND bench_run.kind = 'kit'))"
+)
+
+
+def on_board(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> list[BenchRun]:
+    """All runs on one board of a job, the oldest first."""
     found = connection.execute(
-        f"{_COLUMNS} bench_run.piece_id = ? ORDER BY bench_run.id DESC", (piece_id,)
+        f"{_COLUMNS} {_ON_BOARD} ORDER BY bench_run.id", {"job": job_id, "piece": piece_id}
     ).fetchall()
-    return readable(found, lambda row: _run(connection, row))
+    return _read(connection, found)
 
 
-def prints_for(connection: sqlite3.Connection, piece_id: int) -> list[BenchRun]:
-    """Runs that printed a piece, by itself or with all boards of its jobs, the newest first."""
+def stamp(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> tuple[object, ...]:
+    """What changes whenever the runs on a board do."""
+    mine = f"FROM bench_run WHERE removed_at IS NULL AND {_ON_BOARD}"
+    row = connection.execute(
+        "SELECT (SELECT count(*) || ' ' || coalesce(max(id), 0) || ' ' || coalesce(sum(finished), 0)"
+        f" {mine}), (SELECT count(*) || ' ' || coalesce(max(id), 0) FROM bench_tap"
+        f" WHERE run_id IN (SELECT id {mine})), (SELECT key FROM bench_tap"
+        f" WHERE run_id IN (SELECT id {mine}) ORDER BY id DESC LIMIT 1)",
+        {"job": job_id, "piece": piece_id},
+    ).fetchone()
+    return tuple(row)
+
+
+def by_id(connection: sqlite3.Connection, run_ids: Sequence[int]) -> list[BenchRun]:
+    """Those of the runs that are there."""
     found = connection.execute(
-        f"{_COLUMNS} bench_run.kind = 'print' AND (bench_run.piece_id = ? OR (bench_run.piece_id"
-        " IS NULL AND bench_run.job_id IN (SELECT job_id FROM job_piece WHERE piece_id = ?)))"
-        " ORDER BY bench_run.id DESC",
-        (piece_id, piece_id),
+        f"{_COLUMNS} bench_run.id IN (SELECT value FROM json_each(?))", (json.dumps(run_ids),)
     ).fetchall()
-    return readable(found, lambda row: _run(connection, row))
+    return _read(connection, found)
 
 
-def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
+def _read(connection: sqlite3.Connection, found: Sequence[sqlite3.Row]) -> list[BenchRun]:
+    """Runs with their taps and what looks found, in two queries more however many they are."""
+    looks: dict[int, list[sqlite3.Row]] = {}
+    soldered = [row["id"] for row in found if row["kind"] in SOLDERING]
+    for look in connection.execute(
+        "SELECT id, plan, looks_at FROM bench_run WHERE removed_at IS NULL"
+        " AND looks_at IN (SELECT value FROM json_each(?)) ORDER BY id",
+        (json.dumps(soldered),),
+    ):
+        looks.setdefault(look["looks_at"], []).append(look)
+    taps = _taps(
+        connection,
+        [*(row["id"] for row in found), *(one["id"] for of in looks.values() for one in of)],
+    )
+    return readable(found, lambda row: _run(row, taps, looks.get(row["id"], ())))
+
+
+def _read_one(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
+    """One run; a damaged one is told, not left out."""
+    looks = connection.execute(
+        "SELECT id, plan, looks_at FROM bench_run WHERE removed_at IS NULL AND looks_at = ?"
+        " ORDER BY id",
+        (row["id"],),
+    ).fetchall()
+    looks = looks if row["kind"] in SOLDERING else []
+    taps = _taps(connection, [row["id"], *(one["id"] for one in looks)])
+    return _run(row, taps, looks)
+
+
+def _run(
+    row: sqlite3.Row, taps: Mapping[int, tuple[Tap, ...]], looks: Iterable[sqlite3.Row]
+) -> BenchRun:
     kind = RunKind(row["kind"])
     return BenchRun(
         id=row["id"],
@@ -338,27 +193,56 @@ def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
         kind=kind,
         side=row["side"],
         started_at=row["started_at"],
-        plan=_look_plan(row["plan"]) if kind is RunKind.LOOK else unpack(PLANS[kind], row["plan"]),
-        forecast=None if row["forecast"] is None else unpack(Forecast, row["forecast"]),
-        taps=taps_of(connection, row["id"]),
-        marks=_marks(connection, row["id"]) if kind in SOLDERING else (),
+        plan=_plan(kind, row["plan"]),
+        forecast=None if row["forecast"] is None else _forecast(row["forecast"]),
+        taps=taps.get(row["id"], ()),
+        marks=_marks(looks, taps),
         note=row["note"],
         finished=bool(row["finished"]),
         heat_id=row["heat_id"],
         piece_id=row["piece_id"],
         looks_at=row["looks_at"],
+        purpose=Purpose(row["purpose"]),
     )
+
+
+def _plan(kind: RunKind, text: str) -> Plan:
+    return _look_plan(text) if kind is RunKind.LOOK else _other_plan(kind, text)
+
+
+@lru_cache(maxsize=64)
+def _other_plan(kind: RunKind, text: str) -> Plan:
+    """A plan stays as it was at its run's start, so it is read once."""
+    return unpack(PLANS[kind], text)
+
+
+@lru_cache(maxsize=64)
+def _forecast(text: str) -> Forecast:
+    return unpack(Forecast, text)
 
 
 def taps_of(connection: sqlite3.Connection, run_id: int) -> tuple[Tap, ...]:
     """A run's taps, oldest first."""
-    found = connection.execute(
-        "SELECT key, cue, word, at_ms, text FROM bench_tap WHERE run_id = ? ORDER BY id", (run_id,)
-    ).fetchall()
-    return tuple(
-        Tap(key=row["key"], cue=row["cue"], word=row["word"], at_ms=row["at_ms"], text=row["text"])
-        for row in found
-    )
+    return _taps(connection, [run_id]).get(run_id, ())
+
+
+def _taps(connection: sqlite3.Connection, run_ids: Sequence[int]) -> dict[int, tuple[Tap, ...]]:
+    found: dict[int, list[Tap]] = {}
+    for row in connection.execute(
+        "SELECT run_id, id, key, cue, word, at_ms, text FROM bench_tap"
+        " WHERE run_id IN (SELECT value FROM json_each(?)) ORDER BY id",
+        (json.dumps(run_ids),),
+    ):
+        one = Tap(
+            key=row["key"],
+            cue=row["cue"],
+            word=row["word"],
+            at_ms=row["at_ms"],
+            text=row["text"],
+            order=row["id"],
+        )
+        found.setdefault(row["run_id"], []).append(one)
+    return {run_id: tuple(mine) for run_id, mine in found.items()}
 
 
 @lru_cache(maxsize=4)
@@ -367,16 +251,14 @@ def _look_plan(text: str) -> LookPlan:
     return unpack(LookPlan, text)
 
 
-def _marks(connection: sqlite3.Connection, run_id: int) -> tuple[FoundMark, ...]:
+def _marks(
+    looks: Iterable[sqlite3.Row], taps: Mapping[int, tuple[Tap, ...]]
+) -> tuple[FoundMark, ...]:
     """What looks at the joints of a run found: of each joint the newest."""
-    looks = connection.execute(
-        "SELECT id, plan FROM bench_run WHERE looks_at = ? AND removed_at IS NULL ORDER BY id",
-        (run_id,),
-    ).fetchall()
     found: dict[tuple[str, str], FoundMark] = {}
     for row in looks:
-        plan, taps = _look_plan(row["plan"]), taps_of(connection, row["id"])
-        for mark in found_by(plan, state_after(look_script(plan), taps), taps) if taps else ():
+        plan, mine = _look_plan(row["plan"]), taps.get(row["id"], ())
+        for mark in found_by(plan, state_after(look_script(plan), mine), mine) if mine else ():
             found[mark.ref, mark.pin] = mark
     return tuple(found.values())
 
@@ -386,7 +268,7 @@ def looks(connection: sqlite3.Connection, run_id: int) -> list[BenchRun]:
     found = connection.execute(
         f"{_COLUMNS} bench_run.looks_at = ? ORDER BY bench_run.id DESC", (run_id,)
     ).fetchall()
-    return [_run(connection, row) for row in found]
+    return _read(connection, found)
 
 
 def keep_course(connection: sqlite3.Connection, run_id: int, course: Course) -> None:

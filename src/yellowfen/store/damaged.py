@@ -23,8 +23,8 @@ from yellowfen.core.rework.legs import Passport
 from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.ready_plan import ReadyPlan
+from yellowfen.core.work.run import PLANS
 from yellowfen.errors import Damaged, NotFound
-from yellowfen.store.bench_runs import PLANS
 from yellowfen.store.packing import unpack
 from yellowfen.store.tools import CONTENT
 

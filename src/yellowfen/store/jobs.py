@@ -12,7 +12,7 @@ from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = (
     "SELECT job.id, job.board_id, board.name AS board_name, job.name, job.created_at, job.purpose,"
-    " job.parts, job.heat_id, job.piece_id, job.room_c FROM job JOIN board ON board.id = job.board_id"
+    " job.parts, job.heat_id, job.piece_id, job.room_c, job.all_alike FROM job JOIN board ON board.id = job.board_id"
 )
 
 
@@ -74,48 +74,13 @@ def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
         heat_id=row["heat_id"] or heats[0].id,
         pieces=pieces_of(connection, row["id"]),
         piece_id=row["piece_id"],
-        done=_done(connection, row["id"], row["piece_id"]),
+        all_alike=bool(row["all_alike"]),
     )
 
 
 def _in_room(content: str, room_c: float | None) -> HeatPlan:
     plan = unpack(HeatPlan, content)
     return plan if room_c in (None, plan.ambient_c) else replace(plan, ambient_c=float(room_c))
-
-
-def _done(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> frozenset[str]:
-    """Stages that are behind a job (and its piece in hand): by its runs, prints and marks."""
-    row = connection.execute(
-        "SELECT"
-        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND kind = 'kit' AND over = 1)"
-        " OR EXISTS (SELECT 1 FROM schedule_done WHERE job_id = :job AND task = 'kit') AS ready,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND kind = 'paste' AND over = 1"
-        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))"
-        " OR EXISTS (SELECT 1 FROM printed WHERE job_id = :job AND found = 'good') AS paste,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND kind = 'place' AND over = 1"
-        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece)) AS place,"
-        " NOT EXISTS (SELECT 1 FROM heat WHERE heat.job_id = :job AND NOT EXISTS ("
-        "  SELECT 1 FROM bench_run WHERE removed_at IS NULL AND bench_run.heat_id = heat.id AND over = 1"
-        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))) AS heat,"
-        " EXISTS (SELECT 1 FROM survey WHERE job_id = :job AND json_extract(content, '$.way') <> '') AS survey,"
-        " EXISTS (SELECT 1 FROM heat WHERE heat.job_id = :job AND json_extract(plan, '$.goal') = 'lift')"
-        " AND NOT EXISTS (SELECT 1 FROM heat WHERE heat.job_id = :job AND json_extract(plan, '$.goal') = 'lift'"
-        "  AND NOT EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND bench_run.heat_id = heat.id"
-        "   AND over = 1 AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))) AS lift,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND kind = 'pads' AND over = 1"
-        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece)) AS pads,"
-        " EXISTS (SELECT 1 FROM passport WHERE removed_at IS NULL AND job_id = :job"
-        "  AND json_extract(content, '$.bag') <> '') AS legs,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND over = 1"
-        "  AND (kind = 'iron' OR (kind = 'heat' AND coalesce(json_extract(plan, '$.goal'), 'solder') <> 'lift'))"
-        "  AND (:piece IS NULL OR piece_id IS NULL OR piece_id = :piece))"
-        " OR EXISTS (SELECT 1 FROM passport WHERE job_id = :job AND used_at IS NOT NULL) AS refit,"
-        " EXISTS (SELECT 1 FROM bench_tap JOIN bench_run ON bench_run.id = bench_tap.run_id"
-        "  WHERE removed_at IS NULL AND job_id = :job AND bench_run.kind = 'look') AS look,"
-        " EXISTS (SELECT 1 FROM bench_run WHERE removed_at IS NULL AND job_id = :job AND finished = 1) AS finish",
-        {"job": job_id, "piece": piece_id},
-    ).fetchone()
-    return frozenset(key for key in row.keys() if row[key])  # noqa: SIM118 (a row is no mapping)
 
 
 def boards_of(connection: sqlite3.Connection, job_id: int) -> int:
@@ -271,4 +236,7 @@ def take_piece(connection: sqlite3.Connection, job_id: int, piece_id: int | None
     """Take one of the job's pieces in hand, or all alike (None). Raises NotFound for another's."""
     if piece_id is not None and piece_id not in {p.id for p in pieces_of(connection, job_id)}:
         raise NotFound(f"this job has no piece {piece_id}")
-    connection.execute("UPDATE job SET piece_id = ? WHERE id = ?", (piece_id, job_id))
+    connection.execute(
+        "UPDATE job SET piece_id = ?, all_alike = ? WHERE id = ?",
+        (piece_id, int(piece_id is None), job_id),
+    )

@@ -35,7 +35,9 @@ def keep_answers(
 
 @dataclass(frozen=True, kw_only=True)
 class KeptPassport:
-    """A passport as it is stored; `used` once its part is on a board again."""
+    """A passport as it is stored; `used` once its part is on a board again; `run_id` the run that
+    took it off (None: said without one).
+    """
 
     id: int
     job_id: int | None
@@ -43,19 +45,24 @@ class KeptPassport:
     made_at: str
     passport: Passport
     used: bool
+    run_id: int | None = None
 
 
-_COLUMNS = "SELECT id, job_id, piece_id, made_at, content, used_at FROM passport"
+_COLUMNS = "SELECT id, job_id, piece_id, made_at, content, used_at, run_id FROM passport"
 
 
 def add_passport(
-    connection: sqlite3.Connection, job_id: int, piece_id: int | None, passport: Passport
+    connection: sqlite3.Connection,
+    job_id: int,
+    piece_id: int | None,
+    passport: Passport,
+    run_id: int | None = None,
 ) -> int:
     """Store a part that came off; returns its id."""
     cursor = connection.execute(
-        "INSERT INTO passport (job_id, piece_id, made_at, content)"
-        " VALUES (?, ?, datetime('now'), ?)",
-        (job_id, piece_id, pack(passport)),
+        "INSERT INTO passport (job_id, piece_id, made_at, content, run_id)"
+        " VALUES (?, ?, datetime('now'), ?, ?)",
+        (job_id, piece_id, pack(passport), run_id),
     )
     return int(cursor.lastrowid or 0)
 
@@ -104,6 +111,15 @@ def passports(connection: sqlite3.Connection, job_id: int | None = None) -> list
     return [_kept(row) for row in found]
 
 
+def written(connection: sqlite3.Connection, job_id: int) -> set[tuple[str, int | None]]:
+    """Which parts of a job have a passport, by (ref, run), those put away as well."""
+    found = connection.execute(
+        "SELECT json_extract(content, '$.ref') AS ref, run_id FROM passport WHERE job_id = ?",
+        (job_id,),
+    ).fetchall()
+    return {(row["ref"], row["run_id"]) for row in found}
+
+
 def _kept(row: sqlite3.Row) -> KeptPassport:
     return KeptPassport(
         id=row["id"],
@@ -112,4 +128,5 @@ def _kept(row: sqlite3.Row) -> KeptPassport:
         made_at=row["made_at"],
         passport=unpack(Passport, row["content"]),
         used=row["used_at"] is not None,
+        run_id=row["run_id"],
     )

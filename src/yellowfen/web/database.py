@@ -104,6 +104,7 @@ def _connection(request: Request) -> Iterator[sqlite3.Connection]:
     state, connection = resting.take()
     try:
         _lives(request, connection)
+        request.state.database = connection
         yield connection
     except BaseException:
         connection.close()  # whatever went wrong with it, the next request begins anew

@@ -4,7 +4,7 @@ import sqlite3
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.exceptions import HTTPException
 
 from yellowfen.core.quantity.labels import by_label
@@ -15,6 +15,7 @@ from yellowfen.errors import (
     Refused,
     TooLarge,
     UnreadableFile,
+    WhichBoard,
     YellowfenError,
 )
 from yellowfen.web.pages import page
@@ -64,6 +65,8 @@ def add_error_pages(app: FastAPI) -> None:
 
     @app.exception_handler(YellowfenError)
     def known(request: Request, error: YellowfenError) -> Response:
+        if isinstance(error, WhichBoard) and not request.url.path.startswith("/api/"):
+            return RedirectResponse(f"/jobs/{error.job_id}/pieces", 303)
         return _answer(request, status_of(error), str(error), getattr(error, "field", ""), error)
 
     @app.exception_handler(RequestValidationError)

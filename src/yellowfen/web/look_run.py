@@ -13,8 +13,8 @@ from yellowfen.core.look.acceptance import Criterion, Limits, Shape, criteria, s
 from yellowfen.core.look.picture_work import Moment
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.core.work.look_script import LookPlan
+from yellowfen.core.work.run import BenchRun
 from yellowfen.store import boards, jobs, pictures
-from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.proofs import limits_of
 from yellowfen.web.look_svg import joint_drawn
 from yellowfen.workflows.look import look_state
@@ -89,7 +89,7 @@ def look_frame(connection: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
         "joints": joints,
         "before": {
             key: word
-            for key, word in by_joint(look_state(connection, run.job_id).marks).items()
+            for key, word in by_joint(look_state(connection, run.job_id).fresh).items()
             if key not in run.state.done
         },
         "goods": goods,

@@ -11,8 +11,10 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from yellowfen import __version__
 from yellowfen.core.quantity.labels import by_label, key_in
 from yellowfen.core.quantity.wording import counted, minutes_words
+from yellowfen.core.work.job import Job
 from yellowfen.core.work.stages import next_stage, strip
 from yellowfen.web.once import once_key
+from yellowfen.workflows.ledger import stages_behind
 
 _TEMPLATES = resources.files("yellowfen.web") / "templates"
 STATIC = Path(__file__).parent / "static"
@@ -50,8 +52,10 @@ _ENVIRONMENT.globals |= {
 def page(
     request: Request, template: str, context: dict[str, Any], status: int = 200
 ) -> HTMLResponse:
-    """A rendered page; `room` in the context marks the room in the head."""
-    whole = {"room": "", "path": request.url.path, **context}
+    """A rendered page; `room` in the context marks the room in the head, `job` brings its strip."""
+    whole = {"room": "", "path": request.url.path, "behind": frozenset(), **context}
+    if isinstance(job := whole.get("job"), Job):
+        whole["behind"] = stages_behind(request.state.database, job)
     if isinstance(said := whole.get("problem"), str) and said:
         whole |= {"problem": by_label(said), "problem_field": key_in(said)}
     return HTMLResponse(_ENVIRONMENT.get_template(template).render(whole), status_code=status)

@@ -14,21 +14,22 @@ from yellowfen.core.heat.revise import Course, course_of
 from yellowfen.core.rework.lift import LiftWindow, lift_samples
 from yellowfen.core.work.bench_run import RunKind, Script, Tap, allowed, undoable
 from yellowfen.core.work.bench_scripts import (
+    RECORD,
     IronPlan,
     PrintRun,
     iron_plan,
     kit_plan,
     placing_plan,
 )
-from yellowfen.core.work.heat_script import live_script, next_course
+from yellowfen.core.work.heat_script import UNCLOCKED, live_script, next_course
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
 from yellowfen.core.work.job import Job
 from yellowfen.core.work.kit import KitAnswer
 from yellowfen.core.work.look_script import LookPlan, refused_text
+from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import bench_runs, jobs
+from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store import ready as stored
-from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.workflows.heat import forecast_of, rehearse_job, sureness_of
 from yellowfen.workflows.jobs import fixture_of
@@ -42,7 +43,7 @@ from yellowfen.workflows.ready import (
     order_of,
     ready_state,
 )
-from yellowfen.workflows.rework import answers_of, lift_of, pads_told
+from yellowfen.workflows.rework import answers_of, lift_of, note_removed, removal_of, tell_mixing
 
 
 def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
@@ -167,8 +168,31 @@ def note_soldered(connection: sqlite3.Connection, job_id: int, by_iron: bool) ->
     if not job.plan.targets:
         raise Refused("choose the parts first, in Heat")
     if not by_iron:
-        return start_heat(connection, job_id)
-    return bench_runs.add(connection, job_id, RunKind.IRON, IronPlan(refs=job.plan.targets))
+        run = start_heat(connection, job_id)
+        return _recorded(connection, run, UNCLOCKED)
+    with atomic(connection):
+        run = bench_runs.add(connection, job_id, RunKind.IRON, IronPlan(refs=job.plan.targets))
+        return _recorded(connection, run, RECORD)
+
+
+def _recorded(connection: sqlite3.Connection, run_id: int, cue: str) -> int:
+    """Tap the one cue of what was done without the clock."""
+    now = int(time.time() * 1000)
+    return tap(connection, run_id, Tap(key=uuid4().hex, cue=cue, word="done", at_ms=now)).id
+
+
+def start_removal(
+    connection: sqlite3.Connection, job_id: int, ref: str, *, clocked: bool = True
+) -> int:
+    """Open the bench's run that takes a part off by the way chosen for it, or note it as done
+    without the clock; returns its id. Raises Refused where that way is a heat, or none is chosen.
+    """
+    job = jobs.get(connection, job_id)
+    side = boards.get(connection, job.board_id).part(ref).side
+    made = removal_of(connection, job, ref)
+    if clocked:
+        return bench_runs.add(connection, job_id, RunKind.REMOVE, made, side=side)
+    return note_removed(connection, job, ref)
 
 
 def start_kit_check(connection: sqlite3.Connection, job_id: int) -> int:
@@ -250,8 +274,8 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
         bench_runs.add_tap(connection, run_id, one)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
-        if run.kind is RunKind.PADS:
-            pads_told(connection, run.job_id)
+        if run.kind is RunKind.PADS or run.lifting:
+            tell_mixing(connection, jobs.get(connection, run.job_id))
         if run.kind is RunKind.PRINT and one.word in FOUND:
             repeated = any(before.cue == one.cue for before in run.taps[:-1])
             told = f"{run_id} {one.key}"
@@ -274,8 +298,8 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
         bench_runs.remove_tap(connection, run_id, key)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
-        if run.kind is RunKind.PADS:
-            pads_told(connection, run.job_id)
+        if run.kind is RunKind.PADS or run.lifting:
+            tell_mixing(connection, jobs.get(connection, run.job_id))
         if run.kind is RunKind.PRINT and taken_back and taken_back.word in FOUND:
             undo_print(connection, run.job_id, f"{run_id} {key}")
     return run

@@ -2,9 +2,8 @@
 
 import re
 import sqlite3
-from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.fixture import Fixture, fixture
@@ -12,17 +11,16 @@ from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_move
 from yellowfen.core.quantity.wording import listed
 from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import PrintRun, print_key
-from yellowfen.core.work.job import FoundMark, Job, Piece, Purpose
-from yellowfen.core.work.pad_heats import Pad, PadHeats, by_part, pads_heated, summed
+from yellowfen.core.work.job import Job, Purpose
+from yellowfen.core.work.ledger import PartAt
 from yellowfen.core.work.technique import PLATE_WAYS
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, stations
-from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic, may_write
 from yellowfen.store.rework import answers
 from yellowfen.workflows.calibration import is_taught
 from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
+from yellowfen.workflows.ledger import ledger_now
 from yellowfen.workflows.paste import paste_state
 from yellowfen.workflows.ready import ready_state, warming
 
@@ -90,10 +88,15 @@ def at_next_heat(connection: sqlite3.Connection, job_id: int) -> Job:
     job = jobs.get(connection, job_id)
     if job.purpose is not Purpose.BUILD or len(job.heats) < 2 or not may_write(connection):
         return job
+    parts = ledger_now(connection, job).parts
     over = {
-        run.heat_id
-        for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job_id)
-        if run.state.over and run.piece_id == job.piece_id
+        heat.id
+        for heat in job.heats
+        if all(
+            parts[ref].at is PartAt.SOLDERED or parts[ref].left_out
+            for ref in heat.plan.targets
+            if ref in parts
+        )
     }
     coming = next((heat.id for heat in job.heats if heat.id not in over), None)
     if job.heat.id not in over or coming is None:
@@ -261,95 +264,6 @@ def fixture_of(connection: sqlite3.Connection, job_id: int, side: str) -> Fixtur
     beneath = {part.ref for part in state.board.parts if part.side != side}
     bare = job.purpose is Purpose.BUILD and state.sides.first == side
     if bare and job.piece is not None:
-        bare = not beneath & piece_state(connection, job.piece).soldered
+        bare = not ledger_now(connection, job).soldered(beneath)
     board = paste_state(connection, job_id).board
     return fixture(board, side, warm.words if warm else nothing, bare_below=bare)
-
-
-# pieces
-@dataclass(frozen=True, kw_only=True)
-class PieceState:
-    """A piece as its runs left it: parts placed and soldered, taken `off`, `moved` while others
-    were lifted; how many heats each pad and each part has had over all jobs, marks that are not
-    good.
-    """
-
-    piece: Piece
-    placed: frozenset[str]
-    soldered: frozenset[str]
-    heats: dict[str, int]
-    faults: tuple[str, ...]
-    off: frozenset[str] = frozenset()
-    moved: frozenset[str] = frozenset()
-    pads: Mapping[Pad, PadHeats] = field(default_factory=dict)
-    printed: tuple[str, ...] = ()
-
-
-def pads_of_runs(connection: sqlite3.Connection, runs: Sequence[BenchRun]) -> dict[Pad, PadHeats]:
-    """How many heats each pad has had in runs of one board."""
-    if not runs:
-        return {}
-    parts = boards.get(connection, runs[0].board_id).parts
-    pins = {part.ref: [land.pin for land in part.package.lands] for part in parts}
-    return summed(pads_heated(run.plan, run.forecast, run.molten, run.state, pins) for run in runs)
-
-
-def piece_state(connection: sqlite3.Connection, piece: Piece) -> PieceState:
-    """What is known of a piece. A heat counts for a part that was seen to flow in it, once a run."""
-    runs = bench_runs.of_piece(connection, piece.id)
-    pads = pads_of_runs(connection, runs)
-    placed: set[str] = set()
-    soldered: set[str] = set()
-    off: set[str] = set()
-    moved: set[str] = set()
-    for run in reversed(runs):
-        on = {*run.molten, *(run.targets if run.kind is RunKind.IRON and run.state.over else ())}
-        on -= {*run.lifted}
-        soldered = (soldered | on) - {*run.lifted}
-        off = (off - on) | {*run.lifted}
-        moved = (moved - on) | {*run.moved}
-        if run.kind is RunKind.PLACE:
-            placed.update(run.state.done)
-    faults = tuple(f"{mark.ref}.{mark.pin} {mark.verdict}" for mark in _newest_faults(runs))
-    return PieceState(
-        piece=piece,
-        placed=frozenset(placed),
-        soldered=frozenset(soldered),
-        heats=by_part(pads),
-        faults=faults,
-        off=frozenset(off),
-        moved=frozenset(moved),
-        pads=pads,
-        printed=_printed(connection, piece, runs),
-    )
-
-
-def _printed(
-    connection: sqlite3.Connection, piece: Piece, runs: Sequence[BenchRun]
-) -> tuple[str, ...]:
-    """Sides of a piece whose newest print was good and that have not been heated since."""
-    prints = [
-        run
-        for run in bench_runs.prints_for(connection, piece.id)
-        if isinstance(run.plan, PrintRun)
-        for number, name in enumerate(run.plan.boards, 1)
-        if name == piece.name and run.state.done.get(print_key(number))
-    ]
-    sides = {run.side: run for run in reversed(prints)}
-    return tuple(
-        side
-        for side, run in sides.items()
-        if not any(
-            one.id > run.id
-            and one.molten
-            and isinstance(one.plan, HeatPlan)
-            and one.plan.side == side
-            for one in runs
-        )
-    )
-
-
-def _newest_faults(runs: list[BenchRun]) -> list[FoundMark]:
-    """The last mark of each joint where it is not good."""
-    last = {(mark.ref, mark.pin): mark for run in reversed(runs) for mark in run.marks}
-    return [mark for mark in last.values() if str(mark.verdict) != "good"]

@@ -14,6 +14,7 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.board.bridges import harmless_bridges, neighbouring_pins, pads_by_pin
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
 from yellowfen.core.look.meter_plan import (
     Diagnosis,
     MeterPlan,
@@ -24,19 +25,21 @@ from yellowfen.core.look.meter_plan import (
 )
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
-from yellowfen.core.work.bench_run import RunKind, Tap
-from yellowfen.core.work.bench_scripts import AGAIN, CheckLine, CheckPlan, IronPlan, MendRun
-from yellowfen.core.work.heat_script import AWAY
+from yellowfen.core.work.bench_run import RunKind, Tap, moments_s
+from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan, MendRun
+from yellowfen.core.work.heat_script import AWAY, arrived_s
 from yellowfen.core.work.iron_rows import tie_of
-from yellowfen.core.work.job import FoundMark, Job, Verdict
+from yellowfen.core.work.job import FoundMark, Job, Piece
+from yellowfen.core.work.ledger import Did, Ledger, PartAt, PartRecord, damage_told
 from yellowfen.core.work.look_script import LookJoint, LookPlan
+from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs
-from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.store.proofs import proof_of
 from yellowfen.store.rework import passports
 from yellowfen.workflows.bench_runs import tap
+from yellowfen.workflows.ledger import board_runs, ledger_now, ledger_of_piece, scope_of
 from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import ReadyState, dot_plan, ready_state
 
@@ -47,8 +50,10 @@ JOBS_TOLD = 20  # whose marks tell how true the chances were
 
 @dataclass(frozen=True, kw_only=True)
 class LookState:
-    """What there is to look at of the board in hand: its joints in order, the newest mark of each,
-    what is left to expect; `run` is what was soldered last (None: nothing yet).
+    """What there is to look at of the board on the bench: its joints in order, the newest mark of
+    each, those that were molten after it (`stale`, by "U1.3"), what is left to expect; `run` is what
+    was soldered last (None: nothing yet); `not_done` parts of the job that are not soldered, with
+    what is open; `moved` and `damage` of what a removal left behind.
     """
 
     board: Board
@@ -56,35 +61,61 @@ class LookState:
     joints: tuple[Joint, ...]
     marks: tuple[FoundMark, ...]
     harmless: frozenset[str]
+    stale: frozenset[str] = frozenset()
+    not_done: tuple[tuple[str, str], ...] = ()
+    moved: tuple[str, ...] = ()
+    damage: tuple[str, ...] = ()
+
+    @property
+    def fresh(self) -> tuple[FoundMark, ...]:
+        """Marks that still hold."""
+        return tuple(one for one in self.marks if f"{one.ref}.{one.pin}" not in self.stale)
 
     @property
     def left(self) -> float:
-        """Bad joints that are likely among those without a mark."""
-        return left_to_expect(self.joints, {f"{one.ref}.{one.pin}": "" for one in self.marks})
+        """Bad joints that are likely among those without a mark that holds."""
+        return left_to_expect(self.joints, {f"{one.ref}.{one.pin}": "" for one in self.fresh})
 
 
 def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
-    """The joints soldered in this job on the board in hand, riskiest first."""
-    state = ready_state(connection, job_id)
-    runs = soldering(connection, job_id)
-    refs = tuple(dict.fromkeys(ref for run in runs for ref in run.targets))
+    """The joints soldered in this job on the board on the bench, riskiest first."""
+    job, state = jobs.get(connection, job_id), ready_state(connection, job_id)
+    ledger, runs = ledger_now(connection, job), soldering(connection, job)
     parts = {part.ref: part for part in state.whole.parts}
+    refs = [ref for ref in soldered_in(ledger, job_id) if ref in parts]
     facts = facts_of(connection, state, runs)
-    joints = [one for ref in refs if ref in parts for one in judged(parts[ref], facts[ref])]
-    marks = {(one.ref, one.pin): one for run in reversed(runs) for one in found_in(run)}
+    joints = [one for ref in refs for one in judged(parts[ref], facts[ref])]
+    scope = scope_of(state.whole, job)
     harmless = frozenset(
         f"{ref}.{a}-{b}"
         for ref in refs
-        if ref in parts
         for a, b in harmless_bridges(parts[ref], pads_by_pin(state.whole, ref))
     )
     return LookState(
         board=state.whole,
         run=runs[0] if runs else None,
         joints=tuple(_side_by_side(state.whole, joints)),
-        marks=tuple(marks.values()),
+        marks=tuple(ledger.marks(dict.fromkeys([*refs, *scope]))),
         harmless=harmless,
+        stale=frozenset(
+            f"{ref}.{pin}"
+            for ref in refs
+            for pin, mark in ledger.parts[ref].marks.items()
+            if mark.stale
+        ),
+        not_done=tuple(ledger.not_done(scope, job.purpose, job.id)),
+        moved=tuple(ledger.moved()),
+        damage=tuple(damage_told(ledger)),
     )
+
+
+def soldered_in(ledger: Ledger, job_id: int) -> list[str]:
+    """Parts that a job put on and whose joints are to be looked at, the newest first."""
+    hot = (Did.MELTED, Did.NOT_SEEN, Did.BY_IRON)
+    refs = dict.fromkeys(
+        one.ref for one in reversed(ledger.entries) if one.did in hot and one.job == job_id
+    )
+    return [ref for ref in refs if ref in ledger.parts and ledger.parts[ref].to_inspect]
 
 
 def _side_by_side(board: Board, joints: Sequence[Joint]) -> list[Joint]:
@@ -98,36 +129,31 @@ def _side_by_side(board: Board, joints: Sequence[Joint]) -> list[Joint]:
     return [one for mine in riskier for one in in_order(mine, places)]
 
 
-def soldering(connection: sqlite3.Connection, job_id: int) -> list[BenchRun]:
-    """The job's heats, runs by iron and mends on the board in hand, newest first, without lifts."""
-    job = jobs.get(connection, job_id)
+def soldering(connection: sqlite3.Connection, job: Job) -> list[BenchRun]:
+    """The job's heats, runs by iron and touch-ups on the board on the bench, newest first, without
+    removals.
+    """
+    return _soldering_on(connection, job, job.piece)
+
+
+def _soldering_on(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> list[BenchRun]:
     return [
         run
-        for run in bench_runs.rows(connection, job_id=job_id)
-        if run.kind in (RunKind.HEAT, RunKind.IRON, RunKind.MEND)
+        for run in reversed(board_runs(connection, job, piece))
+        if run.job_id == job.id
+        and run.kind in (RunKind.HEAT, RunKind.IRON, RunKind.MEND)
         and not run.lifting
-        and (job.piece_id is None or run.piece_id in (None, job.piece_id))
     ]
 
 
-def found_in(run: BenchRun) -> tuple[FoundMark, ...]:
-    """What was found in a run: its marks, and of a mending run what its second look told."""
-    if not isinstance(run.plan, MendRun):
-        return run.marks
-    told = []
-    for step in run.plan.steps:
-        key = f"{AGAIN}{step.ref}.{step.pin}"
-        if key in run.state.done:
-            told.append(FoundMark(step.ref, step.pin, Verdict.GOOD))
-        elif key in run.state.aside:
-            told.append(FoundMark(step.ref, step.pin, Verdict(step.fault), step.other))
-    return (*told, *run.marks)
-
-
 def facts_of(
-    connection: sqlite3.Connection, state: ReadyState, runs: list[BenchRun]
+    connection: sqlite3.Connection,
+    state: ReadyState,
+    runs: list[BenchRun],
+    ledger: Ledger | None = None,
 ) -> dict[str, PartFacts]:
     """What is known of every part of the board: its odds, amounts, ties, runs and earlier marks."""
+    ledger = ledger or ledger_now(connection, state.paste.job)
     odds = {way.part.ref: way.chosen.odds for way in state.ways}
     heat = next((run for run in runs if run.kind is RunKind.HEAT), None)
     # What was printed is what stood when it was heated, whatever was changed for the next board.
@@ -166,7 +192,7 @@ def facts_of(
         marked, bad = before.get(part.package.name, (0, 0))
         found[part.ref] = PartFacts(
             odds=odds.get(part.ref, 0.05),
-            flowed=_flowed(part.ref, runs),
+            flowed=_flowed(ledger.parts[part.ref]),
             liquid_s=liquid_s(part.ref, runs),
             late=_late(part.ref, runs),
             marked=marked,
@@ -177,10 +203,9 @@ def facts_of(
     return found
 
 
-def _flowed(ref: str, runs: list[BenchRun]) -> bool | None:
-    """Whether a part was seen to flow in its newest heat by the clock; None without one."""
-    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
-    return None if heat is None or not heat.clocked else ref in heat.molten
+def _flowed(part: PartRecord) -> bool | None:
+    """Whether a part was seen to melt; None where nobody watched."""
+    return False if part.unmelted else True if part.at is PartAt.SOLDERED else None
 
 
 def liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
@@ -193,13 +218,33 @@ def liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
 
 
 def _late(ref: str, runs: list[BenchRun]) -> bool:
-    """True where a part was tapped as flowing after the late end of what was forecast for it."""
+    """True where a part was tapped as flowing after the late end of what was forecast for it. Of
+    parts that were watched as one it is said of the one that was expected last.
+    """
     heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
-    if heat is None or heat.forecast is None:
+    if heat is None or heat.forecast is None or not isinstance(heat.plan, HeatPlan):
         return False
-    band = next((one.late_s for one in heat.forecast.targets if one.ref == ref), None)
+    forecast = heat.forecast
+    number = next((n for n, one in enumerate(forecast.stops, 1) if ref in one.refs), None)
     flowed = heat.flowed_s(ref)
-    return band is not None and flowed is not None and flowed > band
+    if number is not None:
+        stop = forecast.stops[number - 1]
+        came = arrived_s(heat.plan, moments_s(heat.taps), number)
+        flowed = None if flowed is None or came is None else flowed - came
+        return _past(flowed, stop.late_s) and ref == _last_of(forecast, stop.refs)
+    if forecast.grouped and ref != _last_of(forecast, heat.targets):
+        return False
+    return _past(flowed, next((one.late_s for one in forecast.targets if one.ref == ref), None))
+
+
+def _past(at_s: float | None, late_s: float | None) -> bool:
+    return at_s is not None and late_s is not None and at_s > late_s
+
+
+def _last_of(forecast: Forecast, refs: Sequence[str]) -> str:
+    """The part of some that was expected to flow last."""
+    due = {one.ref: one.flows_s or 0.0 for one in forecast.targets}
+    return max(refs, key=lambda ref: due.get(ref, 0.0), default="")
 
 
 def _joints(
@@ -263,23 +308,32 @@ def own_chances(connection: sqlite3.Connection) -> list[tuple[float, bool]]:
     """
     found = []
     for job in jobs.rows(connection)[:JOBS_TOLD]:
-        runs = soldering(connection, job.id)
-        marks = {(one.ref, one.pin): one for run in reversed(runs) for one in found_in(run)}
-        if not any(pin for _, pin in marks):
-            continue
-        try:
-            state = ready_state(connection, job.id)
-        except YellowfenError:  # a board that is damaged tells nothing; its own page says so
-            continue
-        facts = facts_of(connection, state, runs)
-        for part in state.whole.parts:
-            if any(ref == part.ref for ref, _ in marks):
-                found += [
-                    (one.chance, marks[one.ref, one.pin].verdict is not Verdict.GOOD)
-                    for one in judged(part, facts[part.ref])
-                    if (one.ref, one.pin) in marks
-                ]
+        for piece in job.pieces or (None,):
+            try:
+                found += _told_and_found(connection, job, piece)
+            except YellowfenError:  # a board that is damaged tells nothing; its own page says so
+                continue
     return found
+
+
+def _told_and_found(
+    connection: sqlite3.Connection, job: Job, piece: Piece | None
+) -> list[tuple[float, bool]]:
+    """Of one board: a joint that was bad once was bad, whatever a touch-up made of it."""
+    ledger = ledger_of_piece(connection, job, piece)
+    looked = [ref for ref in soldered_in(ledger, job.id) if any(ledger.parts[ref].marks)]
+    if not looked:
+        return []
+    state, runs = ready_state(connection, job.id), _soldering_on(connection, job, piece)
+    facts = facts_of(connection, state, runs, ledger)
+    parts = {part.ref: part for part in state.whole.parts}
+    return [
+        (one.chance, one.pin in ledger.parts[ref].once_bad)
+        for ref in looked
+        if ref in parts
+        for one in judged(parts[ref], facts[ref])
+        if one.pin in ledger.parts[ref].marks
+    ]
 
 
 def start_looking(connection: sqlite3.Connection, job_id: int) -> int:
@@ -289,26 +343,16 @@ def start_looking(connection: sqlite3.Connection, job_id: int) -> int:
     state = look_state(connection, job_id)
     if state.run is None:
         raise Refused("nothing was soldered in this job yet, so there is no joint to look at")
-    plan = look_plan(state, _marked_since_hot(soldering(connection, job_id)))
+    plan = look_plan(state, {(one.ref, one.pin) for one in state.fresh})
     for begun in bench_runs.looks(connection, state.run.id)[:1]:
         if not begun.taps and begun.plan != plan:
             continue  # opened before what it looks at was heated
-        joints, marked = begun.planned(LookPlan).joints, {(one.ref, one.pin) for one in state.marks}
+        joints, marked = begun.planned(LookPlan).joints, {(one.ref, one.pin) for one in state.fresh}
         if {one.key for one in state.joints} <= {one.key for one in joints} and all(
             (one.ref, one.pin) in marked for one in joints if one.marked
         ):
             return begun.id
     return bench_runs.add(connection, job_id, RunKind.LOOK, plan, looks_at=state.run.id)
-
-
-def _marked_since_hot(runs: Sequence[BenchRun]) -> set[tuple[str, str]]:
-    """Joints (ref, pin) with a mark since their part was last heated; runs newest first."""
-    heated: set[str] = set()
-    marked: set[tuple[str, str]] = set()
-    for run in runs:
-        marked |= {(one.ref, one.pin) for one in found_in(run) if one.ref not in heated}
-        heated |= {*run.targets} if was_hot(run) else set()
-    return marked
 
 
 def look_plan(state: LookState, marked: Set[tuple[str, str]]) -> LookPlan:
@@ -361,18 +405,12 @@ def take_back(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -
     """Take a joint's newest mark back in whichever look it was made. What the second look of a
     mending run told is taken back at the bench. Raises NotFound for a joint without a mark.
     """
-    made = (
-        look
-        for run in soldering(connection, job_id)
-        for look in bench_runs.looks(connection, run.id)
-    )
-    for look in made:
-        if f"{ref}.{pin}" in look.state.done:
-            now = int(time.time() * 1000)
-            back = Tap(key=uuid4().hex, cue=f"{ref}.{pin}", word="not yet", at_ms=now)
-            tap(connection, look.id, back)
-            return
-    raise NotFound(f"{ref[:40]} pin {pin[:20]} has no mark of a look")
+    part = ledger_now(connection, jobs.get(connection, job_id)).parts.get(ref)
+    mark = part.marks.get(pin) if part else None
+    if mark is None or bench_runs.get(connection, mark.run).kind is not RunKind.LOOK:
+        raise NotFound(f"{ref[:40]} pin {pin[:20]} has no mark of a look")
+    now = int(time.time() * 1000)
+    tap(connection, mark.run, Tap(key=uuid4().hex, cue=f"{ref}.{pin}", word="not yet", at_ms=now))
 
 
 def mark_joints(connection: sqlite3.Connection, job_id: int, marks: Sequence[FoundMark]) -> int:
@@ -424,11 +462,11 @@ class Metered:
 def chances_of(connection: sqlite3.Connection, job_id: int) -> dict[str, float]:
     """Each joint's chance of being bad, by "U1.3"; of joints with a good mark almost nothing."""
     state = ready_state(connection, job_id)
-    facts = facts_of(connection, state, soldering(connection, job_id))
+    facts = facts_of(connection, state, soldering(connection, state.paste.job))
     found = {
         one.key: one.chance for part in state.whole.parts for one in judged(part, facts[part.ref])
     }
-    for mark in look_state(connection, job_id).marks:
+    for mark in look_state(connection, job_id).fresh:
         key = f"{mark.ref}.{mark.pin}"
         if key in found:
             found[key] = 1e-3 if str(mark.verdict) == "good" else 0.5
@@ -445,7 +483,7 @@ def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
         board, chances, refs=job.parts or None, ground=proof.ground, supplies=proof.supplies
     )
     runs = named_runs(connection, job, METER)
-    results = _standing_results(runs, soldering(connection, job_id), plan)
+    results = _standing_results(runs, soldering(connection, job), plan)
     return Metered(
         plan=plan,
         run=runs[0] if runs else None,
@@ -458,9 +496,8 @@ def named_runs(connection: sqlite3.Connection, job: Job, name: str) -> list[Benc
     """The job's lists of one name gone through on the board in hand, newest first."""
     return [
         run
-        for run in bench_runs.rows(connection, RunKind.CHECK, job_id=job.id)
-        if run.planned(CheckPlan).name == name
-        and (job.piece_id is None or run.piece_id in (None, job.piece_id))
+        for run in reversed(board_runs(connection, job, job.piece))
+        if run.job_id == job.id and isinstance(run.plan, CheckPlan) and run.plan.name == name
     ]
 
 

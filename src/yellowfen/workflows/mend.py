@@ -5,7 +5,7 @@ run at the bench that ends in a second look.
 import json
 import sqlite3
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import BoardPart
@@ -19,12 +19,14 @@ from yellowfen.core.part.package import JointKind, tip_reaches
 from yellowfen.core.work.bench_run import RunKind, worked_s
 from yellowfen.core.work.bench_scripts import MendRun, MendStep
 from yellowfen.core.work.job import FoundMark, Verdict
+from yellowfen.core.work.pad_heats import Pad, PadHeats
+from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, jobs, pictures, tasks
-from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.packing import unpack
 from yellowfen.workflows.heat import keep_heat_plan
 from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_to, ask
+from yellowfen.workflows.ledger import board_runs, ledger_now
 from yellowfen.workflows.look import LookState, facts_of, liquid_s, look_state, metered, soldering
 from yellowfen.workflows.paste import paste_state, proposals, take
 from yellowfen.workflows.proof import cleaning_state, proof_state
@@ -69,16 +71,18 @@ def mend_state(connection: sqlite3.Connection, job_id: int, *, reckoned: bool = 
     """What is wrong now and what to do about it, part by part; unless `reckoned`, without how to
     touch the joints, which takes a second for each sort.
     """
+    job = jobs.get(connection, job_id)
     look, state = look_state(connection, job_id), ready_state(connection, job_id)
+    pads = ledger_now(connection, job).pads
     marks = [one for one in look.marks if one.verdict is not Verdict.GOOD]
-    runs = soldering(connection, job_id)
+    runs = soldering(connection, job)
     facts = facts_of(connection, state, runs) if marks else {}
     parts = {part.ref: part for part in look.board.parts}
     found = []
     for mark in sorted(marks, key=lambda one: (one.ref, len(one.pin), one.pin)):
         if mark.ref in parts:
             known = facts[mark.ref].joints.get(mark.pin, Known())
-            one = _bad(state, parts[mark.ref], mark, known, runs)
+            one = _bad(state, parts[mark.ref], mark, known=known, runs=runs, pads=pads)
             touches = _touches(connection, state, parts[mark.ref], one.fault) if reckoned else None
             found.append(replace(one, touches=touches))
     latest = bench_runs.latest(connection, job_id, RunKind.MEND)
@@ -87,7 +91,13 @@ def mend_state(connection: sqlite3.Connection, job_id: int, *, reckoned: bool = 
 
 
 def _bad(
-    state: ReadyState, part: BoardPart, mark: FoundMark, known: Known, runs: list[BenchRun]
+    state: ReadyState,
+    part: BoardPart,
+    mark: FoundMark,
+    *,
+    known: Known,
+    runs: list[BenchRun],
+    pads: Mapping[Pad, PadHeats],
 ) -> Bad:
     kinds = {land.kind for land in part.package.lands}
     fault = Fault(
@@ -98,7 +108,14 @@ def _bad(
         gap_mm=nearest_gap_mm(part.package, mark.pin, mark.other),
         other=mark.other,
         liquid_s=liquid_s(mark.ref, runs),
-        heats=sum(mark.ref in run.targets for run in runs) + _mends(runs, mark),
+        heats=max(
+            (
+                one.known
+                for (ref, pin), one in pads.items()
+                if ref == mark.ref and mark.pin in ("", pin)
+            ),
+            default=0,
+        ),
         fine=part.package.pitch_mm <= FINE_PITCH_MM and JointKind.GULL_WING in kinds,
         leadless=JointKind.THERMAL_PAD in kinds and JointKind.LEADLESS in kinds,
     )
@@ -129,13 +146,6 @@ def _marked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> 
         if (one.fault.ref, one.fault.pin) == (ref, pin):
             return one.fault
     raise NotFound(f"nothing is marked as wrong at {ref[:40]} pin {pin[:20]}")
-
-
-def _mends(runs: list[BenchRun], mark: FoundMark) -> int:
-    """How often a joint was mended."""
-    return sum(
-        f"mend {mark.ref}.{mark.pin}" in run.state.done for run in runs if run.kind is RunKind.MEND
-    )
 
 
 def _touches(
@@ -214,9 +224,10 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
 
 @dataclass(frozen=True, kw_only=True)
 class Standing:
-    """How the board in hand stands, never better than what was looked at and measured: joints good
-    at first, good after mends, bad, not looked at; probes and function steps as expected, not,
-    left; joints that neither proves.
+    """How the board on the bench stands, never better than what was looked at and measured: joints
+    good at first, good after touch-ups, bad, not looked at; probes and function steps as expected,
+    not, left; joints that neither proves; parts that are `not_done`, with what is open; `moved`
+    neighbours, `damage` of pads.
     """
 
     first: int
@@ -230,29 +241,31 @@ class Standing:
     does_not: int = 0
     to_show: int = 0
     unproved: int = 0
+    not_done: tuple[tuple[str, str], ...] = ()
+    moved: tuple[str, ...] = ()
+    damage: tuple[str, ...] = ()
 
     @property
     def says(self) -> str:
         """Its verdict in a line."""
         if self.bad or self.failed or self.does_not:
             return "not good yet"
+        if self.not_done or self.moved:
+            return "not done yet"
         if self.unseen or self.left or self.to_show or not (self.passed or self.does):
             return "not proved yet"
         return "good after mends" if self.mended else "good at first pass"
 
 
 def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
-    """Where the board in hand stands."""
+    """Where the board on the bench stands."""
     look, test = look_state(connection, job_id), metered(connection, job_id)
-    once_bad = {
-        (mark.ref, mark.pin)
-        for run in soldering(connection, job_id)
-        for mark in run.marks
-        if mark.verdict is not Verdict.GOOD
-    }
-    good = [one for one in look.marks if one.verdict is Verdict.GOOD and one.pin]
-    mended = sum((one.ref, one.pin) in once_bad for one in good)
-    marked = {f"{one.ref}.{one.pin}" for one in look.marks}
+    parts = ledger_now(connection, jobs.get(connection, job_id)).parts
+    good = [one for one in look.fresh if one.verdict is Verdict.GOOD and one.pin]
+    mended = sum(
+        one.pin in parts[one.ref].once_bad or "" in parts[one.ref].once_bad for one in good
+    )
+    marked = {f"{one.ref}.{one.pin}" for one in look.fresh}
     passed = sum(test.results.values())
     proof = proof_state(connection, job_id)
     does = sum(proof.results.get(title, False) for title in proof.titles)
@@ -269,6 +282,9 @@ def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
         does_not=shown - does,
         to_show=len(proof.titles) - shown,
         unproved=sum(name not in proof.proved for name, _ in test.plan.unproved),
+        not_done=look.not_done,
+        moved=look.moved,
+        damage=look.damage,
     )
 
 
@@ -301,17 +317,14 @@ DONE = {
     RunKind.WASH: "washing",
     RunKind.PRINT: "printing",
     RunKind.MEND: "mending",
+    RunKind.REMOVE: "removing",
 }
 
 
 def gathered(connection: sqlite3.Connection, job_id: int) -> Gathered:
     """What the job's board in hand took so far."""
     job = jobs.get(connection, job_id)
-    runs = [
-        run
-        for run in bench_runs.rows(connection, job_id=job_id)
-        if job.piece_id is None or run.piece_id in (None, job.piece_id)
-    ]
+    runs = [run for run in board_runs(connection, job, job.piece) if run.job_id == job_id]
     spent: dict[str, float] = {}
     for run in runs:
         if len(run.taps) > 1:

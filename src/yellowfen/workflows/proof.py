@@ -33,12 +33,13 @@ from yellowfen.core.quantity.number import typed_number
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, WashRun, WashStep
 from yellowfen.core.work.job import Job
+from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import bench_runs, boards, jobs
-from yellowfen.store.bench_runs import BenchRun
 from yellowfen.store.database import atomic
 from yellowfen.store.proofs import cleaning_of, keep_cleaning, keep_proof, proof_of
-from yellowfen.workflows.look import named_runs, soldering, touched_by, was_hot
+from yellowfen.workflows.ledger import board_runs, ledger_now
+from yellowfen.workflows.look import named_runs, soldered_in, soldering, touched_by, was_hot
 
 FUNCTION = "its function"
 
@@ -84,7 +85,7 @@ def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
     board = with_nets(boards.get(connection, job.board_id), proof.nets, kept=True)
     ground = proof.ground or ground_of(board)
     runs = named_runs(connection, job, FUNCTION)
-    results = _results(runs, soldering(connection, job_id), proof, board)
+    results = _results(runs, soldering(connection, job), proof, board)
     proved = {
         joint for step in proof.steps if results.get(step.name) for joint in joints_of(step, board)
     }
@@ -296,17 +297,19 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
 
 def _newest_washing(connection: sqlite3.Connection, job: Job) -> BenchRun | None:
     """The newest washing of the board in hand; None once flux and heat came on it again."""
-    last = max((run.id for run in soldering(connection, job.id) if was_hot(run)), default=0)
-    for run in bench_runs.rows(connection, RunKind.WASH, job_id=job.id):
-        if job.piece_id is None or run.piece_id in (None, job.piece_id):
-            return run if run.id > last else None
-    return None
+    ledger = ledger_now(connection, job)
+    washes = [run for run in board_runs(connection, job, job.piece) if run.kind is RunKind.WASH]
+    newest = washes[-1] if washes and washes[-1].job_id == job.id else None
+    if newest is None or newest.id == ledger.washed:
+        return newest
+    begun = max((tap.order for tap in newest.taps), default=0)
+    return newest if newest.state.to_do and begun >= ledger.last_hot else None
 
 
 def _later(connection: sqlite3.Connection, job_id: int, board: Board) -> list[BoardPart]:
     """Open parts that this job puts on and that are not on yet: they go on after the washing."""
     job = jobs.get(connection, job_id)
-    done = {ref for run in soldering(connection, job_id) for ref in run.targets}
+    done = set(soldered_in(ledger_now(connection, job), job_id))
     if job.purpose != "build" or not done:
         return []
     open_parts = {one.ref for one in spared(board.parts)}

@@ -151,7 +151,7 @@ def floating_of(connection: sqlite3.Connection, job: Job, ref: str) -> Floating:
     ]
     if not lands or package.has_thermal_pad:
         return Floating(thickness=None, centring=None, solder_mm3=0.0, there_mm3=0.0)
-    want = answers_of(connection, job).want
+    want = answers_of(connection, job, ref).want
     there = sum(wanted_mm3(package, land, want) for land in lands) / len(lands)
     ask = [wanted(package, land) for land in lands]
     need = sum(0.5 * (one.lean_mm3 + one.fat_mm3) for one in ask) / len(ask)

@@ -2,11 +2,13 @@
 
 import json
 import sqlite3
-from collections.abc import Iterator
+import time
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
+from uuid import uuid4
 
-from yellowfen.core.board.board import Board
+from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.doubt import SAMPLES, sureness
 from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_moves
@@ -23,6 +25,7 @@ from yellowfen.core.rework.legs import Fitness, Passport, finish_of, fitness
 from yellowfen.core.rework.lift import LiftWindow, lift_window
 from yellowfen.core.rework.pads import PadsPlan, Want, pads_plan
 from yellowfen.core.rework.plate_salvage import Harvest, harvest_of
+from yellowfen.core.rework.removal_steps import BY_HAND, removal_run
 from yellowfen.core.rework.survey import Answers, Solder, Survey, survey, to_shield
 from yellowfen.core.rework.ways_off import (
     Matters,
@@ -32,30 +35,44 @@ from yellowfen.core.rework.ways_off import (
     expected_min,
     ways_off,
 )
-from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import PadsRun, PadStep
+from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.work.bench_scripts import IronPlan, PadsRun, PadStep
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
-from yellowfen.core.work.job import Heat, Job
+from yellowfen.core.work.job import Heat, Job, Piece
+from yellowfen.core.work.ledger import Did
 from yellowfen.core.work.pad_heats import by_part
+from yellowfen.core.work.removal import RemovalRun
+from yellowfen.core.work.run import BenchRun
 from yellowfen.core.work.schools import Schools
-from yellowfen.errors import InvalidValue, NotFound
+from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.formats.rework_file import way_json
-from yellowfen.store import bench_runs, boards, jobs, paste, stations, tools
+from yellowfen.store import bench_runs, boards, jobs, paste, stations, tasks, tools
 from yellowfen.store import ready as ready_stored
 from yellowfen.store import rework as stored
 from yellowfen.store.database import atomic, may_write
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import rehearse_job, sureness_of
 from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_to
-from yellowfen.workflows.jobs import pads_of_runs
+from yellowfen.workflows.ledger import board_runs, ledger_now, ledger_of_piece
+from yellowfen.workflows.long_work import OFF
 from yellowfen.workflows.paste import paste_state
 
 USUAL_IRONS = (Iron(tip_mm=2.4, set_c=370.0, shape=TipShape.BEVEL), Iron(tip_mm=1.6, set_c=370.0))
 
 
-def answers_of(connection: sqlite3.Connection, job: Job) -> Answers:
-    """What was answered for the job's board in hand; the usual doubts where nothing was."""
-    return stored.answers(connection, job.id, job.piece_id) or usual_answers(connection, job)
+def answers_of(connection: sqlite3.Connection, job: Job, ref: str = "") -> Answers:
+    """What was answered for the job's board on the bench, as it holds for a part where one is
+    named; the usual doubts where nothing was.
+    """
+    found = stored.answers(connection, job.id, job.piece_id) or usual_answers(connection, job)
+    return found.about(ref) if ref else found
+
+
+def keep_want(connection: sqlite3.Connection, job_id: int, ref: str, want: Want) -> None:
+    """Keep what the refit wants on the pads of a part."""
+    job = jobs.get(connection, job_id)
+    before = answers_of(connection, job)
+    keep_answers(connection, job_id, replace(before, wants={**before.wants, ref: want}))
 
 
 def usual_answers(connection: sqlite3.Connection, job: Job) -> Answers:
@@ -73,7 +90,7 @@ def keep_answers(connection: sqlite3.Connection, job_id: int, content: Answers) 
     job = jobs.get(connection, job_id)
     with atomic(connection):
         stored.keep_answers(connection, job.id, job.piece_id, content)
-        _tell_mixing(connection, job.id, content)
+        tell_mixing(connection, job)
         for heat in job.heats:
             if heat.plan.lifts and heat.plan.alloy != content.alloy:
                 changed = replace(heat.plan, alloy=content.alloy, board_alloy=content.alloy)
@@ -81,12 +98,28 @@ def keep_answers(connection: sqlite3.Connection, job_id: int, content: Answers) 
     return jobs.get(connection, job_id)
 
 
-def at_the_lift(connection: sqlite3.Connection, job_id: int) -> Job:
-    """The job with a heat that lifts in hand: the one that is, else its first, else a new one."""
+def next_to_remove(connection: sqlite3.Connection, job: Job) -> str:
+    """The first of the job's parts that is still to come off; its first where all are off."""
+    parts = ledger_now(connection, job).parts
+    left = [ref for ref in job.parts if ref in parts and parts[ref].off_job != job.id]
+    return next(iter(left), next(iter(job.parts), ""))
+
+
+def by_hand(connection: sqlite3.Connection, job: Job, ref: str) -> bool:
+    """True for a part that comes off without a heat: leads cut, irons, removal alloy."""
+    return bool(ref) and answers_of(connection, job, ref).way in BY_HAND
+
+
+def at_the_lift(connection: sqlite3.Connection, job_id: int, ref: str = "") -> Job:
+    """The job with a heat that lifts in hand, the one that lifts `ref` where there is one: the one
+    that is, else its first, else a new one.
+    """
     job = jobs.get(connection, job_id)
-    if job.plan.lifts:
+    lifts = [heat for heat in job.heats if heat.plan.lifts]
+    place = next((heat for heat in lifts if ref in heat.plan.targets), None)
+    if job.plan.lifts and place in (None, job.heat):
         return job
-    place = next((heat for heat in job.heats if heat.plan.lifts), None)
+    place = place or next(iter(lifts), None)
     if not may_write(connection):
         shown = place or Heat(id=0, name="Off", plan=lifting(job))
         return replace(job, heats=(*job.heats, shown), heat_id=shown.id)
@@ -97,13 +130,8 @@ def at_the_lift(connection: sqlite3.Connection, job_id: int) -> Job:
 
 
 def heats_of_parts(connection: sqlite3.Connection, job: Job) -> dict[str, int]:
-    """How often each part of the board in hand was heated already (of all alike: in this job)."""
-    runs = (
-        bench_runs.of_piece(connection, job.piece_id)
-        if job.piece_id is not None
-        else bench_runs.rows(connection, job_id=job.id)
-    )
-    return by_part(pads_of_runs(connection, runs))
+    """How often each part of the board on the bench was heated already."""
+    return by_part(ledger_now(connection, job).pads)
 
 
 def survey_of(connection: sqlite3.Connection, job: Job, ref: str) -> Survey:
@@ -231,7 +259,7 @@ def asked_ways(connection: sqlite3.Connection, job: Job, ref: str) -> str:
         {
             "ref": ref,
             "plan": json.loads(pack(plan)),
-            "answers": json.loads(pack(replace(asked, way=""))),
+            "answers": json.loads(pack(replace(asked, way="", ways={}, wants={}))),
         }
     )
 
@@ -296,11 +324,13 @@ def take_way(
     into that of all the job's parts on the same face. What is left on the pads is known to Mixing.
     """
     job = jobs.get(connection, job_id)
-    chosen = replace(answers_of(connection, job), way=way)
+    before = answers_of(connection, job)
+    chosen = replace(before, way=way, ways={**before.ways, ref: way})
     with atomic(connection):
         stored.keep_answers(connection, job.id, job.piece_id, chosen)
-        _tell_mixing(connection, job.id, chosen)
+        tell_mixing(connection, job)
         if heat is None:
+            _without(connection, job, (ref,))
             return
         plan = unpack(HeatPlan, json.dumps(heat))
         if plan.source is SourceKind.PLATE:
@@ -315,7 +345,7 @@ def is_taken(
     """True for the way that was taken for a part; of one that heats only while the job's heat that
     lifts the part is set as it means.
     """
-    if answers_of(connection, job).way != way:
+    if answers_of(connection, job, ref).way != way:
         return False
     if heat is None:
         return True
@@ -357,36 +387,50 @@ def _heat_for(connection: sqlite3.Connection, job: Job, ref: str, plan: HeatPlan
     if same is not None:
         jobs.keep_heat(connection, same.id, plan)
         return same.id
-    for heat in lifting_heats:
-        rest = tuple(one for one in heat.plan.targets if one not in plan.targets)
-        if len(rest) < len(heat.plan.targets):
-            kept = replace(heat.plan, targets=rest, moves=usual_moves(rest))
-            jobs.keep_heat(connection, heat.id, kept)
+    _without(connection, job, plan.targets)
     return jobs.add_heat(connection, job.id, f"Off, {ref}"[:80], plan)
 
 
-def pads_told(connection: sqlite3.Connection, job_id: int) -> None:
-    """Tell Mixing what is on the pads after a tap of a Pads run."""
-    _tell_mixing(connection, job_id, answers_of(connection, jobs.get(connection, job_id)))
-
-
-def _tell_mixing(connection: sqlite3.Connection, job_id: int, asked: Answers) -> None:
-    """What of the old solder stays on the pads, as the Paste stage's Mixing has it: removal alloy
-    until a Pads run, which takes every trace of it off, is over.
+def _without(connection: sqlite3.Connection, job: Job, refs: Sequence[str]) -> None:
+    """Take parts out of the heats that lift others as well; one that lifts only them goes, unless it
+    is the job's last.
     """
-    run = bench_runs.latest(connection, job_id, RunKind.PADS)
-    cleaned = run is not None and run.state.over
-    if asked.way == OffWay.REMOVAL and not cleaned:
+    left = len(job.heats)
+    for heat in job.heats:
+        rest = tuple(one for one in heat.plan.targets if one not in refs)
+        if not heat.plan.lifts or len(rest) == len(heat.plan.targets):
+            continue
+        if rest or left == 1:
+            kept = replace(heat.plan, targets=rest, moves=usual_moves(rest))
+            jobs.keep_heat(connection, heat.id, kept)
+        else:
+            jobs.remove_heat(connection, job.id, heat.id)
+            left -= 1
+
+
+def tell_mixing(connection: sqlite3.Connection, job: Job) -> None:
+    """What of the old solder stays on the pads of the job's parts, as the Paste stage's Mixing has
+    it: removal alloy until every part that came off by it has had its pads done.
+    """
+    ledger, asked = ledger_now(connection, job), answers_of(connection, job)
+    parts = [ledger.parts[ref] for ref in job.parts if ref in ledger.parts]
+    alloyed = [
+        one
+        for one in parts
+        if ((one.off_job == job.id and one.came_off) or asked.way_of(one.ref)) == OffWay.REMOVAL
+        and not (one.pads_done and one.off_job == job.id)
+    ]
+    if alloyed:
         left = "removal alloy"
-    elif asked.want is Want.BARE:
+    elif all(asked.about(one.ref).want is Want.BARE for one in parts):
         left = "nothing"
     else:
         left = {
             Solder.LEADED: "leaded solder",
             Solder.BISMUTH: "bismuth solder",
         }.get(asked.solder, "lead-free solder")
-    plan = paste.paste_plan_of(connection, job_id)
-    paste.keep_paste_plan(connection, job_id, replace(plan, left_over=left))
+    plan = paste.paste_plan_of(connection, job.id)
+    paste.keep_paste_plan(connection, job.id, replace(plan, left_over=left))
 
 
 def lifting(job: Job) -> HeatPlan:
@@ -416,6 +460,24 @@ def harvest_in(connection: sqlite3.Connection, job: Job) -> Harvest | None:
     return harvest_of(done.scene, done.rehearsal, answers_of(connection, job).part_s)
 
 
+def removal_of(connection: sqlite3.Connection, job: Job, ref: str) -> RemovalRun:
+    """The steps by which a part comes off by hand. Raises Refused where its way is a heat, or none
+    is chosen.
+    """
+    way = answers_of(connection, job, ref).way
+    if way not in BY_HAND:
+        raise Refused(f"choose in Survey how {ref} comes off: {', '.join(sorted(BY_HAND))}")
+    return removal_run(ref, OffWay(way), _settings(connection, job, ref, way))
+
+
+def _settings(connection: sqlite3.Connection, job: Job, ref: str, way: str) -> str:
+    """What the survey says of a way, where it was weighed."""
+    task = tasks.latest(connection, job.id, OFF)
+    if task is None or task.asked != asked_ways(connection, job, ref):
+        return ""
+    return next((one["settings"] for one in ways_seen(list(task.steps)) if one["way"] == way), "")
+
+
 # pads
 def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
     """The work at a part's pads, by the way it came off and what the refit wants.
@@ -423,7 +485,7 @@ def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
     Raises InvalidValue for a part that is not on the board or has no pads.
     """
     board = boards.get(connection, job.board_id)
-    asked = answers_of(connection, job)
+    asked = _as_it_came_off(connection, job, ref)
     kept = answer_to(connection, job.id, Question(what=QuestionKind.PADS, ref=ref))
     known = None if kept is None else json.loads(kept)
     return pads_planned(
@@ -435,6 +497,14 @@ def pads_of(connection: sqlite3.Connection, job: Job, ref: str) -> PadsPlan:
         known=known,
         printed_mm3=_printed_mm3(connection, job, ref),
     )
+
+
+def _as_it_came_off(connection: sqlite3.Connection, job: Job, ref: str) -> Answers:
+    """The answers for a part, the way it came off in place of the one that was chosen."""
+    asked = answers_of(connection, job, ref)
+    part = ledger_now(connection, job).parts.get(ref)
+    off = part is not None and part.off_job == job.id and part.came_off in set(OffWay)
+    return replace(asked, way=part.came_off) if part and off else asked
 
 
 def _printed_mm3(connection: sqlite3.Connection, job: Job, ref: str) -> dict[str, float]:
@@ -459,7 +529,7 @@ def melts_by_tie(connection: sqlite3.Connection, job: Job, ref: str) -> dict[str
 
     Raises InvalidValue for a part that is not on the board or has no pads.
     """
-    board, asked = boards.get(connection, job.board_id), answers_of(connection, job)
+    board, asked = boards.get(connection, job.board_id), _as_it_came_off(connection, job, ref)
     found: dict[str, float | None] = {}
     pads_planned(board, job.plan, ref, asked=asked, iron=_widest(connection), known=found)
     return found
@@ -541,7 +611,13 @@ def start_pads(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
         )
         for pad in plan.pads
     )
-    run = PadsRun(ref=ref, steps=steps, must=plan.must, wick_width_mm=plan.wick_width_mm)
+    run = PadsRun(
+        ref=ref,
+        steps=steps,
+        must=plan.must,
+        wick_width_mm=plan.wick_width_mm,
+        want=str(plan.want),
+    )
     side = boards.get(connection, job.board_id).part(ref).side
     return bench_runs.add(connection, job_id, RunKind.PADS, run, side=side)
 
@@ -568,8 +644,15 @@ def mixes(connection: sqlite3.Connection, job_id: int, one: Salvaged) -> str:
 
 def salvaged(connection: sqlite3.Connection, job_id: int | None = None) -> list[Salvaged]:
     """Parts that came off, of a job or of all, with whether each may be used again."""
+    kept = stored.passports(connection, job_id)
+    lifted = {
+        run.id: run.lifted
+        for run in bench_runs.by_id(connection, [one.run_id for one in kept if one.run_id])
+    }
     found = []
-    for one in stored.passports(connection, job_id):
+    for one in kept:
+        if one.run_id is not None and one.passport.ref not in lifted.get(one.run_id, ()):
+            continue  # its removal was taken back
         package = find_package(one.passport.package)
         found.append(Salvaged(kept=one, fitness=fitness(one.passport, package)))
     return found
@@ -582,31 +665,39 @@ def write_passports(connection: sqlite3.Connection, job_id: int) -> int:
     job = jobs.get(connection, job_id)
     board = boards.get(connection, job.board_id)
     parts = {part.ref: part for part in board.parts}
-    have = {(one.passport.ref, one.piece_id) for one in stored.passports(connection, job_id)}
+    have = stored.written(connection, job_id)
     written = 0
-    counts = heats_of_parts(connection, job)
-    asked = answers_of(connection, job)
     with atomic(connection):
-        for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job_id):
-            for ref in run.lifted:
-                if ref not in parts or (ref, run.piece_id) in have:
+        for piece in job.pieces or (None,):
+            ledger = ledger_of_piece(connection, job, piece)
+            runs = {run.id: run for run in board_runs(connection, job, piece)}
+            heats = by_part(ledger.pads)
+            for entry in ledger.entries:
+                known = {(entry.ref, entry.run), (entry.ref, None)} & have
+                if entry.did is not Did.REMOVED or entry.job != job_id or known:
                     continue
-                part = parts[ref]
-                piece = next((one.name for one in job.pieces if one.id == run.piece_id), "")
-                passport = Passport(
-                    ref=ref,
-                    package=part.package.name,
-                    value=part.value,
-                    donor=f"{job.board_name}{f', board {piece}' if piece else ''}"[:120],
-                    heats=max(counts.get(ref, 1), 1) + 1,
-                    liquid_s=_liquid_s(run, ref),
-                    limit_c=part.package.limit_c,
-                    alloy=asked.alloy,
-                )
-                stored.add_passport(connection, job_id, run.piece_id, passport)
-                have.add((ref, run.piece_id))
+                run = runs[entry.run]
+                made = _passport(connection, job, parts[entry.ref], run, piece)
+                made = replace(made, heats=max(heats.get(entry.ref, 1), 1) + 1)
+                stored.add_passport(connection, job_id, run.piece_id, made, run.id)
+                have.add((entry.ref, run.id))
                 written += 1
     return written
+
+
+def _passport(
+    connection: sqlite3.Connection, job: Job, part: BoardPart, run: BenchRun, piece: Piece | None
+) -> Passport:
+    """What is known of a part when it has just come off."""
+    return Passport(
+        ref=part.ref,
+        package=part.package.name,
+        value=part.value,
+        donor=f"{job.board_name}{f', board {piece.name}' if piece else ''}"[:120],
+        liquid_s=_liquid_s(run, part.ref) if run.taps and run.forecast else 2.0,
+        limit_c=part.package.limit_c,
+        alloy=answers_of(connection, job).alloy,
+    )
 
 
 def write_passport(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
@@ -626,7 +717,26 @@ def write_passport(connection: sqlite3.Connection, job_id: int, ref: str) -> int
         limit_c=part.package.limit_c,
         alloy=answers_of(connection, job).alloy,
     )
-    return stored.add_passport(connection, job_id, job.piece_id, passport)
+    with atomic(connection):
+        run = note_removed(connection, job, ref)
+        return stored.add_passport(connection, job_id, job.piece_id, passport, run)
+
+
+def note_removed(connection: sqlite3.Connection, job: Job, ref: str) -> int:
+    """Note that a part came off without the clock, by the way that was chosen for it; returns the
+    record's id.
+    """
+    way = answers_of(connection, job, ref).way
+    made = RemovalRun(ref=ref, way=way, melts=way != OffWay.CUT)
+    side = boards.get(connection, job.board_id).part(ref).side
+    now = int(time.time() * 1000)
+    with atomic(connection):
+        run = bench_runs.add(connection, job.id, RunKind.REMOVE, made, side=side)
+        done = Tap(key=uuid4().hex, cue=made.lifted_cue, word="done", at_ms=now)
+        bench_runs.add_tap(connection, run, done)
+        bench_runs.set_over(connection, run, True)
+        tell_mixing(connection, job)
+    return run
 
 
 def check_passport(connection: sqlite3.Connection, job_id: int, passport_id: int) -> None:
@@ -635,7 +745,7 @@ def check_passport(connection: sqlite3.Connection, job_id: int, passport_id: int
         raise NotFound(f"this job has no part {passport_id} in its bags")
 
 
-def _liquid_s(run: bench_runs.BenchRun, ref: str) -> float:
+def _liquid_s(run: BenchRun, ref: str) -> float:
     """Seconds that a part's joints were liquid in its lift: from the forecast's flow to the tap."""
     at = run.flowed_s(ref)
     hoped = (
@@ -664,34 +774,48 @@ class Attempt:
 
 def attempts(connection: sqlite3.Connection, job: Job, ref: str) -> list[Attempt]:
     """The tries at a part on the board in hand, oldest first."""
-    runs = (
-        bench_runs.of_piece(connection, job.piece_id)
-        if job.piece_id
-        else bench_runs.rows(connection, job_id=job.id)
-    )
-    mine = [run for run in reversed(runs) if ref in run.targets and run.taps]
     found: list[Attempt] = []
-    for run in mine:
-        lifts = bool(run.lifted) or (isinstance(run.plan, HeatPlan) and run.plan.lifts)
-        marks = [
-            f"{mark.pin or 'whole part'}: {mark.verdict}"
-            for mark in run.marks
-            if mark.ref == ref and str(mark.verdict) != "good"
-        ]
-        good = sum(mark.ref == ref and str(mark.verdict) == "good" for mark in run.marks)
-        said = ", ".join(marks[:4]) or (f"{good} joints good" if good else run.note[:60])
-        one = Attempt(
-            run_id=run.id,
-            at=run.started_at[:16],
-            did="lifted off" if lifts else "by iron" if run.kind is RunKind.IRON else "heated on",
-            set_to=run.set_to,
-            seconds=run.flowed_s(ref),
-            found=said,
-            changed=(),
-        )
-        before = next((two for two in reversed(found) if two.did == one.did), None)
-        found.append(replace(one, changed=_differs(before, one)))
+    for run in board_runs(connection, job, job.piece):
+        one = _attempt(run, ref)
+        if one is not None:
+            before = next((two for two in reversed(found) if two.did == one.did), None)
+            found.append(replace(one, changed=_differs(before, one)))
     return found
+
+
+def _attempt(run: BenchRun, ref: str) -> Attempt | None:
+    """What a run tried at a part, None where it did nothing to it."""
+    pads = isinstance(run.plan, PadsRun) and run.plan.ref == ref
+    record = isinstance(run.plan, (IronPlan, RemovalRun)) and not run.script.cues
+    if not (ref in run.targets or pads) or not (run.taps or record):
+        return None
+    marks = [
+        f"{mark.pin or 'whole part'}: {mark.verdict}"
+        for mark in run.marks
+        if mark.ref == ref and str(mark.verdict) != "good"
+    ]
+    good = sum(mark.ref == ref and str(mark.verdict) == "good" for mark in run.marks)
+    if pads:
+        marks = [f"{cue}: {word}" for cue, word in run.state.aside.items()]
+    said = ", ".join(marks[:4]) or (f"{good} joints good" if good else run.note[:60])
+    did = (
+        "pads cleaned"
+        if pads
+        else ("lifted off" if ref in run.lifted else "not lifted")
+        if run.lifting
+        else "by iron"
+        if run.kind is RunKind.IRON
+        else "heated on"
+    )
+    return Attempt(
+        run_id=run.id,
+        at=run.started_at[:16],
+        did=did,
+        set_to=run.set_to,
+        seconds=run.flowed_s(ref) if run.kind is RunKind.HEAT else None,
+        found=said,
+        changed=(),
+    )
 
 
 def _differs(before: Attempt | None, now: Attempt) -> tuple[str, ...]:

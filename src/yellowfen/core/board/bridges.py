@@ -7,7 +7,6 @@ import itertools
 import math
 
 import numpy as np
-from shapely import STRtree, polygons
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
 from yellowfen.core.board.remembered import remembered
@@ -46,6 +45,8 @@ def near_pads(board: Board) -> tuple[tuple[str, str], ...]:
         pads = [pad for pad in board.pads if pad.side == side and pad.ref and pad.pin]
         if len(pads) < 2:
             continue
+        from shapely import STRtree, polygons  # a tenth of a second, which no start waits for
+
         boxes = polygons([_corners(pad) for pad in pads])
         here, there = STRtree(boxes).query(boxes, predicate="dwithin", distance=NEAR_MM)
         for i, j in zip(here[here < there], there[here < there], strict=True):

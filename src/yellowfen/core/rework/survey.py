@@ -6,7 +6,7 @@ worse case, and the test that decides is named.
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from yellowfen.core.board.board import Board, BoardPart
@@ -94,8 +94,9 @@ PLANNED_FOR = {
 
 @dataclass(frozen=True, kw_only=True)
 class Answers:
-    """What was asked once of a board, and what is to survive; `way` the way off that was chosen
-    ("": the proposed one); `want` what the refit wants on the pads; wick, removal alloy and seconds
+    """What was asked once of a board, and what is to survive; `ways` the way off that was chosen by
+    part, `wants` what the refit wants on a part's pads (`way` and `want`: of a part that is not
+    named there); wick, removal alloy and seconds
     to lift a part as the bench has them, `removal_parts` volumes of it per volume of old solder
     (None: usual).
     """
@@ -113,6 +114,8 @@ class Answers:
     removal_alloy: bool = True
     removal_parts: float | None = None
     jets: bool = False
+    ways: Mapping[str, str] = field(default_factory=dict)
+    wants: Mapping[str, Want] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         in_range("wick_width_mm", self.wick_width_mm, 0.5, 6, "mm")
@@ -120,10 +123,19 @@ class Answers:
         in_range("part_s", self.part_s, 0.5, 60, "s")
         if self.removal_parts is not None:
             in_range("removal_parts", self.removal_parts, 0.2, 100)
-        if self.way and self.way not in set(OffWay):
-            raise InvalidValue(
-                "way", f"{self.way[:40]!r} is no way off; choose {', '.join(OffWay)}"
-            )
+        for way in (self.way, *self.ways.values()):
+            if way and way not in set(OffWay):
+                raise InvalidValue("way", f"{way[:40]!r} is no way off; choose {', '.join(OffWay)}")
+
+    def way_of(self, ref: str) -> str:
+        """The way off that was chosen for a part, "" where none was. Answers of earlier versions
+        name one for all.
+        """
+        return self.ways.get(ref, "" if self.ways else self.way)
+
+    def about(self, ref: str) -> "Answers":
+        """The answers as they hold for one part."""
+        return replace(self, way=self.way_of(ref), want=self.wants.get(ref, self.want))
 
     @property
     def alloy(self) -> str:

@@ -34,6 +34,7 @@ class RunKind(StrEnum):
     MEND = "mend"
     WASH = "wash"
     PRINT = "print"
+    REMOVE = "remove"
 
 
 class Effect(StrEnum):
@@ -157,6 +158,7 @@ RULES: Mapping[RunKind, RunRule] = {
         corrects=True,
     ),
     RunKind.WASH: RunRule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
+    RunKind.REMOVE: RunRule(words={"done": Effect.DONE, "hangs": Effect.STAYS}),
     RunKind.PRINT: RunRule(
         words={
             GOOD: Effect.DONE,
@@ -260,19 +262,23 @@ class Script:
 
 @dataclass(frozen=True, kw_only=True)
 class Tap:
-    """One answer to a cue at a wall-clock moment (ms since 1970); `text` what was typed with it."""
+    """One answer to a cue at a wall-clock moment (ms since 1970); `text` what was typed with it;
+    `order` among all taps as they were stored (0: not stored yet).
+    """
 
     key: str
     cue: str
     word: str
     at_ms: int
     text: str = ""
+    order: int = field(default=0, compare=False)
 
 
 @dataclass(frozen=True, kw_only=True)
 class RunState:
     """Where a run stands: cue keys to do in order (the first is now), the word of each that is done
-    or set aside, those passed over, and how often one was counted without being done.
+    or set aside, those passed over, how often one was counted without being done, and by the which
+    of the taps (from 0) each is as it is.
     """
 
     to_do: tuple[str, ...]
@@ -280,6 +286,7 @@ class RunState:
     aside: dict[str, str] = field(default_factory=dict)
     passed: tuple[str, ...] = ()
     again: dict[str, int] = field(default_factory=dict)
+    by: dict[str, int] = field(default_factory=dict)
 
     @property
     def over(self) -> bool:
@@ -295,6 +302,7 @@ class _Standing:
     aside: dict[str, str] = field(default_factory=dict)
     passed: dict[str, None] = field(default_factory=dict)
     again: dict[str, int] = field(default_factory=dict)
+    by: dict[str, int] = field(default_factory=dict)
 
 
 def state_after(script: Script, taps: Sequence[Tap]) -> RunState:
@@ -306,15 +314,16 @@ def state_after(script: Script, taps: Sequence[Tap]) -> RunState:
         aside=now.aside,
         passed=tuple(now.passed),
         again=now.again,
+        by=now.by,
     )
 
 
 def _standing(script: Script, taps: Sequence[Tap]) -> _Standing:
     now = _Standing(to_do=dict.fromkeys(cue.key for cue in script.cues))
     last = ""
-    for tap in taps:
+    for place, tap in enumerate(taps):
         if not _refusal(script, now, tap):
-            _step(script, now, tap)
+            _step(script, now, tap, place)
             last = tap.cue
     if RULES[script.kind].along and last:
         now.to_do = dict.fromkeys(_along(script, now.to_do, last))
@@ -398,7 +407,7 @@ def _reached(script: Script, now: _Standing, word: str, cue: Cue) -> list[str]:
     ]
 
 
-def _step(script: Script, now: _Standing, tap: Tap) -> None:
+def _step(script: Script, now: _Standing, tap: Tap, place: int) -> None:
     rule = RULES[script.kind]
     effect, cue = rule.words[tap.word], script.cue(tap.cue)
     assert cue is not None
@@ -407,6 +416,7 @@ def _step(script: Script, now: _Standing, tap: Tap) -> None:
             now.to_do.pop(key)
             now.aside.pop(key, None)
             now.done[key] = next(iter(rule.words))
+            now.by[key] = place
         return
     if effect is Effect.STAYS:
         now.again[cue.key] = now.again.get(cue.key, 0) + 1
@@ -414,6 +424,7 @@ def _step(script: Script, now: _Standing, tap: Tap) -> None:
     now.to_do.pop(cue.key, None)
     now.done.pop(cue.key, None)
     now.aside.pop(cue.key, None)
+    now.by[cue.key] = place
     if effect is Effect.LATER:
         now.to_do[cue.key] = None
     elif effect is Effect.OPENS:

@@ -247,12 +247,15 @@ class PadStep:
 
 @dataclass(frozen=True, kw_only=True)
 class PadsRun:
-    """The pads of a part in the order of the work; `must` comes last and for all."""
+    """The pads of a part in the order of the work, for what the refit wants on them; `must` comes
+    last and for all.
+    """
 
     ref: str
     steps: tuple[PadStep, ...]
     must: tuple[str, ...] = ()
     wick_width_mm: float = 2.0
+    want: str = ""
 
 
 def pads_script(plan: PadsRun) -> Script:
@@ -530,8 +533,14 @@ def iron_plan(ref: str, package: Package, rows: Sequence[IronRow], iron: str) ->
     return IronPlan(refs=(ref,), rows=tuple(rows), tacks=tuple(tacks), tabs=tabs, iron=iron)
 
 
+RECORD = "record"  # the one cue of what was soldered without the clock
+
+
 def iron_script(plan: IronPlan) -> Script:
     """Tack, then row after row, or joint after joint with the tacked one once more at the end."""
+    if not plan.rows:
+        done = Cue(key=RECORD, title="Soldered without the clock", press="It is done")
+        return Script(kind=RunKind.IRON, cues=(done,), closing="Look at its joints.")
     set_up = (SetUp(state=plan.iron, change=f"Set the iron: {plan.iron}"),) if plan.iron else ()
     ref = plan.refs[0] if plan.refs else ""
     cues = []

@@ -27,6 +27,7 @@ from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap
 
 START, AWAY, SOLID, ALL_FLOWED = "start", "away", "solid", "flowed"
+UNCLOCKED = "unclocked"  # told of a heat that was done without the clock: all of it flowed
 MOST_NAMES, MOST_NEAR, HANGS = 6, 8, "hangs"
 HANGS_S = constant(
     "hangs_more",
@@ -260,7 +261,14 @@ def _asking(script: Script, live: Live | None) -> Script:
         Cue(key=sure_key(cue.key), title="", press="It is so", free=True, after=cue.key)
         for cue in sights
     )
-    script = replace(script, extras=(*script.extras, *sure))
+    done = Cue(
+        key=UNCLOCKED,
+        title="",
+        press="Soldered without the clock",
+        free=True,
+        ends=tuple(cue.key for cue in script.cues),
+    )
+    script = replace(script, extras=(*script.extras, *sure, done))
     if live is None or not live.doubtful:
         return script
     cue = script.cue(live.doubtful)

@@ -39,8 +39,8 @@ class Heat:
 @dataclass(frozen=True, kw_only=True)
 class Job:
     """A job on one board. `parts` are the refs it is about, () for all; `plan` is that of the heat
-    being worked on; `pieces` its boards one by one, `piece_id` the one in hand (None: all alike);
-    `done` the stages that are behind it.
+    being worked on; `pieces` its boards one by one, `piece_id` the one on the bench; None where it is
+    not said, or where all are worked `all_alike`.
     """
 
     id: int
@@ -54,7 +54,7 @@ class Job:
     heat_id: int
     pieces: tuple[Piece, ...] = ()
     piece_id: int | None = None
-    done: frozenset[str] = frozenset()
+    all_alike: bool = False
 
     @property
     def heat(self) -> Heat:
@@ -76,6 +76,11 @@ class Job:
     def piece(self) -> Piece | None:
         """The board in hand, None where all are worked alike."""
         return next((piece for piece in self.pieces if piece.id == self.piece_id), None)
+
+    @property
+    def which_board(self) -> bool:
+        """True where it has several boards and nobody said which one is on the bench."""
+        return len(self.pieces) > 1 and self.piece is None and not self.all_alike
 
     def about(self, ref: str) -> bool:
         """True for a part that the job is about."""

@@ -5,12 +5,8 @@ flow all pads, by iron the pads that were done. What froze and melted once more 
 apart. What a run's forecast says of neighbours, which nobody watched, is told apart too.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-
-from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
-from yellowfen.core.work.bench_run import RunState
-from yellowfen.core.work.bench_scripts import IronPlan, MendRun, PadsRun
 
 Pad = tuple[str, str]
 MOST_HEATS = 3
@@ -45,76 +41,6 @@ class PadHeats:
             again=self.again + other.again,
             likely=self.likely + other.likely,
         )
-
-
-def pads_heated(
-    plan: object,
-    forecast: Forecast | None,
-    molten: Sequence[str],
-    state: RunState,
-    pins: Mapping[str, Sequence[str]],
-) -> dict[Pad, PadHeats]:
-    """What one run did to pads. `molten`: parts seen to flow in a heat; `pins` of every part."""
-    match plan:
-        case HeatPlan():
-            return _by_heat(forecast or Forecast(targets=()), molten, pins)
-        case IronPlan():
-            return _by_iron(plan, state, pins)
-        case PadsRun():
-            pads = [one.pin for one in plan.steps if f"pad {one.pin}" in state.done]
-            return {(plan.ref, pin): PadHeats(bare=1) for pin in pads}
-        case MendRun():
-            return {
-                (one.ref, one.pin): PadHeats(heats=1)
-                for one in plan.steps
-                if one.touches and f"mend {one.ref}.{one.pin}" in state.done
-            }
-        case _:
-            return {}
-
-
-def _by_heat(
-    forecast: Forecast, molten: Sequence[str], pins: Mapping[str, Sequence[str]]
-) -> dict[Pad, PadHeats]:
-    if not molten:
-        return {}
-    melts = {(ref, pin): number for ref, pin, number in forecast.melts}
-    found = {
-        (ref, pin): PadHeats(heats=1, again=max(melts.get((ref, pin), 1) - 1, 0))
-        for ref in molten
-        for pin in pins.get(ref, ())
-    }
-    seen = set(molten)
-    likely = {pad: PadHeats(likely=1) for pad in melts if pad[0] not in seen}
-    return found | likely
-
-
-def _by_iron(
-    plan: IronPlan, state: RunState, pins: Mapping[str, Sequence[str]]
-) -> dict[Pad, PadHeats]:
-    if not plan.rows:  # a record of what was done without the clock
-        return {(ref, pin): PadHeats(heats=1) for ref in plan.refs for pin in pins.get(ref, ())}
-    ref = plan.refs[0]
-    touches = [pin for pin in plan.tacks if f"tack {pin}" in state.done]
-    touches += [
-        pin
-        for number, row in enumerate(plan.rows, 1)
-        if f"row {number}" in state.done
-        for pin in row.pins
-    ]
-    return {
-        (ref, pin): PadHeats(heats=1, again=touches.count(pin) - 1)
-        for pin in dict.fromkeys(touches)
-    }
-
-
-def summed(runs: Iterable[Mapping[Pad, PadHeats]]) -> dict[Pad, PadHeats]:
-    """Over several runs."""
-    total: dict[Pad, PadHeats] = {}
-    for run in runs:
-        for pad, heats in run.items():
-            total[pad] = total.get(pad, PadHeats()) + heats
-    return total
 
 
 def by_part(pads: Mapping[Pad, PadHeats]) -> dict[str, int]:

@@ -3,10 +3,13 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
+from yellowfen.core.work.job import Job
+from yellowfen.errors import YellowfenError
 from yellowfen.store import boards, jobs
 from yellowfen.web.database import Database
 from yellowfen.web.pages import STATIC, page
 from yellowfen.web.plan_svg import board_thumb
+from yellowfen.workflows.ledger import stages_behind
 from yellowfen.workflows.opening import replace_good_copy
 
 router = APIRouter()
@@ -19,12 +22,20 @@ def home(request: Request, database: Database) -> Response:
         "home.html",
         {
             "room": "jobs",
-            "jobs": jobs.rows(database),
+            "jobs": [(job, _behind(database, job)) for job in jobs.rows(database)],
             "boards": boards.rows(database),
             "removed": jobs.removed(database),
             "lacks": request.app.state.lacks,
         },
     )
+
+
+def _behind(database: Database, job: Job) -> frozenset[str]:
+    """The stages behind a job; none of one whose board cannot be read, which its own page says."""
+    try:
+        return stages_behind(database, job)
+    except YellowfenError:
+        return frozenset()
 
 
 @router.post("/storage/copy")

@@ -5,7 +5,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.work.job import Job, Purpose
+from yellowfen.core.board.board import BoardPart
+from yellowfen.core.work.job import Job, Purpose, Verdict
+from yellowfen.core.work.ledger import Ledger, PartAt, damage_told
 from yellowfen.core.work.pad_heats import told
 from yellowfen.core.work.stages import next_stage
 from yellowfen.errors import InvalidValue, YellowfenError
@@ -16,6 +18,7 @@ from yellowfen.web.pages import page
 from yellowfen.web.paste_page import side_of
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import jobs as workflow
+from yellowfen.workflows.ledger import board_runs, ledger_of_piece, pins_of, stages_behind
 
 router = APIRouter()
 WHAT = {
@@ -35,7 +38,9 @@ def _purpose(text: str) -> Purpose:
 def job_page(job_id: int, database: Database) -> Response:
     """A job opens at its first stage that has something to do."""
     job = jobs.get(database, job_id)
-    return RedirectResponse(f"/jobs/{job_id}/{next_stage(job.purpose, job.done).key}", 303)
+    return RedirectResponse(
+        f"/jobs/{job_id}/{next_stage(job.purpose, stages_behind(database, job)).key}", 303
+    )
 
 
 @router.get("/boards/{board_id}/open")
@@ -201,42 +206,52 @@ def pieces_page(request: Request, job_id: int, database: Database) -> Response:
     job = jobs.get(database, job_id)
     board = boards.get(database, job.board_id)
     about = [part for part in board.parts if job.about(part.ref)]
-    pins = {part.ref: [land.pin for land in part.package.lands] for part in board.parts}
+    pins = pins_of(board)
     rows: list[dict[str, Any]] = []
     for piece in job.pieces:
-        state = workflow.piece_state(database, piece)
-        side = _side_to_see(about, state)
+        ledger = ledger_of_piece(database, job, piece)
+        side = _side_to_see(about, ledger)
+        mine = [part.ref for part in about]
         rows.append(
             {
-                "state": state,
+                "piece": piece,
+                "ledger": ledger,
                 "side": side,
-                "plan": plan_svg(board, side, _grades(about, state)),
-                "soldered": sum(part.ref in state.soldered for part in about),
-                "placed": sum(part.ref in state.placed for part in about),
-                "heats": told({p: one for p, one in state.pads.items() if one.known}, pins),
-                "near": told({p: one for p, one in state.pads.items() if not one.known}, pins),
-                "again": sum(one.again > 0 for one in state.pads.values()),
+                "plan": plan_svg(board, side, _grades(about, ledger)),
+                "soldered": len(ledger.soldered(mine)),
+                "placed": len(ledger.placed(mine)),
+                "left_out": [
+                    f"{one.ref} ({one.left_out})" for one in ledger.parts.values() if one.left_out
+                ],
+                "damage": damage_told(ledger),
+                "faults": [
+                    f"{one.ref}.{one.pin} {one.verdict}".replace(". ", " ")
+                    for one in ledger.marks()
+                    if one.verdict is not Verdict.GOOD
+                ],
+                "heats": told({p: one for p, one in ledger.pads.items() if one.known}, pins),
+                "near": told({p: one for p, one in ledger.pads.items() if not one.known}, pins),
+                "again": sum(one.again > 0 for one in ledger.pads.values()),
+                "notes": [
+                    run.note
+                    for run in board_runs(database, job, piece)
+                    if run.note and run.finished
+                ],
             }
         )
     context = {"room": "jobs", "stage": "", "job": job, "rows": rows, "count": len(about)}
     return page(request, "job_pieces.html", context)
 
 
-def _side_to_see(about: list[Any], state: workflow.PieceState) -> str:
+def _side_to_see(about: list[BoardPart], ledger: Ledger) -> str:
     """The face on which most has been done."""
-    touched = [part.side for part in about if part.ref in state.soldered | state.placed]
+    touched = [part.side for part in about if ledger.parts[part.ref].on]
     return "bottom" if 2 * touched.count("bottom") > len(touched) else "top"
 
 
-def _grades(about: list[Any], state: workflow.PieceState) -> dict[str, str]:
-    return {
-        part.ref: "way-print"
-        if part.ref in state.soldered
-        else "way-mounds"
-        if part.ref in state.placed
-        else ""
-        for part in about
-    }
+def _grades(about: list[BoardPart], ledger: Ledger) -> dict[str, str]:
+    shown = {PartAt.SOLDERED: "way-print", PartAt.PLACED: "way-mounds"}
+    return {part.ref: shown.get(ledger.parts[part.ref].at, "") for part in about}
 
 
 # away and back

@@ -11,8 +11,8 @@ from yellowfen.core.look.trust import binned
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind, moments_s
 from yellowfen.core.work.heat_script import ALL_FLOWED, arrived_s, shortened, stop_key
+from yellowfen.core.work.run import BenchRun
 from yellowfen.store import bench_runs
-from yellowfen.store.bench_runs import BenchRun
 from yellowfen.web.chances_svg import chances_drawn
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page

@@ -26,6 +26,7 @@ from yellowfen.workflows import bench_runs, proof
 from yellowfen.workflows.look import (
     look_state,
     metered,
+    soldering,
     start_looking,
     start_meter,
     take_back,
@@ -54,7 +55,7 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
     _, goods = criteria_of(state.board, keys, grade, limits)
     refs = {one.ref for one in state.joints}
     sides = {part.ref: part.side for part in state.board.parts}
-    marks = by_joint(state.marks)
+    marks = by_joint(state.fresh)
     begun = state.run is not None and any(
         look.taps for look in stored.looks(database, state.run.id)
     )
@@ -75,7 +76,7 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
         "hidden": sum(one.hidden for one in state.joints),
         "marks": marks,
         "left": likely_left(state.left),
-        "seen": sum(bool(one.pin) for one in state.marks),
+        "seen": len(marks.keys() & {one.key for one in state.joints}),
         "goods": list(
             {
                 (one.example, tuple(limit.says for limit in one.limits)): one for one in goods
@@ -273,12 +274,13 @@ def finish_page(request: Request, job_id: int, database: Database) -> Response:
 def _finish_context(
     database: Database, job_id: int, problem: str = "", note: str | None = None
 ) -> dict[str, Any]:
-    run = stored.latest_soldering(database, job_id)
+    job = jobs.get(database, job_id)
+    run = next(iter(soldering(database, job)), None)
     text = note if note is not None else (run.note if run else "")
     return {
         "room": "jobs",
         "stage": "finish",
-        "job": jobs.get(database, job_id),
+        "job": job,
         "run": run,
         "problem": problem,
         "note": text,

@@ -15,14 +15,15 @@ from yellowfen.core.rework.legs import Passport, Proof, coplanar_mm
 from yellowfen.core.rework.mending_wire import jumper
 from yellowfen.core.rework.pads import Want
 from yellowfen.core.rework.refit import part_stencil
+from yellowfen.core.rework.removal_steps import BY_HAND
 from yellowfen.core.rework.survey import Age, Answers, Coating, Power, Solder
 from yellowfen.core.rework.ways_off import Matters, OffWay
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.bench_scripts import PadsRun
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.core.work.technique import iron_reaches
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.stencil_out import stencil_drawing, stencil_dxf, stencil_gerber, stencil_svg
-from yellowfen.store import bench_runs, boards, jobs, pictures, tasks
+from yellowfen.store import boards, jobs, pictures, tasks
 from yellowfen.store import rework as stored
 from yellowfen.store.database import may_write
 from yellowfen.store.pictures import PictureRow
@@ -35,10 +36,12 @@ from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.rework_svg import adapter_drawn, beneath_drawn, pads_drawn, way_time
 from yellowfen.web.routes.heat import heat_of
 from yellowfen.web.working import working_page
+from yellowfen.workflows import bench_runs as bench_work
 from yellowfen.workflows import refit as refitting
 from yellowfen.workflows import rework as workflow
 from yellowfen.workflows import tasks as work
 from yellowfen.workflows.iron_answers import Question, QuestionKind, ask
+from yellowfen.workflows.ledger import board_runs, ledger_now
 from yellowfen.workflows.long_work import OFF
 from yellowfen.workflows.paste import paste_state
 from yellowfen.workflows.ready import ready_state
@@ -83,7 +86,8 @@ def _frame(database: Database, job_id: int, stage: str, ref: str) -> dict[str, A
         "board": board,
         "part": part,
         "refs": job.parts or (part.ref,),
-        "answers": workflow.answers_of(database, job),
+        "answers": workflow.answers_of(database, job, part.ref),
+        "record": ledger_now(database, job).parts[part.ref],
         "problem": "",
     }
 
@@ -188,6 +192,8 @@ def answer(
         if bench is not None:
             asked = replace(asked, jets=jets is not None, removal_alloy=removal_alloy is not None)
         workflow.keep_answers(database, job_id, asked)
+        if "want" in sent:
+            workflow.keep_want(database, job_id, _of(database, job, of), Want(sent["want"]))
     except YellowfenError as refused:
         shown = _pads if "want" in sent else _survey
         return shown(
@@ -206,7 +212,7 @@ def _answered(before: Answers, sent: dict[str, str]) -> Answers:
         if name in sent:
             if sent[name] not in set(kind):
                 raise InvalidValue(name, f"{sent[name][:40]!r} is not one of {', '.join(kind)}")
-            changes[name] = kind(sent[name])
+            changes |= {name: kind(sent[name])} if name != "want" else {}
     for name in ("wick_width_mm", "wick_takes", "part_s"):
         if name in sent:
             changes[name] = number(name, sent[name])
@@ -267,16 +273,50 @@ def take(
     )
     heat = next((one["plan"] for one in found if one["way"] == way), None)
     workflow.take_way(database, job_id, part.ref, way, heat)
+    by_hand = way in BY_HAND
     return RedirectResponse(
-        f"/jobs/{job_id}/{'lift' if heat else 'survey'}?of={quote(part.ref)}", 303
+        f"/jobs/{job_id}/{'lift' if heat or by_hand else 'survey'}?of={quote(part.ref)}", 303
     )
 
 
 # lift
 @router.get("/jobs/{job_id}/lift")
-def lift_page(request: Request, job_id: int, database: Database) -> Response:
-    """The heat that takes parts off, with when to lift."""
-    return heat_of(request, workflow.at_the_lift(database, job_id), database)
+def lift_page(request: Request, job_id: int, database: Database, of: str = "") -> Response:
+    """The heat that takes parts off, with when to lift; of a part that comes off by hand its steps."""
+    job = jobs.get(database, job_id)
+    ref = of or workflow.next_to_remove(database, job)
+    if workflow.by_hand(database, job, ref):
+        return page(request, "remove.html", _remove_frame(database, job_id, ref))
+    return heat_of(request, workflow.at_the_lift(database, job_id, ref), database)
+
+
+def _remove_frame(database: Database, job_id: int, ref: str) -> dict[str, Any]:
+    frame = _frame(database, job_id, "lift", ref)
+    part, way = frame["part"], frame["answers"].way
+    return frame | {
+        "plan": plan_svg(frame["board"], part.side, {part.ref: "comes-off"}),
+        "way": way,
+        "steps": workflow.removal_of(database, frame["job"], part.ref).steps,
+    }
+
+
+@router.post("/jobs/{job_id}/lift/run")
+def removal_run(
+    job_id: int,
+    database: Database,
+    of: Annotated[str, Form()] = "",
+    unclocked: Annotated[str, Form()] = "",
+) -> Response:
+    """Open the bench's run over the steps of a removal by hand, or note it as done."""
+    job = jobs.get(database, job_id)
+    ref = _of(database, job, of)
+    run = bench_work.start_removal(database, job_id, ref, clocked=unclocked != "yes")
+    where = f"/jobs/{job_id}/pads?of={quote(ref)}" if unclocked == "yes" else f"/runs/{run}"
+    return RedirectResponse(where, 303)
+
+
+def _of(database: Database, job: Job, ref: str) -> str:
+    return _part(boards.get(database, job.board_id), job, ref).ref
 
 
 # pads
@@ -312,14 +352,19 @@ def _pads(
         words = f"Working out how soon {part.ref}'s pads melt under the iron"
         return working_page(request, frame, task, words)
     plan = workflow.pads_of(database, job, part.ref)
-    run = bench_runs.latest(database, job_id, RunKind.PADS)
+    mine = [
+        one
+        for one in board_runs(database, job, job.piece)
+        if isinstance(one.plan, PadsRun) and one.plan.ref == part.ref
+    ]
+    run = mine[-1] if mine else None
     torn = None
     try:
         torn = jumper(number("amps", amps), number("length", length)) if amps and length else None
     except YellowfenError as refused:
         problem, status = str(refused), status_of(refused)
     asked_for = refitting.wants_for(database, job, part.ref)
-    chosen = workflow.answers_of(database, job).want
+    chosen = workflow.answers_of(database, job, part.ref).want
     context = frame | {
         "pads": plan,
         "picture": pads_drawn(part.package, plan),
@@ -327,9 +372,7 @@ def _pads(
         "wants": [
             (str(want), said) for want, said in WANTS.items() if want in asked_for or want is chosen
         ],
-        "run": run
-        if run and run.state and part.ref in {cue.name for cue in run.script.cues}
-        else None,
+        "run": run,
         "jumper": torn,
         "amps": amps,
         "length": length,

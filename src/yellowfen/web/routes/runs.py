@@ -20,6 +20,7 @@ from yellowfen.core.work.bench_run import (
     PART_GOOD,
     ROW_GOOD,
     RULES,
+    Cue,
     RunKind,
     RunState,
     Script,
@@ -32,9 +33,11 @@ from yellowfen.core.work.bench_run import (
 from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan, IronPlan, PadsRun
 from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
 from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
+from yellowfen.core.work.removal import RemovalRun
+from yellowfen.core.work.run import BenchRun
 from yellowfen.core.work.technique import SHAKY_REST_EVERY
 from yellowfen.store import boards, ready, stations
-from yellowfen.store.bench_runs import BenchRun, get, remove
+from yellowfen.store.bench_runs import get, remove
 from yellowfen.web.database import Database
 from yellowfen.web.hand_svg import paste_drawn, spots_drawn
 from yellowfen.web.look_run import COMMON, VERDICTS, look_frame
@@ -60,6 +63,7 @@ DOING = {
     RunKind.MEND: "mending",
     RunKind.WASH: "washing",
     RunKind.PRINT: "printing",
+    RunKind.REMOVE: "removing",
 }
 BACK = {  # of those that are about one part or one list: `_back`
     RunKind.HEAT: "heat",
@@ -109,6 +113,7 @@ CAUTIONS = {
     RunKind.LOOK: "Let the board cool first. Good light, rested eyes.",
     RunKind.IRON: "Burns: iron in its stand between joints. Moving air, not over the face."
     " Wash your hands after leaded solder.",
+    RunKind.REMOVE: "Burns: tip and board are hot. Moving air, not over the face. Eye protection. Wash your hands.",
     RunKind.PADS: "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands.",
     RunKind.MEND: "Burns: iron in its stand between joints. Board unpowered, moving air, not over the face.",
     RunKind.PRINT: "No food at the bench; wash your hands. Foil and blade cut. Alcohol burns: no flame or hot air near.",
@@ -185,6 +190,8 @@ def _back(run: BenchRun) -> str:
             return f"ready/iron/{quote(ref)}" if run.side else f"adapter?of={quote(ref)}"
         case PadsRun(ref=ref):
             return f"pads?of={quote(ref)}"
+        case RemovalRun(ref=ref):
+            return f"lift?of={quote(ref)}"
         case CheckPlan(name=name):
             return LISTS.get(name) or f"adapter?of={quote(name)}"
         case _:
@@ -384,10 +391,24 @@ def _told(run: BenchRun) -> str:
         return f"{seen} of {of} looked at; {likely_left(left)}"
     if run.kind is not RunKind.HEAT:
         return f"{len(run.state.done)} of {len(run.script.cues)} stored"
-    moments = moments_s(run.taps)
-    words = {cue.key: cue.press for cue in (*run.script.cues, *run.script.extras)}
-    said = ", ".join(f"{words.get(cue, cue)} {at:.0f} s" for cue, at in moments.items())
-    return f"Stored: {said}"
+    cues = {cue.key: cue for cue in (*run.script.cues, *run.script.extras)}
+    said = [
+        f"{_tapped(cues.get(tap.cue), tap)} {(tap.at_ms - run.taps[0].at_ms) / 1000:.0f} s"
+        for tap in run.taps
+    ]
+    return f"Stored: {', '.join(said)}"
+
+
+def _tapped(cue: Cue | None, tap: Tap) -> str:
+    """A tap of a heat in the words of what it said."""
+    about = ", ".join(cue.refs) if cue and len(cue.refs) == 1 else ""
+    if tap.word == "hangs":
+        return f"{about or tap.cue} hangs"
+    if tap.word == "moved":
+        return f"{tap.cue.removeprefix(near_key(''))} moved or is gone"
+    if tap.word == "not seen":
+        return f"{cue.press if cue else tap.cue}: not seen"
+    return cue.press if cue else tap.cue
 
 
 @router.get("/api/runs/{run_id}/taps")

@@ -1,0 +1,719 @@
+"""The ledger of one board: what was done to it, tap by tap, and what that comes to for every part,
+joint and pad.
+
+Laws: a pure function of the runs. Every joint is in exactly one state, every soldered part is a
+placed one, heats never fall as entries are added, and a tap that is taken back is as if it had never
+been. Whatever a page says of a board's parts is read here and concluded nowhere else.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+
+from yellowfen.core.deposit.hand_plan import HandPlan
+from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, SourceKind
+from yellowfen.core.work.bench_scripts import (
+    AGAIN,
+    IronPlan,
+    MendRun,
+    MendStep,
+    PadsRun,
+    PlacingPlan,
+    PrintRun,
+    WashRun,
+    print_key,
+)
+from yellowfen.core.work.heat_script import AWAY, SOLID, springs_key
+from yellowfen.core.work.job import FoundMark, Purpose, Verdict
+from yellowfen.core.work.look_script import LookPlan, found_by
+from yellowfen.core.work.pad_heats import Pad, PadHeats
+from yellowfen.core.work.removal import RemovalRun
+from yellowfen.core.work.run import BenchRun
+
+BY_AIR, BY_PLATE = "hot air, round nozzle", "plate from below"
+Pins = Mapping[str, Sequence[str]]
+
+
+class Did(StrEnum):
+    """What was done to a board."""
+
+    PRINTED = "printed"
+    DOTTED = "dotted"
+    AWAITED = "waiting to be placed"
+    PLACED = "placed"
+    LEFT_OUT = "left out"
+    MELTED = "melted"
+    BESIDE = "melted beside"
+    NOT_SEEN = "not seen to melt"
+    BY_IRON = "soldered by iron"
+    REMOVED = "removed"
+    MOVED = "moved"
+    CLEANED = "pad cleaned"
+    PADS_DONE = "pads done"
+    DAMAGED = "damaged"
+    INSPECTED = "inspected"
+    TOUCHED_UP = "touched up"
+    WASHED = "washed"
+
+
+@dataclass(frozen=True, kw_only=True)
+class LedgerEntry:
+    """One thing done at the bench: in which run and job, after how many taps of all runs (`at`), to
+    which part and pin ("" for all of it); `how` in the words of its kind, `other` pin of a bridge,
+    `side` of a print, `pads` with the heats it gave them.
+    """
+
+    did: Did
+    run: int
+    job: int
+    at: int
+    ref: str = ""
+    pin: str = ""
+    how: str = ""
+    other: str = ""
+    side: str = ""
+    pads: Mapping[Pad, PadHeats] = field(default_factory=dict)
+
+
+class PartAt(StrEnum):
+    """Where a part is."""
+
+    NOT_ON = "not on the board"
+    PLACED = "placed"
+    SOLDERED = "soldered"
+    REMOVED = "removed"
+
+
+class JointAt(StrEnum):
+    """What a joint is."""
+
+    BARE = "bare"
+    PASTED = "pasted"
+    PLACED = "placed"
+    SOLDERED = "soldered"
+    REMOVED = "part removed"
+    CLEAN = "cleaned for the refit"
+
+
+@dataclass(frozen=True, kw_only=True)
+class JointMark:
+    """The newest verdict on a joint: in which run it was found; `stale` once the joint was molten
+    after it.
+    """
+
+    verdict: Verdict
+    other: str
+    run: int
+    stale: bool = False
+
+
+@dataclass(kw_only=True)
+class PartRecord:
+    """A part of one board as its entries left it.
+
+    `left_out` says why placing passed it over ("missing", "doubtful"; "": it did not), `awaited` that
+    a placing has still to reach it, `unmelted` that its newest heat did not see it melt. Of one that
+    was removed: `came_off` how, in which run and job. `damage`: pads by pin; `once_bad`: joints with
+    a fault since it was last put on; `touched`: touch-ups by pin; `by_iron`: joints done by iron.
+    """
+
+    ref: str
+    at: PartAt
+    left_out: str = ""
+    awaited: bool = False
+    unmelted: bool = False
+    moved: bool = False
+    heated_job: int | None = None
+    came_off: str = ""
+    off_run: int | None = None
+    off_job: int | None = None
+    refitted: bool = False
+    cleaned: set[str] = field(default_factory=set)
+    pads_done: bool = False
+    dotted: set[str] = field(default_factory=set)
+    by_iron: set[str] = field(default_factory=set)
+    damage: dict[str, str] = field(default_factory=dict)
+    marks: dict[str, JointMark] = field(default_factory=dict)
+    once_bad: set[str] = field(default_factory=set)
+    touched: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def on(self) -> bool:
+        """True for a part that is placed or soldered."""
+        return self.at in (PartAt.PLACED, PartAt.SOLDERED)
+
+    def reworked(self, job: int) -> bool:
+        """True where a job took it off, or heated it where it is."""
+        return self.off_job == job or (self.heated_job == job and self.at is PartAt.SOLDERED)
+
+    @property
+    def to_inspect(self) -> bool:
+        """True where its joints are to be looked at: soldered, or heated without being seen to
+        melt.
+        """
+        return self.at is PartAt.SOLDERED or (self.at is PartAt.PLACED and self.unmelted)
+
+    def joint_at(self, pin: str, *, printed: bool = False) -> JointAt:
+        """What a joint is; `printed` where its side has a good print on it."""
+        if self.at is PartAt.SOLDERED or (self.at is PartAt.PLACED and pin in self.by_iron):
+            return JointAt.SOLDERED
+        if self.at is PartAt.PLACED:
+            return JointAt.PLACED
+        if self.at is PartAt.REMOVED:
+            return JointAt.CLEAN if pin in self.cleaned else JointAt.REMOVED
+        return JointAt.PASTED if printed or pin in self.dotted else JointAt.BARE
+
+    def bad(self) -> list[str]:
+        """Pins whose newest verdict is a fault, "" for the part as a whole."""
+        return [pin for pin, mark in self.marks.items() if mark.verdict is not Verdict.GOOD]
+
+
+@dataclass(kw_only=True)
+class Ledger:
+    """One board as its entries left it: every part by its ref, heats by pad, sides that are printed
+    and not heated since, the run of the newest washing that still holds.
+    """
+
+    parts: dict[str, PartRecord]
+    pads: dict[Pad, PadHeats] = field(default_factory=dict)
+    printed: dict[str, int] = field(default_factory=dict)
+    washed: int | None = None
+    last_hot: int = -1
+    entries: tuple[LedgerEntry, ...] = ()
+
+    def placed(self, refs: Iterable[str]) -> list[str]:
+        """Those of the parts that are on the board, soldered or not."""
+        return [ref for ref in refs if self.parts[ref].on]
+
+    def soldered(self, refs: Iterable[str]) -> list[str]:
+        """Those of the parts that are soldered."""
+        return [ref for ref in refs if self.parts[ref].at is PartAt.SOLDERED]
+
+    def removed(self) -> list[str]:
+        """Parts that were taken off and are not on again."""
+        return [ref for ref, one in self.parts.items() if one.at is PartAt.REMOVED]
+
+    def moved(self) -> list[str]:
+        """Parts that moved or went along at a removal and have not been dealt with."""
+        return [ref for ref, one in self.parts.items() if one.moved]
+
+    def not_done(
+        self, refs: Iterable[str], purpose: Purpose, job: int
+    ) -> Iterator[tuple[str, str]]:
+        """Every part of a job with which something is open, and what."""
+        for ref in refs:
+            said = _open(self.parts[ref], purpose, job)
+            if said:
+                yield ref, said
+
+    def marks(self, refs: Iterable[str] | None = None) -> list[FoundMark]:
+        """The newest verdict of every joint that has one."""
+        chosen = self.parts if refs is None else [ref for ref in refs if ref in self.parts]
+        return [
+            FoundMark(ref, pin, mark.verdict, mark.other)
+            for ref in chosen
+            for pin, mark in self.parts[ref].marks.items()
+        ]
+
+
+def ledger_of(
+    runs: Iterable[BenchRun], pins: Pins, *, board: str = "", on_from_start: bool = False
+) -> Ledger:
+    """What runs on one board come to. `pins` of every part; `board` as prints name it ("" where
+    they name all boards alike); `on_from_start` for a board that came with its parts.
+    """
+    begin = PartAt.SOLDERED if on_from_start else PartAt.NOT_ON
+    ledger = Ledger(parts={ref: PartRecord(ref=ref, at=begin) for ref in pins})
+    entries = entries_of(runs, pins, board)
+    for entry in entries:
+        _enter(ledger, entry, pins)
+    ledger.entries = tuple(entries)
+    return ledger
+
+
+def _open(part: PartRecord, purpose: Purpose, job: int) -> str:
+    """What is open with a part, "" where nothing is."""
+    if part.moved:
+        return "moved at a removal: put it right"
+    if part.at is PartAt.REMOVED:
+        return "" if purpose is Purpose.SALVAGE and part.off_job == job else "removed, not on again"
+    if purpose is not Purpose.BUILD and not part.reworked(job):
+        return "not removed yet"
+    if part.at is PartAt.SOLDERED:
+        return ""
+    if part.left_out:
+        return {
+            "missing": "left out: it was missing",
+            "doubtful": "left out: orientation in doubt",
+        }[part.left_out]
+    if part.at is PartAt.PLACED:
+        return "heated, not seen to melt" if part.unmelted else "placed, never heated"
+    return "found to be missing" if "" in part.marks else "not placed"
+
+
+def damage_told(ledger: Ledger) -> list[str]:
+    """Pads and tracks that were damaged, in words: "U4 pad 3: lifted pad"."""
+    return [
+        f"{ref} pad {pin}: {how}"
+        for ref, one in ledger.parts.items()
+        for pin, how in one.damage.items()
+    ]
+
+
+# from runs to entries
+def entries_of(runs: Iterable[BenchRun], pins: Pins, board: str = "") -> list[LedgerEntry]:
+    """All that was done in runs, in the order in which it was tapped."""
+    found: list[tuple[int, int, int, LedgerEntry]] = []
+    stored = 0
+    for run in sorted(runs, key=lambda one: one.id):
+        for number, entry in enumerate(_entries_in(run, pins, board, stored)):
+            found.append((entry.at, run.id, number, entry))
+        stored = max([stored, *(tap.order for tap in run.taps)])
+    return [row[3] for row in sorted(found, key=lambda row: row[:3])]
+
+
+def _entries_in(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[LedgerEntry]:
+    plan = run.plan
+    if isinstance(plan, HeatPlan):
+        yield from _heat(run, plan, pins, stored)
+    elif isinstance(plan, PlacingPlan):
+        yield from _placing(run)
+    elif isinstance(plan, HandPlan):
+        yield from _dots(run, plan)
+    elif isinstance(plan, PrintRun):
+        yield from _prints(run, plan, board)
+    elif isinstance(plan, IronPlan):
+        yield from _iron(run, plan, pins, stored)
+    elif isinstance(plan, RemovalRun):
+        yield from _removal(run, plan, pins)
+    elif isinstance(plan, PadsRun):
+        yield from _pads(run, plan)
+    elif isinstance(plan, LookPlan):
+        yield from _look(run, plan)
+    elif isinstance(plan, MendRun):
+        yield from _touch_ups(run, plan, pins)
+    elif isinstance(plan, WashRun) and run.taps and run.state.over:
+        yield _entry(run, Did.WASHED, at=run.taps[-1].order)
+
+
+def _entry(
+    run: BenchRun,
+    did: Did,
+    *,
+    at: int,
+    ref: str = "",
+    pin: str = "",
+    how: str = "",
+    other: str = "",
+    side: str = "",
+    pads: Mapping[Pad, PadHeats] | None = None,
+) -> LedgerEntry:
+    return LedgerEntry(
+        did=did,
+        run=run.id,
+        job=run.job_id,
+        at=at,
+        ref=ref,
+        pin=pin,
+        how=how,
+        other=other,
+        side=side,
+        pads=pads or {},
+    )
+
+
+def _when(run: BenchRun, cue: str) -> int:
+    """After how many taps a cue was answered as it stands."""
+    place = run.state.by.get(cue)
+    return 0 if place is None else run.taps[place].order
+
+
+def _answers(run: BenchRun, words: Mapping[str, str]) -> Iterator[tuple[str, str, int]]:
+    for cue, word in words.items():
+        yield cue, word, _when(run, cue)
+
+
+def _once(refs: Iterable[str], pins: Pins, heats: PadHeats) -> dict[Pad, PadHeats]:
+    return {(ref, pin): heats for ref in refs for pin in pins.get(ref, ())}
+
+
+def _heat(run: BenchRun, plan: HeatPlan, pins: Pins, stored: int) -> Iterator[LedgerEntry]:
+    looked_at = bool(run.marks) and not plan.lifts
+    if not run.taps and not looked_at:
+        return  # opened and never begun; one that was looked at was done without the clock
+    last = run.taps[-1].order if run.taps else stored
+    melts = {(ref, pin): n for ref, pin, n in (run.forecast or Forecast(targets=())).melts}
+    seen = set(run.molten) if run.taps else set(plan.targets)
+    lifted = set(run.lifted)
+    sprang = {ref for ref in plan.targets if springs_key(ref) in run.state.done}
+    any_melted = bool(seen or sprang)
+    for ref in plan.targets:
+        at = _when(run, run.flow_cue(ref)) or last
+        heated = {
+            (ref, pin): PadHeats(heats=1, again=max(melts.get((ref, pin), 1) - 1, 0))
+            for pin in pins.get(ref, ())
+        }
+        if ref in lifted:
+            how = BY_PLATE if plan.source is SourceKind.PLATE else BY_AIR
+            yield _entry(run, Did.REMOVED, at=at, ref=ref, how=how, pads=heated)
+        elif ref in seen or ref in sprang:
+            yield _entry(run, Did.MELTED, at=at, ref=ref, side=plan.side, pads=heated)
+        elif {AWAY, SOLID} & run.state.done.keys() and not plan.lifts:
+            yield _entry(run, Did.NOT_SEEN, at=last, ref=ref)
+    if any_melted:
+        targets = set(plan.targets)
+        beside = {pad: PadHeats(likely=1) for pad in melts if pad[0] not in targets}
+        yield _entry(run, Did.BESIDE, at=last, pads=beside)
+    for ref in run.moved:
+        yield _entry(run, Did.MOVED, at=last, ref=ref)
+
+
+def _placing(run: BenchRun) -> Iterator[LedgerEntry]:
+    if not run.taps:
+        return
+    for ref, _, at in _answers(run, run.state.done):
+        yield _entry(run, Did.PLACED, at=at, ref=ref)
+    for ref, word, at in _answers(run, run.state.aside):
+        yield _entry(run, Did.LEFT_OUT, at=at, ref=ref, how=word)
+    for ref in run.state.to_do:
+        yield _entry(run, Did.AWAITED, at=run.taps[-1].order, ref=ref)
+
+
+def _dots(run: BenchRun, plan: HandPlan) -> Iterator[LedgerEntry]:
+    for cue, _, at in _answers(run, run.state.done):
+        step = plan.steps[int(cue)]
+        for pin in step.pins:
+            yield _entry(run, Did.DOTTED, at=at, ref=step.ref, pin=pin)
+
+
+def _prints(run: BenchRun, plan: PrintRun, board: str) -> Iterator[LedgerEntry]:
+    keys = [print_key(n) for n, name in enumerate(plan.boards, 1) if name == board or not board]
+    if keys and all(key in run.state.done for key in keys):
+        at = max(_when(run, key) for key in keys)
+        yield _entry(run, Did.PRINTED, at=at, side=run.side)
+
+
+def _iron(run: BenchRun, plan: IronPlan, pins: Pins, stored: int) -> Iterator[LedgerEntry]:
+    if not plan.rows:  # a record of what was done without the clock; earlier ones have no tap
+        if run.script.cues and run.taps and not run.state.done:
+            return
+        at = run.taps[-1].order if run.taps else stored
+        for ref in plan.refs:
+            for pin in pins.get(ref, ()):
+                heats = {(ref, pin): PadHeats(heats=1)}
+                yield _entry(run, Did.BY_IRON, at=at, ref=ref, pin=pin, how="last", pads=heats)
+        return
+    ref = plan.refs[0]
+    touched: set[str] = set()
+    rows: dict[str, tuple[str, ...]] = {f"tack {pin}": (pin,) for pin in plan.tacks}
+    rows |= {f"row {number}": row.pins for number, row in enumerate(plan.rows, 1)}
+    wanted = {pin for row in plan.rows for pin in row.pins}
+    soldered: set[str] = set()
+    for cue, _, at in sorted(_answers(run, run.state.done), key=lambda row: row[2]):
+        soldered |= set(rows.get(cue, ())) if not cue.startswith("tack ") else set()
+        for pin in rows.get(cue, ()):
+            given = {(ref, pin): PadHeats(again=1) if pin in touched else PadHeats(heats=1)}
+            touched.add(pin)
+            how = "tack" if cue.startswith("tack ") else "last" if soldered >= wanted else ""
+            yield _entry(run, Did.BY_IRON, at=at, ref=ref, pin=pin, how=how, pads=given)
+
+
+def _removal(run: BenchRun, plan: RemovalRun, pins: Pins) -> Iterator[LedgerEntry]:
+    if plan.lifted_cue not in run.state.done:
+        return
+    at = _when(run, plan.lifted_cue)
+    heats = _once([plan.ref], pins, PadHeats(heats=1)) if plan.melts else {}
+    yield _entry(run, Did.REMOVED, at=at, ref=plan.ref, how=plan.way, pads=heats)
+
+
+def _pads(run: BenchRun, plan: PadsRun) -> Iterator[LedgerEntry]:
+    mine = {f"pad {one.pin}": one.pin for one in plan.steps}
+    for cue, _, at in _answers(run, run.state.done):
+        if cue in mine:
+            pin = mine[cue]
+            heats = {(plan.ref, pin): PadHeats(bare=1)}
+            yield _entry(run, Did.CLEANED, at=at, ref=plan.ref, pin=pin, how=plan.want, pads=heats)
+    for cue, word, at in _answers(run, run.state.aside):
+        if cue in mine:
+            pin = mine[cue]
+            heats = {(plan.ref, pin): PadHeats(bare=1)}
+            yield _entry(run, Did.DAMAGED, at=at, ref=plan.ref, pin=pin, how=word, pads=heats)
+    if run.taps and run.state.over:
+        yield _entry(run, Did.PADS_DONE, at=run.taps[-1].order, ref=plan.ref)
+
+
+def _look(run: BenchRun, plan: LookPlan) -> Iterator[LedgerEntry]:
+    if not run.taps:
+        return
+    for mark in found_by(plan, run.state, run.taps):
+        yield _entry(
+            run,
+            Did.INSPECTED,
+            at=_when(run, f"{mark.ref}.{mark.pin}"),
+            ref=mark.ref,
+            pin=mark.pin,
+            how=str(mark.verdict),
+            other=mark.other,
+        )
+
+
+# What a touch-up melts besides the joint itself: the whole part, or nothing.
+_WHOLE = frozenset(
+    {Verdict.SKEWED, Verdict.STANDING, Verdict.MISSING, Verdict.WRONG_PART, Verdict.REVERSED}
+)
+_COLD = frozenset({Verdict.LOOSE_BALLS, Verdict.DAMAGE})
+
+
+def melted_by(step: MendStep, pins: Pins) -> dict[Pad, PadHeats]:
+    """The pads that a touch-up melts, by the fault: a bridge both its joints, a part that lies wrong
+    all of it, loose balls and damage none.
+    """
+    verdict = Verdict(step.fault)
+    if verdict in _COLD:
+        return {}
+    if verdict in _WHOLE or not step.pin:
+        return _once([step.ref], pins, PadHeats(heats=1))
+    mine = [step.pin, step.other] if verdict is Verdict.BRIDGE and step.other else [step.pin]
+    return {(step.ref, pin): PadHeats(heats=1) for pin in mine}
+
+
+def _touch_ups(run: BenchRun, plan: MendRun, pins: Pins) -> Iterator[LedgerEntry]:
+    for step in plan.steps:
+        cue, again = f"mend {step.ref}.{step.pin}", f"{AGAIN}{step.ref}.{step.pin}"
+        if cue in run.state.done:
+            yield _entry(
+                run,
+                Did.TOUCHED_UP,
+                at=_when(run, cue),
+                ref=step.ref,
+                pin=step.pin,
+                how=step.fault,
+                pads=melted_by(step, pins),
+            )
+        if again in run.state.done or again in run.state.aside:
+            good = again in run.state.done
+            yield _entry(
+                run,
+                Did.INSPECTED,
+                at=_when(run, again),
+                ref=step.ref,
+                pin=step.pin,
+                how=str(Verdict.GOOD) if good else step.fault,
+                other="" if good else step.other,
+            )
+
+
+# from entries to what they come to
+def _enter(ledger: Ledger, entry: LedgerEntry, pins: Pins) -> None:
+    """Move the ledger by one entry. What cannot be (a part soldered that is not there) moves
+    nothing.
+    """
+    if entry.did is Did.PRINTED:
+        ledger.printed[entry.side] = entry.run
+        return
+    if entry.did is Did.WASHED:
+        ledger.washed = entry.run
+        return
+    if entry.did is Did.BESIDE:
+        _add_heats(ledger, entry)
+        return
+    part = ledger.parts.get(entry.ref)
+    if part is not None and _ENTRIES[entry.did](ledger, part, entry, pins):
+        _add_heats(ledger, entry)
+
+
+def _add_heats(ledger: Ledger, entry: LedgerEntry) -> None:
+    for pad, heats in entry.pads.items():
+        ledger.pads[pad] = ledger.pads.get(pad, PadHeats()) + heats
+
+
+def _hot(ledger: Ledger, part: PartRecord, entry: LedgerEntry) -> None:
+    """What holds no more once solder was molten: washed, dry, looked at."""
+    ledger.washed, ledger.last_hot = None, max(ledger.last_hot, entry.at)
+    for ref, pin in entry.pads:
+        mark = part.marks.get(pin)
+        if ref == part.ref and mark is not None:
+            part.marks[pin] = _stale(mark)
+
+
+def _stale(mark: JointMark) -> JointMark:
+    return replace(mark, stale=True)
+
+
+def _on(part: PartRecord, at: PartAt) -> None:
+    """Put a part on: what was said of it while it was off is over."""
+    if part.at is PartAt.REMOVED:
+        part.refitted = True
+        part.marks.clear()
+        part.once_bad.clear()
+        part.touched.clear()
+        part.by_iron.clear()
+    part.at, part.left_out, part.awaited = at, "", False
+
+
+def _dotted(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    part.dotted.add(entry.pin)
+    return True
+
+
+def _awaited(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    part.awaited = part.awaited or not part.on
+    return True
+
+
+def _placed(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    if part.at is not PartAt.SOLDERED:
+        _on(part, PartAt.PLACED)
+    return True
+
+
+def _left_out(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    if part.at is not PartAt.SOLDERED:
+        part.at = PartAt.REMOVED if part.at is PartAt.REMOVED else PartAt.NOT_ON
+        part.left_out, part.awaited = entry.how, False
+    return True
+
+
+def _melted(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    if not part.on and (part.left_out or part.awaited):
+        return False  # it is not there: nothing of it was molten
+    _hot(ledger, part, entry)
+    _on(part, PartAt.SOLDERED)
+    part.unmelted = part.moved = False
+    part.heated_job = entry.job
+    part.dotted.clear()
+    ledger.printed.pop(entry.side, None)
+    return True
+
+
+def _not_seen(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    if part.left_out or part.awaited:
+        return False
+    for pin, mark in part.marks.items():
+        part.marks[pin] = _stale(mark)
+    if part.at is PartAt.SOLDERED:
+        return True
+    _on(part, PartAt.PLACED)
+    part.unmelted = True
+    return True
+
+
+def _by_iron(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    _hot(ledger, part, entry)
+    if part.at is not PartAt.SOLDERED:
+        _on(part, PartAt.PLACED)
+    part.moved, part.heated_job = False, entry.job
+    if entry.how != "tack":
+        part.by_iron.add(entry.pin)
+    if entry.how == "last":
+        part.at, part.unmelted = PartAt.SOLDERED, False
+    return True
+
+
+def _removed(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    if not part.on and part.left_out:
+        return False
+    _hot(ledger, part, entry)
+    _take_off(part, entry)
+    return True
+
+
+def _is_off(part: PartRecord, entry: LedgerEntry) -> None:
+    """Bare pads are worked on only where the part is off, noted or not."""
+    if part.on:
+        _take_off(part, entry)
+        part.came_off = ""
+
+
+def _take_off(part: PartRecord, entry: LedgerEntry) -> None:
+    part.at, part.refitted, part.unmelted, part.moved = PartAt.REMOVED, False, False, False
+    part.left_out, part.awaited = "", False
+    part.came_off, part.off_run, part.off_job = entry.how, entry.run, entry.job
+    part.cleaned.clear()
+    part.pads_done = False
+    part.marks.clear()
+    part.once_bad.clear()
+    part.touched.clear()
+    part.by_iron.clear()
+
+
+def _moved(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    part.moved = True
+    return True
+
+
+def _cleaned(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    ledger.washed, ledger.last_hot = None, max(ledger.last_hot, entry.at)
+    _is_off(part, entry)
+    part.cleaned.add(entry.pin)
+    part.damage.pop(entry.pin, None)
+    return True
+
+
+def _pads_done(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    _is_off(part, entry)
+    part.pads_done = True
+    return True
+
+
+def _damaged(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    _is_off(part, entry)
+    part.damage[entry.pin] = entry.how
+    return True
+
+
+def _inspected(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    verdict = Verdict(entry.how)
+    part.marks[entry.pin] = JointMark(verdict=verdict, other=entry.other, run=entry.run)
+    if verdict is not Verdict.GOOD:
+        part.once_bad.add(entry.pin)
+    if verdict is Verdict.MISSING and not entry.pin and part.on:
+        part.at = PartAt.NOT_ON
+        part.by_iron.clear()
+    if verdict is Verdict.GOOD:
+        part.moved = False
+        if (
+            not entry.pin
+        ):  # the whole part was looked at: what was good and molten since holds again
+            part.marks |= {
+                pin: replace(mark, stale=False)
+                for pin, mark in part.marks.items()
+                if mark.verdict is Verdict.GOOD
+            }
+        if not part.on:  # somebody saw it there: it was put on without the clock
+            _on_again(part, entry)
+    return True
+
+
+def _on_again(part: PartRecord, entry: LedgerEntry) -> None:
+    mark = part.marks[entry.pin]
+    _on(part, PartAt.SOLDERED)
+    part.marks[entry.pin] = mark
+
+
+def _touched_up(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
+    if entry.pads:
+        _hot(ledger, part, entry)
+    if entry.how == Verdict.MISSING and not part.on:
+        part.at = PartAt.SOLDERED
+    part.moved = part.unmelted = False
+    part.touched[entry.pin] = part.touched.get(entry.pin, 0) + 1
+    return True
+
+
+_ENTRIES = {
+    Did.DOTTED: _dotted,
+    Did.AWAITED: _awaited,
+    Did.PLACED: _placed,
+    Did.LEFT_OUT: _left_out,
+    Did.MELTED: _melted,
+    Did.NOT_SEEN: _not_seen,
+    Did.BY_IRON: _by_iron,
+    Did.REMOVED: _removed,
+    Did.MOVED: _moved,
+    Did.CLEANED: _cleaned,
+    Did.PADS_DONE: _pads_done,
+    Did.DAMAGED: _damaged,
+    Did.INSPECTED: _inspected,
+    Did.TOUCHED_UP: _touched_up,
+}

@@ -1,0 +1,141 @@
+"""The ledger of a job's board, read from its runs in three queries, and what the strip says by it."""
+
+import sqlite3
+from collections import OrderedDict
+from collections.abc import Sequence
+from threading import Lock
+
+from yellowfen.core.board.board import Board
+from yellowfen.core.board.remembered import remembered
+from yellowfen.core.part.package import HIDDEN
+from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.work.job import Job, Piece, Purpose
+from yellowfen.core.work.ledger import Ledger, ledger_of
+from yellowfen.core.work.run import BenchRun
+from yellowfen.core.work.stages import Progress, behind
+from yellowfen.store import bench_runs, boards, jobs, paste
+from yellowfen.store import ready as ready_store
+from yellowfen.store import rework as stored
+
+_MOST = 64
+_kept: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], list[BenchRun], Ledger]] = (
+    OrderedDict()
+)
+_lock = Lock()
+
+
+@remembered(most=8)
+def pins_of(board: Board) -> dict[str, tuple[str, ...]]:
+    """The pins of every part."""
+    return {part.ref: tuple(land.pin for land in part.package.lands) for part in board.parts}
+
+
+def board_runs(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> list[BenchRun]:
+    """All runs on one board, oldest first: of a named one over all jobs, of one without a name those
+    of its job.
+    """
+    return _read(connection, job, piece)[0]
+
+
+def ledger_now(connection: sqlite3.Connection, job: Job) -> Ledger:
+    """The ledger of the job's board on the bench; of boards that are all alike what was done to all
+    of them.
+    """
+    return _read(connection, job, job.piece)[1]
+
+
+def ledger_of_piece(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> Ledger:
+    """The ledger of one of a job's boards."""
+    return _read(connection, job, piece)[1]
+
+
+def _read(
+    connection: sqlite3.Connection, job: Job, piece: Piece | None
+) -> tuple[list[BenchRun], Ledger]:
+    piece_id = piece.id if piece else None
+    stamp = bench_runs.stamp(connection, job.id, piece_id)
+    board = boards.get(connection, job.board_id)
+    file = connection.execute("PRAGMA database_list").fetchone()[2]
+    key = (file, job.id, piece_id)
+    with _lock:
+        kept = _kept.get(key)
+        if kept is not None and kept[0] == (stamp, id(board)):
+            _kept.move_to_end(key)
+            return kept[1], kept[2]
+    runs = bench_runs.on_board(connection, job.id, piece_id)
+    built = any(run.taps and run.purpose is Purpose.BUILD for run in runs)
+    ledger = ledger_of(
+        runs,
+        pins_of(board),
+        board=piece.name if piece else "",
+        on_from_start=job.purpose is not Purpose.BUILD and not built,
+    )
+    with _lock:
+        _kept[key] = ((stamp, id(board)), runs, ledger)
+        while len(_kept) > _MOST:
+            _kept.popitem(last=False)
+    return runs, ledger
+
+
+def scope_of(board: Board, job: Job) -> list[str]:
+    """The parts that a job is about and that are known well enough to be put on."""
+    return [
+        part.ref
+        for part in board.parts
+        if job.about(part.ref)
+        and part.package.lands
+        and (part.joined or part.note != "unknown" or job.parts)
+    ]
+
+
+def seen_pins(board: Board, refs: Sequence[str]) -> dict[str, tuple[str, ...]]:
+    """Of each part the pins whose joints an eye can see."""
+    chosen = set(refs)
+    return {
+        part.ref: tuple(land.pin for land in part.package.lands if land.kind not in HIDDEN)
+        for part in board.parts
+        if part.ref in chosen
+    }
+
+
+def stages_behind(connection: sqlite3.Connection, job: Job) -> frozenset[str]:
+    """The stages that are behind a job: of the board on the bench, of several alike those that are
+    behind every one of them.
+    """
+    pieces: Sequence[Piece | None] = (job.piece,) if job.piece or not job.pieces else job.pieces
+    found = [_behind(connection, job, piece) for piece in pieces]
+    return frozenset.intersection(*found)
+
+
+def _behind(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> frozenset[str]:
+    board = boards.get(connection, job.board_id)
+    runs, ledger = _read(connection, job, piece)
+    refs = scope_of(board, job)
+    answers = stored.answers(connection, job.id, piece.id if piece else None)
+    kit = next((run for run in reversed(runs) if run.kind is RunKind.KIT), None)
+    bags = [
+        one
+        for one in stored.passports(connection, job.id)
+        if piece is None or one.piece_id in (None, piece.id)
+    ]
+    typed = sum(
+        not one.by_key and one.found == "good" for one in paste.prints_of(connection, job.id)
+    )
+    facts = Progress(
+        refs=tuple(refs),
+        heated=tuple(
+            (heat.plan.side, ref)
+            for heat in job.heats
+            if not heat.plan.lifts
+            for ref in heat.plan.targets
+        ),
+        seen=seen_pins(board, refs),
+        kit="kit" in ready_store.done_of(connection, job.id)
+        or (kit is not None and kit.state.over and not kit.state.aside),
+        typed_prints=typed // jobs.boards_of(connection, job.id),
+        chosen=frozenset(ref for ref in job.parts if answers and answers.way_of(ref)),
+        bagged=frozenset(one.passport.ref for one in bags if one.passport.bag),
+        used=frozenset(one.passport.ref for one in bags if one.used),
+        noted=any(run.finished for run in runs if run.job_id == job.id),
+    )
+    return behind(job.purpose, job.id, ledger, facts)
