@@ -262,9 +262,7 @@ def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
     look, test = look_state(connection, job_id), metered(connection, job_id)
     parts = ledger_now(connection, jobs.get(connection, job_id)).parts
     good = [one for one in look.fresh if one.verdict is Verdict.GOOD and one.pin]
-    mended = sum(
-        one.pin in parts[one.ref].once_bad or "" in parts[one.ref].once_bad for one in good
-    )
+    mended = sum(one.pin in parts[one.ref].once_bad for one in good)
     marked = {f"{one.ref}.{one.pin}" for one in look.fresh}
     passed = sum(test.results.values())
     proof = proof_state(connection, job_id)

@@ -499,7 +499,7 @@ def _touch_ups(run: BenchRun, plan: MendRun, pins: Pins) -> Iterator[LedgerEntry
                 ref=step.ref,
                 pin=step.pin,
                 how=str(Verdict.GOOD) if good else step.fault,
-                other="" if good else step.other,
+                other=step.other,
             )
 
 
@@ -664,24 +664,25 @@ def _damaged(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -
 
 def _inspected(ledger: Ledger, part: PartRecord, entry: LedgerEntry, pins: Pins) -> bool:
     verdict = Verdict(entry.how)
-    part.marks[entry.pin] = JointMark(verdict=verdict, other=entry.other, run=entry.run)
-    if verdict is not Verdict.GOOD:
+    good = verdict is Verdict.GOOD
+    part.marks[entry.pin] = JointMark(
+        verdict=verdict, other="" if good else entry.other, run=entry.run
+    )
+    if not good:
         part.once_bad.add(entry.pin)
-    if verdict is Verdict.MISSING and not entry.pin and part.on:
-        part.at = PartAt.NOT_ON
-        part.by_iron.clear()
-    if verdict is Verdict.GOOD:
-        part.moved = False
-        if (
-            not entry.pin
-        ):  # the whole part was looked at: what was good and molten since holds again
-            part.marks |= {
-                pin: replace(mark, stale=False)
-                for pin, mark in part.marks.items()
-                if mark.verdict is Verdict.GOOD
-            }
-        if not part.on:  # somebody saw it there: it was put on without the clock
-            _on_again(part, entry)
+        if verdict is Verdict.MISSING and not entry.pin and part.on:
+            part.at = PartAt.NOT_ON
+            part.by_iron.clear()
+        return True
+    part.moved = False
+    # With the whole part, or both ends of a bridge, what was good and molten since holds again.
+    part.marks |= {
+        pin: replace(mark, stale=False)
+        for pin, mark in part.marks.items()
+        if mark.verdict is Verdict.GOOD and (not entry.pin or pin == entry.other)
+    }
+    if not part.on:  # somebody saw it there: it was put on without the clock
+        _on_again(part, entry)
     return True
 
 
