@@ -2,9 +2,11 @@
 
 Laws: every tap moves every sampled course towards what was seen, in logs, by as much as the two
 hang together over the samples (the gain of an ensemble's Kalman step, its spread narrowed by the
-matching square root); nothing is simulated. Without taps nothing changes. A tap that the samples
-hold for next to impossible is doubtful: it moves nothing until it is confirmed or a second one
-agrees. No single tap makes the cautious stop later.
+matching square root); nothing is simulated. One stop of a tour teaches the others how strongly the
+air heats and no more: none of them moves by a larger share than it did. Without taps nothing
+changes. A tap that the samples hold for next to impossible is doubtful: it moves nothing until it
+is confirmed or a second one agrees. No single tap makes the cautious stop later, none makes it
+vanish.
 """
 
 import math
@@ -53,6 +55,7 @@ RUN_LOG_SD = constant(
     affects="what the next board is told",
 )
 DOUBTFUL_SD = 2.4
+MOST_GAIN = 1.0  # of another stop, in logs: what a stop teaches is how strongly the air heats
 Z_OF_TENTH = 1.2816
 WIDEST_LOG_SD = 0.5  # wider than any bench: samples that never flow stand at ten minutes
 NEVER_S, SOONEST_S = 600.0, 0.3
@@ -193,6 +196,7 @@ class _Ensemble:
                 known = np.array([NEVER_S if value is None else value for value in values])
                 rows.append(np.log(np.clip(known, SOONEST_S, NEVER_S)))
         self.logs = np.array(rows, dtype=float).T
+        self.stops = np.array([stop for stop, _ in self.columns])
 
     def of(self, seen: Seen, refs: Sequence[str]) -> Array:
         """The samples' own logs of what was seen; several parts have flowed with their last."""
@@ -224,7 +228,31 @@ class _Ensemble:
         gain = (self.logs - self.logs.mean(axis=0)).T @ away / len(away) / float(x.var())
         share = spread2 / (spread2 + noise2)
         narrow = 1.0 / (1.0 + math.sqrt(noise2 / (spread2 + noise2)))
-        self.logs = self.logs + np.outer(share * (gap - narrow * away), gain)
+        moved = np.outer(share * (gap - narrow * away), gain)
+        beside = self.stops != seen.stop
+        if beside.any():
+            moved[:, beside] = self._taught(x, _seen_log(seen), noise2)[:, beside]
+        self.logs = self.logs + moved
+
+    def _taught(self, x: Array, seen: float, noise2: float) -> Array:
+        """What a tap at one stop moves the others by: the same step, within the tenths of what was
+        sampled, so that what never melts in some samples, or at once, sets no pace.
+        """
+        held, logs = _within(x[:, None])[:, 0], _within(self.logs)
+        away, spread2 = held - held.mean(), max(float(held.var()), 1e-9)
+        gain = (logs - logs.mean(axis=0)).T @ away / len(away) / spread2
+        share = spread2 / (spread2 + noise2)
+        narrow = 1.0 / (1.0 + math.sqrt(noise2 / (spread2 + noise2)))
+        gap, gain = seen - float(held.mean()), np.clip(gain, 0.0, MOST_GAIN)
+        never = self.logs >= math.log(0.98 * NEVER_S)
+        narrower = np.where(never.any(axis=0), 0.0, narrow)  # between some and never is no middle
+        return np.where(never, 0.0, share * (gap - np.outer(away, narrower)) * gain)
+
+
+def _within(logs: Array) -> Array:
+    """Each column held within its tenths."""
+    low, high = np.quantile(logs, (0.1, 0.9), axis=0)
+    return np.asarray(np.clip(logs, low, high))
 
 
 def _log(value: float | None) -> float:
@@ -328,7 +356,7 @@ def _stop(
         )
     else:
         before, now = _band(first.logs[:, harm], False).low, band("harm").low
-    stop_s = now if agreed > 1 or before is None else before if now is None else min(now, before)
+    stop_s = before if now is None else now if agreed > 1 or before is None else min(now, before)
     return RevisedStop(
         refs=stop.refs,
         flux=band(StopSight.FLUX),
