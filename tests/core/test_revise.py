@@ -11,7 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from yellowfen.core.heat.doubt import band_of
-from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, StopForecast, TargetForecast
+from yellowfen.core.heat.heat_plan import (
+    Forecast,
+    Goal,
+    HeatPlan,
+    StopForecast,
+    TargetForecast,
+)
 from yellowfen.core.heat.revise import (
     EYE_DELAY_S,
     EYE_SD_S,
@@ -24,7 +30,19 @@ from yellowfen.core.heat.revise import (
     revise,
 )
 from yellowfen.core.heat.scene import Deed, Move
-from yellowfen.core.work.bench_run import Script, Tap, allowed, shown, state_after
+from yellowfen.core.work.bench_run import (
+    RULES,
+    RunKind,
+    Script,
+    Tap,
+    allowed,
+    asked_of_haste,
+    shown,
+    state_after,
+    sure_key,
+    undoable,
+)
+from yellowfen.core.work.bench_scripts import WashRun, WashStep, wash_script
 from yellowfen.core.work.heat_script import (
     ALL_FLOWED,
     AWAY,
@@ -37,7 +55,6 @@ from yellowfen.core.work.heat_script import (
     moves_as_run,
     seen_key,
     stop_key,
-    sure_key,
 )
 
 STRENGTHS = tuple(float(np.exp(0.35 * z)) for z in np.linspace(-1.8, 1.8, 23))
@@ -391,3 +408,44 @@ def test_a_station_learns_from_what_was_believed_and_as_it_was_run() -> None:
     assert believed_flows(TOUR_PLAN, TOUR, course(3), taps) == [("P0", 29.0), ("P1", 55.0)]
     assert [move.seconds for move in moves_as_run(TOUR_PLAN, taps)] == [29.0, 26.0]
     assert moves_as_run(PLAN, taps) == MOVES
+
+
+def test_a_lift_far_before_the_forecast_is_asked_about_and_may_be_confirmed_or_taken_back() -> None:
+    plan = HeatPlan(targets=("U4",), goal=Goal.LIFT, moves=MOVES)
+    forecast = Forecast(targets=(TargetForecast(ref="U4", flows_s=30, early_s=20, late_s=50),))
+
+    def asked(*cues: tuple[str, float]) -> str:
+        return live_script(plan, forecast, course(), taps_at(*cues)).ask
+
+    assert asked(("start", 0), ("lifted U4", 29)) == ""
+    assert asked(("start", 0), ("lifted U4", 4)) == "Lifted: U4 at 4 s? Hard to believe."
+    early = (("start", 0.0), ("lifted U4", 4.0), ("away", 9.0), ("solid", 20.0))
+    assert asked(*early) != ""  # when the run is over as well
+    script = live_script(plan, forecast, course(), taps_at(*early))
+    sure = Tap(key="y", cue=script.ask_key, word="done", at_ms=30_000)
+    assert allowed(script, taps_at(*early), sure) == ""
+    assert asked(*early, (script.ask_key, 30)) == ""
+    assert undoable(taps_at(*early), "1 lifted U4") != ""
+    assert undoable(taps_at(*early), "1 lifted U4", asked="lifted U4") == ""
+
+
+def taps_at(*cues: tuple[str, float]) -> list[Tap]:
+    return [
+        Tap(key=f"{n} {cue}", cue=cue, word="done", at_ms=round(1000 * at))
+        for n, (cue, at) in enumerate(cues)
+    ]
+
+
+def test_a_drying_that_is_done_after_a_second_is_asked_about() -> None:
+    steps = (WashStep(title="Brush", detail=""), WashStep(title="Dry", detail="", least_min=105))
+    script = wash_script(WashRun(steps=steps))
+    word = next(iter(RULES[RunKind.WASH].words))
+    assert word == "done"
+    quick, slow = (taps_at(("wash 1", 0), ("wash 2", at)) for at in (1.0, 6300.0))
+    assert asked_of_haste(script, quick).ask == "Dry after 1 s? It takes about 1 h 45 min."
+    assert asked_of_haste(script, slow).ask == ""
+    key = sure_key("wash 2")
+    sure = Tap(key="y", cue=key, word="done", at_ms=2000)
+    assert asked_of_haste(script, quick).ask_key == key
+    assert allowed(script, quick, sure) == ""
+    assert asked_of_haste(script, [*quick, sure]).ask == ""

@@ -12,7 +12,15 @@ from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, LiftForecast
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.revise import Course, course_of
 from yellowfen.core.rework.lift import LiftWindow, lift_samples
-from yellowfen.core.work.bench_run import RunKind, Script, Tap, allowed, undoable
+from yellowfen.core.work.bench_run import (
+    RunKind,
+    Script,
+    Tap,
+    allowed,
+    asked_of_haste,
+    sure_key,
+    undoable,
+)
 from yellowfen.core.work.bench_scripts import (
     RECORD,
     IronPlan,
@@ -93,7 +101,7 @@ def _taught(connection: sqlite3.Connection, job: Job) -> Course | None:
 def script_now(connection: sqlite3.Connection, run: BenchRun) -> Script:
     """A run's script as it is shown: that of a heat moved by what was seen in it."""
     if not isinstance(run.plan, HeatPlan):
-        return run.script
+        return asked_of_haste(run.script, run.taps)
     course = bench_runs.course(connection, run.id)
     return live_script(run.plan, run.forecast or Forecast(targets=()), course, run.taps)
 
@@ -286,12 +294,15 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
 
 
 def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
-    """Take the newest tap back. Raises Refused for an older one, or in a run that is finished."""
+    """Take the newest tap back, or the one that is asked about. Raises Refused for another, or in a
+    run that is finished.
+    """
     with atomic(connection):
-        if bench_runs.get(connection, run_id).finished:
+        before = bench_runs.get(connection, run_id)
+        if before.finished:
             raise Refused("this run is finished; its taps stay as they are")
-        taps = bench_runs.taps_of(connection, run_id)
-        reason = undoable(taps, key)
+        taps, asks = before.taps, script_now(connection, before).ask_key
+        reason = undoable(taps, key, asks.removeprefix(sure_key("")))
         if reason:
             raise Refused(reason)
         taken_back = next((one for one in taps if one.key == key), None)

@@ -329,12 +329,14 @@ def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = Non
     targets = tuple(
         TargetForecast(
             ref=ref,
-            flows_s=all_molten_s(seen.joints_of(ref)),
+            flows_s=flows,
             early_s=band.low,
             late_s=band.high,
             watch=watched(scene, seen, nearest, (ref,)),
         )
-        for ref, band in zip(sure.targets, sure.melts, strict=True)
+        for ref, told in zip(sure.targets, sure.melts, strict=True)
+        for flows in (all_molten_s(seen.joints_of(ref)),)
+        for band in (told.holding(flows),)
     )
     facts = done.rehearsal.model
     known = "calibrated" if done.taught else "from memory, not calibrated"
@@ -358,14 +360,15 @@ def stop_forecasts(done: Rehearsed, sure: Sureness) -> tuple[StopForecast, ...]:
         StopForecast(
             refs=(refs := tuple(dict.fromkeys((*move.over, *move.awaits)))),
             seconds=move.seconds,
-            early_s=stay.took.low,
-            late_s=stay.took.high,
+            early_s=took.low,
+            late_s=took.high,
             latest_s=stay.latest_s,
             latest_why=stay.latest_why,
             watch=watched(scene, done.rehearsal, move, refs),
         )
         for move, stay in zip(heating_moves(scene), sure.stays, strict=False)
         if move in stops_of(scene.moves)
+        for took in (stay.took.holding(move.seconds),)
     )
 
 

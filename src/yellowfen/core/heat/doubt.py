@@ -496,6 +496,13 @@ class Band:
     middle: float | None
     high: float | None
 
+    def holding(self, told: float | None) -> "Band":
+        """The band that is told with a value of its own: never beside it."""
+        if told is None:
+            return self
+        low = told if self.low is None else min(self.low, told)
+        return Band(low, self.middle, None if self.high is None else max(self.high, told))
+
 
 @dataclass(frozen=True)
 class Blame:

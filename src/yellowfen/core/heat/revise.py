@@ -280,6 +280,16 @@ def revise(course: Course, taps: Sequence[Seen]) -> Revised:
     return Revised(stops=stops, doubtful=tuple(doubtful))
 
 
+def too_early(course: Course, taps: Sequence[Seen], seen: Seen) -> bool:
+    """True for something told earlier than the samples, moved by what was seen, hold for possible."""
+    if not 0 <= seen.stop < len(course.stops):
+        return False
+    ensemble = _Ensemble(course)
+    _taken(course, ensemble, taps)
+    refs = [ref for ref in course.stops[seen.stop].refs if ref in seen.refs]
+    return bool(refs) and ensemble.surprise(seen, refs) < -DOUBTFUL_SD
+
+
 def carried_on(course: Course, taps: Sequence[Seen]) -> Course:
     """The course that the next board of the same heat begins with: moved by these taps, as far
     apart again as two runs by one hand are (never farther than it was).

@@ -370,6 +370,7 @@ def cleaning_steps(
         ),
         WashStep(
             title=f"Dry {minutes_said(minutes)}",
+            least_min=minutes,
             detail=f"at {plan.dry_c:.0f} °C{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, under bodies moving air does not",
         ),
         WashStep(
@@ -404,6 +405,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:
         [
             WashStep(
                 title="Soak five minutes",
+                least_min=5.0,
                 detail="alcohol of 90 % or more, deep enough for the joints; parts that must stay dry above it",
             )
         ]

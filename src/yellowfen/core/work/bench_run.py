@@ -7,12 +7,12 @@ changes nothing.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 from itertools import pairwise
 
-from yellowfen.core.quantity.wording import counted
+from yellowfen.core.quantity.wording import counted, minutes_words
 
 LONGEST_RUN_S = 86_400.0
 SLACK_MS = 2_000  # clocks of two devices at one bench; more is a clock set back
@@ -206,7 +206,8 @@ class Cue:
     without which it cannot come; `free` cues may come before those that stand ahead of them; `ends`
     names cues that have no sense once this one is done. `group` is what "3 of this value" counts.
     `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the drawing what to show. `anew` is what to set
-    up where it was tried and did not come right.
+    up where it was tried and did not come right. What takes `least_s` and is done after less than
+    half of it is asked about; what may `always` be answered may be when the run is over.
     """
 
     key: str
@@ -231,6 +232,8 @@ class Cue:
     shape: str = ""
     spot: int | None = None
     anew: str = ""
+    least_s: float = 0.0
+    always: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -352,9 +355,39 @@ def allowed(script: Script, taps: Sequence[Tap], tap: Tap) -> str:
     return ""
 
 
-def undoable(taps: Sequence[Tap], key: str) -> str:
-    """Why a tap may not be taken back, as a sentence; "" where it may: the newest first."""
-    if any(tap.key == key for tap in taps) and taps[-1].key != key:
+def sure_key(cue: str) -> str:
+    """The extra cue that confirms a tap which was hard to believe."""
+    return f"sure {cue}"
+
+
+def confirming(cue: Cue) -> Cue:
+    """The extra that confirms a cue's tap; at any later time."""
+    return Cue(
+        key=sure_key(cue.key), title="", press="It is so", free=True, after=cue.key, always=True
+    )
+
+
+def asked_of_haste(script: Script, taps: Sequence[Tap]) -> Script:
+    """The script with a question about the newest cue that was done in less than half the least
+    time that it takes, and was not confirmed.
+    """
+    sure = {tap.cue for tap in taps}
+    for before, tap in reversed(list(pairwise(taps))):
+        cue, spent = script.cue(tap.cue), (tap.at_ms - before.at_ms) / 1000
+        done = RULES[script.kind].words.get(tap.word) is Effect.DONE
+        if cue and done and spent < 0.5 * cue.least_s and sure_key(cue.key) not in sure:
+            took = minutes_words(cue.least_s / 60)
+            ask = f"{cue.title} after {spent:.0f} s? It takes {took}."
+            return replace(script, ask=ask, ask_key=sure_key(cue.key))
+    return script
+
+
+def undoable(taps: Sequence[Tap], key: str, asked: str = "") -> str:
+    """Why a tap may not be taken back, as a sentence; "" where it may: the newest first, and that of
+    the cue which is `asked` about.
+    """
+    mine = next((tap for tap in taps if tap.key == key), None)
+    if mine is not None and taps[-1].key != key and mine.cue != asked:
         return "take the later taps back first"
     return ""
 
@@ -380,7 +413,7 @@ def _refusal(script: Script, now: _Standing, tap: Tap) -> str:
         return f"first: {before.press if before else cue.after}"
     if rule.any_order:
         return ""
-    if not now.to_do and cue in script.extras:
+    if not now.to_do and cue in script.extras and not cue.always:
         return "the run is over"
     first = next(iter(now.to_do), None)
     if cue.free or first == cue.key:

@@ -12,7 +12,7 @@ from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp, side_up
+from yellowfen.core.work.bench_run import Cue, RunKind, Script, SetUp, confirming, side_up
 from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.kit import Line, line_key
 from yellowfen.core.work.order import Step, either_way
@@ -400,10 +400,11 @@ def print_script(plan: PrintRun) -> Script:
 
 @dataclass(frozen=True, kw_only=True)
 class WashStep:
-    """One thing to do when washing, in a line, and what to mind."""
+    """One thing to do when washing, in a line, what to mind, how many minutes it takes at least."""
 
     title: str
     detail: str
+    least_min: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -423,10 +424,14 @@ def wash_script(plan: WashRun) -> Script:
             press="It is done",
             detail=step.detail,
             group="wash",
+            least_s=60 * step.least_min,
         )
         for number, step in enumerate(plan.steps, 1)
     )
-    return Script(kind=RunKind.WASH, cues=cues, closing="Clean and dry.", of_group="of these")
+    sure = tuple(confirming(cue) for cue in cues if cue.least_s)
+    return Script(
+        kind=RunKind.WASH, cues=cues, closing="Clean and dry.", of_group="of these", extras=sure
+    )
 
 
 @dataclass(frozen=True, kw_only=True)

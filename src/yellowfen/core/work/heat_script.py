@@ -20,11 +20,12 @@ from yellowfen.core.heat.revise import (
     StopSight,
     carried_on,
     revise,
+    too_early,
 )
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
-from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap
+from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap, confirming, sure_key
 
 START, AWAY, SOLID, ALL_FLOWED = "start", "away", "solid", "flowed"
 UNCLOCKED = "unclocked"  # told of a heat that was done without the clock: all of it flowed
@@ -101,11 +102,6 @@ def seen_key(what: StopSight, stop: int = 0) -> str:
     return f"{what} {stop}" if stop else str(what)
 
 
-def sure_key(cue: str) -> str:
-    """The extra cue that confirms a tap which was hard to believe."""
-    return f"sure {cue}"
-
-
 def shortened(refs: Sequence[str]) -> str:
     """Some parts by name, the rest by number."""
     more = len(refs) - MOST_NAMES
@@ -142,6 +138,7 @@ def live_script(
     seen, cues = _seen(plan, forecast, taps)
     revised = revise(course, seen)
     doubtful = [cues[place] for place in revised.doubtful]
+    doubtful += _lifted_too_early(course, seen, taps)
     at = [((tap.at_ms - taps[0].at_ms) / 1000, tap) for tap in taps]
     moments = {tap.cue: when for when, tap in at if tap.word != HANGS}
     live = Live(
@@ -153,6 +150,23 @@ def live_script(
         hung_s={tap.cue: when for when, tap in at if tap.word == HANGS},
     )
     return heat_script(plan, forecast, live)
+
+
+def _lifted_too_early(course: Course, seen: Sequence[Seen], taps: Sequence[Tap]) -> list[str]:
+    """Lifts that were tapped before their part can have been molten, by all that was seen, and were
+    not confirmed.
+    """
+    sure = {tap.cue for tap in taps}
+    found = []
+    for tap in taps:
+        ref = tap.cue.removeprefix(lifted_key(""))
+        if tap.word != "done" or ref == tap.cue or sure_key(tap.cue) in sure:
+            continue
+        after = (tap.at_ms - taps[0].at_ms) / 1000
+        lift = Seen(stop=0, what=StopSight.FLOWED, after_s=after, refs=(ref,))
+        if too_early(course, seen, lift):
+            found.append(tap.cue)
+    return found
 
 
 def believed_flows(
@@ -257,10 +271,7 @@ def _warmed(plan: HeatPlan) -> bool:
 def _asking(script: Script, live: Live | None) -> Script:
     """With what confirms a tap, and the question about a doubtful one."""
     sights = [*(cue for cue in script.cues if cue.refs), *script.extras]
-    sure = (
-        Cue(key=sure_key(cue.key), title="", press="It is so", free=True, after=cue.key)
-        for cue in sights
-    )
+    sure = (confirming(cue) for cue in sights)
     done = Cue(
         key=UNCLOCKED,
         title="",

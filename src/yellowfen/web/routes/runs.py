@@ -29,14 +29,15 @@ from yellowfen.core.work.bench_run import (
     chosen,
     moments_s,
     shown,
+    sure_key,
 )
 from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan, IronPlan, PadsRun
-from yellowfen.core.work.heat_script import START, lifted_key, near_key, spans
+from yellowfen.core.work.heat_script import AWAY, START, lifted_key, near_key, spans
 from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
 from yellowfen.core.work.removal import RemovalRun
 from yellowfen.core.work.run import BenchRun
 from yellowfen.core.work.technique import SHAKY_REST_EVERY
-from yellowfen.store import boards, ready, stations
+from yellowfen.store import boards, jobs, ready, stations
 from yellowfen.store.bench_runs import get, remove
 from yellowfen.web.database import Database
 from yellowfen.web.hand_svg import paste_drawn, spots_drawn
@@ -168,6 +169,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "heat": heat,
         "labels": labels,
         "doing": DOING[run.kind],
+        "on_board": _on_board(database, run),
         "back": _back(run),
         "caution": _caution(run),
         "tour": bool(heat and heat.tour),
@@ -181,6 +183,13 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "large": ready.bench_setting(database, ready.EYES) == "strained",
     }
     return page(request, "bench_run.html", context)
+
+
+def _on_board(database: Database, run: BenchRun) -> str:
+    """Which of the job's boards is on the bench; "" of a job without boards of their own."""
+    pieces = jobs.pieces_of(database, run.job_id)
+    named = next((f"board {one.name}" for one in pieces if one.id == run.piece_id), "")
+    return named or ("all boards" if len(pieces) > 1 else "")
 
 
 def _back(run: BenchRun) -> str:
@@ -323,9 +332,16 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
         "signs": _signs(script, state),
         "ask": script.ask,
         "ask_key": script.ask_key,
+        "ask_tap": _asked_tap(run, script),
         "words": state.done if run.kind is RunKind.LOOK else {},
         "open": list(state.to_do) if run.kind is RunKind.LOOK else [],
     }
+
+
+def _asked_tap(run: BenchRun, script: Script) -> str:
+    """The key of the tap that is asked about, "" where none is."""
+    cue = script.ask_key.removeprefix(sure_key("")) if script.ask else ""
+    return next((tap.key for tap in reversed(run.taps) if tap.cue == cue), "")
 
 
 def _signs(script: Script, state: RunState) -> list[dict[str, str]]:
@@ -336,6 +352,7 @@ def _signs(script: Script, state: RunState) -> list[dict[str, str]]:
         for cue in script.extras
         if (kind := cue.key.split(" ")[0]) in SIGNS
         and START in state.done
+        and AWAY not in state.done
         and cue.key not in state.done
         and _sign_of_now(cue.key.removeprefix(kind).strip(), kind, now, state)
     ]

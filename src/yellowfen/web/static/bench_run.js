@@ -19,9 +19,9 @@ document.addEventListener("alpine:init", () => {
       const more = Object.fromEntries(this.keys.map((one) => [one.press, () => this.answer(one.word)]));
       if (this.clock) {
         more.a = () => this.away();
-        more.y = () => this.confirm();
         for (const key of ["f", "s", "b"]) more[key] = () => this.sign(this.signs.find((one) => one.press === key));
       }
+      more.y = () => this.confirm();
       this.beginRun(more);
     },
     beginRun(more) { this.beginTaps(more); },
@@ -90,6 +90,7 @@ document.addEventListener("alpine:init", () => {
     go() { this.answer(this.main); },
     sign(one) { if (one && this.openSigns.includes(one)) this.note(one.cue, this.main, one.say); },
     saySign(event) { this.sign(this.signs.find((one) => one.cue === event.currentTarget.dataset.sign)); },
+    slipped() { if (this.asks) this.takeBack(this.ask_tap); },
     confirm() { if (this.asks) this.note(this.ask_key, this.main, "It is so"); },
     away() { if (!this.notHeating) this.note("away", this.main, "Heat is away"); },
     note(cue, word, said) { this.add({ cue, word, said, at_ms: Math.round(Date.now() + this.offset) }); },
