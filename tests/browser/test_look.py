@@ -21,7 +21,7 @@ pytestmark = pytest.mark.browser
 
 def looked(page: Page, server: LiveServer, refs: str) -> int:
     """A new job whose parts were heated without the clock; its number, Look open."""
-    job = opened(page, 1, "", "build")
+    job = opened(page, 1, refs, "build")
     connection = connect_existing(server.data)
     targets = tuple(refs.split())
     plan = jobs.get(connection, job).plan

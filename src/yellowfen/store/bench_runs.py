@@ -18,8 +18,10 @@ _COLUMNS = (
     "SELECT bench_run.id, bench_run.job_id, job.name AS job_name, job.board_id,"
     " board.name AS board_name, bench_run.kind, bench_run.side, bench_run.started_at,"
     " bench_run.plan, bench_run.forecast, bench_run.note, bench_run.finished,"
-    " bench_run.heat_id, bench_run.piece_id, bench_run.looks_at, job.purpose"
+    " bench_run.heat_id, bench_run.piece_id, bench_run.looks_at, job.purpose,"
+    " coalesce(piece.name, '') AS piece_name"
     " FROM bench_run JOIN job ON job.id = bench_run.job_id JOIN board ON board.id = job.board_id"
+    " LEFT JOIN piece ON piece.id = bench_run.piece_id"
     " WHERE bench_run.removed_at IS NULL AND"
 )
 
@@ -102,12 +104,15 @@ def rows(
     kind: RunKind | None = None,
     most: int = 200,
     job_id: int | None = None,
+    before: int = 0,
 ) -> list[BenchRun]:
-    """The newest runs of all jobs (or one), of a kind or of all."""
+    """The newest runs of all jobs (or one), of a kind or of all; those older than run `before` where
+    one is named.
+    """
     found = connection.execute(
         f"{_COLUMNS} (? IS NULL OR bench_run.kind = ?) AND (? IS NULL OR bench_run.job_id = ?)"
-        " ORDER BY bench_run.id DESC LIMIT ?",
-        (kind and str(kind), kind and str(kind), job_id, job_id, most),
+        " AND (? = 0 OR bench_run.id < ?) ORDER BY bench_run.id DESC LIMIT ?",
+        (kind and str(kind), kind and str(kind), job_id, job_id, before, before, most),
     ).fetchall()
     return _read(connection, found)
 
@@ -203,6 +208,7 @@ def _run(
         piece_id=row["piece_id"],
         looks_at=row["looks_at"],
         purpose=Purpose(row["purpose"]),
+        piece_name=row["piece_name"],
     )
 
 
@@ -295,6 +301,17 @@ def add_tap(connection: sqlite3.Connection, run_id: int, tap: Tap) -> None:
         " ON CONFLICT (run_id, key) DO NOTHING",
         (run_id, tap.key, tap.cue, tap.word, tap.at_ms, tap.text),
     )
+
+
+def notes_on(connection: sqlite3.Connection, board_id: int, most: int = 5) -> list[tuple[str, str]]:
+    """The newest notes for next time on a board's jobs: (when and in which job, the note)."""
+    found = connection.execute(
+        "SELECT bench_run.started_at, job.name, bench_run.note FROM bench_run"
+        " JOIN job ON job.id = bench_run.job_id WHERE job.board_id = ? AND bench_run.note <> ''"
+        " AND bench_run.removed_at IS NULL ORDER BY bench_run.id DESC LIMIT ?",
+        (board_id, most),
+    ).fetchall()
+    return [(f"{row['started_at'][:10]}, {row['name']}", row["note"]) for row in found]
 
 
 def set_over(connection: sqlite3.Connection, run_id: int, over: bool) -> None:

@@ -47,11 +47,10 @@ from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.tour import watched
 from yellowfen.core.heat.usual import Usual, usual_recipe
-from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import bench_runs, boards, calibrations, jobs, stations
+from yellowfen.store import boards, calibrations, jobs, stations
 from yellowfen.store.packing import pack
 from yellowfen.workflows.calibration import station_doubts, tool_doubts
 
@@ -433,8 +432,3 @@ def touch_joint(
         while len(_TOUCHED) > _MOST_TOUCHES:
             _TOUCHED.popitem(last=False)
     return found
-
-
-def earlier_heats(connection: sqlite3.Connection, job_id: int) -> int:
-    """How many heats this job's board has seen already: its runs in which something flowed."""
-    return sum(1 for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job_id) if run.molten)

@@ -74,7 +74,7 @@ def mend_state(connection: sqlite3.Connection, job_id: int, *, reckoned: bool = 
     job = jobs.get(connection, job_id)
     look, state = look_state(connection, job_id), ready_state(connection, job_id)
     pads = ledger_now(connection, job).pads
-    marks = [one for one in look.marks if one.verdict is not Verdict.GOOD]
+    marks = faults_of(connection, look, job_id)
     runs = soldering(connection, job)
     facts = facts_of(connection, state, runs) if marks else {}
     parts = {part.ref: part for part in look.board.parts}
@@ -88,6 +88,24 @@ def mend_state(connection: sqlite3.Connection, job_id: int, *, reckoned: bool = 
     latest = bench_runs.latest(connection, job_id, RunKind.MEND)
     begun = latest if latest is not None and latest.taps and latest.state.to_do else None
     return MendState(look=look, bad=tuple(found), run=begun)
+
+
+PROVED = 0.8  # a suspect with this share of what explains the meter's results is a fault
+
+
+def faults_of(connection: sqlite3.Connection, look: LookState, job_id: int) -> list[FoundMark]:
+    """What is wrong with the board on the bench: what was seen, and what the meter proves."""
+    found = [one for one in look.marks if one.verdict is not Verdict.GOOD]
+    known = {(one.ref, pin) for one in found for pin in (one.pin, one.other)}
+    parts = {part.ref for part in look.board.parts}
+    for suspect, share in metered(connection, job_id).diagnosis.suspects[:1]:
+        ref, _, pin = suspect.joint.partition(".")
+        far, _, other = suspect.other.partition(".")
+        if share < PROVED or ref not in parts or (ref, pin) in known:
+            continue
+        verdict = Verdict.BRIDGE if suspect.other else Verdict.OPEN
+        found.append(FoundMark(ref, pin, verdict, other if far == ref else ""))
+    return found
 
 
 def _bad(
@@ -288,12 +306,12 @@ def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
 
 @dataclass(frozen=True, kw_only=True)
 class Gathered:
-    """What a board in hand took: minutes by what was done (pauses left out), the parts with most
-    heats, pictures, washed or not.
+    """What the board on the bench took: minutes by what was done (pauses left out), how often which
+    parts were heated, pictures, washed or not.
     """
 
     minutes: tuple[tuple[str, float], ...]
-    heats: tuple[tuple[str, int], ...]
+    heats: tuple[tuple[int, tuple[str, ...]], ...]
     pictures: int
     washed: bool
 
@@ -328,10 +346,12 @@ def gathered(connection: sqlite3.Connection, job_id: int) -> Gathered:
         if len(run.taps) > 1:
             taken = worked_s(run.kind, run.taps) / 60.0
             spent[DONE[run.kind]] = spent.get(DONE[run.kind], 0.0) + taken
-    heats = sorted(heats_of_parts(connection, job).items(), key=lambda row: (-row[1], row[0]))
+    by_count: dict[int, list[str]] = {}
+    for ref, count in heats_of_parts(connection, job).items():
+        by_count.setdefault(count, []).append(ref)
     return Gathered(
         minutes=tuple(sorted(spent.items(), key=lambda row: -row[1])),
-        heats=tuple(heats[:6]),
+        heats=tuple((count, tuple(by_count[count])) for count in sorted(by_count, reverse=True)),
         pictures=len(pictures.rows(connection, job.board_id, job_id)),
         washed=cleaning_state(connection, job_id).washed,
     )

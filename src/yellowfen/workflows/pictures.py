@@ -324,7 +324,8 @@ def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Pict
 
 
 def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> int:
-    """Mark what a part's outline says is beyond the criteria; returns how many joints.
+    """Mark a part as skewed whose outline says that joints are beyond the criteria; returns how many
+    those are. One part is one touch-up.
 
     Raises Refused where the part was not soldered in this job.
     """
@@ -333,7 +334,7 @@ def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> 
     if not seen.measured or seen.doubt:
         raise Refused(seen.doubt or f"lay {ref} on the picture first: nothing was measured yet")
     wrong = [one for one in seen.joints if one.verdict]
-    marks = [FoundMark(ref, one.pin, Verdict(one.verdict)) for one in wrong]
+    marks = [FoundMark(ref, "", Verdict.SKEWED)] if wrong else []
     mark_joints(connection, found.row.job_id, marks)
     return len(wrong)
 

@@ -20,6 +20,7 @@ from yellowfen.core.look.cleaning import (
 )
 from yellowfen.core.look.meter_plan import ground_of, supplies_of
 from yellowfen.core.look.proof import (
+    LEAST_MA,
     BoardProof,
     FirstPower,
     FunctionStep,
@@ -39,7 +40,14 @@ from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.database import atomic
 from yellowfen.store.proofs import cleaning_of, keep_cleaning, keep_proof, proof_of
 from yellowfen.workflows.ledger import board_runs, ledger_now
-from yellowfen.workflows.look import named_runs, soldered_in, soldering, touched_by, was_hot
+from yellowfen.workflows.look import (
+    metered,
+    named_runs,
+    soldered_in,
+    soldering,
+    touched_by,
+    was_hot,
+)
 
 FUNCTION = "its function"
 
@@ -226,6 +234,12 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
     found = proof_state(connection, job_id)
     if not found.proof.steps:
         raise Refused("write one step first: what the board does when it works")
+    test = metered(connection, job_id)
+    wrong = [key for key, passed in test.results.items() if not passed]
+    if wrong:
+        suspects = test.diagnosis.suspects
+        said = suspects[0][0].says if suspects else wrong[0]
+        raise Refused(f"no power yet: by meter {said}. Touch it up and measure again first")
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id
     lines = [
@@ -241,6 +255,18 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
         )
         for one in found.power
     ]
+    if not lines:
+        said = "first power, its current limited"
+        lines.append(
+            CheckLine(
+                here="supply",
+                there=found.ground,
+                title=f"{said[:1].upper()}{said[1:]}",
+                name="Power",
+                expect="no more current than it should draw, nothing gets warm",
+                mind=f"limit at {LEAST_MA:.0f} mA at first; over it: off at once",
+            )
+        )
     lines += [
         CheckLine(here=one.name, there="", title=one.name, expect=one.expect, name=f"Step {n}")
         for n, one in enumerate(found.proof.steps, 1)

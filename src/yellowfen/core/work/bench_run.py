@@ -241,7 +241,8 @@ class Script:
     """All cues of a run, in order. `closing` is shown when nothing is left to do; `of_group` names
     a cue's group in "3 with this needle"; `stop_s`, `stop_why`: the cautious end of a heat.
     `extras` may be tapped and are never asked for; `ask` is a question about a tap that is hard to
-    believe, answered by the extra `ask_key`.
+    believe, answered by the extra `ask_key`. `tail` are cues that come last whatever was passed over
+    for later.
     """
 
     kind: RunKind
@@ -253,6 +254,7 @@ class Script:
     extras: tuple[Cue, ...] = ()
     ask: str = ""
     ask_key: str = ""
+    tail: tuple[str, ...] = ()
 
     @cached_property
     def _by_key(self) -> dict[str, Cue]:
@@ -460,6 +462,9 @@ def _step(script: Script, now: _Standing, tap: Tap, place: int) -> None:
     now.by[cue.key] = place
     if effect is Effect.LATER:
         now.to_do[cue.key] = None
+        for key in script.tail if cue.key not in script.tail else ():
+            if key in now.to_do:
+                now.to_do[key] = now.to_do.pop(key)
     elif effect is Effect.OPENS:
         now.to_do = {
             one.key: None for one in script.cues if one.key in now.to_do or one.key == cue.key

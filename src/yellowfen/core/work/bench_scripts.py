@@ -310,6 +310,7 @@ def pads_script(plan: PadsRun) -> Script:
         cues=tuple(cues),
         closing="The pads are ready for the refit.",
         of_group="of these pads",
+        tail=(*(f"must {number}" for number in range(1, len(plan.must) + 1)), "clean"),
     )
 
 
@@ -506,6 +507,7 @@ def mend_script(plan: MendRun) -> Script:
         cues=tuple(cues),
         closing="Every mend is looked at again.",
         of_group="of these",
+        tail=tuple(cue.key for cue in cues if cue.key.startswith(AGAIN)),
     )
 
 

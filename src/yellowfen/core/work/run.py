@@ -101,6 +101,7 @@ class BenchRun:
     piece_id: int | None = None
     looks_at: int | None = None
     purpose: Purpose = Purpose.BUILD
+    piece_name: str = ""
 
     def planned(self, kind: type[_P]) -> _P:
         """The plan as one of its kind. Raises TypeError for another."""

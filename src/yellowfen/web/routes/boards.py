@@ -23,6 +23,7 @@ from yellowfen.formats.board_files import is_unnamed
 from yellowfen.formats.bundle import zipped
 from yellowfen.formats.part_table import FIELDS
 from yellowfen.store import boards, imports, packages
+from yellowfen.store.bench_runs import notes_on
 from yellowfen.store.proofs import proof_of
 from yellowfen.web.database import Database
 from yellowfen.web.downloads import saved_as
@@ -185,6 +186,7 @@ def _board_context(
         "minutes": build_minutes(board),
         "lessons": proof_of(database, board_id).lessons if shown == "advice" else (),
         "changed": changed,
+        "notes": notes_on(database, board_id),
     }
 
 

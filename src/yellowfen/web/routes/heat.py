@@ -1,6 +1,7 @@
 """The Heat stage: settings and recipe, the rehearsal, its lines, frames and bench card."""
 
 import base64
+from collections.abc import Mapping
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -43,6 +44,7 @@ from yellowfen.core.rework.lift import support_mm
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import said_of_holes
 from yellowfen.core.work.job import Job, Purpose
+from yellowfen.core.work.pad_heats import by_part
 from yellowfen.formats.rework_file import along_json, lift_json
 from yellowfen.store import bench_runs, boards, jobs, stations, tools
 from yellowfen.web.database import Database
@@ -60,7 +62,6 @@ from yellowfen.workflows.heat import (
     Rehearsed,
     begin_full,
     check_touch,
-    earlier_heats,
     keep_heat_plan,
     rehearse_job,
     sureness_of,
@@ -68,6 +69,7 @@ from yellowfen.workflows.heat import (
 )
 from yellowfen.workflows.iron_answers import Question, QuestionKind, ask
 from yellowfen.workflows.jobs import at_next_heat, beside_ways
+from yellowfen.workflows.ledger import board_runs, ledger_now
 from yellowfen.workflows.paste import paste_of_job
 from yellowfen.workflows.ready import ready_state
 from yellowfen.workflows.rework import harvest_in, lift_of
@@ -88,7 +90,12 @@ def heat_page(request: Request, job_id: int, database: Database, heat: int = 0) 
 def heat_of(request: Request, job: Job, database: Database) -> Response:
     """The page of the heat that a job has in hand."""
     job_id = job.id
-    board = boards.get(database, job.board_id)
+    board, ledger = boards.get(database, job.board_id), ledger_now(database, job)
+    ran = [
+        run
+        for run in reversed(board_runs(database, job, job.piece))
+        if run.job_id == job_id and run.kind is RunKind.HEAT
+    ]
     return page(
         request,
         "heat.html",
@@ -111,14 +118,12 @@ def heat_of(request: Request, job: Job, database: Database) -> Response:
             "in_holes": {part.ref: said for part in board.parts if (said := said_of_holes(part))},
             "tools": _tools(database),
             "station_facts": {s.id: _station_facts(s) for s in stations.rows(database)},
-            "run": bench_runs.latest(database, job_id, RunKind.HEAT),
-            "earlier": earlier_heats(database, job_id),
+            "run": next((run for run in ran if run.heat_id == job.heat.id), None),
+            "earlier": max((one.known for one in ledger.pads.values()), default=0),
             "beside_ways": beside_ways(database, job),
-            "run_heats": {
-                run.heat_id
-                for run in bench_runs.rows(database, RunKind.HEAT, job_id=job_id)
-                if run.state.over
-            },
+            "run_heats": {run.heat_id for run in ran if run.state.over},
+            "moved": ledger.moved(),
+            "notes": bench_runs.notes_on(database, job.board_id)[:2],
         },
     )
 
@@ -205,10 +210,11 @@ def rehearse(job_id: int, form: PlanForm, database: Database, quick: bool = Fals
     if quick:
         begin_full(database, job)
     done = rehearse_job(database, job, quick)
-    return JSONResponse(_answer(job, done, earlier_heats(database, job_id)))
+    earlier = by_part(ledger_now(database, job).pads)
+    return JSONResponse(_answer(job, done, earlier))
 
 
-def _answer(job: Job, done: Rehearsed, earlier: int) -> dict[str, Any]:
+def _answer(job: Job, done: Rehearsed, earlier: Mapping[str, int]) -> dict[str, Any]:
     scene, rehearsal = done.scene, done.rehearsal
     stride = max(1, len(rehearsal.times_s) // MOST_POINTS)
     events = tell(scene, rehearsal)
@@ -298,7 +304,7 @@ def _profile(job: Job, scene: Scene, rehearsal: Rehearsal) -> dict[str, Any] | N
     return {"index": round(profile.index_percent), "worst": profile.worst.name, "criteria": rows}
 
 
-def _spent(scene: Scene, rehearsal: Rehearsal, earlier: int) -> dict[str, Any]:
+def _spent(scene: Scene, rehearsal: Rehearsal, earlier: Mapping[str, int]) -> dict[str, Any]:
     """What this heat takes out of the targets: steep rises that matter, and which heat it is.
 
     A heat is a run, however often the nozzle passes; within it only what froze and melted again
@@ -316,9 +322,9 @@ def _spent(scene: Scene, rehearsal: Rehearsal, earlier: int) -> dict[str, Any]:
         "ramp_practice": RAMP_AIR_K_S,
         "ramp_oven": RAMP_K_S,
         "heats": [
-            {"ref": ref, "number": earlier + 1}
+            {"ref": ref, "number": earlier.get(ref, 0) + 1}
             for ref, count in melts.items()
-            if count and earlier + 1 > MOST_MELTS
+            if count and earlier.get(ref, 0) + 1 > MOST_MELTS
         ],
         "heats_limit": MOST_MELTS,
         "again": [{"ref": ref, "times": count} for ref, count in melts.items() if count > 1],

@@ -10,33 +10,31 @@ from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.look.trust import binned
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind, moments_s
+from yellowfen.core.work.bench_scripts import CheckPlan, IronPlan, MendRun, PadsRun
 from yellowfen.core.work.heat_script import ALL_FLOWED, arrived_s, shortened, stop_key
+from yellowfen.core.work.removal import RemovalRun
 from yellowfen.core.work.run import BenchRun
 from yellowfen.store import bench_runs
 from yellowfen.web.chances_svg import chances_drawn
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page
-from yellowfen.workflows.look import own_chances
+from yellowfen.workflows.look import METER, own_chances
+from yellowfen.workflows.proof import FUNCTION
 
 router = APIRouter()
-_HANDS = {
-    RunKind.PLACE: "placed",
-    RunKind.PASTE: "paste by hand",
-    RunKind.KIT: "kit checked",
-    RunKind.PRINT: "printed",
-}
+_SHOWN = 200  # runs at once
 
 
 @router.get("/logbook")
-def logbook(request: Request, database: Database) -> Response:
-    found = bench_runs.rows(database)
+def logbook(request: Request, database: Database, before: int = 0) -> Response:
+    """Runs, the newest first; `before` one of them the older ones."""
+    found = bench_runs.rows(database, most=_SHOWN, before=before)
     context = {
         "room": "logbook",
         "runs": [
-            _row(run)
-            for run in found
-            if run.kind is not RunKind.LOOK and (run.kind not in _HANDS or run.taps)
+            _row(run) for run in found if run.kind is not RunKind.LOOK and (run.taps or run.marks)
         ],
+        "older": found[-1].id if len(found) == _SHOWN else 0,
         "removed": bench_runs.removed(database),
     }
     return page(request, "logbook.html", context)
@@ -88,17 +86,46 @@ def _lines(run: BenchRun) -> list[dict[str, Any]]:
 
 
 def _row(run: BenchRun) -> dict[str, Any]:
-    """A run with its marks counted; one of the hands only in a line."""
-    state = run.state
-    aside = ", ".join(f"{key} {word}" for key, word in state.aside.items())
-    line = f"{len(state.done)} of {len(run.script.cues)}" + (f"; {aside}" if aside else "")
+    """A run with its marks counted; one without a heat in a line."""
+    state, titles = run.state, {cue.key: cue.name or cue.title for cue in run.script.cues}
+    aside = ", ".join(f"{titles.get(key, key)} {word}" for key, word in state.aside.items())
+    so_far = "done" if state.over else f"{len(state.done)} of {len(run.script.cues)}"
     return {
         "run": run,
         "counts": Counter(str(mark.verdict) for mark in run.marks).most_common(),
-        "hands": _HANDS.get(run.kind, ""),
-        "line": line,
+        "hands": "" if run.forecast else _did(run),
+        "line": so_far + (f"; {aside}" if aside else ""),
         "lines": _lines(run),
     }
+
+
+def _did(run: BenchRun) -> str:
+    """What was done in a run without a heat, and to which part."""
+    refs = shortened(run.targets)
+    match run.plan:
+        case PadsRun(ref=ref):
+            return f"pads of {ref}"
+        case CheckPlan(name=name):
+            known = {METER: "meter test", FUNCTION: "power and function"}
+            return known.get(name, f"meter test of {name}")
+        case MendRun(steps=steps):
+            return f"touch-up of {shortened(list(dict.fromkeys(one.ref for one in steps)))}"
+        case RemovalRun(ref=ref, way=way):
+            return f"{ref} removed{f', {way}' if way else ''}"
+        case IronPlan():
+            return f"{refs} by iron"
+        case _:
+            return _HANDS[run.kind]
+
+
+_HANDS = {
+    RunKind.PLACE: "placed",
+    RunKind.PASTE: "paste by hand",
+    RunKind.KIT: "kit checked",
+    RunKind.PRINT: "printed",
+    RunKind.WASH: "washed",
+    RunKind.HEAT: "heated",
+}
 
 
 @router.get("/logbook/chances")

@@ -23,6 +23,7 @@ from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.working import told
 from yellowfen.workflows import bench_runs, proof
+from yellowfen.workflows.ledger import ledger_now
 from yellowfen.workflows.look import (
     look_state,
     metered,
@@ -282,6 +283,7 @@ def _finish_context(
         "stage": "finish",
         "job": job,
         "run": run,
+        "marks": ledger_now(database, job).marks(),
         "problem": problem,
         "note": text,
         "stands": None if run is None else standing(database, job_id),

@@ -307,7 +307,8 @@ def snap(picture_id: int, ref: str, database: Database) -> dict[str, Any]:
 def take(picture_id: int, ref: str, database: Database) -> dict[str, Any]:
     """Take the verdicts proposed."""
     marked = work.take_verdicts(database, picture_id, ref)
-    says = f"{marked} joint{'' if marked == 1 else 's'} of {ref} marked as skewed."
+    beyond = f"{marked} joint{'' if marked == 1 else 's'} beyond the limit"
+    says = f"{ref} is marked as skewed: {beyond}. Look takes it back, or Undo there."
     return _answer(database, picture_id, "part", ref) | {"says": says}
 
 

@@ -33,11 +33,12 @@ from yellowfen.core.work.bench_run import (
 )
 from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan, IronPlan, PadsRun
 from yellowfen.core.work.heat_script import AWAY, START, lifted_key, near_key, spans
+from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
 from yellowfen.core.work.removal import RemovalRun
 from yellowfen.core.work.run import BenchRun
 from yellowfen.core.work.technique import SHAKY_REST_EVERY
-from yellowfen.store import boards, jobs, ready, stations
+from yellowfen.store import boards, ready, stations
 from yellowfen.store.bench_runs import get, remove
 from yellowfen.web.database import Database
 from yellowfen.web.hand_svg import paste_drawn, spots_drawn
@@ -169,8 +170,9 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "heat": heat,
         "labels": labels,
         "doing": DOING[run.kind],
-        "on_board": _on_board(database, run),
+        "on_board": f"board {run.piece_name}" if run.piece_name else "",
         "back": _back(run),
+        "onward": _onward(run),
         "caution": _caution(run),
         "tour": bool(heat and heat.tour),
         "plans": _plans(run, board),
@@ -183,13 +185,6 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
         "large": ready.bench_setting(database, ready.EYES) == "strained",
     }
     return page(request, "bench_run.html", context)
-
-
-def _on_board(database: Database, run: BenchRun) -> str:
-    """Which of the job's boards is on the bench; "" of a job without boards of their own."""
-    pieces = jobs.pieces_of(database, run.job_id)
-    named = next((f"board {one.name}" for one in pieces if one.id == run.piece_id), "")
-    return named or ("all boards" if len(pieces) > 1 else "")
 
 
 def _back(run: BenchRun) -> str:
@@ -205,6 +200,33 @@ def _back(run: BenchRun) -> str:
             return LISTS.get(name) or f"adapter?of={quote(name)}"
         case _:
             return f"{BACK[run.kind]}?side={run.side}" if run.side else BACK[run.kind]
+
+
+# Where a run that is over leads on, and in which words.
+ONWARD = {
+    RunKind.KIT: ("paste", "On to Paste"),
+    RunKind.PRINT: ("place", "On to Place"),
+    RunKind.PASTE: ("place", "On to Place"),
+    RunKind.PLACE: ("heat", "On to Heat"),
+    RunKind.HEAT: ("look", "Look at the joints"),
+    RunKind.IRON: ("look", "Look at the joints"),
+    RunKind.LOOK: ("mend", "What is wrong, and what now"),
+    RunKind.MEND: ("look", "What is left to look at"),
+    RunKind.WASH: ("test", "On to the meter"),
+    RunKind.CHECK: ("mend", "What is wrong, and what now"),
+}
+
+
+def _onward(run: BenchRun) -> tuple[str, str]:
+    """The page of the job that comes after a run, and what its link says."""
+    ref = quote(next(iter(run.targets), ""))
+    if isinstance(run.plan, PadsRun):
+        return f"refit?of={quote(run.plan.ref)}", f"Put {run.plan.ref} on again"
+    if run.lifting and run.purpose is Purpose.SALVAGE:
+        return "legs", "Into the bags"
+    if run.lifting:
+        return f"pads?of={ref}", "Clean the pads"
+    return ONWARD[run.kind]
 
 
 def _list_of(run: BenchRun) -> str:
