@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from yellowfen import cli_look, cli_rework
 from yellowfen.core.work.schools import QUESTIONS
-from yellowfen.errors import InvalidValue, Refused, UnreadableFile, YellowfenError
+from yellowfen.errors import InvalidValue, Refused, UnreadableFile, WhichBoard, YellowfenError
 
 if TYPE_CHECKING:
     from yellowfen.core.board.board import Board
@@ -36,7 +36,7 @@ def main(arguments: list[str] | None = None) -> int:
     except BrokenPipeError:  # the reader has seen enough (| head)
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
-    except YellowfenError as problem:
+    except (YellowfenError, WhichBoard) as problem:
         print(f"yellowfen: {problem}", file=sys.stderr)
         return 2
 

@@ -62,8 +62,10 @@ class Refused(YellowfenError):
     """A request that is understood but cannot be done in the present state."""
 
 
-class WhichBoard(Refused):
-    """A job of several boards is worked on, and nobody said which one is on the bench."""
+class WhichBoard(Exception):
+    """A job of several boards is worked on, and nobody said which one is on the bench. No page tells
+    it at a field of its own: it is a question, asked on the page of the job's boards.
+    """
 
     def __init__(self, job_id: int) -> None:
         super().__init__("say first which board is on the bench, or that all are alike")

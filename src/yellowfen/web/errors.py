@@ -65,9 +65,13 @@ def add_error_pages(app: FastAPI) -> None:
 
     @app.exception_handler(YellowfenError)
     def known(request: Request, error: YellowfenError) -> Response:
-        if isinstance(error, WhichBoard) and not request.url.path.startswith("/api/"):
-            return RedirectResponse(f"/jobs/{error.job_id}/pieces", 303)
         return _answer(request, status_of(error), str(error), getattr(error, "field", ""), error)
+
+    @app.exception_handler(WhichBoard)
+    def which(request: Request, error: WhichBoard) -> Response:
+        if request.url.path.startswith("/api/"):
+            return _answer(request, 409, str(error))
+        return RedirectResponse(f"/jobs/{error.job_id}/pieces", 303)
 
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: RequestValidationError) -> Response:
