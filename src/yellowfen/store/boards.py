@@ -100,12 +100,11 @@ def _read(content: str) -> Board:
     """A board from its stored text; the newest few are kept, fewer where they are large, since one
     is frozen and takes some time to read.
     """
-    key = blake2b(content.encode("utf-8", "surrogatepass")).digest()
-    kept = _boards.get(key)
+    kept = _boards.get(content)
     if kept is not None:
         return kept[0]
     board = unpack(Board, content)
-    _boards.put(key, (board,), board)
+    _boards.put(content, (board,), board)
     return board
 
 

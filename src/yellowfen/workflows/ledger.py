@@ -50,11 +50,11 @@ def ledger_of_piece(connection: sqlite3.Connection, job: Job, piece: Piece | Non
 
 
 def _read(
-    connection: sqlite3.Connection, job: Job, piece: Piece | None
+    connection: sqlite3.Connection, job: Job, piece: Piece | None, board: Board | None = None
 ) -> tuple[list[BenchRun], Ledger]:
     piece_id = piece.id if piece else None
     stamp = bench_runs.stamp(connection, job.id, piece_id)
-    board = boards.get(connection, job.board_id)
+    board = board or boards.get(connection, job.board_id)
     file = connection.execute("PRAGMA database_list").fetchone()[2]
     key = (file, job.id, piece_id)
     with _lock:
@@ -88,13 +88,12 @@ def scope_of(board: Board, job: Job) -> list[str]:
     ]
 
 
-def seen_pins(board: Board, refs: Sequence[str]) -> dict[str, tuple[str, ...]]:
+@remembered(most=8)
+def seen_pins(board: Board) -> dict[str, tuple[str, ...]]:
     """Of each part the pins whose joints an eye can see."""
-    chosen = set(refs)
     return {
         part.ref: tuple(land.pin for land in part.package.lands if land.kind not in HIDDEN)
         for part in board.parts
-        if part.ref in chosen
     }
 
 
@@ -109,7 +108,7 @@ def stages_behind(connection: sqlite3.Connection, job: Job) -> frozenset[str]:
 
 def _behind(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> frozenset[str]:
     board = boards.get(connection, job.board_id)
-    runs, ledger = _read(connection, job, piece)
+    runs, ledger = _read(connection, job, piece, board)
     refs = scope_of(board, job)
     answers = stored.answers(connection, job.id, piece.id if piece else None)
     kit = next((run for run in reversed(runs) if run.kind is RunKind.KIT), None)
@@ -129,7 +128,7 @@ def _behind(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> fr
             if not heat.plan.lifts
             for ref in heat.plan.targets
         ),
-        seen=seen_pins(board, refs),
+        seen=seen_pins(board),
         kit="kit" in ready_store.done_of(connection, job.id)
         or (kit is not None and kit.state.over and not kit.state.aside),
         typed_prints=typed // jobs.boards_of(connection, job.id),
