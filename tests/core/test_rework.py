@@ -493,12 +493,15 @@ def test_a_part_with_too_much_behind_it_is_refused_with_the_reason() -> None:
 def test_a_transfer_list_pairs_like_with_like_in_the_donor_s_order() -> None:
     donor = {"D1": ("LED", "red"), "D2": ("LED", "red"), "U1": ("SO-8", "x"), "U2": ("SO-8", "x")}
     wanted = {"D7": ("LED", "red"), "U5": ("SO-8", "x"), "U6": ("SO-8", "y")}
-    found, missing = transfer_list(donor, wanted, ["D1", "D2", "U1", "U2"], refused=["U1"])
+    found, missing = transfer_list(
+        donor, wanted, ["D1", "D2", "U1", "U2"], refused={"U1": "U1 failed its test"}
+    )
     assert [(one.donor_ref, one.goes_to) for one in found] == [
         ("D1", "D7"),
         ("U1", ""),
         ("U2", "U5"),
     ]
+    assert found[1].why_not == "U1 failed its test"
     assert missing == ["U6"]
 
 

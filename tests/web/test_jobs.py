@@ -3,6 +3,7 @@ counted one by one.
 """
 
 import html
+import json
 import re
 from contextlib import closing
 from dataclasses import replace
@@ -24,6 +25,7 @@ from yellowfen.workflows.look import soldering
 from yellowfen.workflows.opening import DATABASE, back_up, connect_existing
 from yellowfen.workflows.paste import dotting, paste_state
 from yellowfen.workflows.ready import estimate_of, kit_lines, order_of, ready_state
+from yellowfen.workflows.rework import answers_of
 
 
 def opened(client: TestClient, **form: str) -> int:
@@ -358,3 +360,30 @@ def test_heats_solder_with_the_metal_of_the_paste(
     paste("snbi-t4")
     assert metal() == "Sn63Pb37"
     assert 'data-paste="Sn42Bi58"' in client.get(f"/jobs/{job}/heat").text
+
+
+def test_a_rework_of_a_board_that_was_built_here_knows_its_solder_and_its_heats(
+    client: TestClient,
+) -> None:
+    build = opened(client, purpose="build", parts="U4", pieces="red dot")
+    connection = connect_existing(client.app.state.data)
+    plan = jobs.get(connection, build).plan
+    jobs.keep_heat_plan(connection, build, replace(plan, alloy="Sn42Bi58"))
+    for heat in range(3):
+        run = bench_runs.start_heat(connection, build)
+        for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
+            at = 100_000 * heat + 1000 * number
+            bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=at))
+    job = jobs.get(connection, opened(client, purpose="rework", parts="U4", pieces="red dot"))
+    asked = answers_of(connection, job)
+    assert (str(asked.solder), str(asked.age)) == (
+        "low-melting, with bismuth",
+        "built within days, dry",
+    )
+    assert job.plan.board_alloy == asked.alloy
+    settings = re.search(r'id="settings">(.*?)</script>', client.get(f"/jobs/{job.id}/lift").text)
+    assert settings is not None
+    answer = client.post(f"/api/jobs/{job.id}/rehearse", json=json.loads(settings[1])).json()
+    assert answer["spent"]["heats"] == [{"ref": "U4", "number": 4}]  # a fourth is warned of
+    assert ledger_of_piece(connection, job, job.pieces[0]).pads["U4", "1"].heats == 3
+    connection.close()

@@ -9,7 +9,6 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.fixture import Fixture, fixture
 from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_moves
 from yellowfen.core.quantity.wording import listed
-from yellowfen.core.rework.survey import Answers
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.core.work.ledger import PartAt
@@ -17,12 +16,12 @@ from yellowfen.core.work.technique import PLATE_WAYS
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, stations
 from yellowfen.store.database import atomic, may_write
-from yellowfen.store.rework import answers
 from yellowfen.workflows.calibration import is_taught
 from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
 from yellowfen.workflows.ledger import ledger_now
 from yellowfen.workflows.paste import paste_state
 from yellowfen.workflows.ready import ready_state, warming
+from yellowfen.workflows.rework import answers_of
 
 OFF, ON, FIRST = "Off", "On again", "First side"
 _NAMES = {Purpose.BUILD: "Build", Purpose.REWORK: "Rework", Purpose.SALVAGE: "Salvage from"}
@@ -189,7 +188,7 @@ def propose_heats(connection: sqlite3.Connection, job_id: int) -> None:
                 bare = name.startswith(FIRST)
                 one = replace(plan, side=side, bare_below=bare, targets=mine, shields=())
                 if name == OFF:
-                    alloy = (answers(connection, job.id, job.piece_id) or Answers()).alloy
+                    alloy = answers_of(connection, job).alloy
                     one = replace(one, goal=Goal.LIFT, alloy=alloy, board_alloy=alloy)
                 else:
                     one = replace(one, goal=Goal.SOLDER)

@@ -17,10 +17,12 @@ from yellowfen.core.rework.refit import Centring, Thickness, centring, thickness
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
 from yellowfen.core.work.iron_rows import IronRow
-from yellowfen.core.work.job import Job
+from yellowfen.core.work.job import Job, Purpose
+from yellowfen.core.work.ledger import PartRecord
 from yellowfen.core.work.technique import PartKind, Way, kind_of, with_mends
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs
+from yellowfen.workflows.ledger import ledger_now
 from yellowfen.workflows.paste import dotting
 from yellowfen.workflows.ready import bench_iron, ready_state
 from yellowfen.workflows.rework import answers_of, lift_of, salvaged
@@ -191,8 +193,11 @@ def transfer_to(
     other = jobs.get(connection, other_id)
     donor = boards.get(connection, job.board_id)
     board = boards.get(connection, other.board_id)
+    bags = salvaged(connection, job.id)
+    gone = {one.kept.passport.ref for one in bags if one.kept.used}
+    on = ledger_now(connection, other).parts
     order = sorted(
-        (part for part in donor.parts if job.about(part.ref)),
+        (part for part in donor.parts if job.about(part.ref) and part.ref not in gone),
         key=lambda part: (
             not part.package.heat_shy,
             part.package.limit_c,
@@ -200,17 +205,22 @@ def transfer_to(
             part.ref,
         ),
     )
-    refused = [one.kept.passport.ref for one in salvaged(connection, job.id) if one.fitness.refused]
+    refused = {one.kept.passport.ref: one.fitness.refused for one in bags if one.fitness.refused}
     return transfer_list(
         {part.ref: (part.package.name, part.value) for part in donor.parts},
         {
             part.ref: (part.package.name, part.value)
             for part in board.parts
-            if other.about(part.ref)
+            if other.about(part.ref) and not _is_on(on[part.ref], other)
         },
         [part.ref for part in order],
         refused,
     )
+
+
+def _is_on(part: PartRecord, job: Job) -> bool:
+    """True for a part that a job wants no more: it is on; of a rework once it was put on again."""
+    return part.on and (job.purpose is Purpose.BUILD or part.refitted)
 
 
 def adapter_of(part: BoardPart, alloy: Alloy) -> Adapter:

@@ -5,6 +5,7 @@ import sqlite3
 import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from uuid import uuid4
 
@@ -26,7 +27,7 @@ from yellowfen.core.rework.lift import LiftWindow, lift_window
 from yellowfen.core.rework.pads import PadsPlan, Want, pads_plan
 from yellowfen.core.rework.plate_salvage import Harvest, harvest_of
 from yellowfen.core.rework.removal_steps import BY_HAND, removal_run
-from yellowfen.core.rework.survey import Answers, Solder, Survey, survey, to_shield
+from yellowfen.core.rework.survey import Age, Answers, Solder, Survey, survey, to_shield
 from yellowfen.core.rework.ways_off import (
     Matters,
     OffBench,
@@ -38,7 +39,7 @@ from yellowfen.core.rework.ways_off import (
 from yellowfen.core.work.bench_run import RunKind, Tap
 from yellowfen.core.work.bench_scripts import IronPlan, PadsRun, PadStep
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
-from yellowfen.core.work.job import Heat, Job, Piece
+from yellowfen.core.work.job import Heat, Job, Piece, Purpose
 from yellowfen.core.work.ledger import Did
 from yellowfen.core.work.pad_heats import by_part
 from yellowfen.core.work.removal import RemovalRun
@@ -76,13 +77,34 @@ def keep_want(connection: sqlite3.Connection, job_id: int, ref: str, want: Want)
 
 
 def usual_answers(connection: sqlite3.Connection, job: Job) -> Answers:
-    """What holds before anything was asked: what the refit wants on the pads by the school chosen."""
+    """What holds before anything was asked: what the refit wants on the pads by the school chosen,
+    and of a board that was built here its solder and its age.
+    """
     chosen = {
         **ready_stored.bench_schools(connection),
         **ready_stored.ready_plan_of(connection, job.id).schools,
     }
     level = Schools(chosen).of("pads").name == "level it and add flux"
-    return Answers(want=Want.LEVEL if level else Want.BARE)
+    found = Answers(want=Want.LEVEL if level else Want.BARE)
+    built = [
+        run
+        for run in board_runs(connection, job, job.piece)
+        if run.purpose is Purpose.BUILD and run.molten and isinstance(run.plan, HeatPlan)
+    ]
+    return _as_built(found, built[-1]) if built else found
+
+
+FRESH_DAYS = 7
+
+
+def _as_built(found: Answers, run: BenchRun) -> Answers:
+    """The answers for a board that was built here: with which solder, how long ago."""
+    alloy = run.planned(HeatPlan).alloy
+    solder = Solder.LEADED if "Pb" in alloy else Solder.LEAD_FREE
+    solder = Solder.BISMUTH if "Bi" in alloy else solder
+    built = datetime.fromisoformat(run.started_at).replace(tzinfo=UTC)
+    fresh = datetime.now(UTC) - built < timedelta(days=FRESH_DAYS)
+    return replace(found, solder=solder, age=Age.FRESH if fresh else Age.SHELF)
 
 
 def keep_answers(connection: sqlite3.Connection, job_id: int, content: Answers) -> Job:

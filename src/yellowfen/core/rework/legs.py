@@ -2,7 +2,7 @@
 that moves many parts from a donor to another board.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -173,29 +173,28 @@ def transfer_list(
     donor: Mapping[str, tuple[str, str]],
     wanted: Mapping[str, tuple[str, str]],
     heat_order: Sequence[str],
-    refused: Iterable[str] = (),
+    refused: Mapping[str, str],
 ) -> tuple[list[Transfer], list[str]]:
     """What to take off the donor, in the order in which what is still on survives, and where each
     goes; and what the other board still misses.
 
     `donor`, `wanted`: package and value by ref; `heat_order`: the donor's refs, first to come off
-    first; `refused`: donor parts that are past use. A part fits with the same package and value.
+    first; `refused`: why donor parts are past use. A part fits with the same package and value.
     """
-    no = set(refused)
     open_places = dict(wanted)
     found = []
     for ref in heat_order:
         if ref not in donor:
             continue
         package, value = donor[ref]
-        if ref in no:
+        if ref in refused:
             found.append(
                 Transfer(
                     donor_ref=ref,
                     goes_to="",
                     package=package,
                     value=value,
-                    why_not="too much behind it",
+                    why_not=refused[ref],
                 )
             )
             continue
