@@ -5,6 +5,7 @@ counted one by one.
 import html
 import json
 import re
+import time
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
@@ -24,7 +25,7 @@ from yellowfen.workflows.ledger import ledger_of_piece, stages_behind
 from yellowfen.workflows.look import soldering
 from yellowfen.workflows.opening import DATABASE, back_up, connect_existing
 from yellowfen.workflows.paste import dotting, paste_state
-from yellowfen.workflows.ready import estimate_of, kit_lines, order_of, ready_state
+from yellowfen.workflows.ready import estimate_of, kit_lines, order_of, ready_state, timed
 from yellowfen.workflows.rework import answers_of
 
 
@@ -386,4 +387,28 @@ def test_a_rework_of_a_board_that_was_built_here_knows_its_solder_and_its_heats(
     answer = client.post(f"/api/jobs/{job.id}/rehearse", json=json.loads(settings[1])).json()
     assert answer["spent"]["heats"] == [{"ref": "U4", "number": 4}]  # a fourth is warned of
     assert ledger_of_piece(connection, job, job.pieces[0]).pads["U4", "1"].heats == 3
+    connection.close()
+
+
+def test_schedule_and_today_follow_the_runs(client: TestClient) -> None:
+    job = opened(client, purpose="build", parts="U4", pieces="A, B")
+    connection = connect_existing(client.app.state.data)
+    board = jobs.get(connection, job).pieces[1]
+    jobs.take_piece(connection, job, board.id)
+    assert f"/jobs/{job}" not in client.get("/today").text
+    run = bench_runs.start_heat(connection, job)
+    now = int(time.time() * 1000)
+    for number, cue in enumerate(("start", "flowed U4", "away", "solid")):
+        at = now - 60_000 + 10_000 * number
+        bench_runs.tap(connection, run, Tap(key=cue, cue=cue, word="done", at_ms=at))
+    found = timed(connection, ready_state(connection, job), time.time()).found
+    done = {one.task.key for one in found.tasks if one.done}
+    assert {"heat top 2", "place top 2", "paste top 2"} <= done
+    assert not done & {"heat top 1", "place top 1", "look"}
+    assert "by hand are left" in client.get(f"/jobs/{job}/ready/when").text
+    assert f"/jobs/{job}" in client.get("/today").text
+    bench_runs.undo_tap(connection, run, "solid")
+    bench_runs.undo_tap(connection, run, "away")
+    found = timed(connection, ready_state(connection, job), time.time()).found
+    assert not any(one.done for one in found.tasks)
     connection.close()

@@ -7,6 +7,7 @@ from threading import Lock
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.remembered import remembered
+from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.part.package import HIDDEN
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Piece, Purpose
@@ -138,3 +139,65 @@ def _behind(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> fr
         noted=any(run.finished for run in runs if run.job_id == job.id),
     )
     return behind(job.purpose, job.id, ledger, facts)
+
+
+# what the schedule takes from the runs
+_SINCE_MS = 10**12  # earlier moments are none: taps of the first versions
+_STEPS = {RunKind.PASTE: "paste", RunKind.PLACE: "place", RunKind.HEAT: "heat"}
+
+
+def done_tasks(connection: sqlite3.Connection, job: Job) -> dict[str, tuple[float, float]]:
+    """Tasks of the schedule that the job's runs have done, by their keys, each with its start and
+    end (seconds since 1970).
+    """
+    found: dict[str, tuple[float, float]] = {}
+    washed: list[tuple[float, float]] = []
+    pieces: Sequence[Piece | None] = job.pieces or (None,)
+    for number, piece in enumerate(pieces, 1):
+        runs, ledger = _read(connection, job, piece)
+        for run in runs:
+            if run.job_id != job.id or not run.state.over or run.lifting:
+                continue
+            span = _span(run)
+            if span is None:
+                continue
+            if run.kind is RunKind.KIT and not run.state.aside:
+                found["kit"] = span
+            elif run.kind in _STEPS:
+                side = run.plan.side if isinstance(run.plan, HeatPlan) else run.side
+                found[f"{_STEPS[run.kind]} {side} {number}"] = span
+            elif run.kind is RunKind.WASH and run.id == ledger.washed:
+                washed.append(span)
+        for side, of in ledger.printed.items():
+            span = next((_span(run) for run in runs if run.id == of), None)
+            found |= {f"paste {side} {number}": span} if span else {}
+    if len(washed) == len(pieces):
+        found["clean"] = found["dry"] = max(washed, key=lambda one: one[1])
+    return _with_what_came_before(found)
+
+
+def _span(run: BenchRun) -> tuple[float, float] | None:
+    if not run.taps or run.taps[0].at_ms < _SINCE_MS:
+        return None
+    return run.taps[0].at_ms / 1000, run.taps[-1].at_ms / 1000
+
+
+def _with_what_came_before(
+    found: dict[str, tuple[float, float]],
+) -> dict[str, tuple[float, float]]:
+    """With the tasks that must have been done before: paste and parts of what is heated, the paste
+    out of the fridge and stirred where any is on a board.
+    """
+    before = dict(found)
+    for key, (start, _) in found.items():
+        step, *rest = key.split()
+        if step in ("place", "heat"):
+            before.setdefault(" ".join(("paste", *rest)), (start, start))
+        if step == "heat":
+            before.setdefault(" ".join(("place", *rest)), (start, start))
+    pasted = {key: span for key, span in before.items() if key.startswith("paste ")}
+    for key, (start, _) in pasted.items():
+        for earlier in ("warm", "prepare", "open", f"fixture {key.split()[1]}"):
+            at = min(start, before.get(earlier, (start, start))[0])
+            before[earlier] = found.get(earlier, (at, at))
+    return before

@@ -67,6 +67,7 @@ from yellowfen.store import ready as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import unpack
 from yellowfen.workflows.heat import touch_joint
+from yellowfen.workflows.ledger import done_tasks
 from yellowfen.workflows.long_work import ORDER
 from yellowfen.workflows.paste import PasteState, dotting, needles_at_hand, paste_state
 
@@ -650,9 +651,13 @@ class Timed:
 
 
 def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Timed:
-    """The schedule: from the wished start or towards the wished finish; once begun, from now on."""
+    """The schedule: from the wished start or towards the wished finish; once begun, from now on.
+    What runs have done is done.
+    """
     plan, tasks = state.plan, tasks_of(build_of(connection, state))
-    done = stored.done_of(connection, state.paste.job.id)
+    done = done_tasks(connection, state.paste.job) | stored.done_of(connection, state.paste.job.id)
+    keys = {one.key for one in tasks}
+    done = {key: span for key, span in done.items() if key in keys}
     start = (
         plan.start_s
         if plan.start_s is not None

@@ -172,8 +172,12 @@ class Schedule:
 
     @property
     def hands_min(self) -> float:
-        """Minutes that need hands."""
-        return sum((one.end_s - one.start_s) / 60 for one in self.tasks if not one.task.passive)
+        """Minutes that need hands, of what is not done yet."""
+        return sum(
+            (one.end_s - one.start_s) / 60
+            for one in self.tasks
+            if not one.task.passive and not one.done
+        )
 
 
 @dataclass(frozen=True, kw_only=True)

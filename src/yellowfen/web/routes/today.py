@@ -8,7 +8,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.work.job import Job
+from yellowfen.core.work.job import Job, Purpose
 from yellowfen.errors import Damaged
 from yellowfen.store import jobs, materials
 from yellowfen.store import ready as stored
@@ -17,6 +17,7 @@ from yellowfen.web.database import Database
 from yellowfen.web.pages import page
 from yellowfen.workflows import long_work
 from yellowfen.workflows import ready as workflow
+from yellowfen.workflows.ledger import done_tasks
 
 router = APIRouter()
 MOST_JOBS = 20
@@ -24,7 +25,10 @@ MOST_JOBS = 20
 
 def _begun(database: Database, job: Job, now: float) -> list[dict[str, Any]]:
     """What is next of a build that was begun or has a date; nothing of others."""
-    done, plan = stored.done_of(database, job.id), stored.ready_plan_of(database, job.id)
+    if job.purpose is not Purpose.BUILD:
+        return []
+    done = stored.done_of(database, job.id) or done_tasks(database, job)
+    plan = stored.ready_plan_of(database, job.id)
     if not done and plan.start_s is None and plan.finish_s is None:
         return []
     found = workflow.timed(database, workflow.ready_state(database, job.id), now).found
