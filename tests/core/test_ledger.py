@@ -434,6 +434,115 @@ def test_every_part_seen_to_flow_at_a_tours_stop_is_soldered_then() -> None:
     assert bench.ledger.parts["R9"].unmelted
 
 
+# short scenarios: what was done, then placed, soldered, removed, what is open (by part)
+def play(purpose: Purpose, story: str) -> Ledger:
+    """A story of steps between bars: "place U4 C2=missing | heat U4 C2 | look U4.1=bridge"; "undo"
+    takes the newest tap of the step before back.
+    """
+    bench, last = Bench(purpose=purpose), 0
+    for step in story.split(" | "):
+        verb, *words = step.split()
+        names = [one.partition("=")[0] for one in words]
+        refs = tuple(dict.fromkeys(one.split(".")[0] for one in names))
+        if verb == "undo":
+            bench.undo(last)
+            continue
+        if verb == "place":
+            last = bench.begin(RunKind.PLACE, placing(*refs))
+            bench.all(last, *words)
+        elif verb == "list":  # a placing that is begun and not gone on with
+            last = bench.begin(RunKind.PLACE, placing(*refs))
+            bench.all(last, words[0])
+        elif verb in ("heat", "blind"):
+            last = bench.begin(RunKind.HEAT, heat(*refs), forecast(*refs))
+            seen = [f"flowed {ref}" for ref in refs] if verb == "heat" else []
+            bench.all(last, "start", *seen, "away", "solid")
+        elif verb == "lift":
+            last = lifted(bench, refs[0])
+        elif verb == "hang":
+            last = bench.begin(RunKind.HEAT, heat(refs[0], lifts=True), forecast(refs[0]))
+            bench.all(last, "start", f"lifted {refs[0]}=hangs", "away", "solid")
+        elif verb == "iron":
+            rows = tuple(row(pin) for pin in PINS[refs[0]])
+            last = bench.begin(RunKind.IRON, IronPlan(refs=refs[:1], rows=rows))
+            bench.all(last, *(f"row {n}" for n in range(1, len(rows) + 1)))
+        elif verb == "record":
+            last = bench.begin(RunKind.IRON, IronPlan(refs=refs))
+            bench.all(last, RECORD)
+        elif verb == "cut":
+            last = bench.begin(RunKind.REMOVE, removal_run(refs[0], OffWay.CUT))
+            bench.all(last, "step 1", f"lifted {refs[0]}")
+        elif verb == "pads":
+            plan = PadsRun(ref=refs[0], steps=tuple(PadStep(pin=pin) for pin in PINS[refs[0]]))
+            last = bench.begin(RunKind.PADS, plan)
+            bench.all(last, "flux", *(f"pad {pin}" for pin in PINS[refs[0]]), "clean")
+        elif verb == "look":
+            last = bench.begin(RunKind.LOOK, look(*refs))
+            bench.all(last, *words)
+        else:
+            steps = tuple(
+                MendStep(ref=one.split(".")[0], pin=one.split(".")[1], fault=fault, steps=("do",))
+                for one, fault in (word.split("=") for word in words)
+            )
+            last = bench.begin(RunKind.MEND, MendRun(steps=steps))
+            bench.all(last, *(f"mend {one}" for one in names), *(f"again {one}" for one in names))
+    return bench.ledger
+
+
+BUILD, REWORK = Purpose.BUILD, Purpose.REWORK
+
+
+@pytest.mark.parametrize(
+    ("purpose", "story", "placed", "soldered", "removed", "bad"),
+    [
+        (BUILD, "place U4", "U4", "", "", ""),
+        (BUILD, "place U4 | heat U4", "U4", "U4", "", ""),
+        (BUILD, "place U4 C2=missing | heat U4 C2", "U4", "U4", "", ""),
+        (BUILD, "place U4 C2=doubtful | heat U4 C2", "U4", "U4", "", ""),
+        (BUILD, "place C2=doubtful | place C2 | heat C2", "C2", "C2", "", ""),
+        (BUILD, "list U4 C2 | heat U4 C2", "U4", "U4", "", ""),
+        (BUILD, "heat U4 C2", "U4 C2", "U4 C2", "", ""),  # placed without the clock
+        (BUILD, "blind U4", "U4", "", "", ""),
+        (BUILD, "blind U4 | iron U4", "U4", "U4", "", ""),
+        (BUILD, "blind U4 | heat U4", "U4", "U4", "", ""),
+        (BUILD, "iron C2", "C2", "C2", "", ""),
+        (BUILD, "record C2 R9", "C2 R9", "C2 R9", "", ""),
+        (BUILD, "heat U4 | undo | undo | undo", "", "", "", ""),
+        (BUILD, "place U4 C2 | undo | heat U4 C2", "U4", "U4", "", ""),
+        (BUILD, "place U4=skipped", "", "", "", ""),
+        (BUILD, "heat U4 | lift U4", "", "", "U4", ""),
+        (BUILD, "heat U4 | lift U4 | heat U4", "U4", "U4", "", ""),
+        (BUILD, "heat U4 | look U4.1=bridge", "U4", "U4", "", "U4.1"),
+        (BUILD, "heat U4 | look U4.1=bridge | mend U4.1=bridge", "U4", "U4", "", ""),
+        (BUILD, "heat U4 | look U4.1=open | heat U4", "U4", "U4", "", "U4.1"),
+        (BUILD, "heat U4 | look U4.1=open | undo", "U4", "U4", "", ""),
+        (BUILD, "heat U4 | look U4.1=open | lift U4 | heat U4", "U4", "U4", "", ""),
+        (BUILD, "heat C2 | look C2.=missing", "", "", "", "C2."),
+        (BUILD, "heat C2 | look C2.=missing | mend C2.=missing", "C2", "C2", "", ""),
+        (BUILD, "heat C2 | look C2.=skewed | mend C2.=skewed", "C2", "C2", "", ""),
+        (REWORK, "lift U4", "C2 R9 J1", "C2 R9 J1", "U4", ""),
+        (REWORK, "lift U4 | undo | undo | undo", "U4 C2 R9 J1", "U4 C2 R9 J1", "", ""),
+        (REWORK, "hang U4", "U4 C2 R9 J1", "U4 C2 R9 J1", "", ""),
+        (REWORK, "cut U4 | lift C2", "R9 J1", "R9 J1", "U4 C2", ""),
+        (REWORK, "cut U4 | pads U4 | iron U4", "U4 C2 R9 J1", "U4 C2 R9 J1", "", ""),
+        (REWORK, "pads U4", "C2 R9 J1", "C2 R9 J1", "U4", ""),  # off without being noted
+        (REWORK, "lift U4 | place U4=doubtful | heat U4", "C2 R9 J1", "C2 R9 J1", "U4", ""),
+        (REWORK, "lift U4 | place U4 | heat U4", "U4 C2 R9 J1", "U4 C2 R9 J1", "", ""),
+        (REWORK, "look U4.1=lean | lift U4", "C2 R9 J1", "C2 R9 J1", "U4", ""),
+    ],
+)
+def test_what_a_story_comes_to(
+    *, purpose: Purpose, story: str, placed: str, soldered: str, removed: str, bad: str
+) -> None:
+    ledger = play(purpose, story)
+    assert ledger.placed(PINS) == placed.split()
+    assert ledger.soldered(PINS) == soldered.split()
+    assert ledger.removed() == removed.split()
+    found = [f"{ref}.{pin}" for ref, one in ledger.parts.items() for pin in one.bad()]
+    assert found == bad.split()
+    legal(ledger, purpose)
+
+
 # random jobs
 KINDS = (
     "place",

@@ -78,7 +78,7 @@ def _frame(database: Database, job_id: int, stage: str, ref: str) -> dict[str, A
     """What every page of a rework shows: job, board, the part in hand and the others."""
     job = jobs.get(database, job_id)
     board = boards.get(database, job.board_id)
-    part = _part(board, job, ref)
+    part, ledger = _part(board, job, ref), ledger_now(database, job)
     return {
         "room": "jobs",
         "stage": stage,
@@ -87,7 +87,8 @@ def _frame(database: Database, job_id: int, stage: str, ref: str) -> dict[str, A
         "part": part,
         "refs": job.parts or (part.ref,),
         "answers": workflow.answers_of(database, job, part.ref),
-        "record": ledger_now(database, job).parts[part.ref],
+        "record": ledger.parts[part.ref],
+        "moved": ledger.moved(),
         "problem": "",
     }
 
