@@ -48,7 +48,7 @@ class Soak:
         self.server = LiveServer(folder)
         self.run = bench_runs.start_dotting(self.connection, 1, "top")
         self.cues = [cue.key for cue in stored.get(self.connection, self.run).script.cues]
-        self.looked_at = bench_runs.start_heat(self.connection, 1)
+        self.looked_at = bench_runs.note_soldered(self.connection, 1, by_iron=False)
         self.look = start_looking(self.connection, 1)
         self.files = _large_set()
         self.kept: list[str] = []

@@ -29,6 +29,7 @@ from yellowfen.core.work.bench_scripts import (
     WashStep,
 )
 from yellowfen.core.work.look_script import LookJoint, LookPlan
+from yellowfen.core.work.removal import RemovalRun, RemovalStep
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs, demo, rework
@@ -64,6 +65,10 @@ def started(connection: sqlite3.Connection, kind: RunKind) -> int:
     if kind is RunKind.WASH:
         washing = tuple(WashStep(title=f"pass {n}", detail="brush") for n in range(8))
         return stored.add(connection, job, kind, WashRun(steps=washing))
+    if kind is RunKind.REMOVE:
+        words = [RemovalStep(title=f"step {n}", press="done") for n in range(8)]
+        plan = RemovalRun(ref="U4", way="removal alloy", steps=tuple(words))
+        return stored.add(connection, job, kind, plan)
     if kind is RunKind.PRINT:
         boards = tuple(f"board {number}" for number in range(1, 9))
         return stored.add(

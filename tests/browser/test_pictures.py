@@ -89,8 +89,10 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
         there.keyboard.press("s")
         expect(there.locator("[data-panel]")).to_contain_text("0.13 mm off its place")
         assert barriers(there) == []
-        there.get_by_role("button", name="Mark 24 as skewed").click()
-        expect(there.get_by_text("24 joints of U1 marked as skewed.")).to_be_visible()
+        there.get_by_role("button", name="Mark U1 as skewed").click()
+        expect(
+            there.get_by_text("U1 is marked as skewed: 24 joints beyond the limit")
+        ).to_be_visible()
         there.get_by_role("button", name="Ruler").click()
         (_, u1, v1), (_, u2, v2) = CLICKS["soldered"][:2]
         tap(there, u1, v1)
@@ -99,7 +101,8 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
     finally:
         seeing.close()
     page.goto(f"/jobs/{job}/look")
-    expect(page.get_by_text("24 of 48 looked at")).to_be_visible()
+    expect(page.get_by_text("0 of 48 looked at")).to_be_visible()  # one mark for the whole part
+    expect(page.get_by_text("U1 skewed")).to_be_visible()
 
 
 def test_a_print_is_measured_and_its_threshold_moved(page: Page, server: LiveServer) -> None:

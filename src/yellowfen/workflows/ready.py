@@ -641,13 +641,14 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
 @dataclass(frozen=True)
 class Timed:
     """The schedule of a job with its tasks, whether it was moved by what is done or by the clock,
-    and the bags that matter.
+    the bags that matter, and the tasks that runs have done.
     """
 
     found: Schedule
     tasks: tuple[ScheduleTask, ...]
     begun: bool
     bags: tuple[Bag, ...]
+    at_bench: frozenset[str] = frozenset()
 
 
 def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Timed:
@@ -655,9 +656,9 @@ def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Ti
     What runs have done is done.
     """
     plan, tasks = state.plan, tasks_of(build_of(connection, state))
-    done = done_tasks(connection, state.paste.job) | stored.done_of(connection, state.paste.job.id)
-    keys = {one.key for one in tasks}
-    done = {key: span for key, span in done.items() if key in keys}
+    keys, said = {one.key for one in tasks}, stored.done_of(connection, state.paste.job.id)
+    at_bench = done_tasks(connection, state.paste.job)
+    done = {key: span for key, span in (at_bench | said).items() if key in keys}
     start = (
         plan.start_s
         if plan.start_s is not None
@@ -677,6 +678,7 @@ def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Ti
         tasks,
         begun,
         bags,
+        frozenset(at_bench.keys() - said.keys()),
     )
 
 

@@ -267,6 +267,7 @@ def _when(
     context = {
         "timed": timed,
         "found": timed.found,
+        "at_bench": timed.at_bench,
         "line": time_line(timed.found, now),
         "now": now,
         "warm": warm,
