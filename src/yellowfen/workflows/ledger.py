@@ -1,6 +1,7 @@
 """The ledger of a job's board, read from its runs in three queries, and what the strip says by it."""
 
 import sqlite3
+import time
 from collections import OrderedDict
 from collections.abc import Sequence
 from threading import Lock
@@ -13,6 +14,7 @@ from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Piece, Purpose
 from yellowfen.core.work.ledger import Ledger, ledger_of
 from yellowfen.core.work.run import BenchRun
+from yellowfen.core.work.schedule import COOL_MIN
 from yellowfen.core.work.stages import Progress, behind
 from yellowfen.store import bench_runs, boards, jobs, paste
 from yellowfen.store import ready as ready_store
@@ -186,15 +188,17 @@ def _with_what_came_before(
     found: dict[str, tuple[float, float]],
 ) -> dict[str, tuple[float, float]]:
     """With the tasks that must have been done before: paste and parts of what is heated, the paste
-    out of the fridge and stirred where any is on a board.
+    out of the fridge and stirred where any is on a board; and what has cooled since.
     """
     before = dict(found)
-    for key, (start, _) in found.items():
+    for key, (start, end) in found.items():
         step, *rest = key.split()
         if step in ("place", "heat"):
             before.setdefault(" ".join(("paste", *rest)), (start, start))
         if step == "heat":
             before.setdefault(" ".join(("place", *rest)), (start, start))
+            cold = end + 60 * COOL_MIN
+            before |= {" ".join(("cool", *rest)): (end, cold)} if cold < time.time() else {}
     pasted = {key: span for key, span in before.items() if key.startswith("paste ")}
     for key, (start, _) in pasted.items():
         for earlier in ("warm", "prepare", "open", f"fixture {key.split()[1]}"):
