@@ -638,7 +638,7 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Timed:
     """The schedule of a job with its tasks, whether it was moved by what is done or by the clock,
     the bags that matter, and the tasks that runs have done.
@@ -671,14 +671,14 @@ def timed(connection: sqlite3.Connection, state: ReadyState, now_s: float) -> Ti
     found = schedule(tasks, start, now_s if late else None, done)
     bags = bags_of(state.board)
     return Timed(
-        replace(
+        found=replace(
             found,
             warnings=what_goes_off(found, now_s if late else found.start_s, bags, plan.bags_open_h),
         ),
-        tasks,
-        begun,
-        bags,
-        frozenset(at_bench.keys() - said.keys()),
+        tasks=tasks,
+        begun=begun,
+        bags=bags,
+        at_bench=frozenset(at_bench.keys() - said.keys()),
     )
 
 
