@@ -412,3 +412,22 @@ def test_schedule_and_today_follow_the_runs(client: TestClient) -> None:
     found = timed(connection, ready_state(connection, job), time.time()).found
     assert not any(one.done for one in found.tasks)
     connection.close()
+
+
+def test_what_is_kept_of_a_board_follows_its_note_and_what_the_job_is_for(
+    client: TestClient,
+) -> None:
+    job = opened(client, purpose="build", parts="U4", pieces="A")
+    connection = connect_existing(client.app.state.data)
+    run = bench_runs.start_heat(connection, job)
+    bench_runs.tap(connection, run, Tap(key="u", cue="unclocked", word="done", at_ms=1))
+    for note in ("first", "other"):
+        bench_runs.finish(connection, run, note)
+        assert f"Note: {note}" in client.get(f"/jobs/{job}/pieces").text
+    patch = opened(client, purpose="build", parts="U4")
+    before = jobs.get(connection, patch)
+    assert ledger_of_piece(connection, before, None).soldered(["U4"]) == []
+    jobs.set_purpose(connection, patch, "x", purpose=Purpose.REWORK, parts=("U4",))
+    now = jobs.get(connection, patch)
+    assert ledger_of_piece(connection, now, None).soldered(["U4"]) == ["U4"]
+    connection.close()

@@ -140,6 +140,7 @@ def stamp(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> 
     mine = f"FROM bench_run WHERE removed_at IS NULL AND {_ON_BOARD}"
     row = connection.execute(
         "SELECT (SELECT count(*) || ' ' || coalesce(max(id), 0) || ' ' || coalesce(sum(finished), 0)"
+        " || ' ' || coalesce(group_concat(note, char(10)), '')"
         f" {mine}), (SELECT count(*) || ' ' || coalesce(max(id), 0) FROM bench_tap"
         f" WHERE run_id IN (SELECT id {mine})), (SELECT key FROM bench_tap"
         f" WHERE run_id IN (SELECT id {mine}) ORDER BY id DESC LIMIT 1)",

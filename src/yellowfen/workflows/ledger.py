@@ -59,10 +59,10 @@ def _read(
     stamp = bench_runs.stamp(connection, job.id, piece_id)
     board = board or boards.get(connection, job.board_id)
     file = connection.execute("PRAGMA database_list").fetchone()[2]
-    key = (file, job.id, piece_id)
+    key = (file, job.id, piece_id, job.purpose)
     with _lock:
         kept = _kept.get(key)
-        if kept is not None and kept[0] == (stamp, id(board)):
+        if kept is not None and kept[0][0] == stamp and kept[0][1] is board:
             _kept.move_to_end(key)
             return kept[1], kept[2]
     runs = bench_runs.on_board(connection, job.id, piece_id)
@@ -74,7 +74,7 @@ def _read(
         on_from_start=job.purpose is not Purpose.BUILD and not built,
     )
     with _lock:
-        _kept[key] = ((stamp, id(board)), runs, ledger)
+        _kept[key] = ((stamp, board), runs, ledger)  # the board is held: its place is not reused
         while len(_kept) > _MOST:
             _kept.popitem(last=False)
     return runs, ledger
