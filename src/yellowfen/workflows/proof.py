@@ -256,12 +256,11 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
         for one in found.power
     ]
     if not lines:
-        said = "first power, its current limited"
         lines.append(
             CheckLine(
                 here="supply",
                 there=found.ground,
-                title=f"{said[:1].upper()}{said[1:]}",
+                title="First power, its current limited",
                 name="Power",
                 expect="no more current than it should draw, nothing gets warm",
                 mind=f"limit at {LEAST_MA:.0f} mA at first; over it: off at once",
