@@ -19,15 +19,8 @@ from tests.live_server import LiveServer
 from tests.soak import soaked
 from tests.waiting import AT_MOST_S, until
 from yellowfen.core.work.bench_run import RULES, RunKind
-from yellowfen.core.work.bench_scripts import (
-    CheckLine,
-    CheckPlan,
-    MendRun,
-    MendStep,
-    PrintRun,
-    WashRun,
-    WashStep,
-)
+from yellowfen.core.work.bench_scripts import MendRun, MendStep, PrintRun, WashRun, WashStep
+from yellowfen.core.work.check_script import CheckLine, CheckPlan
 from yellowfen.core.work.look_script import LookJoint, LookPlan
 from yellowfen.core.work.removal import RemovalRun, RemovalStep
 from yellowfen.store import bench_runs as stored

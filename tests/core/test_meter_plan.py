@@ -21,6 +21,7 @@ from yellowfen.core.look.meter_plan import (
     Probe,
     Resistances,
     Suspect,
+    compared,
     diagnose,
     ground_of,
     meter_plan,
@@ -182,6 +183,38 @@ def test_a_list_is_as_short_as_an_exact_solver_s(seed: int) -> None:
     assert mine <= 1.3 * round(exact.fun)
     apart = [frozenset(one.nets) for one in plan.probes if one.expect is Expect.APART]
     assert len(apart) == len(set(apart))  # one probe a pair of nets: none can be spared
+
+
+@given(
+    st.lists(st.tuples(st.floats(2, 40), st.floats(2, 40)), min_size=2, max_size=8),
+    st.data(),
+)
+def test_millivolts_over_the_gaps_never_clear_the_bridged_one(
+    tracks: list[tuple[float, float]], data: st.DataObject
+) -> None:
+    """Two rails side by side, mΩ from gap to gap, bridged at one gap by 1 to 3 mΩ, current in and
+    out anywhere: node voltages by Kirchhoff's laws. Fed from far ends, the gap is named.
+    """
+    gaps = len(tracks) + 1
+    bad = data.draw(st.integers(0, gaps - 1))
+    into, out = data.draw(st.sampled_from([(0, gaps - 1)] * 2 + [(0, 0), (gaps - 1, bad)]))
+    edges = [(i, i + 1, a) for i, (a, _) in enumerate(tracks)]
+    edges += [(gaps + i, gaps + i + 1, b) for i, (_, b) in enumerate(tracks)]
+    edges.append((bad, gaps + bad, data.draw(st.floats(1, 3))))
+    laplace = np.zeros((2 * gaps, 2 * gaps))
+    for i, j, milliohm in edges:
+        laplace[[i, j, i, j], [i, j, j, i]] += np.array([1, 1, -1, -1]) / milliohm
+    current = np.zeros(2 * gaps)
+    current[into], current[gaps + out] = 0.3, -0.3
+    volts = np.linalg.pinv(laplace) @ current
+    noise = data.draw(st.lists(st.floats(0.98, 1.02), min_size=gaps, max_size=gaps))
+    readings = {f"gap {i}": (volts[i] - volts[gaps + i]) * noise[i] for i in range(gaps)}
+    found = compared(list(readings), readings)
+    assert found.get(f"gap {bad}") is not True
+    assert [key for key, clear in found.items() if not clear] in ([], [f"gap {bad}"])
+    if (into, out) == (0, gaps - 1):
+        assert found[f"gap {bad}"] is False
+    assert compared(list(readings), dict(list(readings.items())[1:])) == {}
 
 
 def test_what_the_board_itself_connects_is_left_out_and_what_leads_nowhere_is_told() -> None:

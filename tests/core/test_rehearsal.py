@@ -12,6 +12,7 @@ from tests.conftest import DATA, small_scene
 from yellowfen.core.heat.doubt import Doubts, how_sure
 from yellowfen.core.heat.grid import make_grid, resample
 from yellowfen.core.heat.kernel_tables import J_SOLIDUS
+from yellowfen.core.heat.moments import MOMENTS, moment_bands
 from yellowfen.core.heat.rehearsal import (
     COARSE,
     FINE,
@@ -186,17 +187,30 @@ def test_bands_hold_the_forecast_narrow_with_knowledge_and_name_the_blame() -> N
     assert sure.blame[0].unknown.key == "jet"
     assert sum(one.share for one in sure.blame) == pytest.approx(1.0)
     assert sum(sure.fates.values()) == sure.count
-    story = {
-        event.kind: event.at_s
-        for event in tell(scene, rehearse(scene, COARSE))
-        if event.ref == "U1"
-    }
-    for band, kind in (
-        (known.flux[0], EventKind.FLUX_THINS),
-        (known.firsts[0], EventKind.FIRST_MELT),
-        (known.solids[0], EventKind.FROZEN),
-    ):
-        assert band.low - 0.6 <= story[kind] <= band.high + 0.6, kind
+    seen = rehearse(scene, COARSE)
+    story = {event.kind: event.at_s for event in tell(scene, seen) if event.ref == "U1"}
+    moments = moment_bands(known, scene, seen)
+    for kind in MOMENTS:
+        band = moments.each["U1"][kind]
+        assert band.low <= story[kind] <= band.high, kind
+        assert moments.last[kind] == band  # of one part the last is the first
+
+
+def test_the_last_of_several_parts_has_one_band_that_holds_what_is_told_of_it() -> None:
+    scene = replace(small_scene(close_s=45.0), targets=("U1", "R1"))
+    seen = rehearse(scene, COARSE)
+    moments = moment_bands(how_sure(scene, Doubts(), 13), scene, seen)
+    for kind in MOMENTS:
+        told = max(event.at_s for event in tell(scene, seen) if event.kind is kind)
+        last, each = moments.last[kind], [one[kind] for one in moments.each.values()]
+        assert last.low <= told <= (last.high or told), kind
+        if kind is not EventKind.FROZEN and all(one.high is not None for one in each):
+            assert last.low >= max(one.low for one in each), kind
+
+
+def test_what_comes_loose_and_how_hot_a_body_gets_lie_in_their_bands() -> None:
+    scene = small_scene(close_s=30.0)
+    known = how_sure(scene, Doubts(jet_log_sd=0.08))
     loose = next(
         event.at_s
         for event in tell(scene, rehearse(scene, COARSE))

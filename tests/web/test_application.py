@@ -65,7 +65,8 @@ def test_rehearsal_over_http(client: TestClient, plan: dict[str, Any]) -> None:
     quick = client.post("/api/jobs/1/rehearse?quick=true", json=plan, headers=JSON).json()
     assert quick["parts"]["U4"]["molten_s"] == pytest.approx(u4["molten_s"], rel=0.03)
     look = client.get("/api/jobs/1/sureness", headers=JSON).json()
-    assert look["bands"][0]["early_s"] < u4["molten_s"] < look["bands"][0]["late_s"]
+    early, late = look["lasts"]["all molten"]
+    assert early < u4["molten_s"] < late
     assert "U4" in client.get("/jobs/1/heat").text
 
 

@@ -232,7 +232,7 @@ TEST = {
 
 
 def test_a_melt_test_narrows_the_forecast_and_can_be_undone(client: TestClient) -> None:
-    wide = client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0]
+    wide = client.get("/api/jobs/1/sureness", headers=JSON).json()["lasts"]["all molten"]
     assert (
         client.post("/bench/stations/1/melt-test", data=TEST, follow_redirects=False).status_code
         == 303
@@ -240,12 +240,12 @@ def test_a_melt_test_narrows_the_forecast_and_can_be_undone(client: TestClient) 
     page = client.get("/bench/stations/1").text
     assert "What is known" in page
     assert "strength of the air" in page
-    narrow = client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0]
-    assert narrow["late_s"] / narrow["early_s"] < 0.85 * wide["late_s"] / wide["early_s"]
+    narrow = client.get("/api/jobs/1/sureness", headers=JSON).json()["lasts"]["all molten"]
+    assert narrow[1] / narrow[0] < 0.85 * wide[1] / wide[0]
     client.post("/bench/calibrations/1/undo")
-    assert client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0] == wide
+    assert client.get("/api/jobs/1/sureness", headers=JSON).json()["lasts"]["all molten"] == wide
     client.post("/bench/calibrations/1/redo")
-    assert client.get("/api/jobs/1/sureness", headers=JSON).json()["bands"][0] == narrow
+    assert client.get("/api/jobs/1/sureness", headers=JSON).json()["lasts"]["all molten"] == narrow
 
 
 def test_a_handle_in_a_stand_is_kept_and_narrows_the_forecast(
@@ -256,8 +256,8 @@ def test_a_handle_in_a_stand_is_kept_and_narrows_the_forecast(
     for how in ("free", "stand"):
         client.post("/api/jobs/1/rehearse", json=plan | {"held": how}, headers=JSON)
         look = client.get("/api/jobs/1/sureness?more=true", headers=JSON).json()
-        band = look["bands"][0]
-        spans[how] = band["late_s"] / band["early_s"]
+        band = look["lasts"]["all molten"]
+        spans[how] = band[1] / band[0]
     assert 1.0 < spans["stand"] < spans["free"]
     page = client.get("/jobs/1/heat").text
     assert json.loads(page.split('id="settings">')[1].split("</script>")[0])["held"] == "stand"

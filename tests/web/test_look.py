@@ -99,6 +99,46 @@ def test_the_riskiest_come_first_and_what_no_eye_sees_stays_open(client: TestCli
     connection.close()
 
 
+def test_gaps_of_bridged_nets_are_compared_by_the_millivolts_that_are_typed(
+    client: TestClient,
+) -> None:
+    run = heated(client, "U4", "U4")
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    job = stored.get(connection, run).job_id
+    jobs.set_purpose(connection, job, "All of it", purpose=Purpose.BUILD, parts=())
+    path = client.post(f"/jobs/{job}/test").url.path
+    several = next(
+        n for n, one in enumerate(metered(connection, job).plan.probes) if len(one.covers) > 2
+    )
+    begun = stored.get(connection, int(path.rsplit("/", 1)[1]))
+    for number, cue in enumerate(begun.script.cues):
+        word = "not" if number == several else "as expected"
+        tap = {"key": f"m{number}", "cue": cue.key, "word": word, "at_ms": number}
+        assert client.post(f"/api{path}/taps", json=tap).status_code == 200
+    gaps = metered(connection, job).diagnosis.gaps
+    assert len(gaps) > 2
+    assert f"over {len(gaps)} gaps" in client.get(f"/jobs/{job}/test").text
+    path = client.post(f"/jobs/{job}/test").url.path
+    cues = stored.get(connection, int(path.rsplit("/", 1)[1])).script.cues
+    assert len(cues) == len(gaps)
+    assert {cue.reads for cue in cues} == {"mV"}
+    for text in ("", "much", "4 V"):
+        tap = {"key": "x", "cue": cues[0].key, "word": "as expected", "at_ms": 1, "text": text}
+        refused = client.post(f"/api{path}/taps", json=tap)
+        assert refused.status_code in (409, 422), text
+    for number, cue in enumerate(cues):
+        text = "0,4" if number == 1 else f"{2 + number} mV"
+        tap = {"key": f"r{number}", "cue": cue.key, "word": "as expected", "at_ms": number}
+        assert client.post(f"/api{path}/taps", json=tap | {"text": text}).status_code == 200
+    found = metered(connection, job)
+    assert [one for one, _ in found.diagnosis.suspects] == [gaps[1].covers[0]]
+    assert "<b>0.4 mV</b>" in client.get(f"/jobs/{job}/test").text
+    # One step back, and nothing is said of any gap.
+    client.delete(f"/api{path}/taps/r{len(cues) - 1}")
+    assert len(metered(connection, job).diagnosis.suspects) > 2
+    connection.close()
+
+
 def test_probes_are_run_by_key_and_a_bridge_is_named(client: TestClient) -> None:
     run = heated(client, "U4", "U4")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]

@@ -199,7 +199,7 @@ def test_the_cautious_stop_is_one_figure_and_a_new_heat_ends_by_its_own_band(
     sure = client.get(f"/api/jobs/{job}/sureness").json()
     ends = sum(move.seconds for move in plan.moves if move.heats)
     stop = sure["stop"]["at_s"] if sure["stop"] else ends
-    late = sure["bands"][0]["late_s"]
+    late = sure["lasts"]["all molten"][1]
     assert min(late, stop) - 3 <= ends <= max(late + 6, stop)
     run = client.post(f"/jobs/{job}/runs").url.path
     state = json.loads(client.get(run).text.split('id="state">')[1].split("</script>")[0])

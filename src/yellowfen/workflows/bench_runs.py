@@ -29,6 +29,7 @@ from yellowfen.core.work.bench_scripts import (
     kit_plan,
     placing_plan,
 )
+from yellowfen.core.work.check_script import refused_reading
 from yellowfen.core.work.heat_script import UNCLOCKED, live_script, next_course
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
 from yellowfen.core.work.job import Job
@@ -277,6 +278,7 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
         reason = allowed(run.script, run.taps, one)
         if not reason and isinstance(run.plan, LookPlan):
             reason = refused_text(run.plan, one)
+        reason = reason or refused_reading(run.script, one)
         if reason:
             raise Refused(reason)
         bench_runs.add_tap(connection, run_id, one)

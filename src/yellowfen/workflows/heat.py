@@ -32,6 +32,7 @@ from yellowfen.core.heat.heat_plan import (
     usual_moves,
 )
 from yellowfen.core.heat.iron import Touch, touch, touch_as_drawn
+from yellowfen.core.heat.moments import moment_bands
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import (
@@ -44,7 +45,7 @@ from yellowfen.core.heat.rehearsal import (
     rehearse_prepared,
 )
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
-from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.story import EventKind, all_molten_s
 from yellowfen.core.heat.tour import watched
 from yellowfen.core.heat.usual import Usual, usual_recipe
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
@@ -325,6 +326,7 @@ def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = Non
     """What a run keeps of a rehearsal; `lift` of one whose targets are taken off."""
     scene, seen = done.scene, done.rehearsal
     nearest = next((move for move in reversed(scene.moves) if move.blows), scene.moves[0])
+    moments = moment_bands(sure, scene, seen).each
     targets = tuple(
         TargetForecast(
             ref=ref,
@@ -333,9 +335,10 @@ def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = Non
             late_s=band.high,
             watch=watched(scene, seen, nearest, (ref,)),
         )
-        for ref, told in zip(sure.targets, sure.melts, strict=True)
-        for flows in (all_molten_s(seen.joints_of(ref)),)
-        for band in (told.holding(flows),)
+        for ref in sure.targets
+        for flows, band in (
+            (all_molten_s(seen.joints_of(ref)), moments[ref][EventKind.ALL_MOLTEN]),
+        )
     )
     facts = done.rehearsal.model
     known = "calibrated" if done.taught else "from memory, not calibrated"

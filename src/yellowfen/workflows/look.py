@@ -17,8 +17,10 @@ from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
 from yellowfen.core.look.meter_plan import (
     Diagnosis,
+    Expect,
     MeterPlan,
     Probe,
+    compared,
     diagnose,
     meter_plan,
     probe_key,
@@ -26,7 +28,8 @@ from yellowfen.core.look.meter_plan import (
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
 from yellowfen.core.work.bench_run import RunKind, Tap, moments_s
-from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan, MendRun
+from yellowfen.core.work.bench_scripts import IronPlan, MendRun
+from yellowfen.core.work.check_script import CheckLine, CheckPlan, reading_of
 from yellowfen.core.work.heat_script import AWAY, arrived_s
 from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.core.work.job import FoundMark, Job, Piece
@@ -435,12 +438,15 @@ def mark_joints(connection: sqlite3.Connection, job_id: int, marks: Sequence[Fou
 # by meter
 @dataclass(frozen=True, kw_only=True)
 class Metered:
-    """The meter's plan for a job's board, the run that goes through it, what its results say."""
+    """The meter's plan for a job's board, the run that goes through it, what its results say;
+    `readings` in mV over the gaps of nets that are bridged.
+    """
 
     plan: MeterPlan
     run: BenchRun | None
     diagnosis: Diagnosis
     results: dict[str, bool]
+    readings: dict[str, float]
 
     @property
     def rows(self) -> list[tuple[int, Probe, bool | None]]:
@@ -488,6 +494,7 @@ def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
         plan=plan,
         run=runs[0] if runs else None,
         results=results,
+        readings=next((read for run in runs[:1] if (read := readings_of(run))), {}),
         diagnosis=diagnose(board, plan, results, chances),
     )
 
@@ -538,14 +545,31 @@ def touched_by(run: BenchRun) -> tuple[str, ...]:
 
 
 def results_of(run: BenchRun) -> dict[str, bool]:
-    """What was measured, by probe: True where it was as expected; what was not reached is left out."""
-    plan, state = run.planned(CheckPlan), run.state
-    keys = {
+    """What was measured, by probe: True where it was as expected; what was not reached is left out.
+    Readings of millivolts are compared with each other once all of them are there.
+    """
+    keys, state, readings = probe_keys(run), run.state, readings_of(run)
+    answered = {keys[cue]: True for cue in state.done if cue in keys and keys[cue] not in readings}
+    wrong = {keys[cue]: False for cue, word in state.aside.items() if word == "not"}
+    lines = run.planned(CheckPlan).lines
+    gaps = [keys[f"probe {n}"] for n, line in enumerate(lines, 1) if line.reads]
+    return answered | wrong | compared(gaps, readings)
+
+
+def probe_keys(run: BenchRun) -> dict[str, str]:
+    """Which probe each cue of a meter's run is."""
+    return {
         f"probe {n}": probe_key(line.here, line.there, reads=line.expect.startswith("reads"))
-        for n, line in enumerate(plan.lines, 1)
+        for n, line in enumerate(run.planned(CheckPlan).lines, 1)
     }
-    answered = {keys[cue]: True for cue in state.done if cue in keys}
-    return answered | {keys[cue]: False for cue, word in state.aside.items() if word == "not"}
+
+
+def readings_of(run: BenchRun) -> dict[str, float]:
+    """The millivolts that were typed, by probe."""
+    keys, state = probe_keys(run), run.state
+    typed = {cue: run.taps[state.by[cue]] for cue in state.done if cue in keys}
+    read = {keys[cue]: reading_of(run.script, tap) for cue, tap in typed.items()}
+    return {key: figure for key, figure in read.items() if figure is not None}
 
 
 def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
@@ -561,12 +585,19 @@ def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
         return found.run.id
     probes = list(found.plan.probes)
     left = [one for one in probes if one.key not in found.results]
-    if found.diagnosis.next is not None:
+    if found.diagnosis.gaps:
+        probes = list(found.diagnosis.gaps)
+    elif found.diagnosis.next is not None:
         probes = [found.diagnosis.next, *(one for one in left if one != found.diagnosis.next)]
     elif left:
         probes = left
     lines = tuple(
-        CheckLine(here=one.here, there=one.there, expect=_expects(one.expect, one.says))
+        CheckLine(
+            here=one.here,
+            there=one.there,
+            expect=_expects(one.expect, one.says),
+            reads="mV" if one.expect is Expect.READING else "",
+        )
         for one in probes
     )
     return bench_runs.add(connection, job_id, RunKind.CHECK, CheckPlan(name=METER, lines=lines))

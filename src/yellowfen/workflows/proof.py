@@ -32,7 +32,8 @@ from yellowfen.core.look.proof import (
 )
 from yellowfen.core.quantity.number import typed_number
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, WashRun, WashStep
+from yellowfen.core.work.bench_scripts import WashRun, WashStep
+from yellowfen.core.work.check_script import CheckLine, CheckPlan
 from yellowfen.core.work.job import Job
 from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, NotFound, Refused

@@ -15,7 +15,8 @@ from yellowfen.core.rework.legs import Transfer, transfer_list
 from yellowfen.core.rework.pads import Want, wanted_mm3
 from yellowfen.core.rework.refit import Centring, Thickness, centring, thickness
 from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import CheckLine, CheckPlan, IronPlan
+from yellowfen.core.work.bench_scripts import IronPlan
+from yellowfen.core.work.check_script import CheckLine, CheckPlan
 from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.core.work.ledger import PartRecord

@@ -587,9 +587,6 @@ class Sureness:
     count: int
     blame: tuple[Blame, ...]
     peak_c: Band
-    flux: tuple[Band, ...]
-    firsts: tuple[Band, ...]
-    solids: tuple[Band, ...]
     bodies: tuple[Band, ...]
     loose: Band
     parts: tuple[PartBands, ...]
@@ -861,7 +858,6 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
     fates: dict[str, int] = {}
     for sample in samples:
         fates[sample.fate] = fates.get(sample.fate, 0) + 1
-    flux, firsts, solids = _moment_bands(samples, len(scene.targets))
     return Sureness(
         targets=scene.targets,
         melts=melts,
@@ -871,9 +867,6 @@ def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample
         count=len(samples),
         blame=_blame(unknowns, samples),
         peak_c=band_of([sample.peak_c for sample in samples]),
-        flux=flux,
-        firsts=firsts,
-        solids=solids,
         bodies=tuple(
             band_of([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))
         ),
@@ -930,25 +923,6 @@ def _part_bands(scene: Scene, samples: tuple[Sample, ...]) -> tuple[PartBands, .
         )
         for i, part in enumerate(scene.parts)
     )
-
-
-def _moment_bands(
-    samples: tuple[Sample, ...], targets: int
-) -> tuple[tuple[Band, ...], tuple[Band, ...], tuple[Band, ...]]:
-    """Bands per target of when its flux thins, its first joint melts (the heat going on), its last
-    is solid where anything melted.
-    """
-    flux, firsts = (
-        tuple(band_of([sample.moments[i][which] for sample in samples]) for i in range(targets))
-        for which in range(2)
-    )
-    solids = tuple(
-        band_of(
-            [at for at in (sample.moments[i][2] for sample in samples) if at is not None] or [None]
-        )
-        for i in range(targets)
-    )
-    return flux, firsts, solids
 
 
 def band_of(values: list[float | None]) -> Band:

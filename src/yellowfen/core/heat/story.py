@@ -121,12 +121,15 @@ class EventKind(StrEnum):
 
 @dataclass(frozen=True)
 class Event:
-    """One moment. `sentence` is what a builder would see or should know."""
+    """One moment. `sentence` is what a builder would see or should know; `last` where it tells of
+    many parts, up to the last one.
+    """
 
     at_s: float
     kind: EventKind
     ref: str
     sentence: str
+    last: bool = False
 
 
 def all_molten_s(joints: list[JointStory]) -> float | None:
@@ -192,7 +195,7 @@ def together(events: Sequence[Event]) -> tuple[Event, ...]:
             "" if last.at_s - first.at_s < 1 else f", the last, {last.ref}, at {last.at_s:.0f} s"
         )
         said = f"{_TOGETHER[kind]}: {names} and {len(alike) - MOST_ALIKE} more{until}"
-        told.append(Event(first.at_s, kind, first.ref, said))
+        told.append(Event(first.at_s, kind, first.ref, said, last=True))
     return tuple(sorted(told, key=lambda event: (event.at_s, event.ref)))
 
 

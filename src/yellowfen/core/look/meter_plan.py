@@ -32,8 +32,16 @@ SHORT_OHM = constant(
     affects="test plan: which pairs the board itself connects",
 )
 CURRENT = (
-    "millivolts, with 0.3 A limited to 0.3 V from net to net: the bridged gap shows the fewest, a clear"
-    " one more"
+    "with 0.3 A, limited to 0.3 V, in at one end of the first net and out at the far end of the"
+    " other: the bridged gap shows the fewest millivolts"
+)
+CLEARLY = constant(
+    "meter_gap_clearly",
+    0.8,
+    "",
+    mark=Mark.JUDGED,
+    source="two readings of millivolts nearer than this hang on how the probes are held",
+    affects="meter test: which gap of several is the bridged one",
 )
 LEADS_NOWHERE = "no other pin on this net: open or not changes nothing here"
 GROUND_NAMES = ("GND", "VSS", "0V", "AGND", "DGND", "PGND", "GROUND")
@@ -474,14 +482,29 @@ def _along(probes: Sequence[Probe], place: Mapping[str, tuple[float, float]]) ->
 
 
 # what the results say
+def compared(gaps: Sequence[str], readings: Mapping[str, float]) -> dict[str, bool]:
+    """What the millivolts over the gaps of two bridged nets say, by probe key: True for a gap that
+    is clear, False for the bridged one. Nothing before every gap is read, and nothing of gaps whose
+    readings lie too near to the fewest (within `CLEARLY`) to tell which of them it is.
+    """
+    if len(gaps) < 2 or any(key not in readings for key in gaps):
+        return {}
+    fewest = min(gaps, key=lambda key: (abs(readings[key]), key))
+    near = [key for key in gaps if abs(readings[fewest]) >= CLEARLY * abs(readings[key])]
+    found = {key: True for key in gaps if key not in near}
+    return found | {fewest: False} if near == [fewest] else found
+
+
 @dataclass(frozen=True, kw_only=True)
 class Diagnosis:
     """Single faults that explain every result so far, likeliest first with their share of what is
-    left; and the probe that tells most next (None where one is left, or nothing tells more).
+    left; the probe that tells most next (None where one is left, or nothing tells more); and, where
+    that is a reading, all `gaps` that have to be compared with it.
     """
 
     suspects: tuple[tuple[Suspect, float], ...]
     next: Probe | None
+    gaps: tuple[Probe, ...] = ()
 
 
 def diagnose(
@@ -506,7 +529,10 @@ def diagnose(
     ranked = tuple(
         sorted(((one, weights[one] / total) for one in suspects), key=lambda row: (-row[1], row[0]))
     )
-    return Diagnosis(suspects=ranked, next=_next(ranked, probes, known))
+    tells = _next(ranked, probes, known)
+    reads = tells is not None and tells.expect is Expect.READING
+    gaps = [one for one in extra.values() if reads and tells and one.nets == tells.nets]
+    return Diagnosis(suspects=ranked, next=tells, gaps=tuple(gaps))
 
 
 def _weight(one: Suspect, chances: Mapping[str, float]) -> float:

@@ -207,7 +207,8 @@ class Cue:
     names cues that have no sense once this one is done. `group` is what "3 of this value" counts.
     `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the drawing what to show. `anew` is what to set
     up where it was tried and did not come right. What takes `least_s` and is done after less than
-    half of it is asked about; what may `always` be answered may be when the run is over.
+    half of it is asked about; what may `always` be answered may be when the run is over. `reads` is
+    the unit of a figure that is typed with the answer.
     """
 
     key: str
@@ -234,6 +235,7 @@ class Cue:
     anew: str = ""
     least_s: float = 0.0
     always: bool = False
+    reads: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)

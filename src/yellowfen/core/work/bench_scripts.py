@@ -315,46 +315,6 @@ def pads_script(plan: PadsRun) -> Script:
 
 
 @dataclass(frozen=True, kw_only=True)
-class CheckLine:
-    """One thing to measure: from, to, what is expected; `title` and `name` where that is said
-    otherwise, `mind` what to mind at it.
-    """
-
-    here: str
-    there: str
-    expect: str
-    title: str = ""
-    mind: str = ""
-    name: str = ""
-
-
-@dataclass(frozen=True, kw_only=True)
-class CheckPlan:
-    """What a meter goes through, or what a board must do when it works."""
-
-    name: str
-    lines: tuple[CheckLine, ...]
-    closing: str = "Everything is as expected."
-
-
-def check_script(plan: CheckPlan) -> Script:
-    """Probe after probe."""
-    cues = tuple(
-        Cue(
-            key=f"probe {number}",
-            name=line.name or plan.name,
-            title=line.title or f"{line.here} to {line.there}",
-            press="As expected",
-            detail=line.expect,
-            mind=line.mind,
-            group=line.expect,
-        )
-        for number, line in enumerate(plan.lines, 1)
-    )
-    return Script(kind=RunKind.CHECK, cues=cues, closing=plan.closing, of_group="like this")
-
-
-@dataclass(frozen=True, kw_only=True)
 class PrintRun:
     """Boards to be printed through the stencil, by name; which way the blade is drawn (`stroke`),
     and what must be so before the first (`before`), a few words each.

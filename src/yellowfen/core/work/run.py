@@ -11,7 +11,6 @@ from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
 from yellowfen.core.work.bench_run import RunKind, RunState, Script, Tap, state_after
 from yellowfen.core.work.bench_scripts import (
-    CheckPlan,
     IronPlan,
     KitPlan,
     MendRun,
@@ -19,7 +18,6 @@ from yellowfen.core.work.bench_scripts import (
     PlacingPlan,
     PrintRun,
     WashRun,
-    check_script,
     hand_script,
     iron_script,
     kit_script,
@@ -29,6 +27,7 @@ from yellowfen.core.work.bench_scripts import (
     print_script,
     wash_script,
 )
+from yellowfen.core.work.check_script import CheckPlan, check_script
 from yellowfen.core.work.heat_script import (
     ALL_FLOWED,
     AWAY,

@@ -13,6 +13,7 @@ from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.heat_plan import SourceKind, usual_moves
 from yellowfen.core.heat.iron import LONGEST_S
+from yellowfen.core.heat.moments import moment_bands
 from yellowfen.core.heat.outcome import Fate, heating_moves
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
@@ -230,7 +231,13 @@ def _answer(job: Job, done: Rehearsed, earlier: Mapping[str, int]) -> dict[str, 
             for e in events
         ],
         "told": [
-            {"at_s": round(e.at_s, 1), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence}
+            {
+                "at_s": round(e.at_s, 1),
+                "kind": str(e.kind),
+                "ref": e.ref,
+                "sentence": e.sentence,
+                "last": e.last,
+            }
             for e in together(events)
         ],
         "stops": _stops(scene, rehearsal, job),
@@ -441,39 +448,25 @@ def sureness(
     """How sure: bands of the last melt, the cautious stop with its reason, the odds, and which
     unknown is to blame; `more` samples take longer, and are given up when the page is left.
     """
+    job = jobs.get(database, job_id)
     try:
-        sure = sureness_of(database, jobs.get(database, job_id), more, waited_for)
+        sure = sureness_of(database, job, more, waited_for)
     except Changed:
         return {"changed": True}
-    lift = lift_of(database, jobs.get(database, job_id))
-    board = boards.get(database, jobs.get(database, job_id).board_id)
+    lift, done = lift_of(database, job), rehearse_job(database, job)
+    moments = moment_bands(sure, done.scene, done.rehearsal)
+    board = boards.get(database, job.board_id)
     return {
         "lift": None if lift is None else lift_json(lift),
         "along": [] if lift is None else along_json(lift),
         "harvest": _harvest(database, job_id),
         "support_mm": round(support_mm(board.thickness_mm)),
-        "bands": [
-            {"ref": ref, "early_s": b.low, "late_s": b.high}
-            for ref, b in zip(sure.targets, sure.melts, strict=True)
-        ],
         "moments": {
-            ref: {
-                "flux thins": [flux.low, flux.high],
-                "first melt": [first.low, first.high],
-                "all molten": [last.low, last.high],
-                "frozen": [solid.low, solid.high],
-                "body": [body.low, body.high],
-            }
-            for ref, flux, first, last, solid, body in zip(
-                sure.targets,
-                sure.flux,
-                sure.firsts,
-                sure.melts,
-                sure.solids,
-                sure.bodies,
-                strict=True,
-            )
+            ref: {str(kind): [band.low, band.high] for kind, band in moments.each[ref].items()}
+            | {"body": [body.low, body.high]}
+            for ref, body in zip(sure.targets, sure.bodies, strict=True)
         },
+        "lasts": {str(kind): [band.low, band.high] for kind, band in moments.last.items()},
         "stop": _stop(sure.harm.low, sure.harm_why)
         if lift is None
         else _stop(lift.leave_s, lift.leave_why),

@@ -10,7 +10,8 @@ from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.look.trust import binned
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind, moments_s
-from yellowfen.core.work.bench_scripts import CheckPlan, IronPlan, MendRun, PadsRun
+from yellowfen.core.work.bench_scripts import IronPlan, MendRun, PadsRun
+from yellowfen.core.work.check_script import CheckPlan
 from yellowfen.core.work.heat_script import ALL_FLOWED, arrived_s, shortened, stop_key
 from yellowfen.core.work.removal import RemovalRun
 from yellowfen.core.work.run import BenchRun

@@ -31,7 +31,8 @@ from yellowfen.core.work.bench_run import (
     shown,
     sure_key,
 )
-from yellowfen.core.work.bench_scripts import AGAIN, CheckPlan, IronPlan, PadsRun
+from yellowfen.core.work.bench_scripts import AGAIN, IronPlan, PadsRun
+from yellowfen.core.work.check_script import CheckPlan
 from yellowfen.core.work.heat_script import AWAY, START, lifted_key, near_key, spans
 from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
@@ -406,6 +407,7 @@ def _cue(one: ShownCue) -> dict[str, Any]:
         "turn": cue.turn_deg,
         "shape": cue.shape,
         "spot": cue.spot,
+        "reads": cue.reads,
     }
 
 

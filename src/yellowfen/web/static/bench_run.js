@@ -8,6 +8,7 @@ document.addEventListener("alpine:init", () => {
     ...first,
     offset: first.now_ms - Date.now(),
     elapsed: 0,
+    typed: "",
 
     init() {
       [this.plan] = window.plans();
@@ -70,13 +71,14 @@ document.addEventListener("alpine:init", () => {
     get asks() { return this.ask !== "" && !this.pending.some((tap) => tap.cue === this.ask_key); },
     get openSigns() { return this.signs.filter((one) => !this.pending.some((tap) => tap.cue === one.cue)); },
     get keyText() { return !this.over ? this.cue.press : this.pending.length ? "Being stored" : "All stored"; },
-    get keyHint() { return this.over ? "" : "Space, Page Down or pedal"; },
+    get keyHint() { return this.over ? "" : this.reads ? "Enter, Page Down or pedal" : "Space, Page Down or pedal"; },
     get stored() {
       if (this.pending.length) return `${this.pending.length} tap${this.pending.length > 1 ? "s" : ""} kept here, not yet stored`;
       return this.told;
     },
 
     show() {
+      if (this.reads) setTimeout(() => document.querySelector("[data-reading]")?.focus());
       if (this.clock) {
         if (this.started !== null) this.elapsed = this.over ? this.took_s : (Date.now() + this.offset - this.started) / 1000;
         this.bar.move(this.elapsed);
@@ -85,15 +87,22 @@ document.addEventListener("alpine:init", () => {
       this.say(this.spoken);
     },
     answer(word) {
-      if (this.cue) this.note(this.cue.key, word, word === this.main ? this.cue.press : `${this.cue.press}, ${word}`);
+      if (!this.cue) return;
+      const figure = this.reads && word === this.main ? this.typed.trim() : "";
+      if (this.reads && word === this.main && !figure) { this.problem = `Type the reading in ${this.reads} first.`; return; }
+      this.problem = "";
+      this.typed = "";
+      this.note(this.cue.key, word, word === this.main ? `${this.cue.press} ${figure}`.trim() : `${this.cue.press}, ${word}`, figure);
     },
+    // A figure that the meter shows is typed where the cue asks for one.
+    get reads() { return this.cue?.reads ?? ""; },
     go() { this.answer(this.main); },
     sign(one) { if (one && this.openSigns.includes(one)) this.note(one.cue, this.main, one.say); },
     saySign(event) { this.sign(this.signs.find((one) => one.cue === event.currentTarget.dataset.sign)); },
     slipped() { if (this.asks) this.takeBack(this.ask_tap); },
     confirm() { if (this.asks) this.note(this.ask_key, this.main, "It is so"); },
     away() { if (!this.notHeating) this.note("away", this.main, "Heat is away"); },
-    note(cue, word, said) { this.add({ cue, word, said, at_ms: Math.round(Date.now() + this.offset) }); },
+    note(cue, word, said, text = "") { this.add({ cue, word, said, text, at_ms: Math.round(Date.now() + this.offset) }); },
     sayWord(event) { this.answer(event.currentTarget.dataset.word); },
     fits(only) { return only === "" || Boolean(this.cue?.key.startsWith(only)); },
     take(answer) {

@@ -23,6 +23,8 @@ window.withTaps = ({ api, shelf }, own) => {
       this.waiting = this.shelved();
       window.addEventListener("keydown", (event) => {
         if (event.repeat || event.ctrlKey || event.altKey || event.metaKey) return;
+        const typed = event.target.matches?.("input[type=text]") ? event.target.value : null;  // a figure being typed keeps its keys
+        if (typed !== null && (typed !== "" || event.key.length === 1) && !["PageDown", "Enter", "PageUp"].includes(event.key)) return;
         if ([" ", "PageDown", "Enter"].includes(event.key)) { event.preventDefault(); this.go(); }
         else if (["Backspace", "PageUp"].includes(event.key)) { event.preventDefault(); this.undo(); }
         else if (more[event.key]) { event.preventDefault(); more[event.key](); }

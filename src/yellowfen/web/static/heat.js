@@ -489,13 +489,10 @@ document.addEventListener("alpine:init", () => {
       const band = this.outlook && this.outlook.loose[0] !== null ? ` (${Math.round(this.outlook.loose[0])} to ${fine(this.outlook.loose[1])})` : "";
       return `Loose from ${fine(loose[0].at_s)}${band} on: ${listed(loose)}. No knock, no gust.`;
     },
+    // When the last of all parts has flowed, from when to when.
     band() {
-      if (!this.outlook) return "";
-      const early = this.outlook.bands.map((band) => band.early_s);
-      const late = this.outlook.bands.map((band) => band.late_s);
-      if (early.includes(null)) return "";
-      const to = late.includes(null) ? "later than the recipe" : fine(Math.max(...late));
-      return ` (${Math.round(Math.max(...early))} to ${to})`;
+      const [early, late] = this.outlook?.lasts["all molten"] ?? [null, null];
+      return early === null ? "" : ` (${Math.round(early)} to ${late === null ? "later than the recipe" : fine(late)})`;
     },
     get verdictClass() {
       if (!this.answer || this.answer.empty || this.none || (this.untouched && this.touring)) return "";
@@ -508,9 +505,9 @@ document.addEventListener("alpine:init", () => {
     get allowed() {
       if (!this.outlook) return false;
       if (this.isTour) return !this.outlook.stop;
-      const late = this.outlook.bands.map((band) => band.late_s);
+      const late = this.outlook.lasts["all molten"][1];
       const stop = this.outlook.stop;
-      return !late.includes(null) && Math.max(...late) <= this.heatEnd && (!stop || stop.at_s >= this.heatEnd);
+      return late !== null && late <= this.heatEnd && (!stop || stop.at_s >= this.heatEnd);
     },
     get cues() {
       if (!this.answer || this.answer.empty) return [];
@@ -523,7 +520,7 @@ document.addEventListener("alpine:init", () => {
       return [...stops, ...rest].sort((a, b) => a.at - b.at);
     },
     cueBand(event) {
-      const band = this.outlook?.moments[event.ref]?.[event.kind];
+      const band = (event.last ? this.outlook?.lasts : this.outlook?.moments[event.ref])?.[event.kind];
       return band && band[0] !== null ? ` (${Math.round(band[0])} to ${fine(band[1])})` : "";
     },
     get stopText() {
