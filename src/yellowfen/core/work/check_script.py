@@ -1,0 +1,80 @@
+"""Going through a list with a meter or a finger: what is asked for line by line, and the figures that
+are typed with the answers.
+"""
+
+from dataclasses import dataclass
+
+from yellowfen.core.quantity.number import in_range, typed_number
+from yellowfen.core.work.bench_run import RULES, Cue, Effect, RunKind, Script, Tap
+from yellowfen.errors import InvalidValue
+
+MOST_MV = 300.0  # what the supply is limited to where millivolts are compared
+
+
+@dataclass(frozen=True, kw_only=True)
+class CheckLine:
+    """One thing to measure: from, to, what is expected; `title` and `name` where that is said
+    otherwise, `mind` what to mind at it; `reads` the unit of a figure that is to be typed ("" for a
+    plain yes or no).
+    """
+
+    here: str
+    there: str
+    expect: str
+    title: str = ""
+    mind: str = ""
+    name: str = ""
+    reads: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class CheckPlan:
+    """What a meter goes through, or what a board must do when it works."""
+
+    name: str
+    lines: tuple[CheckLine, ...]
+    closing: str = "Everything is as expected."
+
+
+def reading_of(script: Script, tap: Tap) -> float | None:
+    """The figure typed with a tap, in the unit of its cue; None where none is asked for or none was
+    typed. Raises InvalidValue for one that is no number, or more than a meter shows there.
+    """
+    cue = script.cue(tap.cue)
+    if cue is None or not cue.reads or not tap.text:
+        return None
+    return in_range(
+        "reading", typed_number("reading", tap.text, cue.reads.lower()), -MOST_MV, MOST_MV, "mV"
+    )
+
+
+def refused_reading(script: Script, tap: Tap) -> str:
+    """Why a tap's figure cannot be, as a sentence; "" where it may."""
+    cue = script.cue(tap.cue)
+    if cue is None or not cue.reads or RULES[script.kind].words.get(tap.word) is not Effect.DONE:
+        return ""
+    if not tap.text:
+        return f"type what the meter shows, in {cue.reads}"
+    try:
+        reading_of(script, tap)
+    except InvalidValue as problem:
+        return str(problem)
+    return ""
+
+
+def check_script(plan: CheckPlan) -> Script:
+    """Probe after probe."""
+    cues = tuple(
+        Cue(
+            key=f"probe {number}",
+            name=line.name or plan.name,
+            title=line.title or f"{line.here} to {line.there}",
+            press="Keep the reading" if line.reads else "As expected",
+            detail=line.expect,
+            mind=line.mind,
+            group=line.expect,
+            reads=line.reads,
+        )
+        for number, line in enumerate(plan.lines, 1)
+    )
+    return Script(kind=RunKind.CHECK, cues=cues, closing=plan.closing, of_group="like this")
