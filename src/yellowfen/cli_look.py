@@ -73,12 +73,12 @@ def _look(given: argparse.Namespace, open_data: Open, print_json: PrintJson) -> 
             or [f"a {kinds.get(one.key, 'plain')} joint, nothing else against it"],
             "seen_from": one.seen_from,
         }
-        for one in state.joints
+        for one in sorted(state.joints, key=lambda one: (-one.chance, one.key))
     ]
     if given.json:
         print_json({"job": given.job, "joints": rows, "left": round(state.left, 3)})
         return
-    for one in state.joints:
+    for one in sorted(state.joints, key=lambda one: (-one.chance, one.key)):
         seen = one.seen_from or "not by eye"
         print(
             f"{one.key:>8} {100 * one.chance:5.1f} %  {seen}{'; ' + ', '.join(one.why) if one.why else ''}"

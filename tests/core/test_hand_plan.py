@@ -18,7 +18,7 @@ from yellowfen.core.deposit.fixture import fixture
 from yellowfen.core.deposit.hand_plan import few_needles, hand_plan
 from yellowfen.core.deposit.leadless import by_hand, mound_height_mm, mound_mm3
 from yellowfen.core.metal.alloy import ALLOYS
-from yellowfen.core.metal.lot import Happened, Lot, LotEvent
+from yellowfen.core.metal.lot import Happened, Lot, LotEvent, usable
 from yellowfen.core.metal.mixing import (
     LEFT_OVER,
     PAD_FINISHES,
@@ -202,6 +202,21 @@ def test_scraps_hold_the_board_on_all_sides_and_cover_none_of_it(demo_board: Boa
     assert "spacers" in found.reminders[1]
 
 
+@pytest.mark.parametrize(
+    ("turned", "stroke"), [(0, 0), (45, 225), (90, 270), (135, 315), (225, 225)]
+)
+def test_the_blade_goes_along_rows_that_stand_at_any_angle(turned: float, stroke: float) -> None:
+    """From memory; a row at 45° is fine pitch like any other, a square part turned so asks for a
+    straight blade.
+    """
+    part = SketchedPart(ref="U1", package="TSSOP-20", x_mm=30, y_mm=30, rotation_deg=turned)
+    found = fixture(board(part))
+    assert found.stroke_deg == stroke
+    assert found.fine == 20
+    square = SketchedPart(ref="U1", package="QFP-48", x_mm=30, y_mm=30, rotation_deg=turned)
+    assert (fixture(board(square)).stroke_deg in (0, 270)) == (turned % 90 == 45)
+
+
 def test_the_blade_goes_along_most_fine_openings() -> None:
     """From memory; a part with rows on two sides decides, a square one asks for 45°."""
     assert (
@@ -304,6 +319,15 @@ def test_the_life_of_a_lot() -> None:
         events=(Happened(id=1, kind=LotEvent.OUT, at_s=0.0),),
     )
     assert "closed" in closed.findings(hour)[0]
+    # A print of which nobody told that the jar was out: it stood out from then on.
+    printed = Happened(id=6, kind=LotEvent.USED, at_s=60 * hour, grams=1.0)
+    back = Happened(id=7, kind=LotEvent.BACK, at_s=62 * hour)
+    used = replace(closed, events=(back, replace(back, id=5, at_s=50 * hour), printed))
+    assert used.warm_h(61 * hour) == pytest.approx(1)
+    assert used.warm_h(70 * hour) == pytest.approx(2)
+    assert not used.is_out
+    assert usable((replace(lot, id=3), used, closed), 45 * hour) == used  # nothing against it
+    assert usable((replace(closed, grams=1.0, events=(printed,)),), 1.0) is None
 
 
 @pytest.mark.parametrize(

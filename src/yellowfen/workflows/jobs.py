@@ -2,25 +2,36 @@
 
 import re
 import sqlite3
+import time
 from contextlib import suppress
 from dataclasses import replace
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.fixture import Fixture, fixture
-from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_moves
+from yellowfen.core.heat.heat_plan import (
+    MOST_TARGETS,
+    Goal,
+    HeatPlan,
+    SourceKind,
+    plate_moves,
+    usual_moves,
+)
+from yellowfen.core.heat.scene import HotPlate
+from yellowfen.core.metal.lot import usable
 from yellowfen.core.quantity.wording import listed
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.core.work.ledger import PartAt
 from yellowfen.core.work.technique import PLATE_WAYS
 from yellowfen.errors import InvalidValue, YellowfenError
-from yellowfen.store import bench_runs, boards, jobs, stations
+from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
+from yellowfen.store import paste as paste_plans
 from yellowfen.store.database import atomic, may_write
 from yellowfen.workflows.calibration import is_taught
 from yellowfen.workflows.heat import MOST_FLOWS, usual_plan
 from yellowfen.workflows.ledger import ledger_now
-from yellowfen.workflows.paste import paste_state
-from yellowfen.workflows.ready import ready_state, warming
+from yellowfen.workflows.paste import keep_paste_plan, paste_state
+from yellowfen.workflows.ready import ReadyState, ready_state, warming
 from yellowfen.workflows.rework import answers_of
 
 OFF, ON, FIRST = "Off", "On again", "First side"
@@ -75,9 +86,19 @@ def open_job(
             connection, board_id, called, _first_plan(connection), purpose=purpose, parts=parts
         )
         _set_pieces(connection, job_id, pieces)
+        if purpose is Purpose.BUILD:
+            _take_own_paste(connection, job_id)
         propose_heats(connection, job_id)
     _usual_recipes(connection, job_id)
     return job_id
+
+
+def _take_own_paste(connection: sqlite3.Connection, job_id: int) -> None:
+    """A job begins with a paste that the bench has, where it has one that is not used up."""
+    lot = usable(materials.lots(connection), time.time())
+    if lot is not None:
+        kept = paste_plans.paste_plan_of(connection, job_id)
+        keep_paste_plan(connection, job_id, replace(kept, lot_id=lot.id))
 
 
 def at_next_heat(connection: sqlite3.Connection, job_id: int) -> Job:
@@ -110,9 +131,18 @@ def _usual_recipes(connection: sqlite3.Connection, job_id: int) -> None:
     """
     job = jobs.get(connection, job_id)
     for heat in job.heats:
-        if 0 < len(heat.plan.targets) <= MOST_FLOWS:
+        if (
+            0
+            < len(heat.plan.targets)
+            <= (MOST_FLOWS if heat.plan.source is SourceKind.AIR else MOST_TARGETS)
+        ):
             with suppress(YellowfenError):
-                plan, _ = usual_plan(connection, job, heat.plan)
+                plan, found = usual_plan(connection, job, heat.plan)
+                if plan.tool_id is not None and (found.index_percent or 0.0) > 100.0:
+                    # As it is set the plate does not do it: the same plate, set as these parts want.
+                    free, other = usual_plan(connection, job, replace(heat.plan, tool_id=None))
+                    if (other.index_percent or 0.0) < (found.index_percent or 0.0):
+                        plan = replace(free, tool_id=plan.tool_id)
                 jobs.keep_heat(connection, heat.id, plan)
 
 
@@ -193,14 +223,32 @@ def propose_heats(connection: sqlite3.Connection, job_id: int) -> None:
                 else:
                     one = replace(one, goal=Goal.SOLDER)
                 found.append((title, one))
+    found = found or [("", replace(plan, targets=()))]
+    found = [(name, _by_method(connection, job, one)) for name, one in found]
     for heat in job.heats:
         connection.execute("DELETE FROM heat WHERE id = ?", (heat.id,))
-    found = found or [("", replace(plan, targets=()))]
-    ids = [
-        jobs.add_heat(connection, job_id, name, replace(one, moves=usual_moves(one.targets)))
-        for name, one in found
-    ]
+    ids = [jobs.add_heat(connection, job_id, name, one) for name, one in found]
     jobs.choose_heat(connection, job_id, ids[0])
+
+
+def _by_method(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> HeatPlan:
+    """A heat that begins on the bench's plate where the methods of most of its parts count on one,
+    else in the air.
+    """
+    if job.purpose is Purpose.BUILD and _counts_on_plate(ready_state(connection, job.id), plan):
+        own = next(
+            (one for one in tools.rows(connection) if isinstance(one.content, HotPlate)), None
+        )
+        if own is not None and isinstance(own.content, HotPlate):
+            plate = replace(plan, source=SourceKind.PLATE, tool_id=own.id, plate=own.content)
+            return replace(plate, moves=plate_moves())
+    return replace(plan, moves=usual_moves(plan.targets))
+
+
+def _counts_on_plate(state: ReadyState, plan: HeatPlan) -> bool:
+    """True where the methods of most parts of a heat are those of a hot plate."""
+    on_plate = sum(state.way(ref).chosen.way in PLATE_WAYS for ref in plan.targets)
+    return 2 * on_plate > len(plan.targets)
 
 
 def _sides_of_build(connection: sqlite3.Connection, job: Job) -> list[tuple[str, list[str]]]:
@@ -239,8 +287,8 @@ def beside_ways(connection: sqlite3.Connection, job: Job) -> str:
         said.append(
             f"{listed(left, 6)} {'is' if len(left) == 1 else 'are'} pasted and in no heat of this face"
         )
-    on_plate = sum(state.way(ref).chosen.way in PLATE_WAYS for ref in here.targets)
-    if here.source is SourceKind.AIR and 2 * on_plate > len(here.targets):
+    on_plate = any(state.way(ref).chosen.way in PLATE_WAYS for ref in here.targets)
+    if here.source is SourceKind.AIR and _counts_on_plate(state, here):
         said.append("Ways counts on a hot plate, this heat on air")
     if here.source is SourceKind.PLATE and not on_plate:
         said.append(

@@ -33,7 +33,7 @@ from yellowfen.core.work.estimate import (
     stage,
 )
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, IronRow, row_plans, rows_of, usual_need_s
-from yellowfen.core.work.job import Purpose
+from yellowfen.core.work.job import Job, Purpose
 from yellowfen.core.work.kit import KitAnswer, Line, kit
 from yellowfen.core.work.order import PLACE_S, TURN_S, VALUE_S, Order, Pace, Wish, placement_order
 from yellowfen.core.work.ready_plan import ReadyPlan
@@ -62,7 +62,7 @@ from yellowfen.core.work.technique import (
 )
 from yellowfen.core.work.two_sides import TwoSides, two_sides
 from yellowfen.errors import InvalidValue, Refused
-from yellowfen.store import bench_runs, materials, stations, tasks, tools, work
+from yellowfen.store import bench_runs, jobs, materials, stations, tasks, tools, work
 from yellowfen.store import ready as stored
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import unpack
@@ -148,6 +148,7 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     bench = bench_tools(connection, paste.board)
     if job.purpose is not Purpose.BUILD:
         bench = replace(bench, stencil=False)  # nobody prints on a board that carries its parts
+    wishes = replace(plan.ways(), left=left_to_iron(job))
     sides = two_sides(paste.board)
     for _ in range(MOST_TURNS):
         # Each part is judged with its neighbours, whether the job is about them or not.
@@ -155,7 +156,7 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
             paste.whole,
             paste.paste,
             bench,
-            wishes=plan.ways(),
+            wishes=wishes,
             second=sides.second,
             boards=plan.boards,
             costs=paste.plan.costs,
@@ -176,6 +177,14 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
         techniques=chosen,
         sides=sides,
     )
+
+
+def left_to_iron(job: Job) -> frozenset[str]:
+    """Parts of a build that its heats leave to go on afterwards and that no heat has."""
+    if job.purpose is not Purpose.BUILD:
+        return frozenset()
+    later = {ref for heat in job.heats for ref in heat.plan.absent}
+    return frozenset(later - {ref for heat in job.heats for ref in heat.plan.targets})
 
 
 def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
@@ -229,7 +238,20 @@ def choose_way(
     chosen.pop(ref or package, None)
     if way:
         chosen[ref or package] = way
-    keep_ready_plan(connection, job_id, replace(plan, way_parts=by_part, way_packages=by_package))
+    with atomic(connection):
+        keep_ready_plan(
+            connection, job_id, replace(plan, way_parts=by_part, way_packages=by_package)
+        )
+        if way and way not in IRON_WAYS:
+            _not_left(connection, state.paste.job, {one.part.ref for one in parts})
+
+
+def _not_left(connection: sqlite3.Connection, job: Job, refs: set[str]) -> None:
+    """Heats that left parts to the iron do so no more: they were chosen to be done otherwise."""
+    for heat in job.heats:
+        if refs & set(heat.plan.absent):
+            absent = tuple(ref for ref in heat.plan.absent if ref not in refs)
+            jobs.keep_heat(connection, heat.id, replace(heat.plan, absent=absent))
 
 
 def keep_schools_for_bench(connection: sqlite3.Connection, job_id: int) -> None:

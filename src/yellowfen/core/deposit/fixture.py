@@ -31,13 +31,20 @@ SLIP_MM = constant(
 FINE_PITCH_MM = 0.65
 EVEN_SHARE = 0.35  # fewer than this share more one way than the other: both ways count
 
+_BLADE_WAYS = {
+    0.0: "from side to side",
+    225.0: "slanting, at 45°, from the far right corner",
+    270.0: "from far to near",
+    315.0: "slanting, at 45°, from the far left corner",
+}
+
 Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True, kw_only=True)
 class Fixture:
     """Rectangles (x, y, width, height, mm, board coordinates) of scraps and tapes; the stroke's way
-    in degrees from x; what to mind.
+    in degrees from x; how many fine-pitch openings there are; what to mind.
     """
 
     scraps: tuple[tuple[str, Box], ...]
@@ -45,19 +52,16 @@ class Fixture:
     hinge: Box
     stroke_deg: float
     stroke_said: str
-    along_x: int
-    along_y: int
+    fine: int
     beneath_mm: float
     reminders: tuple[str, ...]
 
     @property
     def blade_way(self) -> str:
         """Which way the blade is drawn, in words."""
-        if self.along_x + self.along_y == 0:
+        if not self.fine:
             return "whichever way is handy"
-        if self.stroke_deg == 315.0:
-            return "slanting, at 45°"
-        return "from side to side" if self.stroke_deg == 0.0 else "from far to near"
+        return _BLADE_WAYS[self.stroke_deg]
 
     @property
     def spacers_mm(self) -> float:
@@ -88,8 +92,8 @@ def fixture(board: Board, side: str = "top", warm: str = "", bare_below: bool = 
         ("bottom", (-g, -g - s, w + 2 * g + s, s)),
     )
     tapes = tuple(_tape(name, box) for name, box in scraps)
-    along_x, along_y = _fine_openings(board, side)
-    degrees, said = _stroke(along_x, along_y)
+    fine = _fine_openings(board, side)
+    degrees, said = _stroke(fine)
     hinge = (
         (-g - s, h + g + s - 10.0, w + 2 * g + 2 * s, 14.0)
         if degrees != 0
@@ -111,8 +115,7 @@ def fixture(board: Board, side: str = "top", warm: str = "", bare_below: bool = 
         hinge=hinge,
         stroke_deg=degrees,
         stroke_said=said,
-        along_x=along_x,
-        along_y=along_y,
+        fine=sum(fine),
         beneath_mm=beneath,
         reminders=_reminders(board, beneath, warm),
     )
@@ -129,8 +132,10 @@ def _tape(name: str, box: Box) -> Box:
     }[name]
 
 
-def _fine_openings(board: Board, side: str) -> tuple[int, int]:
-    """Openings of fine-pitch rows that are long along x, and along y."""
+def _fine_openings(board: Board, side: str) -> tuple[int, int, int, int]:
+    """How many openings of fine-pitch rows are long along x, rising to the right, along y, falling to
+    the right.
+    """
     fine = {
         part.ref
         for part in board.parts
@@ -144,7 +149,7 @@ def _fine_openings(board: Board, side: str) -> tuple[int, int]:
         for land in part.package.lands
         if land.kind is JointKind.THERMAL_PAD
     }
-    along_x = along_y = 0
+    found = [0, 0, 0, 0]
     for one in board.openings:
         pad = board.pads[one.pad] if one.pad is not None else None
         if (
@@ -155,25 +160,35 @@ def _fine_openings(board: Board, side: str) -> tuple[int, int]:
         ):
             continue
         long_deg = one.angle_deg if one.size_x_mm >= one.size_y_mm else one.angle_deg + 90
-        lean = abs((long_deg + 90) % 180 - 90)
-        along_x, along_y = along_x + (lean < 40), along_y + (lean > 50)
-    return along_x, along_y
+        found[round(long_deg / 45.0) % 4] += 1
+    return found[0], found[1], found[2], found[3]
 
 
-def _stroke(along_x: int, along_y: int) -> tuple[float, str]:
-    """Openings fill best when the blade travels along their length [from memory]."""
-    if along_x + along_y == 0:
+_STROKES = (
+    0.0,
+    225.0,
+    270.0,
+    315.0,
+)  # along x, along a row that rises, along y, along one that falls
+
+
+def _stroke(fine: tuple[int, int, int, int]) -> tuple[float, str]:
+    """Openings fill best when the blade travels along their length [from memory]; of rows across
+    each other it goes half-way between, so that both fill alike.
+    """
+    if not any(fine):
         return 270.0, "No fine-pitch rows: draw the blade whichever way is handy"
-    if abs(along_x - along_y) < EVEN_SHARE * (along_x + along_y):
-        return (
-            315.0,
-            f"Fine-pitch openings lie both ways ({along_x} and {along_y}): draw at 45°, so that both fill alike",
-        )
-    return (
-        (0.0, f"{along_x} of the fine-pitch openings lie this way: draw along their length")
-        if along_x > along_y
-        else (270.0, f"{along_y} of the fine-pitch openings lie this way: draw along their length")
-    )
+    most = max(range(4), key=lambda way: (fine[way] + fine[(way + 2) % 4], fine[way], -way))
+    along, across = fine[most], fine[(most + 2) % 4]
+    if abs(along - across) < EVEN_SHARE * (along + across):
+        between = 3 if most % 2 == 0 else 2
+        how = "at 45°" if between == 3 else "straight"
+        said = f"Fine-pitch openings lie both ways ({along} and {across}): draw {how}, so that both fill alike"
+        return _STROKES[between], said
+    others = sum(fine) - along
+    rest = f"; {others} lie otherwise" if others else ""
+    said = f"{along} of the fine-pitch openings lie this way: draw along their length{rest}"
+    return _STROKES[most], said
 
 
 def _raised_mm(beneath_mm: float) -> float:

@@ -161,6 +161,11 @@ def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:
     )
 
 
+def plate_moves() -> tuple[Move, ...]:
+    """The recipe that a heat on a plate starts with: on it, and off to cool (common practice)."""
+    return Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0)
+
+
 def aimed(moves: tuple[Move, ...], targets: tuple[str, ...]) -> tuple[Move, ...]:
     """The moves over these targets: of a tour each stop keeps its own of them (all, where none is
     left); of anything else all go over all.

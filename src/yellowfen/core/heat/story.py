@@ -169,7 +169,7 @@ _TOGETHER = {
     EventKind.ALL_MOLTEN: "all molten",
     EventKind.FROZEN: "solid again",
     EventKind.CRUST: "flux spent, a dry grey crust",
-    EventKind.PAD_LAGS: "the hidden pad follows later: do not lift yet",
+    EventKind.PAD_LAGS: "the hidden pad follows later: wait for it",
     EventKind.STANDS_UP: "may stand up: heat both ends",
     EventKind.PUSHED: "pushed by the air: less of it, or straight down",
     EventKind.NEVER_MELTS: "stays cold",

@@ -14,6 +14,7 @@ import numpy as np
 
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.drive import tallest_beneath_mm
+from yellowfen.core.heat.heat_plan import plate_moves
 from yellowfen.core.heat.outcome import Fate, heating_moves
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import (
@@ -202,7 +203,7 @@ def on_plate(scene: Scene, plate: HotPlate) -> Scene:
         source=plate,
         preheater=None,
         shields=(),
-        moves=(Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0)),
+        moves=plate_moves(),
     )
 
 

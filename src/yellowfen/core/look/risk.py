@@ -312,21 +312,40 @@ def _outside(known: Known) -> tuple[float, float]:
     return lean, 1.0 - _NORMAL.cdf((most - amount) / AMOUNT_LOG_SD)
 
 
+_EDGES = (
+    "right",
+    "upper right corner",
+    "upper edge",
+    "upper left corner",
+    "left",
+    "lower left corner",
+    "lower edge",
+    "lower right corner",
+)
+
+
+def _outward_deg(land: Land) -> float:
+    """Which way a land's joint looks out of the package, degrees from its x axis: the way that the
+    land is long, as all of its row; of a square one the way it lies off the middle.
+    """
+    square = math.isclose(land.size_x_mm, land.size_y_mm, rel_tol=0.05)
+    along_x = (
+        abs(land.x_mm) >= abs(land.y_mm)
+        if square or land.kind is JointKind.CHIP
+        else land.size_x_mm > land.size_y_mm
+    )
+    if along_x and (land.x_mm or not land.y_mm):
+        return 0.0 if land.x_mm >= 0 else 180.0
+    return 90.0 if land.y_mm >= 0 else 270.0
+
+
 def _seen_from(part: BoardPart, land: Land) -> str:
     """From which edge of the board as it lies with the part's own side up, and how; "" where it is
     not seen.
     """
     if land.kind in HIDDEN:
         return ""
-    angle = math.radians(part.rotation_deg)
-    x, y = land.x_mm, land.y_mm
-    east = x * math.cos(angle) - y * math.sin(angle)
-    north = x * math.sin(angle) + y * math.cos(angle)
-    side = (
-        ("right" if east > 0 else "left")
-        if abs(east) >= abs(north)
-        else ("upper edge" if north > 0 else "lower edge")
-    )
+    side = _EDGES[round((_outward_deg(land) + part.rotation_deg) / 45.0) % 8]
     if land.kind is JointKind.LEADLESS:
         return f"from the {side}, edge-on: the toe only"
     if land.kind is JointKind.J_LEAD:

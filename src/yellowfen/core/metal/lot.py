@@ -2,9 +2,11 @@
 whether it still serves.
 
 Laws: times are seconds since 1970, given by whoever calls; what is left is what it held less what
-was used.
+was used; paste that is opened or used stands out of the cold, whether that was told or not, until
+it is told to be back.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -101,27 +103,16 @@ class Lot:
     @property
     def is_out(self) -> bool:
         """True while it stands out of the cold."""
-        last = next(
-            (
-                one.kind
-                for one in reversed(self.events)
-                if one.kind in (LotEvent.OUT, LotEvent.BACK)
-            ),
-            LotEvent.BACK,
-        )
-        return last is LotEvent.OUT
+        return self.out_since_s() is not None
 
     def warm_h(self, now_s: float) -> float:
         """Hours out of the cold in all."""
-        return _out_s(self.events, now_s) / 3600
+        spans = _out(self.events)
+        return math.fsum(max(0.0, min(end, now_s) - since) for since, end in spans) / 3600
 
     def out_since_s(self) -> float | None:
         """When it last left the cold, if it is out now."""
-        return (
-            next((one.at_s for one in reversed(self.events) if one.kind is LotEvent.OUT), None)
-            if self.is_out
-            else None
-        )
+        return next((since for since, end in _out(self.events)[-1:] if end == math.inf), None)
 
     @property
     def opened_s(self) -> float | None:
@@ -158,11 +149,21 @@ class Lot:
         return int(self.left_g / per_board_g) if per_board_g > 0 else None
 
 
-def _out_s(events: Sequence[Happened], now_s: float) -> float:
-    total, since = 0.0, None
-    for one in events:
-        if one.kind is LotEvent.OUT and since is None:
+def usable(lots: Sequence[Lot], now_s: float) -> Lot | None:
+    """The lot to work from: of those with anything left one that nothing speaks against, of these
+    the one with most left.
+    """
+    left = [one for one in lots if one.left_g > 0]
+    return min(left, key=lambda one: (len(one.findings(now_s)), -one.left_g, one.id), default=None)
+
+
+def _out(events: Sequence[Happened]) -> list[tuple[float, float]]:
+    """From when to when a lot stood out of the cold; the last without end where it still does."""
+    spans, since = [], None
+    for one in sorted(events, key=lambda one: one.at_s):
+        if one.kind is LotEvent.BACK and since is not None:
+            spans.append((since, one.at_s))
+            since = None
+        elif one.kind in (LotEvent.OUT, LotEvent.OPENED, LotEvent.USED) and since is None:
             since = one.at_s
-        elif one.kind is LotEvent.BACK and since is not None:
-            total, since = total + max(0.0, one.at_s - since), None
-    return total + (max(0.0, now_s - since) if since is not None else 0.0)
+    return spans if since is None else [*spans, (since, math.inf)]

@@ -7,7 +7,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowfen.core.board.board import Board
+from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import JointKind, Package
@@ -57,6 +57,11 @@ def way_round(board: Board, ref: str) -> tuple[str, str]:
     return direction.look_for, _WAYS_ROUND.get(board.printed_marks.get(ref, ""), "")
 
 
+def named_package(part: BoardPart) -> str:
+    """A part's package in words: by its footprint where it is none that is known, "" without one."""
+    return part.footprint if part.package.family == "unknown" else part.package.name
+
+
 def placing_plan(board: Board, steps: Sequence[Step], places: Mapping[str, str]) -> PlacingPlan:
     """An order with all that is said of its parts; `places` by line of the kit."""
     found = []
@@ -70,7 +75,7 @@ def placing_plan(board: Board, steps: Sequence[Step], places: Mapping[str, str])
                 batch=step.batch,
                 anew=step.anew,
                 value=part.value,
-                package=part.package.name,
+                package=named_package(part),
                 where=places.get(line_key(part), ""),
                 way=way,
                 mark=mark,
@@ -86,6 +91,8 @@ def placing_script(plan: PlacingPlan) -> Script:
     batches = max((step.batch for step in plan.steps), default=0) + 1
     cues = []
     for step in plan.steps:
+        # Parts without a value are nobody's "same again": what they are is not known.
+        kind = f"{step.value} | {step.package}" if step.value else ""
         where = f" from {step.where}" if step.where else ""
         what = f"{step.package}{where}"
         batch = f"batch {step.batch + 1} of {batches}" if batches > 1 else ""
@@ -105,12 +112,12 @@ def placing_script(plan: PlacingPlan) -> Script:
                         first="Lay the board as shown",
                     ),
                     SetUp(
-                        state=f"{step.value} | {step.package}",
+                        state=kind or step.ref,
                         change=f"Fetch: {what}" if what else "",
                         same=f"Same again: {what}",
                     ),
                 ),
-                group=f"{step.value} | {step.package}",
+                group=kind,
                 refs=(step.ref,),
                 turn_deg=step.turn_deg,
                 pin=step.pin if step.directed else "",
@@ -218,14 +225,14 @@ def kit_script(plan: KitPlan) -> Script:
     cues = []
     for line in plan.lines:
         spare = f"; {line.spares} of them spare" if line.spares else ""
-        value = line.value or line.key
+        value = line.value or line.package
         cues.append(
             Cue(
                 key=line.key,
                 name=str(line.take) if line.take else "",
                 title=value,
                 press="It is there",
-                detail=f"{line.package}; {', '.join(line.refs)}{spare}",
+                detail=f"{line.package + '; ' if line.value else ''}{', '.join(line.refs)}{spare}",
                 mind=f"in {line.where}" if line.where else "",
                 refs=line.refs,
             )

@@ -341,11 +341,14 @@ class PartWay:
 
 @dataclass(frozen=True)
 class Wishes:
-    """The user's own choices: by part, by package, and schools."""
+    """The user's own choices: by part, by package, and schools; `left`: parts that a heat leaves to
+    the iron, whatever was chosen before.
+    """
 
     parts: Mapping[str, str] = field(default_factory=dict)
     packages: Mapping[str, str] = field(default_factory=dict)
     schools: Schools = field(default_factory=Schools)
+    left: frozenset[str] = frozenset()
 
     def __post_init__(self) -> None:
         known = {str(way) for way in Way}
@@ -482,11 +485,12 @@ def techniques(
 
     def with_bench(tools: BenchTools) -> tuple[PartWay, ...]:
         alone = [way(part, tools) for part in board.parts]
-        usual = _usual_ways(alone)
+        usual = _usual_ways([one for one in alone if one.part.ref not in wishes.left])
         return tuple(
-            one
-            if one.chosen.way is (most := usual[(one.part.package.name, one.part.side)])
-            else way(one.part, tools, most)
+            way(one.part, tools, most)
+            if (most := usual.get((one.part.package.name, one.part.side))) is not None
+            and one.chosen.way is not most
+            else one
             for one in alone
         )
 
@@ -541,6 +545,9 @@ def _put_by_hand(plan: HandPlan, pace: float) -> dict[str, PutByHand]:
     return put
 
 
+LEFT = "the heat leaves it to the iron: it goes on afterwards"
+
+
 def _way(
     part: BoardPart,
     pads: list[Pad],
@@ -578,14 +585,18 @@ def _way(
         ),
         None,
     )
-    chosen = own or alike or preferred[0]
+    irons = [one for one in possible if one.way in IRON_WAYS]
+    left = irons[0] if irons and part.ref in wishes.left else None
+    chosen = left or own or alike or preferred[0]
     others = [one for one in possible if one.way is not chosen.way]
     runner = others[0] if others else None
     return PartWay(
         part=part,
         kind=kind,
         chosen=chosen,
-        why=_why(
+        why=LEFT
+        if left
+        else _why(
             part,
             kind,
             chosen,
@@ -597,7 +608,7 @@ def _way(
         ),
         runner_up=runner,
         runner_why=_runner_why(chosen, runner, offers),
-        own=own is not None,
+        own=own is not None and chosen is own,
         offers=offers,
         card=_card(
             part, kind, chosen.way, pads=pads, metal=paste.metal, bench=bench, wishes=wishes

@@ -72,7 +72,10 @@ def look_page(request: Request, job_id: int, database: Database) -> Response:
             plan_svg(state.board, side, dict.fromkeys(refs, "target"))
             for side in dict.fromkeys(sides[one.ref] for one in state.joints)
         ],
-        "next": [one for one in state.joints if not one.hidden and one.key not in marks],
+        "next": sorted(
+            (one for one in state.joints if not one.hidden and one.key not in marks),
+            key=lambda one: (-one.chance, one.key),
+        ),
         "bad": [one for one in state.marks if one.verdict is not Verdict.GOOD],
         "hidden": sum(one.hidden for one in state.joints),
         "marks": marks,

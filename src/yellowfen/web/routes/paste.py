@@ -148,9 +148,11 @@ def judged_anew(
 def _context(database: Database, state: PasteState, side: str) -> dict[str, Any]:
     judged, foil_mm = state.judged, state.foil_mm
     floats = [one for one in leadless_parts(state.board, judged, state.paste) if not one.well]
-    lot = next((one for one in materials.lots(database) if one.id == state.plan.lot_id), None)
+    lots = materials.lots(database)
+    lot = next((one for one in lots if one.id == state.plan.lot_id), None)
     return {
         "lot": lot,
+        "owned": [one.name for one in lots if one.left_g > 0],
         "lot_says": lot.findings(time.time()) if lot else (),
         "prints_left": lot.boards_left(printed_mg(judged, side) / 1000 + WASTE_G) if lot else None,
         "judged": judged,
@@ -159,10 +161,7 @@ def _context(database: Database, state: PasteState, side: str) -> dict[str, Any]
         "powder": _powder(state.board, state.paste),
         "foils": [(one.foil_mm, one.wrong, _minds(one)) for one in state.foils],
         "most": max([1, *(one.wrong + _minds(one) for one in state.foils)]),
-        "pastes": [
-            (f"lot{one.id}", f"{one.name} ({paste_words(one.paste)})")
-            for one in materials.lots(database)
-        ]
+        "pastes": [(f"lot{one.id}", f"{one.name} ({paste_words(one.paste)})") for one in lots]
         + [(name, paste_words(one)) for name, one in PASTES.items()],
         "chosen": f"lot{state.plan.lot_id}" if state.plan.lot_id else state.plan.paste,
         "slider": (min(0.08, foil_mm), max(0.2, foil_mm)),

@@ -99,7 +99,10 @@ document.addEventListener("alpine:init", () => {
     takeKind(key) {
       if (key === this.source) return;
       this.source = key;
-      this.tool_id = null;
+      const own = key === "air" ? null : tools[key][0] ?? null;  // the bench's own, where it has one
+      this.tool_id = own?.id ?? null;
+      if (own && key === "plate") this.plate = { ...own.content };
+      if (own && key === "oven") { this.oven = { ...own.content }; this.curveText = this.oven.curve.map((point) => point.join(" ")).join("\n"); }
       this.moves = usual[key](this).map(whole);
       if (key !== "air" && this.leaf === "time") this.leaf = "profile";
       if (key === "air" && this.leaf === "profile") this.leaf = "time";
