@@ -2,6 +2,7 @@
 
 import itertools
 import math
+from dataclasses import replace
 from functools import cache
 from operator import attrgetter
 
