@@ -154,9 +154,15 @@ def row(*pins: str) -> IronRow:
     )
 
 
-def progress(bench: Bench, *heated: str, noted: bool = False) -> frozenset[str]:
+def progress(
+    bench: Bench, *heated: str, noted: bool = False, fails: bool = False
+) -> frozenset[str]:
     facts = Progress(
-        refs=tuple(PINS), heated=tuple(("top", ref) for ref in heated), seen=SEEN, noted=noted
+        refs=tuple(PINS),
+        heated=tuple(("top", ref) for ref in heated),
+        seen=SEEN,
+        noted=noted,
+        fails=fails,
     )
     return behind(bench.purpose, bench.job, bench.ledger, facts)
 
@@ -692,5 +698,20 @@ def test_a_build_is_behind_stage_by_stage() -> None:
     bench.all(seen, answers_of(refs)[-1])
     assert progress(bench, *refs) == {"paste", "place", "heat", "look"}
     assert "finish" in progress(bench, *refs, noted=True)
+    assert "finish" not in progress(bench, *refs, noted=True, fails=True)  # meter or power says no
     bench.all(seen, "U4.1=open")
     assert progress(bench, *refs, noted=True) == {"paste", "place", "heat"}  # it is not good
+
+
+def test_a_board_with_a_part_left_out_is_never_finished() -> None:
+    """What was left out is known, so Place, Heat and Look are behind; the board is not done."""
+    bench = Bench()
+    refs = tuple(PINS)
+    place = bench.begin(RunKind.PLACE, placing(*refs))
+    bench.all(place, *refs[:-1], f"{refs[-1]}=missing")
+    heated(bench, *refs[:-1])
+    bench.all(bench.begin(RunKind.LOOK, look(*refs[:-1])), *answers_of(refs[:-1]))
+    found = progress(bench, *refs, noted=True)
+    assert {"place", "heat", "look"} <= found
+    assert "finish" not in found
+    assert dict(bench.ledger.not_done(PINS, Purpose.BUILD, 1)).keys() == {refs[-1]}

@@ -1,6 +1,7 @@
 """Runs at the bench: begun, tapped, undone, finished, and what cannot be begun."""
 
 import sqlite3
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -82,6 +83,29 @@ def test_a_run_from_start_to_logbook_and_backup(tmp_path: Path) -> None:
     copy = connect(tmp_path / "copy.sqlite3")
     assert stored_runs.get(copy, run_id) == run
     copy.close()
+
+
+def test_what_a_board_taught_is_told_of_the_next_heat_as_its_clock_says_it(tmp_path: Path) -> None:
+    """Before the run as in it; nothing of a heat that is set otherwise."""
+    connection = open_database(tmp_path)
+    demo.fill(connection)
+    job = jobs.rows(connection)[0]
+    assert bench_runs.taught_says(connection, job) == ""
+    forecast, _ = bench_runs.next_heat(connection, job)
+    late_s = forecast.targets[0].late_s or 0.0
+    run_id = bench_runs.start_heat(connection, job.id)
+    for key, at_s in (("start", 0.0), ("flowed U4", late_s - 1.0), ("away", late_s + 1.0)):
+        bench_runs.tap(connection, run_id, done(key, key, round(1000 * at_s)))
+    told = bench_runs.taught_says(connection, job)
+    assert told.startswith("As the last run showed: U4 flows at ")
+    flows_s = float(told.removesuffix(" s").rsplit(" ", 1)[1])
+    assert (forecast.targets[0].flows_s or 0.0) + 2 < flows_s <= late_s
+    again = stored_runs.get(connection, bench_runs.start_heat(connection, job.id))
+    assert bench_runs.script_now(connection, again).cues[0].detail == told
+    hotter = replace(job.plan, outlet_c=job.plan.outlet_c + 20)
+    jobs.keep_heat_plan(connection, job.id, hotter)
+    assert bench_runs.taught_says(connection, jobs.get(connection, job.id)) == ""
+    connection.close()
 
 
 def test_undo_goes_back_to_before_the_start(tmp_path: Path) -> None:

@@ -60,6 +60,17 @@ def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
     InvalidValue for a plan that cannot be rehearsed.
     """
     job = jobs.get(connection, job_id)
+    forecast, course = next_heat(connection, job)
+    with atomic(connection):
+        run = bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
+        bench_runs.keep_course(connection, run, course)
+    return run
+
+
+def next_heat(connection: sqlite3.Connection, job: Job) -> tuple[Forecast, Course]:
+    """What the next run of the heat in hand begins with: its forecast, and its samples, as the last
+    board of the same heat left them.
+    """
     done, sure = rehearse_job(connection, job), sureness_of(connection, job)
     window = lift_of(connection, job)
     lift = None if window is None else _lift_forecast(window)
@@ -71,10 +82,17 @@ def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
     course = _taught(connection, job) or course_of(
         sure.targets, heating_moves(done.scene), samples, watched=window is not None
     )
-    with atomic(connection):
-        run = bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
-        bench_runs.keep_course(connection, run, course)
-    return run
+    return forecast, course
+
+
+def taught_says(connection: sqlite3.Connection, job: Job) -> str:
+    """What the last board of this heat taught of the next run, as its clock will say it; "" where
+    none has been run.
+    """
+    forecast, course = next_heat(connection, job)
+    if not course.taught:
+        return ""
+    return live_script(job.plan, forecast, course, ()).cues[0].detail
 
 
 def _lift_forecast(window: LiftWindow) -> LiftForecast:

@@ -9,6 +9,7 @@ from threading import Lock
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.heat_plan import HeatPlan
+from yellowfen.core.look.measured import any_fails
 from yellowfen.core.part.package import HIDDEN
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import Job, Piece, Purpose
@@ -139,6 +140,7 @@ def _behind(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> fr
         bagged=frozenset(one.passport.ref for one in bags if one.passport.bag),
         used=frozenset(one.passport.ref for one in bags if one.used),
         noted=any(run.finished for run in runs if run.job_id == job.id),
+        fails=any_fails([run for run in runs if run.job_id == job.id]),
     )
     return behind(job.purpose, job.id, ledger, facts)
 

@@ -6,7 +6,7 @@ import math
 import sqlite3
 import time
 from collections import defaultdict
-from collections.abc import Sequence, Set
+from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass, replace
 from uuid import uuid4
 
@@ -15,21 +15,20 @@ from yellowfen.core.board.bridges import harmless_bridges, neighbouring_pins, pa
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
+from yellowfen.core.look.measured import METER, readings_of, standing_results
 from yellowfen.core.look.meter_plan import (
     Diagnosis,
     Expect,
     MeterPlan,
     Probe,
-    compared,
     diagnose,
     meter_plan,
-    probe_key,
 )
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
 from yellowfen.core.work.bench_run import RunKind, Tap, moments_s
 from yellowfen.core.work.bench_scripts import IronPlan, MendRun
-from yellowfen.core.work.check_script import CheckLine, CheckPlan, reading_of
+from yellowfen.core.work.check_script import CheckLine, CheckPlan
 from yellowfen.core.work.heat_script import AWAY, arrived_s
 from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.core.work.job import FoundMark, Job, Piece
@@ -46,7 +45,6 @@ from yellowfen.workflows.ledger import board_runs, ledger_now, ledger_of_piece, 
 from yellowfen.workflows.paste import PasteState, paste_state
 from yellowfen.workflows.ready import ReadyState, dot_plan, ready_state
 
-METER = "the board"
 FEW_PROBES, NEXT_PROBES = 20, 12  # shown without asking: all of few, the next of many
 JOBS_TOLD = 20  # whose marks tell how true the chances were
 
@@ -489,7 +487,8 @@ def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
         board, chances, refs=job.parts or None, ground=proof.ground, supplies=proof.supplies
     )
     runs = named_runs(connection, job, METER)
-    results = _standing_results(runs, soldering(connection, job), plan)
+    melted = melted_by_run(soldering(connection, job))
+    results = standing_results(runs, melted, _speaks_of(plan))
     return Metered(
         plan=plan,
         run=runs[0] if runs else None,
@@ -508,68 +507,28 @@ def named_runs(connection: sqlite3.Connection, job: Job, name: str) -> list[Benc
     ]
 
 
-def _standing_results(
-    runs: list[BenchRun], soldered: list[BenchRun], plan: MeterPlan
-) -> dict[str, bool]:
-    """What the runs measured, the newest answer first; nothing of parts that were heated or mended
-    after it.
+def melted_by_run(soldered: list[BenchRun]) -> dict[int, set[str]]:
+    """The parts that each soldering run melted: something was tapped in it, or it is a record of
+    iron work done without the clock.
     """
-    speaks = {
+    return {
+        run.id: {step.ref for step in run.plan.steps}
+        if isinstance(run.plan, MendRun)
+        else set(run.targets)
+        for run in soldered
+        if run.taps or (isinstance(run.plan, IronPlan) and not run.plan.rows)
+    }
+
+
+def _speaks_of(plan: MeterPlan) -> Callable[[str], set[str]]:
+    """The parts that a probe, by its key, speaks of."""
+    covers = {
         one.key: {pin for suspect in one.covers for pin in (suspect.joint, suspect.other) if pin}
         for one in plan.probes
     }
-    found: dict[str, bool] = {}
-    for run in runs:
-        touched = {
-            ref for one in soldered if one.id > run.id and was_hot(one) for ref in touched_by(one)
-        }
-        for key, passed in results_of(run).items():
-            points = speaks.get(key, set()) | set(key.split()[:2])
-            if key not in found and not touched & {pin.rsplit(".", 1)[0] for pin in points}:
-                found[key] = passed
-    return found
-
-
-def was_hot(run: BenchRun) -> bool:
-    """Whether a soldering run melted anything: something was tapped, or it is a record of iron work
-    done without the clock.
-    """
-    return bool(run.taps) or (isinstance(run.plan, IronPlan) and not run.plan.rows)
-
-
-def touched_by(run: BenchRun) -> tuple[str, ...]:
-    """Parts whose joints a run melted."""
-    return (
-        tuple(step.ref for step in run.plan.steps) if isinstance(run.plan, MendRun) else run.targets
-    )
-
-
-def results_of(run: BenchRun) -> dict[str, bool]:
-    """What was measured, by probe: True where it was as expected; what was not reached is left out.
-    Readings of millivolts are compared with each other once all of them are there.
-    """
-    keys, state, readings = probe_keys(run), run.state, readings_of(run)
-    answered = {keys[cue]: True for cue in state.done if cue in keys and keys[cue] not in readings}
-    wrong = {keys[cue]: False for cue, word in state.aside.items() if word == "not"}
-    lines = run.planned(CheckPlan).lines
-    gaps = [keys[f"probe {n}"] for n, line in enumerate(lines, 1) if line.reads]
-    return answered | wrong | compared(gaps, readings)
-
-
-def probe_keys(run: BenchRun) -> dict[str, str]:
-    """Which probe each cue of a meter's run is."""
-    return {
-        f"probe {n}": probe_key(line.here, line.there, reads=line.expect.startswith("reads"))
-        for n, line in enumerate(run.planned(CheckPlan).lines, 1)
+    return lambda key: {
+        pin.rsplit(".", 1)[0] for pin in covers.get(key, set()) | set(key.split()[:2])
     }
-
-
-def readings_of(run: BenchRun) -> dict[str, float]:
-    """The millivolts that were typed, by probe."""
-    keys, state = probe_keys(run), run.state
-    typed = {cue: run.taps[state.by[cue]] for cue in state.done if cue in keys}
-    read = {keys[cue]: reading_of(run.script, tap) for cue, tap in typed.items()}
-    return {key: figure for key, figure in read.items() if figure is not None}
 
 
 def start_meter(connection: sqlite3.Connection, job_id: int) -> int:

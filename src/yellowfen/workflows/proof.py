@@ -18,6 +18,7 @@ from yellowfen.core.look.cleaning import (
     spared,
     washes_of,
 )
+from yellowfen.core.look.measured import FUNCTION, standing_results
 from yellowfen.core.look.meter_plan import ground_of, supplies_of
 from yellowfen.core.look.proof import (
     LEAST_MA,
@@ -42,15 +43,12 @@ from yellowfen.store.database import atomic
 from yellowfen.store.proofs import cleaning_of, keep_cleaning, keep_proof, proof_of
 from yellowfen.workflows.ledger import board_runs, ledger_now
 from yellowfen.workflows.look import (
+    melted_by_run,
     metered,
     named_runs,
     soldered_in,
     soldering,
-    touched_by,
-    was_hot,
 )
-
-FUNCTION = "its function"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -94,7 +92,14 @@ def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
     board = with_nets(boards.get(connection, job.board_id), proof.nets, kept=True)
     ground = proof.ground or ground_of(board)
     runs = named_runs(connection, job, FUNCTION)
-    results = _results(runs, soldering(connection, job), proof, board)
+    speaks = {
+        step.name: {j.rsplit(".", 1)[0] for j in joints_of(step, board)} for step in proof.steps
+    }
+    results = standing_results(
+        runs,
+        melted_by_run(soldering(connection, job)),
+        lambda title: speaks.get(title, set()),
+    )
     proved = {
         joint for step in proof.steps if results.get(step.name) for joint in joints_of(step, board)
     }
@@ -115,33 +120,6 @@ def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
         proved=frozenset(proved),
         accused=tuple(joint for joint in accused if joint not in proved),
     )
-
-
-def _results(
-    runs: list[BenchRun], soldered: list[BenchRun], proof: BoardProof, board: Board
-) -> dict[str, bool]:
-    """The newest answer to each title, unless parts that it speaks of were heated after it; power
-    and steps that name no joints speak of all.
-    """
-    speaks = {
-        step.name: {j.rsplit(".", 1)[0] for j in joints_of(step, board)} for step in proof.steps
-    }
-    found: dict[str, bool] = {}
-    for run in runs:
-        after = {
-            ref for one in soldered if one.id > run.id and was_hot(one) for ref in touched_by(one)
-        }
-        titles = {
-            f"probe {n}": line.title for n, line in enumerate(run.planned(CheckPlan).lines, 1)
-        }
-        answers = {titles[cue]: True for cue in run.state.done if cue in titles}
-        answers |= {titles[cue]: False for cue, word in run.state.aside.items() if word == "not"}
-        for title, passed in answers.items():
-            about = speaks.get(title)
-            stale = bool(after & about) if about else bool(after)
-            if title not in found and not stale:
-                found[title] = passed
-    return found
 
 
 def say_supplies(

@@ -60,7 +60,7 @@ class Progress:
     """What the strip asks besides the ledger: the parts that the job is about, those that heats put
     on (side, ref), pins that an eye sees by part; whether the kit is complete; how many prints were
     written down without a key for each board; parts whose way off is chosen, that lie in a bag, that
-    are on a board again; whether a note was written.
+    are on a board again; whether a note was written, and whether meter or power still says no.
     """
 
     refs: tuple[str, ...]
@@ -72,6 +72,7 @@ class Progress:
     bagged: frozenset[str] = frozenset()
     used: frozenset[str] = frozenset()
     noted: bool = False
+    fails: bool = False
 
 
 def behind(purpose: Purpose, job: int, ledger: Ledger, facts: Progress) -> frozenset[str]:
@@ -84,7 +85,8 @@ def behind(purpose: Purpose, job: int, ledger: Ledger, facts: Progress) -> froze
     last = HEAT if build else REFIT
     if last.key in found and inspected:
         found.add(LOOK.key)
-        found |= {FINISH.key} if facts.noted else set()
+        open_now = any(ledger.not_done(facts.refs, purpose, job)) or bool(ledger.moved())
+        found |= {FINISH.key} if facts.noted and not facts.fails and not open_now else set()
     return frozenset(found)
 
 

@@ -54,7 +54,7 @@ from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.waiting import WaitedFor
 from yellowfen.web.working import told
-from yellowfen.workflows.bench_runs import start_heat
+from yellowfen.workflows.bench_runs import start_heat, taught_says
 from yellowfen.workflows.calibration import carried
 from yellowfen.workflows.heat import (
     AS_DRAWN,
@@ -457,6 +457,7 @@ def sureness(
     moments = moment_bands(sure, done.scene, done.rehearsal)
     board = boards.get(database, job.board_id)
     return {
+        "taught": taught_says(database, job),
         "lift": None if lift is None else lift_json(lift),
         "along": [] if lift is None else along_json(lift),
         "harvest": _harvest(database, job_id),

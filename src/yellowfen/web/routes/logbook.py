@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from yellowfen.core.heat.heat_plan import HeatPlan
+from yellowfen.core.look.measured import FUNCTION, METER
 from yellowfen.core.look.trust import binned
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind, moments_s
@@ -19,8 +20,7 @@ from yellowfen.store import bench_runs
 from yellowfen.web.chances_svg import chances_drawn
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page
-from yellowfen.workflows.look import METER, own_chances
-from yellowfen.workflows.proof import FUNCTION
+from yellowfen.workflows.look import own_chances
 
 router = APIRouter()
 _SHOWN = 200  # runs at once

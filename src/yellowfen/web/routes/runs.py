@@ -16,6 +16,7 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, aimed
+from yellowfen.core.look.measured import FUNCTION, METER
 from yellowfen.core.work.bench_run import (
     PART_GOOD,
     ROW_GOOD,
@@ -48,8 +49,6 @@ from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
-from yellowfen.workflows.look import METER
-from yellowfen.workflows.proof import FUNCTION
 
 router = APIRouter()
 # What each kind is called, where it was started from, which answers have keys of their own besides

@@ -486,6 +486,8 @@ document.addEventListener("alpine:init", () => {
     coverThem() { this.shields = [...new Set([...this.shields, ...this.outlook.lift.cover])]; this.drawFoil(); this.changed(); },
     get cooked() { return Object.entries(this.answer.parts).filter(([, fate]) => fate.limit_passed_s !== null).map(([ref]) => ref); },
     get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
+    // What the last board of the same heat showed, as the bench's clock will begin.
+    get taughtText() { return this.outlook?.taught ? `${this.outlook.taught}.` : ""; },
     get looseText() {
       const loose = this.loosened;
       if (!loose.length || this.liftShown) return "";
