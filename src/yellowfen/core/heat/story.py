@@ -119,7 +119,7 @@ class EventKind(StrEnum):
     PAD_LAGS = "pad lags"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Event:
     """One moment. `sentence` is what a builder would see or should know; `last` where it tells of
     many parts, up to the last one.
@@ -195,7 +195,7 @@ def together(events: Sequence[Event]) -> tuple[Event, ...]:
             "" if last.at_s - first.at_s < 1 else f", the last, {last.ref}, at {last.at_s:.0f} s"
         )
         said = f"{_TOGETHER[kind]}: {names} and {len(alike) - MOST_ALIKE} more{until}"
-        told.append(Event(first.at_s, kind, first.ref, said, last=True))
+        told.append(Event(at_s=first.at_s, kind=kind, ref=first.ref, sentence=said, last=True))
     return tuple(sorted(told, key=lambda event: (event.at_s, event.ref)))
 
 
@@ -205,24 +205,32 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     thin = _first_above(rehearsal, ref, FLUX_THINS_C)
     if thin is not None:
         events.append(
-            Event(thin, EventKind.FLUX_THINS, ref, f"flux at {ref} runs thin and smokes lightly")
+            Event(
+                at_s=thin,
+                kind=EventKind.FLUX_THINS,
+                ref=ref,
+                sentence=f"flux at {ref} runs thin and smokes lightly",
+            )
         )
     starts = [(joint.melt_start_s, joint.pin) for joint in joints if joint.melt_start_s is not None]
     if starts:
         first, pin = min(starts)
         events.append(
             Event(
-                first, EventKind.FIRST_MELT, ref, f"first shine: pin {pin} of {ref} begins to melt"
+                at_s=first,
+                kind=EventKind.FIRST_MELT,
+                ref=ref,
+                sentence=f"first shine: pin {pin} of {ref} begins to melt",
             )
         )
     done = all_molten_s(joints)
     if done is not None:
         events.append(
             Event(
-                done,
-                EventKind.ALL_MOLTEN,
-                ref,
-                f"all {len(joints)} joints of {ref} are molten; a nudge springs back",
+                at_s=done,
+                kind=EventKind.ALL_MOLTEN,
+                ref=ref,
+                sentence=f"all {len(joints)} joints of {ref} are molten; a nudge springs back",
             )
         )
     else:
@@ -230,10 +238,10 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
         end = rehearsal.model.simulated_s
         events.append(
             Event(
-                end,
-                EventKind.NEVER_MELTS,
-                ref,
-                f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {min(j.peak_c for j in cold):.0f} °C)",
+                at_s=end,
+                kind=EventKind.NEVER_MELTS,
+                ref=ref,
+                sentence=f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {min(j.peak_c for j in cold):.0f} °C)",
             )
         )
     events += _pad_events(ref, rehearsal) + _crust_events(ref, rehearsal)
@@ -241,10 +249,10 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     if solid is not None:
         events.append(
             Event(
-                solid,
-                EventKind.FROZEN,
-                ref,
-                f"every joint of {ref} is solid again; do not touch before",
+                at_s=solid,
+                kind=EventKind.FROZEN,
+                ref=ref,
+                sentence=f"every joint of {ref} is solid again; do not touch before",
             )
         )
     return events
@@ -256,7 +264,14 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
     starts = [joint.melt_start_s for joint in joints if joint.melt_start_s is not None]
     if not starts:
         return []
-    events = [Event(min(starts), EventKind.NEIGHBOUR_MELTS, ref, f"neighbour {ref} begins to melt")]
+    events = [
+        Event(
+            at_s=min(starts),
+            kind=EventKind.NEIGHBOUR_MELTS,
+            ref=ref,
+            sentence=f"neighbour {ref} begins to melt",
+        )
+    ]
     loose = all_molten_s(joints)
     if loose is None:
         return events
@@ -264,10 +279,10 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
         return [
             *events,
             Event(
-                loose,
-                EventKind.NEIGHBOUR_LOOSE,
-                ref,
-                f"neighbour {ref} is loose: a knock or a gust moves it",
+                at_s=loose,
+                kind=EventKind.NEIGHBOUR_LOOSE,
+                ref=ref,
+                sentence=f"neighbour {ref} is loose: a knock or a gust moves it",
             ),
         ]
     load = load_g_in2(part.package)
@@ -275,16 +290,16 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
         return [
             *events,
             Event(
-                loose,
-                EventKind.FALLS,
-                ref,
-                f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up",
+                at_s=loose,
+                kind=EventKind.FALLS,
+                ref=ref,
+                sentence=f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up",
             ),
         ]
     said = (
         f"{ref} underneath is loose but hangs on ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): no knock"
     )
-    return [*events, Event(loose, EventKind.NEIGHBOUR_LOOSE, ref, said)]
+    return [*events, Event(at_s=loose, kind=EventKind.NEIGHBOUR_LOOSE, ref=ref, sentence=said)]
 
 
 def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
@@ -297,7 +312,7 @@ def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> li
         share = push_share(scene, part, loose)
         if share >= PUSHED_SHARE:
             said = f"the air pushes {part.ref} with {share:.1f} of what its molten solder holds: less air, or straight down"
-            events.append(Event(loose, EventKind.PUSHED, part.ref, said))
+            events.append(Event(at_s=loose, kind=EventKind.PUSHED, ref=part.ref, sentence=said))
     return events
 
 
@@ -313,10 +328,10 @@ def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
     lag = "never melts" if other is None else f"follows {other - first.melt_end_s:.1f} s later"
     return [
         Event(
-            first.melt_end_s,
-            EventKind.STANDS_UP,
-            ref,
-            f"{ref} may stand up: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends",
+            at_s=first.melt_end_s,
+            kind=EventKind.STANDS_UP,
+            ref=ref,
+            sentence=f"{ref} may stand up: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends",
         )
     ]
 
@@ -334,10 +349,10 @@ def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     said = "never melts" if pad is None else f"follows {pad - edge:.1f} s later"
     return [
         Event(
-            edge,
-            EventKind.PAD_LAGS,
-            ref,
-            f"the leads of {ref} are molten, its pad beneath {said}: wait for it",
+            at_s=edge,
+            kind=EventKind.PAD_LAGS,
+            ref=ref,
+            sentence=f"the leads of {ref} are molten, its pad beneath {said}: wait for it",
         )
     ]
 
@@ -347,7 +362,7 @@ def _crust_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     if warm <= FLUX_LIFE_S:
         return []
     said = f"flux at {ref} is warm for {warm:.0f} s before the solder melts: a dry grey crust; warm shorter, finish hotter"
-    return [Event(rehearsal.model.simulated_s, EventKind.CRUST, ref, said)]
+    return [Event(at_s=rehearsal.model.simulated_s, kind=EventKind.CRUST, ref=ref, sentence=said)]
 
 
 def flux_time_s(rehearsal: Rehearsal, ref: str) -> float:
@@ -410,10 +425,10 @@ def ramp_k_s(rehearsal: Rehearsal, ref: str) -> float:
 def _limit_events(scene: Scene, rehearsal: Rehearsal) -> list[Event]:
     return [
         Event(
-            part.limit_passed_s,
-            EventKind.LIMIT_PASSED,
-            part.ref,
-            f"{part.ref} passes its limit of {part.limit_c:.0f} °C ({part.limit_why})",
+            at_s=part.limit_passed_s,
+            kind=EventKind.LIMIT_PASSED,
+            ref=part.ref,
+            sentence=f"{part.ref} passes its limit of {part.limit_c:.0f} °C ({part.limit_why})",
         )
         for part in rehearsal.parts
         if part.limit_passed_s is not None
