@@ -102,4 +102,4 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
     expect(go).to_be_disabled()
     expect(page.get_by_text(re.compile(r"Stored: .*All is solid"))).to_be_visible()
     page.get_by_role("link", name="Look at the joints").click()
-    expect(page.get_by_role("heading", name="Next, riskiest first")).to_be_visible()
+    expect(page.get_by_role("heading", name="Still to look at, riskiest first")).to_be_visible()

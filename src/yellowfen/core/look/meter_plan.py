@@ -38,7 +38,7 @@ CURRENT = (
 CLEARLY = constant(
     "meter_gap_clearly",
     0.8,
-    "",
+    "1",
     mark=Mark.JUDGED,
     source="two readings of millivolts nearer than this hang on how the probes are held",
     affects="meter test: which gap of several is the bridged one",
