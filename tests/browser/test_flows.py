@@ -235,6 +235,38 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(
     expect(page.get_by_text("7 good, 1 bridge", exact=True)).to_be_visible()
 
 
+def test_a_slip_is_asked_about_and_taken_back_whatever_was_pressed_since(page: Page) -> None:
+    """A flow seen after two seconds: a question; "It slipped" takes that tap away, though the heat
+    was taken away since, and the part is open again.
+    """
+    page.goto("/jobs/1/heat")
+    rehearsed(page)
+    page.get_by_role("button", name="Run it at the bench").click()
+    go, ask, stored = (
+        page.locator("[data-go]"),
+        page.locator(".bench-ask"),
+        page.get_by_text("stored"),
+    )
+    expect(go).to_contain_text("Start")
+    page.keyboard.press("Space")
+    expect(go).to_contain_text("Close in")
+    page.keyboard.press("Space")
+    expect(go).to_contain_text("U4 flowed")
+    page.keyboard.press("Space")
+    expect(ask).to_contain_text("U4")
+    page.keyboard.press("a")
+    expect(go).to_contain_text("solid")
+    expect(ask).to_be_visible()
+    page.get_by_role("button", name="It slipped").click()
+    expect(ask).to_be_hidden()
+    page.reload()
+    expect(go).to_contain_text(re.compile("flowed|solid"))
+    expect(stored.first).not_to_contain_text("not yet stored")
+    run = page.url.rsplit("/", 1)[1]
+    kept = page.request.get(f"/api/runs/{run}/taps").json()
+    assert [tap["cue"] for tap in kept["taps"]] == ["start", "move 2", "away"]
+
+
 def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page: Page) -> None:
     """A server in trouble answers with JSON too; a refusal stays to be read after later taps have
     come through.
