@@ -563,5 +563,5 @@ def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
 
 
 def _expects(expect: str, says: str) -> str:
-    words = {"connects": "must connect", "does not connect": "must not connect", "reads": "reads"}
-    return f"{words.get(expect, expect)}{f'; {says}' if says else ''}"
+    words = {"connects": "must connect", "does not connect": "must not connect", "reads": ""}
+    return "; ".join(one for one in (words.get(expect, expect), says) if one)

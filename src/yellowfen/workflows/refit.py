@@ -262,6 +262,7 @@ def start_check(connection: sqlite3.Connection, job_id: int, part: BoardPart) ->
             here=here,
             there=there.removeprefix("not "),
             expect="must not connect" if there.startswith("not ") else "must connect",
+            name=part.ref,
         )
         for here, there in made.continuity
     )

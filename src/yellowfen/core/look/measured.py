@@ -16,7 +16,9 @@ def _names(run: BenchRun) -> dict[str, str]:
     """What each cue of a run asks: a step by its title, a probe by its points."""
     return {
         f"probe {n}": line.title
-        or probe_key(line.here, line.there, reads=line.expect.startswith("reads"))
+        or probe_key(
+            line.here, line.there, reads=bool(line.reads) or line.expect.startswith("reads")
+        )
         for n, line in enumerate(run.planned(CheckPlan).lines, 1)
     }
 

@@ -547,13 +547,14 @@ def _narrowing(board: Board, wrong: Sequence[Probe]) -> list[Probe]:
     bridge.
     """
     nets: dict[str, list[Point]] = defaultdict(list)
-    for one in points_of(board):
+    around = {one.name: one for one in points_of(board)}
+    for one in around.values():
         if not one.hidden:
             nets[one.net].append(one)
     found = []
     for probe in wrong:
         if probe.expect is not Expect.CONNECT:
-            found += _gaps(probe) if len(probe.covers) > 1 else []
+            found += _gaps(probe, around) if len(probe.covers) > 1 else []
             continue
         for here in (probe.here, probe.there):
             others = [
@@ -573,14 +574,19 @@ def _narrowing(board: Board, wrong: Sequence[Probe]) -> list[Probe]:
     return found
 
 
-def _gaps(probe: Probe) -> list[Probe]:
+def _gaps(probe: Probe, around: Mapping[str, Point]) -> list[Probe]:
     """A bridge among several gaps of two nets: with current from net to net, the gap that is
-    bridged shows almost no voltage.
+    bridged shows almost no voltage. A pad that no probe reaches is read at another pin of its net.
     """
+
+    def reached(name: str) -> str:
+        point = around.get(name)
+        return name if point is None or not point.hidden else _touched(point.net, name, around)
+
     return [
         Probe(
-            here=one.joint,
-            there=one.other,
+            here=reached(one.joint),
+            there=reached(one.other),
             expect=Expect.READING,
             covers=(one,),
             says=CURRENT,

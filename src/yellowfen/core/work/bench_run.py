@@ -208,7 +208,7 @@ class Cue:
     `refs`, `pin`, `turn_deg`, `shape`, `spot` tell the drawing what to show. `anew` is what to set
     up where it was tried and did not come right. What takes `least_s` and is done after less than
     half of it is asked about; what may `always` be answered may be when the run is over. `reads` is
-    the unit of a figure that is typed with the answer.
+    the unit of a figure that is typed with the answer; `points` leads that are touched ("U1.3").
     """
 
     key: str
@@ -236,6 +236,7 @@ class Cue:
     least_s: float = 0.0
     always: bool = False
     reads: str = ""
+    points: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)

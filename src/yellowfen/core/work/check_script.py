@@ -51,9 +51,10 @@ def reading_of(script: Script, tap: Tap) -> float | None:
 def refused_reading(script: Script, tap: Tap) -> str:
     """Why a tap's figure cannot be, as a sentence; "" where it may."""
     cue = script.cue(tap.cue)
-    if cue is None or not cue.reads or RULES[script.kind].words.get(tap.word) is not Effect.DONE:
+    effect = RULES[script.kind].words.get(tap.word)
+    if cue is None or not cue.reads or effect is Effect.LATER:
         return ""
-    if not tap.text:
+    if not tap.text or effect is not Effect.DONE:
         return f"type what the meter shows, in {cue.reads}"
     try:
         reading_of(script, tap)
@@ -62,18 +63,25 @@ def refused_reading(script: Script, tap: Tap) -> str:
     return ""
 
 
+def _points(line: CheckLine) -> tuple[str, ...]:
+    """The leads that are touched ("U1.3"); none of a step that has a title of its own."""
+    return () if line.title else tuple(one for one in (line.here, line.there) if "." in one)
+
+
 def check_script(plan: CheckPlan) -> Script:
     """Probe after probe."""
     cues = tuple(
         Cue(
             key=f"probe {number}",
-            name=line.name or plan.name,
+            name=line.name,
             title=line.title or f"{line.here} to {line.there}",
             press="Keep the reading" if line.reads else "As expected",
             detail=line.expect,
             mind=line.mind,
             group=line.expect,
             reads=line.reads,
+            refs=tuple(dict.fromkeys(one.rsplit(".", 1)[0] for one in _points(line))),
+            points=_points(line),
         )
         for number, line in enumerate(plan.lines, 1)
     )

@@ -407,6 +407,7 @@ def _cue(one: ShownCue) -> dict[str, Any]:
         "shape": cue.shape,
         "spot": cue.spot,
         "reads": cue.reads,
+        "points": list(cue.points),
     }
 
 

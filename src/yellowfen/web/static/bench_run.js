@@ -95,6 +95,7 @@ document.addEventListener("alpine:init", () => {
       this.note(this.cue.key, word, word === this.main ? `${this.cue.press} ${figure}`.trim() : `${this.cue.press}, ${word}`, figure);
     },
     // A figure that the meter shows is typed where the cue asks for one.
+    get plainAnswer() { return !this.reads; },
     get reads() { return this.cue?.reads ?? ""; },
     go() { this.answer(this.main); },
     sign(one) { if (one && this.openSigns.includes(one)) this.note(one.cue, this.main, one.say); },
@@ -149,8 +150,10 @@ document.addEventListener("alpine:init", () => {
       const spot = document.querySelector(".hand-step.is-now");
       const pad = cue && cue.pin && !spot ? plan.pad(cue.refs[0], cue.pin) : null;
       pad?.classList.add("first-pin");
+      const touched = (cue?.points ?? []).map((one) => plan.pad(one.slice(0, one.lastIndexOf(".")), one.slice(one.lastIndexOf(".") + 1))).filter(Boolean);
+      for (const one of touched) one.classList.add("first-pin");
       const bodies = spot && cue.pin ? [] : (cue?.refs ?? []).map((ref) => plan.part(ref));
-      const seen = [spot, pad, ...bodies].filter(Boolean);
+      const seen = [spot, pad, ...touched, ...bodies].filter(Boolean);
       if (seen.length) plan.frameOn(seen, 3);
       else plan.reset();
     },
