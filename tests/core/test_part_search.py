@@ -51,13 +51,13 @@ def test_a_part_far_off_is_found_or_not_judged(monkeypatch: pytest.MonkeyPatch) 
         if doubt or found.doubt or found.error_mm > 0.08:
             continue
         judged += 1
-        pairs = zip(
-            joints_seen(part.package, found.pose), joints_seen(part.package, truth), strict=True
-        )
+        told = joints_seen(part.package, found.pose, error_mm=found.error_mm)
+        pairs = zip(told, joints_seen(part.package, truth), strict=True)
         apart, wrong = 0.0, 0
+        assert sum(one.near for one in told) < len(told) or len(told) < 3, (n, name)
         for seen, true in pairs:
             apart = max(apart, abs(seen.side_mm - true.side_mm))
-            wrong += seen.verdict != true.verdict
+            wrong += seen.verdict != true.verdict and not seen.near
         assert wrong == 0, (n, name)
         held += apart <= found.error_mm
     assert judged >= 16

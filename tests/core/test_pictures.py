@@ -3,10 +3,13 @@ print lacks and where it smears; hostile pictures bounded; bad clicks refused.
 """
 
 import io
+import math
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PIL import Image
 from shapely.geometry import Polygon
 
@@ -156,6 +159,34 @@ def test_overhangs_within_three_hundredths_of_a_millimetre() -> None:
         pairs = zip(joints_seen(part.package, pose), joints_seen(part.package, truth), strict=True)
         errors.append(max(abs(a.side_mm - b.side_mm) for a, b in pairs))
     assert np.percentile(errors, 95) <= 0.03
+
+
+@given(
+    st.sampled_from(("SOIC-8", "QFP-48", "0805", "QFN-20", "SOT-23")),
+    st.tuples(st.floats(-0.6, 0.6), st.floats(-0.6, 0.6), st.floats(-6, 6)),
+    st.floats(0.0, 0.08),
+)
+def test_no_verdict_hangs_on_less_than_the_error_of_the_pose(
+    name: str, pose: tuple[float, float, float], error_mm: float
+) -> None:
+    """What is told of a joint stays true for a part that lies anywhere within the error of where it
+    was seen; where nothing is near, a wider error tells no other verdict.
+    """
+    package, seen = package_named(name), Pose(*pose)
+    told = joints_seen(package, seen, error_mm=error_mm)
+    plain = joints_seen(package, seen)
+    assert not any(one.near for one in plain)
+    for one, other in zip(told, plain, strict=True):
+        assert one.verdict == ("" if one.near else other.verdict)
+    for way in range(8):
+        off = 0.99 * error_mm / math.sqrt(2)
+        there = Pose(
+            pose[0] + off * math.cos(way * math.pi / 4),
+            pose[1] + off * math.sin(way * math.pi / 4),
+            pose[2],
+        )
+        for one, true in zip(told, joints_seen(package, there), strict=True):
+            assert one.near or one.verdict == true.verdict
 
 
 def test_overhang_is_plain_geometry() -> None:

@@ -50,9 +50,9 @@ def test_a_picture_is_kept_laid_and_measured(client: TestClient) -> None:
     assert "lay the board over the picture first" in refused.json()["problem"]
     assert "It lies on the pads" in clicked(client, picture, "soldered")
     answer = client.post(f"/api/pictures/{picture}/parts/U1/snap").json()
-    assert "24 joints beyond the limit" in answer["panel"]
+    assert "12 joints beyond the limit. 12 joints too near the limit to tell" in answer["panel"]
     turned = client.post(f"/api/pictures/{picture}/parts/U1/move", json={"turn": -1.2}).json()
-    assert "24 joints beyond" not in turned["panel"]
+    assert "12 joints beyond" not in turned["panel"]
     back = client.post(f"/api/pictures/{picture}/parts/U1/move", json={"back": True}).json()
     assert "U1 sits within its limits" in back["panel"]
     marks = client.post(f"/api/pictures/{picture}/parts/U1/marks")

@@ -1,17 +1,18 @@
 """Measuring from a picture without a job: a picture and a list of places in, figures out."""
 
 import json
+from dataclasses import replace
 from typing import Any
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.look.part_seen import Pose, hides, joints_seen, seated
+from yellowfen.core.look.part_seen import Pose, hides, joints_seen
 from yellowfen.core.look.paste_seen import Between, bright_across, print_seen
 from yellowfen.core.look.picture_fit import Click
 from yellowfen.core.look.picture_work import MOST_CLICKS, Moment, PictureWork, Pin
 from yellowfen.errors import InvalidValue, Refused, UnreadableFile
 from yellowfen.formats.picture import channels, made_safe
 from yellowfen.workflows.jobs import parts_named
-from yellowfen.workflows.pictures import fitted
+from yellowfen.workflows.pictures import MOST_ERROR_MM, fitted, part_searched
 
 
 def pins_read(data: bytes, name: str, board: Board, side: str) -> tuple[Pin, ...]:
@@ -69,19 +70,23 @@ def measured(
     if fit is None:
         raise InvalidValue("clicks", "two places at least are needed, far apart")
     grey = greys[channel]
-    parts, poses = [], {}
+    parts = []
+    work = replace(work, fit=fit, channel=channel)
     for ref in parts_named(board, refs) if refs else ():
         part = board.part(ref)
-        pose = seated(grey, fit, part, Pose())
-        if pose is None:
-            raise Refused(f"too few edges of {ref} are seen in this picture")
-        poses[ref] = pose
+        work, found = part_searched(board, greys, work, part)
+        if found.doubt or found.error_mm > MOST_ERROR_MM:
+            why = found.doubt or f"it lies within {1000 * found.error_mm:.0f} µm only"
+            raise Refused(f"{ref} is not measured: {why}; take a better picture")
+        pose = found.pose
+        work = replace(work, poses={**work.poses, ref: pose})
         parts.append(
             {
                 "ref": ref,
                 "dx_mm": round(pose.dx_mm, 4),
                 "dy_mm": round(pose.dy_mm, 4),
                 "turn_deg": round(pose.turn_deg, 3),
+                "error_um": round(1000 * found.error_mm, 1),
                 "joints": [
                     {
                         "pin": one.pin,
@@ -89,9 +94,9 @@ def measured(
                         "end_mm": round(one.end_mm, 4),
                         "overlap_mm": round(one.overlap_mm, 4),
                         "share": round(one.share, 3),
-                        "verdict": one.verdict or "good",
+                        "verdict": "near" if one.near else one.verdict or "good",
                     }
-                    for one in joints_seen(part.package, pose, grade)
+                    for one in joints_seen(part.package, pose, grade, error_mm=found.error_mm)
                 ],
             }
         )
@@ -113,7 +118,7 @@ def measured(
             f"{part.ref}.{pin}" if pin else part.ref: ring
             for part in board.parts
             if part.side == side
-            for pin, ring in hides(part, poses.get(part.ref, Pose())).items()
+            for pin, ring in hides(part, work.poses.get(part.ref, Pose())).items()
         }
         places = bright_across(grey, fit, board, side, hidden=hidden)
         answer["look_again"] = [_between(one) for one in places]

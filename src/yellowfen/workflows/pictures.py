@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.board.board import Board, BoardPart
-from yellowfen.core.look.part_search import find_part
+from yellowfen.core.look.part_search import PartFound, find_part
 from yellowfen.core.look.part_seen import (
     JointSeen,
     Pose,
@@ -238,7 +238,6 @@ def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -
     part = found.part(ref)
     pose = found.work.poses.get(ref, Pose())
     grade = jobs.grade_of(connection, found.row.job_id)
-    joints = joints_seen(part.package, pose, grade, limits_of(connection, grade))
     work = found.work
     error = work.errors_mm.get(ref, found.fit.error_um / 1000.0)
     doubt = doubt_of(work) or work.doubts.get(ref, "")
@@ -247,6 +246,7 @@ def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -
             f"This lies within {1000 * error:.0f} µm only, too little to judge joints by:"
             " click two more places, far apart."
         )
+    joints = joints_seen(part.package, pose, grade, limits_of(connection, grade), error)
     return PartSeen(
         ref=ref, pose=pose, joints=joints, measured=ref in work.poses, doubt=doubt, error_mm=error
     )
@@ -297,18 +297,10 @@ def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Pict
     """
 
     def change(found: PictureOnBoard) -> PictureWork:
-        greys, part, work = _greys(connection, picture_id), found.part(ref), found.work
         found.fit  # noqa: B018  refused without one
-        rings = rings_of(found.board, work.side)
-        searched = find_part(greys[work.channel], found.fit, part, rings)
-        if not searched.doubt:
-            work = replace(work, poses={**work.poses, ref: searched.pose})
-            fit, channel = fitted(found.board, greys, work)
-            assert fit is not None
-            searched = find_part(greys[channel], fit, part, rings)
-            work = replace(work, fit=fit, channel=channel)
-        if said := doubt_of(work):
-            raise Refused(said)
+        work, searched = part_searched(
+            found.board, _greys(connection, picture_id), found.work, found.part(ref)
+        )
         said = (
             searched.doubt
             and f"{ref} is not measured: {searched.doubt}. Drag its outline by hand, or take a better picture."
@@ -321,6 +313,26 @@ def snap_part(connection: sqlite3.Connection, picture_id: int, ref: str) -> Pict
         )
 
     return _changed(connection, picture_id, change)
+
+
+def part_searched(
+    board: Board, greys: tuple[Grey, ...], work: PictureWork, part: BoardPart
+) -> tuple[PictureWork, PartFound]:
+    """A part searched in a picture that is fitted, and the fit without what the part hides. Raises
+    Refused where the board itself does not lie on the picture.
+    """
+    rings = rings_of(board, work.side)
+    assert work.fit is not None
+    searched = find_part(greys[work.channel], work.fit, part, rings)
+    if not searched.doubt:
+        work = replace(work, poses={**work.poses, part.ref: searched.pose})
+        fit, channel = fitted(board, greys, work)
+        assert fit is not None
+        searched = find_part(greys[channel], fit, part, rings)
+        work = replace(work, fit=fit, channel=channel)
+    if said := doubt_of(work):
+        raise Refused(said)
+    return work, searched
 
 
 def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> int:

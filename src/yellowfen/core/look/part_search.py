@@ -44,10 +44,12 @@ MOST_REACH_MM = 2.0
 TURNS_DEG = tuple(float(turn) for turn in range(-12, 13, 2))
 MOST_CELLS = 200  # across the part's surroundings
 SETTLE_MM, SETTLE_DEG = 0.06, 1.0  # how far edges may move what the areas say
+FLAT_MM = 0.1  # what the outermost corner may move by such a turn, where that is more
 LEAST_TOLD = 0.25  # share of the variance round a part that the part itself must explain
-LEAST_CLEAR = 0.12  # by which share more every other pose leaves unexplained
+LEAST_CLEAR = 0.18  # by which share more every other pose leaves unexplained
 LEAST_OUTLINE = 0.5  # of the body's outline that lies on an edge
 OTHER_MM, OTHER_DEG = 0.15, 4.0  # a pose farther off than this is another
+NEAR_DEG = 1.75  # turns nearer than this belong to one hollow
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -80,11 +82,12 @@ def find_part(image: Array, fit: PictureFit, part: BoardPart, pads: Sequence[Rin
     apart = math.inf
     if edge is not None:
         apart = math.hypot(edge.dx_mm - pose.dx_mm, edge.dy_mm - pose.dy_mm)
-        if apart <= SETTLE_MM and abs(edge.turn_deg - pose.turn_deg) <= SETTLE_DEG:
+        most_deg = max(SETTLE_DEG, math.degrees(FLAT_MM / _reach_mm(part.package)))
+        if apart <= SETTLE_MM and abs(edge.turn_deg - pose.turn_deg) <= most_deg:
             pose = edge
     outline = _outline_seen(image, fit, part, pose)
-    reach = math.hypot(part.package.body_x_mm, part.package.body_y_mm) / 2
-    unsure = min(apart, SETTLE_MM) + math.radians(SETTLE_DEG / 4) * min(reach, 4.0) * 0.5
+    reach = min(_reach_mm(part.package), 4.0)
+    unsure = min(apart, SETTLE_MM) + math.radians(SETTLE_DEG / 4) * reach * 0.5
     error = math.hypot(fit.error_um / 1000.0, 0.5 * unsure, 1.0 * fit.um_px / 1000.0)
     doubt = (
         "no part is seen here that looks like this one"
@@ -98,6 +101,11 @@ def find_part(image: Array, fit: PictureFit, part: BoardPart, pads: Sequence[Rin
     return PartFound(
         pose=pose, error_mm=error, told=told, clear=clear, outline=outline, doubt=doubt
     )
+
+
+def _reach_mm(package: Package) -> float:
+    """From the middle of a body to its corner."""
+    return math.hypot(package.body_x_mm, package.body_y_mm) / 2
 
 
 def _unseen(why: str) -> PartFound:
@@ -184,12 +192,22 @@ class _Ground:
             return None, 0.0, 0.0
         turns = list(TURNS_DEG)
         maps = [self._left(turn, held, shape, total, classes) for turn in turns]
-        best, _ = self._lowest(turns, maps)
-        fine = [best.turn_deg + step for step in (-1.5, -1.0, -0.5, 0.5, 1.0, 1.5)]
+        # Leads are narrow: what lies between two turns may be far better than either, so the two
+        # likeliest are looked at closely.
+        least = [float(one.min()) for one in maps]
+        hollows = [i for i, own in enumerate(least) if own <= min(least[max(i - 1, 0) : i + 2])]
+        likely = sorted(hollows, key=lambda i: least[i])[:2]
+        steps_deg = (-1.5, -1.0, -0.5, 0.5, 1.0, 1.5)
+        fine = list(dict.fromkeys(turns[i] + step for i in likely for step in steps_deg))
         turns += fine
         maps += [self._left(turn, held, shape, total, classes) for turn in fine]
         best, left = self._lowest(turns, maps)
         other = self._other(turns, maps, best)
+        # A row of leads turned by a lead's width at its ends fits again: that is another pose too.
+        for at in (turns[i] for i in hollows):
+            if abs(at - best.turn_deg) > 2.0 * NEAR_DEG:
+                near = [i for i, turn in enumerate(turns) if abs(turn - at) <= NEAR_DEG]
+                other = min(other, *(float(maps[i].min()) for i in near))
         return best, 1.0 - left / bare, (other - left) / max(left, 1e-9)
 
     def _left(

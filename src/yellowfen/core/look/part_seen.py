@@ -216,7 +216,8 @@ def _nudged(
 class JointSeen:
     """One joint as the pose leaves it, mm: over the land's side, beyond its outer end, how much of
     the end lies on the land, the width left for solder; the criteria, and the verdict proposed ("":
-    good as far as this view goes).
+    good as far as this view goes); `near` a limit by less than the error of the pose, so that
+    neither is to be told.
     """
 
     pin: str
@@ -227,6 +228,7 @@ class JointSeen:
     limits: tuple[Criterion, ...]
     verdict: str
     share: float
+    near: bool = False
 
     @property
     def says(self) -> str:
@@ -236,19 +238,32 @@ class JointSeen:
 
 
 def joints_seen(
-    package: Package, pose: Pose, grade: int = 2, by: Limits | None = None
+    package: Package,
+    pose: Pose,
+    grade: int = 2,
+    by: Limits | None = None,
+    error_mm: float = 0.0,
 ) -> tuple[JointSeen, ...]:
-    """Every joint that can be seen, as the pose leaves it; by a class of 1 to 3 and its limits."""
+    """Every joint that can be seen, as the pose leaves it; by a class of 1 to 3 and its limits. The
+    pose is known to `error_mm`.
+    """
     found = []
     for land in package.lands:
         ring = end_ring(package, land)
         if ring is not None:
-            found.append(_joint_seen(package, land, ring, pose, grade=grade, by=by))
+            found.append(_joint_seen(package, land, ring, pose, grade, by=by, error_mm=error_mm))
     return tuple(found)
 
 
 def _joint_seen(
-    package: Package, land: Land, ring: Ring, pose: Pose, *, grade: int, by: Limits | None
+    package: Package,
+    land: Land,
+    ring: Ring,
+    pose: Pose,
+    grade: int,
+    *,
+    by: Limits | None,
+    error_mm: float,
 ) -> JointSeen:
     sideways = package.beside(land)
     sign = 1.0 if (land.x_mm if sideways else land.y_mm) >= 0 else -1.0
@@ -265,25 +280,31 @@ def _joint_seen(
     )  # a part wider than its land stands over it when it sits well
     side = max(float(np.abs(across).max()) - half_wide - free, 0.0)
     toe, heel = float((sign * out).max()), float((sign * out).min())
-    end = max(toe - half_long, 0.0)
-    overlap = max(min(toe, half_long) - max(heel, -half_long), 0.0)
+    end = toe - half_long
+    lies = min(toe, half_long) - max(heel, -half_long)
     limits = criteria(package, land.pin, grade, by)
     width = max(min(wide, 2 * half_wide) - side, 0.0)
-    measured = {"side overhang": side, "end overhang": round(end, 2), "end joint width": width}
-    wrong = [
-        one
-        for one in limits
-        if one.name in measured
-        and not one.meets(measured[one.name] + (-1e-9 if one.at_most else 1e-9))
-    ]
+    measured = {"side overhang": side, "end overhang": end - 0.005, "end joint width": width}
+
+    def wrong(by_mm: float) -> bool:
+        """Whether it is bad with everything by so much better."""
+        met = (
+            one.meets(measured[one.name] + (-by_mm if one.at_most else by_mm))
+            for one in limits
+            if one.name in measured
+        )
+        return not all(met) or lies + by_mm <= 1e-9
+
+    bad, near = wrong(1e-9), wrong(error_mm + 1e-9) != wrong(1e-9 - error_mm)
     most = next((one.limit_mm for one in limits if one.name == "side overhang"), 0.0)
     return JointSeen(
         pin=land.pin,
         side_mm=side,
-        end_mm=end,
-        overlap_mm=overlap,
+        end_mm=max(end, 0.0),
+        overlap_mm=max(lies, 0.0),
         width_mm=width,
         limits=limits,
-        verdict="skewed" if wrong or overlap <= 0 else "",
+        verdict="skewed" if bad and not near else "",
         share=side / most if most else 0.0,
+        near=near,
     )
