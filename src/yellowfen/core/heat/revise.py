@@ -208,12 +208,14 @@ class _Ensemble:
     def surprise(self, seen: Seen, refs: Sequence[str]) -> float:
         """How many standard deviations a tap lies from the middle, early below zero. The deviation
         is that of the half in which it lies, by the samples' tenths: samples in which nothing ever
-        flows would make any lateness believable.
+        flows would make any lateness believable. What is told too early is held against the eye's
+        second at the moment when it should come, of which it is the smaller part.
         """
         low, middle, high = np.quantile(self.of(seen, refs), (0.1, 0.5, 0.9))
         out = _seen_log(seen) - float(middle)
         half = float(high - middle if out > 0 else middle - low) / Z_OF_TENTH
-        return out / math.sqrt(min(half, WIDEST_LOG_SD) ** 2 + _noise2(seen))
+        when = replace(seen, after_s=max(seen.after_s, math.exp(float(middle))))
+        return out / math.sqrt(min(half, WIDEST_LOG_SD) ** 2 + _noise2(when))
 
     def take(self, seen: Seen, refs: Sequence[str]) -> None:
         """Move all samples towards a tap."""
