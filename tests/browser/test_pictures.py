@@ -82,7 +82,9 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
         there.get_by_role("link", name="How parts sit").click()
         expect(there.locator("[data-part]")).to_have_value("U1")
         there.keyboard.press("s")
-        expect(there.locator(".verdict")).to_contain_text("12 joints beyond the limit. 12 joints too near")
+        expect(there.locator(".verdict")).to_contain_text(
+            "12 joints beyond the limit. 12 joints too near"
+        )
         expect(there.locator("[data-panel]")).to_contain_text("turned by 1.2°")
         there.keyboard.press("ArrowRight")
         expect(there.locator("[data-panel]")).not_to_contain_text("0.13 mm off its place")

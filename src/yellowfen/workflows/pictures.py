@@ -146,7 +146,8 @@ def fitted(
     ]
     fit = refined(greys[channel], rings, clicks, work.side, hidden)
     bodies = [] if work.moment is Moment.PRINTED else _bodies(board, work)
-    return with_quality(greys[channel], rings, fit, bodies), channel
+    by_part = [[pad.ring for pad in board.pads if pad.ref == ref] for ref in parts]
+    return with_quality(greys[channel], rings, fit, bodies, by_part), channel
 
 
 def _bodies(board: Board, work: PictureWork) -> list[tuple[tuple[float, float], ...]]:

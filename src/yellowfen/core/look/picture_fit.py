@@ -516,6 +516,8 @@ def _edge_error(
 
 
 LEAST_SHARE = 0.55  # of the pads' outlines in sight that must be seen where they are drawn
+LEAST_PART_SHARE = 0.35  # likewise of every part that has so many places in sight
+LEAST_PART_EDGES = 60
 MOST_BLUR_PX, MOST_BLUR_UM = 2.6, 60.0
 
 
@@ -524,20 +526,57 @@ def with_quality(
     rings: Sequence[Sequence[tuple[float, float]]],
     fit: PictureFit,
     hidden: Sequence[Sequence[tuple[float, float]]] = (),
+    parts: Sequence[Sequence[Sequence[tuple[float, float]]]] = (),
 ) -> PictureFit:
     """The fit with how well the picture bears it out: at each place along the outlines in sight the
-    grey must change across it, in the sense of most, by more than it wavers beside it.
+    grey must change across it, in the sense of most, by more than it wavers beside it; and so at
+    the pads of each of the `parts`: a like part that lies right does not speak for its neighbours.
     """
     edges = edges_of(rings, max(fit.um_px / 1000.0 * 2.0, 0.02)).outside(hidden)
-    if not len(edges.places):
+    smooth = blurred(image)
+    seen = _stepping(smooth, edges, fit.square)
+    if len(seen.here) < LEAST_EDGES:
         return replace(fit, share=0.0)
-    here, normals = _normals(fit.square, edges.places, edges.outward)
-    height, width = image.shape
+    share = float(np.mean(seen.good))
+    for rings_of_part in parts:
+        mine = edges_of(rings_of_part, max(fit.um_px / 1000.0 * 2.0, 0.02)).outside(hidden)
+        one = _stepping(smooth, mine, fit.square)
+        if len(one.here) >= LEAST_PART_EDGES and np.mean(one.good) < LEAST_PART_SHARE:
+            share = min(share, float(np.mean(one.good)))
+    if seen.good.sum() < LEAST_EDGES:
+        return replace(fit, share=share)
+    here, normals, sign = seen.here[seen.good], seen.normals[seen.good], seen.sign
+
+    def slope(of: Array) -> float:
+        return float(np.median(sign * (sampled(of, here - normals) - sampled(of, here + normals))))
+
+    # A step blurred by s has slope 1/s; blurred once more by a known amount it tells s.
+    ratio = (slope(smooth) / max(slope(blurred(smooth, 4)), 1e-9)) ** 2
+    variance = (5.0 - ratio) / max(ratio - 1.0, 1e-3) if ratio < 5.0 else 0.0
+    return replace(fit, share=share, blur_px=math.sqrt(min(variance, 400.0)))
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Steps:
+    """Places along outlines in sight and their normals (px), where the grey steps across them, and
+    in which sense.
+    """
+
+    here: Array
+    normals: Array
+    good: NDArray[np.bool_]
+    sign: float
+
+
+def _stepping(smooth: Array, edges: Edges, matrix: Array) -> _Steps:
+    """Where the grey of a picture steps across outlines of the board."""
+    places = edges.places if len(edges.places) else np.zeros((0, 2))
+    here, normals = _normals(matrix, places, edges.outward) if len(places) else (places, places)
+    height, width = smooth.shape
     inside = ((here > 14) & (here < (width - 15, height - 15))).all(axis=1)
     here, normals = here[inside][:MOST_EDGES], normals[inside][:MOST_EDGES]
-    if len(here) < LEAST_EDGES:
-        return replace(fit, share=0.0)
-    smooth = blurred(image)
+    if not len(here):
+        return _Steps(here=here, normals=normals, good=np.zeros(0, dtype=bool), sign=1.0)
     near = np.array(
         [sampled(smooth, here + px * normals) for px in (-5.0, -4.0, -3.0, 3.0, 4.0, 5.0)]
     )
@@ -547,18 +586,7 @@ def with_quality(
     sign = 1.0 if np.median(step) >= 0 else -1.0
     usual = float(np.median(np.abs(step)))
     good = (sign * step > 1.5 * waver) & (sign * step > 0.35 * usual)
-    share = float(np.mean(good))
-    if good.sum() < LEAST_EDGES:
-        return replace(fit, share=share)
-    here, normals = here[good], normals[good]
-
-    def slope(of: Array) -> float:
-        return float(np.median(sign * (sampled(of, here - normals) - sampled(of, here + normals))))
-
-    # A step blurred by s has slope 1/s; blurred once more by a known amount it tells s.
-    ratio = (slope(smooth) / max(slope(blurred(smooth, 4)), 1e-9)) ** 2
-    variance = (5.0 - ratio) / max(ratio - 1.0, 1e-3) if ratio < 5.0 else 0.0
-    return replace(fit, share=share, blur_px=math.sqrt(min(variance, 400.0)))
+    return _Steps(here=here, normals=normals, good=good, sign=sign)
 
 
 def fit_doubt(fit: PictureFit, clicks: Sequence[Click]) -> str:
