@@ -7,8 +7,9 @@ from pathlib import Path
 
 import pytest
 
+from yellowfen.store.database import asked_once, page_of
 from yellowfen.web.database import Resting
-from yellowfen.workflows.opening import DATABASE
+from yellowfen.workflows.opening import DATABASE, connect_existing
 
 
 @pytest.fixture
@@ -53,3 +54,29 @@ def test_another_file_or_other_rights_ask_for_a_new_connection(folder: Path) -> 
     assert fresh is not shut
     with pytest.raises(sqlite3.ProgrammingError):
         one.execute("SELECT 1")
+
+
+def test_a_page_asks_once_and_sees_what_it_changed_itself(folder: Path) -> None:
+    """Within one page the same question is asked once, and anew after a change; outside always."""
+    asked: list[int] = []
+
+    @asked_once
+    def rooms(connection: sqlite3.Connection, job: int) -> float:
+        asked.append(job)
+        row = connection.execute("SELECT room_c FROM job WHERE id = ?", (job,)).fetchone()
+        return float(row["room_c"])
+
+    connection = connect_existing(folder)
+    for _ in range(2):
+        rooms(connection, 1)
+    assert asked == [1, 1]
+    with page_of(connection):
+        before = rooms(connection, 1)
+        assert rooms(connection, 1) == before
+        assert asked == [1, 1, 1]
+        connection.execute("UPDATE job SET room_c = room_c + 1 WHERE id = 1")
+        assert rooms(connection, 1) == before + 1
+        assert asked == [1] * 4
+    rooms(connection, 1)
+    assert asked == [1] * 5
+    connection.close()

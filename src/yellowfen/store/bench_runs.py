@@ -12,6 +12,7 @@ from yellowfen.core.work.job import FoundMark, Purpose
 from yellowfen.core.work.look_script import LookPlan, found_by, look_script
 from yellowfen.core.work.run import PLANS, SOLDERING, BenchRun, Plan
 from yellowfen.errors import NotFound, WhichBoard
+from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = (
@@ -135,6 +136,7 @@ def on_board(connection: sqlite3.Connection, job_id: int, piece_id: int | None) 
     return _read(connection, found)
 
 
+@asked_once
 def stamp(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> tuple[object, ...]:
     """What changes whenever the runs on a board do."""
     mine = f"FROM bench_run WHERE removed_at IS NULL AND {_ON_BOARD}"

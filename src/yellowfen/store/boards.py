@@ -11,7 +11,7 @@ from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.remembered import Shelf
 from yellowfen.core.board.sketch import Sketch
 from yellowfen.errors import Damaged, NotFound
-from yellowfen.store.database import atomic
+from yellowfen.store.database import asked_once, atomic
 from yellowfen.store.packing import pack, unpack
 
 
@@ -77,6 +77,7 @@ def put_files(connection: sqlite3.Connection, board_id: int, files: dict[str, by
         _put_files(connection, board_id, files)
 
 
+@asked_once
 def get(connection: sqlite3.Connection, board_id: int) -> Board:
     """The board of that id; NotFound otherwise."""
     row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()

@@ -9,13 +9,13 @@ import os
 import shutil
 import sqlite3
 import tempfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
-from functools import lru_cache
+from functools import lru_cache, wraps
 from importlib import resources
 from itertools import count
 from pathlib import Path
-from typing import Any
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from yellowfen.errors import Refused
 from yellowfen.store.turns import WRITERS, writes
@@ -136,6 +136,7 @@ class _InTurn(sqlite3.Connection):
     """
 
     files: tuple[tuple[Path, int], ...] = ()
+    answers: dict[object, Any] | None = None  # what was asked while one page is made
 
     def execute(self, sql: str, parameters: Any = (), /) -> sqlite3.Cursor:
         if self.in_transaction or not writes(sql):
@@ -152,6 +153,54 @@ class _InTurn(sqlite3.Connection):
             done = super().executemany(sql, parameters)
         check_files(self)
         return done
+
+
+_Given = ParamSpec("_Given")
+_Found = TypeVar("_Found")
+
+
+def asked_once(
+    read: Callable[Concatenate[sqlite3.Connection, _Given], _Found],
+) -> Callable[Concatenate[sqlite3.Connection, _Given], _Found]:
+    """A question that a page asks the database once, however many of its figures hang on it: asked
+    anew after any change through the same connection, and by whoever makes no page.
+    """
+
+    @wraps(read)
+    def asked(
+        connection: sqlite3.Connection, /, *given: _Given.args, **more: _Given.kwargs
+    ) -> _Found:
+        answers: dict[object, _Found] | None = getattr(connection, "answers", None)
+        if answers is None:
+            return read(connection, *given, **more)
+        key = (read, given, tuple(sorted(more.items())), connection.total_changes)
+        try:
+            known = key in answers
+        except TypeError:  # asked about something that has no hash: each time anew
+            return read(connection, *given, **more)
+        if not known:
+            answers[key] = read(connection, *given, **more)
+        return answers[key]
+
+    return asked
+
+
+@asked_once
+def file_of(connection: sqlite3.Connection) -> str:
+    """The path of the file that a connection works on."""
+    return str(connection.execute("PRAGMA database_list").fetchone()[2])
+
+
+@contextmanager
+def page_of(connection: sqlite3.Connection) -> Iterator[None]:
+    """While a page is made from a connection, what is `asked_once` of it is kept."""
+    if isinstance(connection, _InTurn):
+        connection.answers = {}
+    try:
+        yield
+    finally:
+        if isinstance(connection, _InTurn):
+            connection.answers = None
 
 
 @contextmanager

@@ -7,7 +7,7 @@ from dataclasses import replace
 from yellowfen.core.heat.heat_plan import USUAL_ROOM_C, HeatPlan
 from yellowfen.core.work.job import Heat, Job, Piece, Purpose
 from yellowfen.errors import InvalidValue, NotFound
-from yellowfen.store.database import atomic
+from yellowfen.store.database import asked_once, atomic
 from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = (
@@ -37,6 +37,7 @@ def add(
     return job_id
 
 
+@asked_once
 def get(connection: sqlite3.Connection, job_id: int) -> Job:
     """The job of that id; NotFound otherwise."""
     row = connection.execute(
@@ -83,12 +84,14 @@ def _in_room(content: str, room_c: float | None) -> HeatPlan:
     return plan if room_c in (None, plan.ambient_c) else replace(plan, ambient_c=float(room_c))
 
 
+@asked_once
 def boards_of(connection: sqlite3.Connection, job_id: int) -> int:
     """How many boards a job is for."""
     row = connection.execute("SELECT boards FROM job WHERE id = ?", (job_id,)).fetchone()
     return int(row["boards"]) if row else 1
 
 
+@asked_once
 def room_of(connection: sqlite3.Connection, job_id: int) -> float:
     """The temperature of the room that a job is worked in, °C."""
     row = connection.execute("SELECT room_c FROM job WHERE id = ?", (job_id,)).fetchone()
@@ -191,6 +194,7 @@ def keep_heat(connection: sqlite3.Connection, heat_id: int, plan: HeatPlan) -> N
 
 
 # pieces
+@asked_once
 def pieces_of(connection: sqlite3.Connection, job_id: int) -> tuple[Piece, ...]:
     """The job's pieces, oldest first."""
     found = connection.execute(

@@ -5,6 +5,7 @@ import sqlite3
 from yellowfen.core.metal.lot import Happened, Lot, LotEvent
 from yellowfen.core.metal.paste import Paste
 from yellowfen.errors import NotFound, Refused
+from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = "SELECT id, name, paste, container, grams, bought_s, expires_s FROM paste_lot"
@@ -31,6 +32,7 @@ def add_lot(connection: sqlite3.Connection, lot: Lot) -> int:
     return int(cursor.lastrowid or 0)
 
 
+@asked_once
 def lots(connection: sqlite3.Connection) -> list[Lot]:
     """All lots, newest first."""
     found = connection.execute(f"{_COLUMNS} ORDER BY id DESC").fetchall()
@@ -99,6 +101,7 @@ def remove_event(connection: sqlite3.Connection, event_id: int) -> None:
     connection.execute("DELETE FROM lot_event WHERE id = ?", (event_id,))
 
 
+@asked_once
 def supply(connection: sqlite3.Connection, kind: str) -> tuple[float, ...]:
     """Gauges of needles or thicknesses of foils (mm) at hand, in rising order."""
     return tuple(

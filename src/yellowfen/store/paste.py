@@ -8,6 +8,7 @@ from yellowfen.core.deposit.weighing import Weighing
 from yellowfen.core.metal.paste import Paste
 from yellowfen.errors import NotFound
 from yellowfen.store import jobs
+from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
 
 
@@ -21,6 +22,7 @@ class KeptWeighing:
     weighing: Weighing
 
 
+@asked_once
 def paste_plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
     """The job's paste plan, a fresh one when none was kept; for as many boards as the job is."""
     row = connection.execute(
@@ -39,6 +41,7 @@ def keep_paste_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan
     )
 
 
+@asked_once
 def steps_of(
     connection: sqlite3.Connection, job_id: int, before: str = ""
 ) -> tuple[ChangeStep, ...]:
@@ -81,6 +84,7 @@ def add_weighing(
     return int(cursor.lastrowid or 0)
 
 
+@asked_once
 def weighings(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> list[KeptWeighing]:
     """All weighings with this foil and paste, of every job, oldest first."""
     found = connection.execute(

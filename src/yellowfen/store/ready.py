@@ -5,12 +5,14 @@ from dataclasses import replace
 
 from yellowfen.core.work.ready_plan import COLDEST_ROOM_C, WARMEST_ROOM_C, ReadyPlan
 from yellowfen.store import jobs
+from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, unpack
 
 HANDS, EYES = "hands", "eyes"
 MOST_SCHEDULED = 200  # boards that a schedule is made for
 
 
+@asked_once
 def ready_plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
     """The job's plan, a fresh one when none was kept; for as many boards and in the room that the
     job is.
@@ -39,6 +41,7 @@ def keep_ready_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan
     )
 
 
+@asked_once
 def bench_schools(connection: sqlite3.Connection) -> dict[str, str]:
     """The bench's own schools by question; a job's choice stands above them."""
     return {
@@ -55,6 +58,7 @@ def keep_bench_schools(connection: sqlite3.Connection, schools: dict[str, str]) 
     )
 
 
+@asked_once
 def bench_setting(connection: sqlite3.Connection, name: str) -> str:
     """What the bench is set to, "" where nothing was said."""
     row = connection.execute("SELECT value FROM bench_setting WHERE name = ?", (name,)).fetchone()

@@ -4,6 +4,7 @@ import sqlite3
 
 from yellowfen.core.bench.station import Station
 from yellowfen.errors import NotFound, Refused
+from yellowfen.store.database import asked_once
 
 
 def add(connection: sqlite3.Connection, station: Station) -> int:
@@ -52,6 +53,7 @@ def _values(station: Station) -> tuple[str | float | None, ...]:
     )
 
 
+@asked_once
 def rows(connection: sqlite3.Connection) -> list[Station]:
     """All stations in the order they were entered."""
     found = connection.execute(

@@ -5,6 +5,7 @@ import sqlite3
 from yellowfen.core.bench.station import Tool, ToolKind
 from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Preheater
 from yellowfen.errors import NotFound, Refused
+from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
 
 CONTENT: dict[ToolKind, type[HotPlate | Oven | Preheater | Iron]] = {
@@ -35,6 +36,7 @@ def remove(connection: sqlite3.Connection, tool_id: int) -> None:
     connection.execute("DELETE FROM tool WHERE id = ?", (tool_id,))
 
 
+@asked_once
 def rows(connection: sqlite3.Connection) -> list[Tool]:
     """All tools in the order they were entered."""
     found = connection.execute("SELECT id, kind, name, content FROM tool ORDER BY id").fetchall()

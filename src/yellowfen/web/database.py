@@ -4,6 +4,7 @@ import os
 import re
 import sqlite3
 from collections.abc import Iterator
+from contextlib import nullcontext
 from pathlib import Path
 from threading import Lock
 from typing import Annotated
@@ -11,7 +12,7 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from yellowfen.errors import NotFound
-from yellowfen.store.database import check_files
+from yellowfen.store.database import check_files, page_of
 from yellowfen.workflows.opening import DATABASE, connect_existing
 
 _MOST_RESTING = 8
@@ -99,13 +100,19 @@ def _lives(request: Request, connection: sqlite3.Connection) -> None:
             )
 
 
+def _makes_page(request: Request) -> bool:
+    """True for a page that is shown; what is asked by scripts may wait and look again."""
+    return request.method in ("GET", "HEAD") and not request.url.path.startswith("/api/")
+
+
 def _connection(request: Request) -> Iterator[sqlite3.Connection]:
     resting: Resting = request.app.state.resting
     state, connection = resting.take()
     try:
         _lives(request, connection)
         request.state.database = connection
-        yield connection
+        with page_of(connection) if _makes_page(request) else nullcontext():
+            yield connection
     except BaseException:
         connection.close()  # whatever went wrong with it, the next request begins anew
         raise

@@ -20,6 +20,7 @@ from yellowfen.core.work.stages import Progress, behind
 from yellowfen.store import bench_runs, boards, jobs, paste
 from yellowfen.store import ready as ready_store
 from yellowfen.store import rework as stored
+from yellowfen.store.database import file_of
 
 _MOST = 64
 _kept: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], list[BenchRun], Ledger]] = (
@@ -59,7 +60,7 @@ def _read(
     piece_id = piece.id if piece else None
     stamp = bench_runs.stamp(connection, job.id, piece_id)
     board = board or boards.get(connection, job.board_id)
-    file = connection.execute("PRAGMA database_list").fetchone()[2]
+    file = file_of(connection)
     key = (file, job.id, piece_id, job.purpose)
     with _lock:
         kept = _kept.get(key)

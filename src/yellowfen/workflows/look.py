@@ -37,7 +37,7 @@ from yellowfen.core.work.look_script import LookJoint, LookPlan
 from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs
-from yellowfen.store.database import atomic
+from yellowfen.store.database import asked_once, atomic
 from yellowfen.store.proofs import proof_of
 from yellowfen.store.rework import passports
 from yellowfen.workflows.bench_runs import tap
@@ -78,6 +78,7 @@ class LookState:
         return left_to_expect(self.joints, {f"{one.ref}.{one.pin}": "" for one in self.fresh})
 
 
+@asked_once
 def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
     """The joints soldered in this job on the board on the bench, riskiest first."""
     job, state = jobs.get(connection, job_id), ready_state(connection, job_id)
@@ -463,6 +464,7 @@ class Metered:
         return [row for row in self.rows if row[2] is False or row[0] in to_do]
 
 
+@asked_once
 def chances_of(connection: sqlite3.Connection, job_id: int) -> dict[str, float]:
     """Each joint's chance of being bad, by "U1.3"; of joints with a good mark almost nothing."""
     state = ready_state(connection, job_id)
@@ -477,6 +479,7 @@ def chances_of(connection: sqlite3.Connection, job_id: int) -> dict[str, float]:
     return found
 
 
+@asked_once
 def metered(connection: sqlite3.Connection, job_id: int) -> Metered:
     """The plan for the parts that the job is about, with what was measured so far."""
     job = jobs.get(connection, job_id)

@@ -22,7 +22,7 @@ from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import boards, jobs, materials, ready
 from yellowfen.store import paste as stored
-from yellowfen.store.database import atomic
+from yellowfen.store.database import asked_once, atomic
 from yellowfen.store.paste import KeptWeighing
 
 
@@ -53,6 +53,7 @@ class PasteState:
         return self.fitted.factor if self.fitted else 1.0
 
 
+@asked_once
 def paste_state(
     connection: sqlite3.Connection, job_id: int, plan: PastePlan | None = None, before: str = ""
 ) -> PasteState:

@@ -39,7 +39,7 @@ from yellowfen.core.work.job import Job
 from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import bench_runs, boards, jobs
-from yellowfen.store.database import atomic
+from yellowfen.store.database import asked_once, atomic
 from yellowfen.store.proofs import cleaning_of, keep_cleaning, keep_proof, proof_of
 from yellowfen.workflows.ledger import board_runs, ledger_now
 from yellowfen.workflows.look import (
@@ -85,6 +85,7 @@ def _powered(one: FirstPower) -> str:
     return f"Read {one.supply}" if one.comes_from else f"First power: {one.supply}"
 
 
+@asked_once
 def proof_state(connection: sqlite3.Connection, job_id: int) -> ProofState:
     """Where the proof of the board in hand stands."""
     job = jobs.get(connection, job_id)

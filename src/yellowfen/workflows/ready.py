@@ -64,7 +64,7 @@ from yellowfen.core.work.two_sides import TwoSides, two_sides
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import bench_runs, jobs, materials, stations, tasks, tools, work
 from yellowfen.store import ready as stored
-from yellowfen.store.database import atomic
+from yellowfen.store.database import asked_once, atomic
 from yellowfen.store.packing import unpack
 from yellowfen.workflows.heat import touch_joint
 from yellowfen.workflows.ledger import done_tasks
@@ -140,6 +140,7 @@ class ReadyState:
 MOST_TURNS = 3  # ways hang on the side that is heated second, and that on the ways
 
 
+@asked_once
 def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     """The stage of a job as kept."""
     paste, plan = paste_state(connection, job_id), stored.ready_plan_of(connection, job_id)
@@ -349,6 +350,7 @@ def iron_rows(
 
 
 # pace from the user's own log
+@asked_once
 def own_paces(connection: sqlite3.Connection) -> Paces:
     """Times each, drawn from the user's own placement and dotting runs since the pace was last
     forgotten.
