@@ -15,7 +15,15 @@ from shapely.geometry import Polygon
 
 from tests import pictures as drawn
 from yellowfen.core.look.flat_picture import Flat
-from yellowfen.core.look.part_seen import Pose, hides, in_part, joints_seen, on_board, seated
+from yellowfen.core.look.part_seen import (
+    Pose,
+    hides,
+    in_part,
+    joints_seen,
+    on_board,
+    same_turned,
+    seated,
+)
 from yellowfen.core.look.paste_seen import PrintSeen, bright_across, pieces, print_seen, two_kinds
 from yellowfen.core.look.picture_fit import (
     ODD_CLICK_PX,
@@ -187,6 +195,12 @@ def test_no_verdict_hangs_on_less_than_the_error_of_the_pose(
         )
         for one, true in zip(told, joints_seen(package, there), strict=True):
             assert one.near or one.verdict == true.verdict
+
+
+def test_which_packages_look_the_same_turned_by_half() -> None:
+    alike = {"SOIC-8": True, "0805": True, "QFP-48": True, "SOT-23": False, "SOT-23-5": False}
+    for name, same in alike.items():
+        assert same_turned(package_named(name)) == same, name
 
 
 def test_overhang_is_plain_geometry() -> None:

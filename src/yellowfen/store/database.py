@@ -15,7 +15,7 @@ from functools import lru_cache, wraps
 from importlib import resources
 from itertools import count
 from pathlib import Path
-from typing import Any, Concatenate, ParamSpec, TypeVar
+from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 from yellowfen.errors import Refused
 from yellowfen.store.turns import WRITERS, writes
@@ -167,9 +167,7 @@ def asked_once(
     """
 
     @wraps(read)
-    def asked(
-        connection: sqlite3.Connection, /, *given: _Given.args, **more: _Given.kwargs
-    ) -> _Found:
+    def asked(connection: sqlite3.Connection, *given: _Given.args, **more: _Given.kwargs) -> _Found:
         answers: dict[object, _Found] | None = getattr(connection, "answers", None)
         if answers is None:
             return read(connection, *given, **more)
@@ -182,7 +180,7 @@ def asked_once(
             answers[key] = read(connection, *given, **more)
         return answers[key]
 
-    return asked
+    return cast(Callable[Concatenate[sqlite3.Connection, _Given], _Found], asked)
 
 
 @asked_once

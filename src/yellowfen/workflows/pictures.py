@@ -17,6 +17,7 @@ from yellowfen.core.look.part_seen import (
     in_part,
     joints_seen,
     on_board,
+    same_turned,
 )
 from yellowfen.core.look.paste_seen import Between, PrintSeen, bright_across, print_seen
 from yellowfen.core.look.picture_fit import (
@@ -223,7 +224,8 @@ def keep_to_clicks(
 @dataclass(frozen=True, kw_only=True)
 class PartSeen:
     """How a part sits, joint by joint; `measured` once it was laid on the picture, `doubt` why what
-    was measured is not to be believed ("" it is), the error to expect (95 %, mm).
+    was measured is not to be believed ("" it is), the error to expect (95 %, mm); `alike` where no
+    other pads are in sight and the part's own look the same turned by half.
     """
 
     ref: str
@@ -232,6 +234,7 @@ class PartSeen:
     measured: bool
     doubt: str
     error_mm: float
+    alike: bool
 
 
 def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -> PartSeen:
@@ -249,8 +252,24 @@ def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -
         )
     joints = joints_seen(part.package, pose, grade, limits_of(connection, grade), error)
     return PartSeen(
-        ref=ref, pose=pose, joints=joints, measured=ref in work.poses, doubt=doubt, error_mm=error
+        ref=ref,
+        pose=pose,
+        joints=joints,
+        measured=ref in work.poses,
+        doubt=doubt,
+        error_mm=error,
+        alike=_alone(found, ref) and same_turned(part.package),
     )
+
+
+def _alone(found: PictureOnBoard, ref: str) -> bool:
+    """True where no pad of another part lies in the picture."""
+    others = [pad for pad in found.board.pads if pad.side == found.work.side and pad.ref != ref]
+    if not others:
+        return True
+    here = to_picture(found.fit, np.array([(pad.x_mm, pad.y_mm) for pad in others]))
+    size = (found.row.width, found.row.height)
+    return not bool(((here > 0) & (here < size)).all(axis=1).any())
 
 
 def lay_part(

@@ -81,6 +81,15 @@ def body_ring(package: Package) -> Ring:
     return _box(-x, -y, x, y)
 
 
+def same_turned(package: Package) -> bool:
+    """True for lands that look the same with the part turned by half."""
+    lands = {
+        tuple(round(v, 2) + 0.0 for v in (one.x_mm, one.y_mm, one.size_x_mm, one.size_y_mm))
+        for one in package.lands
+    }
+    return {(0.0 - x, 0.0 - y, a, b) for x, y, a, b in lands} == lands
+
+
 def end_ring(package: Package, land: Land) -> Ring | None:
     """What of a part stands on one land, seen from above: a lead's foot, a chip's or leadless
     part's end; None for what is hidden. A foot is taken to lie in the middle of its land's length.
