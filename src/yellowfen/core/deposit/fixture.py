@@ -164,12 +164,8 @@ def _fine_openings(board: Board, side: str) -> tuple[int, int, int, int]:
     return found[0], found[1], found[2], found[3]
 
 
-_STROKES = (
-    0.0,
-    225.0,
-    270.0,
-    315.0,
-)  # along x, along a row that rises, along y, along one that falls
+# Along x, along a row that rises to the right, along y, along one that falls.
+_STROKES = (0.0, 225.0, 270.0, 315.0)
 
 
 def _stroke(fine: tuple[int, int, int, int]) -> tuple[float, str]:
