@@ -2,16 +2,8 @@
 circling hot air.
 """
 
-from yellowfen.core.heat.scene import (
-    BoardStack,
-    CopperLayer,
-    Deed,
-    HotAir,
-    Move,
-    PlacedPart,
-    Scene,
-    Side,
-)
+from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.part.catalogue import package_named
 
 KINDS = (

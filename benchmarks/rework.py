@@ -8,7 +8,8 @@ import numpy as np
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.rehearsal import rehearse
-from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene
+from yellowfen.core.heat.scene import Scene
+from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
 from yellowfen.core.rework.ways_off import Matters, OffBench, ways_off
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.demo import demo_files
@@ -20,7 +21,7 @@ BENCH = OffBench(
     nozzles_mm=(4.0, 8.0),
     long_nozzles_mm=((3.0, 12.0),),
     jets=True,
-    preheater=Preheater(150.0),
+    preheater=Preheater(celsius=150.0),
     plate=HotPlate(set_c=250.0),
     irons=USUAL_IRONS,
 )

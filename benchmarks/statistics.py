@@ -37,12 +37,12 @@ from yellowfen.core.heat.scene import (
     CopperLayer,
     Deed,
     Held,
-    HotAir,
     Move,
     PlacedPart,
     Scene,
     Side,
 )
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.catalogue import package_named
 

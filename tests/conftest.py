@@ -18,13 +18,13 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Deed,
-    HotAir,
     Move,
     PlacedPart,
     Scene,
     Side,
     Underside,
 )
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows import demo

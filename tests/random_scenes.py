@@ -20,22 +20,17 @@ from yellowfen.core.heat.rehearsal import (
 )
 from yellowfen.core.heat.scene import (
     BoardStack,
-    Control,
     CopperLayer,
     Deed,
-    HotAir,
-    HotPlate,
-    Iron,
     Move,
     NozzlePath,
-    Oven,
     PlacedPart,
-    Preheater,
     Scene,
     Side,
     Underside,
     Via,
 )
+from yellowfen.core.heat.source import Control, HotAir, HotPlate, Iron, Oven, Preheater
 from yellowfen.core.part.catalogue import package_named
 
 PACKAGES = (

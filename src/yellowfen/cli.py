@@ -652,6 +652,7 @@ def _window(given: argparse.Namespace) -> None:
 def _tour(given: argparse.Namespace) -> None:
     from yellowfen.core.heat.doubt import Doubts
     from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
+    from yellowfen.core.heat.source import HotAir
     from yellowfen.core.heat.tour import Tour, plan_tour
     from yellowfen.core.work.board_scene import scene_of
     from yellowfen.formats.tour_file import tour_json
@@ -667,9 +668,7 @@ def _tour(given: argparse.Namespace) -> None:
     targets = tuple(ref for ref in refs if ref not in after)
     plan = HeatPlan(
         alloy=given.alloy,
-        nozzle_mm=given.nozzle,
-        outlet_c=given.outlet,
-        flow_lpm=given.flow,
+        air=HotAir(nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow),
         targets=targets,
         moves=usual_moves(targets),
         side=given.side,

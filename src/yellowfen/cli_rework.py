@@ -85,7 +85,7 @@ def _one_of(kind: Any, text: str, field: str) -> Any:
 
 def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJson) -> None:
     from yellowfen.core.heat.heat_plan import HeatPlan
-    from yellowfen.core.heat.scene import HotPlate, Preheater
+    from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
     from yellowfen.core.rework.survey import Answers, Solder, survey
     from yellowfen.core.rework.ways_off import Matters, OffBench, best_first
     from yellowfen.formats.rework_file import survey_json, way_json
@@ -97,7 +97,7 @@ def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJ
         jets=given.jets,
     )
     board = read_board(given)
-    plan = HeatPlan(nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow)
+    plan = HeatPlan(air=HotAir(nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow))
     seen = survey(board, given.off, asked, {})
     bench = OffBench(
         air=plan.hot_air(),
@@ -105,7 +105,7 @@ def _survey(given: argparse.Namespace, read_board: ReadBoard, print_json: PrintJ
         jets=given.jets,
         irons=USUAL_IRONS,
         plates=() if given.plate is None else (HotPlate(set_c=given.plate),),
-        preheater=None if given.below is None else Preheater(given.below),
+        preheater=None if given.below is None else Preheater(celsius=given.below),
     )
     found = {}
     for way, _ in weighed(board, plan, given.off, asked, bench):

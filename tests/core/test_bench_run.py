@@ -14,7 +14,7 @@ from yellowfen.core.bench.station import Station
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import NEEDLES
 from yellowfen.core.deposit.hand_plan import hand_plan
-from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, TargetForecast
+from yellowfen.core.heat.heat_plan import USUAL_AIR, Forecast, HeatPlan, TargetForecast
 from yellowfen.core.heat.scene import Deed, Move
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.paste import paste_named
@@ -186,9 +186,7 @@ def test_a_mark_of_a_dial_stands_for_one_temperature_and_one_air() -> None:
     station = Station(
         id=1,
         name="Bench",
-        nozzle_mm=6,
-        outlet_c=350,
-        flow_lpm=30,
+        air=USUAL_AIR,
         outlet_label="350",
         flow_label="3",
     )

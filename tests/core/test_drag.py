@@ -7,7 +7,8 @@ import pytest
 from tests.conftest import small_scene
 from yellowfen.core.heat.drag import push_share, wall_pressure_pa
 from yellowfen.core.heat.scene import Deed as D
-from yellowfen.core.heat.scene import HotAir, HotPlate, Move, Side
+from yellowfen.core.heat.scene import Move, Side
+from yellowfen.core.heat.source import HotAir, HotPlate
 
 
 def test_outlet_pressure_by_hand() -> None:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.conftest import DATA, files_in
 from yellowfen.core.board.board import Board, BoardPart, CopperMap, Ink
 from yellowfen.core.board.copper_links import unpacked
-from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind
+from yellowfen.core.heat.heat_plan import USUAL_AIR, HeatPlan, SourceKind
 from yellowfen.core.heat.rehearsal import COARSE, Rehearsal, rehearse
 from yellowfen.core.heat.scene import Deed, Move, Underside
 from yellowfen.core.work.board_scene import scene_of
@@ -82,7 +82,7 @@ def heated(board: Board, ref: str, side: str, kind: int, tall: float) -> Rehears
         Move(deed=Deed.WARM, seconds=10.0, over=(ref,), height_mm=40.0, circle_mm=5.0),
         Move(deed=Deed.CLOSE, seconds=35.0, over=(ref,), height_mm=tall, circle_mm=3.0),
     )
-    plan = HeatPlan(targets=(ref,), side=side, moves=moves, outlet_c=380.0)
+    plan = HeatPlan(targets=(ref,), side=side, moves=moves, air=replace(USUAL_AIR, outlet_c=380.0))
     if kind:
         plate = (Move(deed=Deed.PLATE, seconds=60.0),)
         plan = replace(plan, source=SourceKind.PLATE, moves=plate, underside=Underside.INSULATING)

@@ -61,17 +61,13 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Deed,
-    Handle,
-    HotAir,
-    Iron,
     Move,
     PlacedPart,
     Scene,
     Side,
-    TipShape,
     turned_over,
-    usual_tip_heat_j_k,
 )
+from yellowfen.core.heat.source import Handle, HotAir, Iron, TipShape, usual_tip_heat_j_k
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.work.board_scene import scene_as_laid, with_drawn_copper

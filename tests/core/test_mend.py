@@ -7,7 +7,7 @@ import math
 import pytest
 
 from yellowfen.core.heat.pad_copper import Tie
-from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.look.acceptance import criteria
 from yellowfen.core.look.mend import Fault, causes, mend, nearest_gap_mm, steps_for
 from yellowfen.core.look.risk import Known

@@ -29,8 +29,6 @@ from yellowfen.core.heat.scene import (
     CopperLayer,
     Core,
     Deed,
-    HotAir,
-    HotPlate,
     Move,
     PlacedPart,
     Scene,
@@ -38,6 +36,7 @@ from yellowfen.core.heat.scene import (
     near_the_heat,
     turned_over,
 )
+from yellowfen.core.heat.source import HotAir, HotPlate
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.formats.board_files import read_board

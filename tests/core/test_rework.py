@@ -22,7 +22,8 @@ from yellowfen.core.heat.drive import tip_conductance_w_k
 from yellowfen.core.heat.heat_plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.heat.outcome import Fate
 from yellowfen.core.heat.rehearsal import rehearse
-from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Move, TipShape
+from yellowfen.core.heat.scene import Move
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, TipShape
 from yellowfen.core.heat.window import Axis, window_column
 from yellowfen.core.metal.alloy import ALLOYS, SURFACE_TENSION_N_M
 from yellowfen.core.part.catalogue import package_named

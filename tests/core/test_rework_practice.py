@@ -12,15 +12,13 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Deed,
-    HotAir,
-    Iron,
     Move,
     NozzlePath,
     PlacedPart,
     Scene,
     Side,
-    TipShape,
 )
+from yellowfen.core.heat.source import HotAir, Iron, TipShape
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.flood import Flooded, Tip, flooded

@@ -33,20 +33,8 @@ from yellowfen.core.heat.heat_plan import USUAL_OVEN, HeatPlan, usual_moves
 from yellowfen.core.heat.outcome import Fate, outcome, watch
 from yellowfen.core.heat.profile import ProfileFigure, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
-from yellowfen.core.heat.scene import (
-    Control,
-    Deed,
-    Held,
-    HotAir,
-    HotPlate,
-    Iron,
-    Move,
-    Oven,
-    Preheater,
-    Scene,
-    Side,
-    near_the_heat,
-)
+from yellowfen.core.heat.scene import Deed, Held, Move, Scene, Side, near_the_heat
+from yellowfen.core.heat.source import Control, HotAir, HotPlate, Iron, Oven, Preheater
 from yellowfen.core.heat.story import EventKind, all_molten_s, tell
 from yellowfen.core.heat.tune import Bench, axis_of, find_settings
 from yellowfen.core.heat.usual import usual_recipe
@@ -168,7 +156,7 @@ def test_windows_of_height_flow_and_plate_and_what_has_none() -> None:
 def test_the_search_improves_on_the_setting_and_tells_why() -> None:
     tuned = find_settings(
         small_scene(),
-        Bench(nozzles_mm=(10.0,), preheater=Preheater(150.0), foil=True, free_alloy=True),
+        Bench(nozzles_mm=(10.0,), preheater=Preheater(celsius=150.0), foil=True, free_alloy=True),
         Doubts(jet_log_sd=0.1),
     )
     assert tuned.best is not None

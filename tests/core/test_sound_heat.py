@@ -27,16 +27,14 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Deed,
-    HotAir,
-    HotPlate,
     Move,
     NozzlePath,
     PlacedPart,
-    Preheater,
     Scene,
     Side,
     Via,
 )
+from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
 from yellowfen.core.heat.story import EventKind, tell
 from yellowfen.core.heat.window import WINDOW_RESOLUTION, Axis, window_column
 from yellowfen.core.part.catalogue import package_named
@@ -338,7 +336,7 @@ def test_warm_air_from_below_holds_a_board_near_its_own_temperature() -> None:
     at 82 °C.
     """
     moves = (Move(deed=Deed.PREHEAT, seconds=600.0),)
-    scene = replace(small_scene(), moves=moves, preheater=Preheater(150.0, 25.0, 0.0))
+    scene = replace(small_scene(), moves=moves, preheater=Preheater(celsius=150.0))
     assert 92 < rehearse(scene, QUICK).frames_c[-1].mean() < 130
 
 
@@ -465,7 +463,7 @@ def test_a_boards_tables_serve_another_air_and_nothing_else() -> None:
         replace(scene, parts=scene.parts[:7], targets=("P0",), moves=scene.moves[:1]),
         replace(scene, board=replace(scene.board, thickness_mm=1.0)),
         replace(scene, parts=tuple(replace(part, alloy="Sn96.5Ag3Cu0.5") for part in scene.parts)),
-        replace(scene, preheater=Preheater(150)),
+        replace(scene, preheater=Preheater(celsius=150)),
         replace(scene, source=HotPlate(set_c=250), moves=(Move(deed=Deed.PLATE, seconds=20.0),)),
     )
     assert not any(prepared.serves(other, QUICK) for other in others)

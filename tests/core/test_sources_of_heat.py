@@ -13,23 +13,8 @@ from hypothesis import strategies as st
 from tests.conftest import small_scene
 from yellowfen.core.heat.drive import path_offsets
 from yellowfen.core.heat.rehearsal import FINE, QUICK, Rehearsal, Resolution, rehearse
-from yellowfen.core.heat.scene import (
-    Control,
-    CopperLayer,
-    Core,
-    Deed,
-    HotAir,
-    HotPlate,
-    Iron,
-    Move,
-    NozzlePath,
-    Oven,
-    Preheater,
-    Scene,
-    Shield,
-    Side,
-    TipShape,
-)
+from yellowfen.core.heat.scene import CopperLayer, Core, Deed, Move, NozzlePath, Scene, Shield, Side
+from yellowfen.core.heat.source import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
 from yellowfen.core.heat.story import EventKind, all_molten_s, tell
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue
@@ -116,7 +101,13 @@ def test_a_long_nozzle_leaning_across_its_length_stays_finite() -> None:
     circle=st.floats(0, 100),
     period=st.floats(0.2, 60),
     below=st.one_of(
-        st.none(), st.builds(Preheater, st.floats(30, 600), st.floats(0, 150), st.floats(0, 1))
+        st.none(),
+        st.builds(
+            Preheater,
+            celsius=st.floats(30, 600),
+            air_w_m2k=st.floats(0, 150),
+            glow_share=st.floats(0, 1),
+        ),
     ),
     core=st.sampled_from(list(Core)),
     thickness=st.floats(0.2, 5),
@@ -269,7 +260,7 @@ def test_foil_spares_a_neighbour_and_preheating_shortens_the_heat() -> None:
     assert under.part("R1").body_peak_c < plain.part("R1").body_peak_c - 15
     warm = replace(
         scene,
-        preheater=Preheater(160.0),
+        preheater=Preheater(celsius=160.0),
         moves=(Move(deed=Deed.PREHEAT, seconds=60.0), *scene.moves),
     )
     assert flow_s(rehearse(warm)) - 60.0 < flow_s(plain)
@@ -329,7 +320,7 @@ def test_small_chips_stand_up_dried_paste_crusts_and_strong_air_pushes() -> None
         (lambda: Oven(((0, 20, 20),)), "2 to 500 points"),
         (lambda: Oven(((5, 20, 20), (5, 30, 30))), "times must rise"),
         (lambda: Iron(tip_mm=0.0, set_c=340), "tip_mm"),
-        (lambda: Preheater(5000), "celsius"),
+        (lambda: Preheater(celsius=5000), "celsius"),
         (lambda: Shield(x_mm=0, y_mm=0, size_x_mm=-1, size_y_mm=2), "size_x_mm"),
         (
             lambda: HotAir(nozzle_mm=6, outlet_c=350, flow_lpm=30, nozzle_long_mm=2.0),

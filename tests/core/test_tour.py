@@ -14,16 +14,8 @@ from yellowfen.core.heat.doubt import Doubts, how_sure, settled, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour
 from yellowfen.core.heat.heat_plan import HeatPlan, aimed, usual_moves
 from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
-from yellowfen.core.heat.scene import (
-    Deed,
-    HotPlate,
-    Move,
-    NozzlePath,
-    PlacedPart,
-    Preheater,
-    Scene,
-    Side,
-)
+from yellowfen.core.heat.scene import Deed, Move, NozzlePath, PlacedPart, Scene, Side
+from yellowfen.core.heat.source import HotPlate, Preheater
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.heat.tour import (
     ORDERS,
@@ -329,7 +321,7 @@ def test_a_wished_order_is_kept_and_a_heater_is_taken_where_it_helps() -> None:
         list(search(scene, "by moonlight"))
     weak = replace(scene, source=replace(scene.source, outlet_c=300.0, flow_lpm=12.0))
     *_, plain = plan_tour(weak, Doubts(), 11)
-    *_, warmed = plan_tour(weak, Doubts(), 11, heater=Preheater(180.0, 40.0))
+    *_, warmed = plan_tour(weak, Doubts(), 11, heater=Preheater(celsius=180.0, air_w_m2k=40.0))
     assert isinstance(plain, Tour)
     assert isinstance(warmed, Tour)
     assert warmed.from_below

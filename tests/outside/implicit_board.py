@@ -16,7 +16,8 @@ from scipy.sparse import coo_matrix, csc_matrix, diags
 from scipy.sparse.linalg import splu
 
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
-from yellowfen.core.heat.scene import HotAir, Scene, Side, Underside
+from yellowfen.core.heat.scene import Scene, Side, Underside
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.heat.surface import free_convection_w_m2k
 from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, alloy_named
 from yellowfen.core.part.package import JointKind

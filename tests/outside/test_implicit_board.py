@@ -13,7 +13,6 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Deed,
-    HotAir,
     Move,
     NozzlePath,
     PlacedPart,
@@ -22,6 +21,7 @@ from yellowfen.core.heat.scene import (
     Underside,
     Via,
 )
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.part.catalogue import package_named
 
 

@@ -10,7 +10,8 @@ from tests.conftest import small_scene
 from yellowfen.core.bench.station import Station
 from yellowfen.core.board.board import Board, Role
 from yellowfen.core.board.choices import Choices, PartChoice
-from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
+from yellowfen.core.heat.heat_plan import USUAL_AIR, HeatPlan, usual_moves
+from yellowfen.core.heat.source import HotAir
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import boards, ready, stations
 from yellowfen.store.boards import Source
@@ -72,13 +73,11 @@ def test_a_database_from_before_the_benchs_schools_keeps_its_taps(
 
 def test_atomic_nests_and_undoes(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
-    station = Station(id=0, name="one", nozzle_mm=6, outlet_c=350, flow_lpm=30)
+    station = Station(id=0, name="one", air=USUAL_AIR)
 
     def failing_inner() -> None:
         with atomic(connection):
-            stations.add(
-                connection, Station(id=0, name="two", nozzle_mm=6, outlet_c=350, flow_lpm=30)
-            )
+            stations.add(connection, Station(id=0, name="two", air=USUAL_AIR))
             raise ValueError("stop")
 
     with atomic(connection):
@@ -95,10 +94,10 @@ def test_the_table_repeats_the_dataclass_rules(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
     with pytest.raises(sqlite3.IntegrityError):
         connection.execute(
-            "INSERT INTO station (id, name, nozzle_mm, outlet_c, flow_lpm) VALUES (1, 'x', 99, 350, 30)"
+            "INSERT INTO station (id, name, air) VALUES (1, 'x', '{\"nozzle_mm\": 6')"
         )
     with pytest.raises(InvalidValue, match="nozzle"):
-        Station(id=0, name="x", nozzle_mm=99, outlet_c=350, flow_lpm=30)
+        HotAir(nozzle_mm=99, outlet_c=350, flow_lpm=30)
     connection.close()
 
 

@@ -10,12 +10,14 @@ from fastapi.testclient import TestClient
 
 from tests.store.written_databases import FOLDER
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep, Spot
+from yellowfen.core.heat.heat_plan import HeatPlan
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.job import FoundMark, Purpose, Verdict
-from yellowfen.store import bench_runs, boards, imports, jobs, tasks, work
+from yellowfen.store import bench_runs, boards, imports, jobs, stations, tasks, work
 from yellowfen.store.database import _run_script, connect
-from yellowfen.store.packing import pack
+from yellowfen.store.packing import pack, unpack
 from yellowfen.web.app import create_app
 from yellowfen.workflows.long_work import KINDS
 from yellowfen.workflows.opening import DATABASE, open_database
@@ -90,7 +92,7 @@ def test_what_was_done_at_the_bench_stands_after_every_migration(
     connection = open_database(tmp_path)
     job = jobs.get(connection, 3)
     assert (job.name, job.purpose, job.parts, len(job.heats)) == ("Old job", Purpose.BUILD, (), 1)
-    assert (job.plan.outlet_c, job.plan.targets, job.plan.side) == (340, ("U4", "R1"), "top")
+    assert (job.plan.air.outlet_c, job.plan.targets, job.plan.side) == (340, ("U4", "R1"), "top")
     heat = bench_runs.get(connection, 7)
     assert (heat.kind, heat.note, heat.finished) == (RunKind.HEAT, "a note", True)
     assert [tap.cue for tap in heat.taps] == [
@@ -155,7 +157,30 @@ DIGESTS = {
     "0024_rich_pours.sql": "563433cc3158e1a1",
     "0025_removed_on_purpose.sql": "2ee87ffc4bdb3c33",
     "0026_board_on_the_bench.sql": "7b33af6c0e90969e",
+    "0027_station_air.sql": "bfd352c20c310de8",
 }
+
+
+def test_a_station_of_columns_becomes_one_of_one_record_with_the_same_true_air(
+    tmp_path: Path,
+) -> None:
+    written = sqlite3.connect(tmp_path / DATABASE)
+    written.executescript((FOLDER / "0026_board_on_the_bench.sql").read_text(encoding="utf-8"))
+    written.execute("DELETE FROM station")
+    written.executemany(
+        "INSERT INTO station (id, name, nozzle_mm, nozzle_long_mm, outlet_c, outlet_offset_c, flow_lpm, outlet_label, flow_label)"
+        " VALUES (?, ?, 4, ?, ?, ?, 25, '', '')",
+        [(1, "Slit", 12, 300, -10), (2, "Shows too much", None, 640, -100)],
+    )
+    written.commit()
+    written.close()
+    connection = open_database(tmp_path)
+    slit, far = stations.rows(connection)
+    assert slit.air == HotAir(nozzle_mm=4, nozzle_long_mm=12, outlet_c=300, flow_lpm=25)
+    assert (slit.true_air().outlet_c, far.true_air().outlet_c) == (290, 540)
+    text = '{"nozzle_mm": 4, "outlet_c": 640, "outlet_offset_c": -100, "flow_lpm": 25}'
+    assert unpack(HeatPlan, text).hot_air() == far.true_air()
+    connection.close()
 
 
 def test_landed_migrations_are_as_they_landed() -> None:

@@ -11,8 +11,8 @@ import pytest
 from yellowfen.core.bench.station import Station, Tool, ToolKind
 from yellowfen.core.heat.calibrate import MeltTest, from_times, scrap_scene
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind
-from yellowfen.core.heat.scene import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
+from yellowfen.core.heat.heat_plan import USUAL_AIR, HeatPlan, SourceKind
+from yellowfen.core.heat.source import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import calibrations, jobs, stations, tasks, tools, work
 from yellowfen.store.packing import pack, unpack
@@ -45,7 +45,7 @@ TOOLS = (
         ),
     ),
     Tool(0, ToolKind.OVEN, "Small oven", Oven(((0, 20, 20), (90, 180, 200)), 15.0)),
-    Tool(0, ToolKind.PREHEATER, "Below", Preheater(150.0, 30.0, 0.4)),
+    Tool(0, ToolKind.PREHEATER, "Below", Preheater(celsius=150.0, air_w_m2k=30.0, glow_share=0.4)),
     Tool(
         0, ToolKind.IRON, "Hoof", Iron(tip_mm=2.0, set_c=350.0, shape=TipShape.BEVEL, power_w=80.0)
     ),
@@ -75,10 +75,10 @@ def test_a_plan_with_every_source_round_trips() -> None:
         source=SourceKind.PLATE,
         plate=HotPlate(set_c=222.0, film_mm=0.1),
         oven=Oven(((0, 20, 20), (60, 100, 100))),
-        preheater=Preheater(140.0),
+        preheater=Preheater(celsius=140.0),
         shields=("C1", "C2"),
         board_alloy="Sn96.5Ag3Cu0.5",
-        nozzle_long_mm=12.0,
+        air=replace(USUAL_AIR, nozzle_long_mm=12.0),
     )
     assert unpack(HeatPlan, pack(plan)) == plan
     assert plan.in_words() == "plate 222 °C"
@@ -114,21 +114,19 @@ def test_the_newest_calibration_in_use_counts_and_an_undone_one_stays_in_the_his
 def test_a_rectangular_nozzle_is_kept(connection: sqlite3.Connection) -> None:
     key = stations.add(
         connection,
-        Station(
-            id=0, name="Wide", nozzle_mm=4.0, outlet_c=300.0, flow_lpm=25.0, nozzle_long_mm=12.0
-        ),
+        Station(id=0, name="Wide", air=replace(USUAL_AIR, nozzle_mm=4.0, nozzle_long_mm=12.0)),
     )
-    assert stations.get(connection, key).nozzle_long_mm == 12.0
+    assert stations.get(connection, key).air.nozzle_long_mm == 12.0
     with pytest.raises(InvalidValue, match="nozzle_long_mm"):
-        Station(id=0, name="Odd", nozzle_mm=8.0, outlet_c=300.0, flow_lpm=25.0, nozzle_long_mm=5.0)
+        replace(USUAL_AIR, nozzle_long_mm=5.0)
 
 
 def test_a_weaker_station_blows_like_less_air(connection: sqlite3.Connection) -> None:
     station: Station = stations.get(connection, 1)
     low, middle, high = physical_flow(station, replace(Doubts(), jet_factor=0.4, jet_log_sd=0.1))
     assert low < middle < high
-    assert middle < station.flow_lpm
-    assert physical_flow(station, Doubts())[1] == pytest.approx(station.flow_lpm)
+    assert middle < station.air.flow_lpm
+    assert physical_flow(station, Doubts())[1] == pytest.approx(station.air.flow_lpm)
 
 
 def test_the_tables_refuse_what_no_code_should_write(connection: sqlite3.Connection) -> None:

@@ -83,15 +83,13 @@ def plan() -> dict[str, object]:
     return {
         "alloy": "Sn63Pb37",
         "station_id": 1,
-        "nozzle_mm": 6,
-        "outlet_c": 350,
-        "flow_lpm": 30,
+        "air": {"nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30},
         "outlet_offset_c": 0,
         "underside": "insulating",
         "ambient_c": 23,
         "targets": ["U4"],
         "moves": [
-            {"do": "close", "seconds": 30, "height_mm": 15, "circle_mm": 4, "circle_s": 2},
-            {"do": "withdraw", "seconds": 10},
+            {"deed": "close", "seconds": 30, "height_mm": 15, "circle_mm": 4, "circle_s": 2},
+            {"deed": "withdraw", "seconds": 10},
         ],
     }

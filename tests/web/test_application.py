@@ -70,17 +70,20 @@ def test_rehearsal_over_http(client: TestClient, plan: dict[str, Any]) -> None:
     assert "U4" in client.get("/jobs/1/heat").text
 
 
+AIR = {"nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30}
+
+
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"outlet_c": 5000}, "outlet temperature: 5000 °C is outside 50 to 600"),
-        ({"outlet_c": -3}, "outlet temperature: "),
-        ({"flow_lpm": 0}, "air: "),
-        ({"nozzle_mm": "wide"}, "nozzle: "),
+        ({"air": AIR | {"outlet_c": 5000}}, "outlet temperature: 5000 °C is outside 50 to 600"),
+        ({"air": AIR | {"outlet_c": -3}}, "outlet temperature: "),
+        ({"air": AIR | {"flow_lpm": 0}}, "air: "),
+        ({"air": AIR | {"nozzle_mm": "wide"}}, "nozzle: "),
         ({"alloy": "Cheese"}, "no alloy is called"),
         ({"targets": ["Z9"]}, "Z9 is not on this board"),
-        ({"moves": [{"do": "dance", "seconds": 3}]}, "do: input should be"),
-        ({"moves": [{"do": "hold", "seconds": 1e9}]}, "seconds: 1e+09 s"),
+        ({"moves": [{"deed": "dance", "seconds": 3}]}, "deed: input should be"),
+        ({"moves": [{"deed": "hold", "seconds": 1e9}]}, "seconds: 1e+09 s"),
         ({"ambient_c": 1e30}, "room temperature: "),
         ({"extra": 1}, "extra"),
         ({"moves": []}, "the recipe is empty"),
@@ -99,9 +102,9 @@ def test_absurd_settings_are_refused_and_change_nothing(
 @pytest.mark.parametrize("number", ["NaN", "Infinity", "-Infinity"])
 def test_numbers_that_are_none(client: TestClient, number: str) -> None:
     body = (
-        '{"alloy":"Sn63Pb37","nozzle_mm":6,"outlet_c":'
+        '{"alloy":"Sn63Pb37","air":{"nozzle_mm":6,"outlet_c":'
         + number
-        + ',"flow_lpm":30,"underside":"open","ambient_c":23,"targets":["U4"],"moves":[]}'
+        + ',"flow_lpm":30},"underside":"open","ambient_c":23,"targets":["U4"],"moves":[]}'
     )
     reply = client.post(
         "/api/jobs/1/rehearse", content=body, headers=JSON | {"content-type": "application/json"}
@@ -184,13 +187,11 @@ def test_a_part_outside_the_board_is_told_and_the_rest_is_usable(client: TestCli
     assert "lies outside the board" in reply.text
     plan = {
         "alloy": "Sn63Pb37",
-        "nozzle_mm": 6,
-        "outlet_c": 350,
-        "flow_lpm": 30,
+        "air": {"nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30},
         "underside": "open",
         "ambient_c": 23,
         "targets": ["R1"],
-        "moves": [{"do": "hold", "seconds": 20, "height_mm": 15}],
+        "moves": [{"deed": "hold", "seconds": 20, "height_mm": 15}],
     }
     job = client.post("/boards/2/open", data={"name": "try"}).url.path.split("/")[2]
     assert (

@@ -39,23 +39,23 @@ def finished(client: TestClient, kind: str) -> dict[str, Any]:
         {
             "source": "plate",
             "plate": {"set_c": 240, "film_mm": 0.1, "control": "thermostat"},
-            "moves": [{"do": "plate", "seconds": 60}, {"do": "withdraw", "seconds": 20}],
+            "moves": [{"deed": "plate", "seconds": 60}, {"deed": "withdraw", "seconds": 20}],
         },
         {
             "source": "oven",
             "oven": {"curve": [[0, 25, 25], [60, 180, 200], [120, 230, 250]], "fan_w_m2k": 15},
-            "moves": [{"do": "oven", "seconds": 120}],
+            "moves": [{"deed": "oven", "seconds": 120}],
         },
         {
             "preheater": {"celsius": 160},
             "shields": ["C9"],
             "shield_kind": "tape",
-            "nozzle_long_mm": 12,
+            "air": {"nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30, "nozzle_long_mm": 12},
             "board_alloy": "Sn96.5Ag3Cu0.5",
             "moves": [
-                {"do": "preheat", "seconds": 20},
+                {"deed": "preheat", "seconds": 20},
                 {
-                    "do": "close",
+                    "deed": "close",
                     "seconds": 20,
                     "height_mm": 15,
                     "circle_mm": 4,
@@ -87,9 +87,12 @@ def test_every_source_rehearses_over_http_and_is_kept(
         ({"preheater": {"celsius": -4}}, "temperature: -4"),
         ({"source": "plate"}, "not a move for this source"),
         ({"board_alloy": "Cheese"}, "no alloy"),
-        ({"nozzle_long_mm": 1}, "long side: "),
-        ({"moves": [{"do": "close", "seconds": 5, "tilt_deg": 89}]}, "lean: 89"),
-        ({"moves": [{"do": "preheat", "seconds": 5}]}, "no preheater"),
+        (
+            {"air": {"nozzle_mm": 6, "outlet_c": 350, "flow_lpm": 30, "nozzle_long_mm": 1}},
+            "long side: ",
+        ),
+        ({"moves": [{"deed": "close", "seconds": 5, "tilt_deg": 89}]}, "lean: 89"),
+        ({"moves": [{"deed": "preheat", "seconds": 5}]}, "no preheater"),
     ],
 )
 def test_absurd_sources_are_refused_and_change_nothing(
@@ -117,7 +120,7 @@ def test_a_window_is_drawn_column_by_column_and_its_calmest_point_taken(client: 
     connection = connect_existing(client.app.state.data)
     plan = jobs.get(connection, 1).plan
     connection.close()
-    assert plan.outlet_c == pytest.approx(best["setting"])
+    assert plan.air.outlet_c == pytest.approx(best["setting"])
     assert plan.moves[1].seconds == pytest.approx(best["dwell_s"])
 
 
@@ -184,7 +187,7 @@ def test_the_same_question_is_answered_once_and_a_problem_is_said(
     assert client.get("/api/jobs/1/tasks/settings", headers=JSON).json() == {"state": "none"}
     client.post(
         "/api/jobs/1/rehearse",
-        json=plan | {"source": "oven", "moves": [{"do": "oven", "seconds": 60}]},
+        json=plan | {"source": "oven", "moves": [{"deed": "oven", "seconds": 60}]},
         headers=JSON,
     )
     reply = client.post("/api/jobs/1/tasks", json={"kind": "window"}, headers=JSON)
@@ -490,7 +493,7 @@ def test_the_board_is_turned_over_and_its_underside_heated(client: TestClient) -
     below = re.findall(r'class="part[^"]*" data-ref="([^"]+)"', page)
     fields = (
         "along_deg",
-        "do",
+        "deed",
         "seconds",
         "height_mm",
         "circle_mm",

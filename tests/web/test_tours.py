@@ -66,15 +66,21 @@ def test_a_tour_is_asked_for_taken_and_run_by_stop(
 
 TOUR_MOVES = [
     {
-        "do": "close",
+        "deed": "close",
         "seconds": 45,
         "height_mm": 12,
         "circle_mm": 3,
         "over": ["U4"],
         "awaits": ["C9"],
     },
-    {"do": "close", "seconds": 20, "height_mm": 12, "circle_mm": 3, "over": ["Q2", "R10", "gone"]},
-    {"do": "withdraw", "seconds": 40},
+    {
+        "deed": "close",
+        "seconds": 20,
+        "height_mm": 12,
+        "circle_mm": 3,
+        "over": ["Q2", "R10", "gone"],
+    },
+    {"deed": "withdraw", "seconds": 40},
 ]
 FOUR = ["U4", "C9", "R10", "Q2"]
 

@@ -102,7 +102,7 @@ def test_what_a_board_taught_is_told_of_the_next_heat_as_its_clock_says_it(tmp_p
     assert (forecast.targets[0].flows_s or 0.0) + 2 < flows_s <= late_s
     again = stored_runs.get(connection, bench_runs.start_heat(connection, job.id))
     assert bench_runs.script_now(connection, again).cues[0].detail == told
-    hotter = replace(job.plan, outlet_c=job.plan.outlet_c + 20)
+    hotter = replace(job.plan, air=replace(job.plan.air, outlet_c=job.plan.air.outlet_c + 20))
     jobs.keep_heat_plan(connection, job.id, hotter)
     assert bench_runs.taught_says(connection, jobs.get(connection, job.id)) == ""
     connection.close()

@@ -18,7 +18,7 @@ from yellowfen.core.heat.rehearsal import (
     rehearse,
     rehearse_prepared,
 )
-from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import jobs

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.source import Iron
 from yellowfen.store import jobs, tasks, work
 from yellowfen.workflows import iron_work
 from yellowfen.workflows import tasks as searching

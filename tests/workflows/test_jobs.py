@@ -8,7 +8,7 @@ import pytest
 
 from yellowfen.core.bench.station import Tool, ToolKind
 from yellowfen.core.heat.heat_plan import SourceKind
-from yellowfen.core.heat.scene import HotPlate
+from yellowfen.core.heat.source import HotPlate
 from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.technique import iron_reaches
 from yellowfen.errors import InvalidValue, NotFound

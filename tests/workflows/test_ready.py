@@ -6,7 +6,7 @@ from dataclasses import replace
 import pytest
 
 from yellowfen.core.board.sketch import SketchedPart
-from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.technique import techniques
 from yellowfen.errors import InvalidValue

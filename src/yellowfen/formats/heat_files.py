@@ -5,7 +5,7 @@ Stable: fields are added, never renamed.
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from yellowfen.core.heat.calibrate import (
     Calibration,
@@ -17,7 +17,8 @@ from yellowfen.core.heat.calibrate import (
     scrap_scene,
 )
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.heat.scene import HotAir, HotPlate, Preheater, Scene, Side
+from yellowfen.core.heat.scene import Scene, Side
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.heat.tune import Bench, SettingsProposal, Tuned, axis_of, tolerance_of
 from yellowfen.core.heat.window import (
     Axis,
@@ -30,12 +31,11 @@ from yellowfen.core.heat.window import (
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import (
     DoubtsIn,
-    HotAirIn,
     RehearsalIn,
     Strict,
     read_file,
     rounded,
-    source_of,
+    settings_of,
     to_scene,
 )
 
@@ -52,7 +52,7 @@ class ScrapIn(Strict):
 class MeltIn(Strict):
     """One setting of a melt test, with the seconds seen in its repeats."""
 
-    source: HotAirIn
+    source: Annotated[HotAir, BeforeValidator(settings_of("hot_air"))]
     distance_mm: float
     alloy: str = "Sn63Pb37"
     scrap: ScrapIn = Field(default_factory=ScrapIn)
@@ -124,14 +124,12 @@ def read_tune(text: str | bytes) -> tuple[Scene, Bench, Doubts]:
     given = read_file(text, RehearsalIn)
     bench = Bench()
     if given.bench:
-        heater = Preheater(**given.bench.preheater.model_dump()) if given.bench.preheater else None
-        plate = HotPlate(**given.bench.plate.model_dump()) if given.bench.plate else None
         bench = Bench(
             nozzles_mm=tuple(given.bench.nozzles_mm),
-            preheater=heater,
+            preheater=given.bench.preheater,
             foil=given.bench.foil,
             free_alloy=given.bench.free_alloy,
-            plate=plate,
+            plate=given.bench.plate,
         )
     return to_scene(given), bench, doubts_of(given.doubts)
 
@@ -167,11 +165,9 @@ def calibrate_file(text: str | bytes) -> Calibration:
 
 
 def _melt_test(given: MeltIn, index: int) -> MeltTest:
-    source = source_of(given.source)
-    assert isinstance(source, HotAir)
     scrap = given.scrap
     scene = scrap_scene(
-        source,
+        given.source,
         given.distance_mm,
         given.alloy,
         width_mm=scrap.width_mm,

@@ -5,36 +5,42 @@ physics.
 """
 
 import json
+from collections.abc import Callable
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Discriminator,
+    Field,
+    Tag,
+    ValidationError,
+)
 
 from yellowfen.core.heat.doubt import Band, Doubts, Sureness
 from yellowfen.core.heat.rehearsal import JointStory, PartStory, Rehearsal
 from yellowfen.core.heat.scene import (
     BLOWING,
     BoardStack,
-    Control,
     CopperLayer,
     Core,
     Deed,
-    Handle,
+    Move,
+    NozzlePath,
+    PlacedPart,
+    Scene,
+    Shield,
+    Side,
+    Underside,
+    Via,
+)
+from yellowfen.core.heat.source import (
     HotAir,
     HotPlate,
     Iron,
-    Move,
-    NozzlePath,
     Oven,
-    PlacedPart,
     Preheater,
-    Scene,
-    Shield,
-    ShieldKind,
-    Side,
-    Source,
-    TipShape,
-    Underside,
-    Via,
 )
 from yellowfen.core.heat.story import ramps_k_s, tell
 from yellowfen.core.heat.window import Axis
@@ -96,70 +102,28 @@ class PartIn(Strict):
     pads: list[PadIn] = Field(default_factory=list, max_length=2000)
 
 
-class HotAirIn(Strict):
-    kind: Literal["hot_air"]
-    nozzle_mm: float
-    outlet_c: float
-    flow_lpm: float
-    nozzle_long_mm: float | None = None
-    nozzle_turn_deg: float = 0
+def _kind(source: Any) -> str:
+    return str(source.get("kind")) if isinstance(source, dict) else ""
 
 
-class PlateIn(Strict):
-    """A plate's settings, as in the file and from the page."""
+def settings_of(kind: str) -> Callable[[Any], Any]:
+    """What takes the word for that kind of source out of its settings; others are refused by it."""
 
-    set_c: float
-    film_mm: float = 0.15
-    warp_mm: float = 0
-    control: Control = Control.STEADY
-    band_k: float = 30
-    power_w: float = 800
-    plate_heat_j_k: float = 500
-    loss_w_k: float = 1.2
-    start_c: float | None = None
-    bare_metal: bool = False
+    def own(source: Any) -> Any:
+        if isinstance(source, dict) and source.get("kind") == kind:
+            return {key: value for key, value in source.items() if key != "kind"}
+        return source
+
+    return own
 
 
-class HotPlateIn(PlateIn):
-    kind: Literal["hot_plate"]
-
-
-class CurveIn(Strict):
-    """An oven's course, as in the file and from the page."""
-
-    curve: list[tuple[float, float, float]] = Field(max_length=500)
-    fan_w_m2k: float = 0
-
-
-class OvenIn(CurveIn):
-    kind: Literal["oven"]
-
-
-class IronIn(Strict):
-    kind: Literal["iron"]
-    tip_mm: float
-    set_c: float
-    shape: TipShape = TipShape.CHISEL
-    power_w: float = 60
-    tip_heat_j_k: float = 2.5
-    handle: Handle = Handle.CARTRIDGE
-
-
-SourceIn = Annotated[HotAirIn | HotPlateIn | OvenIn | IronIn, Field(discriminator="kind")]
-
-
-class PreheaterIn(Strict):
-    celsius: float
-    air_w_m2k: float = 25
-    glow_share: float = 0
-
-
-class ShieldIn(Strict):
-    x_mm: float
-    y_mm: float
-    size_x_mm: float
-    size_y_mm: float
-    kind: ShieldKind = ShieldKind.FOIL
+SourceIn = Annotated[
+    Annotated[HotAir, BeforeValidator(settings_of("hot_air")), Tag("hot_air")]
+    | Annotated[HotPlate, BeforeValidator(settings_of("hot_plate")), Tag("hot_plate")]
+    | Annotated[Oven, BeforeValidator(settings_of("oven")), Tag("oven")]
+    | Annotated[Iron, BeforeValidator(settings_of("iron")), Tag("iron")],
+    Discriminator(_kind),
+]
 
 
 class MoveIn(Strict):
@@ -189,10 +153,10 @@ class BenchIn(Strict):
     """What `yellowfen tune` may use beside what is set."""
 
     nozzles_mm: list[float] = Field(default_factory=list, max_length=12)
-    preheater: PreheaterIn | None = None
+    preheater: Preheater | None = None
     foil: bool = True
     free_alloy: bool = False
-    plate: PlateIn | None = None
+    plate: HotPlate | None = None
 
 
 class DoubtsIn(Strict):
@@ -222,8 +186,8 @@ class RehearsalIn(Strict):
     moves: list[MoveIn] = Field(max_length=100)
     targets: list[str] = Field(min_length=1, max_length=200)
     goal: Literal["solder", "lift"] = "solder"
-    preheater: PreheaterIn | None = None
-    shields: list[ShieldIn] = Field(default_factory=list, max_length=200)
+    preheater: Preheater | None = None
+    shields: list[Shield] = Field(default_factory=list, max_length=200)
     window: WindowIn | None = None
     bench: BenchIn | None = None
     doubts: DoubtsIn | None = None
@@ -267,29 +231,17 @@ def to_scene(given: RehearsalIn) -> Scene:
     return Scene(
         board=_board(given.board),
         parts=parts,
-        source=source_of(given.source),
+        source=given.source,
         moves=tuple(_move(move, index) for index, move in enumerate(given.moves)),
         targets=tuple(given.targets),
         ambient_c=given.ambient_c,
         guesses=tuple(
             f"{part.ref}: body guessed from its pads" for part in parts if part.package.guessed
         ),
-        preheater=Preheater(**given.preheater.model_dump()) if given.preheater else None,
-        shields=tuple(Shield(**shield.model_dump()) for shield in given.shields),
+        preheater=given.preheater,
+        shields=tuple(given.shields),
         lifting=given.goal == "lift",
     )
-
-
-def source_of(given: SourceIn) -> Source:
-    """The core's source of heat for a validated one."""
-    values = given.model_dump(exclude={"kind"})
-    if isinstance(given, HotAirIn):
-        return HotAir(**values)
-    if isinstance(given, HotPlateIn):
-        return HotPlate(**values)
-    if isinstance(given, OvenIn):
-        return Oven(tuple(given.curve), given.fan_w_m2k)
-    return Iron(**values)
 
 
 def _board(board: BoardIn) -> BoardStack:

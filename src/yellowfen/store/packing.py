@@ -1,11 +1,13 @@
 """Core dataclasses to JSON text and back, checked on the way in by their own rules."""
 
+import json
 from collections.abc import Callable, Hashable, Iterable
 from functools import lru_cache
 from typing import Any, TypeVar, cast
 
 from pydantic import TypeAdapter, ValidationError
 
+from yellowfen.core.heat.heat_plan import HeatPlan, earlier_heat_plan
 from yellowfen.errors import Damaged, YellowfenError
 
 T = TypeVar("T")
@@ -22,11 +24,20 @@ def pack(value: object) -> str:
     return _adapter(cast(Hashable, type(value))).dump_json(value).decode()
 
 
+# What earlier versions stored in another shape, as today's.
+_EARLIER: dict[type, Callable[[dict[str, Any]], dict[str, Any]]] = {HeatPlan: earlier_heat_plan}
+
+
 def unpack(kind: type[T], text: str) -> T:
     """The dataclass back from its JSON text. Raises Damaged for a text that its rules refuse."""
+    adapter = _adapter(cast(Hashable, kind))
     try:
-        return cast(T, _adapter(cast(Hashable, kind)).validate_json(text))
-    except (ValidationError, YellowfenError) as problem:
+        if kind in _EARLIER:
+            plain = json.loads(text)
+            shaped = _EARLIER[kind](plain) if isinstance(plain, dict) else plain
+            return cast(T, adapter.validate_json(json.dumps(shaped)))
+        return cast(T, adapter.validate_json(text))
+    except (ValidationError, YellowfenError, json.JSONDecodeError) as problem:
         name = getattr(kind, "__name__", "record")
         if isinstance(problem, ValidationError):
             first = problem.errors()[0]

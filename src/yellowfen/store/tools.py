@@ -3,7 +3,7 @@
 import sqlite3
 
 from yellowfen.core.bench.station import Tool, ToolKind
-from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Preheater
+from yellowfen.core.heat.source import HotPlate, Iron, Oven, Preheater
 from yellowfen.errors import NotFound, Refused
 from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack

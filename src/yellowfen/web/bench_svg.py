@@ -3,19 +3,19 @@
 from markupsafe import Markup, escape
 
 from yellowfen.core.bench.station import Station, Tool, ToolKind
-from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Preheater
+from yellowfen.core.heat.source import HotPlate, Iron, Oven, Preheater
 
 _HEAD = '<svg class="tool-drawing" viewBox="0 0 120 84" role="img" aria-label="{said}">'
 
 
 def station_drawing(station: Station, taught: bool) -> Markup:
     """A nozzle over a board; its air as wide as it blows, dashed while nobody taught it."""
-    wide = 6.0 + 2.2 * min(station.nozzle_mm, 16)
-    reach = 10 + 12 * min(station.flow_lpm / 60, 1.6)
+    wide = 6.0 + 2.2 * min(station.air.nozzle_mm, 16)
+    reach = 10 + 12 * min(station.air.flow_lpm / 60, 1.6)
     kind = "air" if taught else "air unsure"
     x = 60
     return Markup(
-        _HEAD.format(said=escape(f"{station.name}, nozzle {station.nozzle_mm:g} mm"))
+        _HEAD.format(said=escape(f"{station.name}, nozzle {station.air.nozzle_words}"))
         + f'<path class="{kind}" d="M{x - wide / 2},36L{x - wide / 2 - reach},74H{x + wide / 2 + reach}L{x + wide / 2},36Z"/>'
         + f'<path class="body" d="M{x - 15},4H{x + 15}V18L{x + wide / 2},26V36H{x - wide / 2}V26L{x - 15},18Z"/>'
         + '<path class="board" d="M8,74H112V79H8Z"/></svg>'

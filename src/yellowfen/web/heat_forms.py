@@ -1,148 +1,62 @@
-"""What the Heat stage sends and is given: the shape of a plan in JSON.
+"""A heat's plan as the Heat stage sends it and takes it up: the core's own record as JSON."""
 
-Physics is guarded by the core's own rules.
-"""
+from dataclasses import asdict, replace
+from typing import Annotated, Any
 
-from dataclasses import asdict
-from typing import Any
+from fastapi import Depends
+from pydantic import ValidationError
 
-from pydantic import Field
-
-from yellowfen.core.heat.heat_plan import (
-    MOST_MOVES,
-    MOST_TARGETS,
-    Goal,
-    HeatPlan,
-    SourceKind,
-    aimed,
-)
-from yellowfen.core.heat.scene import (
-    BLOWING,
-    Core,
-    Deed,
-    Held,
-    HotPlate,
-    Move,
-    NozzlePath,
-    Oven,
-    Preheater,
-    ShieldKind,
-    Underside,
-)
-from yellowfen.formats.rehearsal_file import CurveIn, PlateIn, PreheaterIn, Strict
+from yellowfen.core.heat.heat_plan import HeatPlan, aimed
+from yellowfen.core.heat.scene import BLOWING
+from yellowfen.formats.rehearsal_file import Strict, first_complaint
 
 
-class MoveForm(Strict):
-    do: Deed
-    seconds: float
-    height_mm: float = 20.0
-    circle_mm: float = 0.0
-    circle_s: float = 2.0
-    path: NozzlePath = NozzlePath.CIRCLE
-    along_deg: float = 0.0
-    tilt_deg: float = 0.0
-    tilt_to_deg: float = 0.0
-    over: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
-    awaits: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
+class _Sent(Strict):
+    plan: HeatPlan
 
 
-class PlanForm(Strict):
-    alloy: str
-    station_id: int | None = None
-    nozzle_mm: float
-    outlet_c: float
-    flow_lpm: float
-    outlet_offset_c: float = 0.0
-    underside: Underside
-    ambient_c: float
-    targets: list[str] = Field(max_length=MOST_TARGETS)
-    moves: list[MoveForm] = Field(max_length=MOST_MOVES)
-    source: SourceKind = SourceKind.AIR
-    nozzle_long_mm: float | None = None
-    nozzle_turn_deg: float = 0.0
-    plate: PlateIn | None = None
-    oven: CurveIn | None = None
-    tool_id: int | None = None
-    preheater: PreheaterIn | None = None
-    shields: list[str] = Field(default_factory=list, max_length=40)
-    shield_kind: ShieldKind = ShieldKind.FOIL
-    board_alloy: str | None = None
-    core: Core = Core.FR4
-    side: str = "top"
-    bare_below: bool = False
-    absent: list[str] = Field(default_factory=list, max_length=MOST_TARGETS)
-    goal: Goal = Goal.SOLDER
-    held: Held = Held.FREE
+def plan_sent(plan: dict[str, Any]) -> HeatPlan:
+    """The plan that a page sent; its moves go over its targets, and each of its lists names a part
+    once. Raises InvalidValue by the core's rules or the shape's.
+    """
+    try:
+        sent = _Sent.model_validate({"plan": _over_targets(plan)}).plan
+    except ValidationError as error:
+        raise first_complaint(error) from None
+    targets = tuple(dict.fromkeys(sent.targets))
+    return replace(
+        sent,
+        targets=targets,
+        moves=aimed(sent.moves, targets) if targets else sent.moves,
+        shields=tuple(dict.fromkeys(sent.shields)),
+        absent=tuple(dict.fromkeys(sent.absent)),
+    )
 
-    def plan(self) -> HeatPlan:
-        """The core's plan; its own rules speak up here."""
-        targets = tuple(dict.fromkeys(self.targets))
-        over = targets or ("?",)
-        moves = tuple(
-            Move(
-                deed=one.do,
-                seconds=one.seconds,
-                over=(tuple(one.over) or over) if one.do in BLOWING else (),
-                height_mm=one.height_mm,
-                circle_mm=one.circle_mm,
-                circle_s=one.circle_s,
-                path=one.path,
-                along_deg=one.along_deg,
-                tilt_deg=one.tilt_deg,
-                tilt_to_deg=one.tilt_to_deg,
-                awaits=tuple(one.awaits),
-            )
-            for one in self.moves
-        )
-        moves = aimed(moves, targets) if targets else moves
-        usual = HeatPlan()
-        return HeatPlan(
-            alloy=self.alloy,
-            station_id=self.station_id,
-            nozzle_mm=self.nozzle_mm,
-            outlet_c=self.outlet_c,
-            flow_lpm=self.flow_lpm,
-            outlet_offset_c=self.outlet_offset_c,
-            underside=self.underside,
-            ambient_c=self.ambient_c,
-            targets=targets,
-            moves=moves,
-            source=self.source,
-            nozzle_long_mm=self.nozzle_long_mm,
-            nozzle_turn_deg=self.nozzle_turn_deg,
-            plate=HotPlate(**self.plate.model_dump()) if self.plate else usual.plate,
-            oven=Oven(tuple(self.oven.curve), self.oven.fan_w_m2k) if self.oven else usual.oven,
-            tool_id=self.tool_id,
-            preheater=Preheater(**self.preheater.model_dump()) if self.preheater else None,
-            shields=tuple(dict.fromkeys(self.shields)),
-            shield_kind=self.shield_kind,
-            board_alloy=self.board_alloy,
-            core=self.core,
-            side=self.side,
-            bare_below=self.bare_below,
-            absent=tuple(dict.fromkeys(ref for ref in self.absent if ref not in targets)),
-            goal=self.goal,
-            held=self.held,
-        )
+
+PlanSent = Annotated[HeatPlan, Depends(plan_sent)]
+
+
+def _over_targets(plan: dict[str, Any]) -> dict[str, Any]:
+    """Moves that blow and name no part go over the targets; what is heated is not absent."""
+    targets, moves = plan.get("targets"), plan.get("moves")
+    over = targets if isinstance(targets, list) and targets else ["?"]
+    filled = dict(plan)
+    if isinstance(moves, list):
+        filled["moves"] = [
+            move | {"over": move.get("over") or over}
+            if isinstance(move, dict) and str(move.get("deed")) in BLOWING
+            else move
+            for move in moves
+        ]
+    if isinstance(plan.get("absent"), list):
+        filled["absent"] = [ref for ref in plan["absent"] if ref not in over]
+    return filled
 
 
 def plan_settings(plan: HeatPlan) -> dict[str, Any]:
-    """A plan as the page takes it up; what `PlanForm` reads back."""
-    plain = asdict(plan)
-    plain["moves"] = [
-        {
-            "do": str(m.deed),
-            "seconds": m.seconds,
-            "height_mm": m.height_mm,
-            "circle_mm": m.circle_mm,
-            "circle_s": m.circle_s,
-            "path": str(m.path),
-            "along_deg": m.along_deg,
-            "tilt_deg": m.tilt_deg,
-            "tilt_to_deg": m.tilt_to_deg,
-            "over": list(m.over) if plan.tour else [],
-            "awaits": list(m.awaits),
-        }
-        for m in plan.moves
-    ]
-    return plain
+    """A plan as the page takes it up; what `plan_sent` reads back."""
+    settings = asdict(plan)
+    if not plan.tour:
+        for move in settings["moves"]:
+            move["over"] = []
+    return settings

@@ -21,7 +21,8 @@ from yellowfen.core.heat.calibrate import (
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, SourceKind
 from yellowfen.core.heat.jet import jet_on_board
-from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
+from yellowfen.core.heat.scene import Deed, Move, Scene
+from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.bench_run import RunKind
@@ -88,12 +89,11 @@ def air_of(
     station: Station, outlet_c: float | None = None, flow_lpm: float | None = None
 ) -> HotAir:
     """The station's air at a display value (its own, or another)."""
-    shown = station.outlet_c if outlet_c is None else outlet_c
-    return HotAir(
-        nozzle_mm=station.nozzle_mm,
+    shown = station.air.outlet_c if outlet_c is None else outlet_c
+    return replace(
+        station.air,
         outlet_c=shown + station.outlet_offset_c,
-        flow_lpm=station.flow_lpm if flow_lpm is None else flow_lpm,
-        nozzle_long_mm=station.nozzle_long_mm,
+        flow_lpm=station.air.flow_lpm if flow_lpm is None else flow_lpm,
     )
 
 
@@ -278,7 +278,7 @@ def physical_flow(station: Station, doubts: Doubts) -> tuple[float, float, float
     would blow as strongly, L/min.
     """
     spread = 1.96 * doubts.jet_log_sd
-    middle = flow_like(doubts.jet_factor, station.flow_lpm)
+    middle = flow_like(doubts.jet_factor, station.air.flow_lpm)
     return middle * math.exp(-spread / 0.6), middle, middle * math.exp(spread / 0.6)
 
 

@@ -9,8 +9,9 @@ from importlib import resources
 from yellowfen.core.bench.station import Station, Tool, ToolKind
 from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.sketch import Plane, SketchedPart
-from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, usual_moves
-from yellowfen.core.heat.scene import Core, Deed, HotPlate, Iron, Move, TipShape
+from yellowfen.core.heat.heat_plan import USUAL_AIR, HeatPlan, SourceKind, usual_moves
+from yellowfen.core.heat.scene import Core, Deed, Move
+from yellowfen.core.heat.source import HotPlate, Iron, TipShape
 from yellowfen.core.look.picture_work import Moment, PictureWork
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import paste_named
@@ -69,9 +70,7 @@ def fill(connection: sqlite3.Connection) -> bool:
                 Station(
                     id=0,
                     name="Bench station",
-                    nozzle_mm=6.0,
-                    outlet_c=350.0,
-                    flow_lpm=30.0,
+                    air=USUAL_AIR,
                     outlet_label="350",
                     flow_label="3",
                 ),
@@ -79,9 +78,7 @@ def fill(connection: sqlite3.Connection) -> bool:
         station = stations.rows(connection)[0]
         plan = HeatPlan(
             station_id=station.id,
-            nozzle_mm=station.nozzle_mm,
-            outlet_c=station.outlet_c,
-            flow_lpm=station.flow_lpm,
+            air=station.air,
             targets=("U4",),
             moves=usual_moves(("U4",)),
         )

@@ -44,7 +44,8 @@ from yellowfen.core.heat.rehearsal import (
     prepare,
     rehearse_prepared,
 )
-from yellowfen.core.heat.scene import HotPlate, Iron, Oven, Scene, near_the_heat
+from yellowfen.core.heat.scene import Scene, near_the_heat
+from yellowfen.core.heat.source import HotPlate, Iron, Oven
 from yellowfen.core.heat.story import EventKind, all_molten_s
 from yellowfen.core.heat.tour import watched
 from yellowfen.core.heat.usual import Usual, usual_recipe

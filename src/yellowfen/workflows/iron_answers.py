@@ -14,7 +14,7 @@ from hashlib import blake2b
 
 from yellowfen import __version__
 from yellowfen.core.heat.heat_plan import SourceKind, usual_moves
-from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.source import Iron
 from yellowfen.store import boards, jobs, tasks, tools, work
 from yellowfen.store import paste as paste_store
 from yellowfen.store import ready as ready_store

@@ -16,7 +16,7 @@ from yellowfen.core.heat.heat_plan import (
     plate_moves,
     usual_moves,
 )
-from yellowfen.core.heat.scene import HotPlate
+from yellowfen.core.heat.source import HotPlate
 from yellowfen.core.metal.lot import usable
 from yellowfen.core.quantity.wording import listed
 from yellowfen.core.work.bench_run import RunKind
@@ -169,11 +169,8 @@ def _first_plan(connection: sqlite3.Connection) -> HeatPlan:
     station = next((one for one in found if is_taught(connection, one.id)), found[0])
     return HeatPlan(
         station_id=station.id,
-        nozzle_mm=station.nozzle_mm,
-        outlet_c=station.outlet_c,
-        flow_lpm=station.flow_lpm,
+        air=station.air,
         outlet_offset_c=station.outlet_offset_c,
-        nozzle_long_mm=station.nozzle_long_mm,
     )
 
 

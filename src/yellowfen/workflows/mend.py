@@ -11,7 +11,8 @@ from dataclasses import dataclass, replace
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.pad_copper import Tie
-from yellowfen.core.heat.scene import Deed, Iron
+from yellowfen.core.heat.scene import Deed
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.look.mend import Cause, Fault, Mend, MendWay, causes, mend, nearest_gap_mm
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at

@@ -17,7 +17,7 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.iron import LONGEST_S
-from yellowfen.core.heat.scene import Iron, TipShape
+from yellowfen.core.heat.source import Iron, TipShape
 from yellowfen.core.metal.lot import Lot
 from yellowfen.core.metal.paste_warming import WarmUp, container_of, warm_up
 from yellowfen.core.quantity.dew import dew_point_c

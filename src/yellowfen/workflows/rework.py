@@ -16,7 +16,8 @@ from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_move
 from yellowfen.core.heat.iron import melts_after_s
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.pad_copper import Tie
-from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Preheater, Scene, TipShape
+from yellowfen.core.heat.scene import Scene
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Preheater, TipShape
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.mixing import reactions
 from yellowfen.core.part.catalogue import find_package
@@ -167,8 +168,9 @@ def off_bench(connection: sqlite3.Connection, plan: HeatPlan, asked: Answers) ->
     """What the bench has to take a part off with."""
     known = stations.rows(connection)
     contents = [tool.content for tool in tools.rows(connection)]
+    nozzles = [station.air for station in known]
     long = tuple(
-        (one.nozzle_mm, one.nozzle_long_mm) for one in known if one.nozzle_long_mm is not None
+        (one.nozzle_mm, one.nozzle_long_mm) for one in nozzles if one.nozzle_long_mm is not None
     )
     air = (
         replace(plan.hot_air(), nozzle_long_mm=None)
@@ -178,7 +180,7 @@ def off_bench(connection: sqlite3.Connection, plan: HeatPlan, asked: Answers) ->
     return OffBench(
         air=air,
         nozzles_mm=tuple(
-            sorted({one.nozzle_mm for one in known if one.nozzle_long_mm is None} | {4.0})
+            sorted({one.nozzle_mm for one in nozzles if one.nozzle_long_mm is None} | {4.0})
         ),
         long_nozzles_mm=tuple(dict.fromkeys(long)),
         jets=asked.jets,
@@ -259,11 +261,7 @@ def _as_heat(plan: HeatPlan, way: WayOff, ref: str, side: str, alloy: str) -> He
     return replace(
         same,
         source=SourceKind.AIR,
-        outlet_c=source.outlet_c - plan.outlet_offset_c,
-        flow_lpm=source.flow_lpm,
-        nozzle_mm=source.nozzle_mm,
-        nozzle_long_mm=source.nozzle_long_mm,
-        nozzle_turn_deg=source.nozzle_turn_deg,
+        air=replace(source, outlet_c=source.outlet_c - plan.outlet_offset_c),
         preheater=way.scene.preheater,
         moves=(warm, replace(close, seconds=float(stays)), away),
     )
@@ -382,11 +380,7 @@ def _set_alike(a: HeatPlan, b: HeatPlan) -> bool:
         return False
     if a.source is SourceKind.PLATE:
         return a.plate == b.plate
-    return (a.outlet_c, a.flow_lpm, a.nozzle_mm, a.moves, set(a.shields)) == (
-        *(b.outlet_c, b.flow_lpm, b.nozzle_mm),
-        b.moves,
-        set(b.shields),
-    )
+    return (a.air, a.moves, set(a.shields)) == (b.air, b.moves, set(b.shields))
 
 
 def _for_all(connection: sqlite3.Connection, job: Job, plan: HeatPlan, part_s: float) -> HeatPlan:

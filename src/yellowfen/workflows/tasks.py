@@ -18,7 +18,8 @@ from yellowfen.core.heat.doubt import Doubts, settled
 from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
 from yellowfen.core.heat.rehearsal import prepare
-from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Preheater, Scene, near_the_heat
+from yellowfen.core.heat.scene import Deed, Move, Scene, near_the_heat
+from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
 from yellowfen.core.heat.tour import Tour, check_tour, plan_tour, plate_below
 from yellowfen.core.heat.tune import (
     FINE_COLUMNS,
@@ -408,13 +409,13 @@ def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> SettingsPropo
 
 def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -> Bench:
     """What else is on the bench: the nozzles of the stations, a preheater, a plate."""
-    nozzles = {station.nozzle_mm for station in stations.rows(connection)} | {6.0, 10.0}
+    nozzles = {station.air.nozzle_mm for station in stations.rows(connection)} | {6.0, 10.0}
     heaters = [tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PREHEATER]
     heater = next((one for one in heaters if isinstance(one, Preheater)), None)
     plates = (tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PLATE)
     plate = next((one for one in plates if isinstance(one, HotPlate)), None)
     return Bench(
-        nozzles_mm=tuple(sorted(nozzles - {plan.nozzle_mm})),
+        nozzles_mm=tuple(sorted(nozzles - {plan.air.nozzle_mm})),
         preheater=heater,
         foil=True,
         free_alloy=free_alloy,
@@ -492,9 +493,7 @@ def plan_with(plan: HeatPlan, scene: Scene, doubts: Doubts, covered: tuple[str, 
         outlet = scene.source.outlet_c - plan.outlet_offset_c - doubts.outlet_shift_k
         return replace(
             same,
-            outlet_c=outlet,
-            nozzle_mm=scene.source.nozzle_mm,
-            flow_lpm=scene.source.flow_lpm,
+            air=replace(scene.source, outlet_c=outlet),
             preheater=scene.preheater,
         )
     return same

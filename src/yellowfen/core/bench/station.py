@@ -3,10 +3,10 @@ words.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Oven, Preheater
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Oven, Preheater
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
@@ -73,22 +73,19 @@ UNKNOWN_OUTLET_SD_K = constant(
 class Station:
     """A hot-air station of the bench in its owner's words.
 
-    True outlet = display + `outlet_offset_c`.
+    `air` is what it usually shows and blows; true outlet = display + `outlet_offset_c`.
 
     Its air is known as `air_share` of its dial (0..1) of `air_max_lpm` (None: not known), which
-    gives `flow_lpm`; or, without a share, as `flow_lpm` itself. `air_unknown` and `outlet_unknown`
+    gives the litres in `air`; or, without a share, as these litres themselves. `air_unknown` and `outlet_unknown`
     say that a figure is a guess of ours, to be believed within wide bands until it is taught.
     """
 
     id: int
     name: str
-    nozzle_mm: float
-    outlet_c: float
-    flow_lpm: float
+    air: HotAir
     outlet_label: str = ""
     flow_label: str = ""
     outlet_offset_c: float = 0.0
-    nozzle_long_mm: float | None = None
     air_share: float | None = None
     air_max_lpm: float | None = None
     air_unknown: bool = False
@@ -110,13 +107,17 @@ class Station:
             return 0.0
         return DIAL_LOG_SD if self.air_max_lpm is not None else math.hypot(DIAL_LOG_SD, MOST_LOG_SD)
 
+    def true_air(self) -> HotAir:
+        """What it truly blows where its display shows `air`."""
+        return replace(self.air, outlet_c=self.air.outlet_c + self.outlet_offset_c)
+
     def marks_at(self, outlet_c: float, flow_lpm: float) -> tuple[str, str]:
         """Its owner's marks for a set temperature and air: a mark stands for the one it was given
         for, empty for every other.
         """
         return (
-            self.outlet_label if outlet_c == self.outlet_c else "",
-            self.flow_label if flow_lpm == self.flow_lpm else "",
+            self.outlet_label if outlet_c == self.air.outlet_c else "",
+            self.flow_label if flow_lpm == self.air.flow_lpm else "",
         )
 
     def __post_init__(self) -> None:
@@ -129,12 +130,7 @@ class Station:
         if max(len(self.outlet_label), len(self.flow_label)) > 30:
             raise InvalidValue("dial label", "keep dial labels within 30 letters")
         in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
-        HotAir(
-            nozzle_mm=self.nozzle_mm,
-            outlet_c=self.outlet_c + self.outlet_offset_c,
-            flow_lpm=self.flow_lpm,
-            nozzle_long_mm=self.nozzle_long_mm,
-        )
+        self.true_air()
 
 
 class ToolKind(StrEnum):

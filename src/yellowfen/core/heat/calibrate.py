@@ -24,14 +24,12 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Deed,
-    HotAir,
-    HotPlate,
     Move,
-    Oven,
     PlacedPart,
     Scene,
     Side,
 )
+from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.solder_dot import solder_dot
 from yellowfen.core.quantity.number import in_range

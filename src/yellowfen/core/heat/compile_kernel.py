@@ -7,7 +7,8 @@ import numpy as np
 from yellowfen.core.board.spans import load_loops
 from yellowfen.core.heat.pad_cells_kernel import solve
 from yellowfen.core.heat.rehearsal import Resolution, rehearse
-from yellowfen.core.heat.scene import BoardStack, Deed, HotAir, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import BoardStack, Deed, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.part.catalogue import package_named
 
 

@@ -44,15 +44,11 @@ from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
     Held,
-    HotAir,
-    HotPlate,
-    Iron,
     Move,
-    Oven,
-    Preheater,
     Scene,
     near_the_heat,
 )
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Oven, Preheater
 from yellowfen.core.heat.story import FLUX_THINS_C, all_molten_s
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant

@@ -8,7 +8,8 @@ wetted edge. All from memory.
 import math
 
 from yellowfen.core.heat.air import KELVIN, mass_flow_kg_s
-from yellowfen.core.heat.scene import HotAir, Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import Move, PlacedPart, Scene, Side
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.source.mark import Mark, constant
 

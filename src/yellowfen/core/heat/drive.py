@@ -14,22 +14,16 @@ from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
-from yellowfen.core.heat.scene import (
-    Array,
+from yellowfen.core.heat.scene import Array, Deed, Move, NozzlePath, Scene, Side, Underside
+from yellowfen.core.heat.source import (
     Control,
-    Deed,
     Handle,
     HotAir,
     HotPlate,
     Iron,
-    Move,
-    NozzlePath,
     Oven,
     Preheater,
-    Scene,
-    Side,
     TipShape,
-    Underside,
 )
 from yellowfen.core.heat.surface import INSULATING_REST_W_M2K, METAL_REST_W_M2K
 from yellowfen.core.part.package import JointKind, Land
@@ -255,7 +249,6 @@ def _in_pieces(move: Move) -> list[Move]:
 def _fill_jet(
     row: Array, scene: Scene, source: HotAir, move: Move, factor: float, warnings: list[str]
 ) -> None:
-    long_side = source.nozzle_long_mm or source.nozzle_mm
     jet = jet_on_board(
         source.round_mm,
         source.outlet_c,
@@ -267,9 +260,7 @@ def _fill_jet(
     row[k.JET_H], row[k.JET_SPREAD] = jet.centre_w_m2k, jet.spread_m
     row[k.JET_WARMTH], row[k.JET_WARMTH_RADIUS] = jet.centre_warmth, jet.warmth_radius_m
     row[k.JET_K], row[k.LIT] = source.outlet_c - scene.ambient_c, 1.0
-    metric = _turned(
-        source.nozzle_mm / long_side, long_side / source.nozzle_mm, source.nozzle_turn_deg
-    )
+    metric = _turned(1.0 / source.longer, source.longer, source.nozzle_turn_deg)
     leaning = _turned(math.cos(math.radians(move.tilt_deg)), 1.0, move.tilt_to_deg)
     metric = (
         leaning @ metric @ leaning

@@ -1,22 +1,12 @@
 """What a heat is set to, the recipe it starts with, and what of its forecast a run keeps."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
+from typing import Any
 
 from yellowfen.core.heat.follow import is_tour, stops_of
-from yellowfen.core.heat.scene import (
-    Core,
-    Deed,
-    Held,
-    HotAir,
-    HotPlate,
-    Move,
-    Oven,
-    Preheater,
-    ShieldKind,
-    Source,
-    Underside,
-)
+from yellowfen.core.heat.scene import Core, Deed, Held, Move, ShieldKind, Underside
+from yellowfen.core.heat.source import HotAir, HotPlate, Oven, Preheater, Source
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
@@ -40,6 +30,7 @@ class Goal(StrEnum):
     LIFT = "lift"
 
 
+USUAL_AIR = HotAir(nozzle_mm=6.0, outlet_c=350.0, flow_lpm=30.0)
 USUAL_OVEN = Oven(
     (
         (0.0, 25.0, 25.0),
@@ -55,7 +46,8 @@ USUAL_OVEN = Oven(
 
 @dataclass(frozen=True, kw_only=True)
 class HeatPlan:
-    """What a heat is set to. `outlet_c` as displayed by the station; `board_alloy` is the solder
+    """What a heat is set to. `air` as the station displays it (its true outlet is
+    `outlet_offset_c` more); `board_alloy` is the solder
     already on the board; `side` is the face that lies up, which is the one that is heated: moves
     are meant as it then lies before the eye. `bare_below`: the other face carries no parts yet;
     `absent`: parts that go on after this heat. `goal`: what the targets are heated for.
@@ -63,17 +55,13 @@ class HeatPlan:
 
     alloy: str = "Sn63Pb37"
     station_id: int | None = None
-    nozzle_mm: float = 6.0
-    outlet_c: float = 350.0
-    flow_lpm: float = 30.0
+    air: HotAir = USUAL_AIR
     outlet_offset_c: float = 0.0
     underside: Underside = Underside.INSULATING
     ambient_c: float = USUAL_ROOM_C
     targets: tuple[str, ...] = ()
     moves: tuple[Move, ...] = field(default_factory=lambda: usual_moves(()))
     source: SourceKind = SourceKind.AIR
-    nozzle_long_mm: float | None = None
-    nozzle_turn_deg: float = 0.0
     plate: HotPlate = field(default_factory=lambda: HotPlate(set_c=230.0))
     oven: Oven = USUAL_OVEN
     tool_id: int | None = None
@@ -121,13 +109,7 @@ class HeatPlan:
 
     def hot_air(self) -> HotAir:
         """The station as it truly blows."""
-        return HotAir(
-            nozzle_mm=self.nozzle_mm,
-            outlet_c=self.outlet_c + self.outlet_offset_c,
-            flow_lpm=self.flow_lpm,
-            nozzle_long_mm=self.nozzle_long_mm,
-            nozzle_turn_deg=self.nozzle_turn_deg,
-        )
+        return replace(self.air, outlet_c=self.air.outlet_c + self.outlet_offset_c)
 
     def in_words(self) -> str:
         """What is set, in a few words."""
@@ -135,20 +117,34 @@ class HeatPlan:
             return f"plate {self.plate.set_c:g} °C"
         if self.source is SourceKind.OVEN:
             return f"oven up to {max(point[1] for point in self.oven.curve):g} °C"
-        shape = (
-            f"{self.nozzle_mm:g}"
-            if self.nozzle_long_mm is None
-            else f"{self.nozzle_mm:g} × {self.nozzle_long_mm:g}"
-        )
         below = f", {self.preheater.celsius:g} °C from below" if self.preheater else ""
         foil = f", {self.shield_kind} over {', '.join(self.shields)}" if self.shields else ""
-        return f"{self.outlet_c:g} °C, {self.flow_lpm:g} L/min, {shape} mm nozzle{below}{foil}"
+        return f"{self.air.outlet_c:g} °C, {self.air.flow_lpm:g} L/min, {self.air.nozzle_words} nozzle{below}{foil}"
 
     def heat_source(self) -> Source:
         """The source of heat that the plan works with."""
         if self.source is SourceKind.PLATE:
             return self.plate
         return self.oven if self.source is SourceKind.OVEN else self.hot_air()
+
+
+_FLAT = ("nozzle_mm", "outlet_c", "flow_lpm", "nozzle_long_mm", "nozzle_turn_deg")
+
+
+def earlier_heat_plan(plain: dict[str, Any]) -> dict[str, Any]:
+    """A stored plan in today's shape: earlier ones had the air's figures beside the others. A display
+    outside what air can be stands for the true outlet.
+    """
+    flat = {key: plain[key] for key in _FLAT if key in plain}
+    if not flat:
+        return plain
+    kept = {key: value for key, value in plain.items() if key not in _FLAT}
+    shown, offset = flat.get("outlet_c"), plain.get("outlet_offset_c")
+    if not isinstance(shown, int | float) or not isinstance(offset, int | float):
+        pass  # what is wrong with it is told when it is read
+    elif not 50 <= shown <= 600:
+        flat["outlet_c"], kept["outlet_offset_c"] = shown + offset, 0.0
+    return kept | {"air": asdict(USUAL_AIR) | flat}
 
 
 def usual_moves(targets: tuple[str, ...]) -> tuple[Move, ...]:

@@ -22,13 +22,13 @@ from yellowfen.core.heat.scene import (
     Array,
     CopperLayer,
     Deed,
-    Iron,
     Move,
     Scene,
     Side,
     cropped,
     turned_over,
 )
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.part.package import JointKind, Land, tip_reaches
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue

@@ -16,16 +16,8 @@ from yellowfen.core.heat import kernel_tables as k
 from yellowfen.core.heat.drive import tallest_beneath_mm, tip_conductance_w_k
 from yellowfen.core.heat.grid import Grid, Raster, via_conductance_w_k
 from yellowfen.core.heat.laid import JointName, LaidParts, laid_on
-from yellowfen.core.heat.scene import (
-    Array,
-    Deed,
-    HotPlate,
-    Iron,
-    PlacedPart,
-    Scene,
-    ShieldKind,
-    Side,
-)
+from yellowfen.core.heat.scene import Array, Deed, PlacedPart, Scene, ShieldKind, Side
+from yellowfen.core.heat.source import HotPlate, Iron
 from yellowfen.core.heat.surface import film_w_m2k
 from yellowfen.core.source.mark import Mark, constant
 

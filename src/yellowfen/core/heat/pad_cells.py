@@ -28,12 +28,12 @@ from yellowfen.core.heat.scene import (
     Array,
     BoardStack,
     CopperLayer,
-    HotAir,
     PlacedPart,
     Scene,
     Side,
     cropped,
 )
+from yellowfen.core.heat.source import HotAir
 
 FINE_MM, MOST_TIMES = 0.25, 8  # cells of the drawing, and how many of them a grid's cell is long
 COARSE_ENOUGH_MM = 0.5  # grids that have anything wrong

@@ -19,8 +19,9 @@ from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.laid import JointName
 from yellowfen.core.heat.network import PAD_CONTACT_W_M2K, Network, build_network
 from yellowfen.core.heat.pad_cells import couplings_of
-from yellowfen.core.heat.scene import Array, BoardStack, Core, HotAir, HotPlate, Iron, Scene
+from yellowfen.core.heat.scene import Array, BoardStack, Core, Scene
 from yellowfen.core.heat.soundness import Extremes, fault_of
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron
 from yellowfen.core.heat.surface import (
     BARE_METAL_EMISSIVITY,
     EMISSIVITY,

@@ -15,9 +15,10 @@ from numpy.typing import NDArray
 from yellowfen.core.board.copper_links import CopperLinks
 from yellowfen.core.board.drawn_copper import DrawnLayer
 from yellowfen.core.board.remembered import remembered
-from yellowfen.core.heat.surface import BARE_METAL_EMISSIVITY, EMISSIVITY
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Oven, Preheater, Source
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.part.package import Package
+from yellowfen.core.quantity.described import described, measure
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
@@ -173,184 +174,6 @@ class PlacedPart:
             raise InvalidValue(f"parts.{self.ref}.rotation_deg", "enter an angle in degrees")
 
 
-@dataclass(frozen=True, kw_only=True)
-class HotAir:
-    """A hot-air station as it truly blows: outlet temperature and free-air flow.
-
-    Round nozzle of diameter `nozzle_mm`; with `nozzle_long_mm` a rectangle of nozzle_mm by
-    nozzle_long_mm, its long side turned `nozzle_turn_deg` anticlockwise from the board's x.
-    """
-
-    nozzle_mm: float
-    outlet_c: float
-    flow_lpm: float
-    nozzle_long_mm: float | None = None
-    nozzle_turn_deg: float = 0.0
-
-    def __post_init__(self) -> None:
-        in_range("source.nozzle_mm", self.nozzle_mm, 1, 30, "mm")
-        in_range("source.outlet_c", self.outlet_c, 50, 600, "°C")
-        in_range("source.flow_lpm", self.flow_lpm, 1, 200, "L/min")
-        in_range("source.nozzle_turn_deg", self.nozzle_turn_deg, -360, 360, "°")
-        if self.nozzle_long_mm is not None:
-            in_range("source.nozzle_long_mm", self.nozzle_long_mm, self.nozzle_mm, 60, "mm")
-
-    @property
-    def opening_mm2(self) -> float:
-        """Area of the nozzle's opening."""
-        return (
-            math.pi / 4 * self.nozzle_mm**2
-            if self.nozzle_long_mm is None
-            else self.nozzle_mm * self.nozzle_long_mm
-        )
-
-    @property
-    def round_mm(self) -> float:
-        """Diameter of the round nozzle of the same opening."""
-        return math.sqrt(4.0 * self.opening_mm2 / math.pi)
-
-
-class Control(StrEnum):
-    """How a plate holds its temperature."""
-
-    STEADY = "steady"
-    THERMOSTAT = "thermostat"
-
-
-@dataclass(frozen=True, kw_only=True)
-class HotPlate:
-    """A hot plate or an upturned flat-iron under the board.
-
-    Heat flows through an air film of `film_mm`, thicker by `warp_mm` at the corners of a board
-    bowed upwards. The plate has a heat capacity, a heater, a loss to the room, and either holds
-    `set_c` steadily or swings by `band_k` around it.
-    """
-
-    set_c: float
-    film_mm: float = 0.15
-    warp_mm: float = 0.0
-    control: Control = Control.STEADY
-    band_k: float = 30.0
-    power_w: float = 800.0
-    plate_heat_j_k: float = 500.0
-    loss_w_k: float = 1.2
-    start_c: float | None = None
-    bare_metal: bool = False
-
-    @property
-    def emissivity(self) -> float:
-        """How strongly the plate's face glows, against a black one."""
-        return BARE_METAL_EMISSIVITY if self.bare_metal else EMISSIVITY
-
-    def __post_init__(self) -> None:
-        in_range("source.set_c", self.set_c, 40, 450, "°C")
-        in_range("source.film_mm", self.film_mm, 0.02, 3, "mm")
-        in_range("source.warp_mm", self.warp_mm, 0, 3, "mm")
-        in_range("source.band_k", self.band_k, 1, 120, "K")
-        in_range("source.power_w", self.power_w, 20, 4000, "W")
-        in_range("source.plate_heat_j_k", self.plate_heat_j_k, 20, 10000, "J/K")
-        in_range("source.loss_w_k", self.loss_w_k, 0.05, 20, "W/K")
-        if self.start_c is not None:
-            in_range("source.start_c", self.start_c, -10, 450, "°C")
-
-
-@dataclass(frozen=True)
-class Oven:
-    """An oven as the board sees it: points (s, air °C, wall °C) joined by straight lines, and what
-    a fan adds.
-    """
-
-    curve: tuple[tuple[float, float, float], ...]
-    fan_w_m2k: float = 0.0
-
-    def __post_init__(self) -> None:
-        in_range("source.fan_w_m2k", self.fan_w_m2k, 0, 150, "W/m²·K")
-        if not 2 <= len(self.curve) <= 500:
-            raise InvalidValue(
-                "source.curve", "an oven curve needs 2 to 500 points (seconds, air °C, wall °C)"
-            )
-        last = -math.inf
-        for at, air, wall in self.curve:
-            in_range("source.curve", at, 0, 3600, "s")
-            in_range("source.curve", air, -10, 400, "°C")
-            in_range("source.curve", wall, -10, 600, "°C")
-            if not at > last:
-                raise InvalidValue(
-                    "source.curve", f"the times must rise; {at:g} s comes after {last:g} s"
-                )
-            last = at
-
-
-class TipShape(StrEnum):
-    """The end of a soldering tip."""
-
-    BEVEL = "bevel"
-    CHISEL = "chisel"
-    KNIFE = "knife"
-    CONE = "cone"
-
-
-TIP_HEAT_J_K_W = constant(
-    "tip_heat_per_watt",
-    0.042,
-    "J/K per W",
-    mark=Mark.FROM_MEMORY,
-    source="a 60 W iron carries a tip of some six grams of copper, a 20 W one of two",
-    affects="tip sag",
-)
-
-
-def usual_tip_heat_j_k(power_w: float) -> float:
-    """Heat capacity of the tip that an iron of this power carries, J/K."""
-    return TIP_HEAT_J_K_W * power_w
-
-
-class Handle(StrEnum):
-    """How a tip gets its heat: heater in the tip, or a tip slipped over the heater (slower, sags)."""
-
-    CARTRIDGE = "cartridge"
-    SLIP_ON = "slip-on"
-
-
-@dataclass(frozen=True, kw_only=True)
-class Iron:
-    """A soldering iron: tip shape and width, set temperature, heater power, and the tip's own heat
-    capacity.
-    """
-
-    tip_mm: float
-    set_c: float
-    shape: TipShape = TipShape.CHISEL
-    power_w: float = 60.0
-    tip_heat_j_k: float = 2.5
-    handle: Handle = Handle.CARTRIDGE
-
-    def __post_init__(self) -> None:
-        in_range("source.tip_mm", self.tip_mm, 0.2, 10, "mm")
-        in_range("source.set_c", self.set_c, 150, 480, "°C")
-        in_range("source.power_w", self.power_w, 5, 300, "W")
-        in_range("source.tip_heat_j_k", self.tip_heat_j_k, 0.2, 40, "J/K")
-
-
-Source = HotAir | HotPlate | Oven | Iron
-
-
-@dataclass(frozen=True)
-class Preheater:
-    """Heat from below while hot air works above: warm air at a strength, or a glowing surface that
-    fills a share of the view.
-    """
-
-    celsius: float
-    air_w_m2k: float = 25.0
-    glow_share: float = 0.0
-
-    def __post_init__(self) -> None:
-        in_range("preheater.celsius", self.celsius, 30, 600, "°C")
-        in_range("preheater.air_w_m2k", self.air_w_m2k, 0, 150, "W/m²·K")
-        in_range("preheater.glow_share", self.glow_share, 0, 1)
-
-
 class Held(StrEnum):
     """How a hot-air handle is held over the board."""
 
@@ -366,21 +189,15 @@ class ShieldKind(StrEnum):
     TAPE = "tape"
 
 
-@dataclass(frozen=True, kw_only=True)
+@described("shields")
 class Shield:
     """A rectangle of foil or polyimide tape over the upper face, centre and sizes in mm."""
 
-    x_mm: float
-    y_mm: float
-    size_x_mm: float
-    size_y_mm: float
+    x_mm: float = measure("place across", -50, 450, "mm")
+    y_mm: float = measure("place along", -50, 450, "mm")
+    size_x_mm: float = measure("size x", 0.5, 400, "mm")
+    size_y_mm: float = measure("size y", 0.5, 400, "mm")
     kind: ShieldKind = ShieldKind.FOIL
-
-    def __post_init__(self) -> None:
-        in_range("shields.x_mm", self.x_mm, -50, 450, "mm")
-        in_range("shields.y_mm", self.y_mm, -50, 450, "mm")
-        in_range("shields.size_x_mm", self.size_x_mm, 0.5, 400, "mm")
-        in_range("shields.size_y_mm", self.size_y_mm, 0.5, 400, "mm")
 
 
 class Deed(StrEnum):
@@ -410,7 +227,7 @@ class NozzlePath(StrEnum):
     FIXED = "fixed"
 
 
-@dataclass(frozen=True, kw_only=True)
+@described("moves")
 class Move:
     """One step of the recipe. `over` names parts; the nozzle moves around their common centre.
 
@@ -423,31 +240,22 @@ class Move:
     """
 
     deed: Deed
-    seconds: float
+    seconds: float = measure("seconds", 0.1, 900, "s")
     over: tuple[str, ...] = ()
-    height_mm: float = 20.0
-    circle_mm: float = 0.0
-    circle_s: float = 2.0
+    height_mm: float = measure("height", 1, 300, "mm", default=20.0)
+    circle_mm: float = measure("reach of the circle", 0, 100, "mm", default=0.0)
+    circle_s: float = measure("time per circle", 0.2, 60, "s", default=2.0)
     path: NozzlePath = NozzlePath.CIRCLE
-    along_deg: float = 0.0
-    tilt_deg: float = 0.0
-    tilt_to_deg: float = 0.0
+    along_deg: float = measure("direction", -360, 360, "°", default=0.0)
+    tilt_deg: float = measure("lean", 0, 60, "°", default=0.0)
+    tilt_to_deg: float = measure("tilt to", -360, 360, "°", default=0.0)
     pin: str = ""
     from_s: float = 0.0
-    aside_mm: float = 0.0
-    across_mm: float = 0.0
+    aside_mm: float = measure("offset", -100, 100, "mm", default=0.0)
+    across_mm: float = measure("width of the path", -100, 100, "mm", default=0.0)
     awaits: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        in_range("moves.seconds", self.seconds, 0.1, 900, "s")
-        in_range("moves.height_mm", self.height_mm, 1, 300, "mm")
-        in_range("moves.circle_mm", self.circle_mm, 0, 100, "mm")
-        in_range("moves.circle_s", self.circle_s, 0.2, 60, "s")
-        in_range("moves.along_deg", self.along_deg, -360, 360, "°")
-        in_range("moves.tilt_deg", self.tilt_deg, 0, 60, "°")
-        in_range("moves.tilt_to_deg", self.tilt_to_deg, -360, 360, "°")
-        in_range("moves.aside_mm", self.aside_mm, -100, 100, "mm")
-        in_range("moves.across_mm", self.across_mm, -100, 100, "mm")
         if self.deed in BLOWING and not self.over:
             raise InvalidValue(
                 "moves.over", f"say over which part the nozzle is while you {self.deed}"

@@ -8,7 +8,8 @@ one); the heat put in is found as heat lost and heat stored.
 import math
 from dataclasses import dataclass
 
-from yellowfen.core.heat.scene import HotAir, HotPlate, Iron, Oven, Scene
+from yellowfen.core.heat.scene import Scene
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Oven
 
 ROUNDING_K = 2.0
 CONTROL_SWING_K = 40.0

@@ -12,7 +12,8 @@ import math
 
 from yellowfen.core.heat.grid import FR4_THROUGH_W_MK
 from yellowfen.core.heat.jet import jet_on_board
-from yellowfen.core.heat.scene import BLOWING, Core, HotAir, Scene
+from yellowfen.core.heat.scene import BLOWING, Core, Scene
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.metal.alloy import ALLOYS
 
 MOST_LAYERS = 13
@@ -36,7 +37,7 @@ def _depth_mm(scene: Scene) -> float | None:
     heights = [move.height_mm for move in scene.moves if move.deed in BLOWING]
     if not isinstance(air, HotAir) or not heights or scene.board.core is not Core.FR4:
         return None
-    jet = jet_on_board(air.nozzle_mm, air.outlet_c, air.flow_lpm, min(heights), scene.ambient_c)
+    jet = jet_on_board(air.narrow_mm, air.outlet_c, air.flow_lpm, min(heights), scene.ambient_c)
     rise = jet.centre_warmth * (air.outlet_c - scene.ambient_c)
     wanted = min((ALLOYS[part.alloy].solidus_c for part in scene.parts), default=math.inf)
     share = (wanted - scene.ambient_c) / max(rise, 1e-9)

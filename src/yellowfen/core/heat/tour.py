@@ -25,7 +25,8 @@ from yellowfen.core.heat.follow import (
 from yellowfen.core.heat.jet import JET_FACTOR, jet_on_board
 from yellowfen.core.heat.outcome import after_heat
 from yellowfen.core.heat.rehearsal import FINE, Prepared, Rehearsal, prepare
-from yellowfen.core.heat.scene import Array, Deed, HotAir, HotPlate, Move, Preheater, Scene, Side
+from yellowfen.core.heat.scene import Array, Deed, Move, Scene, Side
+from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
 from yellowfen.core.heat.story import MAX_LIQUID_S
 from yellowfen.core.heat.surface import film_w_m2k
 from yellowfen.core.metal.alloy import Alloy
@@ -560,7 +561,7 @@ def plate_below(plate: HotPlate, alloy: Alloy) -> Preheater | None:
     if celsius < LEAST_BELOW_C:
         return None
     passes = float(film_w_m2k(plate.film_mm, celsius, plate.emissivity))
-    return Preheater(celsius, min(passes, MOST_BELOW_W_M2K))
+    return Preheater(celsius=celsius, air_w_m2k=min(passes, MOST_BELOW_W_M2K))
 
 
 def plan_tour(

@@ -17,16 +17,8 @@ from yellowfen.core.heat.drive import tallest_beneath_mm
 from yellowfen.core.heat.heat_plan import plate_moves
 from yellowfen.core.heat.outcome import Fate, heating_moves
 from yellowfen.core.heat.rehearsal import prepare
-from yellowfen.core.heat.scene import (
-    Deed,
-    HotAir,
-    HotPlate,
-    Move,
-    PlacedPart,
-    Preheater,
-    Scene,
-    Shield,
-)
+from yellowfen.core.heat.scene import Deed, Move, PlacedPart, Scene, Shield
+from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
 from yellowfen.core.heat.window import (
     DWELL_LOG_SD,
     FLOW_SHARE,
@@ -179,7 +171,7 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
             yield Arrangement(
                 f"nozzle {nozzle:g}",
                 f"the {nozzle:g} mm nozzle",
-                replace(scene, source=replace(scene.source, nozzle_mm=nozzle, nozzle_long_mm=None)),
+                replace(scene, source=scene.source.with_round(nozzle)),
             )
     if bench.preheater is not None and scene.preheater is None:
         preheat = Move(deed=Deed.PREHEAT, seconds=90.0)

@@ -15,7 +15,8 @@ from yellowfen.core.heat.drive import tallest_beneath_mm
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.profile import Profile, profile_of, soak_band_c
 from yellowfen.core.heat.rehearsal import COARSE, FINE, Rehearsal, rehearse
-from yellowfen.core.heat.scene import Deed, HotAir, HotPlate, Move, Oven, Scene
+from yellowfen.core.heat.scene import Deed, Move, Scene
+from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.metal.alloy import Alloy, alloy_named
 from yellowfen.errors import InvalidValue

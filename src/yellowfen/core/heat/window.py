@@ -23,7 +23,8 @@ from yellowfen.core.heat.rehearsal import (
     first_state,
     prepare,
 )
-from yellowfen.core.heat.scene import Array, Deed, HotAir, HotPlate, Move, Scene
+from yellowfen.core.heat.scene import Array, Deed, Move, Scene
+from yellowfen.core.heat.source import HotAir, HotPlate
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue

@@ -18,7 +18,8 @@ from yellowfen.core.heat.iron import (
 from yellowfen.core.heat.laid import place_land
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.rehearsal import Resolution, advance, first_state, prepare
-from yellowfen.core.heat.scene import Deed, Iron, Move, Scene
+from yellowfen.core.heat.scene import Deed, Move, Scene
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.rework.pads import longest_dwell_s
 from yellowfen.core.source.mark import Mark, constant

@@ -17,28 +17,10 @@ _LABELS = {
     "leadless_side": "leadless: over the side",
     "leadless_end": "leadless: end joint",
     "over_most_mm": "a lead never more than",
-    "outlet_c": "outlet temperature",
     "outlet_offset_c": "outlet offset",
-    "flow_lpm": "air",
     "air_share": "air, share of the dial",
     "air_max_lpm": "most air",
-    "nozzle_mm": "nozzle",
-    "nozzle_long_mm": "the nozzle's long side",
-    "set_c": "set temperature",
-    "band_k": "swing",
-    "film_mm": "air under the board",
-    "warp_mm": "bow at the corners",
-    "power_w": "heater power",
-    "tip_mm": "tip width",
     "fan_w_m2k": "fan",
-    "air_w_m2k": "air from below",
-    "glow_share": "glow",
-    "circle_mm": "reach of the circle",
-    "circle_s": "time per circle",
-    "tilt_deg": "lean",
-    "along_deg": "direction",
-    "aside_mm": "offset",
-    "across_mm": "width of the path",
     "foil_mm": "stencil thickness",
     "left_um": "thickness left over",
     "left_over": "left over",
@@ -84,6 +66,11 @@ _GROUPS = {
     "plate",
 }
 _KEYED = re.compile(r"([a-z][A-Za-z0-9_.+-]*): (.+)", re.DOTALL)
+
+
+def name_field(key: str, label: str) -> None:
+    """Give a key the label that its record's description has for it; a key named here keeps its own."""
+    _LABELS.setdefault(key, label)
 
 
 def label_of(field: str) -> str:

@@ -36,7 +36,8 @@ from yellowfen.core.heat.rehearsal import (
     prepare,
     state_fault,
 )
-from yellowfen.core.heat.scene import Array, Deed, Iron, Move, Scene
+from yellowfen.core.heat.scene import Array, Deed, Move, Scene
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK, Alloy, alloy_named
 from yellowfen.core.part.package import Land
 from yellowfen.core.quantity.number import in_range

@@ -15,7 +15,8 @@ from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of, watched_s
 from yellowfen.core.heat.follow import SETTLE_S
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
-from yellowfen.core.heat.scene import HotAir, HotPlate, PlacedPart, Scene, Side
+from yellowfen.core.heat.scene import PlacedPart, Scene, Side
+from yellowfen.core.heat.source import HotAir, HotPlate
 from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.ways_off import Matters

@@ -15,7 +15,7 @@ from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.heat.drive import tip_conductance_w_k
 from yellowfen.core.heat.grid import COPPER_CP, COPPER_DENSITY
-from yellowfen.core.heat.scene import Iron
+from yellowfen.core.heat.source import Iron
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range

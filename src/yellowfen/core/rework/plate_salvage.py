@@ -10,7 +10,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.heat.rehearsal import Rehearsal
-from yellowfen.core.heat.scene import Control, HotPlate, Scene
+from yellowfen.core.heat.scene import Scene
+from yellowfen.core.heat.source import Control, HotPlate
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant

@@ -22,19 +22,8 @@ from yellowfen.core.heat.follow import follow, resolution_for, rows_of
 from yellowfen.core.heat.jet import JET_FACTOR
 from yellowfen.core.heat.outcome import after_heat, harms, loose_s, watch
 from yellowfen.core.heat.rehearsal import HeatState, Prepared, advance, first_state, prepare
-from yellowfen.core.heat.scene import (
-    Deed,
-    HotAir,
-    HotPlate,
-    Iron,
-    Move,
-    NozzlePath,
-    PlacedPart,
-    Preheater,
-    Scene,
-    Side,
-    near_the_heat,
-)
+from yellowfen.core.heat.scene import Deed, Move, NozzlePath, PlacedPart, Scene, Side, near_the_heat
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Preheater
 from yellowfen.core.heat.tune import half_size_mm
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.part.package import JointKind, Land, Package, tip_reaches
@@ -352,7 +341,7 @@ def _air(
     nozzles = [one for one in every if one <= narrow]
     if not nozzles:
         return _not(OffWay.AIR, f"the nozzle of {bench.air.nozzle_mm:g} mm is wider than the board")
-    sources = [replace(bench.air, nozzle_mm=one, nozzle_long_mm=None) for one in nozzles]
+    sources = [bench.air.with_round(one) for one in nozzles]
     return _best_air(
         OffWay.AIR,
         scene,
@@ -402,7 +391,7 @@ def _jets(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         )
         path = (NozzlePath.ENDS, half, across % 360.0)
     else:
-        slit = replace(share, nozzle_mm=2 * JET_WIDE_MM, nozzle_long_mm=None)
+        slit = share.with_round(2 * JET_WIDE_MM)
         path = (NozzlePath.CIRCLE, half, 0.0)
     stronger = (scene.jet_factor or JET_FACTOR) * len(rows)
     here = replace(scene, jet_factor=min(stronger, 5.0))
@@ -492,11 +481,8 @@ def _followed(way: OffWay, ready: Prepared, scene: Scene, part: PlacedPart) -> W
     prepared = replace(ready, scene=scene)
     source = scene.source
     assert isinstance(source, HotAir)
-    shape = f"{source.nozzle_mm:g}" + (
-        f" × {source.nozzle_long_mm:g}" if source.nozzle_long_mm else ""
-    )
     below = f", {scene.preheater.celsius:g} °C from below" if scene.preheater else ""
-    words = f"{source.outlet_c:g} °C, {source.flow_lpm:g} L/min, {shape} mm, {moves[-1].height_mm:g} mm above{below}"
+    words = f"{source.outlet_c:g} °C, {source.flow_lpm:g} L/min, {source.nozzle_words}, {moves[-1].height_mm:g} mm above{below}"
     return replace(
         _read(way, prepared, done.state, part),
         settings=words,

@@ -18,7 +18,7 @@ from yellowfen.core.board.remembered import remembered
 from yellowfen.core.deposit.by_hand import DOT_S, Costs, wire_mm
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan, hand_plan
-from yellowfen.core.heat.scene import Iron, TipShape
+from yellowfen.core.heat.source import Iron, TipShape
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import JointKind, Package, tip_reaches

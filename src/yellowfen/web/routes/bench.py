@@ -1,6 +1,7 @@
 """The Bench room: hot-air stations in their owner's words."""
 
 import math
+from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
@@ -14,21 +15,25 @@ from yellowfen.core.bench.station import (
     Station,
     Tool,
 )
-from yellowfen.core.heat.scene import Control, HotPlate, Oven, Preheater
-from yellowfen.core.quantity.number import in_range, typed_number
+from yellowfen.core.heat.source import Control, HotAir, HotPlate, Oven, Preheater
+from yellowfen.core.quantity.described import measures_of
+from yellowfen.core.quantity.number import in_range, typed_number, typed_whole
 from yellowfen.core.work.technique import SHAKY_REST_EVERY
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import ready, stations, tools
 from yellowfen.web.bench_svg import station_drawing, tool_drawing
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
+from yellowfen.web.fields import Fields
 from yellowfen.web.pages import page
 from yellowfen.workflows import calibration
 from yellowfen.workflows.calibration import Strength
 
 router = APIRouter()
+NOZZLE = measures_of(HotAir, "nozzle")
 _BLANK = {
     "name": "",
+    **dict.fromkeys(NOZZLE, ""),
     "nozzle_mm": "6",
     "outlet_c": "",
     "air_share": "",
@@ -37,10 +42,11 @@ _BLANK = {
     "outlet_label": "",
     "flow_label": "",
     "outlet_offset_c": "0",
-    "nozzle_long_mm": "",
     "air_unknown": "",
     "outlet_unknown": "",
 }
+
+_UNSAID = {"outlet_offset_c": "0"}  # what a form means that leaves a field out
 
 
 class ToolForm(BaseModel):
@@ -80,6 +86,7 @@ def bench_context(
     return {
         "room": "bench",
         "stations": stations.rows(database),
+        "nozzle": NOZZLE,
         "edit": edit,
         "typed": shown,
         "tool_typed": tool or ToolForm(),
@@ -132,20 +139,23 @@ def _facts(tool: Tool) -> str:
 def _as_typed(station: Station) -> dict[str, str]:
     return {
         "name": station.name,
-        "nozzle_mm": f"{station.nozzle_mm:g}",
-        "outlet_c": "" if station.outlet_unknown else f"{station.outlet_c:g}",
+        **{key: _written(getattr(station.air, key)) for key in NOZZLE},
+        "outlet_c": "" if station.outlet_unknown else f"{station.air.outlet_c:g}",
         "flow_lpm": ""
         if station.air_unknown or station.air_share is not None
-        else f"{station.flow_lpm:g}",
+        else f"{station.air.flow_lpm:g}",
         "air_unknown": "yes" if station.air_unknown else "",
         "outlet_unknown": "yes" if station.outlet_unknown else "",
-        "air_share": "" if station.air_share is None else f"{100 * station.air_share:g}",
-        "air_max_lpm": "" if station.air_max_lpm is None else f"{station.air_max_lpm:g}",
+        "air_share": _written(station.air_share and 100 * station.air_share),
+        "air_max_lpm": _written(station.air_max_lpm),
         "outlet_label": station.outlet_label,
         "flow_label": station.flow_label,
         "outlet_offset_c": f"{station.outlet_offset_c:g}",
-        "nozzle_long_mm": "" if station.nozzle_long_mm is None else f"{station.nozzle_long_mm:g}",
     }
+
+
+def _written(value: float | None) -> str:
+    return "" if value is None else f"{value:g}"
 
 
 @router.post("/bench/hands")
@@ -163,64 +173,16 @@ def keep_hands(
 
 
 @router.post("/bench")
-def keep_station(
-    request: Request,
-    database: Database,
-    name: Annotated[str, Form()] = "",
-    nozzle_mm: Annotated[str, Form()] = "",
-    outlet_c: Annotated[str, Form()] = "",
-    flow_lpm: Annotated[str, Form()] = "",
-    outlet_label: Annotated[str, Form()] = "",
-    flow_label: Annotated[str, Form()] = "",
-    outlet_offset_c: Annotated[str, Form()] = "0",
-    nozzle_long_mm: Annotated[str, Form()] = "",
-    air_share: Annotated[str, Form()] = "",
-    air_max_lpm: Annotated[str, Form()] = "",
-    air_unknown: Annotated[str, Form()] = "",
-    outlet_unknown: Annotated[str, Form()] = "",
-    edit: Annotated[int, Form()] = 0,
-) -> Response:
-    typed = {
-        "name": name,
-        "nozzle_mm": nozzle_mm,
-        "outlet_c": outlet_c,
-        "flow_lpm": flow_lpm,
-        "outlet_label": outlet_label,
-        "flow_label": flow_label,
-        "outlet_offset_c": outlet_offset_c,
-        "nozzle_long_mm": nozzle_long_mm,
-        "air_share": air_share,
-        "air_max_lpm": air_max_lpm,
-        "air_unknown": air_unknown,
-        "outlet_unknown": outlet_unknown,
-    }
+def keep_station(request: Request, database: Database, sent: Fields) -> Response:
+    """Keep a station as it is typed; a field that is refused is named on the page."""
+    typed = {key: sent.get(key, _UNSAID.get(key, "")) for key in _BLANK}
+    edit = typed_whole("edit", sent.get("edit") or "0")
     try:
-        numbers = {key: typed_number(key, typed[key]) for key in ("nozzle_mm", "outlet_offset_c")}
-        outlet = _outlet(typed)
-        flow, share, most = _air(typed)
-        long_side = (
-            typed_number("nozzle_long_mm", nozzle_long_mm) if nozzle_long_mm.strip() else None
-        )
-        station = Station(
-            id=edit,
-            name=name.strip(),
-            nozzle_mm=numbers["nozzle_mm"],
-            outlet_c=outlet,
-            flow_lpm=flow,
-            outlet_label=outlet_label.strip(),
-            flow_label=flow_label.strip(),
-            outlet_offset_c=numbers["outlet_offset_c"],
-            nozzle_long_mm=long_side,
-            air_share=share,
-            air_max_lpm=most,
-            air_unknown=bool(air_unknown),
-            outlet_unknown=bool(outlet_unknown),
-        )
-        key = edit
+        station = _station(edit, typed)
         if edit:
             stations.change(database, station)
         else:
-            key = stations.add(database, station)
+            station = replace(station, id=stations.add(database, station))
     except YellowfenError as problem:
         field = getattr(problem, "field", "name").removeprefix("source.")
         return page(
@@ -229,7 +191,29 @@ def keep_station(
             bench_context(database, edit, typed, str(problem), field),
             status=status_of(problem),
         )
-    return RedirectResponse("/bench" if edit else f"/bench/stations/{key}", status_code=303)
+    return RedirectResponse("/bench" if edit else f"/bench/stations/{station.id}", status_code=303)
+
+
+def _station(key: int, typed: dict[str, str]) -> Station:
+    flow, share, most = _air(typed)
+    numbers: dict[str, Any] = {
+        name: typed_number(name, typed[name])
+        if typed[name].strip() or name == "nozzle_mm"
+        else None
+        for name in NOZZLE
+    }
+    return Station(
+        id=key,
+        name=typed["name"].strip(),
+        air=HotAir(outlet_c=_outlet(typed), flow_lpm=flow, **numbers),
+        outlet_label=typed["outlet_label"].strip(),
+        flow_label=typed["flow_label"].strip(),
+        outlet_offset_c=typed_number("outlet_offset_c", typed["outlet_offset_c"]),
+        air_share=share,
+        air_max_lpm=most,
+        air_unknown=bool(typed["air_unknown"]),
+        outlet_unknown=bool(typed["outlet_unknown"]),
+    )
 
 
 def _outlet(typed: dict[str, str]) -> float:

@@ -17,16 +17,8 @@ from yellowfen.core.heat.moments import moment_bands
 from yellowfen.core.heat.outcome import Fate, heating_moves
 from yellowfen.core.heat.profile import profile_of
 from yellowfen.core.heat.rehearsal import Rehearsal
-from yellowfen.core.heat.scene import (
-    Handle,
-    Iron,
-    Move,
-    Scene,
-    Side,
-    TipShape,
-    Underside,
-    usual_tip_heat_j_k,
-)
+from yellowfen.core.heat.scene import Move, Scene, Side, Underside
+from yellowfen.core.heat.source import Handle, HotAir, Iron, TipShape, usual_tip_heat_j_k
 from yellowfen.core.heat.story import (
     FLUX_THINS_C,
     MOST_MELTS,
@@ -41,6 +33,7 @@ from yellowfen.core.heat.story import (
 )
 from yellowfen.core.heat.tour import leave_off, watched
 from yellowfen.core.metal.alloy import ALLOYS
+from yellowfen.core.quantity.described import measures_of
 from yellowfen.core.rework.lift import support_mm
 from yellowfen.core.work.bench_run import RunKind
 from yellowfen.core.work.board_scene import said_of_holes
@@ -49,7 +42,7 @@ from yellowfen.core.work.pad_heats import by_part
 from yellowfen.formats.rework_file import along_json, lift_json
 from yellowfen.store import bench_runs, boards, jobs, stations, tools
 from yellowfen.web.database import Database
-from yellowfen.web.heat_forms import PlanForm, plan_settings
+from yellowfen.web.heat_forms import PlanSent, plan_settings
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.waiting import WaitedFor
@@ -111,6 +104,7 @@ def heat_of(request: Request, job: Job, database: Database) -> Response:
             "stations": stations.rows(database),
             "undersides": [str(one) for one in Underside],
             "settings": plan_settings(job.plan),
+            "nozzle": measures_of(HotAir, "nozzle"),
             "irons": _irons(database),
             "wants_tour": _untouched(database, job) and len(job.plan.targets) > MOST_FLOWS,
             "untouched": _untouched(database, job),
@@ -180,10 +174,7 @@ def _irons(database: Database) -> list[dict[str, Any]]:
 
 def _station_facts(station: Any) -> dict[str, Any]:
     return {
-        "nozzle_mm": station.nozzle_mm,
-        "nozzle_long_mm": station.nozzle_long_mm,
-        "outlet_c": station.outlet_c,
-        "flow_lpm": station.flow_lpm,
+        "air": asdict(station.air),
         "outlet_label": station.outlet_label,
         "air_share": station.air_share,
         "most_lpm": station.most_lpm,
@@ -203,9 +194,9 @@ def _station_facts(station: Any) -> dict[str, Any]:
 
 
 @router.post("/api/jobs/{job_id}/rehearse")
-def rehearse(job_id: int, form: PlanForm, database: Database, quick: bool = False) -> JSONResponse:
+def rehearse(job_id: int, plan: PlanSent, database: Database, quick: bool = False) -> JSONResponse:
     """Keep the plan and rehearse it; `quick` answers from the coarse grid first."""
-    job = keep_heat_plan(database, job_id, form.plan())
+    job = keep_heat_plan(database, job_id, plan)
     if not job.plan.targets:
         return JSONResponse({"empty": True})
     if quick:
@@ -259,6 +250,8 @@ def _answer(job: Job, done: Rehearsed, earlier: Mapping[str, int]) -> dict[str, 
         if rehearsal.plate_c is None
         else np.round(rehearsal.plate_c[::stride], 1).tolist(),
         "calibrated": done.taught,
+        "nozzle": job.plan.air.nozzle_words,
+        "nozzle_mm": job.plan.air.narrow_mm,
         "frames": _frames(rehearsal, job.plan.side),
         "cell_mm": round(rehearsal.model.cell_mm, 2),
         "pads_as_drawn": rehearsal.model.pads_as_drawn,
@@ -344,7 +337,7 @@ def _move(scene: Scene, move: Move, side: str) -> dict[str, Any]:
     over = side == "bottom"
     x = scene.board.width_mm - x if over else x
     return {
-        "do": str(move.deed),
+        "deed": str(move.deed),
         "seconds": move.seconds,
         "height_mm": move.height_mm,
         "circle_mm": move.circle_mm,
@@ -427,12 +420,12 @@ def _edges_filled(frames: Any, rehearsal: Rehearsal) -> Any:
 
 
 @router.post("/api/jobs/{job_id}/usual")
-def usual(job_id: int, form: PlanForm, database: Database) -> dict[str, Any]:
+def usual(job_id: int, plan: PlanSent, database: Database) -> dict[str, Any]:
     """A recipe to start from for the plan as sent: moves, plate or oven settings, what to know of
     it. Keeps nothing.
     """
-    plan, found = usual_plan(database, jobs.get(database, job_id), form.plan())
-    settings = plan_settings(plan)
+    proposed, found = usual_plan(database, jobs.get(database, job_id), plan)
+    settings = plan_settings(proposed)
     return {
         "moves": settings["moves"],
         "plate": settings["plate"],

@@ -157,7 +157,7 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
     if heat is not None and heat.source is SourceKind.AIR:
         labels = next(
             (
-                one.marks_at(heat.outlet_c, heat.flow_lpm)
+                one.marks_at(heat.air.outlet_c, heat.air.flow_lpm)
                 for one in stations.rows(database)
                 if one.id == heat.station_id
             ),

@@ -11,10 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from yellowfen.core.bench.station import Tool
 from yellowfen.core.heat.calibrate import STRUCTURE_LOG_SD, FoundFactor
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.heat.scene import (
-    HotPlate,
-    Oven,
-)
+from yellowfen.core.heat.source import HotPlate, Oven
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.quantity.number import typed_number, typed_numbers
 from yellowfen.errors import InvalidValue, YellowfenError

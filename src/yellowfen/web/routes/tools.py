@@ -7,7 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.bench.station import Tool, ToolKind
 from yellowfen.core.heat.heat_plan import USUAL_OVEN
-from yellowfen.core.heat.scene import (
+from yellowfen.core.heat.source import (
     Control,
     Handle,
     HotPlate,
@@ -63,9 +63,9 @@ def _tool_content(typed: ToolForm) -> HotPlate | Oven | Preheater | Iron:
         )
     if typed.kind == ToolKind.PREHEATER:
         return Preheater(
-            celsius,
-            typed_number("air_w_m2k", typed.air_w_m2k),
-            typed_number("glow_share", typed.glow_share),
+            celsius=celsius,
+            air_w_m2k=typed_number("air_w_m2k", typed.air_w_m2k),
+            glow_share=typed_number("glow_share", typed.glow_share),
         )
     if typed.shape not in set(TipShape):
         raise InvalidValue("shape", "choose bevel, chisel, knife or cone")

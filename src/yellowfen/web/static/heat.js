@@ -10,12 +10,12 @@ document.addEventListener("alpine:init", () => {
   const names = { warm: "Warm", close: "Close in", hold: "Hold", withdraw: "Away", preheat: "From below", plate: "On the plate", oven: "In the oven" };
   const blowing = ["warm", "close", "hold"];
   const usual = {
-    air: () => [{ do: "warm", seconds: 25, height_mm: 60, circle_mm: 10 }, { do: "close", seconds: 40, height_mm: 15, circle_mm: 4 }, { do: "withdraw", seconds: 45 }],
-    plate: () => [{ do: "plate", seconds: 90 }, { do: "withdraw", seconds: 60 }],
-    oven: (plan) => [{ do: "oven", seconds: Math.min(plan.oven.curve[plan.oven.curve.length - 1][0], 900) }],
+    air: () => [{ deed: "warm", seconds: 25, height_mm: 60, circle_mm: 10 }, { deed: "close", seconds: 40, height_mm: 15, circle_mm: 4 }, { deed: "withdraw", seconds: 45 }],
+    plate: () => [{ deed: "plate", seconds: 90 }, { deed: "withdraw", seconds: 60 }],
+    oven: (plan) => [{ deed: "oven", seconds: Math.min(plan.oven.curve[plan.oven.curve.length - 1][0], 900) }],
   };
   const whole = (move) => ({ height_mm: 20, circle_mm: 0, circle_s: 2, path: "circle", along_deg: 0, tilt_deg: 0, tilt_to_deg: 0, over: [], awaits: [], ...move });
-  const leaned = settings.moves.find((move) => blowing.includes(move.do));
+  const leaned = settings.moves.find((move) => blowing.includes(move.deed));
   // One touch of the iron as a row: heating, wetting and feeding on one time axis.
   // A thing as it is, without Alpine's watching: drawing reads thousands of numbers.
   const bare = (thing) => window.Alpine.raw(thing);
@@ -142,8 +142,7 @@ document.addEventListener("alpine:init", () => {
     get figures() {
       if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
       if (this.isOven) return [{ value: `${Math.max(...this.oven.curve.map((point) => point[1]))} °C`, what: "hottest air" }, { value: `${Math.round(this.heatEnd)} s`, what: "in it" }];
-      const shape = this.nozzle_long_mm ? `${this.nozzle_mm} × ${this.nozzle_long_mm} mm` : `${this.nozzle_mm} mm`;
-      return [{ value: `${this.outlet_c} °C`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${this.flow_lpm} L/min`, what: this.byDial ? `about ${Math.round(this.flow_lpm)} L/min` : this.flowNote }, { value: shape, what: this.lean ? `nozzle, leaning ${this.lean}°` : "nozzle" }];
+      return [{ value: `${this.air.outlet_c} °C`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${this.air.flow_lpm} L/min`, what: this.byDial ? `about ${Math.round(this.air.flow_lpm)} L/min` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, leaning ${this.lean}°` : "nozzle" }];
     },
     leaned() {
       this.moves = this.moves.map((move) => (this.blows(move) ? { ...move, tilt_deg: Number(this.lean) || 0, tilt_to_deg: Number(this.leanTo), along_deg: Number(this.along) } : move));
@@ -170,7 +169,7 @@ document.addEventListener("alpine:init", () => {
     set belowText(text) { this.preheater = text === "" ? null : { ...(tools.preheater.find((one) => String(one.id) === text)?.content ?? { celsius: 150, air_w_m2k: 25, glow_share: 0 }) }; },
     get ownBelow() { return this.belowText === "own" ? `${Math.round(this.preheater.celsius)} °C, ${this.preheater.air_w_m2k > 90 ? "plate" : "warm air"}` : "150 °C, warm air"; },
     takeBelow() {
-      if (this.preheater === null) this.moves = this.moves.filter((move) => move.do !== "preheat");
+      if (this.preheater === null) this.moves = this.moves.filter((move) => move.deed !== "preheat");
       this.changed();
     },
     get faceText() { return this.plate.bare_metal ? "bare" : "dark"; },
@@ -247,11 +246,11 @@ document.addEventListener("alpine:init", () => {
     set stationText(text) { this.station_id = text === "" ? null : Number(text); },
     get station() { return this.station_id === null ? null : stations[this.station_id]; },
     get byDial() { return Boolean(this.station && this.station.air_share !== null); },
-    get airShare() { return this.byDial ? Math.round((100 * this.flow_lpm) / this.station.most_lpm) : 0; },
-    set airShare(share) { this.flow_lpm = Math.round(Math.min(Math.max(share, 1), 100) * this.station.most_lpm) / 100; },
+    get airShare() { return this.byDial ? Math.round((100 * this.air.flow_lpm) / this.station.most_lpm) : 0; },
+    set airShare(share) { this.air.flow_lpm = Math.round(Math.min(Math.max(share, 1), 100) * this.station.most_lpm) / 100; },
     get guessNote() { return this.isAir && this.station?.guessed ? `Not known of ${this.station.name}: ${this.station.guessed}. What stands here is a guess until a melt test teaches it.` : ""; },
-    get outletNote() { return this.station && this.station.outlet_label && this.station.outlet_c === this.outlet_c ? `outlet, your “${this.station.outlet_label}”` : "outlet"; },
-    get flowNote() { return this.station && this.station.flow_label && this.station.flow_lpm === this.flow_lpm ? `air, your “${this.station.flow_label}”` : "air"; },
+    get outletNote() { return this.station && this.station.outlet_label && this.station.air.outlet_c === this.air.outlet_c ? `outlet, your “${this.station.outlet_label}”` : "outlet"; },
+    get flowNote() { return this.station && this.station.flow_label && this.station.air.flow_lpm === this.air.flow_lpm ? `air, your “${this.station.flow_label}”` : "air"; },
     get jetFactor() { return this.answer && !this.answer.empty ? this.answer.jet_factor.toFixed(2) : ""; },
     get factorSource() { return this.answer && this.answer.calibrated ? "[from your calibration]" : "[from memory]"; },
     get spent() { return [...this.ramps, ...this.remelts]; },
@@ -305,11 +304,11 @@ document.addEventListener("alpine:init", () => {
       return `Board in ${this.answer.cell_mm} mm cells${this.answer.pads_as_drawn ? `, ${this.answer.pads_as_drawn} pads near the heat as their copper is drawn` : ""}; ${e.in_j} J put in, bookkeeping closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${this.answer.board_peak_c} °C.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
     },
 
-    blows(move) { return blowing.includes(move.do); },
+    blows(move) { return blowing.includes(move.deed); },
     roams(move) { return this.blows(move) && move.path !== "fixed"; },
     moveName(move) {
-      if (!this.isTour || !["close", "hold"].includes(move.do)) return names[move.do];
-      return `Stop ${this.moves.filter((one) => ["close", "hold"].includes(one.do)).indexOf(move) + 1}`;
+      if (!this.isTour || !["close", "hold"].includes(move.deed)) return names[move.deed];
+      return `Stop ${this.moves.filter((one) => ["close", "hold"].includes(one.deed)).indexOf(move) + 1}`;
     },
     moveLabel(move, what) { return `${this.moveName(move)}: ${what}`; },
     dropLabel(ref) { return `Drop ${ref}`; },
@@ -322,12 +321,12 @@ document.addEventListener("alpine:init", () => {
       if (this.untouched && this.isAir && this.some && this.targets.length <= Number(this.$root.dataset.mostFlows)) this.takeUsual();
       else this.changed();
     },
-    addWarm() { this.insert(whole({ do: "warm", seconds: 20, height_mm: 60, circle_mm: 10 })); },
-    addPreheat() { this.moves = [whole({ do: "preheat", seconds: 90 }), ...this.moves]; this.changed(); },
-    addClose() { this.insert(whole({ do: "close", seconds: 30, height_mm: 15, circle_mm: 4 })); },
-    addHold() { this.insert(whole({ do: "hold", seconds: 5, height_mm: 15, path: "fixed" })); },
+    addWarm() { this.insert(whole({ deed: "warm", seconds: 20, height_mm: 60, circle_mm: 10 })); },
+    addPreheat() { this.moves = [whole({ deed: "preheat", seconds: 90 }), ...this.moves]; this.changed(); },
+    addClose() { this.insert(whole({ deed: "close", seconds: 30, height_mm: 15, circle_mm: 4 })); },
+    addHold() { this.insert(whole({ deed: "hold", seconds: 5, height_mm: 15, path: "fixed" })); },
     insert(move) {
-      const last = this.moves.findIndex((one) => one.do === "withdraw");
+      const last = this.moves.findIndex((one) => one.deed === "withdraw");
       const place = last < 0 ? this.moves.length : last;
       this.moves = [...this.moves.slice(0, place), move, ...this.moves.slice(place)];
       this.changed();
@@ -338,13 +337,13 @@ document.addEventListener("alpine:init", () => {
       return this.carry.flow_lpm === null ? `${this.carry.name} cannot blow as strongly as before` : `Same effective strength as before: ${this.carry.outlet_c} °C, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : `${this.carry.flow_lpm} L/min`}`;
     },
     takeCarry() {
-      if (this.carry.flow_lpm !== null) { this.outlet_c = this.carry.outlet_c; this.flow_lpm = this.carry.flow_lpm; this.changed(); }
+      if (this.carry.flow_lpm !== null) { this.air.outlet_c = this.carry.outlet_c; this.air.flow_lpm = this.carry.flow_lpm; this.changed(); }
       this.carry = null;
     },
     async takeStation() {
       const station = this.station;
       this.carry = station ? await this.call(`/api/jobs/${this.job}/carry/${this.station_id}`) : null;
-      if (station) { this.nozzle_mm = station.nozzle_mm; this.nozzle_long_mm = station.nozzle_long_mm; this.outlet_c = station.outlet_c; this.flow_lpm = station.flow_lpm; this.outlet_offset_c = station.outlet_offset_c; }
+      if (station) { this.air = { ...station.air }; this.outlet_offset_c = station.outlet_offset_c; }
       else this.outlet_offset_c = 0;
       this.changed();
     },
@@ -355,13 +354,8 @@ document.addEventListener("alpine:init", () => {
     changed() { clearTimeout(this.timer); this.timer = setTimeout(() => this.rehearse()); },
 
     asked() {
-      return {
-        alloy: this.alloy, station_id: this.station_id, nozzle_mm: this.nozzle_mm, outlet_c: this.outlet_c, flow_lpm: this.flow_lpm,
-        outlet_offset_c: this.outlet_offset_c, underside: this.underside, ambient_c: this.ambient_c, targets: this.targets, side: this.side, bare_below: this.bare_below, absent: this.absent,
-        moves: this.moves.map((move) => ({ ...move })), source: this.source, nozzle_long_mm: this.nozzle_long_mm,
-        nozzle_turn_deg: Number(this.along), plate: { ...this.plate }, oven: { curve: this.oven.curve, fan_w_m2k: this.oven.fan_w_m2k },
-        tool_id: this.tool_id, preheater: this.preheater, shields: this.shields, shield_kind: this.shield_kind, board_alloy: this.board_alloy, core: this.core, goal: this.goal, held: this.held,
-      };
+      const plan = Object.fromEntries(Object.keys(settings).map((key) => [key, this[key]]));
+      return { ...plan, air: { ...this.air, nozzle_turn_deg: Number(this.along) } };
     },
 
     async rehearse() {
@@ -434,7 +428,7 @@ document.addEventListener("alpine:init", () => {
         const [picture, answer] = [bare(this.picture), bare(this.answer)];
         picture.draw(seconds, answer.liquidus_c);
         picture.pads(seconds, answer.parts);
-        if (this.isAir) picture.nozzle(seconds, answer.moves, this.nozzle_mm);
+        if (this.isAir) picture.nozzle(seconds, answer.moves, answer.nozzle_mm);
       }
     },
     toggleHeat() {
@@ -485,7 +479,7 @@ document.addEventListener("alpine:init", () => {
     get coverText() { return `Cover ${(this.outlook?.lift?.cover ?? []).join(", ")}`; },
     coverThem() { this.shields = [...new Set([...this.shields, ...this.outlook.lift.cover])]; this.drawFoil(); this.changed(); },
     get cooked() { return Object.entries(this.answer.parts).filter(([, fate]) => fate.limit_passed_s !== null).map(([ref]) => ref); },
-    get heatEnd() { return this.moves.filter((move) => move.do !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
+    get heatEnd() { return this.moves.filter((move) => move.deed !== "withdraw").reduce((sum, move) => sum + Number(move.seconds), 0); },
     // What the last board of the same heat showed, as the bench's clock will begin.
     get taughtText() { return this.outlook?.taught ? `${this.outlook.taught}.` : ""; },
     get looseText() {

@@ -48,9 +48,9 @@ window.HeatLine = class HeatLine {
     let start = 0;
     for (const move of moves) {
       const width = this.x(start + move.seconds) - this.x(start);
-      this.add("rect", { class: `move-band ${move.do}`, x: this.x(start), y: 0, width, height: HeatLine.BOTTOM });
+      this.add("rect", { class: `move-band ${move.deed}`, x: this.x(start), y: 0, width, height: HeatLine.BOTTOM });
       if (width > 44) {
-        const said = move.blows && width > 110 ? `${names[move.do]}, ${move.height_mm} mm` : names[move.do];
+        const said = move.blows && width > 110 ? `${names[move.deed]}, ${move.height_mm} mm` : names[move.deed];
         this.add("text", { x: this.x(start) + 6, y: 16 }, said);
       }
       start += move.seconds;

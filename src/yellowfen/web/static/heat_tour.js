@@ -21,7 +21,7 @@ window.heatTour = () => ({
   },
   get putBack() { return this.absent.length > 0; },
   allOn() { this.absent = []; this.changed(); },
-  stops(move) { return this.isAir && ["close", "hold"].includes(move.do); },
+  stops(move) { return this.isAir && ["close", "hold"].includes(move.deed); },
   get cannotAsk() { return !this.canTour || this.touring; },
   get leftAny() { return this.leftRows.length > 0; },
   tourOrder: "",
@@ -83,7 +83,7 @@ window.heatTour = () => ({
   // The stops as rows: those of the plan, or of what is proposed.
   get planRows() {
     if (!this.isTour) return [];
-    const warm = this.moves.findIndex((move) => move.do === "close" || move.do === "hold");
+    const warm = this.moves.findIndex((move) => move.deed === "close" || move.deed === "hold");
     return this.answer.stops.map((stop, i) => {
       const stay = this.outlook ? this.outlook.stays[warm + i] : null;
       return this.row(stop, i, stop.refs, stay ? [stay.early_s, stay.late_s] : [], stay ? stay.latest_s : null, stay ? stay.latest_why : "");
