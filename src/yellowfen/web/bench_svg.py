@@ -10,7 +10,7 @@ _HEAD = '<svg class="tool-drawing" viewBox="0 0 120 84" role="img" aria-label="{
 
 def station_drawing(station: Station, taught: bool) -> Markup:
     """A nozzle over a board; its air as wide as it blows, dashed while nobody taught it."""
-    wide = 6.0 + 2.2 * min(station.air.nozzle_mm, 16)
+    wide = 6.0 + 2.2 * min(station.air.narrow_mm, 16)
     reach = 10 + 12 * min(station.air.flow_lpm / 60, 1.6)
     kind = "air" if taught else "air unsure"
     x = 60

@@ -180,7 +180,7 @@ def off_bench(connection: sqlite3.Connection, plan: HeatPlan, asked: Answers) ->
     return OffBench(
         air=air,
         nozzles_mm=tuple(
-            sorted({one.nozzle_mm for one in nozzles if one.nozzle_long_mm is None} | {4.0})
+            sorted({one.narrow_mm for one in nozzles if one.nozzle_long_mm is None} | {4.0})
         ),
         long_nozzles_mm=tuple(dict.fromkeys(long)),
         jets=asked.jets,

@@ -409,13 +409,13 @@ def _recalled(arrangement: Arrangement, stored: dict[str, Any]) -> SettingsPropo
 
 def bench_of(connection: sqlite3.Connection, plan: HeatPlan, free_alloy: bool) -> Bench:
     """What else is on the bench: the nozzles of the stations, a preheater, a plate."""
-    nozzles = {station.air.nozzle_mm for station in stations.rows(connection)} | {6.0, 10.0}
+    nozzles = {station.air.narrow_mm for station in stations.rows(connection)} | {6.0, 10.0}
     heaters = [tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PREHEATER]
     heater = next((one for one in heaters if isinstance(one, Preheater)), None)
     plates = (tool.content for tool in tools.rows(connection) if tool.kind is ToolKind.PLATE)
     plate = next((one for one in plates if isinstance(one, HotPlate)), None)
     return Bench(
-        nozzles_mm=tuple(sorted(nozzles - {plan.air.nozzle_mm})),
+        nozzles_mm=tuple(sorted(nozzles - {plan.air.narrow_mm})),
         preheater=heater,
         foil=True,
         free_alloy=free_alloy,

@@ -167,7 +167,7 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
             )
     yield Arrangement("warm", "warm the area for longer first", warmed(scene))
     for nozzle in bench.nozzles_mm:
-        if abs(nozzle - scene.source.nozzle_mm) > 0.3:
+        if abs(nozzle - scene.source.narrow_mm) > 0.3:
             yield Arrangement(
                 f"nozzle {nozzle:g}",
                 f"the {nozzle:g} mm nozzle",

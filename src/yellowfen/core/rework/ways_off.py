@@ -337,10 +337,10 @@ def _air(
     if bench.air is None:
         return _not(OffWay.AIR, "no hot-air station on the bench")
     narrow = min(scene.board.width_mm, scene.board.height_mm)
-    every = dict.fromkeys((bench.air.nozzle_mm, *bench.nozzles_mm))
+    every = dict.fromkeys((bench.air.narrow_mm, *bench.nozzles_mm))
     nozzles = [one for one in every if one <= narrow]
     if not nozzles:
-        return _not(OffWay.AIR, f"the nozzle of {bench.air.nozzle_mm:g} mm is wider than the board")
+        return _not(OffWay.AIR, f"the nozzle of {bench.air.narrow_mm:g} mm is wider than the board")
     sources = [bench.air.with_round(one) for one in nozzles]
     return _best_air(
         OffWay.AIR,
@@ -357,7 +357,7 @@ def _rectangle(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         return _not(OffWay.RECTANGLE, "no rectangular nozzle on the bench")
     turn = part.rotation_deg + (90.0 if part.package.body_y_mm > part.package.body_x_mm else 0.0)
     sources = [
-        replace(bench.air, nozzle_mm=short, nozzle_long_mm=long, nozzle_turn_deg=turn % 180.0)
+        replace(bench.air.with_round(short), nozzle_long_mm=long, nozzle_turn_deg=turn % 180.0)
         for short, long in bench.long_nozzles_mm
     ]
     return _best_air(OffWay.RECTANGLE, scene, part, bench, [(one, None) for one in sources])
@@ -384,8 +384,7 @@ def _jets(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     across = part.rotation_deg + (0.0 if upright else 90.0)
     if len(rows) == 2:
         slit = replace(
-            share,
-            nozzle_mm=JET_WIDE_MM,
+            share.with_round(JET_WIDE_MM),
             nozzle_long_mm=max(long, JET_WIDE_MM),
             nozzle_turn_deg=(across + 90.0) % 180.0,
         )
@@ -448,7 +447,7 @@ def _air_scene(
 ) -> Scene:
     half = max(half_size_mm(part))
     circle = (
-        round(max(half - 0.5 * source.nozzle_mm, 0.0), 1) if source.nozzle_long_mm is None else 0.0
+        round(max(half - 0.5 * source.narrow_mm, 0.0), 1) if source.nozzle_long_mm is None else 0.0
     )
     over = (part.ref,)
     if path is None:
