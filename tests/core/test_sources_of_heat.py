@@ -251,6 +251,26 @@ def test_parts_underneath_hold_a_board_off_the_plate_and_it_is_said() -> None:
     )
 
 
+def test_the_jet_of_a_tapered_nozzle_leaves_by_its_small_end() -> None:
+    """The same air through a smaller end is faster: it melts sooner, as the straight nozzle of that
+    end does and not as the wide one; an end as wide as the nozzle changes nothing.
+    """
+    wide, narrow = HotAir(nozzle_mm=8, outlet_c=350, flow_lpm=30), 4.0
+    tapered = replace(wide, nozzle_end_mm=narrow)
+    assert tapered.opening_mm2 == wide.with_round(narrow).opening_mm2
+    molten = [
+        rehearse(replace(small_scene(), source=source)).joints[0].melt_end_s
+        for source in (wide, tapered, wide.with_round(narrow), replace(wide, nozzle_end_mm=8.0))
+    ]
+    assert molten[0] is not None
+    assert molten[1] == molten[2]
+    assert (molten[1] or 1e9) < 0.9 * molten[0]
+    assert molten[3] == molten[0]
+    for odd in ({"nozzle_end_mm": 9.0}, {"nozzle_end_mm": 3.0, "nozzle_long_mm": 12.0}):
+        with pytest.raises(InvalidValue, match="nozzle_end_mm"):
+            replace(wide, **odd)
+
+
 def test_foil_spares_a_neighbour_and_preheating_shortens_the_heat() -> None:
     scene = small_scene(close_s=50.0)
     plain = rehearse(scene)

@@ -21,7 +21,7 @@ class HotAir:
     """A hot-air station: outlet temperature and free-air flow. In a scene as it truly blows, on the
     bench and in a plan as its display shows it.
 
-    Round nozzle of diameter `nozzle_mm`; with `nozzle_long_mm` a rectangle of nozzle_mm by
+    Round nozzle of diameter `nozzle_mm`, tapered to `nozzle_end_mm` where that is given; with `nozzle_long_mm` a rectangle of nozzle_mm by
     nozzle_long_mm, its long side turned `nozzle_turn_deg` anticlockwise from the board's x.
     """
 
@@ -41,16 +41,33 @@ class HotAir:
         part_of="nozzle",
     )
     nozzle_turn_deg: float = measure("nozzle turn", -360, 360, "°", default=0.0)
+    nozzle_end_mm: float | None = measure(
+        "the nozzle's small end",
+        0.5,
+        30,
+        "mm",
+        default=None,
+        asks="its small end, if it tapers",
+        hint="the jet leaves there; empty for a straight one",
+        part_of="nozzle",
+    )
 
     def __post_init__(self) -> None:
         if self.nozzle_long_mm is not None:
             in_range("source.nozzle_long_mm", self.nozzle_long_mm, self.nozzle_mm, 60, "mm")
+        if self.nozzle_end_mm is not None:
+            in_range("source.nozzle_end_mm", self.nozzle_end_mm, 0.5, self.nozzle_mm, "mm")
+            if self.nozzle_long_mm is not None:
+                raise InvalidValue(
+                    "source.nozzle_end_mm",
+                    "a nozzle is a rectangle or tapers; leave one of the two empty",
+                )
 
     @property
     def opening_mm2(self) -> float:
         """Area of the opening that the jet leaves by."""
         if self.nozzle_long_mm is None:
-            return math.pi / 4 * self.nozzle_mm**2
+            return math.pi / 4 * self.narrow_mm**2
         return self.nozzle_mm * self.nozzle_long_mm
 
     @property
@@ -61,7 +78,7 @@ class HotAir:
     @property
     def narrow_mm(self) -> float:
         """The narrow side of that opening."""
-        return self.nozzle_mm
+        return self.nozzle_mm if self.nozzle_end_mm is None else self.nozzle_end_mm
 
     @property
     def longer(self) -> float:
@@ -70,9 +87,10 @@ class HotAir:
 
     @property
     def nozzle_words(self) -> str:
-        """Its nozzle as a page says it: "6 mm", "6 × 10 mm"."""
+        """Its nozzle as a page says it: "6 mm", "6 × 10 mm", "10 to 4 mm"."""
         long = "" if self.nozzle_long_mm is None else f" × {self.nozzle_long_mm:g}"
-        return f"{self.nozzle_mm:g}{long} mm"
+        end = "" if self.nozzle_end_mm is None else f" to {self.nozzle_end_mm:g}"
+        return f"{self.nozzle_mm:g}{long}{end} mm"
 
     def with_round(self, nozzle_mm: float) -> "HotAir":
         """The same air out of a plain round nozzle."""
