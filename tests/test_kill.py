@@ -18,11 +18,20 @@ import pytest
 from tests.live_server import LiveServer
 from tests.soak import soaked
 from tests.waiting import AT_MOST_S, until
-from yellowfen.core.work.bench_run import RULES, RunKind
-from yellowfen.core.work.bench_scripts import MendRun, MendStep, PrintRun, WashRun, WashStep
-from yellowfen.core.work.check_script import CheckLine, CheckPlan
-from yellowfen.core.work.look_script import LookJoint, LookPlan
-from yellowfen.core.work.removal import RemovalRun, RemovalStep
+from yellowfen.core.run.hand_paste import PASTE
+from yellowfen.core.run.heat import HEAT
+from yellowfen.core.run.iron import IRON
+from yellowfen.core.run.kinds import KINDS
+from yellowfen.core.run.kit import KIT
+from yellowfen.core.run.look import LOOK, LookJoint, LookPlan
+from yellowfen.core.run.mend import MEND, MendRun, MendStep
+from yellowfen.core.run.meter import CHECK, CheckLine, CheckPlan
+from yellowfen.core.run.pads import PADS
+from yellowfen.core.run.placing import PLACE
+from yellowfen.core.run.printing import PRINT, PrintRun
+from yellowfen.core.run.removal import REMOVE, RemovalRun, RemovalStep
+from yellowfen.core.run.run import KindOfRun
+from yellowfen.core.run.washing import WASH, WashRun, WashStep
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs, demo, rework
@@ -43,42 +52,42 @@ def asked(url: str, method: str, body: dict[str, object] | None = None) -> list[
         return None
 
 
-def started(connection: sqlite3.Connection, kind: RunKind) -> int:
+def started(connection: sqlite3.Connection, kind: KindOfRun) -> int:
     job = jobs.rows(connection)[0].id
-    if kind is RunKind.LOOK:
+    if kind is LOOK:
         joints = tuple(
             LookJoint(ref="U4", pin=str(pin), seen_from="from the side") for pin in range(1, 9)
         )
         return stored.add(connection, job, kind, LookPlan(joints=joints))
-    if kind is RunKind.CHECK:
+    if kind is CHECK:
         lines = tuple(
             CheckLine(here=f"A{n}", there=f"B{n}", expect="must connect") for n in range(8)
         )
         return stored.add(connection, job, kind, CheckPlan(name="U4", lines=lines))
-    if kind is RunKind.WASH:
+    if kind is WASH:
         washing = tuple(WashStep(title=f"pass {n}", detail="brush") for n in range(8))
         return stored.add(connection, job, kind, WashRun(steps=washing))
-    if kind is RunKind.REMOVE:
+    if kind is REMOVE:
         words = [RemovalStep(title=f"step {n}", press="done") for n in range(8)]
         plan = RemovalRun(ref="U4", way="removal alloy", steps=tuple(words))
         return stored.add(connection, job, kind, plan)
-    if kind is RunKind.PRINT:
+    if kind is PRINT:
         boards = tuple(f"board {number}" for number in range(1, 9))
         return stored.add(
             connection, job, kind, PrintRun(boards=boards, stroke="along"), side="top"
         )
-    if kind is RunKind.MEND:
+    if kind is MEND:
         steps = tuple(
             MendStep(ref="U4", pin=str(pin), fault="lean", steps=("flux",)) for pin in range(1, 9)
         )
         return stored.add(connection, job, kind, MendRun(steps=steps))
     starts = {
-        RunKind.PADS: lambda: rework.start_pads(connection, job, "U4"),
-        RunKind.HEAT: lambda: bench_runs.start_heat(connection, job),
-        RunKind.PLACE: lambda: bench_runs.start_placing(connection, job, "top"),
-        RunKind.PASTE: lambda: bench_runs.start_dotting(connection, job, "top"),
-        RunKind.KIT: lambda: bench_runs.start_kit_check(connection, job),
-        RunKind.IRON: lambda: bench_runs.start_by_iron(connection, job, "U1"),
+        PADS: lambda: rework.start_pads(connection, job, "U4"),
+        HEAT: lambda: bench_runs.start_heat(connection, job),
+        PLACE: lambda: bench_runs.start_placing(connection, job, "top"),
+        PASTE: lambda: bench_runs.start_dotting(connection, job, "top"),
+        KIT: lambda: bench_runs.start_kit_check(connection, job),
+        IRON: lambda: bench_runs.start_by_iron(connection, job, "U1"),
     }
     return starts[kind]()
 
@@ -88,11 +97,11 @@ class Hand:
     after a kill is asked anew by its key.
     """
 
-    def __init__(self, connection: sqlite3.Connection, kind: RunKind) -> None:
+    def __init__(self, connection: sqlite3.Connection, kind: KindOfRun) -> None:
         self.kind = kind
         self.run = started(connection, kind)
         self.cues = [cue.key for cue in stored.get(connection, self.run).script.cues]
-        self.word = next(iter(RULES[kind].words))
+        self.word = next(iter(kind.rule.words))
         self.kept: list[str] = []
         self.wanted: list[str] = []
         self.wrong: list[str] = []
@@ -137,7 +146,7 @@ def test_confirmed_taps_survive_kills_and_none_is_doubled(tmp_path: Path) -> Non
     """Every kind of run is tapped at once, and the server killed amid it."""
     connection = open_database(tmp_path)
     demo.fill(connection)
-    hands = [Hand(connection, kind) for kind in RunKind]
+    hands = [Hand(connection, kind) for kind in KINDS.values()]
     chance = random.Random(7)
     server = LiveServer(tmp_path)
     for _ in range(KILLS):

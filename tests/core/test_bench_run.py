@@ -18,13 +18,17 @@ from yellowfen.core.heat.heat_plan import USUAL_AIR, Forecast, HeatPlan, TargetF
 from yellowfen.core.heat.scene import Deed, Move
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.paste import paste_named
-from yellowfen.core.work.bench_run import (
-    RULES,
+from yellowfen.core.run.hand_paste import hand_script
+from yellowfen.core.run.heat import HEAT, heat_script
+from yellowfen.core.run.iron import iron_plan, iron_script
+from yellowfen.core.run.kinds import KINDS
+from yellowfen.core.run.kit import KIT, kit_plan, kit_script
+from yellowfen.core.run.look import LOOK, LookJoint, LookPlan, found_by, look_script, refused_text
+from yellowfen.core.run.machine import (
     SLACK_MS,
     Cue,
     Effect,
     Reach,
-    RunKind,
     Script,
     Tap,
     allowed,
@@ -34,22 +38,11 @@ from yellowfen.core.work.bench_run import (
     undoable,
     worked_s,
 )
-from yellowfen.core.work.bench_scripts import (
-    MendRun,
-    MendStep,
-    hand_script,
-    iron_plan,
-    iron_script,
-    kit_plan,
-    kit_script,
-    mend_script,
-    placing_plan,
-    placing_script,
-)
-from yellowfen.core.work.heat_script import heat_script
+from yellowfen.core.run.mend import MendRun, MendStep, mend_script
+from yellowfen.core.run.placing import PLACE, placing_plan, placing_script
+from yellowfen.core.run.run import KindOfRun
 from yellowfen.core.work.iron_rows import joint_plans, row_plans
 from yellowfen.core.work.kit import kit
-from yellowfen.core.work.look_script import LookJoint, LookPlan, found_by, look_script, refused_text
 from yellowfen.core.work.order import placement_order
 
 MOVES = (
@@ -65,12 +58,12 @@ FORECAST = Forecast(
     latest_s=62.0,
     latest_why="why",
 )
-HEAT = heat_script(HeatPlan(targets=("U4", "C3"), moves=MOVES), FORECAST)
+HEATED = heat_script(HeatPlan(targets=("U4", "C3"), moves=MOVES), FORECAST)
 
 
-def plain(kind: RunKind, count: int = 4) -> Script:
+def plain(kind: KindOfRun, count: int = 4) -> Script:
     cues = tuple(Cue(key=f"c{n}", title=f"do {n}", press=f"did {n}") for n in range(count))
-    return Script(kind=kind, cues=cues, closing="over")
+    return Script(rule=kind.rule, cues=cues, closing="over")
 
 
 def tap(cue: str, word: str, at_s: float = 0.0, key: str = "") -> Tap:
@@ -86,12 +79,12 @@ def taken(script: Script, *taps: Tap) -> list[Tap]:
     return kept
 
 
-@pytest.mark.parametrize("kind", list(RunKind))
-def test_every_word_at_every_cue_does_what_its_table_says(kind: RunKind) -> None:
+@pytest.mark.parametrize("kind", KINDS.values(), ids=str)
+def test_every_word_at_every_cue_does_what_its_table_says(kind: KindOfRun) -> None:
     """A walk of the transitions: from a fresh run, each word at each cue; afterwards the first
     again.
     """
-    script, rule = plain(kind), RULES[kind]
+    script, rule = plain(kind), kind.rule
     keys = [cue.key for cue in script.cues]
     for place, (word, effect) in itertools.product(range(4), rule.words.items()):
         refused = allowed(script, [], tap(f"c{place}", word))
@@ -133,10 +126,10 @@ def test_every_word_at_every_cue_does_what_its_table_says(kind: RunKind) -> None
             assert (again == "") is repeatable, (word, again)
 
 
-@pytest.mark.parametrize("kind", list(RunKind))
-def test_what_is_not_of_the_script_is_refused_with_a_reason(kind: RunKind) -> None:
+@pytest.mark.parametrize("kind", KINDS.values(), ids=str)
+def test_what_is_not_of_the_script_is_refused_with_a_reason(kind: KindOfRun) -> None:
     script = plain(kind)
-    word = next(iter(RULES[kind].words))
+    word = next(iter(kind.rule.words))
     first = tap("c0", word, 100.0)
     for wrong, said in (
         (tap("c9", word), "not part of this run"),
@@ -145,11 +138,11 @@ def test_what_is_not_of_the_script_is_refused_with_a_reason(kind: RunKind) -> No
         assert said in allowed(script, [], wrong)
     assert "before the tap before it" in allowed(script, [first], tap("c1", word, 90.0))
     assert not allowed(script, [first], tap("c1", word, 100.0 - SLACK_MS / 1000))
-    if RULES[kind].clock:
+    if kind.rule.clock:
         assert "more than a day" in allowed(script, [first], tap("c1", word, 100.0 + 90_000))
 
 
-scripts = st.sampled_from([HEAT, *(plain(kind) for kind in RunKind)])
+scripts = st.sampled_from([HEATED, *(plain(kind) for kind in KINDS.values())])
 
 
 @given(scripts, st.data())
@@ -169,7 +162,7 @@ def test_any_taps_and_undos_leave_a_legal_state(script: Script, data: st.DataObj
             states.pop()
             assert state_after(script, taps) == states[-1]
             continue
-        word = data.draw(st.sampled_from([*RULES[script.kind].words, "eaten"]))
+        word = data.draw(st.sampled_from([*script.rule.words, "eaten"]))
         one = tap(data.draw(st.sampled_from([*keys, "c99"])), word, number, str(number))
         reason = allowed(script, taps, one)
         if reason:
@@ -197,27 +190,27 @@ def test_a_mark_of_a_dial_stands_for_one_temperature_and_one_air() -> None:
 
 def test_a_heat_goes_by_what_falls_due_and_flows_may_come_at_any_time() -> None:
     order = ["start", "flowed C3", "move 2", "flowed U4", "away", "solid"]
-    assert [cue.key for cue in HEAT.cues] == order
-    assert [cue.due_s for cue in HEAT.cues] == [None, 20.0, 25.0, 50.0, 62.0, None]
-    assert allowed(HEAT, [], tap("flowed U4", "done")).startswith("first: Start")
+    assert [cue.key for cue in HEATED.cues] == order
+    assert [cue.due_s for cue in HEATED.cues] == [None, 20.0, 25.0, 50.0, 62.0, None]
+    assert allowed(HEATED, [], tap("flowed U4", "done")).startswith("first: Start")
     begun = [tap("start", "done")]
-    assert "first: Heat is away" in allowed(HEAT, begun, tap("solid", "done", 9))
-    early = taken(HEAT, *begun, tap("flowed U4", "done", 3.0), tap("away", "done", 4.0))
+    assert "first: Heat is away" in allowed(HEATED, begun, tap("solid", "done", 9))
+    early = taken(HEATED, *begun, tap("flowed U4", "done", 3.0), tap("away", "done", 4.0))
     assert len(early) == 3
-    state = state_after(HEAT, early)
+    state = state_after(HEATED, early)
     assert state.passed == ("move 2",)
     assert state.to_do == ("flowed C3", "solid")
-    assert "too late" in allowed(HEAT, early, tap("move 2", "done", 5.0))
-    late = taken(HEAT, *early, tap("flowed C3", "done", 6.0), tap("solid", "done", 30.0))
-    assert state_after(HEAT, late).over
-    assert state_after(HEAT, taken(HEAT, *early, tap("solid", "done", 30.0))).passed == (
+    assert "too late" in allowed(HEATED, early, tap("move 2", "done", 5.0))
+    late = taken(HEATED, *early, tap("flowed C3", "done", 6.0), tap("solid", "done", 30.0))
+    assert state_after(HEATED, late).over
+    assert state_after(HEATED, taken(HEATED, *early, tap("solid", "done", 30.0))).passed == (
         "move 2",
         "flowed C3",
     )
 
 
 def test_a_skipped_part_comes_again_at_the_end_and_a_missing_one_does_not() -> None:
-    script = plain(RunKind.PLACE, 3)
+    script = plain(PLACE, 3)
     taps = taken(
         script,
         tap("c0", "skipped", 0),
@@ -234,7 +227,7 @@ def test_a_skipped_part_comes_again_at_the_end_and_a_missing_one_does_not() -> N
 
 
 def test_placements_are_timed_from_tap_to_tap_without_pauses() -> None:
-    script = plain(RunKind.PLACE, 6)
+    script = plain(PLACE, 6)
     moments = (0.0, 8.0, 20.0, 1000.0, 1009.0, 1009.2)
     taps = [tap(f"c{n}", "placed", at) for n, at in enumerate(moments)]
     assert each_s(script, taps) == [8.0, 12.0, 9.0]
@@ -384,7 +377,7 @@ def test_minutes_at_the_bench_leave_pauses_out_and_moments_that_nobody_knows() -
     kept = Tap(key="kept 1", cue="c0", word="good", at_ms=0)
     day = 86_400.0
     taps = [kept, tap("c1", "good", day), tap("c2", "good", day + 40.0), tap("c3", "good", 3 * day)]
-    assert worked_s(RunKind.LOOK, taps) == 40.0
+    assert worked_s(LOOK.rule, taps) == 40.0
     heat = [tap("start", "done", day), tap("solid", "done", day + 500.0)]
-    assert worked_s(RunKind.HEAT, heat) == 500.0
-    assert worked_s(RunKind.KIT, []) == 0.0
+    assert worked_s(HEAT.rule, heat) == 500.0
+    assert worked_s(KIT.rule, []) == 0.0

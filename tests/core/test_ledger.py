@@ -4,6 +4,7 @@ import random
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from enum import Enum
+from typing import Any
 
 import pytest
 
@@ -20,27 +21,22 @@ from yellowfen.core.heat.heat_plan import (
 from yellowfen.core.heat.scene import Deed, Move
 from yellowfen.core.rework.removal_steps import removal_run
 from yellowfen.core.rework.ways_off import OffWay
-from yellowfen.core.work.bench_run import RULES, RunKind, Tap, allowed, undoable
-from yellowfen.core.work.bench_scripts import (
-    RECORD,
-    IronPlan,
-    MendRun,
-    MendStep,
-    PadsRun,
-    PadStep,
-    PlacingPlan,
-    PlacingStep,
-    PrintRun,
-    WashRun,
-    WashStep,
-)
+from yellowfen.core.run.heat import HEAT
+from yellowfen.core.run.iron import IRON, RECORD, IronPlan
+from yellowfen.core.run.ledger import JointAt, Ledger, PartAt, ledger_of
+from yellowfen.core.run.look import LOOK, LookJoint, LookPlan
+from yellowfen.core.run.machine import Tap, allowed, undoable
+from yellowfen.core.run.mend import MEND, MendRun, MendStep
+from yellowfen.core.run.pad_heats import PadHeats, by_part
+from yellowfen.core.run.pads import PADS, PadsRun, PadStep
+from yellowfen.core.run.placing import PLACE, PlacingPlan, PlacingStep
+from yellowfen.core.run.printing import PRINT, PrintRun
+from yellowfen.core.run.removal import REMOVE
+from yellowfen.core.run.run import BenchRun, KindOfRun
+from yellowfen.core.run.stages import Progress, behind
+from yellowfen.core.run.washing import WASH, WashRun, WashStep
 from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.job import Purpose, Verdict
-from yellowfen.core.work.ledger import JointAt, Ledger, PartAt, ledger_of
-from yellowfen.core.work.look_script import LookJoint, LookPlan
-from yellowfen.core.work.pad_heats import PadHeats, by_part
-from yellowfen.core.work.run import BenchRun, Plan
-from yellowfen.core.work.stages import Progress, behind
 
 PINS = {"U4": ("1", "2", "3"), "C2": ("1", "2"), "R9": ("1", "2"), "J1": ("1", "2")}
 SEEN = {**PINS, "U4": ("1", "2")}  # its third lies under the body
@@ -55,7 +51,9 @@ class Bench:
     runs: list[BenchRun] = field(default_factory=list)
     stored: int = 0
 
-    def begin(self, kind: RunKind, plan: Plan, forecast: Forecast | None = None, side="top") -> int:  # type: ignore[no-untyped-def]
+    def begin(
+        self, kind: KindOfRun, plan: Any, forecast: Forecast | None = None, side="top"
+    ) -> int:  # type: ignore[no-untyped-def]
         number = len(self.runs) + 1
         self.runs.append(
             BenchRun(
@@ -77,7 +75,7 @@ class Bench:
     def tap(self, run: int, cue: str, word: str = "", text: str = "") -> bool:
         one = self.runs[run]
         self.stored += 1
-        word = word or next(iter(RULES[one.kind].words))
+        word = word or next(iter(one.kind.rule.words))
         new = Tap(
             key=f"k{self.stored}",
             cue=cue,
@@ -168,12 +166,12 @@ def progress(
 
 
 def heated(bench: Bench, *refs: str) -> None:
-    run = bench.begin(RunKind.HEAT, heat(*refs), forecast(*refs))
+    run = bench.begin(HEAT, heat(*refs), forecast(*refs))
     bench.all(run, "start", *(f"flowed {ref}" for ref in refs), "away", "solid")
 
 
 def lifted(bench: Bench, ref: str, along: tuple[str, ...] = ()) -> int:
-    run = bench.begin(RunKind.HEAT, heat(ref, lifts=True), forecast(ref, along=along))
+    run = bench.begin(HEAT, heat(ref, lifts=True), forecast(ref, along=along))
     bench.all(run, "start", f"lifted {ref}", "away", "solid")
     return run
 
@@ -181,7 +179,7 @@ def lifted(bench: Bench, ref: str, along: tuple[str, ...] = ()) -> int:
 # written scenarios
 def test_a_part_that_was_not_placed_is_not_soldered_and_is_named() -> None:
     bench = Bench()
-    run = bench.begin(RunKind.PLACE, placing("U4", "C2", "R9"))
+    run = bench.begin(PLACE, placing("U4", "C2", "R9"))
     bench.all(run, "U4", "C2=missing")
     heated(bench, "U4", "C2", "R9")
     ledger = bench.ledger
@@ -198,7 +196,7 @@ def test_a_part_that_was_not_placed_is_not_soldered_and_is_named() -> None:
     assert "heat" not in progress(bench, "U4", "C2", "R9")
     bench.all(run, "C2", "R9")  # put on now, and soldered by iron
     for ref in ("C2", "R9"):
-        iron = bench.begin(RunKind.IRON, IronPlan(refs=(ref,), rows=(row("1"), row("2"))))
+        iron = bench.begin(IRON, IronPlan(refs=(ref,), rows=(row("1"), row("2"))))
         bench.all(iron, "row 1", "row 2")
     assert bench.ledger.soldered(PINS) == ["U4", "C2", "R9"]
 
@@ -206,7 +204,7 @@ def test_a_part_that_was_not_placed_is_not_soldered_and_is_named() -> None:
 def test_parts_by_iron_count_as_placed_joint_by_joint() -> None:
     bench = Bench()
     plan = IronPlan(refs=("U4",), rows=(row("1", "2"), row("3")), tacks=("1",))
-    run = bench.begin(RunKind.IRON, plan)
+    run = bench.begin(IRON, plan)
     bench.all(run, "tack 1", "row 1")
     part = bench.ledger.parts["U4"]
     assert part.at is PartAt.PLACED
@@ -224,14 +222,14 @@ def test_parts_by_iron_count_as_placed_joint_by_joint() -> None:
 
 def test_a_stop_that_was_not_seen_is_named_until_the_iron_has_done_it() -> None:
     bench = Bench()
-    run = bench.begin(RunKind.HEAT, heat("U4", "C2"), forecast("U4", "C2"))
+    run = bench.begin(HEAT, heat("U4", "C2"), forecast("U4", "C2"))
     bench.all(run, "start", "flowed U4", "away", "solid")
     ledger = bench.ledger
     assert ledger.parts["C2"].unmelted
     assert dict(ledger.not_done(("U4", "C2"), Purpose.BUILD, 1)) == {
         "C2": "heated, not seen to melt"
     }
-    iron = bench.begin(RunKind.IRON, IronPlan(refs=("C2",), rows=(row("1"), row("2"))))
+    iron = bench.begin(IRON, IronPlan(refs=("C2",), rows=(row("1"), row("2"))))
     bench.all(iron, "row 1", "row 2")
     assert not bench.ledger.parts["C2"].unmelted
     assert bench.ledger.soldered(PINS) == ["U4", "C2"]
@@ -239,7 +237,7 @@ def test_a_stop_that_was_not_seen_is_named_until_the_iron_has_done_it() -> None:
 
 def test_a_heat_without_the_clock_solders_what_it_says() -> None:
     bench = Bench()
-    run = bench.begin(RunKind.HEAT, heat("U4", "C2"), forecast("U4", "C2"))
+    run = bench.begin(HEAT, heat("U4", "C2"), forecast("U4", "C2"))
     assert bench.ledger.placed(PINS) == []  # opened only
     bench.all(run, "unclocked")
     assert bench.runs[run].state.over
@@ -249,7 +247,7 @@ def test_a_heat_without_the_clock_solders_what_it_says() -> None:
 def test_neighbours_and_second_melts_are_told_apart() -> None:
     bench = Bench()
     melts = (("U4", "1", 1), ("U4", "2", 3), ("C2", "1", 2))
-    run = bench.begin(RunKind.HEAT, heat("U4"), forecast("U4", melts=melts))
+    run = bench.begin(HEAT, heat("U4"), forecast("U4", melts=melts))
     bench.all(run, "start", "away", "solid")
     assert bench.ledger.pads == {}  # nothing was seen to melt
     bench.undo(run)
@@ -265,7 +263,7 @@ def test_neighbours_and_second_melts_are_told_apart() -> None:
 
 def test_the_way_off_is_the_parts_own_and_an_undone_lift_never_was() -> None:
     bench = Bench(purpose=Purpose.REWORK)
-    alloy = bench.begin(RunKind.REMOVE, removal_run("U4", OffWay.REMOVAL))
+    alloy = bench.begin(REMOVE, removal_run("U4", OffWay.REMOVAL))
     bench.all(alloy, "step 1", "step 2", "step 3", "lifted U4")
     before = bench.ledger
     air = lifted(bench, "C2", along=("R9",))
@@ -282,7 +280,7 @@ def test_the_way_off_is_the_parts_own_and_an_undone_lift_never_was() -> None:
         bench.undo(air)
     assert replace_events(bench.ledger) == replace_events(before)
     record = replace(removal_run("J1", OffWay.CUT), steps=())  # done without the clock
-    cut = bench.begin(RunKind.REMOVE, record)
+    cut = bench.begin(REMOVE, record)
     assert bench.runs[cut].lifted == ()
     bench.all(cut, "lifted J1")
     assert bench.runs[cut].lifted == ("J1",)
@@ -312,7 +310,7 @@ def test_a_rework_is_behind_when_every_part_is() -> None:
     assert now() == {"survey", "lift"}
     for ref in parts:
         plan = PadsRun(ref=ref, steps=tuple(PadStep(pin=pin) for pin in PINS[ref]))
-        run = bench.begin(RunKind.PADS, plan)
+        run = bench.begin(PADS, plan)
         bench.all(run, "flux", *(f"pad {pin}" for pin in PINS[ref]))
         assert "pads" not in now()
         bench.all(run, "clean")
@@ -321,7 +319,7 @@ def test_a_rework_is_behind_when_every_part_is() -> None:
     assert "refit" not in now()
     heated(bench, "C2")
     assert now(noted=True) == {"survey", "lift", "pads", "refit"}  # nothing looked at: not done
-    run = bench.begin(RunKind.LOOK, look(*parts))
+    run = bench.begin(LOOK, look(*parts))
     bench.all(run, "U4.1=part good", "C2.1")
     assert "look" not in now(noted=True)
     bench.all(run, "C2.2")
@@ -335,7 +333,7 @@ def test_a_lifted_pad_a_torn_track_and_bare_pads_belong_to_their_pins() -> None:
     bench = Bench(purpose=Purpose.REWORK)
     lifted(bench, "U4")
     plan = PadsRun(ref="U4", steps=tuple(PadStep(pin=pin) for pin in PINS["U4"]), want="bare")
-    run = bench.begin(RunKind.PADS, plan)
+    run = bench.begin(PADS, plan)
     bench.all(run, "flux", "pad 1", "pad 2=lifted pad", "pad 3=torn track")
     part = bench.ledger.parts["U4"]
     assert part.damage == {"2": "lifted pad", "3": "torn track"}
@@ -351,14 +349,14 @@ def test_a_lifted_pad_a_torn_track_and_bare_pads_belong_to_their_pins() -> None:
 def test_what_a_touch_up_melts_counts_by_its_fault() -> None:
     bench = Bench()
     heated(bench, "U4", "C2")
-    run = bench.begin(RunKind.LOOK, look("U4", "C2"))
+    run = bench.begin(LOOK, look("U4", "C2"))
     bench.all(run, "U4.1=bridge", "C2.=skewed", "U4.3=loose balls")
     steps = (
         MendStep(ref="U4", pin="1", fault="bridge", steps=("wick",), other="2"),
         MendStep(ref="C2", pin="", fault="skewed", steps=("air",)),
         MendStep(ref="U4", pin="3", fault="loose balls", steps=("pick",)),
     )
-    mends = bench.begin(RunKind.MEND, MendRun(steps=steps))
+    mends = bench.begin(MEND, MendRun(steps=steps))
     bench.all(mends, "mend U4.1", "mend C2.", "mend U4.3")
     heats = {pad: one.heats for pad, one in bench.ledger.pads.items()}
     assert heats == {
@@ -377,10 +375,10 @@ def test_what_a_touch_up_melts_counts_by_its_fault() -> None:
 def test_a_mark_is_asked_for_again_once_its_joint_was_molten() -> None:
     bench = Bench()
     heated(bench, "U4")
-    run = bench.begin(RunKind.LOOK, look("U4"))
+    run = bench.begin(LOOK, look("U4"))
     bench.all(run, "U4.1=part good")
     assert not bench.ledger.parts["U4"].marks["1"].stale
-    iron = bench.begin(RunKind.IRON, IronPlan(refs=("U4",), rows=(row("1"),)))
+    iron = bench.begin(IRON, IronPlan(refs=("U4",), rows=(row("1"),)))
     bench.all(iron, "row 1")
     marks = bench.ledger.parts["U4"].marks
     assert (marks["1"].stale, marks["2"].stale) == (True, False)
@@ -389,12 +387,12 @@ def test_a_mark_is_asked_for_again_once_its_joint_was_molten() -> None:
 def test_a_part_found_missing_is_not_on_until_it_was_put_back() -> None:
     bench = Bench()
     heated(bench, "C2")
-    run = bench.begin(RunKind.LOOK, look("C2"))
+    run = bench.begin(LOOK, look("C2"))
     bench.all(run, "C2.=missing")
     assert bench.ledger.soldered(PINS) == []
     assert dict(bench.ledger.not_done(("C2",), Purpose.BUILD, 1)) == {"C2": "found to be missing"}
     plan = MendRun(steps=(MendStep(ref="C2", pin="", fault="missing", steps=("put it on",)),))
-    mends = bench.begin(RunKind.MEND, plan)
+    mends = bench.begin(MEND, plan)
     bench.all(mends, "mend C2.")
     assert bench.ledger.soldered(PINS) == ["C2"]
 
@@ -402,13 +400,13 @@ def test_a_part_found_missing_is_not_on_until_it_was_put_back() -> None:
 def test_a_print_holds_until_its_side_is_heated_and_a_wash_until_anything_is() -> None:
     bench = Bench()
     plan = PrintRun(boards=("red", "blue"), stroke="left to right")
-    run = bench.begin(RunKind.PRINT, plan)
+    run = bench.begin(PRINT, plan)
     bench.all(run, "print 1=good", "print 2=skipped")
     now = [ledger_of(bench.runs, PINS, board=name) for name in ("red", "blue")]
     assert [list(one.printed) for one in now] == [["top"], []]
     heated(bench, "U4")
     assert not ledger_of(bench.runs, PINS, board="red").printed
-    wash = bench.begin(RunKind.WASH, WashRun(steps=(WashStep(title="dip", detail=""),)))
+    wash = bench.begin(WASH, WashRun(steps=(WashStep(title="dip", detail=""),)))
     bench.all(wash, "wash 1")
     assert bench.ledger.washed == wash + 1
     heated(bench, "C2")
@@ -434,7 +432,7 @@ def test_every_part_seen_to_flow_at_a_tours_stop_is_soldered_then() -> None:
         for stop in stops
     )
     plan = HeatPlan(targets=("U4", "C2", "R9"), moves=(*moves, usual_moves(())[-1]))
-    run = bench.begin(RunKind.HEAT, plan, forecast("U4", "C2", "R9", stops=stops))
+    run = bench.begin(HEAT, plan, forecast("U4", "C2", "R9", stops=stops))
     bench.all(run, "start", "stop 1", "stop 2=not seen", "away", "solid")
     assert bench.ledger.soldered(PINS) == ["U4", "C2"]
     assert bench.ledger.parts["R9"].unmelted
@@ -454,43 +452,43 @@ def play(purpose: Purpose, story: str) -> Ledger:
             bench.undo(last)
             continue
         if verb == "place":
-            last = bench.begin(RunKind.PLACE, placing(*refs))
+            last = bench.begin(PLACE, placing(*refs))
             bench.all(last, *words)
         elif verb == "list":  # a placing that is begun and not gone on with
-            last = bench.begin(RunKind.PLACE, placing(*refs))
+            last = bench.begin(PLACE, placing(*refs))
             bench.all(last, words[0])
         elif verb in ("heat", "blind"):
-            last = bench.begin(RunKind.HEAT, heat(*refs), forecast(*refs))
+            last = bench.begin(HEAT, heat(*refs), forecast(*refs))
             seen = [f"flowed {ref}" for ref in refs] if verb == "heat" else []
             bench.all(last, "start", *seen, "away", "solid")
         elif verb == "lift":
             last = lifted(bench, refs[0])
         elif verb == "hang":
-            last = bench.begin(RunKind.HEAT, heat(refs[0], lifts=True), forecast(refs[0]))
+            last = bench.begin(HEAT, heat(refs[0], lifts=True), forecast(refs[0]))
             bench.all(last, "start", f"lifted {refs[0]}=hangs", "away", "solid")
         elif verb == "iron":
             rows = tuple(row(pin) for pin in PINS[refs[0]])
-            last = bench.begin(RunKind.IRON, IronPlan(refs=refs[:1], rows=rows))
+            last = bench.begin(IRON, IronPlan(refs=refs[:1], rows=rows))
             bench.all(last, *(f"row {n}" for n in range(1, len(rows) + 1)))
         elif verb == "record":
-            last = bench.begin(RunKind.IRON, IronPlan(refs=refs))
+            last = bench.begin(IRON, IronPlan(refs=refs))
             bench.all(last, RECORD)
         elif verb == "cut":
-            last = bench.begin(RunKind.REMOVE, removal_run(refs[0], OffWay.CUT))
+            last = bench.begin(REMOVE, removal_run(refs[0], OffWay.CUT))
             bench.all(last, "step 1", f"lifted {refs[0]}")
         elif verb == "pads":
             plan = PadsRun(ref=refs[0], steps=tuple(PadStep(pin=pin) for pin in PINS[refs[0]]))
-            last = bench.begin(RunKind.PADS, plan)
+            last = bench.begin(PADS, plan)
             bench.all(last, "flux", *(f"pad {pin}" for pin in PINS[refs[0]]), "clean")
         elif verb == "look":
-            last = bench.begin(RunKind.LOOK, look(*refs))
+            last = bench.begin(LOOK, look(*refs))
             bench.all(last, *words)
         else:
             steps = tuple(
                 MendStep(ref=one.split(".")[0], pin=one.split(".")[1], fault=fault, steps=("do",))
                 for one, fault in (word.split("=") for word in words)
             )
-            last = bench.begin(RunKind.MEND, MendRun(steps=steps))
+            last = bench.begin(MEND, MendRun(steps=steps))
             bench.all(last, *(f"mend {one}" for one in names), *(f"again {one}" for one in names))
     return bench.ledger
 
@@ -569,41 +567,39 @@ def begun(chance: random.Random, bench: Bench) -> int:
     refs = tuple(chance.sample(list(PINS), chance.randint(1, 3)))
     ref = refs[0]
     if kind == "place":
-        return bench.begin(RunKind.PLACE, placing(*refs))
+        return bench.begin(PLACE, placing(*refs))
     if kind == "print":
-        return bench.begin(RunKind.PRINT, PrintRun(boards=("1",), stroke="up"))
+        return bench.begin(PRINT, PrintRun(boards=("1",), stroke="up"))
     if kind in ("heat", "lift"):
         lifts = kind == "lift"
         plan = heat(*refs, lifts=lifts)
         along = tuple(one for one in PINS if one not in refs)[: 2 * lifts]
         melts = tuple((one, pin, 1) for one in PINS for pin in PINS[one])
-        return bench.begin(RunKind.HEAT, plan, forecast(*refs, melts=melts, along=along))
+        return bench.begin(HEAT, plan, forecast(*refs, melts=melts, along=along))
     if kind == "remove":
         way = chance.choice((OffWay.REMOVAL, OffWay.CUT, OffWay.TWO_IRONS))
         made = removal_run(ref, way)
-        return bench.begin(
-            RunKind.REMOVE, made if chance.random() < 0.7 else replace(made, steps=())
-        )
+        return bench.begin(REMOVE, made if chance.random() < 0.7 else replace(made, steps=()))
     if kind == "iron":
         rows = tuple(row(pin) for pin in PINS[ref])
         iron = IronPlan(refs=(ref,), rows=rows if chance.random() < 0.8 else ())
-        run = bench.begin(RunKind.IRON, iron)
+        run = bench.begin(IRON, iron)
         if not iron.rows:
             bench.all(run, RECORD)  # tapped where it is noted
         return run
     if kind == "pads":
         pads = PadsRun(ref=ref, steps=tuple(PadStep(pin=pin) for pin in PINS[ref]))
-        return bench.begin(RunKind.PADS, pads)
+        return bench.begin(PADS, pads)
     if kind == "look":
-        return bench.begin(RunKind.LOOK, look(*refs))
+        return bench.begin(LOOK, look(*refs))
     if kind == "mend":
         faults = [str(one) for one in Verdict if one is not Verdict.GOOD]
         steps = tuple(
             MendStep(ref=one, pin=PINS[one][0], fault=chance.choice(faults), steps=("do it",))
             for one in refs
         )
-        return bench.begin(RunKind.MEND, MendRun(steps=steps))
-    return bench.begin(RunKind.WASH, WashRun(steps=(WashStep(title="dip", detail=""),)))
+        return bench.begin(MEND, MendRun(steps=steps))
+    return bench.begin(WASH, WashRun(steps=(WashStep(title="dip", detail=""),)))
 
 
 class Tapped(Enum):
@@ -619,7 +615,7 @@ def tapped(chance: random.Random, bench: Bench) -> Tapped:
     to_do = bench.runs[run].state.to_do
     cue = to_do[0] if to_do and chance.random() < 0.7 else chance.choice(cues)
     answered = cue in bench.runs[run].state.done.keys() | bench.runs[run].state.aside.keys()
-    if not bench.tap(run, cue, chance.choice(list(RULES[script.kind].words))):
+    if not bench.tap(run, cue, chance.choice(list(script.rule.words))):
         return Tapped.REFUSED
     return Tapped.CORRECTED if answered else Tapped.NEW
 
@@ -682,17 +678,17 @@ def test_a_build_is_behind_stage_by_stage() -> None:
     bench = Bench()
     refs = tuple(PINS)
     assert progress(bench, *refs) == frozenset()
-    run = bench.begin(RunKind.PRINT, PrintRun(boards=("1",), stroke="up"))
+    run = bench.begin(PRINT, PrintRun(boards=("1",), stroke="up"))
     bench.all(run, "print 1=good")
     assert progress(bench, *refs) == {"paste"}
-    place = bench.begin(RunKind.PLACE, placing(*refs))
+    place = bench.begin(PLACE, placing(*refs))
     bench.all(place, *refs[:-1])
     assert progress(bench, *refs) == {"paste"}
     bench.all(place, refs[-1])
     assert progress(bench, *refs) == {"paste", "place"}
     heated(bench, *refs)
     assert progress(bench, *refs, noted=True) == {"paste", "place", "heat"}
-    seen = bench.begin(RunKind.LOOK, look(*refs))
+    seen = bench.begin(LOOK, look(*refs))
     bench.all(seen, *answers_of(refs)[:-1])
     assert "look" not in progress(bench, *refs, noted=True)
     bench.all(seen, answers_of(refs)[-1])
@@ -707,10 +703,10 @@ def test_a_board_with_a_part_left_out_is_never_finished() -> None:
     """What was left out is known, so Place, Heat and Look are behind; the board is not done."""
     bench = Bench()
     refs = tuple(PINS)
-    place = bench.begin(RunKind.PLACE, placing(*refs))
+    place = bench.begin(PLACE, placing(*refs))
     bench.all(place, *refs[:-1], f"{refs[-1]}=missing")
     heated(bench, *refs[:-1])
-    bench.all(bench.begin(RunKind.LOOK, look(*refs[:-1])), *answers_of(refs[:-1]))
+    bench.all(bench.begin(LOOK, look(*refs[:-1])), *answers_of(refs[:-1]))
     found = progress(bench, *refs, noted=True)
     assert {"place", "heat", "look"} <= found
     assert "finish" not in found

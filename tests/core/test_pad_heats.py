@@ -1,6 +1,6 @@
 """Heats by pad, added up and told."""
 
-from yellowfen.core.work.pad_heats import PadHeats, by_part, told
+from yellowfen.core.run.pad_heats import PadHeats, by_part, told
 
 PINS = {"U4": ["1", "2"], "C2": ["1", "2"], "R9": ["1"]}
 

@@ -30,9 +30,17 @@ from yellowfen.core.heat.revise import (
     revise,
 )
 from yellowfen.core.heat.scene import Deed, Move
-from yellowfen.core.work.bench_run import (
-    RULES,
-    RunKind,
+from yellowfen.core.run.heat import believed_flows, heat_script, live_script, moves_as_run
+from yellowfen.core.run.heat_cues import (
+    ALL_FLOWED,
+    AWAY,
+    SOLID,
+    START,
+    flowed_key,
+    seen_key,
+    stop_key,
+)
+from yellowfen.core.run.machine import (
     Script,
     Tap,
     allowed,
@@ -42,20 +50,7 @@ from yellowfen.core.work.bench_run import (
     sure_key,
     undoable,
 )
-from yellowfen.core.work.bench_scripts import WashRun, WashStep, wash_script
-from yellowfen.core.work.heat_script import (
-    ALL_FLOWED,
-    AWAY,
-    SOLID,
-    START,
-    believed_flows,
-    flowed_key,
-    heat_script,
-    live_script,
-    moves_as_run,
-    seen_key,
-    stop_key,
-)
+from yellowfen.core.run.washing import WASH, WashRun, WashStep, wash_script
 
 STRENGTHS = tuple(float(np.exp(0.35 * z)) for z in np.linspace(-1.8, 1.8, 23))
 
@@ -439,7 +434,7 @@ def taps_at(*cues: tuple[str, float]) -> list[Tap]:
 def test_a_drying_that_is_done_after_a_second_is_asked_about() -> None:
     steps = (WashStep(title="Brush", detail=""), WashStep(title="Dry", detail="", least_min=105))
     script = wash_script(WashRun(steps=steps))
-    word = next(iter(RULES[RunKind.WASH].words))
+    word = next(iter(WASH.rule.words))
     assert word == "done"
     quick, slow = (taps_at(("wash 1", 0), ("wash 2", at)) for at in (1.0, 6300.0))
     assert asked_of_haste(script, quick).ask == "Dry after 1 s? It takes about 1 h 45 min."

@@ -13,7 +13,12 @@ from yellowfen.core.deposit.hand_plan import HandPlan, HandStep, Spot
 from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.source import HotAir
 from yellowfen.core.metal.paste import paste_named
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.hand_paste import PASTE
+from yellowfen.core.run.heat import HEAT
+from yellowfen.core.run.iron import IRON
+from yellowfen.core.run.kit import KIT
+from yellowfen.core.run.look import LOOK
+from yellowfen.core.run.placing import PLACE
 from yellowfen.core.work.job import FoundMark, Purpose, Verdict
 from yellowfen.store import bench_runs, boards, imports, jobs, stations, tasks, work
 from yellowfen.store.database import _run_script, connect
@@ -94,7 +99,7 @@ def test_what_was_done_at_the_bench_stands_after_every_migration(
     assert (job.name, job.purpose, job.parts, len(job.heats)) == ("Old job", Purpose.BUILD, (), 1)
     assert (job.plan.air.outlet_c, job.plan.targets, job.plan.side) == (340, ("U4", "R1"), "top")
     heat = bench_runs.get(connection, 7)
-    assert (heat.kind, heat.note, heat.finished) == (RunKind.HEAT, "a note", True)
+    assert (heat.kind, heat.note, heat.finished) == (HEAT, "a note", True)
     assert [tap.cue for tap in heat.taps] == [
         "start",
         "move 2",
@@ -111,18 +116,18 @@ def test_what_was_done_at_the_bench_stands_after_every_migration(
     assert heat.molten == ("U4",)
     kinds = {run.kind: run for run in bench_runs.rows(connection, job_id=3)}
     assert len(kinds) == 2 + (count >= 5) + 2 * (count >= 6)
-    assert (kinds[RunKind.LOOK].looks_at, kinds[RunKind.LOOK].state.over) == (7, True)
+    assert (kinds[LOOK].looks_at, kinds[LOOK].state.over) == (7, True)
     if count >= 5:
-        assert kinds[RunKind.PASTE].planned(HandPlan) == DOTS
-        assert kinds[RunKind.PASTE].state.done == {"0": "done"}
+        assert kinds[PASTE].planned(HandPlan) == DOTS
+        assert kinds[PASTE].state.done == {"0": "done"}
     if count >= 6:
-        place = kinds[RunKind.PLACE]
+        place = kinds[PLACE]
         assert (place.side, place.state.done, place.state.aside) == (
             "bottom",
             {"R1": "placed"},
             {"C1": "missing"},
         )
-        assert kinds[RunKind.KIT].taps[0].text == "1.2 k"
+        assert kinds[KIT].taps[0].text == "1.2 k"
     connection.close()
     page = TestClient(create_app(tmp_path), base_url="http://127.0.0.1").get("/logbook").text
     assert "a note" in page
@@ -258,12 +263,12 @@ def test_marks_become_the_taps_of_a_look(tmp_path: Path) -> None:
         FoundMark("R1", "2", Verdict.BRIDGE, "1"),
         FoundMark("R1", "", Verdict.STANDING),
     )
-    assert [run.id for run in bench_runs.rows(connection, RunKind.IRON)] == [5]
+    assert [run.id for run in bench_runs.rows(connection, IRON)] == [5]
     assert [name for name, _ in bench_runs.removed(connection, days=10**5)] == [6]
     bench_runs.remove(connection, 6, back=True)
     assert bench_runs.get(connection, 6).marks == (FoundMark("C1", "1", Verdict.LEAN),)
     bench_runs.remove(connection, 5)
-    assert [run.looks_at for run in bench_runs.rows(connection, RunKind.LOOK)] == [6]
+    assert [run.looks_at for run in bench_runs.rows(connection, LOOK)] == [6]
     connection.close()
 
 

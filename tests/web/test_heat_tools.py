@@ -15,7 +15,7 @@ from tests.waiting import until
 from tests.web.worker import asleep, worked_out
 from yellowfen.core.heat import doubt
 from yellowfen.core.heat.doubt import Doubts
-from yellowfen.core.work.bench_run import Tap
+from yellowfen.core.run.machine import Tap
 from yellowfen.store import calibrations, jobs, tasks, work
 from yellowfen.web.worker_process import WorkerProcess
 from yellowfen.workflows import bench_runs, calibration

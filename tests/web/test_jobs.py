@@ -13,10 +13,11 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 
-from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.run.heat import HEAT
+from yellowfen.core.run.machine import Tap
+from yellowfen.core.run.pad_heats import by_part
+from yellowfen.core.run.stages import COURSES, next_stage
 from yellowfen.core.work.job import Purpose
-from yellowfen.core.work.pad_heats import by_part
-from yellowfen.core.work.stages import COURSES, next_stage
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
 from yellowfen.web.app import create_app
@@ -170,7 +171,7 @@ def test_what_a_job_is_for_is_changed_without_loss_and_the_job_put_away_and_back
     job = jobs.get(connection, 1)
     assert (job.name, job.purpose, job.parts) == ("Other", Purpose.REWORK, ("U4", "C3"))
     assert job.heats == before  # one was run, so none is proposed anew
-    assert stored.latest(connection, 1, RunKind.HEAT).id == run
+    assert stored.latest(connection, 1, HEAT).id == run
     client.post("/jobs/1/remove")
     assert client.get("/jobs/1/heat").status_code == 404
     assert "Other was put away" in client.get("/").text or "Other" not in client.get("/").text
@@ -214,7 +215,7 @@ def test_the_demo_has_a_past_made_as_a_user_would_make_it(furnished: Path, tmp_p
     assert stages_behind(connection, patch) == frozenset()
     assert stages_behind(connection, salvage) == {"survey"}  # three of eight are off
     assert ledger_of_piece(connection, pads, pads.pieces[0]).removed() == ["U2"]
-    heated = stored.latest(connection, build.id, RunKind.HEAT)
+    heated = stored.latest(connection, build.id, HEAT)
     assert heated is not None
     assert heated.forecast is not None
     for target in heated.forecast.targets:  # what the demo says was seen is what could be seen

@@ -12,7 +12,8 @@ from fastapi.testclient import TestClient
 from starlette.routing import Match
 
 from tests.web.test_walk import files_of
-from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.run.kinds import KINDS
+from yellowfen.core.run.machine import Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
 from yellowfen.web.app import create_app
@@ -143,7 +144,7 @@ def test_a_run_is_left_for_the_page_that_it_came_from(
         leave = re.search(r'href="([^"]*)">Leave<', application.get(f"/runs/{run}").text)
         assert leave is not None
         assert application.get(html.unescape(leave[1])).status_code == 200, (run, leave[1])
-    assert kinds == set(RunKind)
+    assert kinds == set(KINDS.values())
 
 
 def test_what_is_anothers_or_over_is_not_changed(application: TestClient, folder: Path) -> None:

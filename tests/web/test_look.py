@@ -19,7 +19,8 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.heat.heat_plan import usual_moves
 from yellowfen.core.look.risk import Known, PartFacts, in_order, judged, left_to_expect, off_paste
 from yellowfen.core.look.trust import binned
-from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.run.machine import Tap
+from yellowfen.core.run.meter import CHECK
 from yellowfen.core.work.job import Purpose
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
@@ -147,7 +148,7 @@ def test_probes_are_run_by_key_and_a_bridge_is_named(client: TestClient) -> None
     assert "supplies: <b>VDD, VIN</b>" in client.get(f"/jobs/{job}/test").text
     path = client.post(f"/jobs/{job}/test").url.path
     meter = stored.get(connection, int(path.rsplit("/", 1)[1]))
-    assert meter.kind is RunKind.CHECK
+    assert meter.kind is CHECK
     plan = metered(connection, job).plan
     bridge = next(
         n for n, one in enumerate(plan.probes) if one.here == "U4.1" or one.there == "U4.1"

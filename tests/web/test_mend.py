@@ -10,7 +10,8 @@ from fastapi.testclient import TestClient
 from tests.web.worker import asleep, worked_out
 from yellowfen.core.deposit.paste_plan import standing as standing_changes
 from yellowfen.core.look.risk import Known
-from yellowfen.core.work.bench_run import RunKind, Tap
+from yellowfen.core.run.machine import Tap
+from yellowfen.core.run.mend import MEND
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.store.paste import steps_of
@@ -49,7 +50,7 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     assert found["C2 pin 1"].mend.wire_mm > 0
     path = client.post(f"/jobs/{job}/mend").url.path
     mending = stored.get(connection, int(path.rsplit("/", 1)[1]))
-    assert mending.kind is RunKind.MEND
+    assert mending.kind is MEND
     cues = [cue.key for cue in mending.script.cues]
     assert cues == ["mend C2.1", "mend U4.", "mend U4.1", "again C2.1", "again U4.", "again U4.1"]
     words = ["done"] * 5 + ["still bad"]
@@ -130,7 +131,7 @@ def test_the_class_is_the_jobs_and_marks_of_earlier_runs_can_be_taken_back(
     assert 'value="3" aria-pressed="true"' in client.get(f"/jobs/{job}/look").text
     marked(client, job, "C2", "1", "lean")
     mending = int(client.post(f"/jobs/{job}/mend").url.path.rsplit("/", 1)[1])
-    assert stored.get(connection, mending).kind is RunKind.MEND
+    assert stored.get(connection, mending).kind is MEND
     anew = looking(client, job)  # a look of its own at what is mended: the mark is not of it
     assert stored.get(connection, anew).looks_at == mending
     assert marked(client, job, "C2", "1", "not yet").status_code == 409

@@ -8,9 +8,9 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from yellowfen.core.work.bench_run import Tap
+from yellowfen.core.run.ledger import Ledger
+from yellowfen.core.run.machine import Tap
 from yellowfen.core.work.job import Piece
-from yellowfen.core.work.ledger import Ledger
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import jobs
 from yellowfen.store.paste import prints_of

@@ -4,8 +4,8 @@ fails accuses; what was heated since speaks no more.
 
 from fastapi.testclient import TestClient
 
-from yellowfen.core.work.bench_run import RunKind, Tap
-from yellowfen.core.work.bench_scripts import IronPlan
+from yellowfen.core.run.iron import IronPlan
+from yellowfen.core.run.machine import Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs
@@ -108,7 +108,7 @@ def test_washing_is_gone_through_and_remembered(client: TestClient) -> None:
     answered(client, run, "done")
     assert cleaning_state(connection, job).washed
     assert "Washed and dried" in client.get(page).text
-    stored.add(connection, job, RunKind.IRON, IronPlan(refs=("U4",)))  # soldered again since
+    stored.add(connection, job, IronPlan(refs=("U4",)))  # soldered again since
     assert not cleaning_state(connection, job).washed
     connection.close()
 

@@ -14,9 +14,9 @@ import pytest
 from fastapi.testclient import TestClient
 
 from yellowfen.core.board.sketch import Plane, SketchedPart
-from yellowfen.core.work.bench_run import REST_GOOD, RULES, RunKind
+from yellowfen.core.run.ledger import Ledger
+from yellowfen.core.run.look import LOOK, REST_GOOD
 from yellowfen.core.work.job import Purpose
-from yellowfen.core.work.ledger import Ledger
 from yellowfen.errors import Refused
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
@@ -129,8 +129,8 @@ class Bench:
         if run.finished or not run.state.to_do:
             return ""
         self.at_ms += self.chance.randint(2_000, 60_000)
-        usual = REST_GOOD if run.kind is RunKind.LOOK else next(iter(RULES[run.kind].words))
-        word = self.chance.choice([usual] * 25 + [*RULES[run.kind].words])
+        usual = REST_GOOD if run.kind is LOOK else next(iter(run.kind.rule.words))
+        word = self.chance.choice([usual] * 25 + [*run.kind.rule.words])
         key = uuid4().hex
         sent = {"key": key, "cue": run.state.to_do[0], "word": word, "at_ms": self.at_ms}
         answer = self.client.post(f"/api/runs/{self.run}/taps", json=sent)

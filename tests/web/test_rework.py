@@ -28,11 +28,13 @@ from yellowfen.core.heat.heat_plan import (
 from yellowfen.core.heat.revise import Course, StopCourse
 from yellowfen.core.heat.scene import Deed, Move
 from yellowfen.core.rework.plate_salvage import Waiting, harvest
-from yellowfen.core.work.bench_run import RunKind, Tap, shown
-from yellowfen.core.work.heat_script import heat_script, live_script
+from yellowfen.core.run.heat import heat_script, live_script
+from yellowfen.core.run.iron import IRON
+from yellowfen.core.run.ledger import Ledger
+from yellowfen.core.run.machine import Tap, shown
+from yellowfen.core.run.meter import CHECK
+from yellowfen.core.run.pad_heats import by_part
 from yellowfen.core.work.job import Purpose
-from yellowfen.core.work.ledger import Ledger
-from yellowfen.core.work.pad_heats import by_part
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
@@ -260,12 +262,12 @@ def test_a_stencil_of_one_part_and_an_adapter_with_its_runs(client: TestClient) 
     assert "A10" in page
     assert "B10" in page
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
-    for do, kind in (("headers", RunKind.IRON), ("check", RunKind.CHECK)):
+    for do, kind in (("headers", IRON), ("check", CHECK)):
         path = client.post(f"/jobs/{job}/adapter/run", data={"of": "U3", "do": do}).url.path
         run = stored.get(connection, int(path.rsplit("/", 1)[1]))
         assert run.kind is kind
         assert len(run.script.cues) >= 20
-        word = "as expected" if kind is RunKind.CHECK else "done"
+        word = "as expected" if kind is CHECK else "done"
         client.post(
             f"/api{path}/taps",
             json={"key": "a", "cue": run.script.cues[0].key, "word": word, "at_ms": 1},

@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 from tests.store.test_heat_tables import take_task
 from tests.waiting import until
 from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
-from yellowfen.core.work.heat_script import ALL_FLOWED, AWAY, SOLID, START, seen_key, stop_key
+from yellowfen.core.run.heat_cues import ALL_FLOWED, AWAY, SOLID, START, seen_key, stop_key
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import jobs, tasks
 from yellowfen.store.work import Lost

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from yellowfen.core.work.bench_run import Tap
+from yellowfen.core.run.machine import Tap
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import bench_runs as stored_runs

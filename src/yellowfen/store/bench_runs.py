@@ -4,14 +4,16 @@ import json
 import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
+from typing import Any
 
 from yellowfen.core.heat.heat_plan import Forecast
 from yellowfen.core.heat.revise import Course
-from yellowfen.core.work.bench_run import RunKind, Tap, state_after
-from yellowfen.core.work.job import FoundMark, Purpose
-from yellowfen.core.work.look_script import LookPlan, found_by, look_script
-from yellowfen.core.work.run import PLANS, SOLDERING, BenchRun, Plan
-from yellowfen.errors import NotFound, WhichBoard
+from yellowfen.core.run.kinds import KINDS, kind_of
+from yellowfen.core.run.look import LOOK
+from yellowfen.core.run.machine import Tap
+from yellowfen.core.run.run import BenchRun, KindOfRun
+from yellowfen.core.work.job import Purpose
+from yellowfen.errors import Damaged, NotFound, WhichBoard
 from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
 
@@ -30,17 +32,18 @@ _COLUMNS = (
 def add(
     connection: sqlite3.Connection,
     job_id: int,
-    kind: RunKind,
-    plan: Plan,
+    plan: Any,
     *,
     side: str = "",
     forecast: Forecast | None = None,
     looks_at: int | None = None,
 ) -> int:
-    """Open a run on the job's piece in hand (a heat also on its heat, a look at a run's joints);
-    returns its id. Raises WhichBoard where it is about one board and nobody said which.
+    """Open the run that follows a plan, on the job's piece in hand (a heat also on its heat, a look
+    at a run's joints); returns its id. Raises WhichBoard where it is about one board and nobody said
+    which.
     """
-    if kind not in (RunKind.KIT, RunKind.PRINT):
+    kind = kind_of(plan)
+    if not kind.any_board:
         _say_which(connection, job_id)
     cursor = connection.execute(
         "INSERT INTO bench_run"
@@ -48,11 +51,11 @@ def add(
         " SELECT id, ?, ?, datetime('now'), ?, ?, CASE ? WHEN 'heat' THEN heat_id END, piece_id, ?"
         " FROM job WHERE id = ?",
         (
-            str(kind),
+            kind.name,
             side,
             pack(plan),
             None if forecast is None else pack(forecast),
-            str(kind),
+            kind.name,
             looks_at,
             job_id,
         ),
@@ -79,7 +82,7 @@ def get(connection: sqlite3.Connection, run_id: int) -> BenchRun:
 
 
 def latest(
-    connection: sqlite3.Connection, job_id: int, kind: RunKind, side: str | None = None
+    connection: sqlite3.Connection, job_id: int, kind: KindOfRun, side: str | None = None
 ) -> BenchRun | None:
     """The newest run of a kind (and side) on the job's board in hand, or None. A run on all boards
     alike is one on each; a kit is fetched for all of them.
@@ -87,14 +90,14 @@ def latest(
     row = connection.execute(
         f"{_COLUMNS} bench_run.job_id = ? AND bench_run.kind = ?"
         " AND (? IS NULL OR bench_run.side = ?)"
-        " AND (bench_run.kind = 'kit' OR job.piece_id IS NULL OR bench_run.piece_id IS NULL"
+        " AND (? OR job.piece_id IS NULL OR bench_run.piece_id IS NULL"
         " OR bench_run.piece_id = job.piece_id) ORDER BY bench_run.id DESC LIMIT 1",
-        (job_id, str(kind), side, side),
+        (job_id, kind.name, side, side, kind.for_all),
     ).fetchone()
     return _read_one(connection, row) if row else None
 
 
-def unfinished(connection: sqlite3.Connection, job_id: int, kind: RunKind) -> BenchRun | None:
+def unfinished(connection: sqlite3.Connection, job_id: int, kind: KindOfRun) -> BenchRun | None:
     """The job's newest run of a kind if it was begun and something of it is still to do."""
     run = latest(connection, job_id, kind)
     return run if run is not None and run.taps and run.state.to_do else None
@@ -102,7 +105,7 @@ def unfinished(connection: sqlite3.Connection, job_id: int, kind: RunKind) -> Be
 
 def rows(
     connection: sqlite3.Connection,
-    kind: RunKind | None = None,
+    kind: KindOfRun | None = None,
     most: int = 200,
     job_id: int | None = None,
     before: int = 0,
@@ -113,7 +116,7 @@ def rows(
     found = connection.execute(
         f"{_COLUMNS} (? IS NULL OR bench_run.kind = ?) AND (? IS NULL OR bench_run.job_id = ?)"
         " AND (? = 0 OR bench_run.id < ?) ORDER BY bench_run.id DESC LIMIT ?",
-        (kind and str(kind), kind and str(kind), job_id, job_id, before, before, most),
+        (kind and kind.name, kind and kind.name, job_id, job_id, before, before, most),
     ).fetchall()
     return _read(connection, found)
 
@@ -124,14 +127,20 @@ _ON_BOARD = (
     "((:piece IS NOT NULL AND (bench_run.piece_id = :piece OR (bench_run.piece_id IS NULL AND"
     " bench_run.job_id IN (SELECT job_id FROM job_piece WHERE piece_id = :piece))))"
     " OR (:piece IS NULL AND bench_run.job_id = :job AND bench_run.piece_id IS NULL)"
-    " OR (bench_run.job_id = :job AND bench_run.kind = 'kit'))"
+    " OR (bench_run.job_id = :job AND bench_run.kind IN (SELECT value FROM json_each(:for_all))))"
 )
+
+
+def _of_board(job_id: int, piece_id: int | None) -> dict[str, Any]:
+    """What `_ON_BOARD` asks for; a kind that is done for all boards is done for each of them."""
+    for_all = [kind.name for kind in KINDS.values() if kind.for_all]
+    return {"job": job_id, "piece": piece_id, "for_all": json.dumps(for_all)}
 
 
 def on_board(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> list[BenchRun]:
     """All runs on one board of a job, the oldest first."""
     found = connection.execute(
-        f"{_COLUMNS} {_ON_BOARD} ORDER BY bench_run.id", {"job": job_id, "piece": piece_id}
+        f"{_COLUMNS} {_ON_BOARD} ORDER BY bench_run.id", _of_board(job_id, piece_id)
     ).fetchall()
     return _read(connection, found)
 
@@ -146,7 +155,7 @@ def stamp(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> 
         f" {mine}), (SELECT count(*) || ' ' || coalesce(max(id), 0) FROM bench_tap"
         f" WHERE run_id IN (SELECT id {mine})), (SELECT key FROM bench_tap"
         f" WHERE run_id IN (SELECT id {mine}) ORDER BY id DESC LIMIT 1)",
-        {"job": job_id, "piece": piece_id},
+        _of_board(job_id, piece_id),
     ).fetchone()
     return tuple(row)
 
@@ -160,51 +169,41 @@ def by_id(connection: sqlite3.Connection, run_ids: Sequence[int]) -> list[BenchR
 
 
 def _read(connection: sqlite3.Connection, found: Sequence[sqlite3.Row]) -> list[BenchRun]:
-    """Runs with their taps and what looks found, in two queries more however many they are."""
-    looks: dict[int, list[sqlite3.Row]] = {}
-    soldered = [row["id"] for row in found if row["kind"] in SOLDERING]
-    for look in connection.execute(
-        "SELECT id, plan, looks_at FROM bench_run WHERE removed_at IS NULL"
-        " AND looks_at IN (SELECT value FROM json_each(?)) ORDER BY id",
+    """Runs with their taps and the looks at them, in two queries more however many they are."""
+    solder = {name for name, kind in KINDS.items() if kind.solders}
+    soldered = [row["id"] for row in found if row["kind"] in solder]
+    looks = connection.execute(
+        f"{_COLUMNS} bench_run.looks_at IN (SELECT value FROM json_each(?)) ORDER BY bench_run.id",
         (json.dumps(soldered),),
-    ):
-        looks.setdefault(look["looks_at"], []).append(look)
-    taps = _taps(
-        connection,
-        [*(row["id"] for row in found), *(one["id"] for of in looks.values() for one in of)],
-    )
-    return readable(found, lambda row: _run(row, taps, looks.get(row["id"], ())))
+    ).fetchall()
+    taps = _taps(connection, [row["id"] for row in (*found, *looks)])
+    looked: dict[int, list[BenchRun]] = {}
+    for look in readable(looks, lambda row: _run(row, taps)):
+        looked.setdefault(look.looks_at or 0, []).append(look)
+    return readable(found, lambda row: _run(row, taps, looked.get(row["id"], ())))
 
 
 def _read_one(connection: sqlite3.Connection, row: sqlite3.Row) -> BenchRun:
     """One run; a damaged one is told, not left out."""
-    looks = connection.execute(
-        "SELECT id, plan, looks_at FROM bench_run WHERE removed_at IS NULL AND looks_at = ?"
-        " ORDER BY id",
-        (row["id"],),
-    ).fetchall()
-    looks = looks if row["kind"] in SOLDERING else []
-    taps = _taps(connection, [row["id"], *(one["id"] for one in looks)])
-    return _run(row, taps, looks)
+    return next(iter(_read(connection, [row])), None) or _run(row, {})
 
 
 def _run(
-    row: sqlite3.Row, taps: Mapping[int, tuple[Tap, ...]], looks: Iterable[sqlite3.Row]
+    row: sqlite3.Row, taps: Mapping[int, tuple[Tap, ...]], looked: Iterable[BenchRun] = ()
 ) -> BenchRun:
-    kind = RunKind(row["kind"])
     return BenchRun(
         id=row["id"],
         job_id=row["job_id"],
         job_name=row["job_name"],
         board_id=row["board_id"],
         board_name=row["board_name"],
-        kind=kind,
+        kind=_kind(row),
         side=row["side"],
         started_at=row["started_at"],
-        plan=_plan(kind, row["plan"]),
+        plan=_plan(row["kind"], row["plan"]),
         forecast=None if row["forecast"] is None else _forecast(row["forecast"]),
         taps=taps.get(row["id"], ()),
-        marks=_marks(looks, taps),
+        looked=tuple(looked),
         note=row["note"],
         finished=bool(row["finished"]),
         heat_id=row["heat_id"],
@@ -215,14 +214,28 @@ def _run(
     )
 
 
-def _plan(kind: RunKind, text: str) -> Plan:
-    return _look_plan(text) if kind is RunKind.LOOK else _other_plan(kind, text)
+def _kind(row: sqlite3.Row) -> KindOfRun:
+    try:
+        return KINDS[row["kind"]]
+    except KeyError:
+        raise Damaged(f"there is no kind of run called {row['kind']!r}") from None
+
+
+def _plan(kind: str, text: str) -> Any:
+    """A plan stays as it was at its run's start, so it is read once. Those of looks are large: their
+    thousands of joints would push the others out.
+    """
+    return _look_plan(text) if kind == LOOK.name else _other_plan(kind, text)
 
 
 @lru_cache(maxsize=64)
-def _other_plan(kind: RunKind, text: str) -> Plan:
-    """A plan stays as it was at its run's start, so it is read once."""
-    return unpack(PLANS[kind], text)
+def _other_plan(kind: str, text: str) -> Any:
+    return unpack(KINDS[kind].plan, text)
+
+
+@lru_cache(maxsize=4)
+def _look_plan(text: str) -> Any:
+    return unpack(LOOK.plan, text)
 
 
 @lru_cache(maxsize=64)
@@ -252,24 +265,6 @@ def _taps(connection: sqlite3.Connection, run_ids: Sequence[int]) -> dict[int, t
         )
         found.setdefault(row["run_id"], []).append(one)
     return {run_id: tuple(mine) for run_id, mine in found.items()}
-
-
-@lru_cache(maxsize=4)
-def _look_plan(text: str) -> LookPlan:
-    """The plan of a look: thousands of joints on a large board, read again at every tap."""
-    return unpack(LookPlan, text)
-
-
-def _marks(
-    looks: Iterable[sqlite3.Row], taps: Mapping[int, tuple[Tap, ...]]
-) -> tuple[FoundMark, ...]:
-    """What looks at the joints of a run found: of each joint the newest."""
-    found: dict[tuple[str, str], FoundMark] = {}
-    for row in looks:
-        plan, mine = _look_plan(row["plan"]), taps.get(row["id"], ())
-        for mark in found_by(plan, state_after(look_script(plan), mine), mine) if mine else ():
-            found[mark.ref, mark.pin] = mark
-    return tuple(found.values())
 
 
 def looks(connection: sqlite3.Connection, run_id: int) -> list[BenchRun]:

@@ -21,9 +21,8 @@ from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.library import OwnPackage
 from yellowfen.core.rework.legs import Passport
 from yellowfen.core.rework.survey import Answers
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.kinds import KINDS
 from yellowfen.core.work.ready_plan import ReadyPlan
-from yellowfen.core.work.run import PLANS
 from yellowfen.errors import Damaged, NotFound
 from yellowfen.store.packing import unpack
 from yellowfen.store.tools import CONTENT
@@ -85,9 +84,7 @@ def _problem(row: sqlite3.Row, table: str, kind: Hashable) -> str:
         own: Any = kind
         if own is None:
             own = (
-                PLANS[RunKind(row["kind"])]
-                if table == "bench_run"
-                else CONTENT[ToolKind(row["kind"])]
+                KINDS[row["kind"]].plan if table == "bench_run" else CONTENT[ToolKind(row["kind"])]
             )
         unpack(own, row["text"])
     except Damaged as problem:

@@ -11,16 +11,13 @@ from markupsafe import Markup
 from yellowfen.core.board.board import Board
 from yellowfen.core.look.acceptance import Criterion, Limits, Shape, criteria, shape_of
 from yellowfen.core.look.picture_work import Moment
-from yellowfen.core.work.job import FoundMark, Verdict
-from yellowfen.core.work.look_script import LookPlan
-from yellowfen.core.work.run import BenchRun
+from yellowfen.core.run.look import COMMON, VERDICTS, LookPlan
+from yellowfen.core.run.run import BenchRun
+from yellowfen.core.work.job import FoundMark
 from yellowfen.store import boards, jobs, pictures
 from yellowfen.store.proofs import limits_of
 from yellowfen.web.look_svg import joint_drawn
 from yellowfen.workflows.look import look_state
-
-COMMON = 8  # verdicts with a key of their own
-VERDICTS = tuple(str(one) for one in Verdict)
 
 
 class Good(NamedTuple):

@@ -11,8 +11,8 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from yellowfen import __version__
 from yellowfen.core.quantity.labels import by_label, key_in
 from yellowfen.core.quantity.wording import counted, minutes_words
+from yellowfen.core.run.stages import next_stage, strip
 from yellowfen.core.work.job import Job
-from yellowfen.core.work.stages import next_stage, strip
 from yellowfen.web.once import once_key
 from yellowfen.workflows.ledger import stages_behind
 

@@ -12,30 +12,18 @@ from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, LiftForecast
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.revise import Course, course_of
 from yellowfen.core.rework.lift import LiftWindow, lift_samples
-from yellowfen.core.work.bench_run import (
-    RunKind,
-    Script,
-    Tap,
-    allowed,
-    asked_of_haste,
-    sure_key,
-    undoable,
-)
-from yellowfen.core.work.bench_scripts import (
-    RECORD,
-    IronPlan,
-    PrintRun,
-    iron_plan,
-    kit_plan,
-    placing_plan,
-)
-from yellowfen.core.work.check_script import refused_reading
-from yellowfen.core.work.heat_script import UNCLOCKED, live_script, next_course
+from yellowfen.core.run.heat import HEAT, live_script, next_course
+from yellowfen.core.run.heat_cues import UNCLOCKED
+from yellowfen.core.run.iron import RECORD, IronPlan, iron_plan
+from yellowfen.core.run.kit import KIT, kit_plan
+from yellowfen.core.run.machine import Script, Tap, allowed, asked_of_haste, sure_key, undoable
+from yellowfen.core.run.pads import PADS
+from yellowfen.core.run.placing import placing_plan
+from yellowfen.core.run.printing import PRINT, PrintRun
+from yellowfen.core.run.run import BenchRun
 from yellowfen.core.work.iron_rows import joint_plans, usual_need_s
 from yellowfen.core.work.job import Job
 from yellowfen.core.work.kit import KitAnswer
-from yellowfen.core.work.look_script import LookPlan, refused_text
-from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store import ready as stored
@@ -62,7 +50,7 @@ def start_heat(connection: sqlite3.Connection, job_id: int) -> int:
     job = jobs.get(connection, job_id)
     forecast, course = next_heat(connection, job)
     with atomic(connection):
-        run = bench_runs.add(connection, job_id, RunKind.HEAT, job.plan, forecast=forecast)
+        run = bench_runs.add(connection, job_id, job.plan, forecast=forecast)
         bench_runs.keep_course(connection, run, course)
     return run
 
@@ -109,7 +97,7 @@ def _lift_forecast(window: LiftWindow) -> LiftForecast:
 
 def _taught(connection: sqlite3.Connection, job: Job) -> Course | None:
     """What the last board of this job showed in the same heat, set as now; None where none was run."""
-    for run in bench_runs.rows(connection, RunKind.HEAT, job_id=job.id):
+    for run in bench_runs.rows(connection, HEAT, job_id=job.id):
         if run.plan == job.plan and isinstance(run.plan, HeatPlan) and run.taps:
             before = bench_runs.course(connection, run.id)
             forecast = run.forecast or Forecast(targets=())
@@ -134,7 +122,7 @@ def start_placing(connection: sqlite3.Connection, job_id: int, side: str) -> int
     if not order.steps:
         raise Refused(f"no part of the {side} is placed on paste")
     plan = placing_plan(state.board, order.steps, stored.places(connection))
-    return bench_runs.add(connection, job_id, RunKind.PLACE, plan, side=side)
+    return bench_runs.add(connection, job_id, plan, side=side)
 
 
 def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int:
@@ -143,7 +131,7 @@ def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int
     plan = dot_plan(connection, state, side, ordered=True)
     if not plan.steps:
         raise Refused(f"nothing on the {side} side takes paste by hand")
-    return bench_runs.add(connection, job_id, RunKind.PASTE, plan, side=side)
+    return bench_runs.add(connection, job_id, plan, side=side)
 
 
 def start_printing(connection: sqlite3.Connection, job_id: int, side: str) -> int:
@@ -165,7 +153,7 @@ def start_printing(connection: sqlite3.Connection, job_id: int, side: str) -> in
         stroke=found.blade_way,
         before=found.before,
     )
-    return bench_runs.add(connection, job_id, RunKind.PRINT, plan, side=side)
+    return bench_runs.add(connection, job_id, plan, side=side)
 
 
 def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
@@ -183,7 +171,7 @@ def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
         raise Refused(f"no joint of {ref} is reached by an iron")
     said = f"{iron.set_c:.0f} °C, {iron.tip_mm:g} mm {iron.shape}"
     plan = iron_plan(ref, part.package, rows, said)
-    return bench_runs.add(connection, job_id, RunKind.IRON, plan, side=part.side)
+    return bench_runs.add(connection, job_id, plan, side=part.side)
 
 
 def note_soldered(connection: sqlite3.Connection, job_id: int, by_iron: bool) -> int:
@@ -198,7 +186,7 @@ def note_soldered(connection: sqlite3.Connection, job_id: int, by_iron: bool) ->
         run = start_heat(connection, job_id)
         return _recorded(connection, run, UNCLOCKED)
     with atomic(connection):
-        run = bench_runs.add(connection, job_id, RunKind.IRON, IronPlan(refs=job.plan.targets))
+        run = bench_runs.add(connection, job_id, IronPlan(refs=job.plan.targets))
         return _recorded(connection, run, RECORD)
 
 
@@ -218,7 +206,7 @@ def start_removal(
     side = boards.get(connection, job.board_id).part(ref).side
     made = removal_of(connection, job, ref)
     if clocked:
-        return bench_runs.add(connection, job_id, RunKind.REMOVE, made, side=side)
+        return bench_runs.add(connection, job_id, made, side=side)
     return note_removed(connection, job, ref)
 
 
@@ -232,12 +220,12 @@ def start_kit_check(connection: sqlite3.Connection, job_id: int) -> int:
     if not lines:
         raise Refused("there is nothing to fetch for this job")
     plan = kit_plan(lines)
-    before = bench_runs.latest(connection, job_id, RunKind.KIT)
+    before = bench_runs.latest(connection, job_id, KIT)
     if before is not None and before.plan == plan:
         return before.id
     keys = {line.key for line in plan.lines}
     with atomic(connection):
-        run = bench_runs.add(connection, job_id, RunKind.KIT, plan)
+        run = bench_runs.add(connection, job_id, plan)
         for one in before.taps if before else ():
             if one.cue in keys:
                 bench_runs.add_tap(connection, run, one)
@@ -294,17 +282,15 @@ def tap(connection: sqlite3.Connection, run_id: int, one: Tap) -> BenchRun:
         if run.finished:
             raise Refused("this run is finished; start another")
         reason = allowed(run.script, run.taps, one)
-        if not reason and isinstance(run.plan, LookPlan):
-            reason = refused_text(run.plan, one)
-        reason = reason or refused_reading(run.script, one)
+        reason = reason or run.refused(one)
         if reason:
             raise Refused(reason)
         bench_runs.add_tap(connection, run_id, one)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
-        if run.kind is RunKind.PADS or run.lifting:
+        if run.kind is PADS or run.lifting:
             tell_mixing(connection, jobs.get(connection, run.job_id))
-        if run.kind is RunKind.PRINT and one.word in FOUND:
+        if run.kind is PRINT and one.word in FOUND:
             repeated = any(before.cue == one.cue for before in run.taps[:-1])
             told = f"{run_id} {one.key}"
             log_print(
@@ -329,9 +315,9 @@ def undo_tap(connection: sqlite3.Connection, run_id: int, key: str) -> BenchRun:
         bench_runs.remove_tap(connection, run_id, key)
         run = bench_runs.get(connection, run_id)
         bench_runs.set_over(connection, run_id, run.state.over)
-        if run.kind is RunKind.PADS or run.lifting:
+        if run.kind is PADS or run.lifting:
             tell_mixing(connection, jobs.get(connection, run.job_id))
-        if run.kind is RunKind.PRINT and taken_back and taken_back.word in FOUND:
+        if run.kind is PRINT and taken_back and taken_back.word in FOUND:
             undo_print(connection, run.job_id, f"{run_id} {key}")
     return run
 

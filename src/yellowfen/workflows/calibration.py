@@ -25,9 +25,8 @@ from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.heat import HEAT, believed_flows, moves_as_run
 from yellowfen.core.work.board_scene import scene_as_laid
-from yellowfen.core.work.heat_script import believed_flows, moves_as_run
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, calibrations, stations, tools
 from yellowfen.workflows.reading import read_log
@@ -242,7 +241,7 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
     Raises InvalidValue when none of its runs has such a moment.
     """
     tests = []
-    for run in bench_runs.rows(connection, RunKind.HEAT):
+    for run in bench_runs.rows(connection, HEAT):
         plan = run.planned(HeatPlan)
         if plan.station_id != station_id or plan.source is not SourceKind.AIR:
             continue

@@ -18,7 +18,7 @@ from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.rework.legs import Proof
 from yellowfen.core.rework.survey import Age, Answers, Power, Solder
 from yellowfen.core.rework.ways_off import Matters, OffWay
-from yellowfen.core.work.bench_run import RULES, Tap
+from yellowfen.core.run.machine import Tap
 from yellowfen.core.work.job import FoundMark, Purpose, Verdict
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
@@ -309,7 +309,7 @@ def _all_done(connection: sqlite3.Connection, run_id: int, seconds: float) -> No
 def _tapped(
     connection: sqlite3.Connection, run_id: int, number: int, cue: str, at_s: float
 ) -> None:
-    word = next(iter(RULES[bench_runs.get(connection, run_id).kind].words))
+    word = next(iter(bench_runs.get(connection, run_id).kind.rule.words))
     at_ms = round(1000 * (time.time() - 86400.0 + at_s))
     tap = Tap(key=f"demo {number}", cue=cue, word=word, at_ms=at_ms)
     bench_runs_work.tap(connection, run_id, tap)

@@ -19,9 +19,9 @@ from yellowfen.core.heat.heat_plan import (
 from yellowfen.core.heat.source import HotPlate
 from yellowfen.core.metal.lot import usable
 from yellowfen.core.quantity.wording import listed
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.heat import HEAT
+from yellowfen.core.run.ledger import PartAt
 from yellowfen.core.work.job import Job, Purpose
-from yellowfen.core.work.ledger import PartAt
 from yellowfen.core.work.technique import PLATE_WAYS
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
@@ -191,7 +191,7 @@ def change_purpose(
         jobs.set_purpose(connection, job_id, name.strip()[:120] or job.name, purpose, parts)
         _set_pieces(connection, job_id, pieces)
         other = (purpose, parts) != (job.purpose, job.parts)
-        if other and not bench_runs.rows(connection, RunKind.HEAT, job_id=job_id):
+        if other and not bench_runs.rows(connection, HEAT, job_id=job_id):
             propose_heats(connection, job_id)
     return jobs.get(connection, job_id)
 

@@ -11,12 +11,13 @@ from yellowfen.core.board.remembered import remembered
 from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.look.measured import any_fails
 from yellowfen.core.part.package import HIDDEN
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.kit import KIT
+from yellowfen.core.run.ledger import Ledger, ledger_of
+from yellowfen.core.run.run import BenchRun
+from yellowfen.core.run.stages import Progress, behind
+from yellowfen.core.run.washing import WASH
 from yellowfen.core.work.job import Job, Piece, Purpose
-from yellowfen.core.work.ledger import Ledger, ledger_of
-from yellowfen.core.work.run import BenchRun
 from yellowfen.core.work.schedule import COOL_MIN
-from yellowfen.core.work.stages import Progress, behind
 from yellowfen.store import bench_runs, boards, jobs, paste
 from yellowfen.store import ready as ready_store
 from yellowfen.store import rework as stored
@@ -116,7 +117,7 @@ def _behind(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> fr
     runs, ledger = _read(connection, job, piece, board)
     refs = scope_of(board, job)
     answers = stored.answers(connection, job.id, piece.id if piece else None)
-    kit = next((run for run in reversed(runs) if run.kind is RunKind.KIT), None)
+    kit = next((run for run in reversed(runs) if run.kind is KIT), None)
     bags = [
         one
         for one in stored.passports(connection, job.id)
@@ -148,7 +149,6 @@ def _behind(connection: sqlite3.Connection, job: Job, piece: Piece | None) -> fr
 
 # what the schedule takes from the runs
 _SINCE_MS = 10**12  # earlier moments are none: taps of the first versions
-_STEPS = {RunKind.PASTE: "paste", RunKind.PLACE: "place", RunKind.HEAT: "heat"}
 
 
 def done_tasks(connection: sqlite3.Connection, job: Job) -> dict[str, tuple[float, float]]:
@@ -166,12 +166,12 @@ def done_tasks(connection: sqlite3.Connection, job: Job) -> dict[str, tuple[floa
             span = _span(run)
             if span is None:
                 continue
-            if run.kind is RunKind.KIT and not run.state.aside:
+            if run.kind is KIT and not run.state.aside:
                 found["kit"] = span
-            elif run.kind in _STEPS:
+            elif run.kind.task:
                 side = run.plan.side if isinstance(run.plan, HeatPlan) else run.side
-                found[f"{_STEPS[run.kind]} {side} {number}"] = span
-            elif run.kind is RunKind.WASH and run.id == ledger.washed:
+                found[f"{run.kind.task} {side} {number}"] = span
+            elif run.kind is WASH and run.id == ledger.washed:
                 washed.append(span)
         for side, of in ledger.printed.items():
             span = next((_span(run) for run in runs if run.id == of), None)

@@ -15,7 +15,7 @@ from yellowfen.core.board.bridges import harmless_bridges, neighbouring_pins, pa
 from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.heat_plan import Forecast, HeatPlan
-from yellowfen.core.look.measured import METER, readings_of, standing_results
+from yellowfen.core.look.measured import readings_of, standing_results
 from yellowfen.core.look.meter_plan import (
     Diagnosis,
     Expect,
@@ -26,15 +26,18 @@ from yellowfen.core.look.meter_plan import (
 )
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
-from yellowfen.core.work.bench_run import RunKind, Tap, moments_s
-from yellowfen.core.work.bench_scripts import IronPlan, MendRun
-from yellowfen.core.work.check_script import CheckLine, CheckPlan
-from yellowfen.core.work.heat_script import AWAY, arrived_s
+from yellowfen.core.run.did import Did
+from yellowfen.core.run.heat import HEAT, arrived_s
+from yellowfen.core.run.heat_cues import AWAY
+from yellowfen.core.run.iron import IRON, IronPlan
+from yellowfen.core.run.ledger import Ledger, PartAt, PartRecord, damage_told
+from yellowfen.core.run.look import LOOK, LookJoint, LookPlan
+from yellowfen.core.run.machine import Tap, moments_s
+from yellowfen.core.run.mend import MEND, MendRun
+from yellowfen.core.run.meter import METER, CheckLine, CheckPlan
+from yellowfen.core.run.run import BenchRun
 from yellowfen.core.work.iron_rows import tie_of
 from yellowfen.core.work.job import FoundMark, Job, Piece
-from yellowfen.core.work.ledger import Did, Ledger, PartAt, PartRecord, damage_told
-from yellowfen.core.work.look_script import LookJoint, LookPlan
-from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.database import asked_once, atomic
@@ -142,9 +145,7 @@ def _soldering_on(connection: sqlite3.Connection, job: Job, piece: Piece | None)
     return [
         run
         for run in reversed(board_runs(connection, job, piece))
-        if run.job_id == job.id
-        and run.kind in (RunKind.HEAT, RunKind.IRON, RunKind.MEND)
-        and not run.lifting
+        if run.job_id == job.id and run.kind in (HEAT, IRON, MEND) and not run.lifting
     ]
 
 
@@ -157,7 +158,7 @@ def facts_of(
     """What is known of every part of the board: its odds, amounts, ties, runs and earlier marks."""
     ledger = ledger or ledger_now(connection, state.paste.job)
     odds = {way.part.ref: way.chosen.odds for way in state.ways}
-    heat = next((run for run in runs if run.kind is RunKind.HEAT), None)
+    heat = next((run for run in runs if run.kind is HEAT), None)
     # What was printed is what stood when it was heated, whatever was changed for the next board.
     printed = (
         paste_state(connection, state.paste.job.id, before=heat.started_at) if heat else state.paste
@@ -212,7 +213,7 @@ def _flowed(part: PartRecord) -> bool | None:
 
 def liquid_s(ref: str, runs: list[BenchRun]) -> float | None:
     """Seconds that a part was molten in its newest heat by the clock: from its tap to heat away."""
-    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
+    heat = next((run for run in runs if run.kind is HEAT and ref in run.targets), None)
     if heat is None:
         return None
     flowed, away = heat.flowed_s(ref), heat.seconds_of(AWAY)
@@ -223,7 +224,7 @@ def _late(ref: str, runs: list[BenchRun]) -> bool:
     """True where a part was tapped as flowing after the late end of what was forecast for it. Of
     parts that were watched as one it is said of the one that was expected last.
     """
-    heat = next((run for run in runs if run.kind is RunKind.HEAT and ref in run.targets), None)
+    heat = next((run for run in runs if run.kind is HEAT and ref in run.targets), None)
     if heat is None or heat.forecast is None or not isinstance(heat.plan, HeatPlan):
         return False
     forecast = heat.forecast
@@ -354,7 +355,7 @@ def start_looking(connection: sqlite3.Connection, job_id: int) -> int:
             (one.ref, one.pin) in marked for one in joints if one.marked
         ):
             return begun.id
-    return bench_runs.add(connection, job_id, RunKind.LOOK, plan, looks_at=state.run.id)
+    return bench_runs.add(connection, job_id, plan, looks_at=state.run.id)
 
 
 def look_plan(state: LookState, marked: Set[tuple[str, str]]) -> LookPlan:
@@ -409,7 +410,7 @@ def take_back(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -
     """
     part = ledger_now(connection, jobs.get(connection, job_id)).parts.get(ref)
     mark = part.marks.get(pin) if part else None
-    if mark is None or bench_runs.get(connection, mark.run).kind is not RunKind.LOOK:
+    if mark is None or bench_runs.get(connection, mark.run).kind is not LOOK:
         raise NotFound(f"{ref[:40]} pin {pin[:20]} has no mark of a look")
     now = int(time.time() * 1000)
     tap(connection, mark.run, Tap(key=uuid4().hex, cue=f"{ref}.{pin}", word="not yet", at_ms=now))
@@ -562,7 +563,7 @@ def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
         )
         for one in probes
     )
-    return bench_runs.add(connection, job_id, RunKind.CHECK, CheckPlan(name=METER, lines=lines))
+    return bench_runs.add(connection, job_id, CheckPlan(name=METER, lines=lines))
 
 
 def _expects(expect: str, says: str) -> str:

@@ -17,11 +17,11 @@ from yellowfen.core.look.mend import Cause, Fault, Mend, MendWay, causes, mend, 
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at
 from yellowfen.core.part.package import JointKind, tip_reaches
-from yellowfen.core.work.bench_run import RunKind, worked_s
-from yellowfen.core.work.bench_scripts import MendRun, MendStep
+from yellowfen.core.run.machine import worked_s
+from yellowfen.core.run.mend import MEND, MendRun, MendStep
+from yellowfen.core.run.pad_heats import Pad, PadHeats
+from yellowfen.core.run.run import BenchRun
 from yellowfen.core.work.job import FoundMark, Verdict
-from yellowfen.core.work.pad_heats import Pad, PadHeats
-from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, jobs, pictures, tasks
 from yellowfen.store.packing import unpack
@@ -86,7 +86,7 @@ def mend_state(connection: sqlite3.Connection, job_id: int, *, reckoned: bool = 
             one = _bad(state, parts[mark.ref], mark, known=known, runs=runs, pads=pads)
             touches = _touches(connection, state, parts[mark.ref], one.fault) if reckoned else None
             found.append(replace(one, touches=touches))
-    latest = bench_runs.latest(connection, job_id, RunKind.MEND)
+    latest = bench_runs.latest(connection, job_id, MEND)
     begun = latest if latest is not None and latest.taps and latest.state.to_do else None
     return MendState(look=look, bad=tuple(found), run=begun)
 
@@ -238,7 +238,7 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
         for one in sorted(found.bad, key=lambda one: sides[one.fault.ref] != first)
     )
     side = first if all(step.side == first for step in steps) else ""
-    return bench_runs.add(connection, job_id, RunKind.MEND, MendRun(steps=steps), side=side)
+    return bench_runs.add(connection, job_id, MendRun(steps=steps), side=side)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -322,22 +322,6 @@ class Gathered:
         return sum(minutes for _, minutes in self.minutes)
 
 
-DONE = {
-    RunKind.HEAT: "heat",
-    RunKind.PLACE: "placing",
-    RunKind.PASTE: "paste by hand",
-    RunKind.KIT: "kit",
-    RunKind.LOOK: "looking",
-    RunKind.IRON: "iron",
-    RunKind.PADS: "pads",
-    RunKind.CHECK: "tests",
-    RunKind.WASH: "washing",
-    RunKind.PRINT: "printing",
-    RunKind.MEND: "mending",
-    RunKind.REMOVE: "removing",
-}
-
-
 def gathered(connection: sqlite3.Connection, job_id: int) -> Gathered:
     """What the job's board in hand took so far."""
     job = jobs.get(connection, job_id)
@@ -345,8 +329,8 @@ def gathered(connection: sqlite3.Connection, job_id: int) -> Gathered:
     spent: dict[str, float] = {}
     for run in runs:
         if len(run.taps) > 1:
-            taken = worked_s(run.kind, run.taps) / 60.0
-            spent[DONE[run.kind]] = spent.get(DONE[run.kind], 0.0) + taken
+            taken = worked_s(run.kind.rule, run.taps) / 60.0
+            spent[run.kind.spent] = spent.get(run.kind.spent, 0.0) + taken
     by_count: dict[int, list[str]] = {}
     for ref, count in heats_of_parts(connection, job).items():
         by_count.setdefault(count, []).append(ref)

@@ -18,7 +18,7 @@ from yellowfen.core.look.cleaning import (
     spared,
     washes_of,
 )
-from yellowfen.core.look.measured import FUNCTION, standing_results
+from yellowfen.core.look.measured import standing_results
 from yellowfen.core.look.meter_plan import ground_of, supplies_of
 from yellowfen.core.look.proof import (
     LEAST_MA,
@@ -32,11 +32,10 @@ from yellowfen.core.look.proof import (
     with_nets,
 )
 from yellowfen.core.quantity.number import typed_number
-from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import WashRun, WashStep
-from yellowfen.core.work.check_script import CheckLine, CheckPlan
+from yellowfen.core.run.meter import FUNCTION, CheckLine, CheckPlan
+from yellowfen.core.run.run import BenchRun
+from yellowfen.core.run.washing import WASH, WashRun, WashStep
 from yellowfen.core.work.job import Job
-from yellowfen.core.work.run import BenchRun
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.store import bench_runs, boards, jobs
 from yellowfen.store.database import asked_once, atomic
@@ -251,7 +250,7 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
         for n, one in enumerate(found.proof.steps, 1)
     ]
     plan = CheckPlan(name=FUNCTION, lines=tuple(lines), closing="It does what it should.")
-    return bench_runs.add(connection, job_id, RunKind.CHECK, plan)
+    return bench_runs.add(connection, job_id, plan)
 
 
 # washing
@@ -303,7 +302,7 @@ def cleaning_state(connection: sqlite3.Connection, job_id: int) -> CleaningState
 def _newest_washing(connection: sqlite3.Connection, job: Job) -> BenchRun | None:
     """The newest washing of the board in hand; None once flux and heat came on it again."""
     ledger = ledger_now(connection, job)
-    washes = [run for run in board_runs(connection, job, job.piece) if run.kind is RunKind.WASH]
+    washes = [run for run in board_runs(connection, job, job.piece) if run.kind is WASH]
     newest = washes[-1] if washes and washes[-1].job_id == job.id else None
     if newest is None or newest.id == ledger.washed:
         return newest
@@ -337,4 +336,4 @@ def start_cleaning(connection: sqlite3.Connection, job_id: int) -> int:
         raise Refused("nothing has to be washed: what is there may stay")
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id
-    return bench_runs.add(connection, job_id, RunKind.WASH, WashRun(steps=found.steps))
+    return bench_runs.add(connection, job_id, WashRun(steps=found.steps))

@@ -22,7 +22,10 @@ from yellowfen.core.metal.lot import Lot
 from yellowfen.core.metal.paste_warming import WarmUp, container_of, warm_up
 from yellowfen.core.quantity.dew import dew_point_c
 from yellowfen.core.quantity.number import typed_number
-from yellowfen.core.work.bench_run import PAUSE_S, RunKind, each_s
+from yellowfen.core.run.hand_paste import PASTE
+from yellowfen.core.run.kit import KIT
+from yellowfen.core.run.machine import PAUSE_S, each_s
+from yellowfen.core.run.placing import PLACE
 from yellowfen.core.work.estimate import (
     Each,
     Estimate,
@@ -358,7 +361,7 @@ def own_paces(connection: sqlite3.Connection) -> Paces:
     since = stored.bench_setting(connection, PACE_SINCE)
     placed = [
         seconds
-        for run in bench_runs.rows(connection, RunKind.PLACE, 30)
+        for run in bench_runs.rows(connection, PLACE, 30)
         if run.started_at > since
         for seconds in each_s(run.script, run.taps)
     ]
@@ -384,7 +387,7 @@ def pace_forgotten(connection: sqlite3.Connection) -> str:
 def _seconds_per_dot(connection: sqlite3.Connection, since: str) -> list[float]:
     """Seconds a dot of the newest runs: from tap to tap over the step's spots; pauses left out."""
     spent = []
-    for run in bench_runs.rows(connection, RunKind.PASTE, 20):
+    for run in bench_runs.rows(connection, PASTE, 20):
         if run.started_at <= since:
             continue
         steps = run.planned(HandPlan).steps
@@ -725,7 +728,7 @@ def task_done(connection: sqlite3.Connection, job_id: int, key: str, now_s: floa
 # kit
 def kit_answers(connection: sqlite3.Connection, job_id: int) -> dict[str, tuple[KitAnswer, str]]:
     """What the job's kit check found, by line, and what was taken instead."""
-    run = bench_runs.latest(connection, job_id, RunKind.KIT)
+    run = bench_runs.latest(connection, job_id, KIT)
     if run is None:
         return {}
     state, words = run.state, {tap.cue: tap.text for tap in run.taps}

@@ -14,12 +14,11 @@ from yellowfen.core.rework.adapter import Adapter, adapter
 from yellowfen.core.rework.legs import Transfer, transfer_list
 from yellowfen.core.rework.pads import Want, wanted_mm3
 from yellowfen.core.rework.refit import Centring, Thickness, centring, thickness
-from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import IronPlan
-from yellowfen.core.work.check_script import CheckLine, CheckPlan
+from yellowfen.core.run.iron import IronPlan
+from yellowfen.core.run.ledger import PartRecord
+from yellowfen.core.run.meter import CheckLine, CheckPlan
 from yellowfen.core.work.iron_rows import IronRow
 from yellowfen.core.work.job import Job, Purpose
-from yellowfen.core.work.ledger import PartRecord
 from yellowfen.core.work.technique import PartKind, Way, kind_of, with_mends
 from yellowfen.errors import InvalidValue
 from yellowfen.store import bench_runs, boards, jobs
@@ -251,7 +250,7 @@ def start_headers(connection: sqlite3.Connection, job_id: int, part: BoardPart) 
     iron = bench_iron(connection)
     said = f"{iron.set_c:g} °C, {iron.tip_mm:g} mm {iron.shape}"
     plan = IronPlan(refs=(part.ref,), rows=rows, iron=said)
-    return bench_runs.add(connection, job_id, RunKind.IRON, plan)
+    return bench_runs.add(connection, job_id, plan)
 
 
 def start_check(connection: sqlite3.Connection, job_id: int, part: BoardPart) -> int:
@@ -266,4 +265,4 @@ def start_check(connection: sqlite3.Connection, job_id: int, part: BoardPart) ->
         )
         for here, there in made.continuity
     )
-    return bench_runs.add(connection, job_id, RunKind.CHECK, CheckPlan(name=part.ref, lines=lines))
+    return bench_runs.add(connection, job_id, CheckPlan(name=part.ref, lines=lines))

@@ -37,14 +37,16 @@ from yellowfen.core.rework.ways_off import (
     expected_min,
     ways_off,
 )
-from yellowfen.core.work.bench_run import RunKind, Tap
-from yellowfen.core.work.bench_scripts import IronPlan, PadsRun, PadStep
+from yellowfen.core.run.did import Did
+from yellowfen.core.run.heat import HEAT
+from yellowfen.core.run.iron import IRON, IronPlan
+from yellowfen.core.run.machine import Tap
+from yellowfen.core.run.pad_heats import by_part
+from yellowfen.core.run.pads import PadsRun, PadStep
+from yellowfen.core.run.removal import RemovalRun
+from yellowfen.core.run.run import BenchRun
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
 from yellowfen.core.work.job import Heat, Job, Piece, Purpose
-from yellowfen.core.work.ledger import Did
-from yellowfen.core.work.pad_heats import by_part
-from yellowfen.core.work.removal import RemovalRun
-from yellowfen.core.work.run import BenchRun
 from yellowfen.core.work.schools import Schools
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.formats.rework_file import way_json
@@ -635,7 +637,7 @@ def start_pads(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
         want=str(plan.want),
     )
     side = boards.get(connection, job.board_id).part(ref).side
-    return bench_runs.add(connection, job_id, RunKind.PADS, run, side=side)
+    return bench_runs.add(connection, job_id, run, side=side)
 
 
 # parts that came off
@@ -747,7 +749,7 @@ def note_removed(connection: sqlite3.Connection, job: Job, ref: str) -> int:
     side = boards.get(connection, job.board_id).part(ref).side
     now = int(time.time() * 1000)
     with atomic(connection):
-        run = bench_runs.add(connection, job.id, RunKind.REMOVE, made, side=side)
+        run = bench_runs.add(connection, job.id, made, side=side)
         done = Tap(key=uuid4().hex, cue=made.lifted_cue, word="done", at_ms=now)
         bench_runs.add_tap(connection, run, done)
         bench_runs.set_over(connection, run, True)
@@ -820,7 +822,7 @@ def _attempt(run: BenchRun, ref: str) -> Attempt | None:
         else ("lifted off" if ref in run.lifted else "not lifted")
         if run.lifting
         else "by iron"
-        if run.kind is RunKind.IRON
+        if run.kind is IRON
         else "heated on"
     )
     return Attempt(
@@ -828,7 +830,7 @@ def _attempt(run: BenchRun, ref: str) -> Attempt | None:
         at=run.started_at[:16],
         did=did,
         set_to=run.set_to,
-        seconds=run.flowed_s(ref) if run.kind is RunKind.HEAT else None,
+        seconds=run.flowed_s(ref) if run.kind is HEAT else None,
         found=said,
         changed=(),
     )

@@ -15,8 +15,8 @@ from enum import StrEnum
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.part.package import HIDDEN
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.run.washing import WashStep
 from yellowfen.core.source.mark import Mark, constant
-from yellowfen.core.work.bench_scripts import WashStep
 
 _P, _M, _C = Mark.PUBLISHED, Mark.FROM_MEMORY, Mark.COMMON_PRACTICE
 GAS = 8.314

@@ -5,11 +5,8 @@ stands of several runs.
 from collections.abc import Callable, Mapping, Sequence
 
 from yellowfen.core.look.meter_plan import compared, probe_key
-from yellowfen.core.work.check_script import CheckPlan, reading_of
-from yellowfen.core.work.run import BenchRun
-
-METER = "the board"  # the names of the lists
-FUNCTION = "its function"
+from yellowfen.core.run.meter import FUNCTION, METER, CheckPlan, reading_of
+from yellowfen.core.run.run import BenchRun
 
 
 def _names(run: BenchRun) -> dict[str, str]:

@@ -1,7 +1,7 @@
 """The steps by which a part comes off without a heat of the model's, by the way that was chosen."""
 
 from yellowfen.core.rework.ways_off import OffWay
-from yellowfen.core.work.removal import RemovalRun, RemovalStep
+from yellowfen.core.run.removal import RemovalRun, RemovalStep
 
 BY_HAND = frozenset(
     {OffWay.TWO_IRONS, OffWay.TO_AND_FRO, OffWay.REMOVAL, OffWay.CUT, OffWay.PIN_BY_PIN}

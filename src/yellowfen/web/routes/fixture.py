@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.printing import PRINT
 from yellowfen.formats.fixture_out import fixture_dxf, fixture_svg_file
 from yellowfen.store import bench_runs
 from yellowfen.web.database import Database
@@ -33,7 +33,7 @@ def fixture_leaf(request: Request, job_id: int, database: Database, side: str = 
             "found": found,
             "drawing": fixture_svg(state.board, found, side),
             "openings": any(one.side == side for one in state.board.openings),
-            "unfinished": bench_runs.unfinished(database, job_id, RunKind.PRINT),
+            "unfinished": bench_runs.unfinished(database, job_id, PRINT),
         },
     )
 

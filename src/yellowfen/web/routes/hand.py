@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.deposit.by_hand import NEEDLES, Costs, needles_for
 from yellowfen.core.deposit.hand_plan import HandPlan
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.hand_paste import PASTE
 from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.errors import YellowfenError
 from yellowfen.store import bench_runs as stored_runs
@@ -72,7 +72,7 @@ def _leaf(
             for one in materials.supply(database, "needle")
             if int(one) not in needles_for(plan.paste)
         ],
-        "unfinished": stored_runs.unfinished(database, state.job.id, RunKind.PASTE),
+        "unfinished": stored_runs.unfinished(database, state.job.id, PASTE),
         "problem": problem,
         "stencil_there": bool(state.board.openings),
         "by_mounds": sorted(one for one in ready.by_mounds if state.board.part(one).side == side),

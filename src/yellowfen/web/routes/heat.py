@@ -35,10 +35,10 @@ from yellowfen.core.heat.tour import leave_off, watched
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.quantity.described import measures_of
 from yellowfen.core.rework.lift import support_mm
-from yellowfen.core.work.bench_run import RunKind
+from yellowfen.core.run.heat import HEAT
+from yellowfen.core.run.pad_heats import by_part
 from yellowfen.core.work.board_scene import said_of_holes
 from yellowfen.core.work.job import Job, Purpose
-from yellowfen.core.work.pad_heats import by_part
 from yellowfen.formats.rework_file import along_json, lift_json
 from yellowfen.store import bench_runs, boards, jobs, stations, tools
 from yellowfen.web.database import Database
@@ -88,7 +88,7 @@ def heat_of(request: Request, job: Job, database: Database) -> Response:
     ran = [
         run
         for run in reversed(board_runs(database, job, job.piece))
-        if run.job_id == job_id and run.kind is RunKind.HEAT
+        if run.job_id == job_id and run.kind is HEAT
     ]
     return page(
         request,
@@ -137,8 +137,7 @@ def _untouched(database: Database, job: Job) -> bool:
         plan.source is SourceKind.AIR
         and plan.moves == usual_moves(plan.targets)
         and all(
-            run.heat_id != job.heat.id
-            for run in bench_runs.rows(database, RunKind.HEAT, job_id=job.id)
+            run.heat_id != job.heat.id for run in bench_runs.rows(database, HEAT, job_id=job.id)
         )
     )
 

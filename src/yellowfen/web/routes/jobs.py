@@ -6,10 +6,10 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.board.board import BoardPart
+from yellowfen.core.run.ledger import Ledger, PartAt, damage_told
+from yellowfen.core.run.pad_heats import told
+from yellowfen.core.run.stages import next_stage
 from yellowfen.core.work.job import Job, Purpose, Verdict
-from yellowfen.core.work.ledger import Ledger, PartAt, damage_told
-from yellowfen.core.work.pad_heats import told
-from yellowfen.core.work.stages import next_stage
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import boards, jobs
 from yellowfen.web.database import Database

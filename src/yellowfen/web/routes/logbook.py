@@ -7,15 +7,13 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from yellowfen.core.heat.heat_plan import HeatPlan
-from yellowfen.core.look.measured import FUNCTION, METER
 from yellowfen.core.look.trust import binned
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import RunKind, moments_s
-from yellowfen.core.work.bench_scripts import IronPlan, MendRun, PadsRun
-from yellowfen.core.work.check_script import CheckPlan
-from yellowfen.core.work.heat_script import ALL_FLOWED, arrived_s, shortened, stop_key
-from yellowfen.core.work.removal import RemovalRun
-from yellowfen.core.work.run import BenchRun
+from yellowfen.core.run.heat import arrived_s
+from yellowfen.core.run.heat_cues import ALL_FLOWED, shortened, stop_key
+from yellowfen.core.run.look import LOOK
+from yellowfen.core.run.machine import moments_s
+from yellowfen.core.run.run import BenchRun
 from yellowfen.store import bench_runs
 from yellowfen.web.chances_svg import chances_drawn
 from yellowfen.web.database import Database
@@ -32,9 +30,7 @@ def logbook(request: Request, database: Database, before: int = 0) -> Response:
     found = bench_runs.rows(database, most=_SHOWN, before=before)
     context = {
         "room": "logbook",
-        "runs": [
-            _row(run) for run in found if run.kind is not RunKind.LOOK and (run.taps or run.marks)
-        ],
+        "runs": [_row(run) for run in found if run.kind is not LOOK and (run.taps or run.marks)],
         "older": found[-1].id if len(found) == _SHOWN else 0,
         "removed": bench_runs.removed(database),
     }
@@ -94,39 +90,10 @@ def _row(run: BenchRun) -> dict[str, Any]:
     return {
         "run": run,
         "counts": Counter(str(mark.verdict) for mark in run.marks).most_common(),
-        "hands": "" if run.forecast else _did(run),
+        "hands": "" if run.forecast or not run.kind.did else run.kind.did(run),
         "line": so_far + (f"; {aside}" if aside else ""),
         "lines": _lines(run),
     }
-
-
-def _did(run: BenchRun) -> str:
-    """What was done in a run without a heat, and to which part."""
-    refs = shortened(run.targets)
-    match run.plan:
-        case PadsRun(ref=ref):
-            return f"pads of {ref}"
-        case CheckPlan(name=name):
-            known = {METER: "meter test", FUNCTION: "power and function"}
-            return known.get(name, f"meter test of {name}")
-        case MendRun(steps=steps):
-            return f"touch-up of {shortened(list(dict.fromkeys(one.ref for one in steps)))}"
-        case RemovalRun(ref=ref, way=way):
-            return f"{ref} removed{f', {way}' if way else ''}"
-        case IronPlan():
-            return f"{refs} by iron"
-        case _:
-            return _HANDS[run.kind]
-
-
-_HANDS = {
-    RunKind.PLACE: "placed",
-    RunKind.PASTE: "paste by hand",
-    RunKind.KIT: "kit checked",
-    RunKind.PRINT: "printed",
-    RunKind.WASH: "washed",
-    RunKind.HEAT: "heated",
-}
 
 
 @router.get("/logbook/chances")

@@ -8,8 +8,8 @@ from fastapi.responses import RedirectResponse, Response
 from yellowfen.core.look.acceptance import Limits
 from yellowfen.core.look.meter_plan import by_part
 from yellowfen.core.quantity.number import in_range, typed_number
+from yellowfen.core.run.look import likely_left
 from yellowfen.core.work.job import Verdict
-from yellowfen.core.work.look_script import likely_left
 from yellowfen.errors import YellowfenError
 from yellowfen.formats.table_out import table_text
 from yellowfen.store import bench_runs as stored

@@ -8,8 +8,7 @@ from markupsafe import Markup
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.part.direction import direction_of
-from yellowfen.core.work.bench_run import RunKind
-from yellowfen.core.work.bench_scripts import way_round
+from yellowfen.core.run.placing import PLACE, way_round
 from yellowfen.core.work.kit import line_key
 from yellowfen.core.work.order import SCHOOLS, Order
 from yellowfen.core.work.schedule import TACK_LIFE_H
@@ -67,7 +66,7 @@ def _page(
         "schools": SCHOOLS,
         "batches": _batches(order),
         "wishes": state.plan.wishes,
-        "unfinished": stored_runs.unfinished(database, state.paste.job.id, RunKind.PLACE),
+        "unfinished": stored_runs.unfinished(database, state.paste.job.id, PLACE),
         "school": order.school,
         "first": state.sides.first,
         "places": stored.places(database),

@@ -4,7 +4,6 @@ import sqlite3
 import time
 from dataclasses import replace
 from typing import Any
-from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, Request
@@ -16,13 +15,12 @@ from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.hand_plan import HandPlan
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.heat_plan import HeatPlan, SourceKind, aimed
-from yellowfen.core.look.measured import FUNCTION, METER
-from yellowfen.core.work.bench_run import (
-    PART_GOOD,
-    ROW_GOOD,
-    RULES,
-    Cue,
-    RunKind,
+from yellowfen.core.run.heat import spans
+from yellowfen.core.run.heat_cues import AWAY, START, lifted_key
+from yellowfen.core.run.kit import KIT
+from yellowfen.core.run.look import LOOK
+from yellowfen.core.run.machine import (
+    Effect,
     RunState,
     Script,
     ShownCue,
@@ -32,111 +30,22 @@ from yellowfen.core.work.bench_run import (
     shown,
     sure_key,
 )
-from yellowfen.core.work.bench_scripts import AGAIN, IronPlan, PadsRun
-from yellowfen.core.work.check_script import CheckPlan
-from yellowfen.core.work.heat_script import AWAY, START, lifted_key, near_key, spans
-from yellowfen.core.work.job import Purpose
-from yellowfen.core.work.look_script import LookPlan, likely_left, looked_at, still_to_expect
-from yellowfen.core.work.removal import RemovalRun
-from yellowfen.core.work.run import BenchRun
+from yellowfen.core.run.mend import MEND
+from yellowfen.core.run.printing import PRINT
+from yellowfen.core.run.run import BenchRun
 from yellowfen.core.work.technique import SHAKY_REST_EVERY
 from yellowfen.store import boards, ready, stations
 from yellowfen.store.bench_runs import get, remove
 from yellowfen.web.database import Database
 from yellowfen.web.hand_svg import paste_drawn, spots_drawn
-from yellowfen.web.look_run import COMMON, VERDICTS, look_frame
+from yellowfen.web.look_run import look_frame
 from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import bench_runs
 
 router = APIRouter()
-# What each kind is called, where it was started from, which answers have keys of their own besides
-# the one key, and the caution that stands below it.
-DOING = {
-    RunKind.HEAT: "heat",
-    RunKind.PLACE: "placing",
-    RunKind.PASTE: "paste by hand",
-    RunKind.KIT: "kit check",
-    RunKind.LOOK: "looking",
-    RunKind.IRON: "by iron",
-    RunKind.PADS: "pads",
-    RunKind.CHECK: "measuring",
-    RunKind.MEND: "mending",
-    RunKind.WASH: "washing",
-    RunKind.PRINT: "printing",
-    RunKind.REMOVE: "removing",
-}
-BACK = {  # of those that are about one part or one list: `_back`
-    RunKind.HEAT: "heat",
-    RunKind.PLACE: "place",
-    RunKind.PASTE: "paste/hand",
-    RunKind.KIT: "ready/kit",
-    RunKind.LOOK: "look",
-    RunKind.IRON: "ready",
-    RunKind.MEND: "mend",
-    RunKind.WASH: "clean",
-    RunKind.PRINT: "paste/fixture",
-}
-LISTS = {METER: "test", FUNCTION: "function"}
-POWERED = "Current limited; over the limit or warm: off at once. Mains and batteries isolated; a repaired safety device is not certified."
-KEYS = {
-    "skipped": ("Skip", "ArrowRight", "→"),
-    "dropped": ("Dropped", "d", "d"),
-    "smeared": ("Smeared", "s", "s"),
-    "missing": ("Missing", "m", "m"),
-    "doubtful": ("Which way?", "p", "p"),
-    "not seen": ("Not seen", "n", "n"),
-    "trouble": ("Trouble", "t", "t"),
-    "hangs": ("It hangs", "h", "h"),
-    "moved": ("Moved or gone", "m", "m"),
-    "lifted pad": ("Lifted pad", "l", "l"),
-    "torn track": ("Torn track", "t", "t"),
-    "mask gone": ("Mask gone", "k", "k"),
-    "not": ("Not so", "n", "n"),
-    "still bad": ("Still bad", "n", "n"),
-    "cannot reach": ("Cannot reach", "ArrowRight", "→"),
-}
-LOOK_KEYS = {
-    **{word: (word.capitalize(), str(n), str(n)) for n, word in enumerate(VERDICTS[:COMMON], 1)},
-    "not yet": ("Take the mark back", "0", "0"),
-    ROW_GOOD: ("This row is good", "r", "r"),
-    PART_GOOD: ("This part is good", "p", "p"),
-}
-# Words that belong to some cues of a heat only, by how those begin.
-ONLY_AT = {"hangs": lifted_key(""), "moved": near_key(""), "still bad": AGAIN}
 SIGNS = {"flux": "f", "shine": "s", "springs": "b"}
-CAUTIONS = {
-    RunKind.HEAT: "Burns: board and nozzle stay hot for minutes. Handle back in its cradle."
-    " Moving air, not over the face.",
-    RunKind.PLACE: "Tweezers, not fingers; parts that may die of static: strap on.",
-    RunKind.PASTE: "No food at the bench; wash your hands. Cap the syringe when you stop.",
-    RunKind.KIT: "Parts that may die of static: strap on, in their bags until they are placed.",
-    RunKind.LOOK: "Let the board cool first. Good light, rested eyes.",
-    RunKind.IRON: "Burns: iron in its stand between joints. Moving air, not over the face."
-    " Wash your hands after leaded solder.",
-    RunKind.REMOVE: "Burns: tip and board are hot. Moving air, not over the face. Eye protection. Wash your hands.",
-    RunKind.PADS: "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands.",
-    RunKind.MEND: "Burns: iron in its stand between joints. Board unpowered, moving air, not over the face.",
-    RunKind.PRINT: "No food at the bench; wash your hands. Foil and blade cut. Alcohol burns: no flame or hot air near.",
-    RunKind.WASH: "Alcohol burns and its vapour travels: no hot air, iron or flame near, window open, board cold.",
-    RunKind.CHECK: "Board unpowered, capacitors discharged.",
-}
-
-
-HOT = {
-    SourceKind.PLATE: "Burns: plate and board stay hot for minutes. Never leave it alone.",
-    SourceKind.OVEN: "Burns: oven and board stay hot for minutes. Never leave it alone.",
-}
-
-
-def _caution(run: BenchRun) -> str:
-    """What may hurt in this run."""
-    if _list_of(run) == FUNCTION:
-        return POWERED
-    if isinstance(run.plan, HeatPlan) and run.plan.source in HOT:
-        return f"{HOT[run.plan.source]} Moving air, not over the face."
-    return CAUTIONS[run.kind]
 
 
 class TapForm(BaseModel):
@@ -163,17 +72,17 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
             ),
             labels,
         )
-    look = look_frame(database, run) if run.kind is RunKind.LOOK else None
+    look = look_frame(database, run) if run.kind is LOOK else None
     context = {
         "room": "jobs",
         "run": run,
         "heat": heat,
         "labels": labels,
-        "doing": DOING[run.kind],
+        "doing": run.kind.doing,
         "on_board": f"board {run.piece_name}" if run.piece_name else "",
         "back": _back(run),
         "onward": _onward(run),
-        "caution": _caution(run),
+        "caution": run.kind.caution(run.plan),
         "tour": bool(heat and heat.tour),
         "plans": _plans(run, board),
         "drawings": _drawings(run, board),
@@ -188,50 +97,17 @@ def run_page(request: Request, run_id: int, database: Database) -> Response:
 
 
 def _back(run: BenchRun) -> str:
-    """The page of the job that a run was started from, of the part that it is about."""
-    match run.plan:
-        case IronPlan(refs=(ref,), rows=(_, *_)):  # the pins of an adapter lie on no side
-            return f"ready/iron/{quote(ref)}" if run.side else f"adapter?of={quote(ref)}"
-        case PadsRun(ref=ref):
-            return f"pads?of={quote(ref)}"
-        case RemovalRun(ref=ref):
-            return f"lift?of={quote(ref)}"
-        case CheckPlan(name=name):
-            return LISTS.get(name) or f"adapter?of={quote(name)}"
-        case _:
-            return f"{BACK[run.kind]}?side={run.side}" if run.side else BACK[run.kind]
-
-
-# Where a run that is over leads on, and in which words.
-ONWARD = {
-    RunKind.KIT: ("paste", "On to Paste"),
-    RunKind.PRINT: ("place", "On to Place"),
-    RunKind.PASTE: ("place", "On to Place"),
-    RunKind.PLACE: ("heat", "On to Heat"),
-    RunKind.HEAT: ("look", "Look at the joints"),
-    RunKind.IRON: ("look", "Look at the joints"),
-    RunKind.LOOK: ("mend", "What is wrong, and what now"),
-    RunKind.MEND: ("look", "What is left to look at"),
-    RunKind.WASH: ("test", "On to the meter"),
-    RunKind.CHECK: ("mend", "What is wrong, and what now"),
-}
+    """The page of the job that a run was started from, of the part or side that it is about."""
+    back = run.kind.back
+    if not isinstance(back, str):
+        return back(run)
+    return f"{back}?side={run.side}" if run.side else back
 
 
 def _onward(run: BenchRun) -> tuple[str, str]:
     """The page of the job that comes after a run, and what its link says."""
-    ref = quote(next(iter(run.targets), ""))
-    if isinstance(run.plan, PadsRun):
-        return f"refit?of={quote(run.plan.ref)}", f"Put {run.plan.ref} on again"
-    if run.lifting and run.purpose is Purpose.SALVAGE:
-        return "legs", "Into the bags"
-    if run.lifting:
-        return f"pads?of={ref}", "Clean the pads"
-    return ONWARD[run.kind]
-
-
-def _list_of(run: BenchRun) -> str:
-    """The name of the list a check goes through; "" for other runs."""
-    return run.plan.name if isinstance(run.plan, CheckPlan) else ""
+    onward = run.kind.onward
+    return onward if isinstance(onward, tuple) else onward(run)
 
 
 def _plans(run: BenchRun, board: Board) -> list[Markup]:
@@ -240,9 +116,9 @@ def _plans(run: BenchRun, board: Board) -> list[Markup]:
     """
     if isinstance(run.plan, HeatPlan):
         return [plan_svg(board, run.plan.side)] if run.plan.tour else []
-    if run.kind is RunKind.KIT:
+    if run.kind is KIT:
         return []
-    if run.kind not in (RunKind.LOOK, RunKind.MEND):
+    if run.kind not in (LOOK, MEND):
         return [plan_svg(_as_seen(run, board), run.side or "top", overlay=_overlay(run, board))]
     refs = {ref for cue in (*run.script.cues, *run.script.extras) for ref in cue.refs}
     sides = {part.side for part in board.parts if part.ref in refs}
@@ -251,11 +127,11 @@ def _plans(run: BenchRun, board: Board) -> list[Markup]:
 
 def _as_seen(run: BenchRun, board: Board) -> Board:
     """The board as it lies there: bare where it is printed."""
-    return replace(board, parts=()) if run.kind is RunKind.PRINT else board
+    return replace(board, parts=()) if run.kind is PRINT else board
 
 
 def _overlay(run: BenchRun, board: Board) -> Markup:
-    if run.kind is RunKind.PRINT:
+    if run.kind is PRINT:
         return paste_drawn(board.openings, run.side)
     return spots_drawn(run.plan) if isinstance(run.plan, HandPlan) else Markup("")
 
@@ -288,25 +164,19 @@ def shaky(database: Database) -> bool:
 def _frame(run: BenchRun, board: Board) -> dict[str, Any]:
     """What does not change with the taps: the words that have keys, where a tour stops."""
     heat = run.plan if isinstance(run.plan, HeatPlan) else None
-    keys = LOOK_KEYS if run.kind is RunKind.LOOK else KEYS
+    rule = run.kind.rule
+    lasting = heat is None or heat.lifts  # a heat that removes nothing has none of these cues
     return {
         "run": run.id,
-        "kind": str(run.kind),
-        "clock": RULES[run.kind].clock,
-        "main": next(iter(RULES[run.kind].words)),
+        "kind": run.kind.name,
+        "clock": rule.clock,
+        "main": next(iter(rule.words)),
         "keys": [
-            {
-                "word": word,
-                "say": keys[word][0],
-                "press": keys[word][1],
-                "hint": keys[word][2],
-                "only": ONLY_AT.get(word, ""),
-            }
-            for word in RULES[run.kind].words
-            if word in keys
-            and (run.kind is not RunKind.HEAT or word not in ONLY_AT or (heat and heat.lifts))
+            {"word": word, "say": key.say, "press": key.press, "hint": key.hint, "only": key.only}
+            for word, key in run.kind.keys.items()
+            if lasting or not key.only
         ],
-        "stays": [str(word) for word, effect in RULES[run.kind].words.items() if effect == "stays"],
+        "stays": [str(word) for word, effect in rule.words.items() if effect is Effect.STAYS],
         "places": _places(heat, board) if heat and heat.tour else [],
     }
 
@@ -328,7 +198,7 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
     early = [cue.key for cue in script.cues if cue.free and cue.key in state.to_do]
     return {
         "now_ms": int(time.time() * 1000),
-        "started_ms": run.taps[0].at_ms if run.taps and RULES[run.kind].clock else None,
+        "started_ms": run.taps[0].at_ms if run.taps and run.kind.rule.clock else None,
         "took_s": (run.taps[-1].at_ms - run.taps[0].at_ms) / 1000 if run.taps else 0.0,
         "taps": [{"key": tap.key, "cue": tap.cue} for tap in run.taps],
         "cues": [_cue(one) for one in shown(script, run.taps)],
@@ -337,7 +207,7 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
         "answered": len(state.done) + len(state.aside) + len(state.passed),
         "of": len(script.cues),
         "closing": _closing(run),
-        "told": _told(run),
+        "told": run.kind.told(run),
         "spans": [
             {"word": span.word, "kind": span.kind, "from_s": span.from_s, "to_s": span.to_s}
             for span in spans(run.plan, script, moments_s(run.taps))
@@ -355,8 +225,8 @@ def _state(database: sqlite3.Connection, run: BenchRun) -> dict[str, Any]:
         "ask": script.ask,
         "ask_key": script.ask_key,
         "ask_tap": _asked_tap(run, script),
-        "words": state.done if run.kind is RunKind.LOOK else {},
-        "open": list(state.to_do) if run.kind is RunKind.LOOK else [],
+        "words": state.done if run.kind is LOOK else {},
+        "open": list(state.to_do) if run.kind is LOOK else [],
     }
 
 
@@ -415,41 +285,11 @@ def _closing(run: BenchRun) -> str:
     """What is said at the end, with what was set aside."""
     state, script = run.state, run.script
     aside = [
-        f"{cue.name or cue.title if run.kind is not RunKind.KIT else cue.title} {state.aside[cue.key]}"
+        f"{cue.name or cue.title if run.kind is not KIT else cue.title} {state.aside[cue.key]}"
         for cue in script.cues
         if cue.key in state.aside
     ]
     return f"The rest is set aside: {', '.join(aside)}." if aside else script.closing
-
-
-def _told(run: BenchRun) -> str:
-    """What is stored, in words."""
-    if not run.taps and run.kind is not RunKind.LOOK:
-        return ""
-    if isinstance(run.plan, LookPlan):
-        left = still_to_expect(run.plan, run.state)
-        seen, of = looked_at(run.plan, run.state)
-        return f"{seen} of {of} looked at; {likely_left(left)}"
-    if run.kind is not RunKind.HEAT:
-        return f"{len(run.state.done)} of {len(run.script.cues)} stored"
-    cues = {cue.key: cue for cue in (*run.script.cues, *run.script.extras)}
-    said = [
-        f"{_tapped(cues.get(tap.cue), tap)} {(tap.at_ms - run.taps[0].at_ms) / 1000:.0f} s"
-        for tap in run.taps
-    ]
-    return f"Stored: {', '.join(said)}"
-
-
-def _tapped(cue: Cue | None, tap: Tap) -> str:
-    """A tap of a heat in the words of what it said."""
-    about = ", ".join(cue.refs) if cue and len(cue.refs) == 1 else ""
-    if tap.word == "hangs":
-        return f"{about or tap.cue} hangs"
-    if tap.word == "moved":
-        return f"{tap.cue.removeprefix(near_key(''))} moved or is gone"
-    if tap.word == "not seen":
-        return f"{cue.press if cue else tap.cue}: not seen"
-    return cue.press if cue else tap.cue
 
 
 @router.get("/api/runs/{run_id}/taps")

@@ -3,11 +3,18 @@ are typed with the answers.
 """
 
 from dataclasses import dataclass
+from urllib.parse import quote
 
 from yellowfen.core.quantity.number import in_range, typed_number
-from yellowfen.core.work.bench_run import RULES, Cue, Effect, RunKind, Script, Tap
+from yellowfen.core.run.machine import Cue, Effect, RunRule, Script, Tap
+from yellowfen.core.run.run import BenchRun, Key, KindOfRun
 from yellowfen.errors import InvalidValue
 
+METER, FUNCTION = "the board", "its function"  # the names of the lists
+_POWERED = (
+    "Current limited; over the limit or warm: off at once."
+    " Mains and batteries isolated; a repaired safety device is not certified."
+)
 MOST_MV = 300.0  # what the supply is limited to where millivolts are compared
 
 
@@ -51,7 +58,7 @@ def reading_of(script: Script, tap: Tap) -> float | None:
 def refused_reading(script: Script, tap: Tap) -> str:
     """Why a tap's figure cannot be, as a sentence; "" where it may."""
     cue = script.cue(tap.cue)
-    effect = RULES[script.kind].words.get(tap.word)
+    effect = script.rule.words.get(tap.word)
     if cue is None or not cue.reads or effect is Effect.LATER:
         return ""
     if not tap.text or effect is not Effect.DONE:
@@ -85,4 +92,40 @@ def check_script(plan: CheckPlan) -> Script:
         )
         for number, line in enumerate(plan.lines, 1)
     )
-    return Script(kind=RunKind.CHECK, cues=cues, closing=plan.closing, of_group="like this")
+    return Script(rule=_RULE, cues=cues, closing=plan.closing, of_group="like this")
+
+
+def _back(run: BenchRun) -> str:
+    pages = {METER: "test", FUNCTION: "function"}
+    return pages.get(run.plan.name) or f"adapter?of={quote(run.plan.name)}"
+
+
+def _did(run: BenchRun) -> str:
+    known = {METER: "meter test", FUNCTION: "power and function"}
+    return known.get(run.plan.name, f"meter test of {run.plan.name}")
+
+
+_RULE = RunRule(
+    words={"as expected": Effect.DONE, "not": Effect.ASIDE, "cannot reach": Effect.LATER},
+    any_order=True,
+    corrects=True,
+)
+CHECK = KindOfRun(
+    name="check",
+    plan=CheckPlan,
+    script=lambda plan, _: check_script(plan),
+    rule=_RULE,
+    keys={
+        "not": Key(say="Not so", press="n", hint="n"),
+        "cannot reach": Key(say="Cannot reach", press="ArrowRight", hint="→"),
+    },
+    doing="measuring",
+    spent="tests",
+    did=_did,
+    caution=lambda plan: (
+        _POWERED if plan.name == FUNCTION else "Board unpowered, capacitors discharged."
+    ),
+    back=_back,
+    onward=("mend", "What is wrong, and what now"),
+    refuses=lambda run, tap: refused_reading(run.script, tap),
+)

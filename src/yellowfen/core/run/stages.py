@@ -5,8 +5,8 @@ when each is behind, as the ledger of the board says.
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from yellowfen.core.run.ledger import Ledger, PartAt, PartRecord
 from yellowfen.core.work.job import Purpose
-from yellowfen.core.work.ledger import Ledger, PartAt, PartRecord
 
 
 @dataclass(frozen=True, kw_only=True)

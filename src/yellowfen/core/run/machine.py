@@ -20,23 +20,6 @@ PAUSE_S, QUICKEST_S = 300.0, 0.5  # a longer gap between taps was a pause, a sho
 SHOWN_CUES = 40
 
 
-class RunKind(StrEnum):
-    """What is done at the bench by one key."""
-
-    HEAT = "heat"
-    PLACE = "place"
-    PASTE = "paste"
-    KIT = "kit"
-    LOOK = "look"
-    IRON = "iron"
-    PADS = "pads"
-    CHECK = "check"
-    MEND = "mend"
-    WASH = "wash"
-    PRINT = "print"
-    REMOVE = "remove"
-
-
 class Effect(StrEnum):
     """What a word does to its cue: done with, again at the end, set aside, counted and still the
     same, or to do once more in its old place.
@@ -72,111 +55,6 @@ class RunRule:
     clock: bool = False
     along: bool = False
     at_once: Mapping[str, Reach] = field(default_factory=dict)
-
-
-GOOD = "good"
-ROW_GOOD, PART_GOOD, REST_GOOD = "row good", "part good", "rest good"
-FAULTS = (
-    "bridge",
-    "open",
-    "lean",
-    "ball",
-    "skewed",
-    "lifted pad",
-    "other",
-    "dull or grainy",
-    "not wetted",
-    "standing on end",
-    "missing",
-    "wrong part",
-    "wrong way round",
-    "loose balls",
-    "damage to part, pad or mask",
-)
-RULES: Mapping[RunKind, RunRule] = {
-    RunKind.HEAT: RunRule(
-        words={
-            "done": Effect.DONE,
-            "not seen": Effect.ASIDE,
-            "hangs": Effect.STAYS,
-            "moved": Effect.ASIDE,
-        },
-        clock=True,
-    ),
-    RunKind.PLACE: RunRule(
-        words={
-            "placed": Effect.DONE,
-            "skipped": Effect.LATER,
-            "dropped": Effect.STAYS,
-            "missing": Effect.ASIDE,
-            "doubtful": Effect.ASIDE,
-        },
-        any_order=True,
-    ),
-    RunKind.PASTE: RunRule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
-    RunKind.KIT: RunRule(
-        words={
-            "there": Effect.DONE,
-            "missing": Effect.ASIDE,
-            "another instead": Effect.DONE,
-            "not yet": Effect.OPENS,
-        },
-        any_order=True,
-        corrects=True,
-    ),
-    RunKind.LOOK: RunRule(
-        words={
-            GOOD: Effect.DONE,
-            **dict.fromkeys(FAULTS, Effect.DONE),
-            "not yet": Effect.OPENS,
-            ROW_GOOD: Effect.DONE,
-            PART_GOOD: Effect.DONE,
-            REST_GOOD: Effect.DONE,
-        },
-        any_order=True,
-        corrects=True,
-        along=True,
-        at_once={ROW_GOOD: Reach.ROW, PART_GOOD: Reach.GROUP, REST_GOOD: Reach.REST},
-    ),
-    RunKind.IRON: RunRule(
-        words={"done": Effect.DONE, "skipped": Effect.LATER, "trouble": Effect.ASIDE}
-    ),
-    RunKind.PADS: RunRule(
-        words={
-            "done": Effect.DONE,
-            "skipped": Effect.LATER,
-            "lifted pad": Effect.ASIDE,
-            "torn track": Effect.ASIDE,
-            "mask gone": Effect.ASIDE,
-        },
-        any_order=True,
-        corrects=True,
-    ),
-    RunKind.MEND: RunRule(
-        words={"done": Effect.DONE, "still bad": Effect.ASIDE, "skipped": Effect.LATER},
-        any_order=True,
-        corrects=True,
-    ),
-    RunKind.WASH: RunRule(words={"done": Effect.DONE, "skipped": Effect.LATER}),
-    RunKind.REMOVE: RunRule(words={"done": Effect.DONE, "hangs": Effect.STAYS}),
-    RunKind.PRINT: RunRule(
-        words={
-            GOOD: Effect.DONE,
-            "smeared": Effect.STAYS,
-            "missing": Effect.STAYS,
-            "skipped": Effect.LATER,
-        }
-    ),
-    RunKind.CHECK: RunRule(
-        words={
-            "as expected": Effect.DONE,
-            "not": Effect.ASIDE,
-            "cannot reach": Effect.LATER,
-        },
-        any_order=True,
-        corrects=True,
-    ),
-}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -248,7 +126,7 @@ class Script:
     for later.
     """
 
-    kind: RunKind
+    rule: RunRule
     cues: tuple[Cue, ...]
     closing: str
     of_group: str = ""
@@ -333,7 +211,7 @@ def _standing(script: Script, taps: Sequence[Tap]) -> _Standing:
         if not _refusal(script, now, tap):
             _step(script, now, tap, place)
             last = tap.cue
-    if RULES[script.kind].along and last:
+    if script.rule.along and last:
         now.to_do = dict.fromkeys(_along(script, now.to_do, last))
     return now
 
@@ -355,7 +233,7 @@ def allowed(script: Script, taps: Sequence[Tap], tap: Tap) -> str:
     if tap.at_ms < taps[-1].at_ms - SLACK_MS:
         back = (taps[-1].at_ms - tap.at_ms) / 1000
         return f"it comes {back:.0f} s before the tap before it; check the clock of this device"
-    if RULES[script.kind].clock and tap.at_ms - taps[0].at_ms > 1000 * LONGEST_RUN_S:
+    if script.rule.clock and tap.at_ms - taps[0].at_ms > 1000 * LONGEST_RUN_S:
         return "it comes more than a day after the start; begin another run"
     return ""
 
@@ -379,7 +257,7 @@ def asked_of_haste(script: Script, taps: Sequence[Tap]) -> Script:
     sure = {tap.cue for tap in taps}
     for before, tap in reversed(list(pairwise(taps))):
         cue, spent = script.cue(tap.cue), (tap.at_ms - before.at_ms) / 1000
-        done = RULES[script.kind].words.get(tap.word) is Effect.DONE
+        done = script.rule.words.get(tap.word) is Effect.DONE
         if cue and done and spent < 0.5 * cue.least_s and sure_key(cue.key) not in sure:
             took = minutes_words(cue.least_s / 60)
             ask = f"{cue.title} after {spent:.0f} s? It takes {took}."
@@ -398,7 +276,7 @@ def undoable(taps: Sequence[Tap], key: str, asked: str = "") -> str:
 
 
 def _refusal(script: Script, now: _Standing, tap: Tap) -> str:
-    rule, cue = RULES[script.kind], script.cue(tap.cue)
+    rule, cue = script.rule, script.cue(tap.cue)
     if cue is None:
         return f"{tap.cue[:40]!r} is not part of this run"
     if tap.word not in rule.words:
@@ -429,7 +307,7 @@ def _refusal(script: Script, now: _Standing, tap: Tap) -> str:
 
 def _reached(script: Script, now: _Standing, word: str, cue: Cue) -> list[str]:
     """What is still to do and answered with a cue by a word that speaks for several."""
-    reach = RULES[script.kind].at_once[word]
+    reach = script.rule.at_once[word]
     if reach is Reach.REST:
         return list(now.to_do)
     mine = cue.row if reach is Reach.ROW else cue.group
@@ -446,7 +324,7 @@ def _reached(script: Script, now: _Standing, word: str, cue: Cue) -> list[str]:
 
 
 def _step(script: Script, now: _Standing, tap: Tap, place: int) -> None:
-    rule = RULES[script.kind]
+    rule = script.rule
     effect, cue = rule.words[tap.word], script.cue(tap.cue)
     assert cue is not None
     if tap.word in rule.at_once:
@@ -532,7 +410,7 @@ def _shown(
             detail = [one.same, *detail] if one.same else detail
         else:
             set_up.append(one.first if was is None and one.first else one.change)
-    left = counted(len(rest), "to go", "to go") if script.kind is not RunKind.HEAT else ""
+    left = counted(len(rest), "to go", "to go") if not script.rule.clock else ""
     if cue.group and script.of_group:
         left += f", {sum(one.group == cue.group for one in rest)} {script.of_group}"
     if aside:
@@ -565,20 +443,20 @@ def moments_s(taps: Sequence[Tap]) -> dict[str, float]:
     return {tap.cue: (tap.at_ms - taps[0].at_ms) / 1000 for tap in taps}
 
 
-def worked_s(kind: RunKind, taps: Sequence[Tap]) -> float:
+def worked_s(rule: RunRule, taps: Sequence[Tap]) -> float:
     """Seconds at the bench from the first tap to the last, pauses left out; of a run by the clock
     all of them. Taps of which the moment is not known (those of earlier versions) take none.
     """
     known = [tap.at_ms / 1000 for tap in taps if tap.at_ms > 0]
     gaps = [max(after - before, 0.0) for before, after in pairwise(known)]
-    return sum(gap for gap in gaps if RULES[kind].clock or gap <= PAUSE_S)
+    return sum(gap for gap in gaps if rule.clock or gap <= PAUSE_S)
 
 
 def each_s(script: Script, taps: Sequence[Tap]) -> list[float]:
     """Seconds of each cue that was done: from the tap before it to its own, pauses and slips left
     out; the first is not known.
     """
-    effects = RULES[script.kind].words
+    effects = script.rule.words
     spent = [
         (tap.at_ms - before.at_ms) / 1000
         for before, tap in pairwise(taps)

@@ -6,12 +6,19 @@ times, the order and the stop; it never changes what may be tapped.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from yellowfen.core.heat.doubt import Band
 from yellowfen.core.heat.follow import SETTLE_S, stops_of
-from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, StopForecast, TargetForecast, aimed
+from yellowfen.core.heat.heat_plan import (
+    Forecast,
+    HeatPlan,
+    SourceKind,
+    StopForecast,
+    TargetForecast,
+    aimed,
+)
 from yellowfen.core.heat.revise import (
     Course,
     Revised,
@@ -24,12 +31,29 @@ from yellowfen.core.heat.revise import (
 )
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.quantity.wording import counted
+from yellowfen.core.run.did import Did, LedgerEntry, Pins
+from yellowfen.core.run.heat_cues import (
+    ALL_FLOWED,
+    AWAY,
+    SOLID,
+    START,
+    UNCLOCKED,
+    flowed_key,
+    lifted_key,
+    move_key,
+    near_key,
+    seen_key,
+    shortened,
+    springs_key,
+    stop_key,
+)
+from yellowfen.core.run.machine import Cue, Effect, RunRule, Script, Tap, confirming, sure_key
+from yellowfen.core.run.pad_heats import PadHeats
+from yellowfen.core.run.removal import BY_AIR, BY_PLATE, after_removal
+from yellowfen.core.run.run import BenchRun, Key, KindOfRun
 from yellowfen.core.source.mark import Mark, constant
-from yellowfen.core.work.bench_run import Cue, RunKind, Script, Tap, confirming, sure_key
 
-START, AWAY, SOLID, ALL_FLOWED = "start", "away", "solid", "flowed"
-UNCLOCKED = "unclocked"  # told of a heat that was done without the clock: all of it flowed
-MOST_NAMES, MOST_NEAR, HANGS = 6, 8, "hangs"
+MOST_NEAR, HANGS = 8, "hangs"
 HANGS_S = constant(
     "hangs_more",
     5.0,
@@ -65,47 +89,6 @@ _PATHS = {
     NozzlePath.ROWS: "along the rows",
     NozzlePath.ENDS: "end to end",
 }
-
-
-def flowed_key(ref: str) -> str:
-    """The cue of a part that is watched for its flow."""
-    return f"flowed {ref}"
-
-
-def lifted_key(ref: str) -> str:
-    """The cue of a part that is lifted off."""
-    return f"lifted {ref}"
-
-
-def springs_key(ref: str) -> str:
-    """The extra cue of a part that springs back when it is nudged: all of it is liquid."""
-    return f"springs {ref}"
-
-
-def near_key(ref: str) -> str:
-    """The cue of a neighbour that is looked after once a part is off."""
-    return f"near {ref}"
-
-
-def move_key(number: int) -> str:
-    """The cue of a heating move, from 2 on; the first begins with the start."""
-    return f"move {number}"
-
-
-def stop_key(number: int) -> str:
-    """The cue of a tour's stop, from 1 on: all of it has flowed."""
-    return f"stop {number}"
-
-
-def seen_key(what: StopSight, stop: int = 0) -> str:
-    """The extra cue of an early sign, of a tour at a stop from 1 on."""
-    return f"{what} {stop}" if stop else str(what)
-
-
-def shortened(refs: Sequence[str]) -> str:
-    """Some parts by name, the rest by number."""
-    more = len(refs) - MOST_NAMES
-    return ", ".join(refs[:MOST_NAMES]) + (f" and {more} more" if more > 0 else "")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -425,7 +408,7 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
     closing = "Done. Let it cool untouched."
     return Script(
-        kind=RunKind.HEAT,
+        rule=_RULE,
         cues=(start, *middle, _solid(flows), *_nearby(plan, forecast)),
         closing="Off. Count the neighbours, look at the pads." if plan.lifts else closing,
         stop_s=stop,
@@ -627,7 +610,7 @@ def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
         + (", as the last run showed" if live else ""),
     )
     return Script(
-        kind=RunKind.HEAT,
+        rule=_RULE,
         cues=(start, *cues, away, _solid(())),
         closing="Done. Let it cool untouched.",
         stop_s=latest,
@@ -687,3 +670,102 @@ def spans(plan: HeatPlan, script: Script, moments_s: dict[str, float]) -> tuple[
     cools = max((move.seconds for move in plan.moves if not move.heats), default=0.0)
     found.append(Span(word="away", kind="withdraw", from_s=began, to_s=began + cools))
     return tuple(found)
+
+
+def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[LedgerEntry]:
+    """What melted, what was removed, what moved, and which neighbours the forecast melts."""
+    plan = run.planned(HeatPlan)
+    looked_at = bool(run.marks) and not plan.lifts
+    if not run.taps and not looked_at:
+        return  # opened and never begun; one that was looked at was done without the clock
+    last = run.taps[-1].order if run.taps else stored
+    melts = {(ref, pin): n for ref, pin, n in (run.forecast or Forecast(targets=())).melts}
+    seen = set(run.molten) if run.taps else set(plan.targets)
+    lifted = set(run.lifted)
+    sprang = {ref for ref in plan.targets if springs_key(ref) in run.state.done}
+    any_melted = bool(seen or sprang)
+    for ref in plan.targets:
+        at = run.when(run.flow_cue(ref)) or last
+        heated = {
+            (ref, pin): PadHeats(heats=1, again=max(melts.get((ref, pin), 1) - 1, 0))
+            for pin in pins.get(ref, ())
+        }
+        if ref in lifted:
+            how = BY_PLATE if plan.source is SourceKind.PLATE else BY_AIR
+            yield run.entry(Did.REMOVED, at=at, ref=ref, how=how, pads=heated)
+        elif ref in seen or ref in sprang:
+            yield run.entry(Did.MELTED, at=at, ref=ref, side=plan.side, pads=heated)
+        elif {AWAY, SOLID} & run.state.done.keys() and not plan.lifts:
+            yield run.entry(Did.NOT_SEEN, at=last, ref=ref)
+    if any_melted:
+        targets = set(plan.targets)
+        beside = {pad: PadHeats(likely=1) for pad in melts if pad[0] not in targets}
+        yield run.entry(Did.BESIDE, at=last, pads=beside)
+    for ref in run.moved:
+        yield run.entry(Did.MOVED, at=last, ref=ref)
+
+
+_CAUTIONS = {
+    SourceKind.AIR: "Burns: board and nozzle stay hot for minutes. Handle back in its cradle.",
+    SourceKind.PLATE: "Burns: plate and board stay hot for minutes. Never leave it alone.",
+    SourceKind.OVEN: "Burns: oven and board stay hot for minutes. Never leave it alone.",
+}
+
+
+def _told(run: BenchRun) -> str:
+    """What is stored, tap by tap, with its moment."""
+    if not run.taps:
+        return ""
+    cues = {cue.key: cue for cue in (*run.script.cues, *run.script.extras)}
+    said = [
+        f"{_tapped(cues.get(tap.cue), tap)} {(tap.at_ms - run.taps[0].at_ms) / 1000:.0f} s"
+        for tap in run.taps
+    ]
+    return f"Stored: {', '.join(said)}"
+
+
+def _tapped(cue: Cue | None, tap: Tap) -> str:
+    """A tap in the words of what it said."""
+    about = ", ".join(cue.refs) if cue and len(cue.refs) == 1 else ""
+    if tap.word == "hangs":
+        return f"{about or tap.cue} hangs"
+    if tap.word == "moved":
+        return f"{tap.cue.removeprefix(near_key(''))} moved or is gone"
+    if tap.word == "not seen":
+        return f"{cue.press if cue else tap.cue}: not seen"
+    return cue.press if cue else tap.cue
+
+
+_RULE = RunRule(
+    words={
+        "done": Effect.DONE,
+        "not seen": Effect.ASIDE,
+        "hangs": Effect.STAYS,
+        "moved": Effect.ASIDE,
+    },
+    clock=True,
+)
+HEAT = KindOfRun(
+    name="heat",
+    plan=HeatPlan,
+    script=lambda plan, forecast: heat_script(plan, forecast or Forecast(targets=())),
+    rule=_RULE,
+    keys={
+        "not seen": Key(say="Not seen", press="n", hint="n"),
+        "hangs": Key(say="It hangs", press="h", hint="h", only=lifted_key("")),
+        "moved": Key(say="Moved or gone", press="m", hint="m", only=near_key("")),
+    },
+    doing="heat",
+    spent="heat",
+    did=lambda run: "heated",
+    caution=lambda plan: f"{_CAUTIONS[plan.source]} Moving air, not over the face.",
+    told=_told,
+    back="heat",
+    onward=lambda run: after_removal(run) if run.lifting else ("look", "Look at the joints"),
+    targets=lambda plan: plan.targets,
+    lifts=lambda plan: plan.lifts,
+    set_to=lambda plan: f"{plan.in_words()}, {plan.alloy}",
+    entries=_entries,
+    solders=True,
+    task="heat",
+)

@@ -1,12 +1,28 @@
 """Looking joint by joint: the script of it, and what its taps found."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from yellowfen.core.quantity.wording import counted
-from yellowfen.core.work.bench_run import Cue, RunKind, RunState, Script, Tap, side_up
+from yellowfen.core.run.did import Did, LedgerEntry, Pins
+from yellowfen.core.run.machine import (
+    Cue,
+    Effect,
+    Reach,
+    RunRule,
+    RunState,
+    Script,
+    Tap,
+    side_up,
+)
+from yellowfen.core.run.run import BenchRun, Key, KindOfRun
 from yellowfen.core.work.job import FoundMark, Verdict
+
+GOOD = str(Verdict.GOOD)
+ROW_GOOD, PART_GOOD, REST_GOOD = "row good", "part good", "rest good"
+VERDICTS = tuple(str(one) for one in Verdict)
+COMMON = 8  # verdicts with a key of their own
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -56,7 +72,7 @@ def look_script(plan: LookPlan) -> Script:
         f" {counted(hidden, 'joint')} cannot be seen: by meter, or by function." if hidden else ""
     )
     return Script(
-        kind=RunKind.LOOK,
+        rule=_RULE,
         cues=tuple(_cue(joint) for joint in plan.joints if joint.asked),
         extras=tuple(_cue(joint) for joint in plan.joints if not joint.asked),
         closing=f"Every joint that can be seen is looked at.{says}",
@@ -150,3 +166,62 @@ def likely_left(expected: float) -> str:
     if expected < 0.005:
         return "hardly a bad one likely left"
     return f"about {expected:.{2 if expected < 0.095 else 1}f} bad likely left"
+
+
+def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[LedgerEntry]:
+    """The verdict on every joint that was looked at."""
+    plan = run.planned(LookPlan)
+    if not run.taps:
+        return
+    for mark in found_by(plan, run.state, run.taps):
+        yield run.entry(
+            Did.INSPECTED,
+            at=run.when(f"{mark.ref}.{mark.pin}"),
+            ref=mark.ref,
+            pin=mark.pin,
+            how=str(mark.verdict),
+            other=mark.other,
+        )
+
+
+def _told(run: BenchRun) -> str:
+    """How much is looked at, and what is likely left."""
+    seen, of = looked_at(run.plan, run.state)
+    return f"{seen} of {of} looked at; {likely_left(still_to_expect(run.plan, run.state))}"
+
+
+_RULE = RunRule(
+    words={
+        **dict.fromkeys(VERDICTS, Effect.DONE),
+        "not yet": Effect.OPENS,
+        **dict.fromkeys((ROW_GOOD, PART_GOOD, REST_GOOD), Effect.DONE),
+    },
+    any_order=True,
+    corrects=True,
+    along=True,
+    at_once={ROW_GOOD: Reach.ROW, PART_GOOD: Reach.GROUP, REST_GOOD: Reach.REST},
+)
+LOOK = KindOfRun(
+    name="look",
+    plan=LookPlan,
+    script=lambda plan, _: look_script(plan),
+    rule=_RULE,
+    keys={
+        **{
+            word: Key(say=word.capitalize(), press=str(number), hint=str(number))
+            for number, word in enumerate(VERDICTS[:COMMON], 1)
+        },
+        "not yet": Key(say="Take the mark back", press="0", hint="0"),
+        ROW_GOOD: Key(say="This row is good", press="r", hint="r"),
+        PART_GOOD: Key(say="This part is good", press="p", hint="p"),
+    },
+    doing="looking",
+    spent="looking",
+    caution=lambda plan: "Let the board cool first. Good light, rested eyes.",
+    told=_told,
+    back="look",
+    onward=("mend", "What is wrong, and what now"),
+    entries=_entries,
+    marks=lambda run: found_by(run.plan, run.state, run.taps),
+    refuses=lambda run, tap: refused_text(run.plan, tap),
+)

@@ -1,0 +1,143 @@
+"""Pads of a removed part, cleaned and made ready for its refit."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from urllib.parse import quote
+
+from yellowfen.core.run.did import Did, LedgerEntry, Pins
+from yellowfen.core.run.machine import Cue, Effect, RunRule, Script, SetUp
+from yellowfen.core.run.pad_heats import PadHeats
+from yellowfen.core.run.run import SKIP, BenchRun, Key, KindOfRun
+
+
+@dataclass(frozen=True, kw_only=True)
+class PadStep:
+    """One pad to be cleaned or given solder: mm of wick and wire, seconds, the longest rest."""
+
+    pin: str
+    wick_mm: float = 0.0
+    wire_mm: float = 0.0
+    seconds: float | None = None
+    longest_s: float = 5.0
+    says: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class PadsRun:
+    """The pads of a part in the order of the work, for what the refit wants on them; `must` comes
+    last and for all.
+    """
+
+    ref: str
+    steps: tuple[PadStep, ...]
+    must: tuple[str, ...] = ()
+    wick_width_mm: float = 2.0
+    want: str = ""
+
+
+def pads_script(plan: PadsRun) -> Script:
+    """Flux, pad after pad, what must be, then alcohol and a look at the bare pads."""
+    wick = f"{plan.wick_width_mm:g} mm wick"
+    cues = [
+        Cue(
+            key="flux",
+            name=plan.ref,
+            title="Flux over all pads",
+            press="Flux is on",
+            detail="a fresh end of wick; a little solder on the tip carries the heat",
+            refs=(plan.ref,),
+        )
+    ]
+    for step in plan.steps:
+        work = [f"{step.wick_mm:.1f} mm of wick"] if step.wick_mm else []
+        work += [f"add {step.wire_mm:.1f} mm of wire"] if step.wire_mm else []
+        longest = f"{step.longest_s:.0f} s at most"
+        seconds = longest if step.seconds is None else f"about {step.seconds:.1f} s, {longest}"
+        cues.append(
+            Cue(
+                key=f"pad {step.pin}",
+                name=plan.ref,
+                title=f"Pad {step.pin}",
+                press=f"Pad {step.pin} is done",
+                detail=f"{', '.join(work) or 'level it'}; {seconds}",
+                mind=step.says,
+                refs=(plan.ref,),
+                pin=step.pin,
+                group="pad",
+                set_ups=(SetUp(state=wick, change=wick),) if step.wick_mm else (),
+            )
+        )
+    cues += [
+        Cue(key=f"must {number}", name=plan.ref, title=said, press="That is done", refs=(plan.ref,))
+        for number, said in enumerate(plan.must, 1)
+    ]
+    cues.append(
+        Cue(
+            key="clean",
+            name=plan.ref,
+            title="Alcohol, brush, lint off; then look at the bare pads",
+            press="They are clean and whole",
+            detail="a pad that moves, a track that ends, mask that is gone: say so at the pad",
+            mind="alcohol only when the board is cold; none near hot air",
+            refs=(plan.ref,),
+        )
+    )
+    return Script(
+        rule=_RULE,
+        cues=tuple(cues),
+        closing="The pads are ready for the refit.",
+        of_group="of these pads",
+        tail=(*(f"must {number}" for number in range(1, len(plan.must) + 1)), "clean"),
+    )
+
+
+def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[LedgerEntry]:
+    """Pads that were cleaned or damaged, and whether all of them are done."""
+    plan = run.planned(PadsRun)
+    mine = {f"pad {one.pin}": one.pin for one in plan.steps}
+    for cue, _, at in run.answers(run.state.done):
+        if cue in mine:
+            pin = mine[cue]
+            heats = {(plan.ref, pin): PadHeats(bare=1)}
+            yield run.entry(Did.CLEANED, at=at, ref=plan.ref, pin=pin, how=plan.want, pads=heats)
+    for cue, word, at in run.answers(run.state.aside):
+        if cue in mine:
+            pin = mine[cue]
+            heats = {(plan.ref, pin): PadHeats(bare=1)}
+            yield run.entry(Did.DAMAGED, at=at, ref=plan.ref, pin=pin, how=word, pads=heats)
+    if run.taps and run.state.over:
+        yield run.entry(Did.PADS_DONE, at=run.taps[-1].order, ref=plan.ref)
+
+
+_RULE = RunRule(
+    words={
+        "done": Effect.DONE,
+        "skipped": Effect.LATER,
+        "lifted pad": Effect.ASIDE,
+        "torn track": Effect.ASIDE,
+        "mask gone": Effect.ASIDE,
+    },
+    any_order=True,
+    corrects=True,
+)
+PADS = KindOfRun(
+    name="pads",
+    plan=PadsRun,
+    script=lambda plan, _: pads_script(plan),
+    rule=_RULE,
+    keys={
+        "skipped": SKIP,
+        "lifted pad": Key(say="Lifted pad", press="l", hint="l"),
+        "torn track": Key(say="Torn track", press="t", hint="t"),
+        "mask gone": Key(say="Mask gone", press="k", hint="k"),
+    },
+    doing="pads",
+    spent="pads",
+    did=lambda run: f"pads of {run.plan.ref}",
+    caution=lambda plan: (
+        "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands."
+    ),
+    back=lambda run: f"pads?of={quote(run.plan.ref)}",
+    onward=lambda run: (f"refit?of={quote(run.plan.ref)}", f"Put {run.plan.ref} on again"),
+    entries=_entries,
+)
