@@ -17,7 +17,7 @@ from yellowfen.core.run.machine import Tap
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
 from yellowfen.web.app import create_app
-from yellowfen.workflows import bench_runs, look, mend, proof, refit, rework
+from yellowfen.workflows import bench_runs, look, mend, refit, rework, washing
 from yellowfen.workflows.opening import DATABASE, back_up, connect_existing
 
 
@@ -120,7 +120,7 @@ def started(connection: sqlite3.Connection, build: int, off: int) -> Iterator[in
     yield bench_runs.start_placing(connection, build, "top")
     yield bench_runs.start_printing(connection, build, "bottom")
     yield bench_runs.start_kit_check(connection, build)
-    yield proof.start_cleaning(connection, build)
+    yield washing.start_cleaning(connection, build)
     looking = stored.get(connection, look.start_looking(connection, build))
     bench_runs.tap(
         connection, looking.id, Tap(key="k", cue=looking.script.cues[0].key, word="bridge", at_ms=1)

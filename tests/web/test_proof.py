@@ -11,7 +11,8 @@ from yellowfen.store import jobs
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows.mend import gathered, standing
 from yellowfen.workflows.opening import connect_existing
-from yellowfen.workflows.proof import cleaning_state, proof_state
+from yellowfen.workflows.proof import proof_state
+from yellowfen.workflows.washing import cleaning_state
 
 from .test_jobs import opened
 from .test_look import heated, marked

@@ -20,7 +20,7 @@ from yellowfen.core.work.job import Purpose
 from yellowfen.errors import Refused
 from yellowfen.store import bench_runs as stored
 from yellowfen.store import boards, jobs
-from yellowfen.workflows import bench_runs, look, mend, proof, rework, sketching
+from yellowfen.workflows import bench_runs, look, mend, rework, sketching, washing
 from yellowfen.workflows.jobs import open_job
 from yellowfen.workflows.ledger import ledger_of_piece, scope_of
 from yellowfen.workflows.opening import connect_existing
@@ -92,7 +92,7 @@ class Bench:
             lambda: bench_runs.start_by_iron(self.connection, self.job, ref),
             lambda: look.start_looking(self.connection, self.job),
             lambda: mend.start_mending(self.connection, self.job),
-            lambda: proof.start_cleaning(self.connection, self.job),
+            lambda: washing.start_cleaning(self.connection, self.job),
             lambda: look.start_meter(self.connection, self.job),
         ]
         if job.purpose is not Purpose.BUILD:

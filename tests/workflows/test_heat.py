@@ -75,7 +75,7 @@ def test_what_cannot_be_is_said(connection: sqlite3.Connection, one: Refusal) ->
 
 def other_air(connection: sqlite3.Connection, outlet_c: float) -> Job:
     plan = jobs.get(connection, 1).plan
-    return keep_heat_plan(connection, 1, replace(plan, outlet_c=outlet_c))
+    return keep_heat_plan(connection, 1, replace(plan, air=replace(plan.air, outlet_c=outlet_c)))
 
 
 def test_the_full_answer_is_begun_beside_the_first_and_worked_out_once(
@@ -157,7 +157,7 @@ def test_what_was_begun_of_a_board_as_it_was_is_no_answer_once_it_is_read_anew(
         patch.setattr(heat, "rehearse_prepared", slow)
         heat.begin_full(connection, job)
         assert begun.wait(60)
-    heat.forget(job.board_id)
+    heat.forget(connection, job.board_id)
     anew = heat.rehearse_job(connection, job)
     held.set()
     heat._BESIDE.submit(lambda: None).result(60)
@@ -185,5 +185,5 @@ def test_what_was_weighed_for_one_who_left_is_not_weighed_again(
     found = sureness_of(connection, job)
     varied = [tuple(draw.items()) for draw in drawn if any(draw.values())]
     assert len(varied) == len(set(varied)) == found.count == doubt.SAMPLES
-    heat.forget(job.board_id)
+    heat.forget(connection, job.board_id)
     assert sureness_of(connection, job) == found

@@ -18,14 +18,16 @@ from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 from yellowfen.errors import Refused
+from yellowfen.store.kept import Kept
 from yellowfen.store.turns import WRITERS, writes
 
 _SAVEPOINTS = count(1)
 
 
-def connect(path: Path, make: bool = False) -> sqlite3.Connection:
+def connect(path: Path, make: bool = False, kept: Kept | None = None) -> sqlite3.Connection:
     """An open connection with the settings every user of the database needs; one that only reads
     where the file or its folder may not be written. Only `make` may begin a new file.
+    What it works out is kept in `kept`, else while it is open.
 
     A request's steps may run on different threads of the pool, one after the other, so the thread
     check is off; no connection is ever shared between requests. Raises sqlite3.OperationalError
@@ -42,6 +44,7 @@ def connect(path: Path, make: bool = False) -> sqlite3.Connection:
         factory=_InTurn,
     )
     connection.row_factory = sqlite3.Row
+    connection.kept = Kept() if kept is None else kept
     writing = ("query_only = ON",) if shut else ("journal_mode = WAL", "synchronous = FULL")
     for pragma in ("foreign_keys = ON", "busy_timeout = 10000", *writing):
         connection.execute(f"PRAGMA {pragma}")
@@ -137,6 +140,7 @@ class _InTurn(sqlite3.Connection):
 
     files: tuple[tuple[Path, int], ...] = ()
     answers: dict[object, Any] | None = None  # what was asked while one page is made
+    kept: Kept  # what is kept for whom it works
 
     def execute(self, sql: str, parameters: Any = (), /) -> sqlite3.Cursor:
         if self.in_transaction or not writes(sql):

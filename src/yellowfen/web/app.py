@@ -12,6 +12,7 @@ from fastapi.staticfiles import StaticFiles
 
 from yellowfen.store import boards, work
 from yellowfen.store.database import may_write
+from yellowfen.store.kept import Kept
 from yellowfen.web.database import Resting
 from yellowfen.web.errors import add_error_pages
 from yellowfen.web.guards import Guards
@@ -103,7 +104,7 @@ def create_app(data: Path) -> FastAPI:
         with suppress(asyncio.CancelledError):
             await loading
         if heat := sys.modules.get("yellowfen.workflows.heat"):
-            heat.give_up_weighing()
+            heat.give_up_weighing(app.state.kept)
         worker.stop()
         importer.stop()
         if reading_process := sys.modules.get("yellowfen.workflows.reading"):
@@ -116,7 +117,8 @@ def create_app(data: Path) -> FastAPI:
     app.state.data = data
     app.state.lacks = ""
     app.state.once = Once()
-    app.state.resting = Resting(data)
+    app.state.kept = Kept()
+    app.state.resting = Resting(data, app.state.kept)
     app.state.worker = worker
     app.state.importer = importer
     app.include_router(home.router)

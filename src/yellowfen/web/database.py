@@ -13,6 +13,7 @@ from fastapi import Depends, Request
 
 from yellowfen.errors import NotFound
 from yellowfen.store.database import check_files, page_of
+from yellowfen.store.kept import Kept
 from yellowfen.workflows.opening import DATABASE, connect_existing
 
 _MOST_RESTING = 8
@@ -22,11 +23,12 @@ class Resting:
     """Open connections between requests: opening one costs more than a tap. None is used by two at
     once; one goes when the file, its rights or its folder's are others than when it was opened.
     One stays open and is lent to nobody: while it is, SQLite itself deletes no log, so a log that
-    is gone was deleted by somebody.
+    is gone was deleted by somebody. All work with what the server keeps (`kept`).
     """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, kept: Kept | None = None) -> None:
         self.folder = folder
+        self.kept = Kept() if kept is None else kept
         self._resting: list[tuple[object, sqlite3.Connection]] = []
         self._anchor: tuple[object, sqlite3.Connection] | None = None
         self._lock = Lock()
@@ -43,14 +45,14 @@ class Resting:
                 if known == state and state is not None:
                     return state, connection
                 connection.close()
-        return state, connect_existing(self.folder)
+        return state, connect_existing(self.folder, self.kept)
 
     def _anchored(self, state: object) -> sqlite3.Connection:
         if self._anchor is None or self._anchor[0] != state:
             if self._anchor is not None:
                 self._anchor[1].close()
                 self._anchor = None
-            self._anchor = state, connect_existing(self.folder)
+            self._anchor = state, connect_existing(self.folder, self.kept)
         return self._anchor[1]
 
     def give_back(self, state: object, connection: sqlite3.Connection) -> None:

@@ -35,7 +35,7 @@ from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.store.work import Lost, Work
 from yellowfen.workflows import heat
-from yellowfen.workflows.long_work import REREAD
+from yellowfen.workflows.long_work import REREAD, does, unread
 from yellowfen.workflows.reading import read_board, read_tables
 from yellowfen.workflows.trouble import logged
 
@@ -220,6 +220,11 @@ def read_import_as(
     return "board", board_id
 
 
+@does(imports.KIND)
+def _do_import(connection: sqlite3.Connection, taken: Work) -> None:
+    work_import(connection, imports.get(connection, taken.id))
+
+
 def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
     """Read and store a large import that was taken, telling each step; a problem ends it with its
     sentence and stores nothing. The board and the import's end are stored together or not at all.
@@ -349,7 +354,7 @@ def reread(
     with atomic(connection):
         also()
         boards.replace(connection, board_id, board, replace(source, choices=choices))
-    heat.forget(board_id)
+    heat.forget(connection, board_id)
 
 
 def put_together(
@@ -537,7 +542,7 @@ def _rename(
         },
     )
     boards.replace(connection, board_id, named, source)
-    heat.forget(board_id)
+    heat.forget(connection, board_id)
 
 
 def choose_columns(
@@ -602,7 +607,7 @@ def restore(connection: sqlite3.Connection, board_id: int) -> None:
     library, columns = library_of(connection), packages.headings(connection)
     board = read_board(files, name, choices, library=library, columns=columns)
     boards.replace(connection, board_id, board, Source(files, choices))
-    heat.forget(board_id)
+    heat.forget(connection, board_id)
 
 
 def changes_of(
@@ -625,14 +630,11 @@ def ask_rereads(connection: sqlite3.Connection) -> None:
             if before is None or before.state in (work.DONE, work.CANCELLED):
                 work.add(connection, REREAD, board_id=board_id)
             elif before.state == work.FAILED:
-                boards.keep_as_read(connection, board_id, _unread(before.said))
+                boards.keep_as_read(connection, board_id, unread(before.said))
                 work.forget(connection, before.id)
 
 
-def _unread(why: str) -> str:
-    return f"it could not be read again by this version and stays as it was ({why})"
-
-
+@does(REREAD)
 def work_reread(connection: sqlite3.Connection, one: Work) -> None:
     """Read a board that an earlier version stored, with all that was chosen for it. Nothing is
     taken over where parts would differ: it is kept beside what stands, for the owner to see and
@@ -662,20 +664,11 @@ def work_reread(connection: sqlite3.Connection, one: Work) -> None:
     with suppress(Lost), atomic(connection):
         work.end(connection, one.id, one.owner, work.DONE)
         if board is None or before is None:
-            boards.keep_as_read(connection, board_id, _unread(said))
+            boards.keep_as_read(connection, board_id, unread(said))
         elif changes(before, board):
             boards.propose_reading(connection, board_id, board)
         else:
             boards.replace(connection, board_id, board, source)
-
-
-def give_up_rereading(connection: sqlite3.Connection, work_id: int) -> None:
-    """A board is not read again, as its owner wishes, and stays as it was."""
-    with atomic(connection):
-        one = work.get(connection, work_id)
-        if one.state in work.OPEN and one.board_id is not None:
-            work.set_state(connection, work_id, work.CANCELLED, "given up")
-            boards.keep_as_read(connection, one.board_id, _unread("given up"))
 
 
 def take_reading(connection: sqlite3.Connection, board_id: int, take: bool) -> None:
@@ -693,7 +686,7 @@ def take_reading(connection: sqlite3.Connection, board_id: int, take: bool) -> N
     before = boards.get(connection, board_id)
     choices = pinned(source.choices, before)
     boards.replace(connection, board_id, board, replace(source, choices=choices))
-    heat.forget(board_id)
+    heat.forget(connection, board_id)
 
 
 def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -> None:
@@ -722,4 +715,4 @@ def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -
     with atomic(connection):
         boards.put_files(connection, board_id, fresh)
         boards.replace(connection, board_id, board, replace(source, choices=choices))
-    heat.forget(board_id)
+    heat.forget(connection, board_id)

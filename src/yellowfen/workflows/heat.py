@@ -3,12 +3,11 @@
 import sqlite3
 import threading
 import time
-from collections import OrderedDict
+from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from itertools import count
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import (
@@ -53,6 +52,7 @@ from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import boards, calibrations, jobs, stations
+from yellowfen.store.kept import Bounded, Kept, kept_of
 from yellowfen.store.packing import pack
 from yellowfen.workflows.calibration import station_doubts, tool_doubts
 
@@ -78,20 +78,39 @@ class Changed(Refused):
 
 
 _Key = tuple[int, str, bool, Doubts]
-_KEPT: "OrderedDict[_Key, Rehearsed]" = OrderedDict()
-_UNDER_WAY: "dict[_Key, Future[Rehearsed]]" = {}
-_READINGS: dict[int, int] = {}  # how often a board's files were read anew meanwhile
-_BESIDE = ThreadPoolExecutor(1, "full answer")
 _Asked = tuple[int, str, Doubts]
-_SURE: "OrderedDict[_Asked, Sureness]" = OrderedDict()
-# Samples as they are drawn, by whoever asks first: who asks beside or after goes on with them.
-_DRAWN: "OrderedDict[tuple[_Asked, int], tuple[threading.Lock, list[Sample]]]" = OrderedDict()
-_TOUCHED: "OrderedDict[tuple[object, ...], Touch | None]" = OrderedDict()
-_PREPARED: dict[bool, Prepared] = {}  # the last one, quick and full: an edit changes the air only
-_LOCK = threading.Lock()
-_ENDED = count()  # how often weighing was given up
-_EPOCH = [next(_ENDED)]
+_BESIDE = ThreadPoolExecutor(1, "full answer")
 _MOST_KEPT, _MOST_TOUCHES = 12, 200
+
+
+class Rehearsals:
+    """What is kept of rehearsals: those done and under way, how sure they are, samples as they are
+    drawn by whoever asks first (who asks beside or after goes on with them), touches of an iron, and
+    the cells prepared last, quick and full: an edit changes the air only.
+    """
+
+    def __init__(self) -> None:
+        self.done: Bounded[Rehearsed] = Bounded(_MOST_KEPT)
+        self.sure: Bounded[Sureness] = Bounded(_MOST_KEPT)
+        self.drawn: Bounded[tuple[threading.Lock, list[Sample]]] = Bounded(_MOST_KEPT)
+        self.touched: Bounded[Touch | None] = Bounded(_MOST_TOUCHES)
+        self.under_way: dict[_Key, Future[Rehearsed]] = {}
+        self.prepared: dict[bool, Prepared] = {}
+        self.readings: Counter[int] = Counter()  # how often a board's files were read anew
+        self.given_up = 0  # how often weighing was
+        self.lock = threading.RLock()
+
+    def forget(self, board_id: int) -> None:
+        """Drop what is kept of a board whose files were read anew."""
+        with self.lock:
+            self.readings[board_id] += 1
+            self.done.drop(lambda key: key[0] == board_id)
+            self.sure.drop(lambda key: key[0] == board_id)
+            self.drawn.drop(lambda key: key[0][0] == board_id)
+            for begun in [begun for begun in self.under_way if begun[0] == board_id]:
+                del self.under_way[begun]
+
+
 AS_DRAWN = "as drawn"
 
 
@@ -124,11 +143,11 @@ def job_scene(connection: sqlite3.Connection, job: Job) -> Scene:
 
 def rehearse_job(connection: sqlite3.Connection, job: Job, quick: bool = False) -> Rehearsed:
     """The job's rehearsal, from memory when nothing changed. `quick` uses the coarse grid."""
-    key = _key(connection, job, quick)
-    with _LOCK:
-        if key in _KEPT:
-            return _KEPT[key]
-        under_way = _UNDER_WAY.get(key)
+    key, kept = _key(connection, job, quick), kept_of(connection, Rehearsals)
+    with kept.lock:
+        if key in kept.done:
+            return kept.done[key]
+        under_way = kept.under_way.get(key)
     if under_way is not None:
         with suppress(CancelledError):  # an edit came between: then it is worked out here
             return under_way.result()
@@ -139,22 +158,22 @@ def begin_full(connection: sqlite3.Connection, job: Job) -> None:
     """Have the job's full rehearsal worked out beside what is asked meanwhile; `rehearse_job` then
     waits for it. What another edit asked before and has not begun is dropped.
     """
-    key = _key(connection, job, quick=False)
+    key, kept = _key(connection, job, quick=False), kept_of(connection, Rehearsals)
     work = _work(connection, job, key)
 
     def answer() -> Rehearsed:
         try:
             return work()
         finally:
-            with _LOCK:
-                _UNDER_WAY.pop(key, None)
+            with kept.lock:
+                kept.under_way.pop(key, None)
 
-    with _LOCK:
-        if key in _KEPT or key in _UNDER_WAY:
+    with kept.lock:
+        if key in kept.done or key in kept.under_way:
             return
-        for other in [other for other, one in _UNDER_WAY.items() if one.cancel()]:
-            del _UNDER_WAY[other]
-        _UNDER_WAY[key] = _BESIDE.submit(answer)
+        for other in [other for other, one in kept.under_way.items() if one.cancel()]:
+            del kept.under_way[other]
+        kept.under_way[key] = _BESIDE.submit(answer)
 
 
 def _key(connection: sqlite3.Connection, job: Job, quick: bool) -> _Key:
@@ -164,7 +183,8 @@ def _key(connection: sqlite3.Connection, job: Job, quick: bool) -> _Key:
 def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], Rehearsed]:
     """The work itself, which needs no connection any more; what it finds is kept."""
     board_id, _, quick, doubts = key
-    reading = _READINGS.get(board_id, 0)
+    kept = kept_of(connection, Rehearsals)
+    reading = kept.readings[board_id]
     taught = is_taught(connection, job.plan)
     scene = job_scene(connection, job)
     if quick and job.plan.source is SourceKind.AIR:
@@ -173,12 +193,12 @@ def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], R
     def work() -> Rehearsed:
         began = time.perf_counter()
         resolution = _quick_resolution(scene) if quick else FINE
-        prepared = _PREPARED.get(quick)
+        prepared = kept.prepared.get(quick)
         if prepared is not None and prepared.serves(scene, resolution):
             prepared = replace(prepared, scene=scene)
         else:
             prepared = prepare(scene, resolution)
-        _PREPARED[quick] = prepared
+        kept.prepared[quick] = prepared
         found = rehearse_prepared(prepared)
         done = Rehearsed(
             key=f"{abs(hash(key)):x}",
@@ -189,28 +209,17 @@ def _work(connection: sqlite3.Connection, job: Job, key: _Key) -> Callable[[], R
             doubts=doubts,
             taught=taught,
         )
-        with _LOCK:
-            if _READINGS.get(board_id, 0) == reading:  # else of a board as it was
-                _KEPT[key] = done
-            while len(_KEPT) > _MOST_KEPT:
-                _KEPT.popitem(last=False)
+        with kept.lock:
+            if kept.readings[board_id] == reading:  # else of a board as it was
+                kept.done[key] = done
         return done
 
     return work
 
 
-def forget(board_id: int) -> None:
+def forget(connection: sqlite3.Connection, board_id: int) -> None:
     """Drop the kept rehearsals of a board whose files were read anew."""
-    with _LOCK:
-        _READINGS[board_id] = _READINGS.get(board_id, 0) + 1
-        for key in [key for key in _KEPT if key[0] == board_id]:
-            del _KEPT[key]
-        for begun in [begun for begun in _UNDER_WAY if begun[0] == board_id]:
-            del _UNDER_WAY[begun]
-        for other in [other for other in _SURE if other[0] == board_id]:
-            del _SURE[other]
-        for asked in [asked for asked in _DRAWN if asked[0][0] == board_id]:
-            del _DRAWN[asked]
+    kept_of(connection, Rehearsals).forget(board_id)
 
 
 def doubts_of(connection: sqlite3.Connection, plan: HeatPlan) -> Doubts:
@@ -264,16 +273,17 @@ def sureness_of(
     for), or when nobody waits for the answer: `waited_for` is asked before each sample.
     """
     doubts = doubts_of(connection, job.plan)
-    key = (job.board_id, pack(job.plan), doubts)
-    with _LOCK:
-        if key in _SURE and (not more or _SURE[key].count >= MORE_SAMPLES):
-            return _SURE[key]
-        reading = _READINGS.get(job.board_id)
-    scene, epoch = scene_of(boards.get(connection, job.board_id), job.plan), _EPOCH[0]
+    key, kept = (job.board_id, pack(job.plan), doubts), kept_of(connection, Rehearsals)
+    with kept.lock:
+        known = kept.sure.get(key)
+        if known is not None and (not more or known.count >= MORE_SAMPLES):
+            return known
+        reading, given_up = kept.readings[job.board_id], kept.given_up
+    scene = scene_of(boards.get(connection, job.board_id), job.plan)
 
     def still_asked(sample: Sample) -> None:
         drawn.append(sample)
-        if _EPOCH[0] != epoch:
+        if kept.given_up != given_up:
             raise Refused("the server is being stopped")
         if not waited_for():
             raise Refused("nobody waits for this answer any more")
@@ -282,19 +292,16 @@ def sureness_of(
 
     fine = rehearse_job(connection, job).rehearsal
     number = MORE_SAMPLES if more else SAMPLES
-    with _LOCK:
-        alone, drawn = _DRAWN.setdefault((key, number), (threading.Lock(), []))
-        while len(_DRAWN) > _MOST_KEPT:
-            _DRAWN.popitem(last=False)
+    with kept.lock:
+        if (key, number) not in kept.drawn:
+            kept.drawn[key, number] = (threading.Lock(), [])
+        alone, drawn = kept.drawn[key, number]
     with alone:
         sure = sureness(scene, doubts, fine, number, still_asked, begun=drawn)
-    with _LOCK:
-        if _READINGS.get(job.board_id) != reading:
-            return sure
-        _DRAWN.pop((key, number), None)
-        _SURE[key] = sure
-        while len(_SURE) > _MOST_KEPT:
-            _SURE.popitem(last=False)
+    with kept.lock:
+        if kept.readings[job.board_id] == reading:
+            kept.drawn.drop(lambda asked: asked == (key, number))
+            kept.sure[key] = sure
     return sure
 
 
@@ -318,9 +325,9 @@ def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> tupl
     ), found
 
 
-def give_up_weighing() -> None:
+def give_up_weighing(kept: Kept) -> None:
     """Let samples under way be given up: the server stops. What is asked later is drawn again."""
-    _EPOCH[0] = next(_ENDED)
+    kept.of(Rehearsals).given_up += 1
 
 
 def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = None) -> Forecast:
@@ -420,10 +427,9 @@ def touch_joint(
         pin,
         tie,
     )
-    with _LOCK:
-        if key in _TOUCHED:
-            _TOUCHED.move_to_end(key)
-            return _TOUCHED[key]
+    kept = kept_of(connection, Rehearsals).touched
+    if key in kept:
+        return kept[key]
     scene = scene_as_laid(board, plan)
     if tie == AS_DRAWN:
         found = touch_as_drawn(
@@ -431,8 +437,5 @@ def touch_joint(
         )
     else:
         found = touch(scene, iron, ref, pin, Tie(tie))
-    with _LOCK:
-        _TOUCHED[key] = found
-        while len(_TOUCHED) > _MOST_TOUCHES:
-            _TOUCHED.popitem(last=False)
+    kept[key] = found
     return found

@@ -8,16 +8,17 @@ from yellowfen.store import jobs, tasks, work
 from yellowfen.store.packing import pack
 from yellowfen.workflows.heat import touch_joint
 from yellowfen.workflows.iron_answers import KEPT, Question, QuestionKind, asked_as, question_of
-from yellowfen.workflows.long_work import IRON
+from yellowfen.workflows.long_work import IRON, does
 from yellowfen.workflows.mend import touches_of
 from yellowfen.workflows.ready import card_need, ready_state
 from yellowfen.workflows.rework import melts_by_tie
 from yellowfen.workflows.tasks import carry_out
 
 
-def do(connection: sqlite3.Connection, task: tasks.JobTask) -> None:
+@does(IRON)
+def do(connection: sqlite3.Connection, one: work.Work) -> None:
     """Answer a question that was taken; a problem ends it with its sentence."""
-    carry_out(connection, task, _answer)
+    carry_out(connection, tasks.task_of(connection, one), _answer)
 
 
 def _answer(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:

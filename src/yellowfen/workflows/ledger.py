@@ -2,9 +2,7 @@
 
 import sqlite3
 import time
-from collections import OrderedDict
 from collections.abc import Sequence
-from threading import Lock
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.board.remembered import remembered
@@ -21,13 +19,16 @@ from yellowfen.core.work.schedule import COOL_MIN
 from yellowfen.store import bench_runs, boards, jobs, paste
 from yellowfen.store import ready as ready_store
 from yellowfen.store import rework as stored
-from yellowfen.store.database import file_of
+from yellowfen.store.kept import Bounded, kept_of
 
-_MOST = 64
-_kept: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], list[BenchRun], Ledger]] = (
-    OrderedDict()
-)
-_lock = Lock()
+
+class Ledgers:
+    """Runs and ledgers of boards as they were read, each with the stamp and the board they hold for
+    (the board is held, so that its place is not reused).
+    """
+
+    def __init__(self) -> None:
+        self.by_board: Bounded[tuple[object, Board, list[BenchRun], Ledger]] = Bounded(64)
 
 
 @remembered(most=8)
@@ -61,13 +62,11 @@ def _read(
     piece_id = piece.id if piece else None
     stamp = bench_runs.stamp(connection, job.id, piece_id)
     board = board or boards.get(connection, job.board_id)
-    file = file_of(connection)
-    key = (file, job.id, piece_id, job.purpose)
-    with _lock:
-        kept = _kept.get(key)
-        if kept is not None and kept[0][0] == stamp and kept[0][1] is board:
-            _kept.move_to_end(key)
-            return kept[1], kept[2]
+    key = (job.id, piece_id, job.purpose)
+    ledgers = kept_of(connection, Ledgers).by_board
+    kept = ledgers.get(key)
+    if kept is not None and kept[0] == stamp and kept[1] is board:
+        return kept[2], kept[3]
     runs = bench_runs.on_board(connection, job.id, piece_id)
     built = any(run.taps and run.purpose is Purpose.BUILD for run in runs)
     ledger = ledger_of(
@@ -76,10 +75,7 @@ def _read(
         board=piece.name if piece else "",
         on_from_start=job.purpose is not Purpose.BUILD and not built,
     )
-    with _lock:
-        _kept[key] = ((stamp, board), runs, ledger)  # the board is held: its place is not reused
-        while len(_kept) > _MOST:
-            _kept.popitem(last=False)
+    ledgers[key] = (stamp, board, runs, ledger)
     return runs, ledger
 
 

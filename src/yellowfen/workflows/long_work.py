@@ -1,61 +1,62 @@
-"""The kinds of long work, each with the worker that does it: a new kind is a line in `KINDS`."""
+"""The kinds of long work by name: which worker does each, and what is said and done when it is given
+up. What does a kind says so itself (`does`), in the module that the worker of its duty loads.
+"""
 
 import sqlite3
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from yellowfen.store import imports, tasks, work
+from yellowfen.store import boards, imports, work
+from yellowfen.store.database import atomic
 from yellowfen.store.work import Work
 
 HEAT, IMPORTS = "heat", "imports"
 WINDOW, SETTINGS, TOUR, OFF, ORDER = "window", "settings", "tour", "off", "order"
 IRON = "iron"
 REREAD = "reread"
+LOADS = {  # what a worker loads to do its duty: each starts with its own half
+    HEAT: ("yellowfen.workflows.tasks", "yellowfen.workflows.iron_work"),
+    IMPORTS: ("yellowfen.workflows.boards",),
+}
+Doer = Callable[[sqlite3.Connection, Work], None]
+_doers: dict[str, Doer] = {}
+
+
+def does(*kinds: str) -> Callable[[Doer], Doer]:
+    """Marks the function that does these kinds of work."""
+
+    def marked(doer: Doer) -> Doer:
+        _doers.update(dict.fromkeys(kinds, doer))
+        return doer
+
+    return marked
 
 
 @dataclass(frozen=True, kw_only=True)
 class WorkKind:
-    """A kind of long work: which worker does it and how, what is said when it has ended its worker
-    too often, how it is given up when asked. What is `short` goes first, and between the steps of
-    what is not.
+    """A kind of long work: which worker does it, what is said when it has ended its worker too
+    often, how it is given up when asked. What is `short` goes first, and between the steps of what
+    is not.
     """
 
     duty: str
-    do: Callable[[sqlite3.Connection, Work], None]
     given_up: str
     cancel: Callable[[sqlite3.Connection, int], None]
     short: bool = False
 
 
-# What does the work is loaded by the worker that does it: each starts with its own half.
-def _for_heat(connection: sqlite3.Connection, one: Work) -> None:
-    from yellowfen.workflows.tasks import do
-
-    do(connection, tasks.task_of(connection, one))
-
-
-def _for_iron(connection: sqlite3.Connection, one: Work) -> None:
-    from yellowfen.workflows.iron_work import do
-
-    do(connection, tasks.task_of(connection, one))
-
-
-def _import(connection: sqlite3.Connection, one: Work) -> None:
-    from yellowfen.workflows.boards import work_import
-
-    work_import(connection, imports.get(connection, one.id))
-
-
-def _reread(connection: sqlite3.Connection, one: Work) -> None:
-    from yellowfen.workflows.boards import work_reread
-
-    work_reread(connection, one)
+def unread(why: str) -> str:
+    """What is said of a board that stays as an earlier version read it."""
+    return f"it could not be read again by this version and stays as it was ({why})"
 
 
 def _keep_unread(connection: sqlite3.Connection, work_id: int) -> None:
-    from yellowfen.workflows.boards import give_up_rereading
-
-    give_up_rereading(connection, work_id)
+    """A board is not read again, as its owner wishes, and stays as it was."""
+    with atomic(connection):
+        one = work.get(connection, work_id)
+        if one.state in work.OPEN and one.board_id is not None:
+            work.set_state(connection, work_id, work.CANCELLED, "given up")
+            boards.keep_as_read(connection, one.board_id, unread("given up"))
 
 
 def _stop(connection: sqlite3.Connection, work_id: int) -> None:
@@ -65,7 +66,6 @@ def _stop(connection: sqlite3.Connection, work_id: int) -> None:
 
 _SEARCH = WorkKind(
     duty=HEAT,
-    do=_for_heat,
     given_up="it ended its worker three times and is given up; change a setting and ask again",
     cancel=_stop,
 )
@@ -77,20 +77,17 @@ KINDS = {
     ORDER: _SEARCH,
     IRON: WorkKind(
         duty=HEAT,
-        do=_for_iron,
         given_up="it ended its worker three times and is given up; choose another tip or setting",
         cancel=_stop,
         short=True,
     ),
     imports.KIND: WorkKind(
         duty=IMPORTS,
-        do=_import,
         given_up="reading it ended the reader three times, so it is given up; nothing was stored",
         cancel=imports.cancel,
     ),
     REREAD: WorkKind(
         duty=IMPORTS,
-        do=_reread,
         given_up="reading it again ended the reader three times; it stays as it was",
         cancel=_keep_unread,
     ),
@@ -120,10 +117,10 @@ def do_short(connection: sqlite3.Connection, owner: str) -> None:
 
 
 def _do_one(connection: sqlite3.Connection, kinds: dict[str, WorkKind], owner: str) -> bool:
-    said = {name: kind.given_up for name, kind in kinds.items()}
-    taken = work.take(connection, said, owner) if kinds else None
+    said = {name: kind.given_up for name, kind in kinds.items() if name in _doers}
+    taken = work.take(connection, said, owner) if said else None
     if taken is not None:
-        kinds[taken.kind].do(connection, taken)
+        _doers[taken.kind](connection, taken)
     return taken is not None
 
 

@@ -26,7 +26,6 @@ from yellowfen.core.look.meter_plan import (
 )
 from yellowfen.core.look.proof import with_nets
 from yellowfen.core.look.risk import Joint, Known, PartFacts, in_order, judged, left_to_expect
-from yellowfen.core.run.did import Did
 from yellowfen.core.run.heat import HEAT, arrived_s
 from yellowfen.core.run.heat_cues import AWAY
 from yellowfen.core.run.iron import IRON, IronPlan
@@ -87,7 +86,7 @@ def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
     job, state = jobs.get(connection, job_id), ready_state(connection, job_id)
     ledger, runs = ledger_now(connection, job), soldering(connection, job)
     parts = {part.ref: part for part in state.whole.parts}
-    refs = [ref for ref in soldered_in(ledger, job_id) if ref in parts]
+    refs = [ref for ref in ledger.soldered_by(job_id) if ref in parts]
     facts = facts_of(connection, state, runs)
     joints = [one for ref in refs for one in judged(parts[ref], facts[ref])]
     scope = scope_of(state.whole, job)
@@ -112,15 +111,6 @@ def look_state(connection: sqlite3.Connection, job_id: int) -> LookState:
         moved=tuple(ledger.moved()),
         damage=tuple(damage_told(ledger)),
     )
-
-
-def soldered_in(ledger: Ledger, job_id: int) -> list[str]:
-    """Parts that a job put on and whose joints are to be looked at, the newest first."""
-    hot = (Did.MELTED, Did.NOT_SEEN, Did.BY_IRON)
-    refs = dict.fromkeys(
-        one.ref for one in reversed(ledger.entries) if one.did in hot and one.job == job_id
-    )
-    return [ref for ref in refs if ref in ledger.parts and ledger.parts[ref].to_inspect]
 
 
 def _side_by_side(board: Board, joints: Sequence[Joint]) -> list[Joint]:
@@ -324,7 +314,7 @@ def _told_and_found(
 ) -> list[tuple[float, bool]]:
     """Of one board: a joint that was bad once was bad, whatever a touch-up made of it."""
     ledger = ledger_of_piece(connection, job, piece)
-    looked = [ref for ref in soldered_in(ledger, job.id) if any(ledger.parts[ref].marks)]
+    looked = [ref for ref in ledger.soldered_by(job.id) if any(ledger.parts[ref].marks)]
     if not looked:
         return []
     state, runs = ready_state(connection, job.id), _soldering_on(connection, job, piece)

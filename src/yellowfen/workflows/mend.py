@@ -4,7 +4,6 @@ run at the bench that ends in a second look.
 
 import json
 import sqlite3
-from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -24,19 +23,29 @@ from yellowfen.core.run.run import BenchRun
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import bench_runs, jobs, pictures, tasks
+from yellowfen.store.kept import Bounded, kept_of
 from yellowfen.store.packing import unpack
 from yellowfen.workflows.heat import keep_heat_plan
 from yellowfen.workflows.iron_answers import Question, QuestionKind, answer_to, ask
 from yellowfen.workflows.ledger import board_runs, ledger_now
 from yellowfen.workflows.look import LookState, facts_of, liquid_s, look_state, metered, soldering
 from yellowfen.workflows.paste import paste_state, proposals, take
-from yellowfen.workflows.proof import cleaning_state, proof_state
+from yellowfen.workflows.proof import proof_state
 from yellowfen.workflows.ready import ReadyState, iron_for, ready_state
 from yellowfen.workflows.rework import heats_of_parts, off_scene
+from yellowfen.workflows.washing import cleaning_state
 
 _TIES = {"signal": Tie.SIGNAL, "relief": Tie.RELIEF, "plane": Tie.PLANE}
 FINE_PITCH_MM = 0.65
-_worked: OrderedDict[str, Touches] = OrderedDict()
+
+
+class WorkedTouches:
+    """Touches of an iron at bad joints that were worked out."""
+
+    def __init__(self) -> None:
+        self.by_question: Bounded[Touches] = Bounded(KEPT)
+
+
 KEPT = 200
 
 
@@ -199,15 +208,14 @@ def _touches(
             plan.ambient_c,
         )
     )
+    worked = kept_of(connection, WorkedTouches).by_question
     try:
-        if key not in _worked:
+        if key not in worked:
             scene = off_scene(state.whole, plan, part.ref, alloy)
-            _worked[key] = touches_at(scene, iron, part.ref, fault.pin, tie)
+            worked[key] = touches_at(scene, iron, part.ref, fault.pin, tie)
     except YellowfenError:
         return None  # a part that the model does not know is still mended by eye
-    while len(_worked) > KEPT:
-        _worked.popitem(last=False)
-    return _worked.get(key)
+    return worked[key]
 
 
 def start_mending(connection: sqlite3.Connection, job_id: int) -> int:

@@ -18,6 +18,7 @@ from yellowfen.store.health import (
     set_aside,
     trouble,
 )
+from yellowfen.store.kept import Kept
 from yellowfen.workflows.trouble import storage_sentence
 
 DATABASE = "yellowfen.sqlite3"
@@ -125,6 +126,6 @@ def back_up(folder: Path, target: Path) -> None:
         connection.close()
 
 
-def connect_existing(folder: Path) -> sqlite3.Connection:
+def connect_existing(folder: Path, kept: Kept | None = None) -> sqlite3.Connection:
     """A connection to a database that was opened (and so migrated) before."""
-    return connect(folder / DATABASE)
+    return connect(folder / DATABASE, kept=kept)

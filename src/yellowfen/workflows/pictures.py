@@ -38,6 +38,7 @@ from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.formats.picture import channels, made_safe
 from yellowfen.store import boards, jobs, pictures
 from yellowfen.store.database import atomic
+from yellowfen.store.kept import Bounded, kept_of
 from yellowfen.store.packing import pack
 from yellowfen.store.pictures import PictureRow
 from yellowfen.store.proofs import limits_of
@@ -46,7 +47,13 @@ from yellowfen.workflows.look import mark_joints
 Grey = NDArray[np.float32]
 KEPT = 8
 MOST_ERROR_MM = 0.08  # beyond that no verdict on a joint
-_prints: dict[tuple[int, str, str], PrintSeen] = {}
+
+
+class SeenPrints:
+    """Prints as pictures show them."""
+
+    def __init__(self) -> None:
+        self.by_picture: Bounded[PrintSeen] = Bounded(KEPT)
 
 
 def keep_picture(
@@ -377,7 +384,8 @@ def print_of(connection: sqlite3.Connection, found: PictureOnBoard) -> PrintSeen
     a fit or a pad in sight.
     """
     key = (found.row.id, found.row.made_at, pack(found.work))
-    seen = _prints.get(key)
+    prints = kept_of(connection, SeenPrints).by_picture
+    seen = prints.get(key)
     if seen is None:
         grey = _greys(connection, found.row.id)[found.work.channel]
         seen = print_seen(
@@ -389,9 +397,7 @@ def print_of(connection: sqlite3.Connection, found: PictureOnBoard) -> PrintSeen
             bright_from=found.work.bright_from,
             paste_darker=found.work.paste_darker,
         )
-        if len(_prints) >= KEPT:
-            _prints.clear()
-        _prints[key] = seen
+        prints[key] = seen
     return seen
 
 

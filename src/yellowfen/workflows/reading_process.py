@@ -76,8 +76,8 @@ def _end_with(parent: int) -> None:
 
 
 def _warm_up() -> None:
+    from yellowfen.core.board.copper_links import load_loops
     from yellowfen.core.board.likeness import patterns
-    from yellowfen.core.board.spans import load_loops
     from yellowfen.formats import board_files  # noqa: F401
 
     load_loops()

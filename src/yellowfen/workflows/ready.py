@@ -4,9 +4,7 @@ order; placement runs.
 
 import json
 import sqlite3
-import threading
 import time
-from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from hashlib import blake2b
@@ -68,14 +66,22 @@ from yellowfen.errors import InvalidValue, Refused
 from yellowfen.store import bench_runs, jobs, materials, stations, tasks, tools, work
 from yellowfen.store import ready as stored
 from yellowfen.store.database import asked_once, atomic
+from yellowfen.store.kept import Bounded, kept_of
 from yellowfen.store.packing import unpack
 from yellowfen.workflows.heat import touch_joint
 from yellowfen.workflows.ledger import done_tasks
 from yellowfen.workflows.long_work import ORDER
 from yellowfen.workflows.paste import PasteState, dotting, needles_at_hand, paste_state
+from yellowfen.workflows.washing import cleaning_state
 
-_ORDERS: "OrderedDict[str, Order]" = OrderedDict()
-_LOCK = threading.Lock()
+
+class Orders:
+    """Orders of placing by what they were asked for."""
+
+    def __init__(self) -> None:
+        self.by_question: Bounded[Order] = Bounded(40)
+
+
 # Orders being worked out: rounds done and all, by job and side; told to whoever asks while a large
 # board is ordered.
 PACE_SINCE = "pace_since"
@@ -438,20 +444,13 @@ def order_ready(connection: sqlite3.Connection, state: ReadyState, side: str) ->
 def _kept_order(connection: sqlite3.Connection, state: ReadyState, side: str) -> Order | None:
     """An order from memory, or as the worker left it."""
     job_id, asked = state.paste.job.id, order_asked(connection, state, side)
-    with _LOCK:
-        if asked in _ORDERS:
-            return _ORDERS[asked]
+    orders = kept_of(connection, Orders).by_question
+    if asked in orders:
+        return orders[asked]
     task = tasks.asked_last(connection, job_id, ORDER, asked)
     if task is None or task.state != work.DONE or not task.steps:
         return None
-    return _keep_order(asked, unpack(Order, task.steps[-1]))
-
-
-def _keep_order(asked: str, order: Order) -> Order:
-    with _LOCK:
-        _ORDERS[asked] = order
-        while len(_ORDERS) > 40:
-            _ORDERS.popitem(last=False)
+    orders[asked] = order = unpack(Order, task.steps[-1])
     return order
 
 
@@ -477,7 +476,8 @@ def order_of(
         skip=state.by_iron,
         told=told,
     )
-    return _keep_order(order_asked(connection, state, side), found)
+    kept_of(connection, Orders).by_question[order_asked(connection, state, side)] = found
+    return found
 
 
 def dot_plan(
@@ -612,8 +612,6 @@ def _dot_min(connection: sqlite3.Connection, state: ReadyState, side: str) -> fl
 
 def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
     """What is to be scheduled."""
-    from yellowfen.workflows.proof import cleaning_state  # which stands on this module
-
     plan, costs = state.plan, state.paste.plan.costs
     pasted = [one for one in state.ways if one.chosen.way not in IRON_WAYS]
     sides = tuple(

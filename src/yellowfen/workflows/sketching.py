@@ -50,7 +50,7 @@ def keep(connection: sqlite3.Connection, board_id: int, sketch: Sketch) -> None:
             )
     board = board_of(sketch, library_of(connection))
     boards.replace(connection, board_id, board, Source({}, Choices(), sketch))
-    heat.forget(board_id)
+    heat.forget(connection, board_id)
 
 
 def lay_picture(connection: sqlite3.Connection, board_id: int, data: bytes, name: str) -> None:

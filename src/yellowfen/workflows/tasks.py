@@ -61,7 +61,7 @@ from yellowfen.store import boards, jobs, stations, tasks, tools, work
 from yellowfen.store.database import atomic
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows.heat import doubts_of
-from yellowfen.workflows.long_work import OFF, ORDER, SETTINGS, TOUR, WINDOW, do_short
+from yellowfen.workflows.long_work import OFF, ORDER, SETTINGS, TOUR, WINDOW, do_short, does
 from yellowfen.workflows.ready import order_asked, order_of, ready_state
 from yellowfen.workflows.rework import answers_of, asked_ways, way_steps
 from yellowfen.workflows.trouble import logged
@@ -131,10 +131,12 @@ def ask_order(connection: sqlite3.Connection, job_id: int, side: str) -> int:
     return work.add(connection, ORDER, job_id=job_id, asked=asked)
 
 
-def do(connection: sqlite3.Connection, task: tasks.JobTask) -> None:
+@does(WINDOW, SETTINGS, TOUR, OFF, ORDER)
+def do(connection: sqlite3.Connection, one: work.Work) -> None:
     """Do a task that was taken from where it stands to its end, or until it is cancelled or another
     worker holds it.
     """
+    task = tasks.task_of(connection, one)
     how = {WINDOW: _window, SETTINGS: _settings, TOUR: _tour, OFF: _ways_off, ORDER: _order}
     carry_out(connection, task, how[task.kind])
 

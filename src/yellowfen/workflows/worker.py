@@ -14,22 +14,25 @@ from pathlib import Path
 from typing import BinaryIO
 from uuid import uuid4
 
-from yellowfen.workflows.long_work import IMPORTS, do_one
+from yellowfen.store.kept import Kept
+from yellowfen.workflows.long_work import HEAT, IMPORTS, LOADS, do_one
 from yellowfen.workflows.opening import connect_existing
 
 
 def main(data: Path, duty: str, bell: BinaryIO) -> None:
-    """Work until the bell's other end is gone. Each piece has a connection of its own."""
+    """Work until the bell's other end is gone. Each piece has a connection of its own;
+    what is worked out is kept for the next."""
     rung = threading.Event()
     rung.set()  # there may be work that another worker left behind
     threading.Thread(target=_listen, args=(bell, rung), daemon=True).start()
     owner = f"{os.getpid()} {uuid4().hex}"
     _warm_up(duty)
+    kept = Kept()
     while True:
         rung.wait()
         rung.clear()
         while True:
-            connection = connect_existing(data)
+            connection = connect_existing(data, kept)
             try:
                 if not do_one(connection, duty, owner):
                     break
@@ -48,11 +51,10 @@ def _warm_up(duty: str) -> None:
     heat model.
     """
     if duty == IMPORTS:
-        from yellowfen.workflows.reading import reader
-
-        reader().warm()
-    else:
-        import_module("yellowfen.workflows.iron_work")
+        import_module("yellowfen.workflows.reading").reader().warm()
+    for name in LOADS[duty]:
+        import_module(name)
+    if duty == HEAT:
         import_module("yellowfen.core.heat.compile_kernel").warm_up()
 
 

@@ -14,8 +14,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowfen.core.board.spans import Spans
+from yellowfen.core.board.spans import Draft, Spans, spans_of
+from yellowfen.core.quantity.compiled import Compiled
 from yellowfen.core.source.mark import Mark, constant
+
+loops = Compiled("yellowfen.core.board.copper_links_kernel")
 
 Links = NDArray[np.float64]
 FLOOR = constant(
@@ -76,19 +79,22 @@ def unpacked(texts: tuple[str, str], ny: int, nx: int) -> CopperLinks:
 
 def links_of_spans(spans: Spans, cell_mm: tuple[float, float], ny: int, nx: int) -> CopperLinks:
     """Links between ny × nx cells of `cell_mm` (x, y, about square) from the origin."""
-    from yellowfen.core.board.copper_links_kernel import (
-        PARTS,
-        links,
-    )  # loads the compiler's runtime, so only when needed
 
-    fine_row = np.floor(spans.rows_y / (cell_mm[1] / PARTS)).astype(np.int64)
+    fine_row = np.floor(spans.rows_y / (cell_mm[1] / loops.PARTS)).astype(np.int64)
     along_x, along_y = (
         np.full((ny, max(nx - 1, 0)), FLOOR, np.float32),
         np.full((max(ny - 1, 0), nx), FLOOR, np.float32),
     )
     if len(spans.x0):
-        links(
-            spans.first, spans.x0, spans.x1, fine_row, cell_mm[0] / PARTS, FLOOR, along_x, along_y
+        loops.links(
+            spans.first,
+            spans.x0,
+            spans.x1,
+            fine_row,
+            cell_mm[0] / loops.PARTS,
+            FLOOR,
+            along_x,
+            along_y,
         )
     return CopperLinks(along_x.astype(float), along_y.astype(float))
 
@@ -117,3 +123,16 @@ def links_of_raster(share: NDArray[np.float64], ny: int, nx: int) -> CopperLinks
         ny,
         nx,
     )
+
+
+def load_loops() -> None:
+    """Run every compiled loop once on next to nothing: compiles them, or loads them from their
+    cache.
+    """
+    draft = Draft()
+    draft.area(True, [[(0.0, 0.0), (1.0, 0.0), (1.0, 1.0)]])
+    draft.stroke(False, [(0.0, 0.0), (1.0, 1.0)], 0.1)
+    spans = spans_of(draft, (0.0, 0.0), 1.0)
+    spans.coverage(0.5, 2, 2)
+    links_of_spans(spans, (0.5, 0.5), 2, 2)
+    spans.label_at(np.zeros((1, 2)))

@@ -15,7 +15,10 @@ from numpy.typing import NDArray
 
 from yellowfen.core.board.board import Finding, Hole, Pad
 from yellowfen.core.board.spans import Spans
+from yellowfen.core.quantity.compiled import Compiled
 from yellowfen.core.source.mark import Mark, constant
+
+loops = Compiled("yellowfen.core.board.spans_kernel")
 
 PLANE_MM2 = constant(
     "plane_area",
@@ -181,10 +184,9 @@ def _label_in_ring(spans: Spans, pad: Pad) -> int:
 
 def _along(pad: Pad, outward_mm: float, count: int = 32) -> NDArray[np.float64]:
     """Evenly spaced places along a pad's outline, moved outward (count, 2)."""
-    from yellowfen.core.board.spans_kernel import along
 
     places = np.empty((count, 2))
-    along(np.array(pad.ring), outward_mm, places)
+    loops.along(np.array(pad.ring), outward_mm, places)
     return places
 
 

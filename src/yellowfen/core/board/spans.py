@@ -14,6 +14,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowfen.core.quantity.compiled import Compiled
+
+loops = Compiled("yellowfen.core.board.spans_kernel")
+
 ROW_MM, COARSE_ROW_MM = 0.02, 0.05
 MOST_SPANS = 300_000
 GOLDEN = 0.6180339887498949
@@ -102,10 +106,9 @@ class Spans:
         """Share of each cell that is copper: array (ny, nx), rows from the lower edge up, values
         0..1.
         """
-        from yellowfen.core.board.spans_kernel import cover
 
         cells = np.zeros((ny, nx))
-        cover(
+        loops.cover(
             self.first,
             self.x0,
             self.x1,
@@ -119,20 +122,18 @@ class Spans:
         """Share of copper, 0..1, of ny × nx equal cells that fill width × height from the origin;
         each needs a row at least.
         """
-        from yellowfen.core.board.spans_kernel import cover
 
         rows = np.floor(self.rows_y / height_mm * ny).astype(np.int64)
         cells = np.zeros((ny, nx))
-        cover(self.first, self.x0, self.x1, rows, width_mm / nx, cells)
+        loops.cover(self.first, self.x0, self.x1, rows, width_mm / nx, cells)
         seen = np.bincount(rows[rows < ny], minlength=ny)
         return np.minimum(cells / (np.maximum(seen, 1)[:, None] * width_mm / nx), 1.0)
 
     @cached_property
     def labels(self) -> NDArray[np.int64]:
         """A number for each span; equal for spans that hang together."""
-        from yellowfen.core.board.spans_kernel import components
 
-        return np.asarray(components(self.first, self.x0, self.x1))
+        return np.asarray(loops.components(self.first, self.x0, self.x1))
 
     @cached_property
     def label_areas(self) -> NDArray[np.float64]:
@@ -145,20 +146,15 @@ class Spans:
 
     def label_at(self, points: NDArray[np.float64]) -> NDArray[np.int64]:
         """The label of the copper at each of the points (n, 2), −1 where there is none."""
-        from yellowfen.core.board.spans_kernel import find
 
         if not len(self.rows_y):
             return np.full(len(points), -1)
         rows = np.floor(points[:, 1] / self.row_mm).astype(np.int64)
-        return np.asarray(find(self.first, self.x0, self.x1, self.labels, rows, points[:, 0]))
+        return np.asarray(loops.find(self.first, self.x0, self.x1, self.labels, rows, points[:, 0]))
 
 
 def spans_of(draft: Draft, origin: Point, height_mm: float) -> Spans:
     """The spans of the noted shapes, moved so that `origin` is 0, 0; rows from 0 to `height_mm`."""
-    from yellowfen.core.board.spans_kernel import (
-        fill,
-        merge,
-    )  # loads the compiler's runtime, so only when needed
 
     kinds, counts = np.array(draft.kinds, dtype=np.int64), np.array(draft.counts, dtype=np.int64)
     counts = np.where(kinds == 0, counts - 1, counts)
@@ -169,7 +165,7 @@ def spans_of(draft: Draft, origin: Point, height_mm: float) -> Spans:
     row_mm = _row_mm(capsules, edges)
     rows = max(1, int(np.ceil(height_mm / row_mm)))
     rows_y = (np.arange(rows) + np.modf(np.arange(rows) * GOLDEN)[0]) * row_mm
-    row, x0, x1, dark = fill(
+    row, x0, x1, dark = loops.fill(
         kinds,
         np.array(draft.darks, dtype=np.bool_),
         stops - counts,
@@ -179,7 +175,7 @@ def spans_of(draft: Draft, origin: Point, height_mm: float) -> Spans:
         rows_y,
         row_mm,
     )
-    first, out0, out1 = merge(row, x0, x1, dark, rows)
+    first, out0, out1 = loops.merge(row, x0, x1, dark, rows)
     return Spans(rows_y=rows_y, row_mm=row_mm, first=first, x0=out0, x1=out1)
 
 
@@ -191,18 +187,3 @@ def _row_mm(capsules: NDArray[np.float64], edges: NDArray[np.float64]) -> float:
         + 0.5 * np.abs(edges[:, 3] - edges[:, 1]).sum()
     )
     return float(np.clip(ROW_MM * climbed / ROW_MM / MOST_SPANS, ROW_MM, COARSE_ROW_MM))
-
-
-def load_loops() -> None:
-    """Run every compiled loop once on next to nothing: compiles them, or loads them from their
-    cache.
-    """
-    from yellowfen.core.board.copper_links import links_of_spans  # which builds on this module
-
-    draft = Draft()
-    draft.area(True, [[(0.0, 0.0), (1.0, 0.0), (1.0, 1.0)]])
-    draft.stroke(False, [(0.0, 0.0), (1.0, 1.0)], 0.1)
-    spans = spans_of(draft, (0.0, 0.0), 1.0)
-    spans.coverage(0.5, 2, 2)
-    links_of_spans(spans, (0.5, 0.5), 2, 2)
-    spans.label_at(np.zeros((1, 2)))

@@ -4,7 +4,7 @@
 
 import numpy as np
 
-from yellowfen.core.board.spans import load_loops
+from yellowfen.core.board.copper_links import load_loops
 from yellowfen.core.heat.pad_cells_kernel import solve
 from yellowfen.core.heat.rehearsal import Resolution, rehearse
 from yellowfen.core.heat.scene import BoardStack, Deed, Move, PlacedPart, Scene, Side

@@ -34,6 +34,9 @@ from yellowfen.core.heat.scene import (
     cropped,
 )
 from yellowfen.core.heat.source import HotAir
+from yellowfen.core.quantity.compiled import Compiled
+
+loops = Compiled("yellowfen.core.heat.pad_cells_kernel")
 
 FINE_MM, MOST_TIMES = 0.25, 8  # cells of the drawing, and how many of them a grid's cell is long
 COARSE_ENOUGH_MM = 0.5  # grids that have anything wrong
@@ -343,7 +346,6 @@ def _eased(
 
 def _passes(block: _Block, at: int, layer: int, cut: tuple[slice, slice], eased: float) -> float:
     """Heat a pad passes on from 1 K above the board round it, W/K."""
-    from yellowfen.core.heat.pad_cells_kernel import solve  # loads the compiler's runtime
 
     gx, gy = block.gx[:, *cut].copy(), block.gy[:, *cut].copy()
     gx[:, :, -1], gy[:, -1, :] = 0.0, 0.0
@@ -354,7 +356,7 @@ def _passes(block: _Block, at: int, layer: int, cut: tuple[slice, slice], eased:
     ground[here] += contact
     source = np.zeros(ground.shape)
     source[here] = contact
-    field = solve(gx, gy, np.ascontiguousarray(block.gz[cut]), ground, source, CLOSE)
+    field = loops.solve(gx, gy, np.ascontiguousarray(block.gz[cut]), ground, source, CLOSE)
     return float((contact * (1.0 - field[here])).sum())
 
 
@@ -362,7 +364,6 @@ def _comes_to(block: _Block, eased: Array) -> Array:
     """Area of the face whose heat comes to each pad while all of them are held at 0, m²; none where
     there is no board.
     """
-    from yellowfen.core.heat.pad_cells_kernel import solve
 
     if not block.holds_j_k.any():
         return np.zeros(len(block.lands))
@@ -377,7 +378,7 @@ def _comes_to(block: _Block, eased: Array) -> Array:
     source = np.zeros(ground.shape)
     source[0] = block.open_m2
     source -= block.open_m2.sum() / block.holds_j_k.sum() * block.holds_j_k
-    field = solve(block.gx, block.gy, block.gz, ground, source, CLOSE)[0]
+    field = loops.solve(block.gx, block.gy, block.gz, ground, source, CLOSE)[0]
     return np.array(
         [
             float((contact * field[rows, columns]).sum())

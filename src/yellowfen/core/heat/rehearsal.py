@@ -31,7 +31,10 @@ from yellowfen.core.heat.surface import (
     free_convection_w_m2k,
 )
 from yellowfen.core.heat.through import layers_for
+from yellowfen.core.quantity.compiled import Compiled
 from yellowfen.errors import Refused
+
+kernel = Compiled("yellowfen.core.heat.kernel")
 
 SAFE_STEP, SAFE_BETWEEN, SAFE_BESIDE_SHORT = 0.95, 0.7, 0.4
 REFERENCE_RISE_K = 100.0
@@ -482,7 +485,7 @@ def _advance(
     joints_k = np.zeros((n_samples, len(state.enthalpy)), dtype=np.float32)
     bodies_k = np.zeros((n_samples, len(state.bodies)), dtype=np.float32)
     frames = np.zeros((n_frames, state.theta.shape[1]), dtype=np.float32)
-    samples, shots, steps, ran = _kernel()(
+    samples, shots, steps, ran = kernel.run(
         state.theta,
         *prepared.constants,
         drive.segments,
@@ -617,13 +620,6 @@ def _result(prepared: Prepared, state: HeatState, drive: Drive, trace: Trace) ->
         board_peak_c=float(state.board_peak.max()) + room,
         plate_c=trace.plate_k + room if isinstance(scene.source, (HotPlate, Iron)) else None,
     )
-
-
-def _kernel() -> Any:
-    """The compiled stepping kernel; loading it takes a second, so it is done when first needed."""
-    from yellowfen.core.heat.kernel import run
-
-    return run
 
 
 def _still(length_m: float, ambient_c: float, up: bool) -> float:

@@ -16,7 +16,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowfen.core.quantity.compiled import Compiled
 from yellowfen.errors import InvalidValue
+
+loops = Compiled("yellowfen.core.look.picture_kernel")
 
 Array = NDArray[Any]  # of float64
 CLICK_PX = 3.0  # how far off a click is taken to be
@@ -321,11 +324,10 @@ def _opened(ring: Sequence[tuple[float, float]]) -> Array:
 
 def blurred(image: Array, times: int = 1) -> Array:
     """The picture smoothed by 1 4 6 4 1 both ways, so often."""
-    from yellowfen.core.look.picture_kernel import smoothed  # a server starts without the compiler
 
     image = np.ascontiguousarray(image, dtype=np.float64)
     for _ in range(times):
-        image = smoothed(image)
+        image = loops.smoothed(image)
     return image
 
 
@@ -359,11 +361,10 @@ def steps_found(
     """How far along each normal (px) the steepest change within each reach lies, and how steep it
     is; `sign` 1 looks for darker outwards, -1 for brighter, 0 for either.
     """
-    from yellowfen.core.look.picture_kernel import along_normals
 
     furthest = math.ceil(float(reach_px.max()))
     offsets = np.arange(-furthest - 1.0, furthest + 1.01, 0.5)
-    lines: Array = along_normals(image, spots, normals, offsets)
+    lines: Array = loops.along_normals(image, spots, normals, offsets)
     change = lines[:, :-2] - lines[:, 2:]
     middle = offsets[1:-1]
     score = np.abs(change) if sign == 0 else sign * change

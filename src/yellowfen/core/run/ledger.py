@@ -130,6 +130,14 @@ class Ledger:
         """Those of the parts that are soldered."""
         return [ref for ref in refs if self.parts[ref].at is PartAt.SOLDERED]
 
+    def soldered_by(self, job: int) -> list[str]:
+        """Parts that a job put on and whose joints are to be looked at, the newest first."""
+        hot = (Did.MELTED, Did.NOT_SEEN, Did.BY_IRON)
+        refs = dict.fromkeys(
+            one.ref for one in reversed(self.entries) if one.did in hot and one.job == job
+        )
+        return [ref for ref in refs if ref in self.parts and self.parts[ref].to_inspect]
+
     def removed(self) -> list[str]:
         """Parts that were taken off and are not on again."""
         return [ref for ref, one in self.parts.items() if one.at is PartAt.REMOVED]

@@ -19,11 +19,14 @@ import numpy as np
 
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.part.direction import direction_of
+from yellowfen.core.quantity.compiled import Compiled
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.core.work.triage import Box, Surroundings, box_of
 from yellowfen.errors import InvalidValue
+
+loops = Compiled("yellowfen.core.work.order_kernel")
 
 VALUE_MM = constant(
     "order_value_change",
@@ -560,13 +563,12 @@ def _solved(
     """The path of least cost found in so many parcels of rounds, as places from 1; goes on from a
     path begun `since` parcels ago.
     """
-    from yellowfen.core.work.order_kernel import best_path
 
     cost, groups = problem.costs()
     first, second = problem.pairs()
     path = np.array([0, *begun] if begun else [], dtype=np.int64)
     for parcel in range(since, since + parcels):
-        path = best_path(cost, groups, first, second, path, ROUNDS, 12_345 + parcel)
+        path = loops.best_path(cost, groups, first, second, path, ROUNDS, 12_345 + parcel)
         told(parcel + 1)
     return [int(place) for place in path[1:]]
 

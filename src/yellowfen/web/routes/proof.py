@@ -15,6 +15,7 @@ from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.workflows import proof as work
+from yellowfen.workflows import washing
 from yellowfen.workflows.look import metered
 
 router = APIRouter()
@@ -145,7 +146,7 @@ def clean_page(request: Request, job_id: int, database: Database) -> Response:
 
 
 def _clean(database: Database, job_id: int, problem: str = "") -> dict[str, Any]:
-    found = work.cleaning_state(database, job_id)
+    found = washing.cleaning_state(database, job_id)
     grades = dict.fromkeys((one.ref for one in found.hiding), "mind")
     grades |= dict.fromkeys((one.ref for one in found.spared), "hard")
     refs = [*(one.ref for one in found.spared), *(one.ref for one in found.hiding)]
@@ -197,11 +198,11 @@ def say_fluxes(
     except YellowfenError as problem:
         context = _clean(database, job_id, str(problem))
         return page(request, "clean.html", context, status=status_of(problem))
-    work.say_fluxes(database, job_id, plan)
+    washing.say_fluxes(database, job_id, plan)
     return RedirectResponse(f"/jobs/{job_id}/clean", status_code=303)
 
 
 @router.post("/jobs/{job_id}/clean")
 def clean_run(job_id: int, database: Database) -> Response:
     """Open the bench's run over the washing."""
-    return RedirectResponse(f"/runs/{work.start_cleaning(database, job_id)}", 303)
+    return RedirectResponse(f"/runs/{washing.start_cleaning(database, job_id)}", 303)

@@ -1,0 +1,223 @@
+"""The commands of a board and a job: triage, paste, plan, order."""
+
+import argparse
+import time
+from typing import Any
+
+from yellowfen.commands.given import (
+    board_named,
+    print_json,
+)
+from yellowfen.core.deposit.judge import judge
+from yellowfen.core.metal.paste import paste_named
+from yellowfen.core.work.advice import advise
+from yellowfen.core.work.order import placement_order
+from yellowfen.core.work.triage import triage
+from yellowfen.workflows import ready
+from yellowfen.workflows.opening import open_database
+
+
+def run_triage(given: argparse.Namespace) -> None:
+    board = board_named(given)
+    judged = triage(board)
+    answer = {
+        "board": board.name,
+        "parts": [
+            {
+                "ref": one.part.ref,
+                "package": one.part.package.name,
+                "side": one.part.side,
+                "grade": one.grade,
+                "weight": round(one.weight, 2),
+                "mass_mg": round(one.mass_mg, 2),
+                "pitch_mm": one.pitch_mm,
+                "nearest": one.nearest,
+                "nearest_mm": one.nearest_mm,
+                "flags": [
+                    {
+                        "kind": str(flag.kind),
+                        "word": flag.word,
+                        "reason": flag.sentence,
+                        "weight": flag.weight,
+                        "mark": str(flag.mark),
+                    }
+                    for flag in one.flags
+                ],
+            }
+            for one in judged
+        ],
+        "advice": [
+            {
+                "kind": one.kind,
+                "title": one.title,
+                "sentence": one.sentence,
+                "refs": one.refs,
+                "saves_min": round(one.saves_min, 2),
+            }
+            for one in advise(board)
+        ],
+    }
+    if given.json:
+        print_json(answer)
+        return
+    for one in judged:
+        print(
+            f"{one.grade:5} {one.part.ref:8} {one.part.package.name:24} {', '.join(flag.word for flag in one.flags)}"
+        )
+    for item in advise(board):
+        print(f"{item.saves_min:6.1f} min  {item.title}: {item.sentence}")
+
+
+def run_paste(given: argparse.Namespace) -> None:
+    judged = judge(board_named(given), given.foil, paste_named(given.paste), given.factor)
+    openings = [
+        {
+            "ref": one.ref,
+            "pin": one.pin,
+            "side": one.opening.side,
+            "area_mm2": one.opening.area_mm2,
+            "perimeter_mm": one.opening.perimeter_mm,
+            "area_ratio": round(one.release.area_ratio, 4),
+            "aspect_ratio": round(one.release.aspect_ratio, 3),
+            "transfer": round(one.release.transfer, 4),
+            "deposit_mm3": round(one.release.deposit_mm3, 6),
+            "solder_mm3": round(one.release.solder_mm3, 6),
+            "verdict": one.verdict,
+            "bridge": round(one.bridge, 3),
+            "warnings": one.warnings,
+        }
+        for one in judged.openings
+    ]
+    totals = {
+        "openings": len(openings),
+        "failing": judged.failing,
+        "bridging": judged.bridging,
+        "deposit_mm3": round(judged.deposit_mm3, 4),
+        "paste_mg": round(judged.paste_mg, 3),
+        "solder_mm3": round(judged.solder_mm3, 4),
+    }
+    if given.json:
+        print_json(
+            {"foil_mm": given.foil, "paste": given.paste, "openings": openings, "totals": totals}
+        )
+        return
+    for one in judged.openings:
+        if one.warnings or one.verdict in ("lean", "fat"):
+            print(
+                f"{one.ref:6} {one.pin:4} {one.verdict:5} area ratio {one.release.area_ratio:.2f}  {'; '.join(one.warnings)}"
+            )
+    print(
+        f"{totals['openings']} openings, {judged.paste_mg:.0f} mg of paste, {judged.solder_mm3:.1f} mm³ of solder; {judged.failing} fail, {judged.bridging} bridge"
+    )
+
+
+def run_plan(given: argparse.Namespace) -> None:
+    connection = open_database(given.data)
+    state = ready.ready_state(connection, given.job)
+    orders = {side: ready.order_of(connection, state, side) for side in ("top", "bottom")}
+    found = ready.timed(connection, state, time.time()).found
+    answer = {
+        "job": state.paste.job.name,
+        "boards": state.plan.boards,
+        "stencil": state.techniques.stencil,
+        "stencil_why": state.techniques.stencil_why,
+        "minutes": round(ready.estimate_of(connection, state).middle_min, 1),
+        "mends": round(state.techniques.mends, 2),
+        "techniques": [
+            {
+                "ref": one.part.ref,
+                "package": one.part.package.name,
+                "way": str(one.chosen.way),
+                "why": one.why,
+                "minutes": round(one.chosen.minutes, 2),
+                "odds": one.chosen.odds,
+                "runner_up": str(one.runner_up.way) if one.runner_up else None,
+                "tip": one.card.tip,
+                "iron_c": one.card.iron_c,
+                "wire_mm": one.card.wire_mm and round(one.card.wire_mm, 2),
+                "cautions": one.card.cautions,
+            }
+            for one in state.ways
+        ],
+        "sides": {
+            "first": state.sides.first,
+            "second": state.sides.second,
+            "why": state.sides.why,
+            "falls": [one.ref for one in state.sides.falls],
+        },
+        "order": {side: _ordered(order) for side, order in orders.items()},
+        "schedule": [
+            {
+                "task": one.task.name,
+                "start_s": round(one.start_s),
+                "end_s": round(one.end_s),
+                "hands": not one.task.passive,
+                "done": one.done,
+            }
+            for one in found.tasks
+        ],
+        "goes_off": [{"at_s": round(one.at_s), "sentence": one.sentence} for one in found.warnings],
+    }
+    if given.json:
+        print_json(answer)
+        return
+    print(
+        f"{answer['job']}: {'with' if state.techniques.stencil else 'without'} a stencil; {state.techniques.stencil_why}"
+    )
+    for one in state.ways:
+        print(f"  {one.part.ref:8} {one.chosen.way:22} {one.why}")
+    for side, order in orders.items():
+        print(f"{side}: {' '.join(step.ref for step in order.steps) or 'nothing placed on paste'}")
+    print(f"{found.hands_min:.0f} min by hand, {(found.end_s - found.start_s) / 60:.0f} in all")
+
+
+def _ordered(order: Any) -> dict[str, Any]:
+    return {
+        "steps": [
+            {
+                "ref": one.ref,
+                "turn_deg": one.turn_deg,
+                "turned": one.turned,
+                "new_value": one.new_value,
+                "batch": one.batch + 1,
+                "until_min": round(one.until_min, 2),
+            }
+            for one in order.steps
+        ],
+        "turns": order.takes.turns,
+        "values": order.takes.values,
+        "travel_mm": round(order.takes.travel_mm, 1),
+        "reaches_over": order.takes.over,
+        "minutes": round(order.takes.minutes, 2),
+        "orientations": order.orientations,
+        "plain": {
+            "turns": order.plain.turns,
+            "values": order.plain.values,
+            "travel_mm": round(order.plain.travel_mm, 1),
+            "reaches_over": order.plain.over,
+            "minutes": round(order.plain.minutes, 2),
+        },
+        "rules": [
+            {"first": one.first, "second": one.second, "why": one.why} for one in order.rules
+        ],
+        "forced": order.forced,
+        "left_out": [{"ref": ref, "why": why} for ref, why in order.left_out],
+    }
+
+
+def run_order(given: argparse.Namespace) -> None:
+    board = board_named(given)
+    order = placement_order(board, given.side, given.school)
+    if given.json:
+        print_json(
+            {"board": board.name, "side": given.side, "school": given.school} | _ordered(order)
+        )
+        return
+    for one in order.steps:
+        if one.turned:
+            print(f"board turned by {one.turn_deg:g} degrees:")
+        print(f"  {one.ref}")
+    takes, plain = order.takes, order.plain
+    print(
+        f"{takes.turns} turns, {takes.values} values, {takes.travel_mm:.0f} mm, {takes.minutes:.0f} min (as in the bill: {plain.turns}, {plain.values}, {plain.travel_mm:.0f} mm, {plain.minutes:.0f} min)"
+    )
