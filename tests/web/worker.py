@@ -1,12 +1,16 @@
 """The worker's part, done in the test's own process."""
 
 import re
+from importlib import import_module
 from typing import Any
 
 from fastapi.testclient import TestClient
 
-from yellowfen.workflows.long_work import HEAT, do_one
+from yellowfen.workflows.long_work import HEAT, LOADS, do_one
 from yellowfen.workflows.opening import connect_existing
+
+for _name in LOADS[HEAT]:
+    import_module(_name)  # as the worker of this duty does
 
 
 def asleep(client: TestClient) -> None:

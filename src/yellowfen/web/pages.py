@@ -11,6 +11,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from yellowfen import __version__
 from yellowfen.core.quantity.labels import by_label, key_in
 from yellowfen.core.quantity.wording import counted, minutes_words
+from yellowfen.core.run.pad_heats import AT_MOST
 from yellowfen.core.run.stages import next_stage, strip
 from yellowfen.core.work.job import Job
 from yellowfen.web.once import once_key
@@ -46,6 +47,7 @@ _ENVIRONMENT.globals |= {
     "strip": strip,
     "next_stage": next_stage,
     "once_key": once_key,
+    "heats_at_most": AT_MOST,
 }
 
 

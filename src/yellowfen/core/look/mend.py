@@ -15,6 +15,8 @@ from yellowfen.core.look.risk import Known
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import Land, Package
 from yellowfen.core.rework.pads import WICK_TAKES
+from yellowfen.core.run.pad_heats import MOST_HEATS
+from yellowfen.core.run.pads import FOR_SPARES, REMEDIES
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.job import Verdict
 
@@ -190,11 +192,7 @@ _STEPS: dict[Verdict, tuple[str, ...]] = {
         "melt all of it at once: air straight down, little flow",
         "nudge it square, hands off until dull",
     ),
-    Verdict.LIFTED_PAD: (
-        "no more heat on it",
-        "flux, a drop of epoxy under it, press, cure",
-        "or cut it off and run a wire to the next point of its net",
-    ),
+    Verdict.LIFTED_PAD: REMEDIES["lifted pad"],
     Verdict.OTHER: ("look again from another side", "measure it before anything is heated"),
     Verdict.DULL: ("flux", "melt it once more, briefly"),
     Verdict.NOT_WETTED: (
@@ -448,8 +446,8 @@ def mend(fault: Fault, alloy: Alloy) -> Mend:
         )
     stop = "twice without change: warm the board and do the whole part again"
     if fault.verdict is Verdict.LIFTED_PAD:
-        stop = "three pads gone under one part: the board is for spares"
-    elif fault.heats >= 3:
+        stop = FOR_SPARES
+    elif fault.heats >= MOST_HEATS:
         stop = f"it has {fault.heats} heats behind it: one more at most, then a new part"
     return Mend(
         steps=steps_for(fault.verdict),

@@ -6,20 +6,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.run.pad_heats import MOST_HEATS
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
 _M = Mark.FROM_MEMORY
-MOST_HEATS = constant(
-    "salvage_most_heats",
-    3.0,
-    "1",
-    mark=_M,
-    source="IPC/JEDEC J-STD-020 classifies for three passes, as remembered",
-    affects="is a salvaged part refused",
-)
 MOST_LIQUID_S = constant(
     "salvage_most_liquid",
     240.0,
@@ -146,12 +140,7 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
         first.append(f"lay it on a flat plate: every sole within {most:.2f} mm")
     if not passport.cleaned:
         first.append("take the old solder off the leads")
-    if passport.open_h is None and (package is None or package.family) not in (
-        "chip",
-        "chip array",
-        "inductor",
-        "crystal",
-    ):
+    if passport.open_h is None and (package is None or floor_life_of(package) is not None):
         first.append("bake it: hours out of a dry bag are not known")
     if passport.tested is Proof.NOT_YET:
         first.append("test it")

@@ -8,8 +8,18 @@ apart. What a run's forecast says of neighbours, which nobody watched, is told a
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from yellowfen.core.source.mark import Mark, constant
+
 Pad = tuple[str, str]
-MOST_HEATS = 3
+MOST_HEATS = constant(
+    "most_heats",
+    3.0,
+    "1",
+    mark=Mark.FROM_MEMORY,
+    source="IPC/JEDEC J-STD-020 classifies for three passes, as remembered",
+    affects="warnings of a part's heats, is a salvaged part refused",
+)
+AT_MOST = f"At most {MOST_HEATS:.0f} heats a part (J-STD-020, as remembered); mending counts too."
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -9,6 +9,20 @@ from yellowfen.core.run.machine import Cue, Effect, RunRule, Script, SetUp
 from yellowfen.core.run.pad_heats import PadHeats
 from yellowfen.core.run.run import SKIP, BenchRun, Key, KindOfRun
 
+# What is done about a damage that is found at a bare pad, step by step (common practice).
+REMEDIES: dict[str, tuple[str, ...]] = {
+    "lifted pad": (
+        "flat and still on its track: flux, a drop of epoxy under it, press, cure, then little heat",
+        "torn off: cut it away and run a wire to the next point of its net",
+    ),
+    "torn track": (
+        "scrape both ends bare, tin them, bridge them with the wire below",
+        "mask over it",
+    ),
+    "mask gone": ("mask or varnish over it before solder runs along the track",),
+}
+FOR_SPARES = "three pads gone under one part: the board is for spares"
+
 
 @dataclass(frozen=True, kw_only=True)
 class PadStep:

@@ -1,5 +1,6 @@
 """The Place stage: the order on the plan, exceptions, the printed guide."""
 
+from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
@@ -21,7 +22,7 @@ from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.package_svg import package_drawing
 from yellowfen.web.pages import page
-from yellowfen.web.paste_page import side_of
+from yellowfen.web.paste_page import side_of, whole_number
 from yellowfen.web.plan_svg import plan_svg
 from yellowfen.web.working import working_page
 from yellowfen.workflows import bench_runs
@@ -133,9 +134,6 @@ def change_order(
     """An exception (`wish`, `unwish`, `plain`), another school or batch size (`rule`), or the start
     of a run (`start`).
     """
-    from dataclasses import replace
-
-    from yellowfen.web.paste_page import whole_number
 
     side = side_of(side)
     try:

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from yellowfen.core.look.cleaning import MUST_NOT_MEET, Activity, CleaningPlan, Flux, minutes_said
-from yellowfen.core.look.proof import READY_MADE
+from yellowfen.core.look.proof import CHIP_MA, READY_MADE
 from yellowfen.core.quantity.number import typed_number
 from yellowfen.errors import YellowfenError
 from yellowfen.store import jobs
@@ -47,6 +47,7 @@ def _function(
         "board": found.board,
         "found": found,
         "ready_made": READY_MADE,
+        "chip_ma": CHIP_MA,
         "problem": problem,
         "typed": {
             "ground": found.ground,

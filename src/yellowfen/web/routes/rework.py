@@ -18,7 +18,7 @@ from yellowfen.core.rework.refit import part_stencil
 from yellowfen.core.rework.removal_steps import BY_HAND
 from yellowfen.core.rework.survey import Age, Answers, Coating, Power, Solder
 from yellowfen.core.rework.ways_off import Matters, OffWay
-from yellowfen.core.run.pads import PadsRun
+from yellowfen.core.run.pads import FOR_SPARES, REMEDIES, PadsRun
 from yellowfen.core.work.job import Job, Purpose
 from yellowfen.core.work.technique import iron_reaches
 from yellowfen.errors import InvalidValue, YellowfenError
@@ -375,6 +375,8 @@ def _pads(
         ],
         "run": run,
         "jumper": torn,
+        "remedies": REMEDIES,
+        "for_spares": FOR_SPARES,
         "amps": amps,
         "length": length,
         "problem": problem,
