@@ -167,9 +167,9 @@ def _heat(
         )
         below = (
             Preheater(
-                float(chance.uniform(80, 200)),
-                float(chance.uniform(5, 60)),
-                float(chance.choice([0.0, 0.5])),
+                celsius=float(chance.uniform(80, 200)),
+                air_w_m2k=float(chance.uniform(5, 60)),
+                glow_share=float(chance.choice([0.0, 0.5])),
             )
             if kind == "air below"
             else None

@@ -58,29 +58,27 @@ def started(connection: sqlite3.Connection, kind: KindOfRun) -> int:
         joints = tuple(
             LookJoint(ref="U4", pin=str(pin), seen_from="from the side") for pin in range(1, 9)
         )
-        return stored.add(connection, job, kind, LookPlan(joints=joints))
+        return stored.add(connection, job, LookPlan(joints=joints))
     if kind is CHECK:
         lines = tuple(
             CheckLine(here=f"A{n}", there=f"B{n}", expect="must connect") for n in range(8)
         )
-        return stored.add(connection, job, kind, CheckPlan(name="U4", lines=lines))
+        return stored.add(connection, job, CheckPlan(name="U4", lines=lines))
     if kind is WASH:
         washing = tuple(WashStep(title=f"pass {n}", detail="brush") for n in range(8))
-        return stored.add(connection, job, kind, WashRun(steps=washing))
+        return stored.add(connection, job, WashRun(steps=washing))
     if kind is REMOVE:
         words = [RemovalStep(title=f"step {n}", press="done") for n in range(8)]
         plan = RemovalRun(ref="U4", way="removal alloy", steps=tuple(words))
-        return stored.add(connection, job, kind, plan)
+        return stored.add(connection, job, plan)
     if kind is PRINT:
         boards = tuple(f"board {number}" for number in range(1, 9))
-        return stored.add(
-            connection, job, kind, PrintRun(boards=boards, stroke="along"), side="top"
-        )
+        return stored.add(connection, job, PrintRun(boards=boards, stroke="along"), side="top")
     if kind is MEND:
         steps = tuple(
             MendStep(ref="U4", pin=str(pin), fault="lean", steps=("flux",)) for pin in range(1, 9)
         )
-        return stored.add(connection, job, kind, MendRun(steps=steps))
+        return stored.add(connection, job, MendRun(steps=steps))
     starts = {
         PADS: lambda: rework.start_pads(connection, job, "U4"),
         HEAT: lambda: bench_runs.start_heat(connection, job),
