@@ -1,4 +1,4 @@
-"""The heat model solved a second way, from the equations in docs/architecture.md: one sparse
+"""The heat model solved a second way, from the equations in docs/evidence.md: one sparse
 implicit system, no splitting.
 
 Unknowns are the temperatures of all cells, cores and shells and the enthalpies of all joints;

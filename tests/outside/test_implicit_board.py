@@ -180,7 +180,7 @@ SCENES = {
 @pytest.mark.slow
 @pytest.mark.parametrize("name", SCENES)
 def test_melts_and_peaks_agree_with_an_implicit_solver(name: str) -> None:
-    """Last melts within 2 %, peaks within 1.5 K (measured: see docs/architecture.md)."""
+    """Last melts within 2 %, peaks within 1.5 K (measured: see docs/evidence.md)."""
     one = SCENES[name]
     mine = rehearse(one, Resolution(slab_share=math.inf))
     other = ImplicitBoard(one).solve(0.2)
