@@ -6,6 +6,7 @@
 import json
 import sys
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,11 @@ from tests import pictures as drawn
 from yellowfen.core.board.board import Board
 from yellowfen.core.look.part_seen import Pose, on_board
 from yellowfen.formats.board_files import read_board
+from yellowfen.store import pictures
+from yellowfen.store.packing import pack
+from yellowfen.workflows import demo
 from yellowfen.workflows.demo import demo_files
+from yellowfen.workflows.opening import open_database
 
 SHADES = (
     (0, (10, 12, 12)),
@@ -96,6 +101,20 @@ def main(folder: Path) -> None:
         ]
         print(f"{folder / name}.jpg of {part.ref}, {part.package.name}")
     (folder / "clicks.json").write_text(json.dumps(clicks, indent=1) + "\n")
+    (folder / "laid.json").write_text(json.dumps(laid(), indent=1) + "\n")
+
+
+def laid() -> dict[str, object]:
+    """The works of the pictures as they are found with their clicks."""
+    with TemporaryDirectory() as data:
+        connection = open_database(Path(data))
+        demo.fill(connection)
+        found = {}
+        for name in ("printed", "soldered"):
+            picture = demo.picture_laid(connection, 1, name)
+            found[name] = json.loads(pack(pictures.get(connection, picture).work))
+        connection.close()
+        return found
 
 
 if __name__ == "__main__":

@@ -4,17 +4,20 @@ refused and changes nothing.
 
 import json
 from importlib import resources
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
 
 from yellowfen.core.look.picture_work import Moment
 from yellowfen.store import pictures
+from yellowfen.store.packing import pack
 from yellowfen.workflows.opening import connect_existing
 
 from .test_jobs import opened
 
 FOLDER = resources.files("yellowfen.demo") / "pictures"
+LAID = json.loads((FOLDER / "laid.json").read_text())
 CLICKS = json.loads((FOLDER / "clicks.json").read_text())
 
 
@@ -28,6 +31,14 @@ def kept(client: TestClient, job: int, name: str = "soldered") -> int:
     )
     assert reply.status_code == 200
     return int(reply.url.path.split("/")[2])
+
+
+def work_of(client: TestClient, picture: int) -> dict[str, Any]:
+    """All that is kept beside a picture."""
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    row = pictures.get(connection, picture)
+    connection.close()
+    return dict(json.loads(pack(row.work)))
 
 
 def clicked(client: TestClient, picture: int, name: str, count: int = 4) -> str:
@@ -51,6 +62,13 @@ def test_a_picture_is_kept_laid_and_measured(client: TestClient) -> None:
     assert "It lies on the pads" in clicked(client, picture, "soldered")
     answer = client.post(f"/api/pictures/{picture}/parts/U1/snap").json()
     assert "12 joints beyond the limit. 12 joints too near the limit to tell" in answer["panel"]
+    found, shipped = (
+        work_of(client, picture),
+        LAID["soldered"],
+    )  # the demo comes with what this finds
+    assert found["poses"]["U1"] == pytest.approx(shipped["poses"]["U1"], abs=0.02)
+    assert found["fit"]["error_um"] == pytest.approx(shipped["fit"]["error_um"], rel=0.2)
+    assert (found["pins"], found["doubts"]) == (shipped["pins"], shipped["doubts"])
     turned = client.post(f"/api/pictures/{picture}/parts/U1/move", json={"turn": -1.2}).json()
     assert "12 joints beyond" not in turned["panel"]
     back = client.post(f"/api/pictures/{picture}/parts/U1/move", json={"back": True}).json()

@@ -26,6 +26,7 @@ from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
 from yellowfen.store import rework as stored_rework
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
+from yellowfen.store.packing import unpack
 from yellowfen.workflows import bench_runs as bench_runs_work
 from yellowfen.workflows import jobs as work
 from yellowfen.workflows import look, pictures, proof, refit, sketching
@@ -182,19 +183,35 @@ def furnish(connection: sqlite3.Connection) -> bool:
 
 
 def _pictures(connection: sqlite3.Connection, job_id: int) -> None:
-    """The controller after printing and after the heat, with the places clicked on them."""
+    """The controller after printing and after the heat, with the board laid over both and the part
+    found in the second: what that takes seconds to find is kept beside them (`laid.json`).
+    """
     folder = resources.files("yellowfen.demo") / "pictures"
-    clicks = json.loads((folder / "clicks.json").read_text())
+    laid = json.loads((folder / "laid.json").read_text())
+    for name in ("printed", "soldered"):
+        work = unpack(PictureWork, json.dumps(laid[name]))
+        data = (folder / f"{name}.jpg").read_bytes()
+        pictures.keep_picture(connection, job_id, data, name, work)
+
+
+def picture_laid(connection: sqlite3.Connection, job_id: int, name: str) -> int:
+    """Lay the board over one of the demo's pictures by its clicks, and search the part in the one
+    after the heat; returns the picture's id.
+    """
+    folder = resources.files("yellowfen.demo") / "pictures"
+    clicks = json.loads((folder / "clicks.json").read_text())[name]
     board = boards.get(connection, jobs.get(connection, job_id).board_id)
     middles = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in board.pads if pad.ref}
-    for name, moment in (("printed", Moment.PRINTED), ("soldered", Moment.SOLDERED)):
-        ref = clicks[name][0][0].split(".")[0]
-        work = PictureWork(moment=moment, ref=ref)
-        data = (folder / f"{name}.jpg").read_bytes()
-        picture = pictures.keep_picture(connection, job_id, data, name, work)
-        for pin, u, v in clicks[name]:
-            pictures.click(connection, picture, pin, middles[pin], (u, v))
-    pictures.snap_part(connection, picture, ref)
+    ref = clicks[0][0].split(".")[0]
+    moment = Moment.PRINTED if name == "printed" else Moment.SOLDERED
+    data = (folder / f"{name}.jpg").read_bytes()
+    work = PictureWork(moment=moment, ref=ref)
+    picture = pictures.keep_picture(connection, job_id, data, name, work)
+    for pin, u, v in clicks:
+        pictures.click(connection, picture, pin, middles[pin], (u, v))
+    if moment is Moment.SOLDERED:
+        pictures.snap_part(connection, picture, ref)
+    return picture
 
 
 _LEADED = Answers(solder=Solder.LEADED, age=Age.SHELF, power=Power.SAFE)
