@@ -6,6 +6,7 @@ maxima protect the user, its minima are the part maker's test. Process window in
 criterion's share of its half-width.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -166,6 +167,10 @@ def soak_band_c(alloy: Alloy) -> tuple[float, float]:
     return alloy.liquidus_c - 48.0, alloy.liquidus_c - 8.0
 
 
+_PASTE = "paste makers' windows, common practice"
+_STANDARD = "J-STD-020 maximum, as remembered"
+
+
 def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
     """Criteria of the target joints: coldest for what must be reached, hottest for what must not be
     passed.
@@ -173,20 +178,29 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
     columns = [index for index, joint in enumerate(rehearsal.joints) if joint.ref in scene.targets]
     times, joints = rehearsal.times_s, rehearsal.joint_c[:, columns]
     alloy = alloy_named(scene.part(scene.targets[0]).alloy)
-    low, high = soak_band_c(alloy)
-    coldest, hottest = joints.min(axis=1), joints.max(axis=1)
-    liquid = [_seconds(times, joints[:, i] > alloy.liquidus_c) for i in range(joints.shape[1])]
-    top = int(np.argmax(hottest))
     leaded = "Pb" in alloy.name
-    paste, standard = "paste makers' windows, common practice", "J-STD-020 maximum, as remembered"
-    criteria = [
+    return Profile(
+        (
+            *_wanted(times, joints, alloy),
+            *_at_most(times, joints.max(axis=1), leaded),
+            *_of_bodies(scene, rehearsal, leaded),
+        )
+    )
+
+
+def _wanted(times: Array, joints: Array, alloy: Alloy) -> tuple[ProfileFigure, ...]:
+    """What the paste wants: soak, seconds liquid, the coldest joint's peak."""
+    low, high = soak_band_c(alloy)
+    coldest = joints.min(axis=1)
+    liquid = [_seconds(times, joints[:, i] > alloy.liquidus_c) for i in range(joints.shape[1])]
+    return (
         ProfileFigure(
             name=f"soak, {low:.0f} to {high:.0f} °C",
             value=_soak_s(times, coldest, low, high),
             low=SOAK_LOW_S,
             high=SOAK_HIGH_S,
             unit="s",
-            source=paste,
+            source=_PASTE,
         ),
         ProfileFigure(
             name="shortest time above liquidus",
@@ -194,73 +208,45 @@ def profile_of(scene: Scene, rehearsal: Rehearsal) -> Profile:
             low=LIQUID_LOW_S,
             high=LIQUID_HIGH_S,
             unit="s",
-            source=paste,
+            source=_PASTE,
         ),
-        ProfileFigure(
-            name="longest time above liquidus",
-            value=max(liquid),
-            low=None,
-            high=LIQUID_MOST_S,
-            unit="s",
-            source=standard,
-        ),
+        _most("longest time above liquidus", max(liquid), LIQUID_MOST_S, "s"),
         ProfileFigure(
             name="coldest joint's peak",
             value=float(coldest.max()),
             low=alloy.liquidus_c + PEAK_LOW_K,
             high=alloy.liquidus_c + PEAK_HIGH_K,
             unit="°C",
-            source=paste,
+            source=_PASTE,
         ),
-        ProfileFigure(
-            name="steepest rise",
-            value=steepest(times, hottest),
-            low=None,
-            high=RISE_K_S,
-            unit="K/s",
-            source=standard,
-        ),
-        ProfileFigure(
-            name="steepest fall",
-            value=steepest(times, -hottest),
-            low=None,
-            high=FALL_K_S,
-            unit="K/s",
-            source=standard,
-        ),
-        ProfileFigure(
-            name="time to peak",
-            value=float(times[top]),
-            low=None,
-            high=TO_PEAK_LEADED_S if leaded else TO_PEAK_FREE_S,
-            unit="s",
-            source=standard,
-        ),
-    ]
-    criteria += [
-        ProfileFigure(
-            name=f"body of {ref}",
-            value=part.body_peak_c,
-            low=None,
-            high=part.limit_c,
-            unit="°C",
-            source=part.limit_why,
-        )
-        for ref in scene.targets
-        for part in [rehearsal.part(ref)]
-    ]
-    criteria += [
-        ProfileFigure(
-            name=f"{ref} within 5 °C of its limit or above",
-            value=_near_limit_s(rehearsal, ref),
-            low=None,
-            high=NEAR_LEADED_S if leaded else NEAR_FREE_S,
-            unit="s",
-            source=standard,
-        )
-        for ref in scene.targets
-    ]
-    return Profile(tuple(criteria))
+    )
+
+
+def _at_most(times: Array, hottest: Array, leaded: bool) -> tuple[ProfileFigure, ...]:
+    """What the standard allows at most of the hottest joint's course."""
+    to_peak = float(times[int(np.argmax(hottest))])
+    return (
+        _most("steepest rise", steepest(times, hottest), RISE_K_S, "K/s"),
+        _most("steepest fall", steepest(times, -hottest), FALL_K_S, "K/s"),
+        _most("time to peak", to_peak, TO_PEAK_LEADED_S if leaded else TO_PEAK_FREE_S, "s"),
+    )
+
+
+def _of_bodies(scene: Scene, rehearsal: Rehearsal, leaded: bool) -> Iterator[ProfileFigure]:
+    """Every target's body against its limit, then how long each is near it."""
+    for ref in scene.targets:
+        part = rehearsal.part(ref)
+        yield _most(f"body of {ref}", part.body_peak_c, part.limit_c, "°C", part.limit_why)
+    near_s = NEAR_LEADED_S if leaded else NEAR_FREE_S
+    for ref in scene.targets:
+        spent = _near_limit_s(rehearsal, ref)
+        yield _most(f"{ref} within 5 °C of its limit or above", spent, near_s, "s")
+
+
+def _most(
+    name: str, value: float, high: float, unit: str, source: str = _STANDARD
+) -> ProfileFigure:
+    return ProfileFigure(name=name, value=value, low=None, high=high, unit=unit, source=source)
 
 
 def _near_limit_s(rehearsal: Rehearsal, ref: str) -> float:

@@ -2,6 +2,9 @@
 how far apart, how large.
 """
 
+from collections.abc import Callable
+from typing import NamedTuple
+
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.quantity.number import in_range
 from yellowfen.errors import InvalidValue
@@ -26,6 +29,8 @@ def lands_by_count(
     laid out: four rows of a number that four does not divide, lands wider than the pitch.
     """
     in_range("pins", pins, 2, MOST_PINS)
+    if layout not in _MADE:
+        raise InvalidValue("layout", f"{layout[:20]!r} is none of {', '.join(LAYOUTS)}")
     long, wide = (in_range("land", one, 0.05, 40, "mm") for one in size_mm)
     if layout != "two ends":
         in_range("pitch", pitch_mm, 0.2, 20, "mm")
@@ -36,86 +41,30 @@ def lands_by_count(
             )
     if layout in ("two rows", "four rows", "two ends"):
         in_range("apart", apart_mm, 0.3, 100, "mm")
-    if layout == "one row":
-        lands = _row("left", pins, 1, pitch=pitch_mm, apart=0.0, long=long, wide=wide, joint=joint)
-    elif layout == "two ends":
-        _needs(pins == 2, "two ends are two lands; write 2")
-        lands = [
-            Land(
-                pin=pin,
-                x_mm=sign * apart_mm / 2,
-                y_mm=0.0,
-                size_x_mm=long,
-                size_y_mm=wide,
-                kind=joint,
-            )
-            for pin, sign in (("1", -1), ("2", 1))
-        ]
-    elif layout == "two rows":
-        _needs(pins % 2 == 0, "two rows need an even number of pins")
-        half = pins // 2
-        lands = [
-            *_row(
-                "left", half, 1, pitch=pitch_mm, apart=apart_mm, long=long, wide=wide, joint=joint
-            ),
-            *_row(
-                "right",
-                half,
-                half + 1,
-                pitch=pitch_mm,
-                apart=apart_mm,
-                long=long,
-                wide=wide,
-                joint=joint,
-            ),
-        ]
-    elif layout == "four rows":
-        _needs(pins % 4 == 0, "four rows need a number of pins that four divides")
-        side = pins // 4
-        lands = [
-            land
-            for number, where in enumerate(("left", "bottom", "right", "top"))
-            for land in _row(
-                where,
-                side,
-                number * side + 1,
-                pitch=pitch_mm,
-                apart=apart_mm,
-                long=long,
-                wide=wide,
-                joint=joint,
-            )
-        ]
-    elif layout == "grid":
-        edge = round(pins**0.5)
-        _needs(edge * edge == pins, "a grid is square here: 9, 16, 25 … lands")
-        lands = [
-            Land(
-                pin=f"{_LETTERS[row]}{column + 1}",
-                x_mm=(column - (edge - 1) / 2) * pitch_mm,
-                y_mm=((edge - 1) / 2 - row) * pitch_mm,
-                size_x_mm=long,
-                size_y_mm=long,
-                kind=joint,
-            )
-            for row in range(edge)
-            for column in range(edge)
-        ]
-    else:
-        raise InvalidValue("layout", f"{layout[:20]!r} is none of {', '.join(LAYOUTS)}")
-    if thermal_mm is not None:
-        x, y = (in_range("thermal", one, 0.2, 80, "mm") for one in thermal_mm)
-        lands.append(
-            Land(
-                pin=str(pins + 1),
-                x_mm=0.0,
-                y_mm=0.0,
-                size_x_mm=x,
-                size_y_mm=y,
-                kind=JointKind.THERMAL_PAD,
-            )
-        )
-    return tuple(lands)
+    lands = _MADE[layout](_Lands(pins, pitch_mm, apart_mm, long, wide, joint))
+    if thermal_mm is None:
+        return tuple(lands)
+    x, y = (in_range("thermal", one, 0.2, 80, "mm") for one in thermal_mm)
+    beneath = Land(
+        pin=str(pins + 1),
+        x_mm=0.0,
+        y_mm=0.0,
+        size_x_mm=x,
+        size_y_mm=y,
+        kind=JointKind.THERMAL_PAD,
+    )
+    return (*lands, beneath)
+
+
+class _Lands(NamedTuple):
+    """What a layout is made of, mm."""
+
+    pins: int
+    pitch: float
+    apart: float
+    long: float
+    wide: float
+    joint: JointKind
 
 
 _LETTERS = [
@@ -129,35 +78,72 @@ def _needs(holds: bool, said: str) -> None:
         raise InvalidValue("pins", said)
 
 
-def _row(
-    where: str,
-    count: int,
-    first: int,
-    pitch: float,
-    apart: float,
-    long: float,
-    wide: float,
-    joint: JointKind,
-) -> list[Land]:
+def _land(of: _Lands, pin: str, x: float, y: float, upright: bool = False) -> Land:
+    """A land at a place; `upright` where its lead runs along y."""
+    across = (of.wide, of.long) if upright else (of.long, of.wide)
+    return Land(pin=pin, x_mm=x, y_mm=y, size_x_mm=across[0], size_y_mm=across[1], kind=of.joint)
+
+
+def _row(of: _Lands, where: str, count: int, first: int) -> list[Land]:
     """A row of lands on one side, in counting order."""
     lands = []
     for number in range(count):
-        along = ((count - 1) / 2 - number) * pitch
+        along = ((count - 1) / 2 - number) * of.pitch
         x, y = {
-            "left": (-apart / 2, along),
-            "bottom": (-along, -apart / 2),
-            "right": (apart / 2, -along),
-            "top": (along, apart / 2),
+            "left": (-of.apart / 2, along),
+            "bottom": (-along, -of.apart / 2),
+            "right": (of.apart / 2, -along),
+            "top": (along, of.apart / 2),
         }[where]
-        across = (long, wide) if where in ("left", "right") else (wide, long)
-        lands.append(
-            Land(
-                pin=str(first + number),
-                x_mm=x,
-                y_mm=y,
-                size_x_mm=across[0],
-                size_y_mm=across[1],
-                kind=joint,
-            )
-        )
+        lands.append(_land(of, str(first + number), x, y, where in ("bottom", "top")))
     return lands
+
+
+def _one_row(of: _Lands) -> list[Land]:
+    return _row(of._replace(apart=0.0), "left", of.pins, 1)
+
+
+def _two_ends(of: _Lands) -> list[Land]:
+    _needs(of.pins == 2, "two ends are two lands; write 2")
+    return [_land(of, pin, sign * of.apart / 2, 0.0) for pin, sign in (("1", -1), ("2", 1))]
+
+
+def _two_rows(of: _Lands) -> list[Land]:
+    _needs(of.pins % 2 == 0, "two rows need an even number of pins")
+    half = of.pins // 2
+    return [*_row(of, "left", half, 1), *_row(of, "right", half, half + 1)]
+
+
+def _four_rows(of: _Lands) -> list[Land]:
+    _needs(of.pins % 4 == 0, "four rows need a number of pins that four divides")
+    side = of.pins // 4
+    return [
+        land
+        for number, where in enumerate(("left", "bottom", "right", "top"))
+        for land in _row(of, where, side, number * side + 1)
+    ]
+
+
+def _grid(of: _Lands) -> list[Land]:
+    edge = round(of.pins**0.5)
+    _needs(edge * edge == of.pins, "a grid is square here: 9, 16, 25 … lands")
+    square, middle = of._replace(wide=of.long), (edge - 1) / 2
+    return [
+        _land(
+            square,
+            f"{_LETTERS[row]}{column + 1}",
+            (column - middle) * of.pitch,
+            (middle - row) * of.pitch,
+        )
+        for row in range(edge)
+        for column in range(edge)
+    ]
+
+
+_MADE: dict[str, Callable[[_Lands], list[Land]]] = {
+    "one row": _one_row,
+    "two ends": _two_ends,
+    "two rows": _two_rows,
+    "four rows": _four_rows,
+    "grid": _grid,
+}

@@ -6,7 +6,7 @@ beside them. Times are seconds since 1970, given by whoever calls. Laws: no task
 it waits for has ended, nor before now unless it is done; what is done keeps its times.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Generator, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from yellowfen.core.board.board import Board
@@ -222,6 +222,18 @@ def tasks_of(build: Build) -> tuple[ScheduleTask, ...]:
 
 
 def _tasks(build: Build) -> Iterator[ScheduleTask]:
+    last = yield from _laid_out(build)
+    for side in build.sides:
+        last = yield from _on_side(build, side, last)
+    last = yield from _put_right(build, last)
+    yield from _cleaned_and_tested(build, last)
+
+
+_Steps = Generator[ScheduleTask, None, tuple[str, ...]]  # tasks, and what the next wait for
+
+
+def _laid_out(build: Build) -> _Steps:
+    """Paste out of the fridge, the kit, boards and tools."""
     pace, paste = build.pace, bool(build.sides)
     if paste:
         yield ScheduleTask(
@@ -256,50 +268,68 @@ def _tasks(build: Build) -> Iterator[ScheduleTask]:
             why="from here it dries",
         )
         last = ("open", "kit")
-    for side in build.sides:
-        if build.stencil:
-            yield ScheduleTask(
-                key=f"fixture {side}",
-                name=f"Fixture and foil, {side}",
-                minutes=pace * build.set_up_min,
-                passive=False,
-                after=last,
-                why="scraps, tape, aligned by two far corners",
-            )
-            last = (f"fixture {side}",)
-        for number in range(1, build.boards + 1):
-            name = f"board {number}, {side}" if build.boards > 1 else side
-            yield ScheduleTask(
-                key=f"paste {side} {number}",
-                name=f"{'Print' if build.stencil else 'Dot'} {name}",
-                minutes=pace * build.paste_min.get(side, 2.0),
-                passive=False,
-                after=last,
-            )
-            yield ScheduleTask(
-                key=f"place {side} {number}",
-                name=f"Place {name}",
-                minutes=pace * build.place_min.get(side, 10.0),
-                passive=False,
-                after=(f"paste {side} {number}",),
-            )
-            yield ScheduleTask(
-                key=f"heat {side} {number}",
-                name=f"Heat {name}",
-                minutes=pace * build.heat_min.get(side, 5.0),
-                passive=False,
-                after=(f"place {side} {number}",),
-            )
-            yield ScheduleTask(
-                key=f"cool {side} {number}",
-                name=f"Cool {name}, untouched",
-                minutes=COOL_MIN,
-                passive=True,
-                after=(f"heat {side} {number}",),
-            )
-        last = tuple(f"cool {side} {number}" for number in range(1, build.boards + 1))
+    return last
+
+
+def _on_side(build: Build, side: str, last: tuple[str, ...]) -> _Steps:
+    """Paste, parts and heat of one side, board after board."""
+    if build.stencil:
+        yield ScheduleTask(
+            key=f"fixture {side}",
+            name=f"Fixture and foil, {side}",
+            minutes=build.pace * build.set_up_min,
+            passive=False,
+            after=last,
+            why="scraps, tape, aligned by two far corners",
+        )
+        last = (f"fixture {side}",)
+    for number in range(1, build.boards + 1):
+        yield from _board(build, side, number, last)
+    return tuple(f"cool {side} {number}" for number in range(1, build.boards + 1))
+
+
+def _board(build: Build, side: str, number: int, last: tuple[str, ...]) -> Iterator[ScheduleTask]:
+    """One board's paste, parts and heat on one side, and its cooling."""
+    name = f"board {number}, {side}" if build.boards > 1 else side
+    yield ScheduleTask(
+        key=f"paste {side} {number}",
+        name=f"{'Print' if build.stencil else 'Dot'} {name}",
+        minutes=build.pace * build.paste_min.get(side, 2.0),
+        passive=False,
+        after=last,
+    )
+    yield ScheduleTask(
+        key=f"place {side} {number}",
+        name=f"Place {name}",
+        minutes=build.pace * build.place_min.get(side, 10.0),
+        passive=False,
+        after=(f"paste {side} {number}",),
+    )
+    yield ScheduleTask(
+        key=f"heat {side} {number}",
+        name=f"Heat {name}",
+        minutes=build.pace * build.heat_min.get(side, 5.0),
+        passive=False,
+        after=(f"place {side} {number}",),
+    )
+    yield ScheduleTask(
+        key=f"cool {side} {number}",
+        name=f"Cool {name}, untouched",
+        minutes=COOL_MIN,
+        passive=True,
+        after=(f"heat {side} {number}",),
+    )
+
+
+def _many(build: Build) -> tuple[str, float]:
+    """The boards in words, and what a minute a board comes to."""
     many = f"{build.boards} boards" if build.boards > 1 else "the board"
-    each = pace * build.boards * share_of_whole(build.share)
+    return many, build.pace * build.boards * share_of_whole(build.share)
+
+
+def _put_right(build: Build, last: tuple[str, ...]) -> _Steps:
+    """Looking, what did not come out, and the parts by iron."""
+    (many, each), pace = _many(build), build.pace
     yield ScheduleTask(
         key="look",
         name=f"Look at {many}",
@@ -326,6 +356,12 @@ def _tasks(build: Build) -> Iterator[ScheduleTask]:
             after=last,
         )
         last = ("iron",)
+    return last
+
+
+def _cleaned_and_tested(build: Build, last: tuple[str, ...]) -> Iterator[ScheduleTask]:
+    """Washing and drying, what goes on afterwards, tests."""
+    (many, each), pace = _many(build), build.pace
     if build.wash:
         yield ScheduleTask(
             key="clean",
