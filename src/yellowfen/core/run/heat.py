@@ -329,22 +329,70 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     bands = dict(zip(now.refs, now.flows, strict=True)) if now else {}
     targets = [_revised(one, bands.get(one.ref)) for one in forecast.targets]
     stop = forecast.latest_s if now is None else now.stop_s
-    rows: list[tuple[float, Cue]] = []
-    for place, move in enumerate(heating[1:], 1):
-        words = _DEED_WORDS[move.deed]
-        cue = Cue(
-            key=move_key(place + 1),
-            title=_move_words(heating[place - 1]),
-            press=f"{words} now",
-            ahead=words,
-            due_s=begins[place],
-            free=True,
-            after=START if place == 1 else move_key(place),
+    moves = _moves(heating, begins)
+    flows = [_as_one(targets, now, heating, begins)] if forecast.grouped else []
+    if plan.lifts:
+        flows += _lifts(forecast, targets, end, live)
+    elif not forecast.grouped:
+        flows += _flows(targets, heating, begins, end)
+    away = _away_s(end, targets, stop, live)
+    if plan.lifts:
+        away = max([away, *(due for due, _ in flows)])
+    # Nobody is sent away before what is waited for, unless all of it has flowed.
+    at_once = bool(live and flows and all(cue.key in live.moments_s for _, cue in flows))
+    last = max((due for due, _ in flows), default=away)
+    leaves = _leaves(plan, heating, away, ends=tuple(cue.key for _, cue in moves), at_once=at_once)
+    rows = [*moves, *flows, (-1.0 if at_once else max(away, last), leaves)]
+    hopes = _hopes(targets, forecast.grouped)
+    start = Cue(
+        key=START,
+        title=_ready(heating[0] if heating else None, plan.lifts),
+        press=_STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start",
+        detail=f"{'As the last run showed' if live else 'Forecast'}: {hopes}" if hopes else "",
+    )
+    middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
+    solid = _solid(tuple(cue.key for _, cue in flows))
+    closing = "Done. Let it cool untouched."
+    return Script(
+        rule=_RULE,
+        cues=(start, *middle, solid, *_nearby(plan, forecast)),
+        closing="Off. Count the neighbours, look at the pads." if plan.lifts else closing,
+        stop_s=stop,
+        stop_why=forecast.latest_why,
+        extras=(*_signs(), *_springs(plan)),
+    )
+
+
+def _moves(heating: Sequence[Move], begins: Sequence[float]) -> list[tuple[float, Cue]]:
+    """The heating moves after the first, each with the second at which it begins."""
+    return [
+        (
+            begins[place],
+            Cue(
+                key=move_key(place + 1),
+                title=_move_words(heating[place - 1]),
+                press=f"{_DEED_WORDS[move.deed]} now",
+                ahead=_DEED_WORDS[move.deed],
+                due_s=begins[place],
+                free=True,
+                after=START if place == 1 else move_key(place),
+            ),
         )
-        rows.append((begins[place], cue))
-    if forecast.grouped:
-        rows.append(_as_one(targets, now, heating, begins))
-    for target in () if forecast.grouped or plan.lifts else targets:
+        for place, move in enumerate(heating[1:], 1)
+    ]
+
+
+def _flows(
+    targets: Sequence[TargetForecast],
+    heating: Sequence[Move],
+    begins: Sequence[float],
+    end: float,
+) -> list[tuple[float, Cue]]:
+    """Every target's flow with the second at which it is due; at the heat's end where none is
+    expected.
+    """
+    rows = []
+    for target in targets:
         due = end if target.flows_s is None else target.flows_s
         here = heating[max(place for place, begin in enumerate(begins) if begin <= due)]
         cue = Cue(
@@ -358,63 +406,50 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
             refs=(target.ref,),
         )
         rows.append((due, _lagging(cue, target.watch, target.late_s)))
+    return rows
+
+
+def _leaves(
+    plan: HeatPlan,
+    heating: Sequence[Move],
+    away: float,
+    ends: tuple[str, ...],
+    *,
+    at_once: bool,
+) -> Cue:
+    """Heat away: at once where all of it has flowed; what it `ends` has no sense afterwards."""
+    title = _move_words(heating[-1]) if heating else ""
+    if at_once:
+        title = "All of it has flowed."
     if plan.lifts:
-        rows += _lifts(forecast, targets, end, live)
-    away = _away_s(end, targets, stop, live)
-    if plan.lifts:
-        away = max([away, *(due for due, cue in rows if cue.refs)])
-    moves = tuple(cue.key for _, cue in rows if not cue.refs)
-    flows = tuple(cue.key for _, cue in rows if cue.refs)
-    leaves = Cue(
+        title = "Hold it in the tweezers; it is hot."
+    return Cue(
         key=AWAY,
-        title=_move_words(heating[-1]) if heating else "",
+        title=title,
         press="Heat is away",
         ahead="Take the heat away",
         due_s=away,
         after=START,
         free=True,
-        ends=moves,
+        ends=ends,
     )
-    at_once = bool(live and flows and all(key in live.moments_s for key in flows))
-    if at_once:
-        leaves = replace(leaves, title="All of it has flowed.")
-    hopes = ", ".join(
-        f"{one.ref} flows at {one.flows_s:.0f} s"
-        if one.flows_s is not None
-        else f"{one.ref} does not flow"
-        for one in targets
-    )
-    if forecast.grouped:
-        known = [one.flows_s for one in targets if one.flows_s is not None]
-        never = len(targets) - len(known)
-        hopes = (
-            f"the first flows at {min(known):.0f} s, the last at {max(known):.0f} s"
-            if known
-            else ""
+
+
+def _hopes(targets: Sequence[TargetForecast], grouped: bool) -> str:
+    """When the targets are expected to flow, in words: one by one, or the first and the last."""
+    if not grouped:
+        return ", ".join(
+            f"{one.ref} flows at {one.flows_s:.0f} s"
+            if one.flows_s is not None
+            else f"{one.ref} does not flow"
+            for one in targets
         )
-        hopes += f", {counted(never, 'part')} would stay cold" if never else ""
-    first = _STARTS.get(heating[0].deed, "Start: air on the board") if heating else "Start"
-    start = Cue(
-        key=START,
-        title=_ready(heating[0] if heating else None, plan.lifts),
-        press=first,
-        detail=f"{'As the last run showed' if live else 'Forecast'}: {hopes}" if hopes else "",
+    known = [one.flows_s for one in targets if one.flows_s is not None]
+    never = len(targets) - len(known)
+    hopes = (
+        f"the first flows at {min(known):.0f} s, the last at {max(known):.0f} s" if known else ""
     )
-    if plan.lifts:
-        leaves = replace(leaves, title="Hold it in the tweezers; it is hot.", free=True)
-    # Nobody is sent away before what is waited for, unless all of it has flowed.
-    last = max((due for due, cue in rows if cue.refs), default=away)
-    rows.append((-1.0 if at_once else max(away, last), leaves))
-    middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
-    closing = "Done. Let it cool untouched."
-    return Script(
-        rule=_RULE,
-        cues=(start, *middle, _solid(flows), *_nearby(plan, forecast)),
-        closing="Off. Count the neighbours, look at the pads." if plan.lifts else closing,
-        stop_s=stop,
-        stop_why=forecast.latest_why,
-        extras=(*_signs(), *_springs(plan)),
-    )
+    return hopes + (f", {counted(never, 'part')} would stay cold" if never else "")
 
 
 def _springs(plan: HeatPlan) -> tuple[Cue, ...]:
