@@ -4,7 +4,9 @@
 """
 
 import json
+import sqlite3
 import sys
+from importlib import resources
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -15,10 +17,12 @@ from tests import pictures as drawn
 
 from yellowfen.core.board.board import Board
 from yellowfen.core.look.part_seen import Pose, on_board
+from yellowfen.core.look.picture_work import Moment, PictureWork
 from yellowfen.formats.board_files import read_board
-from yellowfen.store import pictures
+from yellowfen.store import boards, jobs, pictures
 from yellowfen.store.packing import pack
 from yellowfen.workflows import demo
+from yellowfen.workflows import pictures as workflow
 from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import open_database
 
@@ -104,6 +108,26 @@ def main(folder: Path) -> None:
     (folder / "laid.json").write_text(json.dumps(laid(), indent=1) + "\n")
 
 
+def picture_laid(connection: sqlite3.Connection, job_id: int, name: str) -> int:
+    """Lay the board over one of the demo's pictures by its clicks, and search the part in the one
+    after the heat; returns the picture's id.
+    """
+    folder = resources.files("yellowfen.demo") / "pictures"
+    clicks = json.loads((folder / "clicks.json").read_text())[name]
+    board = boards.get(connection, jobs.get(connection, job_id).board_id)
+    middles = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in board.pads if pad.ref}
+    ref = clicks[0][0].split(".")[0]
+    moment = Moment.PRINTED if name == "printed" else Moment.SOLDERED
+    data = (folder / f"{name}.jpg").read_bytes()
+    work = PictureWork(moment=moment, ref=ref)
+    picture = workflow.keep_picture(connection, job_id, data, name, work)
+    for pin, u, v in clicks:
+        workflow.click(connection, picture, pin, middles[pin], (u, v))
+    if moment is Moment.SOLDERED:
+        workflow.snap_part(connection, picture, ref)
+    return picture
+
+
 def laid() -> dict[str, object]:
     """The works of the pictures as they are found with their clicks."""
     with TemporaryDirectory() as data:
@@ -111,7 +135,7 @@ def laid() -> dict[str, object]:
         demo.fill(connection)
         found = {}
         for name in ("printed", "soldered"):
-            picture = demo.picture_laid(connection, 1, name)
+            picture = picture_laid(connection, 1, name)
             found[name] = json.loads(pack(pictures.get(connection, picture).work))
         connection.close()
         return found

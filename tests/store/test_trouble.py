@@ -13,6 +13,7 @@ import time
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -273,8 +274,8 @@ def test_a_full_disk_is_told_and_nothing_is_lost(
         create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False
     )
 
-    def bounded(path: Path) -> sqlite3.Connection:
-        connection = connect(path)
+    def bounded(path: Path, **more: Any) -> sqlite3.Connection:
+        connection = connect(path, **more)
         pages = connection.execute("PRAGMA page_count").fetchone()[0]
         connection.execute(f"PRAGMA max_page_count = {pages}")
         return connection
@@ -310,8 +311,8 @@ def test_a_lock_of_another_program_is_told(folder: Path, monkeypatch: pytest.Mon
         create_app(folder), base_url="http://127.0.0.1", raise_server_exceptions=False
     )
 
-    def hasty(path: Path) -> sqlite3.Connection:
-        connection = connect(path)
+    def hasty(path: Path, **more: Any) -> sqlite3.Connection:
+        connection = connect(path, **more)
         connection.execute("PRAGMA busy_timeout = 200")
         return connection
 

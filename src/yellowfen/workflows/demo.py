@@ -12,7 +12,7 @@ from yellowfen.core.board.sketch import Plane, SketchedPart
 from yellowfen.core.heat.heat_plan import USUAL_AIR, HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.scene import Core, Deed, Move
 from yellowfen.core.heat.source import HotPlate, Iron, TipShape
-from yellowfen.core.look.picture_work import Moment, PictureWork
+from yellowfen.core.look.picture_work import PictureWork
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.rework.legs import Proof
@@ -192,26 +192,6 @@ def _pictures(connection: sqlite3.Connection, job_id: int) -> None:
         work = unpack(PictureWork, json.dumps(laid[name]))
         data = (folder / f"{name}.jpg").read_bytes()
         pictures.keep_picture(connection, job_id, data, name, work)
-
-
-def picture_laid(connection: sqlite3.Connection, job_id: int, name: str) -> int:
-    """Lay the board over one of the demo's pictures by its clicks, and search the part in the one
-    after the heat; returns the picture's id.
-    """
-    folder = resources.files("yellowfen.demo") / "pictures"
-    clicks = json.loads((folder / "clicks.json").read_text())[name]
-    board = boards.get(connection, jobs.get(connection, job_id).board_id)
-    middles = {f"{pad.ref}.{pad.pin}": (pad.x_mm, pad.y_mm) for pad in board.pads if pad.ref}
-    ref = clicks[0][0].split(".")[0]
-    moment = Moment.PRINTED if name == "printed" else Moment.SOLDERED
-    data = (folder / f"{name}.jpg").read_bytes()
-    work = PictureWork(moment=moment, ref=ref)
-    picture = pictures.keep_picture(connection, job_id, data, name, work)
-    for pin, u, v in clicks:
-        pictures.click(connection, picture, pin, middles[pin], (u, v))
-    if moment is Moment.SOLDERED:
-        pictures.snap_part(connection, picture, ref)
-    return picture
 
 
 _LEADED = Answers(solder=Solder.LEADED, age=Age.SHELF, power=Power.SAFE)
