@@ -41,7 +41,9 @@ def lands_by_count(
             )
     if layout in ("two rows", "four rows", "two ends"):
         in_range("apart", apart_mm, 0.3, 100, "mm")
-    lands = _MADE[layout](_Lands(pins, pitch_mm, apart_mm, long, wide, joint))
+    lands = _MADE[layout](
+        _Lands(pins=pins, pitch=pitch_mm, apart=apart_mm, long=long, wide=wide, joint=joint)
+    )
     if thermal_mm is None:
         return tuple(lands)
     x, y = (in_range("thermal", one, 0.2, 80, "mm") for one in thermal_mm)
