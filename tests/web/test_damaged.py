@@ -25,6 +25,7 @@ def database(client: TestClient) -> sqlite3.Connection:
         ("job", "parts", "{}", "/jobs/1/heat"),
         ("bench_run", "plan", "[]", ""),
         ("tool", "content", '{"set_c": "NaN"}', ""),
+        ("station", "air", '{"nozzle_mm": 6}', ""),
         ("paste_plan", "content", '{"foil_mm": 9}', "/jobs/1/paste"),
         ("ready_plan", "content", '{"boards": -1}', "/jobs/1/ready"),
         ("own_package", "content", '{"name": ""}', ""),

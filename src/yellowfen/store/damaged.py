@@ -16,6 +16,7 @@ from yellowfen.core.deposit.paste_plan import ChangeStep, PastePlan
 from yellowfen.core.deposit.weighing import Weighing
 from yellowfen.core.heat.calibrate import Calibration
 from yellowfen.core.heat.heat_plan import HeatPlan
+from yellowfen.core.heat.source import HotAir
 from yellowfen.core.look.picture_work import PictureWork
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.library import OwnPackage
@@ -33,6 +34,7 @@ _KEPT: tuple[tuple[str, str, Hashable, str, str], ...] = (
     ("board", "choices", Choices, "what was chosen for a board", "name"),
     ("board", "sketch", Sketch, "sketch", "name"),
     ("heat", "plan", HeatPlan, "heat of a job", "name"),
+    ("station", "air", HotAir, "hot-air station", "name"),
     ("job", "parts", tuple[str, ...], "job", "name"),
     ("own_package", "content", OwnPackage, "package of yours", "name"),
     ("calibration", "result", Calibration, "calibration", "id"),

@@ -428,8 +428,9 @@ def touch_joint(
         tie,
     )
     kept = kept_of(connection, Rehearsals).touched
-    if key in kept:
-        return kept[key]
+    with kept.lock:
+        if key in kept:
+            return kept[key]
     scene = scene_as_laid(board, plan)
     if tie == AS_DRAWN:
         found = touch_as_drawn(

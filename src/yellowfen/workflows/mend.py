@@ -209,13 +209,16 @@ def _touches(
         )
     )
     worked = kept_of(connection, WorkedTouches).by_question
+    if (known := worked.get(key)) is not None:
+        return known
     try:
-        if key not in worked:
-            scene = off_scene(state.whole, plan, part.ref, alloy)
-            worked[key] = touches_at(scene, iron, part.ref, fault.pin, tie)
+        found = touches_at(
+            off_scene(state.whole, plan, part.ref, alloy), iron, part.ref, fault.pin, tie
+        )
     except YellowfenError:
         return None  # a part that the model does not know is still mended by eye
-    return worked[key]
+    worked[key] = found
+    return found
 
 
 def start_mending(connection: sqlite3.Connection, job_id: int) -> int:

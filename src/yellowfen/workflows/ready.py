@@ -445,8 +445,8 @@ def _kept_order(connection: sqlite3.Connection, state: ReadyState, side: str) ->
     """An order from memory, or as the worker left it."""
     job_id, asked = state.paste.job.id, order_asked(connection, state, side)
     orders = kept_of(connection, Orders).by_question
-    if asked in orders:
-        return orders[asked]
+    if (known := orders.get(asked)) is not None:
+        return known
     task = tasks.asked_last(connection, job_id, ORDER, asked)
     if task is None or task.state != work.DONE or not task.steps:
         return None

@@ -197,7 +197,7 @@ def rehearse(job_id: int, plan: PlanSent, database: Database, quick: bool = Fals
     """Keep the plan and rehearse it; `quick` answers from the coarse grid first."""
     job = keep_heat_plan(database, job_id, plan)
     if not job.plan.targets:
-        return JSONResponse({"empty": True})
+        return JSONResponse({"empty": True, "nozzle": job.plan.air.nozzle_words})
     if quick:
         begin_full(database, job)
     done = rehearse_job(database, job, quick)
