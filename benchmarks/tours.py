@@ -4,7 +4,6 @@ many random beginnings. `python -m benchmarks tours [restarts]`.
 
 import time
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 import numpy as np
 from tests.conftest import DATA, files_in
@@ -12,24 +11,18 @@ from tests.conftest import DATA, files_in
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import Doubts, settled
 from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
-from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import Move, Scene
-from yellowfen.core.heat.tour import (
+from yellowfen.core.heat.tour import Tour, plan_tour
+from yellowfen.core.heat.tour_search import (
     HEIGHTS_MM,
-    ORDERS,
     WARMS_S,
     BestTour,
-    Tour,
-    gathered,
+    TourWish,
     improved,
-    plan_tour,
-    reach_mm,
-    resolution_for,
-    stop_over,
-    walk,
-    warming,
     without,
 )
+from yellowfen.core.heat.tour_stops import ORDERS, gathered, reach_mm, stop_over, warming
+from yellowfen.core.heat.tour_walk import Charge, Ground
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.demo import demo_files
@@ -51,12 +44,12 @@ def cases() -> Iterator[tuple[str, Scene]]:
             yield f"{name} {side}, {len(targets)} parts", scene_of(board, plan)
 
 
-def restarted(scene: Scene, count: int, given_s: float) -> tuple[float, float, int]:
+def restarted(scene: Scene, count: int, given_s: float, wish: TourWish) -> tuple[float, float, int]:
     """Cost and seconds of the best of random beginnings, each changed a dozen times for the better,
     and how many there was time for.
     """
     chance = np.random.default_rng(3)
-    ready = prepare(scene, resolution_for(scene))
+    ground = Ground(scene)
     began, best, done = time.perf_counter(), (np.inf, np.inf), 0
     while done < count and time.perf_counter() - began < given_s:
         height = float(chance.choice(HEIGHTS_MM))
@@ -64,46 +57,53 @@ def restarted(scene: Scene, count: int, given_s: float) -> tuple[float, float, i
         stops: list[Move] = [stop_over(scene, group, height) for group in groups]
         moves = [stops[i] for i in chance.permutation(len(stops))]
         warm = warming(scene, float(chance.choice(WARMS_S)))
-        found = BestTour(scene=scene, walk=walk(ready, scene, [*warm, *moves]), left=(), walks=1)
-        for better in improved(ready, found, 13):
+        found = BestTour(ground=ground, walk=ground.walk([*warm, *moves]), left=(), walks=1)
+        for better in improved(found, 13, wish):
             found = better
-        best, done = min(best, (found.walk.cost_s, found.walk.total_s)), done + 1
+        best = min(best, (found.walk.cost_s(wish.charge), found.walk.total_s))
+        done += 1
     return *best, done
 
 
 def tours(restarts: int = RESTARTS) -> None:
-    """Print seconds, risks and costs of each case."""
+    """Print seconds, risks and costs of each case, under each charge."""
     for name, raw in cases():
-        began, first = time.perf_counter(), None
-        tour, found = None, None
-        for step in plan_tour(raw, Doubts()):
-            first = first or time.perf_counter() - began
-            tour, found = (step, found) if isinstance(step, Tour) else (tour, step)
-        took = time.perf_counter() - began
-        assert tour is not None
-        assert found is not None
-        worst = max(tour.harmed_in.values(), default=0)
-        scene = settled(without(raw, [one.ref for one in tour.left]), Doubts())
-        ready = prepare(scene, resolution_for(scene))
-        mine = walk(ready, scene, found.walk.moves)
+        for charge in Charge:
+            one_tour(f"{name}, {charge}", raw, TourWish(charge=charge), restarts)
+
+
+def one_tour(name: str, raw: Scene, wish: TourWish, restarts: int) -> None:
+    """Print one case: processor time, and costs against simple orders and random beginnings."""
+    began, first = time.process_time(), None
+    tour, found = None, None
+    for step in plan_tour(raw, Doubts(), wish=wish):
+        first = first or time.process_time() - began
+        tour, found = (step, found) if isinstance(step, Tour) else (tour, step)
+    took = time.process_time() - began
+    assert tour is not None
+    assert found is not None
+    worst = max(tour.harmed_in.values(), default=0)
+    scene = settled(without(raw, [left.ref for left in tour.left]), Doubts())
+    ground = Ground(scene)
+    mine = ground.walk(found.walk.moves)
+    cost = mine.cost_s(wish.charge)
+    print(
+        f"tour of {name}: first after {first:.1f} s of processor, final after {took:.1f} s;"
+        f" {len(tour.stops)} stops in {tour.walk.total_s:.0f} s, {len(tour.left)} left to the iron;"
+        f" on the fine grid {len(tour.walk.cold)} cold, {len(tour.walk.harmed)} past a limit; in"
+        f" samples a limit is passed at most in {worst} of {tour.count}"
+    )
+    stops = [stop_over(scene, (ref,), 15.0) for ref in scene.targets]
+    for order, arranged in ORDERS.items():
+        plain = ground.walk(arranged(scene, stops))
         print(
-            f"tour of {name}: first after {first:.1f} s, final after {took:.1f} s; {len(tour.stops)}"
-            f" stops in {tour.walk.total_s:.0f} s, {len(tour.left)} left to the iron; on the fine"
-            f" grid {len(tour.walk.cold)} cold, {len(tour.walk.harmed)} past a limit; in samples a"
-            f" limit is passed at most in {worst} of {tour.count}"
+            f"  at risk {len(mine.at_risk)} against {len(plain.at_risk)} with one stop a part,"
+            f" {order} ({mine.total_s:.0f} s against {plain.total_s:.0f} s, cost {cost:.0f} against"
+            f" {plain.cost_s(wish.charge):.0f})"
         )
-        stops = [stop_over(scene, (ref,), 15.0) for ref in scene.targets]
-        for order, arranged in ORDERS.items():
-            plain = walk(ready, scene, arranged(scene, stops))
-            print(
-                f"  at risk {len(mine.at_risk)} against {len(plain.at_risk)} with one stop a part,"
-                f" {order} ({mine.total_s:.0f} s against {plain.total_s:.0f} s, cost"
-                f" {mine.cost_s:.0f} against {plain.cost_s:.0f})"
-            )
-        if restarts:
-            best, seconds, done = restarted(replace(scene), restarts, GIVEN_S)
-            print(
-                f"  cost {mine.cost_s:.0f} against {best:.0f} ({mine.cost_s / best - 1:+.0%}), time"
-                f" {mine.total_s:.0f} s against {seconds:.0f} s, of the best of {done} random"
-                " beginnings"
-            )
+    if restarts:
+        best, seconds, done = restarted(scene, restarts, GIVEN_S, wish)
+        print(
+            f"  cost {cost:.0f} against {best:.0f} ({cost / best - 1:+.0%}), time"
+            f" {mine.total_s:.0f} s against {seconds:.0f} s, of the best of {done} random beginnings"
+        )

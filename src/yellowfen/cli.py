@@ -193,6 +193,12 @@ def _add_heat(verbs: _Verbs) -> None:
     verb.add_argument(
         "--order", default="", help="nearest next, row by row or alternate ends (default the best)"
     )
+    verb.add_argument(
+        "--save",
+        default="spare the joints",
+        choices=("spare the joints", "quick"),
+        help="what the tour is to save: joints from melting twice, or time",
+    )
     _air(verb)
     verb.add_argument("--alloy", default="Sn63Pb37")
     for name, said in (

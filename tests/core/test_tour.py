@@ -11,26 +11,16 @@ import yellowfen.core.heat.follow as module
 from tests.conftest import DATA, files_in, small_scene
 from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import Doubts, how_sure, settled, watched_stop
-from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour
+from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour, resolution_for
 from yellowfen.core.heat.heat_plan import HeatPlan, aimed, usual_moves
 from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath, PlacedPart, Scene, Side
 from yellowfen.core.heat.source import HotPlate, Preheater
 from yellowfen.core.heat.story import all_molten_s
-from yellowfen.core.heat.tour import (
-    ORDERS,
-    Tour,
-    check_tour,
-    gathered,
-    plan_tour,
-    plate_below,
-    reach_mm,
-    resolution_for,
-    search,
-    stop_over,
-    walk,
-    without,
-)
+from yellowfen.core.heat.tour import Tour, plan_tour, plate_below
+from yellowfen.core.heat.tour_search import TourWish, check_tour, search, without
+from yellowfen.core.heat.tour_stops import ORDERS, gathered, reach_mm, stop_over
+from yellowfen.core.heat.tour_walk import Charge, Ground, walk
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.work.board_scene import scene_of
@@ -173,7 +163,7 @@ def test_a_search_only_gets_better_and_beats_its_beginnings(demo_board: Board) -
     scene = settled(scene_of(demo_board, plan), Doubts())
     found = list(search(scene))
     best = found[-1]
-    after = [one.walk.cost_s for one in found if one.left == best.left]
+    after = [one.walk.cost_s() for one in found if one.left == best.left]
     assert after == sorted(after, reverse=True)
     assert not best.walk.cold
     assert not [ref for ref in best.walk.harmed if ref in targets]
@@ -182,7 +172,7 @@ def test_a_search_only_gets_better_and_beats_its_beginnings(demo_board: Board) -
     for order in ORDERS.values():
         plain = walk(ready, best.scene, order(best.scene, stops))
         assert len(best.walk.at_risk) < len(plain.at_risk)
-        assert best.walk.cost_s < plain.cost_s
+        assert best.walk.cost_s() < plain.cost_s()
 
 
 @pytest.fixture(scope="module")
@@ -232,6 +222,49 @@ def test_bands_of_a_tour_are_those_of_one_that_is_followed(
         done = follow(prepare(strong, resolution_for(strong)), strong, tour.walk.moves)
         totals.append(sum(done.took_s))
     assert totals == sorted(totals, reverse=True)
+
+
+def test_a_walk_that_begins_like_another_is_the_walk_from_the_beginning() -> None:
+    """Whatever was walked before: the same moves come to the same, bit for bit."""
+    scene = row_scene([(8, 8), (52, 8), (30, 20), (8, 32)])
+    stops = [
+        Move(deed=Deed.CLOSE, seconds=10.0, over=(ref,), height_mm=12.0, circle_mm=3.0)
+        for ref in scene.targets
+    ]
+    ground = Ground(scene)
+    for moves in (stops, [*stops[:2], stops[3], stops[2]], stops[:3], [stops[3], *stops[:3]]):
+        plain = walk(ground.ready, scene, moves)
+        assert ground.walk(moves) == plain
+        assert ground.walk(moves) == plain
+
+
+def test_what_a_tour_saves_is_a_choice() -> None:
+    """Charged little for melting twice it is no slower, charged much it melts no more parts twice."""
+    scene = row_scene([(12 + 5.0 * i, 12 + 7.0 * (i % 2)) for i in range(8)], "0402")
+    *_, sparing = search(scene)
+    *_, quick = search(scene, TourWish(charge=Charge.QUICK))
+    assert quick.walk.total_s <= sparing.walk.total_s
+    assert len(sparing.walk.again) <= len(quick.walk.again)
+    same = sparing.walk
+    assert same.cost_s(Charge.QUICK) == same.cost_s() - 23.0 * len(same.again)
+
+
+def test_a_face_of_too_many_stops_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("yellowfen.core.heat.tour_search.MOST_STOPS", 1)
+    with pytest.raises(Refused, match="fewer parts"):
+        list(search(row_scene([(5, 5), (55, 35)])))
+
+
+def test_harm_within_a_stay_is_told_with_its_moment() -> None:
+    """A body that passes its limit before its own joints have flowed: when, not after it."""
+    scene = row_scene([(30, 20)])
+    shy = replace(package_named("0805"), limit_c=120.0, limit_why="a heat-shy test part")
+    here = replace(scene, parts=(replace(scene.parts[0], package=shy),))
+    stop = Move(deed=Deed.CLOSE, seconds=10.0, over=("R0",), height_mm=12.0, circle_mm=3.0)
+    done = follow(prepare(here, FINE), here, [stop], sampled=True)
+    assert done.harm_s[0] is not None
+    assert 0 < done.harm_s[0] < done.took_s[0] - SETTLE_S
+    assert "120 °C" in done.harm_why[0]
 
 
 def test_a_stop_waits_for_what_is_awaited_there() -> None:
@@ -314,11 +347,11 @@ def test_stops_keep_their_parts_in_a_plan_and_parts_may_come_later(demo_board: B
 def test_a_wished_order_is_kept_and_a_heater_is_taken_where_it_helps() -> None:
     places = [(8.0, 8.0), (52.0, 8.0), (8.0, 32.0), (52.0, 32.0), (30.0, 20.0)]
     scene = row_scene(places, "1206")
-    *_, best = search(scene, "row by row")
+    *_, best = search(scene, TourWish(order="row by row"))
     stops = list(best.walk.stops)
     assert stops == ORDERS["row by row"](best.scene, stops)
     with pytest.raises(InvalidValue, match="order"):
-        list(search(scene, "by moonlight"))
+        list(search(scene, TourWish(order="by moonlight")))
     weak = replace(scene, source=replace(scene.source, outlet_c=300.0, flow_lpm=12.0))
     *_, plain = plan_tour(weak, Doubts(), 11)
     *_, warmed = plan_tour(weak, Doubts(), 11, heater=Preheater(celsius=180.0, air_w_m2k=40.0))

@@ -17,6 +17,8 @@ from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.source import HotAir
 from yellowfen.core.heat.story import tell, together
 from yellowfen.core.heat.tour import Tour, plan_tour
+from yellowfen.core.heat.tour_search import TourWish
+from yellowfen.core.heat.tour_walk import Charge
 from yellowfen.core.heat.tune import Bench, SettingsProposal, axis_of, find_settings, tolerance_of
 from yellowfen.core.heat.window import dwells_around, make_window, settings_around
 from yellowfen.core.work.board_scene import scene_of
@@ -135,9 +137,10 @@ def run_tour(given: argparse.Namespace) -> None:
         side=given.side,
         absent=after,
     )
+    wish = TourWish(order=given.order, charge=Charge(given.save))
     began = time.perf_counter()
     tour = None
-    for found in plan_tour(scene_of(board, plan), Doubts(), order=given.order):
+    for found in plan_tour(scene_of(board, plan), Doubts(), wish=wish):
         if isinstance(found, Tour):
             tour = found
         else:

@@ -3,7 +3,9 @@
 from typing import Any
 
 from yellowfen.core.heat.doubt import Band
-from yellowfen.core.heat.tour import Left, Tour, Walk
+from yellowfen.core.heat.tour import Tour
+from yellowfen.core.heat.tour_search import Left
+from yellowfen.core.heat.tour_walk import Walk
 
 
 def walk_json(walk: Walk, left: tuple[Left, ...]) -> dict[str, Any]:

@@ -26,12 +26,14 @@ from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
 from yellowfen.store import rework as stored_rework
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
+from yellowfen.store.kept import kept_of
 from yellowfen.store.packing import unpack
 from yellowfen.workflows import bench_runs as bench_runs_work
 from yellowfen.workflows import jobs as work
 from yellowfen.workflows import look, pictures, proof, refit, sketching
 from yellowfen.workflows import rework as rework_work
 from yellowfen.workflows.calibration import Scrap, melt_test
+from yellowfen.workflows.found import Found
 from yellowfen.workflows.heat import usual_plan
 
 
@@ -47,8 +49,11 @@ def demo_files() -> dict[str, bytes]:
 
 def add_demo(connection: sqlite3.Connection) -> bool:
     """The demo board, its jobs and their past: all or nothing, so that what was interrupted is done
-    whole the next time. True when something was added.
+    whole the next time. True when something was added. What takes seconds to find is shipped.
     """
+    found = kept_of(connection, Found)
+    if found.noted is None:
+        found.answers = json.loads((resources.files("yellowfen.demo") / "found.json").read_text())
     with atomic(connection):
         added = fill(connection)
         return furnish(connection) or added
@@ -164,8 +169,8 @@ def furnish(connection: sqlite3.Connection) -> bool:
     moves = (Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     plate = _plate(connection).id
     on_plate = replace(job.plan, source=SourceKind.PLATE, moves=moves)
-    recipe, _ = usual_plan(connection, job, on_plate)
-    jobs.keep_heat_plan(connection, build, replace(recipe, tool_id=plate))
+    recipe = usual_plan(connection, job, on_plate)
+    jobs.keep_heat_plan(connection, build, replace(recipe.plan, tool_id=plate))
     _all_done(connection, bench_runs_work.start_dotting(connection, build, side), 14)
     _all_done(connection, bench_runs_work.start_placing(connection, build, side), 11)
     _heated(connection, build, slower=0.95)

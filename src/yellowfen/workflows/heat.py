@@ -47,7 +47,7 @@ from yellowfen.core.heat.scene import Scene, near_the_heat
 from yellowfen.core.heat.source import HotPlate, Iron, Oven
 from yellowfen.core.heat.story import EventKind, all_molten_s
 from yellowfen.core.heat.tour import watched
-from yellowfen.core.heat.usual import Usual, usual_recipe
+from yellowfen.core.heat.usual import usual_recipe
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
@@ -55,6 +55,7 @@ from yellowfen.store import boards, calibrations, jobs, stations
 from yellowfen.store.kept import Bounded, Kept, kept_of
 from yellowfen.store.packing import pack
 from yellowfen.workflows.calibration import station_doubts, tool_doubts
+from yellowfen.workflows.found import found_before, question
 
 QUICK_ABOVE_MM2 = 3500.0
 MOST_FLOWS = 4  # more parts than that are watched as one
@@ -297,7 +298,12 @@ def sureness_of(
             kept.drawn[key, number] = (threading.Lock(), [])
         alone, drawn = kept.drawn[key, number]
     with alone:
-        sure = sureness(scene, doubts, fine, number, still_asked, begun=drawn)
+        sure = found_before(
+            connection,
+            Sureness,
+            question(connection, job, job.plan, doubts, number),
+            lambda: sureness(scene, doubts, fine, number, still_asked, begun=drawn),
+        )
     with kept.lock:
         if kept.readings[job.board_id] == reading:
             kept.drawn.drop(lambda asked: asked == (key, number))
@@ -305,24 +311,43 @@ def sureness_of(
     return sure
 
 
-def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> tuple[HeatPlan, Usual]:
-    """A plan with the recipe that its source and targets start from, and what to know of it; a
-    plate of the bench that was chosen keeps its setting. Nothing is stored. Raises InvalidValue without targets.
+@dataclass(frozen=True, kw_only=True)
+class Recipe:
+    """A plan with the recipe that its source and targets start from; how much of the window it uses
+    (%; None for hot air), and what to know of it.
+    """
+
+    plan: HeatPlan
+    index_percent: float | None
+    says: str
+
+
+def usual_plan(connection: sqlite3.Connection, job: Job, plan: HeatPlan) -> Recipe:
+    """The recipe to start from; a plate of the bench that was chosen keeps its setting. Nothing is
+    stored. Raises InvalidValue without targets.
     """
     doubts = doubts_of(connection, plan)
-    scene = scene_of(boards.get(connection, job.board_id), plan)
-    found = usual_recipe(
-        near_the_heat(scene) if plan.source is SourceKind.AIR else scene,
-        doubts,
-        keeps_plate=plan.tool_id is not None,
-    )
-    source = found.scene.source
-    return replace(
-        plan,
-        moves=found.scene.moves,
-        plate=source if isinstance(source, HotPlate) else plan.plate,
-        oven=source if isinstance(source, Oven) else plan.oven,
-    ), found
+
+    def found() -> Recipe:
+        scene = scene_of(boards.get(connection, job.board_id), plan)
+        usual = usual_recipe(
+            near_the_heat(scene) if plan.source is SourceKind.AIR else scene,
+            doubts,
+            keeps_plate=plan.tool_id is not None,
+        )
+        source = usual.scene.source
+        return Recipe(
+            plan=replace(
+                plan,
+                moves=usual.scene.moves,
+                plate=source if isinstance(source, HotPlate) else plan.plate,
+                oven=source if isinstance(source, Oven) else plan.oven,
+            ),
+            index_percent=usual.index_percent,
+            says=usual.says,
+        )
+
+    return found_before(connection, Recipe, question(connection, job, plan, doubts), found)
 
 
 def give_up_weighing(kept: Kept) -> None:

@@ -137,12 +137,13 @@ def _usual_recipes(connection: sqlite3.Connection, job_id: int) -> None:
             <= (MOST_FLOWS if heat.plan.source is SourceKind.AIR else MOST_TARGETS)
         ):
             with suppress(YellowfenError):
-                plan, found = usual_plan(connection, job, heat.plan)
-                if plan.tool_id is not None and (found.index_percent or 0.0) > 100.0:
+                recipe = usual_plan(connection, job, heat.plan)
+                plan = recipe.plan
+                if plan.tool_id is not None and (recipe.index_percent or 0.0) > 100.0:
                     # As it is set the plate does not do it: the same plate, set as these parts want.
-                    free, other = usual_plan(connection, job, replace(heat.plan, tool_id=None))
-                    if (other.index_percent or 0.0) < (found.index_percent or 0.0):
-                        plan = replace(free, tool_id=plan.tool_id)
+                    other = usual_plan(connection, job, replace(heat.plan, tool_id=None))
+                    if (other.index_percent or 0.0) < (recipe.index_percent or 0.0):
+                        plan = replace(other.plan, tool_id=plan.tool_id)
                 jobs.keep_heat(connection, heat.id, plan)
 
 

@@ -20,7 +20,9 @@ from yellowfen.core.heat.outcome import Fate, Outcome, heating_moves
 from yellowfen.core.heat.rehearsal import prepare
 from yellowfen.core.heat.scene import Deed, Move, Scene, near_the_heat
 from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
-from yellowfen.core.heat.tour import Tour, check_tour, plan_tour, plate_below
+from yellowfen.core.heat.tour import Tour, plan_tour, plate_below
+from yellowfen.core.heat.tour_search import ANY, TourWish, check_tour
+from yellowfen.core.heat.tour_walk import Charge
 from yellowfen.core.heat.tune import (
     FINE_COLUMNS,
     FINE_ROWS,
@@ -80,7 +82,7 @@ def ask(
     kind: str,
     axis: Axis | None = None,
     free_alloy: bool = False,
-    order: str = "",
+    wish: TourWish = ANY,
     ref: str = "",
 ) -> int:
     """Ask for a window, a search, a tour, or the ways off of a part `ref`, of the job as it stands;
@@ -90,7 +92,7 @@ def ask(
     """
     job = jobs.get(connection, job_id)
     if kind == TOUR:
-        asked = _asked_tour(connection, job, order)
+        asked = _asked_tour(connection, job, wish)
     elif kind == OFF:
         asked = asked_ways(connection, job, ref)
     else:
@@ -288,7 +290,7 @@ def _settings(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     return True
 
 
-def _asked_tour(connection: sqlite3.Connection, job: Job, order: str) -> str:
+def _asked_tour(connection: sqlite3.Connection, job: Job, wish: TourWish) -> str:
     """What a tour is asked for: the plan without its moves, the parts that go on afterwards (of a
     build all that the iron does). Raises InvalidValue where no tour can be made.
     """
@@ -299,8 +301,15 @@ def _asked_tour(connection: sqlite3.Connection, job: Job, order: str) -> str:
     later = ready_state(connection, job.id).by_iron if job.purpose is Purpose.BUILD else ()
     absent = tuple(sorted({*job.plan.absent, *later} - {*job.plan.targets}))
     plan = replace(job.plan, absent=absent, moves=usual_moves(job.plan.targets))
-    check_tour(scene_of(boards.get(connection, job.board_id), plan), order)
-    return json.dumps({"plan": json.loads(pack(plan)), "order": order})
+    check_tour(scene_of(boards.get(connection, job.board_id), plan), wish.order)
+    asked = {"plan": json.loads(pack(plan)), "order": wish.order}
+    return json.dumps(asked if wish.charge is ANY.charge else asked | {"charge": wish.charge})
+
+
+def _wish(task: tasks.JobTask) -> TourWish:
+    """How the tour of a task is wanted."""
+    asked = json.loads(task.asked)
+    return TourWish(order=asked["order"], charge=Charge(asked.get("charge", ANY.charge)))
 
 
 def _from_below(connection: sqlite3.Connection, plan: HeatPlan) -> Preheater | None:
@@ -315,20 +324,18 @@ def _from_below(connection: sqlite3.Connection, plan: HeatPlan) -> Preheater | N
 
 def still_asked(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
     """True while the job's plan is the one that a tour was asked for."""
-    order = json.loads(task.asked)["order"]
     try:
-        return _asked_tour(connection, jobs.get(connection, task.job_id), order) == task.asked
+        return _asked_tour(connection, jobs.get(connection, task.job_id), _wish(task)) == task.asked
     except YellowfenError:
         return False
 
 
 def _tour(connection: sqlite3.Connection, task: tasks.JobTask) -> bool:
-    asked = json.loads(task.asked)
-    plan = unpack(HeatPlan, json.dumps(asked["plan"]))
+    plan = unpack(HeatPlan, json.dumps(json.loads(task.asked)["plan"]))
     board = boards.get(connection, jobs.get(connection, task.job_id).board_id)
     heater = _from_below(connection, plan)
     tours = plan_tour(
-        scene_of(board, plan), doubts_of(connection, plan), order=asked["order"], heater=heater
+        scene_of(board, plan), doubts_of(connection, plan), wish=_wish(task), heater=heater
     )
     for place, found in enumerate(tours):
         if not _goes_on(connection, task):

@@ -510,8 +510,8 @@ class Blame:
 
 @dataclass(frozen=True, kw_only=True)
 class Stay:
-    """One heating move of a tour as it was followed: when it began, how long it took, how long it
-    could have taken before it did harm (None: no harm in sight).
+    """One heating move of a tour as it was followed: when it began, how long it took, when in it, or
+    had it gone on, it did its first harm (None: no harm in sight).
     """
 
     began_s: float
@@ -604,14 +604,16 @@ def one_sample(
     ready: Prepared | None = None,
     *,
     by_eye: bool = False,
+    look_on: bool = True,
 ) -> Sample:
     """Run one sampled scene to the end of its heat, branch its end, then let the heat go on for the
-    harms. A tour is followed by eye, stop by stop; anything else where that is wished.
+    harms. A tour is followed by eye, stop by stop, and each stop longer for its harms where
+    `look_on`; anything else where that is wished.
     """
     here = sampled(scene, doubts, draw)
     prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
     if by_eye or is_tour(here.moves):
-        return _followed(prepared, here, draw)
+        return _followed(prepared, here, draw, look_on)
     moves = heating_moves(here)
     heat = replace(here, moves=moves)
     state = first_state(prepared, prepared.drive(heat))
@@ -645,10 +647,10 @@ def one_sample(
     )
 
 
-def _followed(prepared: Prepared, scene: Scene, draw: dict[str, float]) -> Sample:
+def _followed(prepared: Prepared, scene: Scene, draw: dict[str, float], look_on: bool) -> Sample:
     """A sampled tour, followed by eye."""
     prepared = replace(prepared, scene=scene)
-    done = follow(prepared, scene, heating_moves(scene), sampled=True, look_on=True)
+    done = follow(prepared, scene, heating_moves(scene), sampled=True, look_on=look_on)
     seen = watch(prepared)
     cooled = after_heat(prepared, done.state, to_solid=True)
     end = outcome(seen, cooled)
@@ -772,6 +774,7 @@ def how_sure(
     fine: Rehearsal | None = None,
     *,
     by_eye: bool = False,
+    look_on: bool = True,
     begun: Sequence[Sample] = (),
 ) -> Sureness:
     """Sample the scene's unknowns and read off bands, odds and blame.
@@ -793,6 +796,7 @@ def how_sure(
                 dict(zip(keys, row.tolist(), strict=True)),
                 resolution,
                 by_eye=by_eye,
+                look_on=look_on,
             )
         )
         if on_sample:
@@ -902,7 +906,7 @@ def watched_stop(took_s: Sequence[float], harm_s: Sequence[float | None]) -> flo
 
     Samples in which one has left before (it flowed) do not count: strong air shows itself.
     """
-    for at in sorted(one for one in harm_s if one is not None):
+    for at in sorted({*took_s, *(harm for harm in harm_s if harm is not None)}):
         there = [harm for took, harm in zip(took_s, harm_s, strict=True) if took > at]
         hurt = sum(harm is not None and harm <= at for harm in there)
         if there and hurt > LOW * len(there):

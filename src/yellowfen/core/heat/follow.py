@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.outcome import harms, watch
+from yellowfen.core.heat.outcome import Harm, Watch, harms, watch
 from yellowfen.core.heat.rehearsal import (
     COARSE,
     HeatState,
@@ -39,6 +39,7 @@ SETTLE_S = constant(
 LONGEST_STOP_S = 150.0
 LOOK_EVERY_S = 2.0
 LOOK_ON_S, LOOKS_ON = 6.0, 3
+MOST_KEPT = 300
 
 Rows = dict[str, NDArray[np.int64]]
 
@@ -46,8 +47,8 @@ Rows = dict[str, NDArray[np.int64]]
 @dataclass(frozen=True, kw_only=True)
 class Followed:
     """What following a recipe came to. Per heating move: when it began and how long it took;
-    `harm_s` how long it could have taken before the first new harm (None: none for 18 s more,
-    or not looked for), with its reason. `state` is that at the end of the heat.
+    `harm_s` how long it went, or could have gone on, before its first new harm (None: none, for 18 s
+    more where that was looked for), with its reason; sought where `sampled`. `state` is that at the end of the heat.
     """
 
     began_s: tuple[float, ...]
@@ -62,7 +63,7 @@ def resolution_for(scene: Scene) -> Resolution:
     """The grid that a tour is searched and sampled on: 2 mm cells, wider on boards above 40 cm²."""
     area = scene.board.width_mm * scene.board.height_mm
     cell_mm = min(max(2.0, math.sqrt(area / 1000.0)), 3.5)
-    return replace(COARSE, cell_mm=cell_mm, part_step_s=0.12, nozzle_step_mm=3.0)
+    return replace(COARSE, cell_mm=cell_mm, part_step_s=0.24, nozzle_step_mm=6.0)
 
 
 def stops_of(moves: Sequence[Move]) -> tuple[Move, ...]:
@@ -84,6 +85,31 @@ def rows_of(prepared: Prepared) -> Rows:
     }
 
 
+class Trodden:
+    """Where walks over one prepared scene stood after each of their moves, so that another which
+    begins alike goes on from there. Holds the newest MOST_KEPT states.
+    """
+
+    def __init__(self) -> None:
+        self._reached: dict[tuple[Move, ...], tuple[tuple[float, ...], HeatState]] = {}
+
+    def furthest(self, moves: Sequence[Move]) -> tuple[list[float], HeatState] | None:
+        """The longest beginning of these moves that was walked: the seconds of its moves, and a
+        state of one's own after them; None where not even the first was.
+        """
+        for count in range(len(moves), 0, -1):
+            reached = self._reached.get(tuple(moves[:count]))
+            if reached is not None:
+                return list(reached[0]), reached[1].copy()
+        return None
+
+    def keep(self, moves: Sequence[Move], took_s: Sequence[float], state: HeatState) -> None:
+        """Note the state after these moves."""
+        self._reached[tuple(moves)] = tuple(took_s), state.copy()
+        if len(self._reached) > MOST_KEPT:
+            del self._reached[next(iter(self._reached))]
+
+
 def follow(
     ready: Prepared,
     scene: Scene,
@@ -91,27 +117,37 @@ def follow(
     *,
     sampled: bool = False,
     look_on: bool = False,
+    trodden: Trodden | None = None,
 ) -> Followed:
     """Follow these moves (those with heat) on a scene whose board and parts `ready` was prepared
-    for. Raises Refused where no sound state is found.
+    for. `sampled`: with traces and harms, those of going on for 18 s too where `look_on`; `trodden`
+    only without. Raises Refused where no sound state is found.
     """
     prepared = replace(ready, scene=scene)
     rows = rows_of(prepared)
-    first = replace(scene, moves=tuple(moves[:1]) or (Move(deed=Deed.WITHDRAW, seconds=0.1),))
-    state = first_state(prepared, prepared.drive(first))
-    began, took, harm, whys = [], [], [], []
+    known = trodden.furthest(moves) if trodden is not None else None
+    took, state = known or ([], _at_rest(prepared, moves))
+    began = [float(sum(took[:place])) for place in range(len(took))]
+    harm: list[float | None] = [None] * len(took)
+    whys = [""] * len(took)
     traces: list[Trace] = []
-    for move in moves:
+    seen = watch(prepared) if sampled else None
+    for place, move in enumerate(moves[len(took) :], len(took)):
         began.append(state.now_s)
+        before = harms(seen, state) if seen else []
         if move in stops_of((move,)):
             took.append(_stay(prepared, state, move, rows, traces if sampled else None))
         else:
             piece = _piece(prepared, state, move, 0.0, seconds=move.seconds, sampled=sampled)
             traces += [piece] if sampled else []
             took.append(move.seconds)
-        at, why = _harm_from(prepared, state, move, began[-1]) if look_on else (None, "")
-        harm.append(at)
-        whys.append(why)
+        new = _new_harm(seen, state, move, before) if seen else None
+        if new is None and seen and look_on:
+            new = _harm_ahead(prepared, seen, state, move, spent=took[-1], before=before)
+        harm.append(max(new.at_s - began[-1], 0.0) if new else None)
+        whys.append(new.whole if new else "")
+        if trodden is not None:
+            trodden.keep(moves[: place + 1], took, state)
     return Followed(
         began_s=tuple(began),
         took_s=tuple(took),
@@ -120,6 +156,12 @@ def follow(
         state=state,
         traces=tuple(traces),
     )
+
+
+def _at_rest(prepared: Prepared, moves: Sequence[Move]) -> HeatState:
+    """Where a recipe begins."""
+    first = tuple(moves[:1]) or (Move(deed=Deed.WITHDRAW, seconds=0.1),)
+    return first_state(prepared, prepared.drive(replace(prepared.scene, moves=first)))
 
 
 def _stay(
@@ -206,18 +248,38 @@ def _piece(
     return advance(prepared, state, drive, sampled=sampled, checked=checked)
 
 
-def _harm_from(
-    prepared: Prepared, state: HeatState, move: Move, began_s: float
-) -> tuple[float | None, str]:
-    """How long after its beginning a move would do its first new harm if it went on, and what."""
-    seen = watch(prepared)
-    before = {(one.ref, one.short) for one in harms(seen, state)}
+def _new_harm(seen: Watch, state: HeatState, move: Move, before: list[Harm]) -> Harm | None:
+    """The first harm that a move did. Of what is liquid too long only its own parts count: another
+    stays so whether this move is left or not.
+    """
+    done = {(harm.ref, harm.short) for harm in before}
+    mine = (*move.over, *move.awaits)
+    return next(
+        (
+            harm
+            for harm in harms(seen, state)
+            if (harm.ref, harm.short) not in done and (harm.ref in mine or not harm.too_long)
+        ),
+        None,
+    )
+
+
+def _harm_ahead(
+    prepared: Prepared,
+    seen: Watch,
+    state: HeatState,
+    move: Move,
+    spent: float,
+    before: list[Harm],
+) -> Harm | None:
+    """The first new harm of a move that went on from this state, `spent` seconds after its
+    beginning.
+    """
     longer = state.copy()
-    spent = longer.now_s - began_s
     for _ in range(LOOKS_ON):
         _piece(prepared, longer, move, spent, seconds=LOOK_ON_S, sampled=False)
         spent += LOOK_ON_S
-        new = [one for one in harms(seen, longer) if (one.ref, one.short) not in before]
-        if new:
-            return max(new[0].at_s - began_s, 0.0), new[0].whole
-    return None, ""
+        new = _new_harm(seen, longer, move, before)
+        if new is not None:
+            return new
+    return None

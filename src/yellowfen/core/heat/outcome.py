@@ -122,12 +122,15 @@ def outcome(seen: Watch, state: HeatState, *, cautious: bool = False) -> Outcome
 
 @dataclass(frozen=True, kw_only=True)
 class Harm:
-    """One harm: when, to what part (and pin), its sort and what is said of it in short and in full."""
+    """One harm: when, to what part (and pin), what is said of it in short and in full; `too_long`
+    where a target is liquid too long.
+    """
 
     at_s: float
     ref: str
     short: str
     whole: str
+    too_long: bool = False
 
 
 def loose_s(seen: Watch, state: HeatState, *, begun: bool = False) -> dict[str, float]:
@@ -167,6 +170,7 @@ def harms(seen: Watch, state: HeatState) -> list[Harm]:
                     ref=ref,
                     short=f"pin {pin} of {ref} is {long}",
                     whole=f"{ref} would be {long}: flux spent, pads suffer",
+                    too_long=True,
                 )
             )
     return sorted(found, key=lambda one: (one.at_s, one.ref, one.short))

@@ -423,8 +423,8 @@ def usual(job_id: int, plan: PlanSent, database: Database) -> dict[str, Any]:
     """A recipe to start from for the plan as sent: moves, plate or oven settings, what to know of
     it. Keeps nothing.
     """
-    proposed, found = usual_plan(database, jobs.get(database, job_id), plan)
-    settings = plan_settings(proposed)
+    found = usual_plan(database, jobs.get(database, job_id), plan)
+    settings = plan_settings(found.plan)
     return {
         "moves": settings["moves"],
         "plate": settings["plate"],

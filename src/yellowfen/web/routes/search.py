@@ -8,6 +8,8 @@ from typing import Any
 from fastapi import APIRouter, Request
 from pydantic import Field
 
+from yellowfen.core.heat.tour_search import TourWish
+from yellowfen.core.heat.tour_walk import Charge
 from yellowfen.core.heat.window import Axis
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import Strict
@@ -26,6 +28,7 @@ class AskForm(Strict):
     axis: Axis | None = None
     free_alloy: bool = False
     order: str = Field("", max_length=40)
+    charge: Charge = Charge.SPARING
 
 
 class TakeForm(Strict):
@@ -37,8 +40,9 @@ class TakeForm(Strict):
 @router.post("/api/jobs/{job_id}/tasks")
 def ask(request: Request, job_id: int, form: AskForm, database: Database) -> dict[str, Any]:
     """Ask for a map or a search of the plan as it stands."""
+    wish = TourWish(order=form.order, charge=form.charge)
     task_id = work.ask(
-        database, job_id, form.kind, axis=form.axis, free_alloy=form.free_alloy, order=form.order
+        database, job_id, form.kind, axis=form.axis, free_alloy=form.free_alloy, wish=wish
     )
     request.app.state.worker.wake()
     return _seen(database, tasks.get(database, task_id))

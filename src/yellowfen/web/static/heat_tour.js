@@ -25,6 +25,7 @@ window.heatTour = () => ({
   get cannotAsk() { return !this.canTour || this.touring; },
   get leftAny() { return this.leftRows.length > 0; },
   tourOrder: "",
+  tourCharge: "spare the joints",
   initTour() {
     this.look("tour");
     if (this.$root.dataset.wantsTour === "1") { this.turnTo("tour"); this.askTour(); }
@@ -42,7 +43,7 @@ window.heatTour = () => ({
 
   async askTour() {
     this.tourAsked = true;
-    const answer = await this.call(`/api/jobs/${this.job}/tasks`, { kind: "tour", order: this.tourOrder });
+    const answer = await this.call(`/api/jobs/${this.job}/tasks`, { kind: "tour", order: this.tourOrder, charge: this.tourCharge });
     if (answer) { this.show_task("tour", answer); this.look("tour"); }
   },
   async giveUpTour() { if (this.tourTask) this.show_task("tour", (await this.call(`/api/tasks/${this.tourTask.id}/cancel`, {})) ?? this.tourTask); },
