@@ -23,16 +23,14 @@ $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src/yellowfen
-	@printf 'Compiling the heat model, once, about a minute and a half '
-	@( while sleep 3; do printf .; done ) & dots=$$!; $(BIN)/python -m yellowfen.core.heat.compile_kernel; ended=$$?; kill $$dots; echo; exit $$ended
-	$(BIN)/python -m yellowfen.core.work.compile_order
-	$(BIN)/python -m yellowfen.core.look.compile_picture
+	$(BIN)/python -m yellowfen.compile_loops
 	touch $@
 
 # The second reader of board files comes without its own dependencies, which hold a web framework.
 $(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt requirements-oracle.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements-test.txt
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --no-deps --require-hashes -r requirements-oracle.txt
+	$(BIN)/python -m yellowfen.compile_loops --all
 	touch $@
 
 demo: setup

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import BinaryIO
 from uuid import uuid4
 
+from yellowfen.compile_loops import LATER, warm_up
 from yellowfen.store.kept import Kept
 from yellowfen.workflows.long_work import HEAT, IMPORTS, LOADS, do_one
 from yellowfen.workflows.opening import connect_existing
@@ -56,6 +57,7 @@ def _warm_up(duty: str) -> None:
         import_module(name)
     if duty == HEAT:
         import_module("yellowfen.core.heat.compile_kernel").warm_up()
+        warm_up(LATER)
 
 
 if __name__ == "__main__":

@@ -188,8 +188,10 @@ def _link_row(
             waiting = 0
     if waiting:
         for w in range(waiting, LANES):
-            along[:, :, w] = along[:, :, 0]
-            across[:, :, w] = across[:, :, 0]
+            for a in range(parts):
+                for b in range(parts):
+                    along[a, b, w] = along[a, b, 0]
+                    across[a, b, w] = across[a, b, 0]
         _solve(along, across, band, right, passed)
         for w in range(waiting):
             out[places[w]] = passed[w]
@@ -215,8 +217,10 @@ def links(first, x0, x1, fine_row, fine_mm, floor, along_x, along_y):
     places = np.zeros(LANES, dtype=np.int64)
     k = _fine_rows(first, x0, x1, fine_row, 0, 0, parts, fine_mm, small, flat, upright, line)
     for j in range(ny):
-        flat[:parts] = flat[parts:]
-        upright[:parts] = upright[parts:]
+        for y in range(parts):
+            for x in range(nx * parts):
+                flat[y, x] = flat[parts + y, x]
+                upright[y, x] = upright[parts + y, x]
         k = _fine_rows(
             first,
             x0,

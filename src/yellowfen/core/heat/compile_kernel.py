@@ -1,6 +1,4 @@
-"""Compile the stepping kernel into its cache at set-up, so that no click waits for it: `python -m
-...compile_kernel`.
-"""
+"""Compile the loops of the heat model into their caches, so that no click waits for them."""
 
 import numpy as np
 
@@ -13,9 +11,20 @@ from yellowfen.core.part.catalogue import package_named
 
 
 def warm_up() -> None:
-    """Run a tiny rehearsal, a tiny coverage map and a tiny block round a pad (compiles, or loads
-    the cache).
-    """
+    """Compile all loops of a forecast, or load them from their cache."""
+    warm_up_copper()
+    warm_up_steps()
+
+
+def warm_up_copper() -> None:
+    """Run a tiny coverage map and a tiny block round a pad."""
+    load_loops()
+    block = np.ones((3, 2, 2))
+    solve(block, block, block[0], block, block, 0.1)
+
+
+def warm_up_steps() -> None:
+    """Run a tiny rehearsal on a bare board."""
     part = PlacedPart(
         ref="R1",
         package=package_named("0603"),
@@ -33,10 +42,3 @@ def warm_up() -> None:
         targets=("R1",),
     )
     rehearse(scene, Resolution(cell_mm=2.0, layers=3))
-    load_loops()
-    block = np.ones((3, 2, 2))
-    solve(block, block, block[0], block, block, 0.1)
-
-
-if __name__ == "__main__":
-    warm_up()

@@ -942,13 +942,13 @@ def run(
     cell_first = np.uint64(row + 1)
     cell_last = np.uint64(cells - row - 1)
     both = np.empty((2, layers, cells), dtype=theta.dtype)
-    both[0] = theta
-    both[1] = theta
     now_in = np.zeros(layers, dtype=np.int64)
     inv_c0 = np.empty_like(theta)
     for layer in range(layers):
         for i in range(cells):
             inv_c0[layer, i] = 1.0 / c0[layer, i]
+            both[0, layer, i] = theta[layer, i]
+            both[1, layer, i] = theta[layer, i]
     drive_h = np.zeros((2, cells), dtype=theta.dtype)
     drive_q = np.zeros((2, cells), dtype=theta.dtype)
     loss_h = np.zeros((2, cells), dtype=theta.dtype)
@@ -1295,8 +1295,10 @@ def run(
                     )
                     if met >= next_sample - 1e-9 and samples < sample_times.shape[0]:
                         sample_times[samples] = met
-                        joint_samples[samples] = joint_theta
-                        body_samples[samples] = body_seen
+                        for j in range(n_joints):
+                            joint_samples[samples, j] = joint_theta[j]
+                        for b in range(n_bodies):
+                            body_samples[samples, b] = body_seen[b]
                         plate_samples[samples] = plate_state[S_PLATE_K]
                         samples += 1
                         next_sample += sample_s
@@ -1360,5 +1362,6 @@ def run(
                     settled = True
                     break
     for layer in range(layers):
-        theta[layer] = both[now_in[layer], layer]
+        for i in range(cells):
+            theta[layer, i] = both[now_in[layer], layer, i]
     return samples, shots, total_steps, now - began_s

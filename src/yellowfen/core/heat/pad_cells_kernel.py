@@ -92,13 +92,17 @@ def solve(gx, gy, gz, ground, source, close):
     """
     layers, ny, nx = ground.shape
     ringed = (layers + 2, ny + 2, nx + 2)
-    inside = slice(1, layers + 1), slice(1, ny + 1), slice(1, nx + 1)
     east, north, up = np.zeros(ringed), np.zeros(ringed), np.zeros(ringed)
-    east[inside] = gx
-    north[inside] = gy
-    for z in range(1, layers):
-        up[z, 1 : ny + 1, 1 : nx + 1] = gz
-    ease = np.zeros(ringed)
+    own, ease = np.zeros(ringed), np.zeros(ringed)
+    # Cell by cell: slices assigned to slices compile for seconds.
+    for z in range(layers):
+        for j in range(ny):
+            for i in range(nx):
+                east[z + 1, j + 1, i + 1] = gx[z, j, i]
+                north[z + 1, j + 1, i + 1] = gy[z, j, i]
+                own[z + 1, j + 1, i + 1] = source[z, j, i]
+                if z < layers - 1:
+                    up[z + 1, j + 1, i + 1] = gz[j, i]
     for z in range(1, layers + 1):
         for j in range(1, ny + 1):
             for i in range(1, nx + 1):
@@ -124,10 +128,8 @@ def solve(gx, gy, gz, ground, source, close):
         north.reshape(size),
         up.reshape(size),
     )
-    field, left, own = np.zeros(size), np.zeros(size), np.zeros(ringed)
+    field, left, own = np.zeros(size), np.zeros(size), own.reshape(size)
     way, swept, passed = np.zeros(size), np.zeros(size), np.zeros(size)
-    own[inside] = source
-    own = own.reshape(size)
     own *= eased
     _swept_up(left, own, east, north, up, rows, count, row, layer)
     first = now = _product(left, left)
@@ -144,4 +146,4 @@ def solve(gx, gy, gz, ground, source, close):
         now = _advanced(field, left, now / along, swept, passed)
         share = now / before
     field *= eased
-    return field.reshape(ringed)[inside].copy()
+    return field.reshape(ringed)[1 : layers + 1, 1 : ny + 1, 1 : nx + 1].copy()

@@ -1,4 +1,4 @@
-"""Compile the loops over pictures into their cache at set-up: `python -m ...compile_picture`."""
+"""Compile the loops over pictures into their cache."""
 
 import numpy as np
 
@@ -9,7 +9,3 @@ def warm_up() -> None:
     """Smooth and sample a tiny picture (compiles, or loads the cache)."""
     image, place = np.zeros((4, 4)), np.ones((1, 2))
     along_normals(smoothed(image), place, place, np.zeros(1))
-
-
-if __name__ == "__main__":
-    warm_up()

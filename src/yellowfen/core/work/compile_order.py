@@ -1,6 +1,4 @@
-"""Compile the search for the placement order into its cache at set-up: `python -m
-...compile_order`.
-"""
+"""Compile the search for the placement order into its cache."""
 
 import numpy as np
 
@@ -11,7 +9,3 @@ def warm_up() -> None:
     """Order three places (compiles, or loads the cache)."""
     none = np.zeros(0, dtype=np.int64)
     best_path(np.ones((4, 4)), np.zeros((2, 4), dtype=np.int64), none, none, none, 2, 1)
-
-
-if __name__ == "__main__":
-    warm_up()

@@ -14,6 +14,13 @@ _EPS = 1e-7
 
 
 @njit(cache=True)
+def _copy(to, path):
+    """One path over another; slices assigned to slices compile for seconds."""
+    for k in range(len(path)):
+        to[k] = path[k]
+
+
+@njit(cache=True)
 def _path_cost(path, cost):
     total = 0.0
     for k in range(1, len(path)):
@@ -97,7 +104,7 @@ def _search(path, cost, groups, first, second, place, trial, forth, back, active
                     for t in range(n):
                         trial[t] = path[b - (t - a)] if a <= t <= b else path[t]
                     if _keeps(trial, first, second, place):
-                        path[:] = trial
+                        _copy(path, trial)
                         _sums(path, cost, forth, back)
                         _wake(path, a, active)
                         _wake(path, b, active)
@@ -139,7 +146,7 @@ def _search(path, cost, groups, first, second, place, trial, forth, back, active
                             if _keeps(trial, first, second, place):
                                 for end in (i - 1, j, k, k + 1):
                                     _wake(path, min(end, last), active)
-                                path[:] = trial
+                                _copy(path, trial)
                                 _sums(path, cost, forth, back)
                                 _wake(path, place[head], active)
                                 _wake(path, place[tail], active)
@@ -209,17 +216,16 @@ def best_path(cost, groups, first, second, start, rounds, seed):
         for c in range(3):
             state = state * np.uint64(6364136223846793005) + np.uint64(1442695040888963407)
             cuts[c] = 1 + np.int64((state >> np.uint64(33)) % np.uint64(n))
-        cuts.sort()
+        a, c = min(cuts[0], cuts[1], cuts[2]), max(cuts[0], cuts[1], cuts[2])
+        b = cuts[0] + cuts[1] + cuts[2] - a - c
         if n > 60:  # on long paths cross over nearby stretches only
-            cuts[1] = min(cuts[0] + 1 + (cuts[1] - cuts[0]) % 30, n)
-            cuts[2] = min(cuts[1] + 1 + (cuts[2] - cuts[1]) % 30, n)
-        a, b, c = cuts
+            b = min(a + 1 + (b - a) % 30, n)
+            c = min(b + 1 + (c - b) % 30, n)
         if a == b or b == c:
             continue
-        path[:a] = best[:a]
-        path[a : a + c - b] = best[b:c]
-        path[a + c - b : c] = best[a:b]
-        path[c:] = best[c:]
+        _copy(path, best)
+        for k in range(a, c):
+            path[k] = best[b + k - a] if k < a + c - b else best[k - (c - b)]
         if not _keeps(path, first, second, place):
             continue
         active[:] = False
@@ -229,5 +235,5 @@ def best_path(cost, groups, first, second, start, rounds, seed):
         now = _path_cost(path, cost)
         if now < lowest - _EPS:
             lowest = now
-            best[:] = path
+            _copy(best, path)
     return best
