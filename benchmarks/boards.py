@@ -78,7 +78,8 @@ def _plan(files: dict[str, bytes]) -> None:
                 viewport={"width": 1280, "height": 800}
             )
             page.goto(server.url + "/boards")
-            page.wait_for_timeout(3000)  # the importer warms up while a person chooses files
+            page.hover("[data-files]")
+            page.wait_for_timeout(5000)  # a person chooses files, the reader is made ready
             page.set_input_files(
                 "[data-files]",
                 [

@@ -183,7 +183,7 @@ def _board_context(
         "sketched": boards.sketch_of(database, board_id) is not None,
         "shifted": _shifted(database, board_id),
         "advice": advise(board) if shown == "advice" else (),
-        "minutes": build_minutes(board),
+        "minutes": build_minutes(board) if shown == "advice" else 0.0,
         "lessons": proof_of(database, board_id).lessons if shown == "advice" else (),
         "changed": changed,
         "notes": notes_on(database, board_id),

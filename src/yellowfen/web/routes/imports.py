@@ -37,6 +37,12 @@ def import_context(database: sqlite3.Connection, one: imports.Import) -> dict[st
     }
 
 
+@router.post("/api/reader", status_code=204)
+def files_will_come(request: Request) -> None:
+    """Have what reads large sets ready: it takes a second or two to start."""
+    request.app.state.importer.wake()
+
+
 @router.post("/imports/{import_id}/roles")
 def read_as(request: Request, import_id: int, database: Database, fields: Fields) -> Response:
     """Read a refused set as its owner says what the files are."""

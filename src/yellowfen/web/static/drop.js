@@ -26,6 +26,12 @@ document.addEventListener("DOMContentLoaded", () => {
       said.textContent = names.length ? `${names.length} file${names.length > 1 ? "s" : ""}: ${names.slice(0, 6).join(", ")}${names.length > 6 ? " and more" : ""}` : "Nothing chosen yet.";
     };
     field.addEventListener("change", tell);
+    // Who comes near the field will soon have files read: what reads them takes a second to be ready.
+    const near = () => fetch("/api/reader", { method: "POST" });
+    if ("reads" in sheet.dataset) {
+      const [first, signs] = [new AbortController(), ["pointerover", "focusin", "dragenter", "change"]];
+      for (const sign of signs) sheet.addEventListener(sign, () => { first.abort(); near(); }, { signal: first.signal });
+    }
     if (field.files.length) tell();  // chosen before this script came
     folder?.addEventListener("change", () => put([...folder.files]));
     for (const name of ["dragenter", "dragover"]) sheet.addEventListener(name, (event) => { event.preventDefault(); sheet.classList.add("over"); });

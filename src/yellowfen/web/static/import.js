@@ -11,7 +11,7 @@ document.addEventListener("DOMContentLoaded", () => {
     bar.value = one.done;
     sheet.querySelector("[data-step]").textContent = one.said || "waiting for its turn";
     if (one.state === "done") window.location.replace(`/boards/${one.board}`);
-    else if (one.state === "waiting" || one.state === "working") window.setTimeout(look, 150);
+    else if (one.state === "waiting" || one.state === "working") window.setTimeout(look, 80);
     else window.location.reload();
   };
   look();
