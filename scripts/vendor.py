@@ -12,6 +12,8 @@ import tarfile
 import tempfile
 from pathlib import Path
 
+from trim_css import trimmed, words_used
+
 TARGET = Path(__file__).parent.parent / "src/yellowfen/web/static/vendor"
 PACKAGES = {
     "bootstrap@5.3.9": (
@@ -55,7 +57,8 @@ def bring(spec: str, checksum: str, files: dict[str, str]) -> None:
                     sys.exit(f"{spec}: {inner} is missing")
                 data = member.read()
                 if name.endswith(".css"):
-                    data = data.rsplit(b"/*# sourceMappingURL", 1)[0]
+                    css = data.rsplit(b"/*# sourceMappingURL", 1)[0].decode()
+                    data = trimmed(css, words_used()).encode()
                 (TARGET / name).write_bytes(data)
 
 

@@ -1,72 +1,52 @@
 """A schedule as an iCalendar file (RFC 5545): one event a task, alarms where hands are needed."""
 
 from collections.abc import Iterable
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
+
+from icalendar import Alarm, Calendar, Event
 
 from yellowfen.core.work.schedule import Planned
 
+LEAST_S = 60.0  # an event shorter than a minute is not seen in a calendar
+
 
 def calendar(tasks: Iterable[Planned], name: str, stamp_s: float, alarm_min: int = 5) -> bytes:
-    """The file.
+    """The file of tasks, their moments in s since 1970; made at `stamp_s`.
 
     Tasks that need hands ring `alarm_min` minutes before; those that run by themselves ring at
     their end.
     """
-    lines = [
-        "BEGIN:VCALENDAR",
-        "VERSION:2.0",
-        "PRODID:-//Yellowfen//schedule//EN",
-        "CALSCALE:GREGORIAN",
-        f"X-WR-CALNAME:{_text(name)}",
-    ]
-    for number, one in enumerate(tasks):
-        lines += [
-            "BEGIN:VEVENT",
-            f"UID:{int(stamp_s)}-{number}-{_text(one.task.key).replace(' ', '-')}@yellowfen.invalid",
-            f"DTSTAMP:{_moment(stamp_s)}",
-            f"DTSTART:{_moment(one.start_s)}",
-            f"DTEND:{_moment(max(one.end_s, one.start_s + 60))}",
-            f"SUMMARY:{_text(one.task.name)}",
-        ]
-        if one.task.why:
-            lines.append(f"DESCRIPTION:{_text(one.task.why)}")
-        trigger = "TRIGGER;RELATED=END:PT0M" if one.task.passive else f"TRIGGER:-PT{alarm_min}M"
-        lines += [
-            "BEGIN:VALARM",
-            "ACTION:DISPLAY",
-            f"DESCRIPTION:{_text(one.task.name)}",
-            trigger,
-            "END:VALARM",
-            "END:VEVENT",
-        ]
-    lines.append("END:VCALENDAR")
-    return "".join(f"{_folded(line)}\r\n" for line in lines).encode()
+    whole = Calendar()
+    whole.add("prodid", "-//Yellowfen//schedule//EN")
+    whole.add("version", "2.0")
+    whole.add("calscale", "GREGORIAN")
+    whole.add("x-wr-calname", name)
+    for number, planned in enumerate(tasks):
+        key = planned.task.key.replace(" ", "-")
+        event = Event()
+        event.add("uid", f"{int(stamp_s)}-{number}-{key}@yellowfen.invalid")
+        event.add("dtstamp", _moment(stamp_s))
+        event.add("dtstart", _moment(planned.start_s))
+        event.add("dtend", _moment(max(planned.end_s, planned.start_s + LEAST_S)))
+        event.add("summary", planned.task.name)
+        if planned.task.why:
+            event.add("description", planned.task.why)
+        event.add_component(_alarm(planned, alarm_min))
+        whole.add_component(event)
+    data: bytes = whole.to_ical()
+    return data
 
 
-def _moment(at_s: float) -> str:
-    return datetime.fromtimestamp(round(at_s), UTC).strftime("%Y%m%dT%H%M%SZ")
+def _alarm(planned: Planned, minutes: int) -> Alarm:
+    alarm = Alarm()
+    alarm.add("action", "DISPLAY")
+    alarm.add("description", planned.task.name)
+    if planned.task.passive:
+        alarm.add("trigger", timedelta(), parameters={"RELATED": "END"})
+    else:
+        alarm.add("trigger", timedelta(minutes=-minutes))
+    return alarm
 
 
-def _text(said: str) -> str:
-    """Commas, semicolons, backslashes and line ends escaped."""
-    return (
-        said.replace("\\", "\\\\")
-        .replace(";", "\\;")
-        .replace(",", "\\,")
-        .replace("\r", "")
-        .replace("\n", "\\n")
-    )
-
-
-def _folded(line: str) -> str:
-    """Lines of at most 75 octets, the rest on lines that begin with a space; no character is cut in
-    two.
-    """
-    parts, current, size = [], "", 0
-    for char in line:
-        width = len(char.encode())
-        if size + width > 74:
-            parts.append(current)
-            current, size = " ", 1
-        current, size = current + char, size + width
-    return "\r\n".join([*parts, current])
+def _moment(at_s: float) -> datetime:
+    return datetime.fromtimestamp(round(at_s), UTC)

@@ -26,8 +26,8 @@ from yellowfen.errors import (
     UnreadableFile,
     YellowfenError,
 )
-from yellowfen.formats.board_files import named_by_user
 from yellowfen.formats.board_out import board_files
+from yellowfen.formats.board_parts import named_by_user
 from yellowfen.formats.bundle import label_of, unpack
 from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading
 from yellowfen.store import boards, imports, packages, work

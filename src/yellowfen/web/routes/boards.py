@@ -19,7 +19,7 @@ from yellowfen.core.quantity.number import typed_number, typed_whole
 from yellowfen.core.work.advice import advise, build_minutes
 from yellowfen.core.work.triage import FlagKind, Triaged, triage
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
-from yellowfen.formats.board_files import is_unnamed
+from yellowfen.formats.board_parts import is_unnamed
 from yellowfen.formats.bundle import zipped
 from yellowfen.formats.part_table import FIELDS
 from yellowfen.store import boards, imports, packages

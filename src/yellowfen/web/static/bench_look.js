@@ -1,14 +1,15 @@
 // A look at the bench: any joint may be chosen on the plan; what else a joint is shown with.
-"use strict";
+import { paintMarks } from "./look.js";
+import { drawInset, plans } from "./plan.js";
 
-window.withJoints = (own) => {
+export const withJoints = (own) => {
   const look = {
     loupe: localStorage.getItem("loupe") ?? "10",
     other: "",
 
     beginRun(more) {
       this.other = document.querySelector("select[aria-label='Something else'] option")?.value ?? "";
-      for (const plan of window.plans()) plan.onTap((ref, pin) => this.choose(this.joints[`${ref}.${pin ?? ""}`]), { through: true });
+      for (const plan of plans()) plan.onTap((ref, pin) => this.choose(this.joints[`${ref}.${pin ?? ""}`]), { through: true });
       this.beginTaps(more);
     },
     // From the joint that was tapped on the plan the look goes on along the order, as the server does.
@@ -44,7 +45,7 @@ window.withJoints = (own) => {
       const { joint, marks } = this;
       for (const one of document.querySelectorAll("[data-good]")) one.hidden = Number(one.dataset.good) !== joint?.good;
       this.turnTo(joint?.refs[0]);
-      window.paintMarks(this.plan, marks);
+      paintMarks(this.plan, marks);
       for (const pad of this.svg.querySelectorAll(".pad.now")) pad.classList.remove("now");
       const inset = this.svg.parentNode.querySelector("[data-inset]");
       inset.toggleAttribute("hidden", !joint);
@@ -53,7 +54,7 @@ window.withJoints = (own) => {
       this.plan.pad(ref, joint.pin)?.classList.add("now");
       this.plan.frameOn([this.plan.part(ref), ...this.plan.pads(ref)].filter(Boolean), 2);
       const [x, y, width, height] = this.plan.box;
-      window.drawInset(inset, this.plan, [x + width / 2, y + height / 2]);
+      drawInset(inset, this.plan, [x + width / 2, y + height / 2]);
     },
   };
   return Object.defineProperties(own, Object.getOwnPropertyDescriptors(look));

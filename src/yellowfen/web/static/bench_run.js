@@ -1,20 +1,22 @@
 // A run at the bench: shows the cue it is given, queues taps, counts seconds. What may follow is decided by the server.
-"use strict";
+import { withJoints } from "./bench_look.js";
+import { withTaps } from "./bench_taps.js";
+import { drawInset, drawTour, plans, svgNode } from "./plan.js";
 
 document.addEventListener("alpine:init", () => {
   const first = JSON.parse(document.getElementById("state").textContent);
 
-  window.Alpine.data("bench", () => window.withTaps({ api: `/api/runs/${first.run}/taps`, shelf: `yellowfen-run-${first.run}` }, (window.withJoints ?? ((own) => own))({
+  window.Alpine.data("bench", () => withTaps({ api: `/api/runs/${first.run}/taps`, shelf: `yellowfen-run-${first.run}` }, ("joints" in first ? withJoints : (own) => own)({
     ...first,
     offset: first.now_ms - Date.now(),
     elapsed: 0,
     typed: "",
 
     init() {
-      [this.plan] = window.plans();
+      [this.plan] = plans();
       this.svg = document.querySelector("svg.plan");
       if (this.clock) {
-        this.bar = new window.HeatBar(document.querySelector("[data-bar]"), this);
+        this.bar = new HeatBar(document.querySelector("[data-bar]"), this);
         setInterval(() => this.show(), 100);
       }
       const more = Object.fromEntries(this.keys.map((one) => [one.press, () => this.answer(one.word)]));
@@ -117,13 +119,13 @@ document.addEventListener("alpine:init", () => {
       const now = this.cue?.key.startsWith("stop ") ? Number(this.cue.key.slice(5)) : this.started === null || this.cue?.key === "move 2" ? 1 : this.places.length + 1;
       if (this.stopDrawn === this.cue?.key) return;
       this.stopDrawn = this.cue?.key;
-      window.drawTour(this.plan, this.places, now);
+      drawTour(this.plan, this.places, now);
       for (const part of this.svg.querySelectorAll(".part")) part.classList.toggle("target", (this.cue?.refs ?? []).includes(part.dataset.ref));
     },
 
     // Of several plans that of the side on which the part in hand sits.
     turnTo(ref) {
-      const plan = window.plans().find((one) => one.part(ref));
+      const plan = plans().find((one) => one.part(ref));
       if (!plan || plan === this.plan) return;
       [this.plan, this.svg] = [plan, plan.svg];
       for (const face of document.querySelectorAll("[data-face]")) face.hidden = !face.contains(plan.svg);
@@ -142,7 +144,7 @@ document.addEventListener("alpine:init", () => {
       }
       for (const drawing of document.querySelectorAll("[data-package]")) drawing.hidden = drawing.dataset.package !== this.cue?.shape;
       for (const pad of this.svg.querySelectorAll(".pad.first-pin")) pad.classList.remove("first-pin");
-      if (this.kind === "place") window.layBoard(this.svg, this.plan, this.cue);
+      if (this.kind === "place") layBoard(this.svg, this.plan, this.cue);
       else this.frame();
     },
     frame() {
@@ -161,7 +163,7 @@ document.addEventListener("alpine:init", () => {
 });
 
 // The board turned as it lies, the part in the middle of a cut-out; names stay upright.
-window.layBoard = (svg, plan, cue) => {
+export const layBoard = (svg, plan, cue) => {
   const view = svg.querySelector(".plan-view");
   view.removeAttribute("transform");
   const turn = cue ? (360 - cue.turn) % 360 : 0;
@@ -178,23 +180,11 @@ window.layBoard = (svg, plan, cue) => {
   for (const name of svg.querySelectorAll(".name")) name.setAttribute("transform", `rotate(${-turn} ${name.getAttribute("x")} ${name.getAttribute("y")})`);
   svg.setAttribute("viewBox", `${x - reach * 1.35} ${y - reach} ${2.7 * reach} ${2 * reach}`);
   if (cue?.pin) plan.pad(cue.refs[0], cue.pin)?.classList.add("first-pin");
-  window.drawInset(document.querySelector("[data-inset]"), plan, body ? [x, y] : null, turn);
-};
-
-// Where on the whole board, as it lies: a dot on its outline, the corner that is its lower left one marked.
-window.drawInset = (inset, { width, height }, spot, turn = 0) => {
-  const half = Math.hypot(width, height) / 2;
-  inset.setAttribute("viewBox", `${-half} ${-half} ${2 * half} ${2 * half}`);
-  inset.replaceChildren();
-  const group = window.svgNode("g", { transform: `rotate(${turn})` });
-  group.append(window.svgNode("rect", { class: "inset-board", x: -width / 2, y: -height / 2, width, height, rx: 1 }));
-  if (spot) group.append(window.svgNode("circle", { class: "inset-here", cx: spot[0] - width / 2, cy: spot[1] - height / 2, r: half * 0.07 }));
-  group.append(window.svgNode("path", { class: "inset-corner", d: `M${-width / 2},${height / 2}h${half * 0.25}L${-width / 2},${height / 2 - half * 0.25}Z` }));
-  inset.append(group);
+  drawInset(document.querySelector("[data-inset]"), plan, body ? [x, y] : null, turn);
 };
 
 // The bar of a heat: moves as named bands, the forecast flow with its spread below, the latest stop, and now as a rule.
-window.HeatBar = class HeatBar {
+export class HeatBar {
   constructor(svg, run) {
     this.svg = svg;
     window.addEventListener("resize", () => this.draw());
@@ -210,7 +200,7 @@ window.HeatBar = class HeatBar {
   x(seconds) { return (seconds / this.end) * this.width; }
   get end() { return Math.max(...this.spans.map((one) => one.to_s), this.stop ?? 0, ...this.flows.map((one) => one.at_s), 1) * 1.02; }
 
-  node(name, attributes, text = "") { this.svg.append(window.svgNode(name, attributes, text)); return this.svg.lastChild; }
+  node(name, attributes, text = "") { this.svg.append(svgNode(name, attributes, text)); return this.svg.lastChild; }
 
   draw() {
     this.width = Math.max(this.svg.clientWidth, 200);

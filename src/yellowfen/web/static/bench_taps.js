@@ -1,9 +1,9 @@
 // Taps at the bench: kept on the device until the server says they are on disk, or refuses them for good with a reason
 // that stays on the screen; one key goes on, one takes back.
-"use strict";
+import { Refused, ask, pause } from "./ask.js";
 
 // Adds the shared behaviour to a stage's own object, which brings `taps`, `go()` and `show()`.
-window.withTaps = ({ api, shelf }, own) => {
+export const withTaps = ({ api, shelf }, own) => {
   const shared = {
     problem: "",
     refused: [],
@@ -38,9 +38,8 @@ window.withTaps = ({ api, shelf }, own) => {
     async renew() {
       const before = this.moved;
       try {
-        const reply = await fetch(api, { headers: { accept: "application/json" } });
-        const answer = await reply.json();
-        if (reply.ok && !this.busy && this.waiting.length === 0 && this.moved === before) { this.take(answer); this.show(); }
+        const answer = await ask(api);
+        if (!this.busy && this.waiting.length === 0 && this.moved === before) { this.take(answer); this.show(); }
       } catch { /* the next tap says what is wrong */ }
     },
     say(cue) {
@@ -64,7 +63,8 @@ window.withTaps = ({ api, shelf }, own) => {
     get hasRefused() { return this.refused.length > 0; },
     forgetRefused() { this.refused = []; },
     // Only an answer that another try could not change is a refusal.
-    isFinal(reply) { return reply.status >= 400 && reply.status < 500 && ![401, 403, 408, 425, 429].includes(reply.status); },
+    isFinal({ status }) { return status >= 400 && status < 500 && ![401, 403, 408, 425, 429].includes(status); },
+    dropFirst() { this.waiting = this.waiting.slice(1); this.shelve(); },
 
     async send() {
       if (this.busy) return;
@@ -74,26 +74,21 @@ window.withTaps = ({ api, shelf }, own) => {
         const tap = this.waiting[0];
         const { said, ...sent } = tap;
         try {
-          const reply = await fetch(api, { method: "POST", body: JSON.stringify(sent), headers: { "content-type": "application/json", accept: "application/json" } });
-          const answer = await reply.json();
-          if (reply.ok) {
-            // A tap that is being taken back is not shown as stored in between: the next press would answer a later cue.
-            if (this.regret !== tap.key) this.take(answer);
-            this.problem = "";
-          }
-          else if (this.isFinal(reply)) {
-            this.refused = [...this.refused, `Not counted: ${said ?? tap.cue} (${answer.problem})`];
-            amiss = true;
-          }
-          else {
-            await this.tryLater(`The server could not store it yet (${answer.problem ?? reply.status}).`);
+          const answer = await ask(api, { json: sent });
+          // A tap that is being taken back is not shown as stored in between: the next press would answer a later cue.
+          if (this.regret !== tap.key) this.take(answer);
+          this.problem = "";
+          this.dropFirst();
+          if (this.regret === tap.key) await this.takeBack(tap.key);
+        } catch (problem) {
+          if (!this.isFinal(problem)) {
+            await this.tryLater(problem instanceof Refused ? `The server could not store it yet (${problem.message}).` : problem.message);
             continue;
           }
-          this.waiting = this.waiting.slice(1);
-          this.shelve();
-          if (this.regret === tap.key) await (reply.ok ? this.takeBack(tap.key) : this.letGo());
-        } catch {
-          await this.tryLater("The server does not answer.");
+          this.refused = [...this.refused, `Not counted: ${said ?? tap.cue} (${problem.message})`];
+          amiss = true;
+          this.dropFirst();
+          if (this.regret === tap.key) this.letGo();
         }
       }
       this.busy = false;
@@ -104,7 +99,7 @@ window.withTaps = ({ api, shelf }, own) => {
     letGo() { this.regret = ""; },
     async tryLater(why) {
       this.problem = `${why} What is done is kept on this device and sent when it can be stored.`;
-      await new Promise((resolve) => setTimeout(resolve, 1000));
+      await pause(1000);
     },
 
     // A tap on its way is taken back when it has arrived; one not yet sent is dropped.
@@ -123,12 +118,9 @@ window.withTaps = ({ api, shelf }, own) => {
     },
     async takeBack(key) {
       try {
-        const reply = await fetch(`${api}/${key}`, { method: "DELETE", headers: { accept: "application/json" } });
-        const answer = await reply.json();
-        if (reply.ok) { this.take(answer); this.problem = ""; } else this.problem = answer.problem;
-      } catch {
-        this.problem = "The server does not answer; nothing was taken back.";
-      }
+        this.take(await ask(`${api}/${key}`, { method: "DELETE", stays: "nothing was taken back" }));
+        this.problem = "";
+      } catch (problem) { this.problem = problem.message; }
       if (this.regret === key) this.regret = "";
       this.show();
     },

@@ -1,11 +1,12 @@
 // The board page: a tap on a part opens its card, a tap on a pad shows its whole net, a change of a file's role reads again.
-"use strict";
+import { ask } from "./ask.js";
+import { plans } from "./plan.js";
 document.addEventListener("DOMContentLoaded", () => {
   const said = document.querySelector("[data-part-said]");
   const card = document.querySelector("[data-card]");
   const nets = JSON.parse(document.getElementById("nets").textContent);
   const here = window.location.pathname;
-  const [plan] = window.plans();
+  const [plan] = plans();
 
   const choose = (ref) => {
     for (const node of plan.svg.querySelectorAll(".part.chosen")) node.classList.remove("chosen");
@@ -13,10 +14,10 @@ document.addEventListener("DOMContentLoaded", () => {
   };
   const open = async (ref) => {
     choose(ref);
-    const answer = await fetch(`${here}/parts/${encodeURIComponent(ref)}`, { headers: { accept: "text/html" } });
-    if (!answer.ok) return;
-    card.innerHTML = await answer.text();
-    card.querySelector("[data-name-it]")?.focus({ preventScroll: true });
+    try {
+      card.innerHTML = await ask(`${here}/parts/${encodeURIComponent(ref)}`, { as: "html" });
+      card.querySelector("[data-name-it]")?.focus({ preventScroll: true });
+    } catch (problem) { said.textContent = problem.message; }
   };
   const net = (pad) => {
     for (const node of plan.svg.querySelectorAll(".pad.together")) node.classList.remove("together");

@@ -1,7 +1,8 @@
 // The board page, parts out of bare pads: many are named in one go, and pads are put together to one part.
-"use strict";
+import { ask } from "./ask.js";
+import { plans, svgNode } from "./plan.js";
 document.addEventListener("DOMContentLoaded", () => {
-  const [plan] = window.plans();
+  const [plan] = plans();
   const here = window.location.pathname;
 
   // --- names, one after the other
@@ -51,13 +52,12 @@ document.addEventListener("DOMContentLoaded", () => {
       const one = queue[at];
       const name = field.value.trim();
       if (!one || !name) return;
-      const sent = { method: "POST", body: JSON.stringify({ ref: one.ref, name }), headers: { "content-type": "application/json", accept: "application/json" } };
-      const reply = await fetch(`/api${here}/names`, sent).catch(() => null);
-      const answer = reply ? await reply.json().catch(() => ({})) : {};
-      problem.textContent = reply?.ok ? "" : answer.problem ?? "The server does not answer; the name was not kept.";
-      if (!reply?.ok) { field.select(); return; }
-      renamed(one, answer.name);
-      show();
+      try {
+        const kept = await ask(`/api${here}/names`, { json: { ref: one.ref, name }, stays: "the name was not kept" });
+        problem.textContent = "";
+        renamed(one, kept.name);
+        show();
+      } catch (refusal) { problem.textContent = refusal.message; field.select(); }
     });
     field.addEventListener("keydown", (event) => {
       const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
@@ -101,7 +101,7 @@ document.addEventListener("DOMContentLoaded", () => {
   });
 
   let corner = null;
-  const drawn = window.svgNode("rect", { class: "frame-drawn", visibility: "hidden" });
+  const drawn = svgNode("rect", { class: "frame-drawn", visibility: "hidden" });
   plan.svg.append(drawn);
   function frame(event, ended) {
     const [x, y] = plan.place(event);

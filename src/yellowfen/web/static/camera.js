@@ -1,5 +1,4 @@
 // A camera of this machine: it shows, one key freezes, and what is frozen goes the way of any file.
-"use strict";
 
 document.addEventListener("DOMContentLoaded", () => {
   const box = document.querySelector("[data-camera]");

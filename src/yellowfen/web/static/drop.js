@@ -1,5 +1,5 @@
 // Dropping files or folders anywhere on the sheet puts them into its file field.
-"use strict";
+import { ask } from "./ask.js";
 document.addEventListener("DOMContentLoaded", () => {
   const filesIn = async (entry) => {
     if (entry.isFile) return [await new Promise((take, fail) => entry.file(take, fail))];
@@ -27,7 +27,7 @@ document.addEventListener("DOMContentLoaded", () => {
     };
     field.addEventListener("change", tell);
     // Who comes near the field will soon have files read: what reads them takes a second to be ready.
-    const near = () => fetch("/api/reader", { method: "POST" });
+    const near = () => ask("/api/reader", { method: "POST" }).catch(() => {});  // it is only sooner with it
     if ("reads" in sheet.dataset) {
       const [first, signs] = [new AbortController(), ["pointerover", "focusin", "dragenter", "change"]];
       for (const sign of signs) sheet.addEventListener(sign, () => { first.abort(); near(); }, { signal: first.signal });

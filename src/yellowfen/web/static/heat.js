@@ -1,5 +1,12 @@
 // The Heat stage: settings in, rehearsal out, drawn on the plan, the heat line and the bench card.
-"use strict";
+import { ask, pause } from "./ask.js";
+import { HeatLine } from "./heat_line.js";
+import { HeatPicture } from "./heat_picture.js";
+import { heatSearch } from "./heat_search.js";
+import { heatTour } from "./heat_tour.js";
+import { typedNumber } from "./number_field.js";
+import { plans, svgNode } from "./plan.js";
+import { workedOut } from "./worked_out.js";
 
 document.addEventListener("alpine:init", () => {
   const settings = JSON.parse(document.getElementById("settings").textContent);
@@ -34,7 +41,7 @@ document.addEventListener("alpine:init", () => {
   const fine = (value) => (value === null || value === undefined ? "never" : `${Math.round(value)} s`);
 
   // The search's getters must stay getters, so it is joined by descriptors and not spread.
-  const joined = (stage) => Object.defineProperties(stage, { ...Object.getOwnPropertyDescriptors(window.heatSearch()), ...Object.getOwnPropertyDescriptors(window.heatTour()) });
+  const joined = (stage) => Object.defineProperties(stage, { ...Object.getOwnPropertyDescriptors(heatSearch()), ...Object.getOwnPropertyDescriptors(heatTour()) });
   window.Alpine.data("heat", () => joined({
     ...settings,
     tools,
@@ -73,8 +80,8 @@ document.addEventListener("alpine:init", () => {
     plan: null,
 
     init() {
-      [this.plan] = window.plans();
-      this.line = new window.HeatLine(document.querySelector("[data-heat-line]"), (seconds) => this.show(seconds));
+      [this.plan] = plans();
+      this.line = new HeatLine(document.querySelector("[data-heat-line]"), (seconds) => this.show(seconds));
       this.plan.onTap((ref) => (this.foiling ? this.cover(ref) : this.aiming >= 0 ? this.aimAt(ref) : this.toggle(ref)));
       this.job = this.$root.dataset.job;
       this.large = this.$root.dataset.large === "1";
@@ -152,7 +159,7 @@ document.addEventListener("alpine:init", () => {
       const lines = this.curveText.split("\n").map((line) => line.trim().split(/[\s;]+/).filter(Boolean)).filter((line) => line.length);
       if (lines.length < 2 || lines.some((line) => line.length !== 3)) { this.problem = "The curve needs three numbers a line: seconds, air °C, walls °C."; return; }
       let points;
-      try { points = await Promise.all(lines.map((line) => Promise.all(line.map((text) => window.typedNumber("curve", text))))); } catch (problem) { this.problem = `The curve needs three numbers a line: seconds, air °C, walls °C (${problem.message}).`; return; }
+      try { points = await Promise.all(lines.map((line) => Promise.all(line.map((text) => typedNumber("curve", text))))); } catch (problem) { this.problem = `The curve needs three numbers a line: seconds, air °C, walls °C (${problem.message}).`; return; }
       this.oven.curve = points;
       this.moves = usual.oven(this).map(whole);
       this.changed();
@@ -204,7 +211,7 @@ document.addEventListener("alpine:init", () => {
         const part = this.plan.part(ref);
         if (!part) continue;
         const box = part.getBBox();
-        const sheet = window.svgNode("rect", { class: "foil", x: box.x - 1, y: box.y - 1, width: box.width + 2, height: box.height + 2 });
+        const sheet = svgNode("rect", { class: "foil", x: box.x - 1, y: box.y - 1, width: box.width + 2, height: box.height + 2 });
         part.prepend(sheet);
       }
     },
@@ -220,7 +227,7 @@ document.addEventListener("alpine:init", () => {
       this.touches = [];
       for (const [tie, name] of Object.entries(words)) {
         this.touching = `${query.ref} pin ${query.pin}, ${name}…`;
-        const touch = await window.workedOut(`/api/jobs/${this.job}/iron?${new URLSearchParams({ ...query, tie })}`).catch((problem) => problem);
+        const touch = await workedOut(`/api/jobs/${this.job}/iron?${new URLSearchParams({ ...query, tie })}`).catch((problem) => problem);
         if (number !== this.touchNumber) return;
         if (touch instanceof Error) { this.problem = touch.message; break; }
         if (touch) this.touches = [...this.touches, touchRow(touch, name, Number(this.$root.dataset.longestTouch))];
@@ -362,9 +369,9 @@ document.addEventListener("alpine:init", () => {
       const turn = ++this.turn;
       this.outlook = null;  // it belongs to the question before
       this.weighing = this.targets.length > 0;
-      const body = JSON.stringify(this.asked());
+      const asked = this.asked();
       const steps = this.large ? ["?quick=true", ""] : [""];
-      const ask = (step) => this.post(`/api/jobs/${this.job}/rehearse${step}`, body, turn);
+      const ask = (step) => this.post(`/api/jobs/${this.job}/rehearse${step}`, asked, turn);
       let asking = ask(steps[0]);
       for (let i = 0; i < steps.length; i++) {
         const answer = await asking;
@@ -373,32 +380,29 @@ document.addEventListener("alpine:init", () => {
         this.take(answer);
       }
       if (this.answer.empty) { this.weighing = false; return; }
-      await new Promise((resolve) => setTimeout(resolve, 400));
+      await pause(400);
       if (turn !== this.turn) return;
       await this.weigh("", turn);
-      await new Promise((resolve) => setTimeout(resolve, 2500));
+      await pause(2500);
       if (turn === this.turn) await this.weigh("?more=true", turn);
     },
     // The unknowns weighed: few samples first, more of them once nothing has been changed for a while.
     async weigh(how, turn) {
-      const look = await fetch(`/api/jobs/${this.job}/sureness${how}`, { headers: { accept: "application/json" } });
+      const outlook = await ask(`/api/jobs/${this.job}/sureness${how}`).catch(() => null);
       if (turn !== this.turn) return;
-      const outlook = look.ok ? await look.json() : null;
       if (outlook && !outlook.changed) this.outlook = outlook;
       this.weighing = false;
     },
 
-    async post(where, body, turn) {
-      let reply;
+    async post(where, json, turn) {
+      let answer;
       try {
-        reply = await fetch(where, { method: "POST", body, headers: { "content-type": "application/json", accept: "application/json" } });
-      } catch {
-        this.problem = "The server does not answer; start it again, your settings are kept here until then.";
+        answer = await ask(where, { json, stays: "start it again, your settings are kept here until then" });
+      } catch (problem) {
+        if (turn === this.turn) this.problem = problem.message;
         return false;
       }
-      const answer = await reply.json();
       if (turn !== this.turn) return false;
-      if (!reply.ok) { this.problem = answer.problem; return false; }
       this.problem = "";
       this.planChanged();
       return answer;
@@ -406,11 +410,11 @@ document.addEventListener("alpine:init", () => {
 
     take(answer) {
       this.answer = answer;
-      if (answer.empty) { window.HeatPicture.clear(this.plan); bare(this.line).svg.replaceChildren(); this.picture = null; return; }
+      if (answer.empty) { HeatPicture.clear(this.plan); bare(this.line).svg.replaceChildren(); this.picture = null; return; }
       bare(this.line).draw(answer);
       this.drawTour();
-      window.HeatPicture.clear(this.plan);
-      this.picture = new window.HeatPicture(bare(this.plan), answer.frames);
+      HeatPicture.clear(this.plan);
+      this.picture = new HeatPicture(bare(this.plan), answer.frames);
       const near = Object.entries(answer.parts).filter(([, fate]) => !fate.target && (fate.molten_s !== null || fate.limit_passed_s !== null)).map(([ref]) => ref);
       for (const part of this.plan.svg.querySelectorAll(".part")) part.classList.toggle("near", near.includes(part.dataset.ref));
       const molten = answer.events.filter((event) => event.kind === "all molten").map((event) => event.at_s);
@@ -433,7 +437,7 @@ document.addEventListener("alpine:init", () => {
     },
     toggleHeat() {
       this.heatOn = !this.heatOn;
-      if (this.heatOn && this.picture) this.show(this.at); else window.HeatPicture.clear(this.plan);
+      if (this.heatOn && this.picture) this.show(this.at); else HeatPicture.clear(this.plan);
     },
 
     get verdict() {

@@ -1,7 +1,7 @@
 // Temperature over time, drawn so that the moves, the melting point and the moments can be read without a legend.
-"use strict";
+import { svgNode } from "./plan.js";
 
-window.HeatLine = class HeatLine {
+export class HeatLine {
   static LEFT = 46;
   static RIGHT = 788;
   static TOP = 34;
@@ -24,7 +24,7 @@ window.HeatLine = class HeatLine {
   y(celsius) { return HeatLine.BOTTOM - ((celsius - this.low) / (this.high - this.low)) * (HeatLine.BOTTOM - HeatLine.TOP); }
 
   add(name, attributes, text) {
-    const node = window.svgNode(name, attributes, text);
+    const node = svgNode(name, attributes, text);
     this.svg.append(node);
     return node;
   }

@@ -1,7 +1,7 @@
 // Temperatures laid over the plan: a lightness ramp (cold dark, hot light) and the line where solder melts.
-"use strict";
+import { svgNode } from "./plan.js";
 
-window.HeatPicture = class HeatPicture {
+export class HeatPicture {
   static STOPS = [[0, 22, 48, 47], [0.22, 44, 90, 80], [0.45, 109, 127, 53], [0.68, 217, 143, 18], [0.85, 246, 207, 106], [1, 255, 251, 232]];
   static LOW_C = 23;
   static HIGH_C = 300;
@@ -56,7 +56,7 @@ window.HeatPicture = class HeatPicture {
     let image = layer.querySelector("image");
     if (!image) {
       this.clip(layer);
-      image = window.svgNode("image", { x: 0, y: 0, width: this.plan.width, height: this.plan.height, preserveAspectRatio: "none", "clip-path": "url(#board-shape)" });
+      image = svgNode("image", { x: 0, y: 0, width: this.plan.width, height: this.plan.height, preserveAspectRatio: "none", "clip-path": "url(#board-shape)" });
       layer.append(image);
     }
     image.setAttribute("href", this.canvas.toDataURL());
@@ -65,8 +65,8 @@ window.HeatPicture = class HeatPicture {
   }
 
   clip(layer) {
-    const clip = window.svgNode("clipPath", { id: "board-shape" });
-    clip.append(window.svgNode("path", { d: this.plan.svg.querySelector(".plan-board").getAttribute("d"), "clip-rule": "evenodd" }));
+    const clip = svgNode("clipPath", { id: "board-shape" });
+    clip.append(svgNode("path", { d: this.plan.svg.querySelector(".plan-board").getAttribute("d"), "clip-rule": "evenodd" }));
     layer.append(clip);
   }
 
@@ -85,11 +85,11 @@ window.HeatPicture = class HeatPicture {
     for (const [level, kind] of [[60, ""], [100, ""], [150, ""], [liquidus, "melt"], [250, ""]]) {
       const pieces = this.contour(start, level);
       if (!pieces.length) continue;
-      group.append(window.svgNode("path", { class: `contour ${kind}`, d: pieces.map(([a, b]) => `M${a[0].toFixed(2)},${a[1].toFixed(2)}L${b[0].toFixed(2)},${b[1].toFixed(2)}`).join("") }));
+      group.append(svgNode("path", { class: `contour ${kind}`, d: pieces.map(([a, b]) => `M${a[0].toFixed(2)},${a[1].toFixed(2)}L${b[0].toFixed(2)},${b[1].toFixed(2)}`).join("") }));
       const few = pieces.filter((_, n) => n % Math.ceil(pieces.length / 90) === 0).map(at);
       const [x, y] = few.reduce((best, spot) => (clear(spot) > clear(best) ? spot : best));
       taken.push([x, y]);
-      names.append(window.svgNode("text", { class: `contour-label ${kind}`, x: x.toFixed(2), y: (y + 0.4).toFixed(2) }, `${level} °C`));
+      names.append(svgNode("text", { class: `contour-label ${kind}`, x: x.toFixed(2), y: (y + 0.4).toFixed(2) }, `${level} °C`));
     }
   }
 
@@ -143,9 +143,9 @@ window.HeatPicture = class HeatPicture {
           const there = move.path === "ends" ? (phase < 0.5 ? 1 : -1) : 4 * Math.abs(phase - 0.5) - 1;
           [dx, dy] = [reach * there * Math.cos(along), reach * there * Math.sin(along)];
           const [ex, ey] = [reach * Math.cos(along), reach * Math.sin(along)];
-          group.append(window.svgNode("path", { class: "nozzle-path", d: `M${move.x_mm - ex},${move.y_mm - ey}L${move.x_mm + ex},${move.y_mm + ey}` }));
-        } else if (reach > 0) group.append(window.svgNode("circle", { class: "nozzle-path", cx: move.x_mm, cy: move.y_mm, r: reach }));
-        group.append(window.svgNode("circle", { class: "nozzle-ring", cx: move.x_mm + dx, cy: move.y_mm + dy, r: nozzleMm / 2 }));
+          group.append(svgNode("path", { class: "nozzle-path", d: `M${move.x_mm - ex},${move.y_mm - ey}L${move.x_mm + ex},${move.y_mm + ey}` }));
+        } else if (reach > 0) group.append(svgNode("circle", { class: "nozzle-path", cx: move.x_mm, cy: move.y_mm, r: reach }));
+        group.append(svgNode("circle", { class: "nozzle-ring", cx: move.x_mm + dx, cy: move.y_mm + dy, r: nozzleMm / 2 }));
       }
       start += move.seconds;
       if (seconds <= start) return;

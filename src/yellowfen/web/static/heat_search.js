@@ -1,7 +1,8 @@
 // The Heat stage's long work: the safe window's map and the search for settings. Asked here, done in the worker, seen as far as it is.
-"use strict";
+import { ask, pause } from "./ask.js";
+import { WindowMap } from "./window_map.js";
 
-window.heatSearch = () => ({
+export const heatSearch = () => ({
   task: null,
   axis: "",
   map: null,
@@ -11,7 +12,7 @@ window.heatSearch = () => ({
   watching: { window: 0, settings: 0, tour: 0 },
 
   initSearch() {
-    this.windowMap = new window.WindowMap(document.querySelector("[data-window-map]"), (setting, dwell) => this.takePoint(setting, dwell));
+    this.windowMap = new WindowMap(document.querySelector("[data-window-map]"), (setting, dwell) => this.takePoint(setting, dwell));
     this.look("window");
     this.look("settings");
   },
@@ -28,12 +29,9 @@ window.heatSearch = () => ({
     if (this.leaf === "window") this.onLeaf("window");
   },
 
-  async call(where, body) {
-    const options = body === undefined ? {} : { method: "POST", body: JSON.stringify(body) };
-    const reply = await fetch(where, { ...options, headers: { "content-type": "application/json", accept: "application/json" } });
-    const answer = await reply.json();
-    if (!reply.ok) { this.problem = answer.problem; return null; }
-    return answer;
+  // The answer, or null with its problem said.
+  async call(where, json) {
+    try { return await ask(where, { json }); } catch (problem) { this.problem = problem.message; return null; }
   },
   async askWindow(axis) {
     this.axis = axis;
@@ -53,7 +51,7 @@ window.heatSearch = () => ({
       if (answer.state === "none") return;
       this.show_task(kind, answer);
       if (!["waiting", "working"].includes(answer.state)) return;
-      await new Promise((resolve) => setTimeout(resolve, 350));
+      await pause(350);
       if (turn !== this.watching[kind]) return;
     }
   },
@@ -76,7 +74,7 @@ window.heatSearch = () => ({
     if (!this.map) return "Choose a part, then what to vary.";
     if (!this.map.calmest) return this.task.state === "done" ? "No safe place in this map. Try Find settings." : "Working…";
     const best = this.map.calmest;
-    const word = window.WindowMap.AXES[this.map.axis];
+    const word = WindowMap.AXES[this.map.axis];
     if (!best.calm) return `No calm setting: the roomiest is ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s, and it holds only ${best.sigmas.toFixed(1)} times your own uncertainty, then ${best.binds}. What would help: one melt test on scrap, or Find settings.`;
     const loose = best.spills ? " A neighbour is loose there: no knock." : "";
     return `Calmest: ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s. It holds ${best.sigmas.toFixed(1)} times your own uncertainty, then ${best.binds}.${loose}`;

@@ -1,7 +1,7 @@
 // The Heat stage's tour: planned in the worker, drawn as a path with numbered stops, told as a list.
-"use strict";
+import { drawTour } from "./plan.js";
 
-window.heatTour = () => ({
+export const heatTour = () => ({
   tourTask: null,
   tourAsked: false,
 
@@ -98,6 +98,6 @@ window.heatTour = () => ({
   get laterText() { return this.absent.length ? `On only afterwards: ${this.absent.join(", ")}.` : ""; },
 
   drawTour() {
-    window.drawTour(this.plan, this.leaf === "tour" && this.proposed ? this.proposed.stops : this.isTour ? this.answer.stops : []);
+    drawTour(this.plan, this.leaf === "tour" && this.proposed ? this.proposed.stops : this.isTour ? this.answer.stops : []);
   },
 });

@@ -1,12 +1,11 @@
 // A large import: shows the step it is at, goes to the board when it is there.
-"use strict";
+import { ask } from "./ask.js";
 document.addEventListener("DOMContentLoaded", () => {
   const sheet = document.querySelector("[data-import]");
   const bar = sheet.querySelector("progress");
   if (!bar) return;
   const look = async () => {
-    const answer = await fetch(`/api/imports/${sheet.dataset.import}`);
-    const one = await answer.json();
+    const one = await ask(`/api/imports/${sheet.dataset.import}`).catch((problem) => ({ state: "working", said: problem.message, done: bar.value, of: bar.max }));
     bar.max = one.of;
     bar.value = one.done;
     sheet.querySelector("[data-step]").textContent = one.said || "waiting for its turn";

@@ -1,5 +1,5 @@
 // What a job is for: parts are tapped on the plan or typed; both say the same.
-"use strict";
+import { plans } from "./plan.js";
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("purpose", () => ({
@@ -7,7 +7,7 @@ document.addEventListener("alpine:init", () => {
     kind: "build",
 
     init() {
-      [this.plan] = window.plans();
+      [this.plan] = plans();
       this.text = this.$root.querySelector("[name=parts]").value; // it may have been typed before this script came
       this.kind = this.$root.querySelector("[name=purpose]:checked")?.value ?? this.kind;
       this.plan.onTap((ref) => this.toggle(ref));

@@ -1,7 +1,7 @@
 // Marks on the plan: a tick on a good joint, a cross on a bad one.
-"use strict";
+import { plans, svgNode } from "./plan.js";
 
-window.paintMarks = (plan, marks) => {
+export const paintMarks = (plan, marks) => {
   for (const sign of plan.svg.querySelectorAll(".sign")) sign.remove();
   for (const pad of plan.svg.querySelectorAll(".pad.marked-good, .pad.marked-bad")) pad.classList.remove("marked-good", "marked-bad");
   for (const [key, verdict] of Object.entries(marks)) {
@@ -14,7 +14,7 @@ window.paintMarks = (plan, marks) => {
     const size = Math.min(box.width, box.height) * 0.36;
     const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
     const d = good ? `M${x - size},${y}L${x - size * 0.3},${y - size * 0.8}L${x + size},${y + size * 0.8}` : `M${x - size},${y - size}L${x + size},${y + size}M${x - size},${y + size}L${x + size},${y - size}`;
-    pad.parentNode.append(window.svgNode("path", { class: "sign", d }));
+    pad.parentNode.append(svgNode("path", { class: "sign", d }));
   }
 };
 
@@ -22,8 +22,8 @@ window.paintMarks = (plan, marks) => {
 document.addEventListener("DOMContentLoaded", () => {
   const told = document.getElementById("marks");
   if (!told) return;
-  for (const plan of window.plans()) {
-    window.paintMarks(plan, JSON.parse(told.textContent));
+  for (const plan of plans()) {
+    paintMarks(plan, JSON.parse(told.textContent));
     const parts = [...plan.svg.querySelectorAll(".part.target")];
     if (parts.length) plan.frameOn(parts, 3);
   }

@@ -1,10 +1,10 @@
 // Mend: how long to touch each bad joint, one after the other, as it is worked out.
-"use strict";
+import { workedOut } from "./worked_out.js";
 
 document.addEventListener("DOMContentLoaded", async () => {
   for (const line of document.querySelectorAll("[data-touches]")) {
     try {
-      line.textContent = (await window.workedOut(line.dataset.touches))?.says ?? "";
+      line.textContent = (await workedOut(line.dataset.touches))?.says ?? "";
     } catch (problem) {
       line.textContent = problem.message;
     }

@@ -1,5 +1,4 @@
 // Exceptions by dragging: a part dropped on another is placed right after it; the rest is ordered anew round it.
-"use strict";
 
 document.addEventListener("DOMContentLoaded", () => {
   const form = document.querySelector("form[data-wish]");

@@ -1,5 +1,5 @@
 // The foil slider: asks for the judgement in another foil while it moves, keeps the foil when it is let go.
-"use strict";
+import { ask } from "./ask.js";
 
 document.addEventListener("DOMContentLoaded", () => {
   const form = document.querySelector("[data-foil-form]");
@@ -28,10 +28,11 @@ document.addEventListener("DOMContentLoaded", () => {
     const mine = ++asked;
     const query = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
     let reply;
-    try { reply = await (await fetch(`${form.dataset.api}?${query}`, { headers: { accept: "application/json" } })).json(); } catch { problem("The server does not answer; the foil stays as it was."); return; }
+    try {
+      reply = await ask(`${form.dataset.api}?${query}`, { stays: "the foil stays as it was" });
+    } catch (refusal) { if (mine === asked) problem(refusal.message); return; }
     if (mine !== asked) return;
-    problem(reply.problem);
-    if (reply.problem) return;
+    problem("");
     answer.innerHTML = reply.answer;
     overlay.innerHTML = reply.overlay;
     const card = answer.querySelector("[data-said]");
@@ -43,8 +44,7 @@ document.addEventListener("DOMContentLoaded", () => {
   };
   const keep = async (foil) => {
     const body = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
-    const reply = await fetch(form.action, { method: "POST", body, headers: { accept: "application/json" } });
-    if (!reply.ok) problem((await reply.json()).problem ?? "That was not kept.");
+    await ask(form.action, { body, stays: "that was not kept" }).catch((refusal) => problem(refusal.message));
   };
   range.addEventListener("input", () => { output.textContent = `${plain(range.value)} mm`; typed.value = plain(range.value); show(range.value); });
   range.addEventListener("change", () => keep(range.value));

@@ -1,5 +1,6 @@
 // A picture with the board laid over it: places clicked, parts dragged, thresholds moved. What follows from it, the server says.
-"use strict";
+import { ask } from "./ask.js";
+import { plans, svgNode } from "./plan.js";
 
 document.addEventListener("DOMContentLoaded", () => {
   const root = document.querySelector("[data-picture]");
@@ -7,8 +8,8 @@ document.addEventListener("DOMContentLoaded", () => {
   const deed = root.dataset.do;
   const problem = root.querySelector("[data-problem]");
   const panel = root.querySelector("[data-panel]");
-  const view = window.plans().find((plan) => plan.svg.classList.contains("picture-view"));
-  const board = window.plans().find((plan) => plan !== view);
+  const view = plans().find((plan) => plan.svg.classList.contains("picture-view"));
+  const board = plans().find((plan) => plan !== view);
   const laid = view.svg.querySelector(".laid");
   let ref = root.dataset.ref;
   let name = "";
@@ -22,17 +23,15 @@ document.addEventListener("DOMContentLoaded", () => {
     if (answer.says) { const note = document.createElement("p"); note.className = "m-0"; note.setAttribute("role", "status"); note.textContent = answer.says; panel.append(note); }
     tell();
   };
-  const send = (path, body, method = "POST") => {
+  const send = (path, json, method = "POST") => {
     busy = busy.then(async () => {
       try {
-        const reply = await fetch(`/api/pictures/${id}/${path}`, { method, body: body === undefined ? undefined : JSON.stringify(body), headers: { "content-type": "application/json", accept: "application/json" } });
-        const answer = await reply.json();
-        problem.hidden = reply.ok;
-        if (reply.ok) put(answer);
-        else { problem.textContent = answer.problem; for (const part of laid.querySelectorAll(".laid-part")) part.removeAttribute("transform"); }
-      } catch {
+        put(await ask(`/api/pictures/${id}/${path}`, { method, json, stays: "nothing was stored, try again when it is back" }));
+        problem.hidden = true;
+      } catch (refusal) {
         problem.hidden = false;
-        problem.textContent = "The server does not answer; nothing was stored. Try again when it is back.";
+        problem.textContent = refusal.message;
+        for (const part of laid.querySelectorAll(".laid-part")) part.removeAttribute("transform");
       }
     });
     return busy;
@@ -57,10 +56,8 @@ document.addEventListener("DOMContentLoaded", () => {
     const [[u1, v1], [u2, v2]] = ruler;
     ruler = [];
     view.svg.querySelector(".ruled")?.remove();
-    view.svg.querySelector(".plan-view").append(window.svgNode("path", { class: "ruled", d: `M${u1},${v1}L${u2},${v2}` }));
-    const reply = await fetch(`/api/pictures/${id}/length?u1=${u1}&v1=${v1}&u2=${u2}&v2=${v2}`, { headers: { accept: "application/json" } });
-    const answer = await reply.json();
-    says.textContent = answer.says ?? answer.problem;
+    view.svg.querySelector(".plan-view").append(svgNode("path", { class: "ruled", d: `M${u1},${v1}L${u2},${v2}` }));
+    says.textContent = await ask(`/api/pictures/${id}/length?u1=${u1}&v1=${v1}&u2=${u2}&v2=${v2}`).then((answer) => answer.says, (refusal) => refusal.message);
   };
   view.svg.addEventListener("click", (event) => {
     if (view.moved) return;

@@ -1,7 +1,6 @@
 // The plan's own behaviour: zoom, pan, finding parts and pads. Stages add meaning through these functions.
-"use strict";
 
-window.Plan = class Plan {
+export class Plan {
   constructor(svg) {
     this.svg = svg;
     this.width = Number(svg.dataset.width);
@@ -119,10 +118,10 @@ window.Plan = class Plan {
   }
 };
 
-window.plans = () => [...document.querySelectorAll("svg.plan")].map((svg) => (svg.plan ??= new window.Plan(svg)));
-document.addEventListener("DOMContentLoaded", () => window.plans());
+export const plans = () => [...document.querySelectorAll("svg.plan")].map((svg) => (svg.plan ??= new Plan(svg)));
+document.addEventListener("DOMContentLoaded", () => plans());
 
-window.svgNode = (name, attributes = {}, text = "") => {
+export const svgNode = (name, attributes = {}, text = "") => {
   const node = document.createElementNS("http://www.w3.org/2000/svg", name);
   for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
   if (text) node.textContent = text;
@@ -130,19 +129,31 @@ window.svgNode = (name, attributes = {}, text = "") => {
 };
 
 // A tour on a plan: its path and numbered stops, numbers upright whichever face is seen; `now` is the stop in hand.
-window.drawTour = (plan, stops, now = 0) => {
+export const drawTour = (plan, stops, now = 0) => {
   const group = plan.svg.querySelector(".plan-tour");
   const names = plan.svg.querySelector(".plan-stops");
   group.replaceChildren();
   names.replaceChildren();
   if (!stops.length) return;
   const size = Math.max(1.3, Math.min(plan.width, plan.height) * 0.03);
-  group.append(window.svgNode("path", { class: "tour-path", d: `M${stops.map((one) => `${one.x_mm},${one.y_mm}`).join("L")}` }));
+  group.append(svgNode("path", { class: "tour-path", d: `M${stops.map((one) => `${one.x_mm},${one.y_mm}`).join("L")}` }));
   const mirrored = plan.svg.dataset.side === "bottom";
   stops.forEach((one, i) => {
     const kind = now ? (i + 1 < now ? "behind" : i + 1 === now ? "now" : "ahead") : "";
     const radius = kind === "now" ? 1.5 * size : size;
-    group.append(window.svgNode("circle", { class: `tour-stop ${kind}`, cx: one.x_mm, cy: one.y_mm, r: radius }));
-    names.append(window.svgNode("text", { class: `tour-number ${kind}`, x: mirrored ? plan.width - one.x_mm : one.x_mm, y: plan.height - one.y_mm + radius * 0.42, "font-size": radius * 1.25 }, String(i + 1)));
+    group.append(svgNode("circle", { class: `tour-stop ${kind}`, cx: one.x_mm, cy: one.y_mm, r: radius }));
+    names.append(svgNode("text", { class: `tour-number ${kind}`, x: mirrored ? plan.width - one.x_mm : one.x_mm, y: plan.height - one.y_mm + radius * 0.42, "font-size": radius * 1.25 }, String(i + 1)));
   });
+};
+
+// Where on the whole board, as it lies: a dot on its outline, the corner that is its lower left one marked.
+export const drawInset = (inset, { width, height }, spot, turn = 0) => {
+  const half = Math.hypot(width, height) / 2;
+  inset.setAttribute("viewBox", `${-half} ${-half} ${2 * half} ${2 * half}`);
+  inset.replaceChildren();
+  const group = svgNode("g", { transform: `rotate(${turn})` });
+  group.append(svgNode("rect", { class: "inset-board", x: -width / 2, y: -height / 2, width, height, rx: 1 }));
+  if (spot) group.append(svgNode("circle", { class: "inset-here", cx: spot[0] - width / 2, cy: spot[1] - height / 2, r: half * 0.07 }));
+  group.append(svgNode("path", { class: "inset-corner", d: `M${-width / 2},${height / 2}h${half * 0.25}L${-width / 2},${height / 2 - half * 0.25}Z` }));
+  inset.append(group);
 };

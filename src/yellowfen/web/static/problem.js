@@ -1,5 +1,5 @@
 // A problem that names a field by its key says the field's own label instead, at the field too, and leads there.
-"use strict";
+import { tellAtField } from "./number_field.js";
 
 document.addEventListener("DOMContentLoaded", () => {
   for (const told of document.querySelectorAll(".problem")) {
@@ -13,7 +13,7 @@ document.addEventListener("DOMContentLoaded", () => {
     if (!label) continue;
     for (const hint of label.querySelectorAll("i")) hint.remove();
     told.textContent = `${label.textContent.trim().replace(/[?;].*$/s, "").replace(/[\s,:]+$/, "")}: ${said}`;
-    window.tellAtField(field, said);
+    tellAtField(field, said);
     const beside = field.nextElementSibling;
     beside.id = `wrong-${field.name}`;
     field.setAttribute("aria-describedby", beside.id);

@@ -1,5 +1,4 @@
 // Forms that send themselves when a choice changes; the button stays for those without a script.
-"use strict";
 
 document.addEventListener("DOMContentLoaded", () => {
   const choices = "select, input[type=radio], input[type=checkbox]";

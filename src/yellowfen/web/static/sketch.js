@@ -1,5 +1,7 @@
 // Sketching a patch: pick packages, drag or type distances, over a photo if there is one. Every change is kept at once.
-"use strict";
+import { ask } from "./ask.js";
+import { tellAtField, typedNumber } from "./number_field.js";
+import { SketchParts } from "./sketch_parts.js";
 document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("sketch-facts").textContent);
   const stage = document.querySelector("[data-board]");
@@ -8,7 +10,7 @@ document.addEventListener("DOMContentLoaded", () => {
   const find = (name) => document.querySelector(`[data-${name}]`);
   const sketch = facts.sketch;
   const parts = sketch.parts;
-  const geometry = new window.SketchParts(facts.packages);
+  const geometry = new SketchParts(facts.packages);
   const margin = 3;
   let chosen = parts[0] ?? null;
   let hold = null;
@@ -25,10 +27,10 @@ document.addEventListener("DOMContentLoaded", () => {
   // The number in a field, read by the server's parser; NaN where it is none, which is told at the field.
   const number = async (field, key) => {
     try {
-      const value = await window.typedNumber(key, field.value);
-      window.tellAtField(field, "");
+      const value = await typedNumber(key, field.value);
+      tellAtField(field, "");
       return value;
-    } catch (problem) { window.tellAtField(field, problem.message); return NaN; }
+    } catch (problem) { tellAtField(field, problem.message); return NaN; }
   };
   const round = (value) => Math.round(value * 100) / 100;
   const up = (y) => sketch.height_mm - y;
@@ -45,14 +47,17 @@ document.addEventListener("DOMContentLoaded", () => {
     return sending;
   };
   const put = async (options) => {
-    const answer = await fetch(`/api/boards/${board}/sketch`, { method: "PUT", headers: { "content-type": "application/json", accept: "application/json" }, body: JSON.stringify(sketch), ...options });
-    const said = await answer.json();
+    let said = null, refused = "";
+    try {
+      said = await ask(`/api/boards/${board}/sketch`, { method: "PUT", json: sketch, stays: "the last change is not kept", ...options });
+    } catch (problem) { refused = problem.message; }
     underway -= 1;
     if (timer || underway) return;
-    complain(answer.ok ? "" : said.problem);
+    complain(refused);
+    if (!said) { find("kept").textContent = "not kept"; return; }
     const nets = said.nets?.length ? `, ${said.nets.length} net${said.nets.length === 1 ? "" : "s"}` : "";
-    find("kept").textContent = answer.ok ? `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads${nets}` : "not kept";
-    if (answer.ok) find("net-problems").replaceChildren(...said.net_problems.map((text) => { const line = document.createElement("p"); line.className = "mind m-0"; line.textContent = text; return line; }));
+    find("kept").textContent = `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads${nets}`;
+    find("net-problems").replaceChildren(...said.net_problems.map((text) => { const line = document.createElement("p"); line.className = "mind m-0"; line.textContent = text; return line; }));
   };
   const keep = () => { find("kept").textContent = "…"; window.clearTimeout(timer); timer = window.setTimeout(send, 250); };
   window.addEventListener("pagehide", () => { if (timer) { window.clearTimeout(timer); send({ keepalive: true }); } });
@@ -143,10 +148,9 @@ document.addEventListener("DOMContentLoaded", () => {
   };
   const learn = async (name) => {
     if (facts.packages[name]) return true;
-    const answer = await fetch(`/api/packages?name=${encodeURIComponent(name)}`, { headers: { accept: "application/json" } });
-    const shape = await answer.json();
-    if (!answer.ok) { complain(shape.problem); return false; }
-    facts.packages[name] = shape;
+    try {
+      facts.packages[name] = await ask(`/api/packages?name=${encodeURIComponent(name)}`);
+    } catch (problem) { complain(problem.message); return false; }
     complain("");
     return true;
   };
@@ -268,8 +272,9 @@ document.addEventListener("DOMContentLoaded", () => {
   const takePicture = async () => {
     const form = new FormData();
     form.append("file", find("picture").files[0]);
-    const answer = await fetch(`/api/boards/${board}/picture`, { method: "POST", body: form, headers: { accept: "application/json" } });
-    if (!answer.ok) { complain((await answer.json()).problem); return; }
+    try {
+      await ask(`/api/boards/${board}/picture`, { body: form, stays: "the photo was not kept" });
+    } catch (problem) { complain(problem.message); return; }
     complain("");
     facts.picture = true;
     facts.pictureTurn = (facts.pictureTurn ?? 0) + 1;
@@ -299,7 +304,9 @@ document.addEventListener("DOMContentLoaded", () => {
   });
   find("move").addEventListener("click", () => { movingPicture = !movingPicture; find("move").setAttribute("aria-pressed", String(movingPicture)); say(movingPicture ? "Drag the photo." : "Drag the parts."); });
   find("away").addEventListener("click", async () => {
-    await fetch(`/api/boards/${board}/picture`, { method: "DELETE" });
+    try {
+      await ask(`/api/boards/${board}/picture`, { method: "DELETE", as: "html", stays: "the photo stays" });
+    } catch (problem) { complain(problem.message); return; }
     facts.picture = false;
     sketch.picture = null;
     movingPicture = false;

@@ -1,7 +1,6 @@
 // Geometry of a sketched patch: boxes of parts, clear distances, a free place for the next one. No drawing here.
-"use strict";
 
-window.SketchParts = class SketchParts {
+export class SketchParts {
   constructor(packages) { this.packages = packages; }
 
   // Half width and half height of a part with its lands on the board, mm.

@@ -1,5 +1,4 @@
 // The Bench: which fields a tool needs, and the stopwatch of a melt test, worked by one key.
-"use strict";
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("tool", () => ({

@@ -1,7 +1,7 @@
 // The safe window as a map of places with names in them: where joints stay cold, where it is good, where a neighbour comes loose, where it harms.
-"use strict";
+import { svgNode } from "./plan.js";
 
-window.WindowMap = class WindowMap {
+export class WindowMap {
   static LEFT = 64;
   static RIGHT = 836;
   static TOP = 14;
@@ -27,7 +27,7 @@ window.WindowMap = class WindowMap {
   }
 
   add(name, attributes, text) {
-    const node = window.svgNode(name, attributes, text);
+    const node = svgNode(name, attributes, text);
     this.svg.append(node);
     return node;
   }
@@ -47,13 +47,13 @@ window.WindowMap = class WindowMap {
   }
 
   patterns() {
-    const defs = window.svgNode("defs");
-    const hatch = window.svgNode("pattern", { id: "map-loose", width: 9, height: 9, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
-    hatch.append(window.svgNode("rect", { width: 9, height: 9, class: "ground-loose" }), window.svgNode("line", { x1: 0, y1: 0, x2: 0, y2: 9, class: "hatch-loose" }));
-    const dots = window.svgNode("pattern", { id: "map-cold", width: 10, height: 10, patternUnits: "userSpaceOnUse" });
-    dots.append(window.svgNode("rect", { width: 10, height: 10, class: "ground-cold" }), window.svgNode("circle", { cx: 5, cy: 5, r: 1.3, class: "dot-cold" }));
-    const cross = window.svgNode("pattern", { id: "map-harm", width: 8, height: 8, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
-    cross.append(window.svgNode("rect", { width: 8, height: 8, class: "ground-harm" }), window.svgNode("path", { d: "M0,0H8M0,0V8", class: "hatch-harm" }));
+    const defs = svgNode("defs");
+    const hatch = svgNode("pattern", { id: "map-loose", width: 9, height: 9, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
+    hatch.append(svgNode("rect", { width: 9, height: 9, class: "ground-loose" }), svgNode("line", { x1: 0, y1: 0, x2: 0, y2: 9, class: "hatch-loose" }));
+    const dots = svgNode("pattern", { id: "map-cold", width: 10, height: 10, patternUnits: "userSpaceOnUse" });
+    dots.append(svgNode("rect", { width: 10, height: 10, class: "ground-cold" }), svgNode("circle", { cx: 5, cy: 5, r: 1.3, class: "dot-cold" }));
+    const cross = svgNode("pattern", { id: "map-harm", width: 8, height: 8, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
+    cross.append(svgNode("rect", { width: 8, height: 8, class: "ground-harm" }), svgNode("path", { d: "M0,0H8M0,0V8", class: "hatch-harm" }));
     defs.append(hatch, dots, cross);
     this.svg.append(defs);
   }

@@ -1,26 +1,22 @@
 // What the worker works out: asked once, looked at until it is there. `told` hears of what is said meanwhile.
-"use strict";
+import { Refused, ask, pause } from "./ask.js";
 
-window.workedOut = async (where, { method = "POST", told = () => {} } = {}) => {
+export const workedOut = async (where, { method = "POST", told = () => {} } = {}) => {
   let [address, how] = [where, method];
   for (;;) {
     let wait = 120;
     try {
-      const reply = await fetch(address, { method: how, headers: { accept: "application/json" } });
-      const task = await reply.json();
-      if (!reply.ok) throw new Refusal(task.problem);
+      const task = await ask(address, { method: how, stays: "this goes on when it is back" });
       [address, how] = [`/api/tasks/${task.id}/progress`, "GET"];
       if (task.state === "done") return task.answer;
-      if (task.state === "failed" || task.state === "cancelled") throw new Refusal(task.said);
+      if (task.state === "failed" || task.state === "cancelled") throw new Refused(task.said);
       told(task);
       if (task.of) wait = 300;
     } catch (problem) {
-      if (problem instanceof Refusal) throw problem;
-      told({ said: "The server does not answer. This goes on when it is back.", of: 0 });
+      if (problem instanceof Refused) throw problem;
+      told({ said: problem.message, of: 0 });
       wait = 1500;
     }
-    await new Promise((go) => setTimeout(go, wait));
+    await pause(wait);
   }
 };
-
-class Refusal extends Error {}

@@ -1,5 +1,5 @@
 // A page that waits for the worker: how far it is, then the page itself.
-"use strict";
+import { workedOut } from "./worked_out.js";
 
 document.addEventListener("DOMContentLoaded", async () => {
   const box = document.querySelector("[data-working]");
@@ -10,7 +10,7 @@ document.addEventListener("DOMContentLoaded", async () => {
     words.textContent = said || begun;
   };
   try {
-    await window.workedOut(`/api/tasks/${box.dataset.working}/progress`, { method: "GET", told });
+    await workedOut(`/api/tasks/${box.dataset.working}/progress`, { method: "GET", told });
     location.reload();
   } catch (problem) {
     words.textContent = problem.message;
