@@ -8,15 +8,40 @@ from dataclasses import replace
 import pytest
 
 from tests.conftest import small_scene
-from tests.core.test_ready import board_of
-from yellowfen.core.board.board import BoardPart
+from tests.core.test_ready import BUILD, board_of
+from yellowfen.core.board.board import Board, BoardPart, Hole, Opening
+from yellowfen.core.deposit.better import better_openings
+from yellowfen.core.deposit.judge import judge
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.rehearsal import COARSE, advance, first_state, prepare, state_fault
+from yellowfen.core.heat.outcome import harms, watch
+from yellowfen.core.heat.rehearsal import (
+    COARSE,
+    advance,
+    first_state,
+    prepare,
+    rehearse,
+    state_fault,
+)
+from yellowfen.core.heat.scene import Deed, Move
+from yellowfen.core.heat.story import (
+    EventKind,
+    all_molten_s,
+    push_share,
+    ramp_k_s,
+    rises_fast,
+    tell,
+)
+from yellowfen.core.heat.tour_walk import Walk
 from yellowfen.core.look.acceptance import Criterion, Shape, _lead, criteria, remembered
 from yellowfen.core.look.risk import Known, PartFacts, judged
+from yellowfen.core.look.values import volts_of
+from yellowfen.core.metal.lot import Lot
+from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.rework.plate_salvage import Waiting, harvest
 from yellowfen.core.work.kit import kit
+from yellowfen.core.work.schedule import bake_h, tasks_of
+from yellowfen.core.work.triage import Flag, FlagKind, Triaged, box_of, triage
 from yellowfen.core.work.two_sides import two_sides
 
 
@@ -140,3 +165,217 @@ def test_a_joint_is_told_lean_or_fat_where_it_may_well_be() -> None:
     assert why(0.11).startswith("solder 1.1 of the least")
     assert why(0.4).startswith("solder 1.0 of the most")
     assert why(0.16) == why(0.25) == ""
+
+
+def test_touch_ups_are_a_task_where_any_are_expected() -> None:
+    """However few minutes they take; and none where none are."""
+
+    def tasks(mend_min: float) -> list[str]:
+        return [task.key for task in tasks_of(replace(BUILD, mend_min=mend_min))]
+
+    assert "mend" not in tasks(0.0)
+    assert "mend" in tasks(0.5)
+    assert "mend" in tasks(20.0)
+
+
+def test_a_body_over_seventeen_millimetres_bakes_four_days() -> None:
+    """Class 3, 1 mm thick [published: J-STD-033, as remembered]: 96 h from 17 × 17 mm on."""
+    small, large = bake_h("3", 1.0, 16.9), bake_h("3", 1.0, 17.1)
+    assert small is not None
+    assert small < 30
+    assert large == 96
+
+
+def test_small_things_add_up_to_a_part_to_mind() -> None:
+    """One light flag is easy, three of them are not; a heavy one is hard alone."""
+
+    def grade(*weights: float) -> str:
+        flags = tuple(
+            Flag(kind=FlagKind.ROOM, word="", sentence="", weight=weight) for weight in weights
+        )
+        part = board_of("0603").parts[0]
+        return Triaged(
+            part=part, flags=flags, mass_mg=1.0, pitch_mm=None, nearest="", nearest_mm=None
+        ).grade
+
+    assert grade() == grade(1.0) == grade(1.0, 1.0) == "easy"
+    assert grade(1.0, 1.0, 1.0) == grade(2.0) == "mind"
+    assert grade(2.0, 2.0, 2.5) == grade(3.0) == "hard"
+
+
+@pytest.mark.parametrize(("gap", "tight"), [(0.6, True), (1.2, False)])
+def test_tweezers_want_the_better_part_of_a_millimetre(gap: float, tight: bool) -> None:
+    """A part hemmed in on all four sides."""
+    one = board_of("0603")
+    (part,) = one.parts
+    here = box_of(part)
+    wide, high = here.x1 - here.x0, here.y1 - here.y0
+    around = [(wide + gap, 0.0), (-wide - gap, 0.0), (0.0, high + gap), (0.0, -high - gap)]
+    crowd = tuple(
+        replace(part, ref=f"N{n}", x_mm=part.x_mm + dx, y_mm=part.y_mm + dy)
+        for n, (dx, dy) in enumerate(around)
+    )
+    judged_parts = triage(replace(one, parts=(part, *crowd)))
+    mine = next(each for each in judged_parts if each.part.ref == part.ref)
+    assert any(flag.kind is FlagKind.ROOM for flag in mine.flags) == tight
+
+
+@pytest.mark.parametrize(("drill", "left_out"), [(0.4, False), (3.2, True)])
+def test_paste_round_a_screw_is_left_out(drill: float, left_out: bool) -> None:
+    """A via in a bare pad is no screw's hole."""
+    board = board_of("0603")
+    ring = ((30.0, 30.0), (34.0, 30.0), (34.0, 34.0), (30.0, 34.0))
+    opening = Opening(
+        side="top",
+        ring=ring,
+        area_mm2=16.0,
+        perimeter_mm=16.0,
+        size_x_mm=4.0,
+        size_y_mm=4.0,
+        angle_deg=0.0,
+    )
+    hole = Hole(x_mm=32.0, y_mm=32.0, drill_mm=drill, plated=True)
+    board = replace(board, openings=(opening,), holes=(hole,))
+    found = better_openings(board, 0.12, paste_named("sn63-t4"))
+    assert any("screw" in proposal.said for proposal in found) == left_out
+
+
+def test_flux_that_is_warm_for_minutes_leaves_a_crust() -> None:
+    """Activators are spent after two to three minutes of warmth [common practice]."""
+    base = small_scene(outlet_c=380.0)
+    ref = base.targets[0]
+
+    def crusted(warm_s: float) -> bool:
+        warm = Move(deed=Deed.HOLD, seconds=warm_s, over=(ref,), height_mm=30.0)
+        close = Move(deed=Deed.HOLD, seconds=60.0, over=(ref,), height_mm=8.0)
+        scene = replace(
+            base,
+            source=replace(base.source, outlet_c=240.0),
+            moves=(warm, close, Move(deed=Deed.WITHDRAW, seconds=10.0)),
+        )
+        seen = rehearse(scene, COARSE)
+        return any(event.kind is EventKind.CRUST for event in tell(scene, seen))
+
+    assert [crusted(warm_s) for warm_s in (20.0, 110.0, 230.0, 400.0)] == [False, False, True, True]
+
+
+def test_an_opening_bridges_where_its_gap_holds_all_that_it_takes(demo_board: Board) -> None:
+    """Half of that is to be minded, no more; more of it bridges."""
+    found = judge(demo_board, 0.12, paste_named("sn63-t4"))
+
+    def bridging(share: float) -> int:
+        return replace(found, openings=(replace(found.openings[0], bridge=share),)).bridging
+
+    assert [bridging(share) for share in (0.0, 0.55, 0.9, 1.05, 2.0)] == [0, 0, 0, 1, 1]
+
+
+def test_air_that_pushes_as_much_as_the_solder_holds_is_told() -> None:
+    """More air pushes more; told from where it is as strong as the pull of the molten joints."""
+    base = small_scene(outlet_c=380.0)
+    told = []
+    for flow in (26.0, 48.0):
+        scene = replace(base, source=replace(base.source, flow_lpm=flow, nozzle_mm=4.0))
+        seen = rehearse(scene, COARSE)
+        loose = all_molten_s(seen.joints_of("R1"))
+        assert loose is not None
+        share = push_share(scene, scene.part("R1"), loose)
+        events = tell(scene, seen)
+        told.append((share, any(event.kind is EventKind.PUSHED for event in events)))
+    (weak, calm), (strong, pushed) = told
+    assert 0.4 < weak < 0.9
+    assert 1.5 < strong < 4.0
+    assert (calm, pushed) == (False, True)
+
+
+def test_solder_that_is_liquid_for_more_than_a_minute_and_a_half_is_harm() -> None:
+    """Profiles ask for 30 to 90 s above the melting point [common practice]."""
+    base = small_scene(outlet_c=360.0)
+    ref = base.targets[0]
+
+    def harmed(seconds: float) -> bool:
+        hold = Move(deed=Deed.HOLD, seconds=seconds, over=(ref,), height_mm=25.0)
+        scene = replace(
+            base,
+            source=replace(base.source, outlet_c=270.0),
+            moves=(hold, Move(deed=Deed.WITHDRAW, seconds=60.0)),
+        )
+        ready = prepare(scene, COARSE)
+        state = first_state(ready, ready.drive(scene))
+        advance(ready, state, ready.drive(scene))
+        liquid_s = state.joint_record[:, k.R_ABOVE].max()
+        told = any(harm.too_long for harm in harms(watch(ready), state))
+        assert 20 < liquid_s < 85 or 95 < liquid_s < 170
+        return told
+
+    assert [harmed(seconds) for seconds in (90.0, 170.0)] == [False, True]
+
+
+def test_a_ceramic_that_heats_faster_than_hot_air_practice_is_told() -> None:
+    """Ceramics crack where they rise by more than some 4 K/s in an oven; a hand with hot air is
+    allowed somewhat more, and no multiple of it [common practice].
+    """
+    base = small_scene(outlet_c=300.0)
+    part = replace(base.part("R1"), ref="C1", package=package_named("0805"))
+    parts = tuple(part if each.ref == "R1" else each for each in base.parts)
+
+    def told(outlet_c: float, height_mm: float) -> tuple[float, bool]:
+        scene = replace(
+            base,
+            parts=parts,
+            targets=("C1",),
+            source=replace(base.source, outlet_c=outlet_c),
+            moves=(
+                Move(deed=Deed.HOLD, seconds=40.0, over=("C1",), height_mm=height_mm),
+                Move(deed=Deed.WITHDRAW, seconds=10.0),
+            ),
+        )
+        seen = rehearse(scene, COARSE)
+        return ramp_k_s(seen, "C1"), bool(rises_fast(scene, seen))
+
+    slow, fast = told(150.0, 60.0), told(200.0, 40.0)
+    assert 1 < slow[0] < 6 < fast[0] < 20
+    assert (slow[1], fast[1]) == (False, True)
+
+
+def test_a_paste_is_named_two_weeks_before_its_date() -> None:
+    day = 86400.0
+
+    def said(days: float) -> str:
+        lot = Lot(
+            id=1,
+            name="Syringe",
+            paste=paste_named("sn63-t4"),
+            container="syringe",
+            grams=35.0,
+            bought_s=0.0,
+            expires_s=100 * day,
+        )
+        return " ".join(lot.findings((100 - days) * day))
+
+    assert "date" not in said(20)
+    assert "10 days away" in said(10)
+    assert "Past its date by 3 days" in said(-3)
+
+
+def test_a_rail_of_more_than_any_board_of_ours_carries_is_no_rail() -> None:
+    assert volts_of("+48V") == 48
+    assert volts_of("100V") is None
+
+
+def test_a_tour_pays_for_every_kelvin_near_a_limit_and_every_second_liquid() -> None:
+    """A body far from its limit and solder liquid for a short time cost nothing."""
+
+    def cost(margin_k: float, liquid_s: float) -> float:
+        return Walk(
+            moves=(),
+            flows_s={"R1": 10.0},
+            cold=(),
+            margins_k={"R1": margin_k},
+            liquid_s={"R1": liquid_s},
+            again=(),
+            last={},
+        ).cost_s()
+
+    assert cost(40.0, 20.0) == cost(90.0, 40.0) == 0
+    assert 0 < cost(25.0, 20.0) < cost(15.0, 20.0) < cost(5.0, 20.0) < cost(-5.0, 20.0)
+    assert 0 < cost(40.0, 60.0) < cost(40.0, 85.0)
