@@ -12,6 +12,8 @@ from yellowfen.core.deposit.judge import judge
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.work.advice import advise
 from yellowfen.core.work.order import placement_order
+from yellowfen.core.work.schedule import Schedule
+from yellowfen.core.work.technique import PartWay
 from yellowfen.core.work.triage import triage
 from yellowfen.workflows import ready
 from yellowfen.workflows.opening import open_database
@@ -116,59 +118,69 @@ def run_plan(given: argparse.Namespace) -> None:
     state = ready.ready_state(connection, given.job)
     orders = {side: ready.order_of(connection, state, side) for side in ("top", "bottom")}
     found = ready.timed(connection, state, time.time()).found
-    answer = {
-        "job": state.paste.job.name,
-        "boards": state.plan.boards,
-        "stencil": state.techniques.stencil,
-        "stencil_why": state.techniques.stencil_why,
-        "minutes": round(ready.estimate_of(connection, state).middle_min, 1),
-        "mends": round(state.techniques.mends, 2),
-        "techniques": [
-            {
-                "ref": one.part.ref,
-                "package": one.part.package.name,
-                "way": str(one.chosen.way),
-                "why": one.why,
-                "minutes": round(one.chosen.minutes, 2),
-                "odds": one.chosen.odds,
-                "runner_up": str(one.runner_up.way) if one.runner_up else None,
-                "tip": one.card.tip,
-                "iron_c": one.card.iron_c,
-                "wire_mm": one.card.wire_mm and round(one.card.wire_mm, 2),
-                "cautions": one.card.cautions,
-            }
-            for one in state.ways
-        ],
-        "sides": {
-            "first": state.sides.first,
-            "second": state.sides.second,
-            "why": state.sides.why,
-            "falls": [one.ref for one in state.sides.falls],
-        },
-        "order": {side: _ordered(order) for side, order in orders.items()},
-        "schedule": [
-            {
-                "task": one.task.name,
-                "start_s": round(one.start_s),
-                "end_s": round(one.end_s),
-                "hands": not one.task.passive,
-                "done": one.done,
-            }
-            for one in found.tasks
-        ],
-        "goes_off": [{"at_s": round(one.at_s), "sentence": one.sentence} for one in found.warnings],
-    }
     if given.json:
-        print_json(answer)
+        print_json(
+            {
+                "job": state.paste.job.name,
+                "boards": state.plan.boards,
+                "stencil": state.techniques.stencil,
+                "stencil_why": state.techniques.stencil_why,
+                "minutes": round(ready.estimate_of(connection, state).middle_min, 1),
+                "mends": round(state.techniques.mends, 2),
+                "techniques": [_way(way) for way in state.ways],
+                "sides": {
+                    "first": state.sides.first,
+                    "second": state.sides.second,
+                    "why": state.sides.why,
+                    "falls": [part.ref for part in state.sides.falls],
+                },
+                "order": {side: _ordered(order) for side, order in orders.items()},
+                **_timed(found),
+            }
+        )
         return
-    print(
-        f"{answer['job']}: {'with' if state.techniques.stencil else 'without'} a stencil; {state.techniques.stencil_why}"
-    )
-    for one in state.ways:
-        print(f"  {one.part.ref:8} {one.chosen.way:22} {one.why}")
+    stencil = "with" if state.techniques.stencil else "without"
+    print(f"{state.paste.job.name}: {stencil} a stencil; {state.techniques.stencil_why}")
+    for way in state.ways:
+        print(f"  {way.part.ref:8} {way.chosen.way:22} {way.why}")
     for side, order in orders.items():
         print(f"{side}: {' '.join(step.ref for step in order.steps) or 'nothing placed on paste'}")
     print(f"{found.hands_min:.0f} min by hand, {(found.end_s - found.start_s) / 60:.0f} in all")
+
+
+def _way(way: PartWay) -> dict[str, Any]:
+    return {
+        "ref": way.part.ref,
+        "package": way.part.package.name,
+        "way": str(way.chosen.way),
+        "why": way.why,
+        "minutes": round(way.chosen.minutes, 2),
+        "odds": way.chosen.odds,
+        "runner_up": str(way.runner_up.way) if way.runner_up else None,
+        "tip": way.card.tip,
+        "iron_c": way.card.iron_c,
+        "wire_mm": way.card.wire_mm and round(way.card.wire_mm, 2),
+        "cautions": way.card.cautions,
+    }
+
+
+def _timed(found: Schedule) -> dict[str, Any]:
+    return {
+        "schedule": [
+            {
+                "task": planned.task.name,
+                "start_s": round(planned.start_s),
+                "end_s": round(planned.end_s),
+                "hands": not planned.task.passive,
+                "done": planned.done,
+            }
+            for planned in found.tasks
+        ],
+        "goes_off": [
+            {"at_s": round(warning.at_s), "sentence": warning.sentence}
+            for warning in found.warnings
+        ],
+    }
 
 
 def _ordered(order: Any) -> dict[str, Any]:

@@ -5,14 +5,14 @@ from dataclasses import replace
 from typing import Any
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.look.part_seen import Pose, hides, joints_seen
+from yellowfen.core.look.part_seen import JointSeen, Pose, hides, joints_seen
 from yellowfen.core.look.paste_seen import Between, bright_across, print_seen
 from yellowfen.core.look.picture_fit import Click
 from yellowfen.core.look.picture_work import MOST_CLICKS, Moment, PictureWork, Pin
 from yellowfen.errors import InvalidValue, Refused, UnreadableFile
 from yellowfen.formats.picture import channels, made_safe
 from yellowfen.workflows.jobs import parts_named
-from yellowfen.workflows.pictures import MOST_ERROR_MM, fitted, part_searched
+from yellowfen.workflows.pictures import MOST_ERROR_MM, Grey, fitted, part_searched
 
 
 def pins_read(data: bytes, name: str, board: Board, side: str) -> tuple[Pin, ...]:
@@ -70,36 +70,8 @@ def measured(
     if fit is None:
         raise InvalidValue("clicks", "two places at least are needed, far apart")
     grey = greys[channel]
-    parts = []
     work = replace(work, fit=fit, channel=channel)
-    for ref in parts_named(board, refs) if refs else ():
-        part = board.part(ref)
-        work, found = part_searched(board, greys, work, part)
-        if found.doubt or found.error_mm > MOST_ERROR_MM:
-            why = found.doubt or f"it lies within {1000 * found.error_mm:.0f} µm only"
-            raise Refused(f"{ref} is not measured: {why}; take a better picture")
-        pose = found.pose
-        work = replace(work, poses={**work.poses, ref: pose})
-        parts.append(
-            {
-                "ref": ref,
-                "dx_mm": round(pose.dx_mm, 4),
-                "dy_mm": round(pose.dy_mm, 4),
-                "turn_deg": round(pose.turn_deg, 3),
-                "error_um": round(1000 * found.error_mm, 1),
-                "joints": [
-                    {
-                        "pin": one.pin,
-                        "side_mm": round(one.side_mm, 4),
-                        "end_mm": round(one.end_mm, 4),
-                        "overlap_mm": round(one.overlap_mm, 4),
-                        "share": round(one.share, 3),
-                        "verdict": "near" if one.near else one.verdict or "good",
-                    }
-                    for one in joints_seen(part.package, pose, grade, error_mm=found.error_mm)
-                ],
-            }
-        )
+    work, parts = _parts(board, greys, work, refs, grade)
     answer: dict[str, Any] = {
         "fit": {
             "um_px": round(fit.um_px, 3),
@@ -123,6 +95,44 @@ def measured(
         places = bright_across(grey, fit, board, side, hidden=hidden)
         answer["look_again"] = [_between(one) for one in places]
     return answer
+
+
+def _parts(
+    board: Board, greys: tuple[Grey, ...], work: PictureWork, refs: str, grade: int
+) -> tuple[PictureWork, list[dict[str, Any]]]:
+    """The named parts as they sit. Raises Refused for one that is not seen well enough."""
+    parts = []
+    for ref in parts_named(board, refs) if refs else ():
+        part = board.part(ref)
+        work, found = part_searched(board, greys, work, part)
+        if found.doubt or found.error_mm > MOST_ERROR_MM:
+            why = found.doubt or f"it lies within {1000 * found.error_mm:.0f} µm only"
+            raise Refused(f"{ref} is not measured: {why}; take a better picture")
+        pose = found.pose
+        work = replace(work, poses={**work.poses, ref: pose})
+        seen = joints_seen(part.package, pose, grade, error_mm=found.error_mm)
+        parts.append(
+            {
+                "ref": ref,
+                "dx_mm": round(pose.dx_mm, 4),
+                "dy_mm": round(pose.dy_mm, 4),
+                "turn_deg": round(pose.turn_deg, 3),
+                "error_um": round(1000 * found.error_mm, 1),
+                "joints": [_joint(joint) for joint in seen],
+            }
+        )
+    return work, parts
+
+
+def _joint(joint: JointSeen) -> dict[str, Any]:
+    return {
+        "pin": joint.pin,
+        "side_mm": round(joint.side_mm, 4),
+        "end_mm": round(joint.end_mm, 4),
+        "overlap_mm": round(joint.overlap_mm, 4),
+        "share": round(joint.share, 3),
+        "verdict": "near" if joint.near else joint.verdict or "good",
+    }
 
 
 def _between(one: Between) -> dict[str, Any]:

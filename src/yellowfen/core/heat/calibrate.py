@@ -164,69 +164,38 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
 
     Raises InvalidValue for an iron, which is not calibrated.
     """
-    copper = Factor(
-        key="copper",
-        name="copper factor",
-        unit="",
-        middle=1.0,
-        sd=doubts.copper_log_sd,
-        logarithmic=True,
-    )
-    if isinstance(scene.source, HotAir):
+    copper = _ratio("copper", "copper factor", 1.0, doubts.copper_log_sd)
+    source = scene.source
+    if isinstance(source, HotAir):
+        strength = "effective strength of the air"
         return (
-            Factor(
-                key="jet",
-                name="effective strength of the air",
-                unit="",
-                middle=doubts.jet_factor,
-                sd=doubts.jet_log_sd,
-                logarithmic=True,
-            ),
-            Factor(
-                key="outlet",
-                name="outlet against display",
-                unit="K",
-                middle=doubts.outlet_shift_k,
-                sd=doubts.outlet_sd_k,
-                logarithmic=False,
-            ),
+            _ratio("jet", strength, doubts.jet_factor, doubts.jet_log_sd),
+            _shift("outlet", "outlet against display", doubts.outlet_shift_k, doubts.outlet_sd_k),
             copper,
         )
-    if isinstance(scene.source, HotPlate):
+    if isinstance(source, HotPlate):
+        film = source.film_mm * doubts.film_factor
         return (
-            Factor(
-                key="film",
-                name="air film",
-                unit="mm",
-                middle=scene.source.film_mm * doubts.film_factor,
-                sd=doubts.film_log_sd,
-                logarithmic=True,
-            ),
-            Factor(
-                key="plate",
-                name="plate against setting",
-                unit="K",
-                middle=doubts.plate_shift_k,
-                sd=doubts.plate_sd_k,
-                logarithmic=False,
-            ),
+            _ratio("film", "air film", film, doubts.film_log_sd, "mm"),
+            _shift("plate", "plate against setting", doubts.plate_shift_k, doubts.plate_sd_k),
             copper,
         )
-    if isinstance(scene.source, Oven):
-        return (
-            Factor(
-                key="oven",
-                name="oven against its curve",
-                unit="K at 220 °C",
-                middle=doubts.oven_shift_k,
-                sd=doubts.oven_sd_k,
-                logarithmic=False,
-            ),
-            copper,
-        )
+    if isinstance(source, Oven):
+        shift, sd = doubts.oven_shift_k, doubts.oven_sd_k
+        return _shift("oven", "oven against its curve", shift, sd, "K at 220 °C"), copper
     raise InvalidValue(
         "source.kind", "an iron is not calibrated here; give hot air, a plate or an oven"
     )
+
+
+def _ratio(key: str, name: str, middle: float, sd: float, unit: str = "") -> Factor:
+    """An unknown that is wrong by a share of itself."""
+    return Factor(key=key, name=name, unit=unit, middle=middle, sd=sd, logarithmic=True)
+
+
+def _shift(key: str, name: str, middle: float, sd: float, unit: str = "K") -> Factor:
+    """An unknown that is wrong by some kelvins."""
+    return Factor(key=key, name=name, unit=unit, middle=middle, sd=sd, logarithmic=False)
 
 
 @dataclass(frozen=True)

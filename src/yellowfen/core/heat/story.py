@@ -201,61 +201,37 @@ def together(events: Sequence[Event]) -> tuple[Event, ...]:
 
 def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     joints = rehearsal.joints_of(ref)
-    events = []
-    thin = _first_above(rehearsal, ref, FLUX_THINS_C)
-    if thin is not None:
-        events.append(
-            Event(
-                at_s=thin,
-                kind=EventKind.FLUX_THINS,
-                ref=ref,
-                sentence=f"flux at {ref} runs thin and smokes lightly",
-            )
-        )
     starts = [(joint.melt_start_s, joint.pin) for joint in joints if joint.melt_start_s is not None]
-    if starts:
-        first, pin = min(starts)
-        events.append(
-            Event(
-                at_s=first,
-                kind=EventKind.FIRST_MELT,
-                ref=ref,
-                sentence=f"first shine: pin {pin} of {ref} begins to melt",
-            )
-        )
+    first, pin = min(starts, default=(None, ""))
+    shine = f"first shine: pin {pin} of {ref} begins to melt"
+    thin = f"flux at {ref} runs thin and smokes lightly"
+    solid = f"every joint of {ref} is solid again; do not touch before"
+    return [
+        *_at(_first_above(rehearsal, ref, FLUX_THINS_C), EventKind.FLUX_THINS, ref, thin),
+        *_at(first, EventKind.FIRST_MELT, ref, shine),
+        _melted(ref, joints, rehearsal),
+        *_pad_events(ref, rehearsal),
+        *_crust_events(ref, rehearsal),
+        *_at(frozen_s(joints), EventKind.FROZEN, ref, solid),
+    ]
+
+
+def _at(at_s: float | None, kind: EventKind, ref: str, said: str) -> list[Event]:
+    """An event where it came."""
+    return [] if at_s is None else [Event(at_s=at_s, kind=kind, ref=ref, sentence=said)]
+
+
+def _melted(ref: str, joints: list[JointStory], rehearsal: Rehearsal) -> Event:
+    """All joints of a target molten, or which of them never are."""
     done = all_molten_s(joints)
     if done is not None:
-        events.append(
-            Event(
-                at_s=done,
-                kind=EventKind.ALL_MOLTEN,
-                ref=ref,
-                sentence=f"all {len(joints)} joints of {ref} are molten; a nudge springs back",
-            )
-        )
-    else:
-        cold = [joint for joint in joints if joint.melt_end_s is None]
-        end = rehearsal.model.simulated_s
-        events.append(
-            Event(
-                at_s=end,
-                kind=EventKind.NEVER_MELTS,
-                ref=ref,
-                sentence=f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {min(j.peak_c for j in cold):.0f} °C)",
-            )
-        )
-    events += _pad_events(ref, rehearsal) + _crust_events(ref, rehearsal)
-    solid = frozen_s(joints)
-    if solid is not None:
-        events.append(
-            Event(
-                at_s=solid,
-                kind=EventKind.FROZEN,
-                ref=ref,
-                sentence=f"every joint of {ref} is solid again; do not touch before",
-            )
-        )
-    return events
+        said = f"all {len(joints)} joints of {ref} are molten; a nudge springs back"
+        return Event(at_s=done, kind=EventKind.ALL_MOLTEN, ref=ref, sentence=said)
+    cold = [joint for joint in joints if joint.melt_end_s is None]
+    coldest = min(joint.peak_c for joint in cold)
+    said = f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {coldest:.0f} °C)"
+    end = rehearsal.model.simulated_s
+    return Event(at_s=end, kind=EventKind.NEVER_MELTS, ref=ref, sentence=said)
 
 
 def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:

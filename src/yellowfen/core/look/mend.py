@@ -234,8 +234,7 @@ def causes(fault: Fault) -> tuple[Cause, ...]:
 
 
 def _causes(fault: Fault) -> Sequence[Cause]:
-    much, little = _too_much(fault), _too_little(fault)
-    cold = _cold(fault)
+    much, little, cold = _too_much(fault), _too_little(fault), _cold(fault)
     match fault.verdict:
         case Verdict.BRIDGE:
             return [much, _narrow(fault), _spent(fault)]
@@ -252,53 +251,48 @@ def _causes(fault: Fault) -> Sequence[Cause]:
         case Verdict.SKEWED | Verdict.STANDING:
             return [_uneven(fault), _pushed()]
         case Verdict.LIFTED_PAD:
-            return [
-                _often(fault),
-                Cause(
-                    says="lifted or dragged before all was molten",
-                    figure="",
-                    weight=1.0,
-                    prevent="wait until a nudge springs back; more flux",
-                ),
-            ]
+            return [_often(fault), _DRAGGED]
         case Verdict.LOOSE_BALLS:
-            return [
-                much,
-                Cause(
-                    says="paste beside the pad, or heated too fast",
-                    figure="",
-                    weight=0.8,
-                    prevent="paste pad by pad; a slower start",
-                ),
-            ]
+            return [much, _BESIDE]
         case Verdict.MISSING:
-            return [
-                _pushed(),
-                Cause(
-                    says="not placed, or carried off by the tweezers",
-                    figure="",
-                    weight=0.6,
-                    prevent="count the parts before the heat",
-                ),
-            ]
+            return [_pushed(), _NOT_PLACED]
         case Verdict.WRONG_PART | Verdict.REVERSED:
-            return [
-                Cause(
-                    says="the kit, or the mark misread",
-                    figure="",
-                    weight=1.0,
-                    prevent="the kit checked by key; the way round said at placing",
-                )
-            ]
+            return [_MISREAD]
         case _:
-            return [
-                Cause(
-                    says="heat, or a slip of a tool",
-                    figure="",
-                    weight=0.5,
-                    prevent="foil over what is shy; a rest for the hand",
-                )
-            ]
+            return [_SLIPPED]
+
+
+# Causes that no figure tells.
+_DRAGGED = Cause(
+    says="lifted or dragged before all was molten",
+    figure="",
+    weight=1.0,
+    prevent="wait until a nudge springs back; more flux",
+)
+_BESIDE = Cause(
+    says="paste beside the pad, or heated too fast",
+    figure="",
+    weight=0.8,
+    prevent="paste pad by pad; a slower start",
+)
+_NOT_PLACED = Cause(
+    says="not placed, or carried off by the tweezers",
+    figure="",
+    weight=0.6,
+    prevent="count the parts before the heat",
+)
+_MISREAD = Cause(
+    says="the kit, or the mark misread",
+    figure="",
+    weight=1.0,
+    prevent="the kit checked by key; the way round said at placing",
+)
+_SLIPPED = Cause(
+    says="heat, or a slip of a tool",
+    figure="",
+    weight=0.5,
+    prevent="foil over what is shy; a rest for the hand",
+)
 
 
 def _too_much(fault: Fault) -> Cause:

@@ -139,6 +139,16 @@ def reactions(
 def _found(
     metal: Alloy, paste: frozenset[str], there: frozenset[str], pad: str, part: str, left: str
 ) -> Iterable[Reaction]:
+    yield from _bismuth_and_lead(there, part)
+    yield from _removal_alloy(left)
+    yield from _balls(metal, paste, part)
+    yield from _bismuth(paste)
+    yield from _lead(paste, there, part)
+    yield from _old_solder(left)
+    yield from _gold(there)
+
+
+def _bismuth_and_lead(there: frozenset[str], part: str) -> Iterable[Reaction]:
     if {"Bi", "Pb"} <= there:
         yield Reaction(
             title="Bismuth meets lead",
@@ -155,6 +165,9 @@ def _found(
             weight=2,
             mark=Mark.FROM_MEMORY,
         )
+
+
+def _removal_alloy(left: str) -> Iterable[Reaction]:
     if left == "removal alloy":
         yield Reaction(
             title="Removal alloy left on the pads",
@@ -163,6 +176,10 @@ def _found(
             weight=3,
             mark=Mark.COMMON_PRACTICE,
         )
+
+
+def _balls(metal: Alloy, paste: frozenset[str], part: str) -> Iterable[Reaction]:
+    """Balls of one alloy in a paste of another."""
     if part == "lead-free balls" and metal.liquidus_c < 217:
         yield Reaction(
             title="Lead-free balls in a paste that melts lower",
@@ -179,6 +196,9 @@ def _found(
             weight=2,
             mark=Mark.FROM_MEMORY,
         )
+
+
+def _bismuth(paste: frozenset[str]) -> Iterable[Reaction]:
     if "Bi" in paste:
         yield Reaction(
             title="Bismuth solder is brittle",
@@ -187,6 +207,10 @@ def _found(
             weight=1,
             mark=Mark.COMMON_PRACTICE,
         )
+
+
+def _lead(paste: frozenset[str], there: frozenset[str], part: str) -> Iterable[Reaction]:
+    """Lead of the paste on tin without it, and the other way round."""
     if "Pb" in paste and "Pb" not in there - paste and part != "leaded balls":
         yield Reaction(
             title="Leaded paste on lead-free tin",
@@ -203,6 +227,9 @@ def _found(
             weight=1,
             mark=Mark.COMMON_PRACTICE,
         )
+
+
+def _old_solder(left: str) -> Iterable[Reaction]:
     if left in ("leaded solder", "lead-free solder", "bismuth solder"):
         yield Reaction(
             title="Old solder under new paste",
@@ -211,6 +238,9 @@ def _found(
             weight=1,
             mark=Mark.COMMON_PRACTICE,
         )
+
+
+def _gold(there: frozenset[str]) -> Iterable[Reaction]:
     if "Au" in there:
         yield Reaction(
             title="Gold in the joint",

@@ -315,37 +315,8 @@ def chip(code: str, led: bool = False) -> Package:
     metric, length, width, height = CHIP_SIZES[code]
     pad = max(0.25 * length + 0.15, 0.2)
     offset = 0.5 * length + 0.05
-    lands = tuple(
-        Land(
-            pin=pin,
-            x_mm=sign * offset,
-            y_mm=0.0,
-            size_x_mm=pad,
-            size_y_mm=width,
-            kind=JointKind.CHIP,
-        )
-        for pin, sign in (("1", -1), ("2", 1))
-    )
-    name = f"{'LED ' if led else ''}{code} (metric {metric})"
-    if led:
-        return Package(
-            name=name,
-            family="chip LED",
-            body_x_mm=length,
-            body_y_mm=width,
-            height_mm=height,
-            gap_mm=0.03,
-            volumetric_heat_mj_m3k=MOULDED,
-            lead_w_k=CHIP_W_K / 2,
-            tab_w_k=TAB_W_K,
-            limit_c=LIMIT_LED,
-            limit_why="clear lens of an LED",
-            lands=lands,
-            body_conductivity_w_mk=LENS_W_MK,
-            heat_shy=True,
-        )
-    return Package(
-        name=name,
+    ceramic = Package(
+        name=f"{code} (metric {metric})",
         family="chip",
         body_x_mm=length,
         body_y_mm=width,
@@ -356,10 +327,41 @@ def chip(code: str, led: bool = False) -> Package:
         tab_w_k=TAB_W_K,
         limit_c=LIMIT_CERAMIC,
         limit_why="ceramic chip",
-        lands=lands,
+        lands=tuple(
+            Land(
+                pin=pin,
+                x_mm=sign * offset,
+                y_mm=0.0,
+                size_x_mm=pad,
+                size_y_mm=width,
+                kind=JointKind.CHIP,
+            )
+            for pin, sign in (("1", -1), ("2", 1))
+        ),
         body_conductivity_w_mk=BODY_W_MK[CERAMIC],
         density_g_cm3=BODY_G_CM3[CERAMIC],
         has_pin_1=False,
+    )
+    return _clear(ceramic) if led else ceramic
+
+
+def _clear(ceramic: Package) -> Package:
+    """The chip LED of a ceramic chip's size."""
+    return Package(
+        name=f"LED {ceramic.name}",
+        family="chip LED",
+        body_x_mm=ceramic.body_x_mm,
+        body_y_mm=ceramic.body_y_mm,
+        height_mm=ceramic.height_mm,
+        gap_mm=ceramic.gap_mm,
+        volumetric_heat_mj_m3k=MOULDED,
+        lead_w_k=CHIP_W_K / 2,
+        tab_w_k=TAB_W_K,
+        limit_c=LIMIT_LED,
+        limit_why="clear lens of an LED",
+        lands=ceramic.lands,
+        body_conductivity_w_mk=LENS_W_MK,
+        heat_shy=True,
     )
 
 
@@ -436,60 +438,11 @@ def quad(
     """
     if pins < 8 or pins % 4:
         raise KeyError(pins)
-    side = pins // 4
-    lands = []
-    for index in range(side):
-        along = ((side - 1) / 2 - index) * pitch
-        across, width = land
-        lands += [
-            Land(
-                pin=str(index + 1),
-                x_mm=-row / 2,
-                y_mm=along,
-                size_x_mm=across,
-                size_y_mm=width,
-                kind=kind,
-            ),
-            Land(
-                pin=str(side + index + 1),
-                x_mm=-along,
-                y_mm=-row / 2,
-                size_x_mm=width,
-                size_y_mm=across,
-                kind=kind,
-            ),
-            Land(
-                pin=str(2 * side + index + 1),
-                x_mm=row / 2,
-                y_mm=-along,
-                size_x_mm=across,
-                size_y_mm=width,
-                kind=kind,
-            ),
-            Land(
-                pin=str(3 * side + index + 1),
-                x_mm=along,
-                y_mm=row / 2,
-                size_x_mm=width,
-                size_y_mm=across,
-                kind=kind,
-            ),
-        ]
+    lands = _on_four_sides(pins // 4, pitch, row, land, kind)
     if tab:
-        lands.append(
-            Land(
-                pin=str(pins + 1),
-                x_mm=0.0,
-                y_mm=0.0,
-                size_x_mm=tab,
-                size_y_mm=tab,
-                kind=JointKind.THERMAL_PAD,
-            )
-        )
-    lands.sort(key=lambda one: int(one.pin))
+        lands.append(_pad_beneath(str(pins + 1), tab))
     edge, height = body
-    lead = LEADLESS_W_K if kind is JointKind.LEADLESS else FINE_W_K
-    gap = 0.05 if kind is JointKind.LEADLESS else 0.1
+    leadless = kind is JointKind.LEADLESS
     return _moulded(
         name,
         name.split("-")[0],
@@ -497,9 +450,43 @@ def quad(
         y=edge,
         height=height,
         lands=tuple(lands),
-        lead=lead,
+        lead=LEADLESS_W_K if leadless else FINE_W_K,
         tab=DIE_PAD_W_K,
-        gap=gap,
+        gap=0.05 if leadless else 0.1,
+    )
+
+
+def _on_four_sides(
+    count: int, pitch: float, row: float, land: tuple[float, float], kind: JointKind
+) -> list[Land]:
+    """Lands in the order of their pins: each side is the one before, a quarter turn anticlockwise."""
+    across, width = land
+    lands = []
+    for side, (c, s) in enumerate(((1, 0), (0, 1), (-1, 0), (0, -1))):
+        for index in range(count):
+            along = ((count - 1) / 2 - index) * pitch
+            x, y = -row / 2, along
+            lands.append(
+                Land(
+                    pin=str(side * count + index + 1),
+                    x_mm=c * x - s * y,
+                    y_mm=s * x + c * y,
+                    size_x_mm=across if side % 2 == 0 else width,
+                    size_y_mm=width if side % 2 == 0 else across,
+                    kind=kind,
+                )
+            )
+    return lands
+
+
+def _pad_beneath(pin: str, edge: float) -> Land:
+    return Land(
+        pin=pin,
+        x_mm=0.0,
+        y_mm=0.0,
+        size_x_mm=edge,
+        size_y_mm=edge,
+        kind=JointKind.THERMAL_PAD,
     )
 
 

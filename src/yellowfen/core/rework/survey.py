@@ -5,7 +5,7 @@ worse case, and the test that decides is named.
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -263,84 +263,92 @@ def _kind(package: Package) -> str:
 def _advice(
     board: Board, part: BoardPart, answers: Answers, heats: Mapping[str, int]
 ) -> tuple[Precaution, ...]:
-    found = []
+    return (
+        *_of_power(answers),
+        *_of_holes(part),
+        *_of_coating(answers),
+        *_of_solder(answers),
+        *_of_damp(part, answers),
+        *_of_heats(part, heats),
+        *_of_copper(board),
+    )
+
+
+def _of_power(answers: Answers) -> Iterator[Precaution]:
     if answers.power is Power.OPEN:
-        found.append(
-            Precaution(
-                about="Power",
-                sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.",
-                stop=True,
-            )
+        yield Precaution(
+            about="Power",
+            sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.",
+            stop=True,
         )
+
+
+def _of_holes(part: BoardPart) -> Iterator[Precaution]:
     if part.in_holes:
-        found.append(
-            Precaution(
-                about="Holes",
-                sentence=f"It also stands in {counted(part.in_holes, 'hole')}, which no air nor alloy on its pins frees: wick each empty, or melt it by iron as the part comes up, else lands tear.",
-            )
+        yield Precaution(
+            about="Holes",
+            sentence=f"It also stands in {counted(part.in_holes, 'hole')}, which no air nor alloy on its pins frees: wick each empty, or melt it by iron as the part comes up, else lands tear.",
         )
+
+
+def _of_coating(answers: Answers) -> Iterator[Precaution]:
     if answers.coating is Coating.URETHANE:
-        found.append(
-            Precaution(
-                about="Coating",
-                sentence="Heated urethane gives off isocyanates: take it off cold first, or leave it to who has extraction made for it.",
-                stop=True,
-            )
+        yield Precaution(
+            about="Coating",
+            sentence="Heated urethane gives off isocyanates: take it off cold first, or leave it to who has extraction made for it.",
+            stop=True,
         )
     elif answers.coating is Coating.GLUE:
-        found.append(
-            Precaution(
-                about="Glue",
-                sentence="Cut or soften the glue all round first: a glued part tears its pads however liquid they are.",
-                stop=True,
-            )
+        yield Precaution(
+            about="Glue",
+            sentence="Cut or soften the glue all round first: a glued part tears its pads however liquid they are.",
+            stop=True,
         )
     elif answers.coating is Coating.LACQUER:
-        found.append(
-            Precaution(
-                about="Coating",
-                sentence="Scratch or wash it off the joints first; solder does not flow through it.",
-            )
+        yield Precaution(
+            about="Coating",
+            sentence="Scratch or wash it off the joints first; solder does not flow through it.",
         )
+
+
+def _of_solder(answers: Answers) -> Iterator[Precaution]:
     if answers.solder is Solder.UNKNOWN:
         leaded, free = ALLOYS["Sn63Pb37"].liquidus_c, ALLOYS["Sn96.5Ag3Cu0.5"].liquidus_c
-        found.append(
-            Precaution(
-                about="Solder",
-                sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then lead-free is planned for.",
-            )
+        yield Precaution(
+            about="Solder",
+            sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then lead-free is planned for.",
         )
     if answers.solder is Solder.BISMUTH:
-        found.append(
-            Precaution(
-                about="Solder", sentence="Bismuth: none of it may meet leaded solder in the refit."
-            )
+        yield Precaution(
+            about="Solder", sentence="Bismuth: none of it may meet leaded solder in the refit."
         )
+
+
+def _of_damp(part: BoardPart, answers: Answers) -> Iterator[Precaution]:
     if answers.age in (Age.SERVICE, Age.UNKNOWN, Age.SHELF):
         hours = bake_hours(part.package)
-        found.append(
-            Precaution(
-                about="Damp",
-                sentence=f"Old boards are wet: about {BAKE_C:.0f} °C for {hours:.0f} h first, plastics and batteries permitting, or bodies above 200 °C may blister.",
-            )
+        yield Precaution(
+            about="Damp",
+            sentence=f"Old boards are wet: about {BAKE_C:.0f} °C for {hours:.0f} h first, plastics and batteries permitting, or bodies above 200 °C may blister.",
         )
+
+
+def _of_heats(part: BoardPart, heats: Mapping[str, int]) -> Iterator[Precaution]:
     times = heats.get(part.ref, 0)
     if times >= 3:
-        found.append(
-            Precaution(
-                about="Heats",
-                sentence=f"{part.ref} was heated {times} times already: treat it as spent.",
-            )
+        yield Precaution(
+            about="Heats",
+            sentence=f"{part.ref} was heated {times} times already: treat it as spent.",
         )
+
+
+def _of_copper(board: Board) -> Iterator[Precaution]:
     if not board.copper:
-        found.append(
-            Precaution(
-                about="Copper",
-                sentence="No copper is known here: a plane under the part makes everything slower than told.",
-                mark=Mark.JUDGED,
-            )
+        yield Precaution(
+            about="Copper",
+            sentence="No copper is known here: a plane under the part makes everything slower than told.",
+            mark=Mark.JUDGED,
         )
-    return tuple(found)
 
 
 def bake_hours(package: Package) -> float:

@@ -582,75 +582,83 @@ def _away_s(
 def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     """Start, stop after stop as each has flowed, heat away, all solid."""
     moves = [move for move in aimed(plan.moves, plan.targets) if move.heats]
-    stops = forecast.stops
-    count = len(stops)
-    cues: list[Cue] = []
-    extras: list[Cue] = []
-    warm = moves[0] if _warmed(plan) else None
-    came = 0.0
-    if warm is not None:
-        came = warm.seconds
-        cues.append(
-            Cue(
-                key=move_key(2),
-                title=_move_words(warm),
-                press="To stop 1 now",
-                ahead="To stop 1",
-                due_s=came,
-                after=START,
-            )
-        )
+    count = len(forecast.stops)
+    cues = [_to_first_stop(moves[0])] if _warmed(plan) else []
+    came = cues[0].due_s or 0.0 if cues else 0.0
     latest: float | None = None
     why = ""
     near = moves[-count:] if count else []
-    for number, (stop, move) in enumerate(zip(stops, near, strict=True), 1):
+    for number, (stop, move) in enumerate(zip(forecast.stops, near, strict=True), 1):
         told = _stop_now(stop, number, live)
         tapped = arrived_s(plan, live.moments_s, number) if live else None
         came = tapped if tapped is not None else came
         left = live is not None and stop_key(number) in live.moments_s
         if latest is None and not left and told.latest_s is not None:
             latest, why = came + told.latest_s, told.latest_why
-        cue = Cue(
-            key=stop_key(number),
-            title=f"Stop {number} of {count}: {shortened(stop.refs)}",
-            press="Flowed here" if number < count else "Flowed: the last",
-            detail=f"{move.height_mm:g} mm high, circling {move.circle_mm:g} mm, about"
-            f" {told.seconds:.0f} s",
-            mind=stop.watch,
-            ahead="It should flow",
-            due_s=came + told.seconds,
-            after=START,
-            refs=stop.refs,
-        )
+        cue = _stop_cue(move, told, number, count, came)
         cues.append(_lagging(cue, stop.watch, told.late_s and came + told.late_s))
-        extras += _signs(number)
         came += told.seconds
-    keys = tuple(cue.key for cue in cues)
-    away = Cue(
+    minutes = (came if live else sum(move.seconds for move in moves)) / 60
+    return Script(
+        rule=_RULE,
+        cues=(
+            Cue(
+                key=START,
+                title=_ready(moves[0] if moves else None, plan.lifts),
+                press="Start: air on the board",
+                detail=f"{counted(count, 'stop')}, about {minutes:.1f} minutes"
+                + (", as the last run showed" if live else ""),
+            ),
+            *cues,
+            _away(came, tuple(cue.key for cue in cues)),
+            _solid(()),
+        ),
+        closing="Done. Let it cool untouched.",
+        stop_s=latest,
+        stop_why=why,
+        extras=tuple(sign for number in range(1, count + 1) for sign in _signs(number)),
+    )
+
+
+def _to_first_stop(warm: Move) -> Cue:
+    """Warming, until the nozzle goes to the first stop."""
+    return Cue(
+        key=move_key(2),
+        title=_move_words(warm),
+        press="To stop 1 now",
+        ahead="To stop 1",
+        due_s=warm.seconds,
+        after=START,
+    )
+
+
+def _stop_cue(move: Move, told: StopForecast, number: int, count: int, came_s: float) -> Cue:
+    """Stay at a stop, reached at `came_s`, until all of it has flowed."""
+    return Cue(
+        key=stop_key(number),
+        title=f"Stop {number} of {count}: {shortened(told.refs)}",
+        press="Flowed here" if number < count else "Flowed: the last",
+        detail=f"{move.height_mm:g} mm high, circling {move.circle_mm:g} mm, about"
+        f" {told.seconds:.0f} s",
+        mind=told.watch,
+        ahead="It should flow",
+        due_s=came_s + told.seconds,
+        after=START,
+        refs=told.refs,
+    )
+
+
+def _away(due_s: float, ends: tuple[str, ...]) -> Cue:
+    """The heat goes away, whatever of `ends` is still open."""
+    return Cue(
         key=AWAY,
         title="Heat away.",
         press="Heat is away",
         ahead="Take the heat away",
-        due_s=came,
+        due_s=due_s,
         after=START,
         free=True,
-        ends=keys,
-    )
-    total = sum(move.seconds for move in moves)
-    start = Cue(
-        key=START,
-        title=_ready(moves[0] if moves else None, plan.lifts),
-        press="Start: air on the board",
-        detail=f"{counted(count, 'stop')}, about {came / 60 if live else total / 60:.1f} minutes"
-        + (", as the last run showed" if live else ""),
-    )
-    return Script(
-        rule=_RULE,
-        cues=(start, *cues, away, _solid(())),
-        closing="Done. Let it cool untouched.",
-        stop_s=latest,
-        stop_why=why,
-        extras=tuple(extras),
+        ends=ends,
     )
 
 

@@ -52,56 +52,58 @@ def iron_script(plan: IronPlan) -> Script:
     if not plan.rows:
         done = Cue(key=RECORD, title="Soldered without the clock", press="It is done")
         return Script(rule=_RULE, cues=(done,), closing="Look at its joints.")
-    set_up = (SetUp(state=plan.iron, change=f"Set the iron: {plan.iron}"),) if plan.iron else ()
-    ref = plan.refs[0] if plan.refs else ""
-    cues = []
-    for pin in plan.tacks:
-        cue = Cue(
-            key=f"tack {pin}",
-            name=ref,
-            title=f"Tack pin {pin}",
-            press=f"Pin {pin} holds",
-            detail="a little solder on the tip, the part held straight",
-            mind="look at all sides before the next",
-            set_ups=set_up,
-            group="tack",
-            refs=plan.refs,
-            pin=pin,
-        )
-        cues.append(cue)
-    for number, row in enumerate(plan.rows, 1):
-        one = len(row.pins) == 1
-        again = one and row.pins[0] in plan.tacks
-        tab = one and row.pins[0] in plan.tabs
-        title = (
-            f"Heat the tab, pin {row.pins[0]}"
-            if tab
-            else f"Pin {row.pins[0]} once more, with flux"
-            if again
-            else f"Solder pin {row.pins[0]}"
-            if one
-            else f"Drag pins {row.pins[0]} to {row.pins[-1]}"
-        )
-        wire = f"{row.wire_mm:.1f} mm of wire" if one else f"{row.wire_mm:.0f} mm of wire, fed"
-        slow = ", ".join(row.slow_pins)
-        cue = Cue(
-            key=f"row {number}",
-            name=ref,
-            title=title,
-            press=f"Pin {row.pins[0]} is done" if one else f"Row {number} is done",
-            detail=wire if tab else f"{wire}, about {max(row.row_s, 1.0):.0f} s",
-            mind="stay until solder has run under the whole of it and it settles"
-            if tab
-            else f"stay longer at {slow}: on a plane"
-            if slow
-            else "",
-            set_ups=set_up,
-            group="row",
-            refs=plan.refs,
-            pin=row.pins[0],
-        )
-        cues.append(cue)
-    return Script(rule=_RULE, cues=tuple(cues), closing="Every joint is done. Look at them.")
+    cues = (
+        *(_tack(plan, pin) for pin in plan.tacks),
+        *(_row(plan, row, number) for number, row in enumerate(plan.rows, 1)),
+    )
+    return Script(rule=_RULE, cues=cues, closing="Every joint is done. Look at them.")
+
+
+def _set_up(plan: IronPlan) -> tuple[SetUp, ...]:
+    return (SetUp(state=plan.iron, change=f"Set the iron: {plan.iron}"),) if plan.iron else ()
+
+
+def _tack(plan: IronPlan, pin: str) -> Cue:
+    return Cue(
+        key=f"tack {pin}",
+        name=plan.refs[0] if plan.refs else "",
+        title=f"Tack pin {pin}",
+        press=f"Pin {pin} holds",
+        detail="a little solder on the tip, the part held straight",
+        mind="look at all sides before the next",
+        set_ups=_set_up(plan),
+        group="tack",
+        refs=plan.refs,
+        pin=pin,
+    )
+
+
+def _row(plan: IronPlan, row: IronRow, number: int) -> Cue:
+    """A row dragged along, or one joint."""
+    first, last = row.pins[0], row.pins[-1]
+    one = len(row.pins) == 1
+    tab = one and first in plan.tabs
+    if tab:
+        title = f"Heat the tab, pin {first}"
+    elif one and first in plan.tacks:
+        title = f"Pin {first} once more, with flux"
+    else:
+        title = f"Solder pin {first}" if one else f"Drag pins {first} to {last}"
+    wire = f"{row.wire_mm:.1f} mm of wire" if one else f"{row.wire_mm:.0f} mm of wire, fed"
+    slow = ", ".join(row.slow_pins)
+    longer = f"stay longer at {slow}: on a plane" if slow else ""
+    return Cue(
+        key=f"row {number}",
+        name=plan.refs[0] if plan.refs else "",
+        title=title,
+        press=f"Pin {first} is done" if one else f"Row {number} is done",
+        detail=wire if tab else f"{wire}, about {max(row.row_s, 1.0):.0f} s",
+        mind="stay until solder has run under the whole of it and it settles" if tab else longer,
+        set_ups=_set_up(plan),
+        group="row",
+        refs=plan.refs,
+        pin=first,
+    )
 
 
 def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[LedgerEntry]:

@@ -51,57 +51,54 @@ class PadsRun:
 
 def pads_script(plan: PadsRun) -> Script:
     """Flux, pad after pad, what must be, then alcohol and a look at the bare pads."""
-    wick = f"{plan.wick_width_mm:g} mm wick"
-    cues = [
-        Cue(
-            key="flux",
-            name=plan.ref,
-            title="Flux over all pads",
-            press="Flux is on",
-            detail="a fresh end of wick; a little solder on the tip carries the heat",
-            refs=(plan.ref,),
-        )
-    ]
-    for step in plan.steps:
-        work = [f"{step.wick_mm:.1f} mm of wick"] if step.wick_mm else []
-        work += [f"add {step.wire_mm:.1f} mm of wire"] if step.wire_mm else []
-        longest = f"{step.longest_s:.0f} s at most"
-        seconds = longest if step.seconds is None else f"about {step.seconds:.1f} s, {longest}"
-        cues.append(
-            Cue(
-                key=f"pad {step.pin}",
-                name=plan.ref,
-                title=f"Pad {step.pin}",
-                press=f"Pad {step.pin} is done",
-                detail=f"{', '.join(work) or 'level it'}; {seconds}",
-                mind=step.says,
-                refs=(plan.ref,),
-                pin=step.pin,
-                group="pad",
-                set_ups=(SetUp(state=wick, change=wick),) if step.wick_mm else (),
-            )
-        )
-    cues += [
+    flux = Cue(
+        key="flux",
+        name=plan.ref,
+        title="Flux over all pads",
+        press="Flux is on",
+        detail="a fresh end of wick; a little solder on the tip carries the heat",
+        refs=(plan.ref,),
+    )
+    must = [
         Cue(key=f"must {number}", name=plan.ref, title=said, press="That is done", refs=(plan.ref,))
         for number, said in enumerate(plan.must, 1)
     ]
-    cues.append(
-        Cue(
-            key="clean",
-            name=plan.ref,
-            title="Alcohol, brush, lint off; then look at the bare pads",
-            press="They are clean and whole",
-            detail="a pad that moves, a track that ends, mask that is gone: say so at the pad",
-            mind="alcohol only when the board is cold; none near hot air",
-            refs=(plan.ref,),
-        )
+    clean = Cue(
+        key="clean",
+        name=plan.ref,
+        title="Alcohol, brush, lint off; then look at the bare pads",
+        press="They are clean and whole",
+        detail="a pad that moves, a track that ends, mask that is gone: say so at the pad",
+        mind="alcohol only when the board is cold; none near hot air",
+        refs=(plan.ref,),
     )
     return Script(
         rule=_RULE,
-        cues=tuple(cues),
+        cues=(flux, *(_pad(plan, step) for step in plan.steps), *must, clean),
         closing="The pads are ready for the refit.",
         of_group="of these pads",
-        tail=(*(f"must {number}" for number in range(1, len(plan.must) + 1)), "clean"),
+        tail=(*(cue.key for cue in must), clean.key),
+    )
+
+
+def _pad(plan: PadsRun, step: PadStep) -> Cue:
+    """One pad wicked, filled or levelled."""
+    wick = f"{plan.wick_width_mm:g} mm wick"
+    work = [f"{step.wick_mm:.1f} mm of wick"] if step.wick_mm else []
+    work += [f"add {step.wire_mm:.1f} mm of wire"] if step.wire_mm else []
+    longest = f"{step.longest_s:.0f} s at most"
+    seconds = longest if step.seconds is None else f"about {step.seconds:.1f} s, {longest}"
+    return Cue(
+        key=f"pad {step.pin}",
+        name=plan.ref,
+        title=f"Pad {step.pin}",
+        press=f"Pad {step.pin} is done",
+        detail=f"{', '.join(work) or 'level it'}; {seconds}",
+        mind=step.says,
+        refs=(plan.ref,),
+        pin=step.pin,
+        group="pad",
+        set_ups=(SetUp(state=wick, change=wick),) if step.wick_mm else (),
     )
 
 

@@ -496,19 +496,27 @@ def techniques(
 
     by_hand = with_bench(replace(bench, stencil=False))
     printed = with_bench(replace(bench, stencil=True))
-    sides = max(
-        1,
-        len(
-            {one.part.side for one in printed if one.chosen.way in (Way.PRINT_AIR, Way.PRINT_PLATE)}
-        ),
-    )
+    return _with_stencil_or_not(by_hand, printed, bench.stencil, wishes, costs, boards)
+
+
+def _with_stencil_or_not(
+    by_hand: tuple[PartWay, ...],
+    printed: tuple[PartWay, ...],
+    possible: bool,
+    wishes: Wishes,
+    costs: Costs,
+    boards: int,
+) -> Techniques:
+    """The ways with or without a stencil, as the school says or as takes fewer minutes a board."""
+    printing = (Way.PRINT_AIR, Way.PRINT_PLATE)
+    sides = max(1, len({one.part.side for one in printed if one.chosen.way in printing}))
     weighed = StencilOrHand(
         math.fsum(one.chosen.expected_min for one in printed),
         math.fsum(one.chosen.expected_min for one in by_hand),
         sides * (costs.price_min + costs.set_up_min),
         sides * costs.print_min / costs.panel,
     )
-    if not bench.stencil:
+    if not possible:
         return Techniques(by_hand, False, "the board has no stencil openings", weighed)
     school = wishes.schools.of("stencil").name
     if school != "whichever is quicker":
