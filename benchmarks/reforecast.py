@@ -8,12 +8,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from yellowfen.core.heat.doubt import Doubts, sampled, settled, sureness, unknowns_of
+from yellowfen.core.heat.doubt import Doubts, sampled, settled, unknowns_of
 from yellowfen.core.heat.rehearsal import Rehearsal, rehearse
 from yellowfen.core.heat.revise import Seen, StopSight, course_of, revise
 from yellowfen.core.heat.scene import BoardStack, CopperLayer, Deed, Move, PlacedPart, Scene, Side
 from yellowfen.core.heat.source import HotAir
 from yellowfen.core.heat.story import FLUX_THINS_C, all_molten_s
+from yellowfen.core.heat.sureness import sureness
 from yellowfen.core.part.catalogue import package_named
 
 BENCHES, SAMPLES = 200, 23

@@ -23,14 +23,7 @@ from yellowfen.core.heat.calibrate import (
     from_times,
     scrap_scene,
 )
-from yellowfen.core.heat.doubt import (
-    SAMPLES,
-    Doubts,
-    as_held,
-    sampled,
-    settled,
-    sureness,
-)
+from yellowfen.core.heat.doubt import Doubts, as_held, sampled, settled
 from yellowfen.core.heat.rehearsal import FINE, Resolution, prepare, rehearse
 from yellowfen.core.heat.scene import (
     BoardStack,
@@ -44,6 +37,7 @@ from yellowfen.core.heat.scene import (
 )
 from yellowfen.core.heat.source import HotAir
 from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.sureness import SAMPLES, sureness
 from yellowfen.core.part.catalogue import package_named
 
 TRIALS, BENCHES = 200, 90

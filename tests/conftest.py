@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, settings
 
 from yellowfen.cli import main
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat import doubt
+from yellowfen.core.heat import sureness
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
@@ -113,9 +113,9 @@ def samples_drawn_once() -> Iterator[None]:
     """A sample behind a band hangs on its arguments only, and many tests open the same jobs: each
     is rehearsed the first time that it is asked for and then remembered by all that went into it.
     """
-    drawn, kept = doubt.one_sample, {}
+    drawn, kept = sureness.one_sample, {}
 
-    def one_sample(*asked: Any, **more: Any) -> doubt.Sample:
+    def one_sample(*asked: Any, **more: Any) -> sureness.Sample:
         if more.get("ready") is not None or len(asked) > 4:
             return drawn(*asked, **more)
         key = hashlib.blake2b(pickle.dumps((asked, sorted(more.items())))).digest()
@@ -124,7 +124,7 @@ def samples_drawn_once() -> Iterator[None]:
         return kept[key]
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(doubt, "one_sample", one_sample)
+        patch.setattr(sureness, "one_sample", one_sample)
         yield
 
 

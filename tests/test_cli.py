@@ -295,8 +295,9 @@ def test_invalid_sources_name_the_field(
 def test_rehearse_says_how_sure_it_is_in_the_same_figures_as_the_page(
     capsys: pytest.CaptureFixture[str],
 ) -> None:
-    from yellowfen.core.heat.doubt import Doubts, sureness
+    from yellowfen.core.heat.doubt import Doubts
     from yellowfen.core.heat.rehearsal import rehearse
+    from yellowfen.core.heat.sureness import sureness
     from yellowfen.formats.rehearsal_file import read_scene
 
     example = Path(__file__).parents[1] / "docs" / "rehearsal-example.json"

@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 from tests.conftest import small_scene
 from yellowfen.core.heat import blow
 from yellowfen.core.heat.blow import blow_bands
-from yellowfen.core.heat.doubt import Band, Doubts, how_sure
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.scene import Deed, Move, Scene
+from yellowfen.core.heat.sureness import Band, how_sure
 from yellowfen.core.heat.usual import TOLD
 
 # Looks change how a move is cut into steps, and where the circling nozzle stands in each: it is

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import DATA, small_scene
-from yellowfen.core.heat.doubt import Doubts, how_sure
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.grid import make_grid, resample
 from yellowfen.core.heat.kernel_tables import J_SOLIDUS
 from yellowfen.core.heat.moments import MOMENTS, moment_bands
@@ -24,6 +24,7 @@ from yellowfen.core.heat.rehearsal import (
 )
 from yellowfen.core.heat.scene import CopperLayer, Deed, Move, Shield, Side, Underside, Via
 from yellowfen.core.heat.story import EventKind, all_molten_s, tell
+from yellowfen.core.heat.sureness import how_sure
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import read_scene

@@ -10,7 +10,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from yellowfen.core.heat.doubt import band_of
 from yellowfen.core.heat.heat_plan import (
     Forecast,
     Goal,
@@ -30,6 +29,7 @@ from yellowfen.core.heat.revise import (
     revise,
 )
 from yellowfen.core.heat.scene import Deed, Move
+from yellowfen.core.heat.sureness import band_of
 from yellowfen.core.run.heat import believed_flows, heat_script, live_script, moves_as_run
 from yellowfen.core.run.heat_cues import (
     ALL_FLOWED,

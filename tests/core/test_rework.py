@@ -17,13 +17,14 @@ from yellowfen.core.board.sketch import Sketch, SketchedPart, board_of
 from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.deposit.floating import settled_mm
 from yellowfen.core.deposit.through_hole import fillet_cone_mm3, joint_mm3, paste_in_hole_mm3
-from yellowfen.core.heat.doubt import Band, Doubts, sureness
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.drive import tip_conductance_w_k
 from yellowfen.core.heat.heat_plan import Goal, HeatPlan, usual_moves
 from yellowfen.core.heat.outcome import Fate
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.scene import Move
 from yellowfen.core.heat.source import HotAir, HotPlate, Iron, TipShape
+from yellowfen.core.heat.sureness import Band, sureness
 from yellowfen.core.heat.window import Axis, window_column
 from yellowfen.core.metal.alloy import ALLOYS, SURFACE_TENSION_N_M
 from yellowfen.core.part.catalogue import package_named

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import pytest
 
-from yellowfen.core.heat.doubt import Doubts, how_sure
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.scene import (
     BoardStack,
     CopperLayer,
@@ -19,6 +19,7 @@ from yellowfen.core.heat.scene import (
     Side,
 )
 from yellowfen.core.heat.source import HotAir, Iron, TipShape
+from yellowfen.core.heat.sureness import how_sure
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.flood import Flooded, Tip, flooded

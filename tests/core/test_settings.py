@@ -18,24 +18,16 @@ from yellowfen.core.heat.calibrate import (
     scrap_scene,
 )
 from yellowfen.core.heat.calibrate import _at_place as at_place
-from yellowfen.core.heat.doubt import (
-    Doubts,
-    as_held,
-    band_of,
-    even_draws,
-    how_sure,
-    one_sample,
-    sampled,
-    settled,
-    unknowns_of,
-)
+from yellowfen.core.heat.doubt import Doubts, as_held, even_draws, sampled, settled, unknowns_of
 from yellowfen.core.heat.heat_plan import USUAL_OVEN, HeatPlan, usual_moves
 from yellowfen.core.heat.outcome import Fate, outcome, watch
 from yellowfen.core.heat.profile import ProfileFigure, profile_of
 from yellowfen.core.heat.rehearsal import FINE, advance, first_state, prepare, rehearse
+from yellowfen.core.heat.sample import one_sample
 from yellowfen.core.heat.scene import Deed, Held, Move, Scene, Side, near_the_heat
 from yellowfen.core.heat.source import Control, HotAir, HotPlate, Iron, Oven, Preheater
 from yellowfen.core.heat.story import EventKind, all_molten_s, tell
+from yellowfen.core.heat.sureness import band_of, how_sure
 from yellowfen.core.heat.tune import Bench, axis_of, find_settings
 from yellowfen.core.heat.usual import usual_recipe
 from yellowfen.core.heat.window import (

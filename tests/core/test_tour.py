@@ -10,13 +10,14 @@ from hypothesis import strategies as st
 import yellowfen.core.heat.follow as module
 from tests.conftest import DATA, files_in, small_scene
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.doubt import Doubts, how_sure, settled, watched_stop
+from yellowfen.core.heat.doubt import Doubts, settled
 from yellowfen.core.heat.follow import SETTLE_S, follow, is_tour, resolution_for
 from yellowfen.core.heat.heat_plan import HeatPlan, aimed, usual_moves
 from yellowfen.core.heat.rehearsal import FINE, prepare, rehearse
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath, PlacedPart, Scene, Side
 from yellowfen.core.heat.source import HotPlate, Preheater
 from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.sureness import how_sure, watched_stop
 from yellowfen.core.heat.tour import Tour, plan_tour, plate_below
 from yellowfen.core.heat.tour_search import TourWish, check_tour, search, without
 from yellowfen.core.heat.tour_stops import ORDERS, gathered, reach_mm, stop_over

@@ -13,7 +13,7 @@ from fastapi.testclient import TestClient
 
 from tests.waiting import until
 from tests.web.worker import asleep, worked_out
-from yellowfen.core.heat import doubt
+from yellowfen.core.heat import sureness
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.run.machine import Tap
 from yellowfen.store import calibrations, jobs, tasks, work
@@ -271,13 +271,13 @@ def test_a_handle_in_a_stand_is_kept_and_narrows_the_forecast(
 def test_a_page_that_is_left_is_weighed_no_further(
     client: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    drawn, one_sample = [], doubt.one_sample
+    drawn, one_sample = [], sureness.one_sample
 
-    def counted(*asked: Any, **more: Any) -> doubt.Sample:
+    def counted(*asked: Any, **more: Any) -> sureness.Sample:
         drawn.append(None)
         return one_sample(*asked, **more)
 
-    monkeypatch.setattr(doubt, "one_sample", counted)
+    monkeypatch.setattr(sureness, "one_sample", counted)
     scope = {
         "type": "http",
         "method": "GET",

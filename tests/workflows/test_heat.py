@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from yellowfen.core.heat import doubt
+from yellowfen.core.heat import sureness
 from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.rehearsal import (
     FINE,
@@ -167,13 +167,13 @@ def test_what_was_begun_of_a_board_as_it_was_is_no_answer_once_it_is_read_anew(
 def test_what_was_weighed_for_one_who_left_is_not_weighed_again(
     connection: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    job, drawn, one_sample = other_air(connection, 363.0), [], doubt.one_sample
+    job, drawn, one_sample = other_air(connection, 363.0), [], sureness.one_sample
 
-    def counted(*asked: Any, **more: Any) -> doubt.Sample:
+    def counted(*asked: Any, **more: Any) -> sureness.Sample:
         drawn.append(asked[2])
         return one_sample(*asked, **more)
 
-    monkeypatch.setattr(doubt, "one_sample", counted)
+    monkeypatch.setattr(sureness, "one_sample", counted)
     with pytest.raises(Refused, match="nobody waits"):
         sureness_of(connection, job, waited_for=lambda: len(drawn) < 5)
     assert len(drawn) == 5
@@ -184,6 +184,6 @@ def test_what_was_weighed_for_one_who_left_is_not_weighed_again(
         one.join()
     found = sureness_of(connection, job)
     varied = [tuple(draw.items()) for draw in drawn if any(draw.values())]
-    assert len(varied) == len(set(varied)) == found.count == doubt.SAMPLES
+    assert len(varied) == len(set(varied)) == found.count == sureness.SAMPLES
     heat.forget(connection, job.board_id)
     assert sureness_of(connection, job) == found

@@ -11,11 +11,12 @@ from yellowfen.commands.given import (
     read_bytes,
     scene_of_job,
 )
-from yellowfen.core.heat.doubt import Doubts, sureness
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.source import HotAir
 from yellowfen.core.heat.story import tell, together
+from yellowfen.core.heat.sureness import sureness
 from yellowfen.core.heat.tour import Tour, plan_tour
 from yellowfen.core.heat.tour_search import TourWish
 from yellowfen.core.heat.tour_walk import Charge

@@ -9,10 +9,11 @@ from yellowfen.commands.given import (
     print_json,
     read_bytes,
 )
-from yellowfen.core.heat.doubt import Doubts, sureness
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
+from yellowfen.core.heat.sureness import sureness
 from yellowfen.core.rework.lift import lift_window
 from yellowfen.core.rework.pads import Want
 from yellowfen.core.rework.survey import Answers, Solder, survey

@@ -18,7 +18,7 @@ from pydantic import (
     ValidationError,
 )
 
-from yellowfen.core.heat.doubt import Band, Doubts, Sureness
+from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.rehearsal import JointStory, PartStory, Rehearsal
 from yellowfen.core.heat.scene import (
     BLOWING,
@@ -43,6 +43,7 @@ from yellowfen.core.heat.source import (
     Preheater,
 )
 from yellowfen.core.heat.story import ramps_k_s, tell
+from yellowfen.core.heat.sureness import Band, Sureness
 from yellowfen.core.heat.window import Axis
 from yellowfen.core.part.catalogue import package_named, unknown_body
 from yellowfen.core.part.package import JointKind, Land, with_lands

@@ -4,7 +4,7 @@ pages.
 
 from typing import Any
 
-from yellowfen.core.heat.doubt import Band
+from yellowfen.core.heat.sureness import Band
 from yellowfen.core.rework.lift import LiftWindow
 from yellowfen.core.rework.pads import PadsPlan
 from yellowfen.core.rework.survey import Survey

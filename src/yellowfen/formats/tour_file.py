@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from yellowfen.core.heat.doubt import Band
+from yellowfen.core.heat.sureness import Band
 from yellowfen.core.heat.tour import Tour
 from yellowfen.core.heat.tour_search import Left
 from yellowfen.core.heat.tour_walk import Walk

@@ -10,16 +10,7 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from yellowfen.core.board.board import Board
-from yellowfen.core.heat.doubt import (
-    MORE_SAMPLES,
-    SAMPLES,
-    Doubts,
-    Sample,
-    Sureness,
-    as_held,
-    settled,
-    sureness,
-)
+from yellowfen.core.heat.doubt import Doubts, as_held, settled
 from yellowfen.core.heat.follow import stops_of
 from yellowfen.core.heat.heat_plan import (
     Forecast,
@@ -43,9 +34,11 @@ from yellowfen.core.heat.rehearsal import (
     prepare,
     rehearse_prepared,
 )
+from yellowfen.core.heat.sample import Sample
 from yellowfen.core.heat.scene import Scene, near_the_heat
 from yellowfen.core.heat.source import HotPlate, Iron, Oven
 from yellowfen.core.heat.story import EventKind, all_molten_s
+from yellowfen.core.heat.sureness import MORE_SAMPLES, SAMPLES, Sureness, sureness
 from yellowfen.core.heat.tour import watched
 from yellowfen.core.heat.usual import usual_recipe
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper

@@ -11,13 +11,13 @@ from uuid import uuid4
 
 from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.board.remembered import remembered
-from yellowfen.core.heat.doubt import SAMPLES, sureness
 from yellowfen.core.heat.heat_plan import Goal, HeatPlan, SourceKind, usual_moves
 from yellowfen.core.heat.iron import melts_after_s
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.pad_copper import Tie
 from yellowfen.core.heat.scene import Scene
 from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Preheater, TipShape
+from yellowfen.core.heat.sureness import SAMPLES, sureness
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.metal.mixing import reactions
 from yellowfen.core.part.catalogue import find_package

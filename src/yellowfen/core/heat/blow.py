@@ -8,25 +8,14 @@ Laws: a sample ends as soon as both are known, and its answer is the one that a 
 import math
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import (
-    DOUBT_RESOLUTION,
-    DRAWN_OUT_S,
-    Band,
-    Doubts,
-    band_of,
-    even_draws,
-    fine_to_coarse,
-    how_sure,
-    last_melt_s,
-    most_said,
-    sampled,
-    unknowns_of,
-)
+from yellowfen.core.heat.doubt import Doubts, even_draws, sampled, unknowns_of
 from yellowfen.core.heat.follow import is_tour
 from yellowfen.core.heat.outcome import harms, heating_moves, watch
 from yellowfen.core.heat.rehearsal import Rehearsal, advance, first_state, prepare
+from yellowfen.core.heat.sample import DOUBT_RESOLUTION, DRAWN_OUT_S, last_melt_s
 from yellowfen.core.heat.scene import Scene
 from yellowfen.core.heat.story import all_molten_s
+from yellowfen.core.heat.sureness import Band, band_of, fine_to_coarse, how_sure, most_said
 
 LOOK_EVERY_S = 10.0
 

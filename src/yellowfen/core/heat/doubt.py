@@ -1,14 +1,10 @@
-"""How sure: the uncertain inputs of a forecast, samples of them, and the bands and blame that
-follow.
+"""The uncertain inputs of a forecast, what is believed of them, and samples of them.
 
 Laws: samples are a fixed lattice, every input's values once each at even shares, so a forecast is
-the same every time; a band is the middle 80 % of what could happen, between the samples at 0.1 and
-0.9 of n + 1 places; the share of an input in the spread of a melt time is its squared correlation.
+the same every time.
 """
 
 import math
-from collections import Counter
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from statistics import NormalDist
@@ -16,29 +12,7 @@ from statistics import NormalDist
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.follow import follow, is_tour, resolution_for
 from yellowfen.core.heat.jet import JET_FACTOR, JET_FACTOR_LOG_SIGMA
-from yellowfen.core.heat.outcome import (
-    Watch,
-    after_heat,
-    harms,
-    heating_moves,
-    loose_s,
-    outcome,
-    watch,
-)
-from yellowfen.core.heat.rehearsal import (
-    COARSE,
-    HeatState,
-    Prepared,
-    Rehearsal,
-    Resolution,
-    Trace,
-    advance,
-    first_state,
-    prepare,
-)
 from yellowfen.core.heat.scene import (
     Array,
     BoardStack,
@@ -46,10 +20,8 @@ from yellowfen.core.heat.scene import (
     Held,
     Move,
     Scene,
-    near_the_heat,
 )
-from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Oven, Preheater
-from yellowfen.core.heat.story import FLUX_THINS_C, all_molten_s
+from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Oven, Preheater, Source
 from yellowfen.core.quantity.number import in_range
 from yellowfen.core.source.mark import Mark, constant
 
@@ -182,10 +154,6 @@ BELOW_LOG_SD = constant(
     source="how strongly warm air takes hold of an underside",
     affects="bands with heat from below",
 )
-LOW, HIGH = 0.1, 0.9
-SAMPLES, MORE_SAMPLES = 23, 97
-DRAWN_OUT_S = 90.0
-DOUBT_RESOLUTION = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -365,7 +333,6 @@ def even_draws(count: int, dimensions: int) -> Array:
 
 def sampled(scene: Scene, doubts: Doubts, draw: dict[str, float]) -> Scene:
     """The scene with its uncertain inputs moved by `draw` standard deviations each."""
-    source = scene.source
     spread = draw.get("spread", 0.0)
     board = _coppered(
         scene.board,
@@ -373,60 +340,49 @@ def sampled(scene: Scene, doubts: Doubts, draw: dict[str, float]) -> Scene:
         math.exp(-doubts.spread_log_sd * abs(spread)),
         math.exp(doubts.map_log_sd * spread),
     )
-    factor = doubts.jet_factor * math.exp(doubts.jet_log_sd * draw.get("jet", 0.0))
     moves = scene.moves
-    if isinstance(source, HotAir):
-        outlet = min(
-            max(
-                source.outlet_c
-                + doubts.outlet_shift_k
-                + doubts.outlet_sd_k * draw.get("outlet", 0.0),
-                50.0,
-            ),
-            600.0,
-        )
-        source = replace(source, outlet_c=outlet)
-        aim = (
-            doubts.aim_sd_mm * draw.get("aim", 0.0),
-            doubts.aim_sd_mm * draw.get("aim across", 0.0),
-        )
-        moves = tuple(
-            _held(move, math.exp(doubts.hand_share * draw.get("hand", 0.0)), *aim) for move in moves
-        )
-    elif isinstance(source, HotPlate):
-        film = min(
-            max(
-                source.film_mm
-                * doubts.film_factor
-                * math.exp(doubts.film_log_sd * draw.get("film", 0.0)),
-                0.02,
-            ),
-            3.0,
-        )
-        shift = doubts.plate_shift_k + doubts.plate_sd_k * draw.get("plate", 0.0)
-        start = None if source.start_c is None else source.start_c
-        source = replace(
-            source, film_mm=film, set_c=min(max(source.set_c + shift, 40.0), 450.0), start_c=start
-        )
-    elif isinstance(source, Oven):
-        share = doubts.oven_shift_k + doubts.oven_sd_k * draw.get("oven", 0.0)
-        source = replace(
-            source,
-            curve=tuple(
-                (at, air + share * _far(air), wall + share * _far(wall))
-                for at, air, wall in source.curve
-            ),
-        )
-    room = min(max(scene.ambient_c + doubts.room_sd_k * draw.get("room", 0.0), -10.0), 60.0)
+    if isinstance(scene.source, HotAir):
+        share = math.exp(doubts.hand_share * draw.get("hand", 0.0))
+        aside, across = (doubts.aim_sd_mm * draw.get(key, 0.0) for key in ("aim", "aim across"))
+        moves = tuple(_held(move, share, aside, across) for move in moves)
+    room = scene.ambient_c + doubts.room_sd_k * draw.get("room", 0.0)
     return replace(
         scene,
         board=board,
-        source=source,
+        source=_source(scene.source, doubts, draw),
         moves=moves,
-        jet_factor=factor,
+        jet_factor=doubts.jet_factor * math.exp(doubts.jet_log_sd * draw.get("jet", 0.0)),
         preheater=_from_below(scene.preheater, doubts, draw),
-        ambient_c=room,
+        ambient_c=within(room, -10.0, 60.0),
     )
+
+
+def within(value: float, low: float, high: float) -> float:
+    """A value kept between two bounds."""
+    return min(max(value, low), high)
+
+
+def _source(source: Source, doubts: Doubts, draw: dict[str, float]) -> Source:
+    """A source as hot and as close as it may truly be."""
+    if isinstance(source, HotAir):
+        outlet = doubts.outlet_shift_k + doubts.outlet_sd_k * draw.get("outlet", 0.0)
+        return replace(source, outlet_c=within(source.outlet_c + outlet, 50.0, 600.0))
+    if isinstance(source, HotPlate):
+        film = doubts.film_factor * math.exp(doubts.film_log_sd * draw.get("film", 0.0))
+        shift = doubts.plate_shift_k + doubts.plate_sd_k * draw.get("plate", 0.0)
+        return replace(
+            source,
+            film_mm=within(source.film_mm * film, 0.02, 3.0),
+            set_c=within(source.set_c + shift, 40.0, 450.0),
+        )
+    if isinstance(source, Oven):
+        share = doubts.oven_shift_k + doubts.oven_sd_k * draw.get("oven", 0.0)
+        curve = tuple(
+            (at, air + share * _far(air), wall + share * _far(wall))
+            for at, air, wall in source.curve
+        )
+        return replace(source, curve=curve)
+    return source
 
 
 def _from_below(
@@ -482,489 +438,3 @@ def _doubted(foil: CopperLayer, thicker: float, passes: float, exponent: float) 
 def settled(scene: Scene, doubts: Doubts) -> Scene:
     """The scene with its uncertain inputs at their middles: what a forecast rehearses."""
     return sampled(scene, doubts, {})
-
-
-@dataclass(frozen=True)
-class Band:
-    """The middle 80 % of an answer over the samples; None where it lies beyond what was run."""
-
-    low: float | None
-    middle: float | None
-    high: float | None
-
-    def holding(self, told: float | None) -> "Band":
-        """The band that is told with a value of its own: never beside it."""
-        if told is None:
-            return self
-        low = told if self.low is None else min(self.low, told)
-        return Band(low, self.middle, None if self.high is None else max(self.high, told))
-
-
-@dataclass(frozen=True)
-class Blame:
-    """How much of the spread of the last melt one unknown makes, 0..1."""
-
-    unknown: Unknown
-    share: float
-
-
-@dataclass(frozen=True, kw_only=True)
-class Stay:
-    """One heating move of a tour as it was followed: when it began, how long it took, when in it, or
-    had it gone on, it did its first harm (None: no harm in sight).
-    """
-
-    began_s: float
-    took_s: float
-    harm_s: float | None
-    harm_why: str
-
-
-@dataclass(frozen=True, kw_only=True)
-class Sample:
-    """One sampled run: its draw, when each target's last joint melted, the first harm if the heat
-    went on (of a tour: as it was followed), the fate of the recipe as it is. Of a tour also its
-    `stays`, one a heating move.
-
-    `moments` per target: its flux thins, its first joint begins to melt, its last joint is solid
-    again; `bodies_c` the peaks of its body. `each_loose_s`, `each_limit_s` per part of the scene,
-    the heat going on: when it is loose (None for targets), when it passes its limit.
-    """
-
-    draw: tuple[float, ...]
-    melts_s: tuple[float | None, ...]
-    harm_s: float | None
-    harm_why: str
-    fate: str
-    fate_by: str
-    peak_c: float
-    moments: tuple[tuple[float | None, float | None, float | None], ...]
-    bodies_c: tuple[float, ...]
-    loose_s: float | None
-    each_loose_s: tuple[float | None, ...]
-    each_limit_s: tuple[float | None, ...]
-    stays: tuple[Stay, ...] = ()
-
-
-@dataclass(frozen=True)
-class PartBands:
-    """One part: when it comes loose as a neighbour, when its body passes its limit, the heat going
-    on.
-    """
-
-    ref: str
-    loose: Band
-    limit: Band
-
-
-@dataclass(frozen=True, kw_only=True)
-class StayBand:
-    """One heating move of a tour: how long it takes; when one that has not flowed is to be left
-    (`watched_stop`; None: staying until it flows does no harm), and why.
-    """
-
-    took: Band
-    latest_s: float | None
-    latest_why: str
-
-
-@dataclass(frozen=True, kw_only=True)
-class Sureness:
-    """Bands per target and for the first harm, the odds of each fate (share of samples, of
-    `count`), and who is to blame; of a tour also its heating moves. `samples` are what it was read
-    off.
-    """
-
-    targets: tuple[str, ...]
-    melts: tuple[Band, ...]
-    harm: Band
-    harm_why: str
-    fates: dict[str, int]
-    count: int
-    blame: tuple[Blame, ...]
-    peak_c: Band
-    bodies: tuple[Band, ...]
-    loose: Band
-    parts: tuple[PartBands, ...]
-    stays: tuple[StayBand, ...] = ()
-    samples: tuple[Sample, ...] = ()
-
-    @property
-    def total(self) -> Band:
-        """How long a tour takes in all."""
-        totals = [float(sum(stay.took_s for stay in one.stays)) for one in self.samples]
-        return band_of([*totals]) if self.stays else Band(None, None, None)
-
-
-def one_sample(
-    scene: Scene,
-    doubts: Doubts,
-    draw: dict[str, float],
-    resolution: Resolution = DOUBT_RESOLUTION,
-    ready: Prepared | None = None,
-    *,
-    by_eye: bool = False,
-    look_on: bool = True,
-) -> Sample:
-    """Run one sampled scene to the end of its heat, branch its end, then let the heat go on for the
-    harms. A tour is followed by eye, stop by stop, and each stop longer for its harms where
-    `look_on`; anything else where that is wished.
-    """
-    here = sampled(scene, doubts, draw)
-    prepared = prepare(here, resolution) if ready is None else replace(ready, scene=here)
-    if by_eye or is_tour(here.moves):
-        return _followed(prepared, here, draw, look_on)
-    moves = heating_moves(here)
-    heat = replace(here, moves=moves)
-    state = first_state(prepared, prepared.drive(heat))
-    trace = advance(prepared, state, prepared.drive(heat))
-    seen = watch(prepared)
-    cooled = after_heat(prepared, state, to_solid=True) if len(moves) < len(here.moves) else state
-    end = outcome(seen, cooled)
-    bodies = tuple(
-        float(cooled.body_record[prepared.network.refs.index(ref), k.R_BODY_PEAK]) + here.ambient_c
-        for ref in here.targets
-    )
-    longer = replace(moves[-1], seconds=DRAWN_OUT_S, from_s=moves[-1].seconds)
-    advance(prepared, state, prepared.drive(replace(here, moves=(longer,))), sampled=False)
-    moments = tuple(_moments(prepared, trace, state, cooled, ref) for ref in here.targets)
-    harm_s, why = first_harm(prepared, state)
-    melts = tuple(last_melt_s(prepared, state, ref) for ref in here.targets)
-    each_loose_s, each_limit_s = _each(here, seen, state)
-    return Sample(
-        draw=tuple(draw.values()),
-        melts_s=melts,
-        harm_s=harm_s,
-        harm_why=why,
-        fate=str(end.fate),
-        fate_by=end.by,
-        peak_c=end.peak_c,
-        moments=moments,
-        bodies_c=bodies,
-        loose_s=_first_loose(seen, state),
-        each_loose_s=each_loose_s,
-        each_limit_s=each_limit_s,
-    )
-
-
-def _followed(prepared: Prepared, scene: Scene, draw: dict[str, float], look_on: bool) -> Sample:
-    """A sampled tour, followed by eye."""
-    prepared = replace(prepared, scene=scene)
-    done = follow(prepared, scene, heating_moves(scene), sampled=True, look_on=look_on)
-    seen = watch(prepared)
-    cooled = after_heat(prepared, done.state, to_solid=True)
-    end = outcome(seen, cooled)
-    found = harms(seen, cooled)
-    trace = _one_trace(done.traces)
-    bodies = (
-        float(cooled.body_record[prepared.network.refs.index(ref), k.R_BODY_PEAK])
-        for ref in scene.targets
-    )
-    stays = zip(done.began_s, done.took_s, done.harm_s, done.harm_why, strict=True)
-    each_loose_s, each_limit_s = _each(scene, seen, cooled)
-    return Sample(
-        draw=tuple(draw.values()),
-        melts_s=tuple(last_melt_s(prepared, cooled, ref) for ref in scene.targets),
-        harm_s=found[0].at_s if found else None,
-        harm_why=found[0].whole if found else "",
-        fate=str(end.fate),
-        fate_by=end.by,
-        peak_c=end.peak_c,
-        moments=tuple(_moments(prepared, trace, cooled, cooled, ref) for ref in scene.targets),
-        bodies_c=tuple(body + scene.ambient_c for body in bodies),
-        loose_s=_first_loose(seen, cooled),
-        each_loose_s=each_loose_s,
-        each_limit_s=each_limit_s,
-        stays=tuple(
-            Stay(began_s=began, took_s=took, harm_s=harm, harm_why=why)
-            for began, took, harm, why in stays
-        ),
-    )
-
-
-def _one_trace(traces: tuple[Trace, ...]) -> Trace:
-    """Traces one after the other as one."""
-    return replace(
-        traces[0],
-        times_s=np.concatenate([one.times_s for one in traces]),
-        joints_k=np.concatenate([one.joints_k for one in traces]),
-    )
-
-
-def _each(
-    scene: Scene, seen: Watch, state: HeatState
-) -> tuple[tuple[float | None, ...], tuple[float | None, ...]]:
-    """Per part: when it has come loose as a neighbour, when its body passes its limit."""
-    loose = loose_s(seen, state)
-    passed = [float(at) if at >= 0 else None for at in state.body_record[:, k.R_LIMIT_AT]]
-    return tuple(loose.get(part.ref) for part in scene.parts), tuple(passed)
-
-
-def _first_loose(seen: Watch, state: HeatState) -> float | None:
-    """When the first neighbour has come loose, the heat going on; one that falls is harm and not
-    counted here.
-    """
-    moments = (at for ref, at in loose_s(seen, state).items() if ref not in seen.falling)
-    return min(moments, default=None)
-
-
-def _moments(
-    prepared: Prepared, trace: Trace, heated: HeatState, cooled: HeatState, ref: str
-) -> tuple[float | None, float | None, float | None]:
-    """When a target's flux thins, its first joint begins to melt, and its last joint is solid
-    again.
-    """
-    rows = [i for i, name in enumerate(prepared.network.names) if name.ref == ref]
-    if not rows:
-        return None, None, None
-    warm = (
-        trace.joints_k[:, rows].max(axis=1, initial=-1e9) >= FLUX_THINS_C - prepared.scene.ambient_c
-    )
-    flux = float(trace.times_s[int(np.argmax(warm))]) if warm.any() else None
-    starts = [float(at) for at in heated.joint_record[rows, k.R_MELT_START] if at >= 0]
-    melted = cooled.joint_record[rows, k.R_MELT_START] >= 0
-    frozen = cooled.joint_record[rows, k.R_FREEZE][melted]
-    solid = float(frozen.max()) if len(frozen) and (frozen >= 0).all() else None
-    return flux, min(starts, default=None), solid
-
-
-def last_melt_s(prepared: Prepared, state: HeatState, ref: str) -> float | None:
-    """When the last joint of a part was molten; None while one is not."""
-    ends = [
-        state.joint_record[i, k.R_MELT_END]
-        for i, name in enumerate(prepared.network.names)
-        if name.ref == ref
-    ]
-    return None if not ends or min(ends) < 0 else float(max(ends))
-
-
-def first_harm(prepared: Prepared, state: HeatState) -> tuple[float | None, str]:
-    """When the first harm came in a run that went on heating, and why: limit, fall, or a target
-    liquid for too long.
-    """
-    found = harms(watch(prepared), state)
-    return (found[0].at_s, found[0].whole) if found else (None, "")
-
-
-def sureness(
-    scene: Scene,
-    doubts: Doubts,
-    fine: Rehearsal,
-    count: int = MORE_SAMPLES,
-    on_sample: Callable[[Sample], None] | None = None,
-    begun: Sequence[Sample] = (),
-) -> Sureness:
-    """How sure a forecast is, as every page and command says it: parts far from a nozzle left out,
-    samples tied to the forecast. `begun`: the first samples of the same question, where it was
-    left.
-    """
-    here = near_the_heat(scene) if isinstance(scene.source, HotAir) else scene
-    resolution = resolution_for(scene) if is_tour(scene.moves) else DOUBT_RESOLUTION
-    return how_sure(
-        here, doubts, count, resolution=resolution, on_sample=on_sample, fine=fine, begun=begun
-    )
-
-
-def how_sure(
-    scene: Scene,
-    doubts: Doubts,
-    count: int = SAMPLES,
-    resolution: Resolution = DOUBT_RESOLUTION,
-    on_sample: Callable[[Sample], None] | None = None,
-    fine: Rehearsal | None = None,
-    *,
-    by_eye: bool = False,
-    look_on: bool = True,
-    begun: Sequence[Sample] = (),
-) -> Sureness:
-    """Sample the scene's unknowns and read off bands, odds and blame.
-
-    About `count` coarse rehearsals, less those of the first samples, `begun`.
-
-    With `fine`, the forecast on the fine grid, the samples' melt times are tied to it: each is
-    moved by the ratio in which the coarse grid misses the forecast in the middle.
-    """
-    unknowns = unknowns_of(scene)
-    draws = even_draws(count, len(unknowns))
-    keys = [one.key for one in unknowns]
-    samples = list(begun)
-    for row in draws[len(samples) :]:
-        samples.append(
-            one_sample(
-                scene,
-                doubts,
-                dict(zip(keys, row.tolist(), strict=True)),
-                resolution,
-                by_eye=by_eye,
-                look_on=look_on,
-            )
-        )
-        if on_sample:
-            on_sample(samples[-1])
-    if fine is not None:
-        middle = one_sample(scene, doubts, dict.fromkeys(keys, 0.0), resolution)
-        samples = _tied(samples, middle, fine, scene)
-    return summed_up(scene, unknowns, tuple(samples))
-
-
-def fine_to_coarse(fine: float | None, coarse: float | None) -> float:
-    """By what a moment of a coarse sample is moved: 0.8 to 1.25; 1 where either never came."""
-    return min(max(fine / coarse, 0.8), 1.25) if fine is not None and coarse else 1.0
-
-
-def _tied(samples: list[Sample], middle: Sample, fine: Rehearsal, scene: Scene) -> list[Sample]:
-    """Samples with first and last melts moved by what the fine grid says of the middle one; the
-    stays of a tour by its planned seconds, which come from the fine grid.
-    """
-    targets = scene.targets
-    seconds = [move.seconds for move in heating_moves(scene)]
-
-    joints = [fine.joints_of(ref) for ref in targets]
-    firsts = [
-        min((one.melt_start_s for one in mine if one.melt_start_s is not None), default=None)
-        for mine in joints
-    ]
-    lasts = [
-        fine_to_coarse(all_molten_s(mine), coarse)
-        for mine, coarse in zip(joints, middle.melts_s, strict=True)
-    ]
-    starts = [
-        fine_to_coarse(seen, moments[1])
-        for seen, moments in zip(firsts, middle.moments, strict=True)
-    ]
-    return [
-        replace(
-            one,
-            melts_s=tuple(at and at * share for at, share in zip(one.melts_s, lasts, strict=True)),
-            moments=tuple(
-                (flux, first and first * share, solid)
-                for (flux, first, solid), share in zip(one.moments, starts, strict=True)
-            ),
-            stays=one.stays
-            and tuple(
-                replace(stay, took_s=stay.took_s * fine_to_coarse(planned, coarse.took_s))
-                for stay, planned, coarse in zip(one.stays, seconds, middle.stays, strict=True)
-            ),
-        )
-        for one in samples
-    ]
-
-
-def summed_up(scene: Scene, unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> Sureness:
-    """Bands, odds and blame of samples."""
-    melts = tuple(
-        band_of([sample.melts_s[i] for sample in samples]) for i in range(len(scene.targets))
-    )
-    fates: dict[str, int] = {}
-    for sample in samples:
-        fates[sample.fate] = fates.get(sample.fate, 0) + 1
-    return Sureness(
-        targets=scene.targets,
-        melts=melts,
-        harm=band_of([sample.harm_s for sample in samples]),
-        harm_why=most_said([sample.harm_why for sample in samples]),
-        fates=fates,
-        count=len(samples),
-        blame=_blame(unknowns, samples),
-        peak_c=band_of([sample.peak_c for sample in samples]),
-        bodies=tuple(
-            band_of([sample.bodies_c[i] for sample in samples]) for i in range(len(scene.targets))
-        ),
-        loose=band_of([sample.loose_s for sample in samples]),
-        parts=_part_bands(scene, samples),
-        stays=_stay_bands(samples),
-        samples=samples,
-    )
-
-
-def most_said(whys: Sequence[str]) -> str:
-    """The reason named most often, of them the first in the alphabet; empty where none is."""
-    named = Counter(why for why in whys if why)
-    return min(named, key=lambda why: (-named[why], why), default="")
-
-
-def _stay_bands(samples: tuple[Sample, ...]) -> tuple[StayBand, ...]:
-    """How long each heating move of a tour takes, and until when it is safe."""
-    found = []
-    for place in range(len(samples[0].stays)):
-        stays = [sample.stays[place] for sample in samples]
-        latest = watched_stop([stay.took_s for stay in stays], [stay.harm_s for stay in stays])
-        whys = [one.harm_why for one in stays if latest is not None and one.harm_s == latest]
-        found.append(
-            StayBand(
-                took=band_of([stay.took_s for stay in stays]),
-                latest_s=latest,
-                latest_why=whys[0] if whys else "",
-            )
-        )
-    return tuple(found)
-
-
-def watched_stop(took_s: Sequence[float], harm_s: Sequence[float | None]) -> float | None:
-    """When a stop that is watched is to be left although it has not flowed: the first moment at
-    which more than a tenth of the samples that would still be there are harmed; None for never.
-
-    Samples in which one has left before (it flowed) do not count: strong air shows itself.
-    """
-    for at in sorted({*took_s, *(harm for harm in harm_s if harm is not None)}):
-        there = [harm for took, harm in zip(took_s, harm_s, strict=True) if took > at]
-        hurt = sum(harm is not None and harm <= at for harm in there)
-        if there and hurt > LOW * len(there):
-            return at
-    return None
-
-
-def _part_bands(scene: Scene, samples: tuple[Sample, ...]) -> tuple[PartBands, ...]:
-    return tuple(
-        PartBands(
-            part.ref,
-            band_of([one.each_loose_s[i] for one in samples]),
-            band_of([one.each_limit_s[i] for one in samples]),
-        )
-        for i, part in enumerate(scene.parts)
-    )
-
-
-def band_of(values: list[float | None]) -> Band:
-    """Quantiles with 'never' as the latest: sample k of n stands at k / (n + 1), so that as much
-    lies outside a band as it says.
-    """
-    ordered = np.sort(np.array([math.inf if value is None else value for value in values]))
-
-    def at(share: float) -> float | None:
-        place = min(max(share * (len(ordered) + 1) - 1.0, 0.0), len(ordered) - 1.0)
-        below, above = ordered[int(place)], ordered[min(int(place) + 1, len(ordered) - 1)]
-        part = place - int(place)
-        value = (
-            float(below)
-            if part == 0.0
-            else float(below + part * (above - below))
-            if math.isfinite(above)
-            else math.inf
-        )
-        return value if math.isfinite(value) else None
-
-    return Band(at(LOW), at(0.5), at(HIGH))
-
-
-def _blame(unknowns: tuple[Unknown, ...], samples: tuple[Sample, ...]) -> tuple[Blame, ...]:
-    known = [
-        sample
-        for sample in samples
-        if sample.melts_s and all(one is not None for one in sample.melts_s)
-    ]
-    if len(known) < 6:
-        return ()
-    last = np.log([max(one for one in sample.melts_s if one is not None) for sample in known])
-    draws = np.array([sample.draw for sample in known])
-    if float(np.ptp(last)) < 1e-6:
-        return ()
-    shares = np.array([np.corrcoef(draws[:, i], last)[0, 1] ** 2 for i in range(draws.shape[1])])
-    shares = shares / max(float(shares.sum()), 1e-9)
-    named: dict[str, Blame] = {}
-    for one, share in zip(unknowns, shares.tolist(), strict=True):
-        before = named.get(one.name)
-        named[one.name] = (
-            Blame(one, share) if before is None else Blame(before.unknown, before.share + share)
-        )
-    return tuple(sorted(named.values(), key=lambda one: -one.share))

@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of
 from yellowfen.core.heat.rehearsal import Rehearsal
+from yellowfen.core.heat.sample import Sample
 from yellowfen.core.heat.scene import Scene
 from yellowfen.core.heat.story import Event, EventKind, tell
+from yellowfen.core.heat.sureness import Band, Sureness, band_of
 
 MOMENTS = (EventKind.FLUX_THINS, EventKind.FIRST_MELT, EventKind.ALL_MOLTEN, EventKind.FROZEN)
 

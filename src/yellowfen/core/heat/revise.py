@@ -16,9 +16,10 @@ from enum import StrEnum
 
 import numpy as np
 
-from yellowfen.core.heat.doubt import Band, Sample, band_of, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S, is_tour, stops_of
+from yellowfen.core.heat.sample import Sample
 from yellowfen.core.heat.scene import Array, Move
+from yellowfen.core.heat.sureness import Band, band_of, watched_stop
 from yellowfen.core.source.mark import Mark, constant
 
 _M = Mark.FROM_MEMORY

@@ -10,21 +10,12 @@ from collections.abc import Iterator, Sequence
 from contextlib import nullcontext, suppress
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import (
-    SAMPLES,
-    Band,
-    Doubts,
-    Sureness,
-    even_draws,
-    how_sure,
-    sampled,
-    settled,
-    unknowns_of,
-)
+from yellowfen.core.heat.doubt import Doubts, even_draws, sampled, settled, unknowns_of
 from yellowfen.core.heat.follow import resolution_for
 from yellowfen.core.heat.rehearsal import FINE, Rehearsal, prepare
 from yellowfen.core.heat.scene import Deed, Move, Scene, Side
 from yellowfen.core.heat.source import HotPlate, Preheater
+from yellowfen.core.heat.sureness import SAMPLES, Band, Sureness, how_sure
 from yellowfen.core.heat.surface import film_w_m2k
 from yellowfen.core.heat.tour_search import ANY, BestTour, Left, TourWish, begun, further, without
 from yellowfen.core.heat.tour_walk import Ground, Walk, walk

@@ -10,11 +10,12 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from yellowfen.core.heat.blow import Blow, blow_bands
-from yellowfen.core.heat.doubt import DRAWN_OUT_S, Doubts, settled
+from yellowfen.core.heat.doubt import Doubts, settled
 from yellowfen.core.heat.drive import tallest_beneath_mm
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.profile import Profile, profile_of, soak_band_c
 from yellowfen.core.heat.rehearsal import COARSE, FINE, Rehearsal, rehearse
+from yellowfen.core.heat.sample import DRAWN_OUT_S
 from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.heat.story import all_molten_s

@@ -11,12 +11,13 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from yellowfen.core.heat.doubt import Band, Sample, Sureness, band_of, watched_stop
 from yellowfen.core.heat.follow import SETTLE_S
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
+from yellowfen.core.heat.sample import Sample
 from yellowfen.core.heat.scene import PlacedPart, Scene, Side
 from yellowfen.core.heat.source import HotAir, HotPlate
+from yellowfen.core.heat.sureness import Band, Sureness, band_of, watched_stop
 from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.rework.ways_off import Matters

@@ -9,7 +9,6 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from yellowfen.core.heat.doubt import Band
 from yellowfen.core.heat.follow import SETTLE_S, stops_of
 from yellowfen.core.heat.heat_plan import (
     Forecast,
@@ -30,6 +29,7 @@ from yellowfen.core.heat.revise import (
     too_early,
 )
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
+from yellowfen.core.heat.sureness import Band
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.run.did import Did, LedgerEntry, Pins
 from yellowfen.core.run.heat_cues import (
