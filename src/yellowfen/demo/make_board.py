@@ -327,59 +327,21 @@ def _pour(
     here: list[_PlacedPad], copper: _Copper, layer: int, ground: int
 ) -> list[shapely.Polygon]:
     """The ground plane: clear of other nets, spokes to ground pads, islands without ground dropped."""
-    keep_off: list[BaseGeometry] = [
-        Point(x, y).buffer(HOLE_DRILL_MM / 2 + 0.5) for x, y in HOLES_MM
-    ]
-    anchors: list[BaseGeometry] = []
-    spokes: list[BaseGeometry] = []
-    for number, on, points in copper.tracks:
-        if on == layer and number != ground:
-            keep_off.append(LineString(points).buffer(grid.TRACK_MM / 2 + POUR_CLEARANCE_MM))
-    for net, x, y in copper.vias:
-        (anchors if net == "GND" else keep_off).append(
-            Point(x, y).buffer(grid.VIA_MM / 2 + (0 if net == "GND" else POUR_CLEARANCE_MM))
-        )
-    for pad in here:
-        if pad.net == "GND" and pad.solid:
-            anchors.append(pad.shape)
-            continue
-        keep_off.append(pad.shape.buffer(POUR_CLEARANCE_MM, join_style="mitre"))
-        if pad.net == "GND":
-            reach = POUR_CLEARANCE_MM + 0.15
-            spokes.append(
-                box(
-                    pad.x_mm - pad.half_x - reach,
-                    pad.y_mm - SPOKE_MM / 2,
-                    pad.x_mm + pad.half_x + reach,
-                    pad.y_mm + SPOKE_MM / 2,
-                )
-            )
-            spokes.append(
-                box(
-                    pad.x_mm - SPOKE_MM / 2,
-                    pad.y_mm - pad.half_y - reach,
-                    pad.x_mm + SPOKE_MM / 2,
-                    pad.y_mm + pad.half_y + reach,
-                )
-            )
-    others = shapely.union_all(list(keep_off))
-    plain = (
-        box(0.5, 0.5, WIDTH_MM - 0.5, HEIGHT_MM - 0.5)
-        .difference(others)
-        .buffer(-0.12)
-        .buffer(0.12, quad_segs=4)
-    )
-    foreign = [pad.shape.buffer(POUR_CLEARANCE_MM) for pad in here if pad.net != "GND"]
-    foreign += [
+    tracks = [
         LineString(points).buffer(grid.TRACK_MM / 2 + POUR_CLEARANCE_MM)
         for number, on, points in copper.tracks
         if on == layer and number != ground
     ]
-    reliefs = (
-        shapely.union_all(spokes).difference(shapely.union_all(foreign))
-        if spokes
-        else shapely.Polygon()
+    keep_off, anchors = _round_the_pour(here, copper)
+    plain = (
+        box(0.5, 0.5, WIDTH_MM - 0.5, HEIGHT_MM - 0.5)
+        .difference(shapely.union_all([*keep_off, *tracks]))
+        .buffer(-0.12)
+        .buffer(0.12, quad_segs=4)
     )
+    foreign = [pad.shape.buffer(POUR_CLEARANCE_MM) for pad in here if pad.net != "GND"]
+    spokes = [spoke for pad in here if pad.net == "GND" and not pad.solid for spoke in _spokes(pad)]
+    reliefs = shapely.union_all(spokes).difference(shapely.union_all([*foreign, *tracks]))
     poured = plain.union(reliefs)
     grounded = shapely.union_all(anchors)
     pieces = [
@@ -390,6 +352,38 @@ def _pour(
     return [
         shapely.simplify(piece, 0.01) for piece in sorted(pieces, key=lambda piece: -piece.area)
     ]
+
+
+def _round_the_pour(
+    here: list[_PlacedPad], copper: _Copper
+) -> tuple[list[BaseGeometry], list[BaseGeometry]]:
+    """What the plane keeps off (holes, vias and pads of other nets, pads on spokes), and what it is
+    anchored to.
+    """
+    keep_off: list[BaseGeometry] = [
+        Point(x, y).buffer(HOLE_DRILL_MM / 2 + 0.5) for x, y in HOLES_MM
+    ]
+    anchors: list[BaseGeometry] = []
+    for net, x, y in copper.vias:
+        (anchors if net == "GND" else keep_off).append(
+            Point(x, y).buffer(grid.VIA_MM / 2 + (0 if net == "GND" else POUR_CLEARANCE_MM))
+        )
+    for pad in here:
+        if pad.net == "GND" and pad.solid:
+            anchors.append(pad.shape)
+        else:
+            keep_off.append(pad.shape.buffer(POUR_CLEARANCE_MM, join_style="mitre"))
+    return keep_off, anchors
+
+
+def _spokes(pad: _PlacedPad) -> tuple[BaseGeometry, BaseGeometry]:
+    """A cross over a ground pad, across its clearance."""
+    reach, half = POUR_CLEARANCE_MM + 0.15, SPOKE_MM / 2
+    x, y = pad.x_mm, pad.y_mm
+    return (
+        box(x - pad.half_x - reach, y - half, x + pad.half_x + reach, y + half),
+        box(x - half, y - pad.half_y - reach, x + half, y + pad.half_y + reach),
+    )
 
 
 def _flashes(pads: list[_PlacedPad], function: str, swell: float, panes: bool) -> bytes:

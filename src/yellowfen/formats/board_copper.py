@@ -22,7 +22,7 @@ _COPPER = (Role.COPPER_TOP, Role.COPPER_INNER, Role.COPPER_BOTTOM)
 
 
 @dataclass(frozen=True)
-class Frame:
+class BoardFrame:
     """Where the board lies in its files: its shape, in the files' own coordinates, mm."""
 
     shape: Polygon
@@ -56,7 +56,7 @@ class CopperUnderWay:
 
 
 @contextmanager
-def copper_beside(found: FileSet, frame: Frame) -> Iterator[CopperUnderWay]:
+def copper_beside(found: FileSet, frame: BoardFrame) -> Iterator[CopperUnderWay]:
     """The copper layers worked out by compiled loops that need no interpreter, while pads, nets,
     parts and drawing are.
     """
@@ -159,7 +159,7 @@ def _depths(labels: Sequence[str]) -> dict[str, float]:
 
 
 def drawings_of(
-    found: FileSet, frame: Frame, findings: list[Finding]
+    found: FileSet, frame: BoardFrame, findings: list[Finding]
 ) -> dict[str, tuple[Ink, ...]]:
     """Ink of the outer copper and of the legend; what is too much of it is said in `findings`."""
     drawings: dict[str, tuple[Ink, ...]] = {}

@@ -21,7 +21,7 @@ from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_copper import (
     CopperUnderWay,
-    Frame,
+    BoardFrame,
     copper_beside,
     drawings_of,
     holes_of,
@@ -109,7 +109,7 @@ class _Asked:
 def _board_from(found: FileSet, asked: _Asked) -> Board:
     _check_enough(found, asked.name)
     asked.on_step("the board's shape")
-    frame = Frame(board_shape(found))
+    frame = BoardFrame(board_shape(found))
     width, height = frame.size
     if not (LEAST_MM <= width <= MOST_MM and LEAST_MM <= height <= MOST_MM):
         said = f"the board would be {width:.1f} x {height:.1f} mm; check the units of the outline layer"
@@ -140,7 +140,7 @@ def _check_enough(found: FileSet, name: str) -> None:
 
 
 def _put_together(
-    found: FileSet, frame: Frame, seen: PadsSeen, copper: CopperUnderWay, asked: _Asked
+    found: FileSet, frame: BoardFrame, seen: PadsSeen, copper: CopperUnderWay, asked: _Asked
 ) -> Board:
     """The board, once its pads are seen and its copper is being worked out."""
     (width, height), holes = frame.size, holes_of(found, frame.origin)
@@ -221,7 +221,7 @@ def _of_side(openings: Sequence[Opening], side: str) -> list[Opening]:
     return [opening for opening in openings if opening.side == side]
 
 
-def _outline(frame: Frame) -> tuple[tuple[Point, ...], ...]:
+def _outline(frame: BoardFrame) -> tuple[tuple[Point, ...], ...]:
     rings = [
         ring
         for polygon in polygons_of(frame.shape)

@@ -60,7 +60,9 @@ def parts_of(found: FileSet, seen: PadsSeen, choices: Choices, library: Library)
     tabled = bool(told)
     if not tabled:
         told = _placements_from_names(found, seen, choices.parts, remarks)
-    numbered, guessed, pads = _proposed(found, seen, told, tabled, choices, library, remarks)
+    numbered, guessed, pads = _proposed(
+        found, seen, told, tabled=tabled, choices=choices, library=library, remarks=remarks
+    )
     placements = [
         *(_corrected(each, choices.parts.get(each.ref), choices.turns) for each in told),
         *(

@@ -11,7 +11,7 @@ import csv
 import io
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from yellowfen.core.board.join import Placement, plain_ref
@@ -236,6 +236,9 @@ class _Table:
         ]
 
 
+MOST_ROWS_BEFORE = 60  # a heading is looked for in so many rows
+
+
 def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
     if not data.strip():
         raise UnreadableFile(name, "the file is empty; export it again")
@@ -243,51 +246,42 @@ def _table(data: bytes, name: str, choice: ColumnChoice) -> _Table:
         raise UnreadableFile(name, "this is not a table of text; export it as CSV")
     text = decoded(data)
     rows = _rows(text)
-    for number, row in enumerate(rows[:60]):
-        kept = choice.get(heading_key(row))
-        if kept and "ref" in kept:
-            return _Table(
-                name=name,
-                rows=rows,
-                at=number,
-                columns=dict(kept),
-                units=_units(row, kept, text),
-                why="as you chose for this heading",
-            )
-    for number, row in enumerate(rows[:60]):
-        columns = _by_heading(row)
-        if "ref" in columns and len(columns) >= 2:
-            return _Table(
-                name=name,
-                rows=rows,
-                at=number,
-                columns=columns,
-                units=_units(row, columns, text),
-                why="by its headings",
-            )
-    bare = choice.get(_bare_key(rows[0]) if rows else "")
-    if bare and "ref" in bare:
+    for at, columns, why in _ways_taken(rows, choice):
+        heading = rows[at] if at >= 0 else []
         return _Table(
             name=name,
             rows=rows,
-            at=-1,
-            columns=dict(bare),
-            units=_units([], bare, text),
-            why="as you chose for tables of this width without heading",
-        )
-    columns = _by_content(rows)
-    if "ref" in columns and len(columns) >= 2:
-        return _Table(
-            name=name,
-            rows=rows,
-            at=-1,
+            at=at,
             columns=columns,
-            units=_units([], columns, text),
-            why="by what stands in its columns, since it has no heading",
+            units=_units(heading, columns, text),
+            why=why,
         )
     raise UnreadableFile(
         name, "no heading row with a reference column (such as Ref, Designator) was found; add one"
     )
+
+
+def _ways_taken(
+    rows: list[list[str]], choice: ColumnChoice
+) -> Iterator[tuple[int, dict[str, int], str]]:
+    """How a table may be taken, the surest first: (row of the heading, -1 without one; columns by
+    what they hold; why).
+    """
+    headings = list(enumerate(rows[:MOST_ROWS_BEFORE]))
+    for number, row in headings:
+        kept = choice.get(heading_key(row))
+        if kept and "ref" in kept:
+            yield number, dict(kept), "as you chose for this heading"
+    for number, row in headings:
+        columns = _by_heading(row)
+        if "ref" in columns and len(columns) >= 2:
+            yield number, columns, "by its headings"
+    bare = choice.get(_bare_key(rows[0]) if rows else "")
+    if bare and "ref" in bare:
+        yield -1, dict(bare), "as you chose for tables of this width without heading"
+    columns = _by_content(rows)
+    if "ref" in columns and len(columns) >= 2:
+        yield -1, columns, "by what stands in its columns, since it has no heading"
 
 
 def _rows(text: str) -> list[list[str]]:

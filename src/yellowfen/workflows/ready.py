@@ -5,7 +5,7 @@ order; placement runs.
 import json
 import sqlite3
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from hashlib import blake2b
 from itertools import pairwise
@@ -620,21 +620,10 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         if side and any(one.part.side == side for one in pasted)
     )
     warm, _ = warming(connection, state)
-    lot = lot_of(connection, state)
-    out_h = (time.time() - (lot.out_since_s() or time.time())) / 3600 if lot and lot.is_out else 0.0
     paste_min = {
         side: costs.print_min / costs.panel
         if state.techniques.stencil
         else _dot_min(connection, state, side)
-        for side in sides
-    }
-    heat = {
-        side: HEAT_SIDE_MIN
-        + sum(
-            one.chosen.minutes if one.chosen.way is Way.MOUNDS_AIR else HEAT_PART_MIN
-            for one in pasted
-            if one.part.side == side
-        )
         for side in sides
     }
     late = sum(one.chosen.minutes for one in state.ways if one.chosen.way is Way.LAST)
@@ -647,12 +636,12 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         boards=plan.boards,
         sides=sides,
         stencil=state.techniques.stencil,
-        warm_h=max(0.0, (warm.open_h if warm else 0.0) - out_h),
+        warm_h=max(0.0, (warm.open_h if warm else 0.0) - _out_h(lot_of(connection, state))),
         kit_lines=len(kit(state.board, plan.boards)),
         set_up_min=costs.set_up_min,
         paste_min=paste_min,
         place_min={side: order_of(connection, state, side).takes.minutes for side in sides},
-        heat_min=heat,
+        heat_min={side: _heat_min(pasted, side) for side in sides},
         iron_min=iron,
         late_iron_min=late,
         mend_min=REPAIR_MIN_EACH * sum(one.chosen.odds for one in state.ways),
@@ -660,6 +649,21 @@ def build_of(connection: sqlite3.Connection, state: ReadyState) -> Build:
         dry_min=cleaning_state(connection, state.paste.job.id).dry_min if plan.wash else 0.0,
         pace=plan.pace,
         share=state.share,
+    )
+
+
+def _out_h(lot: Lot | None) -> float:
+    """Hours that a paste stands out of the cold already."""
+    since = lot.out_since_s() if lot else None
+    return 0.0 if since is None else (time.time() - since) / 3600
+
+
+def _heat_min(pasted: Sequence[PartWay], side: str) -> float:
+    """Minutes of heat of a side: its set-up, and each part's share."""
+    return HEAT_SIDE_MIN + sum(
+        one.chosen.minutes if one.chosen.way is Way.MOUNDS_AIR else HEAT_PART_MIN
+        for one in pasted
+        if one.part.side == side
     )
 
 

@@ -484,41 +484,12 @@ def _by_nearness(
     package as drawn.
     """
     reach = 0.75 * max(package.body_x_mm, package.body_y_mm) + 1.5 if package else 12.0
-    cx, cy = int(placed.x_mm // 12), int(placed.y_mm // 12)
     near = work.free.near(placed.side, placed.x_mm, placed.y_mm, reach)
-    others = [
-        one
-        for dx in (-1, 0, 1)
-        for dy in (-1, 0, 1)
-        for one in rivals.get((placed.side, cx + dx, cy + dy), ())
-        if len(near)
-        and one.ref != placed.ref
-        and math.hypot(one.x_mm - placed.x_mm, one.y_mm - placed.y_mm) <= 2 * reach
-    ]
+    others = _others(placed, rivals, 2 * reach) if len(near) else []
     mine = near[_nearest(work.free.places[near], placed, others, reach)].tolist()
     mine = _without_strays(mine, placed, work.free)
-    if len(mine) < 2 and package is not None and package.lands:
-        work.findings.append(
-            Finding(placed.ref, f"no pads were found for {package.name}; its own lands are assumed")
-        )
-        return _part(placed, package, False, "pads assumed")
-    if not mine:
-        name = (
-            f"footprint {placed.footprint!r} is not known and"
-            if package is None
-            else f"{package.name}:"
-        )
-        work.findings.append(
-            Finding(placed.ref, f"{name} no pads lie near it; left out of the rehearsal")
-        )
-        return _part(
-            placed,
-            unknown_body(
-                (Land(pin="1", x_mm=0, y_mm=0, size_x_mm=1, size_y_mm=1, kind=JointKind.GULL_WING),)
-            ),
-            False,
-            "unknown",
-        )
+    if not mine or (len(mine) < 2 and package is not None and package.lands):
+        return _without_pads(placed, package, work)
     mine.sort(
         key=lambda i: math.atan2(
             work.free.pads[i].y_mm - placed.y_mm, work.free.pads[i].x_mm - placed.x_mm
@@ -543,6 +514,36 @@ def _by_nearness(
         )
         return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")
     return _part(placed, with_lands(package, tuple(lands)), True, "")
+
+
+def _others(placed: Placement, rivals: _Rivals, within_mm: float) -> list[Placement]:
+    """The other parts of a side that lie so near."""
+    cx, cy = int(placed.x_mm // 12), int(placed.y_mm // 12)
+    return [
+        other
+        for dx in (-1, 0, 1)
+        for dy in (-1, 0, 1)
+        for other in rivals.get((placed.side, cx + dx, cy + dy), ())
+        if other.ref != placed.ref
+        and math.hypot(other.x_mm - placed.x_mm, other.y_mm - placed.y_mm) <= within_mm
+    ]
+
+
+def _without_pads(placed: Placement, package: Package | None, work: _Work) -> BoardPart:
+    """A part whose pads were not found: with its package's own lands, else left out."""
+    if package is not None and package.lands:
+        said = f"no pads were found for {package.name}; its own lands are assumed"
+        work.findings.append(Finding(placed.ref, said))
+        return _part(placed, package, False, "pads assumed")
+    name = (
+        f"footprint {placed.footprint!r} is not known and"
+        if package is None
+        else f"{package.name}:"
+    )
+    said = f"{name} no pads lie near it; left out of the rehearsal"
+    work.findings.append(Finding(placed.ref, said))
+    land = Land(pin="1", x_mm=0, y_mm=0, size_x_mm=1, size_y_mm=1, kind=JointKind.GULL_WING)
+    return _part(placed, unknown_body((land,)), False, "unknown")
 
 
 def _without_strays(pads: Sequence[int], placed: Placement, free: _Free) -> list[int]:

@@ -138,29 +138,12 @@ class Sketch:
 
 def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
     """The board a sketch stands for. Raises InvalidValue for a package that is not known."""
-    parts, pads = [], []
-    for sketched in sketch.parts:
-        package = library.find(sketched.package)
-        if package is None or not package.lands:
-            raise InvalidValue(
-                f"parts.{sketched.ref}.package",
-                f"no package with lands is known as {sketched.package!r}; pick one from the palette",
-            )
-        parts.append(
-            BoardPart(
-                ref=sketched.ref,
-                value=sketched.value,
-                footprint=sketched.package,
-                x_mm=sketched.x_mm,
-                y_mm=sketched.y_mm,
-                rotation_deg=sketched.rotation_deg % 360,
-                side=sketched.side,
-                package=package,
-                joined=True,
-                note="",
-            )
-        )
-        pads += [_pad(sketched, package, land, sketch.plane) for land in package.lands]
+    parts = [_part(sketched, library) for sketched in sketch.parts]
+    pads = [
+        _pad(sketched, part.package, land, sketch.plane)
+        for sketched, part in zip(sketch.parts, parts, strict=True)
+        for land in part.package.lands
+    ]
     pins = {part.ref: [land.pin for land in part.package.lands] for part in parts if part.package}
     nets = written_nets(sketch.nets, pins)
     pads = [pad.with_copper(nets.of.get((pad.ref or "", pad.pin or "")), pad.tie) for pad in pads]
@@ -188,6 +171,28 @@ def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
             side: round(sum(pad.paste_mm2 for pad in pads if pad.side == side), 4)
             for side in ("top", "bottom")
         },
+    )
+
+
+def _part(sketched: SketchedPart, library: Library) -> BoardPart:
+    """Raises InvalidValue for a package that is not known."""
+    package = library.find(sketched.package)
+    if package is None or not package.lands:
+        raise InvalidValue(
+            f"parts.{sketched.ref}.package",
+            f"no package with lands is known as {sketched.package!r}; pick one from the palette",
+        )
+    return BoardPart(
+        ref=sketched.ref,
+        value=sketched.value,
+        footprint=sketched.package,
+        x_mm=sketched.x_mm,
+        y_mm=sketched.y_mm,
+        rotation_deg=sketched.rotation_deg % 360,
+        side=sketched.side,
+        package=package,
+        joined=True,
+        note="",
     )
 
 

@@ -8,7 +8,7 @@ Capillary flow to the edges makes it quicker: the time is a bound from above.
 """
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -333,60 +333,64 @@ def cleaning_steps(
     parts: Iterable[BoardPart], plan: CleaningPlan, later: Iterable[str] = ()
 ) -> tuple[WashStep, ...]:
     """The work in its order; empty where nothing has to be washed. `later`: parts that go on after."""
-    parts = list(parts)
-    wanted = [one for one in residues(plan) if one.need is not Need.STAYS]
-    if not wanted:
+    parts, after = list(parts), list(later)
+    if all(residue.need is Need.STAYS for residue in residues(plan)):
         return ()
     washes = washes_of(plan)
-    rinse = washes[-1]
-    steps = [
-        WashStep(
-            title="Board cold, nothing hot near",
-            detail="cold to the hand; hot air and iron off; no flame; window open: alcohol burns and its vapour travels",
-        )
-    ]
-    keep = spared(parts)
+    cold = WashStep(
+        title="Board cold, nothing hot near",
+        detail="cold to the hand; hot air and iron off; no flame; window open: alcohol burns and its vapour travels",
+    )
+    return (
+        cold,
+        *_plugged(spared(parts)),
+        *(step for wash in washes for step in _passes(wash, plan)),
+        *_flushed(hiding(parts, plan, washes[-1])),
+        *_dried(drying_minutes(parts, plan), plan),
+        *_put_on(after),
+    )
+
+
+def _plugged(keep: Sequence[Spared]) -> Iterator[WashStep]:
+    """What no liquid may reach."""
     if keep:
         names = ", ".join(one.ref for one in keep[:8]) + (" and others" if len(keep) > 8 else "")
-        steps.append(
-            WashStep(title=f"Plug or tape {names}", detail=f"{keep[0].ref}: not {keep[0].why}")
-        )
-    for wash in washes:
-        steps += _passes(wash, plan)
-    low = hiding(parts, plan, rinse)
+        yield WashStep(title=f"Plug or tape {names}", detail=f"{keep[0].ref}: not {keep[0].why}")
+
+
+def _flushed(low: Sequence[Hidden]) -> Iterator[WashStep]:
+    """Bodies under which flux hides."""
     if low:
         names = ", ".join(one.ref for one in low[:6]) + (" and others" if len(low) > 6 else "")
-        steps.append(
-            WashStep(
-                title=f"Flush under {names}",
-                detail="tilt the board, let fresh liquid run in from one side and out at the other, three times; blot the low edge",
-            )
+        yield WashStep(
+            title=f"Flush under {names}",
+            detail="tilt the board, let fresh liquid run in from one side and out at the other, three times; blot the low edge",
         )
-    minutes = drying_minutes(parts, plan)
-    steps += [
-        WashStep(
-            title="Blot, then brush off lint",
-            detail="lint-free cloth pressed, not rubbed; a dry brush that carries no charge",
-        ),
-        WashStep(
-            title=f"Dry {minutes_said(minutes)}",
-            least_min=minutes,
-            detail=f"at {plan.dry_c:.0f} °C{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, under bodies moving air does not",
-        ),
-        WashStep(
-            title="Look, low light from the side",
-            detail="white bloom or stickiness: once more with fresh liquid",
-        ),
-    ]
-    later = list(later)
+
+
+def _dried(minutes: float, plan: CleaningPlan) -> Iterator[WashStep]:
+    yield WashStep(
+        title="Blot, then brush off lint",
+        detail="lint-free cloth pressed, not rubbed; a dry brush that carries no charge",
+    )
+    yield WashStep(
+        title=f"Dry {minutes_said(minutes)}",
+        least_min=minutes,
+        detail=f"at {plan.dry_c:.0f} °C{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, under bodies moving air does not",
+    )
+    yield WashStep(
+        title="Look, low light from the side",
+        detail="white bloom or stickiness: once more with fresh liquid",
+    )
+
+
+def _put_on(later: Sequence[str]) -> Iterator[WashStep]:
+    """Parts that no wash may reach, on at last."""
     if later:
-        steps.append(
-            WashStep(
-                title=f"Now {', '.join(later[:8])}",
-                detail="they go on after the washing, by iron, with flux that may stay",
-            )
+        yield WashStep(
+            title=f"Now {', '.join(later[:8])}",
+            detail="they go on after the washing, by iron, with flux that may stay",
         )
-    return tuple(steps)
 
 
 def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:

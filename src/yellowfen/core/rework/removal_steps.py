@@ -1,5 +1,7 @@
 """The steps by which a part comes off without a heat of the model's, by the way that was chosen."""
 
+from dataclasses import replace
+
 from yellowfen.core.rework.ways_off import OffWay
 from yellowfen.core.run.removal import RemovalRun, RemovalStep
 
@@ -21,58 +23,49 @@ def removal_run(ref: str, way: OffWay, settings: str = "") -> RemovalRun:
 
 
 def _steps(way: OffWay, settings: str) -> tuple[RemovalStep, ...]:
-    if way is OffWay.TWO_IRONS:
-        return (
-            _FLUX,
-            RemovalStep(
-                title="Flood each row with solder", press="Both rows are flooded", detail=settings
-            ),
-            RemovalStep(
-                title="One iron on each row, to and fro",
-                press="All of it is molten",
-                detail="until the part moves by itself",
-                mind="never push: a pad that tears is gone",
-            ),
-        )
-    if way is OffWay.TO_AND_FRO:
-        return (
-            _FLUX,
-            RemovalStep(
-                title="Solder on both ends, the iron from one to the other",
-                press="Both ends are molten",
-                detail=settings,
-                mind="never lever it up with the tip",
-            ),
-        )
-    if way is OffWay.REMOVAL:
-        return (
-            _FLUX,
-            RemovalStep(
-                title="Melt removal alloy into every row",
-                press="The alloy is in every joint",
-                detail=settings,
-            ),
-            RemovalStep(
-                title="The iron round all sides",
-                press="All of it stays molten",
-                detail="the mixture stays molten for seconds after the iron has left",
-            ),
-        )
-    if way is OffWay.CUT:
-        return (
-            RemovalStep(
-                title="Cut every lead at the body",
-                press="Every lead is cut",
-                detail=settings,
-                mind="eye protection: cut ends fly; no blade on the pads or the board",
-            ),
-        )
-    return (
-        _FLUX,
+    first, *rest = _WORK.get(way, _PIN_BY_PIN)
+    flux = () if way is OffWay.CUT else (_FLUX,)
+    return *flux, replace(first, detail=settings), *rest
+
+
+# What is done after the flux; the first step is told with the settings of the tools.
+_WORK: dict[OffWay, tuple[RemovalStep, ...]] = {
+    OffWay.TWO_IRONS: (
+        RemovalStep(title="Flood each row with solder", press="Both rows are flooded"),
         RemovalStep(
-            title="Pin after pin: melt it, free it, wick it dry",
-            press="Every pin is free",
-            detail=settings,
-            mind="a pin that does not move is not free: more flux, once again",
+            title="One iron on each row, to and fro",
+            press="All of it is molten",
+            detail="until the part moves by itself",
+            mind="never push: a pad that tears is gone",
         ),
-    )
+    ),
+    OffWay.TO_AND_FRO: (
+        RemovalStep(
+            title="Solder on both ends, the iron from one to the other",
+            press="Both ends are molten",
+            mind="never lever it up with the tip",
+        ),
+    ),
+    OffWay.REMOVAL: (
+        RemovalStep(title="Melt removal alloy into every row", press="The alloy is in every joint"),
+        RemovalStep(
+            title="The iron round all sides",
+            press="All of it stays molten",
+            detail="the mixture stays molten for seconds after the iron has left",
+        ),
+    ),
+    OffWay.CUT: (
+        RemovalStep(
+            title="Cut every lead at the body",
+            press="Every lead is cut",
+            mind="eye protection: cut ends fly; no blade on the pads or the board",
+        ),
+    ),
+}
+_PIN_BY_PIN = (
+    RemovalStep(
+        title="Pin after pin: melt it, free it, wick it dry",
+        press="Every pin is free",
+        mind="a pin that does not move is not free: more flux, once again",
+    ),
+)

@@ -496,7 +496,9 @@ def techniques(
 
     by_hand = with_bench(replace(bench, stencil=False))
     printed = with_bench(replace(bench, stencil=True))
-    return _with_stencil_or_not(by_hand, printed, bench.stencil, wishes, costs, boards)
+    return _with_stencil_or_not(
+        by_hand, printed, bench.stencil, wishes=wishes, costs=costs, boards=boards
+    )
 
 
 def _with_stencil_or_not(
