@@ -11,6 +11,7 @@ from yellowfen.commands.given import (
     read_bytes,
     scene_of_job,
 )
+from yellowfen.core.board.board import Board
 from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.heat_plan import HeatPlan, usual_moves
 from yellowfen.core.heat.rehearsal import rehearse
@@ -123,21 +124,7 @@ def run_calibrate(given: argparse.Namespace) -> None:
 
 def run_tour(given: argparse.Namespace) -> None:
     board = board_named(given)
-    after = parts_named(board, given.after)
-    refs = parts_named(board, given.parts) or tuple(
-        part.ref
-        for part in board.parts
-        if part.side == given.side and (part.joined or part.note != "unknown")
-    )
-    targets = tuple(ref for ref in refs if ref not in after)
-    plan = HeatPlan(
-        alloy=given.alloy,
-        air=HotAir(nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow),
-        targets=targets,
-        moves=usual_moves(targets),
-        side=given.side,
-        absent=after,
-    )
+    plan = _toured(board, given)
     wish = TourWish(order=given.order, charge=Charge(given.save))
     began = time.perf_counter()
     tour = None
@@ -166,3 +153,22 @@ def run_tour(given: argparse.Namespace) -> None:
     for one in tour.left:
         print(f"     by iron, on afterwards: {one.ref}, {one.why}")
     print(f"{tour.walk.total_s:.0f} s in all")
+
+
+def _toured(board: Board, given: argparse.Namespace) -> HeatPlan:
+    """The parts of a face, or those named, by the air that is given."""
+    after = parts_named(board, given.after)
+    refs = parts_named(board, given.parts) or tuple(
+        part.ref
+        for part in board.parts
+        if part.side == given.side and (part.joined or part.note != "unknown")
+    )
+    targets = tuple(ref for ref in refs if ref not in after)
+    return HeatPlan(
+        alloy=given.alloy,
+        air=HotAir(nozzle_mm=given.nozzle, outlet_c=given.outlet, flow_lpm=given.flow),
+        targets=targets,
+        moves=usual_moves(targets),
+        side=given.side,
+        absent=after,
+    )

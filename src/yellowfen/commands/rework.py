@@ -17,7 +17,7 @@ from yellowfen.core.heat.sureness import sureness
 from yellowfen.core.rework.lift import lift_window
 from yellowfen.core.rework.pads import Want
 from yellowfen.core.rework.survey import Answers, Solder, survey
-from yellowfen.core.rework.ways_off import Matters, OffBench, OffWay, best_first
+from yellowfen.core.rework.ways_off import Matters, OffBench, OffWay, WayOff, best_first
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.rehearsal_file import RehearsalIn, read_file, to_scene
 from yellowfen.formats.rework_file import along_json, lift_json, pads_json, survey_json, way_json
@@ -57,19 +57,20 @@ def run_survey(given: argparse.Namespace) -> None:
         print(f"  {near.ref}: {near.what}, {near.apart_mm:.1f} mm {where}; {near.do}")
     for said in seen.advice:
         print(f"  ! {said.about}: {said.sentence}")
-    for one in ways:
-        if not one.possible:
-            print(f"not {one.way}: {one.why_not}")
-            continue
-        liquid = (
-            ""
-            if one.all_liquid_s is None
-            else f", {'hands need' if one.at_least else 'all liquid at'} {one.all_liquid_s:.0f} s"
-        )
-        loose = f", loose: {', '.join(one.loose)}" if one.loose else ""
-        print(
-            f"{one.way}: {100 * one.odds:.0f} %, {one.minutes:.0f} min{liquid}{loose}; {one.settings}"
-        )
+    for way in ways:
+        print(_way_said(way))
+
+
+def _way_said(way: WayOff) -> str:
+    """A way off in one line."""
+    if not way.possible:
+        return f"not {way.way}: {way.why_not}"
+    word = "hands need" if way.at_least else "all liquid at"
+    liquid = "" if way.all_liquid_s is None else f", {word} {way.all_liquid_s:.0f} s"
+    loose = f", loose: {', '.join(way.loose)}" if way.loose else ""
+    return (
+        f"{way.way}: {100 * way.odds:.0f} %, {way.minutes:.0f} min{liquid}{loose}; {way.settings}"
+    )
 
 
 def run_lift(given: argparse.Namespace) -> None:

@@ -14,60 +14,60 @@ from yellowfen.core.work.advice import advise
 from yellowfen.core.work.order import placement_order
 from yellowfen.core.work.schedule import Schedule
 from yellowfen.core.work.technique import PartWay
-from yellowfen.core.work.triage import triage
+from yellowfen.core.work.triage import Triaged, triage
 from yellowfen.workflows import ready
 from yellowfen.workflows.opening import open_database
 
 
 def run_triage(given: argparse.Namespace) -> None:
     board = board_named(given)
-    judged = triage(board)
-    answer = {
-        "board": board.name,
-        "parts": [
-            {
-                "ref": one.part.ref,
-                "package": one.part.package.name,
-                "side": one.part.side,
-                "grade": one.grade,
-                "weight": round(one.weight, 2),
-                "mass_mg": round(one.mass_mg, 2),
-                "pitch_mm": one.pitch_mm,
-                "nearest": one.nearest,
-                "nearest_mm": one.nearest_mm,
-                "flags": [
-                    {
-                        "kind": str(flag.kind),
-                        "word": flag.word,
-                        "reason": flag.sentence,
-                        "weight": flag.weight,
-                        "mark": str(flag.mark),
-                    }
-                    for flag in one.flags
-                ],
-            }
-            for one in judged
-        ],
-        "advice": [
-            {
-                "kind": one.kind,
-                "title": one.title,
-                "sentence": one.sentence,
-                "refs": one.refs,
-                "saves_min": round(one.saves_min, 2),
-            }
-            for one in advise(board)
-        ],
-    }
+    judged, changes = triage(board), advise(board)
     if given.json:
+        answer = {
+            "board": board.name,
+            "parts": [_triaged(part) for part in judged],
+            "advice": [
+                {
+                    "kind": change.kind,
+                    "title": change.title,
+                    "sentence": change.sentence,
+                    "refs": change.refs,
+                    "saves_min": round(change.saves_min, 2),
+                }
+                for change in changes
+            ],
+        }
         print_json(answer)
         return
-    for one in judged:
-        print(
-            f"{one.grade:5} {one.part.ref:8} {one.part.package.name:24} {', '.join(flag.word for flag in one.flags)}"
-        )
-    for item in advise(board):
-        print(f"{item.saves_min:6.1f} min  {item.title}: {item.sentence}")
+    for part in judged:
+        flags = ", ".join(flag.word for flag in part.flags)
+        print(f"{part.grade:5} {part.part.ref:8} {part.part.package.name:24} {flags}")
+    for change in changes:
+        print(f"{change.saves_min:6.1f} min  {change.title}: {change.sentence}")
+
+
+def _triaged(part: Triaged) -> dict[str, Any]:
+    return {
+        "ref": part.part.ref,
+        "package": part.part.package.name,
+        "side": part.part.side,
+        "grade": part.grade,
+        "weight": round(part.weight, 2),
+        "mass_mg": round(part.mass_mg, 2),
+        "pitch_mm": part.pitch_mm,
+        "nearest": part.nearest,
+        "nearest_mm": part.nearest_mm,
+        "flags": [
+            {
+                "kind": str(flag.kind),
+                "word": flag.word,
+                "reason": flag.sentence,
+                "weight": flag.weight,
+                "mark": str(flag.mark),
+            }
+            for flag in part.flags
+        ],
+    }
 
 
 def run_paste(given: argparse.Namespace) -> None:

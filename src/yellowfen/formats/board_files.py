@@ -20,8 +20,8 @@ from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_copper import (
-    CopperUnderWay,
     BoardFrame,
+    CopperUnderWay,
     copper_beside,
     drawings_of,
     holes_of,

@@ -160,15 +160,7 @@ def facts_of(
     )
     known = _joints(state, printed, dots)
     before = _marked(connection, {run.id for run in runs})
-    dragged = {
-        (ref, pin)
-        for run in runs
-        if isinstance(run.plan, IronPlan)
-        for ref in run.plan.refs
-        for row in run.plan.rows
-        if len(row.pins) > 2
-        for pin in row.pins[-2:]
-    }
+    dragged = _row_ends(runs)
     lifts = {
         one.passport.ref: one.passport.lift_mm
         for one in passports(connection, state.paste.job.id)
@@ -194,6 +186,19 @@ def facts_of(
             joints=mine,
         )
     return found
+
+
+def _row_ends(runs: list[BenchRun]) -> set[tuple[str, str]]:
+    """The last two joints of every row that was dragged: (part, pin)."""
+    return {
+        (ref, pin)
+        for run in runs
+        if isinstance(run.plan, IronPlan)
+        for ref in run.plan.refs
+        for row in run.plan.rows
+        if len(row.pins) > 2
+        for pin in row.pins[-2:]
+    }
 
 
 def _flowed(part: PartRecord) -> bool | None:

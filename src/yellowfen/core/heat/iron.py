@@ -20,6 +20,7 @@ from yellowfen.core.heat.pad_copper import Tie, copper_round
 from yellowfen.core.heat.rehearsal import Prepared, Resolution, Trace, advance, first_state, prepare
 from yellowfen.core.heat.scene import (
     Array,
+    BoardStack,
     CopperLayer,
     Deed,
     Move,
@@ -172,16 +173,7 @@ def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
         depth=0.0,
         links=links_of_raster(raster, round(height / LINK_MM), round(width / LINK_MM)),
     )
-    others = tuple(
-        replace(
-            foil,
-            coverage=float(np.mean(cropped(foil, board, *near).coverage)),
-            depth=abs(foil.depth - outer),
-            links=None,
-        )
-        for foil in board.copper
-        if foil.depth != outer
-    )
+    others = _other_foils(board, outer, near)
     alone = replace(
         part,
         x_mm=width / 2 - land.x_mm,
@@ -201,6 +193,22 @@ def usual_patch(scene: Scene, ref: str, land: Land, tie: Tie) -> Scene:
         targets=(ref,),
         shields=(),
         moves=(Move(deed=Deed.WITHDRAW, seconds=1.0),),
+    )
+
+
+def _other_foils(
+    board: BoardStack, outer: float, near: tuple[tuple[float, float], tuple[float, float]]
+) -> tuple[CopperLayer, ...]:
+    """The layers but the outer one, seen from it, as much copper as there is on the mean."""
+    return tuple(
+        replace(
+            foil,
+            coverage=float(np.mean(cropped(foil, board, *near).coverage)),
+            depth=abs(foil.depth - outer),
+            links=None,
+        )
+        for foil in board.copper
+        if foil.depth != outer
     )
 
 

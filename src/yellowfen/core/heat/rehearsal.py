@@ -317,20 +317,30 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
     couplings = couplings_of(scene, resolution.cell_mm, resolution.layers, resolution.fine)
     network = build_network(scene, grid, resolution.pad_contact_w_m2k, couplings)
     grid = network.grid
+    contact = contact_w_m2k(scene, grid)
+    stable = step_limits(network, contact)
+    return Prepared(
+        scene=scene,
+        resolution=resolution,
+        network=network,
+        constants=_constants(network, contact, resolution),
+        still=_surroundings(scene, network),
+        steps=Steps(
+            min(stable.face_s, resolution.max_step_s),
+            min(stable.whole_s, resolution.max_step_s),
+            min(stable.long_s, resolution.part_step_s),
+        ),
+    )
+
+
+def _constants(network: Network, contact: Array, resolution: Resolution) -> tuple[Any, ...]:
+    """What the kernel takes of the board's cells, in its order."""
+    grid = network.grid
     number = np.float32 if resolution.single_precision else np.float64
     board = grid.flat(grid.inside.astype(float)) * grid.areas_m2
     open_top, open_low = board * (1 - network.covered_top), board * (1 - network.covered_bottom)
     jet_top = open_top * (1 - network.shielded)
-    via_cell = np.nonzero(grid.via_w_k)[0].astype(np.uint32)
-    length = (
-        scene.board.width_mm
-        * scene.board.height_mm
-        * 1e-3
-        / (2 * (scene.board.width_mm + scene.board.height_mm))
-    )
-    below = open_below(scene)
-    contact = contact_w_m2k(scene, grid)
-    constants: tuple[Any, ...] = (
+    return (
         *(values.astype(number) for values in (grid.gx, grid.gy)),
         grid.through_w_k,
         grid.c0.astype(number),
@@ -343,7 +353,16 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
         grid.cell_y.astype(number),
         grid.nx,
     )
-    still = (
+
+
+def _surroundings(scene: Scene, network: Network) -> tuple[Any, ...]:
+    """What the kernel takes of parts, plated holes and the still air, in its order."""
+    width, height = scene.board.width_mm, scene.board.height_mm
+    length = width * height * 1e-3 / (2 * (width + height))
+    below = open_below(scene)
+    via_w_k = network.grid.via_w_k
+    via_cell = np.nonzero(via_w_k)[0].astype(np.uint32)
+    return (
         network.joints,
         network.joint_of_body,
         network.joint_links,
@@ -354,26 +373,12 @@ def prepare(scene: Scene, resolution: Resolution = FINE) -> Prepared:
         network.gap_cell,
         network.gap_w_k,
         via_cell,
-        grid.via_w_k[via_cell],
+        via_w_k[via_cell],
         _still(length, scene.ambient_c, True),
         _still(length, scene.ambient_c, False) if below else 0.0,
         EMISSIVITY * STEFAN_BOLTZMANN,
         back_emissivity(scene.board) / EMISSIVITY if below else 0.0,
         scene.ambient_c + 273.15,
-    )
-    stable = step_limits(network, contact)
-    steps = Steps(
-        min(stable.face_s, resolution.max_step_s),
-        min(stable.whole_s, resolution.max_step_s),
-        min(stable.long_s, resolution.part_step_s),
-    )
-    return Prepared(
-        scene=scene,
-        resolution=resolution,
-        network=network,
-        constants=constants,
-        still=still,
-        steps=steps,
     )
 
 

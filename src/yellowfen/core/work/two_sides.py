@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from yellowfen.core.board.board import Board, Pad
+from yellowfen.core.board.board import Board, BoardPart, Pad
 from yellowfen.core.part.hanging import HANGS_G_IN2, falls
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.technique import IRON_WAYS, PartWay
@@ -52,21 +52,16 @@ def two_sides(board: Board, ways: Sequence[PartWay] = (), second: str = "") -> T
     heated = [part for part in board.parts if way.get(part.ref) not in IRON_WAYS]
     by_iron = tuple(part.ref for part in board.parts if way.get(part.ref) in IRON_WAYS)
     sides = {part.side for part in heated}
-    pads: dict[str, dict[str, Pad]] = defaultdict(dict)
-    for pad in board.pads:
-        if pad.ref:
-            pads[pad.ref][pad.pin or ""] = pad
     if sides != {"top", "bottom"}:
-        only = next(iter(sides), "top")
         return TwoSides(
-            first=only,
+            first=next(iter(sides), "top"),
             second="",
             why=("all that is heated lies on one side",) if sides else (),
             hanging=(),
             by_iron=by_iron,
             passes={part.ref: 1 for part in heated},
         )
-    loads = {part.ref: hangs_g_in2(part, pads[part.ref]) for part in heated}
+    loads = _loads(board, heated)
     worst = {side: max(loads[part.ref] for part in heated if part.side == side) for side in sides}
     shy = {
         side: sum(part.package.heat_shy for part in heated if part.side == side) for side in sides
@@ -87,23 +82,29 @@ def two_sides(board: Board, ways: Sequence[PartWay] = (), second: str = "") -> T
     if second:
         first = "bottom" if second == "top" else "top"
     second = "top" if first == "bottom" else "bottom"
-    hanging = sorted(
-        (
-            Hanging(part.ref, loads[part.ref], not falls(loads[part.ref]))
-            for part in heated
-            if part.side == first
-        ),
-        key=lambda one: -one.load_g_in2,
-    )
+    hanging = [
+        Hanging(part.ref, loads[part.ref], not falls(loads[part.ref]))
+        for part in heated
+        if part.side == first
+    ]
     passes = {part.ref: 2 if part.side == first else 1 for part in heated}
     return TwoSides(
         first=first,
         second=second,
         why=_reasons(first, second, worst, shy, many),
-        hanging=tuple(hanging),
+        hanging=tuple(sorted(hanging, key=lambda part: -part.load_g_in2)),
         by_iron=by_iron,
         passes=passes,
     )
+
+
+def _loads(board: Board, heated: Sequence[BoardPart]) -> dict[str, float]:
+    """What hangs on each part's pads, g/in², by part."""
+    pads: dict[str, dict[str, Pad]] = defaultdict(dict)
+    for pad in board.pads:
+        if pad.ref:
+            pads[pad.ref][pad.pin or ""] = pad
+    return {part.ref: hangs_g_in2(part, pads[part.ref]) for part in heated}
 
 
 def _reasons(

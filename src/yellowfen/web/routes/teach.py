@@ -188,48 +188,33 @@ def _strength_bar(doubts: Doubts) -> dict[str, Any]:
 def _tool_bars(tool: Tool, doubts: Doubts) -> list[dict[str, Any]]:
     usual = Doubts()
     if isinstance(tool.content, HotPlate):
-        film, reach, now = (
-            tool.content.film_mm,
-            math.exp(1.96 * usual.film_log_sd),
-            math.exp(1.96 * doubts.film_log_sd),
-        )
-        middle = film * doubts.film_factor
+        plate = "plate against its setting"
         return [
-            _bar(
-                FoundFactor(
-                    key="film",
-                    name="air film",
-                    unit="mm",
-                    before=film,
-                    before_low=film / reach,
-                    before_high=film * reach,
-                    after=middle,
-                    low=middle / now,
-                    high=middle * now,
-                    found=doubts.film_log_sd < usual.film_log_sd,
-                )
-            ),
-            _bar(
-                _shift(
-                    "plate against its setting",
-                    usual.plate_sd_k,
-                    doubts.plate_shift_k,
-                    doubts.plate_sd_k,
-                )
-            ),
+            _bar(_film(tool.content.film_mm, usual, doubts)),
+            _bar(_shift(plate, usual.plate_sd_k, doubts.plate_shift_k, doubts.plate_sd_k)),
         ]
     if isinstance(tool.content, Oven):
-        return [
-            _bar(
-                _shift(
-                    "oven against its curve at 220 °C",
-                    usual.oven_sd_k,
-                    doubts.oven_shift_k,
-                    doubts.oven_sd_k,
-                )
-            )
-        ]
+        oven = "oven against its curve at 220 °C"
+        return [_bar(_shift(oven, usual.oven_sd_k, doubts.oven_shift_k, doubts.oven_sd_k))]
     return []
+
+
+def _film(film_mm: float, usual: Doubts, doubts: Doubts) -> FoundFactor:
+    """The film of air between plate and board, before and after a calibration."""
+    before, after = film_mm, film_mm * doubts.film_factor
+    reach, now = (math.exp(1.96 * each.film_log_sd) for each in (usual, doubts))
+    return FoundFactor(
+        key="film",
+        name="air film",
+        unit="mm",
+        before=before,
+        before_low=before / reach,
+        before_high=before * reach,
+        after=after,
+        low=after / now,
+        high=after * now,
+        found=doubts.film_log_sd < usual.film_log_sd,
+    )
 
 
 def _shift(name: str, before_sd: float, shift: float, sd: float) -> FoundFactor:
