@@ -172,6 +172,9 @@ def _on_tool(tool: Tool, scrap: Scrap, alloy: str, seconds: float, ambient_c: fl
     return replace(dummy, source=tool.content, moves=(Move(deed=deed, seconds=seconds),))
 
 
+_LOGGED_ALLOY = "Sn96.5Ag3Cu0.5"  # nothing of a log depends on it
+
+
 def log_test(
     connection: sqlite3.Connection,
     name: str,
@@ -200,28 +203,16 @@ def log_test(
         )
     in_range("heated_s", heated_s, 1, 900, "s")
     rest = max(times[-1] - heated_s, 0.0)
-    if station_id is not None:
-        station = stations.get(connection, station_id)
-        scene = scrap_scene(
-            air_of(station),
-            distance_mm,
-            "Sn96.5Ag3Cu0.5",
-            width_mm=scrap.width_mm,
-            depth_mm=scrap.height_mm,
-            thickness_mm=scrap.thickness_mm,
-            copper=scrap.copper,
-            ambient_c=ambient_c,
-            circle_mm=circle_mm,
-            seconds=heated_s,
-        )
-        doubts = station_doubts(connection, station_id)
-    elif tool_id is not None:
-        scene = _on_tool(
-            tools.get(connection, tool_id), scrap, "Sn96.5Ag3Cu0.5", heated_s, ambient_c
-        )
-        doubts = tool_doubts(connection, tool_id)
-    else:
-        raise InvalidValue("station", "say which station or tool was logged")
+    scene, doubts = _logged(
+        connection,
+        scrap,
+        heated_s=heated_s,
+        ambient_c=ambient_c,
+        distance_mm=distance_mm,
+        circle_mm=circle_mm,
+        station_id=station_id,
+        tool_id=tool_id,
+    )
     if rest > 0.5:
         scene = replace(
             scene, moves=(*scene.moves, Move(deed=Deed.WITHDRAW, seconds=min(rest, 900.0)))
@@ -233,6 +224,41 @@ def log_test(
     found = from_log(ThermalLog(scene, times, probes), doubts)
     said = f"{name}: {len(probes)} probe{'s' if len(probes) > 1 else ''}, {times[-1]:.0f} s"
     return calibrations.add(connection, LOG, said, found, station_id=station_id, tool_id=tool_id)
+
+
+def _logged(
+    connection: sqlite3.Connection,
+    scrap: Scrap,
+    *,
+    heated_s: float,
+    ambient_c: float,
+    distance_mm: float,
+    circle_mm: float,
+    station_id: int | None,
+    tool_id: int | None,
+) -> tuple[Scene, Doubts]:
+    """The heat of scrap that was logged, and what was known of its source before. Raises
+    InvalidValue without one.
+    """
+    if station_id is not None:
+        scene = scrap_scene(
+            air_of(stations.get(connection, station_id)),
+            distance_mm,
+            _LOGGED_ALLOY,
+            width_mm=scrap.width_mm,
+            depth_mm=scrap.height_mm,
+            thickness_mm=scrap.thickness_mm,
+            copper=scrap.copper,
+            ambient_c=ambient_c,
+            circle_mm=circle_mm,
+            seconds=heated_s,
+        )
+        return scene, station_doubts(connection, station_id)
+    if tool_id is not None:
+        tool = tools.get(connection, tool_id)
+        scene = _on_tool(tool, scrap, _LOGGED_ALLOY, heated_s, ambient_c)
+        return scene, tool_doubts(connection, tool_id)
+    raise InvalidValue("station", "say which station or tool was logged")
 
 
 def from_runs(connection: sqlite3.Connection, station_id: int) -> int:

@@ -204,20 +204,20 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id
     lines = [
-        CheckLine(
-            here=one.supply,
-            there=found.ground,
-            title=_powered(one),
-            name="Power",
-            expect=one.expects,
-            mind=""
-            if one.comes_from
-            else f"limit at {one.limit_ma:.0f} mA ({', '.join(one.why) or 'the least'}); over it: off at once",
-        )
-        for one in found.power
+        *_power_lines(found),
+        *(
+            CheckLine(here=one.name, there="", title=one.name, expect=one.expect, name=f"Step {n}")
+            for n, one in enumerate(found.proof.steps, 1)
+        ),
     ]
-    if not lines:
-        lines.append(
+    plan = CheckPlan(name=FUNCTION, lines=tuple(lines), closing="It does what it should.")
+    return bench_runs.add(connection, job_id, plan)
+
+
+def _power_lines(found: ProofState) -> list[CheckLine]:
+    """First power, rail by rail, or at one supply where no rail is known."""
+    if not found.power:
+        return [
             CheckLine(
                 here="supply",
                 there=found.ground,
@@ -226,10 +226,17 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
                 expect="no more current than it should draw, nothing gets warm",
                 mind=f"limit at {LEAST_MA:.0f} mA at first; over it: off at once",
             )
+        ]
+    return [
+        CheckLine(
+            here=rail.supply,
+            there=found.ground,
+            title=_powered(rail),
+            name="Power",
+            expect=rail.expects,
+            mind=""
+            if rail.comes_from
+            else f"limit at {rail.limit_ma:.0f} mA ({', '.join(rail.why) or 'the least'}); over it: off at once",
         )
-    lines += [
-        CheckLine(here=one.name, there="", title=one.name, expect=one.expect, name=f"Step {n}")
-        for n, one in enumerate(found.proof.steps, 1)
+        for rail in found.power
     ]
-    plan = CheckPlan(name=FUNCTION, lines=tuple(lines), closing="It does what it should.")
-    return bench_runs.add(connection, job_id, plan)

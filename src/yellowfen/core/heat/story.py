@@ -237,45 +237,19 @@ def _melted(ref: str, joints: list[JointStory], rehearsal: Rehearsal) -> Event:
 def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
     ref = part.ref
     joints = rehearsal.joints_of(ref)
-    starts = [joint.melt_start_s for joint in joints if joint.melt_start_s is not None]
-    if not starts:
-        return []
-    events = [
-        Event(
-            at_s=min(starts),
-            kind=EventKind.NEIGHBOUR_MELTS,
-            ref=ref,
-            sentence=f"neighbour {ref} begins to melt",
-        )
-    ]
-    loose = all_molten_s(joints)
-    if loose is None:
-        return events
-    if part.side is Side.TOP:
-        return [
-            *events,
-            Event(
-                at_s=loose,
-                kind=EventKind.NEIGHBOUR_LOOSE,
-                ref=ref,
-                sentence=f"neighbour {ref} is loose: a knock or a gust moves it",
-            ),
-        ]
-    load = load_g_in2(part.package)
-    if falls(load):
-        return [
-            *events,
-            Event(
-                at_s=loose,
-                kind=EventKind.FALLS,
-                ref=ref,
-                sentence=f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up",
-            ),
-        ]
-    said = (
-        f"{ref} underneath is loose but hangs on ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): no knock"
+    first = min(
+        (joint.melt_start_s for joint in joints if joint.melt_start_s is not None), default=None
     )
-    return [*events, Event(at_s=loose, kind=EventKind.NEIGHBOUR_LOOSE, ref=ref, sentence=said)]
+    loose = None if first is None else all_molten_s(joints)
+    kind, said = EventKind.NEIGHBOUR_LOOSE, f"neighbour {ref} is loose: a knock or a gust moves it"
+    if part.side is not Side.TOP:
+        load = load_g_in2(part.package)
+        said = f"{ref} underneath is loose but hangs on ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): no knock"
+        if falls(load):
+            kind = EventKind.FALLS
+            said = f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up"
+    melts = f"neighbour {ref} begins to melt"
+    return [*_at(first, EventKind.NEIGHBOUR_MELTS, ref, melts), *_at(loose, kind, ref, said)]
 
 
 def _movement_events(scene: Scene, part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:

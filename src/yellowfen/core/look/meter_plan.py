@@ -11,7 +11,7 @@ metal no probe touches is told, not proved. Board unpowered for all of it.
 import math
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -303,34 +303,37 @@ def _joints(
             unproved.append((one.name, why))
         else:
             mine[one.net].append(one)
-    least = 0
     for net, members in sorted(mine.items()):
-        least += math.ceil(len(members) / 2)
-        left = sorted(members, key=lambda one: (one.x_mm, one.y_mm))
-        while left:
-            # Of the part with most of them first, so that as few as can be stay without a partner.
-            # Two leads of one part may be joined inside it: another part's lead is the proof.
-            crowd = Counter(_part(one) for one in left)
-            here = max(left, key=lambda one: crowd[_part(one)])
-            left.remove(here)
-            apart = [one for one in left if _part(one) != _part(here)]
-            elsewhere = [one for one in nets[net] if _part(one) != _part(here)]
-            others = apart or elsewhere or [one for one in nets[net] if one.name != here.name]
-            there = min(others, key=lambda one: (_apart(here, one), one.name))
-            if there in left:
-                left.remove(there)
-            covers = [Suspect(here.name), Suspect(there.name)]
-            probes.append(
-                Probe(
-                    here=here.name,
-                    there=there.name,
-                    expect=Expect.CONNECT,
-                    covers=tuple(covers),
-                    says=f"net {net}",
-                    nets=(net, net),
-                )
-            )
+        probes += _two_by_two(net, members, nets[net])
+    least = sum(math.ceil(len(members) / 2) for members in mine.values())
     return probes, unproved, least
+
+
+def _two_by_two(net: str, members: Sequence[Point], of_net: Sequence[Point]) -> Iterator[Probe]:
+    """Probes that prove the joints of a net in pairs, near ones together.
+
+    Of the part with most of them first, so that as few as can be stay without a partner. Two leads
+    of one part may be joined inside it: another part's lead is the proof.
+    """
+    left = sorted(members, key=lambda point: (point.x_mm, point.y_mm))
+    while left:
+        crowd = Counter(_part(point) for point in left)
+        here = max(left, key=lambda point: crowd[_part(point)])
+        left.remove(here)
+        apart = [point for point in left if _part(point) != _part(here)]
+        elsewhere = [point for point in of_net if _part(point) != _part(here)]
+        others = apart or elsewhere or [point for point in of_net if point.name != here.name]
+        there = min(others, key=lambda point: (_apart(here, point), point.name))
+        if there in left:
+            left.remove(there)
+        yield Probe(
+            here=here.name,
+            there=there.name,
+            expect=Expect.CONNECT,
+            covers=(Suspect(here.name), Suspect(there.name)),
+            says=f"net {net}",
+            nets=(net, net),
+        )
 
 
 def _part(point: Point) -> str:

@@ -82,46 +82,44 @@ def placing_plan(board: Board, steps: Sequence[Step], places: Mapping[str, str])
 def placing_script(plan: PlacingPlan) -> Script:
     """Part by part: how the board lies, what to fetch, which way round."""
     batches = max((step.batch for step in plan.steps), default=0) + 1
-    cues = []
-    for step in plan.steps:
-        # Parts without a value are nobody's "same again": what they are is not known.
-        kind = f"{step.value} | {step.package}" if step.value else ""
-        where = f" from {step.where}" if step.where else ""
-        what = f"{step.package}{where}"
-        batch = f"batch {step.batch + 1} of {batches}" if batches > 1 else ""
-        anew = "paste from here on only now" if step.anew else ""
-        cues.append(
-            Cue(
-                key=step.ref,
-                name=step.ref,
-                title=step.value or step.package or step.ref,
-                press=f"Placed: {step.ref}",
-                detail=step.way if step.directed else "",
-                mind="; ".join(one for one in (step.mark, anew, batch) if one),
-                set_ups=(
-                    SetUp(
-                        state=f"{step.turn_deg:g}",
-                        change="Turn the board as shown",
-                        first="Lay the board as shown",
-                    ),
-                    SetUp(
-                        state=kind or step.ref,
-                        change=f"Fetch: {what}" if what else "",
-                        same=f"Same again: {what}",
-                    ),
-                ),
-                group=kind,
-                refs=(step.ref,),
-                turn_deg=step.turn_deg,
-                pin=step.pin if step.directed else "",
-                shape=step.package if step.directed else "",
-            )
-        )
     return Script(
         rule=_RULE,
-        cues=tuple(cues),
+        cues=tuple(_placed(step, batches) for step in plan.steps),
         closing="All parts of this side are placed.",
         of_group="of this value",
+    )
+
+
+def _placed(step: PlacingStep, batches: int) -> Cue:
+    """One part placed. Parts without a value are nobody's "same again": what they are is not known."""
+    kind = f"{step.value} | {step.package}" if step.value else ""
+    where = f" from {step.where}" if step.where else ""
+    what = f"{step.package}{where}"
+    batch = f"batch {step.batch + 1} of {batches}" if batches > 1 else ""
+    anew = "paste from here on only now" if step.anew else ""
+    lies = SetUp(
+        state=f"{step.turn_deg:g}",
+        change="Turn the board as shown",
+        first="Lay the board as shown",
+    )
+    fetched = SetUp(
+        state=kind or step.ref,
+        change=f"Fetch: {what}" if what else "",
+        same=f"Same again: {what}",
+    )
+    return Cue(
+        key=step.ref,
+        name=step.ref,
+        title=step.value or step.package or step.ref,
+        press=f"Placed: {step.ref}",
+        detail=step.way if step.directed else "",
+        mind="; ".join(said for said in (step.mark, anew, batch) if said),
+        set_ups=(lies, fetched),
+        group=kind,
+        refs=(step.ref,),
+        turn_deg=step.turn_deg,
+        pin=step.pin if step.directed else "",
+        shape=step.package if step.directed else "",
     )
 
 

@@ -867,48 +867,54 @@ _TACKED = {
 
 
 def _cues(part: BoardPart, kind: PartKind, way: Way, schools: Schools) -> list[str]:
-    said = []
     if way in IRON_WAYS and part.package.family == "can":
-        said.append(
+        said = [
             "A thin film of solder on both lands, slide it on and press it flat while that is molten; never over the vent."
-        )
-    elif way is Way.IRON and kind in (PartKind.CHIP, PartKind.TINY):
-        said += [
+        ]
+    elif way is Way.IRON:
+        said = _joint_by_joint(kind, schools)
+    elif way is Way.DRAG:
+        said = [_TACKED[corners_to_tack(part.package)], *_DRAGGED]
+    elif way in (Way.PRINT_AIR, Way.DOTS_AIR):
+        said = [schools.cue("angle"), schools.cue("heat")]
+    else:
+        said = list(_SAID.get(way, ()))
+    return [cue for cue in said if cue]
+
+
+def _joint_by_joint(kind: PartKind, schools: Schools) -> list[str]:
+    if kind in (PartKind.CHIP, PartKind.TINY):
+        return [
             "Tin one pad, slide the part into the melt, iron away, wait two seconds.",
             schools.cue("pressing"),
             "Then the other end.",
         ]
-    elif way is Way.IRON and kind is PartKind.TAB:
-        said += [
+    if kind is PartKind.TAB:
+        return [
             "Flux the large land and the leads, tack one small lead, check that it lies square.",
             "The tab first: the widest tip flat along its edge, wire fed in, until solder has run under the whole of it and it settles; then the leads.",
             "Done is when the whole tab is liquid at once; a slow iron never gets there: warm the board from below.",
         ]
-    elif way is Way.IRON:
-        said += [
-            "Tin one corner, slide the part in, check all sides, then the opposite corner.",
-            "Skip around, so that the body stays cool; the first tack again last, with flux.",
-        ]
-    elif way is Way.DRAG:
-        said += [
-            _TACKED[corners_to_tack(part.package)],
-            "Flux bead along the row, bevel over the toes, slow and even, wire fed as you go.",
-            "The last two pins take the surplus: a clean tip or wick draws it off.",
-        ]
-    elif way is Way.FLOOD:
-        said += [
-            "Tack two corners, flux, flood the row, then wick with fresh ends.",
-            "Wick overheats and tears pads: lift it before it freezes, never pull.",
-        ]
-    elif way is Way.MOUNDS_AIR:
-        said += [
-            "Even mounds with a cool iron (265 °C), flux, place, hot air until it drops and centres itself."
-        ]
-    elif way in (Way.PRINT_AIR, Way.DOTS_AIR):
-        said += [schools.cue("angle"), schools.cue("heat")]
-    elif way is Way.LAST:
-        said += ["Everything else first, washed and dry; then one end, check, the other."]
-    return [one for one in said if one]
+    return [
+        "Tin one corner, slide the part in, check all sides, then the opposite corner.",
+        "Skip around, so that the body stays cool; the first tack again last, with flux.",
+    ]
+
+
+_DRAGGED = (
+    "Flux bead along the row, bevel over the toes, slow and even, wire fed as you go.",
+    "The last two pins take the surplus: a clean tip or wick draws it off.",
+)
+_SAID = {
+    Way.FLOOD: (
+        "Tack two corners, flux, flood the row, then wick with fresh ends.",
+        "Wick overheats and tears pads: lift it before it freezes, never pull.",
+    ),
+    Way.MOUNDS_AIR: (
+        "Even mounds with a cool iron (265 °C), flux, place, hot air until it drops and centres itself.",
+    ),
+    Way.LAST: ("Everything else first, washed and dry; then one end, check, the other.",),
+}
 
 
 def _cautions(part: BoardPart, kind: PartKind, way: Way, pads: Sequence[Pad]) -> list[str]:

@@ -354,6 +354,10 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
                 weight=1.0,
                 mark=Mark.FROM_MEMORY,
             )
+    yield from _moisture(package)
+
+
+def _moisture(package: Package) -> Iterator[Flag]:
     life = floor_life_of(package)
     if life is not None and life.hours is not None:
         said = "class not known, taken as 3" if life.assumed else f"moisture class {life.name}"

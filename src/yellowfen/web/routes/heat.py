@@ -24,6 +24,7 @@ from yellowfen.core.heat.story import (
     MOST_MELTS,
     RAMP_AIR_K_S,
     RAMP_K_S,
+    Event,
     all_molten_s,
     frozen_s,
     hottest_neighbours,
@@ -31,6 +32,7 @@ from yellowfen.core.heat.story import (
     tell,
     together,
 )
+from yellowfen.core.heat.sureness import StayBand
 from yellowfen.core.heat.tour import leave_off, watched
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.quantity.described import measures_of
@@ -216,20 +218,8 @@ def _answer(job: Job, done: Rehearsed, earlier: Mapping[str, int]) -> dict[str, 
         "wall_s": round(done.wall_s, 3),
         "times_s": np.round(rehearsal.times_s[::stride], 2).tolist(),
         "lines": [_line(scene, rehearsal, ref, stride) for ref in shown],
-        "events": [
-            {"at_s": round(e.at_s, 1), "kind": str(e.kind), "ref": e.ref, "sentence": e.sentence}
-            for e in events
-        ],
-        "told": [
-            {
-                "at_s": round(e.at_s, 1),
-                "kind": str(e.kind),
-                "ref": e.ref,
-                "sentence": e.sentence,
-                "last": e.last,
-            }
-            for e in together(events)
-        ],
+        "events": [_event(event) for event in events],
+        "told": [_event(event) | {"last": event.last} for event in together(events)],
         "stops": _stops(scene, rehearsal, job),
         "leave_off": [{"ref": one.ref, "why": one.why} for one in leave_off(scene, rehearsal)],
         "parts": {part.ref: _fate(scene, rehearsal, part.ref) for part in scene.parts},
@@ -255,6 +245,15 @@ def _answer(job: Job, done: Rehearsed, earlier: Mapping[str, int]) -> dict[str, 
         "cell_mm": round(rehearsal.model.cell_mm, 2),
         "pads_as_drawn": rehearsal.model.pads_as_drawn,
         "jet_factor": rehearsal.model.jet_factor,
+    }
+
+
+def _event(event: Event) -> dict[str, Any]:
+    return {
+        "at_s": round(event.at_s, 1),
+        "kind": str(event.kind),
+        "ref": event.ref,
+        "sentence": event.sentence,
     }
 
 
@@ -466,15 +465,7 @@ def sureness(
         "middle": _stop(sure.harm.middle, sure.harm_why) if lift is None else None,
         "odds": [{"fate": str(fate), "count": sure.fates.get(str(fate), 0)} for fate in Fate],
         "count": sure.count,
-        "stays": [
-            {
-                "early_s": stay.took.low,
-                "late_s": stay.took.high,
-                "latest_s": stay.latest_s,
-                "latest_why": stay.latest_why,
-            }
-            for stay in sure.stays
-        ],
+        "stays": [_stay(stay) for stay in sure.stays],
         "total_s": [sure.total.low, sure.total.high],
         "loose": [sure.loose.low, sure.loose.high],
         "peak_c": [sure.peak_c.low, sure.peak_c.middle, sure.peak_c.high],
@@ -482,6 +473,16 @@ def sureness(
             {"name": one.unknown.name, "test": one.unknown.test, "share": round(one.share, 2)}
             for one in sure.blame
         ],
+    }
+
+
+def _stay(stay: StayBand) -> dict[str, Any]:
+    """A stop of a tour: how long it takes, and until when at the latest."""
+    return {
+        "early_s": stay.took.low,
+        "late_s": stay.took.high,
+        "latest_s": stay.latest_s,
+        "latest_why": stay.latest_why,
     }
 
 
