@@ -103,6 +103,7 @@ def unfinished(connection: sqlite3.Connection, job_id: int, kind: KindOfRun) -> 
     return run if run is not None and run.taps and run.state.to_do else None
 
 
+@asked_once
 def rows(
     connection: sqlite3.Connection,
     kind: KindOfRun | None = None,

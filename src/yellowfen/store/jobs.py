@@ -85,16 +85,30 @@ def _in_room(content: str, room_c: float | None) -> HeatPlan:
 
 
 @asked_once
+def plans_of(connection: sqlite3.Connection, job_id: int) -> sqlite3.Row | None:
+    """What a job has of plans of its own, as stored (`paste_plan`, `ready_plan`, `cleaning`; NULL
+    where none was kept), its `boards` and `room_c`: pages ask for most of them. None without a job.
+    """
+    row: sqlite3.Row | None = connection.execute(
+        "SELECT job.boards, job.room_c, paste_plan.content AS paste_plan,"
+        " ready_plan.content AS ready_plan, job_cleaning.content AS cleaning FROM job"
+        " LEFT JOIN paste_plan ON paste_plan.job_id = job.id"
+        " LEFT JOIN ready_plan ON ready_plan.job_id = job.id"
+        " LEFT JOIN job_cleaning ON job_cleaning.job_id = job.id WHERE job.id = ?",
+        (job_id,),
+    ).fetchone()
+    return row
+
+
 def boards_of(connection: sqlite3.Connection, job_id: int) -> int:
     """How many boards a job is for."""
-    row = connection.execute("SELECT boards FROM job WHERE id = ?", (job_id,)).fetchone()
+    row = plans_of(connection, job_id)
     return int(row["boards"]) if row else 1
 
 
-@asked_once
 def room_of(connection: sqlite3.Connection, job_id: int) -> float:
     """The temperature of the room that a job is worked in, °C."""
-    row = connection.execute("SELECT room_c FROM job WHERE id = ?", (job_id,)).fetchone()
+    row = plans_of(connection, job_id)
     return USUAL_ROOM_C if row is None or row["room_c"] is None else float(row["room_c"])
 
 

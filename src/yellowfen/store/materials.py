@@ -101,15 +101,15 @@ def remove_event(connection: sqlite3.Connection, event_id: int) -> None:
     connection.execute("DELETE FROM lot_event WHERE id = ?", (event_id,))
 
 
-@asked_once
 def supply(connection: sqlite3.Connection, kind: str) -> tuple[float, ...]:
     """Gauges of needles or thicknesses of foils (mm) at hand, in rising order."""
-    return tuple(
-        row["size"]
-        for row in connection.execute(
-            "SELECT size FROM paste_supply WHERE kind = ? ORDER BY size", (kind,)
-        ).fetchall()
-    )
+    return tuple(size for of, size in _supplies(connection) if of == kind)
+
+
+@asked_once
+def _supplies(connection: sqlite3.Connection) -> tuple[tuple[str, float], ...]:
+    found = connection.execute("SELECT kind, size FROM paste_supply ORDER BY size").fetchall()
+    return tuple((row["kind"], row["size"]) for row in found)
 
 
 def keep_supply(connection: sqlite3.Connection, kind: str, sizes: tuple[float, ...]) -> None:

@@ -25,10 +25,9 @@ class KeptWeighing:
 @asked_once
 def paste_plan_of(connection: sqlite3.Connection, job_id: int) -> PastePlan:
     """The job's paste plan, a fresh one when none was kept; for as many boards as the job is."""
-    row = connection.execute(
-        "SELECT content FROM paste_plan WHERE job_id = ?", (job_id,)
-    ).fetchone()
-    plan = PastePlan() if row is None else unpack(PastePlan, row["content"])
+    row = jobs.plans_of(connection, job_id)
+    kept = row["paste_plan"] if row else None
+    plan = PastePlan() if kept is None else unpack(PastePlan, kept)
     return replace(plan, boards=jobs.boards_of(connection, job_id))
 
 
@@ -41,16 +40,21 @@ def keep_paste_plan(connection: sqlite3.Connection, job_id: int, plan: PastePlan
     )
 
 
-@asked_once
 def steps_of(
     connection: sqlite3.Connection, job_id: int, before: str = ""
 ) -> tuple[ChangeStep, ...]:
     """Decisions about openings, oldest first; only those made `before` a moment where one is given."""
+    return tuple(
+        step for made_at, step in _steps(connection, job_id) if not before or made_at < before
+    )
+
+
+@asked_once
+def _steps(connection: sqlite3.Connection, job_id: int) -> tuple[tuple[str, ChangeStep], ...]:
     found = connection.execute(
-        "SELECT content FROM opening_step WHERE job_id = ? AND (? = '' OR made_at < ?) ORDER BY id",
-        (job_id, before, before),
+        "SELECT made_at, content FROM opening_step WHERE job_id = ? ORDER BY id", (job_id,)
     ).fetchall()
-    return tuple(unpack(ChangeStep, row["content"]) for row in found)
+    return tuple((row["made_at"], unpack(ChangeStep, row["content"])) for row in found)
 
 
 def add_step(connection: sqlite3.Connection, job_id: int, step: ChangeStep) -> None:
@@ -84,19 +88,22 @@ def add_weighing(
     return int(cursor.lastrowid or 0)
 
 
-@asked_once
 def weighings(connection: sqlite3.Connection, foil_mm: float, paste: Paste) -> list[KeptWeighing]:
     """All weighings with this foil and paste, of every job, oldest first."""
-    found = connection.execute(
-        "SELECT id, job_id, made_at, content FROM weighing WHERE foil_um = ? AND paste = ? ORDER BY id",
-        (_microns(foil_mm), pack(paste)),
-    ).fetchall()
     return readable(
-        found,
+        [row for row in _of_paste(connection, paste) if row["foil_um"] == _microns(foil_mm)],
         lambda row: KeptWeighing(
             row["id"], row["job_id"], row["made_at"], unpack(Weighing, row["content"])
         ),
     )
+
+
+@asked_once
+def _of_paste(connection: sqlite3.Connection, paste: Paste) -> list[sqlite3.Row]:
+    return connection.execute(
+        "SELECT id, job_id, made_at, foil_um, content FROM weighing WHERE paste = ? ORDER BY id",
+        (pack(paste),),
+    ).fetchall()
 
 
 def remove_weighing(connection: sqlite3.Connection, weighing_id: int) -> None:

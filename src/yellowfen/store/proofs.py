@@ -5,9 +5,12 @@ import sqlite3
 from yellowfen.core.look.acceptance import Limits, remembered
 from yellowfen.core.look.cleaning import CleaningPlan
 from yellowfen.core.look.proof import BoardProof
+from yellowfen.store import jobs
+from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, unpack
 
 
+@asked_once
 def proof_of(connection: sqlite3.Connection, board_id: int) -> BoardProof:
     """What was said of a board; nothing yet: as guessed."""
     row = connection.execute(
@@ -27,10 +30,9 @@ def keep_proof(connection: sqlite3.Connection, board_id: int, proof: BoardProof)
 
 def cleaning_of(connection: sqlite3.Connection, job_id: int) -> CleaningPlan:
     """What a job is cleaned of and with; nothing yet: what is usual."""
-    row = connection.execute(
-        "SELECT content FROM job_cleaning WHERE job_id = ?", (job_id,)
-    ).fetchone()
-    return CleaningPlan() if row is None else unpack(CleaningPlan, row["content"])
+    row = jobs.plans_of(connection, job_id)
+    kept = row["cleaning"] if row else None
+    return CleaningPlan() if kept is None else unpack(CleaningPlan, kept)
 
 
 def keep_cleaning(connection: sqlite3.Connection, job_id: int, plan: CleaningPlan) -> None:

@@ -17,10 +17,9 @@ def ready_plan_of(connection: sqlite3.Connection, job_id: int) -> ReadyPlan:
     """The job's plan, a fresh one when none was kept; for as many boards and in the room that the
     job is.
     """
-    row = connection.execute(
-        "SELECT content FROM ready_plan WHERE job_id = ?", (job_id,)
-    ).fetchone()
-    plan = ReadyPlan() if row is None else unpack(ReadyPlan, row["content"])
+    row = jobs.plans_of(connection, job_id)
+    kept = row["ready_plan"] if row else None
+    plan = ReadyPlan() if kept is None else unpack(ReadyPlan, kept)
     boards = min(jobs.boards_of(connection, job_id), MOST_SCHEDULED)
     return replace(plan, boards=boards, room_c=_room_of(connection, job_id))
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from yellowfen.core.rework.legs import Passport
 from yellowfen.core.rework.survey import Answers
 from yellowfen.errors import NotFound
+from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, unpack
 
 
@@ -102,6 +103,7 @@ def get_passport(connection: sqlite3.Connection, passport_id: int) -> KeptPasspo
     return _kept(row)
 
 
+@asked_once
 def passports(connection: sqlite3.Connection, job_id: int | None = None) -> list[KeptPassport]:
     """Parts that came off, of a job or of all, the newest first."""
     found = connection.execute(
