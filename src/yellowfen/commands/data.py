@@ -40,6 +40,7 @@ def run_import(given: argparse.Namespace) -> None:
 
 
 def run_serve(given: argparse.Namespace) -> None:
+    """Serve a data folder. Raises InvalidValue for what is no port."""
     if not 1 <= given.port <= 65535:
         raise InvalidValue("port", f"{given.port} is not a port; choose 1024 to 65535")
 

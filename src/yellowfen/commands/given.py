@@ -15,6 +15,7 @@ from yellowfen.workflows.opening import open_database
 
 
 def read_bytes(path: str) -> bytes:
+    """The bytes of a file, of standard input for "-". Raises UnreadableFile."""
     try:
         return sys.stdin.buffer.read() if path == "-" else Path(path).read_bytes()
     except OSError as problem:

@@ -74,6 +74,7 @@ def _way_said(way: WayOff) -> str:
 
 
 def run_lift(given: argparse.Namespace) -> None:
+    """When a part may be lifted. Raises InvalidValue for a file that solders."""
     asked = read_file(read_bytes(given.file), RehearsalIn)
     if asked.goal != "lift":
         raise InvalidValue("goal", 'this file solders; write "goal": "lift" to take parts off')

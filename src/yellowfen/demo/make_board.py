@@ -61,7 +61,7 @@ class _Copper:
 
 
 def make_board_files() -> dict[str, bytes]:
-    """All files of the demo board by name; routing takes about a minute."""
+    """All files of the demo board by name; routing takes about a minute. Raises RuntimeError where a net cannot be routed."""
     pads = _all_pads()
     copper = _route(pads)
     if copper.unrouted:

@@ -91,6 +91,7 @@ class _Reader:
         self.hits: list[DrillHit] = []
 
     def line(self, text: str, number: int) -> None:
+        """Take one line in. Raises UnreadableFile for one that makes no sense."""
         if text[:1] in ("X", "Y"):  # what most lines are
             self._hit(text, number)
         elif text.startswith(";"):

@@ -495,6 +495,7 @@ def read_placements(
 
 def _placement(table: _Table, row: list[str], line: int) -> Placement:
     def number(key: str, unit: float) -> float:
+        """Raises UnreadableFile for a text that is no number."""
         column = table.columns[key] + 1
         value = _number(table.cell(row, key), unit, table.name, line=line, column=column, what=key)
         if abs(value) > FARTHEST:

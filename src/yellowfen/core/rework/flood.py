@@ -243,6 +243,7 @@ class _Bench:
         )
 
     def worked(self, longest_s: float, after_s: float) -> Flooded:
+        """Work on until all is liquid and a while longer. Raises Refused for an unsound state."""
         state = first_state(self.prepared, self.drive)
         first: Array = np.full(len(state.enthalpy), np.inf)
         since: float | None = None

@@ -103,6 +103,7 @@ class Macro:
             raise ApertureError("an aperture macro has more than 5000 parts")
 
     def build(self, parameters: Sequence[float], unit: float) -> BaseGeometry:
+        """The shape for these parameters. Raises ApertureError for one that is beyond any board."""
         variables = {index + 1: value for index, value in enumerate(parameters)}
         shape: BaseGeometry = EMPTY
         dark: list[BaseGeometry] = []

@@ -1,4 +1,7 @@
-"""The Bench room: hot-air stations in their owner's words."""
+"""The Bench room: hot-air stations in their owner's words.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 import math
 from dataclasses import replace

@@ -1,4 +1,7 @@
-"""Boards: bringing files in, the plan with its leaves, corrections, revisions, opening a job."""
+"""Boards: bringing files in, the plan with its leaves, corrections, revisions, opening a job.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 import re
 from collections.abc import Mapping, Sequence

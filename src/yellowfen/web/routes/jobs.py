@@ -1,4 +1,7 @@
-"""Jobs: what each is for, opening and changing it, its heats and pieces, putting it away and back."""
+"""Jobs: what each is for, opening and changing it, its heats and pieces, putting it away and back.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 from typing import Annotated, Any
 

@@ -1,4 +1,7 @@
-"""The bench's materials: paste lots with their life by taps, needles and foils at hand."""
+"""The bench's materials: paste lots with their life by taps, needles and foils at hand.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 import time
 from datetime import UTC, datetime

@@ -1,5 +1,7 @@
 """The Paste stage's leaf of compatibility: what the solder meets on pads and parts, and what may
 form.
+
+What is refused is answered with its sentence, nothing changed.
 """
 
 from dataclasses import replace

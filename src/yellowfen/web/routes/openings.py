@@ -1,5 +1,7 @@
 """The Paste stage's leaf of better openings: proposals with before and after, what was taken, and
 the stencil as files.
+
+What is refused is answered with its sentence, nothing changed.
 """
 
 from collections import defaultdict

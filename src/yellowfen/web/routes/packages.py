@@ -1,4 +1,7 @@
-"""The package catalogue: what is built in, what the user added, carrying it in and out."""
+"""The package catalogue: what is built in, what the user added, carrying it in and out.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 import re
 from dataclasses import replace

@@ -1,4 +1,7 @@
-"""Pictures of a board in hand: taken or dropped, laid under its drawing, measured."""
+"""Pictures of a board in hand: taken or dropped, laid under its drawing, measured.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 from typing import Annotated, Any
 

@@ -1,4 +1,7 @@
-"""The Place stage: the order on the plan, exceptions, the printed guide."""
+"""The Place stage: the order on the plan, exceptions, the printed guide.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 from dataclasses import replace
 from typing import Annotated, Any

@@ -1,4 +1,7 @@
-"""The Paste stage's leaf of weighing and of the print log."""
+"""The Paste stage's leaf of weighing and of the print log.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 from typing import Annotated, Any
 

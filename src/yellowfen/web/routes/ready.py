@@ -1,4 +1,7 @@
-"""The Ready stage: a way for every part, the iron's arithmetic, two sides, when, the kit, minutes."""
+"""The Ready stage: a way for every part, the iron's arithmetic, two sides, when, the kit, minutes.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 import json
 import time

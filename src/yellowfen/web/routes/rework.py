@@ -1,4 +1,7 @@
-"""Rework and salvage: Survey with its ways off, Lift, Pads, Legs, Refit, and the adapter."""
+"""Rework and salvage: Survey with its ways off, Lift, Pads, Legs, Refit, and the adapter.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 from dataclasses import replace
 from typing import Annotated, Any

@@ -1,5 +1,7 @@
 """Long work of the Heat stage: the safe window's map and the search for settings, asked, watched,
 given up, taken over.
+
+What is refused is answered with its sentence, nothing changed.
 """
 
 from dataclasses import asdict

@@ -1,4 +1,7 @@
-"""Sketching a patch by hand: the drawing page, keeping what was drawn, the picture beneath."""
+"""Sketching a patch by hand: the drawing page, keeping what was drawn, the picture beneath.
+
+What is refused is answered with its sentence, nothing changed.
+"""
 
 from typing import Annotated, Any
 

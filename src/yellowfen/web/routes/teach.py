@@ -1,5 +1,7 @@
 """Teaching a station, plate or oven: melt tests, logs, taps of real runs; what is known, history,
 undo.
+
+What is refused is answered with its sentence, nothing changed.
 """
 
 import math
