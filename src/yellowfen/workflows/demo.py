@@ -19,7 +19,7 @@ from yellowfen.core.rework.legs import Proof
 from yellowfen.core.rework.survey import Age, Answers, Power, Solder
 from yellowfen.core.rework.ways_off import Matters, OffWay
 from yellowfen.core.run.machine import Tap
-from yellowfen.core.work.job import FoundMark, Purpose, Verdict
+from yellowfen.core.work.job import FoundMark, Job, Purpose, Verdict
 from yellowfen.demo.scenario import NAME
 from yellowfen.formats.board_files import read_board
 from yellowfen.store import bench_runs, boards, jobs, materials, stations, tools
@@ -139,6 +139,16 @@ def furnish(connection: sqlite3.Connection) -> bool:
     melt_test(
         connection, station_id, 20.0, alloy="Sn63Pb37", seconds=(13.0, 12.0, 13.5), scrap=Scrap()
     )
+    _rework_run_once(connection, rework)
+    _first_side_of_two(connection, rework.board_id)
+    _in_the_middle_of_pads(connection, rework.board_id)
+    _patch_with_a_leadless_part(connection)
+    _strip_of_leds(connection)
+    return True
+
+
+def _rework_run_once(connection: sqlite3.Connection, rework: Job) -> None:
+    """The storage chip taken off, refitted and looked at."""
     parts = rework.plan.targets
     work.change_purpose(
         connection, rework.id, rework.name, purpose=Purpose.REWORK, parts=parts, pieces=("red dot",)
@@ -158,14 +168,17 @@ def furnish(connection: sqlite3.Connection) -> bool:
     bench_runs_work.finish(
         connection, run, "First try. Pin 4 lags: it sits on the plane. More flux there."
     )
+
+
+def _first_side_of_two(connection: sqlite3.Connection, board_id: int) -> None:
+    """Two boards to be built; on one the first side went over the plate: nothing lies beneath yet."""
     build = work.open_job(
-        connection, rework.board_id, "Two sluice keepers", Purpose.BUILD, pieces=("A", "B")
+        connection, board_id, "Two sluice keepers", Purpose.BUILD, pieces=("A", "B")
     )
     jobs.take_piece(connection, build, jobs.pieces_of(connection, build)[0].id)
     _all_done(connection, bench_runs_work.start_kit_check(connection, build), 6)
     job = jobs.get(connection, build)
     side = job.plan.side
-    # The first side goes on the plate: nothing lies beneath yet.
     moves = (Move(deed=Deed.PLATE, seconds=90.0), Move(deed=Deed.WITHDRAW, seconds=60.0))
     plate = _plate(connection).id
     on_plate = replace(job.plan, source=SourceKind.PLATE, moves=moves)
@@ -181,10 +194,6 @@ def furnish(connection: sqlite3.Connection) -> bool:
         ("Each valve in turn", "the coil clicks, its lamp is lit", "U2 U3 Q1 Q2 D1"),
     ):
         proof.add_step(connection, build, name=name, expect=expect, joints=joints)
-    _in_the_middle_of_pads(connection, rework.board_id)
-    _patch_with_a_leadless_part(connection)
-    _strip_of_leds(connection)
-    return True
 
 
 def _pictures(connection: sqlite3.Connection, job_id: int) -> None:

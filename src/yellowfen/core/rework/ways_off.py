@@ -577,22 +577,9 @@ def _by_plate(scene: Scene, part: PlacedPart, plate: HotPlate) -> WayOff:
 # by iron
 def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     rows = _pins(_flooding_rows(part.package))
-    if len(bench.irons) < 2:
-        return _not(
-            OffWay.TWO_IRONS,
-            "two irons are needed; the bench has " + counted(len(bench.irons), "iron"),
-        )
-    if len(rows) not in (2, 4):
-        return _not(
-            OffWay.TWO_IRONS,
-            f"two irons work two or four rows; {part.ref} has {counted(len(rows), 'row')}",
-        )
-    hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
-    if hidden:
-        return _not(
-            OffWay.TWO_IRONS,
-            f"pin {hidden[0].pin} beneath is reached by no tip and stays solid (common practice)",
-        )
+    why = _not_by_two(part, bench, len(rows))
+    if why:
+        return _not(OffWay.TWO_IRONS, why)
     length = sum(_row_length_mm(part.package, row) for row in rows)
     alloy = alloy_named(part.alloy)
     wire = wire_mm(BEAD_MM2 * length, 0.8, alloy)
@@ -602,24 +589,44 @@ def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         tuple(pin for row in rows[:half] for pin in row),
         tuple(pin for row in rows[half:] for pin in row),
     ]
-    found = None
-    for speed in SPEEDS_MM_S:
-        tips = [
-            Tip(iron=iron, pins=way, speed_mm_s=speed)
-            for iron, way in zip(irons, ways, strict=True)
-        ]
-        best_s = (found[0].all_liquid_s if found else None) or LONGEST_FLOOD_S
-        one = flooded(scene, part.ref, tips, rows=rows, longest_s=max(best_s, 0.2))
-        if found is None or (one.all_liquid_s or 99.0) < (found[0].all_liquid_s or 99.0):
-            found = one, speed
-    assert found is not None
+    best, speed = _quickest(scene, part, rows, list(zip(irons, ways, strict=True)))
     return replace(
-        _by_iron(OffWay.TWO_IRONS, found[0], part),
-        settings=f"{irons[0].set_c:g} °C, one tip a row, {found[1]:g} mm/s to and fro",
+        _by_iron(OffWay.TWO_IRONS, best, part),
+        settings=f"{irons[0].set_c:g} °C, one tip a row, {speed:g} mm/s to and fro",
         uses=f"{wire:.0f} mm of 0.8 mm wire",
         wire_mm=wire,
         cautions=("turn it off the pads, never pull", *_cautions(part)),
     )
+
+
+def _not_by_two(part: PlacedPart, bench: OffBench, rows: int) -> str:
+    """Why two irons cannot take a part off; "" where they can."""
+    if len(bench.irons) < 2:
+        return "two irons are needed; the bench has " + counted(len(bench.irons), "iron")
+    if rows not in (2, 4):
+        return f"two irons work two or four rows; {part.ref} has {counted(rows, 'row')}"
+    hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
+    if hidden:
+        return f"pin {hidden[0].pin} beneath is reached by no tip and stays solid (common practice)"
+    return ""
+
+
+def _quickest(
+    scene: Scene,
+    part: PlacedPart,
+    rows: list[tuple[str, ...]],
+    irons: list[tuple[Iron, tuple[str, ...]]],
+) -> tuple[Flooded, float]:
+    """The flood by irons that each go along their pins, at the speed at which all is liquid soonest."""
+    found: tuple[Flooded, float] | None = None
+    for speed in SPEEDS_MM_S:
+        tips = [Tip(iron=iron, pins=pins, speed_mm_s=speed) for iron, pins in irons]
+        best_s = (found[0].all_liquid_s if found else None) or LONGEST_FLOOD_S
+        seen = flooded(scene, part.ref, tips, rows=rows, longest_s=max(best_s, 0.2))
+        if found is None or (seen.all_liquid_s or 99.0) < (found[0].all_liquid_s or 99.0):
+            found = seen, speed
+    assert found is not None
+    return found
 
 
 def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
@@ -648,18 +655,9 @@ def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
 
 def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     rows = _pins(_flooding_rows(part.package))
-    if not bench.removal_alloy:
-        return _not(OffWay.REMOVAL, "no removal alloy on the bench")
-    if not bench.irons:
-        return _not(OffWay.REMOVAL, "no iron on the bench")
-    hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
-    if hidden:
-        return _not(
-            OffWay.REMOVAL,
-            f"pin {hidden[0].pin} lies under the body, where the alloy does not come",
-        )
-    if not rows:
-        return _not(OffWay.REMOVAL, "it needs rows of leads to be flooded")
+    why = _not_by_alloy(part, bench, bool(rows))
+    if why:
+        return _not(OffWay.REMOVAL, why)
     old = math.fsum(_joint_mm3(part.package, land) for land in part.package.lands)
     length = sum(_row_length_mm(part.package, row) for row in rows)
     least = min(max(REMOVAL_PARTS, COVER_MM2 * length / old), 100.0)
@@ -689,6 +687,18 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
             "indium and bismuth in it: wash hands; none into the solder pot",
         ),
     )
+
+
+def _not_by_alloy(part: PlacedPart, bench: OffBench, has_rows: bool) -> str:
+    """Why removal alloy cannot take a part off; "" where it can."""
+    if not bench.removal_alloy:
+        return "no removal alloy on the bench"
+    if not bench.irons:
+        return "no iron on the bench"
+    hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
+    if hidden:
+        return f"pin {hidden[0].pin} lies under the body, where the alloy does not come"
+    return "" if has_rows else "it needs rows of leads to be flooded"
 
 
 def least_s(way: OffWay, leads: int) -> float:
