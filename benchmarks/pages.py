@@ -32,7 +32,7 @@ BEGINNINGS = (
 )
 
 EDIT = """(celsius) => new Promise((done) => {
-  const field = document.querySelector('.settings input[max="600"]');
+  const field = document.querySelector('input[x-number="air.outlet_c"]');
   const before = Number(document.body.dataset.turn ?? 0);
   const began = performance.now();
   const moments = {};
