@@ -22,7 +22,7 @@ from yellowfen.core.heat.tour_search import (
     without,
 )
 from yellowfen.core.heat.tour_stops import ORDERS, gathered, reach_mm, stop_over, warming
-from yellowfen.core.heat.tour_walk import Charge, Ground
+from yellowfen.core.heat.tour_walk import Charge, TourModel
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.formats.board_files import read_board
 from yellowfen.workflows.demo import demo_files
@@ -49,7 +49,7 @@ def restarted(scene: Scene, count: int, given_s: float, wish: TourWish) -> tuple
     and how many there was time for.
     """
     chance = np.random.default_rng(3)
-    ground = Ground(scene)
+    model = TourModel(scene)
     began, best, done = time.perf_counter(), (np.inf, np.inf), 0
     while done < count and time.perf_counter() - began < given_s:
         height = float(chance.choice(HEIGHTS_MM))
@@ -57,7 +57,7 @@ def restarted(scene: Scene, count: int, given_s: float, wish: TourWish) -> tuple
         stops: list[Move] = [stop_over(scene, group, height) for group in groups]
         moves = [stops[i] for i in chance.permutation(len(stops))]
         warm = warming(scene, float(chance.choice(WARMS_S)))
-        found = BestTour(ground=ground, walk=ground.walk([*warm, *moves]), left=(), walks=1)
+        found = BestTour(model=model, walk=model.walk([*warm, *moves]), left=(), walks=1)
         for better in improved(found, 13, wish):
             found = better
         best = min(best, (found.walk.cost_s(wish.charge), found.walk.total_s))
@@ -84,8 +84,8 @@ def one_tour(name: str, raw: Scene, wish: TourWish, restarts: int) -> None:
     assert found is not None
     worst = max(tour.harmed_in.values(), default=0)
     scene = settled(without(raw, [left.ref for left in tour.left]), Doubts())
-    ground = Ground(scene)
-    mine = ground.walk(found.walk.moves)
+    model = TourModel(scene)
+    mine = model.walk(found.walk.moves)
     cost = mine.cost_s(wish.charge)
     print(
         f"tour of {name}: first after {first:.1f} s of processor, final after {took:.1f} s;"
@@ -95,7 +95,7 @@ def one_tour(name: str, raw: Scene, wish: TourWish, restarts: int) -> None:
     )
     stops = [stop_over(scene, (ref,), 15.0) for ref in scene.targets]
     for order, arranged in ORDERS.items():
-        plain = ground.walk(arranged(scene, stops))
+        plain = model.walk(arranged(scene, stops))
         print(
             f"  at risk {len(mine.at_risk)} against {len(plain.at_risk)} with one stop a part,"
             f" {order} ({mine.total_s:.0f} s against {plain.total_s:.0f} s, cost {cost:.0f} against"

@@ -21,7 +21,7 @@ from yellowfen.core.heat.sureness import how_sure, watched_stop
 from yellowfen.core.heat.tour import Tour, plan_tour, plate_below
 from yellowfen.core.heat.tour_search import TourWish, check_tour, search, without
 from yellowfen.core.heat.tour_stops import ORDERS, gathered, reach_mm, stop_over
-from yellowfen.core.heat.tour_walk import Charge, Ground, walk
+from yellowfen.core.heat.tour_walk import Charge, TourModel, walk
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.part.catalogue import package_named
 from yellowfen.core.work.board_scene import scene_of
@@ -225,18 +225,29 @@ def test_bands_of_a_tour_are_those_of_one_that_is_followed(
     assert totals == sorted(totals, reverse=True)
 
 
-def test_a_walk_that_begins_like_another_is_the_walk_from_the_beginning() -> None:
+@settings(max_examples=8)
+@given(
+    walks=st.lists(
+        st.permutations(range(4)).flatmap(
+            lambda order: st.integers(1, 4).map(lambda count: tuple(order[:count]))
+        ),
+        min_size=2,
+        max_size=5,
+    )
+)
+def test_a_walk_that_begins_like_another_is_the_walk_from_the_beginning(
+    walks: list[tuple[int, ...]],
+) -> None:
     """Whatever was walked before: the same moves come to the same, bit for bit."""
     scene = row_scene([(8, 8), (52, 8), (30, 20), (8, 32)])
     stops = [
         Move(deed=Deed.CLOSE, seconds=10.0, over=(ref,), height_mm=12.0, circle_mm=3.0)
         for ref in scene.targets
     ]
-    ground = Ground(scene)
-    for moves in (stops, [*stops[:2], stops[3], stops[2]], stops[:3], [stops[3], *stops[:3]]):
-        plain = walk(ground.ready, scene, moves)
-        assert ground.walk(moves) == plain
-        assert ground.walk(moves) == plain
+    model = TourModel(scene)
+    for order in walks:
+        moves = [stops[place] for place in order]
+        assert model.walk(moves) == walk(model.ready, scene, moves)
 
 
 def test_what_a_tour_saves_is_a_choice() -> None:
@@ -294,6 +305,26 @@ def test_a_watched_stop_counts_only_who_would_still_be_there() -> None:
     assert watched_stop([20.0] * 5 + [30.0] * 5, [15.0] * 5 + [None] * 5) == 15.0
     assert watched_stop([90.0] * 20, [40.0, *[None] * 19]) is None  # one in twenty is not a tenth
     assert watched_stop([90.0] * 10, [40.0, 60.0, *[None] * 8]) == 60.0
+
+
+@given(
+    stays=st.lists(
+        st.tuples(st.floats(1, 150), st.none() | st.floats(0, 150)), min_size=1, max_size=30
+    ),
+    which=st.integers(0, 29),
+    at=st.floats(0, 150),
+)
+def test_more_harm_never_lets_a_stop_last_longer(
+    stays: list[tuple[float, float | None]], which: int, at: float
+) -> None:
+    """One more sample that is harmed, or harmed sooner: told as early or earlier."""
+    took, harm = [stay[0] for stay in stays], [stay[1] for stay in stays]
+    before = watched_stop(took, harm)
+    place = which % len(stays)
+    known = harm[place]
+    harm[place] = at if known is None else min(at, known)
+    after = watched_stop(took, harm)
+    assert before is None or (after is not None and after <= before)
 
 
 def test_what_cooks_or_stays_cold_goes_to_the_iron_with_its_reason() -> None:

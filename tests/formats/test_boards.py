@@ -268,3 +268,10 @@ def test_parts_in_holes_are_the_same_with_and_without_their_drill_file(seed: int
         }
         assert all(pad.paste_mm2 > 0 for pad in board.pads)
     assert any(one.about == "drill" for one in read_board(files, "n").findings) == told
+
+
+def test_a_drawing_that_is_shown_in_part_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("yellowfen.formats.board_ink.MOST_INK", 2_000)
+    board = read_board(demo_files(), "demo")
+    told = [finding.about for finding in board.findings if "first part of it" in finding.sentence]
+    assert "copper top" in told

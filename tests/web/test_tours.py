@@ -58,6 +58,11 @@ def test_a_tour_is_asked_for_taken_and_run_by_stop(
     assert kept.tour == (len(tour["stops"]) > 1)
     assert set(kept.targets) | {one["ref"] for one in tour["left"]} == set(PARTS)
     assert not set(kept.targets) & set(kept.absent)
+    quick = client.post("/api/jobs/1/tasks", json={"kind": "tour", "charge": "quick"}).json()
+    assert quick["id"] != asked["id"]
+    assert worked(client, quick["id"])["tour"]["total_s"] <= tour["total_s"]
+    wrong = client.post("/api/jobs/1/tasks", json={"kind": "tour", "charge": "by moonlight"})
+    assert wrong.status_code == 422
     again = client.post("/api/jobs/1/tasks", json={"kind": "tour", "order": "by moonlight"})
     assert again.status_code == 422
     assert "by moonlight" in again.json()["problem"]

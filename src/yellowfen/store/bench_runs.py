@@ -74,7 +74,7 @@ def _say_which(connection: sqlite3.Connection, job_id: int) -> None:
 
 
 def get(connection: sqlite3.Connection, run_id: int) -> BenchRun:
-    """The run of that id; NotFound otherwise."""
+    """The run of that id. Raises NotFound where there is none."""
     row = connection.execute(f"{_COLUMNS} bench_run.id = ?", (run_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no run {run_id}; it may have been removed")

@@ -79,7 +79,7 @@ def put_files(connection: sqlite3.Connection, board_id: int, files: dict[str, by
 
 @asked_once
 def get(connection: sqlite3.Connection, board_id: int) -> Board:
-    """The board of that id; NotFound otherwise."""
+    """The board of that id. Raises NotFound where there is none."""
     row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no board {board_id}; it may have been removed")
@@ -87,7 +87,7 @@ def get(connection: sqlite3.Connection, board_id: int) -> Board:
 
 
 def digest_of(connection: sqlite3.Connection, board_id: int) -> str:
-    """A digest of the board as it is stored; NotFound where there is none."""
+    """A digest of the board as it is stored. Raises NotFound where there is none."""
     row = connection.execute("SELECT content FROM board WHERE id = ?", (board_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no board {board_id}; it may have been removed")
@@ -110,7 +110,7 @@ def _read(content: str) -> Board:
 
 
 def must_exist(connection: sqlite3.Connection, board_id: int) -> str:
-    """The board's name; NotFound where there is none. Reads nothing that could be damaged."""
+    """The board's name. Raises NotFound where there is none. Reads nothing that could be damaged."""
     row = connection.execute("SELECT name FROM board WHERE id = ?", (board_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no board {board_id}; it may have been removed")
@@ -126,7 +126,7 @@ def files_of(connection: sqlite3.Connection, board_id: int) -> dict[str, bytes]:
 
 
 def source_of(connection: sqlite3.Connection, board_id: int) -> Source:
-    """What the board was read from; NotFound when it is gone."""
+    """What the board was read from. Raises NotFound when it is gone."""
     row = connection.execute(
         "SELECT choices, sketch, revision_of FROM board WHERE id = ?", (board_id,)
     ).fetchone()

@@ -56,7 +56,7 @@ def of_tool(connection: sqlite3.Connection, tool_id: int) -> list[KeptCalibratio
 
 
 def get(connection: sqlite3.Connection, calibration_id: int) -> KeptCalibration:
-    """The calibration of that id; NotFound otherwise."""
+    """The calibration of that id. Raises NotFound where there is none."""
     row = connection.execute(f"{_COLUMNS} WHERE id = ?", (calibration_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no calibration {calibration_id}")

@@ -97,7 +97,7 @@ def _problem(row: sqlite3.Row, table: str, kind: Hashable) -> str:
 
 
 def carried_out(connection: sqlite3.Connection, table: str, row: int) -> str:
-    """The record as it is stored, JSON of all its text columns. NotFound where it is gone."""
+    """The record as it is stored, JSON of all its text columns. Raises NotFound where it is gone."""
     _known(table)
     kept = connection.execute(f"SELECT * FROM {table} WHERE rowid = ?", (row,)).fetchone()
     if kept is None:

@@ -61,7 +61,7 @@ def add(
 
 
 def get(connection: sqlite3.Connection, import_id: int) -> Import:
-    """The import of that id; NotFound otherwise."""
+    """The import of that id. Raises NotFound where there is none."""
     row = connection.execute(
         "SELECT id, name, thickness_mm, revision_of, state, said, done_steps, all_steps,"
         " board_import.board_id, owner FROM board_import JOIN work ON id = work_id WHERE id = ?",

@@ -39,7 +39,7 @@ def add(
 
 @asked_once
 def get(connection: sqlite3.Connection, job_id: int) -> Job:
-    """The job of that id; NotFound otherwise."""
+    """The job of that id. Raises NotFound where there is none."""
     row = connection.execute(
         f"{_COLUMNS} WHERE job.id = ? AND job.removed_at IS NULL", (job_id,)
     ).fetchone()

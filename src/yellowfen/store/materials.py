@@ -12,7 +12,7 @@ _COLUMNS = "SELECT id, name, paste, container, grams, bought_s, expires_s FROM p
 
 
 def add_lot(connection: sqlite3.Connection, lot: Lot) -> int:
-    """Store a lot (its id and events are ignored); returns the id. Refused when the name is taken."""
+    """Store a lot (its id and events are ignored); returns the id. Raises Refused when the name is taken."""
     try:
         cursor = connection.execute(
             "INSERT INTO paste_lot (name, paste, container, grams, bought_s, expires_s) VALUES (?, ?, ?, ?, ?, ?)",
@@ -40,7 +40,7 @@ def lots(connection: sqlite3.Connection) -> list[Lot]:
 
 
 def lot(connection: sqlite3.Connection, lot_id: int) -> Lot:
-    """The lot of that id; NotFound otherwise."""
+    """The lot of that id. Raises NotFound where there is none."""
     row = connection.execute(f"{_COLUMNS} WHERE id = ?", (lot_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no paste {lot_id}; it may have been removed")

@@ -94,7 +94,7 @@ def remove_passport(connection: sqlite3.Connection, passport_id: int, back: bool
 
 
 def get_passport(connection: sqlite3.Connection, passport_id: int) -> KeptPassport:
-    """The passport of that id; NotFound otherwise."""
+    """The passport of that id. Raises NotFound where there is none."""
     row = connection.execute(
         f"{_COLUMNS} WHERE id = ? AND removed_at IS NULL", (passport_id,)
     ).fetchone()

@@ -66,7 +66,7 @@ def _station(row: sqlite3.Row) -> Station:
 
 
 def get(connection: sqlite3.Connection, station_id: int) -> Station:
-    """The station of that id; NotFound otherwise."""
+    """The station of that id. Raises NotFound where there is none."""
     for station in rows(connection):
         if station.id == station_id:
             return station

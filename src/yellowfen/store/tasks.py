@@ -29,7 +29,7 @@ def get(connection: sqlite3.Connection, task_id: int) -> JobTask:
 
 
 def task_of(connection: sqlite3.Connection, one: Work) -> JobTask:
-    """Work of a job with its finished steps. NotFound for work of no job."""
+    """Work of a job with its finished steps. Raises NotFound for work of no job."""
     if one.job_id is None:
         raise NotFound(f"there is no task {one.id}; it may have been removed")
     steps = connection.execute(

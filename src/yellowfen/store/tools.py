@@ -17,7 +17,7 @@ CONTENT: dict[ToolKind, type[HotPlate | Oven | Preheater | Iron]] = {
 
 
 def add(connection: sqlite3.Connection, tool: Tool) -> int:
-    """Store a tool (its id is ignored); returns the id. Refused when the name is taken."""
+    """Store a tool (its id is ignored); returns the id. Raises Refused when the name is taken."""
     try:
         cursor = connection.execute(
             "INSERT INTO tool (kind, name, content) VALUES (?, ?, ?)",
@@ -49,7 +49,7 @@ def _tool(row: sqlite3.Row) -> Tool:
 
 
 def get(connection: sqlite3.Connection, tool_id: int) -> Tool:
-    """The tool of that id; NotFound otherwise."""
+    """The tool of that id. Raises NotFound where there is none."""
     row = connection.execute(
         "SELECT id, kind, name, content FROM tool WHERE id = ?", (tool_id,)
     ).fetchone()

@@ -60,7 +60,7 @@ def add(
 
 
 def get(connection: sqlite3.Connection, work_id: int) -> Work:
-    """The work of that id; NotFound otherwise."""
+    """The work of that id. Raises NotFound where there is none."""
     row = connection.execute(f"{_COLUMNS} WHERE id = ?", (work_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no work {work_id}; it may have been removed")

@@ -20,7 +20,7 @@ Fields = Annotated[dict[str, str], Depends(_fields)]
 
 
 def role_named(text: str) -> Role:
-    """The kind of file of that name; InvalidValue otherwise."""
+    """The kind of file of that name. Raises InvalidValue where there is none."""
     try:
         return Role(text)
     except ValueError:

@@ -142,7 +142,7 @@ def proposals(state: PasteState) -> tuple[OpeningProposal, ...]:
 
 
 def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> ChangeStep:
-    """Accept proposals by their keys. Refused when one is not proposed any more."""
+    """Accept proposals by their keys. Raises Refused when one is not proposed any more."""
     with atomic(connection):
         state = paste_state(connection, job_id)
         found = {one.key: one for one in proposals(state)}

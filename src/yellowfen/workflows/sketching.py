@@ -30,7 +30,7 @@ def begin(connection: sqlite3.Connection, name: str = "") -> int:
 
 
 def sketch_of(connection: sqlite3.Connection, board_id: int) -> Sketch:
-    """The sketch of a board; Refused for a board from files."""
+    """The sketch of a board. Raises Refused for a board from files."""
     sketch = boards.sketch_of(connection, board_id)
     if sketch is None:
         raise Refused("this board was read from files; only sketched patches can be drawn on")

@@ -85,7 +85,7 @@ def rows_of(prepared: Prepared) -> Rows:
     }
 
 
-class Trodden:
+class KnownStates:
     """Where walks over one prepared scene stood after each of their moves, so that another which
     begins alike goes on from there. Holds the newest MOST_KEPT states.
     """
@@ -117,15 +117,15 @@ def follow(
     *,
     sampled: bool = False,
     look_on: bool = False,
-    trodden: Trodden | None = None,
+    states: KnownStates | None = None,
 ) -> Followed:
     """Follow these moves (those with heat) on a scene whose board and parts `ready` was prepared
-    for. `sampled`: with traces and harms, those of going on for 18 s too where `look_on`; `trodden`
+    for. `sampled`: with traces and harms, those of going on for 18 s too where `look_on`; `states`
     only without. Raises Refused where no sound state is found.
     """
     prepared = replace(ready, scene=scene)
     rows = rows_of(prepared)
-    known = trodden.furthest(moves) if trodden is not None else None
+    known = states.furthest(moves) if states is not None else None
     took, state = known or ([], _at_rest(prepared, moves))
     began = [float(sum(took[:place])) for place in range(len(took))]
     harm: list[float | None] = [None] * len(took)
@@ -146,8 +146,8 @@ def follow(
             new = _harm_ahead(prepared, seen, state, move, spent=took[-1], before=before)
         harm.append(max(new.at_s - began[-1], 0.0) if new else None)
         whys.append(new.whole if new else "")
-        if trodden is not None:
-            trodden.keep(moves[: place + 1], took, state)
+        if states is not None:
+            states.keep(moves[: place + 1], took, state)
     return Followed(
         began_s=tuple(began),
         took_s=tuple(took),

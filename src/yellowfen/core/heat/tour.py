@@ -18,7 +18,7 @@ from yellowfen.core.heat.source import HotPlate, Preheater
 from yellowfen.core.heat.sureness import SAMPLES, Band, Sureness, how_sure
 from yellowfen.core.heat.surface import film_w_m2k
 from yellowfen.core.heat.tour_search import ANY, BestTour, Left, TourWish, begun, further, without
-from yellowfen.core.heat.tour_walk import Ground, Walk, walk
+from yellowfen.core.heat.tour_walk import TourModel, Walk, walk
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.source.mark import Mark, constant
@@ -36,7 +36,7 @@ BELOW_SOLDER_K, LEAST_BELOW_C, MOST_BELOW_W_M2K = 40.0, 60.0, 150.0
 OFTEN = 0.1
 BETTER, IRON_S = 0.9, 60.0  # a heater must be worth its while; a part by iron takes about a minute
 # How many samples are asked before the long search; how long the short ones are.
-GLANCES, FIRST_SHARE, AGAIN_SHARE = 11, 0.3, 0.3
+QUICK_SAMPLES, FIRST_SHARE, AGAIN_SHARE = 11, 0.3, 0.3
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -112,7 +112,7 @@ def plan_tour(
                 yield found
     assert found is not None
     found = yield from further(found, wish, FIRST_SHARE)
-    while more := _too_often(found.scene, _glanced(raw, doubts, found)):
+    while more := _too_often(found.scene, _quick_risks(raw, doubts, found)):
         found = _left_out(found, more)
         yield found
         found = yield from further(found, wish, FIRST_SHARE)
@@ -143,19 +143,19 @@ class Risks:
     count: int
 
 
-def _glanced(raw: Scene, doubts: Doubts, found: BestTour) -> Risks:
+def _quick_risks(raw: Scene, doubts: Doubts, found: BestTour) -> Risks:
     """The risks of a tour by a few samples of what is not known."""
     here = without(raw, [left.ref for left in found.left])
     keys = [unknown.key for unknown in unknowns_of(here)]
     harmed: Counter[str] = Counter()
     cold: Counter[str] = Counter()
-    for row in even_draws(GLANCES, len(keys)).tolist():
+    for row in even_draws(QUICK_SAMPLES, len(keys)).tolist():
         moves = replace(here, moves=found.walk.moves)
         scene = sampled(moves, doubts, dict(zip(keys, row, strict=True)))
         seen = walk(prepare(scene, resolution_for(scene)), scene, scene.moves)
         harmed.update(seen.harmed)
         cold.update(seen.cold)
-    return Risks(harmed_in=harmed, cold_in=cold, count=GLANCES)
+    return Risks(harmed_in=harmed, cold_in=cold, count=QUICK_SAMPLES)
 
 
 def _sure(raw: Scene, doubts: Doubts, found: BestTour, count: int) -> Sureness:
@@ -216,9 +216,9 @@ def _left_out(found: BestTour, more: list[Left]) -> BestTour:
     scene = without(found.scene, sorted(gone))
     if not scene.targets:
         raise Refused(f"nothing is left to do by this air: {more[0].ref}, {more[0].why}")
-    ground = Ground(scene)
+    model = TourModel(scene)
     return BestTour(
-        ground=ground, walk=ground.walk(moves), left=(*found.left, *more), walks=found.walks + 1
+        model=model, walk=model.walk(moves), left=(*found.left, *more), walks=found.walks + 1
     )
 
 

@@ -22,7 +22,7 @@ from yellowfen.core.heat.tour_stops import (
     stop_over,
     warming,
 )
-from yellowfen.core.heat.tour_walk import Charge, Ground, Walk
+from yellowfen.core.heat.tour_walk import Charge, TourModel, Walk
 from yellowfen.errors import InvalidValue, Refused
 
 HEIGHTS_MM = (15.0, 10.0, 22.0, 30.0)
@@ -54,18 +54,18 @@ class Left:
 
 @dataclass(frozen=True, kw_only=True)
 class BestTour:
-    """The best tour so far: its ground (without what is left to the iron), its walk, how many
+    """The best tour so far: its model (without what is left to the iron), its walk, how many
     walks it took.
     """
 
-    ground: Ground
+    model: TourModel
     walk: Walk
     left: tuple[Left, ...]
     walks: int
 
     @property
     def scene(self) -> Scene:
-        return self.ground.scene
+        return self.model.scene
 
 
 def without(scene: Scene, refs: Sequence[str]) -> Scene:
@@ -80,7 +80,7 @@ def without(scene: Scene, refs: Sequence[str]) -> Scene:
 
 def _allowance(found: BestTour, share: float = 1.0) -> int:
     """How many walks like this one the search may take."""
-    grid = found.ground.ready.network.grid
+    grid = found.model.ready.network.grid
     each = grid.cells * grid.layers * (found.walk.total_s + 30.0)
     return int(min(max(share * WORK / each, share * LEAST_WALKS), share * MOST_WALKS))
 
@@ -116,11 +116,11 @@ def begun(scene: Scene, wish: TourWish = ANY, left: tuple[Left, ...] = ()) -> It
     here = without(scene, ())
     while here.targets:
         best: BestTour | None = None
-        ground = Ground(here)
-        for seen in _gatherings(ground, wish):
+        model = TourModel(here)
+        for seen in _gatherings(model, wish):
             walks += 1
             if best is None or seen.cost_s(wish.charge) < best.walk.cost_s(wish.charge):
-                best = BestTour(ground=ground, walk=seen, left=left, walks=walks)
+                best = BestTour(model=model, walk=seen, left=left, walks=walks)
                 yield best
         assert best is not None
         more = for_the_iron(here, best.walk)
@@ -142,12 +142,12 @@ def check_tour(scene: Scene, order: str = "") -> None:
         raise InvalidValue("targets", "choose the parts of the tour first")
 
 
-def _gatherings(ground: Ground, wish: TourWish) -> Iterator[Walk]:
+def _gatherings(model: TourModel, wish: TourWish) -> Iterator[Walk]:
     """Walks by ways of gathering the parts from one height, then by the best of them from others.
     Raises Refused where each has more than MOST_STOPS.
     """
     arranged = ORDERS[wish.order] if wish.order else by_nearest
-    scene = ground.scene
+    scene = model.scene
 
     def stops(height: float, share: float) -> list[Move]:
         groups = gathered(scene, share * reach_mm(scene, height))
@@ -159,14 +159,14 @@ def _gatherings(ground: Ground, wish: TourWish) -> Iterator[Walk]:
         raise Refused(f"a tour has at most {MOST_STOPS} stops: choose fewer parts at a time")
     costs: dict[float, float] = {}
     for share, here in few.items():
-        seen = ground.walk(here)
+        seen = model.walk(here)
         costs[share] = seen.cost_s(wish.charge)
         yield seen
     best = min(costs, key=lambda share: costs[share])
     for height in others:
         here = stops(height, best)
         if len(here) <= MOST_STOPS:
-            yield ground.walk(here)
+            yield model.walk(here)
 
 
 def for_the_iron(scene: Scene, seen: Walk) -> list[Left]:
@@ -200,7 +200,7 @@ def improved(
                 return best
             tried.add(moves)
             walks += 1
-            seen = best.ground.walk(moves)
+            seen = best.model.walk(moves)
             if seen.cost_s(wish.charge) < best.walk.cost_s(wish.charge) - 0.5:
                 best = replace(best, walk=seen, walks=walks)
                 yield best

@@ -10,7 +10,14 @@ from enum import StrEnum
 import numpy as np
 
 from yellowfen.core.heat import kernel_tables as k
-from yellowfen.core.heat.follow import Followed, Trodden, follow, resolution_for, rows_of, stops_of
+from yellowfen.core.heat.follow import (
+    Followed,
+    KnownStates,
+    follow,
+    resolution_for,
+    rows_of,
+    stops_of,
+)
 from yellowfen.core.heat.outcome import after_heat
 from yellowfen.core.heat.rehearsal import Prepared, prepare
 from yellowfen.core.heat.scene import Move, Scene
@@ -104,27 +111,27 @@ class Walk:
         )
 
 
-class Ground:
+class TourModel:
     """A scene (its board and parts) on which tours are tried, on the grid of a search."""
 
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
         self.ready = prepare(scene, resolution_for(scene))
-        self._trodden = Trodden()
+        self._known = KnownStates()
 
     def walk(self, moves: Sequence[Move]) -> Walk:
         """Go through these moves. Raises Refused where no sound state is found."""
-        return walk(self.ready, self.scene, moves, self._trodden)
+        return walk(self.ready, self.scene, moves, self._known)
 
 
 def walk(
-    ready: Prepared, scene: Scene, moves: Sequence[Move], trodden: Trodden | None = None
+    ready: Prepared, scene: Scene, moves: Sequence[Move], states: KnownStates | None = None
 ) -> Walk:
     """Go through these moves in the model of `ready`, which was prepared for this scene's board and
-    parts; `trodden` holds walks on the same. Raises Refused where no sound state is found.
+    parts; `states` holds walks on the same. Raises Refused where no sound state is found.
     """
     prepared = replace(ready, scene=scene)
-    followed = follow(ready, scene, moves, trodden=trodden)
+    followed = follow(ready, scene, moves, states=states)
     cooled = after_heat(prepared, followed.state, to_solid=True)
     record, rows = cooled.joint_record, rows_of(prepared)
     ends = {ref: record[mine, k.R_MELT_END] for ref, mine in rows.items()}

@@ -12,14 +12,13 @@ document.addEventListener("DOMContentLoaded", () => {
     } catch (problem) { return problem instanceof Refused ? "failed" : "waiting"; }
     return box.querySelector("[data-state]").dataset.state;
   };
+  // A press that the server never heard of is made again when it is back.
   const wait = async (state) => {
-    while (state === "waiting" || state === "working") {
-      await pause(300);
-      state = await look("ways", "GET");
+    while (["none", "waiting", "working"].includes(state)) {
+      const next = state === "none" ? look("weigh", "POST") : look("ways", "GET");
+      [state] = await Promise.all([next, pause(300)]);
     }
     document.body.dataset.weighed = state;
   };
-  const state = box.querySelector("[data-state]").dataset.state;
-  if (state === "none") look("weigh", "POST").then(wait);
-  else wait(state);
+  wait(box.querySelector("[data-state]").dataset.state);
 });
