@@ -61,7 +61,7 @@ def touring(page: Page) -> None:
     page.get_by_role("button", name="Whole side").click()
     page.wait_for_timeout(1500)
     page.get_by_role("button", name="Plan a tour").click()
-    page.get_by_role("button", name="Take this tour").click(timeout=120_000)
+    page.get_by_role("button", name="Use this tour").click(timeout=120_000)
     page.wait_for_timeout(1500)
     rehearsed(page)
     page.wait_for_timeout(9000)

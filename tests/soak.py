@@ -1,7 +1,7 @@
 """Server and workers killed at any moment while people tap, mark, sketch, bring boards in and ask
 for searches: `make fuzz` kills five hundred times, the test run a few.
 
-Laws, looked at after every kill: what was confirmed is stored, once (or given up with its reason,
+Laws, checked after every kill: what was confirmed is stored, once (or given up with its reason,
 when its worker was killed over it three times); what was not is stored once or not at all; no
 process of a killed server lives ten seconds later; the database is whole. At the end every board
 that was brought in is there once, and nothing is left waiting.

@@ -125,7 +125,7 @@ def _add_data(verbs: _Verbs) -> None:
         action="store_true",
         help="begin an empty database where it is gone; its good copies are kept under other names",
     )
-    verbs.add("demo", "add the demo board, a bench and two jobs", prints_json=False)
+    verbs.add("demo", "add the demo board, a bench and its jobs", prints_json=False)
     verb = verbs.add("backup", "write a whole copy of the database", prints_json=False)
     verb.add_argument("file", metavar="FILE")
 
@@ -137,14 +137,14 @@ def _add_work(verbs: _Verbs) -> None:
             "judge every part of a board before the work, and what to change on the next one",
         )
     )
-    verb = verbs.add("paste", "judge every stencil opening of a board in one foil with one paste")
+    verb = verbs.add("paste", "judge every stencil aperture of a board at one thickness with one paste")
     _board(verb)
     verb.add_argument(
         "--foil",
         type=float,
         default=0.12,
         metavar="MM",
-        help="foil thickness in mm (default %(default)s)",
+        help="stencil thickness in mm (default %(default)s)",
     )
     verb.add_argument(
         "--paste",
@@ -157,7 +157,7 @@ def _add_work(verbs: _Verbs) -> None:
         default=1.0,
         help="transfer factor from weighing (default %(default)s)",
     )
-    _job(verbs.add("plan", "a job's techniques, sides, placement order and schedule"))
+    _job(verbs.add("plan", "a job's methods, sides, placement order and schedule"))
     verb = verbs.add("order", "the placement order of a board's side, with turns and travel")
     _board(verb)
     _side(verb)
@@ -177,7 +177,7 @@ def _add_heat(verbs: _Verbs) -> None:
         help="a rehearsal file, - for standard input, or the number of a stored job",
     )
     verb.add_argument(
-        "--bands", action="store_true", help="how sure: the unknowns sampled, some ten seconds"
+        "--bands", action="store_true", help="how sure the times are: sampled, takes about ten seconds"
     )
     verb = verbs.add(
         "tour", "plan a hot-air tour of a board's side: where to stop, how high, how long"
@@ -188,7 +188,7 @@ def _add_heat(verbs: _Verbs) -> None:
         "--parts", default="", metavar="REFS", help="these parts only, e.g. 'U4 C3' (default all)"
     )
     verb.add_argument(
-        "--after", default="", metavar="REFS", help="parts that go on after the tour, e.g. by iron"
+        "--after", default="", metavar="REFS", help="parts that are fitted after the tour, e.g. by iron"
     )
     verb.add_argument(
         "--order", default="", help="nearest next, row by row or alternate ends (default the best)"
@@ -206,7 +206,7 @@ def _add_heat(verbs: _Verbs) -> None:
             "window",
             "map one setting against the dwell: cold, good, a neighbour loose, harm (docs/heat-files.md)",
         ),
-        ("tune", "find the calmest settings for a rehearsal file (docs/heat-files.md)"),
+        ("tune", "find the settings with the most margin for a rehearsal file (docs/heat-files.md)"),
         ("calibrate", "fit melt tests or a thermocouple log (docs/heat-files.md)"),
     ):
         stored = "" if name == "calibrate" else ", or the number of a stored job"
@@ -217,35 +217,35 @@ def _add_heat(verbs: _Verbs) -> None:
 
 def _add_rework(verbs: _Verbs) -> None:
     verb = verbs.add(
-        "survey", "what is in the way of a part that comes off, and the ways off, weighed"
+        "survey", "what is in the way of a part to remove, and the methods of removal compared"
     )
     _board(verb)
-    verb.add_argument("--off", required=True, metavar="REF", help="the part that comes off")
+    verb.add_argument("--off", required=True, metavar="REF", help="the part to remove")
     verb.add_argument(
         "--matters", default="both", help="the part, the board or both (default %(default)s)"
     )
     _solder(verb)
     _air(verb)
-    verb.add_argument("--plate", type=float, metavar="C", help="a plate at so many °C")
+    verb.add_argument("--plate", type=float, metavar="C", help="a hot plate at this temperature, °C")
     verb.add_argument("--below", type=float, metavar="C", help="warm air from below, °C")
-    verb.add_argument("--jets", action="store_true", help="a head with narrow jets is there")
+    verb.add_argument("--jets", action="store_true", help="a head with narrow jets is available")
     verb = verbs.add(
         "lift",
         "when the parts of a rehearsal file may be lifted (docs/rehearsal-file.md)",
         data=False,
     )
     verb.add_argument("file", metavar="FILE", help="or - for standard input")
-    verb = verbs.add("pads", "the work at the pads of a part that came off")
+    verb = verbs.add("pads", "how to clean the pads of a removed part")
     _board(verb)
-    verb.add_argument("--of", required=True, metavar="REF", help="the part that came off")
-    verb.add_argument("--after", default="", help="the way it came off (default hot air)")
-    verb.add_argument("--want", default="bare", help="bare, level or mounds (default %(default)s)")
-    verb.add_argument("--wick", type=float, default=2.0, metavar="MM", help="width of the wick")
+    verb.add_argument("--of", required=True, metavar="REF", help="the removed part")
+    verb.add_argument("--after", default="", help="the method of its removal (default hot air)")
+    verb.add_argument("--want", default="bare", help="bare, level or bumps (default %(default)s)")
+    verb.add_argument("--wick", type=float, default=2.0, metavar="MM", help="width of the solder wick")
     _solder(verb)
 
 
 def _add_look(verbs: _Verbs) -> None:
-    _job(verbs.add("look", "the joints of a job, riskiest first, and how to see them"))
+    _job(verbs.add("look", "the joints of a job, riskiest first, and how to inspect them"))
     verb = verbs.add("test-plan", "what to measure on a board with a meter, and why")
     _board(verb)
     verb.add_argument("--parts", default="", metavar="REFS", help="these parts only (default all)")
@@ -260,7 +260,7 @@ def _add_look(verbs: _Verbs) -> None:
     )
     _side(verb)
     verb.add_argument("--print", action="store_true", dest="printed", help="judge the print")
-    verb.add_argument("--parts", default="", metavar="REFS", help="how these parts sit")
+    verb.add_argument("--parts", default="", metavar="REFS", help="the positions of these parts")
     verb.add_argument("--class", type=int, default=2, dest="grade", choices=(1, 2, 3))
 
 

@@ -29,7 +29,7 @@ def test_triage_opens_its_reasons_and_a_part_is_corrected(page: Page) -> None:
     expect(card).to_contain_text("R9")
     card.get_by_text("Correct it").click()
     card.get_by_label("Value").fill("390 Ω")
-    card.get_by_role("button", name="Read again like this").click()
+    card.get_by_role("button", name="Read again with these").click()
     expect(page.locator(".part-card")).to_contain_text("390 Ω")
     page.get_by_role("link", name=re.compile("hidden joints")).click()
     expect(page.locator(".triage > li")).to_have_count(2)
@@ -60,7 +60,7 @@ def test_a_patch_is_sketched_and_heated(page: Page) -> None:
     page.get_by_label("Millimetres clear to the right").press("Enter")
     page.locator("svg.sketch").press("r")
     expect(page.get_by_label("Turned, °")).to_have_value("90")
-    page.get_by_label("A copper plane below?").select_option("yes")
+    page.get_by_label("Copper plane under the part?").select_option("yes")
     expect(page.locator("[data-kept]")).to_contain_text("kept: 7 parts, 21 pads")
     page.get_by_text("Nets, if you know some").click()
     page.get_by_label("A line each").fill("U1.4 C1.2 GND\nU1.8 C9.1 supply")
@@ -117,7 +117,7 @@ def test_a_photo_is_scaled_by_two_clicks(page: Page, tmp_path: Path) -> None:
     """Two clicks half the photo's width apart, said to be 25 mm: the photo is 50 mm wide."""
     page.goto("/boards")
     page.get_by_role("button", name="Sketch a patch").click()
-    page.get_by_text("A photo beneath").click()
+    page.get_by_text("Photo as background").click()
     page.set_input_files("[data-picture]", str(picture(tmp_path / "b.png", 400, 300)))
     photo = page.locator("svg.sketch image")
     expect(photo).to_have_attribute("width", re.compile(r"^40(\.0*\d*)?$"))
@@ -209,7 +209,7 @@ def test_twenty_parts_are_named_in_one_visit_with_sixty_keys(page: Page) -> None
 
 def test_a_frame_over_pads_makes_them_one_part(page: Page) -> None:
     page.goto("/boards/1?leaf=parts")
-    page.get_by_text("Put pads together").click()
+    page.get_by_text("Group pads").click()
     plan = page.locator("svg.plan")
     boxes = [plan.locator(f'.pad[data-ref="R9"][data-pin="{pin}"]').bounding_box() for pin in "12"]
     x0 = min(box["x"] for box in boxes if box) - 3

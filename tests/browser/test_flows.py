@@ -28,7 +28,7 @@ def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
     page.get_by_label("Name (optional)").fill("A board from elsewhere")
     page.get_by_role("button", name="Read the files").click()
     expect(page.get_by_role("heading", name="A board from elsewhere")).to_be_visible()
-    expect(page.get_by_text("Not made out, or assumed")).to_be_visible()
+    expect(page.get_by_text("Not recognised, or assumed")).to_be_visible()
     assert page.locator("svg.plan .part").count() > 10
     page.wait_for_load_state()
     before = page.locator("svg.plan").get_attribute("viewBox")
@@ -129,7 +129,7 @@ def test_a_window_is_drawn_and_its_calmest_point_taken(page: Page) -> None:
     assert page.locator("[data-window-map] .place").count() >= 2
     before = page.locator(".card-set").inner_text()
     expect(page.get_by_text("No calm setting")).to_be_visible()  # nobody has taught this station
-    expect(page.get_by_role("button", name="Take the calmest point")).not_to_be_visible()
+    expect(page.get_by_role("button", name="Use the safest point")).not_to_be_visible()
     page.locator("[data-window-map] .map-calm").click(force=True)
     expect(page.locator(".card-set")).not_to_have_text(before)
     rehearsed(page)
@@ -139,7 +139,7 @@ def test_a_search_survives_reload_can_be_given_up_and_a_way_taken(page: Page) ->
     page.goto("/jobs/1/heat")
     rehearsed(page)
     page.get_by_role("tab", name="Find settings").click()
-    page.get_by_label("the solder may be changed").check()
+    page.get_by_label("allow another solder").check()
     page.get_by_role("button", name="Search").click()
     expect(page.locator(".ways li").first).to_be_visible()
     page.reload()
@@ -184,7 +184,7 @@ def test_a_melt_test_is_timed_by_key_and_teaches_the_station(page: Page) -> None
     page.keyboard.press("Space")
     assert float(page.get_by_label("Seconds until it melted").input_value()) > 1
     page.get_by_label("Seconds until it melted").fill("25 27 24")
-    page.get_by_role("button", name="Learn from it").first.click()
+    page.get_by_role("button", name="Save this weighing").first.click()
     expect(page.get_by_role("heading", name="What is known")).to_be_visible()
     page.get_by_role("button", name="Undo it").click()
     expect(page.get_by_role("heading", name="Not calibrated yet")).to_be_visible()
@@ -216,27 +216,27 @@ def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(
         page.keyboard.press("Space")
         time.sleep(0.3)
     expect(page.locator("[data-go]")).to_be_disabled()
-    page.get_by_role("link", name="Look at the joints").click()
-    page.get_by_role("button", name="Look, one key").click()
+    page.get_by_role("link", name="Inspect the joints").click()
+    page.get_by_role("button", name="Inspect, one key").click()
     expect(page.locator(".bench-now")).to_have_text("pin 4")  # on a plane: riskiest first
     page.keyboard.press("Space")
     page.keyboard.press("2")
     expect(page.get_by_text("2 of 8 looked at")).to_be_visible()
     page.reload()
     expect(page.get_by_text("2 of 8 looked at")).to_be_visible()
-    page.get_by_role("button", name="All the rest that is seen is good").click()
+    page.get_by_role("button", name="All other visible joints are good").click()
     expect(page.get_by_text("8 of 8 looked at")).to_be_visible()
     expect(page.locator("svg.plan .pad.marked-good")).to_have_count(7)
     page.get_by_role("link", name="Leave").click()
     page.get_by_role("link", name="On to Finish").click()
     page.get_by_label("What would you do differently").fill("Less air next time.")
-    page.get_by_role("button", name="Into the logbook").click()
+    page.get_by_role("button", name="Save to the logbook").click()
     expect(page.get_by_text("Less air next time.")).to_be_visible()
     expect(page.get_by_text("7 good, 1 bridge", exact=True)).to_be_visible()
 
 
 def test_a_slip_is_asked_about_and_taken_back_whatever_was_pressed_since(page: Page) -> None:
-    """A flow seen after two seconds: a question; "It slipped" takes that tap away, though the heat
+    """A flow seen after two seconds: a question; "No, undo it" takes that tap away, though the heat
     was taken away since, and the part is open again.
     """
     page.goto("/jobs/1/heat")
@@ -257,7 +257,7 @@ def test_a_slip_is_asked_about_and_taken_back_whatever_was_pressed_since(page: P
     page.keyboard.press("a")
     expect(go).to_contain_text("solid")
     expect(ask).to_be_visible()
-    page.get_by_role("button", name="It slipped").click()
+    page.get_by_role("button", name="No, undo it").click()
     expect(ask).to_be_hidden()
     page.reload()
     expect(go).to_contain_text(re.compile("flowed|solid"))
@@ -287,14 +287,14 @@ def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page
     page.get_by_role("button", name="Run it at the bench").click()
     expect(page.locator("[data-go]")).to_contain_text("Start")
     page.keyboard.press("Space")
-    expect(page.get_by_text("The server could not store it yet (trouble)")).to_be_visible()
+    expect(page.get_by_text("The server could not save it yet (trouble)")).to_be_visible()
     kept = page.evaluate(
         "Object.entries(localStorage).filter(([name]) => name.startsWith('yellowfen-run-')).map(([, text]) => JSON.parse(text).length)"
     )
     assert max(kept) == 1
     given[0] = (503, "database is locked")
     expect(
-        page.get_by_text("The server could not store it yet (database is locked)")
+        page.get_by_text("The server could not save it yet (database is locked)")
     ).to_be_visible()
     given[0] = (409, "it is over")
     expect(page.get_by_text("Not counted: Start: air on the board (it is over)")).to_be_visible()

@@ -30,7 +30,7 @@ def looked(page: Page, server: LiveServer, refs: str) -> int:
     )
     connection.close()
     page.goto(f"/jobs/{job}/look")
-    page.get_by_role("button", name="It was heated as planned").click()
+    page.get_by_role("button", name="Heated as planned").click()
     expect(page.get_by_text("0 of")).to_be_visible()
     return job
 
@@ -58,33 +58,33 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     page.get_by_role("link", name="Leave").click()
     expect(page.get_by_text("48 of 48 looked at")).to_be_visible()
     page.get_by_role("button", name="class 3").click()
-    expect(page.get_by_role("region", name="What counts as good")).to_contain_text(
+    expect(page.get_by_role("region", name="Limits for a good joint")).to_contain_text(
         "25 % of the lead"
     )
-    page.get_by_role("link", name="What is wrong, and what now").click()
+    page.get_by_role("link", name="Touch-up").click()
     expect(page.locator(".verdict")).to_have_text("1 to mend.")
     assert barriers(page) == []
     bad = page.get_by_role("region", name="U1 pin")
     expect(bad).to_contain_text("s a touch")  # once it is worked out
     page.get_by_role("button", name="Mend at the bench").click()
     go = page.locator("[data-go]")
-    expect(go).to_contain_text("It is done")
+    expect(go).to_contain_text("Done")
     page.keyboard.press("Space")
     expect(go).to_contain_text("It is good")
     page.keyboard.press("n")  # still bad: it comes back to Mend
-    expect(go).to_contain_text("All stored")
+    expect(go).to_contain_text("All saved")
     page.goto(f"/jobs/{job}/mend")
     expect(page.locator(".verdict")).to_have_text("1 to mend.")
     page.get_by_role("button", name="Mend at the bench").click()
-    for said in ("It is done", "It is good"):
+    for said in ("Done", "It is good"):
         expect(go).to_contain_text(said)
         page.keyboard.press("Space")
-    expect(go).to_contain_text("All stored")
+    expect(go).to_contain_text("All saved")
     page.goto(f"/jobs/{job}/mend")
-    expect(page.locator(".verdict")).to_have_text("Nothing is marked as wrong.")
+    expect(page.locator(".verdict")).to_have_text("No defects are marked.")
     page.goto(f"/jobs/{job}/finish")
     expect(page.locator(".verdict")).to_have_text("This board is not proved yet.")
-    expect(page.get_by_text("47 joints good at first, 1 after mends")).to_be_visible()
+    expect(page.get_by_text("47 joints good at first pass, 1 after touch-up")).to_be_visible()
 
 
 def test_any_joint_by_a_tap_rows_at_once_and_one_undo_through_reload_and_kill(
@@ -115,7 +115,7 @@ def test_any_joint_by_a_tap_rows_at_once_and_one_undo_through_reload_and_kill(
     expect(told).to_contain_text("1 of 48")
     server.kill()
     page.keyboard.press("p")  # with nobody there: kept on the device
-    expect(page.get_by_text("kept here, not yet stored")).to_be_visible()
+    expect(page.get_by_text("kept here, not saved yet")).to_be_visible()
     server.start()
     expect(told).to_contain_text("48 of 48")
     page.reload()

@@ -43,7 +43,7 @@ def test_openings_are_taken_shown_and_undone_and_the_stencil_comes_along(page: P
     slide_to(page, "0.15")
     page.get_by_role("link", name="Openings", exact=True).click()
     page.get_by_role("button", name="Take: Narrow: TSSOP-20").click()
-    expect(page.get_by_text("20 pads changed: 17 went wrong as drawn, 0 now.")).to_be_visible()
+    expect(page.get_by_text("20 pads changed: 17 failed as drawn, 0 now.")).to_be_visible()
     expect(page.locator("svg.plan .opening-was")).to_have_count(20)
     with page.expect_download() as download:
         page.get_by_role("button", name="Gerber, for a maker").click()
@@ -139,9 +139,9 @@ def test_a_print_is_noted_by_one_tap_and_a_choice_sends_itself(page: Page) -> No
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("1 of 1 prints good")).to_be_visible()
     page.get_by_role("link", name="Mixing").click()
-    page.get_by_label("Left on the pads from before").select_option("removal alloy")
+    page.get_by_label("Old solder on the pads").select_option("removal alloy")
     expect(page.get_by_text("Do not solder like this")).to_be_visible()
-    page.get_by_label("Left on the pads from before").select_option("nothing")
+    page.get_by_label("Old solder on the pads").select_option("nothing")
     expect(page.get_by_text("These go together")).to_be_visible()
 
 
@@ -150,12 +150,12 @@ def test_a_choice_made_before_the_script_came_sends_itself_too(page: Page) -> No
     page.route("**/static/send.js", lambda route: held.append(route))
     with page.expect_request("**/static/send.js"):
         page.goto(f"{PAGE}/mixing", wait_until="commit")
-    page.get_by_label("Left on the pads from before").select_option("removal alloy")
+    page.get_by_label("Old solder on the pads").select_option("removal alloy")
     held[0].continue_()
     page.unroute("**/static/send.js")
     expect(page.get_by_text("Do not solder like this")).to_be_visible()
     page.go_back()
-    page.get_by_label("Left on the pads from before").select_option("nothing")
+    page.get_by_label("Old solder on the pads").select_option("nothing")
     expect(page.get_by_text("These go together")).to_be_visible()
 
 
@@ -176,7 +176,7 @@ def test_nothing_for_axe_to_find_and_no_sideways_scroll(page: Page, path: str) -
 
 def test_what_is_wrong_is_said_at_its_field_by_its_label(page: Page) -> None:
     page.goto("/jobs/1/paste/weigh")
-    field = page.get_by_label("Before, all together")
+    field = page.get_by_label("Weight before, all together")
     field.fill("a lot")
     field.press("Enter")
     expect(page.locator("small.at-field")).to_have_text("'a lot' is not a number; type digits")
@@ -187,5 +187,5 @@ def test_what_is_wrong_is_said_at_its_field_by_its_label(page: Page) -> None:
     page.get_by_label("After printing").fill("8")
     page.get_by_label("After printing").press("Enter")
     expect(page.get_by_role("alert").first).to_contain_text("weight")
-    expect(page.get_by_label("Before, all together")).to_have_value("9")
+    expect(page.get_by_label("Weight before, all together")).to_have_value("9")
     assert barriers(page) == []

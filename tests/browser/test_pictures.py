@@ -79,7 +79,7 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
         there.wait_for_url("**/pictures/*")
         laid(there, "soldered")
         assert barriers(there) == []
-        there.get_by_role("link", name="How parts sit").click()
+        there.get_by_role("link", name="Part positions").click()
         expect(there.locator("[data-part]")).to_have_value("U1")
         there.keyboard.press("s")
         expect(there.locator(".verdict")).to_contain_text(
@@ -128,10 +128,10 @@ def test_a_print_is_measured_and_its_threshold_moved(page: Page, server: LiveSer
     assert barriers(page) == []
     page.locator('[data-threshold="paste_from"]').fill("60")
     expect(panel.locator(".verdict")).to_contain_text("Wipe it")
-    page.get_by_role("button", name="Work both out again").click()
+    page.get_by_role("button", name="Recalculate").click()
     expect(panel.locator(".verdict")).to_contain_text("Mend it")
     page.reload()
     expect(panel.locator(".verdict")).to_contain_text("Mend it")
-    page.get_by_role("button", name="Put this picture away").click()
-    page.get_by_role("button", name="Bring it back").click()
+    page.get_by_role("button", name="Archive this picture").click()
+    page.get_by_role("button", name="Restore it").click()
     expect(panel.locator(".verdict")).to_contain_text("Mend it")

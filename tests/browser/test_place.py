@@ -57,7 +57,7 @@ def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeate
             "stencil"
         )  # so that all are placed on paste
     page.goto(f"/jobs/{many}/place")
-    page.get_by_role("button", name="Place them, one key").click()
+    page.get_by_role("button", name="Place, one key").click()
     expect(page.locator("[data-go]")).to_contain_text("Placed: ")
     steps = page.evaluate(
         "JSON.parse(document.getElementById('state').textContent).cues.map((one) => one.key)"
@@ -90,7 +90,7 @@ def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeate
     expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[6]}")
     page.keyboard.press("Space")
     expect(page.locator("h1.bench-now")).to_have_text(
-        f"The rest is set aside: {steps[10]} missing."
+        f"The rest is ignored: {steps[10]} missing."
     )
     expect(page.get_by_text("39 of 40 stored")).to_be_visible()
     expect(page.locator("[data-go]")).to_be_disabled()
@@ -111,7 +111,7 @@ def test_the_board_lies_as_it_is_drawn_and_the_cue_is_read_out(page: Page, many:
     value and mark.
     """
     page.goto(f"/jobs/{many}/place")
-    page.get_by_role("button", name="Place them, one key").click()
+    page.get_by_role("button", name="Place, one key").click()
     expect(page.locator("[data-cue]")).to_have_attribute("aria-live", "assertive")
     steps = page.evaluate("JSON.parse(document.getElementById('state').textContent).cues")
     seen = set()
@@ -144,7 +144,7 @@ def test_an_exception_is_dragged_and_the_rest_ordered_round_it(page: Page, many:
         "(rows) => rows.map((one) => one.dataset.ref)"
     )
     assert found.index(moved) == found.index(after) + 1
-    page.get_by_role("button", name="take back").click()
+    page.get_by_role("button", name="undo").click()
     expect(page.get_by_text(f"{moved} right after {after}")).to_be_hidden()
 
 
@@ -159,7 +159,7 @@ def opened(page: Page, path: str) -> None:
 
 def test_the_kit_is_checked_by_key_and_survives_a_reload(page: Page) -> None:
     page.goto("/jobs/1/ready/kit")
-    page.get_by_role("button", name="Check it by one key").click()
+    page.get_by_role("button", name="Check by one key").click()
     expect(page.get_by_text(re.compile(r"^\d+ to go$"))).to_be_visible()
     page.keyboard.press("Space")
     expect(page.get_by_text(re.compile(r"^1 of \d+ stored"))).to_be_visible()
@@ -190,12 +190,12 @@ def test_a_way_is_chosen_and_a_task_done(page: Page) -> None:
         "/jobs/1/ready/sides",
         "/jobs/1/ready/when",
         "/jobs/1/ready/kit",
-        "/jobs/1/ready/kit|Check it by one key",
+        "/jobs/1/ready/kit|Check by one key",
         "/jobs/1/ready/minutes",
         "/jobs/1/ready/iron/U1",
         "/jobs/1/place?side=top",
         "/jobs/1/place/guide",
-        "/jobs/1/place?side=top|Place them, one key",
+        "/jobs/1/place?side=top|Place, one key",
         "/today",
     ],
 )
@@ -210,11 +210,11 @@ def test_a_bench_card_is_worked_out_while_its_page_waits(page: Page) -> None:
     expect(seconds).to_contain_text("usual: thermal model, another board")
     held: list[Route] = []
     page.route("**/api/tasks/*/progress", lambda route: held.append(route))
-    page.get_by_role("link", name="Work it out for this board").click()
+    page.get_by_role("link", name="Calculate for this board").click()
     expect(page.get_by_role("status")).to_contain_text("Working out how long the iron needs at U3")
     assert barriers(page, resting=False) == []
     for one in held:
         one.continue_()
     page.unroute("**/api/tasks/*/progress")
     expect(seconds).to_contain_text("thermal model, this board")
-    expect(page.get_by_role("link", name="Work it out for this board")).to_have_count(0)
+    expect(page.get_by_role("link", name="Calculate for this board")).to_have_count(0)

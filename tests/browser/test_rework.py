@@ -70,23 +70,23 @@ def lift_by_key(page: Page, ref: str, server: LiveServer | None = None) -> None:
     page.keyboard.press("Space")
     expect(go).to_contain_text("Heat is away")
     page.keyboard.press("a")
-    expect(go).to_contain_text("All is solid")
+    expect(go).to_contain_text("All solid")
     page.keyboard.press("Space")
-    expect(go).not_to_contain_text("All is solid")
+    expect(go).not_to_contain_text("All solid")
     for _ in range(9):
         if "in place" not in go.inner_text():
             break
         before = title.inner_text()
         page.keyboard.press("m")
         expect(title).not_to_have_text(before)
-    expect(go).to_contain_text("All stored")
+    expect(go).to_contain_text("All saved")
 
 
 def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServer) -> None:
     job = opened(page, 1, "U4", pieces="green dot")
     take_air(page, job, "U4")
     expect(page.locator(".verdict.bad")).to_contain_text("Do not lift it with these settings")
-    expect(page.get_by_role("button", name="Run it all the same")).to_be_visible()
+    expect(page.get_by_role("button", name="Run it anyway")).to_be_visible()
     lift_by_key(page, "U4", server)
     page.goto(f"/jobs/{job}/pads")
     expect(page.locator(".verdict")).to_contain_text("wick")  # once it is worked out
@@ -98,7 +98,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     page.get_by_role("button", name="Which wire?").click()
     expect(page.locator("[data-jumper]")).to_contain_text("mm wire")
     assert barriers(page) == []
-    page.get_by_role("button", name="Do the pads at the bench").click()
+    page.get_by_role("button", name="Clean the pads at the bench").click()
     go = page.locator("[data-go]")
     expect(go).to_contain_text("Flux is on")
     page.keyboard.press("Space")
@@ -108,7 +108,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     for _ in range(8):
         page.keyboard.press("Space")
         page.wait_for_timeout(120)
-    expect(go).to_contain_text("All stored")
+    expect(go).to_contain_text("All saved")
     page.goto(f"/jobs/{job}/pads")
     expect(page.get_by_text("epoxy")).to_be_visible()
     page.goto(f"/jobs/{job}/refit")
@@ -134,9 +134,9 @@ def test_a_leadless_part_on_a_sketched_patch_with_parts_beneath(
     )
     job = opened(page, board, "U1")
     page.goto(f"/jobs/{job}/survey")
-    expect(page.locator(".near-list")).to_contain_text("right beneath")
+    expect(page.locator(".near-list")).to_contain_text("directly underneath")
     take_air(page, job, "U1")
-    expect(page.locator("[data-lift]")).to_contain_text("the pad beneath")
+    expect(page.locator("[data-lift]")).to_contain_text("the exposed pad")
     lift_by_key(page, "U1")
     page.goto(f"/jobs/{job}/refit")
     expect(page.locator(".ways-off")).to_contain_text("mounds, paste in the middle")
@@ -199,7 +199,7 @@ def test_a_wide_so_goes_onto_an_adapter_and_is_measured(page: Page, server: Live
     expect(page.get_by_text("Rows 20.32 mm apart")).to_be_visible()
     expect(page.locator(".pin-map tbody tr")).to_have_count(14)
     assert barriers(page) == []
-    page.get_by_role("button", name="Measure it").click()
+    page.get_by_role("button", name="Measure first").click()
     go = page.locator("[data-go]")
     expect(page.locator("h1.bench-now")).to_have_text("lead 1 to A1")
     for word in ("Space", "n", "ArrowRight"):

@@ -29,7 +29,7 @@ def test_a_tap_that_is_hard_to_believe_is_asked_about_and_a_flow_ends_the_heat(
     go = page.locator("[data-go]")
     expect(go).to_contain_text("Start")
     page.keyboard.press("Space")
-    expect(page.get_by_role("button", name="Flux runs thin")).to_be_visible()
+    expect(page.get_by_role("button", name="Flux turns clear and thin")).to_be_visible()
     page.keyboard.press("Space")  # close in
     expect(go).to_contain_text("U4 flowed")
     page.keyboard.press("Space")
@@ -42,7 +42,7 @@ def test_a_tap_that_is_hard_to_believe_is_asked_about_and_a_flow_ends_the_heat(
     expect(ask).to_be_visible()
     page.keyboard.press("y")
     expect(ask).not_to_be_visible()
-    expect(page.locator("h1.bench-now")).to_have_text("All of it has flowed.")
+    expect(page.locator("h1.bench-now")).to_have_text("Everything has melted.")
     expect(go).to_contain_text("Heat is away")
     expect(page.locator(".bench-next").first).to_contain_text(re.compile("away( now)?:"))
 
@@ -57,10 +57,10 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
     page.get_by_role("button", name="Plan a tour").click()
     expect(page.get_by_text(re.compile(r"so far \d+ stops in"))).to_be_visible()
     expect(page.locator(".plan-tour .tour-stop").first).to_be_visible()  # drawn before it is done
-    take = page.get_by_role("button", name="Take this tour")
+    take = page.get_by_role("button", name="Use this tour")
     expect(take).to_be_visible()  # asks at ease: `wait_for` asks at every frame
-    expect(page.locator(".tour-stops li").first).to_contain_text("comes last")
-    expect(page.get_by_text("Left to the iron, on afterwards")).to_be_visible()
+    expect(page.locator(".tour-stops li").first).to_contain_text("melts last")
+    expect(page.get_by_text("Left for the iron, fitted afterwards")).to_be_visible()
     planned = page.locator(".tour-stops li").count()
     take.click()
     page.wait_for_selector("body[data-rehearsed=fine]")
@@ -74,7 +74,7 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
     go, said = page.locator("[data-go]"), page.locator("[data-cue]")
     expect(go).to_contain_text("Start")
     page.keyboard.press("Space")
-    if page.get_by_text("Warm the area").count():
+    if page.get_by_text("Preheat the area").count():
         page.keyboard.press("Space")
     for number in range(1, planned + 1):
         title = page.locator("h1.bench-now")
@@ -87,7 +87,7 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
             page.reload()
             expect(title).to_contain_text(f"Stop 2 of {planned}")
             page.keyboard.press("f")
-            expect(page.get_by_text(re.compile(r"Flux runs thin \d+ s"))).to_be_visible()
+            expect(page.get_by_text(re.compile(r"Flux turns clear and thin \d+ s"))).to_be_visible()
         if number == 3:
             server.kill()
         page.keyboard.press("Space")
@@ -97,9 +97,9 @@ def test_a_whole_side_is_planned_taken_and_followed_by_one_key(
         expect(title).not_to_contain_text(f"Stop {number} of")
     expect(go).to_contain_text("Heat is away")
     page.keyboard.press("Space")
-    expect(go).to_contain_text("All is solid")
+    expect(go).to_contain_text("All solid")
     page.keyboard.press("Space")
     expect(go).to_be_disabled()
-    expect(page.get_by_text(re.compile(r"Stored: .*All is solid"))).to_be_visible()
-    page.get_by_role("link", name="Look at the joints").click()
-    expect(page.get_by_role("heading", name="Still to look at, riskiest first")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"Stored: .*All solid"))).to_be_visible()
+    page.get_by_role("link", name="Inspect the joints").click()
+    expect(page.get_by_role("heading", name="To inspect, riskiest first")).to_be_visible()

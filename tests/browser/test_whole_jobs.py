@@ -34,7 +34,7 @@ def by_key(page: Page, *keys: str) -> None:
         page.keyboard.press(key)
         expect(now).not_to_have_text(before)
     for _ in range(60):
-        if "All stored" in go.inner_text():
+        if "All saved" in go.inner_text():
             return
         page.keyboard.press("Space")
         page.wait_for_timeout(60)
@@ -72,7 +72,7 @@ def test_three_parts_off_by_three_methods_and_on_again(page: Page, server: LiveS
         expect(page).to_have_url(re.compile(rf"/pads\?of={ref}"))
     page.goto(f"/jobs/{job}/lift?of=Q1")
     assert not strip(page)["Lift"]
-    page.get_by_role("button", name="It is off already").click()
+    page.get_by_role("button", name="Already removed").click()
     assert strip(page)["Lift"]
     page.goto(f"/jobs/{job}/pieces")
     expect(page.get_by_text("Off: U1, C1, Q1")).to_have_count(0)
@@ -80,10 +80,10 @@ def test_three_parts_off_by_three_methods_and_on_again(page: Page, server: LiveS
     for ref in ways:
         assert not strip(page)["Pads"]
         page.goto(f"/jobs/{job}/pads?of={ref}")
-        expect(page.get_by_role("button", name="Do the pads at the bench")).to_be_visible()
+        expect(page.get_by_role("button", name="Clean the pads at the bench")).to_be_visible()
         came_off = page.locator("main").inner_text()
         assert ("removal alloy" in came_off) == (ref == "U1")  # the way is the part's own
-        page.get_by_role("button", name="Do the pads at the bench").click()
+        page.get_by_role("button", name="Clean the pads at the bench").click()
         by_key(page)
         page.goto(f"/jobs/{job}/pads?of={ref}")
     assert strip(page)["Pads"]
@@ -104,16 +104,16 @@ def test_three_parts_off_by_three_methods_and_on_again(page: Page, server: LiveS
     }
     page.goto(f"/jobs/{job}/look")
     expect(page.locator(".look-count")).to_contain_text("0 of 13")
-    page.get_by_role("button", name="Look, one key").click()
+    page.get_by_role("button", name="Inspect, one key").click()
     by_key(page)
     page.goto(f"/jobs/{job}/finish")
     expect(page.locator(".verdict")).to_contain_text("not proved yet")
-    expect(page.get_by_text("13 joints good at first, 0 after mends")).to_be_visible()
+    expect(page.get_by_text("13 joints good at first pass, 0 after touch-up")).to_be_visible()
     expect(
         page.get_by_text(re.compile("Heats: 2 × C1, U1; 1 × Q1|Heats: 2 × U1, C1; 1 × Q1"))
     ).to_be_visible()
     page.get_by_label("What would you do differently").fill("Less alloy.")
-    page.get_by_role("button", name="Into the logbook").click()
+    page.get_by_role("button", name="Save to the logbook").click()
     for said in ("board A, U1 removed, removal alloy", "pads of Q1", "C1 by iron"):
         expect(page.get_by_text(said).first).to_be_visible()
     page.goto(f"/jobs/{job}/pieces")
@@ -128,13 +128,13 @@ def test_two_boards_by_plate_and_air_and_a_part_by_iron(page: Page, server: Live
     job = opened(page, board, "", "build", pieces="A, B")
     page.goto(f"/jobs/{job}/place?side=top")
     page.get_by_role("button", name=re.compile("bench|one key", re.I)).first.click()
-    expect(page).to_have_url(re.compile("/pieces"))  # which one is on the bench?
-    expect(page.get_by_text("Which board is on the bench?")).to_be_visible()
+    expect(page).to_have_url(re.compile("/pieces"))  # which one are you working on?
+    expect(page.get_by_text("Which board are you working on?")).to_be_visible()
     heats = {"A": SourceKind.PLATE, "B": SourceKind.AIR}
     for number, (name, source) in enumerate(heats.items()):
         page.goto(f"/jobs/{job}/pieces")
         tile = page.locator(".tile", has_text=f"Board {name}")
-        tile.get_by_role("button", name="Take it in hand").click()
+        tile.get_by_role("button", name="Work on this one").click()
         expect(tile.get_by_text("in hand")).to_be_visible()
         assert not any(strip(page)[stage] for stage in ("Place", "Heat", "Look"))
         page.goto(f"/jobs/{job}/place?side=top")
@@ -158,7 +158,7 @@ def test_two_boards_by_plate_and_air_and_a_part_by_iron(page: Page, server: Live
         page.goto(f"/jobs/{job}/pieces")
         left_out = tile.locator(".bad")
         if number == 0:
-            expect(left_out).to_contain_text(f"Left out when placing: {first} (doubtful)")
+            expect(left_out).to_contain_text(f"Not placed: {first} (doubtful)")
             expect(tile).to_contain_text("2 of 3 placed, 2 soldered")
             page.goto(f"/jobs/{job}/finish")
             expect(page.locator("[aria-label='Not done']")).to_contain_text("orientation in doubt")
@@ -167,7 +167,7 @@ def test_two_boards_by_plate_and_air_and_a_part_by_iron(page: Page, server: Live
             expect(tile).to_contain_text("3 of 3 placed, 3 soldered")
             assert strip(page)["Heat"]
             page.goto(f"/jobs/{job}/look")
-            page.get_by_role("button", name="Look, one key").click()
+            page.get_by_role("button", name="Inspect, one key").click()
             by_key(page)
             page.goto(f"/jobs/{job}/finish")
             expect(page.get_by_text("13 joints good at first")).to_be_visible()

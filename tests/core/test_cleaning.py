@@ -131,7 +131,7 @@ def test_the_steps_name_what_to_spare_and_what_to_flush() -> None:
     assert [one.ref for one in hiding(PARTS, CleaningPlan(), Wash.ALCOHOL)] == ["U1"]
     steps = cleaning_steps(PARTS, CleaningPlan(paste=Flux.WATER), later=("J1",))
     titles = [one.title for one in steps]
-    assert titles[0] == "Board cold, nothing hot near"
+    assert titles[0] == "Board cold, nothing hot nearby"
     assert titles[1] == "Plug or tape J1, U9"
     assert titles.index("Warm water, brush, rinse twice") < titles.index(
         "Alcohol and brush, pass 1 of 3"

@@ -81,7 +81,7 @@ def _pads(name: str, beneath: tuple[float, float] | None, side: str, named: bool
 def test_a_pad_in_the_copper_under_a_leaded_part_is_its_own(
     name: str, side: str, named: bool
 ) -> None:
-    """Drawn with a pad beneath, called by the name without: hidden, and told. A test point in the
+    """Drawn with a exposed pad, called by the name without: hidden, and told. A test point in the
     middle, or a bare body, stays what it is.
     """
     plain = find_package(name)

@@ -137,7 +137,7 @@ def test_weight_sinks_a_part_and_solder_lifts_it() -> None:
 
 
 def volumes(share: float) -> tuple[float, float]:
-    """Solder under a 20-pad 4 x 4 mm part from 0.12 mm foil: the pad beneath printed to a share of
+    """Solder under a 20-pad 4 x 4 mm part from 0.12 mm foil: the exposed pad printed to a share of
     its area, edges one to one.
     """
     package = package_named("QFN-20_4x4")
@@ -152,7 +152,7 @@ def volumes(share: float) -> tuple[float, float]:
 
 
 def test_margin_of_a_leadless_part_falls_as_coverage_rises() -> None:
-    """Common practice: 50 to 80 % of the pad beneath.
+    """Common practice: 50 to 80 % of the exposed pad.
 
     The margin is positive near 55 %; where it turns negative is computed.
     """

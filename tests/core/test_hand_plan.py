@@ -307,7 +307,7 @@ def test_the_life_of_a_lot() -> None:
     assert lot.boards_left(0.5) == 160
     assert lot.opened_s == 14 * hour
     assert lot.findings(45 * hour) == ()
-    assert any("Out of the cold for 55 h" in said for said in lot.findings(85 * hour))
+    assert any("Out of the fridge for 55 h" in said for said in lot.findings(85 * hour))
     assert any("Past its date" in said for said in lot.findings(200 * 24 * hour))
     closed = Lot(
         id=1,

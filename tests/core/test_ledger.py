@@ -366,7 +366,7 @@ def test_what_a_touch_up_melts_counts_by_its_fault() -> None:
         ("C2", "1"): 2,
         ("C2", "2"): 2,
     }
-    assert sorted(bench.ledger.parts["U4"].bad()) == ["1", "3"]  # until they are looked at again
+    assert sorted(bench.ledger.parts["U4"].bad()) == ["1", "3"]  # until they are checked again
     bench.all(mends, "again U4.1", "again C2.", "again U4.3")
     assert bench.ledger.parts["U4"].bad() == []
     assert bench.ledger.parts["U4"].once_bad == {"1", "3"}  # the fault was there all the same

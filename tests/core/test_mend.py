@@ -72,13 +72,13 @@ def test_what_no_eye_sees_has_no_criteria_and_a_wrong_pin_is_told() -> None:
 def test_the_cause_with_the_worst_figure_stands_first() -> None:
     fat = causes(fault(Verdict.BRIDGE, 0.19, gap_mm=0.24, liquid_s=20.0))
     assert fat[0].says == "too much solder"
-    assert fat[0].figure == "1.9 times what the joint wants"
+    assert fat[0].figure == "1.9 times what the joint needs"
     long = causes(fault(Verdict.BRIDGE, 0.10, gap_mm=0.60, liquid_s=110.0))
     assert long[0].figure == "molten for 110 s"
     narrow = causes(fault(Verdict.BRIDGE, 0.10, gap_mm=0.13, liquid_s=10.0))
     assert narrow[0].figure == "gap 0.13 mm"
     cold = causes(fault(Verdict.OPEN, 0.10, tie="plane", liquid_s=0.4))
-    assert cold[0].figure == "its pin sits on a plane, molten for 0.4 s only"
+    assert cold[0].figure == "its pin is connected to a plane, molten for 0.4 s only"
     starved = causes(fault(Verdict.OPEN, 0.02, liquid_s=10.0))
     assert starved[0].says == "too little solder"
     assert [one.likely for one in (fat[0], long[0], narrow[0], cold[0], starved[0])] == [True] * 5

@@ -62,7 +62,7 @@ def test_several_numbers_in_a_field() -> None:
 
 
 def test_every_field_of_the_core_has_a_label_without_its_key() -> None:
-    """Names of fields in range tests: none reaches a page as it stands in the code."""
+    """Names of fields in range tests: none reaches a page as it is in the code."""
     root = Path(yellowfen.__file__).parent
     found = set()
     for path in root.rglob("*.py"):

@@ -150,7 +150,7 @@ def test_a_step_proves_its_joints() -> None:
     assert joints_of(step, BOARD) == ("D1.1", "D1.2", "U1.5")
     with pytest.raises(InvalidValue, match="no part or pin X9"):
         joints_named("X9", BOARD)
-    with pytest.raises(InvalidValue, match="say it in 1 to"):
+    with pytest.raises(InvalidValue, match="write 1 to"):
         FunctionStep(name="", expect="x")
 
 

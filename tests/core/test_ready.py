@@ -285,7 +285,7 @@ def test_the_light_side_first_and_what_would_fall(demo_board: Board) -> None:
     assert two_sides(both).first == "top"
     lead = replace(
         package_named("0603"), density_g_cm3=400.0
-    )  # one part that would fall counts for more than three shy of heat
+    )  # one part that would fall counts for more than three heat-sensitive
     lamps = board_of("LED_0603", "LED_0603", "LED_0603")
     weighty = replace(
         lamps,
@@ -431,7 +431,7 @@ def test_a_finish_is_met_and_kitting_happens_while_the_paste_warms() -> None:
     by_key = {one.task.key: one for one in found.tasks}
     assert by_key["kit"].end_s < by_key["warm"].end_s
     assert by_key["open"].start_s >= by_key["warm"].end_s
-    assert any(gap.waits_for == "Paste out of the cold, closed" for gap in found.gaps)
+    assert any(gap.waits_for == "Paste out of the fridge, closed" for gap in found.gaps)
 
 
 def test_a_late_start_says_what_goes_off() -> None:

@@ -610,7 +610,7 @@ def test_the_window_opens_with_the_last_joint_the_hidden_pad_too() -> None:
     window = lift_window(scene, seen, sure)
     pad = next(joint for joint in seen.joints if joint.pin == "21")
     assert window.last_pin == "21"
-    assert window.last_why == "the pad beneath"
+    assert window.last_why == "the exposed pad"
     assert pad.melt_end_s is not None
     assert window.opens.low is not None
     assert window.opens.low <= pad.melt_end_s * 1.3
@@ -626,7 +626,7 @@ def test_what_matters_decides_what_closes_it() -> None:
     assert board.closes_s is None
     assert board.safe
     assert part.leave_s is None or part.closes_s is None or part.leave_s >= part.closes_s
-    falls, passes = "C5 falls from underneath", "U1 passes its limit"
+    falls, passes = "C5 falls off the underside", "U1 passes its limit"
     harms = [(60.0, falls), (61.0, falls), *[(90.0 + n, passes) for n in range(9)], (None, "")]
     assert why_at(harms, 60.4) == falls  # what closes it, not what is commonest later
     assert why_at(harms, None) == ""
@@ -650,7 +650,7 @@ def test_window_and_search_count_only_what_harms_a_lift() -> None:
     asked = (scene, *(aimed_at_lift(scene, one) for one in (Matters.BOTH, Matters.BOARD)))
     solder, both, board = (window_column(one, Axis.OUTLET, 280.0, dwells).outcomes for one in asked)
     assert solder[-1].fate is Fate.HARM
-    assert "liquid for more than" in solder[-1].why
+    assert "molten for more than" in solder[-1].why
     assert both[-1].fate is not Fate.HARM  # liquid for long, and lifted at once
     rank = list(Fate)
     for place in range(len(dwells)):

@@ -97,11 +97,11 @@ def test_two_irons_free_an_eight_lead_so_with_both_rows_liquid_at_once() -> None
 
 @pytest.mark.xfail(
     strict=True,
-    reason="the model melts the pad beneath in about a second: its tips pass some 30 W each into a"
+    reason="the model melts the exposed pad in about a second: its tips pass some 30 W each into a"
     " perfect bead, and edge terminals of 6 mW/K feed the body; hands feed less, and later",
 )
 def test_two_irons_do_not_free_a_leadless_part_with_a_pad() -> None:
-    """Common practice: useless with a pad beneath (the rule of `ways_off` refuses it)."""
+    """Common practice: useless with a exposed pad (the rule of `ways_off` refuses it)."""
     assert by_two_irons(alone("QFN-20", plane=("21",))).all_liquid_s is None
 
 

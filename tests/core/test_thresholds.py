@@ -99,11 +99,11 @@ def test_more_parts_are_heated_twice_before_a_lens_is() -> None:
     )
     sides = two_sides(five)
     assert (sides.first, sides.second) == ("bottom", "top")
-    assert any("shy of heat" in why for why in sides.why)
+    assert any("heat-sensitive" in why for why in sides.why)
 
 
 def test_a_part_that_stays_solid_ends_the_salvage_at_its_limit() -> None:
-    """What never melts cannot be lifted off the plate, and cooks there all the same."""
+    """What never melts cannot be lifted the plate, and cooks there all the same."""
     waiting = [Waiting(ref=f"D{n}", liquid_s=20.0, limit_s=None) for n in range(6)]
     alone = harvest(waiting, part_s=5.0)
     assert len(alone.lifted) == 6

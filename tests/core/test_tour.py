@@ -158,7 +158,7 @@ def test_reach_grows_with_height() -> None:
 
 
 def test_a_search_only_gets_better_and_beats_its_beginnings(demo_board: Board) -> None:
-    """Three usual orders of one stop a part, dwells chosen as well, have more parts at risk."""
+    """Three usual orders of one stop a part, dwells chosen as well, have moreparts at risk."""
     targets = tuple(p.ref for p in demo_board.parts if p.side == "top" and p.ref[0] in "UCRQ")
     plan = HeatPlan(targets=targets, moves=usual_moves(targets))
     scene = settled(scene_of(demo_board, plan), Doubts())

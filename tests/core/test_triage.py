@@ -43,10 +43,10 @@ def flag(board: Board, ref: str, kind: FlagKind) -> Flag | None:
         ("BGA-64", FlagKind.HIDDEN, "balls"),
         ("CAN-6.3", FlagKind.HEAT_SHY, "235 °C"),
         ("SWITCH-6x6", FlagKind.HEAT_SHY, "iron only"),
-        ("CAN-6.3", FlagKind.HIDDEN, "pads beneath"),
+        ("CAN-6.3", FlagKind.HIDDEN, "pads underneath"),
         ("0603", FlagKind.DIRECTION, None),
-        ("SMA", FlagKind.DIRECTION, "way round"),
-        ("LED_0805", FlagKind.DIRECTION, "way round?"),
+        ("SMA", FlagKind.DIRECTION, "orientation"),
+        ("LED_0805", FlagKind.DIRECTION, "orientation?"),
         ("0603", FlagKind.MOISTURE, None),
         ("SOIC-8", FlagKind.MOISTURE, "moisture 3?"),
         ("CAN-8", FlagKind.WEIGHT, "heavy"),
@@ -136,7 +136,7 @@ def test_plane_pins_with_their_tie() -> None:
         FlagKind.PLANE,
     )
     assert found is not None
-    assert found.sentence.startswith("pin 21 on a plane through holes")
+    assert found.sentence.startswith("pin 21 on a plane through vias")
     assert (
         flag(
             patch(SketchedPart(ref="U1", package="QFN-20_4x4", x_mm=30, y_mm=20), plane=Plane.NO),
@@ -200,10 +200,10 @@ def test_advice_is_ordered_by_what_it_saves(demo_board: Board) -> None:
     assert {
         "Parts on both sides",
         "0402 and smaller",
-        "Half a millimetre and finer",
+        "Pitch of 0.5 mm and finer",
         "No printed mark",
     } <= titles
-    assert "Nothing to align a stencil by" not in titles  # it has four holes
+    assert "Nothing to align a stencil with" not in titles  # it has four holes
     second = next(one for one in advice if one.title == "Parts on both sides")
     assert (second.saves_min, len(second.refs)) == (SECOND_SIDE_MIN, 10)
 

@@ -78,7 +78,7 @@ def test_a_name_on_one_bare_pad_is_no_part_until_somebody_says_what_it_is() -> N
     board = read_board(silent, "attributes")
     assert [part.ref for part in board.parts if part.ref.startswith("H")] == []
     said = [one.sentence for one in board.findings if "no parts" in one.sentence]
-    assert said == ["H1, H2, H3, H4: one bare pad each, taken for holes or test points, no parts"]
+    assert said == ["H1, H2, H3, H4: one bare pad each, read as holes or test points, no parts"]
     (place,) = ((pad.x_mm, pad.y_mm) for pad in board.pads if pad.ref == "H2")
     by_package = Choices(parts={"H2": PartChoice(footprint="SOT-23")})
     by_pads = Choices(parts={"P1": PartChoice(name="H2")}, together={"P1": PadSet("top", (place,))})

@@ -176,7 +176,7 @@ def test_what_was_put_together_stays_and_keeps_its_name() -> None:
     assert {part.ref for part in again.parts} == renamed
     assert {pad.ref for pad in again.pads} == {pad.ref for pad in board.pads} - {one.ref} | {"R1"}
     said = [finding.sentence for finding in again.findings if finding.about == "R1"]
-    assert said == ["2 pads are its own, SOIC-8 has 8; the pads were believed"]
+    assert said == ["2 pads are its own, SOIC-8 has 8; the pads were used"]
 
 
 def test_openings_from_pads_are_a_little_smaller_and_only_where_none_are_drawn() -> None:

@@ -165,7 +165,7 @@ def test_refused_uploads_leave_nothing_behind(
 @pytest.mark.parametrize(
     ("rows", "said"),
     [
-        ("R1,6,5,nowhere\n", "set aside: line 2, column 4: side"),
+        ("R1,6,5,nowhere\n", "ignored: line 2, column 4: side"),
         ("R1,6,5,top\nR1,6,5,top\n", "line 3, column 1: R1 stands twice"),
         ("R1,6,5,top\nR2,six,5,top\n", "line 3, column 2: x &#39;six&#39; is not a number"),
     ],

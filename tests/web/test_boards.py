@@ -355,7 +355,7 @@ def test_a_proposed_part_is_named_on_the_plan(client: TestClient) -> None:
         if not name.endswith(".csv")
     }
     page = client.post("/boards", files=upload(files)).text
-    assert "were worked out of bare pads and have no name yet" in page
+    assert "were recognised from bare pads and have no name yet" in page
     proposed = board_of(client, 2).parts
     card = client.get(f"/boards/2/parts/{proposed[0].ref}").text
     assert "as printed beside it" in card

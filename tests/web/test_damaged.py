@@ -60,7 +60,7 @@ def test_a_damaged_record_is_told_and_the_rest_opens(
         assert "cannot be read" in told.text
         assert 'href="/damaged"' in told.text
     listed = client.get("/damaged").text
-    assert "Carry it out" in listed
+    assert "Save as a file" in listed
     row = listed.split(f'href="/damaged/{table}/')[1].split(".json")[0]
     assert text in client.get(f"/damaged/{table}/{row}.json").json()[column]
     client.post(f"/damaged/{table}/{row}/remove")

@@ -196,7 +196,7 @@ def test_the_same_question_is_answered_once_and_a_problem_is_said(
 
 
 def test_iron_seconds_are_asked_for_worked_out_and_kept(client: TestClient) -> None:
-    """Asked once, the answer stays with the job; a pin that is not there is told at once."""
+    """Questions, asked once, the answer stays with the job; a pin that is not there is told at once."""
     asleep(client)
     asked = "/api/jobs/1/iron?ref=U4&pin=1&tip_mm=1.6&set_c=340"
     tasks = [
@@ -361,7 +361,7 @@ def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) 
     assert like.name == "Second"
     assert like.flow_lpm is not None
     assert 2 < like.flow_lpm < 150
-    assert "The same heat with" in client.get("/bench/stations/1").text
+    assert "The same heat from" in client.get("/bench/stations/1").text
     carried = client.get("/api/jobs/1/carry/2", headers=JSON).json()
     assert carried["name"] == "Second"
     assert 2 < carried["flow_lpm"] < 150

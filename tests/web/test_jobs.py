@@ -185,7 +185,7 @@ def test_what_a_job_is_for_is_changed_without_loss_and_the_job_put_away_and_back
     [
         ({"purpose": "rework"}, "tap the parts"),
         ({"purpose": "rework", "parts": "U4 X99"}, "X99 is not on this board"),
-        ({"purpose": "paint"}, "say what the job is for"),
+        ({"purpose": "paint"}, "choose what the job is for"),
         ({"purpose": "build", "pieces": "900"}, "more than 200 boards"),
     ],
 )
@@ -244,7 +244,7 @@ def test_the_demo_has_a_past_made_as_a_user_would_make_it(furnished: Path, tmp_p
     page = client.get("/logbook").text
     assert "More flux there." in page
     assert "paste by hand" in page
-    assert "Calibrated: see" in client.get("/bench").text
+    assert "Calibrated: see what is known" in client.get("/bench").text
     connection.close()
 
 
@@ -406,7 +406,7 @@ def test_schedule_and_today_follow_the_runs(client: TestClient) -> None:
     done = {one.task.key for one in found.tasks if one.done}
     assert {"heat top 2", "place top 2", "paste top 2"} <= done
     assert not done & {"heat top 1", "place top 1", "look"}
-    assert "by hand are left" in client.get(f"/jobs/{job}/ready/when").text
+    assert "of work are left" in client.get(f"/jobs/{job}/ready/when").text
     assert f"/jobs/{job}" in client.get("/today").text
     bench_runs.undo_tap(connection, run, "solid")
     bench_runs.undo_tap(connection, run, "away")

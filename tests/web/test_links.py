@@ -148,7 +148,7 @@ def test_a_run_is_left_for_the_page_that_it_came_from(
 
 
 def test_what_is_anothers_or_over_is_not_changed(application: TestClient, folder: Path) -> None:
-    """A part in another job's bag, a tap of a finished run, whatever was put away."""
+    """A part in another job's bag, a tap of a finished run, whatever was archived."""
     connection = connect_existing(folder)
     bag = connection.execute("SELECT id, job_id, content FROM passport ORDER BY id").fetchone()
     other = next(one.id for one in jobs.rows(connection) if one.id != bag["job_id"])

@@ -73,8 +73,8 @@ def test_the_riskiest_come_first_and_what_no_eye_sees_stays_open(client: TestCli
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
     state = look_state(connection, job)
-    assert state.joints[0].ref == "U2"  # not seen to flow
-    assert "not seen to flow" in state.joints[0].why
+    assert state.joints[0].ref == "U2"  # not seen to melt
+    assert "not seen to melt" in state.joints[0].why
     hidden = [one.key for one in state.joints if one.hidden]
     assert hidden == ["U2.21"]
     page = client.get(f"/jobs/{job}/look").text

@@ -81,7 +81,7 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
             json={"key": f"m{number}", "cue": cue.key, "word": "as expected", "at_ms": number},
         )
     assert metered(connection, job).diagnosis.suspects == ()
-    assert standing(connection, job).says == "good after mends"
+    assert standing(connection, job).says == "good after touch-up"
     connection.close()
 
 

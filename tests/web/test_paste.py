@@ -109,10 +109,10 @@ def test_proposals_are_taken_undone_and_given_back(client: TestClient) -> None:
     client.post(PAGE, data={"foil": "0.15"})
     page = client.get(f"{PAGE}/openings").text
     assert "Narrow: TSSOP-20" in page
-    assert "Cut to home plates: 0603" in page
+    assert "Make home plates: 0603" in page
     client.post(f"{PAGE}/openings", data={"do": "take", "key": "U3: narrow"})
     page = client.get(f"{PAGE}/openings").text
-    assert "20 pads changed: 17 went wrong as drawn, 0 now." in page
+    assert "20 pads changed: 17 failed as drawn, 0 now." in page
     assert "Undo: narrow: U3" in page
     assert page.count('class="opening-was"') >= 20
     client.post(f"{PAGE}/openings", data={"do": "take", "key": ["R1: home plate\nR2: home plate"]})
@@ -166,7 +166,7 @@ def test_leadless_parts_are_shown_settling_in_all_three_ways(client: TestClient)
     assert "U2 from the side" in page
     assert "it settles level and touches" in page
     assert "4 open holes in the pad may drink" in page
-    assert "On mounds, by iron" in page
+    assert "On solder bumps, by iron" in page
     assert "dots</b> about" in page or "dot</b> about" in page
 
 
@@ -174,7 +174,7 @@ def test_weighing_teaches_the_factor_for_this_foil_and_paste_only(client: TestCl
     assert "79 mg" in client.get(PAGE).text
     forecast = int(
         client.get(f"{PAGE}/weigh")
-        .text.split(" mg are forecast on a board, top side")[0]
+        .text.split(" mg are predicted per board, top side")[0]
         .split(">")[-1]
     )
     client.post(
@@ -189,11 +189,11 @@ def test_weighing_teaches_the_factor_for_this_foil_and_paste_only(client: TestCl
         },
     )
     page = client.get(f"{PAGE}/weigh").text
-    assert "Prints carry" in page
-    share = int(page.split("Prints carry ")[1].split(" %")[0])
+    assert "Prints contain" in page
+    share = int(page.split("Prints contain ")[1].split(" %")[0])
     print_own = (
         0.08**2 / 5
-    )  # by hand: what was believed (1 ± 0.2) against five prints that differ by 8 % each
+    )  # by hand: what was known (1 ± 0.2) against five prints that differ by 8 % each
     assert share == pytest.approx(
         100 * (1 / 0.04 + 64 / forecast / print_own) / (1 / 0.04 + 1 / print_own), abs=1
     )
@@ -211,7 +211,7 @@ def test_weighing_teaches_the_factor_for_this_foil_and_paste_only(client: TestCl
         assert 'role="alert"' in reply.text
         assert f'value="{data["before"]}"' in reply.text
     client.post(f"{PAGE}/weigh/1/remove")
-    assert "Prints carry" not in client.get(f"{PAGE}/weigh").text
+    assert "Prints contain" not in client.get(f"{PAGE}/weigh").text
     assert client.post(f"{PAGE}/weigh/1/remove").status_code == 404
 
 
@@ -235,7 +235,7 @@ def test_prints_are_logged_counted_and_booked_on_the_lot(client: TestClient) -> 
     for found in ("good", "good", "smeared"):
         client.post(f"{PAGE}/prints", data={"found": found, "wiped": "1", "side": "top"})
     page = client.get(f"{PAGE}/weigh").text
-    assert "2 of 3 prints good: the true share lies between 21 and 94 % (95 %)" in page
+    assert "2 of 3 prints good: the true share is between 21 and 94 % (95 %)" in page
     assert "3 times" in page
     assert "print, Refit the storage chip U4" in client.get("/bench/materials").text
     client.post(f"{PAGE}/prints", data={"found": "undo"})
@@ -252,7 +252,7 @@ def test_what_mixes_is_kept_and_told(client: TestClient) -> None:
         data={"pad_finish": "tin-lead, levelled", "part_finish": "tin", "left_over": "nothing"},
     )
     page = client.get(f"{PAGE}/mixing").text
-    assert "Do not solder like this: bismuth meets lead" in page
+    assert "Do not solder this combination: bismuth meets lead" in page
     assert "<b>Bi</b>" in page
     assert (
         client.post(
@@ -295,7 +295,7 @@ def test_stencil_or_hand_by_the_users_own_times(client: TestClient) -> None:
     assert said() == ("With a stencil", "With")
     client.post(f"{PAGE}/hand", data=times)
     assert said() == ("By hand", "Without")
-    assert "A stencil takes less from" in client.get(f"{PAGE}/hand").text
+    assert "A stencil is quicker from" in client.get(f"{PAGE}/hand").text
     for wrong_time in ({"dot_s": "0"}, {"panel": "0.5"}, {"boards": "-1"}, {"set_up_min": "nan"}):
         reply = client.post(f"{PAGE}/hand", data={**times, **wrong_time})
         assert reply.status_code == 422
@@ -340,7 +340,7 @@ def test_pad_by_pad_has_more_steps(client: TestClient) -> None:
 def test_materials_are_kept_by_taps(client: TestClient) -> None:
     page = client.get("/bench/materials").text
     assert "Bench syringe" in page
-    client.post("/bench/materials/1/tap", data={"kind": "out of the cold"})
+    client.post("/bench/materials/1/tap", data={"kind": "out of the fridge"})
     assert "since 20" in client.get("/bench/materials").text
     client.post("/bench/materials/1/tap", data={"kind": "used", "grams": "2,5"})
     assert "31 g" in client.get("/bench/materials").text
@@ -443,7 +443,7 @@ def test_boards_are_printed_by_one_key_and_bad_prints_done_anew(client: TestClie
         return [(one.found, one.repeated) for one in prints_of(connection, job)]
 
     now = tap(1, "print 1", "smeared")["cues"][0]
-    assert now["set_up"] == "Wipe the board off with alcohol, let it dry; the foil too"
+    assert now["set_up"] == "Wipe the board off with alcohol, let it dry; the stencil too"
     assert now["left"] == "2 to go, tried once"
     assert log() == [("smeared", False)]
     tap(2, "print 1", "good")

@@ -120,7 +120,7 @@ def test_put_away_and_brought_back_and_seen_from_the_next_job_of_the_board(
     picture = kept(client, job, "printed")
     clicked(client, picture, "printed")
     gone = client.post(f"/pictures/{picture}/remove")
-    assert "Bring it back" in gone.text
+    assert "Restore it" in gone.text
     assert client.get(f"/pictures/{picture}").status_code == 404
     assert client.get(f"/pictures/{picture}.jpg").status_code == 404
     assert client.post(f"/pictures/{picture}/remove", data={"back": "yes"}).status_code == 200

@@ -1,4 +1,4 @@
-"""Washing, power and function over HTTP: said, gone through at the bench, standing in Finish; what
+"""Washing, power-up and function over HTTP: said, gone through at the bench, standing in Finish; what
 fails accuses; what was heated since speaks no more.
 """
 
@@ -40,7 +40,7 @@ def test_function_steps_stand_until_the_part_is_heated_again(client: TestClient)
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, heat).job_id
     page = f"/jobs/{job}/function"
-    assert "What does it do when it works?" in client.get(page).text
+    assert "What does the board do when it works?" in client.get(page).text
     refused = client.post(page)
     assert refused.status_code == 409
     for name, joints in (("Write and read", "U4"), ("Program", "U1")):
@@ -120,7 +120,7 @@ def test_a_fault_teaches_the_next_board_by_one_press(client: TestClient) -> None
     job = stored.get(connection, run).job_id
     marked(client, job, "U4", "4", "lean")
     page = client.get(f"/jobs/{job}/mend").text
-    assert "Keep for the next board" in page
+    assert "Save for the next board" in page
     form = {"seen": "U4 pin 4: lean", "change": "a wider opening there"}
     assert "on the list" in client.post(f"/jobs/{job}/mend/lessons", data=form).text
     client.post(f"/jobs/{job}/mend/lessons", data=form)

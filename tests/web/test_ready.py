@@ -75,7 +75,7 @@ def test_ways_are_proposed_chosen_and_refused(client: TestClient) -> None:
     assert 'class="own">yours' in page
     refused = client.post(READY, data={"do": "way", "way": "iron, joint by joint", "ref": "U2"})
     assert refused.status_code == 409
-    assert "an iron does not reach what lies under the body" in refused.text
+    assert "an iron does not reach pads under the body" in refused.text
     client.post(READY, data={"do": "way", "way": "", "ref": "U1"})
     assert 'class="own">yours' not in client.get(READY).text
     client.post(READY, data={"do": "way", "way": "iron, joint by joint", "package": "SOIC-8"})
@@ -142,7 +142,7 @@ def test_sides_hanging_and_heats(client: TestClient) -> None:
 
 def test_the_schedule_moves_with_what_is_done_and_goes_to_a_calendar(client: TestClient) -> None:
     page = client.get(f"{READY}/when").text
-    assert "Paste out of the cold, closed" in page
+    assert "Paste out of the fridge, closed" in page
     assert "usual rule" in page
     form = {
         "do": "plan",
@@ -232,7 +232,7 @@ def test_minutes_have_intervals_and_say_where_from(client: TestClient) -> None:
     page = client.get(f"{READY}/minutes").text
     assert "four times in five between" in page
     assert "reference times, common practice" in page
-    assert "What one part less would save" in page
+    assert "What one part fewer would save" in page
 
 
 def test_the_order_beats_the_bill_and_takes_exceptions(client: TestClient) -> None:
@@ -400,7 +400,7 @@ def test_the_command_line_says_the_same(
     assert {one["ref"]: one["way"] for one in plan["techniques"]}["U2"] == "mounds, hot air"
     assert plan["sides"]["first"] == "bottom"
     assert plan["order"]["top"]["turns"] == 2
-    assert plan["schedule"][0]["task"] == "Paste out of the cold, closed"
+    assert plan["schedule"][0]["task"] == "Paste out of the fridge, closed"
     assert cli.main(["order", "1", "--json", "--data", str(tmp_path)]) == 0
     order = json.loads(capsys.readouterr().out)
     assert len(order["steps"]) == 36
@@ -432,7 +432,7 @@ def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestCl
         in page
     )
     for need, name in zip(
-        needs, ("on its own track", "on spokes", "solid in a plane"), strict=True
+        needs, ("on a track", "thermal relief", "solid on a plane"), strict=True
     ):
         assert f"<b>{need:.1f} s</b><span>{name}</span>" in page
     assert "Work it out" in usual
@@ -452,7 +452,7 @@ def ordering(client: TestClient, job: int, side: str) -> int:
 def test_a_large_board_is_ordered_by_the_worker_and_the_order_is_kept(
     client: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Asked once, told how far it is, there after a restart too; a job changed meanwhile asks anew."""
+    """Questions, asked once, told how far it is, there after a restart too; a job changed meanwhile asks anew."""
     monkeypatch.setattr(ready, "LARGE", 0)
     monkeypatch.setattr(tasks, "TOLD_EVERY_S", 0.0)
     asleep(client)

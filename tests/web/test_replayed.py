@@ -180,11 +180,11 @@ def agree(bench: Bench, said: Said) -> None:
     state = look.look_state(bench.connection, bench.job)
     first, mended = (
         int(one)
-        for one in re.search(r"(\d+) joints? good at first, (\d+) after", said.finish).groups()  # type: ignore[union-attr]
+        for one in re.search(r"(\d+) joints? good at first pass, (\d+) after", said.finish).groups()  # type: ignore[union-attr]
     )
     bad, unseen = (
         int(found[1]) if (found := re.search(rf"(\d+) {words}", said.finish)) else 0
-        for words in ("bad", "not looked at")
+        for words in ("bad", "not inspected")
     )
     stale = sum(one.pin != "" and one not in state.fresh for one in state.marks)
     seen = {one.key for one in state.joints if not one.hidden}

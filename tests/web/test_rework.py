@@ -72,7 +72,7 @@ def taps(connection, run: int, *keys: str, first_ms: int = 1_000_000) -> None:  
 def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     job = opened(client, purpose="rework", parts="U4", pieces="red dot")
     survey = client.get(f"/jobs/{job}/survey").text
-    for said in ("Power first", "lies beneath", "Asked once", "tiny part"):
+    for said in ("Power first", "lies beneath", "Questions, asked once", "tiny part"):
         assert said in survey
     answers = {"of": "U4", "solder": "leaded", "power": "battery out, capacitors discharged"}
     assert "Power first" not in client.post(f"/jobs/{job}/survey", data=answers).text
@@ -107,7 +107,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     assert now().moved() == list(along[:1])
     assert "<b>Off</b>: U4" in client.get(f"/jobs/{job}/pieces").text
     page = page_of(client, f"/jobs/{job}/pads")
-    assert "Take off with" in page
+    assert "Remove solder with" in page
     level = client.post(f"/jobs/{job}/survey", data={"of": "U4", "want": "level"})
     assert level.url.path == f"/jobs/{job}/pads"
     assert stored_paste.paste_plan_of(connection, job).left_over == "leaded solder"
@@ -119,7 +119,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     assert "epoxy" in page_of(client, f"/jobs/{job}/pads")
     assert stages_behind(connection, jobs.get(connection, job)) >= {"survey", "lift", "pads"}
     refit = client.get(f"/jobs/{job}/refit").text
-    assert "lifted off" in refit
+    assert "lifted" in refit
     assert "old solder, flux, hot air" in refit
     client.post(f"/jobs/{job}/refit/heat")
     assert not jobs.get(connection, job).plan.lifts
@@ -127,7 +127,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     taps(connection, on, "start", "move 2", "flowed U4", "away", "solid")
     assert (now().removed(), by_part(now().pads)["U4"]) == ([], 2)
     tries = rework.attempts(connection, jobs.get(connection, job), "U4")
-    assert [one.did for one in tries] == ["lifted off", "pads cleaned", "heated on"]
+    assert [one.did for one in tries] == ["lifted", "pads cleaned", "heated on"]
     client.get(f"/jobs/{job}/lift")
     off = bench_runs.start_heat(connection, job)
     taps(connection, off, "start", "move 2", "lifted U4", "away", "solid")
@@ -208,7 +208,7 @@ def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> N
         "lift_mm": "0,04",
     }
     page = client.post(f"/jobs/{job}/legs/{one.id}", data=form).text
-    assert "Ready to go on again" in page
+    assert "Ready to reuse" in page
     assert kept.get_passport(connection, one.id).passport.lift_mm == 0.04
     build = opened(client, purpose="build")
     assert "bag 7" in client.get(f"/jobs/{build}/ready/kit").text
@@ -222,7 +222,7 @@ def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> N
     kept.keep_passport(
         connection, one.id, replace(kept.get_passport(connection, one.id).passport, heats=5)
     )
-    assert "Not again: 5 heats" in client.get(f"/jobs/{job}/legs").text
+    assert "Not reusable: 5 heats" in client.get(f"/jobs/{job}/legs").text
     client.post(f"/jobs/{job}/legs/{one.id}", data={"do": "used"})
     assert stages_behind(connection, jobs.get(connection, job)) >= {"legs", "refit"}
     client.post(f"/jobs/{job}/legs/{one.id}", data={"do": "remove"})
@@ -427,7 +427,7 @@ def test_a_lift_says_what_comes_last_and_never_sends_the_heat_away_before() -> N
     assert lift is not None
     assert away is not None
     assert lift.due_s == 52.0  # surely liquid, not the middle
-    assert "Pin 4 (on a plane) comes last" in lift.mind
+    assert "Pin 4 (on a plane) melts last" in lift.mind
     assert away.due_s is not None
     assert away.due_s >= 52.0
     assert "do not pull" in lift.late

@@ -96,7 +96,7 @@ def test_moves_at_different_places_are_kept_rehearsed_and_followed(
     answer = planned(client, plan, targets=FOUR, moves=TOUR_MOVES, absent=["J1", "U4"])
     assert [stop["refs"] for stop in answer["stops"]] == [["U4", "C9"], ["Q2", "R10"]]
     assert answer["stops"][0]["began_s"] == 0
-    assert "comes last" in answer["stops"][0]["watch"]
+    assert "melts last" in answer["stops"][0]["watch"]
     assert "J1" not in answer["parts"]
     hostile = plan | {
         "targets": FOUR,

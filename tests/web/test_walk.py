@@ -148,12 +148,12 @@ def agree(walk: Walk) -> None:
     mends = walk.find("/jobs/J/ready/minutes", r"About ([\d.]+) parts? a board to mend")
     assert mends is not None
     assert mends[1] == ways[2]
-    by_hand = walk.find("/jobs/J/ready/when", r"([\d.]+) min of it by hand")
+    by_hand = walk.find("/jobs/J/ready/when", r"([\d.]+) min of it your work")
     in_all = walk.find("/jobs/J/ready/minutes", r"([\d.]+) min for \d+ board")
     assert in_all is not None
     if by_hand is not None:  # of a build that is begun it says what is left
         assert by_hand[1] == in_all[1]
-    dry = walk.find("/jobs/J/clean", r"Wash it; dry (.+?) before power")
+    dry = walk.find("/jobs/J/clean", r"Wash the board, then dry it for (.+?) before power")
     dries = walk.find("/jobs/J/ready/when", r" Dry ([\d.]+) min")
     if dry is not None and dries is not None:
         assert dry[1] == minutes_said(float(dries[1]))
@@ -167,7 +167,7 @@ def agree(walk: Walk) -> None:
         assert foil.groups() == drawn.groups()
     elif drawn is not None:
         assert drawn[1] == "0"
-    cold = walk.find("/jobs/J/paste/fixture", r"(\d+) min out of the cold|([\d.]+) h out of")
+    cold = walk.find("/jobs/J/paste/fixture", r"(\d+) min out of the fridge|([\d.]+) h out of")
     when = walk.find("/jobs/J/ready/when", r"(\d+) min coldest spot|([\d.]+) h coldest spot")
     if cold is not None and when is not None:
         assert cold.groups() == when.groups()

@@ -181,7 +181,7 @@ def test_an_import_that_throws_ends_with_a_sentence_and_the_next_is_read(
     monkeypatch.undo()
     failed = imports.get(connection, first)
     assert (failed.state, failed.board_id) == ("failed", None)
-    assert "went wrong on our side" in failed.said
+    assert "failed in the program" in failed.said
     assert taken(connection).id == second
 
 

@@ -19,7 +19,7 @@ REFUSED = (
         lambda connection: mark_joints(connection, JOB, [FoundMark("U4", "1", Verdict.GOOD)]),
     ),
     Refusal(
-        "has no mark of a look", NotFound, lambda connection: take_back(connection, JOB, "U4", "1")
+        "has no inspection mark", NotFound, lambda connection: take_back(connection, JOB, "U4", "1")
     ),
 )
 

@@ -16,7 +16,7 @@ REFUSED = (
     ),
     Refusal("wrong", Refused, lambda connection: start_mending(connection, JOB)),
     Refusal(
-        "choose openings or warm",
+        "choose apertures or preheat",
         InvalidValue,
         lambda connection: prevent(connection, JOB, "U4", "pray"),
     ),

@@ -53,7 +53,7 @@ def run_rehearse(given: argparse.Namespace) -> None:
             low, mid, high, stop = (
                 "never" if at is None else f"{at:.1f} s" for at in list(one.values())[1:]
             )
-            print(f"         {one['ref']} flows at {mid} ({low} to {high}); stop by {stop}")
+            print(f"         {one['ref']} melts at {mid} ({low} to {high}); stop by {stop}")
     for warning in result.warnings:
         print(f"         ! {warning}")
 
@@ -82,7 +82,7 @@ def run_window(given: argparse.Namespace) -> None:
     )
     best = window.calmest
     print(
-        f"calmest: {best.setting:g}, {best.dwell_s:g} s ({best.sigmas:.1f} sigma, then {best.binds})"
+        f"most margin: {best.setting:g}, {best.dwell_s:g} s ({best.sigmas:.1f} sigma, then {best.binds})"
         if best
         else "no safe pair in this map"
     )
@@ -118,7 +118,7 @@ def run_calibrate(given: argparse.Namespace) -> None:
     print(found.sentence)
     for one in found.findings:
         print(
-            f"  {one.name}: {one.after:.3g} {one.unit} ({one.low:.3g} to {one.high:.3g}){'' if one.found else '  not told apart'}"
+            f"  {one.name}: {one.after:.3g} {one.unit} ({one.low:.3g} to {one.high:.3g}){'' if one.found else '  not distinguishable'}"
         )
 
 
@@ -134,7 +134,7 @@ def run_tour(given: argparse.Namespace) -> None:
         else:
             seen = found.walk
             print(
-                f"{len(seen.stops)} stops, {seen.total_s:.0f} s, {len(seen.at_risk)} parts at risk",
+                f"{len(seen.stops)} stops, {seen.total_s:.0f} s, {len(seen.at_risk)}parts at risk",
                 file=sys.stderr,
                 flush=True,
             )
@@ -151,7 +151,7 @@ def run_tour(given: argparse.Namespace) -> None:
             f" {move.circle_mm:g} mm, {move.seconds:.0f} s ({low or 0:.0f} to {late}); {stop.watch}"
         )
     for one in tour.left:
-        print(f"     by iron, on afterwards: {one.ref}, {one.why}")
+        print(f"     by iron, fitted afterwards: {one.ref}, {one.why}")
     print(f"{tour.walk.total_s:.0f} s in all")
 
 

@@ -72,7 +72,7 @@ def run_test_plan(given: argparse.Namespace) -> None:
         return
     for one in plan.probes:
         print(f"{one.here:>8} to {one.there:<8} {one.expect}{'; ' + one.says if one.says else ''}")
-    print(f"{len(plan.probes)} probes; {len(plan.unproved)} joints no meter proves")
+    print(f"{len(plan.probes)} probes; {len(plan.unproved)} joints not provable by meter")
 
 
 def run_measure(given: argparse.Namespace) -> None:
@@ -102,4 +102,4 @@ def run_measure(given: argparse.Namespace) -> None:
     if answer["print"]:
         print(answer["print"]["says"])
     for one in answer["look_again"]:
-        print(f"look again {one['says']}")
+        print(f"inspect again {one['says']}")

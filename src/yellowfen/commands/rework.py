@@ -65,7 +65,7 @@ def _way_said(way: WayOff) -> str:
     """A way off in one line."""
     if not way.possible:
         return f"not {way.way}: {way.why_not}"
-    word = "hands need" if way.at_least else "all liquid at"
+    word = "by hand" if way.at_least else "all molten at"
     liquid = "" if way.all_liquid_s is None else f", {word} {way.all_liquid_s:.0f} s"
     loose = f", loose: {', '.join(way.loose)}" if way.loose else ""
     return (
@@ -77,7 +77,7 @@ def run_lift(given: argparse.Namespace) -> None:
     """When a part may be lifted. Raises InvalidValue for a file that solders."""
     asked = read_file(read_bytes(given.file), RehearsalIn)
     if asked.goal != "lift":
-        raise InvalidValue("goal", 'this file solders; write "goal": "lift" to take parts off')
+        raise InvalidValue("goal", 'this file solders; write "goal": "lift" to remove parts')
     scene = to_scene(asked)
     seen = rehearse(scene)
     window = lift_window(scene, seen, sureness(scene, Doubts(), seen))
@@ -88,7 +88,7 @@ def run_lift(given: argparse.Namespace) -> None:
     print(f"last: pin {window.last_pin} of {window.last_ref}, {window.last_why}")
     for one in window.comes_along:
         print(
-            f"comes along: {one.ref} in {100 * one.share:.0f} %{', and falls' if one.falls else ''}"
+            f"loosens too: {one.ref} in {100 * one.share:.0f} %{', and falls' if one.falls else ''}"
         )
 
 
@@ -105,7 +105,7 @@ def run_pads(given: argparse.Namespace) -> None:
         print_json({"of": given.of} | pads_json(plan))
         return
     for pad in plan.pads:
-        does = f"{pad.wick_mm:.2f} mm of wick" if pad.wick_mm else f"{pad.wire_mm:.1f} mm of wire"
+        does = f"{pad.wick_mm:.2f} mm of solder wick" if pad.wick_mm else f"{pad.wire_mm:.1f} mm of wire"
         seconds = "not by this tip" if pad.seconds is None else f"{pad.seconds:.1f} s"
         print(
             f"pin {pad.pin:>4}: {pad.left_mm3:.3f} mm³ left, {does}, {seconds}{'; ' + pad.says if pad.says else ''}"

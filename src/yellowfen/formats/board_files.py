@@ -212,7 +212,7 @@ def _with_openings(
     if openings or not choices.openings_from_pads:
         return joined, openings
     printed, made = openings_from_pads(joined.pads)
-    said = f"{counted(len(made), 'opening was', 'openings were')} made from the pads, since no layer draws any"
+    said = f"{counted(len(made), 'aperture was', 'apertures were')} made from the pads, since no layer draws any"
     remarks.append(Finding("paste", said))
     return replace(joined, pads=tuple(printed)), made
 

@@ -24,8 +24,8 @@ OPENINGS_LESS_MM = constant(
     0.05,
     "mm",
     mark=Mark.COMMON_PRACTICE,
-    source="openings a little smaller than their pads all round",
-    affects="openings made from pads where no paste layer is there",
+    source="apertures a little smaller than their pads on all sides",
+    affects="apertures made from pads where there is no paste layer",
 )
 _SIDES = (
     ("top", Role.COPPER_TOP, Role.MASK_TOP, Role.PASTE_TOP),
@@ -205,11 +205,11 @@ def _say_odd_openings(pieces: Sequence[Polygon], role: Role, found: FileSet) -> 
     """Openings without ground, which are left out, and rings, whose middle no foil would hold."""
     empty = sum(piece.area < SMALLEST_OPENING_MM2 for piece in pieces)
     if empty:
-        said = f"{counted(empty, 'opening')} without any area left out"
+        said = f"{counted(empty, 'aperture')} without any area left out"
         found.findings.append(Finding(str(role), said))
     rings = sum(len(piece.interiors) > 0 and piece.area >= SMALLEST_OPENING_MM2 for piece in pieces)
     if rings:
-        said = f"{counted(rings, 'opening is a ring', 'openings are rings')}, whose middle nothing would hold in the foil; cut each into parts with webs between"
+        said = f"{counted(rings, 'aperture is a ring', 'apertures are rings')}, whose middle nothing would hold in the stencil; divide each with webs"
         found.findings.append(Finding(str(role), said))
 
 
@@ -243,7 +243,7 @@ def _mask_openings(found: FileSet, role: Role, board: Polygon) -> list[Polygon] 
     pieces = polygons_of(picture)
     if any(piece.area > 0.6 * board.area and len(piece.interiors) > 3 for piece in pieces):
         found.findings.append(
-            Finding(str(role), "it draws the mask, not its openings; it was turned round")
+            Finding(str(role), "it draws the mask, not its openings; it was inverted")
         )
         pieces = polygons_of(board.difference(picture))
     return pieces

@@ -403,7 +403,7 @@ def _placements_from_names(
     )
     if marks:
         one_each = "one bare pad each" if len(marks) > 1 else "one bare pad"
-        said = f"{_named_few(marks)}: {one_each}, taken for holes or test points, no parts"
+        said = f"{_named_few(marks)}: {one_each}, read as holes or test points, no parts"
         remarks.append(Finding("parts", said))
     return [
         _from_its_pads(each, groups[each.ref], seen.lands) for each in bare if each.ref not in marks

@@ -103,7 +103,7 @@ def read_files(
                 rows: list[UnreadableFile] = []
                 found.placements += read_placements(data, name, columns, rows)
                 found.findings += [
-                    Finding(name, f"{_bare(one)} (row left out)") for one in rows[:MOST_ROWS_TOLD]
+                    Finding(name, f"{_bare(one)} (row ignored)") for one in rows[:MOST_ROWS_TOLD]
                 ]
             elif guesses[name].role is Role.BILL:
                 found.bill |= {line.ref: line for line in read_bill(data, name, columns)}
@@ -118,7 +118,7 @@ def read_files(
         raise problems[0]
     _read_drills(files, guesses, layers, found, problems)
     _settle(guesses, layers, found)
-    found.findings += [Finding(one.file, f"set aside: {_bare(one)}") for one in problems]
+    found.findings += [Finding(one.file, f"ignored: {_bare(one)}") for one in problems]
     _sort(guesses, layers, found)
     return found
 

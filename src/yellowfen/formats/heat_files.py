@@ -145,7 +145,7 @@ def calibrate_file(text: str | bytes) -> Calibration:
         if given.melt_tests or given.seen:
             raise InvalidValue(
                 "log",
-                "give a log or melt tests, not both; fit one, then the other with the doubts it leaves",
+                "give a log or melt tests, not both; fit one, then the other with the uncertainties that are left",
             )
         probes = tuple(
             Thermocouple(one.x_mm, one.y_mm, tuple(one.readings_c), Side(one.side))

@@ -52,7 +52,7 @@ def stencil_drawing(
     in_range("margin_mm", margin_mm, 5, 200, "mm")
     found: list[Opening] = [one for one in board.openings if one.side == side]
     if not found:
-        raise InvalidValue("side", f"there are no openings on the {side} side")
+        raise InvalidValue("side", f"there are no apertures on the {side} side")
     turned = (side == "bottom") != mirrored
 
     def laid(points: tuple[Point, ...]) -> tuple[Point, ...]:

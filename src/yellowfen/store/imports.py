@@ -160,5 +160,5 @@ def cancel(connection: sqlite3.Connection, import_id: int) -> None:
     """Give an import up; its copy of the files goes. One that has ended stays as it is."""
     with atomic(connection):
         if work.state_of(connection, import_id) in work.OPEN:
-            work.set_state(connection, import_id, work.CANCELLED, "given up; nothing was stored")
+            work.set_state(connection, import_id, work.CANCELLED, "stopped; nothing was stored")
             connection.execute("DELETE FROM board_import_file WHERE work_id = ?", (import_id,))

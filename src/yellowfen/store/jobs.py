@@ -253,7 +253,7 @@ def set_pieces(connection: sqlite3.Connection, job_id: int, names: Sequence[str]
 def take_piece(connection: sqlite3.Connection, job_id: int, piece_id: int | None) -> None:
     """Take one of the job's pieces in hand, or all alike (None). Raises NotFound for another's."""
     if piece_id is not None and piece_id not in {p.id for p in pieces_of(connection, job_id)}:
-        raise NotFound(f"this job has no piece {piece_id}")
+        raise NotFound(f"this job has no board {piece_id}")
     connection.execute(
         "UPDATE job SET piece_id = ?, all_alike = ? WHERE id = ?",
         (piece_id, int(piece_id is None), job_id),

@@ -108,7 +108,7 @@ def check(connection: sqlite3.Connection, work_id: int, owner: str) -> None:
         "SELECT 1 FROM work WHERE id = ? AND owner = ? AND state = 'working'", (work_id, owner)
     ).fetchone()
     if row is None:
-        raise Lost("the work was taken over or given up meanwhile")
+        raise Lost("the work was taken over or stopped meanwhile")
 
 
 def tell(connection: sqlite3.Connection, work_id: int, owner: str, said: str) -> None:
@@ -118,7 +118,7 @@ def tell(connection: sqlite3.Connection, work_id: int, owner: str, said: str) ->
         (said, work_id, owner),
     )
     if not cursor.rowcount:
-        raise Lost("the work was taken over or given up meanwhile")
+        raise Lost("the work was taken over or stopped meanwhile")
 
 
 def moved_on(connection: sqlite3.Connection, work_id: int) -> None:

@@ -56,7 +56,7 @@ def _answer(
 def unforeseen(request: Request, error: Exception) -> Response:
     """The page for what nobody foresaw: logged, with the log's mark."""
     mark = logged(error, request.url.path)
-    said = f"Something went wrong on our side; nothing was changed. The log has it under {mark}."
+    said = f"The program failed; nothing was changed. The log has it under {mark}."
     return _answer(request, 500, said)
 
 
@@ -97,7 +97,7 @@ def add_error_pages(app: FastAPI) -> None:
     def too_far(request: Request, error: OverflowError) -> Response:
         if "SQLite INTEGER" not in str(error):
             return unforeseen(request, error)
-        return _answer(request, 404, "There is nothing under so large a number.")
+        return _answer(request, 404, "There is nothing with so large a number.")
 
     @app.exception_handler(UnicodeEncodeError)
     def no_text(request: Request, error: UnicodeEncodeError) -> Response:

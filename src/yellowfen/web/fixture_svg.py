@@ -39,7 +39,7 @@ def fixture_svg(board: Board, found: Fixture, side: str) -> Markup:
         (places["bottom"][0], found.scraps[3][1][1] + 30.0, "scrap"),
     ]
     named.append(
-        (hx + hw * 0.8, hy + hh / 2, "hinge: tape the foil here")
+        (hx + hw * 0.8, hy + hh / 2, "hinge: tape the stencil here")
         if hw > hh
         else (hx + hw / 2, hy + hh / 2, "hinge")
     )

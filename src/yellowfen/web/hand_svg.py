@@ -83,7 +83,7 @@ def stencil_chart(weighed: StencilOrHand, boards: int) -> Markup:
         f'<text x="{at(n, 0).split(",")[0]}" y="168" text-anchor="middle">{n}</text>'
         for n in sorted({1, max(1, most // 2), most})
     )
-    said = f"Minutes of paste, parts and mends for {counted(boards, 'board')}: {weighed.by_hand(boards):.0f} by hand, {weighed.with_stencil(boards):.0f} with a stencil"
+    said = f"Minutes of paste, parts and touch-ups for {counted(boards, 'board')}: {weighed.by_hand(boards):.0f} by hand, {weighed.with_stencil(boards):.0f} with a stencil"
     return Markup(
         f'<svg class="even-chart" viewBox="0 0 400 176" role="img" aria-label="{said}">'
         f'<path class="axis" d="M44,150H388M44,150V14"/><text x="40" y="20" text-anchor="end">{top:.0f}</text><text x="40" y="153" text-anchor="end">0</text>'

@@ -108,7 +108,7 @@ def coverage_bar(one: Leadless) -> Markup:
         f'<text x="{x(share):.1f}" y="52" text-anchor="{"start" if share == 0 else "end" if share == _BAR_TO else "middle"}">{100 * share:.0f}</text>'
         for share in (0, 0.25, 0.5, 0.75, 1.0, 1.25, 1.5)
     )
-    said = f"{100 * one.coverage:.0f} % printed; {f'{100 * least:.0f} to {100 * most:.0f} % works, aim {100 * aim:.0f} %' if works else 'no amount works with edges like these'}"
+    said = f"{100 * one.coverage:.0f} % printed; {f'{100 * least:.0f} to {100 * most:.0f} % works, aim {100 * aim:.0f} %' if works else 'no amount works with these edge joints'}"
     return Markup(
         f'<svg class="coverage-bar" viewBox="-4 -2 408 58" role="img" aria-label="{said}"><rect class="room" x="0" y="14" width="400" height="20"/>{good}{limit}{target}{here}{ticks}</svg>'
     )

@@ -20,13 +20,13 @@ from yellowfen.web.plan_svg import opening_path, plan_svg
 from yellowfen.workflows.paste import PasteState
 
 LEAVES = (
-    ("", "Foil"),
-    ("/openings", "Openings"),
-    ("/leadless", "Leadless"),
+    ("", "Stencil"),
+    ("/openings", "Apertures"),
+    ("/leadless", "Leadless parts"),
     ("/hand", "By hand"),
     ("/weigh", "Weigh"),
-    ("/mixing", "Mixing"),
-    ("/fixture", "Fixture"),
+    ("/mixing", "Alloy mix"),
+    ("/fixture", "Print set-up"),
 )
 PRINTED_LEAVES = ("", "/openings", "/leadless", "/weigh", "/fixture")
 SIGNS = {"fails": "×", "bridges": "=", "lean": "–", "fat": "+", "mind": "", "good": ""}

@@ -21,7 +21,7 @@ def beneath_drawn(board: Board, side: str, refs: frozenset[str]) -> Markup:
         turn = part.rotation_deg if part.side == "top" else -part.rotation_deg
         found.append(
             f'<rect class="beneath" x="{-half_x:.2f}" y="{-half_y:.2f}" width="{2 * half_x:.2f}" height="{2 * half_y:.2f}"'
-            f' transform="translate({part.x_mm:.2f},{part.y_mm:.2f}) rotate({turn:.1f})"><title>{escape(part.ref)}, beneath</title></rect>'
+            f' transform="translate({part.x_mm:.2f},{part.y_mm:.2f}) rotate({turn:.1f})"><title>{escape(part.ref)}, on the underside</title></rect>'
         )
     return Markup("".join(found))
 

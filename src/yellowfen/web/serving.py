@@ -67,7 +67,7 @@ def _door(port: int) -> socket.socket:
     except OSError as problem:
         door.close()
         raise Refused(
-            f"port {port} cannot be had ({problem.strerror}); choose another: PORT=8471 make demo, or yellowfen serve --port 8471"
+            f"port {port} cannot be used ({problem.strerror}); choose another: PORT=8471 make demo, or yellowfen serve --port 8471"
         ) from None
     return door
 

@@ -130,7 +130,7 @@ def start_dotting(connection: sqlite3.Connection, job_id: int, side: str) -> int
     state = ready_state(connection, job_id)
     plan = dot_plan(connection, state, side, ordered=True)
     if not plan.steps:
-        raise Refused(f"nothing on the {side} side takes paste by hand")
+        raise Refused(f"nothing on the {side} side gets paste by hand")
     return bench_runs.add(connection, job_id, plan, side=side)
 
 
@@ -140,7 +140,7 @@ def start_printing(connection: sqlite3.Connection, job_id: int, side: str) -> in
     """
     state = paste_state(connection, job_id)
     if not any(one.side == side for one in state.board.openings):
-        raise Refused(f"the stencil has no openings on the {side} side")
+        raise Refused(f"the stencil has no apertures on the {side} side")
     job, found = state.job, fixture_of(connection, job_id, side)
     names = (
         (job.piece.name,)
@@ -246,7 +246,7 @@ def note_line(
     Raises InvalidValue for a line not in the kit.
     """
     if key not in {line.key for line in kit_lines(connection, ready_state(connection, job_id))}:
-        raise InvalidValue("line", f"{key[:60]!r} is not in this kit")
+        raise InvalidValue("line", f"{key[:60]!r} is not in this kit list")
     if found and found not in {str(one) for one in KitAnswer}:
         raise InvalidValue("found", f"{found[:20]!r} is not one of {', '.join(KitAnswer)}")
     if len(instead) > 120 or len(where or "") > 80:

@@ -196,7 +196,7 @@ def read_import_as(
     """
     one, files = imports.get(connection, import_id), imports.files_of(connection, import_id)
     if not files:
-        raise NotFound("the files of this set are not kept any more; bring them in again")
+        raise NotFound("the files of this set are not kept any more; add them again")
     unknown = set(roles) - set(files)
     if unknown:
         raise InvalidValue("file", f"{sorted(unknown)[0][:80]} is not one of this set's files")
@@ -265,7 +265,7 @@ def work_import(connection: sqlite3.Connection, one: imports.Import) -> None:
         _failed(connection, one, str(problem))
     except Exception as problem:  # whatever it is, the imports behind it must not wait for ever
         mark = logged(problem, f"import {one.id}")
-        said = f"reading {one.name} went wrong on our side and nothing was stored; leave out a file at a time to find which (the log has it under {mark})"
+        said = f"reading {one.name} failed in the program and nothing was stored; leave out a file at a time to find which (the log has it under {mark})"
         _failed(connection, one, said)
 
 
@@ -522,7 +522,7 @@ def make_openings(connection: sqlite3.Connection, board_id: int) -> None:
     Raises Refused where it has openings.
     """
     if boards.get(connection, board_id).openings:
-        raise Refused("this board has stencil openings already")
+        raise Refused("this board has stencil apertures already")
     choices = pinned(
         boards.source_of(connection, board_id).choices, boards.get(connection, board_id)
     )
@@ -558,7 +558,7 @@ def choose_columns(
         raise NotFound(f"{file} is not a table of this board")
     kept = {field: index for field, index in columns.items() if field in FIELDS and index >= 0}
     if "ref" not in kept:
-        raise InvalidValue("ref", "say which column names the parts")
+        raise InvalidValue("ref", "choose which column names the parts")
     doubled = next(
         (field for field, index in kept.items() if list(kept.values()).count(index) > 1), None
     )
@@ -699,7 +699,7 @@ def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -
     source, before = boards.source_of(connection, board_id), boards.get(connection, board_id)
     if source.sketch is not None:
         raise Refused(
-            "this board was sketched by hand and has no files; bring the files in as a board of their own"
+            "this board was sketched by hand and has no files; add the files as a new board"
         )
     fresh, _ = unpacked(uploads, before.name, before.thickness_mm)
     files = {**source.files, **fresh}

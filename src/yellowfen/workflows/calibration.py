@@ -145,7 +145,7 @@ def plate_melt_test(
     """
     tool = tools.get(connection, tool_id)
     if not isinstance(tool.content, HotPlate):
-        raise InvalidValue("tool", "a melt test on scrap is for a plate")
+        raise InvalidValue("tool", "a melt test on scrap is for a hot plate")
     scene = _on_tool(tool, scrap, alloy, 300.0, ambient_c)
     found = from_times(
         [MeltTest(scene, "dot", seconds, "melt test on the plate")],
@@ -168,7 +168,7 @@ def _on_tool(tool: Tool, scrap: Scrap, alloy: str, seconds: float, ambient_c: fl
     )
     deed = Deed.PLATE if isinstance(tool.content, HotPlate) else Deed.OVEN
     if not isinstance(tool.content, (HotPlate, Oven)):
-        raise InvalidValue("tool", "only a plate or an oven is calibrated here")
+        raise InvalidValue("tool", "only a hot plate or an oven is calibrated here")
     return replace(dummy, source=tool.content, moves=(Move(deed=deed, seconds=seconds),))
 
 
@@ -195,7 +195,7 @@ def log_test(
     """
     times, columns = read_log(name, data)
     if not places_mm:
-        raise InvalidValue("places", "say where on the board each probe sat, x and y in mm")
+        raise InvalidValue("places", "enter where on the board each probe was, x and y in mm")
     if len(places_mm) > len(columns):
         raise InvalidValue(
             "places",
@@ -258,7 +258,7 @@ def _logged(
         tool = tools.get(connection, tool_id)
         scene = _on_tool(tool, scrap, _LOGGED_ALLOY, heated_s, ambient_c)
         return scene, tool_doubts(connection, tool_id)
-    raise InvalidValue("station", "say which station or tool was logged")
+    raise InvalidValue("station", "choose which station or tool was logged")
 
 
 def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
@@ -279,10 +279,10 @@ def from_runs(connection: sqlite3.Connection, station_id: int) -> int:
         as_run = replace(plan, moves=moves_as_run(plan, run.taps))
         scene = scene_as_laid(boards.get(connection, run.board_id), as_run)
         for ref, at in known:
-            tests.append(MeltTest(scene, ref, (at,), f"{ref} flowed in run {run.id}"))
+            tests.append(MeltTest(scene, ref, (at,), f"{ref} melted in run {run.id}"))
     if not tests:
         raise InvalidValue(
-            "runs", "no run of this station has an 'it flowed' tap yet; run one at the bench first"
+            "runs", "no run with this station has a 'melted' tap yet; run one at the bench first"
         )
     found = from_times(tests[:12], believed(stations.get(connection, station_id)))
     said = f"{len(tests[:12])} tap{'s' if len(tests) > 1 else ''} of real runs"

@@ -121,7 +121,7 @@ def keep_heat_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) 
         plan = replace(plan, absent=tuple(ref for ref in plan.absent if ref in known))
     if plan.lifts and plan.tour:
         raise InvalidValue(
-            "moves", "a lift has one place: give each place of the board a heat of its own"
+            "moves", "a removal has one place: make a heat for each place"
         )
     if plan.targets:
         scene_of(board, plan)
@@ -280,7 +280,7 @@ def sureness_of(
         if kept.given_up != given_up:
             raise Refused("the server is being stopped")
         if not waited_for():
-            raise Refused("nobody waits for this answer any more")
+            raise Refused("this answer is no longer needed")
         if jobs.get(connection, job.id).plan != job.plan:
             raise Changed("the settings were changed meanwhile; ask again")
 

@@ -43,7 +43,7 @@ def reckon(connection: sqlite3.Connection, job_id: int, question: Question) -> s
     if question.what is QuestionKind.PADS:
         return json.dumps(melts_by_tie(connection, job, ref))
     if question.iron is None:
-        raise InvalidValue("iron", "say which tip touches")
+        raise InvalidValue("iron", "choose the tip")
     if question.what is QuestionKind.CARD:
         state = ready_state(connection, job_id)
         return json.dumps(card_need(connection, state, ref, question.iron))

@@ -34,7 +34,7 @@ from yellowfen.workflows.paste import keep_paste_plan, paste_state
 from yellowfen.workflows.ready import ReadyState, ready_state, warming
 from yellowfen.workflows.rework import answers_of
 
-OFF, ON, FIRST = "Off", "On again", "First side"
+OFF, ON, FIRST = "Off", "Refit", "First side"
 _NAMES = {Purpose.BUILD: "Build", Purpose.REWORK: "Rework", Purpose.SALVAGE: "Salvage from"}
 MOST_PIECES = 200
 
@@ -279,18 +279,18 @@ def beside_ways(connection: sqlite3.Connection, job: Job) -> str:
     said = []
     if iron := sorted(heated - mine):
         said.append(
-            f"Ways solders {listed(iron, 6)} otherwise, and this heat has {'it' if len(iron) == 1 else 'them'} still"
+            f"Methods solders {listed(iron, 6)} differently, but this heat still includes {'it' if len(iron) == 1 else 'them'}"
         )
     if left := sorted((mine & side) - heated):
         said.append(
-            f"{listed(left, 6)} {'is' if len(left) == 1 else 'are'} pasted and in no heat of this face"
+            f"{listed(left, 6)} {'is' if len(left) == 1 else 'are'} pasted but in no heat of this side"
         )
     on_plate = any(state.way(ref).chosen.way in PLATE_WAYS for ref in here.targets)
     if here.source is SourceKind.AIR and _counts_on_plate(state, here):
-        said.append("Ways counts on a hot plate, this heat on air")
+        said.append("Methods plans a hot plate, this heat hot air")
     if here.source is SourceKind.PLATE and not on_plate:
         said.append(
-            "Ways counts on hot air, this heat on a plate: minutes and odds there are those of air"
+            "Methods plans hot air, this heat a hot plate: minutes and odds there are for hot air"
         )
     return "; ".join(said)
 

@@ -66,7 +66,7 @@ def _stop(connection: sqlite3.Connection, work_id: int) -> None:
 
 _SEARCH = WorkKind(
     duty=HEAT,
-    given_up="it ended its worker three times and is given up; change a setting and ask again",
+    given_up="it crashed three times and was stopped; change a setting and ask again",
     cancel=_stop,
 )
 KINDS = {
@@ -77,18 +77,18 @@ KINDS = {
     ORDER: _SEARCH,
     IRON: WorkKind(
         duty=HEAT,
-        given_up="it ended its worker three times and is given up; choose another tip or setting",
+        given_up="it crashed three times and was stopped; choose another tip or setting",
         cancel=_stop,
         short=True,
     ),
     imports.KIND: WorkKind(
         duty=IMPORTS,
-        given_up="reading it ended the reader three times, so it is given up; nothing was stored",
+        given_up="reading it crashed three times, so it was stopped; nothing was stored",
         cancel=imports.cancel,
     ),
     REREAD: WorkKind(
         duty=IMPORTS,
-        given_up="reading it again ended the reader three times; it stays as it was",
+        given_up="reading it again crashed three times; it stays as it was",
         cancel=_keep_unread,
     ),
 }

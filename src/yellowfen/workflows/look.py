@@ -340,7 +340,7 @@ def start_looking(connection: sqlite3.Connection, job_id: int) -> int:
     """
     state = look_state(connection, job_id)
     if state.run is None:
-        raise Refused("nothing was soldered in this job yet, so there is no joint to look at")
+        raise Refused("nothing was soldered in this job yet, so there is no joint to inspect")
     plan = look_plan(state, {(one.ref, one.pin) for one in state.fresh})
     for begun in bench_runs.looks(connection, state.run.id)[:1]:
         if not begun.taps and begun.plan != plan:
@@ -406,7 +406,7 @@ def take_back(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -
     part = ledger_now(connection, jobs.get(connection, job_id)).parts.get(ref)
     mark = part.marks.get(pin) if part else None
     if mark is None or bench_runs.get(connection, mark.run).kind is not LOOK:
-        raise NotFound(f"{ref[:40]} pin {pin[:20]} has no mark of a look")
+        raise NotFound(f"{ref[:40]} pin {pin[:20]} has no inspection mark")
     now = int(time.time() * 1000)
     tap(connection, mark.run, Tap(key=uuid4().hex, cue=f"{ref}.{pin}", word="not yet", at_ms=now))
 
@@ -537,7 +537,7 @@ def start_meter(connection: sqlite3.Connection, job_id: int) -> int:
     found = metered(connection, job_id)
     if not found.plan.probes:
         raise Refused(
-            "no nets are known for these parts: read a netlist or copper layers with the board, or type them in Function"
+            "no nets are known for these parts: read a netlist or copper layers with the board, or type them in Power-up"
         )
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id

@@ -173,7 +173,7 @@ def _marked(connection: sqlite3.Connection, job_id: int, ref: str, pin: str) -> 
     for one in mend_state(connection, job_id, reckoned=False).bad:
         if (one.fault.ref, one.fault.pin) == (ref, pin):
             return one.fault
-    raise NotFound(f"nothing is marked as wrong at {ref[:40]} pin {pin[:20]}")
+    raise NotFound(f"no defect is marked at {ref[:40]} pin {pin[:20]}")
 
 
 def _touches(
@@ -231,7 +231,7 @@ def start_mending(connection: sqlite3.Connection, job_id: int) -> int:
         if all((one.fault.ref, one.fault.pin) in known for one in found.bad):
             return found.run.id
     if not found.bad:
-        raise Refused("nothing is marked as wrong: look at the joints first")
+        raise Refused("no defect is marked: inspect the joints first")
     sides = {part.ref: part.side for part in found.look.board.parts}
     first = sides[found.bad[0].fault.ref]
     steps = tuple(
@@ -284,7 +284,7 @@ class Standing:
             return "not done yet"
         if self.unseen or self.left or self.to_show or not (self.passed or self.does):
             return "not proved yet"
-        return "good after mends" if self.mended else "good at first pass"
+        return "good after touch-up" if self.mended else "good at first pass"
 
 
 def standing(connection: sqlite3.Connection, job_id: int) -> Standing:
@@ -366,7 +366,7 @@ def presses(connection: sqlite3.Connection, job_id: int, bad: Sequence[Bad]) -> 
         state = paste_state(connection, job_id)
         proposed = {one.ref: str(one.kind) for one in proposals(state)}
         found |= {
-            one.name: f"change {one.fault.ref}’s openings: {proposed[one.fault.ref]}"
+            one.name: f"change the apertures of {one.fault.ref}: {proposed[one.fault.ref]}"
             for one in bad
             if wanted.get(one.name) == "openings" and one.fault.ref in proposed
         }
@@ -384,14 +384,14 @@ def prevent(connection: sqlite3.Connection, job_id: int, ref: str, press: str) -
         state = paste_state(connection, job_id)
         keys = [one.key for one in proposals(state) if one.ref == ref]
         if not keys:
-            raise Refused(f"no better opening is proposed for {ref[:40]}: change it in Openings")
+            raise Refused(f"no better aperture is proposed for {ref[:40]}: change it in Apertures")
         take(connection, job_id, keys)
-        return f"the openings of {ref} are changed; take it back in Openings"
+        return f"the apertures of {ref} are changed; undo it in Apertures"
     if press != "warm":
-        raise InvalidValue("press", "choose openings or warm")
+        raise InvalidValue("press", "choose apertures or preheat")
     plan = jobs.get(connection, job_id).plan
     if not _warmable(plan):
-        raise Refused("the heat in hand is not one of hot air in moves: change it in Heat")
+        raise Refused("this heat is not hot air with moves: change it in Heat")
     first = plan.moves[0]
     if first.deed is Deed.WARM:
         moves = (replace(first, seconds=first.seconds + LONGER_S), *plan.moves[1:])

@@ -149,7 +149,7 @@ def take(connection: sqlite3.Connection, job_id: int, keys: list[str]) -> Change
         gone = [key for key in keys if key not in found]
         if gone or not keys:
             raise Refused(
-                f"{gone[0][:60]} is not proposed any more; look again"
+                f"{gone[0][:60]} is not proposed any more; load the page again"
                 if gone
                 else "choose at least one proposal"
             )
@@ -173,7 +173,7 @@ def give_back_all(connection: sqlite3.Connection, job_id: int) -> None:
         held = standing(stored.steps_of(connection, job_id))
         if held:
             stored.add_step(
-                connection, job_id, ChangeStep("all openings as drawn", (), tuple(held))
+                connection, job_id, ChangeStep("all apertures as drawn", (), tuple(held))
             )
 
 
@@ -211,12 +211,12 @@ def weigh(
     Raises InvalidValue without a side that has openings.
     """
     if sides not in ("top", "bottom", "both"):
-        raise InvalidValue("sides", "say whether top, bottom or both were printed")
+        raise InvalidValue("sides", "choose whether top, bottom or both were printed")
     with atomic(connection):
         state = paste_state(connection, job_id)
         expected = expected_mg(state, sides)
         if expected <= 0:
-            raise InvalidValue("sides", "there are no stencil openings on that side to weigh")
+            raise InvalidValue("sides", "there are no stencil apertures on that side to weigh")
         stored.add_weighing(
             connection,
             job_id,

@@ -90,7 +90,7 @@ class PictureOnBoard:
     def fit(self) -> PictureFit:
         """The fit; raises Refused without one."""
         if self.work.fit is None:
-            raise Refused("lay the board over the picture first: two places at least")
+            raise Refused("align the board with the picture first: at least two places")
         return self.work.fit
 
     def part(self, ref: str) -> BoardPart:
@@ -371,7 +371,7 @@ def take_verdicts(connection: sqlite3.Connection, picture_id: int, ref: str) -> 
     found = laid(connection, picture_id)
     seen = part_seen(connection, found, ref)
     if not seen.measured or seen.doubt:
-        raise Refused(seen.doubt or f"lay {ref} on the picture first: nothing was measured yet")
+        raise Refused(seen.doubt or f"fit {ref} to the picture first: nothing was measured yet")
     wrong = [one for one in seen.joints if one.verdict]
     marks = [FoundMark(ref, "", Verdict.SKEWED)] if wrong else []
     mark_joints(connection, found.row.job_id, marks)

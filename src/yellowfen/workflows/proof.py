@@ -63,7 +63,7 @@ class ProofState:
 
 
 def _powered(one: FirstPower) -> str:
-    return f"Read {one.supply}" if one.comes_from else f"First power: {one.supply}"
+    return f"Read {one.supply}" if one.comes_from else f"First power-up: {one.supply}"
 
 
 @asked_once
@@ -200,7 +200,7 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
     if wrong:
         suspects = test.diagnosis.suspects
         said = suspects[0][0].says if suspects else wrong[0]
-        raise Refused(f"no power yet: by meter {said}. Touch it up and measure again first")
+        raise Refused(f"do not power up yet: the meter test found that {said}. Touch it up and measure again first")
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id
     lines = [
@@ -210,7 +210,7 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
             for n, one in enumerate(found.proof.steps, 1)
         ),
     ]
-    plan = CheckPlan(name=FUNCTION, lines=tuple(lines), closing="It does what it should.")
+    plan = CheckPlan(name=FUNCTION, lines=tuple(lines), closing="The board does what it should.")
     return bench_runs.add(connection, job_id, plan)
 
 
@@ -221,10 +221,10 @@ def _power_lines(found: ProofState) -> list[CheckLine]:
             CheckLine(
                 here="supply",
                 there=found.ground,
-                title="First power, its current limited",
+                title="First power-up, current limited",
                 name="Power",
-                expect="no more current than it should draw, nothing gets warm",
-                mind=f"limit at {LEAST_MA:.0f} mA at first; over it: off at once",
+                expect="no more current than it should draw, nothing gets hot",
+                mind=f"limit at {LEAST_MA:.0f} mA at first; at the limit: switch off at once",
             )
         ]
     return [
@@ -236,7 +236,7 @@ def _power_lines(found: ProofState) -> list[CheckLine]:
             expect=rail.expects,
             mind=""
             if rail.comes_from
-            else f"limit at {rail.limit_ma:.0f} mA ({', '.join(rail.why) or 'the least'}); over it: off at once",
+            else f"limit at {rail.limit_ma:.0f} mA ({', '.join(rail.why) or 'the least'}); at the limit: switch off at once",
         )
         for rail in found.power
     ]

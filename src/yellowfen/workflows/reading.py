@@ -152,7 +152,7 @@ def _settled(answer: bytes, at: str, files: Files) -> str:
         raise error_of(json.loads(content))
     if kind == UNFORESEEN:
         mark = logged_text(content.decode(errors="replace"), f"reading {at}")
-        said = f"reading it went wrong on our side and nothing was changed; leave this file out, or export it again (the log has it under {mark})"
+        said = f"reading it failed in the program and nothing was changed; leave this file out, or export it again (the log has it under {mark})"
         raise UnreadableFile(at, said)
     seconds = seconds_for(files)
     said = f"took more than {seconds} s or 1 GB to read, which no board of this size needs, so it was given up and nothing was changed; leave this file out, or export it again"

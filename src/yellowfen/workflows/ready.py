@@ -157,7 +157,7 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     job = paste.job
     bench = bench_tools(connection, paste.board)
     if job.purpose is not Purpose.BUILD:
-        bench = replace(bench, stencil=False)  # nobody prints on a board that carries its parts
+        bench = replace(bench, stencil=False)  # a board with its parts on cannot be printed
     wishes = replace(plan.ways(), left=left_to_iron(job))
     sides = two_sides(paste.board)
     for _ in range(MOST_TURNS):
@@ -178,7 +178,7 @@ def ready_state(connection: sqlite3.Connection, job_id: int) -> ReadyState:
     else:  # ways and sides swap each other for ever: the sides that the ways were chosen for
         sides = two_sides(paste.board, chosen.ways, second=asked)
     if job.purpose is not Purpose.BUILD:
-        said = "nobody prints on a board that carries its parts"
+        said = "a board with its parts on cannot be printed"
         chosen = replace(chosen, stencil_why=said, weighed=None)
     return ReadyState(
         paste=paste,
@@ -238,10 +238,10 @@ def choose_way(
     if way:
         offers = [offer for one in parts for offer in one.offers if offer.way == way]
         if not offers:
-            raise InvalidValue("way", f"{way[:40]!r} is no way to solder")
+            raise InvalidValue("way", f"{way[:40]!r} is not a method of soldering")
         refused = next((offer.refused for offer in offers if offer.refused), "")
         if refused:
-            raise Refused(f"{ref or package}: {way} is out of the question: {refused}")
+            raise Refused(f"{ref or package}: {way} is not possible: {refused}")
     plan = stored.ready_plan_of(connection, job_id)
     by_part, by_package = dict(plan.way_parts), dict(plan.way_packages)
     chosen = by_part if ref else by_package
@@ -574,9 +574,9 @@ _STAGES = {
     "heat": "Heat",
     "iron": "By iron",
     "late iron": "By iron",
-    "look": "Look, clean, test",
-    "clean": "Look, clean, test",
-    "test": "Look, clean, test",
+    "look": "Inspect, clean, test",
+    "clean": "Inspect, clean, test",
+    "test": "Inspect, clean, test",
     "mend": "Mend",
 }
 

@@ -48,8 +48,8 @@ class RefitWay:
 
 
 _LEVELLED = {
-    JointKind.CHIP: "a bump on each land, tacky flux, air from straight above: the joint stays thick",
-    JointKind.GULL_WING: "old solder drawn level, fresh flux, air down both rows alike",
+    JointKind.CHIP: "a solder bump on each land, tacky flux, hot air from straight above: the joint stays thick",
+    JointKind.GULL_WING: "old solder levelled, fresh flux, hot air along both rows equally",
 }
 
 
@@ -101,9 +101,9 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
 
 
 _NAMES = {
-    Way.PRINT_AIR: "a stencil of this part, hot air",
+    Way.PRINT_AIR: "a stencil for this part, hot air",
     Way.DOTS_AIR: "dots or dabs, hot air",
-    Way.MOUNDS_AIR: "mounds, paste in the middle, hot air",
+    Way.MOUNDS_AIR: "solder bumps, paste in the middle, hot air",
 }
 
 
@@ -113,17 +113,17 @@ def _says(way: Way, package: Package, by_line: bool) -> str:
     """
     if way is Way.DOTS_AIR:
         if not by_line:
-            return "paste on each pad by itself, as By hand shows it"
+            return "paste on each pad separately, as By hand shows"
         if package.pitch_mm <= 0.8 + 1e-6:
-            return "a line along the row, as By hand shows it: about half of them bridge"
+            return "a line along the row, as By hand shows: about half of them bridge"
         return (
-            "a line along the row, as By hand shows it: it throws balls that have to be brushed off"
+            "a line along the row, as By hand shows: it leaves solder balls that must be brushed off"
         )
     if way is Way.MOUNDS_AIR:
-        return "warm the board first: mounds by a cool iron do not melt on spokes and planes"
+        return "preheat the board: a cool iron does not melt solder on planes"
     if way is Way.PRINT_AIR:
-        return "openings less what screws and ground areas want free; peel it off, or leave it under as a known spacer"
-    return "tack, look at all sides, then the rest"
+        return "apertures without what screws and ground areas keep free; peel it off, or leave it under the part as a spacer"
+    return "tack, check all sides, then the rest"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -178,7 +178,7 @@ def take_refit_heat(connection: sqlite3.Connection, job_id: int) -> None:
     if place is None:
         targets = job.parts or job.plan.targets
         plan = replace(job.plan, goal=Goal.SOLDER, targets=targets, moves=usual_moves(targets))
-        jobs.choose_heat(connection, job_id, jobs.add_heat(connection, job_id, "On again", plan))
+        jobs.choose_heat(connection, job_id, jobs.add_heat(connection, job_id, "Refit", plan))
     else:
         jobs.choose_heat(connection, job_id, place.id)
 

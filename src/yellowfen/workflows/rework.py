@@ -406,7 +406,7 @@ def _heat_for(connection: sqlite3.Connection, job: Job, ref: str, plan: HeatPlan
         jobs.keep_heat(connection, same.id, plan)
         return same.id
     _without(connection, job, plan.targets)
-    return jobs.add_heat(connection, job.id, f"Off, {ref}"[:80], plan)
+    return jobs.add_heat(connection, job.id, f"Remove {ref}"[:80], plan)
 
 
 def _without(connection: sqlite3.Connection, job: Job, refs: Sequence[str]) -> None:
@@ -484,7 +484,7 @@ def removal_of(connection: sqlite3.Connection, job: Job, ref: str) -> RemovalRun
     """
     way = answers_of(connection, job, ref).way
     if way not in BY_HAND:
-        raise Refused(f"choose in Survey how {ref} comes off: {', '.join(sorted(BY_HAND))}")
+        raise Refused(f"choose in Survey how to remove {ref}: {', '.join(sorted(BY_HAND))}")
     return removal_run(ref, OffWay(way), _settings(connection, job, ref, way))
 
 
@@ -657,7 +657,7 @@ def mixes(connection: sqlite3.Connection, job_id: int, one: Salvaged) -> str:
     found = reactions(state.paste.alloy, plan.pad_finish, finish, plan.left_over)
     if not found or found[0].weight < 2:
         return ""
-    return f"its legs are {finish}: {found[0].title[:1].lower()}{found[0].title[1:]}; {found[0].remedy}"
+    return f"its leads are {finish}: {found[0].title[:1].lower()}{found[0].title[1:]}; {found[0].remedy}"
 
 
 def salvaged(connection: sqlite3.Connection, job_id: int | None = None) -> list[Salvaged]:
@@ -819,7 +819,7 @@ def _attempt(run: BenchRun, ref: str) -> Attempt | None:
     did = (
         "pads cleaned"
         if pads
-        else ("lifted off" if ref in run.lifted else "not lifted")
+        else ("lifted" if ref in run.lifted else "not lifted")
         if run.lifting
         else "by iron"
         if run.kind is IRON

@@ -157,7 +157,7 @@ def carry_out(
         _end(connection, task, work.FAILED, str(problem))
     except Exception as problem:  # whatever it is, the work behind it must not wait for ever
         mark = logged(problem, f"task {task.id}")
-        said = f"this went wrong on our side; change a setting and ask again (the log has it under {mark})"
+        said = f"this failed in the program; change a setting and ask again (the log has it under {mark})"
         _end(connection, task, work.FAILED, said)
     else:
         if done:
@@ -296,7 +296,7 @@ def _asked_tour(connection: sqlite3.Connection, job: Job, wish: TourWish) -> str
     """
     if job.plan.lifts:
         raise InvalidValue(
-            "tour", "a lift has one place: give each place of the board a heat of its own"
+            "tour", "a removal has one place: make a heat for each place"
         )
     later = ready_state(connection, job.id).by_iron if job.purpose is Purpose.BUILD else ()
     absent = tuple(sorted({*job.plan.absent, *later} - {*job.plan.targets}))

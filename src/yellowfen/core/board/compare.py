@@ -48,7 +48,7 @@ def _board(old: Board, new: Board) -> Iterator[BoardChange]:
             yield BoardChange(
                 "board",
                 "copper",
-                f"copper {layer.layer}: {was:.0f} mm² before, {layer.area_mm2:.0f} mm² now, so heat spreads otherwise",
+                f"copper {layer.layer}: {was:.0f} mm² before, {layer.area_mm2:.0f} mm² now, so heat spreads differently",
             )
     if len(old.holes) != len(new.holes):
         yield BoardChange(
@@ -76,13 +76,13 @@ def _parts(old: Board, new: Board) -> Iterator[BoardChange]:
         yield BoardChange(
             "board",
             "moved",
-            f"most parts moved together by {dx:+.2f} mm across and {dy:+.2f} mm up; each part's own move is told beyond that",
+            f"most parts moved together by {dx:+.2f} mm across and {dy:+.2f} mm up; only further moves are listed",
         )
     for ref in sorted(before.keys() - now.keys(), key=_order):
         yield BoardChange(
             ref,
             "gone",
-            f"{before[ref].package.name} {before[ref].value}".strip() + " is not there any more",
+            f"{before[ref].package.name} {before[ref].value}".strip() + " is gone",
         )
     for ref in sorted(now.keys() - before.keys(), key=_order):
         yield BoardChange(
@@ -116,7 +116,7 @@ def _part(old: BoardPart, new: BoardPart, dx: float, dy: float) -> Iterator[str]
     if len(old.package.lands) != len(new.package.lands):
         yield f"{counted(len(old.package.lands), 'pad')} before, {len(new.package.lands)} now"
     elif abs(now - was) > LAND_SHARE * was:
-        yield f"pads of {was:.2f} mm² before, {now:.2f} mm² now: it wants another amount of paste"
+        yield f"pads of {was:.2f} mm² before, {now:.2f} mm² now: it needs another amount of paste"
 
 
 def _order(ref: str) -> tuple[str, int, str]:

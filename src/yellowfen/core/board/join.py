@@ -204,7 +204,7 @@ def _take_pad_beneath(ref: str, work: _Work) -> None:
     work.owner[index] = (ref, land.pin)
     whole = with_lands(with_exposed_pad(package), (*package.lands, land))
     work.parts[ref] = replace(part, package=whole)
-    said = f"a pad lies under it that {package.name} has not: taken for an exposed pad, soldered and out of sight"
+    said = f"a pad lies under it that {package.name} does not have: read as an exposed pad, soldered and hidden"
     work.findings.append(Finding(ref, said))
 
 
@@ -258,7 +258,7 @@ def _already_named(
                 moved.append(placed.ref)
                 placed = seated
         if package and package.lands and len(package.lands) != len(mine):
-            said = f"{counted(len(mine), 'pad is', 'pads are')} its own, {package.name} has {len(package.lands)}; the pads were believed"
+            said = f"{counted(len(mine), 'pad is', 'pads are')} its own, {package.name} has {len(package.lands)}; the pads were used"
             work.findings.append(Finding(placed.ref, said))
         kinds = {land.pin: land.kind for land in package.lands} if package else {}
         usual = package.lands[0].kind if package and package.lands else JointKind.GULL_WING
@@ -286,7 +286,7 @@ def _already_named(
         part = _part(placed, whole, True, "" if package else "body guessed")
         work.parts[placed.ref] = replace(part, in_holes=len(pegs))
     if moved and any(placed.footprint for placed in placements):
-        said = f"{', '.join(moved[:12])}{' and more' if len(moved) > 12 else ''}: the pads named in the layers lie or are turned otherwise than the placement says; the pads were believed"
+        said = f"{', '.join(moved[:12])}{' and more' if len(moved) > 12 else ''}: the pads named in the layers lie elsewhere or are turned compared with the placement; the pads were used"
         work.findings.append(Finding("placement", said))
     return rest
 
@@ -366,13 +366,13 @@ def _claim_best(placed: Placement, packages: Sequence[Package], work: _Work) -> 
             work.findings.append(
                 Finding(
                     placed.ref,
-                    f"{placed.footprint!r} can mean {other.name} or {package.name}; its pads fit {package.name}, which was taken",
+                    f"{placed.footprint!r} can mean {other.name} or {package.name}; its pads fit {package.name}, which was used",
                 )
             )
     if len(package.lands) > 2:
         work.turns[placed.side].append(turn)
     if turn:
-        said = f"its pads fit {package.name} turned by {turn}° from the placement; the pads were believed"
+        said = f"its pads fit {package.name} turned by {turn}° from the placement; the pads were used"
         work.findings.append(Finding(placed.ref, said))
     return True
 
@@ -509,7 +509,7 @@ def _by_nearness(
         work.findings.append(
             Finding(
                 placed.ref,
-                f"its pads differ from {package.name}; the nearest {counted(len(mine), 'was', 'were')} taken and numbered round",
+                f"its pads differ from {package.name}; the nearest {counted(len(mine), 'was', 'were')} used and numbered around",
             )
         )
         return _part(placed, with_lands(package, tuple(lands)), True, "pads by nearness")

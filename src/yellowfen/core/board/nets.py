@@ -222,13 +222,13 @@ def _names(
             findings.append(
                 Finding(
                     "nets",
-                    f"{' and '.join(sorted(said)[:4])} share copper, though the files name them apart",
+                    f"{' and '.join(sorted(said)[:4])} share copper, although the files give them different names",
                 )
             )
     for net, roots in sorted(where.items()):
         if len(roots) > 1:
             findings.append(
-                Finding("nets", f"{net} lies in {len(roots)} pieces of copper that nothing joins")
+                Finding("nets", f"{net} lies in {len(roots)} unconnected pieces of copper")
             )
     number = 0
     for piece in own:
@@ -249,7 +249,7 @@ def _without_holes(findings: list[Finding], said: bool) -> list[Finding]:
         *rest,
         Finding(
             "nets",
-            f"no plated holes are known, so {len(broken)} or more nets stay in pieces; add the drill file",
+            f"no plated holes are known, so {len(broken)} or more nets stay unconnected; add the drill file",
         ),
     ]
 

@@ -140,7 +140,7 @@ def place(
         findings.append(Finding("placement", f"{_in_words(chosen, usual)}, as you accepted"))
     elif usual is corner and origin != (0.0, 0.0):
         findings.append(
-            Finding("placement", "its zero point was taken to be the board's lower left corner")
+            Finding("placement", "its zero point was set to the board's lower left corner")
         )
     proposals = (
         ()
@@ -187,7 +187,7 @@ def _proposals(
     shift, fits = best
     if fits < now + max(2, 0.15 * len(sample)):
         return ()
-    sentence = f"{_in_words(shift, usual)}: {fits} of {len(sample)} parts {'looked at ' if len(sample) < len(placements) else ''}would then lie on their pads, {now} do now"
+    sentence = f"{_in_words(shift, usual)}: {fits} of {len(sample)} parts {'checked ' if len(sample) < len(placements) else ''}would then lie on their pads, now {now} do"
     return (
         ShiftProposal(
             sentence=sentence[0].upper() + sentence[1:],
@@ -274,10 +274,10 @@ def _in_words(shift: Shift, usual: Shift) -> str:
         said.append("mirror the bottom side's x")
     if shift.bottom_angles != "as given":
         said.append(
-            "count the bottom side's angles the other way"
+            "reverse the angles of the bottom side"
             + (" from 180°" if shift.bottom_angles == "opposite" else "")
         )
-    return "placement: " + (", ".join(said) or "as it stands")
+    return "placement: " + (", ".join(said) or "as it is")
 
 
 def common_turn(turns: Sequence[int]) -> int:

@@ -305,10 +305,10 @@ def _said_of(
     said = []
     if at_edge:
         said.append(
-            f"{counted(len(at_edge), 'pad')} in a row at the edge: taken for edge contacts, no part"
+            f"{counted(len(at_edge), 'pad')} in a row at the edge: read as edge contacts, no part"
         )
     if bare:
         said.append(
-            f"{counted(bare, 'pad')} without paste: taken for test points, marks and bare copper, no part"
+            f"{counted(bare, 'pad')} without paste: read as test points, marks and bare copper, no part"
         )
     return [Finding(f"pads {side}", sentence) for sentence in said]

@@ -133,7 +133,7 @@ class Sketch:
         refs = [part.ref for part in self.parts]
         doubled = next((ref for ref in refs if refs.count(ref) > 1), None)
         if doubled:
-            raise InvalidValue("parts", f"{doubled} stands twice; give each part its own name")
+            raise InvalidValue("parts", f"{doubled} appears twice; give each part its own name")
 
 
 def board_of(sketch: Sketch, library: Library = BUILT_IN) -> Board:
@@ -233,17 +233,17 @@ def _findings(sketch: Sketch, nets: WrittenNets, parts: Sequence[BoardPart]) -> 
     said = {
         Plane.YES: "a plane below the part, tracks on top",
         Plane.NO: "tracks on both sides, no plane",
-        Plane.UNKNOWN: "more than tracks, less than a plane, since you do not know; look at the board's edge against the light",
+        Plane.UNKNOWN: "more than tracks, less than a plane, since you do not know; hold the board's edge against the light",
     }
     known = (
-        f"{counted(len(nets.names), 'net')} as you wrote them, the rest not known"
+        f"{counted(len(nets.names), 'net')} as you entered them, the rest not known"
         if nets.names
         else "nets are not known"
     )
     findings = [Finding("copper", f"sketched without files: {said[sketch.plane]}; {known}")]
     findings += [Finding("nets", problem) for problem in nets.problems]
     for one, other in _overlapping(parts):
-        over = f"{one} and {other} lie over each other on the same face; move one of them"
+        over = f"{one} and {other} overlap on the same side; move one of them"
         findings.append(Finding(one, over))
     outside = [
         part.ref

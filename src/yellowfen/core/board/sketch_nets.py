@@ -38,7 +38,7 @@ def written_nets(lines: Sequence[str], pins: Mapping[str, Sequence[str]]) -> Wri
             continue
         if len(plain) > 1 or not wanted:
             problems.append(
-                f"line {number}: write pins and one name, such as U1.3 C4.1 GND; it is left out"
+                f"line {number}: write pins and one name, such as U1.3 C4.1 GND; this line is ignored"
             )
             continue
         net = plain[0] if plain else wanted[0]
@@ -48,9 +48,9 @@ def written_nets(lines: Sequence[str], pins: Mapping[str, Sequence[str]]) -> Wri
             key = (exact.get(ref.casefold(), ""), pin.upper())
             known = {one.upper(): one for one in pins.get(key[0], ())}
             if not key[0]:
-                problems.append(f"line {number}: there is no part {ref} here; {word} is left out")
+                problems.append(f"line {number}: there is no part {ref} here; {word} is ignored")
             elif key[1] not in known:
-                problems.append(f"line {number}: {key[0]} has no pin {pin}; {word} is left out")
+                problems.append(f"line {number}: {key[0]} has no pin {pin}; {word} is ignored")
             elif found.setdefault((key[0], known[key[1]]), net) != net:
                 problems.append(
                     f"line {number}: {word} is on {found[key[0], known[key[1]]]} already; it stays there"

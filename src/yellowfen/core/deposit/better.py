@@ -35,8 +35,8 @@ LENGTHEN_MM = constant(
     0.5,
     "mm",
     mark=Mark.FROM_MEMORY,
-    source="openings run out beyond the toe by up to half a millimetre",
-    affects="longer openings",
+    source="apertures extend beyond the toe by up to half a millimetre",
+    affects="longer apertures",
 )
 OVERPRINT_MM = constant(
     "overprint_most",
@@ -44,15 +44,15 @@ OVERPRINT_MM = constant(
     "mm",
     mark=Mark.FROM_MEMORY,
     source="paste printed over the mask draws back from so far",
-    affects="larger openings",
+    affects="larger apertures",
 )
 KEEP_CLEAR_MM = constant(
     "overprint_clear",
     0.25,
     "mm",
     mark=Mark.FROM_MEMORY,
-    source="paste kept so far from the next opening",
-    affects="longer and larger openings",
+    source="paste kept so far from the next aperture",
+    affects="longer and larger apertures",
 )
 HOME_PLATE_CUT = constant(
     "home_plate_cut",
@@ -60,14 +60,14 @@ HOME_PLATE_CUT = constant(
     "1",
     mark=Mark.FROM_MEMORY,
     source="inner corners cut over two fifths of the length",
-    affects="home-plate openings of chips",
+    affects="home-plate apertures of chips",
 )
 WEB_MM = constant(
     "pane_web",
     0.22,
     "mm",
     mark=Mark.FROM_MEMORY,
-    source="webs between panes of 0.2 to 0.3 mm hold in a foil",
+    source="webs between panes of 0.2 to 0.3 mm hold in a stencil",
     affects="panes over thermal pads",
 )
 PANE_MM = constant(
@@ -92,7 +92,7 @@ SCREW_MM = constant(
     "mm",
     mark=Mark.FROM_MEMORY,
     source="holes that wide are for screws or pins",
-    affects="openings to leave out",
+    affects="apertures to leave out",
 )
 PLANE_MM2 = constant(
     "plane_opening",
@@ -100,7 +100,7 @@ PLANE_MM2 = constant(
     "mm²",
     mark=Mark.FROM_MEMORY,
     source="a bare area that large over no part is a plane's, not a joint's",
-    affects="openings to leave out",
+    affects="apertures to leave out",
 )
 EASY = 0.93  # of what just may bridge
 _SMALL_CHIP_MM = 1.3  # a chip no longer than this (0402 and below) keeps its rectangle
@@ -288,13 +288,13 @@ class _Maker:
             return (
                 ChangeKind.LEAVE_OUT,
                 (),
-                f"a hole of {screw.drill_mm:.2g} mm for a screw or pin: solder there is in its way",
+                f"a hole of {screw.drill_mm:.2g} mm for a screw or pin: solder there blocks it",
             )
         if sum(one.opening.area_mm2 for one in openings) >= PLANE_MM2:
             return (
                 ChangeKind.LEAVE_OUT,
                 (),
-                "a bare area under no part: paste there only leaves a lump",
+                "a bare area under no part: paste there leaves only a lump",
             )
         return None
 
@@ -305,7 +305,7 @@ class _Maker:
             return (
                 ChangeKind.LEAVE_OUT,
                 (),
-                "this part is soldered by iron, last: paste would melt under it unseen",
+                "this part is soldered by iron, last: paste would melt hidden under it",
             )
         if land.kind in (JointKind.THERMAL_PAD, JointKind.TAB):
             return self._panes(part, land, openings)
@@ -351,9 +351,9 @@ class _Maker:
         rings = panes(frame, target)
         why = f"{len(rings)} panes cover {100 * target:.0f} % instead of {100 * printed:.0f} %"
         tail = (
-            ": the part stays level, and flux and gas find a way out"
+            ": the part stays level, and flux and gas can escape"
             if land.kind is JointKind.THERMAL_PAD
-            else ": less for the tab to float on"
+            else ": less solder for the tab to float on"
         )
         return ChangeKind.PANES, rings, why + tail
 

@@ -164,7 +164,7 @@ def dots_for(
         count=dabs,
         paste_mm3=wanted_mm3,
         seconds=2 * DOT_S * dabs,
-        said="no needle at hand makes a dot that small: a dab from a knife's tip or a pick",
+        said="no needle at hand makes a dot that small: a dab with a knife tip or a pick",
     )
 
 
@@ -178,7 +178,7 @@ def line_across(pitch_mm: float) -> str:
     return (
         ""
         if pitch_mm >= LINE_PITCH_MM
-        else f"at {pitch_mm:g} mm pitch a line across the row bridges: one dot a pad, or a stencil"
+        else f"at {pitch_mm:g} mm pitch a line across the row bridges: use one dot per pad, or a stencil"
     )
 
 

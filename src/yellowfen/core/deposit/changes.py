@@ -41,10 +41,10 @@ class OpeningChange:
     def __post_init__(self) -> None:
         if len(self.rings) > 400 or any(not 3 <= len(ring) <= 2000 for ring in self.rings):
             raise InvalidValue(
-                "rings", "an opening has 3 to 2000 corners, and a pad at most 400 openings"
+                "rings", "an aperture has 3 to 2000 corners, and a pad at most 400 apertures"
             )
         if any(not -1e4 < value < 1e4 for ring in self.rings for point in ring for value in point):
-            raise InvalidValue("rings", "an opening lies more than 10 m away")
+            raise InvalidValue("rings", "an aperture lies more than 10 m away")
 
 
 @dataclass(frozen=True, kw_only=True)

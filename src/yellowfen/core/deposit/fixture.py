@@ -60,7 +60,7 @@ class Fixture:
     def blade_way(self) -> str:
         """Which way the blade is drawn, in words."""
         if not self.fine:
-            return "whichever way is handy"
+            return "in any direction"
         return _BLADE_WAYS[self.stroke_deg]
 
     @property
@@ -72,7 +72,7 @@ class Fixture:
     def before(self) -> tuple[str, ...]:
         """What must be so before the first print, in a few words each."""
         raised = (f"raised by {self.spacers_mm:g} mm",) if self.spacers_mm else ()
-        return ("Paste warm and stirred", *raised, "foil aligned at two far corners, hinge taped")
+        return ("Paste at room temperature and stirred", *raised, "stencil aligned at two far corners, hinge taped")
 
     @property
     def stroke(self) -> Point:
@@ -170,20 +170,20 @@ _STROKES = (0.0, 225.0, 270.0, 315.0)
 
 def _stroke(fine: tuple[int, int, int, int]) -> tuple[float, str]:
     """Openings fill best when the blade travels along their length [from memory]; of rows across
-    each other it goes half-way between, so that both fill alike.
+    each other it goes half-way between, so that both fill equally.
     """
     if not any(fine):
-        return 270.0, "No fine-pitch rows: draw the blade whichever way is handy"
+        return 270.0, "No fine-pitch rows: draw the blade in any direction"
     most = max(range(4), key=lambda way: (fine[way] + fine[(way + 2) % 4], fine[way], -way))
     along, across = fine[most], fine[(most + 2) % 4]
     if abs(along - across) < EVEN_SHARE * (along + across):
         between = 3 if most % 2 == 0 else 2
         how = "at 45°" if between == 3 else "straight"
-        said = f"Fine-pitch openings lie both ways ({along} and {across}): draw {how}, so that both fill alike"
+        said = f"Fine-pitch apertures lie in both directions ({along} and {across}): draw {how}, so that both fill equally"
         return _STROKES[between], said
     others = sum(fine) - along
-    rest = f"; {others} lie otherwise" if others else ""
-    said = f"{along} of the fine-pitch openings lie this way: draw along their length{rest}"
+    rest = f"; {others} lie across" if others else ""
+    said = f"{along} of the fine-pitch apertures lie in this direction: draw along their length{rest}"
     return _STROKES[most], said
 
 
@@ -194,11 +194,11 @@ def _raised_mm(beneath_mm: float) -> float:
 
 def _reminders(board: Board, beneath: float, warm: str) -> tuple[str, ...]:
     said = [
-        f"Scraps must be {board.thickness_mm:g} mm thick like the board: the foil must lie flat, a gap lets paste run sideways.",
-        f"Paste warm and stirred: {warm or 'closed, until it is as warm as the room'}; cold paste tears and draws dew.",
-        "Clean board and foil with alcohol, let it dry; align pad by pad at two far corners, then tape the hinge so that it cannot lift.",
-        "One stroke at 45 to 60°, firm enough to wipe the foil clean; lift the foil straight up from the hinge.",
-        "Wipe the foil at once, from below too: paste in fine openings dries in minutes.",
+        f"Scraps must be {board.thickness_mm:g} mm thick like the board: the stencil must lie flat, or paste runs sideways.",
+        f"Paste at room temperature and stirred: {warm or 'closed, until it is at room temperature'}; cold paste tears and collects dew.",
+        "Clean board and stencil with alcohol, let it dry; align pad by pad at two far corners, then tape the hinge so that the stencil cannot lift.",
+        "One stroke at 45 to 60°, firm enough to wipe the stencil clean; lift the stencil straight up at the hinge.",
+        "Wipe the stencil at once, on the underside too: paste in fine apertures dries in minutes.",
     ]
     if beneath > 0:
         said.insert(

@@ -191,7 +191,7 @@ def _no_paste(part: BoardPart) -> str:
     if part.package.iron_only:
         return "soldered by iron, last"
     if any(land.kind is JointKind.BALL for land in part.package.lands):
-        return "balls bring their own solder: tacky flux only"
+        return "balls bring their own solder: use tacky flux only"
     return ""
 
 
@@ -210,7 +210,7 @@ def _part_steps(
             yield step
     pitch = part.package.pitch_mm
     fine = (
-        f"{pitch:.2g} mm pitch: paste by hand bridges here; mounds with the iron and flux, or a stencil"
+        f"{pitch:.2g} mm pitch: paste by hand bridges here; use solder bumps by iron, or a stencil"
         if pitch <= FINE_MM + 1e-6 and len(part.package.lands) > 2
         else ""
     )

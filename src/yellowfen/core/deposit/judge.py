@@ -50,7 +50,7 @@ MEND_STUCK = constant(
     0.8,
     "touch-ups",
     mark=Mark.FROM_MEMORY,
-    source="paste that stays in its opening leaves next to nothing: mended nearly every time; our own weighing",
+    source="paste that stays in its aperture leaves next to nothing: touched up nearly every time; our own weighing",
     affects="which stencil is proposed",
 )
 MEND_BRIDGED = constant(
@@ -74,7 +74,7 @@ MEND_MINDED = constant(
     0.03,
     "touch-ups",
     mark=Mark.FROM_MEMORY,
-    source="an opening to mind: thin release, a gap that may bridge, a thicker stencil than its pitch wants; our own weighing",
+    source="an aperture that needs care: thin release, a gap that may bridge, a thicker stencil than its pitch needs; our own weighing",
     affects="which stencil is proposed",
 )
 

@@ -34,8 +34,8 @@ MOUND_SLOPE_DEG = constant(
     45.0,
     "°",
     mark=Mark.FROM_MEMORY,
-    source="a mound left by a cool iron meets its pad at 30 to 60°",
-    affects="solder of a mound by iron",
+    source="a solder bump left by a cool iron meets its pad at 30 to 60°",
+    affects="solder of a bump by iron",
 )
 
 
@@ -90,13 +90,13 @@ class Leadless:
     @property
     def sentence(self) -> str:
         """What to take away: whether the edges touch, and by how much."""
-        edge = f"the edges {'touch' if self.settled.touches else 'stay open'}: they stand {1000 * self.settled.crown_mm:.0f} µm high, the pad beneath alone holds it at {1000 * self.settled.alone_mm:.0f} µm"
+        edge = f"the edges {'touch' if self.settled.touches else 'stay open'}: they stand {1000 * self.settled.crown_mm:.0f} µm high, the exposed pad alone holds it at {1000 * self.settled.alone_mm:.0f} µm"
         limit = (
-            "they would touch even with twice as much beneath"
+            "they would touch even with twice as much on the exposed pad"
             if self.limit is None
-            else f"they let go when the print covers {100 * self.limit:.0f} % of the pad"
+            else f"they open when the print covers {100 * self.limit:.0f} % of the pad"
         )
-        pressed = "; they are pressed out and may bridge" if self.settled.pressed_out else ""
+        pressed = "; solder is pressed out and may bridge" if self.settled.pressed_out else ""
         return f"{100 * self.coverage:.0f} % of the pad is printed; {edge}{pressed}; {limit}"
 
 

@@ -21,7 +21,7 @@ AREA_RATIO = constant(
     "1",
     mark=Mark.PUBLISHED,
     source="IPC-7525",
-    affects="stencil: release of small openings",
+    affects="stencil: release of small apertures",
 )
 ASPECT_RATIO = constant(
     "aspect_ratio_least",
@@ -37,7 +37,7 @@ NO_RELEASE = constant(
     "1",
     mark=Mark.FROM_MEMORY,
     source="below it hand prints come out half or not at all",
-    affects="stencil: openings that fail",
+    affects="stencil: apertures that fail",
 )
 TRANSFER_MIDDLE = constant(
     "transfer_middle",
@@ -68,8 +68,8 @@ BALLS_ACROSS = constant(
     5.0,
     "1",
     mark=Mark.COMMON_PRACTICE,
-    source="five balls of the largest size across the narrowest opening",
-    affects="which powder an opening needs",
+    source="five grains of the largest size across the narrowest aperture",
+    affects="which powder an aperture needs",
 )
 BALLS_ROUND = constant(
     "balls_across_round",
@@ -77,7 +77,7 @@ BALLS_ROUND = constant(
     "1",
     mark=Mark.COMMON_PRACTICE,
     source="eight across a round one",
-    affects="which powder an opening needs",
+    affects="which powder an aperture needs",
 )
 # Thickest foil for a pitch, mm: (pitch up to, foil). Common practice.
 FOIL_FOR_PITCH = ((0.4, 0.10), (0.5, 0.13))
@@ -168,7 +168,7 @@ def _warnings(
 ) -> list[str]:
     said = []
     if ratio < NO_RELEASE:
-        said.append(f"area ratio {ratio:.2f}: most of the paste stays in the foil")
+        said.append(f"area ratio {ratio:.2f}: most of the paste stays in the stencil")
     elif ratio < AREA_RATIO:
         said.append(f"area ratio {ratio:.2f}, wanted {AREA_RATIO:g}: it releases badly")
     if slot and aspect < ASPECT_RATIO:

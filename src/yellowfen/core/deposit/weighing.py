@@ -19,7 +19,7 @@ PRINT_SPREAD = constant(
     0.08,
     "1",
     mark=Mark.FROM_MEMORY,
-    source="hand prints of one foil differ by 5 to 10 % in mass",
+    source="hand prints of one stencil differ by 5 to 10 % in mass",
     affects="what one weighed print can teach",
 )
 TOO_COARSE = 0.5  # of what is believed before: then the scale adds little
@@ -47,12 +47,12 @@ class Weighing:
         in_range("after_mg", self.after_mg, 0, 1e8, "mg")
         if self.after_mg <= self.before_mg:
             raise InvalidValue(
-                "after_mg", "the boards weigh no more than before; check the two masses"
+                "after_mg", "the boards do not weigh more than before; check the two weights"
             )
         if self.measured > 5:
             raise InvalidValue(
                 "after_mg",
-                f"that is {self.measured:.0f} times the paste that fits the stencil; check the unit (mg or g) and the number of boards",
+                f"that is {self.measured:.0f} times the paste that fits into the stencil; check the unit (mg or g) and the number of boards",
             )
 
     @property

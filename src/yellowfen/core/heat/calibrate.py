@@ -1,7 +1,7 @@
 """Calibration with what people own: a thermocouple log, melt tests on scrap, taps from real runs.
 
 Each observation is compared with what the model gives for the same setting; a few factors are moved
-until they agree, held by what was believed before (Gauss–Newton on the posterior, Laplace
+until they agree, held by what was known before (Gauss–Newton on the posterior, Laplace
 approximation for the intervals). Laws:
 * Melt times are compared as logarithms, temperatures in kelvins.
 * A factor is called found only where its interval became clearly narrower than before.
@@ -455,12 +455,12 @@ def _sentence(findings: tuple[FoundFactor, ...]) -> str:
     found = [one for one in findings if one.found]
     blank = [one.name for one in findings if not one.found]
     if not found:
-        return "Nothing could be told apart from what was believed before; repeat the test, or heat for longer."
+        return "This test adds nothing to what was known before. Repeat it, or heat for longer."
     said = "; ".join(
         f"{one.name} {one.after:.2f} {one.unit}".strip() + f" ({one.low:.2f} to {one.high:.2f})"
         for one in found
     )
-    return f"Found: {said}." + (f" This test cannot tell: {', '.join(blank)}." if blank else "")
+    return f"Found: {said}." + (f" This test says nothing about: {', '.join(blank)}." if blank else "")
 
 
 # Thermocouple logs: temperatures.

@@ -226,8 +226,8 @@ class Unknown:
 _UNKNOWNS = {
     "jet": Unknown(
         "jet",
-        "how strongly your nozzle blows heat",
-        "melt a bit of solder wire on a scrap board and tap when it flows (Bench, melt test)",
+        "how strongly your nozzle heats",
+        "melt a bit of solder wire on a scrap board and tap when it melts (Bench, melt test)",
     ),
     "outlet": Unknown(
         "outlet",
@@ -237,20 +237,20 @@ _UNKNOWNS = {
     "hand": Unknown(
         "hand",
         "how steadily the distance is kept",
-        "rest your wrist, or put the handle in a stand, and say so under Set on the bench",
+        "rest your wrist, or put the handle in a stand, and choose it under Settings",
     ),
     "copper": Unknown(
         "copper",
         "copper that the files do not show",
-        "tell the number of copper layers and the foil weight",
+        "enter the number of copper layers and their thickness",
     ),
     "film": Unknown(
         "film",
         "the air film between plate and board",
-        "flatten the board, weigh it down, or log one warm-up with a thermocouple",
+        "flatten the board, weigh it down, or log one heating with a thermocouple",
     ),
     "plate": Unknown(
-        "plate", "the plate's true temperature", "touch solder wires of known melting points to it"
+        "plate", "the plate's true temperature", "touch it with solder wires of known melting points"
     ),
     "spread": Unknown(
         "spread",
@@ -271,8 +271,8 @@ _UNKNOWNS = {
     ),
     "below strength": Unknown(
         "below strength",
-        "how strongly the heat from below takes hold",
-        "log one warm-up with a thermocouple on the board",
+        "how well the heat from below couples into the board",
+        "log one heating with a thermocouple on the board",
     ),
     "oven": Unknown(
         "oven", "the oven's true air and walls", "log one empty run with a thermocouple"

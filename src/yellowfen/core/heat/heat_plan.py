@@ -83,7 +83,7 @@ class HeatPlan:
         in_range("outlet_offset_c", self.outlet_offset_c, -150, 150, "°C")
         in_range("ambient_c", self.ambient_c, -10, 60, "°C")
         if self.side not in ("top", "bottom"):
-            raise InvalidValue("side", "a board lies with its top or its bottom up")
+            raise InvalidValue("side", "the board lies with its top or its bottom up")
         self.hot_air()
         if len(self.moves) > MOST_MOVES:
             raise InvalidValue(
@@ -91,11 +91,11 @@ class HeatPlan:
             )
         for ref in self.targets:
             if ref in self.absent:
-                raise InvalidValue("absent", f"{ref} is to be heated and to go on afterwards")
+                raise InvalidValue("absent", f"{ref} cannot be heated and also be fitted afterwards")
         if len(self.targets) > MOST_TARGETS:
             raise InvalidValue("targets", f"choose at most {MOST_TARGETS} parts at once")
         if len(self.shields) > 40:
-            raise InvalidValue("shields", "cover at most 40 parts")
+            raise InvalidValue("shields", "shield at most 40 parts")
 
     @property
     def lifts(self) -> bool:

@@ -140,7 +140,7 @@ def _land(scene: Scene, ref: str, pin: str) -> Land:
     if not tip_reaches(scene.part(ref).package, land):
         raise InvalidValue(
             "pin",
-            f"{ref} pin {pin} lies under the body, where no tip reaches: use hot air or a plate",
+            f"{ref} pin {pin} lies under the body, where no tip reaches: use hot air or a hot plate",
         )
     return land
 

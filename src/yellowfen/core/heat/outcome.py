@@ -158,12 +158,12 @@ def harms(seen: Watch, state: HeatState) -> list[Harm]:
             found.append(Harm(at_s=float(passed[number]), ref=part.ref, short=short, whole=whole))
     for ref, at in loose_s(seen, state).items():
         if ref in seen.falling:
-            said = f"{ref} falls from underneath"
+            said = f"{ref} falls off the underside"
             found.append(Harm(at_s=at, ref=ref, short=said, whole=said))
     for index in () if seen.scene.lifting else seen.target_joints:
         if state.joint_record[index, k.R_ABOVE] > MAX_LIQUID_S:
             ref, pin = seen.names[index]
-            long = f"liquid for more than {MAX_LIQUID_S:.0f} s"
+            long = f"molten for more than {MAX_LIQUID_S:.0f} s"
             found.append(
                 Harm(
                     at_s=float(state.joint_record[index, k.R_MELT_END]) + MAX_LIQUID_S,

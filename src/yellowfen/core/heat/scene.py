@@ -122,7 +122,7 @@ class BoardStack:
         if self.width_mm * self.height_mm > 90000:
             raise InvalidValue(
                 "board.width_mm",
-                "boards above 900 cm² cannot be rehearsed; give the part that is heated",
+                "boards above 900 cm² cannot be rehearsed; enter the area that is heated",
             )
 
 
@@ -258,7 +258,7 @@ class Move:
     def __post_init__(self) -> None:
         if self.deed in BLOWING and not self.over:
             raise InvalidValue(
-                "moves.over", f"say over which part the nozzle is while you {self.deed}"
+                "moves.over", f"say over which part the nozzle is during “{self.deed}”"
             )
         if self.deed is Deed.TOUCH and not (len(self.over) == 1 and self.pin):
             raise InvalidValue("moves.pin", "say which pin of which part the iron touches")
@@ -355,7 +355,7 @@ def _names_of(parts: tuple[PlacedPart, ...], width_mm: float, height_mm: float) 
     for part in parts:
         if part.ref in known:
             raise InvalidValue(
-                "parts", f"the name {part.ref!r} stands twice; every part needs its own"
+                "parts", f"the name {part.ref!r} appears twice; every part needs its own name"
             )
         known.add(part.ref)
         if not part.stands_on(width_mm, height_mm):

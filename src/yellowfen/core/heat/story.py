@@ -23,7 +23,7 @@ FLUX_THINS_C = constant(
     110.0,
     "°C",
     mark=Mark.COMMON_PRACTICE,
-    source="tacky flux and paste flux run thin at 100 to 120 °C",
+    source="tacky flux and paste flux turn clear and thin at 100 to 120 °C",
     affects="first cue",
 )
 MAX_LIQUID_S = constant(
@@ -47,7 +47,7 @@ TOMBSTONE_S = constant(
     1.0,
     "s",
     mark=Mark.FROM_MEMORY,
-    source="one end molten so long before the other begins lets a small chip stand up",
+    source="one end molten so long before the other begins lets a small chip tombstone",
     affects="tombstone warning",
 )
 TOMBSTONE_MG = constant(
@@ -55,7 +55,7 @@ TOMBSTONE_MG = constant(
     12.0,
     "mg",
     mark=Mark.FROM_MEMORY,
-    source="0805 and smaller stand up, larger chips rarely",
+    source="0805 and smaller tombstone, larger chips rarely",
     affects="tombstone warning",
 )
 FLUX_ACTIVE_C = constant(
@@ -104,7 +104,7 @@ PUSHED_SHARE = 1.0
 class EventKind(StrEnum):
     """What an event is."""
 
-    FLUX_THINS = "flux thins"
+    FLUX_THINS = "flux turns clear"
     FIRST_MELT = "first melt"
     ALL_MOLTEN = "all molten"
     NEIGHBOUR_MELTS = "neighbour melts"
@@ -113,7 +113,7 @@ class EventKind(StrEnum):
     FROZEN = "frozen"
     NEVER_MELTS = "stays cold"
     FALLS = "falls"
-    STANDS_UP = "may stand up"
+    STANDS_UP = "may tombstone"
     CRUST = "flux spent"
     PUSHED = "pushed by the air"
     PAD_LAGS = "pad lags"
@@ -164,14 +164,14 @@ def tell(scene: Scene, rehearsal: Rehearsal) -> tuple[Event, ...]:
 
 # What is said once for many parts instead of once for each.
 _TOGETHER = {
-    EventKind.FLUX_THINS: "flux runs thin",
+    EventKind.FLUX_THINS: "flux turns clear and thin",
     EventKind.FIRST_MELT: "first shine",
     EventKind.ALL_MOLTEN: "all molten",
     EventKind.FROZEN: "solid again",
     EventKind.CRUST: "flux spent, a dry grey crust",
-    EventKind.PAD_LAGS: "the hidden pad follows later: wait for it",
-    EventKind.STANDS_UP: "may stand up: heat both ends",
-    EventKind.PUSHED: "pushed by the air: less of it, or straight down",
+    EventKind.PAD_LAGS: "the exposed pad melts later: wait for it",
+    EventKind.STANDS_UP: "may tombstone: heat both ends",
+    EventKind.PUSHED: "pushed by the air: less air, or straight down",
     EventKind.NEVER_MELTS: "stays cold",
 }
 MOST_ALIKE = 3
@@ -204,8 +204,8 @@ def _target_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     starts = [(joint.melt_start_s, joint.pin) for joint in joints if joint.melt_start_s is not None]
     first, pin = min(starts, default=(None, ""))
     shine = f"first shine: pin {pin} of {ref} begins to melt"
-    thin = f"flux at {ref} runs thin and smokes lightly"
-    solid = f"every joint of {ref} is solid again; do not touch before"
+    thin = f"flux at {ref} turns clear and thin and smokes lightly"
+    solid = f"every joint of {ref} is solid; do not touch it earlier"
     return [
         *_at(_first_above(rehearsal, ref, FLUX_THINS_C), EventKind.FLUX_THINS, ref, thin),
         *_at(first, EventKind.FIRST_MELT, ref, shine),
@@ -229,7 +229,7 @@ def _melted(ref: str, joints: list[JointStory], rehearsal: Rehearsal) -> Event:
         return Event(at_s=done, kind=EventKind.ALL_MOLTEN, ref=ref, sentence=said)
     cold = [joint for joint in joints if joint.melt_end_s is None]
     coldest = min(joint.peak_c for joint in cold)
-    said = f"{len(cold)} of {len(joints)} joints of {ref} never melt through (coldest peak {coldest:.0f} °C)"
+    said = f"{len(cold)} of {len(joints)} joints of {ref} never melt (coldest peak {coldest:.0f} °C)"
     end = rehearsal.model.simulated_s
     return Event(at_s=end, kind=EventKind.NEVER_MELTS, ref=ref, sentence=said)
 
@@ -241,10 +241,10 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
         (joint.melt_start_s for joint in joints if joint.melt_start_s is not None), default=None
     )
     loose = None if first is None else all_molten_s(joints)
-    kind, said = EventKind.NEIGHBOUR_LOOSE, f"neighbour {ref} is loose: a knock or a gust moves it"
+    kind, said = EventKind.NEIGHBOUR_LOOSE, f"neighbour {ref} is loose: do not knock or blow it"
     if part.side is not Side.TOP:
         load = load_g_in2(part.package)
-        said = f"{ref} underneath is loose but hangs on ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): no knock"
+        said = f"{ref} on the underside is loose but holds ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): do not knock"
         if falls(load):
             kind = EventKind.FALLS
             said = f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up"
@@ -281,7 +281,7 @@ def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
             at_s=first.melt_end_s,
             kind=EventKind.STANDS_UP,
             ref=ref,
-            sentence=f"{ref} may stand up: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends",
+            sentence=f"{ref} may tombstone: pin {first.pin} is molten, pin {second.pin} {lag}; heat both ends",
         )
     ]
 
@@ -302,7 +302,7 @@ def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
             at_s=edge,
             kind=EventKind.PAD_LAGS,
             ref=ref,
-            sentence=f"the leads of {ref} are molten, its pad beneath {said}: wait for it",
+            sentence=f"the leads of {ref} are molten, its exposed pad {said}: wait for it",
         )
     ]
 

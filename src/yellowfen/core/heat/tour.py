@@ -215,7 +215,7 @@ def _left_out(found: BestTour, more: list[Left]) -> BestTour:
             moves.append(replace(move, over=over or awaits, awaits=awaits if over else ()))
     scene = without(found.scene, sorted(gone))
     if not scene.targets:
-        raise Refused(f"nothing is left to do by this air: {more[0].ref}, {more[0].why}")
+        raise Refused(f"nothing is left for this air: {more[0].ref}, {more[0].why}")
     model = TourModel(scene)
     return BestTour(
         model=model, walk=model.walk(moves), left=(*found.left, *more), walks=found.walks + 1
@@ -274,7 +274,7 @@ def leave_off(scene: Scene, seen: Rehearsal) -> tuple[Left, ...]:
 
 
 def watched(scene: Scene, seen: Rehearsal, stop: Move, refs: Sequence[str]) -> str:
-    """What to watch at a stop of a plan: which of these parts comes last, and why."""
+    """What to watch at a stop of a plan: which of these parts melts last, and why."""
     joints = [joint for ref in refs for joint in seen.joints_of(ref)]
     if not joints:
         return ""
@@ -289,10 +289,10 @@ def watch_line(scene: Scene, stop: Move, ref: str, pin: str) -> str:
     x, y = scene.centre(stop)
     far = math.dist(part.on_board(land.x_mm, land.y_mm), (x, y))
     if land.kind in (JointKind.THERMAL_PAD, JointKind.TAB):
-        why = "its hidden pad comes last: a nudge tells"
+        why = "its exposed pad melts last: nudge to check"
         return (
-            f"{ref}: {why}" if land.kind is JointKind.THERMAL_PAD else f"{ref}: its tab comes last"
+            f"{ref}: {why}" if land.kind is JointKind.THERMAL_PAD else f"{ref}: its tab melts last"
         )
     on_plane = pin in part.plane_pins or pin in part.relief_pins
     lags = "on a plane" if on_plane else "far from the nozzle" if far > stop.circle_mm + 5 else ""
-    return f"{ref} pin {pin} comes last" + (f": {lags}" if lags else "")
+    return f"{ref} pin {pin} melts last" + (f": {lags}" if lags else "")

@@ -129,7 +129,7 @@ def begun(scene: Scene, wish: TourWish = ANY, left: tuple[Left, ...] = ()) -> It
             return
         left = (*left, *more)
         here = without(here, [one.ref for one in more])
-    raise Refused(f"nothing is left to do by this air: {left[0].ref}, {left[0].why}")
+    raise Refused(f"nothing is left for this air: {left[0].ref}, {left[0].why}")
 
 
 def check_tour(scene: Scene, order: str = "") -> None:
@@ -137,7 +137,7 @@ def check_tour(scene: Scene, order: str = "") -> None:
     if order and order not in ORDERS:
         raise InvalidValue("order", f"{order[:20]!r} is not one of {', '.join(ORDERS)}")
     if not isinstance(scene.source, HotAir):
-        raise InvalidValue("source", "a tour is for hot air; a plate or an oven heats all at once")
+        raise InvalidValue("source", "a tour is for hot air; a hot plate or an oven heats everything at once")
     if not scene.targets:
         raise InvalidValue("targets", "choose the parts of the tour first")
 
@@ -175,7 +175,7 @@ def for_the_iron(scene: Scene, seen: Walk) -> list[Left]:
     for ref in scene.targets:
         if ref in seen.harmed:
             limit = scene.part(ref).package.limit_c
-            why = f"its body passes {limit:.0f} °C before all of it has flowed"
+            why = f"its body passes {limit:.0f} °C before all of its joints melt"
             found.append(Left(ref=ref, why=why))
         elif ref in seen.cold:
             why = f"it does not flow in {LONGEST_STOP_S:.0f} s of this air"

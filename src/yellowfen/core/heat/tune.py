@@ -165,7 +165,7 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
                 f"{word}: {height:g} mm away",
                 with_setting(scene, Axis.HEIGHT, height),
             )
-    yield Arrangement("warm", "warm the area for longer first", warmed(scene))
+    yield Arrangement("warm", "preheat the area longer", warmed(scene))
     for nozzle in bench.nozzles_mm:
         if abs(nozzle - scene.source.narrow_mm) > 0.3:
             yield Arrangement(
@@ -177,14 +177,14 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
         preheat = Move(deed=Deed.PREHEAT, seconds=90.0)
         yield Arrangement(
             "preheat",
-            "heat from below first and meanwhile",
+            "preheat from below, before and during",
             replace(scene, preheater=bench.preheater, moves=(preheat, *scene.moves)),
         )
     if bench.free_alloy and _above_low(scene):
         yield Arrangement("alloy", f"fit it with {LOW_ALLOY}", with_alloy(scene, LOW_ALLOY))
     if bench.plate is not None and tallest_beneath_mm(scene) == 0:
         yield Arrangement(
-            "plate", "the plate instead, for the whole board", on_plate(scene, bench.plate)
+            "plate", "use a hot plate for the whole board", on_plate(scene, bench.plate)
         )
 
 
@@ -404,7 +404,7 @@ def search_order(
             under = shielded(base.scene if len(covered) == 1 else proposals[-1].scene, ref)
             how = "" if base.key == "as it is" else f", {base.change}"
             yield Arrangement(
-                "foil " + " ".join(covered), f"foil over {' and '.join(covered)}{how}", under
+                "foil " + " ".join(covered), f"aluminium foil over {' and '.join(covered)}{how}", under
             )
 
 
@@ -421,39 +421,39 @@ def summed_up(scene: Scene, proposals: tuple[SettingsProposal, ...]) -> Tuned:
     first, start = ranked[0], next(one for one in proposals if one.key == "as it is")
     if first.best is None:
         ways = [
-            "put foil over what gets too hot",
+            "shield what gets too hot",
             "choose a lower-melting solder",
-            "fit the part that suffers last, by iron",
+            "fit the heat-sensitive part last, by iron",
         ]
         return Tuned(
             ranked,
             f"No safe setting was found: {first.blocker}.",
-            f"What could make one: {', or '.join(ways)}.",
+            f"What could help: {', or '.join(ways)}.",
         )
     holds = f"{first.best.sigmas:.1f} times your own uncertainty"
     if not first.best.calm:
-        help_s = "One melt test on scrap narrows your uncertainty more than anything else; foil, heat from below or a lower-melting solder widen the room"
+        help_s = "One melt test on scrap reduces your uncertainty more than anything else. Shields, heat from below or a lower-melting solder add margin"
         return Tuned(
             ranked,
-            f"No calm setting: the roomiest is {first.change}, and it holds only {holds}, then {first.best.binds}.",
+            f"No setting with enough margin. The best is {first.change}, with a margin of {holds}; then {first.best.binds}.",
             f"What would help: {help_s}.",
         )
     loose = _loose_said(first.best)
-    said = f"Calmest: {first.change}; it holds {holds}, then {first.best.binds}.{loose}"
+    said = f"Most margin: {first.change}, {holds}; then {first.best.binds}.{loose}"
     if first.key == "as it is" and len(ranked) > 1 and ranked[1].best is not None:
         return Tuned(ranked, said, f"Next best: {ranked[1].change} ({ranked[1].best.sigmas:.1f}).")
     gained = (
-        "nothing was safe as it was set"
+        "no time was safe with the present settings"
         if start.best is None
         else f"as it was set it held {start.best.sigmas:.1f}"
     )
     if start.best is not None and start.best.spills and not first.best.spills:
         gained += ", with a neighbour loose"
-    return Tuned(ranked, said, f"Without the change, {gained}; there {start.blocker}.")
+    return Tuned(ranked, said, f"Without the change {gained}; then {start.blocker}.")
 
 
 def _loose_said(best: Calmest) -> str:
     if not best.spills:
         return ""
     who = "A neighbour comes" if best.loose == 1 else f"{best.loose} neighbours come"
-    return f" {who} loose even so: no knock, no gust."
+    return f" {who} loose anyway: do not knock or blow it."

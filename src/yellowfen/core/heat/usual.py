@@ -76,7 +76,7 @@ def usual_recipe(scene: Scene, doubts: Doubts, keeps_plate: bool = False) -> Usu
             ),
             STEPS,
         )
-    raise InvalidValue("source.kind", "an iron has no recipe; it stays as long as its joint needs")
+    raise InvalidValue("source.kind", "an iron has no recipe; it stays as long as the joint needs")
 
 
 def _air(scene: Scene, doubts: Doubts) -> Usual:
@@ -95,7 +95,7 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
         return Usual(
             scene,
             None,
-            "With these settings it would not all flow within two minutes: hotter, nearer, more air, or heat from below.",
+            "With these settings not everything melts within two minutes. Use more heat, go nearer, add air or preheat from below.",
         )
     flows = max(at for at in middle if at is not None)
     end = (
@@ -270,7 +270,7 @@ def _said(scene: Scene, index: float, best: Scene, profile: Profile) -> Usual:
         return Usual(
             best,
             index,
-            f"{under}It passes the paste's window; the tightest is {profile.worst.name}.",
+            f"{under}It fits the paste's profile; the tightest value is {profile.worst.name}.",
         )
     worst = profile.worst
     want = (

@@ -195,11 +195,11 @@ def _lead(shape: Shape, grade: int, by: Limits) -> tuple[Criterion, ...]:
     if grade == 1:
         side, why = min(wide, OVER_MOST_MM), "the lead's width, or 0.5 mm"
     elif shape.foot < 3 * wide:
-        side, why = shape.foot, "the whole foot, since it is shorter than three widths"
+        side, why = shape.foot, "the whole length of the lead on the pad, since it is shorter than three widths"
     else:
         side, why = (
             max(3 * wide, 0.75 * shape.foot),
-            "the longer of three widths and three quarters of the foot",
+            "the longer of three widths and three quarters of the lead's length on the pad",
         )
     found = [
         Criterion(
@@ -223,7 +223,7 @@ def _lead(shape: Shape, grade: int, by: Limits) -> tuple[Criterion, ...]:
                 name="heel fillet height",
                 limit_mm=UNDER_FOOT_MM + share * shape.lead_thick,
                 at_most=False,
-                basis="solder under the foot and "
+                basis="solder under the lead and "
                 + ("half" if grade == 2 else "all")
                 + " of the lead's thickness",
             )

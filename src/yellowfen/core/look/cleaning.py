@@ -163,23 +163,23 @@ def residues(plan: CleaningPlan) -> tuple[Residue, ...]:
 
 def _need(flux: Flux, heated: bool, plan: CleaningPlan) -> tuple[Need, str]:
     if flux is Flux.WATER:
-        return Need.MUST, "its acids go on eating: within the hour, before they dry"
+        return Need.MUST, "its acids keep corroding: wash within the hour, before they dry"
     if flux is Flux.UNKNOWN:
-        return Need.MUST, "nobody knows what it is: take it for an active one"
+        return Need.MUST, "unknown flux: treat it as an active one"
     if plan.activity is Activity.HIGH or plan.halide:
         return Need.MUST, "active or with halide: it corrodes in damp air"
     if plan.coated:
-        return Need.MUST, "a coating does not hold on residue"
+        return Need.MUST, "coating does not stick to residue"
     if not heated:
         return (
             Need.MUST,
-            "beside the joints it did not see the full heat, so its activators are still there",
+            "beside the joints it did not get hot enough, so its activators are still there",
         )
     if flux is Flux.ROSIN and plan.activity is Activity.MEDIUM:
-        return Need.MUST, "a medium rosin draws damp"
+        return Need.MUST, "a medium rosin attracts moisture"
     if flux is Flux.ROSIN:
-        return Need.MAY, "it seals itself in; wash it where you look, probe or read tiny currents"
-    return Need.STAYS, "it saw the full heat; half washed is worse than not at all"
+        return Need.MAY, "it seals itself; wash it where you inspect, probe or measure tiny currents"
+    return Need.STAYS, "it got the full heat; half washed is worse than not washed"
 
 
 # where liquid must not go
@@ -193,7 +193,7 @@ WORDS = (
     (("buzzer", "microphone", "speaker", "sounder"), "into its hole: membrane"),
     (
         ("sensor", "barometer", "humidity", "gas"),
-        "onto its opening: the element is spoilt for good",
+        "onto its opening: the element is ruined for good",
     ),
     (("relay",), "into it unless it is sealed"),
     (("display", "lcd", "oled"), "under its glass; alcohol clouds some plastics"),
@@ -238,7 +238,7 @@ class Hidden:
 
     @property
     def says(self) -> str:
-        return f"{self.ref}: {self.gap_mm:.2f} mm above the board, {self.way_mm:.1f} mm in"
+        return f"{self.ref}: {self.gap_mm:.2f} mm gap, {self.way_mm:.1f} mm deep"
 
 
 def hiding(parts: Iterable[BoardPart], plan: CleaningPlan, wash: Wash) -> tuple[Hidden, ...]:
@@ -338,8 +338,8 @@ def cleaning_steps(
         return ()
     washes = washes_of(plan)
     cold = WashStep(
-        title="Board cold, nothing hot near",
-        detail="cold to the hand; hot air and iron off; no flame; window open: alcohol burns and its vapour travels",
+        title="Board cold, nothing hot nearby",
+        detail="cold to the hand; hot air and iron off; no flame; window open: alcohol burns and its vapour spreads",
     )
     return (
         cold,
@@ -355,7 +355,7 @@ def _plugged(keep: Sequence[Spared]) -> Iterator[WashStep]:
     """What no liquid may reach."""
     if keep:
         names = ", ".join(one.ref for one in keep[:8]) + (" and others" if len(keep) > 8 else "")
-        yield WashStep(title=f"Plug or tape {names}", detail=f"{keep[0].ref}: not {keep[0].why}")
+        yield WashStep(title=f"Plug or tape {names}", detail=f"{keep[0].ref}: no liquid {keep[0].why}")
 
 
 def _flushed(low: Sequence[Hidden]) -> Iterator[WashStep]:
@@ -364,23 +364,23 @@ def _flushed(low: Sequence[Hidden]) -> Iterator[WashStep]:
         names = ", ".join(one.ref for one in low[:6]) + (" and others" if len(low) > 6 else "")
         yield WashStep(
             title=f"Flush under {names}",
-            detail="tilt the board, let fresh liquid run in from one side and out at the other, three times; blot the low edge",
+            detail="tilt the board, let fresh liquid run in on one side and out on the other, three times; blot the low edge",
         )
 
 
 def _dried(minutes: float, plan: CleaningPlan) -> Iterator[WashStep]:
     yield WashStep(
         title="Blot, then brush off lint",
-        detail="lint-free cloth pressed, not rubbed; a dry brush that carries no charge",
+        detail="press with a lint-free cloth, do not rub; use a dry antistatic brush",
     )
     yield WashStep(
         title=f"Dry {minutes_said(minutes)}",
         least_min=minutes,
-        detail=f"at {plan.dry_c:.0f} °C{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, under bodies moving air does not",
+        detail=f"at {plan.dry_c:.0f} °C{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, moving air does not help under bodies",
     )
     yield WashStep(
-        title="Look, low light from the side",
-        detail="white bloom or stickiness: once more with fresh liquid",
+        title="Inspect in low light from the side",
+        detail="white film or stickiness: wash again with fresh liquid",
     )
 
 
@@ -388,8 +388,8 @@ def _put_on(later: Sequence[str]) -> Iterator[WashStep]:
     """Parts that no wash may reach, on at last."""
     if later:
         yield WashStep(
-            title=f"Now {', '.join(later[:8])}",
-            detail="they go on after the washing, by iron, with flux that may stay",
+            title=f"Now fit {', '.join(later[:8])}",
+            detail="they are fitted after washing, by iron, with flux that may stay",
         )
 
 
@@ -402,7 +402,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:
             )
         ]
     brush = (
-        "soft brush that carries no charge, small circles, towards the edge; fresh liquid each time"
+        "soft antistatic brush, small circles, towards the edge; fresh liquid each time"
     )
     soak = plan.gel is not None
     first = (
@@ -423,7 +423,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:
                 title=f"Alcohol and brush, pass {n} of 3",
                 detail=brush
                 if n < 3
-                else "the last only to carry away: no residue left in what runs off",
+                else "the last pass rinses: no residue in what runs off",
             )
             for n in (1, 2, 3)
         ),
@@ -440,7 +440,7 @@ def minutes_said(minutes: float) -> str:
 
 MUST_NOT_MEET = (
     "a warm board, a flame, an iron or hot air that is on",
-    "windows and light guides of acrylic, polystyrene or polycarbonate: they craze",
-    "printed labels and felt-pen marks: they go",
+    "windows and light guides of acrylic, polystyrene or polycarbonate: they crack",
+    "printed labels and felt-pen marks: they dissolve",
     "open trimmers, membranes, microphones",
 )

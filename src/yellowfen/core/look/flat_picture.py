@@ -65,7 +65,7 @@ def laid_flat(image: Array, fit: PictureFit, pads: Sequence[Pad]) -> Flat:
         if ((spots >= 0) & (spots <= (width - 1, height - 1))).all():
             seen.append(ring)
     if not seen:
-        raise Refused("no pad of this side lies whole in the picture; click the places again")
+        raise Refused("no pad of this side is completely in the picture; click the places again")
     points = np.concatenate(seen)
     low, high = points.min(axis=0) - NEAR_MM, points.max(axis=0) + NEAR_MM
     least = math.sqrt(float(np.prod(high - low)) / MOST_CELLS)

@@ -49,7 +49,7 @@ MUCH = constant(
     1.3,
     "times what is wanted",
     mark=Mark.FROM_MEMORY,
-    source="a third more than the middle of what a joint wants shows",
+    source="a third more than the middle of what a joint needs is visible",
     affects="why a joint is bad",
 )
 LITTLE = constant(
@@ -57,7 +57,7 @@ LITTLE = constant(
     0.7,
     "times what is wanted",
     mark=Mark.FROM_MEMORY,
-    source="a third less than the middle of what a joint wants shows",
+    source="a third less than the middle of what a joint needs is visible",
     affects="why a joint is bad",
 )
 WICK_MM = 2.0
@@ -142,7 +142,7 @@ class Cause:
         """
         if self.where == "paste/openings":
             return "openings"
-        return "warm" if self.prevent.startswith("warm the board first") else ""
+        return "warm" if self.prevent.startswith("preheat the board") else ""
 
     @property
     def likely(self) -> bool:
@@ -176,42 +176,42 @@ class Mend:
 _STEPS: dict[Verdict, tuple[str, ...]] = {
     Verdict.BRIDGE: (
         "flux over the bridge and both pins",
-        "a clean tip drawn along the pins, outwards",
-        "if it stays: fresh wick on it, two seconds, lift both together",
+        "draw a clean tip along the pins, outwards",
+        "if it stays: fresh solder wick on it, two seconds, lift both together",
     ),
     Verdict.OPEN: (
         "flux",
-        "press the lead down with a pick if it stands off",
+        "press the lead down with a pick if it stands up",
         "tip on pad and lead, a touch of wire",
-        "pull gently with a pick: it holds",
+        "pull gently with a pick: it must hold",
     ),
-    Verdict.LEAN: ("flux", "tip on pad and lead until the old solder runs", "a touch of wire"),
-    Verdict.BALL: ("flux", "wick the ball off", "tip on the pad first, then a touch of wire"),
+    Verdict.LEAN: ("flux", "tip on pad and lead until the old solder melts", "a touch of wire"),
+    Verdict.BALL: ("flux", "remove the excess with solder wick", "tip on the pad first, then a touch of wire"),
     Verdict.SKEWED: (
         "flux",
-        "melt all of it at once: air straight down, little flow",
-        "nudge it square, hands off until dull",
+        "melt all of it at once: little air, straight down",
+        "nudge it square, do not touch until dull",
     ),
     Verdict.LIFTED_PAD: REMEDIES["lifted pad"],
-    Verdict.OTHER: ("look again from another side", "measure it before anything is heated"),
+    Verdict.OTHER: ("inspect again from another side", "measure it before anything is heated"),
     Verdict.DULL: ("flux", "melt it once more, briefly"),
     Verdict.NOT_WETTED: (
-        "scrape or polish what solder shuns",
+        "scrape or polish the metal that does not wet",
         "flux",
-        "tip on it, a touch of wire: it has to climb",
+        "tip on it, a touch of wire: solder must climb up the metal",
     ),
     Verdict.STANDING: (
         "flux on both pads",
         "hold it with tweezers",
-        "melt both ends, lay it down, let one end freeze first",
+        "melt both ends, lay it down, let one end solidify first",
     ),
-    Verdict.MISSING: ("look beside it and on the tweezers", "clean its pads, a new part on"),
-    Verdict.WRONG_PART: ("take it off: Survey has the ways", "the right one on, marked in the kit"),
+    Verdict.MISSING: ("search beside it and on the tweezers", "clean its pads, a new part on"),
+    Verdict.WRONG_PART: ("remove it: Survey has the methods", "fit the right part, mark it in the kit list"),
     Verdict.REVERSED: (
-        "take it off: Survey has the ways",
-        "turn it, test it before it goes on again",
+        "remove it: Survey has the methods",
+        "turn it, test it before refitting",
     ),
-    Verdict.LOOSE_BALLS: ("brush them off dry", "alcohol, brush, look again between the leads"),
+    Verdict.LOOSE_BALLS: ("brush them off dry", "alcohol, brush, inspect between the leads"),
     Verdict.DAMAGE: (
         "photograph it",
         "test whether it still works",
@@ -264,7 +264,7 @@ def _causes(fault: Fault) -> Sequence[Cause]:
 
 # Causes that no figure tells.
 _DRAGGED = Cause(
-    says="lifted or dragged before all was molten",
+    says="lifted or pulled before everything was molten",
     figure="",
     weight=1.0,
     prevent="wait until a nudge springs back; more flux",
@@ -276,53 +276,53 @@ _BESIDE = Cause(
     prevent="paste pad by pad; a slower start",
 )
 _NOT_PLACED = Cause(
-    says="not placed, or carried off by the tweezers",
+    says="not placed, or stuck to the tweezers",
     figure="",
     weight=0.6,
     prevent="count the parts before the heat",
 )
 _MISREAD = Cause(
-    says="the kit, or the mark misread",
+    says="kit mixed up, or the marking misread",
     figure="",
     weight=1.0,
-    prevent="the kit checked by key; the way round said at placing",
+    prevent="check the kit by key; check the orientation at placing",
 )
 _SLIPPED = Cause(
     says="heat, or a slip of a tool",
     figure="",
     weight=0.5,
-    prevent="foil over what is shy; a rest for the hand",
+    prevent="shield heat-sensitive parts; use a hand rest",
 )
 
 
 def _too_much(fault: Fault) -> Cause:
     ratio = fault.ratio
     known = ratio is not None and ratio > 1.0
-    figure = f"{ratio:.1f} times what the joint wants" if known else ""
+    figure = f"{ratio:.1f} times what the joint needs" if known else ""
     return Cause(
         says="too much solder",
         figure=figure,
         weight=0.7 if ratio is None else ratio / MUCH if known else 0.2,
-        prevent="a smaller opening or fewer dots there",
+        prevent="a smaller aperture or fewer dots there",
     )
 
 
 def _too_little(fault: Fault) -> Cause:
     if fault.known.fails:
         return Cause(
-            says="the opening kept its paste",
+            says="the aperture kept its paste",
             figure="its area ratio fails",
             weight=2.5,
-            prevent="a thinner foil or a larger opening there",
+            prevent="a thinner stencil or a larger aperture there",
         )
     ratio = fault.ratio
     known = ratio is not None and ratio < 1.0
-    figure = f"{ratio:.1f} times what the joint wants" if known else ""
+    figure = f"{ratio:.1f} times what the joint needs" if known else ""
     return Cause(
         says="too little solder",
         figure=figure,
         weight=0.7 if ratio is None else LITTLE / max(ratio, 0.1) if known else 0.2,
-        prevent="a larger opening or one dot more there",
+        prevent="a larger aperture or one dot more there",
     )
 
 
@@ -334,7 +334,7 @@ def _narrow(fault: Fault) -> Cause:
         says="a narrow gap",
         figure=figure,
         weight=weight,
-        prevent="narrower openings there; drag with more flux",
+        prevent="narrower apertures there; drag with more flux",
     )
 
 
@@ -352,8 +352,8 @@ def _cold(fault: Fault) -> Cause:
     parts = (
         [
             {
-                "plane": "its pin sits on a plane",
-                "relief": "its pin sits on a plane through spokes",
+                "plane": "its pin is connected to a plane",
+                "relief": "its pin is connected to a plane by thermal relief",
             }[fault.known.tie]
         ]
         if tied
@@ -363,7 +363,7 @@ def _cold(fault: Fault) -> Cause:
     if fault.liquid_s is not None and fault.liquid_s < SHORT_LIQUID_S:
         parts.append(f"molten for {fault.liquid_s:.1f} s only")
         weight += 1.0
-    prevent = "warm the board first; stay longer there; thermal relief on the next revision"
+    prevent = "preheat the board; stay longer there; thermal relief on the next revision"
     return Cause(
         says="the pad was too cold", figure=", ".join(parts), weight=weight, prevent=prevent
     )
@@ -371,19 +371,19 @@ def _cold(fault: Fault) -> Cause:
 
 def _stands_off(fault: Fault) -> Cause:
     return Cause(
-        says="the lead stands off its pad",
+        says="the lead does not reach its pad",
         figure="fine pitch" if fault.fine else "",
         weight=0.9 if fault.fine else 0.4,
-        prevent="lay the part on a flat plate before it is placed",
+        prevent="check the part on a flat plate before placing",
     )
 
 
 def _floats(fault: Fault) -> Cause:
     return Cause(
-        says="the part floats on its middle pad",
-        figure="leadless with a pad beneath" if fault.leadless else "",
+        says="the part floats on its exposed pad",
+        figure="leadless with an exposed pad" if fault.leadless else "",
         weight=1.1 if fault.leadless else 0.0,
-        prevent="panes over the middle pad, 50 to 65 %",
+        prevent="divided aperture over the exposed pad, 50 to 65 %",
     )
 
 
@@ -392,7 +392,7 @@ def _dirty() -> Cause:
         says="old or dirty metal",
         figure="",
         weight=0.8,
-        prevent="dip and look: one trial joint before the build",
+        prevent="make one trial joint before the build",
     )
 
 
@@ -401,17 +401,17 @@ def _often(fault: Fault) -> Cause:
         says="heated too often",
         figure=f"{fault.heats} heats" if fault.heats > 1 else "",
         weight=0.4 * fault.heats,
-        prevent="find it sooner: look after every heat",
+        prevent="find it sooner: inspect after every heat",
     )
 
 
 def _uneven(fault: Fault) -> Cause:
     tied = fault.known.tie != "signal"
     return Cause(
-        says="its ends melted one after the other",
+        says="its ends melted at different times",
         figure="one end on a plane" if tied else "",
         weight=1.2 if tied else 0.8,
-        prevent="warm the board first; pads alike on the next revision",
+        prevent="preheat the board; equal pads on the next revision",
     )
 
 
@@ -420,7 +420,7 @@ def _pushed() -> Cause:
         says="pushed by the air",
         figure="",
         weight=0.7,
-        prevent="less flow, straight down, a wider nozzle",
+        prevent="less air, straight down, a wider nozzle",
     )
 
 
@@ -438,11 +438,11 @@ def mend(fault: Fault, alloy: Alloy) -> Mend:
             if there
             else -0.5 * _usual(fault)
         )
-    stop = "twice without change: warm the board and do the whole part again"
+    stop = "no improvement after two attempts: preheat the board and redo the whole part"
     if fault.verdict is Verdict.LIFTED_PAD:
         stop = FOR_SPARES
     elif fault.heats >= MOST_HEATS:
-        stop = f"it has {fault.heats} heats behind it: one more at most, then a new part"
+        stop = f"it has had {fault.heats} heats: one more at most, then a new part"
     return Mend(
         steps=steps_for(fault.verdict),
         off_mm3=surplus,

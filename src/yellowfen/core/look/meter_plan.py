@@ -43,7 +43,7 @@ CLEARLY = constant(
     source="two readings of millivolts nearer than this hang on how the probes are held",
     affects="meter test: which gap of several is the bridged one",
 )
-LEADS_NOWHERE = "no other pin on this net: open or not changes nothing here"
+LEADS_NOWHERE = "no other pin on this net: an open joint makes no difference here"
 GROUND_NAMES = ("GND", "VSS", "0V", "AGND", "DGND", "PGND", "GROUND")
 SUPPLY_STARTS = (
     "VCC",
@@ -296,10 +296,10 @@ def _joints(
     unproved: list[tuple[str, str]] = []
     for one in risky:
         if one.hidden:
-            unproved.append((one.name, "metal under the body: only a function shows it"))
+            unproved.append((one.name, "metal under the body: only a function test shows it"))
         elif len(nets[one.net]) < 2:
             alone = sum(other.net == one.net for other in around.values()) < 2
-            why = LEADS_NOWHERE if alone else "nothing else of its net can be touched"
+            why = LEADS_NOWHERE if alone else "no other point of its net can be touched"
             unproved.append((one.name, why))
         else:
             mine[one.net].append(one)

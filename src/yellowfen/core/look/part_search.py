@@ -73,10 +73,10 @@ def find_part(image: Array, fit: PictureFit, part: BoardPart, pads: Sequence[Rin
     """
     ground = _Ground.of(image, fit, part, pads)
     if ground is None:
-        return _unseen("too little of this part's surroundings lies in the picture")
+        return _unseen("the picture shows too little around this part")
     best, told, clear = ground.search()
     if best is None:
-        return _unseen("no part is seen here")
+        return _unseen("no part is visible here")
     pose = best
     edge = seated(image, fit, part, pose, SETTLE_MM)
     apart = math.inf
@@ -90,11 +90,11 @@ def find_part(image: Array, fit: PictureFit, part: BoardPart, pads: Sequence[Rin
     unsure = min(apart, SETTLE_MM) + math.radians(SETTLE_DEG / 4) * reach * 0.5
     error = math.hypot(fit.error_um / 1000.0, 0.5 * unsure, 1.0 * fit.um_px / 1000.0)
     doubt = (
-        "no part is seen here that looks like this one"
+        "nothing here looks like this part"
         if told < LEAST_TOLD
-        else "it fits as well at another place"
+        else "it fits equally well in another place"
         if clear < LEAST_CLEAR
-        else "its outline is not seen"
+        else "its outline is not visible"
         if outline < LEAST_OUTLINE
         else ""
     )

@@ -32,7 +32,7 @@ COVERED = constant(
     "%",
     mark=Mark.COMMON_PRACTICE,
     source="a pad with less than three quarters of its opening covered is printed again or dotted",
-    affects="good, wipe or mend after printing",
+    affects="good, wipe or touch up after printing",
 )
 SMEAR_MM = constant(
     "smear_least",
@@ -48,7 +48,7 @@ OFF_SHARE = constant(
     "%",
     mark=Mark.COMMON_PRACTICE,
     source="a print off by a quarter of the narrowest pad is wiped",
-    affects="good, wipe or mend after printing",
+    affects="good, wipe or touch up after printing",
 )
 WIPE_FROM = 3  # smears or thin pads from which a wipe is quicker than mending
 REACH_MM = 0.25  # how far from an opening its own paste is looked for
@@ -152,14 +152,14 @@ class PrintSeen:
     @property
     def says(self) -> str:
         if not self.told:
-            return "All pads look alike here: all printed, or none. Move the threshold, or light it from the side."
+            return "All pads look the same here: all printed, or none. Move the threshold, or use light from the side."
         if self.verdict == "wipe" and 100 * self.off_share > OFF_SHARE:
-            return f"Wipe it and print again: the whole print is off by {math.hypot(self.dx_mm, self.dy_mm):.2f} mm, {100 * self.off_share:.0f} % of the narrowest pad."
+            return f"Wipe it and print again: the whole print is shifted by {math.hypot(self.dx_mm, self.dy_mm):.2f} mm, {100 * self.off_share:.0f} % of the narrowest pad."
         if self.verdict == "wipe":
             return f"Wipe it and print again: {counted(len(self.thin), 'pad lacks', 'pads lack')} paste, {counted(len(self.between), 'place has', 'places have')} paste between pads."
         if self.verdict == "mend":
-            return "Mend it: a dab where paste lacks, a pick through what lies between."
-        return "Good: every pad has its paste, nothing lies across a gap."
+            return "Touch it up: a dab where paste is missing, a pick through paste between pads."
+        return "Good: every pad has its paste, no gap is bridged."
 
 
 def print_seen(

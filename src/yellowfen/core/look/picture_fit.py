@@ -147,12 +147,12 @@ class _State:
 def _begun(clicks: Sequence[Click], side: str) -> _State:
     """The likeliest homography behind some clicks, with stretch and depth held near none."""
     if len(clicks) < 2:
-        raise InvalidValue("clicks", "two places at least are needed, far apart")
+        raise InvalidValue("clicks", "at least two places are needed, far apart")
     board, picture = _arrays(clicks)
     if not (np.isfinite(board).all() and np.isfinite(picture).all()):
         raise InvalidValue("clicks", "a place is not a number")
     if np.ptp(board, axis=0).max() < 0.2 or np.ptp(picture, axis=0).max() < 20:
-        raise InvalidValue("clicks", "these places lie on one spot; choose two far apart")
+        raise InvalidValue("clicks", "these places are too close together; choose two far apart")
     middle, size = board.mean(axis=0), max(float(np.abs(board - board.mean(axis=0)).max()), 1e-6)
     frame = np.array(
         [[1 / size, 0, -middle[0] / size], [0, 1 / size, -middle[1] / size], [0, 0, 1]]
@@ -168,7 +168,7 @@ def _begun(clicks: Sequence[Click], side: str) -> _State:
     left = np.hypot(*(_apply(state.matrix, board) - picture).T)
     bent = float(np.abs(state.moved[4:]).max())
     if not np.isfinite(left).all() or left.max() > 12 * CLICK_PX or bent > MOST_BENT:
-        raise InvalidValue("clicks", "these places do not belong together; click them again")
+        raise InvalidValue("clicks", "these places do not fit together; click them again")
     return state
 
 
@@ -255,7 +255,7 @@ def _described(matrix: Array, board: Array, error_px: float, clicks: int, edges:
     )
     um_px = 1000.0 / max(scale_at(fit, float(middle[0]), float(middle[1])), 1e-9)
     if not math.isfinite(um_px) or um_px > 1000:
-        raise InvalidValue("clicks", "these places do not belong together; click them again")
+        raise InvalidValue("clicks", "these places do not fit together; click them again")
     return PictureFit(
         matrix=fit.matrix, clicks=clicks, edges=edges, um_px=um_px, error_um=error_px * um_px
     )
@@ -593,15 +593,15 @@ def _stepping(smooth: Array, edges: Edges, matrix: Array) -> _Steps:
 def fit_doubt(fit: PictureFit, clicks: Sequence[Click]) -> str:
     """Why nothing is to be measured on a fit, in a sentence; "" where it is to be believed."""
     if fit.share < LEAST_SHARE:
-        return "The drawing does not lie on the pads that are seen: a place was clicked for another, or the picture shows another board or face. Take the places back and click them again."
+        return "The drawing does not match the pads in the picture: a wrong place was clicked, or the picture shows another board or side. Undo the places and click them again."
     if fit.edges and max(fit.blur_px * fit.um_px / MOST_BLUR_UM, fit.blur_px / MOST_BLUR_PX) > 1:
         return "The picture is out of focus, so nothing can be measured: focus on the pads and take it again."
     worst, far = farthest_click(fit, clicks)
     if far > ODD_CLICK_PX:
-        return f"Place {worst + 1} lies {far:.0f} pixels from where the other places have it: take the places back and click them again."
+        return f"Place {worst + 1} lies {far:.0f} pixels from where the other places show it: undo the places and click them again."
     if _aslant(fit) > MOST_ASLANT:
         return (
-            "The board is seen too much aslant to be measured: hold the camera straight above it."
+            "The camera is tilted too much to measure: hold it straight above the board."
         )
     return ""
 

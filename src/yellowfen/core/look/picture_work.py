@@ -57,7 +57,7 @@ class PictureWork:
         if self.side not in ("top", "bottom"):
             raise InvalidValue("side", "a picture shows the top or the bottom")
         if len(self.pins) > MOST_CLICKS:
-            raise InvalidValue("clicks", f"{MOST_CLICKS} places are enough; take one back first")
+            raise InvalidValue("clicks", f"{MOST_CLICKS} places are enough; undo one first")
         for name in ("paste_from", "bright_from"):
             value = getattr(self, name)
             if value is not None:

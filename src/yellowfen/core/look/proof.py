@@ -63,7 +63,7 @@ class FunctionStep:
     def __post_init__(self) -> None:
         for what, text in (("step", self.name), ("expect", self.expect)):
             if not 1 <= len(text) <= MOST_TEXT:
-                raise InvalidValue(what, f"say it in 1 to {MOST_TEXT} characters")
+                raise InvalidValue(what, f"write 1 to {MOST_TEXT} characters")
 
 
 # Beginnings of steps; the owner adds the joints [common practice].
@@ -72,7 +72,7 @@ READY_MADE = (
         "Program, read back, verify",
         "the programmer reads back what was written; a header held in by hand does for one board",
     ),
-    ("Blink", "the lamp blinks as the program says"),
+    ("Blink", "the LED blinks as programmed"),
     ("Toggle every pin", "each pin drives some hundred ohms high and low, read by meter or probe"),
     ("Write, read and verify the memory", "what was written is read back"),
     ("Red, green, blue", "each colour alone, then all"),
@@ -90,7 +90,7 @@ class Lesson:
     def __post_init__(self) -> None:
         for what, text in (("seen", self.seen), ("change", self.change)):
             if not 1 <= len(text) <= MOST_TEXT:
-                raise InvalidValue(what, f"say it in 1 to {MOST_TEXT} characters")
+                raise InvalidValue(what, f"write 1 to {MOST_TEXT} characters")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -109,9 +109,9 @@ class BoardProof:
 
     def __post_init__(self) -> None:
         if len(self.lessons) > MOST_LESSONS:
-            raise InvalidValue("lessons", f"{MOST_LESSONS} lessons are enough; leave one out first")
+            raise InvalidValue("lessons", f"{MOST_LESSONS} lessons are enough; remove one first")
         if len(self.steps) > MOST_STEPS:
-            raise InvalidValue("steps", f"{MOST_STEPS} steps are enough; leave one out first")
+            raise InvalidValue("steps", f"{MOST_STEPS} steps are enough; remove one first")
         for net, value in self.volts.items():
             in_range(f"volts of {net}", abs(value), 0.1, MOST_VOLTS, "V")
 
@@ -151,11 +151,11 @@ def _typed(lines: str) -> dict[str, str]:
             continue
         if not pins or len(pins) + len(names) < 2 or len(names) > 1:
             raise InvalidValue(
-                "nets", f"line {number} wants pins and one name, as U1.3 C4.1 GND or U1.8 VDD"
+                "nets", f"line {number} needs pins and one name, such as U1.3 C4.1 GND or U1.8 VDD"
             )
         for pin in pins:
             if pin in found:
-                raise InvalidValue("nets", f"{pin} stands in two lines; a pin has one net")
+                raise InvalidValue("nets", f"{pin} is in two lines; a pin has one net")
             found[pin] = names[0] if names else f"N{number}"
     return found
 
@@ -187,7 +187,7 @@ class FirstPower:
         )
         if self.comes_from:
             return f"reads {reads}, made from {self.comes_from}"
-        return f"reads {reads}; nothing grows warm in ten seconds"
+        return f"reads {reads}; nothing gets warm in ten seconds"
 
 
 def first_power(board: Board, proof: BoardProof) -> tuple[FirstPower, ...]:

@@ -2,7 +2,7 @@
 in.
 
 Laws: chances come from the part's own odds of a mend, shared out over its joints, and are moved in
-logs of odds by what is known of each (amount, gap, tie, not seen to flow, marks of the same package
+logs of odds by what is known of each (amount, gap, tie, not seen to melt, marks of the same package
 before), a lead that stands over its paste being added as a chance of its own; the order begins with
 the riskiest fifth, part by part and along the rows, then goes on with the rest likewise; a joint
 that no eye sees is never counted as looked at.
@@ -25,7 +25,7 @@ AMOUNT_TIMES = constant(
     "times the odds",
     mark=_M,
     source="surely too little or too much solder; half the odds where the amount is surely right, as they are at one in fourteen",
-    affects="where to look",
+    affects="where to inspect",
 )
 BRIDGE_TIMES = constant(
     "risk_bridge",
@@ -33,7 +33,7 @@ BRIDGE_TIMES = constant(
     "times the odds",
     mark=_M,
     source="a gap that surely bridges (tendency well above 1), added to the amount's",
-    affects="where to look",
+    affects="where to inspect",
 )
 AMOUNT_LOG_SD = constant(
     "risk_amount_spread",
@@ -41,7 +41,7 @@ AMOUNT_LOG_SD = constant(
     "log",
     mark=_M,
     source="hand prints vary by a fifth either way",
-    affects="where to look",
+    affects="where to inspect",
 )
 BRIDGE_SD = constant(
     "risk_bridge_spread",
@@ -49,7 +49,7 @@ BRIDGE_SD = constant(
     "1",
     mark=_M,
     source="tendency at which gaps do bridge: 1, give or take so much",
-    affects="where to look",
+    affects="where to inspect",
 )
 SURE_TIMES = 0.5
 FAILS_TIMES = constant(
@@ -58,7 +58,7 @@ FAILS_TIMES = constant(
     "times the odds",
     mark=_M,
     source="most paste stays in the foil",
-    affects="where to look",
+    affects="where to inspect",
 )
 PLANE_TIMES = constant(
     "risk_plane",
@@ -66,7 +66,7 @@ PLANE_TIMES = constant(
     "times the odds",
     mark=_M,
     source="a joint on a plane lags; on spokes 1.4",
-    affects="where to look",
+    affects="where to inspect",
 )
 RELIEF_TIMES = 1.4
 _NORMAL = NormalDist()
@@ -77,40 +77,40 @@ UNSEEN_TIMES = constant(
     5.0,
     "times the odds",
     mark=_M,
-    source="it was not seen to flow in this run",
-    affects="where to look",
+    source="it was not seen to melt in this run",
+    affects="where to inspect",
 )
 LATE_TIMES = constant(
     "risk_late_flow",
     1.5,
     "times the odds",
     mark=_M,
-    source="it flowed after its band: its coldest joints may not have",
-    affects="where to look",
+    source="it melted later than predicted: its coldest joints may not have",
+    affects="where to inspect",
 )
 SHORT_TIMES = constant(
     "risk_short_liquid",
     2.0,
     "times the odds",
     mark=_M,
-    source="too few seconds liquid to wet",
-    affects="where to look",
+    source="too few seconds molten to wet",
+    affects="where to inspect",
 )
 SHORT_S = constant(
     "risk_short_liquid_s",
     4.0,
     "s",
     mark=_M,
-    source="seconds from the flow that is seen to heat away, below which joints stay unwetted",
-    affects="where to look",
+    source="seconds from the visible melt to the end of the heat, below which joints stay unwetted",
+    affects="where to inspect",
 )
 LONG_TIMES = constant(
     "risk_long_liquid",
     1.5,
     "times the odds",
     mark=_M,
-    source="long liquid: flux spent, grains coarse",
-    affects="where to look",
+    source="long molten: flux spent, grains coarse",
+    affects="where to inspect",
 )
 LONG_S = constant(
     "risk_long_liquid_s",
@@ -118,7 +118,7 @@ LONG_S = constant(
     "s",
     mark=_M,
     source="profiles ask for 30 to 90 s above the melting point",
-    affects="where to look",
+    affects="where to inspect",
 )
 HIDDEN_TIMES = constant(
     "risk_hidden",
@@ -126,7 +126,7 @@ HIDDEN_TIMES = constant(
     "times the odds",
     mark=_M,
     source="under the body nobody corrects it while it flows",
-    affects="where to look",
+    affects="where to inspect",
 )
 END_TIMES = constant(
     "risk_row_end",
@@ -134,7 +134,7 @@ END_TIMES = constant(
     "times the odds",
     mark=_M,
     source="the last two pins of a dragged row take its surplus",
-    affects="where to look",
+    affects="where to inspect",
 )
 PRIOR_JOINTS = constant(
     "risk_prior_joints",
@@ -142,7 +142,7 @@ PRIOR_JOINTS = constant(
     "joints",
     mark=_M,
     source="own marks weigh as much as the usual odds after so many joints",
-    affects="where to look",
+    affects="where to inspect",
 )
 HOT_JOINTS = 0.2
 COPLANAR_SIGMAS = constant(
@@ -151,7 +151,7 @@ COPLANAR_SIGMAS = constant(
     "sd",
     mark=_M,
     source="a new part's leads keep the drawing's coplanarity as three standard deviations",
-    affects="where to look",
+    affects="where to inspect",
 )
 LIFT_SD_MM = constant(
     "risk_lift_sd",
@@ -159,7 +159,7 @@ LIFT_SD_MM = constant(
     "mm",
     mark=_M,
     source="a lead's height over a flat plate, read by eye or feeler",
-    affects="where to look",
+    affects="where to inspect",
 )
 
 
@@ -183,7 +183,7 @@ class Known:
 @dataclass(frozen=True, kw_only=True)
 class PartFacts:
     """What is known of one part: its odds of a mend (0..1), whether it was seen to flow (None: no
-    heat), seconds from its flow to heat away (None: not tapped), whether it flowed after its band;
+    heat), seconds from its flow to heat away (None: not tapped), whether it melted later than predicted;
     how many joints of its package were marked before and how many of them bad; its worst
     lead's height over a flat plate, mm (None: not measured, a new part).
     """
@@ -271,29 +271,29 @@ def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]
     why: list[str] = []
     times = 1.0
     if known.fails:
-        times, why = times * FAILS_TIMES, [*why, "its opening keeps the paste"]
+        times, why = times * FAILS_TIMES, [*why, "its aperture keeps the paste"]
     elif known.solder_mm3 is not None:
         lean, fat = _outside(known)
         bridges = _NORMAL.cdf((known.bridge - 1.0) / BRIDGE_SD) if known.bridge > 0 else 0.0
         times *= SURE_TIMES + AMOUNT_TIMES * (lean + fat) + BRIDGE_TIMES * bridges
         if max(lean, fat) > 0.2:
             amount = known.solder_mm3 / (known.lean_mm3 if lean > fat else known.fat_mm3)
-            said = "of the least it wants" if lean > fat else "of the most it wants"
+            said = "of the least it needs" if lean > fat else "of the most it needs"
             why.append(f"solder {amount:.1f} {said}")
         if bridges > 0.1:
             why.append(f"its gap holds {known.bridge:.1f} of what bridges")
     if known.tie == "plane":
-        times, why = times * PLANE_TIMES, [*why, "on a plane, it lags"]
+        times, why = times * PLANE_TIMES, [*why, "on a plane, it melts late"]
     elif known.tie == "relief":
-        times, why = times * RELIEF_TIMES, [*why, "on a plane through spokes"]
+        times, why = times * RELIEF_TIMES, [*why, "on a plane by thermal relief"]
     if facts.flowed is False:
-        times, why = times * UNSEEN_TIMES, [*why, "not seen to flow"]
+        times, why = times * UNSEEN_TIMES, [*why, "not seen to melt"]
     if facts.late:
-        times, why = times * LATE_TIMES, [*why, "it flowed later than its band"]
+        times, why = times * LATE_TIMES, [*why, "it melted later than predicted"]
     if facts.liquid_s is not None and facts.liquid_s < SHORT_S:
-        times, why = times * SHORT_TIMES, [*why, f"only {facts.liquid_s:.0f} s liquid"]
+        times, why = times * SHORT_TIMES, [*why, f"only {facts.liquid_s:.0f} s molten"]
     if facts.liquid_s is not None and facts.liquid_s > LONG_S:
-        times, why = times * LONG_TIMES, [*why, f"{facts.liquid_s:.0f} s liquid"]
+        times, why = times * LONG_TIMES, [*why, f"{facts.liquid_s:.0f} s molten"]
     if land.kind in HIDDEN:
         times, why = times * HIDDEN_TIMES, [*why, "under the body"]
     if known.row_end:
@@ -352,7 +352,7 @@ def _seen_from(part: BoardPart, land: Land) -> str:
         return f"from the {side}, low: the heel"
     if land.kind is JointKind.CHIP:
         return f"from the {side}, light from the other side"
-    return f"from the {side}, along the row, the board tilted against low light"
+    return f"from the {side}, along the row, the board tilted in low light"
 
 
 def in_order(joints: Sequence[Joint], places: Mapping[str, tuple[float, float]]) -> list[Joint]:

@@ -29,7 +29,7 @@ MARGIN_K = constant(
     10.0,
     "K",
     mark=Mark.COMMON_PRACTICE,
-    source="kept below what the body bears",
+    source="kept below the body limit",
     affects="pauses between touches",
 )
 PAUSES_S = (2.0, 5.0, 10.0, 20.0, 40.0)
@@ -69,7 +69,7 @@ class Touches:
         if self.pause_s is None:
             hot = f"the body reaches {self.body_peak_c:.0f} °C and bears {self.limit_c:.0f} °C"
             return f"{self.touch_s:.1f} s, once, or by air: {hot}"
-        return f"{self.touch_s:.1f} s a touch, {self.longest_s:.0f} s at most; {self.pause_s:.0f} s between, {self.touches} touches (body {self.body_peak_c:.0f} of {self.limit_c:.0f} °C)"
+        return f"{self.touch_s:.1f} s a touch, {self.longest_s:.0f} s at most; {self.pause_s:.0f} s pause, {self.touches} touches (body {self.body_peak_c:.0f} of {self.limit_c:.0f} °C)"
 
 
 def body_peak_k(

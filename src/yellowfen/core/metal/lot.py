@@ -2,7 +2,7 @@
 whether it still serves.
 
 Laws: times are seconds since 1970, given by whoever calls; what is left is what it held less what
-was used; paste that is opened or used stands out of the cold, whether that was told or not, until
+was used; paste that is opened or used stands out of the fridge, whether that was told or not, until
 it is told to be back.
 """
 
@@ -29,7 +29,7 @@ KEEPS_DAYS = constant(
     180.0,
     "d",
     mark=Mark.COMMON_PRACTICE,
-    source="about six months unopened in the cold",
+    source="about six months unopened in the fridge",
     affects="expiry where the jar shows none",
 )
 WASTE_G = constant(
@@ -37,7 +37,7 @@ WASTE_G = constant(
     0.3,
     "g",
     mark=Mark.FROM_MEMORY,
-    source="what stays on blade, foil and cloth with every print",
+    source="what stays on blade, stencil and cloth with every print",
     affects="paste left in a lot",
 )
 
@@ -45,8 +45,8 @@ WASTE_G = constant(
 class LotEvent(StrEnum):
     """What happened to a lot, by a tap."""
 
-    OUT = "out of the cold"
-    BACK = "back in the cold"
+    OUT = "out of the fridge"
+    BACK = "back in the fridge"
     OPENED = "opened"
     USED = "used"
     EMPTY = "empty"
@@ -102,11 +102,11 @@ class Lot:
 
     @property
     def is_out(self) -> bool:
-        """True while it stands out of the cold."""
+        """True while it stands out of the fridge."""
         return self.out_since_s() is not None
 
     def warm_h(self, now_s: float) -> float:
-        """Hours out of the cold in all."""
+        """Hours out of the fridge in all."""
         spans = _out(self.events)
         return math.fsum(max(0.0, min(end, now_s) - since) for since, end in spans) / 3600
 
@@ -136,11 +136,11 @@ class Lot:
             said.append(f"Its date is {days:.0f} days away.")
         if self.warm_h(now_s) > OPEN_LIFE_H:
             said.append(
-                f"Out of the cold for {self.warm_h(now_s):.0f} h in all, usual is up to {OPEN_LIFE_H:g} h: fresh flux once, not for fine pitch."
+                f"Out of the fridge for {self.warm_h(now_s):.0f} h in all, usual is up to {OPEN_LIFE_H:g} h: fresh flux once, not for fine pitch."
             )
         if self.opened_s is None and self.is_out:
             said.append(
-                "Leave it closed until it is as warm as the room; opened cold it draws dew."
+                "Keep it closed until it is at room temperature; opened cold it collects dew."
             )
         return tuple(said)
 
@@ -158,7 +158,7 @@ def usable(lots: Sequence[Lot], now_s: float) -> Lot | None:
 
 
 def _out(events: Sequence[Happened]) -> list[tuple[float, float]]:
-    """From when to when a lot stood out of the cold; the last without end where it still does."""
+    """From when to when a lot stood out of the fridge; the last without end where it still does."""
     spans, since = [], None
     for one in sorted(events, key=lambda one: one.at_s):
         if one.kind is LotEvent.BACK and since is not None:

@@ -153,15 +153,15 @@ def _bismuth_and_lead(there: frozenset[str], part: str) -> Iterable[Reaction]:
         yield Reaction(
             title="Bismuth meets lead",
             what=f"However little there is of either, a last liquid near {LAST_LIQUID_C:g} °C may stay in the joint: it falls apart on a warm board.",
-            remedy="Take a solder without bismuth, or wick the leaded tin off the pads (and change the parts) before pasting.",
+            remedy="Use a solder without bismuth, or remove the leaded tin from the pads with solder wick (and change the parts) before pasting.",
             weight=3,
             mark=Mark.FROM_MEMORY,
         )
     elif "Bi" in there and part == "not known":
         yield Reaction(
             title="Bismuth on unknown tin",
-            what="Finishes of old boards and parts often hold lead; with bismuth they keep a last liquid near 96 °C.",
-            remedy="Test one joint: it must hold at 110 °C. In doubt take a solder without bismuth.",
+            what="Finishes of old boards and parts often hold lead; with bismuth some liquid stays down to about 96 °C.",
+            remedy="Test one joint: it must hold at 110 °C. If in doubt, use a solder without bismuth.",
             weight=2,
             mark=Mark.FROM_MEMORY,
         )
@@ -171,8 +171,8 @@ def _removal_alloy(left: str) -> Iterable[Reaction]:
     if left == "removal alloy":
         yield Reaction(
             title="Removal alloy left on the pads",
-            what="Indium and bismuth from it melt far below any solder and ruin the next joint.",
-            remedy="Wick the pads twice with fresh flux, wash with alcohol, look for dull patches, and only then paste.",
+            what="Its indium and bismuth melt far below any solder and ruin the next joint.",
+            remedy="Wick the pads twice with fresh flux, wash with alcohol, check for dull patches, and only then paste.",
             weight=3,
             mark=Mark.COMMON_PRACTICE,
         )
@@ -183,16 +183,16 @@ def _balls(metal: Alloy, paste: frozenset[str], part: str) -> Iterable[Reaction]
     if part == "lead-free balls" and metal.liquidus_c < 217:
         yield Reaction(
             title="Lead-free balls in a paste that melts lower",
-            what=f"The paste melts at {metal.liquidus_c:g} °C, the balls at about 217 °C: they may stand in it half joined.",
-            remedy="Heat until the balls melt too (parts permitting), or have leaded balls put on. Nobody can see these joints: electrical test only.",
+            what=f"The paste melts at {metal.liquidus_c:g} °C, the balls at about 217 °C: they may stay half joined.",
+            remedy="Heat until the balls melt too (if the parts allow), or have leaded balls fitted. These joints are hidden: electrical test only.",
             weight=3,
             mark=Mark.COMMON_PRACTICE,
         )
     if part == "leaded balls" and "Pb" not in paste:
         yield Reaction(
             title="Leaded balls in a lead-free paste",
-            what="The balls melt first and drink the paste: voids, and a mixture of neither kind.",
-            remedy="Take a leaded paste for this part, or tacky flux alone.",
+            what="The balls melt first and absorb the paste: voids, and an uncontrolled mixture.",
+            remedy="Use a leaded paste for this part, or tacky flux alone.",
             weight=2,
             mark=Mark.FROM_MEMORY,
         )
@@ -203,7 +203,7 @@ def _bismuth(paste: frozenset[str]) -> Iterable[Reaction]:
         yield Reaction(
             title="Bismuth solder is brittle",
             what="Good for LEDs and plastics, weak in a drop or a knock.",
-            remedy="Not for connectors, large parts or what is carried about.",
+            remedy="Do not use it for connectors, large parts or portable devices.",
             weight=1,
             mark=Mark.COMMON_PRACTICE,
         )
@@ -215,14 +215,14 @@ def _lead(paste: frozenset[str], there: frozenset[str], part: str) -> Iterable[R
         yield Reaction(
             title="Leaded paste on lead-free tin",
             what="Usually tolerated: tin finishes dissolve in the joint.",
-            remedy="The board is no longer lead-free: mark it, also for whoever reworks it. Local rules on lead may apply.",
+            remedy="The board is no longer lead-free: mark it for anyone who reworks it. Local rules on lead may apply.",
             weight=1,
             mark=Mark.COMMON_PRACTICE,
         )
     if "Pb" in there - paste and "Pb" not in paste:
         yield Reaction(
             title="Lead in a lead-free joint",
-            what="The joint holds lead from the finish or from what was left, and melts lower than the paste's alloy says.",
+            what="The joint contains lead from the finish or from old solder and melts lower than the paste's alloy.",
             remedy="Plan the heat for the paste's alloy, but treat the board as leaded.",
             weight=1,
             mark=Mark.COMMON_PRACTICE,
@@ -234,7 +234,7 @@ def _old_solder(left: str) -> Iterable[Reaction]:
         yield Reaction(
             title="Old solder under new paste",
             what="Volume adds up and the alloy is a mixture.",
-            remedy="Level the pads or wick them bare, and print less where it stays.",
+            remedy="Level the pads or wick them bare, and print less where old solder stays.",
             weight=1,
             mark=Mark.COMMON_PRACTICE,
         )
@@ -245,7 +245,7 @@ def _gold(there: frozenset[str]) -> Iterable[Reaction]:
         yield Reaction(
             title="Gold in the joint",
             what="A flash of gold is harmless; thick gold (contacts, old parts) makes tin brittle.",
-            remedy="Tin thick gold twice and wick it off before the real joint.",
+            remedy="Tin thick gold twice and wick it off before the final joint.",
             weight=1,
             mark=Mark.FROM_MEMORY,
         )

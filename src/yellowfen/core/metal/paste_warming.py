@@ -208,10 +208,10 @@ class WarmUp:
     def words(self) -> str:
         """How long it stands closed, as every page says it."""
         if not math.isfinite(self.open_h):
-            return "the room's dew point is too near: it would draw dew whenever it is opened"
+            return "the room's dew point is too close: dew would form whenever it is opened"
         taken = f"{self.open_h:.1f} h" if self.open_h >= 1 else f"{60 * self.open_h:.0f} min"
         return (
-            f"closed, {taken} out of the cold by its size (makers of paste say {self.rule_h:g} h)"
+            f"closed, {taken} out of the fridge by its size (makers of paste say {self.rule_h:g} h)"
         )
 
     @property
@@ -238,7 +238,7 @@ def warm_up(
     cold = room_c - fridge_c
     if cold <= within_k:
         raise InvalidValue(
-            "fridge_c", "the paste is as warm as the room already; nothing to wait for"
+            "fridge_c", "the paste is at room temperature already; nothing to wait for"
         )
     near = seconds_until(container, paste, within_k / cold) / 3600
     left = (room_c - (dew_c + 1.0)) / cold

@@ -9,27 +9,27 @@ from yellowfen.core.source.mark import Mark
 # none is not listed.
 _MARKS = {
     "chip LED": (
-        "its ends are marked by habit, a bar, dot or triangle underneath, and makers differ: touch it with a meter's diode range before placing",
+        "its ends are marked by a bar, dot or triangle underneath, and makers differ: check it with a meter's diode range before placing",
         True,
     ),
     "plastic LED": (
-        "a cut corner or notch, cathode by most makers but not all: test with a meter",
+        "a cut corner or notch is the cathode for most makers, not all: test with a meter",
         True,
     ),
     "diode": ("the bar is the cathode", False),
-    "tantalum": ("the bar is PLUS, the other way round from a diode's", False),
+    "tantalum": ("the bar is PLUS, opposite to a diode", False),
     "can": ("the dark stripe on top is MINUS; the base has cut corners on the plus side", False),
     "PLCC": ("pin 1 is in the middle of a side, under the dimple; one corner is bevelled", False),
     "BGA": ("a dot or a bare corner at A1", False),
     "crystal": (
-        "a dot or a cut corner at pin 1; half a turn does no harm on most four-pad crystals",
+        "a dot or a cut corner at pin 1; turned by 180° is harmless on most four-pad crystals",
         True,
     ),
-    "SOT": ("it goes one way only: count the leads of each side", False),
-    "tab": ("it goes one way only: the tab on the large pad", False),
-    "connector": ("look at which way the mouth opens; pin 1 has a triangle or a longer pad", False),
-    "USB socket": ("the mouth looks over the board's edge", False),
-    "flat-cable connector": ("look at which way the mouth opens", False),
+    "SOT": ("it fits in one orientation only: count the leads on each side", False),
+    "tab": ("it fits in one orientation only: the tab on the large pad", False),
+    "connector": ("check the direction of its mouth; pin 1 has a triangle or a longer pad", False),
+    "USB socket": ("its mouth faces the board's edge", False),
+    "flat-cable connector": ("check the direction of its mouth", False),
 }
 _PIN_1 = "a dot, dimple, notch or bevelled edge at pin 1"
 _ADDRESSED = (
@@ -63,6 +63,6 @@ def direction_of(package: Package) -> Direction | None:
     if package.family == "plastic LED" and len(package.lands) >= 4:
         return Direction(_ADDRESSED, True)
     if package.family == "SOT" and len(package.lands) == 6:
-        return Direction(f"three leads on either side, so it fits both ways: {_PIN_1}", False)
+        return Direction(f"three leads on both sides, so it fits in two orientations: {_PIN_1}", False)
     said, doubtful = _MARKS.get(package.family, (_PIN_1, False))
     return Direction(said, doubtful)

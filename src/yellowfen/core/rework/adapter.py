@@ -142,10 +142,10 @@ def adapter(
         wire_mm=wire_mm(volume, wire_diameter_mm, alloy),
         seconds=JOINT_S * len(pins),
         cues=(
-            "Stand both headers in a breadboard, the adapter on top: they are square then.",
-            "One corner pin of a row. Square and flush? Else melt it again and press.",
-            "The opposite corner of the same row.",
-            "Then the rest of the row; the other row the same way.",
+            "Put both headers in a breadboard with the adapter on top to keep them square.",
+            "Solder one corner pin of a row. Check that it is square and flush; if not, melt it again and press.",
+            "Solder the opposite corner of the same row.",
+            "Solder the rest of the row, then the other row in the same way.",
         ),
     )
 

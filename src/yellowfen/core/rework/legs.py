@@ -27,7 +27,7 @@ COPLANAR_MM = constant(
     0.10,
     "mm",
     mark=_M,
-    source="all soles within a tenth of a millimetre; 0.08 at 0.5 mm pitch and below (drawings, as remembered)",
+    source="all leads within a tenth of a millimetre; 0.08 at 0.5 mm pitch and below (drawings, as remembered)",
     affects="are salvaged leads straight",
 )
 COPLANAR_FINE_MM, FINE_MM = 0.08, 0.5
@@ -139,9 +139,9 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
     elif most is not None and not passport.straight:
         first.append(f"lay it on a flat plate: every sole within {most:.2f} mm")
     if not passport.cleaned:
-        first.append("take the old solder off the leads")
+        first.append("remove the old solder from the leads")
     if passport.open_h is None and (package is None or floor_life_of(package) is not None):
-        first.append("bake it: hours out of a dry bag are not known")
+        first.append("bake it: its hours out of a dry bag are not known")
     if passport.tested is Proof.NOT_YET:
         first.append("test it")
     return Fitness(refused="", first=tuple(first))

@@ -70,7 +70,7 @@ class LiftWindow:
     cover: tuple[str, ...]
     leave_s: float | None = None
     leave_why: str = ""
-    more: str = "hotter, nearer, or heat from below"
+    more: str = "more heat, nearer, or heat from below"
     heat_s: float = math.inf
     share: float = 1.0
 
@@ -101,16 +101,16 @@ class LiftWindow:
             return (
                 f"Do not lift it with these settings: at {self.leave_s:.0f} s {self.leave_why}, and it is"
                 f" molten only after {self.opens.low:.0f} s. Shield what gets too hot, heat from"
-                " below, or take another way off."
+                " below, or choose another method."
             )
         if self.opens_s is None:
-            return f"With these settings not every joint is surely liquid: {self.more}."
+            return f"With these settings it is not certain that every joint melts: {self.more}."
         if self.closes_s is None:
             return f"Lift from {self.opens_s:.0f} s on{self._kept_on}; no harm in sight while the heat stays."
         if not self.safe:
             molten = f"Molten between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
             if self.leave_s is None:
-                return f"{molten} Nudge it to be sure. Air that comes late does no harm; strong air shows itself."
+                return f"{molten} Nudge it to be sure. Weak air does no harm; strong air shows early."
             return f"{molten} Nudge it to be sure. Stop at {self.leave_s:.0f} s: {self.leave_why}."
         return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s{self._kept_on}; then {self.closed_by}."
 
@@ -234,11 +234,11 @@ def _why_last(scene: Scene, part: PlacedPart, joint: JointStory) -> str:
     """Why a joint comes last, in a few words."""
     land = next(land for land in part.package.lands if land.pin == joint.pin)
     if land.kind is JointKind.THERMAL_PAD:
-        return "the pad beneath"
+        return "the exposed pad"
     if joint.pin in part.plane_pins:
         return "on a plane"
     if joint.pin in part.relief_pins:
-        return "on a plane, through spokes"
+        return "on a plane, by thermal relief"
     if land.kind is JointKind.TAB:
         return "the tab"
     air = isinstance(scene.source, HotAir)

@@ -31,7 +31,7 @@ WICK_LEAST_S = constant(
     "s",
     mark=Mark.COMMON_PRACTICE,
     source="a row of four pads is wicked in 8 to 20 s, fresh end laid on and drawn along",
-    affects="least seconds told for wicking a pad",
+    affects="least seconds given for wicking a pad",
 )
 TOUCH_LEAST_S = constant(
     "touch_least",
@@ -39,7 +39,7 @@ TOUCH_LEAST_S = constant(
     "s",
     mark=Mark.COMMON_PRACTICE,
     source="nothing that a hand does at a joint takes under about a second",
-    affects="least seconds told for a pad that is levelled or given solder",
+    affects="least seconds given for a pad that is levelled or given solder",
 )
 WICK_TAKES = constant(
     "wick_takes",
@@ -350,13 +350,13 @@ def _says(land: Land, tie: str, seconds: float | None, longest: float, wicked: b
     """What to mind at one pad."""
     if seconds is None or seconds > longest:
         return (
-            "warm the board first, widest tip: the tip alone would rest longer than the pad bears"
+            "preheat the board and use the widest tip: the tip alone would stay longer than the pad survives"
         )
     if seconds > SLOW_S:
-        return "put fresh solder on first: it carries the heat in"
+        return "add fresh solder first: it carries the heat"
     if land.kind is JointKind.THERMAL_PAD and wicked:
         return "in strips, from the middle outwards"
-    return "" if tie == "signal" else "on a plane: it comes last"
+    return "" if tie == "signal" else "on a plane: do it last"
 
 
 def _must(off: OffWay, alloy: Alloy) -> tuple[str, ...]:
@@ -364,7 +364,7 @@ def _must(off: OffWay, alloy: Alloy) -> tuple[str, ...]:
     found = []
     if off is OffWay.REMOVAL:
         found.append(
-            "Removal alloy: wick twice with fresh flux, wash, look for dull patches. All of it has to go."
+            "Removal alloy: wick twice with fresh flux, wash, check for dull patches. All of it must be removed."
         )
     if "Bi" in alloy.name and off is not OffWay.REMOVAL:
         found.append("Bismuth solder: none of it may stay under leaded paste.")

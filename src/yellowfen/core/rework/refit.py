@@ -51,7 +51,7 @@ LAG_S = constant(
     2.0,
     "s",
     mark=_M,
-    source="joints that melt further apart than this turn a part round the one that holds",
+    source="joints that melt further apart than this turn a part around the one that holds",
     affects="does a part centre itself",
 )
 PRESSED_MM = constant(
@@ -202,14 +202,14 @@ def centring(package: Package, solder_mm3: float, lag_s: float = 0.0) -> Centrin
     if force <= resists:
         return Centring(
             largest_mm=0.0,
-            why="the flux under it holds more than the solder pulls",
+            why="the flux under it holds more strongly than the solder pulls",
             force_mn=force,
             resists_mn=resists,
         )
     why = (
-        "further off its terminals leave their pads"
+        "beyond that its terminals leave their pads"
         if reach <= 0.8 * gap
-        else "further off it goes to the neighbouring pads"
+        else "beyond that it moves to the neighbouring pads"
     )
     return Centring(largest_mm=largest, why=why, force_mn=force, resists_mn=resists)
 
@@ -246,7 +246,7 @@ def _opening_of(side: str, pad: int, ring: tuple[Point, ...], shrink_mm: float) 
     """A pad's outline drawn in by so much all round. Raises InvalidValue where nothing is left."""
     shape = Polygon(ring).buffer(-shrink_mm, join_style="mitre")
     if shape.is_empty or shape.geom_type != "Polygon":
-        raise InvalidValue("shrink", f"{shrink_mm:g} mm all round leaves nothing of a pad")
+        raise InvalidValue("shrink", f"{shrink_mm:g} mm on all sides leaves nothing of a pad")
     drawn = tuple((float(x), float(y)) for x, y in shape.exterior.coords[:-1])
     box = shape.minimum_rotated_rectangle.exterior.coords
     sides = sorted((math.dist(box[0], box[1]), math.dist(box[1], box[2])))

@@ -33,15 +33,15 @@ _WORK: dict[OffWay, tuple[RemovalStep, ...]] = {
     OffWay.TWO_IRONS: (
         RemovalStep(title="Flood each row with solder", press="Both rows are flooded"),
         RemovalStep(
-            title="One iron on each row, to and fro",
+            title="One iron on each row, back and forth",
             press="All of it is molten",
             detail="until the part moves by itself",
-            mind="never push: a pad that tears is gone",
+            mind="never push: pads tear off",
         ),
     ),
     OffWay.TO_AND_FRO: (
         RemovalStep(
-            title="Solder on both ends, the iron from one to the other",
+            title="Solder on both ends, move the iron from one end to the other",
             press="Both ends are molten",
             mind="never lever it up with the tip",
         ),
@@ -49,23 +49,23 @@ _WORK: dict[OffWay, tuple[RemovalStep, ...]] = {
     OffWay.REMOVAL: (
         RemovalStep(title="Melt removal alloy into every row", press="The alloy is in every joint"),
         RemovalStep(
-            title="The iron round all sides",
-            press="All of it stays molten",
-            detail="the mixture stays molten for seconds after the iron has left",
+            title="Move the iron around all sides",
+            press="Everything stays molten",
+            detail="the mixture stays molten for seconds after the iron is taken away",
         ),
     ),
     OffWay.CUT: (
         RemovalStep(
             title="Cut every lead at the body",
             press="Every lead is cut",
-            mind="eye protection: cut ends fly; no blade on the pads or the board",
+            mind="eye protection: cut ends fly; keep the blade off the pads and the board",
         ),
     ),
 }
 _PIN_BY_PIN = (
     RemovalStep(
-        title="Pin after pin: melt it, free it, wick it dry",
+        title="Pin by pin: melt it, free it, remove its solder with wick",
         press="Every pin is free",
-        mind="a pin that does not move is not free: more flux, once again",
+        mind="a pin that does not move is not free: add flux and repeat",
     ),
 )

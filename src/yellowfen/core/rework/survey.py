@@ -125,7 +125,7 @@ class Answers:
             in_range("removal_parts", self.removal_parts, 0.2, 100)
         for way in (self.way, *self.ways.values()):
             if way and way not in set(OffWay):
-                raise InvalidValue("way", f"{way[:40]!r} is no way off; choose {', '.join(OffWay)}")
+                raise InvalidValue("way", f"{way[:40]!r} is not a method of removal; choose {', '.join(OffWay)}")
 
     def way_of(self, ref: str) -> str:
         """The way off that was chosen for a part, "" where none was. Answers of earlier versions
@@ -224,25 +224,25 @@ def _hazard(
     if beneath:
         if falls(load_g_in2(package)):
             return (
-                "hangs beneath, heavy",
-                "its solder does not hold it once molten: support it, or take it off first",
+                "heavy, hangs on the underside",
+                "molten solder does not hold it: support it, or remove it first",
             )
         if apart <= 0.0:
             return (
-                "right beneath",
-                "it melts with the part: nothing may touch it, lay the board free",
+                "directly underneath",
+                "it melts with the part: let nothing touch it, support the board elsewhere",
             )
-        return "beneath", "lay the board on supports beside it"
+        return "beneath", "rest the board on supports beside it"
     if package.iron_only:
-        return _kind(package), "nothing hot on it: foil over it, or off first by iron"
+        return _kind(package), "keep it cool: shield it, or remove it first by iron"
     if package.heat_shy:
         return _kind(package), f"foil over it: {package.limit_c:.0f} °C at most"
     if max(package.body_x_mm, package.body_y_mm) <= TINY_MM and apart <= TINY_NEAR_MM:
-        return "tiny part", "it floats away first: count them before and after"
+        return "tiny part", "it floats away first: count such parts before and after"
     if package.family == "crystal":
         return "crystal", "shield it; check its frequency afterwards"
     if apart < 2.0 and package.height_mm > part.package.height_mm + 1.0:
-        return "tall beside it", "it keeps nozzle and tweezers off"
+        return "tall beside it", "it blocks nozzle and tweezers"
     return "", ""
 
 
@@ -257,7 +257,7 @@ def _kind(package: Package) -> str:
         "USB socket": "plastic housing",
         "switch": "plastic switch",
         "crystal": "crystal",
-    }.get(package.family, package.limit_why or "shy of heat")
+    }.get(package.family, package.limit_why or "heat-sensitive")
 
 
 def _advice(
@@ -278,7 +278,7 @@ def _of_power(answers: Answers) -> Iterator[Precaution]:
     if answers.power is Power.OPEN:
         yield Precaution(
             about="Power",
-            sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: local codes and licensed hands; a repaired safety device is not certified.",
+            sentence="Battery out, mains off, large capacitors discharged and measured. Mains and safety devices: follow local codes and use licensed people; a repaired safety device is not certified.",
             stop=True,
         )
 
@@ -287,7 +287,7 @@ def _of_holes(part: BoardPart) -> Iterator[Precaution]:
     if part.in_holes:
         yield Precaution(
             about="Holes",
-            sentence=f"It also stands in {counted(part.in_holes, 'hole')}, which no air nor alloy on its pins frees: wick each empty, or melt it by iron as the part comes up, else lands tear.",
+            sentence=f"It also stands in {counted(part.in_holes, 'hole')}, which hot air and removal alloy do not free: empty each hole with solder wick, or melt it by iron while lifting, or lands tear off.",
         )
 
 
@@ -295,19 +295,19 @@ def _of_coating(answers: Answers) -> Iterator[Precaution]:
     if answers.coating is Coating.URETHANE:
         yield Precaution(
             about="Coating",
-            sentence="Heated urethane gives off isocyanates: take it off cold first, or leave it to who has extraction made for it.",
+            sentence="Heated urethane gives off isocyanates: remove it cold first, or leave it to someone with proper extraction.",
             stop=True,
         )
     elif answers.coating is Coating.GLUE:
         yield Precaution(
             about="Glue",
-            sentence="Cut or soften the glue all round first: a glued part tears its pads however liquid they are.",
+            sentence="Cut or soften the glue all around first: a glued part tears off its pads even when they are molten.",
             stop=True,
         )
     elif answers.coating is Coating.LACQUER:
         yield Precaution(
             about="Coating",
-            sentence="Scratch or wash it off the joints first; solder does not flow through it.",
+            sentence="Scratch or wash it off the joints first; solder does not melt through it.",
         )
 
 
@@ -316,7 +316,7 @@ def _of_solder(answers: Answers) -> Iterator[Precaution]:
         leaded, free = ALLOYS["Sn63Pb37"].liquidus_c, ALLOYS["Sn96.5Ag3Cu0.5"].liquidus_c
         yield Precaution(
             about="Solder",
-            sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then lead-free is planned for.",
+            sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then the plan is for lead-free.",
         )
     if answers.solder is Solder.BISMUTH:
         yield Precaution(
@@ -338,7 +338,7 @@ def _of_heats(part: BoardPart, heats: Mapping[str, int]) -> Iterator[Precaution]
     if times >= 3:
         yield Precaution(
             about="Heats",
-            sentence=f"{part.ref} was heated {times} times already: treat it as spent.",
+            sentence=f"{part.ref} was heated {times} times already: treat it as used up.",
         )
 
 
@@ -346,7 +346,7 @@ def _of_copper(board: Board) -> Iterator[Precaution]:
     if not board.copper:
         yield Precaution(
             about="Copper",
-            sentence="No copper is known here: a plane under the part makes everything slower than told.",
+            sentence="No copper is known here: a plane under the part makes everything slower than predicted.",
             mark=Mark.JUDGED,
         )
 

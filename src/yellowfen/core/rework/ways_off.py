@@ -41,7 +41,7 @@ HOTTER_K = constant(
     "K",
     mark=Mark.COMMON_PRACTICE,
     source="removal runs 30 to 50 K hotter than the refit of the same part",
-    affects="ways off by air",
+    affects="removal by hot air",
 )
 TEAR_MOST = constant(
     "tear_most",
@@ -49,7 +49,7 @@ TEAR_MOST = constant(
     "1",
     mark=_M,
     source="odds of a torn pad where first and last joint lie far apart; our own weighing",
-    affects="odds of a way off",
+    affects="odds of a method of removal",
 )
 TEAR_HALF_S = constant(
     "tear_half",
@@ -57,7 +57,7 @@ TEAR_HALF_S = constant(
     "s",
     mark=_M,
     source="half of that at a spread of so many seconds; our own weighing",
-    affects="odds of a way off",
+    affects="odds of a method of removal",
 )
 LOOSE_ODDS = constant(
     "loose_trouble",
@@ -65,7 +65,7 @@ LOOSE_ODDS = constant(
     "1",
     mark=_M,
     source="a neighbour that floats is shifted or lost; our own weighing",
-    affects="odds of a way off",
+    affects="odds of a method of removal",
 )
 HARM_ODDS = constant(
     "limit_trouble",
@@ -73,7 +73,7 @@ HARM_ODDS = constant(
     "1",
     mark=_M,
     source="a body past its limit, or a part that falls; our own weighing",
-    affects="odds of a way off",
+    affects="odds of a method of removal",
 )
 OVER_K = constant(
     "over_limit_spoils",
@@ -81,7 +81,7 @@ OVER_K = constant(
     "K",
     mark=_M,
     source="a few kelvins over a class limit for seconds spoil little; our own weighing",
-    affects="odds of a way off",
+    affects="odds of a method of removal",
 )
 TROUBLE_MIN = constant(
     "removal_trouble",
@@ -89,7 +89,7 @@ TROUBLE_MIN = constant(
     "min",
     mark=_M,
     source="a torn pad, a lost neighbour, a new part fetched; our own weighing",
-    affects="which way off is proposed",
+    affects="which method of removal is proposed",
 )
 # What hands need at the least, whatever the metal does [handbook tables of observed acts].
 FLOOD_PIN_S = constant(
@@ -98,7 +98,7 @@ FLOOD_PIN_S = constant(
     "s",
     mark=Mark.COMMON_PRACTICE,
     source="both rows of an 8-lead part are flooded with wire in 30 to 50 s",
-    affects="minutes of ways off that flood rows",
+    affects="minutes of methods that flood rows",
 )
 TWO_IRONS_LEAST_S = constant(
     "two_irons_least",
@@ -106,7 +106,7 @@ TWO_IRONS_LEAST_S = constant(
     "s",
     mark=Mark.COMMON_PRACTICE,
     source="two irons on flooded rows of 8 leads, from touch to part off: 8 to 25 s",
-    affects="least seconds told for two irons",
+    affects="least seconds given for two irons",
 )
 TWO_IRONS_PIN_S = constant(
     "two_irons_pin",
@@ -114,7 +114,7 @@ TWO_IRONS_PIN_S = constant(
     "s",
     mark=_M,
     source="14 to 16 leads take up to 40 s where 8 take up to 25; our own reading",
-    affects="least seconds told for two irons on more than eight leads",
+    affects="least seconds given for two irons on more than eight leads",
 )
 TO_AND_FRO_LEAST_S = constant(
     "to_and_fro_least",
@@ -122,7 +122,7 @@ TO_AND_FRO_LEAST_S = constant(
     "s",
     mark=Mark.COMMON_PRACTICE,
     source="one iron alternates between a chip's two ends until it slides: 3 to 10 s",
-    affects="least seconds told for one iron to and fro",
+    affects="least seconds given for one iron to and fro",
 )
 REMOVAL_LEAST_S = constant(
     "removal_least",
@@ -130,7 +130,7 @@ REMOVAL_LEAST_S = constant(
     "s",
     mark=_M,
     source="all sides are heated in turn, several rounds; our own estimate",
-    affects="least seconds told for removal alloy",
+    affects="least seconds given for removal alloy",
 )
 SCORES = constant(
     "scores_per_lead",
@@ -270,7 +270,7 @@ def ways_off(scene: Scene, ref: str, bench: OffBench, matters: Matters) -> Itera
         raise InvalidValue("off", f"there is no part {ref[:40]!r} on this board")
     part = scene.part(ref)
     if part.side is not Side.TOP:
-        raise InvalidValue("off", f"{ref} sits underneath; turn the board over")
+        raise InvalidValue("off", f"{ref} is on the underside; turn the board over")
     here = replace(scene, targets=(ref,), preheater=None)
     if bench.air is not None:
         quick = replace(bench, nozzles_mm=(), preheater=None)
@@ -305,7 +305,7 @@ def _weighed(way: WayOff, part: PlacedPart, matters: Matters) -> WayOff:
     if not way.possible:
         return way
     if way.way in _PART_LOST and matters is not Matters.BOARD:
-        said = "it cuts the part's leads off; only where the part is lost anyway"
+        said = "it cuts off the part's leads; only if the part is scrapped anyway"
         return replace(way, possible=False, why_not=said)
     hands, trouble = _HANDS[way.way]
     good = 1.0 - trouble
@@ -372,7 +372,7 @@ def _jets(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     rows = lead_rows(part.package)
     if len(rows) not in (2, 4):
         return _not(
-            OffWay.JETS, f"jets blow on two or four rows of leads; {part.ref} has none such"
+            OffWay.JETS, f"jets need two or four rows of leads; {part.ref} has none"
         )
     one, other = rows[0], rows[-1] if len(rows) == 2 else rows[1]
     upright = abs(one[0].x_mm - one[-1].x_mm) < abs(one[0].y_mm - one[-1].y_mm)
@@ -486,7 +486,7 @@ def _followed(way: OffWay, ready: Prepared, scene: Scene, part: PlacedPart) -> W
         _read(way, prepared, done.state, part),
         settings=words,
         scene=scene,
-        cautions=("hot part in the tweezers; handle back in its cradle", *_cautions(part)),
+        cautions=("the part in the tweezers is hot; put the handle back in its stand", *_cautions(part)),
     )
 
 
@@ -535,10 +535,10 @@ def _body_peak_c(prepared: Prepared, state: HeatState, ref: str) -> float:
 def _plate(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     """By the plate that spoils least; of those, the one that heats the part least."""
     if not bench.plates:
-        return _not(OffWay.PLATE, "no plate on the bench")
+        return _not(OffWay.PLATE, "no hot plate on the bench")
     tall = tallest_beneath_mm(scene)
     if tall > 0:
-        said = f"parts underneath hold the board {tall:.1f} mm off the plate"
+        said = f"parts on the underside hold the board {tall:.1f} mm off the plate"
         return _not(OffWay.PLATE, said)
     found = [_by_plate(scene, part, plate) for plate in bench.plates]
     return min(
@@ -564,13 +564,13 @@ def _by_plate(scene: Scene, part: PlacedPart, plate: HotPlate) -> WayOff:
     if not found.possible:
         found = replace(
             found,
-            why_not=f"not liquid within {LONGEST_PLATE_S / 60:.0f} minutes at {plate.set_c:g} °C",
+            why_not=f"not molten within {LONGEST_PLATE_S / 60:.0f} minutes at {plate.set_c:g} °C",
         )
     return replace(
         found,
         settings=f"plate at {plate.set_c:g} °C",
         scene=here,
-        cautions=("everything on the board floats: nothing is touched but what is lifted",),
+        cautions=("everything on the board floats: touch only the part you lift",),
     )
 
 
@@ -595,7 +595,7 @@ def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         settings=f"{irons[0].set_c:g} °C, one tip a row, {speed:g} mm/s to and fro",
         uses=f"{wire:.0f} mm of 0.8 mm wire",
         wire_mm=wire,
-        cautions=("turn it off the pads, never pull", *_cautions(part)),
+        cautions=("twist it off the pads, never pull", *_cautions(part)),
     )
 
 
@@ -607,7 +607,7 @@ def _not_by_two(part: PlacedPart, bench: OffBench, rows: int) -> str:
         return f"two irons work two or four rows; {part.ref} has {counted(rows, 'row')}"
     hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
     if hidden:
-        return f"pin {hidden[0].pin} beneath is reached by no tip and stays solid (common practice)"
+        return f"pin {hidden[0].pin} underneath cannot be reached by a tip and stays solid (common practice)"
     return ""
 
 
@@ -634,7 +634,7 @@ def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     if not bench.irons:
         return _not(OffWay.TO_AND_FRO, "no iron on the bench")
     if not 2 <= len(part.package.lands) <= 3 or len(ends) < len(part.package.lands):
-        return _not(OffWay.TO_AND_FRO, f"one tip keeps two ends liquid, not {part.ref}'s joints")
+        return _not(OffWay.TO_AND_FRO, f"one tip keeps two ends molten, not the joints of {part.ref}")
     pins = tuple(land.pin for land in ends)
     iron = max(bench.irons, key=lambda one: one.tip_mm)
     runs = [
@@ -647,9 +647,9 @@ def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     best, dwell = min(runs, key=lambda run: run[0].all_liquid_s or 99.0)
     return replace(
         _by_iron(OffWay.TO_AND_FRO, best, part),
-        settings=f"{iron.set_c:g} °C, {iron.tip_mm:g} mm, {dwell:g} s an end",
+        settings=f"{iron.set_c:g} °C, {iron.tip_mm:g} mm, {dwell:g} s per end",
         uses="a little wire on both ends",
-        cautions=("push it off with the tip, no levering", *_cautions(part)),
+        cautions=("push it off with the tip, do not lever", *_cautions(part)),
     )
 
 
@@ -679,11 +679,11 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     )
     return replace(
         _by_iron(OffWay.REMOVAL, best, part),
-        settings=f"{iron.set_c:g} °C, round all sides; the mixture melts at about {mix.alloy.liquidus_c:.0f} °C ({mix.liquidus_low_c:.0f} to {mix.liquidus_high_c:.0f})",
+        settings=f"{iron.set_c:g} °C, around all sides; the mixture melts at about {mix.alloy.liquidus_c:.0f} °C ({mix.liquidus_low_c:.0f} to {mix.liquidus_high_c:.0f})",
         uses=f"{mix.removal_g:.2f} g of removal alloy ({mix.wire_mm:.0f} mm of 1 mm wire)",
         removal_g=mix.removal_g,
         cautions=(
-            "every trace has to go before the refit: wick twice, wash",
+            "remove every trace before the refit: wick twice, wash",
             "indium and bismuth in it: wash hands; none into the solder pot",
         ),
     )
@@ -697,7 +697,7 @@ def _not_by_alloy(part: PlacedPart, bench: OffBench, has_rows: bool) -> str:
         return "no iron on the bench"
     hidden = [land for land in part.package.lands if not tip_reaches(part.package, land)]
     if hidden:
-        return f"pin {hidden[0].pin} lies under the body, where the alloy does not come"
+        return f"pin {hidden[0].pin} lies under the body, where the alloy does not reach"
     return "" if has_rows else "it needs rows of leads to be flooded"
 
 
@@ -775,9 +775,9 @@ def _cut(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         possible=True,
         minutes=each * len(leads) / 60.0,
         spread_s=0.0,
-        uses=f"{SCORES:g} scores a lead ({lead.width_mm:g} × {lead.thick_mm:g} mm), {counted(len(leads), 'lead')}",
+        uses=f"{SCORES:g} cuts per lead ({lead.width_mm:g} × {lead.thick_mm:g} mm), {counted(len(leads), 'lead')}",
         settings="blade flat against the body; the last lead by iron",
-        cautions=("leads spring: eye protection", "never cutters: they stress the pads"),
+        cautions=("leads spring off: eye protection", "no side cutters: they stress the pads"),
     )
 
 
@@ -802,7 +802,7 @@ def _pin_by_pin(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     pins = [land for land in part.package.lands if land.kind is JointKind.THROUGH_HOLE]
     if not pins or len(pins) < len(part.package.lands):
         return _not(
-            OffWay.PIN_BY_PIN, "for headers and other parts in holes, whose pins come one by one"
+            OffWay.PIN_BY_PIN, "for headers and other parts in holes, which are removed pin by pin"
         )
     if not bench.irons:
         return _not(OffWay.PIN_BY_PIN, "no iron on the bench")
@@ -812,8 +812,8 @@ def _pin_by_pin(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         minutes=0.5 * len(pins),
         spread_s=0.0,
         uses=f"wick, {counted(len(pins), 'pin')}",
-        settings="cut the body between the pins or slide it off, then pull each pin as it melts",
-        cautions=("pins spring: eye protection",),
+        settings="cut the body between the pins or slide it off, then pull each pin when it melts",
+        cautions=("pins spring off: eye protection",),
     )
 
 

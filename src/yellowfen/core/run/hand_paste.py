@@ -18,7 +18,7 @@ def hand_script(plan: HandPlan) -> Script:
         pin = f" pin {step.pins[0]}" if len(step.pins) == 1 else ""
         first = number == 0 or step.batch != plan.steps[number - 1].batch
         batch = f"batch {step.batch + 1} of {plan.batches}" if first and plan.batches > 1 else ""
-        anew = "place what is dotted first; go on only then" if step.anew else ""
+        anew = "place these parts first, then go on" if step.anew else ""
         said = "" if step.way == "line" else step.said
         cues.append(
             Cue(

@@ -59,12 +59,12 @@ HANGS_S = constant(
     5.0,
     "s",
     mark=Mark.COMMON_PRACTICE,
-    source="a part that does not come wants a few seconds more, never force",
+    source="a part that does not lift needs a few more seconds, never force",
     affects="cues of a lift",
 )
-LAGS = "Stay if it warms still; else not seen, go on, come back: from below, or by iron."
+LAGS = "Still warming? Stay. If not: skip it now, and heat it from below or by iron later."
 _DEED_WORDS = {
-    Deed.WARM: "Warm the area",
+    Deed.WARM: "Preheat the area",
     Deed.CLOSE: "Close in",
     Deed.HOLD: "Hold still",
     Deed.PREHEAT: "Heat from below only",
@@ -268,7 +268,7 @@ def _asking(script: Script, live: Live | None) -> Script:
     cue = script.cue(live.doubtful)
     return replace(
         script,
-        ask=f"{cue.press if cue else live.doubtful} at {live.doubtful_s:.0f} s? Hard to believe.",
+        ask=f"{cue.press if cue else live.doubtful} at {live.doubtful_s:.0f} s? That is unusual.",
         ask_key=sure_key(live.doubtful),
     )
 
@@ -284,7 +284,7 @@ def _move_words(move: Move) -> str:
 
 def _signs(stop: int = 0) -> tuple[Cue, ...]:
     """Early signs that teach when they are tapped: flux that runs thin, the first shine."""
-    words = {StopSight.FLUX: "Flux runs thin", StopSight.SHINE: "First shine"}
+    words = {StopSight.FLUX: "Flux turns clear and thin", StopSight.SHINE: "First shine"}
     return tuple(
         Cue(key=seen_key(what, stop), title=said, press=said, after=START, free=True)
         for what, said in words.items()
@@ -294,15 +294,15 @@ def _signs(stop: int = 0) -> tuple[Cue, ...]:
 def _ready(first: Move | None, lifts: bool = False) -> str:
     if first is not None and first.blows:
         return f"Ready? Nozzle hot, {'flux on, tweezers in hand' if lifts else 'part placed, flux on'}."
-    return f"Ready? {'Flux on, tweezers' if lifts else 'Parts placed, heat'} at hand, nothing near that burns."
+    return f"Ready? {'Flux on, tweezers' if lifts else 'Parts placed, heat'} at hand, nothing flammable nearby."
 
 
 def _solid(ends: tuple[str, ...]) -> Cue:
     return Cue(
         key=SOLID,
-        title="Hands off until it is solid.",
-        press="All is solid",
-        detail="Wait for the dull skin; a nudge is too early.",
+        title="Do not touch until it is solid.",
+        press="All solid",
+        detail="Wait until the solder looks dull; do not nudge it.",
         after=AWAY,
         free=True,
         ends=ends,
@@ -352,11 +352,11 @@ def _single(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
     )
     middle = [cue for _, cue in sorted(rows, key=lambda row: row[0])]
     solid = _solid(tuple(cue.key for _, cue in flows))
-    closing = "Done. Let it cool untouched."
+    closing = "Done. Let it cool, do not touch it."
     return Script(
         rule=_RULE,
         cues=(start, *middle, solid, *_nearby(plan, forecast)),
-        closing="Off. Count the neighbours, look at the pads." if plan.lifts else closing,
+        closing="It is off. Count its neighbours. Check the pads." if plan.lifts else closing,
         stop_s=stop,
         stop_why=forecast.latest_why,
         extras=(*_signs(), *_springs(plan)),
@@ -399,7 +399,7 @@ def _flows(
             key=flowed_key(target.ref),
             title=_move_words(here),
             press=f"{target.ref} flowed",
-            ahead=f"{target.ref} should flow",
+            ahead=f"{target.ref} should melt",
             due_s=due,
             after=START,
             free=True,
@@ -420,7 +420,7 @@ def _leaves(
     """Heat away: at once where all of it has flowed; what it `ends` has no sense afterwards."""
     title = _move_words(heating[-1]) if heating else ""
     if at_once:
-        title = "All of it has flowed."
+        title = "Everything has melted."
     if plan.lifts:
         title = "Hold it in the tweezers; it is hot."
     return Cue(
@@ -441,7 +441,7 @@ def _hopes(targets: Sequence[TargetForecast], grouped: bool) -> str:
         return ", ".join(
             f"{one.ref} flows at {one.flows_s:.0f} s"
             if one.flows_s is not None
-            else f"{one.ref} does not flow"
+            else f"{one.ref} does not melt"
             for one in targets
         )
     known = [one.flows_s for one in targets if one.flows_s is not None]
@@ -449,7 +449,7 @@ def _hopes(targets: Sequence[TargetForecast], grouped: bool) -> str:
     hopes = (
         f"the first flows at {min(known):.0f} s, the last at {max(known):.0f} s" if known else ""
     )
-    return hopes + (f", {counted(never, 'part')} would stay cold" if never else "")
+    return hopes + (f", {counted(never, 'part')} would stay solid" if never else "")
 
 
 def _springs(plan: HeatPlan) -> tuple[Cue, ...]:
@@ -485,7 +485,7 @@ def _lifts(
         due = due if seen is None else seen
         hung = live.hung_s.get(lifted_key(target.ref)) if live else None
         due = due if hung is None else max(due, hung + HANGS_S)
-        title = "Wait for the last: a nudge springs back" if seen is None else "It springs back."
+        title = "Wait for the last joint. Nudge: it springs back" if seen is None else "It springs back."
         cue = Cue(
             key=lifted_key(target.ref),
             title=title,
@@ -494,13 +494,13 @@ def _lifts(
             due_s=due,
             after=START,
             free=True,
-            detail="tweezers or vacuum, the heat stays on it",
+            detail="tweezers or vacuum; keep the heat on it",
             refs=(target.ref,),
-            mind=f"Not yet while any joint is solid. {last or target.watch} comes last."
+            mind=f"Do not lift while any joint is solid. {last or target.watch} melts last."
             if last or target.watch
-            else "Not yet while any joint is solid.",
+            else "Do not lift while any joint is solid.",
             late_s=due + HANGS_S,
-            late=f"It hangs: do not pull. {HANGS_S:.0f} s more; then nearer or hotter, never force.",
+            late=f"It is stuck: do not pull. {HANGS_S:.0f} s more; then nearer or hotter, never force.",
         )
         found.append((due, cue))
     return found
@@ -513,9 +513,9 @@ def _nearby(plan: HeatPlan, forecast: Forecast) -> tuple[Cue, ...]:
     return tuple(
         Cue(
             key=near_key(ref),
-            title=f"{ref}: straight and in its place?",
+            title=f"{ref}: straight and in place?",
             press=f"{ref} is in place",
-            detail="it was liquid too",
+            detail="it was molten too",
             after=AWAY,
         )
         for ref in forecast.lift.along[:MOST_NEAR]
@@ -538,8 +538,8 @@ def _as_one(
     cue = Cue(
         key=ALL_FLOWED,
         title=_move_words(here),
-        press="All has flowed",
-        ahead="All should flow",
+        press="All melted",
+        ahead="All should melt",
         due_s=due,
         after=START,
         free=True,
@@ -613,7 +613,7 @@ def _tour(plan: HeatPlan, forecast: Forecast, live: Live | None) -> Script:
             _away(came, tuple(cue.key for cue in cues)),
             _solid(()),
         ),
-        closing="Done. Let it cool untouched.",
+        closing="Done. Let it cool, do not touch it.",
         stop_s=latest,
         stop_why=why,
         extras=tuple(sign for number in range(1, count + 1) for sign in _signs(number)),
@@ -637,11 +637,11 @@ def _stop_cue(move: Move, told: StopForecast, number: int, count: int, came_s: f
     return Cue(
         key=stop_key(number),
         title=f"Stop {number} of {count}: {shortened(told.refs)}",
-        press="Flowed here" if number < count else "Flowed: the last",
+        press="Melted here" if number < count else "Melted: the last",
         detail=f"{move.height_mm:g} mm high, circling {move.circle_mm:g} mm, about"
         f" {told.seconds:.0f} s",
         mind=told.watch,
-        ahead="It should flow",
+        ahead="It should melt",
         due_s=came_s + told.seconds,
         after=START,
         refs=told.refs,
@@ -652,7 +652,7 @@ def _away(due_s: float, ends: tuple[str, ...]) -> Cue:
     """The heat goes away, whatever of `ends` is still open."""
     return Cue(
         key=AWAY,
-        title="Heat away.",
+        title="Take the heat away.",
         press="Heat is away",
         ahead="Take the heat away",
         due_s=due_s,
@@ -749,7 +749,7 @@ def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[Led
 
 
 _CAUTIONS = {
-    SourceKind.AIR: "Burns: board and nozzle stay hot for minutes. Handle back in its cradle.",
+    SourceKind.AIR: "Burns: board and nozzle stay hot for minutes. Put the handle back in its stand.",
     SourceKind.PLATE: "Burns: plate and board stay hot for minutes. Never leave it alone.",
     SourceKind.OVEN: "Burns: oven and board stay hot for minutes. Never leave it alone.",
 }
@@ -771,9 +771,9 @@ def _tapped(cue: Cue | None, tap: Tap) -> str:
     """A tap in the words of what it said."""
     about = ", ".join(cue.refs) if cue and len(cue.refs) == 1 else ""
     if tap.word == "hangs":
-        return f"{about or tap.cue} hangs"
+        return f"{about or tap.cue}is stuck"
     if tap.word == "moved":
-        return f"{tap.cue.removeprefix(near_key(''))} moved or is gone"
+        return f"{tap.cue.removeprefix(near_key(''))} moved or lost"
     if tap.word == "not seen":
         return f"{cue.press if cue else tap.cue}: not seen"
     return cue.press if cue else tap.cue
@@ -795,16 +795,16 @@ HEAT = KindOfRun(
     rule=_RULE,
     keys={
         "not seen": Key(say="Not seen", press="n", hint="n"),
-        "hangs": Key(say="It hangs", press="h", hint="h", only=lifted_key("")),
-        "moved": Key(say="Moved or gone", press="m", hint="m", only=near_key("")),
+        "hangs": Key(say="It is stuck", press="h", hint="h", only=lifted_key("")),
+        "moved": Key(say="Moved or lost", press="m", hint="m", only=near_key("")),
     },
     doing="heat",
     spent="heat",
     did=lambda run: "heated",
-    caution=lambda plan: f"{_CAUTIONS[plan.source]} Moving air, not over the face.",
+    caution=lambda plan: f"{_CAUTIONS[plan.source]} Ventilate; keep your face out of the fumes.",
     told=_told,
     back="heat",
-    onward=lambda run: after_removal(run) if run.lifting else ("look", "Look at the joints"),
+    onward=lambda run: after_removal(run) if run.lifting else ("look", "Inspect the joints"),
     targets=lambda plan: plan.targets,
     lifts=lambda plan: plan.lifts,
     set_to=lambda plan: f"{plan.in_words()}, {plan.alloy}",

@@ -51,12 +51,12 @@ def iron_script(plan: IronPlan) -> Script:
     """Tack, then row after row, or joint after joint with the tacked one once more at the end."""
     if not plan.rows:
         done = Cue(key=RECORD, title="Soldered without the clock", press="It is done")
-        return Script(rule=_RULE, cues=(done,), closing="Look at its joints.")
+        return Script(rule=_RULE, cues=(done,), closing="Inspect its joints.")
     cues = (
         *(_tack(plan, pin) for pin in plan.tacks),
         *(_row(plan, row, number) for number, row in enumerate(plan.rows, 1)),
     )
-    return Script(rule=_RULE, cues=cues, closing="Every joint is done. Look at them.")
+    return Script(rule=_RULE, cues=cues, closing="Every joint is done. Inspect them.")
 
 
 def _set_up(plan: IronPlan) -> tuple[SetUp, ...]:
@@ -70,7 +70,7 @@ def _tack(plan: IronPlan, pin: str) -> Cue:
         title=f"Tack pin {pin}",
         press=f"Pin {pin} holds",
         detail="a little solder on the tip, the part held straight",
-        mind="look at all sides before the next",
+        mind="check all sides before the next one",
         set_ups=_set_up(plan),
         group="tack",
         refs=plan.refs,
@@ -91,14 +91,14 @@ def _row(plan: IronPlan, row: IronRow, number: int) -> Cue:
         title = f"Solder pin {first}" if one else f"Drag pins {first} to {last}"
     wire = f"{row.wire_mm:.1f} mm of wire" if one else f"{row.wire_mm:.0f} mm of wire, fed"
     slow = ", ".join(row.slow_pins)
-    longer = f"stay longer at {slow}: on a plane" if slow else ""
+    longer = f"stay longer at {slow}: connected to a plane" if slow else ""
     return Cue(
         key=f"row {number}",
         name=plan.refs[0] if plan.refs else "",
         title=title,
         press=f"Pin {first} is done" if one else f"Row {number} is done",
         detail=wire if tab else f"{wire}, about {max(row.row_s, 1.0):.0f} s",
-        mind="stay until solder has run under the whole of it and it settles" if tab else longer,
+        mind="stay until solder has run under the whole tab and it settles" if tab else longer,
         set_ups=_set_up(plan),
         group="row",
         refs=plan.refs,
@@ -152,11 +152,11 @@ IRON = KindOfRun(
     spent="iron",
     did=lambda run: f"{shortened(run.targets)} by iron",
     caution=lambda plan: (
-        "Burns: iron in its stand between joints. Moving air, not over the face."
+        "Burns: keep the iron in its stand between joints. Ventilate; keep your face out of the fumes."
         " Wash your hands after leaded solder."
     ),
     back=_back,
-    onward=("look", "Look at the joints"),
+    onward=("look", "Inspect the joints"),
     targets=lambda plan: plan.refs,
     set_to=lambda plan: f"by iron, {plan.iron}" if plan.iron else "by iron",
     entries=_entries,

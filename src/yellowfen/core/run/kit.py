@@ -57,13 +57,13 @@ def kit_script(plan: KitPlan) -> Script:
                 key=line.key,
                 name=str(line.take) if line.take else "",
                 title=value,
-                press="It is there",
+                press="Found",
                 detail=f"{line.package + '; ' if line.value else ''}{', '.join(line.refs)}{spare}",
                 mind=f"in {line.where}" if line.where else "",
                 refs=line.refs,
             )
         )
-    return Script(rule=_RULE, cues=tuple(cues), closing="Everything is there.")
+    return Script(rule=_RULE, cues=tuple(cues), closing="All parts are found.")
 
 
 _RULE = RunRule(
@@ -86,7 +86,7 @@ KIT = KindOfRun(
     spent="kit",
     did=lambda run: "kit checked",
     caution=lambda plan: (
-        "Parts that may die of static: strap on, in their bags until they are placed."
+        "Static-sensitive parts: wear a wrist strap, keep them in their bags until placing."
     ),
     back="ready/kit",
     onward=("paste", "On to Paste"),

@@ -183,9 +183,9 @@ def ledger_of(
 def _open(part: PartRecord, purpose: Purpose, job: int) -> str:
     """What is open with a part, "" where nothing is."""
     if part.moved:
-        return "moved at a removal: put it right"
+        return "moved during a removal: correct it"
     if part.at is PartAt.REMOVED:
-        return "" if purpose is Purpose.SALVAGE and part.off_job == job else "removed, not on again"
+        return "" if purpose is Purpose.SALVAGE and part.off_job == job else "removed, not refitted"
     if purpose is not Purpose.BUILD and not part.reworked(job):
         return "not removed yet"
     if part.at is PartAt.SOLDERED:

@@ -69,13 +69,13 @@ def look_script(plan: LookPlan) -> Script:
     """Joint by joint. What no eye sees and what is marked already may be answered and is not asked."""
     hidden = sum(joint.seen_from == "" for joint in plan.joints)
     says = (
-        f" {counted(hidden, 'joint')} cannot be seen: by meter, or by function." if hidden else ""
+        f" {counted(hidden, 'joint')} cannot be seen: use the meter test or a function test." if hidden else ""
     )
     return Script(
         rule=_RULE,
         cues=tuple(_cue(joint) for joint in plan.joints if joint.asked),
         extras=tuple(_cue(joint) for joint in plan.joints if not joint.asked),
-        closing=f"Every joint that can be seen is looked at.{says}",
+        closing=f"Every visible joint is inspected.{says}",
         of_group="of this part",
     )
 
@@ -109,12 +109,12 @@ def _likely(joint: LookJoint) -> str:
 def _seen(joint: LookJoint) -> str:
     """From where it is seen, and which of its bridges do no harm."""
     if not joint.pin:
-        return "Missing, another part, on end, the wrong way round: say it here."
+        return "Report here: missing, wrong part, tombstone, wrong orientation."
     if not joint.seen_from:
-        return "Cannot be seen: leave it for the meter, or for a function."
+        return "Not visible: leave it for the meter test or a function test."
     says = f"Look {joint.seen_from}."
     if joint.harmless:
-        says += f" A bridge of pins {', '.join(joint.harmless)} does no harm: one net."
+        says += f" A bridge of pins {', '.join(joint.harmless)} is harmless: same net."
     return says
 
 
@@ -164,8 +164,8 @@ def still_to_expect(plan: LookPlan, state: RunState) -> float:
 def likely_left(expected: float) -> str:
     """How many bad joints are likely left, in words."""
     if expected < 0.005:
-        return "hardly a bad one likely left"
-    return f"about {expected:.{2 if expected < 0.095 else 1}f} bad likely left"
+        return "hardly any defect is likely to be left"
+    return f"about {expected:.{2 if expected < 0.095 else 1}f} defects likely left"
 
 
 def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[LedgerEntry]:
@@ -187,7 +187,7 @@ def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[Led
 def _told(run: BenchRun) -> str:
     """How much is looked at, and what is likely left."""
     seen, of = looked_at(run.plan, run.state)
-    return f"{seen} of {of} looked at; {likely_left(still_to_expect(run.plan, run.state))}"
+    return f"{seen} of {of} inspected; {likely_left(still_to_expect(run.plan, run.state))}"
 
 
 _RULE = RunRule(
@@ -211,7 +211,7 @@ LOOK = KindOfRun(
             word: Key(say=word.capitalize(), press=str(number), hint=str(number))
             for number, word in enumerate(VERDICTS[:COMMON], 1)
         },
-        "not yet": Key(say="Take the mark back", press="0", hint="0"),
+        "not yet": Key(say="Remove the mark", press="0", hint="0"),
         ROW_GOOD: Key(say="This row is good", press="r", hint="r"),
         PART_GOOD: Key(say="This part is good", press="p", hint="p"),
     },
@@ -220,7 +220,7 @@ LOOK = KindOfRun(
     caution=lambda plan: "Let the board cool first. Good light, rested eyes.",
     told=_told,
     back="look",
-    onward=("mend", "What is wrong, and what now"),
+    onward=("mend", "Touch-up"),
     entries=_entries,
     marks=lambda run: found_by(run.plan, run.state, run.taps),
     refuses=lambda run, tap: refused_text(run.plan, tap),

@@ -234,7 +234,7 @@ def allowed(script: Script, taps: Sequence[Tap], tap: Tap) -> str:
         back = (taps[-1].at_ms - tap.at_ms) / 1000
         return f"it comes {back:.0f} s before the tap before it; check the clock of this device"
     if script.rule.clock and tap.at_ms - taps[0].at_ms > 1000 * LONGEST_RUN_S:
-        return "it comes more than a day after the start; begin another run"
+        return "its time is more than a day after the start; start another run"
     return ""
 
 
@@ -246,7 +246,7 @@ def sure_key(cue: str) -> str:
 def confirming(cue: Cue) -> Cue:
     """The extra that confirms a cue's tap; at any later time."""
     return Cue(
-        key=sure_key(cue.key), title="", press="It is so", free=True, after=cue.key, always=True
+        key=sure_key(cue.key), title="", press="Yes, it is right", free=True, after=cue.key, always=True
     )
 
 
@@ -271,7 +271,7 @@ def undoable(taps: Sequence[Tap], key: str, asked: str = "") -> str:
     """
     mine = next((tap for tap in taps if tap.key == key), None)
     if mine is not None and taps[-1].key != key and mine.cue != asked:
-        return "take the later taps back first"
+        return "undo the later taps first"
     return ""
 
 
@@ -290,7 +290,7 @@ def _refusal(script: Script, now: _Standing, tap: Tap) -> str:
     if rule.words[tap.word] is Effect.OPENS and cue.key not in {**now.done, **now.aside}:
         return f"{name} is not answered yet"
     if tap.word in rule.at_once and not _reached(script, now, tap.word, cue):
-        return f"nothing is left to answer along with {name}"
+        return f"nothing is left to answer together with {name}"
     if cue.after and cue.after not in now.done and cue.after not in now.aside:
         before = script.cue(cue.after)
         return f"first: {before.press if before else cue.after}"
@@ -302,7 +302,7 @@ def _refusal(script: Script, now: _Standing, tap: Tap) -> str:
     if cue.free or first == cue.key:
         return ""
     here = script.cue(first) if first is not None else None
-    return f"{name} is not due: first {here.press if here else 'nothing'}"
+    return f"{name}comes later; first {here.press if here else 'nothing'}"
 
 
 def _reached(script: Script, now: _Standing, word: str, cue: Cue) -> list[str]:

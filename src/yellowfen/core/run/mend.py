@@ -51,7 +51,7 @@ def mend_script(plan: MendRun) -> Script:
             key=f"mend {step.ref}.{step.pin}",
             name=step.name,
             title=step.fault,
-            press="It is done",
+            press="Done",
             detail="; ".join(
                 part for part in ("; ".join(step.steps), step.amounts, step.touches) if part
             ),
@@ -67,10 +67,10 @@ def mend_script(plan: MendRun) -> Script:
         Cue(
             key=f"{AGAIN}{step.ref}.{step.pin}",
             name=step.name,
-            title="look again",
+            title="inspect it again",
             press="It is good",
             detail=f"it was: {step.fault}",
-            mind="the joints beside it as well",
+            mind="check the joints beside it as well",
             set_ups=side_up(step.side),
             refs=(step.ref,),
             pin=step.pin,
@@ -81,7 +81,7 @@ def mend_script(plan: MendRun) -> Script:
     return Script(
         rule=_RULE,
         cues=tuple(cues),
-        closing="Every mend is looked at again.",
+        closing="Every touch-up is inspected again.",
         of_group="of these",
         tail=tuple(cue.key for cue in cues if cue.key.startswith(AGAIN)),
     )
@@ -150,10 +150,10 @@ MEND = KindOfRun(
         f"touch-up of {shortened(list(dict.fromkeys(step.ref for step in run.plan.steps)))}"
     ),
     caution=lambda plan: (
-        "Burns: iron in its stand between joints. Board unpowered, moving air, not over the face."
+        "Burns: keep the iron in its stand between joints. Board unpowered. Ventilate; keep your face out of the fumes."
     ),
     back="mend",
-    onward=("look", "What is left to look at"),
+    onward=("look", "What is left to inspect"),
     entries=_entries,
     solders=True,
 )

@@ -12,8 +12,8 @@ from yellowfen.errors import InvalidValue
 
 METER, FUNCTION = "the board", "its function"  # the names of the lists
 _POWERED = (
-    "Current limited; over the limit or warm: off at once."
-    " Mains and batteries isolated; a repaired safety device is not certified."
+    "Current limited; current at the limit or a hot part: switch off at once."
+    " Isolate mains and batteries. A repaired safety device is not certified."
 )
 MOST_MV = 300.0  # what the supply is limited to where millivolts are compared
 
@@ -82,7 +82,7 @@ def check_script(plan: CheckPlan) -> Script:
             key=f"probe {number}",
             name=line.name,
             title=line.title or f"{line.here} to {line.there}",
-            press="Keep the reading" if line.reads else "As expected",
+            press="Save the reading" if line.reads else "As expected",
             detail=line.expect,
             mind=line.mind,
             group=line.expect,
@@ -101,7 +101,7 @@ def _back(run: BenchRun) -> str:
 
 
 def _did(run: BenchRun) -> str:
-    known = {METER: "meter test", FUNCTION: "power and function"}
+    known = {METER: "meter test", FUNCTION: "power-up and function"}
     return known.get(run.plan.name, f"meter test of {run.plan.name}")
 
 
@@ -116,7 +116,7 @@ CHECK = KindOfRun(
     script=lambda plan, _: check_script(plan),
     rule=_RULE,
     keys={
-        "not": Key(say="Not so", press="n", hint="n"),
+        "not": Key(say="Not as expected", press="n", hint="n"),
         "cannot reach": Key(say="Cannot reach", press="ArrowRight", hint="→"),
     },
     doing="measuring",
@@ -126,6 +126,6 @@ CHECK = KindOfRun(
         _POWERED if plan.name == FUNCTION else "Board unpowered, capacitors discharged."
     ),
     back=_back,
-    onward=("mend", "What is wrong, and what now"),
+    onward=("mend", "Touch-up"),
     refuses=lambda run, tap: refused_reading(run.script, tap),
 )

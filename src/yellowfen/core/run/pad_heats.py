@@ -19,7 +19,7 @@ MOST_HEATS = constant(
     source="IPC/JEDEC J-STD-020 classifies for three passes, as remembered",
     affects="warnings of a part's heats, is a salvaged part refused",
 )
-AT_MOST = f"At most {MOST_HEATS:.0f} heats a part (J-STD-020, as remembered); mending counts too."
+AT_MOST = f"At most {MOST_HEATS:.0f} heats a part (J-STD-020, as remembered); touch-ups count too."
 
 
 @dataclass(frozen=True, kw_only=True)

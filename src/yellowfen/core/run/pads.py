@@ -26,7 +26,7 @@ FOR_SPARES = "three pads gone under one part: the board is for spares"
 
 @dataclass(frozen=True, kw_only=True)
 class PadStep:
-    """One pad to be cleaned or given solder: mm of wick and wire, seconds, the longest rest."""
+    """One pad to be cleaned or given solder: mm of solder wick and wire, seconds, the longest rest."""
 
     pin: str
     wick_mm: float = 0.0
@@ -54,22 +54,22 @@ def pads_script(plan: PadsRun) -> Script:
     flux = Cue(
         key="flux",
         name=plan.ref,
-        title="Flux over all pads",
+        title="Put flux on all pads",
         press="Flux is on",
-        detail="a fresh end of wick; a little solder on the tip carries the heat",
+        detail="use a fresh end of solder wick; a little solder on the tip carries the heat",
         refs=(plan.ref,),
     )
     must = [
-        Cue(key=f"must {number}", name=plan.ref, title=said, press="That is done", refs=(plan.ref,))
+        Cue(key=f"must {number}", name=plan.ref, title=said, press="Done", refs=(plan.ref,))
         for number, said in enumerate(plan.must, 1)
     ]
     clean = Cue(
         key="clean",
         name=plan.ref,
-        title="Alcohol, brush, lint off; then look at the bare pads",
-        press="They are clean and whole",
-        detail="a pad that moves, a track that ends, mask that is gone: say so at the pad",
-        mind="alcohol only when the board is cold; none near hot air",
+        title="Clean with alcohol and brush, remove lint, inspect the bare pads",
+        press="They are clean and undamaged",
+        detail="if a pad moves, a track is torn or mask is gone, report it at that pad",
+        mind="use alcohol only on a cold board, never near hot air",
         refs=(plan.ref,),
     )
     return Script(
@@ -83,8 +83,8 @@ def pads_script(plan: PadsRun) -> Script:
 
 def _pad(plan: PadsRun, step: PadStep) -> Cue:
     """One pad wicked, filled or levelled."""
-    wick = f"{plan.wick_width_mm:g} mm wick"
-    work = [f"{step.wick_mm:.1f} mm of wick"] if step.wick_mm else []
+    wick = f"{plan.wick_width_mm:g} mm solder wick"
+    work = [f"{step.wick_mm:.1f} mm of solder wick"] if step.wick_mm else []
     work += [f"add {step.wire_mm:.1f} mm of wire"] if step.wire_mm else []
     longest = f"{step.longest_s:.0f} s at most"
     seconds = longest if step.seconds is None else f"about {step.seconds:.1f} s, {longest}"
@@ -146,9 +146,9 @@ PADS = KindOfRun(
     spent="pads",
     did=lambda run: f"pads of {run.plan.ref}",
     caution=lambda plan: (
-        "Burns: wick and pads are hot. Moving air, not over the face. Wash your hands."
+        "Burns: solder wick and pads are hot. Ventilate; keep your face out of the fumes. Wash your hands."
     ),
     back=lambda run: f"pads?of={quote(run.plan.ref)}",
-    onward=lambda run: (f"refit?of={quote(run.plan.ref)}", f"Put {run.plan.ref} on again"),
+    onward=lambda run: (f"refit?of={quote(run.plan.ref)}", f"Refit {run.plan.ref}"),
     entries=_entries,
 )

@@ -14,7 +14,7 @@ from yellowfen.core.work.order import Step, either_way
 _WAYS_ROUND = {
     "shown": "pin 1 is printed on the board",
     "under the body": "its mark on the board lies under the body",
-    "none": "nothing is printed on the board: go by pad 1",
+    "none": "nothing is printed on the board: use pad 1",
 }
 
 
@@ -46,7 +46,7 @@ def way_round(board: Board, ref: str) -> tuple[str, str]:
     """Which way round a part goes, and what of it is printed on the board."""
     direction = direction_of(board.part(ref).package)
     if direction is None:
-        return "either way round", ""
+        return "any orientation", ""
     return direction.look_for, _WAYS_ROUND.get(board.printed_marks.get(ref, ""), "")
 
 
@@ -96,7 +96,7 @@ def _placed(step: PlacingStep, batches: int) -> Cue:
     where = f" from {step.where}" if step.where else ""
     what = f"{step.package}{where}"
     batch = f"batch {step.batch + 1} of {batches}" if batches > 1 else ""
-    anew = "paste from here on only now" if step.anew else ""
+    anew = "put paste on the next parts only now" if step.anew else ""
     lies = SetUp(
         state=f"{step.turn_deg:g}",
         change="Turn the board as shown",
@@ -105,7 +105,7 @@ def _placed(step: PlacingStep, batches: int) -> Cue:
     fetched = SetUp(
         state=kind or step.ref,
         change=f"Fetch: {what}" if what else "",
-        same=f"Same again: {what}",
+        same=f"Same part again: {what}",
     )
     return Cue(
         key=step.ref,
@@ -154,12 +154,12 @@ PLACE = KindOfRun(
         "skipped": SKIP,
         "dropped": Key(say="Dropped", press="d", hint="d"),
         "missing": Key(say="Missing", press="m", hint="m"),
-        "doubtful": Key(say="Which way?", press="p", hint="p"),
+        "doubtful": Key(say="Orientation unclear", press="p", hint="p"),
     },
     doing="placing",
     spent="placing",
     did=lambda run: "placed",
-    caution=lambda plan: "Tweezers, not fingers; parts that may die of static: strap on.",
+    caution=lambda plan: "Use tweezers, not fingers. Static-sensitive parts: wear a wrist strap.",
     back="place",
     onward=("heat", "On to Heat"),
     entries=_entries,

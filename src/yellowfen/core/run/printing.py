@@ -27,19 +27,19 @@ def print_key(number: int) -> str:
 
 def print_script(plan: PrintRun) -> Script:
     """Board after board: laid, printed, looked at; what is bad is wiped off and printed anew."""
-    wipe = "Wipe the foil, from below too"
+    wipe = "Wipe the stencil, the underside too"
     cues = tuple(
         Cue(
             key=print_key(number),
             name=f"Board {name}",
-            title=f"One stroke {plan.stroke}",
+            title=f"One squeegee stroke {plan.stroke}",
             press="It looks good",
-            detail="flat between the scraps, foil down; blade at 45 to 60°, firm; lift straight up; look",
-            mind="smeared or missing: say so, and print it anew",
-            anew="Wipe the board off with alcohol, let it dry; the foil too",
+            detail="board flat between the scraps, stencil down; blade at 45 to 60°, firm; lift straight up; inspect",
+            mind="smeared or missing: report it and print again",
+            anew="Wipe the board off with alcohol, let it dry; the stencil too",
             set_ups=(
                 SetUp(
-                    state=f"foil wiped for {number}",
+                    state=f"stencil wiped for {number}",
                     change=wipe,
                     first="; ".join(plan.before),
                 ),
@@ -50,7 +50,7 @@ def print_script(plan: PrintRun) -> Script:
     return Script(
         rule=_RULE,
         cues=cues,
-        closing=f"{wipe}: paste in fine openings dries in minutes. Then place the parts.",
+        closing=f"{wipe}: paste in fine apertures dries in minutes. Then place the parts.",
     )
 
 
@@ -85,7 +85,7 @@ PRINT = KindOfRun(
     spent="printing",
     did=lambda run: "printed",
     caution=lambda plan: (
-        "No food at the bench; wash your hands. Foil and blade cut."
+        "No food at the bench; wash your hands. Stencil and blade cut."
         " Alcohol burns: no flame or hot air near."
     ),
     back="paste/fixture",

@@ -61,8 +61,8 @@ def removal_script(plan: RemovalRun) -> Script:
             name=plan.ref,
             title="Lift it straight up, without force",
             press=f"Lifted: {plan.ref}",
-            detail="tweezers or vacuum; look under it before the board cools",
-            mind="It hangs: not yet. Never pull on a pad." if plan.melts else "",
+            detail="tweezers or vacuum; check under it before the board cools",
+            mind="It is stuck: wait. Never pull on a pad." if plan.melts else "",
             refs=(plan.ref,),
         )
     )
@@ -86,7 +86,7 @@ def _entries(run: BenchRun, pins: Pins, board: str, stored: int) -> Iterator[Led
 def after_removal(run: BenchRun) -> tuple[str, str]:
     """Where a run that took a part off leads on."""
     if run.purpose is Purpose.SALVAGE:
-        return "legs", "Into the bags"
+        return "legs", "Put it in a bag"
     return f"pads?of={quote(next(iter(run.targets), ''))}", "Clean the pads"
 
 
@@ -101,12 +101,12 @@ REMOVE = KindOfRun(
     plan=RemovalRun,
     script=lambda plan, _: removal_script(plan),
     rule=_RULE,
-    keys={"hangs": Key(say="It hangs", press="h", hint="h", only=lifted_key(""))},
+    keys={"hangs": Key(say="It is stuck", press="h", hint="h", only=lifted_key(""))},
     doing="removing",
     spent="removing",
     did=_did,
     caution=lambda plan: (
-        "Burns: tip and board are hot. Moving air, not over the face. Eye protection."
+        "Burns: tip and board are hot. Ventilate; keep your face out of the fumes. Eye protection."
         " Wash your hands."
     ),
     back=lambda run: f"lift?of={quote(run.plan.ref)}",

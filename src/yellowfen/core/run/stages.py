@@ -18,17 +18,17 @@ class Stage:
     what: str
 
 
-READY = Stage(key="ready", name="Ready", what="choose ways, sides, times; fetch the kit")
-PASTE = Stage(key="paste", name="Paste", what="print it, or put it on by hand")
+READY = Stage(key="ready", name="Plan", what="methods, sides, schedule, kit, time")
+PASTE = Stage(key="paste", name="Paste", what="print paste, or put it on by hand")
 PLACE = Stage(key="place", name="Place", what="part by part, by one key")
 HEAT = Stage(key="heat", name="Heat", what="rehearse, then run it at the bench")
-LOOK = Stage(key="look", name="Look", what="joint by joint")
+LOOK = Stage(key="look", name="Inspect", what="joint by joint")
 FINISH = Stage(key="finish", name="Finish", what="one note for next time")
-SURVEY = Stage(key="survey", name="Survey", what="what is in the way, which way off")
-LIFT = Stage(key="lift", name="Lift", what="off, when every joint is liquid")
-PADS = Stage(key="pads", name="Pads", what="what is left on them, what to take off")
-LEGS = Stage(key="legs", name="Legs", what="clean, straight, tested, in which bag")
-REFIT = Stage(key="refit", name="Refit", what="on again, on the pads as they are")
+SURVEY = Stage(key="survey", name="Survey", what="what is in the way, which method")
+LIFT = Stage(key="lift", name="Remove", what="lift it when every joint is molten")
+PADS = Stage(key="pads", name="Clean pads", what="old solder to remove or add")
+LEGS = Stage(key="legs", name="Leads", what="clean, straight, tested, in which bag")
+REFIT = Stage(key="refit", name="Refit", what="fit the part on the cleaned pads")
 COURSES: dict[Purpose, tuple[Stage, ...]] = {
     Purpose.BUILD: (READY, PASTE, PLACE, HEAT, LOOK, FINISH),
     Purpose.REWORK: (SURVEY, LIFT, PADS, REFIT, LOOK, FINISH),

@@ -31,7 +31,7 @@ def wash_script(plan: WashRun) -> Script:
             key=f"wash {number}",
             name="Wash",
             title=step.title,
-            press="It is done",
+            press="Done",
             detail=step.detail,
             group="wash",
             least_s=60 * step.least_min,
@@ -63,6 +63,6 @@ WASH = KindOfRun(
         " no hot air, iron or flame near, window open, board cold."
     ),
     back="clean",
-    onward=("test", "On to the meter"),
+    onward=("test", "On to the meter test"),
     entries=_entries,
 )

@@ -43,7 +43,7 @@ TINY_FAIL = constant(
     0.15,
     "1",
     mark=_MEMORY,
-    source="0402 and smaller: lost, skewed or on end",
+    source="0402 and smaller: lost, skewed or tombstoned",
     affects="advice: tiny parts",
 )
 FINE_FAIL = constant(
@@ -68,7 +68,7 @@ SHY_FAIL = constant(
     "1",
     mark=_MEMORY,
     source="about one in five controller-LEDs cooked with lead-free hot air",
-    affects="advice: heat-shy beside heavy",
+    affects="advice: heat-sensitive beside heavy",
 )
 STAND_FAIL = constant(
     "fail_uneven_pads",
@@ -91,7 +91,7 @@ REPAIR_MIN = constant(
     4.0,
     "min",
     mark=_MEMORY,
-    source="finding and mending one bad joint or part",
+    source="finding and touching up one bad joint or part",
     affects="advice: failures",
 )
 SWAP_MIN = constant(
@@ -99,7 +99,7 @@ SWAP_MIN = constant(
     8.0,
     "min",
     mark=_MEMORY,
-    source="taking a part off and fitting another",
+    source="removing a part and fitting another",
     affects="advice: failures",
 )
 SLOW_PIN_MIN = constant(
@@ -196,7 +196,7 @@ def _count(board: Board) -> Iterator[Advice]:
         yield Advice(
             kind="part count",
             title="Resistors that could be arrays",
-            sentence=f"{len(refs)} equal resistors as arrays of {ARRAY_OF} are {saved} parts fewer; part count is what really costs",
+            sentence=f"{len(refs)} equal resistors as arrays of {ARRAY_OF} save {saved} parts; the number of parts costs most",
             refs=refs,
             saves_min=saved * PART_MIN,
         )
@@ -237,11 +237,11 @@ def _turns(board: Board) -> Iterator[Advice]:
                 if angles[common] > len(directed) / 2
                 else f"{common}°, all of them,"
             )
-            sentence = f"{len(directed)} parts with a way round lie at {len(angles)} angles; laid at {like} they need no turn of the board and fewer go in backwards"
+            sentence = f"{len(directed)} parts with an orientation lie at {len(angles)} angles; at {like} they need no turn of the board and fewer are fitted wrongly"
             saves = spare * TURN_MIN + len(odd) * BACKWARDS_FAIL * SWAP_MIN * 0.25
             yield Advice(
                 kind="orientations",
-                title=f"One way round for all on the {side}",
+                title=f"One orientation for all parts on the {side}",
                 sentence=sentence,
                 refs=_refs(odd),
                 saves_min=saves,
@@ -255,28 +255,28 @@ _FLAGGED = (
         FlagKind.SIZE,
         0.5,
         "0402 and smaller",
-        "would be far kinder as 0603: fewer lost, fewer on end",
+        "would be much easier as 0603: fewer lost, fewer tombstones",
         TINY_FAIL * REPAIR_MIN,
     ),
     (
         FlagKind.PITCH,
         3.0,
-        "Half a millimetre and finer",
+        "Pitch of 0.5 mm and finer",
         f"at {FINE_FAIL:.0%} bridged when pasted by hand; choose wider packages, or plan a stencil",
         FINE_FAIL * REPAIR_MIN,
     ),
     (
         FlagKind.HIDDEN,
         3.0,
-        "Pads under bodies",
-        "whose joints cannot be seen or reached by an iron; leaded versions can be mended",
+        "Hidden pads",
+        "whose joints cannot be seen or reached by an iron; versions with leads can be touched up",
         HIDDEN_FAIL * SWAP_MIN,
     ),
     (
         FlagKind.ROOM,
         2.0,
         "No room for tweezers",
-        "without two opposite sides free; 1 mm more between neighbours is enough",
+        "have no two free opposite sides; 1 mm more between neighbours is enough",
         0.5 * PART_MIN,
     ),
 )
@@ -313,14 +313,14 @@ def _relief(board: Board, pads: dict[str, list[Pad]]) -> Iterator[Advice]:
         sum(len(solid[ref]) for ref in slow) * SLOW_PIN_MIN + len(uneven) * STAND_FAIL * REPAIR_MIN
     )
     tail = (
-        f"; {len(uneven)} of them are chips with only one end on the plane, which stand on end"
+        f"; {len(uneven)} of them are chips with only one end on the plane, which tombstone"
         if uneven
         else ""
     )
     yield Advice(
         kind="thermal relief",
-        title="Pads straight on a plane",
-        sentence=f"{counted(len(slow), 'part has', 'parts have')} pads without spokes{tail}; give signal pads thermal relief",
+        title="Pads solid on a plane",
+        sentence=f"{counted(len(slow), 'part has', 'parts have')} pads without thermal relief{tail}; add it to signal pads",
         refs=tuple(slow),
         saves_min=saves,
     )
@@ -348,7 +348,7 @@ def _shy(board: Board) -> Iterator[Advice]:
         said = ", ".join(f"{part.ref} by {other.ref}" for part, other in pairs[:4])
         yield Advice(
             kind="heat-shy",
-            title="Heat-shy beside heavy",
+            title="Heat-sensitive beside heavy",
             sentence=f"{said}: what the heavy part needs, the other does not stand; {SHY_NEAR_MM:g} mm of distance lets you heat one alone",
             refs=tuple(shy),
             saves_min=len(shy) * SHY_FAIL * SWAP_MIN,
@@ -371,7 +371,7 @@ def _marks(board: Board) -> Iterator[Advice]:
         yield Advice(
             kind="polarity marks",
             title="No printed mark",
-            sentence=f"{counted(len(bare), 'part with a way round has', 'parts with a way round have')} nothing printed at pin 1; print a dot outside the body",
+            sentence=f"{counted(len(bare), 'part with an orientation has', 'parts with an orientation have')} nothing printed at pin 1; print a dot outside the body",
             refs=_refs(bare),
             saves_min=len(bare) * BACKWARDS_FAIL * SWAP_MIN,
         )
@@ -421,8 +421,8 @@ def _holes(board: Board) -> Iterator[Advice]:
     if len(tooling) < 2 and len(fiducials(board)) < 2:
         yield Advice(
             kind="alignment",
-            title="Nothing to align a stencil by",
-            sentence="no two tooling holes and no two fiducials: pins through two holes align a stencil at once",
+            title="Nothing to align a stencil with",
+            sentence="no two tooling holes and no two fiducials: pins through two holes would align a stencil quickly",
             refs=(),
             saves_min=ALIGN_MIN,
         )

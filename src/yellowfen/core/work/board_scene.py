@@ -44,7 +44,7 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
             raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
         if sides[ref] != plan.side:
             said = (
-                f"{ref} sits on the {sides[ref]}, and the {plan.side} lies up; turn the board over"
+                f"{ref} is on the {sides[ref]}, but the {plan.side} is up; turn the board over"
             )
             raise InvalidValue("targets", said)
     return scene_as_laid(board, plan)
@@ -102,7 +102,7 @@ def said_of_holes(part: BoardPart) -> str:
     """
     if not part.in_holes:
         return ""
-    return f"{part.ref} also stands in {counted(part.in_holes, 'hole')}, which this forecast leaves out: by iron after the heat, or wicked empty before the part comes off, else lands tear."
+    return f"{part.ref} also stands in {counted(part.in_holes, 'hole')}, which this forecast leaves out: solder them by iron after the heat, or empty the holes with solder wick before removal, or lands tear off."
 
 
 def _cover(part: PlacedPart, kind: ShieldKind) -> Shield:

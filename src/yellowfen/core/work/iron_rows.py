@@ -101,7 +101,7 @@ class IronRow:
         loads = "one load" if self.loads == 1 else f"{self.loads} loads"
         return (
             f"feed the wire evenly along the row; without feeding, {loads} of {self.load_wire_mm:.1f} mm each."
-            " What gathers at the last two pins: a clean tip draws it off"
+            " Remove the surplus at the last two pins with a clean tip"
         )
 
 

@@ -102,11 +102,11 @@ ROUNDS, PARCELS = (
 )  # rounds in a parcel; parcels by how many parts at most
 
 SCHOOLS = {
-    "finest": "finest pitch first: of parts beside each other the harder one, with a free hand round it",
-    "tallest": "tallest first: pressed home while nothing lies round it",
+    "finest": "finest pitch first: the harder of two neighbours, with free space around it",
+    "tallest": "tallest first: pressed in while nothing is around it",
     "biggest": "biggest first: nothing in its way, and it marks the place",
-    "smallest": "smallest and lowest first: the hand passes over what lies there",
-    "nearest": "no rule but room: whatever makes the shortest way",
+    "smallest": "smallest and lowest first: the hand passes over placed parts",
+    "nearest": "space only: the shortest path",
 }
 
 
@@ -303,7 +303,7 @@ def _problem(
     board: Board, side: str, school: str, wishes: Sequence[Wish], skip: set[str]
 ) -> tuple[_Problem, list[tuple[str, str]]]:
     if school not in SCHOOLS:
-        raise InvalidValue("school", f"{school[:20]!r} is no order; choose {', '.join(SCHOOLS)}")
+        raise InvalidValue("school", f"{school[:20]!r} is not an order; choose {', '.join(SCHOOLS)}")
     left_out, parts = [], []
     for part in board.parts:
         if part.side != side:
@@ -431,7 +431,7 @@ def _mind_reach(problem: _Problem, path: list[int]) -> list[int]:
             free = run[far.ref] <= run[tall.ref] and not {far.ref, tall.ref} & wished
             if free and tall.ref not in graph[far.ref] and not _leads(graph, tall.ref, far.ref):
                 graph[far.ref].add(tall.ref)
-                why = f"{tall.ref} stands {tall.package.height_mm:.1f} mm high in front of it: the hand would reach over it"
+                why = f"{tall.ref} stands {tall.package.height_mm:.1f} mm high in front of it: the hand would have to reach over it"
                 problem.rules.append(OrderRule(far.ref, tall.ref, why))
     return _put_right(problem, path, [run[part.ref] for part in chosen])
 
@@ -502,7 +502,7 @@ def _room(part: BoardPart, other: BoardPart, gap: float) -> str:
     """A low part beside a tall one goes first."""
     low, tall = part.package.height_mm, other.package.height_mm
     return (
-        f"{other.ref} stands {tall:.1f} mm high, {gap:.1f} mm away: the hand would not get in beside it"
+        f"{other.ref} stands {tall:.1f} mm high, {gap:.1f} mm away: the hand would not fit beside it"
         if gap <= HAND_MM and tall >= TALL_MM and tall > 2 * low
         else ""
     )
@@ -516,7 +516,7 @@ def _finest(part: BoardPart, other: BoardPart, gap: float) -> str:
     """The finer of two fine rows first; the finest before anything beside it."""
     pitch, theirs = _fineness(part), _fineness(other)
     finer = theirs > pitch + 0.01 and (pitch <= _FINE_MM + 1e-6 or theirs <= _COARSE_MM)
-    return f"{part.ref} has {pitch:.2g} mm pitch: first, with a free hand round it" if finer else ""
+    return f"{part.ref} has {pitch:.2g} mm pitch: first, with free space around it" if finer else ""
 
 
 def _area(part: BoardPart) -> float:
@@ -671,6 +671,6 @@ def _forced(problem: _Problem, takes: Travel, orientations: int) -> str:
         if classes[rule.first] != classes[rule.second]
     ]
     across += [
-        f"{wish.ref} after {wish.after or 'nothing'}, as you wish" for wish in problem.wishes
+        f"{wish.ref} after {wish.after or 'nothing'}, as you chose" for wish in problem.wishes
     ]
     return f"{takes.turns} turns for {orientations} orientations, because of {', '.join(across[:4])}{' and others' if len(across) > 4 else ''}"

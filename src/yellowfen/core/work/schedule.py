@@ -20,7 +20,7 @@ OPEN_LIFE_H = constant(
     "h",
     mark=Mark.COMMON_PRACTICE,
     source="open on the stencil about 8 h",
-    affects="schedule: paste that goes off",
+    affects="schedule: paste that dries out",
 )
 TACK_LIFE_H = constant(
     "tack_life",
@@ -28,7 +28,7 @@ TACK_LIFE_H = constant(
     "h",
     mark=Mark.COMMON_PRACTICE,
     source="tack holds 8 to 24 h after printing",
-    affects="schedule: paste that goes off",
+    affects="schedule: paste that dries out",
 )
 COOL_MIN = constant(
     "minutes_cooling",
@@ -91,7 +91,7 @@ PREPARE_MIN = constant(
     8.0,
     "min",
     mark=Mark.FROM_MEMORY,
-    source="clean board and foil, lay out tools",
+    source="clean board and stencil, lay out tools",
     affects="schedule",
 )
 LEAST_SHARE = constant(
@@ -238,11 +238,11 @@ def _laid_out(build: Build) -> _Steps:
     if paste:
         yield ScheduleTask(
             key="warm",
-            name="Paste out of the cold, closed",
+            name="Paste out of the fridge, closed",
             minutes=60 * build.warm_h,
             passive=True,
             after=(),
-            why="cold paste is stiff and draws dew; it warms by itself",
+            why="cold paste is stiff and collects dew; it warms by itself",
         )
     yield ScheduleTask(
         key="kit",
@@ -252,7 +252,7 @@ def _laid_out(build: Build) -> _Steps:
         after=(),
         why="while the paste warms",
     )
-    foil = " and foil" if build.stencil else ""
+    foil = " and stencil" if build.stencil else ""
     prepare = PREPARE_MIN * share_of_whole(build.share)
     yield ScheduleTask(
         key="prepare", name=f"Clean boards{foil}, lay out tools", minutes=pace * prepare
@@ -265,7 +265,7 @@ def _laid_out(build: Build) -> _Steps:
             minutes=2 * pace,
             passive=False,
             after=("warm", "prepare"),
-            why="from here it dries",
+            why="from now on it dries",
         )
         last = ("open", "kit")
     return last
@@ -276,11 +276,11 @@ def _on_side(build: Build, side: str, last: tuple[str, ...]) -> _Steps:
     if build.stencil:
         yield ScheduleTask(
             key=f"fixture {side}",
-            name=f"Fixture and foil, {side}",
+            name=f"Fixture and stencil, {side}",
             minutes=build.pace * build.set_up_min,
             passive=False,
             after=last,
-            why="scraps, tape, aligned by two far corners",
+            why="scraps, tape, stencil aligned at two far corners",
         )
         last = (f"fixture {side}",)
     for number in range(1, build.boards + 1):
@@ -314,7 +314,7 @@ def _board(build: Build, side: str, number: int, last: tuple[str, ...]) -> Itera
     )
     yield ScheduleTask(
         key=f"cool {side} {number}",
-        name=f"Cool {name}, untouched",
+        name=f"Cool {name}, do not touch",
         minutes=COOL_MIN,
         passive=True,
         after=(f"heat {side} {number}",),
@@ -332,7 +332,7 @@ def _put_right(build: Build, last: tuple[str, ...]) -> _Steps:
     (many, each), pace = _many(build), build.pace
     yield ScheduleTask(
         key="look",
-        name=f"Look at {many}",
+        name=f"Inspect {many}",
         minutes=each * LOOK_MIN,
         passive=False,
         after=last,
@@ -341,10 +341,10 @@ def _put_right(build: Build, last: tuple[str, ...]) -> _Steps:
     if build.mend_min > 0:
         yield ScheduleTask(
             key="mend",
-            name="Mend what did not come out",
+            name="Touch up bad joints",
             minutes=pace * build.mend_min * build.boards,
             after=last,
-            why="by the odds of the ways",
+            why="by the odds of the methods",
         )
         last = ("mend",)
     if build.iron_min > 0:
@@ -369,7 +369,7 @@ def _cleaned_and_tested(build: Build, last: tuple[str, ...]) -> Iterator[Schedul
             minutes=each * CLEAN_MIN,
             passive=False,
             after=last,
-            why="before anything that alcohol would spoil",
+            why="before parts that alcohol would damage",
         )
         yield ScheduleTask(
             key="dry", name="Dry", minutes=build.dry_min, passive=True, after=("clean",)
@@ -378,7 +378,7 @@ def _cleaned_and_tested(build: Build, last: tuple[str, ...]) -> Iterator[Schedul
     if build.late_iron_min > 0:
         yield ScheduleTask(
             key="late iron",
-            name="Heat-shy parts by iron, last",
+            name="Heat-sensitive parts by iron, last",
             minutes=pace * build.late_iron_min * build.boards,
             passive=False,
             after=before,
@@ -390,7 +390,7 @@ def _cleaned_and_tested(build: Build, last: tuple[str, ...]) -> Iterator[Schedul
         minutes=each * TEST_MIN,
         passive=False,
         after=before,
-        why="rails first, then limited current",
+        why="supplies first, then limited current",
     )
 
 
@@ -506,7 +506,7 @@ def _paste(tasks: Mapping[str, Planned]) -> Iterator[Warning_]:
         if late:
             yield Warning_(
                 limit,
-                f"Paste open for {OPEN_LIFE_H:g} h by then; {late[0].task.name} comes later: take fresh paste, clean the foil.",
+                f"Paste open for {OPEN_LIFE_H:g} h by then; {late[0].task.name} comes later: use fresh paste, clean the stencil.",
             )
 
 
@@ -516,7 +516,7 @@ def _tack(tasks: Mapping[str, Planned]) -> Iterator[Warning_]:
         if key.startswith("paste ") and heat and heat.end_s - one.end_s > 3600 * TACK_LIFE_H:
             yield Warning_(
                 one.end_s + 3600 * TACK_LIFE_H,
-                f"{heat.task.name}: more than {TACK_LIFE_H:g} h after its paste; parts no longer hold: wipe it off and paste anew.",
+                f"{heat.task.name}: more than {TACK_LIFE_H:g} h after its paste; parts no longer stick: wipe it off and paste again.",
             )
 
 
@@ -537,5 +537,5 @@ def _floor(
             )
             yield Warning_(
                 until,
-                f"{bag.ref} ({bag.name}, moisture class {bag.life}{', assumed' if bag.assumed else ''}) may lie open no longer: {how}.",
+                f"{bag.ref} ({bag.name}, moisture class {bag.life}{', assumed' if bag.assumed else ''}) may not stay open any longer: {how}.",
             )

@@ -123,7 +123,7 @@ class PartKind(StrEnum):
     NARROW = "narrow leads"
     FINE = "fine leads"
     J_LEADS = "J-leads"
-    LEADLESS = "leadless with a pad beneath"
+    LEADLESS = "leadless with an exposed pad"
     TAB = "tab"
     BALLS = "balls"
     HIDDEN = "pads under the body"
@@ -241,7 +241,7 @@ SAME_MIN = 0.2  # a difference nobody would split a package for
 _BY_HAND: dict[PartKind, dict[str, tuple[float, str]]] = {
     PartKind.WIDE: {
         "dots": (0.04, ""),
-        "line": (0.1, "a line across this pitch throws balls that have to be brushed off"),
+        "line": (0.1, "a line across this pitch leaves solder balls that must be brushed off"),
         "dab": (0.08, "dabs differ in size"),
     },
     PartKind.NARROW: {
@@ -256,7 +256,7 @@ _BY_HAND: dict[PartKind, dict[str, tuple[float, str]]] = {
     },
     PartKind.J_LEADS: {
         "dots": (0.06, ""),
-        "line": (0.1, "a line across this pitch throws balls that have to be brushed off"),
+        "line": (0.1, "a line across this pitch leaves solder balls that must be brushed off"),
         "dab": (0.1, "dabs differ in size"),
     },
 }
@@ -523,12 +523,12 @@ def _with_stencil_or_not(
     school = wishes.schools.of("stencil").name
     if school != "whichever is quicker":
         stencil = school == "stencil"
-        said = f"your school: {school}"
+        said = f"your practice: {school}"
         return Techniques(printed if stencil else by_hand, stencil, said, weighed)
     with_it, without = weighed.with_stencil(boards) / boards, weighed.by_hand_min
     set_up = with_it - weighed.printed_min
     gain = without - with_it
-    words = f"a stencil takes {abs(gain):.0f} min a board {'less' if gain >= 0 else 'more'} than by hand, its {set_up:.0f} min of set-up and prints and all mends counted"
+    words = f"a stencil takes {abs(gain):.0f} min a board {'less' if gain >= 0 else 'more'} than by hand, its {set_up:.0f} min of set-up and prints and touch-ups included"
     stencil = with_it <= without
     return Techniques(printed if stencil else by_hand, stencil, words, weighed)
 
@@ -555,7 +555,7 @@ def _put_by_hand(plan: HandPlan, pace: float) -> dict[str, PutByHand]:
     return put
 
 
-LEFT = "the heat leaves it to the iron: it goes on afterwards"
+LEFT = "this heat leaves it for the iron, afterwards"
 
 
 def _way(
@@ -687,7 +687,7 @@ def _offer(
     if way in (Way.DOTS_AIR, Way.DOTS_PLATE) and put.form in _BY_HAND.get(kind, {}):
         odds, odds_why = _BY_HAND[kind][put.form]
     if not refused and way is not Way.LAST and way not in _ODDS[kind]:
-        refused = f"{kind}: not done like this"
+        refused = f"{kind}: not possible"
     if bench.shaky and kind in _FINE_WORK and way not in (Way.PRINT_AIR, Way.PRINT_PLATE):
         odds = min(odds * SHAKY, 0.95)
         odds_why = odds_why or "hands that shake"
@@ -732,31 +732,31 @@ def _iron_min(part: BoardPart, pads: list[Pad]) -> float:
 def _refused(way: Way, part: BoardPart, kind: PartKind, bench: BenchTools, second: str) -> str:
     """Why a way is out of the question for a part, or nothing."""
     if part.package.iron_only and way is not Way.LAST:
-        return f"heat kills it ({part.package.limit_why}): by iron, after everything else"
+        return f"heat destroys it ({part.package.limit_why}): by iron, after everything else"
     if way is Way.LAST and not part.package.iron_only:
-        return "nothing about it asks to wait for the iron"
+        return "it does not need to wait for the iron"
     if part.package.guessed and way in (*IRON_WAYS, Way.MOUNDS_AIR):
-        return "nobody knows what it is: name its package first"
+        return "it is not known: name its package first"
     if way in IRON_WAYS and kind in (PartKind.LEADLESS, PartKind.HIDDEN, PartKind.BALLS):
-        return "an iron does not reach what lies under the body"
+        return "an iron does not reach pads under the body"
     if way in (Way.DRAG, Way.FLOOD) and kind not in (
         PartKind.WIDE,
         PartKind.NARROW,
         PartKind.FINE,
         PartKind.J_LEADS,
     ):
-        return "no row of leads to draw along"
+        return "no row of leads to drag along"
     if way is Way.MOUNDS_AIR and kind not in (PartKind.LEADLESS, PartKind.HIDDEN):
-        return "mounds are for parts with pads beneath"
+        return "solder bumps are for parts with pads underneath"
     if way in (Way.PRINT_AIR, Way.PRINT_PLATE) and not bench.stencil:
-        return "this plan is without a stencil"
+        return "this plan has no stencil"
     if way in (Way.PRINT_AIR, Way.DOTS_AIR, Way.MOUNDS_AIR) and not bench.air:
         return "no hot air on this bench"
     if way in (Way.PRINT_PLATE, Way.DOTS_PLATE):
         if not bench.plate:
-            return "no plate on this bench"
+            return "no hot plate on this bench"
         if second and part.side == second:
-            return "parts underneath keep the board off the plate"
+            return "parts on the underside keep the board off the plate"
     if way in IRON_WAYS and not bench.iron:
         return "no iron on this bench"
     return ""
@@ -775,19 +775,19 @@ def _why(
     if own:
         return "your own choice"
     refused = next((one.refused for one in offers if one.way == wanted_way and one.refused), "")
-    tail = f"; what you chose is out of the question: {refused}" if refused else ""
+    tail = f"; what you chose is not possible: {refused}" if refused else ""
     if chosen.way is Way.LAST:
-        return f"heat kills it ({part.package.limit_why}), so by iron when everything else is done{tail}"
+        return f"heat destroys it ({part.package.limit_why}), so by iron when everything else is done{tail}"
     if len(possible) == 1:
-        return f"{kind}: nothing else is possible here{tail}"
+        return f"{kind}: no other method is possible here{tail}"
     if chosen is not possible[0]:
         whose = (
-            "by your school"
+            "by your practice"
             if {"leadless", "fine leads", "stencil"} & set(schools.chosen)
-            else f"as most do ({chosen.way})"
+            else f"as most people do ({chosen.way})"
         )
         return f"{whose}; the quickest would be {possible[0].way} ({possible[0].expected_min:.1f} min){tail}"
-    return f"{kind}: least time with mends counted, {chosen.minutes:.1f} min and {100 * chosen.odds:.0f} % to mend{f' ({chosen.odds_why})' if chosen.odds_why else ''}{tail}"
+    return f"{kind}: least time, touch-ups included, {chosen.minutes:.1f} min and {100 * chosen.odds:.0f} % need touch-up{f' ({chosen.odds_why})' if chosen.odds_why else ''}{tail}"
 
 
 def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) -> str:
@@ -795,7 +795,7 @@ def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) 
         refused = next((one for one in offers if one.refused and one.way is Way.IRON), None)
         return f"{refused.way}: {refused.refused}" if refused else ""
     more = runner.expected_min - chosen.expected_min
-    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % to mend{f', {runner.odds_why}' if runner.odds_why else ''} ({_more(more)})"
+    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % need touch-up{f', {runner.odds_why}' if runner.odds_why else ''} ({_more(more)})"
 
 
 def _more(minutes: float) -> str:
@@ -846,30 +846,30 @@ def _wire(package: Package, metal: Alloy) -> float:
 def _flux(way: Way, kind: PartKind, school: str) -> str:
     """Where flux goes beside what paste and wire bring, by the school that holds."""
     if way is Way.LAST:
-        return "what is in the wire alone: it goes on after the wash, and its rest stays"
+        return "what is in the wire alone: it is fitted after washing, and its residue stays"
     if school == "drown it and wash":
-        return "a good coat of tacky flux over every joint, washed off afterwards"
+        return "a good layer of tacky flux over every joint, washed off afterwards"
     if way in (Way.DRAG, Way.FLOOD):
         return "a 1 mm bead of tacky flux along each row"
     if way is Way.MOUNDS_AIR or kind is PartKind.BALLS:
-        return "a thin coat of tacky flux over all pads"
+        return "a thin layer of tacky flux over all pads"
     if way in PASTE_WAYS:
         only = school == "none with fresh paste"
         return "none: what is in fresh paste is enough" if only else "what is in the paste"
-    return "a touch where the wire's own is spent"
+    return "a little where the wire's own flux is used up"
 
 
 _TACKED = {
     1: "Tack one corner lead, check both rows.",
     2: "Tack one corner, check all sides, tack the opposite one.",
-    4: "Tack one corner, check all four sides through the loupe, then the other three corners: a large body turns about two.",
+    4: "Tack one corner, check all four sides through the loupe, then tack the other three corners: on two tacks a large body still turns.",
 }
 
 
 def _cues(part: BoardPart, kind: PartKind, way: Way, schools: Schools) -> list[str]:
     if way in IRON_WAYS and part.package.family == "can":
         said = [
-            "A thin film of solder on both lands, slide it on and press it flat while that is molten; never over the vent."
+            "A thin film of solder on both lands, slide the part on and press it flat while the solder is molten; never cover the vent."
         ]
     elif way is Way.IRON:
         said = _joint_by_joint(kind, schools)
@@ -885,33 +885,33 @@ def _cues(part: BoardPart, kind: PartKind, way: Way, schools: Schools) -> list[s
 def _joint_by_joint(kind: PartKind, schools: Schools) -> list[str]:
     if kind in (PartKind.CHIP, PartKind.TINY):
         return [
-            "Tin one pad, slide the part into the melt, iron away, wait two seconds.",
+            "Tin one pad, slide the part into the molten solder, take the iron away, wait two seconds.",
             schools.cue("pressing"),
             "Then the other end.",
         ]
     if kind is PartKind.TAB:
         return [
             "Flux the large land and the leads, tack one small lead, check that it lies square.",
-            "The tab first: the widest tip flat along its edge, wire fed in, until solder has run under the whole of it and it settles; then the leads.",
-            "Done is when the whole tab is liquid at once; a slow iron never gets there: warm the board from below.",
+            "The tab first: hold the widest tip flat along its edge and feed wire until solder has run under the whole tab and it settles; then the leads.",
+            "It is done when the whole tab is molten at once. A slow iron never gets there: preheat the board from below.",
         ]
     return [
         "Tin one corner, slide the part in, check all sides, then the opposite corner.",
-        "Skip around, so that the body stays cool; the first tack again last, with flux.",
+        "Alternate between sides so that the body stays cool; redo the first tack last, with flux.",
     ]
 
 
 _DRAGGED = (
-    "Flux bead along the row, bevel over the toes, slow and even, wire fed as you go.",
-    "The last two pins take the surplus: a clean tip or wick draws it off.",
+    "Flux along the row, bevel tip over the toes, slow and even, feed wire as you go.",
+    "The last two pins take the surplus: remove it with a clean tip or wick.",
 )
 _SAID = {
     Way.FLOOD: (
         "Tack two corners, flux, flood the row, then wick with fresh ends.",
-        "Wick overheats and tears pads: lift it before it freezes, never pull.",
+        "Solder wick overheats and tears pads: lift it before it solidifies, never pull.",
     ),
     Way.MOUNDS_AIR: (
-        "Even mounds with a cool iron (265 °C), flux, place, hot air until it drops and centres itself.",
+        "Even solder bumps with a cool iron (265 °C), flux, place, hot air until it drops and centres itself.",
     ),
     Way.LAST: ("Everything else first, washed and dry; then one end, check, the other.",),
 }
@@ -920,18 +920,18 @@ _SAID = {
 def _cautions(part: BoardPart, kind: PartKind, way: Way, pads: Sequence[Pad]) -> list[str]:
     said = []
     if way in IRON_WAYS:
-        said.append("Tip to the cradle, never on the bench; moving air, not over the face.")
+        said.append("Put the iron in its stand, never on the bench. Ventilate; keep your face out of the fumes.")
     if part.package.family == "chip" and part.ref[:1].upper() == "C" and way in IRON_WAYS:
         said.append(
-            "Ceramic: warm it first, tip on the pad and never on the body; cracks do not show."
+            "Ceramic: preheat it, tip on the pad and never on the body; cracks do not show."
         )
     slow = [pad.pin or "" for pad in pads if pad.tie in ("solid", "via")]
     if slow and way in IRON_WAYS:
         said.append(
-            f"Pin {', '.join(slow[:6])} on a plane: four to eight times as long, warm the board."
+            f"Pin {', '.join(slow[:6])} on a plane: four to eight times as long, preheat the board."
         )
     if kind is PartKind.BALLS:
-        said.append("Nobody can see these joints at a bench: electrical test only.")
+        said.append("These joints are hidden: electrical test only.")
     if part.package.heat_shy and way not in IRON_WAYS:
-        said.append(f"Shy of heat ({part.package.limit_why}): rehearse it before you heat.")
+        said.append(f"Heat-sensitive ({part.package.limit_why}): rehearse it before you heat.")
     return said

@@ -296,7 +296,7 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
         yield Flag(
             kind=FlagKind.SIZE,
             word="tiny",
-            sentence=f"{package.body_x_mm:g} x {package.body_y_mm:g} mm: magnifier, low air, and it stands on end when its two pads melt apart",
+            sentence=f"{package.body_x_mm:g} x {package.body_y_mm:g} mm: magnifier, low air, and it tombstones when its two pads melt at different times",
             weight=weight,
         )
     yield from _hidden(package)
@@ -314,14 +314,14 @@ def _hidden(package: Package) -> Iterator[Flag]:
         yield Flag(
             kind=FlagKind.HIDDEN,
             word="thermal pad",
-            sentence="the pad beneath melts last and floats the part when it has too much solder; an iron cannot reach it",
+            sentence="the exposed pad melts last and floats the part if it has too much solder; an iron cannot reach it",
             weight=3.0,
         )
     elif any(land.kind is JointKind.UNDER_BODY for land in package.lands):
         yield Flag(
             kind=FlagKind.HIDDEN,
-            word="pads beneath",
-            sentence="its pads lie under the body: air or plate from below, an iron only reaches their edge",
+            word="pads underneath",
+            sentence="its pads lie under the body: use hot air or a hot plate; an iron reaches only their edge",
             weight=1.0,
         )
 
@@ -332,7 +332,7 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
         yield Flag(
             kind=FlagKind.HEAT_SHY,
             word="iron only",
-            sentence=f"{package.limit_why}: by iron, last of all; neither air nor plate",
+            sentence=f"{package.limit_why}: by iron, last of all; no hot air, no hot plate",
             weight=3.0,
             mark=Mark.FROM_MEMORY,
         )
@@ -349,8 +349,8 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
         if shy:
             yield Flag(
                 kind=FlagKind.HEAT_SHY,
-                word="shy neighbour",
-                sentence=f"{', '.join(shy[:4])} within {JET_MM:g} mm would be in its air: shield or use the iron there",
+                word="heat-sensitive neighbour",
+                sentence=f"{', '.join(shy[:4])} within {JET_MM:g} mm would be in its hot air: shield them or use the iron",
                 weight=1.0,
                 mark=Mark.FROM_MEMORY,
             )
@@ -380,7 +380,7 @@ def _handling(part: BoardPart) -> Iterator[Flag]:
     if direction is not None:
         yield Flag(
             kind=FlagKind.DIRECTION,
-            word="way round?" if direction.doubtful else "way round",
+            word="orientation?" if direction.doubtful else "orientation",
             sentence=direction.look_for,
             weight=1.0 if direction.doubtful else 0.4,
             mark=direction.mark,
@@ -398,14 +398,14 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
         if pad.tie:
             ties[pad.tie].append(pin)
     words = {
-        "solid": "straight on a plane",
-        "via": "on a plane through holes",
-        "relief": "on a plane by spokes",
+        "solid": "solid on a plane",
+        "via": "on a plane through vias",
+        "relief": "on a plane by thermal relief",
     }
     for tie, pins in ties.items():
         two = len(pads) == 2
         uneven = (
-            " while the other end is free: it stands up easily"
+            " while the other end is not: it tombstones easily"
             if two and len(pins) == 1 and tie == "solid"
             else ""
         )
@@ -419,7 +419,7 @@ def _planes(pads: dict[str, Pad]) -> Iterator[Flag]:
         yield Flag(
             kind=FlagKind.PLANE,
             word=f"plane, {tie}",
-            sentence=f"{name} {words[tie]}{uneven}; with the iron {took} the usual touch",
+            sentence=f"{name} {words[tie]}{uneven}; an iron needs {took} the usual time",
             weight=weight,
         )
 
@@ -437,7 +437,7 @@ def _room(
         yield Flag(
             kind=FlagKind.ROOM,
             word="no tweezer room",
-            sentence=f"{', '.join(tight[:4])} within {TWEEZERS_MM:g} mm: no two opposite sides are free for the tweezers",
+            sentence=f"{', '.join(tight[:4])} within {TWEEZERS_MM:g} mm: no two opposite sides are free for tweezers",
             weight=2.0,
             mark=Mark.FROM_MEMORY,
         )
@@ -479,21 +479,21 @@ def _weight(part: BoardPart, pads: dict[str, Pad], second: str) -> Iterator[Flag
             yield Flag(
                 kind=FlagKind.SECOND_SIDE,
                 word="would drop",
-                sentence=f"{load:.0f} g per square inch of pad, more than {HANGS_G_IN2:g}: it falls when the other side is heated; glue or do it last",
+                sentence=f"{load:.0f} g per square inch of pad, more than {HANGS_G_IN2:g}: it falls when the other side is heated; glue it or solder it last",
                 weight=3.0,
             )
         else:
             yield Flag(
                 kind=FlagKind.SECOND_SIDE,
                 word="hangs",
-                sentence=f"on the {second}, built first; it stays up when the other side is heated ({load:.0f} of {HANGS_G_IN2:g} g/in²)",
+                sentence=f"on the {second}, built first; it stays when the other side is heated ({load:.0f} of {HANGS_G_IN2:g} g/in²)",
                 weight=0.2,
             )
     if part.package.mass_mg > HEAVY_MG:
         yield Flag(
             kind=FlagKind.WEIGHT,
             word="heavy",
-            sentence=f"about {part.package.mass_mg / 1000:.1f} g: warms late, drifts under a side wind, does not pull itself straight",
+            sentence=f"about {part.package.mass_mg / 1000:.1f} g: melts late, drifts in side wind, does not centre itself",
             weight=1.0,
             mark=Mark.FROM_MEMORY,
         )

@@ -115,7 +115,7 @@ def _reasons(
     ]
     if shy[first] < shy[second]:
         said.append(
-            f"the {second} has {counted(shy[second], 'part')} shy of heat, the {first} {shy[first]}: heated once only"
+            f"the {second} has {counted(shy[second], 'heat-sensitive part')}, the {first} {shy[first]}: heated once only"
         )
     said.append(f"{counted(many[first], 'part is', 'parts are')} heated twice, {many[second]} once")
     return tuple(said)

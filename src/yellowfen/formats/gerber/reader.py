@@ -315,7 +315,7 @@ def _extended(state: _State, words: list[str]) -> None:
 
 
 def _unknown(state: _State, word: str) -> None:
-    _remark(state, f"command {word[:2]!r} is not known and was passed over")
+    _remark(state, f"command {word[:2]!r} is not known and was ignored")
 
 
 def _remark(state: _State, text: str) -> None:
@@ -493,7 +493,7 @@ def _image_command(state: _State, word: str) -> None:
         image.negative,
     ):
         _remark(
-            state, f"the deprecated command {word[:20]!r} changes the whole picture; it was obeyed"
+            state, f"the deprecated command {word[:20]!r} changes the whole picture; it was followed"
         )
 
 

@@ -224,11 +224,11 @@ def _outlet(typed: dict[str, str]) -> float:
     if not typed["outlet_unknown"]:
         if not typed["outlet_c"].strip():
             raise InvalidValue(
-                "outlet_c", "say what it shows, in °C, or tick that its dial shows none"
+                "outlet_c", "enter what it shows in °C, or tick that its dial shows no °C"
             )
         return typed_number("outlet_c", typed["outlet_c"])
     if typed["outlet_c"].strip():
-        raise InvalidValue("outlet_c", "give its °C, or tick that it shows none; not both")
+        raise InvalidValue("outlet_c", "enter its °C, or tick that it shows none; not both")
     return UNKNOWN_OUTLET_C
 
 
@@ -238,14 +238,14 @@ def _air(typed: dict[str, str]) -> tuple[float, float | None, float | None]:
     """
     if typed["air_unknown"]:
         if typed["flow_lpm"].strip() or typed["air_share"].strip():
-            raise InvalidValue("air_share", "give its air, or tick that it is not known; not both")
+            raise InvalidValue("air_share", "enter its air, or tick that it is not known; not both")
         return UNKNOWN_AIR_LPM, None, None
     if typed["flow_lpm"].strip():
         return typed_number("flow_lpm", typed["flow_lpm"]), None, None
     if not typed["air_share"].strip():
         raise InvalidValue(
             "air_share",
-            "say where the air's dial stands, in % of its range, or the litres a minute if you know them; or tick that it is not known",
+            "enter the position of the air dial in % of its range, or L/min if you know it; or tick that it is not known",
         )
     share = in_range("air_share", typed_number("air_share", typed["air_share"]), 1, 100, "%") / 100
     most = (

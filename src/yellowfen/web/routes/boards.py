@@ -445,7 +445,7 @@ def answer(request: Request, board_id: int, database: Database, fields: Fields) 
     try:
         joint = next((kind for kind in JointKind if kind == fields.get("joint", "")), None)
         if joint is None:
-            raise InvalidValue("joint", "say how its leads look")
+            raise InvalidValue("joint", "choose how its leads look")
         shy = fields.get("shy", "no")
         material = "plastic" if shy in ("yes", "iron") else fields.get("material", "moulded")
         part_work.answer_questions(

@@ -494,12 +494,12 @@ def _harvest(database: Database, job_id: int) -> str:
     order = ", ".join(one.ref for one in found.lifted)
     whole = len(found.lifted) + len(found.left)
     said = (
-        f"{len(found.lifted)} of {whole} come off in one heating, in this order: {order}."
+        f"{len(found.lifted)} of {whole} can be lifted in one heating, in this order: {order}."
         if order
-        else "None comes off before the heat ends."
+        else "No part can be lifted before the heat ends."
     )
     if found.left and found.ends_s is not None:
-        said += f" Left on: {', '.join(found.left)}; {found.ends_by} at {found.ends_s:.0f} s."
+        said += f" They stay on: {', '.join(found.left)}; {found.ends_by} at {found.ends_s:.0f} s."
     return f"{said} {found.minds}".strip()
 
 

@@ -25,15 +25,15 @@ from yellowfen.workflows.ledger import board_runs, ledger_of_piece, pins_of, sta
 
 router = APIRouter()
 WHAT = {
-    Purpose.BUILD: "new boards, bare as they come",
-    Purpose.REWORK: "these parts off, on again, replaced or moved",
-    Purpose.SALVAGE: "these parts off a donor, to keep",
+    Purpose.BUILD: "new bare boards",
+    Purpose.REWORK: "remove, refit, replace or move these parts",
+    Purpose.SALVAGE: "take these parts off a donor board to keep",
 }
 
 
 def _purpose(text: str) -> Purpose:
     if text not in set(Purpose):
-        raise InvalidValue("purpose", f"say what the job is for: {', '.join(Purpose)}")
+        raise InvalidValue("purpose", f"choose what the job is for: {', '.join(Purpose)}")
     return Purpose(text)
 
 

@@ -169,12 +169,12 @@ def tap(
                 if lot.events:
                     materials.remove_event(database, max(lot.events, key=lambda one: one.id).id)
             elif kind not in {str(one) for one in LotEvent}:
-                raise InvalidValue("kind", f"{kind[:20]!r} is nothing that happens to paste here")
+                raise InvalidValue("kind", f"{kind[:20]!r} is not an event of a paste")
             else:
                 used = number("grams", grams) if kind == LotEvent.USED else 0.0
                 if not 0 <= used <= 5000:
                     raise InvalidValue(
-                        "grams", f"{used:g} g cannot have been used; type grams from 0 to 5000"
+                        "grams", f"{used:g} g is not possible; type grams from 0 to 5000"
                     )
                 materials.add_event(database, lot_id, LotEvent(kind), time.time(), used)
     except InvalidValue as refused:
@@ -213,7 +213,7 @@ def keep_supply(
                     "foil", f"a foil of {wrong[0]:g} mm cannot be; type 0.03 to 0.5 mm"
                 )
         else:
-            raise InvalidValue("kind", "choose needle or foil")
+            raise InvalidValue("kind", "choose needle or stencil")
         with atomic(database):
             materials.keep_supply(database, kind, tuple(sizes))
     except YellowfenError as refused:

@@ -37,8 +37,8 @@ router = APIRouter()
 _VERBS = {
     ChangeKind.NARROW: "Narrow",
     ChangeKind.LENGTHEN: "Lengthen",
-    ChangeKind.PANES: "Cut into panes",
-    ChangeKind.HOME_PLATE: "Cut to home plates",
+    ChangeKind.PANES: "Divide into panes",
+    ChangeKind.HOME_PLATE: "Make home plates",
     ChangeKind.OVERPRINT: "Print larger",
     ChangeKind.LEAVE_OUT: "Leave out",
 }
@@ -128,7 +128,7 @@ def _numbers(one: OpeningProposal) -> str:
     if one.after is None:
         return f"{before} nl of solder saved at each"
     wants = (
-        f" (wants {1000 * one.after.wanted.lean_mm3:.1f} to {1000 * one.after.wanted.fat_mm3:.1f})"
+        f" (needs {1000 * one.after.wanted.lean_mm3:.1f} to {1000 * one.after.wanted.fat_mm3:.1f})"
         if one.after.wanted
         else ""
     )

@@ -178,7 +178,7 @@ def _but(floats: Sequence[Leadless]) -> str:
         return ""
     names = listed([one.part.ref for one in floats], 6)
     return (
-        f" But {names} {'does' if len(floats) == 1 else 'do'} not settle well on it: see Leadless."
+        f" But {names} {'does' if len(floats) == 1 else 'do'} not settle well with it: see Leadless parts."
     )
 
 
@@ -204,10 +204,10 @@ def _words(state: PasteState) -> str:
     """What to take away first."""
     judged, best = state.judged, state.best_mm
     if not judged.openings:
-        return "This board has no stencil openings: add its paste layer, or work by hand."
-    better = f" {best:g} mm does better." if abs(best - judged.foil_mm) > 1e-9 else ""
+        return "This board has no stencil apertures: add its paste layer, or work by hand."
+    better = f" {best:g} mm is better." if abs(best - judged.foil_mm) > 1e-9 else ""
     if not judged.wrong:
-        minds = f", {_minds(judged)} to mind" if _minds(judged) else ""
+        minds = f"; {_minds(judged)} need care" if _minds(judged) else ""
         return f"Every opening comes out right at {judged.foil_mm:g} mm{minds}.{better}"
     return f"{judged.wrong} of {len(judged.openings)} openings do not come out right at {judged.foil_mm:g} mm.{better}"
 
@@ -215,10 +215,10 @@ def _words(state: PasteState) -> str:
 def _why(state: PasteState) -> str:
     """Why this foil is proposed."""
     best = next(one for one in state.foils if abs(one.foil_mm - state.best_mm) < 1e-9)
-    stuck = f", {best.failing} of them openings that do not empty" if best.failing else ""
+    stuck = f", {best.failing} of them apertures that do not empty" if best.failing else ""
     return (
         f"{state.best_mm:g} mm is proposed: of these it leaves the fewest touch-ups to expect from the"
-        f" print, {_about(best.mends)}{stuck} (weights from memory). Thicker means more solder, and more to bridge."
+        f" print, {_about(best.mends)}{stuck} (weights from memory). A thicker stencil gives more solder and more bridges."
     )
 
 

@@ -311,7 +311,7 @@ def take(picture_id: int, ref: str, database: Database) -> dict[str, Any]:
     """Take the verdicts proposed."""
     marked = work.take_verdicts(database, picture_id, ref)
     beyond = f"{marked} joint{'' if marked == 1 else 's'} beyond the limit"
-    says = f"{ref} is marked as skewed: {beyond}. Look takes it back, or Undo there."
+    says = f"{ref} is marked as skewed: {beyond}. Inspect can undo it."
     return _answer(database, picture_id, "part", ref) | {"says": says}
 
 

@@ -68,7 +68,7 @@ def _tally(found: list[str]) -> str:
     if not found:
         return "No print noted yet."
     low, high = wilson(good := found.count("good"), len(found))
-    return f"{good} of {len(found)} prints good: the true share lies between {100 * low:.0f} and {100 * high:.0f} % (95 %)."
+    return f"{good} of {len(found)} prints good: the true share is between {100 * low:.0f} and {100 * high:.0f} % (95 %)."
 
 
 @router.post("/jobs/{job_id}/paste/weigh")
@@ -95,7 +95,7 @@ def weigh(
     try:
         scale = {"mg": 1.0, "g": 1000.0}.get(unit)
         if scale is None:
-            raise InvalidValue("unit", "masses are typed in mg or g")
+            raise InvalidValue("unit", "enter masses in mg or g")
         workflow.weigh(
             database,
             job_id,

@@ -40,11 +40,11 @@ from yellowfen.workflows.rework import mixes, salvaged
 
 router = APIRouter()
 LEAVES = (
-    ("", "Ways"),
+    ("", "Methods"),
     ("/sides", "Sides"),
-    ("/when", "When"),
+    ("/when", "Schedule"),
     ("/kit", "Kit"),
-    ("/minutes", "Minutes"),
+    ("/minutes", "Time"),
 )
 # What a way is called on the plan: a letter in a shape of its own.
 SIGNS = {
@@ -322,7 +322,7 @@ def _moment(field: str, text: str) -> float | None:
         return datetime.fromisoformat(text).timestamp()
     except ValueError:
         raise InvalidValue(
-            field, f"{text[:25]!r} is not a day and time such as 2026-11-30T18:00"
+            field, f"{text[:25]!r} is not a date and time such as 2026-11-30T18:00"
         ) from None
 
 
@@ -551,7 +551,7 @@ def minutes_leaf(request: Request, job_id: int, database: Database) -> Response:
 def pace(job_id: int, database: Database, do: Annotated[str, Form()] = "") -> Response:
     """Let the pace that was measured count no more, or count again."""
     if do not in ("forget", "recall"):
-        raise InvalidValue("do", "forget the pace, or let it count again")
+        raise InvalidValue("do", "ignore the pace, or use it again")
     workflow.forget_pace(database, do == "forget")
     return RedirectResponse(f"/jobs/{job_id}/ready/minutes", status_code=303)
 

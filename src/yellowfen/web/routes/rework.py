@@ -51,16 +51,16 @@ from yellowfen.workflows.ready import ready_state
 
 router = APIRouter()
 QUESTIONS = (
-    ("matters", "What is to survive?", Matters),
+    ("matters", "What must survive?", Matters),
     ("solder", "Old solder", Solder),
-    ("age", "The board's past", Age),
+    ("age", "History of the board", Age),
     ("coating", "Coating or glue", Coating),
     ("power", "Battery, capacitors", Power),
 )
 WANTS = {
-    Want.BARE: "wicked down to a film: for paste",
-    Want.LEVEL: "drawn flat, with fresh flux: the old solder helps",
-    Want.MOUNDS: "a little mound on each: for flux and air",
+    Want.BARE: "wicked to a thin film: for paste",
+    Want.LEVEL: "levelled, with fresh flux: the old solder is used again",
+    Want.MOUNDS: "a small solder bump on each: for flux and hot air",
 }
 
 
@@ -266,7 +266,7 @@ def take(
 ) -> Response:
     """Choose a way off; one by air or plate goes into the lifting heat."""
     if way not in set(OffWay):
-        raise InvalidValue("way", f"{way[:40]!r} is no way off; choose {', '.join(OffWay)}")
+        raise InvalidValue("way", f"{way[:40]!r} is not a method of removal; choose {', '.join(OffWay)}")
     job = jobs.get(database, job_id)
     part = _part(boards.get(database, job.board_id), job, of)
     task = tasks.latest(database, job_id, OFF)

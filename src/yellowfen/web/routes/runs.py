@@ -289,7 +289,7 @@ def _closing(run: BenchRun) -> str:
         for cue in script.cues
         if cue.key in state.aside
     ]
-    return f"The rest is set aside: {', '.join(aside)}." if aside else script.closing
+    return f"Set aside for later: {', '.join(aside)}." if aside else script.closing
 
 
 @router.get("/api/runs/{run_id}/taps")

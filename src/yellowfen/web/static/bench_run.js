@@ -49,7 +49,7 @@ document.addEventListener("alpine:init", () => {
     get detail() { return this.cue?.detail ?? ""; },
     // Hands that shake rest after so many touches, when no clock runs.
     get rests() { const done = this.answered + this.pending.length; return !this.clock && this.rest_every > 0 && done > 0 && done % this.rest_every === 0 && !this.over; },
-    get mind() { return this.rests ? "Rest first: put the tool down, let the wrist hang, ten slow breaths." : this.cue?.mind ?? ""; },
+    get mind() { return this.rests ? "Rest first: put the tool down, relax your wrist, take ten slow breaths." : this.cue?.mind ?? ""; },
     get directed() { return Boolean(this.cue?.shape); },
     get left() { return this.cue?.left ?? ""; },
     get big() { return this.clock ? this.time : this.over ? "✓" : this.name; },
@@ -60,7 +60,7 @@ document.addEventListener("alpine:init", () => {
     get tooLong() { return this.stop_s !== null && this.started !== null && !this.notHeating && this.elapsed > this.stop_s; },
     get notHeating() { return this.started === null || !this.early.includes("away") || this.pending.some((tap) => tap.cue === "away"); },
     get next() {
-      if (this.tooLong) return `Heat away now: ${this.stop_why}`;
+      if (this.tooLong) return `Take the heat away now: ${this.stop_why}`;
       if (this.over || !this.cue.ahead || this.started === null) return this.detail;
       if (this.lags) return this.cue.late;
       const left = Math.round(this.cue.due_s - this.elapsed);
@@ -69,13 +69,13 @@ document.addEventListener("alpine:init", () => {
     // A flow that has not come by the late end of its band: what lags and what to do, as the server says.
     get lags() { return Boolean(this.cue && this.started !== null && this.cue.late_s !== null && this.elapsed > this.cue.late_s); },
     get nextClass() { return this.tooLong ? "urgent" : this.lags ? "lags" : ""; },
-    get spoken() { return this.tooLong ? "Heat away now" : this.ask || (this.lags ? this.cue.late : this.cue?.said ?? this.title); },
+    get spoken() { return this.tooLong ? "Take the heat away now" : this.ask || (this.lags ? this.cue.late : this.cue?.said ?? this.title); },
     get asks() { return this.ask !== "" && !this.pending.some((tap) => tap.cue === this.ask_key); },
     get openSigns() { return this.signs.filter((one) => !this.pending.some((tap) => tap.cue === one.cue)); },
-    get keyText() { return !this.over ? this.cue.press : this.pending.length ? "Being stored" : "All stored"; },
+    get keyText() { return !this.over ? this.cue.press : this.pending.length ? "Saving" : "All saved"; },
     get keyHint() { return this.over ? "" : this.reads ? "Enter, Page Down or pedal" : "Space, Page Down or pedal"; },
     get stored() {
-      if (this.pending.length) return `${this.pending.length} tap${this.pending.length > 1 ? "s" : ""} kept here, not yet stored`;
+      if (this.pending.length) return `${this.pending.length} tap${this.pending.length > 1 ? "s" : ""} kept here, not saved yet`;
       return this.told;
     },
 
@@ -216,7 +216,7 @@ export class HeatBar {
       if (flow.late_s !== null && flow.late_s > flow.at_s) this.node("rect", { x: this.x(flow.at_s), y: 70, width: Math.max(this.x(flow.late_s - flow.at_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
       this.node("rect", { x: this.x(flow.at_s) - 3, y: 24, width: 6, height: 56, fill: "#f5b133" });
     }
-    if (this.flows.length) this.node("text", { x: this.x(this.flows[0].at_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, this.flows.length > 1 ? "first flows" : "flows");
+    if (this.flows.length) this.node("text", { x: this.x(this.flows[0].at_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, this.flows.length > 1 ? "first melts" : "flows");
     if (this.stop !== null) {
       this.node("rect", { x: this.x(this.stop) - 3, y: 28, width: 6, height: 58, fill: "#ff7a57" });
       this.node("text", { x: Math.min(this.x(this.stop), this.width - 60), y: 102, class: "bar-word harm", "text-anchor": "middle" }, "stop by here");

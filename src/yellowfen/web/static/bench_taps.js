@@ -57,7 +57,7 @@ export const withTaps = ({ api, shelf }, own) => {
     },
     take(answer) { this.taps = answer.taps; },
     // Without room on the device a tap still goes to the server; it only would not outlive a reload.
-    shelve() { try { localStorage.setItem(shelf, JSON.stringify(this.waiting)); } catch { this.problem = "This device cannot keep taps; do not close the page before they are stored."; } },
+    shelve() { try { localStorage.setItem(shelf, JSON.stringify(this.waiting)); } catch { this.problem = "This device cannot keep taps; do not close the page before they are saved."; } },
     shelved() { try { return JSON.parse(localStorage.getItem(shelf) ?? "[]"); } catch { return []; } },
     get refusedText() { return this.refused.join(" "); },
     get hasRefused() { return this.refused.length > 0; },
@@ -82,7 +82,7 @@ export const withTaps = ({ api, shelf }, own) => {
           if (this.regret === tap.key) await this.takeBack(tap.key);
         } catch (problem) {
           if (!this.isFinal(problem)) {
-            await this.tryLater(problem instanceof Refused ? `The server could not store it yet (${problem.message}).` : problem.message);
+            await this.tryLater(problem instanceof Refused ? `The server could not save it yet (${problem.message}).` : problem.message);
             continue;
           }
           this.refused = [...this.refused, `Not counted: ${said ?? tap.cue} (${problem.message})`];
@@ -98,7 +98,7 @@ export const withTaps = ({ api, shelf }, own) => {
 
     letGo() { this.regret = ""; },
     async tryLater(why) {
-      this.problem = `${why} What is done is kept on this device and sent when it can be stored.`;
+      this.problem = `${why} Your taps are kept on this device and sent as soon as possible.`;
       await pause(1000);
     },
 
@@ -118,7 +118,7 @@ export const withTaps = ({ api, shelf }, own) => {
     },
     async takeBack(key) {
       try {
-        this.take(await ask(`${api}/${key}`, { method: "DELETE", stays: "nothing was taken back" }));
+        this.take(await ask(`${api}/${key}`, { method: "DELETE", stays: "nothing was undone" }));
         this.problem = "";
       } catch (problem) { this.problem = problem.message; }
       if (this.regret === key) this.regret = "";

@@ -34,7 +34,7 @@ document.addEventListener("DOMContentLoaded", () => {
     const tail = net(pad);
     if (!part && !pad) return;
     const ref = part?.dataset.ref;
-    const title = ref ? plan.part(ref)?.querySelector("title")?.textContent ?? ref : "A pad of no part";
+    const title = ref ? plan.part(ref)?.querySelector("title")?.textContent ?? ref : "A pad without a part";
     said.textContent = pad ? `${title}${pad.dataset.pin ? `, pin ${pad.dataset.pin}` : ""}${tail}` : title;
     if (ref) open(ref);
   });

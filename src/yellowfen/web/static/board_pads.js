@@ -53,7 +53,7 @@ document.addEventListener("DOMContentLoaded", () => {
       const name = field.value.trim();
       if (!one || !name) return;
       try {
-        const kept = await ask(`/api${here}/names`, { json: { ref: one.ref, name }, stays: "the name was not kept" });
+        const kept = await ask(`/api${here}/names`, { json: { ref: one.ref, name }, stays: "the name was not saved" });
         problem.textContent = "";
         renamed(one, kept.name);
         show();

@@ -40,7 +40,7 @@ document.addEventListener("DOMContentLoaded", () => {
     const bag = new DataTransfer();
     bag.items.add(new File([blob], "camera.jpg", { type: "image/jpeg" }));
     form.querySelector("[data-files]").files = bag.files;
-    says.textContent = "Frozen; being kept.";
+    says.textContent = "Taken; saving.";
     form.requestSubmit();
   };
   start.addEventListener("click", () => show(""));

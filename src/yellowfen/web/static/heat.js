@@ -34,7 +34,7 @@ document.addEventListener("alpine:init", () => {
       tie: one.tie, name, wetSeconds: one.wets_s,
       seconds: one.stay_s === null ? "not" : `${one.stay_s.toFixed(1)} s`,
       heats: x(one.melts_s), wets: x(one.wets_s) - x(one.melts_s), feeds: x(one.stay_s) - x(one.wets_s), wetsFrom: x(one.melts_s), feedsFrom: x(one.wets_s),
-      what: one.stay_s === null ? `Not wet in ${longest} s. Wider tip, hotter, or warm the board from below.` : `Wet after ${one.wets_s.toFixed(1)} s; ${body}.`,
+      what: one.stay_s === null ? `Not wetted within ${longest} s. Use a wider or hotter tip, or preheat the board.` : `Wetted after ${one.wets_s.toFixed(1)} s; ${body}.`,
     };
   };
   const listed = (events) => events.slice(0, 6).map((event) => event.ref).join(", ") + (events.length > 6 ? ` and ${events.length - 6} more` : "");
@@ -123,7 +123,7 @@ document.addEventListener("alpine:init", () => {
       this.usualSays = "Working out a recipe for these parts…";
       const found = await this.call(`/api/jobs/${this.job}/usual`, this.asked());
       if (turn !== this.usualTurn) return;
-      if (asked !== JSON.stringify(this.asked())) { this.usualSays = "You changed settings meanwhile; yours stay."; return; }
+      if (asked !== JSON.stringify(this.asked())) { this.usualSays = "You changed settings meanwhile; yours are kept."; return; }
       this.usualSays = found ? found.says : "";
       if (!found) return;
       this.usualMoves = JSON.stringify(found.moves);
@@ -134,7 +134,7 @@ document.addEventListener("alpine:init", () => {
       this.changed();
     },
     get leaves() {
-      const all = [["time", "Over time"], ["tour", "Tour"], ["window", "Safe window"], ["find", "Find settings"], ["profile", "Profile"], ["iron", "By iron"]];
+      const all = [["time", "Curves"], ["tour", "Tour"], ["window", "Safe window"], ["find", "Find settings"], ["profile", "Profile"], ["iron", "By iron"]];
       return all.filter(([key]) => (key === "profile" ? !this.isAir : key === "tour" ? this.isAir : key === "window" || key === "find" ? !this.isOven : true)).map(([key, name]) => ({ key, name, tab: `leaf-${key}` }));
     },
     get stageClass() { return this.leaf === "time" || this.leaf === "tour" ? "" : "reading"; },
@@ -142,14 +142,14 @@ document.addEventListener("alpine:init", () => {
     get fewTargets() { return this.targets.length <= 8 || this.allShown; },
     get manyTargets() { return !this.fewTargets; },
     get manyText() { return `${this.targets.length} parts`; },
-    begin() { if (this.weighing) this.beginning = "Working out the bands for the clock…"; },
+    begin() { if (this.weighing) this.beginning = "Working out the times for the clock…"; },
     showAll() { this.allShown = true; },
     leafOn(key) { return String(this.leaf === key); },
     turnTo(key) { this.leaf = key; this.onLeaf(key); this.drawTour(); },
     get figures() {
       if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
       if (this.isOven) return [{ value: `${Math.max(...this.oven.curve.map((point) => point[1]))} °C`, what: "hottest air" }, { value: `${Math.round(this.heatEnd)} s`, what: "in it" }];
-      return [{ value: `${this.air.outlet_c} °C`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${this.air.flow_lpm} L/min`, what: this.byDial ? `about ${Math.round(this.air.flow_lpm)} L/min` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, leaning ${this.lean}°` : "nozzle" }];
+      return [{ value: `${this.air.outlet_c} °C`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${this.air.flow_lpm} L/min`, what: this.byDial ? `about ${Math.round(this.air.flow_lpm)} L/min` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, tilted ${this.lean}°` : "nozzle" }];
     },
     leaned() {
       this.moves = this.moves.map((move) => (this.blows(move) ? { ...move, tilt_deg: Number(this.lean) || 0, tilt_to_deg: Number(this.leanTo), along_deg: Number(this.along) } : move));
@@ -220,7 +220,7 @@ document.addEventListener("alpine:init", () => {
     get pins() { return this.none ? [] : [...new Set(this.plan.pads(this.targets[0]).map((pad) => pad.dataset.pin))].filter(Boolean); },
     takeIron() { this.iron = { ...(irons.find((one) => String(one.id) === this.ironText) ?? irons[0]).content }; },
     async askIron() {
-      const words = { "as drawn": "as this board is drawn", signal: "on its own track", relief: "on a plane, by four spokes", plane: "solidly on a plane" };
+      const words = { "as drawn": "as this board is drawn", signal: "on a track", relief: "on a plane, by thermal relief", plane: "solid on a plane" };
       const query = { ref: this.targets[0], pin: this.ironPin, tip_mm: this.iron.tip_mm, set_c: this.iron.set_c, power_w: this.iron.power_w, shape: this.iron.shape, handle: this.iron.handle ?? "cartridge" };
       const number = (this.touchNumber += 1);
       this.problem = "";
@@ -242,8 +242,8 @@ document.addEventListener("alpine:init", () => {
       const times = (tie) => (seconds[tie] ? Math.round((10 * seconds[tie]) / seconds.signal) / 10 : null);
       const [relief, plane] = [times("relief"), times("plane")];
       if ((relief === null || relief <= 4) && (plane === null || plane <= 8)) return "";
-      const said = [relief && `spokes take ${relief} times`, plane && `a solid plane ${plane} times`].filter(Boolean).join(", ");
-      return `Here ${said} as long as its own track (commonly 2 to 4 and 3.5 to 8 times): the land is small against what it is tied to, so its own track takes next to nothing.`;
+      const said = [relief && `thermal relief takes ${relief} times`, plane && `a solid plane ${plane} times`].filter(Boolean).join(", ");
+      return `Here ${said} as long as on a track (commonly 2 to 4 and 3.5 to 8 times): the land is small compared with the plane, so a track takes very little.`;
     },
     get ironIdle() { return this.some && this.touching === ""; },
     get none() { return this.targets.length === 0; },
@@ -255,19 +255,19 @@ document.addEventListener("alpine:init", () => {
     get byDial() { return Boolean(this.station && this.station.air_share !== null); },
     get airShare() { return this.byDial ? Math.round((100 * this.air.flow_lpm) / this.station.most_lpm) : 0; },
     set airShare(share) { this.air.flow_lpm = Math.round(Math.min(Math.max(share, 1), 100) * this.station.most_lpm) / 100; },
-    get guessNote() { return this.isAir && this.station?.guessed ? `Not known of ${this.station.name}: ${this.station.guessed}. What stands here is a guess until a melt test teaches it.` : ""; },
+    get guessNote() { return this.isAir && this.station?.guessed ? `Not known of ${this.station.name}: ${this.station.guessed}. The values here are guesses until a melt test calibrates it.` : ""; },
     get outletNote() { return this.station && this.station.outlet_label && this.station.air.outlet_c === this.air.outlet_c ? `outlet, your “${this.station.outlet_label}”` : "outlet"; },
     get flowNote() { return this.station && this.station.flow_label && this.station.air.flow_lpm === this.air.flow_lpm ? `air, your “${this.station.flow_label}”` : "air"; },
     get jetFactor() { return this.answer && !this.answer.empty ? this.answer.jet_factor.toFixed(2) : ""; },
     get factorSource() { return this.answer && this.answer.calibrated ? "[from your calibration]" : "[from memory]"; },
     get spent() { return [...this.ramps, ...this.remelts]; },
-    get ramps() { return this.answer && !this.answer.empty ? this.answer.spent.ramps.map((one) => `${one.ref} rises by up to ${one.ramp} K/s, hot air commonly by up to ${this.answer.spent.ramp_practice} [from memory]: ${one.why}. Warm longer, close in later. (Averaged oven profiles allow ${this.answer.spent.ramp_oven}.)`) : []; },
+    get ramps() { return this.answer && !this.answer.empty ? this.answer.spent.ramps.map((one) => `${one.ref} rises by up to ${one.ramp} K/s, hot air commonly by up to ${this.answer.spent.ramp_practice} [from memory]: ${one.why}. Preheat longer, close in later. (Averaged oven profiles allow ${this.answer.spent.ramp_oven}.)`) : []; },
     get remelts() {
       if (!this.answer || this.answer.empty) return [];
       const { heats, heats_limit: limit, again } = this.answer.spent;
       return [
-        ...heats.map((one) => `Heat number ${one.number} for ${one.ref}: joints dull after ${limit}; fresh flux, and only once more.`),
-        ...again.map((one) => `${one.ref} freezes and melts again within this heat, ${one.times} times in all: keep the nozzle nearer to it.`),
+        ...heats.map((one) => `Heat number ${one.number} for ${one.ref}: ${limit} is the limit; use fresh flux, and heat it only once more.`),
+        ...again.map((one) => `${one.ref} solidifies and melts again within this heat, ${one.times} times in all: keep the nozzle nearer to it.`),
       ];
     },
     get odds() {
@@ -275,7 +275,7 @@ document.addEventListener("alpine:init", () => {
       const kinds = { good: "good", "a neighbour comes loose": "mind", "a joint stays cold": "cold", harm: "bad" };
       return this.outlook.odds.filter((one) => one.count).map((one) => ({ fate: one.fate, kind: kinds[one.fate], share: `${one.count} of ${this.outlook.count}` }));
     },
-    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with the unknowns varied within what is known of them. Hottest target joint: ${Math.round(this.outlook.peak_c[1])} °C (${Math.round(this.outlook.peak_c[0])} to ${Math.round(this.outlook.peak_c[2])}). ${this.bodySay} Bands: the middle 80 %.` : ""; },
+    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with every uncertain value varied within its range. Hottest target joint: ${Math.round(this.outlook.peak_c[1])} °C (${Math.round(this.outlook.peak_c[0])} to ${Math.round(this.outlook.peak_c[2])}). ${this.bodySay} Bands: 8 of 10 cases.` : ""; },
     get bodySay() { return Object.entries(this.outlook.moments).slice(0, 3).map(([ref, one]) => `Body of ${ref}: ${Math.round(one.body[0])} to ${Math.round(one.body[1])} °C.`).join(" "); },
     get blames() { return this.outlook ? this.outlook.blame.filter((one) => one.share >= 0.03).map((one) => ({ name: one.name, test: one.test, share: `${Math.round(one.share * 100)} %` })) : []; },
     get sureShort() {
@@ -289,8 +289,8 @@ document.addEventListener("alpine:init", () => {
     },
     get profileSays() {
       if (!this.answer || !this.answer.profile) return "Choose a part to see its profile.";
-      const said = this.answer.profile.index <= 100 ? "everything inside; the tightest is" : "outside, because of";
-      return `${this.answer.profile.index > 200 ? "what the window allows" : "of the window used"}: ${said} ${this.answer.profile.worst}.`;
+      const said = this.answer.profile.index <= 100 ? "everything within its range; the tightest is" : "outside its range:";
+      return `${this.answer.profile.index > 200 ? "what the range allows" : "of its range used"}: ${said} ${this.answer.profile.worst}.`;
     },
     get criteria() {
       if (!this.answer || !this.answer.profile) return [];
@@ -308,7 +308,7 @@ document.addEventListener("alpine:init", () => {
     get modelText() {
       if (!this.answer || this.answer.empty) return "";
       const e = this.answer.energy;
-      return `Board in ${this.answer.cell_mm} mm cells${this.answer.pads_as_drawn ? `, ${this.answer.pads_as_drawn} pads near the heat as their copper is drawn` : ""}; ${e.in_j} J put in, bookkeeping closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${this.answer.board_peak_c} °C.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
+      return `Board in ${this.answer.cell_mm} mm cells${this.answer.pads_as_drawn ? `, ${this.answer.pads_as_drawn} pads near the heat as their copper is drawn` : ""}; ${e.in_j} J put in, energy balance closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${this.answer.board_peak_c} °C.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
     },
 
     blows(move) { return blowing.includes(move.deed); },
@@ -341,7 +341,7 @@ document.addEventListener("alpine:init", () => {
     removeMove(index) { this.moves = this.moves.filter((_, i) => i !== index); this.changed(); },
     get carryText() {
       if (!this.carry) return "";
-      return this.carry.flow_lpm === null ? `${this.carry.name} cannot blow as strongly as before` : `Same effective strength as before: ${this.carry.outlet_c} °C, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : `${this.carry.flow_lpm} L/min`}`;
+      return this.carry.flow_lpm === null ? `${this.carry.name} is not strong enough for this` : `Same effective strength as before: ${this.carry.outlet_c} °C, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : `${this.carry.flow_lpm} L/min`}`;
     },
     takeCarry() {
       if (this.carry.flow_lpm !== null) { this.air.outlet_c = this.carry.outlet_c; this.air.flow_lpm = this.carry.flow_lpm; this.changed(); }
@@ -397,7 +397,7 @@ document.addEventListener("alpine:init", () => {
     async post(where, json, turn) {
       let answer;
       try {
-        answer = await ask(where, { json, stays: "start it again, your settings are kept here until then" });
+        answer = await ask(where, { json, stays: "start it again; your settings are kept here until then" });
       } catch (problem) {
         if (turn === this.turn) this.problem = problem.message;
         return false;
@@ -445,20 +445,20 @@ document.addEventListener("alpine:init", () => {
       if (!this.answer || this.answer.empty) return "Rehearsing…";
       if (this.untouched && this.touring) return `Planning a tour of ${this.targets.length} parts…`;
       const cold = this.targets.filter((ref) => this.answer.parts[ref]?.molten_s === null);
-      if (cold.length) return `${cold.join(", ")} would not melt through.`;
+      if (cold.length) return `${cold.join(", ")} would not melt.`;
       if (this.lifts && !this.isTour && this.outlook?.lift) return this.outlook.lift.sentence;
       const hot = this.targets.filter((ref) => this.answer.parts[ref]?.limit_passed_s !== null);
       const last = Math.max(...this.targets.map((ref) => this.answer.parts[ref].molten_s));
       const off = this.heatEnd;
-      if (hot.length) return `${hot.join(", ")} flows at about ${fine(last)}, but gets too hot.`;
-      if (this.lifts && !this.isTour) return `All liquid at about ${fine(last)}.`;
+      if (hot.length) return `${hot.join(", ")} melts at about ${fine(last)}, but gets too hot.`;
+      if (this.lifts && !this.isTour) return `All molten at about ${fine(last)}.`;
       const cooked = this.cooked;
-      if (cooked.length) return `All flows at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
+      if (cooked.length) return `All melted at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
       if (this.isTour) return this.planSays;
       const stop = this.outlook?.stop;
-      if (stop && stop.at_s <= last) return `Flows at about ${fine(last)}${this.band(last)}, but ${this.isAir ? "strong air" : this.isPlate ? "a plate that touches well" : "a hot oven"} would be too much from ${fine(stop.at_s)} on: watch for the shine, or teach the ${this.isAir ? "station" : "bench"} first.`;
-      if (stop && stop.at_s < off) return `All flows at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
-      return this.isOven ? `All flows at about ${fine(last)}${this.band(last)}.` : `All flows at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
+      if (stop && stop.at_s <= last) return `Melts at about ${fine(last)}${this.band(last)}, but ${this.isAir ? "strong air" : this.isPlate ? "a plate with good contact" : "a hot oven"} would be too much from ${fine(stop.at_s)} on: watch for the shine, or calibrate the ${this.isAir ? "station" : "bench"} first.`;
+      if (stop && stop.at_s < off) return `All melted at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
+      return this.isOven ? `All melted at about ${fine(last)}${this.band(last)}.` : `All melted at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
     get heldInHoles() { return this.targets.map((ref) => inHoles[ref]).filter(Boolean); },
     // A heat that takes parts off: what comes last, who comes along, what to cover.
@@ -468,16 +468,16 @@ document.addEventListener("alpine:init", () => {
     get liftAlong() {
       const along = this.outlook?.along ?? [];
       const later = this.loosened.filter((event) => !along.some((one) => one.ref === event.ref));
-      const then = later.length ? ` Loose from ${fine(later[0].at_s)} on: ${listed(later)}. No knock, no gust.` : "";
-      if (!along.length) return `No neighbour is liquid yet when it may be lifted.${then}`;
-      return `Liquid with it: ${along.slice(0, 5).map((one) => `${one.ref} (${Math.round(100 * one.share)} %${one.falls ? ", falls" : ""})`).join(", ")}${along.length > 5 ? ` and ${along.length - 5} more` : ""}.${then}`;
+      const then = later.length ? ` Loose from ${fine(later[0].at_s)} on: ${listed(later)}. Do not knock or blow them.` : "";
+      if (!along.length) return `No neighbour is molten yet when you can lift it.${then}`;
+      return `Molten at the same time: ${along.slice(0, 5).map((one) => `${one.ref} (${Math.round(100 * one.share)} %${one.falls ? ", falls" : ""})`).join(", ")}${along.length > 5 ? ` and ${along.length - 5} more` : ""}.${then}`;
     },
     get loosened() { return this.answer && !this.answer.empty ? this.answer.events.filter((event) => event.kind === "neighbour loose") : []; },
-    get liftHow() { return this.outlook?.lift ? `A nudge that springs back says: all liquid. Lift by tweezers or vacuum with the heat on it, never with force.${this.isAir ? ` Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""}` : ""; },
+    get liftHow() { return this.outlook?.lift ? `If a nudge springs back, all joints are molten. Lift with tweezers or vacuum, with the heat on, never with force.${this.isAir ? ` Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""}` : ""; },
     // A lift whose stop comes before its flow is run only by who has read that.
     get refused() { return this.liftShown && Boolean(this.outlook.lift.refused); },
     get runClass() { return { act: !this.refused, "act-quiet": this.refused }; },
-    get runText() { return this.refused ? "Run it all the same" : "Run it at the bench"; },
+    get runText() { return this.refused ? "Run it anyway" : "Run it at the bench"; },
     get harvestText() { return this.outlook?.harvest ?? ""; },
     get liftCovers() { return this.isAir && (this.outlook?.lift?.cover ?? []).some((ref) => !this.shields.includes(ref)); },
     get coverText() { return `Cover ${(this.outlook?.lift?.cover ?? []).join(", ")}`; },
@@ -490,7 +490,7 @@ document.addEventListener("alpine:init", () => {
       const loose = this.loosened;
       if (!loose.length || this.liftShown) return "";
       const band = this.outlook && this.outlook.loose[0] !== null ? ` (${Math.round(this.outlook.loose[0])} to ${fine(this.outlook.loose[1])})` : "";
-      return `Loose from ${fine(loose[0].at_s)}${band} on: ${listed(loose)}. No knock, no gust.`;
+      return `Loose from ${fine(loose[0].at_s)}${band} on: ${listed(loose)}. Do not knock or blow them.`;
     },
     // When the last of all parts has flowed, from when to when.
     band() {
@@ -515,10 +515,10 @@ document.addEventListener("alpine:init", () => {
     get cues() {
       if (!this.answer || this.answer.empty) return [];
       const kinds = { "all molten": "live", "first melt": "live", "limit passed": "bad", "stays cold": "bad", falls: "bad", "flux spent": "bad", "pushed by the air": "bad" };
-      const told = this.answer.told.filter((event) => !this.isTour || !["flux thins", "first melt", "all molten", "frozen"].includes(event.kind)).filter((event) => !this.lifts || event.kind !== "frozen"); // a part that is lifted liquid does not freeze on the board
+      const told = this.answer.told.filter((event) => !this.isTour || !["flux turns clear", "first melt", "all molten", "frozen"].includes(event.kind)).filter((event) => !this.lifts || event.kind !== "frozen"); // a part that is lifted liquid does not freeze on the board
       const stops = this.isTour ? this.planRows.map((row, i) => ({ key: `stop${i}`, when: fine(this.answer.stops[i].began_s), what: `stop ${row.number}, ${row.seconds}${row.band ? ` (${row.band})` : ""}: ${row.watch || row.names}`, kind: "live", at: this.answer.stops[i].began_s })) : [];
       const rest = told
-        .filter((event) => !event.kind.startsWith("neighbour") && (event.kind !== "may stand up" || this.answer.parts[event.ref]?.target))
+        .filter((event) => !event.kind.startsWith("neighbour") && (event.kind !== "may tombstone" || this.answer.parts[event.ref]?.target))
         .map((event, i) => ({ key: `${i}${event.ref}`, when: fine(event.at_s), what: event.sentence + this.cueBand(event), kind: kinds[event.kind] ?? "", at: event.at_s }));
       return [...stops, ...rest].sort((a, b) => a.at - b.at);
     },
@@ -529,14 +529,14 @@ document.addEventListener("alpine:init", () => {
     get stopText() {
       if (!this.outlook) return "";
       const stop = this.outlook.stop;
-      if (!stop && this.lifts) return "Who goes by the nudge comes to no harm in nine of ten.";
-      if (!stop) return this.isTour ? "No harm foreseen in nine of ten, each stop left when it has flowed." : "No harm foreseen if you go on for 90 s more.";
+      if (!stop && this.lifts) return "If you go by the nudge, no damage in 9 of 10 cases.";
+      if (!stop) return this.isTour ? "No damage predicted in 9 of 10 cases if you leave each stop when it has melted." : "No damage predicted even 90 s later.";
       return `Stop by ${fine(stop.at_s)}:`;
     },
     get stopWhy() {
       if (!this.outlook || !this.outlook.stop) return "";
       const { stop, middle } = this.outlook;
-      const later = middle && middle.at_s > stop.at_s + 2 ? ` That is for ${this.isAir ? "strong air" : this.isPlate ? "a plate that touches well" : "a hot oven"}; in the middle it would be ${fine(middle.at_s)}.` : "";
+      const later = middle && middle.at_s > stop.at_s + 2 ? ` That is for ${this.isAir ? "strong air" : this.isPlate ? "a plate with good contact" : "a hot oven"}; in the usual case ${fine(middle.at_s)}.` : "";
       return `${stop.why}.${later}`;
     },
   }));

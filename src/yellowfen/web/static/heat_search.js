@@ -72,12 +72,12 @@ export const heatSearch = () => ({
   },
   get windowSays() {
     if (!this.map) return "Choose a part, then what to vary.";
-    if (!this.map.calmest) return this.task.state === "done" ? "No safe place in this map. Try Find settings." : "Working…";
+    if (!this.map.calmest) return this.task.state === "done" ? "No safe setting in this map. Try Find settings." : "Working…";
     const best = this.map.calmest;
     const word = WindowMap.AXES[this.map.axis];
-    if (!best.calm) return `No calm setting: the roomiest is ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s, and it holds only ${best.sigmas.toFixed(1)} times your own uncertainty, then ${best.binds}. What would help: one melt test on scrap, or Find settings.`;
-    const loose = best.spills ? " A neighbour is loose there: no knock." : "";
-    return `Calmest: ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s. It holds ${best.sigmas.toFixed(1)} times your own uncertainty, then ${best.binds}.${loose}`;
+    if (!best.calm) return `No setting with enough margin. The best is ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s, margin ${best.sigmas.toFixed(1)}; then ${best.binds}. What helps: one melt test on scrap, or Find settings.`;
+    const loose = best.spills ? "A neighbour is loose there: do not knock." : "";
+    return `Most margin: ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s. Margin ${best.sigmas.toFixed(1)}; then ${best.binds}.${loose}`;
   },
   async takePoint(setting, dwell) {
     if (this.stale || !this.task) return;
@@ -87,9 +87,9 @@ export const heatSearch = () => ({
 
   get searching() { return this.search !== null && ["waiting", "working"].includes(this.search.state); },
   get searchState() {
-    if (!this.search) return "Tries distances, warming, other nozzles, foil, heat from below.";
-    if (this.searching) return this.search.steps ? `${this.search.steps} ways tried` : "starting";
-    return this.search.state === "cancelled" ? `given up after ${this.search.steps} ways` : this.search.said;
+    if (!this.search) return "Tries distances, preheating, other nozzles, shields, heat from below.";
+    if (this.searching) return this.search.steps ? `${this.search.steps} settings tried` : "starting";
+    return this.search.state === "cancelled" ? `stopped after ${this.search.steps} settings` : this.search.said;
   },
   get found() { return this.search ? this.search.sentence : ""; },
   get relaxes() { return this.search ? this.search.relaxes : ""; },
@@ -100,7 +100,7 @@ export const heatSearch = () => ({
       const unit = this.source === "plate" || one.key === "plate" ? "plate" : "air";
       return {
         key: one.key, name: one.change, safe: best !== null, width: best ? Math.min(best.sigmas, 4) * 50 : 0, kind: best && best.spills ? "loose" : "calm",
-        what: best ? `${unit} ${Math.round(best.setting)} °C, ${Math.round(best.dwell_s)} s: holds ${best.sigmas.toFixed(1)}${best.spills ? ", a neighbour loose" : ""}; then ${one.blocker}` : `nothing safe: ${one.blocker}`,
+        what: best ? `${unit} ${Math.round(best.setting)} °C, ${Math.round(best.dwell_s)} s: margin ${best.sigmas.toFixed(1)}${best.spills ? ", a neighbour loose" : ""}; then ${one.blocker}` : `nothing safe: ${one.blocker}`,
       };
     });
   },

@@ -11,7 +11,7 @@ export const heatTour = () => ({
   get canLeave() { return this.cookable.length > 0 && this.targets.some((ref) => !this.cookable.some((one) => one.ref === ref)); },
   get leaveText() {
     const refs = this.cookable.map((one) => one.ref);
-    return `Leave ${refs.slice(0, 4).join(", ")}${refs.length > 4 ? ` and ${refs.length - 4} more` : ""} off, on afterwards`;
+    return `Leave ${refs.slice(0, 4).join(", ")}${refs.length > 4 ? ` and ${refs.length - 4} more` : ""} off, fitted afterwards`;
   },
   leaveOff() {
     const gone = this.cookable.map((one) => one.ref);
@@ -65,7 +65,7 @@ export const heatTour = () => ({
   },
   said(stops, seconds, [early, late]) {
     const band = early === null || early === undefined ? "" : ` (${this.minutes(early)} to ${late === null ? "longer" : this.minutes(late)})`;
-    return `${stops} stops, about ${this.minutes(seconds)}${band}. Leave each when all of it has flowed.`;
+    return `${stops} stops, about ${this.minutes(seconds)}${band}. Leave each stop when everything there has melted.`;
   },
   get planSays() { return this.isTour ? this.said(this.answer.stops.length, this.heatEnd, this.outlook ? this.outlook.total_s : []) : ""; },
   get tourSays() {
@@ -77,8 +77,8 @@ export const heatTour = () => ({
       key: i, number: i + 1, names: refs.slice(0, 8).join(", ") + (refs.length > 8 ? ` and ${refs.length - 8} more` : ""),
       seconds: `${Math.round(stop.seconds)} s`, band: early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : `${Math.round(late)} s`}`,
       height: `${Math.round(stop.height_mm)} mm high`, watch: stop.watch,
-      cold: stop.cold && stop.cold.length ? `${stop.cold.join(", ")} would stay cold: longer here` : "",
-      latest: latest === null || latest === undefined ? "" : `not flowed by ${Math.round(latest)} s: leave it, ${why}`,
+      cold: stop.cold && stop.cold.length ? `${stop.cold.join(", ")} would stay solid: stay longer here` : "",
+      latest: latest === null || latest === undefined ? "" : `not molten by ${Math.round(latest)} s: leave it, ${why}`,
     };
   },
   // The stops as rows: those of the plan, or of what is proposed.
@@ -95,7 +95,7 @@ export const heatTour = () => ({
     return this.proposed.stops.map((stop, i) => this.row(stop, i, [...stop.over, ...stop.awaits], stop.band_s, stop.latest_s, stop.latest_why));
   },
   get leftRows() { return this.proposed && this.tourTask.whole ? this.proposed.left.map((one) => ({ key: one.ref, said: `${one.ref}: ${one.why}` })) : []; },
-  get laterText() { return this.absent.length ? `On only afterwards: ${this.absent.join(", ")}.` : ""; },
+  get laterText() { return this.absent.length ? `Fitted afterwards: ${this.absent.join(", ")}.` : ""; },
 
   drawTour() {
     drawTour(this.plan, this.leaf === "tour" && this.proposed ? this.proposed.stops : this.isTour ? this.answer.stops : []);

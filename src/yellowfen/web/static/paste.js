@@ -29,7 +29,7 @@ document.addEventListener("DOMContentLoaded", () => {
     const query = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
     let reply;
     try {
-      reply = await ask(`${form.dataset.api}?${query}`, { stays: "the foil stays as it was" });
+      reply = await ask(`${form.dataset.api}?${query}`, { stays: "the stencil stays as it was" });
     } catch (refusal) { if (mine === asked) problem(refusal.message); return; }
     if (mine !== asked) return;
     problem("");
@@ -44,7 +44,7 @@ document.addEventListener("DOMContentLoaded", () => {
   };
   const keep = async (foil) => {
     const body = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
-    await ask(form.action, { body, stays: "that was not kept" }).catch((refusal) => problem(refusal.message));
+    await ask(form.action, { body, stays: "that was not saved" }).catch((refusal) => problem(refusal.message));
   };
   range.addEventListener("input", () => { output.textContent = `${plain(range.value)} mm`; typed.value = plain(range.value); show(range.value); });
   range.addEventListener("change", () => keep(range.value));

@@ -49,12 +49,12 @@ document.addEventListener("DOMContentLoaded", () => {
   const put = async (options) => {
     let said = null, refused = "";
     try {
-      said = await ask(`/api/boards/${board}/sketch`, { method: "PUT", json: sketch, stays: "the last change is not kept", ...options });
+      said = await ask(`/api/boards/${board}/sketch`, { method: "PUT", json: sketch, stays: "the last change is not saved", ...options });
     } catch (problem) { refused = problem.message; }
     underway -= 1;
     if (timer || underway) return;
     complain(refused);
-    if (!said) { find("kept").textContent = "not kept"; return; }
+    if (!said) { find("kept").textContent = "not saved"; return; }
     const nets = said.nets?.length ? `, ${said.nets.length} net${said.nets.length === 1 ? "" : "s"}` : "";
     find("kept").textContent = `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads${nets}`;
     find("net-problems").replaceChildren(...said.net_problems.map((text) => { const line = document.createElement("p"); line.className = "mind m-0"; line.textContent = text; return line; }));
@@ -143,7 +143,7 @@ document.addEventListener("DOMContentLoaded", () => {
     [part.x_mm, part.y_mm] = geometry.freePlace(part, parts, sketch).map(round);
     parts.push(part);
     chosen = part;
-    say(`${part.ref}: drag it, or type how far clear it stands. R turns it.`);
+    say(`${part.ref}: drag it, or type its distance to its neighbours. R turns it.`);
     draw(); keep();
   };
   const learn = async (name) => {
@@ -257,7 +257,7 @@ document.addEventListener("DOMContentLoaded", () => {
   const askLength = () => {
     tools();
     if (scaling.length < 2) { say("Click the other end of the known length."); return; }
-    say("Type how far apart they are.");
+    say("Type their distance.");
     window.setTimeout(() => find("length").focus(), 0);
   };
   const layBeneath = () => {
@@ -273,7 +273,7 @@ document.addEventListener("DOMContentLoaded", () => {
     const form = new FormData();
     form.append("file", find("picture").files[0]);
     try {
-      await ask(`/api/boards/${board}/picture`, { body: form, stays: "the photo was not kept" });
+      await ask(`/api/boards/${board}/picture`, { body: form, stays: "the photo was not saved" });
     } catch (problem) { complain(problem.message); return; }
     complain("");
     facts.picture = true;
@@ -299,7 +299,7 @@ document.addEventListener("DOMContentLoaded", () => {
     lies.turn_deg = (lies.turn_deg + (turnBy * 180) / Math.PI) % 360;
     scaling = null;
     find("length").value = "";
-    say("Scaled. Move the photo so that the part you work on lies on the patch.");
+    say("Scaled. Move the photo so that the part you work on lies in the patch.");
     tools(); draw(); keep();
   });
   find("move").addEventListener("click", () => { movingPicture = !movingPicture; find("move").setAttribute("aria-pressed", String(movingPicture)); say(movingPicture ? "Drag the photo." : "Drag the parts."); });
