@@ -137,7 +137,9 @@ def _add_work(verbs: _Verbs) -> None:
             "judge every part of a board before the work, and what to change on the next one",
         )
     )
-    verb = verbs.add("paste", "judge every stencil aperture of a board at one thickness with one paste")
+    verb = verbs.add(
+        "paste", "judge every stencil aperture of a board at one thickness with one paste"
+    )
     _board(verb)
     verb.add_argument(
         "--foil",
@@ -177,7 +179,9 @@ def _add_heat(verbs: _Verbs) -> None:
         help="a rehearsal file, - for standard input, or the number of a stored job",
     )
     verb.add_argument(
-        "--bands", action="store_true", help="how sure the times are: sampled, takes about ten seconds"
+        "--bands",
+        action="store_true",
+        help="how sure the times are: sampled, takes about ten seconds",
     )
     verb = verbs.add(
         "tour", "plan a hot-air tour of a board's side: where to stop, how high, how long"
@@ -188,7 +192,10 @@ def _add_heat(verbs: _Verbs) -> None:
         "--parts", default="", metavar="REFS", help="these parts only, e.g. 'U4 C3' (default all)"
     )
     verb.add_argument(
-        "--after", default="", metavar="REFS", help="parts that are fitted after the tour, e.g. by iron"
+        "--after",
+        default="",
+        metavar="REFS",
+        help="parts that are fitted after the tour, e.g. by iron",
     )
     verb.add_argument(
         "--order", default="", help="nearest next, row by row or alternate ends (default the best)"
@@ -206,7 +213,10 @@ def _add_heat(verbs: _Verbs) -> None:
             "window",
             "map one setting against the dwell: cold, good, a neighbour loose, harm (docs/heat-files.md)",
         ),
-        ("tune", "find the settings with the most margin for a rehearsal file (docs/heat-files.md)"),
+        (
+            "tune",
+            "find the settings with the most margin for a rehearsal file (docs/heat-files.md)",
+        ),
         ("calibrate", "fit melt tests or a thermocouple log (docs/heat-files.md)"),
     ):
         stored = "" if name == "calibrate" else ", or the number of a stored job"
@@ -226,7 +236,9 @@ def _add_rework(verbs: _Verbs) -> None:
     )
     _solder(verb)
     _air(verb)
-    verb.add_argument("--plate", type=float, metavar="C", help="a hot plate at this temperature, °C")
+    verb.add_argument(
+        "--plate", type=float, metavar="C", help="a hot plate at this temperature, °C"
+    )
     verb.add_argument("--below", type=float, metavar="C", help="warm air from below, °C")
     verb.add_argument("--jets", action="store_true", help="a head with narrow jets is available")
     verb = verbs.add(
@@ -240,7 +252,9 @@ def _add_rework(verbs: _Verbs) -> None:
     verb.add_argument("--of", required=True, metavar="REF", help="the removed part")
     verb.add_argument("--after", default="", help="the method of its removal (default hot air)")
     verb.add_argument("--want", default="bare", help="bare, level or bumps (default %(default)s)")
-    verb.add_argument("--wick", type=float, default=2.0, metavar="MM", help="width of the solder wick")
+    verb.add_argument(
+        "--wick", type=float, default=2.0, metavar="MM", help="width of the solder wick"
+    )
     _solder(verb)
 
 

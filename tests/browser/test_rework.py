@@ -139,7 +139,7 @@ def test_a_leadless_part_on_a_sketched_patch_with_parts_beneath(
     expect(page.locator("[data-lift]")).to_contain_text("the exposed pad")
     lift_by_key(page, "U1")
     page.goto(f"/jobs/{job}/refit")
-    expect(page.locator(".ways-off")).to_contain_text("mounds, paste in the middle")
+    expect(page.locator(".ways-off")).to_contain_text("solder bumps, paste in the middle")
 
 
 @pytest.mark.parametrize("ref", ["C20", "J1"])

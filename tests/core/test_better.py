@@ -135,7 +135,7 @@ def test_at_a_thick_foil_fine_pitch_is_narrowed_and_comes_right(demo_board: Boar
     found = {one.key: one for one in better_openings(demo_board, 0.15, LEADED)}
     one = found["U3: narrow"]
     assert len(one.pins) == 20
-    assert state_of(one.before) == "fat"
+    assert state_of(one.before) == "excess"
     assert one.after is not None
     assert state_of(one.after) == "good"
     assert "0.39 × 1.30 mm becomes 0.29 × 1.30 mm" in one.said
@@ -214,7 +214,7 @@ def test_lean_openings_grow_beyond_the_toe_or_over_the_mask_but_not_into_their_n
     leads = shrunk(sketched(SketchedPart(ref="U1", package="SOIC-8", x_mm=20, y_mm=20)), 0.4)
     (longer,) = better_openings(leads, 0.10, LEADED)
     assert longer.kind is ChangeKind.LENGTHEN
-    assert state_of(longer.before) == "lean"
+    assert state_of(longer.before) == "starved"
     assert longer.after is not None
     assert state_of(longer.after) == "good"
     board = sketched(SketchedPart(ref="U1", package="TSSOP-20", x_mm=20, y_mm=20))

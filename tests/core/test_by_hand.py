@@ -53,8 +53,8 @@ def test_needles_a_paste_goes_through() -> None:
 
 def test_a_dot_from_an_18_gauge_needle_is_too_fat_for_0402() -> None:
     """Common practice."""
-    assert judge_dot(18, land_of("0402")[2], DISPENSED) == "fat"
-    assert judge_dot(18, land_of("1206")[2], DISPENSED) != "lean"
+    assert judge_dot(18, land_of("0402")[2], DISPENSED) == "excess"
+    assert judge_dot(18, land_of("1206")[2], DISPENSED) != "starved"
 
 
 @pytest.mark.parametrize("name", ["0402", "0603", "0805", "1206", "SOIC-8", "TO-252"])
@@ -147,5 +147,5 @@ def test_hands_that_shake_get_fewer_dots_and_no_lean_joint(name: str) -> None:
         usual = dots_for(*sides, wants, DISPENSED)
         few = dots_for(*sides, wants, DISPENSED, fewest=True)
         assert few.count <= usual.count
-        if usual.paste_mm3 * DISPENSED.volume_share >= wants.lean_mm3:
-            assert few.paste_mm3 * DISPENSED.volume_share >= wants.lean_mm3
+        if usual.paste_mm3 * DISPENSED.volume_share >= wants.least_mm3:
+            assert few.paste_mm3 * DISPENSED.volume_share >= wants.least_mm3

@@ -128,7 +128,7 @@ def test_rows_get_a_line_down_to_eight_tenths_and_fine_rows_a_warning() -> None:
     for step in wide.steps:
         fat = (
             sum(
-                wanted(package_named("SOIC-16"), land).fat_mm3
+                wanted(package_named("SOIC-16"), land).most_mm3
                 for land in package_named("SOIC-16").lands
             )
             / 2

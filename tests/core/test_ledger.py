@@ -350,11 +350,11 @@ def test_what_a_touch_up_melts_counts_by_its_fault() -> None:
     bench = Bench()
     heated(bench, "U4", "C2")
     run = bench.begin(LOOK, look("U4", "C2"))
-    bench.all(run, "U4.1=bridge", "C2.=skewed", "U4.3=loose balls")
+    bench.all(run, "U4.1=bridge", "C2.=skewed", "U4.3=solder balls")
     steps = (
         MendStep(ref="U4", pin="1", fault="bridge", steps=("wick",), other="2"),
         MendStep(ref="C2", pin="", fault="skewed", steps=("air",)),
-        MendStep(ref="U4", pin="3", fault="loose balls", steps=("pick",)),
+        MendStep(ref="U4", pin="3", fault="solder balls", steps=("pick",)),
     )
     mends = bench.begin(MEND, MendRun(steps=steps))
     bench.all(mends, "mend U4.1", "mend C2.", "mend U4.3")

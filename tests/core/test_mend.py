@@ -26,7 +26,7 @@ IRON = Iron(tip_mm=1.6, set_c=340.0)
 
 def fault(verdict: Verdict, solder: float | None = None, **changes: object) -> Fault:
     known = Known(
-        solder_mm3=solder, lean_mm3=0.08, fat_mm3=0.12, tie=str(changes.pop("tie", "signal"))
+        solder_mm3=solder, least_mm3=0.08, most_mm3=0.12, tie=str(changes.pop("tie", "signal"))
     )
     return Fault(ref="U1", pin="1", verdict=verdict, known=known, **changes)  # type: ignore[arg-type]
 
@@ -82,7 +82,7 @@ def test_the_cause_with_the_worst_figure_stands_first() -> None:
     starved = causes(fault(Verdict.OPEN, 0.02, liquid_s=10.0))
     assert starved[0].says == "too little solder"
     assert [one.likely for one in (fat[0], long[0], narrow[0], cold[0], starved[0])] == [True] * 5
-    enough = causes(fault(Verdict.LEAN, 0.11))  # more than it wants is no reason to be lean
+    enough = causes(fault(Verdict.STARVED, 0.11))  # more than it wants is no reason to be lean
     assert not any(one.likely for one in enough)
     assert all("times what" not in one.figure for one in enough)
     assert causes(fault(Verdict.GOOD)) == ()
@@ -101,12 +101,12 @@ def test_amounts_are_what_is_there_against_what_is_wanted() -> None:
     assert off.off_mm3 == pytest.approx(0.15)  # 0.25 there, 0.10 is the middle of 0.08 to 0.12
     assert off.wick_mm == pytest.approx(0.15 / (0.22 * 2.0))
     assert off.wire_mm == 0.0
-    on = mend(fault(Verdict.LEAN, 0.04), ALLOY)
+    on = mend(fault(Verdict.STARVED, 0.04), ALLOY)
     assert on.off_mm3 == pytest.approx(-0.06)
     # flux-cored wire of 0.5 mm holds less solder than its cylinder, never less than 0.8 of it
     bare = 0.06 / (math.pi * 0.25**2)
     assert bare < on.wire_mm < bare / 0.8
-    assert mend(fault(Verdict.LEAN, 0.02), ALLOY).wire_mm > on.wire_mm
+    assert mend(fault(Verdict.STARVED, 0.02), ALLOY).wire_mm > on.wire_mm
     assert mend(fault(Verdict.SKEWED, 0.04), ALLOY).amounts == ""
     assert "3 heats" in mend(fault(Verdict.OPEN, 0.04, heats=3), ALLOY).stop
 

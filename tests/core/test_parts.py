@@ -319,7 +319,7 @@ def test_an_array_is_chips_side_by_side() -> None:
     assert [land.pin for land in array.lands if land.x_mm < 0] == ["1", "2", "3", "4"]
     facing = {land.pin: land.y_mm for land in array.lands}
     assert facing["1"] == facing["8"] > facing["4"] == facing["5"]
-    ends = {round(wanted(array, land).fat_mm3, 9) for land in array.lands}
+    ends = {round(wanted(array, land).most_mm3, 9) for land in array.lands}
     assert len(ends) == 1
     assert direction_of(array) is None
     with pytest.raises(InvalidValue):

@@ -240,7 +240,7 @@ def test_schools_steer_and_say_their_case() -> None:
         Wishes(schools=Schools({"leadless": "mounds", "stencil": "stencil"})),
         boards=50,
     )
-    assert mounds.ways[0].chosen.way is Way.MOUNDS_AIR
+    assert mounds.ways[0].chosen.way is Way.BUMPS_AIR
     assert "school" in mounds.ways[0].why
     no_air = BenchTools(stencil=False, air=False, plate=False, iron=True)
     flood = techniques(
@@ -321,7 +321,7 @@ def test_wire_by_hand_calculation() -> None:
     """
     package = package_named("SOIC-16")
     want = wanted(package, package.lands[0])
-    joints = 8 * (want.lean_mm3 + want.fat_mm3) / 2
+    joints = 8 * (want.least_mm3 + want.most_mm3) / 2
     by_hand = joints / (math.pi / 4 * 0.25 * wire_metal_share(ALLOYS["Sn63Pb37"], 0.02))
     rows = row_plans(package, {}, ALLOYS["Sn63Pb37"], {"signal": 0.3, "relief": 0.8, "plane": 1.5})
     assert [len(row.pins) for row in rows] == [8, 8]

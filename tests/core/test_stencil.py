@@ -178,12 +178,12 @@ def test_wanted_volumes_are_ordered_and_grow_with_the_land() -> None:
         package = package_named(name)
         for land in package.lands:
             wants = wanted(package, land)
-            assert 0 <= wants.lean_mm3 < wants.fat_mm3
+            assert 0 <= wants.least_mm3 < wants.most_mm3
             larger = wanted(
                 package,
                 replace(land, size_x_mm=1.3 * land.size_x_mm, size_y_mm=1.3 * land.size_y_mm),
             )
-            assert larger.fat_mm3 > wants.fat_mm3
+            assert larger.most_mm3 > wants.most_mm3
 
 
 def test_totals_are_sums_and_do_not_depend_on_turning_side_or_order(demo_board: Board) -> None:
@@ -241,7 +241,9 @@ def test_the_foil_proposed_leaves_the_fewest_touch_ups(demo_board: Board) -> Non
     assert best == 0.10  # nothing wrong at 0.13 either, but 68 openings to mind
     for one in judged:
         stuck = [each for each in one.openings if each.release.fails]
-        lean = [each for each in one.openings if each.verdict == "lean" and not each.release.fails]
+        lean = [
+            each for each in one.openings if each.verdict == "starved" and not each.release.fails
+        ]
         assert all(a.mends > b.mends for a in stuck for b in lean)
 
 

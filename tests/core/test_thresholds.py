@@ -156,7 +156,7 @@ def test_a_joint_is_told_lean_or_fat_where_it_may_well_be() -> None:
     part = board_of("0603").parts[0]
 
     def why(solder_mm3: float) -> str:
-        known = Known(solder_mm3=solder_mm3, lean_mm3=0.1, fat_mm3=0.4)
+        known = Known(solder_mm3=solder_mm3, least_mm3=0.1, most_mm3=0.4)
         facts = PartFacts(odds=0.05, joints={part.package.lands[0].pin: known})
         return ", ".join(judged(part, facts)[0].why)
 

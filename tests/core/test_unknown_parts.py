@@ -71,7 +71,7 @@ def test_an_unknown_part_gets_no_way_that_needs_knowing(demo_board: Board) -> No
         found = techniques(board, PASTE, BenchTools(), Wishes())
         way = next(one for one in found.ways if one.part.ref == "U4")
         for offer in way.offers:
-            if offer.way in IRON_WAYS or offer.way is Way.MOUNDS_AIR:
+            if offer.way in IRON_WAYS or offer.way is Way.BUMPS_AIR:
                 assert offer.refused
 
 

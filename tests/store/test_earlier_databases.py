@@ -261,12 +261,12 @@ def test_marks_become_the_taps_of_a_look(tmp_path: Path) -> None:
     connection = open_database(tmp_path)
     assert bench_runs.get(connection, 5).marks == (
         FoundMark("R1", "2", Verdict.BRIDGE, "1"),
-        FoundMark("R1", "", Verdict.STANDING),
+        FoundMark("R1", "", Verdict.TOMBSTONE),
     )
     assert [run.id for run in bench_runs.rows(connection, IRON)] == [5]
     assert [name for name, _ in bench_runs.removed(connection, days=10**5)] == [6]
     bench_runs.remove(connection, 6, back=True)
-    assert bench_runs.get(connection, 6).marks == (FoundMark("C1", "1", Verdict.LEAN),)
+    assert bench_runs.get(connection, 6).marks == (FoundMark("C1", "1", Verdict.STARVED),)
     bench_runs.remove(connection, 5)
     assert [run.looks_at for run in bench_runs.rows(connection, LOOK)] == [6]
     connection.close()

@@ -222,8 +222,8 @@ def facts(board: Board, chance: np.random.Generator) -> dict[str, PartFacts]:
             # Amounts as prints come out: most well inside what is wanted, some near its ends.
             joints[land.pin] = Known(
                 solder_mm3=math.exp(0.45 * float(chance.standard_normal())),
-                lean_mm3=0.45,
-                fat_mm3=2.0,
+                least_mm3=0.45,
+                most_mm3=2.0,
                 bridge=float(chance.uniform(0.2, 1.1)) if len(part.package.lands) > 7 else 0.0,
                 fails=bool(chance.random() < 0.02),
                 tie=str(chance.choice(["signal", "signal", "relief", "plane"])),
@@ -297,9 +297,9 @@ def test_chances_keep_their_laws(demo_board: Board) -> None:
     first = plain[0]
     assert 1.0 - math.prod(1.0 - one.chance for one in plain) == pytest.approx(0.06, rel=0.01)
     for known in (
-        Known(solder_mm3=0.3, lean_mm3=0.5, fat_mm3=2.0),
-        Known(solder_mm3=3.0, lean_mm3=0.5, fat_mm3=2.0),
-        Known(solder_mm3=1.0, lean_mm3=0.5, fat_mm3=2.0, bridge=1.3),
+        Known(solder_mm3=0.3, least_mm3=0.5, most_mm3=2.0),
+        Known(solder_mm3=3.0, least_mm3=0.5, most_mm3=2.0),
+        Known(solder_mm3=1.0, least_mm3=0.5, most_mm3=2.0, bridge=1.3),
         Known(fails=True),
         Known(tie="plane"),
         Known(row_end=True),

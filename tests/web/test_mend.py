@@ -29,7 +29,7 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     job = stored.get(connection, run).job_id
     assert "Nothing is marked yet" in client.get(f"/jobs/{job}/mend").text
     assert client.post(f"/jobs/{job}/mend").status_code == 409
-    for ref, pin, verdict in (("U4", "1", "bridge"), ("C2", "1", "lean"), ("U4", "", "skewed")):
+    for ref, pin, verdict in (("U4", "1", "bridge"), ("C2", "1", "starved"), ("U4", "", "skewed")):
         marked(client, job, ref, pin, verdict)
     rest_good(client, job)
     assert standing(connection, job).says == "not good yet"
@@ -128,7 +128,7 @@ def test_the_class_is_the_jobs_and_marks_of_earlier_runs_can_be_taken_back(
     assert 'value="3" aria-pressed="true"' in three
     assert client.post(f"/jobs/{job}/class", data={"grade": "4"}).status_code == 422
     assert 'value="3" aria-pressed="true"' in client.get(f"/jobs/{job}/look").text
-    marked(client, job, "C2", "1", "lean")
+    marked(client, job, "C2", "1", "starved")
     mending = int(client.post(f"/jobs/{job}/mend").url.path.rsplit("/", 1)[1])
     assert stored.get(connection, mending).kind is MEND
     anew = looking(client, job)  # a look of its own at what is mended: the mark is not of it
@@ -152,7 +152,7 @@ def test_a_bridge_is_a_pair_and_a_later_fault_joins_the_mending(client: TestClie
     for word, other, says in (
         ("bridge", "99", "has no pin '99'"),
         ("bridge", "2", "joins a pin to another one"),
-        ("lean", "3", "only a bridge"),
+        ("starved", "3", "only a bridge"),
     ):
         refused = marked(client, job, "U4", "2", word, other)
         assert refused.status_code == 409
@@ -162,7 +162,7 @@ def test_a_bridge_is_a_pair_and_a_later_fault_joins_the_mending(client: TestClie
     cue = stored.get(connection, first).script.cues[0].key
     bench_runs.tap(connection, first, Tap(key="m1", cue=cue, word="done", at_ms=1000))
     assert int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2]) == first
-    marked(client, job, "U4", "7", "lean")
+    marked(client, job, "U4", "7", "starved")
     second = int(client.post(f"/jobs/{job}/mend").url.path.split("/")[2])
     assert second != first
     connection.close()

@@ -118,7 +118,7 @@ def test_a_fault_teaches_the_next_board_by_one_press(client: TestClient) -> None
     run = heated(client, "U4", "U4")
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     job = stored.get(connection, run).job_id
-    marked(client, job, "U4", "4", "lean")
+    marked(client, job, "U4", "4", "starved")
     page = client.get(f"/jobs/{job}/mend").text
     assert "Save for the next board" in page
     form = {"seen": "U4 pin 4: lean", "change": "a wider opening there"}

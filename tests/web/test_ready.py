@@ -67,7 +67,7 @@ def test_ways_are_proposed_chosen_and_refused(client: TestClient) -> None:
     assert "Without a stencil: " in page
     assert "min a board less than by hand" in page or "min a board more than by hand" in page
     assert "tack and drag" in page
-    assert "mounds, hot air" in page
+    assert "solder bumps, hot air" in page
     client.post(READY, data={"do": "boards", "boards": "10"})
     assert "With a stencil: " in client.get(READY).text
     client.post(READY, data={"do": "way", "way": "tack and drag", "ref": "U1"})
@@ -397,7 +397,7 @@ def test_the_command_line_says_the_same(
     shutil.copy(filled, tmp_path / DATABASE)
     assert cli.main(["plan", "1", "--json", "--data", str(tmp_path)]) == 0
     plan = json.loads(capsys.readouterr().out)
-    assert {one["ref"]: one["way"] for one in plan["techniques"]}["U2"] == "mounds, hot air"
+    assert {one["ref"]: one["way"] for one in plan["techniques"]}["U2"] == "solder bumps, hot air"
     assert plan["sides"]["first"] == "bottom"
     assert plan["order"]["top"]["turns"] == 2
     assert plan["schedule"][0]["task"] == "Paste out of the fridge, closed"
@@ -431,9 +431,7 @@ def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestCl
         f"[thermal model, this board, 2.0 mm tip at {setting[1]} °C; its contact values from memory]"
         in page
     )
-    for need, name in zip(
-        needs, ("on a track", "thermal relief", "solid on a plane"), strict=True
-    ):
+    for need, name in zip(needs, ("on a track", "thermal relief", "solid on a plane"), strict=True):
         assert f"<b>{need:.1f} s</b><span>{name}</span>" in page
     assert "Work it out" in usual
     assert "Work it out" not in page

@@ -105,7 +105,11 @@ def run_pads(given: argparse.Namespace) -> None:
         print_json({"of": given.of} | pads_json(plan))
         return
     for pad in plan.pads:
-        does = f"{pad.wick_mm:.2f} mm of solder wick" if pad.wick_mm else f"{pad.wire_mm:.1f} mm of wire"
+        does = (
+            f"{pad.wick_mm:.2f} mm of solder wick"
+            if pad.wick_mm
+            else f"{pad.wire_mm:.1f} mm of wire"
+        )
         seconds = "not by this tip" if pad.seconds is None else f"{pad.seconds:.1f} s"
         print(
             f"pin {pad.pin:>4}: {pad.left_mm3:.3f} mm³ left, {does}, {seconds}{'; ' + pad.says if pad.says else ''}"

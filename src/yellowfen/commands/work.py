@@ -104,7 +104,7 @@ def run_paste(given: argparse.Namespace) -> None:
         )
         return
     for one in judged.openings:
-        if one.warnings or one.verdict in ("lean", "fat"):
+        if one.warnings or one.verdict in ("starved", "excess"):
             print(
                 f"{one.ref:6} {one.pin:4} {one.verdict:5} area ratio {one.release.area_ratio:.2f}  {'; '.join(one.warnings)}"
             )

@@ -30,7 +30,7 @@ def chances_drawn(bins: Sequence[Bin]) -> Markup:
         f'<text x="52" y="{234 - 200 * place(share):.0f}" text-anchor="end">{said}</text>'
         for share, said in ((0.001, "0.1 %"), (0.01, "1 %"), (0.1, "10 %"), (1.0, "100 %"))
     )
-    said = "; ".join(f"told {100 * one.told:.1f} %, bad {one.bad} of {one.of}" for one in bins)
+    said = "; ".join(f"predicted {100 * one.told:.1f} %, bad {one.bad} of {one.of}" for one in bins)
     return Markup(
         f'<svg class="even-chart chances" viewBox="0 0 400 274" role="img" aria-label="{counted(len(bins), "group")} of joints: {said}">'
         f'<path class="axis" d="M60,230H380M60,230V30"/><path class="now" d="M60,230L380,30"/>{"".join(shapes)}{ticks}'

@@ -29,7 +29,7 @@ LEAVES = (
     ("/fixture", "Print set-up"),
 )
 PRINTED_LEAVES = ("", "/openings", "/leadless", "/weigh", "/fixture")
-SIGNS = {"fails": "×", "bridges": "=", "lean": "–", "fat": "+", "mind": "", "good": ""}
+SIGNS = {"fails": "×", "bridges": "=", "starved": "–", "excess": "+", "mind": "", "good": ""}
 
 
 def side_of(side: str) -> str:

@@ -161,7 +161,7 @@ def _rework_run_once(connection: sqlite3.Connection, rework: Job) -> None:
     run = _heated(connection, rework.id, slower=1.06)
     lands = boards.get(connection, rework.board_id).part("U4").package.lands
     marks = [
-        FoundMark("U4", land.pin, Verdict.LEAN if land.pin == "4" else Verdict.GOOD)
+        FoundMark("U4", land.pin, Verdict.STARVED if land.pin == "4" else Verdict.GOOD)
         for land in lands
     ]
     look.mark_joints(connection, rework.id, marks)

@@ -120,9 +120,7 @@ def keep_heat_plan(connection: sqlite3.Connection, job_id: int, plan: HeatPlan) 
         known = {part.ref for part in board.parts}
         plan = replace(plan, absent=tuple(ref for ref in plan.absent if ref in known))
     if plan.lifts and plan.tour:
-        raise InvalidValue(
-            "moves", "a removal has one place: make a heat for each place"
-        )
+        raise InvalidValue("moves", "a removal has one place: make a heat for each place")
     if plan.targets:
         scene_of(board, plan)
     jobs.keep_heat_plan(connection, job_id, plan)

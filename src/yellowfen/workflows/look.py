@@ -258,8 +258,8 @@ def _joints(
         found[one.ref, one.pin] = replace(
             before,
             solder_mm3=one.pad_solder_mm3 if want else None,
-            lean_mm3=want.lean_mm3 if want else 0.0,
-            fat_mm3=want.fat_mm3 if want else math.inf,
+            least_mm3=want.least_mm3 if want else 0.0,
+            most_mm3=want.most_mm3 if want else math.inf,
             bridge=max(one.bridge, before.bridge),
             fails=one.release.fails,
             paste_mm=printed.foil_mm * one.release.transfer,
@@ -276,8 +276,8 @@ def _joints(
                 found[step.ref, land.pin] = replace(
                     found.get((step.ref, land.pin), Known()),
                     solder_mm3=solder,
-                    lean_mm3=want.lean_mm3,
-                    fat_mm3=want.fat_mm3,
+                    least_mm3=want.least_mm3,
+                    most_mm3=want.most_mm3,
                 )
     return found
 

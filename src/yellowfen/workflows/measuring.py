@@ -106,7 +106,7 @@ def _parts(
         part = board.part(ref)
         work, found = part_searched(board, greys, work, part)
         if found.doubt or found.error_mm > MOST_ERROR_MM:
-            why = found.doubt or f"it lies within {1000 * found.error_mm:.0f} µm only"
+            why = found.doubt or f"the alignment is only within {1000 * found.error_mm:.0f} µm"
             raise Refused(f"{ref} is not measured: {why}; take a better picture")
         pose = found.pose
         work = replace(work, poses={**work.poses, ref: pose})

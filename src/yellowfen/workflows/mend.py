@@ -371,7 +371,7 @@ def presses(connection: sqlite3.Connection, job_id: int, bad: Sequence[Bad]) -> 
             if wanted.get(one.name) == "openings" and one.fault.ref in proposed
         }
     if "warm" in wanted.values() and _warmable(jobs.get(connection, job_id).plan):
-        said = f"warm {LONGER_S:.0f} s longer"
+        said = f"preheat {LONGER_S:.0f} s longer"
         found |= {name: said for name, press in wanted.items() if press == "warm"}
     return found
 
@@ -398,7 +398,7 @@ def prevent(connection: sqlite3.Connection, job_id: int, ref: str, press: str) -
     else:
         moves = (replace(usual_moves(plan.targets)[0], seconds=LONGER_S), *plan.moves)
     keep_heat_plan(connection, job_id, replace(plan, moves=moves))
-    return f"the heat warms {moves[0].seconds:.0f} s first; set it back in Heat"
+    return f"the heat now preheats for {moves[0].seconds:.0f} s; you can change it in Heat"
 
 
 def _warmable(plan: HeatPlan) -> bool:

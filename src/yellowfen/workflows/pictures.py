@@ -253,10 +253,7 @@ def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -
     error = work.errors_mm.get(ref, found.fit.error_um / 1000.0)
     doubt = doubt_of(work) or work.doubts.get(ref, "")
     if not doubt and error > MOST_ERROR_MM:
-        doubt = (
-            f"This lies within {1000 * error:.0f} µm only, too little to judge joints by:"
-            " click two more places, far apart."
-        )
+        doubt = f"The alignment is only within {1000 * error:.0f} µm, too coarse to judge joints: click two more places, far apart."
     joints = joints_seen(part.package, pose, grade, limits_of(connection, grade), error)
     return PartSeen(
         ref=ref,

@@ -200,7 +200,9 @@ def start_function(connection: sqlite3.Connection, job_id: int) -> int:
     if wrong:
         suspects = test.diagnosis.suspects
         said = suspects[0][0].says if suspects else wrong[0]
-        raise Refused(f"do not power up yet: the meter test found that {said}. Touch it up and measure again first")
+        raise Refused(
+            f"do not power up yet: the meter test found that {said}. Touch it up and measure again first"
+        )
     if found.run is not None and found.run.taps and found.run.state.to_do:
         return found.run.id
     lines = [

@@ -141,9 +141,9 @@ class ReadyState:
         return frozenset(one.part.ref for one in self.ways if one.chosen.way in IRON_WAYS)
 
     @property
-    def by_mounds(self) -> frozenset[str]:
+    def by_bumps(self) -> frozenset[str]:
         """Parts that are placed on bumps made with an iron, not on paste."""
-        return frozenset(one.part.ref for one in self.ways if one.chosen.way is Way.MOUNDS_AIR)
+        return frozenset(one.part.ref for one in self.ways if one.chosen.way is Way.BUMPS_AIR)
 
 
 MOST_TURNS = 3  # ways hang on the side that is heated second, and that on the ways
@@ -497,7 +497,7 @@ def dot_plan(
         connection,
         state.paste,
         side,
-        skip=state.by_iron | state.by_mounds,
+        skip=state.by_iron | state.by_bumps,
         batch=state.plan.batch,
         rounds=rounds,
     )
@@ -661,7 +661,7 @@ def _out_h(lot: Lot | None) -> float:
 def _heat_min(pasted: Sequence[PartWay], side: str) -> float:
     """Minutes of heat of a side: its set-up, and each part's share."""
     return HEAT_SIDE_MIN + sum(
-        one.chosen.minutes if one.chosen.way is Way.MOUNDS_AIR else HEAT_PART_MIN
+        one.chosen.minutes if one.chosen.way is Way.BUMPS_AIR else HEAT_PART_MIN
         for one in pasted
         if one.part.side == side
     )

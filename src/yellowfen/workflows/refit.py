@@ -74,7 +74,7 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
     for offer in state.way(ref).offers:
         if offer.way in (Way.PRINT_PLATE, Way.DOTS_PLATE, Way.LAST):
             continue
-        wants = Want.MOUNDS if offer.way is Way.MOUNDS_AIR else Want.BARE
+        wants = Want.BUMPS if offer.way is Way.BUMPS_AIR else Want.BARE
         found.append(
             RefitWay(
                 name=_NAMES.get(offer.way, str(offer.way)),
@@ -91,7 +91,7 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
         found.append(
             RefitWay(
                 name="old solder, flux, hot air",
-                want=Want.MOUNDS if kind is JointKind.CHIP else Want.LEVEL,
+                want=Want.BUMPS if kind is JointKind.CHIP else Want.LEVEL,
                 minutes=2.0,
                 odds=0.12 if hard else 0.05,
                 says=_LEVELLED[kind],
@@ -103,7 +103,7 @@ def refit_ways(connection: sqlite3.Connection, job: Job, ref: str) -> list[Refit
 _NAMES = {
     Way.PRINT_AIR: "a stencil for this part, hot air",
     Way.DOTS_AIR: "dots or dabs, hot air",
-    Way.MOUNDS_AIR: "solder bumps, paste in the middle, hot air",
+    Way.BUMPS_AIR: "solder bumps, paste in the middle, hot air",
 }
 
 
@@ -116,10 +116,8 @@ def _says(way: Way, package: Package, by_line: bool) -> str:
             return "paste on each pad separately, as By hand shows"
         if package.pitch_mm <= 0.8 + 1e-6:
             return "a line along the row, as By hand shows: about half of them bridge"
-        return (
-            "a line along the row, as By hand shows: it leaves solder balls that must be brushed off"
-        )
-    if way is Way.MOUNDS_AIR:
+        return "a line along the row, as By hand shows: it leaves solder balls that must be brushed off"
+    if way is Way.BUMPS_AIR:
         return "preheat the board: a cool iron does not melt solder on planes"
     if way is Way.PRINT_AIR:
         return "apertures without what screws and ground areas keep free; peel it off, or leave it under the part as a spacer"
@@ -156,7 +154,7 @@ def floating_of(connection: sqlite3.Connection, job: Job, ref: str) -> Floating:
     want = answers_of(connection, job, ref).want
     there = sum(wanted_mm3(package, land, want) for land in lands) / len(lands)
     ask = [wanted(package, land) for land in lands]
-    need = sum(0.5 * (one.lean_mm3 + one.fat_mm3) for one in ask) / len(ask)
+    need = sum(0.5 * (one.least_mm3 + one.most_mm3) for one in ask) / len(ask)
     solder = max(need, there)
     lag = 0.0
     if job.plan.lifts and ref in job.plan.targets:

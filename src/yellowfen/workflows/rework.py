@@ -87,7 +87,7 @@ def usual_answers(connection: sqlite3.Connection, job: Job) -> Answers:
         **ready_stored.bench_schools(connection),
         **ready_stored.ready_plan_of(connection, job.id).schools,
     }
-    level = Schools(chosen).of("pads").name == "level it and add flux"
+    level = Schools(chosen).of("pads").name == "level and add flux"
     found = Answers(want=Want.LEVEL if level else Want.BARE)
     built = [
         run

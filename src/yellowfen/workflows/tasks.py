@@ -295,9 +295,7 @@ def _asked_tour(connection: sqlite3.Connection, job: Job, wish: TourWish) -> str
     build all that the iron does). Raises InvalidValue where no tour can be made.
     """
     if job.plan.lifts:
-        raise InvalidValue(
-            "tour", "a removal has one place: make a heat for each place"
-        )
+        raise InvalidValue("tour", "a removal has one place: make a heat for each place")
     later = ready_state(connection, job.id).by_iron if job.purpose is Purpose.BUILD else ()
     absent = tuple(sorted({*job.plan.absent, *later} - {*job.plan.targets}))
     plan = replace(job.plan, absent=absent, moves=usual_moves(job.plan.targets))

@@ -372,7 +372,9 @@ def _claim_best(placed: Placement, packages: Sequence[Package], work: _Work) -> 
     if len(package.lands) > 2:
         work.turns[placed.side].append(turn)
     if turn:
-        said = f"its pads fit {package.name} turned by {turn}° from the placement; the pads were used"
+        said = (
+            f"its pads fit {package.name} turned by {turn}° from the placement; the pads were used"
+        )
         work.findings.append(Finding(placed.ref, said))
     return True
 

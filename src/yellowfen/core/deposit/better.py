@@ -172,7 +172,8 @@ def _that_help(board: Board, found: list[_Found], before: Judged, after: Judged)
     def helps(one: _Found) -> bool:
         if one.change.kind in (ChangeKind.LEAVE_OUT, ChangeKind.PANES):
             return (
-                one.change.kind is ChangeKind.LEAVE_OUT or now[one.change.place].verdict != "lean"
+                one.change.kind is ChangeKind.LEAVE_OUT
+                or now[one.change.place].verdict != "starved"
             )
         gain = was[one.change.place].rank - now[one.change.place].rank
         return (
@@ -238,13 +239,13 @@ class _Maker:
             if (
                 land is not None
                 and land.kind in _LEADS
-                and (one.bridge, one.verdict == "fat") >= self._key(one.ref)
+                and (one.bridge, one.verdict == "excess") >= self._key(one.ref)
             ):
                 self.rows[one.ref] = one
 
     def _key(self, ref: str) -> tuple[float, bool]:
         worst = self.rows.get(ref)
-        return (worst.bridge, worst.verdict == "fat") if worst else (-1.0, False)
+        return (worst.bridge, worst.verdict == "excess") if worst else (-1.0, False)
 
     def found(self) -> Iterator[_Found]:
         places: dict[str, list[JudgedOpening]] = defaultdict(list)
@@ -364,14 +365,14 @@ class _Maker:
         wants, frame = wanted(part.package, land), _outward(frame_of(one.opening), part, land)
         worst = self.rows[part.ref]
         cap = (
-            wants.fat_mm3
+            wants.most_mm3
             if worst.bridge <= 0
-            else min(wants.fat_mm3, MAY_BRIDGE * worst.pad_solder_mm3 / worst.bridge)
+            else min(wants.most_mm3, MAY_BRIDGE * worst.pad_solder_mm3 / worst.bridge)
         )
-        if worst.verdict == "fat" or worst.bridge >= MAY_BRIDGE:
-            return self._narrow(frame, max(EASY * cap, 1.1 * wants.lean_mm3), cap)
-        if one.verdict == "lean" or one.release.area_ratio < AREA_RATIO:
-            return self._lengthen(frame, one, math.sqrt(wants.lean_mm3 * cap))
+        if worst.verdict == "excess" or worst.bridge >= MAY_BRIDGE:
+            return self._narrow(frame, max(EASY * cap, 1.1 * wants.least_mm3), cap)
+        if one.verdict == "starved" or one.release.area_ratio < AREA_RATIO:
+            return self._lengthen(frame, one, math.sqrt(wants.least_mm3 * cap))
         return None
 
     def _solder(self, along: float, across: float) -> float:
@@ -456,25 +457,25 @@ class _Maker:
         self, part: BoardPart, land: Land, one: JudgedOpening
     ) -> tuple[ChangeKind, tuple[Ring, ...], str] | None:
         wants, frame = wanted(part.package, land), _outward(frame_of(one.opening), part, land)
-        if one.verdict == "lean":
-            return self._overprint(frame, one, math.sqrt(wants.lean_mm3 * wants.fat_mm3))
+        if one.verdict == "starved":
+            return self._overprint(frame, one, math.sqrt(wants.least_mm3 * wants.most_mm3))
         square = one.opening.area_mm2 > 0.97 * frame.along_mm * frame.across_mm
         if not square or (
             max(part.package.body_x_mm, part.package.body_y_mm) <= _SMALL_CHIP_MM
-            and one.verdict != "fat"
+            and one.verdict != "excess"
         ):
             return None
         shrink = 1.0
-        if one.verdict == "fat":
+        if one.verdict == "excess":
             cut = 1 - HOME_PLATE_CUT / 3
             shrink = _solve(
                 lambda k: cut * self._solder(k * frame.along_mm, k * frame.across_mm),
-                0.85 * wants.fat_mm3,
+                0.85 * wants.most_mm3,
                 0.5,
                 1.0,
             )
         along, across = frame.along_mm * shrink, frame.across_mm * shrink
-        if self._solder(along, across) * (1 - HOME_PLATE_CUT / 3) < wants.lean_mm3:
+        if self._solder(along, across) * (1 - HOME_PLATE_CUT / 3) < wants.least_mm3:
             return None
         said = "inner corners cut: less paste where the body presses it out into beads" + (
             "" if shrink == 1 else f", and {100 * (1 - shrink):.0f} % smaller"
@@ -645,6 +646,6 @@ def state_of(one: JudgedOpening) -> str:
         return "fails"
     if one.bridge >= BRIDGES:
         return "bridges"
-    if one.verdict in ("lean", "fat"):
+    if one.verdict in ("starved", "excess"):
         return one.verdict
     return "mind" if one.warnings or one.bridge >= MAY_BRIDGE else "good"

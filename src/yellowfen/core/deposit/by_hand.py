@@ -137,15 +137,15 @@ def dots_for(
     """
     in_range("short_mm", short_mm, 0.001, 1000, "mm")
     in_range("long_mm", long_mm, short_mm, 1000, "mm")
-    wanted_mm3 = 0.5 * (wants.lean_mm3 + wants.fat_mm3) / paste.volume_share
+    wanted_mm3 = 0.5 * (wants.least_mm3 + wants.most_mm3) / paste.volume_share
     for gauge in needles_for(paste):
         if gauges is not None and gauge not in gauges:
             continue
         width = DOT_SPREAD * NEEDLES[gauge]
         one = dot_mm3(width)
-        if width > 1.2 * short_mm or one * paste.volume_share > wants.fat_mm3:
+        if width > 1.2 * short_mm or one * paste.volume_share > wants.most_mm3:
             continue
-        least = math.ceil(wants.lean_mm3 / paste.volume_share / one - 1e-9)
+        least = math.ceil(wants.least_mm3 / paste.volume_share / one - 1e-9)
         aimed = least if fewest else round(wanted_mm3 / one)
         count = max(1, min(aimed, max(1, int(long_mm / (0.55 * width)))))
         return Dots(

@@ -60,12 +60,16 @@ def lead_of(package: Package) -> Lead:
 class Wanted:
     """Solder a joint wants, mm³: below `lean` too little, above `fat` too much."""
 
-    lean_mm3: float
-    fat_mm3: float
+    least_mm3: float
+    most_mm3: float
 
     def verdict(self, solder_mm3: float) -> str:
         return (
-            "lean" if solder_mm3 < self.lean_mm3 else "fat" if solder_mm3 > self.fat_mm3 else "good"
+            "starved"
+            if solder_mm3 < self.least_mm3
+            else "excess"
+            if solder_mm3 > self.most_mm3
+            else "good"
         )
 
 

@@ -72,7 +72,11 @@ class Fixture:
     def before(self) -> tuple[str, ...]:
         """What must be so before the first print, in a few words each."""
         raised = (f"raised by {self.spacers_mm:g} mm",) if self.spacers_mm else ()
-        return ("Paste at room temperature and stirred", *raised, "stencil aligned at two far corners, hinge taped")
+        return (
+            "Paste at room temperature and stirred",
+            *raised,
+            "stencil aligned at two far corners, hinge taped",
+        )
 
     @property
     def stroke(self) -> Point:
@@ -183,7 +187,9 @@ def _stroke(fine: tuple[int, int, int, int]) -> tuple[float, str]:
         return _STROKES[between], said
     others = sum(fine) - along
     rest = f"; {others} lie across" if others else ""
-    said = f"{along} of the fine-pitch apertures lie in this direction: draw along their length{rest}"
+    said = (
+        f"{along} of the fine-pitch apertures lie in this direction: draw along their length{rest}"
+    )
     return _STROKES[most], said
 
 

@@ -249,7 +249,7 @@ def _line(
         key=lambda pair: math.dist((pair[0].x_mm, pair[0].y_mm), (pair[1].x_mm, pair[1].y_mm)),
     )
     length = math.dist((a.x_mm, a.y_mm), (b.x_mm, b.y_mm)) + min(a.size_x_mm, a.size_y_mm)
-    fat = sum(wanted(part.package, land).fat_mm3 for land in row)
+    fat = sum(wanted(part.package, land).most_mm3 for land in row)
     for gauge in needles_for(paste):
         if gauge not in gauges:
             continue

@@ -102,14 +102,14 @@ class JudgedOpening:
         if self.release.fails:
             return MEND_STUCK
         bridged = MEND_BRIDGED if self.bridge >= BRIDGES else 0.0
-        wrong = MEND_WRONG if self.verdict in ("lean", "fat") else 0.0
+        wrong = MEND_WRONG if self.verdict in ("starved", "excess") else 0.0
         minded = MEND_MINDED if self.warnings or self.bridge >= MAY_BRIDGE else 0.0
         return max(bridged, wrong, minded)
 
     @property
     def rank(self) -> float:
         """How bad: fails first, then bridges, lean, fat, other warnings."""
-        wrong = {"lean": 2.0, "fat": 1.5}.get(self.verdict, 0.0)
+        wrong = {"starved": 2.0, "excess": 1.5}.get(self.verdict, 0.0)
         return (
             4.0 * self.release.fails
             + 3.0 * (self.bridge >= BRIDGES)
@@ -148,7 +148,7 @@ class Judged:
     def wrong(self) -> int:
         """Openings that fail, bridge, or leave a lean or fat joint."""
         return sum(
-            one.release.fails or one.bridge >= BRIDGES or one.verdict in ("lean", "fat")
+            one.release.fails or one.bridge >= BRIDGES or one.verdict in ("starved", "excess")
             for one in self.openings
         )
 
@@ -251,7 +251,7 @@ def _judged(
         if thickest is not None and foil_mm > thickest + 1e-9:
             too_thick = True
             pitch = ground.lands[(ref, pin)][0].package.pitch_mm
-            warnings.append(f"{pitch:.2g} mm pitch wants a foil of {thickest:g} mm at most")
+            warnings.append(f"{pitch:.2g} mm pitch needs a stencil of {thickest:g} mm at most")
     bridge = bridges.get(opening.pad, 0.0) if opening.pad is not None else 0.0
     if bridge >= BRIDGES:
         warnings.append(f"{amount * 1000:.0f} nl of solder at this gap bridge to the next pin")
@@ -278,7 +278,7 @@ def _bridges(ground: _Ground, solder: dict[int, float]) -> dict[int, float]:
     worst: dict[int, float] = {}
     for first, second, narrow in ground.gaps:
         fullness = max(
-            solder[number] / max(ground.wants[number].fat_mm3, 1e-9) for number in (first, second)
+            solder[number] / max(ground.wants[number].most_mm3, 1e-9) for number in (first, second)
         )
         for number in (first, second):
             worst[number] = max(worst.get(number, 0.0), fullness * narrow)

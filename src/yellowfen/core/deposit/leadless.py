@@ -126,7 +126,7 @@ def amount_beneath(package: Package, edge_solder_mm3: float) -> Amount:
     Raises InvalidValue for packages that are not such.
     """
     pads = [land for land in package.lands if land.kind is JointKind.THERMAL_PAD]
-    heat = sum(wanted(package, pad).lean_mm3 for pad in pads)
+    heat = sum(wanted(package, pad).least_mm3 for pad in pads)
     most = most_solder_mm3(package, (1 - HAND_SPREAD) * edge_solder_mm3) / (1 + HAND_SPREAD)
     least = max(least_solder_mm3(package, (1 + HAND_SPREAD) * edge_solder_mm3), heat) / (
         1 - HAND_SPREAD

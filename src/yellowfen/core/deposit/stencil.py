@@ -170,16 +170,16 @@ def _warnings(
     if ratio < NO_RELEASE:
         said.append(f"area ratio {ratio:.2f}: most of the paste stays in the stencil")
     elif ratio < AREA_RATIO:
-        said.append(f"area ratio {ratio:.2f}, wanted {AREA_RATIO:g}: it releases badly")
+        said.append(f"area ratio {ratio:.2f}, needed {AREA_RATIO:g}: it releases badly")
     if slot and aspect < ASPECT_RATIO:
         said.append(
-            f"aspect ratio {aspect:.1f}, wanted {ASPECT_RATIO:g}: the slot is too narrow for {foil_mm:g} mm"
+            f"aspect ratio {aspect:.1f}, needed {ASPECT_RATIO:g}: the slot is too narrow for {foil_mm:g} mm"
         )
     if balls < BALLS_ROUND and balls < (
         need := BALLS_ROUND if _is_round(opening) else BALLS_ACROSS
     ):
         said.append(
-            f"{balls:.1f} of the largest balls fit across, wanted {need:g}: take a finer powder"
+            f"{balls:.1f} of the largest powder grains fit across, needed {need:g}: use a finer powder"
         )
     return said
 

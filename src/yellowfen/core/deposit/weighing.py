@@ -142,4 +142,4 @@ def _said(weighings: Sequence[Weighing], factor: float, coarse: bool) -> str:
     if coarse:
         needed = math.ceil(last.resolution_mg * math.sqrt(2 / 12) / (0.05 * last.expected_mg))
         return f"the scale's {last.resolution_mg:g} mg is too coarse for {last.expected_mg:.0f} mg of paste: weigh {needed} boards together, or use a finer scale"
-    return f"the last print carried {100 * last.measured:.0f} % of the forecast; from now on {factor:.2f} of it is expected"
+    return f"the last print carried {100 * last.measured:.0f} % of the predicted paste; from now on {factor:.2f} of it is expected"

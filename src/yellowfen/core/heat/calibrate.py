@@ -460,7 +460,9 @@ def _sentence(findings: tuple[FoundFactor, ...]) -> str:
         f"{one.name} {one.after:.2f} {one.unit}".strip() + f" ({one.low:.2f} to {one.high:.2f})"
         for one in found
     )
-    return f"Found: {said}." + (f" This test says nothing about: {', '.join(blank)}." if blank else "")
+    return f"Found: {said}." + (
+        f" This test says nothing about: {', '.join(blank)}." if blank else ""
+    )
 
 
 # Thermocouple logs: temperatures.

@@ -250,7 +250,9 @@ _UNKNOWNS = {
         "flatten the board, weigh it down, or log one heating with a thermocouple",
     ),
     "plate": Unknown(
-        "plate", "the plate's true temperature", "touch it with solder wires of known melting points"
+        "plate",
+        "the plate's true temperature",
+        "touch it with solder wires of known melting points",
     ),
     "spread": Unknown(
         "spread",

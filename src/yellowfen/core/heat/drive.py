@@ -201,7 +201,7 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
     tallest = tallest_beneath_mm(scene)
     if isinstance(scene.source, HotPlate) and tallest > 0:
         warnings.append(
-            f"parts underneath hold the board {tallest:.1f} mm off the plate: heat comes slowly, if at all"
+            f"parts on the underside hold the board {tallest:.1f} mm off the plate: it heats slowly, if at all"
         )
     plate, state = _plate(scene)
     return Drive(

@@ -91,7 +91,9 @@ class HeatPlan:
             )
         for ref in self.targets:
             if ref in self.absent:
-                raise InvalidValue("absent", f"{ref} cannot be heated and also be fitted afterwards")
+                raise InvalidValue(
+                    "absent", f"{ref} cannot be heated and also be fitted afterwards"
+                )
         if len(self.targets) > MOST_TARGETS:
             raise InvalidValue("targets", f"choose at most {MOST_TARGETS} parts at once")
         if len(self.shields) > 40:

@@ -229,7 +229,9 @@ def _melted(ref: str, joints: list[JointStory], rehearsal: Rehearsal) -> Event:
         return Event(at_s=done, kind=EventKind.ALL_MOLTEN, ref=ref, sentence=said)
     cold = [joint for joint in joints if joint.melt_end_s is None]
     coldest = min(joint.peak_c for joint in cold)
-    said = f"{len(cold)} of {len(joints)} joints of {ref} never melt (coldest peak {coldest:.0f} °C)"
+    said = (
+        f"{len(cold)} of {len(joints)} joints of {ref} never melt (coldest peak {coldest:.0f} °C)"
+    )
     end = rehearsal.model.simulated_s
     return Event(at_s=end, kind=EventKind.NEVER_MELTS, ref=ref, sentence=said)
 
@@ -247,7 +249,7 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
         said = f"{ref} on the underside is loose but holds ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): do not knock"
         if falls(load):
             kind = EventKind.FALLS
-            said = f"{ref} underneath falls: {load:.0f} g hang on a square inch of pad, {HANGS_G_IN2:.0f} stay up"
+            said = f"{ref} on the underside falls: {load:.0f} g per square inch of pad, the limit is {HANGS_G_IN2:.0f}"
     melts = f"neighbour {ref} begins to melt"
     return [*_at(first, EventKind.NEIGHBOUR_MELTS, ref, melts), *_at(loose, kind, ref, said)]
 
@@ -275,7 +277,7 @@ def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
     other = second.melt_start_s
     if other is not None and other - first.melt_end_s < TOMBSTONE_S:
         return []
-    lag = "never melts" if other is None else f"follows {other - first.melt_end_s:.1f} s later"
+    lag = "never melts" if other is None else f"melts {other - first.melt_end_s:.1f} s later"
     return [
         Event(
             at_s=first.melt_end_s,
@@ -296,7 +298,7 @@ def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     pad = all_molten_s(hidden)
     if edge is None or not hidden or (pad is not None and pad - edge < 0.5):
         return []
-    said = "never melts" if pad is None else f"follows {pad - edge:.1f} s later"
+    said = "never melts" if pad is None else f"melts {pad - edge:.1f} s later"
     return [
         Event(
             at_s=edge,
@@ -311,7 +313,7 @@ def _crust_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     warm = flux_time_s(rehearsal, ref)
     if warm <= FLUX_LIFE_S:
         return []
-    said = f"flux at {ref} is warm for {warm:.0f} s before the solder melts: a dry grey crust; warm shorter, finish hotter"
+    said = f"flux at {ref} is hot for {warm:.0f} s before the solder melts: it dries to a grey crust; preheat shorter, finish hotter"
     return [Event(at_s=rehearsal.model.simulated_s, kind=EventKind.CRUST, ref=ref, sentence=said)]
 
 

@@ -137,7 +137,9 @@ def check_tour(scene: Scene, order: str = "") -> None:
     if order and order not in ORDERS:
         raise InvalidValue("order", f"{order[:20]!r} is not one of {', '.join(ORDERS)}")
     if not isinstance(scene.source, HotAir):
-        raise InvalidValue("source", "a tour is for hot air; a hot plate or an oven heats everything at once")
+        raise InvalidValue(
+            "source", "a tour is for hot air; a hot plate or an oven heats everything at once"
+        )
     if not scene.targets:
         raise InvalidValue("targets", "choose the parts of the tour first")
 
@@ -178,7 +180,7 @@ def for_the_iron(scene: Scene, seen: Walk) -> list[Left]:
             why = f"its body passes {limit:.0f} °C before all of its joints melt"
             found.append(Left(ref=ref, why=why))
         elif ref in seen.cold:
-            why = f"it does not flow in {LONGEST_STOP_S:.0f} s of this air"
+            why = f"it does not melt in {LONGEST_STOP_S:.0f} s with this air"
             found.append(Left(ref=ref, why=why))
     return found
 

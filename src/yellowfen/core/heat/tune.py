@@ -404,7 +404,9 @@ def search_order(
             under = shielded(base.scene if len(covered) == 1 else proposals[-1].scene, ref)
             how = "" if base.key == "as it is" else f", {base.change}"
             yield Arrangement(
-                "foil " + " ".join(covered), f"aluminium foil over {' and '.join(covered)}{how}", under
+                "foil " + " ".join(covered),
+                f"aluminium foil over {' and '.join(covered)}{how}",
+                under,
             )
 
 
@@ -445,7 +447,7 @@ def summed_up(scene: Scene, proposals: tuple[SettingsProposal, ...]) -> Tuned:
     gained = (
         "no time was safe with the present settings"
         if start.best is None
-        else f"as it was set it held {start.best.sigmas:.1f}"
+        else f"the present settings have {start.best.sigmas:.1f}"
     )
     if start.best is not None and start.best.spills and not first.best.spills:
         gained += ", with a neighbour loose"

@@ -106,7 +106,7 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
     stop = sure.harm.low
     says = ""
     if stop is not None and stop < end + MARGIN_S:
-        says = f"The stop at {stop:.0f} s comes before the late end of the band ({end:.0f} s): {sure.harm_why}. One melt test narrows the band."
+        says = f"The heat must stop at {stop:.0f} s, before the latest melt time ({end:.0f} s): {sure.harm_why}. One melt test narrows the band."
         end = max(stop - MARGIN_S, flows)
     return Usual(_with_seconds(scene, last, max(round(end + MARGIN_S - before), 3.0)), None, says)
 
@@ -262,7 +262,7 @@ def _best(
 def _said(scene: Scene, index: float, best: Scene, profile: Profile) -> Usual:
     raised = tallest_beneath_mm(scene) if isinstance(scene.source, HotPlate) else 0.0
     under = (
-        f"Parts underneath hold the board {raised:.1f} mm off the plate: heat comes slowly. "
+        f"Parts on the underside hold the board {raised:.1f} mm off the plate: it heats slowly. "
         if raised
         else ""
     )
@@ -279,7 +279,7 @@ def _said(scene: Scene, index: float, best: Scene, profile: Profile) -> Usual:
     return Usual(
         best,
         index,
-        f"{under}No usual course passes here: {worst.name} comes to {worst.value:.0f} {worst.unit}, {want} is wanted.",
+        f"{under}No usual recipe fits the paste's profile here: {worst.name} is {worst.value:.0f} {worst.unit}, {want} is needed.",
     )
 
 

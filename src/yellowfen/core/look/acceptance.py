@@ -195,7 +195,10 @@ def _lead(shape: Shape, grade: int, by: Limits) -> tuple[Criterion, ...]:
     if grade == 1:
         side, why = min(wide, OVER_MOST_MM), "the lead's width, or 0.5 mm"
     elif shape.foot < 3 * wide:
-        side, why = shape.foot, "the whole length of the lead on the pad, since it is shorter than three widths"
+        side, why = (
+            shape.foot,
+            "the whole length of the lead on the pad, since it is shorter than three widths",
+        )
     else:
         side, why = (
             max(3 * wide, 0.75 * shape.foot),

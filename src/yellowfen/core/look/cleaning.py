@@ -178,7 +178,10 @@ def _need(flux: Flux, heated: bool, plan: CleaningPlan) -> tuple[Need, str]:
     if flux is Flux.ROSIN and plan.activity is Activity.MEDIUM:
         return Need.MUST, "a medium rosin attracts moisture"
     if flux is Flux.ROSIN:
-        return Need.MAY, "it seals itself; wash it where you inspect, probe or measure tiny currents"
+        return (
+            Need.MAY,
+            "it seals itself; wash it where you inspect, probe or measure tiny currents",
+        )
     return Need.STAYS, "it got the full heat; half washed is worse than not washed"
 
 
@@ -355,7 +358,9 @@ def _plugged(keep: Sequence[Spared]) -> Iterator[WashStep]:
     """What no liquid may reach."""
     if keep:
         names = ", ".join(one.ref for one in keep[:8]) + (" and others" if len(keep) > 8 else "")
-        yield WashStep(title=f"Plug or tape {names}", detail=f"{keep[0].ref}: no liquid {keep[0].why}")
+        yield WashStep(
+            title=f"Plug or tape {names}", detail=f"{keep[0].ref}: no liquid {keep[0].why}"
+        )
 
 
 def _flushed(low: Sequence[Hidden]) -> Iterator[WashStep]:
@@ -401,9 +406,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:
                 detail="distilled, about 50 °C, within the hour; the second rinse from a fresh bowl",
             )
         ]
-    brush = (
-        "soft antistatic brush, small circles, towards the edge; fresh liquid each time"
-    )
+    brush = "soft antistatic brush, small circles, towards the edge; fresh liquid each time"
     soak = plan.gel is not None
     first = (
         [
@@ -421,9 +424,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:
         *(
             WashStep(
                 title=f"Alcohol and brush, pass {n} of 3",
-                detail=brush
-                if n < 3
-                else "the last pass rinses: no residue in what runs off",
+                detail=brush if n < 3 else "the last pass rinses: no residue in what runs off",
             )
             for n in (1, 2, 3)
         ),

@@ -71,9 +71,16 @@ class MendWay(StrEnum):
     HAND = "hand"
 
 
-_BY_AIR = frozenset({Verdict.SKEWED, Verdict.STANDING})
+_BY_AIR = frozenset({Verdict.SKEWED, Verdict.TOMBSTONE})
 _BY_IRON = frozenset(
-    {Verdict.BRIDGE, Verdict.OPEN, Verdict.LEAN, Verdict.BALL, Verdict.DULL, Verdict.NOT_WETTED}
+    {
+        Verdict.BRIDGE,
+        Verdict.OPEN,
+        Verdict.STARVED,
+        Verdict.EXCESS,
+        Verdict.COLD,
+        Verdict.NOT_WETTED,
+    }
 )
 
 
@@ -98,7 +105,7 @@ class Fault:
     @property
     def ratio(self) -> float | None:
         """Solder there over the middle of what it wants; None where it is not known."""
-        if self.known.solder_mm3 is None or self.known.lean_mm3 <= 0:
+        if self.known.solder_mm3 is None or self.known.least_mm3 <= 0:
             return None
         return self.known.solder_mm3 / self.middle_mm3
 
@@ -111,7 +118,7 @@ class Fault:
 
     @property
     def middle_mm3(self) -> float:
-        return 0.5 * (self.known.lean_mm3 + self.known.fat_mm3)
+        return 0.5 * (self.known.least_mm3 + self.known.most_mm3)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -166,7 +173,7 @@ class Mend:
     def amounts(self) -> str:
         """Solder to take off or add, in words; "" where none is."""
         if self.wick_mm > 0:
-            return f"{self.off_mm3:.2g} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm wick"
+            return f"{self.off_mm3:.2g} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm solder wick"
         if self.wire_mm > 0:
             return f"{-self.off_mm3:.2g} mm³ on: {max(self.wire_mm, 0.1):.1f} mm of 0.5 mm wire"
         return ""
@@ -185,8 +192,12 @@ _STEPS: dict[Verdict, tuple[str, ...]] = {
         "tip on pad and lead, a touch of wire",
         "pull gently with a pick: it must hold",
     ),
-    Verdict.LEAN: ("flux", "tip on pad and lead until the old solder melts", "a touch of wire"),
-    Verdict.BALL: ("flux", "remove the excess with solder wick", "tip on the pad first, then a touch of wire"),
+    Verdict.STARVED: ("flux", "tip on pad and lead until the old solder melts", "a touch of wire"),
+    Verdict.EXCESS: (
+        "flux",
+        "remove the excess with solder wick",
+        "tip on the pad first, then a touch of wire",
+    ),
     Verdict.SKEWED: (
         "flux",
         "melt all of it at once: little air, straight down",
@@ -194,24 +205,27 @@ _STEPS: dict[Verdict, tuple[str, ...]] = {
     ),
     Verdict.LIFTED_PAD: REMEDIES["lifted pad"],
     Verdict.OTHER: ("inspect again from another side", "measure it before anything is heated"),
-    Verdict.DULL: ("flux", "melt it once more, briefly"),
+    Verdict.COLD: ("flux", "melt it once more, briefly"),
     Verdict.NOT_WETTED: (
         "scrape or polish the metal that does not wet",
         "flux",
         "tip on it, a touch of wire: solder must climb up the metal",
     ),
-    Verdict.STANDING: (
+    Verdict.TOMBSTONE: (
         "flux on both pads",
         "hold it with tweezers",
         "melt both ends, lay it down, let one end solidify first",
     ),
     Verdict.MISSING: ("search beside it and on the tweezers", "clean its pads, a new part on"),
-    Verdict.WRONG_PART: ("remove it: Survey has the methods", "fit the right part, mark it in the kit list"),
+    Verdict.WRONG_PART: (
+        "remove it: Survey has the methods",
+        "fit the right part, mark it in the kit list",
+    ),
     Verdict.REVERSED: (
         "remove it: Survey has the methods",
         "turn it, test it before refitting",
     ),
-    Verdict.LOOSE_BALLS: ("brush them off dry", "alcohol, brush, inspect between the leads"),
+    Verdict.SOLDER_BALLS: ("brush them off dry", "alcohol, brush, inspect between the leads"),
     Verdict.DAMAGE: (
         "photograph it",
         "test whether it still works",
@@ -240,19 +254,19 @@ def _causes(fault: Fault) -> Sequence[Cause]:
             return [much, _narrow(fault), _spent(fault)]
         case Verdict.OPEN:
             return [little, cold, _stands_off(fault), _floats(fault)]
-        case Verdict.LEAN:
+        case Verdict.STARVED:
             return [little, cold]
         case Verdict.NOT_WETTED:
             return [cold, _dirty(), _spent(fault)]
-        case Verdict.BALL:
+        case Verdict.EXCESS:
             return [much, cold]
-        case Verdict.DULL:
+        case Verdict.COLD:
             return [_spent(fault), _often(fault)]
-        case Verdict.SKEWED | Verdict.STANDING:
+        case Verdict.SKEWED | Verdict.TOMBSTONE:
             return [_uneven(fault), _pushed()]
         case Verdict.LIFTED_PAD:
             return [_often(fault), _DRAGGED]
-        case Verdict.LOOSE_BALLS:
+        case Verdict.SOLDER_BALLS:
             return [much, _BESIDE]
         case Verdict.MISSING:
             return [_pushed(), _NOT_PLACED]
@@ -427,11 +441,11 @@ def _pushed() -> Cause:
 def mend(fault: Fault, alloy: Alloy) -> Mend:
     """What to do about one fault, with its amounts."""
     surplus = 0.0
-    if fault.verdict in (Verdict.BRIDGE, Verdict.BALL):
+    if fault.verdict in (Verdict.BRIDGE, Verdict.EXCESS):
         there = fault.known.solder_mm3 if fault.ratio is not None else None
         surplus = max((there or 0.0) - fault.middle_mm3, 0.0) if there else 0.3 * _usual(fault)
         surplus = max(surplus, 0.15 * _usual(fault))
-    elif fault.verdict in (Verdict.LEAN, Verdict.OPEN, Verdict.NOT_WETTED):
+    elif fault.verdict in (Verdict.STARVED, Verdict.OPEN, Verdict.NOT_WETTED):
         there = fault.known.solder_mm3 if fault.ratio is not None else None
         surplus = (
             -max(fault.middle_mm3 - (there or 0.0), 0.2 * _usual(fault))
@@ -455,7 +469,7 @@ def mend(fault: Fault, alloy: Alloy) -> Mend:
 def _usual(fault: Fault) -> float:
     """What a joint of this size holds, mm³."""
     known = fault.known
-    return fault.middle_mm3 if known.lean_mm3 > 0 and known.fat_mm3 < 1e6 else 0.1
+    return fault.middle_mm3 if known.least_mm3 > 0 and known.most_mm3 < 1e6 else 0.1
 
 
 def nearest_gap_mm(package: Package, pin: str, to: str = "") -> float | None:

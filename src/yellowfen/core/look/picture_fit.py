@@ -600,9 +600,7 @@ def fit_doubt(fit: PictureFit, clicks: Sequence[Click]) -> str:
     if far > ODD_CLICK_PX:
         return f"Place {worst + 1} lies {far:.0f} pixels from where the other places show it: undo the places and click them again."
     if _aslant(fit) > MOST_ASLANT:
-        return (
-            "The camera is tilted too much to measure: hold it straight above the board."
-        )
+        return "The camera is tilted too much to measure: hold it straight above the board."
     return ""
 
 

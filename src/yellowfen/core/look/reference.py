@@ -12,17 +12,17 @@ from yellowfen.core.work.job import Verdict
 LOOKS = {
     Verdict.BRIDGE: "solder from one lead to the next; between leads, or deep at their heels",
     Verdict.OPEN: "the lead is in the air or on a bare pad; it moves under a pick",
-    Verdict.LEAN: "hardly any fillet; the land is visible at the toe or heel",
-    Verdict.BALL: "a ball or bulge that meets the metal at a steep angle: it hides whether the joint wetted",
+    Verdict.STARVED: "hardly any fillet; the land is visible at the toe or heel",
+    Verdict.EXCESS: "a ball or bulge that meets the metal at a steep angle: it hides whether the joint wetted",
     Verdict.SKEWED: "leads or ends beside their lands, the body is turned",
     Verdict.LIFTED_PAD: "a pad that moves with the lead, or is gone; a torn track behind it",
-    Verdict.DULL: "grey, grainy or stringy where it should be smooth (lead-free is duller by nature)",
+    Verdict.COLD: "grey, grainy or stringy where it should be smooth (lead-free is duller by nature)",
     Verdict.NOT_WETTED: "the solder draws back from the metal, its edge is rounded",
-    Verdict.STANDING: "a chip stands on one end, the other is in the air",
+    Verdict.TOMBSTONE: "a chip stands on one end, the other is in the air",
     Verdict.MISSING: "two pads with solder and no part between",
     Verdict.WRONG_PART: "another mark, size or value than the list has",
     Verdict.REVERSED: "its pin-1 or polarity mark does not match the board's",
-    Verdict.LOOSE_BALLS: "small beads beside pads or under a chip's edge",
+    Verdict.SOLDER_BALLS: "small beads beside pads or under a chip's edge",
     Verdict.DAMAGE: "cracked ceramic, soft or bent plastic, blistered board, scraped mask",
 }
 

@@ -171,8 +171,8 @@ class Known:
     """
 
     solder_mm3: float | None = None
-    lean_mm3: float = 0.0
-    fat_mm3: float = math.inf
+    least_mm3: float = 0.0
+    most_mm3: float = math.inf
     bridge: float = 0.0
     fails: bool = False
     tie: str = "signal"
@@ -236,7 +236,7 @@ def judged(part: BoardPart, facts: PartFacts) -> list[Joint]:
         odds = base / (1.0 - base) * times + off / (1.0 - off)
         if off > 0.01:
             high = "" if facts.lift_mm is None else f" {facts.lift_mm:.2f} mm"
-            why.append(f"its lead may stand{high} over {known.paste_mm:.2f} mm of paste")
+            why.append(f"its lead may be bent up{high} over {known.paste_mm:.2f} mm of paste")
         found.append(
             Joint(
                 ref=part.ref,
@@ -277,11 +277,11 @@ def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]
         bridges = _NORMAL.cdf((known.bridge - 1.0) / BRIDGE_SD) if known.bridge > 0 else 0.0
         times *= SURE_TIMES + AMOUNT_TIMES * (lean + fat) + BRIDGE_TIMES * bridges
         if max(lean, fat) > 0.2:
-            amount = known.solder_mm3 / (known.lean_mm3 if lean > fat else known.fat_mm3)
+            amount = known.solder_mm3 / (known.least_mm3 if lean > fat else known.most_mm3)
             said = "of the least it needs" if lean > fat else "of the most it needs"
             why.append(f"solder {amount:.1f} {said}")
         if bridges > 0.1:
-            why.append(f"its gap holds {known.bridge:.1f} of what bridges")
+            why.append(f"solder fills {known.bridge:.1f} of what would bridge its gap")
     if known.tie == "plane":
         times, why = times * PLANE_TIMES, [*why, "on a plane, it melts late"]
     elif known.tie == "relief":
@@ -307,8 +307,8 @@ def _outside(known: Known) -> tuple[float, float]:
     """Chances that a joint gets less than the least, and more than the most it wants."""
     assert known.solder_mm3 is not None
     amount = math.log(max(known.solder_mm3, 1e-9))
-    lean = _NORMAL.cdf((math.log(max(known.lean_mm3, 1e-9)) - amount) / AMOUNT_LOG_SD)
-    most = math.log(known.fat_mm3) if math.isfinite(known.fat_mm3) else math.inf
+    lean = _NORMAL.cdf((math.log(max(known.least_mm3, 1e-9)) - amount) / AMOUNT_LOG_SD)
+    most = math.log(known.most_mm3) if math.isfinite(known.most_mm3) else math.inf
     return lean, 1.0 - _NORMAL.cdf((most - amount) / AMOUNT_LOG_SD)
 
 

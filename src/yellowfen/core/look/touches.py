@@ -65,9 +65,9 @@ class Touches:
     def says(self) -> str:
         """All of it in a line."""
         if self.touch_s is None:
-            return f"no touch of {self.longest_s:.0f} s melts it: a larger tip, or warm the board first"
+            return f"it does not melt within {self.longest_s:.0f} s per touch: use a larger tip, or preheat the board"
         if self.pause_s is None:
-            hot = f"the body reaches {self.body_peak_c:.0f} °C and bears {self.limit_c:.0f} °C"
+            hot = f"the body reaches {self.body_peak_c:.0f} °C, its limit is {self.limit_c:.0f} °C"
             return f"{self.touch_s:.1f} s, once, or by air: {hot}"
         return f"{self.touch_s:.1f} s a touch, {self.longest_s:.0f} s at most; {self.pause_s:.0f} s pause, {self.touches} touches (body {self.body_peak_c:.0f} of {self.limit_c:.0f} °C)"
 

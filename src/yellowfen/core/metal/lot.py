@@ -130,13 +130,13 @@ class Lot:
         days = (self.good_until_s() - now_s) / 86400
         if days < 0:
             said.append(
-                f"Past its date by {-days:.0f} days: print a trial and look whether the balls flow together."
+                f"Expired {-days:.0f} days ago: print a trial and check that the grains melt together."
             )
         elif days < 14:
-            said.append(f"Its date is {days:.0f} days away.")
+            said.append(f"It expires in {days:.0f} days.")
         if self.warm_h(now_s) > OPEN_LIFE_H:
             said.append(
-                f"Out of the fridge for {self.warm_h(now_s):.0f} h in all, usual is up to {OPEN_LIFE_H:g} h: fresh flux once, not for fine pitch."
+                f"Out of the fridge for {self.warm_h(now_s):.0f} h in all; usual is up to {OPEN_LIFE_H:g} h: add fresh flux once, do not use it for fine pitch."
             )
         if self.opened_s is None and self.is_out:
             said.append(

@@ -152,7 +152,7 @@ def _bismuth_and_lead(there: frozenset[str], part: str) -> Iterable[Reaction]:
     if {"Bi", "Pb"} <= there:
         yield Reaction(
             title="Bismuth meets lead",
-            what=f"However little there is of either, a last liquid near {LAST_LIQUID_C:g} °C may stay in the joint: it falls apart on a warm board.",
+            what=f"Even traces of either can leave liquid near {LAST_LIQUID_C:g} °C in the joint: it falls apart on a warm board.",
             remedy="Use a solder without bismuth, or remove the leaded tin from the pads with solder wick (and change the parts) before pasting.",
             weight=3,
             mark=Mark.FROM_MEMORY,

@@ -32,10 +32,7 @@ _MARKS = {
     "flat-cable connector": ("check the direction of its mouth", False),
 }
 _PIN_1 = "a dot, dimple, notch or bevelled edge at pin 1"
-_ADDRESSED = (
-    "a cut corner or notch, whose meaning differs by maker. With a controller inside a meter's diode range tells nothing: go by its drawing, or"
-    " try one on five volts through a resistor"
-)
+_ADDRESSED = "a cut corner or notch, whose meaning differs by maker. With a controller inside, a meter's diode range shows nothing: follow its drawing, or test one on five volts through a resistor"
 _UNDIRECTED = ("chip", "chip array", "inductor", "switch")
 
 
@@ -63,6 +60,8 @@ def direction_of(package: Package) -> Direction | None:
     if package.family == "plastic LED" and len(package.lands) >= 4:
         return Direction(_ADDRESSED, True)
     if package.family == "SOT" and len(package.lands) == 6:
-        return Direction(f"three leads on both sides, so it fits in two orientations: {_PIN_1}", False)
+        return Direction(
+            f"three leads on both sides, so it fits in two orientations: {_PIN_1}", False
+        )
     said, doubtful = _MARKS.get(package.family, (_PIN_1, False))
     return Direction(said, doubtful)

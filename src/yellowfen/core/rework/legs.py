@@ -119,25 +119,25 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
         return Fitness(refused=f"{passport.ref} failed its test", first=())
     if passport.heats > MOST_HEATS:
         return Fitness(
-            refused=f"{passport.heats} heats are behind it; {MOST_HEATS:.0f} are the most", first=()
+            refused=f"it has had {passport.heats} heats; {MOST_HEATS:.0f} is the limit", first=()
         )
     if passport.liquid_s > MOST_LIQUID_S:
         return Fitness(
-            refused=f"its joints were liquid for {passport.liquid_s:.0f} s in all; {MOST_LIQUID_S:.0f} are the most",
+            refused=f"its joints were molten for {passport.liquid_s:.0f} s in all; {MOST_LIQUID_S:.0f} is the limit",
             first=(),
         )
     limit = passport.limit_c or (package.limit_c if package else None)
     if passport.peak_c is not None and limit is not None and passport.peak_c > limit:
         return Fitness(
-            refused=f"its body reached {passport.peak_c:.0f} °C; {limit:.0f} are the most", first=()
+            refused=f"its body reached {passport.peak_c:.0f} °C; {limit:.0f} is the limit", first=()
         )
     first = []
     if most is not None and passport.lift_mm is not None and passport.lift_mm > most:
         first.append(
-            f"straighten the leads: {passport.lift_mm:.2f} mm off the plate, {most:.2f} at most"
+            f"straighten the leads: {passport.lift_mm:.2f} mm above a flat plate, {most:.2f} at most"
         )
     elif most is not None and not passport.straight:
-        first.append(f"lay it on a flat plate: every sole within {most:.2f} mm")
+        first.append(f"lay it on a flat plate: every lead within {most:.2f} mm")
     if not passport.cleaned:
         first.append("remove the old solder from the leads")
     if passport.open_h is None and (package is None or floor_life_of(package) is not None):

@@ -106,11 +106,13 @@ class LiftWindow:
         if self.opens_s is None:
             return f"With these settings it is not certain that every joint melts: {self.more}."
         if self.closes_s is None:
-            return f"Lift from {self.opens_s:.0f} s on{self._kept_on}; no harm in sight while the heat stays."
+            return f"Lift from {self.opens_s:.0f} s on{self._kept_on}; no damage is predicted while the heat stays on."
         if not self.safe:
             molten = f"Molten between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
             if self.leave_s is None:
-                return f"{molten} Nudge it to be sure. Weak air does no harm; strong air shows early."
+                return (
+                    f"{molten} Nudge it to be sure. Weak air does no harm; strong air shows early."
+                )
             return f"{molten} Nudge it to be sure. Stop at {self.leave_s:.0f} s: {self.leave_why}."
         return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s{self._kept_on}; then {self.closed_by}."
 
@@ -119,9 +121,7 @@ class LiftWindow:
         """What to mind where the moves end before the part may be lifted."""
         if self.opens_s is None or self.heat_s >= self.opens_s:
             return ""
-        return (
-            f", the heat on it until then (the moves end at {self.heat_s:.0f} s: lengthen the last)"
-        )
+        return f", keep the heat on until then (the moves end at {self.heat_s:.0f} s: make the last one longer)"
 
 
 def lift_window(
@@ -212,7 +212,7 @@ def _harm(
             said = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"
             found.append((limit, said))
         if loose is not None and matters is not Matters.PART and _drops(part):
-            found.append((loose, f"{part.ref} falls from underneath"))
+            found.append((loose, f"{part.ref} falls off the underside"))
     return min(found, default=(None, ""))
 
 

@@ -8,7 +8,6 @@ add up to what was there; wick is that volume over what a millimetre of it takes
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 
 from yellowfen.core.board.board import Pad
 from yellowfen.core.deposit.by_hand import wire_mm
@@ -19,6 +18,7 @@ from yellowfen.core.heat.source import Iron
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.stored_word import StoredWord
 from yellowfen.core.rework.ways_off import OffWay
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.iron_rows import tie_of
@@ -120,12 +120,12 @@ PAD_HOLDS_C, PAD_HOLDS_PER_K = 380.0, math.log(1.5) / 20.0
 SLOW_S = 2.0
 
 
-class Want(StrEnum):
+class Want(StoredWord):
     """What the refit wants on the pads."""
 
     BARE = "bare"
     LEVEL = "level"
-    MOUNDS = "mounds"
+    BUMPS = "bumps"
 
 
 # Share of the old joint that stays on the pad, by how the part came off [from memory]; a flooded
@@ -224,7 +224,7 @@ def left_mm3(
     was printed on it; without it the middle of what the joint wants.
     """
     want = wanted(package, land)
-    old = 0.5 * (want.lean_mm3 + want.fat_mm3) if printed_mm3 is None else printed_mm3
+    old = 0.5 * (want.least_mm3 + want.most_mm3) if printed_mm3 is None else printed_mm3
     return min(_STAYS[off] * old + bead_mm3, _holds(land))
 
 
@@ -240,7 +240,7 @@ def wanted_mm3(package: Package, land: Land, want: Want) -> float:
     if want is Want.LEVEL or land.kind is JointKind.THERMAL_PAD:
         return LEVEL_MM * land.area_mm2
     ask = wanted(package, land)
-    return 0.5 * (ask.lean_mm3 + ask.fat_mm3)
+    return 0.5 * (ask.least_mm3 + ask.most_mm3)
 
 
 def longest_dwell_s(set_c: float) -> float:
@@ -349,9 +349,7 @@ def pads_plan(
 def _says(land: Land, tie: str, seconds: float | None, longest: float, wicked: bool) -> str:
     """What to mind at one pad."""
     if seconds is None or seconds > longest:
-        return (
-            "preheat the board and use the widest tip: the tip alone would stay longer than the pad survives"
-        )
+        return "preheat the board and use the widest tip: the tip alone would stay longer than the pad survives"
     if seconds > SLOW_S:
         return "add fresh solder first: it carries the heat"
     if land.kind is JointKind.THERMAL_PAD and wicked:

@@ -195,7 +195,7 @@ def centring(package: Package, solder_mm3: float, lag_s: float = 0.0) -> Centrin
     if lag_s > LAG_S:
         return Centring(
             largest_mm=0.0,
-            why=f"its joints melt {lag_s:.0f} s apart: the first holds it while it turns",
+            why=f"its joints melt {lag_s:.0f} s apart: the first one holds while the part turns",
             force_mn=force,
             resists_mn=resists,
         )

@@ -125,7 +125,9 @@ class Answers:
             in_range("removal_parts", self.removal_parts, 0.2, 100)
         for way in (self.way, *self.ways.values()):
             if way and way not in set(OffWay):
-                raise InvalidValue("way", f"{way[:40]!r} is not a method of removal; choose {', '.join(OffWay)}")
+                raise InvalidValue(
+                    "way", f"{way[:40]!r} is not a method of removal; choose {', '.join(OffWay)}"
+                )
 
     def way_of(self, ref: str) -> str:
         """The way off that was chosen for a part, "" where none was. Answers of earlier versions
@@ -236,7 +238,7 @@ def _hazard(
     if package.iron_only:
         return _kind(package), "keep it cool: shield it, or remove it first by iron"
     if package.heat_shy:
-        return _kind(package), f"foil over it: {package.limit_c:.0f} °C at most"
+        return _kind(package), f"shield it: {package.limit_c:.0f} °C at most"
     if max(package.body_x_mm, package.body_y_mm) <= TINY_MM and apart <= TINY_NEAR_MM:
         return "tiny part", "it floats away first: count such parts before and after"
     if package.family == "crystal":
@@ -329,7 +331,7 @@ def _of_damp(part: BoardPart, answers: Answers) -> Iterator[Precaution]:
         hours = bake_hours(part.package)
         yield Precaution(
             about="Damp",
-            sentence=f"Old boards are wet: about {BAKE_C:.0f} °C for {hours:.0f} h first, plastics and batteries permitting, or bodies above 200 °C may blister.",
+            sentence=f"Old boards hold moisture. Bake at about {BAKE_C:.0f} °C for {hours:.0f} h (if plastics and batteries allow) before heating bodies past 200 °C, or they may blister.",
         )
 
 

@@ -27,6 +27,7 @@ from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Preheater
 from yellowfen.core.heat.tune import half_size_mm
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.part.package import JointKind, Land, Package, tip_reaches
+from yellowfen.core.quantity.stored_word import StoredWord
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.rework.flood import BEAD_MM2, Flooded, Tip, flooded
 from yellowfen.core.rework.removal_alloy import COVER_MM2, REMOVAL_PARTS, removal_mix
@@ -165,13 +166,13 @@ DWELLS_S = (0.5, 1.0, 2.0)
 MOST_AIR_C = 450.0
 
 
-class OffWay(StrEnum):
+class OffWay(StoredWord):
     """A way to take a part off."""
 
     AIR = "hot air, round nozzle"
     RECTANGLE = "hot air, rectangular nozzle"
     JETS = "hot air, narrow jets on the leads"
-    PLATE = "plate from below"
+    PLATE = "hot plate from below"
     TWO_IRONS = "two irons, rows flooded"
     TO_AND_FRO = "one iron, to and fro"
     REMOVAL = "removal alloy"
@@ -371,9 +372,7 @@ def _jets(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         return _not(OffWay.JETS, "no head with narrow jets on the bench")
     rows = lead_rows(part.package)
     if len(rows) not in (2, 4):
-        return _not(
-            OffWay.JETS, f"jets need two or four rows of leads; {part.ref} has none"
-        )
+        return _not(OffWay.JETS, f"jets need two or four rows of leads; {part.ref} has none")
     one, other = rows[0], rows[-1] if len(rows) == 2 else rows[1]
     upright = abs(one[0].x_mm - one[-1].x_mm) < abs(one[0].y_mm - one[-1].y_mm)
     half = 0.5 * (abs(one[0].x_mm - other[0].x_mm) if upright else abs(one[0].y_mm - other[0].y_mm))
@@ -486,7 +485,10 @@ def _followed(way: OffWay, ready: Prepared, scene: Scene, part: PlacedPart) -> W
         _read(way, prepared, done.state, part),
         settings=words,
         scene=scene,
-        cautions=("the part in the tweezers is hot; put the handle back in its stand", *_cautions(part)),
+        cautions=(
+            "the part in the tweezers is hot; put the handle back in its stand",
+            *_cautions(part),
+        ),
     )
 
 
@@ -592,7 +594,7 @@ def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     best, speed = _quickest(scene, part, rows, list(zip(irons, ways, strict=True)))
     return replace(
         _by_iron(OffWay.TWO_IRONS, best, part),
-        settings=f"{irons[0].set_c:g} °C, one tip a row, {speed:g} mm/s to and fro",
+        settings=f"{irons[0].set_c:g} °C, one tip per row, {speed:g} mm/s back and forth",
         uses=f"{wire:.0f} mm of 0.8 mm wire",
         wire_mm=wire,
         cautions=("twist it off the pads, never pull", *_cautions(part)),
@@ -634,7 +636,9 @@ def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     if not bench.irons:
         return _not(OffWay.TO_AND_FRO, "no iron on the bench")
     if not 2 <= len(part.package.lands) <= 3 or len(ends) < len(part.package.lands):
-        return _not(OffWay.TO_AND_FRO, f"one tip keeps two ends molten, not the joints of {part.ref}")
+        return _not(
+            OffWay.TO_AND_FRO, f"one tip keeps two ends molten, not the joints of {part.ref}"
+        )
     pins = tuple(land.pin for land in ends)
     iron = max(bench.irons, key=lambda one: one.tip_mm)
     runs = [
@@ -714,7 +718,7 @@ def _by_iron(way: OffWay, seen: Flooded, part: PlacedPart) -> WayOff:
     """
     if seen.all_liquid_s is None:
         cold = seen.at_end_c.get(seen.last_pin, 0.0)
-        said = f"never all liquid at once: pin {seen.last_pin} is at {cold:.0f} °C when the tip comes back"
+        said = f"never all molten at once: pin {seen.last_pin} is at {cold:.0f} °C when the tip comes back"
         return WayOff(way=way, possible=False, why_not=said, last_pin=seen.last_pin)
     harmed = (part.ref,) if seen.body_peak_c > seen.limit_c else ()
     leads = len(part.package.lands)
@@ -751,7 +755,7 @@ def _row_length_mm(package: Package, row: Sequence[str]) -> float:
 def _joint_mm3(package: Package, land: Land) -> float:
     """Old solder at a joint: the middle of what it wants."""
     want = wanted(package, land)
-    return 0.5 * (want.lean_mm3 + want.fat_mm3)
+    return 0.5 * (want.least_mm3 + want.most_mm3)
 
 
 # by blade, by pin
@@ -766,7 +770,7 @@ def _cut(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     room, beside = _room_beside_mm(scene, part)
     if room < BLADE_MM:
         return _not(
-            OffWay.CUT, f"{beside} leaves {room:.1f} mm beside it; a blade needs {BLADE_MM:g}"
+            OffWay.CUT, f"{beside} leaves {room:.1f} mm of space; a blade needs {BLADE_MM:g}"
         )
     lead = lead_of(part.package)
     each = SCORES * SCORE_S * max(lead.width_mm / 0.3, 0.5)

@@ -439,7 +439,7 @@ def _hopes(targets: Sequence[TargetForecast], grouped: bool) -> str:
     """When the targets are expected to flow, in words: one by one, or the first and the last."""
     if not grouped:
         return ", ".join(
-            f"{one.ref} flows at {one.flows_s:.0f} s"
+            f"{one.ref} melts at {one.flows_s:.0f} s"
             if one.flows_s is not None
             else f"{one.ref} does not melt"
             for one in targets
@@ -447,7 +447,7 @@ def _hopes(targets: Sequence[TargetForecast], grouped: bool) -> str:
     known = [one.flows_s for one in targets if one.flows_s is not None]
     never = len(targets) - len(known)
     hopes = (
-        f"the first flows at {min(known):.0f} s, the last at {max(known):.0f} s" if known else ""
+        f"the first melts at {min(known):.0f} s, the last at {max(known):.0f} s" if known else ""
     )
     return hopes + (f", {counted(never, 'part')} would stay solid" if never else "")
 
@@ -485,7 +485,11 @@ def _lifts(
         due = due if seen is None else seen
         hung = live.hung_s.get(lifted_key(target.ref)) if live else None
         due = due if hung is None else max(due, hung + HANGS_S)
-        title = "Wait for the last joint. Nudge: it springs back" if seen is None else "It springs back."
+        title = (
+            "Wait for the last joint. Nudge: it springs back"
+            if seen is None
+            else "It springs back."
+        )
         cue = Cue(
             key=lifted_key(target.ref),
             title=title,

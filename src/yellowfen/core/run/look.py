@@ -69,7 +69,9 @@ def look_script(plan: LookPlan) -> Script:
     """Joint by joint. What no eye sees and what is marked already may be answered and is not asked."""
     hidden = sum(joint.seen_from == "" for joint in plan.joints)
     says = (
-        f" {counted(hidden, 'joint')} cannot be seen: use the meter test or a function test." if hidden else ""
+        f" {counted(hidden, 'joint')} cannot be seen: use the meter test or a function test."
+        if hidden
+        else ""
     )
     return Script(
         rule=_RULE,

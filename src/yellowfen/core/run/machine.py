@@ -12,6 +12,7 @@ from enum import StrEnum
 from functools import cached_property
 from itertools import pairwise
 
+from yellowfen.core.quantity.stored_word import word_of_today
 from yellowfen.core.quantity.wording import counted, minutes_words
 
 LONGEST_RUN_S = 86_400.0
@@ -159,6 +160,9 @@ class Tap:
     text: str = ""
     order: int = field(default=0, compare=False)
 
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "word", word_of_today("Verdict", self.word))
+
 
 @dataclass(frozen=True, kw_only=True)
 class RunState:
@@ -232,7 +236,7 @@ def allowed(script: Script, taps: Sequence[Tap], tap: Tap) -> str:
         return refusal
     if tap.at_ms < taps[-1].at_ms - SLACK_MS:
         back = (taps[-1].at_ms - tap.at_ms) / 1000
-        return f"it comes {back:.0f} s before the tap before it; check the clock of this device"
+        return f"its time is {back:.0f} s before the previous tap; check the clock of this device"
     if script.rule.clock and tap.at_ms - taps[0].at_ms > 1000 * LONGEST_RUN_S:
         return "its time is more than a day after the start; start another run"
     return ""
@@ -246,7 +250,12 @@ def sure_key(cue: str) -> str:
 def confirming(cue: Cue) -> Cue:
     """The extra that confirms a cue's tap; at any later time."""
     return Cue(
-        key=sure_key(cue.key), title="", press="Yes, it is right", free=True, after=cue.key, always=True
+        key=sure_key(cue.key),
+        title="",
+        press="Yes, it is right",
+        free=True,
+        after=cue.key,
+        always=True,
     )
 
 

@@ -69,7 +69,7 @@ def mend_script(plan: MendRun) -> Script:
             name=step.name,
             title="inspect it again",
             press="It is good",
-            detail=f"it was: {step.fault}",
+            detail=f"it was: {Verdict(step.fault)}",
             mind="check the joints beside it as well",
             set_ups=side_up(step.side),
             refs=(step.ref,),
@@ -89,14 +89,14 @@ def mend_script(plan: MendRun) -> Script:
 
 # What a touch-up melts besides the joint itself: the whole part, or nothing.
 _WHOLE = frozenset(
-    {Verdict.SKEWED, Verdict.STANDING, Verdict.MISSING, Verdict.WRONG_PART, Verdict.REVERSED}
+    {Verdict.SKEWED, Verdict.TOMBSTONE, Verdict.MISSING, Verdict.WRONG_PART, Verdict.REVERSED}
 )
-_COLD = frozenset({Verdict.LOOSE_BALLS, Verdict.DAMAGE})
+_COLD = frozenset({Verdict.SOLDER_BALLS, Verdict.DAMAGE})
 
 
 def melted_by(step: MendStep, pins: Pins) -> dict[Pad, PadHeats]:
     """The pads that a touch-up melts, by the fault: a bridge both its joints, a part that lies wrong
-    all of it, loose balls and damage none.
+    all of it, solder balls and damage none.
     """
     verdict = Verdict(step.fault)
     if verdict in _COLD:

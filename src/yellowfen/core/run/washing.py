@@ -59,8 +59,7 @@ WASH = KindOfRun(
     spent="washing",
     did=lambda run: "washed",
     caution=lambda plan: (
-        "Alcohol burns and its vapour travels:"
-        " no hot air, iron or flame near, window open, board cold."
+        "Alcohol burns and its vapour spreads: no hot air, iron or flame nearby, window open, board cold."
     ),
     back="clean",
     onward=("test", "On to the meter test"),

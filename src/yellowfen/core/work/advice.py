@@ -349,7 +349,7 @@ def _shy(board: Board) -> Iterator[Advice]:
         yield Advice(
             kind="heat-shy",
             title="Heat-sensitive beside heavy",
-            sentence=f"{said}: what the heavy part needs, the other does not stand; {SHY_NEAR_MM:g} mm of distance lets you heat one alone",
+            sentence=f"{said}: the heat for the heavy part damages the other; {SHY_NEAR_MM:g} mm of distance lets you heat one alone",
             refs=tuple(shy),
             saves_min=len(shy) * SHY_FAIL * SWAP_MIN,
         )

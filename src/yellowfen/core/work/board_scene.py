@@ -43,9 +43,7 @@ def scene_of(board: Board, plan: HeatPlan) -> Scene:
         if ref not in sides:
             raise InvalidValue("targets", f"{ref} is not on this board any more; choose again")
         if sides[ref] != plan.side:
-            said = (
-                f"{ref} is on the {sides[ref]}, but the {plan.side} is up; turn the board over"
-            )
+            said = f"{ref} is on the {sides[ref]}, but the {plan.side} is up; turn the board over"
             raise InvalidValue("targets", said)
     return scene_as_laid(board, plan)
 

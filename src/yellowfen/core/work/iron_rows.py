@@ -188,7 +188,7 @@ def _row(
     wire: float,
 ) -> IronRow:
     each = [
-        0.5 * (want.lean_mm3 + want.fat_mm3) for want in (wanted(package, land) for land in row)
+        0.5 * (want.least_mm3 + want.most_mm3) for want in (wanted(package, land) for land in row)
     ]
     volume = math.fsum(each)
     length = math.dist((row[0].x_mm, row[0].y_mm), (row[-1].x_mm, row[-1].y_mm)) + min(
@@ -227,7 +227,7 @@ def wire_by_kind(
     kinds: dict[str, list[float]] = defaultdict(list)
     for land in package.lands:
         want = wanted(package, land)
-        kinds[str(land.kind)].append(0.5 * (want.lean_mm3 + want.fat_mm3))
+        kinds[str(land.kind)].append(0.5 * (want.least_mm3 + want.most_mm3))
     return tuple(
         JointWire(
             kind,

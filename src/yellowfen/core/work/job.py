@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from yellowfen.core.heat.heat_plan import HeatPlan
+from yellowfen.core.quantity.stored_word import StoredWord
 
 
 class Purpose(StrEnum):
@@ -87,24 +88,24 @@ class Job:
         return not self.parts or ref in self.parts
 
 
-class Verdict(StrEnum):
+class Verdict(StoredWord):
     """What Look found at a joint or part."""
 
     GOOD = "good"
     BRIDGE = "bridge"
     OPEN = "open"
-    LEAN = "lean"
-    BALL = "ball"
+    STARVED = "starved"
+    EXCESS = "excess solder"
     SKEWED = "skewed"
     LIFTED_PAD = "lifted pad"
     OTHER = "other"
-    DULL = "dull or grainy"
+    COLD = "cold joint"
     NOT_WETTED = "not wetted"
-    STANDING = "standing on end"
+    TOMBSTONE = "tombstone"
     MISSING = "missing"
     WRONG_PART = "wrong part"
-    REVERSED = "wrong way round"
-    LOOSE_BALLS = "loose balls"
+    REVERSED = "wrong orientation"
+    SOLDER_BALLS = "solder balls"
     DAMAGE = "damage to part, pad or mask"
 
 

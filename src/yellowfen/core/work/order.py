@@ -303,7 +303,9 @@ def _problem(
     board: Board, side: str, school: str, wishes: Sequence[Wish], skip: set[str]
 ) -> tuple[_Problem, list[tuple[str, str]]]:
     if school not in SCHOOLS:
-        raise InvalidValue("school", f"{school[:20]!r} is not an order; choose {', '.join(SCHOOLS)}")
+        raise InvalidValue(
+            "school", f"{school[:20]!r} is not an order; choose {', '.join(SCHOOLS)}"
+        )
     left_out, parts = [], []
     for part in board.parts:
         if part.side != side:

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 from yellowfen.core.heat.heat_plan import USUAL_ROOM_C
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.stored_word import word_of_today
 from yellowfen.core.work.order import Pace, Wish
 from yellowfen.core.work.schools import Schools
 from yellowfen.core.work.technique import Wishes
@@ -40,6 +41,9 @@ class ReadyPlan:
     wishes: tuple[Wish, ...] = ()
 
     def __post_init__(self) -> None:
+        for name, kind in (("way_parts", "Way"), ("way_packages", "Way"), ("schools", "School")):
+            today = {key: word_of_today(kind, word) for key, word in getattr(self, name).items()}
+            object.__setattr__(self, name, today)
         self.ways()
         in_range("boards", self.boards, 1, 200)
         in_range("pace", self.pace, 0.2, 10)

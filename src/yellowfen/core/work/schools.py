@@ -4,6 +4,7 @@ choice changes here.
 
 from dataclasses import dataclass, field
 
+from yellowfen.core.quantity.stored_word import word_of_today
 from yellowfen.errors import InvalidValue
 
 
@@ -20,11 +21,11 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
     "leadless": (
         "Solder for leadless parts",
         (
-            School("whichever is likelier to come right", "let the odds and minutes decide"),
+            School("the more reliable one", "let the odds and minutes decide"),
             School("print", "even amounts on every pad, no heat before the part is there"),
             School(
-                "mounds",
-                "paste put on by hand bridges at 0.5 mm pitch and below; mounds do not smear",
+                "solder bumps",
+                "paste put on by hand bridges at 0.5 mm pitch and below; solder bumps do not smear",
             ),
         ),
     ),
@@ -35,7 +36,7 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
             School("pin by pin", "each joint seen as it is made"),
             School(
                 "flood and wick",
-                "fast, and bridges go with the surplus; wick overheats and leaves joints lean",
+                "fast, and bridges go with the surplus; solder wick overheats and starves joints",
             ),
         ),
     ),
@@ -48,13 +49,13 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
         ),
     ),
     "order": (
-        "What is placed first",
+        "Placed first",
         (
-            School("finest", "the hardest part with a free hand round it"),
-            School("tallest", "pressed home while nothing lies round it"),
+            School("finest", "the hardest part with free space around it"),
+            School("tallest", "pressed in while nothing is around it"),
             School("biggest", "nothing in its way, and it marks the place"),
-            School("smallest", "the hand passes over what lies there"),
-            School("nearest", "no rule but room: the shortest way"),
+            School("smallest", "the hand passes over placed parts"),
+            School("nearest", "space only: the shortest path"),
         ),
     ),
     "pressing": (
@@ -62,13 +63,13 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
         (
             School(
                 "never press",
-                "the joint under a chip is its only give between board and body",
-                "Do not press it down: the solder under it is its only give.",
+                "the joint under a chip is the only flexible link between board and body",
+                "Do not press it down: the solder under it is the only flexible link.",
             ),
             School(
                 "press flat",
-                "no tilt, no part standing on a blob",
-                "Press it flat with the tweezers while the joint freezes.",
+                "no tilt, no part on a lump of solder",
+                "Press it flat with the tweezers while the joint solidifies.",
             ),
         ),
     ),
@@ -78,8 +79,8 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
             School("straight down", "parts do not slide", "Nozzle straight down: nothing slides."),
             School(
                 "slanting, sweeping",
-                "warms the board around and sees under the part",
-                "Nozzle slanting, sweeping to and fro: warm the board around.",
+                "heats the board around and reaches under the part",
+                "Tilt the nozzle and sweep it: preheat the board around.",
             ),
         ),
     ),
@@ -88,13 +89,13 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
         (
             School(
                 "moderate and patient",
-                "everything near the same temperature, little is cooked",
-                "Moderate heat, patience: close in only when the flux is thin.",
+                "everything at nearly the same temperature, little gets too hot",
+                "Moderate heat, patience: close in only when the flux is clear.",
             ),
             School(
                 "hot and quick",
-                "less time for the flux to be spent",
-                "Hot and quick: close in at once, away as soon as it shines.",
+                "less time to use up the flux",
+                "Hot and quick: close in at once, stop as soon as it shines.",
             ),
         ),
     ),
@@ -102,15 +103,15 @@ QUESTIONS: dict[str, tuple[str, tuple[School, ...]]] = {
         "Extra flux",
         (
             School("only where solder came on the tip", "fresh paste has its own"),
-            School("drown it and wash", "nothing sticks, everything wets"),
-            School("none with fresh paste", "less to wash, less to bridge"),
+            School("plenty, then wash", "everything wets"),
+            School("none with fresh paste", "less to wash, fewer bridges"),
         ),
     ),
     "pads": (
         "Old solder on the pads",
         (
             School("wick to bare", "known amounts from the start"),
-            School("level it and add flux", "fewer heats on the pads"),
+            School("level and add flux", "fewer heats on the pads"),
         ),
     ),
 }
@@ -128,13 +129,15 @@ class Schools:
     chosen: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
+        today = {key: word_of_today("School", name) for key, name in self.chosen.items()}
+        object.__setattr__(self, "chosen", today)
         for question, name in self.chosen.items():
             if question not in QUESTIONS:
                 raise InvalidValue("school", f"there is no question {question[:40]!r}")
             if name not in {one.name for one in QUESTIONS[question][1]}:
                 raise InvalidValue(
                     question,
-                    f"{name[:40]!r} is no school of this; choose {', '.join(one.name for one in QUESTIONS[question][1])}",
+                    f"{name[:40]!r} is not a practice here; choose {', '.join(one.name for one in QUESTIONS[question][1])}",
                 )
 
     def of(self, question: str) -> School:
@@ -148,7 +151,7 @@ class Schools:
 
     def allows(self, way: str, leadless: bool, leads: bool) -> bool:
         """False for a way that another school is chosen over."""
-        if leadless and self.of("leadless").name in ("print", "mounds"):
+        if leadless and self.of("leadless").name in ("print", "solder bumps"):
             return way.startswith(self.of("leadless").name)
         if (
             leads

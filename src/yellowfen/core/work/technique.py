@@ -22,6 +22,7 @@ from yellowfen.core.heat.source import Iron, TipShape
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import JointKind, Package, tip_reaches
+from yellowfen.core.quantity.stored_word import StoredWord
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, tie_of
 from yellowfen.core.work.order import PLACE_S
@@ -95,14 +96,14 @@ REPAIR_MIN_EACH = constant(
 )
 
 
-class Way(StrEnum):
+class Way(StoredWord):
     """A way to solder a part."""
 
     PRINT_AIR = "print, hot air"
     DOTS_AIR = "dots, hot air"
-    MOUNDS_AIR = "mounds, hot air"
-    PRINT_PLATE = "print, plate"
-    DOTS_PLATE = "dots, plate"
+    BUMPS_AIR = "solder bumps, hot air"
+    PRINT_PLATE = "print, hot plate"
+    DOTS_PLATE = "dots, hot plate"
     IRON = "iron, joint by joint"
     DRAG = "tack and drag"
     FLOOD = "flood and wick"
@@ -184,7 +185,7 @@ _ODDS: dict[PartKind, dict[Way, float]] = {
     PartKind.LEADLESS: {
         Way.PRINT_AIR: 0.15,
         Way.DOTS_AIR: 0.45,
-        Way.MOUNDS_AIR: 0.2,
+        Way.BUMPS_AIR: 0.2,
         Way.PRINT_PLATE: 0.12,
         Way.DOTS_PLATE: 0.45,
     },
@@ -201,7 +202,7 @@ _ODDS: dict[PartKind, dict[Way, float]] = {
         Way.DOTS_AIR: 0.2,
         Way.PRINT_PLATE: 0.08,
         Way.DOTS_PLATE: 0.15,
-        Way.MOUNDS_AIR: 0.2,
+        Way.BUMPS_AIR: 0.2,
     },
 }
 
@@ -665,7 +666,7 @@ def _card(
     iron = way in IRON_WAYS
     return WayCard(
         tip=_tip(part.package, kind, way, bench.tips),
-        iron_c=_iron_c(metal, kind, pads) if iron else 265.0 if way is Way.MOUNDS_AIR else None,
+        iron_c=_iron_c(metal, kind, pads) if iron else 265.0 if way is Way.BUMPS_AIR else None,
         wire_mm=_wire(part.package, metal) if iron else None,
         flux=_flux(way, kind, wishes.schools.of("flux").name),
         cues=tuple(_cues(part, kind, way, wishes.schools)),
@@ -697,7 +698,7 @@ def _offer(
         Way.PRINT_PLATE: place + 0.5 * HEAT_SHARE_MIN,
         Way.DOTS_AIR: place + HEAT_SHARE_MIN + put.minutes,
         Way.DOTS_PLATE: place + 0.5 * HEAT_SHARE_MIN + put.minutes,
-        Way.MOUNDS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
+        Way.BUMPS_AIR: place + len(part.package.lands) * MOUND_S / 60 + MOUND_HEAT_MIN,
         Way.IRON: place + _iron_min(part, pads),
         Way.LAST: place + _iron_min(part, pads),
         Way.DRAG: place
@@ -735,7 +736,7 @@ def _refused(way: Way, part: BoardPart, kind: PartKind, bench: BenchTools, secon
         return f"heat destroys it ({part.package.limit_why}): by iron, after everything else"
     if way is Way.LAST and not part.package.iron_only:
         return "it does not need to wait for the iron"
-    if part.package.guessed and way in (*IRON_WAYS, Way.MOUNDS_AIR):
+    if part.package.guessed and way in (*IRON_WAYS, Way.BUMPS_AIR):
         return "it is not known: name its package first"
     if way in IRON_WAYS and kind in (PartKind.LEADLESS, PartKind.HIDDEN, PartKind.BALLS):
         return "an iron does not reach pads under the body"
@@ -746,11 +747,11 @@ def _refused(way: Way, part: BoardPart, kind: PartKind, bench: BenchTools, secon
         PartKind.J_LEADS,
     ):
         return "no row of leads to drag along"
-    if way is Way.MOUNDS_AIR and kind not in (PartKind.LEADLESS, PartKind.HIDDEN):
+    if way is Way.BUMPS_AIR and kind not in (PartKind.LEADLESS, PartKind.HIDDEN):
         return "solder bumps are for parts with pads underneath"
     if way in (Way.PRINT_AIR, Way.PRINT_PLATE) and not bench.stencil:
         return "this plan has no stencil"
-    if way in (Way.PRINT_AIR, Way.DOTS_AIR, Way.MOUNDS_AIR) and not bench.air:
+    if way in (Way.PRINT_AIR, Way.DOTS_AIR, Way.BUMPS_AIR) and not bench.air:
         return "no hot air on this bench"
     if way in (Way.PRINT_PLATE, Way.DOTS_PLATE):
         if not bench.plate:
@@ -805,7 +806,7 @@ def _more(minutes: float) -> str:
 
 def _tip(package: Package, kind: PartKind, way: Way, tips: tuple[Iron, ...]) -> str:
     """The tip to take: of those on the bench the nearest to what suits, else what suits."""
-    if way not in IRON_WAYS and way is not Way.MOUNDS_AIR:
+    if way not in IRON_WAYS and way is not Way.BUMPS_AIR:
         return ""
     wide, shape = _suits(kind, way)
     own = min(
@@ -838,7 +839,7 @@ def _iron_c(metal: Alloy, kind: PartKind, pads: Sequence[Pad]) -> float:
 def _wire(package: Package, metal: Alloy) -> float:
     """Length of 0.5 mm wire for all its joints."""
     volume = math.fsum(
-        0.5 * (w.lean_mm3 + w.fat_mm3) for w in (wanted(package, land) for land in package.lands)
+        0.5 * (w.least_mm3 + w.most_mm3) for w in (wanted(package, land) for land in package.lands)
     )
     return wire_mm(volume, 0.5, metal)
 
@@ -847,11 +848,11 @@ def _flux(way: Way, kind: PartKind, school: str) -> str:
     """Where flux goes beside what paste and wire bring, by the school that holds."""
     if way is Way.LAST:
         return "what is in the wire alone: it is fitted after washing, and its residue stays"
-    if school == "drown it and wash":
+    if school == "plenty, then wash":
         return "a good layer of tacky flux over every joint, washed off afterwards"
     if way in (Way.DRAG, Way.FLOOD):
         return "a 1 mm bead of tacky flux along each row"
-    if way is Way.MOUNDS_AIR or kind is PartKind.BALLS:
+    if way is Way.BUMPS_AIR or kind is PartKind.BALLS:
         return "a thin layer of tacky flux over all pads"
     if way in PASTE_WAYS:
         only = school == "none with fresh paste"
@@ -910,7 +911,7 @@ _SAID = {
         "Tack two corners, flux, flood the row, then wick with fresh ends.",
         "Solder wick overheats and tears pads: lift it before it solidifies, never pull.",
     ),
-    Way.MOUNDS_AIR: (
+    Way.BUMPS_AIR: (
         "Even solder bumps with a cool iron (265 °C), flux, place, hot air until it drops and centres itself.",
     ),
     Way.LAST: ("Everything else first, washed and dry; then one end, check, the other.",),
@@ -920,7 +921,9 @@ _SAID = {
 def _cautions(part: BoardPart, kind: PartKind, way: Way, pads: Sequence[Pad]) -> list[str]:
     said = []
     if way in IRON_WAYS:
-        said.append("Put the iron in its stand, never on the bench. Ventilate; keep your face out of the fumes.")
+        said.append(
+            "Put the iron in its stand, never on the bench. Ventilate; keep your face out of the fumes."
+        )
     if part.package.family == "chip" and part.ref[:1].upper() == "C" and way in IRON_WAYS:
         said.append(
             "Ceramic: preheat it, tip on the pad and never on the body; cracks do not show."

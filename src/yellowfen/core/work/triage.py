@@ -450,7 +450,7 @@ def _room(
         yield Flag(
             kind=FlagKind.ROOM,
             word="no iron room",
-            sentence=f"{', '.join(other.ref for other in walls[:3])} stands {walls[0].package.height_mm:.1f} mm high within {IRON_MM:g} mm of its joints: solder this one first",
+            sentence=f"{', '.join(other.ref for other in walls[:3])} is {walls[0].package.height_mm:.1f} mm high within {IRON_MM:g} mm of its joints: solder this part first",
             weight=1.5,
             mark=Mark.FROM_MEMORY,
         )

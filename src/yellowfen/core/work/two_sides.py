@@ -111,7 +111,7 @@ def _reasons(
     first: str, second: str, worst: dict[str, float], shy: dict[str, int], many: dict[str, int]
 ) -> tuple[str, ...]:
     said = [
-        f"{first} first: its heaviest part hangs on {worst[first]:.0f} g per square inch of pad, up to {HANGS_G_IN2:g} stays up (on the {second} it would be {worst[second]:.0f})"
+        f"{first} first: its heaviest part hangs on {worst[first]:.0f} g per square inch of pad, up to {HANGS_G_IN2:g} holds (on the {second} it would be {worst[second]:.0f})"
     ]
     if shy[first] < shy[second]:
         said.append(

@@ -493,7 +493,8 @@ def _image_command(state: _State, word: str) -> None:
         image.negative,
     ):
         _remark(
-            state, f"the deprecated command {word[:20]!r} changes the whole picture; it was followed"
+            state,
+            f"the deprecated command {word[:20]!r} changes the whole picture; it was followed",
         )
 
 

@@ -75,7 +75,7 @@ def _leaf(
         "unfinished": stored_runs.unfinished(database, state.job.id, PASTE),
         "problem": problem,
         "stencil_there": bool(state.board.openings),
-        "by_mounds": sorted(one for one in ready.by_mounds if state.board.part(one).side == side),
+        "by_bumps": sorted(one for one in ready.by_bumps if state.board.part(one).side == side),
         "by_iron": sorted(one for one in ready.by_iron if state.board.part(one).side == side),
     }
     return leaf_page(

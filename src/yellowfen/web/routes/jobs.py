@@ -253,7 +253,7 @@ def _side_to_see(about: list[BoardPart], ledger: Ledger) -> str:
 
 
 def _grades(about: list[BoardPart], ledger: Ledger) -> dict[str, str]:
-    shown = {PartAt.SOLDERED: "way-print", PartAt.PLACED: "way-mounds"}
+    shown = {PartAt.SOLDERED: "way-print", PartAt.PLACED: "way-bumps"}
     return {part.ref: shown.get(ledger.parts[part.ref].at, "") for part in about}
 
 

@@ -210,7 +210,7 @@ def keep_supply(
             wrong = [one for one in sizes if not 0.03 <= one <= 0.5]
             if wrong:
                 raise InvalidValue(
-                    "foil", f"a foil of {wrong[0]:g} mm cannot be; type 0.03 to 0.5 mm"
+                    "foil", f"a stencil of {wrong[0]:g} mm is not possible; type 0.03 to 0.5 mm"
                 )
         else:
             raise InvalidValue("kind", "choose needle or stencil")

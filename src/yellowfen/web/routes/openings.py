@@ -128,7 +128,7 @@ def _numbers(one: OpeningProposal) -> str:
     if one.after is None:
         return f"{before} nl of solder saved at each"
     wants = (
-        f" (needs {1000 * one.after.wanted.lean_mm3:.1f} to {1000 * one.after.wanted.fat_mm3:.1f})"
+        f" (needs {1000 * one.after.wanted.least_mm3:.1f} to {1000 * one.after.wanted.most_mm3:.1f})"
         if one.after.wanted
         else ""
     )

@@ -177,9 +177,7 @@ def _but(floats: Sequence[Leadless]) -> str:
     if not floats:
         return ""
     names = listed([one.part.ref for one in floats], 6)
-    return (
-        f" But {names} {'does' if len(floats) == 1 else 'do'} not settle well with it: see Leadless parts."
-    )
+    return f" But {names} {'does' if len(floats) == 1 else 'do'} not settle well with it: see Leadless parts."
 
 
 def _grouped(judged: Judged) -> list[tuple[JudgedOpening, str, list[str]]]:
@@ -208,18 +206,17 @@ def _words(state: PasteState) -> str:
     better = f" {best:g} mm is better." if abs(best - judged.foil_mm) > 1e-9 else ""
     if not judged.wrong:
         minds = f"; {_minds(judged)} need care" if _minds(judged) else ""
-        return f"Every opening comes out right at {judged.foil_mm:g} mm{minds}.{better}"
-    return f"{judged.wrong} of {len(judged.openings)} openings do not come out right at {judged.foil_mm:g} mm.{better}"
+        return f"All apertures work at {judged.foil_mm:g} mm{minds}.{better}"
+    return (
+        f"{judged.wrong} of {len(judged.openings)} apertures fail at {judged.foil_mm:g} mm.{better}"
+    )
 
 
 def _why(state: PasteState) -> str:
     """Why this foil is proposed."""
     best = next(one for one in state.foils if abs(one.foil_mm - state.best_mm) < 1e-9)
     stuck = f", {best.failing} of them apertures that do not empty" if best.failing else ""
-    return (
-        f"{state.best_mm:g} mm is proposed: of these it leaves the fewest touch-ups to expect from the"
-        f" print, {_about(best.mends)}{stuck} (weights from memory). A thicker stencil gives more solder and more bridges."
-    )
+    return f"{state.best_mm:g} mm is proposed: with it the fewest touch-ups are expected from the print, {_about(best.mends)}{stuck} (weights from memory). A thicker stencil gives more solder and more bridges."
 
 
 def _about(mends: float) -> str:

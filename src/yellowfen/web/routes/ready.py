@@ -52,7 +52,7 @@ SIGNS = {
     Way.PRINT_PLATE: "print",
     Way.DOTS_AIR: "dots",
     Way.DOTS_PLATE: "dots",
-    Way.MOUNDS_AIR: "mounds",
+    Way.BUMPS_AIR: "bumps",
     Way.IRON: "iron",
     Way.DRAG: "row",
     Way.FLOOD: "row",
@@ -457,7 +457,7 @@ def _kit(
         ref: "way-last" for one in missing for ref in one.refs
     }
     grades |= {
-        ref: "way-mounds" for one in lines if one.found is KitAnswer.INSTEAD for ref in one.refs
+        ref: "way-bumps" for one in lines if one.found is KitAnswer.INSTEAD for ref in one.refs
     }
     context = {
         "lines": lines,

@@ -60,7 +60,7 @@ QUESTIONS = (
 WANTS = {
     Want.BARE: "wicked to a thin film: for paste",
     Want.LEVEL: "levelled, with fresh flux: the old solder is used again",
-    Want.MOUNDS: "a small solder bump on each: for flux and hot air",
+    Want.BUMPS: "a small solder bump on each: for flux and hot air",
 }
 
 
@@ -266,7 +266,9 @@ def take(
 ) -> Response:
     """Choose a way off; one by air or plate goes into the lifting heat."""
     if way not in set(OffWay):
-        raise InvalidValue("way", f"{way[:40]!r} is not a method of removal; choose {', '.join(OffWay)}")
+        raise InvalidValue(
+            "way", f"{way[:40]!r} is not a method of removal; choose {', '.join(OffWay)}"
+        )
     job = jobs.get(database, job_id)
     part = _part(boards.get(database, job.board_id), job, of)
     task = tasks.latest(database, job_id, OFF)
