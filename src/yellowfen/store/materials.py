@@ -4,6 +4,7 @@ import sqlite3
 
 from yellowfen.core.metal.lot import Happened, Lot, LotEvent
 from yellowfen.core.metal.paste import Paste
+from yellowfen.core.quantity.stored_word import word_as_first_stored
 from yellowfen.errors import NotFound, Refused
 from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
@@ -91,7 +92,7 @@ def add_event(
     """Store what happened to a lot; returns the event's id."""
     cursor = connection.execute(
         "INSERT INTO lot_event (lot_id, kind, at_s, grams, said) VALUES (?, ?, ?, ?, ?)",
-        (lot_id, str(kind), at_s, grams, said),
+        (lot_id, word_as_first_stored("LotEvent", kind), at_s, grams, said),
     )
     return int(cursor.lastrowid or 0)
 

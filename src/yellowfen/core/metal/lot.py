@@ -9,10 +9,10 @@ it is told to be back.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.stored_word import StoredWord
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -42,7 +42,7 @@ WASTE_G = constant(
 )
 
 
-class LotEvent(StrEnum):
+class LotEvent(StoredWord):
     """What happened to a lot, by a tap."""
 
     OUT = "out of the fridge"

@@ -19,6 +19,10 @@ EARLIER: dict[str, dict[str, str]] = {
         "dots, plate": "dots, hot plate",
     },
     "OffWay": {"plate from below": "hot plate from below"},
+    "LotEvent": {
+        "out of the cold": "out of the fridge",
+        "back in the cold": "back in the fridge",
+    },
     "Want": {"mounds": "bumps"},
     "School": {
         "mounds": "solder bumps",
@@ -38,6 +42,14 @@ class StoredWord(StrEnum):
     def _missing_(cls, value: object) -> Self | None:
         word = EARLIER.get(cls.__name__, {}).get(str(value))
         return None if word is None else cls(word)
+
+
+def word_as_first_stored(kind: str, word: str) -> str:
+    """A word of an enumeration (its name) as a column takes it whose values are checked since an
+    earlier version; others stay.
+    """
+    first = {new: old for old, new in EARLIER[kind].items()}
+    return first.get(word, word)
 
 
 def word_of_today(kind: str, word: str) -> str:
