@@ -147,7 +147,7 @@ def test_a_copy_that_holds_more_is_kept_until_the_user_says_otherwise(folder: Pa
     assert good_copy(path).read_bytes() == full
     client = TestClient(create_app(folder), base_url="http://127.0.0.1")
     client.app.state.lacks = lacking(path)  # type: ignore[attr-defined]
-    assert "holds less than its good copy:</b> 0 of 1 boards" in client.get("/").text
+    assert "holds less than its last good copy:</b> 0 of 1 boards" in client.get("/").text
     client.post("/storage/copy")
     assert "holds less" not in client.get("/").text
     assert (good_copy(path).read_bytes() != full, earlier_copy(path).read_bytes() == full) == (

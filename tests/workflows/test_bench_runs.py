@@ -58,7 +58,7 @@ def test_a_run_from_start_to_logbook_and_backup(tmp_path: Path) -> None:
     bench_runs.tap(connection, run_id, done("k2", "flowed U4", 1_099_000))
     with pytest.raises(Refused, match="not part of this run"):
         bench_runs.tap(connection, run_id, done("k3", "flowed R1", 1_050_000))
-    with pytest.raises(Refused, match="before the tap before it"):
+    with pytest.raises(Refused, match="before the previous tap"):
         bench_runs.tap(connection, run_id, done("k4", "away", 500))
     for verdict in (Verdict.BRIDGE, Verdict.GOOD):
         look.mark_joints(connection, job.id, [FoundMark("U4", "3", verdict)])
@@ -97,7 +97,7 @@ def test_what_a_board_taught_is_told_of_the_next_heat_as_its_clock_says_it(tmp_p
     for key, at_s in (("start", 0.0), ("flowed U4", late_s - 1.0), ("away", late_s + 1.0)):
         bench_runs.tap(connection, run_id, done(key, key, round(1000 * at_s)))
     told = bench_runs.taught_says(connection, job)
-    assert told.startswith("As the last run showed: U4 flows at ")
+    assert told.startswith("As the last run showed: U4 melts at ")
     flows_s = float(told.removesuffix(" s").rsplit(" ", 1)[1])
     assert (forecast.targets[0].flows_s or 0.0) + 2 < flows_s <= late_s
     again = stored_runs.get(connection, bench_runs.start_heat(connection, job.id))

@@ -245,7 +245,7 @@ def test_a_board_that_ends_its_reader_three_times_is_left_as_it_was(
     ask_rereads(again)  # the next start of a server
     kept = boards.get(again, first)
     assert replace(kept, findings=before.findings) == before
-    assert "stays as it was (reading it again ended" in kept.findings[-1].sentence
+    assert "stays as it was (reading it again crashed" in kept.findings[-1].sentence
     assert boards.stale(again) == []
     assert boards.get(again, second).name == "b"
     again.close()

@@ -10,7 +10,7 @@ from yellowfen.workflows.calibration import Scrap, from_runs, log_test
 from .conftest import Refusal
 
 REFUSED = (
-    Refusal("it flowed", InvalidValue, lambda connection: from_runs(connection, 1)),
+    Refusal("'melted' tap", InvalidValue, lambda connection: from_runs(connection, 1)),
     Refusal(
         "which station or tool",
         InvalidValue,

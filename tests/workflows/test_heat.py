@@ -174,7 +174,7 @@ def test_what_was_weighed_for_one_who_left_is_not_weighed_again(
         return one_sample(*asked, **more)
 
     monkeypatch.setattr(sureness, "one_sample", counted)
-    with pytest.raises(Refused, match="nobody waits"):
+    with pytest.raises(Refused, match="no longer needed"):
         sureness_of(connection, job, waited_for=lambda: len(drawn) < 5)
     assert len(drawn) == 5
     askers = [threading.Thread(target=sureness_of, args=(connection, job)) for _ in range(2)]

@@ -99,6 +99,6 @@ def test_heats_follow_the_methods_and_what_they_leave_follows_them(
     choose_way(connection, job.id, str(before), ref)
     state = ready_state(connection, job.id)
     assert ref not in state.by_iron
-    assert f"{ref} is pasted and in no heat" in beside_ways(
+    assert f"{ref} is pasted but in no heat" in beside_ways(
         connection, jobs.get(connection, job.id)
     )

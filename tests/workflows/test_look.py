@@ -14,7 +14,7 @@ JOB = 1
 REFUSED = (
     Refusal("nothing was soldered", Refused, lambda connection: start_looking(connection, JOB)),
     Refusal(
-        "no joint to look at",
+        "no joint to inspect",
         Refused,
         lambda connection: mark_joints(connection, JOB, [FoundMark("U4", "1", Verdict.GOOD)]),
     ),

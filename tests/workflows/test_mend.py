@@ -12,9 +12,9 @@ from .conftest import Refusal
 JOB = 1
 REFUSED = (
     Refusal(
-        "nothing is marked", NotFound, lambda connection: touches_of(connection, JOB, "U4", "1")
+        "no defect is marked", NotFound, lambda connection: touches_of(connection, JOB, "U4", "1")
     ),
-    Refusal("wrong", Refused, lambda connection: start_mending(connection, JOB)),
+    Refusal("no defect", Refused, lambda connection: start_mending(connection, JOB)),
     Refusal(
         "choose apertures or preheat",
         InvalidValue,

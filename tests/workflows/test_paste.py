@@ -19,7 +19,7 @@ REFUSED = (
         lambda connection: keep_paste_plan(connection, JOB, PastePlan(lot_id=99)),
     ),
     Refusal(
-        "say whether top, bottom",
+        "choose whether top, bottom",
         InvalidValue,
         lambda connection: weigh(connection, JOB, "", 1.0, 2.0, 0.1, 1),
     ),
