@@ -137,7 +137,7 @@ def test_the_steps_name_what_to_spare_and_what_to_flush() -> None:
         "Alcohol and brush, pass 1 of 3"
     )
     assert "Flush under U1" in titles
-    assert titles[-1] == "Now J1"
+    assert titles[-1] == "Now fit J1"
     assert [minutes_said(one) for one in (0, 22, 61, 120)] == [
         "5 min",
         "25 min",

@@ -233,7 +233,7 @@ def test_the_blade_goes_along_most_fine_openings() -> None:
         fixture(board(SketchedPart(ref="U1", package="QFP-48", x_mm=30, y_mm=30))).stroke_deg == 315
     )
     assert (
-        "whichever way"
+        "in any direction"
         in fixture(board(SketchedPart(ref="R1", package="0603", x_mm=30, y_mm=30))).stroke_said
     )
 
@@ -308,7 +308,7 @@ def test_the_life_of_a_lot() -> None:
     assert lot.opened_s == 14 * hour
     assert lot.findings(45 * hour) == ()
     assert any("Out of the fridge for 55 h" in said for said in lot.findings(85 * hour))
-    assert any("Past its date" in said for said in lot.findings(200 * 24 * hour))
+    assert any("Expired" in said for said in lot.findings(200 * 24 * hour))
     closed = Lot(
         id=1,
         name="jar",

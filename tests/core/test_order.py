@@ -256,7 +256,7 @@ def test_tallest_first_outside_the_hands_room() -> None:
     order = placement_order(board, "top", "tallest")
     why = {(rule.first, rule.second): rule.why for rule in order.rules}
     assert "stands" in why["C1", "R1"]
-    assert "hand would not get in" in why["R2", "C1"]  # room comes before any school
+    assert "hand would not fit" in why["R2", "C1"]  # room comes before any school
     assert refs(order) == ["R2", "C1", "R1"]
     assert not placement_order(
         board_with(("U1", "SOIC-8", 20, 20, 0), ("R1", "0402", 29, 20, 0)), "top", "tallest"

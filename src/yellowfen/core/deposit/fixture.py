@@ -177,7 +177,7 @@ def _stroke(fine: tuple[int, int, int, int]) -> tuple[float, str]:
     each other it goes half-way between, so that both fill equally.
     """
     if not any(fine):
-        return 270.0, "No fine-pitch rows: draw the blade in any direction"
+        return 270.0, "No fine-pitch rows: draw the squeegee in any direction"
     most = max(range(4), key=lambda way: (fine[way] + fine[(way + 2) % 4], fine[way], -way))
     along, across = fine[most], fine[(most + 2) % 4]
     if abs(along - across) < EVEN_SHARE * (along + across):

@@ -775,7 +775,7 @@ def _tapped(cue: Cue | None, tap: Tap) -> str:
     """A tap in the words of what it said."""
     about = ", ".join(cue.refs) if cue and len(cue.refs) == 1 else ""
     if tap.word == "hangs":
-        return f"{about or tap.cue}is stuck"
+        return f"{about or tap.cue} is stuck"
     if tap.word == "moved":
         return f"{tap.cue.removeprefix(near_key(''))} moved or lost"
     if tap.word == "not seen":

@@ -311,7 +311,7 @@ def _refusal(script: Script, now: _Standing, tap: Tap) -> str:
     if cue.free or first == cue.key:
         return ""
     here = script.cue(first) if first is not None else None
-    return f"{name}comes later; first {here.press if here else 'nothing'}"
+    return f"{name} comes later; first {here.press if here else 'nothing'}"
 
 
 def _reached(script: Script, now: _Standing, word: str, cue: Cue) -> list[str]:

@@ -76,7 +76,7 @@ export const heatSearch = () => ({
     const best = this.map.calmest;
     const word = WindowMap.AXES[this.map.axis];
     if (!best.calm) return `No setting with enough margin. The best is ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s, margin ${best.sigmas.toFixed(1)}; then ${best.binds}. What helps: one melt test on scrap, or Find settings.`;
-    const loose = best.spills ? "A neighbour is loose there: do not knock." : "";
+    const loose = best.spills ? " A neighbour is loose there: do not knock." : "";
     return `Most margin: ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s. Margin ${best.sigmas.toFixed(1)}; then ${best.binds}.${loose}`;
   },
   async takePoint(setting, dwell) {
