@@ -39,9 +39,9 @@ def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
     page.locator('svg.plan .part[data-ref="P2"]').click()
     expect(page.get_by_label("Which parts?")).to_have_value("P2")
     expect(page.get_by_role("radio", name="Rework")).to_be_checked()
-    page.get_by_role("button", name="Open it").click()
+    page.get_by_role("button", name="Open the job").click()
     expect(page.locator(".strip [aria-current]")).to_have_text("Survey")
-    page.get_by_role("link", name="Lift", exact=True).click()
+    page.get_by_role("link", name="Remove", exact=True).click()
     rehearsed(page)
     expect(page.locator(".verdict")).to_contain_text(re.compile("liquid|Lift"))
     expect(page.locator(".heat-line .target-line")).to_have_count(1)
@@ -71,7 +71,7 @@ def test_changing_a_setting_changes_the_answer_and_survives_reload(page: Page) -
     expect(page.locator(".card-set")).to_contain_text("420 °C")
     page.get_by_label("Outlet shown").fill("350")
     expect(page.locator(".card-set")).to_contain_text("350 °C")
-    expect(page.locator(".verdict")).to_contain_text("flows at about 4", ignore_case=True)
+    expect(page.locator(".verdict")).to_contain_text("melts at about 4", ignore_case=True)
 
 
 def test_a_number_is_typed_as_people_type_it(page: Page) -> None:
@@ -116,7 +116,7 @@ def test_chosen_files_survive_a_wrong_thickness_and_a_form_is_sent_once(page: Pa
     sent: list[str] = []
     page.on("request", lambda one: sent.append(one.url) if one.method == "POST" else None)
     page.goto(f"/boards/{board}/open")
-    page.get_by_role("button", name="Open it").dblclick(no_wait_after=True)
+    page.get_by_role("button", name="Open the job").dblclick(no_wait_after=True)
     page.wait_for_url(re.compile(r"/jobs/\d+/"))
     assert len(sent) == 1
 
@@ -128,7 +128,9 @@ def test_a_window_is_drawn_and_its_calmest_point_taken(page: Page) -> None:
     expect(page.locator("[data-window-map] .map-calm")).to_be_visible()
     assert page.locator("[data-window-map] .place").count() >= 2
     before = page.locator(".card-set").inner_text()
-    expect(page.get_by_text("No calm setting")).to_be_visible()  # nobody has taught this station
+    expect(
+        page.get_by_text("No setting with enough margin")
+    ).to_be_visible()  # nobody has taught this station
     expect(page.get_by_role("button", name="Use the safest point")).not_to_be_visible()
     page.locator("[data-window-map] .map-calm").click(force=True)
     expect(page.locator(".card-set")).not_to_have_text(before)
@@ -146,9 +148,9 @@ def test_a_search_survives_reload_can_be_given_up_and_a_way_taken(page: Page) ->
     rehearsed(page)
     page.get_by_role("tab", name="Find settings").click()
     expect(page.locator(".ways li").first).to_be_visible()
-    if page.get_by_role("button", name="Give up").is_visible():
-        page.get_by_role("button", name="Give up").click()
-        expect(page.get_by_text("given up after")).to_be_visible()
+    if page.get_by_role("button", name="Stop").is_visible():
+        page.get_by_role("button", name="Stop").click()
+        expect(page.get_by_text("stopped after")).to_be_visible()
     page.locator(".ways li button:visible").first.click()
     rehearsed(page)
     expect(page.locator(".ways li").first).to_be_hidden()
@@ -157,18 +159,18 @@ def test_a_search_survives_reload_can_be_given_up_and_a_way_taken(page: Page) ->
 def test_plate_oven_foil_and_iron(page: Page) -> None:
     page.goto("/jobs/1/heat")
     rehearsed(page)
-    page.get_by_role("button", name="Foil").click()
+    page.get_by_role("button", name="Shield").click()
     page.locator('svg.plan .part[data-ref="Q2"]').click()
     expect(page.locator("svg.plan .foil")).to_have_count(1)
-    page.get_by_role("button", name="Foil").click()
+    page.get_by_role("button", name="Shield").click()
     page.get_by_role("button", name="Oven", exact=True).click()
     expect(page.locator(".criteria li")).to_have_count(9)
     page.get_by_label("Curve").fill("0 25 25\n60 warm 20")
     expect(page.get_by_role("alert").first).to_contain_text("three numbers a line")
-    page.get_by_role("button", name="Plate", exact=True).click()
+    page.get_by_role("button", name="Hot plate", exact=True).click()
     expect(page.locator(".card-set")).to_contain_text("plate")
     page.get_by_role("tab", name="By iron").click()
-    page.get_by_role("button", name="Touch it").click()
+    page.get_by_role("button", name="Calculate").click()
     expect(page.locator(".touches li")).to_have_count(4)
     expect(page.locator(".touches")).to_contain_text("as this board is drawn")
     page.get_by_role("button", name="Hot air", exact=True).click()
@@ -261,7 +263,7 @@ def test_a_slip_is_asked_about_and_taken_back_whatever_was_pressed_since(page: P
     expect(ask).to_be_hidden()
     page.reload()
     expect(go).to_contain_text(re.compile("flowed|solid"))
-    expect(stored.first).not_to_contain_text("not yet stored")
+    expect(stored.first).not_to_contain_text("not saved yet")
     run = page.url.rsplit("/", 1)[1]
     kept = page.request.get(f"/api/runs/{run}/taps").json()
     assert [tap["cue"] for tap in kept["taps"]] == ["start", "move 2", "away"]
@@ -302,7 +304,7 @@ def test_a_tap_leaves_the_device_only_when_it_is_stored_or_refused_for_good(page
     page.keyboard.press("Space")
     expect(page.get_by_text("Stored: Start: air on the board 0 s")).to_be_visible()
     expect(page.get_by_text("Not counted: Start: air on the board (it is over)")).to_be_visible()
-    page.get_by_role("button", name="Understood").click()
+    page.get_by_role("button", name="OK").click()
     expect(page.get_by_text("Not counted")).not_to_be_visible()
 
 

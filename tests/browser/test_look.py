@@ -37,7 +37,7 @@ def looked(page: Page, server: LiveServer, refs: str) -> int:
 
 def look(page: Page) -> None:
     """Open the bench's look, or go on with it."""
-    page.get_by_role("button", name=re.compile("^(Look|Go on looking), one key$")).click()
+    page.get_by_role("button", name=re.compile("^(Look|Continue inspection), one key$")).click()
     expect(page.locator("[data-go]")).to_contain_text("Good")
 
 
@@ -66,7 +66,7 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     assert barriers(page) == []
     bad = page.get_by_role("region", name="U1 pin")
     expect(bad).to_contain_text("s a touch")  # once it is worked out
-    page.get_by_role("button", name="Mend at the bench").click()
+    page.get_by_role("button", name="Touch up at the bench").click()
     go = page.locator("[data-go]")
     expect(go).to_contain_text("Done")
     page.keyboard.press("Space")
@@ -75,7 +75,7 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     expect(go).to_contain_text("All saved")
     page.goto(f"/jobs/{job}/mend")
     expect(page.locator(".verdict")).to_have_text("1 to mend.")
-    page.get_by_role("button", name="Mend at the bench").click()
+    page.get_by_role("button", name="Touch up at the bench").click()
     for said in ("Done", "It is good"):
         expect(go).to_contain_text(said)
         page.keyboard.press("Space")

@@ -25,13 +25,13 @@ def test_the_slider_judges_while_it_moves_and_keeps_where_it_is_let_go(page: Pag
     page.goto(PAGE)
     expect(page.locator("[data-words]")).to_contain_text("at 0.1 mm")
     slide_to(page, "0.15")
-    expect(page.locator("[data-words]")).to_contain_text("17 of 212 openings do not come out right")
-    expect(page.locator("svg.plan .opening.is-fat")).to_have_count(17)
+    expect(page.locator("[data-words]")).to_contain_text("17 of 212 apertures fail")
+    expect(page.locator("svg.plan .opening.is-excess")).to_have_count(17)
     expect(page.locator('[data-foil="0.15"]')).to_have_attribute("aria-pressed", "true")
     page.reload()
     expect(page.locator("[data-words]")).to_contain_text("at 0.15 mm")
-    page.get_by_label("Foil, mm").fill("thin")
-    page.get_by_label("Foil, mm").press("Enter")
+    page.get_by_label("Stencil, mm").fill("thin")
+    page.get_by_label("Stencil, mm").press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("is not a number")
     page.goto(PAGE)
     page.get_by_role("button", name="0.12").click()
@@ -41,15 +41,15 @@ def test_the_slider_judges_while_it_moves_and_keeps_where_it_is_let_go(page: Pag
 def test_openings_are_taken_shown_and_undone_and_the_stencil_comes_along(page: Page) -> None:
     page.goto(PAGE)
     slide_to(page, "0.15")
-    page.get_by_role("link", name="Openings", exact=True).click()
-    page.get_by_role("button", name="Take: Narrow: TSSOP-20").click()
+    page.get_by_role("link", name="Apertures", exact=True).click()
+    page.get_by_role("button", name="Use: Narrow: TSSOP-20").click()
     expect(page.get_by_text("20 pads changed: 17 failed as drawn, 0 now.")).to_be_visible()
     expect(page.locator("svg.plan .opening-was")).to_have_count(20)
     with page.expect_download() as download:
         page.get_by_role("button", name="Gerber, for a maker").click()
     assert download.value.suggested_filename == "stencil-1-top.zip"
     page.get_by_role("button", name="Undo: narrow: U3").click()
-    expect(page.get_by_text("As drawn, 17 of 212 openings go wrong")).to_be_visible()
+    expect(page.get_by_text("17 of 212 apertures fail as drawn")).to_be_visible()
 
 
 def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
@@ -61,17 +61,17 @@ def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
     page.get_by_role("button", name="Read the files").click()
     expect(page.get_by_role("heading", name="Paste on a board from elsewhere")).to_be_visible()
     page.get_by_role("link", name="Open a job").click()
-    page.get_by_role("button", name="Open it").click()
+    page.get_by_role("button", name="Open the job").click()
     page.get_by_role("link", name="Paste", exact=True).click()
     expect(page.locator("[data-words]")).to_contain_text("opening")
     for leaf in ("Openings", "Leadless", "By hand", "Weigh", "Mixing", "Fixture", "Foil"):
-        page.get_by_role("navigation", name="Leaves").get_by_role(
+        page.get_by_role("navigation", name="Pages").get_by_role(
             "link", name=leaf, exact=True
         ).click()
         expect(page.locator(".paste-leaves [aria-current]")).to_have_text(leaf)
-    page.get_by_role("link", name="Openings", exact=True).click()
+    page.get_by_role("link", name="Apertures", exact=True).click()
     expect(
-        page.get_by_role("button", name="Take all").or_(page.get_by_text("Nothing to change"))
+        page.get_by_role("button", name="Use all").or_(page.get_by_text("Nothing to change"))
     ).to_be_visible()
 
 
@@ -138,11 +138,11 @@ def test_a_print_is_noted_by_one_tap_and_a_choice_sends_itself(page: Page) -> No
     expect(page.get_by_text("1 of 2 prints good")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("1 of 1 prints good")).to_be_visible()
-    page.get_by_role("link", name="Mixing").click()
+    page.get_by_role("link", name="Alloy mix").click()
     page.get_by_label("Old solder on the pads").select_option("removal alloy")
-    expect(page.get_by_text("Do not solder like this")).to_be_visible()
+    expect(page.get_by_text("Do not solder this combination")).to_be_visible()
     page.get_by_label("Old solder on the pads").select_option("nothing")
-    expect(page.get_by_text("These go together")).to_be_visible()
+    expect(page.get_by_text("These are compatible")).to_be_visible()
 
 
 def test_a_choice_made_before_the_script_came_sends_itself_too(page: Page) -> None:
@@ -153,10 +153,10 @@ def test_a_choice_made_before_the_script_came_sends_itself_too(page: Page) -> No
     page.get_by_label("Old solder on the pads").select_option("removal alloy")
     held[0].continue_()
     page.unroute("**/static/send.js")
-    expect(page.get_by_text("Do not solder like this")).to_be_visible()
+    expect(page.get_by_text("Do not solder this combination")).to_be_visible()
     page.go_back()
     page.get_by_label("Old solder on the pads").select_option("nothing")
-    expect(page.get_by_text("These go together")).to_be_visible()
+    expect(page.get_by_text("These are compatible")).to_be_visible()
 
 
 @pytest.mark.parametrize(

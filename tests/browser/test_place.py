@@ -51,7 +51,7 @@ def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeate
     page: Page, server: LiveServer, many: int
 ) -> None:
     page.goto(f"/jobs/{many}/ready")
-    page.get_by_text("Schools").first.click()
+    page.get_by_text("Practices").first.click()
     with page.expect_navigation():
         page.get_by_label("Stencil or hand").select_option(
             "stencil"
@@ -174,7 +174,7 @@ def test_a_way_is_chosen_and_a_task_done(page: Page) -> None:
     page.locator("details[open] select").first.select_option("iron, joint by joint")
     page.get_by_role("button", name="for all SOIC-8").click()
     expect(page.locator(".own")).to_be_visible()
-    page.get_by_role("link", name="When").click()
+    page.get_by_role("link", name="Schedule").click()
     page.get_by_role("button", name="Done: Kit the parts").click()
     expect(page.get_by_text("done ✓ undo")).to_be_visible()
     page.get_by_role("button", name="done ✓ undo").click()

@@ -53,7 +53,7 @@ def lift_by_key(page: Page, ref: str, server: LiveServer | None = None) -> None:
     expect(go).to_contain_text("now")
     page.keyboard.press("Space")
     expect(go).to_contain_text(f"Lifted: {ref}")
-    expect(page.locator(".bench-next").last).to_contain_text("Not yet while any joint is solid")
+    expect(page.locator(".bench-next").last).to_contain_text("Do not lift while any joint is solid")
     page.keyboard.press("h")  # it hangs: do not pull
     expect(page.locator(".trouble")).to_contain_text("Stored")
     page.reload()
@@ -61,9 +61,9 @@ def lift_by_key(page: Page, ref: str, server: LiveServer | None = None) -> None:
     if server is not None:
         server.kill()
         page.keyboard.press("b")  # springs back, kept on the device
-        expect(page.get_by_text("not yet stored")).to_be_visible()
+        expect(page.get_by_text("not saved yet")).to_be_visible()
         server.start()
-        expect(page.get_by_text("not yet stored")).not_to_be_visible()
+        expect(page.get_by_text("not saved yet")).not_to_be_visible()
         expect(page.locator(".bench-ask")).to_contain_text("springs back")  # much sooner than told
         page.keyboard.press("y")
         expect(title).to_have_text("It springs back.")
@@ -166,11 +166,11 @@ def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
     board = patch(server, "Lamp strip", *parts, width_mm=100.0, height_mm=12.0)
     job = opened(page, board, " ".join(part.ref for part in parts), "salvage")
     page.goto(f"/jobs/{job}/lift")
-    page.get_by_role("button", name="Plate", exact=True).click()
-    page.get_by_role("textbox", name="Set, °C").fill("255")
+    page.get_by_role("button", name="Hot plate", exact=True).click()
+    page.get_by_role("textbox", name="Set temperature, °C").fill("255")
     page.get_by_label("Board is of").select_option("aluminium")
     page.locator(".moves tbody tr").first.get_by_role("textbox").first.fill("150")
-    expect(page.locator("[data-lift]")).to_contain_text("8 of 8 come off in one heating")
+    expect(page.locator("[data-lift]")).to_contain_text("8 of 8 can be lifted in one heating")
     page.get_by_role("button", name="Run it at the bench").click()
     go = page.locator("[data-go]")
     expect(go).to_contain_text("Start")
@@ -180,13 +180,13 @@ def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:
         before = go.inner_text()
         page.keyboard.press("Space")
         expect(go).not_to_have_text(before)
-    expect(page.get_by_text("not yet stored")).to_have_count(0)
+    expect(page.get_by_text("not saved yet")).to_have_count(0)
     page.goto(f"/jobs/{job}/legs")
     expect(page.locator(".passports > li")).to_have_count(8)
     assert barriers(page) == []
     first = page.locator(".passports > li").first
     first.get_by_label("bag", exact=True).fill("lamps 1")
-    first.get_by_role("button", name="Keep").click()
+    first.get_by_role("button", name="Save").click()
     expect(page.locator(".passports > li").first.get_by_label("bag", exact=True)).to_have_value(
         "lamps 1"
     )

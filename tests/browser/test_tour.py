@@ -34,7 +34,7 @@ def test_a_tap_that_is_hard_to_believe_is_asked_about_and_a_flow_ends_the_heat(
     expect(go).to_contain_text("U4 flowed")
     page.keyboard.press("Space")
     ask = page.locator(".bench-ask")
-    expect(ask).to_contain_text("Hard to believe")
+    expect(ask).to_contain_text("That is unusual")
     page.keyboard.press("Backspace")
     expect(ask).not_to_be_visible()
     expect(go).to_contain_text("U4 flowed")

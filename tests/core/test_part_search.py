@@ -76,7 +76,7 @@ def test_a_like_part_does_not_speak_for_its_neighbours() -> None:
         image, clicks = drawn.rendered(layers, matrix, n), drawn.clicks_near(board, matrix, 4, n)
         turned = [Click(c.x_mm, c.y_mm, 1200 - c.u_px, 900 - c.v_px) for c in clicks]
         assert fit_of(image, board, clicks)[1] == ""
-        assert "does not lie on the pads" in fit_of(image, board, turned)[1]
+        assert "does not match the pads" in fit_of(image, board, turned)[1]
 
 
 @pytest.mark.slow
@@ -84,9 +84,9 @@ def test_a_like_part_does_not_speak_for_its_neighbours() -> None:
     ("fault", "says"),
     [
         ("no part", ""),
-        ("no board", "does not lie on the pads"),
-        ("half a turn", "does not lie on the pads|lies .* pixels"),
-        ("two swapped", "does not lie on the pads|do not belong together"),
+        ("no board", "does not match the pads"),
+        ("half a turn", "does not match the pads|lies .* pixels"),
+        ("two swapped", "does not match the pads|do not belong together"),
         ("aslant", "aslant|does not lie|belong together"),
         ("out of focus", "out of focus|does not lie|too wide an error"),
     ],

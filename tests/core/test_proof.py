@@ -136,7 +136,7 @@ def test_nets_typed_in_lines_make_a_test_plan() -> None:
     [
         ("U1.3 C4.1 GND VDD", "one name"),
         ("U1.99 C4.1", "there is no pin U1.99"),
-        ("U1.3 C4.1\nU1.3 C4.2", "U1.3 stands in two lines"),
+        ("U1.3 C4.1\nU1.3 C4.2", "U1.3 is in two lines"),
     ],
 )
 def test_lines_that_cannot_be_are_refused(lines: str, says: str) -> None:

@@ -151,7 +151,7 @@ def test_no_way_that_ruins_a_part_whatever_is_wished(bench: BenchTools) -> None:
                 assert one.chosen.way not in IRON_WAYS
             if one.part.package.iron_only:
                 assert one.chosen.way is Way.LAST
-                assert "heat kills it" in one.why or one.own
+                assert "heat destroys it" in one.why or one.own
             assert not one.chosen.refused
 
 
@@ -251,7 +251,7 @@ def test_schools_steer_and_say_their_case() -> None:
         assert len(schools) >= 2
         assert all(one.case for one in schools)
         assert Schools({question: schools[-1].name}).of(question) is schools[-1]
-    with pytest.raises(InvalidValue, match="no school"):
+    with pytest.raises(InvalidValue, match="is no practice"):
         Schools({"heat": "lukewarm"})
 
 
@@ -450,7 +450,7 @@ def test_a_late_start_says_what_goes_off() -> None:
     late = schedule(tasks, 0.0, 6200.0 + 10 * 3600, begun)
     said = [one.sentence for one in what_goes_off(late, 6200.0 + 10 * 3600)]
     assert any("Paste open for 8 h" in one for one in said)
-    assert any("wipe it off and paste anew" in one for one in said)
+    assert any("wipe it off and paste again" in one for one in said)
     assert what_goes_off(schedule(tasks, 0.0, 6300.0, begun), 6300.0) == ()
     bag = Bag(
         ref="U1", name="QFP-48", height_mm=1.4, life="5a", hours=FLOOR_LIFE_H["5a"], assumed=False

@@ -123,7 +123,7 @@ def test_a_low_melting_flood_stays_liquid_five_times_as_long() -> None:
 
 def test_alternating_an_iron_frees_an_0805_in_a_few_seconds() -> None:
     seen = to_and_fro(alone("0805"))
-    print(f"0805 to and fro: {seen.all_liquid_s} s")
+    print(f"0805 back and forth: {seen.all_liquid_s} s")
     assert seen.all_liquid_s is not None
     assert seen.all_liquid_s < 5.0
 

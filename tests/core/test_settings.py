@@ -235,7 +235,7 @@ def test_a_melt_test_finds_the_strength_and_says_what_it_cannot() -> None:
         assert jet.low < true < jet.high
         assert not outlet.found
         assert found.doubts.jet_log_sd < 0.5 * Doubts().jet_log_sd
-        assert "cannot tell" in found.sentence
+        assert "says nothing" in found.sentence
         again = all_molten_s(rehearse(settled(scene, found.doubts)).joints_of("dot"))
         assert again == pytest.approx(seconds, rel=0.08)
     with pytest.raises(InvalidValue, match="nothing to fit"):
@@ -579,7 +579,7 @@ def test_a_usual_recipe_passes_the_window_or_says_why_not() -> None:
     ).index_percent
     assert found.index_percent < 125
     assert found.index_percent < stock
-    assert ("It passes" in found.says) == (found.index_percent <= 100)
+    assert ("It fits" in found.says) == (found.index_percent <= 100)
     under = replace(plate, parts=(plate.parts[0], replace(plate.parts[1], side=Side.BOTTOM)))
     assert "off the plate" in usual_recipe(under, Doubts()).says
     baked = usual_recipe(
@@ -623,7 +623,7 @@ def test_a_usual_blow_is_long_enough_in_the_forecast_that_is_shown(
     """
     plan = HeatPlan(targets=(ref,), alloy="Sn96.5Ag3Cu0.5", moves=usual_moves((ref,)))
     found = usual_recipe(near_the_heat(scene_of(two_sided_board, plan)), Doubts())
-    assert "comes before the late end" in found.says
+    assert "before the latest melt time" in found.says
     shown = rehearse(settled(found.scene, Doubts()))
     assert all(joint.melt_end_s is not None for joint in shown.joints_of(ref))
 

@@ -123,7 +123,7 @@ def test_fine_pitch_at_a_thick_foil_warns_by_pitch_and_volume_not_by_area_ratio(
     thick = judge(row(0.28, 1.5), 0.15, LEADED).openings[0]
     assert thick.release.area_ratio > AREA_RATIO
     assert thick.release.warnings == ()
-    assert any("wants a foil of 0.13 mm at most" in said for said in thick.warnings)
+    assert any("needs a stencil of 0.13 mm at most" in said for said in thick.warnings)
     assert thick.bridge >= MAY_BRIDGE
     assert any("bridge" in said for said in thick.warnings)
     thin = judge(row(0.22, 1.3), 0.12, LEADED)

@@ -353,8 +353,8 @@ def test_a_paste_is_named_two_weeks_before_its_date() -> None:
         return " ".join(lot.findings((100 - days) * day))
 
     assert "date" not in said(20)
-    assert "10 days away" in said(10)
-    assert "Past its date by 3 days" in said(-3)
+    assert "expires in 10 days" in said(10)
+    assert "Expired 3 days" in said(-3)
 
 
 def test_a_rail_of_more_than_any_board_of_ours_carries_is_no_rail() -> None:

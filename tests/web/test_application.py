@@ -208,7 +208,7 @@ def test_a_foreign_board_goes_from_upload_to_rehearsal(
     folder = DATA / "boards/attributes"
     files = [("files", (path.name, path.read_bytes())) for path in sorted(folder.glob("*.gbr"))]
     page = client.post("/boards", files=files).text
-    assert "Not made out" in page
+    assert "Not recognised" in page
     assert "<h1>board-F</h1>" in page
     job = client.post("/boards/2/open").url.path.split("/")[2]
     answer = client.post(
@@ -233,8 +233,8 @@ def test_a_station_nobody_knows_is_believed_within_wide_bands(client: TestClient
     """A dial of marks and no papers: both figures are ours, said as guesses, and doubted widely."""
     sent = {"name": "Old one", "nozzle_mm": "5", "outlet_unknown": "yes", "air_unknown": "yes"}
     for extra, said in (
-        ({"outlet_c": "300"}, "give its °C, or tick that it shows none"),
-        ({"flow_lpm": "30"}, "give its air, or tick that it is not known"),
+        ({"outlet_c": "300"}, "enter its °C, or tick that it shows none"),
+        ({"flow_lpm": "30"}, "enter its air, or tick that it is not known"),
     ):
         reply = client.post("/bench", data=sent | extra)
         assert reply.status_code == 422

@@ -346,7 +346,7 @@ def test_a_log_teaches_a_station_and_bad_logs_say_why(client: TestClient) -> Non
 
 
 def test_runs_teach_a_station_and_settings_carry_to_another(client: TestClient) -> None:
-    assert "no run of this station" in client.post("/bench/stations/1/runs").text
+    assert "no run with this station" in client.post("/bench/stations/1/runs").text
     connection = connect_existing(client.app.state.data)
     run = bench_runs.start_heat(connection, 1)
     for cue, at in (("start", 0), ("flowed U4", 60_000)):
@@ -434,7 +434,7 @@ def test_tools_are_added_taught_and_removed(client: TestClient) -> None:
     )
     assert "air film" in client.get("/bench/tools/1").text
     assert client.get("/bench/tools/2").status_code == 200
-    assert "for a plate" in client.post("/bench/tools/2/melt-test", data=TEST).text
+    assert "for a hot plate" in client.post("/bench/tools/2/melt-test", data=TEST).text
     client.post("/bench/tools/4/remove")
     assert "Hoof" not in client.get("/bench").text
     for form, said in (

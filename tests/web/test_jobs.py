@@ -54,7 +54,7 @@ def test_a_rework_of_one_part_is_about_that_part_everywhere(client: TestClient) 
     kept = jobs.get(connection, job)
     assert [(heat.name, heat.plan.targets) for heat in kept.heats] == [
         ("Off", ("U4",)),
-        ("On again", ("U4",)),
+        ("Refit", ("U4",)),
     ]
     for page in (
         "ready",
@@ -87,7 +87,7 @@ def test_heat_says_where_it_differs_from_ways(client: TestClient) -> None:
             )
         )
     client.post(f"/jobs/{job}/ready", data={"do": "way", "way": "iron, joint by joint", "ref": ref})
-    assert f"Ways solders {ref} otherwise" in client.get(page).text
+    assert f"Methods solders {ref} otherwise" in client.get(page).text
     with closing(connect_existing(client.app.state.data)) as connection:
         most = max(jobs.get(connection, job).heats, key=lambda heat: len(heat.plan.targets))
         jobs.choose_heat(connection, job, most.id)
@@ -261,7 +261,7 @@ def test_a_run_is_put_away_and_nothing_is_learnt_from_it_until_it_is_back(
     client.post(f"/runs/{run}/remove")
     assert client.get(f"/runs/{run}").status_code == 404
     assert "heat" not in stages_behind(connection, jobs.get(connection, 1))
-    assert "no run of this station" in client.post("/bench/stations/1/runs").text
+    assert "no run with this station" in client.post("/bench/stations/1/runs").text
     assert "nothing is learnt from it" in client.get("/logbook").text
     client.post(f"/runs/{run}/back")
     assert stored.get(connection, run).flowed_s("U4") == 44.0

@@ -344,7 +344,7 @@ def test_a_lead_over_its_paste_is_a_chance_of_its_own(demo_board: Board) -> None
         judged(parts["U1"], PartFacts(odds=0.1, lift_mm=lift, joints=on)) for lift in (None, 0.3)
     )
     assert all(a.chance < b.chance for a, b in zip(plain, lifted, strict=True))
-    assert "its lead may stand 0.30 mm over 0.10 mm of paste" in lifted[0].why
+    assert "its lead may be bent up 0.30 mm over 0.10 mm of paste" in lifted[0].why
     assert not plain[0].why
 
 
@@ -360,7 +360,9 @@ def test_limits_of_a_class_are_the_users_own_until_put_back(client: TestClient) 
     assert "Your own limits of class 2" in kept
     for wrong in ({"side": 101}, {"side": "nan"}, {"over_most_mm": -1}):
         assert client.post(f"/jobs/{job}/limits", data=own | wrong).status_code == 422
-    assert "As remembered from" in client.post(f"/jobs/{job}/limits", data={"back": "yes"}).text
+    assert (
+        "From acceptance practice" in client.post(f"/jobs/{job}/limits", data={"back": "yes"}).text
+    )
     connection.close()
 
 

@@ -203,7 +203,7 @@ def test_one_press_changes_the_plans_for_the_next_board(client: TestClient) -> N
     before = standing_changes(steps_of(connection, job))
     reply = client.post(f"/jobs/{job}/mend/prevent", data={"ref": "U1", "press": "openings"})
     assert reply.status_code == 200
-    assert "take it back in Openings" in reply.text
+    assert "undo it in Apertures" in reply.text
     assert len(standing_changes(steps_of(connection, job))) > len(before)
     assert facts(connection, job, "U1", "9") == was  # this board was printed with the old ones
     again = client.post(f"/jobs/{job}/mend/prevent", data={"ref": "U1", "press": "openings"})

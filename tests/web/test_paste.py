@@ -28,18 +28,16 @@ def wrong(client: TestClient) -> str:
 
 def test_the_best_foil_is_shown_first_and_others_are_judged(client: TestClient) -> None:
     page = client.get(PAGE).text
-    assert "Every opening comes out right at 0.1 mm." in page
-    assert "0.1 mm is proposed: of these it leaves the fewest touch-ups to expect" in page
+    assert "All apertures work at 0.1 mm." in page
+    assert "0.1 mm is proposed: with it the fewest touch-ups are expected" in page
     thick = client.get(f"{PAGE}?foil=0,15&side=bottom").text
-    assert "17 of 212 openings do not come out right at 0.15 mm" in thick
-    assert "0.1 mm does better" in thick
+    assert "17 of 212 apertures fail at 0.15 mm" in thick
+    assert "0.1 mm is better" in thick
     assert '<b class="ref">U3</b>' in thick
-    assert "17 openings, fat" in thick
+    assert "17 apertures, excess" in thick
     assert "IPC-7525" in thick
     assert 'href="/jobs/1/paste"' in client.get("/jobs/1/heat").text
-    assert (
-        "comes out right at 0.1 mm" in client.get(PAGE).text
-    )  # looking at another foil keeps nothing
+    assert "work at 0.1 mm" in client.get(PAGE).text  # looking at another foil keeps nothing
 
 
 def test_foil_and_paste_are_kept_with_the_job(client: TestClient) -> None:
@@ -58,7 +56,7 @@ def test_foil_and_paste_are_kept_with_the_job(client: TestClient) -> None:
 def test_the_slider_gets_the_judgement_alone(client: TestClient) -> None:
     answer = client.get("/api/jobs/1/paste?foil=0.15&side=top").json()
     assert 'data-wrong="17"' in answer["answer"]
-    assert answer["overlay"].count("is-fat") == 17
+    assert answer["overlay"].count("is-excess") == 17
     assert "<html" not in answer["answer"]
     assert (
         client.get("/api/jobs/1/paste?foil=9")
@@ -101,7 +99,7 @@ def test_a_board_without_paste_layer_says_what_to_do_on_every_leaf(client: TestC
         f"/jobs/{job}/paste/weigh", data={"before": "100", "after": "200", "sides": "top"}
     )
     assert refused.status_code == 422
-    assert "no stencil openings on that side" in refused.text
+    assert "no stencil apertures on that side" in refused.text
     assert client.get(f"/jobs/{job}/paste/stencil.svg").status_code == 422
 
 
@@ -118,7 +116,7 @@ def test_proposals_are_taken_undone_and_given_back(client: TestClient) -> None:
     client.post(f"{PAGE}/openings", data={"do": "take", "key": ["R1: home plate\nR2: home plate"]})
     assert "24 pads changed" in client.get(f"{PAGE}/openings").text
     client.post(f"{PAGE}/openings", data={"do": "none"})
-    assert "As drawn, 17 of 212" in client.get(f"{PAGE}/openings").text
+    assert "17 of 212 apertures fail as drawn" in client.get(f"{PAGE}/openings").text
     client.post(f"{PAGE}/openings", data={"do": "undo"})
     assert "24 pads changed" in client.get(f"{PAGE}/openings").text
     client.post(f"{PAGE}/openings", data={"do": "undo"})
@@ -164,7 +162,7 @@ def test_the_stencils_files_carry_the_changes_and_read_back(client: TestClient) 
 def test_leadless_parts_are_shown_settling_in_all_three_ways(client: TestClient) -> None:
     page = client.get(f"{PAGE}/leadless").text
     assert "U2 from the side" in page
-    assert "it settles level and touches" in page
+    assert "the part settles level and its edge joints touch" in page
     assert "4 open holes in the pad may drink" in page
     assert "On solder bumps, by iron" in page
     assert "dots</b> about" in page or "dot</b> about" in page
@@ -245,7 +243,7 @@ def test_prints_are_logged_counted_and_booked_on_the_lot(client: TestClient) -> 
 
 
 def test_what_mixes_is_kept_and_told(client: TestClient) -> None:
-    assert "These go together" in client.get(f"{PAGE}/mixing").text
+    assert "These are compatible" in client.get(f"{PAGE}/mixing").text
     client.post(PAGE, data={"paste": "snbi-t4"})
     client.post(
         f"{PAGE}/mixing",

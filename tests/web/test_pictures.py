@@ -58,8 +58,8 @@ def test_a_picture_is_kept_laid_and_measured(client: TestClient) -> None:
     assert "Two places, far apart" in client.get(f"/pictures/{picture}").text
     refused = client.post(f"/api/pictures/{picture}/parts/U1/snap")
     assert refused.status_code == 409
-    assert "lay the board over the picture first" in refused.json()["problem"]
-    assert "It lies on the pads" in clicked(client, picture, "soldered")
+    assert "align the board with the picture first" in refused.json()["problem"]
+    assert "Aligned to the pads" in clicked(client, picture, "soldered")
     answer = client.post(f"/api/pictures/{picture}/parts/U1/snap").json()
     assert "12 joints beyond the limit. 12 joints too near the limit to tell" in answer["panel"]
     found, shipped = (
@@ -145,11 +145,11 @@ def test_how_a_part_lay_is_kept_from_survey_to_refit(client: TestClient) -> None
         files={"file": ("lay.jpg", data, "image/jpeg")},
     )
     for page in ("survey", "refit"):
-        assert "how it lay" in client.get(f"/jobs/{job}/{page}").text
+        assert "before the work" in client.get(f"/jobs/{job}/{page}").text
 
 
 def test_a_lift_has_one_place(client: TestClient) -> None:
     job = opened(client, purpose="rework", parts="U4 U2")
     asked = client.post(f"/api/jobs/{job}/tasks", json={"kind": "tour"})
     assert asked.status_code == 422
-    assert "a lift has one place" in asked.json()["problem"]
+    assert "a removal has one place" in asked.json()["problem"]

@@ -58,7 +58,7 @@ def test_function_steps_stand_until_the_part_is_heated_again(client: TestClient)
     assert "U1.1" in state.accused
     assert "U4.1" in state.proved
     assert standing(connection, job).says == "not good yet"
-    assert "not as it should be" in client.get(page).text
+    assert "not as expected" in client.get(page).text
     again = bench_runs.start_heat(connection, job)
     for number, key in enumerate(("start", "move 2", "flowed U4", "away", "solid")):
         bench_runs.tap(
@@ -100,7 +100,7 @@ def test_washing_is_gone_through_and_remembered(client: TestClient) -> None:
         client.post(f"{page}/with", data={"paste": "no-clean", "dry_c": "500"}).status_code == 422
     )
     client.post(f"{page}/with", data={"paste": "no-clean", "wire": "", "gel": "", "dry_c": "50"})
-    assert "Nothing has to be washed" in client.get(page).text
+    assert "Nothing needs washing" in client.get(page).text
     assert client.post(page).status_code == 409
     client.post(f"{page}/with", data={"paste": "water-soluble", "dry_c": "50"})
     run = begun(client, page)
@@ -136,8 +136,8 @@ def test_a_fault_teaches_the_next_board_by_one_press(client: TestClient) -> None
 def test_what_is_seen_is_looked_up_without_a_job(client: TestClient) -> None:
     page = client.get("/reference").text
     assert "Standing on end" in page
-    assert "What now" not in page
+    assert "What to do" not in page
     answer = client.get("/reference?see=bridge").text
-    assert "What now" in answer
+    assert "What to do" in answer
     assert "wick" in answer
     assert client.get("/reference?see=nonsense").status_code == 200

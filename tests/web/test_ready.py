@@ -125,12 +125,12 @@ def test_a_bench_card_draws_its_rows_and_can_ask_the_thermal_model(client: TestC
     assert "feed the wire evenly" in card.lower()
     card = client.get(f"{READY}/iron/U4").text  # it goes by hot air: this is how an iron does it
     assert card.count('class="row-diagram"') == 2
-    assert "this is how it is done by iron" in card
+    assert "This is how to do it by iron" in card
     assert "what is in the paste" not in card
     assert 'class="row-diagram"' not in client.get(f"{READY}/iron/C2").text  # joint by joint
     under = client.get(f"{READY}/iron/U2")
     assert under.status_code == 409
-    assert "does not reach what lies under the body" in under.text
+    assert "does not reach pads under the body" in under.text
     assert client.get(f"{READY}/iron/U99").status_code == 422
 
 
@@ -195,7 +195,7 @@ def test_the_schedule_moves_with_what_is_done_and_goes_to_a_calendar(client: Tes
 
 def test_a_paste_that_is_as_warm_as_the_room_needs_no_waiting(client: TestClient) -> None:
     client.post(f"{READY}/when", data={"fridge_c": "22", "room_c": "22"})
-    assert "as warm as the room already" in client.get(f"{READY}/when").text
+    assert "at room temperature already" in client.get(f"{READY}/when").text
 
 
 def test_the_kit_knows_places_for_every_job_and_what_is_missing_for_this_one(

@@ -163,7 +163,7 @@ def test_answers_stay_with_the_piece_and_over_a_backup(client: TestClient, tmp_p
         ("survey", {"solder": "gold"}, "gold"),
         ("survey", {"removal_parts": "0"}, "outside 0.2 to 100"),
         ("survey", {"wick_width_mm": "nan", "want": "bare"}, "is not a number"),
-        ("survey/take", {"way": "by prayer", "of": "U4"}, "no way off"),
+        ("survey/take", {"way": "by prayer", "of": "U4"}, "not a method of removal"),
         ("survey/take", {"way": "removal alloy", "of": "U99"}, "no part"),
         ("pads/run", {"of": "U99"}, "no part"),
         ("legs", {"ref": "U99"}, "no part"),
@@ -302,7 +302,7 @@ def test_boards_from_elsewhere_are_surveyed_lifted_and_refitted(
     job = work.open_job(connection, number, "", Purpose.REWORK, tuple(refs))
     for ref in refs:
         assert client.get(f"/jobs/{job}/survey?of={ref}").status_code == 200
-        assert "last joint" in weighed(client, job, ref) or "No way takes" in weighed(
+        assert "last joint" in weighed(client, job, ref) or "No method removes" in weighed(
             client, job, ref
         )
         for page in ("pads", "refit"):
@@ -346,7 +346,7 @@ def test_eight_leds_come_off_an_aluminium_strip_by_plate(client: TestClient) -> 
         ),
     )
     look = client.get(f"/api/jobs/{job}/sureness").json()
-    assert look["harvest"].startswith("8 of 8 come off in one heating")
+    assert look["harvest"].startswith("8 of 8 can be lifted in one heating")
     run = bench_runs.start_heat(connection, job)
     lifted = [
         cue.key for cue in stored.get(connection, run).script.cues if cue.key.startswith("lifted")

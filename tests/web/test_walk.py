@@ -121,8 +121,8 @@ def test_no_sentence_trips_over_a_number(walks: dict[str, Walk], name: str) -> N
 @pytest.mark.parametrize("name", BOARDS)
 def test_pages_agree(walks: dict[str, Walk], name: str) -> None:
     agree(walks[name])
-    assert "Ways solders" not in walks[name].pages["/jobs/J/heat"]
-    assert "in no heat of this face" not in walks[name].pages["/jobs/J/heat"]
+    assert "Methods solders" not in walks[name].pages["/jobs/J/heat"]
+    assert "in no heat of this side" not in walks[name].pages["/jobs/J/heat"]
 
 
 def test_pages_of_the_demos_jobs_agree(furnished: Path, tmp_path: Path) -> None:
@@ -137,7 +137,9 @@ def test_pages_of_the_demos_jobs_agree(furnished: Path, tmp_path: Path) -> None:
 
 def agree(walk: Walk) -> None:
     """Stencil or hand, minutes, mends, drying, faces, what goes wrong, how long paste stands out."""
-    ways = walk.find("/jobs/J/ready", r"(With|Without) a stencil: ([\d.]+) parts? a board to mend")
+    ways = walk.find(
+        "/jobs/J/ready", r"(With|Without) a stencil: ([\d.]+) parts? to touch up per board"
+    )
     assert ways is not None
     stencil = ways[1] == "With"
     hand = walk.find("/jobs/J/paste/hand", r"Stencil or hand\?.*?(With a stencil|By hand)")
@@ -145,7 +147,7 @@ def agree(walk: Walk) -> None:
     assert hand is not None
     assert minutes is not None
     assert (hand[1] == "With a stencil") == (minutes[1] == "Stencil") == stencil
-    mends = walk.find("/jobs/J/ready/minutes", r"About ([\d.]+) parts? a board to mend")
+    mends = walk.find("/jobs/J/ready/minutes", r"About ([\d.]+) parts? to touch up per board")
     assert mends is not None
     assert mends[1] == ways[2]
     by_hand = walk.find("/jobs/J/ready/when", r"([\d.]+) min of it your work")
@@ -161,8 +163,8 @@ def agree(walk: Walk) -> None:
     heat = walk.find("/jobs/J/heat", r"First side: (top|bottom)")
     if first is not None and heat is not None:
         assert first[1].lower() == heat[1]
-    foil = walk.find("/jobs/J/paste", r"(\d+) of (\d+) openings do not come out right")
-    drawn = walk.find("/jobs/J/paste/openings", r"As drawn, (\d+) of (\d+) openings go wrong")
+    foil = walk.find("/jobs/J/paste", r"(\d+) of (\d+) apertures fail")
+    drawn = walk.find("/jobs/J/paste/openings", r"stencil (\d+) of (\d+) apertures fail as drawn")
     if foil is not None and drawn is not None:
         assert foil.groups() == drawn.groups()
     elif drawn is not None:

@@ -237,7 +237,7 @@ def test_a_board_that_ends_its_reader_three_times_is_left_as_it_was(
     again = stale_again(tmp_path)
     ask_rereads(again)
     for number in range(work.MOST_TRIES):
-        held = work.take(again, {REREAD: "it ended the reader"}, f"dying {number}")
+        held = work.take(again, {REREAD: "it crashed"}, f"dying {number}")
         assert held is not None
         assert held.board_id == first
     assert reread_all(again) == 1

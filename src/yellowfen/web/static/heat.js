@@ -46,7 +46,7 @@ document.addEventListener("alpine:init", () => {
     ...settings,
     tools,
     irons,
-    kinds: [{ key: "air", name: "Hot air" }, { key: "plate", name: "Plate" }, { key: "oven", name: "Oven" }],
+    kinds: [{ key: "air", name: "Hot air" }, { key: "plate", name: "Hot plate" }, { key: "oven", name: "Oven" }],
     leaf: "time",
     foiling: false,
     lean: leaned ? leaned.tilt_deg : 0,
@@ -147,7 +147,7 @@ document.addEventListener("alpine:init", () => {
     leafOn(key) { return String(this.leaf === key); },
     turnTo(key) { this.leaf = key; this.onLeaf(key); this.drawTour(); },
     get figures() {
-      if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
+      if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `hot plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
       if (this.isOven) return [{ value: `${Math.max(...this.oven.curve.map((point) => point[1]))} °C`, what: "hottest air" }, { value: `${Math.round(this.heatEnd)} s`, what: "in it" }];
       return [{ value: `${this.air.outlet_c} °C`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${this.air.flow_lpm} L/min`, what: this.byDial ? `about ${Math.round(this.air.flow_lpm)} L/min` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, tilted ${this.lean}°` : "nozzle" }];
     },
