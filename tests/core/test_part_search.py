@@ -86,8 +86,8 @@ def test_a_like_part_does_not_speak_for_its_neighbours() -> None:
         ("no part", ""),
         ("no board", "does not match the pads"),
         ("half a turn", "does not match the pads|lies .* pixels"),
-        ("two swapped", "does not match the pads|do not belong together"),
-        ("aslant", "aslant|does not lie|belong together"),
+        ("two swapped", "does not match the pads|do not fit together"),
+        ("aslant", "tilted|does not match|fit together"),
         ("out of focus", "out of focus|does not lie|too wide an error"),
     ],
 )

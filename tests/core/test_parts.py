@@ -270,8 +270,8 @@ def test_large_and_thick_bodies_stand_less_and_bake_longer() -> None:
 
 
 def test_what_fits_both_ways_is_told_and_what_a_meter_does_not_tell() -> None:
-    assert "both ways" in direction_of(package_named("SOT-23-6")).look_for
-    assert "both ways" in direction_of(package_named("SOT-363")).look_for
+    assert "two orientations" in direction_of(package_named("SOT-23-6")).look_for
+    assert "two orientations" in direction_of(package_named("SOT-363")).look_for
     assert "one orientation only" in direction_of(package_named("SOT-23-5")).look_for
     assert "shows nothing" in direction_of(package_named("LED_5050")).look_for
 

@@ -120,7 +120,7 @@ def test_clicks_alone_know_a_mirror_a_turn_and_a_scale() -> None:
         assert drawn.fit_error_mm(fit, matrix, board).max() < 0.05
         assert fit.um_px == pytest.approx(20, rel=0.05)
         other = "top" if side == "bottom" else "bottom"
-        with pytest.raises(InvalidValue, match="do not belong together"):
+        with pytest.raises(InvalidValue, match="do not fit together"):
             fit_clicks(clicks, other)
         places = np.array([[3.0, 4.0], [30.0, 20.0]])
         assert np.allclose(to_board(fit, to_picture(fit, places)), places)
@@ -130,8 +130,8 @@ def test_clicks_alone_know_a_mirror_a_turn_and_a_scale() -> None:
     ("clicks", "says"),
     [
         ([Click(0, 0, 10, 10)], "two places"),
-        ([Click(0, 0, 10, 10), Click(0.1, 0, 500, 10)], "on one spot"),
-        ([Click(0, 0, 10, 10), Click(9, 0, 12, 10)], "on one spot"),
+        ([Click(0, 0, 10, 10), Click(0.1, 0, 500, 10)], "too close together"),
+        ([Click(0, 0, 10, 10), Click(9, 0, 12, 10)], "too close together"),
         ([Click(0, 0, 10, 10), Click(9, 0, float("nan"), 10)], "not a number"),
     ],
 )

@@ -94,7 +94,7 @@ def test_the_current_limit_by_hand() -> None:
     assert five.limit_ma == 160.0
     assert five.charge_ms == pytest.approx(1000 * 100e-6 * 5.0 / 0.160)
     assert "what 3V3 draws" in five.why
-    assert five.expects.startswith("reads 4.75 to 5.25 V; nothing grows warm")
+    assert five.expects.startswith("reads 4.75 to 5.25 V; nothing gets warm")
 
 
 def test_volts_by_name_and_as_said() -> None:

@@ -241,7 +241,7 @@ def test_schools_steer_and_say_their_case() -> None:
         boards=50,
     )
     assert mounds.ways[0].chosen.way is Way.BUMPS_AIR
-    assert "school" in mounds.ways[0].why
+    assert "practice" in mounds.ways[0].why
     no_air = BenchTools(stencil=False, air=False, plate=False, iron=True)
     flood = techniques(
         board, LEADED, no_air, Wishes(schools=Schools({"fine leads": "flood and wick"}))

@@ -546,7 +546,7 @@ def test_ways_off_keep_their_laws(demo_board: Board) -> None:
             if one.possible and one.way not in (OffWay.CUT, OffWay.PIN_BY_PIN):
                 assert one.all_liquid_s is not None
                 assert one.all_liquid_s >= (one.spread_s or 0.0) >= 0.0
-        assert "underneath" in found[OffWay.PLATE].why_not
+        assert "underside" in found[OffWay.PLATE].why_not
         assert not found[OffWay.CUT].possible
         assert best_first(list(found.values()))[0].possible
         if ref == "U2":

@@ -119,7 +119,7 @@ def test_a_part_beyond_the_edge_is_told() -> None:
                     SketchedPart(ref="R1", package="0402", x_mm=5, y_mm=5),
                 ),
             ),
-            "R1 stands twice",
+            "R1 appears twice",
         ),
         (
             lambda: board_of(
@@ -154,7 +154,7 @@ def test_nets_are_written_a_line_each_and_what_cannot_be_read_is_told() -> None:
     }
     said = " / ".join(one.sentence for one in board.findings)
     for told in (
-        "4 nets as you wrote them",
+        "4 nets as you entered them",
         "line 5: there is no part U9 here",
         "line 5: U1 has no pin 40",
         "line 6: U1.3 is on GND already",

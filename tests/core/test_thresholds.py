@@ -149,7 +149,7 @@ def test_a_joint_is_riskier_liquid_too_short_or_too_long() -> None:
     for bad in (2.0, 100.0, 200.0):
         chance, why = told(bad)
         assert chance > 1.2 * usual
-        assert f"{bad:.0f} s liquid" in why
+        assert f"{bad:.0f} s molten" in why
 
 
 def test_a_joint_is_told_lean_or_fat_where_it_may_well_be() -> None:

@@ -124,7 +124,7 @@ def test_a_mask_drawn_as_itself_is_turned_round() -> None:
     holes = "D10*\n" + "".join(at(x, 10, "D03") for x in (8, 12, 16, 20)) + at(8, 5, "D03")
     board = read(frame(0, 0, 30, 20), F_Mask=gerber(sheet + holes, PENS))
     assert len(board.pads) == 4
-    assert any("turned round" in finding.sentence for finding in board.findings)
+    assert any("inverted" in finding.sentence for finding in board.findings)
 
 
 @pytest.mark.parametrize(("x1", "said"), [(1.0, "1.0 x 20.0 mm"), (900.0, "900.0 x 20.0 mm")])

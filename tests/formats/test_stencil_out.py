@@ -159,7 +159,7 @@ def test_a_bottom_stencil_lies_turned_over_and_its_text_reads_unless_it_should_n
     )
     with pytest.raises(InvalidValue, match="margin_mm"):
         stencil_drawing(board, "top", "L", margin_mm=float("nan"))
-    with pytest.raises(InvalidValue, match="no openings on the bottom"):
+    with pytest.raises(InvalidValue, match="no apertures on the bottom"):
         stencil_drawing(
             board_of(
                 Sketch(

@@ -222,7 +222,7 @@ def test_roles_can_be_changed_and_take_effect(client: TestClient) -> None:
     reply = client.post(
         "/boards/1/files", data={"role:reedgate-paste-top.gbr": "not used", "thickness_mm": "0.8"}
     )
-    assert "0 paste openings on top" in reply.text
+    assert "0 stencil apertures on top" in reply.text
     assert "0.8 mm" in reply.text
     refused = client.post("/boards/1/files", data={"role:reedgate-paste-top.gbr": "a hat"})
     assert refused.status_code == 422

@@ -267,7 +267,7 @@ def test_a_sketch_is_kept_rehearsed_and_saved_as_files(
         ({"width_mm": 4000}, "width: "),
         ({"plane": "perhaps"}, "plane"),
         ({"parts": [{"ref": "U1", "package": "BRICK", "x_mm": 1, "y_mm": 1}]}, "BRICK"),
-        ({"parts": SKETCH["parts"] + [SKETCH["parts"][0]]}, "U1 stands twice"),
+        ({"parts": SKETCH["parts"] + [SKETCH["parts"][0]]}, "U1 appears twice"),
         ({"name": ""}, "needs a name"),
         ({"colour": 1}, "colour"),  # type: ignore[operator,index]
     ],

@@ -384,7 +384,7 @@ def test_two_stations_stand_side_by_side_by_effective_strength(client: TestClien
     assert twin.ratio == pytest.approx(1.0, abs=0.02)
     assert not twin.apart
     assert weak.ratio < 0.3
-    assert "cannot be told before a melt test" in client.get("/bench").text
+    assert "is not known before a melt test" in client.get("/bench").text
     test = {
         "distance_mm": "15",
         "alloy": "Sn63Pb37",

@@ -53,7 +53,7 @@ def test_a_rework_of_one_part_is_about_that_part_everywhere(client: TestClient) 
     assert minutes.middle_min < 20
     kept = jobs.get(connection, job)
     assert [(heat.name, heat.plan.targets) for heat in kept.heats] == [
-        ("Off", ("U4",)),
+        ("Removal", ("U4",)),
         ("Refit", ("U4",)),
     ]
     for page in (
@@ -155,7 +155,7 @@ def test_a_job_opens_where_there_is_something_to_do(client: TestClient) -> None:
     client.post(f"/jobs/{job}/survey/take", data={"way": "hot air, round nozzle", "of": "U4"})
     assert client.get(f"/jobs/{job}").url.path == f"/jobs/{job}/lift"
     strip = re.findall(r'class="strip">(.*?)</ol>', client.get(f"/jobs/{job}/lift").text, re.S)[0]
-    assert re.findall(r">(\w+)", strip) == ["Survey", "Lift", "Legs", "Refit"]
+    assert re.findall(r">(\w+)", strip) == ["Survey", "Remove", "Leads", "Refit"]
     assert strip.count("✓") == 1
     for purpose, course in COURSES.items():
         assert next_stage(purpose, {stage.key for stage in course}) == course[-1]

@@ -87,12 +87,12 @@ def test_the_riskiest_come_first_and_what_no_eye_sees_stays_open(client: TestCli
     run = looking(client, job)
     newest = answer["taps"][-1]["key"]
     assert client.delete(f"/api/runs/{run}/taps/{newest}").json()["words"] == {}  # at one press
-    marked(client, job, "C2", "1", "dull or grainy")
+    marked(client, job, "C2", "1", "cold joint")
     rest_good(client, job)
     assert marked(client, job, "C2", "1", "rest good").status_code == 409  # nothing is left
     marks = {f"{one.ref}.{one.pin}": str(one.verdict) for one in look_state(connection, job).marks}
     assert "U2.21" not in marks
-    assert marks["C2.1"] == "dull or grainy"
+    assert marks["C2.1"] == "cold joint"
     assert len(marks) == len(state.joints) - 1
     again = heated(client, "C2", "C2")  # the next board: the same package was bad before
     joints = look_state(connection, stored.get(connection, again).job_id).joints
@@ -118,7 +118,7 @@ def test_gaps_of_bridged_nets_are_compared_by_the_millivolts_that_are_typed(
         assert client.post(f"/api{path}/taps", json=tap).status_code == 200
     gaps = metered(connection, job).diagnosis.gaps
     assert len(gaps) > 2
-    assert f"over {len(gaps)} gaps" in client.get(f"/jobs/{job}/test").text
+    assert f"across {len(gaps)} gaps" in client.get(f"/jobs/{job}/test").text
     path = client.post(f"/jobs/{job}/test").url.path
     cues = stored.get(connection, int(path.rsplit("/", 1)[1])).script.cues
     assert len(cues) == len(gaps)
@@ -287,7 +287,7 @@ def test_what_was_told_stands_against_what_was_found(client: TestClient) -> None
     for pin, verdict in (("1", "bridge"), ("2", "good"), ("3", "good")):
         marked(client, job, "U4", pin, verdict)
     page = client.get("/logbook/chances").text
-    assert "1 bad of 3 looked at" in page
+    assert "1 bad of 3 inspected" in page
 
 
 def test_chances_keep_their_laws(demo_board: Board) -> None:

@@ -34,7 +34,7 @@ def test_a_fault_is_mended_by_key_and_looked_at_again(client: TestClient) -> Non
     rest_good(client, job)
     assert standing(connection, job).says == "not good yet"
     seen = client.get(f"/jobs/{job}/mend").text
-    assert "3 to mend" in seen
+    assert "3 to touch up" in seen
     assert "U4 pins 1 and 2: bridge" in seen
     found = {one.name: one for one in mend_state(connection, job).bad}
     assert found["U4"].touches is None  # the whole part: by air, not by iron

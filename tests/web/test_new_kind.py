@@ -67,7 +67,7 @@ def test_a_new_kind_is_described_in_one_place(
         tap = {"key": cue, "cue": cue, "word": word, "at_ms": began + 60_000 * number}
         state = client.post(f"/api/runs/{run}/taps", json=tap).json()
     assert (state["cues"], state["told"]) == ([], "2 of 3 stored")
-    assert state["closing"] == "The rest is ignored: Tape over C9 torn."
+    assert state["closing"] == "Set aside for later: Tape over C9 torn."
     assert ledger_now(connection, jobs.get(connection, 1)).parts["C9"].damage == {"1": "torn"}
     assert "taped 3" in client.get("/logbook").text
     assert gathered(connection, 1).minutes == (("taping", 2.0),)

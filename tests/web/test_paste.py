@@ -90,8 +90,8 @@ def test_a_board_without_paste_layer_says_what_to_do_on_every_leaf(client: TestC
     files = [("files", pair) for pair in demo_files().items() if "paste" not in pair[0]]
     client.post("/boards", files=files)
     job = client.post("/boards/2/open").url.path.split("/")[2]
-    assert "has no stencil openings" in client.get(f"/jobs/{job}/paste").text
-    assert "has no stencil openings" in client.get(f"/jobs/{job}/paste/openings").text
+    assert "has no stencil apertures" in client.get(f"/jobs/{job}/paste").text
+    assert "has no stencil apertures" in client.get(f"/jobs/{job}/paste/openings").text
     for leaf in LEAVES:
         for side in ("top", "bottom"):
             assert client.get(f"/jobs/{job}/paste{leaf}?side={side}").status_code == 200, leaf
@@ -317,7 +317,7 @@ def test_the_dot_plan_is_followed_step_by_step_and_keeps_its_place(client: TestC
     assert "answered already" in again.json()["problem"]
     early = tap("c", 5, 1002)
     assert early.status_code == 409
-    assert "is not due: first Done: " in early.json()["problem"]
+    assert " comes later; first Done: " in early.json()["problem"]
     tap("d", 1, 1003)
     assert client.delete("/api/runs/1/taps/a").status_code == 409
     assert "Go on: 2 of" in client.get(f"{PAGE}/hand").text
@@ -383,7 +383,7 @@ def test_materials_are_kept_by_taps(client: TestClient) -> None:
 
 def test_the_dot_plan_says_which_parts_go_by_iron_as_ready_stands(client: TestClient) -> None:
     page = client.get("/jobs/1/paste/hand").text
-    assert "go by iron and stay dry: C10," in page
+    assert "go by iron and get no paste: C10," in page
     assert '<b class="ref">C10</b>' not in page
     client.post(
         "/jobs/1/ready", data={"do": "way", "ref": "C10", "way": "dots, hot air", "side": "top"}
@@ -486,7 +486,7 @@ def test_a_side_without_openings_is_not_printed(client: TestClient) -> None:
     assert "Print them" not in client.get(f"/jobs/{job}/paste/fixture").text
     reply = client.post(f"/jobs/{job}/paste/print", data={"side": "top"})
     assert reply.status_code == 409
-    assert "no openings on the top side" in reply.text
+    assert "no apertures on the top side" in reply.text
 
 
 def test_nothing_stands_beneath_the_first_side_of_a_build(client: TestClient) -> None:

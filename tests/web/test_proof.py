@@ -135,7 +135,7 @@ def test_a_fault_teaches_the_next_board_by_one_press(client: TestClient) -> None
 
 def test_what_is_seen_is_looked_up_without_a_job(client: TestClient) -> None:
     page = client.get("/reference").text
-    assert "Standing on end" in page
+    assert "Tombstone" in page
     assert "What to do" not in page
     answer = client.get("/reference?see=bridge").text
     assert "What to do" in answer

@@ -96,16 +96,16 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
     client.post(READY, data={"do": "school", "question": "stencil", "school": "stencil"})
     page = client.get(READY).text
     assert "With a stencil" in page
-    assert "Your school: stencil" in page
+    assert "Your practice: stencil" in page
     other = client.post("/boards/1/open").url.path.split("/")[2]
-    assert "Your school: stencil" not in client.get(f"/jobs/{other}/ready").text
+    assert "Your practice: stencil" not in client.get(f"/jobs/{other}/ready").text
     client.post(READY, data={"do": "bench"})
-    assert "Your school: stencil" in client.get(f"/jobs/{other}/ready").text
+    assert "Your practice: stencil" in client.get(f"/jobs/{other}/ready").text
     client.post(
         f"/jobs/{other}/ready", data={"do": "school", "question": "stencil", "school": "hand"}
     )
     assert "Your school: hand" in client.get(f"/jobs/{other}/ready").text
-    assert "Your school: stencil" in client.get(READY).text
+    assert "Your practice: stencil" in client.get(READY).text
     assert (
         client.post(
             READY, data={"do": "school", "question": "stencil", "school": "prayer"}
@@ -231,7 +231,7 @@ def test_the_kit_knows_places_for_every_job_and_what_is_missing_for_this_one(
 def test_minutes_have_intervals_and_say_where_from(client: TestClient) -> None:
     page = client.get(f"{READY}/minutes").text
     assert "four times in five between" in page
-    assert "reference times, common practice" in page
+    assert "reference, common practice" in page
     assert "What one part fewer would save" in page
 
 
@@ -345,7 +345,7 @@ def test_a_run_keeps_its_place_whatever_is_tapped(client: TestClient) -> None:
     assert tap("e", second, "skipped")[0] == 200
     assert client.delete("/api/runs/1/taps/a").status_code == 409
     assert client.delete("/api/runs/1/taps/e").json()["taps"][-1]["key"] == "a"
-    assert f"Go on: 1 of {len(cues)}, top" in client.get(PLACE).text
+    assert f"Continue: 1 of {len(cues)}, top" in client.get(PLACE).text
     assert client.get("/runs/9").status_code == 404
 
 
@@ -433,8 +433,8 @@ def test_a_bench_card_works_out_the_seconds_of_this_boards_copper(client: TestCl
     )
     for need, name in zip(needs, ("on a track", "thermal relief", "solid on a plane"), strict=True):
         assert f"<b>{need:.1f} s</b><span>{name}</span>" in page
-    assert "Work it out" in usual
-    assert "Work it out" not in page
+    assert "Calculate for this board" in usual
+    assert "Calculate for this board" not in page
     assert "Working out" not in client.get(f"{READY}/iron/R1?measured=true").text  # no rows to drag
 
 

@@ -72,7 +72,7 @@ def taps(connection, run: int, *keys: str, first_ms: int = 1_000_000) -> None:  
 def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     job = opened(client, purpose="rework", parts="U4", pieces="red dot")
     survey = client.get(f"/jobs/{job}/survey").text
-    for said in ("Power first", "lies beneath", "Questions, asked once", "tiny part"):
+    for said in ("Power first", "on the underside", "Questions, asked once", "tiny part"):
         assert said in survey
     answers = {"of": "U4", "solder": "leaded", "power": "battery out, capacitors discharged"}
     assert "Power first" not in client.post(f"/jobs/{job}/survey", data=answers).text

@@ -158,7 +158,7 @@ def calibrate_file(text: str | bytes) -> Calibration:
         )
     tests = [_melt_test(one, index) for index, one in enumerate(given.melt_tests)]
     tests += [
-        MeltTest(to_scene(one.rehearsal), one.ref, tuple(one.seconds), f"{one.ref} flowed")
+        MeltTest(to_scene(one.rehearsal), one.ref, tuple(one.seconds), f"{one.ref} melted")
         for one in given.seen
     ]
     return from_times(tests, doubts)

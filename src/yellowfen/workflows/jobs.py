@@ -34,7 +34,7 @@ from yellowfen.workflows.paste import keep_paste_plan, paste_state
 from yellowfen.workflows.ready import ReadyState, ready_state, warming
 from yellowfen.workflows.rework import answers_of
 
-OFF, ON, FIRST = "Off", "Refit", "First side"
+OFF, ON, FIRST = "Removal", "Refit", "First side"
 _NAMES = {Purpose.BUILD: "Build", Purpose.REWORK: "Rework", Purpose.SALVAGE: "Salvage from"}
 MOST_PIECES = 200
 

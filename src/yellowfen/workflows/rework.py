@@ -146,10 +146,10 @@ def at_the_lift(connection: sqlite3.Connection, job_id: int, ref: str = "") -> J
         return job
     place = place or next(iter(lifts), None)
     if not may_write(connection):
-        shown = place or Heat(id=0, name="Off", plan=lifting(job))
+        shown = place or Heat(id=0, name="Removal", plan=lifting(job))
         return replace(job, heats=(*job.heats, shown), heat_id=shown.id)
     with atomic(connection):
-        lift = place.id if place else jobs.add_heat(connection, job_id, "Off", lifting(job))
+        lift = place.id if place else jobs.add_heat(connection, job_id, "Removal", lifting(job))
         jobs.choose_heat(connection, job_id, lift)
     return jobs.get(connection, job_id)
 

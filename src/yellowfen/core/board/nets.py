@@ -228,7 +228,7 @@ def _names(
     for net, roots in sorted(where.items()):
         if len(roots) > 1:
             findings.append(
-                Finding("nets", f"{net} lies in {len(roots)} unconnected pieces of copper")
+                Finding("nets", f"{net} lies in {len(roots)} {_IN_PIECES}")
             )
     number = 0
     for piece in own:
@@ -239,9 +239,12 @@ def _names(
     return nets, findings[:12]
 
 
+_IN_PIECES = "unconnected pieces of copper"
+
+
 def _without_holes(findings: list[Finding], said: bool) -> list[Finding]:
     """Nets in pieces are no news when the plated holes are missing: said once."""
-    broken = [finding for finding in findings if "nothing joins" in finding.sentence]
+    broken = [finding for finding in findings if finding.sentence.endswith(_IN_PIECES)]
     rest = [finding for finding in findings if finding not in broken]
     if said or not broken:
         return rest

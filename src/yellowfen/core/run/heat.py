@@ -398,7 +398,7 @@ def _flows(
         cue = Cue(
             key=flowed_key(target.ref),
             title=_move_words(here),
-            press=f"{target.ref} flowed",
+            press=f"{target.ref} melted",
             ahead=f"{target.ref} should melt",
             due_s=due,
             after=START,
