@@ -231,11 +231,11 @@ def test_demo_and_backup(
     assert "backup written" in capsys.readouterr().out
 
 
-def test_every_verb_stands_in_the_readme() -> None:
-    readme = (Path(__file__).parents[1] / "README.md").read_text(encoding="utf-8")
+def test_every_verb_stands_in_the_guide() -> None:
+    guide = (Path(__file__).parents[1] / "docs" / "guide.md").read_text(encoding="utf-8")
     verbs = next(action for action in _parser()._actions if action.choices).choices
     for verb in verbs:
-        assert f"yellowfen {verb}" in readme
+        assert f"yellowfen {verb}" in guide
 
 
 def test_window_tune_and_calibrate_answer_with_the_documented_fields(

@@ -89,7 +89,7 @@ def test_forty_parts_by_one_key_with_reload_and_kill_and_nothing_lost_or_repeate
         time.sleep(0.04)
     expect(page.locator("[data-go] span")).to_have_text(f"Placed: {steps[6]}")
     page.keyboard.press("Space")
-    expect(page.locator("h1.bench-now")).to_have_text(f"The rest is ignored: {steps[10]} missing.")
+    expect(page.locator("h1.bench-now")).to_have_text(f"Set aside for later: {steps[10]} missing.")
     expect(page.get_by_text("39 of 40 stored")).to_be_visible()
     expect(page.locator("[data-go]")).to_be_disabled()
     run = page.url.rsplit("/", 1)[1]
