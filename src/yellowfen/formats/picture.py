@@ -51,7 +51,7 @@ def made_safe(data: bytes, name: str = "picture") -> Picture:
             command, input=data, capture_output=True, timeout=SECONDS, check=False
         )
     except subprocess.TimeoutExpired:
-        raise UnreadableFile(name, "takes too long to read; save it anew with a viewer") from None
+        raise UnreadableFile(name, "takes too long to read; save it again with a viewer") from None
     finally:
         _AT_ONCE.release()
     if found.returncode == 0 and len(found.stdout) > 8:

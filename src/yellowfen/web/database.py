@@ -98,7 +98,7 @@ def _lives(request: Request, connection: sqlite3.Connection) -> None:
         ).fetchone()
         if row is None or row["removed_at"] is not None:
             raise NotFound(
-                f"there is no {table.removeprefix('bench_')} {number}; it may have been put away"
+                f"there is no {table.removeprefix('bench_')} {number}; it may have been archived"
             )
 
 

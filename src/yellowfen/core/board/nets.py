@@ -227,9 +227,7 @@ def _names(
             )
     for net, roots in sorted(where.items()):
         if len(roots) > 1:
-            findings.append(
-                Finding("nets", f"{net} lies in {len(roots)} {_IN_PIECES}")
-            )
+            findings.append(Finding("nets", f"{net} lies in {len(roots)} {_IN_PIECES}"))
     number = 0
     for piece in own:
         root = pieces.root(piece) if piece >= 0 else -1

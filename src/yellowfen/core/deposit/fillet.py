@@ -24,7 +24,7 @@ UNDER_FOOT_MM = constant(
     0.04,
     "mm",
     mark=Mark.FROM_MEMORY,
-    source="usual joint thickness under a lead's foot or an end",
+    source="usual joint thickness under a lead or an end",
     affects="what a joint wants",
 )
 LEADLESS_MM = (0.03, 0.10)

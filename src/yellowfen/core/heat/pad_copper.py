@@ -28,7 +28,7 @@ GAP_MM = constant(
     0.25,
     "mm",
     mark=_P,
-    source="round a pad on spokes",
+    source="round a pad with thermal relief",
     affects="seconds an iron needs through a relief",
 )
 SPOKE_MM = constant(

@@ -3,23 +3,23 @@ clicked, the fit, how parts were laid on it, the thresholds moved.
 """
 
 from dataclasses import dataclass, field
-from enum import StrEnum
 
 from yellowfen.core.look.part_seen import Pose
 from yellowfen.core.look.picture_fit import Click, PictureFit
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.stored_word import StoredWord
 from yellowfen.errors import InvalidValue
 
 MOST_CLICKS = 12
 
 
-class Moment(StrEnum):
+class Moment(StoredWord):
     """When a picture was taken."""
 
     PRINTED = "after printing"
     PLACED = "after placing"
     SOLDERED = "after the heat"
-    MENDED = "after mending"
+    MENDED = "after touch-up"
     BEFORE = "before the work"
 
 

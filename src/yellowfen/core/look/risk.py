@@ -57,7 +57,7 @@ FAILS_TIMES = constant(
     8.0,
     "times the odds",
     mark=_M,
-    source="most paste stays in the foil",
+    source="most paste stays in the stencil",
     affects="where to inspect",
 )
 PLANE_TIMES = constant(
@@ -65,7 +65,7 @@ PLANE_TIMES = constant(
     2.0,
     "times the odds",
     mark=_M,
-    source="a joint on a plane lags; on spokes 1.4",
+    source="a joint on a plane melts late; with thermal relief 1.4",
     affects="where to inspect",
 )
 RELIEF_TIMES = 1.4
@@ -125,7 +125,7 @@ HIDDEN_TIMES = constant(
     1.5,
     "times the odds",
     mark=_M,
-    source="under the body nobody corrects it while it flows",
+    source="under the body nobody corrects it while it is molten",
     affects="where to inspect",
 )
 END_TIMES = constant(

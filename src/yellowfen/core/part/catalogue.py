@@ -1732,7 +1732,7 @@ PALETTE: dict[str, tuple[str, ...]] = {
         "BGA-64",
         "MODULE-18x20",
     ),
-    "shy of heat": (
+    "heat-sensitive": (
         "CAN-5",
         "CAN-6.3",
         "CAN-8",

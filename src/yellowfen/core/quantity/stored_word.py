@@ -23,6 +23,7 @@ EARLIER: dict[str, dict[str, str]] = {
         "out of the cold": "out of the fridge",
         "back in the cold": "back in the fridge",
     },
+    "Moment": {"after mending": "after touch-up"},
     "Want": {"mounds": "bumps"},
     "School": {
         "mounds": "solder bumps",

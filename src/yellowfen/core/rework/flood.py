@@ -57,7 +57,7 @@ SOLDER_W_MK = constant(
     40.0,
     "W/m·K",
     mark=Mark.FROM_MEMORY,
-    source="tin-lead 50 solid, about 28 liquid; removal alloys are poorer (10 to 20)",
+    source="tin-lead 50 solid, about 28 molten; removal alloys are poorer (10 to 20)",
     affects="flooded rows: how even",
 )
 HOLDS_S = constant(
@@ -65,8 +65,8 @@ HOLDS_S = constant(
     0.1,
     "s",
     mark=Mark.FROM_MEMORY,
-    source="all joints liquid for so long, and the tip that is there pushes the part off",
-    affects="does a part come off by iron",
+    source="all joints molten for so long, and the tip that is there pushes the part off",
+    affects="can a part be removed by iron",
 )
 STEP_S, COOLING_STEP_S = 0.02, 0.1
 CELLS_ACROSS, WIDEST_CELL_MM = 25.0, 0.6

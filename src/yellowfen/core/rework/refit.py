@@ -35,7 +35,7 @@ LEAD_COVERS = constant(
     0.45,
     "1",
     mark=_M,
-    source="share of a pad that a lead's foot covers",
+    source="share of a pad that a lead covers",
     affects="joint thickness under leads",
 )
 LEAST_OVERLAP = constant(

@@ -83,7 +83,7 @@ BACKWARDS_FAIL = constant(
     0.1,
     "1",
     mark=_MEMORY,
-    source="a part without a printed mark goes in the wrong way round",
+    source="a part without a printed mark is fitted in the wrong orientation",
     affects="advice: polarity marks",
 )
 REPAIR_MIN = constant(

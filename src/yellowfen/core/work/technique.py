@@ -75,8 +75,8 @@ MOUND_S = constant(
     3.0,
     "s",
     mark=_MEMORY,
-    source="a mound on a pad with a cool iron",
-    affects="technique: mounds",
+    source="a solder bump on a pad with a cool iron",
+    affects="technique: solder bumps",
 )
 MOUND_HEAT_MIN = constant(
     "minutes_mound_heat",
@@ -84,14 +84,14 @@ MOUND_HEAT_MIN = constant(
     "min",
     mark=_MEMORY,
     source="flux, place, hot air on one part",
-    affects="technique: mounds",
+    affects="technique: solder bumps",
 )
 REPAIR_MIN_EACH = constant(
     "minutes_mend_part",
     4.0,
     "min",
     mark=_MEMORY,
-    source="finding and mending one bad part",
+    source="finding and touching up one bad part",
     affects="technique: odds",
 )
 
