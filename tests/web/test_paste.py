@@ -163,7 +163,7 @@ def test_leadless_parts_are_shown_settling_in_all_three_ways(client: TestClient)
     page = client.get(f"{PAGE}/leadless").text
     assert "U2 from the side" in page
     assert "the part settles level and its edge joints touch" in page
-    assert "4 open holes in the pad may drink" in page
+    assert "4 open holes in the pad may drain" in page
     assert "On solder bumps, by iron" in page
     assert "dots</b> about" in page or "dot</b> about" in page
 
@@ -320,7 +320,7 @@ def test_the_dot_plan_is_followed_step_by_step_and_keeps_its_place(client: TestC
     assert " comes later; first Done: " in early.json()["problem"]
     tap("d", 1, 1003)
     assert client.delete("/api/runs/1/taps/a").status_code == 409
-    assert "Go on: 2 of" in client.get(f"{PAGE}/hand").text
+    assert "Continue: 2 of" in client.get(f"{PAGE}/hand").text
     client.delete("/api/runs/1/taps/d")
     assert len(client.delete("/api/runs/1/taps/a").json()["taps"]) == 0
     assert client.get("/runs/9").status_code == 404
@@ -389,7 +389,7 @@ def test_the_dot_plan_says_which_parts_go_by_iron_as_ready_stands(client: TestCl
         "/jobs/1/ready", data={"do": "way", "ref": "C10", "way": "dots, hot air", "side": "top"}
     )
     page = client.get("/jobs/1/paste/hand").text
-    assert "go by iron and stay dry" in page
+    assert "go by iron and get no paste" in page
     assert '<b class="ref">C10</b>' in page
     assert "by iron: C10," not in page
 

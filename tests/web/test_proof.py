@@ -121,7 +121,7 @@ def test_a_fault_teaches_the_next_board_by_one_press(client: TestClient) -> None
     marked(client, job, "U4", "4", "starved")
     page = client.get(f"/jobs/{job}/mend").text
     assert "Save for the next board" in page
-    form = {"seen": "U4 pin 4: lean", "change": "a wider opening there"}
+    form = {"seen": "U4 pin 4: starved", "change": "a wider opening there"}
     assert "on the list" in client.post(f"/jobs/{job}/mend/lessons", data=form).text
     client.post(f"/jobs/{job}/mend/lessons", data=form)
     board = jobs.get(connection, job).board_id

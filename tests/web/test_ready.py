@@ -104,7 +104,7 @@ def test_a_school_changes_the_plan_and_is_kept(client: TestClient) -> None:
     client.post(
         f"/jobs/{other}/ready", data={"do": "school", "question": "stencil", "school": "hand"}
     )
-    assert "Your school: hand" in client.get(f"/jobs/{other}/ready").text
+    assert "Your practice: hand" in client.get(f"/jobs/{other}/ready").text
     assert "Your practice: stencil" in client.get(READY).text
     assert (
         client.post(

@@ -77,7 +77,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
     answers = {"of": "U4", "solder": "leaded", "power": "battery out, capacitors discharged"}
     assert "Power first" not in client.post(f"/jobs/{job}/survey", data=answers).text
     ways = weighed(client, job, "U4")
-    assert "U4 off: " in ways
+    assert "Remove U4: " in ways
     assert "not possible here" in ways
     taken = client.post(
         f"/jobs/{job}/survey/take", data={"way": "hot air, round nozzle", "of": "U4"}
@@ -222,7 +222,7 @@ def test_passports_are_written_kept_offered_and_refused(client: TestClient) -> N
     kept.keep_passport(
         connection, one.id, replace(kept.get_passport(connection, one.id).passport, heats=5)
     )
-    assert "Not reusable: 5 heats" in client.get(f"/jobs/{job}/legs").text
+    assert "Not reusable: it has had 5 heats" in client.get(f"/jobs/{job}/legs").text
     client.post(f"/jobs/{job}/legs/{one.id}", data={"do": "used"})
     assert stages_behind(connection, jobs.get(connection, job)) >= {"legs", "refit"}
     client.post(f"/jobs/{job}/legs/{one.id}", data={"do": "remove"})
