@@ -43,7 +43,7 @@ def test_drop_files_see_the_plan_open_a_job_and_rehearse(page: Page) -> None:
     expect(page.locator(".strip [aria-current]")).to_have_text("Survey")
     page.get_by_role("link", name="Remove", exact=True).click()
     rehearsed(page)
-    expect(page.locator(".verdict")).to_contain_text(re.compile("liquid|Lift"))
+    expect(page.locator(".verdict")).to_contain_text(re.compile("olten|Lift"))
     expect(page.locator(".heat-line .target-line")).to_have_count(1)
 
 

@@ -119,7 +119,7 @@ def test_a_gull_wing_off_its_pads_done_and_on_again(page: Page, server: LiveServ
     page.wait_for_selector("body[data-rehearsed=fine]")
     expect(page.locator(".strip [aria-current]")).to_contain_text("Refit")
     page.goto(f"/jobs/{job}/pieces")
-    expect(page.get_by_text("Off: U4")).to_be_visible()
+    expect(page.get_by_text("Removed: U4")).to_be_visible()
 
 
 def test_a_leadless_part_on_a_sketched_patch_with_parts_beneath(

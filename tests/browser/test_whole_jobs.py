@@ -65,20 +65,20 @@ def test_three_parts_off_by_three_methods_and_on_again(page: Page, server: LiveS
         assert strip(page)["Survey"] == (number == 2)
     for ref in ("U1", "C1"):
         page.goto(f"/jobs/{job}/lift?of={ref}")
-        expect(page.locator(".verdict")).to_have_text(f"{ref} off: {ways[ref]}.")
+        expect(page.locator(".verdict")).to_have_text(f"Remove {ref}: {ways[ref]}.")
         page.get_by_role("button", name="Run it at the bench").click()
         by_key(page)
         page.get_by_role("link", name="Clean the pads").click()
         expect(page).to_have_url(re.compile(rf"/pads\?of={ref}"))
     page.goto(f"/jobs/{job}/lift?of=Q1")
-    assert not strip(page)["Lift"]
+    assert not strip(page)["Remove"]
     page.get_by_role("button", name="Already removed").click()
-    assert strip(page)["Lift"]
+    assert strip(page)["Remove"]
     page.goto(f"/jobs/{job}/pieces")
-    expect(page.get_by_text("Off: U1, C1, Q1")).to_have_count(0)
-    expect(page.get_by_text("Off: C1, Q1, U1")).to_be_visible()
+    expect(page.get_by_text("Removed: U1, C1, Q1")).to_have_count(0)
+    expect(page.get_by_text("Removed: C1, Q1, U1")).to_be_visible()
     for ref in ways:
-        assert not strip(page)["Pads"]
+        assert not strip(page)["Clean pads"]
         page.goto(f"/jobs/{job}/pads?of={ref}")
         expect(page.get_by_role("button", name="Clean the pads at the bench")).to_be_visible()
         came_off = page.locator("main").inner_text()
@@ -86,7 +86,7 @@ def test_three_parts_off_by_three_methods_and_on_again(page: Page, server: LiveS
         page.get_by_role("button", name="Clean the pads at the bench").click()
         by_key(page)
         page.goto(f"/jobs/{job}/pads?of={ref}")
-    assert strip(page)["Pads"]
+    assert strip(page)["Clean pads"]
     for ref in ways:
         assert not strip(page)["Refit"]
         page.goto(f"/jobs/{job}/ready/iron/{ref}")
@@ -96,10 +96,10 @@ def test_three_parts_off_by_three_methods_and_on_again(page: Page, server: LiveS
         expect(page.get_by_role("region", name="Attempts")).to_contain_text("by iron")
     assert strip(page) == {
         "Survey": True,
-        "Lift": True,
-        "Pads": True,
+        "Remove": True,
+        "Clean pads": True,
         "Refit": True,
-        "Look": False,
+        "Inspect": False,
         "Finish": False,
     }
     page.goto(f"/jobs/{job}/look")
@@ -136,7 +136,7 @@ def test_two_boards_by_plate_and_air_and_a_part_by_iron(page: Page, server: Live
         tile = page.locator(".tile", has_text=f"Board {name}")
         tile.get_by_role("button", name="Work on this one").click()
         expect(tile.get_by_text("in hand")).to_be_visible()
-        assert not any(strip(page)[stage] for stage in ("Place", "Heat", "Look"))
+        assert not any(strip(page)[stage] for stage in ("Place", "Heat", "Inspect"))
         page.goto(f"/jobs/{job}/place?side=top")
         page.get_by_role("button", name=re.compile("bench|one key", re.I)).first.click()
         expect(page.locator("[data-go]")).to_contain_text("Placed: ")

@@ -87,7 +87,7 @@ def test_heat_says_where_it_differs_from_ways(client: TestClient) -> None:
             )
         )
     client.post(f"/jobs/{job}/ready", data={"do": "way", "way": "iron, joint by joint", "ref": ref})
-    assert f"Methods solders {ref} otherwise" in client.get(page).text
+    assert f"Methods solders {ref} differently" in client.get(page).text
     with closing(connect_existing(client.app.state.data)) as connection:
         most = max(jobs.get(connection, job).heats, key=lambda heat: len(heat.plan.targets))
         jobs.choose_heat(connection, job, most.id)
