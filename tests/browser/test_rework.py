@@ -37,7 +37,7 @@ def take_air(page: Page, job: int, ref: str) -> None:
     """Survey, weighed to its end, hot air taken."""
     page.goto(f"/jobs/{job}/survey?of={ref}")
     page.wait_for_selector("body[data-weighed=done]")
-    expect(page.locator(".verdict")).to_contain_text(f"{ref} off: ")
+    expect(page.locator(".verdict")).to_contain_text(f"Remove {ref}: ")
     assert barriers(page) == []
     page.locator(".ways-off li", has_text="hot air, round nozzle").get_by_role("button").click()
     page.wait_for_selector("body[data-rehearsed=fine]")
@@ -147,7 +147,7 @@ def test_a_chip_underneath_and_a_connector_come_off(page: Page, ref: str) -> Non
     job = opened(page, 1, ref)
     page.goto(f"/jobs/{job}/survey")
     page.wait_for_selector("body[data-weighed=done]")
-    expect(page.locator(".verdict")).to_contain_text(f"{ref} off: ")
+    expect(page.locator(".verdict")).to_contain_text(f"Remove {ref}: ")
     if ref == "C20":
         expect(page.locator("svg.plan")).to_have_attribute("data-side", "bottom")
     page.locator(".ways-off li", has_text="hot air, round nozzle").get_by_role("button").click()

@@ -518,7 +518,7 @@ def test_a_survey_lists_both_faces_and_plans_for_the_worse(demo_board: Board) ->
     )
     assert Answers().alloy == "Sn96.5Ag3Cu0.5"
     about = {one.about for one in seen.advice}
-    assert {"Power", "Solder", "Damp", "Heats"} <= about
+    assert {"Power", "Solder", "Moisture", "Heats"} <= about
     glued = survey(demo_board, "U1", Answers(coating=Coating.URETHANE, solder=Solder.LEADED), {})
     assert any(one.stop and "isocyanates" in one.sentence for one in glued.advice)
     with pytest.raises(InvalidValue, match="no part 'U99'"):

@@ -61,7 +61,9 @@ def test_a_picture_is_kept_laid_and_measured(client: TestClient) -> None:
     assert "align the board with the picture first" in refused.json()["problem"]
     assert "Aligned to the pads" in clicked(client, picture, "soldered")
     answer = client.post(f"/api/pictures/{picture}/parts/U1/snap").json()
-    assert "12 joints beyond the limit. 12 joints too close to the limit to decide" in answer["panel"]
+    assert (
+        "12 joints beyond the limit. 12 joints too close to the limit to decide" in answer["panel"]
+    )
     found, shipped = (
         work_of(client, picture),
         LAID["soldered"],

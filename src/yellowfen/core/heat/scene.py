@@ -212,6 +212,17 @@ class Deed(StrEnum):
     OVEN = "oven"
     TOUCH = "touch"
 
+    @property
+    def says(self) -> str:
+        """The move in the words of the bench; its value is the key of stored plans and files."""
+        return {
+            Deed.WARM: "preheat",
+            Deed.CLOSE: "close in",
+            Deed.PREHEAT: "from below",
+            Deed.PLATE: "on the plate",
+            Deed.OVEN: "in the oven",
+        }.get(self, str(self))
+
 
 BLOWING = frozenset({Deed.WARM, Deed.CLOSE, Deed.HOLD})
 
@@ -258,7 +269,7 @@ class Move:
     def __post_init__(self) -> None:
         if self.deed in BLOWING and not self.over:
             raise InvalidValue(
-                "moves.over", f"say over which part the nozzle is during “{self.deed}”"
+                "moves.over", f"say over which part the nozzle is during “{self.deed.says}”"
             )
         if self.deed is Deed.TOUCH and not (len(self.over) == 1 and self.pin):
             raise InvalidValue("moves.pin", "say which pin of which part the iron touches")

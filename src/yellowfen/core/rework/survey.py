@@ -330,7 +330,7 @@ def _of_damp(part: BoardPart, answers: Answers) -> Iterator[Precaution]:
     if answers.age in (Age.SERVICE, Age.UNKNOWN, Age.SHELF):
         hours = bake_hours(part.package)
         yield Precaution(
-            about="Damp",
+            about="Moisture",
             sentence=f"Old boards hold moisture. Bake at about {BAKE_C:.0f} °C for {hours:.0f} h (if plastics and batteries allow) before heating bodies past 200 °C, or they may blister.",
         )
 

@@ -71,14 +71,6 @@ _DEED_WORDS = {
     Deed.PLATE: "Board on the plate",
     Deed.OVEN: "Board in the oven",
 }
-_SPAN_WORDS = {
-    Deed.WARM: "warm",
-    Deed.CLOSE: "close in",
-    Deed.HOLD: "hold",
-    Deed.PREHEAT: "from below",
-    Deed.PLATE: "on the plate",
-    Deed.OVEN: "in the oven",
-}
 _STARTS = {
     Deed.PLATE: "Start: board on the plate",
     Deed.OVEN: "Start: oven on",
@@ -698,13 +690,12 @@ def spans(plan: HeatPlan, script: Script, moments_s: dict[str, float]) -> tuple[
     ends: list[tuple[str, str, str]] = []
     if plan.tour:
         count = sum(cue.key.startswith("stop ") for cue in script.cues)
-        ends += [("warm", str(heating[0].deed), move_key(2))] if _warmed(plan) else []
+        ends += [("preheat", str(heating[0].deed), move_key(2))] if _warmed(plan) else []
         ends += [(str(n), "close", stop_key(n)) for n in range(1, count + 1)]
     else:
         keys = [*(move_key(n) for n in range(2, len(heating) + 1)), AWAY]
         ends += [
-            (_SPAN_WORDS.get(move.deed, str(move.deed)), str(move.deed), key)
-            for move, key in zip(heating, keys, strict=True)
+            (move.deed.says, str(move.deed), key) for move, key in zip(heating, keys, strict=True)
         ]
     found, began = [], 0.0
     left = moments_s.get(AWAY)

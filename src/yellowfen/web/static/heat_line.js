@@ -44,7 +44,7 @@ export class HeatLine {
   }
 
   moves(moves) {
-    const names = { warm: "warm", close: "close in", hold: "hold", withdraw: "away", preheat: "from below", plate: "on the plate", oven: "in the oven" };
+    const names = { warm: "preheat", close: "close in", hold: "hold", withdraw: "withdraw", preheat: "from below", plate: "on the plate", oven: "in the oven" };
     let start = 0;
     for (const move of moves) {
       const width = this.x(start + move.seconds) - this.x(start);
