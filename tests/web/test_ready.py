@@ -1,5 +1,6 @@
 """Ready, Place and Today over HTTP."""
 
+import csv
 import itertools
 import json
 import re
@@ -475,3 +476,18 @@ def test_a_large_board_is_ordered_by_the_worker_and_the_order_is_kept(
     told = worked_out(client, other)
     assert (told["state"], "changed meanwhile" in told["said"]) == ("failed", True)
     connection.close()
+
+
+def test_the_parts_to_buy_come_as_a_table(client: TestClient) -> None:
+    """Each line of the kit once, with all its references, for all boards, spares counted."""
+    with closing(connect_existing(client.app.state.data)) as connection:  # type: ignore[attr-defined]
+        lines = ready.kit_lines(connection, ready_state(connection, 1))
+    answer = client.get("/jobs/1/ready/kit.csv")
+    rows = list(csv.reader(answer.text.splitlines()))
+    assert answer.headers["content-type"].startswith("text/csv")
+    assert rows[0] == ["value", "package", "count with spares", "references"]
+    assert len(rows) == len(lines) + 1
+    for row, line in zip(rows[1:], lines, strict=True):
+        assert int(row[2]) == line.wanted + line.spares >= len(line.refs)
+        assert row[3].split() == list(line.refs)
+    assert "/jobs/1/ready/kit.csv" in client.get("/jobs/1/ready/kit").text

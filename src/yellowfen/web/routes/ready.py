@@ -23,6 +23,7 @@ from yellowfen.core.work.schools import QUESTIONS, Schools
 from yellowfen.core.work.technique import IRON_WAYS, PartWay, Way
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.calendar_out import calendar
+from yellowfen.formats.table_out import table_text
 from yellowfen.store import ready as stored
 from yellowfen.web.database import Database
 from yellowfen.web.downloads import saved_as
@@ -504,6 +505,16 @@ def note_line(
             status=status_of(refused),
         )
     return RedirectResponse(f"/jobs/{job_id}/ready/kit?side={side_of(side)}", status_code=303)
+
+
+@router.get("/jobs/{job_id}/ready/kit.csv")
+def parts_to_buy(job_id: int, database: Database) -> Response:
+    """What has to be there for all boards of a job, a line for each value and package, as a table."""
+    rows: list[tuple[object, ...]] = [("value", "package", "count with spares", "references")]
+    for one in workflow.kit_lines(database, ready_state(database, job_id)):
+        rows.append((one.value, one.package, one.take, " ".join(one.refs)))
+    headers = saved_as(f"parts-{job_id}.csv")
+    return Response(table_text(rows), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.post("/jobs/{job_id}/ready/kit/check")

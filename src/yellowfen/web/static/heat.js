@@ -99,6 +99,7 @@ document.addEventListener("alpine:init", () => {
     // What the bench works with
     get otherMetal() { return this.paste !== "" && this.alloy !== this.paste; },
     get isAir() { return this.source === "air"; },
+    get notAir() { return !this.isAir; },
     get isPlate() { return this.source === "plate"; },
     get isOven() { return this.source === "oven"; },
     get swings() { return this.plate.control === "thermostat"; },
