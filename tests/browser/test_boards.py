@@ -43,9 +43,9 @@ def test_triage_opens_its_reasons_and_a_part_is_corrected(page: Page) -> None:
 def test_a_files_role_is_changed_with_immediate_effect(page: Page) -> None:
     page.goto("/boards/1?leaf=files")
     page.get_by_label("What reedgate-paste-bottom.gbr is").select_option("not used")
-    expect(page.locator(".job-head")).to_contain_text("0 beneath")
+    expect(page.locator(".job-head")).to_contain_text("0 on the bottom")
     page.get_by_label("What reedgate-paste-bottom.gbr is").select_option("paste bottom")
-    expect(page.locator(".job-head")).to_contain_text("21 beneath")
+    expect(page.locator(".job-head")).to_contain_text("21 on the bottom")
 
 
 def test_a_patch_is_sketched_and_heated(page: Page) -> None:

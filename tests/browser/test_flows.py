@@ -186,7 +186,7 @@ def test_a_melt_test_is_timed_by_key_and_teaches_the_station(page: Page) -> None
     page.keyboard.press("Space")
     assert float(page.get_by_label("Seconds until it melted").input_value()) > 1
     page.get_by_label("Seconds until it melted").fill("25 27 24")
-    page.get_by_role("button", name="Save this weighing").first.click()
+    page.get_by_role("button", name="Calibrate").first.click()
     expect(page.get_by_role("heading", name="What is known")).to_be_visible()
     page.get_by_role("button", name="Undo it").click()
     expect(page.get_by_role("heading", name="Not calibrated yet")).to_be_visible()

@@ -92,7 +92,7 @@ def test_heat_says_where_it_differs_from_ways(client: TestClient) -> None:
         most = max(jobs.get(connection, job).heats, key=lambda heat: len(heat.plan.targets))
         jobs.choose_heat(connection, job, most.id)
         jobs.keep_heat(connection, most.id, replace(most.plan, targets=most.plan.targets[1:]))
-    assert f"{most.plan.targets[0]} is pasted and in no heat" in client.get(page).text
+    assert f"{most.plan.targets[0]} is pasted but in no heat" in client.get(page).text
 
 
 def test_a_two_sided_build_has_a_heat_for_each_side_and_leaves_the_iron_its_own(

@@ -105,7 +105,7 @@ def test_a_rework_from_survey_to_refit_on_one_piece(client: TestClient) -> None:
 
     assert (now().removed(), by_part(now().pads)) == (["U4"], {"U4": 1})
     assert now().moved() == list(along[:1])
-    assert "<b>Off</b>: U4" in client.get(f"/jobs/{job}/pieces").text
+    assert "<b>Removed</b>: U4" in client.get(f"/jobs/{job}/pieces").text
     page = page_of(client, f"/jobs/{job}/pads")
     assert "Remove solder with" in page
     level = client.post(f"/jobs/{job}/survey", data={"of": "U4", "want": "level"})
