@@ -165,7 +165,7 @@ def test_plate_oven_foil_and_iron(page: Page) -> None:
     page.get_by_role("button", name="Shield").click()
     page.get_by_role("button", name="Oven", exact=True).click()
     expect(page.locator(".criteria li")).to_have_count(9)
-    page.get_by_label("Curve").fill("0 25 25\n60 warm 20")
+    page.get_by_role("textbox", name="Curve").fill("0 25 25\n60 warm 20")
     expect(page.get_by_role("alert").first).to_contain_text("three numbers a line")
     page.get_by_role("button", name="Hot plate", exact=True).click()
     expect(page.locator(".card-set")).to_contain_text("plate")
