@@ -37,7 +37,7 @@ def looked(page: Page, server: LiveServer, refs: str) -> int:
 
 def look(page: Page) -> None:
     """Open the bench's look, or go on with it."""
-    page.get_by_role("button", name=re.compile("^(Look|Continue inspection), one key$")).click()
+    page.get_by_role("button", name=re.compile("^(Inspect|Continue inspection), one key$")).click()
     expect(page.locator("[data-go]")).to_contain_text("Good")
 
 
@@ -51,18 +51,18 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
         page.keyboard.press("2" if number == 7 else "Space")
         strokes += 1
         if number % 16 == 15:  # no faster than the page knows what comes next
-            expect(page.get_by_text(f"{number + 1} of 48 looked at")).to_be_visible()
-    expect(page.get_by_text("48 of 48 looked at")).to_be_visible()
+            expect(page.get_by_text(f"{number + 1} of 48 inspected")).to_be_visible()
+    expect(page.get_by_text("48 of 48 inspected")).to_be_visible()
     assert strokes <= 1.3 * 48
     expect(page.locator("svg.plan .pad.marked-bad")).to_have_count(1)
     page.get_by_role("link", name="Leave").click()
-    expect(page.get_by_text("48 of 48 looked at")).to_be_visible()
+    expect(page.get_by_text("48 of 48 inspected")).to_be_visible()
     page.get_by_role("button", name="class 3").click()
     expect(page.get_by_role("region", name="Limits for a good joint")).to_contain_text(
         "25 % of the lead"
     )
     page.get_by_role("link", name="Touch-up").click()
-    expect(page.locator(".verdict")).to_have_text("1 to mend.")
+    expect(page.locator(".verdict")).to_have_text("1 to touch up.")
     assert barriers(page) == []
     bad = page.get_by_role("region", name="U1 pin")
     expect(bad).to_contain_text("s a touch")  # once it is worked out
@@ -74,7 +74,7 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     page.keyboard.press("n")  # still bad: it comes back to Mend
     expect(go).to_contain_text("All saved")
     page.goto(f"/jobs/{job}/mend")
-    expect(page.locator(".verdict")).to_have_text("1 to mend.")
+    expect(page.locator(".verdict")).to_have_text("1 to touch up.")
     page.get_by_role("button", name="Touch up at the bench").click()
     for said in ("Done", "It is good"):
         expect(go).to_contain_text(said)
@@ -92,7 +92,7 @@ def test_any_joint_by_a_tap_rows_at_once_and_one_undo_through_reload_and_kill(
 ) -> None:
     looked(page, server, "U1")
     look(page)
-    told, now = page.get_by_text(re.compile("^[0-9]+ of 48 looked at")), page.locator(".bench-now")
+    told, now = page.get_by_text(re.compile("^[0-9]+ of 48 inspected")), page.locator(".bench-now")
     page.locator(".pad[data-ref=U1][data-pin='30']").click()
     expect(now).to_have_text("pin 30")
     page.keyboard.press("Space")

@@ -103,7 +103,7 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
     finally:
         seeing.close()
     page.goto(f"/jobs/{job}/look")
-    expect(page.get_by_text("0 of 48 looked at")).to_be_visible()  # one mark for the whole part
+    expect(page.get_by_text("0 of 48 inspected")).to_be_visible()  # one mark for the whole part
     expect(page.get_by_text("U1 skewed")).to_be_visible()
 
 

@@ -154,7 +154,7 @@ def test_a_chip_underneath_and_a_connector_come_off(page: Page, ref: str) -> Non
     page.wait_for_selector("body[data-rehearsed=fine]")
     expect(page.locator("[data-lift]")).to_contain_text("Wait for pin")
     page.goto(f"/jobs/{job}/refit")
-    expect(page.locator(".verdict")).to_contain_text(f"{ref} on again")
+    expect(page.locator(".verdict")).to_contain_text(f"Refit {ref}")
 
 
 def test_leds_by_plate_into_bags(page: Page, server: LiveServer) -> None:

@@ -135,7 +135,7 @@ def test_two_boards_by_plate_and_air_and_a_part_by_iron(page: Page, server: Live
         page.goto(f"/jobs/{job}/pieces")
         tile = page.locator(".tile", has_text=f"Board {name}")
         tile.get_by_role("button", name="Work on this one").click()
-        expect(tile.get_by_text("in hand")).to_be_visible()
+        expect(tile.get_by_text("working on this")).to_be_visible()
         assert not any(strip(page)[stage] for stage in ("Place", "Heat", "Inspect"))
         page.goto(f"/jobs/{job}/place?side=top")
         page.get_by_role("button", name=re.compile("bench|one key", re.I)).first.click()
