@@ -63,8 +63,9 @@ def test_a_board_from_elsewhere_goes_through_every_leaf(page: Page) -> None:
     page.get_by_role("link", name="Open a job").click()
     page.get_by_role("button", name="Open the job").click()
     page.get_by_role("link", name="Paste", exact=True).click()
-    expect(page.locator("[data-words]")).to_contain_text("opening")
-    for leaf in ("Openings", "Leadless", "By hand", "Weigh", "Mixing", "Fixture", "Foil"):
+    expect(page.locator("[data-words]")).to_contain_text("aperture")
+    leaves = ("Apertures", "Leadless parts", "By hand", "Weigh", "Alloy mix", "Print set-up")
+    for leaf in (*leaves, "Stencil"):
         page.get_by_role("navigation", name="Pages").get_by_role(
             "link", name=leaf, exact=True
         ).click()
