@@ -61,7 +61,7 @@ def test_a_part_of_48_pins_by_key_then_its_bridge_mended_and_looked_at_again(
     expect(page.get_by_role("region", name="Limits for a good joint")).to_contain_text(
         "25 % of the lead"
     )
-    page.get_by_role("link", name="Touch-up").click()
+    page.get_by_role("link", name="Touch-up", exact=True).first.click()
     expect(page.locator(".verdict")).to_have_text("1 to touch up.")
     assert barriers(page) == []
     bad = page.get_by_role("region", name="U1 pin")
