@@ -43,6 +43,7 @@ def by_key(page: Page, *keys: str) -> None:
 
 def strip(page: Page) -> dict[str, bool]:
     """Every stage, and whether it is behind."""
+    expect(page.locator(".strip a").first).to_be_visible()
     found = page.locator(".strip a").all_inner_texts()
     return {one.replace("✓", "").strip(): "✓" in one for one in found}
 
