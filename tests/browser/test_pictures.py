@@ -83,7 +83,7 @@ def test_a_camera_frozen_by_one_key_and_a_part_measured(
         expect(there.locator("[data-part]")).to_have_value("U1")
         there.keyboard.press("s")
         expect(there.locator(".verdict")).to_contain_text(
-            "12 joints beyond the limit. 12 joints too near"
+            "12 joints beyond the limit. 12 joints too close"
         )
         expect(there.locator("[data-panel]")).to_contain_text("turned by 1.2°")
         there.keyboard.press("ArrowRight")
