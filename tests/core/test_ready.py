@@ -251,7 +251,7 @@ def test_schools_steer_and_say_their_case() -> None:
         assert len(schools) >= 2
         assert all(one.case for one in schools)
         assert Schools({question: schools[-1].name}).of(question) is schools[-1]
-    with pytest.raises(InvalidValue, match="is no practice"):
+    with pytest.raises(InvalidValue, match="is not a practice"):
         Schools({"heat": "lukewarm"})
 
 

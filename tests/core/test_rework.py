@@ -550,7 +550,7 @@ def test_ways_off_keep_their_laws(demo_board: Board) -> None:
         assert not found[OffWay.CUT].possible
         assert best_first(list(found.values()))[0].possible
         if ref == "U2":
-            assert "beneath" in found[OffWay.TWO_IRONS].why_not
+            assert "underneath" in found[OffWay.TWO_IRONS].why_not
             assert not found[OffWay.REMOVAL].possible
     lost = {
         one.way: one
