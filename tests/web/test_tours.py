@@ -116,7 +116,7 @@ def test_moves_at_different_places_are_kept_rehearsed_and_followed(
     assert '"over": ["U4"]' in page
     run = client.post("/jobs/1/runs").url.path
     state = json.loads(client.get(run).text.split('id="state">')[1].split("</script>")[0])
-    assert [span["word"] for span in state["spans"]] == ["1", "2", "away"]
+    assert [span["word"] for span in state["spans"]] == ["1", "2", "withdraw"]
     assert len(state["places"]) == 2
     began = 1_800_000_000_000
 

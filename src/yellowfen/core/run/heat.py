@@ -706,7 +706,7 @@ def spans(plan: HeatPlan, script: Script, moments_s: dict[str, float]) -> tuple[
         found.append(Span(word=word, kind=kind, from_s=began, to_s=end))
         began = end
     cools = max((move.seconds for move in plan.moves if not move.heats), default=0.0)
-    found.append(Span(word="away", kind="withdraw", from_s=began, to_s=began + cools))
+    found.append(Span(word="withdraw", kind="withdraw", from_s=began, to_s=began + cools))
     return tuple(found)
 
 

@@ -216,7 +216,7 @@ export class HeatBar {
       if (flow.late_s !== null && flow.late_s > flow.at_s) this.node("rect", { x: this.x(flow.at_s), y: 70, width: Math.max(this.x(flow.late_s - flow.at_s), 2), height: 8, fill: "#f5b133", "fill-opacity": 0.6 });
       this.node("rect", { x: this.x(flow.at_s) - 3, y: 24, width: 6, height: 56, fill: "#f5b133" });
     }
-    if (this.flows.length) this.node("text", { x: this.x(this.flows[0].at_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, this.flows.length > 1 ? "first melts" : "flows");
+    if (this.flows.length) this.node("text", { x: this.x(this.flows[0].at_s), y: 18, class: "bar-word live", "text-anchor": "middle" }, this.flows.length > 1 ? "first melts" : "melts");
     if (this.stop !== null) {
       this.node("rect", { x: this.x(this.stop) - 3, y: 28, width: 6, height: 58, fill: "#ff7a57" });
       this.node("text", { x: Math.min(this.x(this.stop), this.width - 60), y: 102, class: "bar-word harm", "text-anchor": "middle" }, "stop by here");
