@@ -135,7 +135,10 @@ class Soak:
         return True
 
     def _mark(self) -> bool:
-        pin, verdict = str(self._number() % 8 + 1), self.chance.choice(("starved", "open", "excess solder"))
+        pin, verdict = (
+            str(self._number() % 8 + 1),
+            self.chance.choice(("starved", "open", "excess solder")),
+        )
         before = self.marks.get(pin, ("",))
         self.marks[pin] = (*before, verdict)
         at_ms = int(time.time() * 1000)

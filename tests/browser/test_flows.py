@@ -131,7 +131,9 @@ def test_a_window_is_drawn_and_its_calmest_point_taken(page: Page) -> None:
     expect(
         page.get_by_text("No setting with enough margin")
     ).to_be_visible()  # nobody has taught this station
-    expect(page.get_by_role("button", name="Use the safest point")).not_to_be_visible()
+    expect(
+        page.get_by_role("button", name="Use the point with the most margin")
+    ).not_to_be_visible()
     page.locator("[data-window-map] .map-calm").click(force=True)
     expect(page.locator(".card-set")).not_to_have_text(before)
     rehearsed(page)

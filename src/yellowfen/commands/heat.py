@@ -134,7 +134,7 @@ def run_tour(given: argparse.Namespace) -> None:
         else:
             seen = found.walk
             print(
-                f"{len(seen.stops)} stops, {seen.total_s:.0f} s, {len(seen.at_risk)}parts at risk",
+                f"{len(seen.stops)} stops, {seen.total_s:.0f} s, {len(seen.at_risk)} parts at risk",
                 file=sys.stderr,
                 flush=True,
             )

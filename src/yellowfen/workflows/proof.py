@@ -238,7 +238,7 @@ def _power_lines(found: ProofState) -> list[CheckLine]:
             expect=rail.expects,
             mind=""
             if rail.comes_from
-            else f"limit at {rail.limit_ma:.0f} mA ({', '.join(rail.why) or 'the least'}); at the limit: switch off at once",
+            else f"limit at {rail.limit_ma:.0f} mA ({', '.join(rail.why) or 'the smallest limit'}); at the limit: switch off at once",
         )
         for rail in found.power
     ]

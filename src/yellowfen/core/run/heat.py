@@ -496,7 +496,7 @@ def _lifts(
             if last or target.watch
             else "Do not lift while any joint is solid.",
             late_s=due + HANGS_S,
-            late=f"It is stuck: do not pull. {HANGS_S:.0f} s more; then nearer or hotter, never force.",
+            late=f"It is stuck: do not pull. Wait {HANGS_S:.0f} s more, then go nearer or hotter.",
         )
         found.append((due, cue))
     return found

@@ -276,7 +276,7 @@ def _on_side(build: Build, side: str, last: tuple[str, ...]) -> _Steps:
     if build.stencil:
         yield ScheduleTask(
             key=f"fixture {side}",
-            name=f"Fixture and stencil, {side}",
+            name=f"Print set-up, {side}",
             minutes=build.pace * build.set_up_min,
             passive=False,
             after=last,

@@ -454,12 +454,12 @@ document.addEventListener("alpine:init", () => {
       if (hot.length) return `${hot.join(", ")} melts at about ${fine(last)}, but gets too hot.`;
       if (this.lifts && !this.isTour) return `All molten at about ${fine(last)}.`;
       const cooked = this.cooked;
-      if (cooked.length) return `All melted at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
+      if (cooked.length) return `All molten at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
       if (this.isTour) return this.planSays;
       const stop = this.outlook?.stop;
       if (stop && stop.at_s <= last) return `Melts at about ${fine(last)}${this.band(last)}, but ${this.isAir ? "strong air" : this.isPlate ? "a plate with good contact" : "a hot oven"} would be too much from ${fine(stop.at_s)} on: watch for the shine, or calibrate the ${this.isAir ? "station" : "bench"} first.`;
-      if (stop && stop.at_s < off) return `All melted at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
-      return this.isOven ? `All melted at about ${fine(last)}${this.band(last)}.` : `All melted at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
+      if (stop && stop.at_s < off) return `All molten at about ${fine(last)}${this.band(last)}; take the heat away before ${fine(stop.at_s)}.`;
+      return this.isOven ? `All molten at about ${fine(last)}${this.band(last)}.` : `All molten at about ${fine(last)}${this.band(last)}; heat away at ${fine(off)}.`;
     },
     get heldInHoles() { return this.targets.map((ref) => inHoles[ref]).filter(Boolean); },
     // A heat that takes parts off: what comes last, who comes along, what to cover.

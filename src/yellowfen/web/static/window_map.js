@@ -162,7 +162,7 @@ export class WindowMap {
     const [, y1] = this.place(best.setting, best.dwell_high_s);
     this.add("path", { class: "map-reach", d: `M${x0},${y}H${x1}M${x},${y0}V${y1}M${x0},${y - 6}v12M${x1},${y - 6}v12M${x - 6},${y0}h12M${x - 6},${y1}h12` });
     this.add("circle", { class: "map-calm", cx: x, cy: y, r: 9 });
-    this.add("text", { class: "map-label", x: x > WindowMap.RIGHT - 90 ? x - 15 : x + 15, y: y < WindowMap.TOP + 24 ? y + 22 : y - 8, "text-anchor": x > WindowMap.RIGHT - 90 ? "end" : "start" }, best.calm ? "calmest" : "best, but low margin");
+    this.add("text", { class: "map-label", x: x > WindowMap.RIGHT - 90 ? x - 15 : x + 15, y: y < WindowMap.TOP + 24 ? y + 22 : y - 8, "text-anchor": x > WindowMap.RIGHT - 90 ? "end" : "start" }, best.calm ? "most margin" : "best, but low margin");
   }
 
   label(x, y, text) {
