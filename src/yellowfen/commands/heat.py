@@ -118,7 +118,7 @@ def run_calibrate(given: argparse.Namespace) -> None:
     print(found.sentence)
     for one in found.findings:
         print(
-            f"  {one.name}: {one.after:.3g} {one.unit} ({one.low:.3g} to {one.high:.3g}){'' if one.found else '  not distinguishable'}"
+            f"  {one.name}: {one.after:.3g} {one.unit} ({one.low:.3g} to {one.high:.3g}){'' if one.found else '  not found by this test'}"
         )
 
 
