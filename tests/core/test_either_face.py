@@ -118,7 +118,7 @@ def test_a_part_of_the_face_below_is_refused_and_said(demo_board: Board) -> None
     below = next(part.ref for part in demo_board.parts if part.side == "bottom")
     with pytest.raises(InvalidValue, match=f"{below} is on the bottom"):
         scene_of(demo_board, HeatPlan(targets=(below,)))
-    with pytest.raises(InvalidValue, match="U4 sits on the top"):
+    with pytest.raises(InvalidValue, match="U4 is on the top"):
         scene_of(demo_board, HeatPlan(targets=("U4",), side="bottom"))
     with pytest.raises(InvalidValue, match="its top or its bottom up"):
         HeatPlan(side="left")
