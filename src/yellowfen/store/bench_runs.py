@@ -15,6 +15,7 @@ from yellowfen.core.run.run import BenchRun, KindOfRun
 from yellowfen.core.work.job import Purpose
 from yellowfen.errors import Damaged, NotFound, WhichBoard
 from yellowfen.store.database import asked_once
+from yellowfen.store.moment import day_words
 from yellowfen.store.packing import pack, readable, unpack
 
 _COLUMNS = (
@@ -310,7 +311,7 @@ def notes_on(connection: sqlite3.Connection, board_id: int, most: int = 5) -> li
         " AND bench_run.removed_at IS NULL ORDER BY bench_run.id DESC LIMIT ?",
         (board_id, most),
     ).fetchall()
-    return [(f"{row['started_at'][:10]}, {row['name']}", row["note"]) for row in found]
+    return [(f"{day_words(row['started_at'])}, {row['name']}", row["note"]) for row in found]
 
 
 def set_over(connection: sqlite3.Connection, run_id: int, over: bool) -> None:

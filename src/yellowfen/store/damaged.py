@@ -25,6 +25,7 @@ from yellowfen.core.rework.survey import Answers
 from yellowfen.core.run.kinds import KINDS
 from yellowfen.core.work.ready_plan import ReadyPlan
 from yellowfen.errors import Damaged, NotFound
+from yellowfen.store.moment import moment_words
 from yellowfen.store.packing import unpack
 from yellowfen.store.tools import CONTENT
 
@@ -74,9 +75,21 @@ def found(connection: sqlite3.Connection) -> list[DamagedRecord]:
             said = _problem(row, table, kind)
             if said and (table, row["row"]) not in records:
                 records[(table, row["row"])] = DamagedRecord(
-                    table=table, row=row["row"], what=what, name=str(row["name"]), said=said
+                    table=table,
+                    row=row["row"],
+                    what=what,
+                    name=_named(row["name"], name),
+                    said=said,
                 )
     return list(records.values())
+
+
+def _named(name: object, column: str) -> str:
+    """A record's name as people know it; a moment by the clock on the wall."""
+    try:
+        return moment_words(str(name)) if column.endswith("_at") else str(name)
+    except ValueError:
+        return str(name)
 
 
 def _problem(row: sqlite3.Row, table: str, kind: Hashable) -> str:

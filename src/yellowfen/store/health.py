@@ -15,6 +15,7 @@ from pathlib import Path
 
 from yellowfen.errors import NotFound, Refused
 from yellowfen.store.database import uri
+from yellowfen.store.moment import moment_words
 
 GOOD, EARLIER = ".good", ".good-earlier"
 COPY_EVERY_S = 12 * 3600
@@ -116,7 +117,7 @@ def good_copy_of(path: Path) -> str:
     copy = best_copy(path)
     if copy is None:
         return ""
-    return time.strftime("%d %b %Y %H:%M", time.localtime(copy.stat().st_mtime))
+    return moment_words(copy.stat().st_mtime)
 
 
 def lacking(path: Path) -> str:

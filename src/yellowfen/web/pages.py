@@ -14,6 +14,7 @@ from yellowfen.core.quantity.wording import counted, minutes_words
 from yellowfen.core.run.pad_heats import AT_MOST
 from yellowfen.core.run.stages import next_stage, strip
 from yellowfen.core.work.job import Job
+from yellowfen.store.moment import day_words, moment_words
 from yellowfen.web.once import once_key
 from yellowfen.workflows.ledger import stages_behind
 
@@ -39,6 +40,8 @@ _ENVIRONMENT = Environment(
 _ENVIRONMENT.filters |= {
     "seconds": _seconds,
     "plain": _plain,
+    "moment": moment_words,
+    "day": day_words,
     "counted": counted,
     "minutes_words": minutes_words,
 }

@@ -827,7 +827,7 @@ def _attempt(run: BenchRun, ref: str) -> Attempt | None:
     )
     return Attempt(
         run_id=run.id,
-        at=run.started_at[:16],
+        at=run.started_at,
         did=did,
         set_to=run.set_to,
         seconds=run.flowed_s(ref) if run.kind is HEAT else None,

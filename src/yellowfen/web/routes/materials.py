@@ -18,6 +18,7 @@ from yellowfen.core.quantity.number import typed_numbers
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import materials
 from yellowfen.store.database import atomic
+from yellowfen.store.moment import moment_words
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
@@ -77,16 +78,16 @@ def _shown(lot: Lot, now: float) -> dict[str, Any]:
         "left": lot.left_g,
         "share": lot.left_g / lot.grams,
         "out": lot.is_out,
-        "out_since": _moment(since) if since else "",
+        "out_since": moment_words(since) if since else "",
         "warm_h": lot.warm_h(now),
-        "opened": _moment(lot.opened_s) if lot.opened_s else "",
+        "opened": moment_words(lot.opened_s) if lot.opened_s else "",
         "good_until": datetime.fromtimestamp(lot.good_until_s(), UTC).date().isoformat(),
         "own_date": lot.expires_s is not None,
         "findings": lot.findings(now),
         "events": [
             {
                 "id": one.id,
-                "at": _moment(one.at_s),
+                "at": moment_words(one.at_s),
                 "kind": str(one.kind),
                 "grams": one.grams,
                 "said": one.said,
@@ -94,10 +95,6 @@ def _shown(lot: Lot, now: float) -> dict[str, Any]:
             for one in reversed(lot.events)
         ],
     }
-
-
-def _moment(at_s: float) -> str:
-    return datetime.fromtimestamp(at_s, UTC).astimezone().strftime("%Y-%m-%d %H:%M")
 
 
 @router.post("/bench/materials")

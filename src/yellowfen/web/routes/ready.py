@@ -25,6 +25,7 @@ from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.formats.calendar_out import calendar
 from yellowfen.formats.table_out import table_text
 from yellowfen.store import ready as stored
+from yellowfen.store.moment import clock_words
 from yellowfen.web.database import Database
 from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
@@ -277,7 +278,7 @@ def _when(
         "warm": warm,
         "nothing": nothing,
         "lot": lot,
-        "clock": _clock,
+        "clock": clock_words,
         "problem": problem,
         "typed": typed
         or {
@@ -304,16 +305,6 @@ def _when(
 
 def _local(moment_s: float | None) -> str:
     return "" if moment_s is None else datetime.fromtimestamp(moment_s).strftime("%Y-%m-%dT%H:%M")
-
-
-def _clock(moment_s: float) -> str:
-    """The time of day, with the day when it is not today."""
-    moment = datetime.fromtimestamp(moment_s)
-    return (
-        moment.strftime("%H:%M")
-        if moment.date() == datetime.now().date()
-        else moment.strftime("%d %b %H:%M")
-    )
 
 
 def _moment(field: str, text: str) -> float | None:

@@ -2,7 +2,6 @@
 
 import time
 from contextlib import suppress
-from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
@@ -13,6 +12,7 @@ from yellowfen.errors import Damaged
 from yellowfen.store import jobs, materials
 from yellowfen.store import ready as stored
 from yellowfen.store import work as long
+from yellowfen.store.moment import clock_words
 from yellowfen.web.database import Database
 from yellowfen.web.pages import page
 from yellowfen.workflows import long_work
@@ -41,11 +41,9 @@ def _begun(database: Database, job: Job, now: float) -> list[dict[str, Any]]:
             "running": [(one, max(0, round((one.end_s - now) / 60))) for one in running],
             "left": len(waiting),
             "of": len(found.tasks),
-            "end": datetime.fromtimestamp(found.end_s).strftime("%d %b %H:%M"),
+            "end": clock_words(found.end_s),
             "warnings": found.warnings,
-            "starts": datetime.fromtimestamp(found.start_s).strftime("%d %b %H:%M")
-            if found.start_s > now
-            else "",
+            "starts": clock_words(found.start_s) if found.start_s > now else "",
         }
     ]
 
