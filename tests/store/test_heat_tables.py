@@ -14,7 +14,7 @@ from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.heat_plan import USUAL_AIR, HeatPlan, SourceKind
 from yellowfen.core.heat.source import Control, HotAir, HotPlate, Iron, Oven, Preheater, TipShape
 from yellowfen.errors import InvalidValue, NotFound, Refused
-from yellowfen.store import calibrations, jobs, stations, tasks, tools, work
+from yellowfen.store import archive, calibrations, jobs, stations, tasks, tools, work
 from yellowfen.store.packing import pack, unpack
 from yellowfen.workflows import demo
 from yellowfen.workflows.calibration import physical_flow, station_doubts
@@ -58,7 +58,7 @@ def test_tools_round_trip_by_kind(connection: sqlite3.Connection, tool: Tool) ->
     assert tools.get(connection, key) == replace(tool, id=key)
     with pytest.raises(Refused, match="on the bench already"):
         tools.add(connection, tool)
-    tools.remove(connection, key)
+    archive.put_away(connection, "tool", key)
     with pytest.raises(NotFound):
         tools.get(connection, key)
 

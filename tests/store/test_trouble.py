@@ -132,7 +132,7 @@ def test_a_copy_that_holds_more_is_kept_until_the_user_says_otherwise(folder: Pa
     connection = open_database(folder)
     assert keep_good_copy(path)
     full = good_copy(path).read_bytes()
-    boards.remove(connection, 1)  # on purpose: the copy may follow
+    connection.execute("DELETE FROM board WHERE id = 1")  # on purpose: the copy may follow
     connection.close()
     assert lacking(path) == ""
     assert keep_good_copy(path, every_s=0)

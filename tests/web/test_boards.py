@@ -213,8 +213,7 @@ def test_packages_are_added_carried_out_and_in(client: TestClient) -> None:
     assert refused.status_code == 422
     assert 'value="huge"' in refused.text
     text = client.get("/packages.toml").text
-    client.post("/packages/remove", data={"name": "Relay"})
-    assert "Relay" not in client.get("/packages").text
+    assert "Relay was archived" in client.post("/packages/remove", data={"name": "Relay"}).text
     client.post("/packages/file", files={"file": ("p.toml", text.encode())})
     connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
     (own,) = packages.rows(connection)
@@ -481,6 +480,8 @@ def test_pads_put_together_are_one_part_and_leave_their_old_one(client: TestClie
     ):
         reply = client.post(f"/boards/{board_id}/together", data=bad)
         assert (reply.status_code, said in reply.text) == (422, True)
+    undone = client.post(f"/boards/{board_id}/undo", data={"leaf": "parts"}).text
+    assert ('data-ref="P1"' in undone, 'data-ref="X9"' in undone) == (True, False)
 
 
 def test_names_are_given_one_after_the_other_without_a_page(client: TestClient) -> None:
@@ -491,7 +492,7 @@ def test_names_are_given_one_after_the_other_without_a_page(client: TestClient) 
     }
     board_id = client.post("/boards", files=upload(bare)).url.path.split("/")[2]
     where = f"/api/boards/{board_id}/names"
-    assert client.post(where, json={"ref": "P3", "name": " R1 "}).json() == {"name": "R1"}
+    assert client.post(where, json={"ref": "P3", "name": " R1 "}).json()["name"] == "R1"
     twice = client.post(where, json={"ref": "P4", "name": "R1"})
     assert (twice.status_code, "already" in twice.json()["problem"]) == (422, True)
     assert client.post(where, json={"ref": "P999", "name": "R2"}).status_code == 404

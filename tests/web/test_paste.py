@@ -375,7 +375,7 @@ def test_materials_are_kept_by_taps(client: TestClient) -> None:
         assert reply.status_code in (409, 422), wrong_field
         assert 'role="alert"' in reply.text
     client.post("/bench/materials/1/remove")
-    assert "Bench syringe" not in client.get("/bench/materials").text
+    assert "Bench syringe was archived" in client.get("/bench/materials").text
     assert (
         client.get(PAGE).status_code == 200
     )  # a job whose lot is gone goes on with the named paste

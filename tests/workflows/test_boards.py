@@ -134,7 +134,7 @@ def test_a_reread_that_fails_changes_nothing(connection: sqlite3.Connection) -> 
     before, source = boards.get(connection, board_id), boards.source_of(connection, board_id)
     nothing = source.choices.with_roles(dict.fromkeys(source.files, Role.IGNORED))
     with pytest.raises(UnreadableFile, match="no copper, mask or paste layer"):
-        reread(connection, board_id, nothing)
+        reread(connection, board_id, nothing, "nothing")
     assert boards.get(connection, board_id) == before
     assert boards.source_of(connection, board_id).choices == source.choices
 
@@ -307,13 +307,10 @@ def test_a_sketch_keeps_its_picture_and_cannot_be_read_from_files(
     assert kept[0] == "image/jpeg"
     assert Image.open(io.BytesIO(kept[1])).size == (80, 70)
     with pytest.raises(Refused, match="sketched by hand"):
-        reread(connection, board_id, boards.source_of(connection, board_id).choices)
+        reread(connection, board_id, boards.source_of(connection, board_id).choices, "nothing")
     sketching.take_picture_away(connection, board_id)
     assert boards.picture_of(connection, board_id) is None
     assert boards.get(connection, board_id).thickness_mm == 0.8
-    boards.remove(connection, board_id)
-    with pytest.raises(NotFound):
-        sketching.sketch_of(connection, board_id)
 
 
 def test_meanings_of_footprints_are_found_whatever_their_prefix(

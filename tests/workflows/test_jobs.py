@@ -12,8 +12,8 @@ from yellowfen.core.heat.source import HotPlate
 from yellowfen.core.work.job import Purpose
 from yellowfen.core.work.technique import iron_reaches
 from yellowfen.errors import InvalidValue, NotFound
+from yellowfen.store import archive, boards, jobs, materials, tools
 from yellowfen.store import bench_runs as stored_runs
-from yellowfen.store import boards, jobs, materials, tools
 from yellowfen.store.paste import paste_plan_of
 from yellowfen.workflows import bench_runs
 from yellowfen.workflows.boards import import_board
@@ -70,7 +70,7 @@ def test_heats_follow_the_methods_and_what_they_leave_follows_them(
     bench has; what a heat leaves is the iron's everywhere, until it is chosen to be done otherwise.
     """
     for one in tools.rows(connection):
-        tools.remove(connection, one.id)
+        archive.put_away(connection, "tool", one.id)
     board = BOARD if name == "demo" else foreign(connection, name)
     job = jobs.get(connection, open_job(connection, board, "in air", Purpose.BUILD))
     assert {heat.plan.source for heat in job.heats} == {SourceKind.AIR}

@@ -351,8 +351,9 @@ def removed(connection: sqlite3.Connection, days: int = 14) -> list[tuple[int, s
     """Runs put away lately, (id, the job's name and the kind), the newest first."""
     found = connection.execute(
         "SELECT bench_run.id, job.name, bench_run.kind FROM bench_run"
-        " JOIN job ON job.id = bench_run.job_id"
+        " JOIN job ON job.id = bench_run.job_id JOIN board ON board.id = job.board_id"
         " WHERE bench_run.removed_at > datetime('now', ?) AND bench_run.looks_at IS NULL"
+        " AND board.removed_at IS NULL"
         " ORDER BY bench_run.removed_at DESC",
         (f"-{days} days",),
     ).fetchall()

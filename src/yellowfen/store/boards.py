@@ -164,7 +164,7 @@ def revision_of(connection: sqlite3.Connection, board_id: int) -> int | None:
 def rows(connection: sqlite3.Connection) -> list[BoardRow]:
     """All boards, newest first."""
     found = connection.execute(
-        "SELECT id, name, created_at, sketch IS NOT NULL AS sketched, revision_of FROM board ORDER BY id DESC"
+        "SELECT id, name, created_at, sketch IS NOT NULL AS sketched, revision_of FROM board WHERE removed_at IS NULL ORDER BY id DESC"
     ).fetchall()
     return [
         BoardRow(
@@ -180,7 +180,9 @@ def rows(connection: sqlite3.Connection) -> list[BoardRow]:
 
 def stale(connection: sqlite3.Connection) -> list[int]:
     """Boards stored by an earlier version that this one has not read yet."""
-    found = connection.execute("SELECT id FROM board WHERE stale = 1 ORDER BY id")
+    found = connection.execute(
+        "SELECT id FROM board WHERE stale = 1 AND removed_at IS NULL ORDER BY id"
+    )
     return [int(row["id"]) for row in found]
 
 
@@ -231,11 +233,6 @@ def _reads(content: object) -> bool:
     except Damaged:
         return False
     return True
-
-
-def remove(connection: sqlite3.Connection, board_id: int) -> None:
-    """Remove a board with its jobs."""
-    connection.execute("DELETE FROM board WHERE id = ?", (board_id,))
 
 
 def keep_picture(connection: sqlite3.Connection, board_id: int, kind: str, data: bytes) -> None:

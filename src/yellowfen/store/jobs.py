@@ -152,7 +152,9 @@ def remove(connection: sqlite3.Connection, job_id: int, back: bool = False) -> N
 def removed(connection: sqlite3.Connection, days: int = 14) -> list[tuple[int, str]]:
     """Jobs put away lately, (id, name), the newest first."""
     found = connection.execute(
-        "SELECT id, name FROM job WHERE removed_at > datetime('now', ?) ORDER BY removed_at DESC",
+        "SELECT job.id, job.name FROM job JOIN board ON board.id = job.board_id"
+        " WHERE job.removed_at > datetime('now', ?) AND board.removed_at IS NULL"
+        " ORDER BY job.removed_at DESC",
         (f"-{days} days",),
     ).fetchall()
     return [(row["id"], row["name"]) for row in found]

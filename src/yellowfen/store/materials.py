@@ -6,14 +6,16 @@ from yellowfen.core.metal.lot import Happened, Lot, LotEvent
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.quantity.stored_word import word_as_first_stored
 from yellowfen.errors import NotFound, Refused
+from yellowfen.store.archive import free_name
 from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
 
-_COLUMNS = "SELECT id, name, paste, container, grams, bought_s, expires_s FROM paste_lot"
+_COLUMNS = "SELECT id, name, paste, container, grams, bought_s, expires_s FROM paste_lot WHERE removed_at IS NULL"
 
 
 def add_lot(connection: sqlite3.Connection, lot: Lot) -> int:
     """Store a lot (its id and events are ignored); returns the id. Raises Refused when the name is taken."""
+    free_name(connection, "paste_lot", lot.name.strip())
     try:
         cursor = connection.execute(
             "INSERT INTO paste_lot (name, paste, container, grams, bought_s, expires_s) VALUES (?, ?, ?, ?, ?, ?)",
@@ -42,7 +44,7 @@ def lots(connection: sqlite3.Connection) -> list[Lot]:
 
 def lot(connection: sqlite3.Connection, lot_id: int) -> Lot:
     """The lot of that id. Raises NotFound where there is none."""
-    row = connection.execute(f"{_COLUMNS} WHERE id = ?", (lot_id,)).fetchone()
+    row = connection.execute(f"{_COLUMNS} AND id = ?", (lot_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no paste {lot_id}; it may have been removed")
     return _lot(connection, row)
@@ -73,12 +75,6 @@ def _lot(connection: sqlite3.Connection, row: sqlite3.Row) -> Lot:
         expires_s=row["expires_s"],
         events=events,
     )
-
-
-def remove_lot(connection: sqlite3.Connection, lot_id: int) -> None:
-    """Remove a lot with its events."""
-    lot(connection, lot_id)
-    connection.execute("DELETE FROM paste_lot WHERE id = ?", (lot_id,))
 
 
 def add_event(

@@ -2,14 +2,18 @@
 
 import json
 import sqlite3
+from typing import cast
 
 from yellowfen.core.part.library import OwnPackage
+from yellowfen.errors import NotFound
 from yellowfen.store.packing import pack, readable, unpack
 
 
 def rows(connection: sqlite3.Connection) -> list[OwnPackage]:
     """All own packages by name."""
-    found = connection.execute("SELECT content FROM own_package ORDER BY name").fetchall()
+    found = connection.execute(
+        "SELECT content FROM own_package WHERE removed_at IS NULL ORDER BY name"
+    ).fetchall()
     return readable(found, lambda row: unpack(OwnPackage, row["content"]))
 
 
@@ -20,9 +24,14 @@ def keep(connection: sqlite3.Connection, one: OwnPackage) -> None:
     )
 
 
-def remove(connection: sqlite3.Connection, name: str) -> None:
-    """Forget a package; boards read before keep it until they are read again."""
-    connection.execute("DELETE FROM own_package WHERE name = ?", (name,))
+def row_of(connection: sqlite3.Connection, name: str) -> int:
+    """The number of the package of that name. Raises NotFound where there is none."""
+    row = connection.execute(
+        "SELECT rowid AS row FROM own_package WHERE name = ? AND removed_at IS NULL", (name,)
+    ).fetchone()
+    if row is None:
+        raise NotFound(f"there is no package of yours called {name[:60]!r}")
+    return int(row["row"])
 
 
 def meanings(connection: sqlite3.Connection) -> dict[str, str]:
@@ -53,6 +62,16 @@ def keep_heading(connection: sqlite3.Connection, heading: str, columns: dict[str
         "INSERT OR REPLACE INTO heading_choice (heading, columns) VALUES (?, ?)",
         (heading, json.dumps(columns)),
     )
+
+
+def remember_again(connection: sqlite3.Connection, kind: str, key: str, before: object) -> None:
+    """Put what a "heading" or "footprint" means back to `before`, or to nothing known."""
+    if kind == "heading":
+        forget_heading(connection, key, cast(dict[str, int] | None, before))
+        return
+    connection.execute("DELETE FROM footprint_meaning WHERE footprint = ?", (key,))
+    if before is not None:
+        keep_meaning(connection, key, str(before))
 
 
 def forget_heading(

@@ -5,6 +5,7 @@ import sqlite3
 from yellowfen.core.bench.station import Tool, ToolKind
 from yellowfen.core.heat.source import HotPlate, Iron, Oven, Preheater
 from yellowfen.errors import NotFound, Refused
+from yellowfen.store.archive import free_name
 from yellowfen.store.database import asked_once
 from yellowfen.store.packing import pack, readable, unpack
 
@@ -18,6 +19,7 @@ CONTENT: dict[ToolKind, type[HotPlate | Oven | Preheater | Iron]] = {
 
 def add(connection: sqlite3.Connection, tool: Tool) -> int:
     """Store a tool (its id is ignored); returns the id. Raises Refused when the name is taken."""
+    free_name(connection, "tool", tool.name)
     try:
         cursor = connection.execute(
             "INSERT INTO tool (kind, name, content) VALUES (?, ?, ?)",
@@ -30,16 +32,12 @@ def add(connection: sqlite3.Connection, tool: Tool) -> int:
     return int(cursor.lastrowid or 0)
 
 
-def remove(connection: sqlite3.Connection, tool_id: int) -> None:
-    """Take a tool off the bench."""
-    get(connection, tool_id)
-    connection.execute("DELETE FROM tool WHERE id = ?", (tool_id,))
-
-
 @asked_once
 def rows(connection: sqlite3.Connection) -> list[Tool]:
     """All tools in the order they were entered."""
-    found = connection.execute("SELECT id, kind, name, content FROM tool ORDER BY id").fetchall()
+    found = connection.execute(
+        "SELECT id, kind, name, content FROM tool WHERE removed_at IS NULL ORDER BY id"
+    ).fetchall()
     return readable(found, _tool)
 
 
@@ -51,7 +49,7 @@ def _tool(row: sqlite3.Row) -> Tool:
 def get(connection: sqlite3.Connection, tool_id: int) -> Tool:
     """The tool of that id. Raises NotFound where there is none."""
     row = connection.execute(
-        "SELECT id, kind, name, content FROM tool WHERE id = ?", (tool_id,)
+        "SELECT id, kind, name, content FROM tool WHERE id = ? AND removed_at IS NULL", (tool_id,)
     ).fetchone()
     if row is None:
         raise NotFound(f"there is no tool {tool_id} on the bench; it may have been removed")

@@ -59,6 +59,7 @@ LATER = [
     "bench",
     "logbook",
     "damaged",
+    "archive",
 ]
 LATER_S = 0.7
 

@@ -82,7 +82,7 @@ class Resting:
 
 
 # What may be put away and brought back: the number in an address, with its table.
-_PUT_AWAY = {"job_id": "job", "run_id": "bench_run"}
+_PUT_AWAY = {"job_id": "job", "run_id": "bench_run", "board_id": "board"}
 
 
 def _lives(request: Request, connection: sqlite3.Connection) -> None:

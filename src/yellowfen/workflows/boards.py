@@ -18,6 +18,7 @@ from yellowfen.core.board.choices import Choices, PadSet, PartChoice
 from yellowfen.core.board.compare import BoardChange, changes
 from yellowfen.core.part.library import BUILT_IN, Library
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.wording import counted, listed
 from yellowfen.errors import (
     Damaged,
     InvalidValue,
@@ -30,7 +31,7 @@ from yellowfen.formats.board_out import board_files
 from yellowfen.formats.board_parts import named_by_user
 from yellowfen.formats.bundle import label_of, unpack
 from yellowfen.formats.part_table import FIELDS, ColumnChoice, TableReading
-from yellowfen.store import boards, imports, packages, work
+from yellowfen.store import board_steps, boards, imports, packages, work
 from yellowfen.store.boards import Source
 from yellowfen.store.database import atomic
 from yellowfen.store.work import Lost, Work
@@ -317,20 +318,24 @@ def choose_roles(
     if unknown:
         raise InvalidValue("file", f"{sorted(unknown)[0]} is not one of this board's files")
     choices = pinned(source.choices, boards.get(connection, board_id), chosen_only=True)
-    reread(connection, board_id, choices.with_roles(chosen), thickness_mm)
+    reread(connection, board_id, choices.with_roles(chosen), "what each file is", thickness_mm)
 
 
 def reread(
     connection: sqlite3.Connection,
     board_id: int,
     choices: Choices,
+    said: str,
     thickness_mm: float | None = None,
     library: Library | None = None,
     columns: ColumnChoice | None = None,
     also: Callable[[], None] = lambda: None,
+    memory: Mapping[str, object] | None = None,
+    check: Callable[[Board], None] = lambda read: None,
 ) -> None:
     """Read a board again under other choices and keep both, with what is to be stored `also`; on a
-    problem nothing changes. Nothing is locked while it is read.
+    problem nothing changes. Nothing is locked while it is read. `said` names the change, which can
+    be taken back; `memory` is what the library remembered before it. `check` refuses a reading by raising.
 
     Raises Refused for a sketched board.
     """
@@ -351,7 +356,9 @@ def reread(
         library=library or library_of(connection),
         columns=packages.headings(connection) if columns is None else columns,
     )
+    check(board)
     with atomic(connection):
+        board_steps.keep(connection, board_id, said, memory or {})
         also()
         boards.replace(connection, board_id, board, replace(source, choices=choices))
     heat.forget(connection, board_id)
@@ -413,7 +420,17 @@ def put_together(
         together={**together, key: PadSet(pads[0].side, places_mm)},
         parts={**parts, key: PartChoice(name=plain, footprint=footprint.strip()[:120])},
     )
-    reread(connection, board_id, changed)
+    owners = listed(sorted({pad.ref for pad in pads if pad.ref}))
+
+    def check(read: Board) -> None:
+        if not any(part.ref == plain for part in read.parts):
+            raise InvalidValue(
+                "pads",
+                f"the files give these pads to {owners or 'another part'}; correct that part",
+            )
+
+    said = f"{plain} of {counted(len(pads), 'pad')}"
+    reread(connection, board_id, changed, said, check=check)
     return plain
 
 
@@ -422,7 +439,7 @@ def work_out_anew(connection: sqlite3.Connection, board_id: int) -> None:
     source = boards.source_of(connection, board_id)
     kept = pinned(source.choices, boards.get(connection, board_id), chosen_only=True)
     together = {key: one for key, one in kept.together.items() if key in kept.parts}
-    reread(connection, board_id, replace(kept, together=together))
+    reread(connection, board_id, replace(kept, together=together), "parts recognised again")
 
 
 def accept_proposal(connection: sqlite3.Connection, board_id: int, place: int) -> None:
@@ -438,7 +455,7 @@ def accept_proposal(connection: sqlite3.Connection, board_id: int, place: int) -
         changed = replace(choices, turns={**choices.turns, chosen.turn_side: chosen.turn_deg})
     else:
         changed = replace(choices, shift=chosen.shift)
-    reread(connection, board_id, changed)
+    reread(connection, board_id, changed, "the accepted proposal")
 
 
 def undo_placement(connection: sqlite3.Connection, board_id: int) -> None:
@@ -447,6 +464,7 @@ def undo_placement(connection: sqlite3.Connection, board_id: int) -> None:
         connection,
         board_id,
         replace(boards.source_of(connection, board_id).choices, shift=None, turns={}),
+        "placement as the table has it",
     )
 
 
@@ -489,8 +507,9 @@ def correct_part(
         )
         return now
     choices = pinned(source.choices, board).with_part(before, choice)
+    said = f"{now} left out" if choice.left_out else f"{now} corrected"
     if not (for_its_footprint and choice.footprint and part is not None and part.footprint):
-        reread(connection, board_id, choices)
+        reread(connection, board_id, choices, said)
         return now
     footprint = part.footprint
     library = library_of(connection)
@@ -498,8 +517,10 @@ def correct_part(
         connection,
         board_id,
         choices,
+        said,
         library=Library(library.own, {**library.meanings, footprint: choice.footprint}),
         also=lambda: packages.keep_meaning(connection, footprint, choice.footprint),
+        memory={"footprint": [footprint, library.meanings.get(footprint)]},
     )
     return now
 
@@ -526,7 +547,9 @@ def make_openings(connection: sqlite3.Connection, board_id: int) -> None:
     choices = pinned(
         boards.source_of(connection, board_id).choices, boards.get(connection, board_id)
     )
-    reread(connection, board_id, replace(choices, openings_from_pads=True))
+    reread(
+        connection, board_id, replace(choices, openings_from_pads=True), "apertures over the pads"
+    )
 
 
 def _rename(
@@ -541,7 +564,9 @@ def _rename(
             now if one == ref else one: mark for one, mark in board.printed_marks.items()
         },
     )
-    boards.replace(connection, board_id, named, source)
+    with atomic(connection):
+        board_steps.keep(connection, board_id, f"{ref} named {now}", {})
+        boards.replace(connection, board_id, named, source)
     heat.forget(connection, board_id)
 
 
@@ -564,12 +589,15 @@ def choose_columns(
     )
     if doubled:
         raise InvalidValue(doubled, "one column cannot mean two things; choose another")
+    headings = packages.headings(connection)
     reread(
         connection,
         board_id,
         boards.source_of(connection, board_id).choices,
-        columns={**packages.headings(connection), reading.key: kept},
+        f"columns of {file}",
+        columns={**headings, reading.key: kept},
         also=lambda: packages.keep_heading(connection, reading.key, kept),
+        memory={"heading": [reading.key, headings.get(reading.key)]},
     )
 
 
@@ -606,7 +634,9 @@ def restore(connection: sqlite3.Connection, board_id: int) -> None:
         choices = Choices()
     library, columns = library_of(connection), packages.headings(connection)
     board = read_board(files, name, choices, library=library, columns=columns)
-    boards.replace(connection, board_id, board, Source(files, choices))
+    with atomic(connection):
+        board_steps.forget(connection, board_id)
+        boards.replace(connection, board_id, board, Source(files, choices))
     heat.forget(connection, board_id)
 
 
@@ -668,6 +698,7 @@ def work_reread(connection: sqlite3.Connection, one: Work) -> None:
         elif changes(before, board):
             boards.propose_reading(connection, board_id, board)
         else:
+            board_steps.forget(connection, board_id)
             boards.replace(connection, board_id, board, source)
 
 
@@ -685,8 +716,23 @@ def take_reading(connection: sqlite3.Connection, board_id: int, take: bool) -> N
     source = boards.source_of(connection, board_id)
     before = boards.get(connection, board_id)
     choices = pinned(source.choices, before)
-    boards.replace(connection, board_id, board, replace(source, choices=choices))
+    with atomic(connection):
+        board_steps.keep(connection, board_id, "the new reading", {})
+        boards.replace(connection, board_id, board, replace(source, choices=choices))
     heat.forget(connection, board_id)
+
+
+def take_back(connection: sqlite3.Connection, board_id: int) -> str:
+    """Take the newest change of a board back, with what the library learnt from it; returns what it
+    was. Raises NotFound where there is none.
+    """
+    boards.must_exist(connection, board_id)
+    with atomic(connection):
+        said, memory = board_steps.take_back(connection, board_id)
+        for kind, (key, before) in memory.items():
+            packages.remember_again(connection, kind, str(key), before)
+    heat.forget(connection, board_id)
+    return said
 
 
 def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -> None:
@@ -713,6 +759,7 @@ def add_files(connection: sqlite3.Connection, board_id: int, uploads: Uploads) -
         columns=packages.headings(connection),
     )
     with atomic(connection):
+        board_steps.forget(connection, board_id)
         boards.put_files(connection, board_id, fresh)
         boards.replace(connection, board_id, board, replace(source, choices=choices))
     heat.forget(connection, board_id)

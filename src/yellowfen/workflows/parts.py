@@ -60,6 +60,7 @@ def answer_questions(
         connection,
         board_id,
         choices,
+        f"answers about {ref}",
         library=Library([*others, own], library.meanings),
         also=lambda: packages.keep(connection, own),
     )

@@ -24,6 +24,7 @@ from yellowfen.core.quantity.number import in_range, typed_number, typed_whole
 from yellowfen.core.work.technique import SHAKY_REST_EVERY
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import ready, stations, tools
+from yellowfen.store.archive import archived
 from yellowfen.web.bench_svg import station_drawing, tool_drawing
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
@@ -96,6 +97,7 @@ def bench_context(
         "problem": problem,
         "field": field,
         "rest_every": int(SHAKY_REST_EVERY),
+        "archived": archived(database, "tool"),
         "tools": [(one, _facts(one)) for one in tools.rows(database)],
         "strengths": _side_by_side(calibration.strengths(database)),
         "known": known,

@@ -25,7 +25,8 @@ from yellowfen.errors import InvalidValue, NotFound, YellowfenError
 from yellowfen.formats.board_parts import is_unnamed
 from yellowfen.formats.bundle import zipped
 from yellowfen.formats.part_table import FIELDS
-from yellowfen.store import boards, imports, packages
+from yellowfen.store import board_steps, boards, imports, packages
+from yellowfen.store.archive import archived, put_away
 from yellowfen.store.bench_runs import notes_on
 from yellowfen.store.proofs import proof_of
 from yellowfen.web.database import Database
@@ -64,6 +65,7 @@ def _list_context(
     return {
         "room": "boards",
         "boards": boards.rows(database),
+        "archived": archived(database, "board"),
         "problem": problem,
         "name": name,
         "thickness": thickness,
@@ -190,6 +192,7 @@ def _board_context(
         "lessons": proof_of(database, board_id).lessons if shown == "advice" else (),
         "changed": changed,
         "notes": notes_on(database, board_id),
+        "last_change": board_steps.newest(database, board_id),
     }
 
 
@@ -392,7 +395,8 @@ def put_together(request: Request, board_id: int, database: Database, fields: Fi
 @router.post("/api/boards/{board_id}/names")
 def name_part(board_id: int, database: Database, given: PartName) -> dict[str, str]:
     """Name one proposed part, without the page being loaded anew."""
-    return {"name": work.name_part(database, board_id, given.ref, given.name)}
+    name = work.name_part(database, board_id, given.ref, given.name)
+    return {"name": name, "last_change": board_steps.newest(database, board_id)}
 
 
 @router.post("/boards/{board_id}/proposals/{place}")
@@ -408,6 +412,19 @@ def accept(request: Request, board_id: int, place: int, database: Database) -> R
 def undo(board_id: int, database: Database) -> Response:
     work.undo_placement(database, board_id)
     return RedirectResponse(f"/boards/{board_id}?leaf=files", status_code=303)
+
+
+@router.post("/boards/{board_id}/undo")
+def undo_change(
+    board_id: int,
+    database: Database,
+    leaf: Annotated[str, Form()] = "",
+    side: Annotated[str, Form()] = "",
+) -> Response:
+    """Take the newest change of this board back."""
+    work.take_back(database, board_id)
+    shown = f"leaf={leaf if leaf in _LEAVES else ''}&side={'bottom' if side == 'bottom' else 'top'}"
+    return RedirectResponse(f"/boards/{board_id}?{shown}", status_code=303)
 
 
 @router.post("/boards/{board_id}/part")
@@ -508,6 +525,5 @@ def restore(board_id: int, database: Database) -> Response:
 
 @router.post("/boards/{board_id}/remove")
 def remove(board_id: int, database: Database) -> Response:
-    boards.must_exist(database, board_id)
-    boards.remove(database, board_id)
+    put_away(database, "board", board_id)
     return RedirectResponse("/boards", status_code=303)

@@ -17,6 +17,7 @@ from yellowfen.core.metal.paste import DISPENSE_SHARE, POWDERS, PRINT_SHARE, Pas
 from yellowfen.core.quantity.number import typed_numbers
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import materials
+from yellowfen.store.archive import archived, put_away
 from yellowfen.store.database import atomic
 from yellowfen.store.moment import moment_words
 from yellowfen.web.database import Database
@@ -57,6 +58,7 @@ def _page(
         "lots": [_shown(one, now) for one in materials.lots(database)],
         "alloys": list(ALLOYS.values()),
         "powders": list(POWDERS),
+        "archived": archived(database, "paste_lot"),
         "needles": NEEDLES,
         "foils": _USUAL_FOILS,
         "own_needles": materials.supply(database, "needle"),
@@ -181,7 +183,7 @@ def tap(
 
 @router.post("/bench/materials/{lot_id}/remove")
 def remove(lot_id: int, database: Database) -> Response:
-    materials.remove_lot(database, lot_id)
+    put_away(database, "paste_lot", lot_id)
     return RedirectResponse("/bench/materials", status_code=303)
 
 

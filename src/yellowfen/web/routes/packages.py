@@ -21,6 +21,7 @@ from yellowfen.core.quantity.number import typed_number, typed_whole
 from yellowfen.errors import InvalidValue, NotFound, YellowfenError
 from yellowfen.formats.package_file import write_packages
 from yellowfen.store import boards, packages
+from yellowfen.store.archive import archived, put_away
 from yellowfen.web.database import Database
 from yellowfen.web.downloads import saved_as
 from yellowfen.web.errors import status_of
@@ -58,6 +59,7 @@ def _context(
         for one in packages.rows(database)
     ]
     return {
+        "archived": archived(database, "own_package"),
         "room": "boards",
         "problem": problem,
         "built_in": built_in,
@@ -209,7 +211,7 @@ def carry_in(
 
 @router.post("/packages/remove")
 def remove(database: Database, name: Annotated[str, Form()]) -> Response:
-    packages.remove(database, name)
+    put_away(database, "own_package", packages.row_of(database, name))
     return RedirectResponse("/packages", status_code=303)
 
 

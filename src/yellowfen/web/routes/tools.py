@@ -20,6 +20,7 @@ from yellowfen.core.heat.source import (
 from yellowfen.core.quantity.number import typed_number
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import tools
+from yellowfen.store.archive import put_away
 from yellowfen.web.database import Database
 from yellowfen.web.errors import status_of
 from yellowfen.web.pages import page
@@ -97,5 +98,5 @@ def _point(line: str) -> tuple[float, float, float]:
 
 @router.post("/bench/tools/{tool_id}/remove")
 def remove_tool(tool_id: int, database: Database) -> Response:
-    tools.remove(database, tool_id)
+    put_away(database, "tool", tool_id)
     return RedirectResponse("/bench", status_code=303)

@@ -49,7 +49,12 @@ document.addEventListener("DOMContentLoaded", () => {
     open(ref);
     plan.frameOn([plan.part(ref), ...plan.pads(ref)], 8);
   });
-  for (const form of document.querySelectorAll("form[data-sure]")) {
-    form.addEventListener("submit", (event) => { if (!window.confirm(form.dataset.sure)) event.preventDefault(); });
-  }
+  // Ctrl+Z takes the last change back, except in a field, whose own letters it takes back.
+  const undo = document.querySelector("[data-undo-change]");
+  document.addEventListener("keydown", (event) => {
+    if (event.key.toLowerCase() !== "z" || !(event.ctrlKey || event.metaKey) || event.shiftKey || undo.hidden) return;
+    if (event.target.closest("input, textarea, select")) return;
+    event.preventDefault();
+    undo.requestSubmit();
+  });
 });

@@ -56,6 +56,8 @@ document.addEventListener("DOMContentLoaded", () => {
         const kept = await ask(`/api${here}/names`, { json: { ref: one.ref, name }, stays: "the name was not saved" });
         problem.textContent = "";
         renamed(one, kept.name);
+        document.querySelector("[data-last-change]").textContent = kept.last_change;
+        document.querySelector("[data-undo-change]").hidden = false;
         show();
       } catch (refusal) { problem.textContent = refusal.message; field.select(); }
     });

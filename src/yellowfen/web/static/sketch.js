@@ -59,7 +59,50 @@ document.addEventListener("DOMContentLoaded", () => {
     find("kept").textContent = `kept: ${said.parts} part${said.parts === 1 ? "" : "s"}, ${said.pads} pads${nets}`;
     find("net-problems").replaceChildren(...said.net_problems.map((text) => { const line = document.createElement("p"); line.className = "mind m-0"; line.textContent = text; return line; }));
   };
-  const keep = () => { find("kept").textContent = "…"; window.clearTimeout(timer); timer = window.setTimeout(send, 250); };
+  const keep = () => { remember(); find("kept").textContent = "…"; window.clearTimeout(timer); timer = window.setTimeout(send, 250); };
+
+  // --- undo: the sketch after each change; what an arrow key or a finger moves in one go is one step
+  const steps = [JSON.stringify(sketch)];
+  let at = 0;
+  let lastMoved = { ref: "", when: 0 };
+  const remember = () => {
+    const now = JSON.stringify(sketch);
+    if (now === steps[at]) return;
+    steps.splice(at + 1);
+    const soon = lastMoved.again && at > 0;
+    if (soon) steps[at] = now;
+    else { steps.push(now); if (steps.length > 200) steps.shift(); at = steps.length - 1; }
+    lastMoved.again = false;
+    showSteps();
+  };
+  const moved = (part) => {
+    const when = Date.now();
+    lastMoved = { ref: part.ref, when, again: lastMoved.ref === part.ref && when - lastMoved.when < 800 };
+  };
+  const showSteps = () => { find("undo").disabled = at === 0; find("redo").disabled = at === steps.length - 1; };
+  const step = (by) => {
+    if (!steps[at + by]) return;
+    at += by;
+    lastMoved = { ref: "", when: 0 };
+    const was = JSON.parse(steps[at]);
+    const ref = chosen?.ref;
+    parts.splice(0, parts.length, ...was.parts);
+    Object.assign(sketch, was, { parts });
+    chosen = parts.find((part) => part.ref === ref) ?? parts[0] ?? null;
+    for (const field of document.querySelectorAll("[data-field]")) field.value = sketch[field.dataset.field];
+    find("nets").value = sketch.nets.join("\n");
+    say(by < 0 ? "Undone." : "Done again.");
+    tools(); draw(); keep(); showSteps();
+    photoFollows().then(() => { tools(); draw(); });
+  };
+  find("undo").addEventListener("click", () => step(-1));
+  find("redo").addEventListener("click", () => step(1));
+  document.addEventListener("keydown", (event) => {
+    if (!(event.ctrlKey || event.metaKey) || event.target.closest("input, textarea, select")) return;
+    const key = event.key.toLowerCase();
+    const by = key === "y" || (key === "z" && event.shiftKey) ? 1 : key === "z" ? -1 : 0;
+    if (by) { event.preventDefault(); step(by); }
+  });
   window.addEventListener("pagehide", () => { if (timer) { window.clearTimeout(timer); send({ keepalive: true }); } });
   find("done").addEventListener("click", async (event) => {
     if (!timer) return;
@@ -73,6 +116,7 @@ document.addEventListener("DOMContentLoaded", () => {
   const draw = () => {
     const [w, h] = [sketch.width_mm, sketch.height_mm];
     svg.setAttribute("viewBox", `${-margin} ${-margin} ${w + 2 * margin} ${h + 2 * margin}`);
+    const focused = document.activeElement?.closest?.("[data-part-key]")?.dataset.partKey;
     svg.replaceChildren();
     svg.append(node("rect", { class: "plan-board", x: 0, y: 0, width: w, height: h, rx: 0.6 }));
     drawPicture();
@@ -81,6 +125,7 @@ document.addEventListener("DOMContentLoaded", () => {
     for (let y = step; y < h; y += step) svg.append(node("line", { class: "rule", x1: 0, x2: w, y1: up(y), y2: up(y) }));
     svg.append(node("text", { class: "rule-word", x: 0, y: h + 2.2, "font-size": 1.6 }, `squares of ${step} mm`));
     for (const part of parts) svg.append(drawPart(part));
+    if (focused) focusOn(chosen?.ref ?? focused);
     if (chosen) drawGaps();
     if (scaling) for (const [x, y] of scaling) svg.append(node("circle", { class: "scale-mark", cx: x, cy: up(y), r: 0.5 }));
     fillPanel();
@@ -95,13 +140,14 @@ document.addEventListener("DOMContentLoaded", () => {
     const first = shape.pin1 && shape.lands[0];
     const within = (at, size) => Math.max(-0.34 * size, Math.min(0.34 * size, 0.62 * at));
     if (first) group.append(node("circle", { class: "drawn-first", cx: within(first[1], shape.x), cy: within(-first[2], shape.y), r: Math.min(shape.x, shape.y) * 0.08 }));
-    const holder = node("g", { "data-ref": part.ref });
+    const holder = node("g", { "data-ref": part.ref, "data-part-key": part.ref, tabindex: 0, role: "button", "aria-label": `${part.ref}, ${part.package}`, "aria-pressed": String(part === chosen) });
     const [, high] = geometry.half(part);
     const size = Math.max(1.1, Math.min(2, 0.5 * high));
     const inside = high > size;
     holder.append(group, node("text", { class: "name", x: part.x_mm, y: inside ? up(part.y_mm) + 0.36 * size : up(part.y_mm) - high - 0.3, "font-size": size }, part.ref));
     return holder;
   };
+  const focusOn = (ref) => svg.querySelector(`[data-part-key="${CSS.escape(ref)}"]`)?.focus({ preventScroll: true });
   const drawGaps = () => {
     const box = geometry.box(chosen);
     for (const direction of ["left", "right", "above", "below"]) {
@@ -155,7 +201,7 @@ document.addEventListener("DOMContentLoaded", () => {
     return true;
   };
   const turn = () => { if (chosen) { chosen.rotation_deg = (chosen.rotation_deg + 90) % 360; draw(); keep(); } };
-  const remove = () => { if (chosen) { parts.splice(parts.indexOf(chosen), 1); chosen = parts[0] ?? null; draw(); keep(); } };
+  const remove = () => { if (chosen) { say(`${chosen.ref} is removed. Undo brings it back.`); parts.splice(parts.indexOf(chosen), 1); chosen = parts[0] ?? null; draw(); keep(); } };
   for (const button of document.querySelectorAll("[data-add]")) {
     button.addEventListener("click", () => add(button.dataset.add));
     button.disabled = false;  // a tap before this script has come would be lost
@@ -221,8 +267,12 @@ document.addEventListener("DOMContentLoaded", () => {
     if (movingPicture) hold = { picture: true, x: x - sketch.picture.x_mm, y: y - sketch.picture.y_mm };
     else if (ref) { chosen = parts.find((part) => part.ref === ref); hold = { part: chosen, x: x - chosen.x_mm, y: y - chosen.y_mm }; }
     if (hold) svg.setPointerCapture(event.pointerId);
-    svg.focus({ preventScroll: true });
     draw();
+    if (ref && chosen) focusOn(chosen.ref); else svg.focus({ preventScroll: true });
+  });
+  svg.addEventListener("focusin", (event) => {
+    const part = parts.find((one) => one.ref === event.target.closest("[data-part-key]")?.dataset.partKey);
+    if (part && part !== chosen && !hold) { chosen = part; draw(); }
   });
   svg.addEventListener("pointermove", (event) => {
     if (!hold) return;
@@ -235,11 +285,13 @@ document.addEventListener("DOMContentLoaded", () => {
   });
   for (const name of ["pointerup", "pointercancel"]) svg.addEventListener(name, () => { if (hold?.moved) keep(); hold = null; });
   svg.addEventListener("keydown", (event) => {
-    const steps = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
-    if (steps && chosen) {
-      const step = event.shiftKey ? 1 : 0.1;
-      chosen.x_mm = round(chosen.x_mm + steps[0] * step);
-      chosen.y_mm = round(chosen.y_mm + steps[1] * step);
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+    if (way && chosen) {
+      const far = event.shiftKey ? 1 : 0.1;
+      chosen.x_mm = round(chosen.x_mm + way[0] * far);
+      chosen.y_mm = round(chosen.y_mm + way[1] * far);
+      moved(chosen);
       event.preventDefault();
       draw(); keep();
     } else if (event.key === "r" || event.key === "R") turn();
@@ -304,14 +356,30 @@ document.addEventListener("DOMContentLoaded", () => {
   });
   find("move").addEventListener("click", () => { movingPicture = !movingPicture; find("move").setAttribute("aria-pressed", String(movingPicture)); say(movingPicture ? "Drag the photo." : "Drag the parts."); });
   find("away").addEventListener("click", async () => {
-    try {
-      await ask(`/api/boards/${board}/picture`, { method: "DELETE", as: "html", stays: "the photo stays" });
-    } catch (problem) { complain(problem.message); return; }
-    facts.picture = false;
     sketch.picture = null;
     movingPicture = false;
-    tools(); draw();
+    say("The photo is removed. Undo brings it back.");
+    await photoFollows();
+    tools(); draw(); keep();
   });
+  // The stored photo goes and comes with the sketch's steps; its bytes are kept here while the page is open.
+  let photo = null;
+  const photoFollows = async () => {
+    try {
+      if (facts.picture && !sketch.picture) {
+        photo = await (await fetch(`/boards/${board}/picture?${facts.pictureTurn ?? 0}`)).blob();
+        await ask(`/api/boards/${board}/picture`, { method: "DELETE", as: "html", stays: "the photo stays" });
+        facts.picture = false;
+      } else if (!facts.picture && sketch.picture && photo) {
+        const form = new FormData();
+        form.append("file", photo, "photo.jpg");
+        await ask(`/api/boards/${board}/picture`, { body: form, stays: "the photo was not saved" });
+        facts.picture = true;
+        facts.pictureTurn = (facts.pictureTurn ?? 0) + 1;
+      } else return;
+      complain("");
+    } catch (problem) { complain(problem.message); }
+  };
 
   if (facts.picture && !sketch.picture) layBeneath();
   tools();
