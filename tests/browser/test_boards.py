@@ -212,6 +212,33 @@ def test_nothing_is_lost_in_the_sketch_and_on_the_board(page: Page, tmp_path: Pa
     expect(page.get_by_role("button", name="Undo: R7 named R70")).to_be_hidden()
 
 
+def test_a_refused_form_keeps_what_was_typed_and_chosen(page: Page) -> None:
+    """On its own page, and on the way back from the page that only tells the problem."""
+    page.goto("/boards/1?part=R7")
+    page.get_by_text("Correct it").click()
+    card = page.locator("form.settings[action='/boards/1/part']")
+    card.locator("[name=name]").fill("C1")
+    card.locator("[name=value]").fill("mine")
+    card.locator("[name=turn]").select_option("90")
+    card.get_by_role("button").click()
+    expect(page.locator("p.problem")).to_contain_text("C1 is on this board already")
+    expect(card.locator("[name=value]")).to_have_value("mine")
+    expect(card.locator("[name=turn]")).to_have_value("90")
+    page.goto("/boards/1")
+    page.get_by_text("Group pads").click()
+    page.locator('svg.plan .part[data-ref="U4"]').first.click()
+    page.locator("[data-together] [name=name]").fill("U44")
+    page.get_by_role("button", name="Make one part of them").click()
+    expect(page.locator("p.problem")).to_contain_text("the files give these pads to U4")
+    expect(page.locator("[data-pad-count]")).to_have_text("8 pads")
+    page.goto("/jobs/1/purpose")
+    page.get_by_role("textbox").first.fill("U4, XX99")
+    page.get_by_role("button", name="Save").click()
+    if page.get_by_role("link", name="Back to where you were").count():
+        page.get_by_role("link", name="Back to where you were").click()
+    expect(page.get_by_role("textbox").first).to_have_value("U4, XX99")
+
+
 def test_the_sketch_is_accessible_and_fits(page: Page) -> None:
     page.goto("/boards")
     page.get_by_role("button", name="Sketch a patch").click()

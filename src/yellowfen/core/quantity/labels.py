@@ -47,6 +47,8 @@ _LABELS = {
     "land": "land",
     "apart": "distance of opposite rows",
     "typed": "stencil thickness",
+    "foil": "stencil thickness",
+    "needle": "needle gauge",
     "targets": "parts",
     "keep_out": "pins to keep free",
     "rotation_deg": "turn",

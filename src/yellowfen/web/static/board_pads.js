@@ -85,6 +85,7 @@ document.addEventListener("DOMContentLoaded", () => {
     for (const node of plan.svg.querySelectorAll(".pad[data-place]")) node.classList.toggle("together", chosen.has(node.dataset.place));
     for (const tick of box.querySelectorAll("[data-loose]")) tick.checked = chosen.has(tick.dataset.loose);
   };
+  box.querySelector("form").addEventListener("typed-again", () => { for (const place of list.value.split(" ").filter(Boolean)) chosen.add(place); told(); });
   const toggle = (place, on = !chosen.has(place)) => { if (on) chosen.add(place); else chosen.delete(place); told(); };
   box.addEventListener("change", (event) => { if (event.target.dataset.loose) toggle(event.target.dataset.loose, event.target.checked); });
   box.addEventListener("toggle", () => {
