@@ -13,6 +13,7 @@ from tests.browser.conftest import ARGUMENTS, CHROMIUM
 from tests.live_server import LiveServer
 
 from yellowfen.core.board.sketch import Plane, Sketch, SketchedPart
+from yellowfen.web.hints import dismiss_all
 from yellowfen.workflows import demo, sketching
 from yellowfen.workflows.opening import open_database
 
@@ -33,6 +34,7 @@ def prepare(folder: Path) -> None:
     connection = open_database(folder)
     demo.fill(connection)
     demo.furnish(connection)
+    dismiss_all(connection)
     patch = sketching.begin(connection, "Water gauge, its radio")
     sketching.keep(
         connection,

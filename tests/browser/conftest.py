@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from tests.live_server import LiveServer
+from yellowfen.web.hints import dismiss_all
 from yellowfen.workflows import demo
 from yellowfen.workflows.opening import open_database
 
@@ -35,6 +36,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[LiveServer]:
     folder: Path = tmp_path_factory.mktemp("data")
     connection = open_database(folder)
     demo.fill(connection)
+    dismiss_all(connection)
     connection.close()
     live = LiveServer(folder)
     live.start()

@@ -7,9 +7,9 @@ from tests.web.test_boards import board_of, upload
 from yellowfen.core.part.library import Library
 from yellowfen.store import bench_runs, jobs, packages, tools
 from yellowfen.store.board_steps import MOST_STEPS
+from yellowfen.workflows.boards import library_of
 from yellowfen.workflows.demo import demo_files
 from yellowfen.workflows.opening import connect_existing
-from yellowfen.workflows.boards import library_of
 
 TOOL = {"kind": "iron", "name": "Pencil", "set_c": "350", "tip_mm": "1.2", "power_w": "60"}
 

@@ -9,12 +9,14 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from yellowfen import __version__
+from yellowfen.core.look.glossary import written_forms
 from yellowfen.core.quantity.labels import by_label, key_in
 from yellowfen.core.quantity.wording import counted, minutes_words
 from yellowfen.core.run.pad_heats import AT_MOST
 from yellowfen.core.run.stages import next_stage, strip
 from yellowfen.core.work.job import Job
 from yellowfen.store.moment import day_words, moment_words
+from yellowfen.web.hints import hints_of
 from yellowfen.web.once import once_key
 from yellowfen.workflows.ledger import stages_behind
 
@@ -51,6 +53,7 @@ _ENVIRONMENT.globals |= {
     "next_stage": next_stage,
     "once_key": once_key,
     "heats_at_most": AT_MOST,
+    "word_forms": written_forms(),
 }
 
 
@@ -61,6 +64,10 @@ def page(
     whole = {"room": "", "path": request.url.path, "behind": frozenset(), **context}
     if isinstance(job := whole.get("job"), Job):
         whole["behind"] = stages_behind(request.state.database, job)
+    place = str(whole.get("stage") or whole["room"])
+    database = getattr(request.state, "database", None)
+    if status == 200 and database is not None and (hints := hints_of(database, place)):
+        whole["hints"] = {"room": place, "hints": [one._asdict() for one in hints]}
     if isinstance(said := whole.get("problem"), str) and said:
         whole |= {"problem": by_label(said), "problem_field": key_in(said)}
     return HTMLResponse(_ENVIRONMENT.get_template(template).render(whole), status_code=status)
