@@ -510,3 +510,12 @@ def test_no_number_but_plain_digits_is_taken(client: TestClient, typed: str) -> 
     reply = client.post(f"/boards/{board_id}/part", data=sent)
     assert reply.status_code == (200 if typed == "" else 422)
     assert client.get(f"/boards/{board_id}").status_code == 200
+
+
+def test_parts_are_found_on_both_sides(client: TestClient) -> None:
+    page = client.get("/boards/1?leaf=parts&find=C2*").text
+    assert re.search(r"<b>\d+ parts</b> for “C2\*”: 1 on top, \d on the bottom", page)
+    assert 'data-show="C20"' in page
+    assert 'data-show="R7"' not in page
+    assert 'aria-label="Part R7"' in client.get("/boards/1?leaf=parts&find=r7").text
+    assert "<b>0 parts</b>" in client.get("/boards/1?leaf=parts&find=%22%3Cb%3E").text

@@ -16,6 +16,7 @@ from yellowfen.core.board.board import Board, BoardPart, Pad, Role
 from yellowfen.core.board.bridges import harmless_bridges, pads_by_pin
 from yellowfen.core.board.choices import PartChoice
 from yellowfen.core.board.compare import BoardChange, changes
+from yellowfen.core.board.find import MOST_LETTERS, found_parts
 from yellowfen.core.part.catalogue import HOUSINGS, PALETTE, housing_of, named_with_housing
 from yellowfen.core.part.package import JointKind
 from yellowfen.core.quantity.number import typed_number, typed_whole
@@ -125,12 +126,13 @@ def board_page(
     kind: str = "",
     all_rows: bool = False,
     part: str = "",
+    find: str = "",
 ) -> Response:
     return page(
         request,
         "board.html",
         _board_context(
-            database, board_id, side, leaf=leaf, kind=kind, all_rows=all_rows, part=part
+            database, board_id, side, leaf=leaf, kind=kind, all_rows=all_rows, part=part, find=find
         ),
     )
 
@@ -143,14 +145,21 @@ def _board_context(
     kind: str = "",
     all_rows: bool = False,
     part: str = "",
+    find: str = "",
     problem: str = "",
 ) -> dict[str, Any]:
     board = boards.get(database, board_id)
     side = "bottom" if side == "bottom" else "top"
     changed = work.changes_of(database, board_id)
     judged = triage(board)
-    marked = [one for one in judged if not kind or any(flag.kind == kind for flag in one.flags)]
-    chosen = next((one for one in judged if one.part.ref == part), None)
+    among = set(found_parts(board, find))
+    marked = [
+        one
+        for one in judged
+        if one.part.ref in among and (not kind or any(flag.kind == kind for flag in one.flags))
+    ]
+    only = marked[0].part.ref if find.strip() and len(marked) == 1 else part
+    chosen = next((one for one in judged if one.part.ref == only), None)
     if chosen is not None:
         side = chosen.part.side
     shown = (
@@ -174,6 +183,8 @@ def _board_context(
             for one in FlagKind
         ],
         "kind": kind,
+        "find": find.strip()[:MOST_LETTERS],
+        "found_on": {at: sum(one.part.side == at for one in marked) for at in ("top", "bottom")},
         "rows": marked if all_rows else marked[:ROWS_SHOWN],
         "found": len(marked),
         "all_rows": all_rows,
