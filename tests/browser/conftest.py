@@ -30,6 +30,12 @@ ARGUMENTS = [
     "--process-per-site",
 ]
 
+# Most tests set something: for them the settings stand open, as for a user who left them so.
+FOLDS_OPEN = (
+    "localStorage.getItem('yellowfen-folds') ?? localStorage.setItem('yellowfen-folds',"
+    ' \'{"heat-settings": true, "heat-cautions": true}\')'
+)
+
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[LiveServer]:
@@ -66,6 +72,7 @@ def page(context: BrowserContext, server: LiveServer) -> Iterator[Page]:
     page = context.new_page()
     stored = {"origin": server.url, "storageTypes": "cookies,local_storage,indexeddb"}
     context.new_cdp_session(page).send("Storage.clearDataForOrigin", stored)
+    page.add_init_script(FOLDS_OPEN)
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(f"page error: {error}"))
     page.on(

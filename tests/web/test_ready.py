@@ -491,3 +491,22 @@ def test_the_parts_to_buy_come_as_a_table(client: TestClient) -> None:
         assert int(row[2]) == line.wanted + line.spares >= len(line.refs)
         assert row[3].split() == list(line.refs)
     assert "/jobs/1/ready/kit.csv" in client.get("/jobs/1/ready/kit").text
+
+
+def test_the_bench_asks_for_what_the_open_jobs_need(client: TestClient) -> None:
+    connection = connect_existing(client.app.state.data)  # type: ignore[attr-defined]
+    client.post("/bench/tools", data={"kind": "plate", "name": "Plate", "set_c": "230"})
+    assert "No iron on this bench: a 1.6 mm chisel" in client.get("/bench").text
+    client.post(
+        "/bench/tools", data={"kind": "iron", "name": "Pencil", "set_c": "350", "tip_mm": "1.2"}
+    )
+    assert "Everything that the open jobs need is here." in client.get("/bench").text
+    connection.execute("DELETE FROM station")
+    connection.commit()
+    lacking = client.get("/bench").text
+    assert "No hot air on this bench: methods with hot air are left out" in lacking
+    assert not ready.bench_tools(connection, ready_state(connection, 1).paste.board).air
+    connection.execute("UPDATE tool SET removed_at = datetime('now')")
+    connection.commit()
+    assert "hot air and an iron are assumed" in client.get("/bench").text
+    connection.close()

@@ -1,4 +1,4 @@
-"""What was told of joints against what was found, drawn: both in logs, true on the slanting line."""
+"""What was predicted of joints against what was found, drawn: both in logs, true on the slanting line."""
 
 import math
 from collections.abc import Sequence
@@ -34,5 +34,5 @@ def chances_drawn(bins: Sequence[Bin]) -> Markup:
     return Markup(
         f'<svg class="even-chart chances" viewBox="0 0 400 274" role="img" aria-label="{counted(len(bins), "group")} of joints: {said}">'
         f'<path class="axis" d="M60,230H380M60,230V30"/><path class="now" d="M60,230L380,30"/>{"".join(shapes)}{ticks}'
-        f'<text x="220" y="270" text-anchor="middle">told</text><text x="60" y="14" text-anchor="middle">found</text></svg>'
+        f'<text x="220" y="270" text-anchor="middle">predicted</text><text x="60" y="14" text-anchor="middle">found</text></svg>'
     )

@@ -14,12 +14,14 @@ from yellowfen.core.bench.station import ToolKind
 from yellowfen.core.board.board import Board
 from yellowfen.core.deposit.by_hand import DOT_S
 from yellowfen.core.deposit.hand_plan import HandPlan
+from yellowfen.core.heat.heat_plan import SourceKind
 from yellowfen.core.heat.iron import LONGEST_S
 from yellowfen.core.heat.source import Iron, TipShape
 from yellowfen.core.metal.lot import Lot
 from yellowfen.core.metal.paste_warming import WarmUp, container_of, warm_up
 from yellowfen.core.quantity.dew import dew_point_c
 from yellowfen.core.quantity.number import typed_number
+from yellowfen.core.quantity.wording import listed
 from yellowfen.core.run.hand_paste import PASTE
 from yellowfen.core.run.kit import KIT
 from yellowfen.core.run.machine import PAUSE_S, each_s
@@ -210,6 +212,45 @@ def bench_tools(connection: sqlite3.Connection, board: Board) -> BenchTools:
         shaky=stored.bench_setting(connection, stored.HANDS) == "shaky",
         needles=needles_at_hand(connection),
     )
+
+
+def lacking_tools(connection: sqlite3.Connection) -> tuple[str, ...]:
+    """What the bench lacks, and what that means for the jobs that are open; nothing is asked for
+    that no job needs.
+    """
+    kinds = {tool.kind for tool in tools.rows(connection)}
+    open_jobs = jobs.rows(connection)
+    if not kinds and not stations.rows(connection):
+        return (
+            "Nothing is entered yet: hot air and an iron are assumed. Enter what you own; methods that need anything else are then left out.",
+        )
+
+    def heated_by(source: SourceKind) -> str:
+        return listed(
+            (
+                job.name
+                for job in open_jobs
+                if any(heat.plan.source is source for heat in job.heats)
+            ),
+            most=3,
+        )
+
+    said = []
+    if not stations.rows(connection):
+        needed = heated_by(SourceKind.AIR)
+        said.append(
+            "No hot air on this bench: methods with hot air are left out"
+            + (f". {needed} still plans to use it" if needed else "")
+        )
+    if ToolKind.PLATE not in kinds:
+        needed = heated_by(SourceKind.PLATE)
+        said += [f"No hot plate on this bench, but {needed} uses one"] if needed else []
+    if ToolKind.OVEN not in kinds:
+        needed = heated_by(SourceKind.OVEN)
+        said += [f"No oven on this bench, but {needed} uses one"] if needed else []
+    if open_jobs and ToolKind.IRON not in kinds:
+        said.append("No iron on this bench: a 1.6 mm chisel at 340 °C is assumed for touch-up")
+    return tuple(f"{one}." for one in said)
 
 
 def keep_ready_plan(connection: sqlite3.Connection, job_id: int, plan: ReadyPlan) -> None:

@@ -77,7 +77,7 @@ class FlagKind(StrEnum):
     PITCH = "pitch"
     SIZE = "size"
     HIDDEN = "hidden joints"
-    HEAT_SHY = "heat-shy"
+    HEAT_SHY = "heat-sensitive"
     MOISTURE = "moisture"
     DIRECTION = "direction"
     PLANE = "plane"

@@ -32,6 +32,7 @@ from yellowfen.web.fields import Fields
 from yellowfen.web.pages import page
 from yellowfen.workflows import calibration
 from yellowfen.workflows.calibration import Strength
+from yellowfen.workflows.ready import lacking_tools
 
 router = APIRouter()
 NOZZLE = measures_of(HotAir, "nozzle")
@@ -97,6 +98,7 @@ def bench_context(
         "problem": problem,
         "field": field,
         "rest_every": int(SHAKY_REST_EVERY),
+        "lacking": lacking_tools(database),
         "archived": archived(database, "tool"),
         "tools": [(one, _facts(one)) for one in tools.rows(database)],
         "strengths": _side_by_side(calibration.strengths(database)),

@@ -38,6 +38,7 @@ document.addEventListener("alpine:init", () => {
     };
   };
   const listed = (events) => events.slice(0, 6).map((event) => event.ref).join(", ") + (events.length > 6 ? ` and ${events.length - 6} more` : "");
+  const few = (refs) => refs.slice(0, 3).join(", ") + (refs.length > 3 ? ` and ${refs.length - 3} more` : "");
   const fine = (value) => (value === null || value === undefined ? "never" : `${Math.round(value)} s`);
 
   // The search's getters must stay getters, so it is joined by descriptors and not spread.
@@ -252,6 +253,24 @@ document.addEventListener("alpine:init", () => {
     get heatOnText() { return String(this.heatOn); },
     get stationText() { return this.station_id === null ? "" : String(this.station_id); },
     set stationText(text) { this.station_id = text === "" ? null : Number(text); },
+    // Settings that differ from the station's own and from what is usual stand out while the settings are folded.
+    get settingsShort() { return this.isAir ? `${this.station?.name ?? "own values"}, ${this.air.outlet_c} °C` : this.isPlate ? `${this.plate.set_c} °C` : "curve"; },
+    get changedSay() {
+      const said = [];
+      const unlike = (now, own, words) => { if (own !== undefined && String(now) !== String(own)) said.push(words); };
+      const own = this.station?.air ?? {};
+      if (this.isAir) {
+        unlike(this.air.outlet_c, own.outlet_c, `outlet ${this.air.outlet_c} °C instead of ${own.outlet_c}`);
+        unlike(this.air.flow_lpm, own.flow_lpm, `air ${this.byDial ? `${this.airShare} %` : `${this.air.flow_lpm} L/min`}`);
+        unlike(this.air.nozzle_mm, own.nozzle_mm, `nozzle ${this.air.nozzle_mm} mm instead of ${own.nozzle_mm}`);
+        unlike(this.lean, 0, `nozzle tilt ${this.lean}°`);
+        unlike(this.belowText, "", "heat from below");
+        unlike(this.underside, "insulating", `board rests on ${this.underside === "metal" ? "metal" : "open air"}`);
+      }
+      unlike(this.boardAlloyText, "", "other solder on the other joints");
+      unlike(this.core, "fr4", "aluminium board");
+      return said.length ? `changed: ${said.join(", ")}` : "";
+    },
     get station() { return this.station_id === null ? null : stations[this.station_id]; },
     get byDial() { return Boolean(this.station && this.station.air_share !== null); },
     get airShare() { return this.byDial ? Math.round((100 * this.air.flow_lpm) / this.station.most_lpm) : 0; },
@@ -446,15 +465,15 @@ document.addEventListener("alpine:init", () => {
       if (!this.answer || this.answer.empty) return "Rehearsing…";
       if (this.untouched && this.touring) return `Planning a tour of ${this.targets.length} parts…`;
       const cold = this.targets.filter((ref) => this.answer.parts[ref]?.molten_s === null);
-      if (cold.length) return `${cold.join(", ")} would not melt.`;
+      if (cold.length) return cold.length > 3 ? `${cold.length} of ${this.targets.length} parts would not melt: ${few(cold)}.` : `${cold.join(", ")} would not melt.`;
       if (this.lifts && !this.isTour && this.outlook?.lift) return this.outlook.lift.sentence;
       const hot = this.targets.filter((ref) => this.answer.parts[ref]?.limit_passed_s !== null);
       const last = Math.max(...this.targets.map((ref) => this.answer.parts[ref].molten_s));
       const off = this.heatEnd;
-      if (hot.length) return `${hot.join(", ")} melts at about ${fine(last)}, but gets too hot.`;
+      if (hot.length) return `${few(hot)} ${hot.length > 1 ? "melt" : "melts"} at about ${fine(last)}, but ${hot.length > 1 ? "get" : "gets"} too hot.`;
       if (this.lifts && !this.isTour) return `All molten at about ${fine(last)}.`;
       const cooked = this.cooked;
-      if (cooked.length) return `All molten at about ${fine(last)}${this.band(last)}, but ${cooked.slice(0, 3).join(", ")}${cooked.length > 3 ? ` and ${cooked.length - 3} more` : ""} would get too hot.`;
+      if (cooked.length) return `All molten at about ${fine(last)}${this.band(last)}, but ${few(cooked)} would get too hot.`;
       if (this.isTour) return this.planSays;
       const stop = this.outlook?.stop;
       if (stop && stop.at_s <= last) return `Melts at about ${fine(last)}${this.band(last)}, but ${this.isAir ? "strong air" : this.isPlate ? "a plate with good contact" : "a hot oven"} would be too much from ${fine(stop.at_s)} on: watch for the shine, or calibrate the ${this.isAir ? "station" : "bench"} first.`;
