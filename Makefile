@@ -11,20 +11,24 @@ PORT ?= 8470
 setup: $(VENV)/.installed
 setup-test: $(VENV)/.installed-test
 
+# Set-up says what it does and how far it is; each step is done once.
 $(VENV)/.uv:
-	$(PY) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.txt
-	touch $@
+	@echo "1 of 4: a Python environment in $(VENV), and its installer"
+	@$(PY) -m venv $(VENV)
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.txt
+	@touch $@
 
 KERNEL := $(wildcard src/yellowfen/core/heat/kernel*.py $(wildcard src/yellowfen/core/heat/*_kernel.py) $(wildcard src/yellowfen/core/board/*_kernel.py) src/yellowfen/core/work/order_kernel.py src/yellowfen/core/look/picture_kernel.py)
 
 $(VENV)/.installed: $(VENV)/.uv requirements.txt pyproject.toml $(KERNEL)
-	find src -name '*.nb[ic]' -delete
-	$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements.txt
-	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
-	$(BIN)/python -m compileall -q src/yellowfen
-	$(BIN)/python -m yellowfen.compile_loops
-	touch $@
+	@find src -name '*.nb[ic]' -delete
+	@echo "2 of 4: the libraries"
+	@$(BIN)/uv pip install --quiet --python $(BIN)/python --compile-bytecode --require-hashes -r requirements.txt
+	@$(BIN)/uv pip install --quiet --python $(BIN)/python --no-deps --no-build-isolation -e .
+	@echo "3 of 4: the heat model is compiled for this machine (about a minute)"
+	@$(BIN)/python -m compileall -q src/yellowfen
+	@$(BIN)/python -m yellowfen.compile_loops
+	@touch $@
 
 # The second reader of board files comes without its own dependencies, which hold a web framework.
 $(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt requirements-oracle.txt
@@ -34,8 +38,9 @@ $(VENV)/.installed-test: $(VENV)/.installed requirements-test.txt requirements-o
 	touch $@
 
 demo: setup
-	$(BIN)/yellowfen demo --data $(DATA)
-	$(BIN)/yellowfen serve --data $(DATA) --port $(PORT)
+	@echo "4 of 4: the demo data"
+	@$(BIN)/yellowfen demo --data $(DATA)
+	@$(BIN)/yellowfen serve --data $(DATA) --port $(PORT)
 
 test: setup-test
 	sh tests/browser/install_chromium.sh

@@ -135,6 +135,7 @@ document.addEventListener("alpine:init", () => {
       this.curveText = this.oven.curve.map((point) => point.join(" ")).join("\n");
       this.changed();
     },
+    busyOf(text) { return String(text).endsWith("…") ? "busy-line" : ""; },
     get leaves() {
       const all = [["time", "Curves"], ["tour", "Tour"], ["window", "Safe window"], ["find", "Find settings"], ["profile", "Profile"], ["iron", "By iron"]];
       return all.filter(([key]) => (key === "profile" ? !this.isAir : key === "tour" ? this.isAir : key === "window" || key === "find" ? !this.isOven : true)).map(([key, name]) => ({ key, name, tab: `leaf-${key}` }));
